@@ -1,0 +1,36 @@
+"""The analytical model: plain values that every other room reads. No file formats, no interface, no solver.
+
+SI throughout: metre, newton, radian, kilogram, second. Right-handed axes, Z up.
+"""
+
+from .finding import Finding
+from .loads import Combination, LoadCase, MemberLoad, NodeLoad
+from .log import LogEntry, Skipped
+from .material import Material
+from .model import Model, Storey
+from .section import Section
+from .settings import Settings, SettingsError
+from .structure import FIXED, FREE, Joint, Member, Node, Release, Support
+
+__all__ = [
+    "FIXED",
+    "FREE",
+    "Combination",
+    "Finding",
+    "Joint",
+    "LoadCase",
+    "LogEntry",
+    "Material",
+    "Member",
+    "MemberLoad",
+    "Model",
+    "Node",
+    "NodeLoad",
+    "Release",
+    "Section",
+    "Settings",
+    "SettingsError",
+    "Skipped",
+    "Storey",
+    "Support",
+]

@@ -1,0 +1,106 @@
+"""The model itself: everything by id, and the few questions every room asks of it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from .geometry import Array
+from .loads import GRAVITY, Combination, LoadCase
+from .log import LogEntry, Skipped
+from .material import Material
+from .section import Section
+from .structure import Member, Node
+
+
+@dataclass(slots=True)
+class Storey:
+    name: str
+    elevation: float
+
+
+@dataclass(slots=True)
+class Model:
+    """An analytical model. Coordinates are local: `origin` (m) is what was taken off the source's coordinates."""
+
+    name: str = ""
+    kind: str = "physical"
+    schema: str = ""
+    units: dict[str, str] = field(default_factory=dict)
+    source_file: str = ""
+    origin: Array = field(default_factory=lambda: np.zeros(3))
+    storeys: list[Storey] = field(default_factory=list)
+    nodes: dict[str, Node] = field(default_factory=dict)
+    members: dict[str, Member] = field(default_factory=dict)
+    sections: dict[str, Section] = field(default_factory=dict)
+    materials: dict[str, Material] = field(default_factory=dict)
+    cases: dict[str, LoadCase] = field(default_factory=dict)
+    combinations: list[Combination] = field(default_factory=list)
+    log: list[LogEntry] = field(default_factory=list)
+    skipped: list[Skipped] = field(default_factory=list)
+    source_counts: dict[str, int] = field(default_factory=dict)
+    snap: float = 0.025
+    search: float = 0.3
+
+    def line(self, member: Member) -> Array:
+        """The member's axis (2, 3) in the model: its nodes plus its offsets, m."""
+        return np.array(
+            [
+                self.nodes[member.start].point + member.offset_start,
+                self.nodes[member.end].point + member.offset_end,
+            ]
+        )
+
+    def lines(self) -> Array:
+        """Axes of all members (n, 2, 3), in the order of `members`; shape (0, 2, 3) for none."""
+        return np.array([self.line(m) for m in self.members.values()]).reshape(-1, 2, 3)
+
+    def length(self, member: Member) -> float:
+        a, b = self.line(member)
+        return float(np.linalg.norm(b - a))
+
+    def usable(self, member: Member) -> bool:
+        """Whether a stiffness can be computed for it: section and material known, and some length."""
+        section, material = self.sections.get(member.section), self.materials.get(member.material)
+        return bool(section and section.usable and material and material.usable and self.length(member) > 1e-9)
+
+    def weight(self, member: Member) -> float:
+        """Self-weight, N; 0 where section or density is not known."""
+        section, material = self.sections.get(member.section), self.materials.get(member.material)
+        if not (section and material and material.density):
+            return 0.0
+        return section.area * self.length(member) * material.density * GRAVITY
+
+    def storey_of(self, z: float) -> str:
+        """The storey whose elevation is the highest one not above z (with 0.5 m of grace); "" without storeys."""
+        below = [s for s in self.storeys if s.elevation <= z + 0.5]
+        if below:
+            return max(below, key=lambda s: s.elevation).name
+        return min(self.storeys, key=lambda s: s.elevation).name if self.storeys else ""
+
+    def members_at(self) -> dict[str, list[str]]:
+        """Node id to ids of the members that end or pass there."""
+        at: dict[str, list[str]] = {n: [] for n in self.nodes}
+        for m in self.members.values():
+            for node in {m.start, m.end, *(j.node for j in m.joints)}:
+                at[node].append(m.id)
+        return at
+
+    def components(self) -> list[set[str]]:
+        """Sets of member ids that hang together through nodes, in the order of their first member."""
+        parent = {n: n for n in self.nodes}
+
+        def find(n: str) -> str:
+            while parent[n] != n:
+                parent[n] = parent[parent[n]]
+                n = parent[n]
+            return n
+
+        for m in self.members.values():
+            for node in (m.end, *(j.node for j in m.joints)):
+                parent[find(node)] = find(m.start)
+        groups: dict[str, set[str]] = {}
+        for m in self.members.values():
+            groups.setdefault(find(m.start), set()).add(m.id)
+        return list(groups.values())

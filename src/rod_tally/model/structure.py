@@ -1,0 +1,93 @@
+"""Nodes and members, what holds them and what lets them go."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from .geometry import Array, local_axes
+
+DIRECTIONS = ("ux", "uy", "uz", "rx", "ry", "rz")
+
+
+@dataclass(slots=True, frozen=True)
+class Support:
+    """What holds a node, in the order ux uy uz rx ry rz.
+
+    `letters`: F free, X held, S spring; `springs` in N/m and N m/rad where the letter is S. `axes` are the rows of a
+    rotation matrix when the support is turned, None along the global axes.
+    """
+
+    letters: str = "FFFFFF"
+    springs: tuple[float, ...] = (0.0,) * 6
+    axes: tuple[tuple[float, float, float], ...] | None = None
+
+    @property
+    def any(self) -> bool:
+        return self.letters != "FFFFFF"
+
+
+FREE = Support()
+FIXED = Support("XXXXXX")
+
+
+@dataclass(slots=True, frozen=True)
+class Release:
+    """A member's end in its local axes, order as a support: F fixed to the node, R released, S spring."""
+
+    letters: str = "FFFFFF"
+    springs: tuple[float, ...] = (0.0,) * 6
+
+    @property
+    def any(self) -> bool:
+        return self.letters != "FFFFFF"
+
+
+@dataclass(slots=True)
+class Node:
+    id: str
+    point: Array
+    support: Support = FREE
+
+
+@dataclass(slots=True)
+class Joint:
+    """A node that sits inside a member: at `distance` (m) from the member's start, along its axis."""
+
+    distance: float
+    node: str
+
+
+@dataclass(slots=True)
+class Member:
+    """A straight member between two nodes. It keeps its identity; only the analysis splits it, at its joints.
+
+    `z_axis` is the direction its local z is as near to as it can be; `offset_start` and `offset_end` (global, m) lead
+    from the node to the member's own end (rigid). `source_line` (2, 3) is its axis as the source has it, `outline_line`
+    that of its body; `pin_joined`: the source says it carries axial force only.
+    """
+
+    id: str
+    name: str
+    cls: str
+    start: str
+    end: str
+    section: str
+    material: str
+    z_axis: Array
+    storey: str = ""
+    release_start: Release = Release()
+    release_end: Release = Release()
+    offset_start: Array = field(default_factory=lambda: np.zeros(3))
+    offset_end: Array = field(default_factory=lambda: np.zeros(3))
+    joints: list[Joint] = field(default_factory=list)
+    source_line: Array | None = None
+    source_section: str = ""
+    source_material: str = ""
+    pin_joined: bool = False
+    tag: str = ""
+
+    def axes(self, line: Array) -> Array:
+        """Rows are the local x, y, z unit vectors for the member lying on `line` (2, 3)."""
+        return local_axes(line[1] - line[0], self.z_axis)
