@@ -1,0 +1,224 @@
+"""Load groups, cases, combinations, and the actions in them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from ...model.geometry import Array
+from ...model.log import Skipped
+from ..source import SourceAction, SourceCase, SourceCombination, SourceCurve, SourceModel
+from .analytical import edge
+from .physical import UNREADABLE
+from .placement import Placements
+from .units import Units
+
+KIND_BY_SOURCE = {
+    "DEAD_LOAD_G": "dead",
+    "COMPLETION_G1": "dead",
+    "LIVE_LOAD_Q": "live",
+    "SNOW_S": "snow",
+    "WIND_W": "wind",
+    "PRESTRESSING_P": "prestress",
+    "SETTLEMENT_U": "settlement",
+    "TEMPERATURE_T": "temperature",
+    "EARTHQUAKE_E": "seismic",
+    "FIRE": "accidental",
+    "IMPULSE": "accidental",
+    "IMPACT": "accidental",
+}
+KIND_BY_TYPE = {"PERMANENT_G": "dead", "EXTRAORDINARY_A": "accidental"}
+POINT = ("ForceX", "ForceY", "ForceZ", "MomentX", "MomentY", "MomentZ")
+LINE = ("LinearForceX", "LinearForceY", "LinearForceZ", "LinearMomentX", "LinearMomentY", "LinearMomentZ")
+UNASSIGNED = "Unassigned"
+
+
+class ActionError(ValueError):
+    """An action this reader cannot take over; the message says why."""
+
+
+def read_actions(file: Any, source: SourceModel, placements: Placements, units: Units) -> None:
+    """Fill `source` with cases, combinations and actions; what cannot be taken over is skipped with its reason."""
+    case_of, factor_of = _groups(file, source)
+    targets = {
+        rel.RelatedStructuralActivity.id(): rel.RelatingElement
+        for rel in file.by_type("IfcRelConnectsStructuralActivity")
+        if rel.RelatedStructuralActivity is not None
+    }
+    curves = {c.id: c for c in source.curves}
+    points = {p.id for p in source.points}
+    actions = file.by_type("IfcStructuralAction")
+    source.counts["action"] = len(actions)
+    for action in actions:
+        case = case_of.get(action.id(), UNASSIGNED)
+        try:
+            target = targets.get(action.id())
+            if target is None:
+                raise ActionError("it acts on nothing")
+            if target.GlobalId not in curves and target.GlobalId not in points:
+                raise ActionError(f"it acts on an {target.is_a()} that is not in the model")
+            taken = _action(action, target, curves.get(target.GlobalId), case, placements, units)
+            factor = factor_of.get(action.id(), 1.0)
+            if factor != 1.0:
+                taken.stations = [(x, tuple(factor * v for v in q)) for x, q in taken.stations]
+            source.actions.append(taken)
+            if case == UNASSIGNED and all(c.name != UNASSIGNED for c in source.cases):
+                source.cases.append(SourceCase(UNASSIGNED, ""))
+        except (ActionError, *UNREADABLE) as error:
+            reason = f"load in case {case}: {error}"
+            source.skipped.append(Skipped("action", action.GlobalId, reason, action.Name or "", action.is_a()))
+    source.counts["load_case"] = len(source.cases)
+
+
+def _groups(file: Any, source: SourceModel) -> tuple[dict[int, str], dict[int, float]]:
+    """Case name and factor of every action, by entity id."""
+    members: dict[int, list[Any]] = {}
+    factors: dict[tuple[int, int], float] = {}
+    for rel in file.by_type("IfcRelAssignsToGroup"):
+        group = rel.RelatingGroup
+        if group is None or not group.is_a("IfcStructuralLoadGroup"):
+            continue
+        members.setdefault(group.id(), []).extend(rel.RelatedObjects or ())
+        if rel.is_a("IfcRelAssignsToGroupByFactor"):
+            for item in rel.RelatedObjects or ():
+                factors[group.id(), item.id()] = float(rel.Factor)
+    groups = list(file.by_type("IfcStructuralLoadGroup"))
+    inside = {
+        item.id()
+        for g in groups
+        if g.PredefinedType != "LOAD_COMBINATION"
+        for item in members.get(g.id(), ())
+        if item.is_a("IfcStructuralLoadGroup")
+    }
+    case_of: dict[int, str] = {}
+    factor_of: dict[int, float] = {}
+    names: set[str] = set()
+    case_names: dict[int, str] = {}
+
+    def walk(group: Any, name: str, factor: float, seen: frozenset[int]) -> None:
+        if group.id() in seen:
+            return
+        factor *= group.Coefficient if group.Coefficient is not None else 1.0
+        for item in members.get(group.id(), ()):
+            if item.is_a("IfcStructuralLoadGroup"):
+                walk(item, name, factor * factors.get((group.id(), item.id()), 1.0), seen | {group.id()})
+            else:
+                case_of[item.id()] = name
+                factor_of[item.id()] = factor * factors.get((group.id(), item.id()), 1.0)
+
+    combinations = []
+    for group in groups:
+        if group.PredefinedType == "LOAD_COMBINATION" or group.PredefinedType == "LOAD_COMBINATION_GROUP":
+            combinations.append(group)
+            continue
+        if group.id() in inside:
+            continue
+        base = (group.Name or "").strip() or f"Case {len(source.cases) + 1}"
+        name, n = base, 2
+        while name in names:
+            name, n = f"{base} ({n})", n + 1
+        names.add(name)
+        case_names[group.id()] = name
+        kind = KIND_BY_SOURCE.get(group.ActionSource or "") or KIND_BY_TYPE.get(group.ActionType or "", "")
+        weight = getattr(group, "SelfWeightCoefficients", None)
+        vector = tuple(float(v) for v in weight) if weight else (0.0, 0.0, 0.0)
+        source.cases.append(SourceCase(name, group.GlobalId, kind, vector))  # type: ignore[arg-type]
+        walk(group, name, 1.0, frozenset())
+    for group in combinations:
+        parts = {
+            case_names[i.id()]: factors.get((group.id(), i.id()), 1.0) * (group.Coefficient or 1.0)
+            for i in members.get(group.id(), ())
+            if i.id() in case_names
+        }
+        if parts:
+            source.combinations.append(SourceCombination(group.Name or group.GlobalId, group.Purpose or "", parts))
+    return case_of, factor_of
+
+
+def _values(load: Any, units: Units) -> tuple[str, tuple[float, ...]]:
+    """Kind (point or curve) and six values in SI of a structural load. Raises ActionError for other loads."""
+    for kind, names, force, moment in (
+        ("point", POINT, "FORCEUNIT", "TORQUEUNIT"),
+        ("curve", LINE, "LINEARFORCEUNIT", "LINEARMOMENTUNIT"),
+    ):
+        if load.is_a("IfcStructuralLoadSingleForce" if kind == "point" else "IfcStructuralLoadLinearForce"):
+            raw = [getattr(load, n, None) or 0.0 for n in names]
+            values = tuple(v * units[force if i < 3 else moment] for i, v in enumerate(raw))
+            if not np.isfinite(values).all() or max(map(abs, values)) > 1e15:
+                raise ActionError("a value of it is not a number, or beyond any load")
+            return kind, values
+    raise ActionError(f"loads of kind {load.is_a()} are not taken over")
+
+
+def _action(
+    action: Any, target: Any, curve: SourceCurve | None, case: str, placements: Placements, units: Units
+) -> SourceAction:
+    load = action.AppliedLoad
+    if load is None:
+        raise ActionError("it has no value")
+    local = action.GlobalOrLocal == "LOCAL_COORDS"
+    projected = getattr(action, "ProjectedOrTrue", None) == "PROJECTED_LENGTH"
+    out = SourceAction(action.GlobalId, action.Name or "", case, target.GlobalId, "point", [], local, projected)
+    at = _own_points(action, placements)
+    if action.is_a("IfcStructuralPointAction"):
+        kind, values = _values(load, units)
+        if kind != "point":
+            raise ActionError(f"a point action with an {load.is_a()}")
+        out.stations = [(0.0, values)]
+        out.at = at[0] if at is not None else None
+        if curve is not None and out.at is None:
+            raise ActionError("it acts on a member, and nothing says at which point of it")
+        return out
+    if curve is None:
+        raise ActionError(f"an {action.is_a()} on a point")
+    length = float(np.linalg.norm(curve.line[1] - curve.line[0]))
+    first, last = 0.0, length
+    if at is not None and len(at) == 2:
+        first, last = sorted(float((p - curve.line[0]) @ (curve.line[1] - curve.line[0])) / length for p in at)
+        first, last = max(first, 0.0), min(last, length)
+        if last - first < 1e-9:
+            raise ActionError("the piece it acts on lies outside its member")
+    shape = getattr(action, "PredefinedType", None)
+    if shape in ("SINUS", "PARABOLA"):
+        raise ActionError(f"a {shape.lower()} distribution is not taken over")
+    if load.is_a("IfcStructuralLoadConfiguration"):
+        loads = load.Values
+        places = load.Locations
+        if places:
+            distances = [first + float(p[0]) * placements.scale for p in places]
+        else:
+            distances = list(np.linspace(first, last, len(loads)))
+    else:
+        loads = [load, *(getattr(action, "SubsequentAppliedLoads", None) or ())]
+        distances = list(np.linspace(first, last, len(loads))) if len(loads) > 1 else [first]
+    read = [_values(v, units) for v in loads]
+    kinds = {k for k, _ in read}
+    if len(kinds) != 1:
+        raise ActionError("it mixes concentrated and distributed values")
+    out.kind = kinds.pop()
+    for distance in distances:
+        if distance < -1e-6 or distance > length + 1e-6:
+            raise ActionError(f"it acts {distance:g} m along a member that is {length:g} m long")
+    out.stations = [(min(max(d, 0.0), length), v) for d, (_, v) in zip(distances, read)]
+    if out.kind == "curve" and len(out.stations) == 1:
+        out.stations = [(first, out.stations[0][1]), (last, out.stations[0][1])]
+    out.stations.sort(key=lambda s: s[0])
+    return out
+
+
+def _own_points(action: Any, placements: Placements) -> Array | None:
+    """The action's own vertex (1, 3) or edge (2, 3); None when it has no shape of its own."""
+    if action.Representation is None:
+        return None
+    for rep in action.Representation.Representations:
+        for item in rep.Items:
+            if item.is_a("IfcVertexPoint") and item.VertexGeometry.is_a("IfcCartesianPoint"):
+                p = placements.point(item.VertexGeometry)
+                if action.ObjectPlacement is not None:
+                    m = placements.local(action.ObjectPlacement)
+                    p = m[:3, :3] @ p + m[:3, 3]
+                return p[None]
+            if item.is_a("IfcEdge"):
+                return edge(action, placements)
+    return None

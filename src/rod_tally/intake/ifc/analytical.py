@@ -1,0 +1,222 @@
+"""The structural analysis domain: members, point connections, conditions, releases, eccentricities."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from ...model.geometry import Array, local_axes
+from ...model.log import LogEntry, Skipped
+from ..readers import Progress
+from ..source import SourceCondition, SourceConnection, SourceCurve, SourceModel, SourcePoint
+from .curves import points_of
+from .materials import Materials
+from .physical import UNREADABLE
+from .placement import PlacementError, Placements
+from .profiles import Profiles
+from .units import Units
+
+ROTATIONS_2X3 = ("RotationalStiffnessX", "RotationalStiffnessY", "RotationalStiffnessZ")
+TRANSLATIONS = ("TranslationalStiffnessX", "TranslationalStiffnessY", "TranslationalStiffnessZ")
+LINEARS_2X3 = ("LinearStiffnessX", "LinearStiffnessY", "LinearStiffnessZ")
+
+
+def read_analytical(
+    file: Any,
+    source: SourceModel,
+    placements: Placements,
+    profiles: Profiles,
+    materials: Materials,
+    units: Units,
+    progress: Progress,
+) -> None:
+    """Fill `source` with curve members and point connections; surface members and other connections are skipped."""
+    for entity in file.by_type("IfcStructuralPointConnection"):
+        try:
+            point = _vertex(entity, placements)
+            condition = None
+            if entity.AppliedCondition is not None:
+                axes = getattr(entity, "ConditionCoordinateSystem", None)
+                m = placements.local(entity.ObjectPlacement)
+                if axes is not None:
+                    m = m @ placements.axis(axes)
+                condition = condition_of(entity.AppliedCondition, units, "F", m[:3, :3].T)
+            source.points.append(SourcePoint(entity.GlobalId, entity.Name or "", point, condition))
+        except UNREADABLE as error:
+            source.skipped.append(Skipped("node", entity.GlobalId, str(error), entity.Name or "", entity.is_a()))
+    known = {p.id for p in source.points}
+    curves: dict[int, SourceCurve] = {}
+    entities = file.by_type("IfcStructuralCurveMember")
+    for n, entity in enumerate(entities):
+        if n % 50 == 0:
+            progress("Reading analytical members", n / len(entities))
+        try:
+            curve = _curve(entity, placements, profiles, materials)
+            source.curves.append(curve)
+            curves[entity.id()] = curve
+        except UNREADABLE as error:
+            source.skipped.append(Skipped("member", entity.GlobalId, str(error), entity.Name or "", entity.is_a()))
+    for rel in file.by_type("IfcRelConnectsStructuralMember"):
+        found = curves.get(rel.RelatingStructuralMember.id()) if rel.RelatingStructuralMember else None
+        point = rel.RelatedStructuralConnection
+        if found is None or point is None or point.GlobalId not in known:
+            continue
+        found.connections.append(_connection(rel, found, source, placements, units))
+    for kind, cls in (
+        ("IfcStructuralSurfaceMember", "surface"),
+        ("IfcStructuralCurveConnection", "support"),
+        ("IfcStructuralSurfaceConnection", "support"),
+    ):
+        for entity in file.by_type(kind):
+            source.counts[cls] = source.counts.get(cls, 0) + 1
+            reason = "surfaces and their connections are not transferred; their stiffness is not in the model"
+            source.skipped.append(Skipped(cls, entity.GlobalId, reason, entity.Name or "", entity.is_a()))
+    source.counts["member"] = len(entities)
+    source.counts["node"] = len(file.by_type("IfcStructuralPointConnection"))
+    supports = sum(1 for p in file.by_type("IfcStructuralPointConnection") if p.AppliedCondition is not None)
+    source.counts["support"] = source.counts.get("support", 0) + supports
+
+
+def _items(entity: Any) -> list[Any]:
+    if entity.Representation is None:
+        return []
+    return [item for rep in entity.Representation.Representations for item in rep.Items]
+
+
+def _vertex(entity: Any, placements: Placements) -> Array:
+    for item in _items(entity):
+        geometry = item.VertexGeometry if item.is_a("IfcVertexPoint") else item
+        if geometry.is_a("IfcCartesianPoint"):
+            return _world(placements.point(geometry), entity, placements)
+    raise PlacementError("it has no point")
+
+
+def _world(points: Array, entity: Any, placements: Placements) -> Array:
+    if entity.ObjectPlacement is None:
+        return points
+    m = placements.local(entity.ObjectPlacement)
+    return points @ m[:3, :3].T + m[:3, 3]
+
+
+def edge(entity: Any, placements: Placements) -> Array:
+    """End points (2, 3) of a straight edge in world coordinates. Raises for none, a curved one, one of no length."""
+    for item in _items(entity):
+        forward = True
+        if item.is_a("IfcOrientedEdge"):
+            forward, item = item.Orientation, item.EdgeElement
+        if item.is_a("IfcEdge"):
+            if item.is_a("IfcEdgeCurve") and item.EdgeGeometry.is_a() not in ("IfcPolyline", "IfcLine"):
+                along = points_of(item.EdgeGeometry, placements)
+                chord = along[-1] - along[0]
+                if np.linalg.norm(np.cross(along - along[0], chord)) > 1e-3 * (chord @ chord):
+                    raise PlacementError("its axis is curved, and curved members are not read")
+            ends = [placements.point(v.VertexGeometry) for v in (item.EdgeStart, item.EdgeEnd)]
+            line = np.array(ends if forward else ends[::-1])
+        elif item.is_a("IfcCurve"):
+            line = points_of(item, placements)[[0, -1]]
+        else:
+            continue
+        length = float(np.linalg.norm(line[1] - line[0]))
+        if length <= 1e-6:
+            raise PlacementError(f"it has no length ({length * 1000:.3g} mm)")
+        return _world(line, entity, placements)
+    raise PlacementError("it has no axis")
+
+
+def _curve(entity: Any, placements: Placements, profiles: Profiles, materials: Materials) -> SourceCurve:
+    line = edge(entity, placements)
+    z = placements.direction(getattr(entity, "Axis", None))
+    if z is not None and entity.ObjectPlacement is not None:
+        z = placements.local(entity.ObjectPlacement)[:3, :3] @ z
+    made_of = materials.of(entity)
+    return SourceCurve(
+        entity.GlobalId,
+        entity.Name or "",
+        line,
+        z,
+        profiles.key(made_of.profile),
+        made_of.material,
+        entity.PredefinedType in ("PIN_JOINED_MEMBER", "TENSION_MEMBER", "COMPRESSION_MEMBER", "CABLE"),
+    )
+
+
+def _connection(
+    rel: Any, curve: SourceCurve, source: SourceModel, placements: Placements, units: Units
+) -> SourceConnection:
+    connection = SourceConnection(rel.RelatedStructuralConnection.GlobalId)
+    if rel.AppliedCondition is not None:
+        found = condition_of(rel.AppliedCondition, units, "X", None)
+        system = getattr(rel, "ConditionCoordinateSystem", None)
+        if system is not None:
+            found = _in_member_axes(found, placements.axis(system)[:3, :3].T, curve, source)
+        connection.condition = found
+    if rel.is_a("IfcRelConnectsWithEccentricity") and rel.ConnectionConstraint is not None:
+        constraint = rel.ConnectionConstraint
+        on_member = getattr(constraint, "PointOnRelatingElement", None)
+        on_point = getattr(constraint, "PointOnRelatedElement", None)
+        offset = [getattr(constraint, f"EccentricityIn{a}", None) or 0.0 for a in "XYZ"]
+        where = [_point_of(p, placements) for p in (on_member, on_point)]
+        if any(offset):
+            connection.eccentricity = -np.array(offset) * placements.scale
+        elif where[0] is not None and where[1] is not None:
+            connection.eccentricity = where[0] - where[1]
+        connection.where = where[0]
+    return connection
+
+
+def _point_of(select: Any, placements: Placements) -> Array | None:
+    if select is None:
+        return None
+    geometry = select.VertexGeometry if select.is_a("IfcVertexPoint") else select
+    return placements.point(geometry) if geometry.is_a("IfcCartesianPoint") else None
+
+
+def condition_of(entity: Any, units: Units, absent: str, axes: Array | None) -> SourceCondition:
+    """Six letters and springs of an IfcBoundaryNodeCondition; `absent` (F or X) where the file says nothing.
+
+    IFC2X3 writes a held direction as a negative stiffness, IFC4 as true.
+    """
+    letters, springs = "", []
+    names = (LINEARS_2X3 if hasattr(entity, "LinearStiffnessX") else TRANSLATIONS) + ROTATIONS_2X3
+    for i, name in enumerate(names):
+        raw = getattr(entity, name, None)
+        value = getattr(raw, "wrappedValue", raw)
+        stiffness = 0.0
+        if value is None:
+            letter = absent
+        elif isinstance(value, bool):
+            letter = "X" if value else "F"
+        elif value < 0:
+            letter = "X"
+        elif value == 0:
+            letter = "F"
+        else:
+            letter = "S"
+            stiffness = float(value) * units["LINEARSTIFFNESSUNIT" if i < 3 else "ROTATIONALSTIFFNESSUNIT"]
+        letters += letter
+        springs.append(stiffness)
+    turned = None
+    if axes is not None and not np.allclose(axes, np.eye(3), atol=1e-9):
+        turned = tuple(tuple(float(v) for v in row) for row in axes)
+    return SourceCondition(letters, tuple(springs), turned)  # type: ignore[arg-type]
+
+
+def _in_member_axes(c: SourceCondition, axes: Array, curve: SourceCurve, source: SourceModel) -> SourceCondition:
+    """A condition given in axes turned against the member's own, brought into them where that is a permutation."""
+    if np.allclose(axes, np.eye(3), atol=1e-6):
+        return c
+    order = np.abs(axes).argmax(axis=0)
+    permutes = np.allclose(np.abs(axes).max(axis=0), 1, atol=1e-3) and len(set(order)) == 3
+    uniform = len(set(c.letters[:3])) == 1 and len(set(c.letters[3:])) == 1 and "S" not in c.letters
+    if not permutes and not uniform:
+        message = "its end condition is given in axes turned against the member's own; the turn is not taken over"
+        source.log.append(LogEntry("guessed", (curve.id,), message))
+        return c
+    index = [*order, *(3 + order)] if permutes else list(range(6))
+    return SourceCondition("".join(c.letters[i] for i in index), tuple(c.springs[i] for i in index))
+
+
+def member_axes(curve: SourceCurve, z_default: Array) -> Array:
+    """Local axes (rows) of an analytical member."""
+    return local_axes(curve.line[1] - curve.line[0], curve.z_axis if curve.z_axis is not None else z_default)

@@ -1,0 +1,205 @@
+"""From a member's representation to the line its profile runs along."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from ...model.geometry import Array, default_z
+from ..source import SourceProfile
+from . import solids
+from .curves import CurveError, points_of
+from .placement import Placements
+from .profiles import Profiles
+
+SOLIDS = (
+    "IfcFacetedBrep",
+    "IfcAdvancedBrep",
+    "IfcTriangulatedFaceSet",
+    "IfcPolygonalFaceSet",
+    "IfcShellBasedSurfaceModel",
+    "IfcFaceBasedSurfaceModel",
+    "IfcFacetedBrepWithVoids",
+    "IfcBooleanResult",
+    "IfcBooleanClippingResult",
+    "IfcCsgSolid",
+)
+
+
+class BodyError(ValueError):
+    """A body no straight member can be read from; the message says why."""
+
+
+@dataclass(slots=True)
+class Body:
+    """A line (2, 3) in world coordinates, the profile's axes, its key, and how they were read."""
+
+    line: Array
+    y_axis: Array
+    z_axis: Array
+    profile: str
+    how: str
+    misfit: float = 0.0
+
+
+def representation(element: Any, identifier: str) -> list[Any]:
+    """Items of the element's representation of that identifier ([] for none)."""
+    shape = element.Representation
+    if shape is None:
+        return []
+    items: list[Any] = []
+    for rep in shape.Representations:
+        name = rep.RepresentationIdentifier
+        if name == identifier or (identifier == "Body" and name in (None, "", "Facetation")):
+            items.extend(rep.Items)
+    return items
+
+
+class Bodies:
+    """Reads bodies; profiles and placements are shared and cached."""
+
+    def __init__(self, placements: Placements, profiles: Profiles, angle: float) -> None:
+        self.placements, self.profiles, self.angle = placements, profiles, angle
+
+    def read(self, element: Any, world: Array) -> Body:
+        """Raises BodyError (or a curve's or placement's own error) when no straight member can be read."""
+        items = representation(element, "Body")
+        best: Body | None = None
+        reason = ""
+        measured = False
+        for item in items:
+            try:
+                found, clipped = self._item(item, world, 0)
+            except (BodyError, CurveError) as error:
+                reason = str(error)
+                continue
+            if found is None or clipped:
+                measured = True
+            if found is not None and (best is None or _length(found.line) > _length(best.line)):
+                best = found
+        if best is not None and not measured and self._lengthwise(best):
+            return best
+        if measured or best is not None:
+            return self._measured(element, best)
+        axis = representation(element, "Axis")
+        if axis:
+            return self._axis(axis[0], world)
+        if not items:
+            reason = "it has no body and no axis"
+        raise BodyError(reason or "its body cannot be read")
+
+    def _lengthwise(self, body: Body) -> bool:
+        """Whether the extrusion runs along the member, not across it (an elevation extruded by its width)."""
+        profile = self.profiles.found[body.profile]
+        length = _length(body.line)
+        if length <= 1e-6:
+            raise BodyError(f"it has no length ({length * 1000:.3g} mm)")
+        if profile.outer:
+            span = float(np.ptp(np.array(profile.outer), axis=0).max())
+        else:
+            span = max((profile.dims.get(d, 0.0) for d in ("width", "depth")), default=0.0)
+        return span < 2 * length
+
+    def _item(self, item: Any, world: Array, depth: int) -> tuple[Body | None, bool]:
+        """The extrusion in an item and whether something is cut off it; (None, _) for a bare solid."""
+        if depth > 12:
+            raise BodyError("its body refers back to itself")
+        if item.is_a("IfcExtrudedAreaSolid"):
+            return self._extrusion(item, world), item.is_a("IfcExtrudedAreaSolidTapered")
+        if item.is_a("IfcMappedItem"):
+            source = item.MappingSource
+            m = world @ self.placements.operator(item.MappingTarget) @ self.placements.axis(source.MappingOrigin)
+            for inner in source.MappedRepresentation.Items:
+                return self._item(inner, m, depth + 1)
+            raise BodyError("its mapped body is empty")
+        if item.is_a("IfcBooleanResult"):
+            found, _ = self._item(item.FirstOperand, world, depth + 1)
+            return found, True
+        if item.is_a("IfcSweptDiskSolid"):
+            return self._disk(item, world), False
+        if item.is_a() in SOLIDS:
+            return None, True
+        raise BodyError(f"a body of kind {item.is_a()} is not read as a straight member")
+
+    def _extrusion(self, item: Any, world: Array) -> Body:
+        m = world @ self.placements.axis(item.Position)
+        along = self.placements.direction(item.ExtrudedDirection)
+        assert along is not None
+        norm = float(np.linalg.norm(along))
+        if not 0 < norm < np.inf:
+            raise BodyError("its extrusion has no direction")
+        depth = item.Depth * self.placements.scale
+        if not np.isfinite(depth) or depth > 1e5:
+            raise BodyError(f"its length of {depth:g} m is not that of a member")
+        key = self.profiles.key(item.SweptArea)
+        profile = self.profiles.found[key]
+        y, z = m[:3, 0], m[:3, 1]
+        start = m[:3, 3] + y * profile.shift[0] + z * profile.shift[1]
+        end = start + m[:3, :3] @ (along / norm) * depth
+        if profile.turn:
+            c, s = np.cos(profile.turn), np.sin(profile.turn)
+            y, z = c * y + s * z, c * z - s * y
+        line = np.array([start, end])
+        if (end - start) @ np.cross(y, z) < 0:
+            line = line[::-1]
+        return Body(line, y, z, key, "extrusion")
+
+    def _disk(self, item: Any, world: Array) -> Body:
+        points = points_of(item.Directrix, self.placements, self.angle)
+        line = points[[0, -1]]
+        if _bow(points) > 1e-3 * _length(line):
+            raise BodyError("its axis is curved, and curved members are not read")
+        s = self.placements.scale
+        dims = {"radius": item.Radius * s}
+        if item.InnerRadius:
+            dims["wall"] = (item.Radius - item.InnerRadius) * s
+        name = f"disk {2000 * dims['radius']:g}" + (f"x{1000 * dims['wall']:g}" if "wall" in dims else "")
+        key = self.profiles.add(SourceProfile(name, "circle", dims))
+        line = line @ world[:3, :3].T + world[:3, 3]
+        z = default_z(line[1] - line[0])
+        return Body(line, np.cross(z, line[1] - line[0]), z, key, "disk")
+
+    def _axis(self, item: Any, world: Array) -> Body:
+        points = points_of(item, self.placements, self.angle)
+        line = points[[0, -1]]
+        if _length(line) <= 1e-6:
+            raise BodyError("its axis has no length")
+        if _bow(points) > 1e-3 * _length(line):
+            raise BodyError("its axis is curved, and curved members are not read")
+        line = line @ world[:3, :3].T + world[:3, 3]
+        z = default_z(line[1] - line[0])
+        return Body(line, np.cross(z, line[1] - line[0]), z, "", "axis")
+
+    def _measured(self, element: Any, known: Body | None) -> Body:
+        """From the body as built: along the known extrusion when there is one, else along its own long direction."""
+        vertices, faces = solids.triangles(element)
+        if known is not None and self._lengthwise(known):
+            line, misfit = solids.along(known.line, vertices)
+            return Body(line, known.y_axis, known.z_axis, known.profile, "clipped", misfit)
+        found = solids.measure(vertices, faces)
+        profile = SourceProfile(
+            f"measured {found.width * 1000:.0f}x{found.depth * 1000:.0f}",
+            "arbitrary",
+            outer=found.outer,
+            voids=found.voids,
+        )
+        key, n = profile.name, 2
+        while key in self.profiles.found and self.profiles.found[key].outer != profile.outer:
+            key, n = f"{profile.name} ({n})", n + 1
+        profile.name = key
+        return Body(found.line, found.y_axis, found.z_axis, self.profiles.add(profile), "measured", found.misfit)
+
+
+def _length(line: Array) -> float:
+    return float(np.linalg.norm(line[1] - line[0]))
+
+
+def _bow(points: Array) -> float:
+    """Largest distance of points from the line through the first and the last."""
+    d = points[-1] - points[0]
+    n = np.linalg.norm(d)
+    if n == 0:
+        return float(np.linalg.norm(points - points[0], axis=1).max())
+    return float(np.linalg.norm(np.cross(points - points[0], d / n), axis=1).max())

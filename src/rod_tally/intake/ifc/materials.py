@@ -1,0 +1,142 @@
+"""Materials and profiles associated with elements, in both the old and the new way of writing them."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+from ...model.material import ANY_STIFFNESS
+from ..source import SourceMaterial
+from .units import Units
+
+# our name: (names in property sets, attribute of the IFC2X3 entity, unit type)
+PROPERTIES = {
+    "E": (("YoungModulus", "ModulusOfElasticity"), "YoungModulus", "PRESSUREUNIT"),
+    "G": (("ShearModulus",), "ShearModulus", "PRESSUREUNIT"),
+    "poisson": (("PoissonRatio",), "PoissonRatio", ""),
+    "density": (("MassDensity",), "MassDensity", "MASSDENSITYUNIT"),
+    "strength": (("YieldStress", "CompressiveStrength"), "YieldStress", "PRESSUREUNIT"),
+}
+
+
+@dataclass(slots=True)
+class Association:
+    """What a member is made of: material key, profile entity or None, cardinal point or None."""
+
+    material: str = ""
+    profile: Any = None
+    cardinal: int | None = None
+
+
+class Materials:
+    """Source materials by key, and the association of every object of the file."""
+
+    def __init__(self, file: Any, units: Units) -> None:
+        self.units = units
+        self.found: dict[str, SourceMaterial] = {}
+        self._keys: dict[int, str] = {}
+        self._raw: dict[int, dict[str, float]] = {}
+        self._of_object: dict[int, Any] = {}
+        self._profile_of: dict[int, Any] = {}
+        self._type_of: dict[int, Any] = {}
+        self._cache: dict[int, Association] = {}
+        self._read_values(file)
+        for rel in file.by_type("IfcRelAssociatesMaterial"):
+            for item in rel.RelatedObjects or ():
+                self._of_object[item.id()] = rel.RelatingMaterial
+        for rel in file.by_type("IfcRelDefinesByType"):
+            for item in rel.RelatedObjects or ():
+                self._type_of[item.id()] = rel.RelatingType
+        if file.schema == "IFC2X3":
+            for rel in file.by_type("IfcRelAssociatesProfileProperties"):
+                for item in rel.RelatedObjects or ():
+                    self._profile_of[item.id()] = rel.RelatingProfileProperties.ProfileDefinition
+
+    def _read_values(self, file: Any) -> None:
+        if file.schema == "IFC2X3":
+            for entity in file.by_type("IfcMaterialProperties"):
+                raw = self._raw.setdefault(entity.Material.id(), {})
+                for ours, (_, theirs, _unit) in PROPERTIES.items():
+                    value = getattr(entity, theirs, None)
+                    if value is not None:
+                        raw[ours] = float(value)
+                for prop in getattr(entity, "ExtendedProperties", None) or ():
+                    self._property(raw, prop)
+        else:
+            for entity in file.by_type("IfcMaterialProperties"):
+                raw = self._raw.setdefault(entity.Material.id(), {})
+                for prop in entity.Properties or ():
+                    self._property(raw, prop)
+
+    @staticmethod
+    def _property(raw: dict[str, float], prop: Any) -> None:
+        value = getattr(prop, "NominalValue", None)
+        if value is None or not isinstance(value.wrappedValue, (int, float)):
+            return
+        for ours, (names, _attr, _unit) in PROPERTIES.items():
+            if prop.Name in names:
+                raw[ours] = float(value.wrappedValue)
+
+    def _si(self, ours: str, value: float) -> float:
+        unit = PROPERTIES[ours][2]
+        if not unit:
+            return value
+        scaled = value * self.units[unit]
+        if ours == "E" and unit in self.units.guessed and not ANY_STIFFNESS[0] <= scaled <= ANY_STIFFNESS[1]:
+            # no unit of pressure is stated: the reading that makes a building material is taken
+            return value if ANY_STIFFNESS[0] <= value <= ANY_STIFFNESS[1] else scaled
+        return scaled
+
+    def key(self, material: Any) -> str:
+        """Key of an IfcMaterial, "" for None."""
+        if material is None:
+            return ""
+        if material.id() not in self._keys:
+            name = (material.Name or "").strip() or f"material #{material.id()}"
+            values = {k: self._si(k, v) for k, v in self._raw.get(material.id(), {}).items() if math.isfinite(v)}
+            entry = SourceMaterial(name, (getattr(material, "Category", None) or "").strip(), **values)
+            key, n = name, 2
+            while key in self.found and self.found[key] != entry:
+                key, n = f"{name} ({n})", n + 1
+            entry.name = key if key == name else entry.name
+            self.found.setdefault(key, entry)
+            self._keys[material.id()] = key
+        return self._keys[material.id()]
+
+    def of(self, obj: Any) -> Association:
+        """What an object is made of: its own association, else its type's."""
+        select = self._of_object.get(obj.id())
+        if select is None and obj.id() in self._type_of:
+            select = self._of_object.get(self._type_of[obj.id()].id())
+        if select is None:
+            found = Association()
+        elif select.id() in self._cache:
+            found = self._cache[select.id()]
+        else:
+            found = self._cache[select.id()] = self._resolve(select)
+        if found.profile is None and obj.id() in self._profile_of:
+            return Association(found.material, self._profile_of[obj.id()], found.cardinal)
+        return found
+
+    def _resolve(self, select: Any) -> Association:
+        if select.is_a("IfcMaterial"):
+            return Association(self.key(select))
+        if select.is_a("IfcMaterialProfileSetUsage"):
+            found = self._resolve(select.ForProfileSet)
+            return Association(found.material, found.profile, select.CardinalPoint)
+        if select.is_a("IfcMaterialProfileSet"):
+            first = select.MaterialProfiles[0]
+            return Association(self.key(first.Material), first.Profile)
+        if select.is_a("IfcMaterialProfile"):
+            return Association(self.key(select.Material), select.Profile)
+        if select.is_a("IfcMaterialLayerSetUsage"):
+            return self._resolve(select.ForLayerSet)
+        if select.is_a("IfcMaterialLayerSet"):
+            thickest = max(select.MaterialLayers, key=lambda layer: layer.LayerThickness or 0)
+            return Association(self.key(thickest.Material))
+        if select.is_a("IfcMaterialList") and select.Materials:
+            return Association(self.key(select.Materials[0]))
+        if select.is_a("IfcMaterialConstituentSet") and select.MaterialConstituents:
+            return Association(self.key(select.MaterialConstituents[0].Material))
+        return Association()

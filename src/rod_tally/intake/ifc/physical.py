@@ -1,0 +1,157 @@
+"""Physical members, footings, and the list of what is not read."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from ...model.geometry import Array
+from ...model.log import Skipped
+from ..readers import Progress
+from ..source import SourceElement, SourceFooting, SourceModel
+from . import solids
+from .bodies import Bodies, BodyError, representation
+from .curves import CurveError
+from .materials import Materials
+from .placement import PlacementError, Placements
+from .profiles import Profiles
+
+MEMBERS = {"IfcBeam": "beam", "IfcColumn": "column", "IfcMember": "brace"}
+SURFACES = {"IfcSlab": "slab", "IfcWall": "wall", "IfcPlate": "plate", "IfcRoof": "roof", "IfcRamp": "ramp"}
+OTHERS = {"IfcPile": "pile", "IfcStair": "stair", "IfcStairFlight": "stair", "IfcRampFlight": "ramp"}
+UNREADABLE = (
+    BodyError,
+    CurveError,
+    PlacementError,
+    solids.SolidError,
+    AttributeError,
+    TypeError,
+    ValueError,
+    RuntimeError,
+    OverflowError,
+)
+
+
+def read_physical(
+    file: Any,
+    source: SourceModel,
+    placements: Placements,
+    profiles: Profiles,
+    materials: Materials,
+    storeys: dict[int, str],
+    progress: Progress,
+) -> None:
+    """Fill `source` with the physical members, footings and skipped elements of the file."""
+    bodies = Bodies(placements, profiles, profiles.units["PLANEANGLEUNIT"])
+    total = sum(len(file.by_type(k)) for k in MEMBERS) or 1
+    done = 0
+    for kind, cls in MEMBERS.items():
+        for element in file.by_type(kind):
+            done += 1
+            if done % 50 == 0:
+                progress("Reading members", done / total)
+            source.counts[cls] = source.counts.get(cls, 0) + 1
+            try:
+                source.elements.append(_member(element, cls, placements, bodies, profiles, materials, storeys))
+            except UNREADABLE as error:
+                source.skipped.append(_skip(element, cls, str(error) or type(error).__name__))
+    for element in file.by_type("IfcFooting"):
+        source.counts["footing"] = source.counts.get("footing", 0) + 1
+        try:
+            source.footings.append(_footing(element, placements, profiles, storeys))
+        except UNREADABLE as error:
+            source.skipped.append(_skip(element, "footing", str(error) or type(error).__name__))
+    for kinds, reason in (
+        (SURFACES, "surfaces are not transferred; its weight and stiffness are not in the model"),
+        (OTHERS, "elements of this kind are not transferred"),
+    ):
+        for kind, cls in kinds.items():
+            for element in file.by_type(kind):
+                source.counts[cls] = source.counts.get(cls, 0) + 1
+                source.skipped.append(_skip(element, cls, reason))
+
+
+def _skip(element: Any, cls: str, reason: str) -> Skipped:
+    return Skipped(cls, element.GlobalId or f"#{element.id()}", reason, element.Name or "", element.is_a())
+
+
+def _member(
+    element: Any,
+    cls: str,
+    placements: Placements,
+    bodies: Bodies,
+    profiles: Profiles,
+    materials: Materials,
+    storeys: dict[int, str],
+) -> SourceElement:
+    world = placements.local(element.ObjectPlacement)
+    body = bodies.read(element, world)
+    if not np.isfinite(body.line).all():
+        raise BodyError("a coordinate of it is not a number")
+    made_of = materials.of(element)
+    profile, cardinal = body.profile, None
+    if body.how == "axis":
+        profile = profiles.key(made_of.profile)
+        cardinal = made_of.cardinal
+    elif body.how == "measured" and made_of.profile is not None:
+        # the profile that is named, where it has a shape; the measured one only gives the line
+        named = profiles.key(made_of.profile)
+        if profiles.found[named].shape != "unknown":
+            profile = named
+    elif profiles.found[profile].shape == "unknown" and made_of.profile is not None:
+        profile = profiles.key(made_of.profile)
+    return SourceElement(
+        element.GlobalId or f"#{element.id()}",
+        element.Name or "",
+        cls,
+        element.is_a(),
+        storeys.get(element.id(), ""),
+        body.line,
+        body.y_axis,
+        body.z_axis,
+        profile,
+        made_of.material,
+        body.how,
+        cardinal,
+        element.Tag or "",
+        body.misfit,
+    )
+
+
+def _footing(element: Any, placements: Placements, profiles: Profiles, storeys: dict[int, str]) -> SourceFooting:
+    points = _extruded_corners(element, placements, profiles)
+    if points is None:
+        points, _ = solids.triangles(element)
+    return SourceFooting(
+        element.GlobalId or f"#{element.id()}",
+        element.Name or "",
+        points.min(axis=0),
+        points.max(axis=0),
+        storeys.get(element.id(), ""),
+    )
+
+
+def _extruded_corners(element: Any, placements: Placements, profiles: Profiles) -> Array | None:
+    """Corners of a single extruded block in world coordinates; None where the body is anything else."""
+    items = representation(element, "Body")
+    world = placements.local(element.ObjectPlacement)
+    if len(items) != 1 or not items[0].is_a("IfcExtrudedAreaSolid"):
+        return None
+    item = items[0]
+    profile = profiles.found[profiles.key(item.SweptArea)]
+    if profile.shape == "rectangle":
+        y, z = profile.dims["width"] / 2, profile.dims["depth"] / 2
+        flat = np.array([(-y, -z), (y, -z), (y, z), (-y, z)])
+    elif profile.outer:
+        flat = np.array(profile.outer)
+    else:
+        return None
+    c, s = np.cos(profile.turn), np.sin(profile.turn)
+    flat = flat @ np.array([[c, s], [-s, c]]) + np.array(profile.shift)
+    m = world @ placements.axis(item.Position)
+    base = np.column_stack([flat, np.zeros(len(flat))]) @ m[:3, :3].T + m[:3, 3]
+    along = placements.direction(item.ExtrudedDirection)
+    assert along is not None
+    step = m[:3, :3] @ (along / np.linalg.norm(along)) * item.Depth * placements.scale
+    return np.concatenate([base, base + step])

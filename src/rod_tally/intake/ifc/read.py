@@ -1,0 +1,131 @@
+"""Reading an IFC file: look at the file first, then storeys, members, connections and loads."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from ...model.log import LogEntry
+from ...model.model import Storey
+from ..readers import IntakeError, Progress
+from ..source import SourceModel
+from .actions import read_actions
+from .analytical import read_analytical
+from .materials import Materials
+from .physical import MEMBERS, read_physical
+from .placement import PlacementError, Placements
+from .profiles import Profiles
+from .units import Units
+
+SUFFIXES = (".ifc",)
+SCHEMAS = ("IFC2X3", "IFC4", "IFC4X3")
+
+
+def read(path: Path, progress: Progress) -> SourceModel:
+    """Everything a review needs of an IFC file. Raises IntakeError for a file that cannot be reviewed at all."""
+    _look(path)
+    progress("Opening the file", 0.0)
+    file = _open(path)
+    units = Units(_assignment(file))
+    if "LENGTHUNIT" not in units:
+        raise IntakeError(f"{path}: the file states no unit of length, so nothing in it can be measured; export it with units")
+    placements = Placements(units["LENGTHUNIT"])
+    profiles = Profiles(placements, units)
+    profiles.read_values(file)
+    materials = Materials(file, units)
+    physical = any(file.by_type(k) for k in MEMBERS)
+    analytical = bool(file.by_type("IfcStructuralCurveMember"))
+    if not (physical or analytical):
+        raise IntakeError(f"{path}: holds no beams, columns, braces or analytical members; nothing to review")
+    kind = "both" if physical and analytical else "analytical" if analytical else "physical"
+    source = SourceModel(str(path), file.schema_identifier, kind, units.stated)
+    storeys = _storeys(file, source, placements)
+    read_physical(file, source, placements, profiles, materials, storeys, progress)
+    if analytical:
+        read_analytical(file, source, placements, profiles, materials, units, progress)
+        read_actions(file, source, placements, units)
+    source.profiles, source.materials = profiles.found, materials.found
+    if units.guessed:
+        names = ", ".join(sorted(n.removesuffix("UNIT").lower() for n in units.guessed))
+        how = "derived from its force and length units" if "FORCEUNIT" in units else "SI"
+        source.log.append(LogEntry("guessed", (), f"the file states no unit for {names}; taken as {how}"))
+    return source
+
+
+def _look(path: Path) -> None:
+    """Refuse early, and in words, what is not a whole IFC file of a schema that is read."""
+    try:
+        with path.open("rb") as f:
+            head = f.read(65536)
+            f.seek(max(path.stat().st_size - 4096, 0))
+            tail = f.read()
+    except OSError as error:
+        raise IntakeError(f"{path}: cannot be read: {error.strerror or error}") from error
+    if not head.strip():
+        raise IntakeError(f"{path}: is empty")
+    if b"ISO-10303-21" not in head[:4096]:
+        hint = "; it is a zip archive, unpack it first" if head[:2] == b"PK" else ""
+        raise IntakeError(f"{path}: is not an IFC file (it does not begin with ISO-10303-21){hint}")
+    schema = re.search(rb"FILE_SCHEMA\s*\(\s*\(\s*'([^']*)'", head)
+    if schema is None:
+        raise IntakeError(f"{path}: names no IFC schema in its header")
+    name = schema[1].decode("ascii", "replace").upper()
+    if not name.startswith(SCHEMAS):
+        raise IntakeError(f"{path}: is written in {name}; IFC2X3, IFC4 and IFC4X3 are read")
+    if b"END-ISO-10303-21" not in tail:
+        raise IntakeError(f"{path}: is cut off (its last line, END-ISO-10303-21, is missing); ask for it again")
+
+
+def _open(path: Path) -> Any:
+    import ifcopenshell
+
+    try:
+        return ifcopenshell.open(str(path))
+    except Exception as error:  # the library raises many kinds, and none that says more than its text
+        first = (str(error).strip().splitlines() or ["no reason given"])[0]
+        raise IntakeError(f"{path}: cannot be parsed as IFC: {first}") from error
+
+
+def _assignment(file: Any) -> Any:
+    contexts = file.by_type("IfcProject") or (file.by_type("IfcProjectLibrary") if file.schema != "IFC2X3" else [])
+    for project in contexts:
+        if project.UnitsInContext is not None:
+            return project.UnitsInContext
+    found = file.by_type("IfcUnitAssignment")
+    return found[0] if found else None
+
+
+def _storeys(file: Any, source: SourceModel, placements: Placements) -> dict[int, str]:
+    """Storeys into `source`, lowest first; returns the storey name of each contained element by entity id."""
+    names: dict[int, str] = {}
+    storeys = []
+    for entity in file.by_type("IfcBuildingStorey"):
+        elevation = entity.Elevation
+        z = float(elevation) * placements.scale if elevation is not None else None
+        try:
+            placed = float(placements.local(entity.ObjectPlacement)[2, 3])
+        except PlacementError:
+            placed = None
+        if z is None or (placed is not None and abs(placed) > 1e-9 and abs(placed - z) > 1e-6):
+            # members are placed relative to the storey's placement, so that is where they are
+            z = placed if placed is not None else 0.0
+        if np.isfinite(z):
+            name = (entity.Name or getattr(entity, "LongName", None) or f"#{entity.id()}").strip()
+            names[entity.id()] = name
+            storeys.append(Storey(name, z))
+    source.storeys = sorted(storeys, key=lambda s: s.elevation)
+    of: dict[int, str] = {}
+    for rel in file.by_type("IfcRelContainedInSpatialStructure"):
+        name = names.get(rel.RelatingStructure.id()) if rel.RelatingStructure else None
+        if name is not None:
+            for item in rel.RelatedElements or ():
+                of[item.id()] = name
+    for rel in file.by_type("IfcRelAggregates"):
+        whole = rel.RelatingObject
+        if whole is not None and whole.id() in of:
+            for part in rel.RelatedObjects or ():
+                of.setdefault(part.id(), of[whole.id()])
+    return of

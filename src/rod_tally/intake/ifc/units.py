@@ -1,0 +1,112 @@
+"""Factors from a file's units to SI, and what was assumed where the file is silent."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+PREFIX = {
+    "EXA": 1e18,
+    "PETA": 1e15,
+    "TERA": 1e12,
+    "GIGA": 1e9,
+    "MEGA": 1e6,
+    "KILO": 1e3,
+    "HECTO": 1e2,
+    "DECA": 1e1,
+    "DECI": 1e-1,
+    "CENTI": 1e-2,
+    "MILLI": 1e-3,
+    "MICRO": 1e-6,
+    "NANO": 1e-9,
+    "PICO": 1e-12,
+    "FEMTO": 1e-15,
+    "ATTO": 1e-18,
+}
+
+
+def factor(unit: Any) -> float:
+    """The factor from one IfcUnit to SI (kilogram for mass). Raises ValueError for a unit without a meaning in SI."""
+    if unit.is_a("IfcSIUnit"):
+        value = PREFIX[unit.Prefix] if unit.Prefix else 1.0
+        if unit.Name == "SQUARE_METRE":
+            return value**2
+        if unit.Name == "CUBIC_METRE":
+            return value**3
+        return value / 1000 if unit.Name == "GRAM" else value
+    if unit.is_a("IfcConversionBasedUnit"):
+        measure = unit.ConversionFactor
+        value = float(measure.ValueComponent.wrappedValue) * factor(measure.UnitComponent)
+        if not math.isfinite(value) or value <= 0:
+            raise ValueError(f"unit {unit.Name} has the conversion factor {value}")
+        return value
+    if unit.is_a("IfcDerivedUnit"):
+        value = 1.0
+        for element in unit.Elements:
+            value *= factor(element.Unit) ** element.Exponent
+        return value
+    raise ValueError(f"unit {unit.is_a()} has no meaning in SI")
+
+
+def label(unit: Any) -> str:
+    """The unit's name as the tally shows it, e.g. MILLIMETRE, FOOT."""
+    if unit.is_a("IfcSIUnit"):
+        return f"{unit.Prefix or ''}{unit.Name}"
+    if unit.is_a("IfcConversionBasedUnit"):
+        return str(unit.Name).strip("'").upper()
+    parts = [label(e.Unit) + (f"^{e.Exponent}" if e.Exponent != 1 else "") for e in getattr(unit, "Elements", ())]
+    return " ".join(parts) or unit.is_a()
+
+
+# Derived measures: exponents of length, force and angle, for files that do not state the unit itself.
+DERIVED = {
+    "LINEARFORCEUNIT": (-1, 1),
+    "TORQUEUNIT": (1, 1),
+    "LINEARMOMENTUNIT": (0, 1),
+    "PLANARFORCEUNIT": (-2, 1),
+    "LINEARSTIFFNESSUNIT": (-1, 1),
+    "ROTATIONALSTIFFNESSUNIT": (1, 1),
+    "PRESSUREUNIT": (-2, 1),
+}
+LENGTH_POWERS = {"AREAUNIT": 2, "VOLUMEUNIT": 3, "SECTIONAREAINTEGRALUNIT": 5, "MOMENTOFINERTIAUNIT": 4}
+
+
+class Units:
+    """Factors by unit type, `units["LENGTHUNIT"]`, and `stated`, what the file says, as words.
+
+    A measure the file states no unit for: a power of length follows the length unit; a measure of force follows force
+    and length where the file states a force unit, and is SI otherwise. `guessed` keeps the latter's names.
+    """
+
+    def __init__(self, assignment: Any) -> None:
+        self._factors: dict[str, float] = {}
+        self.stated: dict[str, str] = {}
+        self.guessed: set[str] = set()
+        for unit in assignment.Units if assignment is not None else ():
+            if unit.is_a("IfcMonetaryUnit"):
+                continue
+            kind = unit.UnitType
+            try:
+                self._factors[kind] = factor(unit)
+            except (ValueError, AttributeError, KeyError, OverflowError):
+                continue
+            self.stated[kind.removesuffix("UNIT").lower()] = label(unit)
+
+    def __contains__(self, kind: str) -> bool:
+        return kind in self._factors
+
+    def __getitem__(self, kind: str) -> float:
+        if kind in self._factors:
+            return self._factors[kind]
+        length = self._factors.get("LENGTHUNIT", 1.0)
+        if kind in LENGTH_POWERS:
+            value = length ** LENGTH_POWERS[kind]
+        elif kind in DERIVED and "FORCEUNIT" in self._factors:
+            power, force = DERIVED[kind]
+            value = length**power * self._factors["FORCEUNIT"] ** force
+        else:
+            value = 1.0
+        if length != 1.0 and kind in DERIVED:
+            self.guessed.add(kind)
+        self._factors[kind] = value
+        return value

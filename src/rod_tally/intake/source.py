@@ -1,0 +1,172 @@
+"""What a file says, in SI and global coordinates, before anybody has guessed anything."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from ..model.geometry import Array
+from ..model.log import LogEntry, Skipped
+from ..model.model import Storey
+
+Vector = tuple[float, float, float]
+Point2 = tuple[float, float]
+
+
+@dataclass(slots=True)
+class SourceProfile:
+    """A profile: a `shape` with `dims` (m), or points; or values only. `turn` (rad) and `shift` (m) place it."""
+
+    name: str
+    shape: str = "unknown"
+    dims: dict[str, float] = field(default_factory=dict)
+    outer: list[Point2] = field(default_factory=list)
+    voids: list[list[Point2]] = field(default_factory=list)
+    values: dict[str, float] = field(default_factory=dict)
+    turn: float = 0.0
+    shift: Point2 = (0.0, 0.0)
+    reason: str = ""
+
+
+@dataclass(slots=True)
+class SourceMaterial:
+    """A material with what the file says of it; None where it says nothing. Pa and kg/m3."""
+
+    name: str
+    category: str = ""
+    E: float | None = None
+    G: float | None = None
+    poisson: float | None = None
+    density: float | None = None
+    strength: float | None = None
+
+
+@dataclass(slots=True)
+class SourceElement:
+    """A physical member: the line (2, 3) its profile's origin runs along, and the profile's axes at its start.
+
+    `how` tells where line and profile were read: extrusion, clipped, disk, axis or measured (from a bare mesh).
+    """
+
+    id: str
+    name: str
+    cls: str
+    ifc_class: str
+    storey: str
+    line: Array
+    y_axis: Array
+    z_axis: Array
+    profile: str
+    material: str
+    how: str
+    cardinal: int | None = None
+    tag: str = ""
+    misfit: float = 0.0
+
+
+@dataclass(slots=True)
+class SourceFooting:
+    """Something a column stands on: its box, lower and upper corner, m."""
+
+    id: str
+    name: str
+    lower: Array
+    upper: Array
+    storey: str = ""
+
+
+@dataclass(slots=True)
+class SourceCondition:
+    """A boundary or a connection condition: six letters (F free, X held, S spring), springs, and its axes or None."""
+
+    letters: str
+    springs: tuple[float, ...]
+    axes: tuple[Vector, ...] | None = None
+
+
+@dataclass(slots=True)
+class SourcePoint:
+    id: str
+    name: str
+    point: Array
+    condition: SourceCondition | None = None
+
+
+@dataclass(slots=True)
+class SourceConnection:
+    """A curve member's tie to a point connection. `condition` None: fixed. `eccentricity` point to member, global."""
+
+    point: str
+    condition: SourceCondition | None = None
+    eccentricity: Array = field(default_factory=lambda: np.zeros(3))
+    where: Array | None = None
+
+
+@dataclass(slots=True)
+class SourceCurve:
+    """An analytical member: its edge (2, 3), the direction that fixes its local z, what it is tied to."""
+
+    id: str
+    name: str
+    line: Array
+    z_axis: Array | None
+    profile: str
+    material: str
+    pin_joined: bool = False
+    connections: list[SourceConnection] = field(default_factory=list)
+    tag: str = ""
+
+
+@dataclass(slots=True)
+class SourceCase:
+    name: str
+    id: str
+    kind: str = ""
+    self_weight: Vector = (0.0, 0.0, 0.0)
+
+
+@dataclass(slots=True)
+class SourceAction:
+    """An action of the structural domain. `stations` holds (distance, six values) in SI; one station: concentrated
+    when `kind` is point, uniform when it is curve. `target` is the id of a curve member or point connection."""
+
+    id: str
+    name: str
+    case: str
+    target: str
+    kind: str
+    stations: list[tuple[float, tuple[float, ...]]]
+    local: bool = False
+    projected: bool = False
+    at: Array | None = None
+
+
+@dataclass(slots=True)
+class SourceCombination:
+    name: str
+    kind: str
+    factors: dict[str, float]
+
+
+@dataclass(slots=True)
+class SourceModel:
+    """Everything read of one file. `counts` is by class, what the file holds whether it was read or not."""
+
+    file: str
+    schema: str
+    kind: str
+    units: dict[str, str]
+    storeys: list[Storey] = field(default_factory=list)
+    profiles: dict[str, SourceProfile] = field(default_factory=dict)
+    materials: dict[str, SourceMaterial] = field(default_factory=dict)
+    elements: list[SourceElement] = field(default_factory=list)
+    footings: list[SourceFooting] = field(default_factory=list)
+    points: list[SourcePoint] = field(default_factory=list)
+    curves: list[SourceCurve] = field(default_factory=list)
+    cases: list[SourceCase] = field(default_factory=list)
+    actions: list[SourceAction] = field(default_factory=list)
+    combinations: list[SourceCombination] = field(default_factory=list)
+    skipped: list[Skipped] = field(default_factory=list)
+    log: list[LogEntry] = field(default_factory=list)
+    counts: dict[str, int] = field(default_factory=dict)
