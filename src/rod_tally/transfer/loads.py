@@ -1,0 +1,110 @@
+"""Cases, loads and combinations of the source onto the model's nodes and members."""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+
+from ..intake.source import SourceAction, SourceModel
+from ..model import Combination, LoadCase, LogEntry, Member, MemberLoad, Model, NodeLoad, Skipped
+from ..model.loads import SELF_WEIGHT
+
+_OWN_WEIGHT = re.compile(r"self[\s_-]*weight|dead[\s_-]*weight|own[\s_-]*weight|eigengewicht|poids propre", re.I)
+
+
+def transfer_loads(source: SourceModel, model: Model) -> None:
+    """Fill `model` with cases and their loads. Self-weight is added as a case of its own unless a case of the source
+    carries it, by coefficients or by its name with loads in it."""
+    for case in source.cases:
+        model.cases[case.name] = LoadCase(case.name, case.kind, case.self_weight)
+    node_of = _nodes_of_points(source, model)
+    for action in source.actions:
+        _add(action, model, node_of)
+    for skipped in model.skipped:
+        if skipped.cls == "action":
+            for case_name, case_ in model.cases.items():
+                if skipped.reason.startswith(f"load in case {case_name}:"):
+                    case_.lost.append((skipped.id, skipped.reason, (0.0, 0.0, 0.0)))
+    if model.members and not any(any(c.self_weight) for c in model.cases.values()):
+        named = [c for c in model.cases.values() if _OWN_WEIGHT.search(c.name)]
+        if not named:
+            own = LoadCase(SELF_WEIGHT, "dead", (0.0, 0.0, -1.0))
+            model.cases = {SELF_WEIGHT: own, **model.cases}
+        elif all(c.empty for c in named):
+            named[0].self_weight = (0.0, 0.0, -1.0)
+            message = f"case {named[0].name} holds no loads; self-weight is computed in it"
+            model.log.append(LogEntry("guessed", (named[0].name,), message))
+    for c in source.combinations:
+        model.combinations.append(Combination(c.name, c.kind, dict(c.factors)))
+
+
+def _nodes_of_points(source: SourceModel, model: Model) -> dict[str, str]:
+    """Node id of every point connection; points that share a node with another are found by place."""
+    out: dict[str, str] = {}
+    if not model.nodes:
+        return out
+    ids = list(model.nodes)
+    places = np.array([n.point for n in model.nodes.values()])
+    for p in source.points:
+        if p.id in model.nodes:
+            out[p.id] = p.id
+            continue
+        distance = np.linalg.norm(places - (p.point - model.origin), axis=1)
+        k = int(distance.argmin())
+        if distance[k] <= model.snap:
+            out[p.id] = ids[k]
+    return out
+
+
+def _add(action: SourceAction, model: Model, node_of: dict[str, str]) -> None:
+    case = model.cases[action.case]
+    values = action.stations[0][1]
+    if action.target in node_of:
+        f, m = values[:3], values[3:]
+        case.node_loads.append(NodeLoad(node_of[action.target], f, m, action.id))  # type: ignore[arg-type]
+        return
+    member = model.members.get(action.target)
+    if member is None or member.source_line is None:
+        force = tuple(float(v) for v in values[:3]) if action.kind == "point" else (0.0, 0.0, 0.0)
+        reason = f"load in case {action.case}: what it acts on is not in the model"
+        case.lost.append((action.id, reason, force))  # type: ignore[arg-type]
+        model.skipped.append(Skipped("action", action.id, reason, action.name))
+        return
+    length = model.length(member)
+    scale = length / float(np.linalg.norm(member.source_line[1] - member.source_line[0]))
+    if action.at is not None:
+        line = model.line(member)
+        along = float((action.at - model.origin - line[0]) @ (line[1] - line[0])) / length
+        if not -model.search <= along <= length + model.search:
+            reason = f"load in case {action.case}: its point lies {max(-along, along - length):.2f} m beyond its member"
+            case.lost.append((action.id, reason, values[:3]))  # type: ignore[arg-type]
+            model.skipped.append(Skipped("action", action.id, reason, action.name))
+            return
+        _piece(case, action, member, min(max(along, 0.0), length), None, values, values)
+    elif action.kind == "point":
+        for d, v in action.stations:
+            _piece(case, action, member, min(d * scale, length), None, v, v)
+    else:
+        for (d0, v0), (d1, v1) in zip(action.stations, action.stations[1:]):
+            if d1 > d0:
+                _piece(case, action, member, d0 * scale, min(d1 * scale, length), v0, v1)
+
+
+def _piece(
+    case: LoadCase,
+    action: SourceAction,
+    member: Member,
+    a: float,
+    b: float | None,
+    va: tuple[float, ...],
+    vb: tuple[float, ...],
+) -> None:
+    for kind, part in (("force", slice(0, 3)), ("moment", slice(3, 6))):
+        if any(va[part]) or any(vb[part]):
+            case.member_loads.append(
+                MemberLoad(
+                    member.id, a, a if b is None else b, va[part], vb[part],  # type: ignore[arg-type]
+                    kind, action.local, action.projected and b is not None, action.id,
+                )
+            )  # fmt: skip

@@ -1,0 +1,63 @@
+"""Profiles as the file has them to sections with values."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from ..intake.source import SourceProfile
+from ..model import Section
+from ..model import shapes
+from ..model.shapes import Shape, ShapeError
+
+BUILDERS: dict[str, Callable[..., Shape]] = {
+    "i": shapes.i_shape,
+    "rectangle": shapes.rectangle,
+    "circle": shapes.circle,
+    "box": shapes.box,
+    "channel": shapes.channel,
+    "angle": shapes.angle,
+    "tee": shapes.tee,
+}
+
+
+def section_of(profile: SourceProfile) -> Shape:
+    """The section of a profile and its centroid in the profile's own (unturned) axes, m.
+
+    Values stated beside a profile are taken where no shape can be read; a profile with neither gives a section of no
+    area whose `reason` says why.
+    """
+    reason = profile.reason
+    try:
+        if profile.shape in BUILDERS:
+            return BUILDERS[profile.shape](profile.name, **profile.dims)
+        if profile.outer:
+            return shapes.from_polygon(profile.name, "arbitrary", profile.outer, profile.voids)
+    except (ShapeError, TypeError) as error:
+        reason = str(error)
+    values = {k: v for k, v in profile.values.items() if v > 0}
+    if {"area", "iy", "iz"} <= set(values):
+        j = values.pop("j", values["iy"] + values["iz"])
+        return Section(profile.name, "values", j=j, origin="values beside the profile", **values), (0.0, 0.0)
+    return Section(profile.name, "unknown", origin="none", reason=reason or "no shape and no values"), (0.0, 0.0)
+
+
+CARDINAL = {  # which side of the outline (y, z): -1 low, 0 middle, 1 high
+    1: (-1, -1),
+    2: (0, -1),
+    3: (1, -1),
+    4: (-1, 0),
+    5: (0, 0),
+    6: (1, 0),
+    7: (-1, 1),
+    8: (0, 1),
+    9: (1, 1),
+}
+
+
+def cardinal_offset(section: Section, cardinal: int | None) -> tuple[float, float]:
+    """Where the centroid lies from an IFC cardinal point, (y, z) in m. None and 10 (the centroid) give (0, 0)."""
+    if cardinal not in CARDINAL:
+        return 0.0, 0.0
+    sy, sz = CARDINAL[cardinal]
+    y0, y1, z0, z1 = section.bounds
+    return -((y0 + y1) / 2 + sy * (y1 - y0) / 2), -((z0 + z1) / 2 + sz * (z1 - z0) / 2)

@@ -1,0 +1,62 @@
+"""The door of this room: a source model in, an analytical model with its log out."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..intake.readers import Progress, silent
+from ..intake.source import SourceModel
+from ..model import LogEntry, Model, Skipped, Storey
+from ..model.geometry import Array
+from ..model.settings import TransferSettings
+from .analytical import transfer_analytical
+from .loads import transfer_loads
+from .physical import transfer_physical
+
+FAR = 10_000.0  # m; beyond this a double keeps less than a micrometre through a solve
+
+
+def transfer(source: SourceModel, settings: TransferSettings, progress: Progress = silent) -> Model:
+    """The analytical model of a source. With both kinds of members in the file the analytical ones are taken.
+
+    Never raises for what the source holds: what cannot be taken over is in `model.skipped` with its reason.
+    """
+    progress("Making centre lines", 0.0)
+    origin = local_origin(source)
+    model = Model(
+        kind=source.kind,
+        schema=source.schema,
+        units=dict(source.units),
+        source_file=source.file,
+        origin=origin,
+        storeys=[Storey(s.name, s.elevation - float(origin[2])) for s in source.storeys],
+        skipped=list(source.skipped),
+        log=list(source.log),
+        source_counts=dict(source.counts),
+        snap=settings.snap,
+        search=max(settings.search, settings.snap),
+    )
+    if origin.any():
+        shown = ", ".join(f"{v:.0f}" for v in origin)
+        message = f"the source lies far from its origin; {shown} m was taken off its coordinates, results are given back in the source's own"
+        model.log.append(LogEntry("shifted", (), message, float(np.linalg.norm(origin))))
+    if source.kind == "physical":
+        transfer_physical(source, model, settings, progress)
+    else:
+        if source.kind == "both":
+            reason = "the file also holds analytical members, and those are the model"
+            model.skipped += [Skipped(e.cls, e.id, reason, e.name, e.ifc_class) for e in source.elements]
+            model.log.append(LogEntry("skipped", (), f"{len(source.elements)} physical members: {reason}"))
+        transfer_analytical(source, model, progress)
+    transfer_loads(source, model)
+    return model
+
+
+def local_origin(source: SourceModel) -> Array:
+    """What to take off all coordinates (m, whole metres): the lowest corner when the source lies far away, else zero."""
+    lines = [e.line for e in source.elements] + [c.line for c in source.curves]
+    if not lines:
+        return np.zeros(3)
+    points = np.concatenate(lines)
+    middle = np.median(points, axis=0)
+    return np.where(np.abs(middle) > FAR, np.floor(np.median(points, axis=0) / 10) * 10, 0.0)
