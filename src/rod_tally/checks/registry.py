@@ -1,0 +1,123 @@
+"""The registry of checks, and what a check is given to look at."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+from functools import cache, cached_property
+from importlib.metadata import entry_points
+
+import numpy as np
+
+from ..analysis.results import Results
+from ..model import Finding, Model, Section, Settings
+from ..model.geometry import Array, local_axes
+from ..model.proximity import Rods
+
+
+@dataclass
+class Subject:
+    """A model, the results of its run if there are any, and the settings; with what several checks need, made once."""
+
+    model: Model
+    results: Results | None = None
+    settings: Settings = field(default_factory=Settings)
+
+    @cached_property
+    def members_at(self) -> dict[str, list[str]]:
+        return self.model.members_at()
+
+    @cached_property
+    def ids(self) -> list[str]:
+        return list(self.model.members)
+
+    @cached_property
+    def components(self) -> list[set[str]]:
+        return self.model.components()
+
+    @cached_property
+    def held_components(self) -> list[tuple[set[str], bool]]:
+        """Each connected part with whether any of its nodes has a support."""
+        out = []
+        for part in self.components:
+            nodes = {n for i in part for n in self.nodes_of(i)}
+            out.append((part, any(self.model.nodes[n].support.any for n in nodes)))
+        return out
+
+    def nodes_of(self, member: str) -> list[str]:
+        m = self.model.members[member]
+        return [m.start, *(j.node for j in m.joints), m.end]
+
+    @cached_property
+    def rods(self) -> Rods:
+        """Members as they stand in the source: with bodies for a physical one, axes alone for an analytical one."""
+        members = list(self.model.members.values())
+        lines = np.array(
+            [m.source_line if m.source_line is not None else self.model.line(m) for m in members]
+        ).reshape(-1, 2, 3)
+        none = Section("", "unknown")
+        sections = [self.model.sections.get(m.section, none) for m in members]
+        if self.model.kind == "physical":
+            bounds = np.array([s.bounds for s in sections]).reshape(-1, 4)
+            rounded = np.array([s.round for s in sections], bool)
+        else:
+            bounds, rounded = np.zeros((len(members), 4)), np.zeros(len(members), bool)
+        z = np.array([m.z_axis for m in members]).reshape(-1, 3)
+        axes = np.asarray(local_axes(lines[:, 1] - lines[:, 0], z)).reshape(-1, 3, 3) if members else np.zeros((0, 3, 3))
+        return Rods(lines, axes, bounds, rounded)
+
+    def name(self, member: str) -> str:
+        """Class and name as a sentence calls it: "beam Q2-14"."""
+        m = self.model.members[member]
+        return f"{m.cls} {m.name or m.id}"
+
+    def middle(self, member: str) -> tuple[float, float, float]:
+        return point(self.model.line(self.model.members[member]).mean(axis=0))
+
+
+def point(p: Array) -> tuple[float, float, float]:
+    return float(p[0]), float(p[1]), float(p[2])
+
+
+def mm(distance: float) -> str:
+    """A distance (m) as a reviewer says it: 40 mm, 0.4 mm, 1.25 m."""
+    if distance >= 1:
+        return f"{distance:.2f} m"
+    return f"{distance * 1000:.0f} mm" if distance >= 0.001 else f"{distance * 1000:.2g} mm"
+
+
+Check = Callable[[Subject], Iterable[Finding]]
+_REGISTRY: dict[str, Check] = {}
+
+
+def check(*codes: str) -> Callable[[Check], Check]:
+    """Register a function as the check for these codes."""
+
+    def register(function: Check) -> Check:
+        for code in codes:
+            _REGISTRY[code] = function
+        return function
+
+    return register
+
+
+@cache
+def _load() -> None:
+    for entry in entry_points(group="rod_tally.checks"):
+        entry.load()
+
+
+def checks() -> dict[str, Check]:
+    """All checks by code, ours and those of plug-ins (entry point group `rod_tally.checks`)."""
+    _load()
+    return dict(_REGISTRY)
+
+
+def run_checks(subject: Subject, progress: Callable[[str, float], None] = lambda _t, _s: None) -> list[Finding]:
+    """Findings of every check, blocking first, in an order that does not depend on the order of the model."""
+    findings: list[Finding] = []
+    functions = list(dict.fromkeys(checks().values()))
+    for k, function in enumerate(functions):
+        progress("Checking", k / len(functions))
+        findings.extend(function(subject))
+    return sorted(findings, key=lambda f: f.order)

@@ -1,0 +1,93 @@
+"""What was not taken over, and what was moved on the way."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+
+import numpy as np
+
+from ..model import Finding, Skipped
+from .registry import Subject, check, mm, point
+
+FRAMING = ("beam", "column", "brace", "member")
+
+
+@check("source.unread")
+def find_unread(s: Subject) -> Iterator[Finding]:
+    """Framing one by one with its reason; everything else by class and reason."""
+    groups: dict[tuple[str, str], list[Skipped]] = defaultdict(list)
+    both = s.model.kind == "both"
+    for skipped in s.model.skipped:
+        if skipped.cls == "action":
+            continue  # load.lost speaks of it
+        if skipped.cls in FRAMING and not (both and "analytical" in skipped.reason):
+            name = f"{skipped.ifc_class or skipped.cls} {skipped.name or skipped.id}"
+            yield Finding(
+                "source.unread",
+                "warning",
+                f"{name} was not transferred: {skipped.reason}.",
+                (skipped.id,),
+                None,
+                ("Accept, because…",),
+            )
+        else:
+            groups[skipped.cls, skipped.reason].append(skipped)
+    for (cls, reason), items in sorted(groups.items()):
+        one = len(items) == 1
+        what = f"{cls} {items[0].name or items[0].id} was" if one else f"{len(items)} of class {cls} were"
+        yield Finding(
+            "source.unread",
+            "note",
+            f"{what[0].upper()}{what[1:]} not transferred: {reason}.",
+            tuple(sorted(i.id for i in items)),
+            None,
+        )
+
+
+@check("source.moved")
+def find_moved(s: Subject) -> Iterator[Finding]:
+    """Ends that transfer moved: each one for an analytical source; for a physical one those moved across their own
+    line, gathered by what met what (an end taken along its own line to the axis it meets is the ordinary case)."""
+    limit = s.settings.transfer.report_move
+    groups: dict[tuple[str, str], list[tuple[float, str, int]]] = defaultdict(list)
+    for k, (ident, m) in enumerate(s.model.members.items()):
+        if m.source_line is None:
+            continue
+        line = s.model.line(m)
+        axis = s.rods.axes[k, 0]
+        for which, node in ((0, m.start), (1, m.end)):
+            step = line[which] - m.source_line[which]
+            distance = float(np.linalg.norm(step))
+            if s.model.kind != "physical":
+                if distance > limit:
+                    yield Finding(
+                        "source.moved",
+                        "note",
+                        f"The {'end' if which else 'start'} of the {s.name(ident)} was moved by {mm(distance)} "
+                        f"to node {node}.",
+                        (ident,),
+                        point(m.source_line[which]),
+                        ("Accept, because…",),
+                        {"distance": distance},
+                    )
+                continue
+            across = float(np.linalg.norm(step - (step @ axis) * axis))
+            if across > limit:
+                others = sorted({s.model.members[i].cls for i in s.members_at[node] if i != ident})
+                groups[m.cls, " and ".join(others)].append((across, ident, which))
+    for (cls, others), moved in sorted(groups.items()):
+        far, ident, which = max(moved)
+        ends = "1 end of a" if len(moved) == 1 else f"{len(moved)} ends of"
+        line0 = s.model.members[ident].source_line
+        assert line0 is not None
+        yield Finding(
+            "source.moved",
+            "note",
+            f"{ends} {cls}{'' if len(moved) == 1 else 's'} brought across their own line onto the {others} they meet, "
+            f"by up to {mm(far)} ({s.name(ident)}).",
+            tuple(sorted({i for _, i, _ in moved})),
+            point(line0[which]),
+            ("Accept, because…",),
+            {"distance": far},
+        )

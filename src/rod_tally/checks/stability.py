@@ -1,0 +1,126 @@
+"""What can move inside the model, and what do releases leave free?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from ..analysis.elements import condense, stiffness
+from ..analysis.mesh import Mesh
+from ..analysis.results import FoundMotion
+from ..model import Finding, Release
+from .registry import Subject, check, point
+from .supports import axis_in_words, unstable_parts
+
+LOOSE_WORDS = {
+    0: "slide along its own axis",
+    1: "slide sideways (local y)",
+    2: "slide sideways (local z)",
+    3: "spin about its own axis",
+    4: "turn about its local y",
+    5: "turn about its local z",
+}
+
+
+def loose_directions(start: Release, end: Release) -> list[int]:
+    """Directions (0 to 5) in which a pair of releases leaves the member itself free between its two nodes."""
+    one, three = np.ones(1), np.zeros((1, 2, 3))
+    released = np.array([[letter != "F" for letter in start.letters + end.letters]])
+    spring = np.array([[1.0 if letter == "S" else 0.0 for letter in start.letters + end.letters]])
+    unit = Mesh(
+        ["a", "b"], ["m"], np.array([[0.0, 0, 0], [1, 0, 0]]), np.zeros(1, int), np.array([[0, 1]]), three,
+        np.zeros(1), one, np.eye(3)[None], one, one, one, one, 0 * one, 0 * one, 0 * one, released, spring, one, one,
+        np.zeros(1, int),
+    )  # fmt: skip
+    loose = condense(stiffness(unit), released, spring).loose.get(0, [])
+    return sorted({d % 6 for d in loose})
+
+
+@check("release.unstable")
+def find_unstable_releases(s: Subject) -> Iterator[Finding]:
+    """Members that spin or slide between their nodes, and nodes that every member lets go."""
+    known: dict[tuple[Release, Release], list[int]] = {}
+    for ident, m in s.model.members.items():
+        if m.pin_joined or not (m.release_start.any and m.release_end.any):
+            continue
+        pair = (m.release_start, m.release_end)
+        if pair not in known:
+            known[pair] = loose_directions(*pair)
+        if known[pair]:
+            words = ", and to ".join(LOOSE_WORDS[d] for d in known[pair])
+            yield Finding(
+                "release.unstable",
+                "blocking",
+                f"The releases at the two ends of the {s.name(ident)} leave it free to {words}.",
+                (ident,),
+                s.middle(ident),
+                ("Keep one end fixed in that direction",),
+            )
+    for motion in s.results.motions if s.results is not None else ():
+        if not motion.local or np.abs(motion.shape[0, 3:]).max() < np.abs(motion.shape[0, :3]).max():
+            continue
+        node = motion.nodes[0]
+        at = s.members_at[node]
+        if all(_bar(s, i) for i in at):
+            continue  # a node of a truss: nothing turns it, and nothing needs to
+        yield Finding(
+            "release.unstable",
+            "blocking",
+            f"Node {node} is free to spin about {axis_in_words(motion.shape[0, 3:])}: every member that ends there "
+            "is released in that direction.",
+            tuple(sorted(at)),
+            point(s.model.nodes[node].point),
+            ("Fix one of the ends at this node",),
+        )
+
+
+def _bar(s: Subject, member: str) -> bool:
+    m = s.model.members[member]
+    pinned = all("F" not in r.letters[4:] for r in (m.release_start, m.release_end))
+    return m.pin_joined or (pinned and not m.joints)
+
+
+@check("stability.mechanism")
+def find_mechanisms(s: Subject) -> Iterator[Finding]:
+    """Motions inside the model that meet no resistance: which nodes, which way."""
+    if s.results is None:
+        return
+    rigid = set().union(*(part for part, _ in unstable_parts(s))) if s.results.motions else set()
+    for motion in s.results.motions:
+        turning = np.abs(motion.shape[0, 3:]).max() >= np.abs(motion.shape[0, :3]).max()
+        if motion.local and turning:
+            continue  # release.unstable speaks of it
+        members = {i for n in motion.nodes for i in s.members_at[n]}
+        if members and members <= rigid:
+            continue  # support.unstable speaks of it
+        yield _mechanism(s, motion, members)
+    if s.results.more_motions:
+        yield Finding(
+            "stability.mechanism",
+            "blocking",
+            "More motions without resistance were found than can be told apart; nothing of the model was computed.",
+            (),
+            None,
+            ("Look at releases and supports first",),
+        )
+
+
+def _mechanism(s: Subject, motion: FoundMotion, members: set[str]) -> Finding:
+    first = motion.shape[0]
+    translation = np.abs(first[:3]).max() >= 0.5 * np.abs(first[3:]).max()
+    way = f"along {axis_in_words(first[:3])}" if translation else f"about {axis_in_words(first[3:])}"
+    verb = "move" if translation else "turn"
+    shown = ", ".join(motion.nodes[:5]) + (f" and {len(motion.nodes) - 5} more" if len(motion.nodes) > 5 else "")
+    many = len(motion.nodes) > 1
+    nodes = f"Nodes {shown} can {verb} together" if many else f"Node {shown} can {verb}"
+    through = ", ".join(s.name(i) for i in sorted(members)[:3])
+    more = f" and {len(members) - 3} more" if len(members) > 3 else ""
+    return Finding(
+        "stability.mechanism",
+        "blocking",
+        f"{nodes} without resistance, {motion.nodes[0]} {way}; members there: {through}{more}.",
+        tuple(sorted(members)),
+        point(s.model.nodes[motion.nodes[0]].point),
+        ("Look at the releases of these members", "Brace or hold it in that direction"),
+    )
