@@ -38,9 +38,9 @@ def local_motions(k: sparse.csr_matrix, free: NDArray[np.int64], n_nodes: int) -
     r, c = free[coo.row], free[coo.col]
     same = r // 6 == c // 6
     np.add.at(blocks, (r[same] // 6, r[same] % 6, c[same] % 6), coo.data[same])
-    is_free = np.zeros(6 * n_nodes, bool)
-    is_free[free] = True
-    is_free = is_free.reshape(n_nodes, 6)
+    flags = np.zeros(6 * n_nodes, bool)
+    flags[free] = True
+    is_free = flags.reshape(n_nodes, 6)
     out: list[tuple[int, Array]] = []
     for part in (slice(0, 3), slice(3, 6)):
         b = blocks[:, part, part]
@@ -51,7 +51,7 @@ def local_motions(k: sparse.csr_matrix, free: NDArray[np.int64], n_nodes: int) -
         b = b + np.einsum("ni,ij->nij", (~active) * np.maximum(largest, typical)[:, None], np.eye(3))
         w, v = np.linalg.eigh(b)
         weak = w < LOCAL * np.maximum(largest, LOCAL * typical)[:, None]
-        for node, mode in np.argwhere(weak & active.any(axis=1)[:, None]):
+        for node, mode in np.argwhere(np.asarray(weak & np.atleast_1d(active.any(axis=1))[:, None])):
             vector = np.zeros(6)
             vector[part] = np.where(active[node], v[node, :, mode], 0.0)
             if np.abs(vector).max() > 1e-6:
@@ -103,4 +103,4 @@ def pins(null: Array) -> NDArray[np.int64]:
 def separate(null: Array) -> Array:
     """The same null space by vectors that each move as few degrees of freedom as can be: each takes one pin alone."""
     p = pins(null)
-    return np.linalg.solve(null[p].T, null.T).T
+    return np.asarray(np.linalg.solve(null[p].T, null.T).T, float)

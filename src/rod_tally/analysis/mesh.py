@@ -93,12 +93,12 @@ def mesh(model: Model, members: list[str], shear_flexible: bool = True) -> Mesh:
     spring = np.zeros((len(of), 12))
     for p, (is_first, is_last) in enumerate(ends_of):
         m = model.members[members[of[p]]]
-        for here, end, base in ((is_first, m.release_start, 0), (is_last, m.release_end, 6)):
-            if here and end.any:
-                for d, letter in enumerate(end.letters):
+        for here, release, base in ((is_first, m.release_start, 0), (is_last, m.release_end, 6)):
+            if here and release.any:
+                for d, letter in enumerate(release.letters):
                     if letter != "F":
                         released[p, base + d] = True
-                        spring[p, base + d] = end.springs[d] if letter == "S" else 0.0
+                        spring[p, base + d] = release.springs[d] if letter == "S" else 0.0
     v = np.array(values).reshape(-1, 8)[of]
     return Mesh(
         node_ids,
@@ -110,7 +110,13 @@ def mesh(model: Model, members: list[str], shear_flexible: bool = True) -> Mesh:
         span[:, 0],
         span[:, 1] - span[:, 0],
         axes[of],
-        *v.T[:7],
+        v[:, 0],
+        v[:, 1],
+        v[:, 2],
+        v[:, 3],
+        v[:, 4],
+        v[:, 5],
+        v[:, 6],
         released,
         spring,
         v[:, 7],

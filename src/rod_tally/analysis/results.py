@@ -14,8 +14,8 @@ COMPONENTS = ("n", "vy", "vz", "mt", "my", "mz")
 
 @dataclass(slots=True)
 class CaseEquilibrium:
-    """Six components about the source's origin; `residual` is the largest of applied + reaction over the largest applied,
-    forces and moments each against their own kind."""
+    """Six components about the source's origin; `residual` is the largest of applied + reaction over the largest
+    applied, forces and moments each against their own kind."""
 
     case: str
     applied: Array

@@ -28,7 +28,7 @@ class AnalysisError(Exception):
 
 
 @dataclass(slots=True)
-class _System:
+class System:
     """The free degrees of freedom of a mesh and the stiffness between them, in the supports' own axes."""
 
     full: sparse.csr_matrix
@@ -57,7 +57,7 @@ def run(model: Model, settings: RunSettings, progress: Progress = _silent, solve
     progress("Cutting members into pieces", 0.0)
     members, part_of, left_out = _parts(model)
     m = mesh(model, members, settings.shear_flexible)
-    system, condensed = _assemble(model, m, progress)
+    system, condensed = assemble(model, m, progress)
     loads = []
     fixed = np.zeros((len(names), len(m.length), 12))
     for c, name in enumerate(names):
@@ -105,7 +105,8 @@ def _parts(model: Model) -> tuple[list[str], dict[str, int], dict[str, str]]:
     return [i for i in usable if i in part_of], part_of, left_out
 
 
-def _assemble(model: Model, m: Mesh, progress: Progress) -> tuple[_System, Condensed]:
+def assemble(model: Model, m: Mesh, progress: Progress = _silent) -> tuple[System, Condensed]:
+    """The stiffness of a mesh in the supports' own axes, and the elements it was made of."""
     progress("Assembling", 0.1)
     condensed = condense(stiffness(m), m.released, m.spring)
     t = to_ends(m)
@@ -139,10 +140,10 @@ def _assemble(model: Model, m: Mesh, progress: Progress) -> tuple[_System, Conde
     live = np.zeros(len(m.node_ids), bool)
     live[m.ends.ravel()] = True
     free = np.flatnonzero(~held & np.repeat(live, 6))
-    return _System(full, turn, free, np.flatnonzero(held & np.repeat(live, 6)), springs, live), condensed
+    return System(full, turn, free, np.flatnonzero(held & np.repeat(live, 6)), springs, live), condensed
 
 
-def _right_hand_side(m: Mesh, loads: list[Loading], fixed: Array, system: _System) -> Array:
+def _right_hand_side(m: Mesh, loads: list[Loading], fixed: Array, system: System) -> Array:
     """(n, C) in the supports' own axes."""
     t = to_ends(m)
     n = 6 * len(m.node_ids)
@@ -156,7 +157,7 @@ def _right_hand_side(m: Mesh, loads: list[Loading], fixed: Array, system: _Syste
 
 
 def _solve(
-    m: Mesh, system: _System, right: Array, solver: str | None, progress: Progress
+    m: Mesh, system: System, right: Array, solver: str | None, progress: Progress
 ) -> tuple[Array, list[tuple[Array, bool]], Array, bool]:
     """Displacements (n, C), motions without resistance as (N, 6) with whether local, and which case excites which."""
     free = system.free
@@ -241,7 +242,7 @@ def _expand(v: Array, free: NDArray[np.int64], n: int) -> Array:
     return out
 
 
-def _shape(v: Array, system: _System) -> Array:
+def _shape(v: Array, system: System) -> Array:
     v = system.turn @ v if system.turn is not None else v
     shape = v.reshape(-1, 6)
     return shape / np.abs(shape).max()
@@ -267,7 +268,7 @@ def _done(
 def _results(
     model: Model,
     m: Mesh,
-    system: _System,
+    system: System,
     names: list[str],
     u: Array,
     condensed: Condensed,
@@ -314,8 +315,8 @@ def _results(
         f[:, 5] += x * start[:, 1]
         out.force[c] = _clean(f, end_force, m, piece) * done[c][member][:, None]
         # reactions from what the pieces and nodal loads ask of each supported node
-        asked = np.bincount(dofs.ravel(), np.einsum("pji,pj->pi", t, end_force).ravel(), minlength=6 * n)
-        asked = asked.reshape(-1, 6) - loads[c].nodal * system.live[:, None]
+        from_pieces = np.bincount(dofs.ravel(), np.einsum("pji,pj->pi", t, end_force).ravel(), minlength=6 * n)
+        asked = from_pieces.reshape(-1, 6).astype(float) - loads[c].nodal * system.live[:, None]
         reaction = _held_only(asked, model, m, supports) * node_done[supports][:, None]
         out.reaction[c] = reaction
         applied = totals(m, loads[c], done[c][m.member], node_done)
@@ -399,9 +400,9 @@ def _stations(
     points: set[tuple[int, float]] = set()
     for load in loads:
         for k in np.flatnonzero(load.concentrated):
-            piece, a = int(load.piece[k]), round(float(load.a[k]), 9)
-            if 1e-9 < a < m.length[piece] - 1e-9:
-                points.add((piece, a))
+            on, a = int(load.piece[k]), round(float(load.a[k]), 9)
+            if 1e-9 < a < m.length[on] - 1e-9:
+                points.add((on, a))
     if points:
         at = np.array([q[0] for q in sorted(points)])
         where = np.array([q[1] for q in sorted(points)])
@@ -423,6 +424,4 @@ def _described(m: Mesh, shape: Array, local: bool) -> FoundMotion:
     moving = np.zeros(len(m.node_ids), bool)
     moving[nodes] = True
     members = np.unique(m.member[moving[m.ends].all(axis=1) if not local else moving[m.ends].any(axis=1)])
-    return FoundMotion(
-        [m.node_ids[i] for i in nodes], shape[nodes], local, [m.member_ids[i] for i in members]
-    )
+    return FoundMotion([m.node_ids[i] for i in nodes], shape[nodes], local, [m.member_ids[i] for i in members])

@@ -46,7 +46,9 @@ def find_lost_loads(s: Subject) -> Iterator[Finding]:
         share = lost / whole if whole > 0 else 1.0
         parts = []
         if lost > 0:
-            parts.append(f"{share:.1%} of load case {case.name} ({lost / 1000:.4g} kN) reached no part that was computed")
+            parts.append(
+                f"{share:.1%} of load case {case.name} ({lost / 1000:.4g} kN) reached no part that was computed"
+            )
         if unread:
             verb = "action was" if len(unread) == 1 else "actions were"
             parts.append(f"{len(unread)} {verb} not taken over ({case.lost[0][1].split(': ', 1)[-1]})")

@@ -52,9 +52,9 @@ class Subject:
     def rods(self) -> Rods:
         """Members as they stand in the source: with bodies for a physical one, axes alone for an analytical one."""
         members = list(self.model.members.values())
-        lines = np.array(
-            [m.source_line if m.source_line is not None else self.model.line(m) for m in members]
-        ).reshape(-1, 2, 3)
+        lines = np.array([m.source_line if m.source_line is not None else self.model.line(m) for m in members]).reshape(
+            -1, 2, 3
+        )
         none = Section("", "unknown")
         sections = [self.model.sections.get(m.section, none) for m in members]
         if self.model.kind == "physical":
@@ -63,7 +63,9 @@ class Subject:
         else:
             bounds, rounded = np.zeros((len(members), 4)), np.zeros(len(members), bool)
         z = np.array([m.z_axis for m in members]).reshape(-1, 3)
-        axes = np.asarray(local_axes(lines[:, 1] - lines[:, 0], z)).reshape(-1, 3, 3) if members else np.zeros((0, 3, 3))
+        axes = (
+            np.asarray(local_axes(lines[:, 1] - lines[:, 0], z)).reshape(-1, 3, 3) if members else np.zeros((0, 3, 3))
+        )
         return Rods(lines, axes, bounds, rounded)
 
     def name(self, member: str) -> str:

@@ -74,8 +74,8 @@ def find_moved(s: Subject) -> Iterator[Finding]:
                 continue
             across = float(np.linalg.norm(step - (step @ axis) * axis))
             if across > limit:
-                others = sorted({s.model.members[i].cls for i in s.members_at[node] if i != ident})
-                groups[m.cls, " and ".join(others)].append((across, ident, which))
+                met = sorted({s.model.members[i].cls for i in s.members_at[node] if i != ident})
+                groups[m.cls, " and ".join(met)].append((across, ident, which))
     for (cls, others), moved in sorted(groups.items()):
         far, ident, which = max(moved)
         ends = "1 end of a" if len(moved) == 1 else f"{len(moved)} ends of"

@@ -72,7 +72,9 @@ def from_polygon(
     area, sy, sz, szz, syy, syz = (float(v) for v in moments)
     if not math.isfinite(area) or area <= 1e-10:
         raise ShapeError(f"profile {name!r} encloses no area")
-    cy, cz = sy / area, sz / area
+    # a centroid at the origin but for rounding is at the origin: lines then keep their coordinates to the last digit
+    size = math.sqrt(area)
+    cy, cz = (0.0 if abs(c) < 1e-12 * size else c for c in (sy / area, sz / area))
     iy, iz, iyz = szz - area * cz * cz, syy - area * cy * cy, syz - area * cy * cz
     if iy <= 0 or iz <= 0:
         raise ShapeError(f"profile {name!r} has no second moment of area: its outline crosses itself")

@@ -38,9 +38,9 @@ def transfer_analytical(source: SourceModel, model: Model, progress: Progress) -
     clusters = join(rods, model.snap, flat.astype(int), flat, ties)
     of_cluster = _name_clusters(clusters, at_end)
     _seat_points(source, model, rods, clusters, of_cluster, at_end, inside)
-    for c, ids in of_cluster.items():
-        clusters[c].point = np.mean([points[i].point - model.origin for i in sorted(ids)], axis=0)
-    ids = add_nodes(model, clusters, members, {c: min(names) for c, names in of_cluster.items()})
+    for c, names in of_cluster.items():
+        clusters[c].point = np.mean([points[i].point - model.origin for i in sorted(names)], axis=0)
+    ids = add_nodes(model, clusters, members, {c: min(n) for c, n in of_cluster.items()})
     for k, m in enumerate(members):
         m.offset_start, m.offset_end = offsets[k]
     add_joints(model, clusters, members, ids, rods.lengths)

@@ -154,9 +154,7 @@ def _place(clusters: list[Cluster], rods: Rods, rank: NDArray[np.int64], area: A
         lines = moved
 
 
-def _point(
-    cluster: Cluster, rods: Rods, lines: Array, length: Array, rank: NDArray[np.int64], area: Array
-) -> Array:
+def _point(cluster: Cluster, rods: Rods, lines: Array, length: Array, rank: NDArray[np.int64], area: Array) -> Array:
     if cluster.seats:
         top = max((rank[s.member], round(area[s.member], 9)) for s in cluster.seats)
         points = []

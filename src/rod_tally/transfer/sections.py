@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from ..intake.source import SourceProfile
-from ..model import Section
-from ..model import shapes
+from ..model import Section, shapes
 from ..model.shapes import Shape, ShapeError
 
 BUILDERS: dict[str, Callable[..., Shape]] = {
@@ -34,10 +33,12 @@ def section_of(profile: SourceProfile) -> Shape:
             return shapes.from_polygon(profile.name, "arbitrary", profile.outer, profile.voids)
     except (ShapeError, TypeError) as error:
         reason = str(error)
-    values = {k: v for k, v in profile.values.items() if v > 0}
-    if {"area", "iy", "iz"} <= set(values):
-        j = values.pop("j", values["iy"] + values["iz"])
-        return Section(profile.name, "values", j=j, origin="values beside the profile", **values), (0.0, 0.0)
+    v = {k: value for k, value in profile.values.items() if value > 0}
+    if {"area", "iy", "iz"} <= set(v):
+        j = v.get("j", v["iy"] + v["iz"])
+        iyz, avy, avz = (profile.values.get(k, 0.0) for k in ("iyz", "avy", "avz"))
+        how = "values beside the profile"
+        return Section(profile.name, "values", v["area"], v["iy"], v["iz"], iyz, j, avy, avz, origin=how), (0.0, 0.0)
     return Section(profile.name, "unknown", origin="none", reason=reason or "no shape and no values"), (0.0, 0.0)
 
 

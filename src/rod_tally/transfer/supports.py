@@ -35,9 +35,9 @@ def support_bases(
         bodies = ends.take(which)
         i, j = near_boxes(bodies.boxes(), (low, high), settings.snap)
         clear, _, _ = clear_distance(bodies.take(i), blocks.take(j))
-        for k in np.flatnonzero(clear <= settings.snap):
-            footing = source.footings[int(j[k])]
-            on[int(which[i[k]]) // 2] = f"footing {footing.name or footing.id}"
+        for hit in np.flatnonzero(clear <= settings.snap):
+            footing = source.footings[int(j[hit])]
+            on[int(which[i[hit]]) // 2] = f"footing {footing.name or footing.id}"
     level = lowest_level(source, model, members, rods)
     for k, m in enumerate(members):
         base = rods.lines[k, lower[k], 2]

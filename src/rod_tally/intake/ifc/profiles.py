@@ -133,15 +133,19 @@ class Profiles:
                     "flange=FlangeThickness",
                     "fillet=FilletRadius",
                 )
-            dims |= d(
-                "top_width=TopFlangeWidth", "top_flange=TopFlangeThickness", "top_fillet=TopFlangeFilletRadius"
-            )
+            dims |= d("top_width=TopFlangeWidth", "top_flange=TopFlangeThickness", "top_fillet=TopFlangeFilletRadius")
             return SourceProfile("", "i", dims)
         if kind == "IfcRectangleHollowProfileDef":
             return SourceProfile(
                 "",
                 "box",
-                d("width=XDim", "depth=YDim", "wall=WallThickness", "r_out=OuterFilletRadius", "r_in=InnerFilletRadius"),
+                d(
+                    "width=XDim",
+                    "depth=YDim",
+                    "wall=WallThickness",
+                    "r_out=OuterFilletRadius",
+                    "r_in=InnerFilletRadius",
+                ),
             )
         if kind in ("IfcRectangleProfileDef", "IfcRoundedRectangleProfileDef"):
             return SourceProfile("", "rectangle", d("width=XDim", "depth=YDim"))
@@ -156,7 +160,9 @@ class Profiles:
                 dims["slope"] = e.FlangeSlope * angle
             return SourceProfile("", "channel", dims)
         if kind == "IfcCShapeProfileDef":
-            return SourceProfile("", "arbitrary", outer=_lipped(**d("h=Depth", "b=Width", "t=WallThickness", "lip=Girth")))
+            return SourceProfile(
+                "", "arbitrary", outer=_lipped(**d("h=Depth", "b=Width", "t=WallThickness", "lip=Girth"))
+            )
         if kind == "IfcLShapeProfileDef":
             dims = d("depth=Depth", "width=Width", "thickness=Thickness", "fillet=FilletRadius", "edge=EdgeRadius")
             dims.setdefault("width", dims["depth"])
@@ -170,13 +176,14 @@ class Profiles:
             half = [(-w, h - t), (w - b, h - t), (w - b, h), (w, h)]
             return SourceProfile("", "arbitrary", outer=half + [(-y, -x) for y, x in half])
         if kind == "IfcEllipseProfileDef":
-            t = np.linspace(0, 2 * np.pi, 97)[:-1]
-            pts = np.column_stack([e.SemiAxis1 * s * np.cos(t), e.SemiAxis2 * s * np.sin(t)])
+            around = np.linspace(0, 2 * np.pi, 97)[:-1]
+            pts = np.column_stack([e.SemiAxis1 * s * np.cos(around), e.SemiAxis2 * s * np.sin(around)])
             return SourceProfile("", "arbitrary", outer=_pairs(pts))
         if kind == "IfcTrapeziumProfileDef":
             b, top, depth, off = (float(v) * s for v in (e.BottomXDim, e.TopXDim, e.YDim, e.TopXOffset))
-            y, z = -b / 2, depth / 2
-            return SourceProfile("", "arbitrary", outer=[(y, -z), (-y, -z), (y + off + top, z), (y + off, z)])
+            left, up = -b / 2, depth / 2
+            corners = [(left, -up), (-left, -up), (left + off + top, up), (left + off, up)]
+            return SourceProfile("", "arbitrary", outer=corners)
         if kind in ("IfcArbitraryClosedProfileDef", "IfcArbitraryProfileDefWithVoids"):
             inner = getattr(e, "InnerCurves", None) or ()
             return SourceProfile(

@@ -31,7 +31,9 @@ def read(path: Path, progress: Progress) -> SourceModel:
     file = _open(path)
     units = Units(_assignment(file))
     if "LENGTHUNIT" not in units:
-        raise IntakeError(f"{path}: the file states no unit of length, so nothing in it can be measured; export it with units")
+        raise IntakeError(
+            f"{path}: the file states no unit of length, so nothing in it can be measured; export it with units"
+        )
     placements = Placements(units["LENGTHUNIT"])
     profiles = Profiles(placements, units)
     profiles.read_values(file)

@@ -40,7 +40,9 @@ def triangles(element: Any) -> tuple[Array, NDArray[np.int64]]:
     try:
         shape = ifcopenshell.geom.create_shape(settings, element)
     except RuntimeError as error:
-        raise SolidError(f"its body cannot be built ({str(error).splitlines()[0] if str(error) else 'no reason'})") from None
+        raise SolidError(
+            f"its body cannot be built ({str(error).splitlines()[0] if str(error) else 'no reason'})"
+        ) from None
     vertices = np.array(shape.geometry.verts, float).reshape(-1, 3)
     faces = np.array(shape.geometry.faces, np.int64).reshape(-1, 3)
     if len(faces) == 0 or not np.isfinite(vertices).all():

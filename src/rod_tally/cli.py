@@ -1,0 +1,91 @@
+"""The command line: `rod-tally review`, `demo`, or the window with a file. It drives the core and computes nothing."""
+
+from __future__ import annotations
+
+import argparse
+import contextlib
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+
+from . import __version__
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Exit status: 0 reviewed and nothing blocking, 1 something blocking, 2 could not be reviewed."""
+    arguments = parser().parse_args(argv)
+    try:
+        if arguments.command == "review":
+            return review_command(arguments)
+        from .desk.app import start  # Qt is loaded only when there is a window to show
+
+        if arguments.command == "demo":
+            return start(demo=True, picture=arguments.picture)
+        return start(files=[arguments.file] if arguments.file else [])
+    except KeyboardInterrupt:
+        return say("stopped by the user")
+    except BrokenPipeError:
+        return 2
+
+
+def parser() -> argparse.ArgumentParser:
+    p = argparse.ArgumentParser(prog="rod-tally", description="Review of structural models.")
+    p.add_argument("--version", action="version", version=f"Rod Tally {__version__}")
+    sub = p.add_subparsers(dest="command", metavar="COMMAND")
+    r = sub.add_parser("review", help="review a model without a window")
+    r.add_argument("model", type=Path, metavar="MODEL", help="an IFC file or a Rod Tally project file")
+    r.add_argument("--out", type=Path, required=True, metavar="DIR", help="where the files of the review go")
+    r.add_argument("--against", type=Path, metavar="BASELINE", help="the reviewed model to compare with")
+    r.add_argument("--snap", type=float, metavar="M", help="largest distance that transfer closes by itself, m")
+    r.add_argument("--settings", type=Path, metavar="FILE", help="settings of the review, TOML")
+    d = sub.add_parser("demo", help="open the window with the demo project")
+    d.add_argument("--picture", type=Path, metavar="PNG", help="where the picture of the window goes without a display")
+    w = sub.add_parser("open", help="open the window, with a file if one is named")
+    w.add_argument("file", type=Path, nargs="?", metavar="FILE")
+    p.set_defaults(file=None)
+    return p
+
+
+def say(message: str) -> int:
+    """One line on standard error; returns the exit status for it."""
+    print("rod-tally: " + " ".join(message.split()), file=sys.stderr)
+    return 2
+
+
+def review_command(arguments: argparse.Namespace) -> int:
+    """Review, write the files, print a summary."""
+    from .analysis import AnalysisError
+    from .intake import IntakeError
+    from .model import Settings, SettingsError
+    from .output.write import OutputError, write_review
+    from .project.open import review_path
+
+    try:
+        settings = Settings.read(arguments.settings) if arguments.settings else Settings()
+        if arguments.snap is not None:
+            settings = Settings.from_dict(
+                {**settings.to_dict(), "transfer": {**settings.to_dict()["transfer"], "snap": arguments.snap}}, "--snap"
+            )
+        done = review_path(arguments.model, settings, arguments.against)
+        write_review(done, arguments.out)
+    except (SettingsError, IntakeError, AnalysisError, OutputError) as error:
+        return say(str(error))
+    except MemoryError:
+        return say(f"{arguments.model}: does not fit into this machine's memory")
+    except Exception as error:  # a fault of ours: still one line, and what to send to us
+        with contextlib.suppress(OSError):
+            import tempfile
+            import traceback
+
+            with tempfile.NamedTemporaryFile("w", prefix="rod-tally-", suffix=".log", delete=False) as log:
+                traceback.print_exc(file=log)
+            return say(f"{arguments.model}: a fault in Rod Tally ({type(error).__name__}); details are in {log.name}")
+        return say(f"{arguments.model}: a fault in Rod Tally ({type(error).__name__}: {error})")
+    from .review.summary import summary
+
+    print(summary(done))
+    return 1 if done.blocking else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,148 @@
+"""Members of a revision held against those of its baseline: by identity where the place agrees, else by place alone.
+
+A revised member is the original one while its centroid lies within the outline of the original's cross-section: in
+plan for columns, in the plane normal to the axis for others, with overlapping length.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..model import Member, Model, Section
+from ..model.geometry import Array, local_axes
+from ..model.proximity import near_boxes
+from .align import SAME, Transform, find_transform
+
+UNKNOWN_HALF = 0.1  # m; outline taken for a section nothing is known of
+SLANT = 0.2  # sine of the largest angle between a member and itself, revised
+OVERLAP = 0.1  # of the shorter of the two
+
+
+@dataclass(slots=True)
+class MemberMatch:
+    """One row of the comparison. `shift` in m, 0 for added and removed; sections are names, None where absent."""
+
+    status: str
+    cls: str
+    baseline_id: str | None
+    revised_id: str | None
+    shift: float
+    baseline_section: str | None
+    revised_section: str | None
+
+
+def source_lines(model: Model) -> Array:
+    """Lines (n, 2, 3) of the members as in the source, in the source's own coordinates."""
+    lines = [m.source_line if m.source_line is not None else model.line(m) for m in model.members.values()]
+    return np.array(lines).reshape(-1, 2, 3) + model.origin
+
+
+def match_members(
+    base: Model, revised: Model
+) -> tuple[list[MemberMatch], Transform | None, list[tuple[str, list[str]]]]:
+    """Every member of either side once, the transform between the two, and ambiguous ones: (revised, candidates)."""
+    bm, rm = list(base.members.values()), list(revised.members.values())
+    lines_b, lines_r = source_lines(base), source_lines(revised)
+    transform = find_transform(lines_b, lines_r, [m.cls for m in bm], [m.cls for m in rm])
+    z_r = np.array([m.z_axis for m in rm]).reshape(-1, 3)
+    if transform is not None:
+        lines_r = transform.undo(lines_r)
+        z_r = Transform(transform.angle, (0, 0, 0)).undo(z_r)
+    i, j, shift, overlap = _candidates(base, bm, rm, lines_b, lines_r)
+    index_r = {m.id: k for k, m in enumerate(rm)}
+    partner: dict[int, tuple[int, float]] = {}
+    taken: set[int] = set()
+    for k in range(len(i)):
+        if index_r.get(bm[i[k]].id) == j[k]:
+            partner[int(j[k])] = (int(i[k]), float(shift[k]))
+            taken.add(int(i[k]))
+    # nearest first; of equally near ones the longest overlap, then the likeliest section
+    likeness = np.array([bm[a].section == rm[b].section for a, b in zip(i, j)], bool)
+    order = np.lexsort((j, i, ~likeness, -np.round(overlap, 3), np.round(shift, 4)))
+    ambiguous: list[tuple[str, list[str]]] = []
+    options: dict[int, list[int]] = {}
+    for k in order:
+        if int(j[k]) not in partner and int(i[k]) not in taken:
+            options.setdefault(int(j[k]), []).append(int(k))
+    for k in order:
+        a, b = int(i[k]), int(j[k])
+        if b in partner or a in taken:
+            continue
+        rivals = [q for q in options.get(b, []) if int(i[q]) not in taken and abs(shift[q] - shift[k]) < SAME]
+        rivals = [q for q in rivals if abs(overlap[q] - overlap[k]) < 0.05]
+        if len(rivals) > 1:
+            ambiguous.append((rm[b].id, sorted(bm[int(i[q])].id for q in rivals)))
+        partner[b] = (a, float(shift[k]))
+        taken.add(a)
+    matches = []
+    for b, m in enumerate(rm):
+        if b in partner:
+            a, distance = partner[b]
+            matches.append(_row(base, revised, bm[a], m, distance))
+        else:
+            matches.append(MemberMatch("added", m.cls, None, m.id, 0.0, None, m.section or None))
+    for a, m in enumerate(bm):
+        if a not in taken:
+            matches.append(MemberMatch("removed", m.cls, m.id, None, 0.0, m.section or None, None))
+    return matches, transform, ambiguous
+
+
+def _row(base: Model, revised: Model, a: Member, b: Member, shift: float) -> MemberMatch:
+    same = same_section(base.sections.get(a.section), revised.sections.get(b.section))
+    shift = shift if shift >= SAME else 0.0
+    status = "resized" if not same else "moved" if shift else "same"
+    return MemberMatch(status, b.cls, a.id, b.id, shift, a.section or None, b.section or None)
+
+
+def same_section(a: Section | None, b: Section | None) -> bool:
+    """By values where both have them, within a thousandth (names are no proof); by name otherwise."""
+    if a is None or b is None:
+        return a is b
+    if not (a.usable and b.usable):
+        return a.usable == b.usable and a.name == b.name
+    return bool(np.allclose([a.area, a.iy, a.iz], [b.area, b.iy, b.iz], rtol=1e-3))
+
+
+def _candidates(
+    base: Model, bm: list[Member], rm: list[Member], lines_b: Array, lines_r: Array
+) -> tuple[NDArray[np.int64], NDArray[np.int64], Array, Array]:
+    """Pairs (baseline index, revised index) that may be one member, with shift and overlap (share of the shorter)."""
+    none = np.zeros(0, np.int64)
+    if not bm or not rm:
+        return none, none, np.zeros(0), np.zeros(0)
+    half = np.array([_bounds(base.sections.get(m.section)) for m in bm])
+    reach = float(np.abs(half).max())
+    i, j = near_boxes((lines_b.min(axis=1), lines_b.max(axis=1)), (lines_r.min(axis=1), lines_r.max(axis=1)), reach)
+    class_b, class_r = np.array([m.cls for m in bm]), np.array([m.cls for m in rm])
+    keep = class_b[i] == class_r[j]
+    i, j = i[keep], j[keep]
+    axes = np.asarray(local_axes(lines_b[:, 1] - lines_b[:, 0], np.array([m.z_axis for m in bm]))).reshape(-1, 3, 3)
+    u = axes[i, 0]
+    column = class_b[i] == "column"
+    middle_b, middle_r = lines_b.mean(axis=1)[i], lines_r.mean(axis=1)[j]
+    d = middle_r - middle_b
+    # in plan for columns; for others the part of the step that is normal to the original's axis
+    flat = d * np.array([1, 1, 0])
+    normal = d - np.einsum("ni,ni->n", d, u)[:, None] * u
+    step = np.where(column[:, None], flat, normal)
+    y, z = np.einsum("ni,ni->n", step, axes[i, 1]), np.einsum("ni,ni->n", step, axes[i, 2])
+    b = half[i]
+    inside = (y >= b[:, 0]) & (y <= b[:, 1]) & (z >= b[:, 2]) & (z <= b[:, 3])
+    length_b = np.linalg.norm(lines_b[:, 1] - lines_b[:, 0], axis=1)[i]
+    length_r = np.linalg.norm(lines_r[:, 1] - lines_r[:, 0], axis=1)[j]
+    t = np.einsum("nki,ni->nk", lines_r[j] - lines_b[i, :1], u)
+    overlap = np.minimum(length_b, t.max(axis=1)) - np.maximum(0, t.min(axis=1))
+    share = overlap / np.minimum(length_b, length_r)
+    x_r = (lines_r[:, 1] - lines_r[:, 0]) / np.linalg.norm(lines_r[:, 1] - lines_r[:, 0], axis=1)[:, None]
+    sine = np.linalg.norm(np.cross(u, x_r[j]), axis=1)
+    good = inside & (share > OVERLAP) & (sine < SLANT)
+    return i[good], j[good], np.linalg.norm(step, axis=1)[good], share[good]
+
+
+def _bounds(section: Section | None) -> tuple[float, float, float, float]:
+    if section is None or not (section.outline or section.area > 0):
+        return -UNKNOWN_HALF, UNKNOWN_HALF, -UNKNOWN_HALF, UNKNOWN_HALF
+    return section.bounds

@@ -1,0 +1,90 @@
+"""`review.json` as a plain dictionary."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from ..compare import Comparison
+from ..model import Finding
+from ..review.review import Review
+
+FORMAT, VERSION = "rod-tally-review", 1
+
+
+def document(review: Review) -> dict[str, Any]:
+    """The review as the contract has it; every number is finite, absent ones are None."""
+    m = review.model
+    return {
+        "format": FORMAT,
+        "version": VERSION,
+        "source": {
+            "file": m.source_file,
+            "schema": m.schema,
+            "kind": m.kind,
+            "units": m.units,
+            "storeys": [{"name": s.name, "elevation": s.elevation + float(m.origin[2])} for s in m.storeys],
+        },
+        "tally": [
+            {
+                "class": row.cls,
+                "source": row.source,
+                "model": row.model,
+                "skipped": [{"id": s.id, "reason": s.reason} for s in row.skipped],
+            }
+            for row in review.tally
+        ],
+        "findings": [finding(f, m.origin) for f in review.findings],
+        "equilibrium": [
+            {"case": e.case, "applied": e.applied.tolist(), "reaction": e.reaction.tolist(), "residual": e.residual}
+            for e in review.results.equilibrium
+        ],
+        "modes": [
+            {"mode": k.mode, "period": k.period, "mass_x": k.mass_x, "mass_y": k.mass_y, "mass_z": k.mass_z}
+            for k in review.modes
+        ],
+        "comparison": None if review.comparison is None else comparison(review.comparison),
+    }
+
+
+def finding(f: Finding, origin: np.ndarray) -> dict[str, Any]:
+    return {
+        "code": f.code,
+        "severity": f.severity,
+        "ids": list(f.ids),
+        "at": None if f.at is None else [float(a + b) for a, b in zip(f.at, origin)],
+        "message": f.message,
+    }
+
+
+def comparison(c: Comparison) -> dict[str, Any]:
+    return {
+        "transform": None if c.transform is None else {"angle": c.transform.angle, "shift": list(c.transform.shift)},
+        "levels": [{"elevation": x.elevation, "name": x.name, "status": x.status} for x in c.levels],
+        "members": [
+            {
+                "status": m.status,
+                "class": m.cls,
+                "baseline_id": m.baseline_id,
+                "revised_id": m.revised_id,
+                "shift": m.shift,
+                "baseline_section": m.baseline_section,
+                "revised_section": m.revised_section,
+            }
+            for m in c.members
+        ],
+        "cases": [{"name": x.name, "status": x.status} for x in c.cases],
+        "results": [
+            {
+                "quantity": r.quantity,
+                "case": r.case,
+                "baseline_id": r.baseline_id,
+                "revised_id": r.revised_id,
+                "baseline": r.baseline,
+                "revised": r.revised,
+                "change": r.change,
+            }
+            for r in c.results
+        ],
+    }

@@ -1,0 +1,57 @@
+"""Writing a review to a directory: each file whole or not at all."""
+
+from __future__ import annotations
+
+import json
+import os
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+from ..review.review import Review
+from .document import document
+from .tables import tables
+
+
+class OutputError(Exception):
+    """A directory that cannot be written to; the message names it and says why."""
+
+
+def write_whole(path: Path, write: Callable[[Path], None]) -> None:
+    """Let `write` fill a file beside `path`, then put it in place in one step; on any failure nothing is left."""
+    handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
+    os.close(handle)
+    try:
+        write(Path(name))
+        os.chmod(name, 0o666 & ~_umask())
+        os.replace(name, path)
+    except BaseException:
+        Path(name).unlink(missing_ok=True)
+        raise
+
+
+def _umask() -> int:
+    mask = os.umask(0)
+    os.umask(mask)
+    return mask
+
+
+def write_review(review: Review, directory: Path) -> list[Path]:
+    """Write the contract's files; returns their paths. Raises OutputError when the directory cannot be written to."""
+    text = json.dumps(document(review), indent=1, allow_nan=False, ensure_ascii=False)
+    frames = tables(review)
+    written = []
+    try:
+        directory.mkdir(parents=True, exist_ok=True)
+        for name, frame in frames.items():
+            write_whole(directory / name, lambda p, f=frame: f.to_csv(p, index=False, lineterminator="\n"))  # type: ignore[misc]
+            written.append(directory / name)
+        # last, so that whoever waits for it finds the tables there
+        write_whole(directory / "review.json", lambda p: _write(p, text))
+    except OSError as error:
+        raise OutputError(f"{directory}: cannot be written to: {error.strerror or error}") from error
+    return [*written, directory / "review.json"]
+
+
+def _write(path: Path, text: str) -> None:
+    path.write_text(text + "\n", encoding="utf-8")

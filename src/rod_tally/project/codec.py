@@ -1,0 +1,67 @@
+"""Dataclasses of the model and of results to JSON and back, by their own type hints. Floats keep every digit."""
+
+from __future__ import annotations
+
+import dataclasses
+import json
+import types
+import typing
+import zlib
+from functools import cache
+from typing import Any
+
+import numpy as np
+
+
+def pack(value: Any) -> bytes:
+    """A dataclass as compressed JSON. Raises ValueError for a number that is not finite."""
+    return zlib.compress(json.dumps(_plain(value), allow_nan=False, separators=(",", ":")).encode(), 3)
+
+
+def unpack(kind: type, data: bytes) -> Any:
+    """The dataclass of that kind; keys it does not know (written by a later version) are left out."""
+    return _typed(kind, json.loads(zlib.decompress(data)))
+
+
+def _plain(value: Any) -> Any:
+    if dataclasses.is_dataclass(value) and not isinstance(value, type):
+        return {f.name: _plain(getattr(value, f.name)) for f in dataclasses.fields(value)}
+    if isinstance(value, np.ndarray):
+        return value.tolist()
+    if isinstance(value, np.generic):
+        return value.item()
+    if isinstance(value, dict):
+        return {k: _plain(v) for k, v in value.items()}
+    if isinstance(value, (list, tuple)):
+        return [_plain(v) for v in value]
+    return value
+
+
+@cache
+def _hints(kind: type) -> dict[str, Any]:
+    return typing.get_type_hints(kind)
+
+
+def _typed(kind: Any, value: Any) -> Any:
+    if value is None:
+        return None
+    origin, args = typing.get_origin(kind), typing.get_args(kind)
+    if origin in (typing.Union, types.UnionType):
+        return _typed(next(a for a in args if a is not type(None)), value)
+    if origin is np.ndarray or kind is np.ndarray:
+        return np.array(value, dtype=float) if value else np.zeros(0)
+    if origin is dict:
+        return {k: _typed(args[1], v) for k, v in value.items()}
+    if origin is list:
+        return [_typed(args[0], v) for v in value]
+    if origin is tuple:
+        inner = args[0]
+        if len(args) == 2 and args[1] is Ellipsis:
+            return tuple(_typed(inner, v) for v in value)
+        return tuple(_typed(a, v) for a, v in zip(args, value))
+    if dataclasses.is_dataclass(kind):
+        hints = _hints(kind)  # type: ignore[arg-type]
+        return kind(**{k: _typed(hints[k], v) for k, v in value.items() if k in hints})  # type: ignore[operator]
+    if kind is float and isinstance(value, int):
+        return float(value)
+    return value

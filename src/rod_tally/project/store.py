@@ -1,0 +1,305 @@
+"""A project as one SQLite file with a write-ahead log. Rows are added, never changed."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import json
+import sqlite3
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+
+import numpy as np
+
+from ..analysis.results import CaseEquilibrium, FoundMotion, Results
+from ..model import Model, Settings
+from .codec import pack, unpack
+
+SUFFIX = ".rodtally"
+APPLICATION_ID = 0x526F6454  # marks the file as ours whatever its name
+MIGRATIONS = (
+    """
+    CREATE TABLE revision (id INTEGER PRIMARY KEY, name TEXT NOT NULL, source TEXT NOT NULL, created TEXT NOT NULL);
+    CREATE TABLE model (id INTEGER PRIMARY KEY, revision INTEGER NOT NULL REFERENCES revision(id), print TEXT NOT NULL,
+                        data BLOB NOT NULL, created TEXT NOT NULL);
+    CREATE TABLE run (id INTEGER PRIMARY KEY, revision INTEGER NOT NULL REFERENCES revision(id), name TEXT NOT NULL,
+                      print TEXT NOT NULL, settings TEXT NOT NULL, arrays BLOB NOT NULL, labels BLOB NOT NULL,
+                      created TEXT NOT NULL);
+    CREATE TABLE decision (id INTEGER PRIMARY KEY, revision INTEGER NOT NULL REFERENCES revision(id),
+                           finding TEXT NOT NULL, status TEXT NOT NULL, reason TEXT NOT NULL, created TEXT NOT NULL);
+    CREATE TABLE looked (id INTEGER PRIMARY KEY, revision INTEGER NOT NULL REFERENCES revision(id),
+                         item TEXT NOT NULL, seen INTEGER NOT NULL, created TEXT NOT NULL);
+    CREATE TABLE setting (id INTEGER PRIMARY KEY, data TEXT NOT NULL, created TEXT NOT NULL);
+    CREATE TABLE comparison (id INTEGER PRIMARY KEY, baseline INTEGER NOT NULL REFERENCES revision(id),
+                             revised INTEGER NOT NULL REFERENCES revision(id), data BLOB NOT NULL, created TEXT NOT NULL);
+    """,
+)
+DECISIONS = ("open", "accepted", "corrected")
+
+
+class ProjectError(Exception):
+    """A project file that cannot be opened or saved; the message names it and says what to do."""
+
+
+@dataclass(slots=True)
+class RevisionRow:
+    id: int
+    name: str
+    source: str
+    created: str
+
+
+@dataclass(slots=True)
+class RunRow:
+    """`print` is the fingerprint of the model it was run on: another one means that its results are old."""
+
+    id: int
+    name: str
+    print: str
+    created: str
+
+
+@dataclass(slots=True)
+class _Labels:
+    """What a run holds beside its arrays."""
+
+    cases: list[str]
+    node_ids: list[str]
+    member_ids: list[str]
+    support_ids: list[str]
+    equilibrium: list[CaseEquilibrium]
+    motions: list[FoundMotion]
+    left_out: dict[str, str]
+    lost: dict[str, np.ndarray]
+    applied: dict[str, np.ndarray]
+    more_motions: bool
+    loose: dict[str, list[int]]
+
+
+ARRAYS = ("xyz", "displacement", "reaction", "station_member", "station_x", "force", "node_done", "member_done")
+
+
+def fingerprint(model: Model) -> str:
+    """A digest of everything of a model that a run depends on."""
+    bare = Model(
+        nodes=model.nodes,
+        members=model.members,
+        sections=model.sections,
+        materials=model.materials,
+        cases=model.cases,
+        combinations=model.combinations,
+        origin=model.origin,
+    )
+    return hashlib.sha256(pack(bare)).hexdigest()
+
+
+class Project:
+    """An open project file. Every method that writes does so in one transaction, on disk when it returns."""
+
+    def __init__(self, path: Path, db: sqlite3.Connection) -> None:
+        self.path, self._db = path, db
+
+    @classmethod
+    def create(cls, path: Path) -> Project:
+        """A new project; raises ProjectError when the file is already there or cannot be written."""
+        if path.exists():
+            raise ProjectError(f"{path}: is already there; choose another name")
+        try:
+            db = sqlite3.connect(path, isolation_level=None, check_same_thread=False)
+            db.execute(f"PRAGMA application_id = {APPLICATION_ID}")
+            project = cls(path, db)
+            project._ready()
+        except sqlite3.Error as error:
+            raise ProjectError(f"{path}: a project cannot be written there ({error})") from error
+        return project
+
+    @classmethod
+    def open(cls, path: Path) -> Project:
+        """An existing project; raises ProjectError when it is missing, no project, or of a later version."""
+        if not path.is_file():
+            raise ProjectError(f"{path}: there is no such project file")
+        try:
+            db = sqlite3.connect(path, isolation_level=None, check_same_thread=False)
+            mark = db.execute("PRAGMA application_id").fetchone()[0]
+            version = db.execute("PRAGMA user_version").fetchone()[0]
+            if mark != APPLICATION_ID:
+                raise ProjectError(f"{path}: is not a Rod Tally project")
+            if version > len(MIGRATIONS):
+                raise ProjectError(
+                    f"{path}: was written by a later version of Rod Tally (format {version}); update first"
+                )
+            project = cls(path, db)
+            project._ready()
+            if db.execute("PRAGMA quick_check").fetchone()[0] != "ok":
+                raise ProjectError(f"{path}: is damaged; take it back from a copy")
+        except sqlite3.Error as error:
+            raise ProjectError(f"{path}: cannot be opened as a project ({error})") from error
+        return project
+
+    def _ready(self) -> None:
+        self._db.execute("PRAGMA journal_mode = WAL")
+        self._db.execute("PRAGMA synchronous = FULL")
+        self._db.execute("PRAGMA foreign_keys = ON")
+        version = self._db.execute("PRAGMA user_version").fetchone()[0]
+        for number, script in enumerate(MIGRATIONS[version:], version + 1):
+            self._db.executescript(f"BEGIN; {script} PRAGMA user_version = {number}; COMMIT;")
+
+    def close(self) -> None:
+        self._db.close()
+
+    @contextmanager
+    def _transaction(self) -> Iterator[sqlite3.Connection]:
+        try:
+            self._db.execute("BEGIN IMMEDIATE")
+            yield self._db
+            self._db.execute("COMMIT")
+        except sqlite3.Error as error:
+            if self._db.in_transaction:
+                self._db.execute("ROLLBACK")
+            raise ProjectError(f"{self.path}: could not be saved ({error}); nothing in it was changed") from error
+        except BaseException:
+            if self._db.in_transaction:
+                self._db.execute("ROLLBACK")
+            raise
+
+    def add_revision(self, name: str, model: Model) -> int:
+        """Keep a new revision with its model; returns its id."""
+        with self._transaction() as db:
+            cursor = db.execute(
+                "INSERT INTO revision (name, source, created) VALUES (?, ?, ?)", (name, model.source_file, now())
+            )
+            revision = int(cursor.lastrowid or 0)
+            self._insert_model(db, revision, model)
+        return revision
+
+    def save_model(self, revision: int, model: Model) -> None:
+        """Keep the model of a revision as it is now; earlier states stay. Does nothing when it has not changed."""
+        with self._transaction() as db:
+            self._insert_model(db, revision, model)
+
+    @staticmethod
+    def _insert_model(db: sqlite3.Connection, revision: int, model: Model) -> None:
+        data = pack(model)
+        digest = hashlib.sha256(data).hexdigest()
+        last = db.execute("SELECT print FROM model WHERE revision = ? ORDER BY id DESC LIMIT 1", (revision,)).fetchone()
+        if last is None or last[0] != digest:
+            db.execute(
+                "INSERT INTO model (revision, print, data, created) VALUES (?, ?, ?, ?)",
+                (revision, digest, data, now()),
+            )
+
+    def revisions(self) -> list[RevisionRow]:
+        rows = self._db.execute("SELECT id, name, source, created FROM revision ORDER BY id").fetchall()
+        return [RevisionRow(*row) for row in rows]
+
+    def model(self, revision: int) -> Model:
+        """The latest model of a revision; raises ProjectError for one that is not there."""
+        row = self._db.execute(
+            "SELECT data FROM model WHERE revision = ? ORDER BY id DESC LIMIT 1", (revision,)
+        ).fetchone()
+        if row is None:
+            raise ProjectError(f"{self.path}: holds no revision {revision}")
+        return unpack(Model, row[0])
+
+    def add_run(self, revision: int, name: str, model: Model, settings: Settings, results: Results) -> int:
+        """Keep a run beside all earlier ones; returns its id."""
+        arrays = io.BytesIO()
+        np.savez_compressed(arrays, **{k: getattr(results, k) for k in ARRAYS})
+        labels = pack(
+            _Labels(
+                results.cases,
+                results.node_ids,
+                results.member_ids,
+                results.support_ids,
+                results.equilibrium,
+                results.motions,
+                results.left_out,
+                results.lost,
+                results.applied,
+                results.more_motions,
+                results.loose,
+            )
+        )
+        with self._transaction() as db:
+            cursor = db.execute(
+                "INSERT INTO run (revision, name, print, settings, arrays, labels, created) VALUES (?, ?, ?, ?, ?, ?, ?)",
+                (revision, name, fingerprint(model), json.dumps(settings.to_dict()), arrays.getvalue(), labels, now()),
+            )
+        return int(cursor.lastrowid or 0)
+
+    def runs(self, revision: int) -> list[RunRow]:
+        """Runs of a revision, oldest first."""
+        rows = self._db.execute(
+            "SELECT id, name, print, created FROM run WHERE revision = ? ORDER BY id", (revision,)
+        ).fetchall()
+        return [RunRow(*row) for row in rows]
+
+    def results(self, run: int) -> Results:
+        """The results of a run; raises ProjectError for one that is not there."""
+        row = self._db.execute("SELECT arrays, labels FROM run WHERE id = ?", (run,)).fetchone()
+        if row is None:
+            raise ProjectError(f"{self.path}: holds no run {run}")
+        with np.load(io.BytesIO(row[0]), allow_pickle=False) as stored:
+            arrays = {k: stored[k] for k in ARRAYS}
+        labels: _Labels = unpack(_Labels, row[1])
+        return Results(
+            cases=labels.cases,
+            node_ids=labels.node_ids,
+            member_ids=labels.member_ids,
+            support_ids=labels.support_ids,
+            equilibrium=labels.equilibrium,
+            motions=labels.motions,
+            left_out=labels.left_out,
+            lost=labels.lost,
+            applied=labels.applied,
+            more_motions=labels.more_motions,
+            loose=labels.loose,
+            **arrays,
+        )
+
+    def decide(self, revision: int, finding: str, status: str, reason: str = "") -> None:
+        """Keep a decision on a finding (its key); earlier ones stay as history. Status is one of DECISIONS."""
+        if status not in DECISIONS:
+            raise ValueError(f"a decision is one of {DECISIONS}, not {status!r}")
+        with self._transaction() as db:
+            db.execute(
+                "INSERT INTO decision (revision, finding, status, reason, created) VALUES (?, ?, ?, ?, ?)",
+                (revision, finding, status, reason, now()),
+            )
+
+    def decisions(self, revision: int) -> dict[str, tuple[str, str]]:
+        """The latest decision on each finding: key to (status, reason)."""
+        rows = self._db.execute(
+            "SELECT finding, status, reason FROM decision WHERE revision = ? ORDER BY id", (revision,)
+        ).fetchall()
+        return {finding: (status, reason) for finding, status, reason in rows}
+
+    def look(self, revision: int, item: str, seen: bool) -> None:
+        """Keep that an item of the round was looked at (or no longer counts as such)."""
+        with self._transaction() as db:
+            db.execute(
+                "INSERT INTO looked (revision, item, seen, created) VALUES (?, ?, ?, ?)",
+                (revision, item, int(seen), now()),
+            )
+
+    def looked(self, revision: int) -> set[str]:
+        rows = self._db.execute("SELECT item, seen FROM looked WHERE revision = ? ORDER BY id", (revision,)).fetchall()
+        return {item for item, seen in dict(rows).items() if seen}
+
+    def save_settings(self, settings: Settings) -> None:
+        text = json.dumps(settings.to_dict())
+        last = self._db.execute("SELECT data FROM setting ORDER BY id DESC LIMIT 1").fetchone()
+        if last is None or last[0] != text:
+            with self._transaction() as db:
+                db.execute("INSERT INTO setting (data, created) VALUES (?, ?)", (text, now()))
+
+    def settings(self) -> Settings:
+        row = self._db.execute("SELECT data FROM setting ORDER BY id DESC LIMIT 1").fetchone()
+        return Settings.from_dict(json.loads(row[0]), str(self.path)) if row else Settings()
+
+
+def now() -> str:
+    return datetime.now(UTC).isoformat(timespec="seconds")

@@ -1,0 +1,63 @@
+"""A review: read, transfer, check, run, compare, in that order."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from ..analysis import Results, run
+from ..analysis.modes import Mode, modes
+from ..analysis.storeys import StoreyRow, storey_rows
+from ..checks import Subject, run_checks
+from ..compare import Comparison, compare
+from ..intake import read_source
+from ..model import Finding, Model, Settings
+from ..transfer import transfer
+from .tally import TallyRow, tally
+
+Progress = Callable[[str, float], None]
+
+
+def silent(_text: str, _share: float) -> None:
+    pass
+
+
+@dataclass(slots=True)
+class Review:
+    """What a review knows. `comparison` is None without a baseline."""
+
+    model: Model
+    settings: Settings
+    results: Results
+    findings: list[Finding]
+    tally: list[TallyRow]
+    modes: list[Mode] = field(default_factory=list)
+    storeys: list[StoreyRow] = field(default_factory=list)
+    comparison: Comparison | None = None
+
+    @property
+    def blocking(self) -> list[Finding]:
+        return [f for f in self.findings if f.severity == "blocking"]
+
+
+def read_model(path: Path, settings: Settings, progress: Progress = silent) -> Model:
+    """A file as an analytical model. Raises IntakeError for one that cannot be taken in."""
+    source = read_source(path, progress)
+    model = transfer(source, settings.transfer, progress)
+    model.name = path.stem
+    return model
+
+
+def review(model: Model, settings: Settings, progress: Progress = silent) -> Review:
+    """Run and check a model. Raises AnalysisError for a case in the settings that the model does not have."""
+    results = run(model, settings.run, progress)
+    findings = run_checks(Subject(model, results, settings), progress)
+    own = modes(model, results, settings, progress)
+    return Review(model, settings, results, findings, tally(model), own, storey_rows(model, results))
+
+
+def attach_comparison(done: Review, base: Model, base_run: Results) -> None:
+    """Compare a review with a baseline and put the findings of that beside the others."""
+    done.comparison = compare(base, done.model, base_run, done.results)
+    done.findings = sorted([*done.findings, *done.comparison.findings], key=lambda f: f.order)

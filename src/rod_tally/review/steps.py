@@ -1,0 +1,111 @@
+"""The round: the steps of the work in order, and which findings belong to which."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ..model import Finding
+
+
+@dataclass(frozen=True, slots=True)
+class Item:
+    """One thing to look at: its title and the finding codes that speak of it (none: looked at by eye alone)."""
+
+    title: str
+    codes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One step of the round with its items, the overlay and the table that belong to it."""
+
+    name: str
+    items: tuple[Item, ...]
+    overlay: str
+    table: str
+
+    @property
+    def codes(self) -> set[str]:
+        return {c for i in self.items for c in i.codes}
+
+
+STEPS: tuple[Step, ...] = (
+    Step(
+        "Source",
+        (
+            Item("Counts agree", ("source.unread",)),
+            Item("Sections read", ("section.missing", "section.unknown")),
+            Item("Materials", ("material.missing", "material.stiffness", "material.density")),
+        ),
+        "sections",
+        "tally",
+    ),
+    Step(
+        "Framing",
+        (
+            Item("Ends moved", ("source.moved",)),
+            Item("Gaps", ("join.gap",)),
+            Item("Doubled", ("join.duplicate",)),
+            Item("Loose ends", ("join.loose_end",)),
+            Item("Crossings", ("join.crossing",)),
+            Item("Short pieces", ("join.short",)),
+            Item("Free parts", ("join.island",)),
+        ),
+        "joints",
+        "findings",
+    ),
+    Step(
+        "Supports",
+        (
+            Item("Bases held", ("support.none", "support.base_free")),
+            Item("Held as a whole", ("support.unstable",)),
+            Item("Releases", ("release.unstable",)),
+        ),
+        "supports",
+        "nodes",
+    ),
+    Step(
+        "Loads",
+        (
+            Item("Cases", ("load.empty", "case.untyped")),
+            Item("Arrived", ("load.lost",)),
+            Item("Direction", ("load.direction",)),
+            Item("Self-weight once", ("load.twice",)),
+        ),
+        "loads",
+        "loads",
+    ),
+    Step(
+        "Run",
+        (
+            Item("Mechanisms", ("stability.mechanism",)),
+            Item("Balance", ("equilibrium.residual",)),
+        ),
+        "displaced",
+        "reactions",
+    ),
+    Step(
+        "Response",
+        (Item("Displacements", ("displacement.large",)), Item("Forces"), Item("Reactions")),
+        "forces",
+        "forces",
+    ),
+    Step(
+        "Revision",
+        (Item("Members matched", ("match.ambiguous", "match.transform")), Item("Changes"), Item("Results")),
+        "change",
+        "changes",
+    ),
+    Step("Close-out", (Item("Decisions"), Item("Report")), "joints", "findings"),
+)
+
+
+def step_of(finding: Finding) -> Step:
+    """The step a finding belongs to; one of an unknown code (a plug-in's) belongs to the first step of its family."""
+    for step in STEPS:
+        if finding.code in step.codes:
+            return step
+    for step in STEPS:
+        if any(c.split(".")[0] == finding.family for c in step.codes):
+            return step
+    return STEPS[0]
