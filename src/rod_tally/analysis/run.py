@@ -67,7 +67,7 @@ def run(model: Model, settings: RunSettings, progress: Progress = _silent, solve
     condensed_loads = condense_loads(fixed, condensed.steps)
     right = _right_hand_side(m, loads, condensed_loads, system)
     progress("Factorising", 0.4)
-    u, motions, excited, more = _solve(m, system, right, solver, progress)
+    u, motions, excited, more = solve(m, system, right, solver, progress)
     progress("Forces along members", 0.8)
     part = np.array([part_of[i] for i in members], np.int64)
     done = _done(m, part, motions, excited, len(names))
@@ -156,8 +156,8 @@ def _right_hand_side(m: Mesh, loads: list[Loading], fixed: Array, system: System
     return system.turn.T @ out if system.turn is not None else out
 
 
-def _solve(
-    m: Mesh, system: System, right: Array, solver: str | None, progress: Progress
+def solve(
+    m: Mesh, system: System, right: Array, solver: str | None, progress: Progress = _silent
 ) -> tuple[Array, list[tuple[Array, bool]], Array, bool]:
     """Displacements (n, C), motions without resistance as (N, 6) with whether local, and which case excites which."""
     free = system.free

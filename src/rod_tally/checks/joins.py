@@ -87,7 +87,7 @@ def find_loose_ends(s: Subject) -> Iterator[Finding]:
     islands = {next(iter(part)) for part, held in s.held_components if len(part) == 1 and not held}
     by_member: dict[str, list[int]] = {}
     for e in loose_ends(s):
-        if e not in near and s.ids[e // 2] not in islands:
+        if e not in near and s.ids[e // 2] not in islands and not _foot(s, e):
             by_member.setdefault(s.ids[e // 2], []).append(e)
     for ident, ends in by_member.items():
         if len(ends) == 1 and _plausible(s, ident, ends[0]):
@@ -105,6 +105,13 @@ def find_loose_ends(s: Subject) -> Iterator[Finding]:
                 ("Join it by hand", "Accept, because…"),
                 {"length": held},
             )
+
+
+def _foot(s: Subject, end: int) -> bool:
+    """Whether an end is the lower one of a column: support.base_free speaks of it."""
+    m = s.model.members[s.ids[end // 2]]
+    line = s.model.line(m)
+    return m.cls == "column" and bool(line[end % 2, 2] < line[1 - end % 2, 2])
 
 
 def _overhang(s: Subject, ident: str, end: int) -> float:

@@ -1,0 +1,177 @@
+"""Speed and memory of each step as ratios to a bare reference in the same run. `./run bench [members …]`
+
+Each size runs in a process of its own, so that peaks of memory do not add up. Solve: against a bare factorisation and
+solve of the same matrix by the same library, and by SciPy. Reading: against ifcopenshell.open of the same file.
+"""
+
+from __future__ import annotations
+
+import json
+import resource
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+SIZES = (1000, 5000, 20000)
+CASES = 10
+
+
+def write_frame(path: Path, members: int) -> int:
+    """A regular steel frame of about that many members as a physical IFC file; returns how many it has."""
+    from rod_tally.demo.writer import IfcWriter
+
+    w = IfcWriter("frame", "IFC4", "MILLIMETRE")
+    steel = w.material("S355", YoungModulus=210e9, MassDensity=7850)
+    column = w.i_profile("HE 300 B", 0.3, 0.3, 0.011, 0.019, 0.027)
+    beam = w.i_profile("IPE 400", 0.4, 0.18, 0.0086, 0.0135, 0.021)
+    n = max(2, round((members / 3 / 0.75) ** (1 / 3)))
+    storeys = max(1, round(members / (3 * n * n)))
+    count = 0
+    for s in range(storeys):
+        w.storey(f"L{s}", 3.6 * s)
+    w.storey("Roof", 3.6 * storeys)
+    for s in range(storeys):
+        low, high = 3.6 * s, 3.6 * (s + 1)
+        upper = f"L{s + 1}" if s + 1 < storeys else "Roof"
+        for i in range(n):
+            for j in range(n):
+                x, y = 7.2 * i, 6.0 * j
+                w.member("IfcColumn", f"C{s}-{i}-{j}", (x, y, low), (x, y, high), column, steel, f"L{s}", (1, 0, 0))
+                count += 1
+                z = high - 0.2
+                if i + 1 < n:
+                    w.member("IfcBeam", f"X{s}-{i}-{j}", (x + 0.15, y, z), (x + 7.05, y, z), beam, steel, upper)
+                    count += 1
+                if j + 1 < n:
+                    w.member("IfcBeam", f"Y{s}-{i}-{j}", (x, y + 0.15, z), (x, y + 5.85, z), beam, steel, upper)
+                    count += 1
+    w.write(path)
+    return count
+
+
+def one(members: int) -> dict[str, Any]:
+    """Times in s, peak memory in MB after each step."""
+    import ifcopenshell
+
+    from rod_tally.analysis import factor, run
+    from rod_tally.analysis.mesh import mesh
+    from rod_tally.analysis.run import assemble
+    from rod_tally.checks import Subject, run_checks
+    from rod_tally.compare import compare
+    from rod_tally.intake import read_source
+    from rod_tally.model import LoadCase, MemberLoad, Settings
+    from rod_tally.output.write import write_review
+    from rod_tally.review.review import Review
+    from rod_tally.review.tally import tally
+    from rod_tally.transfer import transfer
+
+    settings = Settings()
+    out: dict[str, Any] = {}
+    peaks: dict[str, float] = {}
+
+    def timed(name: str, call: Any) -> Any:
+        start = time.perf_counter()
+        value = call()
+        out[name] = time.perf_counter() - start
+        peaks[name] = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+        return value
+
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "frame.ifc"
+        subprocess.run(
+            [sys.executable, __file__, "--write", str(members), str(path)], check=True, stdout=subprocess.DEVNULL
+        )
+        ifcopenshell.open(str(path))  # warm: the library and the file cache
+        file = timed("open (bare)", lambda: ifcopenshell.open(str(path)))
+        del file
+        source = timed("read", lambda: read_source(path))
+        model = timed("transfer", lambda: transfer(source, settings.transfer))
+        del source
+        for k in range(CASES - 1):
+            loads = [
+                MemberLoad(m.id, 0, model.length(m), (0, 0, -1000.0 * (k + 1)), (0, 0, -1000.0 * (k + 1)))
+                for m in model.members.values()
+                if m.cls == "beam"
+            ]
+            model.cases[f"Q{k}"] = LoadCase(f"Q{k}", "live", member_loads=loads)
+        results = timed("run", lambda: run(model, settings.run))
+        findings = timed("check", lambda: run_checks(Subject(model, results, settings)))
+        timed("compare", lambda: compare(model, model, results, results))
+        review = Review(model, settings, results, findings, tally(model))
+        timed("write", lambda: write_review(review, Path(folder) / "out"))
+        m = mesh(model, results.member_ids)
+        system, _ = assemble(model, m)
+        k = system.full[system.free][:, system.free].tocsc()
+        right = np.random.default_rng(0).standard_normal((k.shape[0], CASES))
+        parts = run_solve_only(m, system, k, right, timed)
+        for solver in ("pardiso", "scipy"):
+            if solver == "pardiso" and factor.pypardiso is None:
+                continue
+
+            def bare(solver: str = solver) -> None:
+                f = factor.Factor(k, solver)
+                f.solve(right)
+                f.close()
+
+            timed(f"bare {solver}", bare)
+    out["members"], out["unknowns"] = len(model.members), int(k.shape[0])
+    out["residual"] = max(e.residual for e in results.equilibrium)
+    out["findings above a note"] = sum(f.severity != "note" for f in findings)
+    out["peaks"] = peaks
+    out["solver"] = parts
+    return out
+
+
+def run_solve_only(m: Any, system: Any, k: Any, right: np.ndarray, timed: Any) -> str:
+    """Our solve as a run does it (mechanism search and refinement included), of the same matrix."""
+    from rod_tally.analysis import factor
+    from rod_tally.analysis.run import solve
+
+    full = np.zeros((system.full.shape[0], right.shape[1]))
+    full[system.free] = right
+    for solver in ("pardiso", "scipy"):
+        if solver == "scipy" or factor.pypardiso is not None:
+            timed(f"solve {solver}", lambda s=solver: solve(m, system, full, s))
+    return "pardiso" if factor.pypardiso is not None else "scipy"
+
+
+def main() -> None:
+    if "--write" in sys.argv:
+        at = sys.argv.index("--write")
+        write_frame(Path(sys.argv[at + 2]), int(sys.argv[at + 1]))
+        return
+    if "--one" in sys.argv:
+        print(json.dumps(one(int(sys.argv[-1]))))
+        return
+    sizes = [int(a) for a in sys.argv[1:]] or list(SIZES)
+    last: dict[str, Any] | None = None
+    for size in sizes:
+        done = subprocess.run(
+            [sys.executable, __file__, "--one", str(size)], check=True, capture_output=True, text=True
+        ).stdout
+        r = json.loads(done.splitlines()[-1])
+        print(
+            f"\n{r['members']} members, {r['unknowns']} unknowns, {CASES} cases, solver {r['solver']}, "
+            f"largest residual {r['residual']:.1e}, {r['findings above a note']} findings above a note"
+        )
+        for step in ("read", "transfer", "run", "check", "compare", "write"):
+            growth = ""
+            if last:
+                power = np.log(r[step] / last[step]) / np.log(r["members"] / last["members"])
+                growth = f"   grows as n^{power:.2f}"
+            print(f"  {step:10} {r[step]:8.2f} s   peak {r['peaks'][step]:6.0f} MB{growth}")
+        print(f"  reading / ifcopenshell.open           {r['read'] / r['open (bare)']:.2f}   (goal: at most 4)")
+        for s in ("pardiso", "scipy"):
+            if f"solve {s}" in r:
+                ratio = r[f"solve {s}"] / r[f"bare {s}"]
+                print(f"  solve / bare {s:8} ({r[f'bare {s}']:.2f} s)      {ratio:.2f}   (goal: at most 1.5)")
+        last = r
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,225 @@
+"""The Tern Quay sail loft as IFC, revisions A and B. `python -m rod_tally.demo.loft DIR` writes both.
+
+A three-storey steel frame on a harbour with a concrete stair core, floors with a stair opening and a braced gable.
+Revision A carries the usual faults, so that a review has something to find; revision B mends them and brings changes.
+"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import Any
+
+from .writer import IfcWriter
+
+X = {"A": 0.0, "B": 5.4, "C": 10.8, "D": 16.2, "E": 21.6}
+Y = {"1": 0.0, "2": 5.0, "3": 11.0, "4": 16.0}
+LEVELS = (("Quay", 0.0), ("Loft", 4.2), ("Rigging", 7.8), ("Roof", 11.4))
+MEZZANINE = 6.0
+H_COLUMN = 0.2
+CORE = ((16.6, 5.6), (19.6, 10.4))  # plan corners of the stair core
+# what revision B moves: column stack and storey to a step in plan, m
+NUDGED = {("B2", "Quay"): (0.03, 0.0), ("C4", "Quay"): (0.0, -0.045), ("D1", "Loft"): (-0.06, 0.02)}
+SHIFTED = {("B4", "Quay"): (0.9, 0.0), ("D4", "Quay"): (-1.2, 0.0)}
+RESIZED = {"Loft A2-A3", "Rigging C2-C3"}
+GONE = "Roof B-12"
+
+
+class Loft:
+    """One revision being written."""
+
+    def __init__(self, revision: str) -> None:
+        self.b = revision == "B"
+        w = self.w = IfcWriter("Tern Quay sail loft", "IFC4", "MILLIMETRE", f"tern quay {revision}")
+        for name, z in LEVELS:
+            w.storey(name, z)
+            if name == "Loft" and self.b:
+                w.storey("Mezzanine", MEZZANINE)
+        self.steel = w.material("S355", YoungModulus=210e9, ShearModulus=81e9, MassDensity=7850)
+        self.concrete = w.material("C30/37")
+        # EN 10365 dimensions
+        self.column = w.i_profile("HE 200 B", 0.2, 0.2, 0.009, 0.015, 0.018)
+        self.main = w.i_profile("IPE 300", 0.3, 0.15, 0.0071, 0.0107, 0.015)
+        self.large = w.i_profile("IPE 360", 0.36, 0.17, 0.008, 0.0127, 0.018)
+        self.minor = w.i_profile("IPE 220", 0.22, 0.11, 0.0059, 0.0092, 0.012)
+        self.tube = w.profile("CircleHollow", "CHS 114.3x5", Radius=0.05715, WallThickness=0.005)
+
+    def make(self) -> IfcWriter:
+        self._footings()
+        self._columns()
+        self._beams()
+        self._gable()
+        self._floors()
+        if self.b:
+            self._mezzanine()
+        return self.w
+
+    def at(self, line: str, row: str, storey: str) -> tuple[float, float]:
+        """Plan position of a column in a storey."""
+        dx, dy = (NUDGED | SHIFTED).get((line + row, storey), (0.0, 0.0)) if self.b else (0.0, 0.0)
+        return X[line] + dx, Y[row] + dy
+
+    def _footings(self) -> None:
+        for line in X:
+            for row in Y:
+                if line + row == "C2" and not self.b:
+                    continue  # the step in the quay: nobody drew what this column stands on
+                x, y = self.at(line, row, "Quay")
+                self.w.block(
+                    "IfcFooting",
+                    f"F-{line}{row}",
+                    (x - 0.6, y - 0.6, -0.5),
+                    (x + 0.6, y + 0.6, 0),
+                    self.concrete,
+                    "Quay",
+                )
+
+    def _columns(self) -> None:
+        for (storey, low), (_, high) in zip(LEVELS, LEVELS[1:]):
+            for line in X:
+                for row in Y:
+                    x, y = self.at(line, row, storey)
+                    base = low + (0.45 if line + row == "C2" and storey == "Quay" and not self.b else 0.0)
+                    self.w.member(
+                        "IfcColumn",
+                        f"{storey} {line}{row}",
+                        (x, y, base),
+                        (x, y, high),
+                        self.column,
+                        self.steel,
+                        storey,
+                        (1, 0, 0),
+                    )
+
+    def beam(self, name: str, start: Any, end: Any, profile: Any, level: float, storey: str) -> None:
+        """A beam with its top at `level`."""
+        z = level - profile.OverallDepth * self.w.scale / 2
+        self.w.member("IfcBeam", name, (*start, z), (*end, z), profile, self.steel, storey)
+
+    def _beams(self) -> None:
+        lines, rows = list(X), list(Y)
+        face = H_COLUMN / 2
+        for storey, level in LEVELS[1:]:
+            for line in lines:  # main beams along y, face to face
+                for r0, r1 in zip(rows, rows[1:]):
+                    name = f"{storey} {line}{r0}-{line}{r1}"
+                    profile = self.large if self.b and name in RESIZED else self.main
+                    end = Y[r1] - face
+                    if name == "Loft C2-C3" and not self.b:
+                        end -= 0.04  # drawn short of the column's face
+                    self.beam(name, (X[line], Y[r0] + face), (X[line], end), profile, level, storey)
+            for row in rows:  # beams along x
+                for l0, l1 in zip(lines, lines[1:]):
+                    name = f"{storey} {l0}{row}-{l1}{row}"
+                    start, end = (X[l0] + face, Y[row]), (X[l1] - face, Y[row])
+                    self.beam(name, start, end, self.main, level, storey)
+                    if name == "Loft A1-B1" and not self.b:
+                        self.beam("Loft A1-B1 bis", start, end, self.main, level, storey)
+            for n, (l0, l1) in enumerate(zip(lines, lines[1:])):  # secondaries along x at mid-bay, web to web
+                for r0, r1 in zip(rows, rows[1:]):
+                    self._secondary(storey, level, f"{storey} {l0}-{r0}{r1}", n, l0, l1, (Y[r0] + Y[r1]) / 2)
+        # the hoist beam over the water
+        self.beam("Loft hoist", (X["C"], -face), (X["C"], -4.4), self.main, LEVELS[1][1], "Loft")
+
+    def _secondary(self, storey: str, level: float, name: str, n: int, l0: str, l1: str, y: float) -> None:
+        if (self.b and name == GONE) or (storey != "Roof" and l0 == "D" and 5 < y < 11):
+            return  # the stair
+        half = 0.075
+        start, end = (X[l0] + half, y), (X[l1] - half, y)
+        if name == "Roof A-23" and not self.b:
+            self._named_only(name, start, end, level, storey)
+        else:
+            self.beam(name, start, end, self.minor, level, storey)
+
+    def _named_only(self, name: str, start: Any, end: Any, level: float, storey: str) -> None:
+        """A beam whose profile is a name and nothing else, with an axis in place of a body."""
+        w, f = self.w, self.w.file
+        profile = f.create_entity("IfcProfileDef", "AREA", "TQ 220/9 cold")
+        z = level - 0.11
+        base = dict((n, e) for n, e in LEVELS)[storey]
+        axis = f.create_entity("IfcPolyline", [w.point((*start, z - base)), w.point((*end, z - base))])
+        rep = f.create_entity("IfcShapeRepresentation", w.context, "Axis", "Curve3D", [axis])
+        shape = f.create_entity("IfcProductDefinitionShape", None, None, [rep])
+        entity, place, _ = w.storeys[storey]
+        beam = w.root(
+            "IfcBeam",
+            name,
+            ObjectPlacement=f.create_entity("IfcLocalPlacement", place, w.axes((0, 0, 0))),
+            Representation=shape,
+        )
+        layer = f.create_entity("IfcMaterialProfile", "profile", None, self.steel, profile, None, None)
+        profile_set = f.create_entity("IfcMaterialProfileSet", None, None, [layer], None)
+        usage = f.create_entity("IfcMaterialProfileSetUsage", profile_set, 10, None)
+        w.root("IfcRelAssociatesMaterial", None, RelatedObjects=[beam], RelatingMaterial=usage)
+        w.root("IfcRelContainedInSpatialStructure", None, RelatedElements=[beam], RelatingStructure=entity)
+
+    def _gable(self) -> None:
+        for n, ((storey, low), (_, high)) in enumerate(zip(LEVELS, LEVELS[1:])):
+            y0, y1 = (Y["2"], Y["3"]) if n % 2 == 0 else (Y["3"], Y["2"])
+            for line in ("A", "E"):
+                self.w.member(
+                    "IfcMember",
+                    f"{storey} brace {line}",
+                    (X[line], y0, low),
+                    (X[line], y1, high),
+                    self.tube,
+                    self.steel,
+                    storey,
+                )
+
+    def _floors(self) -> None:
+        (x0, y0), (x1, y1) = CORE
+        t = 0.2
+        for (storey, low), (_, high) in zip(LEVELS, LEVELS[1:]):
+            for side, lower, upper in (
+                ("west", (x0, y0), (x0 + t, y1)),
+                ("east", (x1 - t, y0), (x1, y1)),
+                ("south", (x0 + t, y0), (x1 - t, y0 + t)),
+                ("north", (x0 + t, y1 - t), (x1 - t, y1)),
+            ):
+                self.w.block("IfcWall", f"{storey} core {side}", (*lower, low), (*upper, high), self.concrete, storey)
+        for storey, level in LEVELS[1:]:
+            slab = self.w.block(
+                "IfcSlab", f"{storey} floor", (-0.1, -0.1, level), (21.7, 16.1, level + 0.15), self.concrete, storey
+            )
+            if storey != "Roof":
+                self.w.opening(slab, f"{storey} stair", (x0 + t, y0 + t, level - 0.1), (x1 - t, y1 - t, level + 0.3))
+
+    def _mezzanine(self) -> None:
+        """A gallery between Loft and Rigging in the two western bays, on the existing columns and two new ones."""
+        level, face = MEZZANINE, H_COLUMN / 2
+        for line in "ABC":
+            self.beam(
+                f"Mezzanine {line}1-{line}2",
+                (X[line], Y["1"] + face),
+                (X[line], Y["2"] - face),
+                self.main,
+                level,
+                "Mezzanine",
+            )
+        for row in "12":
+            for l0, l1 in (("A", "B"), ("B", "C")):
+                self.beam(
+                    f"Mezzanine {l0}{row}-{l1}{row}",
+                    (X[l0] + face, Y[row]),
+                    (X[l1] - face, Y[row]),
+                    self.minor,
+                    level,
+                    "Mezzanine",
+                )
+
+
+def make(revision: str) -> IfcWriter:
+    """The writer of revision "A" or "B", ready to be written."""
+    return Loft(revision).make()
+
+
+def main() -> None:
+    directory = Path(sys.argv[1]) if len(sys.argv) > 1 else Path(__file__).parent / "data"
+    directory.mkdir(parents=True, exist_ok=True)
+    for revision in "AB":
+        make(revision).write(directory / f"tern-quay-{revision.lower()}.ifc")
+
+
+if __name__ == "__main__":
+    main()
