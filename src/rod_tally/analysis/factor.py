@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import os
+import sys
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -10,6 +13,9 @@ from scipy.sparse.linalg import splu
 
 from ..model.geometry import Array
 
+# the library looks through the whole environment for this file unless it is told (0.7 s at every start)
+for _library in sorted(Path(sys.prefix, "lib").glob("libmkl_rt.so*")):
+    os.environ.setdefault("PYPARDISO_MKL_RT", str(_library))
 try:
     import pypardiso
 except (ImportError, OSError):  # no wheel for this machine: SciPy gives the same numbers, slower

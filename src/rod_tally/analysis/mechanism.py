@@ -10,7 +10,7 @@ from scipy import sparse
 from scipy.linalg import eigh, qr
 
 from ..model.geometry import Array
-from .factor import Factor, SingularError
+from .factor import Factor
 
 NULL = 1e-12  # stiffness of a motion over that of its own degrees of freedom; rounding is near 1e-16
 LOCAL = 1e-11
@@ -59,18 +59,19 @@ def local_motions(k: sparse.csr_matrix, free: NDArray[np.int64], n_nodes: int) -
     return out
 
 
-def suspicious(k: sparse.csc_matrix, factor: Factor) -> bool:
-    """Whether a few steps of inverse iteration find a motion that meets next to no resistance."""
+def probe(k: sparse.csc_matrix) -> Array:
+    """Right-hand sides (n, 2) that set every motion going; solved along with the loads, for `suspicious`."""
+    return k.diagonal()[:, None] * np.random.default_rng(20).standard_normal((k.shape[0], 2))
+
+
+def suspicious(k: sparse.csc_matrix, x: Array) -> bool:
+    """Whether the answers x to the probe show a motion that meets next to no resistance.
+
+    One step of inverse iteration: a motion with a stiffness near rounding is then all that is left of the probe.
+    """
     d = k.diagonal()
-    rng = np.random.default_rng(20)
-    x = rng.standard_normal((k.shape[0], 3))
-    try:
-        for _ in range(2):
-            x = factor.solve(d[:, None] * x)
-            x /= np.sqrt((d[:, None] * x * x).sum(axis=0))
-    except SingularError:
-        return True
-    return bool((np.einsum("ij,ij->j", x, k @ x) < NULL).any())
+    resistance = np.einsum("ij,ij->j", x, k @ x) / np.einsum("i,ij,ij->j", d, x, x)
+    return bool((resistance < NULL).any())
 
 
 def global_motions(k: sparse.csc_matrix) -> Array:

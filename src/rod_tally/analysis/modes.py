@@ -63,7 +63,7 @@ def modes(
     total = mass.sum()
     if moving == 0 or total == 0:
         return []
-    k = system.full[system.free][:, system.free].tocsc()
+    k = system.k
     count = min(settings.modes.count, moving - 1, k.shape[0] - 2)
     if count < 1:
         return []

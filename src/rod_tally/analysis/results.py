@@ -82,11 +82,12 @@ class Results:
         """
         m = len(self.member_ids)
         low, high = np.full((m, 6), np.inf), np.full((m, 6), -np.inf)
-        for c in range(len(self.cases)):
-            done = self.member_done[c, self.station_member]
-            which = self.station_member[done]
-            np.minimum.at(low, which, self.force[c, done])
-            np.maximum.at(high, which, self.force[c, done])
+        # stations lie sorted by member, so each member's are one run
+        begin = np.searchsorted(self.station_member, np.arange(m))
+        for c in range(len(self.cases) if m else 0):
+            done = self.member_done[c][:, None]
+            low = np.where(done, np.minimum(low, np.minimum.reduceat(self.force[c], begin)), low)
+            high = np.where(done, np.maximum(high, np.maximum.reduceat(self.force[c], begin)), high)
         return np.where(np.isfinite(low), low, 0.0), np.where(np.isfinite(high), high, 0.0)
 
     def largest_displacement(self, case: int) -> tuple[str, float] | None:

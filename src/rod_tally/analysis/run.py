@@ -20,6 +20,7 @@ from .mesh import Mesh, mesh
 from .results import CaseEquilibrium, FoundMotion, Results
 
 Progress = Callable[[str, float], None]
+ROUNDING = 1e-12  # of the largest load
 EXCITED = 1e-9  # share of a case's load that a motion without resistance may take by rounding
 
 
@@ -32,6 +33,7 @@ class System:
     """The free degrees of freedom of a mesh and the stiffness between them, in the supports' own axes."""
 
     full: sparse.csr_matrix
+    k: sparse.csc_matrix
     turn: sparse.csr_matrix | None
     free: NDArray[np.int64]
     held: NDArray[np.int64]
@@ -140,7 +142,9 @@ def assemble(model: Model, m: Mesh, progress: Progress = _silent) -> tuple[Syste
     live = np.zeros(len(m.node_ids), bool)
     live[m.ends.ravel()] = True
     free = np.flatnonzero(~held & np.repeat(live, 6))
-    return System(full, turn, free, np.flatnonzero(held & np.repeat(live, 6)), springs, live), condensed
+    return System(
+        full, full[free][:, free].tocsc(), turn, free, np.flatnonzero(held & np.repeat(live, 6)), springs, live
+    ), condensed
 
 
 def _right_hand_side(m: Mesh, loads: list[Loading], fixed: Array, system: System) -> Array:
@@ -161,7 +165,7 @@ def solve(
 ) -> tuple[Array, list[tuple[Array, bool]], Array, bool]:
     """Displacements (n, C), motions without resistance as (N, 6) with whether local, and which case excites which."""
     free = system.free
-    k = system.full[free][:, free].tocsc()
+    k = system.k
     f = right[free]
     u = np.zeros_like(right)
     if not len(free):
@@ -187,7 +191,10 @@ def solve(
         k = (k + sparse.coo_matrix((data, (r, c)), shape=k.shape)).tocsc()
     try:
         factor = Factor(k, solver)
-        singular = mechanism.suspicious(k, factor)
+        probe = mechanism.probe(k)
+        x = factor.solve(np.hstack([f, probe]))
+        singular = mechanism.suspicious(k, x[:, f.shape[1] :])
+        x = x[:, : f.shape[1]]
     except SingularError:
         singular, factor = True, None
     more = False
@@ -210,10 +217,10 @@ def solve(
             factor.close()
         factor = Factor(k_pinned, solver)
         x = np.zeros_like(f)
-        x[keep] = _refined(factor, k_pinned, f[keep])
+        x[keep] = _refined(factor, k_pinned, f[keep], factor.solve(f[keep]))
     else:
         assert factor is not None
-        x = _refined(factor, k, f)
+        x = _refined(factor, k, f, x)
     factor.close()
     u[free] = x
     excited = np.zeros((right.shape[1], len(vectors)), bool)
@@ -226,10 +233,12 @@ def solve(
     return u, [(_shape(v, system), local) for v, local in vectors], excited, more
 
 
-def _refined(factor: Factor, k: sparse.csc_matrix, f: Array) -> Array:
-    """The solution, with one step of iterative refinement: equilibrium then holds to rounding."""
-    x = factor.solve(f)
-    return x + factor.solve(f - k @ x)
+def _refined(factor: Factor, k: sparse.csc_matrix, f: Array, x: Array) -> Array:
+    """The solution x with a step of iterative refinement where equilibrium does not yet hold to rounding."""
+    rest = f - k @ x
+    if np.abs(rest).max(initial=0.0) <= ROUNDING * np.abs(f).max(initial=0.0):
+        return x
+    return x + factor.solve(rest)
 
 
 def _any_release(m: Mesh) -> bool:

@@ -26,15 +26,23 @@ def loose_ends(s: Subject) -> list[int]:
 
 def gaps(s: Subject) -> dict[int, tuple[int, float]]:
     """For each end that comes close to a member without meeting it: that member's index and the clear distance."""
+    if "gaps" not in s.shared:
+        s.shared["gaps"] = _gaps(s)
+    return s.shared["gaps"]
+
+
+def _gaps(s: Subject) -> dict[int, tuple[int, float]]:
     if len(s.ids) < 2:
         return {}
     pairs = end_pairs(s.rods, s.model.search)
+    # the nearest are the joined ones, and there are many of them
+    pairs = pairs.take(np.flatnonzero(pairs.clear > s.model.snap))
     loose = set(loose_ends(s))
     best: dict[int, tuple[int, float]] = {}
     order = np.argsort(pairs.clear, kind="stable")
     for k in order:
         e, m, clear = int(pairs.end[k]), int(pairs.member[k]), float(pairs.clear[k])
-        if e in best or clear <= s.model.snap:
+        if e in best:
             continue
         own = s.model.members[s.ids[e // 2]]
         node = own.end if e % 2 else own.start
@@ -60,13 +68,14 @@ def _apart(s: Subject, node: str, m: int) -> bool:
 def find_gaps(s: Subject) -> Iterator[Finding]:
     """Ends that stop short of what they were meant for: farther than the snap, within the search distance."""
     told: set[tuple[str, str]] = set()
+    loose = set(loose_ends(s))
     for e, (m, clear) in sorted(gaps(s).items(), key=lambda item: item[1][1]):
         own, other = s.ids[e // 2], s.ids[m]
         pair = (min(own, other), max(own, other))
         if pair in told:
             continue
         told.add(pair)
-        alone = e in set(loose_ends(s))
+        alone = e in loose
         face = "the face of " if s.model.kind == "physical" else ""
         rest = "nothing carries its end" if alone else "the node it ends at is not tied to it"
         yield Finding(

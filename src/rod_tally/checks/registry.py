@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from functools import cache, cached_property
 from importlib.metadata import entry_points
+from typing import Any
 
 import numpy as np
 
@@ -17,11 +18,12 @@ from ..model.proximity import Rods
 
 @dataclass
 class Subject:
-    """A model, the results of its run if there are any, and the settings; with what several checks need, made once."""
+    """A model, the results of its run if there are any, and the settings; with what several checks need, made once (`shared`: what one family makes once)."""
 
     model: Model
     results: Results | None = None
     settings: Settings = field(default_factory=Settings)
+    shared: dict[str, Any] = field(default_factory=dict)
 
     @cached_property
     def members_at(self) -> dict[str, list[str]]:

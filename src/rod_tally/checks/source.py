@@ -54,10 +54,12 @@ def find_moved(s: Subject) -> Iterator[Finding]:
     for k, (ident, m) in enumerate(s.model.members.items()):
         if m.source_line is None:
             continue
-        line = s.model.line(m)
+        steps = s.model.line(m) - m.source_line
+        if np.abs(steps).max() <= limit / 2:
+            continue
         axis = s.rods.axes[k, 0]
         for which, node in ((0, m.start), (1, m.end)):
-            step = line[which] - m.source_line[which]
+            step = steps[which]
             distance = float(np.linalg.norm(step))
             if s.model.kind != "physical":
                 if distance > limit:

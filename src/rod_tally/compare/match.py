@@ -103,7 +103,8 @@ def same_section(a: Section | None, b: Section | None) -> bool:
         return a is b
     if not (a.usable and b.usable):
         return a.usable == b.usable and a.name == b.name
-    return bool(np.allclose([a.area, a.iy, a.iz], [b.area, b.iy, b.iz], rtol=1e-3))
+    pairs = ((a.area, b.area), (a.iy, b.iy), (a.iz, b.iz))
+    return a is b or all(abs(p - q) <= 1e-3 * max(p, q) for p, q in pairs)
 
 
 def _candidates(

@@ -104,10 +104,10 @@ class Loft:
                 for r0, r1 in zip(rows, rows[1:]):
                     name = f"{storey} {line}{r0}-{line}{r1}"
                     profile = self.large if self.b and name in RESIZED else self.main
-                    end = Y[r1] - face
+                    stop = Y[r1] - face
                     if name == "Loft C2-C3" and not self.b:
-                        end -= 0.04  # drawn short of the column's face
-                    self.beam(name, (X[line], Y[r0] + face), (X[line], end), profile, level, storey)
+                        stop -= 0.04  # drawn short of the column's face
+                    self.beam(name, (X[line], Y[r0] + face), (X[line], stop), profile, level, storey)
             for row in rows:  # beams along x
                 for l0, l1 in zip(lines, lines[1:]):
                     name = f"{storey} {l0}{row}-{l1}{row}"

@@ -185,7 +185,7 @@ class IfcWriter:
         self,
         kind: str,
         name: str,
-        origin: Vec,
+        origin: Array,
         axes: Array,
         shape: Any,
         material: Any = None,

@@ -8,6 +8,9 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
+import pyarrow as pa
+from pyarrow import csv
+
 from ..review.review import Review
 from .document import document
 from .tables import tables
@@ -36,6 +39,14 @@ def _umask() -> int:
     return mask
 
 
+def write_csv(table: pa.Table, path: Path) -> None:
+    """A table as CSV with a header; numbers keep every digit, an absent value is an empty cell."""
+    with path.open("wb") as f:
+        f.write((",".join(table.column_names) + "\n").encode())
+        if table.num_rows:
+            csv.write_csv(table, f, csv.WriteOptions(include_header=False, quoting_style="needed"))
+
+
 def write_review(review: Review, directory: Path) -> list[Path]:
     """Write the contract's files; returns their paths. Raises OutputError when the directory cannot be written to."""
     text = json.dumps(document(review), indent=1, allow_nan=False, ensure_ascii=False)
@@ -43,8 +54,8 @@ def write_review(review: Review, directory: Path) -> list[Path]:
     written = []
     try:
         directory.mkdir(parents=True, exist_ok=True)
-        for name, frame in frames.items():
-            write_whole(directory / name, lambda p, f=frame: f.to_csv(p, index=False, lineterminator="\n"))  # type: ignore[misc]
+        for name, table in frames.items():
+            write_whole(directory / name, lambda p, t=table: write_csv(t, p))  # type: ignore[misc]
             written.append(directory / name)
         # last, so that whoever waits for it finds the tables there
         write_whole(directory / "review.json", lambda p: _write(p, text))

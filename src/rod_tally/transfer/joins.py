@@ -143,6 +143,7 @@ def _place(clusters: list[Cluster], rods: Rods, rank: NDArray[np.int64], area: A
     """Node places. Members that carry others are placed first, so three passes settle columns, beams, secondaries."""
     lines = rods.lines.copy()
     length = rods.lengths
+    area = np.round(area, 9)
     for _ in range(4):
         moved = lines.copy()
         for cluster in clusters:
@@ -156,15 +157,18 @@ def _place(clusters: list[Cluster], rods: Rods, rank: NDArray[np.int64], area: A
 
 def _point(cluster: Cluster, rods: Rods, lines: Array, length: Array, rank: NDArray[np.int64], area: Array) -> Array:
     if cluster.seats:
-        top = max((rank[s.member], round(area[s.member], 9)) for s in cluster.seats)
+        top = max((rank[s.member], area[s.member]) for s in cluster.seats)
         points = []
         for s in cluster.seats:
-            if (rank[s.member], round(area[s.member], 9)) == top:
+            if (rank[s.member], area[s.member]) == top:
                 a, b = lines[s.member]
                 points.append(a + (b - a) * s.along / length[s.member])
         return np.mean(points, axis=0)
-    top = max((rank[e // 2], round(area[e // 2], 9)) for e in cluster.ends)
-    best = [e for e in cluster.ends if (rank[e // 2], round(area[e // 2], 9)) == top]
+    if len(cluster.ends) == 1:
+        e = cluster.ends[0]
+        return rods.lines[e // 2, e % 2].copy()
+    top = max((rank[e // 2], area[e // 2]) for e in cluster.ends)
+    best = [e for e in cluster.ends if (rank[e // 2], area[e // 2]) == top]
     if len(best) == 1:
         return rods.lines[best[0] // 2, best[0] % 2].copy()
     p = np.array([rods.lines[e // 2, e % 2] for e in best])

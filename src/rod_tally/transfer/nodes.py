@@ -55,14 +55,16 @@ def log_moves(model: Model, members: list[Member], physical: bool) -> None:
         if m.source_line is None:
             continue
         line = model.line(m)
+        steps = line - m.source_line
         for which, node in ((0, m.start), (1, m.end)):
-            step = line[which] - m.source_line[which]
-            distance = float(np.linalg.norm(step))
+            step = steps[which]
+            distance = float(np.sqrt(step @ step))
             if distance < 1e-4:
                 continue
             others = [model.members[i] for i in at[node] if i != m.id]
             axis = m.source_line[1] - m.source_line[0]
-            across = float(np.linalg.norm(step - axis * (step @ axis) / (axis @ axis)))
+            along = step @ axis / (axis @ axis)
+            across = float(np.sqrt(max(step @ step - along * along * (axis @ axis), 0.0)))
             names = ", ".join(sorted(o.name or o.id for o in others)[:3]) or "nothing else"
             how = f"{across * 1000:.0f} mm of it across its own line" if across > 5e-4 else "along its own line"
             message = (

@@ -26,15 +26,8 @@ def transfer_physical(source: SourceModel, model: Model, settings: TransferSetti
     members: list[Member] = []
     lines: list[Array] = []
     taken: set[str] = set()
-    for e in source.elements:
-        name = e.profile or "no section"
-        section = model.sections.get(name)
-        cy, cz = offsets.get(e.profile, (0.0, 0.0))
-        if e.how == "axis" and section is not None:
-            cy, cz = cardinal_offset(section, e.cardinal)
-        axes = local_axes(e.line[1] - e.line[0], e.z_axis if np.any(e.z_axis) else default_z(e.line[1] - e.line[0]))
-        line = e.line - model.origin + axes[1] * cy + axes[2] * cz
-        if not np.isfinite(line).all() or np.linalg.norm(line[1] - line[0]) < 1e-6:
+    for e, line, z_axis in zip(source.elements, *_centre_lines(source, model, offsets)):
+        if line is None:
             model.skipped.append(Skipped(e.cls, e.id, "it has no length", e.name, e.ifc_class))
             continue
         ident = e.id
@@ -51,7 +44,7 @@ def transfer_physical(source: SourceModel, model: Model, settings: TransferSetti
             model.log.append(LogEntry("guessed", (ident,), message))
         members.append(
             Member(
-                ident, e.name, e.cls, "", "", e.profile, e.material, axes[2], e.storey,
+                ident, e.name, e.cls, "", "", e.profile, e.material, z_axis, e.storey,
                 source_line=line, source_section=e.profile, source_material=e.material, tag=e.tag,
             )
         )  # fmt: skip
@@ -69,6 +62,31 @@ def transfer_physical(source: SourceModel, model: Model, settings: TransferSetti
         m.storey = m.storey or model.storey_of(float(min(model.line(m)[:, 2])))
     log_moves(model, members, physical=True)
     support_bases(source, model, rods, members, settings)
+
+
+def _centre_lines(
+    source: SourceModel, model: Model, offsets: dict[str, tuple[float, float]]
+) -> tuple[list[Array | None], Array]:
+    """Lines through the centroids, local coordinates (None for one of no length), and local z of each element."""
+    n = len(source.elements)
+    lines = np.array([e.line for e in source.elements]).reshape(-1, 2, 3) - model.origin
+    x = lines[:, 1] - lines[:, 0]
+    length = np.linalg.norm(x, axis=1)
+    good = np.isfinite(lines).all(axis=(1, 2)) & (length >= 1e-6)
+    x[~good] = (1.0, 0.0, 0.0)
+    z = np.array([e.z_axis for e in source.elements]).reshape(-1, 3)
+    for bare in np.flatnonzero(~z.any(axis=1)):
+        z[bare] = default_z(x[bare])
+    axes = local_axes(x, z).reshape(-1, 3, 3)
+    shift = np.zeros((n, 2))
+    for k, e in enumerate(source.elements):
+        section = model.sections.get(e.profile)
+        if e.how == "axis" and section is not None:
+            shift[k] = cardinal_offset(section, e.cardinal)
+        else:
+            shift[k] = offsets.get(e.profile, (0.0, 0.0))
+    lines = lines + (axes[:, 1] * shift[:, :1] + axes[:, 2] * shift[:, 1:])[:, None]
+    return [lines[k] if good[k] else None for k in range(n)], axes[:, 2]
 
 
 def add_properties(source: SourceModel, model: Model) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Any
 
@@ -46,14 +47,14 @@ class Body:
 
 def representation(element: Any, identifier: str) -> list[Any]:
     """Items of the element's representation of that identifier ([] for none)."""
-    shape = element.Representation
+    shape = element.get_argument(6)  # Representation of an IfcProduct
     if shape is None:
         return []
     items: list[Any] = []
-    for rep in shape.Representations:
-        name = rep.RepresentationIdentifier
+    for rep in shape.get_argument(2):  # Representations
+        name = rep.get_argument(1)  # RepresentationIdentifier
         if name == identifier or (identifier == "Body" and name in (None, "", "Facetation")):
-            items.extend(rep.Items)
+            items.extend(rep.get_argument(3))  # Items
     return items
 
 
@@ -92,22 +93,18 @@ class Bodies:
 
     def _lengthwise(self, body: Body) -> bool:
         """Whether the extrusion runs along the member, not across it (an elevation extruded by its width)."""
-        profile = self.profiles.found[body.profile]
         length = _length(body.line)
         if length <= 1e-6:
             raise BodyError(f"it has no length ({length * 1000:.3g} mm)")
-        if profile.outer:
-            span = float(np.ptp(np.array(profile.outer), axis=0).max())
-        else:
-            span = max((profile.dims.get(d, 0.0) for d in ("width", "depth")), default=0.0)
-        return span < 2 * length
+        return self.profiles.span(body.profile) < 2 * length
 
     def _item(self, item: Any, world: Array, depth: int) -> tuple[Body | None, bool]:
         """The extrusion in an item and whether something is cut off it; (None, _) for a bare solid."""
         if depth > 12:
             raise BodyError("its body refers back to itself")
-        if item.is_a("IfcExtrudedAreaSolid"):
-            return self._extrusion(item, world), item.is_a("IfcExtrudedAreaSolidTapered")
+        kind = item.is_a()
+        if kind in ("IfcExtrudedAreaSolid", "IfcExtrudedAreaSolidTapered"):
+            return self._extrusion(item, world), kind == "IfcExtrudedAreaSolidTapered"
         if item.is_a("IfcMappedItem"):
             source = item.MappingSource
             m = world @ self.placements.operator(item.MappingTarget) @ self.placements.axis(source.MappingOrigin)
@@ -124,26 +121,33 @@ class Bodies:
         raise BodyError(f"a body of kind {item.is_a()} is not read as a straight member")
 
     def _extrusion(self, item: Any, world: Array) -> Body:
-        m = world @ self.placements.axis(item.Position)
-        along = self.placements.direction(item.ExtrudedDirection)
+        area, position, extruded, depth = (item.get_argument(i) for i in range(4))
+        m = world @ self.placements.axis(position) if position is not None else world
+        along = self.placements.ratios(extruded)
         assert along is not None
-        norm = float(np.linalg.norm(along))
-        if not 0 < norm < np.inf:
+        d0, d1, d2 = along
+        norm = math.sqrt(d0 * d0 + d1 * d1 + d2 * d2)
+        if not 0 < norm < math.inf:
             raise BodyError("its extrusion has no direction")
-        depth = item.Depth * self.placements.scale
-        if not np.isfinite(depth) or depth > 1e5:
+        depth *= self.placements.scale
+        if not 0 <= depth <= 1e5:
             raise BodyError(f"its length of {depth:g} m is not that of a member")
-        key = self.profiles.key(item.SweptArea)
+        key = self.profiles.key(area)
         profile = self.profiles.found[key]
-        y, z = m[:3, 0], m[:3, 1]
-        start = m[:3, 3] + y * profile.shift[0] + z * profile.shift[1]
-        end = start + m[:3, :3] @ (along / norm) * depth
+        y, z, normal = m[:3, 0], m[:3, 1], m[:3, 2]
+        start = m[:3, 3]
+        if profile.shift != (0.0, 0.0):
+            start = start + y * profile.shift[0] + z * profile.shift[1]
+        step = depth / norm
+        if d0 == 0 and d1 == 0:
+            end = start + normal * (d2 * step)
+        else:
+            end = start + (y * d0 + z * d1 + normal * d2) * step
         if profile.turn:
             c, s = np.cos(profile.turn), np.sin(profile.turn)
             y, z = c * y + s * z, c * z - s * y
-        line = np.array([start, end])
-        if (end - start) @ np.cross(y, z) < 0:
-            line = line[::-1]
+        # the line runs the way that makes profile X, profile Y and it right-handed (a mirrored frame has none: kept)
+        line = np.array((start, end) if d2 > 0 else (end, start))
         return Body(line, y, z, key, "extrusion")
 
     def _disk(self, item: Any, world: Array) -> Body:
@@ -193,7 +197,8 @@ class Bodies:
 
 
 def _length(line: Array) -> float:
-    return float(np.linalg.norm(line[1] - line[0]))
+    (a0, a1, a2), (b0, b1, b2) = line.tolist()
+    return math.sqrt((b0 - a0) ** 2 + (b1 - a1) ** 2 + (b2 - a2) ** 2)
 
 
 def _bow(points: Array) -> float:

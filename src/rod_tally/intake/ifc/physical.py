@@ -14,7 +14,7 @@ from . import solids
 from .bodies import Bodies, BodyError, representation
 from .curves import CurveError
 from .materials import Materials
-from .placement import PlacementError, Placements
+from .placement import FARTHEST, PlacementError, Placements
 from .profiles import Profiles
 
 MEMBERS = {"IfcBeam": "beam", "IfcColumn": "column", "IfcMember": "brace"}
@@ -85,10 +85,11 @@ def _member(
     materials: Materials,
     storeys: dict[int, str],
 ) -> SourceElement:
-    world = placements.local(element.ObjectPlacement)
+    # attributes of an IfcElement by index, the same in all three schemas
+    world = placements.local(element.get_argument(5))  # ObjectPlacement
     body = bodies.read(element, world)
-    if not np.isfinite(body.line).all():
-        raise BodyError("a coordinate of it is not a number")
+    if not max(map(abs, body.line.ravel().tolist())) <= FARTHEST:
+        raise BodyError("a coordinate of it is not a number or lies beyond any building")
     made_of = materials.of(element)
     profile, cardinal = body.profile, None
     if body.how == "axis":
@@ -102,8 +103,8 @@ def _member(
     elif profiles.found[profile].shape == "unknown" and made_of.profile is not None:
         profile = profiles.key(made_of.profile)
     return SourceElement(
-        element.GlobalId or f"#{element.id()}",
-        element.Name or "",
+        element.get_argument(0) or f"#{element.id()}",  # GlobalId
+        element.get_argument(2) or "",  # Name
         cls,
         element.is_a(),
         storeys.get(element.id(), ""),
@@ -114,7 +115,7 @@ def _member(
         made_of.material,
         body.how,
         cardinal,
-        element.Tag or "",
+        element.get_argument(7) or "",  # Tag
         body.misfit,
     )
 

@@ -32,6 +32,7 @@ class Profiles:
         self.found: dict[str, SourceProfile] = {}
         self._keys: dict[int, str] = {}
         self._values: dict[int, dict[str, float]] = {}
+        self._spans: dict[str, float] = {}
 
     def read_values(self, file: Any) -> None:
         """Section values that the file gives beside its profiles."""
@@ -58,7 +59,8 @@ class Profiles:
     def key(self, entity: Any) -> str:
         if entity is None:
             return ""
-        if entity.id() not in self._keys:
+        found = self._keys.get(entity.id())
+        if found is None:
             profile = self._read(entity)
             profile.values = self._values.get(entity.id(), {})
             key = profile.name
@@ -67,8 +69,18 @@ class Profiles:
                 key = f"{profile.name} ({n})"
                 n += 1
             self.found.setdefault(key, profile)
-            self._keys[entity.id()] = key
-        return self._keys[entity.id()]
+            found = self._keys[entity.id()] = key
+        return found
+
+    def span(self, key: str) -> float:
+        """The larger side of a profile's outline, m; 0 where no shape is known."""
+        if key not in self._spans:
+            profile = self.found[key]
+            if profile.outer:
+                self._spans[key] = float(np.ptp(np.array(profile.outer), axis=0).max())
+            else:
+                self._spans[key] = max(profile.dims.get(d, 0.0) for d in ("width", "depth"))
+        return self._spans[key]
 
     def add(self, profile: SourceProfile) -> str:
         """Keep a profile that was measured rather than read; returns its key."""
