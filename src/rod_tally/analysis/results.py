@@ -75,6 +75,15 @@ class Results:
         """Indices of a member's stations, in order along it."""
         return np.flatnonzero(self.station_member == self.member_ids.index(member))
 
+    def extremes(self, case: int) -> tuple[Array, Array]:
+        """Lowest and highest of each component of each member in one case: two arrays (M, 6)."""
+        if not len(self.member_ids):
+            return np.zeros((0, 6)), np.zeros((0, 6))
+        # stations lie sorted by member, so each member's are one run
+        begin = np.searchsorted(self.station_member, np.arange(len(self.member_ids)))
+        f = self.force[case]
+        return np.minimum.reduceat(f, begin), np.maximum.reduceat(f, begin)
+
     def envelope(self) -> tuple[Array, Array]:
         """Lowest and highest of each component of each member over all computed cases: two arrays (M, 6).
 
@@ -82,12 +91,11 @@ class Results:
         """
         m = len(self.member_ids)
         low, high = np.full((m, 6), np.inf), np.full((m, 6), -np.inf)
-        # stations lie sorted by member, so each member's are one run
-        begin = np.searchsorted(self.station_member, np.arange(m))
-        for c in range(len(self.cases) if m else 0):
+        for c in range(len(self.cases)):
             done = self.member_done[c][:, None]
-            low = np.where(done, np.minimum(low, np.minimum.reduceat(self.force[c], begin)), low)
-            high = np.where(done, np.maximum(high, np.maximum.reduceat(self.force[c], begin)), high)
+            least, most = self.extremes(c)
+            low = np.where(done, np.minimum(low, least), low)
+            high = np.where(done, np.maximum(high, most), high)
         return np.where(np.isfinite(low), low, 0.0), np.where(np.isfinite(high), high, 0.0)
 
     def largest_displacement(self, case: int) -> tuple[str, float] | None:

@@ -1,0 +1,79 @@
+"""Displacements between the ends of members: what a displaced shape is drawn with."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.integrate import cumulative_simpson
+
+from ..model import Model
+from ..model.geometry import Array
+from .elements import condense, principal, release_displacements, shape_functions, stiffness, to_ends
+from .loading import end_loads, into_cut, loading
+from .mesh import mesh
+from .results import Results
+
+
+@dataclass(slots=True)
+class Shapes:
+    """Points (P, n, 3) along each piece and their displacements (P, n, 3), global, m; the member of each piece."""
+
+    member: NDArray[np.int64]
+    points: Array
+    displacement: Array
+
+
+def member_shapes(model: Model, results: Results, case: str, n: int = 13, shear_flexible: bool = True) -> Shapes:
+    """The displaced shape of every computed member in a case, at n (odd) points a piece.
+
+    The ends' own displacements (releases included) carried by the exact homogeneous solutions, plus what the loads do
+    between held ends, by integrating their moments twice. Coordinates are the model's local ones.
+    """
+    c = results.case_index(case)
+    m = mesh(model, results.member_ids, shear_flexible)
+    condensed = condense(stiffness(m), m.released, m.spring)
+    load = loading(m, model.cases[case])
+    fixed = end_loads(m, load)
+    dofs = (m.ends[:, :, None] * 6 + np.arange(6)).reshape(-1, 12)
+    local = np.einsum("pij,pj->pi", to_ends(m), results.displacement[c].ravel()[dofs])
+    own = release_displacements(local, fixed, condensed.steps)
+    p = len(m.length)
+    piece = np.repeat(np.arange(p), n)
+    share = np.linspace(0, 1, n)
+    x = (m.length[:, None] * share).ravel()
+    carried, _ = shape_functions(m, piece, x)
+    u = np.einsum("nij,nj->ni", carried, own[piece]).reshape(p, n, 3)
+    between = into_cut(load, piece, x, np.zeros(p * n, bool), p).reshape(p, n, 6)
+    start = -fixed[:, None, :6]
+    along = m.length[:, None] * share
+    force = -start[..., :3] - between[..., :3]
+    moment_y = -start[..., 4] - along * start[..., 2] - between[..., 4]
+    moment_z = -start[..., 5] + along * start[..., 1] - between[..., 5]
+    # into principal axes of the section, where stiffness is known
+    r = principal(m.turn)
+    v = np.stack([force[..., 1], force[..., 2]], axis=-1) @ np.swapaxes(r[:, 1:, 1:], 1, 2)
+    b = np.stack([moment_y, moment_z], axis=-1) @ np.swapaxes(r[:, 1:, 1:], 1, 2)
+    extra = np.zeros((p, n, 3))
+    extra[..., 0] = _closed(_integral(force[..., 0] / m.ea[:, None], m.length), share)
+    for axis, ei, ga, bend, sign in ((1, m.eiz, m.gay, b[..., 1], 1.0), (2, m.eiy, m.gaz, b[..., 0], -1.0)):
+        turn = _integral(sign * bend / ei[:, None], m.length)
+        slope = turn + np.where(ga > 0, 1 / np.where(ga > 0, ga, 1), 0.0)[:, None] * v[..., axis - 1]
+        extra[..., axis] = _closed(_integral(slope, m.length), share)
+    extra = extra @ r  # principal back to member axes
+    u += extra
+    points = (m.xyz[m.ends[:, 0]] + m.offset[:, 0])[:, None] + m.axes[:, None, 0] * along[..., None]
+    done = results.member_done[c][m.member]
+    return Shapes(m.member[done], points[done], np.einsum("pni,pij->pnj", u, m.axes)[done])
+
+
+def _integral(values: Array, length: Array) -> Array:
+    """Running integral along each row of equally spaced values over `length`."""
+    n = values.shape[1]
+    return np.asarray(cumulative_simpson(values, dx=1.0, axis=1, initial=0.0)) * (length / (n - 1))[:, None]
+
+
+def _closed(values: Array, share: Array) -> Array:
+    """With both ends at zero, as held ends are: what quadrature leaves at the far end is spread along."""
+    return values - values[:, -1:] * share

@@ -1,0 +1,113 @@
+"""Work in the background: one job at a time, with progress and Cancel."""
+
+from __future__ import annotations
+
+import time
+import traceback
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
+
+
+class Cancelled(Exception):
+    """Raised inside a job through its progress call when the user has cancelled it."""
+
+
+class _Signals(QObject):
+    progress = pyqtSignal(str, float)
+    done = pyqtSignal(object)
+    failed = pyqtSignal(str)
+    cancelled = pyqtSignal()
+
+
+class _Job(QRunnable):
+    def __init__(self, call: Callable[[Callable[[str, float], None]], Any], known: tuple[type[Exception], ...]) -> None:
+        super().__init__()
+        self.call, self.known = call, known
+        self.signals = _Signals()
+        self.stop = False
+        self._told = 0.0
+        self.setAutoDelete(False)
+
+    def progress(self, text: str, share: float) -> None:
+        if self.stop:
+            raise Cancelled
+        now = time.monotonic()
+        if now - self._told > 0.05:
+            self._told = now
+            self.signals.progress.emit(text, share)
+            time.sleep(0)  # lets the window's thread have its turn
+
+    def run(self) -> None:
+        try:
+            value = self.call(self.progress)
+        except Cancelled:
+            self.signals.cancelled.emit()
+        except self.known as error:
+            self.signals.failed.emit(str(error))
+        except MemoryError:
+            self.signals.failed.emit("This does not fit into the machine's memory.")
+        except Exception as error:
+            traceback.print_exc()
+            self.signals.failed.emit(f"A fault in Rod Tally: {type(error).__name__}: {error}. Nothing was changed.")
+        else:
+            if self.stop:
+                self.signals.cancelled.emit()
+            else:
+                self.signals.done.emit(value)
+
+
+class Jobs(QObject):
+    """Runs one job at a time. `changed(text, share)` while it runs; `idle()` when it has ended, however it did."""
+
+    changed = pyqtSignal(str, float)
+    idle = pyqtSignal(str)
+
+    def __init__(self, known: tuple[type[Exception], ...]) -> None:
+        super().__init__()
+        self._known = known
+        self._job: _Job | None = None
+
+    @property
+    def busy(self) -> bool:
+        return self._job is not None
+
+    def start(
+        self,
+        title: str,
+        call: Callable[[Callable[[str, float], None]], Any],
+        done: Callable[[Any], None],
+        failed: Callable[[str], None],
+    ) -> bool:
+        """Start `call(progress)` in the background; False when another job is still running."""
+        if self._job is not None:
+            return False
+        job = self._job = _Job(call, self._known)
+
+        def end(message: str) -> None:
+            self._job = None
+            self.idle.emit(message)
+
+        def finished(value: Any) -> None:
+            end("")
+            done(value)
+
+        def fault(message: str) -> None:
+            end("")
+            failed(message)
+
+        job.signals.progress.connect(lambda text, share: self.changed.emit(f"{title}: {text.lower()}", share))
+        job.signals.done.connect(finished)
+        job.signals.failed.connect(fault)
+        job.signals.cancelled.connect(lambda: end(f"{title}: cancelled; nothing was changed"))
+        self.changed.emit(title, 0.0)
+        pool = QThreadPool.globalInstance()
+        assert pool is not None
+        pool.start(job)
+        return True
+
+    def cancel(self) -> None:
+        if self._job is not None:
+            self._job.stop = True
+            self.changed.emit("Stopping…", 1.0)

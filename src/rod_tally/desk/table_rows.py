@@ -1,0 +1,311 @@
+"""What the tables show, as plain rows; the widgets only lay them out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from ..analysis.results import COMPONENTS
+from ..review import Review
+from .quantities import FORCE_KIND, UnitSet
+from .state import DeskState
+from .theme import SEVERITY_MARK
+
+Pick = tuple[str, str] | None
+
+
+@dataclass(slots=True)
+class Rows:
+    """Columns with their titles, rows of values (text or numbers, None for absent), and what each row points at."""
+
+    columns: list[str]
+    rows: list[list[object]] = field(default_factory=list)
+    picks: list[Pick] = field(default_factory=list)
+    tips: list[str] = field(default_factory=list)
+    note: str = ""
+
+    def add(self, values: list[object], pick: Pick = None, tip: str = "") -> None:
+        self.rows.append(values)
+        self.picks.append(pick)
+        self.tips.append(tip)
+
+
+def findings(state: DeskState, units: UnitSet) -> Rows:
+    out = Rows(["", "Finding", "Where", "In words", "Decision"])
+    revision = state.revision
+    if revision is None:
+        return out
+    model = revision.review.model
+    for f in revision.review.findings:
+        where = ""
+        pick: Pick = None
+        for ident in f.ids:
+            if ident in model.members:
+                member = model.members[ident]
+                where = ", ".join(p for p in (member.storey, member.name) if p)
+                pick = ("member", ident)
+                break
+            if ident in model.nodes:
+                where, pick = ident, ("node", ident)
+                break
+        status, reason = revision.decisions.get(f.key, ("open", ""))
+        shown = status + (f": {reason}" if reason else "")
+        out.add([SEVERITY_MARK[f.severity], f.code, where, f.message, shown], pick, "; ".join(f.actions))
+    return out
+
+
+def tally(state: DeskState, units: UnitSet) -> Rows:
+    """The tally: classes counted and measured, then each case's load applied against its reactions."""
+    f = units.force[1]
+    out = Rows(["What", "Source", "Model", "Difference", "Length, source", "Length, model", f"Weight, {f}", "Why"])
+    review = state.review
+    if review is None:
+        return out
+    for row in review.tally:
+        why = ""
+        if row.skipped:
+            first = row.skipped[0].reason
+            why = f"{len(row.skipped)} skipped: {first}"
+        elif not row.agrees and row.source == 0:
+            why = "made by transfer"
+        elif not row.agrees:
+            why = "see the findings and the log"
+        if row.cls == "load_case" and row.model > row.source:
+            why = "self-weight is added"
+        out.add(
+            [
+                row.cls.replace("_", " "),
+                row.source or None,
+                row.model or None,
+                (row.model - row.source) if row.source and not row.agrees else None,
+                _num(row.source_length, units, "length"),
+                _num(row.length, units, "length"),
+                _num(row.weight, units, "force"),
+                why,
+            ]
+        )
+    results = review.results
+    for e in results.equilibrium:
+        lost = results.lost.get(e.case, np.zeros(3))
+        vertical = float(e.applied[2] + lost[2])
+        out.add(
+            [
+                f"load of {e.case}, vertical",
+                _num(vertical, units, "force"),
+                _num(float(e.applied[2]), units, "force"),
+                _num(float(-lost[2]), units, "force") if abs(lost[2]) > 1e-6 else None,
+                None,
+                None,
+                _num(float(-e.reaction[2]), units, "force"),
+                f"last: reactions; residual {e.residual:.1e}",
+            ]
+        )
+    return out
+
+
+def _num(value: float | None, units: UnitSet, kind: str) -> float | None:
+    return None if value is None else value * getattr(units, kind)[0]
+
+
+def nodes(state: DeskState, units: UnitSet) -> Rows:
+    out = Rows(["Node", *(f"{a}, {units.length[1]}" for a in "xyz"), "Support", "Members"])
+    review = state.review
+    if review is None:
+        return out
+    model = review.model
+    for n, members in model.members_at().items():
+        node = model.nodes[n]
+        place = [float(v) * units.length[0] for v in node.point + model.origin]
+        out.add([n, *place, node.support.letters if node.support.any else "", len(members)], ("node", n))
+    return out
+
+
+def members(state: DeskState, units: UnitSet) -> Rows:
+    out = Rows(
+        ["Member", "Class", "Storey", "Section", "Material", f"Length, {units.length[1]}",
+         f"Weight, {units.force[1]}", "Start", "End", "Release, start", "Release, end"]
+    )  # fmt: skip
+    review = state.review
+    if review is None:
+        return out
+    model = review.model
+    for m in model.members.values():
+        out.add(
+            [
+                m.name or m.id, m.cls, m.storey, m.section, m.material, model.length(m) * units.length[0],
+                model.weight(m) * units.force[0], m.start, m.end,
+                m.release_start.letters if m.release_start.any else "",
+                m.release_end.letters if m.release_end.any else "",
+            ],
+            ("member", m.id),
+            m.id,
+        )  # fmt: skip
+    return out
+
+
+def loads(state: DeskState, units: UnitSet) -> Rows:
+    line = f"{units.force[1]}/m" if units.length[1] == "m" else f"{units.force[1]}/m"
+    out = Rows(["Case", "Kind", "On", "What", "From", "To", "x", "y", "z", "x at end", "y at end", "z at end", "Axes"])
+    out.note = f"Forces in {units.force[1]}, line loads in {line}"
+    review = state.review
+    if review is None:
+        return out
+    model, k = review.model, units.force[0]
+    for case in model.cases.values():
+        if any(case.self_weight):
+            out.add(
+                [case.name, case.kind, "all members", "self-weight", None, None, *case.self_weight]
+                + [None] * 3
+                + ["global"]
+            )
+        for item in case.node_loads:
+            if any(item.force):
+                values: list[object] = [v * k for v in item.force]
+                out.add(
+                    [case.name, case.kind, item.node, "force", None, None, *values] + [None] * 3 + ["global"],
+                    ("node", item.node),
+                )
+            if any(item.moment):
+                values = [v * k for v in item.moment]
+                out.add(
+                    [case.name, case.kind, item.node, "moment", None, None, *values] + [None] * 3 + ["global"],
+                    ("node", item.node),
+                )
+        for load in case.member_loads:
+            member = model.members.get(load.member)
+            name = (member.name or member.id) if member else load.member
+            what = f"{'point' if load.a == load.b else 'line'} {load.kind}" + (", projected" if load.projected else "")
+            end: list[object] = [None] * 3 if load.a == load.b else [v * k for v in load.qb]
+            start: list[object] = [v * k for v in load.qa]
+            reach: list[object] = [load.a, None if load.a == load.b else load.b]
+            axes = "local" if load.local else "global"
+            out.add([case.name, case.kind, name, what, *reach, *start, *end, axes], ("member", load.member))
+    return out
+
+
+def reactions(state: DeskState, units: UnitSet) -> Rows:
+    f, m = units.force[1], units.moment[1]
+    out = Rows(["Case", "Node", *(f"{a}, {f}" for a in ("Fx", "Fy", "Fz")), *(f"{a}, {m}" for a in ("Mx", "My", "Mz"))])
+    review = state.review
+    if review is None:
+        return out
+    r = review.results
+    index = {n: i for i, n in enumerate(r.node_ids)}
+    for e in r.equilibrium:
+        for label, total in (("applied, in all", e.applied), ("reactions, in all", e.reaction)):
+            out.add(
+                [
+                    e.case,
+                    label,
+                    *(float(v) * units.force[0] for v in total[:3]),
+                    *(float(v) * units.moment[0] for v in total[3:]),
+                ]
+            )
+    for c, case in enumerate(r.cases):
+        for s, n in enumerate(r.support_ids):
+            if r.node_done[c, index[n]]:
+                v = r.reaction[c, s]
+                values: list[object] = [float(x) * units.force[0] for x in v[:3]]
+                values += [float(x) * units.moment[0] for x in v[3:]]
+                out.add([case, n, *values], ("node", n))
+    return out
+
+
+def forces(state: DeskState, units: UnitSet) -> Rows:
+    """Lowest and highest of each component of each member in the case that is shown."""
+    out = Rows(["Member", "Storey", "Section"])
+    for k in COMPONENTS:
+        unit = getattr(units, FORCE_KIND[k])[1]
+        out.columns += [f"{k} low, {unit}", f"{k} high"]
+    review = state.review
+    if review is None or state.case not in review.results.cases:
+        return out
+    out.note = f"Case {state.case}"
+    r = review.results
+    low, high = r.extremes(r.case_index(state.case))
+    done = r.member_done[r.case_index(state.case)]
+    factor = np.array([getattr(units, FORCE_KIND[k])[0] for k in COMPONENTS])
+    for n, ident in enumerate(r.member_ids):
+        if not done[n]:
+            continue
+        m = review.model.members.get(ident)
+        if m is None:
+            continue
+        pairs = np.column_stack([low[n] * factor, high[n] * factor]).ravel().tolist()
+        out.add([m.name or ident, m.storey, m.section, *pairs], ("member", ident))
+    return out
+
+
+def changes(state: DeskState, units: UnitSet) -> Rows:
+    """Every member that is not the same, then members whose forces changed beyond the tolerance."""
+    out = Rows(
+        [
+            "Change",
+            "Class",
+            "Before",
+            "After",
+            "Shift, mm",
+            "Section before",
+            "Section after",
+            "What",
+            "Was",
+            "Is",
+            "By",
+        ]
+    )
+    review, comparison = state.review, state.comparison
+    if review is None or comparison is None:
+        out.note = "This revision is compared with nothing yet: take in a revision (Ctrl+Shift+O)"
+        return out
+    base = state.baseline.review.model if state.baseline else None
+
+    def name(ident: str | None, revised: bool) -> str:
+        model = review.model if revised else base
+        if ident is None:
+            return ""
+        m = model.members.get(ident) if model else None
+        return (m.name or ident) if m else ident
+
+    for level in comparison.levels:
+        if level.status != "same":
+            out.add([f"level {level.status}", "storey", None, f"{level.name} ({level.elevation:.3f} m)"] + [None] * 7)
+    for m in comparison.members:
+        if m.status != "same":
+            pick: Pick = ("member", m.revised_id) if m.revised_id else None
+            values: list[object] = [m.status, m.cls, name(m.baseline_id, False), name(m.revised_id, True)]
+            values += [m.shift * 1000 if m.shift else None, m.baseline_section, m.revised_section]
+            out.add([*values, None, None, None, None], pick)
+    limits = review.settings.compare
+    for r in comparison.results:
+        if abs(r.change) <= max(limits.absolute_force, limits.relative * abs(r.baseline)) or not r.revised_id:
+            continue
+        if r.quantity not in FORCE_KIND:
+            continue
+        factor = getattr(units, FORCE_KIND[r.quantity])[0]
+        worse = "force up" if abs(r.revised) > abs(r.baseline) else "force down"
+        values = [worse, "", name(r.baseline_id, False), name(r.revised_id, True), None, None, None, r.quantity]
+        out.add([*values, r.baseline * factor, r.revised * factor, r.change * factor], ("member", r.revised_id))
+    return out
+
+
+TABLES: dict[str, tuple[str, Callable[[DeskState, UnitSet], Rows]]] = {
+    "findings": ("Findings", findings),
+    "tally": ("Tally", tally),
+    "nodes": ("Nodes", nodes),
+    "members": ("Members", members),
+    "loads": ("Loads", loads),
+    "reactions": ("Reactions", reactions),
+    "forces": ("Forces", forces),
+    "changes": ("Changes", changes),
+}
+
+
+def log_rows(review: Review | None) -> Rows:
+    """The transfer log."""
+    out = Rows(["Kind", "What happened", "By, mm"])
+    for entry in review.model.log if review else ():
+        pick: Pick = ("member", entry.ids[0]) if entry.ids and review and entry.ids[0] in review.model.members else None
+        out.add([entry.kind, entry.message, entry.distance * 1000 if entry.distance else None], pick)
+    return out

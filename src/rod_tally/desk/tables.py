@@ -1,0 +1,270 @@
+"""The tables below the view: sorted, filtered, copied; a row and the view point at each other."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QSortFilterProxyModel, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QColor, QGuiApplication, QKeySequence, QShortcut
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QLineEdit,
+    QTableView,
+    QTabWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from .parity import ParityPlot
+from .quantities import METRIC, UnitSet
+from .state import DeskState
+from .table_rows import TABLES, Pick, Rows, log_rows
+from .theme import MUTED, OCHRE, RUST
+
+MARK_COLOUR = {"■": RUST, "▲": OCHRE, "●": MUTED}
+
+
+class RowsModel(QAbstractTableModel):
+    """Rows as Qt wants them; numbers sort as numbers."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.content = Rows([])
+
+    def fill(self, content: Rows) -> None:
+        self.beginResetModel()
+        self.content = content
+        self.endResetModel()
+
+    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+        return 0 if parent.isValid() else len(self.content.rows)
+
+    def columnCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008
+        return 0 if parent.isValid() else len(self.content.columns)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> object:
+        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
+            return self.content.columns[section]
+        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.TextAlignmentRole:
+            return Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+        return None
+
+    def data(self, index: QModelIndex, role: int = 0) -> object:
+        value = self.content.rows[index.row()][index.column()]
+        if role == Qt.ItemDataRole.DisplayRole:
+            return shown(value)
+        if role == Qt.ItemDataRole.UserRole:
+            return value
+        if role == Qt.ItemDataRole.TextAlignmentRole and isinstance(value, (int, float)):
+            return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        if role == Qt.ItemDataRole.ForegroundRole and value in MARK_COLOUR:
+            return QColor(MARK_COLOUR[str(value)])
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return self.content.tips[index.row()] or None
+        return None
+
+
+def shown(value: object) -> str:
+    if value is None:
+        return ""
+    if isinstance(value, float):
+        if abs(value) < 5e-7:
+            return "0"
+        return f"{value:.3f}" if abs(value) < 1000 else f"{value:.1f}"
+    return str(value)
+
+
+class RowsProxy(QSortFilterProxyModel):
+    """Filter on any column, sort by value with absent ones last."""
+
+    def filterAcceptsRow(self, row: int, parent: QModelIndex) -> bool:
+        text = self.filterRegularExpression().pattern().lower()
+        if not text:
+            return True
+        source = self.sourceModel()
+        assert isinstance(source, RowsModel)
+        return any(text in shown(v).lower() for v in source.content.rows[row])
+
+    def lessThan(self, left: QModelIndex, right: QModelIndex) -> bool:
+        a, b = left.data(Qt.ItemDataRole.UserRole), right.data(Qt.ItemDataRole.UserRole)
+        if isinstance(a, (int, float)) and isinstance(b, (int, float)):
+            return bool(a < b)
+        if a is None or b is None:
+            return a is not None
+        return str(a) < str(b)
+
+
+class TablePage(QWidget):
+    """One table with its filter line and its count."""
+
+    picked = pyqtSignal(object, int)
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        self.name = name
+        self.model = RowsModel()
+        self.proxy = RowsProxy()
+        self.proxy.setSourceModel(self.model)
+        self.table = QTableView()
+        self.table.setModel(self.proxy)
+        self.table.setSortingEnabled(True)
+        self.table.horizontalHeader().setSortIndicator(-1, Qt.SortOrder.AscendingOrder)  # type: ignore[union-attr]
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.table.setWordWrap(False)
+        vertical = self.table.verticalHeader()
+        assert vertical is not None
+        vertical.hide()
+        vertical.setDefaultSectionSize(22)
+        vertical.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        self.filter = QLineEdit()
+        self.filter.setPlaceholderText("Filter")
+        self.filter.setClearButtonEnabled(True)
+        self.filter.setFixedWidth(210)
+        self.count = QLabel()
+        self.count.setObjectName("muted")
+        top = QHBoxLayout()
+        top.setContentsMargins(8, 3, 8, 3)
+        top.addWidget(self.filter)
+        top.addWidget(self.count)
+        top.addStretch()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addLayout(top)
+        layout.addWidget(self.table)
+        self.filter.textChanged.connect(self._filtered)
+        selection = self.table.selectionModel()
+        assert selection is not None
+        selection.currentRowChanged.connect(self._current)
+        QShortcut(QKeySequence.StandardKey.Copy, self.table, self.copy, context=Qt.ShortcutContext.WidgetShortcut)
+        self._telling = False
+
+    def fill(self, content: Rows) -> None:
+        self._telling = True
+        first = not self.model.content.columns
+        self.model.fill(content)
+        self._telling = False
+        self._count()
+        if first or len(content.rows) < 400:
+            self._widths()
+
+    def _widths(self) -> None:
+        header = self.table.horizontalHeader()
+        assert header is not None
+        header.setStretchLastSection(True)
+        metrics = self.table.fontMetrics()
+        content = self.model.content
+        for k, title in enumerate(content.columns):
+            texts = [title, *(shown(row[k]) for row in content.rows[:300])]
+            widest = max(metrics.horizontalAdvance(t) for t in texts)
+            self.table.setColumnWidth(k, min(widest + 22, 560))
+
+    def _filtered(self, text: str) -> None:
+        self.proxy.setFilterRegularExpression(text.replace("\\", ""))
+        self._count()
+
+    def _count(self) -> None:
+        total, here = self.model.rowCount(), self.proxy.rowCount()
+        text = f"{here} of {total}" if here != total else f"{total} rows" if total != 1 else "1 row"
+        self.count.setText(" · ".join(p for p in (text, self.model.content.note) if p))
+
+    def _current(self, now: QModelIndex) -> None:
+        if self._telling or not now.isValid():
+            return
+        row = self.proxy.mapToSource(now).row()
+        self.picked.emit(self.model.content.picks[row], row)
+
+    def point_at(self, pick: Pick) -> None:
+        """Select the row of a picked thing and bring it into view, without telling anybody."""
+        current = self.proxy.mapToSource(self.table.currentIndex())
+        if current.isValid() and current.row() < len(self.model.content.picks):
+            if self.model.content.picks[current.row()] == pick:
+                return
+        self._telling = True
+        self.table.clearSelection()
+        if pick is not None and pick in self.model.content.picks:
+            index = self.proxy.mapFromSource(self.model.index(self.model.content.picks.index(pick), 0))
+            if index.isValid():
+                self.table.setCurrentIndex(index)
+                self.table.scrollTo(index)
+        self._telling = False
+
+    def copy(self) -> None:
+        """Selected rows (all when none is selected) to the clipboard, with titles, for a spreadsheet."""
+        selection = self.table.selectionModel()
+        assert selection is not None
+        rows = sorted(i.row() for i in selection.selectedRows()) or range(self.proxy.rowCount())
+        lines = ["\t".join(self.model.content.columns)]
+        for row in rows:
+            source = self.proxy.mapToSource(self.proxy.index(row, 0)).row()
+            values = self.model.content.rows[source]
+            lines.append("\t".join("" if v is None else repr(v) if isinstance(v, float) else str(v) for v in values))
+        clipboard = QGuiApplication.clipboard()
+        assert clipboard is not None
+        clipboard.setText("\n".join(lines))
+
+
+class Tables(QTabWidget):
+    """All tables; the one in front is filled, the others when they come to the front."""
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self.state = state
+        self.units: UnitSet = METRIC
+        self.setDocumentMode(True)
+        self.pages = {name: TablePage(name) for name in (*TABLES, "log")}
+        for name, page in self.pages.items():
+            self.addTab(page, TABLES[name][0] if name in TABLES else "Transfer log")
+            page.picked.connect(lambda pick, row, n=name: self._picked(n, pick, row))
+        self.parity = ParityPlot(state)
+        self.addTab(self.parity, "Parity")
+        self._old: set[str] = set(self.pages)
+        self.currentChanged.connect(self._front)
+        self._later = QTimer(self, singleShot=True, interval=0)
+        self._later.timeout.connect(self._front)
+        state.revision_changed.connect(self.renew)
+        state.decided.connect(lambda: self.renew({"findings"}))
+        state.overlay_changed.connect(lambda: self.renew({"forces"}))
+        state.picked_changed.connect(self._point)
+        state.step_changed.connect(self._step)
+        self.renew()
+
+    def renew(self, names: set[str] | None = None) -> None:
+        """These tables (all when none are named) no longer hold."""
+        self._old |= names or set(self.pages)
+        revision = self.state.revision
+        count = len([f for f in revision.open_findings() if f.severity != "note"]) if revision else 0
+        self.setTabText(0, f"Findings {count}" if count else "Findings")
+        self._later.start()
+
+    def _front(self) -> None:
+        page = self.currentWidget()
+        if isinstance(page, TablePage) and page.name in self._old:
+            self._old.discard(page.name)
+            rows = log_rows(self.state.review) if page.name == "log" else TABLES[page.name][1](self.state, self.units)
+            page.fill(rows)
+            self._point()
+
+    def _picked(self, name: str, pick: Pick, row: int) -> None:
+        review = self.state.review
+        if name == "findings" and review is not None:
+            self.state.pick_finding(review.findings[row])
+        elif pick is not None:
+            self.state.pick(*pick)
+
+    def _point(self) -> None:
+        page = self.currentWidget()
+        if not isinstance(page, TablePage) or page.name in self._old:
+            return
+        review = self.state.review
+        if page.name == "findings" and self.state.finding is not None and review is not None:
+            return
+        page.point_at(self.state.picked)
+
+    def _step(self) -> None:
+        self.show_table(self.state.step.table)
+
+    def show_table(self, name: str) -> None:
+        self.setCurrentWidget(self.pages[name])

@@ -1,0 +1,72 @@
+"""The drawing office: warm paper, graphite lines, little colour, and colour only for meaning."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtGui import QFont, QFontDatabase
+from PyQt6.QtWidgets import QApplication
+
+PAPER, SHEET, BAND, EDGE = "#faf8f1", "#f3eee2", "#eae2d2", "#cdc2aa"
+INK, GRAPHITE, MUTED, PALE = "#26221d", "#4a453e", "#857b69", "#c9c1b1"
+PINE, RUST, OCHRE, MOSS = "#1d6b66", "#a3341f", "#97690c", "#4c6b35"
+WASH = "#dde8e4"
+
+SEVERITY_COLOUR = {"blocking": RUST, "warning": OCHRE, "note": MUTED}
+SEVERITY_MARK = {"blocking": "■", "warning": "▲", "note": "●"}
+# one colour a class of thing when an overlay sorts by kind; told apart by name in the legend, never by colour alone
+KINDS = ("#26221d", "#1d6b66", "#97690c", "#a3341f", "#4c6b35", "#5b5480", "#7d4a63", "#3f6f94", "#857b69")
+
+STYLE = f"""
+* {{ font-family: "Lato", "DejaVu Sans"; color: {INK}; }}
+QMainWindow, QWidget {{ background: {PAPER}; }}
+QMenuBar, QMenuBar::item {{ background: {BAND}; }}
+QMenuBar::item {{ padding: 4px 9px; }}
+QMenuBar::item:selected, QMenu::item:selected {{ background: {WASH}; color: {INK}; }}
+QMenu {{ background: {PAPER}; border: 1px solid {EDGE}; }}
+QMenu::item {{ padding: 4px 26px 4px 18px; }}
+QMenu::item:disabled {{ color: {PALE}; }}
+QMenu::separator {{ height: 1px; background: {EDGE}; margin: 3px 8px; }}
+QStatusBar {{ background: {BAND}; }}
+QStatusBar QLabel {{ background: transparent; color: {GRAPHITE}; }}
+QPushButton, QToolButton, QComboBox {{
+  background: {PAPER}; border: 1px solid {EDGE}; border-radius: 2px; padding: 3px 9px; }}
+QPushButton:hover, QToolButton:hover, QComboBox:hover {{ background: {WASH}; }}
+QPushButton:checked, QToolButton:checked {{ background: {INK}; color: {PAPER}; }}
+QPushButton:disabled, QToolButton:disabled {{ color: {PALE}; }}
+QPushButton:focus, QComboBox:focus, QLineEdit:focus {{ border-color: {PINE}; }}
+QComboBox QAbstractItemView {{ background: {PAPER}; selection-background-color: {WASH}; selection-color: {INK}; }}
+QLineEdit {{ background: {PAPER}; border: 1px solid {EDGE}; border-radius: 2px; padding: 3px 6px; }}
+QTabWidget::pane {{ border: 0; border-top: 1px solid {EDGE}; }}
+QTabBar {{ background: {BAND}; }}
+QTabBar::tab {{ background: {BAND}; padding: 5px 12px; border: 0; }}
+QTabBar::tab:selected {{ background: {PAPER}; font-weight: bold; }}
+QTableView {{ background: {PAPER}; border: 0; gridline-color: {BAND}; selection-background-color: {WASH};
+  selection-color: {INK}; alternate-background-color: {PAPER}; }}
+QHeaderView::section {{ background: {PAPER}; color: {MUTED}; border: 0; border-bottom: 1px solid {EDGE}; padding: 3px 6px; }}
+QSplitter::handle {{ background: {EDGE}; }}
+QSplitter::handle:horizontal {{ width: 1px; }}
+QSplitter::handle:vertical {{ height: 1px; }}
+QScrollBar:vertical {{ background: {PAPER}; width: 11px; }}
+QScrollBar:horizontal {{ background: {PAPER}; height: 11px; }}
+QScrollBar::handle {{ background: {PALE}; border-radius: 3px; min-height: 24px; min-width: 24px; margin: 2px; }}
+QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
+QProgressBar {{ border: 1px solid {EDGE}; background: {PAPER}; max-height: 12px; }}
+QProgressBar::chunk {{ background: {PINE}; }}
+QToolTip {{ background: {PAPER}; color: {INK}; border: 1px solid {EDGE}; }}
+QLabel#title {{ font-size: 16px; font-weight: bold; }}
+QLabel#muted {{ color: {MUTED}; }}
+QFrame#head {{ background: {PAPER}; border-bottom: 1px solid {EDGE}; }}
+QFrame#strip {{ background: {SHEET}; border-bottom: 1px solid {EDGE}; }}
+QFrame#strip QLabel {{ background: transparent; }}
+"""
+
+
+def dress(app: QApplication) -> None:
+    """Fonts that ship with the application, and the style sheet."""
+    for path in sorted((Path(__file__).parent / "fonts").glob("*.ttf")):
+        QFontDatabase.addApplicationFont(str(path))
+    font = QFont("Lato", 10)
+    app.setFont(font)
+    app.setStyle("Fusion")
+    app.setStyleSheet(STYLE)

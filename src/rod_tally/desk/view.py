@@ -1,0 +1,253 @@
+"""The model in three dimensions: one overlay at a time, picking, stepping through what lies on top of each other."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import QEvent, QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QOffscreenSurface, QOpenGLContext
+from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
+
+from ..model.geometry import Array
+from .overlays import Sheet, draw_members, overlays
+from .quantities import METRIC, UnitSet
+from .state import DeskState
+from .theme import INK, MUTED, PAPER, PINE, SHEET
+
+REACH = 9.0  # px; how near to a member a click must be
+DIRECTIONS = {
+    "3d": ((-0.62, -0.78, 0.55), (0, 0, 1)),
+    "plan": ((0, 0, 1), (0, 1, 0)),
+    "south": ((0, -1, 0), (0, 0, 1)),
+    "east": ((1, 0, 0), (0, 0, 1)),
+}
+
+
+def opengl_works() -> bool:
+    """Whether a drawing context can be had here at all (VTK would end the program where there is none)."""
+    context = QOpenGLContext()
+    if not context.create():
+        return False
+    surface = QOffscreenSurface()
+    surface.setFormat(context.format())
+    surface.create()
+    good = context.makeCurrent(surface)
+    context.doneCurrent()
+    return bool(good)
+
+
+class View(QWidget):
+    """The picture with its legend. Where there is no OpenGL a panel says so, and everything else works."""
+
+    drawn = pyqtSignal()
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self.state = state
+        self.units: UnitSet = METRIC
+        self.plotter: Any = None
+        self.canvas: Any = None
+        self._sheet: Sheet | None = None
+        self._press: tuple[float, float] | None = None
+        self._stack: list[str] = []
+        self._model_seen: object = None
+        self.direction = "3d"
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        self.legend = QLabel()
+        self.legend.setObjectName("legend")
+        self.legend.setTextFormat(Qt.TextFormat.RichText)
+        self.legend.setWordWrap(True)
+        self.legend.setContentsMargins(9, 4, 9, 4)
+        self.legend.setStyleSheet(f"background: {SHEET};")
+        if opengl_works():
+            from pyvistaqt import QtInteractor
+
+            from .canvas import Canvas
+
+            self.plotter = QtInteractor(self, auto_update=False)
+            self.plotter.set_background(PAPER)
+            self.plotter.enable_parallel_projection()
+            self.plotter.enable_anti_aliasing("msaa", multi_samples=4)
+            self.canvas = Canvas(self.plotter)
+            self.plotter.interactor.installEventFilter(self)
+            self.plotter.camera.AddObserver("ModifiedEvent", lambda *_: self._camera_moved())
+            self._later = QTimer(self, singleShot=True, interval=25)
+            self._later.timeout.connect(self._keep_size)
+            layout.addWidget(self.plotter.interactor, 1)
+        else:
+            panel = QLabel(
+                "The view needs OpenGL, and this display has none.\n"
+                "Tables, findings, runs and comparison all work without it."
+            )
+            panel.setAlignment(Qt.AlignmentFlag.AlignCenter)
+            panel.setStyleSheet(f"color: {MUTED};")
+            layout.addWidget(panel, 1)
+        layout.addWidget(self.legend)
+        self._redraw = QTimer(self, singleShot=True, interval=0)
+        self._redraw.timeout.connect(self.draw)
+        for signal in (state.revision_changed, state.overlay_changed, state.shown_changed, state.picked_changed):
+            signal.connect(self._redraw.start)
+
+    def close_view(self) -> None:
+        """Give VTK's window back before Qt takes it away."""
+        if self.plotter is not None:
+            self._later.stop()
+            self._redraw.stop()
+            self.plotter.close()
+            self.plotter = self.canvas = None
+
+    def draw(self) -> None:
+        """Draw everything anew: members, the overlay, what is picked."""
+        review = self.state.review
+        if self.canvas is None or review is None:
+            self.legend.setText("Open a model: File, Take in a model… (Ctrl+O)" if review is None else "")
+            if self.canvas is not None and review is None:
+                self.canvas.clear()
+                self.plotter.render()
+            return
+        shown = self.state.shown_members()
+        model = review.model
+        ids = [i for i in model.members if i in shown]
+        lines = np.array([model.line(model.members[i]) for i in ids]).reshape(-1, 2, 3)
+        self._sheet = Sheet(review, self.state, ids, lines, self.units)
+        if self._model_seen is not model:
+            self._model_seen = model
+            self.look_from(self.direction, render=False)
+        self.canvas.clear()
+        chosen = overlays().get(self.state.overlay) or next(iter(overlays().values()))
+        draw_members(self.canvas, self._sheet, chosen.pale)
+        legend = chosen.draw(self.canvas, self._sheet)
+        self._draw_labels()
+        self._draw_picked()
+        self.legend.setText(" &nbsp; ".join(legend))
+        self.plotter.render()
+        self.drawn.emit()
+
+    def _draw_labels(self) -> None:
+        sheet, label = self._sheet, self.state.label
+        if sheet is None or label == "none":
+            return
+        if label == "nodes":
+            nodes = sheet.nodes()
+            points, texts = [sheet.model.nodes[n].point for n in nodes], nodes
+        else:
+            points = list(sheet.lines.mean(axis=1))
+            members = [sheet.model.members[i] for i in sheet.ids]
+            texts = [m.name or m.id if label == "members" else m.section for m in members]
+        if len(points) <= 1500:
+            self.canvas.labels(np.array(points).reshape(-1, 3), texts, MUTED, 10)
+
+    def _draw_picked(self) -> None:
+        from .canvas import ring
+
+        model, picked = self._sheet.model if self._sheet else None, self.state.picked
+        if model is None or picked is None:
+            return
+        kind, ident = picked
+        if kind == "member" and ident in model.members:
+            line = model.line(model.members[ident])
+            self.canvas.lines(line[None], PINE, 6.0)
+            self.canvas.symbols(line, ring(4), PINE, 2.0)
+        elif kind == "node" and ident in model.nodes:
+            self.canvas.symbols(model.nodes[ident].point[None], ring(9), PINE, 2.6)
+        finding = self.state.finding
+        if finding is not None and finding.at is not None:
+            self.canvas.symbols(np.array(finding.at)[None], ring(14), INK, 2.0)
+
+    def look_from(self, direction: str, render: bool = True) -> None:
+        """Turn to a named direction and take in everything that is shown."""
+        self.direction = direction
+        if self.plotter is None or self._sheet is None or not len(self._sheet.lines):
+            return
+        points = self._sheet.lines.reshape(-1, 3)
+        vector, up = (np.array(v, float) for v in DIRECTIONS[direction])
+        self._frame(points, vector / np.linalg.norm(vector), up)
+        if render:
+            self.state.overlay_changed.emit()
+
+    def _frame(self, points: Array, vector: Array, up: Array) -> None:
+        middle = (points.min(axis=0) + points.max(axis=0)) / 2
+        reach = float(np.linalg.norm(np.ptp(points, axis=0))) or 1.0
+        camera = self.plotter.camera
+        camera.focal_point = tuple(middle)
+        camera.position = tuple(middle + vector * reach * 3)
+        camera.up = tuple(up)
+        right, above, _ = self.canvas.screen_axes()
+        width, height = self.plotter.render_window.GetSize()
+        across, tall = np.ptp(points @ right), np.ptp(points @ above)
+        camera.parallel_scale = max(tall / 2, across / 2 * height / max(width, 1), 0.5) * 1.14
+        self.plotter.reset_camera_clipping_range()
+
+    def take_me_there(self, point: Array, reach: float = 4.0) -> None:
+        """Close in on a place without turning."""
+        if self.plotter is None:
+            return
+        camera = self.plotter.camera
+        step = np.array(camera.position) - np.array(camera.focal_point)
+        camera.focal_point = tuple(point)
+        camera.position = tuple(point + step)
+        camera.parallel_scale = min(camera.parallel_scale, reach)
+        self.plotter.reset_camera_clipping_range()
+        self._redraw.start()
+
+    def _camera_moved(self) -> None:
+        if self.canvas is not None and not self._later.isActive():
+            self._later.start()
+
+    def _keep_size(self) -> None:
+        if self.canvas is not None:
+            self.canvas.keep_size()
+            self.plotter.render()
+
+    def members_at(self, x: float, y: float) -> list[str]:
+        """Members near a place of the picture (px from the lower left), nearest first, then from front to back."""
+        if self.canvas is None or self._sheet is None or not len(self._sheet.lines):
+            return []
+        a = self.canvas.to_screen(self._sheet.lines[:, 0])
+        b = self.canvas.to_screen(self._sheet.lines[:, 1])
+        d = b[:, :2] - a[:, :2]
+        p = np.array([x, y])
+        size = np.maximum((d * d).sum(axis=1), 1e-9)
+        t = np.clip(((p - a[:, :2]) * d).sum(axis=1) / size, 0, 1)
+        distance = np.linalg.norm(a[:, :2] + d * t[:, None] - p, axis=1)
+        depth = a[:, 2] + (b[:, 2] - a[:, 2]) * t
+        near = np.flatnonzero(distance <= REACH)
+        order = near[np.lexsort((depth[near], np.round(distance[near] / 3)))]
+        return [self._sheet.ids[i] for i in order]
+
+    def step_pick(self, by: int = 1) -> None:
+        """The next of the members that lay under the last click."""
+        if not self._stack:
+            return
+        picked = self.state.picked[1] if self.state.picked else ""
+        at = self._stack.index(picked) if picked in self._stack else -1
+        self.state.pick("member", self._stack[(at + by) % len(self._stack)])
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if isinstance(event, QMouseEvent) and event.button() == Qt.MouseButton.LeftButton:
+            where = (event.position().x(), event.position().y())
+            if event.type() == QEvent.Type.MouseButtonPress:
+                self._press = where
+            elif event.type() == QEvent.Type.MouseButtonRelease and self._press is not None:
+                if abs(where[0] - self._press[0]) + abs(where[1] - self._press[1]) < 4:
+                    self.click(*where)
+                self._press = None
+        return super().eventFilter(watched, event)
+
+    def click(self, x: float, y: float) -> None:
+        """Pick what lies at a place of the widget; a click on nothing picks nothing."""
+        ratio = self.devicePixelRatioF()
+        height = self.plotter.render_window.GetSize()[1]
+        self._stack = self.members_at(x * ratio, height - y * ratio)
+        if self._stack:
+            self.state.pick("member", self._stack[0])
+        else:
+            self.state.pick(None)
+
+    @property
+    def stacked(self) -> int:
+        """How many members lay under the last click."""
+        return len(self._stack)
