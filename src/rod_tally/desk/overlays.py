@@ -23,6 +23,7 @@ from .quantities import FORCE_KIND, UnitSet
 from .state import DeskState
 from .theme import GRAPHITE, INK, KINDS, MUTED, OCHRE, PALE, PAPER, PINE, RUST
 
+OLD = "the model has changed since its run: run it again (F5)"
 CLASS_WIDTH = {"column": 3.2, "beam": 2.0, "brace": 1.4}
 
 
@@ -44,6 +45,10 @@ class Sheet:
     def size(self) -> float:
         """A length that stands for the building's, m."""
         return float(np.linalg.norm(np.ptp(self.lines.reshape(-1, 3), axis=0))) if len(self.lines) else 1.0
+
+    @property
+    def stale(self) -> bool:
+        return self.state.revision is not None and self.state.revision.stale
 
     def nodes(self) -> list[str]:
         """Nodes of the shown members."""
@@ -116,7 +121,8 @@ def draw_joints(canvas: Canvas, sheet: Sheet) -> list[str]:
     gaps = [f for f in sheet.review.findings if f.code == "join.gap" and f.at and set(f.ids) & set(sheet.ids)]
     points = np.array([f.at for f in gaps]).reshape(-1, 3)
     canvas.symbols(points, ring(11), RUST, 2.2)
-    canvas.labels(points, [sheet.units.show(f.numbers["distance"], "small", 3) + " mm gap" for f in gaps], RUST)
+    texts = [f"{sheet.units.show(f.numbers['distance'], 'small', 3)} {sheet.units.small[1]} gap" for f in gaps]
+    canvas.labels(points + canvas.screen_axes()[0] * canvas.pixel * 16, texts, RUST)
     return [f"◇ joined ({len(joined)})", f"○ loose end ({len(loose)})", f"◯ gap ({len(gaps)})"]
 
 
@@ -292,6 +298,8 @@ def draw_loads(canvas: Canvas, sheet: Sheet) -> list[str]:
 
 @overlay("displaced", "Displaced shape", pale=True)
 def draw_displaced(canvas: Canvas, sheet: Sheet) -> list[str]:
+    if sheet.stale:
+        return [OLD]
     r, case = sheet.review.results, sheet.state.case
     if case not in r.cases or not r.member_done[r.case_index(case)].any():
         return [f"{case or 'no case'} was not computed"]
@@ -316,6 +324,8 @@ def draw_displaced(canvas: Canvas, sheet: Sheet) -> list[str]:
 
 @overlay("forces", "Forces", pale=False)
 def draw_forces(canvas: Canvas, sheet: Sheet) -> list[str]:
+    if sheet.stale:
+        return [OLD]
     r, case, component = sheet.review.results, sheet.state.case, sheet.state.component
     if case not in r.cases:
         return [f"{case or 'no case'} was not computed"]
@@ -354,6 +364,8 @@ def draw_forces(canvas: Canvas, sheet: Sheet) -> list[str]:
 
 @overlay("reactions", "Reactions")
 def draw_reactions(canvas: Canvas, sheet: Sheet) -> list[str]:
+    if sheet.stale:
+        return [OLD]
     r, case = sheet.review.results, sheet.state.case
     if case not in r.cases:
         return [f"{case or 'no case'} was not computed"]

@@ -11,7 +11,7 @@ from .state import DeskState
 from .tally_mark import draw_tally
 from .theme import BAND, GRAPHITE, INK, MOSS, MUTED, PALE, PINE, SEVERITY_COLOUR, SEVERITY_MARK, SHEET
 
-HEAD, ROW = 46, 21
+HEAD, ROW = 43, 20
 
 
 class StepWidget(QWidget):

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QPushButton, QScrollAre
 
 from ..analysis.results import COMPONENTS
 from ..model import Finding, Member
+from .actions import can_do
 from .member_plot import MemberPlot
 from .overlays import support_words
 from .quantities import FORCE_KIND, METRIC, UnitSet
@@ -224,8 +225,12 @@ class Slip(QScrollArea):
             self._text(f"{status}: {reason}" if reason else status, MOSS)
             self._button("Open it again", lambda: self.asked.emit(finding, "reopen"))
             return
+        assert self.state.review is not None
         for action in finding.actions:
-            self._button(action, lambda _=False, a=action: self.asked.emit(finding, a))
+            if can_do(self.state.review.model, finding, action):
+                self._button(action, lambda _=False, a=action: self.asked.emit(finding, a))
+            else:
+                self._text(f"{action}: by hand", MUTED)
 
     def _button(self, text: str, call: Callable[..., None]) -> None:
         button = QPushButton(text)

@@ -134,15 +134,14 @@ class DeskState(QObject):
 
     def pick_finding(self, finding: Finding) -> None:
         """Pick what a finding is about: its first member or node that is in the model."""
-        review = self.review
-        if review is None:
-            return None
-        for ident in finding.ids:
-            if ident in review.model.members:
-                return self.pick("member", ident, finding)
-            if ident in review.model.nodes:
-                return self.pick("node", ident, finding)
-        self.pick(None, finding=finding)
+        model = self.review.model if self.review else None
+        kind, picked = None, ""
+        for ident in finding.ids if model else ():
+            assert model is not None
+            if ident in model.members or ident in model.nodes:
+                kind, picked = ("member" if ident in model.members else "node"), ident
+                break
+        self.pick(kind, picked, finding)
 
     def show_storeys(self, names: set[str]) -> None:
         if names != self.storeys:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -26,8 +26,8 @@ class Rows:
     tips: list[str] = field(default_factory=list)
     note: str = ""
 
-    def add(self, values: list[object], pick: Pick = None, tip: str = "") -> None:
-        self.rows.append(values)
+    def add(self, values: Sequence[object], pick: Pick = None, tip: str = "") -> None:
+        self.rows.append(list(values))
         self.picks.append(pick)
         self.tips.append(tip)
 

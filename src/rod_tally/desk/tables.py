@@ -109,7 +109,7 @@ class TablePage(QWidget):
         self.table = QTableView()
         self.table.setModel(self.proxy)
         self.table.setSortingEnabled(True)
-        self.table.horizontalHeader().setSortIndicator(-1, Qt.SortOrder.AscendingOrder)  # type: ignore[union-attr]
+        self.table.horizontalHeader().setSortIndicator(-1, Qt.SortOrder.AscendingOrder)
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setWordWrap(False)
@@ -179,9 +179,9 @@ class TablePage(QWidget):
     def point_at(self, pick: Pick) -> None:
         """Select the row of a picked thing and bring it into view, without telling anybody."""
         current = self.proxy.mapToSource(self.table.currentIndex())
-        if current.isValid() and current.row() < len(self.model.content.picks):
-            if self.model.content.picks[current.row()] == pick:
-                return
+        picks = self.model.content.picks
+        if current.isValid() and current.row() < len(picks) and picks[current.row()] == pick:
+            return
         self._telling = True
         self.table.clearSelection()
         if pick is not None and pick in self.model.content.picks:
@@ -222,7 +222,9 @@ class Tables(QTabWidget):
         self.addTab(self.parity, "Parity")
         self._old: set[str] = set(self.pages)
         self.currentChanged.connect(self._front)
-        self._later = QTimer(self, singleShot=True, interval=0)
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(0)
         self._later.timeout.connect(self._front)
         state.revision_changed.connect(self.renew)
         state.decided.connect(lambda: self.renew({"findings"}))

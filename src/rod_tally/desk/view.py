@@ -74,7 +74,9 @@ class View(QWidget):
             self.canvas = Canvas(self.plotter)
             self.plotter.interactor.installEventFilter(self)
             self.plotter.camera.AddObserver("ModifiedEvent", lambda *_: self._camera_moved())
-            self._later = QTimer(self, singleShot=True, interval=25)
+            self._later = QTimer(self)
+            self._later.setSingleShot(True)
+            self._later.setInterval(25)
             self._later.timeout.connect(self._keep_size)
             layout.addWidget(self.plotter.interactor, 1)
         else:
@@ -86,7 +88,9 @@ class View(QWidget):
             panel.setStyleSheet(f"color: {MUTED};")
             layout.addWidget(panel, 1)
         layout.addWidget(self.legend)
-        self._redraw = QTimer(self, singleShot=True, interval=0)
+        self._redraw = QTimer(self)
+        self._redraw.setSingleShot(True)
+        self._redraw.setInterval(0)
         self._redraw.timeout.connect(self.draw)
         for signal in (state.revision_changed, state.overlay_changed, state.shown_changed, state.picked_changed):
             signal.connect(self._redraw.start)

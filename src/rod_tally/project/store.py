@@ -150,6 +150,25 @@ class Project:
     def close(self) -> None:
         self._db.close()
 
+    def copy_to(self, path: Path) -> Project:
+        """The whole project in another file, put in place in one step; this one is closed, the copy returned open."""
+        if path.exists() and path.samefile(self.path):
+            return self
+        half = path.with_name(f".{path.name}.part")
+        half.unlink(missing_ok=True)
+        try:
+            target = sqlite3.connect(half)
+            self._db.backup(target)
+            target.execute("PRAGMA journal_mode = DELETE")
+            target.close()
+            half.replace(path)
+        except (sqlite3.Error, OSError) as error:
+            half.unlink(missing_ok=True)
+            raise ProjectError(f"{path}: could not be saved ({error})") from error
+        copy = Project.open(path)
+        self.close()
+        return copy
+
     @contextmanager
     def _transaction(self) -> Iterator[sqlite3.Connection]:
         try:

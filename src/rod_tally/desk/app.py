@@ -1,0 +1,88 @@
+"""Starting the window, with files, with the demo, or for a picture where there is no display."""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+from pathlib import Path
+
+from PyQt6.QtCore import QEventLoop, QTimer
+from PyQt6.QtWidgets import QApplication
+
+from ..demo.project import make_demo
+from ..review import STEPS
+from ..review.summary import summary
+from .theme import dress
+from .window import Window
+
+PICTURE = "rod-tally-demo.png"
+
+
+def application() -> QApplication:
+    """The one application object, dressed."""
+    os.environ.setdefault("QT_API", "pyqt6")
+    app = QApplication.instance() or QApplication(sys.argv[:1])
+    assert isinstance(app, QApplication)
+    app.setApplicationName("Rod Tally")
+    dress(app)
+    return app
+
+
+def start(files: list[Path] | None = None, demo: bool = False, picture: Path | None = None) -> int:
+    """Show the window until it is closed; on a virtual display print the demo's summary, keep a picture, and end."""
+    app = application()
+    with tempfile.TemporaryDirectory(prefix="rod-tally-") as folder:
+        window = Window()
+        window.show()
+        for path in files or []:
+            window.session.open(path)
+        if demo:
+            window.session.open(make_demo(Path(folder) / "Tern Quay sail loft.rodtally"))
+        if demo and (picture or os.environ.get("ROD_TALLY_VIRTUAL_DISPLAY")):
+            return show_once(app, window, picture or Path(PICTURE))
+        return app.exec()
+
+
+def show_once(app: QApplication, window: Window, picture: Path) -> int:
+    """The demo without anybody watching."""
+    settle(window, 60)
+    for revision in window.state.revisions:
+        print(summary(revision.review), end="\n\n")
+    window.state.choose(0)
+    window.state.go(STEPS[1])
+    gap = next((f for f in window.state.revisions[0].review.findings if f.code == "join.gap"), None)
+    if gap is not None:
+        window.state.pick_finding(gap)
+    settle(window, 10)
+    saved = grab(window, picture)
+    print(f"picture of the window: {picture}" if saved else f"{picture}: the picture could not be written")
+    window.close()
+    app.processEvents()
+    return 0
+
+
+def settle(window: Window, seconds: float) -> None:
+    """Let the window work until no job runs and everything is drawn."""
+    loop = QEventLoop()
+    calm = [0]
+
+    def look() -> None:
+        calm[0] = 0 if window.session.jobs.busy else calm[0] + 1
+        if calm[0] > 3:
+            loop.quit()
+
+    timer = QTimer()
+    timer.setInterval(60)
+    timer.timeout.connect(look)
+    timer.start()
+    QTimer.singleShot(int(seconds * 1000), loop.quit)
+    loop.exec()
+    timer.stop()
+
+
+def grab(window: Window, path: Path) -> bool:
+    """The window as the screen shows it, view included."""
+    screen = window.screen()
+    assert screen is not None
+    return screen.grabWindow(window.winId()).save(str(path))

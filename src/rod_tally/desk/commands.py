@@ -1,0 +1,122 @@
+"""Commands of the window as data: menus, shortcuts and tests are made from this list."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from ..review import STEPS, Step
+
+if TYPE_CHECKING:
+    from .window import Window
+
+When = Callable[["Window"], bool]
+
+
+@dataclass(frozen=True, slots=True)
+class Command:
+    """`id` is stable and dotted. `when` says whether it can be used now. `help` is the line shown on hovering."""
+
+    id: str
+    title: str
+    menu: str
+    shortcut: str
+    call: Callable[[Window], object]
+    when: When
+    help: str = ""
+    separator: bool = False
+
+
+def always(_w: Window) -> bool:
+    return True
+
+
+def opened(w: Window) -> bool:
+    return w.state.review is not None
+
+
+def idle(w: Window) -> bool:
+    return not w.session.jobs.busy
+
+
+def ready(w: Window) -> bool:
+    return opened(w) and idle(w)
+
+
+def picked(w: Window) -> bool:
+    return opened(w) and w.state.picked is not None
+
+
+def has_finding(w: Window) -> bool:
+    return opened(w) and w.state.finding is not None
+
+
+def _to(step: Step) -> Callable[[Window], object]:
+    return lambda w: w.state.go(step)
+
+
+COMMANDS: tuple[Command, ...] = (
+    Command("file.take_in", "Take in a model…", "File", "Ctrl+O", lambda w: w.ask_open(), idle,
+            "Open an IFC file or a project; a model becomes the first revision of a new project"),
+    Command("file.revision", "Take in a revision…", "File", "Ctrl+Shift+O", lambda w: w.ask_revision(), ready,
+            "Take in a revised model and compare it with the one before it"),
+    Command("file.save_as", "Save project as…", "File", "Ctrl+Shift+S", lambda w: w.ask_save(), ready,
+            "Keep the project under a name of your own; every step is saved by itself in any case", True),
+    Command("file.export", "Write the review's files…", "File", "Ctrl+E", lambda w: w.ask_export(), ready,
+            "review.json and the tables as CSV"),
+    Command("file.picture", "Keep a picture…", "File", "Ctrl+P", lambda w: w.ask_picture(), opened,
+            "The view as a PNG file"),
+    Command("file.settings", "Read settings…", "File", "", lambda w: w.ask_settings(), idle, "A TOML file", True),
+    Command("file.settings_write", "Write settings…", "File", "", lambda w: w.write_settings(), always),
+    Command("file.quit", "Quit", "File", "Ctrl+Q", lambda w: w.close(), always, "", True),
+    Command("edit.undo", "Undo", "Edit", "Ctrl+Z", lambda w: w.session.undo.undo(),
+            lambda w: w.session.undo.canUndo() and idle(w), "Take back the last decision or correction"),
+    Command("edit.redo", "Redo", "Edit", "Ctrl+Y", lambda w: w.session.undo.redo(),
+            lambda w: w.session.undo.canRedo() and idle(w)),
+    Command("edit.find", "Find by name or number", "Edit", "Ctrl+F", lambda w: w.search.setFocus(), opened,
+            "Members and nodes by name, number or id", True),
+    Command("edit.copy_picture", "Copy the picture", "Edit", "Ctrl+Shift+C", lambda w: w.copy_picture(), opened),
+    Command("view.3d", "In three dimensions", "View", "Ctrl+1", lambda w: w.look("3d"), opened),
+    Command("view.plan", "Plan", "View", "Ctrl+2", lambda w: w.look("plan"), opened),
+    Command("view.south", "From the south", "View", "Ctrl+3", lambda w: w.look("south"), opened),
+    Command("view.east", "From the east", "View", "Ctrl+4", lambda w: w.look("east"), opened),
+    Command("view.fit", "Take in everything", "View", "Ctrl+0", lambda w: w.look(w.view.direction), opened),
+    Command("view.there", "Take me there", "View", "Ctrl+T", lambda w: w.take_me_there(), picked,
+            "Close in on what is picked", True),
+    Command("view.next", "Next under the pointer", "View", "Ctrl+.", lambda w: w.view.step_pick(1),
+            lambda w: w.view.stacked > 1, "Step through members that lie on top of each other"),
+    Command("view.previous", "Previous under the pointer", "View", "Ctrl+,", lambda w: w.view.step_pick(-1),
+            lambda w: w.view.stacked > 1),
+    Command("view.isolate", "Isolate what is picked", "View", "Ctrl+I", lambda w: w.isolate(), picked,
+            "Show only this member and those it meets"),
+    Command("view.all", "Show everything", "View", "Ctrl+Shift+I", lambda w: w.show_all(), opened),
+    Command("model.accept", "Accept the finding, because…", "Model", "Ctrl+Return", lambda w: w.accept(), has_finding,
+            "Decide on the finding with a reason"),
+    Command("model.support", "Fix the picked node", "Model", "Ctrl+B", lambda w: w.fix_node(True), picked),
+    Command("model.free", "Free the picked node", "Model", "Ctrl+Shift+B", lambda w: w.fix_node(False), picked),
+    Command("model.pin_start", "Pin or fix the start", "Model", "Ctrl+[", lambda w: w.pin(False), picked,
+            "Release the picked member's start in bending, or fix it again"),
+    Command("model.pin_end", "Pin or fix the end", "Model", "Ctrl+]", lambda w: w.pin(True), picked),
+    Command("model.delete", "Delete the picked member", "Model", "Del", lambda w: w.delete(), picked,
+            "From the model only; the source is never changed"),
+    Command("loads.next", "Next load case", "Loads", "Ctrl+Right", lambda w: w.step_case(1), opened),
+    Command("loads.previous", "Previous load case", "Loads", "Ctrl+Left", lambda w: w.step_case(-1), opened),
+    Command("run.run", "Run", "Run", "F5", lambda w: w.session.run_again(), ready,
+            "All cases; kept beside the earlier runs"),
+    Command("run.cancel", "Cancel", "Run", "Esc", lambda w: w.session.jobs.cancel(),
+            lambda w: w.session.jobs.busy, "Stop what is running; nothing is changed"),
+    Command("compare.change", "Show changes", "Compare", "Ctrl+D", lambda w: w.show_overlay("change", "changes"),
+            lambda w: w.state.comparison is not None),
+    Command("compare.parity", "Parity plot", "Compare", "Ctrl+Shift+D", lambda w: w.show_parity(),
+            lambda w: w.state.comparison is not None),
+    Command("help.units", "Other units", "View", "Ctrl+U", lambda w: w.next_units(), always, "", True),
+    Command("help.log", "Transfer log", "Help", "Ctrl+L", lambda w: w.tables.show_table("log"), opened,
+            "What was moved, guessed and skipped on the way in"),
+    Command("help.about", "About Rod Tally", "Help", "F1", lambda w: w.about(), always),
+    *(
+        Command(f"round.{s.name.lower()}", s.name, "Round", f"Alt+{k}", _to(s), opened, f"Take the step {s.name}")
+        for k, s in enumerate(STEPS, 1)
+    ),
+)  # fmt: skip
+MENUS = ("File", "Edit", "View", "Round", "Model", "Loads", "Run", "Compare", "Help")

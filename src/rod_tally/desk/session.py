@@ -1,0 +1,347 @@
+"""The session behind the window: the project, the jobs, the undo stack. Widgets ask it; it tells the state."""
+
+from __future__ import annotations
+
+import os
+import sqlite3
+from collections.abc import Callable
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import platformdirs
+from PyQt6.QtCore import QObject, QSettings, pyqtSignal
+from PyQt6.QtGui import QUndoCommand, QUndoStack
+
+from ..analysis import AnalysisError, Results, run
+from ..analysis.modes import modes
+from ..analysis.storeys import storey_rows
+from ..checks import Subject, run_checks
+from ..intake import IntakeError
+from ..model import Finding, Model, Settings, SettingsError
+from ..model.edits import Edit
+from ..output.write import OutputError, write_review
+from ..project import Project, ProjectError
+from ..project.store import SUFFIX, fingerprint
+from ..review import Review, review
+from ..review.review import attach_comparison, read_model
+from ..review.tally import tally
+from .actions import ACCEPT, GO, REOPEN, edit_for
+from .jobs import Jobs
+from .state import DeskState, Revision
+
+KNOWN = (IntakeError, ProjectError, AnalysisError, OutputError, SettingsError)
+RECENT = 8
+Progress = Callable[[str, float], None]
+
+
+class _Decide(QUndoCommand):
+    def __init__(self, session: Session, revision: Revision, finding: Finding, status: str, reason: str) -> None:
+        super().__init__(f"{status} {finding.code}")
+        self.session, self.revision, self.key = session, revision, finding.key
+        self.now = (status, reason)
+        self.before = revision.decisions.get(finding.key, ("open", ""))
+
+    def redo(self) -> None:
+        self.session.keep_decision(self.revision, self.key, *self.now)
+
+    def undo(self) -> None:
+        self.session.keep_decision(self.revision, self.key, *self.before)
+
+
+class _Look(QUndoCommand):
+    def __init__(self, session: Session, revision: Revision, item: str) -> None:
+        super().__init__(f"look at {item}")
+        self.session, self.revision, self.item = session, revision, item
+        self.seen = item not in revision.looked
+
+    def redo(self) -> None:
+        self.session.keep_look(self.revision, self.item, self.seen)
+
+    def undo(self) -> None:
+        self.session.keep_look(self.revision, self.item, not self.seen)
+
+
+class _Correct(QUndoCommand):
+    def __init__(self, session: Session, revision: Revision, edit: Edit) -> None:
+        super().__init__(edit.text)
+        self.session, self.revision, self.edit = session, revision, edit
+
+    def redo(self) -> None:
+        self.edit.apply(self.revision.review.model)
+        self.session.model_changed(self.revision)
+
+    def undo(self) -> None:
+        self.edit.revert(self.revision.review.model)
+        self.session.model_changed(self.revision)
+
+
+class Session(QObject):
+    """`said(text)`: a line for the status bar. `failed(title, text)`: something the user has to know."""
+
+    said = pyqtSignal(str)
+    failed = pyqtSignal(str, str)
+    project_changed = pyqtSignal()
+    asked_reason = pyqtSignal(object)
+    asked_view = pyqtSignal(object)
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self.state = state
+        self.settings = Settings()
+        self.project: Project | None = None
+        self.jobs = Jobs(KNOWN)
+        self.undo = QUndoStack(self)
+        self.memory = QSettings("rod-tally", "rod-tally")
+
+    # -- files ---------------------------------------------------------------------------------------------------
+
+    def open(self, path: Path) -> None:
+        """A project as it is, or a model as the first revision of a new project."""
+        if path.suffix.lower() == SUFFIX:
+            self._start("Opening", lambda p: self._load(path, p), self._opened)
+        else:
+            self._start("Taking in", lambda p: (None, [self._take(path, None, p)]), self._taken_new)
+        self._remember(path)
+
+    def take_in(self, path: Path) -> None:
+        """A further revision of the open project, compared with the latest one."""
+        if not self.state.revisions:
+            return self.open(path)
+        last = self.state.revisions[-1].review
+        self._start("Taking in a revision", lambda p: self._take(path, last, p), self._taken)
+        self._remember(path)
+        return None
+
+    def _start(self, title: str, call: Callable[[Progress], Any], done: Callable[[Any], None]) -> None:
+        if not self.jobs.start(title, call, done, lambda text: self.failed.emit(title, text)):
+            self.said.emit("Something is still running; wait for it or cancel it (Esc)")
+
+    def _take(self, path: Path, last: Review | None, progress: Progress) -> Review:
+        model = read_model(path, self.settings, progress)
+        done = review(model, self.settings, progress)
+        if last is not None:
+            progress("Comparing", 0.95)
+            attach_comparison(done, last.model, last.results)
+        return done
+
+    def _taken_new(self, value: tuple[None, list[Review]]) -> None:
+        self._replace_project(self._new_project())
+        self._add(value[1][0])
+
+    def _taken(self, done: Review) -> None:
+        self._add(done)
+
+    def _add(self, done: Review) -> None:
+        assert self.project is not None
+        name = f"Revision {chr(ord('A') + len(self.state.revisions) % 26)}"
+        ident = self.project.add_revision(name, done.model)
+        self.project.add_run(ident, "Run 1", done.model, self.settings, done.results)
+        self.project.save_settings(self.settings)
+        revision = Revision(ident, name, done, run_name="Run 1")
+        self.state.set_revisions([*self.state.revisions, revision], len(self.state.revisions))
+        self.said.emit(f"{name}: {len(done.model.members)} members, {len(done.blocking)} blocking findings")
+        self.project_changed.emit()
+
+    def _load(self, path: Path, progress: Progress) -> tuple[Project, list[Revision], Settings]:
+        project = Project.open(path)
+        settings = project.settings()
+        revisions: list[Revision] = []
+        for row in project.revisions():
+            progress(f"Opening {row.name}", 0.1 + 0.8 * len(revisions) / max(len(project.revisions()), 1))
+            model = project.model(row.id)
+            runs = project.runs(row.id)
+            stale, run_name = False, ""
+            if runs:
+                results, run_name = project.results(runs[-1].id), runs[-1].name
+                stale = runs[-1].print != fingerprint(model)
+            else:
+                results, run_name = run(model, settings.run, progress), "Run 1"
+                project.add_run(row.id, run_name, model, settings, results)
+            done = _review_of(model, settings, results, stale)
+            if revisions:
+                last = revisions[-1].review
+                attach_comparison(done, last.model, last.results)
+            revisions.append(
+                Revision(row.id, row.name, done, project.decisions(row.id), project.looked(row.id), stale, run_name)
+            )
+        return project, revisions, settings
+
+    def _opened(self, value: tuple[Project, list[Revision], Settings]) -> None:
+        project, revisions, settings = value
+        self._replace_project(project)
+        self.settings = settings
+        self.state.set_revisions(revisions, len(revisions) - 1)
+        self.project_changed.emit()
+        self.said.emit(f"{project.path.name}: {len(revisions)} revisions")
+
+    def _replace_project(self, project: Project) -> None:
+        if self.project is not None:
+            self.project.close()
+        self.project = project
+        self.undo.clear()
+        self.state.revisions = []
+
+    def _new_project(self) -> Project:
+        folder = Path(os.environ.get("ROD_TALLY_DATA") or platformdirs.user_data_dir("rod-tally")) / "projects"
+        folder.mkdir(parents=True, exist_ok=True)
+        stamp = datetime.now().strftime("%Y-%m-%d %H.%M.%S")
+        path, n = folder / f"{stamp}{SUFFIX}", 2
+        while path.exists():
+            path, n = folder / f"{stamp} ({n}){SUFFIX}", n + 1
+        return Project.create(path)
+
+    def save_as(self, path: Path) -> None:
+        """The whole project in another file, which is then the open one."""
+        if self.project is None:
+            return
+        if path.suffix.lower() != SUFFIX:
+            path = path.with_name(path.name + SUFFIX)
+        try:
+            self.project = self.project.copy_to(path)
+        except (ProjectError, OSError, sqlite3.Error) as error:
+            self.failed.emit("Saving", str(error))
+            return
+        self._remember(path)
+        self.project_changed.emit()
+        self.said.emit(f"Saved as {path}; every step is saved there from now on")
+
+    def _remember(self, path: Path) -> None:
+        paths = [str(path.resolve()), *(p for p in self.recent() if p != str(path.resolve()))]
+        self.memory.setValue("recent", paths[:RECENT])
+
+    def recent(self) -> list[str]:
+        value = self.memory.value("recent", [])
+        return [str(v) for v in value] if isinstance(value, (list, tuple)) else [str(value)] if value else []
+
+    def export(self, folder: Path) -> None:
+        """The files of the contract for the current revision."""
+        done = self.state.review
+        if done is not None:
+            self._start(
+                "Writing", lambda p: write_review(done, folder), lambda v: self.said.emit(f"{len(v)} files in {folder}")
+            )
+
+    def read_settings(self, path: Path) -> None:
+        try:
+            self.settings = Settings.read(path)
+        except SettingsError as error:
+            self.failed.emit("Settings", str(error))
+            return
+        self.said.emit("Settings read; they count from the next model taken in and the next run")
+
+    # -- runs ----------------------------------------------------------------------------------------------------
+
+    def run_again(self) -> None:
+        """A new run of the current revision beside the earlier ones."""
+        revision = self.state.revision
+        if revision is None:
+            return
+        index, model = self.state.current, revision.review.model
+
+        def work(progress: Progress) -> Review:
+            done = review(model, self.settings, progress)
+            if index > 0:
+                last = self.state.revisions[index - 1].review
+                attach_comparison(done, last.model, last.results)
+            return done
+
+        self._start("Running", work, lambda done: self._ran(revision, done))
+
+    def _ran(self, revision: Revision, done: Review) -> None:
+        assert self.project is not None
+        name = f"Run {len(self.project.runs(revision.id)) + 1}"
+        self.project.add_run(revision.id, name, done.model, self.settings, done.results)
+        revision.review, revision.stale, revision.run_name = done, False, name
+        self.state.refresh()
+        self.said.emit(f"{revision.name}, {name}: kept beside the earlier runs")
+
+    # -- decisions and corrections -----------------------------------------------------------------------------------
+
+    def act(self, finding: Finding | None, action: str) -> None:
+        """A button of a finding, or of the picked node, was pressed."""
+        revision = self.state.revision
+        if revision is None:
+            return
+        if finding is not None and action == ACCEPT:
+            self.asked_reason.emit(finding)
+        elif finding is not None and action == REOPEN:
+            self.decide(finding, "open", "")
+        elif finding is not None and action == GO:
+            self.asked_view.emit(finding.at)
+        else:
+            picked = self.state.picked[1] if self.state.picked else ""
+            edit = edit_for(revision.review.model, finding, action, picked)
+            if edit is not None:
+                self.correct(edit)
+
+    def correct(self, edit: Edit) -> None:
+        revision = self.state.revision
+        if revision is None:
+            return
+        if self.jobs.busy:
+            self.said.emit("Wait for the running job, or cancel it (Esc), before correcting the model")
+            return
+        self.undo.push(_Correct(self, revision, edit))
+
+    def decide(self, finding: Finding, status: str, reason: str) -> None:
+        revision = self.state.revision
+        if revision is not None:
+            self.undo.push(_Decide(self, revision, finding, status, reason))
+
+    def look(self, item: str) -> None:
+        revision = self.state.revision
+        if revision is not None:
+            self.undo.push(_Look(self, revision, item))
+
+    def keep_decision(self, revision: Revision, key: str, status: str, reason: str) -> None:
+        revision.decisions[key] = (status, reason)
+        if self.project is not None:
+            self._saving(lambda p: p.decide(revision.id, key, status, reason))
+        self.state.decided.emit()
+
+    def keep_look(self, revision: Revision, item: str, seen: bool) -> None:
+        (revision.looked.add if seen else revision.looked.discard)(item)
+        self._saving(lambda p: p.look(revision.id, item, seen))
+        self.state.decided.emit()
+
+    def _saving(self, call: Callable[[Project], None]) -> None:
+        if self.project is None:
+            return
+        try:
+            call(self.project)
+        except ProjectError as error:
+            self.failed.emit("Saving", str(error))
+
+    def model_changed(self, revision: Revision) -> None:
+        """After a correction or its undo: old results are marked, the checks run again, the model is kept."""
+        model = revision.review.model
+        runs = self.project.runs(revision.id) if self.project else []
+
+        def work(progress: Progress) -> tuple[list[Finding], bool]:
+            stale = not runs or runs[-1].print != fingerprint(model)
+            subject = Subject(model, None if stale else revision.review.results, self.settings)
+            found = run_checks(subject, progress)
+            if self.project is not None:
+                self.project.save_model(revision.id, model)
+            return found, stale
+
+        def done(value: tuple[list[Finding], bool]) -> None:
+            comparison = revision.review.comparison
+            extra = comparison.findings if comparison is not None else []
+            revision.review.findings = sorted([*value[0], *extra], key=lambda f: f.order)
+            revision.review.tally = tally(model)
+            revision.stale = value[1]
+            self.state.refresh()
+
+        revision.stale = True
+        self._start("Checking", work, done)
+
+
+def _review_of(model: Model, settings: Settings, results: Results, stale: bool) -> Review:
+    findings = run_checks(Subject(model, None if stale else results, settings))
+    if stale:
+        return Review(model, settings, results, findings, tally(model))
+    return Review(
+        model, settings, results, findings, tally(model), modes(model, results, settings), storey_rows(model, results)
+    )

@@ -1,0 +1,547 @@
+"""The window: header, round, view, slip, tables. It lays out and passes on."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QAction, QCloseEvent, QGuiApplication, QImage, QKeySequence, QPixmap
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QInputDialog,
+    QLabel,
+    QLineEdit,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QProgressBar,
+    QPushButton,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from .. import __version__
+from ..analysis.results import COMPONENTS
+from ..model import FIXED, FREE, Finding, Release
+from ..model.edits import DeleteMembers, SetRelease, SetSupport
+from ..output.write import write_whole
+from .actions import lowest
+from .commands import COMMANDS, MENUS, Command
+from .overlays import overlays
+from .quantities import UNIT_SETS
+from .round_panel import RoundPanel
+from .session import Session
+from .slip import Slip
+from .state import DeskState
+from .storey_stack import StoreyStack
+from .tables import Tables
+from .tally_mark import mark
+from .theme import MOSS, OCHRE, RUST
+from .view import View
+
+FILES = "Models and projects (*.ifc *.rodtally)"
+
+
+class Window(QMainWindow):
+    """One project in one window."""
+
+    state: DeskState
+    session: Session
+    view: View
+    tables: Tables
+    search: QLineEdit
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.state = DeskState()
+        self.session = Session(self.state)
+        self.setWindowTitle("Rod Tally")
+        self.setWindowIcon(mark())
+        self.resize(1280, 800)
+        self.actions_: dict[str, QAction] = {}
+        self.view = View(self.state)
+        self.tables = Tables(self.state)
+        self.slip = Slip(self.state)
+        self.round = RoundPanel(self.state)
+        self.round.setFixedWidth(196)
+        self._build_menus()
+        self._build()
+        self._listen()
+        self._refresh()
+
+    # -- layout --------------------------------------------------------------------------------------------------
+
+    def _build_menus(self) -> None:
+        bar = self.menuBar()
+        assert bar is not None
+        menus: dict[str, QMenu] = {}
+        for name in MENUS:
+            menu = bar.addMenu(f"&{name}")
+            assert menu is not None
+            menus[name] = menu
+            menu.aboutToShow.connect(self._refresh)
+        for command in COMMANDS:
+            menu = menus[command.menu]
+            if command.separator:
+                menu.addSeparator()
+            action = QAction(command.title, self)
+            if command.shortcut:
+                action.setShortcut(QKeySequence(command.shortcut))
+            action.setStatusTip(command.help or command.title)
+            action.triggered.connect(lambda _=False, c=command: self.do(c))
+            menu.addAction(action)
+            self.actions_[command.id] = action
+            if command.id == "file.revision":
+                recent = menu.addMenu("Open again")
+                assert recent is not None
+                self.recent = recent
+                recent.aboutToShow.connect(self._fill_recent)
+        self._fill_recent()
+
+    def do(self, command: Command) -> None:
+        """Carry out a command if it can be used now."""
+        if command.when(self):
+            command.call(self)
+        self._refresh()
+
+    def _fill_recent(self) -> None:
+        self.recent.clear()
+        for path in self.session.recent():
+            action = self.recent.addAction(path)
+            assert action is not None
+            action.triggered.connect(lambda _=False, p=path: self.session.open(Path(p)))
+        self.recent.setEnabled(bool(self.session.recent()))
+
+    def _build(self) -> None:
+        centre = QWidget()
+        column = QVBoxLayout(centre)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self._head())
+        middle = QWidget()
+        view_column = QVBoxLayout(middle)
+        view_column.setContentsMargins(0, 0, 0, 0)
+        view_column.setSpacing(0)
+        view_column.addWidget(self._strip())
+        row = QHBoxLayout()
+        row.setSpacing(0)
+        self.stack = StoreyStack(self.state)
+        row.addWidget(self.stack)
+        row.addWidget(self.view, 1)
+        view_column.addLayout(row, 1)
+        across = QSplitter(Qt.Orientation.Horizontal)
+        across.addWidget(self.round)
+        across.addWidget(middle)
+        across.addWidget(self.slip)
+        across.setStretchFactor(1, 1)
+        across.setSizes([196, 810, 274])
+        self.slip.setMinimumWidth(240)
+        down = QSplitter(Qt.Orientation.Vertical)
+        down.addWidget(across)
+        down.addWidget(self.tables)
+        down.setStretchFactor(0, 1)
+        down.setSizes([520, 190])
+        column.addWidget(down, 1)
+        self.setCentralWidget(centre)
+        status = self.statusBar()
+        assert status is not None
+        self.counts = QLabel()
+        self.counts.setObjectName("muted")
+        self.bar = QProgressBar()
+        self.bar.setRange(0, 1000)
+        self.bar.setTextVisible(False)
+        self.bar.setFixedWidth(160)
+        self.cancel = QPushButton("Cancel")
+        self.cancel.clicked.connect(self.session.jobs.cancel)
+        for widget in (self.bar, self.cancel):
+            widget.hide()
+            status.addPermanentWidget(widget)
+        status.addPermanentWidget(self.counts)
+
+    def _head(self) -> QWidget:
+        head = QFrame()
+        head.setObjectName("head")
+        row = QHBoxLayout(head)
+        row.setContentsMargins(12, 6, 12, 6)
+        icon = QLabel()
+        icon.setPixmap(mark().pixmap(QSize(22, 22)))
+        row.addWidget(icon)
+        self.title = QLabel("Rod Tally")
+        self.title.setObjectName("title")
+        row.addWidget(self.title)
+        row.addSpacing(8)
+        self.revision_row = QHBoxLayout()
+        self.revision_row.setSpacing(6)
+        row.addLayout(self.revision_row)
+        self.more = QPushButton("+ take in…")
+        self.more.clicked.connect(lambda: self.ask_revision() if self.state.revisions else self.ask_open())
+        row.addWidget(self.more)
+        row.addStretch()
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Find a member or node")
+        self.search.setFixedWidth(150)
+        self.search.returnPressed.connect(self._find)
+        row.addWidget(self.search)
+        self.units = QPushButton(UNIT_SETS[0].name)
+        self.units.clicked.connect(self.next_units)
+        row.addWidget(self.units)
+        self.run_button = QPushButton("Run  F5")
+        self.run_button.clicked.connect(self.session.run_again)
+        row.addWidget(self.run_button)
+        self.verdict = QPushButton()
+        self.verdict.clicked.connect(lambda: self.tables.show_table("findings"))
+        row.addWidget(self.verdict)
+        return head
+
+    def _strip(self) -> QWidget:
+        strip = QFrame()
+        strip.setObjectName("strip")
+        row = QHBoxLayout(strip)
+        row.setContentsMargins(8, 4, 8, 4)
+        row.setSpacing(5)
+        self.show_choice, self.case_choice = QComboBox(), QComboBox()
+        self.component_choice, self.label_choice = QComboBox(), QComboBox()
+        for name, item in overlays().items():
+            self.show_choice.addItem(item.title, name)
+        self.component_choice.addItems(list(COMPONENTS))
+        self.component_choice.setCurrentText(self.state.component)
+        self.label_choice.addItems(["none", "members", "nodes", "sections"])
+        for text, widget, width in (
+            ("Show", self.show_choice, 126),
+            ("Case", self.case_choice, 118),
+            ("Force", self.component_choice, 62),
+            ("Label", self.label_choice, 92),
+        ):
+            row.addWidget(QLabel(text))
+            widget.setFixedWidth(width)
+            row.addWidget(widget)
+        self.show_choice.activated.connect(lambda i: self.state.show_overlay(self.show_choice.itemData(i)))
+        self.case_choice.textActivated.connect(lambda text: self.state.set_view(case=text))
+        self.component_choice.textActivated.connect(lambda text: self.state.set_view(component=text))
+        self.label_choice.textActivated.connect(lambda text: self.state.set_view(label=text))
+        self.direction_buttons: dict[str, QPushButton] = {}
+        for name, title in (("3d", "3D"), ("plan", "Plan"), ("south", "South"), ("east", "East")):
+            button = QPushButton(title)
+            button.setCheckable(True)
+            button.clicked.connect(lambda _=False, n=name: self.look(n))
+            row.addWidget(button)
+            self.direction_buttons[name] = button
+        row.addStretch()
+        return strip
+
+    def _listen(self) -> None:
+        state, session = self.state, self.session
+        for signal in (
+            state.revision_changed, state.revisions_changed, state.decided, state.overlay_changed,
+            state.picked_changed, state.shown_changed, session.project_changed,
+        ):  # fmt: skip
+            signal.connect(self._refresh)
+        state.revisions_changed.connect(self._revision_buttons)
+        self.round.item_toggled.connect(session.look)
+        self.slip.asked.connect(session.act)
+        session.said.connect(self._say)
+        session.failed.connect(self._fail)
+        session.asked_reason.connect(self.ask_reason)
+        session.asked_view.connect(lambda at: self.view.take_me_there(np.array(at)) if at else None)
+        session.jobs.changed.connect(self._working)
+        session.jobs.idle.connect(self._rested)
+
+    # -- what is shown -------------------------------------------------------------------------------------------
+
+    def _refresh(self) -> None:
+        state = self.state
+        for command in COMMANDS:
+            action = self.actions_[command.id]
+            # a shortcut whose action is disabled is dead: this one must be there whenever a job is
+            action.setEnabled(True if command.id == "run.cancel" else bool(command.when(self)))
+        self.show_choice.setCurrentIndex(self.show_choice.findData(state.overlay))
+        review = state.review
+        cases = list(review.results.cases) if review else []
+        if [self.case_choice.itemText(i) for i in range(self.case_choice.count())] != cases:
+            self.case_choice.clear()
+            self.case_choice.addItems(cases)
+        self.case_choice.setCurrentText(state.case)
+        self.component_choice.setCurrentText(state.component)
+        self.component_choice.setEnabled(state.overlay in ("forces",) or state.picked is not None)
+        for name, button in self.direction_buttons.items():
+            button.setChecked(name == self.view.direction)
+            button.setEnabled(review is not None)
+        self.run_button.setEnabled(review is not None and not self.session.jobs.busy)
+        revision = state.revision
+        if revision is None or review is None:
+            self.counts.clear()
+            self.verdict.hide()
+            return
+        shown = len(state.shown_members())
+        total = len(review.model.members)
+        part = f"{shown} of {total}" if shown != total else str(total)
+        self.counts.setText(f"{part} members · {len(review.model.nodes)} nodes")
+        blocking = len(revision.open_findings(severity="blocking"))
+        warnings = len(revision.open_findings(severity="warning"))
+        if revision.stale:
+            text, colour = "▲ results are old: run again", OCHRE
+        elif blocking:
+            text, colour = f"■ {blocking} open: not ready for design", RUST
+        elif warnings:
+            text, colour = f"▲ {warnings} open", OCHRE
+        else:
+            text, colour = "| nothing open", MOSS
+        self.verdict.setText(text)
+        self.verdict.setStyleSheet(f"color: {colour}; font-weight: bold;")
+        self.verdict.show()
+        project = self.session.project
+        name = review.model.name if project is None else project.path.stem
+        self.title.setText(name)
+        self.setWindowTitle(f"{name} – Rod Tally")
+        for k, button in enumerate(self._revision_widgets()):
+            button.setChecked(k == state.current)
+            if k < len(state.revisions):
+                old = " (old results)" if state.revisions[k].stale else ""
+                button.setText(state.revisions[k].name + old)
+
+    def _revision_widgets(self) -> list[QPushButton]:
+        items = [self.revision_row.itemAt(k) for k in range(self.revision_row.count())]
+        return [w for i in items if i is not None and isinstance(w := i.widget(), QPushButton)]
+
+    def _revision_buttons(self) -> None:
+        for button in self._revision_widgets():
+            self.revision_row.removeWidget(button)
+            button.deleteLater()
+        for k, revision in enumerate(self.state.revisions):
+            button = QPushButton(revision.name)
+            button.setCheckable(True)
+            button.setToolTip(revision.review.model.source_file)
+            button.clicked.connect(lambda _=False, n=k: self.state.choose(n))
+            self.revision_row.addWidget(button)
+
+    def _say(self, text: str) -> None:
+        status = self.statusBar()
+        assert status is not None
+        status.showMessage(text, 12000)
+
+    def _fail(self, title: str, text: str) -> None:
+        self._say(text)
+        box = QMessageBox(QMessageBox.Icon.NoIcon, title, text, QMessageBox.StandardButton.Ok, self)
+        box.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        box.open()
+        self.message = box
+
+    def _working(self, text: str, share: float) -> None:
+        self.bar.show()
+        self.cancel.show()
+        self.bar.setValue(int(share * 1000))
+        status = self.statusBar()
+        assert status is not None
+        status.showMessage(text)
+        self.run_button.setEnabled(False)
+
+    def _rested(self, text: str) -> None:
+        self.bar.hide()
+        self.cancel.hide()
+        status = self.statusBar()
+        assert status is not None
+        status.showMessage(text, 12000)
+        self._refresh()
+
+    # -- what commands call ----------------------------------------------------------------------------------------
+
+    def ask_open(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self, "Take in a model", self._folder(), FILES)
+        if path:
+            self.session.open(Path(path))
+
+    def ask_revision(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self, "Take in a revision", self._folder(), "Models (*.ifc)")
+        if path:
+            self.session.take_in(Path(path))
+
+    def _folder(self) -> str:
+        recent = self.session.recent()
+        return str(Path(recent[0]).parent) if recent else str(Path.home())
+
+    def ask_save(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self, "Save project as", self._folder(), "Projects (*.rodtally)")
+        if path:
+            self.session.save_as(Path(path))
+
+    def ask_export(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self, "Write the review's files to", self._folder())
+        if folder:
+            self.session.export(Path(folder))
+
+    def ask_settings(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self, "Read settings", self._folder(), "Settings (*.toml)")
+        if path:
+            self.session.read_settings(Path(path))
+
+    def write_settings(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self, "Write settings", self._folder(), "Settings (*.toml)")
+        if path:
+            try:
+                write_whole(Path(path), lambda p: _write_text(p, self.session.settings.to_toml()))
+            except OSError as error:
+                self._fail("Settings", f"{path}: cannot be written: {error.strerror}")
+
+    def ask_picture(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self, "Keep a picture", self._folder(), "Pictures (*.png)")
+        if path and not self.picture().save(path if path.endswith(".png") else path + ".png"):
+            self._fail("Picture", f"{path}: cannot be written")
+
+    def picture(self) -> QPixmap:
+        """The view as it is, at its own size."""
+        if self.view.plotter is None:
+            return self.view.grab()
+        image: Any = self.view.plotter.screenshot(return_img=True)
+        data = np.ascontiguousarray(image[:, :, :3])
+        height, width = data.shape[:2]
+        return QPixmap.fromImage(QImage(data.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888).copy())
+
+    def copy_picture(self) -> None:
+        clipboard = QGuiApplication.clipboard()
+        assert clipboard is not None
+        clipboard.setPixmap(self.picture())
+        self._say("The picture is on the clipboard")
+
+    def look(self, direction: str) -> None:
+        self.view.look_from(direction)
+        self._refresh()
+
+    def take_me_there(self) -> None:
+        review, picked = self.state.review, self.state.picked
+        if review is None or picked is None:
+            return
+        model = review.model
+        if picked[0] == "member":
+            line = model.line(model.members[picked[1]])
+            self.view.take_me_there(line.mean(axis=0), max(model.length(model.members[picked[1]]), 2.0))
+        else:
+            self.view.take_me_there(model.nodes[picked[1]].point)
+
+    def isolate(self) -> None:
+        review, picked = self.state.review, self.state.picked
+        if review is None or picked is None:
+            return
+        at = review.model.members_at()
+        nodes = [picked[1]]
+        if picked[0] == "member":
+            m = review.model.members[picked[1]]
+            nodes = [m.start, m.end, *(j.node for j in m.joints)]
+        self.state.isolate({i for n in nodes for i in at[n]})
+
+    def show_all(self) -> None:
+        self.state.show_storeys(set())
+        self.state.isolate(set())
+
+    def accept(self) -> None:
+        if self.state.finding is not None:
+            self.ask_reason(self.state.finding)
+
+    def ask_reason(self, finding: Finding) -> None:
+        dialog = QInputDialog(self)
+        dialog.setWindowTitle("Accept a finding")
+        dialog.setLabelText(f"{finding.message}\n\nAccepted, because")
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.textValueSelected.connect(lambda text: self._accepted(finding, text))
+        dialog.open()
+        self.reason = dialog
+
+    def _accepted(self, finding: Finding, text: str) -> None:
+        if text.strip():
+            self.session.decide(finding, "accepted", text.strip())
+        else:
+            self._say("A finding is accepted with a reason, or not at all")
+
+    def fix_node(self, fixed: bool) -> None:
+        review, picked = self.state.review, self.state.picked
+        if review is None or picked is None:
+            return
+        node = picked[1] if picked[0] == "node" else lowest(review.model, picked[1])
+        self.session.correct(SetSupport([node], FIXED if fixed else FREE))
+
+    def pin(self, at_end: bool) -> None:
+        review, picked = self.state.review, self.state.picked
+        if review is None or picked is None or picked[0] != "member":
+            return
+        m = review.model.members[picked[1]]
+        now = m.release_end if at_end else m.release_start
+        self.session.correct(SetRelease([m.id], at_end, Release() if now.any else Release("FFFFRR")))
+
+    def delete(self) -> None:
+        picked = self.state.picked
+        if picked is not None and picked[0] == "member":
+            self.session.correct(DeleteMembers([picked[1]]))
+
+    def step_case(self, by: int) -> None:
+        cases = self.state.review.results.cases if self.state.review else []
+        if cases:
+            at = cases.index(self.state.case) if self.state.case in cases else 0
+            self.state.set_view(case=cases[(at + by) % len(cases)])
+
+    def show_overlay(self, overlay: str, table: str) -> None:
+        """An overlay with its table."""
+        self.state.show_overlay(overlay)
+        self.tables.show_table(table)
+
+    def show_parity(self) -> None:
+        self.state.show_overlay("change")
+        self.tables.setCurrentWidget(self.tables.parity)
+
+    def next_units(self) -> None:
+        at = (UNIT_SETS.index(self.view.units) + 1) % len(UNIT_SETS)
+        units = UNIT_SETS[at]
+        self.units.setText(units.name)
+        for part in (self.view, self.tables, self.slip, self.slip.plot, self.tables.parity):
+            part.units = units
+        self.tables.renew()
+        self.tables.parity.draw()
+        self.state.overlay_changed.emit()
+
+    def _find(self) -> None:
+        text = self.search.text().strip().lower()
+        review = self.state.review
+        if not text or review is None:
+            return
+        model = review.model
+        names = [("member", m.id, [m.name, m.id, m.tag]) for m in model.members.values()]
+        names += [("node", n, [n]) for n in model.nodes]
+        exact = [(k, i) for k, i, labels in names if text in (label.lower() for label in labels)]
+        part = [(k, i) for k, i, labels in names if any(text in label.lower() for label in labels)]
+        found = exact or part
+        if not found:
+            self._say(f"No member or node is called {self.search.text().strip()}")
+            return
+        at = found.index(self.state.picked) + 1 if self.state.picked in found else 0
+        self.state.pick(*found[at % len(found)])
+        more = f", {len(found)} in all: Enter for the next" if len(found) > 1 else ""
+        self._say(f"{found[at % len(found)][0]} found{more}")
+
+    def about(self) -> None:
+        box = QMessageBox(self)
+        box.setWindowTitle("About Rod Tally")
+        box.setIconPixmap(mark().pixmap(QSize(48, 48)))
+        box.setText(
+            f"Rod Tally {__version__}\n\nReview of structural models: take one in, check it, run it, compare its revisions.\n"
+            "Free software under the GNU General Public License, version 3 or later."
+        )
+        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        box.open()
+        self.message = box
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        self.session.jobs.cancel()
+        self.view.close_view()
+        if self.session.project is not None:
+            self.session.project.close()
+            self.session.project = None
+        super().closeEvent(event)
+
+
+def _write_text(path: Path, text: str) -> None:
+    path.write_text(text, encoding="utf-8")

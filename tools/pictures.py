@@ -1,0 +1,91 @@
+"""Makes the pictures of the main views from the demo data: `xvfb-run … python tools/pictures.py DIR [names …]`."""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+from rod_tally.demo.project import make_demo
+from rod_tally.desk.app import application, grab, settle
+from rod_tally.desk.window import Window
+from rod_tally.review import STEPS
+
+STEP = {s.name: s for s in STEPS}
+
+
+def framing(w: Window) -> None:
+    """Revision A, the gap picked."""
+    w.state.choose(0)
+    w.state.go(STEP["Framing"])
+    w.state.pick_finding(next(f for f in w.state.revisions[0].review.findings if f.code == "join.gap"))
+
+
+def supports(w: Window) -> None:
+    w.state.choose(0)
+    w.state.go(STEP["Supports"])
+    w.state.pick_finding(next(f for f in w.state.revisions[0].review.findings if f.code == "support.base_free"))
+
+
+def source(w: Window) -> None:
+    w.state.choose(0)
+    w.state.go(STEP["Source"])
+
+
+def loads(w: Window) -> None:
+    w.state.choose(1)
+    w.state.go(STEP["Loads"])
+
+
+def run(w: Window) -> None:
+    w.state.choose(1)
+    w.state.go(STEP["Run"])
+
+
+def response(w: Window) -> None:
+    w.state.choose(1)
+    w.state.go(STEP["Response"])
+    w.state.show_storeys({"Loft"})
+    model = w.state.review.model if w.state.review else None
+    assert model is not None
+    w.state.pick("member", next(m.id for m in model.members.values() if m.name == "Loft B2-B3"))
+
+
+def revision(w: Window) -> None:
+    w.state.choose(1)
+    w.state.go(STEP["Revision"])
+
+
+def parity(w: Window) -> None:
+    w.state.choose(1)
+    w.show_parity()
+
+
+
+
+VIEWS: dict[str, Callable[[Window], None]] = {
+    f.__name__: f for f in (source, framing, supports, loads, run, response, revision, parity)
+}
+
+
+def main() -> None:
+    target = Path(sys.argv[1])
+    target.mkdir(parents=True, exist_ok=True)
+    application()
+    with tempfile.TemporaryDirectory() as folder:
+        window = Window()
+        window.move(0, 0)
+        window.show()
+        window.session.open(make_demo(Path(folder) / "Tern Quay sail loft.rodtally"))
+        settle(window, 60)
+        for name in sys.argv[2:] or VIEWS:
+            window.show_all()
+            VIEWS[name](window)
+            settle(window, 10)
+            grab(window, target / f"{name}.png")
+        window.close()
+
+
+if __name__ == "__main__":
+    main()
