@@ -62,8 +62,6 @@ def parity(w: Window) -> None:
     w.show_parity()
 
 
-
-
 VIEWS: dict[str, Callable[[Window], None]] = {
     f.__name__: f for f in (source, framing, supports, loads, run, response, revision, parity)
 }
@@ -72,7 +70,7 @@ VIEWS: dict[str, Callable[[Window], None]] = {
 def main() -> None:
     target = Path(sys.argv[1])
     target.mkdir(parents=True, exist_ok=True)
-    application()
+    app = application()
     with tempfile.TemporaryDirectory() as folder:
         window = Window()
         window.move(0, 0)
@@ -85,6 +83,7 @@ def main() -> None:
             settle(window, 10)
             grab(window, target / f"{name}.png")
         window.close()
+        app.processEvents()
 
 
 if __name__ == "__main__":

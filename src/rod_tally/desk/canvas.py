@@ -38,9 +38,11 @@ class Canvas:
         self._actors, self._symbols = [], []
 
     def _add(self, mesh: pv.PolyData, **options: Any) -> None:
-        self._actors.append(
-            self.plotter.add_mesh(mesh, render=False, pickable=False, lighting=False, reset_camera=False, **options)
-        )
+        actor = self.plotter.add_mesh(mesh, render=False, pickable=False, lighting=False, reset_camera=False, **options)
+        # what is drawn later lies on top of what is drawn in the same place before it
+        actor.mapper.SetResolveCoincidentTopologyToPolygonOffset()
+        actor.mapper.SetRelativeCoincidentTopologyLineOffsetParameters(0, -6.0 * len(self._actors))
+        self._actors.append(actor)
 
     def lines(
         self, segments: Array, colour: str = INK, width: float = 2.0, opacity: float = 1.0, colours: Any = None
@@ -103,7 +105,7 @@ class Canvas:
 
         `basis`: "screen" (x right, y up), "world", or "own" with `axes` (n, 3, 3) as rows.
         """
-        if not len(anchors):
+        if not len(anchors) or not len(template):
             return
         n, k = len(anchors), len(template)
         mesh = pv.PolyData(np.repeat(anchors, 2 * k, axis=0), lines=_pairs(n * k))

@@ -65,22 +65,22 @@ Draw = Callable[[Canvas, Sheet], list[str]]
 
 @dataclass(frozen=True, slots=True)
 class Overlay:
-    """`draw` returns the legend's entries; `base` draws members under it in graphite (or pale)."""
+    """`draw` returns the legend's entries. `base`: how members are drawn under it: graphite, pale, or none."""
 
     name: str
     title: str
     draw: Draw
-    pale: bool = False
+    base: str = "graphite"
 
 
 _REGISTRY: dict[str, Overlay] = {}
 
 
-def overlay(name: str, title: str, pale: bool = False) -> Callable[[Draw], Draw]:
+def overlay(name: str, title: str, base: str = "graphite") -> Callable[[Draw], Draw]:
     """Register a function as the overlay of that name."""
 
     def register(function: Draw) -> Draw:
-        _REGISTRY[name] = Overlay(name, title, function, pale)
+        _REGISTRY[name] = Overlay(name, title, function, base)
         return function
 
     return register
@@ -143,39 +143,44 @@ def _rgb(colour: str) -> tuple[int, int, int]:
     return int(colour[1:3], 16), int(colour[3:5], 16), int(colour[5:7], 16)
 
 
-@overlay("sections", "Sections", pale=True)
+@overlay("sections", "Sections", base="none")
 def draw_sections(canvas: Canvas, sheet: Sheet) -> list[str]:
     return _by_kind(canvas, sheet, [sheet.model.members[i].section for i in sheet.ids])
 
 
-@overlay("materials", "Materials", pale=True)
+@overlay("materials", "Materials", base="none")
 def draw_materials(canvas: Canvas, sheet: Sheet) -> list[str]:
     return _by_kind(canvas, sheet, [sheet.model.members[i].material for i in sheet.ids])
 
 
-def support_symbol(letters: str) -> Array:
-    """A bar across each held direction, an arc about each held rotation; a spring's bar is bent. Pixels."""
+def support_bars(letters: str) -> Array:
+    """A bar across each held direction, a bent one across a sprung one; segments in pixels."""
     e = np.eye(3)
     parts: list[Array] = []
     for d in range(3):
         if letters[d] == "F":
             continue
-        out, across = -9.0 * e[d], e[(d + 1) % 3] if d != 2 else e[0]
-        parts.append(np.array([np.zeros(3), out * (0.85 if letters[d] == "X" else 0.5)]))
+        out = -9.0 * e[d]
+        sides = [e[1]] if d == 0 else [e[0]] if d == 1 else [e[0], e[1]]
         if letters[d] == "X":
-            parts.append(np.array([out - 7 * across, out + 7 * across]))
-            if d == 2:
-                parts.append(np.array([out - 7 * e[1], out + 7 * e[1]]))
+            parts += [np.array([out - 6.5 * side, out + 6.5 * side]) for side in sides]
+            parts.append(np.array([np.zeros(3), out]))
         else:
-            zig = [out * s + side * 4 * across for s, side in ((0.5, 0), (0.65, 1), (0.85, -1), (1.05, 1), (1.2, 0))]
-            parts.extend(np.array([zig[k], zig[k + 1]]) for k in range(4))
-    for d in range(3):
+            zig = [out * t + turn * 4 * sides[0] for t, turn in ((0, 0), (0.4, 1), (0.7, -1), (1.0, 1), (1.3, 0))]
+            parts += [np.array([zig[k], zig[k + 1]]) for k in range(4)]
+    return np.array(parts).reshape(-1, 2, 3)
+
+
+def support_arcs(letters: str) -> Array:
+    """An arc about each held (or sprung) rotation, below and beside the node; segments in pixels."""
+    e = np.eye(3)
+    parts: list[Array] = []
+    for d, (u, v, first) in enumerate(((e[1], -e[2], 50), (e[0], -e[2], 50), (e[0], e[1], 200))):
         if letters[3 + d] == "F":
             continue
-        u, v = e[(d + 1) % 3], e[(d + 2) % 3]
-        t = np.radians(np.linspace(20, 110, 6))
-        p = 12.0 * (np.cos(t)[:, None] * u + np.sin(t)[:, None] * v)
-        parts.extend(np.array([p[k], p[k + 1]]) for k in range(5))
+        t = np.radians(np.linspace(first, first + 80, 7))
+        p = 16.0 * (np.cos(t)[:, None] * u + np.sin(t)[:, None] * v)
+        parts += [np.array([p[k], p[k + 1]]) for k in range(6)]
     return np.array(parts).reshape(-1, 2, 3)
 
 
@@ -190,7 +195,8 @@ def draw_supports(canvas: Canvas, sheet: Sheet) -> list[str]:
     for letters, nodes in sorted(groups.items()):
         points = np.array([model.nodes[n].point for n in nodes])
         axes = np.array([model.nodes[n].support.axes or np.eye(3).tolist() for n in nodes])
-        canvas.symbols(points, support_symbol(letters), INK, 2.0, "own", axes)
+        canvas.symbols(points, support_bars(letters), INK, 2.0, "own", axes)
+        canvas.symbols(points, support_arcs(letters), GRAPHITE, 1.2, "own", axes)
         legend.append(f"{support_words(letters)} ({len(nodes)})")
     free = [f for f in sheet.review.findings if f.code == "support.base_free" and f.at]
     canvas.symbols(np.array([f.at for f in free]).reshape(-1, 3), ring(10), RUST, 2.2)
@@ -236,7 +242,7 @@ def draw_releases(canvas: Canvas, sheet: Sheet) -> list[str]:
     return [f"¦ ¦ break: released end ({total})"] if total else ["every end is fixed to its node"]
 
 
-@overlay("axes", "Local axes", pale=True)
+@overlay("axes", "Local axes", base="pale")
 def draw_axes(canvas: Canvas, sheet: Sheet) -> list[str]:
     if not len(sheet.lines):
         return []
@@ -249,7 +255,7 @@ def draw_axes(canvas: Canvas, sheet: Sheet) -> list[str]:
     return ["long: x", f"<font color='{OCHRE}'>▬</font> y", f"<font color='{PINE}'>▬</font> z"]
 
 
-@overlay("loads", "Loads", pale=False)
+@overlay("loads", "Loads")
 def draw_loads(canvas: Canvas, sheet: Sheet) -> list[str]:
     model = sheet.model
     case = model.cases.get(sheet.state.case)
@@ -289,14 +295,15 @@ def draw_loads(canvas: Canvas, sheet: Sheet) -> list[str]:
     for key, points in groups.items():
         canvas.symbols(np.array(points), arrow(np.array(key[:3], float), float(key[3])), PINE, 1.5, "world")
     total = sheet.review.results.applied.get(case.name)
-    sums = "" if total is None else ", in all " + ", ".join(
-        f"{n} {sheet.units.show(float(v), 'force')}" for n, v in zip("xyz", total)
-    ) + f" {sheet.units.force[1]}"  # fmt: skip
     what = "self-weight of each member" if any(case.self_weight) else f"{len(tails)} arrows"
-    return [f"→ {case.name} ({case.kind or 'no kind'}): {what}{sums}"]
+    legend = [f"→ {case.name} ({case.kind or 'no kind'}): {what}"]
+    if total is not None:
+        parts = [f"{n} {sheet.units.show(float(v), 'force')}" for n, v in zip("xyz", total)]
+        legend.append(f"in all {', '.join(parts)} {sheet.units.force[1]}")
+    return legend
 
 
-@overlay("displaced", "Displaced shape", pale=True)
+@overlay("displaced", "Displaced shape", base="pale")
 def draw_displaced(canvas: Canvas, sheet: Sheet) -> list[str]:
     if sheet.stale:
         return [OLD]
@@ -322,7 +329,7 @@ def draw_displaced(canvas: Canvas, sheet: Sheet) -> list[str]:
     return [f"{case}:", *legend]
 
 
-@overlay("forces", "Forces", pale=False)
+@overlay("forces", "Forces")
 def draw_forces(canvas: Canvas, sheet: Sheet) -> list[str]:
     if sheet.stale:
         return [OLD]
@@ -390,7 +397,7 @@ def draw_reactions(canvas: Canvas, sheet: Sheet) -> list[str]:
     return [f"{case}: upward reaction at each support in {sheet.units.force[1]}; in all {shown}"]
 
 
-@overlay("change", "Change", pale=True)
+@overlay("change", "Change", base="pale")
 def draw_change(canvas: Canvas, sheet: Sheet) -> list[str]:
     comparison, baseline = sheet.review.comparison, sheet.state.baseline
     if comparison is None or baseline is None:

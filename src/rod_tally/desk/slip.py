@@ -90,10 +90,12 @@ class Slip(QScrollArea):
             self._text("The model has changed since its run: these results are old. Run it again (F5).", RUST)
         for severity in ("blocking", "warning", "note"):
             count = len(revision.open_findings(severity=severity))
-            self._text(f"{SEVERITY_MARK[severity]} {count} {severity}, open", SEVERITY_COLOUR[severity])
+            self._text(f"{SEVERITY_MARK[severity]} {_counted(count, severity)} open", SEVERITY_COLOUR[severity])
         worst = max((e.residual for e in review.results.equilibrium), default=None)
         if worst is not None:
-            self._text(f"{len(review.results.equilibrium)} cases in balance, largest residual {worst:.1e}", MOSS)
+            self._text(
+                f"{_counted(len(review.results.equilibrium), 'case')} in balance, largest residual {worst:.1e}", MOSS
+            )
         if self.state.finding is not None:
             self._finding(self.state.finding)
         else:
@@ -237,3 +239,8 @@ class Slip(QScrollArea):
         button.setSizePolicy(button.sizePolicy().horizontalPolicy().Maximum, button.sizePolicy().verticalPolicy())
         button.clicked.connect(call)
         self.layout_.addWidget(button)
+
+
+def _counted(count: int, what: str) -> str:
+    """ "1 note", "3 notes"; blocking has no plural."""
+    return f"{count} {what}" + ("s" if count != 1 and what != "blocking" else "")

@@ -47,8 +47,14 @@ class RowsModel(QAbstractTableModel):
         if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
             return self.content.columns[section]
         if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.TextAlignmentRole:
-            return Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+            side = Qt.AlignmentFlag.AlignRight if self.is_number(section) else Qt.AlignmentFlag.AlignLeft
+            return side | Qt.AlignmentFlag.AlignVCenter
         return None
+
+    def is_number(self, column: int) -> bool:
+        """Whether the first value that a column holds is a number."""
+        first = next((row[column] for row in self.content.rows[:300] if row[column] is not None), None)
+        return isinstance(first, (int, float))
 
     def data(self, index: QModelIndex, role: int = 0) -> object:
         value = self.content.rows[index.row()][index.column()]
@@ -69,7 +75,7 @@ def shown(value: object) -> str:
     if value is None:
         return ""
     if isinstance(value, float):
-        if abs(value) < 5e-7:
+        if abs(value) < 5e-4:
             return "0"
         return f"{value:.3f}" if abs(value) < 1000 else f"{value:.1f}"
     return str(value)
@@ -126,6 +132,7 @@ class TablePage(QWidget):
         self.count.setObjectName("muted")
         top = QHBoxLayout()
         top.setContentsMargins(8, 3, 8, 3)
+        top.setSpacing(10)
         top.addWidget(self.filter)
         top.addWidget(self.count)
         top.addStretch()
@@ -153,9 +160,10 @@ class TablePage(QWidget):
     def _widths(self) -> None:
         header = self.table.horizontalHeader()
         assert header is not None
-        header.setStretchLastSection(True)
+        header.setHighlightSections(False)
         metrics = self.table.fontMetrics()
         content = self.model.content
+        header.setStretchLastSection(not self.model.is_number(len(content.columns) - 1))
         for k, title in enumerate(content.columns):
             texts = [title, *(shown(row[k]) for row in content.rows[:300])]
             widest = max(metrics.horizontalAdvance(t) for t in texts)

@@ -122,11 +122,12 @@ class View(QWidget):
             self.look_from(self.direction, render=False)
         self.canvas.clear()
         chosen = overlays().get(self.state.overlay) or next(iter(overlays().values()))
-        draw_members(self.canvas, self._sheet, chosen.pale)
+        if chosen.base != "none":
+            draw_members(self.canvas, self._sheet, chosen.base == "pale")
         legend = chosen.draw(self.canvas, self._sheet)
         self._draw_labels()
         self._draw_picked()
-        self.legend.setText(" &nbsp; ".join(legend))
+        self.legend.setText(" &nbsp; ".join(f"<span style='white-space: nowrap'>{entry}</span>" for entry in legend))
         self.plotter.render()
         self.drawn.emit()
 

@@ -92,7 +92,7 @@ STEPS: tuple[Step, ...] = (
     ),
     Step(
         "Revision",
-        (Item("Members matched", ("match.ambiguous", "match.transform")), Item("Changes"), Item("Results")),
+        (Item("Matched", ("match.ambiguous", "match.transform")), Item("Changes"), Item("Results")),
         "change",
         "changes",
     ),
