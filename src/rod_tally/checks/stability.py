@@ -94,6 +94,8 @@ def find_mechanisms(s: Subject) -> Iterator[Finding]:
         members = {i for n in motion.nodes for i in s.members_at[n]}
         if members and members <= rigid:
             continue  # support.unstable speaks of it
+        if np.abs(motion.shape[:, :3]).max() < 1e-9 and all(_bar(s, i) for i in members):
+            continue  # nodes of a truss turning with their bars: nothing turns them, and nothing needs to
         yield _mechanism(s, motion, members)
     if s.results.more_motions:
         yield Finding(

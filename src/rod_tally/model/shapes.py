@@ -109,7 +109,8 @@ def _torsion(
         middle = (around + _perimeter(voids[0])) / 2
         return 4 * ((full + hole) / 2) ** 2 * (area / middle) / middle, "Bredt"
     if around**2 / area > 60:  # thinner than about 1 : 13
-        t = 2 * area / around
+        # thickness of the flat strip with this area and outline
+        t = (around / 2 - math.sqrt(around**2 / 4 - 4 * area)) / 2
         return area * t * t / 3, "thin open parts"
     return area**4 / (40 * polar), "Saint-Venant's approximation"
 
