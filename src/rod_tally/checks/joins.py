@@ -69,7 +69,7 @@ def find_gaps(s: Subject) -> Iterator[Finding]:
     """Ends that stop short of what they were meant for: farther than the snap, within the search distance."""
     told: set[tuple[str, str]] = set()
     loose = set(loose_ends(s))
-    for e, (m, clear) in sorted(gaps(s).items(), key=lambda item: item[1][1]):
+    for e, (m, clear) in sorted(gaps(s).items(), key=lambda item: _gap_order(s, *item)):
         own, other = s.ids[e // 2], s.ids[m]
         pair = (min(own, other), max(own, other))
         if pair in told:
@@ -87,6 +87,12 @@ def find_gaps(s: Subject) -> Iterator[Finding]:
             (f"Extend it to {s.name(other)} ({mm(clear)})", "Accept, because…"),
             {"distance": clear},
         )
+
+
+def _gap_order(s: Subject, end: int, gap: tuple[int, float]) -> tuple[float, bool, str]:
+    """Nearest first; of a beam and a column that miss each other the beam is the one that stops short."""
+    own = s.model.members[s.ids[end // 2]]
+    return round(gap[1], 6), own.cls == "column", own.id
 
 
 @check("join.loose_end")

@@ -1,0 +1,233 @@
+"""Which member is which in a revision, by the rules of the contract."""
+
+from __future__ import annotations
+
+from copy import deepcopy
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from rod_tally.analysis import run
+from rod_tally.compare import Comparison, compare
+from rod_tally.intake import SourceModel
+from rod_tally.intake.source import SourceProfile
+from rod_tally.model import LoadCase, Model, NodeLoad, Storey
+from rod_tally.model.settings import RunSettings
+
+from .physical_models import add, block, model
+
+
+def renamed(s: SourceModel) -> SourceModel:
+    """The same model exported again: every identity new."""
+    for k, e in enumerate(s.elements):
+        e.id = f"new{k:03d}"
+    return s
+
+
+def element(s: SourceModel, name: str) -> object:
+    return next(e for e in s.elements if e.name == name)
+
+
+def shift(s: SourceModel, name: str, *step: float) -> None:
+    e = element(s, name)
+    e.line = e.line + np.array(step)  # type: ignore[attr-defined]
+
+
+def compared(base: SourceModel, revised: SourceModel) -> Comparison:
+    return compare(model(base), model(revised), None, None)
+
+
+def rows(c: Comparison, *statuses: str) -> set[tuple[str, str | None, str | None]]:
+    return {(m.status, m.baseline_id, m.revised_id) for m in c.members if m.status in statuses}
+
+
+def test_an_unchanged_model_is_the_same_whatever_its_identities() -> None:
+    base, revised = block(), renamed(block())
+    c = compared(base, revised)
+    assert {m.status for m in c.members} == {"same"}
+    assert len(c.members) == len(base.elements)
+    assert {(m.baseline_id, m.revised_id) for m in c.members} == {
+        (e.id, f"new{k:03d}") for k, e in enumerate(base.elements)
+    }
+    assert c.transform is None
+
+
+@pytest.mark.parametrize(
+    ("step", "status"),
+    [(0.0005, "same"), (0.0011, "moved"), (0.03, "moved"), (0.149, "moved"), (0.151, "gone"), (1.0, "gone")],
+)
+def test_a_column_is_itself_within_its_outline(step: float, status: str) -> None:
+    """Outline 300 x 300: half of it is 150 mm."""
+    revised = renamed(block())
+    shift(revised, "K011", step, 0, 0)
+    c = compared(block(), revised)
+    mine = [m for m in c.members if m.baseline_id == "K011"]
+    assert len(mine) == 1
+    if status == "gone":
+        assert mine[0].status == "removed"
+        assert c.count("added") == 1 and c.count("removed") == 1
+    else:
+        assert mine[0].status == status
+        assert mine[0].shift == pytest.approx(step if status == "moved" else 0.0)
+
+
+def test_a_column_counts_in_plan_a_beam_in_its_normal_plane() -> None:
+    """A column made longer and a beam moved along itself have not moved; a beam set lower by 100 mm has."""
+    revised = renamed(block())
+    element(revised, "K111").line[1, 2] += 0.5  # type: ignore[attr-defined]
+    shift(revised, "X000", 0.1, 0, 0)
+    shift(revised, "X001", 0, 0, -0.1)
+    c = compared(block(), revised)
+    status = {m.baseline_id: (m.status, m.shift) for m in c.members}
+    assert status["K111"] == ("same", 0.0)
+    assert status["X000"] == ("same", 0.0)
+    assert status["X001"] == ("moved", pytest.approx(0.1))
+
+
+def test_resized_even_when_it_moved_and_names_are_no_proof() -> None:
+    base, revised = block(), renamed(block())
+    revised.profiles["large"] = SourceProfile("large", "rectangle", {"width": 0.2, "depth": 0.5})
+    revised.profiles["respelled"] = SourceProfile("respelled", "rectangle", {"width": 0.2, "depth": 0.4})
+    element(revised, "X000").profile = "large"  # type: ignore[attr-defined]
+    element(revised, "X001").profile = "large"  # type: ignore[attr-defined]
+    shift(revised, "X001", 0, 0.05, 0)
+    element(revised, "X002").profile = "respelled"  # type: ignore[attr-defined]
+    c = compared(base, revised)
+    status = {m.baseline_id: m for m in c.members}
+    assert (status["X000"].status, status["X000"].shift) == ("resized", 0.0)
+    assert (status["X001"].status, status["X001"].shift) == ("resized", pytest.approx(0.05))
+    assert (status["X001"].baseline_section, status["X001"].revised_section) == ("beam 200x400", "large")
+    assert status["X002"].status == "same"
+
+
+def test_added_removed_and_a_new_level() -> None:
+    base, revised = block(), renamed(block())
+    revised.elements = [e for e in revised.elements if e.name != "Y000"]
+    revised.storeys.append(Storey("Gallery", 6.0))
+    add(revised, "beam", "G", (0.15, 0, 5.8), (5.85, 0, 5.8)).id = "gallery"
+    c = compared(base, revised)
+    assert rows(c, "added", "removed") == {("removed", "Y000", None), ("added", None, "gallery")}
+    assert [(x.name, x.status) for x in c.levels] == [
+        ("L0", "same"),
+        ("L1", "same"),
+        ("Gallery", "added"),
+        ("L2", "same"),
+    ]
+
+
+def test_identity_does_not_hold_where_the_place_does_not_agree() -> None:
+    """Two columns that swapped their identities are matched by place."""
+    base, revised = block(), block()
+    a, b = element(revised, "K000"), element(revised, "K022")
+    a.id, b.id = b.id, a.id  # type: ignore[attr-defined]
+    c = compared(base, revised)
+    assert {m.status for m in c.members} == {"same"}
+    assert ("same", "K000", "K022") in rows(c, "same")
+
+
+def test_every_member_has_one_row() -> None:
+    base, revised = block(), renamed(block())
+    for name in ("K011", "X100", "Y010"):
+        shift(revised, name, 0.4, 0.4, 0)
+    c = compared(base, revised)
+    old = [m.baseline_id for m in c.members if m.baseline_id]
+    new = [m.revised_id for m in c.members if m.revised_id]
+    assert sorted(old) == sorted(e.id for e in base.elements)
+    assert sorted(new) == sorted(e.id for e in revised.elements)
+
+
+def turned(s: SourceModel, angle: float, step: np.ndarray) -> SourceModel:
+    c, n = np.cos(angle), np.sin(angle)
+    r = np.array([[c, -n, 0], [n, c, 0], [0, 0, 1.0]])
+    for e in s.elements:
+        e.line, e.z_axis, e.y_axis = e.line @ r.T + step, r @ e.z_axis, r @ e.y_axis
+    s.footings = []
+    s.storeys = [Storey(x.name, x.elevation + float(step[2])) for x in s.storeys]
+    return s
+
+
+@settings(max_examples=20, deadline=None)
+@given(st.floats(-3.1, 3.1), st.tuples(st.floats(-300, 300), st.floats(-300, 300), st.floats(-20, 20)))
+def test_a_whole_building_shifted_turned_or_raised_is_said_once(angle: float, step: tuple) -> None:
+    if abs(angle) < 1e-3 and np.linalg.norm(step) < 1e-2:
+        return
+    # a beam more, so that the block has one way to lie on itself
+    base, revised = block(2, 1), block(2, 1)
+    for s in (base, revised):
+        add(s, "beam", "odd", (3, 0.1, 3.8), (3, 4.9, 3.8))
+        add(s, "beam", "odder", (6.1, 2, 3.8), (11.9, 2, 3.8))
+    base.footings = []
+    c = compared(base, renamed(turned(revised, angle, np.array(step))))
+    assert {m.status for m in c.members} == {"same"}
+    assert c.transform is not None
+    assert {x.status for x in c.levels} <= {"same"}
+    wrapped = (c.transform.angle - angle + np.pi) % (2 * np.pi) - np.pi
+    assert wrapped == pytest.approx(0, abs=1e-6)
+    assert c.transform.shift == pytest.approx(step, abs=1e-3)
+    assert sum(f.code == "match.transform" for f in c.findings) == 1
+
+
+def test_a_shifted_building_with_changes_still_shows_them() -> None:
+    base, revised = block(2, 2), renamed(block(2, 2))
+    base.footings = []
+    shift(revised, "K011", 0.04, 0, 0)
+    revised.elements = [e for e in revised.elements if e.name != "X121"]
+    c = compared(base, turned(revised, 0.0, np.array([0.02, 5.0, 0.0])))
+    assert c.transform is not None and c.transform.shift == pytest.approx((0.02, 5.0, 0.0), abs=1e-6)
+    assert (c.count("moved"), c.count("removed"), c.count("added")) == (1, 1, 0)
+
+
+def test_ambiguous_match_is_said() -> None:
+    """Two equal beams on top of each other in the baseline, one in the revision."""
+    base, revised = block(), renamed(block())
+    extra = deepcopy(element(base, "X000"))
+    extra.id = extra.name = "X000 bis"  # type: ignore[attr-defined]
+    base.elements.append(extra)  # type: ignore[arg-type]
+    found = [f for f in compared(base, revised).findings if f.code == "match.ambiguous"]
+    assert len(found) == 1 and set(found[0].ids) >= {"X000", "X000 bis"}
+
+
+def loaded(s: SourceModel, force: float) -> Model:
+    m = model(s)
+    top = max(m.nodes.values(), key=lambda n: (n.point[2], n.point[0], n.point[1])).id
+    m.cases["Wind"] = LoadCase("Wind", "wind", node_loads=[NodeLoad(top, (force, 0, 0))])
+    return m
+
+
+def test_results_say_who_got_worse_and_by_how_much() -> None:
+    """Twice the wind: every member's envelope moves, and change is revised less baseline."""
+    base, revised = loaded(block(1, 1), 1e4), loaded(renamed(block(1, 1)), 2e4)
+    runs = [run(m, RunSettings(cases=["Wind"])) for m in (base, revised)]
+    c = compare(base, revised, *runs)
+    forces = [r for r in c.results if r.quantity == "my" and r.baseline_id == "K000"]
+    assert len(forces) == 1 and forces[0].revised_id == "new000"
+    assert forces[0].revised == pytest.approx(2 * forces[0].baseline, rel=1e-9)
+    assert forces[0].change == pytest.approx(forces[0].baseline, rel=1e-9)
+    total = next(r for r in c.results if r.quantity == "total fx")
+    assert (total.baseline, total.revised) == (pytest.approx(-1e4), pytest.approx(-2e4))
+    assert any(r.quantity == "largest displacement" for r in c.results)
+    assert any(r.quantity == "reaction fz" and r.baseline_id for r in c.results)
+
+
+def test_cases_new_and_gone() -> None:
+    base, revised = loaded(block(1, 1), 1e4), model(block(1, 1))
+    revised.cases["Snow"] = LoadCase("Snow", "snow")
+    c = compare(base, revised, None, None)
+    assert {(x.name, x.status) for x in c.cases} == {("Self-weight", "same"), ("Snow", "added"), ("Wind", "removed")}
+
+
+def test_comparing_changes_neither_side() -> None:
+    base, revised = model(block()), model(renamed(block()))
+    before = [m.source_line.copy() for m in base.members.values()]  # type: ignore[union-attr]
+    compare(base, revised, None, None)
+    assert all(np.array_equal(a, m.source_line) for a, m in zip(before, base.members.values()))  # type: ignore[arg-type]
+
+
+def test_empty_sides() -> None:
+    nothing = Model()
+    full = model(block(1, 1))
+    assert {m.status for m in compare(nothing, full, None, None).members} == {"added"}
+    assert {m.status for m in compare(full, nothing, None, None).members} == {"removed"}
+    assert compare(nothing, nothing, None, None).members == []
