@@ -173,7 +173,7 @@ def test_a_shifted_building_with_changes_still_shows_them() -> None:
     base, revised = block(2, 2), renamed(block(2, 2))
     base.footings = []
     shift(revised, "K011", 0.04, 0, 0)
-    revised.elements = [e for e in revised.elements if e.name != "X121"]
+    revised.elements = [e for e in revised.elements if e.name != "X111"]
     c = compared(base, turned(revised, 0.0, np.array([0.02, 5.0, 0.0])))
     assert c.transform is not None and c.transform.shift == pytest.approx((0.02, 5.0, 0.0), abs=1e-6)
     assert (c.count("moved"), c.count("removed"), c.count("added")) == (1, 1, 0)

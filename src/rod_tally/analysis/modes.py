@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy import sparse
 from scipy.sparse.linalg import ArpackError, ArpackNoConvergence, LinearOperator, eigsh
 
@@ -17,6 +18,8 @@ from .loading import end_loads, loading
 from .mesh import Mesh, mesh
 from .results import Results
 from .run import assemble
+
+DENSE = 300  # degrees of freedom with mass, below which all modes are found at once
 
 
 @dataclass(slots=True)
@@ -59,32 +62,56 @@ def modes(
     diagonal = np.zeros((len(mass), 6))
     diagonal[:, :3] = mass[:, None]
     flat = diagonal.ravel()[system.free]
-    moving = int((flat > 0).sum())
-    total = mass.sum()
-    if moving == 0 or total == 0:
+    heavy = np.flatnonzero(flat > 0)
+    total = float(mass.sum())
+    count = min(settings.modes.count, len(heavy))
+    if count == 0:
         return []
-    k = system.k
-    count = min(settings.modes.count, moving - 1, k.shape[0] - 2)
-    if count < 1:
+    found = _lowest(system.k, heavy, flat[heavy], count)
+    if found is None:
         return []
-    try:
-        factor = Factor(k)
-        inverse = LinearOperator(k.shape, matvec=lambda x: factor.solve(np.asarray(x, float).ravel()))
-        start = np.random.default_rng(1).standard_normal(k.shape[0])
-        w2, shapes = eigsh(k, count, sparse.diags(flat).tocsc(), sigma=0.0, OPinv=inverse, v0=start)
-        factor.close()
-    except (SingularError, ArpackError, ArpackNoConvergence):
-        return []
+    periods, shapes = found
     out = []
-    for n, i in enumerate(np.argsort(w2)):
-        if w2[i] <= 0:
-            continue
-        phi = shapes[:, i]
-        generalised = phi @ (flat * phi)
+    for n in range(count):
+        phi = shapes[:, n]
+        generalised = phi @ (flat[heavy] * phi)
         share = []
         for d in range(3):
             r = np.zeros((len(mass), 6))
             r[:, d] = 1
-            share.append(float((phi @ (flat * r.ravel()[system.free])) ** 2 / (generalised * total)))
-        out.append(Mode(n + 1, float(2 * np.pi / np.sqrt(w2[i])), *share))
+            moved = flat[heavy] * r.ravel()[system.free][heavy]
+            share.append(float((phi @ moved) ** 2 / (generalised * total)))
+        out.append(Mode(n + 1, float(periods[n]), *share))
     return out
+
+
+def _lowest(k: sparse.csc_matrix, heavy: NDArray[np.int64], mass: Array, count: int) -> tuple[Array, Array] | None:
+    """Periods (count,) and shapes (h, count) at the degrees of freedom that carry mass; None when they cannot be found.
+
+    The symmetric problem M^1/2 K^-1 M^1/2 y = y / omega^2 on those degrees of freedom alone: massless ones, which a
+    lumped mass leaves many of, never enter it.
+    """
+    root = np.sqrt(mass)
+    try:
+        factor = Factor(k)
+
+        def soften(y: Array) -> Array:
+            y = np.asarray(y, float).reshape(len(heavy), -1)
+            f = np.zeros((k.shape[0], y.shape[1]))
+            f[heavy] = root[:, None] * y
+            return np.asarray(root[:, None] * factor.solve(f)[heavy])
+
+        if len(heavy) <= DENSE or count >= len(heavy) - 1:
+            a = soften(np.eye(len(heavy)))
+            value, y = np.linalg.eigh((a + a.T) / 2)
+        else:
+            shape = (len(heavy), len(heavy))
+            operator = LinearOperator(shape, matvec=lambda v: soften(v).ravel(), matmat=soften, dtype=float)
+            value, y = eigsh(operator, count, v0=np.random.default_rng(1).standard_normal(len(heavy)))
+        factor.close()
+    except (SingularError, ArpackError, ArpackNoConvergence):
+        return None
+    order = np.argsort(-value)[:count]
+    if value[order[-1]] <= 0:
+        return None
+    return 2 * np.pi * np.sqrt(value[order]), y[:, order] / root[:, None]

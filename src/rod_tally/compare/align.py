@@ -45,10 +45,10 @@ def find_transform(base: Array, revised: Array, base_class: list[str], revised_c
     if len(base) < 3 or len(revised) < 3:
         return None
     smaller = min(len(base), len(revised))
-    still = _in_place(base, revised)
+    still, _ = _in_place(base, revised)
     if still >= ENOUGH * smaller:
         return None
-    best: tuple[int, Transform] | None = None
+    best: tuple[tuple[int, float, float], Transform] | None = None
     spin = _main_angle(revised) - _main_angle(base)
     spin = (spin + np.pi / 4) % (np.pi / 2) - np.pi / 4
     for angle in {0.0, *(float(spin + k * np.pi / 2) for k in range(4))}:
@@ -57,11 +57,13 @@ def find_transform(base: Array, revised: Array, base_class: list[str], revised_c
         if shift is None:
             continue
         fitted = _refined(turned, revised, shift)
-        count = _in_place(turned + fitted, revised)
+        count, off = _in_place(turned + fitted, revised)
         wrapped = (angle + np.pi) % (2 * np.pi) - np.pi
-        if best is None or count > best[0] or (count == best[0] and abs(wrapped) < abs(best[1].angle)):
-            best = (count, Transform(float(wrapped), (float(fitted[0]), float(fitted[1]), float(fitted[2]))))
-    if best is None or best[0] < ENOUGH * smaller or best[0] < 1.5 * still:
+        # most members in place; of equals the closest fit, then the smallest turn
+        merit = (count, -round(off, 6), -round(abs(wrapped), 9))
+        if best is None or merit > best[0]:
+            best = merit, Transform(float(wrapped), (float(fitted[0]), float(fitted[1]), float(fitted[2])))
+    if best is None or best[0][0] < ENOUGH * smaller or best[0][0] < 1.5 * still:
         return None
     return best[1]
 
@@ -71,9 +73,11 @@ def _keys(lines: Array) -> Array:
     return lines.mean(axis=1)
 
 
-def _in_place(base: Array, revised: Array) -> int:
+def _in_place(base: Array, revised: Array) -> tuple[int, float]:
+    """How many revised members lie within a millimetre of one of the baseline, and their mean distance."""
     distance, _ = cKDTree(_keys(base)).query(_keys(revised), distance_upper_bound=SAME * 2)
-    return int((distance < SAME).sum())
+    near = distance[distance < SAME]
+    return len(near), float(near.mean()) if len(near) else 0.0
 
 
 def _main_angle(lines: Array) -> float:

@@ -34,6 +34,8 @@ def _plain(value: Any) -> Any:
         return {k: _plain(v) for k, v in value.items()}
     if isinstance(value, (list, tuple)):
         return [_plain(v) for v in value]
+    if type(value) is float and value.is_integer() and abs(value) < 1e15:
+        return int(value)  # 3 and 3.0 are one value: a model packs to the same bytes before and after a file
     return value
 
 

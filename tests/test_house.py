@@ -1,0 +1,86 @@
+"""The house stays as it was laid: rooms know only the rooms before them, and the core never meets Qt or VTK."""
+
+from __future__ import annotations
+
+import shutil
+import subprocess
+import sys
+import zipfile
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).parent.parent
+PLANTED = {
+    "model": "from rod_tally.checks import registry\n",
+    "checks": "import PyQt6.QtCore\n",
+    "analysis": "import rod_tally.review\n",
+}
+
+
+@pytest.mark.parametrize("room", PLANTED)
+def test_an_import_the_wrong_way_is_caught(tmp_path: Path, room: str) -> None:
+    """A violation planted in a copy of the house breaks the contract."""
+    shutil.copytree(ROOT / "src", tmp_path / "src", ignore=shutil.ignore_patterns("__pycache__", "*.egg-info", "fonts"))
+    shutil.copy(ROOT / "pyproject.toml", tmp_path)
+    (tmp_path / "src" / "rod_tally" / room / "planted.py").write_text(PLANTED[room])
+    code = "import sys; sys.path.insert(0, 'src'); from importlinter.cli import lint_imports; sys.exit(lint_imports(no_cache=True))"
+    done = subprocess.run([sys.executable, "-c", code], cwd=tmp_path, capture_output=True, text=True, check=False)
+    assert done.returncode == 1, done.stdout + done.stderr
+    assert "BROKEN" in done.stdout
+
+
+BLOCKED = """
+import sys
+class Wall:
+    def find_spec(self, name, path=None, target=None):
+        if name.split(".")[0] in ("PyQt6", "vtkmodules", "vtk", "pyvista", "pyvistaqt", "pyqtgraph", "qtawesome"):
+            raise ImportError("blocked: " + name)
+sys.meta_path.insert(0, Wall())
+from rod_tally.cli import main
+sys.exit(main(["review", sys.argv[1], "--out", sys.argv[2], "--against", sys.argv[1]]))
+"""
+
+
+def test_a_review_runs_with_the_interface_packages_blocked(tmp_path: Path, loft_b: Path) -> None:
+    done = subprocess.run(
+        [sys.executable, "-c", BLOCKED, str(loft_b), str(tmp_path / "out")], capture_output=True, text=True, check=False
+    )
+    assert done.returncode == 0, done.stderr
+    assert (tmp_path / "out" / "review.json").exists()
+
+
+def test_the_wheel_holds_fonts_and_demo(tmp_path: Path) -> None:
+    done = subprocess.run(
+        [sys.executable, "-m", "pip", "wheel", "-q", "--no-deps", "--no-build-isolation", "-w", str(tmp_path), str(ROOT)],
+        capture_output=True, text=True, check=False,
+    )  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    names = zipfile.ZipFile(next(tmp_path.glob("*.whl"))).namelist()
+    for wanted in ("rod_tally/desk/fonts/Lato-Regular.ttf", "rod_tally/demo/data/tern-quay-a.ifc", "rod_tally/cli.py"):
+        assert wanted in names
+    assert not any(n.startswith("tests/") for n in names)
+
+
+def test_the_demo_files_are_those_the_script_writes(tmp_path: Path, loft_a: Path, loft_b: Path) -> None:
+    from rod_tally.demo.loft import make
+
+    for revision, shipped in (("A", loft_a), ("B", loft_b)):
+        make(revision).write(tmp_path / "made.ifc")
+        made = (tmp_path / "made.ifc").read_text().split("DATA;")[1]
+        assert made == shipped.read_text().split("DATA;")[1]
+
+
+def test_every_check_of_the_contract_is_registered() -> None:
+    from rod_tally.checks import checks
+    from rod_tally.review import STEPS
+
+    wanted = {
+        "join.gap", "join.loose_end", "join.crossing", "join.duplicate", "join.island", "join.short", "support.none",
+        "support.base_free", "support.unstable", "stability.mechanism", "release.unstable", "section.missing",
+        "section.unknown", "material.missing", "material.stiffness", "material.density", "load.lost", "load.empty",
+        "load.direction", "load.twice", "equilibrium.residual", "displacement.large", "source.unread", "source.moved",
+        "case.untyped",
+    }  # fmt: skip
+    assert wanted <= set(checks())
+    assert set(checks()) <= {c for s in STEPS for c in s.codes}

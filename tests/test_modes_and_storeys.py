@@ -1,0 +1,150 @@
+"""Modes against closed forms, storey sums, and the checks on loads and displacements."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from rod_tally.analysis import run
+from rod_tally.analysis.modes import modes
+from rod_tally.analysis.storeys import storey_rows
+from rod_tally.checks import Subject, run_checks
+from rod_tally.model import LoadCase, MemberLoad, Model, NodeLoad, Settings, Storey
+from rod_tally.model.loads import GRAVITY
+
+from .frames import PLAIN, E, beam, frame, line_load, regular
+
+
+def self_weight(m: Model) -> Model:
+    m.cases["Self-weight"] = LoadCase("Self-weight", "dead", (0, 0, -1))
+    return m
+
+
+def cantilever(pieces: int, height: float = 10.0) -> Model:
+    points = [(0, 0, height * k / pieces) for k in range(pieces + 1)]
+    return self_weight(frame(points, [(k, k + 1) for k in range(pieces)], {0: "XXXXXX"}))
+
+
+def test_first_period_of_a_cantilever_converges_to_its_closed_form() -> None:
+    """omega = 1.875104^2 sqrt(EI / m L^4) (Clough and Penzien, Dynamics of Structures); lumped masses converge as h^2."""
+    height = 10.0
+    omega = 1.8751040687**2 * np.sqrt(E * PLAIN.iz / (7850 * PLAIN.area * height**4))
+    exact = 2 * np.pi / omega
+    errors = []
+    for pieces in (4, 8, 16):
+        m = cantilever(pieces)
+        found = modes(m, run(m, Settings().run), Settings())
+        errors.append(abs(found[0].period / exact - 1))
+    rates = np.log2(np.array(errors[:-1]) / np.array(errors[1:]))
+    assert errors[-1] < 3e-3
+    assert np.all(rates > 1.7)
+
+
+def test_one_mass_on_a_column() -> None:
+    """T = 2 pi sqrt(M / k), k = 3 EI / h^3, with the mass taken from a load case over g."""
+    m = frame([(0, 0, 0), (0, 0, 5)], [(0, 1)], {0: "XXXXXX"}, density=0.0)
+    mass = 20_000.0
+    m.cases["Roof"] = LoadCase("Roof", "dead", node_loads=[NodeLoad("n1", (0, 0, -mass * GRAVITY))])
+    s = Settings()
+    s.modes.mass = {"Roof": 1.0}
+    found = modes(m, run(m, s.run), s)
+    soft = 3 * E * PLAIN.iz / 125
+    assert found[0].period == pytest.approx(2 * np.pi * np.sqrt(mass / soft), rel=1e-9)
+    assert max(found[0].mass_x, found[0].mass_y) == pytest.approx(1.0)
+
+
+def test_participating_mass_adds_up_to_what_can_move() -> None:
+    """All modes of a small frame together carry all the mass that is not on a held node."""
+    m = self_weight(regular(1, 2))
+    s = Settings()
+    s.modes.count = 100
+    found = modes(m, run(m, s.run), s)
+    masses = np.array([(k.mass_x, k.mass_y, k.mass_z) for k in found]).sum(axis=0)
+    total = sum(m.weight(x) for x in m.members.values())
+    held = 4 * 7850 * PLAIN.area * 3.5 / 2 * GRAVITY
+    assert len(found) >= 20
+    assert masses == pytest.approx(1 - held / total, abs=0.02)
+
+
+def test_no_modes_without_mass_results_or_when_none_are_asked_for() -> None:
+    m = regular(1, 1)
+    s = Settings()
+    assert modes(m, run(m, s.run), s) == []
+    m = self_weight(beam(6, "FFFFFF", "FFFFFF"))
+    assert modes(m, run(m, s.run), s) == []
+    s.modes.count = 0
+    m = self_weight(regular(1, 1))
+    assert modes(m, run(m, s.run), s) == []
+
+
+def test_storey_shears_are_sums_from_the_top() -> None:
+    m = regular(1, 2)
+    m.storeys = [Storey("L0", 0.0), Storey("L1", 3.5), Storey("L2", 7.0)]
+    loads = [NodeLoad("n4", (1e3, 0, 0)), NodeLoad("n8", (2e3, 500, 0))]
+    m.cases["w"] = LoadCase("w", "wind", node_loads=loads)
+    rows = storey_rows(m, run(m, Settings().run))
+    assert [(r.storey, r.fx, r.shear_x, r.shear_y) for r in rows] == [
+        ("L0", 0, 3e3, 500), ("L1", 1e3, 3e3, 500), ("L2", 2e3, 2e3, 500),
+    ]  # fmt: skip
+    assert rows[1].drift_x and rows[1].drift_x > 0 and rows[2].drift_x and rows[2].drift_x > 0
+    assert rows[2].mass_x == pytest.approx(3.0) and rows[2].mass_y == pytest.approx(3.0)
+
+
+def codes(m: Model) -> dict[str, str]:
+    return {f.code: f.message for f in run_checks(Subject(m, run(m, Settings().run)))}
+
+
+def test_empty_and_untyped_cases_are_notes() -> None:
+    m = beam(6, "XXXXXX", "XXXXXX")
+    m.cases["Snow"] = LoadCase("Snow")
+    found = [f for f in run_checks(Subject(m, run(m, Settings().run))) if f.ids == ("Snow",)]
+    assert {(f.code, f.severity) for f in found} == {("load.empty", "note"), ("case.untyped", "note")}
+
+
+def test_gravity_that_acts_upwards() -> None:
+    m = beam(6, "XXXXXX", "XXXXXX")
+    line_load(m, "m0", (0, 0, 1e3))
+    assert "6 kN" in codes(m)["load.direction"]
+    m.cases["q"].kind = "wind"
+    assert "load.direction" not in codes(m)
+
+
+def test_self_weight_in_two_cases() -> None:
+    m = self_weight(beam(6, "XXXXXX", "XXXXXX"))
+    m.cases["Dead"] = LoadCase("Dead", "dead", (0, 0, -1))
+    assert "Dead" in codes(m)["load.twice"]
+    m = beam(6, "XXXXXX", "XXXXXX")
+    m.cases["Dead"] = LoadCase("Dead", "dead", (0, 0, -2))
+    assert "2 times" in codes(m)["load.twice"]
+
+
+def test_lost_share_is_said() -> None:
+    m = frame([(0, 0, 0), (6, 0, 0), (0, 9, 0), (2, 9, 0)], [(0, 1), (2, 3)], {0: "XXXXXX"})
+    m.cases["q"] = LoadCase(
+        "q", "live", member_loads=[MemberLoad(f"m{k}", 0, x, (0, 0, -1e3), (0, 0, -1e3)) for k, x in ((0, 6), (1, 2))]
+    )
+    assert "25.0% of load case q (2 kN)" in codes(m)["load.lost"]
+
+
+def test_large_displacement_is_found_small_is_not() -> None:
+    m = beam(6, "XXXXXX", "FFFFFF")
+    m.cases["p"] = LoadCase("p", "live", node_loads=[NodeLoad("n1", (0, 0, -3e4))])
+    assert "n1 moves" in codes(m)["displacement.large"]
+    m.cases["p"].node_loads[0].force = (0, 0, -3e3)
+    assert "displacement.large" not in codes(m)
+
+
+def test_short_pieces() -> None:
+    m = frame([(0, 0, 0), (0.03, 0, 0), (6, 0, 0)], [(0, 1), (1, 2)], {0: "XXXXXX", 2: "XXXXXX"})
+    assert "30 mm" in codes(m)["join.short"]
+
+
+def test_residual_is_measured_against_the_applied_load() -> None:
+    from rod_tally.analysis.results import CaseEquilibrium
+
+    m = self_weight(beam(6, "XXXXXX", "XXXXXX"))
+    r = run(m, Settings().run)
+    assert r.equilibrium[0].residual < 1e-12
+    off = CaseEquilibrium("Self-weight", r.equilibrium[0].applied, r.equilibrium[0].reaction * 0.99, 0.01)
+    r.equilibrium = [off]
+    assert any(f.code == "equilibrium.residual" for f in run_checks(Subject(m, r)))

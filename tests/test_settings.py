@@ -1,0 +1,86 @@
+"""Settings: every key has a default, an unknown one is named, what is written reads back."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from rod_tally.model import Settings, SettingsError
+
+
+def read(tmp_path: Path, text: str) -> Settings:
+    path = tmp_path / "settings.toml"
+    path.write_text(text, encoding="utf-8")
+    return Settings.read(path)
+
+
+CONTRACT = """
+[transfer]
+snap = 0.025
+search = 0.3
+base_support = "fixed"
+walls = "shell"
+slabs = "shell"
+[mesh]
+size = 0.5
+[run]
+cases = ["Self-weight"]
+shear_flexible = true
+[modes]
+count = 12
+mass = { "Self-weight" = 1.0 }
+[combinations]
+standard = "EN 1990"
+[compare]
+relative = 0.05
+absolute_force = 1000.0
+"""
+
+
+def test_the_contract_is_read_as_it_stands(tmp_path: Path) -> None:
+    s = read(tmp_path, CONTRACT)
+    default = Settings()
+    default.run.cases = ["Self-weight"]
+    assert s == default
+
+
+def test_an_empty_file_is_all_defaults(tmp_path: Path) -> None:
+    assert read(tmp_path, "") == Settings()
+
+
+def test_what_is_written_reads_back(tmp_path: Path) -> None:
+    s = Settings()
+    s.transfer.snap, s.run.cases, s.modes.mass = 0.04, ["A", "B"], {"A": 1.0, "B": 0.3}
+    assert read(tmp_path, s.to_toml()) == s
+
+
+def test_whole_numbers_do_for_lengths(tmp_path: Path) -> None:
+    assert read(tmp_path, "[transfer]\nsearch = 1\n").transfer.search == 1.0
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("[transfer]\nsnapp = 1", "transfer.snapp"),
+        ("[transfr]\nsnap = 1", r"\[transfr\]"),
+        ("[transfer]\nsnap = 'far'", "transfer.snap"),
+        ("[transfer]\nsnap = -1", "transfer.snap"),
+        ("[transfer]\nsnap = nan", "transfer.snap"),
+        ("[transfer]\nbase_support = 'glued'", "fixed, pinned"),
+        ("[run]\ncases = 'all'", "list of case names"),
+        ("[run]\nshear_flexible = 1", "run.shear_flexible"),
+        ("[run]\nstations = 2", "run.stations"),
+        ("[modes]\nmass = { a = 'b' }", "modes.mass"),
+        ("transfer = 3", "must be a table"),
+        ("[transfer\n", "cannot be read"),
+    ],
+)
+def test_errors_name_the_key(tmp_path: Path, text: str, words: str) -> None:
+    with pytest.raises(SettingsError, match=words):
+        read(tmp_path, text)
+
+
+def test_a_missing_file_is_an_error(tmp_path: Path) -> None:
+    with pytest.raises(SettingsError, match="cannot be read"):
+        Settings.read(tmp_path / "none.toml")
