@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, cached_property
 from importlib.metadata import entry_points
 
 import numpy as np
@@ -16,7 +16,7 @@ from ..analysis.results import COMPONENTS
 from ..analysis.shape import member_shapes
 from ..compare.match import source_lines
 from ..model import Model
-from ..model.geometry import Array
+from ..model.geometry import Array, local_axes
 from ..review import Review
 from .canvas import Canvas, arrow, diamond, ring
 from .quantities import FORCE_KIND, UnitSet
@@ -40,6 +40,14 @@ class Sheet:
     @property
     def model(self) -> Model:
         return self.review.model
+
+    @cached_property
+    def axes(self) -> Array:
+        """Local axes (n, 3, 3) of the shown members, rows x y z."""
+        if not self.ids:
+            return np.zeros((0, 3, 3))
+        z = np.array([self.model.members[i].z_axis for i in self.ids])
+        return local_axes(self.lines[:, 1] - self.lines[:, 0], z).reshape(-1, 3, 3)
 
     @property
     def size(self) -> float:
@@ -219,9 +227,8 @@ def support_words(letters: str) -> str:
 @overlay("releases", "Releases")
 def draw_releases(canvas: Canvas, sheet: Sheet) -> list[str]:
     anchors, axes, texts, total = [], [], [], 0
-    for i, line in zip(sheet.ids, sheet.lines):
+    for i, line, own in zip(sheet.ids, sheet.lines, sheet.axes):
         m = sheet.model.members[i]
-        own = m.axes(line)
         for release, p, sign in ((m.release_start, line[0], 1.0), (m.release_end, line[1], -1.0)):
             if release.any:
                 anchors.append(p)
@@ -247,12 +254,21 @@ def draw_axes(canvas: Canvas, sheet: Sheet) -> list[str]:
     if not len(sheet.lines):
         return []
     middle = sheet.lines.mean(axis=1)
-    axes = np.array([sheet.model.members[i].axes(line) for i, line in zip(sheet.ids, sheet.lines)])
     for d, (size, colour) in enumerate(((26, INK), (17, OCHRE), (17, PINE))):
         stroke = np.zeros((1, 2, 3))
         stroke[0, 1, d] = size
-        canvas.symbols(middle, stroke, colour, 2.0, "own", axes)
+        canvas.symbols(middle, stroke, colour, 2.0, "own", sheet.axes)
     return ["long: x", f"<font color='{OCHRE}'>▬</font> y", f"<font color='{PINE}'>▬</font> z"]
+
+
+def draw_arrows(canvas: Canvas, tails: list[tuple[Array, Array, float]], most: float) -> None:
+    """Arrows that end at their points: (point, direction, size); those of one direction and length in one go."""
+    groups: dict[tuple[int, ...], list[Array]] = {}
+    for at, q, value in tails:
+        key = tuple(np.round(np.append(q / np.linalg.norm(q) * 100, 8 + 26 * value / most)).astype(int))
+        groups.setdefault(key, []).append(at)
+    for key, points in groups.items():
+        canvas.symbols(np.array(points), arrow(np.array(key[:3], float), float(key[3])), PINE, 1.6, "world")
 
 
 @overlay("loads", "Loads")
@@ -288,12 +304,7 @@ def draw_loads(canvas: Canvas, sheet: Sheet) -> list[str]:
             if weight > 0:
                 tails.append((line.mean(axis=0), down, weight))
     most = max((t[2] for t in tails), default=1.0)
-    groups: dict[tuple[int, ...], list[Array]] = {}
-    for at, q, value in tails:
-        key = tuple(np.round(np.append(q / np.linalg.norm(q) * 100, 8 + 26 * value / most)).astype(int))
-        groups.setdefault(key, []).append(at)
-    for key, points in groups.items():
-        canvas.symbols(np.array(points), arrow(np.array(key[:3], float), float(key[3])), PINE, 1.5, "world")
+    draw_arrows(canvas, tails, most)
     total = sheet.review.results.applied.get(case.name)
     what = "self-weight of each member" if any(case.self_weight) else f"{len(tails)} arrows"
     legend = [f"→ {case.name} ({case.kind or 'no kind'}): {what}"]
@@ -311,7 +322,8 @@ def draw_displaced(canvas: Canvas, sheet: Sheet) -> list[str]:
     if case not in r.cases or not r.member_done[r.case_index(case)].any():
         return [f"{case or 'no case'} was not computed"]
     shapes = member_shapes(sheet.model, r, case, shear_flexible=sheet.review.settings.run.shear_flexible)
-    shown = np.isin(shapes.member, [r.member_ids.index(i) for i in sheet.ids if i in set(r.member_ids)])
+    wanted = set(sheet.ids)
+    shown = np.isin(shapes.member, [k for k, i in enumerate(r.member_ids) if i in wanted])
     points, u = shapes.points[shown], shapes.displacement[shown]
     most = float(np.linalg.norm(u, axis=2).max(initial=0.0))
     scale = sheet.state.scale * (sheet.size / 25 / most if most > 0 else 1.0)
@@ -338,7 +350,7 @@ def draw_forces(canvas: Canvas, sheet: Sheet) -> list[str]:
         return [f"{case or 'no case'} was not computed"]
     c, k = r.case_index(case), COMPONENTS.index(component)
     index = {i: n for n, i in enumerate(r.member_ids)}
-    shown = {index[i]: (i, line) for i, line in zip(sheet.ids, sheet.lines) if i in index}
+    shown = {index[i]: k for k, i in enumerate(sheet.ids) if i in index}
     inside = np.isin(r.station_member, list(shown)) & r.member_done[c, r.station_member]
     stations = np.flatnonzero(inside)
     if not len(stations):
@@ -349,11 +361,10 @@ def draw_forces(canvas: Canvas, sheet: Sheet) -> list[str]:
     which = r.station_member[stations]
     start = np.zeros((len(r.member_ids), 3))
     x, aside = start.copy(), start.copy()
-    for n, (i, line) in shown.items():
-        axes = sheet.model.members[i].axes(line)
-        start[n], x[n] = line[0], axes[0]
-        # drawn on the side of tension for moments, and in the plane the force acts in
-        aside[n] = {"my": axes[2], "mz": -axes[1], "vy": axes[1]}.get(component, axes[2])
+    here, there = list(shown), list(shown.values())
+    # drawn on the side of tension for moments, and in the plane the force acts in
+    side = {"my": sheet.axes[:, 2], "mz": -sheet.axes[:, 1], "vy": sheet.axes[:, 1]}.get(component, sheet.axes[:, 2])
+    start[here], x[here], aside[here] = sheet.lines[there, 0], sheet.axes[there, 0], side[there]
     foot = start[which] + x[which] * r.station_x[stations, None]
     head = foot + aside[which] * (value * scale)[:, None]
     run = np.flatnonzero(which[1:] == which[:-1])
@@ -380,16 +391,14 @@ def draw_reactions(canvas: Canvas, sheet: Sheet) -> list[str]:
     nodes = set(sheet.nodes())
     points, texts = [], []
     most = float(np.abs(r.reaction[c, :, :3]).max(initial=0.0)) or 1.0
+    tails: list[tuple[Array, Array, float]] = []
     for s, n in enumerate(r.support_ids):
-        if n not in nodes:
-            continue
-        p = sheet.model.nodes[n].point
-        for d in range(3):
-            f = float(r.reaction[c, s, d])
-            if abs(f) > 1e-3 * most:
-                canvas.symbols(p[None], arrow(np.eye(3)[d] * np.sign(f), 12 + 26 * abs(f) / most), PINE, 1.8, "world")
-        points.append(p)
-        texts.append(sheet.units.show(float(r.reaction[c, s, 2]), "force"))
+        if n in nodes:
+            p = sheet.model.nodes[n].point
+            tails += [(p, np.eye(3)[d] * f, abs(f)) for d, f in enumerate(r.reaction[c, s, :3]) if abs(f) > 1e-3 * most]
+            points.append(p)
+            texts.append(sheet.units.show(float(r.reaction[c, s, 2]), "force"))
+    draw_arrows(canvas, tails, most)
     if len(points) <= 80:
         canvas.labels(np.array(points).reshape(-1, 3), texts, INK)
     total = r.reaction[c, :, :3].sum(axis=0)

@@ -239,19 +239,22 @@ class Session(QObject):
             return
         index, model = self.state.current, revision.review.model
 
+        project = self.project
+        assert project is not None
+        name = f"Run {len(project.runs(revision.id)) + 1}"
+
         def work(progress: Progress) -> Review:
             done = review(model, self.settings, progress)
             if index > 0:
                 last = self.state.revisions[index - 1].review
                 attach_comparison(done, last.model, last.results)
+            progress("Keeping the run", 0.97)
+            project.add_run(revision.id, name, done.model, self.settings, done.results)
             return done
 
-        self._start("Running", work, lambda done: self._ran(revision, done))
+        self._start("Running", work, lambda done: self._ran(revision, name, done))
 
-    def _ran(self, revision: Revision, done: Review) -> None:
-        assert self.project is not None
-        name = f"Run {len(self.project.runs(revision.id)) + 1}"
-        self.project.add_run(revision.id, name, done.model, self.settings, done.results)
+    def _ran(self, revision: Revision, name: str, done: Review) -> None:
         revision.review, revision.stale, revision.run_name = done, False, name
         self.state.refresh()
         self.said.emit(f"{revision.name}, {name}: kept beside the earlier runs")

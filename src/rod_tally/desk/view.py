@@ -94,6 +94,7 @@ class View(QWidget):
         self._redraw.timeout.connect(self.draw)
         for signal in (state.revision_changed, state.overlay_changed, state.shown_changed, state.picked_changed):
             signal.connect(self._redraw.start)
+        self._redraw.start()
 
     def close_view(self) -> None:
         """Give VTK's window back before Qt takes it away."""

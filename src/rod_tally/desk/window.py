@@ -243,6 +243,7 @@ class Window(QMainWindow):
         ):  # fmt: skip
             signal.connect(self._refresh)
         state.revisions_changed.connect(self._revision_buttons)
+        session.undo.indexChanged.connect(self._refresh)
         self.round.item_toggled.connect(session.look)
         self.slip.asked.connect(session.act)
         session.said.connect(self._say)

@@ -1,0 +1,457 @@
+"""The window under a real display: open, pick, run, cancel, compare, undo, save, reopen, with real clicks and keys."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+pytest.importorskip("PyQt6")
+from PyQt6.QtCore import QPoint, Qt, QTimer  # noqa: E402
+from PyQt6.QtWidgets import QInputDialog, QMessageBox, QPushButton  # noqa: E402
+from pytestqt.qtbot import QtBot  # noqa: E402
+
+from rod_tally.demo.project import make_demo  # noqa: E402
+from rod_tally.desk import view as view_module  # noqa: E402
+from rod_tally.desk.app import application, grab  # noqa: E402
+from rod_tally.desk.commands import COMMANDS, MENUS  # noqa: E402
+from rod_tally.desk.overlays import overlays  # noqa: E402
+from rod_tally.desk.window import Window  # noqa: E402
+from rod_tally.model import LoadCase, Model, NodeLoad, Settings  # noqa: E402
+from rod_tally.project import Project  # noqa: E402
+from rod_tally.review import STEPS  # noqa: E402
+
+from .frames import regular  # noqa: E402
+
+pytestmark = [
+    pytest.mark.desk,
+    pytest.mark.skipif(not os.environ.get("DISPLAY"), reason="needs a display; ./run test starts one"),
+]
+STEP = {s.name: s for s in STEPS}
+
+
+@pytest.fixture
+def window(qtbot: QtBot) -> Iterator[Window]:
+    app = application()
+    w = Window()
+    w.move(0, 0)
+    w.show()
+    qtbot.waitExposed(w)
+    w.activateWindow()
+    qtbot.waitUntil(w.isActiveWindow, timeout=5000)  # shortcuts go to the active window
+    yield w
+    w.session.jobs.cancel()
+    qtbot.waitUntil(lambda: not w.session.jobs.busy, timeout=20000)
+    w.close()
+    w.deleteLater()
+    app.processEvents()
+
+
+def rested(qtbot: QtBot, w: Window) -> None:
+    qtbot.waitUntil(lambda: not w.session.jobs.busy, timeout=60000)
+    qtbot.wait(60)
+
+
+@pytest.fixture
+def loft(window: Window, qtbot: QtBot, loft_a: Path) -> Window:
+    """The window with revision A taken in."""
+    window.session.open(loft_a)
+    rested(qtbot, window)
+    return window
+
+
+@pytest.fixture
+def demo(window: Window, qtbot: QtBot, tmp_path: Path) -> Window:
+    """The window with the demo project."""
+    window.session.open(make_demo(tmp_path / "demo.rodtally"))
+    rested(qtbot, window)
+    return window
+
+
+def model_of(w: Window) -> Model:
+    assert w.state.review is not None
+    return w.state.review.model
+
+
+def named(w: Window, name: str) -> str:
+    return next(m.id for m in model_of(w).members.values() if m.name == name)
+
+
+def place_of(w: Window, member: str) -> QPoint:
+    """Where the middle of a member is on the view's widget."""
+    line = model_of(w).line(model_of(w).members[member])
+    x, y, _ = w.view.canvas.to_screen(line.mean(axis=0)[None])[0]
+    ratio = w.view.devicePixelRatioF()
+    height = w.view.plotter.render_window.GetSize()[1]
+    return QPoint(round(x / ratio), round((height - y) / ratio))
+
+
+def test_empty_window_says_what_to_do(window: Window, qtbot: QtBot) -> None:
+    qtbot.wait(60)
+    assert "Ctrl+O" in window.view.legend.text()
+    assert window.state.review is None
+    assert not window.actions_["run.run"].isEnabled()
+
+
+def test_opening_a_model_shows_its_findings(loft: Window) -> None:
+    revision = loft.state.revision
+    assert revision is not None and revision.name == "Revision A"
+    assert "4 open: not ready for design" in loft.verdict.text()
+    page = loft.tables.pages["findings"]
+    assert [row[1] for row in page.model.content.rows][:2] == ["join.duplicate", "join.gap"]
+    assert loft.session.project is not None and loft.session.project.path.exists()
+
+
+def test_a_step_brings_its_overlay_and_table(loft: Window, qtbot: QtBot) -> None:
+    widget = loft.round.steps[[s.name for s in STEPS].index("Supports")]
+    qtbot.mouseClick(widget, Qt.MouseButton.LeftButton, pos=QPoint(40, 12))
+    qtbot.wait(60)
+    assert loft.state.step.name == "Supports" and loft.state.overlay == "supports"
+    assert loft.tables.currentWidget() is loft.tables.pages["nodes"]
+    assert "fixed (19)" in loft.view.legend.text()
+
+
+def test_an_item_is_marked_as_looked_at_and_kept(loft: Window, qtbot: QtBot) -> None:
+    loft.state.go(STEP["Framing"])
+    widget = loft.round.steps[1]
+    qtbot.waitUntil(lambda: widget.height() > 100)
+    qtbot.mouseClick(widget, Qt.MouseButton.LeftButton, pos=QPoint(60, 43 + 10))
+    revision = loft.state.revision
+    assert revision is not None and revision.looked == {"Framing/Ends moved"}
+    assert loft.session.project is not None
+    assert loft.session.project.looked(revision.id) == {"Framing/Ends moved"}
+    loft.actions_["edit.undo"].trigger()
+    assert revision.looked == set()
+
+
+def test_a_click_in_the_view_picks_and_selects_the_row(loft: Window, qtbot: QtBot) -> None:
+    loft.look("south")
+    loft.tables.show_table("members")
+    qtbot.wait(150)
+    member = named(loft, "Loft hoist")  # seen end on from the south; step to it if others lie over it
+    loft.look("east")
+    qtbot.wait(150)
+    qtbot.mouseClick(loft.view.plotter.interactor, Qt.MouseButton.LeftButton, pos=place_of(loft, member))
+    qtbot.wait(80)
+    assert loft.state.picked is not None
+    for _ in range(loft.view.stacked):
+        if loft.state.picked == ("member", member):
+            break
+        loft.actions_["view.next"].setEnabled(True)
+        loft.actions_["view.next"].trigger()
+    assert loft.state.picked == ("member", member)
+    qtbot.wait(80)
+    page = loft.tables.pages["members"]
+    row = page.proxy.mapToSource(page.table.currentIndex()).row()
+    assert page.model.content.picks[row] == ("member", member)
+
+
+def test_a_row_picks_in_the_view_and_the_slip_says_what_is_known(loft: Window, qtbot: QtBot) -> None:
+    page = loft.tables.pages["findings"]
+    loft.tables.show_table("findings")
+    qtbot.wait(60)
+    row = next(k for k, r in enumerate(page.model.content.rows) if r[1] == "join.gap")
+    index = page.proxy.mapFromSource(page.model.index(row, 3))
+    qtbot.mouseClick(page.table.viewport(), Qt.MouseButton.LeftButton, pos=page.table.visualRect(index).center())
+    assert loft.state.picked == ("member", named(loft, "Loft C2-C3"))
+    qtbot.wait(80)
+    texts = [b.text() for b in loft.slip.content.findChildren(QPushButton) if b.isVisible()]
+    assert any(t.startswith("Extend it to column Quay C3") for t in texts)
+
+
+def test_a_correction_marks_results_as_old_and_is_undone(loft: Window, qtbot: QtBot) -> None:
+    finding = next(f for f in loft.state.review.findings if f.code == "join.gap")  # type: ignore[union-attr]
+    loft.state.pick_finding(finding)
+    qtbot.wait(60)
+    button = next(b for b in loft.slip.content.findChildren(QPushButton) if b.text().startswith("Extend it"))
+    qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+    rested(qtbot, loft)
+    revision = loft.state.revision
+    assert revision is not None and revision.stale
+    assert "old" in loft.verdict.text()
+    assert not any(f.code == "join.gap" for f in revision.review.findings)
+    qtbot.keyClick(loft, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    rested(qtbot, loft)
+    assert not revision.stale
+    assert any(f.code == "join.gap" for f in revision.review.findings)
+    qtbot.keyClick(loft, Qt.Key.Key_Y, Qt.KeyboardModifier.ControlModifier)
+    rested(qtbot, loft)
+    assert revision.stale
+
+
+def test_running_again_keeps_the_earlier_run(loft: Window, qtbot: QtBot) -> None:
+    revision, project = loft.state.revision, loft.session.project
+    assert revision is not None and project is not None
+    first = project.results(project.runs(revision.id)[0].id)
+    loft.state.pick("member", named(loft, "Loft A1-B1 bis"))
+    qtbot.wait(60)
+    loft.actions_["model.delete"].trigger()
+    rested(qtbot, loft)
+    qtbot.keyClick(loft, Qt.Key.Key_F5)
+    rested(qtbot, loft)
+    assert [r.name for r in project.runs(revision.id)] == ["Run 1", "Run 2"]
+    assert not revision.stale and revision.run_name == "Run 2"
+    assert len(revision.review.results.member_ids) == len(first.member_ids) - 1
+    assert np.array_equal(project.results(project.runs(revision.id)[0].id).force, first.force)
+
+
+def test_a_finding_is_accepted_with_a_reason(loft: Window, qtbot: QtBot) -> None:
+    finding = next(f for f in loft.state.review.findings if f.code == "join.loose_end")  # type: ignore[union-attr]
+    loft.state.pick_finding(finding)
+    loft._refresh()
+    loft.actions_["model.accept"].trigger()
+    dialog = loft.findChild(QInputDialog)
+    assert dialog is not None
+    dialog.setTextValue("the hoist hangs free on purpose")
+    dialog.accept()
+    qtbot.wait(60)
+    revision = loft.state.revision
+    assert revision is not None and loft.session.project is not None
+    assert revision.decision(finding) == "accepted"
+    assert loft.session.project.decisions(revision.id)[finding.key][1] == "the hoist hangs free on purpose"
+    loft.actions_["edit.undo"].trigger()
+    assert revision.decision(finding) == "open"
+
+
+def test_a_revision_is_compared_with_the_one_before(loft: Window, qtbot: QtBot, loft_b: Path) -> None:
+    loft.session.take_in(loft_b)
+    rested(qtbot, loft)
+    assert [r.name for r in loft.state.revisions] == ["Revision A", "Revision B"]
+    comparison = loft.state.comparison
+    assert comparison is not None and comparison.count("moved") == 3
+    loft.state.go(STEP["Revision"])
+    qtbot.wait(100)
+    assert "moved (3)" in loft.view.legend.text()
+    rows = loft.tables.pages["changes"].model.content.rows
+    assert sum(r[0] == "added" for r in rows) == 9
+    loft.show_parity()
+    qtbot.wait(60)
+    assert "members in both" in loft.tables.parity.words.text()
+    spot = loft.tables.parity.points.points()[0]
+    loft.tables.parity._clicked(None, [spot])
+    assert loft.state.picked == ("member", spot.data())
+
+
+def test_save_as_and_reopen(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    finding = demo.state.review.findings[0]  # type: ignore[union-attr]
+    demo.session.decide(finding, "accepted", "so it is")
+    target = tmp_path / "kept.rodtally"
+    demo.session.save_as(target)
+    assert demo.title.text() == "kept"
+    demo.session.open(target)
+    rested(qtbot, demo)
+    revision = demo.state.revision
+    assert revision is not None and len(demo.state.revisions) == 2
+    assert revision.decisions[finding.key] == ("accepted", "so it is")
+    assert demo.session.recent()[0] == str(target)
+
+
+def test_storeys_isolate(demo: Window, qtbot: QtBot) -> None:
+    rows = dict(demo.stack.rows())
+    qtbot.mouseClick(demo.stack, Qt.MouseButton.LeftButton, pos=rows["Rigging"].center().toPoint())
+    qtbot.wait(60)
+    assert demo.state.storeys == {"Rigging"}
+    assert demo.state.shown_members() == {m.id for m in model_of(demo).members.values() if m.storey == "Rigging"}
+    assert " of 200 members" in demo.counts.text()
+    demo.actions_["view.all"].trigger()
+    assert len(demo.state.shown_members()) == 200
+
+
+@pytest.mark.parametrize("name", list(overlays()))
+def test_every_overlay_draws_with_a_legend(demo: Window, qtbot: QtBot, name: str) -> None:
+    for revision in (0, 1):
+        demo.state.choose(revision)
+        demo.state.show_overlay(name)
+        demo.state.set_view(label="members")
+        qtbot.wait(60)
+        assert demo.view.legend.text()
+        assert demo.state.overlay == name
+
+
+def test_overlays_have_something_to_draw_for_every_kind_of_model(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    """Releases, springs, node loads, local and projected loads, moments."""
+    from .frames import line_load
+
+    m = regular(1, 1)
+    m.members["m4"].release_start = type(m.members["m4"].release_start)("FFFFRR")
+    m.nodes["n0"].support = type(m.nodes["n0"].support)("SSSXFF", (1e6,) * 3 + (0.0,) * 3)
+    line_load(m, "m4", (0, 0, -1e3), local=True)
+    line_load(m, "m5", (0, 0, -1e3), projected=True, a=1.0, b=2.0)
+    m.cases["p"] = LoadCase("p", "", node_loads=[NodeLoad("n4", (1e3, 0, 0), (0, 2e3, 0))])
+    path = tmp_path / "m.rodtally"
+    project = Project.create(path)
+    project.add_revision("A", m)
+    project.close()
+    window.session.open(path)
+    rested(qtbot, window)
+    for name in overlays():
+        for case in window.state.review.results.cases:  # type: ignore[union-attr]
+            window.state.set_view(case=case)
+            window.state.show_overlay(name)
+            qtbot.wait(30)
+            assert window.view.legend.text()
+
+
+def test_bad_files_say_so_and_change_nothing(loft: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    bad = tmp_path / "bad.ifc"
+    bad.write_text("nothing of the kind")
+    loft.session.take_in(bad)
+    rested(qtbot, loft)
+    assert "not an IFC file" in loft.message.text()
+    assert isinstance(loft.message, QMessageBox)
+    loft.message.close()
+    assert [r.name for r in loft.state.revisions] == ["Revision A"]
+
+
+def big(tmp_path: Path) -> Path:
+    """About 3,000 members with ten cases, in a project."""
+    m = regular(11, 7)
+    top = list(m.nodes)[-1]
+    for k in range(10):
+        m.cases[f"c{k}"] = LoadCase(f"c{k}", "live", node_loads=[NodeLoad(top, (1e3 * (k + 1), 0, 0))])
+    path = tmp_path / "big.rodtally"
+    project = Project.create(path)
+    project.add_revision("A", m)
+    project.close()
+    return path
+
+
+def test_a_large_run_neither_blocks_the_window_nor_resists_cancel(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    """2,900 members and ten cases: the window's own clock goes on ticking; Cancel by a real click changes nothing."""
+    window.session.open(big(tmp_path))
+    ticks: list[int] = []
+    clock = QTimer()
+    clock.setInterval(20)
+    clock.timeout.connect(lambda: ticks.append(1))
+    clock.start()
+    rested(qtbot, window)
+    assert len(model_of(window).members) > 2800
+    assert len(ticks) > 10
+    project, revision = window.session.project, window.state.revision
+    assert project is not None and revision is not None
+    before, results = len(project.runs(revision.id)), revision.review.results
+    window.session.run_again()
+    qtbot.waitUntil(lambda: window.cancel.isVisible())
+    qtbot.mouseClick(window.cancel, Qt.MouseButton.LeftButton)
+    rested(qtbot, window)
+    assert "cancelled" in window.statusBar().currentMessage()  # type: ignore[union-attr]
+    assert len(project.runs(revision.id)) == before
+    assert revision.review.results is results
+    clock.stop()
+
+
+def test_find_by_name_steps_through_what_it_finds(demo: Window, qtbot: QtBot) -> None:
+    demo.search.setText("Rigging C2-C3")
+    qtbot.keyClick(demo.search, Qt.Key.Key_Return)
+    assert demo.state.picked == ("member", named(demo, "Rigging C2-C3"))
+    demo.search.setText("brace")
+    qtbot.keyClick(demo.search, Qt.Key.Key_Return)
+    first = demo.state.picked
+    qtbot.keyClick(demo.search, Qt.Key.Key_Return)
+    assert demo.state.picked != first
+    demo.search.setText("no such thing")
+    qtbot.keyClick(demo.search, Qt.Key.Key_Return)
+    assert "No member or node" in demo.statusBar().currentMessage()  # type: ignore[union-attr]
+
+
+def test_tables_filter_sort_and_copy(demo: Window, qtbot: QtBot) -> None:
+    demo.tables.show_table("members")
+    qtbot.wait(60)
+    page = demo.tables.pages["members"]
+    page.filter.setText("brace")
+    assert page.proxy.rowCount() == 6
+    assert "6 of 200" in page.count.text()
+    page.table.sortByColumn(5, Qt.SortOrder.DescendingOrder)
+    lengths = [page.proxy.index(r, 5).data(Qt.ItemDataRole.UserRole) for r in range(6)]
+    assert lengths == sorted(lengths, reverse=True)
+    page.table.clearSelection()
+    page.copy()
+    from PyQt6.QtGui import QGuiApplication
+
+    text = QGuiApplication.clipboard().text()  # type: ignore[union-attr]
+    assert len(text.splitlines()) == 7 and text.startswith("Member\tClass")
+
+
+def test_units_change_what_is_shown_not_what_is_kept(demo: Window, qtbot: QtBot) -> None:
+    before = demo.state.review.results.force.copy()  # type: ignore[union-attr]
+    demo.state.go(STEP["Response"])
+    for name in ("kip · ft", "N · m", "kN · m"):
+        demo.actions_["help.units"].trigger()
+        qtbot.wait(40)
+        assert demo.units.text() == name
+    assert np.array_equal(demo.state.review.results.force, before)  # type: ignore[union-attr]
+
+
+def test_commands_are_whole() -> None:
+    """Ids and shortcuts are unique, every menu has its commands, every command its words."""
+    ids = [c.id for c in COMMANDS]
+    shortcuts = [c.shortcut for c in COMMANDS if c.shortcut]
+    assert len(set(ids)) == len(ids) and len(set(shortcuts)) == len(shortcuts)
+    assert {c.menu for c in COMMANDS} == set(MENUS)
+    assert all(c.title and "." in c.id for c in COMMANDS)
+
+
+DIALOGS = {"file.take_in", "file.revision", "file.save_as", "file.export", "file.picture", "file.settings",
+           "file.settings_write", "file.quit", "model.accept", "help.about"}  # fmt: skip
+
+
+def test_every_command_can_be_used_when_it_says_so(demo: Window, qtbot: QtBot) -> None:
+    demo.state.pick("member", named(demo, "Loft B2-B3"))
+    for command in COMMANDS:
+        if command.id in DIALOGS:
+            continue
+        if command.when(demo):
+            demo.do(command)
+            rested(qtbot, demo)
+        if demo.state.picked is None:
+            demo.state.pick("member", named(demo, "Loft B2-C2"))
+    demo.about()
+    demo.message.close()
+
+
+def test_export_writes_the_files_of_the_contract(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    demo.session.export(tmp_path / "out")
+    rested(qtbot, demo)
+    assert (tmp_path / "out" / "review.json").exists()
+
+
+def test_settings_are_read_with_their_errors(window: Window, tmp_path: Path) -> None:
+    path = tmp_path / "s.toml"
+    path.write_text("[transfer]\nsnap = 0.07\n")
+    window.session.read_settings(path)
+    assert window.session.settings.transfer.snap == 0.07
+    path.write_text("[transfer]\nsnip = 0.07\n")
+    window.session.read_settings(path)
+    assert "transfer.snip" in window.message.text()
+    window.message.close()
+    assert window.session.settings.transfer.snap == 0.07
+    assert Settings().transfer.snap == 0.025
+
+
+def test_without_opengl_everything_else_works(qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, loft_a: Path) -> None:
+    monkeypatch.setattr(view_module, "opengl_works", lambda: False)
+    app = application()
+    w = Window()
+    w.show()
+    w.session.open(loft_a)
+    rested(qtbot, w)
+    assert w.view.plotter is None
+    assert w.state.review is not None and len(w.state.review.findings) > 5
+    w.state.go(STEP["Framing"])
+    w.state.pick_finding(w.state.review.findings[0])
+    assert w.view.members_at(10, 10) == []
+    assert not w.picture().isNull()
+    w.close()
+    w.deleteLater()
+    app.processEvents()
+
+
+def test_a_picture_of_the_window_shows_the_model(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    qtbot.wait(200)
+    assert grab(demo, tmp_path / "shot.png")
+    image = demo.picture().toImage()
+    colours = {image.pixel(x, y) for x in range(0, image.width(), 3) for y in range(0, image.height(), 3)}
+    assert len(colours) > 5
