@@ -12,7 +12,7 @@ from ...model.geometry import Array, default_z
 from ..source import SourceProfile
 from . import solids
 from .curves import CurveError, points_of
-from .placement import Placements
+from .placement import Placements, Rigid, compose, matrix, rigid
 from .profiles import Profiles
 
 SOLIDS = (
@@ -35,7 +35,7 @@ class BodyError(ValueError):
 
 @dataclass(slots=True)
 class Body:
-    """A line (2, 3) in world coordinates, the profile's axes, its key, and how they were read."""
+    """A line (2, 3) in world coordinates, the profile's axes, its key, how they were read; length 0: not yet known."""
 
     line: Array
     y_axis: Array
@@ -43,6 +43,7 @@ class Body:
     profile: str
     how: str
     misfit: float = 0.0
+    length: float = 0.0
 
 
 def representation(element: Any, identifier: str) -> list[Any]:
@@ -64,7 +65,7 @@ class Bodies:
     def __init__(self, placements: Placements, profiles: Profiles, angle: float) -> None:
         self.placements, self.profiles, self.angle = placements, profiles, angle
 
-    def read(self, element: Any, world: Array) -> Body:
+    def read(self, element: Any, world: Rigid) -> Body:
         """Raises BodyError (or a curve's or placement's own error) when no straight member can be read."""
         items = representation(element, "Body")
         best: Body | None = None
@@ -93,12 +94,12 @@ class Bodies:
 
     def _lengthwise(self, body: Body) -> bool:
         """Whether the extrusion runs along the member, not across it (an elevation extruded by its width)."""
-        length = _length(body.line)
+        length = body.length or _length(body.line)
         if length <= 1e-6:
             raise BodyError(f"it has no length ({length * 1000:.3g} mm)")
         return self.profiles.span(body.profile) < 2 * length
 
-    def _item(self, item: Any, world: Array, depth: int) -> tuple[Body | None, bool]:
+    def _item(self, item: Any, world: Rigid, depth: int) -> tuple[Body | None, bool]:
         """The extrusion in an item and whether something is cut off it; (None, _) for a bare solid."""
         if depth > 12:
             raise BodyError("its body refers back to itself")
@@ -107,7 +108,8 @@ class Bodies:
             return self._extrusion(item, world), kind == "IfcExtrudedAreaSolidTapered"
         if item.is_a("IfcMappedItem"):
             source = item.MappingSource
-            m = world @ self.placements.operator(item.MappingTarget) @ self.placements.axis(source.MappingOrigin)
+            operator = self.placements.operator(item.MappingTarget)
+            m = compose(compose(world, rigid(operator)), self.placements.rigid_axis(source.MappingOrigin))
             for inner in source.MappedRepresentation.Items:
                 return self._item(inner, m, depth + 1)
             raise BodyError("its mapped body is empty")
@@ -120,37 +122,40 @@ class Bodies:
             return None, True
         raise BodyError(f"a body of kind {item.is_a()} is not read as a straight member")
 
-    def _extrusion(self, item: Any, world: Array) -> Body:
-        area, position, extruded, depth = (item.get_argument(i) for i in range(4))
-        m = world @ self.placements.axis(position) if position is not None else world
-        along = self.placements.ratios(extruded)
+    def _extrusion(self, item: Any, world: Rigid) -> Body:
+        get = item.get_argument
+        depth = get(3) * self.placements.scale
+        if not 0 <= depth <= 1e5:
+            raise BodyError(f"its length of {depth:g} m is not that of a member")
+        along = self.placements.ratios(get(2))
         assert along is not None
         d0, d1, d2 = along
         norm = math.sqrt(d0 * d0 + d1 * d1 + d2 * d2)
         if not 0 < norm < math.inf:
             raise BodyError("its extrusion has no direction")
-        depth *= self.placements.scale
-        if not 0 <= depth <= 1e5:
-            raise BodyError(f"its length of {depth:g} m is not that of a member")
-        key = self.profiles.key(area)
+        key = self.profiles.key(get(0))
         profile = self.profiles.found[key]
-        y, z, normal = m[:3, 0], m[:3, 1], m[:3, 2]
-        start = m[:3, 3]
-        if profile.shift != (0.0, 0.0):
-            start = start + y * profile.shift[0] + z * profile.shift[1]
+        x0, x1, x2, y0, y1, y2, z0, z1, z2, a0, a1, a2 = compose(world, self.placements.rigid_axis(get(1)))
+        shift_y, shift_z = profile.shift
+        if shift_y or shift_z:
+            a0 += x0 * shift_y + y0 * shift_z
+            a1 += x1 * shift_y + y1 * shift_z
+            a2 += x2 * shift_y + y2 * shift_z
         step = depth / norm
-        if d0 == 0 and d1 == 0:
-            end = start + normal * (d2 * step)
-        else:
-            end = start + (y * d0 + z * d1 + normal * d2) * step
+        d0, d1, d2 = d0 * step, d1 * step, d2 * step
+        start = (a0, a1, a2)
+        end = (a0 + x0 * d0 + y0 * d1 + z0 * d2, a1 + x1 * d0 + y1 * d1 + z1 * d2, a2 + x2 * d0 + y2 * d1 + z2 * d2)
         if profile.turn:
-            c, s = np.cos(profile.turn), np.sin(profile.turn)
-            y, z = c * y + s * z, c * z - s * y
+            c, s = math.cos(profile.turn), math.sin(profile.turn)
+            x0, x1, x2, y0, y1, y2 = (
+                c * x0 + s * y0, c * x1 + s * y1, c * x2 + s * y2, c * y0 - s * x0, c * y1 - s * x1, c * y2 - s * x2,
+            )  # fmt: skip
+        length = math.sqrt((end[0] - a0) ** 2 + (end[1] - a1) ** 2 + (end[2] - a2) ** 2)
         # the line runs the way that makes profile X, profile Y and it right-handed (a mirrored frame has none: kept)
         line = np.array((start, end) if d2 > 0 else (end, start))
-        return Body(line, y, z, key, "extrusion")
+        return Body(line, np.array((x0, x1, x2)), np.array((y0, y1, y2)), key, "extrusion", 0.0, length)
 
-    def _disk(self, item: Any, world: Array) -> Body:
+    def _disk(self, item: Any, world: Rigid) -> Body:
         points = points_of(item.Directrix, self.placements, self.angle)
         line = points[[0, -1]]
         if _bow(points) > 1e-3 * _length(line):
@@ -161,18 +166,20 @@ class Bodies:
             dims["wall"] = (item.Radius - item.InnerRadius) * s
         name = f"disk {2000 * dims['radius']:g}" + (f"x{1000 * dims['wall']:g}" if "wall" in dims else "")
         key = self.profiles.add(SourceProfile(name, "circle", dims))
-        line = line @ world[:3, :3].T + world[:3, 3]
+        m = matrix(world)
+        line = line @ m[:3, :3].T + m[:3, 3]
         z = default_z(line[1] - line[0])
         return Body(line, np.cross(z, line[1] - line[0]), z, key, "disk")
 
-    def _axis(self, item: Any, world: Array) -> Body:
+    def _axis(self, item: Any, world: Rigid) -> Body:
         points = points_of(item, self.placements, self.angle)
         line = points[[0, -1]]
         if _length(line) <= 1e-6:
             raise BodyError("its axis has no length")
         if _bow(points) > 1e-3 * _length(line):
             raise BodyError("its axis is curved, and curved members are not read")
-        line = line @ world[:3, :3].T + world[:3, 3]
+        m = matrix(world)
+        line = line @ m[:3, :3].T + m[:3, 3]
         z = default_z(line[1] - line[0])
         return Body(line, np.cross(z, line[1] - line[0]), z, "", "axis")
 

@@ -86,9 +86,10 @@ def _member(
     storeys: dict[int, str],
 ) -> SourceElement:
     # attributes of an IfcElement by index, the same in all three schemas
-    world = placements.local(element.get_argument(5))  # ObjectPlacement
+    world = placements.rigid_local(element.get_argument(5))  # ObjectPlacement
     body = bodies.read(element, world)
-    if not max(map(abs, body.line.ravel().tolist())) <= FARTHEST:
+    # an extrusion's numbers were all looked at on the way
+    if body.how != "extrusion" and not np.abs(body.line).max() <= FARTHEST:
         raise BodyError("a coordinate of it is not a number or lies beyond any building")
     made_of = materials.of(element)
     profile, cardinal = body.profile, None

@@ -24,29 +24,54 @@ def _unit(v: tuple[float, ...]) -> tuple[float, float, float]:
     return x / n, y / n, z / n
 
 
-def frame(z: tuple[float, ...] | None, x: tuple[float, ...] | None, origin: tuple[float, ...]) -> Array:
-    """Matrix of an IfcAxis2Placement3D: z as given, x made perpendicular to it. Absent axes are the global ones.
+# A placement in plain floats: columns x, y, z and the origin. There are several a member, and numpy costs several times
+# as much on single vectors.
+Rigid = tuple[float, float, float, float, float, float, float, float, float, float, float, float]
+IDENTITY: Rigid = (1.0, 0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0)
 
-    In plain floats: there are several placements a member, and numpy costs ten times as much on single vectors.
-    """
+
+def frame(z: tuple[float, ...] | None, x: tuple[float, ...] | None, origin: tuple[float, ...]) -> Rigid:
+    """An IfcAxis2Placement3D: z as given, x made perpendicular to it. Absent axes are the global ones."""
     o0, o1, o2 = origin
     if z is None and x is None:
-        return np.array(((1.0, 0.0, 0.0, o0), (0.0, 1.0, 0.0, o1), (0.0, 0.0, 1.0, o2), _LAST))
+        return (1.0, 0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 1.0, o0, o1, o2)
     z0, z1, z2 = _unit(z) if z is not None else (0.0, 0.0, 1.0)
-    r = x if x is not None else ((0.0, 0.0, 1.0) if abs(z0) > 0.999999 else (1.0, 0.0, 0.0))
-    dot = r[0] * z0 + r[1] * z1 + r[2] * z2
-    x0, x1, x2 = _unit((r[0] - dot * z0, r[1] - dot * z1, r[2] - dot * z2))
-    return np.array(
-        (
-            (x0, z1 * x2 - z2 * x1, z0, o0),
-            (x1, z2 * x0 - z0 * x2, z1, o1),
-            (x2, z0 * x1 - z1 * x0, z2, o2),
-            _LAST,
-        )
+    r0, r1, r2 = x if x is not None else ((0.0, 0.0, 1.0) if abs(z0) > 0.999999 else (1.0, 0.0, 0.0))
+    dot = r0 * z0 + r1 * z1 + r2 * z2
+    x0, x1, x2 = _unit((r0 - dot * z0, r1 - dot * z1, r2 - dot * z2))
+    return (x0, x1, x2, z1 * x2 - z2 * x1, z2 * x0 - z0 * x2, z0 * x1 - z1 * x0, z0, z1, z2, o0, o1, o2)
+
+
+def compose(a: Rigid, b: Rigid) -> Rigid:
+    """First b, then a."""
+    a0, a1, a2, b0, b1, b2, c0, c1, c2, o0, o1, o2 = a
+    x, y, z, p, q, r, u, v, w, s, t, k = b
+    return (
+        a0 * x + b0 * y + c0 * z,
+        a1 * x + b1 * y + c1 * z,
+        a2 * x + b2 * y + c2 * z,
+        a0 * p + b0 * q + c0 * r,
+        a1 * p + b1 * q + c1 * r,
+        a2 * p + b2 * q + c2 * r,
+        a0 * u + b0 * v + c0 * w,
+        a1 * u + b1 * v + c1 * w,
+        a2 * u + b2 * v + c2 * w,
+        a0 * s + b0 * t + c0 * k + o0,
+        a1 * s + b1 * t + c1 * k + o1,
+        a2 * s + b2 * t + c2 * k + o2,
     )
 
 
-_LAST = (0.0, 0.0, 0.0, 1.0)
+def matrix(r: Rigid) -> Array:
+    """The same as a 4x4 matrix."""
+    m = np.eye(4)
+    m[:3] = np.array(r).reshape(4, 3).T
+    return m
+
+
+def rigid(m: Array) -> Rigid:
+    """A 4x4 matrix in plain floats (a scale in it stays)."""
+    return tuple(m[:3].T.ravel().tolist())  # type: ignore[return-value]
 
 
 class Placements:
@@ -57,8 +82,8 @@ class Placements:
 
     def __init__(self, scale: float) -> None:
         self.scale = scale
-        self._axis: dict[int, Array] = {}
-        self._local: dict[int, Array] = {}
+        self._axis: dict[int, Rigid] = {}
+        self._local: dict[int, Rigid] = {}
 
     def coordinates(self, entity: Any) -> tuple[float, float, float]:
         """A point in m. Raises PlacementError for one that is not finite or lies beyond any building."""
@@ -87,8 +112,15 @@ class Placements:
 
     def axis(self, entity: Any) -> Array:
         """Matrix of an IfcAxis2Placement3D or 2D (identity for None)."""
+        return matrix(self.rigid_axis(entity))
+
+    def local(self, entity: Any) -> Array:
+        """Matrix of an IfcObjectPlacement down to the world. Raises PlacementError for one that refers to itself."""
+        return matrix(self.rigid_local(entity))
+
+    def rigid_axis(self, entity: Any) -> Rigid:
         if entity is None:
-            return np.eye(4)
+            return IDENTITY
         key = entity.id()
         found = self._axis.get(key)
         if found is None:
@@ -104,10 +136,9 @@ class Placements:
             self._axis[key] = found
         return found
 
-    def local(self, entity: Any) -> Array:
-        """Matrix of an IfcObjectPlacement down to the world. Raises PlacementError for one that refers to itself."""
+    def rigid_local(self, entity: Any) -> Rigid:
         chain, seen = [], set()
-        base: Array | None = None
+        base: Rigid | None = None
         while entity is not None:
             key = entity.id()
             base = self._local.get(key)
@@ -121,21 +152,21 @@ class Placements:
             entity = entity.get_argument(0) if is_local else None  # PlacementRelTo
         for item, key, is_local in reversed(chain):
             if is_local:
-                own = self.axis(item.get_argument(1))  # RelativePlacement
-                base = own if base is None else base @ own
+                own = self.rigid_axis(item.get_argument(1))  # RelativePlacement
+                base = own if base is None else compose(base, own)
             elif item.is_a("IfcLinearPlacement"):
                 if item.CartesianPosition is None:
                     raise PlacementError("it is placed along an alignment without a Cartesian position")
-                base = self.axis(item.CartesianPosition)
+                base = self.rigid_axis(item.CartesianPosition)
             else:
                 raise PlacementError(f"its placement is an {item.is_a()}, which is not read")
             self._local[key] = base
-        return base if base is not None else np.eye(4)
+        return base if base is not None else IDENTITY
 
     def operator(self, entity: Any) -> Array:
         """Matrix of an IfcCartesianTransformationOperator3D, scale included."""
         z, x, y = (self.ratios(getattr(entity, a, None)) for a in ("Axis3", "Axis1", "Axis2"))
-        m = frame(z, x, self.coordinates(entity.LocalOrigin))
+        m = matrix(frame(z, x, self.coordinates(entity.LocalOrigin)))
         if y is not None and m[:3, 1] @ np.array(y) < 0:
             m[:3, 1] = -m[:3, 1]
         s = entity.Scale or 1.0
