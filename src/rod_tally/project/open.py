@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 from ..analysis import run
 from ..intake import IntakeError
 from ..model import Model, Settings
+from ..model.settings import RunSettings
 from ..review.review import Progress, Review, attach_comparison, read_model, review, silent
 from .store import SUFFIX, Project, ProjectError
 
@@ -33,5 +35,11 @@ def review_path(path: Path, settings: Settings, against: Path | None = None, pro
     done = review(model_at(path, settings, progress), settings, progress)
     if against is not None:
         base = model_at(against, settings, progress)
-        attach_comparison(done, base, run(base, settings.run, progress))
+        attach_comparison(done, base, run(base, shared_cases(base, settings), progress))
     return done
+
+
+def shared_cases(base: Model, settings: Settings) -> RunSettings:
+    """The run's settings for a baseline: of the cases asked for, those that it has."""
+    cases = settings.run.cases
+    return replace(settings.run, cases=None if cases is None else [c for c in cases if c in base.cases])

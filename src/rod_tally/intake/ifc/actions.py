@@ -10,7 +10,7 @@ from ...model.geometry import Array
 from ...model.log import Skipped
 from ..source import SourceAction, SourceCase, SourceCombination, SourceCurve, SourceModel
 from .analytical import edge
-from .physical import UNREADABLE
+from .damage import UNREADABLE, first_line, for_each
 from .placement import Placements
 from .units import Units
 
@@ -41,11 +41,12 @@ class ActionError(ValueError):
 def read_actions(file: Any, source: SourceModel, placements: Placements, units: Units) -> None:
     """Fill `source` with cases, combinations and actions; what cannot be taken over is skipped with its reason."""
     case_of, factor_of = _groups(file, source)
-    targets = {
-        rel.RelatedStructuralActivity.id(): rel.RelatingElement
-        for rel in file.by_type("IfcRelConnectsStructuralActivity")
-        if rel.RelatedStructuralActivity is not None
-    }
+    targets: dict[int, Any] = {}
+
+    def aim(rel: Any) -> None:
+        targets[rel.RelatedStructuralActivity.id()] = rel.RelatingElement
+
+    for_each(file, "IfcRelConnectsStructuralActivity", aim, source.log)
     curves = {c.id: c for c in source.curves}
     points = {p.id for p in source.points}
     actions = file.by_type("IfcStructuralAction")
@@ -65,8 +66,8 @@ def read_actions(file: Any, source: SourceModel, placements: Placements, units: 
             source.actions.append(taken)
             if case == UNASSIGNED and all(c.name != UNASSIGNED for c in source.cases):
                 source.cases.append(SourceCase(UNASSIGNED, ""))
-        except (ActionError, *UNREADABLE) as error:
-            reason = f"load in case {case}: {error}"
+        except UNREADABLE as error:
+            reason = f"load in case {case}: {first_line(error)}"
             source.skipped.append(Skipped("action", action.GlobalId, reason, action.Name or "", action.is_a()))
     source.counts["load_case"] = len(source.cases)
 
@@ -75,14 +76,17 @@ def _groups(file: Any, source: SourceModel) -> tuple[dict[int, str], dict[int, f
     """Case name and factor of every action, by entity id."""
     members: dict[int, list[Any]] = {}
     factors: dict[tuple[int, int], float] = {}
-    for rel in file.by_type("IfcRelAssignsToGroup"):
+
+    def assign(rel: Any) -> None:
         group = rel.RelatingGroup
         if group is None or not group.is_a("IfcStructuralLoadGroup"):
-            continue
+            return
         members.setdefault(group.id(), []).extend(rel.RelatedObjects or ())
         if rel.is_a("IfcRelAssignsToGroupByFactor"):
             for item in rel.RelatedObjects or ():
                 factors[group.id(), item.id()] = float(rel.Factor)
+
+    for_each(file, "IfcRelAssignsToGroup", assign, source.log)
     groups = list(file.by_type("IfcStructuralLoadGroup"))
     inside = {
         item.id()

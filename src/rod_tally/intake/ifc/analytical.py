@@ -11,8 +11,8 @@ from ...model.log import LogEntry, Skipped
 from ..readers import Progress
 from ..source import SourceCondition, SourceConnection, SourceCurve, SourceModel, SourcePoint
 from .curves import points_of
+from .damage import UNREADABLE, first_line, for_each
 from .materials import Materials
-from .physical import UNREADABLE
 from .placement import PlacementError, Placements
 from .profiles import Profiles
 from .units import Units
@@ -44,7 +44,7 @@ def read_analytical(
                 condition = condition_of(entity.AppliedCondition, units, "F", m[:3, :3].T)
             source.points.append(SourcePoint(entity.GlobalId, entity.Name or "", point, condition))
         except UNREADABLE as error:
-            source.skipped.append(Skipped("node", entity.GlobalId, str(error), entity.Name or "", entity.is_a()))
+            source.skipped.append(Skipped("node", entity.GlobalId, first_line(error), entity.Name or "", entity.is_a()))
     known = {p.id for p in source.points}
     curves: dict[int, SourceCurve] = {}
     entities = file.by_type("IfcStructuralCurveMember")
@@ -56,13 +56,17 @@ def read_analytical(
             source.curves.append(curve)
             curves[entity.id()] = curve
         except UNREADABLE as error:
-            source.skipped.append(Skipped("member", entity.GlobalId, str(error), entity.Name or "", entity.is_a()))
-    for rel in file.by_type("IfcRelConnectsStructuralMember"):
+            source.skipped.append(
+                Skipped("member", entity.GlobalId, first_line(error), entity.Name or "", entity.is_a())
+            )
+
+    def connect(rel: Any) -> None:
         found = curves.get(rel.RelatingStructuralMember.id()) if rel.RelatingStructuralMember else None
         point = rel.RelatedStructuralConnection
-        if found is None or point is None or point.GlobalId not in known:
-            continue
-        found.connections.append(_connection(rel, found, source, placements, units))
+        if found is not None and point is not None and point.GlobalId in known:
+            found.connections.append(_connection(rel, found, source, placements, units))
+
+    for_each(file, "IfcRelConnectsStructuralMember", connect, source.log)
     for kind, cls in (
         ("IfcStructuralSurfaceMember", "surface"),
         ("IfcStructuralCurveConnection", "support"),

@@ -128,7 +128,8 @@ class Bodies:
         if not 0 <= depth <= 1e5:
             raise BodyError(f"its length of {depth:g} m is not that of a member")
         along = self.placements.ratios(get(2))
-        assert along is not None
+        if along is None:
+            raise BodyError("its extrusion has no direction")
         d0, d1, d2 = along
         norm = math.sqrt(d0 * d0 + d1 * d1 + d2 * d2)
         if not 0 < norm < math.inf:

@@ -97,7 +97,8 @@ def _trimmed(curve: Any, placements: Placements, angle: float) -> Array:
     if basis.is_a("IfcLine"):
         start = placements.point(basis.Pnt)
         along = placements.direction(basis.Dir.Orientation)
-        assert along is not None
+        if along is None:
+            raise CurveError("a line has no direction")
         step = along / np.linalg.norm(along) * basis.Dir.Magnitude * placements.scale
         ends = []
         for v, p in ((v1, p1), (v2, p2)):

@@ -6,8 +6,10 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
+from ...model.log import LogEntry
 from ...model.material import ANY_STIFFNESS
 from ..source import SourceMaterial
+from .damage import UNREADABLE, for_each
 from .units import Units
 
 # our name: (names in property sets, attribute of the IFC2X3 entity, unit type)
@@ -32,7 +34,7 @@ class Association:
 class Materials:
     """Source materials by key, and the association of every object of the file."""
 
-    def __init__(self, file: Any, units: Units) -> None:
+    def __init__(self, file: Any, units: Units, log: list[LogEntry]) -> None:
         self.units = units
         self.found: dict[str, SourceMaterial] = {}
         self._keys: dict[int, str] = {}
@@ -41,33 +43,39 @@ class Materials:
         self._profile_of: dict[int, Any] = {}
         self._type_of: dict[int, Any] = {}
         self._cache: dict[int, Association] = {}
-        self._read_values(file)
-        for rel in file.by_type("IfcRelAssociatesMaterial"):
-            for item in rel.RelatedObjects or ():
-                self._of_object[item.id()] = rel.RelatingMaterial
-        for rel in file.by_type("IfcRelDefinesByType"):
-            for item in rel.RelatedObjects or ():
-                self._type_of[item.id()] = rel.RelatingType
-        if file.schema == "IFC2X3":
-            for rel in file.by_type("IfcRelAssociatesProfileProperties"):
-                for item in rel.RelatedObjects or ():
-                    self._profile_of[item.id()] = rel.RelatingProfileProperties.ProfileDefinition
+        old = file.schema == "IFC2X3"
+        for_each(file, "IfcMaterialProperties", self._old_values if old else self._new_values, log)
+        for_each(file, "IfcRelAssociatesMaterial", self._associate, log)
+        for_each(file, "IfcRelDefinesByType", self._type, log)
+        if old:
+            for_each(file, "IfcRelAssociatesProfileProperties", self._profile, log)
 
-    def _read_values(self, file: Any) -> None:
-        if file.schema == "IFC2X3":
-            for entity in file.by_type("IfcMaterialProperties"):
-                raw = self._raw.setdefault(entity.Material.id(), {})
-                for ours, (_, theirs, _unit) in PROPERTIES.items():
-                    value = getattr(entity, theirs, None)
-                    if value is not None:
-                        raw[ours] = float(value)
-                for prop in getattr(entity, "ExtendedProperties", None) or ():
-                    self._property(raw, prop)
-        else:
-            for entity in file.by_type("IfcMaterialProperties"):
-                raw = self._raw.setdefault(entity.Material.id(), {})
-                for prop in entity.Properties or ():
-                    self._property(raw, prop)
+    def _associate(self, rel: Any) -> None:
+        for item in rel.RelatedObjects or ():
+            self._of_object[item.id()] = rel.RelatingMaterial
+
+    def _type(self, rel: Any) -> None:
+        for item in rel.RelatedObjects or ():
+            self._type_of[item.id()] = rel.RelatingType
+
+    def _profile(self, rel: Any) -> None:
+        profile = rel.RelatingProfileProperties.ProfileDefinition
+        for item in rel.RelatedObjects or ():
+            self._profile_of[item.id()] = profile
+
+    def _old_values(self, entity: Any) -> None:
+        raw = self._raw.setdefault(entity.Material.id(), {})
+        for ours, (_, theirs, _unit) in PROPERTIES.items():
+            value = getattr(entity, theirs, None)
+            if value is not None:
+                raw[ours] = float(value)
+        for prop in getattr(entity, "ExtendedProperties", None) or ():
+            self._property(raw, prop)
+
+    def _new_values(self, entity: Any) -> None:
+        raw = self._raw.setdefault(entity.Material.id(), {})
+        for prop in entity.Properties or ():
+            self._property(raw, prop)
 
     @staticmethod
     def _property(raw: dict[str, float], prop: Any) -> None:
@@ -114,7 +122,11 @@ class Materials:
         elif select.id() in self._cache:
             found = self._cache[select.id()]
         else:
-            found = self._cache[select.id()] = self._resolve(select)
+            try:
+                found = self._resolve(select)
+            except UNREADABLE:  # a set without layers or profiles: what it stands for is not known
+                found = Association()
+            self._cache[select.id()] = found
         if found.profile is None and obj.id() in self._profile_of:
             return Association(found.material, self._profile_of[obj.id()], found.cardinal)
         return found

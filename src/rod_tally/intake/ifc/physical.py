@@ -12,25 +12,14 @@ from ..readers import Progress
 from ..source import SourceElement, SourceFooting, SourceModel
 from . import solids
 from .bodies import Bodies, BodyError, representation
-from .curves import CurveError
+from .damage import UNREADABLE, first_line
 from .materials import Materials
-from .placement import FARTHEST, PlacementError, Placements
+from .placement import FARTHEST, Placements
 from .profiles import Profiles
 
 MEMBERS = {"IfcBeam": "beam", "IfcColumn": "column", "IfcMember": "brace"}
 SURFACES = {"IfcSlab": "slab", "IfcWall": "wall", "IfcPlate": "plate", "IfcRoof": "roof", "IfcRamp": "ramp"}
 OTHERS = {"IfcPile": "pile", "IfcStair": "stair", "IfcStairFlight": "stair", "IfcRampFlight": "ramp"}
-UNREADABLE = (
-    BodyError,
-    CurveError,
-    PlacementError,
-    solids.SolidError,
-    AttributeError,
-    TypeError,
-    ValueError,
-    RuntimeError,
-    OverflowError,
-)
 
 
 def read_physical(
@@ -55,13 +44,13 @@ def read_physical(
             try:
                 source.elements.append(_member(element, cls, placements, bodies, profiles, materials, storeys))
             except UNREADABLE as error:
-                source.skipped.append(_skip(element, cls, str(error) or type(error).__name__))
+                source.skipped.append(_skip(element, cls, first_line(error)))
     for element in file.by_type("IfcFooting"):
         source.counts["footing"] = source.counts.get("footing", 0) + 1
         try:
             source.footings.append(_footing(element, placements, profiles, storeys))
         except UNREADABLE as error:
-            source.skipped.append(_skip(element, "footing", str(error) or type(error).__name__))
+            source.skipped.append(_skip(element, "footing", first_line(error)))
     for kinds, reason in (
         (SURFACES, "surfaces are not transferred; its weight and stiffness are not in the model"),
         (OTHERS, "elements of this kind are not transferred"),
@@ -154,6 +143,7 @@ def _extruded_corners(element: Any, placements: Placements, profiles: Profiles) 
     m = world @ placements.axis(item.Position)
     base = np.column_stack([flat, np.zeros(len(flat))]) @ m[:3, :3].T + m[:3, 3]
     along = placements.direction(item.ExtrudedDirection)
-    assert along is not None
+    if along is None:
+        return None
     step = m[:3, :3] @ (along / np.linalg.norm(along)) * item.Depth * placements.scale
     return np.concatenate([base, base + step])

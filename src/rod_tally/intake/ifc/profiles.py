@@ -7,9 +7,11 @@ from typing import Any
 
 import numpy as np
 
+from ...model.log import LogEntry
 from ..source import SourceProfile
-from .curves import CurveError, points_of
-from .placement import PlacementError, Placements
+from .curves import points_of
+from .damage import UNREADABLE, first_line, for_each
+from .placement import Placements
 from .units import Units
 
 # property names of Pset_ProfileMechanical (IFC4) and attributes of IfcStructuralProfileProperties (IFC2X3)
@@ -34,27 +36,27 @@ class Profiles:
         self._values: dict[int, dict[str, float]] = {}
         self._spans: dict[str, float] = {}
 
-    def read_values(self, file: Any) -> None:
+    def read_values(self, file: Any, log: list[LogEntry]) -> None:
         """Section values that the file gives beside its profiles."""
-        schema2 = file.schema == "IFC2X3"
-        kinds = ("IfcGeneralProfileProperties",) if schema2 else ("IfcProfileProperties",)
-        for kind in kinds:
-            for entity in file.by_type(kind):
-                profile = entity.ProfileDefinition
-                if profile is None:
-                    continue
-                raw: dict[str, float] = {}
-                if schema2:
-                    for name, _ in VALUES.values():
-                        raw[name] = getattr(entity, name, None) or 0.0
-                else:
-                    for prop in entity.Properties or ():
-                        value = getattr(prop, "NominalValue", None)
-                        if value is not None and isinstance(value.wrappedValue, (int, float)):
-                            raw[prop.Name] = float(value.wrappedValue)
-                values = {k: raw[n] * self.units[u] for k, (n, u) in VALUES.items() if raw.get(n)}
-                if values:
-                    self._values.setdefault(profile.id(), {}).update(values)
+        old = file.schema == "IFC2X3"
+        kind = "IfcGeneralProfileProperties" if old else "IfcProfileProperties"
+        for_each(file, kind, self._old_values if old else self._new_values, log)
+
+    def _old_values(self, entity: Any) -> None:
+        self._keep(entity, {name: getattr(entity, name, None) or 0.0 for name, _ in VALUES.values()})
+
+    def _new_values(self, entity: Any) -> None:
+        raw = {}
+        for prop in entity.Properties or ():
+            value = getattr(prop, "NominalValue", None)
+            if value is not None and isinstance(value.wrappedValue, (int, float)):
+                raw[prop.Name] = float(value.wrappedValue)
+        self._keep(entity, raw)
+
+    def _keep(self, entity: Any, raw: dict[str, float]) -> None:
+        values = {k: raw[n] * self.units[u] for k, (n, u) in VALUES.items() if raw.get(n)}
+        if values and entity.ProfileDefinition is not None:
+            self._values.setdefault(entity.ProfileDefinition.id(), {}).update(values)
 
     def key(self, entity: Any) -> str:
         if entity is None:
@@ -92,8 +94,8 @@ class Profiles:
         try:
             profile = self._shape(entity)
             self._place(entity, profile)
-        except (CurveError, PlacementError, AttributeError, TypeError, ValueError) as error:
-            profile = SourceProfile("", reason=f"{entity.is_a()}: {error}")
+        except UNREADABLE as error:
+            profile = SourceProfile("", reason=f"{entity.is_a()}: {first_line(error)}")
         profile.name = name or _described(profile) or f"{entity.is_a()} #{entity.id()}"
         return profile
 

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
+import math
 import re
 from pathlib import Path
 from typing import Any
-
-import numpy as np
 
 from ...model.log import LogEntry
 from ...model.model import Storey
@@ -14,6 +13,7 @@ from ..readers import IntakeError, Progress
 from ..source import SourceModel
 from .actions import read_actions
 from .analytical import read_analytical
+from .damage import for_each
 from .materials import Materials
 from .physical import MEMBERS, read_physical
 from .placement import PlacementError, Placements
@@ -36,14 +36,14 @@ def read(path: Path, progress: Progress) -> SourceModel:
         )
     placements = Placements(units["LENGTHUNIT"])
     profiles = Profiles(placements, units)
-    profiles.read_values(file)
-    materials = Materials(file, units)
     physical = any(file.by_type(k) for k in MEMBERS)
     analytical = bool(file.by_type("IfcStructuralCurveMember"))
     if not (physical or analytical):
         raise IntakeError(f"{path}: holds no beams, columns, braces or analytical members; nothing to review")
     kind = "both" if physical and analytical else "analytical" if analytical else "physical"
     source = SourceModel(str(path), file.schema_identifier, kind, units.stated)
+    profiles.read_values(file, source.log)
+    materials = Materials(file, units, source.log)
     storeys = _storeys(file, source, placements)
     read_physical(file, source, placements, profiles, materials, storeys, progress)
     if analytical:
@@ -103,31 +103,39 @@ def _assignment(file: Any) -> Any:
 def _storeys(file: Any, source: SourceModel, placements: Placements) -> dict[int, str]:
     """Storeys into `source`, lowest first; returns the storey name of each contained element by entity id."""
     names: dict[int, str] = {}
-    storeys = []
-    for entity in file.by_type("IfcBuildingStorey"):
+    storeys: list[Storey] = []
+
+    def keep(entity: Any) -> None:
         elevation = entity.Elevation
         z = float(elevation) * placements.scale if elevation is not None else None
         try:
-            placed = float(placements.local(entity.ObjectPlacement)[2, 3])
+            placed = placements.rigid_local(entity.ObjectPlacement)[11]
         except PlacementError:
             placed = None
         if z is None or (placed is not None and abs(placed) > 1e-9 and abs(placed - z) > 1e-6):
             # members are placed relative to the storey's placement, so that is where they are
             z = placed if placed is not None else 0.0
-        if np.isfinite(z):
+        if math.isfinite(z):
             name = (entity.Name or getattr(entity, "LongName", None) or f"#{entity.id()}").strip()
             names[entity.id()] = name
             storeys.append(Storey(name, z))
+
+    for_each(file, "IfcBuildingStorey", keep, source.log)
     source.storeys = sorted(storeys, key=lambda s: s.elevation)
     of: dict[int, str] = {}
-    for rel in file.by_type("IfcRelContainedInSpatialStructure"):
+
+    def contain(rel: Any) -> None:
         name = names.get(rel.RelatingStructure.id()) if rel.RelatingStructure else None
         if name is not None:
             for item in rel.RelatedElements or ():
                 of[item.id()] = name
-    for rel in file.by_type("IfcRelAggregates"):
+
+    def gather(rel: Any) -> None:
         whole = rel.RelatingObject
         if whole is not None and whole.id() in of:
             for part in rel.RelatedObjects or ():
                 of.setdefault(part.id(), of[whole.id()])
+
+    for_each(file, "IfcRelContainedInSpatialStructure", contain, source.log)
+    for_each(file, "IfcRelAggregates", gather, source.log)
     return of

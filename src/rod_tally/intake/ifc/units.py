@@ -5,6 +5,8 @@ from __future__ import annotations
 import math
 from typing import Any
 
+from .damage import UNREADABLE
+
 PREFIX = {
     "EXA": 1e18,
     "PETA": 1e15,
@@ -83,12 +85,12 @@ class Units:
         self.stated: dict[str, str] = {}
         self.guessed: set[str] = set()
         for unit in assignment.Units if assignment is not None else ():
-            if unit.is_a("IfcMonetaryUnit"):
+            if unit is None or unit.is_a("IfcMonetaryUnit") or not getattr(unit, "UnitType", None):
                 continue
             kind = unit.UnitType
             try:
                 self._factors[kind] = factor(unit)
-            except (ValueError, AttributeError, KeyError, OverflowError):
+            except UNREADABLE:
                 continue
             self.stated[kind.removesuffix("UNIT").lower()] = label(unit)
 
