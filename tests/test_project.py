@@ -203,6 +203,22 @@ def test_copy_is_the_whole_project(tmp_path: Path) -> None:
         assert old.decisions(revision).keys() == {"f"}
 
 
+def test_a_comparison_is_kept_as_its_own(tmp_path: Path) -> None:
+    from rod_tally.compare import compare
+
+    base, revised = loaded(), loaded()
+    runs = [run(m, Settings().run) for m in (base, revised)]
+    made = compare(base, revised, *runs)
+    p = Project.create(tmp_path / "p.rodtally")
+    a, b = p.add_revision("A", base), p.add_revision("B", revised)
+    assert p.comparison(a, b) is None
+    p.add_comparison(a, b, made)
+    kept = p.comparison(a, b)
+    assert kept is not None and kept.members == made.members and kept.results == made.results
+    assert pack(p.model(a)) == pack(base)
+    p.close()
+
+
 def test_projects_are_reviewed_like_files(tmp_path: Path) -> None:
     p = Project.create(tmp_path / "p.rodtally")
     p.add_revision("A", loaded())

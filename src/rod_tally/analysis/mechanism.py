@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
@@ -16,14 +14,6 @@ NULL = 1e-12  # stiffness of a motion over that of its own degrees of freedom; r
 LOCAL = 1e-11
 SHIFT = 1e-10
 MOST = 24  # motions looked for at once
-
-
-@dataclass(slots=True)
-class Motion:
-    """A motion (N, 6) without resistance, largest component 1. `local`: a single node spins or slides."""
-
-    shape: Array
-    local: bool
 
 
 def local_motions(k: sparse.csr_matrix, free: NDArray[np.int64], n_nodes: int) -> list[tuple[int, Array]]:

@@ -137,6 +137,8 @@ class Session(QObject):
         name = f"Revision {chr(ord('A') + len(self.state.revisions) % 26)}"
         ident = self.project.add_revision(name, done.model)
         self.project.add_run(ident, "Run 1", done.model, self.settings, done.results)
+        if done.comparison is not None:
+            self.project.add_comparison(self.state.revisions[-1].id, ident, done.comparison)
         self.project.save_settings(self.settings)
         revision = Revision(ident, name, done, run_name="Run 1")
         self.state.set_revisions([*self.state.revisions, revision], len(self.state.revisions))
@@ -250,6 +252,8 @@ class Session(QObject):
                 attach_comparison(done, last.model, last.results)
             progress("Keeping the run", 0.97)
             project.add_run(revision.id, name, done.model, self.settings, done.results)
+            if done.comparison is not None:
+                project.add_comparison(self.state.revisions[index - 1].id, revision.id, done.comparison)
             return done
 
         self._start("Running", work, lambda done: self._ran(revision, name, done))

@@ -9,7 +9,6 @@ import numpy as np
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QGuiApplication, QImage, QKeySequence, QPixmap
 from PyQt6.QtWidgets import (
-    QComboBox,
     QFileDialog,
     QFrame,
     QHBoxLayout,
@@ -27,19 +26,18 @@ from PyQt6.QtWidgets import (
 )
 
 from .. import __version__
-from ..analysis.results import COMPONENTS
 from ..model import FIXED, FREE, Finding, Release
 from ..model.edits import DeleteMembers, SetRelease, SetSupport
 from ..output.write import write_whole
 from .actions import lowest
 from .commands import COMMANDS, MENUS, Command
-from .overlays import overlays
 from .quantities import UNIT_SETS
 from .round_panel import RoundPanel
 from .session import Session
 from .slip import Slip
 from .state import DeskState
 from .storey_stack import StoreyStack
+from .strip import Strip
 from .tables import Tables
 from .tally_mark import mark
 from .theme import MOSS, OCHRE, RUST
@@ -128,7 +126,8 @@ class Window(QMainWindow):
         view_column = QVBoxLayout(middle)
         view_column.setContentsMargins(0, 0, 0, 0)
         view_column.setSpacing(0)
-        view_column.addWidget(self._strip())
+        self.strip = Strip(self.state, self.view)
+        view_column.addWidget(self.strip)
         row = QHBoxLayout()
         row.setSpacing(0)
         self.stack = StoreyStack(self.state)
@@ -199,42 +198,6 @@ class Window(QMainWindow):
         row.addWidget(self.verdict)
         return head
 
-    def _strip(self) -> QWidget:
-        strip = QFrame()
-        strip.setObjectName("strip")
-        row = QHBoxLayout(strip)
-        row.setContentsMargins(8, 4, 8, 4)
-        row.setSpacing(5)
-        self.show_choice, self.case_choice = QComboBox(), QComboBox()
-        self.component_choice, self.label_choice = QComboBox(), QComboBox()
-        for name, item in overlays().items():
-            self.show_choice.addItem(item.title, name)
-        self.component_choice.addItems(list(COMPONENTS))
-        self.component_choice.setCurrentText(self.state.component)
-        self.label_choice.addItems(["none", "members", "nodes", "sections"])
-        for text, widget, width in (
-            ("Show", self.show_choice, 126),
-            ("Case", self.case_choice, 118),
-            ("Force", self.component_choice, 62),
-            ("Label", self.label_choice, 92),
-        ):
-            row.addWidget(QLabel(text))
-            widget.setFixedWidth(width)
-            row.addWidget(widget)
-        self.show_choice.activated.connect(lambda i: self.state.show_overlay(self.show_choice.itemData(i)))
-        self.case_choice.textActivated.connect(lambda text: self.state.set_view(case=text))
-        self.component_choice.textActivated.connect(lambda text: self.state.set_view(component=text))
-        self.label_choice.textActivated.connect(lambda text: self.state.set_view(label=text))
-        self.direction_buttons: dict[str, QPushButton] = {}
-        for name, title in (("3d", "3D"), ("plan", "Plan"), ("south", "South"), ("east", "East")):
-            button = QPushButton(title)
-            button.setCheckable(True)
-            button.clicked.connect(lambda _=False, n=name: self.look(n))
-            row.addWidget(button)
-            self.direction_buttons[name] = button
-        row.addStretch()
-        return strip
-
     def _listen(self) -> None:
         state, session = self.state, self.session
         for signal in (
@@ -261,18 +224,8 @@ class Window(QMainWindow):
             action = self.actions_[command.id]
             # a shortcut whose action is disabled is dead: this one must be there whenever a job is
             action.setEnabled(True if command.id == "run.cancel" else bool(command.when(self)))
-        self.show_choice.setCurrentIndex(self.show_choice.findData(state.overlay))
+        self.strip.refresh()
         review = state.review
-        cases = list(review.results.cases) if review else []
-        if [self.case_choice.itemText(i) for i in range(self.case_choice.count())] != cases:
-            self.case_choice.clear()
-            self.case_choice.addItems(cases)
-        self.case_choice.setCurrentText(state.case)
-        self.component_choice.setCurrentText(state.component)
-        self.component_choice.setEnabled(state.overlay in ("forces",) or state.picked is not None)
-        for name, button in self.direction_buttons.items():
-            button.setChecked(name == self.view.direction)
-            button.setEnabled(review is not None)
         self.run_button.setEnabled(review is not None and not self.session.jobs.busy)
         revision = state.revision
         if revision is None or review is None:

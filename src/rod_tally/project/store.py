@@ -15,6 +15,7 @@ from pathlib import Path
 import numpy as np
 
 from ..analysis.results import CaseEquilibrium, FoundMotion, Results
+from ..compare import Comparison
 from ..model import Model, Settings
 from .codec import pack, unpack
 
@@ -278,6 +279,22 @@ class Project:
             loose=labels.loose,
             **arrays,
         )
+
+    def add_comparison(self, baseline: int, revised: int, comparison: Comparison) -> None:
+        """Keep a comparison of two revisions beside all earlier ones; neither revision is touched."""
+        with self._transaction() as db:
+            db.execute(
+                "INSERT INTO comparison (baseline, revised, data, created) VALUES (?, ?, ?, ?)",
+                (baseline, revised, pack(comparison), now()),
+            )
+
+    def comparison(self, baseline: int, revised: int) -> Comparison | None:
+        """The latest comparison kept of two revisions, None when there is none."""
+        row = self._db.execute(
+            "SELECT data FROM comparison WHERE baseline = ? AND revised = ? ORDER BY id DESC LIMIT 1",
+            (baseline, revised),
+        ).fetchone()
+        return unpack(Comparison, row[0]) if row else None
 
     def decide(self, revision: int, finding: str, status: str, reason: str = "") -> None:
         """Keep a decision on a finding (its key); earlier ones stay as history. Status is one of DECISIONS."""

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from ...model.geometry import Array, local_axes
+from ...model.geometry import Array
 from ...model.log import LogEntry, Skipped
 from ..readers import Progress
 from ..source import SourceCondition, SourceConnection, SourceCurve, SourceModel, SourcePoint
@@ -219,8 +219,3 @@ def _in_member_axes(c: SourceCondition, axes: Array, curve: SourceCurve, source:
         return c
     index = [*order, *(3 + order)] if permutes else list(range(6))
     return SourceCondition("".join(c.letters[i] for i in index), tuple(c.springs[i] for i in index))
-
-
-def member_axes(curve: SourceCurve, z_default: Array) -> Array:
-    """Local axes (rows) of an analytical member."""
-    return local_axes(curve.line[1] - curve.line[0], curve.z_axis if curve.z_axis is not None else z_default)
