@@ -101,49 +101,57 @@ class Session(QObject):
         if path.suffix.lower() == SUFFIX:
             self._start("Opening", lambda p: self._load(path, p), self._opened)
         else:
-            self._start("Taking in", lambda p: (None, [self._take(path, None, p)]), self._taken_new)
+            self._start("Taking in", lambda p: self._take_new(path, p), self._taken_new)
         self._remember(path)
 
     def take_in(self, path: Path) -> None:
         """A further revision of the open project, compared with the latest one."""
-        if not self.state.revisions:
-            return self.open(path)
-        last = self.state.revisions[-1].review
-        self._start("Taking in a revision", lambda p: self._take(path, last, p), self._taken)
+        if self.project is None or not self.state.revisions:
+            self.open(path)
+            return
+        project, before = self.project, list(self.state.revisions)
+        self._start("Taking in a revision", lambda p: self._take(path, project, before, p), self._taken)
         self._remember(path)
-        return None
 
     def _start(self, title: str, call: Callable[[Progress], Any], done: Callable[[Any], None]) -> None:
         if not self.jobs.start(title, call, done, lambda text: self.failed.emit(title, text)):
             self.said.emit("Something is still running; wait for it or cancel it (Esc)")
 
-    def _take(self, path: Path, last: Review | None, progress: Progress) -> Review:
+    def _take(self, path: Path, project: Project, before: list[Revision], progress: Progress) -> Revision:
+        """Read, review, compare and keep a revision; all of it in the background."""
         model = read_model(path, self.settings, progress)
         done = review(model, self.settings, progress)
-        if last is not None:
-            progress("Comparing", 0.95)
-            attach_comparison(done, last.model, last.results)
-        return done
-
-    def _taken_new(self, value: tuple[None, list[Review]]) -> None:
-        self._replace_project(self._new_project())
-        self._add(value[1][0])
-
-    def _taken(self, done: Review) -> None:
-        self._add(done)
-
-    def _add(self, done: Review) -> None:
-        assert self.project is not None
-        name = f"Revision {chr(ord('A') + len(self.state.revisions) % 26)}"
-        ident = self.project.add_revision(name, done.model)
-        self.project.add_run(ident, "Run 1", done.model, self.settings, done.results)
+        if before:
+            progress("Comparing", 0.94)
+            attach_comparison(done, before[-1].review.model, before[-1].review.results)
+        progress("Keeping it", 0.97)
+        name = f"Revision {chr(ord('A') + len(before) % 26)}"
+        ident = project.add_revision(name, model)
+        project.add_run(ident, "Run 1", model, self.settings, done.results)
         if done.comparison is not None:
-            self.project.add_comparison(self.state.revisions[-1].id, ident, done.comparison)
-        self.project.save_settings(self.settings)
-        revision = Revision(ident, name, done, run_name="Run 1")
+            project.add_comparison(before[-1].id, ident, done.comparison)
+        project.save_settings(self.settings)
+        return Revision(ident, name, done, run_name="Run 1")
+
+    def _take_new(self, path: Path, progress: Progress) -> tuple[Project, Revision]:
+        project = self._new_project()
+        try:
+            return project, self._take(path, project, [], progress)
+        except BaseException:
+            project.close()
+            project.path.unlink(missing_ok=True)  # nothing was taken in: no empty project is left behind
+            raise
+
+    def _taken_new(self, value: tuple[Project, Revision]) -> None:
+        project, revision = value
+        self._replace_project(project)
+        self._taken(revision)
+
+    def _taken(self, revision: Revision) -> None:
         self.state.set_revisions([*self.state.revisions, revision], len(self.state.revisions))
-        self.said.emit(f"{name}: {len(done.model.members)} members, {len(done.blocking)} blocking findings")
         self.project_changed.emit()
+        done = revision.review
+        self.said.emit(f"{revision.name}: {len(done.model.members)} members, {len(done.blocking)} blocking findings")
 
     def _load(self, path: Path, progress: Progress) -> tuple[Project, list[Revision], Settings]:
         project = Project.open(path)
