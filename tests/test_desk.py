@@ -394,7 +394,7 @@ def test_commands_are_whole() -> None:
     assert all(c.title and "." in c.id for c in COMMANDS)
 
 
-DIALOGS = {"file.take_in", "file.revision", "file.save_as", "file.export", "file.picture", "file.settings",
+DIALOGS = {"file.take_in", "file.revision", "file.save_as", "file.export", "file.hand_back", "file.picture", "file.settings",
            "file.settings_write", "file.quit", "model.accept", "help.about"}  # fmt: skip
 
 
@@ -416,6 +416,18 @@ def test_export_writes_the_files_of_the_contract(demo: Window, qtbot: QtBot, tmp
     demo.session.export(tmp_path / "out")
     rested(qtbot, demo)
     assert (tmp_path / "out" / "review.json").exists()
+
+
+def test_handing_back_writes_an_ifc_file_but_not_over_the_source(
+    loft: Window, qtbot: QtBot, tmp_path: Path, loft_a: Path
+) -> None:
+    before = loft_a.read_bytes()
+    loft.session.hand_back(loft_a)
+    assert "choose another name" in loft.message.text()
+    loft.message.close()
+    loft.session.hand_back(tmp_path / "back.ifc")
+    rested(qtbot, loft)
+    assert (tmp_path / "back.ifc").exists() and loft_a.read_bytes() == before
 
 
 def test_settings_are_read_with_their_errors(window: Window, tmp_path: Path) -> None:

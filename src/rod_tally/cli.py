@@ -5,10 +5,14 @@ from __future__ import annotations
 import argparse
 import contextlib
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from . import __version__
+
+if TYPE_CHECKING:
+    from .model import Settings
 
 
 def main(argv: Sequence[str] | None = None) -> int:
@@ -16,7 +20,9 @@ def main(argv: Sequence[str] | None = None) -> int:
     arguments = parser().parse_args(argv)
     try:
         if arguments.command == "review":
-            return review_command(arguments)
+            return guarded(arguments, review_command)
+        if arguments.command == "export":
+            return guarded(arguments, export_command)
         from .desk.app import start  # Qt is loaded only when there is a window to show
 
         if arguments.command == "demo":
@@ -38,6 +44,10 @@ def parser() -> argparse.ArgumentParser:
     r.add_argument("--against", type=Path, metavar="BASELINE", help="the reviewed model to compare with")
     r.add_argument("--snap", type=float, metavar="M", help="largest distance that transfer closes by itself, m")
     r.add_argument("--settings", type=Path, metavar="FILE", help="settings of the review, TOML")
+    x = sub.add_parser("export", help="hand the analytical model back as IFC4, structural analysis domain")
+    x.add_argument("model", type=Path, metavar="MODEL", help="an IFC file or a Rod Tally project file")
+    x.add_argument("--ifc", type=Path, required=True, metavar="FILE", help="the file to write")
+    x.add_argument("--settings", type=Path, metavar="FILE", help="settings of the transfer, TOML")
     d = sub.add_parser("demo", help="open the window with the demo project")
     d.add_argument("--picture", type=Path, metavar="PNG", help="where the picture of the window goes without a display")
     w = sub.add_parser("open", help="open the window, with a file if one is named")
@@ -52,39 +62,71 @@ def say(message: str) -> int:
     return 2
 
 
-def review_command(arguments: argparse.Namespace) -> int:
-    """Review, write the files, print a summary."""
+def guarded(arguments: argparse.Namespace, command: Callable[[argparse.Namespace], int]) -> int:
+    """Run a command; whatever goes wrong becomes one line and exit status 2."""
     from .analysis import AnalysisError
     from .intake import IntakeError
-    from .model import Settings, SettingsError
-    from .output.write import OutputError, write_review
-    from .project.open import review_path
+    from .model import SettingsError
+    from .output.write import OutputError
 
     try:
-        settings = Settings.read(arguments.settings) if arguments.settings else Settings()
-        if arguments.snap is not None:
-            settings = Settings.from_dict(
-                {**settings.to_dict(), "transfer": {**settings.to_dict()["transfer"], "snap": arguments.snap}}, "--snap"
-            )
-        done = review_path(arguments.model, settings, arguments.against)
-        write_review(done, arguments.out)
+        return command(arguments)
     except (SettingsError, IntakeError, AnalysisError, OutputError) as error:
         return say(str(error))
     except MemoryError:
         return say(f"{arguments.model}: does not fit into this machine's memory")
     except Exception as error:  # a fault of ours: still one line, and what to send to us
-        with contextlib.suppress(OSError):
-            import tempfile
-            import traceback
+        where = _kept_trace()
+        return say(f"{arguments.model}: a fault in Rod Tally ({type(error).__name__}: {error}){where}")
 
-            with tempfile.NamedTemporaryFile("w", prefix="rod-tally-", suffix=".log", delete=False) as log:
-                traceback.print_exc(file=log)
-            return say(f"{arguments.model}: a fault in Rod Tally ({type(error).__name__}); details are in {log.name}")
-        return say(f"{arguments.model}: a fault in Rod Tally ({type(error).__name__}: {error})")
+
+def _kept_trace() -> str:
+    import tempfile
+    import traceback
+
+    with (
+        contextlib.suppress(OSError),
+        tempfile.NamedTemporaryFile("w", prefix="rod-tally-", suffix=".log", delete=False) as log,
+    ):
+        traceback.print_exc(file=log)
+        return f"; details are in {log.name}"
+    return ""
+
+
+def settings_of(arguments: argparse.Namespace) -> Settings:
+    """The settings file, if one is named, with what the command line says over it."""
+    from .model import Settings
+
+    settings = Settings.read(arguments.settings) if arguments.settings else Settings()
+    snap = getattr(arguments, "snap", None)
+    if snap is not None:
+        Settings.from_dict({"transfer": {"snap": snap}}, "--snap")
+        settings.transfer.snap = snap
+    return settings
+
+
+def review_command(arguments: argparse.Namespace) -> int:
+    """Review, write the files, print a summary."""
+    from .output.write import write_review
+    from .project.open import review_path
     from .review.summary import summary
 
+    done = review_path(arguments.model, settings_of(arguments), arguments.against)
+    write_review(done, arguments.out)
     print(summary(done))
     return 1 if done.blocking else 0
+
+
+def export_command(arguments: argparse.Namespace) -> int:
+    """Hand the model back as IFC, never over its source."""
+    from .output.ifc import write_ifc
+    from .project.open import model_at
+
+    if arguments.ifc.exists() and arguments.model.exists() and arguments.ifc.samefile(arguments.model):
+        return say(f"{arguments.ifc}: is the source itself, which is never changed; choose another name")
+    model = model_at(arguments.model, settings_of(arguments))
+    print(f"{len(model.members)} members written to {write_ifc(model, arguments.ifc)}")
+    return 0
 
 
 if __name__ == "__main__":

@@ -65,6 +65,8 @@ COMMANDS: tuple[Command, ...] = (
             "Keep the project under a name of your own; every step is saved by itself in any case", True),
     Command("file.export", "Write the review's files…", "File", "Ctrl+E", lambda w: w.ask_export(), ready,
             "review.json and the tables as CSV"),
+    Command("file.hand_back", "Hand back as IFC…", "File", "Ctrl+Shift+E", lambda w: w.ask_hand_back(), ready,
+            "The analytical model as IFC4, structural analysis domain; the source is not touched"),
     Command("file.picture", "Keep a picture…", "File", "Ctrl+P", lambda w: w.ask_picture(), opened,
             "The view as a PNG file"),
     Command("file.settings", "Read settings…", "File", "", lambda w: w.ask_settings(), idle, "A TOML file", True),

@@ -20,6 +20,7 @@ from ..checks import Subject, run_checks
 from ..intake import IntakeError
 from ..model import Finding, Model, Settings, SettingsError
 from ..model.edits import Edit
+from ..output.ifc import write_ifc
 from ..output.write import OutputError, write_review
 from ..project import Project, ProjectError
 from ..project.store import SUFFIX, fingerprint
@@ -231,6 +232,19 @@ class Session(QObject):
             self._start(
                 "Writing", lambda p: write_review(done, folder), lambda v: self.said.emit(f"{len(v)} files in {folder}")
             )
+
+    def hand_back(self, path: Path) -> None:
+        """The analytical model as an IFC file; never over the source it came from."""
+        done = self.state.review
+        if done is None:
+            return
+        source = Path(done.model.source_file)
+        if path.exists() and source.exists() and path.samefile(source):
+            self.failed.emit("Handing back", f"{path}: is the source of this revision; choose another name")
+            return
+        self._start(
+            "Handing back", lambda p: write_ifc(done.model, path), lambda p: self.said.emit(f"Handed back as {p}")
+        )
 
     def read_settings(self, path: Path) -> None:
         try:

@@ -330,6 +330,11 @@ class Window(QMainWindow):
         if folder:
             self.session.export(Path(folder))
 
+    def ask_hand_back(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self, "Hand back as IFC", self._folder(), "Models (*.ifc)")
+        if path:
+            self.session.hand_back(Path(path if path.lower().endswith(".ifc") else path + ".ifc"))
+
     def ask_settings(self) -> None:
         path, _ = QFileDialog.getOpenFileName(self, "Read settings", self._folder(), "Settings (*.toml)")
         if path:

@@ -30,7 +30,9 @@ def section_of(profile: SourceProfile) -> Shape:
         if profile.shape in BUILDERS:
             return BUILDERS[profile.shape](profile.name, **profile.dims)
         if profile.outer:
-            return shapes.from_polygon(profile.name, "arbitrary", profile.outer, profile.voids)
+            # an outline gives torsion and shear by approximation only: values stated beside it are better
+            j, avy, avz = (profile.values.get(k) or None for k in ("j", "avy", "avz"))
+            return shapes.from_polygon(profile.name, "arbitrary", profile.outer, profile.voids, j=j, avy=avy, avz=avz)
     except (ShapeError, TypeError) as error:
         reason = str(error)
     v = {k: value for k, value in profile.values.items() if value > 0}

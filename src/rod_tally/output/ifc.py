@@ -1,0 +1,380 @@
+"""The analytical model handed back as IFC4, structural analysis domain; what intake reads of it equals the model.
+
+SI units, the source's own coordinates. Ids that are GlobalIds stay; others get one made from the id, and the id as name.
+"""
+
+from __future__ import annotations
+
+import re
+import uuid
+from pathlib import Path
+from typing import Any
+
+import ifcopenshell
+import ifcopenshell.guid
+import numpy as np
+
+from ..model import Joint, LoadCase, Material, Member, MemberLoad, Model, Node, Release, Section
+from ..model.geometry import Array
+from .write import OutputError, write_whole
+
+SPACE = uuid.UUID("b7a4c1de-52f0-4c0e-8f3a-0c6d1f6f9a20")
+GLOBAL_ID = re.compile(r"[0-3][0-9A-Za-z_$]{21}")
+# kind of a case to (ActionType, ActionSource); the reverse of what intake reads
+ACTIONS = {
+    "dead": ("PERMANENT_G", "DEAD_LOAD_G"),
+    "live": ("VARIABLE_Q", "LIVE_LOAD_Q"),
+    "snow": ("VARIABLE_Q", "SNOW_S"),
+    "wind": ("VARIABLE_Q", "WIND_W"),
+    "seismic": ("EXTRAORDINARY_A", "EARTHQUAKE_E"),
+    "temperature": ("VARIABLE_Q", "TEMPERATURE_T"),
+    "settlement": ("PERMANENT_G", "SETTLEMENT_U"),
+    "prestress": ("PERMANENT_G", "PRESTRESSING_P"),
+    "accidental": ("EXTRAORDINARY_A", "IMPACT"),
+}
+
+
+def write_ifc(model: Model, path: Path) -> Path:
+    """Write the model to an IFC4 file, whole or not at all. Raises OutputError when it cannot be written.
+
+    Members whose section or material is not known go out without it.
+    """
+    file = _Writer(model).make()
+    try:
+        write_whole(path, lambda p: file.write(str(p)))
+    except OSError as error:
+        raise OutputError(f"{path}: cannot be written to: {error.strerror or error}") from error
+    return path
+
+
+class _Writer:
+    def __init__(self, model: Model) -> None:
+        self.model = model
+        self.f = ifcopenshell.file(schema="IFC4")
+        self.points: dict[str, Any] = {}
+        self.members: dict[str, Any] = {}
+        self.sets: dict[tuple[str, str], Any] = {}
+        self.materials: dict[str, Any] = {}
+        self.profiles: dict[str, Any] = {}
+        self.used: set[str] = set()
+
+    def make(self) -> Any:
+        f = self.f
+        f.header.file_name.name = self.model.name or "model"
+        origin = f.create_entity("IfcAxis2Placement3D", self._point(np.zeros(3)), None, None)
+        self.context = f.create_entity("IfcGeometricRepresentationContext", None, "Model", 3, 1e-6, origin, None)
+        units = f.create_entity("IfcUnitAssignment", self._units())
+        project = self._root("IfcProject", "project", self.model.name or "model")
+        project.RepresentationContexts, project.UnitsInContext = [self.context], units
+        building = self._root("IfcBuilding", "building", self.model.name or "model")
+        self._aggregate("building", project, [building])
+        storeys = []
+        for k, s in enumerate(self.model.storeys):
+            z = s.elevation + float(self.model.origin[2])
+            storey = self._root("IfcBuildingStorey", f"storey {k}", s.name)
+            storey.Elevation = z
+            at = f.create_entity("IfcAxis2Placement3D", self._point(np.array([0.0, 0, z])), None, None)
+            storey.ObjectPlacement = f.create_entity("IfcLocalPlacement", None, at)
+            storeys.append(storey)
+        if storeys:
+            self._aggregate("storeys", building, storeys)
+        for node in self.model.nodes.values():
+            self.points[node.id] = self._node(node)
+        for member in self.model.members.values():
+            self.members[member.id] = self._member(member)
+        analysis = self._root("IfcStructuralAnalysisModel", "analysis", self.model.name or "model")
+        analysis.PredefinedType = "LOADING_3D"
+        groups = [self._case(case) for case in self.model.cases.values()]
+        if groups:
+            analysis.LoadedBy = groups
+        self._combinations(dict(zip(self.model.cases, groups)))
+        parts = [*self.points.values(), *self.members.values()]
+        if parts:
+            self._root("IfcRelAssignsToGroup", "parts", None, RelatedObjects=parts, RelatingGroup=analysis)
+        self._declare(project, analysis)
+        return f
+
+    # -- roots, points, units --------------------------------------------------------------------------------------
+
+    def _guid(self, key: str) -> str:
+        """The id itself when it is a GlobalId that is still free, else one made from it."""
+        if GLOBAL_ID.fullmatch(key) and key not in self.used:
+            guid = key
+        else:
+            guid = ifcopenshell.guid.compress(uuid.uuid5(SPACE, f"{self.model.name}/{key}/{len(self.used)}").hex)
+        self.used.add(guid)
+        return guid
+
+    def _root(self, kind: str, key: str, name: str | None, **attributes: Any) -> Any:
+        return self.f.create_entity(kind, GlobalId=self._guid(key), Name=name, **attributes)
+
+    def _aggregate(self, key: str, whole: Any, parts: list[Any]) -> None:
+        self._root("IfcRelAggregates", f"aggregate {key}", None, RelatingObject=whole, RelatedObjects=parts)
+
+    def _declare(self, project: Any, analysis: Any) -> None:
+        self._root("IfcRelDeclares", "declares", None, RelatingContext=project, RelatedDefinitions=[analysis])
+
+    def _point(self, p: Array) -> Any:
+        return self.f.create_entity("IfcCartesianPoint", [float(v) for v in p])
+
+    def _vertex(self, p: Array) -> Any:
+        return self.f.create_entity("IfcVertexPoint", self._point(p))
+
+    def _shape(self, item: Any, kind: str) -> Any:
+        rep = self.f.create_entity("IfcTopologyRepresentation", self.context, "Reference", kind, [item])
+        return self.f.create_entity("IfcProductDefinitionShape", None, None, [rep])
+
+    def _units(self) -> list[Any]:
+        f = self.f
+
+        def si(kind: str, name: str, prefix: str | None = None) -> Any:
+            return f.create_entity("IfcSIUnit", None, kind, prefix, name)
+
+        metre, newton, kilogram = si("LENGTHUNIT", "METRE"), si("FORCEUNIT", "NEWTON"), si("MASSUNIT", "GRAM", "KILO")
+        radian = si("PLANEANGLEUNIT", "RADIAN")
+        units = [metre, newton, kilogram, radian, si("AREAUNIT", "SQUARE_METRE"), si("VOLUMEUNIT", "CUBIC_METRE")]
+        units.append(si("PRESSUREUNIT", "PASCAL"))
+        for kind, parts in (
+            ("LINEARFORCEUNIT", ((newton, 1), (metre, -1))),
+            ("TORQUEUNIT", ((newton, 1), (metre, 1))),
+            ("LINEARMOMENTUNIT", ((newton, 1), (metre, 1), (metre, -1))),
+            ("LINEARSTIFFNESSUNIT", ((newton, 1), (metre, -1))),
+            ("ROTATIONALSTIFFNESSUNIT", ((newton, 1), (metre, 1), (radian, -1))),
+            ("MASSDENSITYUNIT", ((kilogram, 1), (metre, -3))),
+            ("MOMENTOFINERTIAUNIT", ((metre, 4),)),
+        ):
+            elements = [f.create_entity("IfcDerivedUnitElement", unit, power) for unit, power in parts]
+            units.append(f.create_entity("IfcDerivedUnit", elements, kind, None))
+        return units
+
+    # -- nodes and members -----------------------------------------------------------------------------------------
+
+    def _condition(self, letters: str, springs: tuple[float, ...], held: str) -> Any:
+        """A boundary condition; `held` is the letter for a direction that is held (X of a support, F of an end)."""
+        values = []
+        for i, (letter, k) in enumerate(zip(letters, springs)):
+            if letter == "S":
+                kind = "IfcLinearStiffnessMeasure" if i < 3 else "IfcRotationalStiffnessMeasure"
+                values.append(self.f.create_entity(kind, float(k)))
+            else:
+                values.append(self.f.create_entity("IfcBoolean", letter == held))
+        return self.f.create_entity("IfcBoundaryNodeCondition", None, *values)
+
+    def _node(self, node: Node) -> Any:
+        shape = self._shape(self._vertex(node.point + self.model.origin), "Vertex")
+        entity = self._root("IfcStructuralPointConnection", node.id, node.id, Representation=shape)
+        if node.support.any:
+            entity.AppliedCondition = self._condition(node.support.letters, node.support.springs, "X")
+            if node.support.axes is not None:
+                x, _, z = node.support.axes
+                entity.ConditionCoordinateSystem = self.f.create_entity(
+                    "IfcAxis2Placement3D", self._point(np.zeros(3)), self._direction(z), self._direction(x)
+                )
+        return entity
+
+    def _direction(self, v: Any) -> Any:
+        return self.f.create_entity("IfcDirection", [float(x) for x in v])
+
+    def _member(self, m: Member) -> Any:
+        line = self.model.line(m) + self.model.origin
+        edge = self.f.create_entity("IfcEdge", self._vertex(line[0]), self._vertex(line[1]))
+        entity = self._root(
+            "IfcStructuralCurveMember",
+            m.id,
+            m.name or m.id,
+            Representation=self._shape(edge, "Edge"),
+            PredefinedType="PIN_JOINED_MEMBER" if m.pin_joined else "RIGID_JOINED_MEMBER",
+            Axis=self._direction(m.z_axis),
+        )
+        made_of = self._made_of(m)
+        if made_of is not None:
+            key = f"material {m.id}"
+            self._root("IfcRelAssociatesMaterial", key, None, RelatedObjects=[entity], RelatingMaterial=made_of)
+        self._connect(entity, m.start, m.offset_start, line[0], m.release_start)
+        self._connect(entity, m.end, m.offset_end, line[1], m.release_end)
+        for joint in m.joints:
+            self._joint(entity, m, joint, line)
+        return entity
+
+    def _connect(self, member: Any, node: str, offset: Array, place: Array, release: Release | None) -> None:
+        apart = bool(np.abs(offset).max() > 1e-9)
+        rel = self._root(
+            "IfcRelConnectsWithEccentricity" if apart else "IfcRelConnectsStructuralMember",
+            f"connects {len(self.used)}",
+            None,
+            RelatingStructuralMember=member,
+            RelatedStructuralConnection=self.points[node],
+        )
+        if release is not None and release.any:
+            rel.AppliedCondition = self._condition(release.letters, release.springs, "F")
+        if apart:
+            at = self.model.nodes[node].point + self.model.origin
+            rel.ConnectionConstraint = self.f.create_entity(
+                "IfcConnectionPointEccentricity", self._point(place), self._point(at), None, None, None
+            )
+
+    def _joint(self, member: Any, m: Member, joint: Joint, line: Array) -> None:
+        place = line[0] + (line[1] - line[0]) * joint.distance / self.model.length(m)
+        offset = place - self.model.origin - self.model.nodes[joint.node].point
+        self._connect(member, joint.node, offset, place, None)
+
+    # -- sections and materials --------------------------------------------------------------------------------------
+
+    def _made_of(self, m: Member) -> Any:
+        section, material = self.model.sections.get(m.section), self.model.materials.get(m.material)
+        if section is None and material is None:
+            return None
+        if section is None:
+            return self._material(material)
+        key = (m.section, m.material)
+        if key not in self.sets:
+            profile = self.f.create_entity(
+                "IfcMaterialProfile", section.name, None, self._material(material), self._profile(section), None, None
+            )
+            self.sets[key] = self.f.create_entity("IfcMaterialProfileSet", section.name, None, [profile], None)
+        return self.sets[key]
+
+    def _material(self, material: Material | None) -> Any:
+        if material is None:
+            return None
+        if material.name not in self.materials:
+            entity = self.materials[material.name] = self.f.create_entity(
+                "IfcMaterial", material.name, None, material.kind or None
+            )
+            strength = "YieldStress" if material.kind == "steel" else "CompressiveStrength"
+            for name, kind, value in (
+                ("YoungModulus", "IfcModulusOfElasticityMeasure", material.E),
+                ("ShearModulus", "IfcModulusOfElasticityMeasure", material.G),
+                ("PoissonRatio", "IfcPositiveRatioMeasure", material.poisson or None),
+                ("MassDensity", "IfcMassDensityMeasure", material.density),
+                (strength, "IfcPressureMeasure", material.strength),
+            ):
+                if value is not None:
+                    group = "Pset_MaterialCommon" if name == "MassDensity" else "Pset_MaterialMechanical"
+                    prop = self._property(name, kind, value)
+                    self.f.create_entity("IfcMaterialProperties", group, None, [prop], entity)
+        return self.materials[material.name]
+
+    def _property(self, name: str, kind: str, value: float) -> Any:
+        return self.f.create_entity(
+            "IfcPropertySingleValue", name, None, self.f.create_entity(kind, float(value)), None
+        )
+
+    def _profile(self, s: Section) -> Any:
+        """A circle as such; another shape by its outline, with what an outline does not tell beside it."""
+        if s.name in self.profiles:
+            return self.profiles[s.name]
+        f = self.f
+        if s.round:
+            radius, inner = s.bounds[1], max((p[0] for v in s.voids for p in v), default=0.0)
+            if inner > 0:
+                entity = f.create_entity("IfcCircleHollowProfileDef", "AREA", s.name, None, radius, radius - inner)
+            else:
+                entity = f.create_entity("IfcCircleProfileDef", "AREA", s.name, None, radius)
+        elif s.outline:
+            curves = [
+                f.create_entity("IfcPolyline", [self._flat(p) for p in (*ring, ring[0])])
+                for ring in (s.outline, *s.voids)
+            ]
+            kind = "IfcArbitraryProfileDefWithVoids" if s.voids else "IfcArbitraryClosedProfileDef"
+            entity = f.create_entity(kind, "AREA", s.name, curves[0], *([curves[1:]] if s.voids else []))
+        else:
+            entity = f.create_entity("IfcProfileDef", "AREA", s.name)
+        self.profiles[s.name] = entity
+        if s.usable:
+            inertia, area = "IfcMomentOfInertiaMeasure", "IfcAreaMeasure"
+            values = [
+                self._property(name, kind, value)
+                for name, kind, value in (
+                    ("CrossSectionArea", area, s.area),
+                    ("MomentOfInertiaY", inertia, s.iy),
+                    ("MomentOfInertiaZ", inertia, s.iz),
+                    ("MomentOfInertiaYZ", inertia, s.iyz),
+                    ("TorsionalConstantX", inertia, s.j),
+                    ("ShearDeformationAreaY", area, s.avy),
+                    ("ShearDeformationAreaZ", area, s.avz),
+                )
+                if value != 0
+            ]
+            f.create_entity("IfcProfileProperties", "Pset_ProfileMechanical", None, values, entity)
+        return entity
+
+    def _flat(self, p: tuple[float, float]) -> Any:
+        return self.f.create_entity("IfcCartesianPoint", [float(p[0]), float(p[1])])
+
+    # -- loads -------------------------------------------------------------------------------------------------------
+
+    def _case(self, case: LoadCase) -> Any:
+        action, source = ACTIONS.get(case.kind, ("NOTDEFINED", "NOTDEFINED"))
+        entity = self._root(
+            "IfcStructuralLoadCase",
+            f"case {case.name}",
+            case.name,
+            PredefinedType="LOAD_CASE",
+            ActionType=action,
+            ActionSource=source,
+        )
+        if any(case.self_weight):
+            entity.SelfWeightCoefficients = [float(v) for v in case.self_weight]
+        actions = []
+        for load in case.node_loads:
+            value = self._single((*load.force, *load.moment))
+            actions.append(self._action("IfcStructuralPointAction", self.points[load.node], value, False))
+        for item in case.member_loads:
+            if item.member in self.members:
+                actions.append(self._on_member(item))
+        if actions:
+            self._root("IfcRelAssignsToGroup", f"loads {case.name}", None, RelatedObjects=actions, RelatingGroup=entity)
+        return entity
+
+    def _single(self, values: tuple[float, ...]) -> Any:
+        return self.f.create_entity("IfcStructuralLoadSingleForce", None, *(float(v) for v in values))
+
+    def _linear(self, values: tuple[float, ...]) -> Any:
+        return self.f.create_entity("IfcStructuralLoadLinearForce", None, *(float(v) for v in values))
+
+    def _on_member(self, load: MemberLoad) -> Any:
+        def six(q: tuple[float, float, float]) -> tuple[float, ...]:
+            return (*q, 0.0, 0.0, 0.0) if load.kind == "force" else (0.0, 0.0, 0.0, *q)
+
+        if load.a == load.b:
+            values, places, kind = [self._single(six(load.qa))], [[load.a]], "DISCRETE"
+        else:
+            values, places = [self._linear(six(load.qa)), self._linear(six(load.qb))], [[load.a], [load.b]]
+            kind = "LINEAR"
+        spread = self.f.create_entity("IfcStructuralLoadConfiguration", None, values, places)
+        action = self._action("IfcStructuralCurveAction", self.members[load.member], spread, load.local)
+        action.ProjectedOrTrue = "PROJECTED_LENGTH" if load.projected else "TRUE_LENGTH"
+        action.PredefinedType = kind
+        return action
+
+    def _action(self, kind: str, target: Any, load: Any, local: bool) -> Any:
+        frame = "LOCAL_COORDS" if local else "GLOBAL_COORDS"
+        entity = self._root(kind, f"action {len(self.used)}", None, AppliedLoad=load, GlobalOrLocal=frame)
+        key = f"activity {len(self.used)}"
+        self._root(
+            "IfcRelConnectsStructuralActivity", key, None, RelatingElement=target, RelatedStructuralActivity=entity
+        )
+        return entity
+
+    def _combinations(self, cases: dict[str, Any]) -> None:
+        for c in self.model.combinations:
+            group = self._root(
+                "IfcStructuralLoadGroup",
+                f"combination {c.name}",
+                c.name,
+                PredefinedType="LOAD_COMBINATION",
+                ActionType="NOTDEFINED",
+                ActionSource="NOTDEFINED",
+                Purpose=c.kind or None,
+            )
+            for name, factor in c.factors.items():
+                if name in cases:
+                    self._root(
+                        "IfcRelAssignsToGroupByFactor",
+                        f"factor {c.name} {name}",
+                        None,
+                        RelatedObjects=[cases[name]],
+                        RelatingGroup=group,
+                        Factor=float(factor),
+                    )
