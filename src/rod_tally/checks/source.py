@@ -45,6 +45,28 @@ def find_unread(s: Subject) -> Iterator[Finding]:
         )
 
 
+@check("source.surfaces")
+def find_surfaces(s: Subject) -> Iterator[Finding]:
+    """Surfaces are in the model and take no part in a run: what is missing from results is said, in numbers."""
+    if not s.model.surfaces:
+        return
+    count: dict[str, int] = defaultdict(int)
+    for surface in s.model.surfaces.values():
+        count[surface.cls] += 1
+    words = ", ".join(f"{n} {cls}{'s' if n != 1 else ''}" for cls, n in sorted(count.items()))
+    weight = sum(s.model.surface_weight(x) for x in s.model.surfaces.values())
+    yield Finding(
+        "source.surfaces",
+        "note",
+        f"{words} are in the model as surfaces and take no part in a run: their stiffness and their weight of "
+        f"{weight / 1000:.4g} kN are missing from the results.",
+        tuple(sorted(s.model.surfaces)),
+        None,
+        (),
+        {"weight": weight},
+    )
+
+
 @check("source.moved")
 def find_moved(s: Subject) -> Iterator[Finding]:
     """Ends that transfer moved: each one for an analytical source; for a physical one those moved across their own

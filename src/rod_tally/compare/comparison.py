@@ -10,6 +10,7 @@ from scipy.spatial import cKDTree
 from ..analysis.results import COMPONENTS, Results
 from ..model import Finding, Model
 from .match import MemberMatch, Transform, match_members
+from .surfaces import match_surfaces
 
 LEVEL = 0.01  # m; levels closer than this are the same one
 NODE_REACH = 0.3  # m; a support of the revision this near to one of the baseline is compared with it
@@ -61,7 +62,8 @@ class Comparison:
 def compare(base: Model, revised: Model, base_run: Results | None, revised_run: Results | None) -> Comparison:
     """Hold a revision against its baseline; neither is changed. Without runs the results stay empty."""
     members, transform, ambiguous = match_members(base, revised)
-    out = Comparison(transform, _levels(base, revised, transform), members, _cases(base, revised))
+    surfaces = match_surfaces(base, revised, transform)
+    out = Comparison(transform, _levels(base, revised, transform), [*members, *surfaces], _cases(base, revised))
     if base_run is not None and revised_run is not None:
         out.results = [
             *_member_changes(members, base_run, revised_run),

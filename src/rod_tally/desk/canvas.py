@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 import pyvista as pv
+from numpy.typing import NDArray
 
 from ..model.geometry import Array
 from .theme import INK, PAPER
@@ -91,6 +92,13 @@ class Canvas:
         n = len(corners)
         cells = np.column_stack([np.full(n, 4), np.arange(4 * n).reshape(n, 4)]).ravel()
         self._add(pv.PolyData(corners.reshape(-1, 3), faces=cells), color=colour, opacity=opacity)
+
+    def faces(self, points: Array, triangles: NDArray[np.int64], colour: str, opacity: float) -> None:
+        """Filled triangles (k, 3) of points (n, 3)."""
+        if not len(triangles):
+            return
+        cells = np.column_stack([np.full(len(triangles), 3), triangles]).ravel()
+        self._add(pv.PolyData(points, faces=cells), color=colour, opacity=opacity)
 
     def symbols(
         self,

@@ -93,6 +93,8 @@ COMMANDS: tuple[Command, ...] = (
     Command("view.isolate", "Isolate what is picked", "View", "Ctrl+I", lambda w: w.isolate(), picked,
             "Show only this member and those it meets"),
     Command("view.all", "Show everything", "View", "Ctrl+Shift+I", lambda w: w.show_all(), opened),
+    Command("view.surfaces", "Slabs and walls, shown or not", "View", "Ctrl+Shift+F",
+            lambda w: w.state.show_surfaces(not w.state.surfaces), opened),
     Command("model.accept", "Accept the finding, because…", "Model", "Ctrl+Return", lambda w: w.accept(), has_finding,
             "Decide on the finding with a reason"),
     Command("model.support", "Fix the picked node", "Model", "Ctrl+B", lambda w: w.fix_node(True), picked),

@@ -11,17 +11,19 @@ from functools import cache, cached_property
 from importlib.metadata import entry_points
 
 import numpy as np
+from shapely import constrained_delaunay_triangles
+from shapely.geometry import Polygon
 
 from ..analysis.results import COMPONENTS
 from ..analysis.shape import member_shapes
 from ..compare.match import source_lines
-from ..model import Model
+from ..model import Model, Surface
 from ..model.geometry import Array, local_axes
 from ..review import Review
 from .canvas import Canvas, arrow, diamond, ring
 from .quantities import FORCE_KIND, UnitSet
 from .state import DeskState
-from .theme import GRAPHITE, INK, KINDS, MUTED, OCHRE, PALE, PAPER, PINE, RUST
+from .theme import EDGE, GRAPHITE, INK, KINDS, MUTED, OCHRE, PALE, PAPER, PINE, RUST
 
 OLD = "the model has changed since its run: run it again (F5)"
 CLASS_WIDTH = {"column": 3.2, "beam": 2.0, "brace": 1.4}
@@ -53,6 +55,14 @@ class Sheet:
     def size(self) -> float:
         """A length that stands for the building's, m."""
         return float(np.linalg.norm(np.ptp(self.lines.reshape(-1, 3), axis=0))) if len(self.lines) else 1.0
+
+    @property
+    def surfaces(self) -> list[Surface]:
+        """Surfaces of the storeys that are shown; none when members are isolated."""
+        if self.state.isolated or not self.state.surfaces:
+            return []
+        every = self.model.surfaces.values()
+        return [s for s in every if not self.state.storeys or s.storey in self.state.storeys]
 
     @property
     def stale(self) -> bool:
@@ -115,6 +125,27 @@ def draw_members(canvas: Canvas, sheet: Sheet, pale: bool) -> None:
             canvas.dashes(lines, sheet.size / 120, colour, width, (2, 1))
         else:
             canvas.lines(lines, colour, width if not pale else 1.2)
+
+
+def draw_surfaces(canvas: Canvas, sheet: Sheet) -> None:
+    """Slabs and walls as pale panes with their edges, openings left open."""
+    points: list[Array] = []
+    triangles: list[list[int]] = []
+    edges: list[Array] = []
+    count = 0
+    for s in sheet.surfaces:
+        for loop in (s.outer, *s.openings):
+            edges.append(np.stack([loop, np.roll(loop, -1, axis=0)], axis=1))
+        pane = Polygon(s.flat(s.outer), [s.flat(r) for r in s.openings])
+        axes = s.axes
+        for triangle in constrained_delaunay_triangles(pane).geoms:
+            corners = np.array(triangle.exterior.coords)[:3]
+            points.append(s.outer[0] + corners @ axes[:2])
+            triangles.append([count, count + 1, count + 2])
+            count += 3
+    if points:
+        canvas.faces(np.concatenate(points), np.array(triangles), EDGE, 0.13)
+        canvas.lines(np.concatenate(edges), PALE, 1.0)
 
 
 @overlay("joints", "Joints")

@@ -61,6 +61,7 @@ class DeskState(QObject):
         self.picked: tuple[str, str] | None = None  # ("member" | "node", id)
         self.storeys: set[str] = set()
         self.isolated: set[str] = set()
+        self.surfaces = True
         self.finding: Finding | None = None
 
     @property
@@ -147,6 +148,10 @@ class DeskState(QObject):
         if names != self.storeys:
             self.storeys = names
             self.shown_changed.emit()
+
+    def show_surfaces(self, shown: bool) -> None:
+        self.surfaces = shown
+        self.shown_changed.emit()
 
     def isolate(self, members: set[str]) -> None:
         self.isolated = members

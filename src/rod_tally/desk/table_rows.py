@@ -59,7 +59,9 @@ def findings(state: DeskState, units: UnitSet) -> Rows:
 def tally(state: DeskState, units: UnitSet) -> Rows:
     """The tally: classes counted and measured, then each case's load applied against its reactions."""
     f = units.force[1]
-    out = Rows(["What", "Source", "Model", "Difference", "Length, source", "Length, model", f"Weight, {f}", "Why"])
+    out = Rows(
+        ["What", "Source", "Model", "Difference", "Length, source", "Length, model", "Area, m²", f"Weight, {f}", "Why"]
+    )
     review = state.review
     if review is None:
         return out
@@ -82,6 +84,7 @@ def tally(state: DeskState, units: UnitSet) -> Rows:
                 (row.model - row.source) if row.source and not row.agrees else None,
                 _num(row.source_length, units, "length"),
                 _num(row.length, units, "length"),
+                row.area,
                 _num(row.weight, units, "force"),
                 why,
             ]
@@ -96,6 +99,7 @@ def tally(state: DeskState, units: UnitSet) -> Rows:
                 _num(vertical, units, "force"),
                 _num(float(e.applied[2]), units, "force"),
                 _num(float(-lost[2]), units, "force") if abs(lost[2]) > 1e-6 else None,
+                None,
                 None,
                 None,
                 _num(float(-e.reaction[2]), units, "force"),
@@ -265,7 +269,7 @@ def changes(state: DeskState, units: UnitSet) -> Rows:
         model = review.model if revised else base
         if ident is None:
             return ""
-        m = model.members.get(ident) if model else None
+        m = (model.members.get(ident) or model.surfaces.get(ident)) if model else None
         return (m.name or ident) if m else ident
 
     for level in comparison.levels:
@@ -273,7 +277,7 @@ def changes(state: DeskState, units: UnitSet) -> Rows:
             out.add([f"level {level.status}", "storey", None, f"{level.name} ({level.elevation:.3f} m)"] + [None] * 7)
     for m in comparison.members:
         if m.status != "same":
-            pick: Pick = ("member", m.revised_id) if m.revised_id else None
+            pick: Pick = ("member", m.revised_id) if m.revised_id in review.model.members else None
             values: list[object] = [m.status, m.cls, name(m.baseline_id, False), name(m.revised_id, True)]
             values += [m.shift * 1000 if m.shift else None, m.baseline_section, m.revised_section]
             out.add([*values, None, None, None, None], pick)

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QMouseEvent, QOffscreenSurface, QOpenGLContext
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from ..model.geometry import Array
-from .overlays import Sheet, draw_members, overlays
+from .overlays import Sheet, draw_members, draw_surfaces, overlays
 from .quantities import METRIC, UnitSet
 from .state import DeskState
 from .theme import INK, MUTED, PAPER, PINE, SHEET
@@ -123,6 +123,8 @@ class View(QWidget):
             self.look_from(self.direction, render=False)
         self.canvas.clear()
         chosen = overlays().get(self.state.overlay) or next(iter(overlays().values()))
+        if chosen.base != "pale":
+            draw_surfaces(self.canvas, self._sheet)
         if chosen.base != "none":
             draw_members(self.canvas, self._sheet, chosen.base == "pale")
         legend = chosen.draw(self.canvas, self._sheet)

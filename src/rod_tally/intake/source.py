@@ -77,6 +77,36 @@ class SourceFooting:
 
 
 @dataclass(slots=True)
+class Prism:
+    """An outline (n, 3) with voids, m, moved along a vector (3,)."""
+
+    outer: Array
+    voids: list[Array]
+    vector: Array
+
+    @property
+    def volume(self) -> float:
+        """Of the outline without its voids, m3."""
+        q = np.roll(self.outer, -1, axis=0)
+        area = np.cross(self.outer - self.outer[0], q - self.outer[0]).sum(axis=0) / 2
+        return abs(float(area @ self.vector))
+
+
+@dataclass(slots=True)
+class SourceSurface:
+    """A slab, wall, plate, roof or ramp: its body and openings as prisms in world coordinates."""
+
+    id: str
+    name: str
+    cls: str
+    ifc_class: str
+    storey: str
+    body: Prism
+    openings: list[Prism]
+    material: str
+
+
+@dataclass(slots=True)
 class SourceCondition:
     """A boundary or a connection condition: six letters (F free, X held, S spring), springs, and its axes or None."""
 
@@ -162,6 +192,7 @@ class SourceModel:
     materials: dict[str, SourceMaterial] = field(default_factory=dict)
     elements: list[SourceElement] = field(default_factory=list)
     footings: list[SourceFooting] = field(default_factory=list)
+    surfaces: list[SourceSurface] = field(default_factory=list)
     points: list[SourcePoint] = field(default_factory=list)
     curves: list[SourceCurve] = field(default_factory=list)
     cases: list[SourceCase] = field(default_factory=list)

@@ -11,6 +11,7 @@ from .model import Model, Storey
 from .section import Section
 from .settings import Settings, SettingsError
 from .structure import FIXED, FREE, Joint, Member, Node, Release, Support
+from .surface import Surface
 
 __all__ = [
     "FIXED",
@@ -33,4 +34,5 @@ __all__ = [
     "Skipped",
     "Storey",
     "Support",
+    "Surface",
 ]

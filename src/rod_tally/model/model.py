@@ -12,6 +12,7 @@ from .log import LogEntry, Skipped
 from .material import Material
 from .section import Section
 from .structure import Member, Node
+from .surface import Surface
 
 
 @dataclass(slots=True)
@@ -33,6 +34,7 @@ class Model:
     storeys: list[Storey] = field(default_factory=list)
     nodes: dict[str, Node] = field(default_factory=dict)
     members: dict[str, Member] = field(default_factory=dict)
+    surfaces: dict[str, Surface] = field(default_factory=dict)
     sections: dict[str, Section] = field(default_factory=dict)
     materials: dict[str, Material] = field(default_factory=dict)
     cases: dict[str, LoadCase] = field(default_factory=dict)
@@ -71,6 +73,11 @@ class Model:
         if not (section and material and material.density):
             return 0.0
         return section.area * self.length(member) * material.density * GRAVITY
+
+    def surface_weight(self, surface: Surface) -> float:
+        """Self-weight of a surface, N; 0 where the density is not known."""
+        material = self.materials.get(surface.material)
+        return surface.volume * (material.density or 0.0) * GRAVITY if material else 0.0
 
     def storey_of(self, z: float) -> str:
         """The storey whose elevation is the highest one not above z (with 0.5 m of grace); "" without storeys."""

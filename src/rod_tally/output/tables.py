@@ -34,6 +34,14 @@ def tables(review: Review) -> dict[str, pa.Table]:
         "displacements.csv": _displacements(review.results),
         "reactions.csv": _reactions(review.results),
         "member_forces.csv": _member_forces(review),
+        "surfaces.csv": [
+            (s.name or s.id, s.id, s.cls, s.thickness, s.material or None, s.area, 0)
+            for s in review.model.surfaces.values()
+        ],
+        "surface_axes.csv": [
+            (s.name or s.id, *(" ".join(repr(float(v) + 0.0) for v in row) for row in s.axes))
+            for s in review.model.surfaces.values()
+        ],
         "combinations.csv": [(c.name, c.kind, n, f) for c in review.model.combinations for n, f in c.factors.items()],
         "storeys.csv": [[getattr(row, c) for c in HEADERS["storeys.csv"].split()] for row in review.storeys],
         "findings.csv": _findings(review),

@@ -83,18 +83,14 @@ class _Labels:
 ARRAYS = ("xyz", "displacement", "reaction", "station_member", "station_x", "force", "node_done", "member_done")
 
 
+DECISIVE = ("nodes", "members", "sections", "materials", "cases", "combinations", "origin")
+
+
 def fingerprint(model: Model) -> str:
     """A digest of everything of a model that a run depends on."""
-    bare = Model(
-        nodes=model.nodes,
-        members=model.members,
-        sections=model.sections,
-        materials=model.materials,
-        cases=model.cases,
-        combinations=model.combinations,
-        origin=model.origin,
-    )
-    return hashlib.sha256(pack(bare)).hexdigest()
+    # named one by one: a field that a later version adds must not make every kept run look old
+    parts = {k: getattr(model, k) for k in DECISIVE}
+    return hashlib.sha256(pack(parts)).hexdigest()
 
 
 class Project:

@@ -33,7 +33,7 @@ STEPS: tuple[Step, ...] = (
     Step(
         "Source",
         (
-            Item("Counts agree", ("source.unread",)),
+            Item("Counts agree", ("source.unread", "source.surfaces")),
             Item("Sections read", ("section.missing", "section.unknown")),
             Item("Materials", ("material.missing", "material.stiffness", "material.density")),
         ),

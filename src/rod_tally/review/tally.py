@@ -18,7 +18,8 @@ ORDER = (
 @dataclass(slots=True)
 class TallyRow:
     """One class: how many in the source and in the model, and what was skipped. `length` (m) and `weight` (N) of the
-    model's members of the class, `source_length` as the source draws them."""
+    model's members of the class, `source_length` as the source draws them; `area` (m2) and
+    `volume` (m3) of surfaces, net of openings."""
 
     cls: str
     source: int
@@ -27,6 +28,8 @@ class TallyRow:
     source_length: float | None = None
     length: float | None = None
     weight: float | None = None
+    area: float | None = None
+    volume: float | None = None
 
     @property
     def agrees(self) -> bool:
@@ -47,6 +50,8 @@ def tally(model: Model) -> list[TallyRow]:
     counted["node"] = len(model.nodes)
     counted["support"] = sum(n.support.any for n in model.nodes.values())
     counted["load_case"] = len(model.cases)
+    for surface in model.surfaces.values():
+        counted[surface.cls] = counted.get(surface.cls, 0) + 1
     for cls in ("footing", "action"):
         counted[cls] = model.source_counts.get(cls, 0) - len(skipped.get(cls, ()))
     rows = []
@@ -63,6 +68,11 @@ def tally(model: Model) -> list[TallyRow]:
                 row.length = sum(model.length(m) for m in members)
                 row.weight = sum(model.weight(m) for m in members)
                 row.source_length = sum(_source_length(m.source_line) for m in members)
+            surfaces = [s for s in model.surfaces.values() if s.cls == cls]
+            if surfaces:
+                row.area = sum(s.area for s in surfaces)
+                row.volume = sum(s.volume for s in surfaces)
+                row.weight = sum(model.surface_weight(s) for s in surfaces)
             rows.append(row)
     return rows
 

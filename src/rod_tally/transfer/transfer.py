@@ -12,6 +12,7 @@ from ..model.settings import TransferSettings
 from .analytical import transfer_analytical
 from .loads import transfer_loads
 from .physical import transfer_physical
+from .surfaces import transfer_surfaces
 
 FAR = 10_000.0  # m; beyond this a double keeps less than a micrometre through a solve
 
@@ -40,6 +41,7 @@ def transfer(source: SourceModel, settings: TransferSettings, progress: Progress
         shown = ", ".join(f"{v:.0f}" for v in origin)
         message = f"the source lies far from its origin; {shown} m was taken off its coordinates, results are given back in the source's own"
         model.log.append(LogEntry("shifted", (), message, float(np.linalg.norm(origin))))
+    transfer_surfaces(source, model)
     if source.kind == "physical":
         transfer_physical(source, model, settings, progress)
     else:

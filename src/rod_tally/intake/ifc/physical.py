@@ -44,25 +44,22 @@ def read_physical(
             try:
                 source.elements.append(_member(element, cls, placements, bodies, profiles, materials, storeys))
             except UNREADABLE as error:
-                source.skipped.append(_skip(element, cls, first_line(error)))
+                source.skipped.append(skip(element, cls, error))
     for element in file.by_type("IfcFooting"):
         source.counts["footing"] = source.counts.get("footing", 0) + 1
         try:
             source.footings.append(_footing(element, placements, profiles, storeys))
         except UNREADABLE as error:
-            source.skipped.append(_skip(element, "footing", first_line(error)))
-    for kinds, reason in (
-        (SURFACES, "surfaces are not transferred; its weight and stiffness are not in the model"),
-        (OTHERS, "elements of this kind are not transferred"),
-    ):
-        for kind, cls in kinds.items():
-            for element in file.by_type(kind):
-                source.counts[cls] = source.counts.get(cls, 0) + 1
-                source.skipped.append(_skip(element, cls, reason))
+            source.skipped.append(skip(element, "footing", error))
+    for kind, cls in OTHERS.items():
+        for element in file.by_type(kind):
+            source.counts[cls] = source.counts.get(cls, 0) + 1
+            source.skipped.append(skip(element, cls, ValueError("elements of this kind are not transferred")))
 
 
-def _skip(element: Any, cls: str, reason: str) -> Skipped:
-    return Skipped(cls, element.GlobalId or f"#{element.id()}", reason, element.Name or "", element.is_a())
+def skip(element: Any, cls: str, error: Exception) -> Skipped:
+    """An element that is left out, with the reason that an error gives."""
+    return Skipped(cls, element.GlobalId or f"#{element.id()}", first_line(error), element.Name or "", element.is_a())
 
 
 def _member(

@@ -18,6 +18,7 @@ from .materials import Materials
 from .physical import MEMBERS, read_physical
 from .placement import PlacementError, Placements
 from .profiles import Profiles
+from .surfaces import read_surfaces
 from .units import Units
 
 SUFFIXES = (".ifc",)
@@ -46,6 +47,7 @@ def read(path: Path, progress: Progress) -> SourceModel:
     materials = Materials(file, units, source.log)
     storeys = _storeys(file, source, placements)
     read_physical(file, source, placements, profiles, materials, storeys, progress)
+    read_surfaces(file, source, placements, profiles, materials, storeys, progress)
     if analytical:
         read_analytical(file, source, placements, profiles, materials, units, progress)
         read_actions(file, source, placements, units)

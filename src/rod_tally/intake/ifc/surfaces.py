@@ -1,0 +1,142 @@
+"""Slabs, walls, plates, roofs and ramps: the prisms their bodies and openings are made of."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from ...model.geometry import Array
+from ...model.log import LogEntry
+from ..readers import Progress
+from ..source import Prism, SourceModel, SourceSurface
+from .bodies import BodyError, representation
+from .damage import UNREADABLE, for_each
+from .materials import Materials
+from .physical import SURFACES, skip
+from .placement import Placements, Rigid, compose, matrix, rigid
+from .profiles import Profiles
+
+
+def read_surfaces(
+    file: Any,
+    source: SourceModel,
+    placements: Placements,
+    profiles: Profiles,
+    materials: Materials,
+    storeys: dict[int, str],
+    progress: Progress,
+) -> None:
+    """Fill `source` with the surfaces of the file; what is no prism is skipped with its reason."""
+    progress("Reading surfaces", 0.0)
+    prisms = _Prisms(placements, profiles)
+    voids: dict[int, list[Any]] = {}
+    wholes: set[int] = set()
+    for_each(file, "IfcRelVoidsElement", lambda r: _keep(voids, r), source.log)
+    for_each(file, "IfcRelAggregates", lambda r: wholes.add(r.RelatingObject.id()), source.log)
+    for kind, cls in SURFACES.items():
+        for element in file.by_type(kind):
+            source.counts[cls] = source.counts.get(cls, 0) + 1
+            try:
+                if element.Representation is None and element.id() in wholes:
+                    raise BodyError("it is an assembly; its parts are read")
+                body, clipped = prisms.of(element)
+                openings: list[Prism] = []
+                for opening in voids.get(element.id(), ()):
+                    try:
+                        openings += prisms.of(opening)[0]
+                    except UNREADABLE as error:
+                        message = f"an opening of {element.Name or element.GlobalId} is not taken over: {error}"
+                        source.log.append(LogEntry("skipped", (element.GlobalId,), message))
+                if clipped:
+                    message = f"{element.Name or element.GlobalId}: what is cut off its body is left on"
+                    source.log.append(LogEntry("guessed", (element.GlobalId,), message))
+                largest = max(body, key=lambda p: p.volume)
+                source.surfaces.append(
+                    SourceSurface(
+                        element.GlobalId or f"#{element.id()}",
+                        element.Name or "",
+                        cls,
+                        element.is_a(),
+                        storeys.get(element.id(), ""),
+                        largest,
+                        openings,
+                        materials.of(element).material,
+                    )
+                )
+            except UNREADABLE as error:
+                source.skipped.append(skip(element, cls, error))
+
+
+def _keep(voids: dict[int, list[Any]], rel: Any) -> None:
+    voids.setdefault(rel.RelatingBuildingElement.id(), []).append(rel.RelatedOpeningElement)
+
+
+class _Prisms:
+    def __init__(self, placements: Placements, profiles: Profiles) -> None:
+        self.placements, self.profiles = placements, profiles
+
+    def of(self, element: Any) -> tuple[list[Prism], bool]:
+        """Prisms of an element's body in world coordinates, and whether something is cut off them."""
+        world = self.placements.rigid_local(element.ObjectPlacement)
+        found: list[Prism] = []
+        clipped = False
+        reason = "it has no body"
+        for item in representation(element, "Body"):
+            try:
+                prism, cut = self._item(item, world, 0)
+            except BodyError as error:
+                reason = str(error)
+                continue
+            found.append(prism)
+            clipped |= cut
+        if not found:
+            raise BodyError(reason)
+        return found, clipped
+
+    def _item(self, item: Any, world: Rigid, depth: int) -> tuple[Prism, bool]:
+        if depth > 12:
+            raise BodyError("its body refers back to itself")
+        if item.is_a("IfcExtrudedAreaSolid"):
+            return self._extrusion(item, world), False
+        if item.is_a("IfcMappedItem"):
+            source = item.MappingSource
+            m = compose(
+                compose(world, rigid(self.placements.operator(item.MappingTarget))),
+                self.placements.rigid_axis(source.MappingOrigin),
+            )
+            for inner in source.MappedRepresentation.Items:
+                return self._item(inner, m, depth + 1)
+            raise BodyError("its mapped body is empty")
+        if item.is_a("IfcBooleanResult"):
+            return self._item(item.FirstOperand, world, depth + 1)[0], True
+        raise BodyError(f"a body of kind {item.is_a()} is not read as a surface")
+
+    def _extrusion(self, item: Any, world: Rigid) -> Prism:
+        m = matrix(compose(world, self.placements.rigid_axis(item.Position)))
+        outer, voids = self._rings(self.profiles.key(item.SweptArea))
+        along = self.placements.direction(item.ExtrudedDirection)
+        if along is None or not np.linalg.norm(along) > 0:
+            raise BodyError("its extrusion has no direction")
+        vector = m[:3, :3] @ (along / np.linalg.norm(along)) * item.Depth * self.placements.scale
+        if not np.isfinite(vector).all() or not 1e-6 < np.linalg.norm(vector) < 1e5:
+            raise BodyError(f"its depth of {np.linalg.norm(vector):g} m is none")
+        return Prism(_lifted(outer, m), [_lifted(v, m) for v in voids], vector)
+
+    def _rings(self, key: str) -> tuple[Array, list[Array]]:
+        """Outline and voids of a profile (n, 2), placed."""
+        p = self.profiles.found[key]
+        if p.shape == "rectangle":
+            y, z = p.dims["width"] / 2, p.dims["depth"] / 2
+            rings = [np.array([(-y, -z), (y, -z), (y, z), (-y, z)])]
+        elif p.outer:
+            rings = [np.array(r) for r in (p.outer, *p.voids)]
+        else:
+            raise BodyError(p.reason or f"profile {p.name} is not read as a surface")
+        c, s = np.cos(p.turn), np.sin(p.turn)
+        rings = [r @ np.array([[c, s], [-s, c]]) + np.array(p.shift) for r in rings]
+        return rings[0], rings[1:]
+
+
+def _lifted(flat: Array, m: Array) -> Array:
+    return np.column_stack([flat, np.zeros(len(flat))]) @ m[:3, :3].T + m[:3, 3]
