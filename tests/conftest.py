@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from pathlib import Path
 
 import pytest
@@ -24,3 +25,6 @@ def own_data(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
     """Projects and settings of the window go to a folder of the test's own."""
     monkeypatch.setenv("ROD_TALLY_DATA", str(tmp_path / "data"))
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
+    if "PyQt6.QtCore" in sys.modules:  # Qt keeps the folder it saw first
+        settings = sys.modules["PyQt6.QtCore"].QSettings
+        settings.setPath(settings.Format.NativeFormat, settings.Scope.UserScope, str(tmp_path / "config"))

@@ -216,6 +216,28 @@ def test_a_finding_is_accepted_with_a_reason(loft: Window, qtbot: QtBot) -> None
     assert revision.decision(finding) == "open"
 
 
+def test_a_profile_is_mapped_once_and_remembered(loft: Window, qtbot: QtBot, loft_a: Path) -> None:
+    finding = next(f for f in loft.state.review.findings if f.code == "section.unknown")  # type: ignore[union-attr]
+    loft.state.pick_finding(finding)
+    qtbot.wait(80)
+    button = next(b for b in loft.slip.content.findChildren(QPushButton) if b.text().startswith("Map the profile"))
+    qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+    dialog = loft.findChild(QInputDialog)
+    assert dialog is not None
+    dialog.setTextValue("IPE 240")
+    dialog.accept()
+    rested(qtbot, loft)
+    review = loft.state.review
+    assert review is not None and not any(f.code == "section.unknown" for f in review.findings)
+    assert "IPE 240" in review.model.sections["TQ 220/9 cold"].origin
+    loft.actions_["edit.undo"].trigger()
+    rested(qtbot, loft)
+    assert any(f.code == "section.unknown" for f in loft.state.review.findings)  # type: ignore[union-attr]
+    loft.session.open(loft_a)
+    rested(qtbot, loft)
+    assert not any(f.code == "section.unknown" for f in loft.state.review.findings)  # type: ignore[union-attr]
+
+
 def test_a_revision_is_compared_with_the_one_before(loft: Window, qtbot: QtBot, loft_b: Path) -> None:
     loft.session.take_in(loft_b)
     rested(qtbot, loft)
@@ -395,7 +417,7 @@ def test_commands_are_whole() -> None:
 
 
 DIALOGS = {"file.take_in", "file.revision", "file.save_as", "file.export", "file.hand_back", "file.picture", "file.settings",
-           "file.settings_write", "file.quit", "model.accept", "help.about"}  # fmt: skip
+           "file.settings_write", "file.quit", "model.accept", "model.map", "help.about"}  # fmt: skip
 
 
 def test_every_command_can_be_used_when_it_says_so(demo: Window, qtbot: QtBot) -> None:

@@ -8,7 +8,7 @@ from rod_tally.analysis import run
 from rod_tally.checks import Subject, run_checks
 from rod_tally.desk.actions import can_do, edit_for
 from rod_tally.model import FIXED, Model, Release, Settings
-from rod_tally.model.edits import DeleteMembers, Edit, JoinEnd, SetRelease, SetSupport
+from rod_tally.model.edits import DeleteMembers, Edit, JoinEnd, MapProfile, SetRelease, SetSupport
 from rod_tally.project.codec import pack
 
 from .physical_models import add, bay, model
@@ -27,6 +27,7 @@ EDITS = {
     "delete": lambda m: DeleteMembers(["B1 bis"]),
     "delete with its nodes": lambda m: DeleteMembers(["K2"]),
     "join": lambda m: JoinEnd("B1", True, "K2"),
+    "map": lambda m: MapProfile("beam 200x400", "IPE 300"),
     "join inside": lambda m: JoinEnd("K2", True, "B1"),
 }
 

@@ -72,6 +72,8 @@ def test_whole_numbers_do_for_lengths(tmp_path: Path) -> None:
         ("[run]\nshear_flexible = 1", "run.shear_flexible"),
         ("[run]\nstations = 2", "run.stations"),
         ("[modes]\nmass = { a = 'b' }", "modes.mass"),
+        ("[transfer.profiles]\nX = 'IPE 301'", "IPE 301"),
+        ("[transfer.profiles]\nX = 3", "transfer.profiles"),
         ("transfer = 3", "must be a table"),
         ("[transfer\n", "cannot be read"),
     ],

@@ -44,6 +44,15 @@ def find_sections(s: Subject) -> Iterator[Finding]:
                 s.middle(ids[0]),
                 ("Map the profile to a known one",),
             )
+        elif section.reason:
+            yield Finding(
+                "section.unknown",
+                "note",
+                f"Profile {name!r} of {_many(ids)}: {section.reason}.",
+                tuple(ids),
+                s.middle(ids[0]),
+                ("Map the profile to a known one", "Accept, because…"),
+            )
 
 
 @check("material.missing", "material.stiffness", "material.density")

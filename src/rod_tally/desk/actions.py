@@ -8,11 +8,12 @@ from ..model import FIXED, FREE, Finding, Model, Release
 from ..model.edits import DeleteMembers, Edit, JoinEnd, SetRelease, SetSupport
 
 ACCEPT, REOPEN, GO = "Accept, because…", "reopen", "Take me there"
+MAP = "Map the profile to a known one"
 
 
 def can_do(model: Model, finding: Finding, action: str) -> bool:
     """Whether a button for this action would do something."""
-    return action in (ACCEPT, GO) or edit_for(model, finding, action) is not None
+    return action in (ACCEPT, GO, MAP) or edit_for(model, finding, action) is not None
 
 
 def edit_for(model: Model, finding: Finding | None, action: str, picked: str = "") -> Edit | None:

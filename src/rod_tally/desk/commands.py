@@ -102,6 +102,8 @@ COMMANDS: tuple[Command, ...] = (
     Command("model.pin_start", "Pin or fix the start", "Model", "Ctrl+[", lambda w: w.pin(False), picked,
             "Release the picked member's start in bending, or fix it again"),
     Command("model.pin_end", "Pin or fix the end", "Model", "Ctrl+]", lambda w: w.pin(True), picked),
+    Command("model.map", "Map its profile…", "Model", "Ctrl+M", lambda w: w.map_picked(), picked,
+            "Take the picked member's profile as a section of the catalogue, and remember it"),
     Command("model.delete", "Delete the picked member", "Model", "Del", lambda w: w.delete(), picked,
             "From the model only; the source is never changed"),
     Command("loads.next", "Next load case", "Loads", "Ctrl+Right", lambda w: w.step_case(1), opened),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import sqlite3
 from collections.abc import Callable
@@ -19,7 +20,8 @@ from ..analysis.storeys import storey_rows
 from ..checks import Subject, run_checks
 from ..intake import IntakeError
 from ..model import Finding, Model, Settings, SettingsError
-from ..model.edits import Edit
+from ..model.catalogue import catalogue
+from ..model.edits import Edit, MapProfile
 from ..output.ifc import write_ifc
 from ..output.write import OutputError, write_review
 from ..project import Project, ProjectError
@@ -27,7 +29,7 @@ from ..project.store import SUFFIX, fingerprint
 from ..review import Review, review
 from ..review.review import attach_comparison, read_model
 from ..review.tally import tally
-from .actions import ACCEPT, GO, REOPEN, edit_for
+from .actions import ACCEPT, GO, MAP, REOPEN, edit_for
 from .jobs import Jobs
 from .state import DeskState, Revision
 
@@ -85,6 +87,7 @@ class Session(QObject):
     project_changed = pyqtSignal()
     asked_reason = pyqtSignal(object)
     asked_view = pyqtSignal(object)
+    asked_map = pyqtSignal(str)
 
     def __init__(self, state: DeskState) -> None:
         super().__init__()
@@ -94,6 +97,7 @@ class Session(QObject):
         self.jobs = Jobs(KNOWN)
         self.undo = QUndoStack(self)
         self.memory = QSettings("rod-tally", "rod-tally")
+        self.settings.transfer.profiles = self._remembered_profiles()
 
     # -- files ---------------------------------------------------------------------------------------------------
 
@@ -181,6 +185,7 @@ class Session(QObject):
     def _opened(self, value: tuple[Project, list[Revision], Settings]) -> None:
         project, revisions, settings = value
         self._replace_project(project)
+        settings.transfer.profiles = self._remembered_profiles() | settings.transfer.profiles
         self.settings = settings
         self.state.set_revisions(revisions, len(revisions) - 1)
         self.project_changed.emit()
@@ -220,6 +225,14 @@ class Session(QObject):
     def _remember(self, path: Path) -> None:
         paths = [str(path.resolve()), *(p for p in self.recent() if p != str(path.resolve()))]
         self.memory.setValue("recent", paths[:RECENT])
+
+    def _remembered_profiles(self) -> dict[str, str]:
+        """What the user has mapped before; what is not in the catalogue any more is left out."""
+        try:
+            kept = json.loads(str(self.memory.value("profiles", "{}")))
+        except json.JSONDecodeError:
+            return {}
+        return {k: v for k, v in kept.items() if v in catalogue()} if isinstance(kept, dict) else {}
 
     def recent(self) -> list[str]:
         value = self.memory.value("recent", [])
@@ -298,6 +311,10 @@ class Session(QObject):
             self.decide(finding, "open", "")
         elif finding is not None and action == GO:
             self.asked_view.emit(finding.at)
+        elif finding is not None and action == MAP:
+            member = next((i for i in finding.ids if i in revision.review.model.members), "")
+            if member:
+                self.asked_map.emit(revision.review.model.members[member].section)
         else:
             picked = self.state.picked[1] if self.state.picked else ""
             edit = edit_for(revision.review.model, finding, action, picked)
@@ -312,6 +329,13 @@ class Session(QObject):
             self.said.emit("Wait for the running job, or cancel it (Esc), before correcting the model")
             return
         self.undo.push(_Correct(self, revision, edit))
+
+    def map_profile(self, profile: str, name: str) -> None:
+        """Map a profile to one of the catalogue, now with undo, and remember it for models taken in later."""
+        self.correct(MapProfile(profile, name))
+        self.settings.transfer.profiles[profile] = name
+        kept = dict(self.settings.transfer.profiles)
+        self.memory.setValue("profiles", json.dumps(kept, ensure_ascii=False))
 
     def decide(self, finding: Finding, status: str, reason: str) -> None:
         revision = self.state.revision

@@ -27,6 +27,7 @@ from PyQt6.QtWidgets import (
 
 from .. import __version__
 from ..model import FIXED, FREE, Finding, Release
+from ..model.catalogue import catalogue, catalogue_name
 from ..model.edits import DeleteMembers, SetRelease, SetSupport
 from ..output.write import write_whole
 from .actions import lowest
@@ -212,6 +213,7 @@ class Window(QMainWindow):
         session.said.connect(self._say)
         session.failed.connect(self._fail)
         session.asked_reason.connect(self.ask_reason)
+        session.asked_map.connect(self.ask_map)
         session.asked_view.connect(lambda at: self.view.take_me_there(np.array(at)) if at else None)
         session.jobs.changed.connect(self._working)
         session.jobs.idle.connect(self._rested)
@@ -408,6 +410,23 @@ class Window(QMainWindow):
         dialog.setLabelText(f"{finding.message}\n\nAccepted, because")
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.textValueSelected.connect(lambda text: self._accepted(finding, text))
+        dialog.open()
+        self.reason = dialog
+
+    def map_picked(self) -> None:
+        """Map the profile of the picked member."""
+        review, picked = self.state.review, self.state.picked
+        if review is not None and picked is not None and picked[0] == "member":
+            self.ask_map(review.model.members[picked[1]].section)
+
+    def ask_map(self, profile: str) -> None:
+        dialog = QInputDialog(self)
+        dialog.setWindowTitle("Map a profile")
+        dialog.setLabelText(f"Profile {profile} of this model, and of those to come, is")
+        dialog.setComboBoxItems(list(catalogue()))
+        dialog.setTextValue(catalogue_name(profile) or "IPE 220")
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.textValueSelected.connect(lambda name: self.session.map_profile(profile, name))
         dialog.open()
         self.reason = dialog
 

@@ -7,9 +7,11 @@ from copy import deepcopy
 
 import numpy as np
 
+from .catalogue import catalogue_section
 from .geometry import closest_between_lines, closest_on_segment
 from .log import LogEntry
 from .model import Model
+from .section import Section
 from .structure import FREE, Joint, Member, Node, Release, Support
 
 SAME_PLACE = 0.05  # m; an end that lands this near to a node of the member it joins takes that node
@@ -92,6 +94,26 @@ class SetRelease(Edit):
             else:
                 member.release_start = self.release
         return f"{len(self.members)} members: {'end' if self.at_end else 'start'} {self.release.letters}"
+
+
+class MapProfile(Edit):
+    """Take a profile that could not be read as a section of the catalogue, for all its members at once."""
+
+    def __init__(self, profile: str, name: str) -> None:
+        super().__init__()
+        self.profile, self.name = profile, name
+        self.text = f"Map {profile} to {name}"
+        self._before: Section | None = None
+
+    def change(self, model: Model) -> str:
+        self._before = model.sections.get(self.profile)
+        model.sections[self.profile] = catalogue_section(self.name, self.profile, "mapped by hand")
+        return f"profile {self.profile} mapped to {self.name}"
+
+    def revert(self, model: Model) -> None:
+        super().revert(model)
+        if self._before is not None:
+            model.sections[self.profile] = self._before
 
 
 class DeleteMembers(Edit):

@@ -9,6 +9,8 @@ from typing import Any
 
 import tomli_w
 
+from .catalogue import catalogue
+
 
 class SettingsError(ValueError):
     """Settings that cannot be used; the message names file, table and key."""
@@ -23,6 +25,7 @@ class TransferSettings:
     slabs: str = "shell"
     report_move: float = 0.01
     short: float = 0.05
+    profiles: dict[str, str] = field(default_factory=dict)  # a profile's name to one of the catalogue
 
 
 @dataclass(slots=True)
@@ -121,6 +124,11 @@ def _checked(where: str, key: str, default: Any, value: Any) -> Any:
         good = isinstance(value, (int, float)) and not isinstance(value, bool) and 0 <= value < 1e12
     elif isinstance(default, int):
         good = isinstance(value, int) and not isinstance(value, bool) and value >= _AT_LEAST[key]
+    elif key == "transfer.profiles":
+        good = isinstance(value, dict) and all(isinstance(v, str) for v in value.values())
+        unknown = [v for v in value.values() if v not in catalogue()] if good else []
+        if unknown:
+            raise SettingsError(f"{where}: {key} maps to {unknown[0]!r}, which is not in the catalogue")
     elif isinstance(default, dict):
         good = isinstance(value, dict) and all(isinstance(v, (int, float)) for v in value.values())
     else:

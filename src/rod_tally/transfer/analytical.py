@@ -9,14 +9,15 @@ from ..intake.source import SourceCondition, SourceConnection, SourceCurve, Sour
 from ..model import FREE, LogEntry, Member, Model, Release, Skipped, Support
 from ..model.geometry import Array, closest_on_segment, default_z, local_axes
 from ..model.proximity import Rods
+from ..model.settings import TransferSettings
 from .joins import Cluster, Seat, join
 from .nodes import add_joints, add_nodes, log_moves
 from .physical import add_properties
 
 
-def transfer_analytical(source: SourceModel, model: Model, progress: Progress) -> None:
+def transfer_analytical(source: SourceModel, model: Model, settings: TransferSettings, progress: Progress) -> None:
     """Fill `model` with the analytical members of the source, on its point connections."""
-    add_properties(source, model)
+    add_properties(source, model, settings)
     if not source.curves:
         return
     points = {p.id: p for p in source.points}

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from ..intake.readers import Progress
 from ..intake.source import SourceModel
 from ..model import LogEntry, Member, Model, Section, Skipped
+from ..model.catalogue import catalogue_name, catalogue_section
 from ..model.geometry import Array, default_z, local_axes
 from ..model.proximity import Rods
 from ..model.settings import TransferSettings
@@ -21,7 +24,7 @@ RANK = {"column": 3, "beam": 2, "brace": 1}
 
 def transfer_physical(source: SourceModel, model: Model, settings: TransferSettings, progress: Progress) -> None:
     """Fill `model` with the physical members of the source, joined and supported."""
-    add_properties(source, model)
+    add_properties(source, model, settings)
     offsets = {key: section_of(profile)[1] for key, profile in source.profiles.items()}
     members: list[Member] = []
     lines: list[Array] = []
@@ -89,10 +92,24 @@ def _centre_lines(
     return [lines[k] if good[k] else None for k in range(n)], axes[:, 2]
 
 
-def add_properties(source: SourceModel, model: Model) -> None:
-    """Sections and materials of the source into the model, with what was assumed in the log."""
+def add_properties(source: SourceModel, model: Model, settings: TransferSettings) -> None:
+    """Sections and materials of the source into the model, with what was assumed in the log.
+
+    A profile that nothing can be read of is taken as what the settings map it to, else as the rolled section it is
+    named after, if any.
+    """
     for key, profile in source.profiles.items():
         section, _ = section_of(profile)
+        if not section.usable:
+            mapped = settings.profiles.get(profile.name)
+            name = mapped or catalogue_name(profile.name)
+            if name is not None:
+                how = "mapped by the settings" if mapped else "by its name"
+                section = catalogue_section(name, profile.name, how)
+                if mapped is None:  # a guess of ours, that a check tells of; a mapping is the reviewer's own word
+                    section = replace(section, reason=f"no shape could be read of it; {name} was taken by its name")
+                message = f"profile {profile.name}: nothing could be read of it; {name} taken {how}"
+                model.log.append(LogEntry("guessed", (profile.name,), message))
         model.sections[key] = section
     for key, material in source.materials.items():
         model.materials[key] = material_of(material, model.log)

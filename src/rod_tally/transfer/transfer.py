@@ -49,7 +49,7 @@ def transfer(source: SourceModel, settings: TransferSettings, progress: Progress
             reason = "the file also holds analytical members, and those are the model"
             model.skipped += [Skipped(e.cls, e.id, reason, e.name, e.ifc_class) for e in source.elements]
             model.log.append(LogEntry("skipped", (), f"{len(source.elements)} physical members: {reason}"))
-        transfer_analytical(source, model, progress)
+        transfer_analytical(source, model, settings, progress)
     transfer_loads(source, model)
     return model
 
