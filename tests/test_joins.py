@@ -237,3 +237,26 @@ def test_round_bodies_touch_on_their_circle() -> None:
             np.zeros(1, bool),
         )
         assert clear_distance(tube, dot)[0][0] == pytest.approx(0.3)
+
+
+@pytest.mark.parametrize("gap", [0.04, 0.2])
+def test_close_up_shows_the_true_distance(gap: float) -> None:
+    """The beam's end and the column's face, as far apart in the picture as in the building."""
+    from rod_tally.model.closeup import close_up
+
+    m = model(bay(gap))
+    spot = close_up(m, "B1", "K2")
+    assert spot.distance == pytest.approx(gap)
+    assert np.linalg.norm(spot.near_own - spot.near_other) == pytest.approx(gap)
+    assert np.ptp(spot.own[:, 1]) == pytest.approx(0.4) and np.ptp(spot.other[:, 0]) == pytest.approx(0.3)
+    assert spot.own[:, 0].max() == pytest.approx(-gap / 2) and spot.other[:, 0].min() == pytest.approx(gap / 2)
+
+
+def test_close_up_of_members_that_touch_or_lie_on_each_other() -> None:
+    from rod_tally.model.closeup import close_up
+
+    s = bay()
+    add(s, "beam", "B1 bis", (0.15, 0, 3.8), (5.85, 0, 3.8))
+    m = model(s)
+    assert close_up(m, "B1", "K1").distance == 0
+    assert close_up(m, "B1", "B1 bis").distance == 0

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QPushButton, QScrollAre
 from ..analysis.results import COMPONENTS
 from ..model import Finding, Member
 from .actions import can_do
+from .closeup_panel import CloseUpPanel
 from .member_plot import MemberPlot
 from .overlays import support_words
 from .quantities import FORCE_KIND, METRIC, UnitSet
@@ -31,6 +32,7 @@ class Slip(QScrollArea):
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.plot = MemberPlot(state)
+        self.close_up = CloseUpPanel(state)
         body = QWidget()
         outer = QVBoxLayout(body)
         outer.setContentsMargins(12, 10, 12, 10)
@@ -39,6 +41,7 @@ class Slip(QScrollArea):
         self.layout_.setContentsMargins(0, 0, 0, 0)
         self.layout_.setSpacing(5)
         outer.addWidget(self.content)
+        outer.addWidget(self.close_up)
         outer.addWidget(self.plot)
         outer.addStretch()
         self.setWidget(body)
@@ -54,7 +57,7 @@ class Slip(QScrollArea):
                 widget.hide()
                 widget.deleteLater()
         review, picked = self.state.review, self.state.picked
-        self.plot.units = self.units
+        self.plot.units = self.close_up.units = self.units
         if review is None:
             self._text("Nothing is open", bold=True)
             self._text("File, Take in a model… reads an IFC file.", MUTED)
@@ -64,7 +67,11 @@ class Slip(QScrollArea):
             self._member(review.model.members[picked[1]])
         elif picked[1] in review.model.nodes:
             self._node(picked[1])
-        self.plot.draw()
+        # the slip is short: of a finding about two members the spot is shown, else the diagram
+        if self.close_up.draw():
+            self.plot.hide()
+        else:
+            self.plot.draw()
 
     def _text(self, text: str, colour: str = "", bold: bool = False, size: int = 0) -> QLabel:
         label = QLabel(text)

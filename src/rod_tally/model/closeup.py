@@ -1,0 +1,98 @@
+"""A close-up of the spot where two members miss or meet each other: their outlines in one plane, the true distance."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from shapely.geometry import MultiPoint
+
+from .geometry import Array, Bodies, clear_distance, local_axes
+from .model import Model
+from .structure import Member
+
+REACH = 3.0  # how many section sizes of each member are drawn, either way
+
+
+@dataclass(slots=True)
+class CloseUp:
+    """Outlines (n, 2) in a plane through the first member's axis, m; nearest points and the clear distance between."""
+
+    own: Array
+    other: Array
+    own_name: str
+    other_name: str
+    near_own: Array
+    near_other: Array
+    distance: float
+
+
+def close_up(model: Model, own: str, other: str) -> CloseUp:
+    """Two members as the source draws them, seen across the plane of their axes (or upright, for parallel ones)."""
+    a, b = model.members[own], model.members[other]
+    line_a, line_b = _line(model, a), _line(model, b)
+    body_a, body_b = _body(model, a, line_a), _body(model, b, line_b)
+    distance, on_a, on_b = clear_distance(body_a, body_b)
+    u = (line_a[1] - line_a[0]) / np.linalg.norm(line_a[1] - line_a[0])
+    v = line_b[1] - line_b[0]
+    across = v - (v @ u) * u
+    if np.linalg.norm(across) < 0.05 * np.linalg.norm(v):
+        across = np.array([0, 0, 1.0]) - u[2] * u if abs(u[2]) < 0.9 else np.array([1.0, 0, 0]) - u[0] * u
+    w = across / np.linalg.norm(across)
+    w = w if w[2] > -1e-9 else -w
+    plane = np.array([u, w])
+    middle = (on_a[0] + on_b[0]) / 2
+    size = max(model_size(model, a), model_size(model, b), float(distance[0]))
+
+    def outline(body: Bodies, line: Array) -> Array:
+        """The body's corners near the spot, as a hull in the plane."""
+        axes, half = body.axes[0], body.half[0].copy()
+        along = float((middle - line[0]) @ axes[0])
+        length = float(np.linalg.norm(line[1] - line[0]))
+        t0, t1 = max(along - REACH * size, 0.0), min(along + REACH * size, length)
+        if t1 <= t0:
+            t0, t1 = 0.0, length
+        corners = []
+        centre = body.centre[0] + axes[0] * ((t0 + t1) / 2 - length / 2)
+        half[0] = (t1 - t0) / 2
+        for sx in (-1, 1):
+            for sy in (-1, 1):
+                for sz in (-1, 1):
+                    corners.append(centre + axes.T @ (half * [sx, sy, sz]))
+        flat = (np.array(corners) - middle) @ plane.T
+        hull = MultiPoint(flat).convex_hull
+        return np.array(hull.exterior.coords) if hull.geom_type == "Polygon" else np.array(hull.coords)
+
+    return CloseUp(
+        outline(body_a, line_a),
+        outline(body_b, line_b),
+        a.name or a.id,
+        b.name or b.id,
+        (on_a[0] - middle) @ plane.T,
+        (on_b[0] - middle) @ plane.T,
+        float(distance[0]),
+    )
+
+
+def _line(model: Model, m: Member) -> Array:
+    return m.source_line if m.source_line is not None else model.line(m)
+
+
+def _bounds(model: Model, m: Member) -> tuple[float, float, float, float]:
+    section = model.sections.get(m.section)
+    return section.bounds if section is not None and section.usable else (0.0, 0.0, 0.0, 0.0)
+
+
+def model_size(model: Model, m: Member) -> float:
+    y0, y1, z0, z1 = _bounds(model, m)
+    return max(y1 - y0, z1 - z0, 0.1)
+
+
+def _body(model: Model, m: Member, line: Array) -> Bodies:
+    y0, y1, z0, z1 = _bounds(model, m)
+    axes = local_axes(line[1] - line[0], m.z_axis)
+    length = float(np.linalg.norm(line[1] - line[0]))
+    centre = line.mean(axis=0) + axes[1] * (y0 + y1) / 2 + axes[2] * (z0 + z1) / 2
+    half = np.array([length / 2, (y1 - y0) / 2, (z1 - z0) / 2])
+    section = model.sections.get(m.section)
+    return Bodies(centre[None], axes[None], half[None], np.array([section is not None and section.round]))
