@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Sequence
 
 import numpy as np
 import pyarrow as pa
 
-from ..analysis.results import COMPONENTS, Results
+from ..analysis.results import Results
 from ..model.geometry import Array
 from ..review.review import Review
 
@@ -26,35 +26,44 @@ HEADERS = {
 }
 
 
-def tables(review: Review) -> dict[str, pa.Table]:
-    """All tables by file name. Those of things the model does not hold have their header alone."""
-    filled = {
-        "nodes.csv": _nodes(review),
-        "members.csv": _members(review),
-        "displacements.csv": _displacements(review.results),
-        "reactions.csv": _reactions(review.results),
-        "member_forces.csv": _member_forces(review),
-        "surfaces.csv": [
-            (s.name or s.id, s.id, s.cls, s.thickness, s.material or None, s.area, 0)
-            for s in review.model.surfaces.values()
-        ],
-        "surface_axes.csv": [
-            (s.name or s.id, *(" ".join(repr(float(v) + 0.0) for v in row) for row in s.axes))
-            for s in review.model.surfaces.values()
-        ],
-        "combinations.csv": [(c.name, c.kind, n, f) for c in review.model.combinations for n, f in c.factors.items()],
-        "storeys.csv": [[getattr(row, c) for c in HEADERS["storeys.csv"].split()] for row in review.storeys],
-        "findings.csv": _findings(review),
+Rows = list[Sequence[object]]
+
+
+def tables(review: Review) -> Iterator[tuple[str, Iterator[pa.Table]]]:
+    """Each table's file name with its pieces, a load case at a time, so that never more than one is in memory.
+
+    Tables of things the model does not hold have no piece: their header alone is written.
+    """
+    model, results = review.model, review.results
+    large = {
+        "displacements.csv": lambda: _displacements(results),
+        "reactions.csv": lambda: _reactions(results),
+        "member_forces.csv": lambda: _member_forces(review),
     }
-    out = {}
-    for name, header in HEADERS.items():
-        columns = header.split()
-        body = filled.get(name, [])
-        if isinstance(body, pa.Table):
-            out[name] = body
+    small: dict[str, Callable[[], Rows]] = {
+        "nodes.csv": lambda: _nodes(review),
+        "members.csv": lambda: _members(review),
+        "surfaces.csv": lambda: [
+            (s.name or s.id, s.id, s.cls, s.thickness, s.material or None, s.area, 0) for s in model.surfaces.values()
+        ],
+        "surface_axes.csv": lambda: [
+            (s.name or s.id, *(" ".join(repr(float(v) + 0.0) for v in row) for row in s.axes))
+            for s in model.surfaces.values()
+        ],
+        "combinations.csv": lambda: [(c.name, c.kind, n, f) for c in model.combinations for n, f in c.factors.items()],
+        "storeys.csv": lambda: [[getattr(row, c) for c in HEADERS["storeys.csv"].split()] for row in review.storeys],
+        "findings.csv": lambda: _findings(review),
+    }
+    for name in HEADERS:
+        if name in large:
+            yield name, large[name]()
         else:
-            out[name] = pa.table({c: [row[k] for row in body] for k, c in enumerate(columns)})
-    return out
+            yield name, _one(name, small[name]() if name in small else [])
+
+
+def _one(name: str, rows: Rows) -> Iterator[pa.Table]:
+    if rows:
+        yield pa.table({c: [row[k] for row in rows] for k, c in enumerate(HEADERS[name].split())})
 
 
 def member_labels(review: Review) -> dict[str, str]:
@@ -65,12 +74,12 @@ def member_labels(review: Review) -> dict[str, str]:
     return {m.id: m.name if m.name and names[m.name] == 1 else m.id for m in review.model.members.values()}
 
 
-def _nodes(review: Review) -> list[Sequence[object]]:
+def _nodes(review: Review) -> Rows:
     m = review.model
     return [(n.id, *(n.point + m.origin).tolist(), n.support.letters) for n in m.nodes.values()]
 
 
-def _members(review: Review) -> list[Sequence[object]]:
+def _members(review: Review) -> Rows:
     label = member_labels(review)
     return [
         (
@@ -81,52 +90,46 @@ def _members(review: Review) -> list[Sequence[object]]:
     ]  # fmt: skip
 
 
-def _displacements(r: Results) -> pa.Table:
-    done = [np.flatnonzero(d) for d in r.node_done]
-    node = _picked(r.node_ids, done)
-    values = [np.hstack([r.xyz[d], r.displacement[c, d]]) for c, d in enumerate(done)]
-    return _table("displacements.csv", [_cases(r, done), node], values)
+def _displacements(r: Results) -> Iterator[pa.Table]:
+    names = pa.array(r.node_ids, pa.string())
+    for c, case in enumerate(r.cases):
+        done = np.flatnonzero(r.node_done[c])
+        numbers = np.hstack([r.xyz[done], r.displacement[c, done]])
+        yield _piece("displacements.csv", case, [names.take(pa.array(done))], numbers)
 
 
-def _reactions(r: Results) -> pa.Table:
+def _reactions(r: Results) -> Iterator[pa.Table]:
     index = {n: i for i, n in enumerate(r.node_ids)}
     at = np.array([index[n] for n in r.support_ids], int)
-    done = [np.flatnonzero(d[at]) for d in r.node_done]
-    values = [np.hstack([r.xyz[at[d]], r.reaction[c, d]]) for c, d in enumerate(done)]
-    return _table("reactions.csv", [_cases(r, done), _picked(r.support_ids, done)], values)
+    names = pa.array(r.support_ids, pa.string())
+    for c, case in enumerate(r.cases):
+        done = np.flatnonzero(r.node_done[c][at])
+        yield _piece(
+            "reactions.csv", case, [names.take(pa.array(done))], np.hstack([r.xyz[at[done]], r.reaction[c, done]])
+        )
 
 
-def _member_forces(review: Review) -> pa.Table:
+def _member_forces(review: Review) -> Iterator[pa.Table]:
     r = review.results
     labels = member_labels(review)
-    done = [np.flatnonzero(d[r.station_member]) for d in r.member_done]
-    which = [r.station_member[d] for d in done]
-    label, ident = _picked([labels[i] for i in r.member_ids], which), _picked(r.member_ids, which)
-    values = [np.hstack([r.station_x[d, None], r.force[c, d]]) for c, d in enumerate(done)]
-    assert len(COMPONENTS) + 1 == (values[0].shape[1] if values else 7)
-    return _table("member_forces.csv", [_cases(r, done), label, ident], values)
+    label = pa.array([labels[i] for i in r.member_ids], pa.string())
+    ident = pa.array(r.member_ids, pa.string())
+    for c, case in enumerate(r.cases):
+        done = np.flatnonzero(r.member_done[c][r.station_member])
+        which = pa.array(r.station_member[done])
+        numbers = np.hstack([r.station_x[done, None], r.force[c, done]])
+        yield _piece("member_forces.csv", case, [label.take(which), ident.take(which)], numbers)
 
 
-def _cases(r: Results, done: list[np.ndarray]) -> pa.Array:
-    return pa.DictionaryArray.from_arrays(
-        np.repeat(np.arange(len(done)), [len(d) for d in done]).astype(np.int32), pa.array(r.cases, pa.string())
-    )
+def _piece(name: str, case: str, labels: list[pa.Array], numbers: Array) -> pa.Table:
+    """Rows of one case: its name, labels (n,), and numbers (n, k)."""
+    numbers = numbers + 0.0  # no -0
+    columns = [pa.array([case] * len(numbers), pa.string()), *labels, *(pa.array(column) for column in numbers.T)]
+    return pa.table(dict(zip(HEADERS[name].split(), columns)))
 
 
-def _picked(names: list[str], which: list[np.ndarray]) -> pa.Array:
-    index = np.concatenate(which) if which else np.zeros(0)
-    return pa.DictionaryArray.from_arrays(index.astype(np.int32), pa.array(names, pa.string()))
-
-
-def _table(name: str, labels: list[pa.Array], values: list[Array]) -> pa.Table:
-    columns = HEADERS[name].split()
-    numbers = np.concatenate(values) + 0.0 if values else np.zeros((0, len(columns) - len(labels)))  # no -0
-    plain = [c.dictionary_decode() for c in labels]
-    return pa.table(dict(zip(columns, [*plain, *(pa.array(numbers[:, k]) for k in range(numbers.shape[1]))])))
-
-
-def _findings(review: Review) -> list[Sequence[object]]:
-    rows: list[Sequence[object]] = []
+def _findings(review: Review) -> Rows:
+    rows: Rows = []
     for f in review.findings:
         x, y, z = (None, None, None) if f.at is None else (float(a + b) for a, b in zip(f.at, review.model.origin))
         rows.append((f.code, f.severity, " ".join(f.ids), x, y, z, f.message))

@@ -5,7 +5,8 @@ from __future__ import annotations
 import json
 import os
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
 
 import pyarrow as pa
@@ -13,7 +14,7 @@ from pyarrow import csv
 
 from ..review.review import Review
 from .document import document
-from .tables import tables
+from .tables import HEADERS, tables
 
 
 class OutputError(Exception):
@@ -39,23 +40,24 @@ def _umask() -> int:
     return mask
 
 
-def write_csv(table: pa.Table, path: Path) -> None:
+def write_csv(header: str, pieces: Iterator[pa.Table], path: Path) -> None:
     """A table as CSV with a header; numbers keep every digit, an absent value is an empty cell."""
+    options = csv.WriteOptions(include_header=False, quoting_style="needed")
     with path.open("wb") as f:
-        f.write((",".join(table.column_names) + "\n").encode())
-        if table.num_rows:
-            csv.write_csv(table, f, csv.WriteOptions(include_header=False, quoting_style="needed"))
+        f.write((header.replace(" ", ",") + "\n").encode())
+        for piece in pieces:
+            if piece.num_rows:
+                csv.write_csv(piece, f, options)
 
 
 def write_review(review: Review, directory: Path) -> list[Path]:
     """Write the contract's files; returns their paths. Raises OutputError when the directory cannot be written to."""
     text = json.dumps(document(review), indent=1, allow_nan=False, ensure_ascii=False)
-    frames = tables(review)
     written = []
     try:
         directory.mkdir(parents=True, exist_ok=True)
-        for name, table in frames.items():
-            write_whole(directory / name, lambda p, t=table: write_csv(t, p))  # type: ignore[misc]
+        for name, pieces in tables(review):
+            write_whole(directory / name, partial(write_csv, HEADERS[name], pieces))
             written.append(directory / name)
         # last, so that whoever waits for it finds the tables there
         write_whole(directory / "review.json", lambda p: _write(p, text))
