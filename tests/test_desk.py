@@ -322,9 +322,9 @@ def test_bad_files_say_so_and_change_nothing(loft: Window, qtbot: QtBot, tmp_pat
     bad.write_text("nothing of the kind")
     loft.session.take_in(bad)
     rested(qtbot, loft)
-    assert "not an IFC file" in loft.message.text()
-    assert isinstance(loft.message, QMessageBox)
-    loft.message.close()
+    assert "not an IFC file" in loft.dialogs.message.text()
+    assert isinstance(loft.dialogs.message, QMessageBox)
+    loft.dialogs.message.close()
     assert [r.name for r in loft.state.revisions] == ["Revision A"]
 
 
@@ -430,8 +430,8 @@ def test_every_command_can_be_used_when_it_says_so(demo: Window, qtbot: QtBot) -
             rested(qtbot, demo)
         if demo.state.picked is None:
             demo.state.pick("member", named(demo, "Loft B2-C2"))
-    demo.about()
-    demo.message.close()
+    demo.dialogs.about()
+    demo.dialogs.message.close()
 
 
 def test_export_writes_the_files_of_the_contract(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
@@ -445,8 +445,8 @@ def test_handing_back_writes_an_ifc_file_but_not_over_the_source(
 ) -> None:
     before = loft_a.read_bytes()
     loft.session.hand_back(loft_a)
-    assert "choose another name" in loft.message.text()
-    loft.message.close()
+    assert "choose another name" in loft.dialogs.message.text()
+    loft.dialogs.message.close()
     loft.session.hand_back(tmp_path / "back.ifc")
     rested(qtbot, loft)
     assert (tmp_path / "back.ifc").exists() and loft_a.read_bytes() == before
@@ -459,8 +459,8 @@ def test_settings_are_read_with_their_errors(window: Window, tmp_path: Path) -> 
     assert window.session.settings.transfer.snap == 0.07
     path.write_text("[transfer]\nsnip = 0.07\n")
     window.session.read_settings(path)
-    assert "transfer.snip" in window.message.text()
-    window.message.close()
+    assert "transfer.snip" in window.dialogs.message.text()
+    window.dialogs.message.close()
     assert window.session.settings.transfer.snap == 0.07
     assert Settings().transfer.snap == 0.025
 

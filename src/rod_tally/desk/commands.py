@@ -57,20 +57,20 @@ def _to(step: Step) -> Callable[[Window], object]:
 
 
 COMMANDS: tuple[Command, ...] = (
-    Command("file.take_in", "Take in a model…", "File", "Ctrl+O", lambda w: w.ask_open(), idle,
+    Command("file.take_in", "Take in a model…", "File", "Ctrl+O", lambda w: w.dialogs.ask_open(), idle,
             "Open an IFC file or a project; a model becomes the first revision of a new project"),
-    Command("file.revision", "Take in a revision…", "File", "Ctrl+Shift+O", lambda w: w.ask_revision(), ready,
+    Command("file.revision", "Take in a revision…", "File", "Ctrl+Shift+O", lambda w: w.dialogs.ask_revision(), ready,
             "Take in a revised model and compare it with the one before it"),
-    Command("file.save_as", "Save project as…", "File", "Ctrl+Shift+S", lambda w: w.ask_save(), ready,
+    Command("file.save_as", "Save project as…", "File", "Ctrl+Shift+S", lambda w: w.dialogs.ask_save(), ready,
             "Keep the project under a name of your own; every step is saved by itself in any case", True),
-    Command("file.export", "Write the review's files…", "File", "Ctrl+E", lambda w: w.ask_export(), ready,
+    Command("file.export", "Write the review's files…", "File", "Ctrl+E", lambda w: w.dialogs.ask_export(), ready,
             "review.json and the tables as CSV"),
-    Command("file.hand_back", "Hand back as IFC…", "File", "Ctrl+Shift+E", lambda w: w.ask_hand_back(), ready,
+    Command("file.hand_back", "Hand back as IFC…", "File", "Ctrl+Shift+E", lambda w: w.dialogs.ask_hand_back(), ready,
             "The analytical model as IFC4, structural analysis domain; the source is not touched"),
-    Command("file.picture", "Keep a picture…", "File", "Ctrl+P", lambda w: w.ask_picture(), opened,
+    Command("file.picture", "Keep a picture…", "File", "Ctrl+P", lambda w: w.dialogs.ask_picture(), opened,
             "The view as a PNG file"),
-    Command("file.settings", "Read settings…", "File", "", lambda w: w.ask_settings(), idle, "A TOML file", True),
-    Command("file.settings_write", "Write settings…", "File", "", lambda w: w.write_settings(), always),
+    Command("file.settings", "Read settings…", "File", "", lambda w: w.dialogs.ask_settings(), idle, "A TOML file", True),
+    Command("file.settings_write", "Write settings…", "File", "", lambda w: w.dialogs.write_settings(), always),
     Command("file.quit", "Quit", "File", "Ctrl+Q", lambda w: w.close(), always, "", True),
     Command("edit.undo", "Undo", "Edit", "Ctrl+Z", lambda w: w.session.undo.undo(),
             lambda w: w.session.undo.canUndo() and idle(w), "Take back the last decision or correction"),
@@ -102,7 +102,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("model.pin_start", "Pin or fix the start", "Model", "Ctrl+[", lambda w: w.pin(False), picked,
             "Release the picked member's start in bending, or fix it again"),
     Command("model.pin_end", "Pin or fix the end", "Model", "Ctrl+]", lambda w: w.pin(True), picked),
-    Command("model.map", "Map its profile…", "Model", "Ctrl+M", lambda w: w.map_picked(), picked,
+    Command("model.map", "Map its profile…", "Model", "Ctrl+M", lambda w: w.dialogs.map_picked(), picked,
             "Take the picked member's profile as a section of the catalogue, and remember it"),
     Command("model.delete", "Delete the picked member", "Model", "Del", lambda w: w.delete(), picked,
             "From the model only; the source is never changed"),
@@ -119,7 +119,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("help.units", "Other units", "View", "Ctrl+U", lambda w: w.next_units(), always, "", True),
     Command("help.log", "Transfer log", "Help", "Ctrl+L", lambda w: w.tables.show_table("log"), opened,
             "What was moved, guessed and skipped on the way in"),
-    Command("help.about", "About Rod Tally", "Help", "F1", lambda w: w.about(), always),
+    Command("help.about", "About Rod Tally", "Help", "F1", lambda w: w.dialogs.about(), always),
     *(
         Command(f"round.{s.name.lower()}", s.name, "Round", f"Alt+{k}", _to(s), opened, f"Take the step {s.name}")
         for k, s in enumerate(STEPS, 1)

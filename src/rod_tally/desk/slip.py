@@ -13,7 +13,7 @@ from ..model import Finding, Member
 from .actions import can_do
 from .closeup_panel import CloseUpPanel
 from .member_plot import MemberPlot
-from .overlays import support_words
+from .overlays_of_model import support_words
 from .quantities import FORCE_KIND, METRIC, UnitSet
 from .state import DeskState
 from .theme import EDGE, GRAPHITE, MOSS, MUTED, RUST, SEVERITY_COLOUR, SEVERITY_MARK

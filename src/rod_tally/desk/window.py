@@ -9,15 +9,12 @@ import numpy as np
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QGuiApplication, QImage, QKeySequence, QPixmap
 from PyQt6.QtWidgets import (
-    QFileDialog,
     QFrame,
     QHBoxLayout,
-    QInputDialog,
     QLabel,
     QLineEdit,
     QMainWindow,
     QMenu,
-    QMessageBox,
     QProgressBar,
     QPushButton,
     QSplitter,
@@ -25,13 +22,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from .. import __version__
-from ..model import FIXED, FREE, Finding, Release
-from ..model.catalogue import catalogue, catalogue_name
+from ..model import FIXED, FREE, Release
 from ..model.edits import DeleteMembers, SetRelease, SetSupport
-from ..output.write import write_whole
 from .actions import lowest
 from .commands import COMMANDS, MENUS, Command
+from .dialogs import Dialogs
 from .quantities import UNIT_SETS
 from .round_panel import RoundPanel
 from .session import Session
@@ -44,8 +39,6 @@ from .tally_mark import mark
 from .theme import MOSS, OCHRE, RUST
 from .view import View
 
-FILES = "Models and projects (*.ifc *.rodtally)"
-
 
 class Window(QMainWindow):
     """One project in one window."""
@@ -55,6 +48,7 @@ class Window(QMainWindow):
     view: View
     tables: Tables
     search: QLineEdit
+    dialogs: Dialogs
 
     def __init__(self) -> None:
         super().__init__()
@@ -69,6 +63,7 @@ class Window(QMainWindow):
         self.slip = Slip(self.state)
         self.round = RoundPanel(self.state)
         self.round.setFixedWidth(196)
+        self.dialogs = Dialogs(self, self.session, self.state, self.picture)
         self._build_menus()
         self._build()
         self._listen()
@@ -180,7 +175,9 @@ class Window(QMainWindow):
         self.revision_row.setSpacing(6)
         row.addLayout(self.revision_row)
         self.more = QPushButton("+ take in…")
-        self.more.clicked.connect(lambda: self.ask_revision() if self.state.revisions else self.ask_open())
+        self.more.clicked.connect(
+            lambda: self.dialogs.ask_revision() if self.state.revisions else self.dialogs.ask_open()
+        )
         row.addWidget(self.more)
         row.addStretch()
         self.search = QLineEdit()
@@ -211,9 +208,9 @@ class Window(QMainWindow):
         self.round.item_toggled.connect(session.look)
         self.slip.asked.connect(session.act)
         session.said.connect(self._say)
-        session.failed.connect(self._fail)
-        session.asked_reason.connect(self.ask_reason)
-        session.asked_map.connect(self.ask_map)
+        session.failed.connect(self.dialogs.fail)
+        session.asked_reason.connect(self.dialogs.ask_reason)
+        session.asked_map.connect(self.dialogs.ask_map)
         session.asked_view.connect(lambda at: self.view.take_me_there(np.array(at)) if at else None)
         session.jobs.changed.connect(self._working)
         session.jobs.idle.connect(self._rested)
@@ -281,14 +278,6 @@ class Window(QMainWindow):
         assert status is not None
         status.showMessage(text, 12000)
 
-    def _fail(self, title: str, text: str) -> None:
-        self._say(text)
-        box = QMessageBox(QMessageBox.Icon.NoIcon, title, text, QMessageBox.StandardButton.Ok, self)
-        box.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        box.open()
-        self.message = box
-
     def _working(self, text: str, share: float) -> None:
         self.bar.show()
         self.cancel.show()
@@ -307,53 +296,6 @@ class Window(QMainWindow):
         self._refresh()
 
     # -- what commands call ----------------------------------------------------------------------------------------
-
-    def ask_open(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Take in a model", self._folder(), FILES)
-        if path:
-            self.session.open(Path(path))
-
-    def ask_revision(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Take in a revision", self._folder(), "Models (*.ifc)")
-        if path:
-            self.session.take_in(Path(path))
-
-    def _folder(self) -> str:
-        recent = self.session.recent()
-        return str(Path(recent[0]).parent) if recent else str(Path.home())
-
-    def ask_save(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(self, "Save project as", self._folder(), "Projects (*.rodtally)")
-        if path:
-            self.session.save_as(Path(path))
-
-    def ask_export(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "Write the review's files to", self._folder())
-        if folder:
-            self.session.export(Path(folder))
-
-    def ask_hand_back(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(self, "Hand back as IFC", self._folder(), "Models (*.ifc)")
-        if path:
-            self.session.hand_back(Path(path if path.lower().endswith(".ifc") else path + ".ifc"))
-
-    def ask_settings(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Read settings", self._folder(), "Settings (*.toml)")
-        if path:
-            self.session.read_settings(Path(path))
-
-    def write_settings(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(self, "Write settings", self._folder(), "Settings (*.toml)")
-        if path:
-            try:
-                write_whole(Path(path), lambda p: _write_text(p, self.session.settings.to_toml()))
-            except OSError as error:
-                self._fail("Settings", f"{path}: cannot be written: {error.strerror}")
-
-    def ask_picture(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(self, "Keep a picture", self._folder(), "Pictures (*.png)")
-        if path and not self.picture().save(path if path.endswith(".png") else path + ".png"):
-            self._fail("Picture", f"{path}: cannot be written")
 
     def picture(self) -> QPixmap:
         """The view as it is, at its own size."""
@@ -402,39 +344,7 @@ class Window(QMainWindow):
 
     def accept(self) -> None:
         if self.state.finding is not None:
-            self.ask_reason(self.state.finding)
-
-    def ask_reason(self, finding: Finding) -> None:
-        dialog = QInputDialog(self)
-        dialog.setWindowTitle("Accept a finding")
-        dialog.setLabelText(f"{finding.message}\n\nAccepted, because")
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.textValueSelected.connect(lambda text: self._accepted(finding, text))
-        dialog.open()
-        self.reason = dialog
-
-    def map_picked(self) -> None:
-        """Map the profile of the picked member."""
-        review, picked = self.state.review, self.state.picked
-        if review is not None and picked is not None and picked[0] == "member":
-            self.ask_map(review.model.members[picked[1]].section)
-
-    def ask_map(self, profile: str) -> None:
-        dialog = QInputDialog(self)
-        dialog.setWindowTitle("Map a profile")
-        dialog.setLabelText(f"Profile {profile} of this model, and of those to come, is")
-        dialog.setComboBoxItems(list(catalogue()))
-        dialog.setTextValue(catalogue_name(profile) or "IPE 220")
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.textValueSelected.connect(lambda name: self.session.map_profile(profile, name))
-        dialog.open()
-        self.reason = dialog
-
-    def _accepted(self, finding: Finding, text: str) -> None:
-        if text.strip():
-            self.session.decide(finding, "accepted", text.strip())
-        else:
-            self._say("A finding is accepted with a reason, or not at all")
+            self.dialogs.ask_reason(self.state.finding)
 
     def fix_node(self, fixed: bool) -> None:
         review, picked = self.state.review, self.state.picked
@@ -500,18 +410,6 @@ class Window(QMainWindow):
         more = f", {len(found)} in all: Enter for the next" if len(found) > 1 else ""
         self._say(f"{found[at % len(found)][0]} found{more}")
 
-    def about(self) -> None:
-        box = QMessageBox(self)
-        box.setWindowTitle("About Rod Tally")
-        box.setIconPixmap(mark().pixmap(QSize(48, 48)))
-        box.setText(
-            f"Rod Tally {__version__}\n\nReview of structural models: take one in, check it, run it, compare its revisions.\n"
-            "Free software under the GNU General Public License, version 3 or later."
-        )
-        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        box.open()
-        self.message = box
-
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self.session.jobs.cancel()
         self.view.close_view()
@@ -519,7 +417,3 @@ class Window(QMainWindow):
             self.session.project.close()
             self.session.project = None
         super().closeEvent(event)
-
-
-def _write_text(path: Path, text: str) -> None:
-    path.write_text(text, encoding="utf-8")

@@ -60,11 +60,11 @@ def write_review(review: Review, directory: Path) -> list[Path]:
             write_whole(directory / name, partial(write_csv, HEADERS[name], pieces))
             written.append(directory / name)
         # last, so that whoever waits for it finds the tables there
-        write_whole(directory / "review.json", lambda p: _write(p, text))
+        write_whole(directory / "review.json", lambda p: write_text(p, text + "\n"))
     except OSError as error:
         raise OutputError(f"{directory}: cannot be written to: {error.strerror or error}") from error
     return [*written, directory / "review.json"]
 
 
-def _write(path: Path, text: str) -> None:
-    path.write_text(text + "\n", encoding="utf-8")
+def write_text(path: Path, text: str) -> None:
+    path.write_text(text, encoding="utf-8")

@@ -1,0 +1,128 @@
+"""What the window asks and tells in dialogs of its own; none of them stops what runs behind."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, QSize, Qt
+from PyQt6.QtGui import QPixmap
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
+
+from .. import __version__
+from ..model import Finding
+from ..model.catalogue import catalogue, catalogue_name
+from ..output.write import write_text, write_whole
+from .session import Session
+from .state import DeskState
+from .tally_mark import mark
+
+FILES = "Models and projects (*.ifc *.rodtally)"
+
+
+class Dialogs(QObject):
+    """`message` is the last message box that was opened."""
+
+    message: QMessageBox
+
+    def __init__(self, window: QWidget, session: Session, state: DeskState, picture: Callable[[], QPixmap]) -> None:
+        super().__init__(window)
+        self.window, self.session, self.state, self.picture = window, session, state, picture
+
+    def ask_open(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self.window, "Take in a model", self._folder(), FILES)
+        if path:
+            self.session.open(Path(path))
+
+    def ask_revision(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self.window, "Take in a revision", self._folder(), "Models (*.ifc)")
+        if path:
+            self.session.take_in(Path(path))
+
+    def _folder(self) -> str:
+        recent = self.session.recent()
+        return str(Path(recent[0]).parent) if recent else str(Path.home())
+
+    def ask_save(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self.window, "Save project as", self._folder(), "Projects (*.rodtally)")
+        if path:
+            self.session.save_as(Path(path))
+
+    def ask_export(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self.window, "Write the review's files to", self._folder())
+        if folder:
+            self.session.export(Path(folder))
+
+    def ask_hand_back(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self.window, "Hand back as IFC", self._folder(), "Models (*.ifc)")
+        if path:
+            self.session.hand_back(Path(path if path.lower().endswith(".ifc") else path + ".ifc"))
+
+    def ask_settings(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self.window, "Read settings", self._folder(), "Settings (*.toml)")
+        if path:
+            self.session.read_settings(Path(path))
+
+    def write_settings(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self.window, "Write settings", self._folder(), "Settings (*.toml)")
+        if path:
+            try:
+                write_whole(Path(path), lambda p: write_text(p, self.session.settings.to_toml()))
+            except OSError as error:
+                self.fail("Settings", f"{path}: cannot be written: {error.strerror}")
+
+    def ask_picture(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self.window, "Keep a picture", self._folder(), "Pictures (*.png)")
+        if path and not self.picture().save(path if path.endswith(".png") else path + ".png"):
+            self.fail("Picture", f"{path}: cannot be written")
+
+    def ask_reason(self, finding: Finding) -> None:
+        dialog = QInputDialog(self.window)
+        dialog.setWindowTitle("Accept a finding")
+        dialog.setLabelText(f"{finding.message}\n\nAccepted, because")
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.textValueSelected.connect(lambda text: self._accepted(finding, text))
+        dialog.open()
+
+    def map_picked(self) -> None:
+        """Map the profile of the picked member."""
+        review, picked = self.state.review, self.state.picked
+        if review is not None and picked is not None and picked[0] == "member":
+            self.ask_map(review.model.members[picked[1]].section)
+
+    def ask_map(self, profile: str) -> None:
+        dialog = QInputDialog(self.window)
+        dialog.setWindowTitle("Map a profile")
+        dialog.setLabelText(f"Profile {profile} of this model, and of those to come, is")
+        dialog.setComboBoxItems(list(catalogue()))
+        dialog.setTextValue(catalogue_name(profile) or "IPE 220")
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.textValueSelected.connect(lambda name: self.session.map_profile(profile, name))
+        dialog.open()
+
+    def _accepted(self, finding: Finding, text: str) -> None:
+        if text.strip():
+            self.session.decide(finding, "accepted", text.strip())
+        else:
+            self.session.said.emit("A finding is accepted with a reason, or not at all")
+
+    def about(self) -> None:
+        box = QMessageBox(self.window)
+        box.setWindowTitle("About Rod Tally")
+        box.setIconPixmap(mark().pixmap(QSize(48, 48)))
+        box.setText(
+            f"Rod Tally {__version__}\n\nReview of structural models: take one in, check it, run it, compare its revisions.\n"
+            "Free software under the GNU General Public License, version 3 or later."
+        )
+        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        box.open()
+        self.message = box
+
+    def fail(self, title: str, text: str) -> None:
+        """Something the user has to know; the window stays usable behind it."""
+        self.session.said.emit(text)
+        box = QMessageBox(QMessageBox.Icon.NoIcon, title, text, QMessageBox.StandardButton.Ok, self.window)
+        box.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        box.open()
+        self.message = box

@@ -1,0 +1,195 @@
+"""Overlays of loads, results and change."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..analysis.results import COMPONENTS
+from ..analysis.shape import member_shapes
+from ..compare.match import source_lines
+from ..model.geometry import Array
+from .canvas import Canvas, arrow, ring
+from .overlays import Sheet, overlay
+from .quantities import FORCE_KIND
+from .theme import INK, OCHRE, PINE, RUST
+
+OLD = "the model has changed since its run: run it again (F5)"
+
+
+def draw_arrows(canvas: Canvas, tails: list[tuple[Array, Array, float]], most: float) -> None:
+    """Arrows that end at their points: (point, direction, size); those of one direction and length in one go."""
+    groups: dict[tuple[int, ...], list[Array]] = {}
+    for at, q, value in tails:
+        key = tuple(np.round(np.append(q / np.linalg.norm(q) * 100, 8 + 26 * value / most)).astype(int))
+        groups.setdefault(key, []).append(at)
+    for key, points in groups.items():
+        canvas.symbols(np.array(points), arrow(np.array(key[:3], float), float(key[3])), PINE, 1.6, "world")
+
+
+@overlay("loads", "Loads")
+def draw_loads(canvas: Canvas, sheet: Sheet) -> list[str]:
+    model = sheet.model
+    case = model.cases.get(sheet.state.case)
+    if case is None:
+        return ["no load case"]
+    shown = set(sheet.ids)
+    line_of = dict(zip(sheet.ids, sheet.lines))
+    tails: list[tuple[Array, Array, float]] = []
+    for load in case.member_loads:
+        if load.member not in shown or load.kind != "force":
+            continue
+        a, b = line_of[load.member]
+        length = float(np.linalg.norm(b - a))
+        axes = model.members[load.member].axes(np.array([a, b]))
+        count = 1 if load.a == load.b else 5
+        for s in np.linspace(0, 1, count):
+            q = np.array(load.qa) * (1 - s) + np.array(load.qb) * s
+            q = axes.T @ q if load.local else q
+            if np.linalg.norm(q) > 0:
+                at = a + (b - a) * (load.a + (load.b - load.a) * s) / length
+                tails.append((at, q, float(np.linalg.norm(q))))
+    for item in case.node_loads:
+        force = np.array(item.force)
+        if np.linalg.norm(force) > 0:
+            tails.append((model.nodes[item.node].point, force, float(np.linalg.norm(force))))
+    if any(case.self_weight):
+        down = np.array(case.self_weight)
+        for i, line in zip(sheet.ids, sheet.lines):
+            weight = model.weight(model.members[i])
+            if weight > 0:
+                tails.append((line.mean(axis=0), down, weight))
+    most = max((t[2] for t in tails), default=1.0)
+    draw_arrows(canvas, tails, most)
+    total = sheet.review.results.applied.get(case.name)
+    what = "self-weight of each member" if any(case.self_weight) else f"{len(tails)} arrows"
+    legend = [f"→ {case.name} ({case.kind or 'no kind'}): {what}"]
+    if total is not None:
+        parts = [f"{n} {sheet.units.show(float(v), 'force')}" for n, v in zip("xyz", total)]
+        legend.append(f"in all {', '.join(parts)} {sheet.units.force[1]}")
+    return legend
+
+
+@overlay("displaced", "Displaced shape", base="pale")
+def draw_displaced(canvas: Canvas, sheet: Sheet) -> list[str]:
+    if sheet.stale:
+        return [OLD]
+    r, case = sheet.review.results, sheet.state.case
+    if case not in r.cases or not r.member_done[r.case_index(case)].any():
+        return [f"{case or 'no case'} was not computed"]
+    shapes = member_shapes(sheet.model, r, case, shear_flexible=sheet.review.settings.run.shear_flexible)
+    wanted = set(sheet.ids)
+    shown = np.isin(shapes.member, [k for k, i in enumerate(r.member_ids) if i in wanted])
+    points, u = shapes.points[shown], shapes.displacement[shown]
+    most = float(np.linalg.norm(u, axis=2).max(initial=0.0))
+    scale = sheet.state.scale * (sheet.size / 25 / most if most > 0 else 1.0)
+    canvas.strips(points + u * scale, INK, 2.0)
+    legend = [f"— displaced, {scale:.0f} times", "pale: undisplaced"]
+    largest = r.largest_displacement(r.case_index(case))
+    if largest is not None:
+        node, size = largest
+        at = r.node_ids.index(node)
+        p = sheet.model.nodes[node].point + r.displacement[r.case_index(case), at, :3] * scale
+        text = f"{sheet.units.show(size, 'small', 3)} {sheet.units.small[1]}"
+        canvas.symbols(p[None], ring(7), RUST, 2.0)
+        canvas.labels(p[None], [text], RUST)
+        legend.append(f"○ largest of the nodes: {text} at {node}")
+    return [f"{case}:", *legend]
+
+
+@overlay("forces", "Forces")
+def draw_forces(canvas: Canvas, sheet: Sheet) -> list[str]:
+    if sheet.stale:
+        return [OLD]
+    r, case, component = sheet.review.results, sheet.state.case, sheet.state.component
+    if case not in r.cases:
+        return [f"{case or 'no case'} was not computed"]
+    c, k = r.case_index(case), COMPONENTS.index(component)
+    index = {i: n for n, i in enumerate(r.member_ids)}
+    shown = {index[i]: k for k, i in enumerate(sheet.ids) if i in index}
+    inside = np.isin(r.station_member, list(shown)) & r.member_done[c, r.station_member]
+    stations = np.flatnonzero(inside)
+    if not len(stations):
+        return [f"{case}: nothing shown was computed"]
+    value = r.force[c, stations, k]
+    most = float(np.abs(value).max())
+    scale = sheet.state.scale * sheet.size / 18 / most if most > 0 else 0.0
+    which = r.station_member[stations]
+    start = np.zeros((len(r.member_ids), 3))
+    x, aside = start.copy(), start.copy()
+    here, there = list(shown), list(shown.values())
+    # drawn on the side of tension for moments, and in the plane the force acts in
+    side = {"my": sheet.axes[:, 2], "mz": -sheet.axes[:, 1], "vy": sheet.axes[:, 1]}.get(component, sheet.axes[:, 2])
+    start[here], x[here], aside[here] = sheet.lines[there, 0], sheet.axes[there, 0], side[there]
+    foot = start[which] + x[which] * r.station_x[stations, None]
+    head = foot + aside[which] * (value * scale)[:, None]
+    run = np.flatnonzero(which[1:] == which[:-1])
+    canvas.quads(np.stack([foot[run], foot[run + 1], head[run + 1], head[run]], axis=1), PINE, 0.18)
+    canvas.lines(np.stack([head[run], head[run + 1]], axis=1), PINE, 1.8)
+    kind, unit = FORCE_KIND[component], getattr(sheet.units, FORCE_KIND[component])[1]
+    ends = [int(value.argmax()), int(value.argmin())]
+    texts = [f"{sheet.units.show(float(value[e]), kind)} {unit}" for e in ends]
+    canvas.labels(head[ends], texts, RUST)
+    return [
+        f"{case}: {component} from {texts[1]} to {texts[0]}",
+        "moments on the side in tension, n positive in tension",
+    ]
+
+
+@overlay("reactions", "Reactions")
+def draw_reactions(canvas: Canvas, sheet: Sheet) -> list[str]:
+    if sheet.stale:
+        return [OLD]
+    r, case = sheet.review.results, sheet.state.case
+    if case not in r.cases:
+        return [f"{case or 'no case'} was not computed"]
+    c = r.case_index(case)
+    nodes = set(sheet.nodes())
+    points, texts = [], []
+    most = float(np.abs(r.reaction[c, :, :3]).max(initial=0.0)) or 1.0
+    tails: list[tuple[Array, Array, float]] = []
+    for s, n in enumerate(r.support_ids):
+        if n in nodes:
+            p = sheet.model.nodes[n].point
+            tails += [(p, np.eye(3)[d] * f, abs(f)) for d, f in enumerate(r.reaction[c, s, :3]) if abs(f) > 1e-3 * most]
+            points.append(p)
+            texts.append(sheet.units.show(float(r.reaction[c, s, 2]), "force"))
+    draw_arrows(canvas, tails, most)
+    if len(points) <= 80:
+        canvas.labels(np.array(points).reshape(-1, 3), texts, INK)
+    total = r.reaction[c, :, :3].sum(axis=0)
+    shown = ", ".join(f"{a} {sheet.units.show(float(v), 'force')}" for a, v in zip("xyz", total))
+    return [f"{case}: upward reaction at each support in {sheet.units.force[1]}; in all {shown}"]
+
+
+@overlay("change", "Change", base="pale")
+def draw_change(canvas: Canvas, sheet: Sheet) -> list[str]:
+    comparison, baseline = sheet.review.comparison, sheet.state.baseline
+    if comparison is None or baseline is None:
+        return ["this revision is compared with nothing; take in another one"]
+    line_of = dict(zip(sheet.ids, sheet.lines))
+    old_model = baseline.review.model
+    old = dict(zip(old_model.members, source_lines(old_model)))
+    origin = sheet.model.origin
+    groups: dict[str, list[Array]] = {"added": [], "removed": [], "moved": [], "resized": []}
+    for m in comparison.members:
+        if m.status == "removed" and m.baseline_id in old:
+            line = old[m.baseline_id]
+            if comparison.transform is not None:
+                line = comparison.transform.apply(line)
+            groups["removed"].append(line - origin)
+        elif m.status in groups and m.revised_id in line_of:
+            groups[m.status].append(line_of[m.revised_id])
+    dash = sheet.size / 90
+    lines = {k: np.array(v).reshape(-1, 2, 3) for k, v in groups.items()}
+    canvas.lines(lines["added"], PINE, 4.0)
+    canvas.dashes(lines["removed"], dash, RUST, 2.6, (1, 1))
+    canvas.dashes(lines["moved"], dash / 2, OCHRE, 3.4, (4, 1, 1, 1))
+    side = canvas.screen_axes()[0] * canvas.pixel * 2.2
+    canvas.lines(np.concatenate([lines["resized"] - side, lines["resized"] + side]), INK, 1.6)
+    return [
+        f"<font color='{PINE}'><b>▬▬</b></font> added ({len(groups['added'])})",
+        f"<font color='{RUST}'>╌╌</font> removed ({len(groups['removed'])})",
+        f"<font color='{OCHRE}'>▬ ▪</font> moved ({len(groups['moved'])})",
+        f"═ resized ({len(groups['resized'])})",
+        "pale: the same",
+    ]
