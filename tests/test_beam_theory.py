@@ -327,3 +327,35 @@ def test_member_load_values_are_finite_for_a_tiny_piece() -> None:
     r = run(m, RunSettings())
     assert np.isfinite(r.force).all()
     assert r.applied["q"][2] == pytest.approx(-Q * 1e-7, rel=1e-6)
+
+
+def test_shape_of_a_beam_with_sprung_and_released_ends() -> None:
+    """Sprung at one end, pinned at the other: the drawn shape starts with the spring's turn and ends at zero.
+
+    M0 = (q L^2 / 8) / (1 + 3 EI / k L) at the sprung end; its own rotation is M0 / k.
+    """
+    k = 4e6
+    m = beam(L, FIXED, FIXED)
+    m.members["m0"].release_start = Release("FFFFSF", (0, 0, 0, 0, k, 0))
+    m.members["m0"].release_end = Release("FFFFRF")
+    line_load(m, "m0", (0, 0, -Q))
+    r = run(m, RunSettings())
+    m0 = Q * L**2 / 8 / (1 + 3 * EI / (k * L))
+    assert r.force[0, 0, 4] == pytest.approx(m0, rel=1e-9)
+    u = member_shapes(m, r, "q", 201).displacement[0, :, 2]
+    step = L / 200
+    slope = (-3 * u[0] + 4 * u[1] - u[2]) / (2 * step)
+    assert -slope == pytest.approx(m0 / k, rel=1e-3)
+    assert u[0] == 0 and abs(u[-1]) < 1e-12 and u.min() < -1e-3
+
+
+def test_shape_of_an_unsymmetric_section_agrees_with_its_pieces() -> None:
+    """One member's shape at midspan is the displacement of a node put there."""
+    whole = beam(L, FIXED, "FFFFFF", section=TILTED)
+    split = frame([(0, 0, 0), (L / 2, 0, 0), (L, 0, 0)], [(0, 1), (1, 2)], {0: FIXED}, section=TILTED)
+    line_load(whole, "m0", (0, 300, -Q))
+    line_load(split, "m0", (0, 300, -Q))
+    line_load(split, "m1", (0, 300, -Q))
+    shape = member_shapes(whole, run(whole, RunSettings()), "q", 17).displacement[0, 8]
+    node = run(split, RunSettings()).displacement[0, 1, :3]
+    assert shape == pytest.approx(node, rel=1e-6, abs=1e-9)
