@@ -170,7 +170,7 @@ def test_tally_and_note_carry_their_weight(loft_a: Path) -> None:
     assert rows["wall"].agrees and rows["slab"].agrees
     assert rows["wall"].weight == pytest.approx(rows["wall"].volume * 2500 * 9.80665)  # type: ignore[operator]
     found = [f for f in run_checks(Subject(m)) if f.code == "source.surfaces"]
-    assert len(found) == 1 and found[0].severity == "note" and "3 slabs, 12 walls" in found[0].message
+    assert len(found) == 1 and found[0].severity == "note" and "3 slabs and 12 walls" in found[0].message
 
 
 def walls(tmp_path: Path, stamp: str, *, y: float = 1.0, t: float = 0.2, z: float = 2.8, more: bool = False) -> Model:

@@ -90,6 +90,11 @@ def mm(distance: float) -> str:
     return f"{distance * 1000:.0f} mm" if distance >= 0.001 else f"{distance * 1000:.2g} mm"
 
 
+def listed(words: list[str]) -> str:
+    """Words as a sentence lists them: "a", "a and b", "a, b and c"; "" for none."""
+    return " and ".join([", ".join(words[:-1]), words[-1]] if len(words) > 1 else words)
+
+
 Check = Callable[[Subject], Iterable[Finding]]
 _REGISTRY: dict[str, Check] = {}
 

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from ..model import Finding, Skipped
-from .registry import Subject, check, mm, point
+from .registry import Subject, check, listed, mm, point
 
 FRAMING = ("beam", "column", "brace", "member")
 
@@ -53,7 +53,7 @@ def find_surfaces(s: Subject) -> Iterator[Finding]:
     count: dict[str, int] = defaultdict(int)
     for surface in s.model.surfaces.values():
         count[surface.cls] += 1
-    words = ", ".join(f"{n} {cls}{'s' if n != 1 else ''}" for cls, n in sorted(count.items()))
+    words = listed([f"{n} {cls}{'s' if n != 1 else ''}" for cls, n in sorted(count.items())])
     weight = sum(s.model.surface_weight(x) for x in s.model.surfaces.values())
     yield Finding(
         "source.surfaces",
@@ -99,7 +99,7 @@ def find_moved(s: Subject) -> Iterator[Finding]:
             across = float(np.linalg.norm(step - (step @ axis) * axis))
             if across > limit:
                 met = sorted({s.model.members[i].cls for i in s.members_at[node] if i != ident})
-                groups[m.cls, " and ".join(met)].append((across, ident, which))
+                groups[m.cls, listed(met)].append((across, ident, which))
     for (cls, others), moved in sorted(groups.items()):
         far, ident, which = max(moved)
         ends = "1 end of a" if len(moved) == 1 else f"{len(moved)} ends of"
