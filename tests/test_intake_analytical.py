@@ -211,7 +211,6 @@ def test_combinations_and_nested_groups(tmp_path: Path) -> None:
 
 def test_actions_that_cannot_be_taken_over_are_lost_in_words(tmp_path: Path) -> None:
     w = portal()
-    w.f.create_entity  # noqa: B018
     temperature = w.f.create_entity("IfcStructuralLoadTemperature", None, 20.0, 0.0, 0.0)
     w.action("IfcStructuralCurveAction", "Floor", w.members["beam"], temperature, PredefinedType="CONST")
     m = taken(w, tmp_path)
@@ -269,3 +268,17 @@ def test_both_kinds_in_one_file_take_the_analytical_members(tmp_path: Path) -> N
     m = taken(w, tmp_path)
     assert m.kind == "both" and len(m.members) == 3
     assert any("also holds analytical members" in s.reason for s in m.skipped)
+
+
+def test_each_lost_action_is_told_once(tmp_path: Path) -> None:
+    """A point load far beyond its member's end, and an action in no case at all that cannot be taken over."""
+    w = portal()
+    w.on_member("Floor", "beam", (9, 0, 4), 0, 0, -5e3)
+    temperature = w.f.create_entity("IfcStructuralLoadTemperature", None, 20.0, 0.0, 0.0)
+    stray = w.action("IfcStructuralCurveAction", "Wind", w.members["beam"], temperature, PredefinedType="CONST")
+    w.cases["Wind"][1].remove(stray)
+    m = taken(w, tmp_path)
+    assert [len(m.cases[c].lost) for c in ("Floor", "Unassigned")] == [1, 1]
+    found = {f.ids[0]: f.message for f in run_checks(Subject(m, run(m, RunSettings()))) if f.code == "load.lost"}
+    assert set(found) == {"Floor", "Unassigned"}
+    assert "1 action was not taken over" in found["Floor"]

@@ -53,7 +53,7 @@ def transfer_analytical(source: SourceModel, model: Model, settings: TransferSet
                 node.support = _stronger(node.support, _support(condition))
     for m in members:
         m.storey = model.storey_of(float(model.line(m)[:, 2].min()))
-    log_moves(model, members, physical=False)
+    log_moves(model, members)
 
 
 def _connect(

@@ -19,13 +19,14 @@ def transfer_loads(source: SourceModel, model: Model) -> None:
     for case in source.cases:
         model.cases[case.name] = LoadCase(case.name, case.kind, case.self_weight)
     node_of = _nodes_of_points(source, model)
-    for action in source.actions:
-        _add(action, model, node_of)
+    # what intake could not take over; what is lost below is entered where it is lost
     for skipped in model.skipped:
         if skipped.cls == "action":
             for case_name, case_ in model.cases.items():
                 if skipped.reason.startswith(f"load in case {case_name}:"):
                     case_.lost.append((skipped.id, skipped.reason, (0.0, 0.0, 0.0)))
+    for action in source.actions:
+        _add(action, model, node_of)
     if model.members and not any(any(c.self_weight) for c in model.cases.values()):
         named = [c for c in model.cases.values() if _OWN_WEIGHT.search(c.name)]
         if not named:

@@ -48,7 +48,7 @@ def add_joints(model: Model, clusters: list[Cluster], members: list[Member], ids
         m.joints.sort(key=lambda j: (j.distance, j.node))
 
 
-def log_moves(model: Model, members: list[Member], physical: bool) -> None:
+def log_moves(model: Model, members: list[Member]) -> None:
     """One entry for every end that moved by more than 0.1 mm, with what it moved onto."""
     at = model.members_at()
     for m in members:

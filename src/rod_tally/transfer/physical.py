@@ -63,7 +63,7 @@ def transfer_physical(source: SourceModel, model: Model, settings: TransferSetti
     add_joints(model, clusters, members, ids, rods.lengths)
     for m in members:
         m.storey = m.storey or model.storey_of(float(min(model.line(m)[:, 2])))
-    log_moves(model, members, physical=True)
+    log_moves(model, members)
     support_bases(source, model, rods, members, settings)
 
 

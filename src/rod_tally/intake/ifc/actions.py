@@ -53,6 +53,8 @@ def read_actions(file: Any, source: SourceModel, placements: Placements, units: 
     source.counts["action"] = len(actions)
     for action in actions:
         case = case_of.get(action.id(), UNASSIGNED)
+        if case == UNASSIGNED and all(c.name != UNASSIGNED for c in source.cases):
+            source.cases.append(SourceCase(UNASSIGNED, ""))  # so that even an action nobody grouped is accounted for
         try:
             target = targets.get(action.id())
             if target is None:
@@ -64,8 +66,6 @@ def read_actions(file: Any, source: SourceModel, placements: Placements, units: 
             if factor != 1.0:
                 taken.stations = [(x, tuple(factor * v for v in q)) for x, q in taken.stations]
             source.actions.append(taken)
-            if case == UNASSIGNED and all(c.name != UNASSIGNED for c in source.cases):
-                source.cases.append(SourceCase(UNASSIGNED, ""))
         except UNREADABLE as error:
             reason = f"load in case {case}: {first_line(error)}"
             source.skipped.append(Skipped("action", action.GlobalId, reason, action.Name or "", action.is_a()))

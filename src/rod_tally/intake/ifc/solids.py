@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from shapely.geometry import Polygon
+from shapely.geometry import LineString, Polygon
 from shapely.ops import polygonize, unary_union
 
 from ...model.geometry import Array, local_axes
@@ -108,10 +108,9 @@ def measure(vertices: Array, faces: NDArray[np.int64]) -> Measured:
     base = vertices.mean(axis=0) + axes[1] * centre[0] + axes[2] * centre[1]
     line = np.array([base + axes[0] * low[0], base + axes[0] * high[0]])
     line, _ = along(line, vertices)
-    volume = abs(float(np.einsum("ni,ni->n", p[:, 0], np.cross(p[:, 1], p[:, 2])).sum())) / 6
-    if volume > 0:  # shift-free volume: about the mean point
-        q = p - vertices.mean(axis=0)
-        volume = abs(float(np.einsum("ni,ni->n", q[:, 0], np.cross(q[:, 1], q[:, 2])).sum())) / 6
+    # about the mean point, so that map coordinates do not drown it
+    q = p - vertices.mean(axis=0)
+    volume = abs(float(np.einsum("ni,ni->n", q[:, 0], np.cross(q[:, 1], q[:, 2])).sum())) / 6
     length = float(np.linalg.norm(line[1] - line[0]))
 
     def ring(coords: Any) -> list[tuple[float, float]]:
@@ -144,7 +143,7 @@ def _slice(p: Array, x: float) -> Polygon:
                 ends.append(tuple(np.round((a + f * (b - a))[1:], 7)))
         if len(ends) == 2 and ends[0] != ends[1]:
             segments.append(tuple(ends))
-    pieces = list(polygonize(unary_union([_line(s) for s in segments]))) if segments else []
+    pieces = list(polygonize(unary_union([LineString(s) for s in segments]))) if segments else []
     if not pieces:
         raise SolidError("its body cannot be sliced: it is not closed")
     pieces.sort(key=lambda q: q.area, reverse=True)
@@ -155,9 +154,3 @@ def _slice(p: Array, x: float) -> Polygon:
     if polygon.area <= 1e-8:
         raise SolidError("its body cannot be sliced: the slice has no area")
     return polygon
-
-
-def _line(segment: Any) -> Any:
-    from shapely.geometry import LineString
-
-    return LineString(segment)
