@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from ..model.geometry import Array
+from ..model.grid import GridLine
 from ..model.log import LogEntry, Skipped
 from ..model.model import Storey
 
@@ -46,7 +47,8 @@ class SourceMaterial:
 class SourceElement:
     """A physical member: the line (2, 3) its profile's origin runs along, and the profile's axes at its start.
 
-    `how` tells where line and profile were read: extrusion, clipped, disk, axis or measured (from a bare mesh).
+    `how` tells where line and profile were read: extrusion, clipped, disk, axis, curve or measured (from a bare mesh).
+    `path` (n, 3): the points of a curved one, whose `line` is the chord from first to last.
     """
 
     id: str
@@ -63,17 +65,21 @@ class SourceElement:
     cardinal: int | None = None
     tag: str = ""
     misfit: float = 0.0
+    path: Array | None = None
+    bearing: bool | None = None
 
 
 @dataclass(slots=True)
 class SourceFooting:
-    """Something a column stands on: its box, lower and upper corner, m."""
+    """Something that carries what stands on it: its box, lower and upper corner, m; `kind` pad, strip, raft, pile,
+    pile cap, beam or "" where the file does not say."""
 
     id: str
     name: str
     lower: Array
     upper: Array
     storey: str = ""
+    kind: str = ""
 
 
 @dataclass(slots=True)
@@ -93,17 +99,44 @@ class Prism:
 
 
 @dataclass(slots=True)
+class Sheet:
+    """A mid-surface measured on a bare body: outline (n, 3) and openings in one plane, thickness in m.
+
+    `misfit`: 1 - volume / (area x thickness). `spread` is (least, most) thickness where the two faces are not parallel
+    or stepped, with the places.
+    """
+
+    outer: Array
+    openings: list[Array]
+    thickness: float
+    misfit: float = 0.0
+    spread: tuple[float, float] | None = None
+    thin_at: Vector | None = None
+    thick_at: Vector | None = None
+
+
+@dataclass(slots=True)
 class SourceSurface:
-    """A slab, wall, plate, roof or ramp: its body and openings as prisms in world coordinates."""
+    """A slab, wall, plate, roof or ramp: its body and openings as prisms in world coordinates, or as measured sheets.
+
+    `layers` (m): thickness of its material layers in all, None without; `kind`: what the file calls it (BASESLAB …);
+    `how`: extrusion or measured.
+    """
 
     id: str
     name: str
     cls: str
     ifc_class: str
     storey: str
-    body: Prism
+    body: Prism | None
     openings: list[Prism]
     material: str
+    sheets: list[Sheet] = field(default_factory=list)
+    layers: float | None = None
+    kind: str = ""
+    how: str = "extrusion"
+    bearing: bool | None = None
+    tag: str = ""
 
 
 @dataclass(slots=True)
@@ -149,6 +182,34 @@ class SourceCurve:
 
 
 @dataclass(slots=True)
+class SourceFace:
+    """An analytical surface member: outline (n, 3), openings, thickness in m, and the points it is tied to."""
+
+    id: str
+    name: str
+    outer: Array
+    openings: list[Array]
+    thickness: float
+    material: str
+    points: list[str] = field(default_factory=list)
+
+
+@dataclass(slots=True)
+class SourceEdge:
+    """A curve connection (line (2, 3), springs a metre) or, with `line` None, a surface connection (`bedding`, N/m3);
+    `faces` are ids of the surface members it is tied to, `curves` of curve members."""
+
+    id: str
+    name: str
+    line: Array | None
+    condition: SourceCondition | None = None
+    bedding: float = 0.0
+    outer: Array | None = None
+    faces: list[str] = field(default_factory=list)
+    curves: list[str] = field(default_factory=list)
+
+
+@dataclass(slots=True)
 class SourceCase:
     name: str
     id: str
@@ -181,7 +242,11 @@ class SourceCombination:
 
 @dataclass(slots=True)
 class SourceModel:
-    """Everything read of one file. `counts` is by class, what the file holds whether it was read or not."""
+    """Everything read of one file. `counts` is by class, what the file holds whether it was read or not.
+
+    `groups`: ids by group; `north` (rad): from y to true north, against the clock; `links`: analytical id to the
+    physical element it stands for; `one_way`: ids of members that act in tension or compression only.
+    """
 
     file: str
     schema: str
@@ -201,3 +266,10 @@ class SourceModel:
     skipped: list[Skipped] = field(default_factory=list)
     log: list[LogEntry] = field(default_factory=list)
     counts: dict[str, int] = field(default_factory=dict)
+    faces: list[SourceFace] = field(default_factory=list)
+    edges: list[SourceEdge] = field(default_factory=list)
+    grids: list[GridLine] = field(default_factory=list)
+    groups: dict[str, list[str]] = field(default_factory=dict)
+    north: float = 0.0
+    links: dict[str, str] = field(default_factory=dict)
+    one_way: dict[str, str] = field(default_factory=dict)

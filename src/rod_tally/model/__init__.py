@@ -4,21 +4,25 @@ SI throughout: metre, newton, radian, kilogram, second. Right-handed axes, Z up.
 """
 
 from .finding import Finding
+from .grid import GridLine
 from .loads import Combination, LoadCase, MemberLoad, NodeLoad
 from .log import LogEntry, Skipped
 from .material import Material
-from .model import Model, Storey
+from .model import Counterpart, Model, Storey
 from .section import Section
 from .settings import Settings, SettingsError
 from .structure import FIXED, FREE, Joint, Member, Node, Release, Support
-from .surface import Surface
+from .surface import LineSupport, Surface, SurfaceJoint
 
 __all__ = [
     "FIXED",
     "FREE",
     "Combination",
+    "Counterpart",
     "Finding",
+    "GridLine",
     "Joint",
+    "LineSupport",
     "LoadCase",
     "LogEntry",
     "Material",
@@ -35,4 +39,5 @@ __all__ = [
     "Storey",
     "Support",
     "Surface",
+    "SurfaceJoint",
 ]

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from .grades import Grade
+
 # Ranges outside which an elastic modulus (Pa) is not that of its kind. Common practice, no source.
 STIFFNESS_RANGE = {
     "steel": (180e9, 225e9),
@@ -58,3 +60,11 @@ class Material:
         if nu is None:
             nu = 0.3 if self.kind in ("steel", "aluminium") else 0.2
         return (self.E or 0.0) / (2 * (1 + nu))
+
+
+def graded(name: str, grade: Grade, where: str) -> Material:
+    """A material of that name with all the values of a grade."""
+    keys = ("E", "density", "strength", *(("G",) if grade.G else ("poisson",)))
+    poisson = grade.poisson if grade.G is None else None
+    origin = dict.fromkeys(keys, where)
+    return Material(name, grade.kind, grade.E, grade.G, poisson, grade.density, grade.strength, origin)

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
 from .geometry import Array
+from .grid import GridLine
 from .loads import GRAVITY, Combination, LoadCase
 from .log import LogEntry, Skipped
 from .material import Material
@@ -22,8 +24,32 @@ class Storey:
 
 
 @dataclass(slots=True)
+class Counterpart:
+    """An analytical member or surface and the physical element it stands for; either id is "" where there is none.
+
+    `how`: "linked" in the file, "placed" (found by place) or "" for one alone. `distance` (m): how far it lies off.
+    """
+
+    cls: str
+    analytical: str
+    physical: str
+    how: str = ""
+    distance: float = 0.0
+    analytical_section: str = ""
+    physical_section: str = ""
+    analytical_material: str = ""
+    physical_material: str = ""
+    name: str = ""
+
+
+@dataclass(slots=True)
 class Model:
-    """An analytical model. Coordinates are local: `origin` (m) is what was taken off the source's coordinates."""
+    """An analytical model. Coordinates are local: `origin` (m) is what was taken off the source's coordinates.
+
+    `groups` are the source's element groups by name, ids of members and surfaces; `north` (rad) is the angle from y to
+    true north, against the clock; `counterparts` hold both sides of a source that brings both; `corrections` are what a
+    reviewer changed, in order, as `edits.to_record` writes them.
+    """
 
     name: str = ""
     kind: str = "physical"
@@ -44,6 +70,11 @@ class Model:
     source_counts: dict[str, int] = field(default_factory=dict)
     snap: float = 0.025
     search: float = 0.3
+    grids: list[GridLine] = field(default_factory=list)
+    groups: dict[str, list[str]] = field(default_factory=dict)
+    north: float = 0.0
+    counterparts: list[Counterpart] = field(default_factory=list)
+    corrections: list[dict[str, Any]] = field(default_factory=list)
 
     def line(self, member: Member) -> Array:
         """The member's axis (2, 3) in the model: its nodes plus its offsets, m."""
@@ -94,9 +125,14 @@ class Model:
                 at[node].append(m.id)
         return at
 
-    def components(self) -> list[set[str]]:
-        """Sets of member ids that hang together through nodes, in the order of their first member."""
+    def components(self, surfaces: bool = False) -> list[set[str]]:
+        """Sets of member ids that hang together through nodes, in the order of their first member.
+
+        With `surfaces` they also hang together through slabs and walls, whose ids are then in the sets too.
+        """
         parent = {n: n for n in self.nodes}
+        if surfaces:
+            parent |= {f"/{s}": f"/{s}" for s in self.surfaces}
 
         def find(n: str) -> str:
             while parent[n] != n:
@@ -107,7 +143,17 @@ class Model:
         for m in self.members.values():
             for node in (m.end, *(j.node for j in m.joints)):
                 parent[find(node)] = find(m.start)
+        if surfaces:
+            for s in self.surfaces.values():
+                for tied in s.joints:
+                    other = self.members.get(tied.other)
+                    end = tied.node or (other.start if other is not None else f"/{tied.other}")
+                    if end in parent:
+                        parent[find(end)] = find(f"/{s.id}")
         groups: dict[str, set[str]] = {}
         for m in self.members.values():
             groups.setdefault(find(m.start), set()).add(m.id)
+        if surfaces:
+            for ident in self.surfaces:
+                groups.setdefault(find(f"/{ident}"), set()).add(ident)
         return list(groups.values())

@@ -3,17 +3,66 @@
 from __future__ import annotations
 
 import tomllib
-from dataclasses import asdict, dataclass, field, fields
+from dataclasses import asdict, dataclass, field, fields, is_dataclass
 from pathlib import Path
 from typing import Any
 
 import tomli_w
 
 from .catalogue import catalogue
+from .grades import grades
 
 
 class SettingsError(ValueError):
     """Settings that cannot be used; the message names file, table and key."""
+
+
+@dataclass(slots=True)
+class ChooseSettings:
+    """What comes along: empty lists take everything. `only_bearing` leaves out what the source flags as not bearing."""
+
+    classes: list[str] = field(default_factory=list)
+    storeys: list[str] = field(default_factory=list)
+    groups: list[str] = field(default_factory=list)
+    materials: list[str] = field(default_factory=list)
+    only_bearing: bool = False
+
+
+@dataclass(slots=True)
+class JoinSettings:
+    """Snap distances (m) by kind of join, None as `transfer.snap`; `crossings` 0 leaves crossing members unjoined.
+
+    An end that would go farther than `move_…` across its own line is tied by a rigid link instead. `levels` and
+    `grids`: how far a node goes to a storey's level or a grid line, 0 not at all.
+    """
+
+    ends: float | None = None
+    members: float | None = None
+    surfaces: float | None = None
+    crossings: float = 0.0
+    move_ends: float = 1.0
+    move_members: float = 1.0
+    move_surfaces: float = 1.0
+    levels: float = 0.0
+    grids: float = 0.0
+
+
+@dataclass(slots=True)
+class SupportSettings:
+    """How wall bases are held, the springs (N/m, N m/rad) of a column base of kind "spring", and the modulus of
+    subgrade reaction (N/m3) under rafts (0: none). 20 MN/m3 is medium dense sand; common practice, no source."""
+
+    walls: str = "pinned"
+    springs: list[float] = field(default_factory=lambda: [1e8, 1e8, 1e8, 1e7, 1e7, 1e7])
+    subgrade: float = 2e7
+
+
+@dataclass(slots=True)
+class ReleaseSettings:
+    """Ends released by rule where the source brings none: steel beams on other beams, braces."""
+
+    secondary: str = "fixed"
+    braces: str = "fixed"
 
 
 @dataclass(slots=True)
@@ -26,6 +75,19 @@ class TransferSettings:
     report_move: float = 0.01
     short: float = 0.05
     profiles: dict[str, str] = field(default_factory=dict)  # a profile's name to one of the catalogue
+    materials: dict[str, str] = field(default_factory=dict)  # a material's name to a grade
+    side: str = "analytical"  # of a source that brings both, the members to go on with
+    off_element: float = 0.5  # m; an analytical member farther than this from its element is told
+    orient: bool = True
+    choose: ChooseSettings = field(default_factory=ChooseSettings)
+    joins: JoinSettings = field(default_factory=JoinSettings)
+    supports: SupportSettings = field(default_factory=SupportSettings)
+    releases: ReleaseSettings = field(default_factory=ReleaseSettings)
+
+    def snap_of(self, kind: str) -> float:
+        """The snap distance (m) of a kind of join: ends, members or surfaces."""
+        own = getattr(self.joins, kind)
+        return self.snap if own is None else float(own)
 
 
 @dataclass(slots=True)
@@ -76,12 +138,7 @@ class Settings:
                 raise SettingsError(f"{where}: unknown table [{table}]; known are {', '.join(sorted(tables))}")
             if not isinstance(values, dict):
                 raise SettingsError(f"{where}: {table} must be a table, [{table}]")
-            part = getattr(settings, table)
-            known = {f.name for f in fields(part)}
-            for key, value in values.items():
-                if key not in known:
-                    raise SettingsError(f"{where}: unknown key {table}.{key}; known are {', '.join(sorted(known))}")
-                setattr(part, key, _checked(where, f"{table}.{key}", getattr(part, key), value))
+            _fill(getattr(settings, table), values, table, where)
         return settings
 
     @classmethod
@@ -94,21 +151,43 @@ class Settings:
         return cls.from_dict(data, str(path))
 
     def to_dict(self) -> dict[str, Any]:
-        return {
-            table: {key: value for key, value in values.items() if value is not None}
-            for table, values in asdict(self).items()
-        }
+        return _present(asdict(self))
 
     def to_toml(self) -> str:
         return tomli_w.dumps(self.to_dict())
 
 
+def _present(values: dict[str, Any]) -> dict[str, Any]:
+    """The same without absent values, tables last, as TOML wants them."""
+    plain = {k: v for k, v in values.items() if v is not None and not isinstance(v, dict)}
+    return plain | {k: _present(v) for k, v in values.items() if isinstance(v, dict)}
+
+
+def _fill(part: Any, values: dict[str, Any], table: str, where: str) -> None:
+    known = {f.name for f in fields(part)}
+    for key, value in values.items():
+        if key not in known:
+            raise SettingsError(f"{where}: unknown key {table}.{key}; known are {', '.join(sorted(known))}")
+        now = getattr(part, key)
+        if is_dataclass(now):
+            if not isinstance(value, dict):
+                raise SettingsError(f"{where}: {table}.{key} must be a table, [{table}.{key}]")
+            _fill(now, value, f"{table}.{key}", where)
+        else:
+            setattr(part, key, _checked(where, f"{table}.{key}", now, value))
+
+
 _CHOICES = {
-    "transfer.base_support": ("fixed", "pinned"),
+    "transfer.base_support": ("fixed", "pinned", "roller", "spring"),
+    "transfer.side": ("analytical", "physical"),
+    "transfer.supports.walls": ("fixed", "pinned", "none"),
+    "transfer.releases.secondary": ("fixed", "pinned"),
+    "transfer.releases.braces": ("fixed", "pinned"),
     "transfer.walls": ("shell", "column"),
     "transfer.slabs": ("shell", "two-way", "one-way"),
 }
 _AT_LEAST = {"run.stations": 3, "modes.count": 0}
+_OPTIONAL = ("transfer.joins.ends", "transfer.joins.members", "transfer.joins.surfaces")
 
 
 def _checked(where: str, key: str, default: Any, value: Any) -> Any:
@@ -120,7 +199,11 @@ def _checked(where: str, key: str, default: Any, value: Any) -> Any:
         return value
     if isinstance(default, bool):
         good = isinstance(value, bool)
-    elif isinstance(default, float):
+    elif key == "transfer.supports.springs":
+        good = isinstance(value, list) and len(value) == 6 and all(_is_number(v) and 0 < v < 1e18 for v in value)
+    elif isinstance(default, list):
+        good = isinstance(value, list) and all(isinstance(v, str) for v in value)
+    elif isinstance(default, float) or key in _OPTIONAL:
         good = isinstance(value, (int, float)) and not isinstance(value, bool) and 0 <= value < 1e12
     elif isinstance(default, int):
         good = isinstance(value, int) and not isinstance(value, bool) and value >= _AT_LEAST[key]
@@ -129,10 +212,19 @@ def _checked(where: str, key: str, default: Any, value: Any) -> Any:
         unknown = [v for v in value.values() if v not in catalogue()] if good else []
         if unknown:
             raise SettingsError(f"{where}: {key} maps to {unknown[0]!r}, which is not in the catalogue")
+    elif key == "transfer.materials":
+        good = isinstance(value, dict) and all(isinstance(v, str) for v in value.values())
+        unknown = [v for v in value.values() if v not in grades()] if good else []
+        if unknown:
+            raise SettingsError(f"{where}: {key} maps to {unknown[0]!r}, which is no grade of the catalogue")
     elif isinstance(default, dict):
         good = isinstance(value, dict) and all(isinstance(v, (int, float)) for v in value.values())
     else:
         good = isinstance(value, str)
     if not good:
         raise SettingsError(f"{where}: {key} is {value!r}; expected something like {default!r}")
-    return float(value) if isinstance(default, float) else value
+    return float(value) if isinstance(default, float) or key in _OPTIONAL else value
+
+
+def _is_number(value: Any) -> bool:
+    return isinstance(value, (int, float)) and not isinstance(value, bool)

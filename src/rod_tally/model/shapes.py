@@ -241,22 +241,57 @@ def i_shape(
     )
 
 
+def filleted(points: Sequence[tuple[float, float]], radii: Sequence[float], n: int = 8) -> list[tuple[float, float]]:
+    """A closed outline with its corners rounded, each by its own radius (0: sharp), in arcs of n chords."""
+    out: list[tuple[float, float]] = []
+    count = len(points)
+    for k, r in enumerate(radii):
+        p = np.array(points[k])
+        u, v = np.array(points[k - 1]) - p, np.array(points[(k + 1) % count]) - p
+        lu, lv = float(np.hypot(*u)), float(np.hypot(*v))
+        u, v = u / lu, v / lv
+        half = math.acos(max(-1.0, min(1.0, float(u @ v)))) / 2
+        back = min(r / math.tan(half), 0.999 * lu, 0.999 * lv) if r > 0 else 0.0
+        if back <= 0:
+            out.append((float(p[0]), float(p[1])))
+            continue
+        r = back * math.tan(half)
+        centre = p + (u + v) / np.hypot(*(u + v)) * r / math.sin(half)
+        first, last = p + u * back - centre, p + v * back - centre
+        a0 = math.atan2(first[1], first[0])
+        turn = (math.atan2(last[1], last[0]) - a0 + math.pi) % (2 * math.pi) - math.pi
+        for a in np.linspace(a0, a0 + turn, n + 1):
+            out.append((float(centre[0] + r * math.cos(a)), float(centre[1] + r * math.sin(a))))
+    return out
+
+
 def channel(
-    name: str, depth: float, width: float, web: float, flange: float, fillet: float = 0.0, slope: float = 0.0
+    name: str,
+    depth: float,
+    width: float,
+    web: float,
+    flange: float,
+    fillet: float = 0.0,
+    slope: float = 0.0,
+    edge: float = 0.0,
 ) -> Shape:
-    """A channel, web at the left, flanges to +y, origin in the middle of its box. `slope` (rad) of the inner faces."""
+    """A channel, web at the left, flanges to +y, origin in the middle of its box. `slope` (rad) of the inner faces,
+    whose thickness `flange` is that at half the width; `edge` is the toe radius."""
     _positive(name, depth=depth, width=width, web=web, flange=flange)
     if 2 * flange >= depth or web >= width:
         raise ShapeError(f"profile {name!r}: flanges of {flange:g} m and web of {web:g} m do not fit its outline")
     y, z, out = width / 2, depth / 2, width / 2
     rise = math.tan(slope)
     tip, root = flange - rise * out, flange + rise * (out - web)
-    r = min(max(fillet, 0.0), out, z - root) if slope == 0 else 0.0
-    upper = [(y, z), (y, z - tip)]
-    upper += arc(web - y + r, z - flange - r, r, 90, 180) if r else [(web - y, z - root)]
-    outline = [(-y, z), *upper]
-    outline += [(a, -b) for a, b in reversed(outline)]
-    j = (2 * (width - web / 2) * flange**3 + (depth - flange) * web**3) / 3
+    r, e = min(max(fillet, 0.0), out, z - root), min(max(edge, 0.0), tip * 0.999)
+    corners = [(-y, z), (y, z), (y, z - tip), (web - y, z - root)]
+    corners += [(a, -b) for a, b in reversed(corners)]
+    outline = filleted(corners, [0.0, 0.0, e, r, r, e, 0.0, 0.0])
+    # with the junctions' share, El Darwish and Johnston (1965) as in SCI P385
+    d = 2 * ((3 * r + web + flange) - math.sqrt(2 * (2 * r + web) * (2 * r + flange)))
+    ratio, fill = web / flange, r / flange
+    alpha = -0.0908 + 0.2621 * ratio + 0.1231 * fill - 0.0752 * ratio * fill - 0.0945 * ratio**2
+    j = 2 / 3 * width * flange**3 + (depth - 2 * flange) * web**3 / 3 + 2 * alpha * d**4 - 0.42 * flange**4
     return from_polygon(
         name, "channel", outline, j=j, avy=5 / 6 * 2 * width * flange, avz=web * (depth - flange), origin="source shape"
     )

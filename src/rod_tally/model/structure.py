@@ -64,8 +64,9 @@ class Member:
     """A straight member between two nodes. It keeps its identity; only the analysis splits it, at its joints.
 
     `z_axis` is the direction its local z is as near to as it can be; `offset_start` and `offset_end` (global, m) lead
-    from the node to the member's own end (rigid). `source_line` (2, 3) is its axis as the source has it, `outline_line`
-    that of its body; `pin_joined`: the source says it carries axial force only.
+    from the node to the member's own end (rigid). `source_line` (2, 3) is its axis as the source has it; `pin_joined`:
+    the source says it carries axial force only. `element`: the curved element it is a chord of, "" for a whole one;
+    `bearing`: the source's load-bearing flag, None where it has none.
     """
 
     id: str
@@ -87,6 +88,13 @@ class Member:
     source_material: str = ""
     pin_joined: bool = False
     tag: str = ""
+    element: str = ""
+    bearing: bool | None = None
+
+    @property
+    def whole(self) -> str:
+        """Id of the source's element: its own, or that of the curved element it is a chord of."""
+        return self.element or self.id
 
     def axes(self, line: Array) -> Array:
         """Rows are the local x, y, z unit vectors for the member lying on `line` (2, 3)."""

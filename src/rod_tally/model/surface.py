@@ -5,16 +5,47 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 import numpy as np
+from shapely.geometry import Polygon
 
 from .geometry import Array
 from .shapes import polygon_moments
+from .structure import Support
 
 LEVEL = 0.7  # cosine from vertical above which a normal counts as that of a slab
 
 
 @dataclass(slots=True)
+class SurfaceJoint:
+    """Where something is tied to a surface: `other` is a member's or surface's id, `line` (1, 3) or (2, 3) the place in
+    this surface's plane, `distance` (m) how far the other's own axis or plane lies from there: a rigid link's length.
+
+    `kind`: "end" (a member's end, at `node`), "member" (a member along the surface) or "surface".
+    """
+
+    kind: str
+    other: str
+    line: Array
+    distance: float = 0.0
+    node: str = ""
+
+
+@dataclass(slots=True)
+class LineSupport:
+    """What holds an edge of a surface along `line` (2, 3): as a node's support, springs a metre of edge."""
+
+    line: Array
+    support: Support
+
+
+@dataclass(slots=True)
 class Surface:
-    """`outer` (n, 3) and `openings` lie in one plane, m; `thickness` in m. `guess` says what transfer had to assume."""
+    """A slab's or wall's mid-surface. `outer` (n, 3) and `openings` lie in one plane, m; `thickness` in m.
+
+    `guess` says what transfer had to assume. `element`: the curved element it is a facet of, "" for a whole one.
+    `joints` are what is tied to it, `supports` what holds its edges, `bedding` (N/m3) what it lies on, 0 for nothing.
+    `x_axis` turns the local x from where it lies by itself; `flipped` turns z (and y with it) to the other side.
+    `spread` is (least, most) thickness where it varies, with the places `thin_at`, `thick_at`.
+    """
 
     id: str
     name: str
@@ -26,10 +57,48 @@ class Surface:
     material: str
     guess: str = ""
     log: list[str] = field(default_factory=list)
+    element: str = ""
+    bearing: bool | None = None
+    joints: list[SurfaceJoint] = field(default_factory=list)
+    supports: list[LineSupport] = field(default_factory=list)
+    bedding: float = 0.0
+    x_axis: Array | None = None
+    flipped: bool = False
+    source_outer: Array | None = None
+    source_thickness: float | None = None
+    source_material: str = ""
+    spread: tuple[float, float] | None = None
+    thin_at: tuple[float, float, float] | None = None
+    thick_at: tuple[float, float, float] | None = None
+    tag: str = ""
+
+    @property
+    def whole(self) -> str:
+        """Id of the source's element: its own, or that of the curved element it is a facet of."""
+        return self.element or self.id
+
+    @property
+    def upright(self) -> bool:
+        """Whether it stands like a wall."""
+        return abs(float(normal_of(self.outer)[2])) <= LEVEL
 
     @property
     def axes(self) -> Array:
-        """Rows x, y, z: a slab's z points up, a wall's y points up, so that directions agree from one to the next."""
+        """Rows x, y, z. Unless turned, a slab's z points up and a wall's y, so that directions agree from one to the
+        next."""
+        own = self.plain_axes
+        if self.flipped:
+            own = own * np.array([[1.0], [-1.0], [-1.0]])
+        if self.x_axis is not None:
+            x = self.x_axis - (self.x_axis @ own[2]) * own[2]
+            if np.linalg.norm(x) > 1e-6:
+                x = x / np.linalg.norm(x)
+                own = np.array([x, np.cross(own[2], x), own[2]])
+        return own
+
+    @property
+    def plain_axes(self) -> Array:
+        """The axes before anybody has turned them."""
         n = normal_of(self.outer)
         if abs(n[2]) > LEVEL:
             n = n if n[2] > 0 else -n
@@ -44,7 +113,20 @@ class Surface:
 
     def flat(self, points: Array) -> Array:
         """Points (n, 3) of the plane as (n, 2) in its own x and y about the first corner."""
-        return (points - self.outer[0]) @ self.axes[:2].T
+        return (points - self.outer[0]) @ self.plain_axes[:2].T
+
+    def lifted(self, flat: Array) -> Array:
+        """The reverse of `flat`: (n, 2) back into space."""
+        return self.outer[0] + flat @ self.plain_axes[:2]
+
+    @property
+    def polygon(self) -> Polygon:
+        """Outline and openings in the plane's own coordinates (those of `flat`)."""
+        return Polygon(self.flat(self.outer), [self.flat(r) for r in self.openings])
+
+    def height(self, points: Array) -> Array:
+        """Signed distance (n,) of points from the plane, m."""
+        return (points - self.outer[0]) @ self.plain_axes[2]
 
     @property
     def area(self) -> float:
@@ -61,7 +143,7 @@ class Surface:
     def centroid(self) -> Array:
         """Of the outline, openings left aside, m."""
         area, sy, sz, *_ = polygon_moments([(float(a), float(b)) for a, b in self.flat(self.outer)])
-        return self.outer[0] + np.array([sy, sz]) / area @ self.axes[:2]
+        return self.outer[0] + np.array([sy, sz]) / area @ self.plain_axes[:2]
 
 
 def normal_of(points: Array) -> Array:

@@ -112,7 +112,7 @@ def add_properties(source: SourceModel, model: Model, settings: TransferSettings
                 model.log.append(LogEntry("guessed", (profile.name,), message))
         model.sections[key] = section
     for key, material in source.materials.items():
-        model.materials[key] = material_of(material, model.log)
+        model.materials[key] = material_of(material, model.log, settings.materials.get(material.name))
 
 
 def rods_of(members: list[Member], lines: Array, sections: dict[str, Section]) -> Rods:

@@ -17,9 +17,12 @@ from .placement import PlacementError, Placements
 from .profiles import Profiles
 from .units import Units
 
+ONE_WAY = {"TENSION_MEMBER": "tension", "COMPRESSION_MEMBER": "compression", "CABLE": "tension"}
 ROTATIONS_2X3 = ("RotationalStiffnessX", "RotationalStiffnessY", "RotationalStiffnessZ")
 TRANSLATIONS = ("TranslationalStiffnessX", "TranslationalStiffnessY", "TranslationalStiffnessZ")
 LINEARS_2X3 = ("LinearStiffnessX", "LinearStiffnessY", "LinearStiffnessZ")
+NODE = (LINEARS_2X3, TRANSLATIONS, ROTATIONS_2X3)
+EDGE = tuple(tuple(n[:-1] + "ByLength" + n[-1] for n in names) for names in NODE)
 
 
 def read_analytical(
@@ -31,7 +34,7 @@ def read_analytical(
     units: Units,
     progress: Progress,
 ) -> None:
-    """Fill `source` with curve members and point connections; surface members and other connections are skipped."""
+    """Fill `source` with curve members and point connections."""
     for entity in file.by_type("IfcStructuralPointConnection"):
         try:
             point = _vertex(entity, placements)
@@ -54,6 +57,8 @@ def read_analytical(
         try:
             curve = _curve(entity, placements, profiles, materials)
             source.curves.append(curve)
+            if entity.PredefinedType in ONE_WAY:
+                source.one_way[curve.id] = ONE_WAY[entity.PredefinedType]
             curves[entity.id()] = curve
         except UNREADABLE as error:
             source.skipped.append(
@@ -61,21 +66,12 @@ def read_analytical(
             )
 
     def connect(rel: Any) -> None:
-        found = curves.get(rel.RelatingStructuralMember.id()) if rel.RelatingStructuralMember else None
+        found = curves.get(rel.RelatingStructuralMember.id()) if rel.RelatingStructuralMember else None  # else a face's
         point = rel.RelatedStructuralConnection
         if found is not None and point is not None and point.GlobalId in known:
             found.connections.append(_connection(rel, found, source, placements, units))
 
     for_each(file, "IfcRelConnectsStructuralMember", connect, source.log)
-    for kind, cls in (
-        ("IfcStructuralSurfaceMember", "surface"),
-        ("IfcStructuralCurveConnection", "support"),
-        ("IfcStructuralSurfaceConnection", "support"),
-    ):
-        for entity in file.by_type(kind):
-            source.counts[cls] = source.counts.get(cls, 0) + 1
-            reason = "surfaces and their connections are not transferred; their stiffness is not in the model"
-            source.skipped.append(Skipped(cls, entity.GlobalId, reason, entity.Name or "", entity.is_a()))
     source.counts["member"] = len(entities)
     source.counts["node"] = len(file.by_type("IfcStructuralPointConnection"))
     supports = sum(1 for p in file.by_type("IfcStructuralPointConnection") if p.AppliedCondition is not None)
@@ -177,12 +173,20 @@ def _point_of(select: Any, placements: Placements) -> Array | None:
 
 
 def condition_of(entity: Any, units: Units, absent: str, axes: Array | None) -> SourceCondition:
-    """Six letters and springs of an IfcBoundaryNodeCondition; `absent` (F or X) where the file says nothing.
+    """Six letters and springs of an IfcBoundaryNodeCondition, or of an IfcBoundaryEdgeCondition a metre; `absent` (F or
+    X) where the file says nothing.
 
     IFC2X3 writes a held direction as a negative stiffness, IFC4 as true.
     """
     letters, springs = "", []
-    names = (LINEARS_2X3 if hasattr(entity, "LinearStiffnessX") else TRANSLATIONS) + ROTATIONS_2X3
+    along = entity.is_a("IfcBoundaryEdgeCondition")
+    old, new, rotations = EDGE if along else NODE
+    names = (old if hasattr(entity, old[0]) else new) + rotations
+    linear, turning = (
+        ("MODULUSOFLINEARSUBGRADEREACTIONUNIT", "MODULUSOFROTATIONALSUBGRADEREACTIONUNIT")
+        if along
+        else ("LINEARSTIFFNESSUNIT", "ROTATIONALSTIFFNESSUNIT")
+    )
     for i, name in enumerate(names):
         raw = getattr(entity, name, None)
         value = getattr(raw, "wrappedValue", raw)
@@ -197,7 +201,7 @@ def condition_of(entity: Any, units: Units, absent: str, axes: Array | None) -> 
             letter = "F"
         else:
             letter = "S"
-            stiffness = float(value) * units["LINEARSTIFFNESSUNIT" if i < 3 else "ROTATIONALSTIFFNESSUNIT"]
+            stiffness = float(value) * units[linear if i < 3 else turning]
         letters += letter
         springs.append(stiffness)
     turned = None

@@ -11,7 +11,7 @@ import numpy as np
 from ...model.geometry import Array, default_z
 from ..source import SourceProfile
 from . import solids
-from .curves import CurveError, points_of
+from .curves import ARC_STEP, CurveError, points_of
 from .placement import Placements, Rigid, compose, matrix, rigid
 from .profiles import Profiles
 
@@ -35,7 +35,9 @@ class BodyError(ValueError):
 
 @dataclass(slots=True)
 class Body:
-    """A line (2, 3) in world coordinates, the profile's axes, its key, how they were read; length 0: not yet known."""
+    """A line (2, 3) in world coordinates, the profile's axes, its key, how they were read; length 0: not yet known.
+
+    `path` (n, 3) are the points of a curved one, whose line is the chord."""
 
     line: Array
     y_axis: Array
@@ -44,6 +46,7 @@ class Body:
     how: str
     misfit: float = 0.0
     length: float = 0.0
+    path: Array | None = None
 
 
 def representation(element: Any, identifier: str) -> list[Any]:
@@ -79,7 +82,7 @@ class Bodies:
                 continue
             if found is None or clipped:
                 measured = True
-            if found is not None and (best is None or _length(found.line) > _length(best.line)):
+            if found is not None and (best is None or _reach(found) > _reach(best)):
                 best = found
         if best is not None and not measured and self._lengthwise(best):
             return best
@@ -94,6 +97,8 @@ class Bodies:
 
     def _lengthwise(self, body: Body) -> bool:
         """Whether the extrusion runs along the member, not across it (an elevation extruded by its width)."""
+        if body.path is not None:
+            return True
         length = body.length or _length(body.line)
         if length <= 1e-6:
             raise BodyError(f"it has no length ({length * 1000:.3g} mm)")
@@ -118,6 +123,10 @@ class Bodies:
             return found, True
         if item.is_a("IfcSweptDiskSolid"):
             return self._disk(item, world), False
+        if item.is_a("IfcRevolvedAreaSolid"):
+            return self._revolved(item, world), False
+        if item.is_a("IfcFixedReferenceSweptAreaSolid") or item.is_a("IfcSurfaceCurveSweptAreaSolid"):
+            return self._swept(item, world), False
         if item.is_a() in SOLIDS:
             return None, True
         raise BodyError(f"a body of kind {item.is_a()} is not read as a straight member")
@@ -158,31 +167,80 @@ class Bodies:
 
     def _disk(self, item: Any, world: Rigid) -> Body:
         points = points_of(item.Directrix, self.placements, self.angle)
-        line = points[[0, -1]]
-        if _bow(points) > 1e-3 * _length(line):
-            raise BodyError("its axis is curved, and curved members are not read")
         s = self.placements.scale
         dims = {"radius": item.Radius * s}
         if item.InnerRadius:
             dims["wall"] = (item.Radius - item.InnerRadius) * s
         name = f"disk {2000 * dims['radius']:g}" + (f"x{1000 * dims['wall']:g}" if "wall" in dims else "")
         key = self.profiles.add(SourceProfile(name, "circle", dims))
+        return self._along(points, world, key, "disk")
+
+    def _along(self, points: Array, world: Rigid, key: str, how: str) -> Body:
+        """A body on points in the element's own coordinates: straight, or curved with its path."""
+        if len(points) < 2:
+            raise BodyError("its axis has no length")
         m = matrix(world)
-        line = line @ m[:3, :3].T + m[:3, 3]
-        z = default_z(line[1] - line[0])
-        return Body(line, np.cross(z, line[1] - line[0]), z, key, "disk")
+        points = points @ m[:3, :3].T + m[:3, 3]
+        line = points[[0, -1]]
+        around = float(np.linalg.norm(np.diff(points, axis=0), axis=1).sum())
+        if around <= 1e-6:
+            raise BodyError(f"its axis has no length ({around * 1000:.3g} mm)")
+        curved = _bow(points) > 1e-3 * around
+        if not curved and _length(line) <= 1e-6:
+            raise BodyError("its axis has no length")
+        # a closed ring has no chord of its own: its first piece stands for the direction
+        x = line[1] - line[0] if _length(line) > 1e-6 else points[1] - points[0]
+        z = default_z(x)
+        return Body(line, np.cross(z, x), z, key, how, path=points if curved else None)
+
+    def _revolved(self, item: Any, world: Rigid) -> Body:
+        """A profile turned about an axis: its origin's way is an arc."""
+        key = self.profiles.key(item.SweptArea)
+        profile = self.profiles.found[key]
+        at = item.Axis
+        origin = self.placements.point(at.Location)
+        about = self.placements.direction(at.Axis)
+        about = np.array([0.0, 0, 1]) if about is None else about / np.linalg.norm(about)
+        angle = item.Angle * self.angle
+        if not 1e-4 < abs(angle) <= 2 * math.pi + 1e-6:
+            raise BodyError(f"it is turned by {math.degrees(angle):.3g} degrees")
+        start = np.array([profile.shift[0], profile.shift[1], 0.0]) - origin
+        steps = max(2, math.ceil(abs(angle) / ARC_STEP))
+        t = np.linspace(0, angle, steps + 1)
+        # Rodrigues' rotation of the profile's origin about the axis
+        along = about * (start @ about)
+        across, normal = start - along, np.cross(about, start)
+        points = origin + along + np.outer(np.cos(t), across) + np.outer(np.sin(t), normal)
+        body = self._along(points, compose(world, self.placements.rigid_axis(item.Position)), key, "curve")
+        body.z_axis, body.y_axis = self._upright(key, item, world, body)
+        return body
+
+    def _upright(self, key: str, item: Any, world: Rigid, body: Body) -> tuple[Array, Array]:
+        """The profile's own y as the member's z, where it stays across the arc; else up."""
+        m = matrix(compose(world, self.placements.rigid_axis(item.Position)))
+        turn = self.profiles.found[key].turn
+        y = m[:3, :3] @ np.array([-math.sin(turn), math.cos(turn), 0.0])
+        if body.path is not None:
+            steps = np.diff(body.path, axis=0)
+            steps = steps / np.linalg.norm(steps, axis=1)[:, None]
+            if np.abs(steps @ y).max() > 0.5:
+                y = default_z(steps[0])
+        return y, np.cross(y, body.line[1] - body.line[0])
+
+    def _swept(self, item: Any, world: Rigid) -> Body:
+        """A profile swept along a directrix."""
+        key = self.profiles.key(item.SweptArea)
+        points = points_of(item.Directrix, self.placements, self.angle)
+        body = self._along(points, compose(world, self.placements.rigid_axis(item.Position)), key, "curve")
+        fixed = self.placements.direction(getattr(item, "FixedReference", None))
+        if fixed is not None:
+            m = matrix(compose(world, self.placements.rigid_axis(item.Position)))
+            body.y_axis = m[:3, :3] @ fixed  # the profile's x, which is a member's local y
+            body.z_axis = np.cross(body.line[1] - body.line[0], body.y_axis)
+        return body
 
     def _axis(self, item: Any, world: Rigid) -> Body:
-        points = points_of(item, self.placements, self.angle)
-        line = points[[0, -1]]
-        if _length(line) <= 1e-6:
-            raise BodyError("its axis has no length")
-        if _bow(points) > 1e-3 * _length(line):
-            raise BodyError("its axis is curved, and curved members are not read")
-        m = matrix(world)
-        line = line @ m[:3, :3].T + m[:3, 3]
-        z = default_z(line[1] - line[0])
-        return Body(line, np.cross(z, line[1] - line[0]), z, "", "axis")
+        return self._along(points_of(item, self.placements, self.angle), world, "", "axis")
 
     def _measured(self, element: Any, known: Body | None) -> Body:
         """From the body as built: along the known extrusion when there is one, else along its own long direction."""
@@ -207,6 +265,10 @@ class Bodies:
 def _length(line: Array) -> float:
     (a0, a1, a2), (b0, b1, b2) = line.tolist()
     return math.sqrt((b0 - a0) ** 2 + (b1 - a1) ** 2 + (b2 - a2) ** 2)
+
+
+def _reach(body: Body) -> float:
+    return _length(body.line) if body.path is None else float(np.linalg.norm(np.diff(body.path, axis=0), axis=1).sum())
 
 
 def _bow(points: Array) -> float:

@@ -24,11 +24,13 @@ PROPERTIES = {
 
 @dataclass(slots=True)
 class Association:
-    """What a member is made of: material key, profile entity or None, cardinal point or None."""
+    """What a member is made of: material key, profile entity or None, cardinal point or None; of a layer set its
+    thickness in all, m."""
 
     material: str = ""
     profile: Any = None
     cardinal: int | None = None
+    thickness: float | None = None
 
 
 class Materials:
@@ -146,7 +148,8 @@ class Materials:
             return self._resolve(select.ForLayerSet)
         if select.is_a("IfcMaterialLayerSet"):
             thickest = max(select.MaterialLayers, key=lambda layer: layer.LayerThickness or 0)
-            return Association(self.key(thickest.Material))
+            whole = sum(layer.LayerThickness or 0.0 for layer in select.MaterialLayers) * self.units["LENGTHUNIT"]
+            return Association(self.key(thickest.Material), thickness=whole or None)
         if select.is_a("IfcMaterialList") and select.Materials:
             return Association(self.key(select.Materials[0]))
         if select.is_a("IfcMaterialConstituentSet") and select.MaterialConstituents:

@@ -12,14 +12,25 @@ from ..readers import Progress
 from ..source import SourceElement, SourceFooting, SourceModel
 from . import solids
 from .bodies import Bodies, BodyError, representation
-from .damage import UNREADABLE, first_line
+from .damage import UNREADABLE, first_line, for_each
 from .materials import Materials
 from .placement import FARTHEST, Placements
 from .profiles import Profiles
 
 MEMBERS = {"IfcBeam": "beam", "IfcColumn": "column", "IfcMember": "brace"}
 SURFACES = {"IfcSlab": "slab", "IfcWall": "wall", "IfcPlate": "plate", "IfcRoof": "roof", "IfcRamp": "ramp"}
-OTHERS = {"IfcPile": "pile", "IfcStair": "stair", "IfcStairFlight": "stair", "IfcRampFlight": "ramp"}
+OTHERS = {
+    "IfcStair": "stair", "IfcStairFlight": "stair", "IfcRampFlight": "ramp", "IfcElementAssembly": "assembly",
+    "IfcCurtainWall": "curtain_wall", "IfcBuildingElementProxy": "proxy",
+}  # fmt: skip
+FOOTING_KINDS = {
+    "PAD_FOOTING": "pad", "STRIP_FOOTING": "strip", "FOOTING_BEAM": "beam", "PILE_CAP": "pile cap", "CAISSON": "caisson",
+}  # fmt: skip
+# what an IfcMember is called decides its class; without a word of it, it is a brace
+MEMBER_KINDS = {
+    "PURLIN": "beam", "RAFTER": "beam", "JOIST": "beam", "CHORD": "beam", "STRINGER": "beam", "PLATE": "beam",
+    "POST": "column", "STUD": "column", "ARCH_SEGMENT": "beam",
+}  # fmt: skip
 
 
 def read_physical(
@@ -29,6 +40,7 @@ def read_physical(
     profiles: Profiles,
     materials: Materials,
     storeys: dict[int, str],
+    bearing: dict[int, bool],
     progress: Progress,
 ) -> None:
     """Fill `source` with the physical members, footings and skipped elements of the file."""
@@ -40,21 +52,41 @@ def read_physical(
             done += 1
             if done % 50 == 0:
                 progress("Reading members", done / total)
+            own = cls
+            if kind == "IfcMember" and file.schema != "IFC2X3":
+                own = MEMBER_KINDS.get(getattr(element, "PredefinedType", None) or "", cls)
+            source.counts[own] = source.counts.get(own, 0) + 1
+            try:
+                found = _member(element, own, placements, bodies, profiles, materials, storeys)
+                found.bearing = bearing.get(element.id())
+                source.elements.append(found)
+            except UNREADABLE as error:
+                source.skipped.append(skip(element, own, error))
+    for kind, cls in (("IfcFooting", "footing"), ("IfcPile", "pile")):
+        for element in file.by_type(kind):
             source.counts[cls] = source.counts.get(cls, 0) + 1
             try:
-                source.elements.append(_member(element, cls, placements, bodies, profiles, materials, storeys))
+                source.footings.append(_footing(element, cls, placements, profiles, storeys))
             except UNREADABLE as error:
                 source.skipped.append(skip(element, cls, error))
-    for element in file.by_type("IfcFooting"):
-        source.counts["footing"] = source.counts.get("footing", 0) + 1
-        try:
-            source.footings.append(_footing(element, placements, profiles, storeys))
-        except UNREADABLE as error:
-            source.skipped.append(skip(element, "footing", error))
+    _others(file, source)
+
+
+def _others(file: Any, source: SourceModel) -> None:
+    """What is listed and not transferred: wholes whose parts are read by themselves, and bodies of no known kind."""
+    parts: dict[int, int] = {}
+
+    def count(rel: Any) -> None:
+        parts[rel.RelatingObject.id()] = len(rel.RelatedObjects or ())
+
+    for_each(file, "IfcRelAggregates", count, source.log)
     for kind, cls in OTHERS.items():
         for element in file.by_type(kind):
             source.counts[cls] = source.counts.get(cls, 0) + 1
-            source.skipped.append(skip(element, cls, ValueError("elements of this kind are not transferred")))
+            reason = "elements of this kind are not transferred"
+            if element.id() in parts:
+                reason = "it is a whole of parts; those of them that are members, slabs or walls are read"
+            source.skipped.append(skip(element, cls, ValueError(reason)))
 
 
 def skip(element: Any, cls: str, error: Exception) -> Skipped:
@@ -79,6 +111,8 @@ def _member(
         raise BodyError("a coordinate of it is not a number or lies beyond any building")
     made_of = materials.of(element)
     profile, cardinal = body.profile, None
+    if body.path is not None and not np.abs(body.path).max() <= FARTHEST:
+        raise BodyError("a coordinate of it is not a number or lies beyond any building")
     if body.how == "axis":
         profile = profiles.key(made_of.profile)
         cardinal = made_of.cardinal
@@ -104,10 +138,13 @@ def _member(
         cardinal,
         element.get_argument(7) or "",  # Tag
         body.misfit,
+        body.path,
     )
 
 
-def _footing(element: Any, placements: Placements, profiles: Profiles, storeys: dict[int, str]) -> SourceFooting:
+def _footing(
+    element: Any, cls: str, placements: Placements, profiles: Profiles, storeys: dict[int, str]
+) -> SourceFooting:
     points = _extruded_corners(element, placements, profiles)
     if points is None:
         points, _ = solids.triangles(element)
@@ -117,6 +154,7 @@ def _footing(element: Any, placements: Placements, profiles: Profiles, storeys: 
         points.min(axis=0),
         points.max(axis=0),
         storeys.get(element.id(), ""),
+        "pile" if cls == "pile" else FOOTING_KINDS.get(getattr(element, "PredefinedType", None) or "", ""),
     )
 
 

@@ -13,9 +13,11 @@ from ..readers import IntakeError, Progress
 from ..source import SourceModel
 from .actions import read_actions
 from .analytical import read_analytical
+from .context import bearing_flags, read_grids, read_groups, read_links, true_north
 from .damage import for_each
+from .faces import read_faces
 from .materials import Materials
-from .physical import MEMBERS, read_physical
+from .physical import MEMBERS, SURFACES, read_physical
 from .placement import PlacementError, Placements
 from .profiles import Profiles
 from .surfaces import read_surfaces
@@ -37,19 +39,27 @@ def read(path: Path, progress: Progress) -> SourceModel:
         )
     placements = Placements(units["LENGTHUNIT"])
     profiles = Profiles(placements, units)
-    physical = any(file.by_type(k) for k in MEMBERS)
-    analytical = bool(file.by_type("IfcStructuralCurveMember"))
+    physical = any(file.by_type(k) for k in (*MEMBERS, *SURFACES))
+    analytical = bool(file.by_type("IfcStructuralCurveMember") or file.by_type("IfcStructuralSurfaceMember"))
     if not (physical or analytical):
-        raise IntakeError(f"{path}: holds no beams, columns, braces or analytical members; nothing to review")
+        raise IntakeError(
+            f"{path}: holds no beams, columns, braces, slabs, walls or analytical members; nothing to review"
+        )
     kind = "both" if physical and analytical else "analytical" if analytical else "physical"
     source = SourceModel(str(path), file.schema_identifier, kind, units.stated)
     profiles.read_values(file, source.log)
     materials = Materials(file, units, source.log)
     storeys = _storeys(file, source, placements)
-    read_physical(file, source, placements, profiles, materials, storeys, progress)
-    read_surfaces(file, source, placements, profiles, materials, storeys, progress)
+    bearing = bearing_flags(file, source)
+    read_physical(file, source, placements, profiles, materials, storeys, bearing, progress)
+    read_surfaces(file, source, placements, profiles, materials, storeys, bearing, progress)
+    read_grids(file, source, placements)
+    read_groups(file, source)
+    source.north = true_north(file)
     if analytical:
         read_analytical(file, source, placements, profiles, materials, units, progress)
+        read_faces(file, source, placements, materials, units)
+        read_links(file, source)
         read_actions(file, source, placements, units)
     source.profiles, source.materials = profiles.found, materials.found
     if units.guessed:

@@ -7,10 +7,10 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from shapely.geometry import LineString, Polygon
-from shapely.ops import polygonize, unary_union
+from shapely.geometry import Polygon
 
 from ...model.geometry import Array, local_axes
+from .slicing import slices
 
 
 class SolidError(ValueError):
@@ -130,27 +130,9 @@ def measure(vertices: Array, faces: NDArray[np.int64]) -> Measured:
 
 def _slice(p: Array, x: float) -> Polygon:
     """The largest polygon cut out of triangles (n, 3, 3) by the plane at local x."""
-    x += 1.234e-6  # off any vertex that lies exactly there
-    side = p[:, :, 0] > x
-    cut = side.any(axis=1) & ~side.all(axis=1)
-    segments = []
-    for tri, above in zip(p[cut], side[cut]):
-        ends = []
-        for i in range(3):
-            a, b = tri[i], tri[(i + 1) % 3]
-            if above[i] != above[(i + 1) % 3]:
-                f = (x - a[0]) / (b[0] - a[0])
-                ends.append(tuple(np.round((a + f * (b - a))[1:], 7)))
-        if len(ends) == 2 and ends[0] != ends[1]:
-            segments.append(tuple(ends))
-    pieces = list(polygonize(unary_union([LineString(s) for s in segments]))) if segments else []
+    pieces = slices(p, x)
     if not pieces:
         raise SolidError("its body cannot be sliced: it is not closed")
-    pieces.sort(key=lambda q: q.area, reverse=True)
-    outer = max((Polygon(q.exterior) for q in pieces), key=lambda q: q.area)
-    # rings inside the outer one bound voids; polygonize also returns the voids themselves as faces
-    holes = [r for r in pieces[0].interiors] if pieces[0].exterior.equals(outer.exterior) else []
-    polygon = Polygon(outer.exterior, [h.coords for h in holes]).simplify(1e-6)
-    if polygon.area <= 1e-8:
+    if pieces[0].area <= 1e-8:
         raise SolidError("its body cannot be sliced: the slice has no area")
-    return polygon
+    return pieces[0]

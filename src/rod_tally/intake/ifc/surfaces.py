@@ -10,12 +10,14 @@ from ...model.geometry import Array
 from ...model.log import LogEntry
 from ..readers import Progress
 from ..source import Prism, SourceModel, SourceSurface
+from . import solids
 from .bodies import BodyError, representation
 from .damage import UNREADABLE, for_each
 from .materials import Materials
 from .physical import SURFACES, skip
-from .placement import Placements, Rigid, compose, matrix, rigid
+from .placement import FARTHEST, Placements, Rigid, compose, matrix, rigid
 from .profiles import Profiles
+from .sheets import LOOSE, footprint, measure_sheets
 
 
 def read_surfaces(
@@ -25,10 +27,12 @@ def read_surfaces(
     profiles: Profiles,
     materials: Materials,
     storeys: dict[int, str],
+    bearing: dict[int, bool],
     progress: Progress,
 ) -> None:
-    """Fill `source` with the surfaces of the file; what is no prism is skipped with its reason."""
-    progress("Reading surfaces", 0.0)
+    """Fill `source` with the surfaces of the file: prisms as they are drawn, other bodies measured as built."""
+    total = sum(len(file.by_type(k)) for k in SURFACES) or 1
+    done = 0
     prisms = _Prisms(placements, profiles)
     voids: dict[int, list[Any]] = {}
     wholes: set[int] = set()
@@ -37,35 +41,76 @@ def read_surfaces(
     for kind, cls in SURFACES.items():
         for element in file.by_type(kind):
             source.counts[cls] = source.counts.get(cls, 0) + 1
+            done += 1
+            if done % 20 == 1:
+                progress("Reading surfaces", done / total)
             try:
                 if element.Representation is None and element.id() in wholes:
                     raise BodyError("it is an assembly; its parts are read")
-                body, clipped = prisms.of(element)
-                openings: list[Prism] = []
-                for opening in voids.get(element.id(), ()):
-                    try:
-                        openings += prisms.of(opening)[0]
-                    except UNREADABLE as error:
-                        message = f"an opening of {element.Name or element.GlobalId} is not taken over: {error}"
-                        source.log.append(LogEntry("skipped", (element.GlobalId,), message))
-                if clipped:
-                    message = f"{element.Name or element.GlobalId}: what is cut off its body is left on"
-                    source.log.append(LogEntry("guessed", (element.GlobalId,), message))
-                largest = max(body, key=lambda p: p.volume)
-                source.surfaces.append(
-                    SourceSurface(
-                        element.GlobalId or f"#{element.id()}",
-                        element.Name or "",
-                        cls,
-                        element.is_a(),
-                        storeys.get(element.id(), ""),
-                        largest,
-                        openings,
-                        materials.of(element).material,
-                    )
-                )
+                source.surfaces.append(_surface(element, cls, prisms, voids, materials, storeys, source.log))
+                source.surfaces[-1].bearing = bearing.get(element.id())
             except UNREADABLE as error:
                 source.skipped.append(skip(element, cls, error))
+
+
+def _surface(
+    element: Any,
+    cls: str,
+    prisms: _Prisms,
+    voids: dict[int, list[Any]],
+    materials: Materials,
+    storeys: dict[int, str],
+    log: list[LogEntry],
+) -> SourceSurface:
+    made_of = materials.of(element)
+    out = SourceSurface(
+        element.GlobalId or f"#{element.id()}",
+        element.Name or "",
+        cls,
+        element.is_a(),
+        storeys.get(element.id(), ""),
+        None,
+        [],
+        made_of.material,
+        layers=made_of.thickness,
+        kind=getattr(element, "PredefinedType", None) or "",
+        tag=element.Tag or "",
+    )
+    reason: Exception | None = None
+    try:
+        body, clipped = prisms.of(element)
+        if not clipped and len(body) == 1:
+            out.body = body[0]
+    except BodyError as error:
+        reason = error
+    if out.body is None:
+        _measure(element, out, reason)
+        return out
+    for opening in voids.get(element.id(), ()):
+        try:
+            out.openings += prisms.of(opening)[0]
+        except UNREADABLE as error:
+            message = f"an opening of {out.name or out.id} is not taken over: {error}"
+            log.append(LogEntry("skipped", (out.id,), message))
+    return out
+
+
+def _measure(element: Any, out: SourceSurface, reason: Exception | None) -> None:
+    """From the body as built, openings cut: a flat sheet, else a standing body by its footprint."""
+    if not representation(element, "Body"):
+        raise reason or BodyError("it has no body")
+    vertices, faces = solids.triangles(element)
+    if not np.abs(vertices).max() <= FARTHEST:
+        raise BodyError("a coordinate of it is not a number or lies beyond any building")
+    out.how = "measured"
+    try:
+        out.sheets = measure_sheets(vertices, faces)
+    except solids.SolidError:
+        if out.cls != "wall":
+            raise
+        out.body, misfit = footprint(vertices, faces)
+        if abs(misfit) > LOOSE:
+            raise
 
 
 def _keep(voids: dict[int, list[Any]], rel: Any) -> None:
