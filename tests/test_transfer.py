@@ -82,13 +82,17 @@ STANDARD = [
     ("C90/105", "concrete", 44, 2500),
     ("C24 timber", "timber", 11, 420),
     ("GL24h", "timber", 11.5, 420),
+    ("D40", "timber", 13, 660),
+    ("A992", "steel", 199.948, 7850),
+    ("4,000 psi", "concrete", 24.855575, 2403),
 ]
 
 
 @pytest.mark.parametrize(("name", "kind", "stiffness", "density"), STANDARD)
 def test_names_stand_for_the_values_of_their_standard(name: str, kind: str, stiffness: float, density: float) -> None:
-    found = standard_of(name)
-    assert found is not None
+    grade = standard_of(name)
+    assert grade is not None
+    found = grade[0]
     assert (found.kind, found.E / 1e9, found.density) == (kind, pytest.approx(stiffness), density)
 
 

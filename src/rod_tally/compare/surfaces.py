@@ -21,10 +21,10 @@ COVER = 0.5  # of the smaller slab
 
 def match_surfaces(base: Model, revised: Model, transform: Transform | None) -> list[MemberMatch]:
     """Every surface of either side once."""
-    old = {s.id: _Placed(s, s.outer + base.origin) for s in base.surfaces.values()}
+    old = {s.id: _Placed(s, _drawn(s) + base.origin) for s in base.surfaces.values()}
     new = {}
     for s in revised.surfaces.values():
-        outer = s.outer + revised.origin
+        outer = _drawn(s) + revised.origin
         new[s.id] = _Placed(s, transform.undo(outer) if transform is not None else outer)
     pairs = []
     for b in new.values():
@@ -48,7 +48,9 @@ def match_surfaces(base: Model, revised: Model, transform: Transform | None) -> 
         a_id, shift = partner[ident]
         was = base.surfaces[a_id]
         shift = shift if shift >= SAME else 0.0
-        same = abs(was.thickness - s.thickness) < 1e-4 and abs(was.area - s.area) <= SIZE * max(was.area, s.area)
+        same = abs(was.thickness - s.thickness) < 1e-4 and abs(was.source_area - s.source_area) <= SIZE * max(
+            was.source_area, s.source_area
+        )
         status = "resized" if not same else "moved" if shift else "same"
         out.append(MemberMatch(status, s.cls, a_id, ident, shift, described(was), described(s)))
     for ident, placed in old.items():
@@ -59,7 +61,12 @@ def match_surfaces(base: Model, revised: Model, transform: Transform | None) -> 
 
 def described(s: Surface) -> str:
     """Thickness and area, which stand for a surface's section."""
-    return f"{s.thickness * 1000:.0f} mm, {s.area:.2f} m2"
+    return f"{s.thickness * 1000:.0f} mm, {s.source_area:.2f} m2"
+
+
+def _drawn(s: Surface) -> Array:
+    """Its outline as the source draws it: where transfer moved an edge to is not the modeller's doing."""
+    return s.source_outer if s.source_outer is not None else s.outer
 
 
 class _Placed:

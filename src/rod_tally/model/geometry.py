@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -111,3 +113,18 @@ def closest_between_lines(p: Array, u: Array, q: Array, v: Array) -> tuple[Array
     safe = np.where(sin2 > 1e-6, sin2, 1.0)
     s = np.where(sin2 > 1e-6, (b * e - d) / safe, 0.0)
     return s, e + s * b, sin2
+
+
+def sagitta(path: Array) -> float:
+    """The largest distance (m) of a chord of the points (n, 3) from the circle through it and its neighbour."""
+    worst = 0.0
+    for a, b, c in zip(path, path[1:], path[2:]):
+        u, v = b - a, c - a
+        area2 = float(np.linalg.norm(np.cross(u, v)))
+        lu, lw = float(np.linalg.norm(u)), float(np.linalg.norm(c - b))
+        if area2 <= 1e-12 * max(lu, lw) ** 2:
+            continue
+        radius = lu * lw * float(np.linalg.norm(v)) / (2 * area2)
+        half = min(max(lu, lw) / 2, radius)
+        worst = max(worst, radius - math.sqrt(radius * radius - half * half))
+    return worst

@@ -59,7 +59,9 @@ def grades() -> dict[str, Grade]:
         name = f"C{fck}/{cube}"
         e = 22e9 * ((fck + 8) / 10) ** 0.3
         # reinforced concrete weighs 25 kN/m3: EN 1991-1-1 table A.1
-        out[name] = Grade(name, "concrete", round(e / 1e9) * 1e9, 0.2, 2500.0, fck * 1e6, f"EN 1992-1-1 table 3.1, {name}")
+        out[name] = Grade(
+            name, "concrete", round(e / 1e9) * 1e9, 0.2, 2500.0, fck * 1e6, f"EN 1992-1-1 table 3.1, {name}"
+        )
     for psi in ACI:
         # ACI 318-19 19.2.2.1b: E_c = 57000 sqrt(f'_c) psi for normal-weight concrete; 150 lb/ft3 reinforced
         name, fc = f"{psi} psi", psi * KSI / 1000

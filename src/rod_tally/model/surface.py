@@ -140,6 +140,19 @@ class Surface:
         return self.area * self.thickness
 
     @property
+    def source_area(self) -> float:
+        """Net of openings as the source draws it, before transfer moved any edge, m2."""
+        if self.source_outer is None:
+            return self.area
+        rings = [(r - self.source_outer[0]) @ self.plain_axes[:2].T for r in (self.source_outer, *self.openings)]
+        areas = [polygon_moments([(float(a), float(b)) for a, b in ring])[0] for ring in rings]
+        return areas[0] - sum(areas[1:])
+
+    @property
+    def source_volume(self) -> float:
+        return self.source_area * (self.source_thickness if self.source_thickness is not None else self.thickness)
+
+    @property
     def centroid(self) -> Array:
         """Of the outline, openings left aside, m."""
         area, sy, sz, *_ = polygon_moments([(float(a), float(b)) for a, b in self.flat(self.outer)])
@@ -154,3 +167,10 @@ def normal_of(points: Array) -> Array:
     if not size > 1e-12:
         raise ValueError("its outline encloses no area")
     return n / size
+
+
+def across(n: Array) -> tuple[Array, Array]:
+    """Two unit vectors that make a right-handed frame with the unit vector n."""
+    u = np.cross(n, [0.0, 0, 1]) if abs(n[2]) < 0.9 else np.cross(n, [1.0, 0, 0])
+    u = u / np.linalg.norm(u)
+    return u, np.cross(n, u)

@@ -13,9 +13,10 @@ from typing import Any
 import numpy as np
 
 
-def pack(value: Any) -> bytes:
-    """A dataclass as compressed JSON. Raises ValueError for a number that is not finite."""
-    return zlib.compress(json.dumps(_plain(value), allow_nan=False, separators=(",", ":")).encode(), 3)
+def pack(value: Any, without: frozenset[str] = frozenset()) -> bytes:
+    """A dataclass as compressed JSON, fields of these names left out. Raises ValueError for a number that is not
+    finite."""
+    return zlib.compress(json.dumps(_plain(value, without), allow_nan=False, separators=(",", ":")).encode(), 3)
 
 
 def unpack(kind: type, data: bytes) -> Any:
@@ -23,17 +24,18 @@ def unpack(kind: type, data: bytes) -> Any:
     return _typed(kind, json.loads(zlib.decompress(data)))
 
 
-def _plain(value: Any) -> Any:
+def _plain(value: Any, without: frozenset[str] = frozenset()) -> Any:
     if dataclasses.is_dataclass(value) and not isinstance(value, type):
-        return {f.name: _plain(getattr(value, f.name)) for f in dataclasses.fields(value)}
+        names = [f.name for f in dataclasses.fields(value) if f.name not in without]
+        return {name: _plain(getattr(value, name), without) for name in names}
     if isinstance(value, np.ndarray):
         return value.tolist()
     if isinstance(value, np.generic):
         return value.item()
     if isinstance(value, dict):
-        return {k: _plain(v) for k, v in value.items()}
+        return {k: _plain(v, without) for k, v in value.items()}
     if isinstance(value, (list, tuple)):
-        return [_plain(v) for v in value]
+        return [_plain(v, without) for v in value]
     if type(value) is float and value.is_integer() and abs(value) < 1e15:
         return int(value)  # 3 and 3.0 are one value: a model packs to the same bytes before and after a file
     return value

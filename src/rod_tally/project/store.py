@@ -83,6 +83,8 @@ class _Labels:
 ARRAYS = ("xyz", "displacement", "reaction", "station_member", "station_x", "force", "node_done", "member_done")
 
 
+# fields of members and the like that came after the first release and change no result
+UNDECISIVE = frozenset({"element", "bearing"})
 DECISIVE = ("nodes", "members", "sections", "materials", "cases", "combinations", "origin")
 
 
@@ -90,7 +92,7 @@ def fingerprint(model: Model) -> str:
     """A digest of everything of a model that a run depends on."""
     # named one by one: a field that a later version adds must not make every kept run look old
     parts = {k: getattr(model, k) for k in DECISIVE}
-    return hashlib.sha256(pack(parts)).hexdigest()
+    return hashlib.sha256(pack(parts, UNDECISIVE)).hexdigest()
 
 
 class Project:

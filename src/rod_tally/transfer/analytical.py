@@ -6,7 +6,7 @@ import numpy as np
 
 from ..intake.readers import Progress
 from ..intake.source import SourceCondition, SourceConnection, SourceCurve, SourceModel, SourcePoint
-from ..model import FREE, LogEntry, Member, Model, Release, Skipped, Support
+from ..model import FREE, LogEntry, Member, Model, Node, Release, Skipped, Support
 from ..model.geometry import Array, closest_on_segment, default_z, local_axes
 from ..model.proximity import Rods
 from ..model.settings import TransferSettings
@@ -19,6 +19,7 @@ def transfer_analytical(source: SourceModel, model: Model, settings: TransferSet
     """Fill `model` with the analytical members of the source, on its point connections."""
     add_properties(source, model, settings)
     if not source.curves:
+        _bare_points(source, model)
         return
     points = {p.id: p for p in source.points}
     lines = np.array([c.line for c in source.curves]) - model.origin
@@ -54,6 +55,13 @@ def transfer_analytical(source: SourceModel, model: Model, settings: TransferSet
     for m in members:
         m.storey = model.storey_of(float(model.line(m)[:, 2].min()))
     log_moves(model, members)
+
+
+def _bare_points(source: SourceModel, model: Model) -> None:
+    """Nodes of a source that has surfaces alone."""
+    for p in source.points:
+        support = _support(p.condition) if p.condition is not None else FREE
+        model.nodes[p.id] = Node(p.id, p.point - model.origin, support)
 
 
 def _connect(
@@ -177,6 +185,7 @@ def _seat_points(
     if not rest:
         return
     places = np.array([c.point for c in clusters])
+    tied = {name for f in source.faces for name in f.points}
     for p in rest:
         point = p.point - model.origin
         near = np.linalg.norm(places - point, axis=1)
@@ -188,6 +197,9 @@ def _seat_points(
         m = int(d.argmin())
         if d[m] <= model.snap:
             clusters.append(Cluster([], [Seat(m, float(t[m]))], point))
+            of_cluster[len(clusters) - 1] = {p.id}
+        elif p.id in tied:
+            clusters.append(Cluster([], [], point))
             of_cluster[len(clusters) - 1] = {p.id}
         else:
             reason = "no member ends at it or passes it"

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..model.geometry import Array
-from ..model.proximity import EndPairs, Rods, end_pairs
+from ..model.proximity import EndPairs, Rods, crossing_pairs, end_pairs
 
 PARALLEL_PULL = 1e-4  # how weakly the mean of the ends holds a node against the lines that cross there
 
@@ -64,19 +64,28 @@ class _Union:
 
 
 def join(
-    rods: Rods, snap: float, rank: NDArray[np.int64], area: Array, ties: list[tuple[int, int]] | None = None
+    rods: Rods,
+    snap: float,
+    rank: NDArray[np.int64],
+    area: Array,
+    ties: list[tuple[int, int]] | None = None,
+    inside: float | None = None,
+    crossings: float = 0.0,
 ) -> list[Cluster]:
     """Clusters of ends (2 m for the start of member m, 2 m + 1 for its end), every end in exactly one.
 
+    `snap` is the distance for an end at another's end, `inside` that for an end along another member (None: the same).
     `rank` says whose line a node keeps to (larger wins, e.g. columns), `area` breaks ties; `ties` are pairs of ends
-    that are joined whatever their distance.
+    that are joined whatever their distance. With `crossings` above 0 members that cross within it share a node, which
+    is a cluster of seats alone.
     """
     n = len(rods)
-    pairs = end_pairs(rods, snap)
+    inside = snap if inside is None else inside
+    pairs = end_pairs(rods, max(snap, inside))
     order = np.lexsort((*_keys(rods, pairs), pairs.clear))
     pairs = pairs.take(order)
     length = rods.lengths
-    zone = pairs.zone + snap
+    zone = pairs.zone + max(snap, inside)
     at_start = pairs.along <= zone
     at_end = pairs.along >= length[pairs.member] - zone
     nearer_end = pairs.along > length[pairs.member] / 2
@@ -86,6 +95,8 @@ def join(
     tees: dict[int, list[tuple[float, float, int]]] = {}
     for k in range(len(pairs.end)):
         e, m = int(pairs.end[k]), int(pairs.member[k])
+        if pairs.clear[k] > (snap if at_start[k] or at_end[k] else inside):
+            continue
         if at_start[k] or at_end[k]:
             union.union(e, 2 * m + int(nearer_end[k] if at_start[k] and at_end[k] else at_end[k]))
         else:
@@ -99,10 +110,25 @@ def join(
         if all(end // 2 != seat.member for end in cluster.ends):
             cluster.seats.append(seat)
     found = list(clusters.values())
+    if crossings > 0:
+        found += _crossings(rods, crossings, found)
     for cluster in found:
         _once_a_member(cluster)
     _place(found, rods, rank, area)
     return found
+
+
+def _crossings(rods: Rods, distance: float, clusters: list[Cluster]) -> list[Cluster]:
+    """Nodes where members cross and share none yet."""
+    members_of = [{e // 2 for e in c.ends} | {s.member for s in c.seats} for c in clusters]
+    shared = {frozenset((a, b)) for group in members_of for a in group for b in group if a < b}
+    i, j, s, t, _ = crossing_pairs(rods, distance)
+    out = []
+    for k in range(len(i)):
+        a, b = int(i[k]), int(j[k])
+        if frozenset((a, b)) not in shared:
+            out.append(Cluster([], [Seat(a, float(s[k])), Seat(b, float(t[k]))]))
+    return out
 
 
 def _keys(rods: Rods, pairs: EndPairs) -> tuple[Array, ...]:

@@ -10,7 +10,6 @@ from ..model import LogEntry, Material
 from ..model.grades import CONCRETE, Grade, grades
 from ..model.material import ANY_STIFFNESS, graded
 
-
 _CONCRETE = re.compile(r"\bC\s?(\d{2})\s?[/_-]\s?(\d{2,3})\b", re.I)
 _STEEL = re.compile(r"\bS\s?-?(235|275|355|420|450|460)\s?[A-Z0-9+]*\b", re.I)
 _TIMBER = re.compile(r"\b(GL\s?\d{2}\s?[HC]|[CD]\s?\d{2})\b", re.I)
@@ -94,31 +93,32 @@ def material_of(source: SourceMaterial, log: list[LogEntry], mapped: str | None 
         log.append(LogEntry("guessed", (source.name,), f"material {source.name}: mapped to {mapped} by the settings"))
         return graded(source.name, grade, f"{grade.where}, mapped")
     found = standard_of(source.name, source.category)
-    grade, sure = found if found is not None else (None, True)
-    kind = grade.kind if grade else kind_of(source.name, source.category)
+    known = found[0] if found is not None else None
+    sure = found is None or found[1]
+    kind = known.kind if known else kind_of(source.name, source.category)
     material = Material(
         source.name, kind, source.E, source.G, source.poisson, source.density, source.strength, origin={}
     )
     assert material.origin is not None
-    if grade is not None:
+    if known is not None:
         for key in ("E", "density", "poisson"):
-            if getattr(source, key) is None and not (key == "poisson" and (source.G or grade.poisson == 0)):
-                setattr(material, key, getattr(grade, key))
-                material.origin[key] = grade.where + ("" if sure else " (a guess)")
-        if source.strength is None and grade.strength > 0 and sure:
-            material.strength = grade.strength
-            material.origin["strength"] = grade.where
-        if grade.kind == "timber" and source.G is None:
+            if getattr(source, key) is None and not (key == "poisson" and (source.G or known.poisson == 0)):
+                setattr(material, key, getattr(known, key))
+                material.origin[key] = known.where + ("" if sure else " (a guess)")
+        if source.strength is None and known.strength > 0 and sure:
+            material.strength = known.strength
+            material.origin["strength"] = known.where
+        if known.kind == "timber" and source.G is None:
             # with the source's own E, not the grade's
-            material.G = grade.G if source.E is None else (material.E or 0.0) / 16
-            material.origin["G"] = grade.where if source.E is None else "EN 338, E / 16"
+            material.G = known.G if source.E is None else (material.E or 0.0) / 16
+            material.origin["G"] = known.where if source.E is None else "EN 338, E / 16"
         if material.origin:
             shown = ", ".join(
                 f"{k} = {getattr(material, k) / 1e9:g} GPa" if k in "EG" else
                 f"{k} = {getattr(material, k) / 1e6:g} MPa" if k == "strength" else f"{k} = {getattr(material, k):g}"
                 for k in material.origin
             )  # fmt: skip
-            log.append(LogEntry("guessed", (source.name,), f"material {source.name}: {shown} by {grade.where}"))
+            log.append(LogEntry("guessed", (source.name,), f"material {source.name}: {shown} by {known.where}"))
     if material.E is not None and not ANY_STIFFNESS[0] <= material.E <= ANY_STIFFNESS[1]:
         material.G = None  # a shear modulus beside a wrong E would hide it
     return material

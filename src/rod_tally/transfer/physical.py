@@ -7,17 +7,22 @@ from dataclasses import replace
 import numpy as np
 
 from ..intake.readers import Progress
-from ..intake.source import SourceModel
+from ..intake.source import SourceElement, SourceModel
 from ..model import LogEntry, Member, Model, Section, Skipped
 from ..model.catalogue import catalogue_name, catalogue_section
-from ..model.geometry import Array, default_z, local_axes
+from ..model.geometry import Array, default_z, local_axes, sagitta
+from ..model.panels import Panels, touching_ends
 from ..model.proximity import Rods
 from ..model.settings import TransferSettings
 from .joins import join
 from .materials import material_of
 from .nodes import add_joints, add_nodes, log_moves
+from .orientation import orient
+from .releases import release_by_rule
+from .seats import nodes_on_surfaces, place_on_surfaces, record_joints, ties_of
 from .sections import cardinal_offset, section_of
-from .supports import support_bases
+from .snaps import snap_to_building, tie_far_ends
+from .supports import support_bases, support_walls
 
 RANK = {"column": 3, "beam": 2, "brace": 1}
 
@@ -29,7 +34,8 @@ def transfer_physical(source: SourceModel, model: Model, settings: TransferSetti
     members: list[Member] = []
     lines: list[Array] = []
     taken: set[str] = set()
-    for e, line, z_axis in zip(source.elements, *_centre_lines(source, model, offsets)):
+    elements = _with_chords(source.elements, model)
+    for e, line, z_axis in zip(elements, *_centre_lines(elements, model, offsets)):
         if line is None:
             model.skipped.append(Skipped(e.cls, e.id, "it has no length", e.name, e.ifc_class))
             continue
@@ -49,40 +55,79 @@ def transfer_physical(source: SourceModel, model: Model, settings: TransferSetti
             Member(
                 ident, e.name, e.cls, "", "", e.profile, e.material, z_axis, e.storey,
                 source_line=line, source_section=e.profile, source_material=e.material, tag=e.tag,
+                element=ident.rsplit("/", 1)[0] if e.how == "chord" else "", bearing=e.bearing,
             )
         )  # fmt: skip
         lines.append(line)
     if not members:
+        support_walls(source, model, settings, progress)
         return
+    if settings.orient:
+        orient(members, lines, model)
     progress("Joining ends", 0.0)
     rods = rods_of(members, np.array(lines), model.sections)
     rank = np.array([RANK[m.cls] for m in members])
     area = np.array([model.sections[m.section].area if m.section in model.sections else 0.0 for m in members])
-    clusters = join(rods, settings.snap, rank, area)
+    panels = Panels(list(model.surfaces.values()))
+    touches = touching_ends(rods, panels, settings.snap_of("surfaces"))
+    progress("Joining ends", 0.2)
+    clusters = join(
+        rods, settings.snap_of("ends"), rank, area, ties_of(touches, rods), settings.snap_of("members"),
+        settings.joins.crossings,
+    )  # fmt: skip
+    place_on_surfaces(clusters, touches, panels, members)
+    snap_to_building(model, clusters, settings.joins)
     ids = add_nodes(model, clusters, members, {})
+    record_joints(model, clusters, ids, touches, panels, rods, members, settings.snap_of("surfaces"))
+    tie_far_ends(model, clusters, ids, members, nodes_on_surfaces(model), settings.joins)
     add_joints(model, clusters, members, ids, rods.lengths)
     for m in members:
         m.storey = m.storey or model.storey_of(float(min(model.line(m)[:, 2])))
     log_moves(model, members)
+    progress("Supports and releases", 0.8)
     support_bases(source, model, rods, members, settings)
+    support_walls(source, model, settings, progress)
+    release_by_rule(model, settings.releases)
+
+
+def _with_chords(elements: list[SourceElement], model: Model) -> list[SourceElement]:
+    """Curved elements as their chords, each a member of its own that knows what it is a chord of."""
+    out: list[SourceElement] = []
+    for e in elements:
+        if e.path is None:
+            out.append(e)
+            continue
+        steps = np.diff(e.path, axis=0)
+        keep = np.linalg.norm(steps, axis=1) > 1e-6
+        lines = [np.array([a, b]) for a, b, good in zip(e.path, e.path[1:], keep) if good]
+        for k, line in enumerate(lines, 1):
+            z = e.z_axis
+            if abs(float(z @ (line[1] - line[0]))) > 0.9 * float(np.linalg.norm(z) * np.linalg.norm(line[1] - line[0])):
+                z = default_z(line[1] - line[0])
+            out.append(
+                replace(e, id=f"{e.id}/{k}", name=f"{e.name or e.id}/{k}", line=line, z_axis=z, path=None, how="chord")
+            )
+        message = f"{e.cls} {e.name or e.id} is curved: {len(lines)} chords, each at most {sagitta(e.path) * 1000:.1f} mm off it"
+        model.log.append(LogEntry("guessed", (e.id,), message))
+    return out
 
 
 def _centre_lines(
-    source: SourceModel, model: Model, offsets: dict[str, tuple[float, float]]
+    elements: list[SourceElement], model: Model, offsets: dict[str, tuple[float, float]]
 ) -> tuple[list[Array | None], Array]:
     """Lines through the centroids, local coordinates (None for one of no length), and local z of each element."""
-    n = len(source.elements)
-    lines = np.array([e.line for e in source.elements]).reshape(-1, 2, 3) - model.origin
+    n = len(elements)
+    lines = np.array([e.line for e in elements]).reshape(-1, 2, 3) - model.origin
     x = lines[:, 1] - lines[:, 0]
     length = np.linalg.norm(x, axis=1)
     good = np.isfinite(lines).all(axis=(1, 2)) & (length >= 1e-6)
     x[~good] = (1.0, 0.0, 0.0)
-    z = np.array([e.z_axis for e in source.elements]).reshape(-1, 3)
+    z = np.array([e.z_axis for e in elements]).reshape(-1, 3)
     for bare in np.flatnonzero(~z.any(axis=1)):
         z[bare] = default_z(x[bare])
     axes = local_axes(x, z).reshape(-1, 3, 3)
     shift = np.zeros((n, 2))
-    for k, e in enumerate(source.elements):
+    for k, e in enumerate(elements):
         section = model.sections.get(e.profile)
         if e.how == "axis" and section is not None:
             shift[k] = cardinal_offset(section, e.cardinal)

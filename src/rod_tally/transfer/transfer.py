@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from ..intake.readers import Progress, silent
@@ -10,7 +12,11 @@ from ..model import LogEntry, Model, Skipped, Storey
 from ..model.geometry import Array
 from ..model.settings import TransferSettings
 from .analytical import transfer_analytical
+from .choose import choose
+from .counterparts import counterparts
+from .faces import transfer_faces
 from .loads import transfer_loads
+from .panels import join_surfaces
 from .physical import transfer_physical
 from .surfaces import transfer_surfaces
 
@@ -23,6 +29,7 @@ def transfer(source: SourceModel, settings: TransferSettings, progress: Progress
     Never raises for what the source holds: what cannot be taken over is in `model.skipped` with its reason.
     """
     progress("Making centre lines", 0.0)
+    source = choose(source, settings.choose)
     origin = local_origin(source)
     model = Model(
         kind=source.kind,
@@ -41,22 +48,46 @@ def transfer(source: SourceModel, settings: TransferSettings, progress: Progress
         shown = ", ".join(f"{v:.0f}" for v in origin)
         message = f"the source lies far from its origin; {shown} m was taken off its coordinates, results are given back in the source's own"
         model.log.append(LogEntry("shifted", (), message, float(np.linalg.norm(origin))))
-    transfer_surfaces(source, model)
-    if source.kind == "physical":
+    model.grids = [replace(g, points=g.points - origin[:2]) for g in source.grids]
+    model.groups, model.north = dict(source.groups), source.north
+    physical = source.kind == "physical" or (source.kind == "both" and settings.side == "physical")
+    if source.kind == "both":
+        _leave_one_side(source, model, physical)
+    if physical:
+        transfer_surfaces(source, model)
+        progress("Joining surfaces", 0.0)
+        join_surfaces(model, settings)
         transfer_physical(source, model, settings, progress)
     else:
-        if source.kind == "both":
-            reason = "the file also holds analytical members, and those are the model"
-            model.skipped += [Skipped(e.cls, e.id, reason, e.name, e.ifc_class) for e in source.elements]
-            model.log.append(LogEntry("skipped", (), f"{len(source.elements)} physical members: {reason}"))
         transfer_analytical(source, model, settings, progress)
+        transfer_faces(source, model)
+    if source.kind == "both":
+        model.counterparts = counterparts(source, model)
     transfer_loads(source, model)
     return model
+
+
+def _leave_one_side(source: SourceModel, model: Model, physical: bool) -> None:
+    """List the side of a source with both that is not gone on with."""
+    if physical:
+        reason = "the physical members were chosen to go on with"
+        model.skipped += [Skipped("member", c.id, reason, c.name, "IfcStructuralCurveMember") for c in source.curves]
+        model.skipped += [Skipped("surface", f.id, reason, f.name, "IfcStructuralSurfaceMember") for f in source.faces]
+        count = len(source.curves) + len(source.faces)
+        model.log.append(LogEntry("skipped", (), f"{count} analytical members: {reason}"))
+    else:
+        reason = "the file also holds analytical members, and those are the model"
+        model.skipped += [Skipped(e.cls, e.id, reason, e.name, e.ifc_class) for e in source.elements]
+        model.skipped += [Skipped(s.cls, s.id, reason, s.name, s.ifc_class) for s in source.surfaces]
+        count = len(source.elements) + len(source.surfaces)
+        model.log.append(LogEntry("skipped", (), f"{count} physical members and surfaces: {reason}"))
 
 
 def local_origin(source: SourceModel) -> Array:
     """What to take off all coordinates (m, whole metres): the lowest corner when the source lies far away, else zero."""
     lines = [e.line for e in source.elements] + [c.line for c in source.curves]
+    lines += [s.body.outer for s in source.surfaces if s.body is not None]
+    lines += [sheet.outer for s in source.surfaces for sheet in s.sheets] + [f.outer for f in source.faces]
     if not lines:
         return np.zeros(3)
     points = np.concatenate(lines)

@@ -5,8 +5,6 @@ from __future__ import annotations
 import math
 from typing import Any
 
-import numpy as np
-
 from ...model.grid import GridLine
 from ..source import SourceModel
 from .curves import points_of
@@ -117,18 +115,3 @@ def read_links(file: Any, source: SourceModel) -> None:
     for_each(file, "IfcRelAssignsToProduct", product, source.log)
     if file.schema == "IFC2X3":
         for_each(file, "IfcRelConnectsStructuralElement", element, source.log)
-
-
-def sagitta(path: np.ndarray) -> float:
-    """The largest distance (m) of a chord of the points (n, 3) from the circle through it and its neighbour."""
-    worst = 0.0
-    for a, b, c in zip(path, path[1:], path[2:]):
-        u, v = b - a, c - a
-        area2 = float(np.linalg.norm(np.cross(u, v)))
-        lu, lw = float(np.linalg.norm(u)), float(np.linalg.norm(c - b))
-        if area2 <= 1e-12 * max(lu, lw) ** 2:
-            continue
-        radius = lu * lw * float(np.linalg.norm(v)) / (2 * area2)
-        half = min(max(lu, lw) / 2, radius)
-        worst = max(worst, radius - math.sqrt(radius * radius - half * half))
-    return worst

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from shapely.geometry import Polygon
 
 from ...model.geometry import Array
+from ...model.surface import across
 from ..source import Prism, Sheet
 from .slicing import slices
 from .solids import SolidError
@@ -86,13 +87,6 @@ def footprint(vertices: Array, faces: NDArray[np.int64]) -> tuple[Prism, float]:
     flat = np.array(Polygon(largest.exterior).simplify(1e-4).exterior.coords)[:-1]
     base = np.column_stack([flat, np.full(len(flat), low)]) + middle
     return Prism(base, [], np.array([0.0, 0.0, high - low])), misfit
-
-
-def across(n: Array) -> tuple[Array, Array]:
-    """Two unit vectors that make a right-handed frame with n."""
-    u = np.cross(n, [0.0, 0, 1]) if abs(n[2]) < 0.9 else np.cross(n, [1.0, 0, 0])
-    u = u / np.linalg.norm(u)
-    return u, np.cross(n, u)
 
 
 def _broad(normal: Array, area: Array) -> Array:

@@ -1,0 +1,39 @@
+"""Releases by rule, for a source that brings none: secondary steel beams and braces pinned."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from ..model import LogEntry, Model, Release
+from ..model.settings import ReleaseSettings
+
+PIN = Release("FFFFRR")
+PIN_TURNING = Release("FFFRRR")
+
+
+def release_by_rule(model: Model, rules: ReleaseSettings) -> None:
+    """Pin the ends of steel beams that sit on another beam, and both ends of braces, as the rules say.
+
+    Concrete stays continuous. An end that alone holds up its node in bending is left fixed: a node between nothing but
+    pins would be free to turn.
+    """
+    pinned: list[str] = []
+    inside = {j.node: m for m in model.members.values() for j in m.joints}
+    for m in model.members.values():
+        material = model.materials.get(m.material)
+        if rules.braces == "pinned" and m.cls == "brace" and not m.joints:
+            m.release_start, m.release_end = PIN, PIN
+            pinned.append(m.id)
+        elif rules.secondary == "pinned" and m.cls == "beam" and (material is None or material.kind in ("steel", "")):
+            for end, node in ((0, m.start), (1, m.end)):
+                carrier = inside.get(node)
+                if carrier is None or carrier.cls != "beam" or model.nodes[node].support.any:
+                    continue
+                if end:
+                    m.release_end = replace(PIN)
+                else:
+                    m.release_start = replace(PIN)
+                pinned.append(m.id)
+    if pinned:
+        message = f"{len(set(pinned))} members pinned by rule (secondary beams on beams, braces)"
+        model.log.append(LogEntry("guessed", tuple(sorted(set(pinned))), message))
