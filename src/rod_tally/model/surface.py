@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -99,17 +100,19 @@ class Surface:
     @property
     def plain_axes(self) -> Array:
         """The axes before anybody has turned them."""
-        n = normal_of(self.outer)
-        if abs(n[2]) > LEVEL:
-            n = n if n[2] > 0 else -n
-            x = np.array([1.0, 0, 0]) - n[0] * n
-            x = x / np.linalg.norm(x)
-            return np.array([x, np.cross(n, x), n])
-        up = np.array([0, 0, 1.0]) - n[2] * n
-        y = up / np.linalg.norm(up)
-        first = n[0] if abs(n[0]) > 1e-9 else n[1]
-        z = n if first > 0 else -n
-        return np.array([np.cross(y, z), y, z])
+        # in plain floats: it is asked for very often, and numpy costs several times as much on single vectors
+        a, b, c = _newell(self.outer)
+        if abs(c) > LEVEL:
+            if c < 0:
+                a, b, c = -a, -b, -c
+            size = math.sqrt(1 - a * a)
+            x = (size, -a * b / size, -a * c / size)
+            return np.array([x, (b * x[2] - c * x[1], c * x[0] - a * x[2], a * x[1] - b * x[0]), (a, b, c)])
+        size = math.sqrt(1 - c * c)
+        y = (-c * a / size, -c * b / size, size)
+        if (a if abs(a) > 1e-9 else b) < 0:
+            a, b, c = -a, -b, -c
+        return np.array([(y[1] * c - y[2] * b, y[2] * a - y[0] * c, y[0] * b - y[1] * a), y, (a, b, c)])
 
     def flat(self, points: Array) -> Array:
         """Points (n, 3) of the plane as (n, 2) in its own x and y about the first corner."""
@@ -161,12 +164,22 @@ class Surface:
 
 def normal_of(points: Array) -> Array:
     """Unit normal of a polygon (n, 3) by Newell's method. Raises ValueError for one without area."""
-    q = np.roll(points, -1, axis=0)
-    n = np.cross(points - points[0], q - points[0]).sum(axis=0)
-    size = float(np.linalg.norm(n))
+    return np.array(_newell(points))
+
+
+def _newell(points: Array) -> tuple[float, float, float]:
+    rows = points.tolist()
+    x0, y0, z0 = rows[0]
+    nx = ny = nz = 0.0
+    for (ax, ay, az), (bx, by, bz) in zip(rows[1:], rows[2:]):
+        ux, uy, uz, vx, vy, vz = ax - x0, ay - y0, az - z0, bx - x0, by - y0, bz - z0
+        nx += uy * vz - uz * vy
+        ny += uz * vx - ux * vz
+        nz += ux * vy - uy * vx
+    size = math.sqrt(nx * nx + ny * ny + nz * nz)
     if not size > 1e-12:
         raise ValueError("its outline encloses no area")
-    return n / size
+    return nx / size, ny / size, nz / size
 
 
 def across(n: Array) -> tuple[Array, Array]:

@@ -124,9 +124,11 @@ def _move_edges(model: Model, panels: Panels, meetings: list[_Meeting], farthest
                 level = length > 1e-9 and abs(off[1] - off[0]) <= ALONG * length
                 if not level or np.abs(off).max() > m.reach + 1e-9 or np.abs(off).max() < 1e-7:
                     continue
-                # the rest of the surface lies on one side; an edge beyond the line stays as an overhang
+                # the rest of the surface lies on one side; a slab's edge beyond the line stays as an overhang, a wall's
+                # end that only reaches to the outer face of another wall at a corner does not
+                corner = s.upright and t.upright
                 inside = float((np.array(panels.polygons[own].representative_point().coords[0]) - line[0]) @ normal)
-                if overlap < WHOLE * length or off.mean() * inside <= 0:
+                if overlap < WHOLE * length or (off.mean() * inside <= 0 and not corner):
                     continue
                 key = (own, k)
                 choice = (float(np.abs(off).max()), tuple(np.round(t.outer.mean(axis=0), 4)), line, t.name or t.id)

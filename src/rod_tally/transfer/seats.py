@@ -36,8 +36,8 @@ def ties_of(touches: list[Touch], rods: Rods) -> list[tuple[int, int]]:
 def place_on_surfaces(clusters: list[Cluster], touches: list[Touch], panels: Panels, members: list[Member]) -> None:
     """Bring nodes into the middle planes of the surfaces their ends run across.
 
-    A node of columns (or of a lone end) goes into the plane along the column's own axis. Where beams meet at a column's
-    head the node stays with the frame, and the surface is tied to it by a rigid link.
+    A node goes into a plane along the axis of the end that runs across it, such as a column's under a slab; what else
+    ends at the node follows, or is tied to it by a rigid link as the settings say.
     """
     by_end: dict[int, list[Touch]] = {}
     for t in touches:
@@ -46,14 +46,11 @@ def place_on_surfaces(clusters: list[Cluster], touches: list[Touch], panels: Pan
         mine = [t for e in cluster.ends for t in by_end.get(e, ())]
         if not mine or cluster.seats:
             continue
-        beams = any(members[e // 2].cls == "beam" for e in cluster.ends)
         planes: dict[int, Touch] = {}
         for t in sorted(mine, key=lambda t: (not t.across, t.surface, t.end)):
             planes.setdefault(t.surface, t)
         for s, t in planes.items():
             surface = panels.surfaces[s]
-            if beams and not surface.upright:
-                continue
             n = surface.plain_axes[2]
             height = float((cluster.point - surface.outer[0]) @ n)
             x = members[t.end // 2].source_line
