@@ -14,12 +14,12 @@ CANTILEVER = 3.0  # m; longer free ends are asked about. Common practice, no sou
 
 
 def loose_ends(s: Subject) -> list[int]:
-    """Ends (2 m for the start of member m, 2 m + 1 for its end) whose node no other member and no support shares."""
+    """Ends (2 m for the start of member m, 2 m + 1 for its end) whose node no other member, support or surface shares."""
     out = []
     for k, ident in enumerate(s.ids):
         m = s.model.members[ident]
         for which, node in ((0, m.start), (1, m.end)):
-            if len(s.members_at[node]) == 1 and not s.model.nodes[node].support.any:
+            if len(s.members_at[node]) == 1 and not s.model.nodes[node].support.any and node not in s.tied:
                 out.append(2 * k + which)
     return out
 
@@ -99,7 +99,7 @@ def _gap_order(s: Subject, end: int, gap: tuple[int, float]) -> tuple[float, boo
 def find_loose_ends(s: Subject) -> Iterator[Finding]:
     """Ends joined to nothing that are no plausible cantilever or free top."""
     near = gaps(s)
-    islands = {next(iter(part)) for part, held in s.held_components if len(part) == 1 and not held}
+    islands = {next(iter(part)) for part, held in s.whole_parts if len(part) == 1 and not held}
     by_member: dict[str, list[int]] = {}
     for e in loose_ends(s):
         if e not in near and s.ids[e // 2] not in islands and not _foot(s, e):
@@ -158,10 +158,10 @@ def _plausible(s: Subject, ident: str, end: int) -> bool:
 @check("join.island")
 def find_islands(s: Subject) -> Iterator[Finding]:
     """Parts of the model that no support holds, when others are held."""
-    if not any(held for _, held in s.held_components):
+    if not any(held for _, held in s.whole_parts):
         return
-    for part, held in s.held_components:
-        if held:
+    for part, held in s.whole_parts:
+        if held or _free_surface(s, part):
             continue
         ids = tuple(sorted(part))
         names = ", ".join(s.name(i) for i in ids[:4]) + (f" and {len(ids) - 4} more" if len(ids) > 4 else "")
@@ -174,6 +174,11 @@ def find_islands(s: Subject) -> Iterator[Finding]:
             s.middle(ids[0]),
             ("Join it to the rest", "Support it"),
         )
+
+
+def _free_surface(s: Subject, part: set[str]) -> bool:
+    """Whether a part is one surface alone: surface.free speaks of it."""
+    return len(part) == 1 and next(iter(part)) in s.model.surfaces
 
 
 @check("join.short")

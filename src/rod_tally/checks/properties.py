@@ -5,14 +5,22 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ..model import Finding, Material
+from ..model.catalogue import catalogue_name, catalogue_section
+from ..model.grade_names import standard_of
 from ..model.material import ANY_DENSITY, ANY_STIFFNESS, DENSITY_RANGE, STIFFNESS_RANGE
 from .registry import Subject, check
+
+NAMED = 0.03  # share by which a section may differ from the one it is named after
+GRADED = 0.05  # and a material from its grade
 
 
 def _by(s: Subject, key: str) -> dict[str, list[str]]:
     out: dict[str, list[str]] = {}
     for ident, m in s.model.members.items():
         out.setdefault(getattr(m, key), []).append(ident)
+    if key == "material":
+        for ident, x in s.model.surfaces.items():
+            out.setdefault(x.material, []).append(ident)
     return out
 
 
@@ -52,6 +60,58 @@ def find_sections(s: Subject) -> Iterator[Finding]:
                 tuple(ids),
                 s.middle(ids[0]),
                 ("Map the profile to a known one", "Accept, because…"),
+            )
+
+
+@check("section.differs")
+def find_other_sections(s: Subject) -> Iterator[Finding]:
+    """Profiles named after a rolled section whose area or second moments are not that section's, by more than 3 %."""
+    for name, ids in sorted(_by(s, "section").items()):
+        section = s.model.sections.get(name)
+        known = catalogue_name(section.name) if section is not None and section.usable else None
+        if section is None or known is None or known in section.origin:
+            continue
+        real = catalogue_section(known)
+        apart = {k: getattr(section, k) / getattr(real, k) - 1 for k in ("area", "iy", "iz")}
+        if max(abs(v) for v in apart.values()) > NAMED:
+            shown = ", ".join(f"{title} {apart[k]:+.1%}" for k, title in (("area", "A"), ("iy", "Iy"), ("iz", "Iz")))
+            yield Finding(
+                "section.differs",
+                "warning",
+                f"Profile {name!r} of {_many(ids)} is named after {known} and is not it: {shown}.",
+                tuple(ids),
+                s.middle(ids[0]),
+                ("Map the profile to a known one", "Accept, because…"),
+                apart,
+            )
+
+
+@check("material.differs")
+def find_other_materials(s: Subject) -> Iterator[Finding]:
+    """Materials named after a grade whose E, density or strength are not that grade's, by more than 5 %: one note each."""
+    for name, ids in sorted(_by(s, "material").items()):
+        material = s.model.materials.get(name)
+        found = standard_of(material.name) if material is not None else None
+        if material is None or found is None or not found[1]:
+            continue
+        grade, assumed = found[0], material.origin or {}
+        parts = []
+        for key, title, unit, scale in (
+            ("E", "E", "GPa", 1e9),
+            ("density", "density", "kg/m³", 1.0),
+            ("strength", "strength", "MPa", 1e6),
+        ):
+            own, real = getattr(material, key), getattr(grade, key)
+            if own and real and key not in assumed and abs(own / real - 1) > GRADED:
+                parts.append(f"{title} {own / scale:.4g} {unit} against {real / scale:.4g}")
+        if parts and material.usable:
+            yield Finding(
+                "material.differs",
+                "note",
+                f"Material {name} of {_many(ids)} is not as {grade.where} has it: {', '.join(parts)}.",
+                tuple(ids),
+                s.middle(ids[0]),
+                ("Take the grade's values", "Accept, because…"),
             )
 
 

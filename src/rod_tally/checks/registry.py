@@ -13,6 +13,8 @@ import numpy as np
 from ..analysis.results import Results
 from ..model import Finding, Model, Section, Settings
 from ..model.geometry import Array, local_axes
+from ..model.lines import Line, lines_of
+from ..model.panels import Panels
 from ..model.proximity import Rods
 
 
@@ -35,7 +37,37 @@ class Subject:
 
     @cached_property
     def components(self) -> list[set[str]]:
+        """Parts that hang together through nodes: what a run computes as one, as surfaces take no part in it."""
         return self.model.components()
+
+    @cached_property
+    def whole_parts(self) -> list[tuple[set[str], bool]]:
+        """Parts that hang together through nodes and surfaces (ids of both), with whether anything holds them."""
+        out = []
+        for part in self.model.components(surfaces=True):
+            nodes = {n for i in part if i in self.model.members for n in self.nodes_of(i)}
+            held = any(self.model.nodes[n].support.any for n in nodes)
+            surfaces = [self.model.surfaces[i] for i in part if i in self.model.surfaces]
+            out.append((part, held or any(x.supports or x.bedding for x in surfaces)))
+        return out
+
+    @cached_property
+    def tied(self) -> dict[str, list[str]]:
+        """Nodes that are tied to surfaces, with the ids of those."""
+        out: dict[str, list[str]] = {}
+        for x in self.model.surfaces.values():
+            for j in x.joints:
+                if j.node:
+                    out.setdefault(j.node, []).append(x.id)
+        return out
+
+    @cached_property
+    def panels(self) -> Panels:
+        return Panels(list(self.model.surfaces.values()))
+
+    @cached_property
+    def lines(self) -> list[Line]:
+        return lines_of(self.model)
 
     @cached_property
     def held_components(self) -> list[tuple[set[str], bool]]:
@@ -71,11 +103,13 @@ class Subject:
         return Rods(lines, axes, bounds, rounded)
 
     def name(self, member: str) -> str:
-        """Class and name as a sentence calls it: "beam Q2-14"."""
-        m = self.model.members[member]
+        """Class and name of a member or surface as a sentence calls it: "beam Q2-14"."""
+        m = self.model.members.get(member) or self.model.surfaces[member]
         return f"{m.cls} {m.name or m.id}"
 
     def middle(self, member: str) -> tuple[float, float, float]:
+        if member in self.model.surfaces:
+            return point(self.model.surfaces[member].outer.mean(axis=0))
         return point(self.model.line(self.model.members[member]).mean(axis=0))
 
 

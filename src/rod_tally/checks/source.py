@@ -53,13 +53,17 @@ def find_surfaces(s: Subject) -> Iterator[Finding]:
     count: dict[str, int] = defaultdict(int)
     for surface in s.model.surfaces.values():
         count[surface.cls] += 1
+    hang = sorted(i for part, held in s.held_components if not held for i in part)
+    whole = {i for part, held in s.whole_parts if held for i in part}
+    hang = [i for i in hang if i in whole]
     words = listed([f"{n} {cls}{'s' if n != 1 else ''}" for cls, n in sorted(count.items())])
     weight = sum(s.model.surface_weight(x) for x in s.model.surfaces.values())
     yield Finding(
         "source.surfaces",
         "note",
         f"{words} are in the model as surfaces and take no part in a run: their stiffness and their weight of "
-        f"{weight / 1000:.4g} kN are missing from the results.",
+        f"{weight / 1000:.4g} kN are missing from the results"
+        + (f", and so are {len(hang)} members that only they hold." if hang else "."),
         tuple(sorted(s.model.surfaces)),
         None,
         (),

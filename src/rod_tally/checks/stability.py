@@ -118,10 +118,13 @@ def _mechanism(s: Subject, motion: FoundMotion, members: set[str]) -> Finding:
     nodes = f"Nodes {shown} can {verb} together" if many else f"Node {shown} can {verb}"
     through = ", ".join(s.name(i) for i in sorted(members)[:3])
     more = f" and {len(members) - 3} more" if len(members) > 3 else ""
+    # what a slab or wall holds is no mechanism of the model, only of the run that leaves them out
+    on = any(n in s.tied for n in motion.nodes)
     return Finding(
         "stability.mechanism",
-        "blocking",
-        f"{nodes} without resistance, {motion.nodes[0]} {way}; members there: {through}{more}.",
+        "note" if on else "blocking",
+        f"{nodes} without resistance, {motion.nodes[0]} {way}; members there: {through}{more}"
+        + ("; the slabs and walls tied there take no part in a run." if on else "."),
         tuple(sorted(members)),
         point(s.model.nodes[motion.nodes[0]].point),
         ("Look at the releases of these members", "Brace or hold it in that direction"),

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from ..model import Finding, Model
+from ..model import Finding, Model, SurfaceJoint
 from ..model.geometry import Array
 from .registry import Subject, check, point
 
@@ -14,7 +14,9 @@ from .registry import Subject, check, point
 @check("support.none")
 def find_no_support(s: Subject) -> Iterator[Finding]:
     """A model that nothing holds."""
-    if s.ids and not any(n.support.any for n in s.model.nodes.values()):
+    surfaces = s.model.surfaces.values()
+    held = any(n.support.any for n in s.model.nodes.values()) or any(x.supports or x.bedding for x in surfaces)
+    if (s.ids or s.model.surfaces) and not held:
         yield Finding(
             "support.none",
             "blocking",
@@ -27,16 +29,19 @@ def find_no_support(s: Subject) -> Iterator[Finding]:
 
 @check("support.base_free")
 def find_free_bases(s: Subject) -> Iterator[Finding]:
-    """Columns whose lowest point neither a support nor a member that does not itself rise from there holds."""
-    if not any(n.support.any for n in s.model.nodes.values()):
+    """Columns whose lowest point neither a support nor a member that does not itself rise from there holds; walls whose
+    foot stands on nothing."""
+    surfaces = s.model.surfaces.values()
+    if not any(n.support.any for n in s.model.nodes.values()) and not any(x.supports or x.bedding for x in surfaces):
         return
+    yield from _free_walls(s)
     told: set[str] = set()
     for ident, m in s.model.members.items():
         if m.cls != "column":
             continue
         a, b = s.model.line(m)
         node = m.start if a[2] <= b[2] else m.end
-        if node in told or s.model.nodes[node].support.any:
+        if node in told or s.model.nodes[node].support.any or s.tied.get(node):
             continue
         z = min(a[2], b[2])
         if any(_holds(s, i, z) for i in s.members_at[node] if i != ident):
@@ -50,6 +55,32 @@ def find_free_bases(s: Subject) -> Iterator[Finding]:
             point(s.model.nodes[node].point),
             ("Support it", "Accept, because…"),
         )
+
+
+def _free_walls(s: Subject) -> Iterator[Finding]:
+    for x in s.model.surfaces.values():
+        if not x.upright or x.supports or x.bedding:
+            continue
+        low = float(x.outer[:, 2].min())
+        below = [j for j in x.joints if float(j.line[:, 2].min()) <= low + 0.3 and _carries(s, j, low)]
+        if not below:
+            yield Finding(
+                "support.base_free",
+                "blocking" if s.model.kind == "physical" else "warning",
+                f"The foot of the {s.name(x.id)} is held by nothing: no support, no footing, no slab or wall below.",
+                (x.id,),
+                point(x.outer[int(x.outer[:, 2].argmin())]),
+                ("Support it", "Accept, because…"),
+            )
+
+
+def _carries(s: Subject, joint: SurfaceJoint, low: float) -> bool:
+    """Whether what is tied to a wall at its foot carries it: a slab, a wall below or beside, a beam or column."""
+    other = s.model.surfaces.get(joint.other)
+    if other is not None:
+        level = abs(float(joint.line[1, 2] - joint.line[0, 2])) < 0.3 if len(joint.line) > 1 else True
+        return level or bool(other.outer[:, 2].min() < low - 0.3)
+    return joint.other in s.model.members
 
 
 def _holds(s: Subject, member: str, z: float) -> bool:
@@ -140,8 +171,12 @@ def unstable_parts(s: Subject) -> list[tuple[set[str], Array]]:
 
 @check("support.unstable")
 def find_unstable_supports(s: Subject) -> Iterator[Finding]:
-    """Parts whose supports cannot stop them moving as one body."""
+    """Parts whose supports cannot stop them moving as one body.
+
+    Of a part that slabs and walls hold as well it is only a note: those take no part in a run yet.
+    """
     for part, motions in unstable_parts(s):
+        on = sorted({i for m in part for n in s.nodes_of(m) for i in s.tied.get(n, ())})
         ids = tuple(sorted(part))
         whole = "The model" if len(s.components) == 1 else f"The part with {s.name(ids[0])} ({len(ids)} members)"
         words = ", and ".join(in_words(m) for m in motions)
@@ -150,8 +185,9 @@ def find_unstable_supports(s: Subject) -> Iterator[Finding]:
         )
         yield Finding(
             "support.unstable",
-            "blocking",
-            f"{whole} is held at {len(nodes)} node{'s' if len(nodes) != 1 else ''}, and can still {words}.",
+            "note" if on else "blocking",
+            f"{whole} is held at {len(nodes)} node{'s' if len(nodes) != 1 else ''}, and can still {words}"
+            + (f"; {s.name(on[0])} and the like, which hold it too, take no part in a run." if on else "."),
             ids,
             point(s.model.nodes[nodes[0]].point),
             ("Hold it in that direction",),

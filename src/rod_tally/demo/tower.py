@@ -10,7 +10,9 @@ BAY, HEIGHT, SLAB, WALL = 7.2, 3.2, 0.25, 0.25
 COLUMN = 0.5
 
 
-def write_tower(path: Path, storeys: int = 10, nx: int = 5, ny: int = 3, unit: str = "MILLIMETRE", schema: str = "IFC4") -> int:
+def write_tower(
+    path: Path, storeys: int = 10, nx: int = 5, ny: int = 3, unit: str = "MILLIMETRE", schema: str = "IFC4"
+) -> int:
     """Write the building as a physical IFC file; returns how many elements it has.
 
     Columns and walls run from the top of a slab to the underside of the next, as modellers draw them; edge beams hang

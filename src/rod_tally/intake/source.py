@@ -177,6 +177,7 @@ class SourceCurve:
     profile: str
     material: str
     pin_joined: bool = False
+    cls: str = ""
     connections: list[SourceConnection] = field(default_factory=list)
     tag: str = ""
 
@@ -192,6 +193,7 @@ class SourceFace:
     thickness: float
     material: str
     points: list[str] = field(default_factory=list)
+    cls: str = ""
 
 
 @dataclass(slots=True)

@@ -47,7 +47,8 @@ class Model:
     """An analytical model. Coordinates are local: `origin` (m) is what was taken off the source's coordinates.
 
     `groups` are the source's element groups by name, ids of members and surfaces; `north` (rad) is the angle from y to
-    true north, against the clock; `counterparts` hold both sides of a source that brings both; `corrections` are what a
+    true north, against the clock; `counterparts` hold both sides of a source that brings both; `one_way`
+    are members that the source lets act in tension or compression only; `corrections` are what a
     reviewer changed, in order, as `edits.to_record` writes them.
     """
 
@@ -74,6 +75,7 @@ class Model:
     groups: dict[str, list[str]] = field(default_factory=dict)
     north: float = 0.0
     counterparts: list[Counterpart] = field(default_factory=list)
+    one_way: dict[str, str] = field(default_factory=dict)
     corrections: list[dict[str, Any]] = field(default_factory=list)
 
     def line(self, member: Member) -> Array:

@@ -16,6 +16,7 @@ import numpy as np
 
 from ..model import Joint, LoadCase, Material, Member, MemberLoad, Model, Node, Release, Section
 from ..model.geometry import Array
+from .ifc_surfaces import Surfaces
 from .write import OutputError, write_whole
 
 SPACE = uuid.UUID("b7a4c1de-52f0-4c0e-8f3a-0c6d1f6f9a20")
@@ -39,7 +40,7 @@ def write_ifc(model: Model, path: Path) -> Path:
 
     Members whose section or material is not known go out without it.
     """
-    file = _Writer(model).make()
+    file = IfcModelWriter(model).make()
     try:
         write_whole(path, lambda p: file.write(str(p)))
     except OSError as error:
@@ -47,12 +48,13 @@ def write_ifc(model: Model, path: Path) -> Path:
     return path
 
 
-class _Writer:
+class IfcModelWriter:
     def __init__(self, model: Model) -> None:
         self.model = model
         self.f = ifcopenshell.file(schema="IFC4")
         self.points: dict[str, Any] = {}
         self.members: dict[str, Any] = {}
+        self.surfaces: dict[str, Any] = {}
         self.sets: dict[tuple[str, str], Any] = {}
         self.materials: dict[str, Any] = {}
         self.profiles: dict[str, Any] = {}
@@ -61,19 +63,19 @@ class _Writer:
     def make(self) -> Any:
         f = self.f
         f.header.file_name.name = self.model.name or "model"
-        origin = f.create_entity("IfcAxis2Placement3D", self._point(np.zeros(3)), None, None)
+        origin = f.create_entity("IfcAxis2Placement3D", self.point(np.zeros(3)), None, None)
         self.context = f.create_entity("IfcGeometricRepresentationContext", None, "Model", 3, 1e-6, origin, None)
         units = f.create_entity("IfcUnitAssignment", self._units())
-        project = self._root("IfcProject", "project", self.model.name or "model")
+        project = self.root("IfcProject", "project", self.model.name or "model")
         project.RepresentationContexts, project.UnitsInContext = [self.context], units
-        building = self._root("IfcBuilding", "building", self.model.name or "model")
+        building = self.root("IfcBuilding", "building", self.model.name or "model")
         self._aggregate("building", project, [building])
         storeys = []
         for k, s in enumerate(self.model.storeys):
             z = s.elevation + float(self.model.origin[2])
-            storey = self._root("IfcBuildingStorey", f"storey {k}", s.name)
+            storey = self.root("IfcBuildingStorey", f"storey {k}", s.name)
             storey.Elevation = z
-            at = f.create_entity("IfcAxis2Placement3D", self._point(np.array([0.0, 0, z])), None, None)
+            at = f.create_entity("IfcAxis2Placement3D", self.point(np.array([0.0, 0, z])), None, None)
             storey.ObjectPlacement = f.create_entity("IfcLocalPlacement", None, at)
             storeys.append(storey)
         if storeys:
@@ -82,15 +84,19 @@ class _Writer:
             self.points[node.id] = self._node(node)
         for member in self.model.members.values():
             self.members[member.id] = self._member(member)
-        analysis = self._root("IfcStructuralAnalysisModel", "analysis", self.model.name or "model")
+        surfaces = Surfaces(self)
+        for surface in self.model.surfaces.values():
+            self.surfaces[surface.id] = surfaces.write(surface)
+        edges = surfaces.tie()
+        analysis = self.root("IfcStructuralAnalysisModel", "analysis", self.model.name or "model")
         analysis.PredefinedType = "LOADING_3D"
         groups = [self._case(case) for case in self.model.cases.values()]
         if groups:
             analysis.LoadedBy = groups
         self._combinations(dict(zip(self.model.cases, groups)))
-        parts = [*self.points.values(), *self.members.values()]
+        parts = [*self.points.values(), *self.members.values(), *self.surfaces.values(), *edges]
         if parts:
-            self._root("IfcRelAssignsToGroup", "parts", None, RelatedObjects=parts, RelatingGroup=analysis)
+            self.root("IfcRelAssignsToGroup", "parts", None, RelatedObjects=parts, RelatingGroup=analysis)
         self._declare(project, analysis)
         return f
 
@@ -105,22 +111,22 @@ class _Writer:
         self.used.add(guid)
         return guid
 
-    def _root(self, kind: str, key: str, name: str | None, **attributes: Any) -> Any:
+    def root(self, kind: str, key: str, name: str | None, **attributes: Any) -> Any:
         return self.f.create_entity(kind, GlobalId=self._guid(key), Name=name, **attributes)
 
     def _aggregate(self, key: str, whole: Any, parts: list[Any]) -> None:
-        self._root("IfcRelAggregates", f"aggregate {key}", None, RelatingObject=whole, RelatedObjects=parts)
+        self.root("IfcRelAggregates", f"aggregate {key}", None, RelatingObject=whole, RelatedObjects=parts)
 
     def _declare(self, project: Any, analysis: Any) -> None:
-        self._root("IfcRelDeclares", "declares", None, RelatingContext=project, RelatedDefinitions=[analysis])
+        self.root("IfcRelDeclares", "declares", None, RelatingContext=project, RelatedDefinitions=[analysis])
 
-    def _point(self, p: Array) -> Any:
+    def point(self, p: Array) -> Any:
         return self.f.create_entity("IfcCartesianPoint", [float(v) for v in p])
 
-    def _vertex(self, p: Array) -> Any:
-        return self.f.create_entity("IfcVertexPoint", self._point(p))
+    def vertex(self, p: Array) -> Any:
+        return self.f.create_entity("IfcVertexPoint", self.point(p))
 
-    def _shape(self, item: Any, kind: str) -> Any:
+    def shape(self, item: Any, kind: str) -> Any:
         rep = self.f.create_entity("IfcTopologyRepresentation", self.context, "Reference", kind, [item])
         return self.f.create_entity("IfcProductDefinitionShape", None, None, [rep])
 
@@ -140,6 +146,9 @@ class _Writer:
             ("LINEARMOMENTUNIT", ((newton, 1), (metre, 1), (metre, -1))),
             ("LINEARSTIFFNESSUNIT", ((newton, 1), (metre, -1))),
             ("ROTATIONALSTIFFNESSUNIT", ((newton, 1), (metre, 1), (radian, -1))),
+            ("MODULUSOFSUBGRADEREACTIONUNIT", ((newton, 1), (metre, -3))),
+            ("MODULUSOFLINEARSUBGRADEREACTIONUNIT", ((newton, 1), (metre, -2))),
+            ("MODULUSOFROTATIONALSUBGRADEREACTIONUNIT", ((newton, 1), (metre, 1), (metre, -1), (radian, -1))),
             ("MASSDENSITYUNIT", ((kilogram, 1), (metre, -3))),
             ("MOMENTOFINERTIAUNIT", ((metre, 4),)),
         ):
@@ -161,35 +170,36 @@ class _Writer:
         return self.f.create_entity("IfcBoundaryNodeCondition", None, *values)
 
     def _node(self, node: Node) -> Any:
-        shape = self._shape(self._vertex(node.point + self.model.origin), "Vertex")
-        entity = self._root("IfcStructuralPointConnection", node.id, node.id, Representation=shape)
+        shape = self.shape(self.vertex(node.point + self.model.origin), "Vertex")
+        entity = self.root("IfcStructuralPointConnection", node.id, node.id, Representation=shape)
         if node.support.any:
             entity.AppliedCondition = self._condition(node.support.letters, node.support.springs, "X")
             if node.support.axes is not None:
                 x, _, z = node.support.axes
                 entity.ConditionCoordinateSystem = self.f.create_entity(
-                    "IfcAxis2Placement3D", self._point(np.zeros(3)), self._direction(z), self._direction(x)
+                    "IfcAxis2Placement3D", self.point(np.zeros(3)), self.direction(z), self.direction(x)
                 )
         return entity
 
-    def _direction(self, v: Any) -> Any:
+    def direction(self, v: Any) -> Any:
         return self.f.create_entity("IfcDirection", [float(x) for x in v])
 
     def _member(self, m: Member) -> Any:
         line = self.model.line(m) + self.model.origin
-        edge = self.f.create_entity("IfcEdge", self._vertex(line[0]), self._vertex(line[1]))
-        entity = self._root(
+        edge = self.f.create_entity("IfcEdge", self.vertex(line[0]), self.vertex(line[1]))
+        entity = self.root(
             "IfcStructuralCurveMember",
             m.id,
             m.name or m.id,
-            Representation=self._shape(edge, "Edge"),
+            ObjectType=m.cls,
+            Representation=self.shape(edge, "Edge"),
             PredefinedType="PIN_JOINED_MEMBER" if m.pin_joined else "RIGID_JOINED_MEMBER",
-            Axis=self._direction(m.z_axis),
+            Axis=self.direction(m.z_axis),
         )
         made_of = self._made_of(m)
         if made_of is not None:
             key = f"material {m.id}"
-            self._root("IfcRelAssociatesMaterial", key, None, RelatedObjects=[entity], RelatingMaterial=made_of)
+            self.root("IfcRelAssociatesMaterial", key, None, RelatedObjects=[entity], RelatingMaterial=made_of)
         self._connect(entity, m.start, m.offset_start, line[0], m.release_start)
         self._connect(entity, m.end, m.offset_end, line[1], m.release_end)
         for joint in m.joints:
@@ -198,7 +208,7 @@ class _Writer:
 
     def _connect(self, member: Any, node: str, offset: Array, place: Array, release: Release | None) -> None:
         apart = bool(np.abs(offset).max() > 1e-9)
-        rel = self._root(
+        rel = self.root(
             "IfcRelConnectsWithEccentricity" if apart else "IfcRelConnectsStructuralMember",
             f"connects {len(self.used)}",
             None,
@@ -210,7 +220,7 @@ class _Writer:
         if apart:
             at = self.model.nodes[node].point + self.model.origin
             rel.ConnectionConstraint = self.f.create_entity(
-                "IfcConnectionPointEccentricity", self._point(place), self._point(at), None, None, None
+                "IfcConnectionPointEccentricity", self.point(place), self.point(at), None, None, None
             )
 
     def _joint(self, member: Any, m: Member, joint: Joint, line: Array) -> None:
@@ -225,16 +235,16 @@ class _Writer:
         if section is None and material is None:
             return None
         if section is None:
-            return self._material(material)
+            return self.material(material)
         key = (m.section, m.material)
         if key not in self.sets:
             profile = self.f.create_entity(
-                "IfcMaterialProfile", section.name, None, self._material(material), self._profile(section), None, None
+                "IfcMaterialProfile", section.name, None, self.material(material), self._profile(section), None, None
             )
             self.sets[key] = self.f.create_entity("IfcMaterialProfileSet", section.name, None, [profile], None)
         return self.sets[key]
 
-    def _material(self, material: Material | None) -> Any:
+    def material(self, material: Material | None) -> Any:
         if material is None:
             return None
         if material.name not in self.materials:
@@ -306,7 +316,7 @@ class _Writer:
 
     def _case(self, case: LoadCase) -> Any:
         action, source = ACTIONS.get(case.kind, ("NOTDEFINED", "NOTDEFINED"))
-        entity = self._root(
+        entity = self.root(
             "IfcStructuralLoadCase",
             f"case {case.name}",
             case.name,
@@ -324,7 +334,7 @@ class _Writer:
             if item.member in self.members:
                 actions.append(self._on_member(item))
         if actions:
-            self._root("IfcRelAssignsToGroup", f"loads {case.name}", None, RelatedObjects=actions, RelatingGroup=entity)
+            self.root("IfcRelAssignsToGroup", f"loads {case.name}", None, RelatedObjects=actions, RelatingGroup=entity)
         return entity
 
     def _single(self, values: tuple[float, ...]) -> Any:
@@ -350,16 +360,16 @@ class _Writer:
 
     def _action(self, kind: str, target: Any, load: Any, local: bool) -> Any:
         frame = "LOCAL_COORDS" if local else "GLOBAL_COORDS"
-        entity = self._root(kind, f"action {len(self.used)}", None, AppliedLoad=load, GlobalOrLocal=frame)
+        entity = self.root(kind, f"action {len(self.used)}", None, AppliedLoad=load, GlobalOrLocal=frame)
         key = f"activity {len(self.used)}"
-        self._root(
+        self.root(
             "IfcRelConnectsStructuralActivity", key, None, RelatingElement=target, RelatedStructuralActivity=entity
         )
         return entity
 
     def _combinations(self, cases: dict[str, Any]) -> None:
         for c in self.model.combinations:
-            group = self._root(
+            group = self.root(
                 "IfcStructuralLoadGroup",
                 f"combination {c.name}",
                 c.name,
@@ -370,7 +380,7 @@ class _Writer:
             )
             for name, factor in c.factors.items():
                 if name in cases:
-                    self._root(
+                    self.root(
                         "IfcRelAssignsToGroupByFactor",
                         f"factor {c.name} {name}",
                         None,

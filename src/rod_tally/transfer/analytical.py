@@ -86,7 +86,7 @@ def _connect(
     which = int(distance[1] < distance[0])
     if 2 * k + which in at_end:
         which = 1 - which  # both ends may be as near when a member is shorter than its eccentricities
-    if distance[which] > model.snap and model.snap < along < length - model.snap and 2 * k + which not in at_end:
+    if distance.min() > model.snap and model.snap < along < length - model.snap:
         side = closest_on_segment(own[None], line[:1], line[1:])[1][0]
         if side <= model.snap:
             inside.append((k, along, connection.point))
@@ -125,7 +125,7 @@ def _member(curve: SourceCurve, line: Array, releases: dict[int, Release], k: in
     if curve.pin_joined:
         start, end = (r if r.any else pin for r in (start, end))
     return Member(
-        curve.id, curve.name, class_by_slope(x), "", "", curve.profile, curve.material, z,
+        curve.id, curve.name, curve.cls or class_by_slope(x), "", "", curve.profile, curve.material, z,
         release_start=start, release_end=end, source_line=curve.line - model.origin,
         source_section=curve.profile, source_material=curve.material, pin_joined=curve.pin_joined, tag=curve.tag,
     )  # fmt: skip

@@ -28,7 +28,7 @@ def transfer_faces(source: SourceModel, model: Model) -> None:
             model.skipped.append(Skipped("surface", face.id, reason, face.name, "IfcStructuralSurfaceMember"))
             continue
         surface = Surface(
-            face.id, face.name, "slab" if abs(n[2]) > LEVEL else "wall", "", outer,
+            face.id, face.name, face.cls or ("slab" if abs(n[2]) > LEVEL else "wall"), "", outer,
             [r - model.origin for r in face.openings], face.thickness, face.material,
             source_outer=outer.copy(), source_thickness=face.thickness, source_material=face.material,
         )  # fmt: skip
@@ -74,7 +74,7 @@ def _hold(edge: SourceEdge, model: Model) -> None:
     line = edge.line - model.origin
     for a in faces:
         for b in faces:
-            if a is not b and not any(j.other == b.id for j in a.joints):
+            if a is not b and not any(j.other == b.id and np.allclose(j.line, line, atol=1e-6) for j in a.joints):
                 a.joints.append(SurfaceJoint("surface", b.id, line, 0.0))
     for ident in edge.curves:
         for s in faces:

@@ -181,6 +181,24 @@ def _place(clusters: list[Cluster], rods: Rods, rank: NDArray[np.int64], area: A
         lines = moved
 
 
+def follow(clusters: list[Cluster], rods: Rods, rank: NDArray[np.int64], area: Array) -> None:
+    """Bring nodes that sit inside members after those members, whose own ends have been moved since they were placed."""
+    lines = rods.lines.copy()
+    area = np.round(area, 9)
+    for _ in range(4):
+        for cluster in clusters:
+            for e in cluster.ends:
+                lines[e // 2, e % 2] = cluster.point
+        moved = 0.0
+        for cluster in clusters:
+            if cluster.seats:
+                point = _point(cluster, rods, lines, rods.lengths, rank, area)
+                moved = max(moved, float(np.abs(point - cluster.point).max()))
+                cluster.point = point
+        if moved < 1e-9:
+            break
+
+
 def _point(cluster: Cluster, rods: Rods, lines: Array, length: Array, rank: NDArray[np.int64], area: Array) -> Array:
     if cluster.seats:
         top = max((rank[s.member], area[s.member]) for s in cluster.seats)

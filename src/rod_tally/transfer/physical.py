@@ -14,7 +14,7 @@ from ..model.geometry import Array, default_z, local_axes, sagitta
 from ..model.panels import Panels, touching_ends
 from ..model.proximity import Rods
 from ..model.settings import TransferSettings
-from .joins import join
+from .joins import follow, join
 from .materials import material_of
 from .nodes import add_joints, add_nodes, log_moves
 from .orientation import orient
@@ -77,6 +77,7 @@ def transfer_physical(source: SourceModel, model: Model, settings: TransferSetti
     )  # fmt: skip
     place_on_surfaces(clusters, touches, panels, members)
     snap_to_building(model, clusters, settings.joins)
+    follow(clusters, rods, rank, area)
     ids = add_nodes(model, clusters, members, {})
     record_joints(model, clusters, ids, touches, panels, rods, members, settings.snap_of("surfaces"))
     tie_far_ends(model, clusters, ids, members, nodes_on_surfaces(model), settings.joins)

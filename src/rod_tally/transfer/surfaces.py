@@ -43,7 +43,6 @@ def transfer_surfaces(source: SourceModel, model: Model) -> None:
         for message in (first.guess, *first.log):
             if message:
                 model.log.append(LogEntry("guessed", (first.id,), f"{s.cls} {s.name or s.id}: {message}"))
-        first.log = []
 
 
 def mid_surfaces(s: SourceSurface, origin: Array) -> list[Surface]:

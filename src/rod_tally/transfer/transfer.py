@@ -49,7 +49,7 @@ def transfer(source: SourceModel, settings: TransferSettings, progress: Progress
         message = f"the source lies far from its origin; {shown} m was taken off its coordinates, results are given back in the source's own"
         model.log.append(LogEntry("shifted", (), message, float(np.linalg.norm(origin))))
     model.grids = [replace(g, points=g.points - origin[:2]) for g in source.grids]
-    model.groups, model.north = dict(source.groups), source.north
+    model.groups, model.north, model.one_way = dict(source.groups), source.north, dict(source.one_way)
     physical = source.kind == "physical" or (source.kind == "both" and settings.side == "physical")
     if source.kind == "both":
         _leave_one_side(source, model, physical)

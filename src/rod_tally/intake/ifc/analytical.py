@@ -138,6 +138,7 @@ def _curve(entity: Any, placements: Placements, profiles: Profiles, materials: M
         profiles.key(made_of.profile),
         made_of.material,
         entity.PredefinedType in ("PIN_JOINED_MEMBER", "TENSION_MEMBER", "COMPRESSION_MEMBER", "CABLE"),
+        entity.ObjectType if entity.ObjectType in ("beam", "column", "brace") else "",
     )
 
 

@@ -13,6 +13,7 @@ from .analytical import condition_of, edge
 from .curves import points_of
 from .damage import UNREADABLE, first_line, for_each
 from .materials import Materials
+from .physical import SURFACES
 from .placement import PlacementError, Placements
 from .units import Units
 
@@ -30,6 +31,7 @@ def read_faces(file: Any, source: SourceModel, placements: Placements, materials
             face = SourceFace(
                 entity.GlobalId, entity.Name or "", outer, openings, thickness or 0.0, made_of.material
             )  # fmt: skip
+            face.cls = entity.ObjectType if entity.ObjectType in SURFACES.values() else ""
             source.faces.append(face)
             faces[entity.id()] = face
         except UNREADABLE as error:

@@ -1,0 +1,81 @@
+"""Which grade of a standard a material's name stands for."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+
+from .grades import CONCRETE, Grade, grades
+
+_CONCRETE = re.compile(r"\bC\s?(\d{2})\s?[/_-]\s?(\d{2,3})\b", re.I)
+_STEEL = re.compile(r"\bS\s?-?(235|275|355|420|450|460)\s?[A-Z0-9+]*\b", re.I)
+_TIMBER = re.compile(r"\b(GL\s?\d{2}\s?[HC]|[CD]\s?\d{2})\b", re.I)
+_ASTM = re.compile(r"\bA\s?(36|53|500|572|588|913|992|1085)\b(?:\s*-?\s*(?:GR(?:ADE)?\.?)?\s*(B|C|50|65))?", re.I)
+_PSI = re.compile(r"\b(\d{1,2})[,.]?(\d{3})\s?psi\b", re.I)
+_WORDS = (
+    ("steel", re.compile(r"steel|stahl|acier|acero|acciaio|staal", re.I)),
+    ("concrete", re.compile(r"concrete|beton|hormig|calcestruzzo|béton", re.I)),
+    ("timber", re.compile(r"timber|wood|holz|bois|glulam|hout", re.I)),
+    ("aluminium", re.compile(r"alumin", re.I)),
+    ("masonry", re.compile(r"masonry|brick|mauer|blockwork", re.I)),
+)
+
+
+def standard_of(name: str, category: str = "") -> tuple[Grade, bool] | None:
+    """The grade a name stands for, and whether that is sure (False: only the kind is clear); None: it says nothing.
+
+    >>> standard_of("Concrete C30_37")[0].name, standard_of("A572-50")[0].name, standard_of("GL 24 h")[0].name
+    ('C30/37', 'A572 Gr.50', 'GL24h')
+    """
+    known = grades()
+    if name in known:
+        return known[name], True
+    kind = kind_of(name, category)
+    for grade in (_concrete(name), _steel(name), _timber(name) if kind in ("", "timber") else None):
+        if grade is not None and grade in known:
+            return known[grade], True
+    if kind == "steel":
+        return replace(known["S235"], where="EN 1993-1-1 3.2.6, any structural steel", strength=0.0), True
+    if kind == "concrete":
+        return replace(known["C30/37"], where="EN 1992-1-1 table 3.1, C30/37 for want of a class"), False
+    return None
+
+
+def _concrete(name: str) -> str | None:
+    if found := _CONCRETE.search(name):
+        return f"C{found[1]}/{CONCRETE.get(int(found[1]), 0)}"
+    if found := _PSI.search(name):
+        return f"{int(found[1] + found[2])} psi"
+    return None
+
+
+def _steel(name: str) -> str | None:
+    if found := _STEEL.search(name):
+        return f"S{found[1]}"
+    if found := _ASTM.search(name):
+        plain, grade = f"A{found[1]}", (found[2] or "").upper()
+        usual = {"53": "B", "500": "C", "572": "50", "913": "65"}.get(found[1])
+        return f"{plain} Gr.{grade or usual}" if usual else plain
+    return None
+
+
+def _timber(name: str) -> str | None:
+    if found := _TIMBER.search(name):
+        grade = found[1].replace(" ", "").upper()
+        return "GL" + grade[2:4] + grade[4:].lower() if grade.startswith("GL") else grade
+    return None
+
+
+def kind_of(name: str, category: str = "") -> str:
+    """steel, concrete, timber, aluminium, masonry, or "" when neither name nor category says."""
+    for text in (name, category):
+        if _CONCRETE.search(text):
+            return "concrete"
+        if _STEEL.search(text) or _ASTM.search(text):
+            return "steel"
+        if _PSI.search(text):
+            return "concrete"
+        for kind, word in _WORDS:
+            if word.search(text):
+                return kind
+    return ""

@@ -1,0 +1,121 @@
+"""Surfaces in the hand-back: surface members, what is tied to them, what holds their edges and what they lie on."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from ..model import LineSupport, Surface
+from ..model.geometry import Array
+
+if TYPE_CHECKING:
+    from .ifc import IfcModelWriter
+
+
+class Surfaces:
+    """Writes surfaces through the writer of the whole model, whose points and members are there already."""
+
+    def __init__(self, writer: IfcModelWriter) -> None:
+        self.w, self.f, self.model = writer, writer.f, writer.model
+        self.edges: list[Any] = []
+
+    def write(self, s: Surface) -> Any:
+        """An IfcStructuralSurfaceMember on its flat face; its class goes along as ObjectType."""
+        axes = s.plain_axes
+        origin = s.outer[0] + self.model.origin
+        place = self.f.create_entity(
+            "IfcAxis2Placement3D", self.w.point(origin), self.w.direction(axes[2]), self.w.direction(axes[0])
+        )
+        plane = self.f.create_entity("IfcPlane", place)
+        bounds = [self._bound("IfcFaceOuterBound", s.outer), *(self._bound("IfcFaceBound", r) for r in s.openings)]
+        face = self.f.create_entity("IfcFaceSurface", bounds, plane, True)
+        entity = self.w.root(
+            "IfcStructuralSurfaceMember",
+            s.id,
+            s.name or s.id,
+            ObjectType=s.cls,
+            Representation=self.w.shape(face, "Face"),
+            PredefinedType="SHELL",
+            Thickness=float(s.thickness) if s.thickness > 0 else None,
+        )
+        material = self.w.material(self.model.materials.get(s.material))
+        if material is not None:
+            key = f"material {s.id}"
+            self.w.root("IfcRelAssociatesMaterial", key, None, RelatedObjects=[entity], RelatingMaterial=material)
+        return entity
+
+    def _bound(self, kind: str, ring: Array) -> Any:
+        points = [self.w.point(p + self.model.origin) for p in ring]
+        return self.f.create_entity(kind, self.f.create_entity("IfcPolyLoop", points), True)
+
+    def tie(self) -> list[Any]:
+        """Connections of all surfaces; returns the curve and surface connections made for them."""
+        done: set[tuple[str, str, tuple[float, ...]]] = set()
+        for s in self.model.surfaces.values():
+            entity = self.w.surfaces[s.id]
+            for j in s.joints:
+                if j.kind == "end" and j.node in self.w.points:
+                    self._connect(entity, self.w.points[j.node])
+                elif j.kind == "member" and j.other in self.w.members:
+                    self._along(j.line, None, [entity, self.w.members[j.other]])
+                elif j.kind == "surface" and j.other in self.w.surfaces:
+                    a, b = sorted((s.id, j.other))
+                    key = (a, b, tuple(np.round(np.sort(j.line, axis=0).ravel(), 4)))
+                    if key not in done:
+                        done.add(key)
+                        self._along(j.line, None, [self.w.surfaces[a], self.w.surfaces[b]])
+            for held in s.supports:
+                self._along(held.line, held, [entity])
+            if s.bedding > 0:
+                self._bed(s, entity)
+        return self.edges
+
+    def _connect(self, member: Any, connection: Any) -> None:
+        self.w.root(
+            "IfcRelConnectsStructuralMember",
+            f"connects {len(self.w.used)}",
+            None,
+            RelatingStructuralMember=member,
+            RelatedStructuralConnection=connection,
+        )
+
+    def _along(self, line: Array, held: LineSupport | None, members: list[Any]) -> None:
+        ends = [self.w.vertex(p + self.model.origin) for p in (line[0], line[-1])]
+        edge = self.f.create_entity("IfcEdge", *ends)
+        way = line[-1] - line[0]
+        across = np.array([0.0, 0, 1]) if abs(way[2]) < 0.9 * float(np.linalg.norm(way)) else np.array([1.0, 0, 0])
+        entity = self.w.root(
+            "IfcStructuralCurveConnection",
+            f"edge {len(self.w.used)}",
+            None,
+            Representation=self.w.shape(edge, "Edge"),
+            Axis=self.w.direction(across),
+        )
+        if held is not None:
+            entity.AppliedCondition = self._condition(held)
+        self.edges.append(entity)
+        for m in members:
+            self._connect(m, entity)
+
+    def _condition(self, held: LineSupport) -> Any:
+        values = []
+        for i, (letter, k) in enumerate(zip(held.support.letters, held.support.springs)):
+            if letter == "S":
+                kind = (
+                    "IfcModulusOfLinearSubgradeReactionMeasure"
+                    if i < 3
+                    else "IfcModulusOfRotationalSubgradeReactionMeasure"
+                )
+                values.append(self.f.create_entity(kind, float(k)))
+            else:
+                values.append(self.f.create_entity("IfcBoolean", letter == "X"))
+        return self.f.create_entity("IfcBoundaryEdgeCondition", None, *values)
+
+    def _bed(self, s: Surface, entity: Any) -> None:
+        free = self.f.create_entity("IfcBoolean", False)
+        modulus = self.f.create_entity("IfcModulusOfSubgradeReactionMeasure", float(s.bedding))
+        condition = self.f.create_entity("IfcBoundaryFaceCondition", None, free, free, modulus)
+        connection = self.w.root("IfcStructuralSurfaceConnection", f"bed {s.id}", None, AppliedCondition=condition)
+        self.edges.append(connection)
+        self._connect(entity, connection)
