@@ -44,9 +44,13 @@ def parser() -> argparse.ArgumentParser:
     r.add_argument("--against", type=Path, metavar="BASELINE", help="the reviewed model to compare with")
     r.add_argument("--snap", type=float, metavar="M", help="largest distance that transfer closes by itself, m")
     r.add_argument("--settings", type=Path, metavar="FILE", help="settings of the review, TOML")
-    x = sub.add_parser("export", help="hand the analytical model back as IFC4, structural analysis domain")
+    r.add_argument("--xlsx", type=Path, metavar="FILE", help="all tables in one spreadsheet too")
+    x = sub.add_parser(
+        "export", help="hand the analytical model back as IFC4, structural analysis domain, or take it off"
+    )
     x.add_argument("model", type=Path, metavar="MODEL", help="an IFC file or a Rod Tally project file")
-    x.add_argument("--ifc", type=Path, required=True, metavar="FILE", help="the file to write")
+    x.add_argument("--ifc", type=Path, metavar="FILE", help="the IFC file to write")
+    x.add_argument("--takeoff", type=Path, metavar="FILE", help="the spreadsheet to write the take-off to")
     x.add_argument("--settings", type=Path, metavar="FILE", help="settings of the transfer, TOML")
     d = sub.add_parser("demo", help="open the window with the demo project")
     d.add_argument("--picture", type=Path, metavar="PNG", help="where the picture of the window goes without a display")
@@ -113,19 +117,32 @@ def review_command(arguments: argparse.Namespace) -> int:
 
     done = review_path(arguments.model, settings_of(arguments), arguments.against)
     write_review(done, arguments.out)
+    if arguments.xlsx:
+        from .output.spreadsheet import write_workbook
+
+        write_workbook(done, arguments.xlsx)
     print(summary(done))
     return 1 if done.blocking else 0
 
 
 def export_command(arguments: argparse.Namespace) -> int:
-    """Hand the model back as IFC, never over its source."""
+    """Hand the model back as IFC, or take it off to a spreadsheet; never over its source."""
     from .output.ifc import write_ifc
+    from .output.spreadsheet import write_takeoff
     from .project.open import model_at
 
-    if arguments.ifc.exists() and arguments.model.exists() and arguments.ifc.samefile(arguments.model):
-        return say(f"{arguments.ifc}: is the source itself, which is never changed; choose another name")
+    wanted = [p for p in (arguments.ifc, arguments.takeoff) if p is not None]
+    if not wanted:
+        return say("export: name a file with --ifc or --takeoff")
+    for path in wanted:
+        if path.exists() and arguments.model.exists() and path.samefile(arguments.model):
+            return say(f"{path}: is the source itself, which is never changed; choose another name")
     model = model_at(arguments.model, settings_of(arguments))
-    print(f"{len(model.members)} members written to {write_ifc(model, arguments.ifc)}")
+    if arguments.ifc:
+        count = f"{len(model.members)} members and {len(model.surfaces)} surfaces"
+        print(f"{count} written to {write_ifc(model, arguments.ifc)}")
+    if arguments.takeoff:
+        print(f"take-off written to {write_takeoff(model, arguments.takeoff)}")
     return 0
 
 

@@ -19,8 +19,8 @@ def find_unread(s: Subject) -> Iterator[Finding]:
     groups: dict[tuple[str, str], list[Skipped]] = defaultdict(list)
     both = s.model.kind == "both"
     for skipped in s.model.skipped:
-        if skipped.cls == "action":
-            continue  # load.lost speaks of it
+        if skipped.cls == "action" or skipped.reason.startswith("deleted"):
+            continue  # load.lost speaks of the one; the other is the reviewer's own doing
         if skipped.cls in FRAMING and not (both and "analytical" in skipped.reason):
             name = f"{skipped.ifc_class or skipped.cls} {skipped.name or skipped.id}"
             yield Finding(

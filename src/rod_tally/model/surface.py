@@ -131,6 +131,16 @@ class Surface:
         """Signed distance (n,) of points from the plane, m."""
         return (points - self.outer[0]) @ self.plain_axes[2]
 
+    def bottom_edges(self) -> list[Array]:
+        """Level edges (2, 3) at its foot, within 0.1 m of its lowest point."""
+        low = float(self.outer[:, 2].min())
+        out = []
+        for a, b in zip(self.outer, np.roll(self.outer, -1, axis=0)):
+            length = float(np.linalg.norm(b - a))
+            if max(a[2], b[2]) <= low + 0.1 and length > 0.01 and abs(b[2] - a[2]) < 0.2 * length:
+                out.append(np.array([a, b]))
+        return out
+
     @property
     def area(self) -> float:
         """Net of openings, m2."""

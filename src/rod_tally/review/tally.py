@@ -19,7 +19,7 @@ ORDER = (
 class TallyRow:
     """One class: how many in the source and in the model, and what was skipped. `length` (m) and `weight` (N) of the
     model's members of the class, `source_length` as the source draws them; `area` (m2) and
-    `volume` (m3) of surfaces, net of openings."""
+    `volume` (m3) of surfaces, net of openings, `source_area` as the source draws them."""
 
     cls: str
     source: int
@@ -28,6 +28,7 @@ class TallyRow:
     source_length: float | None = None
     length: float | None = None
     weight: float | None = None
+    source_area: float | None = None
     area: float | None = None
     volume: float | None = None
 
@@ -43,16 +44,18 @@ def tally(model: Model) -> list[TallyRow]:
         skipped.setdefault(item.cls, []).append(item)
     physical = model.kind == "physical"
     counted = dict.fromkeys(ORDER, 0)
-    for m in model.members.values():
-        if physical:
-            counted[m.cls] = counted.get(m.cls, 0) + 1
+    wholes = {(m.cls, m.whole) for m in model.members.values()} if physical else set()
+    wholes |= {(s.cls, s.whole) for s in model.surfaces.values()} if physical else set()
+    for cls, _ in wholes:
+        counted[cls] = counted.get(cls, 0) + 1
     counted["member"] = len(model.members)
     counted["node"] = len(model.nodes)
     counted["support"] = sum(n.support.any for n in model.nodes.values())
     counted["load_case"] = len(model.cases)
-    for surface in model.surfaces.values():
-        counted[surface.cls] = counted.get(surface.cls, 0) + 1
-    for cls in ("footing", "action"):
+    counted["support"] += sum(len(s.supports) + (s.bedding > 0) for s in model.surfaces.values())
+    if not physical:
+        counted["surface"] = len(model.surfaces)
+    for cls in ("footing", "pile", "action"):
         counted[cls] = model.source_counts.get(cls, 0) - len(skipped.get(cls, ()))
     rows = []
     for cls in (*ORDER, *sorted(set(model.source_counts) - set(ORDER))):
@@ -68,8 +71,9 @@ def tally(model: Model) -> list[TallyRow]:
                 row.length = sum(model.length(m) for m in members)
                 row.weight = sum(model.weight(m) for m in members)
                 row.source_length = sum(_source_length(m.source_line) for m in members)
-            surfaces = [s for s in model.surfaces.values() if s.cls == cls]
+            surfaces = [s for s in model.surfaces.values() if s.cls == cls or cls == "surface"]
             if surfaces:
+                row.source_area = sum(s.source_area for s in surfaces)
                 row.area = sum(s.area for s in surfaces)
                 row.volume = sum(s.volume for s in surfaces)
                 row.weight = sum(model.surface_weight(s) for s in surfaces)

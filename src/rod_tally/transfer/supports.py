@@ -95,7 +95,7 @@ def support_walls(source: SourceModel, model: Model, settings: TransferSettings,
     for surface in model.surfaces.values():
         if not surface.upright or _stands_on(surface, model):
             continue
-        for line in bottom_edges(surface):
+        for line in surface.bottom_edges():
             on = _footing_under(line, tops, settings.snap)
             if on is None and line[:, 2].min() > level + settings.search:
                 continue
@@ -106,21 +106,6 @@ def support_walls(source: SourceModel, model: Model, settings: TransferSettings,
             )
             x, y, z = (float(v) for v in line.mean(axis=0))
             model.log.append(LogEntry("supported", (surface.id,), message, at=(x, y, z)))
-
-
-def bottom_edges(surface: Surface) -> list[Array]:
-    """Level edges (2, 3) at a standing surface's foot, within 0.1 m of its lowest point."""
-    ring = surface.outer
-    low = float(ring[:, 2].min())
-    out = []
-    for a, b in zip(ring, np.roll(ring, -1, axis=0)):
-        if (
-            max(a[2], b[2]) <= low + 0.1
-            and np.linalg.norm(b - a) > 0.01
-            and abs(b[2] - a[2]) < 0.2 * np.linalg.norm(b - a)
-        ):
-            out.append(np.array([a, b]))
-    return out
 
 
 def _ground(model: Model) -> float | None:

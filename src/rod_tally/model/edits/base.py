@@ -1,0 +1,199 @@
+"""What every correction shares: it says what it did, can be taken back exactly, and can be written down."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from copy import copy, deepcopy
+from dataclasses import asdict, dataclass, fields
+from typing import Any, ClassVar
+
+import numpy as np
+
+from ..geometry import Array
+from ..log import LogEntry, Skipped
+from ..model import Model
+from ..structure import Member, Node, Release, Support
+from ..surface import Surface
+
+
+class EditError(ValueError):
+    """A correction that cannot be made; the message says why in one line. The model is as it was."""
+
+
+@dataclass(slots=True)
+class _Before:
+    """The model's parts as they were: dictionaries copied, what is in them shared until it is changed."""
+
+    nodes: dict[str, Node]
+    members: dict[str, Member]
+    surfaces: dict[str, Surface]
+    sections: dict[str, Any]
+    materials: dict[str, Any]
+    cases: dict[str, Any]
+    skipped: list[Skipped]
+    removed_members: dict[str, Member]
+    removed_surfaces: dict[str, Surface]
+
+
+class Edit(ABC):
+    """A change of a model; subclasses are dataclasses. `apply` and `revert` may be called in turn any number of times.
+
+    `change` must take what it changes through `node`, `member`, `surface` or `case`, which put a copy in the model
+    first: so taking back is putting the old ones in again.
+    """
+
+    kinds: ClassVar[dict[str, type[Edit]]] = {}
+    text: str = "Edit"
+    _before: _Before | None = None
+
+    def __init_subclass__(cls) -> None:
+        Edit.kinds[cls.__name__] = cls
+
+    @abstractmethod
+    def change(self, model: Model) -> str:
+        """Make the change; returns the sentence for the log. Raises EditError, the model then possibly half changed."""
+
+    def ids(self, model: Model) -> tuple[str, ...]:
+        """Ids of members and surfaces that the log entry is about: by default those that were changed."""
+        before = self._before
+        assert before is not None
+        out = [i for i, m in model.members.items() if before.members.get(i) is not m]
+        out += [i for i, s in model.surfaces.items() if before.surfaces.get(i) is not s]
+        out += [i for i in before.members if i not in model.members]
+        return tuple(out + [i for i in before.surfaces if i not in model.surfaces])
+
+    def apply(self, model: Model) -> None:
+        """Make the change, with an entry of the log and a record. Raises EditError with the model as it was."""
+        self._before = _Before(
+            dict(model.nodes), dict(model.members), dict(model.surfaces), dict(model.sections), dict(model.materials),
+            dict(model.cases), list(model.skipped), dict(model.removed_members), dict(model.removed_surfaces),
+        )  # fmt: skip
+        record = to_record(self, model)
+        try:
+            message = self.change(model)
+        except EditError:
+            self._put_back(model)
+            raise
+        except KeyError as error:
+            self._put_back(model)
+            raise EditError(f"{error.args[0]} is not in the model any more") from None
+        model.log.append(LogEntry("corrected", self.ids(model), message))
+        model.corrections.append(record)
+
+    def revert(self, model: Model) -> None:
+        """Take back the last `apply`."""
+        self._put_back(model)
+        model.log.pop()
+        model.corrections.pop()
+
+    def _put_back(self, model: Model) -> None:
+        b = self._before
+        assert b is not None
+        model.nodes, model.members, model.surfaces = dict(b.nodes), dict(b.members), dict(b.surfaces)
+        model.sections, model.materials, model.cases = dict(b.sections), dict(b.materials), dict(b.cases)
+        model.skipped = list(b.skipped)
+        model.removed_members, model.removed_surfaces = dict(b.removed_members), dict(b.removed_surfaces)
+
+    # -- taking a part of the model to change it ---------------------------------------------------------------------
+
+    @staticmethod
+    def node(model: Model, ident: str) -> Node:
+        own = model.nodes[ident] = deepcopy(model.nodes[ident])
+        return own
+
+    @staticmethod
+    def member(model: Model, ident: str) -> Member:
+        own = model.members[ident] = deepcopy(model.members[ident])
+        return own
+
+    @staticmethod
+    def surface(model: Model, ident: str) -> Surface:
+        own = model.surfaces[ident] = deepcopy(model.surfaces[ident])
+        return own
+
+    @staticmethod
+    def loads_of(model: Model, members: set[str]) -> None:
+        """Give every case that loads one of these members a list of its own, to be changed freely."""
+        for name, case in model.cases.items():
+            if any(load.member in members for load in case.member_loads):
+                own = copy(case)
+                own.member_loads = [copy(load) for load in case.member_loads]
+                model.cases[name] = own
+
+    @staticmethod
+    def drop_bare_nodes(model: Model, candidates: set[str]) -> None:
+        """Take out those of these nodes that nothing uses any more."""
+        used = {n for m in model.members.values() for n in (m.start, m.end, *(j.node for j in m.joints))}
+        used |= {j.node for s in model.surfaces.values() for j in s.joints if j.node}
+        for ident in candidates - used:
+            model.nodes.pop(ident, None)
+
+    @staticmethod
+    def new_node(model: Model, point: Array) -> str:
+        number = 1
+        while f"J{number}" in model.nodes:
+            number += 1
+        model.nodes[f"J{number}"] = Node(f"J{number}", np.asarray(point, float).copy())
+        return f"J{number}"
+
+
+def to_record(edit: Edit, model: Model) -> dict[str, Any]:
+    """The correction as plain values for JSON. Nodes, whose names change from one taking in to the next, are written
+    with their place in the source's coordinates."""
+    values: dict[str, Any] = {}
+    places: dict[str, list[float]] = {}
+    for f in fields(edit):  # type: ignore[arg-type]
+        value = getattr(edit, f.name)
+        if isinstance(value, (Support, Release)):
+            value = asdict(value)
+        elif isinstance(value, np.ndarray):
+            value = value.tolist()
+        values[f.name] = value
+        if f.name in ("nodes", "node"):
+            for ident in value if isinstance(value, list) else [value]:
+                if ident in model.nodes:
+                    places[ident] = [float(v) for v in model.nodes[ident].point + model.origin]
+    return {"edit": type(edit).__name__, "values": values, "places": places}
+
+
+def from_record(record: dict[str, Any], model: Model) -> Edit:
+    """The correction a record stands for, for this model: nodes are found by place, within the snap distance.
+
+    Raises EditError for a kind that is not known, values it does not take, or a node that is not there.
+    """
+    kind = Edit.kinds.get(str(record.get("edit")))
+    if kind is None:
+        raise EditError(f"a correction of kind {record.get('edit')!r} is not known")
+    values = dict(record.get("values", {}))
+    places = record.get("places", {})
+
+    def here(ident: str) -> str:
+        if ident not in places:
+            return ident
+        point = np.array(places[ident], float) - model.origin
+        ids = list(model.nodes)
+        off = np.linalg.norm(np.array([n.point for n in model.nodes.values()]).reshape(-1, 3) - point, axis=1)
+        if not len(ids) or off.min() > model.snap:
+            raise EditError(f"node {ident} is not there any more")
+        return ids[int(off.argmin())]
+
+    for key, value in values.items():
+        if key == "nodes":
+            values[key] = [here(i) for i in value]
+        elif key == "node":
+            values[key] = here(value)
+        elif key == "support" and value is not None:
+            axes = value.get("axes")
+            axes = tuple(tuple(row) for row in axes) if axes is not None else None
+            values[key] = Support(value["letters"], tuple(value["springs"]), axes)
+        elif key == "release" and value is not None:
+            values[key] = Release(value["letters"], tuple(value["springs"]))
+    try:
+        return kind(**values)
+    except TypeError as error:
+        raise EditError(f"a correction of kind {record['edit']} cannot be read: {error}") from None
+
+
+def counted(ids: list[str], what: str) -> str:
+    """ "a member", "3 members"."""
+    return f"a {what}" if len(ids) == 1 else f"{len(ids)} {what}s"

@@ -1,0 +1,144 @@
+"""Corrections of what meets what: join an end, tie it by a rigid link, keep it apart, join two members that cross."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..geometry import closest_between_lines, closest_on_segment
+from ..model import Model
+from ..structure import Joint, Member
+from .base import Edit, EditError
+
+SAME_PLACE = 0.05  # m; an end that lands this near to a node of the member it joins takes that node
+
+
+def _node_on(edit: Edit, model: Model, own: Member, at_end: bool, target: Member) -> str:
+    """The node of `target` nearest to where an end's line meets it; a new joint of it where there is none near."""
+    line, other = model.line(own), model.line(target)
+    length = model.length(target)
+    p = line[int(at_end)][None]
+    u, v = (line[1] - line[0]) / model.length(own), (other[1] - other[0]) / length
+    _, t, sin2 = closest_between_lines(p, u[None], other[:1], v[None])
+    along = float(t[0]) if sin2[0] > 0.03 else float(closest_on_segment(p, other[:1], other[1:])[0][0])
+    along = min(max(along, 0.0), length)
+    places = [(0.0, target.start), *((j.distance, j.node) for j in target.joints), (length, target.end)]
+    near = min(places, key=lambda place: abs(place[0] - along))
+    if abs(near[0] - along) <= SAME_PLACE + _half(model, own):
+        return near[1]
+    node = edit.new_node(model, other[0] + v * along)
+    target.joints = sorted([*target.joints, Joint(along, node)], key=lambda j: j.distance)
+    return node
+
+
+def _half(model: Model, member: Member) -> float:
+    section = model.sections.get(member.section)
+    return section.depth / 2 if section is not None and section.usable else 0.0
+
+
+@dataclass
+class JoinEnd(Edit):
+    """Bring a member's end to another member: to its axis, at a new joint or at a node of its that lies there.
+
+    With `link` the end keeps its line, brought along it to beside the node, and is tied there by a rigid link.
+    """
+
+    member_id: str
+    at_end: bool
+    target: str
+    link: bool = False
+
+    def __post_init__(self) -> None:
+        self.text = "Tie an end" if self.link else "Join an end"
+
+    def change(self, model: Model) -> str:
+        if self.member_id == self.target:
+            raise EditError("a member is not joined to itself")
+        own, target = self.member(model, self.member_id), self.member(model, self.target)
+        line = model.line(own)
+        before = model.length(own)
+        p = line[int(self.at_end)]
+        node = _node_on(self, model, own, self.at_end, target)
+        old = own.end if self.at_end else own.start
+        if node in (own.start, own.end) and node != old:
+            raise EditError(f"both ends of {own.name or own.id} would lie at node {node}")
+        offset = np.zeros(3)
+        if self.link:
+            u = (line[1] - line[0]) / before
+            foot = p + u * float((model.nodes[node].point - p) @ u)
+            offset = foot - model.nodes[node].point
+        moved = float(np.linalg.norm(model.nodes[node].point + offset - p))
+        if self.at_end:
+            own.end, own.offset_end = node, offset
+        else:
+            own.start, own.offset_start = node, offset
+        length = model.length(own)
+        if length < 1e-3:
+            raise EditError(f"{own.name or own.id} would have no length")
+        shift = 0.0 if self.at_end else length - before
+        own.joints = [Joint(min(max(j.distance + shift, 0.0), length), j.node) for j in own.joints]
+        self.drop_bare_nodes(model, {old})
+        how = "tied by a rigid link to" if self.link else "joined to"
+        return f"{own.name or own.id} {how} {target.name or target.id}; its end moved {moved * 1000:.0f} mm"
+
+
+@dataclass
+class KeepApart(Edit):
+    """Refuse a join: a member's end goes back to where the source has it. With `link` it stays tied to its node, by a
+    rigid link; otherwise it gets a node of its own."""
+
+    member_id: str
+    at_end: bool
+    link: bool = False
+
+    def __post_init__(self) -> None:
+        self.text = "Keep an end on its line" if self.link else "Keep an end apart"
+
+    def change(self, model: Model) -> str:
+        own = self.member(model, self.member_id)
+        if own.source_line is None:
+            raise EditError(f"where the source has {own.name or own.id} is not known")
+        before = model.length(own)
+        point = own.source_line[int(self.at_end)]
+        old = own.end if self.at_end else own.start
+        node, offset = old, point - model.nodes[old].point
+        if not self.link:
+            node, offset = self.new_node(model, point), np.zeros(3)
+        if self.at_end:
+            own.end, own.offset_end = node, offset
+        else:
+            own.start, own.offset_start = node, offset
+        length = model.length(own)
+        shift = 0.0 if self.at_end else length - before
+        own.joints = [Joint(min(max(j.distance + shift, 0.0), length), j.node) for j in own.joints]
+        if not self.link:
+            # what a surface held by this member's end alone it holds no longer
+            self.drop_bare_nodes(model, {old})
+        which = "end" if self.at_end else "start"
+        return f"{which} of {own.name or own.id} {'kept on its line by a rigid link' if self.link else 'kept apart'}"
+
+
+@dataclass
+class JoinCrossing(Edit):
+    """Give two members that cross or pass a common node, on the axis of the first."""
+
+    first: str
+    second: str
+
+    def __post_init__(self) -> None:
+        self.text = "Join two members that cross"
+
+    def change(self, model: Model) -> str:
+        a, b = self.member(model, self.first), self.member(model, self.second)
+        if {a.start, a.end, *(j.node for j in a.joints)} & {b.start, b.end, *(j.node for j in b.joints)}:
+            raise EditError(f"{a.name or a.id} and {b.name or b.id} share a node already")
+        p, q = model.line(a), model.line(b)
+        la, lb = model.length(a), model.length(b)
+        s, t, sin2 = closest_between_lines(p[:1], ((p[1] - p[0]) / la)[None], q[:1], ((q[1] - q[0]) / lb)[None])
+        if sin2[0] < 1e-3 or not (0 < s[0] < la and 0 < t[0] < lb):
+            raise EditError(f"{a.name or a.id} and {b.name or b.id} do not cross within their lengths")
+        node = self.new_node(model, p[0] + (p[1] - p[0]) * float(s[0]) / la)
+        for m, at in ((a, float(s[0])), (b, float(t[0]))):
+            m.joints = sorted([*m.joints, Joint(at, node)], key=lambda j: j.distance)
+        return f"{a.name or a.id} and {b.name or b.id} joined where they cross"

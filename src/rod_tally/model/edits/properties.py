@@ -1,0 +1,238 @@
+"""Corrections of what things are: supports, releases, sections, materials, thickness."""
+
+from __future__ import annotations
+
+from copy import copy
+from dataclasses import dataclass, replace
+
+from ..catalogue import catalogue, catalogue_section
+from ..grades import grades
+from ..material import graded
+from ..model import Model
+from ..structure import FREE, Release, Support
+from ..surface import LineSupport
+from .base import Edit, EditError, counted
+
+
+@dataclass
+class SetSupport(Edit):
+    """Give nodes a support (or take it away with FREE)."""
+
+    nodes: list[str]
+    support: Support
+
+    def __post_init__(self) -> None:
+        what = "Free" if self.support == FREE else "Support"
+        self.text = f"{what} {len(self.nodes)} nodes" if len(self.nodes) != 1 else f"{what} node {self.nodes[0]}"
+
+    def change(self, model: Model) -> str:
+        for ident in self.nodes:
+            self.node(model, ident).support = self.support
+        return f"{', '.join(self.nodes[:5])}: support {self.support.letters}"
+
+    def ids(self, model: Model) -> tuple[str, ...]:
+        return ()
+
+
+@dataclass
+class HoldFoot(Edit):
+    """Hold the lowest level edges of surfaces by a line support (or take all their line supports away with FREE)."""
+
+    surfaces: list[str]
+    support: Support
+
+    def __post_init__(self) -> None:
+        what = "Free" if self.support == FREE else "Support"
+        self.text = f"{what} {counted(self.surfaces, 'wall')}"
+
+    def change(self, model: Model) -> str:
+        for ident in self.surfaces:
+            surface = self.surface(model, ident)
+            surface.supports = []
+            if self.support.any:
+                edges = surface.bottom_edges()
+                if not edges:
+                    raise EditError(f"{surface.name or ident} has no level edge at its foot")
+                surface.supports = [LineSupport(e, self.support) for e in edges]
+        return f"{counted(self.surfaces, 'surface')}: foot {self.support.letters}"
+
+
+@dataclass
+class SetBedding(Edit):
+    """Lay surfaces on springs, N/m3 (0: none)."""
+
+    surfaces: list[str]
+    modulus: float
+
+    def __post_init__(self) -> None:
+        self.text = f"Bed {counted(self.surfaces, 'slab')}"
+
+    def change(self, model: Model) -> str:
+        for ident in self.surfaces:
+            self.surface(model, ident).bedding = self.modulus
+        return f"{counted(self.surfaces, 'surface')} bedded on {self.modulus / 1e6:g} MN/m3"
+
+
+@dataclass
+class SetRelease(Edit):
+    """Release or fix one end of members."""
+
+    members: list[str]
+    at_end: bool
+    release: Release
+
+    def __post_init__(self) -> None:
+        what = "Release" if self.release.any else "Fix"
+        self.text = f"{what} the {'end' if self.at_end else 'start'} of {len(self.members)} members"
+
+    def change(self, model: Model) -> str:
+        for ident in self.members:
+            member = self.member(model, ident)
+            if self.at_end:
+                member.release_end = self.release
+            else:
+                member.release_start = self.release
+        return f"{len(self.members)} members: {'end' if self.at_end else 'start'} {self.release.letters}"
+
+
+@dataclass
+class PinBoth(Edit):
+    """Release members in bending at both ends, or fix both (`pinned` False)."""
+
+    members: list[str]
+    pinned: bool = True
+
+    def __post_init__(self) -> None:
+        self.text = f"{'Pin' if self.pinned else 'Fix'} both ends of {counted(self.members, 'member')}"
+
+    def change(self, model: Model) -> str:
+        release = Release("FFFFRR") if self.pinned else Release()
+        for ident in self.members:
+            member = self.member(model, ident)
+            member.release_start = member.release_end = release
+        return f"{counted(self.members, 'member')}: both ends {release.letters}"
+
+
+@dataclass
+class SetSection(Edit):
+    """Give members another section: one of the model's, or one of the catalogue, which is then added."""
+
+    members: list[str]
+    section: str
+
+    def __post_init__(self) -> None:
+        self.text = f"Section {self.section} for {counted(self.members, 'member')}"
+
+    def change(self, model: Model) -> str:
+        if self.section not in model.sections:
+            if self.section not in catalogue():
+                raise EditError(f"{self.section} is neither in the model nor in the catalogue")
+            model.sections[self.section] = catalogue_section(self.section, how="set by hand")
+        for ident in self.members:
+            self.member(model, ident).section = self.section
+        return f"{counted(self.members, 'member')}: section {self.section}"
+
+
+@dataclass
+class SetMaterial(Edit):
+    """Give members and surfaces another material: one of the model's, or a grade, which is then added."""
+
+    members: list[str]
+    material: str
+
+    def __post_init__(self) -> None:
+        self.text = f"Material {self.material} for {counted(self.members, 'part')}"
+
+    def change(self, model: Model) -> str:
+        if self.material not in model.materials:
+            if self.material not in grades():
+                raise EditError(f"{self.material} is neither in the model nor a grade of the catalogue")
+            grade = grades()[self.material]
+            model.materials[self.material] = graded(self.material, grade, f"{grade.where}, set by hand")
+        for ident in self.members:
+            if ident in model.members:
+                self.member(model, ident).material = self.material
+            else:
+                self.surface(model, ident).material = self.material
+        return f"{counted(self.members, 'part')}: material {self.material}"
+
+
+@dataclass
+class SetThickness(Edit):
+    """Give surfaces another thickness, m."""
+
+    surfaces: list[str]
+    thickness: float
+
+    def __post_init__(self) -> None:
+        self.text = f"Thickness of {counted(self.surfaces, 'surface')}"
+
+    def change(self, model: Model) -> str:
+        if not 1e-3 <= self.thickness <= 10:
+            raise EditError(f"a thickness of {self.thickness:g} m is none of a slab or wall")
+        for ident in self.surfaces:
+            self.surface(model, ident).thickness = self.thickness
+        return f"{counted(self.surfaces, 'surface')}: {self.thickness * 1000:.0f} mm thick"
+
+
+@dataclass
+class MapProfile(Edit):
+    """Take a profile that could not be read as a section of the catalogue, for all its members at once."""
+
+    profile: str
+    name: str
+
+    def __post_init__(self) -> None:
+        self.text = f"Map {self.profile} to {self.name}"
+
+    def change(self, model: Model) -> str:
+        model.sections[self.profile] = catalogue_section(self.name, self.profile, "mapped by hand")
+        return f"profile {self.profile} mapped to {self.name}"
+
+    def ids(self, model: Model) -> tuple[str, ...]:
+        return tuple(m.id for m in model.members.values() if m.section == self.profile)
+
+
+@dataclass
+class MapMaterial(Edit):
+    """Take a material as a grade of a standard, for all that is made of it."""
+
+    material: str
+    grade: str
+
+    def __post_init__(self) -> None:
+        self.text = f"Map {self.material} to {self.grade}"
+
+    def change(self, model: Model) -> str:
+        grade = grades()[self.grade]
+        was = model.materials.get(self.material)
+        name = was.name if was is not None else self.material
+        model.materials[self.material] = graded(name, grade, f"{grade.where}, mapped by hand")
+        return f"material {self.material} mapped to {self.grade}"
+
+    def ids(self, model: Model) -> tuple[str, ...]:
+        members = [m.id for m in model.members.values() if m.material == self.material]
+        return tuple(members + [s.id for s in model.surfaces.values() if s.material == self.material])
+
+
+@dataclass
+class SetMaterialValue(Edit):
+    """Give a material one value: E, G (Pa), density (kg/m3) or strength (Pa)."""
+
+    material: str
+    key: str
+    value: float
+
+    def __post_init__(self) -> None:
+        self.text = f"{self.key} of {self.material}"
+
+    def change(self, model: Model) -> str:
+        if self.key not in ("E", "G", "density", "strength") or not self.value > 0:
+            raise EditError(f"{self.key} = {self.value:g} is no value of a material")
+        own = copy(model.materials[self.material])
+        origin = dict(own.origin or {}) | {self.key: "set by hand"}
+        model.materials[self.material] = replace(own, **{self.key: self.value}, origin=origin)  # type: ignore[arg-type]
+        return f"material {self.material}: {self.key} = {self.value:g}"
+
+    def ids(self, model: Model) -> tuple[str, ...]:
+        return ()

@@ -1,0 +1,310 @@
+"""Corrections of where things are: move, split, merge, delete, turn."""
+
+from __future__ import annotations
+
+from copy import copy
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from ..geometry import Array, local_axes
+from ..loads import MemberLoad
+from ..log import Skipped
+from ..model import Model
+from ..section import Section
+from ..structure import Joint, Member, Release
+from .base import Edit, EditError, counted
+
+SMALLEST = 1e-3  # m; pieces shorter than this are not made
+
+
+@dataclass
+class MoveNodes(Edit):
+    """Move nodes, and with them the ends of members there, by a vector in m."""
+
+    nodes: list[str]
+    by: list[float]
+
+    def __post_init__(self) -> None:
+        self.text = f"Move {counted(self.nodes, 'node')}"
+
+    def change(self, model: Model) -> str:
+        step = np.array(self.by, float)
+        if step.shape != (3,) or not np.isfinite(step).all():
+            raise EditError("a move has three numbers")
+        before = {i: model.length(m) for i, m in model.members.items()}
+        moved = set(self.nodes)
+        for ident in self.nodes:
+            node = self.node(model, ident)
+            node.point = node.point + step
+        for m in list(model.members.values()):
+            if {m.start, m.end} & moved:
+                own = self.member(model, m.id)
+                length = model.length(own)
+                if length < SMALLEST:
+                    raise EditError(f"{own.name or own.id} would have no length")
+                own.joints = [Joint(j.distance * length / before[m.id], j.node) for j in own.joints]
+        shown = ", ".join(f"{v * 1000:.0f}" for v in step)
+        return f"{', '.join(self.nodes[:5])} moved by {shown} mm"
+
+
+@dataclass
+class DeleteMembers(Edit):
+    """Take members or surfaces out of the model; loads on them stay in their cases and count as lost."""
+
+    members: list[str]
+
+    def __post_init__(self) -> None:
+        self.text = f"Delete {len(self.members)} parts" if len(self.members) != 1 else "Delete a part"
+
+    def change(self, model: Model) -> str:
+        names, nodes = [], set()
+        for ident in self.members:
+            part = model.members.pop(ident) if ident in model.members else model.surfaces.pop(ident)
+            names.append(part.name or ident)
+            model.skipped = [*model.skipped, Skipped(part.cls, ident, "deleted by a correction", part.name)]
+            if isinstance(part, Member):
+                model.removed_members[ident] = part
+                nodes |= {part.start, part.end, *(j.node for j in part.joints)}
+            else:
+                model.removed_surfaces[ident] = part
+                nodes |= {j.node for j in part.joints if j.node}
+        gone = set(self.members)
+        for s in list(model.surfaces.values()):
+            if any(j.other in gone for j in s.joints):
+                own = self.surface(model, s.id)
+                at = model.members_at()
+                own.joints = [
+                    replace(j, other=at[j.node][0]) if j.other in gone else j
+                    for j in own.joints
+                    if j.other not in gone or (j.node and at.get(j.node))
+                ]
+        self.drop_bare_nodes(model, nodes)
+        return f"deleted {', '.join(names[:5])}"
+
+
+@dataclass
+class SplitMember(Edit):
+    """Cut a member in two at a distance (m) from its start; the second piece gets an id of its own."""
+
+    member_id: str
+    distance: float
+
+    def __post_init__(self) -> None:
+        self.text = "Split a member"
+
+    def change(self, model: Model) -> str:
+        first = self.member(model, self.member_id)
+        length = model.length(first)
+        at = self.distance
+        if not SMALLEST < at < length - SMALLEST:
+            raise EditError(f"{first.name or first.id} is {length:.3f} m long and cannot be split at {at:.3f} m")
+        line = model.line(first)
+        place = line[0] + (line[1] - line[0]) * at / length
+        near = [j for j in first.joints if abs(j.distance - at) < 1e-6]
+        node = near[0].node if near else self.new_node(model, place)
+        second = copy(first)
+        second.id = f"{first.id}+"
+        while second.id in model.members:
+            second.id += "+"
+        second.name = f"{first.name or first.id}+"
+        off = place - model.nodes[node].point
+        off = np.where(np.abs(off) < 1e-12, 0.0, off)
+        second.start, second.offset_start, second.release_start = node, off.copy(), Release()
+        second.joints = [Joint(j.distance - at, j.node) for j in first.joints if j.distance > at + 1e-6]
+        first.end, first.offset_end, first.release_end = node, off.copy(), Release()
+        first.joints = [j for j in first.joints if j.distance < at - 1e-6]
+        for part, ends in ((first, (0.0, at)), (second, (at, length))):
+            if part.source_line is not None:
+                a, b = part.source_line
+                part.source_line = np.array([a + (b - a) * e / length for e in ends])
+        model.members[second.id] = second
+        self._loads(model, first.id, second.id, at)
+        return f"{first.name or first.id} split at {at:.3f} m"
+
+    def _loads(self, model: Model, first: str, second: str, at: float) -> None:
+        self.loads_of(model, {first})
+        for case in model.cases.values():
+            out: list[MemberLoad] = []
+            for load in case.member_loads:
+                out += [load] if load.member != first else _parted(load, second, at)
+            if any(load.member == first for load in case.member_loads):
+                case.member_loads = out
+
+
+def _parted(load: MemberLoad, second: str, at: float) -> list[MemberLoad]:
+    if load.b <= at + 1e-9:
+        return [load]
+    if load.a >= at - 1e-9:
+        return [replace(load, member=second, a=load.a - at, b=load.b - at)]
+    share = (at - load.a) / (load.b - load.a)
+    middle = tuple(float(p + (q - p) * share) for p, q in zip(load.qa, load.qb))
+    return [
+        replace(load, b=at, qb=middle),  # type: ignore[arg-type]
+        replace(load, member=second, a=0.0, b=load.b - at, qa=middle),  # type: ignore[arg-type]
+    ]
+
+
+@dataclass
+class MergeMembers(Edit):
+    """Make one member of two that run on from each other in one line; the first keeps its identity."""
+
+    members: list[str]
+
+    def __post_init__(self) -> None:
+        self.text = "Merge two members"
+
+    def change(self, model: Model) -> str:
+        if len(self.members) != 2 or self.members[0] == self.members[1]:
+            raise EditError("two members are merged at a time")
+        one, two = (self.member(model, i) for i in self.members)
+        if one.end != two.start:
+            for m in (one, two):
+                if {one.start, one.end} & {two.start, two.end} and one.end != two.start:
+                    _reverse(self, model, m.id)
+                    one, two = (model.members[i] for i in self.members)
+        if one.end != two.start:
+            raise EditError(f"{one.name or one.id} and {two.name or two.id} share no end")
+        if (one.section, one.material) != (two.section, two.material):
+            raise EditError(f"{one.name or one.id} and {two.name or two.id} differ in section or material")
+        a, b = model.line(one), model.line(two)
+        u, v = a[1] - a[0], b[1] - b[0]
+        if np.linalg.norm(np.cross(u, v)) > 0.02 * np.linalg.norm(u) * np.linalg.norm(v) or u @ v < 0:
+            raise EditError(f"{one.name or one.id} and {two.name or two.id} do not lie in one line")
+        length, node = model.length(one), one.end
+        one.end, one.offset_end, one.release_end = two.end, two.offset_end.copy(), two.release_end
+        inner = [Joint(length, node), *(Joint(length + j.distance, j.node) for j in two.joints)]
+        del model.members[two.id]
+        others = any(
+            node in (m.start, m.end, *(j.node for j in m.joints)) for m in model.members.values() if m.id != one.id
+        )
+        keep = (
+            others
+            or model.nodes[node].support.any
+            or any(j.node == node for s in model.surfaces.values() for j in s.joints)
+        )
+        one.joints = one.joints + (inner if keep else inner[1:])
+        if not keep:
+            self.drop_bare_nodes(model, {node})
+        if one.source_line is not None and two.source_line is not None:
+            one.source_line = np.array([one.source_line[0], two.source_line[1]])
+        self.loads_of(model, {two.id})
+        for case in model.cases.values():
+            for load in case.member_loads:
+                if load.member == two.id:
+                    load.member, load.a, load.b = one.id, load.a + length, load.b + length
+        for s in list(model.surfaces.values()):
+            if any(j.other == two.id for j in s.joints):
+                own = self.surface(model, s.id)
+                own.joints = [replace(j, other=one.id) if j.other == two.id else j for j in own.joints]
+        return f"{two.name or two.id} merged into {one.name or one.id}"
+
+
+@dataclass
+class ReverseMembers(Edit):
+    """Turn members end for end; loads, releases and joints stay where they are in space."""
+
+    members: list[str]
+
+    def __post_init__(self) -> None:
+        self.text = f"Turn {counted(self.members, 'member')} end for end"
+
+    def change(self, model: Model) -> str:
+        for ident in self.members:
+            _reverse(self, model, ident)
+        return f"{counted(self.members, 'member')} turned end for end"
+
+
+def _reverse(edit: Edit, model: Model, ident: str) -> None:
+    m = edit.member(model, ident)
+    length = model.length(m)
+    edit.loads_of(model, {ident})
+    m.start, m.end = m.end, m.start
+    m.offset_start, m.offset_end = m.offset_end, m.offset_start
+    m.release_start, m.release_end = m.release_end, m.release_start
+    m.joints = [Joint(length - j.distance, j.node) for j in reversed(m.joints)]
+    if m.source_line is not None:
+        m.source_line = m.source_line[::-1].copy()
+    # local x and y turn round, z stays
+    section = model.sections.get(m.section)
+    if section is not None and section.usable and _uneven(section):
+        name = f"{m.section} mirrored" if not m.section.endswith(" mirrored") else m.section.removesuffix(" mirrored")
+        if name not in model.sections:
+            model.sections[name] = mirrored(section, name)
+        m.section = name
+    for case in model.cases.values():
+        for load in case.member_loads:
+            if load.member != ident:
+                continue
+            load.a, load.b, load.qa, load.qb = length - load.b, length - load.a, load.qb, load.qa
+            if load.local:
+                load.qa, load.qb = ((-q[0], -q[1], q[2]) for q in (load.qa, load.qb))
+
+
+def _uneven(section: Section) -> bool:
+    if not section.outline:
+        return abs(section.iyz) > 1e-9 * (section.iy + section.iz)
+    points = np.array(section.outline)
+    apart = np.linalg.norm(points[:, None] * (-1, 1) - points[None], axis=2).min(axis=1)
+    return bool(apart.max() > 1e-4 * np.abs(points).max())
+
+
+def mirrored(section: Section, name: str) -> Section:
+    """The section seen from the other end: y the other way."""
+    outline = tuple((-y, z) for y, z in reversed(section.outline))
+    voids = tuple(tuple((-y, z) for y, z in reversed(v)) for v in section.voids)
+    return replace(section, name=name, iyz=-section.iyz, outline=outline, voids=voids)
+
+
+@dataclass
+class TurnMembers(Edit):
+    """Turn members about their own axis by an angle in degrees, or bring their local z as near as it can to a direction."""
+
+    members: list[str]
+    degrees: float = 0.0
+    z_axis: list[float] = field(default_factory=list)
+
+    def __post_init__(self) -> None:
+        self.text = f"Turn {counted(self.members, 'member')} about the axis"
+
+    def change(self, model: Model) -> str:
+        for ident in self.members:
+            m = self.member(model, ident)
+            line = model.line(m)
+            if self.z_axis:
+                m.z_axis = local_axes(line[1] - line[0], np.array(self.z_axis, float))[2]
+                continue
+            _, y, z = m.axes(line)
+            a = np.radians(self.degrees)
+            m.z_axis = z * np.cos(a) - y * np.sin(a)
+        how = (
+            f"by {self.degrees:g} degrees" if not self.z_axis else "towards " + ", ".join(f"{v:g}" for v in self.z_axis)
+        )
+        return f"{counted(self.members, 'member')} turned about the axis {how}"
+
+
+@dataclass
+class TurnSurfaces(Edit):
+    """Bring the local x of surfaces as near as it can to a direction, or turn their z to the other side (`flip`)."""
+
+    surfaces: list[str]
+    x_axis: list[float] = field(default_factory=list)
+    flip: bool = False
+
+    def __post_init__(self) -> None:
+        self.text = f"Turn the axes of {counted(self.surfaces, 'surface')}"
+
+    def change(self, model: Model) -> str:
+        for ident in self.surfaces:
+            s = self.surface(model, ident)
+            if self.x_axis:
+                s.x_axis = np.array(self.x_axis, float)
+            if self.flip:
+                s.flipped = not s.flipped
+        return f"local axes of {counted(self.surfaces, 'surface')} turned"
+
+
+def place_along(model: Model, member: Member, at: float) -> Array:
+    """The point on a member's axis at a distance from its start, m."""
+    line = model.line(member)
+    return np.asarray(line[0] + (line[1] - line[0]) * at / model.length(member))

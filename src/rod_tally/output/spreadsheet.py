@@ -1,0 +1,102 @@
+"""Tables to a spreadsheet: the take-off, and the tables of the contract, one sheet each."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+from typing import Any
+
+from openpyxl import Workbook
+from openpyxl.cell import WriteOnlyCell
+from openpyxl.styles import Font
+from openpyxl.utils import get_column_letter
+
+from ..model import Model
+from ..review.review import Review
+from ..review.takeoff import BY, TakeoffRow, takeoff
+from .tables import HEADERS, tables
+from .write import OutputError, write_whole
+
+MOST_ROWS = 1_048_575  # what a sheet holds below its titles
+COLUMNS = (
+    ("Elements, source", "source", 1.0), ("Elements, model", "model", 1.0),
+    ("Length, source, m", "source_length", 1.0), ("Length, model, m", "length", 1.0),
+    ("Area, source, m²", "source_area", 1.0), ("Area, model, m²", "area", 1.0),
+    ("Volume, source, m³", "source_volume", 1.0), ("Volume, model, m³", "volume", 1.0),
+    ("Weight, source, kN", "source_weight", 1e-3), ("Weight, model, kN", "weight", 1e-3),
+)  # fmt: skip
+
+
+def write_takeoff(model: Model, path: Path) -> Path:
+    """The take-off by class, section, material and storey, one sheet each, with sums, and what was left out and why.
+
+    Raises OutputError when the file cannot be written; nothing half-written is left.
+    """
+    book = Workbook(write_only=True)
+    for by in BY:
+        rows = takeoff(model, by)
+        body = [[r.key, *(_scaled(r, key, factor) for _, key, factor in COLUMNS)] for r in rows]
+        sums: list[Any] = ["Sum"]
+        for k in range(len(COLUMNS)):
+            values = [row[k + 1] for row in body if row[k + 1] is not None]
+            sums.append(sum(values) if values else None)
+        _sheet(book, f"By {by}", [by.capitalize(), *(title for title, _, _ in COLUMNS)], [*body, sums])
+    left_out = [[s.cls, s.name, s.id, s.reason] for s in model.skipped]
+    _sheet(book, "Left out", ["Class", "Name", "Id", "Why"], left_out)
+    return _save(book, path)
+
+
+def write_workbook(review: Review, path: Path) -> Path:
+    """All tables of the contract in one file, SI as there. A table longer than a sheet goes on in the next."""
+    book = Workbook(write_only=True)
+    for name, pieces in tables(review):
+        header, title = HEADERS[name].split(), name.removesuffix(".csv")
+        sheet, count, number = _titled(book, title, header), 0, 1
+        for piece in pieces:
+            for row in zip(*(column.to_pylist() for column in piece.columns)):
+                if count == MOST_ROWS:
+                    number += 1
+                    sheet, count = _titled(book, f"{title} {number}", header), 0
+                sheet.append(row)
+                count += 1
+    return _save(book, path)
+
+
+def write_rows(columns: Sequence[str], rows: Iterable[Sequence[object]], title: str, path: Path) -> Path:
+    """One table as it is shown."""
+    book = Workbook(write_only=True)
+    _sheet(book, title, columns, rows)
+    return _save(book, path)
+
+
+def _scaled(row: TakeoffRow, key: str, factor: float) -> float | int | None:
+    value = getattr(row, key)
+    return value if value is None or factor == 1.0 else value * factor
+
+
+def _titled(book: Workbook, title: str, columns: Sequence[str]) -> Any:
+    sheet = book.create_sheet("".join(c for c in title if c not in "[]:*?/\\")[:31] or "Table")
+    sheet.freeze_panes = "A2"
+    for k, text in enumerate(columns, 1):
+        sheet.column_dimensions[get_column_letter(k)].width = max(12, len(text) + 2)
+    cells = []
+    for text in columns:
+        cell = WriteOnlyCell(sheet, text)
+        cell.font = Font(bold=True)
+        cells.append(cell)
+    sheet.append(cells)
+    return sheet
+
+
+def _sheet(book: Workbook, title: str, columns: Sequence[str], rows: Iterable[Sequence[object]]) -> None:
+    sheet = _titled(book, title, columns)
+    for row in rows:
+        sheet.append([float(v) if isinstance(v, float) else v for v in row])
+
+
+def _save(book: Workbook, path: Path) -> Path:
+    try:
+        write_whole(path, lambda p: book.save(p))
+    except OSError as error:
+        raise OutputError(f"{path}: cannot be written to: {error.strerror or error}") from error
+    return path
