@@ -222,10 +222,10 @@ def test_a_profile_is_mapped_once_and_remembered(loft: Window, qtbot: QtBot, lof
     qtbot.wait(80)
     button = next(b for b in loft.slip.content.findChildren(QPushButton) if b.text().startswith("Map the profile"))
     qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
-    dialog = loft.findChild(QInputDialog)
-    assert dialog is not None
-    dialog.setTextValue("IPE 240")
-    dialog.accept()
+    form = loft.corrections.form
+    assert form is not None
+    form.widgets["name"].setCurrentText("IPE 240")  # type: ignore[union-attr]
+    form.accept()
     rested(qtbot, loft)
     review = loft.state.review
     assert review is not None and not any(f.code == "section.unknown" for f in review.findings)

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from rod_tally.demo.project import make_demo
+from rod_tally.demo.tower import write_tower
 from rod_tally.desk.app import application, grab, settle
 from rod_tally.desk.window import Window
 from rod_tally.review import STEPS
@@ -52,6 +53,45 @@ def response(w: Window) -> None:
     w.state.pick("member", next(m.id for m in model.members.values() if m.name == "Loft B2-B3"))
 
 
+def tower(w: Window) -> None:
+    """A concrete tower, its joints."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "tower.ifc"
+        write_tower(path, 6)
+        w.session.open(path)
+        settle(w, 60)
+        w.state.go(STEP["Framing"])
+        core = next(s for s in w.state.review.model.surfaces.values() if s.name == "W0-west")  # type: ignore[union-attr]
+        w.state.pick("surface", core.id)
+
+
+def axes(w: Window) -> None:
+    w.state.choose(0)
+    w.state.show_overlay("axes")
+    w.state.show_storeys({"Loft"})
+
+
+def takeoff(w: Window) -> None:
+    w.state.choose(1)
+    w.state.go(STEP["Source"])
+    w.state.show_overlay("materials")
+    w.tables.pages["tally"].choice.setCurrentText("by section")
+    w.tables._tally_by("by section")
+
+
+def lines(w: Window) -> None:
+    w.state.choose(1)
+    w.state.show_overlay("grids")
+    w.tables.show_table("lines")
+
+
+def rules(w: Window) -> None:
+    w.state.choose(0)
+    w.show_rules()
+    assert w.rules is not None
+    w.rules.preview()
+
+
 def revision(w: Window) -> None:
     w.state.choose(1)
     w.state.go(STEP["Revision"])
@@ -63,7 +103,22 @@ def parity(w: Window) -> None:
 
 
 VIEWS: dict[str, Callable[[Window], None]] = {
-    f.__name__: f for f in (source, framing, supports, loads, run, response, revision, parity)
+    f.__name__: f
+    for f in (
+        source,
+        framing,
+        supports,
+        loads,
+        run,
+        response,
+        revision,
+        parity,
+        axes,
+        takeoff,
+        lines,
+        rules,
+        tower,
+    )
 }
 
 

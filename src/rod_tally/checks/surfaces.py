@@ -24,7 +24,7 @@ def find_slivers(s: Subject) -> Iterator[Finding]:
         ring = x.flat(x.outer)
         sides = np.linalg.norm(np.roll(ring, -1, axis=0) - ring, axis=1)
         width = 2 * x.area / max(float(sides.sum()), 1e-9)
-        if width < NARROW / 2:
+        if width < NARROW and not x.element:
             text = f"The {s.name(x.id)} is a sliver: {x.area:.3g} m² along {sides.sum() / 2:.3g} m."
         elif sides.min() < SHORT_EDGE:
             text = f"The outline of the {s.name(x.id)} has an edge of {mm(float(sides.min()))}."

@@ -52,7 +52,15 @@ class Loft:
         self._floors()
         if self.b:
             self._mezzanine()
+        self._grid()
         return self.w
+
+    def _grid(self) -> None:
+        self.w.grid(
+            "Grid",
+            {line: ((x, -2.0), (x, Y["4"] + 2.0)) for line, x in X.items()},
+            {row: ((-2.0, y), (X["E"] + 2.0, y)) for row, y in Y.items()},
+        )
 
     def at(self, line: str, row: str, storey: str) -> tuple[float, float]:
         """Plan position of a column in a storey."""

@@ -217,6 +217,18 @@ class IfcWriter:
         shape = self.shape([self.extrusion(rect, float(size[2]))])
         return self.element(kind, name, origin, np.eye(3)[[2, 0, 1]], shape, material, storey)
 
+    def grid(self, name: str, u: dict[str, tuple[Vec, Vec]], v: dict[str, tuple[Vec, Vec]]) -> Any:
+        """A grid of straight axes in plan, by tag: start and end in m."""
+        f = self.file
+
+        def axis(tag: str, ends: tuple[Vec, Vec]) -> Any:
+            curve = f.create_entity("IfcPolyline", [self.point(p) for p in ends])
+            return f.create_entity("IfcGridAxis", tag, curve, True)
+
+        axes = [[axis(tag, ends) for tag, ends in lines.items()] for lines in (u, v)]
+        place = self.placement((0, 0, 0), to=self.building.ObjectPlacement)
+        return self.root("IfcGrid", name, ObjectPlacement=place, UAxes=axes[0], VAxes=axes[1])
+
     def opening(self, host: Any, name: str, lower: Vec, upper: Vec) -> None:
         """A box-shaped opening in a wall or slab."""
         void = self.block("IfcOpeningElement", name, lower, upper)

@@ -4,16 +4,37 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..model import FIXED, FREE, Finding, Model, Release
-from ..model.edits import DeleteMembers, Edit, JoinEnd, SetRelease, SetSupport
+from ..model import FIXED, FREE, Finding, Model, Release, Support
+from ..model.edits import (
+    DeleteMembers,
+    Edit,
+    HoldFoot,
+    JoinCrossing,
+    JoinEnd,
+    MapMaterial,
+    ReverseMembers,
+    SetRelease,
+    SetSupport,
+    TurnMembers,
+)
+from ..model.grade_names import standard_of
+from ..model.lines import lines_of
 
+PINNED = Support("XXXFFF")
 ACCEPT, REOPEN, GO = "Accept, because…", "reopen", "Take me there"
 MAP = "Map the profile to a known one"
+FORMS = {
+    "Give a section": "section",
+    "Give a material": "material",
+    "Give a thickness": "thickness",
+    "Give its elastic modulus": "map_material",
+    "Give its density": "map_material",
+}
 
 
 def can_do(model: Model, finding: Finding, action: str) -> bool:
     """Whether a button for this action would do something."""
-    return action in (ACCEPT, GO, MAP) or edit_for(model, finding, action) is not None
+    return action in (ACCEPT, GO, MAP) or action in FORMS or edit_for(model, finding, action) is not None
 
 
 def edit_for(model: Model, finding: Finding | None, action: str, picked: str = "") -> Edit | None:
@@ -25,16 +46,28 @@ def edit_for(model: Model, finding: Finding | None, action: str, picked: str = "
             return SetSupport([picked], FREE)
         return None
     ids = [i for i in finding.ids if i in model.members]
+    panes = [i for i in finding.ids if i in model.surfaces]
     if action.startswith("Extend it to") and len(ids) == 2 and finding.at is not None:
         line = model.line(model.members[ids[0]])
         at_end = np.linalg.norm(line[1] - finding.at) < np.linalg.norm(line[0] - finding.at)
         return JoinEnd(ids[0], bool(at_end), ids[1])
-    if action.startswith("Delete ") and len(ids) == 2:
+    if action.startswith("Delete ") and len(ids) + len(panes) == 2:
         name = action.removeprefix("Delete ")
-        for ident in ids:
-            m = model.members[ident]
+        for ident in (*ids, *panes):
+            m = model.members.get(ident) or model.surfaces[ident]
             if name == f"{m.cls} {m.name or m.id}":
                 return DeleteMembers([ident])
+    if action == "Support it" and panes:
+        feet = [i for i in panes if model.surfaces[i].upright and model.surfaces[i].bottom_edges()]
+        return HoldFoot(feet, PINNED) if feet else None
+    if action == "Join them there" and len(ids) == 2:
+        return JoinCrossing(ids[0], ids[1])
+    if action == "Turn them end for end" and ids:
+        return ReverseMembers(ids)
+    if action == "Turn them like the others" and ids:
+        return _like_the_others(model, ids)
+    if action == "Take the grade's values" and finding.ids:
+        return _to_grade(model, finding)
     if action == "Support it" and ids:
         return SetSupport([lowest(model, ids[0])], FIXED)
     if action == "Support all column bases":
@@ -43,6 +76,25 @@ def edit_for(model: Model, finding: Finding | None, action: str, picked: str = "
     if action == "Keep one end fixed in that direction" and ids:
         return SetRelease(ids[:1], True, Release())
     return None
+
+
+def _like_the_others(model: Model, ids: list[str]) -> Edit | None:
+    """Turn members about their axis to the local z that others of their line and section have."""
+    for line in lines_of(model):
+        if line.kind in ("stack", "beams") and ids[0] in line.members:
+            others = [model.members[i] for i in line.members if i not in ids]
+            same = [m for m in others if m.section == model.members[ids[0]].section]
+            if same:
+                z = same[0].axes(model.line(same[0]))[2]
+                return TurnMembers(ids, 0.0, [float(v) for v in z])
+    return None
+
+
+def _to_grade(model: Model, finding: Finding) -> Edit | None:
+    part = next((model.members.get(i) or model.surfaces.get(i) for i in finding.ids), None)
+    material = model.materials.get(part.material) if part is not None else None
+    found = standard_of(material.name) if material is not None else None
+    return MapMaterial(part.material, found[0].name) if part is not None and found is not None else None
 
 
 def lowest(model: Model, member: str) -> str:

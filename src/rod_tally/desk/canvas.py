@@ -201,6 +201,11 @@ def diamond(radius: float) -> Array:
     return np.stack([p, np.roll(p, -1, axis=0)], axis=1)
 
 
+def square(radius: float) -> Array:
+    p = np.array([[1, 1, 0], [-1, 1, 0], [-1, -1, 0], [1, -1, 0]], float) * radius
+    return np.stack([p, np.roll(p, -1, axis=0)], axis=1)
+
+
 def arrow(vector: Array, size: float) -> Array:
     """An arrow of `size` px that ends at its anchor, along `vector` in the world's axes, as segments."""
     v = vector / np.linalg.norm(vector)

@@ -7,17 +7,18 @@ from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from ..model.closeup import CloseUp, close_up
+from ..model.closeup import CloseUp, close_up, nearest_part
 from ..model.geometry import Array
 from .quantities import METRIC, UnitSet
 from .state import DeskState
 from .theme import EDGE, GRAPHITE, INK, MUTED, PAPER, PINE, RUST, SHEET, WASH
 
-SPOTS = ("join.gap", "join.crossing", "join.duplicate")
+SPOTS = ("join.gap", "join.crossing", "join.duplicate", "join.inside", "surface.gap", "surface.duplicate")
+ALONE = ("join.loose_end", "join.island", "support.base_free", "source.moved")  # shown with what lies nearest
 
 
 class CloseUpPanel(QWidget):
-    """Shown while a finding about two members is picked."""
+    """Shown while a finding about two parts is picked, or about one that comes near to another."""
 
     def __init__(self, state: DeskState) -> None:
         super().__init__()
@@ -33,9 +34,14 @@ class CloseUpPanel(QWidget):
         self.spot = None
         finding, review = self.state.finding, self.state.review
         if finding is not None and review is not None and finding.code in SPOTS:
-            ids = [i for i in finding.ids if i in review.model.members]
+            ids = [i for i in finding.ids if review.model.part(i) is not None]
             if len(ids) == 2:
                 self.spot = close_up(review.model, ids[0], ids[1])
+        elif finding is not None and review is not None and finding.code in ALONE:
+            own = next((i for i in finding.ids if i in review.model.members), "")
+            other = nearest_part(review.model, own) if own else None
+            if other is not None:
+                self.spot = close_up(review.model, own, other)
         self.setVisible(self.spot is not None)
         self.update()
         return self.spot is not None

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from ..model import FIXED, FREE
 from ..review import STEPS, Step
 
 if TYPE_CHECKING:
@@ -48,12 +49,32 @@ def picked(w: Window) -> bool:
     return opened(w) and w.state.picked is not None
 
 
+def has_parts(w: Window) -> bool:
+    return opened(w) and bool(w.state.chosen("member") or w.state.chosen("surface"))
+
+
+def has_members(w: Window) -> bool:
+    return opened(w) and bool(w.state.chosen("member"))
+
+
+def has_surfaces(w: Window) -> bool:
+    return opened(w) and bool(w.state.chosen("surface"))
+
+
+def one_member(w: Window) -> bool:
+    return opened(w) and len(w.state.chosen("member")) == 1
+
+
 def has_finding(w: Window) -> bool:
     return opened(w) and w.state.finding is not None
 
 
 def _to(step: Step) -> Callable[[Window], object]:
     return lambda w: w.state.go(step)
+
+
+def _alike(what: str) -> Callable[[Window], object]:
+    return lambda w: w.corrections.select_alike(what)
 
 
 COMMANDS: tuple[Command, ...] = (
@@ -67,9 +88,15 @@ COMMANDS: tuple[Command, ...] = (
             "review.json and the tables as CSV"),
     Command("file.hand_back", "Hand back as IFC…", "File", "Ctrl+Shift+E", lambda w: w.dialogs.ask_hand_back(), ready,
             "The analytical model as IFC4, structural analysis domain; the source is not touched"),
+    Command("file.takeoff", "Write the take-off…", "File", "Ctrl+Shift+T", lambda w: w.dialogs.ask_takeoff(), ready,
+            "Counts, lengths, areas, volumes and weights by class, section, material and storey, as a spreadsheet"),
+    Command("file.workbook", "Write all tables as a spreadsheet…", "File", "", lambda w: w.dialogs.ask_workbook(), ready,
+            "Every table of the review in one file, SI"),
     Command("file.picture", "Keep a picture…", "File", "Ctrl+P", lambda w: w.dialogs.ask_picture(), opened,
             "The view as a PNG file"),
-    Command("file.settings", "Read settings…", "File", "", lambda w: w.dialogs.ask_settings(), idle, "A TOML file", True),
+    Command("file.rules", "Rules of taking in…", "File", "Ctrl+R", lambda w: w.show_rules(), opened,
+            "What comes along, how ends are joined, what holds bases, what is released; with a preview", True),
+    Command("file.settings", "Read settings…", "File", "", lambda w: w.dialogs.ask_settings(), idle, "A TOML file"),
     Command("file.settings_write", "Write settings…", "File", "", lambda w: w.dialogs.write_settings(), always),
     Command("file.quit", "Quit", "File", "Ctrl+Q", lambda w: w.close(), always, "", True),
     Command("edit.undo", "Undo", "Edit", "Ctrl+Z", lambda w: w.session.undo.undo(),
@@ -91,21 +118,62 @@ COMMANDS: tuple[Command, ...] = (
     Command("view.previous", "Previous under the pointer", "View", "Ctrl+,", lambda w: w.view.step_pick(-1),
             lambda w: w.view.stacked > 1),
     Command("view.isolate", "Isolate what is picked", "View", "Ctrl+I", lambda w: w.isolate(), picked,
-            "Show only this member and those it meets"),
+            "Show only this part and those it meets"),
+    Command("view.isolate_line", "Isolate its stack, line or wall", "View", "Ctrl+Alt+I", lambda w: w.isolate_line(False),
+            has_parts, "The column stack, beam line or wall that the picked part belongs to"),
+    Command("view.isolate_frame", "Isolate its frame", "View", "Ctrl+Alt+F", lambda w: w.isolate_line(True), has_parts,
+            "Everything in the upright plane of the grid line that the picked part stands in"),
+    Command("view.isolate_chosen", "Isolate the selection", "View", "Ctrl+Alt+S", lambda w: w.isolate_chosen(), has_parts),
     Command("view.all", "Show everything", "View", "Ctrl+Shift+I", lambda w: w.show_all(), opened),
     Command("view.surfaces", "Slabs and walls, shown or not", "View", "Ctrl+Shift+F",
             lambda w: w.state.show_surfaces(not w.state.surfaces), opened),
     Command("model.accept", "Accept the finding, because…", "Model", "Ctrl+Return", lambda w: w.accept(), has_finding,
             "Decide on the finding with a reason"),
-    Command("model.support", "Fix the picked node", "Model", "Ctrl+B", lambda w: w.fix_node(True), picked),
-    Command("model.free", "Free the picked node", "Model", "Ctrl+Shift+B", lambda w: w.fix_node(False), picked),
-    Command("model.pin_start", "Pin or fix the start", "Model", "Ctrl+[", lambda w: w.pin(False), picked,
-            "Release the picked member's start in bending, or fix it again"),
-    Command("model.pin_end", "Pin or fix the end", "Model", "Ctrl+]", lambda w: w.pin(True), picked),
-    Command("model.map", "Map its profile…", "Model", "Ctrl+M", lambda w: w.dialogs.map_picked(), picked,
+    Command("model.again", "Make earlier corrections again", "Model", "", lambda w: w.session.correct_again(),
+            lambda w: ready(w) and bool(w.session.before), "Those made to this source before, in one step"),
+    Command("model.support", "Fix what is selected", "Model", "Ctrl+B", lambda w: w.corrections.hold(FIXED), picked,
+            "Nodes, the lower ends of members, the feet of walls", True),
+    Command("model.free", "Free what is selected", "Model", "Ctrl+Shift+B", lambda w: w.corrections.hold(FREE), picked),
+    Command("model.hold", "Support…", "Model", "", lambda w: w.corrections.ask_support(), picked,
+            "Fixed, pinned, roller or springs; bedding of a slab"),
+    Command("model.pin_start", "Pin or fix the start", "Model", "Ctrl+[", lambda w: w.corrections.pin(False), has_members,
+            "Release the start of the selected members in bending, or fix it again"),
+    Command("model.pin_end", "Pin or fix the end", "Model", "Ctrl+]", lambda w: w.corrections.pin(True), has_members),
+    Command("model.release", "Releases…", "Model", "Ctrl+Shift+R", lambda w: w.corrections.ask_release(), has_members,
+            "Of all selected members at once"),
+    Command("model.section", "Section…", "Model", "", lambda w: w.corrections.ask_section(), has_members,
+            "Another section for the selected members", True),
+    Command("model.material", "Material…", "Model", "", lambda w: w.corrections.ask_material(), has_parts),
+    Command("model.thickness", "Thickness…", "Model", "", lambda w: w.corrections.ask_thickness(), has_surfaces),
+    Command("model.map", "Map its profile…", "Model", "Ctrl+M", lambda w: w.map_picked(), one_member,
             "Take the picked member's profile as a section of the catalogue, and remember it"),
-    Command("model.delete", "Delete the picked member", "Model", "Del", lambda w: w.delete(), picked,
+    Command("model.map_material", "Map its material…", "Model", "Ctrl+Shift+M",
+            lambda w: w.corrections.ask_map_material(), has_parts,
+            "Take the picked part's material as a grade, and remember it"),
+    Command("model.join", "Join the first to the second", "Model", "Ctrl+J", lambda w: w.corrections.join(False),
+            has_members, "Of two selected members: the nearer end of the first is brought to the second", True),
+    Command("model.tie", "Tie the first to the second", "Model", "Ctrl+Shift+J", lambda w: w.corrections.join(True),
+            has_members, "The end keeps its line and is tied by a rigid link"),
+    Command("model.cross", "Join two that cross", "Model", "", lambda w: w.corrections.cross(), has_members),
+    Command("model.keep_start", "Keep the start on its line", "Model", "", lambda w: w.corrections.keep(False, True),
+            one_member, "Refuse the move of the start: tied by a rigid link instead"),
+    Command("model.keep_end", "Keep the end on its line", "Model", "", lambda w: w.corrections.keep(True, True), one_member),
+    Command("model.apart_start", "Keep the start apart", "Model", "", lambda w: w.corrections.keep(False, False),
+            one_member, "Refuse the join: the start gets a node of its own, where the source has it"),
+    Command("model.apart_end", "Keep the end apart", "Model", "", lambda w: w.corrections.keep(True, False), one_member),
+    Command("model.move", "Move nodes…", "Model", "", lambda w: w.corrections.ask_move(), picked, "", True),
+    Command("model.split", "Split…", "Model", "", lambda w: w.corrections.ask_split(), one_member),
+    Command("model.merge", "Merge two", "Model", "", lambda w: w.corrections.merge(), has_members),
+    Command("model.reverse", "Turn end for end", "Model", "", lambda w: w.corrections.reverse(), has_members),
+    Command("model.turn", "Turn local axes…", "Model", "", lambda w: w.corrections.ask_turn(), has_parts),
+    Command("model.delete", "Delete what is selected", "Model", "Del", lambda w: w.corrections.delete(), has_parts,
             "From the model only; the source is never changed"),
+    *(
+        Command(f"edit.alike_{what}", title, "Edit", "", _alike(what), has_parts,
+                "Of the picked part's class", what == "section")
+        for what, title in (("section", "Select all of its section"), ("material", "Select all of its material"),
+                            ("storey", "Select all of its storey"), ("line", "Select its line"))
+    ),
     Command("loads.next", "Next load case", "Loads", "Ctrl+Right", lambda w: w.step_case(1), opened),
     Command("loads.previous", "Previous load case", "Loads", "Ctrl+Left", lambda w: w.step_case(-1), opened),
     Command("run.run", "Run", "Run", "F5", lambda w: w.session.run_again(), ready,

@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from .. import __version__
 from ..model import Finding
-from ..model.catalogue import catalogue, catalogue_name
 from ..output.write import write_text, write_whole
 from .session import Session
 from .state import DeskState
@@ -84,21 +83,33 @@ class Dialogs(QObject):
         dialog.textValueSelected.connect(lambda text: self._accepted(finding, text))
         dialog.open()
 
-    def map_picked(self) -> None:
-        """Map the profile of the picked member."""
-        review, picked = self.state.review, self.state.picked
-        if review is not None and picked is not None and picked[0] == "member":
-            self.ask_map(review.model.members[picked[1]].section)
+    def ask_takeoff(self) -> None:
+        self._ask_sheet("Write the take-off", self.session.write_takeoff)
 
-    def ask_map(self, profile: str) -> None:
-        dialog = QInputDialog(self.window)
-        dialog.setWindowTitle("Map a profile")
-        dialog.setLabelText(f"Profile {profile} of this model, and of those to come, is")
-        dialog.setComboBoxItems(list(catalogue()))
-        dialog.setTextValue(catalogue_name(profile) or "IPE 220")
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.textValueSelected.connect(lambda name: self.session.map_profile(profile, name))
-        dialog.open()
+    def ask_workbook(self) -> None:
+        self._ask_sheet("Write the tables", self.session.write_workbook)
+
+    def _ask_sheet(self, title: str, write: Callable[[Path], None]) -> None:
+        path, _ = QFileDialog.getSaveFileName(self.window, title, self._folder(), "Spreadsheets (*.xlsx)")
+        if path:
+            write(Path(path if path.lower().endswith(".xlsx") else path + ".xlsx"))
+
+    def ask_again(self, count: int) -> None:
+        """Offer to make the corrections again that were made on this source before."""
+        box = QMessageBox(self.window)
+        box.setWindowTitle("Corrections")
+        one = count == 1
+        box.setText(
+            f"{'One correction was' if one else f'{count} corrections were'} made to this source before. "
+            f"Make {'it' if one else 'them'} again? Undo takes {'it' if one else 'all of them'} back in one step."
+        )
+        again = box.addButton("Make again", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Leave", QMessageBox.ButtonRole.RejectRole)
+        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        assert again is not None
+        again.clicked.connect(self.session.correct_again)
+        box.open()
+        self.message = box
 
     def _accepted(self, finding: Finding, text: str) -> None:
         if text.strip():

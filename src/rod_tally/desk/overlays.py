@@ -50,15 +50,19 @@ class Sheet:
     @property
     def size(self) -> float:
         """A length that stands for the building's, m."""
-        return float(np.linalg.norm(np.ptp(self.lines.reshape(-1, 3), axis=0))) if len(self.lines) else 1.0
+        points = self.points
+        return float(np.linalg.norm(np.ptp(points, axis=0))) if len(points) else 1.0
+
+    @property
+    def points(self) -> Array:
+        """Ends of the shown members and corners of the shown surfaces (n, 3)."""
+        corners = [s.outer for s in self.surfaces]
+        return np.concatenate([self.lines.reshape(-1, 3), *corners])
 
     @property
     def surfaces(self) -> list[Surface]:
-        """Surfaces of the storeys that are shown; none when members are isolated."""
-        if self.state.isolated or not self.state.surfaces:
-            return []
-        every = self.model.surfaces.values()
-        return [s for s in every if not self.state.storeys or s.storey in self.state.storeys]
+        """Surfaces that are shown: those of the shown storeys, or those that are isolated."""
+        return [self.model.surfaces[i] for i in self.state.shown_surfaces()]
 
     @property
     def stale(self) -> bool:
@@ -134,7 +138,7 @@ def draw_surfaces(canvas: Canvas, sheet: Sheet) -> None:
         for loop in (s.outer, *s.openings):
             edges.append(np.stack([loop, np.roll(loop, -1, axis=0)], axis=1))
         pane = Polygon(s.flat(s.outer), [s.flat(r) for r in s.openings])
-        axes = s.axes
+        axes = s.plain_axes
         for triangle in constrained_delaunay_triangles(pane).geoms:
             corners = np.array(triangle.exterior.coords)[:3]
             points.append(s.outer[0] + corners @ axes[:2])

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import os
 import sqlite3
-from collections.abc import Callable
+from collections.abc import Callable, Container
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -18,18 +18,22 @@ from ..analysis import AnalysisError, Results, run
 from ..analysis.modes import modes
 from ..analysis.storeys import storey_rows
 from ..checks import Subject, run_checks
-from ..intake import IntakeError
+from ..intake import IntakeError, read_source
 from ..model import Finding, Model, Settings, SettingsError
 from ..model.catalogue import catalogue
-from ..model.edits import Edit, MapProfile
+from ..model.edits import Edit, EditError, MapMaterial, MapProfile, make_again
+from ..model.grades import grades
 from ..output.ifc import write_ifc
+from ..output.spreadsheet import write_takeoff, write_workbook
 from ..output.write import OutputError, write_review
 from ..project import Project, ProjectError
+from ..project.corrections import CorrectionBook
 from ..project.store import SUFFIX, fingerprint
 from ..review import Review, review
 from ..review.review import attach_comparison, read_model
 from ..review.tally import tally
-from .actions import ACCEPT, GO, MAP, REOPEN, edit_for
+from ..transfer.preview import preview_joins
+from .actions import ACCEPT, FORMS, GO, MAP, REOPEN, edit_for
 from .jobs import Jobs
 from .state import DeskState, Revision
 
@@ -71,11 +75,42 @@ class _Correct(QUndoCommand):
         self.session, self.revision, self.edit = session, revision, edit
 
     def redo(self) -> None:
-        self.edit.apply(self.revision.review.model)
+        try:
+            self.edit.apply(self.revision.review.model)
+        except EditError as error:
+            self.setObsolete(True)
+            self.session.failed.emit(self.edit.text, f"This cannot be done: {error}.")
+            return
         self.session.model_changed(self.revision)
 
     def undo(self) -> None:
         self.edit.revert(self.revision.review.model)
+        self.session.model_changed(self.revision)
+
+
+class _Again(QUndoCommand):
+    """All corrections of before in one step of the undo."""
+
+    def __init__(self, session: Session, revision: Revision, records: list[dict[str, Any]]) -> None:
+        super().__init__(f"make {len(records)} corrections again")
+        self.session, self.revision, self.records = session, revision, records
+        self.made: list[Edit] = []
+
+    def redo(self) -> None:
+        self.made, missed = make_again(self.revision.review.model, self.records)
+        if missed:
+            self.session.failed.emit(
+                "Corrections again", f"{len(missed)} could not be made:\n" + "\n".join(missed[:12])
+            )
+        if not self.made:
+            self.setObsolete(True)
+            return
+        self.session.said.emit(f"{len(self.made)} corrections made again")
+        self.session.model_changed(self.revision)
+
+    def undo(self) -> None:
+        for edit in reversed(self.made):
+            edit.revert(self.revision.review.model)
         self.session.model_changed(self.revision)
 
 
@@ -88,6 +123,9 @@ class Session(QObject):
     asked_reason = pyqtSignal(object)
     asked_view = pyqtSignal(object)
     asked_map = pyqtSignal(str)
+    asked_form = pyqtSignal(str)  # a dialog by name: section, material, support …
+    asked_again = pyqtSignal(int)  # so many corrections were made on this source before
+    previewed = pyqtSignal(object)
 
     def __init__(self, state: DeskState) -> None:
         super().__init__()
@@ -97,7 +135,9 @@ class Session(QObject):
         self.jobs = Jobs(KNOWN)
         self.undo = QUndoStack(self)
         self.memory = QSettings("rod-tally", "rod-tally")
-        self.settings.transfer.profiles = self._remembered_profiles()
+        self.settings.transfer.profiles = self._remembered("profiles", catalogue())
+        self.settings.transfer.materials = self._remembered("materials", grades())
+        self.before: list[dict[str, Any]] = []  # corrections made on the current source before
 
     # -- files ---------------------------------------------------------------------------------------------------
 
@@ -157,6 +197,30 @@ class Session(QObject):
         self.project_changed.emit()
         done = revision.review
         self.said.emit(f"{revision.name}: {len(done.model.members)} members, {len(done.blocking)} blocking findings")
+        self.before = self.book().recall(Path(done.model.source_file)) if done.model.source_file else []
+        if self.before:
+            self.asked_again.emit(len(self.before))
+
+    def correct_again(self) -> None:
+        """Make the corrections that were made on this source before, in one step that can be undone."""
+        revision = self.state.revision
+        if revision is not None and self.before and not self.jobs.busy:
+            records, self.before = self.before, []
+            self.undo.push(_Again(self, revision, records))
+
+    @staticmethod
+    def book() -> CorrectionBook:
+        return CorrectionBook(_data_folder() / "corrections")
+
+    def preview(self, settings: Settings) -> None:
+        """What the join rules of these settings would do to the source of the current revision."""
+        review = self.state.review
+        if review is None:
+            return
+        path = source_of(review.model)
+        self._start(
+            "Previewing", lambda p: preview_joins(read_source(path, p), settings.transfer, p), self.previewed.emit
+        )
 
     def _load(self, path: Path, progress: Progress) -> tuple[Project, list[Revision], Settings]:
         project = Project.open(path)
@@ -185,7 +249,8 @@ class Session(QObject):
     def _opened(self, value: tuple[Project, list[Revision], Settings]) -> None:
         project, revisions, settings = value
         self._replace_project(project)
-        settings.transfer.profiles = self._remembered_profiles() | settings.transfer.profiles
+        settings.transfer.profiles = self._remembered("profiles", catalogue()) | settings.transfer.profiles
+        settings.transfer.materials = self._remembered("materials", grades()) | settings.transfer.materials
         self.settings = settings
         self.state.set_revisions(revisions, len(revisions) - 1)
         self.project_changed.emit()
@@ -199,7 +264,7 @@ class Session(QObject):
         self.state.revisions = []
 
     def _new_project(self) -> Project:
-        folder = Path(os.environ.get("ROD_TALLY_DATA") or platformdirs.user_data_dir("rod-tally")) / "projects"
+        folder = _data_folder() / "projects"
         folder.mkdir(parents=True, exist_ok=True)
         stamp = datetime.now().strftime("%Y-%m-%d %H.%M.%S")
         path, n = folder / f"{stamp}{SUFFIX}", 2
@@ -226,13 +291,13 @@ class Session(QObject):
         paths = [str(path.resolve()), *(p for p in self.recent() if p != str(path.resolve()))]
         self.memory.setValue("recent", paths[:RECENT])
 
-    def _remembered_profiles(self) -> dict[str, str]:
-        """What the user has mapped before; what is not in the catalogue any more is left out."""
+    def _remembered(self, what: str, known: Container[str]) -> dict[str, str]:
+        """What the user has mapped before, profiles or materials; what is in no catalogue any more is left out."""
         try:
-            kept = json.loads(str(self.memory.value("profiles", "{}")))
+            kept = json.loads(str(self.memory.value(what, "{}")))
         except json.JSONDecodeError:
             return {}
-        return {k: v for k, v in kept.items() if v in catalogue()} if isinstance(kept, dict) else {}
+        return {k: v for k, v in kept.items() if v in known} if isinstance(kept, dict) else {}
 
     def recent(self) -> list[str]:
         value = self.memory.value("recent", [])
@@ -258,6 +323,18 @@ class Session(QObject):
         self._start(
             "Handing back", lambda p: write_ifc(done.model, path), lambda p: self.said.emit(f"Handed back as {p}")
         )
+
+    def write_takeoff(self, path: Path) -> None:
+        done = self.state.review
+        if done is not None:
+            self._start(
+                "Taking off", lambda p: write_takeoff(done.model, path), lambda p: self.said.emit(f"Take-off in {p}")
+            )
+
+    def write_workbook(self, path: Path) -> None:
+        done = self.state.review
+        if done is not None:
+            self._start("Writing", lambda p: write_workbook(done, path), lambda p: self.said.emit(f"Tables in {p}"))
 
     def read_settings(self, path: Path) -> None:
         try:
@@ -315,6 +392,12 @@ class Session(QObject):
             member = next((i for i in finding.ids if i in revision.review.model.members), "")
             if member:
                 self.asked_map.emit(revision.review.model.members[member].section)
+        elif finding is not None and action in FORMS:
+            model = revision.review.model
+            self.state.select(
+                [(k, i) for i in finding.ids for k in ("member", "surface") if i in getattr(model, k + "s")]
+            )
+            self.asked_form.emit(FORMS[action])
         else:
             picked = self.state.picked[1] if self.state.picked else ""
             edit = edit_for(revision.review.model, finding, action, picked)
@@ -334,8 +417,20 @@ class Session(QObject):
         """Map a profile to one of the catalogue, now with undo, and remember it for models taken in later."""
         self.correct(MapProfile(profile, name))
         self.settings.transfer.profiles[profile] = name
-        kept = dict(self.settings.transfer.profiles)
-        self.memory.setValue("profiles", json.dumps(kept, ensure_ascii=False))
+        self._memorise("profiles", self.settings.transfer.profiles)
+
+    def map_material(self, material: str, grade: str) -> None:
+        """Map a material to a grade, now with undo, and remember it for models taken in later."""
+        review = self.state.review
+        if review is None:
+            return
+        known = review.model.materials.get(material)
+        self.correct(MapMaterial(material, grade))
+        self.settings.transfer.materials[known.name if known else material] = grade
+        self._memorise("materials", self.settings.transfer.materials)
+
+    def _memorise(self, what: str, values: dict[str, str]) -> None:
+        self.memory.setValue(what, json.dumps(dict(values), ensure_ascii=False))
 
     def decide(self, finding: Finding, status: str, reason: str) -> None:
         revision = self.state.revision
@@ -377,18 +472,31 @@ class Session(QObject):
             found = run_checks(subject, progress)
             if self.project is not None:
                 self.project.save_model(revision.id, model)
+            if model.source_file:
+                self.book().keep(Path(model.source_file), model.corrections)
             return found, stale
 
         def done(value: tuple[list[Finding], bool]) -> None:
             comparison = revision.review.comparison
             extra = comparison.findings if comparison is not None else []
             revision.review.findings = sorted([*value[0], *extra], key=lambda f: f.order)
-            revision.review.tally = tally(model)
+            revision.review.model_changed()
             revision.stale = value[1]
             self.state.refresh()
 
         revision.stale = True
         self._start("Checking", work, done)
+
+
+def source_of(model: Model) -> Path:
+    """The file a model was taken in from; the demo's lie in the package, wherever that is installed."""
+    path = Path(model.source_file)
+    shipped = Path(__file__).parent.parent / "demo" / "data" / path.name
+    return shipped if not path.is_file() and shipped.is_file() else path
+
+
+def _data_folder() -> Path:
+    return Path(os.environ.get("ROD_TALLY_DATA") or platformdirs.user_data_dir("rod-tally"))
 
 
 def _review_of(model: Model, settings: Settings, results: Results, stale: bool) -> Review:

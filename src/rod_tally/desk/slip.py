@@ -9,14 +9,14 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from ..analysis.results import COMPONENTS
-from ..model import Finding, Member
+from ..model import Finding, Member, Surface
 from .actions import can_do
 from .closeup_panel import CloseUpPanel
 from .member_plot import MemberPlot
 from .overlays_of_model import support_words
 from .quantities import FORCE_KIND, METRIC, UnitSet
 from .state import DeskState
-from .theme import EDGE, GRAPHITE, MOSS, MUTED, RUST, SEVERITY_COLOUR, SEVERITY_MARK
+from .theme import EDGE, GRAPHITE, MOSS, MUTED, PINE, RUST, SEVERITY_COLOUR, SEVERITY_MARK
 
 
 class Slip(QScrollArea):
@@ -65,6 +65,8 @@ class Slip(QScrollArea):
             self._overview()
         elif picked[0] == "member" and picked[1] in review.model.members:
             self._member(review.model.members[picked[1]])
+        elif picked[0] == "surface" and picked[1] in review.model.surfaces:
+            self._surface(review.model.surfaces[picked[1]])
         elif picked[1] in review.model.nodes:
             self._node(picked[1])
         # the slip is short: of a finding about two members the spot is shown, else the diagram
@@ -112,6 +114,7 @@ class Slip(QScrollArea):
         review = self.state.review
         assert review is not None
         model, u = review.model, self.units
+        self._several()
         self._text(f"{m.cls.capitalize()} {m.name or m.id}", bold=True, size=15)
         self._text(" · ".join(p for p in (m.storey, m.id if m.name else "", m.tag) if p), MUTED)
         rows: list[tuple[str, str, str, str]] = []
@@ -136,6 +139,9 @@ class Slip(QScrollArea):
             if m.source_line is not None:
                 step = float(np.linalg.norm(model.line(m)[which] - m.source_line[which]))
                 moved = f"moved {step * 1000:.0f} mm" if step > 5e-4 else "in place"
+                offset = m.offset_end if which else m.offset_start
+                if np.abs(offset).max() > 1e-6:
+                    moved = f"rigid link {np.linalg.norm(offset) * 1000:.0f} mm"
             rows.append((title, moved, words, forces.get(which, "")))
         rows.append((f"weight, {u.force[1]}", "", u.show(model.weight(m), "force"), ""))
         self._grid(rows)
@@ -150,6 +156,53 @@ class Slip(QScrollArea):
         for finding in mine[:4]:
             if finding.severity != "note" or finding is self.state.finding:
                 self._finding(finding)
+
+    def _surface(self, s: Surface) -> None:
+        review = self.state.review
+        assert review is not None
+        model, u = review.model, self.units
+        self._several()
+        self._text(f"{s.cls.capitalize()} {s.name or s.id}", bold=True, size=15)
+        self._text(" · ".join(p for p in (s.storey, s.id if s.name else "", s.tag) if p), MUTED)
+        source_thickness = s.source_thickness if s.source_thickness is not None else s.thickness
+        material = model.materials.get(s.material)
+        e = f"E {material.E / 1e9:.4g} GPa" if material and material.E is not None else "no E"
+        rows = [
+            ("thickness, mm", f"{source_thickness * 1000:.4g}", f"{s.thickness * 1000:.4g}", ""),
+            ("material", s.source_material or "–", s.material or "–", e),
+            ("area, m²", f"{s.source_area:.2f}", f"{s.area:.2f}", ""),
+            ("volume, m³", f"{s.source_volume:.2f}", f"{s.volume:.2f}", ""),
+            (f"weight, {u.force[1]}", "", u.show(model.surface_weight(s), "force"), ""),
+        ]
+        if s.source_outer is not None and s.source_outer.shape == s.outer.shape:
+            far = float(np.linalg.norm(s.outer - s.source_outer, axis=1).max())
+            rows.append(("edges", "", f"moved up to {far * 1000:.0f} mm" if far > 5e-4 else "in place", ""))
+        self._grid(rows)
+        if s.guess:
+            self._text(s.guess, MUTED)
+        held = [support_words(h.support.letters) for h in s.supports]
+        if held:
+            self._text(f"foot {', '.join(sorted(set(held)))}")
+        if s.bedding:
+            self._text(f"bedded on {s.bedding / 1e6:g} MN/m³")
+        counts: dict[str, int] = {}
+        for other in {j.other for j in s.joints}:
+            part = model.part(other)
+            if part is not None:
+                counts[part.cls] = counts.get(part.cls, 0) + 1
+        tied = ", ".join(_counted(n, cls) for cls, n in sorted(counts.items()))
+        self._text(f"tied to {tied}" if tied else "tied to nothing", MUTED if tied else RUST)
+        mine = [f for f in review.findings if s.id in f.ids]
+        mine.sort(key=lambda f: (f is not self.state.finding, f.order))
+        for finding in mine[:4]:
+            if finding.severity != "note" or finding is self.state.finding:
+                self._finding(finding)
+
+    def _several(self) -> None:
+        """Say how many are selected beside the picked one."""
+        count = len(self.state.selected)
+        if count > 1:
+            self._text(f"{count} are selected; corrections of the Model menu go to all of them", PINE)
 
     def _forces(self, ident: str) -> dict[int, str]:
         """End values of the shown component, by end."""

@@ -58,7 +58,9 @@ class DeskState(QObject):
         self.case = ""
         self.component = "my"
         self.scale = 1.0
-        self.picked: tuple[str, str] | None = None  # ("member" | "node", id)
+        self.picked: tuple[str, str] | None = None  # ("member" | "node" | "surface", id)
+        self.selected: list[tuple[str, str]] = []  # what else is chosen beside it, for corrections in bulk
+        self.tally_by = "overview"
         self.storeys: set[str] = set()
         self.isolated: set[str] = set()
         self.surfaces = True
@@ -89,6 +91,7 @@ class DeskState(QObject):
     def choose(self, index: int) -> None:
         self.current = index
         self.storeys, self.isolated, self.finding, self.picked = set(), set(), None, None
+        self.selected = []
         review = self.review
         if review is not None:
             cases = review.results.cases
@@ -103,10 +106,42 @@ class DeskState(QObject):
         if review is not None and self.case not in review.results.cases:
             self.case = review.results.cases[0] if review.results.cases else ""
         if self.picked is not None and review is not None:
-            kind, ident = self.picked
-            if ident not in (review.model.members if kind == "member" else review.model.nodes):
+            self.selected = [p for p in self.selected if self._there(*p)]
+            if not self._there(*self.picked):
                 self.picked = None
         self.revision_changed.emit()
+        self.picked_changed.emit()
+
+    def _there(self, kind: str, ident: str) -> bool:
+        review = self.review
+        if review is None:
+            return False
+        parts: dict[str, object] = {
+            "member": review.model.members, "node": review.model.nodes, "surface": review.model.surfaces,
+        }  # fmt: skip
+        return ident in parts.get(kind, ())  # type: ignore[operator]
+
+    def chosen(self, kind: str) -> list[str]:
+        """Ids of the selected things of a kind, the picked one first; just that one where nothing else is selected."""
+        out = [self.picked[1]] if self.picked is not None and self.picked[0] == kind else []
+        return out + [i for k, i in self.selected if k == kind and i not in out]
+
+    def select(self, picks: list[tuple[str, str]]) -> None:
+        """Choose several things at once; the first is the picked one unless the picked one is among them."""
+        self.selected = list(dict.fromkeys(p for p in picks if self._there(*p)))
+        if self.selected and self.picked not in self.selected:
+            self.picked, self.finding = self.selected[0], None
+        self.picked_changed.emit()
+
+    def toggle(self, kind: str, ident: str) -> None:
+        """Add a thing to the selection, or take it out."""
+        pick = (kind, ident)
+        now = self.selected or ([self.picked] if self.picked is not None else [])
+        self.selected = [p for p in now if p != pick] if pick in now else [*now, pick]
+        self.picked, self.finding = (
+            (pick if pick in self.selected else self.selected[0] if self.selected else None),
+            None,
+        )
         self.picked_changed.emit()
 
     def go(self, step: Step) -> None:
@@ -129,8 +164,8 @@ class DeskState(QObject):
 
     def pick(self, kind: str | None, ident: str = "", finding: Finding | None = None) -> None:
         picked = (kind, ident) if kind else None
-        if picked != self.picked or finding is not self.finding:
-            self.picked, self.finding = picked, finding
+        if picked != self.picked or finding is not self.finding or self.selected:
+            self.picked, self.finding, self.selected = picked, finding, []
             self.picked_changed.emit()
 
     def pick_finding(self, finding: Finding) -> None:
@@ -139,8 +174,9 @@ class DeskState(QObject):
         kind, picked = None, ""
         for ident in finding.ids if model else ():
             assert model is not None
-            if ident in model.members or ident in model.nodes:
-                kind, picked = ("member" if ident in model.members else "node"), ident
+            kind = next((k for k in ("member", "node", "surface") if self._there(k, ident)), None)
+            if kind is not None:
+                picked = ident
                 break
         self.pick(kind, picked, finding)
 
@@ -167,3 +203,13 @@ class DeskState(QObject):
         if self.storeys:
             shown = {i for i in shown if members[i].storey in self.storeys}
         return shown & self.isolated if self.isolated else shown
+
+    def shown_surfaces(self) -> list[str]:
+        """Surfaces that the view shows: those of the shown storeys, or those that are isolated."""
+        review = self.review
+        if review is None or not self.surfaces:
+            return []
+        every = review.model.surfaces.values()
+        if self.isolated:
+            return [s.id for s in every if s.id in self.isolated]
+        return [s.id for s in every if not self.storeys or s.storey in self.storeys]

@@ -9,7 +9,7 @@ from .overlays import overlays
 from .state import DeskState
 from .view import View
 
-LABELS = ("none", "members", "nodes", "sections")
+LABELS = ("none", "members", "nodes", "sections", "surfaces", "lines")
 DIRECTIONS = (("3d", "3D"), ("plan", "Plan"), ("south", "South"), ("east", "East"))
 
 

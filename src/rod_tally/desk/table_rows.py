@@ -8,7 +8,10 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from ..analysis.results import COMPONENTS
+from ..model.catalogue import catalogue_name, catalogue_section, near_names
+from ..model.grade_names import standard_of
 from ..review import Review
+from ..review.takeoff import takeoff
 from .quantities import FORCE_KIND, UnitSet
 from .state import DeskState
 from .theme import SEVERITY_MARK
@@ -25,11 +28,14 @@ class Rows:
     picks: list[Pick] = field(default_factory=list)
     tips: list[str] = field(default_factory=list)
     note: str = ""
+    makers: list[tuple[str, ...]] = field(default_factory=list)
 
-    def add(self, values: Sequence[object], pick: Pick = None, tip: str = "") -> None:
+    def add(self, values: Sequence[object], pick: Pick = None, tip: str = "", makers: Sequence[str] = ()) -> None:
+        """`makers`: ids of the members and surfaces that make the row, shown alone when it is clicked."""
         self.rows.append(list(values))
         self.picks.append(pick)
         self.tips.append(tip)
+        self.makers.append(tuple(makers))
 
 
 def findings(state: DeskState, units: UnitSet) -> Rows:
@@ -46,6 +52,11 @@ def findings(state: DeskState, units: UnitSet) -> Rows:
                 member = model.members[ident]
                 where = ", ".join(p for p in (member.storey, member.name) if p)
                 pick = ("member", ident)
+                break
+            if ident in model.surfaces:
+                surface = model.surfaces[ident]
+                where = ", ".join(p for p in (surface.storey, surface.name) if p)
+                pick = ("surface", ident)
                 break
             if ident in model.nodes:
                 where, pick = ident, ("node", ident)
@@ -65,6 +76,11 @@ def tally(state: DeskState, units: UnitSet) -> Rows:
     review = state.review
     if review is None:
         return out
+    if state.tally_by != "overview":
+        return take_off(review, state.tally_by, units)
+    made_of: dict[str, list[str]] = {}
+    for part in review.model.parts():
+        made_of.setdefault(part.cls, []).append(part.id)
     for row in review.tally:
         why = ""
         if row.skipped:
@@ -87,7 +103,8 @@ def tally(state: DeskState, units: UnitSet) -> Rows:
                 row.area,
                 _num(row.weight, units, "force"),
                 why,
-            ]
+            ],
+            makers=made_of.get(row.cls, ()),
         )
     results = review.results
     for e in results.equilibrium:
@@ -105,6 +122,125 @@ def tally(state: DeskState, units: UnitSet) -> Rows:
                 _num(float(-e.reaction[2]), units, "force"),
                 f"last: reactions; residual {e.residual:.1e}",
             ]
+        )
+    return out
+
+
+def take_off(review: Review, by: str, units: UnitSet) -> Rows:
+    """The take-off by class, section, material or storey: source, model, difference."""
+    length, force = units.length[1], units.force[1]
+    out = Rows([by.capitalize(), "Source", "Model", "Difference"])
+    for what, unit in (("Length", length), ("Area", "m²"), ("Volume", "m³"), ("Weight", force)):
+        out.columns += [f"{what}, source, {unit}", f"{what}, model", "difference"]
+    out.note = "A row shows what makes it; View, Show everything brings the rest back"
+    for row in takeoff(review.model, by):
+        values: list[object] = [row.key, row.source, row.model, row.model - row.source or None]
+        for what, kind in (("length", "length"), ("area", ""), ("volume", ""), ("weight", "force")):
+            factor = getattr(units, kind)[0] if kind else 1.0
+            source, model = getattr(row, f"source_{what}"), getattr(row, what)
+            change = (model or 0.0) - (source or 0.0)
+            shown = change * factor if abs(change) > 1e-6 * max(abs(source or 0.0), 1e-3) else None
+            values += [_times(source, factor), _times(model, factor), shown]
+        out.add(values, makers=row.ids)
+    return out
+
+
+def _times(value: float | None, factor: float) -> float | None:
+    return None if value is None else value * factor
+
+
+def surfaces(state: DeskState, units: UnitSet) -> Rows:
+    out = Rows(
+        ["Surface", "Class", "Storey", "Thickness, mm", "Material", "Area, source, m²", "Area, m²", "Volume, m³",
+         f"Weight, {units.force[1]}", "Openings", "Tied", "Held"]
+    )  # fmt: skip
+    review = state.review
+    for s in review.model.surfaces.values() if review else ():
+        held = ["foot " + ", ".join(sorted({h.support.letters for h in s.supports}))] if s.supports else []
+        held += [f"bed {s.bedding / 1e6:g} MN/m³"] if s.bedding else []
+        weight = review.model.surface_weight(s) * units.force[0] if review else None
+        out.add(
+            [s.name or s.id, s.cls, s.storey, s.thickness * 1000, s.material, s.source_area, s.area, s.volume, weight,
+             len(s.openings) or None, len({j.other for j in s.joints}) or None, ", ".join(held)],
+            ("surface", s.id), s.guess or s.id,
+        )  # fmt: skip
+    return out
+
+
+def sections(state: DeskState, units: UnitSet) -> Rows:
+    """Sections with their values beside the catalogue's, where they are named after one of it."""
+    out = Rows(
+        ["Section", "Members", "Shape", "A, cm²", "Iy, cm⁴", "Iz, cm⁴", "J, cm⁴", "Catalogue", "A there", "Iy there",
+         "Iz there", "A off, %", "From"]
+    )  # fmt: skip
+    review = state.review
+    if review is None:
+        return out
+    made_of: dict[str, list[str]] = {}
+    for m in review.model.members.values():
+        made_of.setdefault(m.section, []).append(m.id)
+    for key, s in review.model.sections.items():
+        known = catalogue_name(s.name) or next(iter(near_names(s.name)), None)
+        real = catalogue_section(known) if known else None
+        there: list[object] = [None] * 4
+        if real is not None:
+            off = (s.area / real.area - 1) * 100 if s.usable else None
+            there = [real.area * 1e4, real.iy * 1e8, real.iz * 1e8, off]
+        values: list[object] = [s.area * 1e4, s.iy * 1e8, s.iz * 1e8, s.j * 1e8] if s.usable else [None] * 4
+        out.add(
+            [key, len(made_of.get(key, ())), s.shape, *values, known, *there, s.origin], makers=made_of.get(key, ())
+        )
+    return out
+
+
+def materials(state: DeskState, units: UnitSet) -> Rows:
+    """Materials with what they are computed with beside what the standard has for the grade they are named after."""
+    out = Rows(["Material", "Parts", "Kind", "Grade"])
+    for title, unit in (("E", "GPa"), ("G", "GPa"), ("density", "kg/m³"), ("strength", "MPa")):
+        out.columns += [f"{title}, {unit}", "standard", "from"]
+    review = state.review
+    if review is None:
+        return out
+    made_of: dict[str, list[str]] = {}
+    for part in review.model.parts():
+        made_of.setdefault(part.material, []).append(part.id)
+    for key, m in review.model.materials.items():
+        found = standard_of(m.name)
+        grade = found[0] if found is not None else None
+        values: list[object] = [
+            key,
+            len(made_of.get(key, ())),
+            m.kind,
+            grade.name if found and found[1] and grade else "",
+        ]
+        for name, scale in (("E", 1e9), ("G", 1e9), ("density", 1.0), ("strength", 1e6)):
+            own = m.shear_modulus if name == "G" else getattr(m, name)
+            there = None
+            if grade is not None:
+                there = (
+                    (grade.G or grade.E / (2 * (1 + grade.poisson))) if name == "G" else getattr(grade, name) or None
+                )
+            how = (m.origin or {}).get(name, "source" if getattr(m, name) is not None else "computed" if own else "")
+            values += [own / scale if own else own, there / scale if there else None, how]
+        out.add(values, makers=made_of.get(key, ()))
+    return out
+
+
+def lines(state: DeskState, units: UnitSet) -> Rows:
+    """Column stacks, beam lines, walls and frames."""
+    out = Rows(["Line", "Kind", "Parts", "From", "To", f"Length, {units.length[1]}"])
+    out.note = "A row shows its parts alone"
+    titles = {"stack": "column stack", "beams": "beam line", "wall": "wall", "frame": "frame"}
+    review = state.review
+    for line in review.lines if review else ():
+        assert review is not None
+        parts = [p for p in map(review.model.part, line.members) if p is not None]
+        own = [review.model.members[i] for i in line.members if i in review.model.members]
+        length = sum(review.model.length(m) for m in own) * units.length[0] if own else None
+        first, last = parts[0], parts[-1]
+        out.add(
+            [line.name, titles[line.kind], len(parts), first.name or first.id, last.name or last.id, length],
+            makers=line.members,
         )
     return out
 
@@ -278,6 +414,8 @@ def changes(state: DeskState, units: UnitSet) -> Rows:
     for m in comparison.members:
         if m.status != "same":
             pick: Pick = ("member", m.revised_id) if m.revised_id in review.model.members else None
+            if m.revised_id in review.model.surfaces:
+                pick = ("surface", m.revised_id or "")
             values: list[object] = [m.status, m.cls, name(m.baseline_id, False), name(m.revised_id, True)]
             values += [m.shift * 1000 if m.shift else None, m.baseline_section, m.revised_section]
             out.add([*values, None, None, None, None], pick)
@@ -299,6 +437,10 @@ TABLES: dict[str, tuple[str, Callable[[DeskState, UnitSet], Rows]]] = {
     "tally": ("Tally", tally),
     "nodes": ("Nodes", nodes),
     "members": ("Members", members),
+    "surfaces": ("Surfaces", surfaces),
+    "sections": ("Sections", sections),
+    "materials": ("Materials", materials),
+    "lines": ("Lines", lines),
     "loads": ("Loads", loads),
     "reactions": ("Reactions", reactions),
     "forces": ("Forces", forces),
@@ -310,6 +452,11 @@ def log_rows(review: Review | None) -> Rows:
     """The transfer log."""
     out = Rows(["Kind", "What happened", "By, mm"])
     for entry in review.model.log if review else ():
-        pick: Pick = ("member", entry.ids[0]) if entry.ids and review and entry.ids[0] in review.model.members else None
+        first = entry.ids[0] if entry.ids else ""
+        pick: Pick = None
+        if review and first in review.model.members:
+            pick = ("member", first)
+        elif review and first in review.model.surfaces:
+            pick = ("surface", first)
         out.add([entry.kind, entry.message, entry.distance * 1000 if entry.distance else None], pick)
     return out

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QSortFilterProxyModel
 from PyQt6.QtGui import QColor, QGuiApplication, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QAbstractItemView,
+    QComboBox,
     QHBoxLayout,
     QHeaderView,
     QLabel,
@@ -16,6 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from ..review.takeoff import BY
 from .parity import ParityPlot
 from .quantities import METRIC, UnitSet
 from .state import DeskState
@@ -105,10 +107,16 @@ class TablePage(QWidget):
     """One table with its filter line and its count."""
 
     picked = pyqtSignal(object, int)
+    several = pyqtSignal(object)
+    shown_alone = pyqtSignal(object, str)
 
-    def __init__(self, name: str) -> None:
+    def __init__(self, name: str, choices: tuple[str, ...] = ()) -> None:
         super().__init__()
         self.name = name
+        self.choice = QComboBox()
+        self.choice.addItems(list(choices))
+        self.choice.setVisible(bool(choices))
+        self.choice.setFixedWidth(150)
         self.model = RowsModel()
         self.proxy = RowsProxy()
         self.proxy.setSourceModel(self.model)
@@ -134,6 +142,8 @@ class TablePage(QWidget):
         top.setContentsMargins(8, 3, 8, 3)
         top.setSpacing(10)
         top.addWidget(self.filter)
+        if choices:
+            top.addWidget(self.choice)
         top.addWidget(self.count)
         top.addStretch()
         layout = QVBoxLayout(self)
@@ -145,6 +155,8 @@ class TablePage(QWidget):
         selection = self.table.selectionModel()
         assert selection is not None
         selection.currentRowChanged.connect(self._current)
+        selection.selectionChanged.connect(lambda *_: self._several())
+        self.table.clicked.connect(self._makers)
         QShortcut(QKeySequence.StandardKey.Copy, self.table, self.copy, context=Qt.ShortcutContext.WidgetShortcut)
         self._telling = False
 
@@ -184,6 +196,23 @@ class TablePage(QWidget):
         row = self.proxy.mapToSource(now).row()
         self.picked.emit(self.model.content.picks[row], row)
 
+    def _several(self) -> None:
+        """Tell of more than one selected row."""
+        selection = self.table.selectionModel()
+        if self._telling or selection is None:
+            return
+        rows = [self.proxy.mapToSource(i).row() for i in selection.selectedRows()]
+        picks = [self.model.content.picks[r] for r in rows]
+        if len(rows) > 1:
+            self.several.emit([p for p in picks if p is not None])
+
+    def _makers(self, index: QModelIndex) -> None:
+        """Show what makes the clicked row."""
+        row = self.proxy.mapToSource(index).row()
+        makers = self.model.content.makers[row]
+        if makers:
+            self.shown_alone.emit(set(makers), str(self.model.content.rows[row][0]))
+
     def point_at(self, pick: Pick) -> None:
         """Select the row of a picked thing and bring it into view, without telling anybody."""
         current = self.proxy.mapToSource(self.table.currentIndex())
@@ -191,7 +220,8 @@ class TablePage(QWidget):
         if current.isValid() and current.row() < len(picks) and picks[current.row()] == pick:
             return
         self._telling = True
-        self.table.clearSelection()
+        if pick is None or pick in picks:
+            self.table.clearSelection()
         if pick is not None and pick in self.model.content.picks:
             index = self.proxy.mapFromSource(self.model.index(self.model.content.picks.index(pick), 0))
             if index.isValid():
@@ -215,17 +245,23 @@ class TablePage(QWidget):
 
 
 class Tables(QTabWidget):
-    """All tables; the one in front is filled, the others when they come to the front."""
+    """All tables; the one in front is filled, the others when they come to the front. `said`: a line for the status bar."""
+
+    said = pyqtSignal(str)
 
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self.state = state
         self.units: UnitSet = METRIC
         self.setDocumentMode(True)
-        self.pages = {name: TablePage(name) for name in (*TABLES, "log")}
+        by = ("overview", *(f"by {k}" for k in BY))
+        self.pages = {name: TablePage(name, by if name == "tally" else ()) for name in (*TABLES, "log")}
+        self.pages["tally"].choice.textActivated.connect(self._tally_by)
         for name, page in self.pages.items():
             self.addTab(page, TABLES[name][0] if name in TABLES else "Transfer log")
             page.picked.connect(lambda pick, row, n=name: self._picked(n, pick, row))
+            page.several.connect(state.select)
+            page.shown_alone.connect(self._alone)
         self.parity = ParityPlot(state)
         self.addTab(self.parity, "Parity")
         self._old: set[str] = set(self.pages)
@@ -264,6 +300,14 @@ class Tables(QTabWidget):
         elif pick is not None:
             self.state.pick(*pick)
 
+    def _tally_by(self, text: str) -> None:
+        self.state.tally_by = text.removeprefix("by ")
+        self.renew({"tally"})
+
+    def _alone(self, ids: set[str], name: str) -> None:
+        self.state.isolate(ids)
+        self.said.emit(f"{name}: {len(ids)} parts shown alone; Ctrl+Shift+I shows everything again")
+
     def _point(self) -> None:
         page = self.currentWidget()
         if not isinstance(page, TablePage) or page.name in self._old:
@@ -271,6 +315,8 @@ class Tables(QTabWidget):
         review = self.state.review
         if page.name == "findings" and self.state.finding is not None and review is not None:
             return
+        if len(self.state.selected) > 1:
+            return  # the rows are selected as they are
         page.point_at(self.state.picked)
 
     def _step(self) -> None:

@@ -8,6 +8,7 @@ import numpy as np
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QOffscreenSurface, QOpenGLContext
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
+from shapely.geometry import Point, Polygon
 
 from ..model.geometry import Array
 from .overlays import Sheet, draw_members, draw_surfaces, overlays
@@ -50,7 +51,7 @@ class View(QWidget):
         self.canvas: Any = None
         self._sheet: Sheet | None = None
         self._press: tuple[float, float] | None = None
-        self._stack: list[str] = []
+        self._stack: list[tuple[str, str]] = []
         self._model_seen: object = None
         self.direction = "3d"
         layout = QVBoxLayout(self)
@@ -141,6 +142,10 @@ class View(QWidget):
         if label == "nodes":
             nodes = sheet.nodes()
             points, texts = [sheet.model.nodes[n].point for n in nodes], nodes
+        elif label == "surfaces":
+            points, texts = [s.centroid for s in sheet.surfaces], [s.name or s.id for s in sheet.surfaces]
+        elif label == "lines":
+            points, texts = self._line_labels(sheet)
         else:
             points = list(sheet.lines.mean(axis=1))
             members = [sheet.model.members[i] for i in sheet.ids]
@@ -148,19 +153,40 @@ class View(QWidget):
         if len(points) <= 1500:
             self.canvas.labels(np.array(points).reshape(-1, 3), texts, MUTED, 10)
 
+    def _line_labels(self, sheet: Sheet) -> tuple[list[Array], list[str]]:
+        """Names of stacks at their foot and of beam lines and walls at their first part."""
+        points, texts = [], []
+        shown = set(sheet.ids) | {s.id for s in sheet.surfaces}
+        for line in sheet.review.lines:
+            if line.kind == "frame" or line.members[0] not in shown:
+                continue
+            first = line.members[0]
+            if first in sheet.model.surfaces:
+                points.append(sheet.model.surfaces[first].centroid)
+            else:
+                own = sheet.model.line(sheet.model.members[first])
+                points.append(own[int(own[1, 2] < own[0, 2])] if line.kind == "stack" else own.mean(axis=0))
+            texts.append(line.name)
+        return points, texts
+
     def _draw_picked(self) -> None:
         from .canvas import ring
 
         model, picked = self._sheet.model if self._sheet else None, self.state.picked
         if model is None or picked is None:
             return
-        kind, ident = picked
-        if kind == "member" and ident in model.members:
-            line = model.line(model.members[ident])
-            self.canvas.lines(line[None], PINE, 6.0)
-            self.canvas.symbols(line, ring(4), PINE, 2.0)
-        elif kind == "node" and ident in model.nodes:
-            self.canvas.symbols(model.nodes[ident].point[None], ring(9), PINE, 2.6)
+        for kind, ident in dict.fromkeys([picked, *self.state.selected]):
+            width = 6.0 if (kind, ident) == picked else 4.0
+            if kind == "member" and ident in model.members:
+                line = model.line(model.members[ident])
+                self.canvas.lines(line[None], PINE, width)
+                self.canvas.symbols(line, ring(4), PINE, 2.0)
+            elif kind == "node" and ident in model.nodes:
+                self.canvas.symbols(model.nodes[ident].point[None], ring(9), PINE, 2.6)
+            elif kind == "surface" and ident in model.surfaces:
+                s = model.surfaces[ident]
+                for loop in (s.outer, *s.openings):
+                    self.canvas.lines(np.stack([loop, np.roll(loop, -1, axis=0)], axis=1), PINE, width * 0.6)
         finding = self.state.finding
         if finding is not None and finding.at is not None:
             self.canvas.symbols(np.array(finding.at)[None], ring(14), INK, 2.0)
@@ -168,9 +194,9 @@ class View(QWidget):
     def look_from(self, direction: str, render: bool = True) -> None:
         """Turn to a named direction and take in everything that is shown."""
         self.direction = direction
-        if self.plotter is None or self._sheet is None or not len(self._sheet.lines):
+        if self.plotter is None or self._sheet is None or not len(self._sheet.points):
             return
-        points = self._sheet.lines.reshape(-1, 3)
+        points = self._sheet.points
         vector, up = (np.array(v, float) for v in DIRECTIONS[direction])
         self._frame(points, vector / np.linalg.norm(vector), up)
         if render:
@@ -227,12 +253,12 @@ class View(QWidget):
         return [self._sheet.ids[i] for i in order]
 
     def step_pick(self, by: int = 1) -> None:
-        """The next of the members that lay under the last click."""
+        """The next of the things that lay under the last click."""
         if not self._stack:
             return
-        picked = self.state.picked[1] if self.state.picked else ""
+        picked = self.state.picked
         at = self._stack.index(picked) if picked in self._stack else -1
-        self.state.pick("member", self._stack[(at + by) % len(self._stack)])
+        self.state.pick(*self._stack[(at + by) % len(self._stack)])
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         if isinstance(event, QMouseEvent) and event.button() == Qt.MouseButton.LeftButton:
@@ -241,21 +267,41 @@ class View(QWidget):
                 self._press = where
             elif event.type() == QEvent.Type.MouseButtonRelease and self._press is not None:
                 if abs(where[0] - self._press[0]) + abs(where[1] - self._press[1]) < 4:
-                    self.click(*where)
+                    self.click(*where, more=bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier))
                 self._press = None
         return super().eventFilter(watched, event)
 
-    def click(self, x: float, y: float) -> None:
-        """Pick what lies at a place of the widget; a click on nothing picks nothing."""
+    def click(self, x: float, y: float, more: bool = False) -> None:
+        """Pick what lies at a place of the widget: members first, then slabs and walls from front to back; a click on
+        nothing picks nothing. With `more` it is added to the selection, or taken out of it."""
         ratio = self.devicePixelRatioF()
         height = self.plotter.render_window.GetSize()[1]
-        self._stack = self.members_at(x * ratio, height - y * ratio)
-        if self._stack:
-            self.state.pick("member", self._stack[0])
-        else:
+        place = x * ratio, height - y * ratio
+        self._stack = [("member", i) for i in self.members_at(*place)] + [
+            ("surface", i) for i in self.surfaces_at(*place)
+        ]
+        if self._stack and more:
+            self.state.toggle(*self._stack[0])
+        elif self._stack:
+            self.state.pick(*self._stack[0])
+        elif not more:
             self.state.pick(None)
+
+    def surfaces_at(self, x: float, y: float) -> list[str]:
+        """Surfaces under a place of the picture (px from the lower left), from front to back."""
+        if self.canvas is None or self._sheet is None:
+            return []
+        found = []
+        for s in self._sheet.surfaces:
+            rings = [self.canvas.to_screen(r) for r in (s.outer, *s.openings)]
+            if (rings[0][:, :2].min(axis=0) > (x, y)).any() or (rings[0][:, :2].max(axis=0) < (x, y)).any():
+                continue
+            pane = Polygon(rings[0][:, :2], [r[:, :2] for r in rings[1:]])
+            if pane.is_valid and pane.area > 4 and pane.contains(Point(x, y)):
+                found.append((float(rings[0][:, 2].mean()), s.id))
+        return [ident for _, ident in sorted(found)]
 
     @property
     def stacked(self) -> int:
-        """How many members lay under the last click."""
+        """How many things lay under the last click."""
         return len(self._stack)

@@ -22,13 +22,12 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from ..model import FIXED, FREE, Release
-from ..model.edits import DeleteMembers, SetRelease, SetSupport
-from .actions import lowest
 from .commands import COMMANDS, MENUS, Command
+from .corrections import Corrections
 from .dialogs import Dialogs
 from .quantities import UNIT_SETS
 from .round_panel import RoundPanel
+from .rules_page import RulesPage
 from .session import Session
 from .slip import Slip
 from .state import DeskState
@@ -49,6 +48,7 @@ class Window(QMainWindow):
     tables: Tables
     search: QLineEdit
     dialogs: Dialogs
+    corrections: Corrections
 
     def __init__(self) -> None:
         super().__init__()
@@ -64,6 +64,8 @@ class Window(QMainWindow):
         self.round = RoundPanel(self.state)
         self.round.setFixedWidth(196)
         self.dialogs = Dialogs(self, self.session, self.state, self.picture)
+        self.corrections = Corrections(self, self.session, self.state)
+        self.rules: RulesPage | None = None
         self._build_menus()
         self._build()
         self._listen()
@@ -181,7 +183,7 @@ class Window(QMainWindow):
         row.addWidget(self.more)
         row.addStretch()
         self.search = QLineEdit()
-        self.search.setPlaceholderText("Find a member or node")
+        self.search.setPlaceholderText("Find by name")
         self.search.setFixedWidth(150)
         self.search.returnPressed.connect(self._find)
         row.addWidget(self.search)
@@ -210,7 +212,10 @@ class Window(QMainWindow):
         session.said.connect(self._say)
         session.failed.connect(self.dialogs.fail)
         session.asked_reason.connect(self.dialogs.ask_reason)
-        session.asked_map.connect(self.dialogs.ask_map)
+        session.asked_map.connect(self.corrections.ask_map)
+        session.asked_form.connect(lambda name: getattr(self.corrections, f"ask_{name}")())
+        session.asked_again.connect(self.dialogs.ask_again)
+        self.tables.said.connect(self._say)
         session.asked_view.connect(lambda at: self.view.take_me_there(np.array(at)) if at else None)
         session.jobs.changed.connect(self._working)
         session.jobs.idle.connect(self._rested)
@@ -324,6 +329,9 @@ class Window(QMainWindow):
         if picked[0] == "member":
             line = model.line(model.members[picked[1]])
             self.view.take_me_there(line.mean(axis=0), max(model.length(model.members[picked[1]]), 2.0))
+        elif picked[0] == "surface":
+            outer = model.surfaces[picked[1]].outer
+            self.view.take_me_there(outer.mean(axis=0), max(float(np.ptp(outer, axis=0).max()), 2.0))
         else:
             self.view.take_me_there(model.nodes[picked[1]].point)
 
@@ -331,12 +339,33 @@ class Window(QMainWindow):
         review, picked = self.state.review, self.state.picked
         if review is None or picked is None:
             return
-        at = review.model.members_at()
-        nodes = [picked[1]]
+        model, at = review.model, review.model.members_at()
+        nodes, more = [picked[1]], set()
         if picked[0] == "member":
-            m = review.model.members[picked[1]]
+            m = model.members[picked[1]]
             nodes = [m.start, m.end, *(j.node for j in m.joints)]
-        self.state.isolate({i for n in nodes for i in at[n]})
+            more = {s.id for s in model.surfaces.values() if any(j.other == m.id or j.node in nodes for j in s.joints)}
+        elif picked[0] == "surface":
+            s = model.surfaces[picked[1]]
+            nodes = [j.node for j in s.joints if j.node]
+            more = {s.id, *(j.other for j in s.joints)}
+        self.state.isolate({i for n in nodes for i in at[n]} | more)
+
+    def isolate_line(self, frame: bool) -> None:
+        """Show the stack, beam line or wall of the picked part alone, or its frame."""
+        review = self.state.review
+        chosen = [*self.state.chosen("member"), *self.state.chosen("surface")]
+        if review is None or not chosen:
+            return
+        found = [x for x in review.lines if chosen[0] in x.members and (x.kind == "frame") == frame]
+        if not found:
+            self._say("It stands in no frame" if frame else "It belongs to no stack, line or wall")
+            return
+        self.state.isolate(set(found[0].members))
+        self._say(f"{found[0].name}: {len(found[0].members)} parts; Ctrl+Shift+I shows everything again")
+
+    def isolate_chosen(self) -> None:
+        self.state.isolate({*self.state.chosen("member"), *self.state.chosen("surface")})
 
     def show_all(self) -> None:
         self.state.show_storeys(set())
@@ -346,25 +375,19 @@ class Window(QMainWindow):
         if self.state.finding is not None:
             self.dialogs.ask_reason(self.state.finding)
 
-    def fix_node(self, fixed: bool) -> None:
-        review, picked = self.state.review, self.state.picked
-        if review is None or picked is None:
-            return
-        node = picked[1] if picked[0] == "node" else lowest(review.model, picked[1])
-        self.session.correct(SetSupport([node], FIXED if fixed else FREE))
+    def map_picked(self) -> None:
+        """Map the profile of the picked member."""
+        review, chosen = self.state.review, self.state.chosen("member")
+        if review is not None and chosen:
+            self.corrections.ask_map(review.model.members[chosen[0]].section)
 
-    def pin(self, at_end: bool) -> None:
-        review, picked = self.state.review, self.state.picked
-        if review is None or picked is None or picked[0] != "member":
-            return
-        m = review.model.members[picked[1]]
-        now = m.release_end if at_end else m.release_start
-        self.session.correct(SetRelease([m.id], at_end, Release() if now.any else Release("FFFFRR")))
-
-    def delete(self) -> None:
-        picked = self.state.picked
-        if picked is not None and picked[0] == "member":
-            self.session.correct(DeleteMembers([picked[1]]))
+    def show_rules(self) -> None:
+        """The page of rules, one at a time."""
+        if self.rules is None:
+            self.rules = RulesPage(self, self.session, self.state)
+        self.rules.fill()
+        self.rules.show()
+        self.rules.raise_()
 
     def step_case(self, by: int) -> None:
         cases = self.state.review.results.cases if self.state.review else []
@@ -398,12 +421,13 @@ class Window(QMainWindow):
             return
         model = review.model
         names = [("member", m.id, [m.name, m.id, m.tag]) for m in model.members.values()]
+        names += [("surface", s.id, [s.name, s.id, s.tag]) for s in model.surfaces.values()]
         names += [("node", n, [n]) for n in model.nodes]
         exact = [(k, i) for k, i, labels in names if text in (label.lower() for label in labels)]
         part = [(k, i) for k, i, labels in names if any(text in label.lower() for label in labels)]
         found = exact or part
         if not found:
-            self._say(f"No member or node is called {self.search.text().strip()}")
+            self._say(f"No member, slab, wall or node is called {self.search.text().strip()}")
             return
         at = found.index(self.state.picked) + 1 if self.state.picked in found else 0
         self.state.pick(*found[at % len(found)])

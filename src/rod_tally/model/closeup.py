@@ -9,6 +9,7 @@ from shapely.geometry import MultiPoint
 
 from .geometry import Array, Bodies, clear_distance, local_axes
 from .model import Model
+from .panels import Panels
 from .structure import Member
 
 REACH = 3.0  # how many section sizes of each member are drawn, either way
@@ -28,10 +29,9 @@ class CloseUp:
 
 
 def close_up(model: Model, own: str, other: str) -> CloseUp:
-    """Two members as the source draws them, seen across the plane of their axes (or upright, for parallel ones)."""
-    a, b = model.members[own], model.members[other]
-    line_a, line_b = _line(model, a), _line(model, b)
-    body_a, body_b = _body(model, a, line_a), _body(model, b, line_b)
+    """Two members or surfaces as the source draws them, seen across the plane of their axes (or upright, for parallel
+    ones). Of a surface the axis is its long side."""
+    (line_a, body_a, size_a, name_a), (line_b, body_b, size_b, name_b) = (_drawn(model, i) for i in (own, other))
     distance, on_a, on_b = clear_distance(body_a, body_b)
     u = (line_a[1] - line_a[0]) / np.linalg.norm(line_a[1] - line_a[0])
     v = line_b[1] - line_b[0]
@@ -42,7 +42,7 @@ def close_up(model: Model, own: str, other: str) -> CloseUp:
     w = w if w[2] > -1e-9 else -w
     plane = np.array([u, w])
     middle = (on_a[0] + on_b[0]) / 2
-    size = max(model_size(model, a), model_size(model, b), float(distance[0]))
+    size = max(size_a, size_b, float(distance[0]))
 
     def outline(body: Bodies, line: Array) -> Array:
         """The body's corners near the spot, as a hull in the plane."""
@@ -66,12 +66,56 @@ def close_up(model: Model, own: str, other: str) -> CloseUp:
     return CloseUp(
         outline(body_a, line_a),
         outline(body_b, line_b),
-        a.name or a.id,
-        b.name or b.id,
+        name_a,
+        name_b,
         (on_a[0] - middle) @ plane.T,
         (on_b[0] - middle) @ plane.T,
         float(distance[0]),
     )
+
+
+def _drawn(model: Model, ident: str) -> tuple[Array, Bodies, float, str]:
+    """Line, body, size across and name of a member or surface."""
+    part = model.part(ident)
+    if isinstance(part, Member):
+        line = _line(model, part)
+        return line, _body(model, part, line), model_size(model, part), part.name or ident
+    if part is None:
+        raise KeyError(ident)
+    body = Panels([part]).bodies
+    half = body.half[0]
+    lead = int(half[:2].argmax())
+    if lead == 1:  # the long side first, as along a member
+        axes = body.axes[:, [1, 0, 2]] * np.array([1.0, 1, -1])[:, None]
+        body = Bodies(body.centre, axes, body.half[:, [1, 0, 2]], body.rounded)
+    reach = body.axes[0, 0] * body.half[0, 0]
+    line = np.array([body.centre[0] - reach, body.centre[0] + reach])
+    return line, body, max(part.thickness, 0.1), part.name or ident
+
+
+def nearest_part(model: Model, own: str) -> str | None:
+    """The member or surface that comes nearest to a member without sharing a node with it; None for none."""
+    line, body, _, _ = _drawn(model, own)
+    m = model.members[own]
+    mine = {m.start, m.end, *(j.node for j in m.joints)}
+    best: tuple[float, str] | None = None
+    low, high = body.boxes()
+    for ident, other in model.members.items():
+        if ident == own or mine & {other.start, other.end, *(j.node for j in other.joints)}:
+            continue
+        their = model.line(other)
+        if (their.min(axis=0) > high[0] + 2.0).any() or (their.max(axis=0) < low[0] - 2.0).any():
+            continue
+        distance, _, _ = clear_distance(body, _drawn(model, ident)[1])
+        if best is None or (float(distance[0]), ident) < best:
+            best = float(distance[0]), ident
+    for s in model.surfaces.values():
+        if any(j.other == own or j.node in mine for j in s.joints):
+            continue
+        distance, _, _ = clear_distance(body, _drawn(model, s.id)[1])
+        if distance[0] < 2.0 and (best is None or (float(distance[0]), s.id) < best):
+            best = float(distance[0]), s.id
+    return best[1] if best is not None else None
 
 
 def _line(model: Model, m: Member) -> Array:

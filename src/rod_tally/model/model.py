@@ -80,6 +80,14 @@ class Model:
     removed_surfaces: dict[str, Surface] = field(default_factory=dict)
     corrections: list[dict[str, Any]] = field(default_factory=list)
 
+    def parts(self) -> list[Member | Surface]:
+        """All members, then all surfaces."""
+        return [*self.members.values(), *self.surfaces.values()]
+
+    def part(self, ident: str) -> Member | Surface | None:
+        """The member or surface of that id; None for none."""
+        return self.members.get(ident) or self.surfaces.get(ident)
+
     def line(self, member: Member) -> Array:
         """The member's axis (2, 3) in the model: its nodes plus its offsets, m."""
         return np.array(

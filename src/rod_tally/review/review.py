@@ -13,6 +13,7 @@ from ..checks import Subject, run_checks
 from ..compare import Comparison, compare
 from ..intake import read_source
 from ..model import Finding, Model, Settings
+from ..model.lines import Line, lines_of
 from ..transfer import transfer
 from .tally import TallyRow, tally
 
@@ -35,6 +36,19 @@ class Review:
     modes: list[Mode] = field(default_factory=list)
     storeys: list[StoreyRow] = field(default_factory=list)
     comparison: Comparison | None = None
+    _lines: list[Line] | None = None
+
+    @property
+    def lines(self) -> list[Line]:
+        """Stacks, beam lines, walls and frames of the model, recognised once."""
+        if self._lines is None:
+            self._lines = lines_of(self.model)
+        return self._lines
+
+    def model_changed(self) -> None:
+        """What was made from the model as it was holds no more."""
+        self._lines = None
+        self.tally = tally(self.model)
 
     @property
     def blocking(self) -> list[Finding]:

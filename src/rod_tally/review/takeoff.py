@@ -66,7 +66,7 @@ def takeoff(model: Model, by: str) -> list[TakeoffRow]:
     key = BY[by]
     rows: dict[str, TakeoffRow] = {}
     wholes: dict[tuple[bool, str], set[str]] = {}
-    here: list[Part] = [*model.members.values(), *model.surfaces.values()]
+    here: list[Part] = model.parts()
     gone: list[Part] = [*model.removed_members.values(), *model.removed_surfaces.values()]
     for source, parts in ((True, here + gone), (False, here)):
         for p in parts:

@@ -46,6 +46,10 @@ def join_surfaces(model: Model, settings: TransferSettings) -> None:
     moved = Panels(surfaces)
     for m in meetings:
         gap = max(_off(moved, m.one, m.line), _off(moved, m.other, m.line))
+        shared = _shared(moved, m, gap)
+        if shared is None:
+            continue
+        m.line = shared
         for own, other in ((m.one, m.other), (m.other, m.one)):
             surfaces[own].joints.append(SurfaceJoint("surface", surfaces[other].id, m.line, gap))
     # two walls one above the other, parted by a slab, meet now that both reach into it
@@ -98,6 +102,27 @@ def _meet(panels: Panels, i: int, j: int, snap: float) -> list[_Meeting]:
     return out
 
 
+def _shared(panels: Panels, m: _Meeting, gap: float) -> Array | None:
+    """What of a meeting's line both outlines still hold now that their edges are where they go; None for nothing."""
+    start, d = m.line[0], m.line[1] - m.line[0]
+    length = float(np.linalg.norm(d))
+    d = d / length
+    low, high = 0.0, length
+    for k in (m.one, m.other):
+        own = panels.surfaces[k]
+        wide = panels.polygons[k].buffer(gap + 1e-4, join_style="mitre")
+        piece = longest(LineString(own.flat(m.line)).intersection(wide))
+        if piece is None:
+            return None
+        t = np.sort((own.lifted(np.array(piece.coords)[[0, -1]]) - start) @ d)
+        low, high = max(low, float(t[0])), min(high, float(t[1]))
+    if high - low <= max(SHORTEST, 3 * gap):
+        return None  # they meet in a corner alone
+    # the hair's breadth of the test is taken off again where it went beyond an outline
+    low, high = (v if v in (0.0, length) else v + s * (gap + 1e-4) for v, s in ((low, 1.0), (high, -1.0)))
+    return np.array([start + d * low, start + d * high])
+
+
 def _off(panels: Panels, k: int, line: Array) -> float:
     """How far the middle of a line lies off a surface's outline, m; 0 on it."""
     own = panels.surfaces[k]
@@ -124,11 +149,8 @@ def _move_edges(model: Model, panels: Panels, meetings: list[_Meeting], farthest
                 level = length > 1e-9 and abs(off[1] - off[0]) <= ALONG * length
                 if not level or np.abs(off).max() > m.reach + 1e-9 or np.abs(off).max() < 1e-7:
                     continue
-                # the rest of the surface lies on one side; a slab's edge beyond the line stays as an overhang, a wall's
-                # end that only reaches to the outer face of another wall at a corner does not
-                corner = s.upright and t.upright
-                inside = float((np.array(panels.polygons[own].representative_point().coords[0]) - line[0]) @ normal)
-                if overlap < WHOLE * length or (off.mean() * inside <= 0 and not corner):
+                # an edge that lies in the other's body goes to its middle, from either side
+                if overlap < WHOLE * length:
                     continue
                 key = (own, k)
                 choice = (float(np.abs(off).max()), tuple(np.round(t.outer.mean(axis=0), 4)), line, t.name or t.id)
@@ -181,17 +203,12 @@ def _side_by_side(panels: Panels, i: int, j: int, snap: float) -> None:
         return
     other = a.flat(b.outer)
     flat = LineString([*other, other[0]])
-    own = panels.polygons[i]
-    shared = own.exterior.intersection(flat.buffer(snap + 1e-6, cap_style="flat"))
-    merged = longest(_merged(shared))
-    if merged is None or merged.length <= max(SHORTEST, 2.5 * snap):
+    near = flat.buffer(snap + 1e-6, cap_style="flat")
+    ring = a.flat(a.outer)
+    pieces = [longest(LineString([p, q]).intersection(near)) for p, q in zip(ring, np.roll(ring, -1, axis=0))]
+    shared = max((p for p in pieces if p is not None), key=lambda p: p.length, default=None)
+    if shared is None or shared.length <= max(SHORTEST, 2.5 * snap):
         return
-    ends = a.lifted(np.array(merged.coords)[[0, -1]])
+    ends = a.lifted(np.array(shared.coords)[[0, -1]])
     a.joints.append(SurfaceJoint("surface", b.id, ends, height))
     b.joints.append(SurfaceJoint("surface", a.id, ends - np.outer(b.height(ends), b.plain_axes[2]), height))
-
-
-def _merged(shape: object) -> object:
-    from shapely import line_merge
-
-    return line_merge(shape) if getattr(shape, "geom_type", "") == "MultiLineString" else shape

@@ -68,12 +68,12 @@ def mid_surfaces(s: SourceSurface, origin: Array) -> list[Surface]:
     guess = ""
     if s.how == "measured":
         guess = "its body is measured: footprint at mid-height"
-    if height <= narrow:
+    followed = middle_line(flat) if filled < RECTANGULAR else None
+    if height <= (narrow if followed is None else followed[1]):
         out = [_new(s, base + vector / 2, height, guess)]
         out[0].openings = [ring - origin + vector / 2 for ring in s.body.voids]
     else:
         if filled < RECTANGULAR:
-            followed = middle_line(flat)
             if followed is not None:
                 middle, narrow, error, chords = followed
                 if len(middle) > 2:

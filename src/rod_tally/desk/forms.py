@@ -1,0 +1,84 @@
+"""Small forms: a few named fields, and what happens with their values. None of them stops what runs behind."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QDoubleSpinBox,
+    QFormLayout,
+    QLabel,
+    QVBoxLayout,
+    QWidget,
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """`choices` make it a list to choose from (`free`: or to type into); else it is a number within `low` and `high`."""
+
+    name: str
+    title: str
+    value: Any = 0.0
+    choices: Sequence[str] = ()
+    free: bool = False
+    low: float = -1e6
+    high: float = 1e6
+    unit: str = ""
+    digits: int = 3
+
+
+class Form(QDialog):
+    """Shows fields and calls `done(values)` when it is accepted."""
+
+    def __init__(
+        self, parent: QWidget, title: str, text: str, fields: Sequence[Field], done: Callable[[dict[str, Any]], object]
+    ) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(title)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.done_call = done
+        self.widgets: dict[str, QComboBox | QDoubleSpinBox] = {}
+        column = QVBoxLayout(self)
+        label = QLabel(text)
+        label.setWordWrap(True)
+        column.addWidget(label)
+        rows = QFormLayout()
+        for f in fields:
+            self.widgets[f.name] = self._widget(f)
+            rows.addRow(f.title, self.widgets[f.name])
+        column.addLayout(rows)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+        self.setMinimumWidth(340)
+
+    def _widget(self, f: Field) -> QComboBox | QDoubleSpinBox:
+        if f.choices:
+            box = QComboBox()
+            box.addItems(list(f.choices))
+            box.setEditable(f.free)
+            box.setCurrentText(str(f.value))
+            box.setMaxVisibleItems(24)
+            return box
+        number = QDoubleSpinBox()
+        number.setDecimals(f.digits)
+        number.setRange(f.low, f.high)
+        number.setValue(float(f.value))
+        number.setSuffix(f" {f.unit}" if f.unit else "")
+        return number
+
+    def values(self) -> dict[str, Any]:
+        return {k: w.currentText() if isinstance(w, QComboBox) else w.value() for k, w in self.widgets.items()}
+
+    def accept(self) -> None:
+        values = self.values()
+        super().accept()
+        self.done_call(values)
