@@ -85,7 +85,9 @@ def test_an_inclined_roof_keeps_its_plane(tmp_path: Path) -> None:
     c, s_ = math.cos(math.radians(30)), math.sin(math.radians(30))
     n = np.array([-s_, 0, c]) * 0.1
     low = [np.array(p) for p in ((0, 0, 3), (6 * c, 0, 3 + 6 * s_), (6 * c, 4, 3 + 6 * s_), (0, 4, 3))]
-    m = made(tmp_path, lambda w: brep(w, "IfcRoof", "R", [tuple(p - n) for p in low], [tuple(p + n) for p in low]) and None)
+    m = made(
+        tmp_path, lambda w: brep(w, "IfcRoof", "R", [tuple(p - n) for p in low], [tuple(p + n) for p in low]) and None
+    )
     s = next(iter(m.surfaces.values()))
     assert s.thickness == pytest.approx(0.2) and s.area == pytest.approx(24.0)
     assert s.axes[2] == pytest.approx([-s_, 0, c], abs=1e-6)

@@ -37,7 +37,9 @@ def plate(s: SourceModel, cls: str, name: str, low: tuple[float, ...], high: tup
     return out
 
 
-def room(gap: float = 0.0, turn: np.ndarray | None = None, shift: tuple[float, ...] = (0, 0, 0), order: int = 0) -> SourceModel:
+def room(
+    gap: float = 0.0, turn: np.ndarray | None = None, shift: tuple[float, ...] = (0, 0, 0), order: int = 0
+) -> SourceModel:
     """Four walls under a slab, a column through it and a beam on a wall; walls stop short of the slab by `gap`."""
     s = source([0.0, 3.0, 6.0])
     top = 3.0 - gap
@@ -84,7 +86,9 @@ def test_walls_close_at_corners_and_reach_into_the_slab() -> None:
     assert west.area == pytest.approx(4.8 * 3.1)
     lines = {j.other: j.line for j in west.joints if j.kind == "surface"}
     assert set(lines) == {"south", "north", "floor"}
-    assert np.sort(lines["floor"][:, 1]) == pytest.approx([0.1, 4.9]) and lines["floor"][:, 2] == pytest.approx([3.1] * 2)
+    assert np.sort(lines["floor"][:, 1]) == pytest.approx([0.1, 4.9]) and lines["floor"][:, 2] == pytest.approx(
+        [3.1] * 2
+    )
     assert np.sort(lines["south"][:, 2]) == pytest.approx([0.0, 3.1])
 
 
@@ -166,7 +170,9 @@ def test_a_tower_in_any_unit_and_schema_is_the_same(tmp_path: Path, unit: str, s
     write_tower(tmp_path / "a.ifc", 2, 3, 3)
     write_tower(tmp_path / "b.ifc", 2, 3, 3, unit, schema)
     one, two = (transfer(read_source(tmp_path / f"{x}.ifc"), Settings().transfer) for x in "ab")
-    assert sorted(round(s.area, 6) for s in one.surfaces.values()) == sorted(round(s.area, 6) for s in two.surfaces.values())
+    assert sorted(round(s.area, 6) for s in one.surfaces.values()) == sorted(
+        round(s.area, 6) for s in two.surfaces.values()
+    )
     kinds = [Counter(j.kind for s in m.surfaces.values() for j in s.joints) for m in (one, two)]
     assert kinds[0] == kinds[1] and len(one.nodes) == len(two.nodes)
 

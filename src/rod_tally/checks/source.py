@@ -17,11 +17,10 @@ FRAMING = ("beam", "column", "brace", "member")
 def find_unread(s: Subject) -> Iterator[Finding]:
     """Framing one by one with its reason; everything else by class and reason."""
     groups: dict[tuple[str, str], list[Skipped]] = defaultdict(list)
-    both = s.model.kind == "both"
     for skipped in s.model.skipped:
         if skipped.cls == "action" or skipped.reason.startswith("deleted"):
             continue  # load.lost speaks of the one; the other is the reviewer's own doing
-        if skipped.cls in FRAMING and not (both and "analytical" in skipped.reason):
+        if skipped.cls in FRAMING and not skipped.by_choice:
             name = f"{skipped.ifc_class or skipped.cls} {skipped.name or skipped.id}"
             yield Finding(
                 "source.unread",

@@ -20,10 +20,11 @@ class LogEntry:
 
 @dataclass(slots=True)
 class Skipped:
-    """An element of the source that is not in the model, and why."""
+    """An element of the source that is not in the model, and why; `by_choice`: because the reviewer said so."""
 
     cls: str
     id: str
     reason: str
     name: str = ""
     ifc_class: str = ""
+    by_choice: bool = False

@@ -35,7 +35,7 @@ def choose(source: SourceModel, wanted: ChooseSettings) -> SourceModel:
         for e in items:
             why = reason(e)
             if why:
-                skipped.append(Skipped(e.cls, e.id, why, e.name, e.ifc_class))
+                skipped.append(Skipped(e.cls, e.id, why, e.name, e.ifc_class, True))
             else:
                 out.append(e)
         return out

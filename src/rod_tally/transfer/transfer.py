@@ -71,14 +71,18 @@ def _leave_one_side(source: SourceModel, model: Model, physical: bool) -> None:
     """List the side of a source with both that is not gone on with."""
     if physical:
         reason = "the physical members were chosen to go on with"
-        model.skipped += [Skipped("member", c.id, reason, c.name, "IfcStructuralCurveMember") for c in source.curves]
-        model.skipped += [Skipped("surface", f.id, reason, f.name, "IfcStructuralSurfaceMember") for f in source.faces]
+        model.skipped += [
+            Skipped("member", c.id, reason, c.name, "IfcStructuralCurveMember", True) for c in source.curves
+        ]
+        model.skipped += [
+            Skipped("surface", f.id, reason, f.name, "IfcStructuralSurfaceMember", True) for f in source.faces
+        ]
         count = len(source.curves) + len(source.faces)
         model.log.append(LogEntry("skipped", (), f"{count} analytical members: {reason}"))
     else:
         reason = "the file also holds analytical members, and those are the model"
-        model.skipped += [Skipped(e.cls, e.id, reason, e.name, e.ifc_class) for e in source.elements]
-        model.skipped += [Skipped(s.cls, s.id, reason, s.name, s.ifc_class) for s in source.surfaces]
+        model.skipped += [Skipped(e.cls, e.id, reason, e.name, e.ifc_class, True) for e in source.elements]
+        model.skipped += [Skipped(s.cls, s.id, reason, s.name, s.ifc_class, True) for s in source.surfaces]
         count = len(source.elements) + len(source.surfaces)
         model.log.append(LogEntry("skipped", (), f"{count} physical members and surfaces: {reason}"))
 

@@ -62,7 +62,7 @@ class DeleteMembers(Edit):
         for ident in self.members:
             part = model.members.pop(ident) if ident in model.members else model.surfaces.pop(ident)
             names.append(part.name or ident)
-            model.skipped = [*model.skipped, Skipped(part.cls, ident, "deleted by a correction", part.name)]
+            model.skipped = [*model.skipped, Skipped(part.cls, ident, "deleted by a correction", part.name, "", True)]
             if isinstance(part, Member):
                 model.removed_members[ident] = part
                 nodes |= {part.start, part.end, *(j.node for j in part.joints)}
