@@ -3,9 +3,14 @@
 from __future__ import annotations
 
 import sys
+from collections.abc import Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 import pytest
+
+if TYPE_CHECKING:
+    from rod_tally.desk.window import Window
 
 DATA = Path(__file__).parent.parent / "src" / "rod_tally" / "demo" / "data"
 
@@ -28,3 +33,45 @@ def own_data(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
     if "PyQt6.QtCore" in sys.modules:  # Qt keeps the folder it saw first
         settings = sys.modules["PyQt6.QtCore"].QSettings
         settings.setPath(settings.Format.NativeFormat, settings.Scope.UserScope, str(tmp_path / "config"))
+
+
+@pytest.fixture
+def window(qtbot: Any) -> Iterator[Window]:
+    from rod_tally.desk.app import application
+    from rod_tally.desk.window import Window
+
+    app = application()
+    w = Window()
+    w.move(0, 0)
+    w.show()
+    qtbot.waitExposed(w)
+    w.activateWindow()
+    qtbot.waitUntil(w.isActiveWindow, timeout=5000)  # shortcuts go to the active window
+    yield w
+    w.session.jobs.cancel()
+    qtbot.waitUntil(lambda: not w.session.jobs.busy, timeout=20000)
+    w.close()
+    w.deleteLater()
+    app.processEvents()
+
+
+@pytest.fixture
+def loft(window: Window, qtbot: Any, loft_a: Path) -> Window:
+    """The window with revision A taken in."""
+    from .desk_help import rested
+
+    window.session.open(loft_a)
+    rested(qtbot, window)
+    return window
+
+
+@pytest.fixture
+def demo(window: Window, qtbot: Any, tmp_path: Path) -> Window:
+    """The window with the demo project."""
+    from rod_tally.demo.project import make_demo
+
+    from .desk_help import rested
+
+    window.session.open(make_demo(tmp_path / "demo.rodtally"))
+    rested(qtbot, window)
+    return window

@@ -231,3 +231,12 @@ def test_empty_sides() -> None:
     assert {m.status for m in compare(nothing, full, None, None).members} == {"added"}
     assert {m.status for m in compare(full, nothing, None, None).members} == {"removed"}
     assert compare(nothing, nothing, None, None).members == []
+
+
+def test_a_column_on_a_new_level_belongs_to_the_stack_below_it() -> None:
+    found = [f for f in compare(model(block(1, 1)), model(block(1, 2)), None, None).findings if f.code == "match.stack"]
+    assert len(found) == 1 and "4 new columns stand in stacks that were there" in found[0].message
+    assert set(found[0].ids) == {"K100", "K101", "K110", "K111"}
+    assert not [
+        f for f in compare(model(block(1, 2)), model(block(1, 2)), None, None).findings if f.code == "match.stack"
+    ]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
@@ -14,79 +13,22 @@ from PyQt6.QtCore import QPoint, Qt, QTimer  # noqa: E402
 from PyQt6.QtWidgets import QInputDialog, QMessageBox, QPushButton  # noqa: E402
 from pytestqt.qtbot import QtBot  # noqa: E402
 
-from rod_tally.demo.project import make_demo  # noqa: E402
 from rod_tally.desk import view as view_module  # noqa: E402
 from rod_tally.desk.app import application, grab  # noqa: E402
 from rod_tally.desk.commands import COMMANDS, MENUS  # noqa: E402
 from rod_tally.desk.overlays import overlays  # noqa: E402
 from rod_tally.desk.window import Window  # noqa: E402
-from rod_tally.model import LoadCase, Model, NodeLoad, Settings  # noqa: E402
+from rod_tally.model import LoadCase, NodeLoad, Settings  # noqa: E402
 from rod_tally.project import Project  # noqa: E402
 from rod_tally.review import STEPS  # noqa: E402
 
+from .desk_help import STEP, model_of, named, place_of, rested  # noqa: E402
 from .frames import regular  # noqa: E402
 
 pytestmark = [
     pytest.mark.desk,
     pytest.mark.skipif(not os.environ.get("DISPLAY"), reason="needs a display; ./run test starts one"),
 ]
-STEP = {s.name: s for s in STEPS}
-
-
-@pytest.fixture
-def window(qtbot: QtBot) -> Iterator[Window]:
-    app = application()
-    w = Window()
-    w.move(0, 0)
-    w.show()
-    qtbot.waitExposed(w)
-    w.activateWindow()
-    qtbot.waitUntil(w.isActiveWindow, timeout=5000)  # shortcuts go to the active window
-    yield w
-    w.session.jobs.cancel()
-    qtbot.waitUntil(lambda: not w.session.jobs.busy, timeout=20000)
-    w.close()
-    w.deleteLater()
-    app.processEvents()
-
-
-def rested(qtbot: QtBot, w: Window) -> None:
-    qtbot.waitUntil(lambda: not w.session.jobs.busy, timeout=60000)
-    qtbot.wait(60)
-
-
-@pytest.fixture
-def loft(window: Window, qtbot: QtBot, loft_a: Path) -> Window:
-    """The window with revision A taken in."""
-    window.session.open(loft_a)
-    rested(qtbot, window)
-    return window
-
-
-@pytest.fixture
-def demo(window: Window, qtbot: QtBot, tmp_path: Path) -> Window:
-    """The window with the demo project."""
-    window.session.open(make_demo(tmp_path / "demo.rodtally"))
-    rested(qtbot, window)
-    return window
-
-
-def model_of(w: Window) -> Model:
-    assert w.state.review is not None
-    return w.state.review.model
-
-
-def named(w: Window, name: str) -> str:
-    return next(m.id for m in model_of(w).members.values() if m.name == name)
-
-
-def place_of(w: Window, member: str) -> QPoint:
-    """Where the middle of a member is on the view's widget."""
-    line = model_of(w).line(model_of(w).members[member])
-    x, y, _ = w.view.canvas.to_screen(line.mean(axis=0)[None])[0]
-    ratio = w.view.devicePixelRatioF()
-    height = w.view.plotter.render_window.GetSize()[1]
-    return QPoint(round(x / ratio), round((height - y) / ratio))
 
 
 def test_empty_window_says_what_to_do(window: Window, qtbot: QtBot) -> None:
@@ -417,7 +359,8 @@ def test_commands_are_whole() -> None:
 
 
 DIALOGS = {"file.take_in", "file.revision", "file.save_as", "file.export", "file.hand_back", "file.picture", "file.settings",
-           "file.settings_write", "file.quit", "model.accept", "model.map", "help.about"}  # fmt: skip
+           "file.takeoff", "file.workbook", "file.rules", "model.hold", "model.release", "model.section", "model.material",
+           "model.thickness", "model.map_material", "model.turn", "model.split", "model.move", "file.settings_write", "file.quit", "model.accept", "model.map", "help.about"}  # fmt: skip
 
 
 def test_every_command_can_be_used_when_it_says_so(demo: Window, qtbot: QtBot) -> None:

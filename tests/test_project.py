@@ -243,3 +243,24 @@ def test_a_file_of_the_first_release_still_opens(tmp_path: Path) -> None:
         assert r.equilibrium[0].residual < 1e-9
         assert p.decisions(1) == {"support.none:": ("accepted", "kept as a fixture")}
         assert p.runs(1)[0].print == fingerprint(m)
+
+
+def test_a_model_of_slabs_and_walls_is_kept_whole(tmp_path: Path) -> None:
+    """Joints, supports, axes turned by hand, varying thickness, grids, groups and corrections come back as they were."""
+    from rod_tally.model import GridLine
+    from rod_tally.model.edits import DeleteMembers, TurnSurfaces
+    from rod_tally.project.codec import pack, unpack
+
+    from .physical_models import model as made
+    from .test_panels import room
+
+    m = made(room())
+    m.grids = [GridLine("A", np.array([[0.0, 0], [0, 5]]))]
+    m.groups = {"wing": ["low"]}
+    TurnSurfaces(["floor"], [0.0, 1.0, 0.0]).apply(m)
+    DeleteMembers(["joist", "east"]).apply(m)
+    m.surfaces["west"].spread, m.surfaces["west"].thin_at = (0.1, 0.2), (0.0, 1.0, 2.0)
+    again = unpack(type(m), pack(m))
+    assert pack(again) == pack(m)
+    assert again.surfaces["floor"].axes[0] == pytest.approx([0, 1, 0])
+    assert again.corrections == m.corrections and again.removed_surfaces["east"].thickness == pytest.approx(0.2)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ..model import Finding, Material
-from ..model.catalogue import catalogue_name, catalogue_section
+from ..model.catalogue import catalogue_name, catalogue_section, near_names
 from ..model.grade_names import standard_of
 from ..model.material import ANY_DENSITY, ANY_STIFFNESS, DENSITY_RANGE, STIFFNESS_RANGE
 from .registry import Subject, check
@@ -43,11 +43,13 @@ def find_sections(s: Subject) -> Iterator[Finding]:
                 ("Give a section",),
             )
         elif not section.usable:
+            near = near_names(section.name)
+            meant = f"; its name is near to {', '.join(near[:3])}" if near else ""
             yield Finding(
                 "section.unknown",
                 "blocking",
                 f"No shape could be read from profile {name!r} of {_many(ids)}"
-                f"{f' ({section.reason})' if section.reason else ''}; left out of the run.",
+                f"{f' ({section.reason})' if section.reason else ''}{meant}; left out of the run.",
                 tuple(ids),
                 s.middle(ids[0]),
                 ("Map the profile to a known one",),

@@ -10,6 +10,7 @@ from scipy.spatial import cKDTree
 from ..analysis.results import COMPONENTS, Results
 from ..model import Finding, Model
 from .match import MemberMatch, Transform, match_members
+from .stacks import continued_stacks
 from .surfaces import match_surfaces
 
 LEVEL = 0.01  # m; levels closer than this are the same one
@@ -80,6 +81,7 @@ def compare(base: Model, revised: Model, base_run: Results | None, revised_run: 
                 f"The whole revision is {text}shifted by ({x:.3f}, {y:.3f}, {z:.3f}) m; members are compared without it.",
             )
         )
+    out.findings += continued_stacks(revised, members)
     for ident, rivals in ambiguous:
         out.findings.append(
             Finding(

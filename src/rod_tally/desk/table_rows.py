@@ -198,6 +198,7 @@ def materials(state: DeskState, units: UnitSet) -> Rows:
     out = Rows(["Material", "Parts", "Kind", "Grade"])
     for title, unit in (("E", "GPa"), ("G", "GPa"), ("density", "kg/m³"), ("strength", "MPa")):
         out.columns += [f"{title}, {unit}", "standard", "from"]
+    out.columns.insert(4, "Differs in")
     review = state.review
     if review is None:
         return out
@@ -213,6 +214,7 @@ def materials(state: DeskState, units: UnitSet) -> Rows:
             m.kind,
             grade.name if found and found[1] and grade else "",
         ]
+        apart = []
         for name, scale in (("E", 1e9), ("G", 1e9), ("density", 1.0), ("strength", 1e6)):
             own = m.shear_modulus if name == "G" else getattr(m, name)
             there = None
@@ -222,6 +224,9 @@ def materials(state: DeskState, units: UnitSet) -> Rows:
                 )
             how = (m.origin or {}).get(name, "source" if getattr(m, name) is not None else "computed" if own else "")
             values += [own / scale if own else own, there / scale if there else None, how]
+            if own and there and abs(own / there - 1) > 0.01:
+                apart.append(f"{name} {own / there - 1:+.0%}")
+        values.insert(4, ", ".join(apart))
         out.add(values, makers=made_of.get(key, ()))
     return out
 

@@ -95,7 +95,7 @@ STEPS: tuple[Step, ...] = (
     ),
     Step(
         "Revision",
-        (Item("Matched", ("match.ambiguous", "match.transform")), Item("Changes"), Item("Results")),
+        (Item("Matched", ("match.ambiguous", "match.transform", "match.stack")), Item("Changes"), Item("Results")),
         "change",
         "changes",
     ),

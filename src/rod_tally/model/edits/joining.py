@@ -25,16 +25,17 @@ def _node_on(edit: Edit, model: Model, own: Member, at_end: bool, target: Member
     along = min(max(along, 0.0), length)
     places = [(0.0, target.start), *((j.distance, j.node) for j in target.joints), (length, target.end)]
     near = min(places, key=lambda place: abs(place[0] - along))
-    if abs(near[0] - along) <= SAME_PLACE + _half(model, own):
+    if abs(near[0] - along) <= SAME_PLACE + _depth(model, own):
         return near[1]
     node = edit.new_node(model, other[0] + v * along)
     target.joints = sorted([*target.joints, Joint(along, node)], key=lambda j: j.distance)
     return node
 
 
-def _half(model: Model, member: Member) -> float:
+def _depth(model: Model, member: Member) -> float:
+    """How far off a joined end may find a node that is meant for it: nodes lie in the slab above, m."""
     section = model.sections.get(member.section)
-    return section.depth / 2 if section is not None and section.usable else 0.0
+    return section.depth if section is not None and section.usable else 0.0
 
 
 @dataclass

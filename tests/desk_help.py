@@ -1,0 +1,35 @@
+"""What the tests of the window share."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPoint
+from pytestqt.qtbot import QtBot
+
+from rod_tally.desk.window import Window
+from rod_tally.model import Model
+from rod_tally.review import STEPS
+
+STEP = {s.name: s for s in STEPS}
+
+
+def rested(qtbot: QtBot, w: Window) -> None:
+    qtbot.waitUntil(lambda: not w.session.jobs.busy, timeout=60000)
+    qtbot.wait(60)
+
+
+def model_of(w: Window) -> Model:
+    assert w.state.review is not None
+    return w.state.review.model
+
+
+def named(w: Window, name: str) -> str:
+    return next(m.id for m in model_of(w).members.values() if m.name == name)
+
+
+def place_of(w: Window, member: str) -> QPoint:
+    """Where the middle of a member is on the view's widget."""
+    line = model_of(w).line(model_of(w).members[member])
+    x, y, _ = w.view.canvas.to_screen(line.mean(axis=0)[None])[0]
+    ratio = w.view.devicePixelRatioF()
+    height = w.view.plotter.render_window.GetSize()[1]
+    return QPoint(round(x / ratio), round((height - y) / ratio))
