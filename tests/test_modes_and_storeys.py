@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from rod_tally.analysis import run
-from rod_tally.analysis.modes import modes
+from rod_tally.analysis.modes import largest, modes
 from rod_tally.analysis.storeys import storey_rows
 from rod_tally.checks import Subject, run_checks
 from rod_tally.model import LoadCase, MemberLoad, Model, NodeLoad, Settings, Storey
@@ -148,3 +148,24 @@ def test_residual_is_measured_against_the_applied_load() -> None:
     off = CaseEquilibrium("Self-weight", r.equilibrium[0].applied, r.equilibrium[0].reaction * 0.99, 0.01)
     r.equilibrium = [off]
     assert any(f.code == "equilibrium.residual" for f in run_checks(Subject(m, r)))
+
+
+def test_eigenvalues_of_high_multiplicity_are_found() -> None:
+    """A building of like parts: 200 equal largest values, then a known spectrum; every one of 12 is the largest."""
+    n = 900
+    value = np.concatenate([np.full(200, 5.0), np.linspace(4.0, 0.01, n - 200)])
+    q = np.linalg.qr(np.random.default_rng(3).standard_normal((n, n)))[0]
+    found, y = largest(lambda v: q @ (value[:, None] * (q.T @ v)), n, 12)
+    assert found == pytest.approx(np.full(12, 5.0), rel=1e-9)
+    assert y.T @ y == pytest.approx(np.eye(12), abs=1e-9)
+
+
+def test_eigenvalues_close_together_agree_with_the_dense_answer() -> None:
+    """Against numpy.linalg.eigvalsh, values 0.1 % apart at the top of the spectrum."""
+    n = 800
+    rng = np.random.default_rng(5)
+    value = 1 / (1 + 0.001 * np.arange(n)) ** 2
+    q = np.linalg.qr(rng.standard_normal((n, n)))[0]
+    a = q @ (value[:, None] * q.T)
+    found, y = largest(lambda v: a @ v, n, 10)
+    assert found == pytest.approx(np.linalg.eigvalsh(a)[::-1][:10], rel=1e-6)

@@ -81,7 +81,7 @@ def mesh(model: Model, members: list[str], shear_flexible: bool = True) -> Mesh:
             ends_of.append((s == 0, s == len(stops) - 2))
         values.append(_values(model, ident, shear_flexible))
     n = len(members)
-    lines = np.array([model.line(model.members[i]) for i in members]).reshape(-1, 2, 3)
+    lines = model.lines_of([model.members[i] for i in members])
     x = lines[:, 1] - lines[:, 0]
     z = np.array([model.members[i].z_axis for i in members]).reshape(-1, 3)
     axes = np.asarray(local_axes(x, z)).reshape(-1, 3, 3) if n else np.zeros((0, 3, 3))

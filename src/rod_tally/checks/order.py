@@ -52,10 +52,7 @@ def find_odd_axes(s: Subject) -> Iterator[Finding]:
     for line in s.lines:
         if line.kind not in ("stack", "beams") or len(line.members) < 2:
             continue
-        axes = []
-        for i in line.members:
-            m = s.model.members[i]
-            axes.append(m.axes(s.model.line(m)))
+        axes = [s.axes[i] for i in line.members]
         first = np.array([a[0] for a in axes])
         way = np.where(first @ first[0] > 0, 1, -1)
         back = [line.members[k] for k in np.flatnonzero(way != (1 if (way > 0).sum() * 2 >= len(way) else -1))]

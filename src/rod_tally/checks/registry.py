@@ -86,9 +86,10 @@ class Subject:
     def rods(self) -> Rods:
         """Members as they stand in the source: with bodies for a physical one, axes alone for an analytical one."""
         members = list(self.model.members.values())
-        lines = np.array([m.source_line if m.source_line is not None else self.model.line(m) for m in members]).reshape(
-            -1, 2, 3
-        )
+        lines = self.model.lines()
+        for k, m in enumerate(members):
+            if m.source_line is not None:
+                lines[k] = m.source_line
         none = Section("", "unknown")
         sections = [self.model.sections.get(m.section, none) for m in members]
         if self.model.kind == "physical":
@@ -101,6 +102,19 @@ class Subject:
             np.asarray(local_axes(lines[:, 1] - lines[:, 0], z)).reshape(-1, 3, 3) if members else np.zeros((0, 3, 3))
         )
         return Rods(lines, axes, bounds, rounded)
+
+    @cached_property
+    def axes(self) -> dict[str, Array]:
+        """Local axes (3, 3) of each member as it stands in the model."""
+        members = list(self.model.members.values())
+        lines = self.model.lines()
+        x = lines[:, 1] - lines[:, 0]
+        good = np.linalg.norm(x, axis=1) > 1e-9
+        x[~good] = (1.0, 0.0, 0.0)
+        if not members:
+            return {}
+        z = np.concatenate([m.z_axis for m in members]).reshape(-1, 3)
+        return dict(zip(self.ids, local_axes(x, z).reshape(-1, 3, 3)))
 
     def name(self, member: str) -> str:
         """Class and name of a member or surface as a sentence calls it: "beam Q2-14"."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import time
 import traceback
 from collections.abc import Callable
@@ -40,6 +41,16 @@ class _Job(QRunnable):
             time.sleep(0)  # lets the window's thread have its turn
 
     def run(self) -> None:
+        # a full collection holds every thread up for as long as the model is large: none while a job makes one, and
+        # what it has made is not gone through again and again afterwards
+        gc.disable()
+        try:
+            self._run()
+        finally:
+            gc.freeze()
+            gc.enable()
+
+    def _run(self) -> None:
         try:
             value = self.call(self.progress)
         except Cancelled:

@@ -117,7 +117,7 @@ class View(QWidget):
         shown = self.state.shown_members()
         model = review.model
         ids = [i for i in model.members if i in shown]
-        lines = np.array([model.line(model.members[i]) for i in ids]).reshape(-1, 2, 3)
+        lines = model.lines_of([model.members[i] for i in ids])
         self._sheet = Sheet(review, self.state, ids, lines, self.units)
         if self._model_seen is not model:
             self._model_seen = model

@@ -54,7 +54,7 @@ class _Sets:
 
 
 def _directions(model: Model, wanted: list[Member]) -> Array:
-    lines = np.array([model.line(m) for m in wanted]).reshape(-1, 2, 3)
+    lines = model.lines_of(wanted)
     d = lines[:, 1] - lines[:, 0]
     return np.asarray(d / np.maximum(np.linalg.norm(d, axis=1), 1e-12)[:, None])
 

@@ -99,7 +99,17 @@ class Model:
 
     def lines(self) -> Array:
         """Axes of all members (n, 2, 3), in the order of `members`; shape (0, 2, 3) for none."""
-        return np.array([self.line(m) for m in self.members.values()]).reshape(-1, 2, 3)
+        return self.lines_of(list(self.members.values()))
+
+    def lines_of(self, members: list[Member]) -> Array:
+        """Axes of these members (n, 2, 3), in their order."""
+        if not members:
+            return np.zeros((0, 2, 3))
+        # concatenated: numpy looks into every item of a list of arrays, which takes ten times as long
+        nodes = self.nodes
+        at = np.concatenate([nodes[n].point for m in members for n in (m.start, m.end)])
+        off = np.concatenate([o for m in members for o in (m.offset_start, m.offset_end)])
+        return (at + off).reshape(-1, 2, 3)
 
     def length(self, member: Member) -> float:
         a, b = self.line(member)

@@ -11,6 +11,9 @@ from shapely import STRtree, box
 from .geometry import Array, Bodies, clear_distance, closest_between_lines, closest_on_segment
 
 
+PIECE = 1000  # boxes asked for at a time
+
+
 @dataclass(slots=True)
 class Rods:
     """Straight members as arrays: `lines` (n, 2, 3), `axes` (n, 3, 3) as rows, `bounds` (n, 4) as ymin ymax zmin zmax
@@ -69,9 +72,14 @@ def near_boxes(a: tuple[Array, Array], b: tuple[Array, Array], distance: float) 
         return np.zeros(0, np.intp), np.zeros(0, np.intp)
     tree = STRtree(box(blow[:, 0], blow[:, 1], bhigh[:, 0], bhigh[:, 1]))
     d = distance
-    i, j = tree.query(box(alow[:, 0] - d, alow[:, 1] - d, ahigh[:, 0] + d, ahigh[:, 1] + d))
-    good = (alow[i, 2] - d <= bhigh[j, 2]) & (ahigh[i, 2] + d >= blow[j, 2])
-    return i[good], j[good]
+    found = []
+    # the tree is one of plans, so all storeys answer: in pieces, as the answer to all at once may be very long
+    for start in range(0, len(alow), PIECE):
+        low, high = alow[start : start + PIECE], ahigh[start : start + PIECE]
+        i, j = tree.query(box(low[:, 0] - d, low[:, 1] - d, high[:, 0] + d, high[:, 1] + d))
+        good = (low[i, 2] - d <= bhigh[j, 2]) & (high[i, 2] + d >= blow[j, 2])
+        found.append((i[good] + start, j[good]))
+    return np.concatenate([f[0] for f in found]), np.concatenate([f[1] for f in found])
 
 
 @dataclass(slots=True)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from ..model import Member, Model, SurfaceJoint
 from ..model.panels import Panels, Touch, lying_along
@@ -22,14 +23,12 @@ def ties_of(touches: list[Touch], rods: Rods) -> list[tuple[int, int]]:
     for items in by_surface.values():
         items.sort(key=lambda t: tuple(np.round(t.point, 6)))
         points = np.array([t.point for t in items])
-        for a in range(len(items)):
-            # sorted by x: the rest is too far once x alone is
-            for b in range(a + 1, len(items)):
-                zone = max(float(size[items[a].end // 2]), float(size[items[b].end // 2]))
-                if points[b, 0] - points[a, 0] > 1.5:
-                    break
-                if items[a].end // 2 != items[b].end // 2 and np.linalg.norm(points[b] - points[a]) <= zone:
-                    out.append((items[a].end, items[b].end))
+        reach = float(size[[t.end // 2 for t in items]].max())
+        near = cKDTree(points).query_pairs(reach, output_type="ndarray")
+        for a, b in sorted((int(i), int(j)) for i, j in near):
+            zone = max(float(size[items[a].end // 2]), float(size[items[b].end // 2]))
+            if items[a].end // 2 != items[b].end // 2 and np.linalg.norm(points[b] - points[a]) <= zone:
+                out.append((items[a].end, items[b].end))
     return out
 
 
