@@ -10,10 +10,15 @@ from pathlib import Path
 import pytest
 
 from rod_tally.cli import main
+from rod_tally.demo.tower import write_tower
 from rod_tally.demo.writer import IfcWriter
 from rod_tally.intake import read_source
+from rod_tally.model import Settings
+from rod_tally.output.ifc import write_ifc
+from rod_tally.transfer import transfer
 
 from .analytical_ifc import portal
+from .test_sides import Both
 
 
 def _number(line: str, rng: random.Random) -> str:
@@ -42,7 +47,10 @@ def sources(tmp_path: Path) -> list[str]:
     w.write(tmp_path / "a.ifc")
     portal("IFC4").write(tmp_path / "b.ifc")
     portal("IFC2X3", "MILLIMETRE").write(tmp_path / "c.ifc")
-    return [(tmp_path / f"{n}.ifc").read_text() for n in "abc"]
+    write_tower(tmp_path / "d.ifc", 1, 2, 2)
+    Both("both", "IFC4", "METRE").build().write(tmp_path / "e.ifc")
+    write_ifc(transfer(read_source(tmp_path / "d.ifc"), Settings().transfer), tmp_path / "f.ifc")
+    return [(tmp_path / f"{n}.ifc").read_text() for n in "abcdef"]
 
 
 @pytest.mark.parametrize("seed", range(8))

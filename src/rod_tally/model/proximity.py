@@ -10,7 +10,6 @@ from shapely import STRtree, box
 
 from .geometry import Array, Bodies, clear_distance, closest_between_lines, closest_on_segment
 
-
 PIECE = 1000  # boxes asked for at a time
 
 

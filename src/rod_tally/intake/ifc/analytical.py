@@ -11,7 +11,7 @@ from ...model.log import LogEntry, Skipped
 from ..readers import Progress
 from ..source import SourceCondition, SourceConnection, SourceCurve, SourceModel, SourcePoint
 from .curves import points_of
-from .damage import UNREADABLE, first_line, for_each
+from .damage import UNREADABLE, first_line, for_each, ident, text
 from .materials import Materials
 from .placement import PlacementError, Placements
 from .profiles import Profiles
@@ -45,9 +45,9 @@ def read_analytical(
                 if axes is not None:
                     m = m @ placements.axis(axes)
                 condition = condition_of(entity.AppliedCondition, units, "F", m[:3, :3].T)
-            source.points.append(SourcePoint(entity.GlobalId, entity.Name or "", point, condition))
+            source.points.append(SourcePoint(ident(entity), text(entity.Name), point, condition))
         except UNREADABLE as error:
-            source.skipped.append(Skipped("node", entity.GlobalId, first_line(error), entity.Name or "", entity.is_a()))
+            source.skipped.append(Skipped("node", ident(entity), first_line(error), text(entity.Name), entity.is_a()))
     known = {p.id for p in source.points}
     curves: dict[int, SourceCurve] = {}
     entities = file.by_type("IfcStructuralCurveMember")
@@ -61,9 +61,7 @@ def read_analytical(
                 source.one_way[curve.id] = ONE_WAY[entity.PredefinedType]
             curves[entity.id()] = curve
         except UNREADABLE as error:
-            source.skipped.append(
-                Skipped("member", entity.GlobalId, first_line(error), entity.Name or "", entity.is_a())
-            )
+            source.skipped.append(Skipped("member", ident(entity), first_line(error), text(entity.Name), entity.is_a()))
 
     def connect(rel: Any) -> None:
         found = curves.get(rel.RelatingStructuralMember.id()) if rel.RelatingStructuralMember else None  # else a face's
@@ -131,8 +129,8 @@ def _curve(entity: Any, placements: Placements, profiles: Profiles, materials: M
         z = placements.local(entity.ObjectPlacement)[:3, :3] @ z
     made_of = materials.of(entity)
     return SourceCurve(
-        entity.GlobalId,
-        entity.Name or "",
+        ident(entity),
+        text(entity.Name),
         line,
         z,
         profiles.key(made_of.profile),

@@ -26,3 +26,14 @@ def for_each(file: Any, kind: str, use: Callable[[Any], None], log: list[LogEntr
 def first_line(error: Exception) -> str:
     """The first line of an error's text, or its kind when it has none."""
     return (str(error).strip().splitlines() or [type(error).__name__])[0]
+
+
+def ident(entity: Any) -> str:
+    """An entity's GlobalId, or its number in the file where that is none."""
+    value = entity.get_argument(0)  # GlobalId of an IfcRoot
+    return value if isinstance(value, str) and value else f"#{entity.id()}"
+
+
+def text(value: Any) -> str:
+    """A name or tag; "" where the file has none, or something else in its place."""
+    return value if isinstance(value, str) else ""

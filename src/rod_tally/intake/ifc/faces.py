@@ -11,10 +11,10 @@ from ...model.log import Skipped
 from ..source import SourceEdge, SourceFace, SourceModel
 from .analytical import condition_of, edge
 from .curves import points_of
-from .damage import UNREADABLE, first_line, for_each
+from .damage import UNREADABLE, first_line, for_each, ident, text
 from .materials import Materials
 from .physical import SURFACES
-from .placement import PlacementError, Placements
+from .placement import FARTHEST, PlacementError, Placements
 from .units import Units
 
 
@@ -29,7 +29,7 @@ def read_faces(file: Any, source: SourceModel, placements: Placements, materials
             made_of = materials.of(entity)
             thickness = entity.Thickness * placements.scale if entity.Thickness else made_of.thickness
             face = SourceFace(
-                entity.GlobalId, entity.Name or "", outer, openings, thickness or 0.0, made_of.material
+                ident(entity), text(entity.Name), outer, openings, thickness or 0.0, made_of.material
             )  # fmt: skip
             face.cls = entity.ObjectType if entity.ObjectType in SURFACES.values() else ""
             source.faces.append(face)
@@ -65,7 +65,7 @@ def read_faces(file: Any, source: SourceModel, placements: Placements, materials
 
 
 def _skipped(cls: str, entity: Any, error: Exception) -> Skipped:
-    return Skipped(cls, entity.GlobalId, first_line(error), entity.Name or "", entity.is_a())
+    return Skipped(cls, ident(entity), first_line(error), text(entity.Name), entity.is_a())
 
 
 def _face(entity: Any, placements: Placements) -> tuple[Array, list[Array]]:
@@ -90,6 +90,8 @@ def _bounds(face: Any, entity: Any, placements: Placements) -> tuple[Array, list
         ring = _loop(bound.Bound, placements) @ m[:3, :3].T + m[:3, 3]
         if len(ring) < 3:
             raise PlacementError("its outline has fewer than three points")
+        if not np.abs(ring).max() <= FARTHEST:
+            raise PlacementError("a coordinate of it is not a number or lies beyond any building")
         if bound.is_a("IfcFaceOuterBound") or (outer is None and len(face.Bounds) == 1):
             outer = ring
         else:
@@ -116,7 +118,7 @@ def _loop(loop: Any, placements: Placements) -> Array:
 
 
 def _edge(entity: Any, placements: Placements, units: Units) -> SourceEdge:
-    out = SourceEdge(entity.GlobalId, entity.Name or "", None)
+    out = SourceEdge(ident(entity), text(entity.Name), None)
     condition = entity.AppliedCondition
     if entity.is_a("IfcStructuralCurveConnection"):
         out.line = edge(entity, placements)

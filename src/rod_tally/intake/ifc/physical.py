@@ -12,7 +12,7 @@ from ..readers import Progress
 from ..source import SourceElement, SourceFooting, SourceModel
 from . import solids
 from .bodies import Bodies, BodyError, representation
-from .damage import UNREADABLE, first_line, for_each
+from .damage import UNREADABLE, first_line, for_each, ident, text
 from .materials import Materials
 from .placement import FARTHEST, Placements
 from .profiles import Profiles
@@ -91,7 +91,7 @@ def _others(file: Any, source: SourceModel) -> None:
 
 def skip(element: Any, cls: str, error: Exception) -> Skipped:
     """An element that is left out, with the reason that an error gives."""
-    return Skipped(cls, element.GlobalId or f"#{element.id()}", first_line(error), element.Name or "", element.is_a())
+    return Skipped(cls, ident(element), first_line(error), text(element.Name), element.is_a())
 
 
 def _member(
@@ -124,8 +124,8 @@ def _member(
     elif profiles.found[profile].shape == "unknown" and made_of.profile is not None:
         profile = profiles.key(made_of.profile)
     return SourceElement(
-        element.get_argument(0) or f"#{element.id()}",  # GlobalId
-        element.get_argument(2) or "",  # Name
+        ident(element),  # GlobalId
+        text(element.get_argument(2)),  # Name
         cls,
         element.is_a(),
         storeys.get(element.id(), ""),
@@ -136,7 +136,7 @@ def _member(
         made_of.material,
         body.how,
         cardinal,
-        element.get_argument(7) or "",  # Tag
+        text(element.get_argument(7)),  # Tag
         body.misfit,
         body.path,
     )
@@ -149,8 +149,8 @@ def _footing(
     if points is None:
         points, _ = solids.triangles(element)
     return SourceFooting(
-        element.GlobalId or f"#{element.id()}",
-        element.Name or "",
+        ident(element),
+        text(element.Name),
         points.min(axis=0),
         points.max(axis=0),
         storeys.get(element.id(), ""),

@@ -12,7 +12,7 @@ from ..readers import Progress
 from ..source import Prism, SourceModel, SourceSurface
 from . import solids
 from .bodies import BodyError, representation
-from .damage import UNREADABLE, for_each
+from .damage import UNREADABLE, for_each, ident, text
 from .materials import Materials
 from .physical import SURFACES, skip
 from .placement import FARTHEST, Placements, Rigid, compose, matrix, rigid
@@ -64,8 +64,8 @@ def _surface(
 ) -> SourceSurface:
     made_of = materials.of(element)
     out = SourceSurface(
-        element.GlobalId or f"#{element.id()}",
-        element.Name or "",
+        ident(element),
+        text(element.Name),
         cls,
         element.is_a(),
         storeys.get(element.id(), ""),
@@ -74,7 +74,7 @@ def _surface(
         made_of.material,
         layers=made_of.thickness,
         kind=getattr(element, "PredefinedType", None) or "",
-        tag=element.Tag or "",
+        tag=text(element.Tag),
     )
     reason: Exception | None = None
     try:
@@ -166,7 +166,10 @@ class _Prisms:
         vector = m[:3, :3] @ (along / np.linalg.norm(along)) * item.Depth * self.placements.scale
         if not np.isfinite(vector).all() or not 1e-6 < np.linalg.norm(vector) < 1e5:
             raise BodyError(f"its depth of {np.linalg.norm(vector):g} m is none")
-        return Prism(_lifted(outer, m), [_lifted(v, m) for v in voids], vector)
+        prism = Prism(_lifted(outer, m), [_lifted(v, m) for v in voids], vector)
+        if not all(np.abs(r).max(initial=0.0) <= FARTHEST for r in (prism.outer, *prism.voids)):
+            raise BodyError("a coordinate of it is not a number or lies beyond any building")
+        return prism
 
     def _rings(self, key: str) -> tuple[Array, list[Array]]:
         """Outline and voids of a profile (n, 2), placed."""

@@ -87,7 +87,7 @@ class Units:
         self._factors: dict[str, float] = {}
         self.stated: dict[str, str] = {}
         self.guessed: set[str] = set()
-        for unit in assignment.Units if assignment is not None else ():
+        for unit in (assignment.Units or ()) if assignment is not None else ():
             if unit is None or unit.is_a("IfcMonetaryUnit") or not getattr(unit, "UnitType", None):
                 continue
             kind = unit.UnitType
