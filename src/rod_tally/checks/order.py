@@ -8,6 +8,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from ..model import Finding
+from ..model.geometry import Array
 from .registry import Subject, check, mm, point
 
 UNEVEN = (
@@ -56,13 +57,7 @@ def find_odd_axes(s: Subject) -> Iterator[Finding]:
         first = np.array([a[0] for a in axes])
         way = np.where(first @ first[0] > 0, 1, -1)
         back = [line.members[k] for k in np.flatnonzero(way != (1 if (way > 0).sum() * 2 >= len(way) else -1))]
-        turned = []
-        for k, i in enumerate(line.members):
-            m = s.model.members[i]
-            same = [a for n, a in zip(line.members, axes) if s.model.members[n].section == m.section]
-            usual = same[len(same) // 2][2]
-            if abs(float(axes[k][2] @ usual)) < 0.9 and len(same) > 2:
-                turned.append(i)
+        turned = _turned(s, line.members, axes)
         for ids, text, action in (
             (back, "run against the others", "Turn them end for end"),
             (turned, "are turned about their axis against the others", "Turn them like the others"),
@@ -77,6 +72,22 @@ def find_odd_axes(s: Subject) -> Iterator[Finding]:
                     s.middle(ids[0]),
                     (action, ASKED),
                 )
+
+
+def _turned(s: Subject, ids: list[str], axes: list[Array]) -> list[str]:
+    """Members whose local z lies across that of most members of their section in a line of three or more of it."""
+    out = []
+    by_section: dict[str, list[int]] = defaultdict(list)
+    for k, i in enumerate(ids):
+        by_section[s.model.members[i].section].append(k)
+    for own in by_section.values():
+        if len(own) < 3:
+            continue
+        z = np.array([axes[k][2] for k in own])
+        alike = np.abs(z @ z.T) > 0.9
+        most = int(alike.sum(axis=1).argmax())
+        out += [ids[k] for k, same in zip(own, alike[most]) if not same]
+    return out
 
 
 @check("stiffness.contrast")

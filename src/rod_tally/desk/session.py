@@ -12,7 +12,7 @@ from typing import Any
 
 import platformdirs
 from PyQt6.QtCore import QObject, QSettings, pyqtSignal
-from PyQt6.QtGui import QUndoCommand, QUndoStack
+from PyQt6.QtGui import QUndoStack
 
 from ..analysis import AnalysisError, Results, run
 from ..analysis.modes import modes
@@ -21,7 +21,7 @@ from ..checks import Subject, run_checks
 from ..intake import IntakeError, read_source
 from ..model import Finding, Model, Settings, SettingsError
 from ..model.catalogue import catalogue
-from ..model.edits import Edit, EditError, MapMaterial, MapProfile, make_again
+from ..model.edits import Edit, MapMaterial, MapProfile
 from ..model.grades import grades
 from ..output.ifc import write_ifc
 from ..output.spreadsheet import write_takeoff, write_workbook
@@ -36,82 +36,11 @@ from ..transfer.preview import preview_joins
 from .actions import ACCEPT, FORMS, GO, MAP, REOPEN, edit_for
 from .jobs import Jobs
 from .state import DeskState, Revision
+from .steps_back import Again, Correct, Decide, Look
 
 KNOWN = (IntakeError, ProjectError, AnalysisError, OutputError, SettingsError)
 RECENT = 8
 Progress = Callable[[str, float], None]
-
-
-class _Decide(QUndoCommand):
-    def __init__(self, session: Session, revision: Revision, finding: Finding, status: str, reason: str) -> None:
-        super().__init__(f"{status} {finding.code}")
-        self.session, self.revision, self.key = session, revision, finding.key
-        self.now = (status, reason)
-        self.before = revision.decisions.get(finding.key, ("open", ""))
-
-    def redo(self) -> None:
-        self.session.keep_decision(self.revision, self.key, *self.now)
-
-    def undo(self) -> None:
-        self.session.keep_decision(self.revision, self.key, *self.before)
-
-
-class _Look(QUndoCommand):
-    def __init__(self, session: Session, revision: Revision, item: str) -> None:
-        super().__init__(f"look at {item}")
-        self.session, self.revision, self.item = session, revision, item
-        self.seen = item not in revision.looked
-
-    def redo(self) -> None:
-        self.session.keep_look(self.revision, self.item, self.seen)
-
-    def undo(self) -> None:
-        self.session.keep_look(self.revision, self.item, not self.seen)
-
-
-class _Correct(QUndoCommand):
-    def __init__(self, session: Session, revision: Revision, edit: Edit) -> None:
-        super().__init__(edit.text)
-        self.session, self.revision, self.edit = session, revision, edit
-
-    def redo(self) -> None:
-        try:
-            self.edit.apply(self.revision.review.model)
-        except EditError as error:
-            self.setObsolete(True)
-            self.session.failed.emit(self.edit.text, f"This cannot be done: {error}.")
-            return
-        self.session.model_changed(self.revision)
-
-    def undo(self) -> None:
-        self.edit.revert(self.revision.review.model)
-        self.session.model_changed(self.revision)
-
-
-class _Again(QUndoCommand):
-    """All corrections of before in one step of the undo."""
-
-    def __init__(self, session: Session, revision: Revision, records: list[dict[str, Any]]) -> None:
-        super().__init__(f"make {len(records)} corrections again")
-        self.session, self.revision, self.records = session, revision, records
-        self.made: list[Edit] = []
-
-    def redo(self) -> None:
-        self.made, missed = make_again(self.revision.review.model, self.records)
-        if missed:
-            self.session.failed.emit(
-                "Corrections again", f"{len(missed)} could not be made:\n" + "\n".join(missed[:12])
-            )
-        if not self.made:
-            self.setObsolete(True)
-            return
-        self.session.said.emit(f"{len(self.made)} corrections made again")
-        self.session.model_changed(self.revision)
-
-    def undo(self) -> None:
-        for edit in reversed(self.made):
-            edit.revert(self.revision.review.model)
-        self.session.model_changed(self.revision)
 
 
 class Session(QObject):
@@ -206,7 +135,7 @@ class Session(QObject):
         revision = self.state.revision
         if revision is not None and self.before and not self.jobs.busy:
             records, self.before = self.before, []
-            self.undo.push(_Again(self, revision, records))
+            self.undo.push(Again(self, revision, records))
 
     @staticmethod
     def book() -> CorrectionBook:
@@ -411,7 +340,7 @@ class Session(QObject):
         if self.jobs.busy:
             self.said.emit("Wait for the running job, or cancel it (Esc), before correcting the model")
             return
-        self.undo.push(_Correct(self, revision, edit))
+        self.undo.push(Correct(self, revision, edit))
 
     def map_profile(self, profile: str, name: str) -> None:
         """Map a profile to one of the catalogue, now with undo, and remember it for models taken in later."""
@@ -435,12 +364,12 @@ class Session(QObject):
     def decide(self, finding: Finding, status: str, reason: str) -> None:
         revision = self.state.revision
         if revision is not None:
-            self.undo.push(_Decide(self, revision, finding, status, reason))
+            self.undo.push(Decide(self, revision, finding, status, reason))
 
     def look(self, item: str) -> None:
         revision = self.state.revision
         if revision is not None:
-            self.undo.push(_Look(self, revision, item))
+            self.undo.push(Look(self, revision, item))
 
     def keep_decision(self, revision: Revision, key: str, status: str, reason: str) -> None:
         revision.decisions[key] = (status, reason)

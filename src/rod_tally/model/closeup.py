@@ -36,6 +36,10 @@ def close_up(model: Model, own: str, other: str) -> CloseUp:
     u = (line_a[1] - line_a[0]) / np.linalg.norm(line_a[1] - line_a[0])
     v = line_b[1] - line_b[0]
     across = v - (v @ u) * u
+    gap = on_b[0] - on_a[0]
+    if distance[0] > 1e-6 and abs(float(gap @ u)) < 0.95 * float(distance[0]):
+        across = gap - (gap @ u) * u  # so that the distance is drawn in its true length
+        v = across
     if np.linalg.norm(across) < 0.05 * np.linalg.norm(v):
         across = np.array([0, 0, 1.0]) - u[2] * u if abs(u[2]) < 0.9 else np.array([1.0, 0, 0]) - u[0] * u
     w = across / np.linalg.norm(across)

@@ -117,8 +117,10 @@ def lying_along(rods: Rods, panels: Panels, distance: float) -> list[tuple[int, 
         surface = panels.surfaces[s]
         height = float(surface.height(rods.lines[i].mean(axis=0)[None])[0])
         line = LineString(surface.flat(rods.lines[i]))
-        piece = longest(line.intersection(panels.polygons[s].buffer(float(size[i]) + distance)))
-        if piece is not None and piece.length > max(SHORTEST, 0.02 * line.length):
+        reach = float(size[i]) + distance
+        piece = longest(line.intersection(panels.polygons[s].buffer(reach)))
+        # what ends at an edge comes within reach of it for a little way; what runs along it for longer
+        if piece is not None and piece.length > max(SHORTEST, 0.02 * line.length, 1.5 * reach):
             out.append((i, s, surface.lifted(np.array(piece.coords)[[0, -1]]), height))
     return out
 

@@ -60,11 +60,10 @@ def join_surfaces(model: Model, settings: TransferSettings) -> None:
 
 
 def _parallel_neighbours(panels: Panels, snap: float) -> list[tuple[int, int]]:
-    fresh = Panels(panels.surfaces)
     return [
         (i, j)
-        for i, j in zip(*(k.tolist() for k in meeting_pairs(fresh, snap)))
-        if np.linalg.norm(np.cross(fresh.axes[i, 2], fresh.axes[j, 2])) < ALONG
+        for i, j in zip(*(k.tolist() for k in meeting_pairs(panels, snap)))
+        if np.linalg.norm(np.cross(panels.axes[i, 2], panels.axes[j, 2])) < ALONG
     ]
 
 

@@ -8,14 +8,12 @@ from ..model import LogEntry, Model, Release
 from ..model.settings import ReleaseSettings
 
 PIN = Release("FFFFRR")
-PIN_TURNING = Release("FFFRRR")
 
 
 def release_by_rule(model: Model, rules: ReleaseSettings) -> None:
     """Pin the ends of steel beams that sit on another beam, and both ends of braces, as the rules say.
 
-    Concrete stays continuous. An end that alone holds up its node in bending is left fixed: a node between nothing but
-    pins would be free to turn.
+    Concrete stays continuous.
     """
     pinned: list[str] = []
     inside = {j.node: m for m in model.members.values() for j in m.joints}

@@ -46,7 +46,10 @@ def place_on_surfaces(clusters: list[Cluster], touches: list[Touch], panels: Pan
         if not mine or cluster.seats:
             continue
         planes: dict[int, Touch] = {}
-        for t in sorted(mine, key=lambda t: (not t.across, t.surface, t.end)):
+        # by place, not by the order of the file: where planes are not square to each other the last one counts most
+        for t in sorted(
+            mine, key=lambda t: (not t.across, *np.round(panels.bodies.centre[t.surface], 4), members[t.end // 2].id)
+        ):
             planes.setdefault(t.surface, t)
         for s, t in planes.items():
             surface = panels.surfaces[s]
@@ -68,7 +71,7 @@ def record_joints(
     """Write down at every surface which ends and members are tied to it, and how far off its plane they lie."""
     node_of = {e: ids[c] for c, cluster in enumerate(clusters) for e in cluster.ends}
     told: set[tuple[int, str]] = set()
-    for t in sorted(touches, key=lambda t: (t.surface, t.end)):
+    for t in sorted(touches, key=lambda t: (t.surface, members[t.end // 2].id, t.end)):
         node = node_of[t.end]
         if (t.surface, node) in told:
             continue

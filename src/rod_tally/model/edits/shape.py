@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from ..geometry import Array, local_axes
+from ..geometry import local_axes
 from ..loads import MemberLoad
 from ..log import Skipped
 from ..model import Model
@@ -302,9 +302,3 @@ class TurnSurfaces(Edit):
             if self.flip:
                 s.flipped = not s.flipped
         return f"local axes of {counted(self.surfaces, 'surface')} turned"
-
-
-def place_along(model: Model, member: Member, at: float) -> Array:
-    """The point on a member's axis at a distance from its start, m."""
-    line = model.line(member)
-    return np.asarray(line[0] + (line[1] - line[0]) * at / model.length(member))
