@@ -134,6 +134,8 @@ def main() -> None:
         settle(window, 60)
         for name in sys.argv[2:] or VIEWS:
             window.show_all()
+            if window.rules is not None:
+                window.rules.close()
             VIEWS[name](window)
             settle(window, 10)
             grab(window, target / f"{name}.png")

@@ -33,10 +33,15 @@ from .theme import MUTED, RUST
 # key below [transfer], title, unit, factor to SI, what it means
 NUMBERS = {
     "snap": ("Snap distance", "mm", 1e-3, "Ends whose bodies are no farther apart are joined"),
-    "joins.ends": ("… of ends to ends", "mm", 1e-3, "0 takes the snap distance"),
-    "joins.members": ("… of ends to members", "mm", 1e-3, "0 takes the snap distance"),
-    "joins.surfaces": ("… to slabs and walls", "mm", 1e-3, "0 takes the snap distance"),
-    "joins.crossings": ("Members that cross", "mm", 1e-3, "Joined when they pass no farther apart; 0 leaves them"),
+    "joins.ends": (
+        "… of ends to ends",
+        "mm",
+        1e-3,
+        "Ends that meet ends; only where it differs from the snap distance",
+    ),
+    "joins.members": ("… of ends to members", "mm", 1e-3, "Ends that meet a member along its length"),
+    "joins.surfaces": ("… to slabs and walls", "mm", 1e-3, "Ends and edges that meet a surface"),
+    "joins.crossings": ("Members that cross", "mm", 1e-3, "Joined when they pass no farther apart"),
     "joins.move_ends": (
         "Farthest move, ends to ends",
         "mm",
@@ -45,12 +50,12 @@ NUMBERS = {
     ),
     "joins.move_members": ("Farthest move, ends to members", "mm", 1e-3, "Beyond it a rigid link"),
     "joins.move_surfaces": ("Farthest move, slabs and walls", "mm", 1e-3, "Beyond it a rigid link"),
-    "joins.levels": ("To storey levels", "mm", 1e-3, "Nodes this near go to the level; 0 leaves them"),
-    "joins.grids": ("To grid lines", "mm", 1e-3, "Nodes this near in plan go to the line; 0 leaves them"),
+    "joins.levels": ("To storey levels", "mm", 1e-3, "Nodes this near go to the level"),
+    "joins.grids": ("To grid lines", "mm", 1e-3, "Nodes this near in plan go to the line"),
     "search": ("Search distance", "mm", 1e-3, "Wider gaps than the snap, up to here, are findings"),
     "report_move": ("Moves told from", "mm", 1e-3, "Smaller ones are only in the log"),
     "short": ("Short pieces told below", "mm", 1e-3, ""),
-    "supports.subgrade": ("Subgrade reaction under rafts", "MN/m³", 1e6, "0: no bedding"),
+    "supports.subgrade": ("Subgrade reaction under rafts", "MN/m³", 1e6, "The springs below foundation slabs"),
     "off_element": ("Off its element from", "mm", 1e-3, "An analytical member farther from its element is told"),
 }
 CHOICES = {
@@ -62,6 +67,12 @@ CHOICES = {
 }
 JOINS = [k for k in NUMBERS if k in ("snap", "search", "report_move", "short") or k.startswith("joins")]
 OPTIONAL = ("joins.ends", "joins.members", "joins.surfaces")
+AT_ZERO = {key: "as the snap" for key in OPTIONAL} | {
+    "joins.crossings": "never",
+    "joins.levels": "never",
+    "joins.grids": "never",
+    "supports.subgrade": "no bedding",
+}
 COLUMNS = (
     "Join",
     "in place",
@@ -81,7 +92,7 @@ class RulesPage(QDialog):
         super().__init__(parent)
         self.session, self.state = session, state
         self.setWindowTitle("Rules of taking in")
-        self.resize(900, 560)
+        self.resize(900, 640)
         self.fields: dict[str, QDoubleSpinBox | QComboBox] = {}
         self.lists: dict[str, QListWidget] = {}
         self.bearing = QCheckBox("Leave out what the source flags as not load-bearing")
@@ -119,6 +130,7 @@ class RulesPage(QDialog):
         box.setRange(0.0, 1e5)
         box.setDecimals(1)
         box.setSuffix(f" {unit}")
+        box.setSpecialValueText(AT_ZERO.get(key, ""))
         box.setFixedWidth(120)
         box.setAccessibleName(title)
         grid.addWidget(QLabel(title), line, 0)
@@ -151,6 +163,8 @@ class RulesPage(QDialog):
         vertical = self.table.verticalHeader()
         assert vertical is not None
         vertical.hide()
+        vertical.setDefaultSectionSize(22)
+        self.table.setMinimumHeight(150)
         column.addWidget(self.table, 1)
         return page
 
