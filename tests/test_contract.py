@@ -109,7 +109,15 @@ def test_the_demo_faults_are_all_found(loft_a: Path, tmp_path: Path) -> None:
     main(["review", str(loft_a), "--out", str(tmp_path)])
     d = json.loads((tmp_path / "review.json").read_text(encoding="utf-8"))
     above = sorted(f["code"] for f in d["findings"] if f["severity"] != "note")
-    assert above == ["join.duplicate", "join.gap", "join.loose_end", "section.unknown", "support.base_free"]
+    # the beam that stops before its column carries the slab as a cantilever, and moves accordingly
+    assert above == [
+        "displacement.large",
+        "join.duplicate",
+        "join.gap",
+        "join.loose_end",
+        "section.unknown",
+        "support.base_free",
+    ]
     assert [f["code"] for f in d["findings"]] == [r["code"] for r in rows(tmp_path / "findings.csv")]
 
 

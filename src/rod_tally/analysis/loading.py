@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ..loads import Arrival
 from ..model import LoadCase
 from ..model.geometry import Array
 from ..model.loads import GRAVITY
@@ -35,8 +36,8 @@ class Loading:
         return self.a == self.b
 
 
-def loading(mesh: Mesh, case: LoadCase) -> Loading:
-    """All loads of a case on the pieces of the mesh, self-weight included."""
+def loading(mesh: Mesh, case: LoadCase, arrival: Arrival | None = None) -> Loading:
+    """All loads of a case on the pieces of the mesh, self-weight included, and what arrived of areas and loads in space."""
     node_index, member_index = mesh.node_index, mesh.member_index
     nodal = np.zeros((len(mesh.node_ids), 6))
     missed = np.zeros(3)
@@ -44,6 +45,9 @@ def loading(mesh: Mesh, case: LoadCase) -> Loading:
         nodal[node_index[load.node]] += (*load.force, *load.moment)
     rows: list[tuple[int, float, float, Array, Array]] = []
     first_axes = mesh.axes[mesh.first] if len(mesh.first) else np.zeros((0, 3, 3))
+    found = [_rows_of(mesh, first_axes, arrival, missed)] if arrival is not None else []
+    for node, force in zip(arrival.nodes, arrival.node_force) if arrival is not None else ():
+        nodal[node_index[node], :3] += force
     for item in case.member_loads:
         k = member_index.get(item.member)
         qa, qb = np.array(item.qa), np.array(item.qb)
@@ -59,14 +63,38 @@ def loading(mesh: Mesh, case: LoadCase) -> Loading:
         pad = (qa, np.zeros(3)) if item.kind == "force" else (np.zeros(3), qa)
         pad_b = (qb, np.zeros(3)) if item.kind == "force" else (np.zeros(3), qb)
         rows.append((k, item.a, item.b, np.concatenate(pad), np.concatenate(pad_b)))
-    parts = [_on_pieces(mesh, rows)]
+    found.append(_stacked(rows))
+    member, start, stop, first, last = (np.concatenate([f[i] for f in found]) for i in range(5))
+    parts = [_on_pieces(mesh, member.astype(np.int64), start, stop, first, last)]
     if any(case.self_weight):
         parts.append(_own_weight(mesh, np.array(case.self_weight)))
-    piece, a, b, qa_, qb_ = (np.concatenate([p[i] for p in parts]) for i in range(5))
-    return Loading(piece, a, b, qa_, qb_, nodal, missed)
+    piece, start, stop, first, last = (np.concatenate([p[i] for p in parts]) for i in range(5))
+    return Loading(piece.astype(np.int64), start, stop, first, last, nodal, missed)
+
+
+def _stacked(rows: list[tuple[int, float, float, Array, Array]]) -> Rows:
+    if not rows:
+        return np.zeros(0, np.int64), np.zeros(0), np.zeros(0), np.zeros((0, 6)), np.zeros((0, 6))
+    k, a, b, qa, qb = zip(*rows)
+    return np.array(k, np.int64), np.array(a, float), np.array(b, float), np.array(qa), np.array(qb)
 
 
 Rows = tuple[NDArray[np.int64], Array, Array, Array, Array]
+
+
+def _rows_of(mesh: Mesh, first_axes: Array, arrival: Arrival, missed: Array) -> Rows:
+    """What arrived on members, in member axes; what is on members that are not computed is added to `missed`."""
+    index = mesh.member_index
+    number = np.array([index.get(m, -1) for m in arrival.members], np.int64)
+    member = number[arrival.member] if len(arrival.member) else np.zeros(0, np.int64)
+    there = member >= 0
+    missed += arrival.forces[~there].sum(axis=0)
+    member = member[there]
+    axes = first_axes[member]
+    qa, qb = np.zeros((len(member), 6)), np.zeros((len(member), 6))
+    qa[:, :3] = np.einsum("nij,nj->ni", axes, arrival.qa[there])
+    qb[:, :3] = np.einsum("nij,nj->ni", axes, arrival.qb[there])
+    return member, arrival.a[there], arrival.b[there], qa, qb
 
 
 def _projected(q: Array, x: Array) -> Array:
@@ -85,16 +113,14 @@ def _own_weight(mesh: Mesh, direction: Array) -> Rows:
     return heavy, np.zeros(len(heavy)), mesh.length[heavy], q, q
 
 
-def _on_pieces(mesh: Mesh, rows: list[tuple[int, float, float, Array, Array]]) -> Rows:
+def _on_pieces(mesh: Mesh, member: NDArray[np.int64], a: Array, b: Array, qa: Array, qb: Array) -> Rows:
     """Cut loads at the joints of their members."""
-    if not rows:
-        none = np.zeros((0, 6))
-        return np.zeros(0, np.int64), np.zeros(0), np.zeros(0), none, none
-    member = np.array([r[0] for r in rows])
-    a, b = np.array([r[1] for r in rows]), np.array([r[2] for r in rows])
-    qa, qb = np.array([r[3] for r in rows]), np.array([r[4] for r in rows])
+    # a point at an end that was measured in another way may lie a rounding beyond the member
+    end = mesh.member_length[member]
+    beyond = (a == b) & (a > end) & (a < end + 1e-6)
+    a, b = np.where(beyond, end, a), np.where(beyond, end, b)
     count = np.bincount(mesh.member, minlength=len(mesh.member_ids))[member]
-    load = np.repeat(np.arange(len(rows)), count)
+    load = np.repeat(np.arange(len(member)), count)
     step = np.arange(count.sum()) - np.repeat(np.cumsum(count) - count, count)
     piece = mesh.first[member[load]] + step
     x0, x1 = mesh.x0[piece], mesh.x0[piece] + mesh.length[piece]

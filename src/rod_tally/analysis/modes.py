@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
+from ..loads import Distribution
 from ..model import Model, Settings
 from ..model.geometry import Array
 from ..model.loads import GRAVITY
@@ -35,14 +36,14 @@ class Mode:
     mass_z: float
 
 
-def nodal_mass(model: Model, m: Mesh, factors: dict[str, float]) -> Array:
+def nodal_mass(model: Model, m: Mesh, factors: dict[str, float], distribution: Distribution) -> Array:
     """Mass (N,) in kg lumped at nodes: the downward load of each named case over g, times its factor."""
     mass = np.zeros(len(m.node_ids))
     for name, factor in factors.items():
         case = model.cases.get(name)
         if case is None or factor == 0:
             continue
-        load = loading(m, case)
+        load = loading(m, case, distribution.case(name))
         down = -load.nodal[:, 2].copy()
         local = end_loads(m, load)
         for e in range(2):
@@ -52,7 +53,11 @@ def nodal_mass(model: Model, m: Mesh, factors: dict[str, float]) -> Array:
 
 
 def modes(
-    model: Model, results: Results, settings: Settings, progress: Callable[[str, float], None] = lambda _t, _s: None
+    model: Model,
+    results: Results,
+    settings: Settings,
+    progress: Callable[[str, float], None] = lambda _t, _s: None,
+    distribution: Distribution | None = None,
 ) -> list[Mode]:
     """The lowest modes of what the run computed; [] when nothing was, when something moves freely, or without mass."""
     if settings.modes.count == 0 or results.empty or results.motions or not results.member_done.all():
@@ -60,7 +65,7 @@ def modes(
     progress("Modes", 0.9)
     m = mesh(model, results.member_ids, settings.run.shear_flexible)
     system, _ = assemble(model, m)
-    mass = nodal_mass(model, m, settings.modes.mass)
+    mass = nodal_mass(model, m, settings.modes.mass, distribution or Distribution(model))
     diagonal = np.zeros((len(mass), 6))
     diagonal[:, :3] = mass[:, None]
     flat = diagonal.ravel()[system.free]

@@ -9,12 +9,14 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
+from ..loads import Distribution
 from ..model import Model
 from ..model.geometry import Array
 from ..model.settings import RunSettings
 from . import mechanism
 from .elements import Condensed, condense, condense_loads, stiffness, to_ends
 from .factor import Factor, SingularError
+from .imposed import imposed_movements, thermal_ends
 from .loading import Loading, end_loads, into_cut, loading, totals
 from .mesh import Mesh, mesh
 from .results import CaseEquilibrium, FoundMotion, Results
@@ -45,7 +47,13 @@ def _silent(_text: str, _share: float) -> None:
     pass
 
 
-def run(model: Model, settings: RunSettings, progress: Progress = _silent, solver: str | None = None) -> Results:
+def run(
+    model: Model,
+    settings: RunSettings,
+    progress: Progress = _silent,
+    solver: str | None = None,
+    distribution: Distribution | None = None,
+) -> Results:
     """Linear static results of every chosen case, of every part of the model that can be computed.
 
     A member without usable section or material, and a part that touches no support, is left out and named in
@@ -61,15 +69,23 @@ def run(model: Model, settings: RunSettings, progress: Progress = _silent, solve
     m = mesh(model, members, settings.shear_flexible)
     system, condensed = assemble(model, m, progress)
     loads = []
+    distribution = distribution or Distribution(model)
     fixed = np.zeros((len(names), len(m.length), 12))
     for c, name in enumerate(names):
         progress(f"Loads of {name}", 0.2 + 0.2 * c / max(len(names), 1))
-        loads.append(loading(m, model.cases[name]))
-        fixed[c] = end_loads(m, loads[c])
+        case = model.cases[name]
+        loads.append(loading(m, case, distribution.case(name)))
+        fixed[c] = end_loads(m, loads[c]) + thermal_ends(model, m, case)
     condensed_loads = condense_loads(fixed, condensed.steps)
     right = _right_hand_side(m, loads, condensed_loads, system)
     progress("Factorising", 0.4)
-    u, motions, excited, more = solve(m, system, right, solver, progress)
+    moved = imposed_movements(model, m, [model.cases[n] for n in names])
+    right = right + moved * system.springs[:, None]
+    held = np.zeros(len(right), bool)
+    held[system.held] = True
+    moved[~held] = 0.0
+    u, motions, excited, more = solve(m, system, right - system.full @ moved, solver, progress)
+    u += moved
     progress("Forces along members", 0.8)
     part = np.array([part_of[i] for i in members], np.int64)
     done = _done(m, part, motions, excited, len(names))
@@ -338,7 +354,7 @@ def _results(
         given = np.zeros(6)
         given[:3] = reaction[:, :3].sum(axis=0)
         given[3:] = (reaction[:, 3:] + np.cross(m.xyz[supports], reaction[:, :3])).sum(axis=0)
-        residual = _residual(applied, given, m.xyz[node_done])
+        residual = _residual(applied, given, m.xyz[node_done], float(np.abs(reaction[:, :3]).max(initial=0.0)))
         for total in (applied, given):
             total[3:] += np.cross(model.origin, total[:3])
         out.equilibrium.append(CaseEquilibrium(names[c], applied, given, residual))
@@ -373,11 +389,12 @@ def _held_only(asked: Array, model: Model, m: Mesh, supports: list[int]) -> Arra
     return out
 
 
-def _residual(applied: Array, given: Array, xyz: Array) -> float:
+def _residual(applied: Array, given: Array, xyz: Array, reaction: float) -> float:
     """Largest component of applied + reaction over the largest applied, forces and moments apart.
 
     A case without force in it (moments only) or without moment about the origin is measured against what the other
-    kind makes of the building's size, else rounding would be divided by rounding.
+    kind makes of the building's size, else rounding would be divided by rounding. One that only imposes movements and
+    temperatures is measured against its largest `reaction` (N).
     """
     force, moment = np.abs(applied[:3]).max(), np.abs(applied[3:]).max()
     size = max(float(np.abs(xyz).max(initial=0.0)), 1.0)
@@ -386,7 +403,7 @@ def _residual(applied: Array, given: Array, xyz: Array) -> float:
     both = np.abs(applied + given)
     parts = [both[:3].max() / force if force > 0 else 0.0, both[3:].max() / moment if moment > 0 else 0.0]
     if force == 0 and moment == 0:
-        return float(both.max() > 1e-6)
+        return float(max(both[:3].max(), both[3:].max() / size) / reaction) if reaction > 1e-6 else 0.0
     return float(max(parts))
 
 

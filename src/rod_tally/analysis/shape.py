@@ -8,9 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.integrate import cumulative_simpson
 
+from ..loads import Distribution
 from ..model import Model
 from ..model.geometry import Array
 from .elements import condense, principal, release_displacements, shape_functions, stiffness, to_ends
+from .imposed import thermal_ends
 from .loading import end_loads, into_cut, loading
 from .mesh import mesh
 from .results import Results
@@ -25,7 +27,14 @@ class Shapes:
     displacement: Array
 
 
-def member_shapes(model: Model, results: Results, case: str, n: int = 13, shear_flexible: bool = True) -> Shapes:
+def member_shapes(
+    model: Model,
+    results: Results,
+    case: str,
+    n: int = 13,
+    shear_flexible: bool = True,
+    distribution: Distribution | None = None,
+) -> Shapes:
     """The displaced shape of every computed member in a case, at n (odd) points a piece.
 
     The ends' own displacements (releases included) carried by the exact homogeneous solutions, plus what the loads do
@@ -34,11 +43,12 @@ def member_shapes(model: Model, results: Results, case: str, n: int = 13, shear_
     c = results.case_index(case)
     m = mesh(model, results.member_ids, shear_flexible)
     condensed = condense(stiffness(m), m.released, m.spring)
-    load = loading(m, model.cases[case])
+    load = loading(m, model.cases[case], (distribution or Distribution(model)).case(case))
     fixed = end_loads(m, load)
+    warmed = thermal_ends(model, m, model.cases[case])  # between held ends a temperature moves nothing
     dofs = (m.ends[:, :, None] * 6 + np.arange(6)).reshape(-1, 12)
     local = np.einsum("pij,pj->pi", to_ends(m), results.displacement[c].ravel()[dofs])
-    own = release_displacements(local, fixed, condensed.steps)
+    own = release_displacements(local, fixed + warmed, condensed.steps)
     p = len(m.length)
     piece = np.repeat(np.arange(p), n)
     share = np.linspace(0, 1, n)

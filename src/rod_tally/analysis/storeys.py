@@ -6,10 +6,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..model import Model
+from ..loads import Distribution
+from ..model import LoadCase, Model
 from ..model.geometry import Array
+from ..model.loads import GRAVITY
 from .loading import end_loads, loading
-from .mesh import mesh
+from .mesh import Mesh, mesh
 from .results import Results
 
 LEVEL_REACH = 0.75  # m; nodes this near to a storey's elevation are at its level
@@ -35,10 +37,11 @@ class StoreyRow:
     mass_y: float | None
 
 
-def storey_rows(model: Model, results: Results) -> list[StoreyRow]:
+def storey_rows(model: Model, results: Results, distribution: Distribution | None = None) -> list[StoreyRow]:
     """Rows for every computed case and storey, lowest storey first; [] without storeys or results."""
     if not model.storeys or results.empty:
         return []
+    distribution = distribution or Distribution(model)
     m = mesh(model, results.member_ids)
     z = np.array([s.elevation for s in model.storeys])
     at = np.abs(m.xyz[:, 2][:, None] - z).argmin(axis=1)
@@ -46,12 +49,13 @@ def storey_rows(model: Model, results: Results) -> list[StoreyRow]:
     mass = np.zeros(len(m.node_ids))
     for e in range(2):
         np.add.at(mass, m.ends[:, e], m.mass * m.length / 2)
+    mass += _mass_of_slabs(model, m, distribution)
     out: list[StoreyRow] = []
     for c, case in enumerate(results.cases):
         done = results.member_done[c]
         if not done.any():
             continue
-        load = loading(m, model.cases[case])
+        load = loading(m, model.cases[case], distribution.case(case))
         f = load.nodal[:, :3].copy()
         local = end_loads(m, load)
         for e in range(2):
@@ -85,6 +89,20 @@ def storey_rows(model: Model, results: Results) -> list[StoreyRow]:
                 )
             )
     return out
+
+
+def _mass_of_slabs(model: Model, m: Mesh, distribution: Distribution) -> Array:
+    """What slabs put on nodes through their beams and columns (N,), kg: from the first case that holds self-weight."""
+    case = next((c for c in model.cases.values() if c.self_weight[2] < 0), None)
+    if case is None or not model.surfaces:
+        return np.zeros(len(m.node_ids))
+    only = LoadCase(case.name, self_weight=(0.0, 0.0, -1.0))
+    load = loading(m, LoadCase(case.name), distribution.of(only))
+    f = -load.nodal[:, 2]
+    local = end_loads(m, load)
+    for e in range(2):
+        np.add.at(f, m.ends[:, e], -np.einsum("pi,pi->p", m.axes[:, :, 2], local[:, 6 * e : 6 * e + 3]))
+    return np.asarray(f / GRAVITY)
 
 
 def _mean(u: Array, which: Array) -> Array | None:

@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 
 from ..analysis.results import Results
+from ..loads import Distribution
 from ..model import Finding, Model, Section, Settings
 from ..model.geometry import Array, local_axes
 from ..model.lines import Line, lines_of
@@ -20,12 +21,21 @@ from ..model.proximity import Rods
 
 @dataclass
 class Subject:
-    """A model, the results of its run if there are any, and the settings; with what several checks need, made once (`shared`: what one family makes once)."""
+    """A model, the results of its run if there are any, and the settings; with what several checks need, made once.
+
+    `loads` is where the loads go when that is known already; `shared` holds what one family of checks makes once.
+    """
 
     model: Model
     results: Results | None = None
     settings: Settings = field(default_factory=Settings)
+    loads: Distribution | None = None
     shared: dict[str, Any] = field(default_factory=dict)
+
+    @cached_property
+    def distribution(self) -> Distribution:
+        """Where the loads of every case go."""
+        return self.loads or Distribution(self.model)
 
     @cached_property
     def members_at(self) -> dict[str, list[str]]:

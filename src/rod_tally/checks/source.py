@@ -46,7 +46,7 @@ def find_unread(s: Subject) -> Iterator[Finding]:
 
 @check("source.surfaces")
 def find_surfaces(s: Subject) -> Iterator[Finding]:
-    """Surfaces are in the model and take no part in a run: what is missing from results is said, in numbers."""
+    """Surfaces hand their loads on and have no stiffness in a run: what that leaves out is said, in numbers."""
     if not s.model.surfaces:
         return
     count: dict[str, int] = defaultdict(int)
@@ -57,16 +57,18 @@ def find_surfaces(s: Subject) -> Iterator[Finding]:
     hang = [i for i in hang if i in whole]
     words = listed([f"{n} {cls}{'s' if n != 1 else ''}" for cls, n in sorted(count.items())])
     weight = sum(s.model.surface_weight(x) for x in s.model.surfaces.values())
+    own = [n for n, c in s.model.cases.items() if any(c.self_weight)]
+    stays = abs(float(s.distribution.case(own[0]).total("on_surfaces")[2])) if own else 0.0
     yield Finding(
         "source.surfaces",
         "note",
-        f"{words} are in the model as surfaces and take no part in a run: their stiffness and their weight of "
-        f"{weight / 1000:.4g} kN are missing from the results"
-        + (f", and so are {len(hang)} members that only they hold." if hang else "."),
+        f"{words} hand their loads on to beams, columns and walls; their own stiffness takes no part in a run. Of their "
+        f"weight of {weight / 1000:.4g} kN, {stays / 1000:.4g} kN stays on walls and slabs on the ground, which are not "
+        "computed" + (f"; {len(hang)} members that only surfaces hold are not either." if hang else "."),
         tuple(sorted(s.model.surfaces)),
         None,
         (),
-        {"weight": weight},
+        {"weight": weight, "stays": stays},
     )
 
 

@@ -76,7 +76,8 @@ def draw_displaced(canvas: Canvas, sheet: Sheet) -> list[str]:
     r, case = sheet.review.results, sheet.state.case
     if case not in r.cases or not r.member_done[r.case_index(case)].any():
         return [f"{case or 'no case'} was not computed"]
-    shapes = member_shapes(sheet.model, r, case, shear_flexible=sheet.review.settings.run.shear_flexible)
+    flexible = sheet.review.settings.run.shear_flexible
+    shapes = member_shapes(sheet.model, r, case, 13, flexible, sheet.review.distribution)
     wanted = set(sheet.ids)
     shown = np.isin(shapes.member, [k for k, i in enumerate(r.member_ids) if i in wanted])
     points, u = shapes.points[shown], shapes.displacement[shown]

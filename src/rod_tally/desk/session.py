@@ -19,6 +19,7 @@ from ..analysis.modes import modes
 from ..analysis.storeys import storey_rows
 from ..checks import Subject, run_checks
 from ..intake import IntakeError, read_source
+from ..loads import Distribution
 from ..model import Finding, Model, Settings, SettingsError
 from ..model.catalogue import catalogue
 from ..model.edits import Edit, MapMaterial, MapProfile
@@ -395,21 +396,22 @@ class Session(QObject):
         model = revision.review.model
         runs = self.project.runs(revision.id) if self.project else []
 
-        def work(progress: Progress) -> tuple[list[Finding], bool]:
+        def work(progress: Progress) -> tuple[list[Finding], bool, Distribution]:
             stale = not runs or runs[-1].print != fingerprint(model)
-            subject = Subject(model, None if stale else revision.review.results, self.settings)
+            loads = Distribution(model)
+            subject = Subject(model, None if stale else revision.review.results, self.settings, loads)
             found = run_checks(subject, progress)
             if self.project is not None:
                 self.project.save_model(revision.id, model)
             if model.source_file:
                 self.book().keep(Path(model.source_file), model.corrections)
-            return found, stale
+            return found, stale, loads
 
-        def done(value: tuple[list[Finding], bool]) -> None:
+        def done(value: tuple[list[Finding], bool, Distribution]) -> None:
             comparison = revision.review.comparison
             extra = comparison.findings if comparison is not None else []
             revision.review.findings = sorted([*value[0], *extra], key=lambda f: f.order)
-            revision.review.model_changed()
+            revision.review.model_changed(value[2])
             revision.stale = value[1]
             self.state.refresh()
 
@@ -429,9 +431,10 @@ def _data_folder() -> Path:
 
 
 def _review_of(model: Model, settings: Settings, results: Results, stale: bool) -> Review:
-    findings = run_checks(Subject(model, None if stale else results, settings))
-    if stale:
-        return Review(model, settings, results, findings, tally(model))
-    return Review(
-        model, settings, results, findings, tally(model), modes(model, results, settings), storey_rows(model, results)
-    )
+    loads = Distribution(model)
+    findings = run_checks(Subject(model, None if stale else results, settings, loads))
+    done = Review(model, settings, results, findings, tally(model), _distribution=loads)
+    if not stale:
+        done.modes = modes(model, results, settings, distribution=loads)
+        done.storeys = storey_rows(model, results, loads)
+    return done

@@ -5,7 +5,16 @@ SI throughout: metre, newton, radian, kilogram, second. Right-handed axes, Z up.
 
 from .finding import Finding
 from .grid import GridLine
-from .loads import Combination, LoadCase, MemberLoad, NodeLoad
+from .loads import (
+    AreaLoad,
+    Combination,
+    LoadCase,
+    MemberLoad,
+    NodeLoad,
+    Settlement,
+    SpaceLoad,
+    TemperatureLoad,
+)
 from .log import LogEntry, Skipped
 from .material import Material
 from .model import Counterpart, Model, Storey
@@ -17,6 +26,7 @@ from .surface import LineSupport, Surface, SurfaceJoint
 __all__ = [
     "FIXED",
     "FREE",
+    "AreaLoad",
     "Combination",
     "Counterpart",
     "Finding",
@@ -35,9 +45,12 @@ __all__ = [
     "Section",
     "Settings",
     "SettingsError",
+    "Settlement",
     "Skipped",
+    "SpaceLoad",
     "Storey",
     "Support",
     "Surface",
     "SurfaceJoint",
+    "TemperatureLoad",
 ]

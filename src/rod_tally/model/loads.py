@@ -4,20 +4,40 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from .geometry import Array
+
 GRAVITY = 9.80665  # m/s2, standard gravity (3rd CGPM, 1901)
 SELF_WEIGHT = "Self-weight"
 
 Vector = tuple[float, float, float]
 
+# what a case can be; "" when nobody said
+KINDS = (
+    "self-weight", "dead", "live", "snow", "wind", "seismic", "temperature", "settlement", "notional",
+    "prestress", "accidental",
+)  # fmt: skip
+# categories of imposed load, EN 1990 table A1.1 and EN 1991-1-1 table 6.1
+CATEGORIES = {
+    "A": "domestic, residential",
+    "B": "offices",
+    "C": "congregation",
+    "D": "shopping",
+    "E": "storage",
+    "F": "traffic, vehicles up to 30 kN",
+    "G": "traffic, vehicles of 30 to 160 kN",
+    "H": "roofs",
+}
+
 
 @dataclass(slots=True)
 class NodeLoad:
-    """A force (N) and a moment (N m) on a node, in global axes."""
+    """A force (N) and a moment (N m) on a node, in global axes. `by`: where it comes from, in a word or two."""
 
     node: str
     force: Vector = (0.0, 0.0, 0.0)
     moment: Vector = (0.0, 0.0, 0.0)
     source: str = ""
+    by: str = "source"
 
 
 @dataclass(slots=True)
@@ -37,11 +57,74 @@ class MemberLoad:
     local: bool = False
     projected: bool = False
     source: str = ""
+    by: str = "source"
+
+
+@dataclass(slots=True)
+class AreaLoad:
+    """A pressure (N/m2) on a surface, or free in space with `surface` "": then it acts on what lies in its outline's plane.
+
+    `values` is one vector, or three that hold at the points `at` (3, 3), linear between. `outline` (n, 3) is the part it
+    acts on, None for the whole surface. `onto` "members": cladding, passed to the members in the outline's plane; with a
+    `span` one-way in that direction. `local`: values in the surface's axes. `projected`: per m2 of the projection normal
+    to the load.
+    """
+
+    surface: str
+    values: tuple[Vector, ...]
+    outline: Array | None = None
+    at: Array | None = None
+    local: bool = False
+    projected: bool = False
+    onto: str = "surfaces"
+    span: Vector | None = None
+    source: str = ""
+    by: str = "source"
+    name: str = ""
+
+
+@dataclass(slots=True)
+class SpaceLoad:
+    """A load placed in space: along `line` (2, 3) from `qa` to `qb` (N/m), or at a point (1, 3) with `qa` a force (N).
+
+    `to` is the id of the member or surface that takes it; "" lets it find one.
+    """
+
+    line: Array
+    qa: Vector
+    qb: Vector
+    to: str = ""
+    source: str = ""
+    by: str = "source"
+    name: str = ""
+
+
+@dataclass(slots=True)
+class TemperatureLoad:
+    """A member warmer by `uniform` (K), and by `grad_y`, `grad_z` (K/m) more in the direction of its local y and z."""
+
+    member: str
+    uniform: float = 0.0
+    grad_y: float = 0.0
+    grad_z: float = 0.0
+    source: str = ""
+    by: str = "source"
+
+
+@dataclass(slots=True)
+class Settlement:
+    """A movement (m, rad) imposed where a support holds a node, global axes, in the order ux uy uz rx ry rz."""
+
+    node: str
+    movement: tuple[float, ...] = (0.0,) * 6
+    source: str = ""
+    by: str = "source"
 
 
 @dataclass(slots=True)
 class LoadCase:
-    """`kind` is dead, live, wind, … or "" when nobody said. `self_weight` multiplies each member's weight (0: none)."""
+    """`kind` is one of KINDS or "" when nobody said; `category` that of an imposed load. `self_weight` multiplies each
+    part's weight (0: none). `lost`: loads of the source that could not be taken over, as (id, reason, force)."""
 
     name: str
     kind: str = ""
@@ -49,14 +132,32 @@ class LoadCase:
     node_loads: list[NodeLoad] = field(default_factory=list)
     member_loads: list[MemberLoad] = field(default_factory=list)
     lost: list[tuple[str, str, Vector]] = field(default_factory=list)
+    category: str = ""
+    area_loads: list[AreaLoad] = field(default_factory=list)
+    space_loads: list[SpaceLoad] = field(default_factory=list)
+    temperatures: list[TemperatureLoad] = field(default_factory=list)
+    settlements: list[Settlement] = field(default_factory=list)
+    by: str = "source"
+    together: str = ""  # cases of one name here never act at once (patterns of one imposed load, directions of wind)
 
     @property
     def empty(self) -> bool:
-        return not (any(self.self_weight) or self.node_loads or self.member_loads or self.lost)
+        return not (any(self.self_weight) or self.lost or self.count)
+
+    @property
+    def count(self) -> int:
+        """How many loads it holds, self-weight left aside."""
+        lists = (
+            self.node_loads, self.member_loads, self.area_loads, self.space_loads, self.temperatures, self.settlements,
+        )  # fmt: skip
+        return sum(len(part) for part in lists)
 
 
 @dataclass(slots=True)
 class Combination:
+    """`kind` names the limit state or design situation; `rule` the expression it was made by, "" for the source's own."""
+
     name: str
     kind: str
     factors: dict[str, float]
+    rule: str = ""

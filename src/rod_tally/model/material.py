@@ -14,6 +14,8 @@ STIFFNESS_RANGE = {
     "aluminium": (60e9, 80e9),
     "masonry": (0.5e9, 30e9),
 }
+# Thermal expansion, 1/K: EN 1991-1-5 table C.1 (steel, concrete, timber along the grain, aluminium, masonry).
+EXPANSION = {"steel": 12e-6, "concrete": 10e-6, "timber": 5e-6, "aluminium": 24e-6, "masonry": 8e-6}
 # No building material at all lies outside this range. Common practice, no source.
 ANY_STIFFNESS = (1e8, 1e12)
 DENSITY_RANGE = {
@@ -28,7 +30,7 @@ ANY_DENSITY = (10.0, 25000.0)
 
 @dataclass(slots=True)
 class Material:
-    """E and G in Pa, density in kg/m3, strength in Pa; None where nobody said.
+    """E and G in Pa, density in kg/m3, strength in Pa, thermal expansion `alpha` in 1/K; None where nobody said.
 
     `origin` says of each assumed value which rule gave it, e.g. {"E": "EN 1993-1-1 3.2.6"}; a value of the source
     has no entry.
@@ -42,6 +44,12 @@ class Material:
     density: float | None = None
     strength: float | None = None
     origin: dict[str, str] | None = None
+    alpha: float | None = None
+
+    @property
+    def expansion(self) -> float:
+        """Coefficient of thermal expansion, 1/K: its own, else its kind's, else 0."""
+        return self.alpha if self.alpha is not None else EXPANSION.get(self.kind, 0.0)
 
     @property
     def usable(self) -> bool:

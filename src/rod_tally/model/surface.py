@@ -45,6 +45,7 @@ class Surface:
     `guess` says what transfer had to assume. `element`: the curved element it is a facet of, "" for a whole one.
     `joints` are what is tied to it, `supports` what holds its edges, `bedding` (N/m3) what it lies on, 0 for nothing.
     `x_axis` turns the local x from where it lies by itself; `flipped` turns z (and y with it) to the other side.
+    `way`: whether it hands its loads on by yield lines or "one-way", along `span` (None: each panel's shorter way).
     `spread` is (least, most) thickness where it varies, with the places `thin_at`, `thick_at`.
     """
 
@@ -72,6 +73,8 @@ class Surface:
     thin_at: tuple[float, float, float] | None = None
     thick_at: tuple[float, float, float] | None = None
     tag: str = ""
+    way: str = "two-way"
+    span: tuple[float, float, float] | None = None
 
     @property
     def whole(self) -> str:
@@ -82,6 +85,11 @@ class Surface:
     def upright(self) -> bool:
         """Whether it stands like a wall."""
         return abs(float(normal_of(self.outer)[2])) <= LEVEL
+
+    @property
+    def on_ground(self) -> bool:
+        """Whether it lies on springs, so that it needs no beams."""
+        return self.bedding > 0
 
     @property
     def axes(self) -> Array:

@@ -14,11 +14,11 @@ from typing import Any
 import numpy as np
 
 
-def pack(value: Any, without: frozenset[str] = frozenset()) -> bytes:
-    """A dataclass as compressed JSON, fields of these names left out. Raises ValueError for a number that is not
-    finite."""
+def pack(value: Any, without: frozenset[str] = frozenset(), unless: dict[str, Any] | None = None) -> bytes:
+    """A dataclass as compressed JSON, fields of the names in `without` left out, those in `unless` where they have the
+    value given there. Raises ValueError for a number that is not finite."""
     squeeze = zlib.compressobj(3)
-    parts = [squeeze.compress(piece.encode()) for piece in _pieces(_plain(value, without))]
+    parts = [squeeze.compress(piece.encode()) for piece in _pieces(_plain(value, without, unless or {}))]
     return b"".join([*parts, squeeze.flush()])
 
 
@@ -48,18 +48,25 @@ def unpack(kind: type, data: bytes) -> Any:
     return _typed(kind, json.loads(zlib.decompress(data)))
 
 
-def _plain(value: Any, without: frozenset[str] = frozenset()) -> Any:
+def _plain(value: Any, without: frozenset[str], unless: dict[str, Any]) -> Any:
     if dataclasses.is_dataclass(value) and not isinstance(value, type):
-        names = [f.name for f in dataclasses.fields(value) if f.name not in without]
-        return {name: _plain(getattr(value, name), without) for name in names}
+        out = {}
+        for f in dataclasses.fields(value):
+            if f.name in without:
+                continue
+            own = getattr(value, f.name)
+            if f.name in unless and type(own) is type(unless[f.name]) and own == unless[f.name]:
+                continue
+            out[f.name] = _plain(own, without, unless)
+        return out
     if isinstance(value, np.ndarray):
         return value.tolist()
     if isinstance(value, np.generic):
         return value.item()
     if isinstance(value, dict):
-        return {k: _plain(v, without) for k, v in value.items()}
+        return {k: _plain(v, without, unless) for k, v in value.items()}
     if isinstance(value, (list, tuple)):
-        return [_plain(v, without) for v in value]
+        return [_plain(v, without, unless) for v in value]
     if type(value) is float and value.is_integer() and abs(value) < 1e15:
         return int(value)  # 3 and 3.0 are one value: a model packs to the same bytes before and after a file
     return value

@@ -11,6 +11,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -85,6 +86,11 @@ ARRAYS = ("xyz", "displacement", "reaction", "station_member", "station_x", "for
 
 # fields of members and the like that came after the first release and change no result
 UNDECISIVE = frozenset({"element", "bearing"})
+# fields of loads and materials that came later: they count where they say something
+LATER: dict[str, Any] = {
+    "area_loads": [], "space_loads": [], "temperatures": [], "settlements": [], "alpha": None, "category": "",
+    "together": "", "rule": "", "by": "source",
+}  # fmt: skip
 DECISIVE = ("nodes", "members", "sections", "materials", "cases", "combinations", "origin")
 
 
@@ -92,7 +98,9 @@ def fingerprint(model: Model) -> str:
     """A digest of everything of a model that a run depends on."""
     # named one by one: a field that a later version adds must not make every kept run look old
     parts = {k: getattr(model, k) for k in DECISIVE}
-    return hashlib.sha256(pack(parts, UNDECISIVE)).hexdigest()
+    if model.surfaces:
+        parts["surfaces"] = model.surfaces
+    return hashlib.sha256(pack(parts, UNDECISIVE, LATER)).hexdigest()
 
 
 class Project:

@@ -12,6 +12,7 @@ from ..analysis.storeys import StoreyRow, storey_rows
 from ..checks import Subject, run_checks
 from ..compare import Comparison, compare
 from ..intake import read_source
+from ..loads import Distribution
 from ..model import Finding, Model, Settings
 from ..model.lines import Line, lines_of
 from ..transfer import transfer
@@ -37,6 +38,14 @@ class Review:
     storeys: list[StoreyRow] = field(default_factory=list)
     comparison: Comparison | None = None
     _lines: list[Line] | None = None
+    _distribution: Distribution | None = None
+
+    @property
+    def distribution(self) -> Distribution:
+        """Where the loads of every case go."""
+        if self._distribution is None:
+            self._distribution = Distribution(self.model)
+        return self._distribution
 
     @property
     def lines(self) -> list[Line]:
@@ -45,9 +54,9 @@ class Review:
             self._lines = lines_of(self.model)
         return self._lines
 
-    def model_changed(self) -> None:
-        """What was made from the model as it was holds no more."""
-        self._lines = None
+    def model_changed(self, distribution: Distribution | None = None) -> None:
+        """What was made from the model as it was holds no more; its loads go as `distribution` says."""
+        self._lines, self._distribution = None, distribution
         self.tally = tally(self.model)
 
     @property
@@ -65,10 +74,12 @@ def read_model(path: Path, settings: Settings, progress: Progress = silent) -> M
 
 def review(model: Model, settings: Settings, progress: Progress = silent) -> Review:
     """Run and check a model. Raises AnalysisError for a case in the settings that the model does not have."""
-    results = run(model, settings.run, progress)
-    findings = run_checks(Subject(model, results, settings), progress)
-    own = modes(model, results, settings, progress)
-    return Review(model, settings, results, findings, tally(model), own, storey_rows(model, results))
+    loads = Distribution(model)
+    results = run(model, settings.run, progress, distribution=loads)
+    findings = run_checks(Subject(model, results, settings, loads), progress)
+    own = modes(model, results, settings, progress, loads)
+    storeys = storey_rows(model, results, loads)
+    return Review(model, settings, results, findings, tally(model), own, storeys, _distribution=loads)
 
 
 def attach_comparison(done: Review, base: Model, base_run: Results) -> None:

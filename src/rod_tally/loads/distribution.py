@@ -1,0 +1,297 @@
+"""Where every load of a case goes: slabs to beams, walls and columns, cladding to bars, loads in space to what lies there."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from shapely.geometry import LineString, Polygon
+from shapely.geometry.base import BaseGeometry
+
+from ..model import AreaLoad, LoadCase, Model, Surface
+from ..model.geometry import Array
+from ..model.surface import across, normal_of
+from .arrival import Arrival, Collector, HeldLoad, Share
+from .floor import REACH, Carrier, Floor, columns_below, cut, floor_of
+from .panel import second_moments
+from .placed import put_in_space
+from .rows import put_rows
+from .spread import spread_part
+
+NOTHING_CARRIES = "no beam, wall or column carries this part of the slab"
+OUTSIDE = "it lies past the slab's edge or above an opening"
+Progress = Callable[[str, float], None]
+PARALLEL = 0.98  # cosine; a free load and a surface are in one plane when their normals agree this well
+
+
+class Distribution:
+    """The loads of a model's cases handed on. Panels are cut when first asked for, and each case once."""
+
+    def __init__(self, model: Model) -> None:
+        self.model = model
+        self._floors: dict[str, Floor] = {}
+        self._cases: dict[str, Arrival] = {}
+        self._columns: set[str] | None = None
+
+    def floor(self, ident: str) -> Floor:
+        """The panels of a slab."""
+        if ident not in self._floors:
+            if self._columns is None:
+                self._columns = columns_below(self.model)
+            self._floors[ident] = floor_of(self.model, self.model.surfaces[ident], self._columns)
+        return self._floors[ident]
+
+    def floors(self, progress: Progress = lambda _t, _s: None) -> list[Floor]:
+        """Panels of all slabs."""
+        slabs = [s for s in self.model.surfaces.values() if not (s.upright or s.on_ground)]
+        out = []
+        for k, s in enumerate(slabs):
+            progress(f"Panels of {s.name or s.id}", k / len(slabs))
+            out.append(self.floor(s.id))
+        return out
+
+    def case(self, name: str) -> Arrival:
+        """What of a case arrived where; loads that stand on nodes and members already are counted as arrived."""
+        if name not in self._cases:
+            self._cases[name] = self.of(self.model.cases[name])
+        return self._cases[name]
+
+    def of(self, case: LoadCase) -> Arrival:
+        """The same for a case that is not in the model."""
+        return _arrive(self, case)
+
+
+def _arrive(d: Distribution, case: LoadCase) -> Arrival:
+    into = Collector(case.name)
+    if any(case.self_weight):
+        _own_weight(d, case, into)
+    for area in case.area_loads:
+        _area(d, area, into)
+    for placed in case.space_loads:
+        put_in_space(d.model, d.floor, placed, into)
+    return into.done()
+
+
+def _own_weight(d: Distribution, case: LoadCase, into: Collector) -> None:
+    """Weight of slabs and walls; that of members is put on them by the analysis."""
+    model, direction = d.model, np.array(case.self_weight)
+    for s in model.surfaces.values():
+        weight = model.surface_weight(s) * direction
+        if not weight.any():
+            continue
+        k = into.share(Share("self-weight", s.id, "", "self-weight", s.name, weight))
+        if s.upright or s.on_ground:
+            into.on_surface(HeldLoad(s.id, s.centroid[None], weight, np.zeros(3), k))
+            continue
+        pressure = np.zeros((3, 3))
+        pressure[0] = weight / s.area
+        _whole(d.floor(s.id), pressure, into, k)
+
+
+def _whole(floor: Floor, pressure: Array, into: Collector, share: int) -> None:
+    """A pressure (3 basis, 3 components) over all panels of a floor."""
+    for k, panel in enumerate(floor.panels):
+        if panel.empty:
+            force = second_moments(panel.polygon)[0] @ pressure
+            into.lose(share, force, floor.lifted(np.array(panel.polygon.exterior.coords)), NOTHING_CARRIES)
+            continue
+        rows = floor.unit(k)
+        put_rows(floor, panel, rows, rows.qa @ pressure, rows.qb @ pressure, into, share)
+    _settle(into, share)
+
+
+def _part(floor: Floor, area: BaseGeometry, pressure: Array, into: Collector, share: int) -> None:
+    """A pressure over an area of a floor's plane that lies within the floor's outline."""
+    for k in floor.tree.query(area, predicate="intersects").tolist():
+        panel = floor.panels[k]
+        for piece in _polygons(panel.polygon.intersection(area)):
+            if piece.area < 1e-9:
+                continue
+            if panel.empty:
+                force = second_moments(piece)[0] @ pressure
+                into.lose(share, force, floor.lifted(np.array(piece.exterior.coords)), NOTHING_CARRIES)
+                continue
+            if piece.area > panel.polygon.area * (1 - 1e-9):
+                rows = floor.unit(k)
+            else:
+                span = floor.span_of(panel) if floor.way == "one-way" else None
+                rows = spread_part(panel, piece, floor.way, span)
+            put_rows(floor, panel, rows, rows.qa @ pressure, rows.qb @ pressure, into, share)
+
+
+def _settle(into: Collector, share: int) -> None:
+    """Give rounding, and one-way strips between two free edges, their place: what is neither arrived nor lost yet is lost
+    when it is more than rounding."""
+    s = into.arrival.shares[share]
+    rest = s.applied - s.on_members - s.on_surfaces - s.lost
+    if np.abs(rest).max() > 1e-6 * max(float(np.abs(s.applied).max()), 1e-9):
+        into.lose(share, rest, None, "no edge carries it in the direction of the span")
+
+
+def _polygons(shape: BaseGeometry) -> list[Polygon]:
+    parts = getattr(shape, "geoms", [shape])
+    return [p for p in parts if isinstance(p, Polygon) and not p.is_empty]
+
+
+def _pressure(load: AreaLoad, axes: Array, origin: Array, local: Array) -> Array:
+    """The load as a field over the plane with these axes about `origin`: (3 basis, 3 components), N/m2, global.
+
+    Raises ValueError when its three points lie on a line.
+    """
+    values = np.array(load.values, float)
+    if load.local:
+        values = values @ local
+    if load.projected:
+        n = axes[2]
+        size = np.linalg.norm(values, axis=1)
+        share = np.abs(values @ n) / np.where(size > 0, size, 1.0)
+        values = values * share[:, None]
+    out = np.zeros((3, 3))
+    if len(values) == 1 or load.at is None:
+        out[0] = values[0]
+        return out
+    flat = (load.at - origin) @ axes[:2].T
+    basis = np.column_stack([np.ones(3), flat])
+    if abs(np.linalg.det(basis)) < 1e-9:
+        raise ValueError("the three points of a linear load lie on one line")
+    return np.linalg.solve(basis, values)
+
+
+def _area(d: Distribution, load: AreaLoad, into: Collector) -> None:
+    model = d.model
+    share = into.share(Share("area", load.surface, load.source, load.by, load.name))
+    if load.surface:
+        surface = model.surfaces.get(load.surface)
+        if surface is None:
+            into.arrival.shares[share].reason = "the surface it acts on is not in the model"
+            return
+        _on_surface(d, surface, load, into, share)
+        _settle(into, share)
+        return
+    assert load.outline is not None
+    normal = normal_of(load.outline)
+    x, y = across(normal)
+    axes = np.array([x, y, normal])
+    origin = load.outline[0]
+    flat = (load.outline - origin) @ axes[:2].T
+    whole = Polygon(flat)
+    whole = whole if whole.is_valid else whole.buffer(0)
+    pressure = _pressure(load, axes, origin, axes)
+    into.arrival.shares[share].applied = _force(whole, pressure)
+    rest: BaseGeometry = whole
+    if load.onto == "members":
+        floor = _cladding(model, load, origin, axes, whole)
+        _part(floor, whole, pressure, into, share)
+    else:
+        for surface in model.surfaces.values():
+            if rest.is_empty:
+                break
+            if abs(float(surface.plain_axes[2] @ normal)) < PARALLEL:
+                continue
+            middle = np.array([[*rest.centroid.coords[0]]]) @ axes[:2] + origin
+            if abs(float(surface.height(middle)[0])) > REACH + surface.thickness / 2:
+                continue
+            own = Polygon((surface.outer - origin) @ axes[:2].T, [(r - origin) @ axes[:2].T for r in surface.openings])
+            own = own if own.is_valid else own.buffer(0)
+            here = own.intersection(rest)
+            if here.area < 1e-9:
+                continue
+            for piece in _polygons(here):
+                corners = np.array(piece.exterior.coords)[:-1] @ axes[:2] + origin
+                holes = [np.array(r.coords)[:-1] @ axes[:2] + origin for r in piece.interiors]
+                _piece_on(d, surface, corners, holes, pressure, axes, origin, into, share)
+            rest = rest.difference(own)
+        for piece in _polygons(rest):
+            if piece.area > 1e-6:
+                place = np.array(piece.exterior.coords) @ axes[:2] + origin
+                into.lose(share, _force(piece, pressure), place, OUTSIDE)
+    _settle(into, share)
+
+
+def _force(area: BaseGeometry, pressure: Array) -> Array:
+    total = np.zeros(3)
+    for p in _polygons(area):
+        total += second_moments(p)[0] @ pressure
+    return total
+
+
+def _piece_on(
+    d: Distribution,
+    surface: Surface,
+    corners: Array,
+    holes: list[Array],
+    pressure: Array,
+    axes: Array,
+    origin: Array,
+    into: Collector,
+    share: int,
+) -> None:
+    """A free load's part on one surface: in the surface's own plane coordinates."""
+    if surface.upright or surface.on_ground:
+        piece = Polygon((corners - origin) @ axes[:2].T, [(h - origin) @ axes[:2].T for h in holes])
+        force = _force(piece, pressure)
+        into.on_surface(HeldLoad(surface.id, corners.mean(axis=0)[None], force, np.zeros(3), share))
+        return
+    floor = d.floor(surface.id)
+    flat = Polygon(floor.flat(corners), [floor.flat(h) for h in holes])
+    flat = flat if flat.is_valid else flat.buffer(0)
+    # the field over the load's plane as one over the surface's
+    base = np.eye(3)
+    base[1:, 0] = (floor.origin - origin) @ axes[:2].T
+    base[1:, 1:] = axes[:2] @ floor.axes[:2].T
+    # x = base[1,0] + base[1,1] u + base[1,2] v in the load's plane for (u, v) in the surface's
+    _part(floor, flat, np.asarray(base.T @ pressure), into, share)
+
+
+def _on_surface(d: Distribution, surface: Surface, load: AreaLoad, into: Collector, share: int) -> None:
+    pressure = _pressure(load, surface.plain_axes, surface.outer[0], surface.axes)
+    entry = into.arrival.shares[share]
+    outline = None
+    if load.outline is not None:
+        outline = Polygon(surface.flat(load.outline))
+        outline = outline if outline.is_valid else outline.buffer(0)
+    if surface.upright or surface.on_ground:
+        net = surface.polygon if outline is None else surface.polygon.intersection(outline)
+        force = _force(net, pressure)
+        entry.applied = force if outline is None else _force(outline, pressure)
+        if np.abs(force).max() > 0:
+            into.on_surface(
+                HeldLoad(surface.id, surface.lifted(np.array(net.centroid.coords)), force, np.zeros(3), share)
+            )
+        if outline is not None:
+            _lose_outside(surface, outline.difference(surface.polygon), pressure, into, share)
+        return
+    floor = d.floor(surface.id)
+    if outline is None:
+        entry.applied = _force(floor.outline, pressure)
+        _whole(floor, pressure, into, share)
+        return
+    entry.applied = _force(outline, pressure)
+    _part(floor, outline, pressure, into, share)
+    _lose_outside(surface, outline.difference(floor.outline), pressure, into, share)
+
+
+def _lose_outside(surface: Surface, rest: BaseGeometry, pressure: Array, into: Collector, share: int) -> None:
+    for piece in _polygons(rest):
+        if piece.area > 1e-6:
+            into.lose(share, _force(piece, pressure), surface.lifted(np.array(piece.exterior.coords)), OUTSIDE)
+
+
+def _cladding(model: Model, load: AreaLoad, origin: Array, axes: Array, whole: Polygon) -> Floor:
+    """The members in a free load's plane as carriers of it."""
+    members = list(model.members.values())
+    lines = model.lines_of(members)
+    height = np.abs((lines - origin) @ axes[2])
+    flat = (lines - origin) @ axes[:2].T
+    grown = whole.buffer(REACH)
+    carriers = []
+    for k in np.flatnonzero((height <= REACH).all(axis=1)).tolist():
+        if LineString(flat[k]).intersects(grown):
+            carriers.append(Carrier("member", members[k].id, flat[k], float(np.linalg.norm(lines[k, 1] - lines[k, 0]))))
+    span = None
+    if load.span is not None:
+        v = np.array(load.span) @ axes[:2].T
+        span = v / np.linalg.norm(v) if np.linalg.norm(v) > 1e-9 else None
+    return cut(
+        load.name or "cladding", origin, axes, whole, carriers, "one-way" if span is not None else "two-way", span
+    )

@@ -1,0 +1,210 @@
+"""A slab cut into panels by the beams and walls below it, each edge with what carries it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from shapely import STRtree
+from shapely.geometry import LineString, Point, Polygon
+
+from ..model import Model, Surface
+from ..model.geometry import Array
+from .panel import FREE_EDGE, Panel, ring_edges
+from .spread import EdgeRows, Way, spread
+
+GRID = 1e-6  # m; lines nearer than this are one
+REACH = 0.3  # m; a beam that stops this near to the next line is taken on to it, so that panels close
+SMALL = 1e-4  # m2; what is left between nearly equal lines
+
+
+@dataclass(slots=True)
+class Carrier:
+    """What takes a panel's load: `kind` member, wall or column, its id, and its line in the plane (2, 2) or (1, 2).
+
+    `length` is the member's own, which differs from its line's where the member is inclined to the plane.
+    """
+
+    kind: str
+    id: str
+    line: Array
+    length: float = 0.0
+
+
+@dataclass
+class Floor:
+    """A plane cut into panels: `carriers` by number; `origin` (3,) and `axes` (3, 3) of the plane; its whole outline."""
+
+    id: str
+    origin: Array
+    axes: Array
+    outline: Polygon
+    carriers: list[Carrier]
+    panels: list[Panel]
+    way: Way = "two-way"
+    span: Array | None = None
+    _unit: dict[int, EdgeRows] = field(default_factory=dict)
+
+    def flat(self, points: Array) -> Array:
+        return np.asarray((points - self.origin) @ self.axes[:2].T)
+
+    def lifted(self, flat: Array) -> Array:
+        return np.asarray(self.origin + flat @ self.axes[:2])
+
+    def span_of(self, panel: Panel) -> Array:
+        """The direction (2,) in which a one-way panel carries: the floor's own, else the panel's shorter way."""
+        if self.span is not None:
+            return self.span
+        box = np.array(panel.polygon.minimum_rotated_rectangle.exterior.coords)
+        sides = np.diff(box[:3], axis=0)
+        shorter = sides[np.linalg.norm(sides, axis=1).argmin()]
+        return np.asarray(shorter / np.linalg.norm(shorter))
+
+    def unit(self, k: int) -> EdgeRows:
+        """What pressures of 1, x and y over the whole of panel k put on its edges, worked out once."""
+        if k not in self._unit:
+            panel = self.panels[k]
+            self._unit[k] = spread(panel, self.way, self.span_of(panel) if self.way == "one-way" else None)
+        return self._unit[k]
+
+    @cached_property
+    def tree(self) -> STRtree:
+        return STRtree([p.polygon for p in self.panels])
+
+
+def columns_below(model: Model) -> set[str]:
+    """Nodes that a column comes up to from below."""
+    out = set()
+    for m in model.members.values():
+        if m.cls == "column":
+            a, b = model.nodes[m.start].point[2], model.nodes[m.end].point[2]
+            out |= {m.start if a > b else m.end, *(j.node for j in m.joints)}
+    return out
+
+
+def floor_of(model: Model, surface: Surface, held: set[str]) -> Floor:
+    """The panels of a slab, from what is joined to it. `held` are the nodes that columns come up to."""
+    polygon = surface.polygon if surface.polygon.is_valid else surface.polygon.buffer(0)
+    axes = surface.plain_axes
+    carriers: list[Carrier] = []
+    seen = set()
+    for joint in surface.joints:
+        if joint.kind == "member" and joint.other in model.members and joint.other not in seen:
+            seen.add(joint.other)
+            member = model.members[joint.other]
+            line = surface.flat(model.line(member))
+            carriers.append(Carrier("member", member.id, line, model.length(member)))
+        elif joint.kind == "surface" and len(joint.line) == 2:
+            wall = model.surfaces.get(joint.other)
+            if wall is not None and wall.upright and _below(wall.outer, joint.line):
+                line = surface.flat(joint.line)
+                carriers.append(Carrier("wall", wall.id, line, float(np.linalg.norm(line[1] - line[0]))))
+        elif joint.kind == "end" and joint.node in held and joint.node not in seen:
+            seen.add(joint.node)
+            carriers.append(Carrier("column", joint.node, surface.flat(joint.line[:1])))
+    way: Way = "one-way" if surface.way == "one-way" else "two-way"
+    span = None
+    if surface.span is not None:
+        flat = np.array(surface.span) @ axes[:2].T
+        span = flat / np.linalg.norm(flat) if np.linalg.norm(flat) > 1e-9 else None
+    return cut(surface.id, surface.outer[0], axes, polygon, carriers, way, span)
+
+
+def _below(part: Array, at: Array) -> bool:
+    """Whether something stands below a place rather than above it."""
+    middle = float(at[:, 2].mean())
+    return bool(middle - part[:, 2].min() > part[:, 2].max() - middle)
+
+
+def cut(
+    ident: str,
+    origin: Array,
+    axes: Array,
+    outline: Polygon,
+    carriers: list[Carrier],
+    way: Way = "two-way",
+    span: Array | None = None,
+) -> Floor:
+    """Cut a plane's outline along its carriers; carriers that nearly reach the next line are taken on to it."""
+    lines = [c for c in carriers if c.kind != "column"]
+    segments = [extended(c.line) for c in lines]
+    edges = [outline.exterior, *outline.interiors]
+    work = shapely.unary_union(
+        [LineString(r.coords) for r in edges] + [LineString(s) for s in segments], grid_size=GRID
+    )
+    faces = [f for f in shapely.polygonize([work]).geoms if f.area > SMALL]
+    inside = shapely.contains(outline, shapely.point_on_surface(np.array(faces))) if faces else []
+    panels = [p for f, good in zip(faces, inside) if good for p in [_panel(f, carriers, segments)]]
+    floor = Floor(ident, origin, axes, outline, carriers, panels, way, span)
+    _columns(floor)
+    return floor
+
+
+def extended(line: Array) -> Array:
+    d = line[1] - line[0]
+    size = float(np.linalg.norm(d))
+    if size < 1e-9:
+        return line
+    return np.array([line[0] - d / size * REACH, line[1] + d / size * REACH])
+
+
+def _panel(face: Polygon, carriers: list[Carrier], segments: list[Array]) -> Panel:
+    """A face with every edge's carrier: the first one on whose line, taken on a little, the edge lies."""
+    start, end = ring_edges(face)
+    carrier = np.full(len(start), FREE_EDGE, np.int64)
+    numbers = [k for k, c in enumerate(carriers) if c.kind != "column"]
+    if numbers:
+        a, b = np.array([s[0] for s in segments]), np.array([s[1] for s in segments])
+        d = b - a
+        size = np.linalg.norm(d, axis=1)
+        u = d / np.maximum(size, 1e-12)[:, None]
+        off = np.zeros((len(start), len(a)))
+        on = np.ones((len(start), len(a)), bool)
+        for p in (start, end):
+            rel = p[:, None] - a
+            along = np.einsum("esi,si->es", rel, u)
+            off = np.maximum(off, np.abs(rel[..., 0] * u[:, 1] - rel[..., 1] * u[:, 0]))
+            on &= (along >= -1e-4) & (along <= size + 1e-4)
+        middle = (start + end)[:, None] / 2 - a
+        at = np.einsum("esi,si->es", middle, u)
+        # the one whose own line, not its extension, lies there comes first
+        own = (at >= REACH - 1e-4) & (at <= size - REACH + 1e-4)
+        good = on & (off <= 20 * GRID)
+        for e in range(len(start)):
+            hit = np.flatnonzero(good[e])
+            if len(hit):
+                hit = hit[np.argsort(~own[e, hit], kind="stable")]
+                carrier[e] = numbers[int(hit[0])]
+    return Panel(face, start, end, carrier)
+
+
+def _columns(floor: Floor) -> None:
+    """Give each column that stands away from carried edges to the panel it stands in."""
+    numbers = [k for k, c in enumerate(floor.carriers) if c.kind == "column"]
+    if not numbers or not floor.panels:
+        return
+    for k in numbers:
+        point = floor.carriers[k].line[0]
+        near = floor.tree.query(Point(point), predicate="dwithin", distance=REACH)
+        best: int | None = None
+        for i in near.tolist():
+            panel = floor.panels[i]
+            edges = panel.carried
+            if len(edges) and _off(panel, edges, point) < REACH:
+                best = None
+                break
+            if best is None or panel.polygon.distance(Point(point)) < floor.panels[best].polygon.distance(Point(point)):
+                best = i
+        if best is not None:
+            panel = floor.panels[best]
+            panel.points = np.vstack([panel.points, point])
+            panel.point_carrier = np.append(panel.point_carrier, k)
+
+
+def _off(panel: Panel, edges: NDArray[np.int64], point: Array) -> float:
+    rel = point - panel.start[edges]
+    t = np.clip(np.einsum("ei,ei->e", rel, panel.along[edges]), 0, panel.length[edges])
+    return float(np.linalg.norm(rel - t[:, None] * panel.along[edges], axis=1).min())

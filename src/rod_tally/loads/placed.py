@@ -1,0 +1,268 @@
+"""Loads placed in space: onto the member they lie along, the wall they stand on, or the slab they lie in.
+
+A line exactly on the joint of two storeys' walls goes to the wall below, and says so; `SpaceLoad.to` tells it otherwise.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from shapely.geometry import LineString, Point
+
+from ..model import Model, SpaceLoad, Surface
+from ..model.geometry import Array, closest_on_segment
+from ..model.model import Member
+from .arrival import Collector, HeldLoad, Share
+from .cells import cells
+from .clip import halves_of
+from .floor import REACH, Floor
+from .panel import Panel
+from .rows import put_rows
+from .spread import EdgeRows, balanced
+
+NODE_REACH = 0.05  # m; a point load this near to a node acts on it
+NOTHING_THERE = "no member, wall or slab lies there"
+
+
+def put_in_space(model: Model, floor: Callable[[str], Floor], load: SpaceLoad, into: Collector) -> None:
+    """One load placed in space, onto what it meets first: a node, a member, a wall, a slab; else it is lost."""
+    line, point = load.line, len(load.line) == 1
+    qa = np.array(load.qa)
+    qb = qa if point else np.array(load.qb)
+    size = 0.0 if point else float(np.linalg.norm(line[1] - line[0]))
+    force = qa if point else (qa + qb) / 2 * size
+    share = into.share(Share("point" if point else "line", load.to, load.source, load.by, load.name, force))
+    entry = into.arrival.shares[share]
+    told = model.part(load.to) if load.to else None
+    if load.to and told is None:
+        into.lose(share, force, line, "what it is to act on is not in the model")
+        return
+    if isinstance(told, Surface):
+        entry.taker = told.id
+        _on_surface(floor, told, line, qa, qb, into, share)
+        return
+    if told is None and point:
+        ids = list(model.nodes)
+        off = np.linalg.norm(np.array([n.point for n in model.nodes.values()]).reshape(-1, 3) - line[0], axis=1)
+        if len(ids) and off.min() <= NODE_REACH:
+            entry.taker = ids[int(off.argmin())]
+            into.on_node(entry.taker, force, share)
+            return
+    member = told if told is not None else _member_along(model, line)
+    if member is not None:
+        entry.taker = member.id
+        _on_member(model, member, line, qa, qb, into, share)
+        return
+    walls = _walls_under(model, line)
+    if walls:
+        entry.taker = walls[0].id
+        entry.others = tuple(w.id for w in walls[1:])
+        _on_surface(floor, walls[0], line, qa, qb, into, share)
+        return
+    slab = _slab_at(model, line)
+    if slab is not None:
+        entry.taker = slab.id
+        _on_surface(floor, slab, line, qa, qb, into, share)
+        return
+    into.lose(share, force, line, NOTHING_THERE)
+
+
+def _member_along(model: Model, line: Array) -> Member | None:
+    """The member that a line lies along (a point lies on) within reach; the nearest of several."""
+    members = list(model.members.values())
+    if not members:
+        return None
+    lines = model.lines_of(members)
+    far = np.zeros(len(members))
+    for p in line:
+        _, off = closest_on_segment(np.tile(p, (len(lines), 1)), lines[:, 0], lines[:, 1])
+        far = np.maximum(far, off)
+    far[np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1) < 1e-9] = np.inf
+    k = int(far.argmin())
+    return members[k] if far[k] <= REACH else None
+
+
+def _walls_under(model: Model, line: Array) -> list[Surface]:
+    """Walls in whose plane a place lies, the lowest first."""
+    out = []
+    for s in model.surfaces.values():
+        if not s.upright or np.abs(s.height(line)).max() > REACH:
+            continue
+        flat = s.flat(line)
+        shape = LineString(flat) if len(flat) == 2 else Point(flat[0])
+        grown = s.polygon.buffer(REACH)
+        inside = grown.intersection(shape).length / max(shape.length, 1e-9) if len(flat) == 2 else grown.contains(shape)
+        if inside > 0.5:
+            out.append(s)
+    return sorted(out, key=lambda s: float(s.centroid[2]))
+
+
+def _slab_at(model: Model, line: Array) -> Surface | None:
+    """The slab in whose thickness a place lies, or just above it."""
+    best: tuple[float, Surface | None] = (np.inf, None)
+    for s in model.surfaces.values():
+        if s.upright:
+            continue
+        off = float(np.abs(s.height(line)).max())
+        if off > REACH + s.thickness / 2 or off >= best[0]:
+            continue
+        flat = s.flat(line)
+        shape = LineString(flat) if len(flat) == 2 else Point(flat[0])
+        if s.polygon.distance(shape) <= 1e-6:
+            best = (off, s)
+    return best[1]
+
+
+def _on_member(model: Model, member: Member, line: Array, qa: Array, qb: Array, into: Collector, share: int) -> None:
+    axis = model.line(member)
+    length = float(np.linalg.norm(axis[1] - axis[0]))
+    t = (axis[1] - axis[0]) / length
+    at = np.clip((line - axis[0]) @ t, 0.0, length)
+    if len(line) == 1 or abs(at[1] - at[0]) < 1e-6:
+        size = 1.0 if len(line) == 1 else float(np.linalg.norm(line[1] - line[0]))
+        force = qa if len(line) == 1 else (qa + qb) / 2 * size
+        middle = at.mean()[None]
+        into.on_member(member.id, middle, middle, force[None], force[None], share)
+        return
+    ratio = float(np.linalg.norm(line[1] - line[0])) / abs(at[1] - at[0])
+    if at[0] > at[1]:
+        at, qa, qb = at[::-1], qb, qa
+    into.on_member(member.id, at[:1], at[1:], qa[None] * ratio, qb[None] * ratio, share)
+
+
+def _on_surface(
+    floor: Callable[[str], Floor], surface: Surface, line: Array, qa: Array, qb: Array, into: Collector, share: int
+) -> None:
+    if surface.upright or surface.on_ground:
+        into.on_surface(HeldLoad(surface.id, line, qa, qb if len(line) == 2 else np.zeros(3), share))
+        return
+    f = floor(surface.id)
+    flat = f.flat(line)
+    shape = LineString(flat) if len(flat) == 2 else Point(flat[0])
+    arrived = np.zeros(3)
+    for k in f.tree.query(shape, predicate="intersects").tolist():
+        panel = f.panels[k]
+        if len(flat) == 1:
+            if not arrived.any():
+                arrived += _in_panel(f, panel, [(0.0, flat[0], qa)], None, into, share)
+            continue
+        d = flat[1] - flat[0]
+        size = float(np.linalg.norm(d))
+        for piece in _lines(panel.polygon.intersection(shape)):
+            x = np.sort((np.array(piece.coords)[[0, -1]] - flat[0]) @ d / size**2)
+            on_border = panel.polygon.boundary.distance(piece.interpolate(0.5, normalized=True)) < 1e-6
+            if on_border and _taken_before(f, k, piece):
+                continue
+            a, b = qa + (qb - qa) * x[0], qa + (qb - qa) * x[1]
+            ends = [(float(v), flat[0] + d * v, w) for v, w in ((x[0], a), (x[1], b))]
+            arrived += _in_panel(f, panel, ends, piece, into, share)
+    force = qa if len(flat) == 1 else (qa + qb) / 2 * float(np.linalg.norm(flat[1] - flat[0]))
+    rest = force - arrived
+    if np.abs(rest).max() > 1e-9 * max(float(np.abs(force).max()), 1e-9):
+        into.lose(
+            share, rest, line, "it lies past the slab's edge, above an opening, or where nothing carries the slab"
+        )
+
+
+def _taken_before(f: Floor, k: int, piece: LineString) -> bool:
+    """Whether an earlier panel has the same border piece."""
+    middle = piece.interpolate(0.5, normalized=True)
+    others = f.tree.query(middle, predicate="dwithin", distance=1e-6)
+    return bool((others < k).any())
+
+
+def _lines(shape: object) -> list[LineString]:
+    parts = getattr(shape, "geoms", [shape])
+    return [p for p in parts if isinstance(p, LineString) and p.length > 1e-9]
+
+
+def _in_panel(
+    f: Floor,
+    panel: Panel,
+    ends: list[tuple[float, Array, Array]],
+    piece: LineString | None,
+    into: Collector,
+    share: int,
+) -> Array:
+    """A point (one end) or a piece of a line within one panel onto its edges; returns the force that arrived."""
+    if panel.empty:
+        return np.zeros(3)
+    parts: list[EdgeRows] = []
+    wanted = np.zeros((3, 3))
+    if piece is None:
+        _, p, q = ends[0]
+        wanted[0], wanted[1:] = q, np.outer(p, q)
+        owner = _owner(panel, p)
+        parts.append(_row(panel, owner, p, p, q, q))
+    else:
+        (_, p0, q0), (_, p1, q1) = ends
+        size = float(np.linalg.norm(p1 - p0))
+        wanted[0] = (q0 + q1) / 2 * size
+        wanted[1:] = (np.outer(p0, 2 * q0 + q1) + np.outer(p1, q0 + 2 * q1)) * size / 6
+        for k, a, b in _cut_line(panel, p0, p1):
+            qa, qb = q0 + (q1 - q0) * a, q0 + (q1 - q0) * b
+            parts.append(_row(panel, k, p0 + (p1 - p0) * a, p0 + (p1 - p0) * b, qa, qb))
+    rows = balanced(panel, EdgeRows.joined(parts), wanted)
+    before = into.arrival.shares[share]
+    had = before.on_members + before.on_surfaces
+    put_rows(f, panel, rows, rows.qa, rows.qb, into, share)
+    return np.asarray(before.on_members + before.on_surfaces - had)
+
+
+def _owner(panel: Panel, p: Array) -> int:
+    best, least = int(panel.carried[0]) if len(panel.carried) else len(panel.start), np.inf
+    for k, corners in cells(panel):
+        out = max(a * p[0] + b * p[1] - c for a, b, c in halves_of(corners))
+        if out < least:
+            best, least = k, out
+    return best
+
+
+def _cut_line(panel: Panel, p0: Array, p1: Array) -> list[tuple[int, float, float]]:
+    """A line within a panel as pieces (owner, from, to) in shares of its length; together the whole line."""
+    d = p1 - p0
+    spans = []
+    for k, corners in cells(panel):
+        low, high = 0.0, 1.0
+        for a, b, c in halves_of(corners):
+            rate, rest = a * d[0] + b * d[1], c - a * p0[0] - b * p0[1]
+            if abs(rate) < 1e-12:
+                if rest < -1e-9:
+                    high = -1.0
+            elif rate > 0:
+                high = min(high, rest / rate)
+            else:
+                low = max(low, rest / rate)
+        if high - low > 1e-9:
+            spans.append((low, high, k))
+    spans.sort()
+    out: list[tuple[int, float, float]] = []
+    at = 0.0
+    for _, high, k in spans:
+        # a line along a yield line lies in two parts: the first one takes it
+        if high > at + 1e-9:
+            out.append((k, at, high))
+            at = high
+    if out and at < 1.0:
+        k, low, _ = out[-1]
+        out[-1] = (k, low, 1.0)
+    return out
+
+
+def _row(panel: Panel, k: int, a: Array, b: Array, qa: Array, qb: Array) -> EdgeRows:
+    """A line from a to b (a point when they are one) brought square onto edge k, or onto a column."""
+    start, along = panel.places
+    size = float(np.linalg.norm(b - a))
+    force = qa if size == 0 else (qa + qb) / 2 * size
+    if k >= len(panel.start):
+        return EdgeRows(np.array([k]), np.zeros(1), np.zeros(1), force[None], force[None])
+    length = float(panel.length[k])
+    x0, x1 = (float(np.clip((p - start[k]) @ along[k], 0, length)) for p in (a, b))
+    if abs(x1 - x0) < 1e-6:
+        x = np.array([(x0 + x1) / 2])
+        return EdgeRows(np.array([k]), x, x.copy(), force[None], force[None])
+    ratio = size / abs(x1 - x0)
+    if x1 < x0:
+        x0, x1, qa, qb = x1, x0, qb, qa
+    return EdgeRows(np.array([k]), np.array([x0]), np.array([x1]), qa[None] * ratio, qb[None] * ratio)

@@ -1,0 +1,80 @@
+"""Rows along a panel's edges as loads on what carries the edges."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..model.geometry import Array
+from .arrival import Collector, HeldLoad
+from .floor import Carrier, Floor
+from .panel import FREE_EDGE, Panel
+from .spread import EdgeRows
+
+
+def put_rows(floor: Floor, panel: Panel, rows: EdgeRows, qa: Array, qb: Array, into: Collector, share: int) -> None:
+    """Put rows with forces `qa`, `qb` (n, 3) on members, columns and walls; rows of no force are left out."""
+    heavy = np.abs(qa).max(axis=1, initial=0.0) + np.abs(qb).max(axis=1, initial=0.0)
+    keep = heavy > 1e-12 * heavy.max(initial=0.0)
+    edges = len(panel.start)
+    for e in np.unique(rows.edge[keep]).tolist():
+        mine = keep & (rows.edge == e)
+        a, b, pa, pb = rows.a[mine], rows.b[mine], qa[mine], qb[mine]
+        number = int(panel.point_carrier[e - edges]) if e >= edges else int(panel.carrier[e])
+        if number == FREE_EDGE:
+            continue
+        carrier = floor.carriers[number]
+        if carrier.kind == "column":
+            into.on_node(carrier.id, pa.sum(axis=0), share)
+        elif carrier.kind == "wall":
+            start, along = floor.lifted(panel.start[e][None])[0], panel.along[e] @ floor.axes[:2]
+            for x0, x1, f0, f1 in zip(a, b, pa, pb):
+                if x1 > x0:
+                    line = np.array([start + along * x0, start + along * x1])
+                    into.on_surface(HeldLoad(carrier.id, line, f0, f1, share))
+                else:
+                    into.on_surface(HeldLoad(carrier.id, (start + along * x0)[None], f0, np.zeros(3), share))
+        else:
+            into.on_member(carrier.id, *along_member(carrier, panel.start[e], panel.along[e], a, b, pa, pb), share)
+
+
+def along_member(
+    carrier: Carrier, start: Array, along: Array, a: Array, b: Array, qa: Array, qb: Array
+) -> tuple[Array, Array, Array, Array]:
+    """Rows from `a` to `b` along an edge as rows along a member: what lies beyond its ends is put at them."""
+    d = carrier.line[1] - carrier.line[0]
+    flat = float(np.linalg.norm(d))
+    u = d / flat
+    rate = carrier.length / flat * (1 if along @ u > 0 else -1)
+    x0 = float((start - carrier.line[0]) @ u) * carrier.length / flat
+    point = a == b
+    lo, hi = x0 + rate * a, x0 + rate * b
+    if rate < 0:
+        lo, hi, qa, qb = hi, lo, qb, qa
+    scale = np.where(point, 1.0, 1 / abs(rate))[:, None]
+    qa, qb = qa * scale, qb * scale
+    length = carrier.length
+    near = 1e-6
+    lo = np.where(np.abs(lo) < near, 0.0, np.where(np.abs(lo - length) < near, length, lo))
+    hi = np.where(np.abs(hi) < near, 0.0, np.where(np.abs(hi - length) < near, length, hi))
+    lo[point] = np.clip(lo[point], 0, length)
+    hi[point] = lo[point]
+    if (point | ((lo >= 0) & (hi <= length))).all():
+        return lo, hi, qa, qb
+    out: list[tuple[float, float, Array, Array]] = []
+    for p, q, fa, fb, single in zip(lo.tolist(), hi.tolist(), qa, qb, point.tolist()):
+        if single:
+            out.append((p, p, fa, fb))
+            continue
+        slope = (fb - fa) / max(q - p, 1e-300)
+        stops = [p, *(x for x in (0.0, length) if p < x < q), q]
+        for x, y in zip(stops[:-1], stops[1:]):
+            va, vb = fa + slope * (x - p), fa + slope * (y - p)
+            if y <= 0 or x >= length:
+                at = 0.0 if y <= 0 else length
+                out.append((at, at, (va + vb) / 2 * (y - x), (va + vb) / 2 * (y - x)))
+            else:
+                out.append((x, y, va, vb))
+    return (
+        np.array([r[0] for r in out]), np.array([r[1] for r in out]),
+        np.array([r[2] for r in out]), np.array([r[3] for r in out]),
+    )  # fmt: skip
