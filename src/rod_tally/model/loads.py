@@ -155,9 +155,11 @@ class LoadCase:
 
 @dataclass(slots=True)
 class Combination:
-    """`kind` names the limit state or design situation; `rule` the expression it was made by, "" for the source's own."""
+    """`kind` names the limit state or design situation; `rule` the expression it was made by, "" for the source's own.
+    Of the cases in `roots` the square root of the sum of squares enters, both ways, instead of their sum."""
 
     name: str
     kind: str
     factors: dict[str, float]
     rule: str = ""
+    roots: list[str] = field(default_factory=list)

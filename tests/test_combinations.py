@@ -1,0 +1,201 @@
+"""Combinations against the printed expressions, a worked set, the grammar and its errors."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from rod_tally.loads.combine import CombineError, combine
+from rod_tally.loads.orientation import directions, orientation
+from rod_tally.loads.rules import SHIPPED, RulesError, parse, read_rules, shipped
+from rod_tally.model import Combination, LoadCase
+
+from .floors import floor, wall
+
+BASIC = [
+    LoadCase("G", "dead"), LoadCase("Q", "live", category="B"), LoadCase("S", "snow"), LoadCase("W", "wind"),
+]  # fmt: skip
+
+
+def sets(found: list[Combination], number: str) -> list[dict[str, float]]:
+    return [c.factors for c in found if c.name.split("/")[0] == number]
+
+
+def has(found: list[dict[str, float]], **factors: float) -> bool:
+    return any(set(f) == set(factors) and all(f[k] == pytest.approx(v) for k, v in factors.items()) for f in found)
+
+
+def test_expression_6_10_with_each_action_leading() -> None:
+    """EN 1990 6.10 with table A1.2(B) and A1.1: offices psi0 0.7, snow below 1000 m 0.5, wind 0.6."""
+    found = sets(combine(BASIC, shipped("EN 1990")).combinations, "6.10")
+    assert has(found, G=1.35)
+    assert has(found, G=1.35, Q=1.5, S=1.5 * 0.5, W=1.5 * 0.6)
+    assert has(found, G=1.35, Q=1.5 * 0.7, S=1.5, W=1.5 * 0.6)
+    assert has(found, G=1.35, Q=1.5 * 0.7, S=1.5 * 0.5, W=1.5)
+    assert has(found, G=1.0, W=1.5)  # uplift: permanent favourable, the others away
+    assert len(found) == 1 + 3 + 3 * 4
+
+
+def test_expressions_6_10a_and_b() -> None:
+    """EN 1990 6.10a: all variable actions with psi0; 6.10b: permanent times xi 0.85 (table A1.2(B))."""
+    found = combine(BASIC, shipped("EN 1990, 6.10a and 6.10b")).combinations
+    assert has(sets(found, "6.10a"), G=1.35, Q=1.05, S=0.75, W=0.9)
+    assert has(sets(found, "6.10b"), G=0.85 * 1.35, Q=1.5, S=0.75, W=0.9)
+    assert not sets(found, "6.10")
+
+
+def test_serviceability_expressions() -> None:
+    """EN 1990 6.14b, 6.15b, 6.16b with table A1.1."""
+    found = combine(BASIC, shipped("EN 1990")).combinations
+    assert has(sets(found, "6.14"), G=1, Q=1, S=0.5, W=0.6)
+    assert has(sets(found, "6.15"), G=1, Q=0.5)
+    assert has(sets(found, "6.15"), G=1, W=0.2, Q=0.3)
+    assert sets(found, "6.16") == [{"G": 1.0, "Q": 0.3}]
+
+
+def test_accidental_and_seismic_situations() -> None:
+    """EN 1990 6.11b and 6.12b."""
+    cases = [*BASIC, LoadCase("A", "accidental"), LoadCase("E", "seismic")]
+    found = combine(cases, shipped("EN 1990")).combinations
+    assert has(sets(found, "6.11"), G=1, A=1, Q=0.5) and has(sets(found, "6.11"), G=1, A=1, Q=0.3, W=0.2)
+    assert has(sets(found, "6.12"), G=1, E=1, Q=0.3) and has(sets(found, "6.12"), G=1, E=-1, Q=0.3)
+    assert len(sets(found, "6.12")) == 2
+
+
+ASCE = [
+    LoadCase("D", "dead"), LoadCase("L", "live", category="B"), LoadCase("Lr", "live", category="H"),
+    LoadCase("S", "snow"), LoadCase("W", "wind"), LoadCase("E", "seismic"),
+]  # fmt: skip
+
+
+def test_strength_combinations_of_asce_7() -> None:
+    """ASCE/SEI 7-16 2.3.1 numbers 1 to 5 and 2.3.6 numbers 6 and 7, expression by expression."""
+    found = combine(ASCE, shipped("ASCE 7")).combinations
+    assert sets(found, "2.3.1-1") == [{"D": 1.4}]
+    assert has(sets(found, "2.3.1-2"), D=1.2, L=1.6, Lr=0.5) and has(sets(found, "2.3.1-2"), D=1.2, L=1.6, S=0.5)
+    assert len(sets(found, "2.3.1-2")) == 2
+    assert has(sets(found, "2.3.1-3"), D=1.2, S=1.6, L=1.0) and has(sets(found, "2.3.1-3"), D=1.2, Lr=1.6, W=0.5)
+    assert len(sets(found, "2.3.1-3")) == 4
+    assert has(sets(found, "2.3.1-4"), D=1.2, W=1.0, L=1.0, S=0.5)
+    assert sets(found, "2.3.1-5") == [{"D": 0.9, "W": 1.0}]
+    assert has(sets(found, "2.3.6-6"), D=1.2, E=1.0, L=1.0, S=0.2) and has(
+        sets(found, "2.3.6-6"), D=1.2, E=-1.0, L=1.0, S=0.2
+    )
+    assert has(sets(found, "2.3.6-7"), D=0.9, E=1.0) and len(sets(found, "2.3.6-7")) == 2
+
+
+def test_allowable_stress_combinations_of_asce_7() -> None:
+    """ASCE/SEI 7-16 2.4.1 numbers 1 to 7 and 2.4.5 numbers 8 to 10."""
+    found = combine(ASCE, shipped("ASCE 7, allowable stress")).combinations
+    assert sets(found, "2.4.1-1") == [{"D": 1.0}] and sets(found, "2.4.1-2") == [{"D": 1.0, "L": 1.0}]
+    assert has(sets(found, "2.4.1-4"), D=1, L=0.75, S=0.75) and has(sets(found, "2.4.1-3"), D=1, Lr=1)
+    assert has(sets(found, "2.4.1-5"), D=1, W=0.6) and has(sets(found, "2.4.1-7"), D=0.6, W=0.6)
+    assert has(sets(found, "2.4.1-6"), D=1, L=0.75, W=0.45, S=0.75)
+    assert has(sets(found, "2.4.5-9"), D=1, E=0.525, L=0.75, S=0.75) and has(sets(found, "2.4.5-10"), D=0.6, E=-0.7)
+
+
+def test_worked_set_of_numbers() -> None:
+    """G 10, Q 6, S 4, W 5 kN: by hand, wind leading governs 6.10: 1.35 10 + 1.5 5 + 1.05 6 + 0.75 4 = 30.3 kN."""
+    value = {"G": 10.0, "Q": 6.0, "S": 4.0, "W": 5.0}
+    found = sets(combine(BASIC, shipped("EN 1990")).combinations, "6.10")
+    assert max(sum(f * value[k] for k, f in c.items()) for c in found) == pytest.approx(30.3)
+
+
+def test_patterns_exclude_each_other_and_permanent_cases_act_together() -> None:
+    cases = [
+        LoadCase("own", "self-weight"), LoadCase("finish", "dead"),
+        LoadCase("all", "live", category="A", together="floor"), LoadCase("odd", "live", category="A", together="floor"),
+    ]  # fmt: skip
+    found = sets(combine(cases, shipped("EN 1990")).combinations, "6.16")
+    assert found == [{"own": 1, "finish": 1, "all": 0.3}, {"own": 1, "finish": 1, "odd": 0.3}]
+
+
+def test_directions_of_an_earthquake() -> None:
+    """EN 1998-1 4.3.3.5.1: 100 % with 30 % both ways is 8 for a pair; the root of squares is one, marked as such."""
+    cases = [LoadCase("G", "dead"), LoadCase("Ex", "seismic"), LoadCase("Ey", "seismic")]
+    way = {"Ex": "x", "Ey": "y"}
+    rules = shipped("EN 1990")
+    assert len(sets(combine(cases, rules, "plain", way).combinations, "6.12")) == 4
+    both = sets(combine(cases, rules, "100+30", way).combinations, "6.12")
+    assert len(both) == 8 and has(both, G=1, Ex=-0.3, Ey=1)
+    root = [c for c in combine(cases, rules, "square root", way).combinations if c.name.startswith("6.12")]
+    assert len(root) == 1 and root[0].roots == ["Ex", "Ey"]
+    with pytest.raises(CombineError, match="no way"):
+        combine(cases, rules, "both")
+
+
+def test_vertical_component_enters_with_the_two_others() -> None:
+    """EN 1998-1 4.3.3.5.2: E = +-0.3 Ex +-0.3 Ey +- Ez and so on, 24 in all."""
+    cases = [LoadCase(n, "seismic") for n in ("Ex", "Ey", "Ez")]
+    way = {"Ex": "x", "Ey": "y", "Ez": "z"}
+    found = sets(combine(cases, shipped("EN 1990"), "100+30", way).combinations, "6.12")
+    assert len(found) == 24 and has(found, Ex=0.3, Ey=-0.3, Ez=1.0)
+
+
+def test_untyped_and_unused_cases_are_told() -> None:
+    done = combine([*BASIC, LoadCase("?", ""), LoadCase("E", "seismic")], shipped("ASCE 7, allowable stress"))
+    assert done.untyped == ["?"] and done.unused == []
+    assert combine([LoadCase("A", "accidental")], shipped("ASCE 7")).unused == ["A"]
+
+
+def test_too_many_are_refused_with_what_to_do() -> None:
+    cases = [LoadCase(f"Q{k}{n}", "live", category="ABCDE"[k], together=f"p{k}") for k in range(5) for n in range(9)]
+    with pytest.raises(CombineError, match="together"):
+        combine([LoadCase("G", "dead"), *cases], shipped("EN 1990"))
+
+
+@pytest.mark.parametrize("name", SHIPPED)
+def test_shipped_sets_read_back_from_their_text(name: str, tmp_path: object) -> None:
+    rules = shipped(name)
+    assert parse(rules.text).rules == rules.rules and rules.name
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("", "no combination"),
+        ("sett X", "line 1: 'sett' starts no line"),
+        ("set X\npsi live.B 0.7 0.5", "line 2: psi wants"),
+        ("psi rain 0 0 0", "'rain' is no kind"),
+        ("psi live.Z 0 0 0", "Z is no category"),
+        ("group G = dead\ncombination a 1: 1.2 H", "does not end with a group"),
+        ("group G = dead\ncombination a 1: must G", "no factor"),
+        ("group G = dead\ncombination a: 1 G", "wants a kind"),
+        ("group G = dead\ncombination a 1: 1 others G", "no"),
+        ("group G = dead\ncombination a 1: 1 lead G + 1 lead G", "one leading"),
+        ("group G = dead\ncombination a 1: 1.x G", "not a number"),
+        ("group G = dead\ncombination a 1: 1e9 G", "no factor of a load"),
+    ],
+)
+def test_wrong_rules_are_told_with_their_line(text: str, says: str) -> None:
+    with pytest.raises(RulesError, match=says):
+        parse(text)
+
+
+def test_a_rule_file_of_ones_own(tmp_path: object) -> None:
+    from pathlib import Path
+
+    path = Path(str(tmp_path)) / "own.rules"
+    path.write_text("set Own\ngroup G = dead\ngroup W = wind\ncombination strength 1: 1.1 G + +-1.3 must W\n")
+    found = combine(BASIC, read_rules(str(path))).combinations
+    assert [c.factors for c in found] == [{"G": 1.1, "W": 1.3}, {"G": 1.1, "W": -1.3}]
+    assert found[0].rule == "Own 1"
+    with pytest.raises(RulesError, match="no readable file"):
+        read_rules(str(path) + "x")
+
+
+def test_orientation_proposes_the_way_of_combining() -> None:
+    m = floor()
+    assert orientation(m).scheme == "plain"
+    wall(m, "w1", (10, 0), (13, 1.7), 0, 3)
+    assert orientation(m).scheme == "100+30"
+    for k in range(4):
+        wall(m, f"d{k}", (20, k), (25, k + 5), 0, 3)
+    found = orientation(m)
+    assert found.scheme == "square root" and "45" in found.why
+
+
+def test_direction_of_a_case_is_where_it_pushes() -> None:
+    cases = {"a": LoadCase("a", "seismic"), "b": LoadCase("b", "seismic"), "w": LoadCase("w", "wind")}
+    totals = {"a": np.array([1.0, 9.0, 0]), "b": np.array([-5.0, 0, 1]), "w": np.array([1.0, 0, 0])}
+    assert directions(cases, totals) == {"a": "y", "b": "x"}
