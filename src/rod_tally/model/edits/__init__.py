@@ -2,6 +2,19 @@
 
 from .again import make_again
 from .base import Edit, EditError, from_record, to_record
+from .cases import (
+    AddCases,
+    AddLoads,
+    DeleteCases,
+    HoldSelfWeight,
+    RemoveLoads,
+    ScaleCase,
+    SetCase,
+    SetCombinations,
+    SetSpan,
+    TellLoad,
+    load_values,
+)
 from .joining import JoinCrossing, JoinEnd, KeepApart
 from .properties import (
     HoldFoot,
@@ -27,6 +40,17 @@ from .shape import (
 )
 
 __all__ = [
+    "AddCases",
+    "AddLoads",
+    "DeleteCases",
+    "HoldSelfWeight",
+    "RemoveLoads",
+    "ScaleCase",
+    "SetCase",
+    "SetCombinations",
+    "SetSpan",
+    "TellLoad",
+    "load_values",
     "DeleteMembers",
     "Edit",
     "EditError",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from collections.abc import Sequence
 from copy import copy, deepcopy
 from dataclasses import asdict, dataclass, fields
 from typing import Any, ClassVar
@@ -30,6 +31,7 @@ class _Before:
     sections: dict[str, Any]
     materials: dict[str, Any]
     cases: dict[str, Any]
+    combinations: list[Any]
     skipped: list[Skipped]
     removed_members: dict[str, Member]
     removed_surfaces: dict[str, Surface]
@@ -66,7 +68,7 @@ class Edit(ABC):
         """Make the change, with an entry of the log and a record. Raises EditError with the model as it was."""
         self._before = _Before(
             dict(model.nodes), dict(model.members), dict(model.surfaces), dict(model.sections), dict(model.materials),
-            dict(model.cases), list(model.skipped), dict(model.removed_members), dict(model.removed_surfaces),
+            dict(model.cases), list(model.combinations), list(model.skipped), dict(model.removed_members), dict(model.removed_surfaces),
         )  # fmt: skip
         record = to_record(self, model)
         try:
@@ -91,6 +93,7 @@ class Edit(ABC):
         assert b is not None
         model.nodes, model.members, model.surfaces = dict(b.nodes), dict(b.members), dict(b.surfaces)
         model.sections, model.materials, model.cases = dict(b.sections), dict(b.materials), dict(b.cases)
+        model.combinations = list(b.combinations)
         model.skipped = list(b.skipped)
         model.removed_members, model.removed_surfaces = dict(b.removed_members), dict(b.removed_surfaces)
 
@@ -115,9 +118,11 @@ class Edit(ABC):
     def loads_of(model: Model, members: set[str]) -> None:
         """Give every case that loads one of these members a list of its own, to be changed freely."""
         for name, case in model.cases.items():
-            if any(load.member in members for load in case.member_loads):
+            loaded = {x.member for x in case.member_loads} | {x.member for x in case.temperatures}
+            if loaded & members:
                 own = copy(case)
                 own.member_loads = [copy(load) for load in case.member_loads]
+                own.temperatures = [copy(load) for load in case.temperatures]
                 model.cases[name] = own
 
     @staticmethod
@@ -194,6 +199,6 @@ def from_record(record: dict[str, Any], model: Model) -> Edit:
         raise EditError(f"a correction of kind {record['edit']} cannot be read: {error}") from None
 
 
-def counted(ids: list[str], what: str) -> str:
+def counted(ids: Sequence[object], what: str) -> str:
     """ "a member", "3 members"."""
     return f"a {what}" if len(ids) == 1 else f"{len(ids)} {what}s"

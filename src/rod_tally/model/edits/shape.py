@@ -130,6 +130,9 @@ class SplitMember(Edit):
                 out += [load] if load.member != first else _parted(load, second, at)
             if any(load.member == first for load in case.member_loads):
                 case.member_loads = out
+            warm = [t for t in case.temperatures if t.member == first]
+            if warm:
+                case.temperatures = case.temperatures + [replace(t, member=second) for t in warm]
 
 
 def _parted(load: MemberLoad, second: str, at: float) -> list[MemberLoad]:
@@ -193,6 +196,8 @@ class MergeMembers(Edit):
             for load in case.member_loads:
                 if load.member == two.id:
                     load.member, load.a, load.b = one.id, load.a + length, load.b + length
+            if any(t.member == two.id for t in case.temperatures):
+                case.temperatures = [t for t in case.temperatures if t.member != two.id]
         for s in list(model.surfaces.values()):
             if any(j.other == two.id for j in s.joints):
                 own = self.surface(model, s.id)
@@ -239,6 +244,9 @@ def _reverse(edit: Edit, model: Model, ident: str) -> None:
             load.a, load.b, load.qa, load.qb = length - load.b, length - load.a, load.qb, load.qa
             if load.local:
                 load.qa, load.qb = ((-q[0], -q[1], q[2]) for q in (load.qa, load.qb))
+        for t in case.temperatures:
+            if t.member == ident:
+                t.grad_y = -t.grad_y
 
 
 def _uneven(section: Section) -> bool:

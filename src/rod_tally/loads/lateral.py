@@ -1,0 +1,112 @@
+"""Storey forces: equivalent lateral forces of an earthquake by EN 1998-1 and ASCE 7, and how a height shares a sum."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..model.geometry import Array
+
+# EN 1998-1 4.3.3.2.2(3): Ct for T1 = Ct H^0.75 (H in m)
+EN_CT = {"steel moment frames": 0.085, "concrete moment frames": 0.075, "braced eccentrically": 0.075, "other": 0.050}
+# ASCE 7-16 table 12.8-2: Ct (metric) and x for Ta = Ct h^x (h in m)
+ASCE_CT = {
+    "steel moment frames": (0.0724, 0.8),
+    "concrete moment frames": (0.0466, 0.9),
+    "braced eccentrically": (0.0731, 0.75),
+    "other": (0.0488, 0.75),
+}
+
+
+class LateralError(ValueError):
+    """Values that make no lateral forces; the message says which."""
+
+
+def period_en(height: float, system: str) -> float:
+    """T1 = Ct H^0.75 by EN 1998-1 4.3.3.2.2(3), s; for H up to 40 m."""
+    if height <= 0:
+        raise LateralError("the building has no height above its base")
+    return float(EN_CT[system] * height**0.75)
+
+
+def period_asce(height: float, system: str) -> float:
+    """Ta = Ct h^x by ASCE 7-16 12.8-7, s."""
+    if height <= 0:
+        raise LateralError("the building has no height above its base")
+    ct, x = ASCE_CT[system]
+    return float(ct * height**x)
+
+
+@dataclass(slots=True)
+class DesignSpectrum:
+    """EN 1998-1 3.2.2.5: ag (m/s2), soil factor, corner periods (s), behaviour factor q, lower bound beta."""
+
+    ag: float
+    s: float = 1.0
+    tb: float = 0.15
+    tc: float = 0.4
+    td: float = 2.0
+    q: float = 1.5
+    beta: float = 0.2
+
+    def at(self, period: float) -> float:
+        """Sd(T) in m/s2, expressions 3.13 to 3.16."""
+        base = self.ag * self.s
+        if period < self.tb:
+            return base * (2 / 3 + period / self.tb * (2.5 / self.q - 2 / 3))
+        if period <= self.tc:
+            return base * 2.5 / self.q
+        low = self.beta * self.ag
+        if period <= self.td:
+            return max(base * 2.5 / self.q * self.tc / period, low)
+        return max(base * 2.5 / self.q * self.tc * self.td / period**2, low)
+
+
+# EN 1998-1 table 3.2, type 1 spectrum: S, TB, TC, TD by ground type
+GROUND_TYPE_1 = {
+    "A": (1.0, 0.15, 0.4, 2.0),
+    "B": (1.2, 0.15, 0.5, 2.0),
+    "C": (1.15, 0.20, 0.6, 2.0),
+    "D": (1.35, 0.20, 0.8, 2.0),
+    "E": (1.4, 0.15, 0.5, 2.0),
+}
+
+
+def base_shear_en(spectrum: DesignSpectrum, period: float, mass: float, storeys: int) -> float:
+    """Fb = Sd(T1) m lambda by EN 1998-1 4.5, N; lambda 0.85 when T1 <= 2 TC and there are more than two storeys."""
+    factor = 0.85 if period <= 2 * spectrum.tc and storeys > 2 else 1.0
+    return spectrum.at(period) * mass * factor
+
+
+def base_shear_asce(
+    sds: float, sd1: float, r: float, importance: float, period: float, weight: float, tl: float = 8.0, s1: float = 0.0
+) -> float:
+    """V = Cs W by ASCE 7-16 12.8-1 to 12.8-6, N: `sds`, `sd1`, `s1` in g, `r` over `importance` the reduction."""
+    if r <= 0 or importance <= 0 or sds <= 0:
+        raise LateralError("SDS, R and Ie must be above zero")
+    reduction = r / importance
+    cs = sds / reduction
+    cap = sd1 / (period * reduction) if period <= tl else sd1 * tl / (period**2 * reduction)
+    least = max(0.044 * sds * importance, 0.01)
+    if s1 >= 0.6:
+        least = max(least, 0.5 * s1 / reduction)
+    return max(min(cs, cap), least) * weight
+
+
+def share_en(mass: Array, height: Array) -> Array:
+    """Fi / Fb = z_i m_i / sum z_j m_j by EN 1998-1 4.11; heights above the base (n,), m."""
+    return _share(mass * height)
+
+
+def share_asce(mass: Array, height: Array, period: float) -> Array:
+    """Cvx = w h^k / sum w h^k by ASCE 7-16 12.8-12; k is 1 up to 0.5 s, 2 from 2.5 s, linear between."""
+    k = float(np.interp(period, [0.5, 2.5], [1.0, 2.0]))
+    return _share(mass * np.maximum(height, 0.0) ** k)
+
+
+def _share(values: Array) -> Array:
+    total = float(values.sum())
+    if not total > 0:
+        raise LateralError("no storey above the base has any mass")
+    return np.asarray(values / total)

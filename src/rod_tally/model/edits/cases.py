@@ -1,0 +1,370 @@
+"""Corrections and additions to load cases: made, named, typed, turned, deleted; which one holds self-weight; combinations."""
+
+from __future__ import annotations
+
+from copy import copy
+from dataclasses import dataclass, field, fields
+from typing import Any
+
+import numpy as np
+
+from ..loads import (
+    CATEGORIES,
+    KINDS,
+    AreaLoad,
+    Combination,
+    LoadCase,
+    MemberLoad,
+    NodeLoad,
+    Settlement,
+    SpaceLoad,
+    TemperatureLoad,
+    Vector,
+)
+from ..model import Model
+from .base import Edit, EditError, counted
+
+LISTS: dict[str, tuple[str, Any]] = {
+    "node": ("node_loads", NodeLoad),
+    "member": ("member_loads", MemberLoad),
+    "area": ("area_loads", AreaLoad),
+    "space": ("space_loads", SpaceLoad),
+    "temperature": ("temperatures", TemperatureLoad),
+    "settlement": ("settlements", Settlement),
+}
+MOST = 1e15  # N, or N a metre; more than that is no load
+_ARRAYS = ("outline", "at", "line")
+
+
+def build_load(values: dict[str, Any]) -> tuple[str, Any]:
+    """A load from plain values with its kind under "on"; returns the name of the case's list, and the load.
+
+    Raises EditError for a kind or a field that is not known, or a value that is no load.
+    """
+    values = dict(values)
+    kind = values.pop("on", "")
+    if kind not in LISTS:
+        raise EditError(f"{kind!r} is no kind of load; known are {', '.join(LISTS)}")
+    where, cls = LISTS[kind]
+    known = {f.name for f in fields(cls)}
+    for key, value in values.items():
+        if key not in known:
+            raise EditError(f"a {kind} load has no {key}")
+        if key in _ARRAYS and value is not None:
+            values[key] = np.array(value, float).reshape(-1, 3)
+        elif key == "values":
+            values[key] = tuple(tuple(float(x) for x in v) for v in value)
+        elif isinstance(value, list):
+            values[key] = tuple(float(x) for x in value)
+    for value in values.values():
+        if isinstance(value, (tuple, float, np.ndarray)):
+            numbers = np.ravel(np.array(value, float))
+            if not (np.abs(numbers) < MOST).all():
+                raise EditError(f"a {kind} load of {numbers[int(np.abs(numbers).argmax())]:g} is beyond any load")
+    try:
+        return where, cls(**values)
+    except TypeError as error:
+        raise EditError(f"a {kind} load cannot be made of {', '.join(values)}: {error}") from None
+
+
+def load_values(load: Any) -> dict[str, Any]:
+    """The reverse of `build_load`: plain values for JSON."""
+    kind = next(k for k, (_, cls) in LISTS.items() if isinstance(load, cls))
+    out: dict[str, Any] = {"on": kind}
+    for f in fields(load):
+        value = getattr(load, f.name)
+        out[f.name] = value.tolist() if isinstance(value, np.ndarray) else value
+    return out
+
+
+def own_case(model: Model, name: str) -> LoadCase:
+    """A copy of a case in its place, with lists of its own, to be changed freely. Raises EditError."""
+    if name not in model.cases:
+        raise EditError(f"there is no load case {name!r}")
+    case = copy(model.cases[name])
+    for where, _ in LISTS.values():
+        setattr(case, where, [copy(x) for x in getattr(case, where)])
+    model.cases[name] = case
+    return case
+
+
+def check_case(kind: str, category: str) -> None:
+    """Raises EditError for a kind or category that is not known."""
+    if kind and kind not in KINDS:
+        raise EditError(f"{kind!r} is no kind of load case; known are {', '.join(KINDS)}")
+    if category and (kind != "live" or category not in CATEGORIES):
+        raise EditError(
+            f"{category!r} is no category of imposed load; known are {', '.join(CATEGORIES)}, for kind live"
+        )
+
+
+@dataclass
+class AddCases(Edit):
+    """Make cases from plain values: name, kind, category, together, self_weight (true or false), loads, by."""
+
+    cases: list[dict[str, Any]]
+
+    def __post_init__(self) -> None:
+        self.text = f"Make {counted(self.cases, 'load case')}"
+
+    def change(self, model: Model) -> str:
+        for values in self.cases:
+            name = str(values.get("name", "")).strip()
+            if not name:
+                raise EditError("a load case needs a name")
+            if name in model.cases:
+                raise EditError(f"there is a load case {name!r} already")
+            check_case(values.get("kind", ""), values.get("category", ""))
+            case = LoadCase(
+                name, values.get("kind", ""), category=values.get("category", ""), together=values.get("together", ""),
+                by=values.get("by", "by hand"),
+            )  # fmt: skip
+            if values.get("self_weight"):
+                case.self_weight = (0.0, 0.0, -1.0)
+            for load in values.get("loads", ()):
+                put_load(model, case, load)
+            model.cases[name] = case
+        names = [str(v["name"]) for v in self.cases]
+        return f"{counted(self.cases, 'load case')} made: {', '.join(names[:5])}{' …' if len(names) > 5 else ''}"
+
+    def ids(self, model: Model) -> tuple[str, ...]:
+        return ()
+
+
+def put_load(model: Model, case: LoadCase, values: dict[str, Any]) -> None:
+    """Put a load of plain values into a case. Raises EditError when what it acts on is not in the model."""
+    where, load = build_load({"by": "by hand"} | values)
+    on = getattr(load, "node", None), getattr(load, "member", None), getattr(load, "surface", None)
+    if on[0] is not None and on[0] not in model.nodes:
+        raise EditError(f"there is no node {on[0]!r}")
+    if on[1] is not None and on[1] not in model.members:
+        raise EditError(f"there is no member {on[1]!r}")
+    if on[2] and on[2] not in model.surfaces:
+        raise EditError(f"there is no surface {on[2]!r}")
+    if isinstance(load, MemberLoad):
+        length = model.length(model.members[load.member])
+        if not -1e-9 <= load.a <= load.b <= length + 1e-6:
+            raise EditError(f"a load from {load.a:g} to {load.b:g} m does not lie on a member {length:.3f} m long")
+        load.a, load.b = max(load.a, 0.0), min(load.b, length)
+    if isinstance(load, AreaLoad) and not load.surface and (load.outline is None or len(load.outline) < 3):
+        raise EditError("a load on a free area needs an outline of three points at least")
+    if isinstance(load, SpaceLoad) and len(load.line) not in (1, 2):
+        raise EditError("a load in space has one point or two")
+    if isinstance(load, Settlement) and not model.nodes[load.node].support.any:
+        raise EditError(f"node {load.node} is held by nothing that could move it")
+    getattr(case, where).append(load)
+
+
+@dataclass
+class AddLoads(Edit):
+    """Put loads (plain values) into a case."""
+
+    case: str
+    loads: list[dict[str, Any]]
+
+    def __post_init__(self) -> None:
+        self.text = f"Put {counted(self.loads, 'load')} into {self.case}"
+
+    def change(self, model: Model) -> str:
+        case = own_case(model, self.case)
+        for number, values in enumerate(self.loads, 1):
+            try:
+                put_load(model, case, values)
+            except EditError as error:
+                raise EditError(f"load {number}: {error}" if len(self.loads) > 1 else str(error)) from None
+        return f"{counted(self.loads, 'load')} put into {self.case}"
+
+
+@dataclass
+class RemoveLoads(Edit):
+    """Take loads out of a case: `which` are [kind, number from 0]."""
+
+    case: str
+    which: list[list[Any]]
+
+    def __post_init__(self) -> None:
+        self.text = f"Take {counted(self.which, 'load')} out of {self.case}"
+
+    def change(self, model: Model) -> str:
+        case = own_case(model, self.case)
+        for kind, number in sorted(((str(k), int(n)) for k, n in self.which), reverse=True):
+            where = LISTS[kind][0]
+            if not 0 <= number < len(getattr(case, where)):
+                raise EditError(f"there is no {kind} load {number + 1} in {self.case}")
+            del getattr(case, where)[number]
+        return f"{counted(self.which, 'load')} taken out of {self.case}"
+
+
+@dataclass
+class SetCase(Edit):
+    """Give a case another name, kind, category, or a name for those it never acts together with."""
+
+    name: str
+    new_name: str
+    kind: str = ""
+    category: str = ""
+    together: str = ""
+
+    def __post_init__(self) -> None:
+        self.text = f"Change load case {self.name}"
+
+    def change(self, model: Model) -> str:
+        check_case(self.kind, self.category)
+        new = self.new_name.strip()
+        if not new:
+            raise EditError("a load case needs a name")
+        if new != self.name and new in model.cases:
+            raise EditError(f"there is a load case {new!r} already")
+        case = own_case(model, self.name)
+        case.name, case.kind, case.category, case.together = new, self.kind, self.category, self.together
+        model.cases = {(new if n == self.name else n): c for n, c in model.cases.items()}
+        model.combinations = [renamed(c, self.name, new) for c in model.combinations]
+        return f"load case {self.name}: {new}, {self.kind or 'no kind'} {self.category}".strip()
+
+
+def renamed(c: Combination, old: str, new: str) -> Combination:
+    """A combination with a case under another name."""
+    if old == new or old not in c.factors:
+        return c
+    factors = {(new if k == old else k): v for k, v in c.factors.items()}
+    return Combination(c.name, c.kind, factors, c.rule, [new if r == old else r for r in c.roots])
+
+
+@dataclass
+class DeleteCases(Edit):
+    """Take cases out, and the combinations that need them."""
+
+    names: list[str]
+
+    def __post_init__(self) -> None:
+        self.text = f"Delete {counted(self.names, 'load case')}"
+
+    def change(self, model: Model) -> str:
+        for name in self.names:
+            if name not in model.cases:
+                raise EditError(f"there is no load case {name!r}")
+            del model.cases[name]
+        gone = [c for c in model.combinations if set(c.factors) & set(self.names)]
+        model.combinations = [c for c in model.combinations if not set(c.factors) & set(self.names)]
+        also = f", and {counted(gone, 'combination')} with them" if gone else ""
+        return f"{', '.join(self.names)} taken out{also}"
+
+
+@dataclass
+class ScaleCase(Edit):
+    """Multiply everything in a case: -1 turns its sign, 1/1.5 takes a partial factor off."""
+
+    name: str
+    factor: float
+
+    def __post_init__(self) -> None:
+        self.text = f"Turn the sign of {self.name}" if self.factor == -1 else f"Multiply {self.name} by {self.factor:g}"
+
+    def change(self, model: Model) -> str:
+        if not 0 < abs(self.factor) < 1e6:
+            raise EditError(f"{self.factor:g} is no factor for a load case")
+        case = own_case(model, self.name)
+        f = self.factor
+
+        def times(v: Vector) -> Vector:
+            return (v[0] * f, v[1] * f, v[2] * f)
+
+        case.self_weight = times(case.self_weight)
+        for n in case.node_loads:
+            n.force, n.moment = times(n.force), times(n.moment)
+        for m in case.member_loads:
+            m.qa, m.qb = times(m.qa), times(m.qb)
+        for p in case.space_loads:
+            p.qa, p.qb = times(p.qa), times(p.qb)
+        for a in case.area_loads:
+            a.values = tuple(times(v) for v in a.values)
+        for t in case.temperatures:
+            t.uniform, t.grad_y, t.grad_z = t.uniform * f, t.grad_y * f, t.grad_z * f
+        for s in case.settlements:
+            s.movement = tuple(v * f for v in s.movement)
+        return f"load case {self.name} multiplied by {f:g}"
+
+
+@dataclass
+class HoldSelfWeight(Edit):
+    """Have one case hold self-weight, once and downwards, and no other."""
+
+    name: str
+
+    def __post_init__(self) -> None:
+        self.text = f"Self-weight in {self.name}"
+
+    def change(self, model: Model) -> str:
+        for name in list(model.cases):
+            if name == self.name or any(model.cases[name].self_weight):
+                own_case(model, name).self_weight = (0.0, 0.0, -1.0) if name == self.name else (0.0, 0.0, 0.0)
+        if self.name not in model.cases:
+            raise EditError(f"there is no load case {self.name!r}")
+        return f"self-weight is in {self.name} and in no other case"
+
+
+@dataclass
+class TellLoad(Edit):
+    """Say which part takes a load that was placed in space ("": let it find one)."""
+
+    case: str
+    number: int
+    to: str
+
+    def __post_init__(self) -> None:
+        self.text = f"Say what takes a load of {self.case}"
+
+    def change(self, model: Model) -> str:
+        if self.to and model.part(self.to) is None:
+            raise EditError(f"there is no member or surface {self.to!r}")
+        case = own_case(model, self.case)
+        if not 0 <= self.number < len(case.space_loads):
+            raise EditError(f"there is no load {self.number + 1} placed in space in {self.case}")
+        case.space_loads[self.number].to = self.to
+        return f"load {self.number + 1} of {self.case} goes to {self.to or 'what it meets'}"
+
+
+@dataclass
+class SetCombinations(Edit):
+    """Replace the combinations: plain values name, kind, factors, rule, roots."""
+
+    combinations: list[dict[str, Any]]
+    rule_set: str = field(default="")
+
+    def __post_init__(self) -> None:
+        self.text = f"Make {len(self.combinations)} combinations"
+
+    def change(self, model: Model) -> str:
+        made = []
+        for c in self.combinations:
+            missing = [n for n in c["factors"] if n not in model.cases]
+            if missing:
+                raise EditError(f"combination {c['name']} needs load case {missing[0]!r}, which is not there")
+            made.append(
+                Combination(c["name"], c["kind"], dict(c["factors"]), c.get("rule", ""), list(c.get("roots", ())))
+            )
+        model.combinations = made
+        return f"{len(made)} combinations{' by ' + self.rule_set if self.rule_set else ''}"
+
+
+@dataclass
+class SetSpan(Edit):
+    """Have slabs hand their loads on by yield lines ("two-way") or one way, along `span` (None: each panel's shorter way)."""
+
+    surfaces: list[str]
+    way: str = "two-way"
+    span: list[float] | None = None
+
+    def __post_init__(self) -> None:
+        self.text = f"{counted(self.surfaces, 'slab')} {self.way}"
+
+    def change(self, model: Model) -> str:
+        if self.way not in ("one-way", "two-way"):
+            raise EditError(f"{self.way!r} is neither one-way nor two-way")
+        if self.span is not None and not np.linalg.norm(self.span) > 1e-9:
+            raise EditError("a span needs a direction")
+        for ident in self.surfaces:
+            s = self.surface(model, ident)
+            s.way = self.way
+            s.span = None if self.span is None else (self.span[0], self.span[1], self.span[2])
+        return f"{counted(self.surfaces, 'slab')} carries {self.way}"

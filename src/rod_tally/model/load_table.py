@@ -1,0 +1,253 @@
+"""Tables of loads, cases and storey forces as text, pasted from a spreadsheet: every fault with its row and column.
+
+The first row names the columns, in any order. Forces are in kN unless a column's title gives its unit in brackets,
+`fz [N]`; lengths are in metres. Empty cells are zero, or absent.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from .model import Model
+
+FORCE = {"n": 1.0, "kn": 1e3, "mn": 1e6, "kgf": 9.80665, "lbf": 4.4482216152605, "kip": 4448.2216152605}
+NUMBERS = ("a", "b", "fx", "fy", "fz", "fx2", "fy2", "fz2", "mx", "my", "mz", "uniform", "grad y", "grad z")
+FORCES = ("fx", "fy", "fz", "fx2", "fy2", "fz2", "mx", "my", "mz")
+WORDS = (
+    "case",
+    "kind",
+    "on",
+    "axes",
+    "projected",
+    "outline",
+    "category",
+    "together",
+    "self-weight",
+    "storey",
+    "name",
+    "span",
+)
+KINDS_OF_LOAD = ("node", "member", "surface", "area", "cladding", "line", "point", "temperature", "settlement")
+YES, NO = ("yes", "y", "true", "1", "x"), ("no", "n", "false", "0", "")
+
+
+class TableError(ValueError):
+    """A table that cannot be read; the message gives row and column."""
+
+
+class Table:
+    """Rows of text by column name; `where(row, column)` says a place as the user counts it."""
+
+    def __init__(self, text: str, known: tuple[str, ...], needed: tuple[str, ...]) -> None:
+        lines = [(n, line) for n, line in enumerate(text.splitlines(), 1) if line.strip()]
+        if len(lines) < 2:
+            raise TableError("the table needs a row of column titles and a row of values at least")
+        mark = "\t" if "\t" in lines[0][1] else ";" if ";" in lines[0][1] else ","
+        self.columns: list[str] = []
+        self.factor: dict[str, float] = {}
+        for k, raw in enumerate(lines[0][1].split(mark), 1):
+            match = re.fullmatch(r"\s*([A-Za-z][A-Za-z0-9 -]*?)\s*(?:\[([^\]]*)\])?\s*", raw)
+            title = match[1].lower() if match else raw.strip()
+            if match is None or title not in known:
+                raise TableError(f"row 1, column {k}: {raw.strip()!r} is no column; known are {', '.join(known)}")
+            if title in self.columns:
+                raise TableError(f"row 1, column {k}: {title!r} is there twice")
+            unit = (match[2] or "").split("/")[0].split("m")[0].strip().lower() if match[2] else ""
+            if match[2] and title in FORCES:
+                if unit not in FORCE:
+                    raise TableError(
+                        f"row 1, column {k}: {match[2]!r} is no unit of force; known are N, kN, MN, kgf, lbf, kip"
+                    )
+                self.factor[title] = FORCE[unit]
+            self.columns.append(title)
+        missing = [n for n in needed if n not in self.columns]
+        if missing:
+            raise TableError(f"row 1: there is no column {missing[0]!r}, which is needed")
+        self.rows: list[tuple[int, list[str]]] = []
+        for n, line in lines[1:]:
+            cells = [c.strip() for c in line.split(mark)]
+            if len(cells) > len(self.columns) and any(cells[len(self.columns) :]):
+                raise TableError(f"row {n}: {len(cells)} cells, but only {len(self.columns)} columns")
+            self.rows.append((n, cells + [""] * (len(self.columns) - len(cells))))
+
+    def text(self, cells: list[str], column: str) -> str:
+        return cells[self.columns.index(column)] if column in self.columns else ""
+
+    def number(self, row: int, cells: list[str], column: str) -> float:
+        """SI; 0 for an empty cell. Raises TableError."""
+        raw = self.text(cells, column).replace("\u2212", "-").replace(" ", "")
+        if raw.count(",") == 1 and "." not in raw:
+            raw = raw.replace(",", ".")
+        if not raw:
+            return 0.0
+        try:
+            value = float(raw)
+        except ValueError:
+            raise TableError(f"{self.place(row, column)}: {self.text(cells, column)!r} is not a number") from None
+        if not abs(value) < 1e15:
+            raise TableError(f"{self.place(row, column)}: {raw} is beyond any load")
+        return value * (self.factor.get(column, 1e3) if column in FORCES else 1.0)
+
+    def yes(self, row: int, cells: list[str], column: str) -> bool:
+        raw = self.text(cells, column).lower()
+        if raw in YES:
+            return True
+        if raw in NO:
+            return False
+        raise TableError(f"{self.place(row, column)}: {raw!r} is neither yes nor no")
+
+    def place(self, row: int, column: str) -> str:
+        return f"row {row}, column {column!r}"
+
+
+def read_cases(text: str) -> list[dict[str, Any]]:
+    """Cases for `AddCases`: case, kind, category, together, self-weight. Raises TableError."""
+    t = Table(text, ("case", "kind", "category", "together", "self-weight"), ("case",))
+    out: list[dict[str, Any]] = []
+    for n, cells in t.rows:
+        name = t.text(cells, "case")
+        if not name:
+            raise TableError(f"{t.place(n, 'case')}: a load case needs a name")
+        if any(c["name"] == name for c in out):
+            raise TableError(f"{t.place(n, 'case')}: {name!r} is there twice")
+        out.append(
+            {
+                "name": name, "kind": t.text(cells, "kind").lower(), "category": t.text(cells, "category").upper(),
+                "together": t.text(cells, "together"), "self_weight": t.yes(n, cells, "self-weight"),
+            }
+        )  # fmt: skip
+    return out
+
+
+def read_loads(text: str, model: Model) -> dict[str, list[dict[str, Any]]]:
+    """Loads for `AddLoads` by case, in the order of the table: case, kind, on, a, b, fx … mz2, axes, projected, outline.
+
+    `on` is the id or the name of a node, member or surface; points are in the source's coordinates. Raises TableError.
+    """
+    t = Table(text, (*NUMBERS, *WORDS), ("case", "kind"))
+    found: dict[str, dict[str, list[str]]] = {"node": {}, "member": {}, "surface": {}}
+    for kind, parts in (("member", model.members), ("surface", model.surfaces)):
+        for ident, part in parts.items():
+            found[kind].setdefault(ident, [ident])
+            if part.name and part.name != ident:
+                found[kind].setdefault(part.name, []).append(ident)
+    found["node"] = {n: [n] for n in model.nodes}
+    out: dict[str, list[dict[str, Any]]] = {}
+    for n, cells in t.rows:
+        case = t.text(cells, "case")
+        if case not in model.cases:
+            raise TableError(f"{t.place(n, 'case')}: there is no load case {case!r}")
+        kind = t.text(cells, "kind").lower()
+        if kind not in KINDS_OF_LOAD:
+            raise TableError(f"{t.place(n, 'kind')}: {kind!r} is no kind of load; known are {', '.join(KINDS_OF_LOAD)}")
+        out.setdefault(case, []).append(_load(t, n, cells, kind, found, model))
+    return out
+
+
+def _on(t: Table, n: int, cells: list[str], kind: str, found: dict[str, dict[str, list[str]]]) -> str:
+    name = t.text(cells, "on")
+    hits = found[kind].get(name, [])
+    if not hits:
+        raise TableError(f"{t.place(n, 'on')}: there is no {kind} {name!r}")
+    if len(hits) > 1:
+        raise TableError(f"{t.place(n, 'on')}: {len(hits)} {kind}s are named {name!r}; give an id, such as {hits[0]}")
+    return hits[0]
+
+
+def _load(
+    t: Table, n: int, cells: list[str], kind: str, found: dict[str, dict[str, list[str]]], model: Model
+) -> dict[str, Any]:
+    def three(*columns: str) -> list[float]:
+        return [t.number(n, cells, c) for c in columns]
+
+    force, second = three("fx", "fy", "fz"), three("fx2", "fy2", "fz2")
+    moment = three("mx", "my", "mz")
+    if kind == "node":
+        return {"on": "node", "node": _on(t, n, cells, kind, found), "force": force, "moment": moment}
+    if kind == "settlement":
+        movement = [v / t.factor.get(c, 1e3) for v, c in zip([*force, *moment], ("fx", "fy", "fz", "mx", "my", "mz"))]
+        return {"on": kind, "node": _on(t, n, cells, "node", found), "movement": movement}
+    if kind == "temperature":
+        grads = {"grad_y": t.number(n, cells, "grad y"), "grad_z": t.number(n, cells, "grad z")}
+        return {
+            "on": kind,
+            "member": _on(t, n, cells, "member", found),
+            "uniform": t.number(n, cells, "uniform"),
+        } | grads
+    axes = t.text(cells, "axes").lower() or "global"
+    if axes not in ("global", "local"):
+        raise TableError(f"{t.place(n, 'axes')}: {axes!r} is neither global nor local")
+    plain = {"local": axes == "local", "projected": t.yes(n, cells, "projected")}
+    later = second if any(t.text(cells, c) for c in ("fx2", "fy2", "fz2")) else force
+    if kind == "member":
+        ident = _on(t, n, cells, kind, found)
+        length = model.length(model.members[ident])
+        a = t.number(n, cells, "a")
+        b = t.number(n, cells, "b") if t.text(cells, "b") else (a if t.text(cells, "a") else length)
+        if not 0 <= a <= b <= length + 1e-6:
+            raise TableError(f"{t.place(n, 'b')}: from {a:g} to {b:g} m does not lie on a member {length:.3f} m long")
+        if any(moment) and any(force):
+            raise TableError(f"{t.place(n, 'mx')}: forces and moments on a member go in rows of their own")
+        values = (moment, moment) if any(moment) else (force, later)
+        return {
+            "on": "member", "member": ident, "a": a, "b": b, "qa": values[0], "qb": values[1],
+            "kind": "moment" if any(moment) else "force",
+        } | plain  # fmt: skip
+    if kind == "surface":
+        return {"on": "area", "surface": _on(t, n, cells, kind, found), "values": [force]} | plain
+    points = [[v - float(o) for v, o in zip(p, model.origin)] for p in _points(t, n, cells)]
+    name = {"name": t.text(cells, "name")}
+    if kind in ("area", "cladding"):
+        if len(points) < 3:
+            raise TableError(f"{t.place(n, 'outline')}: an area has three points at least, 'x y z; x y z; x y z'")
+        onto = {"onto": "members"} if kind == "cladding" else {}
+        if t.text(cells, "span"):
+            onto["span"] = _vector(t, n, cells, "span")  # type: ignore[assignment]
+        return {"on": "area", "surface": "", "values": [force], "outline": points} | plain | onto | name
+    if len(points) != (2 if kind == "line" else 1):
+        raise TableError(f"{t.place(n, 'outline')}: a {kind} has {'two points' if kind == 'line' else 'one point'}")
+    return {"on": "space", "line": points, "qa": force, "qb": later if kind == "line" else [0.0, 0.0, 0.0]} | name
+
+
+def _points(t: Table, n: int, cells: list[str]) -> list[list[float]]:
+    out = []
+    for part in re.split(r"[;|/]", t.text(cells, "outline")):
+        if part.strip():
+            try:
+                point = [float(v) for v in part.split()]
+            except ValueError:
+                point = []
+            if len(point) != 3:
+                raise TableError(
+                    f"{t.place(n, 'outline')}: {part.strip()!r} is no point; three numbers in metres, 'x y z'"
+                )
+            out.append(point)
+    return out
+
+
+def _vector(t: Table, n: int, cells: list[str], column: str) -> list[float]:
+    try:
+        values = [float(v) for v in t.text(cells, column).split()]
+    except ValueError:
+        values = []
+    if len(values) != 3 or not any(values):
+        raise TableError(f"{t.place(n, column)}: {t.text(cells, column)!r} is no direction; three numbers, 'x y z'")
+    return values
+
+
+def read_storey_forces(text: str, model: Model) -> dict[str, list[float]]:
+    """Fx, Fy in N and Mz in N m by storey's name. Raises TableError."""
+    t = Table(text, ("storey", "fx", "fy", "mz"), ("storey",))
+    names = [s.name for s in model.storeys]
+    out: dict[str, list[float]] = {}
+    for n, cells in t.rows:
+        name = t.text(cells, "storey")
+        if name not in names:
+            raise TableError(
+                f"{t.place(n, 'storey')}: there is no storey {name!r}; there are {', '.join(names) or 'none'}"
+            )
+        if name in out:
+            raise TableError(f"{t.place(n, 'storey')}: {name!r} is there twice")
+        out[name] = [t.number(n, cells, c) for c in ("fx", "fy", "mz")]
+    return out
