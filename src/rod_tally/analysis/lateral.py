@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..loads import Distribution
 from ..loads.lateral import LateralError
@@ -66,7 +67,7 @@ def levels(model: Model, mass_of: dict[str, float], distribution: Distribution |
     return out
 
 
-def _held(model: Model, m: Mesh) -> Array:
+def _held(model: Model, m: Mesh) -> NDArray[np.bool_]:
     return np.array([model.nodes[n].support.any for n in m.node_ids])
 
 
