@@ -37,6 +37,36 @@ def source(w: Window) -> None:
 def loads(w: Window) -> None:
     w.state.choose(1)
     w.state.go(STEP["Loads"])
+    w.state.set_view(case="Sail floors")
+
+
+def arrived(w: Window) -> None:
+    """Revision A, where some of a load is lost."""
+    w.state.choose(0)
+    w.state.go(STEP["Loads"])
+    w.state.show_overlay("arrived")
+    w.state.set_view(case="Bales")
+    w.state.show_storeys({"Loft"})
+    w.tables.show_table("cases")
+
+
+def load_page(w: Window) -> None:
+    w.state.choose(1)
+    w.state.show_overlay("arrived")
+    w.state.set_view(case="Wind y")
+    w.tables.pages["tally"].choice.setCurrentText("loads by case")
+    w.tables._tally_by("loads by case")
+    w.tables.show_table("tally")
+    model = w.state.review.model if w.state.review else None
+    assert model is not None
+    w.state.pick("member", next(m.id for m in model.members.values() if m.cls == "column"))
+
+
+def combinations(w: Window) -> None:
+    w.state.choose(1)
+    w.state.go(STEP["Loads"])
+    w.tables.show_table("combinations")
+    w.load_desk.combine()
 
 
 def run(w: Window) -> None:
@@ -109,6 +139,9 @@ VIEWS: dict[str, Callable[[Window], None]] = {
         framing,
         supports,
         loads,
+        arrived,
+        load_page,
+        combinations,
         run,
         response,
         revision,
@@ -136,6 +169,8 @@ def main() -> None:
             window.show_all()
             if window.rules is not None:
                 window.rules.close()
+            if window.load_desk.combine_page is not None:
+                window.load_desk.combine_page.close()
             VIEWS[name](window)
             settle(window, 10)
             grab(window, target / f"{name}.png")

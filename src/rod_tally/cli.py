@@ -70,12 +70,13 @@ def guarded(arguments: argparse.Namespace, command: Callable[[argparse.Namespace
     """Run a command; whatever goes wrong becomes one line and exit status 2."""
     from .analysis import AnalysisError
     from .intake import IntakeError
+    from .loads.rules import RulesError
     from .model import SettingsError
     from .output.write import OutputError
 
     try:
         return command(arguments)
-    except (SettingsError, IntakeError, AnalysisError, OutputError) as error:
+    except (SettingsError, IntakeError, AnalysisError, OutputError, RulesError) as error:
         return say(str(error))
     except MemoryError:
         return say(f"{arguments.model}: does not fit into this machine's memory")

@@ -9,6 +9,7 @@ from ..model import Settings
 from ..project import Project
 from ..review import review
 from ..review.review import read_model
+from .loads import demo_loads
 
 REVISIONS = (("Revision A", "tern-quay-a.ifc"), ("Revision B", "tern-quay-b.ifc"))
 
@@ -21,6 +22,8 @@ def make_demo(path: Path) -> Path:
         with as_file(files("rod_tally.demo") / "data" / file) as source:
             model = read_model(source, settings)
         model.source_file = file
+        for edit in demo_loads(model, name == "Revision A"):
+            edit.apply(model)
         done = review(model, settings)
         ident = project.add_revision(name, model)
         project.add_run(ident, "Run 1", model, settings, done.results)

@@ -6,15 +6,19 @@ import numpy as np
 
 from ..model import FIXED, FREE, Finding, Model, Release, Support
 from ..model.edits import (
+    DeleteCases,
     DeleteMembers,
     Edit,
     HoldFoot,
+    HoldSelfWeight,
     JoinCrossing,
     JoinEnd,
     MapMaterial,
     ReverseMembers,
+    ScaleCase,
     SetRelease,
     SetSupport,
+    TellLoad,
     TurnMembers,
 )
 from ..model.grade_names import standard_of
@@ -29,6 +33,9 @@ FORMS = {
     "Give a thickness": "thickness",
     "Give its elastic modulus": "map_material",
     "Give its density": "map_material",
+    "Give it a kind": "case",
+    "Choose the case that holds it…": "weight",
+    "Make combinations…": "combine",
 }
 
 
@@ -45,6 +52,11 @@ def edit_for(model: Model, finding: Finding | None, action: str, picked: str = "
         if picked in model.nodes and action == "Free this node":
             return SetSupport([picked], FREE)
         return None
+    case = next((i for i in finding.ids if i in model.cases), "")
+    if case:
+        edit = _of_case(model, finding, action, case)
+        if edit is not None:
+            return edit
     ids = [i for i in finding.ids if i in model.members]
     panes = [i for i in finding.ids if i in model.surfaces]
     if action.startswith("Extend it to") and len(ids) == 2 and finding.at is not None:
@@ -75,6 +87,23 @@ def edit_for(model: Model, finding: Finding | None, action: str, picked: str = "
         return SetSupport(bases, FIXED) if bases else None
     if action == "Keep one end fixed in that direction" and ids:
         return SetRelease(ids[:1], True, Release())
+    return None
+
+
+def _of_case(model: Model, finding: Finding, action: str, case: str) -> Edit | None:
+    """What an action does to a load case."""
+    if action == "Turn its sign":
+        return ScaleCase(case, -1.0)
+    if action == "Delete it":
+        return DeleteCases([case])
+    if action == "Keep it in one of them":
+        return HoldSelfWeight(case)
+    if action.startswith("Divide it by "):
+        return ScaleCase(case, 1 / finding.numbers["factor"])
+    if action.startswith("Delete ") and action.removeprefix("Delete ") in model.cases:
+        return DeleteCases([action.removeprefix("Delete ")])
+    if action == "Give it to the other wall":
+        return TellLoad(case, int(finding.numbers["number"]), finding.ids[2])
     return None
 
 

@@ -65,6 +65,10 @@ def one_member(w: Window) -> bool:
     return opened(w) and len(w.state.chosen("member")) == 1
 
 
+def has_case(w: Window) -> bool:
+    return opened(w) and bool(w.state.review and w.state.review.model.cases)
+
+
 def has_finding(w: Window) -> bool:
     return opened(w) and w.state.finding is not None
 
@@ -176,6 +180,43 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command("loads.next", "Next load case", "Loads", "Ctrl+Right", lambda w: w.step_case(1), opened),
     Command("loads.previous", "Previous load case", "Loads", "Ctrl+Left", lambda w: w.step_case(-1), opened),
+    Command("loads.looked", "Looked at this case; the next", "Loads", "Ctrl+K", lambda w: w.look_at_case(), has_case),
+    Command("loads.put_on", "Show what was put on", "Loads", "Ctrl+Alt+P", lambda w: w.show_overlay("loads", "loads"), opened,
+            "Loads as they were put on nodes, members, areas and places", True),
+    Command("loads.arrived", "Show what arrived", "Loads", "Ctrl+Alt+A", lambda w: w.show_overlay("arrived", "cases"), opened,
+            "What members get from slabs and cladding, and what was lost, where it lay"),
+    Command("loads.new", "New case…", "Loads", "Ctrl+Alt+N", lambda w: w.load_desk.ask_new(), opened, "", True),
+    Command("loads.change", "Name and kind of this case…", "Loads", "Ctrl+Alt+K", lambda w: w.load_desk.ask_change(),
+            has_case, "Its kind decides which combinations it enters"),
+    Command("loads.paste_cases", "Cases from a table…", "Loads", "", lambda w: w.load_desk.paste_cases(), opened,
+            "Pasted from a spreadsheet; what is wrong is told by row and column"),
+    Command("loads.weight", "Self-weight in this case only", "Loads", "", lambda w: w.load_desk.hold_weight(), has_case),
+    Command("loads.turn", "Turn the sign of this case", "Loads", "", lambda w: w.load_desk.turn(), has_case),
+    Command("loads.scale", "Multiply this case…", "Loads", "", lambda w: w.load_desk.ask_scale(), has_case,
+            "Such as 1/1.5, when the source multiplied it already"),
+    Command("loads.delete", "Delete this case", "Loads", "", lambda w: w.load_desk.delete(), has_case),
+    Command("loads.put", "Load on what is selected…", "Loads", "Ctrl+Alt+L", lambda w: w.load_desk.ask_load(), picked,
+            "Nodes, members or slabs", True),
+    Command("loads.paste", "Loads from a table…", "Loads", "Ctrl+Alt+V", lambda w: w.load_desk.paste_loads(), has_case,
+            "On nodes, members, slabs, free areas, cladding, lines and points in space"),
+    Command("loads.temperature", "Temperature of what is selected…", "Loads", "", lambda w: w.load_desk.ask_temperature(),
+            has_members),
+    Command("loads.settlement", "Settlement of selected supports…", "Loads", "", lambda w: w.load_desk.ask_settlement(),
+            picked),
+    Command("loads.remove", "Take its loads off what is selected", "Loads", "", lambda w: w.load_desk.remove_loads(),
+            has_case, "Those of the shown case"),
+    Command("loads.span", "Span of selected slabs…", "Loads", "", lambda w: w.load_desk.ask_span(), has_surfaces,
+            "By yield lines, or one way"),
+    Command("loads.patterns", "Patterns of this case", "Loads", "", lambda w: w.load_desk.make_patterns(), has_case,
+            "Alternate and adjacent spans in both directions, as cases that exclude each other", True),
+    Command("loads.notional", "Notional horizontal loads…", "Loads", "", lambda w: w.load_desk.ask_notional(), has_case,
+            "A share of the vertical load at every node, along x and y both ways"),
+    Command("loads.storeys", "Storey forces from a table…", "Loads", "", lambda w: w.load_desk.paste_storeys(), has_case),
+    Command("loads.lateral_en", "Lateral forces by EN 1998-1…", "Loads", "", lambda w: w.load_desk.ask_lateral("EN"), has_case,
+            "Equivalent static forces at the centre of mass, with an eccentricity to either side"),
+    Command("loads.lateral_asce", "Lateral forces by ASCE 7…", "Loads", "", lambda w: w.load_desk.ask_lateral("ASCE"), has_case),
+    Command("loads.combine", "Combinations…", "Loads", "Ctrl+Alt+C", lambda w: w.load_desk.combine(), has_case,
+            "By EN 1990, ASCE 7 or a rule file; the count is shown before they are made", True),
     Command("run.run", "Run", "Run", "F5", lambda w: w.session.run_again(), ready,
             "All cases; kept beside the earlier runs"),
     Command("run.cancel", "Cancel", "Run", "Esc", lambda w: w.session.jobs.cancel(),

@@ -8,65 +8,13 @@ from ..analysis.results import COMPONENTS
 from ..analysis.shape import member_shapes
 from ..compare.match import source_lines
 from ..model.geometry import Array
-from .canvas import Canvas, arrow, ring
+from .canvas import Canvas, ring
 from .overlays import Sheet, overlay
+from .overlays_of_loads import draw_arrows
 from .quantities import FORCE_KIND
 from .theme import INK, OCHRE, PINE, RUST
 
 OLD = "the model has changed since its run: run it again (F5)"
-
-
-def draw_arrows(canvas: Canvas, tails: list[tuple[Array, Array, float]], most: float) -> None:
-    """Arrows that end at their points: (point, direction, size); those of one direction and length in one go."""
-    groups: dict[tuple[int, ...], list[Array]] = {}
-    for at, q, value in tails:
-        key = tuple(np.round(np.append(q / np.linalg.norm(q) * 100, 8 + 26 * value / most)).astype(int))
-        groups.setdefault(key, []).append(at)
-    for key, points in groups.items():
-        canvas.symbols(np.array(points), arrow(np.array(key[:3], float), float(key[3])), PINE, 1.6, "world")
-
-
-@overlay("loads", "Loads")
-def draw_loads(canvas: Canvas, sheet: Sheet) -> list[str]:
-    model = sheet.model
-    case = model.cases.get(sheet.state.case)
-    if case is None:
-        return ["no load case"]
-    shown = set(sheet.ids)
-    line_of = dict(zip(sheet.ids, sheet.lines))
-    tails: list[tuple[Array, Array, float]] = []
-    for load in case.member_loads:
-        if load.member not in shown or load.kind != "force":
-            continue
-        a, b = line_of[load.member]
-        length = float(np.linalg.norm(b - a))
-        axes = model.members[load.member].axes(np.array([a, b]))
-        count = 1 if load.a == load.b else 5
-        for s in np.linspace(0, 1, count):
-            q = np.array(load.qa) * (1 - s) + np.array(load.qb) * s
-            q = axes.T @ q if load.local else q
-            if np.linalg.norm(q) > 0:
-                at = a + (b - a) * (load.a + (load.b - load.a) * s) / length
-                tails.append((at, q, float(np.linalg.norm(q))))
-    for item in case.node_loads:
-        force = np.array(item.force)
-        if np.linalg.norm(force) > 0:
-            tails.append((model.nodes[item.node].point, force, float(np.linalg.norm(force))))
-    if any(case.self_weight):
-        down = np.array(case.self_weight)
-        for i, line in zip(sheet.ids, sheet.lines):
-            weight = model.weight(model.members[i])
-            if weight > 0:
-                tails.append((line.mean(axis=0), down, weight))
-    most = max((t[2] for t in tails), default=1.0)
-    draw_arrows(canvas, tails, most)
-    total = sheet.review.results.applied.get(case.name)
-    what = "self-weight of each member" if any(case.self_weight) else f"{len(tails)} arrows"
-    legend = [f"→ {case.name} ({case.kind or 'no kind'}): {what}"]
-    if total is not None:
-        parts = [f"{n} {sheet.units.show(float(v), 'force')}" for n, v in zip("xyz", total)]
-        legend.append(f"in all {', '.join(parts)} {sheet.units.force[1]}")
-    return legend
 
 
 @overlay("displaced", "Displaced shape", base="pale")

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
-from ..review import STEPS, Step
+from ..review import CASE, STEPS, Item, Step, items_of
 from .state import DeskState
 from .tally_mark import draw_tally
 from .theme import BAND, GRAPHITE, INK, MOSS, MUTED, PALE, PINE, SEVERITY_COLOUR, SEVERITY_MARK, SHEET
@@ -32,19 +32,27 @@ class StepWidget(QWidget):
     def active(self) -> bool:
         return self.state.step is self.step
 
+    @property
+    def items(self) -> tuple[Item, ...]:
+        revision = self.state.revision
+        return items_of(self.step, revision.review.model if revision else None)
+
     def sizeHint(self) -> QSize:
-        return QSize(190, HEAD + (ROW * len(self.step.items) + 5 if self.active else 0))
+        return QSize(190, HEAD + (ROW * len(self.items) + 5 if self.active else 0))
 
     def minimumSizeHint(self) -> QSize:
         return self.sizeHint()
 
     def item_key(self, index: int) -> str:
-        return f"{self.step.name}/{self.step.items[index].title}"
+        return f"{self.step.name}/{self.items[index].title}"
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         row = int((event.position().y() - HEAD) // ROW)
-        if self.active and 0 <= row < len(self.step.items):
+        if self.active and 0 <= row < len(self.items):
+            title = self.items[row].title
+            if title.startswith(CASE):  # a case is looked at by showing it
+                self.state.set_view(case=title.removeprefix(CASE))
             self.toggled.emit(self.item_key(row))
         else:
             self.chosen.emit(self.step)
@@ -82,21 +90,20 @@ class StepWidget(QWidget):
             painter.drawText(QRectF(x, 6, w + 2, 18), Qt.AlignmentFlag.AlignVCenter, text)
             x -= 8
         looked = revision.looked if revision else set()
-        done = sum(self.item_key(k) in looked for k in range(len(self.step.items)))
-        draw_tally(painter, QRectF(17, 27, width, 11), done, len(self.step.items), INK if done else GRAPHITE)
+        done = sum(self.item_key(k) in looked for k in range(len(self.items)))
+        draw_tally(painter, QRectF(17, 27, width, 11), done, len(self.items), INK if done else GRAPHITE)
         if self.active:
             self._paint_items(painter, width)
 
     def _paint_items(self, painter: QPainter, width: int) -> None:
         revision = self.state.revision
         painter.setFont(self.font())
-        for k, item in enumerate(self.step.items):
+        for k, item in enumerate(self.items):
             y = HEAD + k * ROW
             seen = revision is not None and self.item_key(k) in revision.looked
             painter.setPen(QColor(INK if seen else GRAPHITE))
             stroke = "|" if seen else "·"
             painter.drawText(QRectF(17, y, 10, ROW), Qt.AlignmentFlag.AlignVCenter, stroke)
-            painter.drawText(QRectF(28, y, width - 100, ROW), Qt.AlignmentFlag.AlignVCenter, item.title)
             text, colour = "", PALE
             if revision is not None:
                 found = [f for f in revision.review.findings if f.code in item.codes]
@@ -114,6 +121,9 @@ class StepWidget(QWidget):
                     text, colour = "none", MOSS
                 else:
                     text, colour = ("seen", MOSS) if seen else ("to look at", MUTED)
+            taken = painter.fontMetrics().horizontalAdvance(text)
+            title = painter.fontMetrics().elidedText(item.title, Qt.TextElideMode.ElideRight, width - 48 - taken)
+            painter.drawText(QRectF(28, y, width - 44 - taken, ROW), Qt.AlignmentFlag.AlignVCenter, title)
             painter.setPen(QColor(colour))
             painter.drawText(
                 QRectF(0, y, width - 11, ROW), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text
@@ -153,4 +163,5 @@ class RoundPanel(QScrollArea):
 
     def _repaint(self) -> None:
         for widget in self.steps:
+            widget.updateGeometry()
             widget.update()

@@ -20,6 +20,7 @@ from ..analysis.storeys import storey_rows
 from ..checks import Subject, run_checks
 from ..intake import IntakeError, read_source
 from ..loads import Distribution
+from ..loads.rules import RulesError
 from ..model import Finding, Model, Settings, SettingsError
 from ..model.catalogue import catalogue
 from ..model.edits import Edit, MapMaterial, MapProfile
@@ -37,9 +38,9 @@ from ..transfer.preview import preview_joins
 from .actions import ACCEPT, FORMS, GO, MAP, REOPEN, edit_for
 from .jobs import Jobs
 from .state import DeskState, Revision
-from .steps_back import Again, Correct, Decide, Look
+from .steps_back import Again, Correct, CorrectAll, Decide, Look
 
-KNOWN = (IntakeError, ProjectError, AnalysisError, OutputError, SettingsError)
+KNOWN = (IntakeError, ProjectError, AnalysisError, OutputError, SettingsError, RulesError)
 RECENT = 8
 Progress = Callable[[str, float], None]
 
@@ -327,6 +328,9 @@ class Session(QObject):
             self.state.select(
                 [(k, i) for i in finding.ids for k in ("member", "surface") if i in getattr(model, k + "s")]
             )
+            case = next((i for i in finding.ids if i in model.cases), "")
+            if case:
+                self.state.set_view(case=case)
             self.asked_form.emit(FORMS[action])
         else:
             picked = self.state.picked[1] if self.state.picked else ""
@@ -335,13 +339,18 @@ class Session(QObject):
                 self.correct(edit)
 
     def correct(self, edit: Edit) -> None:
+        self.correct_all([edit])
+
+    def correct_all(self, edits: list[Edit]) -> None:
+        """Corrections that are one step of the undo."""
         revision = self.state.revision
-        if revision is None:
+        if revision is None or not edits:
             return
         if self.jobs.busy:
             self.said.emit("Wait for the running job, or cancel it (Esc), before correcting the model")
             return
-        self.undo.push(Correct(self, revision, edit))
+        single = len(edits) == 1
+        self.undo.push(Correct(self, revision, edits[0]) if single else CorrectAll(self, revision, edits))
 
     def map_profile(self, profile: str, name: str) -> None:
         """Map a profile to one of the catalogue, now with undo, and remember it for models taken in later."""

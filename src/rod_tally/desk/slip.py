@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -10,13 +10,17 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QPushButton, QScrollAre
 
 from ..analysis.results import COMPONENTS
 from ..model import Finding, Member, Surface
+from ..review.load_tally import on_member
 from .actions import can_do
 from .closeup_panel import CloseUpPanel
 from .member_plot import MemberPlot
 from .overlays_of_model import support_words
 from .quantities import FORCE_KIND, METRIC, UnitSet
-from .state import DeskState
+from .state import LOADS, DeskState
 from .theme import EDGE, GRAPHITE, MOSS, MUTED, PINE, RUST, SEVERITY_COLOUR, SEVERITY_MARK
+
+MOST_LOADS = 8  # of a member, listed
+SIDES = ("", "source", "model", "results")
 
 
 class Slip(QScrollArea):
@@ -151,11 +155,31 @@ class Slip(QScrollArea):
                 f"A {cm2:.4g} cm², Iy {section.iy * cm4:.4g} cm⁴, Iz {section.iz * cm4:.4g} cm⁴; {section.origin}",
                 MUTED,
             )
+        if self.state.overlay in LOADS:
+            self._loads(m)
         mine = [f for f in review.findings if m.id in f.ids]
         mine.sort(key=lambda f: (f is not self.state.finding, f.order))
         for finding in mine[:4]:
             if finding.severity != "note" or finding is self.state.finding:
                 self._finding(finding)
+
+    def _loads(self, m: Member) -> None:
+        """What the shown case puts on a member, and where each part comes from."""
+        review, case, u = self.state.review, self.state.case, self.units
+        assert review is not None
+        if case not in review.model.cases:
+            return
+        parts = on_member(review, m.id, case)
+        self._text(f"Loads of {case}" + ("" if parts else ": none"), bold=True)
+        rows = []
+        for p in sorted(parts, key=lambda p: -float(np.abs(p.force).max()))[:MOST_LOADS]:
+            k = int(np.abs(p.force).argmax())
+            where = f"{p.a:.2f} m" if p.a == p.b else f"{p.a:.2f} to {p.b:.2f} m"
+            rows.append((p.what, p.origin, where, f"{'xyz'[k]} {u.show(float(p.force[k]), 'force', 3)} {u.force[1]}"))
+        if rows:
+            self._grid(rows, ("", "from", "where", "sum"))
+        if len(parts) > MOST_LOADS:
+            self._text(f"and {len(parts) - MOST_LOADS} smaller ones", MUTED)
 
     def _surface(self, s: Surface) -> None:
         review = self.state.review
@@ -221,13 +245,13 @@ class Slip(QScrollArea):
         values = r.force[c, stations[[0, -1]], k]
         return {n: f"{self.state.component} {self.units.show(float(v), kind, 3)} {unit}" for n, v in enumerate(values)}
 
-    def _grid(self, rows: list[tuple[str, str, str, str]]) -> None:
+    def _grid(self, rows: list[tuple[str, str, str, str]], titles: Sequence[str] = SIDES) -> None:
         holder = QWidget()
         grid = QGridLayout(holder)
         grid.setContentsMargins(0, 4, 0, 4)
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(2)
-        for k, title in enumerate(("", "source", "model", "results")):
+        for k, title in enumerate(titles):
             label = QLabel(title)
             label.setStyleSheet(f"color: {MUTED};")
             grid.addWidget(label, 0, k)

@@ -10,6 +10,9 @@ from ..compare import Comparison
 from ..model import Finding
 from ..review import STEPS, Review, Step, step_of
 
+LOADS = ("loads", "arrived")  # overlays that show loads and need no results
+MOST_COMBINATIONS = 500  # in the list of cases; all are in the table
+
 
 @dataclass
 class Revision:
@@ -92,19 +95,14 @@ class DeskState(QObject):
         self.current = index
         self.storeys, self.isolated, self.finding, self.picked = set(), set(), None, None
         self.selected = []
-        review = self.review
-        if review is not None:
-            cases = review.results.cases
-            if self.case not in cases:
-                self.case = cases[0] if cases else ""
+        self._settle_case()
         self.revision_changed.emit()
         self.picked_changed.emit()
 
     def refresh(self) -> None:
         """The current revision was recomputed."""
         review = self.review
-        if review is not None and self.case not in review.results.cases:
-            self.case = review.results.cases[0] if review.results.cases else ""
+        self._settle_case()
         if self.picked is not None and review is not None:
             self.selected = [p for p in self.selected if self._there(*p)]
             if not self._there(*self.picked):
@@ -148,13 +146,30 @@ class DeskState(QObject):
         """Take a step of the round: its overlay and table come with it."""
         self.step = step
         self.overlay = step.overlay
+        self._settle_case()
         self.step_changed.emit()
         self.overlay_changed.emit()
+
+    def cases(self) -> list[str]:
+        """What the shown overlay can show: load cases and combinations for loads, computed cases for results."""
+        review = self.review
+        if review is None:
+            return []
+        if self.overlay in LOADS:
+            return [*review.model.cases, *(c.name for c in review.combinations[:MOST_COMBINATIONS])]
+        return list(review.results.cases)
 
     def show_overlay(self, name: str) -> None:
         if name != self.overlay:
             self.overlay = name
+            self._settle_case()
             self.overlay_changed.emit()
+
+    def _settle_case(self) -> None:
+        """Where the overlay cannot show the chosen case, the first one that it can."""
+        known = self.cases()
+        if self.case not in known:
+            self.case = known[0] if known else ""
 
     def set_view(self, **values: object) -> None:
         """Label, case, component or scale of the view."""

@@ -60,6 +60,34 @@ class Correct(QUndoCommand):
         self.session.model_changed(self.revision)
 
 
+class CorrectAll(QUndoCommand):
+    """Several corrections in one step; when one cannot be made, none is."""
+
+    def __init__(self, session: Session, revision: Revision, edits: list[Edit]) -> None:
+        super().__init__(edits[-1].text)
+        self.session, self.revision, self.edits = session, revision, edits
+
+    def redo(self) -> None:
+        made: list[Edit] = []
+        model = self.revision.review.model
+        for edit in self.edits:
+            try:
+                edit.apply(model)
+            except EditError as error:
+                for done in reversed(made):
+                    done.revert(model)
+                self.setObsolete(True)
+                self.session.failed.emit(edit.text, f"This cannot be done: {error}.")
+                return
+            made.append(edit)
+        self.session.model_changed(self.revision)
+
+    def undo(self) -> None:
+        for edit in reversed(self.edits):
+            edit.revert(self.revision.review.model)
+        self.session.model_changed(self.revision)
+
+
 class Again(QUndoCommand):
     """All corrections of before in one step of the undo."""
 

@@ -60,7 +60,7 @@ class Strip(QFrame):
         """Show the state as it is."""
         state, review = self.state, self.state.review
         self.show_choice.setCurrentIndex(self.show_choice.findData(state.overlay))
-        cases = list(review.results.cases) if review else []
+        cases = state.cases()
         if [self.case_choice.itemText(i) for i in range(self.case_choice.count())] != cases:
             self.case_choice.clear()
             self.case_choice.addItems(cases)

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable
 
 import numpy as np
 
@@ -12,30 +11,11 @@ from ..model.catalogue import catalogue_name, catalogue_section, near_names
 from ..model.grade_names import standard_of
 from ..review import Review
 from ..review.takeoff import takeoff
+from .load_rows import PAGES, cases, combinations, load_page, loads
 from .quantities import FORCE_KIND, UnitSet
+from .rows import Pick, Rows
 from .state import DeskState
 from .theme import SEVERITY_MARK
-
-Pick = tuple[str, str] | None
-
-
-@dataclass(slots=True)
-class Rows:
-    """Columns with their titles, rows of values (text or numbers, None for absent), and what each row points at."""
-
-    columns: list[str]
-    rows: list[list[object]] = field(default_factory=list)
-    picks: list[Pick] = field(default_factory=list)
-    tips: list[str] = field(default_factory=list)
-    note: str = ""
-    makers: list[tuple[str, ...]] = field(default_factory=list)
-
-    def add(self, values: Sequence[object], pick: Pick = None, tip: str = "", makers: Sequence[str] = ()) -> None:
-        """`makers`: ids of the members and surfaces that make the row, shown alone when it is clicked."""
-        self.rows.append(list(values))
-        self.picks.append(pick)
-        self.tips.append(tip)
-        self.makers.append(tuple(makers))
 
 
 def findings(state: DeskState, units: UnitSet) -> Rows:
@@ -76,6 +56,8 @@ def tally(state: DeskState, units: UnitSet) -> Rows:
     review = state.review
     if review is None:
         return out
+    if state.tally_by in PAGES:
+        return load_page(review, state.tally_by, state.case, units)
     if state.tally_by != "overview":
         return take_off(review, state.tally_by, units)
     made_of: dict[str, list[str]] = {}
@@ -290,46 +272,6 @@ def members(state: DeskState, units: UnitSet) -> Rows:
     return out
 
 
-def loads(state: DeskState, units: UnitSet) -> Rows:
-    line = f"{units.force[1]}/m" if units.length[1] == "m" else f"{units.force[1]}/m"
-    out = Rows(["Case", "Kind", "On", "What", "From", "To", "x", "y", "z", "x at end", "y at end", "z at end", "Axes"])
-    out.note = f"Forces in {units.force[1]}, line loads in {line}"
-    review = state.review
-    if review is None:
-        return out
-    model, k = review.model, units.force[0]
-    for case in model.cases.values():
-        if any(case.self_weight):
-            out.add(
-                [case.name, case.kind, "all members", "self-weight", None, None, *case.self_weight]
-                + [None] * 3
-                + ["global"]
-            )
-        for item in case.node_loads:
-            if any(item.force):
-                values: list[object] = [v * k for v in item.force]
-                out.add(
-                    [case.name, case.kind, item.node, "force", None, None, *values] + [None] * 3 + ["global"],
-                    ("node", item.node),
-                )
-            if any(item.moment):
-                values = [v * k for v in item.moment]
-                out.add(
-                    [case.name, case.kind, item.node, "moment", None, None, *values] + [None] * 3 + ["global"],
-                    ("node", item.node),
-                )
-        for load in case.member_loads:
-            member = model.members.get(load.member)
-            name = (member.name or member.id) if member else load.member
-            what = f"{'point' if load.a == load.b else 'line'} {load.kind}" + (", projected" if load.projected else "")
-            end: list[object] = [None] * 3 if load.a == load.b else [v * k for v in load.qb]
-            start: list[object] = [v * k for v in load.qa]
-            reach: list[object] = [load.a, None if load.a == load.b else load.b]
-            axes = "local" if load.local else "global"
-            out.add([case.name, case.kind, name, what, *reach, *start, *end, axes], ("member", load.member))
-    return out
-
-
 def reactions(state: DeskState, units: UnitSet) -> Rows:
     f, m = units.force[1], units.moment[1]
     out = Rows(["Case", "Node", *(f"{a}, {f}" for a in ("Fx", "Fy", "Fz")), *(f"{a}, {m}" for a in ("Mx", "My", "Mz"))])
@@ -446,7 +388,9 @@ TABLES: dict[str, tuple[str, Callable[[DeskState, UnitSet], Rows]]] = {
     "sections": ("Sections", sections),
     "materials": ("Materials", materials),
     "lines": ("Lines", lines),
+    "cases": ("Cases", cases),
     "loads": ("Loads", loads),
+    "combinations": ("Combinations", combinations),
     "reactions": ("Reactions", reactions),
     "forces": ("Forces", forces),
     "changes": ("Changes", changes),

@@ -18,10 +18,12 @@ from PyQt6.QtWidgets import (
 )
 
 from ..review.takeoff import BY
+from .load_rows import PAGES
 from .parity import ParityPlot
 from .quantities import METRIC, UnitSet
+from .rows import Pick, Rows
 from .state import DeskState
-from .table_rows import TABLES, Pick, Rows, log_rows
+from .table_rows import TABLES, log_rows
 from .theme import MUTED, OCHRE, RUST
 
 MARK_COLOUR = {"■": RUST, "▲": OCHRE, "●": MUTED}
@@ -254,7 +256,7 @@ class Tables(QTabWidget):
         self.state = state
         self.units: UnitSet = METRIC
         self.setDocumentMode(True)
-        by = ("overview", *(f"by {k}" for k in BY))
+        by = ("overview", *(f"by {k}" for k in BY), *PAGES)
         self.pages = {name: TablePage(name, by if name == "tally" else ()) for name in (*TABLES, "log")}
         self.pages["tally"].choice.textActivated.connect(self._tally_by)
         for name, page in self.pages.items():
@@ -271,8 +273,10 @@ class Tables(QTabWidget):
         self._later.setInterval(0)
         self._later.timeout.connect(self._front)
         state.revision_changed.connect(self.renew)
-        state.decided.connect(lambda: self.renew({"findings"}))
-        state.overlay_changed.connect(lambda: self.renew({"forces"}))
+        state.decided.connect(lambda: self.renew({"findings", "cases"}))
+        state.overlay_changed.connect(
+            lambda: self.renew({"forces"} | ({"tally"} if state.tally_by in PAGES else set()))
+        )
         state.picked_changed.connect(self._point)
         state.step_changed.connect(self._step)
         self.renew()
@@ -297,6 +301,8 @@ class Tables(QTabWidget):
         review = self.state.review
         if name == "findings" and review is not None:
             self.state.pick_finding(review.findings[row])
+        elif pick is not None and pick[0] == "case":
+            self.state.set_view(case=pick[1])
         elif pick is not None:
             self.state.pick(*pick)
 

@@ -22,9 +22,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from ..review import CASE
 from .commands import COMMANDS, MENUS, Command
 from .corrections import Corrections
 from .dialogs import Dialogs
+from .load_desk import LoadDesk
 from .quantities import UNIT_SETS
 from .round_panel import RoundPanel
 from .rules_page import RulesPage
@@ -49,6 +51,7 @@ class Window(QMainWindow):
     search: QLineEdit
     dialogs: Dialogs
     corrections: Corrections
+    load_desk: LoadDesk
 
     def __init__(self) -> None:
         super().__init__()
@@ -65,6 +68,7 @@ class Window(QMainWindow):
         self.round.setFixedWidth(196)
         self.dialogs = Dialogs(self, self.session, self.state, self.picture)
         self.corrections = Corrections(self, self.session, self.state)
+        self.load_desk = LoadDesk(self, self.session, self.state)
         self.rules: RulesPage | None = None
         self._build_menus()
         self._build()
@@ -213,7 +217,7 @@ class Window(QMainWindow):
         session.failed.connect(self.dialogs.fail)
         session.asked_reason.connect(self.dialogs.ask_reason)
         session.asked_map.connect(self.corrections.ask_map)
-        session.asked_form.connect(lambda name: getattr(self.corrections, f"ask_{name}")())
+        session.asked_form.connect(self._form)
         session.asked_again.connect(self.dialogs.ask_again)
         self.tables.said.connect(self._say)
         session.asked_view.connect(lambda at: self.view.take_me_there(np.array(at)) if at else None)
@@ -381,6 +385,26 @@ class Window(QMainWindow):
         if review is not None and chosen:
             self.corrections.ask_map(review.model.members[chosen[0]].section)
 
+    def _form(self, name: str) -> None:
+        """A form by its name, of the model's parts or of load cases."""
+        calls = {
+            "case": self.load_desk.ask_change,
+            "weight": self.load_desk.ask_weight,
+            "combine": self.load_desk.combine,
+        }
+        call = calls.get(name)
+        (call or getattr(self.corrections, f"ask_{name}"))()
+
+    def look_at_case(self) -> None:
+        """Mark the shown case as looked at, and go on to the next one."""
+        review, revision = self.state.review, self.state.revision
+        if review is None or revision is None or self.state.case not in review.model.cases:
+            return
+        item = f"Loads/{CASE}{self.state.case}"
+        if item not in revision.looked:
+            self.session.look(item)
+        self.step_case(1)
+
     def show_rules(self) -> None:
         """The page of rules, one at a time."""
         if self.rules is None:
@@ -390,7 +414,7 @@ class Window(QMainWindow):
         self.rules.raise_()
 
     def step_case(self, by: int) -> None:
-        cases = self.state.review.results.cases if self.state.review else []
+        cases = self.state.cases()
         if cases:
             at = cases.index(self.state.case) if self.state.case in cases else 0
             self.state.set_view(case=cases[(at + by) % len(cases)])

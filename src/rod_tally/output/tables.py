@@ -50,7 +50,7 @@ def tables(review: Review) -> Iterator[tuple[str, Iterator[pa.Table]]]:
             (s.name or s.id, *(" ".join(repr(float(v) + 0.0) for v in row) for row in s.axes))
             for s in model.surfaces.values()
         ],
-        "combinations.csv": lambda: [(c.name, c.kind, n, f) for c in model.combinations for n, f in c.factors.items()],
+        "combinations.csv": lambda: [(c.name, c.kind, n, f) for c in review.combinations for n, f in c.factors.items()],
         "storeys.csv": lambda: [[getattr(row, c) for c in HEADERS["storeys.csv"].split()] for row in review.storeys],
         "findings.csv": lambda: _findings(review),
     }

@@ -1,6 +1,6 @@
 """The order of the work, decisions on findings, what is blocking, is it ready."""
 
 from .review import Review, review
-from .steps import STEPS, Step, step_of
+from .steps import CASE, STEPS, Item, Step, items_of, step_of
 
-__all__ = ["STEPS", "Review", "Step", "review", "step_of"]
+__all__ = ["CASE", "STEPS", "Item", "Review", "Step", "items_of", "review", "step_of"]

@@ -13,9 +13,13 @@ from ..checks import Subject, run_checks
 from ..compare import Comparison, compare
 from ..intake import read_source
 from ..loads import Distribution
-from ..model import Finding, Model, Settings
+from ..loads.combine import Combined, CombineError, combine
+from ..loads.orientation import directions, orientation
+from ..loads.rules import RuleSet, read_rules
+from ..model import Combination, Finding, Model, Settings
 from ..model.lines import Line, lines_of
 from ..transfer import transfer
+from .forces import direct_force
 from .tally import TallyRow, tally
 
 Progress = Callable[[str, float], None]
@@ -39,6 +43,16 @@ class Review:
     comparison: Comparison | None = None
     _lines: list[Line] | None = None
     _distribution: Distribution | None = None
+    _combined: Combined | None = None
+
+    @property
+    def combinations(self) -> list[Combination]:
+        """The model's own; where it has none, those that the settings' rule set makes of its cases."""
+        if self.model.combinations:
+            return self.model.combinations
+        if self._combined is None:
+            self._combined = combined(self.model, self.settings)
+        return self._combined.combinations
 
     @property
     def distribution(self) -> Distribution:
@@ -56,12 +70,28 @@ class Review:
 
     def model_changed(self, distribution: Distribution | None = None) -> None:
         """What was made from the model as it was holds no more; its loads go as `distribution` says."""
-        self._lines, self._distribution = None, distribution
+        self._lines, self._distribution, self._combined = None, distribution, None
         self.tally = tally(self.model)
 
     @property
     def blocking(self) -> list[Finding]:
         return [f for f in self.findings if f.severity == "blocking"]
+
+
+def combined(model: Model, settings: Settings, scheme: str = "", rules: RuleSet | None = None) -> Combined:
+    """A model's cases combined by the settings' rule set (or by `rules`), seismic directions as the building's frames ask
+    for unless a `scheme` is given; nothing when there would be too many. Raises RulesError."""
+    rules = rules or read_rules(settings.combinations.standard)
+    direction = {}
+    if any(c.kind == "seismic" for c in model.cases.values()):
+        loads = Distribution(model)
+        totals = {n: direct_force(model, c) + loads.case(n).total("applied") for n, c in model.cases.items()}
+        direction = directions(model.cases, totals)
+        scheme = scheme or orientation(model).scheme
+    try:
+        return combine(model.cases.values(), rules, scheme or "plain", direction)
+    except CombineError:
+        return Combined(untyped=[c.name for c in model.cases.values() if not c.kind])
 
 
 def read_model(path: Path, settings: Settings, progress: Progress = silent) -> Model:
@@ -73,13 +103,17 @@ def read_model(path: Path, settings: Settings, progress: Progress = silent) -> M
 
 
 def review(model: Model, settings: Settings, progress: Progress = silent) -> Review:
-    """Run and check a model. Raises AnalysisError for a case in the settings that the model does not have."""
+    """Run and check a model. Raises AnalysisError for a case in the settings that the model does not have, RulesError for
+    a rule set that cannot be read."""
     loads = Distribution(model)
     results = run(model, settings.run, progress, distribution=loads)
     findings = run_checks(Subject(model, results, settings, loads), progress)
     own = modes(model, results, settings, progress, loads)
     storeys = storey_rows(model, results, loads)
-    return Review(model, settings, results, findings, tally(model), own, storeys, _distribution=loads)
+    done = Review(model, settings, results, findings, tally(model), own, storeys, _distribution=loads)
+    if not model.combinations:
+        done._combined = combined(model, settings)
+    return done
 
 
 def attach_comparison(done: Review, base: Model, base_run: Results) -> None:

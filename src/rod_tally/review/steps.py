@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ..model import Finding
+from ..model import Finding, Model
+
+CASE = "case "
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,10 +72,12 @@ STEPS: tuple[Step, ...] = (
     Step(
         "Loads",
         (
-            Item("Cases", ("load.empty", "case.untyped")),
-            Item("Arrived", ("load.lost",)),
+            Item("Cases", ("load.empty", "case.untyped", "load.same")),
+            Item("Arrived", ("load.lost", "load.between")),
             Item("Direction", ("load.direction",)),
-            Item("Self-weight once", ("load.twice",)),
+            Item("Values", ("load.magnitude", "load.factored", "load.jump")),
+            Item("Self-weight once", ("load.twice", "load.weight_again", "load.no_weight")),
+            Item("Combinations", ("combination.orientation",)),
         ),
         "loads",
         "loads",
@@ -101,6 +105,13 @@ STEPS: tuple[Step, ...] = (
     ),
     Step("Close-out", (Item("Decisions"), Item("Report")), "joints", "findings"),
 )
+
+
+def items_of(step: Step, model: Model | None) -> tuple[Item, ...]:
+    """What is looked at in a step for this model: its items, and in the step Loads every load case."""
+    if step.name != "Loads" or model is None:
+        return step.items
+    return (*step.items, *(Item(f"{CASE}{name}") for name in model.cases))
 
 
 def step_of(finding: Finding) -> Step:

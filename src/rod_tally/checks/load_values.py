@@ -1,0 +1,210 @@
+"""Loads whose size, sign or likeness is odd: against usual values, partial factors, each other, their neighbours."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+
+import numpy as np
+
+from ..model import AreaLoad, Finding, LoadCase
+from ..model.edits import load_values
+from .registry import Subject, check, listed, point
+
+# Usual imposed loads, kN/m2, least and most: EN 1991-1-1 tables 6.2 (A to D), 6.4 (E), 6.8 (F, G), 6.10 (H), widened to
+# ASCE 7-16 table 4.3-1 where that goes beyond (from memory: offices 2.40, dwellings 1.92, assembly 4.79, shops 3.59 to
+# 6.00, stores 6.00 to 11.97, garages 1.92, roofs 0.96 kPa).
+USUAL = {
+    "A": (1.5, 4.0), "B": (2.0, 3.0), "C": (2.0, 7.5), "D": (3.5, 6.0), "E": (6.0, 12.0), "F": (1.5, 2.5),
+    "G": (5.0, 5.0), "H": (0.0, 1.0),
+}  # fmt: skip
+# The same for other kinds, kN/m2. Common practice, no source.
+BY_KIND = {"live": (0.4, 12.0), "dead": (0.1, 10.0), "snow": (0.2, 10.0), "wind": (0.1, 4.0)}
+# Partial factors of EN 1990 table A1.2(B) and ASCE 7-16 2.3.1 that a value may have been multiplied by
+PARTIAL = {"live": (1.5, 1.6), "dead": (1.35, 1.2), "snow": (1.5, 1.6), "wind": (1.5,)}
+ROUND = 0.25  # kN/m2 or kN/m; characteristic values are usually given in steps of this. Common practice, no source.
+JUMP = 2.0  # ratio of mean line loads of neighbours in a beam line that wants a reason. Common practice, no source.
+LEAST_JUMP = 2000.0  # N/m
+
+
+def intensity(load: AreaLoad) -> float:
+    """The largest of its values, kN/m2."""
+    return float(np.linalg.norm(np.array(load.values), axis=1).max()) / 1000
+
+
+@check("load.magnitude")
+def find_odd_magnitudes(s: Subject) -> Iterator[Finding]:
+    """Pressures beyond what is usual for their kind and category."""
+    for case in s.model.cases.values():
+        span = USUAL.get(case.category) if case.kind == "live" else None
+        span = span or BY_KIND.get(case.kind)
+        if span is None:
+            continue
+        low, high = span
+        odd: dict[float, list[str]] = defaultdict(list)
+        for load in case.area_loads:
+            q = intensity(load)
+            if q > 0 and not low * (1 - 1e-9) <= q <= high * (1 + 1e-9):
+                odd[round(q, 6)].append(load.surface)
+        for q, surfaces in sorted(odd.items()):
+            what = f"category {case.category}" if case.kind == "live" and case.category else case.kind
+            usual = f"{low:g} to {high:g}" if high > low else f"{low:g}"
+            named = [s.name(i) for i in surfaces if i in s.model.surfaces]
+            where = f" on {listed(named[:3])}{' and others' if len(named) > 3 else ''}" if named else ""
+            yield Finding(
+                "load.magnitude", "warning",
+                f"Load case {case.name}: {q:g} kN/m2{where}; usual for {what} is {usual} kN/m2.",
+                (case.name, *[i for i in surfaces if i]), None, ("Accept, because…",), {"q": q * 1000},
+            )  # fmt: skip
+
+
+@check("load.factored")
+def find_factored(s: Subject) -> Iterator[Finding]:
+    """Cases all of whose values become round when a partial factor is taken off, and are not round as they are."""
+    for case in s.model.cases.values():
+        values = [intensity(a) for a in case.area_loads]
+        values += [float(np.abs(np.array([m.qa, m.qb])).max()) / 1000 for m in case.member_loads if m.kind == "force"]
+        different = sorted({round(v, 9) for v in values if v > 0})
+        if not different or all(_is_round(v) for v in different):
+            continue
+        for factor in PARTIAL.get(case.kind, ()):
+            plain = [v / factor for v in different]
+            if all(_is_round(v) for v in plain):
+                example = f"{different[-1]:g} is {factor:g} times {plain[-1]:g}"
+                yield Finding(
+                    "load.factored", "warning",
+                    f"Load case {case.name} looks already multiplied by a partial factor: {example} kN.",
+                    (case.name,), None, (f"Divide it by {factor:g}",), {"factor": factor},
+                )  # fmt: skip
+                break
+
+
+def _is_round(value: float) -> bool:
+    return abs(value / ROUND - round(value / ROUND)) < 1e-4 and value >= ROUND / 2
+
+
+@check("load.same")
+def find_doubled_cases(s: Subject) -> Iterator[Finding]:
+    """Cases that hold the same loads: one of them twice, most likely."""
+    seen: dict[str, str] = {}
+    for case in s.model.cases.values():
+        if case.count == 0:
+            continue
+        mark = _signature(case)
+        if mark in seen:
+            first = s.model.cases[seen[mark]]
+            if first.together and first.together == case.together:
+                continue
+            yield Finding(
+                "load.same", "warning", f"Load cases {first.name} and {case.name} hold the same {case.count} loads.",
+                (first.name, case.name), None, (f"Delete {case.name}",),
+            )  # fmt: skip
+        else:
+            seen[mark] = case.name
+
+
+def _signature(case: LoadCase) -> str:
+    parts = []
+    for loads in (
+        case.node_loads, case.member_loads, case.area_loads, case.space_loads, case.temperatures, case.settlements,
+    ):  # fmt: skip
+        for load in loads:
+            values = load_values(load)
+            parts.append(repr(sorted((k, repr(v)) for k, v in values.items() if k not in ("source", "by", "name"))))
+    return "\n".join(sorted(parts))
+
+
+@check("load.weight_again")
+def find_weight_as_loads(s: Subject) -> Iterator[Finding]:
+    """Members loaded with their own weight beside a case that holds self-weight."""
+    holding = [c.name for c in s.model.cases.values() if any(c.self_weight)]
+    if not holding:
+        return
+    for case in s.model.cases.values():
+        alike = []
+        loaded = 0
+        for load in case.member_loads:
+            member = s.model.members.get(load.member)
+            if member is None or load.a == load.b or load.kind != "force" or load.local:
+                continue
+            loaded += 1
+            own = s.model.weight(member) / max(s.model.length(member), 1e-9)
+            if own > 0 and load.qa == load.qb and abs(-load.qa[2] - own) <= 0.01 * own:
+                alike.append(member.id)
+        if len(alike) >= 3 and len(alike) >= 0.8 * loaded:
+            yield Finding(
+                "load.weight_again", "warning",
+                f"Load case {case.name} puts on {len(alike)} members what they weigh themselves, which {holding[0]} "
+                "holds already: their weight counts twice.",
+                (case.name, *alike), None, (f"Delete {case.name}",),
+            )  # fmt: skip
+
+
+@check("load.jump")
+def find_jumps(s: Subject) -> Iterator[Finding]:
+    """Neighbours in a beam line whose mean loads differ abruptly, with the reason where one is seen."""
+    if not s.model.surfaces:
+        return
+    beams = [line.members for line in s.lines if line.kind == "beams" and len(line.members) > 1]
+    beside = _panels_beside(s)
+    for case in s.model.cases.values():
+        arrival = s.distribution.case(case.name)
+        if not len(arrival.member):
+            continue
+        mean: dict[str, float] = {}
+        force = np.bincount(arrival.member, arrival.forces[:, 2], minlength=len(arrival.members))
+        for ident, f in zip(arrival.members, force):
+            if ident in s.model.members:
+                mean[ident] = float(f) / max(s.model.length(s.model.members[ident]), 1e-9)
+        found: dict[str, list[tuple[float, str, str]]] = defaultdict(list)
+        for line in beams:
+            for a, b in zip(line, line[1:]):
+                if a not in s.model.members or b not in s.model.members:
+                    continue
+                qa, qb = abs(mean.get(a, 0.0)), abs(mean.get(b, 0.0))
+                small, large = min(qa, qb), max(qa, qb)
+                if large - small > LEAST_JUMP and large > JUMP * small:
+                    reason = _reason(beside.get(a, (0, False, False)), beside.get(b, (0, False, False)))
+                    found[reason].append((large - small, a, b))
+        for reason, jumps in found.items():
+            by, a, b = max(jumps)
+            qa, qb = abs(mean.get(a, 0.0)) / 1000, abs(mean.get(b, 0.0)) / 1000
+            more = f", and {len(jumps) - 1} more such places" if len(jumps) > 1 else ""
+            why = f": {reason}" if reason else ", and no reason is seen"
+            ids = tuple(dict.fromkeys(i for _, p, q in sorted(jumps, reverse=True) for i in (p, q)))
+            place = s.model.line(s.model.members[a]).mean(axis=0)
+            yield Finding(
+                "load.jump", "note" if reason else "warning",
+                f"Load case {case.name}: {s.name(a)} carries {qa:.3g} kN/m and its neighbour {s.name(b)} {qb:.3g} kN/m "
+                f"in the mean{why}{more}.",
+                ids, point(place), ("Take me there",), {"by": by},
+            )  # fmt: skip
+
+
+def _panels_beside(s: Subject) -> dict[str, tuple[int, bool, bool]]:
+    """For each member: how many panels hang on it, whether one has an opening, whether one has a free edge."""
+    out: dict[str, tuple[int, bool, bool]] = {}
+    for floor in s.distribution.floors():
+        for panel in floor.panels:
+            free = bool((panel.carrier < 0).any())
+            opening = bool(panel.polygon.interiors) or _at_opening(floor.outline.interiors, panel.polygon)
+            for k in {int(c) for c in panel.carrier if c >= 0}:
+                carrier = floor.carriers[k]
+                if carrier.kind == "member":
+                    count, o, f = out.get(carrier.id, (0, False, False))
+                    out[carrier.id] = (count + 1, o or opening, f or free)
+    return out
+
+
+def _at_opening(rings: object, polygon: object) -> bool:
+    return any(polygon.distance(r) < 1e-6 for r in rings)  # type: ignore[attr-defined]
+
+
+def _reason(a: tuple[int, bool, bool], b: tuple[int, bool, bool]) -> str:
+    if a[1] != b[1]:
+        return "an opening lies beside one of them"
+    if a[2] != b[2]:
+        return "a free edge or a cantilever of the slab lies beside one of them"
+    if a[0] != b[0]:
+        return f"{a[0]} panels hang on one and {b[0]} on the other"
+    return ""

@@ -1,0 +1,27 @@
+"""Rows of a table, as plain values; the widgets only lay them out."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+Pick = tuple[str, str] | None
+
+
+@dataclass(slots=True)
+class Rows:
+    """Columns with their titles, rows of values (text or numbers, None for absent), and what each row points at."""
+
+    columns: list[str]
+    rows: list[list[object]] = field(default_factory=list)
+    picks: list[Pick] = field(default_factory=list)
+    tips: list[str] = field(default_factory=list)
+    note: str = ""
+    makers: list[tuple[str, ...]] = field(default_factory=list)
+
+    def add(self, values: Sequence[object], pick: Pick = None, tip: str = "", makers: Sequence[str] = ()) -> None:
+        """`makers`: ids of the members and surfaces that make the row, shown alone when it is clicked."""
+        self.rows.append(list(values))
+        self.picks.append(pick)
+        self.tips.append(tip)
+        self.makers.append(tuple(makers))
