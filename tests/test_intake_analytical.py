@@ -211,12 +211,12 @@ def test_combinations_and_nested_groups(tmp_path: Path) -> None:
 
 def test_actions_that_cannot_be_taken_over_are_lost_in_words(tmp_path: Path) -> None:
     w = portal()
-    temperature = w.f.create_entity("IfcStructuralLoadTemperature", None, 20.0, 0.0, 0.0)
-    w.action("IfcStructuralCurveAction", "Floor", w.members["beam"], temperature, PredefinedType="CONST")
+    moved = w.f.create_entity("IfcStructuralLoadSingleDisplacement", None, 0.01, 0.0, 0.0)
+    w.action("IfcStructuralCurveAction", "Floor", w.members["beam"], moved, PredefinedType="CONST")
     m = taken(w, tmp_path)
     r = run(m, RunSettings())
     found = [f for f in run_checks(Subject(m, r)) if f.code == "load.lost"]
-    assert len(found) == 1 and "IfcStructuralLoadTemperature" in found[0].message
+    assert len(found) == 1 and "imposed movement along a member" in found[0].message
 
 
 def test_point_inside_a_member_supports_it_there(tmp_path: Path) -> None:
@@ -274,8 +274,8 @@ def test_each_lost_action_is_told_once(tmp_path: Path) -> None:
     """A point load far beyond its member's end, and an action in no case at all that cannot be taken over."""
     w = portal()
     w.on_member("Floor", "beam", (9, 0, 4), 0, 0, -5e3)
-    temperature = w.f.create_entity("IfcStructuralLoadTemperature", None, 20.0, 0.0, 0.0)
-    stray = w.action("IfcStructuralCurveAction", "Wind", w.members["beam"], temperature, PredefinedType="CONST")
+    moved = w.f.create_entity("IfcStructuralLoadSingleDisplacement", None, 0.01, 0.0, 0.0)
+    stray = w.action("IfcStructuralCurveAction", "Wind", w.members["beam"], moved, PredefinedType="CONST")
     w.cases["Wind"][1].remove(stray)
     m = taken(w, tmp_path)
     assert [len(m.cases[c].lost) for c in ("Floor", "Unassigned")] == [1, 1]

@@ -194,6 +194,8 @@ class SourceFace:
     material: str
     points: list[str] = field(default_factory=list)
     cls: str = ""
+    way: str = "two-way"
+    span: Vector | None = None
 
 
 @dataclass(slots=True)
@@ -217,12 +219,18 @@ class SourceCase:
     id: str
     kind: str = ""
     self_weight: Vector = (0.0, 0.0, 0.0)
+    category: str = ""
+    together: str = ""
 
 
 @dataclass(slots=True)
 class SourceAction:
     """An action of the structural domain. `stations` holds (distance, six values) in SI; one station: concentrated
-    when `kind` is point, uniform when it is curve. `target` is the id of a curve member or point connection."""
+    when `kind` is point, uniform when it is curve. `target` is the id of a curve member or point connection.
+
+    Further kinds: "area" (pressures on a surface member, or on `outline` (n, 3)), "space" (along `outline` (2, 3) or at it
+    (1, 3), on the surface `target` or on what lies there), "temperature" (uniform, and differences over y and z, K),
+    "movement" (m, rad). `places` (3, 3) are where three pressures hold that vary between."""
 
     id: str
     name: str
@@ -233,6 +241,10 @@ class SourceAction:
     local: bool = False
     projected: bool = False
     at: Array | None = None
+    outline: Array | None = None
+    places: Array | None = None
+    cladding: bool = False
+    span: Vector | None = None
 
 
 @dataclass(slots=True)

@@ -108,6 +108,16 @@ class Collector:
         self.arrival.shares[share].on_members = self.arrival.shares[share].on_members + total
         return np.asarray(total)
 
+    def on_members(
+        self, idents: list[str], index: NDArray[np.int64], a: Array, b: Array, qa: Array, qb: Array, share: int
+    ) -> None:
+        """Rows on many members at once, `index` into `idents`."""
+        numbers = np.array([self.number.setdefault(i, len(self.number)) for i in idents], np.int64)
+        self.blocks.append((numbers[index], a, b, qa, qb, share))
+        size = (b - a)[:, None]
+        entry = self.arrival.shares[share]
+        entry.on_members = entry.on_members + np.where(size == 0, qa, (qa + qb) / 2 * size).sum(axis=0)
+
     def on_node(self, ident: str, force: Array, share: int) -> None:
         self.nodes.append((ident, force, share))
         self.arrival.shares[share].on_members = self.arrival.shares[share].on_members + force

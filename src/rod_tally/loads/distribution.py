@@ -15,7 +15,7 @@ from .arrival import Arrival, Collector, HeldLoad, Share
 from .floor import REACH, Carrier, Floor, columns_below, cut, floor_of
 from .panel import second_moments
 from .placed import put_in_space
-from .rows import put_rows
+from .rows import put_rows, whole_of
 from .spread import spread_part
 
 NOTHING_CARRIES = "no beam, wall or column carries this part of the slab"
@@ -90,13 +90,11 @@ def _own_weight(d: Distribution, case: LoadCase, into: Collector) -> None:
 
 def _whole(floor: Floor, pressure: Array, into: Collector, share: int) -> None:
     """A pressure (3 basis, 3 components) over all panels of a floor."""
-    for k, panel in enumerate(floor.panels):
-        if panel.empty:
-            force = second_moments(panel.polygon)[0] @ pressure
-            into.lose(share, force, floor.lifted(np.array(panel.polygon.exterior.coords)), NOTHING_CARRIES)
-            continue
-        rows = floor.unit(k)
-        put_rows(floor, panel, rows, rows.qa @ pressure, rows.qb @ pressure, into, share)
+    whole = whole_of(floor)
+    for panel in whole.idle:
+        force = second_moments(panel.polygon)[0] @ pressure
+        into.lose(share, force, floor.lifted(np.array(panel.polygon.exterior.coords)), NOTHING_CARRIES)
+    whole.put(pressure, into, share)
     _settle(into, share)
 
 

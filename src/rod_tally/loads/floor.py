@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 import shapely
@@ -14,7 +15,7 @@ from shapely.geometry import LineString, Point, Polygon
 from ..model import Model, Surface
 from ..model.geometry import Array
 from .panel import FREE_EDGE, Panel, ring_edges
-from .spread import EdgeRows, Way, spread
+from .spread import EdgeRows, Way, known_spread
 
 GRID = 1e-6  # m; lines nearer than this are one
 REACH = 0.3  # m; a beam that stops this near to the next line is taken on to it, so that panels close
@@ -46,6 +47,7 @@ class Floor:
     panels: list[Panel]
     way: Way = "two-way"
     span: Array | None = None
+    whole: Any = None  # what `rows.whole_of` keeps here
     _unit: dict[int, EdgeRows] = field(default_factory=dict)
 
     def flat(self, points: Array) -> Array:
@@ -67,7 +69,7 @@ class Floor:
         """What pressures of 1, x and y over the whole of panel k put on its edges, worked out once."""
         if k not in self._unit:
             panel = self.panels[k]
-            self._unit[k] = spread(panel, self.way, self.span_of(panel) if self.way == "one-way" else None)
+            self._unit[k] = known_spread(panel, self.way, self.span_of(panel) if self.way == "one-way" else None)
         return self._unit[k]
 
     @cached_property

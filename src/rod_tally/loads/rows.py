@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Protocol
+
 import numpy as np
 
 from ..model.geometry import Array
@@ -11,7 +13,71 @@ from .panel import FREE_EDGE, Panel
 from .spread import EdgeRows
 
 
-def put_rows(floor: Floor, panel: Panel, rows: EdgeRows, qa: Array, qb: Array, into: Collector, share: int) -> None:
+class Taker(Protocol):
+    """What rows are put into."""
+
+    def on_member(self, ident: str, a: Array, b: Array, qa: Array, qb: Array, share: int) -> object: ...
+
+    def on_node(self, ident: str, force: Array, share: int) -> None: ...
+
+    def on_surface(self, load: HeldLoad) -> None: ...
+
+
+class Whole:
+    """What pressures of 1, x and y over all panels of a floor put on members, nodes and walls: rows with a column for
+    each, so that a case is one product; `idle` are the panels that nothing carries."""
+
+    def __init__(self, floor: Floor) -> None:
+        self.idle = [p for p in floor.panels if p.empty]
+        self.nodes: list[tuple[str, Array]] = []
+        self.held: list[HeldLoad] = []
+        self._blocks: list[tuple[str, Array, Array, Array, Array]] = []
+        for k, panel in enumerate(floor.panels):
+            if not panel.empty:
+                rows = floor.unit(k)
+                put_rows(floor, panel, rows, rows.qa, rows.qb, self, 0)
+        self.idents = list(dict.fromkeys(b[0] for b in self._blocks))
+        number = {i: k for k, i in enumerate(self.idents)}
+        self.index = np.repeat([number[b[0]] for b in self._blocks], [len(b[1]) for b in self._blocks]).astype(np.int64)
+        none = np.zeros((0, 3))
+        self.a = np.concatenate([b[1] for b in self._blocks] or [np.zeros(0)])
+        self.b = np.concatenate([b[2] for b in self._blocks] or [np.zeros(0)])
+        self.qa = np.concatenate([b[3] for b in self._blocks] or [none])
+        self.qb = np.concatenate([b[4] for b in self._blocks] or [none])
+
+    def on_member(self, ident: str, a: Array, b: Array, qa: Array, qb: Array, share: int) -> None:
+        self._blocks.append((ident, a, b, qa, qb))
+
+    def on_node(self, ident: str, force: Array, share: int) -> None:
+        self.nodes.append((ident, force))
+
+    def on_surface(self, load: HeldLoad) -> None:
+        self.held.append(load)
+
+    def put(self, pressure: Array, into: Collector, share: int) -> None:
+        """A pressure (3 basis, 3 components)."""
+        if len(self.index):
+            qa, qb = self.qa @ pressure, self.qb @ pressure
+            heavy = np.abs(qa).max(axis=1) + np.abs(qb).max(axis=1)
+            keep = heavy > 1e-12 * heavy.max()
+            into.on_members(self.idents, self.index[keep], self.a[keep], self.b[keep], qa[keep], qb[keep], share)
+        for node, force in self.nodes:
+            if (force @ pressure).any():
+                into.on_node(node, force @ pressure, share)
+        for h in self.held:
+            qa, qb = h.qa @ pressure, h.qb @ pressure
+            if qa.any() or qb.any():
+                into.on_surface(HeldLoad(h.surface, h.line, qa, qb, share))
+
+
+def whole_of(floor: Floor) -> Whole:
+    """A floor's, worked out once."""
+    if floor.whole is None:
+        floor.whole = Whole(floor)
+    return floor.whole
+
+
+def put_rows(floor: Floor, panel: Panel, rows: EdgeRows, qa: Array, qb: Array, into: Taker, share: int) -> None:
     """Put rows with forces `qa`, `qb` (n, 3) on members, columns and walls; rows of no force are left out."""
     heavy = np.abs(qa).max(axis=1, initial=0.0) + np.abs(qb).max(axis=1, initial=0.0)
     keep = heavy > 1e-12 * heavy.max(initial=0.0)

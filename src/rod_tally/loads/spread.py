@@ -13,6 +13,7 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
+from shapely.affinity import translate
 from shapely.geometry import Polygon
 
 from ..model.geometry import Array
@@ -78,6 +79,36 @@ def spread(panel: Panel, way: Way = "two-way", span: Array | None = None) -> Edg
     else:
         rows = _on_edges(panel, cells(panel))
     return balanced(panel, rows, second_moments(panel.polygon))
+
+
+_KNOWN: dict[tuple[bytes, ...], EdgeRows] = {}
+MOST_KNOWN = 20_000
+
+
+def known_spread(panel: Panel, way: Way = "two-way", span: Array | None = None) -> EdgeRows:
+    """`spread`, worked out once for all panels of one shape wherever they lie: buildings repeat their bays."""
+    base = panel.start[0]
+    moved = np.round(np.concatenate([panel.start, panel.points]) - base, 7) + 0.0
+    rings = np.array([len(r.coords) for r in panel.polygon.interiors], np.int64)
+    key = (
+        moved.tobytes(), (panel.carrier >= 0).tobytes(), rings.tobytes(), way.encode(),
+        b"" if span is None else np.round(span, 9).tobytes(),
+    )  # fmt: skip
+    found = _KNOWN.get(key)
+    if found is None:
+        if len(_KNOWN) >= MOST_KNOWN:
+            _KNOWN.clear()
+        own = Panel(
+            translate(panel.polygon, -base[0], -base[1]), panel.start - base, panel.end - base, panel.carrier,
+            panel.points - base, panel.point_carrier,
+        )  # fmt: skip
+        found = _KNOWN[key] = spread(own, way, span)
+    if not len(found.edge):
+        return found
+    qa, qb = found.qa.copy(), found.qb.copy()
+    qa[:, 1:] += found.qa[:, :1] * base
+    qb[:, 1:] += found.qb[:, :1] * base
+    return EdgeRows(found.edge, found.a, found.b, qa, qb)
 
 
 def spread_part(panel: Panel, area: Polygon, way: Way = "two-way", span: Array | None = None) -> EdgeRows:

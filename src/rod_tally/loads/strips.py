@@ -113,8 +113,8 @@ def _crossings(one: tuple[Array, Array, Array, Array], two: tuple[Array, Array, 
     b0, b1, r0, r1 = (c[None] for c in two)
     da, ds, db, dr = a1 - a0, s1 - s0, b1 - b0, r1 - r0
     det = da * dr - ds * db
-    with np.errstate(divide="ignore", invalid="ignore"):
+    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
         t = ((b0 - a0) * dr - (r0 - s0) * db) / det
         q = ((b0 - a0) * ds - (r0 - s0) * da) / det
     good = (np.abs(det) > 1e-12) & (t >= 0) & (t <= 1) & (q >= 0) & (q <= 1)
-    return np.asarray((a0 + t * da)[good])
+    return np.asarray((a0 + np.where(good, t, 0.0) * da)[good])

@@ -14,25 +14,14 @@ import ifcopenshell
 import ifcopenshell.guid
 import numpy as np
 
-from ..model import Joint, LoadCase, Material, Member, MemberLoad, Model, Node, Release, Section
+from ..model import Joint, Material, Member, Model, Node, Release, Section
 from ..model.geometry import Array
+from .ifc_loads import LoadWriter
 from .ifc_surfaces import Surfaces
 from .write import OutputError, write_whole
 
 SPACE = uuid.UUID("b7a4c1de-52f0-4c0e-8f3a-0c6d1f6f9a20")
 GLOBAL_ID = re.compile(r"[0-3][0-9A-Za-z_$]{21}")
-# kind of a case to (ActionType, ActionSource); the reverse of what intake reads
-ACTIONS = {
-    "dead": ("PERMANENT_G", "DEAD_LOAD_G"),
-    "live": ("VARIABLE_Q", "LIVE_LOAD_Q"),
-    "snow": ("VARIABLE_Q", "SNOW_S"),
-    "wind": ("VARIABLE_Q", "WIND_W"),
-    "seismic": ("EXTRAORDINARY_A", "EARTHQUAKE_E"),
-    "temperature": ("VARIABLE_Q", "TEMPERATURE_T"),
-    "settlement": ("PERMANENT_G", "SETTLEMENT_U"),
-    "prestress": ("PERMANENT_G", "PRESTRESSING_P"),
-    "accidental": ("EXTRAORDINARY_A", "IMPACT"),
-}
 
 
 def write_ifc(model: Model, path: Path) -> Path:
@@ -90,7 +79,8 @@ class IfcModelWriter:
         edges = surfaces.tie()
         analysis = self.root("IfcStructuralAnalysisModel", "analysis", self.model.name or "model")
         analysis.PredefinedType = "LOADING_3D"
-        groups = [self._case(case) for case in self.model.cases.values()]
+        loads = LoadWriter(self)
+        groups = [loads.case(case) for case in self.model.cases.values()]
         if groups:
             analysis.LoadedBy = groups
         self._combinations(dict(zip(self.model.cases, groups)))
@@ -312,60 +302,7 @@ class IfcModelWriter:
     def _flat(self, p: tuple[float, float]) -> Any:
         return self.f.create_entity("IfcCartesianPoint", [float(p[0]), float(p[1])])
 
-    # -- loads -------------------------------------------------------------------------------------------------------
-
-    def _case(self, case: LoadCase) -> Any:
-        action, source = ACTIONS.get(case.kind, ("NOTDEFINED", "NOTDEFINED"))
-        entity = self.root(
-            "IfcStructuralLoadCase",
-            f"case {case.name}",
-            case.name,
-            PredefinedType="LOAD_CASE",
-            ActionType=action,
-            ActionSource=source,
-        )
-        if any(case.self_weight):
-            entity.SelfWeightCoefficients = [float(v) for v in case.self_weight]
-        actions = []
-        for load in case.node_loads:
-            value = self._single((*load.force, *load.moment))
-            actions.append(self._action("IfcStructuralPointAction", self.points[load.node], value, False))
-        for item in case.member_loads:
-            if item.member in self.members:
-                actions.append(self._on_member(item))
-        if actions:
-            self.root("IfcRelAssignsToGroup", f"loads {case.name}", None, RelatedObjects=actions, RelatingGroup=entity)
-        return entity
-
-    def _single(self, values: tuple[float, ...]) -> Any:
-        return self.f.create_entity("IfcStructuralLoadSingleForce", None, *(float(v) for v in values))
-
-    def _linear(self, values: tuple[float, ...]) -> Any:
-        return self.f.create_entity("IfcStructuralLoadLinearForce", None, *(float(v) for v in values))
-
-    def _on_member(self, load: MemberLoad) -> Any:
-        def six(q: tuple[float, float, float]) -> tuple[float, ...]:
-            return (*q, 0.0, 0.0, 0.0) if load.kind == "force" else (0.0, 0.0, 0.0, *q)
-
-        if load.a == load.b:
-            values, places, kind = [self._single(six(load.qa))], [[load.a]], "DISCRETE"
-        else:
-            values, places = [self._linear(six(load.qa)), self._linear(six(load.qb))], [[load.a], [load.b]]
-            kind = "LINEAR"
-        spread = self.f.create_entity("IfcStructuralLoadConfiguration", None, values, places)
-        action = self._action("IfcStructuralCurveAction", self.members[load.member], spread, load.local)
-        action.ProjectedOrTrue = "PROJECTED_LENGTH" if load.projected else "TRUE_LENGTH"
-        action.PredefinedType = kind
-        return action
-
-    def _action(self, kind: str, target: Any, load: Any, local: bool) -> Any:
-        frame = "LOCAL_COORDS" if local else "GLOBAL_COORDS"
-        entity = self.root(kind, f"action {len(self.used)}", None, AppliedLoad=load, GlobalOrLocal=frame)
-        key = f"activity {len(self.used)}"
-        self.root(
-            "IfcRelConnectsStructuralActivity", key, None, RelatingElement=target, RelatedStructuralActivity=entity
-        )
-        return entity
+    # -- combinations ----------------------------------------------------------------------------------------------
 
     def _combinations(self, cases: dict[str, Any]) -> None:
         for c in self.model.combinations:

@@ -39,6 +39,9 @@ class Surfaces:
             PredefinedType="SHELL",
             Thickness=float(s.thickness) if s.thickness > 0 else None,
         )
+        if s.way == "one-way":
+            span = "" if s.span is None else " along " + " ".join(repr(float(v)) for v in s.span)
+            entity.Description = "one-way" + span
         material = self.w.material(self.model.materials.get(s.material))
         if material is not None:
             key = f"material {s.id}"

@@ -7,8 +7,21 @@ import re
 import numpy as np
 
 from ..intake.source import SourceAction, SourceModel
-from ..model import Combination, LoadCase, LogEntry, Member, MemberLoad, Model, NodeLoad, Skipped
-from ..model.loads import SELF_WEIGHT
+from ..model import (
+    AreaLoad,
+    Combination,
+    LoadCase,
+    LogEntry,
+    Member,
+    MemberLoad,
+    Model,
+    NodeLoad,
+    Settlement,
+    Skipped,
+    SpaceLoad,
+    TemperatureLoad,
+)
+from ..model.loads import SELF_WEIGHT, Vector
 
 _OWN_WEIGHT = re.compile(r"self[\s_-]*weight|dead[\s_-]*weight|own[\s_-]*weight|eigengewicht|poids propre", re.I)
 
@@ -17,7 +30,9 @@ def transfer_loads(source: SourceModel, model: Model) -> None:
     """Fill `model` with cases and their loads. Self-weight is added as a case of its own unless a case of the source
     carries it, by coefficients or by its name with loads in it."""
     for case in source.cases:
-        model.cases[case.name] = LoadCase(case.name, case.kind, case.self_weight)
+        model.cases[case.name] = LoadCase(
+            case.name, case.kind, case.self_weight, category=case.category, together=case.together
+        )
     node_of = _nodes_of_points(source, model)
     # what intake could not take over; what is lost below is entered where it is lost
     for skipped in model.skipped:
@@ -61,6 +76,9 @@ def _nodes_of_points(source: SourceModel, model: Model) -> dict[str, str]:
 def _add(action: SourceAction, model: Model, node_of: dict[str, str]) -> None:
     case = model.cases[action.case]
     values = action.stations[0][1]
+    if action.kind in ("area", "space", "temperature", "movement"):
+        _place(action, case, model, node_of)
+        return
     if action.target in node_of:
         f, m = values[:3], values[3:]
         case.node_loads.append(NodeLoad(node_of[action.target], f, m, action.id))  # type: ignore[arg-type]
@@ -90,6 +108,50 @@ def _add(action: SourceAction, model: Model, node_of: dict[str, str]) -> None:
         for (d0, v0), (d1, v1) in zip(action.stations, action.stations[1:]):
             if d1 > d0:
                 _piece(case, action, member, d0 * scale, min(d1 * scale, length), v0, v1)
+
+
+def _place(action: SourceAction, case: LoadCase, model: Model, node_of: dict[str, str]) -> None:
+    """Actions on surfaces and places, temperatures and movements."""
+    values = action.stations[0][1]
+    force: Vector = (values[0], values[1], values[2])
+    outline = None if action.outline is None else action.outline - model.origin
+    gone = action.target and action.target not in (*model.members, *model.surfaces) and action.target not in node_of
+    member = model.members.get(action.target)
+    if gone or (action.kind == "temperature" and member is None):
+        reason = f"load in case {action.case}: what it acts on is not in the model"
+        case.lost.append((action.id, reason, (0.0, 0.0, 0.0)))
+        model.skipped.append(Skipped("action", action.id, reason, action.name))
+    elif action.kind == "area":
+        case.area_loads.append(
+            AreaLoad(
+                action.target, tuple((v[0], v[1], v[2]) for _, v in action.stations), outline,
+                None if action.places is None else action.places - model.origin,
+                action.local,
+                action.projected,
+                "members" if action.cladding else "surfaces",
+                action.span,
+                source=action.id, name=action.name,
+            )
+        )  # fmt: skip
+    elif action.kind == "space":
+        assert outline is not None
+        last = action.stations[-1][1]
+        end: Vector = (last[0], last[1], last[2]) if len(outline) == 2 else (0.0, 0.0, 0.0)
+        case.space_loads.append(SpaceLoad(outline, force, end, action.target, action.id, name=action.name))
+        if any(values[3:]):
+            message = f"a moment of load {action.name or action.id} placed on a surface is not taken over"
+            model.log.append(LogEntry("guessed", (action.target,), message))
+    elif action.kind == "temperature":
+        assert member is not None
+        section = model.sections.get(member.section)
+        y0, y1, z0, z1 = section.bounds if section is not None else (0.0, 0.0, 0.0, 0.0)
+        over = [d / size if size > 0 else 0.0 for d, size in zip(values[1:3], (y1 - y0, z1 - z0))]
+        if any(d and not o for d, o in zip(values[1:3], over)):
+            message = "its section has no outline, so that the temperature difference over its depth is left out"
+            model.log.append(LogEntry("guessed", (member.id,), message))
+        case.temperatures.append(TemperatureLoad(member.id, values[0], over[0], over[1], action.id))
+    else:
+        case.settlements.append(Settlement(node_of[action.target], values, action.id))
 
 
 def _piece(

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 import numpy as np
 
-from ...model.geometry import Array
+from ...model.loads import CATEGORIES, KINDS
 from ...model.log import Skipped
 from ..source import SourceAction, SourceCase, SourceCombination, SourceCurve, SourceModel
-from .analytical import edge
-from .damage import UNREADABLE, first_line, for_each
+from .damage import UNREADABLE, first_line, for_each, text
+from .placed_actions import ActionError, finite, imposed, on_place, own_points
 from .placement import Placements
 from .units import Units
 
@@ -34,10 +35,6 @@ LINE = ("LinearForceX", "LinearForceY", "LinearForceZ", "LinearMomentX", "Linear
 UNASSIGNED = "Unassigned"
 
 
-class ActionError(ValueError):
-    """An action this reader cannot take over; the message says why."""
-
-
 def read_actions(file: Any, source: SourceModel, placements: Placements, units: Units) -> None:
     """Fill `source` with cases, combinations and actions; what cannot be taken over is skipped with its reason."""
     case_of, factor_of = _groups(file, source)
@@ -49,6 +46,8 @@ def read_actions(file: Any, source: SourceModel, placements: Placements, units: 
     for_each(file, "IfcRelConnectsStructuralActivity", aim, source.log)
     curves = {c.id: c for c in source.curves}
     points = {p.id for p in source.points}
+    faces = {f.id: f for f in source.faces}
+    sides = {e.id: e for e in source.edges}
     actions = file.by_type("IfcStructuralAction")
     source.counts["action"] = len(actions)
     for action in actions:
@@ -57,11 +56,20 @@ def read_actions(file: Any, source: SourceModel, placements: Placements, units: 
             source.cases.append(SourceCase(UNASSIGNED, ""))  # so that even an action nobody grouped is accounted for
         try:
             target = targets.get(action.id())
-            if target is None:
-                raise ActionError("it acts on nothing")
-            if target.GlobalId not in curves and target.GlobalId not in points:
+            name = target.GlobalId if target is not None else ""
+            load = action.AppliedLoad
+            if load is None:
+                raise ActionError("it has no value")
+            if target is not None and not any(name in known for known in (curves, points, faces, sides)):
                 raise ActionError(f"it acts on an {target.is_a()} that is not in the model")
-            taken = _action(action, target, curves.get(target.GlobalId), case, placements, units)
+            moved = imposed(action, load, case, name, name in points) if name in curves or name in points else None
+            if moved is not None:
+                moved.stations = [(x, _moved(v, units) if moved.kind == "movement" else v) for x, v in moved.stations]
+                taken = moved
+            elif name in curves or name in points:
+                taken = _action(action, target, curves.get(name), case, placements, units)
+            else:
+                taken = on_place(action, load, case, faces.get(name), sides.get(name), placements, units)
             factor = factor_of.get(action.id(), 1.0)
             if factor != 1.0:
                 taken.stations = [(x, tuple(factor * v for v in q)) for x, q in taken.stations]
@@ -125,9 +133,14 @@ def _groups(file: Any, source: SourceModel) -> tuple[dict[int, str], dict[int, f
         names.add(name)
         case_names[group.id()] = name
         kind = KIND_BY_SOURCE.get(group.ActionSource or "") or KIND_BY_TYPE.get(group.ActionType or "", "")
+        said = dict(re.findall(r"(kind|category|together): ([^;]+)", text(group.Description)))
+        kind = said["kind"] if said.get("kind") in KINDS else kind
         weight = getattr(group, "SelfWeightCoefficients", None)
         vector = tuple(float(v) for v in weight) if weight else (0.0, 0.0, 0.0)
-        source.cases.append(SourceCase(name, group.GlobalId, kind, vector))  # type: ignore[arg-type]
+        category = said.get("category", "") if kind == "live" and said.get("category") in CATEGORIES else ""
+        source.cases.append(
+            SourceCase(name, group.GlobalId, kind, vector, category, said.get("together", ""))  # type: ignore[arg-type]
+        )
         walk(group, name, 1.0, frozenset())
     for group in combinations:
         parts = {
@@ -140,6 +153,12 @@ def _groups(file: Any, source: SourceModel) -> tuple[dict[int, str], dict[int, f
     return case_of, factor_of
 
 
+def _moved(values: tuple[float, ...], units: Units) -> tuple[float, ...]:
+    """A movement in m and rad."""
+    length, angle = units["LENGTHUNIT"], units["PLANEANGLEUNIT"]
+    return finite(tuple(v * (length if i < 3 else angle) for i, v in enumerate(values)), 100.0)
+
+
 def _values(load: Any, units: Units) -> tuple[str, tuple[float, ...]]:
     """Kind (point or curve) and six values in SI of a structural load. Raises ActionError for other loads."""
     for kind, names, force, moment in (
@@ -148,10 +167,7 @@ def _values(load: Any, units: Units) -> tuple[str, tuple[float, ...]]:
     ):
         if load.is_a("IfcStructuralLoadSingleForce" if kind == "point" else "IfcStructuralLoadLinearForce"):
             raw = [getattr(load, n, None) or 0.0 for n in names]
-            values = tuple(v * units[force if i < 3 else moment] for i, v in enumerate(raw))
-            if not np.isfinite(values).all() or max(map(abs, values)) > 1e15:
-                raise ActionError("a value of it is not a number, or beyond any load")
-            return kind, values
+            return kind, finite(tuple(v * units[force if i < 3 else moment] for i, v in enumerate(raw)))
     raise ActionError(f"loads of kind {load.is_a()} are not taken over")
 
 
@@ -164,7 +180,7 @@ def _action(
     local = action.GlobalOrLocal == "LOCAL_COORDS"
     projected = getattr(action, "ProjectedOrTrue", None) == "PROJECTED_LENGTH"
     out = SourceAction(action.GlobalId, action.Name or "", case, target.GlobalId, "point", [], local, projected)
-    at = _own_points(action, placements)
+    at = own_points(action, placements)
     if action.is_a("IfcStructuralPointAction"):
         kind, values = _values(load, units)
         if kind != "point":
@@ -209,20 +225,3 @@ def _action(
         out.stations = [(first, out.stations[0][1]), (last, out.stations[0][1])]
     out.stations.sort(key=lambda s: s[0])
     return out
-
-
-def _own_points(action: Any, placements: Placements) -> Array | None:
-    """The action's own vertex (1, 3) or edge (2, 3); None when it has no shape of its own."""
-    if action.Representation is None:
-        return None
-    for rep in action.Representation.Representations:
-        for item in rep.Items:
-            if item.is_a("IfcVertexPoint") and item.VertexGeometry.is_a("IfcCartesianPoint"):
-                p = placements.point(item.VertexGeometry)
-                if action.ObjectPlacement is not None:
-                    m = placements.local(action.ObjectPlacement)
-                    p = m[:3, :3] @ p + m[:3, 3]
-                return p[None]
-            if item.is_a("IfcEdge"):
-                return edge(action, placements)
-    return None

@@ -14,6 +14,7 @@ from .curves import points_of
 from .damage import UNREADABLE, first_line, for_each, ident, text
 from .materials import Materials
 from .physical import SURFACES
+from .placed_actions import direction
 from .placement import FARTHEST, PlacementError, Placements
 from .units import Units
 
@@ -32,6 +33,9 @@ def read_faces(file: Any, source: SourceModel, placements: Placements, materials
                 ident(entity), text(entity.Name), outer, openings, thickness or 0.0, made_of.material
             )  # fmt: skip
             face.cls = entity.ObjectType if entity.ObjectType in SURFACES.values() else ""
+            said = text(entity.Description)
+            if said.startswith("one-way"):
+                face.way, face.span = "one-way", direction(said)
             source.faces.append(face)
             faces[entity.id()] = face
         except UNREADABLE as error:
@@ -75,11 +79,11 @@ def _face(entity: Any, placements: Placements) -> tuple[Array, list[Array]]:
     for rep in entity.Representation.Representations:
         for item in rep.Items:
             if item.is_a("IfcFace"):
-                return _bounds(item, entity, placements)
+                return face_of(item, entity, placements)
     raise PlacementError("it has no face")
 
 
-def _bounds(face: Any, entity: Any, placements: Placements) -> tuple[Array, list[Array]]:
+def face_of(face: Any, entity: Any, placements: Placements) -> tuple[Array, list[Array]]:
     surface = getattr(face, "FaceSurface", None)
     if surface is not None and not surface.is_a("IfcPlane"):
         raise PlacementError(f"its surface is an {surface.is_a()}; flat ones are read")

@@ -1,0 +1,209 @@
+"""Loads in the window: cases and loads made, pasted, stepped through, looked at; combinations; where each part comes from."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import pytest
+
+pytest.importorskip("PyQt6")
+from PyQt6.QtGui import QGuiApplication  # noqa: E402
+from PyQt6.QtWidgets import QLabel, QPushButton  # noqa: E402
+from pytestqt.qtbot import QtBot  # noqa: E402
+
+from rod_tally.desk.window import Window  # noqa: E402
+
+from .desk_help import STEP, model_of, named, rested  # noqa: E402
+
+pytestmark = [
+    pytest.mark.desk,
+    pytest.mark.skipif(not os.environ.get("DISPLAY"), reason="needs a display; ./run test starts one"),
+]
+
+
+def act(w: Window, qtbot: QtBot, command: str) -> None:
+    assert w.actions_[command].isEnabled(), command
+    w.actions_[command].trigger()
+    rested(qtbot, w)
+
+
+def fill(w: Window, qtbot: QtBot, **values: object) -> None:
+    form = w.load_desk.form
+    assert form is not None
+    for name, value in values.items():
+        widget = form.widgets[name]
+        if hasattr(widget, "setCurrentText"):
+            widget.setCurrentText(str(value))
+        else:
+            widget.setValue(float(value))  # type: ignore[arg-type]
+    form.accept()
+    rested(qtbot, w)
+
+
+def slab(w: Window, name: str = "Loft floor") -> str:
+    return next(s.id for s in model_of(w).surfaces.values() if s.name == name)
+
+
+def new_case(w: Window, qtbot: QtBot, name: str, kind: str = "live", category: str = "B") -> None:
+    act(w, qtbot, "loads.new")
+    fill(w, qtbot, name=name, kind=kind, category=category)
+    w.state.go(STEP["Loads"])
+    w.state.set_view(case=name)
+
+
+def words(w: Window) -> str:
+    return "\n".join(x.text() for x in w.slip.findChildren(QLabel))
+
+
+def rows(w: Window, name: str) -> list[list[object]]:
+    w.tables.show_table(name)
+    w.tables._front()
+    return w.tables.pages[name].model.content.rows
+
+
+def test_case_is_made_loaded_run_and_taken_back(loft: Window, qtbot: QtBot) -> None:
+    w = loft
+    new_case(w, qtbot, "Offices")
+    w.state.pick("surface", slab(w))
+    act(w, qtbot, "loads.put")
+    fill(w, qtbot, case="Offices", size=2.5)
+    load = model_of(w).cases["Offices"].area_loads[0]
+    assert load.values == ((0.0, 0.0, -2500.0),) and load.by == "by hand"
+    assert w.state.revision is not None and w.state.revision.stale
+    act(w, qtbot, "run.run")
+    review = w.state.review
+    assert review is not None
+    lost = abs(review.distribution.case("Offices").total("lost")[2])
+    held = abs(review.distribution.case("Offices").total("on_surfaces")[2])
+    area = model_of(w).surfaces[slab(w)].area
+    found = next(e for e in review.results.equilibrium if e.case == "Offices")
+    assert found.reaction[2] + held + lost == pytest.approx(2500 * area, rel=1e-9)
+    w.session.undo.undo()
+    rested(qtbot, w)
+    w.session.undo.undo()
+    rested(qtbot, w)
+    assert "Offices" not in model_of(w).cases
+
+
+def test_member_says_where_each_part_of_its_load_comes_from(loft: Window, qtbot: QtBot) -> None:
+    w = loft
+    w.state.go(STEP["Loads"])
+    w.state.pick("member", named(w, "Loft A1-A2"))
+    qtbot.wait(80)
+    assert "Loads of Self-weight" in words(w) and "Loft floor" in words(w) and "own weight" in words(w)
+
+
+def test_cases_are_stepped_and_looked_at_from_the_keyboard(loft: Window, qtbot: QtBot) -> None:
+    w = loft
+    new_case(w, qtbot, "Snow", "snow", "")
+    w.state.set_view(case="Self-weight")
+    act(w, qtbot, "loads.looked")
+    assert w.state.revision is not None
+    assert "Loads/case Self-weight" in w.state.revision.looked and w.state.case == "Snow"
+    assert any(r[0] == "Self-weight" and r[10] == "|" for r in rows(w, "cases"))
+    step = next(s for s in w.round.steps if s.step.name == "Loads")
+    assert [i.title for i in step.items][-2:] == ["case Self-weight", "case Snow"]
+
+
+def test_pasted_loads_tell_their_faults_before_anything_is_changed(loft: Window, qtbot: QtBot) -> None:
+    w = loft
+    new_case(w, qtbot, "Live")
+    act(w, qtbot, "loads.paste")
+    page = w.load_desk.page
+    assert page is not None
+    page.text.setPlainText("case\tkind\ton\tfz\nLive\tmember\tNowhere\t-3")
+    assert "row 2, column 'on'" in page.told.text() and not page.buttons["Take it"].isEnabled()
+    clipboard = QGuiApplication.clipboard()
+    assert clipboard is not None
+    clipboard.setText("case\tkind\ton\tfz\nLive\tmember\tLoft A1-A2\t-3\nLive\tsurface\tRoof floor\t-1")
+    page.buttons["From the clipboard"].click()
+    assert page.told.text() == "Put 2 loads into Live"
+    page.buttons["Take it"].click()
+    rested(qtbot, w)
+    case = model_of(w).cases["Live"]
+    assert (len(case.member_loads), len(case.area_loads)) == (1, 1)
+    assert any(r[0] == "Live" and r[3] == "line force" for r in rows(w, "loads"))
+    w.state.pick("member", named(w, "Loft A1-A2"))
+    act(w, qtbot, "loads.remove")
+    assert not model_of(w).cases["Live"].member_loads
+
+
+def test_combinations_show_their_count_before_they_are_made(loft: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    w = loft
+    new_case(w, qtbot, "Wind", "wind", "")
+    act(w, qtbot, "loads.combine")
+    page = w.load_desk.combine_page
+    assert page is not None and "combinations" in page.told.text()
+    page.sets.setCurrentText("ASCE 7")
+    count = len(page.found.combinations) if page.found else 0
+    assert f"<b>{count} combinations</b>" in page.told.text()
+    page.write(tmp_path / "own.rules")
+    page.use(str(tmp_path / "own.rules"))
+    assert page.found is not None and len(page.found.combinations) == count
+    page.accept()
+    rested(qtbot, w)
+    assert len(model_of(w).combinations) == count
+    assert len(rows(w, "combinations")) == count
+    w.state.go(STEP["Loads"])
+    assert model_of(w).combinations[-1].name in w.state.cases()
+    w.state.set_view(case=model_of(w).combinations[-1].name)
+    w.state.show_overlay("displaced")  # which has no results of a combination
+    assert w.state.case in w.state.review.results.cases  # type: ignore[union-attr]
+
+
+def test_patterns_and_notional_loads_are_one_step_of_the_undo(loft: Window, qtbot: QtBot) -> None:
+    w = loft
+    new_case(w, qtbot, "Live")
+    w.state.pick("surface", slab(w))
+    act(w, qtbot, "loads.put")
+    fill(w, qtbot, case="Live", size=3)
+    before = list(model_of(w).cases)
+    act(w, qtbot, "loads.patterns")
+    made = [n for n in model_of(w).cases if n not in before]
+    assert "Live x odd" in made and "Live y even" in made and model_of(w).cases["Live"].together == "Live"
+    w.session.undo.undo()
+    rested(qtbot, w)
+    assert list(model_of(w).cases) == before and model_of(w).cases["Live"].together == ""
+    act(w, qtbot, "loads.notional")
+    fill(w, qtbot)
+    assert "Notional -y" in model_of(w).cases
+
+
+def test_lateral_forces_go_to_the_storeys_both_ways(loft: Window, qtbot: QtBot) -> None:
+    w = loft
+    act(w, qtbot, "loads.lateral_en")
+    fill(w, qtbot, ag=2.0)
+    names = [n for n, c in model_of(w).cases.items() if c.kind == "seismic"]
+    assert names == ["Ex +e", "Ex -e", "Ey +e", "Ey -e"]
+    assert "EN 1998-1" in model_of(w).cases["Ex +e"].by
+    assert any(f.code == "combination.orientation" for f in w.state.review.findings)  # type: ignore[union-attr]
+
+
+def test_finding_of_a_case_is_mended_by_its_button(loft: Window, qtbot: QtBot) -> None:
+    w = loft
+    new_case(w, qtbot, "Live")
+    w.state.pick("surface", slab(w))
+    act(w, qtbot, "loads.put")
+    fill(w, qtbot, case="Live", size=4.125)
+    found = next(f for f in w.state.review.findings if f.code == "load.factored")  # type: ignore[union-attr]
+    w.state.pick_finding(found)
+    qtbot.wait(80)
+    button = next(b for b in w.slip.findChildren(QPushButton) if b.text() == "Divide it by 1.5")
+    button.click()
+    rested(qtbot, w)
+    assert model_of(w).cases["Live"].area_loads[0].values[0][2] == pytest.approx(-2750)
+
+
+def test_span_of_a_slab_and_load_pages_of_the_tally(loft: Window, qtbot: QtBot) -> None:
+    w = loft
+    w.state.pick("surface", slab(w))
+    act(w, qtbot, "loads.span")
+    fill(w, qtbot, way="one-way, along x")
+    assert model_of(w).surfaces[slab(w)].span == (1.0, 0.0, 0.0)
+    for page in ("loads by case", "loads by storey", "loads by origin"):
+        w.tables._tally_by(page)
+        found = rows(w, "tally")
+        assert found and found[0][3] is not None, page
+    w.state.show_overlay("arrived")
+    qtbot.wait(50)
