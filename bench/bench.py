@@ -183,6 +183,11 @@ def main() -> None:
     if "--one" in sys.argv:
         print(json.dumps(one(int(sys.argv[-1]))))
         return
+    if "--floor" in sys.argv:
+        from floor import floor
+
+        print(json.dumps(floor()))
+        return
     if "--tower" in sys.argv:
         print(json.dumps(tower(*(int(a) for a in sys.argv[-3:]))))
         return
@@ -218,6 +223,20 @@ def main() -> None:
         )
         print(f"  read {r['read']:.2f} s, transfer {r['transfer']:.2f} s, check {r['check']:.2f} s")
         print(f"  reading / ifcopenshell.open           {r['read'] / r['open']:.2f}   (goal: at most 4)")
+    if len(sys.argv) == 1:
+        report_floor()
+
+
+def report_floor() -> None:
+    done = subprocess.run([sys.executable, __file__, "--floor"], check=True, capture_output=True, text=True).stdout
+    r = json.loads(done.splitlines()[-1])
+    print(f"\nstorey of {r['panels']} panels on {r['members']} beams, {r['cases']} cases, peak {r['peak']:.0f} MB")
+    for name in ("even", "uneven"):
+        print(
+            f"  {name:6} bays: cut {r[f'cut {name}']:.2f} s, yield lines {r[f'lines {name}']:.2f} s, cases "
+            f"{r[f'cases {name}']:.2f} s ({r[f'rows {name}']} rows each), cases / bare NumPy products "
+            f"{r[f'cases {name}'] / r[f'bare {name}']:.2f}, sum off by {r[f'error {name}']:.1e}"
+        )
 
 
 if __name__ == "__main__":

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from shapely import STRtree
+from shapely import STRtree, is_ccw
 from shapely.geometry import LineString, Point, Polygon
 
 from ..model import Model, Surface
@@ -131,56 +131,90 @@ def cut(
     span: Array | None = None,
 ) -> Floor:
     """Cut a plane's outline along its carriers; carriers that nearly reach the next line are taken on to it."""
-    lines = [c for c in carriers if c.kind != "column"]
-    segments = [extended(c.line) for c in lines]
-    edges = [outline.exterior, *outline.interiors]
-    work = shapely.unary_union(
-        [LineString(r.coords) for r in edges] + [LineString(s) for s in segments], grid_size=GRID
-    )
-    faces = [f for f in shapely.polygonize([work]).geoms if f.area > SMALL]
+    numbers = [k for k, c in enumerate(carriers) if c.kind != "column" and np.linalg.norm(c.line[1] - c.line[0]) > GRID]
+    segments = _reaching([carriers[k].line for k in numbers], outline)
+    work = [LineString(r.coords) for r in (outline.exterior, *outline.interiors)] + [LineString(s) for s in segments]
+    faces = [f for f in shapely.polygonize([shapely.unary_union(work, grid_size=GRID)]).geoms if f.area > SMALL]
     inside = shapely.contains(outline, shapely.point_on_surface(np.array(faces))) if faces else []
-    panels = [p for f, good in zip(faces, inside) if good for p in [_panel(f, carriers, segments)]]
+    faces = [f for f, good in zip(faces, inside) if good]
+    panels = _labelled(faces, np.array(segments).reshape(-1, 2, 2), np.array(numbers, np.int64))
     floor = Floor(ident, origin, axes, outline, carriers, panels, way, span)
     _columns(floor)
     return floor
 
 
-def extended(line: Array) -> Array:
-    d = line[1] - line[0]
-    size = float(np.linalg.norm(d))
-    if size < 1e-9:
-        return line
-    return np.array([line[0] - d / size * REACH, line[1] + d / size * REACH])
+def _reaching(lines: list[Array], outline: Polygon) -> list[Array]:
+    """The lines, those of their ends that meet no other line taken on by REACH."""
+    if not lines:
+        return []
+    shapes = np.array([LineString(s) for s in lines])
+    tree = STRtree([*shapes, LineString(outline.exterior.coords), *(LineString(r.coords) for r in outline.interiors)])
+    ends = np.array(lines).reshape(-1, 2)
+    own, other = tree.query(shapely.points(ends), predicate="dwithin", distance=10 * GRID)
+    meets = np.zeros(len(ends), bool)
+    meets[own[other != own // 2]] = True
+    out = []
+    for k, line in enumerate(lines):
+        d = (line[1] - line[0]) / float(np.linalg.norm(line[1] - line[0])) * REACH
+        out.append(np.array([line[0] - d * (not meets[2 * k]), line[1] + d * (not meets[2 * k + 1])]))
+    return out
 
 
-def _panel(face: Polygon, carriers: list[Carrier], segments: list[Array]) -> Panel:
-    """A face with every edge's carrier: the first one on whose line, taken on a little, the edge lies."""
-    start, end = ring_edges(face)
+def _labelled(faces: list[Polygon], segments: Array, numbers: NDArray[np.int64]) -> list[Panel]:
+    """Faces with every edge's carrier: of the segments that an edge lies on the one whose middle is nearest to its own."""
+    if not faces:
+        return []
+    edges = [ring_edges(f) for f in faces]
+    start, end = np.concatenate([e[0] for e in edges]), np.concatenate([e[1] for e in edges])
     carrier = np.full(len(start), FREE_EDGE, np.int64)
-    numbers = [k for k, c in enumerate(carriers) if c.kind != "column"]
-    if numbers:
-        a, b = np.array([s[0] for s in segments]), np.array([s[1] for s in segments])
-        d = b - a
-        size = np.linalg.norm(d, axis=1)
-        u = d / np.maximum(size, 1e-12)[:, None]
-        off = np.zeros((len(start), len(a)))
-        on = np.ones((len(start), len(a)), bool)
+    if len(segments):
+        middle = (start + end) / 2
+        tree = STRtree(shapely.linestrings(segments))
+        e, s = tree.query(shapely.points(middle), predicate="dwithin", distance=20 * GRID)
+        a, d = segments[s, 0], segments[s, 1] - segments[s, 0]
+        u = d / np.linalg.norm(d, axis=1)[:, None]
+        off = np.zeros(len(e))
         for p in (start, end):
-            rel = p[:, None] - a
-            along = np.einsum("esi,si->es", rel, u)
-            off = np.maximum(off, np.abs(rel[..., 0] * u[:, 1] - rel[..., 1] * u[:, 0]))
-            on &= (along >= -1e-4) & (along <= size + 1e-4)
-        middle = (start + end)[:, None] / 2 - a
-        at = np.einsum("esi,si->es", middle, u)
-        # the one whose own line, not its extension, lies there comes first
-        own = (at >= REACH - 1e-4) & (at <= size - REACH + 1e-4)
-        good = on & (off <= 20 * GRID)
-        for e in range(len(start)):
-            hit = np.flatnonzero(good[e])
-            if len(hit):
-                hit = hit[np.argsort(~own[e, hit], kind="stable")]
-                carrier[e] = numbers[int(hit[0])]
-    return Panel(face, start, end, carrier)
+            rel = p[e] - a
+            off = np.maximum(off, np.abs(rel[:, 0] * u[:, 1] - rel[:, 1] * u[:, 0]))
+        good = off <= 20 * GRID
+        e, s = e[good], s[good]
+        far = np.linalg.norm(segments[s].mean(axis=1) - middle[e], axis=1) / np.linalg.norm(
+            segments[s, 1] - segments[s, 0], axis=1
+        )
+        order = np.lexsort((numbers[s], np.round(far, 6), e))
+        first = np.unique(e[order], return_index=True)[1]
+        carrier[e[order][first]] = numbers[s[order][first]]
+    out = []
+    at = 0
+    for face, (a, _) in zip(faces, edges):
+        out.append(_plain(face, carrier[at : at + len(a)]))
+        at += len(a)
+    return out
+
+
+def _plain(face: Polygon, carrier: NDArray[np.int64]) -> Panel:
+    """A panel without the corners at which an edge only goes on, straight and with the same carrier."""
+    rings, kept = [], []
+    at = 0
+    for k, ring in enumerate((face.exterior, *face.interiors)):
+        points = np.array(ring.coords)[:-1]
+        if is_ccw(ring) == (k > 0):
+            points = points[::-1]
+            points = np.roll(points, 1, axis=0)  # as ring_edges starts it
+        mine = carrier[at : at + len(points)]
+        at += len(points)
+        before = points - np.roll(points, 1, axis=0)
+        after = np.roll(points, -1, axis=0) - points
+        size = np.linalg.norm(before, axis=1) * np.linalg.norm(after, axis=1)
+        bend = np.abs(before[:, 0] * after[:, 1] - before[:, 1] * after[:, 0]) / np.maximum(size, 1e-300)
+        keep = (bend > 1e-9) | (mine != np.roll(mine, 1))
+        if keep.sum() < 3:
+            keep[:] = True
+        rings.append(points[keep])
+        kept.append(mine[keep])
+    polygon = Polygon(rings[0], rings[1:])
+    return Panel(polygon, *ring_edges(polygon), np.concatenate(kept))
 
 
 def _columns(floor: Floor) -> None:
