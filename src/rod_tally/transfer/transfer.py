@@ -63,6 +63,10 @@ def transfer(source: SourceModel, settings: TransferSettings, progress: Progress
         transfer_faces(source, model)
     if source.kind == "both":
         model.counterparts = counterparts(source, model)
+    if settings.slabs == "one-way":
+        for s in model.surfaces.values():
+            if not s.upright:
+                s.way = "one-way"
     transfer_loads(source, model)
     return model
 
