@@ -207,3 +207,18 @@ def test_span_of_a_slab_and_load_pages_of_the_tally(loft: Window, qtbot: QtBot) 
         assert found and found[0][3] is not None, page
     w.state.show_overlay("arrived")
     qtbot.wait(50)
+
+
+def test_loads_of_one_origin_are_shown_alone(loft: Window, qtbot: QtBot) -> None:
+    w = loft
+    w.state.go(STEP["Loads"])
+    w.state.show_overlay("arrived")
+    w.tables._tally_by("loads by origin")
+    found = rows(w, "tally")
+    assert [r[0] for r in found] == ["self-weight", "in all"]
+    w.tables._picked("tally", ("origin", "cladding"), 0)
+    assert w.state.origin == "cladding" and "only cladding" in w.view.legend.text()
+    w.tables._picked("tally", ("origin", "cladding"), 0)
+    assert w.state.origin == ""
+    w.state.set_view(label="values")
+    qtbot.wait(50)

@@ -52,7 +52,7 @@ def combinations(state: DeskState, units: UnitSet) -> Rows:
     return out
 
 
-def load_page(review: Review, page: str, case: str, units: UnitSet) -> Rows:
+def load_page(review: Review, page: str, case: str, units: UnitSet, state_origin: str = "") -> Rows:
     """A page of the tally: put on, arrived, lost and balanced."""
     f, k = units.force[1], units.force[0]
     first = {"loads by case": "Case", "loads by storey": "Storey", "loads by origin": "Origin"}[page]
@@ -69,9 +69,14 @@ def load_page(review: Review, page: str, case: str, units: UnitSet) -> Rows:
     else:
         rows = by_storey(review, case) if page == "loads by storey" else by_origin(review, case)
         out.note = f"of case {case}"
+        if page == "loads by origin":
+            out.note += "; a row shows its loads alone, and again all" + (
+                f" · shown: {state_origin}" if state_origin else ""
+            )
     total = LoadRow("in all")
     for row in rows:
-        out.add(_values(row, k), ("case", row.name) if page == "loads by case" else None)
+        kind = {"loads by case": "case", "loads by origin": "origin"}.get(page)
+        out.add(_values(row, k), (kind, row.name) if kind else None)
         for name in ("put_on", "arrived", "held", "lost"):
             setattr(total, name, getattr(total, name) + getattr(row, name))
     if page != "loads by case" and rows:

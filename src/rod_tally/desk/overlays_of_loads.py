@@ -9,12 +9,15 @@ from shapely.geometry import Polygon
 from ..model import AreaLoad, LoadCase
 from ..model.geometry import Array
 from ..model.surface import across, normal_of
+from ..review.load_tally import origin_of
 from .canvas import Canvas, arrow
 from .overlays import Sheet, overlay
+from .state import VALUES
 from .theme import GRAPHITE, PINE, RUST
 
 Tail = tuple[Array, Array, float]
 MOST_LABELS = 60
+MOST_VALUES = 1500  # when values are asked for
 
 
 def parts_of(sheet: Sheet) -> list[tuple[LoadCase, float]]:
@@ -51,8 +54,13 @@ def draw_loads(canvas: Canvas, sheet: Sheet) -> list[str]:
     points: list[Tail] = []
     texts: list[tuple[Array, str]] = []
     areas: list[Array] = []
+    wanted = sheet.state.origin
+
+    def there(origin: str) -> bool:
+        return not wanted or wanted == origin
+
     for case, factor in parts:
-        for load in case.member_loads:
+        for load in case.member_loads if there("members and nodes") else ():
             if load.member not in shown or load.kind != "force":
                 continue
             a, b = line_of[load.member]
@@ -65,11 +73,11 @@ def draw_loads(canvas: Canvas, sheet: Sheet) -> list[str]:
                 if np.linalg.norm(q) > 0:
                     at = a + (b - a) * (load.a + (load.b - load.a) * s) / length
                     (points if single else lines).append((at, q, float(np.linalg.norm(q))))
-        for item in case.node_loads:
+        for item in case.node_loads if there("members and nodes") else ():
             force = factor * np.array(item.force)
             if np.linalg.norm(force) > 0 and (not sheet.state.storeys or item.node in sheet.nodes()):
                 points.append((model.nodes[item.node].point, force, float(np.linalg.norm(force))))
-        for placed in case.space_loads:
+        for placed in case.space_loads if there("in space") else ():
             for s in np.linspace(0, 1, 1 if len(placed.line) == 1 else 5):
                 q = factor * (np.array(placed.qa) * (1 - s) + np.array(placed.qb) * s)
                 if np.linalg.norm(q) > 0:
@@ -79,10 +87,12 @@ def draw_loads(canvas: Canvas, sheet: Sheet) -> list[str]:
             outline = _outline(sheet, area)
             if outline is None or (area.surface and area.surface not in panes):
                 continue
+            if not there(origin_of("area", area.surface)):
+                continue
             areas.append(outline)
             q = float(np.linalg.norm(np.array(area.values), axis=1).max()) * abs(factor)
             texts.append((outline.mean(axis=0), f"{q * units.force[0]:.3g} {units.force[1]}/m²"))
-        if any(case.self_weight):
+        if any(case.self_weight) and there("self-weight"):
             down = np.array(case.self_weight) * factor
             for i, line in zip(sheet.ids, sheet.lines):
                 weight = model.weight(model.members[i])
@@ -91,7 +101,10 @@ def draw_loads(canvas: Canvas, sheet: Sheet) -> list[str]:
     _panes(canvas, areas, PINE, 0.16)
     for group in (lines, points):
         draw_arrows(canvas, group, max((t[2] for t in group), default=1.0))
-    if len(texts) <= MOST_LABELS:
+    if sheet.state.label == VALUES:
+        for group, unit in ((lines, f"{units.force[1]}/m"), (points, units.force[1])):
+            texts += [(at, f"{v * units.force[0]:.3g} {unit}") for at, _, v in group]
+    if len(texts) <= (MOST_VALUES if sheet.state.label == VALUES else MOST_LABELS):
         canvas.labels(np.array([p for p, _ in texts]).reshape(-1, 3), [t for _, t in texts], PINE)
     return _legend(sheet, parts, f"{len(areas)} areas, {len(lines) + len(points)} arrows")
 
@@ -128,7 +141,8 @@ def _legend(sheet: Sheet, parts: list[tuple[LoadCase, float]], what: str) -> lis
     if len(parts) == 1 and name in sheet.model.cases:
         case = parts[0][0]
         kind = f"{case.kind} {case.category}".strip() or "no kind"
-        legend = [f"→ {name} ({kind}): {what}"]
+        only = f", only {sheet.state.origin}" if sheet.state.origin else ""
+        legend = [f"→ {name} ({kind}){only}: {what}"]
         total = sheet.review.results.applied.get(name)
         if total is not None:
             shown = [f"{n} {sheet.units.show(float(v), 'force')}" for n, v in zip("xyz", total)]
@@ -151,10 +165,11 @@ def draw_arrived(canvas: Canvas, sheet: Sheet) -> list[str]:
     points: list[Tail] = []
     best: dict[str, tuple[float, Array]] = {}
     rows: list[tuple[Array, Array, Array, Array]] = []
-    shown_storeys = sheet.state.storeys
+    shown_storeys, wanted = sheet.state.storeys, sheet.state.origin
     for case, factor in parts:
         arrival = sheet.review.distribution.case(case.name)
-        for k in range(len(arrival.member)):
+        from_there = np.array([not wanted or origin_of(x.kind, x.part) == wanted for x in arrival.shares], bool)
+        for k in np.flatnonzero(from_there[arrival.share]).tolist() if len(arrival.member) else ():
             line = line_of.get(arrival.members[arrival.member[k]])
             if line is None:
                 continue
@@ -171,10 +186,12 @@ def draw_arrived(canvas: Canvas, sheet: Sheet) -> list[str]:
             if largest is None or sizes[-1] > largest[0]:
                 at = a if np.linalg.norm(qa) > np.linalg.norm(qb) else b
                 best[arrival.members[arrival.member[k]]] = (sizes[-1], at)
-        for node, force in zip(arrival.nodes, arrival.node_force):
+        for node, force, share_of in zip(arrival.nodes, arrival.node_force, arrival.node_share):
+            if not from_there[share_of]:
+                continue
             if not shown_storeys or node in sheet.nodes():
                 points.append((sheet.model.nodes[node].point, factor * force, float(np.linalg.norm(factor * force))))
-        for share in arrival.shares:
+        for share in (x for x, good in zip(arrival.shares, from_there) if good):
             lost += [p[:-1] if np.allclose(p[0], p[-1]) else p for p in share.places if len(p) > 2]
     most = max(sizes, default=1.0)
     scale = sheet.size / 18 / most
@@ -186,7 +203,7 @@ def draw_arrived(canvas: Canvas, sheet: Sheet) -> list[str]:
         canvas.lines(tops, PINE, 1.4)
     draw_arrows(canvas, points, max((t[2] for t in points), default=1.0), GRAPHITE)
     _panes(canvas, [p for p in lost if len(p) > 2], RUST, 0.35)
-    if len(best) <= MOST_LABELS:
+    if len(best) <= (MOST_VALUES if sheet.state.label == VALUES else MOST_LABELS):
         canvas.labels(
             np.array([at for _, at in best.values()]).reshape(-1, 3),
             [f"{v * units.force[0]:.3g}" for v, _ in best.values()],

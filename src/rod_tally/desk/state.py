@@ -11,6 +11,7 @@ from ..model import Finding
 from ..review import STEPS, Review, Step, step_of
 
 LOADS = ("loads", "arrived")  # overlays that show loads and need no results
+VALUES = "values"  # the label that overlays of loads write themselves
 MOST_COMBINATIONS = 500  # in the list of cases; all are in the table
 
 
@@ -60,6 +61,7 @@ class DeskState(QObject):
         self.label = "none"
         self.case = ""
         self.component = "my"
+        self.origin = ""  # of loads: only those from there
         self.scale = 1.0
         self.picked: tuple[str, str] | None = None  # ("member" | "node" | "surface", id)
         self.selected: list[tuple[str, str]] = []  # what else is chosen beside it, for corrections in bulk

@@ -6,10 +6,10 @@ from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton
 
 from ..analysis.results import COMPONENTS
 from .overlays import overlays
-from .state import DeskState
+from .state import VALUES, DeskState
 from .view import View
 
-LABELS = ("none", "members", "nodes", "sections", "surfaces", "lines")
+LABELS = ("none", "members", "nodes", "sections", "surfaces", "lines", VALUES)
 DIRECTIONS = (("3d", "3D"), ("plan", "Plan"), ("south", "South"), ("east", "East"))
 
 

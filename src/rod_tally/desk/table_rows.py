@@ -57,7 +57,7 @@ def tally(state: DeskState, units: UnitSet) -> Rows:
     if review is None:
         return out
     if state.tally_by in PAGES:
-        return load_page(review, state.tally_by, state.case, units)
+        return load_page(review, state.tally_by, state.case, units, state.origin)
     if state.tally_by != "overview":
         return take_off(review, state.tally_by, units)
     made_of: dict[str, list[str]] = {}

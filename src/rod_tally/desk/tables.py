@@ -303,6 +303,8 @@ class Tables(QTabWidget):
             self.state.pick_finding(review.findings[row])
         elif pick is not None and pick[0] == "case":
             self.state.set_view(case=pick[1])
+        elif pick is not None and pick[0] == "origin":
+            self.state.set_view(origin="" if self.state.origin == pick[1] else pick[1])
         elif pick is not None:
             self.state.pick(*pick)
 

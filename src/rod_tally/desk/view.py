@@ -13,7 +13,7 @@ from shapely.geometry import Point, Polygon
 from ..model.geometry import Array
 from .overlays import Sheet, draw_members, draw_surfaces, overlays
 from .quantities import METRIC, UnitSet
-from .state import DeskState
+from .state import VALUES, DeskState
 from .theme import INK, MUTED, PAPER, PINE, SHEET
 
 REACH = 9.0  # px; how near to a member a click must be
@@ -137,7 +137,7 @@ class View(QWidget):
 
     def _draw_labels(self) -> None:
         sheet, label = self._sheet, self.state.label
-        if sheet is None or label == "none":
+        if sheet is None or label in ("none", VALUES):
             return
         if label == "nodes":
             nodes = sheet.nodes()

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import gc
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from functools import cache
 from importlib.metadata import entry_points
 from pathlib import Path
@@ -28,6 +30,18 @@ def readers() -> dict[str, Any]:
     return {e.name: e.load() for e in entry_points(group="rod_tally.readers")}
 
 
+@contextmanager
+def uncollected() -> Iterator[None]:
+    """No garbage collections meanwhile: hundreds of thousands of new objects, all of them kept, set off many in vain."""
+    was = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if was:
+            gc.enable()
+
+
 def read_source(path: Path, progress: Progress = silent) -> SourceModel:
     """Read a file with the reader for its suffix; the file is only ever read.
 
@@ -41,6 +55,7 @@ def read_source(path: Path, progress: Progress = silent) -> SourceModel:
         raise IntakeError(f"{path}: no permission to read it")
     for reader in readers().values():
         if path.suffix.lower() in reader.SUFFIXES:
-            return reader.read(path, progress)
+            with uncollected():
+                return reader.read(path, progress)
     known = ", ".join(s for r in readers().values() for s in r.SUFFIXES)
     raise IntakeError(f"{path}: no reader for files of this kind; known are {known}")

@@ -103,13 +103,7 @@ def by_origin(review: Review, name: str) -> list[LoadRow]:
     model, case = review.model, review.model.cases[name]
     rows = {o: LoadRow(o) for o in ORIGINS}
     for share, load_kind in ((s, s.kind) for s in review.distribution.case(name).shares):
-        if load_kind == "self-weight":
-            origin = "self-weight"
-        elif load_kind == "area":
-            origin = "slabs" if share.part else "cladding"
-        else:
-            origin = "in space"
-        r = rows[origin]
+        r = rows[origin_of(load_kind, share.part)]
         r.put_on = r.put_on + share.applied
         r.arrived, r.held, r.lost = r.arrived + share.on_members, r.held + share.on_surfaces, r.lost + share.lost
     own = np.array(case.self_weight) * sum(model.weight(m) for m in model.members.values())
@@ -118,6 +112,13 @@ def by_origin(review: Review, name: str) -> list[LoadRow]:
     direct = direct_force(model, case) - own
     rows["members and nodes"].put_on = rows["members and nodes"].arrived = direct
     return [r for r in rows.values() if r.put_on.any()]
+
+
+def origin_of(kind: str, part: str) -> str:
+    """Which of ORIGINS a load that was handed on is from: by its kind, and the surface it was put on if any."""
+    if kind == "area":
+        return "slabs" if part else "cladding"
+    return "self-weight" if kind == "self-weight" else "in space"
 
 
 @dataclass(slots=True)
