@@ -11,7 +11,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..model.geometry import closest_on_segment
-from .clip import Corners, Half, clip, clip_all, half, triangles
+from .clip import Corners, Half, clip, clip_all, half, halves_of, triangles
 from .panel import Panel
 
 Piece = tuple[int, Corners]
@@ -31,12 +31,17 @@ def cells(panel: Panel) -> list[Piece]:
     first = len(panel.start)
     out: list[Piece] = []
     regions = [_around(panel, k) for k in range(len(panel.points))]
+    boxes = [_box(r) for r in regions]
+    halves = [halves_of(r) for r in regions]
     for owner, piece in edges:
         rest = [piece]
-        for k, halves in enumerate(regions):
+        x0, y0, x1, y1 = _box(piece)
+        for k, (u0, v0, u1, v1) in enumerate(boxes):
+            if u1 <= x0 or u0 >= x1 or v1 <= y0 or v0 >= y1:
+                continue
             following = []
             for r in rest:
-                inside, outside = clip_all(r, halves)
+                inside, outside = clip_all(r, halves[k])
                 following += outside
                 if inside:
                     out.append((first + k, inside))
@@ -47,24 +52,33 @@ def cells(panel: Panel) -> list[Piece]:
     return out
 
 
+def _box(points: Corners) -> tuple[float, float, float, float]:
+    x, y = [p[0] for p in points], [p[1] for p in points]
+    return (min(x), min(y), max(x), max(y)) if points else (0.0, 0.0, 0.0, 0.0)
+
+
 def _nearest(panel: Panel, piece: Corners) -> int:
     return int(np.linalg.norm(panel.points - np.mean(piece, axis=0), axis=1).argmin())
 
 
-def _around(panel: Panel, k: int) -> list[Half]:
+def _around(panel: Panel, k: int) -> Corners:
     """What column k takes: up to half-way to each other column, and to the nearest point of each carried edge."""
     p = panel.points[k]
-    others = [q for j, q in enumerate(panel.points) if j != k]
+    others = np.delete(panel.points, k, axis=0)
     carried = panel.carried
     if len(carried):
         along, _ = closest_on_segment(p[None], panel.start[carried], panel.end[carried])
-        others += list(panel.start[carried] + along[:, None] * panel.along[carried])
-    out = []
-    for q in others:
+        others = np.concatenate([others, panel.start[carried] + along[:, None] * panel.along[carried]])
+    x0, y0, x1, y1 = panel.polygon.bounds
+    region: Corners = [(x0 - 1, y0 - 1), (x1 + 1, y0 - 1), (x1 + 1, y1 + 1), (x0 - 1, y1 + 1)]
+    # the nearest first: most of the others then cut nothing more off
+    for q in others[np.argsort(np.linalg.norm(others - p, axis=1), kind="stable")]:
         cut = half(float(q[0] - p[0]), float(q[1] - p[1]), float((q - p) @ (p + q) / 2))
         if cut is not None:
-            out.append(cut)
-    return out
+            region = clip(region, cut)[0]
+            if not region:
+                break
+    return region
 
 
 def _of_edges(panel: Panel) -> list[Piece]:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 
-import numpy as np
 from shapely import constrained_delaunay_triangles, is_ccw
 from shapely.geometry import Polygon
 
@@ -73,6 +72,16 @@ def halves_of(points: Corners) -> list[Half]:
 
 
 def area(points: Corners) -> float:
-    p = np.array(points)
-    x, y = (p - p[0]).T
-    return float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum() / 2)
+    return moments(points)[0]
+
+
+def moments(points: Corners) -> tuple[float, float, float]:
+    """Area and its first moments (int x, int y) of a piece that runs against the clock."""
+    x0, y0 = points[0]
+    a = sx = sy = 0.0
+    for (ux, uy), (vx, vy) in zip(points[1:], points[2:]):
+        cross = ((ux - x0) * (vy - y0) - (vx - x0) * (uy - y0)) / 2
+        a += cross
+        sx += cross * (x0 + ux + vx) / 3
+        sy += cross * (y0 + uy + vy) / 3
+    return a, sx, sy

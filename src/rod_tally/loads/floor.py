@@ -200,8 +200,7 @@ def _plain(face: Polygon, carrier: NDArray[np.int64]) -> Panel:
     for k, ring in enumerate((face.exterior, *face.interiors)):
         points = np.array(ring.coords)[:-1]
         if is_ccw(ring) == (k > 0):
-            points = points[::-1]
-            points = np.roll(points, 1, axis=0)  # as ring_edges starts it
+            points = np.roll(points[::-1], 1, axis=0)  # as ring_edges starts it
         mine = carrier[at : at + len(points)]
         at += len(points)
         before = points - np.roll(points, 1, axis=0)
@@ -211,8 +210,14 @@ def _plain(face: Polygon, carrier: NDArray[np.int64]) -> Panel:
         keep = (bend > 1e-9) | (mine != np.roll(mine, 1))
         if keep.sum() < 3:
             keep[:] = True
-        rings.append(points[keep])
-        kept.append(mine[keep])
+        points, mine = points[keep], mine[keep]
+        turn = int(
+            np.lexsort((points[:, 1], points[:, 0]))[0]
+        )  # always the same start, so that equal panels look equal
+        rings.append(np.roll(points, -turn, axis=0))
+        kept.append(np.roll(mine, -turn))
+    order = [0, *sorted(range(1, len(rings)), key=lambda k: tuple(rings[k][0]))]
+    rings, kept = [rings[k] for k in order], [kept[k] for k in order]
     polygon = Polygon(rings[0], rings[1:])
     return Panel(polygon, *ring_edges(polygon), np.concatenate(kept))
 
@@ -222,7 +227,7 @@ def _columns(floor: Floor) -> None:
     numbers = [k for k, c in enumerate(floor.carriers) if c.kind == "column"]
     if not numbers or not floor.panels:
         return
-    for k in numbers:
+    for k in sorted(numbers, key=lambda k: tuple(np.round(floor.carriers[k].line[0], 6))):
         point = floor.carriers[k].line[0]
         near = floor.tree.query(Point(point), predicate="dwithin", distance=REACH)
         best: int | None = None

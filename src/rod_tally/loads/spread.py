@@ -18,7 +18,7 @@ from shapely.geometry import Polygon
 
 from ..model.geometry import Array
 from .cells import Piece, cells
-from .clip import Corners, clip_all, halves_of, triangles
+from .clip import Corners, clip_all, halves_of, moments, triangles
 from .panel import Panel, second_moments
 from .strips import strip_rows
 
@@ -132,7 +132,7 @@ def _on_edges(panel: Panel, parts: list[Piece]) -> EdgeRows:
     columns = {k: pieces for k, pieces in by_edge.items() if k >= len(panel.start)}
     rows = [_square(panel, k, pieces) for k, pieces in by_edge.items() if k not in columns]
     for k, pieces in columns.items():
-        force = sum((second_moments(Polygon(p))[0] for p in pieces), np.zeros(3))[None]
+        force = np.array([moments(p) for p in pieces]).sum(axis=0)[None]
         rows.append(EdgeRows(np.array([k]), np.zeros(1), np.zeros(1), force, force))
     return EdgeRows.joined(rows)
 
