@@ -217,7 +217,8 @@ def test_loads_of_one_origin_are_shown_alone(loft: Window, qtbot: QtBot) -> None
     found = rows(w, "tally")
     assert [r[0] for r in found] == ["self-weight", "in all"]
     w.tables._picked("tally", ("origin", "cladding"), 0)
-    assert w.state.origin == "cladding" and "only cladding" in w.view.legend.text()
+    assert w.state.origin == "cladding"
+    qtbot.waitUntil(lambda: "only cladding" in w.view.legend.text(), timeout=5000)
     w.tables._picked("tally", ("origin", "cladding"), 0)
     assert w.state.origin == ""
     w.state.set_view(label="values")

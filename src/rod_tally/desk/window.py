@@ -460,6 +460,7 @@ class Window(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self.session.jobs.cancel()
+        self.session.undo.blockSignals(True)  # its own end is none of the window's business any more
         self.view.close_view()
         if self.session.project is not None:
             self.session.project.close()

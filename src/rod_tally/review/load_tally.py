@@ -11,6 +11,7 @@ from ..model.geometry import Array
 from .forces import direct_force, member_force
 from .review import Review
 
+NOTHING = 1e-3  # N; sums of less are rounding
 ORIGINS = ("self-weight", "slabs", "cladding", "in space", "members and nodes")
 
 
@@ -95,7 +96,7 @@ def by_storey(review: Review, name: str) -> list[LoadRow]:
             row(z).lost += share.lost
     for r in rows.values():
         r.put_on = r.arrived + r.held + r.lost
-    return [r for r in rows.values() if r.put_on.any()]
+    return [r for r in rows.values() if np.abs(r.put_on).max() > NOTHING]
 
 
 def by_origin(review: Review, name: str) -> list[LoadRow]:
@@ -111,7 +112,7 @@ def by_origin(review: Review, name: str) -> list[LoadRow]:
     rows["self-weight"].arrived = rows["self-weight"].arrived + own
     direct = direct_force(model, case) - own
     rows["members and nodes"].put_on = rows["members and nodes"].arrived = direct
-    return [r for r in rows.values() if r.put_on.any()]
+    return [r for r in rows.values() if np.abs(r.put_on).max() > NOTHING]
 
 
 def origin_of(kind: str, part: str) -> str:
