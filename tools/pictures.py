@@ -83,6 +83,15 @@ def response(w: Window) -> None:
     w.state.pick("member", next(m.id for m in model.members.values() if m.name == "Loft B2-B3"))
 
 
+def envelope(w: Window) -> None:
+    w.state.choose(1)
+    w.show_overlay("envelope", "envelope")
+    w.state.show_storeys({"Loft"})
+    model = w.state.review.model if w.state.review else None
+    assert model is not None
+    w.state.pick("member", next(m.id for m in model.members.values() if m.name == "Loft B2-B3"))
+
+
 def tower(w: Window) -> None:
     """A concrete tower, its joints."""
     with tempfile.TemporaryDirectory() as folder:
@@ -144,6 +153,7 @@ VIEWS: dict[str, Callable[[Window], None]] = {
         combinations,
         run,
         response,
+        envelope,
         revision,
         parity,
         axes,

@@ -10,7 +10,9 @@ from typing import Any
 
 import numpy as np
 
+from ..analysis.modes import Mode
 from ..analysis.results import Results
+from ..analysis.storeys import StoreyRow
 from ..loads import Distribution
 from ..model import Finding, Model, Section, Settings
 from ..model.geometry import Array, local_axes
@@ -30,6 +32,8 @@ class Subject:
     results: Results | None = None
     settings: Settings = field(default_factory=Settings)
     loads: Distribution | None = None
+    modes: list[Mode] = field(default_factory=list)
+    storeys: list[StoreyRow] = field(default_factory=list)
     shared: dict[str, Any] = field(default_factory=dict)
 
     @cached_property

@@ -21,7 +21,7 @@ from ..loads.combine import SCHEMES, Combined
 from ..loads.orientation import orientation
 from ..loads.rules import SHIPPED, RulesError, RuleSet, read_rules
 from ..model.edits import SetCombinations
-from ..review.review import combined
+from ..review.review import made_combinations
 from .session import Session
 from .state import DeskState
 from .theme import RUST
@@ -84,7 +84,7 @@ class CombinePage(QDialog):
             self.rules = read_rules(self.sets.currentText())
             chosen = self.scheme.currentText()
             scheme = "" if chosen == PROPOSED else chosen
-            self.found = combined(review.model, self.session.settings, scheme, self.rules)
+            self.found = made_combinations(review.model, self.session.settings, scheme, self.rules)
         except RulesError as error:
             self.told.setText(str(error))
             self.told.setStyleSheet(f"color: {RUST};")

@@ -219,6 +219,8 @@ COMMANDS: tuple[Command, ...] = (
             "By EN 1990, ASCE 7 or a rule file; the count is shown before they are made", True),
     Command("run.run", "Run", "Run", "F5", lambda w: w.session.run_again(), ready,
             "All cases; kept beside the earlier runs"),
+    Command("run.envelope", "Envelope of forces", "Run", "Ctrl+Alt+E", lambda w: w.show_overlay("envelope", "envelope"), opened,
+            "The lowest and highest of a force over all combinations, and which gives it"),
     Command("run.cancel", "Cancel", "Run", "Esc", lambda w: w.session.jobs.cancel(),
             lambda w: w.session.jobs.busy, "Stop what is running; nothing is changed"),
     Command("compare.change", "Show changes", "Compare", "Ctrl+D", lambda w: w.show_overlay("change", "changes"),

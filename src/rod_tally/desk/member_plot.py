@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 import pyqtgraph as pg
+from numpy.typing import NDArray
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from ..analysis.results import COMPONENTS
 from .quantities import FORCE_KIND, METRIC, UnitSet
 from .state import DeskState
-from .theme import GRAPHITE, INK, PINE
+from .theme import GRAPHITE, INK, OCHRE, PINE
 
 
 class MemberPlot(QWidget):
@@ -40,7 +41,7 @@ class MemberPlot(QWidget):
     def draw(self) -> bool:
         """Draw the picked member; False (and nothing shown) when it has no results."""
         review, picked = self.state.review, self.state.picked
-        r = review.results if review else None
+        r = review.shown(self.state.case) if review else None
         good = (
             r is not None and picked is not None and picked[0] == "member"
             and picked[1] in r.member_ids and self.state.case in r.cases
@@ -58,6 +59,7 @@ class MemberPlot(QWidget):
         self._x = r.station_x[stations]
         self._v = r.force[r.case_index(self.state.case), stations, COMPONENTS.index(component)] * factor
         self.plot.clear()
+        self._note = self._draw_envelope(stations, COMPONENTS.index(component), factor)
         self.plot.addItem(
             pg.PlotCurveItem(
                 self._x, self._v, pen=pg.mkPen(PINE, width=2), fillLevel=0, brush=pg.mkBrush(29, 107, 102, 40)
@@ -67,8 +69,25 @@ class MemberPlot(QWidget):
         self.plot.addItem(self._line)
         self._line.hide()
         self._default = f"{component} in {unit}, {self.state.case}"
-        self.title.setText(f"{self._default}: {self._v.min():.4g} to {self._v.max():.4g}")
+        self.title.setText(f"{self._default}: {self._v.min():.4g} to {self._v.max():.4g}{self._note}")
         return True
+
+    def _draw_envelope(self, stations: NDArray[np.int64], component: int, factor: float) -> str:
+        """The band over all combinations behind the diagram; returns what governs, "" when there is none."""
+        review = self.state.review
+        found = review.envelope() if review is not None and self.state.overlay == "envelope" else None
+        if found is None:
+            return ""
+        over = found[0]
+        low, high = over.low[stations, component] * factor, over.high[stations, component] * factor
+        curves = [pg.PlotCurveItem(self._x, v, pen=pg.mkPen(c, width=1)) for v, c in ((high, PINE), (low, OCHRE))]
+        for curve in curves:
+            self.plot.addItem(curve)
+        names = [
+            over.combinations[int(by[stations[at], component])].name
+            for by, at in ((over.low_by, int(low.argmin())), (over.high_by, int(high.argmax())))
+        ]
+        return f"<br>envelope {low.min():.4g} ({names[0]}) to {high.max():.4g} ({names[1]})"
 
     def _read(self, place: object) -> None:
         if not len(self._x):

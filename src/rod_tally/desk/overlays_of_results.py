@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
-import numpy as np
+from dataclasses import dataclass
 
-from ..analysis.results import COMPONENTS
+import numpy as np
+from numpy.typing import NDArray
+
+from ..analysis.results import COMPONENTS, Results
 from ..analysis.shape import member_shapes
+from ..analysis.superpose import combined_shapes
 from ..compare.match import source_lines
 from ..model.geometry import Array
 from .canvas import Canvas, ring
@@ -21,11 +25,16 @@ OLD = "the model has changed since its run: run it again (F5)"
 def draw_displaced(canvas: Canvas, sheet: Sheet) -> list[str]:
     if sheet.stale:
         return [OLD]
-    r, case = sheet.review.results, sheet.state.case
+    r, case = sheet.review.shown(sheet.state.case), sheet.state.case
     if case not in r.cases or not r.member_done[r.case_index(case)].any():
         return [f"{case or 'no case'} was not computed"]
     flexible = sheet.review.settings.run.shear_flexible
-    shapes = member_shapes(sheet.model, r, case, 13, flexible, sheet.review.distribution)
+    loads = sheet.review.distribution
+    combination = next((c for c in sheet.review.combinations if c.name == case), None)
+    if combination is not None and r is not sheet.review.results:
+        shapes = combined_shapes(sheet.model, sheet.review.results, combination, 13, flexible, loads)
+    else:
+        shapes = member_shapes(sheet.model, r, case, 13, flexible, loads)
     wanted = set(sheet.ids)
     shown = np.isin(shapes.member, [k for k, i in enumerate(r.member_ids) if i in wanted])
     points, u = shapes.points[shown], shapes.displacement[shown]
@@ -49,31 +58,17 @@ def draw_displaced(canvas: Canvas, sheet: Sheet) -> list[str]:
 def draw_forces(canvas: Canvas, sheet: Sheet) -> list[str]:
     if sheet.stale:
         return [OLD]
-    r, case, component = sheet.review.results, sheet.state.case, sheet.state.component
+    r, case, component = sheet.review.shown(sheet.state.case), sheet.state.case, sheet.state.component
     if case not in r.cases:
         return [f"{case or 'no case'} was not computed"]
     c, k = r.case_index(case), COMPONENTS.index(component)
-    index = {i: n for n, i in enumerate(r.member_ids)}
-    shown = {index[i]: k for k, i in enumerate(sheet.ids) if i in index}
-    inside = np.isin(r.station_member, list(shown)) & r.member_done[c, r.station_member]
-    stations = np.flatnonzero(inside)
-    if not len(stations):
+    places = _places(sheet, r, component, r.member_done[c])
+    if places is None:
         return [f"{case}: nothing shown was computed"]
-    value = r.force[c, stations, k]
+    value = r.force[c, places.stations, k]
     most = float(np.abs(value).max())
     scale = sheet.state.scale * sheet.size / 18 / most if most > 0 else 0.0
-    which = r.station_member[stations]
-    start = np.zeros((len(r.member_ids), 3))
-    x, aside = start.copy(), start.copy()
-    here, there = list(shown), list(shown.values())
-    # drawn on the side of tension for moments, and in the plane the force acts in
-    side = {"my": sheet.axes[:, 2], "mz": -sheet.axes[:, 1], "vy": sheet.axes[:, 1]}.get(component, sheet.axes[:, 2])
-    start[here], x[here], aside[here] = sheet.lines[there, 0], sheet.axes[there, 0], side[there]
-    foot = start[which] + x[which] * r.station_x[stations, None]
-    head = foot + aside[which] * (value * scale)[:, None]
-    run = np.flatnonzero(which[1:] == which[:-1])
-    canvas.quads(np.stack([foot[run], foot[run + 1], head[run + 1], head[run]], axis=1), PINE, 0.18)
-    canvas.lines(np.stack([head[run], head[run + 1]], axis=1), PINE, 1.8)
+    head = _diagram(canvas, places, value * scale, PINE)
     kind, unit = FORCE_KIND[component], getattr(sheet.units, FORCE_KIND[component])[1]
     ends = [int(value.argmax()), int(value.argmin())]
     texts = [f"{sheet.units.show(float(value[e]), kind)} {unit}" for e in ends]
@@ -84,11 +79,76 @@ def draw_forces(canvas: Canvas, sheet: Sheet) -> list[str]:
     ]
 
 
+@dataclass(slots=True)
+class _Places:
+    """Shown stations with the point of the member that each is at, and the direction its diagram is drawn in."""
+
+    stations: NDArray[np.int64]
+    run: NDArray[np.int64]
+    foot: Array
+    aside: Array
+
+
+def _places(sheet: Sheet, r: Results, component: str, done: NDArray[np.bool_]) -> _Places | None:
+    index = {i: n for n, i in enumerate(r.member_ids)}
+    shown = {index[i]: k for k, i in enumerate(sheet.ids) if i in index}
+    stations = np.flatnonzero(np.isin(r.station_member, list(shown)) & done[r.station_member])
+    if not len(stations):
+        return None
+    which = r.station_member[stations]
+    start = np.zeros((len(r.member_ids), 3))
+    x, aside = start.copy(), start.copy()
+    here, there = list(shown), list(shown.values())
+    # drawn on the side of tension for moments, and in the plane the force acts in
+    side = {"my": sheet.axes[:, 2], "mz": -sheet.axes[:, 1], "vy": sheet.axes[:, 1]}.get(component, sheet.axes[:, 2])
+    start[here], x[here], aside[here] = sheet.lines[there, 0], sheet.axes[there, 0], side[there]
+    foot = start[which] + x[which] * r.station_x[stations, None]
+    return _Places(stations, np.flatnonzero(which[1:] == which[:-1]), foot, aside[which])
+
+
+def _diagram(canvas: Canvas, p: _Places, height: Array, colour: str, opacity: float = 0.18) -> Array:
+    """Heights (m, signed) beside the members; returns the tops (n, 3)."""
+    head = p.foot + p.aside * height[:, None]
+    run = p.run
+    canvas.quads(np.stack([p.foot[run], p.foot[run + 1], head[run + 1], head[run]], axis=1), colour, opacity)
+    canvas.lines(np.stack([head[run], head[run + 1]], axis=1), colour, 1.8)
+    return head
+
+
+@overlay("envelope", "Envelope")
+def draw_envelope(canvas: Canvas, sheet: Sheet) -> list[str]:
+    """The lowest and the highest of a force over all combinations, and which combination gives the extremes."""
+    if sheet.stale:
+        return [OLD]
+    found, component = sheet.review.envelope(), sheet.state.component
+    if found is None:
+        return ["no combination was computed; give the cases a kind, or make combinations"]
+    over, r, k = found[0], sheet.review.results, COMPONENTS.index(component)
+    places = _places(sheet, r, component, np.atleast_1d(r.member_done.any(axis=0)))
+    if places is None:
+        return ["nothing shown was computed"]
+    low, high = over.low[places.stations, k], over.high[places.stations, k]
+    most = float(max(np.abs(low).max(), np.abs(high).max()))
+    scale = sheet.state.scale * sheet.size / 18 / most if most > 0 else 0.0
+    kind, unit = FORCE_KIND[component], getattr(sheet.units, FORCE_KIND[component])[1]
+    legend = [f"{component} over {len(over.combinations)} combinations"]
+    for values, by, at, colour, word in (
+        (high, over.high_by, int(high.argmax()), PINE, "highest"),
+        (low, over.low_by, int(low.argmin()), OCHRE, "lowest"),
+    ):
+        head = _diagram(canvas, places, values * scale, colour, 0.12)
+        name = over.combinations[int(by[places.stations[at], k])].name
+        text = f"{sheet.units.show(float(values[at]), kind)} {unit}"
+        canvas.labels(head[at][None], [f"{text} ({name})"], RUST)
+        legend.append(f"<font color='{colour}'>▬</font> {word} {text} by {name}")
+    return legend
+
+
 @overlay("reactions", "Reactions")
 def draw_reactions(canvas: Canvas, sheet: Sheet) -> list[str]:
     if sheet.stale:
         return [OLD]
-    r, case = sheet.review.results, sheet.state.case
+    r, case = sheet.review.shown(sheet.state.case), sheet.state.case
     if case not in r.cases:
         return [f"{case or 'no case'} was not computed"]
     c = r.case_index(case)

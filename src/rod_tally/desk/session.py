@@ -408,7 +408,10 @@ class Session(QObject):
         def work(progress: Progress) -> tuple[list[Finding], bool, Distribution]:
             stale = not runs or runs[-1].print != fingerprint(model)
             loads = Distribution(model)
-            subject = Subject(model, None if stale else revision.review.results, self.settings, loads)
+            was = revision.review
+            subject = Subject(model, None, self.settings, loads)
+            if not stale:
+                subject = Subject(model, was.results, self.settings, loads, was.modes, was.storeys)
             found = run_checks(subject, progress)
             if self.project is not None:
                 self.project.save_model(revision.id, model)
@@ -441,9 +444,9 @@ def _data_folder() -> Path:
 
 def _review_of(model: Model, settings: Settings, results: Results, stale: bool) -> Review:
     loads = Distribution(model)
-    findings = run_checks(Subject(model, None if stale else results, settings, loads))
-    done = Review(model, settings, results, findings, tally(model), _distribution=loads)
-    if not stale:
-        done.modes = modes(model, results, settings, distribution=loads)
-        done.storeys = storey_rows(model, results, loads)
-    return done
+    if stale:
+        findings = run_checks(Subject(model, None, settings, loads))
+        return Review(model, settings, results, findings, tally(model), _distribution=loads)
+    own, storeys = modes(model, results, settings, distribution=loads), storey_rows(model, results, loads)
+    findings = run_checks(Subject(model, results, settings, loads, own, storeys))
+    return Review(model, settings, results, findings, tally(model), own, storeys, _distribution=loads)

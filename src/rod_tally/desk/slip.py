@@ -232,7 +232,7 @@ class Slip(QScrollArea):
         """End values of the shown component, by end."""
         review = self.state.review
         assert review is not None
-        r = review.results
+        r = review.shown(self.state.case)
         if ident not in r.member_ids or self.state.case not in r.cases:
             return {}
         c = r.case_index(self.state.case)
@@ -281,7 +281,7 @@ class Slip(QScrollArea):
         self._text(f"at {place} {u.length[1]}; {support_words(node.support.letters)}", GRAPHITE)
         names = [f"{model.members[i].cls} {model.members[i].name or i}" for i in model.members_at()[ident]]
         self._text("joins " + ", ".join(names[:8]) + (" …" if len(names) > 8 else ""), MUTED)
-        r = review.results
+        r = review.shown(self.state.case)
         if ident in r.node_ids and self.state.case in r.cases:
             c, n = r.case_index(self.state.case), r.node_ids.index(ident)
             if r.node_done[c, n]:

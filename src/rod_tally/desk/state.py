@@ -153,13 +153,13 @@ class DeskState(QObject):
         self.overlay_changed.emit()
 
     def cases(self) -> list[str]:
-        """What the shown overlay can show: load cases and combinations for loads, computed cases for results."""
+        """What the shown overlay can show: load cases and combinations for loads, computed ones for results."""
         review = self.review
         if review is None:
             return []
         if self.overlay in LOADS:
             return [*review.model.cases, *(c.name for c in review.combinations[:MOST_COMBINATIONS])]
-        return list(review.results.cases)
+        return [*review.results.cases, *(c.name for c in review.computed_combinations[:MOST_COMBINATIONS])]
 
     def show_overlay(self, name: str) -> None:
         if name != self.overlay:

@@ -66,7 +66,7 @@ class Strip(QFrame):
             self.case_choice.addItems(cases)
         self.case_choice.setCurrentText(state.case)
         self.component_choice.setCurrentText(state.component)
-        self.component_choice.setEnabled(state.overlay == "forces" or state.picked is not None)
+        self.component_choice.setEnabled(state.overlay in ("forces", "envelope") or state.picked is not None)
         for name, button in self.buttons.items():
             button.setChecked(name == self.view.direction)
             button.setEnabled(review is not None)

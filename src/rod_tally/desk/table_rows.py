@@ -307,10 +307,12 @@ def forces(state: DeskState, units: UnitSet) -> Rows:
         unit = getattr(units, FORCE_KIND[k])[1]
         out.columns += [f"{k} low, {unit}", f"{k} high"]
     review = state.review
-    if review is None or state.case not in review.results.cases:
+    if review is None:
         return out
-    out.note = f"Case {state.case}"
-    r = review.results
+    r = review.shown(state.case)
+    if state.case not in r.cases:
+        return out
+    out.note = f"{'Case' if r is review.results else 'Combination'} {state.case}"
     low, high = r.extremes(r.case_index(state.case))
     done = r.member_done[r.case_index(state.case)]
     factor = np.array([getattr(units, FORCE_KIND[k])[0] for k in COMPONENTS])
@@ -322,6 +324,35 @@ def forces(state: DeskState, units: UnitSet) -> Rows:
             continue
         pairs = np.column_stack([low[n] * factor, high[n] * factor]).ravel().tolist()
         out.add([m.name or ident, m.storey, m.section, *pairs], ("member", ident))
+    return out
+
+
+def envelope(state: DeskState, units: UnitSet) -> Rows:
+    """Lowest and highest of the shown component of each member over all combinations, where, and by which."""
+    kind = FORCE_KIND[state.component]
+    factor, unit = getattr(units, kind)
+    out = Rows(["Member", "Class", "Storey", "Section", f"{state.component} low, {unit}", "at, m", "by",
+                f"{state.component} high, {unit}", "at, m", "by"])  # fmt: skip
+    review = state.review
+    found = review.envelope() if review is not None else None
+    if review is None or found is None:
+        out.note = "no combination was computed"
+        return out
+    over, of = found
+    out.note = f"{state.component} over {len(over.combinations)} combinations; Force above the view chooses another"
+    k = COMPONENTS.index(state.component)
+    done = np.atleast_1d(review.results.member_done.any(axis=0))
+    for n, ident in enumerate(review.results.member_ids):
+        m = review.model.members.get(ident)
+        if m is None or not done[n]:
+            continue
+        low, high = float(of.low[n, k]) * factor, float(of.high[n, k]) * factor
+        names = [over.combinations[int(by[n, k])].name for by in (of.low_by, of.high_by)]
+        out.add(
+            [m.name or ident, m.cls, m.storey, m.section, low, float(of.low_x[n, k]), names[0], high,
+             float(of.high_x[n, k]), names[1]],
+            ("member", ident),
+        )  # fmt: skip
     return out
 
 
@@ -393,6 +424,7 @@ TABLES: dict[str, tuple[str, Callable[[DeskState, UnitSet], Rows]]] = {
     "combinations": ("Combinations", combinations),
     "reactions": ("Reactions", reactions),
     "forces": ("Forces", forces),
+    "envelope": ("Envelope", envelope),
     "changes": ("Changes", changes),
 }
 

@@ -9,6 +9,7 @@ from pathlib import Path
 from ..analysis import Results, run
 from ..analysis.modes import Mode, modes
 from ..analysis.storeys import StoreyRow, storey_rows
+from ..analysis.superpose import Envelope, MemberEnvelope, combined, envelope, of_members, usable
 from ..checks import Subject, run_checks
 from ..compare import Comparison, compare
 from ..intake import read_source
@@ -44,6 +45,32 @@ class Review:
     _lines: list[Line] | None = None
     _distribution: Distribution | None = None
     _combined: Combined | None = None
+    _shown: Results | None = None
+    _envelope: tuple[Envelope, MemberEnvelope] | None = None
+
+    @property
+    def computed_combinations(self) -> list[Combination]:
+        """Those whose cases were all computed."""
+        return usable(self.results, self.combinations)
+
+    def shown(self, name: str) -> Results:
+        """The results that hold a case, or those of the combination of that name; the run's own for neither."""
+        if name in self.results.cases:
+            return self.results
+        if self._shown is not None and self._shown.cases == [name]:
+            return self._shown
+        found = next((c for c in self.computed_combinations if c.name == name), None)
+        if found is None:
+            return self.results
+        self._shown = combined(self.results, found)
+        return self._shown
+
+    def envelope(self) -> tuple[Envelope, MemberEnvelope] | None:
+        """Of the forces over all combinations that were computed, worked out once; None when there are none."""
+        if self._envelope is None and self.computed_combinations and not self.results.empty:
+            over = envelope(self.results, self.computed_combinations)
+            self._envelope = over, of_members(self.results, over)
+        return self._envelope
 
     @property
     def combinations(self) -> list[Combination]:
@@ -51,7 +78,7 @@ class Review:
         if self.model.combinations:
             return self.model.combinations
         if self._combined is None:
-            self._combined = combined(self.model, self.settings)
+            self._combined = made_combinations(self.model, self.settings)
         return self._combined.combinations
 
     @property
@@ -71,6 +98,7 @@ class Review:
     def model_changed(self, distribution: Distribution | None = None) -> None:
         """What was made from the model as it was holds no more; its loads go as `distribution` says."""
         self._lines, self._distribution, self._combined = None, distribution, None
+        self._shown = self._envelope = None
         self.tally = tally(self.model)
 
     @property
@@ -78,7 +106,7 @@ class Review:
         return [f for f in self.findings if f.severity == "blocking"]
 
 
-def combined(model: Model, settings: Settings, scheme: str = "", rules: RuleSet | None = None) -> Combined:
+def made_combinations(model: Model, settings: Settings, scheme: str = "", rules: RuleSet | None = None) -> Combined:
     """A model's cases combined by the settings' rule set (or by `rules`), seismic directions as the building's frames ask
     for unless a `scheme` is given; nothing when there would be too many. Raises RulesError."""
     rules = rules or read_rules(settings.combinations.standard)
@@ -107,12 +135,12 @@ def review(model: Model, settings: Settings, progress: Progress = silent) -> Rev
     a rule set that cannot be read."""
     loads = Distribution(model)
     results = run(model, settings.run, progress, distribution=loads)
-    findings = run_checks(Subject(model, results, settings, loads), progress)
     own = modes(model, results, settings, progress, loads)
     storeys = storey_rows(model, results, loads)
+    findings = run_checks(Subject(model, results, settings, loads, own, storeys), progress)
     done = Review(model, settings, results, findings, tally(model), own, storeys, _distribution=loads)
     if not model.combinations:
-        done._combined = combined(model, settings)
+        done._combined = made_combinations(model, settings)
     return done
 
 

@@ -93,7 +93,16 @@ STEPS: tuple[Step, ...] = (
     ),
     Step(
         "Response",
-        (Item("Displacements", ("displacement.large",)), Item("Forces"), Item("Reactions")),
+        (
+            Item("Displacements", ("displacement.large", "response.direction")),
+            Item("Drift", ("response.drift",)),
+            Item("Down the columns", ("response.axial",)),
+            Item("Modes", ("response.mass", "response.period")),
+            Item("Symmetry", ("response.symmetry",)),
+            Item("Forces"),
+            Item("Envelope"),
+            Item("Reactions"),
+        ),
         "forces",
         "forces",
     ),

@@ -1,0 +1,167 @@
+"""Combinations of computed cases, and envelopes over them with the combination that governs each value."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..loads import Distribution
+from ..model import Combination, Model
+from ..model.geometry import Array
+from .results import CaseEquilibrium, Results
+from .shape import Shapes, member_shapes
+
+BLOCK = 4096  # values taken at once: their products with a thousand combinations fit the cache's neighbourhood
+
+
+def usable(results: Results, combinations: list[Combination]) -> list[Combination]:
+    """Those of which every case was computed."""
+    return [c for c in combinations if all(n in results.cases for n in c.factors)]
+
+
+def factors_of(results: Results, combinations: list[Combination]) -> tuple[Array, Array]:
+    """Factors (K, C) of what is summed, and of what enters as the root of the sum of squares. Raises KeyError for a case
+    that was not computed."""
+    index = {n: i for i, n in enumerate(results.cases)}
+    plain, roots = np.zeros((len(combinations), len(index))), np.zeros((len(combinations), len(index)))
+    for k, c in enumerate(combinations):
+        for name, factor in c.factors.items():
+            (roots if name in c.roots else plain)[k, index[name]] = factor
+    return plain, roots
+
+
+def combined(results: Results, combination: Combination) -> Results:
+    """The results of one combination, as those of a run with that one case.
+
+    What enters as the root of squares is added; with the other sign it is taken off. A member counts as computed where
+    every case of the combination computes it. Raises KeyError for a case that was not computed.
+    """
+    plain, roots = factors_of(results, [combination])
+    used = np.flatnonzero((plain[0] != 0) | (roots[0] != 0))
+
+    def sum_up(values: Array) -> Array:
+        out = np.tensordot(plain[0], values, axes=1)
+        if roots.any():
+            out = out + np.sqrt(np.tensordot(roots[0] ** 2, values**2, axes=1))
+        return np.asarray(out)[None]
+
+    out = Results(
+        [combination.name], results.node_ids, results.member_ids, results.xyz, sum_up(results.displacement),
+        results.support_ids, sum_up(results.reaction), results.station_member, results.station_x, sum_up(results.force),
+        np.atleast_2d(results.node_done[used].all(axis=0)), np.atleast_2d(results.member_done[used].all(axis=0)),
+    )  # fmt: skip
+    by_case = {e.case: e for e in results.equilibrium}
+    parts = [(combination.factors[n], by_case[n]) for n in combination.factors if n in by_case]
+    if parts and not combination.roots:
+        applied = np.asarray(sum(f * e.applied for f, e in parts))
+        reaction = np.asarray(sum(f * e.reaction for f, e in parts))
+        worst = max(e.residual for _, e in parts)
+        out.equilibrium = [CaseEquilibrium(combination.name, applied, reaction, worst)]
+        out.applied[combination.name] = applied[:3]
+    return out
+
+
+def combined_shapes(
+    model: Model, results: Results, combination: Combination, n: int, flexible: bool, distribution: Distribution
+) -> Shapes:
+    """The displaced shape of every computed member in a combination."""
+    plain = squares = None
+    for name, factor in combination.factors.items():
+        shapes = member_shapes(model, results, name, n, flexible, distribution)
+        if name in combination.roots:
+            squares = (factor * shapes.displacement) ** 2 + (0.0 if squares is None else squares)
+        else:
+            plain = factor * shapes.displacement + (0.0 if plain is None else plain)
+    assert plain is not None or squares is not None
+    moved = plain if squares is None else np.sqrt(squares) + (0.0 if plain is None else plain)
+    return Shapes(shapes.member, shapes.points, np.asarray(moved))
+
+
+@dataclass(slots=True)
+class Envelope:
+    """Lowest and highest values, in the shape of what was enveloped, and the index into `combinations` that gives each."""
+
+    combinations: list[Combination]
+    low: Array
+    high: Array
+    low_by: NDArray[np.int32]
+    high_by: NDArray[np.int32]
+
+
+def envelope(
+    results: Results,
+    combinations: list[Combination],
+    values: Array | None = None,
+    progress: Callable[[str, float], None] = lambda _t, _s: None,
+) -> Envelope:
+    """Over combinations whose cases were all computed, of `values` (C, …): the forces at all stations unless told otherwise.
+
+    Values of members that a case does not compute count as zero in it, as in the results. Raises ValueError for none.
+    """
+    known = usable(results, combinations)
+    if not known:
+        raise ValueError("no combination has all its cases computed")
+    values = results.force if values is None else values
+    shape = values.shape[1:]
+    flat = np.ascontiguousarray(values.reshape(len(results.cases), -1).T)
+    plain, roots = factors_of(results, known)
+    with_roots = np.flatnonzero(roots.any(axis=1))
+    n = len(flat)
+    low, high = np.empty(n), np.empty(n)
+    low_by, high_by = np.empty(n, np.int32), np.empty(n, np.int32)
+    for s in range(0, n, BLOCK):
+        if s % (64 * BLOCK) == 0:
+            progress("Enveloping combinations", s / n)
+        part = slice(s, min(s + BLOCK, n))
+        v = flat[part] @ plain.T
+        least = most = v
+        if len(with_roots):
+            root = np.sqrt(flat[part] ** 2 @ roots[with_roots].T ** 2)
+            least, most = v.copy(), v
+            least[:, with_roots] -= root
+            most[:, with_roots] += root
+        rows = np.arange(len(v))
+        at, up = least.argmin(axis=1), most.argmax(axis=1)
+        low[part], high[part] = least[rows, at], most[rows, up]
+        low_by[part], high_by[part] = at, up
+    return Envelope(known, low.reshape(shape), high.reshape(shape), low_by.reshape(shape), high_by.reshape(shape))
+
+
+@dataclass(slots=True)
+class MemberEnvelope:
+    """Of each member and component: lowest and highest (M, 6), where along it (m), and by which combination."""
+
+    low: Array
+    high: Array
+    low_x: Array
+    high_x: Array
+    low_by: NDArray[np.int32]
+    high_by: NDArray[np.int32]
+
+
+def of_members(results: Results, e: Envelope) -> MemberEnvelope:
+    """The envelope of stations gathered by member; rows of a member without stations are zero."""
+    m = len(results.member_ids)
+    low, high, low_x, high_x = np.zeros((4, m, 6))
+    out = MemberEnvelope(low, high, low_x, high_x, np.zeros((m, 6), np.int32), np.zeros((m, 6), np.int32))
+    if not m or not len(results.station_member):
+        return out
+    begin = np.searchsorted(results.station_member, np.arange(m))
+    stop = np.append(begin[1:], len(results.station_member))
+    has = stop > begin
+    for k in range(6):
+        for values, reduce, kept, where, by, source in (
+            (e.low[:, k], np.minimum, out.low, out.low_x, out.low_by, e.low_by[:, k]),
+            (e.high[:, k], np.maximum, out.high, out.high_x, out.high_by, e.high_by[:, k]),
+        ):
+            best = reduce.reduceat(values, np.minimum(begin, len(values) - 1))
+            hit = np.flatnonzero(values == best[results.station_member])
+            first = np.full(m, -1)
+            first[results.station_member[hit][::-1]] = hit[::-1]
+            good = has & (first >= 0)
+            kept[good, k], where[good, k] = best[good], results.station_x[first[good]]
+            by[good, k] = source[first[good]]
+    return out

@@ -1,0 +1,221 @@
+"""Does the building answer as the loads ask? Results that show a wrong model, each with its numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from ..analysis.storeys import StoreyRow
+from ..loads.lateral import EN_CT, LateralError, period_asce, period_en
+from ..model import Finding
+from ..model.geometry import Array
+from .registry import Subject, check, listed, mm, point
+
+GRAVITY = ("self-weight", "dead", "live", "snow")
+LESS = 0.95  # a lower column carries at least this share of what the one above it does. Common practice, no source.
+LEAST_AXIAL = 1000.0  # N
+SIDEWAYS = 0.05  # share of a case's load that must be horizontal for it to push the building sideways
+# Storey drift over storey height that is told. EN 1998-1 4.4.3.2 allows 0.005 to 0.010 under the damage limitation
+# action; wind and notional loads: 1/300, common practice, no source.
+DRIFT = {"seismic": 0.01, "wind": 1 / 300, "notional": 1 / 300}
+WANTED_MASS = 0.9  # EN 1998-1 4.3.3.3.1(3), ASCE 7-16 12.9.1.1
+LONG, SHORT = 3.0, 0.25  # of the longest and the shortest formula period; beyond these the first period is told
+SAME_PLACE = 0.001  # m
+
+
+@check("response.axial")
+def find_light_columns(s: Subject) -> Iterator[Finding]:
+    """Columns that carry less under gravity than the column on top of them."""
+    r = s.results
+    if r is None or r.empty:
+        return
+    stacks = [x.members for x in s.lines if x.kind == "stack" and len(x.members) > 1]
+    index = {m: k for k, m in enumerate(r.member_ids)}
+    for c, case in enumerate(r.cases):
+        if s.model.cases[case].kind not in GRAVITY:
+            continue
+        low, _ = r.extremes(c)
+        odd: list[tuple[float, str, str]] = []
+        for stack in stacks:
+            for lower, upper in zip(stack, stack[1:]):
+                if lower not in index or upper not in index:
+                    continue
+                a, b = index[lower], index[upper]
+                if not (r.member_done[c, a] and r.member_done[c, b]):
+                    continue
+                below, above = -float(low[a, 0]), -float(low[b, 0])
+                if above > LEAST_AXIAL and below < LESS * above:
+                    odd.append((above - below, lower, upper))
+        if not odd:
+            continue
+        by, lower, upper = max(odd)
+        above = -float(low[index[upper], 0])
+        more = f"; {len(odd) - 1} more such places" if len(odd) > 1 else ""
+        yield Finding(
+            "response.axial", "warning",
+            f"Load case {case}: {s.name(lower)} carries {(above - by) / 1000:.4g} kN and {s.name(upper)} on top of it "
+            f"{above / 1000:.4g} kN: the load leaves the stack between them{more}.",
+            tuple(dict.fromkeys(i for _, p, q in sorted(odd, reverse=True) for i in (p, q))),
+            s.middle(lower), ("Take me there",), {"by": by},
+        )  # fmt: skip
+
+
+@check("response.direction")
+def find_odd_directions(s: Subject) -> Iterator[Finding]:
+    """Cases that push the building one way while it moves the other."""
+    r = s.results
+    if r is None or r.empty:
+        return
+    for c, case in enumerate(r.cases):
+        applied = r.applied.get(case)
+        if applied is None or not r.node_done[c].any():
+            continue
+        size = float(np.abs(applied).max())
+        push = applied[:2]
+        if size == 0 or np.linalg.norm(push) < SIDEWAYS * size:
+            continue
+        way = push / np.linalg.norm(push)
+        moved = r.displacement[c][r.node_done[c]][:, :2] @ way
+        if moved.sum() < 0 and -moved.min() > moved.max():
+            yield Finding(
+                "response.direction", "warning",
+                f"Load case {case} pushes along ({way[0]:.2g}, {way[1]:.2g}) and the building moves the other way, by up to "
+                f"{mm(float(-moved.min()))}.",
+                (case,), None, (), {"displacement": float(moved.min())},
+            )  # fmt: skip
+
+
+@check("response.drift")
+def find_large_drift(s: Subject) -> Iterator[Finding]:
+    """Storeys whose drift under sideways load passes what is usual."""
+    rows: dict[str, list[StoreyRow]] = {}
+    for row in s.storeys:
+        rows.setdefault(row.case, []).append(row)
+    for case, storeys in rows.items():
+        limit = DRIFT.get(s.model.cases[case].kind if case in s.model.cases else "")
+        if limit is None:
+            continue
+        odd = []
+        for below, row in zip(storeys, storeys[1:]):
+            height = row.elevation - below.elevation
+            if row.drift_x is None or row.drift_y is None or height <= 0:
+                continue
+            drift = max(abs(row.drift_x), abs(row.drift_y))
+            if drift > limit * height:
+                odd.append((drift / height, row.storey, drift, height))
+        if odd:
+            ratio, storey, drift, height = max(odd)
+            others = f" ({len(odd)} storeys are beyond it)" if len(odd) > 1 else ""
+            yield Finding(
+                "response.drift", "warning",
+                f"Load case {case}: storey {storey} drifts {mm(drift)}, 1/{1 / ratio:.0f} of its {height:.2f} m; "
+                f"1/{1 / limit:.0f} is usual at most{others}.",
+                (case,), None, (), {"ratio": ratio},
+            )  # fmt: skip
+
+
+@check("response.mass")
+def find_missing_mass(s: Subject) -> Iterator[Finding]:
+    """Modes that move less than nine tenths of the mass in a horizontal direction."""
+    if not s.modes:
+        return
+    moved = {"x": sum(m.mass_x for m in s.modes), "y": sum(m.mass_y for m in s.modes)}
+    little = {d: v for d, v in moved.items() if v < WANTED_MASS}
+    if not little:
+        return
+    parts = listed([f"{v:.0%} in {d}" for d, v in little.items()])
+    first = max(s.modes[0].mass_x, s.modes[0].mass_y)
+    why = "; the first mode moves hardly any: parts vibrate on their own" if first < 0.02 else ""
+    yield Finding(
+        "response.mass", "note",
+        f"{len(s.modes)} modes move {parts} of the mass; {WANTED_MASS:.0%} is wanted: more modes{why}.",
+        tuple(s.settings.modes.mass), None, (), {k: float(v) for k, v in little.items()},
+    )  # fmt: skip
+
+
+@check("response.period")
+def find_odd_period(s: Subject) -> Iterator[Finding]:
+    """A first period far from what the building's height lets expect (EN 1998-1 4.3.3.2.2, ASCE 7-16 12.8.2)."""
+    if not s.modes or len(s.model.storeys) < 2:
+        return
+    z = [x.elevation for x in s.model.storeys]
+    height = max(z) - min(z)
+    try:
+        usual = [period_en(height, k) for k in EN_CT] + [period_asce(height, k) for k in EN_CT]
+    except LateralError:
+        return
+    main = max(s.modes, key=lambda m: max(m.mass_x, m.mass_y))
+    if SHORT * min(usual) <= main.period <= LONG * max(usual):
+        return
+    way = "longer" if main.period > max(usual) else "shorter"
+    yield Finding(
+        "response.period", "note",
+        f"The main period is {main.period:.3g} s (mode {main.mode}), far {way} than the {min(usual):.2g} to {max(usual):.2g} s that "
+        f"formulas give for {height:.1f} m: stiffness, mass or supports are not those of such a building.",
+        (), None, (), {"period": main.period},
+    )  # fmt: skip
+
+
+@check("response.symmetry")
+def find_broken_symmetry(s: Subject) -> Iterator[Finding]:
+    """A model whose axes mirror each other, but for some sections, supports, releases or materials."""
+    if len(s.model.members) < 8:
+        return
+    nodes = list(s.model.nodes.values())
+    points = np.array([n.point for n in nodes])
+    for axis, name in ((0, "x"), (1, "y")):
+        middle = (points[:, axis].min() + points[:, axis].max()) / 2
+        pairs = _mirror(s, points, axis, float(middle))
+        if pairs is None:
+            continue
+        odd: list[str] = []
+        said: dict[str, int] = {}
+        for a, b in pairs:
+            one, two = s.model.members[a], s.model.members[b]
+            ends = (one.release_start, one.release_end), (two.release_start, two.release_end)
+            same_way = _near(s, one.start, two.start, axis, float(middle))
+            for what, differs in (
+                ("sections", one.section != two.section),
+                ("materials", one.material != two.material),
+                ("releases", ends[0] != (ends[1] if same_way else ends[1][::-1])),
+            ):
+                if differs:
+                    said[what] = said.get(what, 0) + 1
+                    odd += [a, b]
+        if odd and len(set(odd)) <= max(6, 0.1 * len(s.model.members)):
+            parts = listed([f"{n} pair{'s' if n > 1 else ''} of {k}" for k, n in said.items()])
+            first = odd[0]
+            yield Finding(
+                "response.symmetry", "note",
+                f"The axes are symmetric about {name} = {middle + float(s.model.origin[axis]):.2f} m, but {parts} differ: {s.name(first)} "
+                f"and {s.name(odd[1])}, say.",
+                tuple(dict.fromkeys(odd)), point(s.model.line(s.model.members[first]).mean(axis=0)), ("Take me there",),
+            )  # fmt: skip
+
+
+def _near(s: Subject, a: str, b: str, axis: int, middle: float) -> bool:
+    p = s.model.nodes[a].point.copy()
+    p[axis] = 2 * middle - p[axis]
+    return bool(np.linalg.norm(p - s.model.nodes[b].point) < 10 * SAME_PLACE)
+
+
+def _mirror(s: Subject, points: Array, axis: int, middle: float) -> list[tuple[str, str]] | None:
+    """Pairs of members that mirror each other; None when some axis has no mirror image."""
+    image = points.copy()
+    image[:, axis] = 2 * middle - image[:, axis]
+    off, other = cKDTree(points).query(image, distance_upper_bound=SAME_PLACE)
+    if not np.isfinite(off).all():
+        return None
+    ids = list(s.model.nodes)
+    number = {n: k for k, n in enumerate(ids)}
+    by_ends = {frozenset((number[m.start], number[m.end])): m.id for m in s.model.members.values()}
+    out = []
+    for m in s.model.members.values():
+        twin = by_ends.get(frozenset((int(other[number[m.start]]), int(other[number[m.end]]))))
+        if twin is None:
+            return None
+        if m.id < twin:
+            out.append((m.id, twin))
+    return out

@@ -1,0 +1,100 @@
+"""Expectation checks: each finds its wrong building and leaves the right one alone."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from rod_tally.analysis import run
+from rod_tally.analysis.modes import Mode, modes
+from rod_tally.analysis.storeys import storey_rows
+from rod_tally.checks import Subject, run_checks
+from rod_tally.model import Finding, LoadCase, MemberLoad, Model, NodeLoad, Release, Section, Storey
+from rod_tally.model.settings import RunSettings, Settings
+
+from .frames import frame, regular
+
+
+def building() -> Model:
+    m = regular(1, 2)
+    z = sorted({float(n.point[2]) for n in m.nodes.values()})
+    m.storeys = [Storey(f"L{k}", v) for k, v in enumerate(z)]
+    m.cases = {"G": LoadCase("G", "self-weight", (0.0, 0.0, -1.0))}
+    return m
+
+
+def found(m: Model, code: str, own: list[Mode] | None = None) -> list[Finding]:
+    r = run(m, RunSettings())
+    s = Settings()
+    s.modes.mass = {"G": 1.0}
+    own = modes(m, r, s) if own is None else own
+    return [f for f in run_checks(Subject(m, r, s, None, own, storey_rows(m, r))) if f.code == code]
+
+
+def test_plain_building_has_nothing_to_tell() -> None:
+    m = building()
+    for code in ("response.axial", "response.direction", "response.drift", "response.symmetry"):
+        assert not found(m, code), code
+
+
+def test_column_that_carries_less_than_the_one_above() -> None:
+    """A load that leaves its stack: the lower column is held up by something that takes its load (here a pull upwards)."""
+    m = building()
+    top = max((x for x in m.members.values() if x.cls == "column"), key=lambda x: m.line(x)[:, 2].mean())
+    low = top.start if m.nodes[top.start].point[2] < m.nodes[top.end].point[2] else top.end
+    high = top.end if low == top.start else top.start
+    m.cases["Q"] = LoadCase("Q", "live", node_loads=[NodeLoad(high, (0, 0, -100e3)), NodeLoad(low, (0, 0, 60e3))])
+    f = found(m, "response.axial")[0]
+    assert top.id in f.ids and "leaves the stack" in f.message and f.numbers["by"] > 40e3
+
+
+def test_building_that_moves_against_its_load() -> None:
+    """A lever: pushed at its short end below the pivot, its long end above goes the other way."""
+    m = frame([(0, 0, 0), (0, 0, 1), (0, 0, 6)], [(0, 1), (1, 2)], {1: "XXXXFX"})
+    m.nodes["n0"].support = type(m.nodes["n0"].support)("SFFFFF", (1e5, 0, 0, 0, 0, 0))
+    m.cases["W"] = LoadCase("W", "wind", node_loads=[NodeLoad("n0", (1e3, 0.0, 0.0))])
+    assert "the other way" in found(m, "response.direction", [])[0].message
+
+
+def test_drift_beyond_the_usual() -> None:
+    m = building()
+    top = [n.id for n in m.nodes.values() if n.point[2] == m.storeys[-1].elevation]
+    m.cases["W"] = LoadCase("W", "wind", node_loads=[NodeLoad(n, (1e3, 0.0, 0.0)) for n in top])
+    small = found(m, "response.drift")
+    m.cases["W"].node_loads = [NodeLoad(n, (1e6, 0.0, 0.0)) for n in top]
+    large = found(m, "response.drift")
+    assert not small and len(large) == 1 and large[0].numbers["ratio"] > 1 / 300
+
+
+def test_missing_mass_and_odd_periods() -> None:
+    m = building()
+    few = [Mode(1, 0.4, 0.6, 0.0, 0.0), Mode(2, 0.3, 0.0, 0.95, 0.0)]
+    f = found(m, "response.mass", few)[0]
+    assert "60% in x" in f.message and "in y" not in f.message
+    assert not found(m, "response.mass", [Mode(1, 0.4, 0.95, 0.0, 0.0), Mode(2, 0.3, 0.0, 0.95, 0.0)])
+    assert "longer" in found(m, "response.period", [Mode(1, 9.0, 0.9, 0.0, 0.0)])[0].message
+    assert not found(m, "response.period", [Mode(1, 0.5, 0.9, 0.0, 0.0)])
+    assert "shorter" in found(m, "response.period", [Mode(1, 0.005, 0.9, 0.0, 0.0)])[0].message
+
+
+def test_parts_loose_on_their_own() -> None:
+    m = building()
+    assert "vibrate on their own" in found(m, "response.mass", [Mode(1, 3.0, 0.001, 0.001, 0.0)])[0].message
+
+
+def test_symmetry_that_one_member_breaks() -> None:
+    m = building()
+    beam = next(x for x in m.members.values() if x.cls == "beam" and abs(np.diff(m.line(x), axis=0)[0, 1]) > 1)
+    m.sections["other"] = Section("other", "values", 6e-3, 9e-5, 7e-6, 0.0, 2e-7, 0.0, 0.0)
+    beam.section = "other"
+    f = found(m, "response.symmetry")[0]
+    assert beam.id in f.ids and "sections" in f.message
+    beam.section = "plain"
+    beam.release_start = Release("FFFFRR")
+    assert "releases" in found(m, "response.symmetry")[0].message
+
+
+def test_loads_do_not_matter_to_the_symmetry_of_axes() -> None:
+    m = building()
+    beam = next(i for i, x in m.members.items() if x.cls == "beam")
+    m.cases["Q"] = LoadCase("Q", "live", member_loads=[MemberLoad(beam, 0.0, 6.0, (0, 0, -1e3), (0, 0, -1e3))])
+    assert not found(m, "response.symmetry")
