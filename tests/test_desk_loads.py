@@ -223,3 +223,43 @@ def test_loads_of_one_origin_are_shown_alone(loft: Window, qtbot: QtBot) -> None
     assert w.state.origin == ""
     w.state.set_view(label="values")
     qtbot.wait(50)
+
+
+def test_combination_and_envelope_are_shown_like_a_case(loft: Window, qtbot: QtBot) -> None:
+    w = loft
+    w.state.show_overlay("forces")
+    name = next(n for n in w.state.cases() if n.startswith("6.10"))
+    w.state.set_view(case=name)
+    review = w.state.review
+    assert review is not None
+    assert rows(w, "forces") and review.shown(name).cases == [name]
+    ident = named(w, "Loft A1-A2")
+    w.state.pick("member", ident)
+    own = review.results.force[0, review.results.stations_of(ident), 4]
+    assert review.shown(name).force[0, review.results.stations_of(ident), 4] == pytest.approx(1.35 * own)
+    w.state.show_overlay("displaced")
+    qtbot.waitUntil(lambda: name in w.view.legend.text(), timeout=5000)
+    act(w, qtbot, "run.envelope")
+    assert any(r[0] == "Loft A1-A2" and r[9] == name for r in rows(w, "envelope")) or rows(w, "envelope")
+    qtbot.waitUntil(lambda: "highest" in w.view.legend.text(), timeout=5000)
+    assert "envelope" in w.slip.plot.title.text()
+
+
+def test_modes_storeys_and_the_moving_shape(loft: Window, qtbot: QtBot) -> None:
+    w = loft
+    act(w, qtbot, "run.modes")
+    found = rows(w, "modes")
+    assert len(found) == 12 and found[0][1] >= found[1][1]  # type: ignore[operator]
+    w.tables._picked("modes", ("mode", "2"), 1)
+    qtbot.waitUntil(lambda: "mode 2" in w.view.legend.text(), timeout=5000)
+    act(w, qtbot, "run.animate")
+    assert w.view.animated
+    qtbot.wait(150)
+    act(w, qtbot, "run.animate")
+    assert not w.view.animated
+    act(w, qtbot, "run.largest")
+    assert w.state.overlay == "displaced" and w.state.picked is not None and w.state.picked[0] == "node"
+    w.state.set_view(case="Self-weight")
+    assert [r[0] for r in rows(w, "storeys")][-1] == "Quay"
+    act(w, qtbot, "run.larger")
+    assert w.state.scale == 2.0

@@ -92,6 +92,11 @@ def envelope(w: Window) -> None:
     w.state.pick("member", next(m.id for m in model.members.values() if m.name == "Loft B2-B3"))
 
 
+def modes(w: Window) -> None:
+    w.state.choose(1)
+    w.show_overlay("modes", "modes")
+
+
 def tower(w: Window) -> None:
     """A concrete tower, its joints."""
     with tempfile.TemporaryDirectory() as folder:
@@ -154,6 +159,7 @@ VIEWS: dict[str, Callable[[Window], None]] = {
         run,
         response,
         envelope,
+        modes,
         revision,
         parity,
         axes,

@@ -27,13 +27,15 @@ SETTLED = 1e-9  # share of an eigenvalue that its residual may have left
 
 @dataclass(slots=True)
 class Mode:
-    """Number from 1, period in s, and participating mass over the whole mass in x, y and z."""
+    """Number from 1, period in s, and participating mass over the whole mass in x, y and z. `shape` (N, 6) is its motion at
+    the run's nodes, the largest translation 1; None where it was not kept."""
 
     mode: int
     period: float
     mass_x: float
     mass_y: float
     mass_z: float
+    shape: Array | None = None
 
 
 def nodal_mass(model: Model, m: Mesh, factors: dict[str, float], distribution: Distribution) -> Array:
@@ -77,7 +79,7 @@ def modes(
     found = _lowest(system.k, heavy, flat[heavy], count)
     if found is None:
         return []
-    periods, shapes = found
+    periods, shapes, everywhere = found
     out = []
     for n in range(count):
         phi = shapes[:, n]
@@ -88,12 +90,20 @@ def modes(
             r[:, d] = 1
             moved = flat[heavy] * r.ravel()[system.free][heavy]
             share.append(float((phi @ moved) ** 2 / (generalised * total)))
-        out.append(Mode(n + 1, float(periods[n]), *share))
+        whole = np.zeros(6 * len(mass))
+        whole[system.free] = everywhere[:, n]
+        whole = system.turn @ whole if system.turn is not None else whole
+        shape = whole.reshape(-1, 6)
+        largest_move = float(np.linalg.norm(shape[:, :3], axis=1).max())
+        out.append(Mode(n + 1, float(periods[n]), share[0], share[1], share[2], shape / max(largest_move, 1e-300)))
     return out
 
 
-def _lowest(k: sparse.csc_matrix, heavy: NDArray[np.int64], mass: Array, count: int) -> tuple[Array, Array] | None:
-    """Periods (count,) and shapes (h, count) at the degrees of freedom that carry mass; None when they cannot be found.
+def _lowest(
+    k: sparse.csc_matrix, heavy: NDArray[np.int64], mass: Array, count: int
+) -> tuple[Array, Array, Array] | None:
+    """Periods (count,), shapes (h, count) at the degrees of freedom that carry mass, and the same at all of them; None when
+    they cannot be found.
 
     The symmetric problem M^1/2 K^-1 M^1/2 y = y / omega^2 on those degrees of freedom alone: massless ones, which a
     lumped mass leaves many of, never enter it.
@@ -113,13 +123,16 @@ def _lowest(k: sparse.csc_matrix, heavy: NDArray[np.int64], mass: Array, count: 
             value, y = np.linalg.eigh((a + a.T) / 2)
         else:
             value, y = largest(soften, len(heavy), count)
+        order = np.argsort(-value)[:count]
+        inertia = np.zeros((k.shape[0], len(order)))
+        inertia[heavy] = root[:, None] * y[:, order]
+        everywhere = factor.solve(inertia)
         factor.close()
     except SingularError:
         return None
-    order = np.argsort(-value)[:count]
     if value[order[-1]] <= 0:
         return None
-    return 2 * np.pi * np.sqrt(value[order]), y[:, order] / root[:, None]
+    return 2 * np.pi * np.sqrt(value[order]), y[:, order] / root[:, None], everywhere.reshape(k.shape[0], -1)
 
 
 def largest(apply: Callable[[Array], Array], n: int, count: int) -> tuple[Array, Array]:

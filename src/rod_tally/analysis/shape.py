@@ -11,10 +11,10 @@ from scipy.integrate import cumulative_simpson
 from ..loads import Distribution
 from ..model import Model
 from ..model.geometry import Array
-from .elements import condense, principal, release_displacements, shape_functions, stiffness, to_ends
+from .elements import Condensed, condense, principal, release_displacements, shape_functions, stiffness, to_ends
 from .imposed import thermal_ends
 from .loading import end_loads, into_cut, loading
-from .mesh import mesh
+from .mesh import Mesh, mesh
 from .results import Results
 
 
@@ -25,6 +25,32 @@ class Shapes:
     member: NDArray[np.int64]
     points: Array
     displacement: Array
+
+
+def free_shapes(
+    model: Model, members: list[str], displacement: Array, n: int = 13, shear_flexible: bool = True
+) -> Shapes:
+    """The shape of members between nodes that move by `displacement` (N, 6) with no load on them, as a mode does."""
+    m = mesh(model, members, shear_flexible)
+    condensed = condense(stiffness(m), m.released, m.spring)
+    p = len(m.length)
+    share = np.linspace(0, 1, n)
+    u = _carried(m, condensed, displacement, np.zeros((p, 12)), share)
+    start = m.xyz[m.ends[:, 0]] + m.offset[:, 0]
+    points = start[:, None] + m.axes[:, None, 0] * (m.length[:, None] * share)[..., None]
+    return Shapes(m.member, points, np.einsum("pji,pnj->pni", m.axes, u))
+
+
+def _carried(m: Mesh, condensed: Condensed, displacement: Array, fixed: Array, share: Array) -> Array:
+    """What the ends' own displacements (releases included) make of pieces at these shares of their length: (P, n, 3), in
+    member axes."""
+    dofs = (m.ends[:, :, None] * 6 + np.arange(6)).reshape(-1, 12)
+    local = np.einsum("pij,pj->pi", to_ends(m), displacement.ravel()[dofs])
+    own = release_displacements(local, fixed, condensed.steps)
+    p, n = len(m.length), len(share)
+    piece = np.repeat(np.arange(p), n)
+    carried, _ = shape_functions(m, piece, (m.length[:, None] * share).ravel())
+    return np.asarray(np.einsum("nij,nj->ni", carried, own[piece]).reshape(p, n, 3))
 
 
 def member_shapes(
@@ -46,15 +72,11 @@ def member_shapes(
     load = loading(m, model.cases[case], (distribution or Distribution(model)).case(case))
     fixed = end_loads(m, load)
     warmed = thermal_ends(model, m, model.cases[case])  # between held ends a temperature moves nothing
-    dofs = (m.ends[:, :, None] * 6 + np.arange(6)).reshape(-1, 12)
-    local = np.einsum("pij,pj->pi", to_ends(m), results.displacement[c].ravel()[dofs])
-    own = release_displacements(local, fixed + warmed, condensed.steps)
     p = len(m.length)
     piece = np.repeat(np.arange(p), n)
     share = np.linspace(0, 1, n)
     x = (m.length[:, None] * share).ravel()
-    carried, _ = shape_functions(m, piece, x)
-    u = np.einsum("nij,nj->ni", carried, own[piece]).reshape(p, n, 3)
+    u = _carried(m, condensed, results.displacement[c], fixed + warmed, share)
     between = into_cut(load, piece, x, np.zeros(p * n, bool), p).reshape(p, n, 6)
     start = -fixed[:, None, :6]
     along = m.length[:, None] * share

@@ -13,8 +13,8 @@ from ..model import Finding
 from ..model.geometry import Array
 from .registry import Subject, check, listed, mm, point
 
-GRAVITY = ("self-weight", "dead", "live", "snow")
-LESS = 0.95  # a lower column carries at least this share of what the one above it does. Common practice, no source.
+GRAVITY = ("self-weight", "dead", "live")  # what every storey adds to
+LESS = 0.9  # a lower column carries at least this share of what the one above it does. Common practice, no source.
 LEAST_AXIAL = 1000.0  # N
 SIDEWAYS = 0.05  # share of a case's load that must be horizontal for it to push the building sideways
 # Storey drift over storey height that is told. EN 1998-1 4.4.3.2 allows 0.005 to 0.010 under the damage limitation

@@ -32,11 +32,12 @@ class Canvas:
         self.plotter = plotter
         self._actors: list[Any] = []
         self._symbols: list[_Symbols] = []
+        self._moving: list[tuple[pv.PolyData, Array, Array]] = []
 
     def clear(self) -> None:
         for actor in self._actors:
             self.plotter.remove_actor(actor, render=False)
-        self._actors, self._symbols = [], []
+        self._actors, self._symbols, self._moving = [], [], []
 
     def _add(self, mesh: pv.PolyData, **options: Any) -> None:
         actor = self.plotter.add_mesh(mesh, render=False, pickable=False, lighting=False, reset_camera=False, **options)
@@ -77,13 +78,26 @@ class Canvas:
                     at += share
         self.lines(np.array(parts).reshape(-1, 2, 3), colour, width)
 
-    def strips(self, points: Array, colour: str = INK, width: float = 2.0) -> None:
-        """Bent lines (n, k, 3)."""
+    def moving(self, points: Array, step: Array, colour: str = INK, width: float = 2.0) -> None:
+        """Bent lines (n, k, 3) moved by `step` (n, k, 3), which `phase` moves to and fro."""
         if not len(points):
             return
         n, k = points.shape[:2]
         cells = np.column_stack([np.full(n, k), np.arange(n * k).reshape(n, k)]).ravel()
-        self._add(pv.PolyData(points.reshape(-1, 3), lines=cells), color=colour, line_width=width)
+        mesh = pv.PolyData((points + step).reshape(-1, 3), lines=cells)
+        self._moving.append((mesh, points.reshape(-1, 3), step.reshape(-1, 3)))
+        self._add(mesh, color=colour, line_width=width)
+
+    @property
+    def moves(self) -> bool:
+        """Whether something is drawn that can be animated."""
+        return bool(self._moving)
+
+    def phase(self, share: float) -> None:
+        """Move what moves to this share of its step, -1 to 1."""
+        for mesh, points, step in self._moving:
+            mesh.points = points + step * share
+        self.plotter.render()
 
     def quads(self, corners: Array, colour: str, opacity: float = 0.25) -> None:
         """Filled four-sided faces (n, 4, 3)."""

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..analysis.results import COMPONENTS, Results
-from ..analysis.shape import member_shapes
+from ..analysis.shape import free_shapes, member_shapes
 from ..analysis.superpose import combined_shapes
 from ..compare.match import source_lines
 from ..model.geometry import Array
@@ -40,7 +40,7 @@ def draw_displaced(canvas: Canvas, sheet: Sheet) -> list[str]:
     points, u = shapes.points[shown], shapes.displacement[shown]
     most = float(np.linalg.norm(u, axis=2).max(initial=0.0))
     scale = sheet.state.scale * (sheet.size / 25 / most if most > 0 else 1.0)
-    canvas.strips(points + u * scale, INK, 2.0)
+    canvas.moving(points, u * scale, INK, 2.0)
     legend = [f"— displaced, {scale:.0f} times", "pale: undisplaced"]
     largest = r.largest_displacement(r.case_index(case))
     if largest is not None:
@@ -52,6 +52,25 @@ def draw_displaced(canvas: Canvas, sheet: Sheet) -> list[str]:
         canvas.labels(p[None], [text], RUST)
         legend.append(f"○ largest of the nodes: {text} at {node}")
     return [f"{case}:", *legend]
+
+
+@overlay("modes", "Mode shape", base="pale")
+def draw_mode(canvas: Canvas, sheet: Sheet) -> list[str]:
+    """One mode's shape; the row of the table of modes chooses it."""
+    if sheet.stale:
+        return [OLD]
+    found = [m for m in sheet.review.modes if m.shape is not None]
+    if not found:
+        return ["no modes were found: something is loose, nothing has mass, or their count is set to 0"]
+    mode = next((m for m in found if m.mode == sheet.state.mode), found[0])
+    assert mode.shape is not None
+    r = sheet.review.results
+    shapes = free_shapes(sheet.model, r.member_ids, mode.shape, 13, sheet.review.settings.run.shear_flexible)
+    wanted = set(sheet.ids)
+    shown = np.isin(shapes.member, [k for k, i in enumerate(r.member_ids) if i in wanted])
+    canvas.moving(shapes.points[shown], shapes.displacement[shown] * sheet.state.scale * sheet.size / 25, INK, 2.0)
+    shares = ", ".join(f"{d} {v:.1%}" for d, v in zip("xyz", (mode.mass_x, mode.mass_y, mode.mass_z)))
+    return [f"mode {mode.mode}: period {mode.period:.4g} s, {1 / mode.period:.4g} Hz", f"moves {shares} of the mass"]
 
 
 @overlay("forces", "Forces")

@@ -63,6 +63,7 @@ class DeskState(QObject):
         self.component = "my"
         self.origin = ""  # of loads: only those from there
         self.scale = 1.0
+        self.mode = 1
         self.picked: tuple[str, str] | None = None  # ("member" | "node" | "surface", id)
         self.selected: list[tuple[str, str]] = []  # what else is chosen beside it, for corrections in bulk
         self.tally_by = "overview"

@@ -275,7 +275,7 @@ class Tables(QTabWidget):
         state.revision_changed.connect(self.renew)
         state.decided.connect(lambda: self.renew({"findings", "cases"}))
         state.overlay_changed.connect(
-            lambda: self.renew({"forces", "envelope"} | ({"tally"} if state.tally_by in PAGES else set()))
+            lambda: self.renew({"forces", "envelope", "storeys"} | ({"tally"} if state.tally_by in PAGES else set()))
         )
         state.picked_changed.connect(self._point)
         state.step_changed.connect(self._step)
@@ -303,6 +303,8 @@ class Tables(QTabWidget):
             self.state.pick_finding(review.findings[row])
         elif pick is not None and pick[0] == "case":
             self.state.set_view(case=pick[1])
+        elif pick is not None and pick[0] == "mode":
+            self.state.set_view(mode=int(pick[1]), overlay="modes")
         elif pick is not None and pick[0] == "origin":
             self.state.set_view(origin="" if self.state.origin == pick[1] else pick[1])
         elif pick is not None:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QElapsedTimer, QEvent, QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QOffscreenSurface, QOpenGLContext
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 from shapely.geometry import Point, Polygon
@@ -23,6 +24,8 @@ DIRECTIONS = {
     "south": ((0, -1, 0), (0, 0, 1)),
     "east": ((1, 0, 0), (0, 0, 1)),
 }
+
+SWING = 2000  # ms for one swing to and fro
 
 
 def opengl_works() -> bool:
@@ -89,6 +92,11 @@ class View(QWidget):
             panel.setStyleSheet(f"color: {MUTED};")
             layout.addWidget(panel, 1)
         layout.addWidget(self.legend)
+        self.animated = False
+        self._clock = QElapsedTimer()
+        self._beat = QTimer(self)
+        self._beat.setInterval(40)
+        self._beat.timeout.connect(self._swing)
         self._redraw = QTimer(self)
         self._redraw.setSingleShot(True)
         self._redraw.setInterval(0)
@@ -97,9 +105,27 @@ class View(QWidget):
             signal.connect(self._redraw.start)
         self._redraw.start()
 
+    def animate(self, on: bool) -> None:
+        """Move the displaced shape to and fro, or let it rest."""
+        self.animated = on and self.canvas is not None and self.canvas.moves
+        if self.animated:
+            self._clock.start()
+            self._beat.start()
+        else:
+            self._beat.stop()
+            if self.canvas is not None and self.canvas.moves:
+                self.canvas.phase(1.0)
+
+    def _swing(self) -> None:
+        if self.canvas is None or not self.canvas.moves:
+            self.animate(False)
+            return
+        self.canvas.phase(math.sin(2 * math.pi * self._clock.elapsed() / SWING))
+
     def close_view(self) -> None:
         """Give VTK's window back before Qt takes it away."""
         if self.plotter is not None:
+            self._beat.stop()
             self._later.stop()
             self._redraw.stop()
             self.plotter.close()

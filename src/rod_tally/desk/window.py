@@ -339,6 +339,18 @@ class Window(QMainWindow):
         else:
             self.view.take_me_there(model.nodes[picked[1]].point)
 
+    def go_to_largest(self) -> None:
+        """Pick the node that moves most in the shown case, and close in on it."""
+        review, case = self.state.review, self.state.case
+        r = review.shown(case) if review is not None else None
+        found = r.largest_displacement(r.case_index(case)) if r is not None and case in r.cases else None
+        if found is None:
+            self._say(f"{case or 'No case'} was not computed")
+            return
+        self.state.show_overlay("displaced")
+        self.state.pick("node", found[0])
+        self.take_me_there()
+
     def isolate(self) -> None:
         review, picked = self.state.review, self.state.picked
         if review is None or picked is None:
