@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 
 pytest.importorskip("PyQt6")
+from PyQt6.QtCore import Qt  # noqa: E402
 from PyQt6.QtGui import QGuiApplication  # noqa: E402
 from PyQt6.QtWidgets import QLabel, QPushButton  # noqa: E402
 from pytestqt.qtbot import QtBot  # noqa: E402
@@ -263,3 +264,31 @@ def test_modes_storeys_and_the_moving_shape(loft: Window, qtbot: QtBot) -> None:
     assert [r[0] for r in rows(w, "storeys")][-1] == "Quay"
     act(w, qtbot, "run.larger")
     assert w.state.scale == 2.0
+
+
+def test_runs_are_named_chosen_and_kept(loft: Window, qtbot: QtBot) -> None:
+    """A run of one case and one part beside the first; the first is shown again as it was."""
+    w = loft
+    new_case(w, qtbot, "Wind", "wind", "")
+    act(w, qtbot, "run.choose")
+    page = w.runs
+    assert page is not None and page.kept.count() == 1 and "as it was" in page.kept.item(0).text()  # type: ignore[union-attr]
+    for k in range(page.cases.count()):
+        item = page.cases.item(k)
+        assert item is not None
+        item.setCheckState(Qt.CheckState.Checked if item.text() == "Self-weight" else Qt.CheckState.Unchecked)
+    w.state.show_storeys({"Quay"})
+    page.part.setCurrentText("what is shown")
+    page.name.setText("Ground floor alone")
+    page.run()
+    rested(qtbot, w)
+    review, revision = w.state.review, w.state.revision
+    assert review is not None and revision is not None and revision.run_name == "Ground floor alone"
+    assert review.results.cases == ["Self-weight"]
+    assert "it is not in the chosen part" in review.results.left_out.values()
+    assert [r[1] for r in w.session.runs()] == ["Ground floor alone", "Run 1"]
+    page.kept.setCurrentRow(1)
+    page.show_chosen()
+    rested(qtbot, w)
+    assert w.state.revision is not None and w.state.revision.run_name == "Run 1" and w.state.revision.stale
+    page.close()

@@ -53,19 +53,21 @@ def run(
     progress: Progress = _silent,
     solver: str | None = None,
     distribution: Distribution | None = None,
+    only: set[str] | None = None,
 ) -> Results:
     """Linear static results of every chosen case, of every part of the model that can be computed.
 
     A member without usable section or material, and a part that touches no support, is left out and named in
     `left_out`. A case that sets a motion without resistance going is not computed in the part that moves. Raises
-    AnalysisError for a case that is not in the model. `progress` may raise to cancel; nothing is left behind.
+    AnalysisError for a case that is not in the model. `progress` may raise to cancel; nothing is left behind. `only`: the
+    members that take part, a group or a stage of construction; None for all.
     """
     names = list(model.cases) if settings.cases is None else list(settings.cases)
     for name in names:
         if name not in model.cases:
             raise AnalysisError(f"there is no load case {name!r}; the model has {', '.join(model.cases) or 'none'}")
     progress("Cutting members into pieces", 0.0)
-    members, part_of, left_out = _parts(model)
+    members, part_of, left_out = _parts(model, only)
     m = mesh(model, members, settings.shear_flexible)
     system, condensed = assemble(model, m, progress)
     loads = []
@@ -98,12 +100,14 @@ def run(
     return results
 
 
-def _parts(model: Model) -> tuple[list[str], dict[str, int], dict[str, str]]:
+def _parts(model: Model, only: set[str] | None) -> tuple[list[str], dict[str, int], dict[str, str]]:
     """Members that can be computed, the connected part each is in, and why others are left out."""
     left_out = {}
     usable = {}
     for ident, member in model.members.items():
-        if model.usable(member):
+        if only is not None and ident not in only:
+            left_out[ident] = "it is not in the chosen part"
+        elif model.usable(member):
             usable[ident] = member
         else:
             left_out[ident] = "its section or material is not known"

@@ -219,6 +219,8 @@ COMMANDS: tuple[Command, ...] = (
             "By EN 1990, ASCE 7 or a rule file; the count is shown before they are made", True),
     Command("run.run", "Run", "Run", "F5", lambda w: w.session.run_again(), ready,
             "All cases; kept beside the earlier runs"),
+    Command("run.choose", "Runs…", "Run", "Shift+F5", lambda w: w.show_runs(), opened,
+            "Chosen cases or a part, under a name; and the runs that are kept"),
     Command("run.animate", "Animate the shape", "Run", "Ctrl+Shift+A", lambda w: w.view.animate(not w.view.animated),
             lambda w: opened(w) and w.state.overlay in ("displaced", "modes"), "To and fro, or at rest again", True),
     Command("run.larger", "Larger displacements", "Run", "Ctrl+Alt++", lambda w: w.state.set_view(scale=w.state.scale * 2), opened),

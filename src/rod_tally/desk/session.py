@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 import json
 import os
 import sqlite3
@@ -277,29 +278,64 @@ class Session(QObject):
 
     # -- runs ----------------------------------------------------------------------------------------------------
 
-    def run_again(self) -> None:
-        """A new run of the current revision beside the earlier ones."""
-        revision = self.state.revision
-        if revision is None:
+    def run_again(self, name: str = "", cases: list[str] | None = None, only: set[str] | None = None) -> None:
+        """A new run of the current revision beside the earlier ones: of these cases and members, all unless named."""
+        revision, project = self.state.revision, self.project
+        if revision is None or project is None:
             return
         index, model = self.state.current, revision.review.model
-
-        project = self.project
-        assert project is not None
-        name = f"Run {len(project.runs(revision.id)) + 1}"
+        taken = {r.name for r in project.runs(revision.id)}
+        number = len(taken) + 1
+        name = name.strip() or f"Run {number}"
+        while name in taken:
+            number += 1
+            name = f"Run {number}"
+        settings = copy.deepcopy(self.settings)
+        if cases is not None:
+            settings.run.cases = cases
 
         def work(progress: Progress) -> Review:
-            done = review(model, self.settings, progress)
+            done = review(model, settings, progress, only)
             if index > 0:
                 last = self.state.revisions[index - 1].review
                 attach_comparison(done, last.model, last.results)
             progress("Keeping the run", 0.97)
-            project.add_run(revision.id, name, done.model, self.settings, done.results)
+            project.add_run(revision.id, name, done.model, settings, done.results)
             if done.comparison is not None:
                 project.add_comparison(self.state.revisions[index - 1].id, revision.id, done.comparison)
             return done
 
         self._start("Running", work, lambda done: self._ran(revision, name, done))
+
+    def runs(self) -> list[tuple[int, str, str, bool]]:
+        """Kept runs of the current revision, newest first: id, name, when, whether the model has changed since."""
+        revision = self.state.revision
+        if revision is None or self.project is None:
+            return []
+        now = fingerprint(revision.review.model)
+        return [(r.id, r.name, r.created, r.print != now) for r in reversed(self.project.runs(revision.id))]
+
+    def show_run(self, ident: int) -> None:
+        """Show the results of an earlier run; nothing of what is kept changes."""
+        revision, project = self.state.revision, self.project
+        if revision is None or project is None:
+            return
+        model, settings = revision.review.model, self.settings
+        row = next(r for r in project.runs(revision.id) if r.id == ident)
+
+        def work(progress: Progress) -> tuple[Review, bool]:
+            progress(f"Opening {row.name}", 0.2)
+            stale = row.print != fingerprint(model)
+            return _review_of(model, settings, project.results(ident), stale), stale
+
+        def done(value: tuple[Review, bool]) -> None:
+            before = revision.review.comparison
+            revision.review, revision.stale, revision.run_name = value[0], value[1], row.name
+            revision.review.comparison = before
+            self.state.refresh()
+            self.said.emit(f"{revision.name}: {row.name} is shown")
+
+        self._start("Opening a run", work, done)
 
     def _ran(self, revision: Revision, name: str, done: Review) -> None:
         revision.review, revision.stale, revision.run_name = done, False, name

@@ -30,6 +30,7 @@ from .load_desk import LoadDesk
 from .quantities import UNIT_SETS
 from .round_panel import RoundPanel
 from .rules_page import RulesPage
+from .runs_page import RunsPage
 from .session import Session
 from .slip import Slip
 from .state import DeskState
@@ -70,6 +71,7 @@ class Window(QMainWindow):
         self.corrections = Corrections(self, self.session, self.state)
         self.load_desk = LoadDesk(self, self.session, self.state)
         self.rules: RulesPage | None = None
+        self.runs: RunsPage | None = None
         self._build_menus()
         self._build()
         self._listen()
@@ -424,6 +426,14 @@ class Window(QMainWindow):
         self.rules.fill()
         self.rules.show()
         self.rules.raise_()
+
+    def show_runs(self) -> None:
+        """The page of runs, one at a time."""
+        if self.runs is None:
+            self.runs = RunsPage(self, self.session, self.state)
+        self.runs.fill()
+        self.runs.show()
+        self.runs.raise_()
 
     def step_case(self, by: int) -> None:
         cases = self.state.cases()

@@ -130,11 +130,11 @@ def read_model(path: Path, settings: Settings, progress: Progress = silent) -> M
     return model
 
 
-def review(model: Model, settings: Settings, progress: Progress = silent) -> Review:
-    """Run and check a model. Raises AnalysisError for a case in the settings that the model does not have, RulesError for
+def review(model: Model, settings: Settings, progress: Progress = silent, only: set[str] | None = None) -> Review:
+    """Run and check a model, or of it the members in `only`. Raises AnalysisError for a case in the settings that the model does not have, RulesError for
     a rule set that cannot be read."""
     loads = Distribution(model)
-    results = run(model, settings.run, progress, distribution=loads)
+    results = run(model, settings.run, progress, distribution=loads, only=only)
     own = modes(model, results, settings, progress, loads)
     storeys = storey_rows(model, results, loads)
     findings = run_checks(Subject(model, results, settings, loads, own, storeys), progress)
