@@ -97,6 +97,12 @@ def modes(w: Window) -> None:
     w.show_overlay("modes", "modes")
 
 
+def runs(w: Window) -> None:
+    w.state.choose(1)
+    w.state.go(STEP["Run"])
+    w.show_runs()
+
+
 def tower(w: Window) -> None:
     """A concrete tower, its joints."""
     with tempfile.TemporaryDirectory() as folder:
@@ -160,6 +166,7 @@ VIEWS: dict[str, Callable[[Window], None]] = {
         response,
         envelope,
         modes,
+        runs,
         revision,
         parity,
         axes,
@@ -185,6 +192,8 @@ def main() -> None:
             window.show_all()
             if window.rules is not None:
                 window.rules.close()
+            if window.runs is not None:
+                window.runs.close()
             if window.load_desk.combine_page is not None:
                 window.load_desk.combine_page.close()
             VIEWS[name](window)

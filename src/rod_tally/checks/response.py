@@ -158,6 +158,35 @@ def find_odd_period(s: Subject) -> Iterator[Finding]:
     )  # fmt: skip
 
 
+@check("response.base_shear")
+def compare_base_shears(s: Subject) -> Iterator[Finding]:
+    """The base shear by spectrum against that of static seismic cases in its direction, and the factor between them."""
+    r = s.results
+    if r is None:
+        return
+    for name, case in s.model.cases.items():
+        if case.spectrum is None or name not in r.applied or case.spectrum.direction == "z":
+            continue
+        axis = "xyz".index(case.spectrum.direction)
+        shear = float(r.applied[name][axis])
+        if shear <= 0:
+            text = f"Case {name} has no response: no modes were found, or they have no mass along {case.spectrum.direction}."
+            yield Finding("response.base_shear", "warning", text, (name,), None)
+            continue
+        static = {
+            n: abs(float(r.applied[n][axis]))
+            for n, c in s.model.cases.items()
+            if c.kind == "seismic" and c.spectrum is None and n in r.applied and abs(r.applied[n][axis]) > 1.0
+        }
+        most = max(static, key=lambda n: static[n], default="")
+        text = f"Case {name}: base shear {shear / 1000:.4g} kN by spectrum"
+        if most:
+            text += f", {static[most] / 1000:.4g} kN in the static case {most}: factor {static[most] / shear:.3g} between them"
+        yield Finding(
+            "response.base_shear", "note", text + ".", (name, *([most] if most else [])), None, (), {"shear": shear}
+        )
+
+
 @check("response.symmetry")
 def find_broken_symmetry(s: Subject) -> Iterator[Finding]:
     """A model whose axes mirror each other, but for some sections, supports, releases or materials."""

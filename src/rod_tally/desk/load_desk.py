@@ -12,6 +12,7 @@ from ..loads.lateral import (
     ASCE_CT,
     EN_CT,
     GROUND_TYPE_1,
+    AsceSpectrum,
     DesignSpectrum,
     base_shear_asce,
     base_shear_en,
@@ -33,7 +34,7 @@ from ..model.edits import (
     SetCase,
     SetSpan,
 )
-from ..model.load_table import TableError, read_cases, read_loads, read_storey_forces
+from ..model.load_table import TableError, read_cases, read_curve, read_loads, read_storey_forces
 from ..model.loads import CATEGORIES, KINDS
 from .combine_page import CombinePage
 from .forms import Field, Form
@@ -373,12 +374,58 @@ class LoadDesk:
         masses = ", ".join(f"{f:g} {n}" for n, f in self.session.settings.modes.mass.items())
         self._ask(title, f"Mass from {masses}; at each storey's centre of mass", fields, make)
 
+    def ask_spectrum(self, code: str) -> None:
+        """Cases of a response spectrum along x and y."""
+        model = self.model
+        if model is None:
+            return
+        rule = Field("rule", "Modes combined by", "CQC", ["CQC", "SRSS"])
+        if code == "EN":
+            fields = [
+                Field("ag", "ag", 1.0, unit="m/s²", low=0.01, high=20), Field("ground", "Ground type", "B", list(GROUND_TYPE_1)),
+                Field("q", "Behaviour factor q", 1.5, low=1, high=10), rule,
+            ]  # fmt: skip
+        else:
+            fields = [
+                Field("sds", "SDS", 0.5, unit="g", low=0.01, high=5), Field("sd1", "SD1", 0.3, unit="g", low=0.01, high=5),
+                Field("r", "R", 3.0, low=1, high=12), Field("ie", "Ie", 1.0, low=0.5, high=2), rule,
+            ]  # fmt: skip
+
+        def make(v: dict[str, Any]) -> Edit:
+            if code == "EN":
+                curve = DesignSpectrum(v["ag"], *GROUND_TYPE_1[v["ground"]], q=v["q"]).curve()
+                by = f"EN 1998-1 3.2.2.5, ag {v['ag']:g} m/s², ground {v['ground']}, q {v['q']:g}"
+            else:
+                curve = AsceSpectrum(v["sds"], v["sd1"], v["r"], v["ie"]).curve()
+                by = f"ASCE 7 11.4.6, SDS {v['sds']:g}, SD1 {v['sd1']:g}, R {v['r']:g}"
+            return AddCases(_spectra(model, curve, v["rule"], by))
+
+        title = "Response spectrum, " + ("EN 1998-1" if code == "EN" else "ASCE 7")
+        self._ask(title, "Two cases, along x and y; the next run computes them from the modes", fields, make)
+
+    def paste_spectrum(self) -> None:
+        model = self.model
+        if model is not None:
+            self._paste(
+                "Response spectrum from a table", "Columns: period (s), sa (m/s²). Two cases are made, along x and y.",
+                "period\tsa\n0\t1.2\n0.2\t3.0\n0.6\t3.0\n2.0\t0.9",
+                lambda text: [AddCases(_spectra(model, read_curve(text), "CQC", "pasted curve"))],
+            )  # fmt: skip
+
     def combine(self) -> None:
         if self.combine_page is None:
             self.combine_page = CombinePage(self.window, self.session, self.state)
         self.combine_page.fill()
         self.combine_page.show()
         self.combine_page.raise_()
+
+
+def _spectra(model: Model, curve: list[tuple[float, float]], rule: str, by: str) -> list[dict[str, Any]]:
+    return [
+        {"name": _free(model, f"Spectrum {d}"), "kind": "seismic", "by": by,
+         "spectrum": {"direction": d, "curve": [list(p) for p in curve], "rule": rule}}
+        for d in "xy"
+    ]  # fmt: skip
 
 
 def _free(model: Model, name: str) -> str:

@@ -33,6 +33,13 @@ class Distribution:
         self._cases: dict[str, Arrival] = {}
         self._columns: set[str] | None = None
 
+    def beside(self, model: Model) -> Distribution:
+        """The same for a model that differs in cases only; what is worked out already is shared."""
+        other = Distribution(model)
+        other._floors, other._columns = self._floors, self._columns
+        other._cases = {n: a for n, a in self._cases.items() if model.cases.get(n) is self.model.cases.get(n)}
+        return other
+
     def floor(self, ident: str) -> Floor:
         """The panels of a slab."""
         if ident not in self._floors:

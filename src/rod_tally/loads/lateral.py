@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
 from ..model.geometry import Array
+from ..model.loads import GRAVITY
 
 # EN 1998-1 4.3.3.2.2(3): Ct for T1 = Ct H^0.75 (H in m)
 EN_CT = {"steel moment frames": 0.085, "concrete moment frames": 0.075, "braced eccentrically": 0.075, "other": 0.050}
@@ -61,6 +63,40 @@ class DesignSpectrum:
         if period <= self.td:
             return max(base * 2.5 / self.q * self.tc / period, low)
         return max(base * 2.5 / self.q * self.tc * self.td / period**2, low)
+
+    def curve(self) -> list[tuple[float, float]]:
+        """Points of Sd(T) up to 6 s, dense enough for straight lines between."""
+        return _sampled(self.at, (self.tb, self.tc, self.td))
+
+
+@dataclass(slots=True)
+class AsceSpectrum:
+    """ASCE 7-16 11.4.6 divided by R/Ie: `sds`, `sd1` in g, long-period transition `tl` (s)."""
+
+    sds: float
+    sd1: float
+    r: float = 1.0
+    importance: float = 1.0
+    tl: float = 8.0
+
+    def at(self, period: float) -> float:
+        """Sa(T) in m/s2, expressions 11.4-5 to 11.4-7."""
+        scale = GRAVITY * self.importance / self.r
+        ts = self.sd1 / self.sds
+        if period < 0.2 * ts:
+            return scale * self.sds * (0.4 + 0.6 * period / (0.2 * ts))
+        if period <= ts:
+            return scale * self.sds
+        return scale * self.sd1 / period * min(1.0, self.tl / period)
+
+    def curve(self) -> list[tuple[float, float]]:
+        ts = self.sd1 / self.sds
+        return _sampled(self.at, (0.2 * ts, ts, self.tl))
+
+
+def _sampled(at: Callable[[float], float], corners: tuple[float, ...]) -> list[tuple[float, float]]:
+    periods = np.unique(np.concatenate([np.linspace(0.0, 6.0, 241), corners]))
+    return [(float(t), float(at(float(t)))) for t in periods]
 
 
 # EN 1998-1 table 3.2, type 1 spectrum: S, TB, TC, TD by ground type

@@ -13,6 +13,7 @@ from .loads import (
     NodeLoad,
     Settlement,
     SpaceLoad,
+    Spectrum,
     TemperatureLoad,
 )
 from .log import LogEntry, Skipped
@@ -48,6 +49,7 @@ __all__ = [
     "Settlement",
     "Skipped",
     "SpaceLoad",
+    "Spectrum",
     "Storey",
     "Support",
     "Surface",

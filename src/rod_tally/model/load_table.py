@@ -251,3 +251,13 @@ def read_storey_forces(text: str, model: Model) -> dict[str, list[float]]:
             raise TableError(f"{t.place(n, 'storey')}: {name!r} is there twice")
         out[name] = [t.number(n, cells, c) for c in ("fx", "fy", "mz")]
     return out
+
+
+def read_curve(text: str) -> list[tuple[float, float]]:
+    """Points of a response spectrum: period in s, sa in m/s2. Raises TableError."""
+    t = Table(text, ("period", "sa"), ("period", "sa"))
+    out = [(t.number(n, cells, "period"), t.number(n, cells, "sa")) for n, cells in t.rows]
+    for (n, _), (a, _), (b, _) in zip(t.rows[1:], out, out[1:]):
+        if b <= a:
+            raise TableError(f"{t.place(n, 'period')}: {b:g} s does not come after {a:g} s; periods must grow")
+    return out

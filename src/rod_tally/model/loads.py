@@ -122,6 +122,17 @@ class Settlement:
 
 
 @dataclass(slots=True)
+class Spectrum:
+    """A response spectrum that a case stands for: `curve` of (period s, acceleration m/s2), linear between and level
+    beyond, along x, y or z; modes are combined by `rule`, CQC with `damping` or SRSS."""
+
+    direction: str
+    curve: list[tuple[float, float]]
+    damping: float = 0.05
+    rule: str = "CQC"
+
+
+@dataclass(slots=True)
 class LoadCase:
     """`kind` is one of KINDS or "" when nobody said; `category` that of an imposed load. `self_weight` multiplies each
     part's weight (0: none). `lost`: loads of the source that could not be taken over, as (id, reason, force)."""
@@ -138,11 +149,12 @@ class LoadCase:
     temperatures: list[TemperatureLoad] = field(default_factory=list)
     settlements: list[Settlement] = field(default_factory=list)
     by: str = "source"
+    spectrum: Spectrum | None = None
     together: str = ""  # cases of one name here never act at once (patterns of one imposed load, directions of wind)
 
     @property
     def empty(self) -> bool:
-        return not (any(self.self_weight) or self.lost or self.count)
+        return not (any(self.self_weight) or self.lost or self.count or self.spectrum is not None)
 
     @property
     def count(self) -> int:

@@ -88,7 +88,8 @@ ARRAYS = ("xyz", "displacement", "reaction", "station_member", "station_x", "for
 UNDECISIVE = frozenset({"element", "bearing"})
 # fields of loads and materials that came later: they count where they say something
 LATER: dict[str, Any] = {
-    "area_loads": [], "space_loads": [], "temperatures": [], "settlements": [], "roots": [], "alpha": None, "category": "",
+    "area_loads": [], "space_loads": [], "temperatures": [], "settlements": [], "roots": [],
+    "spectrum": None, "alpha": None, "category": "",
     "together": "", "rule": "", "by": "source",
 }  # fmt: skip
 DECISIVE = ("nodes", "members", "sections", "materials", "cases", "combinations", "origin")

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from ..analysis import Results, run
 from ..analysis.modes import Mode, modes
+from ..analysis.spectrum import fill_spectra
 from ..analysis.storeys import StoreyRow, storey_rows
 from ..analysis.superpose import Envelope, MemberEnvelope, combined, envelope, of_members, usable
 from ..checks import Subject, run_checks
@@ -115,6 +116,7 @@ def made_combinations(model: Model, settings: Settings, scheme: str = "", rules:
         loads = Distribution(model)
         totals = {n: direct_force(model, c) + loads.case(n).total("applied") for n, c in model.cases.items()}
         direction = directions(model.cases, totals)
+        direction |= {n: c.spectrum.direction for n, c in model.cases.items() if c.spectrum is not None}
         scheme = scheme or orientation(model).scheme
     try:
         return combine(model.cases.values(), rules, scheme or "plain", direction)
@@ -136,6 +138,7 @@ def review(model: Model, settings: Settings, progress: Progress = silent, only: 
     loads = Distribution(model)
     results = run(model, settings.run, progress, distribution=loads, only=only)
     own = modes(model, results, settings, progress, loads)
+    fill_spectra(model, results, own, settings, loads, progress)
     storeys = storey_rows(model, results, loads)
     findings = run_checks(Subject(model, results, settings, loads, own, storeys), progress)
     done = Review(model, settings, results, findings, tally(model), own, storeys, _distribution=loads)

@@ -97,7 +97,7 @@ STEPS: tuple[Step, ...] = (
             Item("Displacements", ("displacement.large", "response.direction")),
             Item("Drift", ("response.drift",)),
             Item("Down the columns", ("response.axial",)),
-            Item("Modes", ("response.mass", "response.period")),
+            Item("Modes", ("response.mass", "response.period", "response.base_shear")),
             Item("Symmetry", ("response.symmetry",)),
             Item("Forces"),
             Item("Envelope"),

@@ -18,6 +18,7 @@ from ..loads import (
     NodeLoad,
     Settlement,
     SpaceLoad,
+    Spectrum,
     TemperatureLoad,
     Vector,
 )
@@ -65,6 +66,19 @@ def build_load(values: dict[str, Any]) -> tuple[str, Any]:
         return where, cls(**values)
     except TypeError as error:
         raise EditError(f"a {kind} load cannot be made of {', '.join(values)}: {error}") from None
+
+
+def build_spectrum(values: dict[str, Any]) -> Spectrum:
+    """A spectrum from plain values. Raises EditError for a curve that is none."""
+    curve = [(float(t), float(a)) for t, a in values["curve"]]
+    periods = [t for t, _ in curve]
+    if len(curve) < 2 or any(b <= a for a, b in zip(periods, periods[1:])) or periods[0] < 0:
+        raise EditError("a spectrum needs two points at least, their periods growing from zero or more")
+    if any(not 0 <= a < 1000 for _, a in curve):
+        raise EditError("an acceleration of a spectrum is negative, or beyond any earthquake")
+    if values.get("direction") not in ("x", "y", "z") or values.get("rule", "CQC") not in ("CQC", "SRSS"):
+        raise EditError("a spectrum has a direction x, y or z, and the rule CQC or SRSS")
+    return Spectrum(values["direction"], curve, float(values.get("damping", 0.05)), values.get("rule", "CQC"))
 
 
 def load_values(load: Any) -> dict[str, Any]:
@@ -119,6 +133,8 @@ class AddCases(Edit):
                 name, values.get("kind", ""), category=values.get("category", ""), together=values.get("together", ""),
                 by=values.get("by", "by hand"),
             )  # fmt: skip
+            if values.get("spectrum"):
+                case.spectrum = build_spectrum(values["spectrum"])
             if values.get("self_weight"):
                 case.self_weight = (0.0, 0.0, -1.0)
             for load in values.get("loads", ()):
