@@ -292,3 +292,32 @@ def test_runs_are_named_chosen_and_kept(loft: Window, qtbot: QtBot) -> None:
     rested(qtbot, w)
     assert w.state.revision is not None and w.state.revision.run_name == "Run 1" and w.state.revision.stale
     page.close()
+
+
+def test_mass_of_modes_is_chosen_from_the_cases(loft: Window, qtbot: QtBot) -> None:
+    w = loft
+    new_case(w, qtbot, "Stores")
+    act(w, qtbot, "loads.mass")
+    form = w.load_desk.form
+    assert form is not None and form.values()["Self-weight"] == 1.0 and form.values()["Stores"] == 0.0
+    form.widgets["Stores"].setValue(0.3)  # type: ignore[union-attr]
+    form.widgets["*"].setValue(5)  # type: ignore[union-attr]
+    form.accept()
+    assert w.session.settings.modes.mass == {"Self-weight": 1.0, "Stores": 0.3}
+    act(w, qtbot, "run.run")
+    assert len(rows(w, "modes")) == 5
+
+
+def test_response_spectrum_is_a_case_that_the_next_run_fills(loft: Window, qtbot: QtBot) -> None:
+    w = loft
+    act(w, qtbot, "loads.spectrum_en")
+    fill(w, qtbot, ag=2.0)
+    assert [n for n, c in model_of(w).cases.items() if c.spectrum is not None] == ["Spectrum x", "Spectrum y"]
+    act(w, qtbot, "run.run")
+    review = w.state.review
+    assert review is not None
+    assert review.results.applied["Spectrum x"][0] > 1e3
+    assert any(f.code == "response.base_shear" for f in review.findings)
+    w.state.show_overlay("forces")
+    w.state.set_view(case="Spectrum y")
+    qtbot.waitUntil(lambda: "Spectrum y" in w.view.legend.text(), timeout=5000)

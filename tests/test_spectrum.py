@@ -103,6 +103,13 @@ def test_spectrum_beside_the_static_case_tells_the_factor() -> None:
     assert "20 kN by spectrum" in f.message and "24 kN in the static case Ex: factor 1.2" in f.message
 
 
+def test_mass_falls_back_to_the_case_of_self_weight() -> None:
+    """The settings name a case that the model does not have: whatever holds self-weight gives the mass."""
+    m = regular(1, 2)
+    m.cases = {"Own": LoadCase("Own", "self-weight", (0.0, 0.0, -1.0))}
+    assert done(m, {"Self-weight": 1.0}).modes
+
+
 def test_spectrum_without_mass_or_modes_is_told() -> None:
     m = cantilever()
     got = done(m, {"nothing": 1.0})

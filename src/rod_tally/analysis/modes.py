@@ -38,6 +38,13 @@ class Mode:
     shape: Array | None = None
 
 
+def mass_cases(model: Model, factors: dict[str, float]) -> dict[str, float]:
+    """The cases that give mass, with their factors: of those asked for the ones that the model has; where it has none of
+    them, those that hold self-weight."""
+    known = {n: f for n, f in factors.items() if n in model.cases}
+    return known or {c.name: 1.0 for c in model.cases.values() if c.self_weight[2] < 0}
+
+
 def nodal_mass(model: Model, m: Mesh, factors: dict[str, float], distribution: Distribution) -> Array:
     """Mass (N,) in kg lumped at nodes: the downward load of each named case over g, times its factor."""
     mass = np.zeros(len(m.node_ids))
@@ -67,7 +74,7 @@ def modes(
     progress("Modes", 0.9)
     m = mesh(model, results.member_ids, settings.run.shear_flexible)
     system, _ = assemble(model, m)
-    mass = nodal_mass(model, m, settings.modes.mass, distribution or Distribution(model))
+    mass = nodal_mass(model, m, mass_cases(model, settings.modes.mass), distribution or Distribution(model))
     diagonal = np.zeros((len(mass), 6))
     diagonal[:, :3] = mass[:, None]
     flat = diagonal.ravel()[system.free]

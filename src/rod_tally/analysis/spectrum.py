@@ -11,7 +11,7 @@ from ..loads import Distribution
 from ..model import LoadCase, Model, NodeLoad, Settings
 from ..model.geometry import Array
 from .mesh import mesh
-from .modes import Mode, nodal_mass
+from .modes import Mode, mass_cases, nodal_mass
 from .results import Results
 from .run import run
 
@@ -61,7 +61,7 @@ def fill_spectra(
     if not shaped:
         return
     m = mesh(model, results.member_ids, settings.run.shear_flexible)
-    mass = nodal_mass(model, m, settings.modes.mass, distribution)
+    mass = nodal_mass(model, m, mass_cases(model, settings.modes.mass), distribution)
     periods = np.array([x.period for x in shaped])
     for name in cases:
         progress(f"Modes under {name}", 0.9)

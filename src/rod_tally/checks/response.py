@@ -7,6 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 from scipy.spatial import cKDTree
 
+from ..analysis.modes import mass_cases
 from ..analysis.storeys import StoreyRow
 from ..loads.lateral import EN_CT, LateralError, period_asce, period_en
 from ..model import Finding
@@ -131,7 +132,7 @@ def find_missing_mass(s: Subject) -> Iterator[Finding]:
     yield Finding(
         "response.mass", "note",
         f"{len(s.modes)} modes move {parts} of the mass; {WANTED_MASS:.0%} is wanted: more modes{why}.",
-        tuple(s.settings.modes.mass), None, (), {k: float(v) for k, v in little.items()},
+        tuple(mass_cases(s.model, s.settings.modes.mass)), None, (), {k: float(v) for k, v in little.items()},
     )  # fmt: skip
 
 

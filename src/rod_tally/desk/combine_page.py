@@ -84,7 +84,7 @@ class CombinePage(QDialog):
             self.rules = read_rules(self.sets.currentText())
             chosen = self.scheme.currentText()
             scheme = "" if chosen == PROPOSED else chosen
-            self.found = made_combinations(review.model, self.session.settings, scheme, self.rules)
+            self.found = made_combinations(review.model, self.session.settings, scheme, self.rules, review.distribution)
         except RulesError as error:
             self.told.setText(str(error))
             self.told.setStyleSheet(f"color: {RUST};")

@@ -219,6 +219,8 @@ COMMANDS: tuple[Command, ...] = (
             has_case, "Two cases that the run computes from the modes"),
     Command("loads.spectrum_asce", "Response spectrum by ASCE 7…", "Loads", "", lambda w: w.load_desk.ask_spectrum("ASCE"), has_case),
     Command("loads.spectrum_paste", "Response spectrum from a table…", "Loads", "", lambda w: w.load_desk.paste_spectrum(), has_case),
+    Command("loads.mass", "Mass and modes…", "Loads", "", lambda w: w.load_desk.ask_mass(), has_case,
+            "Which cases give mass, and how many modes are found"),
     Command("loads.combine", "Combinations…", "Loads", "Ctrl+Alt+C", lambda w: w.load_desk.combine(), has_case,
             "By EN 1990, ASCE 7 or a rule file; the count is shown before they are made", True),
     Command("run.run", "Run", "Run", "F5", lambda w: w.session.run_again(), ready,

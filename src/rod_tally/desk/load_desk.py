@@ -8,6 +8,7 @@ import numpy as np
 from PyQt6.QtWidgets import QWidget
 
 from ..analysis.lateral import LateralError, levels, notional_cases, storey_cases
+from ..analysis.modes import mass_cases
 from ..loads.lateral import (
     ASCE_CT,
     EN_CT,
@@ -80,13 +81,14 @@ class LoadDesk:
         """The case that is shown."""
         return self.model.cases.get(self.state.case) if self.model is not None else None
 
-    def _ask(self, title: str, text: str, fields: list[Field], make: Any) -> None:
+    def _ask(self, title: str, text: str, fields: list[Field], make: Any, long: bool = False) -> None:
+        """A form whose values `make` turns into an edit: in the background when that may take `long`."""
+
         def done(values: dict[str, Any]) -> None:
-            try:
-                edit = make(values)
-            except LateralError as error:
-                self.session.failed.emit(title, f"This cannot be done: {error}.")
+            if long:
+                self.session.work_out(title, lambda progress: make(values, progress))
                 return
+            edit = make(values)
             if edit is not None:
                 self.session.correct(edit)
 
@@ -280,7 +282,7 @@ class LoadDesk:
         model, review = self.model, self.state.review
         if model is None or review is None:
             return
-        mass = self.session.settings.modes.mass
+        mass = mass_cases(model, self.session.settings.modes.mass)
 
         def make(text: str) -> list[Edit]:
             forces = read_storey_forces(text, model)
@@ -318,12 +320,14 @@ class LoadDesk:
         fields = [Field("share", "Share of the vertical load, 1 in", 200.0, low=5, high=10000, digits=0)]
         fields += [Field(n, f"Factor of {n}", 1.0, low=0, high=10, digits=2) for n in names[:8]]
 
-        def make(v: dict[str, Any]) -> Edit:
+        def make(v: dict[str, Any], progress: Any) -> Edit:
             factors = {n: v[n] for n in names[:8] if v[n] > 0}
-            made = notional_cases(model, 1 / v["share"], factors, review.distribution, _free(model, "Notional"))
+            made = notional_cases(
+                model, 1 / v["share"], factors, review.distribution, _free(model, "Notional"), progress
+            )
             return AddCases(made)
 
-        self._ask("Notional horizontal loads", "Four cases, along x and y both ways", fields, make)
+        self._ask("Notional horizontal loads", "Four cases, along x and y both ways", fields, make, True)
 
     def ask_lateral(self, code: str) -> None:
         """Equivalent lateral forces by EN 1998-1 or ASCE 7, along x and y, each with the eccentricity to either side."""
@@ -345,8 +349,9 @@ class LoadDesk:
                 Field("r", "R", 3.0, low=1, high=12), Field("ie", "Ie", 1.0, low=0.5, high=2), *common,
             ]  # fmt: skip
 
-        def make(v: dict[str, Any]) -> Edit:
-            found = levels(model, self.session.settings.modes.mass, review.distribution)
+        def make(v: dict[str, Any], progress: Any) -> Edit:
+            progress("Mass of the storeys", 0.2)
+            found = levels(model, mass_cases(model, self.session.settings.modes.mass), review.distribution)
             carried = [x for x in found if x.height > 0 and x.nodes]
             mass, height = np.array([x.mass for x in carried]), np.array([x.height for x in carried])
             if not len(carried):
@@ -367,12 +372,11 @@ class LoadDesk:
                 for x, f in zip(carried, share * shear):
                     forces[x.name][axis] = float(f)
                 cases += storey_cases(_free(model, f"E{tag}"), "seismic", carried, forces, v["e"], by)
-            self.session.said.emit(by)
             return AddCases(cases)
 
         title = "Equivalent lateral forces, " + ("EN 1998-1" if code == "EN" else "ASCE 7")
-        masses = ", ".join(f"{f:g} {n}" for n, f in self.session.settings.modes.mass.items())
-        self._ask(title, f"Mass from {masses}; at each storey's centre of mass", fields, make)
+        masses = ", ".join(f"{f:g} {n}" for n, f in mass_cases(model, self.session.settings.modes.mass).items())
+        self._ask(title, f"Mass from {masses}; at each storey's centre of mass", fields, make, True)
 
     def ask_spectrum(self, code: str) -> None:
         """Cases of a response spectrum along x and y."""
@@ -411,6 +415,27 @@ class LoadDesk:
                 "period\tsa\n0\t1.2\n0.2\t3.0\n0.6\t3.0\n2.0\t0.9",
                 lambda text: [AddCases(_spectra(model, read_curve(text), "CQC", "pasted curve"))],
             )  # fmt: skip
+
+    def ask_mass(self) -> None:
+        """Which cases give the mass of modes, storey forces and spectra."""
+        model = self.model
+        if model is None:
+            return
+        now = mass_cases(model, self.session.settings.modes.mass)
+        names = [
+            c.name
+            for c in model.cases.values()
+            if c.kind not in ("wind", "seismic", "notional", "temperature", "settlement")
+        ]
+        fields = [Field(n, n, now.get(n, 0.0), low=0, high=10, digits=2) for n in names[:12]]
+        fields.append(Field("*", "How many modes", float(self.session.settings.modes.count), low=0, high=500, digits=0))
+
+        def make(v: dict[str, Any]) -> None:
+            self.session.settings.modes.count = int(v.pop("*"))
+            self.session.settings.modes.mass = {n: f for n, f in v.items() if f > 0}
+            self.session.said.emit("Kept; it counts from the next run (F5)")
+
+        self._ask("Mass and modes", "Factors of the cases whose downward loads are mass", fields, make)
 
     def combine(self) -> None:
         if self.combine_page is None:

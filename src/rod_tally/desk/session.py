@@ -21,6 +21,7 @@ from ..analysis.storeys import storey_rows
 from ..checks import Subject, run_checks
 from ..intake import IntakeError, read_source
 from ..loads import Distribution
+from ..loads.lateral import LateralError
 from ..loads.rules import RulesError
 from ..model import Finding, Model, Settings, SettingsError
 from ..model.catalogue import catalogue
@@ -41,7 +42,7 @@ from .jobs import Jobs
 from .state import DeskState, Revision
 from .steps_back import Again, Correct, CorrectAll, Decide, Look
 
-KNOWN = (IntakeError, ProjectError, AnalysisError, OutputError, SettingsError, RulesError)
+KNOWN = (IntakeError, ProjectError, AnalysisError, OutputError, SettingsError, RulesError, LateralError)
 RECENT = 8
 Progress = Callable[[str, float], None]
 
@@ -373,6 +374,10 @@ class Session(QObject):
             edit = edit_for(revision.review.model, finding, action, picked)
             if edit is not None:
                 self.correct(edit)
+
+    def work_out(self, title: str, call: Callable[[Progress], Edit]) -> None:
+        """Work an edit out in the background, then make it."""
+        self._start(title, call, self.correct)
 
     def correct(self, edit: Edit) -> None:
         self.correct_all([edit])

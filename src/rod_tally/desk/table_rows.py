@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 
+from ..analysis.modes import mass_cases
 from ..analysis.results import COMPONENTS
 from ..model.catalogue import catalogue_name, catalogue_section, near_names
 from ..model.grade_names import standard_of
@@ -385,7 +386,7 @@ def modes(state: DeskState, units: UnitSet) -> Rows:
     review = state.review
     total = np.zeros(3)
     if review is not None:
-        mass = ", ".join(f"{f:g} {n}" for n, f in review.settings.modes.mass.items())
+        mass = ", ".join(f"{f:g} {n}" for n, f in mass_cases(review.model, review.settings.modes.mass).items())
         out.note = f"mass from {mass}; a row shows its shape" if review.modes else "none were found"
     for m in review.modes if review is not None else ():
         own = np.array([m.mass_x, m.mass_y, m.mass_z])

@@ -79,7 +79,7 @@ class Review:
         if self.model.combinations:
             return self.model.combinations
         if self._combined is None:
-            self._combined = made_combinations(self.model, self.settings)
+            self._combined = made_combinations(self.model, self.settings, loads=self.distribution)
         return self._combined.combinations
 
     @property
@@ -107,13 +107,19 @@ class Review:
         return [f for f in self.findings if f.severity == "blocking"]
 
 
-def made_combinations(model: Model, settings: Settings, scheme: str = "", rules: RuleSet | None = None) -> Combined:
+def made_combinations(
+    model: Model,
+    settings: Settings,
+    scheme: str = "",
+    rules: RuleSet | None = None,
+    loads: Distribution | None = None,
+) -> Combined:
     """A model's cases combined by the settings' rule set (or by `rules`), seismic directions as the building's frames ask
     for unless a `scheme` is given; nothing when there would be too many. Raises RulesError."""
     rules = rules or read_rules(settings.combinations.standard)
     direction = {}
     if any(c.kind == "seismic" for c in model.cases.values()):
-        loads = Distribution(model)
+        loads = loads or Distribution(model)
         totals = {n: direct_force(model, c) + loads.case(n).total("applied") for n, c in model.cases.items()}
         direction = directions(model.cases, totals)
         direction |= {n: c.spectrum.direction for n, c in model.cases.items() if c.spectrum is not None}
@@ -143,7 +149,7 @@ def review(model: Model, settings: Settings, progress: Progress = silent, only: 
     findings = run_checks(Subject(model, results, settings, loads, own, storeys), progress)
     done = Review(model, settings, results, findings, tally(model), own, storeys, _distribution=loads)
     if not model.combinations:
-        done._combined = made_combinations(model, settings)
+        done._combined = made_combinations(model, settings, loads=loads)
     return done
 
 
