@@ -42,7 +42,7 @@ def transfer_loads(source: SourceModel, model: Model) -> None:
                     case_.lost.append((skipped.id, skipped.reason, (0.0, 0.0, 0.0)))
     for action in source.actions:
         _add(action, model, node_of)
-    if model.members and not any(any(c.self_weight) for c in model.cases.values()):
+    if (model.members or model.surfaces) and not any(any(c.self_weight) for c in model.cases.values()):
         named = [c for c in model.cases.values() if _OWN_WEIGHT.search(c.name)]
         if not named:
             own = LoadCase(SELF_WEIGHT, "dead", (0.0, 0.0, -1.0))
