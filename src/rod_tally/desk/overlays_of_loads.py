@@ -55,6 +55,7 @@ def draw_loads(canvas: Canvas, sheet: Sheet) -> list[str]:
     texts: list[tuple[Array, str]] = []
     areas: list[Array] = []
     wanted = sheet.state.origin
+    nodes = set(sheet.nodes()) if sheet.state.storeys else set(model.nodes)
 
     def there(origin: str) -> bool:
         return not wanted or wanted == origin
@@ -75,7 +76,7 @@ def draw_loads(canvas: Canvas, sheet: Sheet) -> list[str]:
                     (points if single else lines).append((at, q, float(np.linalg.norm(q))))
         for item in case.node_loads if there("members and nodes") else ():
             force = factor * np.array(item.force)
-            if np.linalg.norm(force) > 0 and (not sheet.state.storeys or item.node in sheet.nodes()):
+            if np.linalg.norm(force) > 0 and item.node in nodes:
                 points.append((model.nodes[item.node].point, force, float(np.linalg.norm(force))))
         for placed in case.space_loads if there("in space") else ():
             for s in np.linspace(0, 1, 1 if len(placed.line) == 1 else 5):
@@ -165,7 +166,8 @@ def draw_arrived(canvas: Canvas, sheet: Sheet) -> list[str]:
     points: list[Tail] = []
     best: dict[str, tuple[float, Array]] = {}
     rows: list[tuple[Array, Array, Array, Array]] = []
-    shown_storeys, wanted = sheet.state.storeys, sheet.state.origin
+    wanted = sheet.state.origin
+    nodes = set(sheet.nodes()) if sheet.state.storeys else set(sheet.model.nodes)
     for case, factor in parts:
         arrival = sheet.review.distribution.case(case.name)
         from_there = np.array([not wanted or origin_of(x.kind, x.part) == wanted for x in arrival.shares], bool)
@@ -189,7 +191,7 @@ def draw_arrived(canvas: Canvas, sheet: Sheet) -> list[str]:
         for node, force, share_of in zip(arrival.nodes, arrival.node_force, arrival.node_share):
             if not from_there[share_of]:
                 continue
-            if not shown_storeys or node in sheet.nodes():
+            if node in nodes:
                 points.append((sheet.model.nodes[node].point, factor * force, float(np.linalg.norm(factor * force))))
         for share in (x for x, good in zip(arrival.shares, from_there) if good):
             lost += [p[:-1] if np.allclose(p[0], p[-1]) else p for p in share.places if len(p) > 2]

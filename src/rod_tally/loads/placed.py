@@ -71,14 +71,15 @@ def put_in_space(model: Model, floor: Callable[[str], Floor], load: SpaceLoad, i
 def _member_along(model: Model, line: Array) -> Member | None:
     """The member that a line lies along (a point lies on) within reach; the nearest of several."""
     members = list(model.members.values())
-    if not members:
-        return None
     lines = model.lines_of(members)
+    long = np.flatnonzero(np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1) > 1e-9)
+    if not len(long):
+        return None
+    members, lines = [members[k] for k in long], lines[long]
     far = np.zeros(len(members))
     for p in line:
         _, off = closest_on_segment(np.tile(p, (len(lines), 1)), lines[:, 0], lines[:, 1])
         far = np.maximum(far, off)
-    far[np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1) < 1e-9] = np.inf
     k = int(far.argmin())
     return members[k] if far[k] <= REACH else None
 
