@@ -185,6 +185,20 @@ def test_pasted_table_becomes_loads() -> None:
     assert total == pytest.approx([0, 18000, -48000 - 12000 - 3000])
 
 
+def test_pressure_that_varies_is_pasted_with_its_three_points() -> None:
+    """1 kN/m2 at x = 0 and 7 at x = 6 over 6 by 4: 96 kN."""
+    m = floor()
+    text = "case\tkind\ton\tfz\tfz2\tfz3\toutline\nlive\tsurface\ts\t-1\t-7\t-1\t0 0 3; 6 0 3; 0 4 3\n"
+    AddLoads("live", read_loads(text, m)["live"]).apply(m)
+    assert Distribution(m).case("live").total("on_members")[2] == pytest.approx(-96e3)
+    with pytest.raises(TableError, match="three points"):
+        read_loads(text.replace("; 0 4 3", ""), m)
+    part = "case\tkind\ton\tfz\toutline\nlive\tsurface\ts\t-1\t0 0 3; 3 0 3; 3 4 3; 0 4 3\n"
+    m.cases["live"].area_loads = []
+    AddLoads("live", read_loads(part, m)["live"]).apply(m)
+    assert Distribution(m).case("live").total("on_members")[2] == pytest.approx(-12e3)
+
+
 def test_points_of_a_table_are_in_the_sources_coordinates() -> None:
     m = floor()
     m.origin = np.array([1000.0, 2000, 0])

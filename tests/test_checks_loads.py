@@ -8,7 +8,7 @@ import pytest
 from rod_tally.analysis import run
 from rod_tally.checks import Subject, run_checks
 from rod_tally.desk.actions import edit_for
-from rod_tally.model import AreaLoad, Finding, LoadCase, MemberLoad, Model, NodeLoad, SpaceLoad, Storey
+from rod_tally.model import AreaLoad, Finding, LoadCase, MemberLoad, Model, NodeLoad, SpaceLoad, Storey, SurfaceJoint
 from rod_tally.model.settings import RunSettings, Settings
 from rod_tally.review.load_tally import by_origin, by_storey, load_rows, on_member
 from rod_tally.review.review import review
@@ -153,6 +153,17 @@ def test_jump_at_an_opening_has_its_reason() -> None:
     m.surfaces["t"].openings = [np.array([(8, 1, 3.0), (9, 1, 3), (9, 2, 3), (8, 2, 3)])]
     f = found(m, "load.jump")[0]
     assert f.severity == "note" and "opening" in f.message
+
+
+def test_slabs_side_by_side_with_other_pressures() -> None:
+    m = two_bays(12.0)
+    line = np.array([(6, 0, 3.0), (6, 4, 3)])
+    for a, b in (("s", "t"), ("t", "s")):
+        m.surfaces[a].joints.append(SurfaceJoint("surface", b, line))
+    f = found(m, "load.slab_jump")[0]
+    assert set(f.ids) == {"s", "t"} and "3 kN/m2" in f.message and "12 kN/m2" in f.message
+    m.cases["live"].area_loads[1].values = ((0.0, 0.0, -4000.0),)
+    assert not found(m, "load.slab_jump")
 
 
 def test_orientation_is_told_when_there_is_an_earthquake() -> None:

@@ -25,6 +25,7 @@ PARTIAL = {"live": (1.5, 1.6), "dead": (1.35, 1.2), "snow": (1.5, 1.6), "wind": 
 ROUND = 0.25  # kN/m2 or kN/m; characteristic values are usually given in steps of this. Common practice, no source.
 JUMP = 2.0  # ratio of mean line loads of neighbours in a beam line that wants a reason. Common practice, no source.
 LEAST_JUMP = 2000.0  # N/m
+LEAST_SLAB_JUMP = 1.0  # kN/m2
 
 
 def intensity(load: AreaLoad) -> float:
@@ -178,6 +179,40 @@ def find_jumps(s: Subject) -> Iterator[Finding]:
                 f"Load case {case.name}: {s.name(a)} carries {qa:.3g} kN/m and its neighbour {s.name(b)} {qb:.3g} kN/m "
                 f"in the mean{why}{more}.",
                 ids, point(place), ("Take me there",), {"by": by},
+            )  # fmt: skip
+
+
+@check("load.slab_jump")
+def find_slab_jumps(s: Subject) -> Iterator[Finding]:
+    """Slabs side by side whose pressures in a case differ abruptly."""
+    slabs = {i: x for i, x in s.model.surfaces.items() if not x.upright}
+    pairs = {
+        frozenset((i, j.other))
+        for i, x in slabs.items()
+        for j in x.joints
+        if j.kind == "surface" and j.other in slabs and x.whole != slabs[j.other].whole
+    }
+    if not pairs:
+        return
+    for case in s.model.cases.values():
+        total: dict[str, float] = defaultdict(float)
+        for load in case.area_loads:
+            if load.surface in slabs and load.outline is None:
+                total[load.surface] += intensity(load)
+        odd = []
+        for a, b in (sorted(p) for p in pairs):
+            small, large = sorted((total.get(a, 0.0), total.get(b, 0.0)))
+            if large - small >= LEAST_SLAB_JUMP and large > JUMP * small:
+                odd.append((large - small, a, b))
+        if odd:
+            _, a, b = max(odd)
+            more = f"; {len(odd) - 1} more such pairs" if len(odd) > 1 else ""
+            yield Finding(
+                "load.slab_jump", "note",
+                f"Load case {case.name}: {s.name(a)} carries {total.get(a, 0.0):.3g} kN/m2 and {s.name(b)} beside it "
+                f"{total.get(b, 0.0):.3g} kN/m2{more}.",
+                tuple(dict.fromkeys(i for _, p, q in sorted(odd, reverse=True) for i in (p, q))), s.middle(a),
+                ("Take me there",),
             )  # fmt: skip
 
 

@@ -12,8 +12,26 @@ from typing import Any
 from .model import Model
 
 FORCE = {"n": 1.0, "kn": 1e3, "mn": 1e6, "kgf": 9.80665, "lbf": 4.4482216152605, "kip": 4448.2216152605}
-NUMBERS = ("a", "b", "fx", "fy", "fz", "fx2", "fy2", "fz2", "mx", "my", "mz", "uniform", "grad y", "grad z")
-FORCES = ("fx", "fy", "fz", "fx2", "fy2", "fz2", "mx", "my", "mz")
+NUMBERS = (
+    "a",
+    "b",
+    "fx",
+    "fy",
+    "fz",
+    "fx2",
+    "fy2",
+    "fz2",
+    "fx3",
+    "fy3",
+    "fz3",
+    "mx",
+    "my",
+    "mz",
+    "uniform",
+    "grad y",
+    "grad z",
+)
+FORCES = ("fx", "fy", "fz", "fx2", "fy2", "fz2", "fx3", "fy3", "fz3", "mx", "my", "mz")
 WORDS = (
     "case",
     "kind",
@@ -189,22 +207,30 @@ def _load(
             raise TableError(f"{t.place(n, 'b')}: from {a:g} to {b:g} m does not lie on a member {length:.3f} m long")
         if any(moment) and any(force):
             raise TableError(f"{t.place(n, 'mx')}: forces and moments on a member go in rows of their own")
-        values = (moment, moment) if any(moment) else (force, later)
+        ends = (moment, moment) if any(moment) else (force, later)
         return {
-            "on": "member", "member": ident, "a": a, "b": b, "qa": values[0], "qb": values[1],
+            "on": "member", "member": ident, "a": a, "b": b, "qa": ends[0], "qb": ends[1],
             "kind": "moment" if any(moment) else "force",
         } | plain  # fmt: skip
-    if kind == "surface":
-        return {"on": "area", "surface": _on(t, n, cells, kind, found), "values": [force]} | plain
     points = [[v - float(o) for v, o in zip(p, model.origin)] for p in _points(t, n, cells)]
     name = {"name": t.text(cells, "name")}
+    varies = any(t.text(cells, c) for c in ("fx2", "fy2", "fz2", "fx3", "fy3", "fz3"))
+    values = [force, second, three("fx3", "fy3", "fz3")] if varies else [force]
+    if kind == "surface":
+        load = {"on": "area", "surface": _on(t, n, cells, kind, found), "values": values} | plain | name
+        if varies and len(points) != 3:
+            raise TableError(
+                f"{t.place(n, 'outline')}: a pressure that varies needs the three points where its values hold"
+            )
+        return load | ({"at": points} if varies else {"outline": points} if points else {})
     if kind in ("area", "cladding"):
         if len(points) < 3:
             raise TableError(f"{t.place(n, 'outline')}: an area has three points at least, 'x y z; x y z; x y z'")
         onto = {"onto": "members"} if kind == "cladding" else {}
         if t.text(cells, "span"):
             onto["span"] = _vector(t, n, cells, "span")  # type: ignore[assignment]
-        return {"on": "area", "surface": "", "values": [force], "outline": points} | plain | onto | name
+        at = {"at": points[:3]} if varies else {}
+        return {"on": "area", "surface": "", "values": values, "outline": points} | plain | onto | name | at
     if len(points) != (2 if kind == "line" else 1):
         raise TableError(f"{t.place(n, 'outline')}: a {kind} has {'two points' if kind == 'line' else 'one point'}")
     return {"on": "space", "line": points, "qa": force, "qb": later if kind == "line" else [0.0, 0.0, 0.0]} | name

@@ -75,7 +75,7 @@ STEPS: tuple[Step, ...] = (
             Item("Cases", ("load.empty", "case.untyped", "load.same")),
             Item("Arrived", ("load.lost", "load.between")),
             Item("Direction", ("load.direction",)),
-            Item("Values", ("load.magnitude", "load.factored", "load.jump")),
+            Item("Values", ("load.magnitude", "load.factored", "load.jump", "load.slab_jump")),
             Item("Self-weight once", ("load.twice", "load.weight_again", "load.no_weight")),
             Item("Combinations", ("combination.orientation",)),
         ),
