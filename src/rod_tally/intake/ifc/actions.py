@@ -33,6 +33,8 @@ KIND_BY_TYPE = {"PERMANENT_G": "dead", "EXTRAORDINARY_A": "accidental"}
 POINT = ("ForceX", "ForceY", "ForceZ", "MomentX", "MomentY", "MomentZ")
 LINE = ("LinearForceX", "LinearForceY", "LinearForceZ", "LinearMomentX", "LinearMomentY", "LinearMomentZ")
 UNASSIGNED = "Unassigned"
+WAVES = {"SINUS": 2 / np.pi, "PARABOLA": 2 / 3}  # mean over peak
+PIECES = 16
 
 
 def read_actions(file: Any, source: SourceModel, placements: Placements, units: Units) -> None:
@@ -200,8 +202,6 @@ def _action(
         if last - first < 1e-9:
             raise ActionError("the piece it acts on lies outside its member")
     shape = getattr(action, "PredefinedType", None)
-    if shape in ("SINUS", "PARABOLA"):
-        raise ActionError(f"a {shape.lower()} distribution is not taken over")
     if load.is_a("IfcStructuralLoadConfiguration"):
         loads = load.Values
         places = load.Locations
@@ -224,4 +224,16 @@ def _action(
     if out.kind == "curve" and len(out.stations) == 1:
         out.stations = [(first, out.stations[0][1]), (last, out.stations[0][1])]
     out.stations.sort(key=lambda s: s[0])
+    if shape in WAVES:
+        if out.kind != "curve" or len(loads) > 1:
+            raise ActionError(f"a {shape.lower()} distribution of {len(loads)} values is not taken over")
+        out.stations = _wave(shape, first, last, read[0][1])
     return out
+
+
+def _wave(shape: str, first: float, last: float, peak: tuple[float, ...]) -> list[tuple[float, tuple[float, ...]]]:
+    """Half a wave or a parabola between first and last with its peak in the middle, as straight pieces of the same sum."""
+    x = np.linspace(0.0, 1.0, PIECES + 1)
+    value = np.sin(np.pi * x) if shape == "SINUS" else 4 * x * (1 - x)
+    value = value * WAVES[shape] / (value.sum() / PIECES)
+    return [(first + (last - first) * float(t), tuple(float(v) * p for p in peak)) for t, v in zip(x, value)]
