@@ -97,10 +97,9 @@ def modes(w: Window) -> None:
     w.show_overlay("modes", "modes")
 
 
-def runs(w: Window) -> None:
-    w.state.choose(1)
-    w.state.go(STEP["Run"])
-    w.show_runs()
+def solid(w: Window) -> None:
+    w.state.choose(0)
+    w.state.show_overlay("solid")
 
 
 def tower(w: Window) -> None:
@@ -166,7 +165,7 @@ VIEWS: dict[str, Callable[[Window], None]] = {
         response,
         envelope,
         modes,
-        runs,
+        solid,
         revision,
         parity,
         axes,
@@ -192,8 +191,6 @@ def main() -> None:
             window.show_all()
             if window.rules is not None:
                 window.rules.close()
-            if window.runs is not None:
-                window.runs.close()
             if window.load_desk.combine_page is not None:
                 window.load_desk.combine_page.close()
             VIEWS[name](window)

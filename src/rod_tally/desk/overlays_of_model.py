@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import numpy as np
-from shapely.geometry import Point
+from shapely import constrained_delaunay_triangles
+from shapely.geometry import Point, Polygon
 
 from ..model import Surface
 from ..model.geometry import Array
 from .canvas import Canvas, diamond, ring, square
 from .overlays import Sheet, overlay
-from .theme import GRAPHITE, INK, KINDS, MOSS, MUTED, OCHRE, PAPER, PINE, RUST
+from .theme import EDGE, GRAPHITE, INK, KINDS, MOSS, MUTED, OCHRE, PAPER, PINE, RUST
 
 
 @overlay("joints", "Joints")
@@ -246,3 +247,45 @@ def draw_grids(canvas: Canvas, sheet: Sheet) -> list[str]:
     walls = [x for x in sheet.review.lines if x.kind == "wall"]
     frames = [x for x in sheet.review.lines if x.kind == "frame"]
     return [*legend, f"wall stacks ({len(walls)})", f"frames ({len(frames)})"]
+
+
+@overlay("solid", "Solids", base="none")
+def draw_solids(canvas: Canvas, sheet: Sheet) -> list[str]:
+    """Members with their sections, slabs and walls with their thickness."""
+    panes: dict[str, list[Array]] = {}
+    edges: list[Array] = []
+    flat = 0
+    for ident, line, axes in zip(sheet.ids, sheet.lines, sheet.axes):
+        member = sheet.model.members[ident]
+        section = sheet.model.sections.get(member.section)
+        if section is None or len(section.outline) < 3:
+            flat += 1
+            edges.append(line[None])
+            continue
+        rim = np.array(section.outline)[:, :2] @ axes[1:]
+        near, far = line[0] + rim, line[1] + rim
+        panes.setdefault(member.cls, []).append(
+            np.stack([near, np.roll(near, -1, axis=0), np.roll(far, -1, axis=0), far], axis=1)
+        )
+        for end in (near, far):
+            edges.append(np.stack([end, np.roll(end, -1, axis=0)], axis=1))
+    for s in sheet.surfaces:
+        up = s.plain_axes[2] * s.thickness / 2
+        for loop in (s.outer, *s.openings):
+            low, high = loop - up, loop + up
+            panes.setdefault("surface", []).append(
+                np.stack([low, np.roll(low, -1, axis=0), np.roll(high, -1, axis=0), high], axis=1)
+            )
+            for end in (low, high):
+                edges.append(np.stack([end, np.roll(end, -1, axis=0)], axis=1))
+        pane = Polygon(s.flat(s.outer), [s.flat(r) for r in s.openings])
+        for t in constrained_delaunay_triangles(pane).geoms:
+            corner = s.lifted(np.array(t.exterior.coords)[[0, 1, 2, 2]])
+            panes["surface"] += [(corner - up)[None], (corner + up)[None]]
+    shades = {"column": GRAPHITE, "beam": MUTED, "brace": MUTED, "surface": EDGE}
+    for cls, parts in panes.items():
+        canvas.quads(np.concatenate(parts), shades.get(cls, MUTED), 0.55 if cls == "surface" else 1.0)
+    if edges:
+        canvas.lines(np.concatenate(edges), INK, 0.8)
+    legend = [f"{len(sheet.ids) - flat} members and {len(sheet.surfaces)} slabs and walls as solids"]
+    return [*legend, f"{flat} without an outline, as lines"] if flat else legend
