@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Hashable, Iterator
+from typing import Any
 
 import numpy as np
 
-from ..model import AreaLoad, Finding, LoadCase
+from ..model import AreaLoad, Finding, LoadCase, MemberLoad
 from ..model.edits import load_values
 from .registry import Subject, check, listed, point
 
@@ -64,7 +65,7 @@ def find_factored(s: Subject) -> Iterator[Finding]:
     """Cases all of whose values become round when a partial factor is taken off, and are not round as they are."""
     for case in s.model.cases.values():
         values = [intensity(a) for a in case.area_loads]
-        values += [float(np.abs(np.array([m.qa, m.qb])).max()) / 1000 for m in case.member_loads if m.kind == "force"]
+        values += [max(map(abs, (*m.qa, *m.qb))) / 1000 for m in case.member_loads if m.kind == "force"]
         different = sorted({round(v, 9) for v in values if v > 0})
         if not different or all(_is_round(v) for v in different):
             continue
@@ -87,32 +88,37 @@ def _is_round(value: float) -> bool:
 @check("load.same")
 def find_doubled_cases(s: Subject) -> Iterator[Finding]:
     """Cases that hold the same loads: one of them twice, most likely."""
-    seen: dict[str, str] = {}
+    seen: dict[tuple[int, ...], list[tuple[str, list[Hashable]]]] = defaultdict(list)
     for case in s.model.cases.values():
         if case.count == 0:
             continue
-        mark = _signature(case)
-        if mark in seen:
-            first = s.model.cases[seen[mark]]
-            if first.together and first.together == case.together:
-                continue
-            yield Finding(
-                "load.same", "warning", f"Load cases {first.name} and {case.name} hold the same {case.count} loads.",
-                (first.name, case.name), None, (f"Delete {case.name}",),
-            )  # fmt: skip
-        else:
-            seen[mark] = case.name
+        lists = _lists(case)
+        counts = tuple(len(x) for x in lists)
+        marks = sorted((_mark(x) for part in lists for x in part), key=repr) if counts in seen else []
+        for name, others in seen[counts]:
+            first = s.model.cases[name]
+            if not others:
+                others += sorted((_mark(x) for part in _lists(first) for x in part), key=repr)
+            if marks == others and not (first.together and first.together == case.together):
+                yield Finding(
+                    "load.same", "warning", f"Load cases {name} and {case.name} hold the same {case.count} loads.",
+                    (name, case.name), None, (f"Delete {case.name}",),
+                )  # fmt: skip
+                break
+        seen[counts].append((case.name, marks))
 
 
-def _signature(case: LoadCase) -> str:
-    parts = []
-    for loads in (
+def _lists(case: LoadCase) -> tuple[list[Any], ...]:
+    return (
         case.node_loads, case.member_loads, case.area_loads, case.space_loads, case.temperatures, case.settlements,
-    ):  # fmt: skip
-        for load in loads:
-            values = load_values(load)
-            parts.append(repr(sorted((k, repr(v)) for k, v in values.items() if k not in ("source", "by", "name"))))
-    return "\n".join(sorted(parts))
+    )  # fmt: skip
+
+
+def _mark(load: Any) -> Hashable:
+    """What makes a load the same as another: all of it but where it comes from."""
+    if isinstance(load, MemberLoad):  # by far the most
+        return load.member, load.a, load.b, load.qa, load.qb, load.kind, load.local, load.projected
+    return repr(sorted((k, repr(v)) for k, v in load_values(load).items() if k not in ("source", "by", "name")))
 
 
 @check("load.weight_again")
@@ -121,6 +127,10 @@ def find_weight_as_loads(s: Subject) -> Iterator[Finding]:
     holding = [c.name for c in s.model.cases.values() if any(c.self_weight)]
     if not holding:
         return
+    members = list(s.model.members.values())
+    lines = s.model.lines_of(members)
+    lengths = np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1).tolist()
+    weights = {m.id: s.model.weight(m) / max(n, 1e-9) for m, n in zip(members, lengths)} if _line_loads(s) else {}
     for case in s.model.cases.values():
         alike = []
         loaded = 0
@@ -129,7 +139,7 @@ def find_weight_as_loads(s: Subject) -> Iterator[Finding]:
             if member is None or load.a == load.b or load.kind != "force" or load.local:
                 continue
             loaded += 1
-            own = s.model.weight(member) / max(s.model.length(member), 1e-9)
+            own = weights[member.id]
             if own > 0 and load.qa == load.qb and abs(-load.qa[2] - own) <= 0.01 * own:
                 alike.append(member.id)
         if len(alike) >= 3 and len(alike) >= 0.8 * loaded:
@@ -139,6 +149,10 @@ def find_weight_as_loads(s: Subject) -> Iterator[Finding]:
                 "holds already: their weight counts twice.",
                 (case.name, *alike), None, (f"Delete {case.name}",),
             )  # fmt: skip
+
+
+def _line_loads(s: Subject) -> bool:
+    return any(case.member_loads for case in s.model.cases.values())
 
 
 @check("load.jump")
