@@ -162,6 +162,16 @@ def test_wall_below_an_edge_carries_it() -> None:
     assert {h.surface for h in a.held} == {"w"}
 
 
+def test_outline_that_crosses_itself_is_taken_at_its_largest_part() -> None:
+    """A bow tie, as a slip of the modeller makes it, as a slab and as a free area: no fault, and nothing counted twice."""
+    m = floor()
+    m.surfaces["s"].outer = np.array([(0, 0, 3.0), (6, 0, 3), (6, 4, 3), (2, -1, 3)])
+    outline = np.array([(0, 0, 3.0), (6, 4, 3), (6, 0, 3), (0, 3, 3)])
+    a = arrived(m, area_loads=[AreaLoad("s", (DOWN,)), AreaLoad("", (DOWN,), outline)])
+    for share in a.shares:
+        assert share.applied == pytest.approx(share.on_members + share.on_surfaces + share.lost, abs=1e-6)
+
+
 def test_slab_that_nothing_carries_is_lost_with_its_outline() -> None:
     m = floor()
     m.surfaces["s"].joints = []

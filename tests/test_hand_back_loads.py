@@ -123,6 +123,20 @@ def test_pressures_are_read_in_their_units(tmp_path: Path, length: str, force: s
     assert Distribution(m).case("Area").total("lost")[2] == pytest.approx(30 * value)  # there is no slab
 
 
+def test_area_without_extent_is_lost_in_words(tmp_path: Path) -> None:
+    w = portal()
+    w.case("Flat")
+    points = [w.cartesian(p) for p in ((0, 0, 4), (3, 0, 4), (6, 0, 4))]
+    face = w.f.create_entity(
+        "IfcFace", [w.f.create_entity("IfcFaceOuterBound", w.f.create_entity("IfcPolyLoop", points), True)]
+    )
+    load = w.f.create_entity("IfcStructuralLoadPlanarForce", None, 0.0, 0.0, -1.0)
+    w.action("IfcStructuralSurfaceAction", "Flat", None, load, Representation=w.shape(face, "Face"))
+    m = transfer(read_source(w.write(tmp_path / "m.ifc")), Settings().transfer)
+    assert not m.cases["Flat"].area_loads and "encloses no area" in m.cases["Flat"].lost[0][1]
+    assert not Distribution(m).case("Flat").shares
+
+
 def test_action_without_place_or_value_is_told(tmp_path: Path) -> None:
     w = portal()
     w.case("Odd")

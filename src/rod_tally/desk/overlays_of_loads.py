@@ -8,7 +8,7 @@ from shapely.geometry import Polygon
 
 from ..model import AreaLoad, LoadCase
 from ..model.geometry import Array
-from ..model.surface import across, normal_of
+from ..model.surface import across, normal_of, sound
 from ..review.load_tally import origin_of
 from .canvas import Canvas, arrow
 from .overlays import Sheet, overlay
@@ -125,8 +125,7 @@ def _panes(canvas: Canvas, outlines: list[Array], colour: str, opacity: float) -
         n = normal_of(outline)
         x, y = across(n)
         flat = (outline - outline[0]) @ np.array([x, y]).T
-        pane = Polygon(flat)
-        pane = pane if pane.is_valid else pane.buffer(0)
+        pane = sound(Polygon(flat))
         for t in constrained_delaunay_triangles(pane).geoms:
             corners = np.array(t.exterior.coords)[:3] @ np.array([x, y]) + outline[0]
             count = len(points) * 3

@@ -10,7 +10,7 @@ from shapely.geometry.base import BaseGeometry
 
 from ..model import AreaLoad, LoadCase, Model, Surface
 from ..model.geometry import Array
-from ..model.surface import across, normal_of
+from ..model.surface import across, normal_of, sound
 from .arrival import Arrival, Collector, HeldLoad, Share
 from .floor import REACH, Carrier, Floor, columns_below, cut, floor_of
 from .panel import second_moments
@@ -179,8 +179,7 @@ def _area(d: Distribution, load: AreaLoad, into: Collector) -> None:
     axes = np.array([x, y, normal])
     origin = load.outline[0]
     flat = (load.outline - origin) @ axes[:2].T
-    whole = Polygon(flat)
-    whole = whole if whole.is_valid else whole.buffer(0)
+    whole = sound(Polygon(flat))
     pressure = _pressure(load, axes, origin, axes)
     into.arrival.shares[share].applied = _force(whole, pressure)
     rest: BaseGeometry = whole
@@ -197,7 +196,7 @@ def _area(d: Distribution, load: AreaLoad, into: Collector) -> None:
             if abs(float(surface.height(middle)[0])) > REACH + surface.thickness / 2:
                 continue
             own = Polygon((surface.outer - origin) @ axes[:2].T, [(r - origin) @ axes[:2].T for r in surface.openings])
-            own = own if own.is_valid else own.buffer(0)
+            own = sound(own)
             here = own.intersection(rest)
             if here.area < 1e-9:
                 continue
@@ -239,7 +238,7 @@ def _piece_on(
         return
     floor = d.floor(surface.id)
     flat = Polygon(floor.flat(corners), [floor.flat(h) for h in holes])
-    flat = flat if flat.is_valid else flat.buffer(0)
+    flat = sound(flat)
     # the field over the load's plane as one over the surface's
     base = np.eye(3)
     base[1:, 0] = (floor.origin - origin) @ axes[:2].T
@@ -254,7 +253,7 @@ def _on_surface(d: Distribution, surface: Surface, load: AreaLoad, into: Collect
     outline = None
     if load.outline is not None:
         outline = Polygon(surface.flat(load.outline))
-        outline = outline if outline.is_valid else outline.buffer(0)
+        outline = sound(outline)
     if surface.upright or surface.on_ground:
         net = surface.polygon if outline is None else surface.polygon.intersection(outline)
         force = _force(net, pressure)

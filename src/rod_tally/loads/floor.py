@@ -14,6 +14,7 @@ from shapely.geometry import LineString, Point, Polygon
 
 from ..model import Model, Surface
 from ..model.geometry import Array
+from ..model.surface import sound
 from .panel import FREE_EDGE, Panel, ring_edges
 from .spread import EdgeRows, Way, known_spread
 
@@ -89,7 +90,7 @@ def columns_below(model: Model) -> set[str]:
 
 def floor_of(model: Model, surface: Surface, held: set[str]) -> Floor:
     """The panels of a slab, from what is joined to it. `held` are the nodes that columns come up to."""
-    polygon = surface.polygon if surface.polygon.is_valid else surface.polygon.buffer(0)
+    polygon = sound(surface.polygon)
     axes = surface.plain_axes
     carriers: list[Carrier] = []
     seen = set()

@@ -10,6 +10,7 @@ from shapely.geometry import Polygon, box
 from ..model import AreaLoad, LoadCase, Model
 from ..model.edits import load_values
 from ..model.geometry import Array
+from ..model.surface import sound
 
 SAME_LINE = 0.5  # m; columns this near across a direction stand on one line
 
@@ -72,9 +73,8 @@ def patterns(model: Model, case: LoadCase) -> list[dict[str, Any]]:
 def _on_bands(model: Model, load: AreaLoad, spans: list[tuple[float, float]], axis: int) -> list[AreaLoad]:
     surface = model.surfaces[load.surface]
     outline = surface.outer if load.outline is None else load.outline
-    plan = Polygon(outline[:, :2])
-    plan = plan if plan.is_valid else plan.buffer(0)
-    holes = [Polygon(r[:, :2]).buffer(0) for r in surface.openings] if load.outline is None else []
+    plan = sound(Polygon(outline[:, :2]))
+    holes = [sound(Polygon(r[:, :2])) for r in surface.openings] if load.outline is None else []
     low, high = np.array(plan.bounds[:2]) - 1, np.array(plan.bounds[2:]) + 1
     n = surface.plain_axes[2]
     out = []

@@ -4,10 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+import numpy as np
+
 from .geometry import Array
 
 GRAVITY = 9.80665  # m/s2, standard gravity (3rd CGPM, 1901)
 SELF_WEIGHT = "Self-weight"
+
+SHORTEST = 1e-6  # m; a line shorter than this is a point
 
 Vector = tuple[float, float, float]
 
@@ -97,6 +101,25 @@ class SpaceLoad:
     source: str = ""
     by: str = "source"
     name: str = ""
+
+
+def extent_fault(load: AreaLoad | SpaceLoad) -> str:
+    """Why a load has no extent to act on, in words; "" when it has."""
+    if isinstance(load, SpaceLoad):
+        short = len(load.line) == 2 and np.linalg.norm(load.line[1] - load.line[0]) < SHORTEST
+        return "its two points are one" if short else ""
+    for points, words in (
+        (load.outline, "its outline encloses no area"),
+        (load.at, "its three points lie on one line"),
+    ):
+        if (
+            points is not None
+            and np.linalg.norm(np.cross(points[1:-1] - points[0], points[2:] - points[0]).sum(axis=0)) < SHORTEST**2
+        ):
+            return words
+    if len(load.values) not in (1, 3) or (len(load.values) == 3) != (load.at is not None):
+        return "a pressure has one value, or three with the points where they hold"
+    return ""
 
 
 @dataclass(slots=True)

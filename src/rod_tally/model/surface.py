@@ -180,6 +180,15 @@ class Surface:
         return self.outer[0] + np.array([sy, sz]) / area @ self.plain_axes[:2]
 
 
+def sound(polygon: Polygon) -> Polygon:
+    """The polygon itself, or of one that crosses itself its largest sound part."""
+    if polygon.is_valid:
+        return polygon
+    mended = polygon.buffer(0)
+    parts = [p for p in getattr(mended, "geoms", [mended]) if not p.is_empty]
+    return max(parts, key=lambda p: p.area, default=polygon)
+
+
 def normal_of(points: Array) -> Array:
     """Unit normal of a polygon (n, 3) by Newell's method. Raises ValueError for one without area."""
     return np.array(_newell(points))

@@ -21,7 +21,8 @@ from ..model import (
     SpaceLoad,
     TemperatureLoad,
 )
-from ..model.loads import SELF_WEIGHT, Vector
+from ..model.geometry import Array
+from ..model.loads import SELF_WEIGHT, Vector, extent_fault
 
 _OWN_WEIGHT = re.compile(r"self[\s_-]*weight|dead[\s_-]*weight|own[\s_-]*weight|eigengewicht|poids propre", re.I)
 
@@ -121,26 +122,20 @@ def _place(action: SourceAction, case: LoadCase, model: Model, node_of: dict[str
         reason = f"load in case {action.case}: what it acts on is not in the model"
         case.lost.append((action.id, reason, (0.0, 0.0, 0.0)))
         model.skipped.append(Skipped("action", action.id, reason, action.name))
-    elif action.kind == "area":
-        case.area_loads.append(
-            AreaLoad(
-                action.target, tuple((v[0], v[1], v[2]) for _, v in action.stations), outline,
-                None if action.places is None else action.places - model.origin,
-                action.local,
-                action.projected,
-                "members" if action.cladding else "surfaces",
-                action.span,
-                source=action.id, name=action.name,
-            )
-        )  # fmt: skip
-    elif action.kind == "space":
-        assert outline is not None
-        last = action.stations[-1][1]
-        end: Vector = (last[0], last[1], last[2]) if len(outline) == 2 else (0.0, 0.0, 0.0)
-        case.space_loads.append(SpaceLoad(outline, force, end, action.target, action.id, name=action.name))
-        if any(values[3:]):
-            message = f"a moment of load {action.name or action.id} placed on a surface is not taken over"
-            model.log.append(LogEntry("guessed", (action.target,), message))
+    elif action.kind in ("area", "space"):
+        placed = _extended(action, outline, force, model)
+        fault = extent_fault(placed)
+        if fault:
+            reason = f"load in case {action.case}: {fault}"
+            case.lost.append((action.id, reason, (0.0, 0.0, 0.0)))
+            model.skipped.append(Skipped("action", action.id, reason, action.name))
+        elif isinstance(placed, AreaLoad):
+            case.area_loads.append(placed)
+        else:
+            case.space_loads.append(placed)
+            if any(values[3:]):
+                message = f"a moment of load {action.name or action.id} placed on a surface is not taken over"
+                model.log.append(LogEntry("guessed", (action.target,), message))
     elif action.kind == "temperature":
         assert member is not None
         section = model.sections.get(member.section)
@@ -152,6 +147,27 @@ def _place(action: SourceAction, case: LoadCase, model: Model, node_of: dict[str
         case.temperatures.append(TemperatureLoad(member.id, values[0], over[0], over[1], action.id))
     else:
         case.settlements.append(Settlement(node_of[action.target], values, action.id))
+
+
+def _extended(action: SourceAction, outline: Array | None, force: Vector, model: Model) -> AreaLoad | SpaceLoad:
+    """A load on an area, or on a place in space (which always has an outline)."""
+    if action.kind == "space":
+        assert outline is not None
+        last = action.stations[-1][1]
+        end: Vector = (last[0], last[1], last[2]) if len(outline) == 2 else (0.0, 0.0, 0.0)
+        return SpaceLoad(outline, force, end, action.target, action.id, name=action.name)
+    return AreaLoad(
+        action.target,
+        tuple((v[0], v[1], v[2]) for _, v in action.stations),
+        outline,
+        None if action.places is None else action.places - model.origin,
+        action.local,
+        action.projected,
+        "members" if action.cladding else "surfaces",
+        action.span,
+        source=action.id,
+        name=action.name,
+    )
 
 
 def _piece(

@@ -21,6 +21,7 @@ from ..loads import (
     Spectrum,
     TemperatureLoad,
     Vector,
+    extent_fault,
 )
 from ..model import Model
 from .base import Edit, EditError, counted
@@ -166,6 +167,9 @@ def put_load(model: Model, case: LoadCase, values: dict[str, Any]) -> None:
         raise EditError("a load on a free area needs an outline of three points at least")
     if isinstance(load, SpaceLoad) and len(load.line) not in (1, 2):
         raise EditError("a load in space has one point or two")
+    fault = extent_fault(load) if isinstance(load, (AreaLoad, SpaceLoad)) else ""
+    if fault:
+        raise EditError(f"a load has no extent: {fault}")
     if isinstance(load, Settlement) and not model.nodes[load.node].support.any:
         raise EditError(f"node {load.node} is held by nothing that could move it")
     getattr(case, where).append(load)
