@@ -216,3 +216,10 @@ def test_review_makes_combinations_by_the_settings_unless_there_are_some() -> No
     s = Settings()
     s.combinations.standard = "ASCE 7"
     assert all(c.rule.startswith("ASCE 7") for c in review(m, s).combinations)
+
+
+def test_rule_file_that_is_gone_is_told_and_breaks_nothing() -> None:
+    done = review(whole(), Settings())
+    done.settings.combinations.standard = "/nowhere/own.rules"
+    done.model_changed()
+    assert done.combinations == [] and "own.rules" in done.rules_fault and done.envelope() is None

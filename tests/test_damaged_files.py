@@ -18,6 +18,7 @@ from rod_tally.output.ifc import write_ifc
 from rod_tally.transfer import transfer
 
 from .analytical_ifc import portal
+from .test_hand_back_loads import rich as with_every_load
 from .test_sides import Both
 
 
@@ -50,7 +51,8 @@ def sources(tmp_path: Path) -> list[str]:
     write_tower(tmp_path / "d.ifc", 1, 2, 2)
     Both("both", "IFC4", "METRE").build().write(tmp_path / "e.ifc")
     write_ifc(transfer(read_source(tmp_path / "d.ifc"), Settings().transfer), tmp_path / "f.ifc")
-    return [(tmp_path / f"{n}.ifc").read_text() for n in "abcdef"]
+    write_ifc(with_every_load(), tmp_path / "g.ifc")
+    return [(tmp_path / f"{n}.ifc").read_text() for n in "abcdefg"]
 
 
 @pytest.mark.parametrize("seed", range(8))

@@ -44,7 +44,9 @@ def combinations(state: DeskState, units: UnitSet) -> Rows:
         return out
     if not review.model.combinations:
         out.note = "made by the settings' rule set; Loads, Combinations… puts them into the model"
-    for c in review.combinations[:MOST_ROWS]:
+    found = review.combinations
+    out.note = review.rules_fault or out.note
+    for c in found[:MOST_ROWS]:
         text = " + ".join(f"{v:g} {n}" for n, v in c.factors.items() if n not in c.roots).replace("+ -", "- ")
         if c.roots:
             text += " ± root of squares of " + ", ".join(f"{c.factors[n]:g} {n}" for n in c.roots)

@@ -54,6 +54,7 @@ def combine(
     """
     if scheme not in SCHEMES:
         raise CombineError(f"{scheme!r} is no way to combine directions; known are {', '.join(SCHEMES)}")
+    cases = list(cases)
     usable = [c for c in cases if c.kind]
     out = Combined(untyped=[c.name for c in cases if not c.kind])
     actions = {letters: _actions(usable, rules, letters, scheme, direction or {}) for letters in rules.groups}

@@ -17,7 +17,7 @@ from ..intake import read_source
 from ..loads import Distribution
 from ..loads.combine import Combined, CombineError, combine
 from ..loads.orientation import directions, orientation
-from ..loads.rules import RuleSet, read_rules
+from ..loads.rules import RulesError, RuleSet, read_rules
 from ..model import Combination, Finding, Model, Settings
 from ..model.lines import Line, lines_of
 from ..transfer import transfer
@@ -33,7 +33,7 @@ def silent(_text: str, _share: float) -> None:
 
 @dataclass(slots=True)
 class Review:
-    """What a review knows. `comparison` is None without a baseline."""
+    """What a review knows. `comparison` is None without a baseline; `rules_fault` says why there are no combinations."""
 
     model: Model
     settings: Settings
@@ -43,6 +43,7 @@ class Review:
     modes: list[Mode] = field(default_factory=list)
     storeys: list[StoreyRow] = field(default_factory=list)
     comparison: Comparison | None = None
+    rules_fault: str = ""
     _lines: list[Line] | None = None
     _distribution: Distribution | None = None
     _combined: Combined | None = None
@@ -79,7 +80,10 @@ class Review:
         if self.model.combinations:
             return self.model.combinations
         if self._combined is None:
-            self._combined = made_combinations(self.model, self.settings, loads=self.distribution)
+            try:
+                self._combined = made_combinations(self.model, self.settings, loads=self.distribution)
+            except RulesError as error:  # a rule file that is gone since the project was kept
+                self._combined, self.rules_fault = Combined(), str(error)
         return self._combined.combinations
 
     @property
@@ -98,7 +102,7 @@ class Review:
 
     def model_changed(self, distribution: Distribution | None = None) -> None:
         """What was made from the model as it was holds no more; its loads go as `distribution` says."""
-        self._lines, self._distribution, self._combined = None, distribution, None
+        self._lines, self._distribution, self._combined, self.rules_fault = None, distribution, None, ""
         self._shown = self._envelope = None
         self.tally = tally(self.model)
 
