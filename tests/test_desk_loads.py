@@ -299,9 +299,11 @@ def test_mass_of_modes_is_chosen_from_the_cases(loft: Window, qtbot: QtBot) -> N
     new_case(w, qtbot, "Stores")
     act(w, qtbot, "loads.mass")
     form = w.load_desk.form
-    assert form is not None and form.values()["Self-weight"] == 1.0 and form.values()["Stores"] == 0.0
-    form.widgets["Stores"].setValue(0.3)  # type: ignore[union-attr]
-    form.widgets["*"].setValue(5)  # type: ignore[union-attr]
+    assert (
+        form is not None and form.values()["factor of Self-weight"] == 1.0 and form.values()["factor of Stores"] == 0.0
+    )
+    form.widgets["factor of Stores"].setValue(0.3)  # type: ignore[union-attr]
+    form.widgets["count"].setValue(5)  # type: ignore[union-attr]
     form.accept()
     assert w.session.settings.modes.mass == {"Self-weight": 1.0, "Stores": 0.3}
     act(w, qtbot, "run.run")
@@ -321,3 +323,19 @@ def test_response_spectrum_is_a_case_that_the_next_run_fills(loft: Window, qtbot
     w.state.show_overlay("forces")
     w.state.set_view(case="Spectrum y")
     qtbot.waitUntil(lambda: "Spectrum y" in w.view.legend.text(), timeout=5000)
+
+
+def test_storey_forces_are_pasted_with_their_kind_and_eccentricity(loft: Window, qtbot: QtBot) -> None:
+    w = loft
+    act(w, qtbot, "loads.storeys")
+    fill(w, qtbot, name="Quake y", kind="seismic", e=0.05)
+    page = w.load_desk.page
+    assert page is not None
+    page.text.setPlainText("storey\tfx\tfy\nLoft\t0\t50\nAttic\t0\t90")
+    assert "row 3, column 'storey'" in page.told.text()
+    page.text.setPlainText("storey\tfx\tfy\nLoft\t0\t50\nRigging\t0\t90")
+    page.buttons["Take it"].click()
+    rested(qtbot, w)
+    cases = [c for c in model_of(w).cases.values() if c.kind == "seismic"]
+    assert [c.name for c in cases] == ["Quake y +e", "Quake y -e"]
+    assert sum(x.force[1] for x in cases[0].node_loads) == pytest.approx(140e3)

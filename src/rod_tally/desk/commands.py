@@ -211,7 +211,7 @@ COMMANDS: tuple[Command, ...] = (
             "Alternate and adjacent spans in both directions, as cases that exclude each other", True),
     Command("loads.notional", "Notional horizontal loads…", "Loads", "", lambda w: w.load_desk.ask_notional(), has_case,
             "A share of the vertical load at every node, along x and y both ways"),
-    Command("loads.storeys", "Storey forces from a table…", "Loads", "", lambda w: w.load_desk.paste_storeys(), has_case),
+    Command("loads.storeys", "Storey forces from a table…", "Loads", "", lambda w: w.load_desk.ask_storeys(), has_case),
     Command("loads.lateral_en", "Lateral forces by EN 1998-1…", "Loads", "", lambda w: w.load_desk.ask_lateral("EN"), has_case,
             "Equivalent static forces at the centre of mass, with an eccentricity to either side"),
     Command("loads.lateral_asce", "Lateral forces by ASCE 7…", "Loads", "", lambda w: w.load_desk.ask_lateral("ASCE"), has_case),

@@ -14,9 +14,12 @@ from PyQt6.QtWidgets import (
     QDoubleSpinBox,
     QFormLayout,
     QLabel,
+    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
+
+MANY = 12  # fields; more than that are scrolled
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +56,15 @@ class Form(QDialog):
         for f in fields:
             self.widgets[f.name] = self._widget(f)
             rows.addRow(f.title, self.widgets[f.name])
-        column.addLayout(rows)
+        if len(fields) > MANY:
+            body, area = QWidget(), QScrollArea()
+            body.setLayout(rows)
+            area.setWidget(body)
+            area.setWidgetResizable(True)
+            area.setMinimumHeight(340)
+            column.addWidget(area)
+        else:
+            column.addLayout(rows)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)

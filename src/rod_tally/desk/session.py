@@ -375,9 +375,11 @@ class Session(QObject):
             if edit is not None:
                 self.correct(edit)
 
-    def work_out(self, title: str, call: Callable[[Progress], Edit]) -> None:
-        """Work an edit out in the background, then make it."""
-        self._start(title, call, self.correct)
+    def work_out(
+        self, title: str, call: Callable[[Progress], Any], done: Callable[[Any], None] | None = None
+    ) -> None:
+        """Work something out in the background and hand it on; an edit is made."""
+        self._start(title, call, done or self.correct)
 
     def correct(self, edit: Edit) -> None:
         self.correct_all([edit])

@@ -26,9 +26,9 @@ from ..review import CASE
 from .commands import COMMANDS, MENUS, Command
 from .corrections import Corrections
 from .dialogs import Dialogs
-from .load_desk import LoadDesk
 from .quantities import UNIT_SETS
 from .round_panel import RoundPanel
+from .rule_desk import RuleDesk
 from .rules_page import RulesPage
 from .runs_page import RunsPage
 from .session import Session
@@ -52,7 +52,7 @@ class Window(QMainWindow):
     search: QLineEdit
     dialogs: Dialogs
     corrections: Corrections
-    load_desk: LoadDesk
+    load_desk: RuleDesk
 
     def __init__(self) -> None:
         super().__init__()
@@ -69,7 +69,7 @@ class Window(QMainWindow):
         self.round.setFixedWidth(196)
         self.dialogs = Dialogs(self, self.session, self.state, self.picture)
         self.corrections = Corrections(self, self.session, self.state)
-        self.load_desk = LoadDesk(self, self.session, self.state)
+        self.load_desk = RuleDesk(self, self.session, self.state)
         self.rules: RulesPage | None = None
         self.runs: RunsPage | None = None
         self._build_menus()
