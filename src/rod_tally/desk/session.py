@@ -375,9 +375,7 @@ class Session(QObject):
             if edit is not None:
                 self.correct(edit)
 
-    def work_out(
-        self, title: str, call: Callable[[Progress], Any], done: Callable[[Any], None] | None = None
-    ) -> None:
+    def work_out(self, title: str, call: Callable[[Progress], Any], done: Callable[[Any], None] | None = None) -> None:
         """Work something out in the background and hand it on; an edit is made."""
         self._start(title, call, done or self.correct)
 

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from ...model.loads import CATEGORIES, KINDS
-from ...model.log import Skipped
+from ...model.log import LogEntry, Skipped
 from ..source import SourceAction, SourceCase, SourceCombination, SourceCurve, SourceModel
 from .damage import UNREADABLE, first_line, for_each, text
 from .placed_actions import ActionError, finite, imposed, on_place, own_points
@@ -35,6 +35,7 @@ LINE = ("LinearForceX", "LinearForceY", "LinearForceZ", "LinearMomentX", "Linear
 UNASSIGNED = "Unassigned"
 WAVES = {"SINUS": 2 / np.pi, "PARABOLA": 2 / 3}  # mean over peak
 PIECES = 16
+HEAVIEST = 1000.0  # times its weight; more than that no case holds
 
 
 def read_actions(file: Any, source: SourceModel, placements: Placements, units: Units) -> None:
@@ -139,6 +140,10 @@ def _groups(file: Any, source: SourceModel) -> tuple[dict[int, str], dict[int, f
         kind = said["kind"] if said.get("kind") in KINDS else kind
         weight = getattr(group, "SelfWeightCoefficients", None)
         vector = tuple(float(v) for v in weight) if weight else (0.0, 0.0, 0.0)
+        if len(vector) != 3 or not all(abs(v) <= HEAVIEST for v in vector):
+            message = f"the self-weight coefficients of load case {name} are no such, and are left out"
+            source.log.append(LogEntry("skipped", (group.GlobalId,), message))
+            vector = (0.0, 0.0, 0.0)
         category = said.get("category", "") if kind == "live" and said.get("category") in CATEGORIES else ""
         source.cases.append(
             SourceCase(name, group.GlobalId, kind, vector, category, said.get("together", ""))  # type: ignore[arg-type]

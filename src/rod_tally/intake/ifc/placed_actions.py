@@ -123,7 +123,7 @@ def direction(said: str) -> tuple[float, float, float] | None:
         values = [float(v) for v in said.partition(" along ")[2].split()]
     except ValueError:
         return None
-    if len(values) != 3 or not np.isfinite(values).all() or not any(values):
+    if len(values) != 3 or not 1e-9 < max(map(abs, values)) < 1e9 or not np.isfinite(values).all():
         return None
     return values[0], values[1], values[2]
 
