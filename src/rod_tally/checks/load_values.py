@@ -24,6 +24,7 @@ BY_KIND = {"live": (0.4, 12.0), "dead": (0.1, 10.0), "snow": (0.2, 10.0), "wind"
 # Partial factors of EN 1990 table A1.2(B) and ASCE 7-16 2.3.1 that a value may have been multiplied by
 PARTIAL = {"live": (1.5, 1.6), "dead": (1.35, 1.2), "snow": (1.5, 1.6), "wind": (1.5,)}
 ROUND = 0.25  # kN/m2 or kN/m; characteristic values are usually given in steps of this. Common practice, no source.
+GIVEN = 0.05  # a value in steps of this may well have been given as it is: 0.4 on a roof is not 1.6 times 0.25
 JUMP = 2.0  # ratio of mean line loads of neighbours in a beam line that wants a reason. Common practice, no source.
 LEAST_JUMP = 2000.0  # N/m
 LEAST_SLAB_JUMP = 1.0  # kN/m2
@@ -67,11 +68,11 @@ def find_factored(s: Subject) -> Iterator[Finding]:
         values = [intensity(a) for a in case.area_loads]
         values += [max(map(abs, (*m.qa, *m.qb))) / 1000 for m in case.member_loads if m.kind == "force"]
         different = sorted({round(v, 9) for v in values if v > 0})
-        if not different or all(_is_round(v) for v in different):
+        if not different or all(_is_round(v, GIVEN) for v in different):
             continue
         for factor in PARTIAL.get(case.kind, ()):
             plain = [v / factor for v in different]
-            if all(_is_round(v) for v in plain):
+            if all(_is_round(v, ROUND) for v in plain):
                 example = f"{different[-1]:g} is {factor:g} times {plain[-1]:g}"
                 yield Finding(
                     "load.factored", "warning",
@@ -81,8 +82,8 @@ def find_factored(s: Subject) -> Iterator[Finding]:
                 break
 
 
-def _is_round(value: float) -> bool:
-    return abs(value / ROUND - round(value / ROUND)) < 1e-4 and value >= ROUND / 2
+def _is_round(value: float, step: float) -> bool:
+    return abs(value / step - round(value / step)) < 1e-4 and value >= step / 2
 
 
 @check("load.same")
@@ -162,6 +163,7 @@ def find_jumps(s: Subject) -> Iterator[Finding]:
         return
     beams = [line.members for line in s.lines if line.kind == "beams" and len(line.members) > 1]
     beside = _panels_beside(s)
+    found: dict[tuple[str, str], list[tuple[float, str, str, str]]] = defaultdict(list)
     for case in s.model.cases.values():
         arrival = s.distribution.case(case.name)
         if not len(arrival.member):
@@ -170,30 +172,31 @@ def find_jumps(s: Subject) -> Iterator[Finding]:
         force = np.bincount(arrival.member, arrival.forces[:, 2], minlength=len(arrival.members))
         for ident, f in zip(arrival.members, force):
             if ident in s.model.members:
-                mean[ident] = float(f) / max(s.model.length(s.model.members[ident]), 1e-9)
-        found: dict[str, list[tuple[float, str, str]]] = defaultdict(list)
+                mean[ident] = abs(float(f)) / max(s.model.length(s.model.members[ident]), 1e-9)
         for line in beams:
             for a, b in zip(line, line[1:]):
                 if a not in s.model.members or b not in s.model.members:
                     continue
-                qa, qb = abs(mean.get(a, 0.0)), abs(mean.get(b, 0.0))
-                small, large = min(qa, qb), max(qa, qb)
-                if large - small > LEAST_JUMP and large > JUMP * small:
+                qa, qb = mean.get(a, 0.0), mean.get(b, 0.0)
+                if abs(qa - qb) > LEAST_JUMP and max(qa, qb) > JUMP * min(qa, qb):
                     reason = _reason(beside.get(a, (0, False, False)), beside.get(b, (0, False, False)))
-                    found[reason].append((large - small, a, b))
-        for reason, jumps in found.items():
-            by, a, b = max(jumps)
-            qa, qb = abs(mean.get(a, 0.0)) / 1000, abs(mean.get(b, 0.0)) / 1000
-            more = f", and {len(jumps) - 1} more such places" if len(jumps) > 1 else ""
-            why = f": {reason}" if reason else ", and no reason is seen"
-            ids = tuple(dict.fromkeys(i for _, p, q in sorted(jumps, reverse=True) for i in (p, q)))
-            place = s.model.line(s.model.members[a]).mean(axis=0)
-            yield Finding(
-                "load.jump", "note" if reason else "warning",
-                f"Load case {case.name}: {s.name(a)} carries {qa:.3g} kN/m and its neighbour {s.name(b)} {qb:.3g} kN/m "
-                f"in the mean{why}{more}.",
-                ids, point(place), ("Take me there",), {"by": by},
-            )  # fmt: skip
+                    words = (
+                        f"{s.name(a)} carries {qa / 1000:.3g} kN/m and its neighbour {s.name(b)} {qb / 1000:.3g} kN/m"
+                    )
+                    # a reason that lies in the slab is the same for every case: said once
+                    found[reason, "" if reason else case.name].append((abs(qa - qb), words, a, b))
+    for (reason, name), jumps in found.items():
+        by, words, a, _ = max(jumps)
+        places = len({frozenset(x[2:]) for x in jumps})
+        more = f", and {places - 1} more such places" if places > 1 else ""
+        why = f": {reason}" if reason else ", and no reason is seen"
+        ids = tuple(dict.fromkeys(i for x in sorted(jumps, reverse=True) for i in x[2:]))
+        where = f"Load case {name}: " if name else ""
+        text = f"{where}{words} in the mean{why}{more}."
+        yield Finding(
+            "load.jump", "note" if reason else "warning", text[0].upper() + text[1:], ids,
+            point(s.model.line(s.model.members[a]).mean(axis=0)), ("Take me there",), {"by": by},
+        )  # fmt: skip
 
 
 @check("load.slab_jump")

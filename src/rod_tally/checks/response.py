@@ -26,6 +26,11 @@ LONG, SHORT = 3.0, 0.25  # of the longest and the shortest formula period; beyon
 SAME_PLACE = 0.001  # m
 
 
+def _walls(s: Subject) -> str:
+    """What to add where walls, which have no stiffness in a run yet, may be the reason; "" without walls."""
+    return "; its walls take no part in the run" if any(x.upright for x in s.model.surfaces.values()) else ""
+
+
 @check("response.axial")
 def find_light_columns(s: Subject) -> Iterator[Finding]:
     """Columns that carry less under gravity than the column on top of them."""
@@ -110,9 +115,9 @@ def find_large_drift(s: Subject) -> Iterator[Finding]:
             ratio, storey, drift, height = max(odd)
             others = f" ({len(odd)} storeys are beyond it)" if len(odd) > 1 else ""
             yield Finding(
-                "response.drift", "warning",
+                "response.drift", "note" if _walls(s) else "warning",
                 f"Load case {case}: storey {storey} drifts {mm(drift)}, 1/{1 / ratio:.0f} of its {height:.2f} m; "
-                f"1/{1 / limit:.0f} is usual at most{others}.",
+                f"1/{1 / limit:.0f} is usual at most{others}{_walls(s)}.",
                 (case,), None, (), {"ratio": ratio},
             )  # fmt: skip
 
@@ -154,7 +159,7 @@ def find_odd_period(s: Subject) -> Iterator[Finding]:
     yield Finding(
         "response.period", "note",
         f"The main period is {main.period:.3g} s (mode {main.mode}), far {way} than the {min(usual):.2g} to {max(usual):.2g} s that "
-        f"formulas give for {height:.1f} m: stiffness, mass or supports are not those of such a building.",
+        f"formulas give for {height:.1f} m: stiffness, mass or supports are not those of such a building{_walls(s)}.",
         (), None, (), {"period": main.period},
     )  # fmt: skip
 

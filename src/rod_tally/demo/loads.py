@@ -20,7 +20,7 @@ def demo_loads(model: Model, faults: bool) -> list[Edit]:
 
     cases: list[dict[str, Any]] = [
         {"name": "Finishes", "kind": "dead", "loads": on(floors, 1.25) + on(roof, 0.75)},
-        {"name": "Sail floors", "kind": "live", "category": "C", "loads": on(floors, 7.5 if faults else 5.0)},
+        {"name": "Sail floors", "kind": "live", "category": "C", "loads": on(floors, 7.125 if faults else 5.0)},
         {"name": "Snow", "kind": "snow", "loads": on(roof, 1.0)},
         {"name": "Wind y", "kind": "wind", "loads": _gable(model)},
     ]

@@ -145,9 +145,7 @@ def _groups(file: Any, source: SourceModel) -> tuple[dict[int, str], dict[int, f
             source.log.append(LogEntry("skipped", (group.GlobalId,), message))
             vector = (0.0, 0.0, 0.0)
         category = said.get("category", "") if kind == "live" and said.get("category") in CATEGORIES else ""
-        source.cases.append(
-            SourceCase(name, group.GlobalId, kind, vector, category, said.get("together", ""))  # type: ignore[arg-type]
-        )
+        source.cases.append(SourceCase(name, group.GlobalId, kind, vector, category, said.get("together", "")))
         walk(group, name, 1.0, frozenset())
     for group in combinations:
         parts = {
