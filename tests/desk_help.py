@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import QPoint
 from pytestqt.qtbot import QtBot
 
+from rod_tally.desk.forms import Form
 from rod_tally.desk.window import Window
 from rod_tally.model import Model
 from rod_tally.review import STEPS
@@ -33,3 +34,23 @@ def place_of(w: Window, member: str) -> QPoint:
     ratio = w.view.devicePixelRatioF()
     height = w.view.plotter.render_window.GetSize()[1]
     return QPoint(round(x / ratio), round((height - y) / ratio))
+
+
+def act(w: Window, qtbot: QtBot, command: str) -> None:
+    """Trigger a command that must be enabled, and wait for what it starts."""
+    assert w.actions_[command].isEnabled(), command
+    w.actions_[command].trigger()
+    rested(qtbot, w)
+
+
+def fill(w: Window, qtbot: QtBot, form: Form | None, **values: object) -> None:
+    """Fill an open form and accept it."""
+    assert form is not None
+    for name, value in values.items():
+        widget = form.widgets[name]
+        if hasattr(widget, "setCurrentText"):
+            widget.setCurrentText(str(value))
+        else:
+            widget.setValue(float(value))  # type: ignore[arg-type]
+    form.accept()
+    rested(qtbot, w)

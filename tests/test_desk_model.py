@@ -18,7 +18,7 @@ from pytestqt.qtbot import QtBot  # noqa: E402
 from rod_tally.demo.tower import write_tower  # noqa: E402
 from rod_tally.desk.window import Window  # noqa: E402
 
-from .desk_help import STEP, model_of, named, place_of, rested  # noqa: E402
+from .desk_help import STEP, act, fill, model_of, named, place_of, rested  # noqa: E402
 
 pytestmark = [
     pytest.mark.desk,
@@ -36,26 +36,6 @@ def tower(window: Window, qtbot: QtBot, tmp_path: Path) -> Window:
 
 def surface(w: Window, name: str) -> str:
     return next(s.id for s in model_of(w).surfaces.values() if s.name == name)
-
-
-def act(w: Window, qtbot: QtBot, command: str) -> None:
-    assert w.actions_[command].isEnabled(), command
-    w.actions_[command].trigger()
-    rested(qtbot, w)
-
-
-def fill(w: Window, qtbot: QtBot, **values: object) -> None:
-    """Fill the open form and accept it."""
-    form = w.corrections.form
-    assert form is not None
-    for name, value in values.items():
-        widget = form.widgets[name]
-        if hasattr(widget, "setCurrentText"):
-            widget.setCurrentText(str(value))
-        else:
-            widget.setValue(float(value))  # type: ignore[arg-type]
-    form.accept()
-    rested(qtbot, w)
 
 
 def test_a_click_on_a_slab_picks_it_and_the_slip_knows_it(tower: Window, qtbot: QtBot) -> None:
@@ -90,7 +70,7 @@ def test_several_are_selected_and_corrected_at_once(loft: Window, qtbot: QtBot) 
     )
     assert loft.state.chosen("member") == [two, one] or set(loft.state.chosen("member")) == {one, two}
     act(loft, qtbot, "model.section")
-    fill(loft, qtbot, section="HE 300 B")
+    fill(loft, qtbot, loft.corrections.form, section="HE 300 B")
     m = model_of(loft)
     assert m.members[one].section == m.members[two].section == "HE 300 B"
     assert loft.state.revision is not None and loft.state.revision.stale
@@ -218,10 +198,10 @@ def test_wall_feet_and_materials_by_hand(tower: Window, qtbot: QtBot) -> None:
     act(tower, qtbot, "model.support")
     assert model_of(tower).surfaces[wall].supports[0].support.letters == "XXXXXX"
     act(tower, qtbot, "model.thickness")
-    fill(tower, qtbot, thickness=300.0)
+    fill(tower, qtbot, tower.corrections.form, thickness=300.0)
     assert model_of(tower).surfaces[wall].thickness == pytest.approx(0.3)
     act(tower, qtbot, "model.map_material")
-    fill(tower, qtbot, grade="C40/50")
+    fill(tower, qtbot, tower.corrections.form, grade="C40/50")
     assert model_of(tower).materials["C30/37"].E == 35e9
     assert tower.session.settings.transfer.materials == {"C30/37": "C40/50"}
     tower.state.go(STEP["Supports"])

@@ -36,13 +36,12 @@ def test_one_mass_answers_with_mass_times_acceleration() -> None:
     r = done(cantilever(), {"M": 1.0}).results
     c = r.case_index("Sx")
     force = 1e4 * 2.0
-    ei = E * min(PLAIN.iy, PLAIN.iz)
     assert r.applied["Sx"][0] == pytest.approx(force, rel=1e-6)
     assert r.reaction[c, 0, 0] == pytest.approx(force, rel=1e-6)
     assert r.reaction[c, 0, 4] == pytest.approx(force * 4.0, rel=1e-6)
     moved = r.displacement[c, 1, 0]
     stiff, soft = (force * 64 / (3 * E * i) for i in (PLAIN.iy, PLAIN.iz))
-    assert min(abs(moved - stiff), abs(moved - soft)) <= 1e-6 * moved and ei > 0
+    assert min(abs(moved - stiff), abs(moved - soft)) <= 1e-6 * moved
     assert (r.force[c] >= 0).all() and not any(e.case == "Sx" for e in r.equilibrium)
 
 
