@@ -9,7 +9,6 @@ from typing import Any
 import numpy as np
 
 from rod_tally.loads import Distribution
-from rod_tally.loads.rows import whole_of
 from rod_tally.model import AreaLoad, LoadCase, Material, Member, Model, Node, Section, Surface, SurfaceJoint
 
 CASES = 30
@@ -47,10 +46,10 @@ def floor(nx: int = 50, ny: int = 40) -> dict[str, Any]:
         out["panels"], out["members"] = nx * ny, len(m.members)
         d = Distribution(m)
         start = time.perf_counter()
-        found = d.floor("s")
+        d.floor("s")
         out[f"cut {name}"] = time.perf_counter() - start
         start = time.perf_counter()
-        whole = whole_of(found)
+        whole = d.whole("s")
         out[f"lines {name}"] = time.perf_counter() - start
         start = time.perf_counter()
         arrivals = [d.case(c) for c in m.cases]

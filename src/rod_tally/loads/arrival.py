@@ -15,7 +15,7 @@ class Share:
     """One load: what was applied, and what of it arrived on members and columns, on walls and slabs on the ground,
     and nowhere (N, global).
 
-    `kind`: self-weight, area, line, point, node or member. `part` is the surface or member it was put on, "" for one in
+    `kind`: self-weight, area, line or point. `part` is the surface or member it was put on, "" for one in
     space. `places` are outlines (n, 3) of what was lost, `reason` why. `taker`: who takes it where that was a choice.
     """
 

@@ -15,7 +15,7 @@ from .arrival import Arrival, Collector, HeldLoad, Share
 from .floor import REACH, Carrier, Floor, columns_below, cut, floor_of
 from .panel import second_moments
 from .placed import put_in_space
-from .rows import put_rows, whole_of
+from .rows import Whole, put_rows
 from .spread import spread_part
 
 NOTHING_CARRIES = "no beam, wall or column carries this part of the slab"
@@ -30,13 +30,14 @@ class Distribution:
     def __init__(self, model: Model) -> None:
         self.model = model
         self._floors: dict[str, Floor] = {}
+        self._wholes: dict[str, Whole] = {}
         self._cases: dict[str, Arrival] = {}
         self._columns: set[str] | None = None
 
     def beside(self, model: Model) -> Distribution:
         """The same for a model that differs in cases only; what is worked out already is shared."""
         other = Distribution(model)
-        other._floors, other._columns = self._floors, self._columns
+        other._floors, other._wholes, other._columns = self._floors, self._wholes, self._columns
         other._cases = {n: a for n, a in self._cases.items() if model.cases.get(n) is self.model.cases.get(n)}
         return other
 
@@ -47,6 +48,12 @@ class Distribution:
                 self._columns = columns_below(self.model)
             self._floors[ident] = floor_of(self.model, self.model.surfaces[ident], self._columns)
         return self._floors[ident]
+
+    def whole(self, ident: str) -> Whole:
+        """What pressures over all of a slab put on what carries it, worked out once."""
+        if ident not in self._wholes:
+            self._wholes[ident] = Whole(self.floor(ident))
+        return self._wholes[ident]
 
     def floors(self, progress: Progress = lambda _t, _s: None) -> list[Floor]:
         """Panels of all slabs."""
@@ -92,17 +99,17 @@ def _own_weight(d: Distribution, case: LoadCase, into: Collector) -> None:
             continue
         pressure = np.zeros((3, 3))
         pressure[0] = weight / s.area
-        _whole(d.floor(s.id), pressure, into, k)
+        _whole(d, s.id, pressure, into, k)
+        _settle(into, k)
 
 
-def _whole(floor: Floor, pressure: Array, into: Collector, share: int) -> None:
-    """A pressure (3 basis, 3 components) over all panels of a floor."""
-    whole = whole_of(floor)
+def _whole(d: Distribution, ident: str, pressure: Array, into: Collector, share: int) -> None:
+    """A pressure (3 basis, 3 components) over all panels of a slab."""
+    floor, whole = d.floor(ident), d.whole(ident)
     for panel in whole.idle:
         force = second_moments(panel.polygon)[0] @ pressure
         into.lose(share, force, floor.lifted(np.array(panel.polygon.exterior.coords)), NOTHING_CARRIES)
     whole.put(pressure, into, share)
-    _settle(into, share)
 
 
 def _part(floor: Floor, area: BaseGeometry, pressure: Array, into: Collector, share: int) -> None:
@@ -130,7 +137,7 @@ def _settle(into: Collector, share: int) -> None:
     s = into.arrival.shares[share]
     rest = s.applied - s.on_members - s.on_surfaces - s.lost
     if np.abs(rest).max() > 1e-6 * max(float(np.abs(s.applied).max()), 1e-9):
-        into.lose(share, rest, None, "no edge carries it in the direction of the span")
+        into.lose(share, rest, None, "it lies on a strip that nothing carries")
 
 
 def _polygons(shape: BaseGeometry) -> list[Polygon]:
@@ -268,7 +275,7 @@ def _on_surface(d: Distribution, surface: Surface, load: AreaLoad, into: Collect
     floor = d.floor(surface.id)
     if outline is None:
         entry.applied = _force(floor.outline, pressure)
-        _whole(floor, pressure, into, share)
+        _whole(d, surface.id, pressure, into, share)
         return
     entry.applied = _force(outline, pressure)
     _part(floor, outline, pressure, into, share)

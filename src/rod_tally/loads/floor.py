@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any
 
 import numpy as np
 import shapely
@@ -15,8 +14,9 @@ from shapely.geometry import LineString, Point, Polygon
 from ..model import Model, Surface
 from ..model.geometry import Array
 from ..model.surface import sound
+from .edge_rows import EdgeRows
 from .panel import FREE_EDGE, Panel, ring_edges
-from .spread import EdgeRows, Way, known_spread
+from .spread import Way, known_spread
 
 GRID = 1e-6  # m; lines nearer than this are one
 REACH = 0.3  # m; a beam that stops this near to the next line is taken on to it, so that panels close
@@ -48,7 +48,6 @@ class Floor:
     panels: list[Panel]
     way: Way = "two-way"
     span: Array | None = None
-    whole: Any = None  # what `rows.whole_of` keeps here
     _unit: dict[int, EdgeRows] = field(default_factory=dict)
 
     def flat(self, points: Array) -> Array:

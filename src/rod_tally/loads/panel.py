@@ -11,6 +11,7 @@ from shapely import is_ccw
 from shapely.geometry import Polygon
 
 from ..model.geometry import Array
+from ..model.shapes import polygon_moments
 
 FREE_EDGE = -1
 
@@ -104,18 +105,12 @@ def ring_edges(polygon: Polygon) -> tuple[Array, Array]:
 def second_moments(polygon: Polygon) -> Array:
     """The integrals of [1, x, y] times [1, x, y] over a polygon, openings left out: (3, 3), m2 to m4.
 
-    Green's theorem, edge by edge, about the polygon's first corner for the sake of rounding.
+    About the polygon's first corner, for the sake of rounding, and moved from there.
     """
-    a, b = ring_edges(polygon)
-    base = a[0]
-    x0, y0 = (a - base).T
-    x1, y1 = (b - base).T
-    cross = x0 * y1 - x1 * y0
-    area = cross.sum() / 2
-    sx, sy = ((x0 + x1) * cross).sum() / 6, ((y0 + y1) * cross).sum() / 6
-    xx = ((x0 * x0 + x0 * x1 + x1 * x1) * cross).sum() / 12
-    yy = ((y0 * y0 + y0 * y1 + y1 * y1) * cross).sum() / 12
-    xy = ((x0 * y1 + 2 * x0 * y0 + 2 * x1 * y1 + x1 * y0) * cross).sum() / 24
-    local = np.array([[area, sx, sy], [sx, xx, xy], [sy, xy, yy]])
+    base = np.array(polygon.exterior.coords[0])
+    local = np.zeros((3, 3))
+    for k, ring in enumerate((polygon.exterior, *polygon.interiors)):
+        area, sx, sy, yy, xx, xy = polygon_moments(np.array(ring.coords)[:-1] - base)
+        local += (-1.0 if k else 1.0) * np.array([[area, sx, sy], [sx, xx, xy], [sy, xy, yy]])
     shift = np.array([[1, 0, 0], [base[0], 1, 0], [base[1], 0, 1]])
     return shift @ local @ shift.T

@@ -16,10 +16,11 @@ from ..model.model import Member
 from .arrival import Collector, HeldLoad, Share
 from .cells import cells
 from .clip import halves_of
+from .edge_rows import EdgeRows
 from .floor import REACH, Floor
 from .panel import Panel
 from .rows import put_rows
-from .spread import EdgeRows, balanced
+from .spread import balanced
 
 NODE_REACH = 0.05  # m; a point load this near to a node acts on it
 NOTHING_THERE = "no member, wall or slab lies there"

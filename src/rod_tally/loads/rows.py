@@ -8,9 +8,9 @@ import numpy as np
 
 from ..model.geometry import Array
 from .arrival import Collector, HeldLoad
+from .edge_rows import EdgeRows
 from .floor import Carrier, Floor
 from .panel import FREE_EDGE, Panel
-from .spread import EdgeRows
 
 
 class Taker(Protocol):
@@ -68,13 +68,6 @@ class Whole:
             qa, qb = h.qa @ pressure, h.qb @ pressure
             if qa.any() or qb.any():
                 into.on_surface(HeldLoad(h.surface, h.line, qa, qb, share))
-
-
-def whole_of(floor: Floor) -> Whole:
-    """A floor's, worked out once."""
-    if floor.whole is None:
-        floor.whole = Whole(floor)
-    return floor.whole
 
 
 def put_rows(floor: Floor, panel: Panel, rows: EdgeRows, qa: Array, qb: Array, into: Taker, share: int) -> None:

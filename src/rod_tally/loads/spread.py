@@ -8,17 +8,16 @@ not give them. Where all carried edges lie on one line nothing can balance, and 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 from shapely.affinity import translate
 from shapely.geometry import Polygon
 
 from ..model.geometry import Array
 from .cells import Piece, cells
 from .clip import Corners, clip_all, halves_of, moments, triangles
+from .edge_rows import EdgeRows, linear_ends
 from .panel import Panel, second_moments
 from .strips import strip_rows
 
@@ -27,46 +26,6 @@ ONE_LINE = 0.05  # of the panel's size; edges that spread less count as one line
 GAUSS = np.array([-np.sqrt(0.6), 0.0, np.sqrt(0.6)])
 WEIGHT = np.array([5.0, 8.0, 5.0]) / 18
 Way = Literal["two-way", "one-way"]
-
-
-@dataclass(slots=True)
-class EdgeRows:
-    """Loads along edges: `edge` (n,), from `a` to `b` (m from the edge's start), linear from `qa` to `qb` (n, 3): for a
-    pressure of 1, x and y of the plane (N/m2), in N/m. Where a == b the row is concentrated, `qa` in N."""
-
-    edge: NDArray[np.int64]
-    a: Array
-    b: Array
-    qa: Array
-    qb: Array
-
-    @classmethod
-    def none(cls) -> EdgeRows:
-        return cls(np.zeros(0, np.int64), np.zeros(0), np.zeros(0), np.zeros((0, 3)), np.zeros((0, 3)))
-
-    @classmethod
-    def joined(cls, parts: list[EdgeRows]) -> EdgeRows:
-        parts = [p for p in parts if len(p.edge)]
-        if not parts:
-            return cls.none()
-        return cls(
-            np.concatenate([p.edge for p in parts]), np.concatenate([p.a for p in parts]),
-            np.concatenate([p.b for p in parts]), np.concatenate([p.qa for p in parts]),
-            np.concatenate([p.qb for p in parts]),
-        )  # fmt: skip
-
-    def resultants(self, panel: Panel) -> Array:
-        """(3, 3): force, and first moments about the plane's y and x axes (int p x, int p y), for each basis pressure."""
-        size = self.b - self.a
-        point = size == 0
-        whole = np.where(point[:, None], self.qa, (self.qa + self.qb) / 2 * size[:, None])
-        first = np.where(point[:, None], 0.0, (self.qa + 2 * self.qb) / 6 * (size**2)[:, None])  # about a
-        start, along = panel.places
-        at = start[self.edge] + along[self.edge] * self.a[:, None]
-        out = np.zeros((3, 3))
-        out[0] = whole.sum(axis=0)
-        out[1:] = at.T @ whole + along[self.edge].T @ first
-        return out
 
 
 def spread(panel: Panel, way: Way = "two-way", span: Array | None = None) -> EdgeRows:
@@ -171,8 +130,7 @@ def _linear(edge: int, low: Array, high: Array, force: Array, first: Array, leng
     """Linear rows with these forces and first moments about their starts; those beyond the ends are put at the ends."""
     on = (high > 0) & (low < length)
     size = (high - low)[on, None]
-    qa = 4 * force[on] / size - 6 * first[on] / size**2
-    qb = 6 * first[on] / size**2 - 2 * force[on] / size
+    qa, qb = linear_ends(force[on], first[on], size)
     a, b, qa, qb = _runs(low[on], high[on], qa, qb)
     for beyond, at in ((high <= 0, 0.0), (low >= length, length)):
         if beyond.any():

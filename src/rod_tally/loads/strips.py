@@ -2,16 +2,12 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 from shapely.geometry import Polygon
 
 from ..model.geometry import Array
+from .edge_rows import EdgeRows, linear_ends
 from .panel import FREE_EDGE, Panel, ring_edges
-
-if TYPE_CHECKING:
-    from .spread import EdgeRows
 
 
 def strip_rows(panel: Panel, span: Array, area: Polygon | None = None) -> EdgeRows:
@@ -20,8 +16,6 @@ def strip_rows(panel: Panel, span: Array, area: Polygon | None = None) -> EdgeRo
     A strip with one carried end hangs on that end alone (a cantilever; its moment is not the edge's to carry); one that
     runs between two free ends is carried by nothing and left out.
     """
-    from .spread import EdgeRows
-
     u = span / np.linalg.norm(span)
     v = np.array([-u[1], u[0]])
     across_a, across_b = panel.start @ v, panel.end @ v
@@ -92,8 +86,6 @@ def _strip(u: Array, v: Array, w: Array, s0: Array, s1: Array, p0: Array, p1: Ar
 
 def _on_edge(panel: Panel, k: int, v: Array, low: float, high: float, w: Array, dw: Array, r: Array) -> EdgeRows:
     """Reactions r (points, basis) per metre across, as a linear row on edge k with their force and first moment."""
-    from .spread import EdgeRows
-
     start, t = panel.start[k], panel.along[k]
     rate = float(t @ v)
     ends = sorted(((low - start @ v) / rate, (high - start @ v) / rate))
@@ -102,8 +94,7 @@ def _on_edge(panel: Panel, k: int, v: Array, low: float, high: float, w: Array, 
     x = (w - start @ v) / rate
     force = (dw[:, None] * r).sum(axis=0)
     first = ((x - a)[:, None] * dw[:, None] * r).sum(axis=0)
-    size = b - a
-    qa, qb = 4 * force / size - 6 * first / size**2, 6 * first / size**2 - 2 * force / size
+    qa, qb = linear_ends(force, first, b - a)
     return EdgeRows(np.array([k]), np.array([a]), np.array([b]), qa[None], qb[None])
 
 
