@@ -45,7 +45,8 @@ class Surface:
     `guess` says what transfer had to assume. `element`: the curved element it is a facet of, "" for a whole one.
     `joints` are what is tied to it, `supports` what holds its edges, `bedding` (N/m3) what it lies on, 0 for nothing.
     `x_axis` turns the local x from where it lies by itself; `flipped` turns z (and y with it) to the other side.
-    `way`: whether it hands its loads on by yield lines or "one-way", along `span` (None: each panel's shorter way).
+    `way`: how it carries: as a "shell" in a run, elements of `mesh_size` (m; None as the settings say); handing its loads
+    on by yield lines ("two-way") or "one-way", along `span` (None: each panel's shorter way); a wall also as a "column".
     `spread` is (least, most) thickness where it varies, with the places `thin_at`, `thick_at`.
     """
 
@@ -75,6 +76,7 @@ class Surface:
     tag: str = ""
     way: str = "two-way"
     span: tuple[float, float, float] | None = None
+    mesh_size: float | None = None
 
     @property
     def whole(self) -> str:
@@ -90,6 +92,11 @@ class Surface:
     def on_ground(self) -> bool:
         """Whether it lies on springs, so that it needs no beams."""
         return self.bedding > 0
+
+    @property
+    def keeps_loads(self) -> bool:
+        """Whether loads on it are its own to carry, so that none are handed to beams: a wall, a raft, a shell."""
+        return self.upright or self.on_ground or self.way == "shell"
 
     @property
     def axes(self) -> Array:

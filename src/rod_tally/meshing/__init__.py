@@ -1,0 +1,5 @@
+"""Slabs and walls into shell elements: which lines they share, how each face is filled, and how good it came out."""
+
+from .plates import Plates, mesh_plates
+
+__all__ = ["Plates", "mesh_plates"]

@@ -1,0 +1,143 @@
+"""What of one surface elements must keep: its outline, openings, and where members, supports and other surfaces hold it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from shapely.geometry import LineString, MultiLineString, Point, Polygon
+from shapely.geometry.base import BaseGeometry
+
+from ..model import Model, Surface
+from ..model.geometry import Array
+from ..model.surface import sound
+from .wires import TOUCH
+
+NEAR_EDGE = 0.25  # of the element size: what lies nearer to an edge than this is brought onto it by a rigid arm
+BESIDE = 0.6  # m; a member outside the outline that transfer tied to the surface holds its edge up to here
+STRAIGHT = 0.02  # sine of the angle between an edge and a member that goes with it
+
+
+@dataclass(slots=True)
+class SurfaceLines:
+    """`lines` (2, 3) and `dots` (3,) in space; `nodes` are those of the model that may become corners of elements;
+    `tracks`: member and the piece of line (2, 3) along which it holds the surface; `ends`: node and its place."""
+
+    polygon: Polygon
+    lines: list[Array] = field(default_factory=list)
+    dots: list[Array] = field(default_factory=list)
+    nodes: set[str] = field(default_factory=set)
+    tracks: list[tuple[str, Array]] = field(default_factory=list)
+    ends: list[tuple[str, Array]] = field(default_factory=list)
+
+
+def lines_on(model: Model, s: Surface, size: float) -> SurfaceLines:
+    """Of a surface with elements of about `size` (m). Raises ValueError for one whose outline holds no area."""
+    polygon = _net(s)
+    out = SurfaceLines(polygon)
+    merge = NEAR_EDGE * size
+    edges = [e for ring in (polygon.exterior, *polygon.interiors) for e in _edges(np.array(ring.coords))]
+    out.lines += [s.lifted(e) for e in edges]
+    inside = polygon.buffer(TOUCH)
+    for joint in s.joints:
+        if joint.kind == "surface" and len(joint.line) == 2:
+            out.lines += [s.lifted(p) for p in _within(s.flat(joint.line), inside)]
+    for support in s.supports:
+        out.lines += [s.lifted(p) for p in _within(s.flat(support.line), inside)]
+    for joint in s.joints:
+        if joint.kind != "member" or joint.other not in model.members or len(joint.line) != 2:
+            continue
+        flat = s.flat(joint.line)
+        pieces = _beside(flat, edges, merge)
+        if not pieces:
+            pieces = _within(flat, inside)
+            out.lines += [s.lifted(p) for p in pieces]
+        if not pieces:
+            pieces = _beside(flat, edges, BESIDE)
+        out.tracks += [(joint.other, s.lifted(p)) for p in pieces]
+        if joint.distance <= TOUCH:
+            member = model.members[joint.other]
+            out.nodes |= {member.start, member.end, *(j.node for j in member.joints)}
+    held = MultiLineString([s.flat(p) for p in out.lines])
+    corners = np.array([p for line in out.lines for p in s.flat(line)])
+    for joint in s.joints:
+        if joint.kind != "end" or joint.node not in model.nodes:
+            continue
+        flat = s.flat(joint.line[:1])[0]
+        place = _brought(flat, held, corners, merge, polygon)
+        if place is None:
+            continue
+        out.ends.append((joint.node, s.lifted(place[None])[0]))
+        out.dots.append(out.ends[-1][1])
+        if joint.distance <= TOUCH and np.linalg.norm(place - flat) <= TOUCH:
+            out.nodes.add(joint.node)
+    return out
+
+
+def _net(s: Surface) -> Polygon:
+    """The outline less its openings, also of those that reach over its edge; the largest part of what is left."""
+    whole = sound(Polygon(s.flat(s.outer)))
+    for ring in s.openings:
+        whole = whole.difference(sound(Polygon(s.flat(ring))))
+    whole = whole.simplify(TOUCH)
+    parts = [p for p in getattr(whole, "geoms", [whole]) if isinstance(p, Polygon) and p.area > TOUCH]
+    if not parts:
+        raise ValueError("its outline holds no area")
+    return max(parts, key=lambda p: p.area)
+
+
+def _edges(ring: Array) -> list[Array]:
+    return [np.array([a, b]) for a, b in zip(ring, ring[1:]) if np.linalg.norm(b - a) > TOUCH]
+
+
+def _within(flat: Array, area: BaseGeometry) -> list[Array]:
+    """Pieces (2, 2) of a line within an area."""
+    got = LineString(flat).intersection(area)
+    parts = getattr(got, "geoms", [got])
+    return [np.array(p.coords)[[0, -1]] for p in parts if isinstance(p, LineString) and p.length > 2 * TOUCH]
+
+
+def _beside(flat: Array, edges: list[Array], reach: float) -> list[Array]:
+    """What of the edges a line runs along within `reach`, and not on the edge itself: pieces (2, 2) of edges."""
+    d = flat[1] - flat[0]
+    size = float(np.linalg.norm(d))
+    if size < TOUCH:
+        return []
+    u = d / size
+    out = []
+    for e in edges:
+        w = e[1] - e[0]
+        long = float(np.linalg.norm(w))
+        if abs(float(u[0] * w[1] - u[1] * w[0])) > STRAIGHT * long:
+            continue
+        rel = e - flat[0]
+        off = np.abs(rel[:, 0] * u[1] - rel[:, 1] * u[0])
+        if off.max() > reach:
+            continue
+        t = rel @ u
+        low, high = max(0.0, float(t.min())), min(size, float(t.max()))
+        if high - low <= max(4 * TOUCH, 2 * float(off.max())):
+            continue
+        a, b = ((low - t[0]) / (t[1] - t[0]), (high - t[0]) / (t[1] - t[0]))
+        out.append(np.array([e[0] + w * a, e[0] + w * b]))
+    return out
+
+
+def _brought(
+    p: Array, lines: BaseGeometry, corners: Array, merge: float, polygon: Polygon
+) -> Array | None:
+    """A place on the surface, brought to a line or a corner that is near; None where the surface is not."""
+    point = Point(p)
+    on_line = lines.distance(point)
+    if on_line > merge and polygon.distance(point) > 0:
+        if polygon.distance(point) > BESIDE:
+            return None
+        merge = BESIDE
+    if on_line <= TOUCH or on_line > merge:
+        return p
+    # a corner first, so that no short piece of an edge is left over
+    far = np.linalg.norm(corners - p, axis=1)
+    if far.min() <= merge:
+        return np.asarray(corners[int(far.argmin())])
+    nearest = min(lines.geoms, key=lambda g: g.distance(point))
+    return np.array(nearest.interpolate(nearest.project(point)).coords[0])

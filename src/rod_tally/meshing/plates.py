@@ -1,0 +1,331 @@
+"""The mesh of all slabs and walls that a run computes as shells, and how members and supports take hold of it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+from shapely import STRtree
+from shapely.geometry import LineString, MultiLineString, Point, Polygon
+from shapely.ops import polygonize
+
+from ..model import Model, Support, Surface
+from ..model.geometry import Array
+from .fill import Filled, fill
+from .outline import SurfaceLines, lines_on
+from .ties import Tie, tie_surfaces
+from .wires import TOUCH, Wires, wires_of
+
+Progress = Callable[[str, float], None]
+FEWEST = 2  # elements across a surface that is narrower than the element size
+SMALLEST = 0.2  # of the element size asked for: what narrow surfaces may bring it down to
+
+
+@dataclass(slots=True)
+class HeldEdge:
+    """Nodes (k,) of a surface that a line support holds, and the length of edge (k,) that each stands for, m."""
+
+    surface: str
+    support: Support
+    nodes: NDArray[np.int64]
+    length: Array
+
+
+@dataclass(slots=True)
+class Plates:
+    """Shell elements over nodes (n, 3), of which the first `named` are the model's own, in their order.
+
+    `quads` (Q, 4) and `triangles` (T, 3) run against the clock about their surface's normal; `quad_of`, `triangle_of` index
+    `surfaces`; `quad_face`, `triangle_face` number the faces between lines that elements keep. `tracks`: of each member
+    along a surface, distance from its start and node, in order. `failed`: surfaces that could not be meshed, and why.
+    """
+
+    surfaces: list[str]
+    points: Array
+    named: int
+    quads: NDArray[np.int64] = field(default_factory=lambda: np.zeros((0, 4), np.int64))
+    triangles: NDArray[np.int64] = field(default_factory=lambda: np.zeros((0, 3), np.int64))
+    quad_of: NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
+    triangle_of: NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
+    quad_face: NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
+    triangle_face: NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
+    tracks: dict[str, list[tuple[float, int]]] = field(default_factory=dict)
+    ties: list[Tie] = field(default_factory=list)
+    held: list[HeldEdge] = field(default_factory=list)
+    failed: dict[str, str] = field(default_factory=dict)
+    cut_faces: list[str] = field(default_factory=list)
+
+    @property
+    def empty(self) -> bool:
+        return not len(self.quads) and not len(self.triangles)
+
+    @property
+    def count(self) -> int:
+        """Number of elements."""
+        return len(self.quads) + len(self.triangles)
+
+    def of(self) -> NDArray[np.int64]:
+        """Surface index (E,) of all elements, quadrilaterals first."""
+        return np.concatenate([self.quad_of, self.triangle_of])
+
+    def nodes_of(self, surface: str) -> NDArray[np.int64]:
+        """Nodes of one surface's elements, sorted."""
+        k = self.surfaces.index(surface)
+        return np.unique(
+            np.concatenate([self.quads[self.quad_of == k].ravel(), self.triangles[self.triangle_of == k].ravel()])
+        )
+
+    def centres(self) -> Array:
+        """Middles (E, 3) of all elements, quadrilaterals first."""
+        return np.vstack([self.points[self.quads].mean(axis=1), self.points[self.triangles].mean(axis=1)])
+
+
+def computed_surfaces(model: Model) -> list[Surface]:
+    """Surfaces that a run computes as shells: those set to it whose material has a stiffness."""
+    out = []
+    for s in model.surfaces.values():
+        material = model.materials.get(s.material)
+        if s.way == "shell" and s.thickness > 0 and material is not None and material.usable:
+            out.append(s)
+    return out
+
+
+def mesh_plates(
+    model: Model,
+    size: float,
+    only: set[str] | None = None,
+    progress: Progress = lambda _t, _s: None,
+) -> Plates:
+    """Mesh the surfaces that are computed as shells (of them those in `only`), with elements of about `size` (m) or as each
+    surface says. A surface that cannot be meshed is named in `failed`; nothing is raised for what a model holds."""
+    index = {n: i for i, n in enumerate(model.nodes)}
+    xyz = np.array([n.point for n in model.nodes.values()]).reshape(-1, 3)
+    found: dict[str, SurfaceLines] = {}
+    out = Plates([], xyz, len(index))
+    for s in computed_surfaces(model):
+        if only is None or s.id in only:
+            try:
+                found[s.id] = lines_on(model, s, s.mesh_size or size)
+                out.surfaces.append(s.id)
+            except ValueError as error:
+                out.failed[s.id] = str(error)
+    if not found:
+        return out
+    progress("Lines of surfaces", 0.0)
+    tied = sorted({index[n] for f in found.values() for n in f.nodes})
+    number = np.array(tied, np.int64)
+    wires = wires_of(
+        xyz[number], {i: f.lines for i, f in found.items()}, {i: f.dots for i, f in found.items()}
+    )
+    # vertices in the numbers of the whole: the model's nodes keep theirs
+    vertex = np.concatenate([number, len(xyz) + np.arange(len(wires.points) - len(number))])
+    points = [xyz, wires.points[len(number) :]]
+    sizes = {s: _size(model.surfaces[s], found[s].polygon, model.surfaces[s].mesh_size or size) for s in found}
+    steps, more = _divided(wires, sizes, vertex, len(xyz) + len(wires.points) - len(number))
+    points.append(more)
+    _fill_all(model, out, found, wires, vertex, steps, np.vstack(points), sizes, progress)
+    _take_hold(model, out, found, index)
+    return out
+
+
+def _size(s: Surface, polygon: Polygon, size: float) -> float:
+    """The element size of a surface, smaller where it is narrow."""
+    width = 2 * polygon.area / polygon.length
+    return float(min(size, max(width / FEWEST, SMALLEST * size)))
+
+
+def _divided(
+    wires: Wires, sizes: dict[str, float], vertex: NDArray[np.int64], first: int
+) -> tuple[dict[tuple[int, int], list[int]], Array]:
+    """Nodes along every segment, both ends included, and the places of the new ones."""
+    wanted: dict[tuple[int, int], float] = {}
+    for ident, own in wires.segments.items():
+        for i, j in own.tolist():
+            wanted[i, j] = min(wanted.get((i, j), np.inf), sizes[ident])
+    steps: dict[tuple[int, int], list[int]] = {}
+    new: list[Array] = []
+    for (i, j), h in sorted(wanted.items()):
+        a, b = wires.points[i], wires.points[j]
+        n = max(1, int(np.ceil(float(np.linalg.norm(b - a)) / h - 0.05)))
+        steps[i, j] = [int(vertex[i]), *range(first + len(new), first + len(new) + n - 1), int(vertex[j])]
+        new += [a + (b - a) * (k / n) for k in range(1, n)]
+    return steps, np.array(new).reshape(-1, 3)
+
+
+def _fill_all(
+    model: Model,
+    out: Plates,
+    found: dict[str, SurfaceLines],
+    wires: Wires,
+    vertex: NDArray[np.int64],
+    steps: dict[tuple[int, int], list[int]],
+    points: Array,
+    sizes: dict[str, float],
+    progress: Progress,
+) -> None:
+    known: dict[tuple[object, ...], Filled] = {}
+    every = [points]
+    count = len(points)
+    quads: list[NDArray[np.int64]] = []
+    triangles: list[NDArray[np.int64]] = []
+    of: list[tuple[int, int, int]] = []
+    for k, ident in enumerate(out.surfaces):
+        progress(f"Mesh of {model.surfaces[ident].name or ident}", k / len(out.surfaces))
+        s = model.surfaces[ident]
+        flat_of: dict[int, Array] = {}
+        faces = list(_faces(s, found[ident], wires.segments[ident], wires.points))
+        if not faces:
+            out.failed[ident] = "no closed face is left between its lines"
+            continue
+        for rings, inner, dots in faces:
+            loops = [_along(ring, steps, vertex) for ring in rings]
+            pieces = [p for pair in inner for p in _pieces(pair, steps)]
+            alone = [int(vertex[d]) for d in dots]
+            used = sorted({n for r in loops for n in r} | {n for p in pieces for n in p} | set(alone))
+            local = {n: i for i, n in enumerate(used)}
+            flat = s.flat(points[used])
+            for n, p in zip(used, flat):
+                flat_of[n] = p
+            task = (
+                tuple(tuple(local[n] for n in r) for r in loops),
+                tuple((local[a], local[b]) for a, b in pieces),
+                tuple(local[n] for n in alone),
+            )
+            key = (*task, round(sizes[ident], 6), np.round(flat - flat[0], 5).tobytes())
+            if key not in known:
+                known[key] = fill(flat, *task, sizes[ident])
+            done = known[key]
+            if done.how == "cut":
+                out.cut_faces.append(ident)
+            extra = done.points[len(used) :] - (known_origin := done.points[0]) + flat[0]
+            del known_origin
+            numbers = np.concatenate([np.array(used, np.int64), count + np.arange(len(extra))])
+            every.append(s.lifted(extra))
+            count += len(extra)
+            quads.append(numbers[done.quads])
+            triangles.append(numbers[done.triangles])
+            of.append((k, len(done.quads), len(done.triangles)))
+    out.points = np.vstack(every)
+    if not of:
+        return
+    which, nq, nt = (np.array(v, np.int64) for v in zip(*of))
+    out.quads, out.triangles = np.concatenate(quads), np.concatenate(triangles)
+    out.quad_of, out.triangle_of = np.repeat(which, nq), np.repeat(which, nt)
+    face = np.arange(len(of))
+    out.quad_face, out.triangle_face = np.repeat(face, nq), np.repeat(face, nt)
+
+
+def _faces(
+    s: Surface, found: SurfaceLines, segments: NDArray[np.int64], points: Array
+) -> Iterable[tuple[list[list[int]], list[tuple[int, int]], list[int]]]:
+    """Faces between the segments of a surface: rings of vertices, the outer one against the clock, pieces of lines that
+    end within, and single vertices."""
+    if not len(segments):
+        return
+    flat = s.flat(points)
+    used = np.unique(segments)
+    name = {tuple(flat[v]): int(v) for v in used}
+    lines = MultiLineString([flat[pair] for pair in segments])
+    faces = [
+        f for f in polygonize(lines.geoms) if f.area > TOUCH**2 and found.polygon.contains(f.representative_point())
+    ]
+    if not faces:
+        return
+    rings = []
+    border: set[tuple[int, int]] = set()
+    for f in faces:
+        own = []
+        for r, ring in enumerate((f.exterior, *f.interiors)):
+            chain = [name[tuple(p)] for p in np.array(ring.coords)[:-1]]
+            if ring.is_ccw == (r > 0):
+                chain.reverse()
+            own.append(chain)
+            border |= {(min(a, b), max(a, b)) for a, b in zip(chain, [*chain[1:], chain[0]])}
+        rings.append(own)
+    tree = STRtree(faces)
+    inner: list[list[tuple[int, int]]] = [[] for _ in faces]
+    for a, b in segments.tolist():
+        if (a, b) not in border:
+            for k in tree.query(Point((flat[a] + flat[b]) / 2), predicate="within").tolist():
+                inner[k].append((a, b))
+    dots: list[list[int]] = [[] for _ in faces]
+    far, near = cKDTree(points).query(np.array(found.dots).reshape(-1, 3)) if found.dots else ((), ())
+    on_lines = set(used.tolist())
+    for d, v in zip(far, near):
+        if d <= TOUCH and int(v) not in on_lines:
+            for k in tree.query(Point(flat[v]), predicate="within").tolist():
+                if int(v) not in dots[k]:
+                    dots[k].append(int(v))
+    yield from zip(rings, inner, dots)
+
+
+def _pieces(pair: tuple[int, int], steps: dict[tuple[int, int], list[int]]) -> list[tuple[int, int]]:
+    chain = steps[pair]
+    return list(zip(chain, chain[1:]))
+
+
+def _along(
+    ring: list[int], steps: dict[tuple[int, int], list[int]], vertex: NDArray[np.int64]
+) -> list[int]:
+    out: list[int] = []
+    for a, b in zip(ring, [*ring[1:], ring[0]]):
+        chain = steps[a, b] if a < b else steps[b, a][::-1]
+        assert chain[0] == vertex[a]
+        out += chain[:-1]
+    return out
+
+
+def _take_hold(model: Model, out: Plates, found: dict[str, SurfaceLines], index: dict[str, int]) -> None:
+    """Members along surfaces, ends on them, line supports, and joints whose lines are not one."""
+    tracks: dict[str, dict[int, float]] = {}
+    for ident in out.surfaces:
+        if ident in out.failed:
+            continue
+        nodes = out.nodes_of(ident)
+        tree = cKDTree(out.points[nodes])
+        f = found[ident]
+        for member, piece in f.tracks:
+            axis = model.line(model.members[member])
+            x = (axis[1] - axis[0]) / np.linalg.norm(axis[1] - axis[0])
+            own = tracks.setdefault(member, {})
+            for n in nodes[_on(tree, out.points[nodes], piece)].tolist():
+                own.setdefault(n, float((out.points[n] - axis[0]) @ x))
+        for name, place in f.ends:
+            _, k = tree.query(place)
+            n, node = int(nodes[k]), index[name]
+            if n != node:
+                out.ties.append(Tie(node, (n,), (1.0,)))
+        for support in model.surfaces[ident].supports:
+            on = nodes[_on(tree, out.points[nodes], support.line)]
+            if len(on):
+                d = support.line[1] - support.line[0]
+                on = on[np.argsort((out.points[on] - support.line[0]) @ d)]
+                out.held.append(HeldEdge(ident, support.support, on, _tributary(out.points[on])))
+    out.tracks = {m: sorted((x, n) for n, x in own.items()) for m, own in tracks.items() if own}
+    tie_surfaces(model, out)
+
+
+def _on(tree: cKDTree, points: Array, line: Array) -> NDArray[np.int64]:
+    """Indices of points that lie on a line (2, 3)."""
+    d = line[1] - line[0]
+    size = float(np.linalg.norm(d))
+    near = np.array(tree.query_ball_point((line[0] + line[1]) / 2, size / 2 + 2 * TOUCH), np.int64)
+    if not len(near) or size < 1e-9:
+        return near[:0]
+    t = (points[near] - line[0]) @ d / size
+    off = np.linalg.norm(points[near] - line[0] - np.outer(t, d / size), axis=1)
+    return near[(off <= 2 * TOUCH) & (t >= -2 * TOUCH) & (t <= size + 2 * TOUCH)]
+
+
+def _tributary(points: Array) -> Array:
+    """Length of line (k,) that each of the points along it stands for."""
+    if len(points) < 2:
+        return np.zeros(len(points))
+    step = np.linalg.norm(np.diff(points, axis=0), axis=1)
+    out = np.zeros(len(points))
+    out[:-1] += step / 2
+    out[1:] += step / 2
+    return out
