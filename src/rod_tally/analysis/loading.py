@@ -13,6 +13,7 @@ from ..model.geometry import Array
 from ..model.loads import GRAVITY
 from .elements import shape_functions
 from .mesh import Mesh
+from .plate_loads import plate_loads
 
 GAUSS, WEIGHT = np.polynomial.legendre.leggauss(4)
 
@@ -41,6 +42,8 @@ def loading(mesh: Mesh, case: LoadCase, arrival: Arrival | None = None) -> Loadi
     node_index, member_index = mesh.node_index, mesh.member_index
     nodal = np.zeros((len(mesh.node_ids), 6))
     missed = np.zeros(3)
+    if mesh.plates is not None and arrival is not None and arrival.held:
+        nodal, missed = plate_loads(mesh.plates, arrival.held)
     for load in case.node_loads:
         nodal[node_index[load.node]] += (*load.force, *load.moment)
     rows: list[tuple[int, float, float, Array, Array]] = []

@@ -7,10 +7,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ..meshing import Plates
 from ..model import Model
 from ..model.geometry import Array, local_axes
 
 SHORTEST = 1e-6  # m; joints closer together than this are one place
+SPLINTER = 0.02  # m; nodes of shells nearer than this to another stop of a member hold it there no better
 
 
 @dataclass(slots=True)
@@ -20,7 +22,8 @@ class Mesh:
     `xyz` (N, 3); `member` (P,) index of each piece's member; `ends` (P, 2) node indices; `offset` (P, 2, 3) from node
     to piece end, global; `x0`, `length` (P,) along the member; `axes` (P, 3, 3) rows local x y z. Stiffness values
     (P,): `ea`, `eiy`, `eiz`, `gj`, `gay`, `gaz` (0: rigid in shear) about principal axes turned by `turn` (rad).
-    `released` (P, 12) and `spring` (P, 12) of the piece's ends, local. `mass` (P,) in kg/m.
+    `released` (P, 12) and `spring` (P, 12) of the piece's ends, local. `mass` (P,) in kg/m. `plates`: the shells on the same
+    nodes, of which the model's own come first; None for none.
     """
 
     node_ids: list[str]
@@ -44,6 +47,7 @@ class Mesh:
     mass: Array
     member_length: Array
     first: NDArray[np.int64]
+    plates: Plates | None = None
 
     @property
     def node_index(self) -> dict[str, int]:
@@ -54,11 +58,15 @@ class Mesh:
         return {m: i for i, m in enumerate(self.member_ids)}
 
 
-def mesh(model: Model, members: list[str], shear_flexible: bool = True) -> Mesh:
-    """The pieces of the named members, which must all be usable (`Model.usable`)."""
+def mesh(model: Model, members: list[str], shear_flexible: bool = True, plates: Plates | None = None) -> Mesh:
+    """The pieces of the named members, which must all be usable (`Model.usable`), cut at the nodes of shells along them."""
     node_ids = list(model.nodes)
     index = {n: i for i, n in enumerate(node_ids)}
     xyz = np.array([model.nodes[n].point for n in node_ids]).reshape(-1, 3)
+    tracks: dict[str, list[tuple[float, int]]] = {}
+    if plates is not None:
+        node_ids += [f"mesh {k}" for k in range(1, len(plates.points) - len(node_ids) + 1)]
+        xyz, tracks = plates.points, plates.tracks
     member: list[int] = []
     ends: list[tuple[int, int]] = []
     spans: list[tuple[float, float]] = []
@@ -68,15 +76,17 @@ def mesh(model: Model, members: list[str], shear_flexible: bool = True) -> Mesh:
     for k, ident in enumerate(members):
         m = model.members[ident]
         length = model.length(m)
-        stops = [(0.0, m.start)]
+        stops = [(0.0, index[m.start])]
         for j in m.joints:
             if stops[-1][0] + SHORTEST < j.distance < length - SHORTEST:
-                stops.append((j.distance, j.node))
-        stops.append((length, m.end))
+                stops.append((j.distance, index[j.node]))
+        stops.append((length, index[m.end]))
+        if ident in tracks:
+            stops = _with_track(stops, tracks[ident])
         first.append(len(member))
         for s, ((a, start), (b, end)) in enumerate(zip(stops, stops[1:])):
             member.append(k)
-            ends.append((index[start], index[end]))
+            ends.append((start, end))
             spans.append((a, b))
             ends_of.append((s == 0, s == len(stops) - 2))
         values.append(_values(model, ident, shear_flexible))
@@ -122,7 +132,23 @@ def mesh(model: Model, members: list[str], shear_flexible: bool = True) -> Mesh:
         v[:, 7],
         np.linalg.norm(x, axis=1),
         np.array(first, np.int64),
+        plates,
     )
+
+
+def _with_track(stops: list[tuple[float, int]], track: list[tuple[float, int]]) -> list[tuple[float, int]]:
+    """Stops of a member with the nodes of shells along it, without those so near to another that the piece between would
+    be a splinter."""
+    out = list(stops)
+    taken = {n for _, n in stops}
+    at = [x for x, _ in stops]
+    last = -np.inf
+    for x, n in track:
+        near = min(abs(x - a) for a in at)
+        if n not in taken and near > SPLINTER and x - last > SPLINTER and 0 < x < stops[-1][0]:
+            out.append((x, n))
+            last = x
+    return sorted(out)
 
 
 def _values(model: Model, ident: str, shear_flexible: bool) -> tuple[float, ...]:

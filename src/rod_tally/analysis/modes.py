@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import sparse
 
 from ..loads import Distribution
 from ..model import Model, Settings
@@ -17,7 +16,7 @@ from .factor import Factor, SingularError
 from .loading import end_loads, loading
 from .mesh import Mesh, mesh
 from .results import Results
-from .run import assemble
+from .system import System, assemble
 
 DENSE = 300  # degrees of freedom with mass, below which all modes are found at once
 BLOCKS = 80  # blocks of solves before what has been found is taken as it is
@@ -72,18 +71,20 @@ def modes(
     if settings.modes.count == 0 or results.empty or results.motions or not results.member_done.all():
         return []
     progress("Modes", 0.9)
-    m = mesh(model, results.member_ids, settings.run.shear_flexible)
-    system, _ = assemble(model, m)
+    m = mesh(model, results.member_ids, settings.run.shear_flexible, results.plates)
+    system, _ = assemble(model, m, settings.run.diaphragms)
     mass = nodal_mass(model, m, mass_cases(model, settings.modes.mass), distribution or Distribution(model))
     diagonal = np.zeros((len(mass), 6))
     diagonal[:, :3] = mass[:, None]
-    flat = diagonal.ravel()[system.free]
+    flat = diagonal.ravel()
+    flat[system.held] = 0.0
+    flat[~np.repeat(system.live, 6)] = 0.0
     heavy = np.flatnonzero(flat > 0)
     total = float(mass.sum())
     count = min(settings.modes.count, len(heavy))
     if count == 0:
         return []
-    found = _lowest(system.k, heavy, flat[heavy], count)
+    found = _lowest(system, heavy, flat[heavy], count)
     if found is None:
         return []
     periods, shapes, everywhere = found
@@ -95,35 +96,33 @@ def modes(
         for d in range(3):
             r = np.zeros((len(mass), 6))
             r[:, d] = 1
-            moved = flat[heavy] * r.ravel()[system.free][heavy]
+            moved = flat[heavy] * r.ravel()[heavy]
             share.append(float((phi @ moved) ** 2 / (generalised * total)))
-        whole = np.zeros(6 * len(mass))
-        whole[system.free] = everywhere[:, n]
-        whole = system.turn @ whole if system.turn is not None else whole
-        shape = whole.reshape(-1, 6)
+        shape = system.to_global(everywhere[:, n]).reshape(-1, 6)
         largest_move = float(np.linalg.norm(shape[:, :3], axis=1).max())
         out.append(Mode(n + 1, float(periods[n]), share[0], share[1], share[2], shape / max(largest_move, 1e-300)))
     return out
 
 
-def _lowest(
-    k: sparse.csc_matrix, heavy: NDArray[np.int64], mass: Array, count: int
-) -> tuple[Array, Array, Array] | None:
+def _lowest(system: System, heavy: NDArray[np.int64], mass: Array, count: int) -> tuple[Array, Array, Array] | None:
     """Periods (count,), shapes (h, count) at the degrees of freedom that carry mass, and the same at all of them; None when
     they cannot be found.
 
     The symmetric problem M^1/2 K^-1 M^1/2 y = y / omega^2 on those degrees of freedom alone: massless ones, which a
-    lumped mass leaves many of, never enter it.
+    lumped mass leaves many of, never enter it. Those tied to others do, with the movements their ties give them.
     """
     root = np.sqrt(mass)
     try:
-        factor = Factor(k)
+        factor = Factor(system.k)
+
+        def moved_by(y: Array) -> Array:
+            f = np.zeros((system.full.shape[0], y.shape[1]))
+            f[heavy] = root[:, None] * y
+            return system.expand(factor.solve(system.gathered(f)[system.free]))
 
         def soften(y: Array) -> Array:
             y = np.asarray(y, float).reshape(len(heavy), -1)
-            f = np.zeros((k.shape[0], y.shape[1]))
-            f[heavy] = root[:, None] * y
-            return np.asarray(root[:, None] * factor.solve(f)[heavy])
+            return np.asarray(root[:, None] * moved_by(y)[heavy])
 
         if len(heavy) <= DENSE or count >= len(heavy) - 1:
             a = soften(np.eye(len(heavy)))
@@ -131,15 +130,13 @@ def _lowest(
         else:
             value, y = largest(soften, len(heavy), count)
         order = np.argsort(-value)[:count]
-        inertia = np.zeros((k.shape[0], len(order)))
-        inertia[heavy] = root[:, None] * y[:, order]
-        everywhere = factor.solve(inertia)
+        everywhere = moved_by(y[:, order])
         factor.close()
     except SingularError:
         return None
     if value[order[-1]] <= 0:
         return None
-    return 2 * np.pi * np.sqrt(value[order]), y[:, order] / root[:, None], everywhere.reshape(k.shape[0], -1)
+    return 2 * np.pi * np.sqrt(value[order]), y[:, order] / root[:, None], everywhere
 
 
 def largest(apply: Callable[[Array], Array], n: int, count: int) -> tuple[Array, Array]:

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from ..meshing import Plates
 from ..model.geometry import Array
 
 COMPONENTS = ("n", "vy", "vz", "mt", "my", "mz")
@@ -41,6 +42,7 @@ class Results:
     whose member and distance are `station_member` and `station_x`. Forces act on the side of a cut that faces the
     member's end, in local axes: n positive in tension, my and mz as right-handed vectors on that face (my positive
     with tension on the side of +z, mz with tension on the side of -y).
+    `plates`: the mesh of shells, whose nodes follow the model's own among the N; None without shells.
     `node_done` (C, N) and `member_done` (C, M): what was computed; the rest holds zeros and is not to be shown.
     """
 
@@ -63,6 +65,7 @@ class Results:
     applied: dict[str, Array] = field(default_factory=dict)
     more_motions: bool = False
     loose: dict[str, list[int]] = field(default_factory=dict)
+    plates: Plates | None = None
 
     @property
     def empty(self) -> bool:

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from scipy.integrate import cumulative_simpson
 
 from ..loads import Distribution
+from ..meshing import Plates
 from ..model import Model
 from ..model.geometry import Array
 from .elements import Condensed, condense, principal, release_displacements, shape_functions, stiffness, to_ends
@@ -28,10 +29,15 @@ class Shapes:
 
 
 def free_shapes(
-    model: Model, members: list[str], displacement: Array, n: int = 13, shear_flexible: bool = True
+    model: Model,
+    members: list[str],
+    displacement: Array,
+    n: int = 13,
+    shear_flexible: bool = True,
+    plates: Plates | None = None,
 ) -> Shapes:
     """The shape of members between nodes that move by `displacement` (N, 6) with no load on them, as a mode does."""
-    m = mesh(model, members, shear_flexible)
+    m = mesh(model, members, shear_flexible, plates)
     condensed = condense(stiffness(m), m.released, m.spring)
     p = len(m.length)
     share = np.linspace(0, 1, n)
@@ -67,7 +73,7 @@ def member_shapes(
     between held ends, by integrating their moments twice. Coordinates are the model's local ones.
     """
     c = results.case_index(case)
-    m = mesh(model, results.member_ids, shear_flexible)
+    m = mesh(model, results.member_ids, shear_flexible, results.plates)
     condensed = condense(stiffness(m), m.released, m.spring)
     load = loading(m, model.cases[case], (distribution or Distribution(model)).case(case))
     fixed = end_loads(m, load)

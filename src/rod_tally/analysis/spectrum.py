@@ -60,7 +60,7 @@ def fill_spectra(
     results.equilibrium = [e for e in results.equilibrium if e.case not in cases]
     if not shaped:
         return
-    m = mesh(model, results.member_ids, settings.run.shear_flexible)
+    m = mesh(model, results.member_ids, settings.run.shear_flexible, results.plates)
     mass = nodal_mass(model, m, mass_cases(model, settings.modes.mass), distribution)
     periods = np.array([x.period for x in shaped])
     for name in cases:

@@ -42,7 +42,7 @@ def storey_rows(model: Model, results: Results, distribution: Distribution | Non
     if not model.storeys or results.empty:
         return []
     distribution = distribution or Distribution(model)
-    m = mesh(model, results.member_ids)
+    m = mesh(model, results.member_ids, plates=results.plates)
     z = np.array([s.elevation for s in model.storeys])
     at = np.abs(m.xyz[:, 2][:, None] - z).argmin(axis=1)
     near = np.abs(m.xyz[:, 2] - z[at]) <= LEVEL_REACH

@@ -65,7 +65,7 @@ def draw_mode(canvas: Canvas, sheet: Sheet) -> list[str]:
     mode = next((m for m in found if m.mode == sheet.state.mode), found[0])
     assert mode.shape is not None
     r = sheet.review.results
-    shapes = free_shapes(sheet.model, r.member_ids, mode.shape, 13, sheet.review.settings.run.shear_flexible)
+    shapes = free_shapes(sheet.model, r.member_ids, mode.shape, 13, sheet.review.settings.run.shear_flexible, r.plates)
     wanted = set(sheet.ids)
     shown = np.isin(shapes.member, [k for k, i in enumerate(r.member_ids) if i in wanted])
     canvas.moving(shapes.points[shown], shapes.displacement[shown] * sheet.state.scale * sheet.size / 25, INK, 2.0)

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
+from shapely.geometry.base import BaseGeometry
 
 from ..model.geometry import Array
 
@@ -36,14 +37,17 @@ class Share:
 
 @dataclass(slots=True)
 class HeldLoad:
-    """A load that a wall, or a slab on the ground, takes: along `line` (2, 3) from `qa` to `qb` (N/m), or its own weight
-    or pressure in one sum (N) at a point (1, 3) with `qb` zero."""
+    """A load that a wall, a slab on the ground or a shell takes: along `line` (2, 3) from `qa` to `qb` (N/m), or in one sum
+    `qa` (N) at a point (1, 3). Where the sum is that of a pressure, `pressure` (3, 3) is its field over the surface's own
+    plane, as rows for 1, u, v (N/m2, global), and `area` the part of the plane it acts on, None for all of the surface."""
 
     surface: str
     line: Array
     qa: Array
     qb: Array
     share: int
+    pressure: Array | None = None
+    area: BaseGeometry | None = None
 
     @property
     def force(self) -> Array:

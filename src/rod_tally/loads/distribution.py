@@ -57,7 +57,7 @@ class Distribution:
 
     def floors(self, progress: Progress = lambda _t, _s: None) -> list[Floor]:
         """Panels of all slabs."""
-        slabs = [s for s in self.model.surfaces.values() if not (s.upright or s.on_ground)]
+        slabs = [s for s in self.model.surfaces.values() if not s.keeps_loads]
         out = []
         for k, s in enumerate(slabs):
             progress(f"Panels of {s.name or s.id}", k / len(slabs))
@@ -94,11 +94,11 @@ def _own_weight(d: Distribution, case: LoadCase, into: Collector) -> None:
         if not weight.any():
             continue
         k = into.share(Share("self-weight", s.id, "", "self-weight", s.name, weight))
-        if s.upright or s.on_ground:
-            into.on_surface(HeldLoad(s.id, s.centroid[None], weight, np.zeros(3), k))
-            continue
         pressure = np.zeros((3, 3))
         pressure[0] = weight / s.area
+        if s.keeps_loads:
+            into.on_surface(HeldLoad(s.id, s.centroid[None], weight, np.zeros(3), k, pressure))
+            continue
         _whole(d, s.id, pressure, into, k)
         _settle(into, k)
 
@@ -238,20 +238,24 @@ def _piece_on(
     share: int,
 ) -> None:
     """A free load's part on one surface: in the surface's own plane coordinates."""
-    if surface.upright or surface.on_ground:
-        piece = Polygon((corners - origin) @ axes[:2].T, [(h - origin) @ axes[:2].T for h in holes])
-        force = _force(piece, pressure)
-        into.on_surface(HeldLoad(surface.id, corners.mean(axis=0)[None], force, np.zeros(3), share))
-        return
-    floor = d.floor(surface.id)
-    flat = Polygon(floor.flat(corners), [floor.flat(h) for h in holes])
-    flat = sound(flat)
-    # the field over the load's plane as one over the surface's
-    base = np.eye(3)
-    base[1:, 0] = (floor.origin - origin) @ axes[:2].T
-    base[1:, 1:] = axes[:2] @ floor.axes[:2].T
+    at, own = surface.outer[0], surface.plain_axes
+    floor = None if surface.keeps_loads else d.floor(surface.id)
+    if floor is not None:
+        at, own = floor.origin, floor.axes
+    # the field over the load's plane as one over the surface's:
     # x = base[1,0] + base[1,1] u + base[1,2] v in the load's plane for (u, v) in the surface's
-    _part(floor, flat, np.asarray(base.T @ pressure), into, share)
+    base = np.eye(3)
+    base[1:, 0] = (at - origin) @ axes[:2].T
+    base[1:, 1:] = axes[:2] @ own[:2].T
+    field = np.asarray(base.T @ pressure)
+    if floor is None:
+        piece = Polygon((corners - origin) @ axes[:2].T, [(h - origin) @ axes[:2].T for h in holes])
+        flat = sound(Polygon(surface.flat(corners), [surface.flat(h) for h in holes]))
+        place = corners.mean(axis=0)[None]
+        into.on_surface(HeldLoad(surface.id, place, _force(piece, pressure), np.zeros(3), share, field, flat))
+        return
+    flat = sound(Polygon(floor.flat(corners), [floor.flat(h) for h in holes]))
+    _part(floor, flat, field, into, share)
 
 
 def _on_surface(d: Distribution, surface: Surface, load: AreaLoad, into: Collector, share: int) -> None:
@@ -261,14 +265,14 @@ def _on_surface(d: Distribution, surface: Surface, load: AreaLoad, into: Collect
     if load.outline is not None:
         outline = Polygon(surface.flat(load.outline))
         outline = sound(outline)
-    if surface.upright or surface.on_ground:
+    if surface.keeps_loads:
         net = surface.polygon if outline is None else surface.polygon.intersection(outline)
         force = _force(net, pressure)
         entry.applied = force if outline is None else _force(outline, pressure)
         if np.abs(force).max() > 0:
-            into.on_surface(
-                HeldLoad(surface.id, surface.lifted(np.array(net.centroid.coords)), force, np.zeros(3), share)
-            )
+            place = surface.lifted(np.array(net.centroid.coords))
+            part = None if outline is None else net
+            into.on_surface(HeldLoad(surface.id, place, force, np.zeros(3), share, pressure, part))
         if outline is not None:
             _lose_outside(surface, outline.difference(surface.polygon), pressure, into, share)
         return

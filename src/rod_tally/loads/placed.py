@@ -136,7 +136,7 @@ def _on_member(model: Model, member: Member, line: Array, qa: Array, qb: Array, 
 def _on_surface(
     floor: Callable[[str], Floor], surface: Surface, line: Array, qa: Array, qb: Array, into: Collector, share: int
 ) -> None:
-    if surface.upright or surface.on_ground:
+    if surface.keeps_loads:
         into.on_surface(HeldLoad(surface.id, line, qa, qb if len(line) == 2 else np.zeros(3), share))
         return
     f = floor(surface.id)

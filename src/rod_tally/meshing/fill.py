@@ -175,7 +175,7 @@ def _taken(gmsh: object, points: Array, face: int) -> Filled | None:
     # nodes of points carry the points' tags only by chance, so they are found by their place
     number = np.full(int(tags.max()) + 1, -1, np.int64)
     all_points = [points]
-    more = []
+    more: list[Array] = []
     far, near = cKDTree(points).query(xyz)
     for tag, at, d, k in zip(tags.astype(int), xyz, far, near):
         if d < 1e-9 * (1 + abs(at).max()) + 1e-7:

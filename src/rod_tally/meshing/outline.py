@@ -123,9 +123,7 @@ def _beside(flat: Array, edges: list[Array], reach: float) -> list[Array]:
     return out
 
 
-def _brought(
-    p: Array, lines: BaseGeometry, corners: Array, merge: float, polygon: Polygon
-) -> Array | None:
+def _brought(p: Array, lines: BaseGeometry, corners: Array, merge: float, polygon: Polygon) -> Array | None:
     """A place on the surface, brought to a line or a corner that is near; None where the surface is not."""
     point = Point(p)
     on_line = lines.distance(point)

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 from shapely import STRtree
-from shapely.geometry import LineString, MultiLineString, Point, Polygon
+from shapely.geometry import MultiLineString, Point, Polygon
 from shapely.ops import polygonize
 
 from ..model import Model, Support, Surface
@@ -40,7 +40,8 @@ class Plates:
 
     `quads` (Q, 4) and `triangles` (T, 3) run against the clock about their surface's normal; `quad_of`, `triangle_of` index
     `surfaces`; `quad_face`, `triangle_face` number the faces between lines that elements keep. `tracks`: of each member
-    along a surface, distance from its start and node, in order. `failed`: surfaces that could not be meshed, and why.
+    along a surface, distance from its start and node, in order. `failed`: surfaces that are computed as shells
+    and are not in the mesh, and why; `cut_faces` those with a face of long triangles; `shapes` the surfaces themselves.
     """
 
     surfaces: list[str]
@@ -57,6 +58,19 @@ class Plates:
     held: list[HeldEdge] = field(default_factory=list)
     failed: dict[str, str] = field(default_factory=dict)
     cut_faces: list[str] = field(default_factory=list)
+    shapes: dict[str, Surface] = field(default_factory=dict)
+
+    def keeping(self, surfaces: set[str], failed: dict[str, str]) -> Plates:
+        """The same nodes with the elements of these surfaces alone; the others are named in `failed` with a reason."""
+        kept = [s for s in self.surfaces if s in surfaces]
+        number = np.array([kept.index(s) if s in surfaces else -1 for s in self.surfaces], np.int64)
+        q, t = number[self.quad_of] >= 0, number[self.triangle_of] >= 0
+        return replace(
+            self, surfaces=kept, quads=self.quads[q], triangles=self.triangles[t],
+            quad_of=number[self.quad_of[q]], triangle_of=number[self.triangle_of[t]],
+            quad_face=self.quad_face[q], triangle_face=self.triangle_face[t],
+            held=[h for h in self.held if h.surface in surfaces], failed={**self.failed, **failed},
+        )  # fmt: skip
 
     @property
     def empty(self) -> bool:
@@ -117,9 +131,7 @@ def mesh_plates(
     progress("Lines of surfaces", 0.0)
     tied = sorted({index[n] for f in found.values() for n in f.nodes})
     number = np.array(tied, np.int64)
-    wires = wires_of(
-        xyz[number], {i: f.lines for i, f in found.items()}, {i: f.dots for i, f in found.items()}
-    )
+    wires = wires_of(xyz[number], {i: f.lines for i, f in found.items()}, {i: f.dots for i, f in found.items()})
     # vertices in the numbers of the whole: the model's nodes keep theirs
     vertex = np.concatenate([number, len(xyz) + np.arange(len(wires.points) - len(number))])
     points = [xyz, wires.points[len(number) :]]
@@ -127,6 +139,8 @@ def mesh_plates(
     steps, more = _divided(wires, sizes, vertex, len(xyz) + len(wires.points) - len(number))
     points.append(more)
     _fill_all(model, out, found, wires, vertex, steps, np.vstack(points), sizes, progress)
+    out = out.keeping(set(out.surfaces) - set(out.failed), {})
+    out.shapes = {s: model.surfaces[s] for s in out.surfaces}
     _take_hold(model, out, found, index)
     return out
 
@@ -175,7 +189,6 @@ def _fill_all(
     for k, ident in enumerate(out.surfaces):
         progress(f"Mesh of {model.surfaces[ident].name or ident}", k / len(out.surfaces))
         s = model.surfaces[ident]
-        flat_of: dict[int, Array] = {}
         faces = list(_faces(s, found[ident], wires.segments[ident], wires.points))
         if not faces:
             out.failed[ident] = "no closed face is left between its lines"
@@ -187,8 +200,6 @@ def _fill_all(
             used = sorted({n for r in loops for n in r} | {n for p in pieces for n in p} | set(alone))
             local = {n: i for i, n in enumerate(used)}
             flat = s.flat(points[used])
-            for n, p in zip(used, flat):
-                flat_of[n] = p
             task = (
                 tuple(tuple(local[n] for n in r) for r in loops),
                 tuple((local[a], local[b]) for a, b in pieces),
@@ -200,8 +211,7 @@ def _fill_all(
             done = known[key]
             if done.how == "cut":
                 out.cut_faces.append(ident)
-            extra = done.points[len(used) :] - (known_origin := done.points[0]) + flat[0]
-            del known_origin
+            extra = done.points[len(used) :] - done.points[0] + flat[0]
             numbers = np.concatenate([np.array(used, np.int64), count + np.arange(len(extra))])
             every.append(s.lifted(extra))
             count += len(extra)
@@ -267,9 +277,7 @@ def _pieces(pair: tuple[int, int], steps: dict[tuple[int, int], list[int]]) -> l
     return list(zip(chain, chain[1:]))
 
 
-def _along(
-    ring: list[int], steps: dict[tuple[int, int], list[int]], vertex: NDArray[np.int64]
-) -> list[int]:
+def _along(ring: list[int], steps: dict[tuple[int, int], list[int]], vertex: NDArray[np.int64]) -> list[int]:
     out: list[int] = []
     for a, b in zip(ring, [*ring[1:], ring[0]]):
         chain = steps[a, b] if a < b else steps[b, a][::-1]
@@ -282,8 +290,6 @@ def _take_hold(model: Model, out: Plates, found: dict[str, SurfaceLines], index:
     """Members along surfaces, ends on them, line supports, and joints whose lines are not one."""
     tracks: dict[str, dict[int, float]] = {}
     for ident in out.surfaces:
-        if ident in out.failed:
-            continue
         nodes = out.nodes_of(ident)
         tree = cKDTree(out.points[nodes])
         f = found[ident]

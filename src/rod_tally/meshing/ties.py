@@ -28,7 +28,7 @@ class Tie:
 def tie_surfaces(model: Model, out: Plates) -> None:
     """Tie nodes along the joint of two surfaces that do not share them: where a gap was left between the two, or where the
     lines of the two came out unlike."""
-    meshed = {s: out.nodes_of(s) for s in out.surfaces if s not in out.failed}
+    meshed = {s: out.nodes_of(s) for s in out.surfaces}
     edges = {s: _edges_of(out, s) for s in meshed}
     told: set[tuple[str, str, tuple[float, ...]]] = set()
     tied: set[int] = set()
@@ -37,7 +37,7 @@ def tie_surfaces(model: Model, out: Plates) -> None:
             if joint.kind != "surface" or joint.other not in meshed or len(joint.line) != 2:
                 continue
             place = tuple(np.round(np.sort(joint.line, axis=0).ravel(), 2))
-            key = (*sorted((ident, joint.other)), place)
+            key = (min(ident, joint.other), max(ident, joint.other), place)
             if key in told:
                 continue
             told.add(key)

@@ -100,6 +100,7 @@ class RunSettings:
     cases: list[str] | None = None
     shear_flexible: bool = True
     stations: int = 11
+    diaphragms: list[str] = field(default_factory=list)  # storeys that move in plan as one
 
 
 @dataclass(slots=True)

@@ -1,0 +1,31 @@
+"""Storeys that move in plan as one: which nodes a rigid diaphragm takes hold of."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..model import Model
+from ..model.geometry import Array
+
+AT_LEVEL = 0.75  # m; nodes this near to a storey's elevation lie in its floor
+
+
+def diaphragm_nodes(
+    model: Model, xyz: Array, live: NDArray[np.bool_], supported: NDArray[np.bool_], storeys: list[str]
+) -> list[NDArray[np.int64]]:
+    """Nodes of the floor at each of these storeys: those nearest to it among all storeys' and within reach of its level.
+
+    A floor with supports in its plane is held by them and gets no diaphragm.
+    """
+    if not storeys:
+        return []
+    z = np.array([s.elevation for s in model.storeys])
+    at = np.abs(xyz[:, 2][:, None] - z).argmin(axis=1)
+    near = np.abs(xyz[:, 2] - z[at]) <= AT_LEVEL
+    out = []
+    for k, storey in enumerate(model.storeys):
+        here = near & (at == k) & live
+        if storey.name in storeys and here.sum() > 1 and not (here & supported).any():
+            out.append(np.flatnonzero(here))
+    return out

@@ -1,0 +1,73 @@
+"""Shell elements of a mesh in bulk: their stiffness in global axes, and the matrix that recovers forces from movements."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..meshing import Plates
+from ..model import Model
+from ..model.geometry import Array
+from .shells import Frames, Layer, areas, frames_of, stiffness, to_global
+
+CHUNK = 8192  # elements at once: their full matrices take 40 MB
+
+
+def layers(model: Model, plates: Plates, of: NDArray[np.int64]) -> Layer:
+    """Material and thickness of elements that belong to the surfaces `of` (E,)."""
+    values = []
+    for ident in plates.surfaces:
+        s = model.surfaces[ident]
+        material = model.materials[s.material]
+        g = material.shear_modulus
+        e = material.E or 0.0
+        # an isotropic plate has G = E / 2 (1 + nu); the source's G decides nu where it is possible
+        nu = e / (2 * g) - 1 if g > 0 else 0.2
+        if not -0.5 < nu < 0.499:
+            nu = 0.2
+        values.append((e, nu, e / (2 * (1 + nu)), s.thickness))
+    e, nu, g, t = np.array(values).reshape(-1, 4)[of].T
+    return Layer(e, nu, g, t)
+
+
+def kinds(plates: Plates) -> Iterator[tuple[NDArray[np.int64], NDArray[np.int64], int]]:
+    """Elements by number of corners: nodes (E, n), surface (E,), and the number of the first among all elements."""
+    if len(plates.quads):
+        yield plates.quads, plates.quad_of, 0
+    if len(plates.triangles):
+        yield plates.triangles, plates.triangle_of, len(plates.quads)
+
+
+def chunks(model: Model, plates: Plates) -> Iterator[tuple[NDArray[np.int64], NDArray[np.int64], int, Frames, Layer]]:
+    """All elements in pieces of bounded size, with what their matrices are made of."""
+    for nodes, of, first in kinds(plates):
+        for s in range(0, len(nodes), CHUNK):
+            part = slice(s, s + CHUNK)
+            yield (
+                nodes[part],
+                of[part],
+                first + s,
+                frames_of(plates.points[nodes[part]]),
+                layers(model, plates, of[part]),
+            )
+
+
+def global_stiffness(model: Model, plates: Plates) -> Iterator[tuple[NDArray[np.int32], Array]]:
+    """Degrees of freedom (E, 6n) and stiffness (E, 6n, 6n) in global axes, piece by piece."""
+    for nodes, _, _, frames, layer in chunks(model, plates):
+        dofs = (nodes[:, :, None] * 6 + np.arange(6)).reshape(len(nodes), -1).astype(np.int32)
+        yield dofs, to_global(frames, stiffness(frames, layer))
+
+
+def node_areas(plates: Plates, surfaces: set[str] | None = None) -> Array:
+    """Area (n,) that each node stands for, m2, of the named surfaces (None: all)."""
+    out = np.zeros(len(plates.points))
+    for nodes, of, _ in kinds(plates):
+        chosen = np.ones(len(nodes), bool)
+        if surfaces is not None:
+            chosen = np.array([s in surfaces for s in plates.surfaces], bool)[of]
+        share = areas(plates.points[nodes[chosen]]) / nodes.shape[1]
+        np.add.at(out, nodes[chosen], np.repeat(share[:, None], nodes.shape[1], axis=1))
+    return out

@@ -1,0 +1,161 @@
+"""Loads on shells as forces at their nodes, by the elements' own shape functions, so that force and moment are kept."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from shapely import STRtree, polygons
+from shapely import points as as_points
+from shapely.geometry import Polygon
+from shapely.geometry.base import BaseGeometry
+from shapely.geometry.polygon import orient
+
+from ..loads.arrival import HeldLoad
+from ..meshing import Plates
+from ..model import Surface
+from ..model.geometry import Array
+from .shells import QUAD_POINTS, TRIANGLE_POINTS, quad_shape, triangle_shape
+
+GAUSS, WEIGHT = np.polynomial.legendre.leggauss(3)
+FINE = 4  # pieces of a line load to an element's size
+ALIKE = 0.02  # by which the mesh's area may differ from the surface's and still take its whole load
+
+
+class LoadedSurface:
+    """The elements of one surface in its own plane, to put loads on."""
+
+    def __init__(self, surface: Surface, plates: Plates) -> None:
+        k = plates.surfaces.index(surface.id)
+        self.surface = surface
+        self.groups = [
+            e for e in (plates.quads[plates.quad_of == k], plates.triangles[plates.triangle_of == k]) if len(e)
+        ]
+        self.points = plates.points
+        self.flat = [surface.flat(plates.points[e.ravel()]).reshape(*e.shape, 2) for e in self.groups]
+        self._tree: STRtree | None = None
+
+    @property
+    def tree(self) -> STRtree:
+        """Outlines of all elements, the groups one after the other."""
+        if self._tree is None:
+            self._tree = STRtree(np.concatenate([polygons(f) for f in self.flat]))
+        return self._tree
+
+    def element(self, k: int) -> tuple[NDArray[np.int64], Array]:
+        """Nodes and flat corners of element k of the tree."""
+        for e, f in zip(self.groups, self.flat):
+            if k < len(e):
+                return e[k], f[k]
+            k -= len(e)
+        raise IndexError(k)
+
+    def whole(self, field: Array, into: Array) -> None:
+        """A pressure field (3, 3) over all elements into nodal forces (n, 6)."""
+        for e, f in zip(self.groups, self.flat):
+            n = e.shape[1]
+            points, weight = (QUAD_POINTS, 1.0) if n == 4 else (TRIANGLE_POINTS, 1 / 6)
+            for a, b in points:
+                v, d = quad_shape(a, b) if n == 4 else triangle_shape(a, b)
+                j = np.einsum("kn,eni->eki", d, f)
+                det = j[:, 0, 0] * j[:, 1, 1] - j[:, 0, 1] * j[:, 1, 0]
+                at = np.einsum("n,eni->ei", v, f)
+                p = (field[0] + at @ field[1:]) * (det * weight)[:, None]
+                for c in range(n):
+                    np.add.at(into[:, :3], e[:, c], v[c] * p)
+
+    def part(self, field: Array, area: BaseGeometry, into: Array) -> None:
+        """A pressure field over a part of the plane: each element takes what lies on it, at its centre."""
+        for k in self.tree.query(area, predicate="intersects").tolist():
+            nodes, corners = self.element(int(k))
+            piece = Polygon(corners).intersection(area)
+            if piece.area <= 1e-12:
+                continue
+            for shape in getattr(piece, "geoms", [piece]):
+                if isinstance(shape, Polygon) and not shape.is_empty:
+                    self._spread(field, shape, nodes, corners, into)
+
+    def _spread(self, field: Array, shape: Polygon, nodes: NDArray[np.int64], corners: Array, into: Array) -> None:
+        shape = orient(shape)
+        rings = [np.array(r.coords)[:-1] for r in (shape.exterior, *shape.interiors)]
+        # fans of signed triangles add up to any polygon; those of its holes, the other way round, take off
+        for a, b, c in ((r[0], b, c) for r in rings for b, c in zip(r[1:], r[2:])):
+            size = ((b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])) / 2
+            for r, s in TRIANGLE_POINTS:
+                at = a + r * (b - a) + s * (c - a)
+                force = (field[0] + at @ field[1:]) * size / 3
+                into[nodes, :3] += shares(corners, at)[:, None] * force
+
+    def line(self, load: HeldLoad, into: Array) -> None:
+        """A line load, or a force at a point, of a field of elements: to the element that holds each piece's place."""
+        if len(load.line) == 1:
+            self._points(load.line, load.qa[None], into)
+            return
+        d = load.line[1] - load.line[0]
+        length = float(np.linalg.norm(d))
+        if length < 1e-9:
+            return
+        edge = float(np.median([np.linalg.norm(f[:, 1] - f[:, 0], axis=1).mean() for f in self.flat]))
+        n = max(1, int(np.ceil(FINE * length / edge)))
+        t = ((np.arange(n)[:, None] + (GAUSS + 1) / 2) / n).ravel()
+        w = np.tile(WEIGHT / 2 / n * length, n)
+        q = (load.qa + np.outer(t, load.qb - load.qa)) * w[:, None]
+        self._points(load.line[0] + np.outer(t, d), q, into)
+
+    def _points(self, places: Array, forces: Array, into: Array) -> None:
+        """Forces (k, 3) at places (k, 3): what is off the element turns it."""
+        flat = self.surface.flat(places)
+        for k, place, at, force in zip(self.tree.nearest(as_points(flat)).tolist(), places, flat, forces):
+            nodes, corners = self.element(int(k))
+            n = np.clip(shares(corners, at), 0.0, 1.0)
+            n = n / n.sum()
+            into[nodes, :3] += n[:, None] * force
+            arm = place - n @ self.points[nodes]
+            if np.abs(arm).max() > 1e-9:
+                into[nodes, 3:] += n[:, None] * np.cross(arm, force)
+
+
+def shares(corners: Array, at: Array) -> Array:
+    """Shape functions (n,) of an element (n, 2) at a place in its plane; Newton's method for quadrilaterals."""
+    if len(corners) == 3:
+        m = np.array([corners[1] - corners[0], corners[2] - corners[0]]).T
+        r, s = np.linalg.solve(m, at - corners[0])
+        return triangle_shape(float(r), float(s))[0]
+    xi = np.zeros(2)
+    for _ in range(12):
+        v, d = quad_shape(float(xi[0]), float(xi[1]))
+        rest = v @ corners - at
+        step = np.linalg.solve((d @ corners).T, rest)
+        xi = np.clip(xi - step, -1.5, 1.5)
+        if np.abs(step).max() < 1e-12:
+            break
+    return quad_shape(float(xi[0]), float(xi[1]))[0]
+
+
+def plate_loads(plates: Plates, held: list[HeldLoad]) -> tuple[Array, Array]:
+    """Nodal forces (n, 6) of what surfaces hold, and the force (3,) on shells that the mesh does not have."""
+    into = np.zeros((len(plates.points), 6))
+    missed = np.zeros(3)
+    known: dict[str, LoadedSurface] = {}
+    for load in held:
+        if load.surface not in plates.surfaces:
+            if load.surface in plates.failed:
+                missed += load.force
+            continue
+        if load.surface not in known:
+            known[load.surface] = LoadedSurface(plates.shapes[load.surface], plates)
+        on = known[load.surface]
+        if load.pressure is None:
+            on.line(load, into)
+            continue
+        own = np.zeros_like(into)
+        if load.area is None:
+            on.whole(load.pressure, own)
+        else:
+            on.part(load.pressure, load.area, own)
+        got, wanted = own[:, :3].sum(axis=0), load.force
+        k = int(np.abs(wanted).argmax())
+        # outlines are smoothed by millimetres for the mesh; the load stays that of the outline
+        if got[k] and abs(wanted[k] / got[k] - 1) < ALIKE:
+            own *= wanted[k] / got[k]
+        into += own
+    return into, missed
