@@ -5,7 +5,20 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from rod_tally.analysis.shells import Layer, areas, corner_forces, even_load, frames_of, stiffness, to_global
+from rod_tally.analysis.shells import (
+    G2,
+    QUAD_POINTS,
+    TRIANGLE_POINTS,
+    Frames,
+    Layer,
+    areas,
+    even_load,
+    forces_at,
+    frames_of,
+    quad_shape,
+    stiffness,
+    to_global,
+)
 from rod_tally.model.geometry import Array
 
 
@@ -35,6 +48,15 @@ def solved(xyz: Array, q: Array, own: Layer, held: Array, force: Array) -> Array
     u = np.zeros(n)
     u[free] = np.linalg.solve(whole[np.ix_(free, free)], force.ravel()[free])
     return u.reshape(-1, 6)
+
+
+def corner_forces(frames: Frames, own: Layer, u: Array) -> Array:
+    """Forces (E, n, 8) carried from integration points to corners; of triangles, in which moments are even, the points'."""
+    n = frames.flat.shape[1]
+    points = QUAD_POINTS if n == 4 else TRIANGLE_POINTS
+    values = np.stack([forces_at(frames, own, u, xi, eta) for xi, eta in points], axis=1)
+    carry = np.array([quad_shape(x / G2**2, y / G2**2)[0] for x, y in QUAD_POINTS]) if n == 4 else np.eye(3)
+    return np.einsum("nk,ekc->enc", carry, values)
 
 
 def dofs(nodes: Array, *which: int) -> Array:

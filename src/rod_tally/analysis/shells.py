@@ -206,10 +206,7 @@ def stiffness(frames: Frames, layer: Layer) -> Array:
     km, kb = np.zeros((e, 3 * n, 3 * n)), np.zeros((e, 3 * n, 3 * n))
     points, weight = _points(n)
     dm, db = layer.membrane, layer.bending
-    shear = SHEAR * layer.g * layer.t
-    if n == 3:
-        edges = np.linalg.norm(np.roll(flat, -1, axis=1) - flat, axis=2).max(axis=1)
-        shear = shear * layer.t**2 / (layer.t**2 + SLENDER * edges**2)
+    shear = _shear(frames, layer)
     for xi, eta in points:
         b, w, det = membrane_b(flat, xi, eta)
         k = det * weight
@@ -240,36 +237,28 @@ def to_global(frames: Frames, k: Array) -> Array:
     return np.matmul(np.swapaxes(t, 1, 2), np.matmul(k, t))
 
 
-def corner_forces(frames: Frames, layer: Layer, u: Array) -> Array:
-    """Forces a metre at the corners (E, n, 8): nx ny nxy mx my mxy vx vy in element axes, from global corner displacements
-    u (E, n, 6). Values of the integration points carried to the corners.
-
-    mx is positive when the face on the side of +z is in tension.
-    """
+def forces_at(frames: Frames, layer: Layer, u: Array, xi: float, eta: float) -> Array:
+    """Forces a metre (E, 8): nx ny nxy mx my mxy vx vy in element axes at a place of the elements' own coordinates, from
+    global corner displacements u (E, n, 6). mx is positive when the face on the side of +z is in tension."""
     e, n = frames.flat.shape[:2]
     local = np.einsum("eij,enkj->enki", frames.axes, u.reshape(e, n, 2, 3)).reshape(e, n, 6)
     um, ub = local[:, :, [0, 1, 5]].reshape(e, -1), local[:, :, [2, 3, 4]].reshape(e, -1)
-    points, _ = _points(n)
+    b, _, _ = membrane_b(frames.flat, xi, eta)
+    bb, _ = bending_b(frames.flat, xi, eta)
+    out = np.empty((e, 8))
+    out[:, 0:3] = np.einsum("eij,ejk,ek->ei", layer.membrane, b, um, optimize=True)
+    out[:, 3:6] = np.einsum("eij,ejk,ek->ei", layer.bending, bb, ub, optimize=True)
+    out[:, 6:8] = _shear(frames, layer)[:, None] * np.einsum("eik,ek->ei", shear_b(frames.flat, xi, eta), ub)
+    return out
+
+
+def _shear(frames: Frames, layer: Layer) -> Array:
+    """Shear stiffness (E,), bounded for slender triangles."""
     shear = SHEAR * layer.g * layer.t
-    if n == 3:
+    if frames.flat.shape[1] == 3:
         edges = np.linalg.norm(np.roll(frames.flat, -1, axis=1) - frames.flat, axis=2).max(axis=1)
         shear = shear * layer.t**2 / (layer.t**2 + SLENDER * edges**2)
-    values = np.zeros((e, len(points), 8))
-    for k, (xi, eta) in enumerate(points):
-        b, _, _ = membrane_b(frames.flat, xi, eta)
-        bb, _ = bending_b(frames.flat, xi, eta)
-        values[:, k, 0:3] = np.einsum("eij,ejk,ek->ei", layer.membrane, b, um)
-        values[:, k, 3:6] = np.einsum("eij,ejk,ek->ei", layer.bending, bb, ub)
-        values[:, k, 6:8] = shear[:, None] * np.einsum("eik,ek->ei", shear_b(frames.flat, xi, eta), ub)
-    return np.einsum("nk,ekc->enc", _carry(n), values)
-
-
-def _carry(n: int) -> Array:
-    """Values at integration points to corners (n, points): bilinear, or linear for triangles."""
-    if n == 3:
-        at = np.array([triangle_shape(*p)[0] for p in TRIANGLE_POINTS])
-        return np.linalg.inv(at)
-    return np.array([quad_shape(x / G2, y / G2)[0] for x, y in CORNERS])
+    return np.asarray(shear)
 
 
 def areas(xyz: Array) -> Array:
