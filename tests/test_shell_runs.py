@@ -194,7 +194,9 @@ def test_a_rigid_diaphragm_shares_a_force_by_stiffness_and_turns_about_the_centr
         m.nodes[f"f{k}"] = Node(f"f{k}", np.array([0, y, 0.0]), Support("XXXXXX"))
         m.nodes[f"t{k}"] = Node(f"t{k}", np.array([0, y, 3.0]))
         if k < 2:
-            m.members[f"m{k}"] = Member(f"m{k}", "", "column", f"f{k}", f"t{k}", section, "plate", np.array([1.0, 0, 0]))
+            m.members[f"m{k}"] = Member(
+                f"m{k}", "", "column", f"f{k}", f"t{k}", section, "plate", np.array([1.0, 0, 0])
+            )
     # the force acts at a node of its own, held by a link without stiffness sideways
     m.sections["pin"] = Section("pin", "values", 0.1, 1e-12, 1e-12, 0.0, 1e-12, 0.0, 0.0)
     m.members["m2"] = Member("m2", "", "column", "f2", "t2", "pin", "plate", np.array([1.0, 0, 0]))

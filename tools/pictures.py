@@ -29,6 +29,20 @@ def supports(w: Window) -> None:
     w.state.pick_finding(next(f for f in w.state.revisions[0].review.findings if f.code == "support.base_free"))
 
 
+def plates(w: Window) -> None:
+    """Moments of the roof slab and the core in Revision B."""
+    w.state.choose(1)
+    w.state.go(STEP["Response"])
+    w.state.show_overlay("plates")
+    w.state.set_view(case="Self-weight", plate="my", plate_range=(-4e3, 4e3))
+
+
+def elements(w: Window) -> None:
+    w.state.choose(1)
+    w.state.go(STEP["Run"])
+    w.state.show_overlay("mesh")
+
+
 def source(w: Window) -> None:
     w.state.choose(0)
     w.state.go(STEP["Source"])
@@ -170,6 +184,8 @@ VIEWS: dict[str, Callable[[Window], None]] = {
         parity,
         axes,
         takeoff,
+        plates,
+        elements,
         lines,
         rules,
         tower,

@@ -19,7 +19,7 @@ def layers(model: Model, plates: Plates, of: NDArray[np.int64]) -> Layer:
     """Material and thickness of elements that belong to the surfaces `of` (E,)."""
     values = []
     for ident in plates.surfaces:
-        s = model.surfaces[ident]
+        s = plates.shapes[ident]
         material = model.materials[s.material]
         g = material.shear_modulus
         e = material.E or 0.0

@@ -17,7 +17,7 @@ from ..meshing import Plates
 from ..model import Model
 from ..model.geometry import Array
 from .plate_elements import chunks
-from .shells import Frames, Layer, forces_at
+from .shells import Frames, forces_at
 
 PLATE_COMPONENTS = ("nx", "ny", "nxy", "mx", "my", "mxy", "vx", "vy")
 SOUND = 1e-7  # least over largest eigenvalue of a fit that still says something
@@ -41,7 +41,7 @@ class PlateFields:
     def __init__(self, model: Model, plates: Plates) -> None:
         self.model, self.plates = model, plates
         self.corners = _corners(plates)
-        self._turns = [_turn(model, plates, of, frames) for _, of, _, frames, _ in chunks(model, plates)]
+        self._turns = [_turn(plates, of, frames) for _, of, _, frames, _ in chunks(model, plates)]
         self._recover = _recovery(plates, self.corners)
 
     def samples(self, u: Array) -> Array:
@@ -87,9 +87,9 @@ def _corners(plates: Plates) -> Corners:
     return Corners(whole % n, whole // n, surface, quads, triangles)
 
 
-def _turn(model: Model, plates: Plates, of: NDArray[np.int64], frames: Frames) -> tuple[Array, Array]:
+def _turn(plates: Plates, of: NDArray[np.int64], frames: Frames) -> tuple[Array, Array]:
     """From element to surface axes in the plane (E, 2, 2), and whether z turns over (E,)."""
-    axes = np.array([model.surfaces[s].axes for s in plates.surfaces])[of]
+    axes = np.array([plates.shapes[s].axes for s in plates.surfaces])[of]
     q = np.einsum("eik,ejk->eij", axes[:, :2], frames.axes[:, :2])
     return q, np.sign(np.einsum("ek,ek->e", axes[:, 2], frames.axes[:, 2]))
 

@@ -101,6 +101,19 @@ class Results:
             high = np.where(done, np.maximum(high, most), high)
         return np.where(np.isfinite(low), low, 0.0), np.where(np.isfinite(high), high, 0.0)
 
+    def surface_at(self, node: str) -> str | None:
+        """The slab or wall of which a node of the mesh is a corner; None for a node of the model."""
+        if self.plates is None:
+            return None
+        n = self.node_ids.index(node)
+        if n < self.plates.named:
+            return None
+        for e, of in ((self.plates.quads, self.plates.quad_of), (self.plates.triangles, self.plates.triangle_of)):
+            hit = np.flatnonzero((e == n).any(axis=1))
+            if len(hit):
+                return self.plates.surfaces[int(of[hit[0]])]
+        return None
+
     def largest_displacement(self, case: int) -> tuple[str, float] | None:
         """Node and size (m) of the largest displacement of a case; None when nothing was computed."""
         done = self.node_done[case]

@@ -42,12 +42,14 @@ def find_large_displacements(s: Subject) -> Iterator[Finding]:
         if largest is None or largest[1] <= SHARE * size:
             continue
         node, u = largest
+        surface = r.surface_at(node)
+        where = f"node {node}" if surface is None else f"a place on the {s.name(surface)}"
         yield Finding(
             "displacement.large",
             "warning",
-            f"Load case {case}: node {node} moves {mm(u)}, more than a hundredth of {size:.1f} m.",
-            (node,),
-            point(s.model.nodes[node].point),
+            f"Load case {case}: {where} moves {mm(u)}, more than a hundredth of {size:.1f} m.",
+            (surface or node,),
+            point(r.xyz[r.node_ids.index(node)] - s.model.origin),
             ("Take me there",),
             {"displacement": u},
         )

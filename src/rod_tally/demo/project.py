@@ -6,6 +6,7 @@ from importlib.resources import as_file, files
 from pathlib import Path
 
 from ..model import Settings
+from ..model.edits import SetSpan
 from ..project import Project
 from ..review import review
 from ..review.review import read_model
@@ -17,12 +18,15 @@ REVISIONS = (("Revision A", "tern-quay-a.ifc"), ("Revision B", "tern-quay-b.ifc"
 def make_demo(path: Path) -> Path:
     """Write the demo project to `path` (which must not be there yet) and return it."""
     settings = Settings()
+    # floors on steel beams hand their loads on; the roof slab and the core carry as shells
+    settings.transfer.slabs = "two-way"
     project = Project.create(path)
     for name, file in REVISIONS:
         with as_file(files("rod_tally.demo") / "data" / file) as source:
             model = read_model(source, settings)
         model.source_file = file
-        for edit in demo_loads(model, name == "Revision A"):
+        roof = [s.id for s in model.surfaces.values() if s.name == "Roof floor"]
+        for edit in (SetSpan(roof, "shell"), *demo_loads(model, name == "Revision A")):
             edit.apply(model)
         done = review(model, settings)
         ident = project.add_revision(name, model)

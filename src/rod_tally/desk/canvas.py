@@ -114,6 +114,48 @@ class Canvas:
         cells = np.column_stack([np.full(len(triangles), 3), triangles]).ravel()
         self._add(pv.PolyData(points, faces=cells), color=colour, opacity=opacity)
 
+    def polygons(self, points: Array, nodes: NDArray[np.int64], colour: str, opacity: float) -> None:
+        """Filled elements (n, k) of points."""
+        if len(nodes):
+            self._add(pv.PolyData(points, faces=_cells(nodes)), color=colour, opacity=opacity)
+
+    def outlines(self, points: Array, nodes: NDArray[np.int64], colour: str, width: float) -> None:
+        """The sides of elements (n, k) of points, each once."""
+        if len(nodes):
+            sides = np.stack([nodes, np.roll(nodes, -1, axis=1)], axis=-1).reshape(-1, 2)
+            sides = np.unique(np.sort(sides, axis=1), axis=0)
+            self.lines(points[sides], colour, width)
+
+    def bands(
+        self,
+        points: Array,
+        quads: NDArray[np.int64],
+        triangles: NDArray[np.int64],
+        values: Array,
+        limits: tuple[float, float],
+        colours: Sequence[str],
+    ) -> None:
+        """Elements in bands of colour by the values (n,) at their corners; what lies beyond the limits in ink."""
+        cells = np.concatenate([_cells(quads), _cells(triangles)])
+        mesh = pv.PolyData(points, faces=cells)
+        mesh.point_data["value"] = values
+        low, high = limits if limits[1] > limits[0] else (limits[0] - 1.0, limits[0] + 1.0)
+        table = pv.LookupTable(scalar_range=(low, high), n_values=len(colours))
+        table.values = np.array([[int(c[k : k + 2], 16) for k in (1, 3, 5)] + [255] for c in colours], np.uint8)
+        table.above_range_color = table.below_range_color = INK
+        self._add(
+            mesh, scalars="value", cmap=table, show_scalar_bar=False, interpolate_before_map=True, opacity=1.0,
+        )  # fmt: skip
+
+    def moving_panes(self, points: Array, step: Array, nodes: Sequence[NDArray[np.int64]], colour: str) -> None:
+        """Elements (n, k) of points (m, 3) moved by `step` (m, 3), which `phase` moves to and fro."""
+        cells = [_cells(n) for n in nodes if len(n)]
+        if not cells:
+            return
+        mesh = pv.PolyData(points + step, faces=np.concatenate(cells))
+        self._moving.append((mesh, points, step))
+        self._add(mesh, color=colour, opacity=0.35, show_edges=True, edge_color=colour, line_width=0.6)
+
     def symbols(
         self,
         anchors: Array,
@@ -197,6 +239,10 @@ class Canvas:
         h = np.column_stack([points, np.ones(len(points))]) @ m.T
         ndc = h[:, :3] / h[:, 3:]
         return np.column_stack([(ndc[:, 0] + 1) / 2 * width, (ndc[:, 1] + 1) / 2 * height, ndc[:, 2]])
+
+
+def _cells(nodes: NDArray[np.int64]) -> NDArray[np.int64]:
+    return np.column_stack([np.full(len(nodes), nodes.shape[1]), nodes]).ravel()
 
 
 def _pairs(n: int) -> Array:

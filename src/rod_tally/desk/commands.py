@@ -73,6 +73,10 @@ def has_finding(w: Window) -> bool:
     return opened(w) and w.state.finding is not None
 
 
+def plates_shown(w: Window) -> bool:
+    return opened(w) and w.state.overlay == "plates"
+
+
 def _to(step: Step) -> Callable[[Window], object]:
     return lambda w: w.state.go(step)
 
@@ -148,6 +152,8 @@ COMMANDS: tuple[Command, ...] = (
     Command("model.section", "Section…", "Model", "", lambda w: w.corrections.ask_section(), has_members,
             "Another section for the selected members", True),
     Command("model.material", "Material…", "Model", "", lambda w: w.corrections.ask_material(), has_parts),
+    Command("model.elements", "Element size…", "Model", "", lambda w: w.plate_desk.ask_size(), has_surfaces,
+            "Of the selected slabs and walls, for the next run", True),
     Command("model.thickness", "Thickness…", "Model", "", lambda w: w.corrections.ask_thickness(), has_surfaces),
     Command("model.map", "Map its profile…", "Model", "Ctrl+M", lambda w: w.map_picked(), one_member,
             "Take the picked member's profile as a section of the catalogue, and remember it"),
@@ -237,6 +243,15 @@ COMMANDS: tuple[Command, ...] = (
     Command("run.storeys", "Storey forces and drift", "Run", "Ctrl+Alt+D", lambda w: w.tables.show_table("storeys"), opened),
     Command("run.modes", "Modes", "Run", "Ctrl+Alt+M", lambda w: w.show_overlay("modes", "modes"), opened,
             "Periods, mass that moves, shapes"),
+    Command("run.elements", "Elements", "Run", "Ctrl+Alt+X", lambda w: w.show_overlay("mesh", "findings"), opened,
+            "The elements of slabs and walls, poor ones marked"),
+    Command("run.plates", "Slab and wall forces", "Run", "Ctrl+Alt+W", lambda w: w.show_overlay("plates", "findings"), opened,
+            "Forces, moments and stresses in bands of colour; Force above the view chooses which"),
+    Command("run.range", "Range of colours…", "Run", "Ctrl+Alt+R", lambda w: w.plate_desk.ask_range(), plates_shown,
+            "Who exceeds: what lies beyond is drawn in ink"),
+    Command("run.averaged", "Averaged over lines", "Run", "", lambda w: w.plate_desk.toggle_averaged(), plates_shown,
+            "Or each side of walls and beams by itself", True),
+    Command("run.principal", "Principal directions", "Run", "", lambda w: w.plate_desk.toggle_crosses(), plates_shown, "", True),
     Command("run.envelope", "Envelope of forces", "Run", "Ctrl+Alt+E", lambda w: w.show_overlay("envelope", "envelope"), opened,
             "The lowest and highest of a force over all combinations, and which gives it"),
     Command("run.cancel", "Cancel", "Run", "Esc", lambda w: w.session.jobs.cancel(),

@@ -227,11 +227,12 @@ class LoadDesk:
         slabs = self.state.chosen("surface")
         if not slabs:
             return
-        ways = ["two-way", "one-way, the shorter way", "one-way, along x", "one-way, along y"]
+        ways = ["two-way", "one-way, the shorter way", "one-way, along x", "one-way, along y", "as a shell in the run"]
 
         def make(v: dict[str, Any]) -> Edit:
             span = {"x": [1.0, 0.0, 0.0], "y": [0.0, 1.0, 0.0]}.get(v["way"][-1]) if "along" in v["way"] else None
-            return SetSpan(slabs, "two-way" if v["way"] == "two-way" else "one-way", span)
+            way = "shell" if "shell" in v["way"] else "two-way" if v["way"] == "two-way" else "one-way"
+            return SetSpan(slabs, way, span)
 
         self._ask(
             "Span",

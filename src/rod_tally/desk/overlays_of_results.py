@@ -16,7 +16,7 @@ from .canvas import Canvas, ring
 from .overlays import Sheet, overlay
 from .overlays_of_loads import draw_arrows
 from .quantities import FORCE_KIND
-from .theme import INK, OCHRE, PINE, RUST
+from .theme import GRAPHITE, INK, OCHRE, PINE, RUST
 
 OLD = "the model has changed since its run: run it again (F5)"
 
@@ -38,19 +38,24 @@ def draw_displaced(canvas: Canvas, sheet: Sheet) -> list[str]:
     wanted = set(sheet.ids)
     shown = np.isin(shapes.member, [k for k, i in enumerate(r.member_ids) if i in wanted])
     points, u = shapes.points[shown], shapes.displacement[shown]
-    most = float(np.linalg.norm(u, axis=2).max(initial=0.0))
+    moved = np.linalg.norm(r.displacement[r.case_index(case)][:, :3], axis=1).max(initial=0.0)
+    most = max(float(np.linalg.norm(u, axis=2).max(initial=0.0)), float(moved) if r.plates is not None else 0.0)
     scale = sheet.state.scale * (sheet.size / 25 / most if most > 0 else 1.0)
     canvas.moving(points, u * scale, INK, 2.0)
+    _move_plates(canvas, sheet, r, r.displacement[r.case_index(case)], scale)
     legend = [f"— displaced, {scale:.0f} times", "pale: undisplaced"]
     largest = r.largest_displacement(r.case_index(case))
     if largest is not None:
         node, size = largest
         at = r.node_ids.index(node)
-        p = sheet.model.nodes[node].point + r.displacement[r.case_index(case), at, :3] * scale
+        p = r.xyz[at] - sheet.model.origin + r.displacement[r.case_index(case), at, :3] * scale
         text = f"{sheet.units.show(size, 'small', 3)} {sheet.units.small[1]}"
         canvas.symbols(p[None], ring(7), RUST, 2.0)
         canvas.labels(p[None], [text], RUST)
-        legend.append(f"○ largest of the nodes: {text} at {node}")
+        surface = r.surface_at(node)
+        shape = sheet.model.surfaces.get(surface or "")
+        where = node if shape is None else f"{shape.cls} {shape.name or shape.id}"
+        legend.append(f"○ largest: {text} at {where}")
     return [f"{case}:", *legend]
 
 
@@ -69,8 +74,20 @@ def draw_mode(canvas: Canvas, sheet: Sheet) -> list[str]:
     wanted = set(sheet.ids)
     shown = np.isin(shapes.member, [k for k, i in enumerate(r.member_ids) if i in wanted])
     canvas.moving(shapes.points[shown], shapes.displacement[shown] * sheet.state.scale * sheet.size / 25, INK, 2.0)
+    _move_plates(canvas, sheet, r, mode.shape, sheet.state.scale * sheet.size / 25)
     shares = ", ".join(f"{d} {v:.1%}" for d, v in zip("xyz", (mode.mass_x, mode.mass_y, mode.mass_z)))
     return [f"mode {mode.mode}: period {mode.period:.4g} s, {1 / mode.period:.4g} Hz", f"moves {shares} of the mass"]
+
+
+def _move_plates(canvas: Canvas, sheet: Sheet, r: Results, u: Array, scale: float) -> None:
+    """Slabs and walls that are shown, with their nodes moved by u (N, 6) times a scale."""
+    if r.plates is None:
+        return
+    ids = set(sheet.state.shown_surfaces())
+    good = np.array([s in ids for s in r.plates.surfaces], bool)
+    if good.any():
+        nodes = (r.plates.quads[good[r.plates.quad_of]], r.plates.triangles[good[r.plates.triangle_of]])
+        canvas.moving_panes(r.plates.points, u[:, :3] * scale, nodes, GRAPHITE)
 
 
 @overlay("forces", "Forces")
@@ -175,9 +192,11 @@ def draw_reactions(canvas: Canvas, sheet: Sheet) -> list[str]:
     points, texts = [], []
     most = float(np.abs(r.reaction[c, :, :3]).max(initial=0.0)) or 1.0
     tails: list[tuple[Array, Array, float]] = []
+    place = dict(zip(r.node_ids, r.xyz - sheet.model.origin))
+    edges = _held_by(sheet, r)
     for s, n in enumerate(r.support_ids):
-        if n in nodes:
-            p = sheet.model.nodes[n].point
+        if n in nodes or n in edges:
+            p = place[n]
             tails += [(p, np.eye(3)[d] * f, abs(f)) for d, f in enumerate(r.reaction[c, s, :3]) if abs(f) > 1e-3 * most]
             points.append(p)
             texts.append(sheet.units.show(float(r.reaction[c, s, 2]), "force"))
@@ -187,6 +206,15 @@ def draw_reactions(canvas: Canvas, sheet: Sheet) -> list[str]:
     total = r.reaction[c, :, :3].sum(axis=0)
     shown = ", ".join(f"{a} {sheet.units.show(float(v), 'force')}" for a, v in zip("xyz", total))
     return [f"{case}: upward reaction at each support in {sheet.units.force[1]}; in all {shown}"]
+
+
+def _held_by(sheet: Sheet, r: Results) -> set[str]:
+    """Supported nodes of the mesh on surfaces that are shown."""
+    if r.plates is None:
+        return set()
+    shown = [s for s in r.plates.surfaces if s in set(sheet.state.shown_surfaces())]
+    nodes = {int(n) for s in shown for n in r.plates.nodes_of(s)}
+    return {r.node_ids[n] for n in nodes if n >= r.plates.named}
 
 
 @overlay("change", "Change", base="pale")

@@ -61,6 +61,10 @@ class DeskState(QObject):
         self.label = "none"
         self.case = ""
         self.component = "my"
+        self.plate = "mx"  # of slabs and walls
+        self.plate_range: tuple[float, float] | None = None  # SI; None from the largest value
+        self.plate_averaged = False
+        self.plate_crosses = False
         self.origin = ""  # of loads: only those from there
         self.scale = 1.0
         self.mode = 1

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton
 
+from ..analysis.plate_quantities import PLATE_QUANTITIES
 from ..analysis.results import COMPONENTS
 from .overlays import overlays
 from .state import VALUES, DeskState
@@ -32,7 +33,7 @@ class Strip(QFrame):
         for text, widget, width in (
             ("Show", self.show_choice, 126),
             ("Case", self.case_choice, 118),
-            ("Force", self.component_choice, 62),
+            ("Force", self.component_choice, 74),
             ("Label", self.label_choice, 92),
         ):
             row.addWidget(QLabel(text))
@@ -41,7 +42,7 @@ class Strip(QFrame):
             row.addWidget(widget)
         self.show_choice.activated.connect(lambda i: state.show_overlay(self.show_choice.itemData(i)))
         self.case_choice.textActivated.connect(lambda text: state.set_view(case=text))
-        self.component_choice.textActivated.connect(lambda text: state.set_view(component=text))
+        self.component_choice.textActivated.connect(self._choose_component)
         self.label_choice.textActivated.connect(lambda text: state.set_view(label=text))
         self.buttons: dict[str, QPushButton] = {}
         for name, title in DIRECTIONS:
@@ -56,6 +57,12 @@ class Strip(QFrame):
         self.view.look_from(direction)
         self.refresh()
 
+    def _choose_component(self, text: str) -> None:
+        if self.state.overlay == "plates":
+            self.state.set_view(plate=text, plate_range=None)
+        else:
+            self.state.set_view(component=text)
+
     def refresh(self) -> None:
         """Show the state as it is."""
         state, review = self.state, self.state.review
@@ -65,8 +72,14 @@ class Strip(QFrame):
             self.case_choice.clear()
             self.case_choice.addItems(cases)
         self.case_choice.setCurrentText(state.case)
-        self.component_choice.setCurrentText(state.component)
-        self.component_choice.setEnabled(state.overlay in ("forces", "envelope") or state.picked is not None)
+        of_plates = state.overlay == "plates"
+        wanted = list(PLATE_QUANTITIES if of_plates else COMPONENTS)
+        if [self.component_choice.itemText(i) for i in range(self.component_choice.count())] != wanted:
+            self.component_choice.clear()
+            self.component_choice.addItems(wanted)
+        self.component_choice.setCurrentText(state.plate if of_plates else state.component)
+        forces = state.overlay in ("forces", "envelope", "plates")
+        self.component_choice.setEnabled(forces or state.picked is not None)
         for name, button in self.buttons.items():
             button.setChecked(name == self.view.direction)
             button.setEnabled(review is not None)

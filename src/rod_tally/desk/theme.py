@@ -62,6 +62,14 @@ QFrame#strip QLabel {{ background: transparent; }}
 """
 
 
+def blend(share: float) -> str:
+    """A colour for a value from -1 (pine) through 0 (sheet) to 1 (rust)."""
+    to = PINE if share < 0 else RUST
+    size = abs(share) ** 0.8
+    mixed = (round(int(SHEET[k : k + 2], 16) * (1 - size) + int(to[k : k + 2], 16) * size) for k in (1, 3, 5))
+    return "#" + "".join(f"{v:02x}" for v in mixed)
+
+
 def dress(app: QApplication) -> None:
     """Fonts that ship with the application, and the style sheet."""
     for path in sorted((Path(__file__).parent / "fonts").glob("*.ttf")):

@@ -28,6 +28,7 @@ from .corrections import Corrections
 from .dialogs import Dialogs
 from .quantities import UNIT_SETS
 from .round_panel import RoundPanel
+from .plate_desk import PlateDesk
 from .rule_desk import RuleDesk
 from .rules_page import RulesPage
 from .runs_page import RunsPage
@@ -53,6 +54,7 @@ class Window(QMainWindow):
     dialogs: Dialogs
     corrections: Corrections
     load_desk: RuleDesk
+    plate_desk: PlateDesk
 
     def __init__(self) -> None:
         super().__init__()
@@ -70,6 +72,7 @@ class Window(QMainWindow):
         self.dialogs = Dialogs(self, self.session, self.state, self.picture)
         self.corrections = Corrections(self, self.session, self.state)
         self.load_desk = RuleDesk(self, self.session, self.state)
+        self.plate_desk = PlateDesk(self, self.session, self.state)
         self.rules: RulesPage | None = None
         self.runs: RunsPage | None = None
         self._build_menus()
@@ -349,8 +352,10 @@ class Window(QMainWindow):
         if found is None:
             self._say(f"{case or 'No case'} was not computed")
             return
+        assert r is not None
         self.state.show_overlay("displaced")
-        self.state.pick("node", found[0])
+        surface = r.surface_at(found[0])
+        self.state.pick("surface" if surface else "node", surface or found[0])
         self.take_me_there()
 
     def isolate(self) -> None:

@@ -194,7 +194,7 @@ class SourceFace:
     material: str
     points: list[str] = field(default_factory=list)
     cls: str = ""
-    way: str = "two-way"
+    way: str = ""
     span: Vector | None = None
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
+from copy import copy
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -81,6 +82,10 @@ class Plates:
         """Number of elements."""
         return len(self.quads) + len(self.triangles)
 
+    def elements(self) -> dict[str, int]:
+        """Number of elements by surface."""
+        return dict(zip(self.surfaces, np.bincount(self.of(), minlength=len(self.surfaces)).tolist()))
+
     def of(self) -> NDArray[np.int64]:
         """Surface index (E,) of all elements, quadrilaterals first."""
         return np.concatenate([self.quad_of, self.triangle_of])
@@ -140,7 +145,7 @@ def mesh_plates(
     points.append(more)
     _fill_all(model, out, found, wires, vertex, steps, np.vstack(points), sizes, progress)
     out = out.keeping(set(out.surfaces) - set(out.failed), {})
-    out.shapes = {s: model.surfaces[s] for s in out.surfaces}
+    out.shapes = {s: copy(model.surfaces[s]) for s in out.surfaces}
     _take_hold(model, out, found, index)
     return out
 

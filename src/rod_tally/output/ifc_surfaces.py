@@ -42,6 +42,8 @@ class Surfaces:
         if s.way == "one-way":
             span = "" if s.span is None else " along " + " ".join(repr(float(v)) for v in s.span)
             entity.Description = "one-way" + span
+        else:
+            entity.Description = s.way
         material = self.w.material(self.model.materials.get(s.material))
         if material is not None:
             key = f"material {s.id}"

@@ -35,16 +35,19 @@ def tables(review: Review) -> Iterator[tuple[str, Iterator[pa.Table]]]:
     Tables of things the model does not hold have no piece: their header alone is written.
     """
     model, results = review.model, review.results
+    elements = results.plates.elements() if results.plates is not None else {}
     large = {
         "displacements.csv": lambda: _displacements(results),
         "reactions.csv": lambda: _reactions(results),
         "member_forces.csv": lambda: _member_forces(review),
+        "surface_forces.csv": lambda: _surface_forces(review),
     }
     small: dict[str, Callable[[], Rows]] = {
         "nodes.csv": lambda: _nodes(review),
         "members.csv": lambda: _members(review),
         "surfaces.csv": lambda: [
-            (s.name or s.id, s.id, s.cls, s.thickness, s.material or None, s.area, 0) for s in model.surfaces.values()
+            (s.name or s.id, s.id, s.cls, s.thickness, s.material or None, s.area, elements.get(s.id, 0))
+            for s in model.surfaces.values()
         ],
         "surface_axes.csv": lambda: [
             (s.name or s.id, *(" ".join(repr(float(v) + 0.0) for v in row) for row in s.axes))
@@ -119,6 +122,21 @@ def _member_forces(review: Review) -> Iterator[pa.Table]:
         which = pa.array(r.station_member[done])
         numbers = np.hstack([r.station_x[done, None], r.force[c, done]])
         yield _piece("member_forces.csv", case, [label.take(which), ident.take(which)], numbers)
+
+
+def _surface_forces(review: Review) -> Iterator[pa.Table]:
+    r, fields = review.results, review.fields
+    if fields is None:
+        return
+    surfaces = [review.model.surfaces[s] for s in fields.plates.surfaces]
+    label = pa.array([s.name or s.id for s in surfaces], pa.string())
+    ident = pa.array([s.id for s in surfaces], pa.string())
+    for c, case in enumerate(r.cases):
+        of, node, values = fields.averaged(fields.at_corners(r.displacement[c]))
+        done = r.node_done[c][node]
+        which = pa.array(of[done])
+        numbers = np.hstack([r.xyz[node[done]], values[done]])
+        yield _piece("surface_forces.csv", case, [label.take(which), ident.take(which)], numbers)
 
 
 def _piece(name: str, case: str, labels: list[pa.Array], numbers: Array) -> pa.Table:

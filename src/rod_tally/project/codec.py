@@ -84,7 +84,10 @@ def _typed(kind: Any, value: Any) -> Any:
     if origin in (typing.Union, types.UnionType):
         return _typed(next(a for a in args if a is not type(None)), value)
     if origin is np.ndarray or kind is np.ndarray:
-        return np.array(value, dtype=float) if value else np.zeros(0)
+        whole = any(np.int64 in typing.get_args(a) for a in args)
+        return (
+            np.array(value, dtype=np.int64 if whole else float) if value else np.zeros(0, np.int64 if whole else float)
+        )
     if origin is dict:
         return {k: _typed(args[1], v) for k, v in value.items()}
     if origin is list:

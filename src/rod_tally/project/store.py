@@ -17,6 +17,7 @@ import numpy as np
 
 from ..analysis.results import CaseEquilibrium, FoundMotion, Results
 from ..compare import Comparison
+from ..meshing import Plates
 from ..model import Model, Settings
 from .codec import pack, unpack
 
@@ -79,6 +80,7 @@ class _Labels:
     applied: dict[str, np.ndarray]
     more_motions: bool
     loose: dict[str, list[int]]
+    plates: Plates | None = None
 
 
 ARRAYS = ("xyz", "displacement", "reaction", "station_member", "station_x", "force", "node_done", "member_done")
@@ -90,7 +92,7 @@ UNDECISIVE = frozenset({"element", "bearing"})
 LATER: dict[str, Any] = {
     "area_loads": [], "space_loads": [], "temperatures": [], "settlements": [], "roots": [],
     "spectrum": None, "alpha": None, "category": "",
-    "together": "", "rule": "", "by": "source",
+    "together": "", "rule": "", "by": "source", "mesh_size": None,
 }  # fmt: skip
 DECISIVE = ("nodes", "members", "sections", "materials", "cases", "combinations", "origin")
 
@@ -248,6 +250,7 @@ class Project:
                 results.applied,
                 results.more_motions,
                 results.loose,
+                results.plates,
             )
         )
         with self._transaction() as db:
@@ -284,6 +287,7 @@ class Project:
             applied=labels.applied,
             more_motions=labels.more_motions,
             loose=labels.loose,
+            plates=labels.plates,
             **arrays,
         )
 

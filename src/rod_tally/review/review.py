@@ -8,6 +8,7 @@ from pathlib import Path
 
 from ..analysis import Results, run
 from ..analysis.modes import Mode, modes
+from ..analysis.plate_fields import PlateFields
 from ..analysis.spectrum import fill_spectra
 from ..analysis.storeys import StoreyRow, storey_rows
 from ..analysis.superpose import Envelope, MemberEnvelope, combined, envelope, of_members, usable
@@ -49,6 +50,17 @@ class Review:
     _combined: Combined | None = None
     _shown: Results | None = None
     _envelope: tuple[Envelope, MemberEnvelope] | None = None
+    _fields: PlateFields | None = None
+
+    @property
+    def fields(self) -> PlateFields | None:
+        """What turns movements into forces of slabs and walls, worked out once; None where the run has no shells."""
+        plates = self.results.plates
+        if plates is None or plates.empty:
+            return None
+        if self._fields is None or self._fields.plates is not plates:
+            self._fields = PlateFields(self.model, plates)
+        return self._fields
 
     @property
     def computed_combinations(self) -> list[Combination]:
@@ -146,7 +158,7 @@ def review(model: Model, settings: Settings, progress: Progress = silent, only: 
     """Run and check a model, or of it the members in `only`. Raises AnalysisError for a case in the settings that the model does not have, RulesError for
     a rule set that cannot be read."""
     loads = Distribution(model)
-    results = run(model, settings.run, progress, distribution=loads, only=only)
+    results = run(model, settings.run, progress, distribution=loads, only=only, meshing=settings.mesh)
     own = modes(model, results, settings, progress, loads)
     fill_spectra(model, results, own, settings, loads, progress)
     storeys = storey_rows(model, results, loads)

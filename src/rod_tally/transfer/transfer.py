@@ -63,10 +63,10 @@ def transfer(source: SourceModel, settings: TransferSettings, progress: Progress
         transfer_faces(source, model)
     if source.kind == "both":
         model.counterparts = counterparts(source, model)
-    if settings.slabs == "one-way":
-        for s in model.surfaces.values():
-            if not s.upright:
-                s.way = "one-way"
+    told = {f.id for f in source.faces if f.way}
+    for s in model.surfaces.values():
+        if s.id not in told:
+            s.way = "shell" if s.upright or s.on_ground else settings.slabs
     transfer_loads(source, model)
     return model
 

@@ -369,7 +369,8 @@ class SetCombinations(Edit):
 
 @dataclass
 class SetSpan(Edit):
-    """Have slabs hand their loads on by yield lines ("two-way") or one way, along `span` (None: each panel's shorter way)."""
+    """Have slabs carry as shells in a run, or hand their loads on by yield lines ("two-way") or one way, along `span` (None:
+    each panel's shorter way)."""
 
     surfaces: list[str]
     way: str = "two-way"
@@ -379,8 +380,8 @@ class SetSpan(Edit):
         self.text = f"{counted(self.surfaces, 'slab')} {self.way}"
 
     def change(self, model: Model) -> str:
-        if self.way not in ("one-way", "two-way"):
-            raise EditError(f"{self.way!r} is neither one-way nor two-way")
+        if self.way not in ("shell", "one-way", "two-way"):
+            raise EditError(f"{self.way!r} is neither shell, one-way nor two-way")
         if self.span is not None and not np.linalg.norm(self.span) > 1e-9:
             raise EditError("a span needs a direction")
         for ident in self.surfaces:

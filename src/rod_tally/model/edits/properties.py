@@ -35,6 +35,25 @@ class SetSupport(Edit):
 
 
 @dataclass
+class SetMeshSize(Edit):
+    """Give surfaces an element size of their own, m (None: as the settings say)."""
+
+    surfaces: list[str]
+    size: float | None
+
+    def __post_init__(self) -> None:
+        self.text = f"Element size of {counted(self.surfaces, 'surface')}"
+
+    def change(self, model: Model) -> str:
+        if self.size is not None and not 0.02 <= self.size <= 10:
+            raise EditError(f"an element size of {self.size:g} m is not between 0.02 and 10 m")
+        for ident in self.surfaces:
+            self.surface(model, ident).mesh_size = self.size
+        size = "as the settings say" if self.size is None else f"{self.size:g} m"
+        return f"{counted(self.surfaces, 'surface')}: elements {size}"
+
+
+@dataclass
 class HoldFoot(Edit):
     """Hold the lowest level edges of surfaces by a line support (or take all their line supports away with FREE)."""
 
