@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from ..loads import Distribution
 from ..loads.lateral import LateralError
 from ..model import Model
 from ..model.geometry import Array
+from ..model.loads import GRAVITY
 from .loading import end_loads, loading
 from .mesh import Mesh, mesh
 from .modes import nodal_mass
@@ -42,9 +44,12 @@ def levels(model: Model, mass_of: dict[str, float], distribution: Distribution |
     """
     if len(model.storeys) < 2:
         raise LateralError("storey forces need two storeys at least, and the model has " + str(len(model.storeys)))
-    distribution = distribution or Distribution(model)
-    m = mesh(model, [i for i, x in model.members.items() if model.usable(x)])
-    mass = nodal_mass(model, m, mass_of, distribution)
+    handed, distribution = _handed_on(model, distribution)
+    m = mesh(handed, [i for i, x in handed.members.items() if handed.usable(x)])
+    mass = nodal_mass(handed, m, mass_of, distribution)
+    for name, factor in mass_of.items():
+        if name in handed.cases:
+            mass += np.maximum(factor * _down_on_walls(handed, m, distribution, name), 0.0) / GRAVITY
     if mass.sum() <= 0:
         raise LateralError(f"there is no mass in {', '.join(mass_of) or 'no case'}")
     ordered = sorted(model.storeys, key=lambda s: s.elevation)
@@ -64,6 +69,27 @@ def levels(model: Model, mass_of: dict[str, float], distribution: Distribution |
         extent = np.ptp(places[:, :2], axis=0) if len(places) else np.zeros(2)
         ids = [m.node_ids[i] for i in np.flatnonzero(here)]
         out.append(Level(storey.name, float(z[k]), float(z[k] - z[0]), ids, weights, places, own, centre[:2], extent))
+    return out
+
+
+def _handed_on(model: Model, distribution: Distribution | None) -> tuple[Model, Distribution]:
+    """The model with slabs that carry as shells handing their loads to beams and columns instead: forces of whole storeys go to
+    the model's nodes, as if each floor were one stiff plate."""
+    shells = [s for s in model.surfaces.values() if s.way == "shell" and not (s.upright or s.on_ground)]
+    if not shells:
+        return model, distribution or Distribution(model)
+    other = replace(model, surfaces={**model.surfaces, **{s.id: replace(s, way="two-way") for s in shells}})
+    return other, Distribution(other)
+
+
+def _down_on_walls(model: Model, m: Mesh, distribution: Distribution, case: str) -> Array:
+    """Vertical load (N,) of a case that walls hold, downwards, at the node nearest to each place."""
+    out = np.zeros(len(m.node_ids))
+    used = np.unique(m.ends)
+    held = [h for h in distribution.case(case).held if not model.surfaces[h.surface].on_ground]
+    if len(used) and held:
+        _, near = cKDTree(m.xyz[used]).query(np.array([h.line.mean(axis=0) for h in held]))
+        np.add.at(out, used[near], [-float(h.force[2]) for h in held])
     return out
 
 
@@ -132,7 +158,7 @@ def notional_cases(
     +x, -x, +y, -y (EN 1993-1-1 5.3.2 as equivalent horizontal forces; the share is the reviewer's)."""
     if not 0 < share <= 0.2:
         raise LateralError(f"a share of {share:g} is not plausible; 1/200 is usual")
-    distribution = distribution or Distribution(model)
+    model, distribution = _handed_on(model, distribution)
     m = mesh(model, [i for i, x in model.members.items() if model.usable(x)])
     down = np.zeros(len(m.node_ids))
     for k, (case, factor) in enumerate(factors.items()):
@@ -143,6 +169,7 @@ def notional_cases(
         for e in range(2):
             np.add.at(vertical, m.ends[:, e], np.einsum("pi,pi->p", m.axes[:, :, 2], local[:, 6 * e : 6 * e + 3]))
         down -= factor * vertical
+        down += factor * _down_on_walls(model, m, distribution, case)
     taken = (down > 0) & ~_held(model, m)
     if not taken.any():
         raise LateralError(f"there is no vertical load in {', '.join(factors) or 'no case'}")

@@ -71,7 +71,8 @@ def fill_spectra(
         extended = replace(model, cases={**model.cases, **{x.name: x for x in modal}})
         # the other cases run along so that the stations are the same
         chosen = replace(settings.run, cases=[*results.cases, *(x.name for x in modal)])
-        own = run(extended, chosen, distribution=distribution.beside(extended), only=set(results.member_ids))
+        taking_part = set(results.member_ids) | set(results.plates.surfaces if results.plates is not None else ())
+        own = run(extended, chosen, distribution=distribution.beside(extended), only=taking_part, meshing=settings.mesh)
         rows = [own.cases.index(x.name) for x in modal]
         rho = correlation(periods, case.spectrum.damping) if case.spectrum.rule == "CQC" else np.eye(len(periods))
         c = results.case_index(name)

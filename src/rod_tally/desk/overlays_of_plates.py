@@ -55,7 +55,7 @@ def draw_mesh(canvas: Canvas, sheet: Sheet) -> list[str]:
     return lines
 
 
-@overlay("plates", "Slab and wall forces", base="pale")
+@overlay("plates", "Slabs, walls", base="pale")
 def draw_plates(canvas: Canvas, sheet: Sheet) -> list[str]:
     """One quantity of slabs and walls in bands; beyond a chosen range in ink."""
     if sheet.stale:

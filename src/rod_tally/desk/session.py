@@ -168,7 +168,7 @@ class Session(QObject):
                 results, run_name = project.results(runs[-1].id), runs[-1].name
                 stale = runs[-1].print != fingerprint(model)
             else:
-                results, run_name = run(model, settings.run, progress), "Run 1"
+                results, run_name = run(model, settings.run, progress, meshing=settings.mesh), "Run 1"
                 project.add_run(row.id, run_name, model, settings, results)
             done = _review_of(model, settings, results, stale)
             if revisions:

@@ -26,9 +26,9 @@ from ..review import CASE
 from .commands import COMMANDS, MENUS, Command
 from .corrections import Corrections
 from .dialogs import Dialogs
+from .plate_desk import PlateDesk
 from .quantities import UNIT_SETS
 from .round_panel import RoundPanel
-from .plate_desk import PlateDesk
 from .rule_desk import RuleDesk
 from .rules_page import RulesPage
 from .runs_page import RunsPage

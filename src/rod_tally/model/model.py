@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from .cuts import Cut
 from .geometry import Array
 from .grid import GridLine
 from .loads import GRAVITY, Combination, LoadCase
@@ -79,6 +80,7 @@ class Model:
     removed_members: dict[str, Member] = field(default_factory=dict)
     removed_surfaces: dict[str, Surface] = field(default_factory=dict)
     corrections: list[dict[str, Any]] = field(default_factory=list)
+    cuts: list[Cut] = field(default_factory=list)
 
     def parts(self) -> list[Member | Surface]:
         """All members, then all surfaces."""

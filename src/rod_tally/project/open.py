@@ -35,7 +35,7 @@ def review_path(path: Path, settings: Settings, against: Path | None = None, pro
     done = review(model_at(path, settings, progress), settings, progress)
     if against is not None:
         base = model_at(against, settings, progress)
-        attach_comparison(done, base, run(base, shared_cases(base, settings), progress))
+        attach_comparison(done, base, run(base, shared_cases(base, settings), progress, meshing=settings.mesh))
     return done
 
 

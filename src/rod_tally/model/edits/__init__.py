@@ -15,6 +15,7 @@ from .cases import (
     TellLoad,
     load_values,
 )
+from .cutting import AddCuts, DeleteCuts, MoveCut
 from .joining import JoinCrossing, JoinEnd, KeepApart
 from .properties import (
     HoldFoot,
@@ -42,8 +43,10 @@ from .shape import (
 
 __all__ = [
     "AddCases",
+    "AddCuts",
     "AddLoads",
     "DeleteCases",
+    "DeleteCuts",
     "HoldSelfWeight",
     "RemoveLoads",
     "ScaleCase",
@@ -62,6 +65,7 @@ __all__ = [
     "MapMaterial",
     "MapProfile",
     "MergeMembers",
+    "MoveCut",
     "MoveNodes",
     "PinBoth",
     "ReverseMembers",

@@ -35,6 +35,7 @@ class _Before:
     skipped: list[Skipped]
     removed_members: dict[str, Member]
     removed_surfaces: dict[str, Surface]
+    cuts: list[Any]
 
 
 class Edit(ABC):
@@ -69,6 +70,7 @@ class Edit(ABC):
         self._before = _Before(
             dict(model.nodes), dict(model.members), dict(model.surfaces), dict(model.sections), dict(model.materials),
             dict(model.cases), list(model.combinations), list(model.skipped), dict(model.removed_members), dict(model.removed_surfaces),
+            list(model.cuts),
         )  # fmt: skip
         record = to_record(self, model)
         try:
@@ -94,7 +96,7 @@ class Edit(ABC):
         model.nodes, model.members, model.surfaces = dict(b.nodes), dict(b.members), dict(b.surfaces)
         model.sections, model.materials, model.cases = dict(b.sections), dict(b.materials), dict(b.cases)
         model.combinations = list(b.combinations)
-        model.skipped = list(b.skipped)
+        model.skipped, model.cuts = list(b.skipped), list(b.cuts)
         model.removed_members, model.removed_surfaces = dict(b.removed_members), dict(b.removed_surfaces)
 
     # -- taking a part of the model to change it ---------------------------------------------------------------------
