@@ -7,10 +7,12 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
+from rod_tally.analysis.cuts import regular_cuts
 from rod_tally.demo.project import make_demo
 from rod_tally.demo.tower import write_tower
 from rod_tally.desk.app import application, grab, settle
 from rod_tally.desk.window import Window
+from rod_tally.model.edits import AddCuts
 from rod_tally.review import STEPS
 
 STEP = {s.name: s for s in STEPS}
@@ -35,6 +37,21 @@ def plates(w: Window) -> None:
     w.state.go(STEP["Response"])
     w.state.show_overlay("plates")
     w.state.set_view(case="Self-weight", plate="my", plate_range=(-4e3, 4e3))
+
+
+def cuts(w: Window) -> None:
+    """Shear in the roof's plane under wind, Revision B."""
+    w.state.choose(1)
+    w.state.go(STEP["Response"])
+    model = w.state.review.model if w.state.review else None
+    assert model is not None
+    if not model.cuts:
+        w.session.correct(AddCuts(regular_cuts(model, "Roof", "x", 2.0)))
+        settle(w, 20)
+    w.state.show_overlay("cuts")
+    w.state.set_view(case="Wind y")
+    w.tables.show_table("cuts")
+    w.view.look_from("plan")
 
 
 def elements(w: Window) -> None:
@@ -186,6 +203,7 @@ VIEWS: dict[str, Callable[[Window], None]] = {
         takeoff,
         plates,
         elements,
+        cuts,
         lines,
         rules,
         tower,

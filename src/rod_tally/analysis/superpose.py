@@ -52,6 +52,7 @@ def combined(results: Results, combination: Combination) -> Results:
         [combination.name], results.node_ids, results.member_ids, results.xyz, sum_up(results.displacement),
         results.support_ids, sum_up(results.reaction), results.station_member, results.station_x, sum_up(results.force),
         np.atleast_2d(results.node_done[used].all(axis=0)), np.atleast_2d(results.member_done[used].all(axis=0)),
+        plates=results.plates,
     )  # fmt: skip
     by_case = {e.case: e for e in results.equilibrium}
     parts = [(combination.factors[n], by_case[n]) for n in combination.factors if n in by_case]

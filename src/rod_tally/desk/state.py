@@ -65,6 +65,7 @@ class DeskState(QObject):
         self.plate_range: tuple[float, float] | None = None  # SI; None from the largest value
         self.plate_averaged = False
         self.plate_crosses = False
+        self.cut = "v"  # of cuts
         self.origin = ""  # of loads: only those from there
         self.scale = 1.0
         self.mode = 1

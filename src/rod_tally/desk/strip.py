@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton
 
+from ..analysis.cuts import CUT_COMPONENTS
 from ..analysis.plate_quantities import PLATE_QUANTITIES
 from ..analysis.results import COMPONENTS
 from .overlays import overlays
@@ -58,7 +59,9 @@ class Strip(QFrame):
         self.refresh()
 
     def _choose_component(self, text: str) -> None:
-        if self.state.overlay == "plates":
+        if self.state.overlay == "cuts":
+            self.state.set_view(cut=text)
+        elif self.state.overlay == "plates":
             self.state.set_view(plate=text, plate_range=None)
         else:
             self.state.set_view(component=text)
@@ -72,13 +75,16 @@ class Strip(QFrame):
             self.case_choice.clear()
             self.case_choice.addItems(cases)
         self.case_choice.setCurrentText(state.case)
-        of_plates = state.overlay == "plates"
-        wanted = list(PLATE_QUANTITIES if of_plates else COMPONENTS)
+        wanted, now = list(COMPONENTS), state.component
+        if state.overlay == "plates":
+            wanted, now = list(PLATE_QUANTITIES), state.plate
+        elif state.overlay == "cuts":
+            wanted, now = list(CUT_COMPONENTS), state.cut
         if [self.component_choice.itemText(i) for i in range(self.component_choice.count())] != wanted:
             self.component_choice.clear()
             self.component_choice.addItems(wanted)
-        self.component_choice.setCurrentText(state.plate if of_plates else state.component)
-        forces = state.overlay in ("forces", "envelope", "plates")
+        self.component_choice.setCurrentText(now)
+        forces = state.overlay in ("forces", "envelope", "plates", "cuts")
         self.component_choice.setEnabled(forces or state.picked is not None)
         for name, button in self.buttons.items():
             button.setChecked(name == self.view.direction)

@@ -13,6 +13,7 @@ from ..model.grade_names import standard_of
 from ..review import Review
 from ..review.takeoff import takeoff
 from .load_rows import PAGES, cases, combinations, load_page, loads
+from .plate_rows import cuts, surface_forces
 from .quantities import FORCE_KIND, UnitSet
 from .rows import Pick, Rows
 from .state import DeskState
@@ -464,6 +465,8 @@ TABLES: dict[str, tuple[str, Callable[[DeskState, UnitSet], Rows]]] = {
     "reactions": ("Reactions", reactions),
     "forces": ("Forces", forces),
     "envelope": ("Envelope", envelope),
+    "surface_forces": ("Slabs, walls", surface_forces),
+    "cuts": ("Cuts", cuts),
     "storeys": ("Storeys", storeys),
     "modes": ("Modes", modes),
     "changes": ("Changes", changes),

@@ -275,7 +275,10 @@ class Tables(QTabWidget):
         state.revision_changed.connect(self.renew)
         state.decided.connect(lambda: self.renew({"findings", "cases"}))
         state.overlay_changed.connect(
-            lambda: self.renew({"forces", "envelope", "storeys"} | ({"tally"} if state.tally_by in PAGES else set()))
+            lambda: self.renew(
+                {"forces", "envelope", "storeys", "surface_forces", "cuts"}
+                | ({"tally"} if state.tally_by in PAGES else set())
+            )
         )
         state.picked_changed.connect(self._point)
         state.step_changed.connect(self._step)

@@ -25,6 +25,7 @@ from PyQt6.QtWidgets import (
 from ..review import CASE
 from .commands import COMMANDS, MENUS, Command
 from .corrections import Corrections
+from .cut_desk import CutDesk
 from .dialogs import Dialogs
 from .plate_desk import PlateDesk
 from .quantities import UNIT_SETS
@@ -55,6 +56,7 @@ class Window(QMainWindow):
     corrections: Corrections
     load_desk: RuleDesk
     plate_desk: PlateDesk
+    cut_desk: CutDesk
 
     def __init__(self) -> None:
         super().__init__()
@@ -73,6 +75,7 @@ class Window(QMainWindow):
         self.corrections = Corrections(self, self.session, self.state)
         self.load_desk = RuleDesk(self, self.session, self.state)
         self.plate_desk = PlateDesk(self, self.session, self.state)
+        self.cut_desk = CutDesk(self, self.session, self.state)
         self.rules: RulesPage | None = None
         self.runs: RunsPage | None = None
         self._build_menus()

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from ..analysis import Results, run
+from ..analysis.cuts import CutError, CutForces, Section
 from ..analysis.modes import Mode, modes
 from ..analysis.plate_fields import PlateFields
 from ..analysis.spectrum import fill_spectra
@@ -19,7 +20,9 @@ from ..loads import Distribution
 from ..loads.combine import Combined, CombineError, combine
 from ..loads.orientation import directions, orientation
 from ..loads.rules import RulesError, RuleSet, read_rules
+from ..meshing import Plates
 from ..model import Combination, Finding, Model, Settings
+from ..model.cuts import Cut
 from ..model.lines import Line, lines_of
 from ..transfer import transfer
 from .forces import direct_force
@@ -51,6 +54,27 @@ class Review:
     _shown: Results | None = None
     _envelope: tuple[Envelope, MemberEnvelope] | None = None
     _fields: PlateFields | None = None
+    _sections: dict[int, tuple[Cut, Section | str]] = field(default_factory=dict)
+
+    def cut_forces(self, case: str) -> dict[str, CutForces | str]:
+        """Forces of every cut in a case or combination, or why it has none; {} for a case that was not computed."""
+        r = self.shown(case)
+        plates = r.plates or self.results.plates
+        if case not in r.cases:
+            return {}
+        out: dict[str, CutForces | str] = {}
+        u = r.displacement[r.case_index(case)]
+        for cut in self.model.cuts:
+            kept = self._sections.get(id(cut))
+            if kept is None:
+                try:
+                    kept = cut, Section(self.model, plates or Plates([], u[:0, :3], 0), cut)
+                except CutError as error:
+                    kept = cut, str(error)
+                self._sections[id(cut)] = kept
+            found = kept[1]
+            out[cut.name] = found if isinstance(found, str) else found.forces(u)
+        return out
 
     @property
     def fields(self) -> PlateFields | None:

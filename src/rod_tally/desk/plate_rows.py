@@ -1,0 +1,71 @@
+"""Tables of slabs' and walls' forces, and of cuts."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..analysis.cuts import CUT_COMPONENTS, CutForces
+from ..analysis.plate_fields import PLATE_COMPONENTS
+from .quantities import UnitSet
+from .rows import Rows
+from .state import DeskState
+
+WORDS = {"n": "N", "v": "V", "vz": "V out", "m": "M", "mb": "M about it", "mt": "M across"}
+
+
+def surface_forces(state: DeskState, units: UnitSet) -> Rows:
+    """Lowest and highest of every component of each slab and wall in the case that is shown."""
+    kinds = ["force"] * 3 + ["moment"] * 3 + ["force"] * 2
+    titles = []
+    for name, kind in zip(PLATE_COMPONENTS, kinds):
+        titles += [f"{name} low, {getattr(units, kind)[1]}/m", f"{name} high"]
+    out = Rows(["Surface", "Class", "Storey", "Elements", *titles])
+    review = state.review
+    fields = review.fields if review is not None else None
+    if review is None or fields is None:
+        out.note = "no slab or wall was computed as a shell"
+        return out
+    r = review.shown(state.case)
+    if state.case not in r.cases:
+        out.note = f"{state.case or 'no case'} was not computed"
+        return out
+    out.note = f"Case {state.case}"
+    values = fields.at_corners(r.displacement[r.case_index(state.case)])
+    factors = np.array([getattr(units, kind)[0] for kind in kinds])
+    count = fields.plates.elements()
+    for k, ident in enumerate(fields.plates.surfaces):
+        s = review.model.surfaces.get(ident)
+        own = values[fields.corners.surface == k] * factors
+        if s is None or not len(own):
+            continue
+        low, high = own.min(axis=0), own.max(axis=0)
+        out.add(
+            [s.name or ident, s.cls, s.storey, count[ident], *np.column_stack([low, high]).ravel().tolist()],
+            ("surface", ident),
+        )
+    return out
+
+
+def cuts(state: DeskState, units: UnitSet) -> Rows:
+    """Forces of every cut in the case that is shown, its factor included."""
+    f, m = units.force[1], units.moment[1]
+    out = Rows(
+        ["Cut", "Set", "Storey", "Length, m", "Factor", *(f"{WORDS[c]}, {f if c[0] in 'nv' else m}" for c in CUT_COMPONENTS),
+         "Why not"]
+    )  # fmt: skip
+    review = state.review
+    if review is None or not review.model.cuts:
+        out.note = "Run, Cuts across a floor… or Cut through a wall… makes some"
+        return out
+    out.note = f"Case {state.case}; N tension positive, V along the cut, M about the plane's normal"
+    forces = review.cut_forces(state.case)
+    for c in review.model.cuts:
+        found = forces.get(c.name, "it was not computed")
+        length = float(np.linalg.norm(c.line[1] - c.line[0]))
+        values: list[object] = [None] * len(CUT_COMPONENTS)
+        if isinstance(found, CutForces):
+            kinds = ("force" if k[0] in "nv" else "moment" for k in CUT_COMPONENTS)
+            values = [getattr(found, k) * getattr(units, kind)[0] for k, kind in zip(CUT_COMPONENTS, kinds)]
+        why = "" if isinstance(found, CutForces) else found
+        out.add([c.name, c.family, c.storey, length, c.factor, *values, why], ("surface", c.surfaces[0]))
+    return out
