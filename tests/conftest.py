@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import os
+import shutil
+import subprocess
 import sys
 from collections.abc import Iterator
 from pathlib import Path
@@ -11,6 +14,25 @@ import pytest
 
 if TYPE_CHECKING:
     from rod_tally.desk.window import Window
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    """Each process of a parallel run gets a display of its own: windows must not take each other's keyboard."""
+    if not os.environ.get("PYTEST_XDIST_WORKER") or not os.environ.get("ROD_TALLY_VIRTUAL_DISPLAY"):
+        return
+    server = shutil.which("Xvfb")
+    if server is None:
+        return
+    read, write = os.pipe()
+    screen = ["-screen", "0", "1280x800x24", "+extension", "GLX", "-nolisten", "tcp"]
+    process = subprocess.Popen([server, "-displayfd", str(write), *screen], pass_fds=[write], stderr=subprocess.DEVNULL)
+    os.close(write)
+    with os.fdopen(read) as told:
+        number = told.readline().strip()
+    if number:
+        os.environ["DISPLAY"] = f":{number}"
+    config.add_cleanup(process.terminate)
+
 
 DATA = Path(__file__).parent.parent / "src" / "rod_tally" / "demo" / "data"
 
@@ -60,18 +82,26 @@ def loft(window: Window, qtbot: Any, loft_a: Path) -> Window:
     """The window with revision A taken in."""
     from .desk_help import rested
 
+    # floors that hand their loads on: what most tests here look at, and quick to run
+    window.session.settings.transfer.slabs = "two-way"
     window.session.open(loft_a)
     rested(qtbot, window)
     return window
 
 
-@pytest.fixture
-def demo(window: Window, qtbot: Any, tmp_path: Path) -> Window:
-    """The window with the demo project."""
+@pytest.fixture(scope="session")
+def demo_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo project, made once."""
     from rod_tally.demo.project import make_demo
 
+    return make_demo(tmp_path_factory.mktemp("demo") / "demo.rodtally")
+
+
+@pytest.fixture
+def demo(window: Window, qtbot: Any, tmp_path: Path, demo_file: Path) -> Window:
+    """The window with the demo project."""
     from .desk_help import rested
 
-    window.session.open(make_demo(tmp_path / "demo.rodtally"))
+    window.session.open(Path(shutil.copy(demo_file, tmp_path / "demo.rodtally")))
     rested(qtbot, window)
     return window

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..meshing import Plates
+from ..meshing.columns import WallColumn
 from ..model import Model
 from ..model.geometry import Array, local_axes
 
@@ -74,6 +75,17 @@ def mesh(model: Model, members: list[str], shear_flexible: bool = True, plates: 
     ends_of: list[tuple[bool, bool]] = []
     values: list[tuple[float, ...]] = []
     for k, ident in enumerate(members):
+        if plates is not None and ident in plates.columns:
+            column = plates.columns[ident]
+            first.append(len(member))
+            steps = column.z - column.z[0]
+            for a, b, start, end in zip(steps, steps[1:], column.nodes.tolist(), column.nodes[1:].tolist()):
+                member.append(k)
+                ends.append((start, end))
+                spans.append((float(a), float(b)))
+                ends_of.append((False, False))
+            values.append(_wall_values(model, column, shear_flexible))
+            continue
         m = model.members[ident]
         length = model.length(m)
         stops = [(0.0, index[m.start])]
@@ -91,9 +103,10 @@ def mesh(model: Model, members: list[str], shear_flexible: bool = True, plates: 
             ends_of.append((s == 0, s == len(stops) - 2))
         values.append(_values(model, ident, shear_flexible))
     n = len(members)
-    lines = model.lines_of([model.members[i] for i in members])
+    columns = plates.columns if plates is not None else {}
+    lines = _lines(model, members, columns, xyz)
     x = lines[:, 1] - lines[:, 0]
-    z = np.array([model.members[i].z_axis for i in members]).reshape(-1, 3)
+    z = np.array([columns[i].normal if i in columns else model.members[i].z_axis for i in members]).reshape(-1, 3)
     axes = np.asarray(local_axes(x, z)).reshape(-1, 3, 3) if n else np.zeros((0, 3, 3))
     of = np.array(member, np.int64)
     span = np.array(spans).reshape(-1, 2)
@@ -102,6 +115,8 @@ def mesh(model: Model, members: list[str], shear_flexible: bool = True, plates: 
     released = np.zeros((len(of), 12), bool)
     spring = np.zeros((len(of), 12))
     for p, (is_first, is_last) in enumerate(ends_of):
+        if not (is_first or is_last):
+            continue
         m = model.members[members[of[p]]]
         for here, release, base in ((is_first, m.release_start, 0), (is_last, m.release_end, 6)):
             if here and release.any:
@@ -134,6 +149,26 @@ def mesh(model: Model, members: list[str], shear_flexible: bool = True, plates: 
         np.array(first, np.int64),
         plates,
     )
+
+
+def _lines(model: Model, members: list[str], columns: dict[str, WallColumn], xyz: Array) -> Array:
+    """Axes (n, 2, 3) of members, and of walls that stand for columns."""
+    if not columns:
+        return model.lines_of([model.members[i] for i in members])
+    own = iter(model.lines_of([model.members[i] for i in members if i not in columns]))
+    return np.array([xyz[columns[i].nodes[[0, -1]]] if i in columns else next(own) for i in members]).reshape(-1, 2, 3)
+
+
+def _wall_values(model: Model, column: WallColumn, shear_flexible: bool) -> tuple[float, ...]:
+    """As `_values` for a wall's rectangle, local y along its length, without mass: a wall's weight is a load it holds.
+
+    Torsion constant of a thin rectangle, l t^3 / 3; shear areas 5/6 of the whole (any handbook).
+    """
+    material = model.materials[model.surfaces[column.surface].material]
+    e, g = material.E or 0.0, material.shear_modulus
+    length, t = column.length, column.thickness
+    shear = 5 / 6 * g * length * t if shear_flexible else 0.0
+    return e * length * t, e * length * t**3 / 12, e * t * length**3 / 12, g * length * t**3 / 3, shear, shear, 0.0, 0.0
 
 
 def _with_track(stops: list[tuple[float, int]], track: list[tuple[float, int]]) -> list[tuple[float, int]]:

@@ -49,6 +49,10 @@ def parts(model: Model, plates: Plates | None, only: set[str] | None) -> Parts:
             own += [k for _, k in plates.tracks.get(ident, ())]
         first[ident] = own[0]
         links.append(np.array([(own[0], k) for k in own[1:]], np.int64).reshape(-1, 2))
+    for ident, column in plates.columns.items() if plates is not None else ():
+        usable.append(ident)
+        first[ident] = int(column.nodes[0])
+        links.append(np.stack([column.nodes[:-1], column.nodes[1:]], axis=1))
     held = np.zeros(n, bool)
     held[[i for i, x in enumerate(model.nodes.values()) if x.support.any]] = True
     if plates is not None:
@@ -72,6 +76,6 @@ def parts(model: Model, plates: Plates | None, only: set[str] | None) -> Parts:
         loose = {s: NOT_HELD for s in plates.surfaces if not good[part[plates.nodes_of(s)[0]]]}
         left_out |= plates.failed | loose
         plates = plates.keeping(set(plates.surfaces) - set(loose), loose)
-        if plates.empty:
-            plates = None if not plates.failed else plates
+        if plates.empty and not plates.failed and not plates.columns:
+            plates = None
     return Parts([i for i in usable if i not in left_out], plates, part, left_out)

@@ -12,6 +12,7 @@ from shapely.geometry.polygon import orient
 
 from ..loads.arrival import HeldLoad
 from ..meshing import Plates
+from ..meshing.columns import WallColumn
 from ..model import Surface
 from ..model.geometry import Array
 from .shells import QUAD_POINTS, TRIANGLE_POINTS, quad_shape, triangle_shape
@@ -137,6 +138,9 @@ def plate_loads(plates: Plates, held: list[HeldLoad]) -> tuple[Array, Array]:
     missed = np.zeros(3)
     known: dict[str, LoadedSurface] = {}
     for load in held:
+        if load.surface in plates.columns:
+            _on_column(plates.columns[load.surface], load, plates.points, into)
+            continue
         if load.surface not in plates.surfaces:
             if load.surface in plates.failed:
                 missed += load.force
@@ -159,3 +163,22 @@ def plate_loads(plates: Plates, held: list[HeldLoad]) -> tuple[Array, Array]:
             own *= wanted[k] / got[k]
         into += own
     return into, missed
+
+
+def _on_column(column: WallColumn, load: HeldLoad, points: Array, into: Array) -> None:
+    """A wall's load on the levels of its column below and above, by the law of the lever, with its moment about each."""
+    size = float(np.linalg.norm(load.line[-1] - load.line[0]))
+    parts = [(load.line[0], load.force)]
+    if size > 0:  # a linear line load: two forces at the points of Gauss carry it exactly
+        t = (np.array([-1.0, 1.0]) / np.sqrt(3.0) + 1) / 2
+        parts = [
+            (load.line[0] + (load.line[1] - load.line[0]) * s, (load.qa + (load.qb - load.qa) * s) * size / 2)
+            for s in t
+        ]
+    for place, force in parts:
+        k = int(np.clip(np.searchsorted(column.z, place[2]) - 1, 0, len(column.z) - 2))
+        low, high = column.z[k], column.z[k + 1]
+        share = float(np.clip((place[2] - low) / (high - low), 0.0, 1.0))
+        for node, part in ((column.nodes[k], 1 - share), (column.nodes[k + 1], share)):
+            into[node, :3] += part * force
+            into[node, 3:] += part * np.cross(place - points[node], force)

@@ -14,6 +14,8 @@ from ..analysis.modes import Mode
 from ..analysis.results import Results
 from ..analysis.storeys import StoreyRow
 from ..loads import Distribution
+from ..meshing.columns import column_walls
+from ..meshing.plates import computed_surfaces
 from ..model import Finding, Model, Section, Settings
 from ..model.geometry import Array, local_axes
 from ..model.lines import Line, lines_of
@@ -51,14 +53,22 @@ class Subject:
 
     @cached_property
     def components(self) -> list[set[str]]:
-        """Parts that hang together through nodes: what a run computes as one, as surfaces take no part in it."""
-        return self.model.components()
+        """Members that hang together through nodes and through the surfaces that take part: what a run computes as one."""
+        parts = (part & self.model.members.keys() for part in self.model.components(self.computed))
+        return [part for part in parts if part]
+
+    @cached_property
+    def computed(self) -> set[str]:
+        """Slabs and walls that a run computes, as shells or as columns."""
+        shells = {x.id for x in computed_surfaces(self.model)} | {x.id for x in column_walls(self.model, None)}
+        out = self.results.left_out if self.results is not None else {}
+        return {x for x in shells if x not in out or out[x] == "it is joined to no support"}
 
     @cached_property
     def whole_parts(self) -> list[tuple[set[str], bool]]:
         """Parts that hang together through nodes and surfaces (ids of both), with whether anything holds them."""
         out = []
-        for part in self.model.components(surfaces=True):
+        for part in self.model.components(self.model.surfaces):
             nodes = {n for i in part if i in self.model.members for n in self.nodes_of(i)}
             held = any(self.model.nodes[n].support.any for n in nodes)
             surfaces = [self.model.surfaces[i] for i in part if i in self.model.surfaces]
@@ -87,9 +97,24 @@ class Subject:
     def held_components(self) -> list[tuple[set[str], bool]]:
         """Each connected part with whether any of its nodes has a support."""
         out = []
-        for part in self.components:
-            nodes = {n for i in part for n in self.nodes_of(i)}
-            out.append((part, any(self.model.nodes[n].support.any for n in nodes)))
+        for part in self.model.components(self.computed):
+            members = part & self.model.members.keys()
+            nodes = {n for i in members for n in self.nodes_of(i)}
+            panes = [self.model.surfaces[i] for i in part - members]
+            held = any(self.model.nodes[n].support.any for n in nodes)
+            if members:
+                out.append((members, held or any(x.supports or x.on_ground for x in panes)))
+        return out
+
+    @cached_property
+    def held_by_surfaces(self) -> set[str]:
+        """Members of parts that held edges or the ground under computed surfaces hold, beside nodes."""
+        out: set[str] = set()
+        for part in self.model.components(self.computed):
+            if any(
+                x in self.computed and (s.supports or s.on_ground) for x, s in self.model.surfaces.items() if x in part
+            ):
+                out |= part & self.model.members.keys()
         return out
 
     def nodes_of(self, member: str) -> list[str]:

@@ -91,7 +91,7 @@ def find_mechanisms(s: Subject) -> Iterator[Finding]:
         turning = np.abs(motion.shape[0, 3:]).max() >= np.abs(motion.shape[0, :3]).max()
         if motion.local and turning:
             continue  # release.unstable speaks of it
-        members = {i for n in motion.nodes for i in s.members_at[n]}
+        members = {i for n in motion.nodes for i in s.members_at.get(n, ())}
         if members and members <= rigid:
             continue  # support.unstable speaks of it
         if np.abs(motion.shape[:, :3]).max() < 1e-9 and all(_bar(s, i) for i in members):
@@ -113,19 +113,26 @@ def _mechanism(s: Subject, motion: FoundMotion, members: set[str]) -> Finding:
     translation = np.abs(first[:3]).max() >= 0.5 * np.abs(first[3:]).max()
     way = f"along {axis_in_words(first[:3])}" if translation else f"about {axis_in_words(first[3:])}"
     verb = "move" if translation else "turn"
-    shown = ", ".join(motion.nodes[:5]) + (f" and {len(motion.nodes) - 5} more" if len(motion.nodes) > 5 else "")
-    many = len(motion.nodes) > 1
-    nodes = f"Nodes {shown} can {verb} together" if many else f"Node {shown} can {verb}"
-    through = ", ".join(s.name(i) for i in sorted(members)[:3])
-    more = f" and {len(members) - 3} more" if len(members) > 3 else ""
+    assert s.results is not None
+    known = [n for n in motion.nodes if n in s.model.nodes]
+    panes = {s.results.surface_at(n) for n in motion.nodes[:200] if n not in s.model.nodes} - {None}
+    moving = known or [s.name(i) for i in sorted(x for x in panes if x)]
+    shown = ", ".join(moving[:5]) + (f" and {len(moving) - 5} more" if len(moving) > 5 else "")
+    what = "Node" if known else "The"
+    nodes = f"{what}{'s' if known and len(moving) > 1 else ''} {shown} can {verb}" + (
+        " together" if len(moving) > 1 else ""
+    )
+    parts = sorted(members) + sorted(x for x in panes if x)
+    through = ", ".join(s.name(i) for i in parts[:3])
+    more = f" and {len(parts) - 3} more" if len(parts) > 3 else ""
     # what a slab or wall holds is no mechanism of the model, only of the run that leaves them out
-    on = any(n in s.tied for n in motion.nodes)
+    on = any(x not in s.computed for n in known for x in s.tied.get(n, ()))
     return Finding(
         "stability.mechanism",
         "note" if on else "blocking",
-        f"{nodes} without resistance, {motion.nodes[0]} {way}; members there: {through}{more}"
+        f"{nodes} without resistance, {moving[0] if known else 'it'} {way}; members there: {through}{more}"
         + ("; the slabs and walls tied there take no part in a run." if on else "."),
-        tuple(sorted(members)),
-        point(s.model.nodes[motion.nodes[0]].point),
+        tuple(parts),
+        point(s.results.xyz[s.results.node_ids.index(motion.nodes[0])] - s.model.origin),
         ("Look at the releases of these members", "Brace or hold it in that direction"),
     )

@@ -162,7 +162,7 @@ def unstable_parts(s: Subject) -> list[tuple[set[str], Array]]:
     """Parts that have supports but can move as rigid bodies, each with its free motions."""
     out = []
     for part, held in s.held_components:
-        if held:
+        if held and not part & s.held_by_surfaces:
             motions = rigid_motions(s.model, {n for i in part for n in s.nodes_of(i)})
             if len(motions):
                 out.append((part, motions))
@@ -173,10 +173,11 @@ def unstable_parts(s: Subject) -> list[tuple[set[str], Array]]:
 def find_unstable_supports(s: Subject) -> Iterator[Finding]:
     """Parts whose supports cannot stop them moving as one body.
 
-    Of a part that slabs and walls hold as well it is only a note: those take no part in a run yet.
+    Of a part that slabs and walls hold as well which take no part in the run it is only a note; where such as do take part
+    are held, the run itself tells what moves.
     """
     for part, motions in unstable_parts(s):
-        on = sorted({i for m in part for n in s.nodes_of(m) for i in s.tied.get(n, ())})
+        on = sorted({i for m in part for n in s.nodes_of(m) for i in s.tied.get(n, ()) if i not in s.computed})
         ids = tuple(sorted(part))
         whole = "The model" if len(s.components) == 1 else f"The part with {s.name(ids[0])} ({len(ids)} members)"
         words = ", and ".join(in_words(m) for m in motions)

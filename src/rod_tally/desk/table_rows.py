@@ -321,11 +321,12 @@ def forces(state: DeskState, units: UnitSet) -> Rows:
     for n, ident in enumerate(r.member_ids):
         if not done[n]:
             continue
-        m = review.model.members.get(ident)
-        if m is None:
-            continue
+        m, wall = review.model.members.get(ident), review.model.surfaces.get(ident)
         pairs = np.column_stack([low[n] * factor, high[n] * factor]).ravel().tolist()
-        out.add([m.name or ident, m.storey, m.section, *pairs], ("member", ident))
+        if m is not None:
+            out.add([m.name or ident, m.storey, m.section, *pairs], ("member", ident))
+        elif wall is not None:
+            out.add([wall.name or ident, wall.storey, "wall as a column", *pairs], ("surface", ident))
     return out
 
 

@@ -15,6 +15,7 @@ from shapely.ops import polygonize
 
 from ..model import Model, Support, Surface
 from ..model.geometry import Array
+from .columns import WallColumn, add_columns, column_walls
 from .fill import Filled, fill
 from .outline import SurfaceLines, lines_on
 from .ties import Tie, tie_surfaces
@@ -42,7 +43,8 @@ class Plates:
     `quads` (Q, 4) and `triangles` (T, 3) run against the clock about their surface's normal; `quad_of`, `triangle_of` index
     `surfaces`; `quad_face`, `triangle_face` number the faces between lines that elements keep. `tracks`: of each member
     along a surface, distance from its start and node, in order. `failed`: surfaces that are computed as shells
-    and are not in the mesh, and why; `cut_faces` those with a face of long triangles; `shapes` the surfaces themselves.
+    and are not in the mesh, and why; `cut_faces` those with a face of long triangles; `shapes` the surfaces themselves; `columns` are walls that
+    stand for one column each.
     """
 
     surfaces: list[str]
@@ -60,6 +62,7 @@ class Plates:
     failed: dict[str, str] = field(default_factory=dict)
     cut_faces: list[str] = field(default_factory=list)
     shapes: dict[str, Surface] = field(default_factory=dict)
+    columns: dict[str, WallColumn] = field(default_factory=dict)
 
     def keeping(self, surfaces: set[str], failed: dict[str, str]) -> Plates:
         """The same nodes with the elements of these surfaces alone; the others are named in `failed` with a reason."""
@@ -70,7 +73,7 @@ class Plates:
             self, surfaces=kept, quads=self.quads[q], triangles=self.triangles[t],
             quad_of=number[self.quad_of[q]], triangle_of=number[self.triangle_of[t]],
             quad_face=self.quad_face[q], triangle_face=self.triangle_face[t],
-            held=[h for h in self.held if h.surface in surfaces], failed={**self.failed, **failed},
+            held=[h for h in self.held if h.surface in surfaces or h.surface in self.columns], failed={**self.failed, **failed},
         )  # fmt: skip
 
     @property
@@ -131,7 +134,10 @@ def mesh_plates(
                 out.surfaces.append(s.id)
             except ValueError as error:
                 out.failed[s.id] = str(error)
+    walls = column_walls(model, only)
     if not found:
+        if walls:
+            add_columns(model, out, walls, index)
         return out
     progress("Lines of surfaces", 0.0)
     tied = sorted({index[n] for f in found.values() for n in f.nodes})
@@ -147,6 +153,8 @@ def mesh_plates(
     out = out.keeping(set(out.surfaces) - set(out.failed), {})
     out.shapes = {s: copy(model.surfaces[s]) for s in out.surfaces}
     _take_hold(model, out, found, index)
+    if walls:
+        add_columns(model, out, walls, index)
     return out
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -149,14 +150,14 @@ class Model:
                 at[node].append(m.id)
         return at
 
-    def components(self, surfaces: bool = False) -> list[set[str]]:
+    def components(self, surfaces: Collection[str] = ()) -> list[set[str]]:
         """Sets of member ids that hang together through nodes, in the order of their first member.
 
-        With `surfaces` they also hang together through slabs and walls, whose ids are then in the sets too.
+        They also hang together through these slabs and walls, whose ids are then in the sets too.
         """
         parent = {n: n for n in self.nodes}
-        if surfaces:
-            parent |= {f"/{s}": f"/{s}" for s in self.surfaces}
+        panes = [s for s in self.surfaces.values() if s.id in set(surfaces)] if surfaces else []
+        parent |= {f"/{s.id}": f"/{s.id}" for s in panes}
 
         def find(n: str) -> str:
             while parent[n] != n:
@@ -167,17 +168,15 @@ class Model:
         for m in self.members.values():
             for node in (m.end, *(j.node for j in m.joints)):
                 parent[find(node)] = find(m.start)
-        if surfaces:
-            for s in self.surfaces.values():
-                for tied in s.joints:
-                    other = self.members.get(tied.other)
-                    end = tied.node or (other.start if other is not None else f"/{tied.other}")
-                    if end in parent:
-                        parent[find(end)] = find(f"/{s.id}")
+        for s in panes:
+            for tied in s.joints:
+                other = self.members.get(tied.other)
+                end = tied.node or (other.start if other is not None else f"/{tied.other}")
+                if end in parent:
+                    parent[find(end)] = find(f"/{s.id}")
         groups: dict[str, set[str]] = {}
         for m in self.members.values():
             groups.setdefault(find(m.start), set()).add(m.id)
-        if surfaces:
-            for ident in self.surfaces:
-                groups.setdefault(find(f"/{ident}"), set()).add(ident)
+        for s in panes:
+            groups.setdefault(find(f"/{s.id}"), set()).add(s.id)
         return list(groups.values())

@@ -115,7 +115,8 @@ def _reactions(r: Results) -> Iterator[pa.Table]:
 def _member_forces(review: Review) -> Iterator[pa.Table]:
     r = review.results
     labels = member_labels(review)
-    label = pa.array([labels[i] for i in r.member_ids], pa.string())
+    walls = {s.id: s.name or s.id for s in review.model.surfaces.values()}
+    label = pa.array([labels.get(i) or walls.get(i, i) for i in r.member_ids], pa.string())
     ident = pa.array(r.member_ids, pa.string())
     for c, case in enumerate(r.cases):
         done = np.flatnonzero(r.member_done[c][r.station_member])

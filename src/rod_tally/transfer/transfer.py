@@ -66,7 +66,7 @@ def transfer(source: SourceModel, settings: TransferSettings, progress: Progress
     told = {f.id for f in source.faces if f.way}
     for s in model.surfaces.values():
         if s.id not in told:
-            s.way = "shell" if s.upright or s.on_ground else settings.slabs
+            s.way = settings.walls if s.upright else "shell" if s.on_ground else settings.slabs
     transfer_loads(source, model)
     return model
 

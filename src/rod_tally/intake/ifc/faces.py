@@ -36,7 +36,7 @@ def read_faces(file: Any, source: SourceModel, placements: Placements, materials
             said = text(entity.Description)
             if said.startswith("one-way"):
                 face.way, face.span = "one-way", direction(said)
-            elif said in ("two-way", "shell"):
+            elif said in ("two-way", "shell", "column"):
                 face.way = said
             source.faces.append(face)
             faces[entity.id()] = face

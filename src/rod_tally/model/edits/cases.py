@@ -380,8 +380,11 @@ class SetSpan(Edit):
         self.text = f"{counted(self.surfaces, 'slab')} {self.way}"
 
     def change(self, model: Model) -> str:
-        if self.way not in ("shell", "one-way", "two-way"):
-            raise EditError(f"{self.way!r} is neither shell, one-way nor two-way")
+        if self.way not in ("shell", "one-way", "two-way", "column"):
+            raise EditError(f"{self.way!r} is neither shell, one-way, two-way nor column")
+        for ident in self.surfaces:
+            if self.way == "column" and not model.surfaces[ident].upright:
+                raise EditError(f"{model.surfaces[ident].name or ident} is no wall, so it cannot stand for a column")
         if self.span is not None and not np.linalg.norm(self.span) > 1e-9:
             raise EditError("a span needs a direction")
         for ident in self.surfaces:

@@ -1,0 +1,134 @@
+"""Walls as one column each: nodes at mid-length, level by level, with rigid arms to what the wall is joined to."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..model import Model, Support, Surface
+from ..model.geometry import Array
+from .ties import Tie
+from .wires import TOUCH
+
+if TYPE_CHECKING:
+    from .plates import Plates
+
+SAME_LEVEL = 0.05  # m; joints nearer than this in height are at one level
+REACH = 0.1  # m; what is joined between two levels hangs on neither
+
+
+@dataclass(slots=True)
+class WallColumn:
+    """A wall as a column: `nodes` (k,) of the mesh from its foot up, at heights `z` (k,); `length` along `level` (3,) and
+    `thickness`, m."""
+
+    surface: str
+    nodes: NDArray[np.int64]
+    z: Array
+    length: float
+    thickness: float
+    level: Array
+    normal: Array
+
+    def at(self, z: float) -> int:
+        """The node of the level nearest to a height."""
+        return int(self.nodes[int(np.abs(self.z - z).argmin())])
+
+
+def column_walls(model: Model, only: set[str] | None) -> list[Surface]:
+    """Walls that a run computes as columns."""
+    out = []
+    for s in model.surfaces.values():
+        material = model.materials.get(s.material)
+        usable = material is not None and material.usable and s.thickness > 0
+        if s.way == "column" and s.upright and usable and (only is None or s.id in only):
+            out.append(s)
+    return out
+
+
+def add_columns(model: Model, out: Plates, walls: list[Surface], index: dict[str, int]) -> None:
+    """Put the columns into the mesh with the ties that stand for their arms, and hold their feet."""
+    points: list[Array] = []
+    first = len(out.points)
+
+    def node(p: Array) -> int:
+        for k, q in enumerate(points):
+            if np.linalg.norm(p - q) <= TOUCH:
+                return first + k
+        points.append(p)
+        return first + len(points) - 1
+
+    for s in walls:
+        level = np.cross([0.0, 0, 1], s.plain_axes[2])
+        level = level / np.linalg.norm(level)
+        along = (s.outer - s.outer[0]) @ level
+        foot = s.outer[0] + level * (along.min() + along.max()) / 2
+        heights = sorted({float(s.outer[:, 2].min()), float(s.outer[:, 2].max()), *_joined_at(s)})
+        z = [heights[0]]
+        for h in heights[1:]:
+            if h - z[-1] > SAME_LEVEL:
+                z.append(h)
+        nodes = [node(np.array([foot[0], foot[1], h])) for h in z]
+        out.columns[s.id] = WallColumn(
+            s.id, np.array(nodes, np.int64), np.array(z), float(np.ptp(along)), s.thickness, level, s.plain_axes[2]
+        )
+    out.points = np.vstack([out.points, *points]) if points else out.points
+    for s in walls:
+        _tie(model, out, s, out.columns[s.id], index)
+        _hold(out, s, out.columns[s.id])
+
+
+def _joined_at(s: Surface) -> set[float]:
+    """Heights at which something level is joined to a wall, and its members' ends."""
+    low, high = float(s.outer[:, 2].min()), float(s.outer[:, 2].max())
+    out = set()
+    for j in s.joints:
+        if np.ptp(j.line[:, 2]) <= SAME_LEVEL:
+            out.add(float(np.clip(j.line[:, 2].mean(), low, high)))
+    return out
+
+
+def _tie(model: Model, out: Plates, s: Surface, column: WallColumn, index: dict[str, int]) -> None:
+    for j in s.joints:
+        if j.kind == "end" and j.node in index:
+            out.ties.append(Tie(index[j.node], (column.at(float(model.nodes[j.node].point[2])),), (1.0,)))
+        elif j.kind == "surface" and j.other in out.columns:
+            other = out.columns[j.other]
+            # one above the other: end to end; side by side, each stands by itself and floors tie them
+            if np.ptp(j.line[:, 2]) <= SAME_LEVEL and s.id < j.other:
+                a, b = column.at(float(j.line[0, 2])), other.at(float(j.line[0, 2]))
+                if a != b:
+                    out.ties.append(Tie(a, (b,), (1.0,)))
+        elif j.kind == "surface" and j.other in out.surfaces:
+            nodes = out.nodes_of(j.other)
+            d = j.line[1] - j.line[0]
+            size = float(np.linalg.norm(d))
+            t = (out.points[nodes] - j.line[0]) @ d / size
+            off = np.linalg.norm(out.points[nodes] - j.line[0] - np.outer(t, d / size), axis=1)
+            on = nodes[(off <= j.distance + 2 * TOUCH) & (t > -2 * TOUCH) & (t < size + 2 * TOUCH)]
+            for n in on.tolist():
+                z = float(out.points[n, 2])
+                if np.abs(column.z - z).min() <= REACH:
+                    out.ties.append(Tie(n, (column.at(z),), (1.0,)))
+
+
+def _hold(out: Plates, s: Surface, column: WallColumn) -> None:
+    """Line supports under a wall as a support of the column's foot, in the wall's own directions."""
+    from .plates import HeldEdge
+
+    for edge in s.supports:
+        length = float(np.linalg.norm(edge.line[1] - edge.line[0]))
+        letters, springs = edge.support.letters, edge.support.springs
+        a, b = (0, 1) if abs(column.level[0]) >= abs(column.level[1]) else (1, 0)
+        # along the wall, across it, up; then about the same three: a line held up is held from tipping in its plane
+        own = [letters[a], letters[b], letters[2], letters[3 + a], letters[2], letters[b]]
+        k = [springs[i] * length for i in (a, b, 2)]
+        k += [springs[3 + a] * length, springs[2] * length**3 / 12, springs[b] * length**3 / 12]
+        across = np.cross([0.0, 0, 1], column.level)
+        axes = tuple((float(v[0]), float(v[1]), float(v[2])) for v in (column.level, across, (0.0, 0.0, 1.0)))
+        support = Support("".join(own), tuple(float(v) for v in k), axes)
+        node = column.at(float(edge.line[0, 2]))
+        out.held.append(HeldEdge(s.id, support, np.array([node]), np.ones(1)))

@@ -1,0 +1,90 @@
+"""Walls as one column each, with rigid arms, against beam theory and against the same walls as shells."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from rod_tally.analysis import Results, run
+from rod_tally.model import LineSupport, LoadCase, Member, Model, Node, Section, SpaceLoad, Support, SurfaceJoint
+from rod_tally.model.edits import EditError, SetSpan
+from rod_tally.model.settings import MeshSettings, RunSettings
+
+from .plates import NU, E, plate_model, pressure, rectangle, shell
+
+
+def computed(m: Model) -> Results:
+    r = run(m, RunSettings(), meshing=MeshSettings(0.5))
+    assert all(e.residual < 1e-9 for e in r.equilibrium) and not r.left_out
+    return r
+
+
+def wall(m: Model, ident: str, a: tuple[float, float], b: tuple[float, float], low: float, high: float) -> None:
+    s = shell(m, ident, [(*a, low), (*b, low), (*b, high), (*a, high)], 0.2, cls="wall")
+    s.way = "column"
+    if low == 0:
+        s.supports = [LineSupport(np.array([(*a, 0), (*b, 0)], float), Support("XXXFFF"))]
+
+
+@pytest.mark.parametrize("turned", [0.0, 0.6])
+def test_a_wall_on_a_held_line_is_a_cantilever_in_its_plane(turned: float) -> None:
+    """F h^3 / 3 E I + F h / k G A (beam theory with shear), whichever way the wall stands."""
+    m = plate_model()
+    u = np.array([np.cos(turned), np.sin(turned)])
+    wall(m, "w", (0, 0), (float(3 * u[0]), float(3 * u[1])), 0.0, 9.0)
+    top = np.array([(0, 0, 9), (3 * u[0], 3 * u[1], 9)])
+    q = np.array([20e3 * u[0], 20e3 * u[1], 0.0])
+    m.cases["q"] = LoadCase("q", "wind", space_loads=[SpaceLoad(top, tuple(q), tuple(q))])
+    r = computed(m)
+    i, a, g = 0.2 * 27 / 12, 0.6, E / 2 / (1 + NU)
+    wanted = 60e3 * 9**3 / 3 / E / i + 60e3 * 9 / (5 / 6 * g * a)
+    k = int(np.argmax(r.xyz[:, 2]))
+    assert r.displacement[0, k, :2] @ u == pytest.approx(wanted, rel=1e-9)
+    low, high = r.extremes(0)
+    assert max(abs(low[0, 5]), abs(high[0, 5])) == pytest.approx(60e3 * 9)
+
+
+def test_walls_of_two_storeys_stand_on_each_other_and_carry_the_slab() -> None:
+    m = plate_model()
+    for k, y in enumerate((0.0, 6.0)):
+        wall(m, f"w{k}", (0, y), (4, y), 0.0, 3.0)
+        wall(m, f"v{k}", (0, y), (4, y), 3.0, 6.0)
+        line = np.array([(0, y, 3), (4, y, 3)])
+        m.surfaces[f"w{k}"].joints.append(SurfaceJoint("surface", f"v{k}", line))
+        m.surfaces[f"v{k}"].joints.append(SurfaceJoint("surface", f"w{k}", line))
+    for name, z, below in (("s", 3.0, "w"), ("t", 6.0, "v")):
+        s = shell(m, name, rectangle(4, 6, z), 0.2)
+        for k, y in enumerate((0.0, 6.0)):
+            line = np.array([(0, y, z), (4, y, z)])
+            s.joints.append(SurfaceJoint("surface", f"{below}{k}", line))
+            m.surfaces[f"{below}{k}"].joints.append(SurfaceJoint("surface", name, line))
+        pressure(m, name, 5e3)
+    r = computed(m)
+    n = {i: r.force[0, r.stations_of(i), 0] for i in r.member_ids}
+    assert n["v0"] == pytest.approx(-60e3) and n["w0"] == pytest.approx(-120e3)
+    assert r.reaction[0][:, 2].sum() == pytest.approx(240e3)
+
+
+def test_a_beam_that_ends_at_a_walls_edge_turns_it_through_a_rigid_arm() -> None:
+    """A lintel between two walls: a sideways load makes it bend by the walls' turning over their arms, so it carries shear."""
+    m = plate_model()
+    m.sections["b"] = Section("b", "values", 0.1, 2e-3, 1e-3, 0.0, 1e-3, 0.0, 0.0)
+    for k, x in enumerate((0.0, 6.0)):
+        wall(m, f"w{k}", (x, 0), (x + 4, 0), 0.0, 3.0)
+    for n, x in (("a", 4.0), ("b", 6.0)):
+        m.nodes[n] = Node(n, np.array([x, 0.0, 3.0]))
+    m.members["l"] = Member("l", "l", "beam", "a", "b", "b", "plate", np.array([0.0, 0, 1]))
+    for k, n in enumerate("ab"):
+        m.surfaces[f"w{k}"].joints.append(SurfaceJoint("end", "l", m.nodes[n].point[None], 0.0, n))
+    m.cases["q"] = LoadCase("q", "wind", space_loads=[SpaceLoad(np.array([(2, 0, 3.0)]), (80e3, 0, 0), (0, 0, 0))])
+    r = computed(m)
+    shear = r.force[0, r.stations_of("l")[0], 2]
+    normal = r.force[0, r.stations_of("w0")[0], 0]
+    assert abs(shear) > 1e3 and abs(normal) == pytest.approx(abs(shear), rel=1e-6)
+
+
+def test_only_walls_can_stand_for_columns() -> None:
+    m = plate_model()
+    shell(m, "s", rectangle(4, 4))
+    with pytest.raises(EditError, match="is no wall"):
+        SetSpan(["s"], "column").apply(m)
