@@ -50,6 +50,7 @@ def parser() -> argparse.ArgumentParser:
     )
     x.add_argument("model", type=Path, metavar="MODEL", help="an IFC file or a Rod Tally project file")
     x.add_argument("--ifc", type=Path, metavar="FILE", help="the IFC file to write")
+    x.add_argument("--results", action="store_true", help="run the model and write its results into the IFC file too")
     x.add_argument("--takeoff", type=Path, metavar="FILE", help="the spreadsheet to write the take-off to")
     x.add_argument("--settings", type=Path, metavar="FILE", help="settings of the transfer, TOML")
     d = sub.add_parser("demo", help="open the window with the demo project")
@@ -131,6 +132,7 @@ def export_command(arguments: argparse.Namespace) -> int:
     from .output.ifc import write_ifc
     from .output.spreadsheet import write_takeoff
     from .project.open import model_at
+    from .review.review import review
 
     wanted = [p for p in (arguments.ifc, arguments.takeoff) if p is not None]
     if not wanted:
@@ -141,7 +143,13 @@ def export_command(arguments: argparse.Namespace) -> int:
     model = model_at(arguments.model, settings_of(arguments))
     if arguments.ifc:
         count = f"{len(model.members)} members and {len(model.surfaces)} surfaces"
-        print(f"{count} written to {write_ifc(model, arguments.ifc)}")
+        if arguments.results:
+            done = review(model, settings_of(arguments))
+            path = write_ifc(model, arguments.ifc, done.results, done.fields)
+            count += f" with results of {len(done.results.cases)} cases"
+        else:
+            path = write_ifc(model, arguments.ifc)
+        print(f"{count} written to {path}")
     if arguments.takeoff:
         print(f"take-off written to {write_takeoff(model, arguments.takeoff)}")
     return 0

@@ -52,10 +52,10 @@ class Dialogs(QObject):
         if folder:
             self.session.export(Path(folder))
 
-    def ask_hand_back(self) -> None:
+    def ask_hand_back(self, results: bool = False) -> None:
         path, _ = QFileDialog.getSaveFileName(self.window, "Hand back as IFC", self._folder(), "Models (*.ifc)")
         if path:
-            self.session.hand_back(Path(path if path.lower().endswith(".ifc") else path + ".ifc"))
+            self.session.hand_back(Path(path if path.lower().endswith(".ifc") else path + ".ifc"), results)
 
     def ask_settings(self) -> None:
         path, _ = QFileDialog.getOpenFileName(self.window, "Read settings", self._folder(), "Settings (*.toml)")

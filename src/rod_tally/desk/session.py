@@ -244,17 +244,26 @@ class Session(QObject):
                 "Writing", lambda p: write_review(done, folder), lambda v: self.said.emit(f"{len(v)} files in {folder}")
             )
 
-    def hand_back(self, path: Path) -> None:
-        """The analytical model as an IFC file; never over the source it came from."""
-        done = self.state.review
-        if done is None:
+    def hand_back(self, path: Path, results: bool = False) -> None:
+        """The analytical model as an IFC file, with the results that are shown where they are wanted; never over the source
+        it came from."""
+        done, revision = self.state.review, self.state.revision
+        if done is None or revision is None:
+            return
+        if results and revision.stale:
+            self.failed.emit(
+                "Handing back", "The model has changed since its run, so its results are old: run it first"
+            )
             return
         source = Path(done.model.source_file)
         if path.exists() and source.exists() and path.samefile(source):
             self.failed.emit("Handing back", f"{path}: is the source of this revision; choose another name")
             return
+        what = (done.results, done.fields) if results else (None, None)
         self._start(
-            "Handing back", lambda p: write_ifc(done.model, path), lambda p: self.said.emit(f"Handed back as {p}")
+            "Handing back",
+            lambda p: write_ifc(done.model, path, *what),
+            lambda p: self.said.emit(f"Handed back as {p}"),
         )
 
     def write_takeoff(self, path: Path) -> None:

@@ -14,9 +14,12 @@ import ifcopenshell
 import ifcopenshell.guid
 import numpy as np
 
+from ..analysis.plate_fields import PlateFields
+from ..analysis.results import Results
 from ..model import Joint, Material, Member, Model, Node, Release, Section
 from ..model.geometry import Array
 from .ifc_loads import LoadWriter
+from .ifc_results import ResultWriter
 from .ifc_surfaces import Surfaces
 from .write import OutputError, write_whole
 
@@ -24,12 +27,13 @@ SPACE = uuid.UUID("b7a4c1de-52f0-4c0e-8f3a-0c6d1f6f9a20")
 GLOBAL_ID = re.compile(r"[0-3][0-9A-Za-z_$]{21}")
 
 
-def write_ifc(model: Model, path: Path) -> Path:
-    """Write the model to an IFC4 file, whole or not at all. Raises OutputError when it cannot be written.
+def write_ifc(model: Model, path: Path, results: Results | None = None, fields: PlateFields | None = None) -> Path:
+    """Write the model to an IFC4 file, whole or not at all, with the results of a run where they are given. Raises
+    OutputError when it cannot be written.
 
     Members whose section or material is not known go out without it.
     """
-    file = IfcModelWriter(model).make()
+    file = IfcModelWriter(model).make(results, fields)
     try:
         write_whole(path, lambda p: file.write(str(p)))
     except OSError as error:
@@ -49,7 +53,7 @@ class IfcModelWriter:
         self.profiles: dict[str, Any] = {}
         self.used: set[str] = set()
 
-    def make(self) -> Any:
+    def make(self, results: Results | None = None, fields: PlateFields | None = None) -> Any:
         f = self.f
         f.header.file_name.name = self.model.name or "model"
         origin = f.create_entity("IfcAxis2Placement3D", self.point(np.zeros(3)), None, None)
@@ -83,7 +87,10 @@ class IfcModelWriter:
         groups = [loads.case(case) for case in self.model.cases.values()]
         if groups:
             analysis.LoadedBy = groups
-        self._combinations(dict(zip(self.model.cases, groups)))
+        by_name = dict(zip(self.model.cases, groups))
+        self._combinations(by_name)
+        if results is not None and results.cases:
+            analysis.HasResults = ResultWriter(self, results, fields).groups(by_name)
         parts = [*self.points.values(), *self.members.values(), *self.surfaces.values(), *edges]
         if parts:
             self.root("IfcRelAssignsToGroup", "parts", None, RelatedObjects=parts, RelatingGroup=analysis)

@@ -1,0 +1,117 @@
+"""Results of a run as IFC4: a group of results for each load case, with reactions as IFC calls whatever a structure answers.
+
+Reactions and displacements stand at points, forces along members at their stations, forces of slabs and walls at the corners of
+elements averaged within the surface: three planar values in the surface's plane, named by `SURFACE_PARTS`.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from ..analysis.plate_fields import PlateFields
+from ..analysis.results import Results
+from ..model.geometry import Array
+
+if TYPE_CHECKING:
+    from .ifc import IfcModelWriter
+
+REACTION, DISPLACEMENT, FORCES = "reaction", "displacement", "member forces"
+SURFACE_PARTS = {"membrane forces nx ny nxy": (0, 1, 2), "moments mx my mxy": (3, 4, 5), "shears vx vy": (6, 7)}
+
+
+class ResultWriter:
+    """Writes results through the writer of the model, whose nodes, members, surfaces and cases are there already."""
+
+    def __init__(self, writer: IfcModelWriter, results: Results, fields: PlateFields | None) -> None:
+        self.w, self.f, self.r, self.fields = writer, writer.f, results, fields
+
+    def groups(self, cases: dict[str, Any]) -> list[Any]:
+        """The result groups of all cases; `cases` are the entities of the model's load cases."""
+        return [self._case(c, name, cases.get(name)) for c, name in enumerate(self.r.cases)]
+
+    def _case(self, c: int, name: str, of: Any) -> Any:
+        group = self.w.root(
+            "IfcStructuralResultGroup", f"results {name}", name, TheoryType="FIRST_ORDER_THEORY", ResultForLoadGroup=of,
+            IsLinear=True,
+        )  # fmt: skip
+        items = self._points(c) + self._members(c) + self._surfaces(c)
+        if items:
+            self.w.root("IfcRelAssignsToGroup", f"answers {name}", None, RelatedObjects=items, RelatingGroup=group)
+        return group
+
+    def _points(self, c: int) -> list[Any]:
+        out = []
+        r = self.r
+        index = {n: k for k, n in enumerate(r.node_ids)}
+        for s, node in enumerate(r.support_ids):
+            if r.node_done[c, index[node]]:
+                out.append(
+                    self._at(node, REACTION, "IfcStructuralLoadSingleForce", r.reaction[c, s], r.xyz[index[node]])
+                )
+        for node in self.w.points:
+            k = index.get(node)
+            if k is not None and r.node_done[c, k]:
+                out.append(
+                    self._at(node, DISPLACEMENT, "IfcStructuralLoadSingleDisplacement", r.displacement[c, k], None)
+                )
+        return out
+
+    def _at(self, node: str, name: str, kind: str, values: Array, place: Array | None) -> Any:
+        load = self.f.create_entity(kind, None, *(float(v) for v in values))
+        target = self.w.points.get(node)
+        entity = self._answer("IfcStructuralPointReaction", name, load, "GLOBAL_COORDS", target)
+        if target is None and place is not None:  # a corner of elements on a held edge, which is no node of the model
+            entity.Representation = self.w.shape(self.w.vertex(place), "Vertex")
+        return entity
+
+    def _members(self, c: int) -> list[Any]:
+        out = []
+        r = self.r
+        order = np.argsort(r.station_member, kind="stable")
+        starts = np.searchsorted(r.station_member[order], np.arange(len(r.member_ids) + 1))
+        for m, ident in enumerate(r.member_ids):
+            target = self.w.members.get(ident) or self.w.surfaces.get(ident)
+            if not r.member_done[c, m] or target is None:
+                continue
+            mine = order[starts[m] : starts[m + 1]]
+            values = [self.f.create_entity("IfcStructuralLoadSingleForce", None, *v) for v in r.force[c, mine].tolist()]
+            places = [[x] for x in r.station_x[mine].tolist()]
+            load = self.f.create_entity("IfcStructuralLoadConfiguration", None, values, places)
+            entity = self._answer("IfcStructuralCurveReaction", FORCES, load, "LOCAL_COORDS", target)
+            entity.PredefinedType = "DISCRETE"
+            out.append(entity)
+        return out
+
+    def _surfaces(self, c: int) -> list[Any]:
+        out: list[Any] = []
+        if self.fields is None:
+            return out
+        of, node, values = self.fields.averaged(self.fields.at_corners(self.r.displacement[c]))
+        for k, ident in enumerate(self.fields.plates.surfaces):
+            target = self.w.surfaces.get(ident)
+            mine = np.flatnonzero((of == k) & self.r.node_done[c][node])
+            if target is None or not len(mine):
+                continue
+            surface = self.fields.plates.shapes[ident]
+            places = surface.flat(self.fields.plates.points[node[mine]]).tolist()
+            for name, parts in SURFACE_PARTS.items():
+                loads = [
+                    self.f.create_entity("IfcStructuralLoadPlanarForce", None, *v)
+                    for v in values[mine][:, list(parts)].tolist()
+                ]
+                load = self.f.create_entity("IfcStructuralLoadConfiguration", None, loads, places)
+                entity = self._answer("IfcStructuralSurfaceReaction", name, load, "LOCAL_COORDS", target)
+                entity.PredefinedType = "DISCRETE"
+                out.append(entity)
+        return out
+
+    def _answer(self, kind: str, name: str, load: Any, frame: str, target: Any) -> Any:
+        entity = self.w.root(kind, f"answer {len(self.w.used)}", name, AppliedLoad=load, GlobalOrLocal=frame)
+        if target is not None:
+            self.w.root(
+                "IfcRelConnectsStructuralActivity", f"answers {len(self.w.used)}", None,
+                RelatingElement=target, RelatedStructuralActivity=entity,
+            )  # fmt: skip
+        return entity

@@ -1,0 +1,74 @@
+"""Results handed back as IFC read back as they were computed."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import ifcopenshell
+import ifcopenshell.validate
+import numpy as np
+import pytest
+
+from rod_tally.analysis import run
+from rod_tally.analysis.plate_fields import PlateFields
+from rod_tally.cli import main
+from rod_tally.intake.ifc.results import read_results
+from rod_tally.intake.readers import IntakeError
+from rod_tally.model.settings import RunSettings
+from rod_tally.output.ifc import write_ifc
+from rod_tally.output.ifc_results import SURFACE_PARTS
+
+from .floors import floor
+
+
+def test_results_of_members_and_slabs_read_back(tmp_path: Path) -> None:
+    m = floor()
+    m.surfaces["s"].way = "shell"
+    m.cases["live"].self_weight = (0.0, 0.0, -1.0)
+    r = run(m, RunSettings())
+    assert r.plates is not None
+    fields = PlateFields(m, r.plates)
+    path = write_ifc(m, tmp_path / "out.ifc", r, fields)
+    (found,) = read_results(path)
+    assert found.case == "live" and len(found.reactions) == 4 and len(found.displacements) == 8
+    total = sum(found.reactions.values())
+    assert total[2] == pytest.approx(-r.applied["live"][2])
+    file = ifcopenshell.open(str(path))
+    name = {e.GlobalId: e.Name for e in file.by_type("IfcStructuralItem")}
+    by_name = {name[k]: v for k, v in found.members.items()}
+    for ident in r.member_ids:
+        k = r.stations_of(ident)
+        x, values = by_name[ident]
+        assert x == pytest.approx(r.station_x[k]) and values == pytest.approx(r.force[0, k])
+    _, node, values = fields.averaged(fields.at_corners(r.displacement[0]))
+    flat = m.surfaces["s"].flat(r.plates.points[node])
+    for (_, part), (places, got) in found.surfaces.items():
+        columns = SURFACE_PARTS[part]
+        assert places == pytest.approx(flat) and got[:, : len(columns)] == pytest.approx(values[:, list(columns)])
+    assert len(found.surfaces) == 3
+
+
+def test_the_file_keeps_to_the_schema(tmp_path: Path) -> None:
+    m = floor()
+    path = write_ifc(m, tmp_path / "out.ifc", run(m, RunSettings()))
+    logger = ifcopenshell.validate.json_logger()
+    ifcopenshell.validate.validate(str(path), logger)
+    assert [s for s in logger.statements if "Result" in str(s) or "Reaction" in str(s)] == []
+
+
+def test_from_the_command_line(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    m = floor()
+    m.cases["live"].self_weight = (0.0, 0.0, -1.0)
+    plain = write_ifc(m, tmp_path / "plain.ifc")
+    assert main(["export", str(plain), "--ifc", str(tmp_path / "with.ifc"), "--results"]) == 0
+    assert "with results of 1 cases" in capsys.readouterr().out
+    (found,) = read_results(tmp_path / "with.ifc")
+    assert len(found.members) == 8 and np.isfinite(list(found.displacements.values())).all()
+    assert read_results(plain) == []
+
+
+def test_a_file_that_is_none_is_refused_in_words(tmp_path: Path) -> None:
+    path = tmp_path / "x.ifc"
+    path.write_text("nothing")
+    with pytest.raises(IntakeError, match="cannot be read as IFC"):
+        read_results(path)
