@@ -31,7 +31,12 @@ def pytest_configure(config: pytest.Config) -> None:
         number = told.readline().strip()
     if number:
         os.environ["DISPLAY"] = f":{number}"
-    config.add_cleanup(process.terminate)
+
+    def stop() -> None:
+        process.terminate()
+        process.wait()
+
+    config.add_cleanup(stop)
 
 
 DATA = Path(__file__).parent.parent / "src" / "rod_tally" / "demo" / "data"

@@ -17,10 +17,11 @@ from ..meshing import Plates
 from ..model import Model
 from ..model.geometry import Array
 from .plate_elements import chunks
-from .shells import Frames, forces_at
+from .shells import Frames, force_matrix
 
 PLATE_COMPONENTS = ("nx", "ny", "nxy", "mx", "my", "mxy", "vx", "vy")
 SOUND = 1e-7  # least over largest eigenvalue of a fit that still says something
+MIDDLE = {4: (0.0, 0.0), 3: (1 / 3, 1 / 3)}  # of an element, in its own coordinates
 TERMS = (6, 3, 1)  # quadratic, linear, mean
 
 
@@ -41,15 +42,15 @@ class PlateFields:
     def __init__(self, model: Model, plates: Plates) -> None:
         self.model, self.plates = model, plates
         self.corners = _corners(plates)
-        self._turns = [_turn(plates, of, frames) for _, of, _, frames, _ in chunks(model, plates)]
+        self._matrices = [
+            (nodes, _turned(force_matrix(frames, layer, *MIDDLE[nodes.shape[1]]), *_turn(plates, of, frames)))
+            for nodes, of, _, frames, layer in chunks(model, plates)
+        ]
         self._recover = _recovery(plates, self.corners)
 
     def samples(self, u: Array) -> Array:
         """Forces (E, 8) in the surfaces' axes in the middles of all elements, for movements u (n, 6) of the mesh's nodes."""
-        out = []
-        for (nodes, _, _, frames, layer), (q, sign) in zip(chunks(self.model, self.plates), self._turns):
-            middle = (0.0, 0.0) if nodes.shape[1] == 4 else (1 / 3, 1 / 3)
-            out.append(_turned(forces_at(frames, layer, u[nodes], *middle), q, sign))
+        out = [np.einsum("ecj,ej->ec", m, u[nodes].reshape(len(nodes), -1)) for nodes, m in self._matrices]
         return np.concatenate(out) if out else np.zeros((0, 8))
 
     def at_corners(self, u: Array) -> Array:
@@ -95,15 +96,17 @@ def _turn(plates: Plates, of: NDArray[np.int64], frames: Frames) -> tuple[Array,
 
 
 def _turned(f: Array, q: Array, sign: Array) -> Array:
+    """Force matrices (E, 8, k) in element axes as those in surface axes."""
     out = np.empty_like(f)
+    (c, s), (d, e) = (q[:, 0, 0, None], q[:, 0, 1, None]), (q[:, 1, 0, None], q[:, 1, 1, None])
     for k in (0, 3):
-        t = np.empty((len(f), 2, 2))
-        t[:, 0, 0], t[:, 1, 1] = f[:, k], f[:, k + 1]
-        t[:, 0, 1] = t[:, 1, 0] = f[:, k + 2]
-        t = q @ t @ np.swapaxes(q, 1, 2)
-        out[:, k], out[:, k + 1], out[:, k + 2] = t[:, 0, 0], t[:, 1, 1], t[:, 0, 1]
-    out[:, 3:6] *= sign[:, None]
-    out[:, 6:] = np.einsum("eij,ej->ei", q, f[:, 6:]) * sign[:, None]
+        x, y, xy = f[:, k], f[:, k + 1], f[:, k + 2]
+        out[:, k] = c * c * x + 2 * c * s * xy + s * s * y
+        out[:, k + 1] = d * d * x + 2 * d * e * xy + e * e * y
+        out[:, k + 2] = c * d * x + (c * e + s * d) * xy + s * e * y
+    out[:, 3:6] *= sign[:, None, None]
+    out[:, 6] = (c * f[:, 6] + s * f[:, 7]) * sign[:, None]
+    out[:, 7] = (d * f[:, 6] + e * f[:, 7]) * sign[:, None]
     return out
 
 

@@ -15,9 +15,9 @@ from ..meshing import Plates
 from ..meshing.columns import WallColumn
 from ..model import Surface
 from ..model.geometry import Array
-from .shells import QUAD_POINTS, TRIANGLE_POINTS, quad_shape, triangle_shape
+from .shells import CORNERS, QUAD_POINTS, TRIANGLE_POINTS, quad_shape, triangle_shape
 
-GAUSS, WEIGHT = np.polynomial.legendre.leggauss(3)
+GAUSS, WEIGHT = np.polynomial.legendre.leggauss(2)
 FINE = 4  # pieces of a line load to an element's size
 ALIKE = 0.02  # by which the mesh's area may differ from the surface's and still take its whole load
 
@@ -84,52 +84,65 @@ class LoadedSurface:
             for r, s in TRIANGLE_POINTS:
                 at = a + r * (b - a) + s * (c - a)
                 force = (field[0] + at @ field[1:]) * size / 3
-                into[nodes, :3] += shares(corners, at)[:, None] * force
+                into[nodes, :3] += shares(corners[None], at[None])[0][:, None] * force
 
-    def line(self, load: HeldLoad, into: Array) -> None:
-        """A line load, or a force at a point, of a field of elements: to the element that holds each piece's place."""
+    def take(self, places: Array, forces: Array, into: Array) -> None:
+        """Forces (k, 3) at places (k, 3), each to the element that holds its place; what is off the element turns it."""
+        flat = self.surface.flat(places)
+        hit = self.tree.nearest(as_points(flat))
+        first = 0
+        for e, corners in zip(self.groups, self.flat):
+            mine = np.flatnonzero((hit >= first) & (hit < first + len(e)))
+            own = hit[mine] - first
+            first += len(e)
+            if not len(mine):
+                continue
+            n = np.clip(shares(corners[own], flat[mine]), 0.0, 1.0)
+            n = n / n.sum(axis=1)[:, None]
+            nodes, force = e[own], forces[mine]
+            np.add.at(into[:, :3], nodes, n[:, :, None] * force[:, None])
+            arm = places[mine] - np.einsum("kn,kni->ki", n, self.points[nodes])
+            np.add.at(into[:, 3:], nodes, n[:, :, None] * np.cross(arm, force)[:, None])
+
+    def along(self, load: HeldLoad) -> tuple[Array, Array]:
+        """A line load, or a force at a point, as forces (k, 3) at places (k, 3) several to an element."""
         if len(load.line) == 1:
-            self._points(load.line, load.qa[None], into)
-            return
+            return load.line, load.qa[None]
         d = load.line[1] - load.line[0]
         length = float(np.linalg.norm(d))
-        if length < 1e-9:
-            return
-        edge = float(np.median([np.linalg.norm(f[:, 1] - f[:, 0], axis=1).mean() for f in self.flat]))
-        n = max(1, int(np.ceil(FINE * length / edge)))
+        n = max(1, int(np.ceil(FINE * length / self.edge)))
         t = ((np.arange(n)[:, None] + (GAUSS + 1) / 2) / n).ravel()
         w = np.tile(WEIGHT / 2 / n * length, n)
-        q = (load.qa + np.outer(t, load.qb - load.qa)) * w[:, None]
-        self._points(load.line[0] + np.outer(t, d), q, into)
+        return load.line[0] + np.outer(t, d), (load.qa + np.outer(t, load.qb - load.qa)) * w[:, None]
 
-    def _points(self, places: Array, forces: Array, into: Array) -> None:
-        """Forces (k, 3) at places (k, 3): what is off the element turns it."""
-        flat = self.surface.flat(places)
-        for k, place, at, force in zip(self.tree.nearest(as_points(flat)).tolist(), places, flat, forces):
-            nodes, corners = self.element(int(k))
-            n = np.clip(shares(corners, at), 0.0, 1.0)
-            n = n / n.sum()
-            into[nodes, :3] += n[:, None] * force
-            arm = place - n @ self.points[nodes]
-            if np.abs(arm).max() > 1e-9:
-                into[nodes, 3:] += n[:, None] * np.cross(arm, force)
+    @property
+    def edge(self) -> float:
+        """A usual length of an element's side, m."""
+        return float(np.median([np.linalg.norm(f[:, 1] - f[:, 0], axis=1).mean() for f in self.flat]))
 
 
 def shares(corners: Array, at: Array) -> Array:
-    """Shape functions (n,) of an element (n, 2) at a place in its plane; Newton's method for quadrilaterals."""
-    if len(corners) == 3:
-        m = np.array([corners[1] - corners[0], corners[2] - corners[0]]).T
-        r, s = np.linalg.solve(m, at - corners[0])
-        return triangle_shape(float(r), float(s))[0]
-    xi = np.zeros(2)
+    """Shape functions (k, n) of elements (k, n, 2) at a place (k, 2) in the plane of each; Newton's method for quadrilaterals."""
+    if corners.shape[1] == 3:
+        m = np.stack([corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]], axis=-1)
+        r, s = np.linalg.solve(m, (at - corners[:, 0])[..., None])[..., 0].T
+        return np.stack([1 - r - s, r, s], axis=1)
+    xi = np.zeros((len(at), 2))
     for _ in range(12):
-        v, d = quad_shape(float(xi[0]), float(xi[1]))
-        rest = v @ corners - at
-        step = np.linalg.solve((d @ corners).T, rest)
+        v, d = _bilinear(xi)
+        rest = np.einsum("kn,kni->ki", v, corners) - at
+        j = np.einsum("kdn,kni->kid", d, corners)
+        step = np.linalg.solve(j, rest[..., None])[..., 0]
         xi = np.clip(xi - step, -1.5, 1.5)
-        if np.abs(step).max() < 1e-12:
+        if np.abs(step).max(initial=0.0) < 1e-12:
             break
-    return quad_shape(float(xi[0]), float(xi[1]))[0]
+    return _bilinear(xi)[0]
+
+
+def _bilinear(xi: Array) -> tuple[Array, Array]:
+    """Shape functions (k, 4) and derivatives (k, 2, 4) of quadrilaterals at places (k, 2) of their own."""
+    a, b = 1 + xi[:, :1] * CORNERS[:, 0], 1 + xi[:, 1:] * CORNERS[:, 1]
+    return a * b / 4, np.stack([CORNERS[:, 0] * b, CORNERS[:, 1] * a], axis=1) / 4
 
 
 def plate_loads(plates: Plates, held: list[HeldLoad]) -> tuple[Array, Array]:
@@ -137,6 +150,7 @@ def plate_loads(plates: Plates, held: list[HeldLoad]) -> tuple[Array, Array]:
     into = np.zeros((len(plates.points), 6))
     missed = np.zeros(3)
     known: dict[str, LoadedSurface] = {}
+    points: dict[str, list[tuple[Array, Array]]] = {}
     for load in held:
         if load.surface in plates.columns:
             _on_column(plates.columns[load.surface], load, plates.points, into)
@@ -149,7 +163,8 @@ def plate_loads(plates: Plates, held: list[HeldLoad]) -> tuple[Array, Array]:
             known[load.surface] = LoadedSurface(plates.shapes[load.surface], plates)
         on = known[load.surface]
         if load.pressure is None:
-            on.line(load, into)
+            if len(load.line) == 1 or np.linalg.norm(load.line[1] - load.line[0]) > 1e-9:
+                points.setdefault(load.surface, []).append(on.along(load))
             continue
         own = np.zeros_like(into)
         if load.area is None:
@@ -162,6 +177,8 @@ def plate_loads(plates: Plates, held: list[HeldLoad]) -> tuple[Array, Array]:
         if got[k] and abs(wanted[k] / got[k] - 1) < ALIKE:
             own *= wanted[k] / got[k]
         into += own
+    for ident, parts in points.items():
+        known[ident].take(np.concatenate([p for p, _ in parts]), np.concatenate([f for _, f in parts]), into)
     return into, missed
 
 

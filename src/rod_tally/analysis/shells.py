@@ -237,19 +237,23 @@ def to_global(frames: Frames, k: Array) -> Array:
     return np.matmul(np.swapaxes(t, 1, 2), np.matmul(k, t))
 
 
-def forces_at(frames: Frames, layer: Layer, u: Array, xi: float, eta: float) -> Array:
-    """Forces a metre (E, 8): nx ny nxy mx my mxy vx vy in element axes at a place of the elements' own coordinates, from
-    global corner displacements u (E, n, 6). mx is positive when the face on the side of +z is in tension."""
+def force_matrix(frames: Frames, layer: Layer, xi: float, eta: float) -> Array:
+    """Matrices (E, 8, 6n) from global corner displacements to forces a metre nx ny nxy mx my mxy vx vy, in element axes, at a
+    place of the elements' own coordinates. mx is positive when the face on the side of +z is in tension."""
     e, n = frames.flat.shape[:2]
-    local = np.einsum("eij,enkj->enki", frames.axes, u.reshape(e, n, 2, 3)).reshape(e, n, 6)
-    um, ub = local[:, :, [0, 1, 5]].reshape(e, -1), local[:, :, [2, 3, 4]].reshape(e, -1)
+    local = np.zeros((e, 8, n, 6))
     b, _, _ = membrane_b(frames.flat, xi, eta)
     bb, _ = bending_b(frames.flat, xi, eta)
-    out = np.empty((e, 8))
-    out[:, 0:3] = np.einsum("eij,ejk,ek->ei", layer.membrane, b, um, optimize=True)
-    out[:, 3:6] = np.einsum("eij,ejk,ek->ei", layer.bending, bb, ub, optimize=True)
-    out[:, 6:8] = _shear(frames, layer)[:, None] * np.einsum("eik,ek->ei", shear_b(frames.flat, xi, eta), ub)
-    return out
+    local[:, 0:3, :, [0, 1, 5]] = (layer.membrane @ b).reshape(e, 3, n, 3)
+    local[:, 3:6, :, 2:5] = (layer.bending @ bb).reshape(e, 3, n, 3)
+    local[:, 6:8, :, 2:5] = (_shear(frames, layer)[:, None, None] * shear_b(frames.flat, xi, eta)).reshape(e, 2, n, 3)
+    # displacements and rotations of a corner turn alike
+    return np.asarray(local.reshape(e, 8 * n * 2, 3) @ frames.axes).reshape(e, 8, 6 * n)
+
+
+def forces_at(frames: Frames, layer: Layer, u: Array, xi: float, eta: float) -> Array:
+    """Forces a metre (E, 8), as `force_matrix` gives them, from global corner displacements u (E, n, 6)."""
+    return np.asarray(np.einsum("ecj,ej->ec", force_matrix(frames, layer, xi, eta), u.reshape(len(u), -1)))
 
 
 def _shear(frames: Frames, layer: Layer) -> Array:

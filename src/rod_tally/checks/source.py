@@ -46,26 +46,29 @@ def find_unread(s: Subject) -> Iterator[Finding]:
 
 @check("source.surfaces")
 def find_surfaces(s: Subject) -> Iterator[Finding]:
-    """Surfaces hand their loads on and have no stiffness in a run: what that leaves out is said, in numbers."""
-    if not s.model.surfaces:
+    """Surfaces that hand their loads on have no stiffness in a run: what that leaves out is said, in numbers."""
+    idle = [x for x in s.model.surfaces.values() if x.id not in s.computed]
+    if not idle:
         return
     count: dict[str, int] = defaultdict(int)
-    for surface in s.model.surfaces.values():
+    for surface in idle:
         count[surface.cls] += 1
     hang = sorted(i for part, held in s.held_components if not held for i in part)
     whole = {i for part, held in s.whole_parts if held for i in part}
     hang = [i for i in hang if i in whole]
     words = listed([f"{n} {cls}{'s' if n != 1 else ''}" for cls, n in sorted(count.items())])
-    weight = sum(s.model.surface_weight(x) for x in s.model.surfaces.values())
+    weight = sum(s.model.surface_weight(x) for x in idle)
     own = [n for n, c in s.model.cases.items() if any(c.self_weight)]
-    stays = abs(float(s.distribution.case(own[0]).total("on_surfaces")[2])) if own else 0.0
+    ids = {x.id for x in idle}
+    held = s.distribution.case(own[0]).held if own else []
+    stays = abs(sum(float(h.force[2]) for h in held if h.surface in ids))
     yield Finding(
         "source.surfaces",
         "note",
         f"{words} hand their loads on to beams, columns and walls; their own stiffness takes no part in a run. Of their "
         f"weight of {weight / 1000:.4g} kN, {stays / 1000:.4g} kN stays on walls and slabs on the ground, which are not "
         "computed" + (f"; {len(hang)} members that only surfaces hold are not either." if hang else "."),
-        tuple(sorted(s.model.surfaces)),
+        tuple(sorted(ids)),
         None,
         (),
         {"weight": weight, "stays": stays},

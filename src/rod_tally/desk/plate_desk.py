@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtWidgets import QWidget
@@ -9,6 +10,7 @@ from PyQt6.QtWidgets import QWidget
 from ..analysis.plate_quantities import unit_kind
 from ..model.edits import SetMeshSize
 from .forms import Field, Form
+from .quantities import UnitSet
 from .session import Session
 from .state import DeskState
 
@@ -18,8 +20,8 @@ AUTOMATIC, OWN = "from the largest value", "as below"
 class PlateDesk:
     """Asks, and writes to the state or makes a correction."""
 
-    def __init__(self, window: QWidget, session: Session, state: DeskState) -> None:
-        self.window, self.session, self.state = window, session, state
+    def __init__(self, window: QWidget, session: Session, state: DeskState, units: Callable[[], UnitSet]) -> None:
+        self.window, self.session, self.state, self.units = window, session, state, units
         self.form: Form | None = None
 
     def ask_size(self) -> None:
@@ -44,7 +46,7 @@ class PlateDesk:
 
     def ask_range(self) -> None:
         """The range of the colours; what lies beyond it is drawn in ink."""
-        state, units = self.state, getattr(self.window, "units")  # noqa: B009 - the window's own, not a QWidget's
+        state, units = self.state, self.units()
         kind = unit_kind(state.plate)
         factor, unit = (1e-6, "N/mm²") if kind == "stress" else getattr(units, kind)
         unit = unit if kind == "stress" else f"{unit}/m"

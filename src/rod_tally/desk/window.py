@@ -74,7 +74,7 @@ class Window(QMainWindow):
         self.dialogs = Dialogs(self, self.session, self.state, self.picture)
         self.corrections = Corrections(self, self.session, self.state)
         self.load_desk = RuleDesk(self, self.session, self.state)
-        self.plate_desk = PlateDesk(self, self.session, self.state)
+        self.plate_desk = PlateDesk(self, self.session, self.state, lambda: self.view.units)
         self.cut_desk = CutDesk(self, self.session, self.state)
         self.rules: RulesPage | None = None
         self.runs: RunsPage | None = None

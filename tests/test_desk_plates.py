@@ -1,0 +1,145 @@
+"""Slabs and walls in the window: elements, bands of colour, ranges, cuts, the largest displacement, results handed back."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+pytest.importorskip("PyQt6")
+from pytestqt.qtbot import QtBot  # noqa: E402
+
+from rod_tally.desk.window import Window  # noqa: E402
+from rod_tally.intake.ifc.results import read_results  # noqa: E402
+
+from .desk_help import STEP, act, fill, model_of, rested  # noqa: E402
+
+pytestmark = [
+    pytest.mark.desk,
+    pytest.mark.skipif(not os.environ.get("DISPLAY"), reason="needs a display; ./run test starts one"),
+]
+
+
+def legend(w: Window, qtbot: QtBot) -> str:
+    rested(qtbot, w)
+    w.view.draw()
+    return w.view.legend.text()
+
+
+def rows(w: Window, name: str) -> list[list[object]]:
+    w.tables.show_table(name)
+    w.tables._front()
+    return w.tables.pages[name].model.content.rows
+
+
+def surface(w: Window, name: str) -> str:
+    return next(s.id for s in model_of(w).surfaces.values() if s.name == name)
+
+
+def test_elements_forces_ranges_and_the_table(demo: Window, qtbot: QtBot) -> None:
+    w = demo
+    w.state.choose(1)
+    w.state.go(STEP["Response"])
+    act(w, qtbot, "run.elements")
+    assert "quadrilaterals" in legend(w, qtbot) and "rigid arms" in legend(w, qtbot)
+    act(w, qtbot, "run.plates")
+    w.state.set_view(case="Self-weight")
+    w.strip.refresh()
+    w.strip.component_choice.setCurrentText("my")
+    w.strip.component_choice.textActivated.emit("my")
+    text = legend(w, qtbot)
+    assert "my in kNm/m, line by line" in text and "beyond" not in text
+    act(w, qtbot, "run.range")
+    fill(w, qtbot, w.plate_desk.form, low=-1.0, high=1.0)
+    assert w.state.plate_range == (-1000.0, 1000.0) and "beyond the range" in legend(w, qtbot)
+    act(w, qtbot, "run.averaged")
+    act(w, qtbot, "run.principal")
+    text = legend(w, qtbot)
+    assert "averaged over lines" in text and "principal directions" in text
+    w.state.set_view(plate="s1 bottom", plate_range=None)
+    assert "s1 bottom in N/mm²" in legend(w, qtbot)
+    found = rows(w, "surface_forces")
+    roof = next(r for r in found if r[0] == "Roof floor")
+    review = w.state.review
+    assert review is not None and review.fields is not None
+    assert roof[3] == review.results.plates.elements()[surface(w, "Roof floor")]  # type: ignore[union-attr]
+    # what sags has tension below: the lowest mx of a slab under its own weight is negative
+    assert float(roof[10]) < 0 < float(roof[11])  # type: ignore[arg-type]
+
+
+def test_cuts_are_made_moved_copied_and_taken_back(demo: Window, qtbot: QtBot) -> None:
+    w = demo
+    w.state.choose(1)
+    act(w, qtbot, "run.cuts")
+    fill(w, qtbot, w.cut_desk.form, storey="Roof", way="x", spacing=4.0, first=2.0)
+    assert [c.name for c in model_of(w).cuts] == ["Roof x1", "Roof x2", "Roof x3", "Roof x4", "Roof x5"]
+    assert w.state.overlay == "cuts" and w.state.revision is not None
+    qtbot.waitUntil(lambda: not w.state.revision.stale, timeout=20000)
+    w.state.set_view(case="Wind y")
+    assert "v of 5 cuts in kN" in legend(w, qtbot)
+    shear = [float(r[6]) for r in rows(w, "cuts")]  # type: ignore[arg-type]
+    assert max(map(abs, shear)) > 1
+    act(w, qtbot, "run.move_cut")
+    fill(w, qtbot, w.cut_desk.form, name="Roof x2", by=0.5, factor=2.0)
+    assert model_of(w).cuts[1].factor == 2.0
+    act(w, qtbot, "run.cuts_again")
+    fill(w, qtbot, w.cut_desk.form, family="Roof x", storey="Loft")
+    why = [r for r in rows(w, "cuts") if str(r[0]).startswith("Loft")]
+    assert len(why) == 5 and "nothing that the run computes as a shell" in str(why[0][-1])
+    w.session.undo.undo()
+    rested(qtbot, w)
+    assert len(model_of(w).cuts) == 5
+    wall = next(s.id for s in model_of(w).surfaces.values() if s.upright)
+    w.state.pick("surface", wall)
+    act(w, qtbot, "run.wall_cut")
+    fill(w, qtbot, w.cut_desk.form, height=1.0)
+    assert len(model_of(w).cuts) == 6
+    act(w, qtbot, "run.delete_cuts")
+    assert len(model_of(w).cuts) == 5
+
+
+def test_a_floor_without_slabs_says_so(demo: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
+    w = demo
+    said: list[str] = []
+    monkeypatch.setattr(w.session, "failed", type("Signal", (), {"emit": lambda _s, _t, text: said.append(text)})())
+    act(w, qtbot, "run.cuts")
+    fill(w, qtbot, w.cut_desk.form, storey="Quay")
+    assert said and "there is no slab" in said[0]
+
+
+def test_the_largest_displacement_may_be_on_a_slab(demo: Window, qtbot: QtBot) -> None:
+    w = demo
+    w.state.choose(1)
+    w.state.set_view(case="Self-weight")
+    act(w, qtbot, "run.largest")
+    assert w.state.picked == ("surface", surface(w, "Roof floor"))
+    assert "slab Roof floor" in legend(w, qtbot)
+    w.view.animate(True)
+    qtbot.wait(120)
+    w.view.animate(False)
+
+
+def test_slabs_are_made_shells_with_elements_of_their_own(loft: Window, qtbot: QtBot) -> None:
+    w = loft
+    w.state.pick("surface", surface(w, "Roof floor"))
+    act(w, qtbot, "loads.span")
+    fill(w, qtbot, w.load_desk.form, way="as a shell in the run")
+    act(w, qtbot, "model.elements")
+    fill(w, qtbot, w.plate_desk.form, way="a size of its own", size=1.0)
+    s = model_of(w).surfaces[surface(w, "Roof floor")]
+    assert s.way == "shell" and s.mesh_size == 1.0
+    act(w, qtbot, "run.run")
+    plates = w.state.review.results.plates  # type: ignore[union-attr]
+    assert plates is not None and 200 < plates.elements()[s.id] < 900
+
+
+def test_results_are_handed_back(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    w = demo
+    w.state.choose(1)
+    w.session.hand_back(tmp_path / "back.ifc", results=True)
+    rested(qtbot, w)
+    found = read_results(tmp_path / "back.ifc")
+    assert [f.case for f in found] == w.state.review.results.cases  # type: ignore[union-attr]
+    assert np.isfinite(sum(found[0].reactions.values())).all()
