@@ -141,23 +141,32 @@ def _reaction_changes(base: Results, revised: Results, transform: Transform | No
         a, b = base.reaction[base.case_index(case)], revised.reaction[revised.case_index(case)]
         for k, q in enumerate(REACTIONS[:3]):
             out.append(ResultChange(f"total {q}", case, None, None, float(a[:, k].sum()), float(b[:, k].sum())))
-    if not base.support_ids or not revised.support_ids:
+    (sb, ib), (sr, ir) = (_supports_of_the_model(r) for r in (base, revised))
+    if not len(ib) or not len(ir):
         return out
-    ib, ir = ([r.node_ids.index(n) for n in r.support_ids] for r in (base, revised))
     places = revised.xyz[ir] if transform is None else transform.undo(revised.xyz[ir])
     distance, near = cKDTree(base.xyz[ib]).query(places, distance_upper_bound=NODE_REACH)
     for k, d in enumerate(distance):
         if not np.isfinite(d):
             continue
-        old, new = base.support_ids[near[k]], revised.support_ids[k]
+        old, new = base.support_ids[sb[near[k]]], revised.support_ids[sr[k]]
         for case in shared:
             cb, cr = base.case_index(case), revised.case_index(case)
             if not (base.node_done[cb, ib[near[k]]] and revised.node_done[cr, ir[k]]):
                 continue
-            before, after = base.reaction[cb, near[k]], revised.reaction[cr, k]
+            before, after = base.reaction[cb, sb[near[k]]], revised.reaction[cr, sr[k]]
             for name, x, y in zip(REACTIONS, before, after):
                 out.append(ResultChange(f"reaction {name}", case, old, new, float(x), float(y)))
     return out
+
+
+def _supports_of_the_model(r: Results) -> tuple[list[int], list[int]]:
+    """Which supports, and their nodes, are the model's own: corners of elements on a held edge differ from mesh to mesh, and
+    are compared in total only."""
+    index = {n: i for i, n in enumerate(r.node_ids)}
+    last = len(r.node_ids) if r.plates is None else r.plates.named
+    rows = [(s, index[n]) for s, n in enumerate(r.support_ids) if index[n] < last]
+    return [s for s, _ in rows], [n for _, n in rows]
 
 
 def _displacement_changes(base: Results, revised: Results) -> list[ResultChange]:

@@ -16,6 +16,7 @@ from ..model.edits import (
     MapMaterial,
     ReverseMembers,
     ScaleCase,
+    SetMeshSize,
     SetRelease,
     SetSupport,
     TellLoad,
@@ -26,6 +27,8 @@ from ..model.lines import lines_of
 
 PINNED = Support("XXXFFF")
 ACCEPT, REOPEN, GO = "Accept, because…", "reopen", "Take me there"
+FINER = "Set a smaller element size"
+USUAL_SIZE, SMALLEST_SIZE = 0.5, 0.05  # m
 MAP = "Map the profile to a known one"
 FORMS = {
     "Give a section": "section",
@@ -69,6 +72,9 @@ def edit_for(model: Model, finding: Finding | None, action: str, picked: str = "
             m = model.members.get(ident) or model.surfaces[ident]
             if name == f"{m.cls} {m.name or m.id}":
                 return DeleteMembers([ident])
+    if action == FINER and panes:
+        now = [model.surfaces[i].mesh_size or USUAL_SIZE for i in panes]
+        return SetMeshSize(panes, max(min(now) / 2, SMALLEST_SIZE))
     if action == "Support it" and panes:
         feet = [i for i in panes if model.surfaces[i].upright and model.surfaces[i].bottom_edges()]
         return HoldFoot(feet, PINNED) if feet else None

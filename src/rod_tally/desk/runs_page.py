@@ -95,15 +95,16 @@ class RunsPage(QDialog):
         return item is not None and item.checkState() == Qt.CheckState.Checked
 
     def chosen_part(self) -> set[str] | None:
-        """Members that take part; None for all."""
+        """Members and surfaces that take part; None for all."""
         review, part = self.state.review, self.part.currentText()
         if review is None or part == WHOLE:
             return None
         if part == SELECTED:
-            return set(self.state.chosen("member"))
+            return set(self.state.chosen("member")) | set(self.state.chosen("surface"))
         if part == SHOWN:
-            return self.state.shown_members()
-        return set(review.model.groups.get(part.removeprefix("group "), ())) & set(review.model.members)
+            return self.state.shown_members() | set(self.state.shown_surfaces())
+        of_group = set(review.model.groups.get(part.removeprefix("group "), ()))
+        return of_group & (review.model.members.keys() | review.model.surfaces.keys())
 
     def run(self) -> None:
         items = [self.cases.item(k) for k in range(self.cases.count())]
@@ -113,7 +114,7 @@ class RunsPage(QDialog):
             self.session.said.emit("Tick one case at least")
             return
         if only is not None and not only:
-            self.session.said.emit("There is no member in that part")
+            self.session.said.emit("There is no member or surface in that part")
             return
         self.session.run_again(self.name.text(), None if len(cases) == len(items) else cases, only)
         self.name.clear()
