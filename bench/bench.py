@@ -96,7 +96,7 @@ def one(members: int) -> dict[str, Any]:
 
     from rod_tally.analysis import factor, run
     from rod_tally.analysis.mesh import mesh
-    from rod_tally.analysis.run import assemble
+    from rod_tally.analysis.system import assemble
     from rod_tally.checks import Subject, run_checks
     from rod_tally.compare import compare
     from rod_tally.intake import read_source
@@ -140,7 +140,7 @@ def one(members: int) -> dict[str, Any]:
         review = Review(model, settings, results, findings, tally(model))
         timed("write", lambda: write_review(review, Path(folder) / "out"))
         m = mesh(model, results.member_ids)
-        system, _ = assemble(model, m)
+        system, _ = assemble(model, m, [])
         k = system.k
         right = np.random.default_rng(0).standard_normal((k.shape[0], CASES))
         parts = run_solve_only(m, system, k, right, timed)
@@ -165,7 +165,7 @@ def one(members: int) -> dict[str, Any]:
 def run_solve_only(m: Any, system: Any, k: Any, right: np.ndarray, timed: Any) -> str:
     """Our solve as a run does it (mechanism search and refinement included), of the same matrix."""
     from rod_tally.analysis import factor
-    from rod_tally.analysis.run import solve
+    from rod_tally.analysis.system import solve
 
     full = np.zeros((system.full.shape[0], right.shape[1]))
     full[system.free] = right
@@ -187,6 +187,11 @@ def main() -> None:
         from floor import floor
 
         print(json.dumps(floor()))
+        return
+    if "--shells" in sys.argv:
+        from shells import shells
+
+        print(json.dumps(shells()))
         return
     if "--tower" in sys.argv:
         print(json.dumps(tower(*(int(a) for a in sys.argv[-3:]))))
@@ -225,6 +230,7 @@ def main() -> None:
         print(f"  reading / ifcopenshell.open           {r['read'] / r['open']:.2f}   (goal: at most 4)")
     if len(sys.argv) == 1:
         report_floor()
+        report_shells()
 
 
 def report_floor() -> None:
@@ -237,6 +243,21 @@ def report_floor() -> None:
             f"{r[f'cases {name}']:.2f} s ({r[f'rows {name}']} rows each), cases / bare NumPy products "
             f"{r[f'cases {name}'] / r[f'bare {name}']:.2f}, sum off by {r[f'error {name}']:.1e}"
         )
+
+
+def report_shells() -> None:
+    done = subprocess.run([sys.executable, __file__, "--shells"], check=True, capture_output=True, text=True).stdout
+    r = json.loads(done.splitlines()[-1])
+    print(
+        f"\nshells and frame: {r['elements']} elements of {r['surfaces']} slabs and walls, {r['members']} members, "
+        f"{r['unknowns']} unknowns, 10 cases, largest residual {r['residual']:.1e}, peak {r['peak']:.0f} MB"
+    )
+    print(
+        f"  mesh {r['mesh']:.1f} s, assemble {r['assemble']:.1f} s, solve {r['solve']:.1f} s, whole run {r['run']:.1f} s"
+    )
+    print(f"  solve / bare ({r['bare']:.1f} s)                   {r['solve'] / r['bare']:.2f}   (goal: at most 1.3)")
+    print(f"  assembly / whole run                  {r['assemble'] / r['run']:.2f}   (goal: below 0.20)")
+    print(f"  recovery of forces set up in {r['fields']:.1f} s, then {r['forces of a case']:.2f} s a case")
 
 
 if __name__ == "__main__":

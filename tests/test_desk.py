@@ -358,7 +358,7 @@ def test_commands_are_whole() -> None:
     assert all(c.title and "." in c.id for c in COMMANDS)
 
 
-DIALOGS = {"file.take_in", "file.revision", "file.save_as", "file.export", "file.hand_back", "file.picture", "file.settings",
+DIALOGS = {"file.take_in", "file.revision", "file.save_as", "file.export", "file.hand_back", "file.hand_back_results", "file.picture", "file.settings",
            "file.takeoff", "file.workbook", "file.rules", "model.hold", "model.release", "model.section", "model.material",
            "model.thickness", "model.map_material", "model.turn", "model.split", "model.move", "file.settings_write", "file.quit", "model.accept", "model.map", "help.about"}  # fmt: skip
 

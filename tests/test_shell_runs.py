@@ -14,12 +14,14 @@ from rod_tally.model import (
     Member,
     Model,
     Node,
+    NodeLoad,
     Section,
     SpaceLoad,
     Support,
     SurfaceJoint,
 )
 from rod_tally.model.geometry import Array
+from rod_tally.model.model import Storey
 from rod_tally.model.settings import MeshSettings, RunSettings
 
 from .plates import NU, E, plate_model, pressure, rectangle, shell
@@ -186,9 +188,6 @@ def test_a_rigid_diaphragm_shares_a_force_by_stiffness_and_turns_about_the_centr
     m = plate_model()
     for name, i in (("one", 1e-4), ("three", 3e-4)):
         m.sections[name] = Section(name, "values", 0.1, i, i, 0.0, 1e-9, 0.0, 0.0)
-    from rod_tally.model import NodeLoad
-    from rod_tally.model.model import Storey
-
     m.storeys = [Storey("Ground", 0.0), Storey("First", 3.0)]
     for k, (y, section) in enumerate(((0.0, "one"), (8.0, "three"), (6.0, "one"))):
         m.nodes[f"f{k}"] = Node(f"f{k}", np.array([0, y, 0.0]), Support("XXXXXX"))
@@ -204,6 +203,23 @@ def test_a_rigid_diaphragm_shares_a_force_by_stiffness_and_turns_about_the_centr
     r = computed(m, diaphragms=["First"])
     shear = [-r.reaction[0, r.support_ids.index(f"f{k}"), 0] for k in range(2)]
     assert shear == pytest.approx([1e3, 3e3], rel=1e-3)
+
+
+def test_a_diaphragm_on_shells_keeps_equilibrium() -> None:
+    """A wall under a slab has nodes above and below the floor; they stay free of it."""
+    m = plate_model()
+    m.storeys = [Storey("Ground", 0.0), Storey("First", 3.1)]
+    s = shell(m, "s", rectangle(4, 2, 3.0), 0.2)
+    w = shell(m, "w", [(0, 1, 0), (4, 1, 0), (4, 1, 3), (0, 1, 3)], 0.2, cls="wall")
+    w.supports = [LineSupport(np.array([(0, 1, 0), (4, 1, 0)], float), Support("XXXXXX"))]
+    line = np.array([(0, 1, 3), (4, 1, 3)], float)
+    s.joints = [SurfaceJoint("surface", "w", line)]
+    w.joints = [SurfaceJoint("surface", "s", line)]
+    pressure(m, "s", 10e3).area_loads.append(AreaLoad("s", ((1e3, 500.0, 0.0),)))
+    r = computed(m, diaphragms=["First"])
+    floor = np.abs(r.xyz[:, 2] - 3) < 1e-9
+    turn = r.displacement[0][floor, 5]
+    assert np.ptp(turn) < 1e-12 * max(np.abs(turn).max(), 1e-6)
 
 
 def test_what_hangs_on_nothing_is_left_out_and_named() -> None:

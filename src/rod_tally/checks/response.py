@@ -27,7 +27,7 @@ SAME_PLACE = 0.001  # m
 
 
 def _walls(s: Subject) -> str:
-    """What to add where walls, which have no stiffness in a run yet, may be the reason; "" without walls."""
+    """What to add where walls that take no part in the run may be the reason; "" without such."""
     plates = s.results.plates if s.results is not None else None
     taking = {*plates.surfaces, *plates.columns} if plates is not None else set()
     idle = any(x.upright and x.id not in taking for x in s.model.surfaces.values())
