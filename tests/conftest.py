@@ -64,6 +64,8 @@ def own_data(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
 
 @pytest.fixture
 def window(qtbot: Any) -> Iterator[Window]:
+    from PyQt6.QtCore import QEvent
+
     from rod_tally.desk.app import application
     from rod_tally.desk.window import Window
 
@@ -79,6 +81,8 @@ def window(qtbot: Any) -> Iterator[Window]:
     qtbot.waitUntil(lambda: not w.session.jobs.busy, timeout=20000)
     w.close()
     w.deleteLater()
+    # deferred deletion waits for an event loop of its own otherwise, and windows would pile up
+    app.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
     app.processEvents()
 
 

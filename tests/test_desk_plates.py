@@ -121,6 +121,26 @@ def test_the_largest_displacement_may_be_on_a_slab(demo: Window, qtbot: QtBot) -
     w.view.animate(False)
 
 
+def test_a_motion_without_resistance_is_shown(loft: Window, qtbot: QtBot) -> None:
+    w = loft
+    from rod_tally.model.edits import SetSpan, SetSupport
+    from rod_tally.model.structure import FREE
+
+    m = model_of(w)
+    w.session.correct(SetSpan([s.id for s in m.surfaces.values() if not s.upright], "two-way"))
+    w.session.correct(SetSupport([n for n, x in m.nodes.items() if x.support.any][1:], FREE))
+    for wall in [s for s in model_of(w).surfaces.values() if s.upright]:
+        wall.supports = []
+    act(w, qtbot, "run.run")
+    act(w, qtbot, "run.motions")
+    text = legend(w, qtbot)
+    motions = w.state.review.results.motions  # type: ignore[union-attr]
+    assert (f"motion 1 of {len(motions)}" in text) if motions else ("nothing moves" in text)
+    w.view.animate(True)
+    assert w.view.animated == bool(motions)
+    w.view.animate(False)
+
+
 def test_slabs_are_made_shells_with_elements_of_their_own(loft: Window, qtbot: QtBot) -> None:
     w = loft
     w.state.pick("surface", surface(w, "Roof floor"))

@@ -79,6 +79,35 @@ def draw_mode(canvas: Canvas, sheet: Sheet) -> list[str]:
     return [f"mode {mode.mode}: period {mode.period:.4g} s, {1 / mode.period:.4g} Hz", f"moves {shares} of the mass"]
 
 
+@overlay("motions", "What moves freely", base="pale")
+def draw_motions(canvas: Canvas, sheet: Sheet) -> list[str]:
+    """A motion without resistance that the run found, as large as can be seen; the command Animate moves it to and fro."""
+    if sheet.stale:
+        return [OLD]
+    r = sheet.review.results
+    if not r.motions:
+        return ["nothing moves without resistance"]
+    which = (sheet.state.mode - 1) % len(r.motions)
+    motion = r.motions[which]
+    u = np.zeros((len(r.node_ids), 6))
+    index = {n: k for k, n in enumerate(r.node_ids)}
+    u[[index[n] for n in motion.nodes]] = motion.shape
+    size = max(float(np.linalg.norm(u[:, :3], axis=1).max()), float(np.abs(u[:, 3:]).max()), 1e-300)
+    u *= sheet.state.scale * sheet.size / 25 / size
+    shapes = free_shapes(sheet.model, r.member_ids, u, 13, sheet.review.settings.run.shear_flexible, r.plates)
+    wanted = set(sheet.ids)
+    shown = np.isin(shapes.member, [k for k, i in enumerate(r.member_ids) if i in wanted])
+    canvas.moving(shapes.points[shown], shapes.displacement[shown], RUST, 2.4)
+    _move_plates(canvas, sheet, r, u, 1.0)
+    at = r.xyz[[index[n] for n in motion.nodes[:40]]] - sheet.model.origin
+    canvas.symbols(at, ring(6), RUST, 1.8)
+    more = f"; mode steps through {len(r.motions)}" if len(r.motions) > 1 else ""
+    return [
+        f"motion {which + 1} of {len(r.motions)}: {len(motion.nodes)} nodes move{more}",
+        "○ the nodes that move most",
+    ]
+
+
 def _move_plates(canvas: Canvas, sheet: Sheet, r: Results, u: Array, scale: float) -> None:
     """Slabs and walls that are shown, with their nodes moved by u (N, 6) times a scale."""
     if r.plates is None:

@@ -71,7 +71,9 @@ def blend(share: float) -> str:
 
 
 def dress(app: QApplication) -> None:
-    """Fonts that ship with the application, and the style sheet."""
+    """Fonts that ship with the application, and the style sheet; once, as every widget there is is styled anew."""
+    if app.styleSheet() == STYLE:
+        return
     for path in sorted((Path(__file__).parent / "fonts").glob("*.ttf")):
         QFontDatabase.addApplicationFont(str(path))
     font = QFont("Lato", 10)

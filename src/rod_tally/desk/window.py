@@ -347,6 +347,12 @@ class Window(QMainWindow):
         else:
             self.view.take_me_there(model.nodes[picked[1]].point)
 
+    def show_motion(self) -> None:
+        """Show the motions without resistance; again for the next one."""
+        again = self.state.overlay == "motions"
+        self.state.set_view(mode=self.state.mode + 1 if again else 1)
+        self.show_overlay("motions", "findings")
+
     def go_to_largest(self) -> None:
         """Pick the node that moves most in the shown case, and close in on it."""
         review, case = self.state.review, self.state.case
