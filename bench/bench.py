@@ -193,6 +193,11 @@ def main() -> None:
 
         print(json.dumps(shells()))
         return
+    if "--view" in sys.argv:
+        from view import view
+
+        print(json.dumps(view()))
+        return
     if "--tower" in sys.argv:
         print(json.dumps(tower(*(int(a) for a in sys.argv[-3:]))))
         return
@@ -231,6 +236,7 @@ def main() -> None:
     if len(sys.argv) == 1:
         report_floor()
         report_shells()
+        report_view()
 
 
 def report_floor() -> None:
@@ -258,6 +264,14 @@ def report_shells() -> None:
     print(f"  solve / bare ({r['bare']:.1f} s)                   {r['solve'] / r['bare']:.2f}   (goal: at most 1.3)")
     print(f"  assembly / whole run                  {r['assemble'] / r['run']:.2f}   (goal: below 0.20)")
     print(f"  recovery of forces set up in {r['fields']:.1f} s, then {r['forces of a case']:.2f} s a case")
+
+
+def report_view() -> None:
+    done = subprocess.run([sys.executable, __file__, "--view"], check=True, capture_output=True, text=True).stdout
+    r = json.loads(done.splitlines()[-1])
+    print(f"\nthe view: {r['members']} members and {r['elements']} elements, turned")
+    for name in ("sections", "plates", "displaced", "mesh"):
+        print(f"  {name:10} drawn in {r[f'draw {name}']:.2f} s, {r[f'fps {name}']:.0f} frames a second")
 
 
 if __name__ == "__main__":
