@@ -13,8 +13,10 @@ import numpy as np
 import pytest
 
 from rod_tally.analysis import run
+from rod_tally.analysis.modes import modes
+from rod_tally.analysis.plate_fields import PlateFields
 from rod_tally.intake import IntakeError
-from rod_tally.model import Model, Settings
+from rod_tally.model import LoadCase, Model, Settings
 from rod_tally.model.edits import SetSupport
 from rod_tally.model.structure import FREE
 from rod_tally.project import Project, ProjectError
@@ -23,6 +25,7 @@ from rod_tally.project.open import model_at, review_path
 from rod_tally.project.store import fingerprint
 
 from .frames import line_load, regular
+from .plates import plate_model, pressure, rectangle, shell
 
 
 def loaded() -> Model:
@@ -264,3 +267,32 @@ def test_a_model_of_slabs_and_walls_is_kept_whole(tmp_path: Path) -> None:
     assert pack(again) == pack(m)
     assert again.surfaces["floor"].axes[0] == pytest.approx([0, 1, 0])
     assert again.corrections == m.corrections and again.removed_surfaces["east"].thickness == pytest.approx(0.2)
+
+
+def test_modes_are_kept_with_their_run_and_asked_for_with_its_settings(tmp_path: Path) -> None:
+    m = regular(1, 1)
+    m.cases["Self-weight"] = LoadCase("Self-weight", "self-weight", self_weight=(0.0, 0.0, -1.0))
+    settings = Settings()
+    r = run(m, settings.run)
+    found = modes(m, r, settings)
+    p = Project.create(tmp_path / "p.rodtally")
+    ident = p.add_run(p.add_revision("A", m), "Run 1", m, settings, r, found)
+    kept = p.modes(ident, settings)
+    assert kept is not None and [x.period for x in kept] == [x.period for x in found]
+    assert kept[0].shape is not None and found[0].shape is not None and (kept[0].shape == found[0].shape).all()
+    settings.modes.count = 3
+    assert p.modes(ident, settings) is None
+
+
+def test_a_run_of_shells_is_kept_with_its_mesh(tmp_path: Path) -> None:
+    m = plate_model()
+    shell(m, "s", rectangle(4, 3), edges="XXXFFF")
+    pressure(m, "s", 1e3)
+    r = run(m, Settings().run)
+    p = Project.create(tmp_path / "p.rodtally")
+    ident = p.add_run(p.add_revision("A", m), "Run 1", m, Settings(), r)
+    again = p.results(ident)
+    assert again.plates is not None and r.plates is not None
+    assert (again.plates.quads == r.plates.quads).all() and again.plates.quads.dtype == r.plates.quads.dtype
+    one, two = (PlateFields(m, x.plates).at_corners(x.displacement[0]) for x in (r, again) if x.plates is not None)
+    assert two == pytest.approx(one)

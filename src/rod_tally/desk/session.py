@@ -16,7 +16,7 @@ from PyQt6.QtCore import QObject, QSettings, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
 from ..analysis import AnalysisError, Results, run
-from ..analysis.modes import modes
+from ..analysis.modes import Mode, modes
 from ..analysis.storeys import storey_rows
 from ..checks import Subject, run_checks
 from ..intake import IntakeError, read_source
@@ -105,7 +105,7 @@ class Session(QObject):
         progress("Keeping it", 0.97)
         name = f"Revision {chr(ord('A') + len(before) % 26)}"
         ident = project.add_revision(name, model)
-        project.add_run(ident, "Run 1", model, self.settings, done.results)
+        project.add_run(ident, "Run 1", model, self.settings, done.results, done.modes)
         if done.comparison is not None:
             project.add_comparison(before[-1].id, ident, done.comparison)
         project.save_settings(self.settings)
@@ -164,13 +164,15 @@ class Session(QObject):
             model = project.model(row.id)
             runs = project.runs(row.id)
             stale, run_name = False, ""
+            kept: list[Mode] | None = None
             if runs:
+                kept = project.modes(runs[-1].id, settings)
                 results, run_name = project.results(runs[-1].id), runs[-1].name
                 stale = runs[-1].print != fingerprint(model)
             else:
                 results, run_name = run(model, settings.run, progress, meshing=settings.mesh), "Run 1"
                 project.add_run(row.id, run_name, model, settings, results)
-            done = _review_of(model, settings, results, stale)
+            done = _review_of(model, settings, results, stale, kept)
             if revisions:
                 last = revisions[-1].review
                 attach_comparison(done, last.model, last.results)
@@ -310,7 +312,7 @@ class Session(QObject):
                 last = self.state.revisions[index - 1].review
                 attach_comparison(done, last.model, last.results)
             progress("Keeping the run", 0.97)
-            project.add_run(revision.id, name, done.model, settings, done.results)
+            project.add_run(revision.id, name, done.model, settings, done.results, done.modes)
             if done.comparison is not None:
                 project.add_comparison(self.state.revisions[index - 1].id, revision.id, done.comparison)
             return done
@@ -336,7 +338,7 @@ class Session(QObject):
         def work(progress: Progress) -> tuple[Review, bool]:
             progress(f"Opening {row.name}", 0.2)
             stale = row.print != fingerprint(model)
-            return _review_of(model, settings, project.results(ident), stale), stale
+            return _review_of(model, settings, project.results(ident), stale, project.modes(ident, settings)), stale
 
         def done(value: tuple[Review, bool]) -> None:
             before = revision.review.comparison
@@ -492,11 +494,15 @@ def _data_folder() -> Path:
     return Path(os.environ.get("ROD_TALLY_DATA") or platformdirs.user_data_dir("rod-tally"))
 
 
-def _review_of(model: Model, settings: Settings, results: Results, stale: bool) -> Review:
+def _review_of(
+    model: Model, settings: Settings, results: Results, stale: bool, kept: list[Mode] | None = None
+) -> Review:
+    """A review of a run that was kept, with the modes that were kept with it."""
     loads = Distribution(model)
     if stale:
         findings = run_checks(Subject(model, None, settings, loads))
         return Review(model, settings, results, findings, tally(model), _distribution=loads)
-    own, storeys = modes(model, results, settings, distribution=loads), storey_rows(model, results, loads)
+    own = modes(model, results, settings, distribution=loads) if kept is None else kept
+    storeys = storey_rows(model, results, loads)
     findings = run_checks(Subject(model, results, settings, loads, own, storeys))
     return Review(model, settings, results, findings, tally(model), own, storeys, _distribution=loads)

@@ -64,6 +64,10 @@ class Plates:
     shapes: dict[str, Surface] = field(default_factory=dict)
     columns: dict[str, WallColumn] = field(default_factory=dict)
 
+    def __post_init__(self) -> None:
+        # an empty array comes back from a file without its second axis
+        self.quads, self.triangles = self.quads.reshape(-1, 4), self.triangles.reshape(-1, 3)
+
     def keeping(self, surfaces: set[str], failed: dict[str, str]) -> Plates:
         """The same nodes with the elements of these surfaces alone; the others are named in `failed` with a reason."""
         kept = [s for s in self.surfaces if s in surfaces]

@@ -8,13 +8,14 @@ import json
 import sqlite3
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
+from ..analysis.modes import Mode
 from ..analysis.results import CaseEquilibrium, FoundMotion, Results
 from ..compare import Comparison
 from ..meshing import Plates
@@ -81,6 +82,7 @@ class _Labels:
     more_motions: bool
     loose: dict[str, list[int]]
     plates: Plates | None = None
+    modes: list[Mode] | None = None
 
 
 ARRAYS = ("xyz", "displacement", "reaction", "station_member", "station_x", "force", "node_done", "member_done")
@@ -233,10 +235,20 @@ class Project:
             raise ProjectError(f"{self.path}: holds no revision {revision}")
         return unpack(Model, row[0])
 
-    def add_run(self, revision: int, name: str, model: Model, settings: Settings, results: Results) -> int:
-        """Keep a run beside all earlier ones; returns its id."""
+    def add_run(
+        self,
+        revision: int,
+        name: str,
+        model: Model,
+        settings: Settings,
+        results: Results,
+        modes: list[Mode] | None = None,
+    ) -> int:
+        """Keep a run, and its modes where they were found, beside all earlier ones; returns its id."""
         arrays = io.BytesIO()
-        np.savez_compressed(arrays, **{k: getattr(results, k) for k in ARRAYS})
+        kept: dict[str, Any] = {k: getattr(results, k) for k in ARRAYS}
+        kept |= {f"mode {m.mode}": m.shape for m in modes or () if m.shape is not None}
+        np.savez_compressed(arrays, **kept)
         labels = pack(
             _Labels(
                 results.cases,
@@ -251,6 +263,7 @@ class Project:
                 results.more_motions,
                 results.loose,
                 results.plates,
+                None if modes is None else [replace(m, shape=None) for m in modes],
             )
         )
         with self._transaction() as db:
@@ -290,6 +303,19 @@ class Project:
             plates=labels.plates,
             **arrays,
         )
+
+    def modes(self, run: int, settings: Settings) -> list[Mode] | None:
+        """The modes kept with a run; None where there are none, or where they were found with other settings."""
+        row = self._db.execute("SELECT arrays, labels, settings FROM run WHERE id = ?", (run,)).fetchone()
+        if row is None:
+            return None
+        labels: _Labels = unpack(_Labels, row[1])
+        if labels.modes is None or Settings.from_dict(json.loads(row[2])).modes != settings.modes:
+            return None
+        with np.load(io.BytesIO(row[0]), allow_pickle=False) as stored:
+            for m in labels.modes:
+                m.shape = stored.get(f"mode {m.mode}")
+        return labels.modes
 
     def add_comparison(self, baseline: int, revised: int, comparison: Comparison) -> None:
         """Keep a comparison of two revisions beside all earlier ones; neither revision is touched."""
