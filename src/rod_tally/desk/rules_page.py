@@ -26,7 +26,8 @@ from PyQt6.QtWidgets import (
 from ..model import Settings
 from ..model.settings import SettingsError
 from ..transfer.preview import JoinPreview
-from .session import Session, source_of
+from .kept import source_of
+from .session import Session
 from .state import DeskState
 from .theme import MUTED, RUST
 

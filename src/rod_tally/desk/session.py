@@ -4,26 +4,22 @@ from __future__ import annotations
 
 import copy
 import json
-import os
 import sqlite3
 from collections.abc import Callable, Container
 from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-import platformdirs
 from PyQt6.QtCore import QObject, QSettings, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
-from ..analysis import AnalysisError, Results, run
-from ..analysis.modes import Mode, modes
-from ..analysis.storeys import storey_rows
+from ..analysis import AnalysisError
 from ..checks import Subject, run_checks
 from ..intake import IntakeError, read_source
 from ..loads import Distribution
 from ..loads.lateral import LateralError
 from ..loads.rules import RulesError
-from ..model import Finding, Model, Settings, SettingsError
+from ..model import Finding, Settings, SettingsError
 from ..model.catalogue import catalogue
 from ..model.edits import Edit, MapMaterial, MapProfile
 from ..model.grades import grades
@@ -35,10 +31,10 @@ from ..project.corrections import CorrectionBook
 from ..project.store import SUFFIX, fingerprint
 from ..review import Review, review
 from ..review.review import attach_comparison, read_model
-from ..review.tally import tally
 from ..transfer.preview import preview_joins
 from .actions import ACCEPT, FORMS, GO, MAP, REOPEN, edit_for
 from .jobs import Jobs
+from .kept import data_folder, load_project, review_of, source_of
 from .state import DeskState, Revision
 from .steps_back import Again, Correct, CorrectAll, Decide, Look
 
@@ -77,7 +73,7 @@ class Session(QObject):
     def open(self, path: Path) -> None:
         """A project as it is, or a model as the first revision of a new project."""
         if path.suffix.lower() == SUFFIX:
-            self._start("Opening", lambda p: self._load(path, p), self._opened)
+            self._start("Opening", lambda p: load_project(path, p), self._opened)
         else:
             self._start("Taking in", lambda p: self._take_new(path, p), self._taken_new)
         self._remember(path)
@@ -143,7 +139,7 @@ class Session(QObject):
 
     @staticmethod
     def book() -> CorrectionBook:
-        return CorrectionBook(_data_folder() / "corrections")
+        return CorrectionBook(data_folder() / "corrections")
 
     def preview(self, settings: Settings) -> None:
         """What the join rules of these settings would do to the source of the current revision."""
@@ -154,32 +150,6 @@ class Session(QObject):
         self._start(
             "Previewing", lambda p: preview_joins(read_source(path, p), settings.transfer, p), self.previewed.emit
         )
-
-    def _load(self, path: Path, progress: Progress) -> tuple[Project, list[Revision], Settings]:
-        project = Project.open(path)
-        settings = project.settings()
-        revisions: list[Revision] = []
-        for row in project.revisions():
-            progress(f"Opening {row.name}", 0.1 + 0.8 * len(revisions) / max(len(project.revisions()), 1))
-            model = project.model(row.id)
-            runs = project.runs(row.id)
-            stale, run_name = False, ""
-            kept: list[Mode] | None = None
-            if runs:
-                kept = project.modes(runs[-1].id, settings)
-                results, run_name = project.results(runs[-1].id), runs[-1].name
-                stale = runs[-1].print != fingerprint(model)
-            else:
-                results, run_name = run(model, settings.run, progress, meshing=settings.mesh), "Run 1"
-                project.add_run(row.id, run_name, model, settings, results)
-            done = _review_of(model, settings, results, stale, kept)
-            if revisions:
-                last = revisions[-1].review
-                attach_comparison(done, last.model, last.results)
-            revisions.append(
-                Revision(row.id, row.name, done, project.decisions(row.id), project.looked(row.id), stale, run_name)
-            )
-        return project, revisions, settings
 
     def _opened(self, value: tuple[Project, list[Revision], Settings]) -> None:
         project, revisions, settings = value
@@ -199,7 +169,7 @@ class Session(QObject):
         self.state.revisions = []
 
     def _new_project(self) -> Project:
-        folder = _data_folder() / "projects"
+        folder = data_folder() / "projects"
         folder.mkdir(parents=True, exist_ok=True)
         stamp = datetime.now().strftime("%Y-%m-%d %H.%M.%S")
         path, n = folder / f"{stamp}{SUFFIX}", 2
@@ -338,7 +308,7 @@ class Session(QObject):
         def work(progress: Progress) -> tuple[Review, bool]:
             progress(f"Opening {row.name}", 0.2)
             stale = row.print != fingerprint(model)
-            return _review_of(model, settings, project.results(ident), stale, project.modes(ident, settings)), stale
+            return review_of(model, settings, project.results(ident), stale, project.modes(ident, settings)), stale
 
         def done(value: tuple[Review, bool]) -> None:
             before = revision.review.comparison
@@ -481,28 +451,3 @@ class Session(QObject):
 
         revision.stale = True
         self._start("Checking", work, done)
-
-
-def source_of(model: Model) -> Path:
-    """The file a model was taken in from; the demo's lie in the package, wherever that is installed."""
-    path = Path(model.source_file)
-    shipped = Path(__file__).parent.parent / "demo" / "data" / path.name
-    return shipped if not path.is_file() and shipped.is_file() else path
-
-
-def _data_folder() -> Path:
-    return Path(os.environ.get("ROD_TALLY_DATA") or platformdirs.user_data_dir("rod-tally"))
-
-
-def _review_of(
-    model: Model, settings: Settings, results: Results, stale: bool, kept: list[Mode] | None = None
-) -> Review:
-    """A review of a run that was kept, with the modes that were kept with it."""
-    loads = Distribution(model)
-    if stale:
-        findings = run_checks(Subject(model, None, settings, loads))
-        return Review(model, settings, results, findings, tally(model), _distribution=loads)
-    own = modes(model, results, settings, distribution=loads) if kept is None else kept
-    storeys = storey_rows(model, results, loads)
-    findings = run_checks(Subject(model, results, settings, loads, own, storeys))
-    return Review(model, settings, results, findings, tally(model), own, storeys, _distribution=loads)

@@ -29,6 +29,7 @@ from .cut_desk import CutDesk
 from .dialogs import Dialogs
 from .plate_desk import PlateDesk
 from .quantities import UNIT_SETS
+from .response_desk import ResponseDesk
 from .round_panel import RoundPanel
 from .rule_desk import RuleDesk
 from .rules_page import RulesPage
@@ -57,6 +58,7 @@ class Window(QMainWindow):
     load_desk: RuleDesk
     plate_desk: PlateDesk
     cut_desk: CutDesk
+    response_desk: ResponseDesk
 
     def __init__(self) -> None:
         super().__init__()
@@ -76,6 +78,7 @@ class Window(QMainWindow):
         self.load_desk = RuleDesk(self, self.session, self.state)
         self.plate_desk = PlateDesk(self, self.session, self.state, lambda: self.view.units)
         self.cut_desk = CutDesk(self, self.session, self.state)
+        self.response_desk = ResponseDesk(self)
         self.rules: RulesPage | None = None
         self.runs: RunsPage | None = None
         self._build_menus()
@@ -346,26 +349,6 @@ class Window(QMainWindow):
             self.view.take_me_there(outer.mean(axis=0), max(float(np.ptp(outer, axis=0).max()), 2.0))
         else:
             self.view.take_me_there(model.nodes[picked[1]].point)
-
-    def show_motion(self) -> None:
-        """Show the motions without resistance; again for the next one."""
-        again = self.state.overlay == "motions"
-        self.state.set_view(mode=self.state.mode + 1 if again else 1)
-        self.show_overlay("motions", "findings")
-
-    def go_to_largest(self) -> None:
-        """Pick the node that moves most in the shown case, and close in on it."""
-        review, case = self.state.review, self.state.case
-        r = review.shown(case) if review is not None else None
-        found = r.largest_displacement(r.case_index(case)) if r is not None and case in r.cases else None
-        if found is None:
-            self._say(f"{case or 'No case'} was not computed")
-            return
-        assert r is not None
-        self.state.show_overlay("displaced")
-        surface = r.surface_at(found[0])
-        self.state.pick("surface" if surface else "node", surface or found[0])
-        self.take_me_there()
 
     def isolate(self) -> None:
         review, picked = self.state.review, self.state.picked

@@ -1,0 +1,77 @@
+"""Reviews of what a project keeps: its revisions with their last runs, and where things lie on this machine."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from pathlib import Path
+
+import platformdirs
+
+from ..analysis import Results, run
+from ..analysis.modes import Mode, modes
+from ..analysis.storeys import storey_rows
+from ..checks import Subject, run_checks
+from ..loads import Distribution
+from ..model import Model, Settings
+from ..project import Project
+from ..project.store import fingerprint
+from ..review import Review
+from ..review.review import attach_comparison
+from ..review.tally import tally
+from .state import Revision
+
+Progress = Callable[[str, float], None]
+
+
+def load_project(path: Path, progress: Progress) -> tuple[Project, list[Revision], Settings]:
+    """A project with the reviews of all its revisions, each by its last run; a revision without one is run."""
+    project = Project.open(path)
+    settings = project.settings()
+    revisions: list[Revision] = []
+    for row in project.revisions():
+        progress(f"Opening {row.name}", 0.1 + 0.8 * len(revisions) / max(len(project.revisions()), 1))
+        model = project.model(row.id)
+        runs = project.runs(row.id)
+        stale, run_name = False, ""
+        kept: list[Mode] | None = None
+        if runs:
+            kept = project.modes(runs[-1].id, settings)
+            results, run_name = project.results(runs[-1].id), runs[-1].name
+            stale = runs[-1].print != fingerprint(model)
+        else:
+            results, run_name = run(model, settings.run, progress, meshing=settings.mesh), "Run 1"
+            project.add_run(row.id, run_name, model, settings, results)
+        done = review_of(model, settings, results, stale, kept)
+        if revisions:
+            last = revisions[-1].review
+            attach_comparison(done, last.model, last.results)
+        revisions.append(
+            Revision(row.id, row.name, done, project.decisions(row.id), project.looked(row.id), stale, run_name)
+        )
+    return project, revisions, settings
+
+
+def source_of(model: Model) -> Path:
+    """The file a model was taken in from; the demo's lie in the package, wherever that is installed."""
+    path = Path(model.source_file)
+    shipped = Path(__file__).parent.parent / "demo" / "data" / path.name
+    return shipped if not path.is_file() and shipped.is_file() else path
+
+
+def data_folder() -> Path:
+    return Path(os.environ.get("ROD_TALLY_DATA") or platformdirs.user_data_dir("rod-tally"))
+
+
+def review_of(
+    model: Model, settings: Settings, results: Results, stale: bool, kept: list[Mode] | None = None
+) -> Review:
+    """A review of a run that was kept, with the modes that were kept with it."""
+    loads = Distribution(model)
+    if stale:
+        findings = run_checks(Subject(model, None, settings, loads))
+        return Review(model, settings, results, findings, tally(model), _distribution=loads)
+    own = modes(model, results, settings, distribution=loads) if kept is None else kept
+    storeys = storey_rows(model, results, loads)
+    findings = run_checks(Subject(model, results, settings, loads, own, storeys))
+    return Review(model, settings, results, findings, tally(model), own, storeys, _distribution=loads)

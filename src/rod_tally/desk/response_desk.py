@@ -1,0 +1,34 @@
+"""Commands that go where the answer of the building is most telling: what moves freely, what moves most."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from .window import Window
+
+
+class ResponseDesk:
+    """Shows and picks in the window."""
+
+    def __init__(self, window: Window) -> None:
+        self.window, self.state = window, window.state
+
+    def show_motion(self) -> None:
+        """Show the motions without resistance; again for the next one."""
+        again = self.state.overlay == "motions"
+        self.state.set_view(mode=self.state.mode + 1 if again else 1)
+        self.window.show_overlay("motions", "findings")
+
+    def go_to_largest(self) -> None:
+        """Pick what moves most in the shown case, a node or a slab, and close in on it."""
+        review, case = self.state.review, self.state.case
+        r = review.shown(case) if review is not None else None
+        found = r.largest_displacement(r.case_index(case)) if r is not None and case in r.cases else None
+        if r is None or found is None:
+            self.window.session.said.emit(f"{case or 'No case'} was not computed")
+            return
+        self.state.show_overlay("displaced")
+        surface = r.surface_at(found[0])
+        self.state.pick("surface" if surface else "node", surface or found[0])
+        self.window.take_me_there()
