@@ -25,7 +25,7 @@ from rod_tally.model.edits import AddCases
 from rod_tally.model.model import Storey
 from rod_tally.model.settings import RunSettings
 
-from .floors import floor
+from .floors import floor, wall
 from .frames import frame
 
 
@@ -166,3 +166,16 @@ def test_base_shear_by_asce_7() -> None:
     assert share_asce(mass, height, 3.0) == pytest.approx([0.2, 0.8])
     with pytest.raises(ValueError, match="above zero"):
         base_shear_asce(0.0, 0.6, 8.0, 1.0, 0.5, 1e6)
+
+
+def test_storey_masses_are_the_same_whether_slabs_carry_as_shells_or_hand_on() -> None:
+    m = floor()
+    m.storeys = [Storey("Ground", 0.0), Storey("First", 3.0)]
+    m.cases["w"] = LoadCase("w", "self-weight", self_weight=(0.0, 0.0, -1.0))
+    wall(m, "wall", (0, 0), (6, 0), 0.0, 3.0)
+    handed = levels(m, {"w": 1.0})
+    m.surfaces["s"].way = m.surfaces["wall"].way = "shell"
+    shells = levels(m, {"w": 1.0})
+    assert [x.mass for x in shells] == pytest.approx([x.mass for x in handed])
+    total = sum(m.weight(x) for x in m.members.values()) + sum(m.surface_weight(s) for s in m.surfaces.values())
+    assert sum(x.mass for x in shells) == pytest.approx(total / 9.80665)

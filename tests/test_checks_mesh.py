@@ -1,0 +1,93 @@
+"""Checks of meshes, and what other checks say where slabs and walls take part in a run."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from rod_tally.analysis import run
+from rod_tally.checks import Subject, run_checks
+from rod_tally.desk.actions import FINER, edit_for
+from rod_tally.model import Finding, LineSupport, LoadCase, Model, Settings, SpaceLoad, Support
+from rod_tally.model.edits import SetMeshSize, SetSpan
+from rod_tally.model.edits.base import EditError
+
+from .floors import floor
+from .plates import plate_model, pressure, rectangle, shell
+
+
+def found(m: Model, code: str) -> list[Finding]:
+    settings = Settings()
+    r = run(m, settings.run, meshing=settings.mesh)
+    return [f for f in run_checks(Subject(m, r, settings)) if f.code == code]
+
+
+def test_a_surface_that_cannot_be_meshed_blocks_and_is_named() -> None:
+    m = plate_model()
+    shell(m, "s", rectangle(4, 4), edges="XXXFFF")
+    shell(m, "x", rectangle(1, 1), openings=[[(-1, -1, 0), (2, -1, 0), (2, 2, 0), (-1, 2, 0)]])
+    pressure(m, "s", 1e3)
+    (f,) = found(m, "mesh.failed")
+    assert f.severity == "blocking" and f.ids == ("x",) and "holds no area" in f.message
+
+
+def test_splinters_beside_an_opening_are_told_and_a_smaller_size_mends_them() -> None:
+    m = plate_model()
+    shell(m, "s", rectangle(3, 3), edges="XXXFFF", openings=[[(0.03, 1, 0), (2, 1, 0), (2, 2, 0), (0.03, 2, 0)]])
+    pressure(m, "s", 1e3)
+    (f,) = found(m, "mesh.poor")
+    assert f.ids == ("s",) and f.at is not None and f.at[0] < 0.6
+    edit = edit_for(m, f, FINER)
+    assert isinstance(edit, SetMeshSize) and edit.size == 0.25
+    before = f.numbers["share"]
+    edit.apply(m)
+    for _ in range(2):
+        again = found(m, "mesh.poor")
+        if not again:
+            break
+        edit = edit_for(m, again[0], FINER)
+        assert edit is not None
+        edit.apply(m)
+    assert not again or again[0].numbers["share"] < before
+
+
+def test_an_element_size_without_sense_is_refused() -> None:
+    m = plate_model()
+    shell(m, "s", rectangle(3, 3))
+    with pytest.raises(EditError, match="not between"):
+        SetMeshSize(["s"], 0.001).apply(m)
+
+
+def test_only_surfaces_that_hand_their_loads_on_are_told_as_idle() -> None:
+    m = floor()
+    m.cases["live"].self_weight = (0.0, 0.0, -1.0)
+    assert len(found(m, "source.surfaces")) == 1
+    SetSpan(["s"], "shell").apply(m)
+    assert found(m, "source.surfaces") == []
+
+
+def test_a_plate_that_slides_is_said_in_words() -> None:
+    m = plate_model()
+    s = shell(m, "s", rectangle(4, 4), edges="FFXFFF")
+    s.name = "Deck"
+    m.cases["q"] = LoadCase("q", "wind", space_loads=[SpaceLoad(np.array([(2, 2, 0.0)]), (1e3, 0, 0), (0, 0, 0))])
+    moves = found(m, "stability.mechanism")
+    assert len(moves) == 3 and all(f.severity == "blocking" for f in moves)
+    assert all("slab Deck" in f.message and f.ids == ("s",) for f in moves)
+
+
+def test_members_on_a_held_slab_are_no_island() -> None:
+    m = floor()
+    for n in m.nodes.values():
+        n.support = Support()
+    s = m.surfaces["s"]
+    s.way = "shell"
+    s.supports = [
+        LineSupport(np.array([a, b]), Support("XXXFFF")) for a, b in zip(s.outer, np.roll(s.outer, -1, axis=0))
+    ]
+    m.cases["live"].self_weight = (0.0, 0.0, -1.0)
+    settings = Settings()
+    r = run(m, settings.run)
+    assert not r.left_out and r.equilibrium[0].residual < 1e-9
+    codes = {f.code for f in run_checks(Subject(m, r, settings)) if f.severity == "blocking"}
+    assert "join.island" not in codes and "support.unstable" not in codes and "support.none" not in codes
