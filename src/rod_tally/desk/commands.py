@@ -256,7 +256,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("run.averaged", "Averaged over lines", "Run", "", lambda w: w.plate_desk.toggle_averaged(), plates_shown,
             "Or each side of walls and beams by itself", True),
     Command("run.principal", "Principal directions", "Run", "", lambda w: w.plate_desk.toggle_crosses(), plates_shown, "", True),
-    Command("run.cuts", "Cuts across a floor…", "Run", "Ctrl+Alt+K", lambda w: w.cut_desk.ask_floor(), opened,
+    Command("run.cuts", "Cuts across a floor…", "Run", "Ctrl+Alt+B", lambda w: w.cut_desk.ask_floor(), opened,
             "Regular cuts; N, V and M of each for any case", True),
     Command("run.wall_cut", "Cut through a wall…", "Run", "", lambda w: w.cut_desk.ask_wall(), has_surfaces),
     Command("run.move_cut", "Move a cut…", "Run", "", lambda w: w.cut_desk.ask_move(), opened),

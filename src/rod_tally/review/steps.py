@@ -85,6 +85,7 @@ STEPS: tuple[Step, ...] = (
     Step(
         "Run",
         (
+            Item("Elements", ("mesh.failed", "mesh.poor")),
             Item("Mechanisms", ("stability.mechanism",)),
             Item("Balance", ("equilibrium.residual",)),
         ),
