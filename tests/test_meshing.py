@@ -102,3 +102,16 @@ def test_filling_keeps_lines_and_dots_within_a_face() -> None:
     every = [np.roll(e, -k, axis=1)[:, :2] for e in (done.quads, done.triangles) for k in range(e.shape[1])]
     sides = {tuple(sorted(s)) for s in np.concatenate(every).tolist()}
     assert (4, 5) in sides and 6 in np.concatenate([done.quads.ravel(), done.triangles.ravel()])
+
+
+def test_a_mapped_face_follows_sides_that_bend() -> None:
+    """A quarter of a ring, whose long sides are arcs: quadrilaterals alone, inside as round as the border."""
+    t = np.linspace(0, np.pi / 2, 13)
+    inner, outer = 2.0, 4.0
+    ring = [(outer * np.cos(a), outer * np.sin(a)) for a in t]
+    ring += [(3.0 * np.cos(np.pi / 2), 3.0 * np.sin(np.pi / 2))]
+    ring += [(inner * np.cos(a), inner * np.sin(a)) for a in t[::-1]] + [(3.0, 0.0)]
+    points = np.array(ring)
+    done = fill(points, [list(range(len(points)))], [], [], 1.0)
+    assert done.how == "mapped" and len(done.quads) == 24 and not len(done.triangles)
+    assert np.linalg.norm(done.points[len(points) :], axis=1) == pytest.approx(3.0, abs=0.02)

@@ -11,6 +11,7 @@ from ..model import Finding
 from .registry import Subject, check, point
 
 MANY = 0.02  # share of a surface's elements that may be poor without a word; common practice, no source
+FEW = 2  # of them are let pass in a surface of any size
 FINER = "Set a smaller element size"
 
 
@@ -36,7 +37,7 @@ def find_poor_elements(s: Subject) -> Iterator[Finding]:
     for k, ident in enumerate(r.plates.surfaces):
         mine = of == k
         bad = np.flatnonzero(mine & poor)
-        if ident not in s.model.surfaces or len(bad) <= MANY * mine.sum():
+        if ident not in s.model.surfaces or len(bad) <= max(FEW, MANY * mine.sum()):
             continue
         worst = bad[int(np.argmin(quality.angle[bad]))]
         text = (

@@ -16,7 +16,6 @@ from ..model.geometry import Array
 
 _gmsh_lock = threading.Lock()
 FLAT_CORNER = 0.985  # cosine; a corner flatter than this goes straight on
-SKEW = 0.5  # cosine; a side of a mapped face may meet the next at 60 to 120 degrees
 WORST = 0.5  # sine of the sharpest (30 degrees) or flattest corner that a quadrilateral may have
 QUAD_LIKE, FRONTAL, PLAIN = 8, 6, 1  # the generator's ways, in the order in which they are tried
 
@@ -78,30 +77,24 @@ def mapped(points: Array, ring: list[int]) -> Filled | None:
     north, west = north[::-1], west[::-1]
     if len(south) != len(north) or len(east) != len(west):
         return None
-    for one, two in ((south, west), (south, east), (north, west), (north, east)):
-        u = points[one[-1]] - points[one[0]]
-        v = points[two[-1]] - points[two[0]]
-        if abs(float(u @ v)) > SKEW * float(np.linalg.norm(u) * np.linalg.norm(v)):
-            return None
     n, m = len(south) - 1, len(east) - 1
     index = np.full((n + 1, m + 1), -1, np.int64)
     index[:, 0], index[:, m], index[0], index[n] = south, north, west, east
     s, t = _shares(points[south], points[north]), _shares(points[west], points[east])
-    # along straight sides with nodes at unlike shares the lines between them cross the face slanting
+    # along sides with nodes at unlike shares the lines between them cross the face slanting
     u = s[:, None, 0] * (1 - t[None, :, 0]) + s[:, None, 1] * t[None, :, 0]
     v = t[None, :, 0] * (1 - s[:, None, 0]) + t[None, :, 1] * s[:, None, 0]
+    u, v = u[..., None], v[..., None]
     a, b, c, d = points[south[0]], points[south[-1]], points[north[-1]], points[north[0]]
-    inside = (
-        np.multiply.outer((1 - u) * (1 - v), a)
-        + np.multiply.outer(u * (1 - v), b)
-        + np.multiply.outer(u * v, c)
-        + np.multiply.outer((1 - u) * v, d)
-    )
+    inside = (1 - v) * points[south][:, None] + v * points[north][:, None]
+    inside += (1 - u) * points[west][None] + u * points[east][None]
+    inside -= (1 - u) * (1 - v) * a + u * (1 - v) * b + u * v * c + (1 - u) * v * d
     new = inside[1:n, 1:m].reshape(-1, 2)
     index[1:n, 1:m] = len(points) + np.arange(len(new)).reshape(n - 1, m - 1)
     quads = np.stack([index[:-1, :-1], index[1:, :-1], index[1:, 1:], index[:-1, 1:]], axis=-1).reshape(-1, 4)
     done = Filled(np.vstack([points, new]), quads, np.zeros((0, 3), np.int64), "mapped")
-    return done if len(quads) and _worst(done.points[quads]).min() > WORST else None
+    good = len(quads) and _worst(done.points[quads]).min() > WORST
+    return done if good and covers(done, _area(points, [ring])) else None
 
 
 def _shares(one: Array, two: Array) -> Array:
@@ -122,8 +115,10 @@ def free(
     way: int,
 ) -> Filled | None:
     """Triangles by one of the ways of the mesh generator gmsh; None where it gives up."""
-    import gmsh  # kept out of start-up
-
+    try:
+        import gmsh  # kept out of start-up
+    except (ImportError, OSError):  # a machine without the libraries it needs: faces are cut, and told as poor
+        return None
     with _gmsh_lock:
         if not gmsh.isInitialized():
             gmsh.initialize([], readConfigFiles=False, run=False, interruptible=False)

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 from shapely import STRtree
+from shapely.errors import ShapelyError
 from shapely.geometry import MultiLineString, Point, Polygon
 from shapely.ops import polygonize
 
@@ -206,7 +207,10 @@ def _fill_all(
     for k, ident in enumerate(out.surfaces):
         progress(f"Mesh of {model.surfaces[ident].name or ident}", k / len(out.surfaces))
         s = model.surfaces[ident]
-        faces = list(_faces(s, found[ident], wires.segments[ident], wires.points))
+        try:
+            faces = list(_faces(s, found[ident], wires.segments[ident], wires.points))
+        except (KeyError, ValueError, ShapelyError):
+            faces = []
         if not faces:
             out.failed[ident] = "no closed face is left between its lines"
             continue
