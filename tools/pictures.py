@@ -9,7 +9,6 @@ from pathlib import Path
 
 from rod_tally.analysis.cuts import regular_cuts
 from rod_tally.demo.project import make_demo
-from rod_tally.demo.tower import write_tower
 from rod_tally.desk.app import application, grab, settle
 from rod_tally.desk.window import Window
 from rod_tally.model.edits import AddCuts
@@ -36,7 +35,8 @@ def plates(w: Window) -> None:
     w.state.choose(1)
     w.state.go(STEP["Response"])
     w.state.show_overlay("plates")
-    w.state.set_view(case="Self-weight", plate="my", plate_range=(-4e3, 4e3))
+    w.state.set_view(case="Self-weight", plate="my", plate_range=(-8e3, 8e3))
+    w.tables.show_table("surface_forces")
 
 
 def cuts(w: Window) -> None:
@@ -128,23 +128,6 @@ def modes(w: Window) -> None:
     w.show_overlay("modes", "modes")
 
 
-def solid(w: Window) -> None:
-    w.state.choose(0)
-    w.state.show_overlay("solid")
-
-
-def tower(w: Window) -> None:
-    """A concrete tower, its joints."""
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "tower.ifc"
-        write_tower(path, 6)
-        w.session.open(path)
-        settle(w, 60)
-        w.state.go(STEP["Framing"])
-        core = next(s for s in w.state.review.model.surfaces.values() if s.name == "W0-west")  # type: ignore[union-attr]
-        w.state.pick("surface", core.id)
-
-
 def axes(w: Window) -> None:
     w.state.choose(0)
     w.state.show_overlay("axes")
@@ -157,12 +140,6 @@ def takeoff(w: Window) -> None:
     w.state.show_overlay("materials")
     w.tables.pages["tally"].choice.setCurrentText("by section")
     w.tables._tally_by("by section")
-
-
-def lines(w: Window) -> None:
-    w.state.choose(1)
-    w.state.show_overlay("grids")
-    w.tables.show_table("lines")
 
 
 def rules(w: Window) -> None:
@@ -196,7 +173,6 @@ VIEWS: dict[str, Callable[[Window], None]] = {
         response,
         envelope,
         modes,
-        solid,
         revision,
         parity,
         axes,
@@ -204,9 +180,7 @@ VIEWS: dict[str, Callable[[Window], None]] = {
         plates,
         elements,
         cuts,
-        lines,
         rules,
-        tower,
     )
 }
 

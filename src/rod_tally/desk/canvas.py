@@ -154,7 +154,7 @@ class Canvas:
             return
         mesh = pv.PolyData(points + step, faces=np.concatenate(cells))
         self._moving.append((mesh, points, step))
-        self._add(mesh, color=colour, opacity=0.35, show_edges=True, edge_color=colour, line_width=0.6)
+        self._add(mesh, color=colour, opacity=0.14)
 
     def symbols(
         self,

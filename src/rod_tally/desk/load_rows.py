@@ -18,7 +18,7 @@ MOST_ROWS = 20_000  # of combinations shown; a spreadsheet takes the rest
 def cases(state: DeskState, units: UnitSet) -> Rows:
     f = units.force[1]
     out = Rows(
-        ["Case", "Kind", "Category", "Never together", "Loads", f"Put on z, {f}", "Arrived z", "Walls, ground z", "Lost z",
+        ["Case", "Kind", "Category", "Never together", "Loads", f"Put on z, {f}", "Arrived z", "Shells, walls z", "Lost z",
          "Reaction z", "Seen", "From"]
     )  # fmt: skip
     review, revision = state.review, state.revision
@@ -59,7 +59,7 @@ def load_page(review: Review, page: str, case: str, units: UnitSet, state_origin
     f, k = units.force[1], units.force[0]
     first = {"loads by case": "Case", "loads by storey": "Storey", "loads by origin": "Origin"}[page]
     out = Rows(
-        [first, *(f"Put on {a}, {f}" for a in "xyz"), *(f"Arrived {a}, {f}" for a in "xyz"), f"Walls, ground z, {f}", f"Lost z, {f}", "Share lost",
+        [first, *(f"Put on {a}, {f}" for a in "xyz"), *(f"Arrived {a}, {f}" for a in "xyz"), f"Shells, walls z, {f}", f"Lost z, {f}", "Share lost",
          f"Area × pressure, {f}", *(f"Reaction {a}, {f}" for a in "xyz")]
     )  # fmt: skip
     if page == "loads by case":

@@ -39,7 +39,7 @@ QComboBox QAbstractItemView {{ background: {PAPER}; selection-background-color: 
 QLineEdit {{ background: {PAPER}; border: 1px solid {EDGE}; border-radius: 2px; padding: 3px 6px; }}
 QTabWidget::pane {{ border: 0; border-top: 1px solid {EDGE}; }}
 QTabBar {{ background: {BAND}; }}
-QTabBar::tab {{ background: {BAND}; padding: 5px 9px; border: 0; }}
+QTabBar::tab {{ background: {BAND}; padding: 5px 6px; border: 0; }}
 QTabBar::tab:selected {{ background: {PAPER}; font-weight: bold; }}
 QTableView {{ background: {PAPER}; border: 0; gridline-color: {BAND}; selection-background-color: {WASH};
   selection-color: {INK}; alternate-background-color: {PAPER}; }}
