@@ -165,12 +165,14 @@ def test_areas_and_volumes_agree_with_the_library(loft_a: Path) -> None:
 
 
 def test_tally_and_note_carry_their_weight(loft_a: Path) -> None:
-    m = transfer(read_source(loft_a), Settings().transfer)
+    settings = Settings().transfer
+    settings.slabs = "two-way"
+    m = transfer(read_source(loft_a), settings)
     rows = {r.cls: r for r in tally(m)}
     assert rows["wall"].agrees and rows["slab"].agrees
     assert rows["wall"].weight == pytest.approx(rows["wall"].volume * 2500 * 9.80665)  # type: ignore[operator]
     found = [f for f in run_checks(Subject(m)) if f.code == "source.surfaces"]
-    assert len(found) == 1 and found[0].severity == "note" and "3 slabs and 12 walls" in found[0].message
+    assert len(found) == 1 and found[0].severity == "note" and "3 slabs hand their loads on" in found[0].message
 
 
 def walls(tmp_path: Path, stamp: str, *, y: float = 1.0, t: float = 0.2, z: float = 2.8, more: bool = False) -> Model:

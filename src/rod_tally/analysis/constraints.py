@@ -75,7 +75,7 @@ def constraints(
     step = sparse.csr_matrix((np.concatenate(values), (np.concatenate(rows), np.concatenate(cols))), shape=(n, n))
     t = step
     for _ in range(DEEPEST):
-        if not abs(t[:, slaves]).sum():
+        if not t[:, slaves].data.any():
             break
         t = (t @ step).tocsr()
     return Constraints(t, slaves, dropped)
