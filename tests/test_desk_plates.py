@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 
 pytest.importorskip("PyQt6")
+from PyQt6.QtWidgets import QLabel  # noqa: E402
 from pytestqt.qtbot import QtBot  # noqa: E402
 
 from rod_tally.desk.window import Window  # noqa: E402
@@ -65,6 +66,10 @@ def test_elements_forces_ranges_and_the_table(demo: Window, qtbot: QtBot) -> Non
     review = w.state.review
     assert review is not None and review.fields is not None
     assert roof[3] == review.results.plates.elements()[surface(w, "Roof floor")]  # type: ignore[union-attr]
+    w.state.pick("surface", surface(w, "Roof floor"))
+    rested(qtbot, w)
+    words = "\n".join(x.text() for x in w.slip.findChildren(QLabel))
+    assert "carries as a shell" in words and "Self-weight: moves up to" in words and "kNm/m" in words
     # what sags has tension below: the lowest mx of a slab under its own weight is negative
     assert float(roof[10]) < 0 < float(roof[11])  # type: ignore[arg-type]
 

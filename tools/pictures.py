@@ -37,6 +37,9 @@ def plates(w: Window) -> None:
     w.state.show_overlay("plates")
     w.state.set_view(case="Self-weight", plate="my", plate_range=(-8e3, 8e3))
     w.tables.show_table("surface_forces")
+    model = w.state.review.model if w.state.review else None
+    assert model is not None
+    w.state.pick("surface", next(s.id for s in model.surfaces.values() if s.name == "Roof floor"))
 
 
 def cuts(w: Window) -> None:

@@ -13,6 +13,38 @@ from .state import DeskState
 WORDS = {"n": "N", "v": "V", "vz": "V out", "m": "M", "mb": "M about it", "mt": "M across"}
 
 
+CARRIES = {
+    "shell": "carries as a shell in a run", "column": "stands for one column in a run",
+    "two-way": "hands its loads on by yield lines", "one-way": "hands its loads on one way",
+}  # fmt: skip
+
+
+def surface_results(state: DeskState, units: UnitSet, ident: str) -> list[str]:
+    """What the shown case gives of one slab or wall, in lines: how far it moves, and the range of each moment and force."""
+    review, case = state.review, state.case
+    fields = review.fields if review is not None else None
+    stale = state.revision is not None and state.revision.stale
+    if review is None or fields is None or stale or ident not in fields.plates.surfaces:
+        return []
+    r = review.shown(case)
+    if case not in r.cases:
+        return []
+    c, k = r.case_index(case), fields.plates.surfaces.index(ident)
+    nodes = fields.plates.nodes_of(ident)
+    if not r.node_done[c][nodes].all():
+        return []
+    moved = float(np.linalg.norm(r.displacement[c][nodes, :3], axis=1).max())
+    out = [f"{case}: moves up to {units.show(moved, 'small', 3)} {units.small[1]}; {len(nodes)} nodes"]
+    values = fields.at_corners(r.displacement[c])[fields.corners.surface == k]
+    for names, kind in ((PLATE_COMPONENTS[3:6], "moment"), (PLATE_COMPONENTS[:3], "force")):
+        parts = []
+        for name in names:
+            own = values[:, PLATE_COMPONENTS.index(name)]
+            parts.append(f"{name} {units.show(float(own.min()), kind, 3)} to {units.show(float(own.max()), kind, 3)}")
+        out.append(f"{', '.join(parts)} {getattr(units, kind)[1]}/m")
+    return out
+
+
 def surface_forces(state: DeskState, units: UnitSet) -> Rows:
     """Lowest and highest of every component of each slab and wall in the case that is shown."""
     kinds = ["force"] * 3 + ["moment"] * 3 + ["force"] * 2

@@ -15,6 +15,7 @@ from .actions import can_do
 from .closeup_panel import CloseUpPanel
 from .member_plot import MemberPlot
 from .overlays_of_model import support_words
+from .plate_rows import CARRIES, surface_results
 from .quantities import FORCE_KIND, METRIC, UnitSet
 from .state import LOADS, DeskState
 from .theme import EDGE, GRAPHITE, MOSS, MUTED, PINE, RUST, SEVERITY_COLOUR, SEVERITY_MARK
@@ -202,6 +203,9 @@ class Slip(QScrollArea):
             far = float(np.linalg.norm(s.outer - s.source_outer, axis=1).max())
             rows.append(("edges", "", f"moved up to {far * 1000:.0f} mm" if far > 5e-4 else "in place", ""))
         self._grid(rows)
+        self._text(CARRIES[s.way], MUTED)
+        for line in surface_results(self.state, u, s.id):
+            self._text(line)
         if s.guess:
             self._text(s.guess, MUTED)
         held = [support_words(h.support.letters) for h in s.supports]
