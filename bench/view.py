@@ -44,7 +44,7 @@ def view() -> dict[str, Any]:
             start = time.perf_counter()
             for _ in range(FRAMES):
                 w.view.plotter.camera.azimuth += 3
-                w.view.plotter.render()
+                w.view.plotter.interactor.update()
                 app.processEvents()
             out[f"fps {overlay}"] = FRAMES / (time.perf_counter() - start)
         w.close()

@@ -89,6 +89,12 @@ class Canvas:
         self._add(mesh, color=colour, line_width=width)
 
     @property
+    def cells(self) -> int:
+        """How many lines and faces are drawn."""
+        meshes = (getattr(getattr(a, "mapper", None), "dataset", None) for a in self._actors)
+        return sum(m.n_cells for m in meshes if isinstance(m, pv.PolyData))
+
+    @property
     def moves(self) -> bool:
         """Whether something is drawn that can be animated."""
         return bool(self._moving)
@@ -97,7 +103,7 @@ class Canvas:
         """Move what moves to this share of its step, -1 to 1."""
         for mesh, points, step in self._moving:
             mesh.points = points + step * share
-        self.plotter.render()
+        self.plotter.interactor.update()  # draws once; render() would draw, and the widget's own paint again
 
     def quads(self, corners: Array, colour: str, opacity: float = 0.25) -> None:
         """Filled four-sided faces (n, 4, 3)."""

@@ -25,6 +25,7 @@ DIRECTIONS = {
     "east": ((1, 0, 0), (0, 0, 1)),
 }
 
+SMOOTH = 8000  # lines and faces up to which edges are drawn smooth
 SWING = 2000  # ms for one swing to and fro
 
 
@@ -157,6 +158,8 @@ class View(QWidget):
         legend = chosen.draw(self.canvas, self._sheet)
         self._draw_labels()
         self._draw_picked()
+        # smooth edges cost a software OpenGL more than twice the time, and are missed least where much is drawn
+        self.plotter.render_window.SetMultiSamples(4 if self.canvas.cells < SMOOTH else 0)
         self.legend.setText(" &nbsp; ".join(f"<span style='white-space: nowrap'>{entry}</span>" for entry in legend))
         self.plotter.render()
         self.drawn.emit()
