@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-STOREYS, BAYS, SIZE, CASES = 20, (4, 3), 0.62, 10
+STOREYS, BAYS, SIZE, CASES = 20, (4, 3), 0.75, 10
 
 
 def shells() -> dict[str, Any]:

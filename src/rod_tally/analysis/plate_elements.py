@@ -12,7 +12,7 @@ from ..model import Model
 from ..model.geometry import Array
 from .shells import Frames, Layer, areas, frames_of, stiffness, to_global
 
-CHUNK = 8192  # elements at once: their full matrices take 40 MB
+CHUNK = 16384  # elements at once: their full matrices take 75 MB
 
 
 def layers(model: Model, plates: Plates, of: NDArray[np.int64]) -> Layer:

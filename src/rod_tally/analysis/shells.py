@@ -203,23 +203,29 @@ def stiffness(frames: Frames, layer: Layer) -> Array:
     """Element stiffness (E, 6n, 6n) in local axes, order ux uy uz rx ry rz a corner."""
     flat = frames.flat
     e, n = flat.shape[:2]
-    km, kb = np.zeros((e, 3 * n, 3 * n)), np.zeros((e, 3 * n, 3 * n))
     points, weight = _points(n)
     dm, db = layer.membrane, layer.bending
     shear = _shear(frames, layer)
+    # strains of all points below each other, and the forces to them: one product of each kind makes the stiffness
+    membrane: list[tuple[Array, Array]] = []
+    plate: list[tuple[Array, Array]] = []
     for xi, eta in points:
         b, w, det = membrane_b(flat, xi, eta)
-        k = det * weight
-        km += np.einsum("e,eia,eij,ejb->eab", k, b, dm, b, optimize=True)
+        k = (det * weight)[:, None, None]
+        membrane.append((b, dm @ b * k))
         if n == 4:
-            km += np.einsum("e,ea,eb->eab", k * layer.g * layer.t, w, w)
+            membrane.append((w[:, None], w[:, None] * k * (layer.g * layer.t)[:, None, None]))
         bb, _ = bending_b(flat, xi, eta)
-        kb += np.einsum("e,eia,eij,ejb->eab", k, bb, db, bb, optimize=True)
+        plate.append((bb, db @ bb * k))
         bs = shear_b(flat, xi, eta)
-        kb += np.einsum("e,eia,eib->eab", k * shear, bs, bs, optimize=True)
+        plate.append((bs, bs * k * shear[:, None, None]))
     if n == 3:  # at more than one point the rotations of a triangle would be tied too firmly
         _, w, det = membrane_b(flat, 1 / 3, 1 / 3)
-        km += np.einsum("e,ea,eb->eab", det / 2 * layer.g * layer.t, w, w)
+        membrane.append((w[:, None], w[:, None] * (det / 2 * layer.g * layer.t)[:, None, None]))
+    km, kb = (
+        np.swapaxes(np.concatenate([s for s, _ in parts], axis=1), 1, 2) @ np.concatenate([f for _, f in parts], axis=1)
+        for parts in (membrane, plate)
+    )
     out = np.zeros((e, 6 * n, 6 * n))
     m = (6 * np.arange(n)[:, None] + np.array([0, 1, 5])).ravel()
     p = (6 * np.arange(n)[:, None] + np.array([2, 3, 4])).ravel()
@@ -229,12 +235,12 @@ def stiffness(frames: Frames, layer: Layer) -> Array:
 
 
 def to_global(frames: Frames, k: Array) -> Array:
-    """Stiffness in global axes."""
+    """A symmetric stiffness (E, 6n, 6n) in global axes."""
     e, n = frames.flat.shape[:2]
-    t = np.zeros((e, 6 * n, 6 * n))
-    for b in range(2 * n):
-        t[:, 3 * b : 3 * b + 3, 3 * b : 3 * b + 3] = frames.axes
-    return np.matmul(np.swapaxes(t, 1, 2), np.matmul(k, t))
+    # displacements and rotations of every corner turn alike, so each three columns, and then each three rows, by themselves
+    right = (k.reshape(e, 12 * n * n, 3) @ frames.axes).reshape(e, 6 * n, 6 * n)
+    flipped = np.ascontiguousarray(np.swapaxes(right, 1, 2)).reshape(e, 12 * n * n, 3)
+    return np.asarray((flipped @ frames.axes).reshape(e, 6 * n, 6 * n))
 
 
 def force_matrix(frames: Frames, layer: Layer, xi: float, eta: float) -> Array:

@@ -21,7 +21,7 @@ from .mesh import Mesh
 from .plate_elements import global_stiffness
 
 Progress = Callable[[str, float], None]
-ROUNDING = 1e-12  # of the largest load
+ROUNDING = 1e-10  # of the largest load; spread over all nodes it stays far below that of the whole
 EXCITED = 1e-9  # share of a case's load that a motion without resistance may take by rounding
 
 
