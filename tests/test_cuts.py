@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 import pytest
+from openpyxl import load_workbook
 
 from rod_tally.analysis import run
 from rod_tally.analysis.cuts import CutError, CutForces, Section, on_storey, regular_cuts, wall_cut
-from rod_tally.model import AreaLoad, LineSupport, LoadCase, Model, SpaceLoad, Support
+from rod_tally.model import AreaLoad, LineSupport, LoadCase, Model, Settings, SpaceLoad, Support
 from rod_tally.model.edits import AddCuts, EditError, MoveCut
 from rod_tally.model.model import Storey
 from rod_tally.model.settings import MeshSettings, RunSettings
+from rod_tally.output.spreadsheet import write_workbook
+from rod_tally.review.review import review
 
 from .plates import plate_model, rectangle, shell
 
@@ -81,6 +86,18 @@ def test_cuts_are_used_again_on_another_storey() -> None:
     AddCuts(on_storey(m, m.cuts, "Second")).apply(m)
     assert [c.name for c in m.cuts[4:]] == ["Second y1", "Second y2", "Second y3", "Second y4"]
     assert m.cuts[5].surfaces == ["s2"] and m.cuts[5].line[0, 2] == 6.0
+
+
+def test_cuts_go_to_the_spreadsheet_for_every_case(tmp_path: Path) -> None:
+    m = floor_on_end_walls()
+    AddCuts(regular_cuts(m, "First", "x", 6.0)).apply(m)
+    done = review(m, Settings())
+    sheet = load_workbook(write_workbook(done, tmp_path / "all.xlsx"))["cuts"]
+    rows = list(sheet.iter_rows(values_only=True))
+    v = rows[0].index("v")
+    assert [r[:2] for r in rows[1:3]] == [("q", "First x1"), ("q", "First x2")]
+    assert len(rows) == 3 + 2 * len(done.computed_combinations)
+    assert rows[1][v] == pytest.approx(-rows[2][v], rel=2e-3)  # type: ignore[operator]
 
 
 def test_cuts_that_cannot_be_made_say_why() -> None:

@@ -11,12 +11,14 @@ from openpyxl.cell import WriteOnlyCell
 from openpyxl.styles import Font
 from openpyxl.utils import get_column_letter
 
+from ..analysis.cuts import CUT_COMPONENTS, CutForces
 from ..model import Model
 from ..review.review import Review
 from ..review.takeoff import BY, TakeoffRow, takeoff
 from .tables import HEADERS, tables
 from .write import OutputError, write_whole
 
+CUT_COLUMNS = ("case", "cut", "set", "storey", "x0", "y0", "z0", "x1", "y1", "z1", "factor", *CUT_COMPONENTS)
 MOST_ROWS = 1_048_575  # what a sheet holds below its titles
 COLUMNS = (
     ("Elements, source", "source", 1.0), ("Elements, model", "model", 1.0),
@@ -47,7 +49,8 @@ def write_takeoff(model: Model, path: Path) -> Path:
 
 
 def write_workbook(review: Review, path: Path) -> Path:
-    """All tables of the contract in one file, SI as there. A table longer than a sheet goes on in the next."""
+    """All tables of the contract in one file, SI as there, and the forces of cuts where there are any. A table longer than a
+    sheet goes on in the next."""
     book = Workbook(write_only=True)
     for name, pieces in tables(review):
         header, title = HEADERS[name].split(), name.removesuffix(".csv")
@@ -59,7 +62,22 @@ def write_workbook(review: Review, path: Path) -> Path:
                     sheet, count = _titled(book, f"{title} {number}", header), 0
                 sheet.append(row)
                 count += 1
+    if review.model.cuts:
+        _sheet(book, "cuts", CUT_COLUMNS, _cuts(review))
     return _save(book, path)
+
+
+def _cuts(review: Review) -> Iterable[Sequence[object]]:
+    """Forces of every cut in every case and combination that was computed."""
+    names = [*review.results.cases, *(c.name for c in review.computed_combinations)]
+    for case in names:
+        forces = review.cut_forces(case)
+        for cut in review.model.cuts:
+            found = forces.get(cut.name)
+            if isinstance(found, CutForces):
+                ends = [float(v) for v in (cut.line + review.model.origin).ravel()]
+                values = [getattr(found, c) for c in CUT_COMPONENTS]
+                yield [case, cut.name, cut.family, cut.storey, *ends, cut.factor, *values]
 
 
 def write_rows(columns: Sequence[str], rows: Iterable[Sequence[object]], title: str, path: Path) -> Path:
