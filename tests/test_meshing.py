@@ -115,3 +115,9 @@ def test_a_mapped_face_follows_sides_that_bend() -> None:
     done = fill(points, [list(range(len(points)))], [], [], 1.0)
     assert done.how == "mapped" and len(done.quads) == 24 and not len(done.triangles)
     assert np.linalg.norm(done.points[len(points) :], axis=1) == pytest.approx(3.0, abs=0.02)
+
+
+def test_a_surface_of_absurd_size_is_refused_in_words() -> None:
+    m = plate_model()
+    shell(m, "s", rectangle(1e6, 1e6))
+    assert "larger element size" in mesh_plates(m, 0.5).failed["s"]

@@ -24,6 +24,7 @@ from .wires import TOUCH, Wires, wires_of
 
 Progress = Callable[[str, float], None]
 FEWEST = 2  # elements across a surface that is narrower than the element size
+MOST = 400_000  # elements of one surface
 SMALLEST = 0.2  # of the element size asked for: what narrow surfaces may bring it down to
 
 
@@ -135,7 +136,9 @@ def mesh_plates(
     for s in computed_surfaces(model):
         if only is None or s.id in only:
             try:
-                found[s.id] = lines_on(model, s, s.mesh_size or size)
+                lines = lines_on(model, s, s.mesh_size or size)
+                _fits_memory(lines.polygon, _size(s, lines.polygon, s.mesh_size or size))
+                found[s.id] = lines
                 out.surfaces.append(s.id)
             except ValueError as error:
                 out.failed[s.id] = str(error)
@@ -161,6 +164,13 @@ def mesh_plates(
     if walls:
         add_columns(model, out, walls, index)
     return out
+
+
+def _fits_memory(polygon: Polygon, size: float) -> None:
+    """Raises ValueError for a surface whose elements would be too many to compute."""
+    count = polygon.area / size**2
+    if not np.isfinite(count) or count > MOST or polygon.length / size > MOST:
+        raise ValueError(f"elements of {size:.2g} m would be {count:.2g}; give it a larger element size")
 
 
 def _size(s: Surface, polygon: Polygon, size: float) -> float:
