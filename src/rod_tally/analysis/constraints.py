@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,16 +21,15 @@ class Constraints:
 
     t: sparse.csr_matrix
     slaves: NDArray[np.bool_]
-    dropped: list[int] = field(default_factory=list)
 
 
 def constraints(
     xyz: Array, ties: Iterable[Tie], supported: NDArray[np.bool_], floors: list[NDArray[np.int64]]
 ) -> Constraints | None:
     """None where there are none. `supported` (N,) nodes stay what others follow: a tie to one is turned round, and left out
-    (`dropped`, by its node) where both ends stand on supports. `floors`: nodes of each rigid diaphragm, which move in
-    plan as one."""
-    kept, dropped = _ordered(list(ties), supported)
+    where both ends stand on supports. `floors`: nodes of each rigid diaphragm, which move in
+       plan as one."""
+    kept = _ordered(list(ties), supported)
     n = 6 * len(xyz)
     rows: list[NDArray[np.int64]] = []
     cols: list[NDArray[np.int64]] = []
@@ -68,7 +67,7 @@ def constraints(
             cols.append(np.full(len(others), 6 * master + to))
             values.append(v)
     if not slaves.any():
-        return Constraints(sparse.identity(n, format="csr"), slaves, dropped) if dropped else None
+        return None
     rows.append(np.flatnonzero(~slaves))
     cols.append(np.flatnonzero(~slaves))
     values.append(np.ones(int((~slaves).sum())))
@@ -78,14 +77,13 @@ def constraints(
         if not t[:, slaves].data.any():
             break
         t = (t @ step).tocsr()
-    return Constraints(t, slaves, dropped)
+    return Constraints(t, slaves)
 
 
-def _ordered(ties: list[Tie], supported: NDArray[np.bool_]) -> tuple[list[Tie], list[int]]:
+def _ordered(ties: list[Tie], supported: NDArray[np.bool_]) -> list[Tie]:
     """Ties turned so that no node follows two others, none that is supported follows, and none follows itself."""
     follows: dict[int, tuple[int, ...]] = {}
     kept: list[Tie] = []
-    dropped: list[int] = []
     for tie in ties:
         options = [tie]
         if len(tie.masters) == 1:
@@ -96,9 +94,7 @@ def _ordered(ties: list[Tie], supported: NDArray[np.bool_]) -> tuple[list[Tie], 
             follows[option.slave] = option.masters
             kept.append(option)
             break
-        else:
-            dropped.append(tie.slave)
-    return kept, dropped
+    return kept
 
 
 def _leads_to(start: tuple[int, ...], goal: int, follows: dict[int, tuple[int, ...]]) -> bool:

@@ -30,7 +30,7 @@ class System:
     """The free degrees of freedom of a mesh and the stiffness between them, in the supports' own axes.
 
     `full` (6N, 6N) is the stiffness with springs; `follow` (6N, 6N) carries what is free to what is tied to it, None where
-    nothing is. `supports` by number of the node; `dropped` are nodes whose tie was left out between two supports.
+    nothing is. `supports` by number of the node.
     """
 
     full: sparse.csr_matrix
@@ -42,7 +42,6 @@ class System:
     live: NDArray[np.bool_]
     supports: dict[int, Support]
     follow: sparse.csr_matrix | None
-    dropped: list[int]
 
     def expand(self, x: Array) -> Array:
         """Movements (6N, …) of all nodes from those of the free degrees of freedom, in the supports' own axes."""
@@ -100,7 +99,7 @@ def assemble(model: Model, m: Mesh, floors: list[str], progress: Progress = sile
     bound = _bound(model, m, supports, live, floors)
     slaves = np.zeros(n, bool) if bound is None else bound.slaves
     follow = None
-    if bound is not None and bound.slaves.any():
+    if bound is not None:
         follow = bound.t if turn is None else (turn.T @ bound.t @ turn).tocsr()
     free = np.flatnonzero(~held & np.repeat(live, 6) & ~slaves)
     if follow is None:
@@ -110,7 +109,6 @@ def assemble(model: Model, m: Mesh, floors: list[str], progress: Progress = sile
         k_free = (some.T @ full @ some).tocsc()
     return System(
         full, k_free, turn, free, np.flatnonzero(held & np.repeat(live, 6)), springs, live, supports, follow,
-        [] if bound is None else bound.dropped,
     ), condensed  # fmt: skip
 
 

@@ -45,8 +45,7 @@ class Plates:
     `quads` (Q, 4) and `triangles` (T, 3) run against the clock about their surface's normal; `quad_of`, `triangle_of` index
     `surfaces`; `quad_face`, `triangle_face` number the faces between lines that elements keep. `tracks`: of each member
     along a surface, distance from its start and node, in order. `failed`: surfaces that are computed as shells
-    and are not in the mesh, and why; `cut_faces` those with a face of long triangles; `shapes` the surfaces themselves; `columns` are walls that
-    stand for one column each.
+    and are not in the mesh, and why; `shapes` the surfaces themselves; `columns` are walls that stand for one column each.
     """
 
     surfaces: list[str]
@@ -62,7 +61,6 @@ class Plates:
     ties: list[Tie] = field(default_factory=list)
     held: list[HeldEdge] = field(default_factory=list)
     failed: dict[str, str] = field(default_factory=dict)
-    cut_faces: list[str] = field(default_factory=list)
     shapes: dict[str, Surface] = field(default_factory=dict)
     columns: dict[str, WallColumn] = field(default_factory=dict)
 
@@ -240,8 +238,6 @@ def _fill_all(
             if key not in known:
                 known[key] = fill(flat, *task, sizes[ident])
             done = known[key]
-            if done.how == "cut":
-                out.cut_faces.append(ident)
             extra = done.points[len(used) :] - done.points[0] + flat[0]
             numbers = np.concatenate([np.array(used, np.int64), count + np.arange(len(extra))])
             every.append(s.lifted(extra))
