@@ -65,7 +65,7 @@ class LoadedSurface:
                     np.add.at(into[:, :3], e[:, c], v[c] * p)
 
     def part(self, field: Array, area: BaseGeometry, into: Array) -> None:
-        """A pressure field over a part of the plane: each element takes what lies on it, at its centre."""
+        """A pressure field over a part of the plane: each element takes what lies on it."""
         for k in self.tree.query(area, predicate="intersects").tolist():
             nodes, corners = self.element(int(k))
             piece = Polygon(corners).intersection(area)
