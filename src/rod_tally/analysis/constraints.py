@@ -27,8 +27,7 @@ def constraints(
     xyz: Array, ties: Iterable[Tie], supported: NDArray[np.bool_], floors: list[NDArray[np.int64]]
 ) -> Constraints | None:
     """None where there are none. `supported` (N,) nodes stay what others follow: a tie to one is turned round, and left out
-    where both ends stand on supports. `floors`: nodes of each rigid diaphragm, which move in
-       plan as one."""
+    where both ends stand on supports. `floors`: nodes of each rigid diaphragm, which move in plan as one."""
     kept = _ordered(list(ties), supported)
     n = 6 * len(xyz)
     rows: list[NDArray[np.int64]] = []
