@@ -8,6 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
+CLEAR = 1e-7  # m; bodies nearer than this touch, and distances of boxes are right to it
+CREEPING = 300  # sweeps after which boxes are solved one by one
 
 
 def local_axes(x: Array, z_near: Array) -> Array:
@@ -62,34 +64,75 @@ class Bodies:
             inside = np.where(self.rounded[:, None], disk, inside)
         return self.centre + np.einsum("nij,ni->nj", self.axes, inside)
 
+    def reach(self, way: Array) -> Array:
+        """How far each body extends from its centre along unit vectors `way` (n, 3)."""
+        local = np.abs(np.einsum("nij,nj->ni", self.axes, way))
+        box = (local * self.half).sum(axis=1)
+        if not self.rounded.any():
+            return np.asarray(box)
+        tube = local[:, 0] * self.half[:, 0] + np.hypot(local[:, 1], local[:, 2]) * self.half[:, 1]
+        return np.asarray(np.where(self.rounded, tube, box))
+
     def boxes(self) -> tuple[Array, Array]:
         """Lower and upper corners (n, 3) of the boxes along the global axes around the bodies."""
         reach = np.einsum("nij,ni->nj", np.abs(self.axes), self.half)
         return self.centre - reach, self.centre + reach
 
 
-def clear_distance(a: Bodies, b: Bodies, sweeps: int = 200) -> tuple[Array, Array, Array]:
+def clear_distance(a: Bodies, b: Bodies, sweeps: int = 2000) -> tuple[Array, Array, Array]:
     """Distance (n,) between body i of `a` and body i of `b`, with the nearest point on each; 0 where they touch.
 
-    Alternating projections between convex sets (Cheney and Goldstein 1959): each sweep takes the nearest point of one
-    body to the last point of the other. Pairs that have settled drop out.
+    Alternating projections between convex sets (Cheney and Goldstein 1959), each sweep the nearest point of one body to the
+    last point of the other, with momentum (Beck and Teboulle 2009) that starts again where the bodies draw apart (O'Donoghue
+    and Candes 2015). A pair is settled when planes square to the line between its points prove the distance to CLEAR. Pairs
+    that are all but parallel creep even so: boxes are then solved exactly, one by one; round bodies have been seen to end
+    2 mm off at worst, the median to 1e-7 m, when both are ten metres long and a fraction of a degree apart.
     """
     on_a = a.nearest(b.centre)
     on_b = b.nearest(on_a)
     live = np.arange(len(on_a))
-    last = np.linalg.norm(on_a - on_b, axis=1)
-    for _ in range(sweeps):
+    distance = np.linalg.norm(on_a - on_b, axis=1)
+    last, speed = on_a.copy(), np.ones(len(on_a))
+    la, lb = a, b
+    for sweep in range(sweeps):
+        if sweep == CREEPING:
+            boxes = ~(la.rounded | lb.rounded)
+            for k in live[boxes].tolist():
+                on_a[k], on_b[k] = _between_boxes(a, b, k)
+                distance[k] = np.linalg.norm(on_a[k] - on_b[k])
+            live, la, lb = live[~boxes], la.take(np.flatnonzero(~boxes)), lb.take(np.flatnonzero(~boxes))
+        gap = on_a[live] - on_b[live]
+        size = np.linalg.norm(gap, axis=1)
+        way = gap / np.maximum(size, 1e-300)[:, None]
+        proved = np.einsum("ni,ni->n", way, la.centre - lb.centre) - la.reach(way) - lb.reach(way)
+        going = (size > CLEAR) & (size - proved > CLEAR)
+        if not going.all():
+            live = live[going]
+            la, lb = la.take(np.flatnonzero(going)), lb.take(np.flatnonzero(going))
         if not len(live):
             break
-        la, lb = a.take(live), b.take(live)
-        pa = la.nearest(on_b[live])
+        faster = (1 + np.sqrt(1 + 4 * speed[live] ** 2)) / 2
+        ahead = on_a[live] + ((speed[live] - 1) / faster)[:, None] * (on_a[live] - last[live])
+        pa = la.nearest(lb.nearest(ahead))
         pb = lb.nearest(pa)
-        on_a[live], on_b[live] = pa, pb
         now = np.linalg.norm(pa - pb, axis=1)
-        moving = (last[live] - now > 1e-9) & (now > 1e-9)
-        last[live] = now
-        live = live[moving]
-    return np.where(last <= 1e-9, 0.0, last), on_a, on_b
+        worse = now > distance[live]
+        # a step that led apart is not taken, and the next one has no momentum
+        last[live] = on_a[live]
+        speed[live] = np.where(worse, 1.0, faster)
+        better = live[~worse]
+        on_a[better], on_b[better], distance[better] = pa[~worse], pb[~worse], now[~worse]
+    return np.where(distance <= CLEAR, 0.0, distance), on_a, on_b
+
+
+def _between_boxes(a: Bodies, b: Bodies, k: int) -> tuple[Array, Array]:
+    """Nearest points of the boxes k: least squares in their six own coordinates, bounded (Stark and Parker 1995)."""
+    from scipy.optimize import lsq_linear
+
+    bound = np.concatenate([a.half[k], b.half[k]]) + 1e-12
+    both = np.hstack([a.axes[k].T, -b.axes[k].T])
+    x = lsq_linear(both, b.centre[k] - a.centre[k], (-bound, bound), method="bvls", tol=1e-14).x
+    return a.centre[k] + x[:3] @ a.axes[k], b.centre[k] + x[3:] @ b.axes[k]
 
 
 def closest_on_segment(points: Array, start: Array, end: Array) -> tuple[Array, Array]:
