@@ -47,7 +47,8 @@ def test_le1_elliptic_membrane() -> None:
     assert stress[at] == pytest.approx(92.7e6, rel=0.03)
 
 
-def test_fv16_cantilevered_square_plate() -> None:
+@pytest.mark.parametrize("spread", [False, True])
+def test_fv16_cantilevered_square_plate(spread: bool) -> None:
     """NAFEMS, Selected Benchmarks for Natural Frequency Analysis (1987), FV16: 0.421, 1.029, 2.582, 3.306, 3.753 Hz, within 2 %.
 
     10 m by 10 m by 0.05 m, E 200 GPa, nu 0.3, 8000 kg/m3, clamped along one side.
@@ -58,20 +59,21 @@ def test_fv16_cantilevered_square_plate() -> None:
     s.supports = [LineSupport(np.array([(0, 0, 0), (0, 10, 0)], float), Support("XXXXXX"))]
     m.cases["Self-weight"] = LoadCase("Self-weight", "self-weight", self_weight=(0, 0, -1.0))
     settings = Settings()
-    settings.modes.count = 5
+    settings.modes.count, settings.modes.consistent = 5, spread
     settings.mesh.size = 0.5
     r = run(m, settings.run, meshing=settings.mesh)
     found = [1 / x.period for x in modes(m, r, settings)]
     assert found == pytest.approx([0.421, 1.029, 2.582, 3.306, 3.753], rel=0.02)
 
 
-def test_a_simply_supported_plate_swings_as_in_closed_form() -> None:
+@pytest.mark.parametrize("spread", [False, True])
+def test_a_simply_supported_plate_swings_as_in_closed_form(spread: bool) -> None:
     """f = pi / 2 sqrt(D / m) (1 / a^2 + 1 / b^2) (Timoshenko, Vibration Problems in Engineering), within 1 %."""
     m = plate_model()
     shell(m, "s", rectangle(6, 4), 0.1, edges="XXXFFF")
     m.cases["Self-weight"] = LoadCase("Self-weight", "self-weight", self_weight=(0, 0, -1.0))
     settings = Settings()
-    settings.modes.count = 1
+    settings.modes.count, settings.modes.consistent = 1, spread
     r = run(m, settings.run, meshing=MeshSettings(0.25))
     (mode,) = modes(m, r, settings)
     rigidity = 30e9 * 0.1**3 / 12 / (1 - 0.04)

@@ -16,8 +16,8 @@ from ..model import Model
 from ..model.geometry import Array
 from ..model.loads import GRAVITY
 from .loading import end_loads, loading
+from .mass import nodal_mass
 from .mesh import Mesh, mesh
-from .modes import nodal_mass
 from .storeys import LEVEL_REACH
 
 

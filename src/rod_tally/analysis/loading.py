@@ -146,7 +146,7 @@ def _on_pieces(mesh: Mesh, member: NDArray[np.int64], a: Array, b: Array, qa: Ar
     return piece, lo, hi, at(low), np.where(point[keep][:, None], at(low), at(high))
 
 
-def _samples(load: Loading) -> tuple[NDArray[np.int64], NDArray[np.int64], Array, Array]:
+def samples(load: Loading) -> tuple[NDArray[np.int64], NDArray[np.int64], Array, Array]:
     """Loads as weighted points that integrate them exactly against cubics: (row, piece, x, six values)."""
     point = np.flatnonzero(load.concentrated)
     spread = np.flatnonzero(~load.concentrated)
@@ -168,7 +168,7 @@ def _samples(load: Loading) -> tuple[NDArray[np.int64], NDArray[np.int64], Array
 def end_loads(mesh: Mesh, load: Loading) -> Array:
     """Consistent end loads (P, 12) in member axes."""
     out = np.zeros((len(mesh.length), 12))
-    _, piece, x, q = _samples(load)
+    _, piece, x, q = samples(load)
     for s in range(0, len(piece), 200_000):  # bounded memory: the shape functions take 72 numbers a sample
         part = slice(s, s + 200_000)
         force, moment = shape_functions(mesh, piece[part], x[part])
@@ -179,7 +179,7 @@ def end_loads(mesh: Mesh, load: Loading) -> Array:
 
 def totals(mesh: Mesh, load: Loading, pieces: NDArray[np.bool_], nodes: NDArray[np.bool_]) -> Array:
     """Sum of the loads on the chosen pieces and nodes, six components about the origin, global."""
-    _, piece, x, q = _samples(load)
+    _, piece, x, q = samples(load)
     keep = pieces[piece]
     piece, x, q = piece[keep], x[keep], q[keep]
     axes = mesh.axes[piece]

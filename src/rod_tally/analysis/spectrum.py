@@ -6,12 +6,13 @@ from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
+from scipy import sparse
 
 from ..loads import Distribution
 from ..model import LoadCase, Model, NodeLoad, Settings
 from ..model.geometry import Array
-from .mesh import mesh
-from .modes import Mode, mass_cases, nodal_mass
+from .flexibility import Flexibility, flexibility
+from .modes import Mode, mass_matrix
 from .results import Results
 from .run import run
 
@@ -24,18 +25,23 @@ def correlation(periods: Array, damping: float) -> Array:
     return np.asarray(8 * z * z * (1 + r) * r**1.5 / ((1 - r * r) ** 2 + 4 * z * z * r * (1 + r) ** 2))
 
 
-def modal_loads(model: Model, modes: list[Mode], case: LoadCase, mass: Array, nodes: list[str]) -> list[LoadCase]:
-    """For each mode a case of the forces m phi Gamma Sa(T) at nodes (Chopra, Dynamics of Structures, 13.7; from memory)."""
+def modal_loads(modes: list[Mode], case: LoadCase, mass: sparse.csr_matrix, nodes: list[str]) -> list[LoadCase]:
+    """For each mode a case of the forces M phi Gamma Sa(T) at nodes (Chopra, Dynamics of Structures, 13.7; from memory).
+    `mass` (6N, 6N), kg, global."""
     assert case.spectrum is not None
     axis = "xyz".index(case.spectrum.direction)
     periods, acceleration = np.array(case.spectrum.curve).T
     out = []
     for mode in modes:
         assert mode.shape is not None
-        phi = mode.shape[:, :3]
-        gamma = float((mass * phi[:, axis]).sum() / (mass[:, None] * phi**2).sum())
-        force = mass[:, None] * phi * gamma * float(np.interp(mode.period, periods, acceleration))
-        loads = [NodeLoad(nodes[i], (float(f[0]), float(f[1]), float(f[2]))) for i, f in enumerate(force) if f.any()]
+        inertia = (mass @ mode.shape.ravel()).reshape(-1, 6)
+        gamma = float(inertia[:, axis].sum() / (inertia * mode.shape).sum())
+        force = inertia * gamma * float(np.interp(mode.period, periods, acceleration))
+        loads = [
+            NodeLoad(nodes[i], (float(f[0]), float(f[1]), float(f[2])), (float(f[3]), float(f[4]), float(f[5])))
+            for i, f in enumerate(force)
+            if f.any()
+        ]
         out.append(LoadCase(f"{case.name} / mode {mode.mode}", node_loads=loads))
     return out
 
@@ -47,6 +53,7 @@ def fill_spectra(
     settings: Settings,
     distribution: Distribution,
     progress: Callable[[str, float], None] = lambda _t, _s: None,
+    flexible: Flexibility | None = None,
 ) -> None:
     """Put the combined response into the rows of cases that stand for a spectrum; without modes they stay zero.
 
@@ -60,27 +67,33 @@ def fill_spectra(
     results.equilibrium = [e for e in results.equilibrium if e.case not in cases]
     if not shaped:
         return
-    m = mesh(model, results.member_ids, settings.run.shear_flexible, results.plates)
-    mass = nodal_mass(model, m, mass_cases(model, settings.modes.mass), distribution)
+    own = flexible or flexibility(model, results, settings)
+    if own is None:
+        return
+    mass = mass_matrix(model, own, settings, distribution)
+    if flexible is None:
+        own.close()
     periods = np.array([x.period for x in shaped])
     for name in cases:
         progress(f"Modes under {name}", 0.9)
         case = model.cases[name]
         assert case.spectrum is not None
-        modal = modal_loads(model, shaped, case, mass, m.node_ids)
+        modal = modal_loads(shaped, case, mass, results.node_ids)
         extended = replace(model, cases={**model.cases, **{x.name: x for x in modal}})
         # the other cases run along so that the stations are the same
         chosen = replace(settings.run, cases=[*results.cases, *(x.name for x in modal)])
         taking_part = set(results.member_ids) | set(results.plates.surfaces if results.plates is not None else ())
-        own = run(extended, chosen, distribution=distribution.beside(extended), only=taking_part, meshing=settings.mesh)
-        rows = [own.cases.index(x.name) for x in modal]
+        modal_run = run(
+            extended, chosen, distribution=distribution.beside(extended), only=taking_part, meshing=settings.mesh
+        )
+        rows = [modal_run.cases.index(x.name) for x in modal]
         rho = correlation(periods, case.spectrum.damping) if case.spectrum.rule == "CQC" else np.eye(len(periods))
         c = results.case_index(name)
         for kept, parts in (
-            (results.displacement, own.displacement), (results.reaction, own.reaction), (results.force, own.force),
+            (results.displacement, modal_run.displacement), (results.reaction, modal_run.reaction), (results.force, modal_run.force),
         ):  # fmt: skip
             kept[c] = quadratic(parts[rows], rho)
-        shear = np.array([own.applied[x.name] for x in modal])
+        shear = np.array([modal_run.applied[x.name] for x in modal])
         results.applied[name] = quadratic(shear, rho)
 
 

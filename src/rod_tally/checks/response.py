@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 from scipy.spatial import cKDTree
 
-from ..analysis.modes import mass_cases
+from ..analysis.mass import mass_cases
 from ..analysis.storeys import StoreyRow
 from ..loads.lateral import EN_CT, LateralError, period_asce, period_en
 from ..model import Finding

@@ -8,7 +8,7 @@ import numpy as np
 from PyQt6.QtWidgets import QWidget
 
 from ..analysis.lateral import LateralError, Level, levels, notional_cases, storey_cases
-from ..analysis.modes import mass_cases
+from ..analysis.mass import mass_cases
 from ..loads.lateral import (
     ASCE_CT,
     EN_CT,
@@ -34,6 +34,7 @@ from .session import Session
 from .state import DeskState
 
 FACTOR = "factor of "  # before a case's name as the name of a form's field
+LUMPED, SPREAD = "in lumps at nodes", "spread as they move (consistent)"
 STOREYS_HELP = "Columns: storey, fx, fy (kN), mz (kNm). With an eccentricity two cases are made, off to either side."
 STOREYS_EXAMPLE = "storey\tfx\tfy\nLevel 1\t120\t0\nLevel 2\t240\t0"
 
@@ -203,12 +204,16 @@ class RuleDesk(LoadDesk):
             for c in model.cases.values()
             if c.kind not in ("wind", "seismic", "notional", "temperature", "settlement")
         ]
-        fields = [Field("count", "How many modes", float(self.session.settings.modes.count), low=0, high=500, digits=0)]
+        own = self.session.settings.modes
+        fields = [
+            Field("count", "How many modes", float(own.count), low=0, high=500, digits=0),
+            Field("spread", "Mass of elements", SPREAD if own.consistent else LUMPED, (LUMPED, SPREAD)),
+        ]
         fields += [Field(f"{FACTOR}{n}", n, now.get(n, 0.0), low=0, high=10, digits=2) for n in names]
 
         def make(v: dict[str, Any]) -> None:
-            self.session.settings.modes.count = int(v["count"])
-            self.session.settings.modes.mass = {n: v[f"{FACTOR}{n}"] for n in names if v[f"{FACTOR}{n}"] > 0}
+            own.count, own.consistent = int(v["count"]), v["spread"] == SPREAD
+            own.mass = {n: v[f"{FACTOR}{n}"] for n in names if v[f"{FACTOR}{n}"] > 0}
             self.session.said.emit("Kept; it counts from the next run (F5)")
 
         self._ask("Mass and modes", "Factors of the cases whose downward loads are mass", fields, make)

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from ..analysis.modes import mass_cases
+from ..analysis.mass import mass_cases
 from ..analysis.results import COMPONENTS
 from ..model.catalogue import catalogue_name, catalogue_section, near_names
 from ..model.grade_names import standard_of

@@ -107,6 +107,7 @@ class RunSettings:
 class ModesSettings:
     count: int = 12
     mass: dict[str, float] = field(default_factory=lambda: {"Self-weight": 1.0})
+    consistent: bool = False  # mass spread as elements move, or in lumps at nodes
 
 
 @dataclass(slots=True)
