@@ -175,3 +175,54 @@ def test_results_are_handed_back(demo: Window, qtbot: QtBot, tmp_path: Path) -> 
     found = read_results(tmp_path / "back.ifc")
     assert [f.case for f in found] == w.state.review.results.cases  # type: ignore[union-attr]
     assert np.isfinite(sum(found[0].reactions.values())).all()
+
+
+def test_equilibrium_between_storeys_at_nodes_and_down_stacks(demo: Window, qtbot: QtBot) -> None:
+    w = demo
+    w.state.choose(1)
+    w.state.go(STEP["Response"])
+    w.state.set_view(case="Wind y")
+    act(w, qtbot, "run.storey_cuts")
+    w.tables._front()
+    page = w.tables.pages["storeys"]
+    assert page.choice.currentText() == "between storeys"
+    found = page.model.content.rows
+    loads = [r for r in found if r[2] == "loads above"]
+    assert len(loads) == 4 and "walls" in {r[2] for r in found}
+    for top in loads:
+        own = [r for r in found if r[0] == top[0]]
+        for k in range(3, 9):
+            assert abs(sum(float(r[k]) for r in own)) < 1e-6  # type: ignore[arg-type]
+    model = model_of(w)
+    node = next(m.end for m in model.members.values() if m.cls == "column" and m.storey == "Quay")
+    w.state.pick("node", node)
+    act(w, qtbot, "run.node")
+    w.tables._front()
+    page = w.tables.pages["reactions"]
+    assert {r[0] for r in page.model.content.rows} >= {"member"} and node in page.count.text()
+    other = next(m.start for m in model.members.values() if m.cls == "column" and m.storey == "Quay")
+    w.state.pick("node", other)
+    rested(qtbot, w)
+    w.tables._front()
+    assert "support" in {r[0] for r in page.model.content.rows} and other in page.count.text()
+    act(w, qtbot, "run.stacks")
+    w.tables._front()
+    stacks = w.tables.pages["forces"].model.content.rows
+    assert stacks[0][0] == "Stack A/1" and len(stacks) > 30
+    act(w, qtbot, "run.centres")
+    assert "centre of stiffness" in legend(w, qtbot)
+    w.tables._front()
+    assert [r[0] for r in w.tables.pages["storeys"].model.content.rows] == ["Roof", "Rigging", "Mezzanine", "Loft"]
+
+
+def test_mass_may_be_spread_as_elements_move(demo: Window, qtbot: QtBot) -> None:
+    w = demo
+    w.state.choose(1)
+    act(w, qtbot, "loads.mass")
+    fill(w, qtbot, w.load_desk.form, spread="spread as they move (consistent)", count=4)
+    assert w.session.settings.modes.consistent and w.session.settings.modes.count == 4
+    before = [m.period for m in w.state.review.modes] if w.state.review else []
+    act(w, qtbot, "run.run")
+    after = [m.period for m in w.state.review.modes] if w.state.review else []
+    assert len(after) == 4 and after != before[:4]
+    assert after[0] == pytest.approx(before[0], rel=0.05)

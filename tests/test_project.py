@@ -13,10 +13,11 @@ import numpy as np
 import pytest
 
 from rod_tally.analysis import run
-from rod_tally.analysis.modes import modes
+from rod_tally.analysis.dynamics import dynamics
 from rod_tally.analysis.plate_fields import PlateFields
 from rod_tally.intake import IntakeError
-from rod_tally.model import LoadCase, Model, Settings
+from rod_tally.loads import Distribution
+from rod_tally.model import LoadCase, Model, Settings, Storey
 from rod_tally.model.edits import SetSupport
 from rod_tally.model.structure import FREE
 from rod_tally.project import Project, ProjectError
@@ -269,19 +270,22 @@ def test_a_model_of_slabs_and_walls_is_kept_whole(tmp_path: Path) -> None:
     assert again.corrections == m.corrections and again.removed_surfaces["east"].thickness == pytest.approx(0.2)
 
 
-def test_modes_are_kept_with_their_run_and_asked_for_with_its_settings(tmp_path: Path) -> None:
+def test_modes_and_centres_are_kept_with_their_run_and_asked_for_with_its_settings(tmp_path: Path) -> None:
     m = regular(1, 1)
     m.cases["Self-weight"] = LoadCase("Self-weight", "self-weight", self_weight=(0.0, 0.0, -1.0))
     settings = Settings()
     r = run(m, settings.run)
-    found = modes(m, r, settings)
+    m.storeys = [Storey("L1", 3.5)]
+    found = dynamics(m, r, settings, Distribution(m))
     p = Project.create(tmp_path / "p.rodtally")
     ident = p.add_run(p.add_revision("A", m), "Run 1", m, settings, r, found)
-    kept = p.modes(ident, settings)
-    assert kept is not None and [x.period for x in kept] == [x.period for x in found]
-    assert kept[0].shape is not None and found[0].shape is not None and (kept[0].shape == found[0].shape).all()
+    kept = p.dynamics(ident, settings)
+    assert kept is not None and [x.period for x in kept.modes] == [x.period for x in found.modes]
+    one, two = kept.modes[0].shape, found.modes[0].shape
+    assert one is not None and two is not None and (one == two).all()
+    assert kept.centres == found.centres and len(found.centres) == 1
     settings.modes.count = 3
-    assert p.modes(ident, settings) is None
+    assert p.dynamics(ident, settings) is None
 
 
 def test_a_run_of_shells_is_kept_with_its_mesh(tmp_path: Path) -> None:

@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 
+from ..analysis.centres import StoreyCentre
 from ..analysis.modes import Mode
 from ..analysis.results import Results
 from ..analysis.storeys import StoreyRow
@@ -36,6 +37,7 @@ class Subject:
     loads: Distribution | None = None
     modes: list[Mode] = field(default_factory=list)
     storeys: list[StoreyRow] = field(default_factory=list)
+    centres: list[StoreyCentre] = field(default_factory=list)
     shared: dict[str, Any] = field(default_factory=dict)
 
     @cached_property

@@ -167,6 +167,26 @@ def find_odd_period(s: Subject) -> Iterator[Finding]:
     )  # fmt: skip
 
 
+@check("response.torsion")
+def find_eccentric_storeys(s: Subject) -> Iterator[Finding]:
+    """Storeys whose mass lies far from their centre of stiffness, or that turn more easily than they shift (EN 1998-1 4.2.3.2(6))."""
+    odd = [c for c in s.centres if c.turns]
+    if not odd:
+        return
+    worst = max(
+        odd, key=lambda c: max(c.eccentricity[0] / max(c.radius_x, 1e-6), c.eccentricity[1] / max(c.radius_y, 1e-6))
+    )
+    off_x, off_y = worst.eccentricity
+    others = f"; {len(odd) - 1} more storeys" if len(odd) > 1 else ""
+    yield Finding(
+        "response.torsion", "note",
+        f"Storey {worst.storey} turns under level forces: its mass lies {off_x:.2f} m in x and {off_y:.2f} m in y from its centre of "
+        f"stiffness (0.3 of the torsional radii is {0.3 * worst.radius_x:.2f} and {0.3 * worst.radius_y:.2f} m), its radius of gyration is "
+        f"{worst.gyration:.2f} m against torsional radii of {worst.radius_x:.2f} and {worst.radius_y:.2f} m{others}{_walls(s)}.",
+        (), point(np.array([worst.stiff_x, worst.stiff_y, worst.elevation]) - s.model.origin), (), {"eccentricity": max(off_x, off_y)},
+    )  # fmt: skip
+
+
 @check("response.base_shear")
 def compare_base_shears(s: Subject) -> Iterator[Finding]:
     """The base shear by spectrum against that of static seismic cases in its direction, and the factor between them."""

@@ -30,7 +30,7 @@ def make_demo(path: Path) -> Path:
             edit.apply(model)
         done = review(model, settings)
         ident = project.add_revision(name, model)
-        project.add_run(ident, "Run 1", model, settings, done.results, done.modes)
+        project.add_run(ident, "Run 1", model, settings, done.results, done.dynamics)
     project.save_settings(settings)
     project.close()
     return path

@@ -9,15 +9,14 @@ from pathlib import Path
 import platformdirs
 
 from ..analysis import Results, run
-from ..analysis.modes import Mode, modes
-from ..analysis.storeys import storey_rows
+from ..analysis.dynamics import Dynamics, dynamics
 from ..checks import Subject, run_checks
 from ..loads import Distribution
 from ..model import Model, Settings
 from ..project import Project
 from ..project.store import fingerprint
 from ..review import Review
-from ..review.review import attach_comparison
+from ..review.review import assess, attach_comparison
 from ..review.tally import tally
 from .state import Revision
 
@@ -34,15 +33,16 @@ def load_project(path: Path, progress: Progress) -> tuple[Project, list[Revision
         model = project.model(row.id)
         runs = project.runs(row.id)
         stale, run_name = False, ""
-        kept: list[Mode] | None = None
+        kept: Dynamics | None = None
         if runs:
-            kept = project.modes(runs[-1].id, settings)
+            kept = project.dynamics(runs[-1].id, settings)
             results, run_name = project.results(runs[-1].id), runs[-1].name
             stale = runs[-1].print != fingerprint(model)
         else:
             results, run_name = run(model, settings.run, progress, meshing=settings.mesh), "Run 1"
-            project.add_run(row.id, run_name, model, settings, results)
         done = review_of(model, settings, results, stale, kept)
+        if not runs:
+            project.add_run(row.id, run_name, model, settings, results, done.dynamics)
         if revisions:
             last = revisions[-1].review
             attach_comparison(done, last.model, last.results)
@@ -63,15 +63,11 @@ def data_folder() -> Path:
     return Path(os.environ.get("ROD_TALLY_DATA") or platformdirs.user_data_dir("rod-tally"))
 
 
-def review_of(
-    model: Model, settings: Settings, results: Results, stale: bool, kept: list[Mode] | None = None
-) -> Review:
-    """A review of a run that was kept, with the modes that were kept with it."""
+def review_of(model: Model, settings: Settings, results: Results, stale: bool, kept: Dynamics | None = None) -> Review:
+    """A review of a run that was kept, with the modes and centres that were kept with it."""
     loads = Distribution(model)
     if stale:
         findings = run_checks(Subject(model, None, settings, loads))
         return Review(model, settings, results, findings, tally(model), _distribution=loads)
-    own = modes(model, results, settings, distribution=loads) if kept is None else kept
-    storeys = storey_rows(model, results, loads)
-    findings = run_checks(Subject(model, results, settings, loads, own, storeys))
-    return Review(model, settings, results, findings, tally(model), own, storeys, _distribution=loads)
+    own = dynamics(model, results, settings, loads) if kept is None else kept
+    return assess(model, settings, results, own, loads)

@@ -20,6 +20,11 @@ class ResponseDesk:
         self.state.set_view(mode=self.state.mode + 1 if again else 1)
         self.window.show_overlay("motions", "findings")
 
+    def show_centres(self) -> None:
+        """The storeys' centres in the view and in their table."""
+        self.window.show_overlay("centres", "storeys")
+        self.window.tables.show_table("storeys", 2)
+
     def go_to_largest(self) -> None:
         """Pick what moves most in the shown case, a node or a slab, and close in on it."""
         review, case = self.state.review, self.state.case

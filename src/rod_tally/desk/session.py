@@ -101,7 +101,7 @@ class Session(QObject):
         progress("Keeping it", 0.97)
         name = f"Revision {chr(ord('A') + len(before) % 26)}"
         ident = project.add_revision(name, model)
-        project.add_run(ident, "Run 1", model, self.settings, done.results, done.modes)
+        project.add_run(ident, "Run 1", model, self.settings, done.results, done.dynamics)
         if done.comparison is not None:
             project.add_comparison(before[-1].id, ident, done.comparison)
         project.save_settings(self.settings)
@@ -282,7 +282,7 @@ class Session(QObject):
                 last = self.state.revisions[index - 1].review
                 attach_comparison(done, last.model, last.results)
             progress("Keeping the run", 0.97)
-            project.add_run(revision.id, name, done.model, settings, done.results, done.modes)
+            project.add_run(revision.id, name, done.model, settings, done.results, done.dynamics)
             if done.comparison is not None:
                 project.add_comparison(self.state.revisions[index - 1].id, revision.id, done.comparison)
             return done
@@ -308,7 +308,7 @@ class Session(QObject):
         def work(progress: Progress) -> tuple[Review, bool]:
             progress(f"Opening {row.name}", 0.2)
             stale = row.print != fingerprint(model)
-            return review_of(model, settings, project.results(ident), stale, project.modes(ident, settings)), stale
+            return review_of(model, settings, project.results(ident), stale, project.dynamics(ident, settings)), stale
 
         def done(value: tuple[Review, bool]) -> None:
             before = revision.review.comparison
@@ -433,7 +433,7 @@ class Session(QObject):
             was = revision.review
             subject = Subject(model, None, self.settings, loads)
             if not stale:
-                subject = Subject(model, was.results, self.settings, loads, was.modes, was.storeys)
+                subject = Subject(model, was.results, self.settings, loads, was.modes, was.storeys, was.centres)
             found = run_checks(subject, progress)
             if self.project is not None:
                 self.project.save_model(revision.id, model)

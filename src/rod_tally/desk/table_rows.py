@@ -6,7 +6,6 @@ from collections.abc import Callable
 
 import numpy as np
 
-from ..analysis.mass import mass_cases
 from ..analysis.results import COMPONENTS
 from ..model.catalogue import catalogue_name, catalogue_section, near_names
 from ..model.grade_names import standard_of
@@ -15,6 +14,7 @@ from ..review.takeoff import takeoff
 from .load_rows import PAGES, cases, combinations, load_page, loads
 from .plate_rows import cuts, surface_forces
 from .quantities import FORCE_KIND, UnitSet
+from .response_rows import at_node, centres, modes, stacks, storey_cuts, storeys
 from .rows import Pick, Rows
 from .state import DeskState
 from .theme import SEVERITY_MARK
@@ -359,44 +359,6 @@ def envelope(state: DeskState, units: UnitSet) -> Rows:
     return out
 
 
-def storeys(state: DeskState, units: UnitSet) -> Rows:
-    """Loads, shears, drift and mass by storey in the case that is shown, the highest first."""
-    f, small = units.force, units.small
-    out = Rows(["Storey", "Elevation, m", *(f"F{a}, {f[1]}" for a in "xyz"), f"Shear x, {f[1]}", "Shear y",
-                f"Drift x, {small[1]}", "Drift y", "Drift / height", "Mass, t", "Centre x, m", "Centre y"])  # fmt: skip
-    review = state.review
-    rows = [r for r in review.storeys if r.case == state.case] if review is not None else []
-    out.note = f"Case {state.case}" if rows else "of computed load cases"
-    for below, r in reversed(list(zip([None, *rows], rows))):
-        drift = [None if v is None else v * small[0] for v in (r.drift_x, r.drift_y)]
-        ratio = None
-        if below is not None and r.drift_x is not None and r.drift_y is not None:
-            most = max(abs(r.drift_x), abs(r.drift_y))
-            ratio = f"1/{(r.elevation - below.elevation) / most:.0f}" if most > 1e-9 else None
-        out.add(
-            [r.storey, r.elevation, *(v * f[0] for v in (r.fx, r.fy, r.fz, r.shear_x, r.shear_y)), *drift, ratio,
-             r.mass / 1000, r.mass_x, r.mass_y]
-        )  # fmt: skip
-    return out
-
-
-def modes(state: DeskState, units: UnitSet) -> Rows:
-    """Periods and the mass each mode moves, with the running sums."""
-    out = Rows(
-        ["Mode", "Period, s", "Frequency, Hz", *(f"Mass {a}, %" for a in "xyz"), *(f"Sum {a}, %" for a in "xyz")]
-    )
-    review = state.review
-    total = np.zeros(3)
-    if review is not None:
-        mass = ", ".join(f"{f:g} {n}" for n, f in mass_cases(review.model, review.settings.modes.mass).items())
-        out.note = f"mass from {mass}; a row shows its shape" if review.modes else "none were found"
-    for m in review.modes if review is not None else ():
-        own = np.array([m.mass_x, m.mass_y, m.mass_z])
-        total += own
-        out.add([m.mode, m.period, 1 / m.period, *(own * 100).tolist(), *(total * 100).tolist()], ("mode", str(m.mode)))
-    return out
-
-
 def changes(state: DeskState, units: UnitSet) -> Rows:
     """Every member that is not the same, then members whose forces changed beyond the tolerance."""
     out = Rows(
@@ -471,6 +433,14 @@ TABLES: dict[str, tuple[str, Callable[[DeskState, UnitSet], Rows]]] = {
     "storeys": ("Storeys", storeys),
     "modes": ("Modes", modes),
     "changes": ("Changes", changes),
+}
+
+
+# what a table can be turned to, the first one shown until another is chosen
+ASPECTS: dict[str, dict[str, Callable[[DeskState, UnitSet], Rows]]] = {
+    "reactions": {"at supports": reactions, "at the picked node": at_node},
+    "forces": {"of members": forces, "down the stacks": stacks},
+    "storeys": {"loads, drift, mass": storeys, "between storeys": storey_cuts, "centres": centres},
 }
 
 

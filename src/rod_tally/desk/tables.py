@@ -23,7 +23,7 @@ from .parity import ParityPlot
 from .quantities import METRIC, UnitSet
 from .rows import Pick, Rows
 from .state import DeskState
-from .table_rows import TABLES, log_rows
+from .table_rows import ASPECTS, TABLES, log_rows
 from .theme import MUTED, OCHRE, RUST
 
 MARK_COLOUR = {"■": RUST, "▲": OCHRE, "●": MUTED}
@@ -257,8 +257,11 @@ class Tables(QTabWidget):
         self.units: UnitSet = METRIC
         self.setDocumentMode(True)
         by = ("overview", *(f"by {k}" for k in BY), *PAGES)
-        self.pages = {name: TablePage(name, by if name == "tally" else ()) for name in (*TABLES, "log")}
+        choices = {"tally": by} | {name: tuple(own) for name, own in ASPECTS.items()}
+        self.pages = {name: TablePage(name, choices.get(name, ())) for name in (*TABLES, "log")}
         self.pages["tally"].choice.textActivated.connect(self._tally_by)
+        for name in ASPECTS:
+            self.pages[name].choice.textActivated.connect(lambda _text, n=name: self.renew({n}))
         for name, page in self.pages.items():
             self.addTab(page, TABLES[name][0] if name in TABLES else "Transfer log")
             page.picked.connect(lambda pick, row, n=name: self._picked(n, pick, row))
@@ -276,10 +279,11 @@ class Tables(QTabWidget):
         state.decided.connect(lambda: self.renew({"findings", "cases"}))
         state.overlay_changed.connect(
             lambda: self.renew(
-                {"forces", "envelope", "storeys", "surface_forces", "cuts"}
+                {"forces", "envelope", "storeys", "surface_forces", "cuts", "reactions"}
                 | ({"tally"} if state.tally_by in PAGES else set())
             )
         )
+        state.picked_changed.connect(self._follow)
         state.picked_changed.connect(self._point)
         state.step_changed.connect(self._step)
         self.renew()
@@ -296,9 +300,21 @@ class Tables(QTabWidget):
         page = self.currentWidget()
         if isinstance(page, TablePage) and page.name in self._old:
             self._old.discard(page.name)
-            rows = log_rows(self.state.review) if page.name == "log" else TABLES[page.name][1](self.state, self.units)
-            page.fill(rows)
+            page.fill(self._rows(page))
             self._point()
+
+    def _rows(self, page: TablePage) -> Rows:
+        if page.name == "log":
+            return log_rows(self.state.review)
+        aspects = ASPECTS.get(page.name)
+        make = aspects[page.choice.currentText()] if aspects else TABLES[page.name][1]
+        return make(self.state, self.units)
+
+    def _follow(self) -> None:
+        """The forces at a node are those of the picked one; a member picked from among them leaves them as they are."""
+        picked = self.state.picked
+        if picked is not None and picked[0] == "node" and self.pages["reactions"].choice.currentIndex() == 1:
+            self.renew({"reactions"})
 
     def _picked(self, name: str, pick: Pick, row: int) -> None:
         review = self.state.review
@@ -335,5 +351,10 @@ class Tables(QTabWidget):
     def _step(self) -> None:
         self.show_table(self.state.step.table)
 
-    def show_table(self, name: str) -> None:
+    def show_table(self, name: str, aspect: int = 0) -> None:
+        """Bring a table to the front; where it has aspects, turned to that one."""
+        choice = self.pages[name].choice if name in ASPECTS else None
+        if choice is not None and choice.currentIndex() != aspect:
+            choice.setCurrentIndex(aspect)
+            self.renew({name})
         self.setCurrentWidget(self.pages[name])

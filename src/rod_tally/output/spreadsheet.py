@@ -12,6 +12,7 @@ from openpyxl.styles import Font
 from openpyxl.utils import get_column_letter
 
 from ..analysis.cuts import CUT_COMPONENTS, CutForces
+from ..analysis.stacks import stack_forces
 from ..model import Model
 from ..review.review import Review
 from ..review.takeoff import BY, TakeoffRow, takeoff
@@ -19,6 +20,20 @@ from .tables import HEADERS, tables
 from .write import OutputError, write_whole
 
 CUT_COLUMNS = ("case", "cut", "set", "storey", "x0", "y0", "z0", "x1", "y1", "z1", "factor", *CUT_COMPONENTS)
+CENTRE_COLUMNS = (
+    "storey",
+    "elevation",
+    "mass",
+    "mass_x",
+    "mass_y",
+    "stiff_x",
+    "stiff_y",
+    "radius_x",
+    "radius_y",
+    "gyration",
+)
+BETWEEN_COLUMNS = ("case", "storey", "x", "y", "z", "part", "fx", "fy", "fz", "mx", "my", "mz")
+STACK_COLUMNS = ("case", "stack", "member", "elevation", "head", "foot", "more")
 MOST_ROWS = 1_048_575  # what a sheet holds below its titles
 COLUMNS = (
     ("Elements, source", "source", 1.0), ("Elements, model", "model", 1.0),
@@ -49,8 +64,8 @@ def write_takeoff(model: Model, path: Path) -> Path:
 
 
 def write_workbook(review: Review, path: Path) -> Path:
-    """All tables of the contract in one file, SI as there, and the forces of cuts where there are any. A table longer than a
-    sheet goes on in the next."""
+    """All tables of the contract in one file, SI as there, and the forces of cuts, centres of storeys, equilibrium between
+    them and axial forces down stacks where there are any. A table longer than a sheet goes on in the next."""
     book = Workbook(write_only=True)
     for name, pieces in tables(review):
         header, title = HEADERS[name].split(), name.removesuffix(".csv")
@@ -64,7 +79,30 @@ def write_workbook(review: Review, path: Path) -> Path:
                 count += 1
     if review.model.cuts:
         _sheet(book, "cuts", CUT_COLUMNS, _cuts(review))
+    if review.centres:
+        centres = [[getattr(c, name) for name in CENTRE_COLUMNS] for c in review.centres]
+        _sheet(book, "centres", CENTRE_COLUMNS, centres)
+    if len(review.model.storeys) > 1 and not review.results.empty:
+        _sheet(book, "between storeys", BETWEEN_COLUMNS, _between(review))
+    if any(line.kind == "stack" for line in review.lines) and not review.results.empty:
+        _sheet(book, "stacks", STACK_COLUMNS, _stacks(review))
     return _save(book, path)
+
+
+def _between(review: Review) -> Iterable[Sequence[object]]:
+    """What keeps the building above each storey in equilibrium, in every computed case."""
+    for case in review.results.cases:
+        for cut in review.storey_cuts(case)[0]:
+            at = [float(v) for v in cut.place + review.model.origin]
+            for part, six in cut.parts.items():
+                yield [case, cut.storey, *at, part, *(float(v) for v in six)]
+
+
+def _stacks(review: Review) -> Iterable[Sequence[object]]:
+    """Axial force down every stack in every computed case."""
+    for c, case in enumerate(review.results.cases):
+        for row in stack_forces(review.model, review.results, c, review.lines):
+            yield [case, *(getattr(row, name) for name in STACK_COLUMNS[1:])]
 
 
 def _cuts(review: Review) -> Iterable[Sequence[object]]:

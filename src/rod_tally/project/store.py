@@ -15,6 +15,8 @@ from typing import Any
 
 import numpy as np
 
+from ..analysis.centres import StoreyCentre
+from ..analysis.dynamics import Dynamics
 from ..analysis.modes import Mode
 from ..analysis.results import CaseEquilibrium, FoundMotion, Results
 from ..compare import Comparison
@@ -83,6 +85,7 @@ class _Labels:
     loose: dict[str, list[int]]
     plates: Plates | None = None
     modes: list[Mode] | None = None
+    centres: list[StoreyCentre] | None = None
 
 
 ARRAYS = ("xyz", "displacement", "reaction", "station_member", "station_x", "force", "node_done", "member_done")
@@ -242,12 +245,12 @@ class Project:
         model: Model,
         settings: Settings,
         results: Results,
-        modes: list[Mode] | None = None,
+        dynamics: Dynamics | None = None,
     ) -> int:
-        """Keep a run, and its modes where they were found, beside all earlier ones; returns its id."""
+        """Keep a run, and its modes and centres where they were found, beside all earlier ones; returns its id."""
         arrays = io.BytesIO()
         kept: dict[str, Any] = {k: getattr(results, k) for k in ARRAYS}
-        kept |= {f"mode {m.mode}": m.shape for m in modes or () if m.shape is not None}
+        kept |= {f"mode {m.mode}": m.shape for m in (dynamics.modes if dynamics else ()) if m.shape is not None}
         np.savez_compressed(arrays, **kept)
         labels = pack(
             _Labels(
@@ -263,7 +266,8 @@ class Project:
                 results.more_motions,
                 results.loose,
                 results.plates,
-                None if modes is None else [replace(m, shape=None) for m in modes],
+                None if dynamics is None else [replace(m, shape=None) for m in dynamics.modes],
+                None if dynamics is None else dynamics.centres,
             )
         )
         with self._transaction() as db:
@@ -304,18 +308,22 @@ class Project:
             **arrays,
         )
 
-    def modes(self, run: int, settings: Settings) -> list[Mode] | None:
-        """The modes kept with a run; None where there are none, or where they were found with other settings."""
+    def dynamics(self, run: int, settings: Settings) -> Dynamics | None:
+        """The modes and centres kept with a run; None where there are none, or where they were found with other settings."""
         row = self._db.execute("SELECT arrays, labels, settings FROM run WHERE id = ?", (run,)).fetchone()
         if row is None:
             return None
         labels: _Labels = unpack(_Labels, row[1])
-        if labels.modes is None or Settings.from_dict(json.loads(row[2])).modes != settings.modes:
+        if (
+            labels.modes is None
+            or labels.centres is None
+            or Settings.from_dict(json.loads(row[2])).modes != settings.modes
+        ):
             return None
         with np.load(io.BytesIO(row[0]), allow_pickle=False) as stored:
             for m in labels.modes:
                 m.shape = stored.get(f"mode {m.mode}")
-        return labels.modes
+        return Dynamics(labels.modes, labels.centres)
 
     def add_comparison(self, baseline: int, revised: int, comparison: Comparison) -> None:
         """Keep a comparison of two revisions beside all earlier ones; neither revision is touched."""

@@ -7,10 +7,12 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from ..analysis import Results, run
+from ..analysis.balance import Balance, Given, StoreyCut
+from ..analysis.centres import StoreyCentre
 from ..analysis.cuts import CutError, CutForces, Section
-from ..analysis.modes import Mode, modes
+from ..analysis.dynamics import Dynamics, dynamics
+from ..analysis.modes import Mode
 from ..analysis.plate_fields import PlateFields
-from ..analysis.spectrum import fill_spectra
 from ..analysis.storeys import StoreyRow, storey_rows
 from ..analysis.superpose import Envelope, MemberEnvelope, combined, envelope, of_members, usable
 from ..checks import Subject, run_checks
@@ -46,6 +48,7 @@ class Review:
     tally: list[TallyRow]
     modes: list[Mode] = field(default_factory=list)
     storeys: list[StoreyRow] = field(default_factory=list)
+    centres: list[StoreyCentre] = field(default_factory=list)
     comparison: Comparison | None = None
     rules_fault: str = ""
     _lines: list[Line] | None = None
@@ -54,6 +57,7 @@ class Review:
     _shown: Results | None = None
     _envelope: tuple[Envelope, MemberEnvelope] | None = None
     _fields: PlateFields | None = None
+    _balance: Balance | None = None
     _sections: dict[int, tuple[Cut, Section | str]] = field(default_factory=dict)
 
     def cut_forces(self, case: str) -> dict[str, CutForces | str]:
@@ -75,6 +79,45 @@ class Review:
             found = kept[1]
             out[cut.name] = found if isinstance(found, str) else found.forces(u)
         return out
+
+    @property
+    def balance(self) -> Balance:
+        """Equilibrium of the run at nodes and between storeys, prepared once."""
+        if self._balance is None or self._balance.results is not self.results:
+            own = self.settings.run
+            self._balance = Balance(self.model, self.results, self.distribution, own.shear_flexible, own.diaphragms)
+        return self._balance
+
+    def _named(self, name: str) -> str | Combination | None:
+        """A computed case's name, or the computed combination of that name; None for neither."""
+        if name in self.results.cases:
+            return name
+        return next((c for c in self.computed_combinations if c.name == name), None)
+
+    def storey_cuts(self, name: str) -> tuple[list[StoreyCut], str]:
+        """Cuts between storeys in a case or combination, lowest first, and what to say of them."""
+        case = self._named(name)
+        if case is None:
+            return [], f"{name or 'no case'} was not computed"
+        try:
+            found = self.balance.storey_cuts(case)
+        except ValueError as error:
+            return [], str(error)
+        return found, f"{name}: half-way between the storeys" if found else "cuts need two storeys"
+
+    def at_node(self, name: str, node: str) -> tuple[list[Given], str]:
+        """What everything gives a node in a case or combination, and what to say of it."""
+        case = self._named(name)
+        if case is None or node not in self.results.node_ids:
+            return [], f"{name or 'no case'} was not computed"
+        try:
+            found = self.balance.at_node(case, node)
+        except ValueError as error:
+            return [], str(error)
+        return (
+            found,
+            f"{name}, node {node}: what is left over is rounding" if found else f"{name} is not computed there",
+        )
 
     @property
     def fields(self) -> PlateFields | None:
@@ -139,8 +182,12 @@ class Review:
     def model_changed(self, distribution: Distribution | None = None) -> None:
         """What was made from the model as it was holds no more; its loads go as `distribution` says."""
         self._lines, self._distribution, self._combined, self.rules_fault = None, distribution, None, ""
-        self._shown = self._envelope = None
+        self._shown = self._envelope = self._balance = None
         self.tally = tally(self.model)
+
+    @property
+    def dynamics(self) -> Dynamics:
+        return Dynamics(self.modes, self.centres)
 
     @property
     def blocking(self) -> list[Finding]:
@@ -183,14 +230,28 @@ def review(model: Model, settings: Settings, progress: Progress = silent, only: 
     a rule set that cannot be read."""
     loads = Distribution(model)
     results = run(model, settings.run, progress, distribution=loads, only=only, meshing=settings.mesh)
-    own = modes(model, results, settings, progress, loads)
-    fill_spectra(model, results, own, settings, loads, progress)
-    storeys = storey_rows(model, results, loads)
-    findings = run_checks(Subject(model, results, settings, loads, own, storeys), progress)
-    done = Review(model, settings, results, findings, tally(model), own, storeys, _distribution=loads)
+    own = dynamics(model, results, settings, loads, progress)
+    done = assess(model, settings, results, own, loads, progress)
     if not model.combinations:
         done._combined = made_combinations(model, settings, loads=loads)
     return done
+
+
+def assess(
+    model: Model,
+    settings: Settings,
+    results: Results,
+    own: Dynamics,
+    loads: Distribution,
+    progress: Progress = silent,
+) -> Review:
+    """The review of a run that is there: storeys, checks, tally."""
+    storeys = storey_rows(model, results, loads)
+    subject = Subject(model, results, settings, loads, own.modes, storeys, own.centres)
+    findings = run_checks(subject, progress)
+    return Review(
+        model, settings, results, findings, tally(model), own.modes, storeys, own.centres, _distribution=loads
+    )
 
 
 def attach_comparison(done: Review, base: Model, base_run: Results) -> None:

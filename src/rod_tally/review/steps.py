@@ -99,7 +99,7 @@ STEPS: tuple[Step, ...] = (
             Item("Drift", ("response.drift",)),
             Item("Down the columns", ("response.axial",)),
             Item("Modes", ("response.mass", "response.period", "response.base_shear")),
-            Item("Symmetry", ("response.symmetry",)),
+            Item("Symmetry, turning", ("response.symmetry", "response.torsion")),
             Item("Forces"),
             Item("Envelope"),
             Item("Reactions"),

@@ -1,0 +1,87 @@
+"""Centres of stiffness and torsional radii of storeys against sums over columns, and what is said of them."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from rod_tally.analysis import run
+from rod_tally.analysis.dynamics import dynamics
+from rod_tally.analysis.results import Results
+from rod_tally.checks import Subject, run_checks
+from rod_tally.loads import Distribution
+from rod_tally.model import LoadCase, Model, NodeLoad, Settings, Storey
+from rod_tally.model.loads import GRAVITY
+
+from .frames import PLAIN, E, G, frame
+
+PLACES = np.array([(0.0, 0.0), (8.0, 0.0), (0.0, 5.0), (8.0, 5.0), (6.0, 5.0)])
+HEIGHT = 4.0
+
+
+def table(masses: tuple[float, ...] = (1.0, 1.0, 1.0, 1.0, 1.0)) -> tuple[Model, Settings]:
+    """Columns held at their feet, one floor that is stiff in its plane, a mass (t) on each head."""
+    feet = [(x, y, 0.0) for x, y in PLACES]
+    heads = [(x, y, HEIGHT) for x, y in PLACES]
+    n = len(PLACES)
+    m = frame(feet + heads, [(k, k + n) for k in range(n)], {k: "XXXXXX" for k in range(n)}, density=0.0)
+    m.storeys = [Storey("L0", 0.0), Storey("L1", HEIGHT)]
+    loads = [NodeLoad(f"n{k + n}", (0, 0, -1000 * GRAVITY * masses[k])) for k in range(n)]
+    m.cases["Roof"] = LoadCase("Roof", "dead", node_loads=loads)
+    s = Settings()
+    s.modes.mass = {"Roof": 1.0}
+    s.run.diaphragms = ["L1"]
+    return m, s
+
+
+def run_of(m: Model, s: Settings) -> Results:
+    return run(m, s.run)
+
+
+def test_centre_of_stiffness_and_torsional_radii_of_a_floor_on_columns() -> None:
+    """Sum k x / sum k with k = 3 EI / h^3 for heads free to turn, and K = sum k r^2 + GJ / h about it (any handbook), to 1e-9."""
+    m, s = table((1.0, 4.0, 1.0, 4.0, 1.0))
+    (c,) = dynamics(m, run_of(m, s), s, Distribution(m)).centres
+    # columns stand with local z along x: bending along x is about y
+    kx, ky = 3 * E * PLAIN.iy / HEIGHT**3, 3 * E * PLAIN.iz / HEIGHT**3
+    x, y = PLACES.T
+    w = np.array([1, 4, 1, 4, 1]) / 11
+    stiff = x.mean(), y.mean()
+    turn = float((ky * (x - stiff[0]) ** 2 + kx * (y - stiff[1]) ** 2).sum()) + len(x) * G * PLAIN.j / HEIGHT
+    assert (c.storey, c.elevation, c.mass) == ("L1", HEIGHT, pytest.approx(11_000.0))
+    assert (c.mass_x, c.mass_y) == pytest.approx((w @ x, w @ y))
+    assert (c.stiff_x, c.stiff_y) == pytest.approx(stiff, rel=1e-9)
+    assert c.radius_x == pytest.approx(np.sqrt(turn / (len(x) * ky)), rel=1e-9)
+    assert c.radius_y == pytest.approx(np.sqrt(turn / (len(x) * kx)), rel=1e-9)
+    assert c.gyration == pytest.approx(np.sqrt(w @ ((x - w @ x) ** 2 + (y - w @ y) ** 2)))
+
+
+def test_a_force_through_the_centre_of_stiffness_does_not_turn_the_floor() -> None:
+    m, s = table()
+    (c,) = dynamics(m, run_of(m, s), s, Distribution(m)).centres
+    # as a force and a moment at one head
+    m.cases["push"] = LoadCase("push", "wind", node_loads=[NodeLoad("n5", (0, 1e4, 0), (0, 0, 1e4 * c.stiff_x))])
+    r = run_of(m, s)
+    turned = r.displacement[r.case_index("push"), 5:, 5]
+    assert np.abs(turned).max() < 1e-12
+    assert r.displacement[r.case_index("push"), 5, 1] > 1e-4
+
+
+def test_storeys_far_from_their_stiffness_are_told() -> None:
+    """All mass at one side: its distance from the centre of stiffness is beyond 0.3 of the torsional radius."""
+    m, s = table((1.0, 90.0, 1.0, 90.0, 1.0))
+    r = run_of(m, s)
+    found = dynamics(m, r, s, Distribution(m))
+    assert found.centres[0].turns
+    codes = [f.code for f in run_checks(Subject(m, r, s, modes=found.modes, centres=found.centres))]
+    assert codes.count("response.torsion") == 1
+
+
+def test_nothing_is_said_of_storeys_without_mass_or_of_loose_models() -> None:
+    m, s = table()
+    s.modes.mass = {}
+    m.cases["Roof"].node_loads = []
+    assert dynamics(m, run_of(m, s), s, Distribution(m)).centres == []
+    m, s = table()
+    m.storeys, s.run.diaphragms = [], []
+    assert dynamics(m, run_of(m, s), s, Distribution(m)).centres == []
