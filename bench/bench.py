@@ -193,6 +193,11 @@ def main() -> None:
 
         print(json.dumps(shells()))
         return
+    if "--envelopes" in sys.argv:
+        from envelopes import envelopes
+
+        print(json.dumps(envelopes()))
+        return
     if "--view" in sys.argv:
         from view import view
 
@@ -236,6 +241,7 @@ def main() -> None:
     if len(sys.argv) == 1:
         report_floor()
         report_shells()
+        report_envelopes()
         report_view()
 
 
@@ -264,6 +270,19 @@ def report_shells() -> None:
     print(f"  solve / bare ({r['bare']:.1f} s)                   {r['solve'] / r['bare']:.2f}   (goal: at most 1.3)")
     print(f"  assembly / whole run                  {r['assemble'] / r['run']:.2f}   (goal: below 0.20)")
     print(f"  recovery of forces set up in {r['fields']:.1f} s, then {r['forces of a case']:.2f} s a case")
+
+
+def report_envelopes() -> None:
+    done = subprocess.run([sys.executable, __file__, "--envelopes"], check=True, capture_output=True, text=True).stdout
+    r = json.loads(done.splitlines()[-1])
+    print(
+        f"\n{r['combinations']} combinations over {r['members']} members ({r['values']} values): envelope {r['envelope']:.1f} s, "
+        f"peak {r['peak']:.0f} MB"
+    )
+    for name in ("large", "small"):
+        goal = "   (goal: below 2)" if name == "large" else ""
+        bare = r[f"bare, {name}"]
+        print(f"  envelope / products in {name} pieces ({bare:.1f} s)   {r['envelope'] / bare:.2f}{goal}")
 
 
 def report_view() -> None:

@@ -225,4 +225,4 @@ def test_rule_file_that_is_gone_is_told_and_breaks_nothing() -> None:
     done = review(whole(), Settings())
     done.settings.combinations.standard = "/nowhere/own.rules"
     done.model_changed()
-    assert done.combinations == [] and "own.rules" in done.rules_fault and done.envelope() is None
+    assert done.combinations == [] and "own.rules" in done.rules_fault and done.envelopes.members() is None

@@ -226,3 +226,24 @@ def test_mass_may_be_spread_as_elements_move(demo: Window, qtbot: QtBot) -> None
     after = [m.period for m in w.state.review.modes] if w.state.review else []
     assert len(after) == 4 and after != before[:4]
     assert after[0] == pytest.approx(before[0], rel=0.05)
+
+
+def test_highest_over_combinations_in_the_bands_and_the_table(demo: Window, qtbot: QtBot) -> None:
+    w = demo
+    w.state.choose(1)
+    w.state.go(STEP["Response"])
+    act(w, qtbot, "run.plates")
+    w.state.set_view(plate="my")
+    act(w, qtbot, "run.plates_high")
+    rested(qtbot, w)
+    text = legend(w, qtbot)
+    assert "highest of 23 combinations: my" in text and "(6.10/" in text
+    w.tables.show_table("surface_forces", 1)
+    w.tables._front()
+    found = w.tables.pages["surface_forces"].model.content
+    assert "23 combinations" in found.note and all(float(r[5]) >= float(r[3]) for r in found.rows)  # type: ignore[arg-type]
+    w.state.set_view(plate="m1")
+    rested(qtbot, w)
+    assert "highest of 23 combinations: m1" in legend(w, qtbot)
+    w.state.set_view(case="Self-weight")
+    assert "Self-weight: m1" in legend(w, qtbot)

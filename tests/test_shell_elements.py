@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from rod_tally.analysis.blocks import BlockSum
+from rod_tally.analysis.plate_elements import alike
 from rod_tally.analysis.shells import (
     G2,
     QUAD_POINTS,
@@ -12,12 +14,12 @@ from rod_tally.analysis.shells import (
     Frames,
     Layer,
     areas,
-    even_load,
     forces_at,
     frames_of,
     quad_shape,
     stiffness,
     to_global,
+    triangle_shape,
 )
 from rod_tally.model.geometry import Array
 
@@ -25,6 +27,19 @@ from rod_tally.model.geometry import Array
 def layer(n: int, e: float, nu: float, t: float) -> Layer:
     one = np.ones(n)
     return Layer(e * one, nu * one, e / 2 / (1 + nu) * one, t * one)
+
+
+def even_load(xyz: Array) -> Array:
+    """Share of an even pressure that each corner of flat elements takes (E, n), m2: the integrals of the shape functions."""
+    f = frames_of(xyz).flat
+    e, n = f.shape[:2]
+    out = np.zeros((e, n))
+    points, weight = (QUAD_POINTS, 1.0) if n == 4 else (TRIANGLE_POINTS, 1 / 6)
+    for xi, eta in points:
+        v, d = quad_shape(xi, eta) if n == 4 else triangle_shape(xi, eta)
+        j = np.einsum("kn,eni->eki", d, f)
+        out += (np.linalg.det(j) * weight)[:, None] * v
+    return out
 
 
 def grid(nx: int, ny: int, x: float, y: float, corners: int = 4) -> tuple[Array, Array]:
@@ -205,7 +220,32 @@ def test_scordelis_lo_roof() -> None:
     assert -u[edge, 2] == pytest.approx(0.3024, rel=0.03)
 
 
-def test_areas_and_even_loads_agree() -> None:
+def test_areas_of_distorted_elements() -> None:
     xyz, q = grid(3, 2, 4.0, 3.0)
     xyz[4, :2] += 0.3
     assert areas(xyz[q]).sum() == pytest.approx(12.0) and even_load(xyz[q]).sum(axis=1) == pytest.approx(areas(xyz[q]))
+
+
+def test_blocks_sum_as_single_numbers_do() -> None:
+    """Elements of two and of four nodes, some alike, against one sum of all their numbers (SciPy)."""
+    rng = np.random.default_rng(2)
+    two, four = rng.permutation(30).reshape(-1, 2)[:9], rng.permutation(30)[:28].reshape(-1, 4)
+    like = np.array([0, 1, 0, 2, 1, 0, 0])
+    k2, k4 = rng.standard_normal((9, 12, 12)), rng.standard_normal((3, 24, 24))
+    total = BlockSum(30, [two, four])
+    total.add(0, 0, np.arange(9), k2)
+    total.add(1, 0, like[:3], k4)
+    total.add(1, 3, like[3:], k4)
+    dense = np.zeros((180, 180))
+    for e, k in [*zip(two, k2), *zip(four, k4[like])]:
+        dofs = (6 * e[:, None] + np.arange(6)).ravel()
+        dense[np.ix_(dofs, dofs)] += k
+    assert total.matrix().toarray() == pytest.approx(dense)
+
+
+def test_only_elements_of_one_shape_and_layer_are_alike() -> None:
+    """Equal to rounding far from the origin, not when a corner is a tenth of a micrometre off or the layer another."""
+    square = np.array([0.0, 0, 1, 0, 1, 1, 0, 1])
+    rows = np.array([square, square + 3e-14, square + [1e-7, 0, 0, 0, 0, 0, 0, 0], square])
+    first, like = alike(rows, np.array([0, 0, 0, 1]))
+    assert len(first) == 3 and like[0] == like[1] and len({*like.tolist()}) == 3

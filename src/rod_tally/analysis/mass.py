@@ -137,7 +137,7 @@ def _of_surface(m: Mesh, ident: str, mass: Array, n: int) -> sparse.csr_matrix:
         for way in range(3):
             parts.append(_gathered(6 * nodes + way, own, n))
     total = sum(parts[1:], parts[0])
-    moved = total.sum() / 3
+    moved = float(total.data.sum()) / 3
     return total * (mass.sum() / moved) if moved > 0 else total
 
 

@@ -12,6 +12,7 @@ from ..model import Model
 from ..model.geometry import Array
 from .shells import Frames, Layer, areas, frames_of, stiffness, to_global
 
+ALIKE = 1e-11  # m; elements whose corners differ by less have one stiffness
 CHUNK = 16384  # elements at once: their full matrices take 75 MB
 
 
@@ -54,11 +55,38 @@ def chunks(model: Model, plates: Plates) -> Iterator[tuple[NDArray[np.int64], ND
             )
 
 
-def global_stiffness(model: Model, plates: Plates) -> Iterator[tuple[NDArray[np.int32], Array]]:
-    """Degrees of freedom (E, 6n) and stiffness (E, 6n, 6n) in global axes, piece by piece."""
-    for nodes, _, _, frames, layer in chunks(model, plates):
-        dofs = (nodes[:, :, None] * 6 + np.arange(6)).reshape(len(nodes), -1).astype(np.int32)
-        yield dofs, to_global(frames, stiffness(frames, layer))
+def global_stiffness(model: Model, plates: Plates) -> Iterator[tuple[NDArray[np.int64], int, NDArray[np.int64], Array]]:
+    """Piece by piece: nodes (E, n), number of the first among its kind, and the stiffness of each as k[like], k (U, 6n, 6n) in
+    global axes: mapped faces are of a few shapes, whose stiffness is worked out once."""
+    kind_of = _alike_layers(model, plates)
+    for nodes, of, _ in kinds(plates):
+        for s in range(0, len(nodes), CHUNK):
+            part = slice(s, s + CHUNK)
+            frames = frames_of(plates.points[nodes[part]])
+            numbers = np.hstack([frames.flat.reshape(len(frames.flat), -1), frames.axes.reshape(-1, 9)])
+            first, like = alike(numbers, kind_of[of[part]])
+            some = Frames(frames.axes[first], frames.flat[first])
+            k = to_global(some, stiffness(some, layers(model, plates, of[part][first])))
+            yield nodes[part], s, like, k
+
+
+def alike(numbers: Array, kind: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Rows (E, k) of numbers, none above some thousands, that are the same to ALIKE and of one kind: the first of each, and for
+    every row which one it is like."""
+    whole = np.column_stack([np.rint(numbers / ALIKE).astype(np.int64), kind])
+    mix = np.random.default_rng(7).integers(1, 2**62, whole.shape[1])
+    _, first, like = np.unique((whole * mix).sum(axis=1), return_index=True, return_inverse=True)
+    like = like.ravel()
+    if (whole[first[like]] != whole).any():  # two that differ have one sum: so rare that nothing is gained by more
+        first = like = np.arange(len(whole))
+    return first, like
+
+
+def _alike_layers(model: Model, plates: Plates) -> NDArray[np.int64]:
+    """For each surface a number that surfaces of the same material and thickness share."""
+    layer = layers(model, plates, np.arange(len(plates.surfaces)))
+    known: dict[tuple[float, ...], int] = {}
+    return np.array([known.setdefault(v, len(known)) for v in zip(layer.e, layer.nu, layer.g, layer.t)], np.int64)
 
 
 def node_areas(plates: Plates, surfaces: set[str] | None = None) -> Array:

@@ -16,22 +16,34 @@ PLATE_QUANTITIES = (*PLATE_COMPONENTS, *MORE)
 def quantity(values: Array, thickness: Array, name: str) -> Array:
     """One quantity (K,) of forces a metre (K, 8) in PLATE_COMPONENTS: N/m, N, or Pa for the stresses "s…".
 
-    Stresses of a face: n / t ± 6 m / t^2, "top" being the side of +z (plate theory). Principal values: 1 the algebraically
-    larger. Raises KeyError for a name that is none.
+    Principal values: 1 the algebraically larger. Raises KeyError for a name that is none.
     """
     if name in PLATE_COMPONENTS:
         return np.asarray(values[:, PLATE_COMPONENTS.index(name)])
+    tensor = tensor_of(values, thickness, name)
+    if is_principal(name):
+        return principal(tensor)[int(_which(name)) - 1]
+    return np.asarray(tensor[:, ("x", "y", "xy").index(_which(name))])
+
+
+def tensor_of(values: Array, thickness: Array, name: str) -> Array:
+    """What a quantity is read off (K, 3) xx yy xy: moments, forces, or the stresses of a face, n / t ± 6 m / t^2, "top" being the
+    side of +z (plate theory). Raises KeyError for a name that is none."""
     if name not in MORE:
         raise KeyError(name)
     if name[0] in "mn":
-        tensor, which = values[:, 3:6] if name[0] == "m" else values[:, :3], name[1]
-    else:
-        which, face = name[1:].split(" ")
-        t = thickness[:, None]
-        tensor = values[:, :3] / t + FACES[face] * 6 * values[:, 3:6] / t**2
-    if which in ("x", "y", "xy"):
-        return np.asarray(tensor[:, ("x", "y", "xy").index(which)])
-    return principal(tensor)[0 if which == "1" else 1]
+        return values[:, 3:6] if name[0] == "m" else values[:, :3]
+    t = thickness[:, None]
+    return np.asarray(values[:, :3] / t + FACES[name.split(" ")[1]] * 6 * values[:, 3:6] / t**2)
+
+
+def is_principal(name: str) -> bool:
+    """Whether a quantity is a principal value, which does not superpose."""
+    return name in MORE and _which(name) in ("1", "2")
+
+
+def _which(name: str) -> str:
+    return name[1:].split(" ")[0]
 
 
 def principal(tensor: Array) -> tuple[Array, Array, Array]:

@@ -212,11 +212,11 @@ def stiffness(frames: Frames, layer: Layer) -> Array:
     for xi, eta in points:
         b, w, det = membrane_b(flat, xi, eta)
         k = (det * weight)[:, None, None]
-        membrane.append((b, dm @ b * k))
+        membrane.append((b, _times(dm, b) * k))
         if n == 4:
             membrane.append((w[:, None], w[:, None] * k * (layer.g * layer.t)[:, None, None]))
         bb, _ = bending_b(flat, xi, eta)
-        plate.append((bb, db @ bb * k))
+        plate.append((bb, _times(db, bb) * k))
         bs = shear_b(flat, xi, eta)
         plate.append((bs, bs * k * shear[:, None, None]))
     if n == 3:  # at more than one point the rotations of a triangle would be tied too firmly
@@ -231,6 +231,16 @@ def stiffness(frames: Frames, layer: Layer) -> Array:
     p = (6 * np.arange(n)[:, None] + np.array([2, 3, 4])).ravel()
     out[:, m[:, None], m] = km
     out[:, p[:, None], p] = kb
+    return out
+
+
+def _times(d: Array, b: Array) -> Array:
+    """Isotropic stiffness (E, 3, 3) times strains (E, 3, k), row by row."""
+    out = np.empty_like(b)
+    along, across, shear = d[:, 0, 0, None], d[:, 0, 1, None], d[:, 2, 2, None]
+    out[:, 0] = along * b[:, 0] + across * b[:, 1]
+    out[:, 1] = across * b[:, 0] + along * b[:, 1]
+    out[:, 2] = shear * b[:, 2]
     return out
 
 
@@ -279,16 +289,3 @@ def areas(xyz: Array) -> Array:
         else (xyz[:, 1] - xyz[:, 0], xyz[:, 2] - xyz[:, 0])
     )
     return np.asarray(np.linalg.norm(np.cross(a, b), axis=1) / 2)
-
-
-def even_load(xyz: Array) -> Array:
-    """Share of an even pressure that each corner takes (E, n), m2: the integrals of the shape functions."""
-    f = frames_of(xyz).flat
-    e, n = f.shape[:2]
-    out = np.zeros((e, n))
-    points, weight = _points(n)
-    for xi, eta in points:
-        v, d = quad_shape(xi, eta) if n == 4 else triangle_shape(xi, eta)
-        _, det = _local(f, d)
-        out += (det * weight)[:, None] * v
-    return out

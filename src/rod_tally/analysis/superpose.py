@@ -14,7 +14,7 @@ from ..model.geometry import Array
 from .results import CaseEquilibrium, Results
 from .shape import Shapes, member_shapes
 
-BLOCK = 4096  # values taken at once: their products with a thousand combinations fit the cache's neighbourhood
+BLOCK = 1024  # values taken at once: their products with a thousand combinations stay in the cache
 
 
 def usable(results: Results, combinations: list[Combination]) -> list[Combination]:

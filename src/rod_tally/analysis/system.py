@@ -12,13 +12,14 @@ from scipy import sparse
 from ..model import Model, Support
 from ..model.geometry import Array
 from . import mechanism
+from .blocks import BlockSum
 from .constraints import Constraints, constraints
 from .diaphragms import diaphragm_nodes
 from .elements import Condensed, condense, stiffness, to_ends
 from .factor import Factor, SingularError
 from .holds import node_supports
 from .mesh import Mesh
-from .plate_elements import global_stiffness
+from .plate_elements import global_stiffness, kinds
 
 Progress = Callable[[str, float], None]
 ROUNDING = 1e-10  # of the largest load; spread over all nodes it stays far below that of the whole
@@ -68,15 +69,17 @@ def assemble(model: Model, m: Mesh, floors: list[str], progress: Progress = sile
     condensed = condense(stiffness(m), m.released, m.spring)
     t = to_ends(m)
     k = np.matmul(np.swapaxes(t, 1, 2), np.matmul(condensed.k, t))
-    dofs = (m.ends[:, :, None] * 6 + np.arange(6)).reshape(-1, 12).astype(np.int32)
     n = 6 * len(m.node_ids)
-    full = _summed(dofs, k, n)
+    shells = [e for e, _, _ in kinds(m.plates)] if m.plates is not None else []
+    total = BlockSum(len(m.node_ids), [m.ends, *shells])
+    total.add(0, 0, np.arange(len(k)), k)
     live = np.zeros(len(m.node_ids), bool)
     live[m.ends.ravel()] = True
     if m.plates is not None:
-        for plate_dofs, plate_k in global_stiffness(model, m.plates):
-            full = full + _summed(plate_dofs, plate_k, n)
+        for nodes, first, like, plate_k in global_stiffness(model, m.plates):
+            total.add(1 + (len(shells) == 2 and nodes.shape[1] == 3), first, like, plate_k)
         live[m.plates.quads.ravel()] = live[m.plates.triangles.ravel()] = True
+    full = total.matrix()
     supports = node_supports(model, m.plates)
     turn = None
     springs = np.zeros(n)
@@ -95,6 +98,7 @@ def assemble(model: Model, m: Mesh, floors: list[str], progress: Progress = sile
             diagonal[2 * i] = diagonal[2 * i + 1] = axes.T
         turn = sparse.block_diag(diagonal, format="csr")
         full = (turn.T @ full @ turn).tocsr()
+    # the sum also drops the zeros that blocks hold, which the factors need not carry
     full = (full + sparse.diags(springs)).tocsr()
     bound = _bound(model, m, supports, live, floors)
     slaves = np.zeros(n, bool) if bound is None else bound.slaves
@@ -110,12 +114,6 @@ def assemble(model: Model, m: Mesh, floors: list[str], progress: Progress = sile
     return System(
         full, k_free, turn, free, np.flatnonzero(held & np.repeat(live, 6)), springs, live, supports, follow,
     ), condensed  # fmt: skip
-
-
-def _summed(dofs: NDArray[np.int32], k: Array, n: int) -> sparse.csr_matrix:
-    rows = np.broadcast_to(dofs[:, :, None], k.shape).ravel()
-    cols = np.broadcast_to(dofs[:, None, :], k.shape).ravel()
-    return sparse.coo_matrix((k.ravel(), (rows, cols)), shape=(n, n)).tocsr()
 
 
 def _bound(

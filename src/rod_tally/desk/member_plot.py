@@ -75,7 +75,8 @@ class MemberPlot(QWidget):
     def _draw_envelope(self, stations: NDArray[np.int64], component: int, factor: float) -> str:
         """The band over all combinations behind the diagram; returns what governs, "" when there is none."""
         review = self.state.review
-        found = review.envelope() if review is not None and self.state.overlay == "envelope" else None
+        wanted = review is not None and self.state.overlay == "envelope" and not review.envelopes.waiting
+        found = review.envelopes.members() if review is not None and wanted else None
         if found is None:
             return ""
         over = found[0]

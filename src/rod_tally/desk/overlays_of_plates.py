@@ -13,7 +13,7 @@ from ..meshing.quality import quality_of
 from ..model.geometry import Array
 from .canvas import Canvas, ring
 from .overlays import Sheet, overlay
-from .overlays_of_results import OLD
+from .overlays_of_results import OLD, WAITING
 from .theme import GRAPHITE, INK, MUTED, PALE, RUST, blend
 
 NONE = "the run has no slab or wall in it; give them Carries: as a shell (Loads, Span), then run"
@@ -60,14 +60,23 @@ def draw_plates(canvas: Canvas, sheet: Sheet) -> list[str]:
     """One quantity of slabs and walls in bands; beyond a chosen range in ink."""
     if sheet.stale:
         return [OLD]
+    if sheet.review.fields_waiting:
+        return ["the forces are being worked out"]
     fields, case = sheet.review.fields, sheet.state.case
     if fields is None:
         return [NONE]
     r = sheet.review.shown(case)
-    if case not in r.cases:
+    name, over = sheet.state.plate, sheet.state.plate_over
+    found = sheet.review.envelopes.known_plates(name, sheet.state.plate_averaged) if over else None
+    if over and found is None:
+        return [WAITING if not sheet.review.envelopes.empty else "no combination was computed"]
+    if found is not None:
+        value, sure = (found.high if over == "highest" else found.low), found.done
+        case = f"{over} of {len(found.combinations)} combinations"
+    elif case not in r.cases:
         return [f"{case or 'no case'} was not computed"]
-    name = sheet.state.plate
-    value, sure = _values(sheet, fields, r, name)
+    else:
+        value, sure = _values(sheet, fields, r, name)
     q, t = _shown(sheet, fields.plates)
     q, t = q & sure[fields.corners.quads].all(axis=1), t & sure[fields.corners.triangles].all(axis=1)
     used = np.unique(np.concatenate([fields.corners.quads[q].ravel(), fields.corners.triangles[t].ravel()]))
@@ -80,6 +89,9 @@ def draw_plates(canvas: Canvas, sheet: Sheet) -> list[str]:
     canvas.bands(points, fields.corners.quads[q], fields.corners.triangles[t], value, (low, high), ramp())
     ends = used[[int(value[used].argmin()), int(value[used].argmax())]]
     texts = [f"{value[k] * factor:.{digits}g}" for k in ends]
+    if found is not None:
+        by = found.high_by if over == "highest" else found.low_by
+        texts = [f"{text} ({found.combinations[int(by[k])].name})" for text, k in zip(texts, ends)]
     canvas.symbols(points[ends], ring(6), INK, 1.6)
     canvas.labels(points[ends], texts, INK)
     beyond = int(((value[used] < low) | (value[used] > high)).sum())
@@ -95,7 +107,9 @@ def draw_plates(canvas: Canvas, sheet: Sheet) -> list[str]:
         out.append(f"<font color='{INK}'>■</font> beyond the range: {beyond} of {len(used)} places")
     if name[0] == "m":
         out.append("positive with tension on the side of +z (top of slabs)")
-    if sheet.state.plate_crosses:
+    if found is not None and found.left_out:
+        out.append(f"{found.left_out} combinations with responses without sign are left out")
+    if sheet.state.plate_crosses and found is None:
         out.append(_crosses(canvas, sheet, fields, r, name, np.concatenate([q, t])))
     return out
 

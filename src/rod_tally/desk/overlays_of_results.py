@@ -18,6 +18,7 @@ from .overlays_of_loads import draw_arrows
 from .quantities import FORCE_KIND
 from .theme import GRAPHITE, INK, OCHRE, PINE, RUST
 
+WAITING = "the envelope is being worked out"
 OLD = "the model has changed since its run: run it again (F5)"
 
 
@@ -185,7 +186,9 @@ def draw_envelope(canvas: Canvas, sheet: Sheet) -> list[str]:
     """The lowest and the highest of a force over all combinations, and which combination gives the extremes."""
     if sheet.stale:
         return [OLD]
-    found, component = sheet.review.envelope(), sheet.state.component
+    if sheet.review.envelopes.waiting:
+        return [WAITING]
+    found, component = sheet.review.envelopes.members(), sheet.state.component
     if found is None:
         return ["no combination was computed; give the cases a kind, or make combinations"]
     over, r, k = found[0], sheet.review.results, COMPONENTS.index(component)

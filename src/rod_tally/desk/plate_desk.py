@@ -73,6 +73,14 @@ class PlateDesk:
         """Values averaged over the lines of walls and beams, or each side of a line by itself."""
         self.state.set_view(plate_averaged=not self.state.plate_averaged)
 
+    def show_over(self, which: str) -> None:
+        """The highest or the lowest of all combinations in place of the case; the case again when it is shown already."""
+        review = self.state.review
+        if review is not None and review.envelopes.empty:
+            self.session.said.emit("No combination was computed; give the cases a kind, or make combinations")
+            return
+        self.state.set_view(plate_over="" if self.state.plate_over == which else which)
+
     def toggle_crosses(self) -> None:
         """Principal directions as strokes."""
         self.state.set_view(plate_crosses=not self.state.plate_crosses)

@@ -6,6 +6,7 @@ import numpy as np
 
 from ..analysis.cuts import CUT_COMPONENTS, CutForces
 from ..analysis.plate_fields import PLATE_COMPONENTS
+from ..analysis.plate_quantities import unit_kind
 from .quantities import UnitSet
 from .rows import Rows
 from .state import DeskState
@@ -22,7 +23,7 @@ CARRIES = {
 def surface_results(state: DeskState, units: UnitSet, ident: str) -> list[str]:
     """What the shown case gives of one slab or wall, in lines: how far it moves, and the range of each moment and force."""
     review, case = state.review, state.case
-    fields = review.fields if review is not None else None
+    fields = review.fields if review is not None and not review.fields_waiting else None
     stale = state.revision is not None and state.revision.stale
     if review is None or fields is None or stale or ident not in fields.plates.surfaces:
         return []
@@ -53,6 +54,9 @@ def surface_forces(state: DeskState, units: UnitSet) -> Rows:
         titles += [f"{name} low, {getattr(units, kind)[1]}/m", f"{name} high"]
     out = Rows(["Surface", "Class", "Storey", "Elements", *titles])
     review = state.review
+    if review is not None and review.fields_waiting:
+        out.note = "Run, Slab and wall forces works them out"
+        return out
     fields = review.fields if review is not None else None
     if review is None or fields is None:
         out.note = "no slab or wall was computed as a shell"
@@ -75,6 +79,38 @@ def surface_forces(state: DeskState, units: UnitSet) -> Rows:
             [s.name or ident, s.cls, s.storey, count[ident], *np.column_stack([low, high]).ravel().tolist()],
             ("surface", ident),
         )
+    return out
+
+
+def surfaces_over(state: DeskState, units: UnitSet) -> Rows:
+    """Lowest and highest of the shown quantity of each slab and wall over all combinations, and which gives them."""
+    name = state.plate
+    kind = unit_kind(name)
+    factor, unit = (1e-6, "N/mm²") if kind == "stress" else getattr(units, kind)
+    unit = unit if kind == "stress" else f"{unit}/m"
+    out = Rows(["Surface", "Class", "Storey", f"{name} low, {unit}", "by", f"{name} high, {unit}", "by"])
+    review = state.review
+    if review is not None and review.fields_waiting:
+        out.note = "Run, Slab and wall forces works them out"
+        return out
+    fields = review.fields if review is not None else None
+    if review is None or fields is None:
+        out.note = "no slab or wall was computed as a shell"
+        return out
+    found = review.envelopes.known_plates(name, state.plate_averaged)
+    if found is None:
+        out.note = "Run, Highest of all combinations works it out"
+        return out
+    out.note = f"{name} over {len(found.combinations)} combinations; Force above the view chooses another"
+    for k, ident in enumerate(fields.plates.surfaces):
+        s = review.model.surfaces.get(ident)
+        own = np.flatnonzero((fields.corners.surface == k) & found.done)
+        if s is None or not len(own):
+            continue
+        low, high = own[int(found.low[own].argmin())], own[int(found.high[own].argmax())]
+        names = [found.combinations[int(by[at])].name for by, at in ((found.low_by, low), (found.high_by, high))]
+        values = float(found.low[low]) * factor, float(found.high[high]) * factor
+        out.add([s.name or ident, s.cls, s.storey, values[0], names[0], values[1], names[1]], ("surface", ident))
     return out
 
 

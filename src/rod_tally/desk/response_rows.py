@@ -156,7 +156,7 @@ def stacks(state: DeskState, units: UnitSet) -> Rows:
         out.note = f"{case or 'no case'} was not computed"
         return out
     out.note = f"Case {case}; tension positive"
-    found = review.envelope()
+    found = None if review.envelopes.waiting else review.envelopes.members()
     if found is not None:
         out.note += f"; lowest and highest over {len(found[0].combinations)} combinations"
     index = {i: k for k, i in enumerate(r.member_ids)}

@@ -65,6 +65,7 @@ class DeskState(QObject):
         self.plate_range: tuple[float, float] | None = None  # SI; None from the largest value
         self.plate_averaged = False
         self.plate_crosses = False
+        self.plate_over = ""  # "highest" or "lowest" over combinations in place of a case
         self.cut = "v"  # of cuts
         self.origin = ""  # of loads: only those from there
         self.scale = 1.0
@@ -181,6 +182,8 @@ class DeskState(QObject):
 
     def set_view(self, **values: object) -> None:
         """Label, case, component or scale of the view."""
+        if "case" in values:
+            self.plate_over = ""
         for key, value in values.items():
             setattr(self, key, value)
         self.overlay_changed.emit()

@@ -12,7 +12,7 @@ from ..model.grade_names import standard_of
 from ..review import Review
 from ..review.takeoff import takeoff
 from .load_rows import PAGES, cases, combinations, load_page, loads
-from .plate_rows import cuts, surface_forces
+from .plate_rows import cuts, surface_forces, surfaces_over
 from .quantities import FORCE_KIND, UnitSet
 from .response_rows import at_node, centres, modes, stacks, storey_cuts, storeys
 from .rows import Pick, Rows
@@ -337,7 +337,10 @@ def envelope(state: DeskState, units: UnitSet) -> Rows:
     out = Rows(["Member", "Class", "Storey", "Section", f"{state.component} low, {unit}", "at, m", "by",
                 f"{state.component} high, {unit}", "at, m", "by"])  # fmt: skip
     review = state.review
-    found = review.envelope() if review is not None else None
+    if review is not None and review.envelopes.waiting:
+        out.note = "Run, Envelope of forces works it out"
+        return out
+    found = review.envelopes.members() if review is not None else None
     if review is None or found is None:
         out.note = "no combination was computed"
         return out
@@ -440,6 +443,7 @@ TABLES: dict[str, tuple[str, Callable[[DeskState, UnitSet], Rows]]] = {
 ASPECTS: dict[str, dict[str, Callable[[DeskState, UnitSet], Rows]]] = {
     "reactions": {"at supports": reactions, "at the picked node": at_node},
     "forces": {"of members": forces, "down the stacks": stacks},
+    "surface_forces": {"in the shown case": surface_forces, "over combinations": surfaces_over},
     "storeys": {"loads, drift, mass": storeys, "between storeys": storey_cuts, "centres": centres},
 }
 

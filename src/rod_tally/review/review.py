@@ -14,7 +14,7 @@ from ..analysis.dynamics import Dynamics, dynamics
 from ..analysis.modes import Mode
 from ..analysis.plate_fields import PlateFields
 from ..analysis.storeys import StoreyRow, storey_rows
-from ..analysis.superpose import Envelope, MemberEnvelope, combined, envelope, of_members, usable
+from ..analysis.superpose import combined, usable
 from ..checks import Subject, run_checks
 from ..compare import Comparison, compare
 from ..intake import read_source
@@ -27,10 +27,12 @@ from ..model import Combination, Finding, Model, Settings
 from ..model.cuts import Cut
 from ..model.lines import Line, lines_of
 from ..transfer import transfer
+from .envelopes import Envelopes
 from .forces import direct_force
 from .tally import TallyRow, tally
 
 Progress = Callable[[str, float], None]
+MANY_ELEMENTS = 10_000  # whose recovery of forces takes longer than one would wait for
 
 
 def silent(_text: str, _share: float) -> None:
@@ -55,7 +57,7 @@ class Review:
     _distribution: Distribution | None = None
     _combined: Combined | None = None
     _shown: Results | None = None
-    _envelope: tuple[Envelope, MemberEnvelope] | None = None
+    _envelopes: Envelopes | None = None
     _fields: PlateFields | None = None
     _balance: Balance | None = None
     _sections: dict[int, tuple[Cut, Section | str]] = field(default_factory=dict)
@@ -130,6 +132,13 @@ class Review:
         return self._fields
 
     @property
+    def fields_waiting(self) -> bool:
+        """Whether the slabs and walls are so many that `fields` should be worked out in the background, and is not yet."""
+        plates = self.results.plates
+        done = self._fields is not None and self._fields.plates is plates
+        return plates is not None and plates.count > MANY_ELEMENTS and not done
+
+    @property
     def computed_combinations(self) -> list[Combination]:
         """Those whose cases were all computed."""
         return usable(self.results, self.combinations)
@@ -146,12 +155,12 @@ class Review:
         self._shown = combined(self.results, found)
         return self._shown
 
-    def envelope(self) -> tuple[Envelope, MemberEnvelope] | None:
-        """Of the forces over all combinations that were computed, worked out once; None when there are none."""
-        if self._envelope is None and self.computed_combinations and not self.results.empty:
-            over = envelope(self.results, self.computed_combinations)
-            self._envelope = over, of_members(self.results, over)
-        return self._envelope
+    @property
+    def envelopes(self) -> Envelopes:
+        """Over all combinations that were computed."""
+        if self._envelopes is None or self._envelopes.results is not self.results:
+            self._envelopes = Envelopes(self.results, self.computed_combinations)
+        return self._envelopes
 
     @property
     def combinations(self) -> list[Combination]:
@@ -182,7 +191,7 @@ class Review:
     def model_changed(self, distribution: Distribution | None = None) -> None:
         """What was made from the model as it was holds no more; its loads go as `distribution` says."""
         self._lines, self._distribution, self._combined, self.rules_fault = None, distribution, None, ""
-        self._shown = self._envelope = self._balance = None
+        self._shown = self._envelopes = self._balance = None
         self.tally = tally(self.model)
 
     @property

@@ -1,0 +1,56 @@
+"""Envelopes over the combinations of a run, worked out when they are asked for and kept as long as they hold."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from ..analysis import Results
+from ..analysis.plate_envelope import PlateEnvelope, plate_envelope
+from ..analysis.plate_fields import PlateFields
+from ..analysis.superpose import Envelope, MemberEnvelope, envelope, of_members
+from ..model import Combination
+
+LARGE = 5e7  # values times combinations; fewer are worked out in a quarter of a second
+Progress = Callable[[str, float], None]
+
+
+def silent(_text: str, _share: float) -> None:
+    pass
+
+
+class Envelopes:
+    """Of one run and its computed combinations."""
+
+    def __init__(self, results: Results, combinations: list[Combination]) -> None:
+        self.results, self.combinations = results, combinations
+        self._members: tuple[Envelope, MemberEnvelope] | None = None
+        self._plates: dict[tuple[str, bool], PlateEnvelope] = {}
+
+    @property
+    def empty(self) -> bool:
+        return not self.combinations or self.results.empty
+
+    @property
+    def waiting(self) -> bool:
+        """Whether forces of members are so many that they should be worked out in the background, and are not yet."""
+        values = self.results.force[0].size if len(self.results.force) else 0
+        return not self.empty and self._members is None and values * len(self.combinations) > LARGE
+
+    def members(self, progress: Progress = silent) -> tuple[Envelope, MemberEnvelope] | None:
+        """Of forces at stations and by member; None without combinations."""
+        if self._members is None and not self.empty:
+            over = envelope(self.results, self.combinations, progress=progress)
+            self._members = over, of_members(self.results, over)
+        return self._members
+
+    def known_plates(self, name: str, averaged: bool) -> PlateEnvelope | None:
+        """Of a quantity of slabs and walls where it was worked out."""
+        return self._plates.get((name, averaged))
+
+    def plates(self, fields: PlateFields, name: str, averaged: bool, progress: Progress = silent) -> PlateEnvelope:
+        """Of a quantity of slabs and walls. Raises ValueError where no combination can be enveloped."""
+        found = self.known_plates(name, averaged)
+        if found is None:
+            found = plate_envelope(fields, self.results, self.combinations, name, averaged, progress)
+            self._plates[name, averaged] = found
+        return found
