@@ -111,13 +111,14 @@ def envelope(
     plain, roots = factors_of(results, known)
     with_roots = np.flatnonzero(roots.any(axis=1))
     n = len(flat)
+    room = np.empty((BLOCK, len(plain)))  # one for all blocks: fresh memory would cost more than the products
     low, high = np.empty(n), np.empty(n)
     low_by, high_by = np.empty(n, np.int32), np.empty(n, np.int32)
     for s in range(0, n, BLOCK):
         if s % (64 * BLOCK) == 0:
             progress("Enveloping combinations", s / n)
         part = slice(s, min(s + BLOCK, n))
-        v = flat[part] @ plain.T
+        v = np.matmul(flat[part], plain.T, out=room[: part.stop - s])
         least = most = v
         if len(with_roots):
             root = np.sqrt(flat[part] ** 2 @ roots[with_roots].T ** 2)
