@@ -30,6 +30,7 @@ class Canvas:
 
     def __init__(self, plotter: Any) -> None:
         self.plotter = plotter
+        self.cells = 0  # how many lines and faces are drawn
         self._actors: list[Any] = []
         self._symbols: list[_Symbols] = []
         self._moving: list[tuple[pv.PolyData, Array, Array]] = []
@@ -38,9 +39,11 @@ class Canvas:
         for actor in self._actors:
             self.plotter.remove_actor(actor, render=False)
         self._actors, self._symbols, self._moving = [], [], []
+        self.cells = 0
 
     def _add(self, mesh: pv.PolyData, **options: Any) -> None:
         actor = self.plotter.add_mesh(mesh, render=False, pickable=False, lighting=False, reset_camera=False, **options)
+        self.cells += mesh.n_cells
         # what is drawn later lies on top of what is drawn in the same place before it
         actor.mapper.SetResolveCoincidentTopologyToPolygonOffset()
         actor.mapper.SetRelativeCoincidentTopologyLineOffsetParameters(0, -6.0 * len(self._actors))
@@ -87,12 +90,6 @@ class Canvas:
         mesh = pv.PolyData((points + step).reshape(-1, 3), lines=cells)
         self._moving.append((mesh, points.reshape(-1, 3), step.reshape(-1, 3)))
         self._add(mesh, color=colour, line_width=width)
-
-    @property
-    def cells(self) -> int:
-        """How many lines and faces are drawn."""
-        meshes = (getattr(getattr(a, "mapper", None), "dataset", None) for a in self._actors)
-        return sum(m.n_cells for m in meshes if isinstance(m, pv.PolyData))
 
     @property
     def moves(self) -> bool:

@@ -57,6 +57,7 @@ class View(QWidget):
         self._press: tuple[float, float] | None = None
         self._stack: list[tuple[str, str]] = []
         self._model_seen: object = None
+        self._turned = False  # the camera has moved since symbols were last given their size
         self.direction = "3d"
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -68,21 +69,16 @@ class View(QWidget):
         self.legend.setContentsMargins(9, 4, 9, 4)
         self.legend.setStyleSheet(f"background: {SHEET};")
         if opengl_works():
-            from pyvistaqt import QtInteractor
-
             from .canvas import Canvas
+            from .screen import Screen
 
-            self.plotter = QtInteractor(self, auto_update=False)
+            self.plotter = Screen(self, self._keep_size)
             self.plotter.set_background(PAPER)
             self.plotter.enable_parallel_projection()
             self.plotter.enable_anti_aliasing("msaa", multi_samples=4)
             self.canvas = Canvas(self.plotter)
             self.plotter.interactor.installEventFilter(self)
             self.plotter.camera.AddObserver("ModifiedEvent", lambda *_: self._camera_moved())
-            self._later = QTimer(self)
-            self._later.setSingleShot(True)
-            self._later.setInterval(25)
-            self._later.timeout.connect(self._keep_size)
             layout.addWidget(self.plotter.interactor, 1)
         else:
             panel = QLabel(
@@ -127,7 +123,6 @@ class View(QWidget):
         """Give VTK's window back before Qt takes it away."""
         if self.plotter is not None:
             self._beat.stop()
-            self._later.stop()
             self._redraw.stop()
             self.plotter.close()
             self.plotter = self.canvas = None
@@ -139,7 +134,7 @@ class View(QWidget):
             self.legend.setText("Open a model: File, Take in a model… (Ctrl+O)" if review is None else "")
             if self.canvas is not None and review is None:
                 self.canvas.clear()
-                self.plotter.render()
+                self.plotter.update()
             return
         shown = self.state.shown_members()
         model = review.model
@@ -159,9 +154,9 @@ class View(QWidget):
         self._draw_labels()
         self._draw_picked()
         # smooth edges cost a software OpenGL more than twice the time, and are missed least where much is drawn
-        self.plotter.render_window.SetMultiSamples(4 if self.canvas.cells < SMOOTH else 0)
+        self.plotter.samples = 4 if self.canvas.cells < SMOOTH else 0
         self.legend.setText(" &nbsp; ".join(f"<span style='white-space: nowrap'>{entry}</span>" for entry in legend))
-        self.plotter.render()
+        self.plotter.update()
         self.drawn.emit()
 
     def _draw_labels(self) -> None:
@@ -257,13 +252,12 @@ class View(QWidget):
         self._redraw.start()
 
     def _camera_moved(self) -> None:
-        if self.canvas is not None and not self._later.isActive():
-            self._later.start()
+        self._turned = True
 
     def _keep_size(self) -> None:
-        if self.canvas is not None:
+        if self.canvas is not None and self._turned:
+            self._turned = False
             self.canvas.keep_size()
-            self.plotter.render()
 
     def members_at(self, x: float, y: float) -> list[str]:
         """Members near a place of the picture (px from the lower left), nearest first, then from front to back."""
