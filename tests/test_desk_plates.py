@@ -9,7 +9,9 @@ import numpy as np
 import pytest
 
 pytest.importorskip("PyQt6")
-from PyQt6.QtWidgets import QLabel  # noqa: E402
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt  # noqa: E402
+from PyQt6.QtGui import QMouseEvent  # noqa: E402
+from PyQt6.QtWidgets import QApplication, QLabel  # noqa: E402
 from pytestqt.qtbot import QtBot  # noqa: E402
 
 from rod_tally.desk.window import Window  # noqa: E402
@@ -247,3 +249,54 @@ def test_highest_over_combinations_in_the_bands_and_the_table(demo: Window, qtbo
     assert "highest of 23 combinations: m1" in legend(w, qtbot)
     w.state.set_view(case="Self-weight")
     assert "Self-weight: m1" in legend(w, qtbot)
+
+
+def test_what_takes_time_is_worked_out_in_the_background(
+    demo: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Displaced shapes, forces of slabs and envelopes: said while they are made, drawn when they are there."""
+    import sys
+
+    from rod_tally.review import envelopes
+
+    review = sys.modules["rod_tally.review.review"]
+
+    monkeypatch.setattr(review, "MANY_MEMBERS", 0)
+    monkeypatch.setattr(review, "MANY_ELEMENTS", 0)
+    monkeypatch.setattr(envelopes, "LARGE", -1.0)
+    w = demo
+    w.state.choose(1)
+    w.state.go(STEP["Response"])
+    for overlay, waiting, drawn in (
+        ("displaced", "is being worked out", "times"),
+        ("plates", "are being worked out", "line by line"),
+        ("envelope", "is being worked out", "over 23 combinations"),
+    ):
+        w.state.show_overlay(overlay)
+        w.view.draw()
+        assert waiting in w.view.legend.text()
+        qtbot.waitUntil(lambda text=drawn: text in w.view.legend.text(), timeout=20000)
+    w.state.set_view(case="Wind y", overlay="displaced")
+    qtbot.waitUntil(lambda: "Wind y:" in w.view.legend.text(), timeout=20000)
+
+
+def test_a_drag_draws_once_for_each_movement(demo: Window, qtbot: QtBot) -> None:
+    w = demo
+    rested(qtbot, w)
+    count = [0]
+    w.view.plotter.render_window.AddObserver("StartEvent", lambda *_: count.__setitem__(0, count[0] + 1))
+    widget = w.view.plotter.interactor
+    middle = widget.rect().center()
+    qtbot.mousePress(widget, Qt.MouseButton.LeftButton, pos=middle)
+    qtbot.wait(30)
+    before, seen_from = count[0], w.view.plotter.camera.position
+    for k in range(1, 6):
+        place = QPointF(middle + QPoint(4 * k, 2 * k))
+        event = QMouseEvent(
+            QEvent.Type.MouseMove, place, widget.mapToGlobal(place), Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton,
+            Qt.KeyboardModifier.NoModifier,
+        )  # fmt: skip
+        QApplication.sendEvent(widget, event)
+        QApplication.processEvents()
+    assert 1 <= count[0] - before <= 5 and w.view.plotter.camera.position != seen_from
+    qtbot.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=middle)

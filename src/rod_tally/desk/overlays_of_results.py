@@ -8,8 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..analysis.results import COMPONENTS, Results
-from ..analysis.shape import free_shapes, member_shapes
-from ..analysis.superpose import combined_shapes
+from ..analysis.shape import free_shapes
 from ..compare.match import source_lines
 from ..model.geometry import Array
 from .canvas import Canvas, ring
@@ -27,15 +26,12 @@ def draw_displaced(canvas: Canvas, sheet: Sheet) -> list[str]:
     if sheet.stale:
         return [OLD]
     r, case = sheet.review.shown(sheet.state.case), sheet.state.case
-    if case not in r.cases or not r.member_done[r.case_index(case)].any():
+    if case not in r.cases or not r.node_done[r.case_index(case)].any():
         return [f"{case or 'no case'} was not computed"]
-    flexible = sheet.review.settings.run.shear_flexible
-    loads = sheet.review.distribution
-    combination = next((c for c in sheet.review.combinations if c.name == case), None)
-    if combination is not None and r is not sheet.review.results:
-        shapes = combined_shapes(sheet.model, sheet.review.results, combination, 13, flexible, loads)
-    else:
-        shapes = member_shapes(sheet.model, r, case, 13, flexible, loads)
+    if sheet.review.shapes_waiting(case):
+        return ["the displaced shape is being worked out"]
+    shapes = sheet.review.shapes(case)
+    assert shapes is not None
     wanted = set(sheet.ids)
     shown = np.isin(shapes.member, [k for k, i in enumerate(r.member_ids) if i in wanted])
     points, u = shapes.points[shown], shapes.displacement[shown]

@@ -27,7 +27,9 @@ class Screen(QtInteractor):
             super().paintGL()
             return
         self._before()
-        if self.render_window.GetMultiSamples() != self.samples:  # the library sets its own when the widget changes size
+        if (
+            self.render_window.GetMultiSamples() != self.samples
+        ):  # the library sets its own when the widget changes size
             self.render_window.SetMultiSamples(self.samples)
         hand.EnableRenderOn()
         try:

@@ -23,11 +23,11 @@ from PyQt6.QtWidgets import (
 )
 
 from ..review import CASE
+from .background import Background
 from .commands import COMMANDS, MENUS, Command
 from .corrections import Corrections
 from .cut_desk import CutDesk
 from .dialogs import Dialogs
-from .enveloping import Enveloping
 from .plate_desk import PlateDesk
 from .quantities import UNIT_SETS
 from .response_desk import ResponseDesk
@@ -80,7 +80,7 @@ class Window(QMainWindow):
         self.plate_desk = PlateDesk(self, self.session, self.state, lambda: self.view.units)
         self.cut_desk = CutDesk(self, self.session, self.state)
         self.response_desk = ResponseDesk(self)
-        self.enveloping = Enveloping(self.session, self.state)
+        self.background = Background(self.session, self.state)
         self.rules: RulesPage | None = None
         self.runs: RunsPage | None = None
         self._build_menus()

@@ -13,8 +13,9 @@ from ..analysis.cuts import CutError, CutForces, Section
 from ..analysis.dynamics import Dynamics, dynamics
 from ..analysis.modes import Mode
 from ..analysis.plate_fields import PlateFields
+from ..analysis.shape import Shapes, member_shapes
 from ..analysis.storeys import StoreyRow, storey_rows
-from ..analysis.superpose import combined, usable
+from ..analysis.superpose import combined, combined_shapes, usable
 from ..checks import Subject, run_checks
 from ..compare import Comparison, compare
 from ..intake import read_source
@@ -32,6 +33,7 @@ from .forces import direct_force
 from .tally import TallyRow, tally
 
 Progress = Callable[[str, float], None]
+MANY_MEMBERS = 1500  # whose displaced shape takes longer than one would wait for
 MANY_ELEMENTS = 10_000  # whose recovery of forces takes longer than one would wait for
 
 
@@ -60,6 +62,7 @@ class Review:
     _envelopes: Envelopes | None = None
     _fields: PlateFields | None = None
     _balance: Balance | None = None
+    _shapes: tuple[str, int, Shapes] | None = None
     _sections: dict[int, tuple[Cut, Section | str]] = field(default_factory=dict)
 
     def cut_forces(self, case: str) -> dict[str, CutForces | str]:
@@ -120,6 +123,28 @@ class Review:
             found,
             f"{name}, node {node}: what is left over is rounding" if found else f"{name} is not computed there",
         )
+
+    def shapes(self, name: str) -> Shapes | None:
+        """How members of a computed case or combination lie between their ends, kept for the latest one; None for neither."""
+        case = self._named(name)
+        if case is None:
+            return None
+        if self._shapes is None or self._shapes[:2] != (name, id(self.results)):
+            many = len(self.results.member_ids) > MANY_MEMBERS
+            own = self.settings.run.shear_flexible, self.distribution
+            n = 7 if many else 13
+            if isinstance(case, str):
+                found = member_shapes(self.model, self.results, case, n, *own)
+            else:
+                found = combined_shapes(self.model, self.results, case, n, *own)
+            self._shapes = name, id(self.results), found
+        return self._shapes[2]
+
+    def shapes_waiting(self, name: str) -> bool:
+        """Whether they are so many that they should be worked out in the background, and are not yet."""
+        many = len(self.results.member_ids) > MANY_MEMBERS or self.fields_waiting
+        known = self._shapes is not None and self._shapes[:2] == (name, id(self.results))
+        return many and not known and self._named(name) is not None
 
     @property
     def fields(self) -> PlateFields | None:
@@ -191,7 +216,7 @@ class Review:
     def model_changed(self, distribution: Distribution | None = None) -> None:
         """What was made from the model as it was holds no more; its loads go as `distribution` says."""
         self._lines, self._distribution, self._combined, self.rules_fault = None, distribution, None, ""
-        self._shown = self._envelopes = self._balance = None
+        self._shown = self._envelopes = self._balance = self._shapes = None
         self.tally = tally(self.model)
 
     @property

@@ -1,4 +1,4 @@
-"""Envelopes that take time are worked out in the background when something shows them."""
+"""What takes time to be shown is worked out in the background when something shows it: shapes, forces of slabs, envelopes."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from .state import DeskState
 Progress = Callable[[str, float], None]
 
 
-class Enveloping:
+class Background:
     """Listens to what is shown; what an overlay lacks is started, and the overlay drawn again when it is there."""
 
     def __init__(self, session: Session, state: DeskState) -> None:
@@ -27,12 +27,15 @@ class Enveloping:
         call = self._missing()
         if call is None or self.session.jobs.busy:
             return
-        self.session.in_background("Enveloping", call, lambda _v: self.state.overlay_changed.emit())
+        self.session.in_background("Working out what is shown", call, lambda _v: self.state.overlay_changed.emit())
 
     def _missing(self) -> Callable[[Progress], Any] | None:
         state, review = self.state, self.state.review
         if review is None or (state.revision is not None and state.revision.stale):
             return None
+        if state.overlay == "displaced" and review.shapes_waiting(state.case):
+            case = state.case
+            return lambda _progress: review.shapes(case)
         if state.overlay == "plates" and review.fields_waiting:
             return lambda _progress: review.fields
         envelopes = review.envelopes
