@@ -8,7 +8,7 @@ import pytest
 from rod_tally.analysis import run
 from rod_tally.checks import Subject, run_checks
 from rod_tally.desk.actions import FINER, edit_for
-from rod_tally.model import Finding, LineSupport, LoadCase, Model, Settings, SpaceLoad, Support
+from rod_tally.model import Finding, LineSupport, LoadCase, Model, Settings, SpaceLoad, Support, SurfaceJoint
 from rod_tally.model.edits import SetMeshSize, SetSpan
 from rod_tally.model.edits.base import EditError
 
@@ -91,3 +91,22 @@ def test_members_on_a_held_slab_are_no_island() -> None:
     assert not r.left_out and r.equilibrium[0].residual < 1e-9
     codes = {f.code for f in run_checks(Subject(m, r, settings)) if f.severity == "blocking"}
     assert "join.island" not in codes and "support.unstable" not in codes and "support.none" not in codes
+
+
+def test_a_rigid_arm_between_two_supports_is_told() -> None:
+    """A slab that stops 60 mm short of its held wall, both held along the gap: the arms between them do nothing."""
+    m = plate_model()
+    s = shell(m, "s", rectangle(4, 3, 3))
+    w = shell(m, "w", [(0, -0.06, 0), (4, -0.06, 0), (4, -0.06, 3), (0, -0.06, 3)], 0.12, cls="wall")
+    line = np.array([(0, 0, 3), (4, 0, 3)], float)
+    s.joints.append(SurfaceJoint("surface", "w", line, distance=0.06))
+    w.joints.append(SurfaceJoint("surface", "s", line - [0, 0.06, 0], distance=0.06))
+    w.supports = [LineSupport(np.array([(0, -0.06, 0), (4, -0.06, 0)], float), Support("XXXXXX"))]
+    pressure(m, "s", 1e3)
+    far = LineSupport(np.array([(0, 3, 3), (4, 3, 3)], float), Support("FFXFFF"))
+    s.supports = [far]
+    assert found(m, "mesh.arm") == []
+    s.supports = [far, LineSupport(line, Support("XXXFFF"))]
+    w.supports.append(LineSupport(line - [0, 0.06, 0], Support("FFXFFF")))
+    (f,) = found(m, "mesh.arm")
+    assert f.severity == "warning" and "0.06 m" in f.message and "more" in f.message

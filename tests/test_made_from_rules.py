@@ -20,13 +20,14 @@ from rod_tally.loads.lateral import (
     share_en,
 )
 from rod_tally.loads.patterns import bands, choices, patterns
-from rod_tally.model import AreaLoad, LoadCase, Model
+from rod_tally.model import AreaLoad, LineSupport, LoadCase, Model, Support, SurfaceJoint
 from rod_tally.model.edits import AddCases
 from rod_tally.model.model import Storey
-from rod_tally.model.settings import RunSettings
+from rod_tally.model.settings import MeshSettings, RunSettings
 
 from .floors import floor, wall
 from .frames import frame
+from .plates import plate_model, rectangle, shell
 
 
 def tower(storeys: int = 3, h: float = 3.0) -> Model:
@@ -179,3 +180,51 @@ def test_storey_masses_are_the_same_whether_slabs_carry_as_shells_or_hand_on() -
     assert [x.mass for x in shells] == pytest.approx([x.mass for x in handed])
     total = sum(m.weight(x) for x in m.members.values()) + sum(m.surface_weight(s) for s in m.surfaces.values())
     assert sum(x.mass for x in shells) == pytest.approx(total / 9.80665)
+
+
+def house_of_walls() -> Model:
+    """Two storeys of two walls and a slab each, no member anywhere."""
+    m = plate_model()
+
+    def join(a: str, b: str, y: float, z: float) -> None:
+        line = np.array([(0, y, z), (4, y, z)], float)
+        m.surfaces[a].joints.append(SurfaceJoint("surface", b, line))
+        m.surfaces[b].joints.append(SurfaceJoint("surface", a, line))
+
+    for k, z in enumerate((0.0, 3.0)):
+        shell(m, f"s{k}", rectangle(4, 6, z + 3), 0.2)
+        for side, y in (("a", 0.0), ("b", 6.0)):
+            shell(m, f"{side}{k}", [(0, y, z), (4, y, z), (4, y, z + 3), (0, y, z + 3)], 0.2, cls="wall")
+            join(f"{side}{k}", f"s{k}", y, z + 3)
+    for side, y in (("a", 0.0), ("b", 6.0)):
+        join(f"{side}0", f"{side}1", y, 3.0)
+        join("s0", f"{side}1", y, 3.0)
+        m.surfaces[f"{side}0"].supports = [LineSupport(np.array([(0, y, 0), (4, y, 0)], float), Support("XXXFFF"))]
+    m.storeys = [Storey("L0", 0.0), Storey("L1", 3.0), Storey("L2", 6.0)]
+    m.cases["G"] = LoadCase("G", "self-weight", self_weight=(0.0, 0.0, -1.0))
+    return m
+
+
+def test_storey_forces_of_a_building_of_walls_and_slabs_go_to_its_slabs() -> None:
+    """Forces and their moments about the centre of mass with an eccentricity of 5 % of the slab, as applied in a run."""
+    m = house_of_walls()
+    found = levels(m, {"G": 1.0})
+    assert [len(x.slabs) for x in found] == [0, 1, 1] and found[2].extent == pytest.approx([4, 6])
+    assert sum(x.mass for x in found) == pytest.approx((2 * 24 + 4 * 12) * 0.2 * 2500)
+    assert found[1].centre == pytest.approx([2, 3])
+    AddCases(storey_cases("E", "seismic", found, {"L1": [0.0, 10e3, 0.0], "L2": [5e3, 20e3, 0.0]}, 0.05, "t")).apply(m)
+    r = run(m, RunSettings(), meshing=MeshSettings(1.0))
+    for name, sign in (("E +e", 1), ("E -e", -1)):
+        applied = next(e for e in r.equilibrium if e.case == name).applied
+        assert applied[:3] == pytest.approx([5e3, 30e3, 0], abs=1e-6)
+        assert applied[5] == pytest.approx(30e3 * (2 + sign * 0.2) - 5e3 * (3 + sign * 0.3))
+        rows = {row.storey: row for row in storey_rows(m, r) if row.case == name}
+        assert rows["L2"].fy == pytest.approx(20e3) and rows["L1"].shear_y == pytest.approx(30e3)
+
+
+def test_notional_loads_of_a_building_of_walls_and_slabs() -> None:
+    m = house_of_walls()
+    AddCases(notional_cases(m, 1 / 200, {"G": 1.0})).apply(m)
+    weight = sum(m.surface_weight(s) for s in m.surfaces.values())
+    applied = run(m, RunSettings(), meshing=MeshSettings(1.0)).applied
+    assert applied["Notional -y"] == pytest.approx([0, -weight / 200, 0], abs=1e-6)

@@ -79,6 +79,13 @@ def constraints(
     return Constraints(t, slaves)
 
 
+def left_out(ties: Iterable[Tie], supported: NDArray[np.bool_]) -> list[Tie]:
+    """Ties that `constraints` cannot keep: both their nodes stand on supports, or their slave already follows something else."""
+    ties = list(ties)
+    kept = {frozenset((t.slave, *t.masters)) for t in _ordered(ties, supported)}
+    return [t for t in ties if frozenset((t.slave, *t.masters)) not in kept]
+
+
 def _ordered(ties: list[Tie], supported: NDArray[np.bool_]) -> list[Tie]:
     """Ties turned so that no node follows two others, none that is supported follows, and none follows itself."""
     follows: dict[int, tuple[int, ...]] = {}

@@ -110,15 +110,19 @@ def floor_surfaces(model: Model, storey: str) -> list[Surface]:
     found = next((s for s in model.storeys if s.name == storey), None)
     if found is None:
         raise CutError(f"there is no storey {storey!r}")
-    slabs = [s for s in model.surfaces.values() if not s.upright]
-    levels = np.array([s.elevation for s in model.storeys])
-    out = []
-    for s in slabs:
-        z = float(s.outer[:, 2].mean())
-        if abs(z - found.elevation) <= AT_LEVEL and np.abs(levels - z).min() >= abs(z - found.elevation) - 1e-9:
-            out.append(s)
+    out = level_slabs(model, found.elevation, np.array([s.elevation for s in model.storeys]))
     if not out:
         raise CutError(f"there is no slab at the level of storey {storey}")
+    return out
+
+
+def level_slabs(model: Model, elevation: float, levels: Array) -> list[Surface]:
+    """Slabs whose middle is near an elevation (m), and no nearer to another of `levels` (n,)."""
+    out = []
+    for s in model.surfaces.values():
+        off = abs(float(s.outer[:, 2].mean()) - elevation)
+        if not s.upright and off <= AT_LEVEL and np.abs(levels - float(s.outer[:, 2].mean())).min() >= off - 1e-9:
+            out.append(s)
     return out
 
 

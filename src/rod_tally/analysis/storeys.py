@@ -52,8 +52,7 @@ def storey_rows(model: Model, results: Results, distribution: Distribution | Non
     mass += _mass_of_slabs(model, m, distribution)
     out: list[StoreyRow] = []
     for c, case in enumerate(results.cases):
-        done = results.member_done[c]
-        if not done.any():
+        if not results.node_done[c].any():
             continue
         load = loading(m, model.cases[case], distribution.case(case))
         f = load.nodal[:, :3].copy()

@@ -129,10 +129,10 @@ class RuleDesk(LoadDesk):
         def make(v: dict[str, Any], progress: Any) -> Edit:
             progress("Mass of the storeys", 0.2)
             found = levels(model, mass_cases(model, self.session.settings.modes.mass), review.distribution)
-            carried = [x for x in found if x.height > 0 and x.nodes]
+            carried = [x for x in found if x.height > 0 and (x.nodes or x.slabs)]
             mass, height = np.array([x.mass for x in carried]), np.array([x.height for x in carried])
             if not len(carried):
-                raise LateralError("no storey above the base has nodes at its level")
+                raise LateralError("no storey above the base has nodes, or slabs that carry as shells, at its level")
             if code == "EN":
                 period = period_en(float(height.max()), v["system"])
                 spectrum = DesignSpectrum(v["ag"], *GROUND_TYPE_1[v["ground"]], q=v["q"])
