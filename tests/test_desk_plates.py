@@ -300,3 +300,36 @@ def test_a_drag_draws_once_for_each_movement(demo: Window, qtbot: QtBot) -> None
         QApplication.processEvents()
     assert 1 <= count[0] - before <= 5 and w.view.plotter.camera.position != seen_from
     qtbot.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=middle)
+
+
+def test_cuts_on_paper(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    """A sheet for each regular set, more where the table is long, and one for single cuts; faults are told, nothing half-written."""
+    from PyQt6.QtPdf import QPdfDocument
+
+    from rod_tally.analysis.cuts import regular_cuts, wall_cut
+    from rod_tally.model.edits import AddCuts
+
+    w = demo
+    w.state.choose(1)
+    w.state.go(STEP["Response"])
+    act(w, qtbot, "run.print_cuts")  # without cuts it says so
+    model = model_of(w)
+    wall = next(s.id for s in model.surfaces.values() if s.upright)
+    cuts = [*regular_cuts(model, "Roof", "x", 2.0), *regular_cuts(model, "Roof", "y", 0.5), wall_cut(model, wall, 0.5)]
+    w.session.correct(AddCuts(cuts))
+    rested(qtbot, w)
+    w.state.set_view(case="Wind y")
+    w.cut_desk.print_to(tmp_path / "cuts.pdf")
+    found = QPdfDocument(None)
+    found.load(str(tmp_path / "cuts.pdf"))
+    assert found.pageCount() == 4 and not list(tmp_path.glob(".cuts*"))
+    text = found.getAllText(0).text()
+    assert "Roof x: forces through 11 cuts" in text and "Wind y" in text and "M about it, kNm" in text
+    assert "Roof y32" in found.getAllText(2).text() and "Single cuts" in found.getAllText(3).text()
+    with qtbot.waitSignal(w.session.failed) as told:
+        w.cut_desk.print_to(tmp_path / "nowhere" / "cuts.pdf")
+    assert "cannot be written" in told.args[1]
+    w.state.case = "nothing"
+    with qtbot.waitSignal(w.session.failed) as told:
+        w.cut_desk.print_to(tmp_path / "other.pdf")
+    assert "no cut has forces" in told.args[1]

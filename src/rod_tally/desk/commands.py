@@ -272,6 +272,8 @@ COMMANDS: tuple[Command, ...] = (
     Command("run.wall_cut", "Cut through a wall…", "Run", "", lambda w: w.cut_desk.ask_wall(), has_surfaces),
     Command("run.move_cut", "Move a cut…", "Run", "", lambda w: w.cut_desk.ask_move(), opened),
     Command("run.cuts_again", "Cuts on another storey…", "Run", "", lambda w: w.cut_desk.ask_again(), opened),
+    Command("run.print_cuts", "Cuts on paper…", "Run", "", lambda w: w.cut_desk.ask_print(), opened,
+            "Plans with diagrams of shear and moment, and tables, as a PDF; of the shown case"),
     Command("run.delete_cuts", "Delete cuts", "Run", "", lambda w: w.cut_desk.delete(), opened,
             "Of the selected surfaces, or all"),
     Command("run.envelope", "Envelope of forces", "Run", "Ctrl+Alt+E", lambda w: w.show_overlay("envelope", "envelope"), opened,

@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from ..analysis.cuts import CutError, on_storey, regular_cuts, wall_cut
 from ..model import Model
 from ..model.edits import AddCuts, DeleteCuts, MoveCut
+from ..output.write import OutputError
+from .cut_sheet import print_cuts
 from .forms import Field, Form
+from .quantities import UnitSet
 from .session import Session
 from .state import DeskState
 
@@ -20,8 +24,8 @@ BOTH = "both ways"
 class CutDesk:
     """Asks for cuts and makes corrections of them."""
 
-    def __init__(self, window: QWidget, session: Session, state: DeskState) -> None:
-        self.window, self.session, self.state = window, session, state
+    def __init__(self, window: QWidget, session: Session, state: DeskState, units: Callable[[], UnitSet]) -> None:
+        self.window, self.session, self.state, self.units = window, session, state, units
         self.form: Form | None = None
 
     @property
@@ -115,6 +119,27 @@ class CutDesk:
             self._show(AddCuts(on_storey(model, chosen, v["storey"])))
 
         self._ask("Cuts on another storey", "The places in plan stay.", fields, made)
+
+    def ask_print(self) -> None:
+        """The sheets of all cuts in the shown case, as a PDF."""
+        review, case = self.state.review, self.state.case
+        if review is None or not review.model.cuts:
+            self.session.said.emit("There is no cut yet")
+            return
+        name, _ = QFileDialog.getSaveFileName(self.window, "Cuts on paper", f"cuts {case}.pdf", "PDF (*.pdf)")
+        if name:
+            self.print_to(Path(name if name.lower().endswith(".pdf") else name + ".pdf"))
+
+    def print_to(self, path: Path) -> None:
+        review, case = self.state.review, self.state.case
+        if review is None:
+            return
+        try:
+            pages = print_cuts(review, case, self.units(), path)
+        except (OutputError, ValueError) as error:
+            self.session.failed.emit("Cuts on paper", f"Nothing was written: {error}.")
+        else:
+            self.session.said.emit(f"{pages} sheet{'s' if pages > 1 else ''} in {path}")
 
     def delete(self) -> None:
         """All cuts of the surfaces that are selected, or all cuts where none is."""

@@ -78,7 +78,7 @@ class Window(QMainWindow):
         self.corrections = Corrections(self, self.session, self.state)
         self.load_desk = RuleDesk(self, self.session, self.state)
         self.plate_desk = PlateDesk(self, self.session, self.state, lambda: self.view.units)
-        self.cut_desk = CutDesk(self, self.session, self.state)
+        self.cut_desk = CutDesk(self, self.session, self.state, lambda: self.view.units)
         self.response_desk = ResponseDesk(self)
         self.background = Background(self.session, self.state)
         self.rules: RulesPage | None = None
