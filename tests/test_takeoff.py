@@ -69,7 +69,14 @@ def test_the_spreadsheet_holds_the_same(tmp_path: Path, loft_a: Path) -> None:
 def test_all_tables_in_one_file(tmp_path: Path, loft_a: Path) -> None:
     done = review(read_model(loft_a, Settings()), Settings())
     book = openpyxl.load_workbook(write_workbook(done, tmp_path / "all.xlsx"), read_only=True)
-    assert book.sheetnames == [n.removesuffix(".csv") for n in HEADERS]
+    more = ["centres", "between storeys", "stacks"]
+    assert book.sheetnames == [*(n.removesuffix(".csv") for n in HEADERS), *more]
+    centres, between, stacks = (list(book[name].iter_rows(values_only=True)) for name in more)
+    assert [r[0] for r in centres[1:]] == [c.storey for c in done.centres]
+    assert {r[5] for r in between[1:]} == {"loads", "columns", "braces", "walls", "others", "arms", "left"}
+    for k in range(6, 12):  # every cut is in equilibrium
+        assert abs(sum(r[k] for r in between[1:] if r[:2] == between[1][:2])) < 1e-5
+    assert any(str(r[1]).startswith("Stack") and r[4] < 0 for r in stacks[1:])
     rows = list(book["members"].iter_rows(values_only=True))
     assert list(rows[0]) == HEADERS["members.csv"].split() and len(rows) == 1 + len(done.model.members)
     surfaces = list(book["surfaces"].iter_rows(values_only=True))

@@ -22,6 +22,11 @@ except (ImportError, OSError):  # no wheel for this machine: SciPy gives the sam
     pypardiso = None
 
 
+# of the library, by its own numbering: as given here, nested dissection, no refinement of its own (by default it refines every
+# solution twice, at five times the cost; the run refines where equilibrium asks for it), no scaling or matching
+SETTINGS = {1: 1, 2: 2, 8: 0, 10: 8, 11: 0, 13: 0}
+
+
 class SingularError(ArithmeticError):
     """The matrix has no inverse as far as doubles can tell."""
 
@@ -39,6 +44,8 @@ class Factor:
         if self.solver == "pardiso":
             self._upper = sparse.triu(matrix, format="csr")
             self._pardiso = pypardiso.PyPardisoSolver(mtype=2)
+            for place, value in SETTINGS.items():
+                self._pardiso.set_iparm(place, value)
             try:
                 self._pardiso.factorize(self._upper)
             except Exception as error:  # the library raises its own error for a zero pivot

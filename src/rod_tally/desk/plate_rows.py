@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..analysis.cuts import CUT_COMPONENTS, CutForces
-from ..analysis.plate_fields import PLATE_COMPONENTS
+from ..analysis.plate_fields import PLATE_COMPONENTS, PlateFields
 from ..analysis.plate_quantities import unit_kind
 from .quantities import UnitSet
 from .rows import Rows
@@ -46,6 +46,18 @@ def surface_results(state: DeskState, units: UnitSet, ident: str) -> list[str]:
     return out
 
 
+def _fields(state: DeskState, out: Rows) -> PlateFields | None:
+    """What gives the forces of slabs and walls; None where there are none or not yet, with a word in the rows' note."""
+    review = state.review
+    if review is not None and review.fields_waiting:
+        out.note = "Run, Slab and wall forces works them out"
+        return None
+    fields = review.fields if review is not None else None
+    if fields is None:
+        out.note = "no slab or wall was computed as a shell"
+    return fields
+
+
 def surface_forces(state: DeskState, units: UnitSet) -> Rows:
     """Lowest and highest of every component of each slab and wall in the case that is shown."""
     kinds = ["force"] * 3 + ["moment"] * 3 + ["force"] * 2
@@ -53,13 +65,8 @@ def surface_forces(state: DeskState, units: UnitSet) -> Rows:
     for name, kind in zip(PLATE_COMPONENTS, kinds):
         titles += [f"{name} low, {getattr(units, kind)[1]}/m", f"{name} high"]
     out = Rows(["Surface", "Class", "Storey", "Elements", *titles])
-    review = state.review
-    if review is not None and review.fields_waiting:
-        out.note = "Run, Slab and wall forces works them out"
-        return out
-    fields = review.fields if review is not None else None
+    review, fields = state.review, _fields(state, out)
     if review is None or fields is None:
-        out.note = "no slab or wall was computed as a shell"
         return out
     r = review.shown(state.case)
     if state.case not in r.cases:
@@ -89,13 +96,8 @@ def surfaces_over(state: DeskState, units: UnitSet) -> Rows:
     factor, unit = (1e-6, "N/mm²") if kind == "stress" else getattr(units, kind)
     unit = unit if kind == "stress" else f"{unit}/m"
     out = Rows(["Surface", "Class", "Storey", f"{name} low, {unit}", "by", f"{name} high, {unit}", "by"])
-    review = state.review
-    if review is not None and review.fields_waiting:
-        out.note = "Run, Slab and wall forces works them out"
-        return out
-    fields = review.fields if review is not None else None
+    review, fields = state.review, _fields(state, out)
     if review is None or fields is None:
-        out.note = "no slab or wall was computed as a shell"
         return out
     found = review.envelopes.known_plates(name, state.plate_averaged)
     if found is None:
