@@ -64,6 +64,8 @@ class Balance:
         self.model, self.results, self.distribution = model, results, distribution
         self.mesh = m = mesh(model, results.member_ids, shear_flexible, results.plates)
         self.start, self.end = _end_stations(m, results)
+        index = {n: k for k, n in enumerate(results.node_ids)}
+        self.supports = np.array([index[n] for n in results.support_ids], np.int64)
         self.tied: set[int] = set()
         if m.plates is not None:
             for tie in m.plates.ties:
@@ -197,25 +199,22 @@ class Balance:
         for k, six in enumerate(_about(place, at, force * sign[:, None])):
             parts[self._class_of(int(m.member[crossing[k]]))] += six
         # the loads on what stands above the plane: whole pieces, and of those that cross it the upper part
-        applied = totals(m, load, up.all(axis=1) & computed, above & done)
-        mine = np.zeros(len(m.length), bool)
-        mine[crossing[start_below]] = True
-        applied = applied + totals(m, load, mine, np.zeros(len(above), bool))
+        standing = up.all(axis=1) & computed
+        standing[crossing[start_below]] = True
+        applied = totals(m, load, standing, above & done)
         applied[3:] -= np.cross(place, applied[:3])
         applied += _about(place, at, np.where(start_below, -1.0, 1.0)[:, None] * held).sum(axis=0)
-        index = {n: k for k, n in enumerate(r.node_ids)}
-        supports = np.array([index[n] for n in r.support_ids], np.int64)
-        high = above[supports] & done[supports]
-        applied += _about(place, m.xyz[supports[high]], r.reaction[c, high]).sum(axis=0)
+        high = above[self.supports] & done[self.supports]
+        applied += _about(place, m.xyz[self.supports[high]], r.reaction[c, high]).sum(axis=0)
         parts["loads"] = applied
         for nodes, of in shells:
-            for s in np.unique(of):
-                own = of == s
-                f = -self._element_forces(nodes[own], of[own], r.displacement[c])
-                upper = above[nodes[own]]
-                six = _about(place, m.xyz[nodes[own]][upper], f[upper]).sum(axis=0)
-                assert m.plates is not None
-                parts["walls" if m.plates.shapes[m.plates.surfaces[int(s)]].upright else "others"] += six
+            assert m.plates is not None
+            upright = np.array([m.plates.shapes[s].upright for s in m.plates.surfaces], bool)[of]
+            f = -self._element_forces(nodes, of, r.displacement[c])
+            upper = above[nodes]
+            for name, own in (("walls", upright), ("others", ~upright)):
+                chosen = upper & own[:, None]
+                parts[name] += _about(place, m.xyz[nodes[chosen]], f[chosen]).sum(axis=0)
         left = -sum(parts.values(), np.zeros(6))
         tied = m.plates is not None and any(
             above[t.slave] != above[n] for t in m.plates.ties for n in t.masters if done[n]
