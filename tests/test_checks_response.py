@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from rod_tally.analysis import run
 from rod_tally.analysis.modes import Mode, modes
 from rod_tally.analysis.storeys import storey_rows
 from rod_tally.checks import Subject, run_checks
-from rod_tally.model import Finding, LoadCase, MemberLoad, Model, NodeLoad, Release, Section, Storey
+from rod_tally.model import Finding, LoadCase, MemberLoad, Model, NodeLoad, Release, Section, Storey, Support
 from rod_tally.model.settings import RunSettings, Settings
 
 from .frames import frame, regular
@@ -98,3 +100,39 @@ def test_loads_do_not_matter_to_the_symmetry_of_axes() -> None:
     beam = next(i for i, x in m.members.items() if x.cls == "beam")
     m.cases["Q"] = LoadCase("Q", "live", member_loads=[MemberLoad(beam, 0.0, 6.0, (0, 0, -1e3), (0, 0, -1e3))])
     assert not found(m, "response.symmetry")
+
+
+def test_symmetric_frame_with_forces_that_are_not() -> None:
+    """The same frame on one softer support: what it stands on is not symmetric, and the columns say so."""
+    m = building()
+    assert not found(m, "response.uneven")
+    foot = next(n for n in m.nodes.values() if n.support.any)
+    foot.support = Support("XXSXXX", (0, 0, 5e5, 0, 0, 0))
+    f = found(m, "response.uneven")[0]
+    assert f.severity == "note" and len(f.ids) == 2 and "carries" in f.message
+
+
+def test_released_ends_that_carry_are_results_of_another_model() -> None:
+    m = building()
+    beam = next(x for x in m.members.values() if x.cls == "beam")
+    beam.release_end = Release("FFFFRR")
+    r = run(m, RunSettings())
+    assert not [f for f in run_checks(Subject(m, r)) if f.code == "response.released"]
+    beam.release_start = Release("FFFFRR")  # after the run
+    (f,) = [f for f in run_checks(Subject(m, r)) if f.code == "response.released"]
+    assert f.ids == (beam.id,) and "the start of" in f.message and "kNm" in f.message
+
+
+def test_self_weight_that_moves_a_building_too_much_or_not_at_all() -> None:
+    m = building()
+    assert not found(m, "response.self_weight")
+    for name, section in m.sections.items():
+        m.sections[name] = replace(section, iy=section.iy / 100, iz=section.iz / 100)
+    assert "softer" in found(m, "response.self_weight")[0].message
+    for name, section in m.sections.items():
+        m.sections[name] = replace(section, iy=section.iy / 5, iz=section.iz / 5)
+    large = found(m, "displacement.large")[0]  # between the nodes, which hardly move
+    assert "between its ends" in large.message and large.numbers["displacement"] > 0.07
+    m = building()
+    m.materials["steel"].E = 210e15
+    assert "far too large" in found(m, "response.self_weight")[0].message

@@ -28,6 +28,42 @@ class Shapes:
     displacement: Array
 
 
+@dataclass(slots=True)
+class Largest:
+    """The largest displacement of a case: where (`place` (3,), the model's coordinates at rest), by how much (`step` (3,)), and
+    what moves: a node, a member between its ends, or a slab or wall, by its id; `node` where it is one of the run's."""
+
+    kind: str
+    ident: str
+    place: Array
+    step: Array
+    node: str = ""
+
+    @property
+    def size(self) -> float:
+        return float(np.linalg.norm(self.step))
+
+
+def largest(results: Results, case: int, origin: Array, shapes: Shapes | None = None) -> Largest | None:
+    """Among the nodes, and along members where their shapes are given; None where nothing was computed."""
+    found = results.largest_displacement(case)
+    if found is None:
+        return None
+    node, size = found
+    n = results.node_ids.index(node)
+    surface = results.surface_at(node)
+    step = results.displacement[case, n, :3]
+    out = Largest("surface" if surface else "node", surface or node, results.xyz[n] - origin, step, node)
+    if shapes is not None and shapes.displacement.size:
+        u = np.linalg.norm(shapes.displacement, axis=2)
+        p, k = np.unravel_index(int(u.argmax()), u.shape)
+        # a place between nodes counts where it moves more than any node; its own ends are nodes
+        if u[p, k] > size * (1 + 1e-9):
+            member = results.member_ids[int(shapes.member[p])]
+            return Largest("member", member, shapes.points[p, k], shapes.displacement[p, k])
+    return out
+
+
 def free_shapes(
     model: Model,
     members: list[str],

@@ -5,13 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from ..analysis.mass import mass_cases
 from ..analysis.storeys import StoreyRow
 from ..loads.lateral import EN_CT, LateralError, period_asce, period_en
 from ..model import Finding
-from ..model.geometry import Array
 from .registry import Subject, check, listed, mm, point
 
 GRAVITY = ("self-weight", "dead", "live")  # what every storey adds to
@@ -23,7 +21,6 @@ SIDEWAYS = 0.05  # share of a case's load that must be horizontal for it to push
 DRIFT = {"seismic": 0.01, "wind": 1 / 300, "notional": 1 / 300}
 WANTED_MASS = 0.9  # EN 1998-1 4.3.3.3.1(3), ASCE 7-16 12.9.1.1
 LONG, SHORT = 3.0, 0.25  # of the longest and the shortest formula period; beyond these the first period is told
-SAME_PLACE = 0.001  # m
 
 
 def _walls(s: Subject) -> str:
@@ -214,66 +211,3 @@ def compare_base_shears(s: Subject) -> Iterator[Finding]:
         yield Finding(
             "response.base_shear", "note", text + ".", (name, *([most] if most else [])), None, (), {"shear": shear}
         )
-
-
-@check("response.symmetry")
-def find_broken_symmetry(s: Subject) -> Iterator[Finding]:
-    """A model whose axes mirror each other, but for some sections, supports, releases or materials."""
-    if len(s.model.members) < 8:
-        return
-    nodes = list(s.model.nodes.values())
-    points = np.array([n.point for n in nodes])
-    for axis, name in ((0, "x"), (1, "y")):
-        middle = (points[:, axis].min() + points[:, axis].max()) / 2
-        pairs = _mirror(s, points, axis, float(middle))
-        if pairs is None:
-            continue
-        odd: list[str] = []
-        said: dict[str, int] = {}
-        for a, b in pairs:
-            one, two = s.model.members[a], s.model.members[b]
-            ends = (one.release_start, one.release_end), (two.release_start, two.release_end)
-            same_way = _near(s, one.start, two.start, axis, float(middle))
-            for what, differs in (
-                ("sections", one.section != two.section),
-                ("materials", one.material != two.material),
-                ("releases", ends[0] != (ends[1] if same_way else ends[1][::-1])),
-            ):
-                if differs:
-                    said[what] = said.get(what, 0) + 1
-                    odd += [a, b]
-        if odd and len(set(odd)) <= max(6, 0.1 * len(s.model.members)):
-            parts = listed([f"{n} pair{'s' if n > 1 else ''} of {k}" for k, n in said.items()])
-            first = odd[0]
-            yield Finding(
-                "response.symmetry", "note",
-                f"The axes are symmetric about {name} = {middle + float(s.model.origin[axis]):.2f} m, but {parts} differ: {s.name(first)} "
-                f"and {s.name(odd[1])}, say.",
-                tuple(dict.fromkeys(odd)), point(s.model.line(s.model.members[first]).mean(axis=0)), ("Take me there",),
-            )  # fmt: skip
-
-
-def _near(s: Subject, a: str, b: str, axis: int, middle: float) -> bool:
-    p = s.model.nodes[a].point.copy()
-    p[axis] = 2 * middle - p[axis]
-    return bool(np.linalg.norm(p - s.model.nodes[b].point) < 10 * SAME_PLACE)
-
-
-def _mirror(s: Subject, points: Array, axis: int, middle: float) -> list[tuple[str, str]] | None:
-    """Pairs of members that mirror each other; None when some axis has no mirror image."""
-    image = points.copy()
-    image[:, axis] = 2 * middle - image[:, axis]
-    off, other = cKDTree(points).query(image, distance_upper_bound=SAME_PLACE)
-    if not np.isfinite(off).all():
-        return None
-    ids = list(s.model.nodes)
-    number = {n: k for k, n in enumerate(ids)}
-    by_ends = {frozenset((number[m.start], number[m.end])): m.id for m in s.model.members.values()}
-    out = []
-    for m in s.model.members.values():
-        twin = by_ends.get(frozenset((int(other[number[m.start]]), int(other[number[m.end]]))))
-        if twin is None:
-            return None
-        if m.id < twin:
-            out.append((m.id, twin))
-    return out

@@ -41,17 +41,14 @@ def draw_displaced(canvas: Canvas, sheet: Sheet) -> list[str]:
     canvas.moving(points, u * scale, INK, 2.0)
     _move_plates(canvas, sheet, r, r.displacement[r.case_index(case)], scale)
     legend = [f"— displaced, {scale:.0f} times", "pale: undisplaced"]
-    largest = r.largest_displacement(r.case_index(case))
+    largest = sheet.review.largest_displacement(case)
     if largest is not None:
-        node, size = largest
-        at = r.node_ids.index(node)
-        p = r.xyz[at] - sheet.model.origin + r.displacement[r.case_index(case), at, :3] * scale
-        text = f"{sheet.units.show(size, 'small', 3)} {sheet.units.small[1]}"
+        p = largest.place + largest.step * scale
+        text = f"{sheet.units.show(largest.size, 'small', 3)} {sheet.units.small[1]}"
         canvas.symbols(p[None], ring(7), RUST, 2.0)
         canvas.labels(p[None], [text], RUST)
-        surface = r.surface_at(node)
-        shape = sheet.model.surfaces.get(surface or "")
-        where = node if shape is None else f"{shape.cls} {shape.name or shape.id}"
+        part = sheet.model.members.get(largest.ident) or sheet.model.surfaces.get(largest.ident)
+        where = largest.ident if part is None else f"{part.cls} {part.name or part.id}"
         legend.append(f"○ largest: {text} at {where}")
     return [f"{case}:", *legend]
 

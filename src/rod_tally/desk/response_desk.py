@@ -26,14 +26,12 @@ class ResponseDesk:
         self.window.tables.show_table("storeys", 2)
 
     def go_to_largest(self) -> None:
-        """Pick what moves most in the shown case, a node or a slab, and close in on it."""
+        """Pick what moves most in the shown case, a node, a member between its ends or a slab, and close in on the place."""
         review, case = self.state.review, self.state.case
-        r = review.shown(case) if review is not None else None
-        found = r.largest_displacement(r.case_index(case)) if r is not None and case in r.cases else None
-        if r is None or found is None:
+        found = review.largest_displacement(case) if review is not None else None
+        if found is None:
             self.window.session.said.emit(f"{case or 'No case'} was not computed")
             return
         self.state.show_overlay("displaced")
-        surface = r.surface_at(found[0])
-        self.state.pick("surface" if surface else "node", surface or found[0])
-        self.window.take_me_there()
+        self.state.pick(found.kind, found.ident)
+        self.window.view.take_me_there(found.place)

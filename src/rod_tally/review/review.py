@@ -13,7 +13,7 @@ from ..analysis.cuts import CutError, CutForces, Section
 from ..analysis.dynamics import Dynamics, dynamics
 from ..analysis.modes import Mode
 from ..analysis.plate_fields import PlateFields
-from ..analysis.shape import Shapes, member_shapes
+from ..analysis.shape import Largest, Shapes, largest, member_shapes
 from ..analysis.storeys import StoreyRow, storey_rows
 from ..analysis.superpose import combined, combined_shapes, usable
 from ..checks import Subject, run_checks
@@ -139,6 +139,14 @@ class Review:
                 found = combined_shapes(self.model, self.results, case, n, *own)
             self._shapes = name, id(self.results), found
         return self._shapes[2]
+
+    def largest_displacement(self, name: str) -> Largest | None:
+        """Of a computed case or combination, along members too where their shapes are at hand; None where it was not computed."""
+        r = self.shown(name)
+        if name not in r.cases:
+            return None
+        shapes = None if self.shapes_waiting(name) else self.shapes(name)
+        return largest(r, r.case_index(name), self.model.origin, shapes)
 
     def shapes_waiting(self, name: str) -> bool:
         """Whether they are so many that they should be worked out in the background, and are not yet."""

@@ -95,12 +95,12 @@ STEPS: tuple[Step, ...] = (
     Step(
         "Response",
         (
-            Item("Displacements", ("displacement.large", "response.direction")),
+            Item("Displacements", ("displacement.large", "response.direction", "response.self_weight")),
             Item("Drift", ("response.drift",)),
             Item("Down the columns", ("response.axial",)),
             Item("Modes", ("response.mass", "response.period", "response.base_shear")),
-            Item("Symmetry, turning", ("response.symmetry", "response.torsion")),
-            Item("Forces"),
+            Item("Symmetry, turning", ("response.symmetry", "response.uneven", "response.torsion")),
+            Item("Forces", ("response.released",)),
             Item("Envelope"),
             Item("Reactions"),
         ),
