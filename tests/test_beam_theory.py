@@ -11,8 +11,8 @@ import pytest
 
 from rod_tally.analysis import run
 from rod_tally.analysis.factor import pypardiso
-from rod_tally.analysis.shape import member_shapes
-from rod_tally.model import LoadCase, Member, MemberLoad, NodeLoad, Release
+from rod_tally.analysis.shape import between_ends, member_shapes
+from rod_tally.model import LoadCase, Member, MemberLoad, NodeLoad, Release, Support
 from rod_tally.model.loads import GRAVITY
 from rod_tally.model.settings import RunSettings
 
@@ -359,3 +359,17 @@ def test_shape_of_an_unsymmetric_section_agrees_with_its_pieces() -> None:
     shape = member_shapes(whole, run(whole, RunSettings()), "q", 17).displacement[0, 8]
     node = run(split, RunSettings()).displacement[0, 1, :3]
     assert shape == pytest.approx(node, rel=1e-6, abs=1e-9)
+
+
+def test_displacement_between_the_ends_is_that_of_a_simple_beam_whatever_its_ends_do() -> None:
+    """5 q L^4 / 384 E I between ends that stand on unlike springs and so move (any handbook); zero at both ends."""
+    m = beam(6.0, "XXSXFF", "XXSFFF")
+    m.nodes["n0"].support = Support("XXSXFF", (0, 0, 2e6, 0, 0, 0))
+    m.nodes["n1"].support = Support("XXSFFF", (0, 0, 5e5, 0, 0, 0))
+    line_load(m, "m0", (0, 0, -4e3))
+    settings = RunSettings()
+    settings.shear_flexible = False
+    r = run(m, settings)
+    own = between_ends(member_shapes(m, r, "q", 13, False), 0, m.members["m0"].axes(m.line(m.members["m0"])))
+    assert own[[0, -1], 2] == pytest.approx([0, 0], abs=1e-12) and own[6, 0] == pytest.approx(3.0)
+    assert own[6, 2] == pytest.approx(-5 * 4e3 * 6**4 / (384 * E * PLAIN.iy), rel=1e-9)

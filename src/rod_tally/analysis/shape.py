@@ -83,6 +83,19 @@ def free_shapes(
     return Shapes(m.member, points, np.einsum("pji,pnj->pni", m.axes, u))
 
 
+def between_ends(shapes: Shapes, member: int, axes: Array) -> Array:
+    """Distance along a member and its displacement along its y and z from the straight line between its moved ends: (k, 3), m.
+    `member` as in `Shapes`, `axes` (3, 3) as rows."""
+    own = shapes.member == member
+    points, moved = shapes.points[own].reshape(-1, 3), shapes.displacement[own].reshape(-1, 3)
+    if not len(points):
+        return np.zeros((0, 3))
+    x = (points - points[0]) @ axes[0]
+    share = (x / x[-1])[:, None]
+    bent = moved - moved[0] * (1 - share) - moved[-1] * share
+    return np.column_stack([x, bent @ axes[1], bent @ axes[2]])
+
+
 def _carried(m: Mesh, condensed: Condensed, displacement: Array, fixed: Array, share: Array) -> Array:
     """What the ends' own displacements (releases included) make of pieces at these shares of their length: (P, n, 3), in
     member axes."""

@@ -14,6 +14,7 @@ from ..model import Finding
 from ..output.write import write_text, write_whole
 from .session import Session
 from .state import DeskState
+from .tables import TablePage
 from .tally_mark import mark
 
 FILES = "Models and projects (*.ifc *.rodtally)"
@@ -24,9 +25,16 @@ class Dialogs(QObject):
 
     message: QMessageBox
 
-    def __init__(self, window: QWidget, session: Session, state: DeskState, picture: Callable[[], QPixmap]) -> None:
+    def __init__(
+        self,
+        window: QWidget,
+        session: Session,
+        state: DeskState,
+        picture: Callable[[], QPixmap],
+        front: Callable[[], TablePage | None],
+    ) -> None:
         super().__init__(window)
-        self.window, self.session, self.state, self.picture = window, session, state, picture
+        self.window, self.session, self.state, self.picture, self.front = window, session, state, picture, front
 
     def ask_open(self) -> None:
         path, _ = QFileDialog.getOpenFileName(self.window, "Take in a model", self._folder(), FILES)
@@ -88,6 +96,18 @@ class Dialogs(QObject):
 
     def ask_workbook(self) -> None:
         self._ask_sheet("Write the tables", self.session.write_workbook)
+
+    def ask_table(self) -> None:
+        """Write the table in front as it is filtered."""
+        page = self.front()
+        if page is None:
+            self.session.said.emit("Bring a table to the front first")
+            return
+        kinds = "Spreadsheets (*.xlsx);;CSV (*.csv)"
+        path, kind = QFileDialog.getSaveFileName(self.window, "Write this table", f"{page.name}.xlsx", kinds)
+        if path:
+            suffix = ".csv" if "csv" in kind else ".xlsx"
+            self.session.write_table(*page.shown_rows(), page.name, Path(path if Path(path).suffix else path + suffix))
 
     def _ask_sheet(self, title: str, write: Callable[[Path], None]) -> None:
         path, _ = QFileDialog.getSaveFileName(self.window, title, self._folder(), "Spreadsheets (*.xlsx)")

@@ -15,9 +15,11 @@ from .canvas import Canvas, ring
 from .overlays import Sheet, overlay
 from .overlays_of_loads import draw_arrows
 from .quantities import FORCE_KIND
+from .state import VALUES
 from .theme import GRAPHITE, INK, OCHRE, PINE, RUST
 
 WAITING = "the envelope is being worked out"
+FEW, MOST_TOLD = 40, 300  # members whose end values are written too; values at most
 OLD = "the model has changed since its run: run it again (F5)"
 
 
@@ -37,7 +39,7 @@ def draw_displaced(canvas: Canvas, sheet: Sheet) -> list[str]:
     points, u = shapes.points[shown], shapes.displacement[shown]
     moved = np.linalg.norm(r.displacement[r.case_index(case)][:, :3], axis=1).max(initial=0.0)
     most = max(float(np.linalg.norm(u, axis=2).max(initial=0.0)), float(moved) if r.plates is not None else 0.0)
-    scale = sheet.state.scale * (sheet.size / 25 / most if most > 0 else 1.0)
+    scale = sheet.state.scale * (sheet.state.times or (sheet.size / 25 / most if most > 0 else 1.0))
     canvas.moving(points, u * scale, INK, 2.0)
     _move_plates(canvas, sheet, r, r.displacement[r.case_index(case)], scale)
     legend = [f"— displaced, {scale:.0f} times", "pale: undisplaced"]
@@ -131,11 +133,31 @@ def draw_forces(canvas: Canvas, sheet: Sheet) -> list[str]:
     kind, unit = FORCE_KIND[component], getattr(sheet.units, FORCE_KIND[component])[1]
     ends = [int(value.argmax()), int(value.argmin())]
     texts = [f"{sheet.units.show(float(value[e]), kind)} {unit}" for e in ends]
-    canvas.labels(head[ends], texts, RUST)
+    told = _told(sheet, r, places, value) if sheet.state.label == VALUES else ends
+    canvas.labels(
+        head[told], [f"{sheet.units.show(float(value[e]), kind, 3)}" for e in told] if told is not ends else texts, RUST
+    )
     return [
         f"{case}: {component} from {texts[1]} to {texts[0]}",
         "moments on the side in tension, n positive in tension",
     ]
+
+
+def _told(sheet: Sheet, r: Results, places: _Places, value: Array) -> list[int]:
+    """Where values are written beside the diagrams: at the ends and the extremes of the selected members, or of the shown ones
+    where they are few; only the extremes of the largest where they are many."""
+    chosen = set(sheet.state.chosen("member"))
+    member = r.station_member[places.stations]
+    ids = np.array([r.member_ids[k] in chosen for k in np.unique(member)], bool) if chosen else None
+    wanted = np.unique(member) if ids is None or not ids.any() else np.unique(member)[ids]
+    out: list[int] = []
+    for k in wanted:
+        own = np.flatnonzero(member == k)
+        marks = {int(own[value[own].argmax()]), int(own[value[own].argmin()])}
+        out += sorted(marks | {int(own[0]), int(own[-1])} if len(wanted) <= FEW else marks)
+    order = np.argsort(-np.abs(value[out]), kind="stable")[:MOST_TOLD]
+    most = float(np.abs(value).max(initial=0.0))
+    return [out[int(k)] for k in order if abs(value[out[int(k)]]) > 1e-6 * most]
 
 
 @dataclass(slots=True)

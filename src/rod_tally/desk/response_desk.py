@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from .forms import Field, Form
+from .member_page import MemberPage
+
 if TYPE_CHECKING:
     from .window import Window
 
@@ -13,6 +16,25 @@ class ResponseDesk:
 
     def __init__(self, window: Window) -> None:
         self.window, self.state = window, window.state
+        self.form: Form | None = None
+        self.page: MemberPage | None = None
+
+    def show_member(self) -> None:
+        """The picked member's own page; it follows what is picked."""
+        if self.page is None:
+            self.page = MemberPage(self.window, self.state, lambda: self.window.view.units)
+        self.page.show()
+        self.page.fill()
+        self.page.raise_()
+
+    def ask_scale(self) -> None:
+        """How many times displacements are drawn."""
+        fields = [Field("times", "Drawn", self.state.times or 100.0, unit="times", low=0.001, high=1e7)]
+        self.form = Form(
+            self.window, "Scale of displacements", "Automatic scale (Ctrl+Alt+0) goes back.", fields,
+            lambda v: self.state.set_view(times=float(v["times"]), scale=1.0),
+        )  # fmt: skip
+        self.form.open()
 
     def show_motion(self) -> None:
         """Show the motions without resistance; again for the next one."""

@@ -6,11 +6,13 @@ import numpy as np
 
 from ..analysis.balance import PARTS
 from ..analysis.mass import mass_cases
+from ..analysis.results import COMPONENTS
 from ..analysis.stacks import stack_forces
-from .quantities import UnitSet
+from .quantities import FORCE_KIND, UnitSet
 from .rows import Pick, Rows
 from .state import DeskState
 
+MOST_ROWS = 20_000  # of stations in a table; a spreadsheet of all tables has them all
 SIX = ("Fx", "Fy", "Fz", "Mx", "My", "Mz")
 GIVEN = {
     "loads": "loads above", "columns": "columns", "braces": "braces", "walls": "walls", "others": "other members, slabs",
@@ -186,4 +188,50 @@ def stacks(state: DeskState, units: UnitSet) -> Rows:
             ],
             ("member" if row.member in review.model.members else "surface", row.member),
         )
+    return out
+
+
+def at_ends(state: DeskState, units: UnitSet) -> Rows:
+    """Forces of the selected members, or of those shown, at their ends and in their middle in the shown case."""
+    return _stations(state, units, False)
+
+
+def at_stations(state: DeskState, units: UnitSet) -> Rows:
+    """The same at all stations of the run."""
+    return _stations(state, units, True)
+
+
+def _stations(state: DeskState, units: UnitSet, every: bool) -> Rows:
+    factors = [getattr(units, FORCE_KIND[c]) for c in COMPONENTS]
+    out = Rows(["Member", "Storey", "Section", "At, m", *(f"{c}, {unit}" for c, (_, unit) in zip(COMPONENTS, factors))])
+    review, case = state.review, state.case
+    if review is None:
+        return out
+    r = review.shown(case)
+    if case not in r.cases:
+        out.note = f"{case or 'no case'} was not computed"
+        return out
+    chosen = set(state.chosen("member")) or state.shown_members()
+    c = r.case_index(case)
+    wanted = [k for k, i in enumerate(r.member_ids) if i in chosen and r.member_done[c, k]]
+    begin = np.searchsorted(r.station_member, wanted)
+    stop = np.searchsorted(r.station_member, wanted, "right")
+    scale = np.array([factor for factor, _ in factors])
+    rows = 0
+    for k, a, b in zip(wanted, begin.tolist(), stop.tolist()):
+        if rows > MOST_ROWS:
+            break
+        member = review.model.members.get(r.member_ids[k])
+        if member is None or a == b:
+            continue
+        middle = a + int(np.abs(r.station_x[a:b] - r.station_x[b - 1] / 2).argmin())
+        for s in range(a, b) if every else (a, middle, b - 1):
+            values = (r.force[c, s] * scale).tolist()
+            out.add(
+                [member.name or member.id, member.storey, member.section, float(r.station_x[s]), *values],
+                ("member", member.id),
+            )
+            rows += 1
+    what = "the selected members" if state.chosen("member") else "the members shown"
+    out.note = f"Case {case}: {what}" + (f"; the first {rows} rows, select fewer" if rows > MOST_ROWS else "")
     return out

@@ -24,7 +24,7 @@ from ..model.catalogue import catalogue
 from ..model.edits import Edit, MapMaterial, MapProfile
 from ..model.grades import grades
 from ..output.ifc import write_ifc
-from ..output.spreadsheet import write_takeoff, write_workbook
+from ..output.spreadsheet import write_rows, write_takeoff, write_workbook
 from ..output.write import OutputError, write_review
 from ..project import Project, ProjectError
 from ..project.corrections import CorrectionBook
@@ -240,6 +240,14 @@ class Session(QObject):
             "Handing back",
             lambda p: write_ifc(done.model, path, *what),
             lambda p: self.said.emit(f"Handed back as {p}"),
+        )
+
+    def write_table(self, columns: list[str], rows: list[list[object]], title: str, path: Path) -> None:
+        """One table as it is shown."""
+        self._start(
+            "Writing",
+            lambda p: write_rows(columns, rows, title, path),
+            lambda p: self.said.emit(f"{len(rows)} rows in {p}"),
         )
 
     def write_takeoff(self, path: Path) -> None:

@@ -69,6 +69,9 @@ class DeskState(QObject):
         self.cut = "v"  # of cuts
         self.origin = ""  # of loads: only those from there
         self.scale = 1.0
+        self.times = (
+            0.0  # how many times displacements are drawn, before `scale`; 0 for a scale that suits the building
+        )
         self.mode = 1
         self.picked: tuple[str, str] | None = None  # ("member" | "node" | "surface", id)
         self.selected: list[tuple[str, str]] = []  # what else is chosen beside it, for corrections in bulk

@@ -84,6 +84,7 @@ class Strip(QFrame):
             self.component_choice.clear()
             self.component_choice.addItems(wanted)
         self.component_choice.setCurrentText(now)
+        self.label_choice.setCurrentText(state.label)
         forces = state.overlay in ("forces", "envelope", "plates", "cuts")
         self.component_choice.setEnabled(forces or state.picked is not None)
         for name, button in self.buttons.items():

@@ -14,7 +14,7 @@ from ..review.takeoff import takeoff
 from .load_rows import PAGES, cases, combinations, load_page, loads
 from .plate_rows import cuts, surface_forces, surfaces_over
 from .quantities import FORCE_KIND, UnitSet
-from .response_rows import at_node, centres, modes, stacks, storey_cuts, storeys
+from .response_rows import at_ends, at_node, at_stations, centres, modes, stacks, storey_cuts, storeys
 from .rows import Pick, Rows
 from .state import DeskState
 from .theme import SEVERITY_MARK
@@ -442,7 +442,12 @@ TABLES: dict[str, tuple[str, Callable[[DeskState, UnitSet], Rows]]] = {
 # what a table can be turned to, the first one shown until another is chosen
 ASPECTS: dict[str, dict[str, Callable[[DeskState, UnitSet], Rows]]] = {
     "reactions": {"at supports": reactions, "at the picked node": at_node},
-    "forces": {"of members": forces, "down the stacks": stacks},
+    "forces": {
+        "of members": forces,
+        "down the stacks": stacks,
+        "ends and middle": at_ends,
+        "all stations": at_stations,
+    },
     "surface_forces": {"in the shown case": surface_forces, "over combinations": surfaces_over},
     "storeys": {"loads, drift, mass": storeys, "between storeys": storey_cuts, "centres": centres},
 }

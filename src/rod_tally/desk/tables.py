@@ -231,6 +231,11 @@ class TablePage(QWidget):
                 self.table.scrollTo(index)
         self._telling = False
 
+    def shown_rows(self) -> tuple[list[str], list[list[object]]]:
+        """Titles and rows as they are filtered and sorted."""
+        order = [self.proxy.mapToSource(self.proxy.index(k, 0)).row() for k in range(self.proxy.rowCount())]
+        return self.model.content.columns, [self.model.content.rows[k] for k in order]
+
     def copy(self) -> None:
         """Selected rows (all when none is selected) to the clipboard, with titles, for a spreadsheet."""
         selection = self.table.selectionModel()
@@ -315,6 +320,10 @@ class Tables(QTabWidget):
         picked = self.state.picked
         if picked is not None and picked[0] == "node" and self.pages["reactions"].choice.currentIndex() == 1:
             self.renew({"reactions"})
+        front = self.currentWidget()
+        # a row of the table itself that is picked must not empty the table
+        if front is not self.pages["forces"] and self.pages["forces"].choice.currentIndex() > 1:
+            self.renew({"forces"})
 
     def _picked(self, name: str, pick: Pick, row: int) -> None:
         review = self.state.review
@@ -350,6 +359,12 @@ class Tables(QTabWidget):
 
     def _step(self) -> None:
         self.show_table(self.state.step.table)
+
+    def front(self) -> TablePage | None:
+        """The table in front, filled; None for the parity plot."""
+        page = self.currentWidget()
+        self._front()
+        return page if isinstance(page, TablePage) else None
 
     def show_table(self, name: str, aspect: int = 0) -> None:
         """Bring a table to the front; where it has aspects, turned to that one."""

@@ -74,7 +74,7 @@ class Window(QMainWindow):
         self.slip = Slip(self.state)
         self.round = RoundPanel(self.state)
         self.round.setFixedWidth(196)
-        self.dialogs = Dialogs(self, self.session, self.state, self.picture)
+        self.dialogs = Dialogs(self, self.session, self.state, self.picture, self.tables.front)
         self.corrections = Corrections(self, self.session, self.state)
         self.load_desk = RuleDesk(self, self.session, self.state)
         self.plate_desk = PlateDesk(self, self.session, self.state, lambda: self.view.units)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any
@@ -119,7 +120,20 @@ def _cuts(review: Review) -> Iterable[Sequence[object]]:
 
 
 def write_rows(columns: Sequence[str], rows: Iterable[Sequence[object]], title: str, path: Path) -> Path:
-    """One table as it is shown."""
+    """One table as it is shown, as CSV where the name ends so, else as a spreadsheet. Raises OutputError."""
+    if path.suffix.lower() == ".csv":
+
+        def fill(target: Path) -> None:
+            with target.open("w", encoding="utf-8", newline="") as f:
+                out = csv.writer(f)
+                out.writerow(columns)
+                out.writerows([["" if v is None else v for v in row] for row in rows])
+
+        try:
+            write_whole(path, fill)
+        except OSError as error:
+            raise OutputError(f"{path}: cannot be written to: {error.strerror or error}") from error
+        return path
     book = Workbook(write_only=True)
     _sheet(book, title, columns, rows)
     return _save(book, path)

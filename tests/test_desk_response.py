@@ -1,0 +1,204 @@
+"""How the building answers, in the window: equilibrium, stacks, centres, members' pages, stations, work in the background."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import pytest
+
+pytest.importorskip("PyQt6")
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt  # noqa: E402
+from PyQt6.QtGui import QMouseEvent  # noqa: E402
+from PyQt6.QtWidgets import QApplication  # noqa: E402
+from pytestqt.qtbot import QtBot  # noqa: E402
+
+from rod_tally.desk.window import Window  # noqa: E402
+
+from .desk_help import STEP, act, fill, model_of, rested  # noqa: E402
+
+pytestmark = [
+    pytest.mark.desk,
+    pytest.mark.skipif(not os.environ.get("DISPLAY"), reason="needs a display; ./run test starts one"),
+]
+
+
+def legend(w: Window, qtbot: QtBot) -> str:
+    rested(qtbot, w)
+    w.view.draw()
+    return w.view.legend.text()
+
+
+def rows(w: Window, name: str) -> list[list[object]]:
+    w.tables.show_table(name)
+    w.tables._front()
+    return w.tables.pages[name].model.content.rows
+
+
+def surface(w: Window, name: str) -> str:
+    return next(s.id for s in model_of(w).surfaces.values() if s.name == name)
+
+
+def test_equilibrium_between_storeys_at_nodes_and_down_stacks(demo: Window, qtbot: QtBot) -> None:
+    w = demo
+    w.state.choose(1)
+    w.state.go(STEP["Response"])
+    w.state.set_view(case="Wind y")
+    act(w, qtbot, "run.storey_cuts")
+    w.tables._front()
+    page = w.tables.pages["storeys"]
+    assert page.choice.currentText() == "between storeys"
+    found = page.model.content.rows
+    loads = [r for r in found if r[2] == "loads above"]
+    assert len(loads) == 4 and "walls" in {r[2] for r in found}
+    for top in loads:
+        own = [r for r in found if r[0] == top[0]]
+        for k in range(3, 9):
+            assert abs(sum(float(r[k]) for r in own)) < 1e-6  # type: ignore[arg-type]
+    model = model_of(w)
+    node = next(m.end for m in model.members.values() if m.cls == "column" and m.storey == "Quay")
+    w.state.pick("node", node)
+    act(w, qtbot, "run.node")
+    w.tables._front()
+    page = w.tables.pages["reactions"]
+    assert {r[0] for r in page.model.content.rows} >= {"member"} and node in page.count.text()
+    other = next(m.start for m in model.members.values() if m.cls == "column" and m.storey == "Quay")
+    w.state.pick("node", other)
+    rested(qtbot, w)
+    w.tables._front()
+    assert "support" in {r[0] for r in page.model.content.rows} and other in page.count.text()
+    act(w, qtbot, "run.stacks")
+    w.tables._front()
+    stacks = w.tables.pages["forces"].model.content.rows
+    assert stacks[0][0] == "Stack A/1" and len(stacks) > 30
+    act(w, qtbot, "run.centres")
+    assert "centre of stiffness" in legend(w, qtbot)
+    w.tables._front()
+    assert [r[0] for r in w.tables.pages["storeys"].model.content.rows] == ["Roof", "Rigging", "Mezzanine", "Loft"]
+
+
+def test_mass_may_be_spread_as_elements_move(demo: Window, qtbot: QtBot) -> None:
+    w = demo
+    w.state.choose(1)
+    act(w, qtbot, "loads.mass")
+    fill(w, qtbot, w.load_desk.form, spread="spread as they move (consistent)", count=4)
+    assert w.session.settings.modes.consistent and w.session.settings.modes.count == 4
+    before = [m.period for m in w.state.review.modes] if w.state.review else []
+    act(w, qtbot, "run.run")
+    after = [m.period for m in w.state.review.modes] if w.state.review else []
+    assert len(after) == 4 and after != before[:4]
+    assert after[0] == pytest.approx(before[0], rel=0.05)
+
+
+def test_what_takes_time_is_worked_out_in_the_background(
+    demo: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Displaced shapes, forces of slabs and envelopes: said while they are made, drawn when they are there."""
+    import sys
+
+    from rod_tally.review import envelopes
+
+    review = sys.modules["rod_tally.review.review"]
+
+    monkeypatch.setattr(review, "MANY_MEMBERS", 0)
+    monkeypatch.setattr(review, "MANY_ELEMENTS", 0)
+    monkeypatch.setattr(envelopes, "LARGE", -1.0)
+    w = demo
+    w.state.choose(1)
+    w.state.go(STEP["Response"])
+    for overlay, waiting, drawn in (
+        ("displaced", "is being worked out", "times"),
+        ("plates", "are being worked out", "line by line"),
+        ("envelope", "is being worked out", "over 23 combinations"),
+    ):
+        w.state.show_overlay(overlay)
+        w.view.draw()
+        assert waiting in w.view.legend.text()
+        qtbot.waitUntil(lambda text=drawn: text in w.view.legend.text(), timeout=20000)
+    w.state.set_view(case="Wind y", overlay="displaced")
+    qtbot.waitUntil(lambda: "Wind y:" in w.view.legend.text(), timeout=20000)
+
+
+def test_a_drag_draws_once_for_each_movement(demo: Window, qtbot: QtBot) -> None:
+    w = demo
+    rested(qtbot, w)
+    count = [0]
+    w.view.plotter.render_window.AddObserver("StartEvent", lambda *_: count.__setitem__(0, count[0] + 1))
+    widget = w.view.plotter.interactor
+    middle = widget.rect().center()
+    qtbot.mousePress(widget, Qt.MouseButton.LeftButton, pos=middle)
+    qtbot.wait(30)
+    before, seen_from = count[0], w.view.plotter.camera.position
+    for k in range(1, 6):
+        place = QPointF(middle + QPoint(4 * k, 2 * k))
+        event = QMouseEvent(
+            QEvent.Type.MouseMove, place, widget.mapToGlobal(place), Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton,
+            Qt.KeyboardModifier.NoModifier,
+        )  # fmt: skip
+        QApplication.sendEvent(widget, event)
+        QApplication.processEvents()
+    assert 1 <= count[0] - before <= 5 and w.view.plotter.camera.position != seen_from
+    qtbot.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=middle)
+
+
+def test_page_of_a_member_follows_what_is_picked(demo: Window, qtbot: QtBot) -> None:
+    w = demo
+    w.state.choose(1)
+    w.state.go(STEP["Response"])
+    w.state.set_view(case="Self-weight")
+    beams = [m.id for m in model_of(w).members.values() if m.cls == "beam" and m.storey == "Rigging"]
+    w.state.pick("member", beams[0])
+    act(w, qtbot, "run.member")
+    page = w.response_desk.page
+    assert page is not None and page.isVisible() and "IPE" in page.words.text() and "own weight" in page.words.text()
+    first = page.curves["my"].title.text()
+    assert "of all" in first and "6.10/" in first
+    assert page.curves["uz"].values.min() < 0 and page.curves["uz"].values[[0, -1]] == pytest.approx([0, 0], abs=1e-9)
+    page._read(1.0)
+    assert all("at 1.00 m" in c.title.text() for c in page.curves.values())
+    w.state.pick("member", beams[5])
+    assert page.curves["my"].title.text() != first
+    case = w.state.case
+    page._step(1)
+    assert w.state.case != case and w.state.case in page.words.text()
+    w.state.set_view(case="nothing")
+    assert "was not computed" in page.words.text() and not len(page.curves["n"].values)
+
+
+def test_stations_values_scale_and_writing_a_table(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    import openpyxl
+
+    w = demo
+    w.state.choose(1)
+    w.state.go(STEP["Response"])
+    w.state.set_view(case="Self-weight")
+    beams = [m.id for m in model_of(w).members.values() if m.cls == "beam" and m.storey == "Rigging"][:2]
+    w.state.select([("member", b) for b in beams])
+    w.tables.show_table("forces", 2)
+    page = w.tables.front()
+    assert page is not None and len(page.model.content.rows) == 6 and "selected" in page.model.content.note
+    w.tables.show_table("forces", 3)
+    page = w.tables.front()
+    assert page is not None and len(page.model.content.rows) >= 2 * 11
+    page.filter.setText("1.")
+    columns, rows_ = page.shown_rows()
+    assert 0 < len(rows_) <= len(page.model.content.rows)
+    w.session.write_table(columns, rows_, "forces", tmp_path / "t.xlsx")
+    rested(qtbot, w)
+    sheet = openpyxl.load_workbook(tmp_path / "t.xlsx").active
+    assert sheet.max_row == len(rows_) + 1 and sheet.cell(1, 1).value == "Member"
+    w.session.write_table(columns, rows_, "forces", tmp_path / "t.csv")
+    rested(qtbot, w)
+    assert len((tmp_path / "t.csv").read_text(encoding="utf-8").splitlines()) == len(rows_) + 1
+    with qtbot.waitSignal(w.session.failed) as told:
+        w.session.write_table(columns, rows_, "forces", tmp_path / "no" / "t.csv")
+    assert "cannot be written" in told.args[1]
+    w.state.set_view(label="values")
+    rested(qtbot, w)
+    assert w.strip.label_choice.currentText() == "values"
+    w.state.show_overlay("displaced")
+    act(w, qtbot, "run.own_scale")
+    fill(w, qtbot, w.response_desk.form, times=250)
+    assert "250 times" in legend(w, qtbot)
+    act(w, qtbot, "run.scale")
+    assert "250 times" not in legend(w, qtbot)
