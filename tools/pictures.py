@@ -131,18 +131,26 @@ def modes(w: Window) -> None:
     w.show_overlay("modes", "modes")
 
 
-def axes(w: Window) -> None:
-    w.state.choose(0)
-    w.state.show_overlay("axes")
-    w.state.show_storeys({"Loft"})
-
-
-def takeoff(w: Window) -> None:
+def member(w: Window) -> None:
+    """A beam's own page over the view."""
     w.state.choose(1)
-    w.state.go(STEP["Source"])
-    w.state.show_overlay("materials")
-    w.tables.pages["tally"].choice.setCurrentText("by section")
-    w.tables._tally_by("by section")
+    w.state.go(STEP["Response"])
+    model = w.state.review.model if w.state.review else None
+    assert model is not None
+    w.state.set_view(case="Sail floors")
+    w.state.pick("member", next(m.id for m in model.members.values() if m.name == "Rigging B2-B3"))
+    w.response_desk.show_member()
+    assert w.response_desk.page is not None
+    w.response_desk.page.move(60, 90)
+
+
+def storeys(w: Window) -> None:
+    """Centres in the view; what keeps each storey in equilibrium in the table."""
+    w.state.choose(1)
+    w.state.go(STEP["Response"])
+    w.response_desk.show_centres()
+    w.state.set_view(case="Wind y")
+    w.tables.show_table("storeys", 1)
 
 
 def rules(w: Window) -> None:
@@ -178,8 +186,8 @@ VIEWS: dict[str, Callable[[Window], None]] = {
         modes,
         revision,
         parity,
-        axes,
-        takeoff,
+        member,
+        storeys,
         plates,
         elements,
         cuts,
@@ -204,6 +212,8 @@ def main() -> None:
                 window.rules.close()
             if window.load_desk.combine_page is not None:
                 window.load_desk.combine_page.close()
+            if window.response_desk.page is not None:
+                window.response_desk.page.close()
             VIEWS[name](window)
             settle(window, 10)
             grab(window, target / f"{name}.png")

@@ -26,6 +26,7 @@ DIRECTIONS = {
 }
 
 SMOOTH = 8000  # lines and faces up to which edges are drawn smooth
+DEPTH = 14  # times the model's own depth
 SWING = 2000  # ms for one swing to and fro
 
 
@@ -156,6 +157,7 @@ class View(QWidget):
         # smooth edges cost a software OpenGL more than twice the time, and are missed least where much is drawn
         self.plotter.samples = 4 if self.canvas.cells < SMOOTH else 0
         self.legend.setText(" &nbsp; ".join(f"<span style='white-space: nowrap'>{entry}</span>" for entry in legend))
+        self._turned = True
         self.plotter.update()
         self.drawn.emit()
 
@@ -256,8 +258,12 @@ class View(QWidget):
 
     def _keep_size(self) -> None:
         if self.canvas is not None and self._turned:
-            self._turned = False
             self.canvas.keep_size()
+            self.plotter.reset_camera_clipping_range()
+            near, far = self.plotter.camera.clipping_range
+            # what is drawn over something in its place is lifted by a share of the depth that is drawn: it has to be enough
+            self.plotter.camera.clipping_range = (min(near, 0.01), near + DEPTH * (far - near))
+            self._turned = False
 
     def members_at(self, x: float, y: float) -> list[str]:
         """Members near a place of the picture (px from the lower left), nearest first, then from front to back."""
