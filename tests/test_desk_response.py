@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import os
+import time
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -13,6 +15,8 @@ from PyQt6.QtGui import QMouseEvent  # noqa: E402
 from PyQt6.QtWidgets import QApplication  # noqa: E402
 from pytestqt.qtbot import QtBot  # noqa: E402
 
+from rod_tally.desk.background import Work  # noqa: E402
+from rod_tally.desk.session import Session  # noqa: E402
 from rod_tally.desk.window import Window  # noqa: E402
 
 from .desk_help import STEP, act, fill, model_of, rested  # noqa: E402
@@ -100,6 +104,12 @@ def test_what_takes_time_is_worked_out_in_the_background(
 
     review = sys.modules["rod_tally.review.review"]
 
+    start = Session.in_background
+
+    def slowly(self: Session, title: str, call: Work, done: Callable[[object], None]) -> None:
+        start(self, title, lambda p: (time.sleep(0.4), call(p))[1], done)
+
+    monkeypatch.setattr(Session, "in_background", slowly)
     monkeypatch.setattr(review, "MANY_MEMBERS", 0)
     monkeypatch.setattr(review, "MANY_ELEMENTS", 0)
     monkeypatch.setattr(envelopes, "LARGE", -1.0)
@@ -202,3 +212,30 @@ def test_stations_values_scale_and_writing_a_table(demo: Window, qtbot: QtBot, t
     assert "250 times" in legend(w, qtbot)
     act(w, qtbot, "run.scale")
     assert "250 times" not in legend(w, qtbot)
+
+
+def test_what_is_cancelled_is_not_started_again_by_itself(
+    demo: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from rod_tally.desk.jobs import Cancelled
+    from rod_tally.review import envelopes
+
+    calls = [0]
+
+    def stopped(_self: object, _progress: object = None) -> None:
+        calls[0] += 1
+        raise Cancelled
+
+    monkeypatch.setattr(envelopes, "LARGE", -1.0)
+    monkeypatch.setattr(envelopes.Envelopes, "members", stopped)
+    w = demo
+    w.state.choose(1)
+    w.state.show_overlay("envelope")
+    qtbot.waitUntil(lambda: calls[0] == 1, timeout=10000)
+    rested(qtbot, w)
+    qtbot.wait(300)
+    assert calls[0] == 1 and "is being worked out" in w.view.legend.text()
+    w.state.show_overlay("joints")
+    w.state.show_overlay("envelope")
+    qtbot.waitUntil(lambda: calls[0] == 2, timeout=10000)
+    rested(qtbot, w)
