@@ -8,7 +8,27 @@ import time
 from pathlib import Path
 from typing import Any
 
+from PyQt6.QtCore import QEvent, QPointF, Qt
+from PyQt6.QtGui import QMouseEvent
+
 STOREYS, BAYS, SIZE, FRAMES = 20, (12, 11), 3.1, 60
+
+
+def drag(app: Any, widget: Any, kind: QEvent.Type, place: QPointF) -> None:
+    """One event of the left button at a place, and what it draws."""
+    left = Qt.MouseButton.LeftButton
+    moving, held = kind == QEvent.Type.MouseMove, kind != QEvent.Type.MouseButtonRelease
+    none = Qt.MouseButton.NoButton
+    event = QMouseEvent(
+        kind,
+        place,
+        widget.mapToGlobal(place),
+        none if moving else left,
+        left if held else none,
+        Qt.KeyboardModifier.NoModifier,
+    )
+    app.sendEvent(widget, event)
+    app.processEvents()
 
 
 def view() -> dict[str, Any]:
@@ -41,11 +61,15 @@ def view() -> dict[str, Any]:
             start = time.perf_counter()
             w.view.draw()
             out[f"draw {overlay}"] = time.perf_counter() - start
+            app.processEvents()
+            widget = w.view.plotter.interactor
+            place = QPointF(widget.rect().center())
+            drag(app, widget, QEvent.Type.MouseButtonPress, place)
             start = time.perf_counter()
             for _ in range(FRAMES):
-                w.view.plotter.camera.azimuth += 3
-                w.view.plotter.interactor.update()
-                app.processEvents()
+                place += QPointF(3, 1)
+                drag(app, widget, QEvent.Type.MouseMove, place)
             out[f"fps {overlay}"] = FRAMES / (time.perf_counter() - start)
+            drag(app, widget, QEvent.Type.MouseButtonRelease, place)
         w.close()
     return out

@@ -239,3 +239,27 @@ def test_what_is_cancelled_is_not_started_again_by_itself(
     w.state.show_overlay("envelope")
     qtbot.waitUntil(lambda: calls[0] == 2, timeout=10000)
     rested(qtbot, w)
+
+
+def test_old_results_have_no_equilibrium_until_the_next_run(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    """A member is deleted: what would mix the new model with the old forces says so instead, and so do the written tables."""
+    import openpyxl
+
+    w = demo
+    w.state.choose(1)
+    w.state.go(STEP["Response"])
+    column = next(m for m in model_of(w).members.values() if m.cls == "column" and m.storey == "Rigging")
+    w.state.pick("member", column.id)
+    act(w, qtbot, "model.delete")
+    w.state.pick("node", column.start)
+    for name, aspect in (("storeys", 1), ("reactions", 1), ("forces", 1)):
+        w.tables.show_table(name, aspect)
+        page = w.tables.front()
+        assert page is not None and not page.model.content.rows and "run it again" in page.model.content.note
+    w.session.write_workbook(tmp_path / "all.xlsx")
+    rested(qtbot, w)
+    assert "between storeys" not in openpyxl.load_workbook(tmp_path / "all.xlsx", read_only=True).sheetnames
+    act(w, qtbot, "run.run")
+    w.tables.show_table("storeys", 1)
+    page = w.tables.front()
+    assert page is not None and page.model.content.rows

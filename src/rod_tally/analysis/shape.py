@@ -108,6 +108,56 @@ def _carried(m: Mesh, condensed: Condensed, displacement: Array, fixed: Array, s
     return np.asarray(np.einsum("nij,nj->ni", carried, own[piece]).reshape(p, n, 3))
 
 
+class MemberShapes:
+    """What it takes to make the displaced shapes of a run's members, worked out once for all its cases."""
+
+    def __init__(
+        self, model: Model, results: Results, shear_flexible: bool = True, distribution: Distribution | None = None
+    ) -> None:
+        self.model, self.results = model, results
+        self.distribution = distribution or Distribution(model)
+        self.mesh = mesh(model, results.member_ids, shear_flexible, results.plates)
+        self.condensed = condense(stiffness(self.mesh), self.mesh.released, self.mesh.spring)
+
+    def of(self, case: str, n: int = 13) -> Shapes:
+        """The displaced shape of every computed member in a case, at n (odd) points a piece.
+
+        The ends' own displacements (releases included) carried by the exact homogeneous solutions, plus what the loads do
+        between held ends, by integrating their moments twice. Coordinates are the model's local ones.
+        """
+        c = self.results.case_index(case)
+        m = self.mesh
+        load = loading(m, self.model.cases[case], self.distribution.case(case))
+        fixed = end_loads(m, load)
+        warmed = thermal_ends(self.model, m, self.model.cases[case])  # between held ends a temperature moves nothing
+        p = len(m.length)
+        piece = np.repeat(np.arange(p), n)
+        share = np.linspace(0, 1, n)
+        x = (m.length[:, None] * share).ravel()
+        u = _carried(m, self.condensed, self.results.displacement[c], fixed + warmed, share)
+        between = into_cut(load, piece, x, np.zeros(p * n, bool), p).reshape(p, n, 6)
+        start = -fixed[:, None, :6]
+        along = m.length[:, None] * share
+        force = -start[..., :3] - between[..., :3]
+        moment_y = -start[..., 4] - along * start[..., 2] - between[..., 4]
+        moment_z = -start[..., 5] + along * start[..., 1] - between[..., 5]
+        # into principal axes of the section, where stiffness is known
+        r = principal(m.turn)
+        v = np.stack([force[..., 1], force[..., 2]], axis=-1) @ np.swapaxes(r[:, 1:, 1:], 1, 2)
+        b = np.stack([moment_y, moment_z], axis=-1) @ np.swapaxes(r[:, 1:, 1:], 1, 2)
+        extra = np.zeros((p, n, 3))
+        extra[..., 0] = _closed(_integral(force[..., 0] / m.ea[:, None], m.length), share)
+        for axis, ei, ga, bend, sign in ((1, m.eiz, m.gay, b[..., 1], 1.0), (2, m.eiy, m.gaz, b[..., 0], -1.0)):
+            turn = _integral(sign * bend / ei[:, None], m.length)
+            slope = turn + np.where(ga > 0, 1 / np.where(ga > 0, ga, 1), 0.0)[:, None] * v[..., axis - 1]
+            extra[..., axis] = _closed(_integral(slope, m.length), share)
+        extra = extra @ r  # principal back to member axes
+        u += extra
+        points = (m.xyz[m.ends[:, 0]] + m.offset[:, 0])[:, None] + m.axes[:, None, 0] * along[..., None]
+        done = self.results.member_done[c][m.member]
+        return Shapes(m.member[done], points[done], np.einsum("pni,pij->pnj", u, m.axes)[done])
+
+
 def member_shapes(
     model: Model,
     results: Results,
@@ -116,43 +166,8 @@ def member_shapes(
     shear_flexible: bool = True,
     distribution: Distribution | None = None,
 ) -> Shapes:
-    """The displaced shape of every computed member in a case, at n (odd) points a piece.
-
-    The ends' own displacements (releases included) carried by the exact homogeneous solutions, plus what the loads do
-    between held ends, by integrating their moments twice. Coordinates are the model's local ones.
-    """
-    c = results.case_index(case)
-    m = mesh(model, results.member_ids, shear_flexible, results.plates)
-    condensed = condense(stiffness(m), m.released, m.spring)
-    load = loading(m, model.cases[case], (distribution or Distribution(model)).case(case))
-    fixed = end_loads(m, load)
-    warmed = thermal_ends(model, m, model.cases[case])  # between held ends a temperature moves nothing
-    p = len(m.length)
-    piece = np.repeat(np.arange(p), n)
-    share = np.linspace(0, 1, n)
-    x = (m.length[:, None] * share).ravel()
-    u = _carried(m, condensed, results.displacement[c], fixed + warmed, share)
-    between = into_cut(load, piece, x, np.zeros(p * n, bool), p).reshape(p, n, 6)
-    start = -fixed[:, None, :6]
-    along = m.length[:, None] * share
-    force = -start[..., :3] - between[..., :3]
-    moment_y = -start[..., 4] - along * start[..., 2] - between[..., 4]
-    moment_z = -start[..., 5] + along * start[..., 1] - between[..., 5]
-    # into principal axes of the section, where stiffness is known
-    r = principal(m.turn)
-    v = np.stack([force[..., 1], force[..., 2]], axis=-1) @ np.swapaxes(r[:, 1:, 1:], 1, 2)
-    b = np.stack([moment_y, moment_z], axis=-1) @ np.swapaxes(r[:, 1:, 1:], 1, 2)
-    extra = np.zeros((p, n, 3))
-    extra[..., 0] = _closed(_integral(force[..., 0] / m.ea[:, None], m.length), share)
-    for axis, ei, ga, bend, sign in ((1, m.eiz, m.gay, b[..., 1], 1.0), (2, m.eiy, m.gaz, b[..., 0], -1.0)):
-        turn = _integral(sign * bend / ei[:, None], m.length)
-        slope = turn + np.where(ga > 0, 1 / np.where(ga > 0, ga, 1), 0.0)[:, None] * v[..., axis - 1]
-        extra[..., axis] = _closed(_integral(slope, m.length), share)
-    extra = extra @ r  # principal back to member axes
-    u += extra
-    points = (m.xyz[m.ends[:, 0]] + m.offset[:, 0])[:, None] + m.axes[:, None, 0] * along[..., None]
-    done = results.member_done[c][m.member]
-    return Shapes(m.member[done], points[done], np.einsum("pni,pij->pnj", u, m.axes)[done])
+    """The shapes of one case, as `MemberShapes.of`."""
+    return MemberShapes(model, results, shear_flexible, distribution).of(case, n)
 
 
 def _integral(values: Array, length: Array) -> Array:

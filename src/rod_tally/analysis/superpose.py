@@ -12,7 +12,7 @@ from ..loads import Distribution
 from ..model import Combination, Model
 from ..model.geometry import Array
 from .results import CaseEquilibrium, Results
-from .shape import Shapes, member_shapes
+from .shape import MemberShapes, Shapes
 
 BLOCK = 1024  # values taken at once: their products with a thousand combinations stay in the cache
 
@@ -70,8 +70,9 @@ def combined_shapes(
 ) -> Shapes:
     """The displaced shape of every computed member in a combination."""
     plain = squares = None
+    maker = MemberShapes(model, results, flexible, distribution)
     for name, factor in combination.factors.items():
-        shapes = member_shapes(model, results, name, n, flexible, distribution)
+        shapes = maker.of(name, n)
         if name in combination.roots:
             squares = (factor * shapes.displacement) ** 2 + (0.0 if squares is None else squares)
         else:

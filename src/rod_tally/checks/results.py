@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from ..analysis.results import COMPONENTS, Results
-from ..analysis.shape import Largest, largest, member_shapes
+from ..analysis.shape import Largest, MemberShapes, largest
 from ..model import Finding
 from .registry import Subject, check, mm, point
 
@@ -62,7 +62,9 @@ def _largest(s: Subject, r: Results, case: int, along: bool) -> Largest | None:
     """The largest displacement of a case; `along` members too."""
     shapes = None
     if along and r.member_done[case].any() and s.model.cases[r.cases[case]].spectrum is None:
-        shapes = member_shapes(s.model, r, r.cases[case], 5, s.settings.run.shear_flexible, s.distribution)
+        if "shapes" not in s.shared:
+            s.shared["shapes"] = MemberShapes(s.model, r, s.settings.run.shear_flexible, s.distribution)
+        shapes = s.shared["shapes"].of(r.cases[case], 5)
     return largest(r, case, s.model.origin, shapes)
 
 

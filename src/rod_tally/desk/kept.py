@@ -46,9 +46,7 @@ def load_project(path: Path, progress: Progress) -> tuple[Project, list[Revision
         if revisions:
             last = revisions[-1].review
             attach_comparison(done, last.model, last.results)
-        revisions.append(
-            Revision(row.id, row.name, done, project.decisions(row.id), project.looked(row.id), stale, run_name)
-        )
+        revisions.append(Revision(row.id, row.name, done, project.decisions(row.id), project.looked(row.id), run_name))
     return project, revisions, settings
 
 
@@ -68,6 +66,6 @@ def review_of(model: Model, settings: Settings, results: Results, stale: bool, k
     loads = Distribution(model)
     if stale:
         findings = run_checks(Subject(model, None, settings, loads))
-        return Review(model, settings, results, findings, tally(model), _distribution=loads)
+        return Review(model, settings, results, findings, tally(model), stale=True, _distribution=loads)
     own = dynamics(model, results, settings, loads) if kept is None else kept
     return assess(model, settings, results, own, loads)

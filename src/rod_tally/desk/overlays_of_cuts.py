@@ -6,9 +6,9 @@ import numpy as np
 
 from ..analysis.cuts import CutForces
 from ..model.cuts import Cut
+from ..review.review import OLD
 from .canvas import Canvas
 from .overlays import Sheet, overlay
-from .overlays_of_results import OLD
 from .theme import GRAPHITE, INK, OCHRE, PINE, RUST
 
 CUTS_KIND = {"n": "force", "v": "force", "vz": "force", "m": "moment", "mb": "moment", "mt": "moment"}

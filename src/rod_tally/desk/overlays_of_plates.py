@@ -11,9 +11,10 @@ from ..analysis.results import Results
 from ..meshing import Plates
 from ..meshing.quality import quality_of
 from ..model.geometry import Array
+from ..review.review import OLD
 from .canvas import Canvas, ring
 from .overlays import Sheet, overlay
-from .overlays_of_results import OLD, WAITING
+from .overlays_of_results import WAITING
 from .theme import GRAPHITE, INK, MUTED, PALE, RUST, blend
 
 NONE = "the run has no slab or wall in it; give them Carries: as a shell (Loads, Span), then run"

@@ -11,6 +11,7 @@ from ..analysis.results import COMPONENTS, Results
 from ..analysis.shape import free_shapes
 from ..compare.match import source_lines
 from ..model.geometry import Array
+from ..review.review import OLD
 from .canvas import Canvas, ring
 from .overlays import Sheet, overlay
 from .overlays_of_loads import draw_arrows
@@ -20,7 +21,6 @@ from .theme import GRAPHITE, INK, OCHRE, PINE, RUST
 
 WAITING = "the envelope is being worked out"
 FEW, MOST_TOLD = 40, 300  # members whose end values are written too; values at most
-OLD = "the model has changed since its run: run it again (F5)"
 
 
 @overlay("displaced", "Displaced shape", base="pale")

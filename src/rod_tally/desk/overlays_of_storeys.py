@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..review.review import OLD
 from .canvas import Canvas, diamond, ring
 from .overlays import Sheet, overlay
-from .overlays_of_results import OLD
 from .theme import INK, OCHRE, PINE, RUST
 
 

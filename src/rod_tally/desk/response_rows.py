@@ -8,6 +8,7 @@ from ..analysis.balance import PARTS
 from ..analysis.mass import mass_cases
 from ..analysis.results import COMPONENTS
 from ..analysis.stacks import stack_forces
+from ..review.review import OLD
 from .quantities import FORCE_KIND, UnitSet
 from .rows import Pick, Rows
 from .state import DeskState
@@ -154,8 +155,8 @@ def stacks(state: DeskState, units: UnitSet) -> Rows:
     if review is None:
         return out
     r = review.shown(case)
-    if case not in r.cases:
-        out.note = f"{case or 'no case'} was not computed"
+    if review.stale or case not in r.cases:
+        out.note = OLD if review.stale else f"{case or 'no case'} was not computed"
         return out
     out.note = f"Case {case}; tension positive"
     found = None if review.envelopes.waiting else review.envelopes.members()

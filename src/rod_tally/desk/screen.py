@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtGui import QMouseEvent, QWheelEvent
 from pyvistaqt import QtInteractor
 
+SLOW = 0.03  # s; a picture that takes longer is drawn plainly while it is turned
+
 
 class Screen(QtInteractor):
     """The library's widget draws on every movement of the mouse and again when it is painted, which halves the frames a second
     of a large model. Here only painting draws, and asking for a picture asks for painting.
+
+    While the model is turned and its pictures are slow, edges are not smoothed.
 
     `before`: called just before each picture, for what must follow the camera. `samples`: how smooth edges are drawn.
     """
@@ -19,6 +24,8 @@ class Screen(QtInteractor):
     def __init__(self, parent: Any, before: Callable[[], object]) -> None:
         self._before = before
         self.samples = 4
+        self._turning = False
+        self._took = 0.0  # seconds for the last picture
         super().__init__(parent, auto_update=False)
 
     def paintGL(self) -> None:
@@ -27,15 +34,18 @@ class Screen(QtInteractor):
             super().paintGL()
             return
         self._before()
-        if (
-            self.render_window.GetMultiSamples() != self.samples
-        ):  # the library sets its own when the widget changes size
-            self.render_window.SetMultiSamples(self.samples)
+        samples = 0 if self._turning and self._took > SLOW else self.samples
+        # the library sets its own when the widget changes size
+        if self.render_window.GetMultiSamples() != samples:
+            self.render_window.SetMultiSamples(samples)
         hand.EnableRenderOn()
+        begin = time.perf_counter()
         try:
             super().paintGL()
         finally:
             hand.EnableRenderOff()
+            if not self._turning:
+                self._took = time.perf_counter() - begin
 
     def mouseMoveEvent(self, ev: QMouseEvent) -> None:
         super().mouseMoveEvent(ev)
@@ -44,10 +54,12 @@ class Screen(QtInteractor):
 
     def mousePressEvent(self, ev: QMouseEvent) -> None:
         super().mousePressEvent(ev)
+        self._turning = True
         self.update()
 
     def mouseReleaseEvent(self, ev: QMouseEvent) -> None:
         super().mouseReleaseEvent(ev)
+        self._turning = bool(ev.buttons())
         self.update()
 
     def wheelEvent(self, ev: QWheelEvent) -> None:

@@ -317,14 +317,14 @@ class Session(QObject):
         model, settings = revision.review.model, self.settings
         row = next(r for r in project.runs(revision.id) if r.id == ident)
 
-        def work(progress: Progress) -> tuple[Review, bool]:
+        def work(progress: Progress) -> Review:
             progress(f"Opening {row.name}", 0.2)
             stale = row.print != fingerprint(model)
-            return review_of(model, settings, project.results(ident), stale, project.dynamics(ident, settings)), stale
+            return review_of(model, settings, project.results(ident), stale, project.dynamics(ident, settings))
 
-        def done(value: tuple[Review, bool]) -> None:
+        def done(value: Review) -> None:
             before = revision.review.comparison
-            revision.review, revision.stale, revision.run_name = value[0], value[1], row.name
+            revision.review, revision.run_name = value, row.name
             revision.review.comparison = before
             self.state.refresh()
             self.said.emit(f"{revision.name}: {row.name} is shown")

@@ -17,15 +17,23 @@ MOST_COMBINATIONS = 500  # in the list of cases; all are in the table
 
 @dataclass
 class Revision:
-    """One revision as the window has it. `stale`: the model changed since its run."""
+    """One revision as the window has it."""
 
     id: int
     name: str
     review: Review
     decisions: dict[str, tuple[str, str]] = field(default_factory=dict)
     looked: set[str] = field(default_factory=set)
-    stale: bool = False
     run_name: str = ""
+
+    @property
+    def stale(self) -> bool:
+        """Whether the model has changed since its run."""
+        return self.review.stale
+
+    @stale.setter
+    def stale(self, value: bool) -> None:
+        self.review.stale = value
 
     def decision(self, finding: Finding) -> str:
         return self.decisions.get(finding.key, ("open", ""))[0]

@@ -83,9 +83,9 @@ def write_workbook(review: Review, path: Path) -> Path:
     if review.centres:
         centres = [[getattr(c, name) for name in CENTRE_COLUMNS] for c in review.centres]
         _sheet(book, "centres", CENTRE_COLUMNS, centres)
-    if len(review.model.storeys) > 1 and not review.results.empty:
+    if len(review.model.storeys) > 1 and not review.results.empty and not review.stale:
         _sheet(book, "between storeys", BETWEEN_COLUMNS, _between(review))
-    if any(line.kind == "stack" for line in review.lines) and not review.results.empty:
+    if any(line.kind == "stack" for line in review.lines) and not review.results.empty and not review.stale:
         _sheet(book, "stacks", STACK_COLUMNS, _stacks(review))
     return _save(book, path)
 

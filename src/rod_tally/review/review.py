@@ -33,6 +33,7 @@ from .forces import direct_force
 from .tally import TallyRow, tally
 
 Progress = Callable[[str, float], None]
+OLD = "the model has changed since its run: run it again (F5)"
 MANY_MEMBERS = 1500  # whose displaced shape takes longer than one would wait for
 MANY_ELEMENTS = 10_000  # whose recovery of forces takes longer than one would wait for
 
@@ -43,7 +44,8 @@ def silent(_text: str, _share: float) -> None:
 
 @dataclass(slots=True)
 class Review:
-    """What a review knows. `comparison` is None without a baseline; `rules_fault` says why there are no combinations."""
+    """What a review knows. `comparison` is None without a baseline; `rules_fault` says why there are no combinations,
+    `stale` that the model has changed since the run."""
 
     model: Model
     settings: Settings
@@ -55,6 +57,7 @@ class Review:
     centres: list[StoreyCentre] = field(default_factory=list)
     comparison: Comparison | None = None
     rules_fault: str = ""
+    stale: bool = False
     _lines: list[Line] | None = None
     _distribution: Distribution | None = None
     _combined: Combined | None = None
@@ -94,7 +97,9 @@ class Review:
         return self._balance
 
     def _named(self, name: str) -> str | Combination | None:
-        """A computed case's name, or the computed combination of that name; None for neither."""
+        """A computed case's name, or the computed combination of that name; None for neither, and for an old run."""
+        if self.stale:
+            return None
         if name in self.results.cases:
             return name
         return next((c for c in self.computed_combinations if c.name == name), None)
@@ -103,7 +108,7 @@ class Review:
         """Cuts between storeys in a case or combination, lowest first, and what to say of them."""
         case = self._named(name)
         if case is None:
-            return [], f"{name or 'no case'} was not computed"
+            return [], OLD if self.stale else f"{name or 'no case'} was not computed"
         try:
             found = self.balance.storey_cuts(case)
         except ValueError as error:
@@ -114,7 +119,7 @@ class Review:
         """What everything gives a node in a case or combination, and what to say of it."""
         case = self._named(name)
         if case is None or node not in self.results.node_ids:
-            return [], f"{name or 'no case'} was not computed"
+            return [], OLD if self.stale else f"{name or 'no case'} was not computed"
         try:
             found = self.balance.at_node(case, node)
         except ValueError as error:
