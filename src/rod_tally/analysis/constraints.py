@@ -80,7 +80,7 @@ def constraints(
 
 
 def left_out(ties: Iterable[Tie], supported: NDArray[np.bool_]) -> list[Tie]:
-    """Ties that `constraints` cannot keep: both their nodes stand on supports, or their slave already follows something else."""
+    """Ties that `constraints` cannot keep: both their nodes stand on supports, or both follow something else already."""
     ties = list(ties)
     kept = {frozenset((t.slave, *t.masters)) for t in _ordered(ties, supported)}
     return [t for t in ties if frozenset((t.slave, *t.masters)) not in kept]

@@ -38,7 +38,12 @@ def find_lost_arms(s: Subject) -> Iterator[Finding]:
     held = np.zeros(len(plates.points), bool)
     held[[i for i, support in supports.items() if support.any]] = True
     live = np.atleast_1d(r.node_done.any(axis=0))
-    lost = [t for t in left_out(plates.ties, held) if live[t.slave] and live[list(t.masters)].all()]
+    # where walls that stand for columns meet, a node follows one of them alone, and floors tie the two: that is no loss
+    lost = [
+        t
+        for t in left_out(plates.ties, held)
+        if live[t.slave] and live[list(t.masters)].all() and held[t.slave] and held[list(t.masters)].all()
+    ]
     # whole supports at both ends leave an arm nothing to do
     fixed = {i for i, support in supports.items() if support.letters == "XXXXXX"}
     lost = [t for t in lost if not (t.slave in fixed and set(t.masters) <= fixed)]
@@ -52,7 +57,7 @@ def find_lost_arms(s: Subject) -> Iterator[Finding]:
     yield Finding(
         "mesh.arm", "warning",
         f"The rigid arm of {by:.2f} m between {names[0]} and {listed(names[1:])} is left out of the run: both its ends stand on "
-        f"supports, or are tied already{more}. Hold one end only, or move the parts together.",
+        f"supports{more}. Hold one end only, or move the parts together.",
         ids, point(plates.points[first.slave]), ("Take me there",), {"distance": by},
     )  # fmt: skip
 

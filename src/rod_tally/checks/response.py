@@ -174,7 +174,7 @@ def find_eccentric_storeys(s: Subject) -> Iterator[Finding]:
         odd, key=lambda c: max(c.eccentricity[0] / max(c.radius_x, 1e-6), c.eccentricity[1] / max(c.radius_y, 1e-6))
     )
     off_x, off_y = worst.eccentricity
-    others = f"; {len(odd) - 1} more storeys" if len(odd) > 1 else ""
+    others = f"; {len(odd) - 1} more storey{'s' if len(odd) > 2 else ''}" if len(odd) > 1 else ""
     yield Finding(
         "response.torsion", "note",
         f"Storey {worst.storey} turns under level forces: its mass lies {off_x:.2f} m in x and {off_y:.2f} m in y from its centre of "
