@@ -14,6 +14,7 @@ from rod_tally.model import Finding, LoadCase, MemberLoad, Model, NodeLoad, Rele
 from rod_tally.model.settings import RunSettings, Settings
 
 from .frames import frame, regular
+from .plates import plate_model, pressure, rectangle, shell
 
 
 def building() -> Model:
@@ -136,3 +137,13 @@ def test_self_weight_that_moves_a_building_too_much_or_not_at_all() -> None:
     m = building()
     m.materials["steel"].density = 7.85  # t/m3 taken for kg/m3
     assert "loads are missing" in found(m, "response.self_weight")[0].message
+
+
+def test_slabs_without_members_are_held_against_their_own_span() -> None:
+    m = plate_model()
+    shell(m, "s", rectangle(6, 4), edges="XXXFFF")
+    pressure(m, "s", 2e3)
+    assert not found(m, "displacement.large", [])
+    pressure(m, "s", 2e5)
+    large = found(m, "displacement.large", [])[0]
+    assert large.ids == ("s",) and "a hundredth of 4.0 m" in large.message

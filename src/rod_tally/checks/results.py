@@ -41,7 +41,7 @@ def find_large_displacements(s: Subject) -> Iterator[Finding]:
     r = s.results
     if r is None or r.empty:
         return
-    span = float(s.rods.lengths.max(initial=0.0))
+    span = _span(s)
     size = max(span, float(np.ptp(r.xyz[:, 2])))
     for c, case in enumerate(r.cases):
         most = _largest(s, r, c, len(r.member_ids) <= ALONG)
@@ -56,6 +56,12 @@ def find_large_displacements(s: Subject) -> Iterator[Finding]:
             ("Take me there",),
             {"displacement": most.size},
         )
+
+
+def _span(s: Subject) -> float:
+    """The longest member, or the longest of the shorter sides of slabs and walls, m."""
+    sides = [float(np.ptp(x.flat(x.outer), axis=0).min()) for x in s.model.surfaces.values()]
+    return max(float(s.rods.lengths.max(initial=0.0)), *sides, 0.0)
 
 
 def _largest(s: Subject, r: Results, case: int, along: bool) -> Largest | None:
@@ -82,7 +88,7 @@ def find_odd_sag(s: Subject) -> Iterator[Finding]:
     r = s.results
     if r is None or r.empty:
         return
-    span = float(s.rods.lengths.max(initial=0.0))
+    span = _span(s)
     for c, case in enumerate(r.cases):
         load = s.model.cases[case]
         most = _largest(s, r, c, True) if any(load.self_weight) else None
