@@ -149,6 +149,23 @@ def test_a_drag_draws_once_for_each_movement(demo: Window, qtbot: QtBot) -> None
         QApplication.processEvents()
     assert 1 <= count[0] - before <= 5 and w.view.plotter.camera.position != seen_from
     qtbot.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=middle)
+    # a slow model is drawn plainly as long as it is turned, and as it was afterwards
+    rested(qtbot, w)
+    widths = [a.prop.line_width for a in w.view.canvas._actors if hasattr(a, "prop")]
+    qtbot.mousePress(widget, Qt.MouseButton.LeftButton, pos=middle)
+    qtbot.wait(60)
+    w.view.plotter._took = 1.0
+    event = QMouseEvent(
+        QEvent.Type.MouseMove, QPointF(middle + QPoint(9, 9)), widget.mapToGlobal(QPointF(middle)),
+        Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier,
+    )  # fmt: skip
+    QApplication.sendEvent(widget, event)
+    QApplication.processEvents()
+    assert {a.prop.line_width for a in w.view.canvas._actors if hasattr(a, "prop")} == {1.0}
+    assert w.view.plotter.render_window.GetMultiSamples() == 0
+    qtbot.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=middle + QPoint(9, 9))
+    qtbot.wait(60)
+    assert [a.prop.line_width for a in w.view.canvas._actors if hasattr(a, "prop")] == widths
 
 
 def test_page_of_a_member_follows_what_is_picked(demo: Window, qtbot: QtBot) -> None:

@@ -31,6 +31,7 @@ class Canvas:
     def __init__(self, plotter: Any) -> None:
         self.plotter = plotter
         self.cells = 0  # how many lines and faces are drawn
+        self._widths: dict[int, float] = {}
         self._actors: list[Any] = []
         self._symbols: list[_Symbols] = []
         self._moving: list[tuple[pv.PolyData, Array, Array]] = []
@@ -38,7 +39,7 @@ class Canvas:
     def clear(self) -> None:
         for actor in self._actors:
             self.plotter.remove_actor(actor, render=False)
-        self._actors, self._symbols, self._moving = [], [], []
+        self._actors, self._symbols, self._moving, self._widths = [], [], [], {}
         self.cells = 0
 
     def _add(self, mesh: pv.PolyData, **options: Any) -> None:
@@ -48,6 +49,18 @@ class Canvas:
         actor.mapper.SetResolveCoincidentTopologyToPolygonOffset()
         actor.mapper.SetRelativeCoincidentTopologyLineOffsetParameters(0, -6.0 * len(self._actors))
         self._actors.append(actor)
+
+    def plainly(self, on: bool) -> None:
+        """Draw all lines thin, which a software OpenGL does several times faster, or as wide as they are."""
+        for actor in self._actors:
+            prop = getattr(actor, "prop", None)
+            if prop is None:
+                continue
+            if on:
+                self._widths.setdefault(id(actor), prop.line_width)
+                prop.line_width = 1.0
+            elif id(actor) in self._widths:
+                prop.line_width = self._widths.pop(id(actor))
 
     def lines(
         self, segments: Array, colour: str = INK, width: float = 2.0, opacity: float = 1.0, colours: Any = None

@@ -16,13 +16,15 @@ class Screen(QtInteractor):
     """The library's widget draws on every movement of the mouse and again when it is painted, which halves the frames a second
     of a large model. Here only painting draws, and asking for a picture asks for painting.
 
-    While the model is turned and its pictures are slow, edges are not smoothed.
+    While the model is turned and its pictures are slow, they are drawn plainly: edges not smoothed, lines thin.
 
-    `before`: called just before each picture, for what must follow the camera. `samples`: how smooth edges are drawn.
+    `before`: called just before each picture, for what must follow the camera. `plainly`: told when pictures become plain, and
+    when they are whole again. `samples`: how smooth edges are drawn.
     """
 
-    def __init__(self, parent: Any, before: Callable[[], object]) -> None:
-        self._before = before
+    def __init__(self, parent: Any, before: Callable[[], object], plainly: Callable[[bool], object]) -> None:
+        self._before, self._plainly = before, plainly
+        self._plain = False
         self.samples = 4
         self._turning = False
         self._took = 0.0  # seconds for the last picture
@@ -34,7 +36,11 @@ class Screen(QtInteractor):
             super().paintGL()
             return
         self._before()
-        samples = 0 if self._turning and self._took > SLOW else self.samples
+        plain = self._turning and self._took > SLOW
+        if plain != self._plain:
+            self._plain = plain
+            self._plainly(plain)
+        samples = 0 if plain else self.samples
         # the library sets its own when the widget changes size
         if self.render_window.GetMultiSamples() != samples:
             self.render_window.SetMultiSamples(samples)
@@ -50,11 +56,11 @@ class Screen(QtInteractor):
     def mouseMoveEvent(self, ev: QMouseEvent) -> None:
         super().mouseMoveEvent(ev)
         if ev.buttons():
+            self._turning = True
             self.update()
 
     def mousePressEvent(self, ev: QMouseEvent) -> None:
         super().mousePressEvent(ev)
-        self._turning = True
         self.update()
 
     def mouseReleaseEvent(self, ev: QMouseEvent) -> None:

@@ -73,7 +73,7 @@ class View(QWidget):
             from .canvas import Canvas
             from .screen import Screen
 
-            self.plotter = Screen(self, self._keep_size)
+            self.plotter = Screen(self, self._keep_size, self._draw_plainly)
             self.plotter.set_background(PAPER)
             self.plotter.enable_parallel_projection()
             self.plotter.enable_anti_aliasing("msaa", multi_samples=4)
@@ -255,6 +255,10 @@ class View(QWidget):
 
     def _camera_moved(self) -> None:
         self._turned = True
+
+    def _draw_plainly(self, on: bool) -> None:
+        if self.canvas is not None:
+            self.canvas.plainly(on)
 
     def _keep_size(self) -> None:
         if self.canvas is not None and self._turned:
