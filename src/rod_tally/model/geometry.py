@@ -85,8 +85,8 @@ def clear_distance(a: Bodies, b: Bodies, sweeps: int = 2000) -> tuple[Array, Arr
     Alternating projections between convex sets (Cheney and Goldstein 1959), each sweep the nearest point of one body to the
     last point of the other, with momentum (Beck and Teboulle 2009) that starts again where the bodies draw apart (O'Donoghue
     and Candes 2015). A pair is settled when planes square to the line between its points prove the distance to CLEAR. Pairs
-    that are all but parallel creep even so: boxes are then solved exactly, one by one; round bodies have been seen to end
-    2 mm off at worst, the median to 1e-7 m, when both are ten metres long and a fraction of a degree apart.
+    that are all but parallel creep even so: boxes are then solved exactly, one by one; round bodies have been seen to end a
+    few tenths of a millimetre off when both are ten metres long and a fraction of a degree apart.
     """
     on_a = a.nearest(b.centre)
     on_b = b.nearest(on_a)
