@@ -54,3 +54,19 @@ def fill(w: Window, qtbot: QtBot, form: Form | None, **values: object) -> None:
             widget.setValue(float(value))  # type: ignore[arg-type]
     form.accept()
     rested(qtbot, w)
+
+
+def legend(w: Window, qtbot: QtBot) -> str:
+    rested(qtbot, w)
+    w.view.draw()
+    return w.view.legend.text()
+
+
+def rows(w: Window, name: str) -> list[list[object]]:
+    w.tables.show_table(name)
+    w.tables._front()
+    return w.tables.pages[name].model.content.rows
+
+
+def surface(w: Window, name: str) -> str:
+    return next(s.id for s in model_of(w).surfaces.values() if s.name == name)

@@ -15,28 +15,12 @@ from pytestqt.qtbot import QtBot  # noqa: E402
 from rod_tally.desk.window import Window  # noqa: E402
 from rod_tally.intake.ifc.results import read_results  # noqa: E402
 
-from .desk_help import STEP, act, fill, model_of, rested  # noqa: E402
+from .desk_help import STEP, act, fill, legend, model_of, rested, rows, surface  # noqa: E402
 
 pytestmark = [
     pytest.mark.desk,
     pytest.mark.skipif(not os.environ.get("DISPLAY"), reason="needs a display; ./run test starts one"),
 ]
-
-
-def legend(w: Window, qtbot: QtBot) -> str:
-    rested(qtbot, w)
-    w.view.draw()
-    return w.view.legend.text()
-
-
-def rows(w: Window, name: str) -> list[list[object]]:
-    w.tables.show_table(name)
-    w.tables._front()
-    return w.tables.pages[name].model.content.rows
-
-
-def surface(w: Window, name: str) -> str:
-    return next(s.id for s in model_of(w).surfaces.values() if s.name == name)
 
 
 def test_elements_forces_ranges_and_the_table(demo: Window, qtbot: QtBot) -> None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ..model.geometry import Array
 from .plate_fields import PLATE_COMPONENTS
@@ -65,13 +64,3 @@ def unit_kind(name: str) -> str:
     if name[0] == "s":
         return "stress"
     return "moment" if name[0] == "m" else "force"
-
-
-def exceeding(values: Array, low: float | None, high: float | None) -> NDArray[np.bool_]:
-    """Who lies outside a range (K,); an absent bound bounds nothing."""
-    out = np.zeros(len(values), bool)
-    if low is not None:
-        out |= values < low
-    if high is not None:
-        out |= values > high
-    return out

@@ -95,6 +95,7 @@ def find_uneven_response(s: Subject) -> Iterator[Finding]:
                 f"{-forces[k, 0] / 1000:.4g} kN and {s.name(b)} {-forces[k, 1] / 1000:.4g} kN{more}: slabs, loads or supports are not.",
                 (a, b), s.middle(a), ("Take me there",), {"by": float(by[k])},
             )  # fmt: skip
+            break  # the other permanent loads say it again
 
 
 def _near(s: Subject, a: str, b: str, axis: int, middle: float) -> bool:
