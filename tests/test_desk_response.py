@@ -88,12 +88,12 @@ def test_what_takes_time_is_worked_out_in_the_background(
 
     review = sys.modules["rod_tally.review.review"]
 
-    start = Session.in_background
+    start = Session.work_out
 
     def slowly(self: Session, title: str, call: Work, done: Callable[[object], None]) -> None:
         start(self, title, lambda p: (time.sleep(0.4), call(p))[1], done)
 
-    monkeypatch.setattr(Session, "in_background", slowly)
+    monkeypatch.setattr(Session, "work_out", slowly)
     monkeypatch.setattr(review, "MANY_MEMBERS", 0)
     monkeypatch.setattr(review, "MANY_ELEMENTS", 0)
     monkeypatch.setattr(envelopes, "LARGE", -1.0)

@@ -55,19 +55,19 @@ def chunks(model: Model, plates: Plates) -> Iterator[tuple[NDArray[np.int64], ND
             )
 
 
-def global_stiffness(model: Model, plates: Plates) -> Iterator[tuple[NDArray[np.int64], int, NDArray[np.int64], Array]]:
-    """Piece by piece: nodes (E, n), number of the first among its kind, and the stiffness of each as k[like], k (U, 6n, 6n) in
+def global_stiffness(model: Model, plates: Plates) -> Iterator[tuple[int, int, NDArray[np.int64], Array]]:
+    """Piece by piece: which of `kinds`, number of the first among it, and the stiffness of each as k[like], k (U, 6n, 6n) in
     global axes: mapped faces are of a few shapes, whose stiffness is worked out once."""
-    kind_of = _alike_layers(model, plates)
-    for nodes, of, _ in kinds(plates):
+    layer_of = _alike_layers(model, plates)
+    for kind, (nodes, of, _) in enumerate(kinds(plates)):
         for s in range(0, len(nodes), CHUNK):
             part = slice(s, s + CHUNK)
             frames = frames_of(plates.points[nodes[part]])
             numbers = np.hstack([frames.flat.reshape(len(frames.flat), -1), frames.axes.reshape(-1, 9)])
-            first, like = alike(numbers, kind_of[of[part]])
+            first, like = alike(numbers, layer_of[of[part]])
             some = Frames(frames.axes[first], frames.flat[first])
             k = to_global(some, stiffness(some, layers(model, plates, of[part][first])))
-            yield nodes[part], s, like, k
+            yield kind, s, like, k
 
 
 def alike(numbers: Array, kind: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:

@@ -76,8 +76,8 @@ def assemble(model: Model, m: Mesh, floors: list[str], progress: Progress = sile
     live = np.zeros(len(m.node_ids), bool)
     live[m.ends.ravel()] = True
     if m.plates is not None:
-        for nodes, first, like, plate_k in global_stiffness(model, m.plates):
-            total.add(1 + (len(shells) == 2 and nodes.shape[1] == 3), first, like, plate_k)
+        for kind, first, like, plate_k in global_stiffness(model, m.plates):
+            total.add(1 + kind, first, like, plate_k)
         live[m.plates.quads.ravel()] = live[m.plates.triangles.ravel()] = True
     full = total.matrix()
     supports = node_supports(model, m.plates)

@@ -45,9 +45,7 @@ class Background:
         if missing is None or missing[0] == self._declined or self.session.jobs.busy:
             return
         self._started = missing[0]
-        self.session.in_background(
-            "Working out what is shown", missing[1], lambda _v: self.state.overlay_changed.emit()
-        )
+        self.session.work_out("Working out what is shown", missing[1], lambda _v: self.state.overlay_changed.emit())
 
     def _missing(self) -> tuple[tuple[object, ...], Work] | None:
         """What the shown overlay needs and is not there: its name, and what makes it."""

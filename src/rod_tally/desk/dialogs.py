@@ -106,8 +106,10 @@ class Dialogs(QObject):
         kinds = "Spreadsheets (*.xlsx);;CSV (*.csv)"
         path, kind = QFileDialog.getSaveFileName(self.window, "Write this table", f"{page.name}.xlsx", kinds)
         if path:
-            suffix = ".csv" if "csv" in kind else ".xlsx"
-            self.session.write_table(*page.shown_rows(), page.name, Path(path if Path(path).suffix else path + suffix))
+            # a dot in a name is no ending of ours
+            if not path.lower().endswith((".csv", ".xlsx")):
+                path += ".csv" if "csv" in kind else ".xlsx"
+            self.session.write_table(*page.shown_rows(), page.name, Path(path))
 
     def _ask_sheet(self, title: str, write: Callable[[Path], None]) -> None:
         path, _ = QFileDialog.getSaveFileName(self.window, title, self._folder(), "Spreadsheets (*.xlsx)")

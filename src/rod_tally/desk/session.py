@@ -91,10 +91,6 @@ class Session(QObject):
         if not self.jobs.start(title, call, done, lambda text: self.failed.emit(title, text)):
             self.said.emit("Something is still running; wait for it or cancel it (Esc)")
 
-    def in_background(self, title: str, call: Callable[[Progress], Any], done: Callable[[Any], None]) -> None:
-        """Work for something that is shown."""
-        self._start(title, call, done)
-
     def _take(self, path: Path, project: Project, before: list[Revision], progress: Progress) -> Revision:
         """Read, review, compare and keep a revision; all of it in the background."""
         model = read_model(path, self.settings, progress)
