@@ -162,7 +162,7 @@ def test_split_member_keeps_its_temperature_on_both_parts() -> None:
     assert len(m.cases["live"].temperatures) == 2
 
 
-TABLE = """case\tkind\ton\ta\tb\tfx\tfy\tfz [kN/m]\tfz2\toutline
+TABLE = """case\tkind\ton\ta\tb\tfx\tfy\tfz [kN]\tfz2\toutline
 live\tmember\tm4\t1\t5\t\t\t-2,5\t-5\t
 live\tnode\tn4\t\t\t1.5\t\t\u22123\t\t
 live\tsurface\tSlab\t\t\t\t\t-2\t\t
@@ -237,7 +237,7 @@ def test_bad_row_is_told_with_row_and_column(row: str, says: str) -> None:
         ("case\tkin\nlive\tnode", "row 1, column 2: 'kin' is no column"),
         ("case\tcase\nlive\tnode", "there twice"),
         ("case\tfz\nlive\t1", "no column 'kind'"),
-        ("case\tkind\tfz [stone]\nlive\tnode\t1", "no unit of force"),
+        ("case\tkind\tfz [stone]\nlive\tnode\t1", "not a unit that is known"),
     ],
 )
 def test_bad_head_is_told(text: str, says: str) -> None:

@@ -32,7 +32,8 @@ class SourceProfile:
 
 @dataclass(slots=True)
 class SourceMaterial:
-    """A material with what the file says of it; None where it says nothing. Pa and kg/m3."""
+    """A material with what the file says of it; None where it says nothing. Pa, kg/m3, thermal expansion `alpha` in 1/K;
+    `grade` is the strength grade it names beside its own name."""
 
     name: str
     category: str = ""
@@ -41,6 +42,8 @@ class SourceMaterial:
     poisson: float | None = None
     density: float | None = None
     strength: float | None = None
+    alpha: float | None = None
+    grade: str = ""
 
 
 @dataclass(slots=True)

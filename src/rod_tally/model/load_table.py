@@ -1,7 +1,9 @@
 """Tables of loads, cases and storey forces as text, pasted from a spreadsheet: every fault with its row and column.
 
-The first row names the columns, in any order. Forces are in kN unless a column's title gives its unit in brackets,
-`fz [N]`; lengths are in metres. Empty cells are zero, or absent.
+The first row names the columns, in any order. Forces are in kN, moments in kN m, lengths in m, each per metre or square
+metre as the kind of load has it, unless a column's title gives its unit in brackets: `fz [N]`, `fz [lbf/ft2]`, `a [mm]`.
+A unit of force alone holds for every kind of load; a whole one (`kN/m`) only for rows of loads that have it. Empty cells
+are zero, or absent.
 """
 
 from __future__ import annotations
@@ -9,9 +11,10 @@ from __future__ import annotations
 import re
 from typing import Any
 
+from . import units
 from .model import Model
+from .units import Dimension, Unit, UnitError, parse_unit
 
-FORCE = {"n": 1.0, "kn": 1e3, "mn": 1e6, "kgf": 9.80665, "lbf": 4.4482216152605, "kip": 4448.2216152605}
 NUMBERS = (
     "a",
     "b",
@@ -47,6 +50,15 @@ WORDS = (
     "span",
 )
 KINDS_OF_LOAD = ("node", "member", "surface", "area", "cladding", "line", "point", "temperature", "settlement")
+MOMENTS = ("mx", "my", "mz")
+# what a unit in a column's title may measure, beside forces
+MEASURES = {
+    "a": units.LENGTH, "b": units.LENGTH, "outline": units.LENGTH, "uniform": units.TEMPERATURE,
+    "grad y": units.TEMPERATURE_BY_LENGTH, "grad z": units.TEMPERATURE_BY_LENGTH, "period": units.TIME,
+    "sa": units.ACCELERATION,
+}  # fmt: skip
+# by how many lengths a load of each kind is divided
+SPREAD = {"node": 0, "point": 0, "line": 1, "surface": 2, "area": 2, "cladding": 2}
 YES, NO = ("yes", "y", "true", "1", "x"), ("no", "n", "false", "0", "")
 
 
@@ -63,7 +75,7 @@ class Table:
             raise TableError("the table needs a row of column titles and a row of values at least")
         mark = "\t" if "\t" in lines[0][1] else ";" if ";" in lines[0][1] else ","
         self.columns: list[str] = []
-        self.factor: dict[str, float] = {}
+        self.factor: dict[str, Unit] = {}
         for k, raw in enumerate(lines[0][1].split(mark), 1):
             match = re.fullmatch(r"\s*([A-Za-z][A-Za-z0-9 -]*?)\s*(?:\[([^\]]*)\])?\s*", raw)
             title = match[1].lower() if match else raw.strip()
@@ -71,13 +83,8 @@ class Table:
                 raise TableError(f"row 1, column {k}: {raw.strip()!r} is no column; known are {', '.join(known)}")
             if title in self.columns:
                 raise TableError(f"row 1, column {k}: {title!r} is there twice")
-            unit = (match[2] or "").split("/")[0].split("m")[0].strip().lower() if match[2] else ""
-            if match[2] and title in FORCES:
-                if unit not in FORCE:
-                    raise TableError(
-                        f"row 1, column {k}: {match[2]!r} is no unit of force; known are N, kN, MN, kgf, lbf, kip"
-                    )
-                self.factor[title] = FORCE[unit]
+            if match[2]:
+                self.factor[title] = _unit_of(title, match[2], k)
             self.columns.append(title)
         missing = [n for n in needed if n not in self.columns]
         if missing:
@@ -92,8 +99,10 @@ class Table:
     def text(self, cells: list[str], column: str) -> str:
         return cells[self.columns.index(column)] if column in self.columns else ""
 
-    def number(self, row: int, cells: list[str], column: str) -> float:
-        """SI; 0 for an empty cell. Raises TableError."""
+    def number(self, row: int, cells: list[str], column: str, spread: int | None = None) -> float:
+        """SI; 0 for an empty cell. A force (or moment) is divided by `spread` lengths; None: it may be by any number of them.
+
+        Raises TableError."""
         raw = self.text(cells, column).replace("\u2212", "-").replace(" ", "")
         if raw.count(",") == 1 and "." not in raw:
             raw = raw.replace(",", ".")
@@ -105,7 +114,22 @@ class Table:
             raise TableError(f"{self.place(row, column)}: {self.text(cells, column)!r} is not a number") from None
         if not abs(value) < 1e15:
             raise TableError(f"{self.place(row, column)}: {raw} is beyond any load")
-        return value * (self.factor.get(column, 1e3) if column in FORCES else 1.0)
+        return value * self.scale(row, column, spread)
+
+    def scale(self, row: int, column: str, spread: int | None = None) -> float:
+        """Factor of a column to SI. Raises TableError where its unit is not that of a load divided by `spread` lengths."""
+        unit = self.factor.get(column)
+        if column not in FORCES:
+            return unit.factor if unit is not None else 1.0
+        if unit is None:
+            return 1e3
+        plain = units.MOMENT if column in MOMENTS else units.FORCE
+        if unit.dimension == units.FORCE or unit.dimension == plain or spread is None:
+            return unit.factor
+        if unit.dimension != _divided(plain, spread):
+            what = ("one on a point", "one along a line", "one on an area")[spread]
+            raise TableError(f"{self.place(row, column)}: the unit in the column's title is not that of {what}")
+        return unit.factor
 
     def yes(self, row: int, cells: list[str], column: str) -> bool:
         raw = self.text(cells, column).lower()
@@ -117,6 +141,32 @@ class Table:
 
     def place(self, row: int, column: str) -> str:
         return f"row {row}, column {column!r}"
+
+
+def _divided(plain: Dimension, spread: int) -> Dimension:
+    """A force or moment divided by so many lengths."""
+    out = list(plain)
+    out[1] -= spread
+    return tuple(out)  # type: ignore[return-value]
+
+
+def _unit_of(title: str, text: str, column: int) -> Unit:
+    """The unit in a column's title. Raises TableError for one that is not understood or measures something else."""
+    try:
+        unit = parse_unit(text)
+    except UnitError as error:
+        raise TableError(f"row 1, column {column}: {error}; write kN, kN/m, kN/m2, lbf/ft, psf, kip-ft or such") from None
+    if title in FORCES:
+        plain = units.MOMENT if title in MOMENTS else units.FORCE
+        good: list[Dimension] = [units.FORCE, *(_divided(plain, k) for k in range(3))]
+        good += [units.ANGLE if title in MOMENTS else units.LENGTH]  # a settlement
+    elif title in MEASURES:
+        good = [MEASURES[title]]
+    else:
+        raise TableError(f"row 1, column {column}: {title!r} has no unit")
+    if unit.dimension not in good:
+        raise TableError(f"row 1, column {column}: {text!r} does not measure what stands in {title!r}")
+    return unit
 
 
 def read_cases(text: str) -> list[dict[str, Any]]:
@@ -176,16 +226,24 @@ def _on(t: Table, n: int, cells: list[str], kind: str, found: dict[str, dict[str
 def _load(
     t: Table, n: int, cells: list[str], kind: str, found: dict[str, dict[str, list[str]]], model: Model
 ) -> dict[str, Any]:
+    spread = SPREAD.get(kind, 0)
+    if kind == "settlement":
+        movement = [_movement(t, n, cells, c) for c in ("fx", "fy", "fz", *MOMENTS)]
+        return {"on": kind, "node": _on(t, n, cells, "node", found), "movement": movement}
+    if kind == "member":
+        ident = _on(t, n, cells, kind, found)
+        length = model.length(model.members[ident])
+        a = t.number(n, cells, "a")
+        b = t.number(n, cells, "b") if t.text(cells, "b") else (a if t.text(cells, "a") else length)
+        spread = int(b > a)
+
     def three(*columns: str) -> list[float]:
-        return [t.number(n, cells, c) for c in columns]
+        return [t.number(n, cells, c, spread) for c in columns]
 
     force, second = three("fx", "fy", "fz"), three("fx2", "fy2", "fz2")
     moment = three("mx", "my", "mz")
     if kind == "node":
         return {"on": "node", "node": _on(t, n, cells, kind, found), "force": force, "moment": moment}
-    if kind == "settlement":
-        movement = [v / t.factor.get(c, 1e3) for v, c in zip([*force, *moment], ("fx", "fy", "fz", "mx", "my", "mz"))]
-        return {"on": kind, "node": _on(t, n, cells, "node", found), "movement": movement}
     if kind == "temperature":
         grads = {"grad_y": t.number(n, cells, "grad y"), "grad_z": t.number(n, cells, "grad z")}
         return {
@@ -199,10 +257,6 @@ def _load(
     plain = {"local": axes == "local", "projected": t.yes(n, cells, "projected")}
     later = second if any(t.text(cells, c) for c in ("fx2", "fy2", "fz2")) else force
     if kind == "member":
-        ident = _on(t, n, cells, kind, found)
-        length = model.length(model.members[ident])
-        a = t.number(n, cells, "a")
-        b = t.number(n, cells, "b") if t.text(cells, "b") else (a if t.text(cells, "a") else length)
         if not 0 <= a <= b <= length + 1e-6:
             raise TableError(f"{t.place(n, 'b')}: from {a:g} to {b:g} m does not lie on a member {length:.3f} m long")
         if any(moment) and any(force):
@@ -236,6 +290,14 @@ def _load(
     return {"on": "space", "line": points, "qa": force, "qb": later if kind == "line" else [0.0, 0.0, 0.0]} | name
 
 
+def _movement(t: Table, n: int, cells: list[str], column: str) -> float:
+    """A settlement, m or rad: the column's number as it stands, or by a unit of length or angle in its title."""
+    raw, unit = t.number(n, cells, column), t.factor.get(column)
+    if unit is not None and unit.dimension in (units.LENGTH, units.ANGLE):
+        return raw
+    return raw / (unit.factor if unit is not None else 1e3)
+
+
 def _points(t: Table, n: int, cells: list[str]) -> list[list[float]]:
     out = []
     for part in re.split(r"[;|/]", t.text(cells, "outline")):
@@ -248,7 +310,7 @@ def _points(t: Table, n: int, cells: list[str]) -> list[list[float]]:
                 raise TableError(
                     f"{t.place(n, 'outline')}: {part.strip()!r} is no point; three numbers in metres, 'x y z'"
                 )
-            out.append(point)
+            out.append([v * t.scale(n, "outline") for v in point])
     return out
 
 
@@ -275,7 +337,7 @@ def read_storey_forces(text: str, model: Model) -> dict[str, list[float]]:
             )
         if name in out:
             raise TableError(f"{t.place(n, 'storey')}: {name!r} is there twice")
-        out[name] = [t.number(n, cells, c) for c in ("fx", "fy", "mz")]
+        out[name] = [t.number(n, cells, c, 0) for c in ("fx", "fy", "mz")]
     return out
 
 

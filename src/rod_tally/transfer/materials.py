@@ -17,12 +17,15 @@ def material_of(source: SourceMaterial, log: list[LogEntry], mapped: str | None 
         grade = grades()[mapped]
         log.append(LogEntry("guessed", (source.name,), f"material {source.name}: mapped to {mapped} by the settings"))
         return graded(source.name, grade, f"{grade.where}, mapped")
-    found = standard_of(source.name, source.category)
+    named = standard_of(source.name, source.category)
+    stated = standard_of(source.grade, source.category) if source.grade else None
+    # a grade that the file states beside the name says more than the name's kind
+    found = stated if stated is not None and stated[1] and (named is None or not named[0].strength) else named
     known = found[0] if found is not None else None
     sure = found is None or found[1]
     kind = known.kind if known else kind_of(source.name, source.category)
     material = Material(
-        source.name, kind, source.E, source.G, source.poisson, source.density, source.strength, origin={}
+        source.name, kind, source.E, source.G, source.poisson, source.density, source.strength, {}, source.alpha
     )
     assert material.origin is not None
     if known is not None:

@@ -7,19 +7,25 @@ from dataclasses import dataclass
 from typing import Any
 
 from ...model.log import LogEntry
-from ...model.material import ANY_STIFFNESS
+from ...model.material import ANY_DENSITY, ANY_STIFFNESS
 from ..source import SourceMaterial
-from .damage import UNREADABLE, for_each
+from .damage import UNREADABLE, first_line, for_each
 from .units import Units
 
-# our name: (names in property sets, attribute of the IFC2X3 entity, unit type)
+# our name: (names in property sets, attributes of the IFC2X3 entities, unit type where the value's measure names none)
 PROPERTIES = {
-    "E": (("YoungModulus", "ModulusOfElasticity"), "YoungModulus", "PRESSUREUNIT"),
-    "G": (("ShearModulus",), "ShearModulus", "PRESSUREUNIT"),
-    "poisson": (("PoissonRatio",), "PoissonRatio", ""),
-    "density": (("MassDensity",), "MassDensity", "MASSDENSITYUNIT"),
-    "strength": (("YieldStress", "CompressiveStrength"), "YieldStress", "PRESSUREUNIT"),
+    "E": (("YoungModulus", "ModulusOfElasticity"), ("YoungModulus",), "MODULUSOFELASTICITYUNIT"),
+    "G": (("ShearModulus",), ("ShearModulus",), "MODULUSOFELASTICITYUNIT"),
+    "poisson": (("PoissonRatio",), ("PoissonRatio",), ""),
+    "density": (("MassDensity",), ("MassDensity",), "MASSDENSITYUNIT"),
+    "strength": (("YieldStress", "CompressiveStrength"), ("YieldStress", "CompressiveStrength"), "PRESSUREUNIT"),
+    "alpha": (("ThermalExpansionCoefficient",), ("ThermalExpansionCoefficient",), "THERMALEXPANSIONCOEFFICIENTUNIT"),
 }
+GRADES = ("StructuralGrade", "StrengthGrade", "StrengthClass", "Grade")
+# Ranges outside which a value is that of no building material, so that a guessed unit is doubted.
+PLAUSIBLE = {
+    "E": ANY_STIFFNESS, "G": (ANY_STIFFNESS[0] / 20, ANY_STIFFNESS[1]), "strength": (1e5, 5e9), "density": ANY_DENSITY,
+}  # fmt: skip
 
 
 @dataclass(slots=True)
@@ -40,7 +46,9 @@ class Materials:
         self.units = units
         self.found: dict[str, SourceMaterial] = {}
         self._keys: dict[int, str] = {}
-        self._raw: dict[int, dict[str, float]] = {}
+        self._values: dict[int, dict[str, float]] = {}
+        self._grade: dict[int, str] = {}
+        self._log = log
         self._of_object: dict[int, Any] = {}
         self._profile_of: dict[int, Any] = {}
         self._type_of: dict[int, Any] = {}
@@ -66,37 +74,45 @@ class Materials:
             self._profile_of[item.id()] = profile
 
     def _old_values(self, entity: Any) -> None:
-        raw = self._raw.setdefault(entity.Material.id(), {})
-        for ours, (_, theirs, _unit) in PROPERTIES.items():
-            value = getattr(entity, theirs, None)
-            if value is not None:
-                raw[ours] = float(value)
+        for ours, (_, attributes, unit) in PROPERTIES.items():
+            for theirs in attributes:
+                value = getattr(entity, theirs, None)
+                if value is not None:
+                    self._keep(entity.Material, ours, float(value), self.units[unit] if unit else 1.0, unit)
         for prop in getattr(entity, "ExtendedProperties", None) or ():
-            self._property(raw, prop)
+            self._property(entity.Material, prop)
 
     def _new_values(self, entity: Any) -> None:
-        raw = self._raw.setdefault(entity.Material.id(), {})
         for prop in entity.Properties or ():
-            self._property(raw, prop)
+            self._property(entity.Material, prop)
 
-    @staticmethod
-    def _property(raw: dict[str, float], prop: Any) -> None:
+    def _property(self, material: Any, prop: Any) -> None:
         value = getattr(prop, "NominalValue", None)
-        if value is None or not isinstance(value.wrappedValue, (int, float)):
+        if value is None:
             return
-        for ours, (names, _attr, _unit) in PROPERTIES.items():
+        if prop.Name in GRADES and isinstance(value.wrappedValue, str):
+            self._grade.setdefault(material.id(), value.wrappedValue.strip())
+        if not isinstance(value.wrappedValue, (int, float)) or isinstance(value.wrappedValue, bool):
+            return
+        for ours, (names, _attributes, unit) in PROPERTIES.items():
             if prop.Name in names:
-                raw[ours] = float(value.wrappedValue)
+                try:
+                    scale, guessed = self.units.of_property(prop, unit)
+                except UNREADABLE as error:
+                    message = f"{prop.Name} of material {material.Name}: its unit cannot be read ({first_line(error)})"
+                    self._log.append(LogEntry("skipped", (f"#{prop.id()}",), message))
+                    continue
+                self._keep(material, ours, float(value.wrappedValue), scale, unit if guessed else "")
 
-    def _si(self, ours: str, value: float) -> float:
-        unit = PROPERTIES[ours][2]
-        if not unit:
-            return value
-        scaled = value * self.units[unit]
-        if ours == "E" and unit in self.units.guessed and not ANY_STIFFNESS[0] <= scaled <= ANY_STIFFNESS[1]:
-            # no unit of pressure is stated: the reading that makes a building material is taken
-            return value if ANY_STIFFNESS[0] <= value <= ANY_STIFFNESS[1] else scaled
-        return scaled
+    def _keep(self, material: Any, ours: str, raw: float, scale: float, unit: str) -> None:
+        """One value in SI. `unit` is its unit type where the file states none for it: then, of the reading in the file's
+        other units and that in SI, the one that makes a building material is taken."""
+        value = raw * scale
+        if unit in self.units.guessed and ours in PLAUSIBLE:
+            low, high = PLAUSIBLE[ours]
+            value = next((raw * f for f in self.units.readings(unit) if low <= raw * f <= high), value)
+        if math.isfinite(value):
+            self._values.setdefault(material.id(), {})[ours] = value
 
     def key(self, material: Any) -> str:
         """Key of an IfcMaterial, "" for None."""
@@ -104,8 +120,12 @@ class Materials:
             return ""
         if material.id() not in self._keys:
             name = (material.Name or "").strip() or f"material #{material.id()}"
-            values = {k: self._si(k, v) for k, v in self._raw.get(material.id(), {}).items() if math.isfinite(v)}
-            entry = SourceMaterial(name, (getattr(material, "Category", None) or "").strip(), **values)
+            entry = SourceMaterial(
+                name,
+                (getattr(material, "Category", None) or "").strip(),
+                grade=self._grade.get(material.id(), ""),
+                **self._values.get(material.id(), {}),
+            )
             key, n = name, 2
             while key in self.found and self.found[key] != entry:
                 key, n = f"{name} ({n})", n + 1

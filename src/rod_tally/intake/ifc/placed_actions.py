@@ -34,7 +34,7 @@ def finite(values: tuple[float, ...], most: float = 1e15) -> tuple[float, ...]:
     return values
 
 
-def imposed(action: Any, load: Any, case: str, target: str, is_point: bool) -> SourceAction | None:
+def imposed(action: Any, load: Any, case: str, target: str, is_point: bool, units: Units) -> SourceAction | None:
     """A temperature or a movement; None for other loads. `target` is the id of a curve member or point connection."""
     out = SourceAction(ident(action), text(action.Name), case, target, "temperature", [])
     if load.is_a("IfcStructuralLoadTemperature"):
@@ -43,7 +43,7 @@ def imposed(action: Any, load: Any, case: str, target: str, is_point: bool) -> S
         values = []
         for names in WARMER:
             raw = next((getattr(load, n) for n in names if getattr(load, n, None) is not None), 0.0)
-            values.append(float(raw))
+            values.append(float(raw) * units["THERMODYNAMICTEMPERATUREUNIT"])  # differences: no offset of the scale
         out.stations = [(0.0, finite((*values, 0.0, 0.0, 0.0), HOTTEST))]
         return out
     if load.is_a("IfcStructuralLoadSingleDisplacement"):

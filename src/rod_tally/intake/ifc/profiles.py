@@ -26,6 +26,13 @@ VALUES = {
 }
 
 
+# Values that files give beside these and that no run uses: they are named once in the log.
+UNUSED = (
+    "MassPerLength", "WarpingConstant", "ShearCentreY", "ShearCentreZ", "CentreOfGravityInX", "CentreOfGravityInY",
+    "ShearAreaY", "ShearAreaZ", "PlasticShapeFactorY", "PlasticShapeFactorZ",
+)  # fmt: skip
+
+
 class Profiles:
     """Source profiles by key; `key(entity)` reads one and returns its key ("" for None)."""
 
@@ -35,26 +42,40 @@ class Profiles:
         self._keys: dict[int, str] = {}
         self._values: dict[int, dict[str, float]] = {}
         self._spans: dict[str, float] = {}
+        self._unused: dict[str, int] = {}
 
     def read_values(self, file: Any, log: list[LogEntry]) -> None:
         """Section values that the file gives beside its profiles."""
         old = file.schema == "IFC2X3"
         kind = "IfcGeneralProfileProperties" if old else "IfcProfileProperties"
         for_each(file, kind, self._old_values if old else self._new_values, log)
+        if self._unused:
+            names = ", ".join(f"{name} ({n} profiles)" for name, n in sorted(self._unused.items()))
+            log.append(LogEntry("skipped", (), f"section values of the source that are not used: {names}"))
 
     def _old_values(self, entity: Any) -> None:
-        self._keep(entity, {name: getattr(entity, name, None) or 0.0 for name, _ in VALUES.values()})
+        self._keep(
+            entity, {name: (getattr(entity, name, None) or 0.0) * self.units[unit] for name, unit in VALUES.values()}
+        )
+        for name in UNUSED:
+            if getattr(entity, name, None):
+                self._unused[name] = self._unused.get(name, 0) + 1
 
     def _new_values(self, entity: Any) -> None:
-        raw = {}
+        unit_of = dict(VALUES.values())
+        found = {}
         for prop in entity.Properties or ():
             value = getattr(prop, "NominalValue", None)
-            if value is not None and isinstance(value.wrappedValue, (int, float)):
-                raw[prop.Name] = float(value.wrappedValue)
-        self._keep(entity, raw)
+            if value is None or not isinstance(value.wrappedValue, (int, float)):
+                continue
+            if prop.Name in unit_of:
+                found[prop.Name] = float(value.wrappedValue) * self.units.of_property(prop, unit_of[prop.Name])[0]
+            elif prop.Name in UNUSED and value.wrappedValue:
+                self._unused[prop.Name] = self._unused.get(prop.Name, 0) + 1
+        self._keep(entity, found)
 
-    def _keep(self, entity: Any, raw: dict[str, float]) -> None:
-        values = {k: raw[n] * self.units[u] for k, (n, u) in VALUES.items() if raw.get(n)}
+    def _keep(self, entity: Any, found: dict[str, float]) -> None:
+        values = {k: found[n] for k, (n, _) in VALUES.items() if found.get(n)}
         if values and entity.ProfileDefinition is not None:
             self._values.setdefault(entity.ProfileDefinition.id(), {}).update(values)
 

@@ -64,8 +64,9 @@ def read(path: Path, progress: Progress) -> SourceModel:
     source.profiles, source.materials = profiles.found, materials.found
     if units.guessed:
         names = ", ".join(sorted(n.removesuffix("UNIT").lower() for n in units.guessed))
-        how = "derived from its force and length units" if "FORCEUNIT" in units else "SI"
-        source.log.append(LogEntry("guessed", (), f"the file states no unit for {names}; taken as {how}"))
+        how = "what follows from its units of length, force and mass" if "FORCEUNIT" in units else "SI"
+        message = f"the file states no unit for {names}; taken as {how}, or as SI where only that makes a building material"
+        source.log.append(LogEntry("guessed", (), message))
     return source
 
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 import math
 from typing import Any
 
+from ifcopenshell.util.unit import get_measure_unit_type
+
 from .damage import UNREADABLE
 
 PREFIX = {
@@ -73,14 +75,28 @@ DERIVED = {
     "MODULUSOFLINEARSUBGRADEREACTIONUNIT": (-2, 1),
     "MODULUSOFROTATIONALSUBGRADEREACTIONUNIT": (0, 1),
 }
-LENGTH_POWERS = {"AREAUNIT": 2, "VOLUMEUNIT": 3, "SECTIONAREAINTEGRALUNIT": 5, "MOMENTOFINERTIAUNIT": 4}
+LENGTH_POWERS = {
+    "AREAUNIT": 2, "VOLUMEUNIT": 3, "SECTIONMODULUSUNIT": 3, "MOMENTOFINERTIAUNIT": 4, "SECTIONAREAINTEGRALUNIT": 5,
+    "WARPINGCONSTANTUNIT": 6,
+}  # fmt: skip
+# Measures that are another one under a name of their own: without a unit of their own they follow that one.
+SAME_AS = {"MODULUSOFELASTICITYUNIT": "PRESSUREUNIT", "SHEARMODULUSUNIT": "PRESSUREUNIT"}
+
+
+def measure_unit(value: Any) -> str:
+    """The unit type of a typed value, e.g. PRESSUREUNIT of an IfcPressureMeasure; "" for a plain number or a ratio."""
+    kind = value.is_a()
+    if not kind.endswith("Measure") or kind in ("IfcNumericMeasure", "IfcRatioMeasure", "IfcNormalisedRatioMeasure"):
+        return ""
+    return str(get_measure_unit_type(kind))
 
 
 class Units:
     """Factors by unit type, `units["LENGTHUNIT"]`, and `stated`, what the file says, as words.
 
-    A measure the file states no unit for: a power of length follows the length unit; a measure of force follows force
-    and length where the file states a force unit, and is SI otherwise. `guessed` keeps the latter's names.
+    A measure the file states no unit for: a power of length follows the length unit; a modulus follows the unit of
+    pressure; a measure of force follows force and length where the file states a force unit, and is SI otherwise.
+    `guessed` keeps the latter's names.
     """
 
     def __init__(self, assignment: Any) -> None:
@@ -103,15 +119,49 @@ class Units:
     def __getitem__(self, kind: str) -> float:
         if kind in self._factors:
             return self._factors[kind]
+        if kind in SAME_AS:
+            value = self[SAME_AS[kind]]
+            if SAME_AS[kind] in self.guessed:
+                self.guessed.add(kind)
+            self._factors[kind] = value
+            return value
         length = self._factors.get("LENGTHUNIT", 1.0)
-        if kind in LENGTH_POWERS:
+        if kind == "MASSDENSITYUNIT" and "MASSUNIT" in self._factors:
+            self.guessed.add(kind)
+            value = self._factors["MASSUNIT"] / length**3
+        elif kind in LENGTH_POWERS:
             value = length ** LENGTH_POWERS[kind]
         elif kind in DERIVED and "FORCEUNIT" in self._factors:
             power, force = DERIVED[kind]
             value = length**power * self._factors["FORCEUNIT"] ** force
         else:
             value = 1.0
-        if length != 1.0 and kind in DERIVED:
+        if (length != 1.0 and kind in DERIVED) or kind == "MASSDENSITYUNIT":
             self.guessed.add(kind)
         self._factors[kind] = value
         return value
+
+    def readings(self, kind: str) -> list[float]:
+        """Factors that a value of a measure without a stated unit may have, the likeliest first."""
+        out = [self[kind], 1.0]
+        if kind == "MASSDENSITYUNIT" and "FORCEUNIT" in self._factors:
+            # the mass that one unit of force accelerates by one unit of length a second squared, a cubic length
+            out.append(self._factors["FORCEUNIT"] / self["LENGTHUNIT"] ** 4)
+        return out
+
+    def of_property(self, prop: Any, default: str) -> tuple[float, bool]:
+        """Factor to SI of an IfcPropertySingleValue, and whether it had to be guessed.
+
+        The property's own unit comes first, then the unit of its value's measure, then that of type `default` ("": none).
+        Raises ValueError for a unit of its own that has no meaning in SI.
+        """
+        own = getattr(prop, "Unit", None)
+        if own is not None:
+            return factor(own), False
+        kind = measure_unit(prop.NominalValue) or default
+        if not kind:
+            return 1.0, False
+        if kind not in self and kind not in DERIVED and kind not in LENGTH_POWERS and kind not in SAME_AS:
+            kind = default or kind
+        value = self[kind]
+        return value, kind in self.guessed
