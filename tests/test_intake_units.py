@@ -25,7 +25,9 @@ def conversion(w: IfcWriter, kind: str, name: str, factor: float, si: str) -> An
     )
 
 
-def written(tmp_path: Path, units: list[Any], w: IfcWriter, properties: list[tuple[Any, ...]], category: str = "") -> SourceModel:
+def written(
+    tmp_path: Path, units: list[Any], w: IfcWriter, properties: list[tuple[Any, ...]], category: str = ""
+) -> SourceModel:
     """A column of a material with these properties: (name, measure, value, unit or None)."""
     f = w.file
     w.storey("Ground", 0.0)
@@ -35,7 +37,9 @@ def written(tmp_path: Path, units: list[Any], w: IfcWriter, properties: list[tup
         for name, measure, value, unit in properties
     ]
     f.create_entity("IfcMaterialProperties", "Pset_MaterialMechanical", None, props, material)
-    w.member("IfcColumn", "K", (0, 0, 0), (0, 0, 4), w.i_profile("W", 0.3, 0.15, 0.007, 0.011, 0.015), material, "Ground")
+    w.member(
+        "IfcColumn", "K", (0, 0, 0), (0, 0, 4), w.i_profile("W", 0.3, 0.15, 0.007, 0.011, 0.015), material, "Ground"
+    )
     assignment = f.by_type("IfcUnitAssignment")[0]
     kinds = {u.UnitType for u in units}
     assignment.Units = [u for u in assignment.Units if u.UnitType not in kinds] + units
@@ -48,7 +52,9 @@ def test_a_modulus_unit_of_its_own_is_used_beside_feet(tmp_path: Path) -> None:
     w = IfcWriter("units", "IFC4", "FOOT")
     f = w.file
     psi = conversion(w, "PRESSUREUNIT", "PSI", PSI, "PASCAL")
-    own = f.create_entity("IfcDerivedUnit", [f.create_entity("IfcDerivedUnitElement", psi, 1)], "MODULUSOFELASTICITYUNIT")
+    own = f.create_entity(
+        "IfcDerivedUnit", [f.create_entity("IfcDerivedUnitElement", psi, 1)], "MODULUSOFELASTICITYUNIT"
+    )
     s = written(tmp_path, [own], w, [("YoungModulus", "IfcModulusOfElasticityMeasure", 29e6, None)])
     assert s.materials["A992"].E == pytest.approx(E_STEEL)
 
@@ -73,7 +79,9 @@ def test_the_measure_of_a_value_says_which_unit_it_has(tmp_path: Path) -> None:
     f = w.file
     mega = f.create_entity("IfcSIUnit", None, "PRESSUREUNIT", "MEGA", "PASCAL")
     giga = f.create_entity("IfcSIUnit", None, "PRESSUREUNIT", "GIGA", "PASCAL")
-    own = f.create_entity("IfcDerivedUnit", [f.create_entity("IfcDerivedUnitElement", giga, 1)], "MODULUSOFELASTICITYUNIT")
+    own = f.create_entity(
+        "IfcDerivedUnit", [f.create_entity("IfcDerivedUnitElement", giga, 1)], "MODULUSOFELASTICITYUNIT"
+    )
     properties = [
         ("YoungModulus", "IfcPressureMeasure", 200e3, None),
         ("ShearModulus", "IfcModulusOfElasticityMeasure", 77.0, None),
@@ -114,7 +122,9 @@ def test_unused_section_values_are_named(tmp_path: Path) -> None:
     w = IfcWriter("units", "IFC4", "METRE")
     f = w.file
     profile = w.i_profile("W", 0.3, 0.15, 0.007, 0.011, 0.015)
-    mass = f.create_entity("IfcPropertySingleValue", "MassPerLength", None, f.create_entity("IfcMassPerLengthMeasure", 42.0))
+    mass = f.create_entity(
+        "IfcPropertySingleValue", "MassPerLength", None, f.create_entity("IfcMassPerLengthMeasure", 42.0)
+    )
     f.create_entity("IfcProfileProperties", "Pset_ProfileMechanical", None, [mass], profile)
     s = written(tmp_path, [], w, [("YoungModulus", "IfcModulusOfElasticityMeasure", 210e9, None)])
     assert any("MassPerLength (1 profiles)" in e.message for e in s.log)

@@ -117,7 +117,11 @@ def test_a_unit_that_does_not_fit_is_refused_with_its_place(text: str, where: st
 
 
 def test_lengths_temperatures_and_movements_have_units_too() -> None:
-    loads = read_loads(f"{HEAD}\nlive\tmember\tm1\t1000\t2000\t-1".replace("\ta\tb", "\ta [mm]\tb [mm]"), floor())["live"]
+    loads = read_loads(f"{HEAD}\nlive\tmember\tm1\t1000\t2000\t-1".replace("\ta\tb", "\ta [mm]\tb [mm]"), floor())[
+        "live"
+    ]
     assert (loads[0]["a"], loads[0]["b"]) == (1.0, 2.0)
-    loads = read_loads("case\tkind\ton\tfz [mm]\tuniform [F]\nlive\tsettlement\tn4\t-5\t\nlive\ttemperature\tm1\t\t18", floor())["live"]
+    loads = read_loads(
+        "case\tkind\ton\tfz [mm]\tuniform [F]\nlive\tsettlement\tn4\t-5\t\nlive\ttemperature\tm1\t\t18", floor()
+    )["live"]
     assert loads[0]["movement"][2] == pytest.approx(-0.005) and loads[1]["uniform"] == pytest.approx(10.0)

@@ -11,21 +11,35 @@ from ..model import Finding, Skipped
 from .registry import Subject, check, listed, mm, point
 
 FRAMING = ("beam", "column", "brace", "member")
+# what a model is wrong without, so that leaving it out is a warning and is told one by one
+NEEDED = (
+    *FRAMING,
+    "slab",
+    "wall",
+    "plate",
+    "roof",
+    "surface",
+    "footing",
+    "node",
+    "support",
+    "opening",
+    "line",
+    "action",
+)
 
 
 @check("source.unread")
 def find_unread(s: Subject) -> Iterator[Finding]:
-    """Framing one by one with its reason; everything else by class and reason."""
+    """What a model is wrong without one by one, with its reason; what was left out on purpose by class and reason."""
     groups: dict[tuple[str, str], list[Skipped]] = defaultdict(list)
     for skipped in s.model.skipped:
-        if skipped.cls == "action" or skipped.reason.startswith("deleted"):
-            continue  # load.lost speaks of the one; the other is the reviewer's own doing
-        if skipped.cls in FRAMING and not skipped.by_choice:
-            name = f"{skipped.ifc_class or skipped.cls} {skipped.name or skipped.id}"
+        if skipped.reason.startswith("deleted"):
+            continue  # the reviewer's own doing
+        if skipped.cls in NEEDED and not skipped.by_choice and not skipped.reason.startswith("it is a"):
             yield Finding(
                 "source.unread",
                 "warning",
-                f"{name} was not transferred: {skipped.reason}.",
+                _unread_words(skipped),
                 (skipped.id,),
                 None,
                 ("Accept, because…",),
@@ -42,6 +56,15 @@ def find_unread(s: Subject) -> Iterator[Finding]:
             tuple(sorted(i.id for i in items)),
             None,
         )
+
+
+def _unread_words(skipped: Skipped) -> str:
+    name = f"{skipped.ifc_class or skipped.cls} {skipped.name or skipped.id}".strip()
+    if skipped.cls == "line":
+        return f"{skipped.reason[0].upper()}{skipped.reason[1:]}; {name} is not read, or not whole."
+    if skipped.cls == "action":
+        return f"{skipped.reason[0].upper()}{skipped.reason[1:]}; {name} was not transferred."
+    return f"{name} was not transferred: {skipped.reason}."
 
 
 @check("source.surfaces")

@@ -155,7 +155,9 @@ def _unit_of(title: str, text: str, column: int) -> Unit:
     try:
         unit = parse_unit(text)
     except UnitError as error:
-        raise TableError(f"row 1, column {column}: {error}; write kN, kN/m, kN/m2, lbf/ft, psf, kip-ft or such") from None
+        raise TableError(
+            f"row 1, column {column}: {error}; write kN, kN/m, kN/m2, lbf/ft, psf, kip-ft or such"
+        ) from None
     if title in FORCES:
         plain = units.MOMENT if title in MOMENTS else units.FORCE
         good: list[Dimension] = [units.FORCE, *(_divided(plain, k) for k in range(3))]

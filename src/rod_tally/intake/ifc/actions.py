@@ -58,6 +58,7 @@ def read_actions(file: Any, source: SourceModel, placements: Placements, units: 
         if case == UNASSIGNED and all(c.name != UNASSIGNED for c in source.cases):
             source.cases.append(SourceCase(UNASSIGNED, ""))  # so that even an action nobody grouped is accounted for
         try:
+            placements.sound(action)
             target = targets.get(action.id())
             name = target.GlobalId if target is not None else ""
             load = action.AppliedLoad
@@ -65,7 +66,9 @@ def read_actions(file: Any, source: SourceModel, placements: Placements, units: 
                 raise ActionError("it has no value")
             if target is not None and not any(name in known for known in (curves, points, faces, sides)):
                 raise ActionError(f"it acts on an {target.is_a()} that is not in the model")
-            moved = imposed(action, load, case, name, name in points, units) if name in curves or name in points else None
+            moved = (
+                imposed(action, load, case, name, name in points, units) if name in curves or name in points else None
+            )
             if moved is not None:
                 moved.stations = [(x, _moved(v, units) if moved.kind == "movement" else v) for x, v in moved.stations]
                 taken = moved

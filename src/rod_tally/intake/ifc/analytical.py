@@ -37,6 +37,7 @@ def read_analytical(
     """Fill `source` with curve members and point connections."""
     for entity in file.by_type("IfcStructuralPointConnection"):
         try:
+            placements.sound(entity)
             point = _vertex(entity, placements)
             condition = None
             if entity.AppliedCondition is not None:
@@ -55,6 +56,7 @@ def read_analytical(
         if n % 50 == 0:
             progress("Reading analytical members", n / len(entities))
         try:
+            placements.sound(entity)
             curve = _curve(entity, placements, profiles, materials)
             source.curves.append(curve)
             if entity.PredefinedType in ONE_WAY:

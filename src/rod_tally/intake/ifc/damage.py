@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from typing import Any
 
-from ...model.log import LogEntry
+from ...model.log import LogEntry, Skipped
+from .lines import BadLine
 
 # What reading a damaged entity comes to: an attribute absent or of another kind, a reference into nothing, a value out
 # of range; our own errors for bodies, curves, placements and actions are ValueErrors.
@@ -37,3 +39,84 @@ def ident(entity: Any) -> str:
 def text(value: Any) -> str:
     """A name or tag; "" where the file has none, or something else in its place."""
     return value if isinstance(value, str) else ""
+
+
+GLOBAL_ID = re.compile(r"=\s*\w+\s*\(\s*'([0-9A-Za-z_$]{22})'\s*,[^,]*,\s*(?:'([^']*)')?")
+PLACE = (5, 6)  # ObjectPlacement and Representation of an IfcProduct, the same in all three schemas
+
+
+def where_it_stands(bad: BadLine) -> str:
+    """A bad line as a message names it: "line 63 (#56, IFCCOLUMN): a quotation mark is missing"."""
+    what = ", ".join(x for x in (f"#{bad.id}" if bad.id else "", bad.kind) if x)
+    return f"line {bad.line} of the file{f' ({what})' if what else ''}: {bad.reason}"
+
+
+def lost_elements(bad: list[BadLine], classes: dict[str, str]) -> list[Skipped]:
+    """What is not in the parsed file, one by one; `classes` gives the class of IFC entities by their name in capitals."""
+    out = []
+    for b in bad:
+        if not b.lost:
+            continue
+        known = GLOBAL_ID.search(b.text)
+        ident = known[1] if known else f"#{b.id}" if b.id else f"line {b.line}"
+        name = known[2] or "" if known else ""
+        out.append(Skipped(classes.get(b.kind.upper(), "line"), ident, where_it_stands(b), name, b.kind))
+    return out
+
+
+def damaged_products(file: Any, bad: list[BadLine]) -> tuple[dict[int, str], list[Skipped]]:
+    """Products whose place or shape leads to a bad line, by entity id with the reason; and what else is bad of those lines.
+
+    From a bad entity everything that refers to it is bad too, up to the objects that have an identity: a
+    product is left out, a relation keeps what can be read of it.
+    """
+    out: dict[int, str] = {}
+    told: list[Skipped] = []
+    cause = {b.id: b for b in bad if b.lost}
+    for b in bad:
+        if b.lost:
+            continue
+        entity = _by_id(file, b.id)
+        if entity is None:
+            continue
+        reason = where_it_stands(b)
+        # a consequence is told with what caused it
+        source = next(
+            (cause[int(n)] for n in re.findall(r"#(\d+), which cannot be read", b.reason) if int(n) in cause), None
+        )
+        if source is not None:
+            reason = where_it_stands(source)
+        if entity.is_a("IfcRoot"):
+            _root(entity, b, reason, source is not None, out, told)
+            continue
+        if source is None:
+            told.append(Skipped("line", f"#{b.id}", reason, "", entity.is_a()))
+        todo, seen = [entity], {entity.id()}
+        while todo:
+            for user in file.get_inverse(todo.pop()):
+                if user.id() in seen:
+                    continue
+                seen.add(user.id())
+                if not user.is_a("IfcRoot"):
+                    todo.append(user)
+                elif user.is_a("IfcProduct"):
+                    out.setdefault(user.id(), reason)
+    return out, told
+
+
+def _root(entity: Any, b: BadLine, reason: str, follows: bool, out: dict[int, str], told: list[Skipped]) -> None:
+    """An object with an identity that refers to something bad, or whose own values are too few."""
+    if entity.is_a("IfcProduct") and (not b.positions or any(p in PLACE for p in b.positions)):
+        out.setdefault(entity.id(), reason)
+        return
+    names = [entity.attribute_name(p) for p in b.positions if p < len(entity)]
+    what = f"its {' and '.join(names)} is not read; " if names else ""
+    if names or not follows:
+        told.append(Skipped("line", ident(entity), what + reason, text(getattr(entity, "Name", None)), entity.is_a()))
+
+
+def _by_id(file: Any, number: int) -> Any:
+    try:
+        return file.by_id(number)
+    except RuntimeError:
+        return None

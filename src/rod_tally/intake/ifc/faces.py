@@ -26,6 +26,7 @@ def read_faces(file: Any, source: SourceModel, placements: Placements, materials
     for entity in file.by_type("IfcStructuralSurfaceMember"):
         source.counts["surface"] = source.counts.get("surface", 0) + 1
         try:
+            placements.sound(entity)
             outer, openings = _face(entity, placements)
             made_of = materials.of(entity)
             thickness = entity.Thickness * placements.scale if entity.Thickness else made_of.thickness
@@ -48,6 +49,7 @@ def read_faces(file: Any, source: SourceModel, placements: Placements, materials
             if held:
                 source.counts["support"] = source.counts.get("support", 0) + 1
             try:
+                placements.sound(entity)
                 edges[entity.id()] = _edge(entity, placements, units)
                 source.edges.append(edges[entity.id()])
             except UNREADABLE as error:

@@ -57,6 +57,7 @@ def read_physical(
                 own = MEMBER_KINDS.get(getattr(element, "PredefinedType", None) or "", cls)
             source.counts[own] = source.counts.get(own, 0) + 1
             try:
+                placements.sound(element)
                 found = _member(element, own, placements, bodies, profiles, materials, storeys)
                 found.bearing = bearing.get(element.id())
                 source.elements.append(found)
@@ -66,6 +67,7 @@ def read_physical(
         for element in file.by_type(kind):
             source.counts[cls] = source.counts.get(cls, 0) + 1
             try:
+                placements.sound(element)
                 source.footings.append(_footing(element, cls, placements, profiles, storeys))
             except UNREADABLE as error:
                 source.skipped.append(skip(element, cls, error))

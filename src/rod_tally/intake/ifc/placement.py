@@ -77,13 +77,22 @@ def rigid(m: Array) -> Rigid:
 class Placements:
     """Matrices of placements and transformation operators, cached by entity id. `scale` is metres a file unit.
 
+    `damaged` are products whose place or shape leads to a line that cannot be read, by entity id with the reason.
+
     Attributes on this path are read by their index, the same in all three schemas: by name it takes five times as long.
     """
 
     def __init__(self, scale: float) -> None:
         self.scale = scale
+        self.damaged: dict[int, str] = {}
         self._axis: dict[int, Rigid] = {}
         self._local: dict[int, Rigid] = {}
+
+    def sound(self, product: Any) -> None:
+        """Raises PlacementError for a product whose place or shape leads to a line that cannot be read."""
+        reason = self.damaged.get(product.id())
+        if reason is not None:
+            raise PlacementError(reason)
 
     def coordinates(self, entity: Any) -> tuple[float, float, float]:
         """A point in m. Raises PlacementError for one that is not finite or lies beyond any building."""

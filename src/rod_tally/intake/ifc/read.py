@@ -14,8 +14,9 @@ from ..source import SourceModel
 from .actions import read_actions
 from .analytical import read_analytical
 from .context import bearing_flags, read_grids, read_groups, read_links, true_north
-from .damage import for_each
+from .damage import damaged_products, for_each, lost_elements
 from .faces import read_faces
+from .lines import BadLine, look_at_lines
 from .materials import Materials
 from .physical import MEMBERS, SURFACES, read_physical
 from .placement import PlacementError, Placements
@@ -25,28 +26,48 @@ from .units import Units
 
 SUFFIXES = (".ifc",)
 SCHEMAS = ("IFC2X3", "IFC4", "IFC4X3")
+ANALYTICAL = ("IfcStructuralCurveMember", "IfcStructuralSurfaceMember")
+# the class that an entity whose line cannot be read counts under
+CLASSES = {
+    k.upper(): v
+    for k, v in (
+        MEMBERS
+        | SURFACES
+        | {"IfcBeamStandardCase": "beam", "IfcColumnStandardCase": "column", "IfcMemberStandardCase": "brace"}
+        | {"IfcSlabStandardCase": "slab", "IfcWallStandardCase": "wall", "IfcPlateStandardCase": "plate"}
+        | {"IfcFooting": "footing", "IfcPile": "pile"}
+        | {"IfcStructuralCurveMember": "member", "IfcStructuralSurfaceMember": "surface"}
+        | {"IfcStructuralPointConnection": "node", "IfcStructuralCurveAction": "action"}
+        | {"IfcStructuralLinearAction": "action", "IfcStructuralPointAction": "action"}
+        | {"IfcStructuralPlanarAction": "action", "IfcStructuralSurfaceAction": "action"}
+    ).items()
+}
 
 
 def read(path: Path, progress: Progress) -> SourceModel:
     """Everything a review needs of an IFC file. Raises IntakeError for a file that cannot be reviewed at all."""
     _look(path)
     progress("Opening the file", 0.0)
-    file = _open(path)
+    file, bad = _open(path)
     units = Units(_assignment(file))
     if "LENGTHUNIT" not in units:
         raise IntakeError(
             f"{path}: the file states no unit of length, so nothing in it can be measured; export it with units"
         )
     placements = Placements(units["LENGTHUNIT"])
+    placements.damaged, told = damaged_products(file, bad)
     profiles = Profiles(placements, units)
-    physical = any(file.by_type(k) for k in (*MEMBERS, *SURFACES))
-    analytical = bool(file.by_type("IfcStructuralCurveMember") or file.by_type("IfcStructuralSurfaceMember"))
+    lost = lost_elements(bad, CLASSES)
+    gone = {s.ifc_class.upper() for s in lost}
+    physical = any(file.by_type(k) or k.upper() in gone for k in (*MEMBERS, *SURFACES))
+    analytical = any(file.by_type(k) or k.upper() in gone for k in ANALYTICAL)
     if not (physical or analytical):
         raise IntakeError(
             f"{path}: holds no beams, columns, braces, slabs, walls or analytical members; nothing to review"
         )
     kind = "both" if physical and analytical else "analytical" if analytical else "physical"
     source = SourceModel(str(path), file.schema_identifier, kind, units.stated)
+    source.skipped += [*lost, *told]
     profiles.read_values(file, source.log)
     materials = Materials(file, units, source.log)
     storeys = _storeys(file, source, placements)
@@ -61,11 +82,16 @@ def read(path: Path, progress: Progress) -> SourceModel:
         read_faces(file, source, placements, materials, units)
         read_links(file, source)
         read_actions(file, source, placements, units)
+    for skipped in lost:
+        if skipped.cls not in ("line", "action"):
+            source.counts[skipped.cls] = source.counts.get(skipped.cls, 0) + 1
     source.profiles, source.materials = profiles.found, materials.found
     if units.guessed:
         names = ", ".join(sorted(n.removesuffix("UNIT").lower() for n in units.guessed))
         how = "what follows from its units of length, force and mass" if "FORCEUNIT" in units else "SI"
-        message = f"the file states no unit for {names}; taken as {how}, or as SI where only that makes a building material"
+        message = (
+            f"the file states no unit for {names}; taken as {how}, or as SI where only that makes a building material"
+        )
         source.log.append(LogEntry("guessed", (), message))
     return source
 
@@ -94,14 +120,36 @@ def _look(path: Path) -> None:
         raise IntakeError(f"{path}: is cut off (its last line, END-ISO-10303-21, is missing); ask for it again")
 
 
-def _open(path: Path) -> Any:
+def _open(path: Path) -> tuple[Any, list[BadLine]]:
+    """The parsed file, and its lines that cannot be used as they stand."""
     import ifcopenshell
 
     try:
-        return ifcopenshell.open(str(path))
+        data = path.read_bytes()
+        schema = re.search(rb"FILE_SCHEMA\s*\(\s*\(\s*'([^']*)'", data[:65536])
+        name = schema[1].decode("ascii", "replace").upper() if schema else "IFC4"
+        lines = look_at_lines(data, _schema(name))
+        del data
+        if lines.clean is not None:
+            return ifcopenshell.file.from_string(lines.clean), lines.bad
+        return ifcopenshell.open(str(path)), lines.bad
+    except MemoryError:
+        raise
     except Exception as error:  # the library raises many kinds, and none that says more than its text
         first = (str(error).strip().splitlines() or ["no reason given"])[0]
         raise IntakeError(f"{path}: cannot be parsed as IFC: {first}") from error
+
+
+def _schema(name: str) -> Any:
+    """The library's definition of a schema, or of the one that its name begins with."""
+    from ifcopenshell import ifcopenshell_wrapper as wrapper
+
+    for known in (name, next(s for s in reversed(SCHEMAS) if name.startswith(s))):
+        try:
+            return wrapper.schema_by_name(known)
+        except RuntimeError:
+            continue
+    return wrapper.schema_by_name("IFC4X3_ADD2")
 
 
 def _assignment(file: Any) -> Any:
@@ -122,6 +170,7 @@ def _storeys(file: Any, source: SourceModel, placements: Placements) -> dict[int
         elevation = entity.Elevation
         z = float(elevation) * placements.scale if elevation is not None else None
         try:
+            placements.sound(entity)
             placed = placements.rigid_local(entity.ObjectPlacement)[11]
         except PlacementError:
             placed = None

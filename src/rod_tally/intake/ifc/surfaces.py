@@ -7,12 +7,12 @@ from typing import Any
 import numpy as np
 
 from ...model.geometry import Array
-from ...model.log import LogEntry
+from ...model.log import Skipped
 from ..readers import Progress
 from ..source import Prism, SourceModel, SourceSurface
 from . import solids
 from .bodies import BodyError, representation
-from .damage import UNREADABLE, for_each, ident, text
+from .damage import UNREADABLE, first_line, for_each, ident, text
 from .materials import Materials
 from .physical import SURFACES, skip
 from .placement import FARTHEST, Placements, Rigid, compose, matrix, rigid
@@ -45,9 +45,10 @@ def read_surfaces(
             if done % 20 == 1:
                 progress("Reading surfaces", done / total)
             try:
+                placements.sound(element)
                 if element.Representation is None and element.id() in wholes:
                     raise BodyError("it is an assembly; its parts are read")
-                source.surfaces.append(_surface(element, cls, prisms, voids, materials, storeys, source.log))
+                source.surfaces.append(_surface(element, cls, prisms, voids, materials, storeys, source.skipped))
                 source.surfaces[-1].bearing = bearing.get(element.id())
             except UNREADABLE as error:
                 source.skipped.append(skip(element, cls, error))
@@ -60,7 +61,7 @@ def _surface(
     voids: dict[int, list[Any]],
     materials: Materials,
     storeys: dict[int, str],
-    log: list[LogEntry],
+    skipped: list[Skipped],
 ) -> SourceSurface:
     made_of = materials.of(element)
     out = SourceSurface(
@@ -88,10 +89,11 @@ def _surface(
         return out
     for opening in voids.get(element.id(), ()):
         try:
+            prisms.placements.sound(opening)
             out.openings += prisms.of(opening)[0]
         except UNREADABLE as error:
-            message = f"an opening of {out.name or out.id} is not taken over: {error}"
-            log.append(LogEntry("skipped", (out.id,), message))
+            reason = f"an opening of {out.name or out.id} is missing there: {first_line(error)}"
+            skipped.append(Skipped("opening", ident(opening), reason, text(opening.Name), opening.is_a()))
     return out
 
 
