@@ -93,7 +93,7 @@ def test_lost_share_has_its_place_and_its_reason() -> None:
     m = floor()
     outline = np.array([(0, 0, 3.0), (7, 0, 3), (7, 4, 3), (0, 4, 3)])
     m.cases["live"].area_loads = [AreaLoad("", ((0.0, 0.0, -2000.0),), outline)]
-    f = found(m, "load.lost", results=True)[0]
+    f = found(m, "load.uncarried", results=True)[0]
     assert f.numbers["share"] == pytest.approx(4 / 28) and f.severity == "warning"
     assert f.at is not None and f.at[0] > 6 and "past the slab's edge" in f.message
 
@@ -102,7 +102,7 @@ def test_little_that_is_lost_is_a_note() -> None:
     m = floor()
     outline = np.array([(0, 0, 3.0), (6.005, 0, 3), (6.005, 4, 3), (0, 4, 3)])
     m.cases["live"].area_loads = [AreaLoad("", ((0.0, 0.0, -2000.0),), outline)]
-    assert found(m, "load.lost")[0].severity == "note"
+    assert found(m, "load.uncarried")[0].severity == "note"
 
 
 def test_load_between_two_walls_is_given_to_the_other() -> None:

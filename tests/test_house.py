@@ -78,7 +78,7 @@ def test_every_check_of_the_contract_is_registered() -> None:
     wanted = {
         "join.gap", "join.loose_end", "join.crossing", "join.duplicate", "join.island", "join.short", "support.none",
         "support.base_free", "support.unstable", "stability.mechanism", "release.unstable", "section.missing",
-        "section.unknown", "material.missing", "material.stiffness", "material.density", "load.lost", "load.empty",
+        "section.unknown", "material.missing", "material.stiffness", "material.density", "load.uncarried", "load.empty",
         "load.direction", "load.twice", "equilibrium.residual", "displacement.large", "source.unread", "source.moved",
         "case.untyped",
     }  # fmt: skip

@@ -215,7 +215,7 @@ def test_actions_that_cannot_be_taken_over_are_lost_in_words(tmp_path: Path) -> 
     w.action("IfcStructuralCurveAction", "Floor", w.members["beam"], moved, PredefinedType="CONST")
     m = taken(w, tmp_path)
     r = run(m, RunSettings())
-    found = [f for f in run_checks(Subject(m, r)) if f.code == "load.lost"]
+    found = [f for f in run_checks(Subject(m, r)) if f.code == "load.uncarried"]
     assert len(found) == 1 and "imposed movement along a member" in found[0].message
 
 
@@ -297,6 +297,6 @@ def test_each_lost_action_is_told_once(tmp_path: Path) -> None:
     w.cases["Wind"][1].remove(stray)
     m = taken(w, tmp_path)
     assert [len(m.cases[c].lost) for c in ("Floor", "Unassigned")] == [1, 1]
-    found = {f.ids[0]: f.message for f in run_checks(Subject(m, run(m, RunSettings()))) if f.code == "load.lost"}
+    found = {f.ids[0]: f.message for f in run_checks(Subject(m, run(m, RunSettings()))) if f.code == "load.uncarried"}
     assert set(found) == {"Floor", "Unassigned"}
     assert "1 action was not taken over" in found["Floor"]

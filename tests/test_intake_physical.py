@@ -8,9 +8,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from rod_tally.checks import Subject, run_checks
 from rod_tally.demo.writer import IfcWriter
 from rod_tally.intake import IntakeError, SourceModel, read_source
-from rod_tally.model import Settings
+from rod_tally.model import Finding, Settings
 from rod_tally.transfer import transfer
 from rod_tally.transfer.sections import section_of
 
@@ -427,3 +428,52 @@ def test_directory_and_missing_file_are_refused(tmp_path: Path) -> None:
         read_source(tmp_path)
     with pytest.raises(IntakeError, match="no such file"):
         read_source(tmp_path / "nowhere.ifc")
+
+
+def tapered(depth_start: float, depth_end: float) -> np.ndarray:
+    """Corners (2, 4, 3) of a wedge 6 m long, 0.18 wide, its top level."""
+    return np.array(
+        [
+            [(x, -0.09, 3 - d), (x, 0.09, 3 - d), (x, 0.09, 3), (x, -0.09, 3)]
+            for x, d in ((0, depth_start), (6, depth_end))
+        ]
+    )
+
+
+def findings_of(s: SourceModel, code: str) -> list[Finding]:
+    return [f for f in run_checks(Subject(transfer(s, Settings().transfer))) if f.code == code]
+
+
+def test_a_body_that_tapers_is_told_with_both_sizes(tmp_path: Path) -> None:
+    def build(w: IfcWriter) -> None:
+        shape = w.shape([faceted(w, tapered(0.45, 0.25))], "Brep")
+        w.element("IfcBeam", "b", np.zeros(3), np.eye(3)[[2, 0, 1]], shape, w.material("S355"))
+
+    (f,) = findings_of(written(tmp_path, build), "section.measured")
+    assert f.severity == "warning"
+    assert f.numbers == pytest.approx(
+        {"width_start": 0.18, "depth_start": 0.45, "width_end": 0.18, "depth_end": 0.25}, abs=1e-3
+    )
+    assert "180x450" in f.message and "180x250" in f.message
+
+
+def test_an_extrusion_that_tapers_is_told_too(tmp_path: Path) -> None:
+    def build(w: IfcWriter) -> None:
+        first, last = (w.profile("Rectangle", f"r{d}", XDim=0.2, YDim=d) for d in (0.6, 0.3))
+        solid = w.file.create_entity(
+            "IfcExtrudedAreaSolidTapered", first, w.axes((0, 0, 0)), w.direction((0, 0, 1)), 6 / w.scale, last
+        )
+        w.element("IfcBeam", "b", np.array([0, 0, 3.0]), np.eye(3), w.shape([solid]), w.material("S355"))
+
+    (f,) = findings_of(written(tmp_path, build), "section.measured")
+    assert sorted((f.numbers["depth_start"], f.numbers["depth_end"])) == pytest.approx([0.3, 0.6], abs=1e-3)
+
+
+def test_a_section_measured_on_a_body_is_a_note_once_a_section(tmp_path: Path) -> None:
+    def build(w: IfcWriter) -> None:
+        for y in (0.0, 5.0):
+            shape = w.shape([faceted(w, tapered(0.4, 0.4) + (0, y, 0))], "Brep")
+            w.element("IfcBeam", f"b{y:g}", np.zeros(3), np.eye(3)[[2, 0, 1]], shape, w.material("S355"))
+
+    (f,) = findings_of(written(tmp_path, build), "section.measured")
+    assert f.severity == "note" and len(f.ids) == 2 and "180x400" in f.message

@@ -56,7 +56,7 @@ def test_a_modulus_unit_of_its_own_is_used_beside_feet(tmp_path: Path) -> None:
         "IfcDerivedUnit", [f.create_entity("IfcDerivedUnitElement", psi, 1)], "MODULUSOFELASTICITYUNIT"
     )
     s = written(tmp_path, [own], w, [("YoungModulus", "IfcModulusOfElasticityMeasure", 29e6, None)])
-    assert s.materials["A992"].E == pytest.approx(E_STEEL)
+    assert pytest.approx(E_STEEL) == s.materials["A992"].E
 
 
 def test_a_property_s_own_unit_comes_before_the_file_s(tmp_path: Path) -> None:
@@ -69,7 +69,7 @@ def test_a_property_s_own_unit_comes_before_the_file_s(tmp_path: Path) -> None:
         ("ThermalExpansionCoefficient", "IfcThermalExpansionCoefficientMeasure", 1.3e-5, None),
     ]
     m = written(tmp_path, [], w, properties).materials["A992"]
-    assert m.E == pytest.approx(E_STEEL) and m.G == pytest.approx(77e9)
+    assert pytest.approx(E_STEEL) == m.E and pytest.approx(77e9) == m.G
     assert m.strength == pytest.approx(50e3 * PSI) and m.alpha == 1.3e-5
 
 
@@ -87,7 +87,7 @@ def test_the_measure_of_a_value_says_which_unit_it_has(tmp_path: Path) -> None:
         ("ShearModulus", "IfcModulusOfElasticityMeasure", 77.0, None),
     ]
     m = written(tmp_path, [mega, own], w, properties).materials["A992"]
-    assert (m.E, m.G) == (pytest.approx(200e9), pytest.approx(77e9))
+    assert (pytest.approx(200e9), pytest.approx(77e9)) == (m.E, m.G)
 
 
 def test_pounds_a_cubic_foot_follow_from_mass_and_length(tmp_path: Path) -> None:

@@ -60,7 +60,7 @@ def test_part_that_moves_does_not_take_the_rest_with_it() -> None:
     r = run(m, RunSettings())
     assert r.member_done[0].tolist() == [False, False, False, True]
     assert r.reaction[0, r.support_ids.index("n4"), 0] == pytest.approx(-1e3)
-    assert "load.lost" in codes(m)
+    assert "load.uncarried" in codes(m)
 
 
 def test_hinge_chain_names_the_node_that_falls() -> None:

@@ -171,7 +171,7 @@ def test_lost_share_is_said() -> None:
     m.cases["q"] = LoadCase(
         "q", "live", member_loads=[MemberLoad(f"m{k}", 0, x, (0, 0, -1e3), (0, 0, -1e3)) for k, x in ((0, 6), (1, 2))]
     )
-    assert "25.0% of load case q (2 kN)" in codes(m)["load.lost"]
+    assert "25.0% of load case q (2 kN)" in codes(m)["load.uncarried"]
 
 
 def test_large_displacement_is_found_small_is_not() -> None:

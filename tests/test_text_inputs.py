@@ -11,7 +11,6 @@ from hypothesis import strategies as st
 from rod_tally.loads.rules import RulesError, parse
 from rod_tally.model.edits import AddCases, AddLoads, EditError
 from rod_tally.model.load_table import TableError, read_cases, read_curve, read_loads, read_storey_forces
-
 from rod_tally.model.units import UnitError, parse_unit
 
 from .floors import floor

@@ -33,7 +33,7 @@ def find_plain_cases(s: Subject) -> Iterator[Finding]:
             )
 
 
-@check("load.lost")
+@check("load.uncarried")
 def find_lost_loads(s: Subject) -> Iterator[Finding]:
     """Loads of a case that reached no part of the model that carries or is computed, with the share lost and the place."""
     for case in s.model.cases.values():
@@ -56,7 +56,7 @@ def find_lost_loads(s: Subject) -> Iterator[Finding]:
         parts = []
         if lost > 0:
             parts.append(
-                f"{share:.1%} of load case {case.name} ({lost / 1000:.4g} kN) reached no part that was computed"
+                f"{share:.1%} of load case {case.name} ({lost / 1000:.4g} kN) is not carried: it reached no part that was computed"
             )
         if worst is not None and worst.reason:
             where = f" on {s.name(worst.part)}" if worst.part in s.model.surfaces else ""
@@ -69,7 +69,7 @@ def find_lost_loads(s: Subject) -> Iterator[Finding]:
         at = point(place.mean(axis=0)) if place is not None else None
         surfaces = tuple(dict.fromkeys(x.part for x in gone if x.part in s.model.surfaces))
         severity = "warning" if share > LITTLE or unread else "note"
-        yield Finding("load.lost", severity, text + ".", (case.name, *unread, *surfaces), at, (), {"share": share})
+        yield Finding("load.uncarried", severity, text + ".", (case.name, *unread, *surfaces), at, (), {"share": share})
 
 
 @check("load.between")

@@ -65,6 +65,45 @@ def find_sections(s: Subject) -> Iterator[Finding]:
             )
 
 
+@check("section.measured")
+def find_measured_sections(s: Subject) -> Iterator[Finding]:
+    """Sections taken from the body because the source gives no profile, and bodies that taper while their section does not."""
+    measured: dict[str, list[str]] = {}
+    for ident, m in s.model.members.items():
+        section = s.model.sections.get(m.section)
+        if section is None or not section.usable:
+            continue
+        if m.ends is not None:
+            (w0, d0), (w1, d1) = m.ends
+            yield Finding(
+                "section.measured",
+                "warning",
+                f"The body of the {s.name(ident)} tapers from {_size(w0, d0)} to {_size(w1, d1)} mm; {section.name} is "
+                f"taken as constant ({_size(section.width, section.depth)} mm).",
+                (ident,),
+                s.middle(ident),
+                ("Give a section", "Accept, because…"),
+                {"width_start": w0, "depth_start": d0, "width_end": w1, "depth_end": d1},
+            )
+        elif m.read_from == "measured" and m.source_section == m.section and section.name.startswith("measured"):
+            measured.setdefault(m.section, []).append(ident)
+    for name, ids in sorted(measured.items()):
+        section = s.model.sections[name]
+        yield Finding(
+            "section.measured",
+            "note",
+            f"The source gives no profile for {_many(ids)} ({', '.join(s.name(i) for i in ids[:3])}); the section "
+            f"({_size(section.width, section.depth)} mm, A {section.area * 1e4:.4g} cm²) is measured on the body.",
+            tuple(ids),
+            s.middle(ids[0]),
+            ("Map the profile to a known one", "Accept, because…"),
+        )
+
+
+def _size(width: float, depth: float) -> str:
+    return f"{width * 1000:.0f}x{depth * 1000:.0f}"
+
+
 @check("section.differs")
 def find_other_sections(s: Subject) -> Iterator[Finding]:
     """Profiles named after a rolled section whose area or second moments are not that section's, by more than 3 %."""

@@ -194,7 +194,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("loads.put_on", "Show what was put on", "Loads", "Ctrl+Alt+P", lambda w: w.show_overlay("loads", "loads"), opened,
             "Loads as they were put on nodes, members, areas and places", True),
     Command("loads.arrived", "Show what arrived", "Loads", "Ctrl+Alt+A", lambda w: w.show_overlay("arrived", "cases"), opened,
-            "What members get from slabs and cladding, and what was lost, where it lay"),
+            "What members get from slabs and cladding, and what is not carried, where it lies"),
     Command("loads.new", "New case…", "Loads", "Ctrl+Alt+N", lambda w: w.load_desk.ask_new(), opened, "", True),
     Command("loads.change", "Name and kind of this case…", "Loads", "Ctrl+Alt+K", lambda w: w.load_desk.ask_change(),
             has_case, "Its kind decides which combinations it enters"),

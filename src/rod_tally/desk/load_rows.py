@@ -59,7 +59,7 @@ def load_page(review: Review, page: str, case: str, units: UnitSet, state_origin
     f, k = units.force[1], units.force[0]
     first = {"loads by case": "Case", "loads by storey": "Storey", "loads by origin": "Origin"}[page]
     out = Rows(
-        [first, *(f"Put on {a}, {f}" for a in "xyz"), *(f"Arrived {a}, {f}" for a in "xyz"), f"Shells, walls z, {f}", f"Lost z, {f}", "Share lost",
+        [first, *(f"Put on {a}, {f}" for a in "xyz"), *(f"Arrived {a}, {f}" for a in "xyz"), f"Shells, walls z, {f}", f"Not carried z, {f}", "Share not carried",
          f"Area × pressure, {f}", *(f"Reaction {a}, {f}" for a in "xyz")]
     )  # fmt: skip
     if page == "loads by case":

@@ -153,7 +153,7 @@ def _legend(sheet: Sheet, parts: list[tuple[LoadCase, float]], what: str) -> lis
 
 @overlay("arrived", "Loads arrived", base="pale")
 def draw_arrived(canvas: Canvas, sheet: Sheet) -> list[str]:
-    """What members get from slabs and cladding, as diagrams beside them; what was lost, where it lay."""
+    """What members get from slabs and cladding, as diagrams beside them; what is not carried, where it lies."""
     parts = parts_of(sheet)
     if not parts:
         return ["no load case"]
@@ -213,7 +213,7 @@ def draw_arrived(canvas: Canvas, sheet: Sheet) -> list[str]:
     legend = _legend(sheet, parts, f"▰ on {len(best)} members, largest {most * units.force[0]:.3g} {units.force[1]}/m")
     gone = sum((float(np.abs(f * sheet.review.distribution.case(c.name).total("lost")).max()) for c, f in parts), 0.0)
     if gone > 0:
-        legend.append(f"▰ lost {units.show(gone, 'force')} {units.force[1]}")
+        legend.append(f"▰ not carried {units.show(gone, 'force')} {units.force[1]}")
     if points:
         legend.append(f"→ {len(points)} concentrated")
     return legend

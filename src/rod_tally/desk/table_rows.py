@@ -140,7 +140,7 @@ def surfaces(state: DeskState, units: UnitSet) -> Rows:
     )  # fmt: skip
     review = state.review
     for s in review.model.surfaces.values() if review else ():
-        held = ["foot " + ", ".join(sorted({h.support.letters for h in s.supports}))] if s.supports else []
+        held = ["foot " + ", ".join(sorted({h.support.words for h in s.supports}))] if s.supports else []
         held += [f"bed {s.bedding / 1e6:g} MN/m³"] if s.bedding else []
         weight = review.model.surface_weight(s) * units.force[0] if review else None
         out.add(
@@ -247,7 +247,7 @@ def nodes(state: DeskState, units: UnitSet) -> Rows:
     for n, members in model.members_at().items():
         node = model.nodes[n]
         place = [float(v) * units.length[0] for v in node.point + model.origin]
-        out.add([n, *place, node.support.letters if node.support.any else "", len(members)], ("node", n))
+        out.add([n, *place, node.support.words, len(members)], ("node", n))
     return out
 
 
@@ -265,8 +265,8 @@ def members(state: DeskState, units: UnitSet) -> Rows:
             [
                 m.name or m.id, m.cls, m.storey, m.section, m.material, model.length(m) * units.length[0],
                 model.weight(m) * units.force[0], m.start, m.end,
-                m.release_start.letters if m.release_start.any else "",
-                m.release_end.letters if m.release_end.any else "",
+                m.release_start.words,
+                m.release_end.words,
             ],
             ("member", m.id),
             m.id,

@@ -9,6 +9,33 @@ import numpy as np
 from .geometry import Array, local_axes
 
 DIRECTIONS = ("ux", "uy", "uz", "rx", "ry", "rz")
+COMPONENTS = ("n", "vy", "vz", "mt", "my", "mz")
+
+
+def held_words(names: tuple[str, ...], letters: str, springs: tuple[float, ...], mark: str) -> str:
+    """Names of the directions with the letter `mark`, springs (letter S) with their stiffness, separated by spaces.
+
+    >>> held_words(DIRECTIONS, "XXSFFF", (0.0, 0.0, 2.5e7, 0.0, 0.0, 0.0), "X")
+    'ux uy uz=2.5e7'
+    """
+    out = []
+    for name, letter, k in zip(names, letters, springs):
+        if letter == mark:
+            out.append(name)
+        elif letter == "S":
+            out.append(f"{name}={_short(k)}")
+    return " ".join(out)
+
+
+def _short(value: float) -> str:
+    """A number with all its digits, and large ones by powers of ten: 2.5e7."""
+    if not 1e-3 <= abs(value) < 1e5:
+        for digits in range(17):
+            text = f"{value:.{digits}e}"
+            if float(text) == value:
+                mantissa, _, power = text.partition("e")
+                return f"{mantissa}e{int(power)}"
+    return repr(float(value)).removesuffix(".0")
 
 
 @dataclass(slots=True, frozen=True)
@@ -27,6 +54,11 @@ class Support:
     def any(self) -> bool:
         return self.letters != "FFFFFF"
 
+    @property
+    def words(self) -> str:
+        """The held directions, springs with their stiffness (N/m, N m/rad): "ux uy uz=2.5e7"; "" for a free node."""
+        return held_words(DIRECTIONS, self.letters, self.springs, "X")
+
 
 FREE = Support()
 FIXED = Support("XXXXXX")
@@ -42,6 +74,11 @@ class Release:
     @property
     def any(self) -> bool:
         return self.letters != "FFFFFF"
+
+    @property
+    def words(self) -> str:
+        """The released components, springs with their stiffness: "my mz", "my=4e6"; "" for an end that is fixed."""
+        return held_words(COMPONENTS, self.letters, self.springs, "R")
 
 
 @dataclass(slots=True)
@@ -66,7 +103,8 @@ class Member:
     `z_axis` is the direction its local z is as near to as it can be; `offset_start` and `offset_end` (global, m) lead
     from the node to the member's own end (rigid). `source_line` (2, 3) is its axis as the source has it; `pin_joined`:
     the source says it carries axial force only. `element`: the curved element it is a chord of, "" for a whole one;
-    `bearing`: the source's load-bearing flag, None where it has none.
+    `bearing`: the source's load-bearing flag, None where it has none. `read_from`: how its body was read where that was
+    not plain (measured, clipped); `ends`: (width, depth) in m at both ends of a body that tapers.
     """
 
     id: str
@@ -90,6 +128,8 @@ class Member:
     tag: str = ""
     element: str = ""
     bearing: bool | None = None
+    read_from: str = ""
+    ends: tuple[tuple[float, float], tuple[float, float]] | None = None
 
     @property
     def whole(self) -> str:

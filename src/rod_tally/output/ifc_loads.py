@@ -43,7 +43,11 @@ class LoadWriter:
             "IfcStructuralLoadCase", f"case {case.name}", case.name,
             PredefinedType="LOAD_CASE", ActionType=action, ActionSource=source,
         )  # fmt: skip
-        said = {"kind": case.kind if case.kind in TOLD else "", "category": case.category, "together": case.together}
+        said = {
+            "kind": case.kind if case.kind in TOLD else "",
+            "category": case.category,
+            "alternatives": case.together,
+        }
         entity.Description = "; ".join(f"{k}: {v}" for k, v in said.items() if v) or None
         if any(case.self_weight):
             entity.SelfWeightCoefficients = [float(v) for v in case.self_weight]

@@ -79,7 +79,7 @@ def member_labels(review: Review) -> dict[str, str]:
 
 def _nodes(review: Review) -> Rows:
     m = review.model
-    return [(n.id, *(n.point + m.origin).tolist(), n.support.letters) for n in m.nodes.values()]
+    return [(n.id, *(n.point + m.origin).tolist(), n.support.words or None) for n in m.nodes.values()]
 
 
 def _members(review: Review) -> Rows:
@@ -87,7 +87,7 @@ def _members(review: Review) -> Rows:
     return [
         (
             label[m.id], m.id, m.cls, m.start, m.end, m.section or None, m.material or None,
-            m.release_start.letters, m.release_end.letters,
+            m.release_start.words or None, m.release_end.words or None,
         )
         for m in review.model.members.values()
     ]  # fmt: skip

@@ -43,6 +43,7 @@ MIGRATIONS = (
                              revised INTEGER NOT NULL REFERENCES revision(id), data BLOB NOT NULL, created TEXT NOT NULL);
     """,
 )
+RENAMED = {"load.lost": "load.uncarried"}
 DECISIONS = ("open", "accepted", "corrected")
 
 
@@ -92,7 +93,7 @@ ARRAYS = ("xyz", "displacement", "reaction", "station_member", "station_x", "for
 
 
 # fields of members and the like that came after the first release and change no result
-UNDECISIVE = frozenset({"element", "bearing"})
+UNDECISIVE = frozenset({"element", "bearing", "read_from", "ends"})
 # fields of loads and materials that came later: they count where they say something
 LATER: dict[str, Any] = {
     "area_loads": [], "space_loads": [], "temperatures": [], "settlements": [], "roots": [],
@@ -356,7 +357,7 @@ class Project:
         rows = self._db.execute(
             "SELECT finding, status, reason FROM decision WHERE revision = ? ORDER BY id", (revision,)
         ).fetchall()
-        return {finding: (status, reason) for finding, status, reason in rows}
+        return {_renamed(finding): (status, reason) for finding, status, reason in rows}
 
     def look(self, revision: int, item: str, seen: bool) -> None:
         """Keep that an item of the round was looked at (or no longer counts as such)."""
@@ -380,6 +381,12 @@ class Project:
     def settings(self) -> Settings:
         row = self._db.execute("SELECT data FROM setting ORDER BY id DESC LIMIT 1").fetchone()
         return Settings.from_dict(json.loads(row[0]), str(self.path)) if row else Settings()
+
+
+def _renamed(finding: str) -> str:
+    """The key of a finding whose code had another name in an earlier release."""
+    code, colon, ids = finding.partition(":")
+    return RENAMED.get(code, code) + colon + ids
 
 
 def now() -> str:

@@ -37,7 +37,7 @@ STEPS: tuple[Step, ...] = (
         (
             Item("Counts agree", ("source.unread", "source.surfaces", "source.counterpart")),
             Item("Both sides", ("source.off_element", "source.differs", "source.one_way")),
-            Item("Sections read", ("section.missing", "section.unknown", "section.differs")),
+            Item("Sections read", ("section.missing", "section.unknown", "section.measured", "section.differs")),
             Item("Materials", ("material.missing", "material.stiffness", "material.density", "material.differs")),
         ),
         "sections",
@@ -73,7 +73,7 @@ STEPS: tuple[Step, ...] = (
         "Loads",
         (
             Item("Cases", ("load.empty", "case.untyped", "load.same")),
-            Item("Arrived", ("load.lost", "load.between")),
+            Item("Arrived", ("load.uncarried", "load.between")),
             Item("Direction", ("load.direction",)),
             Item("Values", ("load.magnitude", "load.factored", "load.jump", "load.slab_jump")),
             Item("Self-weight once", ("load.twice", "load.weight_again", "load.no_weight")),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 
 import numpy as np
 
@@ -24,6 +25,7 @@ from ..model import (
 from ..model.geometry import Array
 from ..model.loads import SELF_WEIGHT, Vector, extent_fault
 
+Values = tuple[float, ...]
 _OWN_WEIGHT = re.compile(r"self[\s_-]*weight|dead[\s_-]*weight|own[\s_-]*weight|eigengewicht|poids propre", re.I)
 
 
@@ -41,8 +43,14 @@ def transfer_loads(source: SourceModel, model: Model) -> None:
             for case_name, case_ in model.cases.items():
                 if skipped.reason.startswith(f"load in case {case_name}:"):
                     case_.lost.append((skipped.id, skipped.reason, (0.0, 0.0, 0.0)))
+    pieces: dict[str, list[str]] = {}
+    for surface in model.surfaces.values():
+        if surface.element:
+            pieces.setdefault(surface.element, []).append(surface.id)
     for action in source.actions:
-        _add(action, model, node_of)
+        # a load on an element that is several faces in the model acts on each of them
+        for target in pieces.get(action.target, [action.target]) if action.kind == "area" else [action.target]:
+            _add(action if target == action.target else replace(action, target=target), model, node_of)
     if (model.members or model.surfaces) and not any(any(c.self_weight) for c in model.cases.values()):
         named = [c for c in model.cases.values() if _OWN_WEIGHT.search(c.name)]
         if not named:
@@ -91,10 +99,14 @@ def _add(action: SourceAction, model: Model, node_of: dict[str, str]) -> None:
         case.lost.append((action.id, reason, force))  # type: ignore[arg-type]
         model.skipped.append(Skipped("action", action.id, reason, action.name))
         return
-    length = model.length(member)
-    scale = length / float(np.linalg.norm(member.source_line[1] - member.source_line[0]))
+    line = model.line(member)
+    length = float(np.linalg.norm(line[1] - line[0]))
+    own = float(np.linalg.norm(member.source_line[1] - member.source_line[0]))
+    scale, first = length / own, 0.0
+    if model.kind == "physical":
+        # a body's load stays where it is, along the axis that transfer made longer or shorter
+        scale, first = 1.0, float((member.source_line[0] - line[0]) @ (line[1] - line[0])) / length
     if action.at is not None:
-        line = model.line(member)
         along = float((action.at - model.origin - line[0]) @ (line[1] - line[0])) / length
         if not -model.search <= along <= length + model.search:
             reason = f"load in case {action.case}: its point lies {max(-along, along - length):.2f} m beyond its member"
@@ -104,11 +116,28 @@ def _add(action: SourceAction, model: Model, node_of: dict[str, str]) -> None:
         _piece(case, action, member, min(max(along, 0.0), length), None, values, values)
     elif action.kind == "point":
         for d, v in action.stations:
-            _piece(case, action, member, min(d * scale, length), None, v, v)
+            _piece(case, action, member, min(max(first + d * scale, 0.0), length), None, v, v)
     else:
         for (d0, v0), (d1, v1) in zip(action.stations, action.stations[1:]):
             if d1 > d0:
-                _piece(case, action, member, d0 * scale, min(d1 * scale, length), v0, v1)
+                a, b = first + d0 * scale, first + d1 * scale
+                low, high = max(a, 0.0), min(b, length)
+
+                def at(x: float, a: float = a, b: float = b, p: Values = v0, q: Values = v1) -> Values:
+                    return tuple(u + (w - u) * (x - a) / (b - a) for u, w in zip(p, q))
+
+                if high > low:
+                    _piece(case, action, member, low, high, at(low), at(high))
+                beyond = (b - a) - max(high - low, 0.0)
+                if beyond > 1e-3:
+                    _tell_cut(case, action, beyond, v0 if a < 0 else v1)
+
+
+def _tell_cut(case: LoadCase, action: SourceAction, length: float, value: tuple[float, ...]) -> None:
+    """Keep what of a line load lies beyond its member as not taken over."""
+    reason = f"load in case {action.case}: {length:.3f} m of it lie beyond its member"
+    force = (value[0] * length, value[1] * length, value[2] * length)
+    case.lost.append((action.id, reason, force))
 
 
 def _place(action: SourceAction, case: LoadCase, model: Model, node_of: dict[str, str]) -> None:

@@ -56,6 +56,7 @@ def transfer_physical(source: SourceModel, model: Model, settings: TransferSetti
                 ident, e.name, e.cls, "", "", e.profile, e.material, z_axis, e.storey,
                 source_line=line, source_section=e.profile, source_material=e.material, tag=e.tag,
                 element=ident.rsplit("/", 1)[0] if e.how == "chord" else "", bearing=e.bearing,
+                read_from=e.how if e.how in ("measured", "clipped") else "", ends=e.ends,
             )
         )  # fmt: skip
         lines.append(line)

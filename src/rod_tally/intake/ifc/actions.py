@@ -9,7 +9,16 @@ import numpy as np
 
 from ...model.loads import CATEGORIES, KINDS
 from ...model.log import LogEntry, Skipped
-from ..source import SourceAction, SourceCase, SourceCombination, SourceCurve, SourceModel
+from ..source import (
+    SourceAction,
+    SourceCase,
+    SourceCombination,
+    SourceCurve,
+    SourceElement,
+    SourceFace,
+    SourceModel,
+    SourceSurface,
+)  # fmt: skip
 from .damage import UNREADABLE, first_line, for_each, text
 from .placed_actions import ActionError, finite, imposed, on_place, own_points
 from .placement import Placements
@@ -47,9 +56,12 @@ def read_actions(file: Any, source: SourceModel, placements: Placements, units: 
         targets[rel.RelatedStructuralActivity.id()] = rel.RelatingElement
 
     for_each(file, "IfcRelConnectsStructuralActivity", aim, source.log)
-    curves = {c.id: c for c in source.curves}
+    # loads of a model without analytical members act on its beams, columns, slabs and walls
+    curves: dict[str, SourceCurve | SourceElement] = {c.id: c for c in source.curves}
+    curves |= {e.id: e for e in source.elements}
     points = {p.id for p in source.points}
-    faces = {f.id: f for f in source.faces}
+    faces: dict[str, SourceFace | SourceSurface] = {f.id: f for f in source.faces}
+    faces |= {s.id: s for s in source.surfaces}
     sides = {e.id: e for e in source.edges}
     actions = file.by_type("IfcStructuralAction")
     source.counts["action"] = len(actions)
@@ -66,6 +78,8 @@ def read_actions(file: Any, source: SourceModel, placements: Placements, units: 
                 raise ActionError("it has no value")
             if target is not None and not any(name in known for known in (curves, points, faces, sides)):
                 raise ActionError(f"it acts on an {target.is_a()} that is not in the model")
+            if getattr(curves.get(name), "path", None) is not None:
+                raise ActionError("it acts on a curved member, along which no place can be given")
             moved = (
                 imposed(action, load, case, name, name in points, units) if name in curves or name in points else None
             )
@@ -139,7 +153,7 @@ def _groups(file: Any, source: SourceModel) -> tuple[dict[int, str], dict[int, f
         names.add(name)
         case_names[group.id()] = name
         kind = KIND_BY_SOURCE.get(group.ActionSource or "") or KIND_BY_TYPE.get(group.ActionType or "", "")
-        said = dict(re.findall(r"(kind|category|together): ([^;]+)", text(group.Description)))
+        said = dict(re.findall(r"(kind|category|together|alternatives): ([^;]+)", text(group.Description)))
         kind = said["kind"] if said.get("kind") in KINDS else kind
         weight = getattr(group, "SelfWeightCoefficients", None)
         vector = tuple(float(v) for v in weight) if weight else (0.0, 0.0, 0.0)
@@ -148,7 +162,16 @@ def _groups(file: Any, source: SourceModel) -> tuple[dict[int, str], dict[int, f
             source.log.append(LogEntry("skipped", (group.GlobalId,), message))
             vector = (0.0, 0.0, 0.0)
         category = said.get("category", "") if kind == "live" and said.get("category") in CATEGORIES else ""
-        source.cases.append(SourceCase(name, group.GlobalId, kind, vector, category, said.get("together", "")))
+        source.cases.append(
+            SourceCase(
+                name,
+                group.GlobalId,
+                kind,
+                vector,
+                category,
+                (said.get("alternatives") or said.get("together", "")).strip(),
+            )
+        )
         walk(group, name, 1.0, frozenset())
     for group in combinations:
         parts = {
@@ -180,7 +203,12 @@ def _values(load: Any, units: Units) -> tuple[str, tuple[float, ...]]:
 
 
 def _action(
-    action: Any, target: Any, curve: SourceCurve | None, case: str, placements: Placements, units: Units
+    action: Any,
+    target: Any,
+    curve: SourceCurve | SourceElement | None,
+    case: str,
+    placements: Placements,
+    units: Units,
 ) -> SourceAction:
     load = action.AppliedLoad
     if load is None:

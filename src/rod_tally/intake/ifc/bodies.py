@@ -37,7 +37,8 @@ class BodyError(ValueError):
 class Body:
     """A line (2, 3) in world coordinates, the profile's axes, its key, how they were read; length 0: not yet known.
 
-    `path` (n, 3) are the points of a curved one, whose line is the chord."""
+    `path` (n, 3) are the points of a curved one, whose line is the chord. `ends`: width and depth at both ends of a
+    tapered one."""
 
     line: Array
     y_axis: Array
@@ -47,6 +48,7 @@ class Body:
     misfit: float = 0.0
     length: float = 0.0
     path: Array | None = None
+    ends: solids.Ends | None = None
 
 
 def representation(element: Any, identifier: str) -> list[Any]:
@@ -247,7 +249,8 @@ class Bodies:
         vertices, faces = solids.triangles(element)
         if known is not None and self._lengthwise(known):
             line, misfit = solids.along(known.line, vertices)
-            return Body(line, known.y_axis, known.z_axis, known.profile, "clipped", misfit)
+            ends = self._taper(known, line, vertices, faces)
+            return Body(line, known.y_axis, known.z_axis, known.profile, "clipped", misfit, ends=ends)
         found = solids.measure(vertices, faces)
         profile = SourceProfile(
             f"measured {found.width * 1000:.0f}x{found.depth * 1000:.0f}",
@@ -259,7 +262,26 @@ class Bodies:
         while key in self.profiles.found and self.profiles.found[key].outer != profile.outer:
             key, n = f"{profile.name} ({n})", n + 1
         profile.name = key
-        return Body(found.line, found.y_axis, found.z_axis, self.profiles.add(profile), "measured", found.misfit)
+        return Body(
+            found.line,
+            found.y_axis,
+            found.z_axis,
+            self.profiles.add(profile),
+            "measured",
+            found.misfit,
+            ends=found.ends,
+        )
+
+    @staticmethod
+    def _taper(known: Body, line: Array, vertices: Array, faces: Any) -> solids.Ends | None:
+        """Sizes at the ends of a body that is more than an extrusion; None where it keeps its section, or has no slice."""
+        x = (line[1] - line[0]) / _length(line)
+        y = known.y_axis / np.linalg.norm(known.y_axis)
+        axes = np.array([x, y, np.cross(x, y)])
+        try:
+            return solids.ends_of((vertices - line[0])[faces] @ axes.T, 0.0, _length(line))
+        except solids.SolidError:
+            return None
 
 
 def _length(line: Array) -> float:

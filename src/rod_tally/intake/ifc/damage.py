@@ -109,6 +109,8 @@ def _root(entity: Any, b: BadLine, reason: str, follows: bool, out: dict[int, st
     if entity.is_a("IfcProduct") and (not b.positions or any(p in PLACE for p in b.positions)):
         out.setdefault(entity.id(), reason)
         return
+    if entity.is_a("IfcStructuralActivity") and follows:
+        return  # an action without its value is told as one
     names = [entity.attribute_name(p) for p in b.positions if p < len(entity)]
     what = f"its {' and '.join(names)} is not read; " if names else ""
     if names or not follows:

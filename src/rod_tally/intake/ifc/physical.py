@@ -141,6 +141,7 @@ def _member(
         text(element.get_argument(7)),  # Tag
         body.misfit,
         body.path,
+        ends=body.ends,
     )
 
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from ...model.geometry import Array
 from ...model.surface import across, normal_of
-from ..source import SourceAction, SourceEdge, SourceFace
+from ..source import SourceAction, SourceEdge, SourceFace, SourceSurface
 from .analytical import edge
 from .damage import ident, text
 from .placement import Placements
@@ -59,7 +59,7 @@ def on_place(
     action: Any,
     load: Any,
     case: str,
-    face: SourceFace | None,
+    face: SourceFace | SourceSurface | None,
     side: SourceEdge | None,
     placements: Placements,
     units: Units,
@@ -78,7 +78,7 @@ def on_place(
             raw = tuple(float(getattr(v, n, None) or 0.0) * units["PLANARFORCEUNIT"] for n in PLANAR)
             out.stations.append((0.0, (*finite(raw), 0.0, 0.0, 0.0)))
         out.outline = own_face(action, placements)
-        outline = out.outline if out.outline is not None else face.outer if face is not None else None
+        outline = out.outline if out.outline is not None else _outline_of(face)
         if outline is None:
             raise ActionError("it acts on nothing, and has no area of its own")
         said = text(action.Description)
@@ -100,6 +100,13 @@ def on_place(
         raise ActionError(f"a line load given at {len(values)} points is not taken over there; two are")
     out.stations = [(0.0, values_of(v, units, len(line) == 1)) for v in values]
     return out
+
+
+def _outline_of(face: SourceFace | SourceSurface | None) -> Array | None:
+    """The outline (n, 3) that a pressure's points are counted from; None for nothing."""
+    if isinstance(face, SourceSurface):
+        return face.body.outer if face.body is not None else face.sheets[0].outer if face.sheets else None
+    return None if face is None else face.outer
 
 
 def values_of(load: Any, units: Units, point: bool) -> tuple[float, ...]:

@@ -81,6 +81,7 @@ def read(path: Path, progress: Progress) -> SourceModel:
         read_analytical(file, source, placements, profiles, materials, units, progress)
         read_faces(file, source, placements, materials, units)
         read_links(file, source)
+    if analytical or file.by_type("IfcStructuralAction") or file.by_type("IfcStructuralLoadGroup"):
         read_actions(file, source, placements, units)
     for skipped in lost:
         if skipped.cls not in ("line", "action"):

@@ -17,9 +17,16 @@ class SolidError(ValueError):
     """A solid that is not the body of a member; the message says why."""
 
 
+Size = tuple[float, float]
+Ends = tuple[Size, Size]
+TAPERS = 0.02  # share by which width or depth changes along a body before it counts as tapered
+
+
 @dataclass(slots=True)
 class Measured:
-    """A prism's line, its section's axes and outline about the line, and misfit: 1 - volume / (area x length)."""
+    """A prism's line, its section's axes and outline about the line, and misfit: 1 - volume / (area x length).
+
+    `ends` are width and depth at both ends where the body tapers, None where it keeps its section."""
 
     line: Array
     y_axis: Array
@@ -29,6 +36,7 @@ class Measured:
     width: float
     depth: float
     misfit: float
+    ends: Ends | None = None
 
 
 def triangles(element: Any) -> tuple[Array, NDArray[np.int64]]:
@@ -68,6 +76,22 @@ def along(line: Array, vertices: Array) -> tuple[Array, float]:
     return np.array([line[0] + t0 * unit, line[0] + t1 * unit]), 1 - (t1 - t0) / length
 
 
+def ends_of(p: Array, low: float, high: float) -> Ends | None:
+    """Width and depth (m) at both ends of a body of triangles (n, 3, 3) in local axes, x from `low` to `high`; None where
+    they are the same.
+
+    Sliced at a quarter and three quarters, since ends may be cut at a slant, and taken on in a straight line.
+    """
+    sizes = []
+    for share in (0.25, 0.75):
+        y0, z0, y1, z1 = _slice(p, low + share * (high - low)).bounds
+        sizes.append((y1 - y0, z1 - z0))
+    (w0, d0), (w1, d1) = sizes
+    if abs(w1 - w0) <= TAPERS * max(w0, w1) and abs(d1 - d0) <= TAPERS * max(d0, d1):
+        return None
+    return (1.5 * w0 - 0.5 * w1, 1.5 * d0 - 0.5 * d1), (1.5 * w1 - 0.5 * w0, 1.5 * d1 - 0.5 * d0)
+
+
 def measure(vertices: Array, faces: NDArray[np.int64]) -> Measured:
     """Line and section of a prism given by triangles.
 
@@ -103,7 +127,8 @@ def measure(vertices: Array, faces: NDArray[np.int64]) -> Measured:
     size = high - low
     if size[0] < 1.2 * max(size[1], size[2]):
         raise SolidError("its body is no longer than it is wide")
-    section = _slice((p - vertices.mean(axis=0)) @ axes.T, float(low[0] + high[0]) / 2)
+    own = (p - vertices.mean(axis=0)) @ axes.T
+    section = _slice(own, float(low[0] + high[0]) / 2)
     centre = np.array([section.centroid.x, section.centroid.y])
     base = vertices.mean(axis=0) + axes[1] * centre[0] + axes[2] * centre[1]
     line = np.array([base + axes[0] * low[0], base + axes[0] * high[0]])
@@ -122,9 +147,10 @@ def measure(vertices: Array, faces: NDArray[np.int64]) -> Measured:
         axes[2],
         ring(section.exterior.coords),
         [ring(r.coords) for r in section.interiors],
-        float(size[1]),
-        float(size[2]),
+        float(np.ptp(np.array(section.exterior.coords)[:, 0])),
+        float(np.ptp(np.array(section.exterior.coords)[:, 1])),
         abs(1 - volume / (section.area * length)),
+        ends_of(own, float(low[0]), float(high[0])),
     )
 
 

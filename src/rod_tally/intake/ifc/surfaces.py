@@ -92,8 +92,8 @@ def _surface(
             prisms.placements.sound(opening)
             out.openings += prisms.of(opening)[0]
         except UNREADABLE as error:
-            reason = f"an opening of {out.name or out.id} is missing there: {first_line(error)}"
-            skipped.append(Skipped("opening", ident(opening), reason, text(opening.Name), opening.is_a()))
+            why = f"an opening of {out.name or out.id} is missing there: {first_line(error)}"
+            skipped.append(Skipped("opening", ident(opening), why, text(opening.Name), opening.is_a()))
     return out
 
 

@@ -28,7 +28,7 @@ class SetSupport(Edit):
     def change(self, model: Model) -> str:
         for ident in self.nodes:
             self.node(model, ident).support = self.support
-        return f"{', '.join(self.nodes[:5])}: support {self.support.letters}"
+        return f"{', '.join(self.nodes[:5])}: support {self.support.words or 'none'}"
 
     def ids(self, model: Model) -> tuple[str, ...]:
         return ()
@@ -73,7 +73,7 @@ class HoldFoot(Edit):
                 if not edges:
                     raise EditError(f"{surface.name or ident} has no level edge at its foot")
                 surface.supports = [LineSupport(e, self.support) for e in edges]
-        return f"{counted(self.surfaces, 'surface')}: foot {self.support.letters}"
+        return f"{counted(self.surfaces, 'surface')}: foot {self.support.words or 'free'}"
 
 
 @dataclass
@@ -111,7 +111,7 @@ class SetRelease(Edit):
                 member.release_end = self.release
             else:
                 member.release_start = self.release
-        return f"{len(self.members)} members: {'end' if self.at_end else 'start'} {self.release.letters}"
+        return f"{len(self.members)} members: {'end' if self.at_end else 'start'} {'released in ' + self.release.words if self.release.any else 'fixed'}"
 
 
 @dataclass
@@ -129,7 +129,9 @@ class PinBoth(Edit):
         for ident in self.members:
             member = self.member(model, ident)
             member.release_start = member.release_end = release
-        return f"{counted(self.members, 'member')}: both ends {release.letters}"
+        return (
+            f"{counted(self.members, 'member')}: both ends {'released in ' + release.words if release.any else 'fixed'}"
+        )
 
 
 @dataclass
