@@ -110,3 +110,13 @@ def test_cuts_that_cannot_be_made_say_why() -> None:
         wall_cut(m, "s", 1.0)
     with pytest.raises(EditError, match="has no length"):
         AddCuts([{"name": "x", "line": [[0, 0, 0], [0, 0, 0]], "surfaces": ["s"]}]).apply(m)
+
+
+def test_cuts_of_storeys_named_by_numbers_keep_their_own_numbers() -> None:
+    """From storey "1" to "2": "1 x1" and "1 x2" become "2 x1" and "2 x2", not "2 x2" twice."""
+    m = floor_on_end_walls()
+    m.storeys = [Storey("1", 3.0), Storey("2", 6.0)]
+    shell(m, "s2", rectangle(12, 4, 6.0), 0.2)
+    AddCuts(regular_cuts(m, "1", "x", 3.0)).apply(m)
+    copies = on_storey(m, m.cuts, "2")
+    assert [c["name"] for c in copies] == [f"2 x{k}" for k in range(1, len(copies) + 1)] and len(copies) > 2

@@ -178,6 +178,12 @@ def wall_cut(model: Model, ident: str, height: float, factor: float = 1.0) -> di
     return {"name": name, "line": ends.tolist(), "surfaces": [ident], "storey": s.storey, "factor": factor}
 
 
+def _renamed(text: str, old: str, new: str) -> str:
+    """A cut's name for another storey: that of its own gives way where the name begins with it ("1 x1" to "2 x1")."""
+    head = f"{old} "
+    return f"{new} {text.removeprefix(head) if old else text}".strip()
+
+
 def on_storey(model: Model, cuts: list[Cut], storey: str) -> list[dict[str, Any]]:
     """The same cuts in plan on another storey's floor, as records for AddCuts. Raises CutError."""
     slabs = floor_surfaces(model, storey)
@@ -186,8 +192,7 @@ def on_storey(model: Model, cuts: list[Cut], storey: str) -> list[dict[str, Any]
     for c in cuts:
         line = c.line.copy()
         line[:, 2] = z
-        family = c.family.replace(c.storey, storey) if c.storey else f"{storey} {c.family}".strip()
-        name = c.name.replace(c.storey, storey) if c.storey and c.storey in c.name else f"{storey} {c.name}"
+        family, name = (_renamed(text, c.storey, storey) for text in (c.family, c.name))
         out.append(
             {
                 "name": name, "line": line.tolist(), "surfaces": [s.id for s in slabs], "family": family,

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from copy import copy, deepcopy
 from dataclasses import asdict, dataclass, fields
-from typing import Any, ClassVar
+from typing import Any, ClassVar, TypeVar
 
 import numpy as np
 
@@ -15,6 +15,9 @@ from ..log import LogEntry, Skipped
 from ..model import Model
 from ..structure import Member, Node, Release, Support
 from ..surface import Surface
+from .keeping import case_totals, keep_loads
+
+T = TypeVar("T")
 
 
 class EditError(ValueError):
@@ -36,16 +39,20 @@ class _Before:
     removed_members: dict[str, Member]
     removed_surfaces: dict[str, Surface]
     cuts: list[Any]
+    one_way: dict[str, str]
+    groups: dict[str, list[str]]
 
 
 class Edit(ABC):
     """A change of a model; subclasses are dataclasses. `apply` and `revert` may be called in turn any number of times.
 
     `change` must take what it changes through `node`, `member`, `surface` or `case`, which put a copy in the model
-    first: so taking back is putting the old ones in again.
+    first: so taking back is putting the old ones in again. Loads on members that were moved stay where they are in space.
     """
 
     kinds: ClassVar[dict[str, type[Edit]]] = {}
+    carries_loads: ClassVar[bool] = True  # False: the edit itself puts loads where they belong
+    changes_loads: ClassVar[bool] = False  # True: changing them is what it is for
     text: str = "Edit"
     _before: _Before | None = None
 
@@ -70,19 +77,43 @@ class Edit(ABC):
         self._before = _Before(
             dict(model.nodes), dict(model.members), dict(model.surfaces), dict(model.sections), dict(model.materials),
             dict(model.cases), list(model.combinations), list(model.skipped), dict(model.removed_members), dict(model.removed_surfaces),
-            list(model.cuts),
+            list(model.cuts), dict(model.one_way), {k: list(v) for k, v in model.groups.items()},
         )  # fmt: skip
         record = to_record(self, model)
         try:
             message = self.change(model)
-        except EditError:
+            message += self._kept(model)
+        except BaseException:
             self._put_back(model)
             raise
-        except KeyError as error:
-            self._put_back(model)
-            raise EditError(f"{error.args[0]} is not in the model any more") from None
         model.log.append(LogEntry("corrected", self.ids(model), message))
         model.corrections.append(record)
+
+    def _kept(self, model: Model) -> str:
+        """Keep the loads of members that were moved where they are; what to say of those that could not be, and of a case
+        whose total is another one now."""
+        before = self._before
+        assert before is not None
+        words = ""
+        if self.carries_loads:
+            words = keep_loads(model, before.nodes, before.members, model.search).words
+        if self.changes_loads:
+            return f"; {words}" if words else ""
+        now = {
+            n: c for n, c in model.cases.items() if c is not before.cases.get(n) or self._loads_a_changed_part(model, c)
+        }
+        was = Model(nodes=before.nodes, members=before.members)
+        old = case_totals(was, {n: before.cases[n] for n in now if n in before.cases})
+        for name, total in case_totals(model, now).items():
+            if name in old and np.abs(total - old[name]).max() > 1e-6 + 1e-9 * np.abs(old[name]).max():
+                step = ", ".join(f"{v / 1000:+.4g}" for v in total - old[name])
+                words += f"{'; ' if words else ''}the sum of case {name} changes by {step} kN in x, y, z"
+        return f"; {words}" if words else ""
+
+    def _loads_a_changed_part(self, model: Model, case: Any) -> bool:
+        before = self._before
+        assert before is not None
+        return any(model.members.get(x.member) is not before.members.get(x.member) for x in case.member_loads)
 
     def revert(self, model: Model) -> None:
         """Take back the last `apply`."""
@@ -98,22 +129,23 @@ class Edit(ABC):
         model.combinations = list(b.combinations)
         model.skipped, model.cuts = list(b.skipped), list(b.cuts)
         model.removed_members, model.removed_surfaces = dict(b.removed_members), dict(b.removed_surfaces)
+        model.one_way, model.groups = dict(b.one_way), {k: list(v) for k, v in b.groups.items()}
 
     # -- taking a part of the model to change it ---------------------------------------------------------------------
 
     @staticmethod
     def node(model: Model, ident: str) -> Node:
-        own = model.nodes[ident] = deepcopy(model.nodes[ident])
+        own = model.nodes[ident] = deepcopy(there(model.nodes, ident))
         return own
 
     @staticmethod
     def member(model: Model, ident: str) -> Member:
-        own = model.members[ident] = deepcopy(model.members[ident])
+        own = model.members[ident] = deepcopy(there(model.members, ident))
         return own
 
     @staticmethod
     def surface(model: Model, ident: str) -> Surface:
-        own = model.surfaces[ident] = deepcopy(model.surfaces[ident])
+        own = model.surfaces[ident] = deepcopy(there(model.surfaces, ident))
         return own
 
     @staticmethod
@@ -142,6 +174,13 @@ class Edit(ABC):
             number += 1
         model.nodes[f"J{number}"] = Node(f"J{number}", np.asarray(point, float).copy())
         return f"J{number}"
+
+
+def there(parts: Mapping[str, T], ident: str) -> T:
+    """The part of that id. Raises EditError for one that is not in the model."""
+    if ident not in parts:
+        raise EditError(f"{ident} is not in the model any more")
+    return parts[ident]
 
 
 def to_record(edit: Edit, model: Model) -> dict[str, Any]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from copy import copy
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field, fields, replace
 from typing import Any
 
 import numpy as np
@@ -24,7 +24,7 @@ from ..loads import (
     extent_fault,
 )
 from ..model import Model
-from .base import Edit, EditError, counted
+from .base import Edit, EditError, counted, there
 
 LISTS: dict[str, tuple[str, Any]] = {
     "node": ("node_loads", NodeLoad),
@@ -117,6 +117,8 @@ def check_case(kind: str, category: str) -> None:
 class AddCases(Edit):
     """Make cases from plain values: name, kind, category, together, self_weight (true or false), loads, by."""
 
+    changes_loads = True
+
     cases: list[dict[str, Any]]
 
     def __post_init__(self) -> None:
@@ -179,6 +181,8 @@ def put_load(model: Model, case: LoadCase, values: dict[str, Any]) -> None:
 class AddLoads(Edit):
     """Put loads (plain values) into a case."""
 
+    changes_loads = True
+
     case: str
     loads: list[dict[str, Any]]
 
@@ -199,6 +203,8 @@ class AddLoads(Edit):
 class RemoveLoads(Edit):
     """Take loads out of a case: `which` are [kind, number from 0]."""
 
+    changes_loads = True
+
     case: str
     which: list[list[Any]]
 
@@ -218,6 +224,8 @@ class RemoveLoads(Edit):
 @dataclass
 class SetCase(Edit):
     """Give a case another name, kind, category, or a name for those it never acts together with."""
+
+    changes_loads = True
 
     name: str
     new_name: str
@@ -254,6 +262,8 @@ def renamed(c: Combination, old: str, new: str) -> Combination:
 class DeleteCases(Edit):
     """Take cases out, and the combinations that need them."""
 
+    changes_loads = True
+
     names: list[str]
 
     def __post_init__(self) -> None:
@@ -273,6 +283,8 @@ class DeleteCases(Edit):
 @dataclass
 class ScaleCase(Edit):
     """Multiply everything in a case: -1 turns its sign, 1/1.5 takes a partial factor off."""
+
+    changes_loads = True
 
     name: str
     factor: float
@@ -302,6 +314,11 @@ class ScaleCase(Edit):
             t.uniform, t.grad_y, t.grad_z = t.uniform * f, t.grad_y * f, t.grad_z * f
         for s in case.settlements:
             s.movement = tuple(v * f for v in s.movement)
+        case.lost = [(i, reason, times(force)) for i, reason, force in case.lost]
+        if case.spectrum is not None:
+            # the response has no sign: only its size is multiplied
+            curve = [(t, a * abs(f)) for t, a in case.spectrum.curve]
+            case.spectrum = replace(case.spectrum, curve=curve)
         return f"load case {self.name} multiplied by {f:g}"
 
 
@@ -383,8 +400,9 @@ class SetSpan(Edit):
         if self.way not in ("shell", "one-way", "two-way", "column"):
             raise EditError(f"{self.way!r} is neither shell, one-way, two-way nor column")
         for ident in self.surfaces:
-            if self.way == "column" and not model.surfaces[ident].upright:
-                raise EditError(f"{model.surfaces[ident].name or ident} is no wall, so it cannot stand for a column")
+            surface = there(model.surfaces, ident)
+            if self.way == "column" and not surface.upright:
+                raise EditError(f"{surface.name or ident} is no wall, so it cannot stand for a column")
         if self.span is not None and not np.linalg.norm(self.span) > 1e-9:
             raise EditError("a span needs a direction")
         for ident in self.surfaces:

@@ -9,7 +9,7 @@ import numpy as np
 
 from ..cuts import Cut
 from ..model import Model
-from .base import Edit, EditError
+from .base import Edit, EditError, there
 
 
 @dataclass
@@ -33,6 +33,8 @@ class AddCuts(Edit):
             surfaces = [s for s in c.get("surfaces", ()) if s in model.surfaces]
             if not surfaces:
                 raise EditError(f"cut {name} crosses no slab or wall of the model")
+            if name in new:
+                raise EditError(f"two of the cuts are named {name!r}")
             new[name] = Cut(name, line, surfaces, c.get("family", ""), c.get("storey", ""), float(c.get("factor", 1.0)))
         model.cuts = [new.pop(c.name, c) for c in model.cuts] + list(new.values())
         return self.text
@@ -55,7 +57,7 @@ class MoveCut(Edit):
             raise EditError(f"there is no cut {self.name!r}")
         cut = model.cuts[k]
         way = cut.line[1] - cut.line[0]
-        normal = model.surfaces[cut.surfaces[0]].plain_axes[2]
+        normal = there(model.surfaces, cut.surfaces[0]).plain_axes[2]
         aside = np.cross(normal, way / np.linalg.norm(way))
         model.cuts[k] = replace(cut, line=cut.line + self.by * aside, factor=self.factor)
         return f"cut {self.name} moved by {self.by * 1000:.0f} mm, factor {self.factor:g}"

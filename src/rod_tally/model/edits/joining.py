@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from copy import copy
+from dataclasses import dataclass, replace
 
 import numpy as np
+from shapely.geometry import Point
 
-from ..geometry import closest_between_lines, closest_on_segment
+from ..geometry import Array, closest_between_lines, closest_on_segment
 from ..model import Model
 from ..structure import Joint, Member
 from .base import Edit, EditError
@@ -79,6 +81,7 @@ class JoinEnd(Edit):
             raise EditError(f"{own.name or own.id} would have no length")
         shift = 0.0 if self.at_end else length - before
         own.joints = [Joint(min(max(j.distance + shift, 0.0), length), j.node) for j in own.joints]
+        tie_to_new_end(self, model, own.id, old, node)
         self.drop_bare_nodes(model, {old})
         how = "tied by a rigid link to" if self.link else "joined to"
         return f"{own.name or own.id} {how} {target.name or target.id}; its end moved {moved * 1000:.0f} mm"
@@ -132,14 +135,88 @@ class JoinCrossing(Edit):
 
     def change(self, model: Model) -> str:
         a, b = self.member(model, self.first), self.member(model, self.second)
-        if {a.start, a.end, *(j.node for j in a.joints)} & {b.start, b.end, *(j.node for j in b.joints)}:
-            raise EditError(f"{a.name or a.id} and {b.name or b.id} share a node already")
+        names = f"{a.name or a.id} and {b.name or b.id}"
+        if set(_nodes_of(a)) & set(_nodes_of(b)):
+            raise EditError(f"{names} share a node already")
         p, q = model.line(a), model.line(b)
         la, lb = model.length(a), model.length(b)
         s, t, sin2 = closest_between_lines(p[:1], ((p[1] - p[0]) / la)[None], q[:1], ((q[1] - q[0]) / lb)[None])
         if sin2[0] < 1e-3 or not (0 < s[0] < la and 0 < t[0] < lb):
-            raise EditError(f"{a.name or a.id} and {b.name or b.id} do not cross within their lengths")
-        node = self.new_node(model, p[0] + (p[1] - p[0]) * float(s[0]) / la)
-        for m, at in ((a, float(s[0])), (b, float(t[0]))):
-            m.joints = sorted([*m.joints, Joint(at, node)], key=lambda j: j.distance)
-        return f"{a.name or a.id} and {b.name or b.id} joined where they cross"
+            raise EditError(f"{names} do not cross within their lengths")
+        on_a = p[0] + (p[1] - p[0]) * float(s[0]) / la
+        on_b = q[0] + (q[1] - q[0]) * float(t[0]) / lb
+        # nodes that lie there already are the place that is meant, whichever of the members, or a third one, has them
+        near = _nodes_near(model, (on_a, on_b), {*_nodes_of(a), *_nodes_of(b)})
+        node = next((n for n in near if n in _nodes_of(a)), near[0] if near else "") or self.new_node(model, on_a)
+        for other in near:
+            if other != node:
+                merge_nodes(self, model, node, other)
+        for ident, at in ((self.first, float(s[0])), (self.second, float(t[0]))):
+            m = model.members[ident]
+            if node not in _nodes_of(m):
+                m.joints = sorted([*m.joints, Joint(at, node)], key=lambda j: j.distance)
+        also = f", at node {node}, which lay there" if near else ""
+        return f"{names} joined where they cross{also}"
+
+
+def _nodes_of(m: Member) -> list[str]:
+    return [m.start, *(j.node for j in m.joints), m.end]
+
+
+def _nodes_near(model: Model, places: tuple[Array, Array], own: set[str]) -> list[str]:
+    """Nodes at one of two places: those of the two members first, within 50 mm, then others within the snap distance."""
+    found = []
+    for ident, n in model.nodes.items():
+        off = min(float(np.linalg.norm(n.point - place)) for place in places)
+        if off <= (SAME_PLACE if ident in own else model.snap):
+            found.append((ident not in own, off, ident))
+    return [ident for _, _, ident in sorted(found)]
+
+
+def merge_nodes(edit: Edit, model: Model, keep: str, drop: str) -> None:
+    """Make one node of two: what ends, is tied, is held or is loaded at `drop` is so at `keep`."""
+    for m in list(model.members.values()):
+        if drop in _nodes_of(m):
+            own = edit.member(model, m.id)
+            if {own.start, own.end} == {keep, drop}:
+                raise EditError(f"both ends of {own.name or own.id} would lie at node {keep}")
+            point, old = model.nodes[keep].point, model.nodes[drop].point
+            if own.start == drop:
+                own.start, own.offset_start = keep, own.offset_start + old - point
+            if own.end == drop:
+                own.end, own.offset_end = keep, own.offset_end + old - point
+            own.joints = [Joint(j.distance, keep if j.node == drop else j.node) for j in own.joints]
+    for surface in list(model.surfaces.values()):
+        if any(j.node == drop for j in surface.joints):
+            mine = edit.surface(model, surface.id)
+            mine.joints = [replace(j, node=keep) if j.node == drop else j for j in mine.joints]
+    for name, case in list(model.cases.items()):
+        if drop in {x.node for x in case.node_loads} | {x.node for x in case.settlements}:
+            loaded = copy(case)
+            loaded.node_loads = [replace(x, node=keep) if x.node == drop else x for x in case.node_loads]
+            loaded.settlements = [replace(x, node=keep) if x.node == drop else x for x in case.settlements]
+            model.cases[name] = loaded
+    held, other = model.nodes[keep].support, model.nodes[drop].support
+    if other.any:
+        if held.any and held != other:
+            raise EditError(f"nodes {keep} and {drop} are held in different ways")
+        edit.node(model, keep).support = other
+    del model.nodes[drop]
+
+
+def tie_to_new_end(edit: Edit, model: Model, member: str, old: str, node: str) -> None:
+    """Have surfaces that are tied to a member's end be tied to the node it ends at now, where that lies near them."""
+    if old == node:
+        return
+    point = model.nodes[node].point
+    for surface in list(model.surfaces.values()):
+        if any(j.node == old and j.other == member for j in surface.joints):
+            own = edit.surface(model, surface.id)
+            height = abs(float(own.height(point[None])[0]))
+            near = height <= model.search and own.polygon.buffer(model.search).contains(Point(own.flat(point[None])[0]))
+            mine = [
+                replace(j, node=node, line=point[None].copy(), distance=height) for j in own.joints if j.other == member
+            ]
+            rest = [j for j in own.joints if j.node != old or j.other != member]
+            tied = any(j.node == node for j in rest)
+            own.joints = rest + (mine[:1] if near and not tied else [])

@@ -11,7 +11,7 @@ from ..material import graded
 from ..model import Model
 from ..structure import FREE, Release, Support
 from ..surface import LineSupport
-from .base import Edit, EditError, counted
+from .base import Edit, EditError, counted, there
 
 
 @dataclass
@@ -207,6 +207,7 @@ class MapProfile(Edit):
         self.text = f"Map {self.profile} to {self.name}"
 
     def change(self, model: Model) -> str:
+        there(catalogue(), self.name)
         model.sections[self.profile] = catalogue_section(self.name, self.profile, "mapped by hand")
         return f"profile {self.profile} mapped to {self.name}"
 
@@ -225,7 +226,7 @@ class MapMaterial(Edit):
         self.text = f"Map {self.material} to {self.grade}"
 
     def change(self, model: Model) -> str:
-        grade = grades()[self.grade]
+        grade = there(grades(), self.grade)
         was = model.materials.get(self.material)
         name = was.name if was is not None else self.material
         model.materials[self.material] = graded(name, grade, f"{grade.where}, mapped by hand")
@@ -250,7 +251,7 @@ class SetMaterialValue(Edit):
     def change(self, model: Model) -> str:
         if self.key not in ("E", "G", "density", "strength") or not self.value > 0:
             raise EditError(f"{self.key} = {self.value:g} is no value of a material")
-        own = copy(model.materials[self.material])
+        own = copy(there(model.materials, self.material))
         origin = dict(own.origin or {}) | {self.key: "set by hand"}
         model.materials[self.material] = replace(own, **{self.key: self.value}, origin=origin)  # type: ignore[arg-type]
         return f"material {self.material}: {self.key} = {self.value:g}"

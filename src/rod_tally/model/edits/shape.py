@@ -7,12 +7,13 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from ..geometry import local_axes
+from ..geometry import Array, local_axes
 from ..loads import MemberLoad
 from ..log import Skipped
 from ..model import Model
 from ..section import Section
 from ..structure import Joint, Member, Release
+from ..surface import SurfaceJoint
 from .base import Edit, EditError, counted
 
 SMALLEST = 1e-3  # m; pieces shorter than this are not made
@@ -50,7 +51,7 @@ class MoveNodes(Edit):
 
 @dataclass
 class DeleteMembers(Edit):
-    """Take members or surfaces out of the model; loads on them stay in their cases and count as lost."""
+    """Take members or surfaces out of the model; loads on them stay in their cases and count as not carried."""
 
     members: list[str]
 
@@ -60,7 +61,10 @@ class DeleteMembers(Edit):
     def change(self, model: Model) -> str:
         names, nodes = [], set()
         for ident in self.members:
-            part = model.members.pop(ident) if ident in model.members else model.surfaces.pop(ident)
+            part = model.part(ident)
+            if part is None:
+                raise EditError(f"{ident} is not in the model any more")
+            (model.members if ident in model.members else model.surfaces).pop(ident)
             names.append(part.name or ident)
             model.skipped = [*model.skipped, Skipped(part.cls, ident, "deleted by a correction", part.name, "", True)]
             if isinstance(part, Member):
@@ -93,6 +97,8 @@ class SplitMember(Edit):
     def __post_init__(self) -> None:
         self.text = "Split a member"
 
+    carries_loads = False
+
     def change(self, model: Model) -> str:
         first = self.member(model, self.member_id)
         length = model.length(first)
@@ -120,6 +126,12 @@ class SplitMember(Edit):
                 part.source_line = np.array([a + (b - a) * e / length for e in ends])
         model.members[second.id] = second
         self._loads(model, first.id, second.id, at)
+        _tie_pieces(self, model, first, second, line, at)
+        if first.id in model.one_way:
+            model.one_way[second.id] = model.one_way[first.id]
+        for ids in model.groups.values():
+            if first.id in ids:
+                ids.append(second.id)
         return f"{first.name or first.id} split at {at:.3f} m"
 
     def _loads(self, model: Model, first: str, second: str, at: float) -> None:
@@ -133,6 +145,47 @@ class SplitMember(Edit):
             warm = [t for t in case.temperatures if t.member == first]
             if warm:
                 case.temperatures = case.temperatures + [replace(t, member=second) for t in warm]
+
+
+def _tie_pieces(edit: Edit, model: Model, first: Member, second: Member, line: Array, at: float) -> None:
+    """Give the second piece its part of what ties the member to surfaces, and loads in space that it took."""
+    start, u = line[0], (line[1] - line[0]) / np.linalg.norm(line[1] - line[0])
+    inner = {second.end, *(j.node for j in second.joints)}
+    for s in list(model.surfaces.values()):
+        if not any(j.other == first.id for j in s.joints):
+            continue
+        own = edit.surface(model, s.id)
+        out: list[SurfaceJoint] = []
+        for j in own.joints:
+            if j.other != first.id:
+                out.append(j)
+            elif len(j.line) == 1:
+                out.append(replace(j, other=second.id) if j.node in inner else j)
+            else:
+                out += _parted_joint(j, second.id, start, u, at)
+        own.joints = out
+    for name, case in list(model.cases.items()):
+        if any(x.to == first.id for x in case.space_loads):
+            case = copy(case)
+            case.space_loads = [
+                replace(x, to=second.id) if x.to == first.id and float((x.line.mean(axis=0) - start) @ u) > at else x
+                for x in case.space_loads
+            ]
+            model.cases[name] = case
+
+
+def _parted_joint(joint: SurfaceJoint, second: str, start: Array, u: Array, at: float) -> list[SurfaceJoint]:
+    """A tie along a member on both sides of a cut at `at` (m) from its start."""
+    a, b = ((p - start) @ u for p in joint.line)
+    if max(a, b) <= at + SMALLEST:
+        return [joint]
+    if min(a, b) >= at - SMALLEST:
+        return [replace(joint, other=second)]
+    middle = joint.line[0] + (joint.line[1] - joint.line[0]) * (at - a) / (b - a)
+    low, high = np.array([joint.line[0], middle]), np.array([middle, joint.line[1]])
+    if a > b:
+        low, high = high, low
+    return [replace(joint, line=low), replace(joint, other=second, line=high)]
 
 
 def _parted(load: MemberLoad, second: str, at: float) -> list[MemberLoad]:
@@ -157,6 +210,8 @@ class MergeMembers(Edit):
     def __post_init__(self) -> None:
         self.text = "Merge two members"
 
+    carries_loads = False
+
     def change(self, model: Model) -> str:
         if len(self.members) != 2 or self.members[0] == self.members[1]:
             raise EditError("two members are merged at a time")
@@ -174,6 +229,20 @@ class MergeMembers(Edit):
         u, v = a[1] - a[0], b[1] - b[0]
         if np.linalg.norm(np.cross(u, v)) > 0.02 * np.linalg.norm(u) * np.linalg.norm(v) or u @ v < 0:
             raise EditError(f"{one.name or one.id} and {two.name or two.id} do not lie in one line")
+        names = f"{one.name or one.id} and {two.name or two.id}"
+        if one.release_end.any or two.release_start.any:
+            raise EditError(f"there is a release between {names}; a member has none inside, so fix it first")
+        if not _turned_alike(one.axes(a), two.axes(b)):
+            raise EditError(f"{names} are turned differently about their axis")
+        if model.one_way.get(one.id) != model.one_way.get(two.id):
+            raise EditError(f"one of {names} acts in one direction only")
+        for case in model.cases.values():
+            warm = [
+                sorted((t.uniform, t.grad_y, t.grad_z) for t in case.temperatures if t.member == m.id)
+                for m in (one, two)
+            ]
+            if warm[0] != warm[1]:
+                raise EditError(f"case {case.name} gives {names} different temperatures")
         length, node = model.length(one), one.end
         one.end, one.offset_end, one.release_end = two.end, two.offset_end.copy(), two.release_end
         inner = [Joint(length, node), *(Joint(length + j.distance, j.node) for j in two.joints)]
@@ -198,11 +267,23 @@ class MergeMembers(Edit):
                     load.member, load.a, load.b = one.id, load.a + length, load.b + length
             if any(t.member == two.id for t in case.temperatures):
                 case.temperatures = [t for t in case.temperatures if t.member != two.id]
+            if any(x.to == two.id for x in case.space_loads):
+                model.cases[case.name] = own_case = copy(case)
+                own_case.space_loads = [replace(x, to=one.id) if x.to == two.id else x for x in case.space_loads]
+        model.one_way.pop(two.id, None)
+        for ids in model.groups.values():
+            if two.id in ids:
+                ids.remove(two.id)
         for s in list(model.surfaces.values()):
             if any(j.other == two.id for j in s.joints):
                 own = self.surface(model, s.id)
                 own.joints = [replace(j, other=one.id) if j.other == two.id else j for j in own.joints]
         return f"{two.name or two.id} merged into {one.name or one.id}"
+
+
+def _turned_alike(a: Array, b: Array) -> bool:
+    """Whether the local axes (3, 3) of two members in one line agree, to a degree or so."""
+    return bool((np.einsum("ij,ij->i", a, b) > 0.9998).all())
 
 
 @dataclass
@@ -213,6 +294,8 @@ class ReverseMembers(Edit):
 
     def __post_init__(self) -> None:
         self.text = f"Turn {counted(self.members, 'member')} end for end"
+
+    carries_loads = False
 
     def change(self, model: Model) -> str:
         for ident in self.members:
