@@ -10,6 +10,8 @@ from ..model import Finding
 from ..model.proximity import crossing_pairs, near_boxes
 from .registry import Subject, check, mm, point
 
+JOIN = "Join them there"
+LINK = "Join them by a rigid link"  # bodies that touch or bite into each other: a bearing joint
 PARALLEL = 0.01  # sine of the angle below which two members count as in one direction
 
 
@@ -70,6 +72,6 @@ def find_crossings(s: Subject) -> Iterator[Finding]:
             f"The {s.name(a)} and the {s.name(b)} {how} without a common node; {rest}.",
             tuple(sorted((a, b))),
             point(p),
-            ("Join them there", "Accept, because…"),
+            (JOIN if analytical else LINK, "Accept, because…"),
             {"distance": float(clear[k])},
         )

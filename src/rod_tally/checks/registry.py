@@ -209,13 +209,3 @@ def checks() -> dict[str, Check]:
     """All checks by code, ours and those of plug-ins (entry point group `rod_tally.checks`)."""
     _load()
     return dict(_REGISTRY)
-
-
-def run_checks(subject: Subject, progress: Callable[[str, float], None] = lambda _t, _s: None) -> list[Finding]:
-    """Findings of every check, blocking first, in an order that does not depend on the order of the model."""
-    findings: list[Finding] = []
-    functions = list(dict.fromkeys(checks().values()))
-    for k, function in enumerate(functions):
-        progress("Checking", k / len(functions))
-        findings.extend(function(subject))
-    return sorted(findings, key=lambda f: f.order)

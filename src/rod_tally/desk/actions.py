@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..checks.alike import part_action
 from ..model import FIXED, FREE, Finding, Model, Release, Support
 from ..model.edits import (
     DeleteCases,
@@ -44,7 +45,21 @@ FORMS = {
 
 def can_do(model: Model, finding: Finding, action: str) -> bool:
     """Whether a button for this action would do something."""
-    return action in (ACCEPT, GO, MAP) or action in FORMS or edit_for(model, finding, action) is not None
+    return action in (ACCEPT, GO, MAP) or action in FORMS or bool(edits_for(model, finding, action))
+
+
+def edits_for(model: Model, finding: Finding | None, action: str, picked: str = "") -> list[Edit]:
+    """The corrections an action stands for: one, or one for each part of findings that are gathered; [] for none."""
+    if finding is None or not finding.parts:
+        edit = edit_for(model, finding, action, picked)
+        return [] if edit is None else [edit]
+    out = []
+    for part in finding.parts:
+        own = part_action(finding, part, action)
+        edit = edit_for(model, part, own) if own is not None else None
+        if edit is not None:
+            out.append(edit)
+    return out
 
 
 def edit_for(model: Model, finding: Finding | None, action: str, picked: str = "") -> Edit | None:
@@ -78,7 +93,7 @@ def edit_for(model: Model, finding: Finding | None, action: str, picked: str = "
     if action == "Support it" and panes:
         feet = [i for i in panes if model.surfaces[i].upright and model.surfaces[i].bottom_edges()]
         return HoldFoot(feet, PINNED) if feet else None
-    if action == "Join them there" and len(ids) == 2:
+    if action in ("Join them there", "Join them by a rigid link") and len(ids) == 2:
         return JoinCrossing(ids[0], ids[1])
     if action == "Turn them end for end" and ids:
         return ReverseMembers(ids)

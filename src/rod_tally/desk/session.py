@@ -32,7 +32,7 @@ from ..project.store import SUFFIX, fingerprint
 from ..review import Review, review
 from ..review.review import attach_comparison, read_model
 from ..transfer.preview import preview_joins
-from .actions import ACCEPT, FORMS, GO, MAP, REOPEN, edit_for
+from .actions import ACCEPT, FORMS, GO, MAP, REOPEN, edits_for
 from .jobs import Jobs
 from .kept import data_folder, load_project, review_of, source_of
 from .state import DeskState, Revision
@@ -360,9 +360,7 @@ class Session(QObject):
             self.asked_form.emit(FORMS[action])
         else:
             picked = self.state.picked[1] if self.state.picked else ""
-            edit = edit_for(revision.review.model, finding, action, picked)
-            if edit is not None:
-                self.correct(edit)
+            self.correct_all(edits_for(revision.review.model, finding, action, picked), partly=True)
 
     def work_out(self, title: str, call: Callable[[Progress], Any], done: Callable[[Any], None] | None = None) -> None:
         """Work something out in the background and hand it on; an edit is made."""
@@ -371,8 +369,8 @@ class Session(QObject):
     def correct(self, edit: Edit) -> None:
         self.correct_all([edit])
 
-    def correct_all(self, edits: list[Edit]) -> None:
-        """Corrections that are one step of the undo."""
+    def correct_all(self, edits: list[Edit], partly: bool = False) -> None:
+        """Corrections that are one step of the undo; `partly`: those that can be made, the others are told."""
         revision = self.state.revision
         if revision is None or not edits:
             return
@@ -380,7 +378,7 @@ class Session(QObject):
             self.said.emit("Wait for the running job, or cancel it (Esc), before correcting the model")
             return
         single = len(edits) == 1
-        self.undo.push(Correct(self, revision, edits[0]) if single else CorrectAll(self, revision, edits))
+        self.undo.push(Correct(self, revision, edits[0]) if single else CorrectAll(self, revision, edits, partly))
 
     def map_profile(self, profile: str, name: str) -> None:
         """Map a profile to one of the catalogue, now with undo, and remember it for models taken in later."""
@@ -411,10 +409,11 @@ class Session(QObject):
         if revision is not None:
             self.undo.push(Look(self, revision, item))
 
-    def keep_decision(self, revision: Revision, key: str, status: str, reason: str) -> None:
-        revision.decisions[key] = (status, reason)
+    def keep_decisions(self, revision: Revision, decisions: dict[str, tuple[str, str]]) -> None:
+        """Keep decisions on findings, by their keys."""
+        revision.decisions |= decisions
         if self.project is not None:
-            self._saving(lambda p: p.decide(revision.id, key, status, reason))
+            self._saving(lambda p: p.decide_all(revision.id, decisions))
         self.state.decided.emit()
 
     def keep_look(self, revision: Revision, item: str, seen: bool) -> None:

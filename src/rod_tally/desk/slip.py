@@ -307,7 +307,7 @@ class Slip(QScrollArea):
     def _finding(self, finding: Finding) -> None:
         revision = self.state.revision
         assert revision is not None
-        status, reason = revision.decisions.get(finding.key, ("open", ""))
+        status, reason = revision.decided(finding)
         mark, colour = SEVERITY_MARK[finding.severity], SEVERITY_COLOUR[finding.severity]
         self._text(f"{mark} {finding.code}", colour, bold=True)
         self._text(finding.message)

@@ -36,7 +36,12 @@ class Revision:
         self.review.stale = value
 
     def decision(self, finding: Finding) -> str:
-        return self.decisions.get(finding.key, ("open", ""))[0]
+        return self.decided(finding)[0]
+
+    def decided(self, finding: Finding) -> tuple[str, str]:
+        """Decision and reason; of findings gathered in one, open as long as one of them is."""
+        all_of = [self.decisions.get(key, ("open", "")) for key in finding.keys]
+        return next((d for d in all_of if d[0] == "open"), all_of[0])
 
     def open_findings(self, step: Step | None = None, severity: str | None = None) -> list[Finding]:
         """Findings without a decision, of a step and a severity if these are given."""

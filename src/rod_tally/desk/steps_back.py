@@ -17,15 +17,15 @@ if TYPE_CHECKING:
 class Decide(QUndoCommand):
     def __init__(self, session: Session, revision: Revision, finding: Finding, status: str, reason: str) -> None:
         super().__init__(f"{status} {finding.code}")
-        self.session, self.revision, self.key = session, revision, finding.key
-        self.now = (status, reason)
-        self.before = revision.decisions.get(finding.key, ("open", ""))
+        self.session, self.revision = session, revision
+        self.now = {key: (status, reason) for key in finding.keys}
+        self.before = {key: revision.decisions.get(key, ("open", "")) for key in finding.keys}
 
     def redo(self) -> None:
-        self.session.keep_decision(self.revision, self.key, *self.now)
+        self.session.keep_decisions(self.revision, self.now)
 
     def undo(self) -> None:
-        self.session.keep_decision(self.revision, self.key, *self.before)
+        self.session.keep_decisions(self.revision, self.before)
 
 
 class Look(QUndoCommand):
@@ -61,25 +61,35 @@ class Correct(QUndoCommand):
 
 
 class CorrectAll(QUndoCommand):
-    """Several corrections in one step; when one cannot be made, none is."""
+    """Several corrections in one step; when one cannot be made none is, or `partly` all the others."""
 
-    def __init__(self, session: Session, revision: Revision, edits: list[Edit]) -> None:
+    def __init__(self, session: Session, revision: Revision, edits: list[Edit], partly: bool = False) -> None:
         super().__init__(edits[-1].text)
-        self.session, self.revision, self.edits = session, revision, edits
+        self.session, self.revision, self.edits, self.partly = session, revision, edits, partly
 
     def redo(self) -> None:
         made: list[Edit] = []
+        missed: list[str] = []
         model = self.revision.review.model
         for edit in self.edits:
             try:
                 edit.apply(model)
             except EditError as error:
+                if self.partly:
+                    missed.append(str(error))
+                    continue
                 for done in reversed(made):
                     done.revert(model)
                 self.setObsolete(True)
                 self.session.failed.emit(edit.text, f"This cannot be done: {error}.")
                 return
             made.append(edit)
+        self.edits = made
+        if missed:
+            self.session.failed.emit(self.text(), f"{len(missed)} cannot be done: {'; '.join(missed[:5])}.")
+        if not made:
+            self.setObsolete(True)
+            return
         self.session.model_changed(self.revision)
 
     def undo(self) -> None:

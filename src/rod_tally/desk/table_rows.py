@@ -43,7 +43,7 @@ def findings(state: DeskState, units: UnitSet) -> Rows:
             if ident in model.nodes:
                 where, pick = ident, ("node", ident)
                 break
-        status, reason = revision.decisions.get(f.key, ("open", ""))
+        status, reason = revision.decided(f)
         shown = status + (f": {reason}" if reason else "")
         out.add([SEVERITY_MARK[f.severity], f.code, where, f.message, shown], pick, "; ".join(f.actions))
     return out

@@ -12,7 +12,7 @@ class Finding:
     """One thing found. `code` is `family.what` and stable; `at` is a point in the model's local axes (m) or None.
 
     `ids` are ids of members (or of nodes, cases, sections, materials, as the code says). `actions` are short
-    sentences: what can be done.
+    sentences: what can be done. `parts` are the findings that this one gathers, () for one by itself.
     """
 
     code: str
@@ -22,6 +22,7 @@ class Finding:
     at: tuple[float, float, float] | None = None
     actions: tuple[str, ...] = ()
     numbers: dict[str, float] = field(default_factory=dict)
+    parts: tuple[Finding, ...] = ()
 
     def __post_init__(self) -> None:
         if self.severity not in SEVERITIES:
@@ -35,6 +36,11 @@ class Finding:
     def key(self) -> str:
         """What identifies this finding from one computation of the checks to the next (for decisions on it)."""
         return self.code + ":" + ",".join(sorted(self.ids))
+
+    @property
+    def keys(self) -> tuple[str, ...]:
+        """Keys of the findings that a decision on this one is about: its parts', or its own."""
+        return tuple(f.key for f in self.parts) or (self.key,)
 
     @property
     def order(self) -> tuple[int, str, tuple[str, ...]]:

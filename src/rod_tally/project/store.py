@@ -344,12 +344,17 @@ class Project:
 
     def decide(self, revision: int, finding: str, status: str, reason: str = "") -> None:
         """Keep a decision on a finding (its key); earlier ones stay as history. Status is one of DECISIONS."""
-        if status not in DECISIONS:
-            raise ValueError(f"a decision is one of {DECISIONS}, not {status!r}")
+        self.decide_all(revision, {finding: (status, reason)})
+
+    def decide_all(self, revision: int, decisions: dict[str, tuple[str, str]]) -> None:
+        """Keep decisions on several findings, (status, reason) by key, in one step."""
+        for status, _ in decisions.values():
+            if status not in DECISIONS:
+                raise ValueError(f"a decision is one of {DECISIONS}, not {status!r}")
         with self._transaction() as db:
-            db.execute(
+            db.executemany(
                 "INSERT INTO decision (revision, finding, status, reason, created) VALUES (?, ?, ?, ?, ?)",
-                (revision, finding, status, reason, now()),
+                [(revision, key, status, reason, now()) for key, (status, reason) in decisions.items()],
             )
 
     def decisions(self, revision: int) -> dict[str, tuple[str, str]]:
