@@ -32,7 +32,8 @@ class ChooseSettings:
 class JoinSettings:
     """Snap distances (m) by kind of join, None as `transfer.snap`; `crossings` 0 leaves crossing members unjoined.
 
-    An end that would go farther than `move_…` across its own line is tied by a rigid link instead. `levels` and
+    An end that would go farther than `move_…` across its own line, by the kind of join or by its class, is tied by a rigid
+    link instead: an upright stays upright. `levels` and
     `grids`: how far a node goes to a storey's level or a grid line, 0 not at all.
     """
 
@@ -43,6 +44,9 @@ class JoinSettings:
     move_ends: float = 1.0
     move_members: float = 1.0
     move_surfaces: float = 1.0
+    move_columns: float = 0.001
+    move_beams: float = 0.5
+    move_braces: float = 0.5
     levels: float = 0.0
     grids: float = 0.0
 

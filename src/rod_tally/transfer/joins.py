@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from ..model.geometry import Array
+from ..model.geometry import Array, closest_between_lines
 from ..model.proximity import EndPairs, Rods, crossing_pairs, end_pairs
 
 PARALLEL_PULL = 1e-4  # how weakly the mean of the ends holds a node against the lines that cross there
@@ -199,9 +199,35 @@ def follow(clusters: list[Cluster], rods: Rods, rank: NDArray[np.int64], area: A
             break
 
 
+def _on_leading_ends(
+    ends: list[int], cluster: Cluster, rods: Rods, lines: Array, length: Array, rank: NDArray[np.int64], area: Array
+) -> Array:
+    """The place on the axis of what leads at a joint (an upright under a girder) that is nearest to what passes there.
+
+    A lesser member that meets the passing one beside it, such as a brace, does not pull it off its axis.
+    """
+    top = max((rank[e // 2], area[e // 2]) for e in ends)
+    best = [e for e in ends if (rank[e // 2], area[e // 2]) == top]
+    seat = max(
+        cluster.seats, key=lambda s: (rank[s.member], area[s.member], *np.round(lines[s.member].mean(axis=0), 6))
+    )
+    a, b = lines[seat.member]
+    v = (b - a) / np.linalg.norm(b - a)
+    points = []
+    for e in best:
+        p, u = rods.lines[e // 2, e % 2], rods.axes[e // 2, 0]
+        s, _, sin2 = closest_between_lines(p[None], u[None], a[None], v[None])
+        reach = float(np.abs(rods.bounds[[e // 2, seat.member]]).max()) * 2 + 0.5
+        points.append(p + u * float(s[0]) if sin2[0] > 0.01 and abs(float(s[0])) <= reach else p)
+    return np.asarray(np.mean(points, axis=0))
+
+
 def _point(cluster: Cluster, rods: Rods, lines: Array, length: Array, rank: NDArray[np.int64], area: Array) -> Array:
     if cluster.seats:
         top = max((rank[s.member], area[s.member]) for s in cluster.seats)
+        above = [e for e in cluster.ends if rank[e // 2] > top[0]]
+        if above:
+            return _on_leading_ends(above, cluster, rods, lines, length, rank, area)
         points = []
         for s in cluster.seats:
             if (rank[s.member], area[s.member]) == top:

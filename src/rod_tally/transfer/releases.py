@@ -16,7 +16,8 @@ def release_by_rule(model: Model, rules: ReleaseSettings) -> None:
     Concrete stays continuous.
     """
     pinned: list[str] = []
-    inside = {j.node: m for m in model.members.values() for j in m.joints}
+    # every member that passes there, so that it does not matter in which order the file names them
+    carried = {j.node for m in model.members.values() if m.cls == "beam" for j in m.joints}
     for m in model.members.values():
         material = model.materials.get(m.material)
         if rules.braces == "pinned" and m.cls == "brace" and not m.joints:
@@ -24,8 +25,7 @@ def release_by_rule(model: Model, rules: ReleaseSettings) -> None:
             pinned.append(m.id)
         elif rules.secondary == "pinned" and m.cls == "beam" and (material is None or material.kind in ("steel", "")):
             for end, node in ((0, m.start), (1, m.end)):
-                carrier = inside.get(node)
-                if carrier is None or carrier.cls != "beam" or model.nodes[node].support.any:
+                if node not in carried or model.nodes[node].support.any:
                     continue
                 if end:
                     m.release_end = replace(PIN)

@@ -72,6 +72,7 @@ def tie_far_ends(
         )
         for e in cluster.ends:
             m = members[e // 2]
+            bound = min(limit, {"column": joins.move_columns, "brace": joins.move_braces}.get(m.cls, joins.move_beams))
             assert m.source_line is not None
             p = m.source_line[e % 2]
             x = m.source_line[1] - m.source_line[0]
@@ -80,7 +81,7 @@ def tie_far_ends(
             along = float(step @ x)
             off = p + x * along - node.point
             far = float(np.linalg.norm(off))
-            if far <= limit or far < 1e-6:
+            if far <= bound or far < 1e-6:
                 continue
             if e % 2:
                 m.offset_end = off
