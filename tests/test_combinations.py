@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
+from itertools import combinations as selections
+from itertools import product
+
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
-from rod_tally.loads.combine import CombineError, combine
+from rod_tally.analysis.superpose import envelope
+from rod_tally.loads.combine import MOST, CombineError, combine, count_combinations, expand
 from rod_tally.loads.orientation import directions, orientation
 from rod_tally.loads.rules import SHIPPED, RulesError, parse, read_rules, shipped
-from rod_tally.model import Combination, LoadCase
+from rod_tally.model import Combination, LoadCase, NodeLoad, Settings
+from rod_tally.review.review import review
 
 from .floors import floor, wall
 
@@ -33,7 +40,9 @@ def test_expression_6_10_with_each_action_leading() -> None:
     assert has(found, G=1.35, Q=1.5 * 0.7, S=1.5, W=1.5 * 0.6)
     assert has(found, G=1.35, Q=1.5 * 0.7, S=1.5 * 0.5, W=1.5)
     assert has(found, G=1.0, W=1.5)  # uplift: permanent favourable, the others away
-    assert len(found) == 1 + 3 + 3 * 4
+    assert has(found, G=1.35, W=1.5)  # what relieves is left out
+    # both factors of the permanent actions: alone, and each action leading with every selection of the two others
+    assert len(found) == 2 * (1 + 3 * 4)
 
 
 def test_expressions_6_10a_and_b() -> None:
@@ -50,7 +59,7 @@ def test_serviceability_expressions() -> None:
     assert has(sets(found, "6.14"), G=1, Q=1, S=0.5, W=0.6)
     assert has(sets(found, "6.15"), G=1, Q=0.5)
     assert has(sets(found, "6.15"), G=1, W=0.2, Q=0.3)
-    assert sets(found, "6.16") == [{"G": 1.0, "Q": 0.3}]
+    assert sets(found, "6.16") == [{"G": 1.0}, {"G": 1.0, "Q": 0.3}]
 
 
 def test_accidental_and_seismic_situations() -> None:
@@ -59,7 +68,7 @@ def test_accidental_and_seismic_situations() -> None:
     found = combine(cases, shipped("EN 1990")).combinations
     assert has(sets(found, "6.11"), G=1, A=1, Q=0.5) and has(sets(found, "6.11"), G=1, A=1, Q=0.3, W=0.2)
     assert has(sets(found, "6.12"), G=1, E=1, Q=0.3) and has(sets(found, "6.12"), G=1, E=-1, Q=0.3)
-    assert len(sets(found, "6.12")) == 2
+    assert len(sets(found, "6.12")) == 4  # both ways, the imposed load there or not
 
 
 ASCE = [
@@ -73,11 +82,11 @@ def test_strength_combinations_of_asce_7() -> None:
     found = combine(ASCE, shipped("ASCE 7")).combinations
     assert sets(found, "2.3.1-1") == [{"D": 1.4}]
     assert has(sets(found, "2.3.1-2"), D=1.2, L=1.6, Lr=0.5) and has(sets(found, "2.3.1-2"), D=1.2, L=1.6, S=0.5)
-    assert len(sets(found, "2.3.1-2")) == 2
+    assert len(sets(found, "2.3.1-2")) == 6  # L or not, with Lr, S or neither
     assert has(sets(found, "2.3.1-3"), D=1.2, S=1.6, L=1.0) and has(sets(found, "2.3.1-3"), D=1.2, Lr=1.6, W=0.5)
-    assert len(sets(found, "2.3.1-3")) == 4
+    assert len(sets(found, "2.3.1-3")) == 6  # Lr or S, with L, half the wind or neither
     assert has(sets(found, "2.3.1-4"), D=1.2, W=1.0, L=1.0, S=0.5)
-    assert sets(found, "2.3.1-5") == [{"D": 0.9, "W": 1.0}]
+    assert sets(found, "2.3.1-5") == [{"D": 0.9}, {"D": 0.9, "W": 1.0}]
     assert has(sets(found, "2.3.6-6"), D=1.2, E=1.0, L=1.0, S=0.2) and has(
         sets(found, "2.3.6-6"), D=1.2, E=-1.0, L=1.0, S=0.2
     )
@@ -107,7 +116,122 @@ def test_patterns_exclude_each_other_and_permanent_cases_act_together() -> None:
         LoadCase("all", "live", category="A", together="floor"), LoadCase("odd", "live", category="A", together="floor"),
     ]  # fmt: skip
     found = sets(combine(cases, shipped("EN 1990")).combinations, "6.16")
-    assert found == [{"own": 1, "finish": 1, "all": 0.3}, {"own": 1, "finish": 1, "odd": 0.3}]
+    assert found == [
+        {"own": 1, "finish": 1}, {"own": 1, "finish": 1, "all": 0.3}, {"own": 1, "finish": 1, "odd": 0.3},
+    ]  # fmt: skip
+
+
+PSI = {
+    "live": (0.7, 0.5, 0.3),
+    "snow": (0.5, 0.2, 0.0),
+    "wind": (0.6, 0.2, 0.0),
+    "temperature": (0.6, 0.5, 0.0),
+}  # EN 1990 table A1.1, category B
+
+
+def permitted_6_10(cases: list[LoadCase]) -> list[dict[str, float]]:
+    """All that EN 1990 6.10 permits, written down from its words: permanent at 1.35 or 1.0, any variable actions present,
+    one of them leading, the others times psi0; cases of one kind but imposed exclude each other, and so do alternatives."""
+    out = []
+    permanent = [c for c in cases if c.kind == "dead"]
+    variable = [c for c in cases if c.kind != "dead"]
+    for n in range(len(variable) + 1):
+        for there in selections(variable, n):
+            kinds = [c.kind for c in there if c.kind not in ("live", "snow")]
+            names = [c.together for c in there if c.together]
+            if len(kinds) != len(set(kinds)) or len(names) != len(set(names)):
+                continue
+            actions = {(c.kind, c.category) for c in there}
+            for lead in actions or {None}:
+                for g in (1.35, 1.0):
+                    factors = {c.name: g for c in permanent}
+                    for c in there:
+                        factors[c.name] = 1.5 if (c.kind, c.category) == lead else 1.5 * PSI[c.kind][0]
+                    out.append(factors)
+    return out
+
+
+@given(
+    st.lists(st.sampled_from(["live", "live", "snow", "wind", "wind", "temperature"]), min_size=1, max_size=6),
+    st.integers(0, 99),
+)
+@settings(max_examples=40, deadline=None)
+def test_extremes_over_the_set_are_those_over_all_that_is_permitted(kinds: list[str], seed: int) -> None:
+    """Brute force: for random effects of cases (and random alternatives across kinds) the largest and smallest agree."""
+    rng = np.random.default_rng(seed)
+    names = ["", "", "x", "y"]
+    cases = [LoadCase("G1", "dead"), LoadCase("G2", "dead")]
+    for k, kind in enumerate(kinds):
+        cases.append(LoadCase(f"V{k}", kind, category="B" if kind == "live" else "", together=names[rng.integers(4)]))
+    found = [c.factors for c in combine(cases, shipped("EN 1990")).combinations if c.kind == "strength"]
+    all_of_them = permitted_6_10(cases)
+    for _ in range(10):
+        effect = dict(zip([c.name for c in cases], rng.normal(size=len(cases))))
+        ours, theirs = ([sum(f * effect[n] for n, f in c.items()) for c in group] for group in (found, all_of_them))
+        assert (max(ours), min(ours)) == (pytest.approx(max(theirs)), pytest.approx(min(theirs)))
+
+
+def test_extremes_of_asce_7_are_those_of_all_loads_acting_or_not() -> None:
+    """ASCE/SEI 7-16 2.3.1: effects of one or more loads not acting shall be considered."""
+    rng = np.random.default_rng(3)
+    cases = [c for c in ASCE if c.name != "E"]
+    found = [c.factors for c in combine(cases, shipped("ASCE 7")).combinations]
+    lists = [  # (D, [(alternatives of (case, factor))]) of 2.3.1-1 to 5
+        (1.4, []), (1.2, [[("L", 1.6)], [("Lr", 0.5), ("S", 0.5)]]), (1.2, [[("Lr", 1.6), ("S", 1.6)], [("L", 1.0), ("W", 0.5)]]),
+        (1.2, [[("W", 1.0)], [("L", 1.0)], [("Lr", 0.5), ("S", 0.5)]]), (0.9, [[("W", 1.0)]]),
+    ]  # fmt: skip
+    permitted = [
+        {"D": d} | dict(choice) for d, slots in lists for choice in (
+            [x for x in picked if x is not None] for picked in product(*([None, *slot] for slot in slots)))
+    ]  # fmt: skip
+    for _ in range(200):
+        effect = dict(zip([c.name for c in cases], rng.normal(size=len(cases))))
+        ours, theirs = ([sum(f * effect[n] for n, f in c.items()) for c in group] for group in (found, permitted))
+        assert (max(ours), min(ours)) == (pytest.approx(max(theirs)), pytest.approx(min(theirs)))
+
+
+def test_never_together_holds_across_kinds_and_categories() -> None:
+    cases = [
+        LoadCase("G", "dead"), LoadCase("crane", "live", category="E", together="roof"),
+        LoadCase("maintenance", "live", category="H", together="roof"), LoadCase("drift", "snow", together="roof"),
+    ]  # fmt: skip
+    found = combine(cases, shipped("EN 1990")).combinations
+    assert all(sum(n in c.factors for n in ("crane", "maintenance", "drift")) <= 1 for c in found)
+    assert {n for c in found for n in c.factors} == {"G", "crane", "maintenance", "drift"}
+
+
+def test_notional_loads_of_dead_and_of_live_act_together() -> None:
+    cases = [LoadCase("G", "dead"), *(LoadCase(f"N{of}{way}", "notional") for of in "GQ" for way in ("+x", "-x"))]
+    way = {c.name: c.name[2:] for c in cases[1:]}
+    found = sets(combine(cases, shipped("EN 1990"), "plain", way).combinations, "6.10")
+    assert has(found, G=1.35, **{"NG+x": 1.35, "NQ+x": 1.35})
+    assert not any("NG+x" in c and "NQ-x" in c for c in found)
+
+
+def test_of_very_many_those_that_govern_are_kept() -> None:
+    """Sifted piece by piece, the extremes of every value are those over all of them."""
+    m = floor()
+    m.cases = {"G": LoadCase("G", "dead", (0, 0, -1.0))}
+    rng = np.random.default_rng(1)
+    for k in range(12):
+        load = NodeLoad(f"n{4 + k % 4}", tuple(rng.normal(size=3) * 1e3))
+        m.cases[f"Q{k}"] = LoadCase(f"Q{k}", "live", category="AB"[k % 2], node_loads=[load])
+    options = Settings()
+    options.modes.count = 0
+    done = review(m, options)
+    rules, cases = shipped("EN 1990"), m.cases.values()
+    assert count_combinations(cases, rules) > MOST
+    everything = list(expand(cases, rules))
+    kept = done.combinations
+    assert 0 < len(kept) < 2000 and done.combinations is kept
+    (finding,) = [f for f in done.findings if f.code == "combination.many"]
+    assert f"{len(everything):,}" in finding.message and f"the {len(kept)} that govern" in finding.message
+    for kind in ("strength", "serviceability-characteristic"):
+        a, b = (
+            envelope(done.results, [c for c in group if c.kind == kind], done.results.reaction)
+            for group in (kept, everything)
+        )
+        assert a.low == pytest.approx(b.low) and a.high == pytest.approx(b.high)
 
 
 def test_directions_of_an_earthquake() -> None:
@@ -139,7 +263,7 @@ def test_untyped_and_unused_cases_are_told() -> None:
 
 
 def test_too_many_are_refused_with_what_to_do() -> None:
-    cases = [LoadCase(f"Q{k}{n}", "live", category="ABCDE"[k], together=f"p{k}") for k in range(5) for n in range(9)]
+    cases = [LoadCase(f"Q{k}{n}", "live", category="ABCDE"[k], together=f"p{k}") for k in range(5) for n in range(19)]
     with pytest.raises(CombineError, match="together"):
         combine([LoadCase("G", "dead"), *cases], shipped("EN 1990"))
 

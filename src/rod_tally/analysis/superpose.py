@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from itertools import islice
 
 import numpy as np
 from numpy.typing import NDArray
@@ -131,6 +132,77 @@ def envelope(
         low[part], high[part] = least[rows, at], most[rows, up]
         low_by[part], high_by[part] = at, up
     return Envelope(known, low.reshape(shape), high.reshape(shape), low_by.reshape(shape), high_by.reshape(shape))
+
+
+SIFTED = 2e11  # products that sifting combinations may take, about a minute
+AT_ONCE = 512  # combinations sifted at a time
+
+
+def _sifted(results: Results) -> Array:
+    """What combinations are sifted by (n, C): forces at the ends and the middle of members, reactions, displacements."""
+    cases = len(results.cases)
+    rows = [results.reaction.reshape(cases, -1), results.displacement[:, :, :3].reshape(cases, -1)]
+    if len(results.station_member):
+        first = np.flatnonzero(np.diff(results.station_member, prepend=-1))
+        last = np.append(first[1:] - 1, len(results.station_member) - 1)
+        rows.append(results.force[:, np.unique([first, (first + last) // 2, last])].reshape(cases, -1))
+    values = np.concatenate(rows, axis=1)
+    return np.ascontiguousarray(values[:, values.any(axis=0)].T)
+
+
+def can_sift(results: Results, count: int) -> bool:
+    """Whether so many combinations can be sifted in about a minute."""
+    if not results.cases:
+        return False
+    size = results.reaction[0].size + results.displacement[0].size / 2
+    size += 18 * len(results.member_ids)
+    return float(size) * count * len(results.cases) <= SIFTED
+
+
+def governing(
+    results: Results,
+    combinations: Iterable[Combination],
+    progress: Callable[[str, float], None] = lambda _t, _s: None,
+) -> tuple[list[Combination], int]:
+    """Those that give a largest or smallest value of anything within their kind, and how many there were of all.
+
+    They are taken piece by piece, so that never more than a few hundred are held beside those that govern so far.
+    """
+    values = _sifted(results)
+    kinds: dict[str, tuple[Array, Array, NDArray[np.int64], NDArray[np.int64]]] = {}
+    kept: dict[int, Combination] = {}
+    count = 0
+    stream = iter(combinations)
+    while piece := list(islice(stream, AT_ONCE)):
+        progress("Sifting combinations", min(0.99, count / 1e5))
+        for kind in dict.fromkeys(c.kind for c in piece):
+            mine = [
+                (count + k, c)
+                for k, c in enumerate(piece)
+                if c.kind == kind and all(n in results.cases for n in c.factors)
+            ]
+            if not mine:
+                continue
+            if kind not in kinds:
+                none = np.full(len(values), -1, np.int64)
+                kinds[kind] = np.full(len(values), np.inf), np.full(len(values), -np.inf), none, none.copy()
+            low, high, low_by, high_by = kinds[kind]
+            plain, roots = factors_of(results, [c for _, c in mine])
+            v = values @ plain.T
+            root = np.sqrt(values**2 @ roots.T**2) if roots.any() else 0.0
+            numbers = np.array([n for n, _ in mine])
+            for found, best, by, sign in ((v - root, low, low_by, 1.0), (v + root, high, high_by, -1.0)):
+                at = (sign * found).argmin(axis=1)
+                extreme = found[np.arange(len(found)), at]
+                better = sign * extreme < sign * best - 1e-12 * np.abs(
+                    best, where=np.isfinite(best), out=np.zeros(len(best))
+                )
+                best[better], by[better] = extreme[better], numbers[at[better]]
+            kept |= dict(mine)
+        governs = {int(n) for _, _, a, b in kinds.values() for n in np.unique(np.concatenate([a, b]))}
+        kept = {n: c for n, c in kept.items() if n in governs}
+        count += len(piece)
+    return [kept[n] for n in sorted(kept)], count
 
 
 @dataclass(slots=True)

@@ -97,6 +97,8 @@ class CombinePage(QDialog):
         lines = [
             f"<b>{len(self.found.combinations)} combinations</b>: " + ", ".join(f"{n} {k}" for k, n in kinds.items())
         ]
+        if self.found.reduced:
+            lines.append(f"The set gives {self.found.count:,}; {self.found.reduced}.")
         if not self.found.combinations:
             lines = ["<b>No combinations</b>: no case has a kind that this set uses, or there would be too many"]
         if any(c.kind == "seismic" for c in review.model.cases.values()):

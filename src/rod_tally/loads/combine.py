@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from itertools import combinations as selections
 from itertools import product
@@ -10,8 +10,10 @@ from itertools import product
 from ..model import Combination, LoadCase
 from .rules import Rule, RuleSet, Term
 
-MOST = 20_000  # combinations; more than that nobody looks at, and something in the rules or kinds is wrong
-ADDED = ("self-weight", "dead", "prestress", "settlement", "live", "snow")  # cases of these act together
+MOST = 20_000  # combinations; more than that nobody looks at: only those that govern something are kept
+SELECTED = 6  # so many cases of one category at the most enter in every selection; more of them only all at once
+PERMANENT = ("self-weight", "dead", "prestress", "settlement")  # cases of these act together
+SELECTABLE = ("live", "snow")  # and any selection of these
 SCHEMES = {
     "plain": "each direction by itself, both ways",
     "100+30": "one direction whole with 30 % of the other, EN 1998-1 4.3.3.5.1(3)",
@@ -36,54 +38,127 @@ class Action:
 
 @dataclass(slots=True)
 class Combined:
-    """What a rule set makes of a model's cases. `untyped` cases can enter no combination; `unused` entered none."""
+    """What a rule set makes of a model's cases. `untyped` cases can enter no combination; `unused` entered none.
+
+    `count` is how many the rules give, which is more than are held where `reduced` says which were kept."""
 
     combinations: list[Combination] = field(default_factory=list)
     untyped: list[str] = field(default_factory=list)
     unused: list[str] = field(default_factory=list)
+    count: int = 0
+    reduced: str = ""
 
 
 def combine(
-    cases: Iterable[LoadCase], rules: RuleSet, scheme: str = "plain", direction: dict[str, str] | None = None
+    cases: Iterable[LoadCase],
+    rules: RuleSet,
+    scheme: str = "plain",
+    direction: dict[str, str] | None = None,
+    fewer: bool = False,
 ) -> Combined:
     """Expand a rule set over cases.
 
     `scheme` is one of SCHEMES, for seismic cases, whose `direction` (x, y or z) is given by name; one without a direction
-    stands alone. Cases of one `together` name are alternatives; patterns of an imposed load are such. Raises
-    CombineError when there would be more than MOST.
+    stands alone. Notional cases of one direction and sign (+x, -x …) act together. Cases of one `together` name never
+    do, whatever their kinds; patterns of an imposed load are such. With `fewer` imposed cases of a category act all at
+    once or not at all. Raises CombineError when there would be more than MOST.
     """
+    cases = list(cases)
+    out = Combined(untyped=[c.name for c in cases if not c.kind])
+    out.count = count_combinations(cases, rules, scheme, direction, fewer)
+    if out.count > 25 * MOST:
+        raise CombineError(TOO_MANY.format(f"about {out.count:,}"))
+    for c in expand(cases, rules, scheme, direction, fewer):
+        if len(out.combinations) >= MOST:
+            raise CombineError(TOO_MANY.format(f"more than {MOST:,}"))
+        out.combinations.append(c)
+    out.count = len(out.combinations)
+    used = {name for c in out.combinations for name in c.factors}
+    out.unused = [c.name for c in cases if c.kind and c.name not in used]
+    return out
+
+
+TOO_MANY = (
+    "{} combinations: give patterns and directions that exclude each other one name in 'together', or take a set with "
+    "fewer selections"
+)
+
+
+def expand(
+    cases: Iterable[LoadCase],
+    rules: RuleSet,
+    scheme: str = "plain",
+    direction: dict[str, str] | None = None,
+    fewer: bool = False,
+) -> Iterator[Combination]:
+    """Every combination of a rule set, each once, one at a time. Raises CombineError for a scheme that is not known."""
     if scheme not in SCHEMES:
         raise CombineError(f"{scheme!r} is no way to combine directions; known are {', '.join(SCHEMES)}")
-    cases = list(cases)
     usable = [c for c in cases if c.kind]
-    out = Combined(untyped=[c.name for c in cases if not c.kind])
-    actions = {letters: _actions(usable, rules, letters, scheme, direction or {}) for letters in rules.groups}
+    actions = {g: _actions(usable, rules, g, scheme, direction or {}, fewer) for g in rules.groups}
+    apart = {c.name: c.together for c in usable if c.together}
     seen: set[tuple[str, frozenset[tuple[str, float]], frozenset[str]]] = set()
     numbers: dict[str, int] = {}
     for rule in rules.rules:
         for factors, roots in _expand(rule, rules, actions):
             factors = {k: v for k, v in factors.items() if v != 0}
             key = (rule.kind, frozenset((k, round(v, 12)) for k, v in factors.items()), frozenset(roots))
-            if not factors or key in seen:
+            if not factors or key in seen or _excluded(factors, apart):
                 continue
             seen.add(key)
             numbers[rule.number] = numbers.get(rule.number, 0) + 1
-            if len(out.combinations) >= MOST:
-                raise CombineError(
-                    f"more than {MOST} combinations: give patterns and directions that exclude each other one name "
-                    "in 'together', or take a set with fewer selections"
-                )
             name = f"{rule.number}/{numbers[rule.number]}"
-            out.combinations.append(
-                Combination(name, rule.kind, factors, f"{rules.name} {rule.number}".strip(), sorted(roots))
-            )
-    used = {name for c in out.combinations for name in c.factors}
-    out.unused = [c.name for c in usable if c.name not in used]
-    return out
+            yield Combination(name, rule.kind, factors, f"{rules.name} {rule.number}".strip(), sorted(roots))
+
+
+def count_combinations(
+    cases: Iterable[LoadCase],
+    rules: RuleSet,
+    scheme: str = "plain",
+    direction: dict[str, str] | None = None,
+    fewer: bool = False,
+) -> int:
+    """How many there would be at the most, without making them: those that come out the same are counted twice."""
+    usable = [c for c in cases if c.kind]
+    actions = {g: _actions(usable, rules, g, scheme, direction or {}, fewer) for g in rules.groups}
+    return sum(_count(rule, actions) for rule in rules.rules)
+
+
+def _count(rule: Rule, actions: dict[str, list[Action]]) -> int:
+    lead = next((t for t in rule.terms if t.mode == "lead"), None)
+    total = 0
+    for first in [a for _, g in lead.choices for a in actions[g]] if lead is not None else [None]:
+        here = 1
+        for term in rule.terms:
+            if term.mode == "lead":
+                assert first is not None
+                n = len(first.parts)
+            else:
+                n = 0
+                for _, g in term.choices:
+                    mine = [a for a in actions[g] if a is not first]
+                    if not mine:
+                        continue
+                    each = [len(a.parts) + (term.mode in ("others?", "any")) for a in mine]
+                    product_of = 1
+                    for k in each:
+                        product_of *= k
+                    n += product_of
+                if n == 0:
+                    n = 0 if term.mode == "must" else 1
+            here *= n * len(term.signs)
+        total += here
+    return total
+
+
+def _excluded(factors: Part, apart: dict[str, str]) -> bool:
+    """Whether two cases of one name in `together` are in it."""
+    names = [apart[k] for k in factors if k in apart]
+    return len(names) != len(set(names))
 
 
 def _actions(
-    cases: list[LoadCase], rules: RuleSet, letters: str, scheme: str, direction: dict[str, str]
+    cases: list[LoadCase], rules: RuleSet, letters: str, scheme: str, direction: dict[str, str], fewer: bool
 ) -> list[Action]:
     """The independent actions of a group, in the order of its kinds."""
     out: list[Action] = []
@@ -97,9 +172,14 @@ def _actions(
             permanent += mine
         elif kind == "seismic":
             out.append(Action(kind, "", *_seismic(mine, scheme, direction)))
-        elif kind in ADDED:
+        elif kind == "notional":
+            out.append(Action(kind, "", _notional(mine, direction)))
+        elif kind in SELECTABLE:
             for category in dict.fromkeys(c.category for c in mine):
-                out.append(Action(kind, category, _together([c for c in mine if c.category == category])))
+                own = [c for c in mine if c.category == category]
+                out.append(Action(kind, category, _selected(own, fewer)))
+        elif kind in PERMANENT:
+            out.append(Action(kind, "", _together(mine)))
         else:
             out.append(Action(kind, "", [{c.name: 1.0} for c in mine]))
     if permanent:
@@ -116,6 +196,29 @@ def _together(cases: list[LoadCase]) -> list[Part]:
         if name
     ]
     return [fixed | {k: v for part in choice for k, v in part.items()} for choice in product(*sets)]
+
+
+def _selected(cases: list[LoadCase], fewer: bool) -> list[Part]:
+    """Every selection of cases but none at all; of those that share a `together` name one at the most."""
+    free: list[list[Part]] = []
+    plain = [c for c in cases if not c.together]
+    if fewer or len(plain) > SELECTED:
+        free += [[{}, {c.name: 1.0 for c in plain}]] if plain else []
+    else:
+        free += [[{}, {c.name: 1.0}] for c in plain]
+    for name in dict.fromkeys(c.together for c in cases if c.together):
+        free.append([{}, *({c.name: 1.0} for c in cases if c.together == name)])
+    parts = [{k: v for part in choice for k, v in part.items()} for choice in product(*free)]
+    # the fullest first: that is the one a reader looks for
+    return sorted((p for p in parts if p), key=lambda p: -len(p))
+
+
+def _notional(cases: list[LoadCase], direction: dict[str, str]) -> list[Part]:
+    """Those of one direction and sign at once (of dead and of imposed load, say), one direction at a time."""
+    ways: dict[str, Part] = {}
+    for c in cases:
+        ways.setdefault(direction.get(c.name, "") or f"/{c.name}", {})[c.name] = 1.0
+    return list(ways.values())
 
 
 def _seismic(cases: list[LoadCase], scheme: str, direction: dict[str, str]) -> tuple[list[Part], bool]:
@@ -156,14 +259,6 @@ def _expand(rule: Rule, rules: RuleSet, actions: dict[str, list[Action]]) -> Ite
                 found = [({k: s * v for k, v in p.items()}, r) for p, r in found for s in term.signs]
             options.append(found)
         else:
-            count = 1
-            for o in options:
-                count *= len(o)
-            if count > MOST:
-                raise CombineError(
-                    f"expression {rule.number} alone would give {count} combinations: give patterns and directions that "
-                    "exclude each other one name in 'together'"
-                )
             for choice in product(*options):
                 factors: Part = {}
                 roots: set[str] = set()
@@ -184,7 +279,7 @@ def _choices(
         if not mine:
             continue
         takes: Iterable[tuple[Action, ...]] = [tuple(mine)]
-        if term.mode == "others?":
+        if term.mode in ("others?", "any"):
             takes = [s for n in range(len(mine) + 1) for s in selections(mine, n)]
         for chosen in takes:
             for parts in product(*(a.parts for a in chosen)):

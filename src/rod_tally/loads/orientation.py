@@ -65,11 +65,13 @@ def _plan_lines(model: Model) -> tuple[Array, Array]:
 
 
 def directions(cases: dict[str, LoadCase], totals: dict[str, Array]) -> dict[str, str]:
-    """The direction (x, y or z) in which each seismic case mainly acts, from what it puts on in sum (N)."""
+    """The direction in which each seismic (x, y or z) or notional case (+x, -x …) mainly acts, from its sum (N)."""
     out = {}
     for name, case in cases.items():
-        if case.kind == "seismic" and name in totals:
-            force = np.abs(totals[name][:3])
-            if force.max() > 0:
-                out[name] = "xyz"[int(force.argmax())]
+        if case.kind in ("seismic", "notional") and name in totals:
+            force = totals[name][:3]
+            if np.abs(force).max() > 0:
+                k = int(np.abs(force).argmax())
+                sign = ("-" if force[k] < 0 else "+") if case.kind == "notional" else ""
+                out[name] = sign + "xyz"[k]
     return out

@@ -5,9 +5,9 @@
     group LETTERS = KIND[.CATEGORY | !CATEGORY], …
     combination KIND NUMBER: TERM + TERM …
 
-A TERM is `FACTOR [psi0|psi1|psi2] [must|lead|others|others?|all] GROUP {| [FACTOR] GROUP}`; `+-` before a factor takes
+A TERM is `FACTOR [psi0|psi1|psi2] [must|lead|others|others?|any|all] GROUP {| [FACTOR] GROUP}`; `+-` before a factor takes
 both signs; a factor may be a product, `0.85*1.35`. `lead` takes each action of the group in turn, `others` all the rest,
-`others?` every selection of the rest, `all` (or no word) all of them; a term with `must` or `lead` whose group is empty
+`others?` every selection of the rest, `any` every selection of the group, none included, `all` (or no word) all of them; a term with `must` or `lead` whose group is empty
 drops the combination, any other such term drops out. `|` parts alternatives. `#` starts a comment.
 """
 
@@ -26,7 +26,7 @@ SHIPPED = {
     "ASCE 7": "asce-7-strength.rules",
     "ASCE 7, allowable stress": "asce-7-allowable.rules",
 }
-MODES = ("must", "lead", "others", "others?", "all")
+MODES = ("must", "lead", "others", "others?", "any", "all")
 
 
 class RulesError(ValueError):

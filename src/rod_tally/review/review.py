@@ -15,12 +15,12 @@ from ..analysis.modes import Mode
 from ..analysis.plate_fields import PlateFields
 from ..analysis.shape import Largest, Shapes, largest, member_shapes
 from ..analysis.storeys import StoreyRow, storey_rows
-from ..analysis.superpose import combined, combined_shapes, usable
+from ..analysis.superpose import can_sift, combined, combined_shapes, governing, usable
 from ..checks import Subject, run_checks
 from ..compare import Comparison, compare
 from ..intake import read_source
 from ..loads import Distribution
-from ..loads.combine import Combined, CombineError, combine
+from ..loads.combine import MOST, Combined, CombineError, combine, count_combinations, expand
 from ..loads.orientation import directions, orientation
 from ..loads.rules import RulesError, RuleSet, read_rules
 from ..meshing import Plates
@@ -207,7 +207,9 @@ class Review:
             return self.model.combinations
         if self._combined is None:
             try:
-                self._combined = made_combinations(self.model, self.settings, loads=self.distribution)
+                self._combined = made_combinations(
+                    self.model, self.settings, loads=self.distribution, results=None if self.stale else self.results
+                )
             except RulesError as error:  # a rule file that is gone since the project was kept
                 self._combined, self.rules_fault = Combined(), str(error)
         return self._combined.combinations
@@ -247,21 +249,43 @@ def made_combinations(
     scheme: str = "",
     rules: RuleSet | None = None,
     loads: Distribution | None = None,
+    results: Results | None = None,
+    progress: Progress = silent,
 ) -> Combined:
     """A model's cases combined by the settings' rule set (or by `rules`), seismic directions as the building's frames ask
-    for unless a `scheme` is given; nothing when there would be too many. Raises RulesError."""
+    for unless a `scheme` is given.
+
+    Of too many to be looked at those are kept that govern something of the `results`; without results, imposed cases of a
+    category act all at once. Raises RulesError.
+    """
     rules = rules or read_rules(settings.combinations.standard)
     direction = {}
-    if any(c.kind == "seismic" for c in model.cases.values()):
+    cases = model.cases.values()
+    if any(c.kind in ("seismic", "notional") for c in cases):
         loads = loads or Distribution(model)
-        totals = {n: direct_force(model, c) + loads.case(n).total("applied") for n, c in model.cases.items()}
+        pushing = {n: c for n, c in model.cases.items() if c.kind in ("seismic", "notional")}
+        totals = {n: direct_force(model, c) + loads.case(n).total("applied") for n, c in pushing.items()}
         direction = directions(model.cases, totals)
         direction |= {n: c.spectrum.direction for n, c in model.cases.items() if c.spectrum is not None}
-        scheme = scheme or orientation(model).scheme
+        if any(c.kind == "seismic" for c in cases):
+            scheme = scheme or orientation(model).scheme
+    chosen = scheme or "plain"
+    count = count_combinations(cases, rules, chosen, direction)
+    if count <= MOST:
+        return combine(cases, rules, chosen, direction)
+    if results is not None and can_sift(results, count):
+        kept, made = governing(results, expand(cases, rules, chosen, direction), progress)
+        used = {name for c in kept for name in c.factors}
+        untyped = [c.name for c in cases if not c.kind]
+        unused = [c.name for c in cases if c.kind and c.name not in used]
+        how = f"the {len(kept)} that govern a force, a reaction or a displacement are kept"
+        return Combined(kept, untyped, unused, made, how)
     try:
-        return combine(model.cases.values(), rules, scheme or "plain", direction)
+        out = combine(cases, rules, chosen, direction, fewer=True)
+        out.count, out.reduced = count, f"{len(out.combinations)} are made, imposed cases of a category all at once"
     except CombineError:
-        return Combined(untyped=[c.name for c in model.cases.values() if not c.kind])
+        out = Combined(untyped=[c.name for c in cases if not c.kind], count=count, reduced="none are made")
+    return out
 
 
 def read_model(path: Path, settings: Settings, progress: Progress = silent) -> Model:
@@ -280,8 +304,17 @@ def review(model: Model, settings: Settings, progress: Progress = silent, only: 
     own = dynamics(model, results, settings, loads, progress)
     done = assess(model, settings, results, own, loads, progress)
     if not model.combinations:
-        done._combined = made_combinations(model, settings, loads=loads)
+        done._combined = made_combinations(model, settings, loads=loads, results=results, progress=progress)
+        if done._combined.reduced:
+            done.findings = sorted([*done.findings, reduced_finding(done._combined)], key=lambda f: f.order)
     return done
+
+
+def reduced_finding(made: Combined) -> Finding:
+    """That not all combinations of the rule set were made, with how many there are and which were."""
+    text = f"The rule set gives {made.count:,} combinations; {made.reduced}."
+    actions = ("Make combinations…", "Accept, because…")
+    return Finding("combination.many", "warning" if not made.combinations else "note", text, (), None, actions)
 
 
 def assess(
