@@ -21,7 +21,7 @@ from rod_tally.model import (
 from rod_tally.model.settings import RunSettings
 
 from .floors import floor, wall
-from .frames import beam
+from .frames import beam, frame
 
 DOWN = (0.0, 0.0, -1000.0)
 
@@ -239,3 +239,27 @@ def test_hundred_panels_arrive_whole() -> None:
         m.cases["live"].area_loads.append(AreaLoad("s", ((0.0, 0.0, -float(k)),)))
     a = Distribution(m).case("live")
     assert a.total("on_members")[2] == pytest.approx(-24 * 4950, rel=1e-12)
+
+
+def collinear(gap: float = 0.0) -> Model:
+    """Two beams one after the other on three columns, 6 m each, no slab; the second may start `gap` later."""
+    feet = [(0, 0, 0), (6, 0, 0), (6 + gap, 0, 0), (12, 0, 0)]
+    tops = [(x, y, 3.0) for x, y, _ in feet]
+    m = frame([*feet, *tops], [(0, 4), (1, 5), (2, 6), (3, 7), (4, 5), (6, 7)], dict.fromkeys(range(4), "XXXXXX"))
+    line = np.array([[1.0, 0, 3], [11, 0, 3]])
+    m.cases["q"] = LoadCase("q", "live", space_loads=[SpaceLoad(line, (0, 0, -1e3), (0, 0, -3e3))])
+    return m
+
+
+def test_a_line_over_two_beams_without_a_slab_goes_to_both() -> None:
+    """1 to 3 kN/m over 10 m: 20 kN, the first 5 m with 1 to 2 (7.5 kN), the others with 2 to 3 (12.5 kN)."""
+    arrival = Distribution(collinear()).case("q")
+    assert arrival.total("lost") == pytest.approx([0, 0, 0])
+    assert sorted(arrival.forces[:, 2]) == pytest.approx([-12.5e3, -7.5e3])
+
+
+def test_what_of_a_line_lies_over_nothing_is_named() -> None:
+    """A gap of 0.5 m between the beams: 1 kN (2 to 2.1 kN/m over it) is carried by nothing."""
+    arrival = Distribution(collinear(0.5)).case("q")
+    assert arrival.total("lost")[2] == pytest.approx(-(2.0 + 2.1) / 2 * 0.5 * 1e3)
+    assert arrival.total("applied")[2] == pytest.approx(-20e3)

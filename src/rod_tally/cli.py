@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import argparse
-import contextlib
+import logging
 import sys
 from collections.abc import Callable, Sequence
 from pathlib import Path
@@ -72,9 +72,11 @@ def guarded(arguments: argparse.Namespace, command: Callable[[argparse.Namespace
     from .analysis import AnalysisError
     from .intake import IntakeError
     from .loads.rules import RulesError
+    from .log_file import start_log
     from .model import SettingsError
     from .output.write import OutputError
 
+    start_log()
     try:
         return command(arguments)
     except (SettingsError, IntakeError, AnalysisError, OutputError, RulesError) as error:
@@ -82,21 +84,10 @@ def guarded(arguments: argparse.Namespace, command: Callable[[argparse.Namespace
     except MemoryError:
         return say(f"{arguments.model}: does not fit into this machine's memory")
     except Exception as error:  # a fault of ours: still one line, and what to send to us
-        where = _kept_trace()
+        path = start_log()
+        logging.getLogger(__name__).exception("%s failed", arguments.command)
+        where = f"; details are in {path}" if path is not None else ""
         return say(f"{arguments.model}: a fault in Rod Tally ({type(error).__name__}: {error}){where}")
-
-
-def _kept_trace() -> str:
-    import tempfile
-    import traceback
-
-    with (
-        contextlib.suppress(OSError),
-        tempfile.NamedTemporaryFile("w", prefix="rod-tally-", suffix=".log", delete=False) as log,
-    ):
-        traceback.print_exc(file=log)
-        return f"; details are in {log.name}"
-    return ""
 
 
 def settings_of(arguments: argparse.Namespace) -> Settings:

@@ -8,9 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..loads import Arrival
-from ..model import LoadCase
+from ..model import LoadCase, Model
 from ..model.geometry import Array
 from ..model.loads import GRAVITY
+from ..model.member_force import member_force
 from .elements import shape_functions
 from .mesh import Mesh
 from .plate_loads import plate_loads
@@ -22,7 +23,7 @@ GAUSS, WEIGHT = np.polynomial.legendre.leggauss(4)
 class Loading:
     """Loads on pieces in member axes. Distributed rows run from a to b (m from the piece's start), linear from qa to qb
     (n, 6) as three forces and three moments a metre; where a == b the row is concentrated and qa is in N, N m.
-    `nodal` (N, 6) global. `missed` (3,) is force that found no computed member or node."""
+    `nodal` (N, 6) global. `missed` (3,) is force of areas and places that found no computed member or node."""
 
     piece: NDArray[np.int64]
     a: Array
@@ -55,9 +56,7 @@ def loading(mesh: Mesh, case: LoadCase, arrival: Arrival | None = None) -> Loadi
         k = member_index.get(item.member)
         qa, qb = np.array(item.qa), np.array(item.qb)
         if k is None:
-            if item.kind == "force" and not item.local:
-                missed += qa if item.a == item.b else (qa + qb) / 2 * (item.b - item.a)
-            continue
+            continue  # `left_out_force` counts it
         axes = first_axes[k]
         if item.projected:
             qa, qb = (_projected(q, np.array([1.0, 0, 0]) if item.local else axes[0]) for q in (qa, qb))
@@ -73,6 +72,24 @@ def loading(mesh: Mesh, case: LoadCase, arrival: Arrival | None = None) -> Loadi
         parts.append(_own_weight(mesh, np.array(case.self_weight)))
     piece, start, stop, first, last = (np.concatenate([p[i] for p in parts]) for i in range(5))
     return Loading(piece.astype(np.int64), start, stop, first, last, nodal, missed)
+
+
+def left_out_force(model: Model, mesh: Mesh, case: LoadCase, arrival: Arrival, only: set[str] | None) -> Array:
+    """Force (3,) of what a case puts on members that are not in the mesh, own weight included, and on slabs and walls that
+    would be computed but are not in the chosen part `only`; N."""
+    out = np.zeros(3)
+    index = mesh.member_index
+    for load in case.member_loads:
+        if load.member not in index:
+            out += member_force(model, load)
+    if any(case.self_weight):
+        out += np.array(case.self_weight) * sum(model.weight(m) for i, m in model.members.items() if i not in index)
+    if only is not None:
+        for held in arrival.held:
+            surface = model.surfaces[held.surface]
+            if held.surface not in only and surface.way in ("shell", "column"):
+                out += held.force
+    return out
 
 
 def _stacked(rows: list[tuple[int, float, float, Array, Array]]) -> Rows:

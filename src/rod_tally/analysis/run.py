@@ -11,9 +11,9 @@ from ..model.geometry import Array
 from ..model.settings import MeshSettings, RunSettings
 from .elements import condense_loads, to_ends
 from .imposed import imposed_movements, thermal_ends
-from .loading import Loading, end_loads, loading
+from .loading import Loading, end_loads, left_out_force, loading
 from .mesh import Mesh, mesh
-from .parts import parts
+from .parts import NOT_CHOSEN, parts
 from .recover import described, done_in, results_of
 from .results import Results
 from .system import Progress, System, assemble, silent, solve
@@ -61,6 +61,7 @@ def run(
         progress(f"Loads of {name}", 0.2 + 0.2 * c / max(len(names), 1))
         case = model.cases[name]
         loads.append(loading(m, case, distribution.case(name)))
+        loads[c].missed += left_out_force(model, m, case, distribution.case(name), only)
         fixed[c] = end_loads(m, loads[c]) + thermal_ends(model, m, case)
     condensed_loads = condense_loads(fixed, condensed.steps)
     right = _right_hand_side(m, loads, condensed_loads, system)
@@ -80,6 +81,8 @@ def run(
         model, m, system, names, u, condensed, condensed_loads, loads, settings.stations, done, node_done, right, moved
     )
     results.left_out = taking.left_out
+    if only is not None:
+        results.left_out |= {i: NOT_CHOSEN for i in model.surfaces if i not in only}
     results.more_motions = more
     results.motions = [described(m, shape, local) for shape, local in motions]
     results.loose = {m.member_ids[m.member[p]]: dofs for p, dofs in condensed.loose.items()}

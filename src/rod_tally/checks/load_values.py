@@ -10,6 +10,7 @@ import numpy as np
 
 from ..model import AreaLoad, Finding, LoadCase, MemberLoad
 from ..model.edits import load_values
+from ..model.member_force import member_force
 from .registry import Subject, check, listed, point
 
 # Usual imposed loads, kN/m2, least and most: EN 1991-1-1 tables 6.2 (A to D), 6.4 (E), 6.8 (F, G), 6.10 (H), widened to
@@ -27,6 +28,7 @@ ROUND = 0.25  # kN/m2 or kN/m; characteristic values are usually given in steps 
 GIVEN = 0.05  # a value in steps of this may well have been given as it is: 0.4 on a roof is not 1.6 times 0.25
 JUMP = 2.0  # ratio of mean line loads of neighbours in a beam line that wants a reason. Common practice, no source.
 LEAST_JUMP = 2000.0  # N/m
+NO_LOAD = 1e-6  # N/m; what rounding leaves of a load that cancels
 LEAST_SLAB_JUMP = 1.0  # kN/m2
 
 
@@ -165,14 +167,11 @@ def find_jumps(s: Subject) -> Iterator[Finding]:
     beside = _panels_beside(s)
     found: dict[tuple[str, str], list[tuple[float, str, str, str]]] = defaultdict(list)
     for case in s.model.cases.values():
-        arrival = s.distribution.case(case.name)
-        if not len(arrival.member):
+        if case.is_pattern:
+            continue  # its parent case has been looked at; in a pattern neighbours differ by intention
+        mean = _mean_loads(s, case)
+        if not mean:
             continue
-        mean: dict[str, float] = {}
-        force = np.bincount(arrival.member, arrival.forces[:, 2], minlength=len(arrival.members))
-        for ident, f in zip(arrival.members, force):
-            if ident in s.model.members:
-                mean[ident] = abs(float(f)) / max(s.model.length(s.model.members[ident]), 1e-9)
         for line in beams:
             for a, b in zip(line, line[1:]):
                 if a not in s.model.members or b not in s.model.members:
@@ -197,6 +196,27 @@ def find_jumps(s: Subject) -> Iterator[Finding]:
             "load.jump", "note" if reason else "warning", text[0].upper() + text[1:], ids,
             point(s.model.line(s.model.members[a]).mean(axis=0)), ("Take me there",), {"by": by},
         )  # fmt: skip
+
+
+def _mean_loads(s: Subject, case: LoadCase) -> dict[str, float]:
+    """Mean vertical load (N/m) on each member from slabs and of what was put on it; {} where slabs hand nothing on."""
+    arrival = s.distribution.case(case.name)
+    if not len(arrival.member):
+        return {}
+    force: dict[str, float] = defaultdict(float)
+    for ident, f in zip(
+        arrival.members, np.bincount(arrival.member, arrival.forces[:, 2], minlength=len(arrival.members))
+    ):
+        force[ident] += float(f)
+    for load in case.member_loads:
+        force[load.member] += float(member_force(s.model, load)[2])
+    out = {}
+    for ident, f in force.items():
+        m = s.model.members.get(ident)
+        if m is not None:
+            mean = abs(f) / max(s.model.length(m), 1e-9)
+            out[ident] = mean if mean > NO_LOAD else 0.0
+    return out
 
 
 @check("load.slab_jump")

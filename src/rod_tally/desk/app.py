@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import logging
 import os
 import sys
 import tempfile
 from pathlib import Path
+from types import TracebackType
 
 from PyQt6.QtCore import QEventLoop, QTimer
 from PyQt6.QtWidgets import QApplication
@@ -13,10 +15,12 @@ from PyQt6.QtWidgets import QApplication
 from ..demo.project import make_demo
 from ..review import STEPS
 from ..review.summary import summary
+from .jobs import where_logged
 from .theme import dress
 from .window import Window
 
 PICTURE = "rod-tally-demo.png"
+log = logging.getLogger(__name__)
 
 
 def application() -> QApplication:
@@ -34,6 +38,7 @@ def start(files: list[Path] | None = None, demo: bool = False, picture: Path | N
     app = application()
     with tempfile.TemporaryDirectory(prefix="rod-tally-") as folder:
         window = Window()
+        tell_faults(window)
         window.show()
         for path in files or []:
             window.session.open(path)
@@ -42,6 +47,20 @@ def start(files: list[Path] | None = None, demo: bool = False, picture: Path | N
         if demo and (picture or os.environ.get("ROD_TALLY_VIRTUAL_DISPLAY")):
             return show_once(app, window, picture or Path(PICTURE))
         return app.exec()
+
+
+def tell_faults(window: Window) -> None:
+    """Have what goes wrong in a slot end up in the log and in words on the screen, not as a traceback or an end."""
+
+    def hook(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        if issubclass(kind, KeyboardInterrupt):
+            window.close()
+            return
+        log.error("a fault in the window", exc_info=(kind, error, trace))
+        text = f"A fault in Rod Tally: {kind.__name__}: {error}. Your work is kept.{where_logged()}"
+        window.session.failed.emit("A fault", text)
+
+    sys.excepthook = hook
 
 
 def show_once(app: QApplication, window: Window, picture: Path) -> int:

@@ -31,6 +31,7 @@ class Canvas:
     def __init__(self, plotter: Any) -> None:
         self.plotter = plotter
         self.cells = 0  # how many lines and faces are drawn
+        self.left_out: list[str] = []  # what could not be drawn, by name
         self._widths: dict[int, float] = {}
         self._actors: list[Any] = []
         self._symbols: list[_Symbols] = []
@@ -40,6 +41,7 @@ class Canvas:
         for actor in self._actors:
             self.plotter.remove_actor(actor, render=False)
         self._actors, self._symbols, self._moving, self._widths = [], [], [], {}
+        self.left_out = []
         self.cells = 0
 
     def _add(self, mesh: pv.PolyData, **options: Any) -> None:

@@ -3,12 +3,22 @@
 from __future__ import annotations
 
 import gc
+import logging
 import time
-import traceback
 from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
+
+from ..log_file import start_log
+
+log = logging.getLogger(__name__)
+
+
+def where_logged() -> str:
+    """A sentence that names the log file; "" where there is none."""
+    path = start_log()
+    return f" Details are in {path}." if path is not None else ""
 
 
 class Cancelled(Exception):
@@ -41,13 +51,11 @@ class _Job(QRunnable):
             time.sleep(0)  # lets the window's thread have its turn
 
     def run(self) -> None:
-        # a full collection holds every thread up for as long as the model is large: none while a job makes one, and
-        # what it has made is not gone through again and again afterwards
+        # a full collection holds every thread up for as long as the model is large: none while a job makes one
         gc.disable()
         try:
             self._run()
         finally:
-            gc.freeze()
             gc.enable()
 
     def _run(self) -> None:
@@ -60,8 +68,10 @@ class _Job(QRunnable):
         except MemoryError:
             self.signals.failed.emit("This does not fit into the machine's memory.")
         except Exception as error:
-            traceback.print_exc()
-            self.signals.failed.emit(f"A fault in Rod Tally: {type(error).__name__}: {error}. Nothing was changed.")
+            log.exception("a job failed")
+            self.signals.failed.emit(
+                f"A fault in Rod Tally: {type(error).__name__}: {error}. Nothing was changed.{where_logged()}"
+            )
         else:
             if self.stop:
                 self.signals.cancelled.emit()

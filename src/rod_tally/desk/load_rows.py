@@ -6,7 +6,8 @@ import numpy as np
 
 from ..model.geometry import Array
 from ..review import CASE, Review
-from ..review.load_tally import LoadRow, by_origin, by_storey, load_rows
+from ..review.load_tally import ORIGINS, LoadRow, by_origin, by_storey, load_rows
+from ..review.member_loads import member_diagrams
 from .quantities import UnitSet
 from .rows import Pick, Rows
 from .state import DeskState
@@ -18,7 +19,7 @@ MOST_ROWS = 20_000  # of combinations shown; a spreadsheet takes the rest
 def cases(state: DeskState, units: UnitSet) -> Rows:
     f = units.force[1]
     out = Rows(
-        ["Case", "Kind", "Category", "Never together", "Loads", f"Put on z, {f}", "Arrived z", "Shells, walls z", "Lost z",
+        ["Case", "Kind", "Category", "Never together", "Loads", f"Put on z, {f}", "Arrived z", "Shells, walls z", "Not carried z",
          "Reaction z", "Seen", "From"]
     )  # fmt: skip
     review, revision = state.review, state.revision
@@ -51,6 +52,53 @@ def combinations(state: DeskState, units: UnitSet) -> Rows:
         if c.roots:
             text += " ± root of squares of " + ", ".join(f"{c.factors[n]:g} {n}" for n in c.roots)
         out.add([c.name, c.kind, text, c.rule], ("case", c.name))
+    return out
+
+
+def member_sums(state: DeskState, units: UnitSet) -> Rows:
+    """What each member carries in the shown case, from everything: mean, peak and total of its one diagram."""
+    f = units.force[1]
+    head = [
+        "Member",
+        "Class",
+        "Storey",
+        f"Mean z, {f}/m",
+        f"Peak, {f}/m",
+        "Peak at, m",
+        f"Total z, {f}",
+        f"Concentrated z, {f}",
+    ]
+    out = Rows([*head, *(f"{o}, z {f}" for o in ORIGINS)])
+    review = state.review
+    if review is None:
+        return out
+    model, name = review.model, state.case
+    combination = next((c for c in review.combinations if c.name == name), None)
+    if name in model.cases:
+        parts = [(model.cases[name], 1.0)]
+    elif combination is not None:
+        parts = [(model.cases[n], v) for n, v in combination.factors.items() if n in model.cases]
+    else:
+        out.note = "choose a load case above the view"
+        return out
+    out.note = f"in {name}: slabs, areas, places, by hand and own weight in one"
+    k = units.force[0]
+    for ident, d in member_diagrams(review, parts).items():
+        m = model.members[ident]
+        length = model.length(m)
+        place, value = d.peak
+        total = float(d.force[2])
+        single = float(sum(q[2] for _, q, _ in d.points))
+        spread = total - single
+        by: list[object] = []
+        for origin in ORIGINS:
+            z = sum(float(q[2]) for _, q, o in d.points if o == origin)
+            if origin in d.start:
+                z += float(((d.start[origin] + d.end[origin])[:, 2] / 2 * np.diff(d.x)).sum())
+            by.append(z * k if abs(z) > 1e-6 else None)
+        row: list[object] = [m.name or m.id, m.cls, m.storey, spread / max(length, 1e-9) * k]
+        row += [float(np.linalg.norm(value)) * k, place, total * k, single * k if single else None]
+        out.add([*row, *by], ("member", ident))
     return out
 
 

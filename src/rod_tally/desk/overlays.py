@@ -11,11 +11,11 @@ from functools import cache, cached_property
 from importlib.metadata import entry_points
 
 import numpy as np
-from shapely import constrained_delaunay_triangles
 from shapely.geometry import Polygon
 
 from ..model import Model, Surface
 from ..model.geometry import Array, local_axes
+from ..model.triangles import triangles_of
 from ..review import Review
 from .canvas import Canvas
 from .quantities import UnitSet
@@ -27,13 +27,15 @@ CLASS_WIDTH = {"column": 3.2, "beam": 2.0, "brace": 1.4}
 
 @dataclass
 class Sheet:
-    """What an overlay is given: the review, the members that are shown with their lines, the window's state."""
+    """What an overlay is given: the review, the members that are shown with their lines, the window's state, and from where
+    the building is looked at (3d, plan, south, east)."""
 
     review: Review
     state: DeskState
     ids: list[str]
     lines: Array
     units: UnitSet
+    direction: str = "3d"
 
     @property
     def model(self) -> Model:
@@ -139,8 +141,10 @@ def draw_surfaces(canvas: Canvas, sheet: Sheet) -> None:
             edges.append(np.stack([loop, np.roll(loop, -1, axis=0)], axis=1))
         pane = Polygon(s.flat(s.outer), [s.flat(r) for r in s.openings])
         axes = s.plain_axes
-        for triangle in constrained_delaunay_triangles(pane).geoms:
-            corners = np.array(triangle.exterior.coords)[:3]
+        cut = triangles_of(pane)
+        if not len(cut):
+            canvas.left_out.append(f"{s.cls} {s.name or s.id}")
+        for corners in cut:
             points.append(s.outer[0] + corners @ axes[:2])
             triangles.append([count, count + 1, count + 2])
             count += 3

@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 import numpy as np
-from shapely import constrained_delaunay_triangles
 from shapely.geometry import Polygon
 
 from ..model import AreaLoad, LoadCase
 from ..model.geometry import Array
 from ..model.surface import across, normal_of, sound
-from ..review.load_tally import origin_of
+from ..model.triangles import triangles_of
+from ..review.load_tally import ORIGINS, origin_of
+from ..review.member_loads import MemberDiagram, member_diagrams
 from .canvas import Canvas, arrow
 from .overlays import Sheet, overlay
 from .state import VALUES
-from .theme import GRAPHITE, PINE, RUST
+from .theme import GRAPHITE, KINDS, MOSS, MUTED, OCHRE, PINE, RUST
 
 Tail = tuple[Array, Array, float]
+ORIGIN_COLOURS = (MUTED, PINE, OCHRE, KINDS[5], MOSS)  # in the order of ORIGINS
 MOST_LABELS = 60
 MOST_VALUES = 1500  # when values are asked for
 
@@ -126,8 +128,11 @@ def _panes(canvas: Canvas, outlines: list[Array], colour: str, opacity: float) -
         x, y = across(n)
         flat = (outline - outline[0]) @ np.array([x, y]).T
         pane = sound(Polygon(flat))
-        for t in constrained_delaunay_triangles(pane).geoms:
-            corners = np.array(t.exterior.coords)[:3] @ np.array([x, y]) + outline[0]
+        cut = triangles_of(pane)
+        if not len(cut):
+            canvas.left_out.append("an area")
+        for t in cut:
+            corners = t @ np.array([x, y]) + outline[0]
             count = len(points) * 3
             points.append(corners)
             triangles.append([count, count + 1, count + 2])
@@ -153,67 +158,123 @@ def _legend(sheet: Sheet, parts: list[tuple[LoadCase, float]], what: str) -> lis
 
 @overlay("arrived", "Loads arrived", base="pale")
 def draw_arrived(canvas: Canvas, sheet: Sheet) -> list[str]:
-    """What members get from slabs and cladding, as diagrams beside them; what is not carried, where it lies."""
+    """Everything that each member carries, as one diagram beside it; what is not carried, where it lies."""
     parts = parts_of(sheet)
     if not parts:
         return ["no load case"]
     units = sheet.units
     line_of = dict(zip(sheet.ids, sheet.lines))
-    quads: list[Array] = []
-    sizes: list[float] = []
-    lost: list[Array] = []
-    points: list[Tail] = []
-    best: dict[str, tuple[float, Array]] = {}
-    rows: list[tuple[Array, Array, Array, Array]] = []
-    wanted = sheet.state.origin
-    nodes = set(sheet.nodes()) if sheet.state.storeys else set(sheet.model.nodes)
-    for case, factor in parts:
-        arrival = sheet.review.distribution.case(case.name)
-        from_there = np.array([not wanted or origin_of(x.kind, x.part) == wanted for x in arrival.shares], bool)
-        for k in np.flatnonzero(from_there[arrival.share]).tolist() if len(arrival.member) else ():
-            line = line_of.get(arrival.members[arrival.member[k]])
-            if line is None:
-                continue
-            d = (line[1] - line[0]) / max(float(np.linalg.norm(line[1] - line[0])), 1e-9)
-            a, b = line[0] + d * arrival.a[k], line[0] + d * arrival.b[k]
-            qa, qb = factor * arrival.qa[k], factor * arrival.qb[k]
-            if arrival.a[k] == arrival.b[k]:
-                if np.linalg.norm(qa) > 0:
-                    points.append((a, qa, float(np.linalg.norm(qa))))
-                continue
-            rows.append((a, b, qa, qb))
-            sizes.append(float(max(np.linalg.norm(qa), np.linalg.norm(qb))))
-            largest = best.get(arrival.members[arrival.member[k]])
-            if largest is None or sizes[-1] > largest[0]:
-                at = a if np.linalg.norm(qa) > np.linalg.norm(qb) else b
-                best[arrival.members[arrival.member[k]]] = (sizes[-1], at)
-        for node, force, share_of in zip(arrival.nodes, arrival.node_force, arrival.node_share):
-            if not from_there[share_of]:
-                continue
-            if node in nodes:
-                points.append((sheet.model.nodes[node].point, factor * force, float(np.linalg.norm(factor * force))))
-        for share in (x for x, good in zip(arrival.shares, from_there) if good):
-            lost += [p[:-1] if np.allclose(p[0], p[-1]) else p for p in share.places if len(p) > 2]
-    most = max(sizes, default=1.0)
+    diagrams = member_diagrams(sheet.review, parts, sheet.state.origin, set(sheet.ids))
+    peaks = {i: d.peak for i, d in diagrams.items()}
+    most = max((float(np.linalg.norm(v)) for _, v in peaks.values()), default=0.0) or 1.0
     scale = sheet.size / 18 / most
-    for a, b, qa, qb in rows:
-        quads.append(np.array([a, b, b - qb * scale, a - qa * scale]))
-    if quads:
-        canvas.quads(np.array(quads), PINE, 0.3)
-        tops = np.array([[q[3], q[2]] for q in quads])
-        canvas.lines(tops, PINE, 1.4)
+    plan = sheet.direction == "plan"
+    seen: dict[str, list[Array]] = {}
+    tops: list[Array] = []
+    texts: list[tuple[Array, str]] = []
+    points: list[Tail] = []
+    every = sheet.state.label == VALUES
+    for ident, d in diagrams.items():
+        line = line_of[ident]
+        along = (line[1] - line[0]) / max(float(np.linalg.norm(line[1] - line[0])), 1e-9)
+        aside = across_in_plan(along) if plan else None
+        at = line[0] + along * d.x[:, None]
+        low = np.zeros((max(len(d.x) - 1, 0), 2, 3))
+        for origin in ORIGINS:
+            if origin not in d.start:
+                continue
+            q = np.stack([d.start[origin], d.end[origin]], axis=1)
+            high = low - (laid_down(q, aside) if aside is not None else q) * scale
+            base = np.stack([at[:-1], at[1:]], axis=1)
+            quads = np.stack(
+                [base[:, 0] + low[:, 0], base[:, 1] + low[:, 1], base[:, 1] + high[:, 1], base[:, 0] + high[:, 0]],
+                axis=1,
+            )
+            seen.setdefault(origin, []).append(quads[np.abs(q).max(axis=(1, 2)) > 0])
+            low = high
+        if len(d.x) > 1:
+            tops.append(np.stack([at[:-1] + low[:, 0], at[1:] + low[:, 1]], axis=1))
+            texts += _values(d, at, low, units.force[0], every)
+        for x, force, _ in d.points:
+            if np.linalg.norm(force) > 0:
+                points.append((line[0] + along * x, force, float(np.linalg.norm(force))))
+    legend = []
+    for origin, blocks in seen.items():
+        colour = ORIGIN_COLOURS[ORIGINS.index(origin)]
+        canvas.quads(np.concatenate(blocks), colour, 0.35)
+        legend.append(f"<span style='color:{colour}'>▰</span> {origin}")
+    if tops:
+        canvas.lines(np.concatenate(tops), PINE, 1.4)
+    points += _on_nodes(sheet, parts)
     draw_arrows(canvas, points, max((t[2] for t in points), default=1.0), GRAPHITE)
+    lost = _not_carried(sheet, parts)
     _panes(canvas, [p for p in lost if len(p) > 2], RUST, 0.35)
-    if len(best) <= (MOST_VALUES if sheet.state.label == VALUES else MOST_LABELS):
-        canvas.labels(
-            np.array([at for _, at in best.values()]).reshape(-1, 3),
-            [f"{v * units.force[0]:.3g}" for v, _ in best.values()],
-            PINE,
-        )
-    legend = _legend(sheet, parts, f"▰ on {len(best)} members, largest {most * units.force[0]:.3g} {units.force[1]}/m")
+    if len(diagrams) <= (MOST_VALUES if every else MOST_LABELS):
+        canvas.labels(np.array([p for p, _ in texts]).reshape(-1, 3), [t for _, t in texts], PINE)
+    shown = 0.0 if not peaks else most
+    head = f"on {len(diagrams)} members, largest {shown * units.force[0]:.3g} {units.force[1]}/m in all"
+    legend = [*_legend(sheet, parts, head), *legend]
     gone = sum((float(np.abs(f * sheet.review.distribution.case(c.name).total("lost")).max()) for c, f in parts), 0.0)
     if gone > 0:
         legend.append(f"▰ not carried {units.show(gone, 'force')} {units.force[1]}")
     if points:
         legend.append(f"→ {len(points)} concentrated")
     return legend
+
+
+def across_in_plan(along: Array) -> Array | None:
+    """The level direction across a member, in which its load is laid down to be seen from above; None for an upright."""
+    flat = np.array([-along[1], along[0], 0.0])
+    size = float(np.linalg.norm(flat))
+    return flat / size if size > 1e-3 else None
+
+
+def laid_down(q: Array, aside: Array) -> Array:
+    """Loads (…, 3) with their vertical part turned into a level direction."""
+    out = q.copy()
+    out[..., 2] = 0.0
+    return np.asarray(out + q[..., 2:] * aside)
+
+
+def _values(d: MemberDiagram, at: Array, top: Array, k: float, every: bool) -> list[tuple[Array, str]]:
+    """The sum at its peak, or at every break."""
+    total = np.stack([d.total_start, d.total_end], axis=1)
+    size = np.linalg.norm(total, axis=2)
+    if not size.size or not size.max() > 0:
+        return []
+    if not every:
+        peak, end = np.unravel_index(int(size.argmax()), size.shape)
+        return [(at[peak + end] + top[peak, end], f"{size[peak, end] * k:.3g}")]
+    out = []
+    for i in range(len(size)):
+        for side in (0, 1):
+            again = side == 0 and i > 0 and abs(size[i, 0] - size[i - 1, 1]) < 1e-3 * size.max()
+            if size[i, side] > 0 and not again:
+                out.append((at[i + side] + top[i, side], f"{size[i, side] * k:.3g}"))
+    return out
+
+
+def _on_nodes(sheet: Sheet, parts: list[tuple[LoadCase, float]]) -> list[Tail]:
+    """What slabs and places give nodes, as columns take it."""
+    wanted = sheet.state.origin
+    nodes = set(sheet.nodes()) if sheet.state.storeys else set(sheet.model.nodes)
+    out: list[Tail] = []
+    for case, factor in parts:
+        arrival = sheet.review.distribution.case(case.name)
+        for node, force, k in zip(arrival.nodes, arrival.node_force, arrival.node_share):
+            origin = origin_of(arrival.shares[k].kind, arrival.shares[k].part)
+            size = float(np.linalg.norm(factor * force))
+            if node in nodes and size > 0 and (not wanted or origin == wanted):
+                out.append((sheet.model.nodes[node].point, factor * force, size))
+    return out
+
+
+def _not_carried(sheet: Sheet, parts: list[tuple[LoadCase, float]]) -> list[Array]:
+    """Outlines of what arrived nowhere."""
+    wanted = sheet.state.origin
+    out: list[Array] = []
+    for case, _ in parts:
+        for share in sheet.review.distribution.case(case.name).shares:
+            if not wanted or origin_of(share.kind, share.part) == wanted:
+                out += [p[:-1] if np.allclose(p[0], p[-1]) else p for p in share.places if len(p) > 2]
+    return out

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from shapely import constrained_delaunay_triangles
 from shapely.geometry import Point, Polygon
 
 from ..model import Surface
 from ..model.geometry import Array
+from ..model.triangles import triangles_of
 from .canvas import Canvas, diamond, ring, square
 from .overlays import Sheet, overlay
 from .theme import EDGE, GRAPHITE, INK, KINDS, MOSS, MUTED, OCHRE, PAPER, PINE, RUST
@@ -279,8 +279,8 @@ def draw_solids(canvas: Canvas, sheet: Sheet) -> list[str]:
             for end in (low, high):
                 edges.append(np.stack([end, np.roll(end, -1, axis=0)], axis=1))
         pane = Polygon(s.flat(s.outer), [s.flat(r) for r in s.openings])
-        for t in constrained_delaunay_triangles(pane).geoms:
-            corner = s.lifted(np.array(t.exterior.coords)[[0, 1, 2, 2]])
+        for t in triangles_of(pane):
+            corner = s.lifted(t[[0, 1, 2, 2]])
             panes["surface"] += [(corner - up)[None], (corner + up)[None]]
     shades = {"column": GRAPHITE, "beam": MUTED, "brace": MUTED, "surface": EDGE}
     for cls, parts in panes.items():

@@ -95,7 +95,11 @@ class RuleDesk(LoadDesk):
             return
         names = [c.name for c in model.cases.values() if c.kind in ("self-weight", "dead", "live")]
         fields = [Field("share", "Share of the vertical load, 1 in", 200.0, low=5, high=10000, digits=0)]
-        fields += [Field(f"{FACTOR}{n}", f"Factor of {n}", 1.0, low=0, high=10, digits=2) for n in names]
+        # a pattern holds loads of its parent once more
+        fields += [
+            Field(f"{FACTOR}{n}", f"Factor of {n}", 0.0 if model.cases[n].is_pattern else 1.0, low=0, high=10, digits=2)
+            for n in names
+        ]
 
         def make(v: dict[str, Any], progress: Any) -> Edit:
             factors = {n: v[f"{FACTOR}{n}"] for n in names if v[f"{FACTOR}{n}"] > 0}

@@ -11,7 +11,7 @@ from ..model.catalogue import catalogue_name, catalogue_section, near_names
 from ..model.grade_names import standard_of
 from ..review import Review
 from ..review.takeoff import takeoff
-from .load_rows import PAGES, cases, combinations, load_page, loads
+from .load_rows import PAGES, cases, combinations, load_page, loads, member_sums
 from .plate_rows import cuts, surface_forces, surfaces_over
 from .quantities import FORCE_KIND, UnitSet
 from .response_rows import at_ends, at_node, at_stations, centres, modes, stacks, storey_cuts, storeys
@@ -448,6 +448,7 @@ ASPECTS: dict[str, dict[str, Callable[[DeskState, UnitSet], Rows]]] = {
         "ends and middle": at_ends,
         "all stations": at_stations,
     },
+    "loads": {"as put on": loads, "summed on members": member_sums},
     "surface_forces": {"in the shown case": surface_forces, "over combinations": surfaces_over},
     "storeys": {"loads, drift, mass": storeys, "between storeys": storey_cuts, "centres": centres},
 }

@@ -285,6 +285,7 @@ class Tables(QTabWidget):
         state.overlay_changed.connect(
             lambda: self.renew(
                 {"forces", "envelope", "storeys", "surface_forces", "cuts", "reactions"}
+                | ({"loads"} if self.pages["loads"].choice.currentIndex() else set())
                 | ({"tally"} if state.tally_by in PAGES else set())
             )
         )

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import logging
 import math
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -15,7 +17,9 @@ from ..model.geometry import Array
 from .overlays import Sheet, draw_members, draw_surfaces, overlays
 from .quantities import METRIC, UnitSet
 from .state import VALUES, DeskState
-from .theme import INK, MUTED, PAPER, PINE, SHEET
+from .theme import INK, MUTED, PAPER, PINE, RUST, SHEET
+
+log = logging.getLogger(__name__)
 
 REACH = 9.0  # px; how near to a member a click must be
 DIRECTIONS = {
@@ -141,25 +145,40 @@ class View(QWidget):
         model = review.model
         ids = [i for i in model.members if i in shown]
         lines = model.lines_of([model.members[i] for i in ids])
-        self._sheet = Sheet(review, self.state, ids, lines, self.units)
+        self._sheet = Sheet(review, self.state, ids, lines, self.units, self.direction)
         if self._model_seen is not model:
             self._model_seen = model
             self.look_from(self.direction, render=False)
         self.canvas.clear()
         chosen = overlays().get(self.state.overlay) or next(iter(overlays().values()))
+        canvas, sheet = self.canvas, self._sheet
+        legend: list[str] = []
         if chosen.base != "pale":
-            draw_surfaces(self.canvas, self._sheet)
+            self._try("slabs and walls", lambda: draw_surfaces(canvas, sheet))
         if chosen.base != "none":
-            draw_members(self.canvas, self._sheet, chosen.base == "pale")
-        legend = chosen.draw(self.canvas, self._sheet)
-        self._draw_labels()
-        self._draw_picked()
+            self._try("members", lambda: draw_members(canvas, sheet, chosen.base == "pale"))
+        self._try(chosen.title.lower(), lambda: legend.extend(chosen.draw(canvas, sheet)))
+        self._try("labels", self._draw_labels)
+        self._try("what is picked", self._draw_picked)
+        if self.canvas.left_out:
+            names = list(dict.fromkeys(self.canvas.left_out))
+            more = f" and {len(names) - 4} more" if len(names) > 4 else ""
+            legend.append(f"<span style='color:{RUST}'>not drawn: {', '.join(names[:4])}{more}</span>")
         # smooth edges cost a software OpenGL more than twice the time, and are missed least where much is drawn
         self.plotter.samples = 4 if self.canvas.cells < SMOOTH else 0
         self.legend.setText(" &nbsp; ".join(f"<span style='white-space: nowrap'>{entry}</span>" for entry in legend))
         self._turned = True
         self.plotter.update()
         self.drawn.emit()
+
+    def _try(self, what: str, draw: Callable[[], None]) -> None:
+        """Draw one thing; what cannot be drawn is left out and named in the legend, and the rest is drawn."""
+        assert self.canvas is not None
+        try:
+            draw()
+        except Exception:
+            log.exception("the view could not draw %s", what)
+            self.canvas.left_out.append(what)
 
     def _draw_labels(self) -> None:
         sheet, label = self._sheet, self.state.label

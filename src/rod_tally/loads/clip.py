@@ -5,8 +5,9 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 
-from shapely import constrained_delaunay_triangles, is_ccw
 from shapely.geometry import Polygon
+
+from ..model.triangles import triangles_of
 
 Half = tuple[float, float, float]  # a x + b y <= c, with (a, b) of length 1
 Corners = list[tuple[float, float]]
@@ -55,9 +56,9 @@ def clip_all(points: Corners, cuts: Iterable[Half]) -> tuple[Corners, list[Corne
 def triangles(polygon: Polygon) -> list[Corners]:
     """A polygon, openings left out, as triangles that run against the clock."""
     out = []
-    for t in constrained_delaunay_triangles(polygon).geoms:
-        corners = [(float(x), float(y)) for x, y in t.exterior.coords[:3]]
-        out.append(corners if is_ccw(t.exterior) else corners[::-1])
+    for (ax, ay), (bx, by), (cx, cy) in triangles_of(polygon).tolist():
+        corners = [(ax, ay), (bx, by), (cx, cy)]
+        out.append(corners if (bx - ax) * (cy - ay) > (by - ay) * (cx - ax) else corners[::-1])
     return out
 
 

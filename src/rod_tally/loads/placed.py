@@ -66,7 +66,49 @@ def put_in_space(model: Model, floor: Callable[[str], Floor], load: SpaceLoad, i
         entry.taker = slab.id
         _on_surface(floor, slab, line, qa, qb, into, share)
         return
+    if not point and _on_members_in_line(model, line, qa, qb, into, share):
+        return
     into.lose(share, force, line, NOTHING_THERE)
+
+
+def _on_members_in_line(model: Model, line: Array, qa: Array, qb: Array, into: Collector, share: int) -> bool:
+    """A line over several members one after the other: each takes its piece; pieces over none are lost. False: over none."""
+    size = float(np.linalg.norm(line[1] - line[0]))
+    if size < 1e-6:
+        return False
+    u = (line[1] - line[0]) / size
+    pieces = []
+    members = list(model.members.values())
+    for member, axis in zip(members, model.lines_of(members)):
+        t = (axis - line[0]) @ u
+        off = np.linalg.norm(axis - line[0] - np.outer(t, u), axis=1)
+        low, high = max(float(t.min()), 0.0), min(float(t.max()), size)
+        if high - low <= 1e-6 or off.max() > REACH:
+            continue
+        pieces.append((low, high, member))
+    if not pieces:
+        return False
+
+    def at(x: float) -> Array:
+        return np.asarray(qa + (qb - qa) * x / size)
+
+    taken = 0.0
+    rest: list[tuple[float, float]] = []
+    # where members lie on each other the longer one takes it, whatever the order of the file
+    for low, high, member in sorted(pieces, key=lambda p: (p[0], -p[1], p[2].id)):
+        low = max(low, taken)
+        if low - taken > 1e-6:
+            rest.append((taken, low))
+        if high - low > 1e-6:
+            into.arrival.shares[share].taker = into.arrival.shares[share].taker or member.id
+            _on_member(model, member, line[0] + np.outer([low, high], u), at(low), at(high), into, share)
+            taken = high
+    if size - taken > 1e-6:
+        rest.append((taken, size))
+    for low, high in rest:
+        force = (at(low) + at(high)) / 2 * (high - low)
+        into.lose(share, force, line[0] + np.outer([low, high], u), NOTHING_THERE)
+    return True
 
 
 def _member_along(model: Model, line: Array) -> Member | None:

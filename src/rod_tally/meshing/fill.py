@@ -255,7 +255,11 @@ def cut(points: Array, rings: Sequence[Sequence[int]]) -> Filled:
     face = Polygon(points[list(rings[0])], [points[list(r)] for r in rings[1:]])
     known = {tuple(points[k]): k for r in rings for k in r}
     triangles = []
-    for t in getattr(shapely.constrained_delaunay_triangles(face), "geoms", []):
+    try:
+        found = getattr(shapely.constrained_delaunay_triangles(face), "geoms", [])
+    except shapely.errors.GEOSException as error:
+        raise ValueError(f"its outline cannot be cut into triangles ({error})") from None
+    for t in found:
         own = [known[tuple(p)] for p in np.array(t.exterior.coords)[:3]]
         triangles.append(own)
     tri = np.array(triangles, np.int64).reshape(-1, 3)

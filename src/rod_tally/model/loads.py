@@ -176,6 +176,11 @@ class LoadCase:
     together: str = ""  # cases of one name here never act at once (patterns of one imposed load, directions of wind)
 
     @property
+    def is_pattern(self) -> bool:
+        """Whether it is an arrangement of another case's loads on some of the spans."""
+        return self.by.startswith("pattern of")
+
+    @property
     def empty(self) -> bool:
         return not (any(self.self_weight) or self.lost or self.count or self.spectrum is not None)
 

@@ -55,8 +55,11 @@ def _of_case(review: Review, case: LoadCase) -> LoadRow:
     row.pressure_area = float(sum(s.applied[2] for s in arrival.shares if s.kind in ("area", "self-weight")))
     results = review.results
     if case.name in results.lost:
+        # of what found no computed part, that on slabs and walls left out of the run was held by them
+        outside = sum((h.force for h in arrival.held if h.surface in results.left_out), np.zeros(3))
         row.lost = row.lost + results.lost[case.name]
-        row.arrived = row.arrived - results.lost[case.name]
+        row.held = row.held - outside
+        row.arrived = row.arrived - (results.lost[case.name] - outside)
     found = next((e for e in results.equilibrium if e.case == case.name), None)
     row.reaction = np.array(found.reaction[:3]) if found is not None else None
     return row

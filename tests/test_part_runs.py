@@ -1,0 +1,38 @@
+"""Runs of a chosen part: what is put on the rest is named as left out, so that the tally closes."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from rod_tally.model import AreaLoad, LoadCase, MemberLoad, Model, NodeLoad, Settings
+from rod_tally.review.load_tally import load_rows
+from rod_tally.review.review import review
+
+from .floors import floor
+
+
+def loaded(way: str) -> Model:
+    m = floor()
+    m.surfaces["s"].way = way
+    m.cases["own"] = LoadCase("own", "self-weight", (0, 0, -1.0))
+    q = (0.0, 0.0, -1e3)
+    m.cases["Q"] = LoadCase(
+        "Q", "live", node_loads=[NodeLoad("n6", (0, 0, -7e3)), NodeLoad("n4", (0, 0, -5e3))],
+        member_loads=[MemberLoad("m4", 0, 6, q, q), MemberLoad("m6", 0, 6, q, q), MemberLoad("m6", 0, 6, q, q, local=True)],
+        area_loads=[AreaLoad("s", ((0, 0, -2e3),))],
+    )  # fmt: skip
+    return m
+
+
+@pytest.mark.parametrize("way", ["two-way", "shell"])
+@pytest.mark.parametrize("only", [None, {"m0", "m1", "m4"}, {"m0", "m1", "m4", "s"}, {"s"}])
+def test_the_tally_of_a_part_run_closes(way: str, only: set[str] | None) -> None:
+    """Put on = arrived + held + not carried, and what arrived and is held stands against the reaction."""
+    done = review(loaded(way), Settings(), only=only)
+    for row in load_rows(done):
+        assert row.arrived + row.held + row.lost == pytest.approx(row.put_on, abs=1e-6)
+        if row.reaction is not None:
+            assert row.arrived + row.held + row.reaction == pytest.approx(np.zeros(3), abs=1e-3)
+    if only is not None:
+        assert any(f.code == "load.uncarried" for f in done.findings)
