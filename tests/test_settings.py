@@ -86,3 +86,33 @@ def test_errors_name_the_key(tmp_path: Path, text: str, words: str) -> None:
 def test_a_missing_file_is_an_error(tmp_path: Path) -> None:
     with pytest.raises(SettingsError, match="cannot be read"):
         Settings.read(tmp_path / "none.toml")
+
+
+@pytest.mark.parametrize(
+    "text, names",
+    [
+        ("[mesh]\nsize = 0\n", "mesh.size is 0; it must be from 0.02 to 50"), ("[mesh]\nsize = -1.0\n", "mesh.size"),
+        ("[transfer]\nsnap = -0.1\n", "transfer.snap"), ("[transfer]\nsnap = nan\n", "transfer.snap"),
+        ("[transfer.joins]\nmove_columns = 1e9\n", "transfer.joins.move_columns"), ("[run]\nstations = 2\n", "run.stations"),
+        ("[modes]\ncount = -1\n", "modes.count"), ("[modes]\nmass = { G = inf }\n", "modes.mass"),
+        ("[compare]\nrelative = -0.1\n", "compare.relative"),
+    ],
+)  # fmt: skip
+def test_a_number_out_of_range_is_named_with_its_range(tmp_path: Path, text: str, names: str) -> None:
+    with pytest.raises(SettingsError, match=names):
+        read(tmp_path, text)
+
+
+def test_every_number_of_the_settings_has_a_range() -> None:
+    from rod_tally.model.settings import _RANGES
+
+    def numbers(values: dict[str, object], at: str = "") -> set[str]:
+        out: set[str] = set()
+        for k, v in values.items():
+            if isinstance(v, dict):
+                out |= numbers(v, f"{at}{k}.")
+            elif isinstance(v, (int, float)) and not isinstance(v, bool):
+                out.add(at + k)
+        return out
+
+    assert numbers(Settings().to_dict()) - {"modes.mass.Self-weight"} <= set(_RANGES)

@@ -85,7 +85,7 @@ def guarded(arguments: argparse.Namespace, command: Callable[[argparse.Namespace
         return say(f"{arguments.model}: does not fit into this machine's memory")
     except Exception as error:  # a fault of ours: still one line, and what to send to us
         path = start_log()
-        logging.getLogger(__name__).exception("%s failed", arguments.command)
+        logging.getLogger("rod_tally.cli").exception("%s failed", arguments.command)
         where = f"; details are in {path}" if path is not None else ""
         return say(f"{arguments.model}: a fault in Rod Tally ({type(error).__name__}: {error}){where}")
 

@@ -26,7 +26,7 @@ NOTHING = 1e-12  # share of the largest mass, or of a column's length, that coun
 
 @dataclass(slots=True)
 class Mode:
-    """Number from 1, period in s, and participating mass over the whole mass in x, y and z. `shape` (N, 6) is its motion at
+    """Number from 1, period in s, and participating mass over the mass that can move in x, y and z. `shape` (N, 6) is its motion at
     the run's nodes, the largest translation 1; None where it was not kept."""
 
     mode: int
@@ -89,8 +89,11 @@ def _modes(own: Flexibility, mass: sparse.csr_matrix, count: int) -> list[Mode]:
     for d in range(3):
         sideways[:, d, d] = 1.0
     whole = turned(system, sideways.reshape(-1, 3))
+    # what a support holds cannot move, so no mode could ever reach it: shares are of the mass that can
+    whole[system.held] = 0.0
+    whole[~np.repeat(system.live, 6)] = 0.0
     pushed = mass @ whole
-    total = float(np.einsum("nd,nd->", whole, pushed)) / 3
+    total = np.maximum(np.einsum("nd,nd->d", whole, pushed), 1e-300)
     out = []
     for n in range(len(periods)):
         phi = everywhere[:, n]

@@ -22,7 +22,9 @@ def correlation(periods: Array, damping: float) -> Array:
     4.3.3.3.2(3) asks for it where periods lie close)."""
     r = periods[None] / periods[:, None]
     z = damping
-    return np.asarray(8 * z * z * (1 + r) * r**1.5 / ((1 - r * r) ** 2 + 4 * z * z * r * (1 + r) ** 2))
+    above, below = 8 * z * z * (1 + r) * r**1.5, (1 - r * r) ** 2 + 4 * z * z * r * (1 + r) ** 2
+    # without damping modes of one period still add up, and all others do not
+    return np.divide(above, below, out=np.ones_like(r), where=below > 0)
 
 
 def modal_loads(modes: list[Mode], case: LoadCase, mass: sparse.csr_matrix, nodes: list[str]) -> list[LoadCase]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import tomllib
 from dataclasses import asdict, dataclass, field, fields, is_dataclass
 from pathlib import Path
@@ -111,7 +112,7 @@ class RunSettings:
 class ModesSettings:
     count: int = 12
     mass: dict[str, float] = field(default_factory=lambda: {"Self-weight": 1.0})
-    consistent: bool = False  # mass spread as elements move, or in lumps at nodes
+    consistent: bool = True  # mass spread as elements move; false: in lumps at nodes
 
 
 @dataclass(slots=True)
@@ -192,7 +193,19 @@ _CHOICES = {
     "transfer.walls": ("shell", "column"),
     "transfer.slabs": ("shell", "two-way", "one-way"),
 }
-_AT_LEAST = {"run.stations": 3, "modes.count": 0}
+# lowest and highest value of each number; every number of the settings has its range here
+_RANGES: dict[str, tuple[float, float]] = {
+    "transfer.snap": (0.0, 1.0), "transfer.search": (0.0, 5.0), "transfer.report_move": (0.0, 10.0),
+    "transfer.short": (0.0, 10.0), "transfer.off_element": (0.0, 100.0),
+    "transfer.joins.ends": (0.0, 1.0), "transfer.joins.members": (0.0, 1.0), "transfer.joins.surfaces": (0.0, 1.0),
+    "transfer.joins.crossings": (0.0, 1.0), "transfer.joins.move_ends": (0.0, 10.0), "transfer.joins.move_members": (0.0, 10.0),
+    "transfer.joins.move_surfaces": (0.0, 10.0), "transfer.joins.move_columns": (0.0, 10.0),
+    "transfer.joins.move_beams": (0.0, 10.0), "transfer.joins.move_braces": (0.0, 10.0),
+    "transfer.joins.levels": (0.0, 5.0), "transfer.joins.grids": (0.0, 5.0), "transfer.supports.subgrade": (0.0, 1e12),
+    "mesh.size": (0.02, 50.0), "run.stations": (3, 1001), "modes.count": (0, 10_000),
+    "compare.relative": (0.0, 10.0), "compare.absolute_force": (0.0, 1e12),
+}  # fmt: skip
+FACTORS = (-1000.0, 1000.0)  # of mass
 _OPTIONAL = ("transfer.joins.ends", "transfer.joins.members", "transfer.joins.surfaces")
 
 
@@ -210,9 +223,9 @@ def _checked(where: str, key: str, default: Any, value: Any) -> Any:
     elif isinstance(default, list):
         good = isinstance(value, list) and all(isinstance(v, str) for v in value)
     elif isinstance(default, float) or key in _OPTIONAL:
-        good = isinstance(value, (int, float)) and not isinstance(value, bool) and 0 <= value < 1e12
+        good = _is_number(value)
     elif isinstance(default, int):
-        good = isinstance(value, int) and not isinstance(value, bool) and value >= _AT_LEAST[key]
+        good = isinstance(value, int) and not isinstance(value, bool)
     elif key == "transfer.profiles":
         good = isinstance(value, dict) and all(isinstance(v, str) for v in value.values())
         unknown = [v for v in value.values() if v not in catalogue()] if good else []
@@ -224,13 +237,22 @@ def _checked(where: str, key: str, default: Any, value: Any) -> Any:
         if unknown:
             raise SettingsError(f"{where}: {key} maps to {unknown[0]!r}, which is no grade of the catalogue")
     elif isinstance(default, dict):
-        good = isinstance(value, dict) and all(isinstance(v, (int, float)) for v in value.values())
+        good = isinstance(value, dict) and all(_is_number(v) for v in value.values())
+        wrong = [k for k, v in value.items() if not FACTORS[0] <= v <= FACTORS[1]] if good else []
+        if wrong:
+            raise SettingsError(
+                f"{where}: {key}.{wrong[0]} is {value[wrong[0]]!r}; it must be from {FACTORS[0]:g} to {FACTORS[1]:g}"
+            )
     else:
         good = isinstance(value, str)
     if not good:
         raise SettingsError(f"{where}: {key} is {value!r}; expected something like {default!r}")
+    if key in _RANGES and value is not None:
+        low, high = _RANGES[key]
+        if not low <= value <= high:
+            raise SettingsError(f"{where}: {key} is {value!r}; it must be from {low:g} to {high:g}")
     return float(value) if isinstance(default, float) or key in _OPTIONAL else value
 
 
 def _is_number(value: Any) -> bool:
-    return isinstance(value, (int, float)) and not isinstance(value, bool)
+    return isinstance(value, (int, float)) and not isinstance(value, bool) and math.isfinite(value)

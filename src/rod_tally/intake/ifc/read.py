@@ -132,7 +132,9 @@ def _open(path: Path) -> tuple[Any, list[BadLine]]:
         lines = look_at_lines(data, _schema(name))
         del data
         if lines.clean is not None:
-            return ifcopenshell.file.from_string(lines.clean), lines.bad
+            file = ifcopenshell.file.from_string(lines.clean)
+            file.by_type("IfcProject")  # where nothing could be parsed at all this raises
+            return file, lines.bad
         return ifcopenshell.open(str(path)), lines.bad
     except MemoryError:
         raise
