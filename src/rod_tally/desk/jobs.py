@@ -100,8 +100,10 @@ class Jobs(QObject):
         call: Callable[[Callable[[str, float], None]], Any],
         done: Callable[[Any], None],
         failed: Callable[[str], None],
+        cancelled: Callable[[], None] | None = None,
     ) -> bool:
-        """Start `call(progress)` in the background; False when another job is still running."""
+        """Start `call(progress)` in the background; False when another job is still running. `cancelled` is called where
+        the user stopped it and something remains to be said or done."""
         if self._job is not None:
             return False
         job = self._job = _Job(call, self._known)
@@ -121,12 +123,24 @@ class Jobs(QObject):
         job.signals.progress.connect(lambda text, share: self.changed.emit(f"{title}: {text.lower()}", share))
         job.signals.done.connect(finished)
         job.signals.failed.connect(fault)
-        job.signals.cancelled.connect(lambda: end(f"{title}: cancelled; nothing was changed"))
+
+        def stopped() -> None:
+            end(f"{title}: cancelled; nothing was changed" if cancelled is None else "")
+            if cancelled is not None:
+                cancelled()
+
+        job.signals.cancelled.connect(stopped)
         self.changed.emit(title, 0.0)
         pool = QThreadPool.globalInstance()
         assert pool is not None
         pool.start(job)
         return True
+
+    def wait(self, seconds: float) -> None:
+        """Let a job that was cancelled come to where it stops, so that what it was saving is saved."""
+        pool = QThreadPool.globalInstance()
+        if self._job is not None and pool is not None:
+            pool.waitForDone(int(seconds * 1000))
 
     def cancel(self) -> None:
         if self._job is not None:

@@ -14,7 +14,7 @@ from ..checks import Subject, run_checks
 from ..loads import Distribution
 from ..model import Model, Settings
 from ..project import Project
-from ..project.store import fingerprint
+from ..project.store import is_old, run_print
 from ..review import Review
 from ..review.review import assess, attach_comparison
 from ..review.tally import tally
@@ -37,7 +37,7 @@ def load_project(path: Path, progress: Progress) -> tuple[Project, list[Revision
         if runs:
             kept = project.dynamics(runs[-1].id, settings)
             results, run_name = project.results(runs[-1].id), runs[-1].name
-            stale = runs[-1].print != fingerprint(model)
+            stale = is_old(runs[-1].print, model, settings)
         else:
             results, run_name = run(model, settings.run, progress, meshing=settings.mesh), "Run 1"
         done = review_of(model, settings, results, stale, kept)
@@ -46,7 +46,12 @@ def load_project(path: Path, progress: Progress) -> tuple[Project, list[Revision
         if revisions:
             last = revisions[-1].review
             attach_comparison(done, last.model, last.results)
-        revisions.append(Revision(row.id, row.name, done, project.decisions(row.id), project.looked(row.id), run_name))
+        revisions.append(
+            Revision(
+                row.id, row.name, done, project.decisions(row.id), project.looked(row.id), run_name,
+                runs[-1].print if runs else run_print(model, settings),
+            )
+        )  # fmt: skip
     return project, revisions, settings
 
 

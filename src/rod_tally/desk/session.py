@@ -28,7 +28,7 @@ from ..output.spreadsheet import write_rows, write_takeoff, write_workbook
 from ..output.write import OutputError, write_review
 from ..project import Project, ProjectError
 from ..project.corrections import CorrectionBook
-from ..project.store import SUFFIX, fingerprint
+from ..project.store import SUFFIX, is_old, run_print
 from ..review import Review, review
 from ..review.review import attach_comparison, read_model
 from ..transfer.preview import preview_joins
@@ -40,6 +40,11 @@ from .steps_back import Again, Correct, CorrectAll, Decide, Look
 
 KNOWN = (IntakeError, ProjectError, AnalysisError, OutputError, SettingsError, RulesError, LateralError)
 RECENT = 8
+UNCHECKED = Finding(
+    "check.cancelled",
+    "warning",
+    "The checks after the last correction were cancelled: these findings are from before it.",
+)
 Progress = Callable[[str, float], None]
 
 
@@ -87,8 +92,14 @@ class Session(QObject):
         self._start("Taking in a revision", lambda p: self._take(path, project, before, p), self._taken)
         self._remember(path)
 
-    def _start(self, title: str, call: Callable[[Progress], Any], done: Callable[[Any], None]) -> None:
-        if not self.jobs.start(title, call, done, lambda text: self.failed.emit(title, text)):
+    def _start(
+        self,
+        title: str,
+        call: Callable[[Progress], Any],
+        done: Callable[[Any], None],
+        cancelled: Callable[[], None] | None = None,
+    ) -> None:
+        if not self.jobs.start(title, call, done, lambda text: self.failed.emit(title, text), cancelled):
             self.said.emit("Something is still running; wait for it or cancel it (Esc)")
 
     def _take(self, path: Path, project: Project, before: list[Revision], progress: Progress) -> Revision:
@@ -105,7 +116,7 @@ class Session(QObject):
         if done.comparison is not None:
             project.add_comparison(before[-1].id, ident, done.comparison)
         project.save_settings(self.settings)
-        return Revision(ident, name, done, run_name="Run 1")
+        return Revision(ident, name, done, run_name="Run 1", run_print=run_print(model, self.settings))
 
     def _take_new(self, path: Path, progress: Progress) -> tuple[Project, Revision]:
         project = self._new_project()
@@ -264,6 +275,9 @@ class Session(QObject):
         except SettingsError as error:
             self.failed.emit("Settings", str(error))
             return
+        for revision in self.state.revisions:
+            revision.stale = is_old(revision.run_print, revision.review.model, self.settings)
+        self.state.refresh()
         self.said.emit("Settings read; they count from the next model taken in and the next run")
 
     # -- runs ----------------------------------------------------------------------------------------------------
@@ -302,8 +316,11 @@ class Session(QObject):
         revision = self.state.revision
         if revision is None or self.project is None:
             return []
-        now = fingerprint(revision.review.model)
-        return [(r.id, r.name, r.created, r.print != now) for r in reversed(self.project.runs(revision.id))]
+        model = revision.review.model
+        return [
+            (r.id, r.name, r.created, is_old(r.print, model, self.settings))
+            for r in reversed(self.project.runs(revision.id))
+        ]
 
     def show_run(self, ident: int) -> None:
         """Show the results of an earlier run; nothing of what is kept changes."""
@@ -315,12 +332,12 @@ class Session(QObject):
 
         def work(progress: Progress) -> Review:
             progress(f"Opening {row.name}", 0.2)
-            stale = row.print != fingerprint(model)
+            stale = is_old(row.print, model, settings)
             return review_of(model, settings, project.results(ident), stale, project.dynamics(ident, settings))
 
         def done(value: Review) -> None:
             before = revision.review.comparison
-            revision.review, revision.run_name = value, row.name
+            revision.review, revision.run_name, revision.run_print = value, row.name, row.print
             revision.review.comparison = before
             self.state.refresh()
             self.said.emit(f"{revision.name}: {row.name} is shown")
@@ -329,6 +346,7 @@ class Session(QObject):
 
     def _ran(self, revision: Revision, name: str, done: Review) -> None:
         revision.review, revision.stale, revision.run_name = done, False, name
+        revision.run_print = run_print(done.model, done.settings)
         self.state.refresh()
         self.said.emit(f"{revision.name}, {name}: kept beside the earlier runs")
 
@@ -432,21 +450,21 @@ class Session(QObject):
     def model_changed(self, revision: Revision) -> None:
         """After a correction or its undo: old results are marked, the checks run again, the model is kept."""
         model = revision.review.model
-        runs = self.project.runs(revision.id) if self.project else []
 
         def work(progress: Progress) -> tuple[list[Finding], bool, Distribution]:
-            stale = not runs or runs[-1].print != fingerprint(model)
+            # kept first, and before anything that can be cancelled: what was corrected is never in memory alone
+            if self.project is not None:
+                self.project.save_model(revision.id, model)
+            if model.source_file:
+                self.book().keep(Path(model.source_file), model.corrections)
+            progress("Checking", 0.0)
+            stale = is_old(revision.run_print, model, self.settings)
             loads = Distribution(model)
             was = revision.review
             subject = Subject(model, None, self.settings, loads)
             if not stale:
                 subject = Subject(model, was.results, self.settings, loads, was.modes, was.storeys, was.centres)
-            found = run_checks(subject, progress)
-            if self.project is not None:
-                self.project.save_model(revision.id, model)
-            if model.source_file:
-                self.book().keep(Path(model.source_file), model.corrections)
-            return found, stale, loads
+            return run_checks(subject, progress), stale, loads
 
         def done(value: tuple[list[Finding], bool, Distribution]) -> None:
             comparison = revision.review.comparison
@@ -456,5 +474,13 @@ class Session(QObject):
             revision.stale = value[1]
             self.state.refresh()
 
+        def cancelled() -> None:
+            """The correction stays; that it has not been looked at is a finding of its own."""
+            kept = [f for f in revision.review.findings if f.code != "check.cancelled"]
+            revision.review.findings = sorted([UNCHECKED, *kept], key=lambda f: f.order)
+            revision.review.model_changed(None)
+            self.state.refresh()
+            self.said.emit("The correction is kept; its checks were cancelled")
+
         revision.stale = True
-        self._start("Checking", work, done)
+        self._start("Checking", work, done, cancelled)

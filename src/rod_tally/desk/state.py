@@ -25,6 +25,7 @@ class Revision:
     decisions: dict[str, tuple[str, str]] = field(default_factory=dict)
     looked: set[str] = field(default_factory=set)
     run_name: str = ""
+    run_print: str = ""  # of the run that is on show
 
     @property
     def stale(self) -> bool:

@@ -259,10 +259,11 @@ class Window(QMainWindow):
         self.counts.setText(f"{part} members · {len(review.model.nodes)} nodes")
         blocking = len(revision.open_findings(severity="blocking"))
         warnings = len(revision.open_findings(severity="warning"))
-        if revision.stale:
+        if blocking:
+            old = ", results are old" if revision.stale else ""
+            text, colour = f"■ {blocking} open: not ready for design{old}", RUST
+        elif revision.stale:
             text, colour = "▲ results are old: run again", OCHRE
-        elif blocking:
-            text, colour = f"■ {blocking} open: not ready for design", RUST
         elif warnings:
             text, colour = f"▲ {warnings} open", OCHRE
         else:
@@ -481,6 +482,7 @@ class Window(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self.session.jobs.cancel()
+        self.session.jobs.wait(20)
         self.session.undo.blockSignals(True)  # its own end is none of the window's business any more
         self.view.close_view()
         if self.session.project is not None:

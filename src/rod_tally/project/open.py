@@ -18,7 +18,7 @@ def model_at(path: Path, settings: Settings, progress: Progress = silent) -> Mod
     if path.suffix.lower() != SUFFIX or path.is_dir():
         return read_model(path, settings, progress)
     try:
-        project = Project.open(path)
+        project = Project.open(path, only_read=True)
         try:
             revisions = project.revisions()
             if not revisions:

@@ -5,7 +5,10 @@ from __future__ import annotations
 import hashlib
 import io
 import json
+import os
 import sqlite3
+import zipfile
+import zlib
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
@@ -22,7 +25,8 @@ from ..analysis.results import CaseEquilibrium, FoundMotion, Results
 from ..compare import Comparison
 from ..meshing import Plates
 from ..model import Model, Settings
-from .codec import pack, unpack
+from .codec import RecordError, pack, unpack
+from .lock import Lock
 
 SUFFIX = ".rodtally"
 APPLICATION_ID = 0x526F6454  # marks the file as ours whatever its name
@@ -61,7 +65,7 @@ class RevisionRow:
 
 @dataclass(slots=True)
 class RunRow:
-    """`print` is the fingerprint of the model it was run on: another one means that its results are old."""
+    """`print` is the fingerprint of the model and the settings it was run with: `is_old` tells whether they are others now."""
 
     id: int
     name: str
@@ -112,33 +116,78 @@ def fingerprint(model: Model) -> str:
     return hashlib.sha256(pack(parts, UNDECISIVE, LATER)).hexdigest()
 
 
+def settings_print(settings: Settings) -> str:
+    """A digest of the settings that results depend on."""
+    own = settings.to_dict()
+    run = {k: own["run"].get(k) for k in ("shear_flexible", "stations", "diaphragms")}
+    return hashlib.sha256(json.dumps([run, own["mesh"]], sort_keys=True).encode()).hexdigest()
+
+
+def run_print(model: Model, settings: Settings) -> str:
+    """What a run is kept with: the digests of its model and of its settings."""
+    return f"{fingerprint(model)}:{settings_print(settings)}"
+
+
+def is_old(kept: str, model: Model, settings: Settings) -> bool:
+    """Whether a run of that print was made with another model or other settings. One of an earlier release knows its model
+    alone."""
+    of_model, _, of_settings = kept.partition(":")
+    if of_model != fingerprint(model):
+        return True
+    return bool(of_settings) and of_settings != settings_print(settings)
+
+
 class Project:
     """An open project file. Every method that writes does so in one transaction, on disk when it returns."""
 
-    def __init__(self, path: Path, db: sqlite3.Connection) -> None:
-        self.path, self._db = path, db
+    def __init__(self, path: Path, db: sqlite3.Connection, lock: Lock | None = None) -> None:
+        self.path, self._db, self._lock = path, db, lock
 
     @classmethod
     def create(cls, path: Path) -> Project:
         """A new project; raises ProjectError when the file is already there or cannot be written."""
         if path.exists():
             raise ProjectError(f"{path}: is already there; choose another name")
+        _drop_log(path)
+        lock = _locked(path)
         try:
             db = sqlite3.connect(path, isolation_level=None, check_same_thread=False)
             db.execute(f"PRAGMA application_id = {APPLICATION_ID}")
-            project = cls(path, db)
+            project = cls(path, db, lock)
             project._ready()
         except sqlite3.Error as error:
+            lock.release()
             raise ProjectError(f"{path}: a project cannot be written there ({error})") from error
         return project
 
     @classmethod
-    def open(cls, path: Path) -> Project:
-        """An existing project; raises ProjectError when it is missing, no project, or of a later version."""
+    def open(cls, path: Path, only_read: bool = False) -> Project:
+        """An existing project; raises ProjectError when it is missing, no project, of a later version, or open elsewhere.
+
+        `only_read`: nothing is written, so that it may be open elsewhere, or lie where nothing can be written.
+        """
         if not path.is_file():
             raise ProjectError(f"{path}: there is no such project file")
+        if not only_read and not (os.access(path, os.W_OK) and os.access(path.parent, os.W_OK)):
+            raise ProjectError(f"{path}: cannot be written there; copy it to a folder of yours and open the copy")
+        lock = None if only_read else _locked(path)
         try:
-            db = sqlite3.connect(path, isolation_level=None, check_same_thread=False)
+            return cls._opened(path, lock)
+        except ProjectError:
+            if lock is not None:
+                lock.release()
+            raise
+
+    @classmethod
+    def _opened(cls, path: Path, lock: Lock | None) -> Project:
+        try:
+            if lock is None:
+                # without a log beside it the file is whole as it is, and can be read where nothing may be written
+                whole = not path.with_name(path.name + "-wal").exists()
+                uri = f"{path.resolve().as_uri()}?{'immutable=1' if whole else 'mode=ro'}"
+                db = sqlite3.connect(uri, uri=True, isolation_level=None, check_same_thread=False)
+            else:
+                db = sqlite3.connect(path, isolation_level=None, check_same_thread=False)
             mark = db.execute("PRAGMA application_id").fetchone()[0]
             version = db.execute("PRAGMA user_version").fetchone()[0]
             if mark != APPLICATION_ID:
@@ -147,8 +196,9 @@ class Project:
                 raise ProjectError(
                     f"{path}: was written by a later version of Rod Tally (format {version}); update first"
                 )
-            project = cls(path, db)
-            project._ready()
+            project = cls(path, db, lock)
+            if lock is not None:
+                project._ready()
             if db.execute("PRAGMA quick_check").fetchone()[0] != "ok":
                 raise ProjectError(f"{path}: is damaged; take it back from a copy")
         except sqlite3.Error as error:
@@ -165,18 +215,23 @@ class Project:
 
     def close(self) -> None:
         self._db.close()
+        if self._lock is not None:
+            self._lock.release()
 
     def copy_to(self, path: Path) -> Project:
         """The whole project in another file, put in place in one step; this one is closed, the copy returned open."""
         if path.exists() and path.samefile(self.path):
             return self
         half = path.with_name(f".{path.name}.part")
+        _locked(path).release()  # one that is open in another window is not written over
         half.unlink(missing_ok=True)
         try:
             target = sqlite3.connect(half)
             self._db.backup(target)
             target.execute("PRAGMA journal_mode = DELETE")
             target.close()
+            # the log of a project that stood there, left by a crash, would be taken for that of the new one
+            _drop_log(path)
             half.replace(path)
         except (sqlite3.Error, OSError) as error:
             half.unlink(missing_ok=True)
@@ -237,7 +292,13 @@ class Project:
         ).fetchone()
         if row is None:
             raise ProjectError(f"{self.path}: holds no revision {revision}")
-        return unpack(Model, row[0])
+        return self._unpacked(Model, row[0], f"the model of revision {revision}")
+
+    def _unpacked(self, kind: type, data: bytes, what: str) -> Any:
+        try:
+            return unpack(kind, data)
+        except RecordError as error:
+            raise ProjectError(f"{self.path}: {what} {error}; nothing in the file was changed") from error
 
     def add_run(
         self,
@@ -274,7 +335,15 @@ class Project:
         with self._transaction() as db:
             cursor = db.execute(
                 "INSERT INTO run (revision, name, print, settings, arrays, labels, created) VALUES (?, ?, ?, ?, ?, ?, ?)",
-                (revision, name, fingerprint(model), json.dumps(settings.to_dict()), arrays.getvalue(), labels, now()),
+                (
+                    revision,
+                    name,
+                    run_print(model, settings),
+                    json.dumps(settings.to_dict()),
+                    arrays.getvalue(),
+                    labels,
+                    now(),
+                ),
             )
         return int(cursor.lastrowid or 0)
 
@@ -290,9 +359,14 @@ class Project:
         row = self._db.execute("SELECT arrays, labels FROM run WHERE id = ?", (run,)).fetchone()
         if row is None:
             raise ProjectError(f"{self.path}: holds no run {run}")
-        with np.load(io.BytesIO(row[0]), allow_pickle=False) as stored:
-            arrays = {k: stored[k] for k in ARRAYS}
-        labels: _Labels = unpack(_Labels, row[1])
+        try:
+            with np.load(io.BytesIO(row[0]), allow_pickle=False) as stored:
+                arrays = {k: stored[k] for k in ARRAYS}
+        except (ValueError, KeyError, OSError, zipfile.BadZipFile, EOFError, zlib.error) as error:
+            raise ProjectError(
+                f"{self.path}: run {run} is damaged ({type(error).__name__}); run the model again"
+            ) from error
+        labels: _Labels = self._unpacked(_Labels, row[1], f"run {run}")
         return Results(
             cases=labels.cases,
             node_ids=labels.node_ids,
@@ -314,7 +388,7 @@ class Project:
         row = self._db.execute("SELECT arrays, labels, settings FROM run WHERE id = ?", (run,)).fetchone()
         if row is None:
             return None
-        labels: _Labels = unpack(_Labels, row[1])
+        labels: _Labels = self._unpacked(_Labels, row[1], f"run {run}")
         if (
             labels.modes is None
             or labels.centres is None
@@ -340,7 +414,7 @@ class Project:
             "SELECT data FROM comparison WHERE baseline = ? AND revised = ? ORDER BY id DESC LIMIT 1",
             (baseline, revised),
         ).fetchone()
-        return unpack(Comparison, row[0]) if row else None
+        return self._unpacked(Comparison, row[0], "the comparison") if row else None
 
     def decide(self, revision: int, finding: str, status: str, reason: str = "") -> None:
         """Keep a decision on a finding (its key); earlier ones stay as history. Status is one of DECISIONS."""
@@ -384,8 +458,28 @@ class Project:
                 db.execute("INSERT INTO setting (data, created) VALUES (?, ?)", (text, now()))
 
     def settings(self) -> Settings:
+        """The latest settings kept; raises ProjectError for ones that cannot be read."""
         row = self._db.execute("SELECT data FROM setting ORDER BY id DESC LIMIT 1").fetchone()
-        return Settings.from_dict(json.loads(row[0]), str(self.path)) if row else Settings()
+        try:
+            return Settings.from_dict(json.loads(row[0]), str(self.path)) if row else Settings()
+        except (ValueError, TypeError) as error:
+            raise ProjectError(
+                f"{self.path}: its settings cannot be read ({error}); nothing in the file was changed"
+            ) from error
+
+
+def _drop_log(path: Path) -> None:
+    """Take away the write-ahead log that a crash left beside a project that is to be written anew."""
+    for suffix in ("-wal", "-shm"):
+        path.with_name(path.name + suffix).unlink(missing_ok=True)
+
+
+def _locked(path: Path) -> Lock:
+    """This process's hold on a project. Raises ProjectError when another one has it."""
+    lock = Lock(path)
+    if not lock.take():
+        raise ProjectError(f"{path}: is open in another window; close it there first")
+    return lock
 
 
 def _renamed(finding: str) -> str:

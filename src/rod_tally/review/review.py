@@ -33,7 +33,7 @@ from .forces import direct_force
 from .tally import TallyRow, tally
 
 Progress = Callable[[str, float], None]
-OLD = "the model has changed since its run: run it again (F5)"
+OLD = "the model or the settings have changed since this run: run it again (F5)"
 MANY_MEMBERS = 1500  # whose displaced shape takes longer than one would wait for
 MANY_ELEMENTS = 10_000  # whose recovery of forces takes longer than one would wait for
 
