@@ -170,14 +170,14 @@ def test_highest_over_combinations_in_the_bands_and_the_table(demo: Window, qtbo
     act(w, qtbot, "run.plates_high")
     rested(qtbot, w)
     text = legend(w, qtbot)
-    assert "highest of 23 combinations: my" in text and "(6.10/" in text
+    assert "highest of 46 combinations: my" in text and "(6.10/" in text
     w.tables.show_table("surface_forces", 1)
     w.tables._front()
     found = w.tables.pages["surface_forces"].model.content
-    assert "23 combinations" in found.note and all(float(r[5]) >= float(r[3]) for r in found.rows)  # type: ignore[arg-type]
+    assert "46 combinations" in found.note and all(float(r[5]) >= float(r[3]) for r in found.rows)  # type: ignore[arg-type]
     w.state.set_view(plate="m1")
     rested(qtbot, w)
-    assert "highest of 23 combinations: m1" in legend(w, qtbot)
+    assert "highest of 46 combinations: m1" in legend(w, qtbot)
     w.state.set_view(case="Self-weight")
     assert "Self-weight: m1" in legend(w, qtbot)
 

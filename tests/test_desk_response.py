@@ -103,7 +103,7 @@ def test_what_takes_time_is_worked_out_in_the_background(
     for overlay, waiting, drawn in (
         ("displaced", "is being worked out", "times"),
         ("plates", "are being worked out", "line by line"),
-        ("envelope", "is being worked out", "over 23 combinations"),
+        ("envelope", "is being worked out", "over 46 combinations"),
     ):
         w.state.show_overlay(overlay)
         w.view.draw()

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 from .. import __version__
 from ..model import Finding
 from ..output.write import write_text, write_whole
+from .jobs import where_logged
 from .session import Session
 from .state import DeskState
 from .tables import TablePage
@@ -145,7 +146,7 @@ class Dialogs(QObject):
         box.setIconPixmap(mark().pixmap(QSize(48, 48)))
         box.setText(
             f"Rod Tally {__version__}\n\nReview of structural models: take one in, check it, run it, compare its revisions.\n"
-            "Free software under the GNU General Public License, version 3 or later."
+            f"Free software under the GNU General Public License, version 3 or later.{where_logged()}"
         )
         box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         box.open()

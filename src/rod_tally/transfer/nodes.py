@@ -36,14 +36,20 @@ def add_nodes(model: Model, clusters: list[Cluster], members: list[Member], name
 
 
 def add_joints(model: Model, clusters: list[Cluster], members: list[Member], ids: list[str], lengths: Array) -> None:
-    """Nodes inside members, sorted along them; distances are scaled from the source's length to the model's."""
+    """Nodes inside members, sorted along them: each at the place on the axis that is nearest to its node."""
     for c, cluster in enumerate(clusters):
         for seat in cluster.seats:
             m = members[seat.member]
             if ids[c] in (m.start, m.end):
                 continue
-            share = seat.along / lengths[seat.member]
-            m.joints.append(Joint(share * model.length(m), ids[c]))
+            line = model.line(m)
+            length = float(np.linalg.norm(line[1] - line[0]))
+            along = float((model.nodes[ids[c]].point - line[0]) @ (line[1] - line[0])) / length
+            if (
+                not 0 < along < length
+            ):  # a node that was brought far: its place in the source, scaled to the model's length
+                along = seat.along / lengths[seat.member] * length
+            m.joints.append(Joint(along, ids[c]))
     for m in members:
         m.joints.sort(key=lambda j: (j.distance, j.node))
 

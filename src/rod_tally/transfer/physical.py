@@ -19,7 +19,7 @@ from .materials import material_of
 from .nodes import add_joints, add_nodes, log_moves
 from .orientation import orient
 from .releases import release_by_rule
-from .seats import nodes_on_surfaces, place_on_surfaces, record_joints, ties_of
+from .seats import measure_joints, nodes_on_surfaces, place_on_surfaces, record_joints, ties_of
 from .sections import cardinal_offset, section_of
 from .snaps import snap_to_building, tie_far_ends
 from .supports import support_bases, support_walls
@@ -83,6 +83,7 @@ def transfer_physical(source: SourceModel, model: Model, settings: TransferSetti
     record_joints(model, clusters, ids, touches, panels, rods, members, settings.snap_of("surfaces"))
     tie_far_ends(model, clusters, ids, members, nodes_on_surfaces(model), settings.joins)
     add_joints(model, clusters, members, ids, rods.lengths)
+    measure_joints(model)
     for m in members:
         m.storey = m.storey or model.storey_of(float(min(model.line(m)[:, 2])))
     log_moves(model, members)

@@ -96,3 +96,13 @@ def nodes_on_surfaces(model: Model) -> set[str]:
     for s in model.surfaces.values():
         out.update(j.node for j in s.joints if j.node)
     return out
+
+
+def measure_joints(model: Model) -> None:
+    """How far members' axes and nodes lie from the surfaces they are tied to, as they stand after all moves."""
+    for surface in model.surfaces.values():
+        for j in surface.joints:
+            if j.kind == "end" and j.node in model.nodes:
+                j.distance = float(np.abs(surface.height(model.nodes[j.node].point[None]))[0])
+            elif j.kind == "member" and j.other in model.members:
+                j.distance = float(np.abs(surface.height(model.line(model.members[j.other]))).max())
