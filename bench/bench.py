@@ -94,9 +94,10 @@ def one(members: int) -> dict[str, Any]:
     """Times in s, peak memory in MB after each step."""
     import ifcopenshell
 
-    from rod_tally.analysis import factor, run
-    from rod_tally.analysis.mesh import mesh
-    from rod_tally.analysis.system import assemble
+    from rod_tally.analysis import run
+    from rod_tally.analysis.frame.mesh import mesh
+    from rod_tally.analysis.solve import factor
+    from rod_tally.analysis.solve.system import assemble
     from rod_tally.checks import Subject, run_checks
     from rod_tally.compare import compare
     from rod_tally.intake import read_source
@@ -164,8 +165,8 @@ def one(members: int) -> dict[str, Any]:
 
 def run_solve_only(m: Any, system: Any, k: Any, right: np.ndarray, timed: Any) -> str:
     """Our solve as a run does it (mechanism search and refinement included), of the same matrix."""
-    from rod_tally.analysis import factor
-    from rod_tally.analysis.system import solve
+    from rod_tally.analysis.solve import factor
+    from rod_tally.analysis.solve.system import solve
 
     full = np.zeros((system.full.shape[0], right.shape[1]))
     full[system.free] = right

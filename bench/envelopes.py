@@ -14,7 +14,7 @@ MEMBERS, STATIONS, CASES, COMBINATIONS, LARGE, SMALL = 20_000, 13, 10, 1000, 65_
 
 
 def envelopes() -> dict[str, Any]:
-    from rod_tally.analysis.superpose import envelope, factors_of
+    from rod_tally.analysis.results.superpose import envelope, factors_of
     from rod_tally.model import Combination
 
     rng = np.random.default_rng(4)

@@ -15,12 +15,12 @@ STOREYS, BAYS, SIZE, CASES = 20, (4, 3), 0.75, 10
 
 
 def shells() -> dict[str, Any]:
-    from rod_tally.analysis import factor
-    from rod_tally.analysis.mesh import mesh
-    from rod_tally.analysis.parts import parts
-    from rod_tally.analysis.plate_fields import PlateFields
+    from rod_tally.analysis.frame.mesh import mesh
     from rod_tally.analysis.run import run
-    from rod_tally.analysis.system import assemble, solve
+    from rod_tally.analysis.shells.fields import PlateFields
+    from rod_tally.analysis.solve import factor
+    from rod_tally.analysis.solve.parts import parts
+    from rod_tally.analysis.solve.system import assemble, solve
     from rod_tally.demo.tower import write_tower
     from rod_tally.loads import Distribution
     from rod_tally.meshing import mesh_plates

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from rod_tally.model import FREE, LoadCase, Material, Member, MemberLoad, Model, Node, Release, Section, Support
-from rod_tally.model.geometry import default_z
+from rod_tally.model.geometry.vectors import default_z
 from rod_tally.transfer.analytical import class_by_slope
 
 E, G = 210e9, 81e9

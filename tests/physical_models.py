@@ -9,7 +9,7 @@ import numpy as np
 from rod_tally.intake import SourceModel
 from rod_tally.intake.source import SourceElement, SourceFooting, SourceMaterial, SourceProfile
 from rod_tally.model import Model, Settings, Storey
-from rod_tally.model.geometry import default_z
+from rod_tally.model.geometry.vectors import default_z
 from rod_tally.transfer import transfer
 
 COLUMN, BEAM = "col 300x300", "beam 200x400"

@@ -9,7 +9,7 @@ import pytest
 
 from rod_tally.analysis import run
 from rod_tally.checks import Subject, registry, run_checks
-from rod_tally.desk.actions import edits_for
+from rod_tally.desk.session.actions import edits_for
 from rod_tally.model import Finding, Model, Settings
 
 from .physical_models import add, bay, block, model, source

@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from rod_tally.analysis import Results, run
-from rod_tally.analysis.balance import Balance
-from rod_tally.analysis.stacks import stack_forces
+from rod_tally.analysis.results.balance import Balance
+from rod_tally.analysis.results.stacks import stack_forces
 from rod_tally.loads import Distribution
 from rod_tally.model import (
     AreaLoad,
@@ -24,7 +24,7 @@ from rod_tally.model import (
     Support,
     SurfaceJoint,
 )
-from rod_tally.model.lines import lines_of
+from rod_tally.model.geometry.lines import lines_of
 from rod_tally.model.settings import MeshSettings
 
 from .floors import floor

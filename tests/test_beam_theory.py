@@ -10,10 +10,10 @@ import numpy as np
 import pytest
 
 from rod_tally.analysis import run
-from rod_tally.analysis.factor import pypardiso
-from rod_tally.analysis.shape import between_ends, member_shapes
+from rod_tally.analysis.frame.shape import between_ends, member_shapes
+from rod_tally.analysis.solve.factor import pypardiso
 from rod_tally.model import LoadCase, Member, MemberLoad, NodeLoad, Release, Support
-from rod_tally.model.loads import GRAVITY
+from rod_tally.model.entities.loads import GRAVITY
 from rod_tally.model.settings import RunSettings
 
 from .frames import FLEXIBLE, PLAIN, TILTED, E, G, beam, frame, line_load

@@ -26,8 +26,8 @@ from rod_tally.model.edits import (
     from_record,
     load_values,
 )
+from rod_tally.model.entities.model import Storey
 from rod_tally.model.load_table import TableError, read_cases, read_loads, read_storey_forces
-from rod_tally.model.model import Storey
 from rod_tally.project.codec import pack
 
 from .floors import floor, wall

@@ -8,7 +8,7 @@ import pytest
 
 from rod_tally.checks import Subject, run_checks
 from rod_tally.intake.source import SourceProfile
-from rod_tally.model.catalogue import catalogue, catalogue_name, catalogue_section, near_names
+from rod_tally.model.catalogue.catalogue import catalogue, catalogue_name, catalogue_section, near_names
 
 from .physical_models import bay, model
 

@@ -6,12 +6,12 @@ import numpy as np
 import pytest
 
 from rod_tally.analysis import run
-from rod_tally.analysis.dynamics import dynamics
-from rod_tally.analysis.results import Results
+from rod_tally.analysis.dynamics.dynamics import dynamics
+from rod_tally.analysis.results.results import Results
 from rod_tally.checks import Subject, run_checks
 from rod_tally.loads import Distribution
 from rod_tally.model import LoadCase, Model, NodeLoad, Settings, Storey
-from rod_tally.model.loads import GRAVITY
+from rod_tally.model.entities.loads import GRAVITY
 
 from .frames import PLAIN, E, G, frame
 

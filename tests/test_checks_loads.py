@@ -7,7 +7,7 @@ import pytest
 
 from rod_tally.analysis import run
 from rod_tally.checks import Subject, run_checks
-from rod_tally.desk.actions import edit_for
+from rod_tally.desk.session.actions import edit_for
 from rod_tally.model import AreaLoad, Finding, LoadCase, MemberLoad, Model, NodeLoad, SpaceLoad, Storey, SurfaceJoint
 from rod_tally.model.settings import RunSettings, Settings
 from rod_tally.review.load_tally import by_origin, by_storey, load_rows, on_member

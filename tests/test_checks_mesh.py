@@ -7,7 +7,7 @@ import pytest
 
 from rod_tally.analysis import run
 from rod_tally.checks import Subject, run_checks
-from rod_tally.desk.actions import FINER, edit_for
+from rod_tally.desk.session.actions import FINER, edit_for
 from rod_tally.model import Finding, LineSupport, LoadCase, Model, Settings, SpaceLoad, Support, SurfaceJoint
 from rod_tally.model.edits import SetMeshSize, SetSpan
 from rod_tally.model.edits.base import EditError

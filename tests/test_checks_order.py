@@ -8,7 +8,7 @@ import pytest
 from rod_tally.checks import Subject, run_checks
 from rod_tally.intake.source import SourceMaterial, SourceProfile
 from rod_tally.model import Finding, Model
-from rod_tally.model.closeup import close_up, nearest_part
+from rod_tally.model.geometry.closeup import close_up, nearest_part
 
 from .physical_models import add, bay, block, model, source
 from .test_panels import plate, room

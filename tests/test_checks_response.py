@@ -7,8 +7,8 @@ from dataclasses import replace
 import numpy as np
 
 from rod_tally.analysis import run
-from rod_tally.analysis.modes import Mode, modes
-from rod_tally.analysis.storeys import storey_rows
+from rod_tally.analysis.dynamics.modes import Mode, modes
+from rod_tally.analysis.results.storeys import storey_rows
 from rod_tally.checks import Subject, run_checks
 from rod_tally.model import Finding, LoadCase, MemberLoad, Model, NodeLoad, Release, Section, Storey, Support
 from rod_tally.model.settings import RunSettings, Settings

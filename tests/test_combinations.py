@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from rod_tally.analysis.superpose import envelope
+from rod_tally.analysis.results.superpose import envelope
 from rod_tally.loads.combine import MOST, CombineError, combine, count_combinations, expand
 from rod_tally.loads.orientation import directions, orientation
 from rod_tally.loads.rules import SHIPPED, RulesError, parse, read_rules, shipped

@@ -11,9 +11,9 @@ import pytest
 
 from rod_tally.demo.writer import IfcWriter
 from rod_tally.intake import SourceModel, read_source
-from rod_tally.intake.ifc.curves import CurveError, points_of
-from rod_tally.intake.ifc.placement import Placements
-from rod_tally.model.shapes import polygon_moments
+from rod_tally.intake.ifc.geometry.curves import CurveError, points_of
+from rod_tally.intake.ifc.geometry.placement import Placements
+from rod_tally.model.catalogue.shapes import polygon_moments
 from rod_tally.transfer.sections import section_of
 
 

@@ -9,10 +9,10 @@ import pytest
 from openpyxl import load_workbook
 
 from rod_tally.analysis import run
-from rod_tally.analysis.cuts import CutError, CutForces, Section, on_storey, regular_cuts, wall_cut
+from rod_tally.analysis.results.cuts import CutError, CutForces, Section, on_storey, regular_cuts, wall_cut
 from rod_tally.model import AreaLoad, LineSupport, LoadCase, Model, Settings, SpaceLoad, Support
 from rod_tally.model.edits import AddCuts, EditError, MoveCut
-from rod_tally.model.model import Storey
+from rod_tally.model.entities.model import Storey
 from rod_tally.model.settings import MeshSettings, RunSettings
 from rod_tally.output.spreadsheet import write_workbook
 from rod_tally.review.review import review

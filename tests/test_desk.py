@@ -13,10 +13,10 @@ from PyQt6.QtCore import QPoint, Qt, QTimer  # noqa: E402
 from PyQt6.QtWidgets import QInputDialog, QMessageBox, QPushButton  # noqa: E402
 from pytestqt.qtbot import QtBot  # noqa: E402
 
-from rod_tally.desk import view as view_module  # noqa: E402
 from rod_tally.desk.app import application, grab  # noqa: E402
-from rod_tally.desk.commands import COMMANDS, MENUS  # noqa: E402
-from rod_tally.desk.overlays import overlays  # noqa: E402
+from rod_tally.desk.commands.registry import COMMANDS, MENUS  # noqa: E402
+from rod_tally.desk.overlays.registry import overlays  # noqa: E402
+from rod_tally.desk.view import view as view_module  # noqa: E402
 from rod_tally.desk.window import Window  # noqa: E402
 from rod_tally.model import LoadCase, NodeLoad, Settings  # noqa: E402
 from rod_tally.project import Project  # noqa: E402

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QLabel  # noqa: E402
 from pytestqt.qtbot import QtBot  # noqa: E402
 
 from rod_tally.desk.window import Window  # noqa: E402
-from rod_tally.intake.ifc.results import read_results  # noqa: E402
+from rod_tally.intake.ifc.structural.results import read_results  # noqa: E402
 
 from .desk_help import STEP, act, fill, legend, model_of, rested, rows, surface  # noqa: E402
 
@@ -118,7 +118,7 @@ def test_the_largest_displacement_may_be_on_a_slab(demo: Window, qtbot: QtBot) -
 def test_a_motion_without_resistance_is_shown(loft: Window, qtbot: QtBot) -> None:
     w = loft
     from rod_tally.model.edits import SetSpan, SetSupport
-    from rod_tally.model.structure import FREE
+    from rod_tally.model.entities.structure import FREE
 
     m = model_of(w)
     w.session.correct(SetSpan([s.id for s in m.surfaces.values() if not s.upright], "two-way"))
@@ -186,7 +186,7 @@ def test_cuts_on_paper(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
     """A sheet for each regular set, more where the table is long, and one for single cuts; faults are told, nothing half-written."""
     from PyQt6.QtPdf import QPdfDocument
 
-    from rod_tally.analysis.cuts import regular_cuts, wall_cut
+    from rod_tally.analysis.results.cuts import regular_cuts, wall_cut
     from rod_tally.model.edits import AddCuts
 
     w = demo

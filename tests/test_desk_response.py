@@ -15,8 +15,8 @@ from PyQt6.QtGui import QMouseEvent  # noqa: E402
 from PyQt6.QtWidgets import QApplication  # noqa: E402
 from pytestqt.qtbot import QtBot  # noqa: E402
 
-from rod_tally.desk.background import Work  # noqa: E402
-from rod_tally.desk.session import Session  # noqa: E402
+from rod_tally.desk.session.background import Work  # noqa: E402
+from rod_tally.desk.session.session import Session  # noqa: E402
 from rod_tally.desk.window import Window  # noqa: E402
 
 from .desk_help import STEP, act, fill, legend, model_of, rested  # noqa: E402
@@ -218,7 +218,7 @@ def test_stations_values_scale_and_writing_a_table(demo: Window, qtbot: QtBot, t
 def test_what_is_cancelled_is_not_started_again_by_itself(
     demo: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from rod_tally.desk.jobs import Cancelled
+    from rod_tally.desk.session.jobs import Cancelled
     from rod_tally.review import envelopes
 
     calls = [0]

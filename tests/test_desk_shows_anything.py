@@ -13,7 +13,7 @@ import pytest
 pytest.importorskip("PyQt6")
 from pytestqt.qtbot import QtBot  # noqa: E402
 
-from rod_tally.desk.overlays import overlays  # noqa: E402
+from rod_tally.desk.overlays.registry import overlays  # noqa: E402
 from rod_tally.desk.window import Window  # noqa: E402
 from rod_tally.intake import IntakeError, read_source  # noqa: E402
 from rod_tally.model import Surface  # noqa: E402
@@ -103,7 +103,7 @@ def test_an_outline_that_cannot_be_filled_is_named_and_the_rest_is_drawn(
 def test_an_overlay_that_fails_is_named_in_the_legend(
     loft: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from rod_tally.desk import overlays as module
+    from rod_tally.desk.overlays import registry as module
 
     broken = module.Overlay("joints", "Joints", lambda _c, _s: 1 / 0)  # type: ignore[arg-type,return-value]
     monkeypatch.setitem(module._REGISTRY, "joints", broken)

@@ -8,16 +8,7 @@ import pytest
 from rod_tally.analysis import run
 from rod_tally.loads import Distribution
 from rod_tally.loads.arrival import Arrival
-from rod_tally.model import (
-    AreaLoad,
-    LoadCase,
-    Model,
-    Settlement,
-    SpaceLoad,
-    Support,
-    SurfaceJoint,
-    TemperatureLoad,
-)
+from rod_tally.model import AreaLoad, LoadCase, Model, Settlement, SpaceLoad, Support, SurfaceJoint, TemperatureLoad
 from rod_tally.model.settings import RunSettings
 
 from .floors import floor, wall
@@ -197,7 +188,7 @@ def test_warm_bar_between_fixed_ends() -> None:
 
 def test_warm_bar_that_is_free_lengthens_and_bows() -> None:
     """u = alpha T l; mid-rise alpha t l^2 / 8 between simple supports, towards the warmer side."""
-    from rod_tally.analysis.shape import member_shapes
+    from rod_tally.analysis.frame.shape import member_shapes
 
     m = beam(6.0, "XXXXFF", "FXXFFF")
     m.cases["t"] = LoadCase("t", "temperature", temperatures=[TemperatureLoad("m0", 20.0, 0.0, 50.0)])

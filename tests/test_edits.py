@@ -11,9 +11,9 @@ import pytest
 
 from rod_tally.analysis import run
 from rod_tally.checks import Subject, run_checks
-from rod_tally.desk.actions import can_do, edit_for
+from rod_tally.desk.session.actions import can_do, edit_for
 from rod_tally.model import FIXED, LoadCase, MemberLoad, Model, Release, Settings
-from rod_tally.model.catalogue import catalogue_section
+from rod_tally.model.catalogue.catalogue import catalogue_section
 from rod_tally.model.edits import (
     DeleteMembers,
     Edit,

@@ -40,7 +40,7 @@ from rod_tally.model.edits import (
     SetSupport,
     SplitMember,
 )
-from rod_tally.model.loads import Spectrum
+from rod_tally.model.entities.loads import Spectrum
 from rod_tally.model.member_force import member_force
 
 from .floors import floor

@@ -11,17 +11,7 @@ import pytest
 
 from rod_tally.intake import read_source
 from rod_tally.loads import Distribution
-from rod_tally.model import (
-    AreaLoad,
-    LoadCase,
-    Model,
-    Section,
-    Settings,
-    Settlement,
-    SpaceLoad,
-    Storey,
-    TemperatureLoad,
-)
+from rod_tally.model import AreaLoad, LoadCase, Model, Section, Settings, Settlement, SpaceLoad, Storey, TemperatureLoad
 from rod_tally.output.ifc import write_ifc
 from rod_tally.transfer import transfer
 

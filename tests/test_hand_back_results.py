@@ -10,9 +10,9 @@ import numpy as np
 import pytest
 
 from rod_tally.analysis import run
-from rod_tally.analysis.plate_fields import PlateFields
+from rod_tally.analysis.shells.fields import PlateFields
 from rod_tally.cli import main
-from rod_tally.intake.ifc.results import read_results
+from rod_tally.intake.ifc.structural.results import read_results
 from rod_tally.intake.readers import IntakeError
 from rod_tally.model.settings import RunSettings
 from rod_tally.output.ifc import write_ifc

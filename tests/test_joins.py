@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from rod_tally.checks import Subject, run_checks
-from rod_tally.model.geometry import Bodies, clear_distance
+from rod_tally.model.geometry.vectors import Bodies, clear_distance
 
 from .physical_models import add, bay, block, model, moved, shared, source
 
@@ -251,7 +251,7 @@ def test_round_bodies_touch_on_their_circle() -> None:
 @pytest.mark.parametrize("gap", [0.04, 0.2])
 def test_close_up_shows_the_true_distance(gap: float) -> None:
     """The beam's end and the column's face, as far apart in the picture as in the building."""
-    from rod_tally.model.closeup import close_up
+    from rod_tally.model.geometry.closeup import close_up
 
     m = model(bay(gap))
     spot = close_up(m, "B1", "K2")
@@ -262,7 +262,7 @@ def test_close_up_shows_the_true_distance(gap: float) -> None:
 
 
 def test_close_up_of_members_that_touch_or_lie_on_each_other() -> None:
-    from rod_tally.model.closeup import close_up
+    from rod_tally.model.geometry.closeup import close_up
 
     s = bay()
     add(s, "beam", "B1 bis", (0.15, 0, 3.8), (5.85, 0, 3.8))

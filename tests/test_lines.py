@@ -9,7 +9,7 @@ import pytest
 
 from rod_tally.intake import read_source
 from rod_tally.model import GridLine, Settings
-from rod_tally.model.lines import lines_of
+from rod_tally.model.geometry.lines import lines_of
 from rod_tally.transfer import transfer
 
 from .physical_models import add, block, model, source

@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from rod_tally.analysis import run
-from rod_tally.analysis.lateral import LateralError, at_level, levels, notional_cases, storey_cases
-from rod_tally.analysis.storeys import storey_rows
+from rod_tally.analysis.results.lateral import LateralError, at_level, levels, notional_cases, storey_cases
+from rod_tally.analysis.results.storeys import storey_rows
 from rod_tally.loads import Distribution
 from rod_tally.loads.lateral import (
     GROUND_TYPE_1,
@@ -22,7 +22,7 @@ from rod_tally.loads.lateral import (
 from rod_tally.loads.patterns import bands, choices, patterns
 from rod_tally.model import AreaLoad, LineSupport, LoadCase, Model, Support, SurfaceJoint
 from rod_tally.model.edits import AddCases
-from rod_tally.model.model import Storey
+from rod_tally.model.entities.model import Storey
 from rod_tally.model.settings import MeshSettings, RunSettings
 
 from .floors import floor, wall

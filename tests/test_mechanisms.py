@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from rod_tally.analysis import AnalysisError, run
-from rod_tally.analysis.factor import Factor, SingularError, pypardiso
+from rod_tally.analysis.solve.factor import Factor, SingularError, pypardiso
 from rod_tally.checks import Subject, run_checks
 from rod_tally.model import LoadCase, Model, NodeLoad
 from rod_tally.model.settings import RunSettings

@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from shapely.geometry import MultiPoint
 
-from rod_tally.analysis.shells import areas
+from rod_tally.analysis.shells.elements import areas
 from rod_tally.meshing import Plates, mesh_plates
 from rod_tally.meshing.fill import cut, fill
 from rod_tally.model import Model, SurfaceJoint

@@ -6,11 +6,11 @@ import numpy as np
 import pytest
 
 from rod_tally.analysis import run
-from rod_tally.analysis.modes import largest, modes
-from rod_tally.analysis.storeys import storey_rows
+from rod_tally.analysis.dynamics.modes import largest, modes
+from rod_tally.analysis.results.storeys import storey_rows
 from rod_tally.checks import Subject, run_checks
 from rod_tally.model import LoadCase, MemberLoad, Model, NodeLoad, Release, Settings, Storey
-from rod_tally.model.loads import GRAVITY
+from rod_tally.model.entities.loads import GRAVITY
 
 from .frames import PLAIN, E, beam, frame, line_load, regular
 
@@ -206,7 +206,7 @@ def test_short_pieces() -> None:
 
 
 def test_residual_is_measured_against_the_applied_load() -> None:
-    from rod_tally.analysis.results import CaseEquilibrium
+    from rod_tally.analysis.results.results import CaseEquilibrium
 
     m = self_weight(beam(6, "XXXXXX", "XXXXXX"))
     r = run(m, Settings().run)

@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 
 from rod_tally.analysis import run
-from rod_tally.analysis.modes import modes
-from rod_tally.analysis.plate_fields import PlateFields
-from rod_tally.analysis.plate_quantities import quantity
+from rod_tally.analysis.dynamics.modes import modes
+from rod_tally.analysis.shells.fields import PlateFields
+from rod_tally.analysis.shells.quantities import quantity
 from rod_tally.model import LineSupport, LoadCase, Material, Settings, SpaceLoad, Support
 from rod_tally.model.settings import MeshSettings, RunSettings
 

@@ -6,10 +6,10 @@ import numpy as np
 import pytest
 
 from rod_tally.analysis import Results, run
-from rod_tally.analysis.plate_envelope import plate_envelope
-from rod_tally.analysis.plate_fields import PlateFields
-from rod_tally.analysis.plate_quantities import quantity
-from rod_tally.analysis.superpose import combined
+from rod_tally.analysis.results.superpose import combined
+from rod_tally.analysis.shells.envelope import plate_envelope
+from rod_tally.analysis.shells.fields import PlateFields
+from rod_tally.analysis.shells.quantities import quantity
 from rod_tally.model import Combination, Model, Settings, SpaceLoad
 from rod_tally.model.settings import MeshSettings
 from rod_tally.review import envelopes

@@ -13,13 +13,13 @@ import numpy as np
 import pytest
 
 from rod_tally.analysis import run
-from rod_tally.analysis.dynamics import dynamics
-from rod_tally.analysis.plate_fields import PlateFields
+from rod_tally.analysis.dynamics.dynamics import dynamics
+from rod_tally.analysis.shells.fields import PlateFields
 from rod_tally.intake import IntakeError
 from rod_tally.loads import Distribution
 from rod_tally.model import LoadCase, Model, Settings, Storey
 from rod_tally.model.edits import SetSupport
-from rod_tally.model.structure import FREE
+from rod_tally.model.entities.structure import FREE
 from rod_tally.project import Project, ProjectError
 from rod_tally.project.codec import pack, unpack
 from rod_tally.project.open import model_at, review_path

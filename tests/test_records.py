@@ -20,7 +20,7 @@ from rod_tally.analysis import run
 from rod_tally.compare import Comparison
 from rod_tally.model import Model, Settings
 from rod_tally.model.edits import SetSupport
-from rod_tally.model.structure import FREE
+from rod_tally.model.entities.structure import FREE
 from rod_tally.project import Project, ProjectError
 from rod_tally.project.codec import RENAMED, RecordError, pack, unpack
 from rod_tally.project.store import _Labels, is_old, run_print

@@ -6,8 +6,9 @@ import math
 
 import pytest
 
-from rod_tally.model import Section, shapes
-from rod_tally.model.shapes import ShapeError
+from rod_tally.model import Section
+from rod_tally.model.catalogue import shapes
+from rod_tally.model.catalogue.shapes import ShapeError
 
 # name: (h, b, tw, tf, r in mm), A cm2, Iy cm4, Iz cm4, It cm4 as printed. EN 10365:2017 tables of IPE and HE (from memory).
 EN_10365 = {

@@ -5,9 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from rod_tally.analysis.blocks import BlockSum
-from rod_tally.analysis.plate_elements import alike
-from rod_tally.analysis.shells import (
+from rod_tally.analysis.shells.assembly import alike
+from rod_tally.analysis.shells.elements import (
     G2,
     QUAD_POINTS,
     TRIANGLE_POINTS,
@@ -21,7 +20,8 @@ from rod_tally.analysis.shells import (
     to_global,
     triangle_shape,
 )
-from rod_tally.model.geometry import Array
+from rod_tally.analysis.solve.blocks import BlockSum
+from rod_tally.model.geometry.vectors import Array
 
 
 def layer(n: int, e: float, nu: float, t: float) -> Layer:

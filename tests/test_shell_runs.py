@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from rod_tally.analysis import Results, run
-from rod_tally.analysis.plate_fields import PlateFields
+from rod_tally.analysis.shells.fields import PlateFields
 from rod_tally.model import (
     AreaLoad,
     LineSupport,
@@ -20,8 +20,8 @@ from rod_tally.model import (
     Support,
     SurfaceJoint,
 )
-from rod_tally.model.geometry import Array
-from rod_tally.model.model import Storey
+from rod_tally.model.entities.model import Storey
+from rod_tally.model.geometry.vectors import Array
 from rod_tally.model.settings import MeshSettings, RunSettings
 
 from .plates import NU, E, plate_model, pressure, rectangle, shell

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from rod_tally.analysis.spectrum import correlation, quadratic
+from rod_tally.analysis.dynamics.spectrum import correlation, quadratic
 from rod_tally.loads.lateral import AsceSpectrum, DesignSpectrum
 from rod_tally.model import LoadCase, Model, NodeLoad, Settings, Spectrum, Storey
 from rod_tally.model.edits import AddCases, EditError

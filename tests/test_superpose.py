@@ -8,8 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from rod_tally.analysis import Results, run
-from rod_tally.analysis.shape import member_shapes
-from rod_tally.analysis.superpose import combined, combined_shapes, envelope, of_members, usable
+from rod_tally.analysis.frame.shape import member_shapes
+from rod_tally.analysis.results.superpose import combined, combined_shapes, envelope, of_members, usable
 from rod_tally.loads import Distribution
 from rod_tally.model import Combination, LoadCase, MemberLoad, Model, NodeLoad
 from rod_tally.model.settings import RunSettings

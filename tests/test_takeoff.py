@@ -10,7 +10,7 @@ import pytest
 from rod_tally.cli import main
 from rod_tally.model import Settings
 from rod_tally.model.edits import DeleteMembers, SetSection
-from rod_tally.model.loads import GRAVITY
+from rod_tally.model.entities.loads import GRAVITY
 from rod_tally.output.spreadsheet import write_takeoff, write_workbook
 from rod_tally.output.tables import HEADERS
 from rod_tally.output.write import OutputError

@@ -7,16 +7,16 @@ import numpy as np
 from ..loads import Distribution
 from ..meshing import mesh_plates
 from ..model import Model
-from ..model.geometry import Array
+from ..model.geometry.vectors import Array
 from ..model.settings import MeshSettings, RunSettings
-from .elements import condense_loads, to_ends
-from .imposed import imposed_movements, thermal_ends
-from .loading import Loading, end_loads, left_out_force, loading
-from .mesh import Mesh, mesh
-from .parts import NOT_CHOSEN, parts
-from .recover import described, done_in, results_of
-from .results import Results
-from .system import Progress, System, assemble, silent, solve
+from .frame.elements import condense_loads, to_ends
+from .frame.imposed import imposed_movements, thermal_ends
+from .frame.loading import Loading, end_loads, left_out_force, loading
+from .frame.mesh import Mesh, mesh
+from .results.recover import described, done_in, results_of
+from .results.results import Results
+from .solve.parts import NOT_CHOSEN, parts
+from .solve.system import Progress, System, assemble, silent, solve
 
 
 class AnalysisError(Exception):

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from ..model import Finding
-from ..model.proximity import end_pairs
+from ..model.geometry.proximity import end_pairs
 from .registry import Subject, check, mm, point
 
 CANTILEVER = 3.0  # m; longer free ends are asked about. Common practice, no source.

@@ -6,8 +6,8 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from ..analysis.constraints import left_out
-from ..analysis.holds import node_supports
+from ..analysis.solve.constraints import left_out
+from ..analysis.solve.node_supports import node_supports
 from ..meshing.quality import LONG, SHARP, quality_of
 from ..model import Finding
 from .registry import Subject, check, listed, point

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from ..model import Finding
-from ..model.geometry import Array
+from ..model.geometry.vectors import Array
 from .registry import Subject, check, mm, point
 
 UNEVEN = (

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from ..model import Finding
-from ..model.proximity import crossing_pairs, near_boxes
+from ..model.geometry.proximity import crossing_pairs, near_boxes
 from .registry import Subject, check, mm, point
 
 JOIN = "Join them there"

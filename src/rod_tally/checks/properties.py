@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ..model import Finding, Material
-from ..model.catalogue import catalogue_name, catalogue_section, near_names
-from ..model.grade_names import standard_of
-from ..model.material import ANY_DENSITY, ANY_STIFFNESS, DENSITY_RANGE, STIFFNESS_RANGE
+from ..model.catalogue.catalogue import catalogue_name, catalogue_section, near_names
+from ..model.catalogue.grade_names import standard_of
+from ..model.entities.material import ANY_DENSITY, ANY_STIFFNESS, DENSITY_RANGE, STIFFNESS_RANGE
 from .registry import Subject, check
 
 NAMED = 0.03  # share by which a section may differ from the one it is named after

@@ -10,18 +10,18 @@ from typing import Any
 
 import numpy as np
 
-from ..analysis.centres import StoreyCentre
-from ..analysis.modes import Mode
-from ..analysis.results import Results
-from ..analysis.storeys import StoreyRow
+from ..analysis.dynamics.modes import Mode
+from ..analysis.results.centres import StoreyCentre
+from ..analysis.results.results import Results
+from ..analysis.results.storeys import StoreyRow
 from ..loads import Distribution
 from ..meshing.columns import column_walls
 from ..meshing.plates import computed_surfaces
 from ..model import Finding, Model, Section, Settings
-from ..model.geometry import Array, local_axes
-from ..model.lines import Line, lines_of
-from ..model.panels import Panels
-from ..model.proximity import Rods
+from ..model.geometry.lines import Line, lines_of
+from ..model.geometry.panels import Panels
+from ..model.geometry.proximity import Rods
+from ..model.geometry.vectors import Array, local_axes
 
 
 @dataclass

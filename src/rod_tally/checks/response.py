@@ -6,8 +6,8 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from ..analysis.mass import mass_cases
-from ..analysis.storeys import StoreyRow
+from ..analysis.dynamics.mass import mass_cases
+from ..analysis.results.storeys import StoreyRow
 from ..loads.lateral import EN_CT, LateralError, period_asce, period_en
 from ..model import Finding
 from .registry import Subject, check, listed, mm, point

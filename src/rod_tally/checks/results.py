@@ -6,8 +6,8 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from ..analysis.results import COMPONENTS, Results
-from ..analysis.shape import Largest, MemberShapes, largest
+from ..analysis.frame.shape import Largest, MemberShapes, largest
+from ..analysis.results.results import COMPONENTS, Results
 from ..model import Finding
 from .registry import Subject, check, mm, point
 

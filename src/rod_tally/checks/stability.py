@@ -6,9 +6,9 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from ..analysis.elements import condense, stiffness
-from ..analysis.mesh import Mesh
-from ..analysis.results import FoundMotion
+from ..analysis.frame.elements import condense, stiffness
+from ..analysis.frame.mesh import Mesh
+from ..analysis.results.results import FoundMotion
 from ..model import Finding, Release
 from .registry import Subject, check, point
 from .supports import axis_in_words, unstable_parts

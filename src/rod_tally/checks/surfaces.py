@@ -7,9 +7,9 @@ from collections.abc import Iterator
 import numpy as np
 
 from ..model import Finding
-from ..model.geometry import clear_distance
-from ..model.panels import ALONG, meeting_pairs
-from ..model.proximity import near_boxes
+from ..model.geometry.panels import ALONG, meeting_pairs
+from ..model.geometry.proximity import near_boxes
+from ..model.geometry.vectors import clear_distance
 from .registry import Subject, check, mm, point
 
 NARROW = 0.15  # m; a surface or a strip of it narrower than this is a sliver. Common practice, no source.

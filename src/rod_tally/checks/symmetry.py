@@ -8,7 +8,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from ..model import Finding
-from ..model.geometry import Array
+from ..model.geometry.vectors import Array
 from .registry import Subject, check, listed, point
 
 SAME_PLACE = 0.001  # m

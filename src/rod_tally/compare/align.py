@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.spatial import cKDTree
 
-from ..model.geometry import Array
+from ..model.geometry.vectors import Array
 
 SAME = 1e-3  # m
 ENOUGH = 0.6  # of the smaller model's members must fall into place

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from scipy.spatial import cKDTree
 
-from ..analysis.results import COMPONENTS, Results
+from ..analysis.results.results import COMPONENTS, Results
 from ..model import Finding, Model
 from .match import MemberMatch, Transform, match_members
 from .stacks import continued_stacks

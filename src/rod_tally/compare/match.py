@@ -12,8 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..model import Member, Model, Section
-from ..model.geometry import Array, local_axes
-from ..model.proximity import near_boxes
+from ..model.geometry.proximity import near_boxes
+from ..model.geometry.vectors import Array, local_axes
 from .align import SAME, Transform, find_transform
 
 UNKNOWN_HALF = 0.1  # m; outline taken for a section nothing is known of

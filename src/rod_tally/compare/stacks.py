@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ..model import Finding, Model
-from ..model.lines import column_stacks
+from ..model.geometry.lines import column_stacks
 from .match import MemberMatch
 
 SHOWN = 4

@@ -11,7 +11,7 @@ import numpy as np
 from shapely.geometry import LineString, Point, Polygon
 
 from ..model import Model, Surface
-from ..model.geometry import Array
+from ..model.geometry.vectors import Array
 from .align import SAME, Transform
 from .match import MemberMatch
 

@@ -11,7 +11,7 @@ import ifcopenshell
 import ifcopenshell.guid
 import numpy as np
 
-from ..model.geometry import Array, default_z, local_axes
+from ..model.geometry.vectors import Array, default_z, local_axes
 
 SPACE = uuid.UUID("6f1f5a2e-7f0c-4f5e-9b43-3f9f5c1d7a11")
 UNITS = {"METRE": 1.0, "MILLIMETRE": 0.001, "CENTIMETRE": 0.01, "FOOT": 0.3048, "INCH": 0.0254}

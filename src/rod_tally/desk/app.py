@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QApplication
 from ..demo.project import make_demo
 from ..review import STEPS
 from ..review.summary import summary
-from .jobs import where_logged
+from .session.jobs import where_logged
 from .theme import dress
 from .window import Window
 

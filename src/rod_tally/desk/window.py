@@ -23,27 +23,27 @@ from PyQt6.QtWidgets import (
 )
 
 from ..review import CASE
-from .background import Background
-from .commands import COMMANDS, MENUS, Command
-from .corrections import Corrections
-from .cut_desk import CutDesk
-from .dialogs import Dialogs
-from .plate_desk import PlateDesk
+from .commands.corrections import Corrections
+from .commands.cut_commands import CutDesk
+from .commands.dialogs import Dialogs
+from .commands.registry import COMMANDS, MENUS, Command
+from .commands.response_commands import ResponseDesk
+from .commands.rule_commands import RuleDesk
+from .commands.surface_commands import PlateDesk
+from .pages.details_panel import Slip
+from .pages.rules_page import RulesPage
+from .pages.runs_page import RunsPage
+from .pages.steps_panel import RoundPanel
 from .quantities import UNIT_SETS
-from .response_desk import ResponseDesk
-from .round_panel import RoundPanel
-from .rule_desk import RuleDesk
-from .rules_page import RulesPage
-from .runs_page import RunsPage
-from .session import Session
-from .slip import Slip
-from .state import DeskState
-from .storey_stack import StoreyStack
-from .strip import Strip
-from .tables import Tables
+from .session.background import Background
+from .session.session import Session
+from .session.state import DeskState
+from .tables.tables import Tables
 from .tally_mark import mark
 from .theme import MOSS, OCHRE, RUST
-from .view import View
+from .view.storey_stack import StoreyStack
+from .view.view import View
+from .view.view_bar import Strip
 
 
 class Window(QMainWindow):

@@ -6,10 +6,10 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from ..model.geometry import Array
-from ..model.grid import GridLine
-from ..model.log import LogEntry, Skipped
-from ..model.model import Storey
+from ..model.entities.grid import GridLine
+from ..model.entities.log import LogEntry, Skipped
+from ..model.entities.model import Storey
+from ..model.geometry.vectors import Array
 
 Vector = tuple[float, float, float]
 Point2 = tuple[float, float]

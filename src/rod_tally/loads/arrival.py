@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
-from ..model.geometry import Array
+from ..model.geometry.vectors import Array
 
 
 @dataclass(slots=True)

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..model.geometry import closest_on_segment
+from ..model.geometry.vectors import closest_on_segment
 from .clip import Corners, Half, clip, clip_all, half, halves_of, triangles
 from .panel import Panel
 

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 
 from shapely.geometry import Polygon
 
-from ..model.triangles import triangles_of
+from ..model.geometry.triangles import triangles_of
 
 Half = tuple[float, float, float]  # a x + b y <= c, with (a, b) of length 1
 Corners = list[tuple[float, float]]

@@ -9,8 +9,8 @@ from shapely.geometry import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from ..model import AreaLoad, LoadCase, Model, Surface
-from ..model.geometry import Array
-from ..model.surface import across, normal_of, sound
+from ..model.entities.surface import across, normal_of, sound
+from ..model.geometry.vectors import Array
 from .arrival import Arrival, Collector, HeldLoad, Share
 from .floor import REACH, Carrier, Floor, columns_below, cut, floor_of
 from .panel import second_moments

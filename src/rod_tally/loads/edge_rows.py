@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..model.geometry import Array
+from ..model.geometry.vectors import Array
 from .panel import Panel
 
 

@@ -12,8 +12,8 @@ from shapely import STRtree, is_ccw
 from shapely.geometry import LineString, Point, Polygon
 
 from ..model import Model, Surface
-from ..model.geometry import Array
-from ..model.surface import sound
+from ..model.entities.surface import sound
+from ..model.geometry.vectors import Array
 from .edge_rows import EdgeRows
 from .panel import FREE_EDGE, Panel, ring_edges
 from .spread import Way, known_spread

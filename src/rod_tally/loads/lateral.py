@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..model.geometry import Array
-from ..model.loads import GRAVITY
+from ..model.entities.loads import GRAVITY
+from ..model.geometry.vectors import Array
 
 # EN 1998-1 4.3.3.2.2(3): Ct for T1 = Ct H^0.75 (H in m)
 EN_CT = {"steel moment frames": 0.085, "concrete moment frames": 0.075, "braced eccentrically": 0.075, "other": 0.050}

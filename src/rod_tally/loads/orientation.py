@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..model import LoadCase, Model
-from ..model.geometry import Array
+from ..model.geometry.vectors import Array
 
 ALONG = np.radians(10.0)  # an element this near to an axis counts as lying along it. Common practice, no source.
 DIAGONAL = np.radians(10.0)

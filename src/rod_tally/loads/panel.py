@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 from shapely import is_ccw
 from shapely.geometry import Polygon
 
-from ..model.geometry import Array
-from ..model.shapes import polygon_moments
+from ..model.catalogue.shapes import polygon_moments
+from ..model.geometry.vectors import Array
 
 FREE_EDGE = -1
 

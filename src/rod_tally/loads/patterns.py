@@ -9,8 +9,8 @@ from shapely.geometry import Polygon, box
 
 from ..model import AreaLoad, LoadCase, Model
 from ..model.edits import load_values
-from ..model.geometry import Array
-from ..model.surface import sound
+from ..model.entities.surface import sound
+from ..model.geometry.vectors import Array
 
 SAME_LINE = 0.5  # m; columns this near across a direction stand on one line
 

@@ -11,8 +11,8 @@ import numpy as np
 from shapely.geometry import LineString, Point
 
 from ..model import Model, SpaceLoad, Surface
-from ..model.geometry import Array, closest_on_segment
-from ..model.model import Member
+from ..model.entities.model import Member
+from ..model.geometry.vectors import Array, closest_on_segment
 from .arrival import Collector, HeldLoad, Share
 from .cells import cells
 from .clip import halves_of

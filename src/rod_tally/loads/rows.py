@@ -6,7 +6,7 @@ from typing import Protocol
 
 import numpy as np
 
-from ..model.geometry import Array
+from ..model.geometry.vectors import Array
 from .arrival import Collector, HeldLoad
 from .edge_rows import EdgeRows
 from .floor import Carrier, Floor

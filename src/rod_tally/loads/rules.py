@@ -18,7 +18,7 @@ from dataclasses import dataclass, field
 from importlib.resources import files
 from pathlib import Path
 
-from ..model.loads import CATEGORIES, KINDS
+from ..model.entities.loads import CATEGORIES, KINDS
 
 SHIPPED = {
     "EN 1990": "en-1990.rules",

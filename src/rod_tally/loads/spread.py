@@ -14,7 +14,7 @@ import numpy as np
 from shapely.affinity import translate
 from shapely.geometry import Polygon
 
-from ..model.geometry import Array
+from ..model.geometry.vectors import Array
 from .cells import Piece, cells
 from .clip import Corners, clip_all, halves_of, moments, triangles
 from .edge_rows import EdgeRows, linear_ends

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from shapely.geometry import Polygon
 
-from ..model.geometry import Array
+from ..model.geometry.vectors import Array
 from .edge_rows import EdgeRows, linear_ends
 from .panel import FREE_EDGE, Panel, ring_edges
 

@@ -3,39 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..model import Model, Support, Surface
-from ..model.geometry import Array
-from .ties import Tie
+from ..model.geometry.vectors import Array
+from .mesh_data import HeldEdge, Plates, Tie, WallColumn
 from .wires import TOUCH
 
-if TYPE_CHECKING:
-    from .plates import Plates
 
 SAME_LEVEL = 0.05  # m; joints nearer than this in height are at one level
 REACH = 0.1  # m; what is joined between two levels hangs on neither
-
-
-@dataclass(slots=True)
-class WallColumn:
-    """A wall as a column: `nodes` (k,) of the mesh from its foot up, at heights `z` (k,); `length` along `level` (3,) and
-    `thickness`, m."""
-
-    surface: str
-    nodes: NDArray[np.int64]
-    z: Array
-    length: float
-    thickness: float
-    level: Array
-    normal: Array
-
-    def at(self, z: float) -> int:
-        """The node of the level nearest to a height."""
-        return int(self.nodes[int(np.abs(self.z - z).argmin())])
 
 
 def column_walls(model: Model, only: set[str] | None) -> list[Surface]:
@@ -117,8 +96,6 @@ def _tie(model: Model, out: Plates, s: Surface, column: WallColumn, index: dict[
 
 def _hold(out: Plates, s: Surface, column: WallColumn) -> None:
     """Line supports under a wall as a support of the column's foot, in the wall's own directions."""
-    from .plates import HeldEdge
-
     for edge in s.supports:
         length = float(np.linalg.norm(edge.line[1] - edge.line[0]))
         letters, springs = edge.support.letters, edge.support.springs

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 from shapely.geometry import Polygon
 
-from ..model.geometry import Array
+from ..model.geometry.vectors import Array
 
 _gmsh_lock = threading.Lock()
 FLAT_CORNER = 0.985  # cosine; a corner flatter than this goes straight on

@@ -9,8 +9,8 @@ from shapely.geometry import LineString, MultiLineString, Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from ..model import Model, Surface
-from ..model.geometry import Array
-from ..model.surface import sound
+from ..model.entities.surface import sound
+from ..model.geometry.vectors import Array
 from .wires import TOUCH
 
 NEAR_EDGE = 0.25  # of the element size: what lies nearer to an edge than this is brought onto it by a rigid arm

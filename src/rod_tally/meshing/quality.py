@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..model.geometry import Array
-from .plates import Plates
+from ..model.geometry.vectors import Array
+from .mesh_data import Plates
 
 SHARP = 15.0  # degrees; elements with a sharper corner are poor. Common practice, no source.
 LONG = 8.0  # longest over shortest side

@@ -2,27 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..model import Model, SurfaceJoint
-from ..model.geometry import Array
+from ..model.geometry.vectors import Array
+from .mesh_data import Plates, Tie
 from .wires import TOUCH
 
-if TYPE_CHECKING:
-    from .plates import Plates
-
-
-@dataclass(slots=True, frozen=True)
-class Tie:
-    """Node `slave` moves as a rigid arm from the place between `masters` that their `weights` (sum 1) give."""
-
-    slave: int
-    masters: tuple[int, ...]
-    weights: tuple[float, ...]
 
 
 def tie_surfaces(model: Model, out: Plates) -> None:

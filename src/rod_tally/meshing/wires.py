@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from ..model.geometry import Array
+from ..model.geometry.vectors import Array
 
 TOUCH = 5e-3  # m; places nearer than this are one: far above what transfer leaves by rounding, far below an element
 ROUNDS = 6

@@ -3,9 +3,9 @@
 SI throughout: metre, newton, radian, kilogram, second. Right-handed axes, Z up.
 """
 
-from .finding import Finding
-from .grid import GridLine
-from .loads import (
+from .entities.finding import Finding
+from .entities.grid import GridLine
+from .entities.loads import (
     AreaLoad,
     Combination,
     LoadCase,
@@ -16,13 +16,13 @@ from .loads import (
     Spectrum,
     TemperatureLoad,
 )
-from .log import LogEntry, Skipped
-from .material import Material
-from .model import Counterpart, Model, Storey
-from .section import Section
+from .entities.log import LogEntry, Skipped
+from .entities.material import Material
+from .entities.model import Counterpart, Model, Storey
+from .entities.section import Section
+from .entities.structure import FIXED, FREE, Joint, Member, Node, Release, Support
+from .entities.surface import LineSupport, Surface, SurfaceJoint
 from .settings import Settings, SettingsError
-from .structure import FIXED, FREE, Joint, Member, Node, Release, Support
-from .surface import LineSupport, Surface, SurfaceJoint
 
 __all__ = [
     "FIXED",

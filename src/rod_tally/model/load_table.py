@@ -12,7 +12,7 @@ import re
 from typing import Any
 
 from . import units
-from .model import Model
+from .entities.model import Model
 from .units import Dimension, Unit, UnitError, parse_unit
 
 NUMBERS = (

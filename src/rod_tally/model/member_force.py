@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from .geometry import Array
-from .loads import MemberLoad
-from .model import Model
+from .entities.loads import MemberLoad
+from .entities.model import Model
+from .geometry.vectors import Array
 
 
 def member_force(model: Model, load: MemberLoad) -> Array:

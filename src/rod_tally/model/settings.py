@@ -10,8 +10,8 @@ from typing import Any
 
 import tomli_w
 
-from .catalogue import catalogue
-from .grades import grades
+from .catalogue.catalogue import catalogue
+from .catalogue.grades import grades
 
 
 class SettingsError(ValueError):

@@ -14,10 +14,10 @@ import ifcopenshell
 import ifcopenshell.guid
 import numpy as np
 
-from ..analysis.plate_fields import PlateFields
-from ..analysis.results import Results
+from ..analysis.results.results import Results
+from ..analysis.shells.fields import PlateFields
 from ..model import Joint, Material, Member, Model, Node, Release, Section
-from ..model.geometry import Array
+from ..model.geometry.vectors import Array
 from .ifc_loads import LoadWriter
 from .ifc_results import ResultWriter
 from .ifc_surfaces import Surfaces

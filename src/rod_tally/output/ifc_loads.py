@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from ..model import AreaLoad, LoadCase, MemberLoad, SpaceLoad, TemperatureLoad
-from ..model.geometry import Array
-from ..model.loads import Vector
-from ..model.surface import across, normal_of
+from ..model.entities.loads import Vector
+from ..model.entities.surface import across, normal_of
+from ..model.geometry.vectors import Array
 
 if TYPE_CHECKING:
     from .ifc import IfcModelWriter

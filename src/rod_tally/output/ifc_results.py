@@ -10,9 +10,9 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from ..analysis.plate_fields import PlateFields
-from ..analysis.results import Results
-from ..model.geometry import Array
+from ..analysis.results.results import Results
+from ..analysis.shells.fields import PlateFields
+from ..model.geometry.vectors import Array
 
 if TYPE_CHECKING:
     from .ifc import IfcModelWriter

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from ..model import LineSupport, Surface
-from ..model.geometry import Array
+from ..model.geometry.vectors import Array
 
 if TYPE_CHECKING:
     from .ifc import IfcModelWriter

@@ -12,8 +12,8 @@ from openpyxl.cell import WriteOnlyCell
 from openpyxl.styles import Font
 from openpyxl.utils import get_column_letter
 
-from ..analysis.cuts import CUT_COMPONENTS, CutForces
-from ..analysis.stacks import stack_forces
+from ..analysis.results.cuts import CUT_COMPONENTS, CutForces
+from ..analysis.results.stacks import stack_forces
 from ..model import Model
 from ..review.review import Review
 from ..review.takeoff import BY, TakeoffRow, takeoff

@@ -7,8 +7,8 @@ from collections.abc import Callable, Iterator, Sequence
 import numpy as np
 import pyarrow as pa
 
-from ..analysis.results import Results
-from ..model.geometry import Array
+from ..analysis.results.results import Results
+from ..model.geometry.vectors import Array
 from ..review.review import Review
 
 HEADERS = {

@@ -18,10 +18,10 @@ from typing import Any
 
 import numpy as np
 
-from ..analysis.centres import StoreyCentre
-from ..analysis.dynamics import Dynamics
-from ..analysis.modes import Mode
-from ..analysis.results import CaseEquilibrium, FoundMotion, Results
+from ..analysis.dynamics.dynamics import Dynamics
+from ..analysis.dynamics.modes import Mode
+from ..analysis.results.centres import StoreyCentre
+from ..analysis.results.results import CaseEquilibrium, FoundMotion, Results
 from ..compare import Comparison
 from ..meshing import Plates
 from ..model import Model, Settings

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from ..analysis import Results
-from ..analysis.plate_envelope import PlateEnvelope, plate_envelope
-from ..analysis.plate_fields import PlateFields
-from ..analysis.superpose import Envelope, MemberEnvelope, envelope, of_members
+from ..analysis.results.superpose import Envelope, MemberEnvelope, envelope, of_members
+from ..analysis.shells.envelope import PlateEnvelope, plate_envelope
+from ..analysis.shells.fields import PlateFields
 from ..model import Combination
 
 LARGE = 5e7  # values times combinations; fewer are worked out in a quarter of a second

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..model import LoadCase, Model
-from ..model.geometry import Array
+from ..model.geometry.vectors import Array
 from ..model.member_force import member_force
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from ..model import LoadCase
-from ..model.geometry import Array
+from ..model.geometry.vectors import Array
 from .forces import direct_force, member_force
 from .review import Review
 

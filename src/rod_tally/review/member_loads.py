@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from ..model import LoadCase, MemberLoad, Model
-from ..model.geometry import Array
+from ..model.geometry.vectors import Array
 from .load_tally import origin_of
 from .review import Review
 

@@ -7,15 +7,15 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from ..analysis import Results, run
-from ..analysis.balance import Balance, Given, StoreyCut
-from ..analysis.centres import StoreyCentre
-from ..analysis.cuts import CutError, CutForces, Section
-from ..analysis.dynamics import Dynamics, dynamics
-from ..analysis.modes import Mode
-from ..analysis.plate_fields import PlateFields
-from ..analysis.shape import Largest, Shapes, largest, member_shapes
-from ..analysis.storeys import StoreyRow, storey_rows
-from ..analysis.superpose import can_sift, combined, combined_shapes, governing, usable
+from ..analysis.dynamics.dynamics import Dynamics, dynamics
+from ..analysis.dynamics.modes import Mode
+from ..analysis.frame.shape import Largest, Shapes, largest, member_shapes
+from ..analysis.results.balance import Balance, Given, StoreyCut
+from ..analysis.results.centres import StoreyCentre
+from ..analysis.results.cuts import CutError, CutForces, Section
+from ..analysis.results.storeys import StoreyRow, storey_rows
+from ..analysis.results.superpose import can_sift, combined, combined_shapes, governing, usable
+from ..analysis.shells.fields import PlateFields
 from ..checks import Subject, run_checks
 from ..compare import Comparison, compare
 from ..intake import read_source
@@ -25,8 +25,8 @@ from ..loads.orientation import directions, orientation
 from ..loads.rules import RulesError, RuleSet, read_rules
 from ..meshing import Plates
 from ..model import Combination, Finding, Model, Settings
-from ..model.cuts import Cut
-from ..model.lines import Line, lines_of
+from ..model.entities.cuts import Cut
+from ..model.geometry.lines import Line, lines_of
 from ..transfer import transfer
 from .envelopes import Envelopes
 from .forces import direct_force

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from ..model import Model, Skipped
-from ..model.geometry import Array
+from ..model.geometry.vectors import Array
 
 ORDER = (
     "beam", "column", "brace", "wall", "slab", "plate", "roof", "ramp", "stair", "footing", "pile",

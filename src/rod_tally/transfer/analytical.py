@@ -7,8 +7,8 @@ import numpy as np
 from ..intake.readers import Progress
 from ..intake.source import SourceCondition, SourceConnection, SourceCurve, SourceModel, SourcePoint
 from ..model import FREE, LogEntry, Member, Model, Node, Release, Skipped, Support
-from ..model.geometry import Array, closest_on_segment, default_z, local_axes
-from ..model.proximity import Rods
+from ..model.geometry.proximity import Rods
+from ..model.geometry.vectors import Array, closest_on_segment, default_z, local_axes
 from ..model.settings import TransferSettings
 from .joins import Cluster, Seat, join
 from .nodes import add_joints, add_nodes, log_moves

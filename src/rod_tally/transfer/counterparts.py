@@ -6,8 +6,8 @@ import numpy as np
 
 from ..intake.source import SourceElement, SourceModel
 from ..model import Counterpart, Model
-from ..model.geometry import Array, closest_on_segment
-from ..model.proximity import near_boxes
+from ..model.geometry.proximity import near_boxes
+from ..model.geometry.vectors import Array, closest_on_segment
 
 NEAR = 1.0  # m; a member this far off an element is not its counterpart unless the file says so
 PARALLEL = 0.94  # cosine of about 20 degrees

@@ -6,9 +6,9 @@ import numpy as np
 
 from ..intake.source import SourceEdge, SourceModel
 from ..model import LineSupport, LogEntry, Model, Skipped, Support, Surface, SurfaceJoint
-from ..model.geometry import Array
-from ..model.proximity import near_boxes
-from ..model.surface import LEVEL, normal_of
+from ..model.entities.surface import LEVEL, normal_of
+from ..model.geometry.proximity import near_boxes
+from ..model.geometry.vectors import Array
 
 FLAT = 1e-3  # share of its size by which an outline may leave its plane
 

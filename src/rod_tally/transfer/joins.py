@@ -12,8 +12,8 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from ..model.geometry import Array, closest_between_lines
-from ..model.proximity import EndPairs, Rods, crossing_pairs, end_pairs
+from ..model.geometry.proximity import EndPairs, Rods, crossing_pairs, end_pairs
+from ..model.geometry.vectors import Array, closest_between_lines
 
 PARALLEL_PULL = 1e-4  # how weakly the mean of the ends holds a node against the lines that cross there
 

@@ -22,8 +22,8 @@ from ..model import (
     SpaceLoad,
     TemperatureLoad,
 )
-from ..model.geometry import Array
-from ..model.loads import SELF_WEIGHT, Vector, extent_fault
+from ..model.entities.loads import SELF_WEIGHT, Vector, extent_fault
+from ..model.geometry.vectors import Array
 
 Values = tuple[float, ...]
 _OWN_WEIGHT = re.compile(r"self[\s_-]*weight|dead[\s_-]*weight|own[\s_-]*weight|eigengewicht|poids propre", re.I)

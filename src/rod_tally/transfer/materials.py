@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from ..intake.source import SourceMaterial
 from ..model import LogEntry, Material
-from ..model.grade_names import kind_of, standard_of
-from ..model.grades import grades
-from ..model.material import ANY_STIFFNESS, graded
+from ..model.catalogue.grade_names import kind_of, standard_of
+from ..model.catalogue.grades import grades
+from ..model.entities.material import ANY_STIFFNESS, graded
 
 
 def material_of(source: SourceMaterial, log: list[LogEntry], mapped: str | None = None) -> Material:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..model import Joint, LogEntry, Member, Model, Node
-from ..model.geometry import Array
+from ..model.geometry.vectors import Array
 from .joins import Cluster
 
 

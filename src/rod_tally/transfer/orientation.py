@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..model import LogEntry, Member, Model, Section
-from ..model.geometry import Array
+from ..model.geometry.vectors import Array
 
 EVEN = 1e-6
 

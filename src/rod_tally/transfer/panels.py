@@ -8,8 +8,8 @@ import numpy as np
 from shapely.geometry import LineString
 
 from ..model import LogEntry, Model, Surface, SurfaceJoint
-from ..model.geometry import Array
-from ..model.panels import ALONG, SHORTEST, Panels, longest, meeting_pairs
+from ..model.geometry.panels import ALONG, SHORTEST, Panels, longest, meeting_pairs
+from ..model.geometry.vectors import Array
 from ..model.settings import TransferSettings
 
 WHOLE = 0.7  # share of an edge that must meet the other surface for the edge to be moved onto it

@@ -9,10 +9,10 @@ import numpy as np
 from ..intake.readers import Progress
 from ..intake.source import SourceElement, SourceModel
 from ..model import LogEntry, Member, Model, Section, Skipped
-from ..model.catalogue import catalogue_name, catalogue_section
-from ..model.geometry import Array, default_z, local_axes, sagitta
-from ..model.panels import Panels, touching_ends
-from ..model.proximity import Rods
+from ..model.catalogue.catalogue import catalogue_name, catalogue_section
+from ..model.geometry.panels import Panels, touching_ends
+from ..model.geometry.proximity import Rods
+from ..model.geometry.vectors import Array, default_z, local_axes, sagitta
 from ..model.settings import TransferSettings
 from .joins import follow, join
 from .materials import material_of

@@ -6,8 +6,8 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from ..model import Member, Model, SurfaceJoint
-from ..model.panels import Panels, Touch, lying_along
-from ..model.proximity import Rods
+from ..model.geometry.panels import Panels, Touch, lying_along
+from ..model.geometry.proximity import Rods
 from .joins import Cluster
 
 

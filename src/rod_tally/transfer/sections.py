@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from ..intake.source import SourceProfile
-from ..model import Section, shapes
-from ..model.shapes import Shape, ShapeError
+from ..model import Section
+from ..model.catalogue import shapes
+from ..model.catalogue.shapes import Shape, ShapeError
 
 BUILDERS: dict[str, Callable[..., Shape]] = {
     "i": shapes.i_shape,

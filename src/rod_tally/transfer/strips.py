@@ -7,7 +7,7 @@ import math
 import numpy as np
 from shapely.geometry import LineString, Polygon
 
-from ..model.geometry import Array
+from ..model.geometry.vectors import Array
 
 EVEN = 0.04  # share by which the thickness along a strip may differ
 TURN = math.radians(20)  # a turn of the middle line sharper than this is a corner, not a curve

@@ -7,8 +7,8 @@ import numpy as np
 from ..intake.readers import Progress
 from ..intake.source import SourceFooting, SourceModel
 from ..model import FIXED, LineSupport, LogEntry, Member, Model, Support, Surface
-from ..model.geometry import Array, Bodies, clear_distance
-from ..model.proximity import Rods, near_boxes
+from ..model.geometry.proximity import Rods, near_boxes
+from ..model.geometry.vectors import Array, Bodies, clear_distance
 from ..model.settings import TransferSettings
 
 PINNED = Support("XXXFFF")

@@ -7,8 +7,8 @@ from shapely.geometry import MultiPoint, Polygon
 
 from ..intake.source import Prism, Sheet, SourceModel, SourceSurface, Vector
 from ..model import LogEntry, Model, Skipped
-from ..model.geometry import Array
-from ..model.surface import Surface, across, normal_of
+from ..model.entities.surface import Surface, across, normal_of
+from ..model.geometry.vectors import Array
 from .strips import middle_line
 
 RECTANGULAR = 0.97  # share of its smallest rectangle that a wall's footprint fills when it is a straight wall

@@ -9,7 +9,7 @@ import numpy as np
 from ..intake.readers import Progress, silent
 from ..intake.source import SourceModel
 from ..model import LogEntry, Model, Skipped, Storey
-from ..model.geometry import Array
+from ..model.geometry.vectors import Array
 from ..model.settings import TransferSettings
 from .analytical import transfer_analytical
 from .choose import choose

@@ -5,11 +5,11 @@ from __future__ import annotations
 import math
 from typing import Any
 
-from ...model.grid import GridLine
+from ...model.entities.grid import GridLine
 from ..source import SourceModel
-from .curves import points_of
 from .damage import UNREADABLE, for_each
-from .placement import Placements
+from .geometry.curves import points_of
+from .geometry.placement import Placements
 
 STRUCTURAL_GROUPS = ("IfcStructuralLoadGroup", "IfcStructuralResultGroup", "IfcStructuralAnalysisModel")
 

@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable
 from typing import Any
 
-from ...model.log import LogEntry, Skipped
+from ...model.entities.log import LogEntry, Skipped
 from .lines import BadLine
 
 # What reading a damaged entity comes to: an attribute absent or of another kind, a reference into nothing, a value out

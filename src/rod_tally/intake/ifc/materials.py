@@ -6,8 +6,8 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
-from ...model.log import LogEntry
-from ...model.material import ANY_DENSITY, ANY_STIFFNESS
+from ...model.entities.log import LogEntry
+from ...model.entities.material import ANY_DENSITY, ANY_STIFFNESS
 from ..source import SourceMaterial
 from .damage import UNREADABLE, first_line, for_each
 from .units import Units

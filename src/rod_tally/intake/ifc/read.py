@@ -7,21 +7,21 @@ import re
 from pathlib import Path
 from typing import Any
 
-from ...model.log import LogEntry
-from ...model.model import Storey
+from ...model.entities.log import LogEntry
+from ...model.entities.model import Storey
 from ..readers import IntakeError, Progress
 from ..source import SourceModel
-from .actions import read_actions
-from .analytical import read_analytical
 from .context import bearing_flags, read_grids, read_groups, read_links, true_north
 from .damage import damaged_products, for_each, lost_elements
-from .faces import read_faces
+from .geometry.placement import PlacementError, Placements
+from .geometry.profiles import Profiles
 from .lines import BadLine, look_at_lines
 from .materials import Materials
-from .physical import MEMBERS, SURFACES, read_physical
-from .placement import PlacementError, Placements
-from .profiles import Profiles
-from .surfaces import read_surfaces
+from .physical.elements import MEMBERS, SURFACES, read_physical
+from .physical.surfaces import read_surfaces
+from .structural.actions import read_actions
+from .structural.faces import read_faces
+from .structural.members import read_analytical
 from .units import Units
 
 SUFFIXES = (".ifc",)

@@ -31,15 +31,7 @@ from .properties import (
     SetSupport,
     SetThickness,
 )
-from .shape import (
-    DeleteMembers,
-    MergeMembers,
-    MoveNodes,
-    ReverseMembers,
-    SplitMember,
-    TurnMembers,
-    TurnSurfaces,
-)
+from .shape import DeleteMembers, MergeMembers, MoveNodes, ReverseMembers, SplitMember, TurnMembers, TurnSurfaces
 
 __all__ = [
     "AddCases",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from ..model import Model
+from ..entities.model import Model
 from .base import Edit, EditError, from_record
 
 

@@ -10,11 +10,11 @@ from typing import Any, ClassVar, TypeVar
 
 import numpy as np
 
-from ..geometry import Array
-from ..log import LogEntry, Skipped
-from ..model import Model
-from ..structure import Member, Node, Release, Support
-from ..surface import Surface
+from ..entities.log import LogEntry, Skipped
+from ..entities.model import Model
+from ..entities.structure import Member, Node, Release, Support
+from ..entities.surface import Surface
+from ..geometry.vectors import Array
 from .keeping import case_totals, keep_loads
 
 T = TypeVar("T")

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from ..loads import (
+from ..entities.loads import (
     CATEGORIES,
     KINDS,
     AreaLoad,
@@ -23,7 +23,7 @@ from ..loads import (
     Vector,
     extent_fault,
 )
-from ..model import Model
+from ..entities.model import Model
 from .base import Edit, EditError, counted, there
 
 LISTS: dict[str, tuple[str, Any]] = {

@@ -7,8 +7,8 @@ from typing import Any
 
 import numpy as np
 
-from ..cuts import Cut
-from ..model import Model
+from ..entities.cuts import Cut
+from ..entities.model import Model
 from .base import Edit, EditError, there
 
 

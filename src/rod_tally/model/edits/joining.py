@@ -8,9 +8,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 from shapely.geometry import Point
 
-from ..geometry import Array, closest_between_lines, closest_on_segment
-from ..model import Model
-from ..structure import Joint, Member
+from ..entities.model import Model
+from ..entities.structure import Joint, Member
+from ..geometry.vectors import Array, closest_between_lines, closest_on_segment
 from .base import Edit, EditError
 
 SAME_PLACE = 0.05  # m; an end that lands this near to a node of the member it joins takes that node

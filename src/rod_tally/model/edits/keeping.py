@@ -8,11 +8,11 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from ..geometry import Array
-from ..loads import LoadCase, MemberLoad, Vector
+from ..entities.loads import LoadCase, MemberLoad, Vector
+from ..entities.model import Model
+from ..entities.structure import Member, Node
+from ..geometry.vectors import Array
 from ..member_force import member_force
-from ..model import Model
-from ..structure import Member, Node
 
 ALMOST = 1e-6  # m
 TOLD = 1e-3  # m; a load that moves by less is in its place

@@ -5,12 +5,12 @@ from __future__ import annotations
 from copy import copy
 from dataclasses import dataclass, replace
 
-from ..catalogue import catalogue, catalogue_section
-from ..grades import grades
-from ..material import graded
-from ..model import Model
-from ..structure import FREE, Release, Support
-from ..surface import LineSupport
+from ..catalogue.catalogue import catalogue, catalogue_section
+from ..catalogue.grades import grades
+from ..entities.material import graded
+from ..entities.model import Model
+from ..entities.structure import FREE, Release, Support
+from ..entities.surface import LineSupport
 from .base import Edit, EditError, counted, there
 
 

@@ -7,13 +7,13 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from ..geometry import Array, local_axes
-from ..loads import MemberLoad
-from ..log import Skipped
-from ..model import Model
-from ..section import Section
-from ..structure import Joint, Member, Release
-from ..surface import SurfaceJoint
+from ..entities.loads import MemberLoad
+from ..entities.log import Skipped
+from ..entities.model import Model
+from ..entities.section import Section
+from ..entities.structure import Joint, Member, Release
+from ..entities.surface import SurfaceJoint
+from ..geometry.vectors import Array, local_axes
 from .base import Edit, EditError, counted
 
 SMALLEST = 1e-3  # m; pieces shorter than this are not made

@@ -1,0 +1,1 @@
+"""Mass, modes, response spectra."""

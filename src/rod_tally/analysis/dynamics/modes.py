@@ -1,0 +1,196 @@
+"""Natural modes with mass from load cases: periods and the share of the mass that moves in each direction."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import sparse
+
+from ...loads import Distribution
+from ...model import Model, Settings
+from ...model.geometry.vectors import Array
+from ..results.results import Results
+from ..solve.factor import SingularError
+from .flexibility import Flexibility, flexibility, turned
+from .mass import consistent, lumped, mass_cases, nodal_mass
+
+DENSE = 300  # degrees of freedom with mass, below which all modes are found at once
+BLOCKS = 80  # blocks of solves before what has been found is taken as it is
+WIDEST = 200  # columns of the Krylov space before it is restarted
+SETTLED = 1e-9  # share of an eigenvalue that its residual may have left
+NOTHING = 1e-12  # share of the largest mass, or of a column's length, that counts as none
+
+
+@dataclass(slots=True)
+class Mode:
+    """Number from 1, period in s, and participating mass over the mass that can move in x, y and z. `shape` (N, 6) is its motion at
+    the run's nodes, the largest translation 1; None where it was not kept."""
+
+    mode: int
+    period: float
+    mass_x: float
+    mass_y: float
+    mass_z: float
+    shape: Array | None = None
+
+
+def mass_matrix(model: Model, own: Flexibility, settings: Settings, distribution: Distribution) -> sparse.csr_matrix:
+    """(6N, 6N), kg, global, as the settings ask: lumped, or consistent with how elements move."""
+    cases = mass_cases(model, settings.modes.mass)
+    if settings.modes.consistent:
+        return consistent(model, own.mesh, own.condensed, cases, distribution)
+    return lumped(nodal_mass(model, own.mesh, cases, distribution))
+
+
+def modes(
+    model: Model,
+    results: Results,
+    settings: Settings,
+    progress: Callable[[str, float], None] = lambda _t, _s: None,
+    distribution: Distribution | None = None,
+    flexible: Flexibility | None = None,
+) -> list[Mode]:
+    """The lowest modes of what the run computed; [] when nothing was, when something moves freely, or without mass.
+
+    `flexible`: the run's own, where it is at hand.
+    """
+    if settings.modes.count == 0:
+        return []
+    progress("Modes", 0.9)
+    own = flexible or flexibility(model, results, settings)
+    if own is None:
+        return []
+    try:
+        return _modes(own, mass_matrix(model, own, settings, distribution or Distribution(model)), settings.modes.count)
+    finally:
+        if flexible is None:
+            own.close()
+
+
+def _modes(own: Flexibility, mass: sparse.csr_matrix, count: int) -> list[Mode]:
+    system = own.system
+    if system.turn is not None:
+        mass = (system.turn.T @ mass @ system.turn).tocsr()
+    moving = mass.diagonal()
+    moving[system.held] = 0.0
+    moving[~np.repeat(system.live, 6)] = 0.0
+    heavy = np.flatnonzero(moving > NOTHING * moving.max(initial=0.0))
+    count = min(count, len(heavy))
+    if count == 0:
+        return []
+    found = _lowest(own, mass, heavy, count)
+    if found is None:
+        return []
+    periods, everywhere = found
+    sideways = np.zeros((len(moving) // 6, 6, 3))
+    for d in range(3):
+        sideways[:, d, d] = 1.0
+    whole = turned(system, sideways.reshape(-1, 3))
+    # what a support holds cannot move, so no mode could ever reach it: shares are of the mass that can
+    whole[system.held] = 0.0
+    whole[~np.repeat(system.live, 6)] = 0.0
+    pushed = mass @ whole
+    total = np.maximum(np.einsum("nd,nd->d", whole, pushed), 1e-300)
+    out = []
+    for n in range(len(periods)):
+        phi = everywhere[:, n]
+        share = (phi @ pushed) ** 2 / ((phi @ (mass @ phi)) * total)
+        shape = system.to_global(phi).reshape(-1, 6)
+        most = float(np.linalg.norm(shape[:, :3], axis=1).max())
+        x, y, z = (float(v) for v in share)
+        out.append(Mode(n + 1, float(periods[n]), x, y, z, shape / max(most, 1e-300)))
+    return out
+
+
+def _lowest(
+    own: Flexibility, mass: sparse.csr_matrix, heavy: NDArray[np.int64], count: int
+) -> tuple[Array, Array] | None:
+    """Periods (count,) and shapes (6N, count), fewer where fewer have mass; None when they cannot be found.
+
+    K^-1 M x = x / omega^2 on the degrees of freedom that have mass alone: the others, which a lumped mass leaves many of,
+    never enter it. Those tied to others do, with the movements their ties give them.
+    """
+    columns = mass[:, heavy]
+    between = columns[heavy].tocsr()
+    try:
+        if len(heavy) <= DENSE or count >= len(heavy) - 1:
+            # M = R R^T without what has no inertia; R^T K^-1 R is symmetric
+            lam, q = np.linalg.eigh(between.toarray())
+            some = lam > NOTHING * lam[-1]
+            root = q[:, some] * np.sqrt(lam[some])
+            unit = np.zeros((mass.shape[0], len(heavy)))
+            unit[heavy, np.arange(len(heavy))] = 1.0
+            soft = root.T @ own.moved_by(unit)[heavy] @ root
+            value, y = np.linalg.eigh((soft + soft.T) / 2)
+            order = np.argsort(-value)[:count]
+            value, x = value[order], root @ y[:, order]
+            everywhere = own.moved_by(_at(heavy, x, mass.shape[0]))
+        else:
+
+            def soften(x: Array) -> Array:
+                return own.moved_by(columns @ x)[heavy]
+
+            value, x = largest(soften, len(heavy), count, between)
+            everywhere = own.moved_by(columns @ x)
+    except SingularError:
+        return None
+    if not len(value) or value[-1] <= 0:
+        return None
+    return 2 * np.pi * np.sqrt(value), everywhere
+
+
+def _at(heavy: NDArray[np.int64], x: Array, n: int) -> Array:
+    out = np.zeros((n, x.shape[1]))
+    out[heavy] = x
+    return out
+
+
+def largest(
+    apply: Callable[[Array], Array], n: int, count: int, mass: sparse.spmatrix | None = None
+) -> tuple[Array, Array]:
+    """The `count` largest eigenvalues of an operator on (n, b) blocks that is symmetric in the product of `mass` (None: the
+    plain one), largest first, and their vectors, of length 1 in it.
+
+    A block Krylov space with restarts (Musco and Musco 2015; restarts as Wu and Simon 2000). In blocks, because a building
+    of like parts has many modes of one period, among which a method of single vectors loses its way.
+    """
+    m = sparse.identity(n, format="csr") if mass is None else mass
+    width = count + 8
+    basis = _orthonormal(np.random.default_rng(1).standard_normal((n, width)), m)
+    image = apply(basis)
+    value, y = np.zeros(count), basis[:, :count]
+    for _ in range(BLOCKS):
+        h = basis.T @ (m @ image)
+        theta, s = np.linalg.eigh((h + h.T) / 2)
+        s = s[:, ::-1]
+        value, y = theta[::-1][:count], basis @ s[:, :count]
+        rest = image @ s[:, :count] - y * value
+        left = np.sqrt(np.maximum(np.einsum("ij,ij->j", rest, m @ rest), 0.0))
+        if (left <= SETTLED * np.abs(value)).all():
+            break
+        if basis.shape[1] + width > WIDEST:
+            basis, image = basis @ s[:, : 2 * width], image @ s[:, : 2 * width]
+            new = image[:, :width]
+        else:
+            new = image[:, -width:]
+        for _ in range(2):
+            new = new - basis @ (basis.T @ (m @ new))
+            new = _orthonormal(new, m)
+        if not new.shape[1]:
+            break
+        basis, image = np.hstack([basis, new]), np.hstack([image, apply(new)])
+    return value, y
+
+
+def _orthonormal(v: Array, mass: sparse.spmatrix) -> Array:
+    """The columns' space with products of 1 and 0 in `mass`; columns that hold nothing new are left out."""
+    v = v / np.maximum(np.linalg.norm(v, axis=0), 1e-300)
+    for _ in range(2):
+        g = v.T @ (mass @ v)
+        lam, q = np.linalg.eigh((g + g.T) / 2)
+        some = lam > NOTHING * max(float(lam[-1]), 1e-300)
+        v = (v @ q[:, some]) / np.sqrt(lam[some])
+    return np.asarray(v)

@@ -1,0 +1,106 @@
+"""Response spectra: modal responses as equivalent static loads, combined by CQC or SRSS, put in the place of their cases."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+from scipy import sparse
+
+from ...loads import Distribution
+from ...model import LoadCase, Model, NodeLoad, Settings
+from ...model.geometry.vectors import Array
+from ..results.results import Results
+from ..run import run
+from .flexibility import Flexibility, flexibility
+from .modes import Mode, mass_matrix
+
+
+def correlation(periods: Array, damping: float) -> Array:
+    """Coefficients (n, n) of the complete quadratic combination for equal damping (Der Kiureghian 1981; EN 1998-1
+    4.3.3.3.2(3) asks for it where periods lie close)."""
+    r = periods[None] / periods[:, None]
+    z = damping
+    above, below = 8 * z * z * (1 + r) * r**1.5, (1 - r * r) ** 2 + 4 * z * z * r * (1 + r) ** 2
+    # without damping modes of one period still add up, and all others do not
+    return np.divide(above, below, out=np.ones_like(r), where=below > 0)
+
+
+def modal_loads(modes: list[Mode], case: LoadCase, mass: sparse.csr_matrix, nodes: list[str]) -> list[LoadCase]:
+    """For each mode a case of the forces M phi Gamma Sa(T) at nodes (Chopra, Dynamics of Structures, 13.7; from memory).
+    `mass` (6N, 6N), kg, global."""
+    assert case.spectrum is not None
+    axis = "xyz".index(case.spectrum.direction)
+    periods, acceleration = np.array(case.spectrum.curve).T
+    out = []
+    for mode in modes:
+        assert mode.shape is not None
+        inertia = (mass @ mode.shape.ravel()).reshape(-1, 6)
+        gamma = float(inertia[:, axis].sum() / (inertia * mode.shape).sum())
+        force = inertia * gamma * float(np.interp(mode.period, periods, acceleration))
+        loads = [
+            NodeLoad(nodes[i], (float(f[0]), float(f[1]), float(f[2])), (float(f[3]), float(f[4]), float(f[5])))
+            for i, f in enumerate(force)
+            if f.any()
+        ]
+        out.append(LoadCase(f"{case.name} / mode {mode.mode}", node_loads=loads))
+    return out
+
+
+def fill_spectra(
+    model: Model,
+    results: Results,
+    modes: list[Mode],
+    settings: Settings,
+    distribution: Distribution,
+    progress: Callable[[str, float], None] = lambda _t, _s: None,
+    flexible: Flexibility | None = None,
+) -> None:
+    """Put the combined response into the rows of cases that stand for a spectrum; without modes they stay zero.
+
+    Displacements, reactions and forces are combined each by itself and so have no sign. `applied` becomes the combined
+    base shear; such cases have no equilibrium of their own.
+    """
+    cases = [n for n in results.cases if model.cases[n].spectrum is not None]
+    shaped = [m for m in modes if m.shape is not None]
+    if not cases:
+        return
+    results.equilibrium = [e for e in results.equilibrium if e.case not in cases]
+    if not shaped:
+        return
+    own = flexible or flexibility(model, results, settings)
+    if own is None:
+        return
+    mass = mass_matrix(model, own, settings, distribution)
+    if flexible is None:
+        own.close()
+    periods = np.array([x.period for x in shaped])
+    for name in cases:
+        progress(f"Modes under {name}", 0.9)
+        case = model.cases[name]
+        assert case.spectrum is not None
+        modal = modal_loads(shaped, case, mass, results.node_ids)
+        extended = replace(model, cases={**model.cases, **{x.name: x for x in modal}})
+        # the other cases run along so that the stations are the same
+        chosen = replace(settings.run, cases=[*results.cases, *(x.name for x in modal)])
+        taking_part = set(results.member_ids) | set(results.plates.surfaces if results.plates is not None else ())
+        modal_run = run(
+            extended, chosen, distribution=distribution.beside(extended), only=taking_part, meshing=settings.mesh
+        )
+        rows = [modal_run.cases.index(x.name) for x in modal]
+        rho = correlation(periods, case.spectrum.damping) if case.spectrum.rule == "CQC" else np.eye(len(periods))
+        c = results.case_index(name)
+        for kept, parts in (
+            (results.displacement, modal_run.displacement), (results.reaction, modal_run.reaction), (results.force, modal_run.force),
+        ):  # fmt: skip
+            kept[c] = quadratic(parts[rows], rho)
+        shear = np.array([modal_run.applied[x.name] for x in modal])
+        results.applied[name] = quadratic(shear, rho)
+
+
+def quadratic(values: Array, rho: Array) -> Array:
+    """The root of the quadratic form rho in modal values (n, ...), each by itself."""
+    flat = values.reshape(len(values), -1)
+    total = ((rho @ flat) * flat).sum(axis=0)
+    return np.asarray(np.sqrt(np.maximum(total, 0.0)).reshape(values.shape[1:]))

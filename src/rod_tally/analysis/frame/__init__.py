@@ -1,0 +1,1 @@
+"""Members: elements, the mesh of their pieces, loads along them, their displaced shape."""

@@ -1,0 +1,1 @@
+"""What a run gives and what follows from it by statics: forces, combinations, cuts, storeys."""

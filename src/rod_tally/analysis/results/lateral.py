@@ -1,0 +1,262 @@
+"""Storey forces onto nodes: at the centre of mass with an eccentricity, and notional loads as a share of the vertical."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+from shapely.geometry import Polygon
+
+from ...loads import Distribution
+from ...loads.lateral import LateralError
+from ...loads.panel import second_moments
+from ...model import Model, Surface
+from ...model.entities.loads import GRAVITY
+from ...model.geometry.vectors import Array
+from ..dynamics.mass import nodal_mass
+from ..frame.loading import end_loads, loading
+from ..frame.mesh import Mesh, mesh
+from .cuts import level_slabs
+from .storeys import LEVEL_REACH
+
+SLICES = 24  # of a wall
+WAYS = ((" +x", 0, 1), (" -x", 0, -1), (" +y", 1, 1), (" -y", 1, -1))
+
+
+@dataclass(slots=True)
+class Level:
+    """A storey with the nodes at its level, or where there are none the slabs that carry as shells: mass (kg), its centre and
+    the extent of these in plan (m), height above the base (m)."""
+
+    name: str
+    elevation: float
+    height: float
+    nodes: list[str]
+    node_mass: Array
+    places: Array
+    mass: float
+    centre: Array
+    extent: Array
+    slabs: list[Surface] = field(default_factory=list)
+
+
+def levels(model: Model, mass_of: dict[str, float], distribution: Distribution | None = None) -> list[Level]:
+    """Storeys from the lowest up with the mass of these cases times their factors; the lowest one is the base.
+
+    All mass within half-way to the next storey belongs to a storey. Raises LateralError without storeys or mass.
+    """
+    if len(model.storeys) < 2:
+        raise LateralError("storey forces need two storeys at least, and the model has " + str(len(model.storeys)))
+    handed, distribution = _handed_on(model, distribution)
+    m = mesh(handed, [i for i, x in handed.members.items() if handed.usable(x)])
+    mass = nodal_mass(handed, m, mass_of, distribution)
+    places, lumps = _on_walls(handed, distribution, mass_of)
+    lumps = np.maximum(lumps, 0.0) / GRAVITY
+    if mass.sum() + lumps.sum() <= 0:
+        raise LateralError(f"there is no mass in {', '.join(mass_of) or 'no case'}")
+    ordered = sorted(model.storeys, key=lambda s: s.elevation)
+    z = np.array([s.elevation for s in ordered])
+    at = np.abs(m.xyz[:, 2][:, None] - z).argmin(axis=1)
+    lump_at = np.abs(places[:, 2][:, None] - z).argmin(axis=1)
+    near = np.abs(m.xyz[:, 2] - z[at]) <= LEVEL_REACH
+    used = np.zeros(len(m.node_ids), bool)
+    used[m.ends.ravel()] = True
+    out = []
+    for k, storey in enumerate(ordered):
+        here = np.flatnonzero((at == k) & near & used & ~_held(model, m))
+        mine = lump_at == k
+        own = float(mass[at == k].sum() + lumps[mine].sum())
+        weights = mass[here].copy()
+        slabs: list[Surface] = []
+        if len(here):
+            if mine.any():
+                _, to = cKDTree(m.xyz[here]).query(places[mine])
+                np.add.at(weights, to, lumps[mine])
+            weights = weights if weights.sum() > 0 else np.ones(len(here))
+            centre = weights @ m.xyz[here] / weights.sum()
+            extent = np.ptp(m.xyz[here, :2], axis=0)
+        else:
+            slabs = [s for s in level_slabs(model, float(z[k]), z) if s.way == "shell" and not s.on_ground]
+            centre = lumps[mine] @ places[mine] / lumps[mine].sum() if lumps[mine].sum() > 0 else np.zeros(3)
+            extent = np.ptp(np.concatenate([s.outer[:, :2] for s in slabs]), axis=0) if slabs else np.zeros(2)
+        out.append(
+            Level(storey.name, float(z[k]), float(z[k] - z[0]), [m.node_ids[i] for i in here], weights, m.xyz[here], own,
+                  centre[:2], extent, slabs)
+        )  # fmt: skip
+    return out
+
+
+def _handed_on(model: Model, distribution: Distribution | None) -> tuple[Model, Distribution]:
+    """The model with slabs that carry as shells handing their loads to beams and columns instead: forces of whole storeys go to
+    the model's nodes, as if each floor were one stiff plate."""
+    shells = [s for s in model.surfaces.values() if s.way == "shell" and not (s.upright or s.on_ground)]
+    if not shells:
+        return model, distribution or Distribution(model)
+    other = replace(model, surfaces={**model.surfaces, **{s.id: replace(s, way="two-way") for s in shells}})
+    return other, Distribution(other)
+
+
+def _on_walls(model: Model, distribution: Distribution, factors: dict[str, float]) -> tuple[Array, Array]:
+    """Places (k, 3) and vertical loads (k,), downwards, of what walls (and slabs that hand nothing on) hold in these cases times
+    their factors; what acts on the whole of a wall in SLICES over its height, so that each storey gets its part."""
+    places, loads = [], []
+    for name, factor in factors.items():
+        for h in distribution.case(name).held if name in model.cases else ():
+            s = model.surfaces[h.surface]
+            if s.on_ground:
+                continue
+            place, down = h.line.mean(axis=0), -factor * float(h.force[2])
+            if s.upright and h.pressure is not None and h.area is None:
+                low, high = float(s.outer[:, 2].min()), float(s.outer[:, 2].max())
+                for k in range(SLICES):
+                    places.append(np.array([place[0], place[1], low + (high - low) * (k + 0.5) / SLICES]))
+                    loads.append(down / SLICES)
+            else:
+                places.append(place)
+                loads.append(down)
+    return np.array(places).reshape(-1, 3), np.array(loads)
+
+
+def _held(model: Model, m: Mesh) -> NDArray[np.bool_]:
+    return np.array([model.nodes[n].support.any for n in m.node_ids], bool)
+
+
+def at_level(
+    level: Level, fx: float, fy: float, mz: float = 0.0, off: tuple[float, float] = (0.0, 0.0)
+) -> list[dict[str, Any]]:
+    """Loads with exactly this force and moment at a level, `off` (m) from its centre of mass: on its nodes, or where it has none
+    on its slabs.
+
+    Shared by nodal mass; what turns goes square to the arms from the centre, as on a rigid floor. Raises LateralError
+    where the level has no nodes.
+    """
+    if not level.nodes and level.slabs:
+        return _on_slabs(level, fx, fy, mz, off)
+    if not level.nodes:
+        raise LateralError(
+            f"storey {level.name} has no node and no slab that carries as a shell at its level to take a force"
+        )
+    w = level.node_mass / level.node_mass.sum()
+    arm = level.places[:, :2] - (w[:, None] * level.places[:, :2]).sum(axis=0)
+    polar = float((w * (arm**2).sum(axis=1)).sum())
+    moment = mz + off[0] * fy - off[1] * fx
+    if polar > 1e-9:
+        turn = moment / polar
+    elif abs(moment) > 1e-9 * max(abs(fx), abs(fy), 1.0):
+        raise LateralError(f"storey {level.name} has one place only and cannot take a moment")
+    else:
+        turn = 0.0
+    force = w[:, None] * (np.array([fx, fy]) + turn * np.column_stack([-arm[:, 1], arm[:, 0]]))
+    return [
+        {"on": "node", "node": n, "force": [float(f[0]), float(f[1]), 0.0]}
+        for n, f in zip(level.nodes, force)
+        if f.any()
+    ]
+
+
+def _on_slabs(level: Level, fx: float, fy: float, mz: float, off: tuple[float, float]) -> list[dict[str, Any]]:
+    """Level pressures on slabs, linear in plan: even for the force, turning about their middle for the moment."""
+    flats = [Polygon(s.outer[:, :2], [o[:, :2] for o in s.openings]) for s in level.slabs]
+    true = [s.area / flat.area for s, flat in zip(level.slabs, flats)]  # of a slope, its own area over that in plan
+    i = sum(second_moments(flat) * k for flat, k in zip(flats, true))
+    area, middle = i[0, 0], i[0, 1:] / i[0, 0]
+    polar = i[1, 1] + i[2, 2] - area * float(middle @ middle)
+    arm = level.centre + off - middle
+    turn = (mz + arm[0] * fy - arm[1] * fx) / polar
+    out = []
+    for s in level.slabs:
+        at = [s.outer[0], s.outer[0] + s.plain_axes[0], s.outer[0] + s.plain_axes[1]]
+        values = [[fx / area - turn * (p[1] - middle[1]), fy / area + turn * (p[0] - middle[0]), 0.0] for p in at]
+        out.append({"on": "area", "surface": s.id, "values": values, "at": [p.tolist() for p in at]})
+    return out
+
+
+def storey_cases(
+    name: str, kind: str, levels_: list[Level], forces: dict[str, list[float]], eccentricity: float, by: str
+) -> list[dict[str, Any]]:
+    """Cases for `AddCases` from Fx, Fy, Mz by storey: one, or with an eccentricity (share of the extent across the force)
+    two, off to either side."""
+    out = []
+    names = {level.name: level for level in levels_}
+    for sign, tag in ((1, " +e"), (-1, " -e")) if eccentricity else ((0, ""),):
+        loads: list[dict[str, Any]] = []
+        for storey, (fx, fy, mz) in forces.items():
+            level = names.get(storey)
+            if level is None:
+                raise LateralError(f"there is no storey {storey!r}")
+            if fx or fy or mz:
+                # across the force: a force along x is moved along y, and the other way round
+                off = sign * eccentricity * np.array([level.extent[0] * (fy != 0), level.extent[1] * (fx != 0)])
+                loads += at_level(level, fx, fy, mz, (float(off[0]), float(off[1])))
+        out.append({"name": name + tag, "kind": kind, "together": "", "loads": loads, "by": by})
+    return out
+
+
+def notional_cases(
+    model: Model,
+    share: float,
+    factors: dict[str, float],
+    distribution: Distribution | None = None,
+    name: str = "Notional",
+    progress: Callable[[str, float], None] = lambda _t, _s: None,
+) -> list[dict[str, Any]]:
+    """Four cases for `AddCases`: at every node a horizontal force of `share` of its vertical load from these cases, along
+    +x, -x, +y, -y (EN 1993-1-1 5.3.2 as equivalent horizontal forces; the share is the reviewer's)."""
+    if not 0 < share <= 0.2:
+        raise LateralError(f"a share of {share:g} is not plausible; 1/200 is usual")
+    if not any(model.usable(x) for x in model.members.values()):
+        return _notional_on_surfaces(model, share, factors, distribution or Distribution(model), name)
+    model, distribution = _handed_on(model, distribution)
+    m = mesh(model, [i for i, x in model.members.items() if model.usable(x)])
+    down = np.zeros(len(m.node_ids))
+    for k, (case, factor) in enumerate(factors.items()):
+        progress(f"Vertical loads of {case}", k / max(len(factors), 1))
+        load = loading(m, model.cases[case], distribution.case(case))
+        vertical = load.nodal[:, 2].copy()
+        local = end_loads(m, load)
+        for e in range(2):
+            np.add.at(vertical, m.ends[:, e], np.einsum("pi,pi->p", m.axes[:, :, 2], local[:, 6 * e : 6 * e + 3]))
+        down -= factor * vertical
+    places, lumps = _on_walls(model, distribution, factors)
+    if len(lumps):
+        _, to = cKDTree(m.xyz[np.unique(m.ends)]).query(places)
+        np.add.at(down, np.unique(m.ends)[to], lumps)
+    taken = (down > 0) & ~_held(model, m)
+    if not taken.any():
+        raise LateralError(f"there is no vertical load in {', '.join(factors) or 'no case'}")
+    out = []
+    for tag, axis, sign in WAYS:
+        loads = []
+        for i in np.flatnonzero(taken).tolist():
+            force = [0.0, 0.0, 0.0]
+            force[axis] = sign * share * float(down[i])
+            loads.append({"on": "node", "node": m.node_ids[i], "force": force})
+        out.append({"name": name + tag, "kind": "notional", "loads": loads, "by": f"{share:g} of the vertical load"})
+    return out
+
+
+def _notional_on_surfaces(
+    model: Model, share: float, factors: dict[str, float], distribution: Distribution, name: str
+) -> list[dict[str, Any]]:
+    """Of a building without members: on every slab and wall a level pressure that makes its share of what it holds itself."""
+    down: dict[str, float] = {}
+    for case, factor in factors.items():
+        for h in distribution.case(case).held:
+            if not model.surfaces[h.surface].on_ground:
+                down[h.surface] = down.get(h.surface, 0.0) - factor * float(h.force[2])
+    down = {ident: v for ident, v in down.items() if v > 0}
+    if not down:
+        raise LateralError(f"there is no vertical load in {', '.join(factors) or 'no case'}")
+    out = []
+    for tag, axis, sign in WAYS:
+        loads = []
+        for ident, v in down.items():
+            pressure = [0.0, 0.0, 0.0]
+            pressure[axis] = sign * share * v / model.surfaces[ident].area
+            loads.append({"on": "area", "surface": ident, "values": [pressure]})
+        out.append({"name": name + tag, "kind": "notional", "loads": loads, "by": f"{share:g} of the vertical load"})
+    return out

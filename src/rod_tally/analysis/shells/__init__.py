@@ -1,0 +1,1 @@
+"""Slabs and walls: elements, loads on them, forces recovered from them."""

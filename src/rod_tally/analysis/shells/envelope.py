@@ -1,0 +1,77 @@
+"""Envelopes of forces and stresses of slabs and walls over combinations, with the combination that governs each place."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...model import Combination
+from ...model.geometry.vectors import Array
+from ..results.results import Results
+from ..results.superpose import envelope, factors_of, usable
+from .fields import PlateFields
+from .quantities import is_principal, principal, quantity, tensor_of
+
+AT_ONCE = 8  # combinations whose principal values are worked out together
+
+
+@dataclass(slots=True)
+class PlateEnvelope:
+    """Lowest and highest of one quantity at the corners (K,) of `PlateFields`, the index into `combinations` that gives each,
+    and which corners every case computes. `left_out` combinations hold responses without sign, of which a principal value
+    cannot be made."""
+
+    combinations: list[Combination]
+    low: Array
+    high: Array
+    low_by: NDArray[np.int32]
+    high_by: NDArray[np.int32]
+    done: NDArray[np.bool_]
+    left_out: int = 0
+
+
+def plate_envelope(
+    fields: PlateFields,
+    results: Results,
+    combinations: list[Combination],
+    name: str,
+    averaged: bool = False,
+    progress: Callable[[str, float], None] = lambda _t, _s: None,
+) -> PlateEnvelope:
+    """Of a quantity (`plate_quantities`) over combinations whose cases were all computed. Forces, moments and the stresses sx sy
+    sxy are superposed, principal values are those of each combination's own forces. Raises ValueError for no combination."""
+    known = usable(results, combinations)
+    signed = [c for c in known if not c.roots] if is_principal(name) else known
+    if not signed:
+        raise ValueError("no combination has all its cases computed")
+    thickness = np.array([fields.plates.shapes[s].thickness for s in fields.plates.surfaces])[fields.corners.surface]
+    used = sorted({results.case_index(n) for c in signed for n in c.factors})
+    done = np.atleast_1d(results.node_done[used].all(axis=0))[fields.corners.node]
+    values: list[Array] = []
+    for c in range(len(results.cases)):
+        progress(f"Forces of {results.cases[c]}", 0.5 * c / len(results.cases))
+        forces = fields.at_corners(results.displacement[c])
+        if averaged:
+            forces = fields.spread(fields.averaged(forces)[2])
+        values.append(tensor_of(forces, thickness, name) if is_principal(name) else quantity(forces, thickness, name))
+    of_cases = np.array(values)
+    if not is_principal(name):
+        e = envelope(results, signed, of_cases, progress)
+        return PlateEnvelope(e.combinations, e.low, e.high, e.low_by, e.high_by, done)
+    plain, _ = factors_of(results, signed)
+    which = 0 if "1" in name else 1
+    low, high = np.full((2, of_cases.shape[1]), np.inf)
+    high *= -1
+    low_by, high_by = np.zeros((2, len(low)), np.int32)
+    for s in range(0, len(signed), AT_ONCE):
+        progress("Enveloping combinations", 0.5 + 0.5 * s / len(signed))
+        tensors = np.tensordot(plain[s : s + AT_ONCE], of_cases, axes=1)
+        for k, tensor in enumerate(tensors, s):
+            value = principal(tensor)[which]
+            less, more = value < low, value > high
+            low[less], low_by[less] = value[less], k
+            high[more], high_by[more] = value[more], k
+    return PlateEnvelope(signed, low, high, low_by, high_by, done, len(known) - len(signed))

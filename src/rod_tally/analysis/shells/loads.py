@@ -1,0 +1,201 @@
+"""Loads on shells as forces at their nodes, by the elements' own shape functions, so that force and moment are kept."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from shapely import STRtree, polygons
+from shapely import points as as_points
+from shapely.geometry import Polygon
+from shapely.geometry.base import BaseGeometry
+from shapely.geometry.polygon import orient
+
+from ...loads.arrival import HeldLoad
+from ...meshing import Plates
+from ...meshing.mesh_data import WallColumn
+from ...model import Surface
+from ...model.geometry.vectors import Array
+from .elements import CORNERS, QUAD_POINTS, TRIANGLE_POINTS, quad_shape, triangle_shape
+
+GAUSS, WEIGHT = np.polynomial.legendre.leggauss(2)
+FINE = 4  # pieces of a line load to an element's size
+ALIKE = 0.02  # by which the mesh's area may differ from the surface's and still take its whole load
+
+
+class LoadedSurface:
+    """The elements of one surface in its own plane, to put loads on."""
+
+    def __init__(self, surface: Surface, plates: Plates) -> None:
+        k = plates.surfaces.index(surface.id)
+        self.surface = surface
+        self.groups = [
+            e for e in (plates.quads[plates.quad_of == k], plates.triangles[plates.triangle_of == k]) if len(e)
+        ]
+        self.points = plates.points
+        self.flat = [surface.flat(plates.points[e.ravel()]).reshape(*e.shape, 2) for e in self.groups]
+        self._tree: STRtree | None = None
+
+    @property
+    def tree(self) -> STRtree:
+        """Outlines of all elements, the groups one after the other."""
+        if self._tree is None:
+            self._tree = STRtree(np.concatenate([polygons(f) for f in self.flat]))
+        return self._tree
+
+    def element(self, k: int) -> tuple[NDArray[np.int64], Array]:
+        """Nodes and flat corners of element k of the tree."""
+        for e, f in zip(self.groups, self.flat):
+            if k < len(e):
+                return e[k], f[k]
+            k -= len(e)
+        raise IndexError(k)
+
+    def whole(self, field: Array, into: Array) -> None:
+        """A pressure field (3, 3) over all elements into nodal forces (n, 6)."""
+        for e, f in zip(self.groups, self.flat):
+            n = e.shape[1]
+            points, weight = (QUAD_POINTS, 1.0) if n == 4 else (TRIANGLE_POINTS, 1 / 6)
+            for a, b in points:
+                v, d = quad_shape(a, b) if n == 4 else triangle_shape(a, b)
+                j = np.einsum("kn,eni->eki", d, f)
+                det = j[:, 0, 0] * j[:, 1, 1] - j[:, 0, 1] * j[:, 1, 0]
+                at = np.einsum("n,eni->ei", v, f)
+                p = (field[0] + at @ field[1:]) * (det * weight)[:, None]
+                for c in range(n):
+                    np.add.at(into[:, :3], e[:, c], v[c] * p)
+
+    def part(self, field: Array, area: BaseGeometry, into: Array) -> None:
+        """A pressure field over a part of the plane: each element takes what lies on it."""
+        for k in self.tree.query(area, predicate="intersects").tolist():
+            nodes, corners = self.element(int(k))
+            piece = Polygon(corners).intersection(area)
+            if piece.area <= 1e-12:
+                continue
+            for shape in getattr(piece, "geoms", [piece]):
+                if isinstance(shape, Polygon) and not shape.is_empty:
+                    self._spread(field, shape, nodes, corners, into)
+
+    def _spread(self, field: Array, shape: Polygon, nodes: NDArray[np.int64], corners: Array, into: Array) -> None:
+        shape = orient(shape)
+        rings = [np.array(r.coords)[:-1] for r in (shape.exterior, *shape.interiors)]
+        # fans of signed triangles add up to any polygon; those of its holes, the other way round, take off
+        for a, b, c in ((r[0], b, c) for r in rings for b, c in zip(r[1:], r[2:])):
+            size = ((b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])) / 2
+            for r, s in TRIANGLE_POINTS:
+                at = a + r * (b - a) + s * (c - a)
+                force = (field[0] + at @ field[1:]) * size / 3
+                into[nodes, :3] += shares(corners[None], at[None])[0][:, None] * force
+
+    def take(self, places: Array, forces: Array, into: Array) -> None:
+        """Forces (k, 3) at places (k, 3), each to the element that holds its place; what is off the element turns it."""
+        flat = self.surface.flat(places)
+        hit = self.tree.nearest(as_points(flat))
+        first = 0
+        for e, corners in zip(self.groups, self.flat):
+            mine = np.flatnonzero((hit >= first) & (hit < first + len(e)))
+            own = hit[mine] - first
+            first += len(e)
+            if not len(mine):
+                continue
+            n = np.clip(shares(corners[own], flat[mine]), 0.0, 1.0)
+            n = n / n.sum(axis=1)[:, None]
+            nodes, force = e[own], forces[mine]
+            np.add.at(into[:, :3], nodes, n[:, :, None] * force[:, None])
+            arm = places[mine] - np.einsum("kn,kni->ki", n, self.points[nodes])
+            np.add.at(into[:, 3:], nodes, n[:, :, None] * np.cross(arm, force)[:, None])
+
+    def along(self, load: HeldLoad) -> tuple[Array, Array]:
+        """A line load, or a force at a point, as forces (k, 3) at places (k, 3) several to an element."""
+        if len(load.line) == 1:
+            return load.line, load.qa[None]
+        d = load.line[1] - load.line[0]
+        length = float(np.linalg.norm(d))
+        n = max(1, int(np.ceil(FINE * length / self.edge)))
+        t = ((np.arange(n)[:, None] + (GAUSS + 1) / 2) / n).ravel()
+        w = np.tile(WEIGHT / 2 / n * length, n)
+        return load.line[0] + np.outer(t, d), (load.qa + np.outer(t, load.qb - load.qa)) * w[:, None]
+
+    @property
+    def edge(self) -> float:
+        """A usual length of an element's side, m."""
+        return float(np.median([np.linalg.norm(f[:, 1] - f[:, 0], axis=1).mean() for f in self.flat]))
+
+
+def shares(corners: Array, at: Array) -> Array:
+    """Shape functions (k, n) of elements (k, n, 2) at a place (k, 2) in the plane of each; Newton's method for quadrilaterals."""
+    if corners.shape[1] == 3:
+        m = np.stack([corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]], axis=-1)
+        r, s = np.linalg.solve(m, (at - corners[:, 0])[..., None])[..., 0].T
+        return np.stack([1 - r - s, r, s], axis=1)
+    xi = np.zeros((len(at), 2))
+    for _ in range(12):
+        v, d = _bilinear(xi)
+        rest = np.einsum("kn,kni->ki", v, corners) - at
+        j = np.einsum("kdn,kni->kid", d, corners)
+        step = np.linalg.solve(j, rest[..., None])[..., 0]
+        xi = np.clip(xi - step, -1.5, 1.5)
+        if np.abs(step).max(initial=0.0) < 1e-12:
+            break
+    return _bilinear(xi)[0]
+
+
+def _bilinear(xi: Array) -> tuple[Array, Array]:
+    """Shape functions (k, 4) and derivatives (k, 2, 4) of quadrilaterals at places (k, 2) of their own."""
+    a, b = 1 + xi[:, :1] * CORNERS[:, 0], 1 + xi[:, 1:] * CORNERS[:, 1]
+    return a * b / 4, np.stack([CORNERS[:, 0] * b, CORNERS[:, 1] * a], axis=1) / 4
+
+
+def plate_loads(plates: Plates, held: list[HeldLoad]) -> tuple[Array, Array]:
+    """Nodal forces (n, 6) of what surfaces hold, and the force (3,) on shells that the mesh does not have."""
+    into = np.zeros((len(plates.points), 6))
+    missed = np.zeros(3)
+    known: dict[str, LoadedSurface] = {}
+    points: dict[str, list[tuple[Array, Array]]] = {}
+    for load in held:
+        if load.surface in plates.columns:
+            _on_column(plates.columns[load.surface], load, plates.points, into)
+            continue
+        if load.surface not in plates.surfaces:
+            if load.surface in plates.failed:
+                missed += load.force
+            continue
+        if load.surface not in known:
+            known[load.surface] = LoadedSurface(plates.shapes[load.surface], plates)
+        on = known[load.surface]
+        if load.pressure is None:
+            if len(load.line) == 1 or np.linalg.norm(load.line[1] - load.line[0]) > 1e-9:
+                points.setdefault(load.surface, []).append(on.along(load))
+            continue
+        own = np.zeros_like(into)
+        if load.area is None:
+            on.whole(load.pressure, own)
+        else:
+            on.part(load.pressure, load.area, own)
+        got, wanted = own[:, :3].sum(axis=0), load.force
+        k = int(np.abs(wanted).argmax())
+        # outlines are smoothed by millimetres for the mesh; the load stays that of the outline
+        if got[k] and abs(wanted[k] / got[k] - 1) < ALIKE:
+            own *= wanted[k] / got[k]
+        into += own
+    for ident, parts in points.items():
+        known[ident].take(np.concatenate([p for p, _ in parts]), np.concatenate([f for _, f in parts]), into)
+    return into, missed
+
+
+def _on_column(column: WallColumn, load: HeldLoad, points: Array, into: Array) -> None:
+    """A wall's load on the levels of its column below and above, by the law of the lever, with its moment about each."""
+    size = float(np.linalg.norm(load.line[-1] - load.line[0]))
+    parts = [(load.line[0], load.force)]
+    if size > 0:  # a linear line load: two forces at the points of Gauss carry it exactly
+        t = (np.array([-1.0, 1.0]) / np.sqrt(3.0) + 1) / 2
+        parts = [
+            (load.line[0] + (load.line[1] - load.line[0]) * s, (load.qa + (load.qb - load.qa) * s) * size / 2)
+            for s in t
+        ]
+    for place, force in parts:
+        k = int(np.clip(np.searchsorted(column.z, place[2]) - 1, 0, len(column.z) - 2))
+        low, high = column.z[k], column.z[k + 1]
+        share = float(np.clip((place[2] - low) / (high - low), 0.0, 1.0))
+        for node, part in ((column.nodes[k], 1 - share), (column.nodes[k + 1], share)):
+            into[node, :3] += part * force
+            into[node, 3:] += part * np.cross(place - points[node], force)

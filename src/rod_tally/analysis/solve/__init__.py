@@ -1,0 +1,1 @@
+"""From elements to movements: the system, constraints, factorisation, mechanisms, which parts take part."""

@@ -1,0 +1,115 @@
+"""Rigid ties, links and diaphragms as exact constraints: degrees of freedom that follow others."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import sparse
+
+from ...meshing.mesh_data import Tie
+from ...model.geometry.vectors import Array
+
+DEEPEST = 30  # ties that may hang on ties
+
+
+@dataclass(slots=True)
+class Constraints:
+    """Every degree of freedom from those that are left: `t` (6N, 6N) with empty columns for the ones in `slaves`."""
+
+    t: sparse.csr_matrix
+    slaves: NDArray[np.bool_]
+
+
+def constraints(
+    xyz: Array, ties: Iterable[Tie], supported: NDArray[np.bool_], floors: list[NDArray[np.int64]]
+) -> Constraints | None:
+    """None where there are none. `supported` (N,) nodes stay what others follow: a tie to one is turned round, and left out
+    where both ends stand on supports. `floors`: nodes of each rigid diaphragm, which move in plan as one."""
+    kept = _ordered(list(ties), supported)
+    n = 6 * len(xyz)
+    rows: list[NDArray[np.int64]] = []
+    cols: list[NDArray[np.int64]] = []
+    values: list[Array] = []
+    slaves = np.zeros(n, bool)
+    for tie in kept:
+        place = sum(w * xyz[m] for m, w in zip(tie.masters, tie.weights))
+        r = xyz[tie.slave] - place
+        # u = sum w (u_k + theta_k x r)
+        block = np.eye(6)
+        block[0, 4], block[0, 5] = r[2], -r[1]
+        block[1, 3], block[1, 5] = -r[2], r[0]
+        block[2, 3], block[2, 4] = r[1], -r[0]
+        own = 6 * tie.slave + np.arange(6)
+        slaves[own] = True
+        for m, w in zip(tie.masters, tie.weights):
+            i, j = np.nonzero(block)
+            rows.append(own[i])
+            cols.append(6 * m + j)
+            values.append(w * block[i, j])
+    for floor in floors:
+        free = floor[~slaves[6 * floor] & ~supported[floor]]
+        if len(free) < 2:
+            continue
+        middle = xyz[free].mean(axis=0)
+        master = int(free[np.linalg.norm(xyz[free] - middle, axis=1).argmin()])
+        others = free[free != master]
+        dx, dy = (xyz[others] - xyz[master])[:, :2].T
+        one = np.ones(len(others))
+        slaves[np.concatenate([6 * others, 6 * others + 1, 6 * others + 5])] = True
+        for down, to, v in (
+            (0, 0, one), (0, 5, -dy), (1, 1, one), (1, 5, dx), (5, 5, one),
+        ):  # fmt: skip
+            rows.append(6 * others + down)
+            cols.append(np.full(len(others), 6 * master + to))
+            values.append(v)
+    if not slaves.any():
+        return None
+    rows.append(np.flatnonzero(~slaves))
+    cols.append(np.flatnonzero(~slaves))
+    values.append(np.ones(int((~slaves).sum())))
+    step = sparse.csr_matrix((np.concatenate(values), (np.concatenate(rows), np.concatenate(cols))), shape=(n, n))
+    t = step
+    for _ in range(DEEPEST):
+        if not t[:, slaves].data.any():
+            break
+        t = (t @ step).tocsr()
+    return Constraints(t, slaves)
+
+
+def left_out(ties: Iterable[Tie], supported: NDArray[np.bool_]) -> list[Tie]:
+    """Ties that `constraints` cannot keep: both their nodes stand on supports, or both follow something else already."""
+    ties = list(ties)
+    kept = {frozenset((t.slave, *t.masters)) for t in _ordered(ties, supported)}
+    return [t for t in ties if frozenset((t.slave, *t.masters)) not in kept]
+
+
+def _ordered(ties: list[Tie], supported: NDArray[np.bool_]) -> list[Tie]:
+    """Ties turned so that no node follows two others, none that is supported follows, and none follows itself."""
+    follows: dict[int, tuple[int, ...]] = {}
+    kept: list[Tie] = []
+    for tie in ties:
+        options = [tie]
+        if len(tie.masters) == 1:
+            options.append(Tie(tie.masters[0], (tie.slave,), (1.0,)))
+        for option in options:
+            if option.slave in follows or supported[option.slave] or _leads_to(option.masters, option.slave, follows):
+                continue
+            follows[option.slave] = option.masters
+            kept.append(option)
+            break
+    return kept
+
+
+def _leads_to(start: tuple[int, ...], goal: int, follows: dict[int, tuple[int, ...]]) -> bool:
+    todo, seen = list(start), set()
+    while todo:
+        n = todo.pop()
+        if n == goal:
+            return True
+        if n not in seen:
+            seen.add(n)
+            todo += follows.get(n, ())
+    return False

@@ -1,0 +1,43 @@
+"""What holds each node of a mesh: supports of the model's nodes, held edges of shells, and the ground under rafts."""
+
+from __future__ import annotations
+
+from ...meshing import Plates
+from ...model import Model, Support
+from ..shells.assembly import node_areas
+
+SIDEWAYS = 0.1  # share of the modulus of subgrade reaction that resists sliding; common practice, no source
+
+
+def node_supports(model: Model, plates: Plates | None) -> dict[int, Support]:
+    """Supports by number of the node, springs of edges and ground in N/m and N m/rad."""
+    out = {i: n.support for i, n in enumerate(model.nodes.values()) if n.support.any}
+    if plates is None:
+        return out
+    for edge in plates.held:
+        for n, length in zip(edge.nodes.tolist(), edge.length.tolist()):
+            by = edge.support
+            own = Support(by.letters, tuple(v * length for v in by.springs), by.axes)
+            out[n] = both(out[n], own) if n in out else own
+    for ident, s in plates.shapes.items():
+        if ident not in plates.surfaces or not s.on_ground:
+            continue
+        area = node_areas(plates, {ident})
+        for n in plates.nodes_of(ident).tolist():
+            k = s.bedding * float(area[n])
+            own = Support("SSSFFF", (SIDEWAYS * k, SIDEWAYS * k, k, 0.0, 0.0, 0.0))
+            out[n] = both(out[n], own) if n in out else own
+    return out
+
+
+def both(a: Support, b: Support) -> Support:
+    """Two supports at one node: what either holds is held, and springs add. Where their axes differ, the first one's."""
+    if not b.any:
+        return a
+    if a.axes != b.axes and a.any:
+        return a
+    letters, springs = [], []
+    for x, y, k, q in zip(a.letters, b.letters, a.springs, b.springs):
+        letters.append("X" if "X" in (x, y) else "S" if "S" in (x, y) else "F")
+        springs.append((k if x == "S" else 0.0) + (q if y == "S" else 0.0))
+    return Support("".join(letters), tuple(springs), a.axes if a.any else b.axes)

@@ -1,0 +1,228 @@
+"""The stiffness of a mesh between its free degrees of freedom, and its solution for many right-hand sides at once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import sparse
+
+from ...model import Model, Support
+from ...model.geometry.vectors import Array
+from ..frame.elements import Condensed, condense, stiffness, to_ends
+from ..frame.mesh import Mesh
+from ..shells.assembly import global_stiffness, kinds
+from . import mechanism
+from .blocks import BlockSum
+from .constraints import Constraints, constraints
+from .diaphragms import diaphragm_nodes
+from .factor import Factor, SingularError
+from .node_supports import node_supports
+
+Progress = Callable[[str, float], None]
+ROUNDING = 1e-10  # of the largest load; spread over all nodes it stays far below that of the whole
+EXCITED = 1e-9  # share of a case's load that a motion without resistance may take by rounding
+
+
+@dataclass(slots=True)
+class System:
+    """The free degrees of freedom of a mesh and the stiffness between them, in the supports' own axes.
+
+    `full` (6N, 6N) is the stiffness with springs; `follow` (6N, 6N) carries what is free to what is tied to it, None where
+    nothing is. `supports` by number of the node.
+    """
+
+    full: sparse.csr_matrix
+    k: sparse.csc_matrix
+    turn: sparse.csr_matrix | None
+    free: NDArray[np.int64]
+    held: NDArray[np.int64]
+    springs: Array
+    live: NDArray[np.bool_]
+    supports: dict[int, Support]
+    follow: sparse.csr_matrix | None
+
+    def expand(self, x: Array) -> Array:
+        """Movements (6N, …) of all nodes from those of the free degrees of freedom, in the supports' own axes."""
+        out = np.zeros((self.full.shape[0], *x.shape[1:]))
+        out[self.free] = x
+        return out if self.follow is None else np.asarray(self.follow @ out)
+
+    def gathered(self, f: Array) -> Array:
+        """Forces (6N, …) at all nodes as they act on what is not tied: the reverse of the way movements go."""
+        return f if self.follow is None else np.asarray(self.follow.T @ f)
+
+    def to_global(self, u: Array) -> Array:
+        return u if self.turn is None else np.asarray(self.turn @ u)
+
+
+def silent(_text: str, _share: float) -> None:
+    pass
+
+
+def assemble(model: Model, m: Mesh, floors: list[str], progress: Progress = silent) -> tuple[System, Condensed]:
+    """The stiffness of a mesh in the supports' own axes, and the elements it was made of. `floors`: storeys with a rigid
+    diaphragm."""
+    progress("Assembling", 0.1)
+    condensed = condense(stiffness(m), m.released, m.spring)
+    t = to_ends(m)
+    k = np.matmul(np.swapaxes(t, 1, 2), np.matmul(condensed.k, t))
+    n = 6 * len(m.node_ids)
+    shells = [e for e, _, _ in kinds(m.plates)] if m.plates is not None else []
+    total = BlockSum(len(m.node_ids), [m.ends, *shells])
+    total.add(0, 0, np.arange(len(k)), k)
+    live = np.zeros(len(m.node_ids), bool)
+    live[m.ends.ravel()] = True
+    if m.plates is not None:
+        for kind, first, like, plate_k in global_stiffness(model, m.plates):
+            total.add(1 + kind, first, like, plate_k)
+        live[m.plates.quads.ravel()] = live[m.plates.triangles.ravel()] = True
+    full = total.matrix()
+    supports = node_supports(model, m.plates)
+    turn = None
+    springs = np.zeros(n)
+    held = np.zeros(n, bool)
+    turned: dict[int, Array] = {}
+    for i, support in supports.items():
+        for d, letter in enumerate(support.letters):
+            held[6 * i + d] = letter == "X"
+            if letter == "S":
+                springs[6 * i + d] = support.springs[d]
+        if support.axes is not None:
+            turned[i] = np.array(support.axes)
+    if turned:
+        diagonal = [np.eye(3)] * (2 * len(m.node_ids))
+        for i, axes in turned.items():
+            diagonal[2 * i] = diagonal[2 * i + 1] = axes.T
+        turn = sparse.block_diag(diagonal, format="csr")
+        full = (turn.T @ full @ turn).tocsr()
+    # the sum also drops the zeros that blocks hold, which the factors need not carry
+    full = (full + sparse.diags(springs)).tocsr()
+    bound = _bound(model, m, supports, live, floors)
+    slaves = np.zeros(n, bool) if bound is None else bound.slaves
+    follow = None
+    if bound is not None:
+        follow = bound.t if turn is None else (turn.T @ bound.t @ turn).tocsr()
+    free = np.flatnonzero(~held & np.repeat(live, 6) & ~slaves)
+    if follow is None:
+        k_free = full[free][:, free].tocsc()
+    else:
+        some = follow[:, free].tocsr()
+        k_free = (some.T @ full @ some).tocsc()
+    return System(
+        full, k_free, turn, free, np.flatnonzero(held & np.repeat(live, 6)), springs, live, supports, follow,
+    ), condensed  # fmt: skip
+
+
+def _bound(
+    model: Model, m: Mesh, supports: dict[int, Support], live: NDArray[np.bool_], floors: list[str]
+) -> Constraints | None:
+    """Ties between nodes that take part, and rigid diaphragms; what a live node is tied to becomes live with it."""
+    ties = []
+    waiting = list(m.plates.ties) if m.plates is not None else []
+    grown = True
+    while grown:
+        grown, left = False, []
+        for tie in waiting:
+            if live[tie.slave] or live[list(tie.masters)].any():
+                live[tie.slave] = live[list(tie.masters)] = True
+                ties.append(tie)
+                grown = True
+            else:
+                left.append(tie)
+        waiting = left
+    supported = np.zeros(len(m.node_ids), bool)
+    supported[list(supports)] = True
+    return constraints(m.xyz, ties, supported, diaphragm_nodes(model, m.xyz, live, supported, floors))
+
+
+def solve(
+    m: Mesh, system: System, right: Array, solver: str | None, progress: Progress = silent
+) -> tuple[Array, list[tuple[Array, bool]], Array, bool]:
+    """Displacements (n, C), motions without resistance as (N, 6) with whether local, and which case excites which."""
+    free = system.free
+    k = system.k
+    f = system.gathered(right)[free]
+    u = np.zeros_like(right)
+    if not len(free):
+        return u, [], np.zeros((right.shape[1], 0), bool), False
+    diagonal = k.diagonal()
+    empty = diagonal <= 1e-11 * max(float(diagonal.max()), 1e-300)
+    weak = mechanism.local_motions(k, free, len(m.node_ids)) if _any_release(m) or empty.any() else []
+    vectors = []
+    if weak:
+        stiff = float(np.median(diagonal[diagonal > 0])) if (diagonal > 0).any() else 1.0
+        position = np.full(right.shape[0], -1)
+        position[free] = np.arange(len(free))
+        extra = []
+        for node, vector in weak:
+            at = position[6 * node : 6 * node + 6]
+            good = (at >= 0) & (vector != 0)
+            own = np.zeros(len(free))
+            own[at[good]] = vector[good]
+            vectors.append((system.expand(own), True))
+            r, c = np.meshgrid(at[good], at[good], indexing="ij")
+            extra.append((np.outer(vector[good], vector[good]).ravel() * stiff, r.ravel(), c.ravel()))
+        data, r, c = (np.concatenate([e[i] for e in extra]) for i in range(3))
+        k = (k + sparse.coo_matrix((data, (r, c)), shape=k.shape)).tocsc()
+    try:
+        factor = Factor(k, solver)
+        probe = mechanism.probe(k)
+        x = factor.solve(np.hstack([f, probe]))
+        singular = mechanism.suspicious(k, x[:, f.shape[1] :])
+        x = x[:, : f.shape[1]]
+    except SingularError:
+        singular, factor = True, None
+    more = False
+    if singular:
+        progress("Looking for what moves", 0.5)
+        null = mechanism.global_motions(k)
+        more = null.shape[1] >= mechanism.MOST
+        if null.shape[1] == 0 or more:
+            # cannot be told apart from rounding, or too many to hold one by one: nothing is computed
+            kept = mechanism.separate(null) if null.shape[1] else null
+            vectors += [(system.expand(v), False) for v in kept.T]
+            shapes = [(_shape(v, system), local) for v, local in vectors]
+            return u, shapes, np.ones((right.shape[1], len(shapes) or 1), bool), True
+        pin = mechanism.pins(null)
+        null = mechanism.separate(null)
+        vectors += [(system.expand(v), False) for v in null.T]
+        keep = np.setdiff1d(np.arange(len(free)), pin)
+        k_pinned = k[keep][:, keep].tocsc()
+        if factor is not None:
+            factor.close()
+        factor = Factor(k_pinned, solver)
+        x = np.zeros_like(f)
+        x[keep] = _refined(factor, k_pinned, f[keep], factor.solve(f[keep]))
+    else:
+        assert factor is not None
+        x = _refined(factor, k, f, x)
+    factor.close()
+    u = system.expand(x)
+    excited = np.zeros((right.shape[1], len(vectors)), bool)
+    for j, (v, _) in enumerate(vectors):
+        # work of the load on the motion against what its parts could do, so that rounding is told from load
+        work = np.abs(v @ right)
+        most = np.abs(v) @ np.abs(right)
+        size = np.abs(right).max(axis=0)
+        excited[:, j] = (work > EXCITED * np.maximum(most, 1e-3 * size * np.abs(v).max())) & (size > 0)
+    return u, [(_shape(v, system), local) for v, local in vectors], excited, more
+
+
+def _refined(factor: Factor, k: sparse.csc_matrix, f: Array, x: Array) -> Array:
+    """The solution x with a step of iterative refinement where equilibrium does not yet hold to rounding."""
+    rest = f - k @ x
+    if np.abs(rest).max(initial=0.0) <= ROUNDING * np.abs(f).max(initial=0.0):
+        return x
+    return x + factor.solve(rest)
+
+
+def _any_release(m: Mesh) -> bool:
+    return bool(m.released.any())
+
+
+def _shape(v: Array, system: System) -> Array:
+    shape = system.to_global(v).reshape(-1, 6)
+    return shape / np.abs(shape).max()

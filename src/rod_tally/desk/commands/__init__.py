@@ -1,0 +1,1 @@
+"""Commands as data, and the forms that ask for what they need."""

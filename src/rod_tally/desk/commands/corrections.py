@@ -1,0 +1,299 @@
+"""Corrections of what is selected: which form asks for what, and which edit comes of it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from PyQt6.QtWidgets import QWidget
+
+from ...model import FIXED, FREE, Model, Release, Support
+from ...model.catalogue.catalogue import catalogue, catalogue_name, near_names
+from ...model.catalogue.grade_names import standard_of
+from ...model.catalogue.grades import grades
+from ...model.edits import (
+    DeleteMembers,
+    Edit,
+    HoldFoot,
+    JoinCrossing,
+    JoinEnd,
+    KeepApart,
+    MergeMembers,
+    MoveNodes,
+    PinBoth,
+    ReverseMembers,
+    SetBedding,
+    SetMaterial,
+    SetRelease,
+    SetSection,
+    SetSupport,
+    SetThickness,
+    SplitMember,
+    TurnMembers,
+    TurnSurfaces,
+)
+from ..session.actions import PINNED, lowest
+from ..session.session import Session
+from ..session.state import DeskState
+from .forms import Field, Form
+
+SUPPORTS = {"fixed": FIXED, "pinned": PINNED, "roller (z)": Support("FFXFFF"), "free": FREE}
+RELEASES = {
+    "fixed": Release(),
+    "pinned in bending": Release("FFFFRR"),
+    "pinned about y": Release("FFFFRF"),
+    "pinned about z": Release("FFFFFR"),
+    "pinned, and free to twist": Release("FFFRRR"),
+    "free to slide along": Release("RFFFFF"),
+}
+
+
+class Corrections:
+    """Asks, and hands the edit to the session, which makes it with undo."""
+
+    def __init__(self, window: QWidget, session: Session, state: DeskState) -> None:
+        self.window, self.session, self.state = window, session, state
+        self.form: Form | None = None
+
+    # -- what is selected --------------------------------------------------------------------------------------------
+
+    @property
+    def model(self) -> Model | None:
+        return self.state.review.model if self.state.review else None
+
+    def members(self) -> list[str]:
+        return self.state.chosen("member")
+
+    def surfaces(self) -> list[str]:
+        return self.state.chosen("surface")
+
+    def nodes(self) -> list[str]:
+        """The selected nodes, and the lower ends of selected members."""
+        model = self.model
+        low = [lowest(model, m) for m in self.members()] if model is not None else []
+        return list(dict.fromkeys([*self.state.chosen("node"), *low]))
+
+    def _ask(self, title: str, text: str, fields: list[Field], make: Any) -> None:
+        self.form = Form(self.window, title, text, fields, lambda values: self._made(make(values)))
+        self.form.open()
+
+    def _made(self, edit: Edit | None) -> None:
+        if edit is not None:
+            self.session.correct(edit)
+
+    def _say(self, text: str) -> None:
+        self.session.said.emit(text)
+
+    # -- what things are ---------------------------------------------------------------------------------------------
+
+    def hold(self, support: Support) -> None:
+        """Give the selected nodes, feet of members and feet of walls a support."""
+        walls = [s for s in self.surfaces() if self.model is not None and self.model.surfaces[s].upright]
+        if walls:
+            self.session.correct(HoldFoot(walls, support))
+        elif self.nodes():
+            self.session.correct(SetSupport(self.nodes(), support))
+
+    def ask_support(self) -> None:
+        names = [*SUPPORTS, "springs"]
+        springs = [Field(k, t, 1e5, unit=u, high=1e12, low=0.0, digits=1) for k, t, u in (
+            ("kx", "spring along x", "kN/m"), ("ky", "spring along y", "kN/m"), ("kz", "spring along z", "kN/m"),
+            ("krx", "spring about x", "kNm/rad"), ("kry", "spring about y", "kNm/rad"), ("krz", "spring about z", "kNm/rad"),
+        )]  # fmt: skip
+        springs += [Field("bed", "bedding of a slab", 20.0, unit="MN/m³", low=0.0, high=1e4)]
+
+        def make(v: dict[str, Any]) -> Edit | None:
+            if v["kind"] != "springs":
+                self.hold(SUPPORTS[v["kind"]])
+                return None
+            slabs = [s for s in self.surfaces() if self.model is not None and not self.model.surfaces[s].upright]
+            if slabs and not self.nodes():
+                return SetBedding(slabs, v["bed"] * 1e6)
+            values = tuple(v[k] * 1e3 for k in ("kx", "ky", "kz", "krx", "kry", "krz"))
+            letters = "".join("S" if k > 0 else "F" for k in values)
+            return SetSupport(self.nodes(), Support(letters, values)) if self.nodes() else None
+
+        what = f"{len(self.nodes())} nodes, {len(self.surfaces())} surfaces are selected. The springs count for springs alone."
+        self._ask("Support", what, [Field("kind", "held", "fixed", names), *springs], make)
+
+    def ask_release(self) -> None:
+        which = ("both ends", "start", "end")
+
+        def make(v: dict[str, Any]) -> Edit:
+            release = RELEASES[v["release"]]
+            if v["which"] == "both ends" and release.letters in ("FFFFFF", "FFFFRR"):
+                return PinBoth(self.members(), release.any)
+            if v["which"] == "both ends":
+                self.session.correct(SetRelease(self.members(), False, release))
+            return SetRelease(self.members(), v["which"] != "start", release)
+
+        text = f"{len(self.members())} members are selected."
+        fields = [
+            Field("which", "at", "both ends", which),
+            Field("release", "released", "pinned in bending", list(RELEASES)),
+        ]
+        self._ask("Releases", text, fields, make)
+
+    def pin(self, at_end: bool) -> None:
+        """Pin one end of the selected members, or fix it where the picked one is pinned."""
+        model, members = self.model, self.members()
+        if model is None or not members:
+            return
+        m = model.members[members[0]]
+        now = m.release_end if at_end else m.release_start
+        self.session.correct(SetRelease(members, at_end, Release() if now.any else Release("FFFFRR")))
+
+    def ask_section(self) -> None:
+        model = self.model
+        if model is None or not self.members():
+            return
+        names = list(dict.fromkeys([*model.sections, *catalogue()]))
+        now = model.members[self.members()[0]].section
+        text = f"{len(self.members())} members are selected."
+        fields = [Field("section", "section", now, names, free=True)]
+        self._ask("Section", text, fields, lambda v: SetSection(self.members(), v["section"]))
+
+    def ask_material(self) -> None:
+        model = self.model
+        ids = [*self.members(), *self.surfaces()]
+        if model is None or not ids:
+            return
+        names = list(dict.fromkeys([*model.materials, *grades()]))
+        part = model.part(ids[0])
+        text = f"{len(ids)} members and surfaces are selected."
+        fields = [Field("material", "material", part.material if part else "", names, free=True)]
+        self._ask("Material", text, fields, lambda v: SetMaterial(ids, v["material"]))
+
+    def ask_thickness(self) -> None:
+        model = self.model
+        if model is None or not self.surfaces():
+            return
+        now = model.surfaces[self.surfaces()[0]].thickness * 1000
+        text = f"{len(self.surfaces())} surfaces are selected."
+        fields = [Field("thickness", "thickness", now, unit="mm", low=1.0, high=10000.0, digits=1)]
+        self._ask("Thickness", text, fields, lambda v: SetThickness(self.surfaces(), v["thickness"] / 1000))
+
+    def ask_map_material(self) -> None:
+        """Map the material of the picked part to a grade, for all that is made of it and for models to come."""
+        model = self.model
+        ids = [*self.members(), *self.surfaces()]
+        part = model.part(ids[0]) if model is not None and ids else None
+        if model is None or part is None:
+            return
+        found = standard_of(part.material)
+        guess = found[0].name if found is not None and found[0].name in grades() else "C30/37"
+        text = f"Material {part.material} of this model, and of those to come, is"
+        fields = [Field("grade", "grade", guess, list(grades()))]
+        self._ask("Map a material", text, fields, lambda v: self.session.map_material(part.material, v["grade"]))
+
+    def ask_map(self, profile: str) -> None:
+        """Map a profile to a section of the catalogue; what its name may be a slip of comes first."""
+        near = [n for n in (catalogue_name(profile), *near_names(profile)) if n]
+        names = list(dict.fromkeys([*near, *catalogue()]))
+        text = f"Profile {profile} of this model, and of those to come, is"
+        if near:
+            text += f" (its name is near to {', '.join(near[:3])})"
+        fields = [Field("name", "section", near[0] if near else "IPE 220", names)]
+        self._ask("Map a profile", text, fields, lambda v: self.session.map_profile(profile, v["name"]))
+
+    # -- where things are --------------------------------------------------------------------------------------------
+
+    def ask_move(self) -> None:
+        if not self.state.chosen("node"):
+            self._say("Select nodes first: in the table of nodes, or by their number")
+            return
+        nodes = self.state.chosen("node")
+        fields = [Field(a, f"along {a}", 0.0, unit="mm", digits=1) for a in "xyz"]
+        text = f"{len(nodes)} nodes are selected."
+        self._ask("Move", text, fields, lambda v: MoveNodes(nodes, [v[a] / 1000 for a in "xyz"]))
+
+    def ask_split(self) -> None:
+        model, members = self.model, self.members()
+        if model is None or len(members) != 1:
+            self._say("Pick the member to split")
+            return
+        length = model.length(model.members[members[0]])
+        fields = [Field("at", "from its start", length / 2, unit="m", low=0.0, high=length)]
+        self._ask("Split a member", f"It is {length:.3f} m long.", fields, lambda v: SplitMember(members[0], v["at"]))
+
+    def merge(self) -> None:
+        if len(self.members()) != 2:
+            self._say("Select two members that run on from each other (Ctrl and a click adds one)")
+            return
+        self.session.correct(MergeMembers(self.members()))
+
+    def join(self, link: bool) -> None:
+        """Join the nearer end of the first selected member to the second, moved or tied by a rigid link."""
+        model, members = self.model, self.members()
+        if model is None or len(members) != 2:
+            self._say("Select two members: the one whose end is to be joined, then the one it joins")
+            return
+        line, other = model.line(model.members[members[0]]), model.line(model.members[members[1]])
+        u = (other[1] - other[0]) / np.linalg.norm(other[1] - other[0])
+        off = [
+            float(
+                np.linalg.norm(p - other[0] - u * np.clip((p - other[0]) @ u, 0, np.linalg.norm(other[1] - other[0])))
+            )
+            for p in line
+        ]
+        self.session.correct(JoinEnd(members[0], off[1] < off[0], members[1], link))
+
+    def cross(self) -> None:
+        if len(self.members()) != 2:
+            self._say("Select the two members that cross")
+            return
+        self.session.correct(JoinCrossing(*self.members()))
+
+    def keep(self, at_end: bool, link: bool) -> None:
+        """Refuse the move of an end of the picked member."""
+        if len(self.members()) == 1:
+            self.session.correct(KeepApart(self.members()[0], at_end, link))
+
+    def reverse(self) -> None:
+        if self.members():
+            self.session.correct(ReverseMembers(self.members()))
+
+    def ask_turn(self) -> None:
+        """Turn local axes: members about their own axis, surfaces by the direction of x or to the other side."""
+        if self.surfaces() and not self.members():
+            fields = [Field("x", "local x towards", "as it is", ("as it is", "global x", "global y", "global z")),
+                      Field("flip", "local z", "as it is", ("as it is", "to the other side"))]  # fmt: skip
+            ways = {"global x": [1.0, 0, 0], "global y": [0, 1.0, 0], "global z": [0, 0, 1.0]}
+            text = f"{len(self.surfaces())} surfaces are selected."
+            self._ask("Local axes", text, fields, lambda v: TurnSurfaces(
+                self.surfaces(), ways.get(v["x"], []), v["flip"] != "as it is"))  # fmt: skip
+        elif self.members():
+            ways = {"global x": [1.0, 0, 0], "global y": [0, 1.0, 0], "global z": [0, 0, 1.0]}
+            fields = [Field("towards", "local z towards", "by an angle", ("by an angle", *ways)),
+                      Field("angle", "angle", 90.0, unit="°", low=-360.0, high=360.0, digits=1)]  # fmt: skip
+            text = f"{len(self.members())} members are selected."
+            self._ask("Local axes", text, fields, lambda v: TurnMembers(
+                self.members(), v["angle"] if v["towards"] not in ways else 0.0, ways.get(v["towards"], [])))  # fmt: skip
+
+    def delete(self) -> None:
+        parts = [*self.members(), *self.surfaces()]
+        if parts:
+            self.session.correct(DeleteMembers(parts))
+
+    # -- selecting more ----------------------------------------------------------------------------------------------
+
+    def select_alike(self, what: str) -> None:
+        """Select everything that shares the picked part's class and section, material, storey or line."""
+        model, review = self.model, self.state.review
+        ids = [*self.members(), *self.surfaces()]
+        part = model.part(ids[0]) if model is not None and ids else None
+        if model is None or part is None or review is None:
+            return
+        if what == "line":
+            found = next((x for x in review.lines if part.id in x.members and x.kind != "frame"), None)
+            alike = list(found.members) if found else [part.id]
+        else:
+
+            def key(p: Any) -> Any:
+                if what == "section":
+                    return getattr(p, "section", None) or round(getattr(p, "thickness", 0.0), 4)
+                return getattr(p, what)
+
+            alike = [p.id for p in model.parts() if type(p) is type(part) and p.cls == part.cls and key(p) == key(part)]
+        self.state.select([("member" if i in model.members else "surface", i) for i in alike])
+        self._say(f"{len(alike)} parts are selected")

@@ -1,0 +1,162 @@
+"""What the window asks and tells in dialogs of its own; none of them stops what runs behind."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, QSize, Qt
+from PyQt6.QtGui import QPixmap
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
+
+from ... import __version__
+from ...model import Finding
+from ...output.write import write_text, write_whole
+from ..session.jobs import where_logged
+from ..session.session import Session
+from ..session.state import DeskState
+from ..tables.tables import TablePage
+from ..tally_mark import mark
+
+FILES = "Models and projects (*.ifc *.rodtally)"
+
+
+class Dialogs(QObject):
+    """`message` is the last message box that was opened."""
+
+    message: QMessageBox
+
+    def __init__(
+        self,
+        window: QWidget,
+        session: Session,
+        state: DeskState,
+        picture: Callable[[], QPixmap],
+        front: Callable[[], TablePage | None],
+    ) -> None:
+        super().__init__(window)
+        self.window, self.session, self.state, self.picture, self.front = window, session, state, picture, front
+
+    def ask_open(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self.window, "Take in a model", self._folder(), FILES)
+        if path:
+            self.session.open(Path(path))
+
+    def ask_revision(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self.window, "Take in a revision", self._folder(), "Models (*.ifc)")
+        if path:
+            self.session.take_in(Path(path))
+
+    def _folder(self) -> str:
+        recent = self.session.recent()
+        return str(Path(recent[0]).parent) if recent else str(Path.home())
+
+    def ask_save(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self.window, "Save project as", self._folder(), "Projects (*.rodtally)")
+        if path:
+            self.session.save_as(Path(path))
+
+    def ask_export(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self.window, "Write the review's files to", self._folder())
+        if folder:
+            self.session.export(Path(folder))
+
+    def ask_hand_back(self, results: bool = False) -> None:
+        path, _ = QFileDialog.getSaveFileName(self.window, "Hand back as IFC", self._folder(), "Models (*.ifc)")
+        if path:
+            self.session.hand_back(Path(path if path.lower().endswith(".ifc") else path + ".ifc"), results)
+
+    def ask_settings(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self.window, "Read settings", self._folder(), "Settings (*.toml)")
+        if path:
+            self.session.read_settings(Path(path))
+
+    def write_settings(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self.window, "Write settings", self._folder(), "Settings (*.toml)")
+        if path:
+            try:
+                write_whole(Path(path), lambda p: write_text(p, self.session.settings.to_toml()))
+            except OSError as error:
+                self.fail("Settings", f"{path}: cannot be written: {error.strerror}")
+
+    def ask_picture(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self.window, "Keep a picture", self._folder(), "Pictures (*.png)")
+        if path and not self.picture().save(path if path.endswith(".png") else path + ".png"):
+            self.fail("Picture", f"{path}: cannot be written")
+
+    def ask_reason(self, finding: Finding) -> None:
+        dialog = QInputDialog(self.window)
+        dialog.setWindowTitle("Accept a finding")
+        dialog.setLabelText(f"{finding.message}\n\nAccepted, because")
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.textValueSelected.connect(lambda text: self._accepted(finding, text))
+        dialog.open()
+
+    def ask_takeoff(self) -> None:
+        self._ask_sheet("Write the take-off", self.session.write_takeoff)
+
+    def ask_workbook(self) -> None:
+        self._ask_sheet("Write the tables", self.session.write_workbook)
+
+    def ask_table(self) -> None:
+        """Write the table in front as it is filtered."""
+        page = self.front()
+        if page is None:
+            self.session.said.emit("Bring a table to the front first")
+            return
+        kinds = "Spreadsheets (*.xlsx);;CSV (*.csv)"
+        path, kind = QFileDialog.getSaveFileName(self.window, "Write this table", f"{page.name}.xlsx", kinds)
+        if path:
+            # a dot in a name is no ending of ours
+            if not path.lower().endswith((".csv", ".xlsx")):
+                path += ".csv" if "csv" in kind else ".xlsx"
+            self.session.write_table(*page.shown_rows(), page.name, Path(path))
+
+    def _ask_sheet(self, title: str, write: Callable[[Path], None]) -> None:
+        path, _ = QFileDialog.getSaveFileName(self.window, title, self._folder(), "Spreadsheets (*.xlsx)")
+        if path:
+            write(Path(path if path.lower().endswith(".xlsx") else path + ".xlsx"))
+
+    def ask_again(self, count: int) -> None:
+        """Offer to make the corrections again that were made on this source before."""
+        box = QMessageBox(self.window)
+        box.setWindowTitle("Corrections")
+        one = count == 1
+        box.setText(
+            f"{'One correction was' if one else f'{count} corrections were'} made to this source before. "
+            f"Make {'it' if one else 'them'} again? Undo takes {'it' if one else 'all of them'} back in one step."
+        )
+        again = box.addButton("Make again", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Leave", QMessageBox.ButtonRole.RejectRole)
+        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        assert again is not None
+        again.clicked.connect(self.session.correct_again)
+        box.open()
+        self.message = box
+
+    def _accepted(self, finding: Finding, text: str) -> None:
+        if text.strip():
+            self.session.decide(finding, "accepted", text.strip())
+        else:
+            self.session.said.emit("A finding is accepted with a reason, or not at all")
+
+    def about(self) -> None:
+        box = QMessageBox(self.window)
+        box.setWindowTitle("About Rod Tally")
+        box.setIconPixmap(mark().pixmap(QSize(48, 48)))
+        box.setText(
+            f"Rod Tally {__version__}\n\nReview of structural models: take one in, check it, run it, compare its revisions.\n"
+            f"Free software under the GNU General Public License, version 3 or later.{where_logged()}"
+        )
+        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        box.open()
+        self.message = box
+
+    def fail(self, title: str, text: str) -> None:
+        """Something the user has to know; the window stays usable behind it."""
+        self.session.said.emit(text)
+        box = QMessageBox(QMessageBox.Icon.NoIcon, title, text, QMessageBox.StandardButton.Ok, self.window)
+        box.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        box.open()
+        self.message = box

@@ -1,0 +1,59 @@
+"""Commands that go where the answer of the building is most telling: what moves freely, what moves most."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from ..pages.member_page import MemberPage
+from .forms import Field, Form
+
+if TYPE_CHECKING:
+    from ..window import Window
+
+
+class ResponseDesk:
+    """Shows and picks in the window."""
+
+    def __init__(self, window: Window) -> None:
+        self.window, self.state = window, window.state
+        self.form: Form | None = None
+        self.page: MemberPage | None = None
+
+    def show_member(self) -> None:
+        """The picked member's own page; it follows what is picked."""
+        if self.page is None:
+            self.page = MemberPage(self.window, self.state, lambda: self.window.view.units)
+        self.page.show()
+        self.page.fill()
+        self.page.raise_()
+
+    def ask_scale(self) -> None:
+        """How many times displacements are drawn."""
+        fields = [Field("times", "Drawn", self.state.times or 100.0, unit="times", low=0.001, high=1e7)]
+        self.form = Form(
+            self.window, "Scale of displacements", "Automatic scale (Ctrl+Alt+0) goes back.", fields,
+            lambda v: self.state.set_view(times=float(v["times"]), scale=1.0),
+        )  # fmt: skip
+        self.form.open()
+
+    def show_motion(self) -> None:
+        """Show the motions without resistance; again for the next one."""
+        again = self.state.overlay == "motions"
+        self.state.set_view(mode=self.state.mode + 1 if again else 1)
+        self.window.show_overlay("motions", "findings")
+
+    def show_centres(self) -> None:
+        """The storeys' centres in the view and in their table."""
+        self.window.show_overlay("centres", "storeys")
+        self.window.tables.show_table("storeys", 2)
+
+    def go_to_largest(self) -> None:
+        """Pick what moves most in the shown case, a node, a member between its ends or a slab, and close in on the place."""
+        review, case = self.state.review, self.state.case
+        found = review.largest_displacement(case) if review is not None else None
+        if found is None:
+            self.window.session.said.emit(f"{case or 'No case'} was not computed")
+            return
+        self.state.show_overlay("displaced")
+        self.state.pick(found.kind, found.ident)
+        self.window.view.take_me_there(found.place)

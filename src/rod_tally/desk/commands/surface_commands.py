@@ -1,0 +1,86 @@
+"""Commands for slabs and walls: their elements, what is shown of their forces, and in which range."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtWidgets import QWidget
+
+from ...analysis.shells.quantities import unit_kind
+from ...model.edits import SetMeshSize
+from ..quantities import UnitSet
+from ..session.session import Session
+from ..session.state import DeskState
+from .forms import Field, Form
+
+AUTOMATIC, OWN = "from the largest value", "as below"
+
+
+class PlateDesk:
+    """Asks, and writes to the state or makes a correction."""
+
+    def __init__(self, window: QWidget, session: Session, state: DeskState, units: Callable[[], UnitSet]) -> None:
+        self.window, self.session, self.state, self.units = window, session, state, units
+        self.form: Form | None = None
+
+    def ask_size(self) -> None:
+        """The element size of the selected surfaces."""
+        surfaces = self.state.chosen("surface")
+        review = self.state.review
+        if not surfaces or review is None:
+            return
+        usual = review.settings.mesh.size
+        now = review.model.surfaces[surfaces[0]].mesh_size
+        ways = ["a size of its own", f"as the settings say ({usual:g} m)"]
+        fields = [
+            Field("way", "Elements", ways[0], ways),
+            Field("size", "size", now or usual, unit="m", low=0.02, high=10.0),
+        ]
+
+        def made(v: dict[str, Any]) -> None:
+            self.session.correct(SetMeshSize(surfaces, float(v["size"]) if v["way"] == ways[0] else None))
+
+        self.form = Form(self.window, "Element size", f"{len(surfaces)} surfaces are selected.", fields, made)
+        self.form.open()
+
+    def ask_range(self) -> None:
+        """The range of the colours; what lies beyond it is drawn in ink."""
+        state, units = self.state, self.units()
+        kind = unit_kind(state.plate)
+        factor, unit = (1e-6, "N/mm²") if kind == "stress" else getattr(units, kind)
+        unit = unit if kind == "stress" else f"{unit}/m"
+        low, high = state.plate_range or (0.0, 0.0)
+        fields = [
+            Field("way", "Range", OWN, [OWN, AUTOMATIC]),
+            Field("low", "from", low * factor, unit=unit, low=-1e9, high=1e9),
+            Field("high", "to", high * factor, unit=unit, low=-1e9, high=1e9),
+        ]
+
+        def made(v: dict[str, Any]) -> None:
+            if v["way"] == AUTOMATIC:
+                state.set_view(plate_range=None)
+            elif v["high"] > v["low"]:
+                state.set_view(plate_range=(v["low"] / factor, v["high"] / factor))
+            else:
+                self.session.said.emit(f"The range from {v['low']:g} to {v['high']:g} is empty; nothing was changed")
+
+        text = f"Values of {state.plate} beyond the range are drawn in ink, so that they stand out."
+        self.form = Form(self.window, "Range of colours", text, fields, made)
+        self.form.open()
+
+    def toggle_averaged(self) -> None:
+        """Values averaged over the lines of walls and beams, or each side of a line by itself."""
+        self.state.set_view(plate_averaged=not self.state.plate_averaged)
+
+    def show_over(self, which: str) -> None:
+        """The highest or the lowest of all combinations in place of the case; the case again when it is shown already."""
+        review = self.state.review
+        if review is not None and review.envelopes.empty:
+            self.session.said.emit("No combination was computed; give the cases a kind, or make combinations")
+            return
+        self.state.set_view(plate_over="" if self.state.plate_over == which else which)
+
+    def toggle_crosses(self) -> None:
+        """Principal directions as strokes."""
+        self.state.set_view(plate_crosses=not self.state.plate_crosses)

@@ -1,0 +1,68 @@
+"""Cuts drawn where they lie, with shear, moment or axial force of each regular set as a diagram on the plan."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...analysis.results.cuts import CutForces
+from ...model.entities.cuts import Cut
+from ...review.review import OLD
+from ..theme import GRAPHITE, INK, OCHRE, PINE, RUST
+from ..view.canvas import Canvas
+from .registry import Sheet, overlay
+
+CUTS_KIND = {"n": "force", "v": "force", "vz": "force", "m": "moment", "mb": "moment", "mt": "moment"}
+MANY = 60  # cuts; beyond that only the largest values are written
+
+
+@overlay("cuts", "Cuts", base="pale")
+def draw_cuts(canvas: Canvas, sheet: Sheet) -> list[str]:
+    """Every cut as a line; of each regular set the chosen component as a diagram."""
+    if sheet.stale:
+        return [OLD]
+    if not sheet.model.cuts:
+        return ["no cuts yet: Run, Cuts across a floor… or Cut through a wall…"]
+    case, component = sheet.state.case, sheet.state.cut
+    forces = sheet.review.cut_forces(case)
+    shown = set(sheet.state.shown_surfaces())
+    cuts = [c for c in sheet.model.cuts if shown & set(c.surfaces)]
+    done = [(c, forces[c.name]) for c in cuts if isinstance(forces.get(c.name), CutForces)]
+    lost = [c for c in cuts if not isinstance(forces.get(c.name), CutForces)]
+    canvas.lines(np.array([c.line for c, _ in done]).reshape(-1, 2, 3), GRAPHITE, 1.6)
+    canvas.dashes(np.array([c.line for c in lost]).reshape(-1, 2, 3), sheet.size / 100, OCHRE, 1.4)
+    kind = CUTS_KIND[component]
+    unit = getattr(sheet.units, kind)[1]
+    values = np.array([getattr(f, component) for _, f in done])
+    most = float(np.abs(values).max(initial=0.0))
+    if not len(done) or case not in sheet.review.shown(case).cases:
+        return [f"{case or 'no case'}: no cut that is shown has forces", *_why(lost, forces)]
+    scale = sheet.state.scale * sheet.size / 12 / most if most > 0 else 0.0
+    by_family: dict[str, list[int]] = {}
+    for k, (c, _) in enumerate(done):
+        by_family.setdefault(c.family or c.name, []).append(k)
+    for members in by_family.values():
+        foot = np.array([done[k][0].line.mean(axis=0) for k in members])
+        way = np.array([_along(done[k][0]) for k in members])
+        head = foot + way * (values[members] * scale)[:, None]
+        if len(members) > 1:
+            canvas.quads(np.stack([foot[:-1], foot[1:], head[1:], head[:-1]], axis=1), PINE, 0.18)
+            canvas.lines(np.stack([head[:-1], head[1:]], axis=1), PINE, 2.0)
+            canvas.lines(np.stack([foot[:-1], foot[1:]], axis=1), INK, 1.0)
+        canvas.lines(np.stack([foot, head], axis=1), PINE, 1.4)
+        written = range(len(members)) if len(done) <= MANY else [int(np.abs(values[members]).argmax())]
+        texts = [sheet.units.show(float(values[members[k]]), kind, 3) for k in written]
+        canvas.labels(head[list(written)], texts, RUST)
+    return [
+        f"{case}: {component} of {len(done)} cuts in {unit}, factors included",
+        "n tension positive, v along the cut, m about the plane's normal",
+        *_why(lost, forces),
+    ]
+
+
+def _along(cut: Cut) -> np.ndarray:
+    d = cut.line[1] - cut.line[0]
+    return np.asarray(d / np.linalg.norm(d))
+
+
+def _why(lost: list[Cut], forces: dict[str, CutForces | str]) -> list[str]:
+    return [f"╌ {len(lost)} without forces: {forces.get(lost[0].name, '')}"] if lost else []

@@ -1,0 +1,291 @@
+"""Overlays of the bare model: joints, sections, materials, supports, releases, local axes."""
+
+from __future__ import annotations
+
+import numpy as np
+from shapely.geometry import Point, Polygon
+
+from ...model import Surface
+from ...model.geometry.triangles import triangles_of
+from ...model.geometry.vectors import Array
+from ..theme import EDGE, GRAPHITE, INK, KINDS, MOSS, MUTED, OCHRE, PAPER, PINE, RUST
+from ..view.canvas import Canvas, diamond, ring, square
+from .registry import Sheet, overlay
+
+
+@overlay("joints", "Joints")
+def draw_joints(canvas: Canvas, sheet: Sheet) -> list[str]:
+    model = sheet.model
+    at = model.members_at()
+    nodes = sheet.nodes()
+    joined = [n for n in nodes if len(at[n]) > 1]
+    tied = {j.node for s in model.surfaces.values() for j in s.joints if j.node}
+    loose = [n for n in nodes if len(at[n]) == 1 and not model.nodes[n].support.any and n not in tied]
+    joined = [n for n in joined if n not in tied]
+    onto = [n for n in nodes if n in tied]
+    seams = [j.line[[0, -1]] for s in sheet.surfaces for j in s.joints if j.kind == "surface"]
+    canvas.lines(np.array(seams).reshape(-1, 2, 3), MOSS, 1.6)
+    links = [
+        [model.nodes[n].point, model.nodes[n].point + off]
+        for i in sheet.ids
+        for n, off in (
+            (model.members[i].start, model.members[i].offset_start),
+            (model.members[i].end, model.members[i].offset_end),
+        )
+        if np.abs(off).max() > 1e-6
+    ]
+    canvas.lines(np.array(links).reshape(-1, 2, 3), RUST, 4.0)
+    canvas.symbols(np.array([model.nodes[n].point for n in onto]).reshape(-1, 3), square(4.0), MOSS, 1.6)
+    for group, template, colour in ((joined, diamond(4.5), INK), (loose, ring(5.5), OCHRE)):
+        canvas.symbols(np.array([model.nodes[n].point for n in group]).reshape(-1, 3), template, colour)
+    gaps = [f for f in sheet.review.findings if f.code == "join.gap" and f.at and set(f.ids) & set(sheet.ids)]
+    points = np.array([f.at for f in gaps]).reshape(-1, 3)
+    canvas.symbols(points, ring(11), RUST, 2.2)
+    texts = [f"{sheet.units.show(f.numbers['distance'], 'small', 3)} {sheet.units.small[1]} gap" for f in gaps]
+    canvas.labels(points + canvas.screen_axes()[0] * canvas.pixel * 16, texts, RUST)
+    legend = [f"◇ joined ({len(joined)})", f"○ loose end ({len(loose)})", f"◯ gap ({len(gaps)})"]
+    if sheet.surfaces:
+        legend.append(f"<font color='{MOSS}'>□</font> tied to a slab or wall ({len(onto)})")
+        legend.append(f"<font color='{MOSS}'>▬</font> slab or wall tied to another ({len(seams) // 2})")
+    if links:
+        legend.append(f"<font color='{RUST}'>▬</font> rigid link ({len(links)})")
+    return legend
+
+
+def _by_kind(canvas: Canvas, sheet: Sheet, names: list[str], of_surfaces: list[str]) -> list[str]:
+    """Members and surfaces coloured by a name, the commonest first; the legend carries the names."""
+    count: dict[str, int] = {}
+    for n in (*names, *of_surfaces):
+        count[n] = count.get(n, 0) + 1
+    order = sorted(count, key=lambda n: (-count[n], n))
+    colour = {n: KINDS[min(k, len(KINDS) - 1)] for k, n in enumerate(order)}
+    rgb = np.array([_rgb(colour[n]) for n in names]).reshape(-1, 3)
+    canvas.lines(sheet.lines, width=2.6, colours=rgb)
+    edges = [np.stack([s.outer, np.roll(s.outer, -1, axis=0)], axis=1) for s in sheet.surfaces]
+    if edges:
+        own = np.concatenate([np.tile(_rgb(colour[n]), (len(e), 1)) for e, n in zip(edges, of_surfaces)])
+        canvas.lines(np.concatenate(edges), width=1.6, colours=own)
+    shown = [f"<font color='{colour[n]}'>▬</font> {n or 'none'} ({count[n]})" for n in order[:6]]
+    return shown + ([f"and {len(order) - 6} more"] if len(order) > 6 else [])
+
+
+def _rgb(colour: str) -> tuple[int, int, int]:
+    return int(colour[1:3], 16), int(colour[3:5], 16), int(colour[5:7], 16)
+
+
+@overlay("sections", "Sections", base="none")
+def draw_sections(canvas: Canvas, sheet: Sheet) -> list[str]:
+    return _by_kind(
+        canvas,
+        sheet,
+        [sheet.model.members[i].section for i in sheet.ids],
+        [f"{s.thickness * 1000:.0f} mm {s.cls}" for s in sheet.surfaces],
+    )
+
+
+@overlay("materials", "Materials", base="none")
+def draw_materials(canvas: Canvas, sheet: Sheet) -> list[str]:
+    return _by_kind(
+        canvas, sheet, [sheet.model.members[i].material for i in sheet.ids], [s.material for s in sheet.surfaces]
+    )
+
+
+def support_bars(letters: str) -> Array:
+    """A bar across each held direction, a bent one across a sprung one; segments in pixels."""
+    e = np.eye(3)
+    parts: list[Array] = []
+    for d in range(3):
+        if letters[d] == "F":
+            continue
+        out = -9.0 * e[d]
+        sides = [e[1]] if d == 0 else [e[0]] if d == 1 else [e[0], e[1]]
+        if letters[d] == "X":
+            parts += [np.array([out - 6.5 * side, out + 6.5 * side]) for side in sides]
+            parts.append(np.array([np.zeros(3), out]))
+        else:
+            zig = [out * t + turn * 4 * sides[0] for t, turn in ((0, 0), (0.4, 1), (0.7, -1), (1.0, 1), (1.3, 0))]
+            parts += [np.array([zig[k], zig[k + 1]]) for k in range(4)]
+    return np.array(parts).reshape(-1, 2, 3)
+
+
+def support_arcs(letters: str) -> Array:
+    """An arc about each held (or sprung) rotation, below and beside the node; segments in pixels."""
+    e = np.eye(3)
+    parts: list[Array] = []
+    for d, (u, v, first) in enumerate(((e[1], -e[2], 50), (e[0], -e[2], 50), (e[0], e[1], 200))):
+        if letters[3 + d] == "F":
+            continue
+        t = np.radians(np.linspace(first, first + 80, 7))
+        p = 16.0 * (np.cos(t)[:, None] * u + np.sin(t)[:, None] * v)
+        parts += [np.array([p[k], p[k + 1]]) for k in range(6)]
+    return np.array(parts).reshape(-1, 2, 3)
+
+
+@overlay("supports", "Supports")
+def draw_supports(canvas: Canvas, sheet: Sheet) -> list[str]:
+    model = sheet.model
+    groups: dict[str, list[str]] = {}
+    for n in sheet.nodes():
+        if model.nodes[n].support.any:
+            groups.setdefault(model.nodes[n].support.letters, []).append(n)
+    legend = []
+    for letters, nodes in sorted(groups.items()):
+        points = np.array([model.nodes[n].point for n in nodes])
+        axes = np.array([model.nodes[n].support.axes or np.eye(3).tolist() for n in nodes])
+        canvas.symbols(points, support_bars(letters), INK, 2.0, "own", axes)
+        canvas.symbols(points, support_arcs(letters), GRAPHITE, 1.2, "own", axes)
+        legend.append(f"{support_words(letters)} ({len(nodes)})")
+    edges = [(h.line, h.support.letters) for s in sheet.surfaces for h in s.supports]
+    canvas.lines(np.array([line for line, _ in edges]).reshape(-1, 2, 3), INK, 4.0)
+    for letters in sorted({letters for _, letters in edges}):
+        points = np.concatenate([_spread(line) for line, own in edges if own == letters])
+        canvas.symbols(points, support_bars(letters), INK, 1.6)
+        legend.append(f"edge {support_words(letters)} ({sum(own == letters for _, own in edges)})")
+    beds = [s for s in sheet.surfaces if s.bedding > 0]
+    for s in beds:
+        canvas.symbols(_inside(s), support_bars("FFSFFF"), GRAPHITE, 1.2)
+        legend.append(f"{s.name or s.id} bedded on {s.bedding / 1e6:g} MN/m³")
+    free = [f for f in sheet.review.findings if f.code == "support.base_free" and f.at]
+    canvas.symbols(np.array([f.at for f in free]).reshape(-1, 3), ring(10), RUST, 2.2)
+    if free:
+        legend.append(f"◯ base held by nothing ({len(free)})")
+    return legend or ["nothing is held"]
+
+
+def _spread(line: Array) -> Array:
+    """Places along an edge, about two metres apart."""
+    count = max(2, round(float(np.linalg.norm(line[1] - line[0])) / 2.0) + 1)
+    return np.asarray(line[0] + np.linspace(0, 1, count)[:, None] * (line[1] - line[0]))
+
+
+def _inside(s: Surface) -> Array:
+    """Places on a surface, in a grid of about a sixth of its size."""
+    flat = s.flat(s.outer)
+    low, high = flat.min(axis=0), flat.max(axis=0)
+    x, y = np.meshgrid(*(np.linspace(a, b, 8)[1:-1] for a, b in zip(low, high)))
+    points = np.column_stack([x.ravel(), y.ravel()])
+    pane = s.polygon
+    return s.lifted(np.array([p for p in points if pane.contains(Point(p))]).reshape(-1, 2))
+
+
+def support_words(letters: str) -> str:
+    """A support in words: fixed, pinned, or what is held."""
+    known = {"XXXXXX": "fixed", "XXXFFF": "pinned", "FFXFFF": "held upright only", "FFFFFF": "free"}
+    if letters in known:
+        return known[letters]
+    names = ("x", "y", "z", "about x", "about y", "about z")
+    held = [n for n, letter in zip(names, letters) if letter == "X"]
+    sprung = [n for n, letter in zip(names, letters) if letter == "S"]
+    return ", ".join((["held " + " ".join(held)] if held else []) + (["spring " + " ".join(sprung)] if sprung else []))
+
+
+@overlay("releases", "Releases")
+def draw_releases(canvas: Canvas, sheet: Sheet) -> list[str]:
+    anchors, axes, texts, total = [], [], [], 0
+    for i, line, own in zip(sheet.ids, sheet.lines, sheet.axes):
+        m = sheet.model.members[i]
+        for release, p, sign in ((m.release_start, line[0], 1.0), (m.release_end, line[1], -1.0)):
+            if release.any:
+                anchors.append(p)
+                axes.append(own * np.array([sign, 1, 1])[:, None])
+                freed = [n for n, letter in zip(("n", "vy", "vz", "mt", "my", "mz"), release.letters) if letter != "F"]
+                texts.append(" ".join(freed))
+                total += 1
+    points, own_axes = np.array(anchors).reshape(-1, 3), np.array(axes).reshape(-1, 3, 3)
+    gap = np.array([[[11, 0, 0], [19, 0, 0]]], float)
+    ticks = np.array(
+        [[[11, -5, 0], [11, 5, 0]], [[19, -5, 0], [19, 5, 0]], [[11, 0, -5], [11, 0, 5]], [[19, 0, -5], [19, 0, 5]]],
+        float,
+    )
+    canvas.symbols(points, gap, PAPER, 6.0, "own", own_axes)
+    canvas.symbols(points, ticks, INK, 1.6, "own", own_axes)
+    if 0 < total <= 60:
+        canvas.labels(points + own_axes[:, 0] * canvas.pixel * 24, texts, MUTED, 10)
+    return [f"¦ ¦ break: released end ({total})"] if total else ["every end is fixed to its node"]
+
+
+@overlay("axes", "Local axes", base="pale")
+def draw_axes(canvas: Canvas, sheet: Sheet) -> list[str]:
+    middle = [*sheet.lines.mean(axis=1), *(s.centroid for s in sheet.surfaces)]
+    if not middle:
+        return []
+    axes = np.concatenate([sheet.axes, np.array([s.axes for s in sheet.surfaces]).reshape(-1, 3, 3)])
+    for d, (size, colour) in enumerate(((26, INK), (17, OCHRE), (17, PINE))):
+        stroke = np.zeros((1, 2, 3))
+        stroke[0, 1, d] = size
+        canvas.symbols(np.array(middle), stroke, colour, 2.0, "own", axes)
+    odd = [f for f in sheet.review.findings if f.code == "axes.odd" and f.at]
+    canvas.symbols(np.array([f.at for f in odd]).reshape(-1, 3), ring(15), RUST, 2.0)
+    legend = ["long: x", f"<font color='{OCHRE}'>▬</font> y", f"<font color='{PINE}'>▬</font> z"]
+    return legend + ([f"◯ at odds with its line ({len(odd)})"] if odd else [])
+
+
+@overlay("grids", "Grid and lines", base="pale")
+def draw_grids(canvas: Canvas, sheet: Sheet) -> list[str]:
+    """Grid lines at the lowest level, and the stacks, beam lines and walls that were recognised."""
+    model = sheet.model
+    level = float(sheet.points[:, 2].min()) if len(sheet.points) else 0.0
+    lines, tags, at = [], [], []
+    for g in model.grids:
+        points = np.column_stack([g.points, np.full(len(g.points), level)])
+        lines += [[a, b] for a, b in zip(points, points[1:])]
+        tags.append(g.name)
+        at.append(points[0])
+    canvas.dashes(np.array(lines).reshape(-1, 2, 3), sheet.size / 60, MUTED, 1.2, (4, 1, 1, 1))
+    canvas.labels(np.array(at).reshape(-1, 3), tags, INK, 12)
+    shown = set(sheet.ids)
+    legend = [f"grid lines ({len(model.grids)})"]
+    for kind, title in (("stack", "column stacks"), ("beams", "beam lines, each in one colour")):
+        found = [x for x in sheet.review.lines if x.kind == kind and len(x.members) > 1]
+        segments, colours = [], []
+        for k, x in enumerate(found):
+            own = [model.line(model.members[i]) for i in x.members if i in shown]
+            segments += own
+            colours += [_rgb(INK if kind == "stack" else KINDS[1 + k % (len(KINDS) - 1)])] * len(own)
+        canvas.lines(np.array(segments).reshape(-1, 2, 3), width=2.4, colours=np.array(colours).reshape(-1, 3))
+        legend.append(f"{title} ({len(found)})")
+    walls = [x for x in sheet.review.lines if x.kind == "wall"]
+    frames = [x for x in sheet.review.lines if x.kind == "frame"]
+    return [*legend, f"wall stacks ({len(walls)})", f"frames ({len(frames)})"]
+
+
+@overlay("solid", "Solids", base="none")
+def draw_solids(canvas: Canvas, sheet: Sheet) -> list[str]:
+    """Members with their sections, slabs and walls with their thickness."""
+    panes: dict[str, list[Array]] = {}
+    edges: list[Array] = []
+    flat = 0
+    for ident, line, axes in zip(sheet.ids, sheet.lines, sheet.axes):
+        member = sheet.model.members[ident]
+        section = sheet.model.sections.get(member.section)
+        if section is None or len(section.outline) < 3:
+            flat += 1
+            edges.append(line[None])
+            continue
+        rim = np.array(section.outline)[:, :2] @ axes[1:]
+        near, far = line[0] + rim, line[1] + rim
+        panes.setdefault(member.cls, []).append(
+            np.stack([near, np.roll(near, -1, axis=0), np.roll(far, -1, axis=0), far], axis=1)
+        )
+        for end in (near, far):
+            edges.append(np.stack([end, np.roll(end, -1, axis=0)], axis=1))
+    for s in sheet.surfaces:
+        up = s.plain_axes[2] * s.thickness / 2
+        for loop in (s.outer, *s.openings):
+            low, high = loop - up, loop + up
+            panes.setdefault("surface", []).append(
+                np.stack([low, np.roll(low, -1, axis=0), np.roll(high, -1, axis=0), high], axis=1)
+            )
+            for end in (low, high):
+                edges.append(np.stack([end, np.roll(end, -1, axis=0)], axis=1))
+        pane = Polygon(s.flat(s.outer), [s.flat(r) for r in s.openings])
+        for t in triangles_of(pane):
+            corner = s.lifted(t[[0, 1, 2, 2]])
+            panes["surface"] += [(corner - up)[None], (corner + up)[None]]
+    shades = {"column": GRAPHITE, "beam": MUTED, "brace": MUTED, "surface": EDGE}
+    for cls, parts in panes.items():
+        canvas.quads(np.concatenate(parts), shades.get(cls, MUTED), 0.55 if cls == "surface" else 1.0)
+    if edges:
+        canvas.lines(np.concatenate(edges), INK, 0.8)
+    legend = [f"{len(sheet.ids) - flat} members and {len(sheet.surfaces)} slabs and walls as solids"]
+    return [*legend, f"{flat} without an outline, as lines"] if flat else legend

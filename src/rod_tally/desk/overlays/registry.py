@@ -1,0 +1,153 @@
+"""The overlays that ship: each draws one thing over the model and says in its legend what is seen.
+
+Registered as a plug-in's are, through the entry point group `rod_tally.overlays`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cache, cached_property
+from importlib.metadata import entry_points
+
+import numpy as np
+from shapely.geometry import Polygon
+
+from ...model import Model, Surface
+from ...model.geometry.triangles import triangles_of
+from ...model.geometry.vectors import Array, local_axes
+from ...review import Review
+from ..quantities import UnitSet
+from ..session.state import DeskState
+from ..theme import EDGE, GRAPHITE, INK, PALE
+from ..view.canvas import Canvas
+
+CLASS_WIDTH = {"column": 3.2, "beam": 2.0, "brace": 1.4}
+
+
+@dataclass
+class Sheet:
+    """What an overlay is given: the review, the members that are shown with their lines, the window's state, and from where
+    the building is looked at (3d, plan, south, east)."""
+
+    review: Review
+    state: DeskState
+    ids: list[str]
+    lines: Array
+    units: UnitSet
+    direction: str = "3d"
+
+    @property
+    def model(self) -> Model:
+        return self.review.model
+
+    @cached_property
+    def axes(self) -> Array:
+        """Local axes (n, 3, 3) of the shown members, rows x y z."""
+        if not self.ids:
+            return np.zeros((0, 3, 3))
+        z = np.array([self.model.members[i].z_axis for i in self.ids])
+        return local_axes(self.lines[:, 1] - self.lines[:, 0], z).reshape(-1, 3, 3)
+
+    @property
+    def size(self) -> float:
+        """A length that stands for the building's, m."""
+        points = self.points
+        return float(np.linalg.norm(np.ptp(points, axis=0))) if len(points) else 1.0
+
+    @property
+    def points(self) -> Array:
+        """Ends of the shown members and corners of the shown surfaces (n, 3)."""
+        corners = [s.outer for s in self.surfaces]
+        return np.concatenate([self.lines.reshape(-1, 3), *corners])
+
+    @property
+    def surfaces(self) -> list[Surface]:
+        """Surfaces that are shown: those of the shown storeys, or those that are isolated."""
+        return [self.model.surfaces[i] for i in self.state.shown_surfaces()]
+
+    @property
+    def stale(self) -> bool:
+        return self.state.revision is not None and self.state.revision.stale
+
+    def nodes(self) -> list[str]:
+        """Nodes of the shown members."""
+        seen: dict[str, None] = {}
+        for i in self.ids:
+            m = self.model.members[i]
+            for n in (m.start, *(j.node for j in m.joints), m.end):
+                seen[n] = None
+        return list(seen)
+
+
+Draw = Callable[[Canvas, Sheet], list[str]]
+
+
+@dataclass(frozen=True, slots=True)
+class Overlay:
+    """`draw` returns the legend's entries. `base`: how members are drawn under it: graphite, pale, or none."""
+
+    name: str
+    title: str
+    draw: Draw
+    base: str = "graphite"
+
+
+_REGISTRY: dict[str, Overlay] = {}
+
+
+def overlay(name: str, title: str, base: str = "graphite") -> Callable[[Draw], Draw]:
+    """Register a function as the overlay of that name."""
+
+    def register(function: Draw) -> Draw:
+        _REGISTRY[name] = Overlay(name, title, function, base)
+        return function
+
+    return register
+
+
+@cache
+def _load() -> None:
+    for entry in sorted(entry_points(group="rod_tally.overlays"), key=lambda e: e.name):
+        entry.load()
+
+
+def overlays() -> dict[str, Overlay]:
+    """All overlays by name: those of the model first, in the order they were registered."""
+    _load()
+    return dict(_REGISTRY)
+
+
+def draw_members(canvas: Canvas, sheet: Sheet, pale: bool) -> None:
+    """Members as lines, columns heavier than beams, braces dashed."""
+    classes = np.array([sheet.model.members[i].cls for i in sheet.ids])
+    for cls, width in CLASS_WIDTH.items():
+        lines = sheet.lines[classes == cls]
+        colour = PALE if pale else GRAPHITE if cls != "column" else INK
+        if cls == "brace" and not pale and len(lines) < 3000:
+            canvas.dashes(lines, sheet.size / 120, colour, width, (2, 1))
+        else:
+            canvas.lines(lines, colour, width if not pale else 1.2)
+
+
+def draw_surfaces(canvas: Canvas, sheet: Sheet) -> None:
+    """Slabs and walls as pale panes with their edges, openings left open."""
+    points: list[Array] = []
+    triangles: list[list[int]] = []
+    edges: list[Array] = []
+    count = 0
+    for s in sheet.surfaces:
+        for loop in (s.outer, *s.openings):
+            edges.append(np.stack([loop, np.roll(loop, -1, axis=0)], axis=1))
+        pane = Polygon(s.flat(s.outer), [s.flat(r) for r in s.openings])
+        axes = s.plain_axes
+        cut = triangles_of(pane)
+        if not len(cut):
+            canvas.left_out.append(f"{s.cls} {s.name or s.id}")
+        for corners in cut:
+            points.append(s.outer[0] + corners @ axes[:2])
+            triangles.append([count, count + 1, count + 2])
+            count += 3
+    if points:
+        canvas.faces(np.concatenate(points), np.array(triangles), EDGE, 0.13)
+        canvas.lines(np.concatenate(edges), PALE, 1.0)

@@ -1,0 +1,298 @@
+"""Overlays of loads, results and change."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...analysis.frame.shape import free_shapes
+from ...analysis.results.results import COMPONENTS, Results
+from ...compare.match import source_lines
+from ...model.geometry.vectors import Array
+from ...review.review import OLD
+from ..quantities import FORCE_KIND
+from ..session.state import VALUES
+from ..theme import GRAPHITE, INK, OCHRE, PINE, RUST
+from ..view.canvas import Canvas, ring
+from .loads import draw_arrows
+from .registry import Sheet, overlay
+
+WAITING = "the envelope is being worked out"
+FEW, MOST_TOLD = 40, 300  # members whose end values are written too; values at most
+
+
+@overlay("displaced", "Displaced shape", base="pale")
+def draw_displaced(canvas: Canvas, sheet: Sheet) -> list[str]:
+    if sheet.stale:
+        return [OLD]
+    r, case = sheet.review.shown(sheet.state.case), sheet.state.case
+    if case not in r.cases or not r.node_done[r.case_index(case)].any():
+        return [f"{case or 'no case'} was not computed"]
+    if sheet.review.shapes_waiting(case):
+        return ["the displaced shape is being worked out"]
+    shapes = sheet.review.shapes(case)
+    assert shapes is not None
+    wanted = set(sheet.ids)
+    shown = np.isin(shapes.member, [k for k, i in enumerate(r.member_ids) if i in wanted])
+    points, u = shapes.points[shown], shapes.displacement[shown]
+    moved = np.linalg.norm(r.displacement[r.case_index(case)][:, :3], axis=1).max(initial=0.0)
+    most = max(float(np.linalg.norm(u, axis=2).max(initial=0.0)), float(moved) if r.plates is not None else 0.0)
+    scale = sheet.state.scale * (sheet.state.times or (sheet.size / 25 / most if most > 0 else 1.0))
+    canvas.moving(points, u * scale, INK, 2.0)
+    _move_plates(canvas, sheet, r, r.displacement[r.case_index(case)], scale)
+    legend = [f"— displaced, {scale:.0f} times", "pale: undisplaced"]
+    largest = sheet.review.largest_displacement(case)
+    if largest is not None:
+        p = largest.place + largest.step * scale
+        text = f"{sheet.units.show(largest.size, 'small', 3)} {sheet.units.small[1]}"
+        canvas.symbols(p[None], ring(7), RUST, 2.0)
+        canvas.labels(p[None], [text], RUST)
+        part = sheet.model.members.get(largest.ident) or sheet.model.surfaces.get(largest.ident)
+        where = largest.ident if part is None else f"{part.cls} {part.name or part.id}"
+        legend.append(f"○ largest: {text} at {where}")
+    return [f"{case}:", *legend]
+
+
+@overlay("modes", "Mode shape", base="pale")
+def draw_mode(canvas: Canvas, sheet: Sheet) -> list[str]:
+    """One mode's shape; the row of the table of modes chooses it."""
+    if sheet.stale:
+        return [OLD]
+    found = [m for m in sheet.review.modes if m.shape is not None]
+    if not found:
+        return ["no modes were found: something is loose, nothing has mass, or their count is set to 0"]
+    mode = next((m for m in found if m.mode == sheet.state.mode), found[0])
+    assert mode.shape is not None
+    r = sheet.review.results
+    shapes = free_shapes(sheet.model, r.member_ids, mode.shape, 13, sheet.review.settings.run.shear_flexible, r.plates)
+    wanted = set(sheet.ids)
+    shown = np.isin(shapes.member, [k for k, i in enumerate(r.member_ids) if i in wanted])
+    canvas.moving(shapes.points[shown], shapes.displacement[shown] * sheet.state.scale * sheet.size / 25, INK, 2.0)
+    _move_plates(canvas, sheet, r, mode.shape, sheet.state.scale * sheet.size / 25)
+    shares = ", ".join(f"{d} {v:.1%}" for d, v in zip("xyz", (mode.mass_x, mode.mass_y, mode.mass_z)))
+    return [f"mode {mode.mode}: period {mode.period:.4g} s, {1 / mode.period:.4g} Hz", f"moves {shares} of the mass"]
+
+
+@overlay("motions", "What moves freely", base="pale")
+def draw_motions(canvas: Canvas, sheet: Sheet) -> list[str]:
+    """A motion without resistance that the run found, as large as can be seen; the command Animate moves it to and fro."""
+    if sheet.stale:
+        return [OLD]
+    r = sheet.review.results
+    if not r.motions:
+        return ["nothing moves without resistance"]
+    which = (sheet.state.mode - 1) % len(r.motions)
+    motion = r.motions[which]
+    u = np.zeros((len(r.node_ids), 6))
+    index = {n: k for k, n in enumerate(r.node_ids)}
+    u[[index[n] for n in motion.nodes]] = motion.shape
+    size = max(float(np.linalg.norm(u[:, :3], axis=1).max()), float(np.abs(u[:, 3:]).max()), 1e-300)
+    u *= sheet.state.scale * sheet.size / 25 / size
+    shapes = free_shapes(sheet.model, r.member_ids, u, 13, sheet.review.settings.run.shear_flexible, r.plates)
+    wanted = set(sheet.ids)
+    shown = np.isin(shapes.member, [k for k, i in enumerate(r.member_ids) if i in wanted])
+    canvas.moving(shapes.points[shown], shapes.displacement[shown], RUST, 2.4)
+    _move_plates(canvas, sheet, r, u, 1.0)
+    at = r.xyz[[index[n] for n in motion.nodes[:40]]] - sheet.model.origin
+    canvas.symbols(at, ring(6), RUST, 1.8)
+    more = f"; mode steps through {len(r.motions)}" if len(r.motions) > 1 else ""
+    return [
+        f"motion {which + 1} of {len(r.motions)}: {len(motion.nodes)} nodes move{more}",
+        "○ the nodes that move most",
+    ]
+
+
+def _move_plates(canvas: Canvas, sheet: Sheet, r: Results, u: Array, scale: float) -> None:
+    """Slabs and walls that are shown, with their nodes moved by u (N, 6) times a scale."""
+    if r.plates is None:
+        return
+    ids = set(sheet.state.shown_surfaces())
+    good = np.array([s in ids for s in r.plates.surfaces], bool)
+    if good.any():
+        nodes = (r.plates.quads[good[r.plates.quad_of]], r.plates.triangles[good[r.plates.triangle_of]])
+        canvas.moving_panes(r.plates.points, u[:, :3] * scale, nodes, GRAPHITE)
+
+
+@overlay("forces", "Forces")
+def draw_forces(canvas: Canvas, sheet: Sheet) -> list[str]:
+    if sheet.stale:
+        return [OLD]
+    r, case, component = sheet.review.shown(sheet.state.case), sheet.state.case, sheet.state.component
+    if case not in r.cases:
+        return [f"{case or 'no case'} was not computed"]
+    c, k = r.case_index(case), COMPONENTS.index(component)
+    places = _places(sheet, r, component, r.member_done[c])
+    if places is None:
+        return [f"{case}: nothing shown was computed"]
+    value = r.force[c, places.stations, k]
+    most = float(np.abs(value).max())
+    scale = sheet.state.scale * sheet.size / 18 / most if most > 0 else 0.0
+    head = _diagram(canvas, places, value * scale, PINE)
+    kind, unit = FORCE_KIND[component], getattr(sheet.units, FORCE_KIND[component])[1]
+    ends = [int(value.argmax()), int(value.argmin())]
+    texts = [f"{sheet.units.show(float(value[e]), kind)} {unit}" for e in ends]
+    told = _told(sheet, r, places, value) if sheet.state.label == VALUES else ends
+    canvas.labels(
+        head[told], [f"{sheet.units.show(float(value[e]), kind, 3)}" for e in told] if told is not ends else texts, RUST
+    )
+    return [
+        f"{case}: {component} from {texts[1]} to {texts[0]}",
+        "moments on the side in tension, n positive in tension",
+    ]
+
+
+def _told(sheet: Sheet, r: Results, places: _Places, value: Array) -> list[int]:
+    """Where values are written beside the diagrams: at the ends and the extremes of the selected members, or of the shown ones
+    where they are few; only the extremes of the largest where they are many."""
+    chosen = set(sheet.state.chosen("member"))
+    member = r.station_member[places.stations]
+    ids = np.array([r.member_ids[k] in chosen for k in np.unique(member)], bool) if chosen else None
+    wanted = np.unique(member) if ids is None or not ids.any() else np.unique(member)[ids]
+    out: list[int] = []
+    for k in wanted:
+        own = np.flatnonzero(member == k)
+        marks = {int(own[value[own].argmax()]), int(own[value[own].argmin()])}
+        out += sorted(marks | {int(own[0]), int(own[-1])} if len(wanted) <= FEW else marks)
+    order = np.argsort(-np.abs(value[out]), kind="stable")[:MOST_TOLD]
+    most = float(np.abs(value).max(initial=0.0))
+    return [out[int(k)] for k in order if abs(value[out[int(k)]]) > 1e-6 * most]
+
+
+@dataclass(slots=True)
+class _Places:
+    """Shown stations with the point of the member that each is at, and the direction its diagram is drawn in."""
+
+    stations: NDArray[np.int64]
+    run: NDArray[np.int64]
+    foot: Array
+    aside: Array
+
+
+def _places(sheet: Sheet, r: Results, component: str, done: NDArray[np.bool_]) -> _Places | None:
+    index = {i: n for n, i in enumerate(r.member_ids)}
+    shown = {index[i]: k for k, i in enumerate(sheet.ids) if i in index}
+    stations = np.flatnonzero(np.isin(r.station_member, list(shown)) & done[r.station_member])
+    if not len(stations):
+        return None
+    which = r.station_member[stations]
+    start = np.zeros((len(r.member_ids), 3))
+    x, aside = start.copy(), start.copy()
+    here, there = list(shown), list(shown.values())
+    # drawn on the side of tension for moments, and in the plane the force acts in
+    side = {"my": sheet.axes[:, 2], "mz": -sheet.axes[:, 1], "vy": sheet.axes[:, 1]}.get(component, sheet.axes[:, 2])
+    start[here], x[here], aside[here] = sheet.lines[there, 0], sheet.axes[there, 0], side[there]
+    foot = start[which] + x[which] * r.station_x[stations, None]
+    return _Places(stations, np.flatnonzero(which[1:] == which[:-1]), foot, aside[which])
+
+
+def _diagram(canvas: Canvas, p: _Places, height: Array, colour: str, opacity: float = 0.18) -> Array:
+    """Heights (m, signed) beside the members; returns the tops (n, 3)."""
+    head = p.foot + p.aside * height[:, None]
+    run = p.run
+    canvas.quads(np.stack([p.foot[run], p.foot[run + 1], head[run + 1], head[run]], axis=1), colour, opacity)
+    canvas.lines(np.stack([head[run], head[run + 1]], axis=1), colour, 1.8)
+    return head
+
+
+@overlay("envelope", "Envelope")
+def draw_envelope(canvas: Canvas, sheet: Sheet) -> list[str]:
+    """The lowest and the highest of a force over all combinations, and which combination gives the extremes."""
+    if sheet.stale:
+        return [OLD]
+    if sheet.review.envelopes.waiting:
+        return [WAITING]
+    found, component = sheet.review.envelopes.members(), sheet.state.component
+    if found is None:
+        return ["no combination was computed; give the cases a kind, or make combinations"]
+    over, r, k = found[0], sheet.review.results, COMPONENTS.index(component)
+    places = _places(sheet, r, component, np.atleast_1d(r.member_done.any(axis=0)))
+    if places is None:
+        return ["nothing shown was computed"]
+    low, high = over.low[places.stations, k], over.high[places.stations, k]
+    most = float(max(np.abs(low).max(), np.abs(high).max()))
+    scale = sheet.state.scale * sheet.size / 18 / most if most > 0 else 0.0
+    kind, unit = FORCE_KIND[component], getattr(sheet.units, FORCE_KIND[component])[1]
+    legend = [f"{component} over {len(over.combinations)} combinations"]
+    for values, by, at, colour, word in (
+        (high, over.high_by, int(high.argmax()), PINE, "highest"),
+        (low, over.low_by, int(low.argmin()), OCHRE, "lowest"),
+    ):
+        head = _diagram(canvas, places, values * scale, colour, 0.12)
+        name = over.combinations[int(by[places.stations[at], k])].name
+        text = f"{sheet.units.show(float(values[at]), kind)} {unit}"
+        canvas.labels(head[at][None], [f"{text} ({name})"], RUST)
+        legend.append(f"<font color='{colour}'>▬</font> {word} {text} by {name}")
+    return legend
+
+
+@overlay("reactions", "Reactions")
+def draw_reactions(canvas: Canvas, sheet: Sheet) -> list[str]:
+    if sheet.stale:
+        return [OLD]
+    r, case = sheet.review.shown(sheet.state.case), sheet.state.case
+    if case not in r.cases:
+        return [f"{case or 'no case'} was not computed"]
+    c = r.case_index(case)
+    nodes = set(sheet.nodes())
+    points, texts = [], []
+    most = float(np.abs(r.reaction[c, :, :3]).max(initial=0.0)) or 1.0
+    tails: list[tuple[Array, Array, float]] = []
+    place = dict(zip(r.node_ids, r.xyz - sheet.model.origin))
+    edges = _held_by(sheet, r)
+    for s, n in enumerate(r.support_ids):
+        if n in nodes or n in edges:
+            p = place[n]
+            tails += [(p, np.eye(3)[d] * f, abs(f)) for d, f in enumerate(r.reaction[c, s, :3]) if abs(f) > 1e-3 * most]
+            points.append(p)
+            texts.append(sheet.units.show(float(r.reaction[c, s, 2]), "force"))
+    draw_arrows(canvas, tails, most)
+    if len(points) <= 80:
+        canvas.labels(np.array(points).reshape(-1, 3), texts, INK)
+    total = r.reaction[c, :, :3].sum(axis=0)
+    shown = ", ".join(f"{a} {sheet.units.show(float(v), 'force')}" for a, v in zip("xyz", total))
+    return [f"{case}: upward reaction at each support in {sheet.units.force[1]}; in all {shown}"]
+
+
+def _held_by(sheet: Sheet, r: Results) -> set[str]:
+    """Supported nodes of the mesh on surfaces that are shown."""
+    if r.plates is None:
+        return set()
+    shown = [s for s in r.plates.surfaces if s in set(sheet.state.shown_surfaces())]
+    nodes = {int(n) for s in shown for n in r.plates.nodes_of(s)}
+    return {r.node_ids[n] for n in nodes if n >= r.plates.named}
+
+
+@overlay("change", "Change", base="pale")
+def draw_change(canvas: Canvas, sheet: Sheet) -> list[str]:
+    comparison, baseline = sheet.review.comparison, sheet.state.baseline
+    if comparison is None or baseline is None:
+        return ["this revision is compared with nothing; take in another one"]
+    line_of = dict(zip(sheet.ids, sheet.lines))
+    old_model = baseline.review.model
+    old = dict(zip(old_model.members, source_lines(old_model)))
+    origin = sheet.model.origin
+    groups: dict[str, list[Array]] = {"added": [], "removed": [], "moved": [], "resized": []}
+    for m in comparison.members:
+        if m.status == "removed" and m.baseline_id in old:
+            line = old[m.baseline_id]
+            if comparison.transform is not None:
+                line = comparison.transform.apply(line)
+            groups["removed"].append(line - origin)
+        elif m.status in groups and m.revised_id in line_of:
+            groups[m.status].append(line_of[m.revised_id])
+    dash = sheet.size / 90
+    lines = {k: np.array(v).reshape(-1, 2, 3) for k, v in groups.items()}
+    canvas.lines(lines["added"], PINE, 4.0)
+    canvas.dashes(lines["removed"], dash, RUST, 2.6, (1, 1))
+    canvas.dashes(lines["moved"], dash / 2, OCHRE, 3.4, (4, 1, 1, 1))
+    side = canvas.screen_axes()[0] * canvas.pixel * 2.2
+    canvas.lines(np.concatenate([lines["resized"] - side, lines["resized"] + side]), INK, 1.6)
+    return [
+        f"<font color='{PINE}'><b>▬▬</b></font> added ({len(groups['added'])})",
+        f"<font color='{RUST}'>╌╌</font> removed ({len(groups['removed'])})",
+        f"<font color='{OCHRE}'>▬ ▪</font> moved ({len(groups['moved'])})",
+        f"═ resized ({len(groups['resized'])})",
+        "pale: the same",
+    ]

@@ -1,0 +1,38 @@
+"""What belongs to whole storeys: their centres of mass and of stiffness."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...review.review import OLD
+from ..theme import INK, OCHRE, PINE, RUST
+from ..view.canvas import Canvas, diamond, ring
+from .registry import Sheet, overlay
+
+
+@overlay("centres", "Storey centres", base="pale")
+def draw_centres(canvas: Canvas, sheet: Sheet) -> list[str]:
+    """A ring where the mass of each storey has its centre, a diamond where its stiffness has it, and the way between them."""
+    if sheet.stale:
+        return [OLD]
+    found = sheet.review.centres
+    shown = sheet.state.storeys
+    found = [c for c in found if not shown or c.storey in shown]
+    if not found:
+        return ["no storey has mass that is free to move: modes need mass, storeys and a model without loose parts"]
+    origin = sheet.model.origin
+    mass = np.array([(c.mass_x, c.mass_y, c.elevation) for c in found]) - origin
+    stiff = np.array([(c.stiff_x, c.stiff_y, c.elevation) for c in found]) - origin
+    turning = np.array([c.turns for c in found])
+    pairs = np.stack([mass, stiff], axis=1)
+    canvas.lines(pairs[turning], RUST, 2.4)
+    canvas.lines(pairs[~turning], PINE, 2.0)
+    canvas.symbols(mass, ring(8), INK, 2.2)
+    canvas.symbols(stiff, diamond(8), OCHRE, 2.4)
+    texts = [f"{c.storey}: {np.hypot(*c.eccentricity):.2f} m" for c in found]
+    canvas.labels(pairs.min(axis=1) + [0.0, 0.0, 0.4], texts, INK)
+    return [
+        "○ centre of mass",
+        f"<font color='{OCHRE}'>◇</font> centre of stiffness",
+        f"<font color='{RUST}'>▬</font> turns under level forces ({int(turning.sum())} of {len(found)} storeys)",
+    ]

@@ -1,0 +1,97 @@
+"""The parity plot: baseline across, revision up, a band of tolerance; a point picks its member."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from ...analysis.results.results import COMPONENTS
+from ..quantities import FORCE_KIND, METRIC, UnitSet
+from ..session.state import DeskState
+from ..theme import INK, MUTED, PAPER, PINE, RUST
+
+pg.setConfigOptions(antialias=True, background=PAPER, foreground=INK)
+
+
+class ParityPlot(QWidget):
+    """Largest force of each matched member, both revisions."""
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self.state = state
+        self.units: UnitSet = METRIC
+        self.choice = QComboBox()
+        self.choice.addItems(list(COMPONENTS))
+        self.choice.setCurrentText("my")
+        self.words = QLabel()
+        self.words.setObjectName("muted")
+        top = QHBoxLayout()
+        top.setContentsMargins(8, 3, 8, 3)
+        top.addWidget(QLabel("Force"))
+        top.addWidget(self.choice)
+        top.addWidget(self.words)
+        top.addStretch()
+        self.plot = pg.PlotWidget()
+        self.plot.showGrid(x=True, y=True, alpha=0.12)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addLayout(top)
+        layout.addWidget(self.plot)
+        self.points = pg.ScatterPlotItem(size=7, pxMode=True)
+        self.points.sigClicked.connect(self._clicked)
+        self.choice.currentTextChanged.connect(self.draw)
+        state.revision_changed.connect(self.draw)
+        state.picked_changed.connect(self.draw)
+        self.draw()
+
+    def draw(self) -> None:
+        self.plot.clear()
+        comparison, review = self.state.comparison, self.state.review
+        if comparison is None or review is None:
+            self.words.setText("compared with nothing yet")
+            return
+        name = self.choice.currentText()
+        rows = [r for r in comparison.results if r.quantity == name and r.case == "envelope"]
+        factor, unit = getattr(self.units, FORCE_KIND[name])
+        was = np.array([abs(r.baseline) for r in rows]) * factor
+        now = np.array([abs(r.revised) for r in rows]) * factor
+        if not len(rows):
+            self.words.setText("no member was computed in both revisions")
+            return
+        limits = review.settings.compare
+        most = float(max(was.max(), now.max())) or 1.0
+        band = np.linspace(0, most, 50)
+        wide = np.maximum(limits.relative * band, limits.absolute_force * factor)
+        low = pg.PlotCurveItem(band, band - wide, pen=pg.mkPen(MUTED, style=Qt.PenStyle.DotLine))
+        high = pg.PlotCurveItem(band, band + wide, pen=pg.mkPen(MUTED, style=Qt.PenStyle.DotLine))
+        self.plot.addItem(pg.FillBetweenItem(low, high, brush=pg.mkBrush(29, 107, 102, 22)))
+        for item in (low, high, pg.PlotCurveItem([0, most], [0, most], pen=pg.mkPen(INK))):
+            self.plot.addItem(item)
+        out = np.abs(now - was) > np.maximum(limits.relative * was, limits.absolute_force * factor)
+        picked = self.state.picked[1] if self.state.picked else None
+        spots = [
+            {
+                "pos": (was[k], now[k]),
+                "data": r.revised_id,
+                "symbol": "t1" if out[k] and now[k] > was[k] else "t" if out[k] else "o",
+                "brush": pg.mkBrush(PINE if r.revised_id == picked else RUST if out[k] else PAPER),
+                "pen": pg.mkPen(INK if not out[k] else RUST),
+                "size": 13 if r.revised_id == picked else 8 if out[k] else 6,
+            }
+            for k, r in enumerate(rows)
+        ]
+        self.points.setData(spots)
+        self.plot.addItem(self.points)
+        self.plot.setLabel("bottom", f"baseline, largest |{name}| in {unit}")
+        self.plot.setLabel("left", f"revision, {unit}")
+        self.words.setText(
+            f"{len(rows)} members in both; {int((out & (now > was)).sum())} stronger demand (△), "
+            f"{int((out & (now < was)).sum())} weaker (▽), the rest within {limits.relative:.0%} "
+            f"or {limits.absolute_force * factor:g} {unit}"
+        )
+
+    def _clicked(self, _item: object, points: list[pg.SpotItem]) -> None:
+        if len(points):
+            self.state.pick("member", str(points[0].data()))

@@ -1,0 +1,125 @@
+"""Runs: which cases and which part, under what name; and the runs that are kept, to be looked at again."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from ..session.session import Session
+from ..session.state import DeskState
+from ..theme import MUTED
+
+WHOLE, SELECTED, SHOWN = "the whole model", "what is selected", "what is shown"
+
+
+class RunsPage(QDialog):
+    """Starts a run of chosen cases and parts; shows an earlier one."""
+
+    def __init__(self, parent: QWidget, session: Session, state: DeskState) -> None:
+        super().__init__(parent)
+        self.session, self.state = session, state
+        self.setWindowTitle("Runs")
+        self.resize(640, 400)
+        row = QHBoxLayout(self)
+        left, right = QVBoxLayout(), QVBoxLayout()
+        row.addLayout(left, 1)
+        row.addLayout(right, 1)
+        self.name = QLineEdit()
+        self.name.setAccessibleName("Name of the run")
+        self.part = QComboBox()
+        self.part.setAccessibleName("Part that takes part")
+        form = QFormLayout()
+        form.addRow("Name", self.name)
+        form.addRow("Part", self.part)
+        left.addLayout(form)
+        left.addWidget(QLabel("Cases"))
+        self.cases = QListWidget()
+        left.addWidget(self.cases, 1)
+        run = QPushButton("Run")
+        run.clicked.connect(self.run)
+        left.addWidget(run)
+        right.addWidget(QLabel("Kept runs, the newest first"))
+        self.kept = QListWidget()
+        right.addWidget(self.kept, 1)
+        note = QLabel("No run is ever replaced by a later one.")
+        note.setStyleSheet(f"color: {MUTED};")
+        right.addWidget(note)
+        show = QPushButton("Show this run")
+        show.clicked.connect(self.show_chosen)
+        self.kept.itemDoubleClicked.connect(lambda _: self.show_chosen())
+        right.addWidget(show)
+        state.revision_changed.connect(self.fill)
+
+    def fill(self) -> None:
+        review = self.state.review
+        if review is None:
+            return
+        ticked = {self.cases.item(k).text() for k in range(self.cases.count()) if self._on(k)}
+        known = {self.cases.item(k).text() for k in range(self.cases.count())}
+        self.cases.clear()
+        for name in review.model.cases:
+            item = QListWidgetItem(name)
+            on = name in ticked or name not in known
+            item.setCheckState(Qt.CheckState.Checked if on else Qt.CheckState.Unchecked)
+            self.cases.addItem(item)
+        part = self.part.currentText()
+        self.part.clear()
+        self.part.addItems([WHOLE, SELECTED, SHOWN, *(f"group {g}" for g in sorted(review.model.groups))])
+        self.part.setCurrentText(part or WHOLE)
+        runs = self.session.runs()
+        self.name.setPlaceholderText(f"Run {len(runs) + 1}")
+        self.kept.clear()
+        revision = self.state.revision
+        for ident, name, created, old in runs:
+            shown = " · shown" if revision is not None and revision.run_name == name else ""
+            item = QListWidgetItem(
+                f"{name} · {created[:16].replace('T', ' ')}{' · of the model as it was' if old else ''}{shown}"
+            )
+            item.setData(Qt.ItemDataRole.UserRole, ident)
+            self.kept.addItem(item)
+
+    def _on(self, k: int) -> bool:
+        item = self.cases.item(k)
+        return item is not None and item.checkState() == Qt.CheckState.Checked
+
+    def chosen_part(self) -> set[str] | None:
+        """Members and surfaces that take part; None for all."""
+        review, part = self.state.review, self.part.currentText()
+        if review is None or part == WHOLE:
+            return None
+        if part == SELECTED:
+            return set(self.state.chosen("member")) | set(self.state.chosen("surface"))
+        if part == SHOWN:
+            return self.state.shown_members() | set(self.state.shown_surfaces())
+        of_group = set(review.model.groups.get(part.removeprefix("group "), ()))
+        return of_group & (review.model.members.keys() | review.model.surfaces.keys())
+
+    def run(self) -> None:
+        items = [self.cases.item(k) for k in range(self.cases.count())]
+        cases = [i.text() for k, i in enumerate(items) if i is not None and self._on(k)]
+        only = self.chosen_part()
+        if not cases:
+            self.session.said.emit("Tick one case at least")
+            return
+        if only is not None and not only:
+            self.session.said.emit("There is no member or surface in that part")
+            return
+        self.session.run_again(self.name.text(), None if len(cases) == len(items) else cases, only)
+        self.name.clear()
+
+    def show_chosen(self) -> None:
+        item = self.kept.currentItem()
+        if item is not None:
+            self.session.show_run(int(item.data(Qt.ItemDataRole.UserRole)))

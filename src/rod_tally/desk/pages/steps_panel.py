@@ -1,0 +1,167 @@
+"""The round: the steps of the work, how much of each was looked at, what is open."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+
+from ...review import CASE, STEPS, Item, Step, items_of
+from ..session.state import DeskState
+from ..tally_mark import draw_tally
+from ..theme import BAND, GRAPHITE, INK, MOSS, MUTED, PALE, PINE, SEVERITY_COLOUR, SEVERITY_MARK, SHEET
+
+HEAD, ROW = 43, 20
+
+
+class StepWidget(QWidget):
+    """One step; when it is the chosen one its items are listed, and a click on one marks it as looked at."""
+
+    chosen = pyqtSignal(object)
+    toggled = pyqtSignal(str)
+
+    def __init__(self, step: Step, state: DeskState) -> None:
+        super().__init__()
+        self.step, self.state = step, state
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAccessibleName(step.name)
+        self.setToolTip("Click to take this step; click an item to mark it as looked at")
+
+    @property
+    def active(self) -> bool:
+        return self.state.step is self.step
+
+    @property
+    def items(self) -> tuple[Item, ...]:
+        revision = self.state.revision
+        return items_of(self.step, revision.review.model if revision else None)
+
+    def sizeHint(self) -> QSize:
+        return QSize(190, HEAD + (ROW * len(self.items) + 5 if self.active else 0))
+
+    def minimumSizeHint(self) -> QSize:
+        return self.sizeHint()
+
+    def item_key(self, index: int) -> str:
+        return f"{self.step.name}/{self.items[index].title}"
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        row = int((event.position().y() - HEAD) // ROW)
+        if self.active and 0 <= row < len(self.items):
+            title = self.items[row].title
+            if title.startswith(CASE):  # a case is looked at by showing it
+                self.state.set_view(case=title.removeprefix(CASE))
+            self.toggled.emit(self.item_key(row))
+        else:
+            self.chosen.emit(self.step)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
+            self.chosen.emit(self.step)
+        else:
+            super().keyPressEvent(event)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        width = self.width()
+        if self.active:
+            painter.fillRect(self.rect(), QColor(BAND))
+            painter.fillRect(0, 0, 4, self.height(), QColor(PINE))
+        else:
+            painter.fillRect(self.rect(), QColor(SHEET))
+        bold = QFont(self.font())
+        bold.setBold(True)
+        painter.setFont(bold)
+        painter.setPen(QColor(INK))
+        painter.drawText(QRectF(16, 6, width - 90, 18), Qt.AlignmentFlag.AlignVCenter, self.step.name)
+        revision = self.state.revision
+        x = width - 10.0
+        for severity in ("note", "warning", "blocking"):
+            count = len(revision.open_findings(self.step, severity)) if revision else 0
+            if not count or severity == "note":
+                continue
+            text = f"{SEVERITY_MARK[severity]} {count}"
+            painter.setPen(QColor(SEVERITY_COLOUR[severity]))
+            w = painter.fontMetrics().horizontalAdvance(text)
+            x -= w
+            painter.drawText(QRectF(x, 6, w + 2, 18), Qt.AlignmentFlag.AlignVCenter, text)
+            x -= 8
+        looked = revision.looked if revision else set()
+        done = sum(self.item_key(k) in looked for k in range(len(self.items)))
+        draw_tally(painter, QRectF(17, 27, width, 11), done, len(self.items), INK if done else GRAPHITE)
+        if self.active:
+            self._paint_items(painter, width)
+
+    def _paint_items(self, painter: QPainter, width: int) -> None:
+        revision = self.state.revision
+        painter.setFont(self.font())
+        for k, item in enumerate(self.items):
+            y = HEAD + k * ROW
+            seen = revision is not None and self.item_key(k) in revision.looked
+            painter.setPen(QColor(INK if seen else GRAPHITE))
+            stroke = "|" if seen else "·"
+            painter.drawText(QRectF(17, y, 10, ROW), Qt.AlignmentFlag.AlignVCenter, stroke)
+            text, colour = "", PALE
+            if revision is not None:
+                found = [f for f in revision.review.findings if f.code in item.codes]
+                above = [f for f in found if f.severity != "note"]
+                still = [f for f in above if revision.decision(f) == "open"]
+                if still:
+                    text = f"{len(still)} open"
+                    worst = "blocking" if any(f.severity == "blocking" for f in still) else "warning"
+                    colour = SEVERITY_COLOUR[worst]
+                elif above:
+                    text, colour = "decided", MOSS
+                elif found:
+                    text, colour = f"{len(found)} note{'s' if len(found) > 1 else ''}", MUTED
+                elif item.codes:
+                    text, colour = "none", MOSS
+                else:
+                    text, colour = ("seen", MOSS) if seen else ("to look at", MUTED)
+            taken = painter.fontMetrics().horizontalAdvance(text)
+            title = painter.fontMetrics().elidedText(item.title, Qt.TextElideMode.ElideRight, width - 48 - taken)
+            painter.drawText(QRectF(28, y, width - 44 - taken, ROW), Qt.AlignmentFlag.AlignVCenter, title)
+            painter.setPen(QColor(colour))
+            painter.drawText(
+                QRectF(0, y, width - 11, ROW), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text
+            )
+
+
+class RoundPanel(QScrollArea):
+    """All steps, top to bottom."""
+
+    item_toggled = pyqtSignal(str)
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self.setWidgetResizable(True)
+        self.setFrameShape(QScrollArea.Shape.NoFrame)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        body = QWidget()
+        body.setStyleSheet(f"background: {SHEET};")
+        layout = QVBoxLayout(body)
+        layout.setContentsMargins(0, 6, 0, 6)
+        layout.setSpacing(0)
+        self.steps = [StepWidget(step, state) for step in STEPS]
+        for widget in self.steps:
+            layout.addWidget(widget)
+            widget.chosen.connect(state.go)
+            widget.toggled.connect(self.item_toggled)
+        layout.addStretch()
+        self.setWidget(body)
+        state.step_changed.connect(self._resize)
+        for signal in (state.revision_changed, state.decided):
+            signal.connect(self._repaint)
+
+    def _resize(self) -> None:
+        for widget in self.steps:
+            widget.updateGeometry()
+            widget.update()
+
+    def _repaint(self) -> None:
+        for widget in self.steps:
+            widget.updateGeometry()
+            widget.update()

@@ -1,0 +1,1 @@
+"""What the window works on: files, jobs, undo, the state that widgets listen to."""

@@ -1,0 +1,148 @@
+"""Work in the background: one job at a time, with progress and Cancel."""
+
+from __future__ import annotations
+
+import gc
+import logging
+import time
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
+
+from ...log_file import start_log
+
+log = logging.getLogger(__name__)
+
+
+def where_logged() -> str:
+    """A sentence that names the log file; "" where there is none."""
+    path = start_log()
+    return f" Details are in {path}." if path is not None else ""
+
+
+class Cancelled(Exception):
+    """Raised inside a job through its progress call when the user has cancelled it."""
+
+
+class _Signals(QObject):
+    progress = pyqtSignal(str, float)
+    done = pyqtSignal(object)
+    failed = pyqtSignal(str)
+    cancelled = pyqtSignal()
+
+
+class _Job(QRunnable):
+    def __init__(self, call: Callable[[Callable[[str, float], None]], Any], known: tuple[type[Exception], ...]) -> None:
+        super().__init__()
+        self.call, self.known = call, known
+        self.signals = _Signals()
+        self.stop = False
+        self._told = 0.0
+        self.setAutoDelete(False)
+
+    def progress(self, text: str, share: float) -> None:
+        if self.stop:
+            raise Cancelled
+        now = time.monotonic()
+        if now - self._told > 0.05:
+            self._told = now
+            self.signals.progress.emit(text, share)
+            time.sleep(0)  # lets the window's thread have its turn
+
+    def run(self) -> None:
+        # a full collection holds every thread up for as long as the model is large: none while a job makes one
+        gc.disable()
+        try:
+            self._run()
+        finally:
+            gc.enable()
+
+    def _run(self) -> None:
+        try:
+            value = self.call(self.progress)
+        except Cancelled:
+            self.signals.cancelled.emit()
+        except self.known as error:
+            self.signals.failed.emit(str(error))
+        except MemoryError:
+            self.signals.failed.emit("This does not fit into the machine's memory.")
+        except Exception as error:
+            log.exception("a job failed")
+            self.signals.failed.emit(
+                f"A fault in Rod Tally: {type(error).__name__}: {error}. Nothing was changed.{where_logged()}"
+            )
+        else:
+            if self.stop:
+                self.signals.cancelled.emit()
+            else:
+                self.signals.done.emit(value)
+
+
+class Jobs(QObject):
+    """Runs one job at a time. `changed(text, share)` while it runs; `idle()` when it has ended, however it did."""
+
+    changed = pyqtSignal(str, float)
+    idle = pyqtSignal(str)
+
+    def __init__(self, known: tuple[type[Exception], ...]) -> None:
+        super().__init__()
+        self._known = known
+        self._job: _Job | None = None
+
+    @property
+    def busy(self) -> bool:
+        return self._job is not None
+
+    def start(
+        self,
+        title: str,
+        call: Callable[[Callable[[str, float], None]], Any],
+        done: Callable[[Any], None],
+        failed: Callable[[str], None],
+        cancelled: Callable[[], None] | None = None,
+    ) -> bool:
+        """Start `call(progress)` in the background; False when another job is still running. `cancelled` is called where
+        the user stopped it and something remains to be said or done."""
+        if self._job is not None:
+            return False
+        job = self._job = _Job(call, self._known)
+
+        def end(message: str) -> None:
+            self._job = None
+            self.idle.emit(message)
+
+        def finished(value: Any) -> None:
+            end("")
+            done(value)
+
+        def fault(message: str) -> None:
+            end("")
+            failed(message)
+
+        job.signals.progress.connect(lambda text, share: self.changed.emit(f"{title}: {text.lower()}", share))
+        job.signals.done.connect(finished)
+        job.signals.failed.connect(fault)
+
+        def stopped() -> None:
+            end(f"{title}: cancelled; nothing was changed" if cancelled is None else "")
+            if cancelled is not None:
+                cancelled()
+
+        job.signals.cancelled.connect(stopped)
+        self.changed.emit(title, 0.0)
+        pool = QThreadPool.globalInstance()
+        assert pool is not None
+        pool.start(job)
+        return True
+
+    def wait(self, seconds: float) -> None:
+        """Let a job that was cancelled come to where it stops, so that what it was saving is saved."""
+        pool = QThreadPool.globalInstance()
+        if self._job is not None and pool is not None:
+            pool.waitForDone(int(seconds * 1000))
+
+    def cancel(self) -> None:
+        if self._job is not None:
+            self._job.stop = True
+            self.changed.emit("Stopping…", 1.0)

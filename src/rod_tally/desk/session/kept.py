@@ -1,0 +1,76 @@
+"""Reviews of what a project keeps: its revisions with their last runs, and where things lie on this machine."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from pathlib import Path
+
+import platformdirs
+
+from ...analysis import Results, run
+from ...analysis.dynamics.dynamics import Dynamics, dynamics
+from ...checks import Subject, run_checks
+from ...loads import Distribution
+from ...model import Model, Settings
+from ...project import Project
+from ...project.store import is_old, run_print
+from ...review import Review
+from ...review.review import assess, attach_comparison
+from ...review.tally import tally
+from .state import Revision
+
+Progress = Callable[[str, float], None]
+
+
+def load_project(path: Path, progress: Progress) -> tuple[Project, list[Revision], Settings]:
+    """A project with the reviews of all its revisions, each by its last run; a revision without one is run."""
+    project = Project.open(path)
+    settings = project.settings()
+    revisions: list[Revision] = []
+    for row in project.revisions():
+        progress(f"Opening {row.name}", 0.1 + 0.8 * len(revisions) / max(len(project.revisions()), 1))
+        model = project.model(row.id)
+        runs = project.runs(row.id)
+        stale, run_name = False, ""
+        kept: Dynamics | None = None
+        if runs:
+            kept = project.dynamics(runs[-1].id, settings)
+            results, run_name = project.results(runs[-1].id), runs[-1].name
+            stale = is_old(runs[-1].print, model, settings)
+        else:
+            results, run_name = run(model, settings.run, progress, meshing=settings.mesh), "Run 1"
+        done = review_of(model, settings, results, stale, kept)
+        if not runs:
+            project.add_run(row.id, run_name, model, settings, results, done.dynamics)
+        if revisions:
+            last = revisions[-1].review
+            attach_comparison(done, last.model, last.results)
+        revisions.append(
+            Revision(
+                row.id, row.name, done, project.decisions(row.id), project.looked(row.id), run_name,
+                runs[-1].print if runs else run_print(model, settings),
+            )
+        )  # fmt: skip
+    return project, revisions, settings
+
+
+def source_of(model: Model) -> Path:
+    """The file a model was taken in from; the demo's lie in the package, wherever that is installed."""
+    path = Path(model.source_file)
+    shipped = Path(__file__).parents[2] / "demo" / "data" / path.name
+    return shipped if not path.is_file() and shipped.is_file() else path
+
+
+def data_folder() -> Path:
+    return Path(os.environ.get("ROD_TALLY_DATA") or platformdirs.user_data_dir("rod-tally"))
+
+
+def review_of(model: Model, settings: Settings, results: Results, stale: bool, kept: Dynamics | None = None) -> Review:
+    """A review of a run that was kept, with the modes and centres that were kept with it."""
+    loads = Distribution(model)
+    if stale:
+        findings = run_checks(Subject(model, None, settings, loads))
+        return Review(model, settings, results, findings, tally(model), stale=True, _distribution=loads)
+    own = dynamics(model, results, settings, loads) if kept is None else kept
+    return assess(model, settings, results, own, loads)

@@ -1,0 +1,258 @@
+"""What the window shows and what is picked in it. Widgets listen to this and write back through its methods."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from ...compare import Comparison
+from ...model import Finding
+from ...review import STEPS, Review, Step, step_of
+
+LOADS = ("loads", "arrived")  # overlays that show loads and need no results
+VALUES = "values"  # the label that overlays of loads write themselves
+MOST_COMBINATIONS = 500  # in the list of cases; all are in the table
+
+
+@dataclass
+class Revision:
+    """One revision as the window has it."""
+
+    id: int
+    name: str
+    review: Review
+    decisions: dict[str, tuple[str, str]] = field(default_factory=dict)
+    looked: set[str] = field(default_factory=set)
+    run_name: str = ""
+    run_print: str = ""  # of the run that is on show
+
+    @property
+    def stale(self) -> bool:
+        """Whether the model has changed since its run."""
+        return self.review.stale
+
+    @stale.setter
+    def stale(self, value: bool) -> None:
+        self.review.stale = value
+
+    def decision(self, finding: Finding) -> str:
+        return self.decided(finding)[0]
+
+    def decided(self, finding: Finding) -> tuple[str, str]:
+        """Decision and reason; of findings gathered in one, open as long as one of them is."""
+        all_of = [self.decisions.get(key, ("open", "")) for key in finding.keys]
+        return next((d for d in all_of if d[0] == "open"), all_of[0])
+
+    def open_findings(self, step: Step | None = None, severity: str | None = None) -> list[Finding]:
+        """Findings without a decision, of a step and a severity if these are given."""
+        return [
+            f
+            for f in self.review.findings
+            if self.decision(f) == "open"
+            and (step is None or step_of(f) is step)
+            and (severity is None or f.severity == severity)
+        ]
+
+
+class DeskState(QObject):
+    """The state of the window; every change is told by a signal."""
+
+    revision_changed = pyqtSignal()  # another revision, or new findings or results of this one
+    revisions_changed = pyqtSignal()
+    step_changed = pyqtSignal()
+    overlay_changed = pyqtSignal()
+    picked_changed = pyqtSignal()
+    shown_changed = pyqtSignal()  # storeys or isolation
+    decided = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.revisions: list[Revision] = []
+        self.current = -1
+        self.step = STEPS[0]
+        self.overlay = "sections"
+        self.label = "none"
+        self.case = ""
+        self.component = "my"
+        self.plate = "mx"  # of slabs and walls
+        self.plate_range: tuple[float, float] | None = None  # SI; None from the largest value
+        self.plate_averaged = False
+        self.plate_crosses = False
+        self.plate_over = ""  # "highest" or "lowest" over combinations in place of a case
+        self.cut = "v"  # of cuts
+        self.origin = ""  # of loads: only those from there
+        self.scale = 1.0
+        self.times = (
+            0.0  # how many times displacements are drawn, before `scale`; 0 for a scale that suits the building
+        )
+        self.mode = 1
+        self.picked: tuple[str, str] | None = None  # ("member" | "node" | "surface", id)
+        self.selected: list[tuple[str, str]] = []  # what else is chosen beside it, for corrections in bulk
+        self.tally_by = "overview"
+        self.storeys: set[str] = set()
+        self.isolated: set[str] = set()
+        self.surfaces = True
+        self.finding: Finding | None = None
+
+    @property
+    def revision(self) -> Revision | None:
+        return self.revisions[self.current] if 0 <= self.current < len(self.revisions) else None
+
+    @property
+    def review(self) -> Review | None:
+        return self.revision.review if self.revision else None
+
+    @property
+    def comparison(self) -> Comparison | None:
+        return self.review.comparison if self.review else None
+
+    @property
+    def baseline(self) -> Revision | None:
+        """The revision that the current one is compared with: the one before it."""
+        return self.revisions[self.current - 1] if self.current > 0 else None
+
+    def set_revisions(self, revisions: list[Revision], current: int) -> None:
+        self.revisions = revisions
+        self.revisions_changed.emit()
+        self.choose(current)
+
+    def choose(self, index: int) -> None:
+        self.current = index
+        self.storeys, self.isolated, self.finding, self.picked = set(), set(), None, None
+        self.selected = []
+        self._settle_case()
+        self.revision_changed.emit()
+        self.picked_changed.emit()
+
+    def refresh(self) -> None:
+        """The current revision was recomputed."""
+        review = self.review
+        self._settle_case()
+        if self.picked is not None and review is not None:
+            self.selected = [p for p in self.selected if self._there(*p)]
+            if not self._there(*self.picked):
+                self.picked = None
+        self.revision_changed.emit()
+        self.picked_changed.emit()
+
+    def _there(self, kind: str, ident: str) -> bool:
+        review = self.review
+        if review is None:
+            return False
+        parts: dict[str, object] = {
+            "member": review.model.members, "node": review.model.nodes, "surface": review.model.surfaces,
+        }  # fmt: skip
+        return ident in parts.get(kind, ())  # type: ignore[operator]
+
+    def chosen(self, kind: str) -> list[str]:
+        """Ids of the selected things of a kind, the picked one first; just that one where nothing else is selected."""
+        out = [self.picked[1]] if self.picked is not None and self.picked[0] == kind else []
+        return out + [i for k, i in self.selected if k == kind and i not in out]
+
+    def select(self, picks: list[tuple[str, str]]) -> None:
+        """Choose several things at once; the first is the picked one unless the picked one is among them."""
+        self.selected = list(dict.fromkeys(p for p in picks if self._there(*p)))
+        if self.selected and self.picked not in self.selected:
+            self.picked, self.finding = self.selected[0], None
+        self.picked_changed.emit()
+
+    def toggle(self, kind: str, ident: str) -> None:
+        """Add a thing to the selection, or take it out."""
+        pick = (kind, ident)
+        now = self.selected or ([self.picked] if self.picked is not None else [])
+        self.selected = [p for p in now if p != pick] if pick in now else [*now, pick]
+        self.picked, self.finding = (
+            (pick if pick in self.selected else self.selected[0] if self.selected else None),
+            None,
+        )
+        self.picked_changed.emit()
+
+    def go(self, step: Step) -> None:
+        """Take a step of the round: its overlay and table come with it."""
+        self.step = step
+        self.overlay = step.overlay
+        self._settle_case()
+        self.step_changed.emit()
+        self.overlay_changed.emit()
+
+    def cases(self) -> list[str]:
+        """What the shown overlay can show: load cases and combinations for loads, computed ones for results."""
+        review = self.review
+        if review is None:
+            return []
+        if self.overlay in LOADS:
+            return [*review.model.cases, *(c.name for c in review.combinations[:MOST_COMBINATIONS])]
+        return [*review.results.cases, *(c.name for c in review.computed_combinations[:MOST_COMBINATIONS])]
+
+    def show_overlay(self, name: str) -> None:
+        if name != self.overlay:
+            self.overlay = name
+            self._settle_case()
+            self.overlay_changed.emit()
+
+    def _settle_case(self) -> None:
+        """Where the overlay cannot show the chosen case, the first one that it can."""
+        known = self.cases()
+        if self.case not in known:
+            self.case = known[0] if known else ""
+
+    def set_view(self, **values: object) -> None:
+        """Label, case, component or scale of the view."""
+        if "case" in values:
+            self.plate_over = ""
+        for key, value in values.items():
+            setattr(self, key, value)
+        self.overlay_changed.emit()
+
+    def pick(self, kind: str | None, ident: str = "", finding: Finding | None = None) -> None:
+        picked = (kind, ident) if kind else None
+        if picked != self.picked or finding is not self.finding or self.selected:
+            self.picked, self.finding, self.selected = picked, finding, []
+            self.picked_changed.emit()
+
+    def pick_finding(self, finding: Finding) -> None:
+        """Pick what a finding is about: its first member or node that is in the model."""
+        model = self.review.model if self.review else None
+        kind, picked = None, ""
+        for ident in finding.ids if model else ():
+            assert model is not None
+            kind = next((k for k in ("member", "node", "surface") if self._there(k, ident)), None)
+            if kind is not None:
+                picked = ident
+                break
+        self.pick(kind, picked, finding)
+
+    def show_storeys(self, names: set[str]) -> None:
+        if names != self.storeys:
+            self.storeys = names
+            self.shown_changed.emit()
+
+    def show_surfaces(self, shown: bool) -> None:
+        self.surfaces = shown
+        self.shown_changed.emit()
+
+    def isolate(self, members: set[str]) -> None:
+        self.isolated = members
+        self.shown_changed.emit()
+
+    def shown_members(self) -> set[str]:
+        """Members that the view shows, after storeys and isolation."""
+        review = self.review
+        if review is None:
+            return set()
+        members = review.model.members
+        shown = set(members)
+        if self.storeys:
+            shown = {i for i in shown if members[i].storey in self.storeys}
+        return shown & self.isolated if self.isolated else shown
+
+    def shown_surfaces(self) -> list[str]:
+        """Surfaces that the view shows: those of the shown storeys, or those that are isolated."""
+        review = self.review
+        if review is None or not self.surfaces:
+            return []
+        every = review.model.surfaces.values()
+        if self.isolated:
+            return [s.id for s in every if s.id in self.isolated]
+        return [s.id for s in every if not self.storeys or s.storey in self.storeys]

@@ -1,0 +1,124 @@
+"""What the undo stack holds: decisions, looks, corrections."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtGui import QUndoCommand
+
+from ...model import Finding
+from ...model.edits import Edit, EditError, make_again
+from .state import Revision
+
+if TYPE_CHECKING:
+    from .session import Session
+
+
+class Decide(QUndoCommand):
+    def __init__(self, session: Session, revision: Revision, finding: Finding, status: str, reason: str) -> None:
+        super().__init__(f"{status} {finding.code}")
+        self.session, self.revision = session, revision
+        self.now = {key: (status, reason) for key in finding.keys}
+        self.before = {key: revision.decisions.get(key, ("open", "")) for key in finding.keys}
+
+    def redo(self) -> None:
+        self.session.keep_decisions(self.revision, self.now)
+
+    def undo(self) -> None:
+        self.session.keep_decisions(self.revision, self.before)
+
+
+class Look(QUndoCommand):
+    def __init__(self, session: Session, revision: Revision, item: str) -> None:
+        super().__init__(f"look at {item}")
+        self.session, self.revision, self.item = session, revision, item
+        self.seen = item not in revision.looked
+
+    def redo(self) -> None:
+        self.session.keep_look(self.revision, self.item, self.seen)
+
+    def undo(self) -> None:
+        self.session.keep_look(self.revision, self.item, not self.seen)
+
+
+class Correct(QUndoCommand):
+    def __init__(self, session: Session, revision: Revision, edit: Edit) -> None:
+        super().__init__(edit.text)
+        self.session, self.revision, self.edit = session, revision, edit
+
+    def redo(self) -> None:
+        try:
+            self.edit.apply(self.revision.review.model)
+        except EditError as error:
+            self.setObsolete(True)
+            self.session.failed.emit(self.edit.text, f"This cannot be done: {error}.")
+            return
+        self.session.model_changed(self.revision)
+
+    def undo(self) -> None:
+        self.edit.revert(self.revision.review.model)
+        self.session.model_changed(self.revision)
+
+
+class CorrectAll(QUndoCommand):
+    """Several corrections in one step; when one cannot be made none is, or `partly` all the others."""
+
+    def __init__(self, session: Session, revision: Revision, edits: list[Edit], partly: bool = False) -> None:
+        super().__init__(edits[-1].text)
+        self.session, self.revision, self.edits, self.partly = session, revision, edits, partly
+
+    def redo(self) -> None:
+        made: list[Edit] = []
+        missed: list[str] = []
+        model = self.revision.review.model
+        for edit in self.edits:
+            try:
+                edit.apply(model)
+            except EditError as error:
+                if self.partly:
+                    missed.append(str(error))
+                    continue
+                for done in reversed(made):
+                    done.revert(model)
+                self.setObsolete(True)
+                self.session.failed.emit(edit.text, f"This cannot be done: {error}.")
+                return
+            made.append(edit)
+        self.edits = made
+        if missed:
+            self.session.failed.emit(self.text(), f"{len(missed)} cannot be done: {'; '.join(missed[:5])}.")
+        if not made:
+            self.setObsolete(True)
+            return
+        self.session.model_changed(self.revision)
+
+    def undo(self) -> None:
+        for edit in reversed(self.edits):
+            edit.revert(self.revision.review.model)
+        self.session.model_changed(self.revision)
+
+
+class Again(QUndoCommand):
+    """All corrections of before in one step of the undo."""
+
+    def __init__(self, session: Session, revision: Revision, records: list[dict[str, Any]]) -> None:
+        super().__init__(f"make {len(records)} corrections again")
+        self.session, self.revision, self.records = session, revision, records
+        self.made: list[Edit] = []
+
+    def redo(self) -> None:
+        self.made, missed = make_again(self.revision.review.model, self.records)
+        if missed:
+            self.session.failed.emit(
+                "Corrections again", f"{len(missed)} could not be made:\n" + "\n".join(missed[:12])
+            )
+        if not self.made:
+            self.setObsolete(True)
+            return
+        self.session.said.emit(f"{len(self.made)} corrections made again")
+        self.session.model_changed(self.revision)
+
+    def undo(self) -> None:
+        for edit in reversed(self.made):
+            edit.revert(self.revision.review.model)
+        self.session.model_changed(self.revision)

@@ -1,0 +1,141 @@
+"""Tables of slabs' and walls' forces, and of cuts."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...analysis.results.cuts import CUT_COMPONENTS, CutForces
+from ...analysis.shells.fields import PLATE_COMPONENTS, PlateFields
+from ...analysis.shells.quantities import unit_kind
+from ..quantities import UnitSet
+from ..session.state import DeskState
+from .rows import Rows
+
+WORDS = {"n": "N", "v": "V", "vz": "V out", "m": "M", "mb": "M about it", "mt": "M across"}
+
+
+CARRIES = {
+    "shell": "carries as a shell in a run", "column": "stands for one column in a run",
+    "two-way": "hands its loads on by yield lines", "one-way": "hands its loads on one way",
+}  # fmt: skip
+
+
+def surface_results(state: DeskState, units: UnitSet, ident: str) -> list[str]:
+    """What the shown case gives of one slab or wall, in lines: how far it moves, and the range of each moment and force."""
+    review, case = state.review, state.case
+    fields = review.fields if review is not None and not review.fields_waiting else None
+    stale = state.revision is not None and state.revision.stale
+    if review is None or fields is None or stale or ident not in fields.plates.surfaces:
+        return []
+    r = review.shown(case)
+    if case not in r.cases:
+        return []
+    c, k = r.case_index(case), fields.plates.surfaces.index(ident)
+    nodes = fields.plates.nodes_of(ident)
+    if not r.node_done[c][nodes].all():
+        return []
+    moved = float(np.linalg.norm(r.displacement[c][nodes, :3], axis=1).max())
+    out = [f"{case}: moves up to {units.show(moved, 'small', 3)} {units.small[1]}; {len(nodes)} nodes"]
+    values = fields.at_corners(r.displacement[c])[fields.corners.surface == k]
+    for names, kind in ((PLATE_COMPONENTS[3:6], "moment"), (PLATE_COMPONENTS[:3], "force")):
+        parts = []
+        for name in names:
+            own = values[:, PLATE_COMPONENTS.index(name)]
+            parts.append(f"{name} {units.show(float(own.min()), kind, 3)} to {units.show(float(own.max()), kind, 3)}")
+        out.append(f"{', '.join(parts)} {getattr(units, kind)[1]}/m")
+    return out
+
+
+def _fields(state: DeskState, out: Rows) -> PlateFields | None:
+    """What gives the forces of slabs and walls; None where there are none or not yet, with a word in the rows' note."""
+    review = state.review
+    if review is not None and review.fields_waiting:
+        out.note = "Run, Slab and wall forces works them out"
+        return None
+    fields = review.fields if review is not None else None
+    if fields is None:
+        out.note = "no slab or wall was computed as a shell"
+    return fields
+
+
+def surface_forces(state: DeskState, units: UnitSet) -> Rows:
+    """Lowest and highest of every component of each slab and wall in the case that is shown."""
+    kinds = ["force"] * 3 + ["moment"] * 3 + ["force"] * 2
+    titles = []
+    for name, kind in zip(PLATE_COMPONENTS, kinds):
+        titles += [f"{name} low, {getattr(units, kind)[1]}/m", f"{name} high"]
+    out = Rows(["Surface", "Class", "Storey", "Elements", *titles])
+    review, fields = state.review, _fields(state, out)
+    if review is None or fields is None:
+        return out
+    r = review.shown(state.case)
+    if state.case not in r.cases:
+        out.note = f"{state.case or 'no case'} was not computed"
+        return out
+    out.note = f"Case {state.case}"
+    values = fields.at_corners(r.displacement[r.case_index(state.case)])
+    factors = np.array([getattr(units, kind)[0] for kind in kinds])
+    count = fields.plates.elements()
+    for k, ident in enumerate(fields.plates.surfaces):
+        s = review.model.surfaces.get(ident)
+        own = values[fields.corners.surface == k] * factors
+        if s is None or not len(own):
+            continue
+        low, high = own.min(axis=0), own.max(axis=0)
+        out.add(
+            [s.name or ident, s.cls, s.storey, count[ident], *np.column_stack([low, high]).ravel().tolist()],
+            ("surface", ident),
+        )
+    return out
+
+
+def surfaces_over(state: DeskState, units: UnitSet) -> Rows:
+    """Lowest and highest of the shown quantity of each slab and wall over all combinations, and which gives them."""
+    name = state.plate
+    kind = unit_kind(name)
+    factor, unit = (1e-6, "N/mm²") if kind == "stress" else getattr(units, kind)
+    unit = unit if kind == "stress" else f"{unit}/m"
+    out = Rows(["Surface", "Class", "Storey", f"{name} low, {unit}", "by", f"{name} high, {unit}", "by"])
+    review, fields = state.review, _fields(state, out)
+    if review is None or fields is None:
+        return out
+    found = review.envelopes.known_plates(name, state.plate_averaged)
+    if found is None:
+        out.note = "Run, Highest of all combinations works it out"
+        return out
+    out.note = f"{name} over {len(found.combinations)} combinations; Force above the view chooses another"
+    for k, ident in enumerate(fields.plates.surfaces):
+        s = review.model.surfaces.get(ident)
+        own = np.flatnonzero((fields.corners.surface == k) & found.done)
+        if s is None or not len(own):
+            continue
+        low, high = own[int(found.low[own].argmin())], own[int(found.high[own].argmax())]
+        names = [found.combinations[int(by[at])].name for by, at in ((found.low_by, low), (found.high_by, high))]
+        values = float(found.low[low]) * factor, float(found.high[high]) * factor
+        out.add([s.name or ident, s.cls, s.storey, values[0], names[0], values[1], names[1]], ("surface", ident))
+    return out
+
+
+def cuts(state: DeskState, units: UnitSet) -> Rows:
+    """Forces of every cut in the case that is shown, its factor included."""
+    f, m = units.force[1], units.moment[1]
+    out = Rows(
+        ["Cut", "Set", "Storey", "Length, m", "Factor", *(f"{WORDS[c]}, {f if c[0] in 'nv' else m}" for c in CUT_COMPONENTS),
+         "Why not"]
+    )  # fmt: skip
+    review = state.review
+    if review is None or not review.model.cuts:
+        out.note = "Run, Cuts across a floor… or Cut through a wall… makes some"
+        return out
+    out.note = f"Case {state.case}; N tension positive, V along the cut, M about the plane's normal"
+    forces = review.cut_forces(state.case)
+    for c in review.model.cuts:
+        found = forces.get(c.name, "it was not computed")
+        length = float(np.linalg.norm(c.line[1] - c.line[0]))
+        values: list[object] = [None] * len(CUT_COMPONENTS)
+        if isinstance(found, CutForces):
+            kinds = ("force" if k[0] in "nv" else "moment" for k in CUT_COMPONENTS)
+            values = [getattr(found, k) * getattr(units, kind)[0] for k, kind in zip(CUT_COMPONENTS, kinds)]
+        why = "" if isinstance(found, CutForces) else found
+        out.add([c.name, c.family, c.storey, length, c.factor, *values, why], ("surface", c.surfaces[0]))
+    return out

@@ -1,0 +1,1 @@
+"""The picture of the model and what stands around it."""

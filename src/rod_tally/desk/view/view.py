@@ -1,0 +1,359 @@
+"""The model in three dimensions: one overlay at a time, picking, stepping through what lies on top of each other."""
+
+from __future__ import annotations
+
+import logging
+import math
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import QElapsedTimer, QEvent, QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QOffscreenSurface, QOpenGLContext
+from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
+from shapely.geometry import Point, Polygon
+
+from ...model.geometry.vectors import Array
+from ..overlays.registry import Sheet, draw_members, draw_surfaces, overlays
+from ..quantities import METRIC, UnitSet
+from ..session.state import VALUES, DeskState
+from ..theme import INK, MUTED, PAPER, PINE, RUST, SHEET
+
+log = logging.getLogger(__name__)
+
+REACH = 9.0  # px; how near to a member a click must be
+DIRECTIONS = {
+    "3d": ((-0.62, -0.78, 0.55), (0, 0, 1)),
+    "plan": ((0, 0, 1), (0, 1, 0)),
+    "south": ((0, -1, 0), (0, 0, 1)),
+    "east": ((1, 0, 0), (0, 0, 1)),
+}
+
+SMOOTH = 8000  # lines and faces up to which edges are drawn smooth
+DEPTH = 14  # times the model's own depth
+SWING = 2000  # ms for one swing to and fro
+
+
+def opengl_works() -> bool:
+    """Whether a drawing context can be had here at all (VTK would end the program where there is none)."""
+    context = QOpenGLContext()
+    if not context.create():
+        return False
+    surface = QOffscreenSurface()
+    surface.setFormat(context.format())
+    surface.create()
+    good = context.makeCurrent(surface)
+    context.doneCurrent()
+    return bool(good)
+
+
+class View(QWidget):
+    """The picture with its legend. Where there is no OpenGL a panel says so, and everything else works."""
+
+    drawn = pyqtSignal()
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self.state = state
+        self.units: UnitSet = METRIC
+        self.plotter: Any = None
+        self.canvas: Any = None
+        self._sheet: Sheet | None = None
+        self._press: tuple[float, float] | None = None
+        self._stack: list[tuple[str, str]] = []
+        self._model_seen: object = None
+        self._turned = False  # the camera has moved since symbols were last given their size
+        self.direction = "3d"
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        self.legend = QLabel()
+        self.legend.setObjectName("legend")
+        self.legend.setTextFormat(Qt.TextFormat.RichText)
+        self.legend.setWordWrap(True)
+        self.legend.setContentsMargins(9, 4, 9, 4)
+        self.legend.setStyleSheet(f"background: {SHEET};")
+        if opengl_works():
+            from .canvas import Canvas
+            from .screen import Screen
+
+            self.plotter = Screen(self, self._keep_size, self._draw_plainly)
+            self.plotter.set_background(PAPER)
+            self.plotter.enable_parallel_projection()
+            self.plotter.enable_anti_aliasing("msaa", multi_samples=4)
+            self.canvas = Canvas(self.plotter)
+            self.plotter.interactor.installEventFilter(self)
+            self.plotter.camera.AddObserver("ModifiedEvent", lambda *_: self._camera_moved())
+            layout.addWidget(self.plotter.interactor, 1)
+        else:
+            panel = QLabel(
+                "The view needs OpenGL, and this display has none.\n"
+                "Tables, findings, runs and comparison all work without it."
+            )
+            panel.setAlignment(Qt.AlignmentFlag.AlignCenter)
+            panel.setStyleSheet(f"color: {MUTED};")
+            layout.addWidget(panel, 1)
+        layout.addWidget(self.legend)
+        self.animated = False
+        self._clock = QElapsedTimer()
+        self._beat = QTimer(self)
+        self._beat.setInterval(40)
+        self._beat.timeout.connect(self._swing)
+        self._redraw = QTimer(self)
+        self._redraw.setSingleShot(True)
+        self._redraw.setInterval(0)
+        self._redraw.timeout.connect(self.draw)
+        for signal in (state.revision_changed, state.overlay_changed, state.shown_changed, state.picked_changed):
+            signal.connect(self._redraw.start)
+        self._redraw.start()
+
+    def animate(self, on: bool) -> None:
+        """Move the displaced shape to and fro, or let it rest."""
+        self.animated = on and self.canvas is not None and self.canvas.moves
+        if self.animated:
+            self._clock.start()
+            self._beat.start()
+        else:
+            self._beat.stop()
+            if self.canvas is not None and self.canvas.moves:
+                self.canvas.phase(1.0)
+
+    def _swing(self) -> None:
+        if self.canvas is None or not self.canvas.moves:
+            self.animate(False)
+            return
+        self.canvas.phase(math.sin(2 * math.pi * self._clock.elapsed() / SWING))
+
+    def close_view(self) -> None:
+        """Give VTK's window back before Qt takes it away."""
+        if self.plotter is not None:
+            self._beat.stop()
+            self._redraw.stop()
+            self.plotter.close()
+            self.plotter = self.canvas = None
+
+    def draw(self) -> None:
+        """Draw everything anew: members, the overlay, what is picked."""
+        review = self.state.review
+        if self.canvas is None or review is None:
+            self.legend.setText("Open a model: File, Take in a model… (Ctrl+O)" if review is None else "")
+            if self.canvas is not None and review is None:
+                self.canvas.clear()
+                self.plotter.update()
+            return
+        shown = self.state.shown_members()
+        model = review.model
+        ids = [i for i in model.members if i in shown]
+        lines = model.lines_of([model.members[i] for i in ids])
+        self._sheet = Sheet(review, self.state, ids, lines, self.units, self.direction)
+        if self._model_seen is not model:
+            self._model_seen = model
+            self.look_from(self.direction, render=False)
+        self.canvas.clear()
+        chosen = overlays().get(self.state.overlay) or next(iter(overlays().values()))
+        canvas, sheet = self.canvas, self._sheet
+        legend: list[str] = []
+        if chosen.base != "pale":
+            self._try("slabs and walls", lambda: draw_surfaces(canvas, sheet))
+        if chosen.base != "none":
+            self._try("members", lambda: draw_members(canvas, sheet, chosen.base == "pale"))
+        self._try(chosen.title.lower(), lambda: legend.extend(chosen.draw(canvas, sheet)))
+        self._try("labels", self._draw_labels)
+        self._try("what is picked", self._draw_picked)
+        if self.canvas.left_out:
+            names = list(dict.fromkeys(self.canvas.left_out))
+            more = f" and {len(names) - 4} more" if len(names) > 4 else ""
+            legend.append(f"<span style='color:{RUST}'>not drawn: {', '.join(names[:4])}{more}</span>")
+        # smooth edges cost a software OpenGL more than twice the time, and are missed least where much is drawn
+        self.plotter.samples = 4 if self.canvas.cells < SMOOTH else 0
+        self.legend.setText(" &nbsp; ".join(f"<span style='white-space: nowrap'>{entry}</span>" for entry in legend))
+        self._turned = True
+        self.plotter.update()
+        self.drawn.emit()
+
+    def _try(self, what: str, draw: Callable[[], None]) -> None:
+        """Draw one thing; what cannot be drawn is left out and named in the legend, and the rest is drawn."""
+        assert self.canvas is not None
+        try:
+            draw()
+        except Exception:
+            log.exception("the view could not draw %s", what)
+            self.canvas.left_out.append(what)
+
+    def _draw_labels(self) -> None:
+        sheet, label = self._sheet, self.state.label
+        if sheet is None or label in ("none", VALUES):
+            return
+        if label == "nodes":
+            nodes = sheet.nodes()
+            points, texts = [sheet.model.nodes[n].point for n in nodes], nodes
+        elif label == "surfaces":
+            points, texts = [s.centroid for s in sheet.surfaces], [s.name or s.id for s in sheet.surfaces]
+        elif label == "lines":
+            points, texts = self._line_labels(sheet)
+        else:
+            points = list(sheet.lines.mean(axis=1))
+            members = [sheet.model.members[i] for i in sheet.ids]
+            texts = [m.name or m.id if label == "members" else m.section for m in members]
+        if len(points) <= 1500:
+            self.canvas.labels(np.array(points).reshape(-1, 3), texts, MUTED, 10)
+
+    def _line_labels(self, sheet: Sheet) -> tuple[list[Array], list[str]]:
+        """Names of stacks at their foot and of beam lines and walls at their first part."""
+        points, texts = [], []
+        shown = set(sheet.ids) | {s.id for s in sheet.surfaces}
+        for line in sheet.review.lines:
+            if line.kind == "frame" or line.members[0] not in shown:
+                continue
+            first = line.members[0]
+            if first in sheet.model.surfaces:
+                points.append(sheet.model.surfaces[first].centroid)
+            else:
+                own = sheet.model.line(sheet.model.members[first])
+                points.append(own[int(own[1, 2] < own[0, 2])] if line.kind == "stack" else own.mean(axis=0))
+            texts.append(line.name)
+        return points, texts
+
+    def _draw_picked(self) -> None:
+        from .canvas import ring
+
+        model, picked = self._sheet.model if self._sheet else None, self.state.picked
+        if model is None or picked is None:
+            return
+        for kind, ident in dict.fromkeys([picked, *self.state.selected]):
+            width = 6.0 if (kind, ident) == picked else 4.0
+            if kind == "member" and ident in model.members:
+                line = model.line(model.members[ident])
+                self.canvas.lines(line[None], PINE, width)
+                self.canvas.symbols(line, ring(4), PINE, 2.0)
+            elif kind == "node" and ident in model.nodes:
+                self.canvas.symbols(model.nodes[ident].point[None], ring(9), PINE, 2.6)
+            elif kind == "surface" and ident in model.surfaces:
+                s = model.surfaces[ident]
+                for loop in (s.outer, *s.openings):
+                    self.canvas.lines(np.stack([loop, np.roll(loop, -1, axis=0)], axis=1), PINE, width * 0.6)
+        finding = self.state.finding
+        if finding is not None and finding.at is not None:
+            self.canvas.symbols(np.array(finding.at)[None], ring(14), INK, 2.0)
+
+    def look_from(self, direction: str, render: bool = True) -> None:
+        """Turn to a named direction and take in everything that is shown."""
+        self.direction = direction
+        if self.plotter is None or self._sheet is None or not len(self._sheet.points):
+            return
+        points = self._sheet.points
+        vector, up = (np.array(v, float) for v in DIRECTIONS[direction])
+        self._frame(points, vector / np.linalg.norm(vector), up)
+        if render:
+            self.state.overlay_changed.emit()
+
+    def _frame(self, points: Array, vector: Array, up: Array) -> None:
+        middle = (points.min(axis=0) + points.max(axis=0)) / 2
+        reach = float(np.linalg.norm(np.ptp(points, axis=0))) or 1.0
+        camera = self.plotter.camera
+        camera.focal_point = tuple(middle)
+        camera.position = tuple(middle + vector * reach * 3)
+        camera.up = tuple(up)
+        right, above, _ = self.canvas.screen_axes()
+        width, height = self.plotter.render_window.GetSize()
+        across, tall = np.ptp(points @ right), np.ptp(points @ above)
+        camera.parallel_scale = max(tall / 2, across / 2 * height / max(width, 1), 0.5) * 1.14
+        self.plotter.reset_camera_clipping_range()
+
+    def take_me_there(self, point: Array, reach: float = 4.0) -> None:
+        """Close in on a place without turning."""
+        if self.plotter is None:
+            return
+        camera = self.plotter.camera
+        step = np.array(camera.position) - np.array(camera.focal_point)
+        camera.focal_point = tuple(point)
+        camera.position = tuple(point + step)
+        camera.parallel_scale = min(camera.parallel_scale, reach)
+        self.plotter.reset_camera_clipping_range()
+        self._redraw.start()
+
+    def _camera_moved(self) -> None:
+        self._turned = True
+
+    def _draw_plainly(self, on: bool) -> None:
+        if self.canvas is not None:
+            self.canvas.plainly(on)
+
+    def _keep_size(self) -> None:
+        if self.canvas is not None and self._turned:
+            self.canvas.keep_size()
+            self.plotter.reset_camera_clipping_range()
+            near, far = self.plotter.camera.clipping_range
+            # what is drawn over something in its place is lifted by a share of the depth that is drawn: it has to be enough
+            self.plotter.camera.clipping_range = (min(near, 0.01), near + DEPTH * (far - near))
+            self._turned = False
+
+    def members_at(self, x: float, y: float) -> list[str]:
+        """Members near a place of the picture (px from the lower left), nearest first, then from front to back."""
+        if self.canvas is None or self._sheet is None or not len(self._sheet.lines):
+            return []
+        a = self.canvas.to_screen(self._sheet.lines[:, 0])
+        b = self.canvas.to_screen(self._sheet.lines[:, 1])
+        d = b[:, :2] - a[:, :2]
+        p = np.array([x, y])
+        size = np.maximum((d * d).sum(axis=1), 1e-9)
+        t = np.clip(((p - a[:, :2]) * d).sum(axis=1) / size, 0, 1)
+        distance = np.linalg.norm(a[:, :2] + d * t[:, None] - p, axis=1)
+        depth = a[:, 2] + (b[:, 2] - a[:, 2]) * t
+        near = np.flatnonzero(distance <= REACH)
+        order = near[np.lexsort((depth[near], np.round(distance[near] / 3)))]
+        return [self._sheet.ids[i] for i in order]
+
+    def step_pick(self, by: int = 1) -> None:
+        """The next of the things that lay under the last click."""
+        if not self._stack:
+            return
+        picked = self.state.picked
+        at = self._stack.index(picked) if picked in self._stack else -1
+        self.state.pick(*self._stack[(at + by) % len(self._stack)])
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if isinstance(event, QMouseEvent) and event.button() == Qt.MouseButton.LeftButton:
+            where = (event.position().x(), event.position().y())
+            if event.type() == QEvent.Type.MouseButtonPress:
+                self._press = where
+            elif event.type() == QEvent.Type.MouseButtonRelease and self._press is not None:
+                if abs(where[0] - self._press[0]) + abs(where[1] - self._press[1]) < 4:
+                    self.click(*where, more=bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier))
+                self._press = None
+        return super().eventFilter(watched, event)
+
+    def click(self, x: float, y: float, more: bool = False) -> None:
+        """Pick what lies at a place of the widget: members first, then slabs and walls from front to back; a click on
+        nothing picks nothing. With `more` it is added to the selection, or taken out of it."""
+        ratio = self.devicePixelRatioF()
+        height = self.plotter.render_window.GetSize()[1]
+        place = x * ratio, height - y * ratio
+        self._stack = [("member", i) for i in self.members_at(*place)] + [
+            ("surface", i) for i in self.surfaces_at(*place)
+        ]
+        if self._stack and more:
+            self.state.toggle(*self._stack[0])
+        elif self._stack:
+            self.state.pick(*self._stack[0])
+        elif not more:
+            self.state.pick(None)
+
+    def surfaces_at(self, x: float, y: float) -> list[str]:
+        """Surfaces under a place of the picture (px from the lower left), from front to back."""
+        if self.canvas is None or self._sheet is None:
+            return []
+        found = []
+        for s in self._sheet.surfaces:
+            rings = [self.canvas.to_screen(r) for r in (s.outer, *s.openings)]
+            if (rings[0][:, :2].min(axis=0) > (x, y)).any() or (rings[0][:, :2].max(axis=0) < (x, y)).any():
+                continue
+            pane = Polygon(rings[0][:, :2], [r[:, :2] for r in rings[1:]])
+            if pane.is_valid and pane.area > 4 and pane.contains(Point(x, y)):
+                found.append((float(rings[0][:, 2].mean()), s.id))
+        return [ident for _, ident in sorted(found)]
+
+    @property
+    def stacked(self) -> int:
+        """How many things lay under the last click."""
+        return len(self._stack)

@@ -1,0 +1,92 @@
+"""The strip above the view: what is shown, of which case, with which labels, from where."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton
+
+from ...analysis.results.cuts import CUT_COMPONENTS
+from ...analysis.results.results import COMPONENTS
+from ...analysis.shells.quantities import PLATE_QUANTITIES
+from ..overlays.registry import overlays
+from ..session.state import VALUES, DeskState
+from .view import View
+
+LABELS = ("none", "members", "nodes", "sections", "surfaces", "lines", VALUES)
+DIRECTIONS = (("3d", "3D"), ("plan", "Plan"), ("south", "South"), ("east", "East"))
+
+
+class Strip(QFrame):
+    """Writes the user's choices to the state, and shows the state's."""
+
+    def __init__(self, state: DeskState, view: View) -> None:
+        super().__init__()
+        self.state, self.view = state, view
+        self.setObjectName("strip")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(8, 4, 8, 4)
+        row.setSpacing(5)
+        self.show_choice, self.case_choice = QComboBox(), QComboBox()
+        self.component_choice, self.label_choice = QComboBox(), QComboBox()
+        for name, item in overlays().items():
+            self.show_choice.addItem(item.title, name)
+        self.component_choice.addItems(list(COMPONENTS))
+        self.label_choice.addItems(list(LABELS))
+        for text, widget, width in (
+            ("Show", self.show_choice, 126),
+            ("Case", self.case_choice, 118),
+            ("Force", self.component_choice, 74),
+            ("Label", self.label_choice, 92),
+        ):
+            row.addWidget(QLabel(text))
+            widget.setFixedWidth(width)
+            widget.setAccessibleName(text)
+            row.addWidget(widget)
+        self.show_choice.activated.connect(lambda i: state.show_overlay(self.show_choice.itemData(i)))
+        self.case_choice.textActivated.connect(lambda text: state.set_view(case=text))
+        self.component_choice.textActivated.connect(self._choose_component)
+        self.label_choice.textActivated.connect(lambda text: state.set_view(label=text))
+        self.buttons: dict[str, QPushButton] = {}
+        for name, title in DIRECTIONS:
+            button = QPushButton(title)
+            button.setCheckable(True)
+            button.clicked.connect(lambda _=False, n=name: self._look(n))
+            row.addWidget(button)
+            self.buttons[name] = button
+        row.addStretch()
+
+    def _look(self, direction: str) -> None:
+        self.view.look_from(direction)
+        self.refresh()
+
+    def _choose_component(self, text: str) -> None:
+        if self.state.overlay == "cuts":
+            self.state.set_view(cut=text)
+        elif self.state.overlay == "plates":
+            self.state.set_view(plate=text, plate_range=None)
+        else:
+            self.state.set_view(component=text)
+
+    def refresh(self) -> None:
+        """Show the state as it is."""
+        state, review = self.state, self.state.review
+        self.show_choice.setCurrentIndex(self.show_choice.findData(state.overlay))
+        cases = state.cases()
+        if [self.case_choice.itemText(i) for i in range(self.case_choice.count())] != cases:
+            self.case_choice.clear()
+            self.case_choice.addItems(cases)
+        self.case_choice.setCurrentText(state.case)
+        wanted, now = list(COMPONENTS), state.component
+        if state.overlay == "plates":
+            wanted, now = list(PLATE_QUANTITIES), state.plate
+        elif state.overlay == "cuts":
+            wanted, now = list(CUT_COMPONENTS), state.cut
+        if [self.component_choice.itemText(i) for i in range(self.component_choice.count())] != wanted:
+            self.component_choice.clear()
+            self.component_choice.addItems(wanted)
+        self.component_choice.setCurrentText(now)
+        self.label_choice.setCurrentText(state.label)
+        forces = state.overlay in ("forces", "envelope", "plates", "cuts")
+        self.component_choice.setEnabled(forces or state.picked is not None)
+        for name, button in self.buttons.items():
+            button.setChecked(name == self.view.direction)
+            button.setEnabled(review is not None)

@@ -1,0 +1,1 @@
+"""Placements, curves, profiles and bodies of an IFC file."""

@@ -1,0 +1,1 @@
+"""Beams, columns, slabs and walls of an IFC file."""

@@ -1,0 +1,187 @@
+"""Physical members, footings, and the list of what is not read."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from ....model.entities.log import Skipped
+from ....model.geometry.vectors import Array
+from ...readers import Progress
+from ...source import SourceElement, SourceFooting, SourceModel
+from ..damage import UNREADABLE, first_line, for_each, ident, text
+from ..geometry import solids
+from ..geometry.bodies import Bodies, BodyError, representation
+from ..geometry.placement import FARTHEST, Placements
+from ..geometry.profiles import Profiles
+from ..materials import Materials
+
+MEMBERS = {"IfcBeam": "beam", "IfcColumn": "column", "IfcMember": "brace"}
+SURFACES = {"IfcSlab": "slab", "IfcWall": "wall", "IfcPlate": "plate", "IfcRoof": "roof", "IfcRamp": "ramp"}
+OTHERS = {
+    "IfcStair": "stair", "IfcStairFlight": "stair", "IfcRampFlight": "ramp", "IfcElementAssembly": "assembly",
+    "IfcCurtainWall": "curtain_wall", "IfcBuildingElementProxy": "proxy",
+}  # fmt: skip
+FOOTING_KINDS = {
+    "PAD_FOOTING": "pad", "STRIP_FOOTING": "strip", "FOOTING_BEAM": "beam", "PILE_CAP": "pile cap", "CAISSON": "caisson",
+}  # fmt: skip
+# what an IfcMember is called decides its class; without a word of it, it is a brace
+MEMBER_KINDS = {
+    "PURLIN": "beam", "RAFTER": "beam", "JOIST": "beam", "CHORD": "beam", "STRINGER": "beam", "PLATE": "beam",
+    "POST": "column", "STUD": "column", "ARCH_SEGMENT": "beam",
+}  # fmt: skip
+
+
+def read_physical(
+    file: Any,
+    source: SourceModel,
+    placements: Placements,
+    profiles: Profiles,
+    materials: Materials,
+    storeys: dict[int, str],
+    bearing: dict[int, bool],
+    progress: Progress,
+) -> None:
+    """Fill `source` with the physical members, footings and skipped elements of the file."""
+    bodies = Bodies(placements, profiles, profiles.units["PLANEANGLEUNIT"])
+    total = sum(len(file.by_type(k)) for k in MEMBERS) or 1
+    done = 0
+    for kind, cls in MEMBERS.items():
+        for element in file.by_type(kind):
+            done += 1
+            if done % 50 == 0:
+                progress("Reading members", done / total)
+            own = cls
+            if kind == "IfcMember" and file.schema != "IFC2X3":
+                own = MEMBER_KINDS.get(getattr(element, "PredefinedType", None) or "", cls)
+            source.counts[own] = source.counts.get(own, 0) + 1
+            try:
+                placements.sound(element)
+                found = _member(element, own, placements, bodies, profiles, materials, storeys)
+                found.bearing = bearing.get(element.id())
+                source.elements.append(found)
+            except UNREADABLE as error:
+                source.skipped.append(skip(element, own, error))
+    for kind, cls in (("IfcFooting", "footing"), ("IfcPile", "pile")):
+        for element in file.by_type(kind):
+            source.counts[cls] = source.counts.get(cls, 0) + 1
+            try:
+                placements.sound(element)
+                source.footings.append(_footing(element, cls, placements, profiles, storeys))
+            except UNREADABLE as error:
+                source.skipped.append(skip(element, cls, error))
+    _others(file, source)
+
+
+def _others(file: Any, source: SourceModel) -> None:
+    """What is listed and not transferred: wholes whose parts are read by themselves, and bodies of no known kind."""
+    parts: dict[int, int] = {}
+
+    def count(rel: Any) -> None:
+        parts[rel.RelatingObject.id()] = len(rel.RelatedObjects or ())
+
+    for_each(file, "IfcRelAggregates", count, source.log)
+    for kind, cls in OTHERS.items():
+        for element in file.by_type(kind):
+            source.counts[cls] = source.counts.get(cls, 0) + 1
+            reason = "elements of this kind are not transferred"
+            if element.id() in parts:
+                reason = "it is a whole of parts; those of them that are members, slabs or walls are read"
+            source.skipped.append(skip(element, cls, ValueError(reason)))
+
+
+def skip(element: Any, cls: str, error: Exception) -> Skipped:
+    """An element that is left out, with the reason that an error gives."""
+    return Skipped(cls, ident(element), first_line(error), text(element.Name), element.is_a())
+
+
+def _member(
+    element: Any,
+    cls: str,
+    placements: Placements,
+    bodies: Bodies,
+    profiles: Profiles,
+    materials: Materials,
+    storeys: dict[int, str],
+) -> SourceElement:
+    # attributes of an IfcElement by index, the same in all three schemas
+    world = placements.rigid_local(element.get_argument(5))  # ObjectPlacement
+    body = bodies.read(element, world)
+    # an extrusion's numbers were all looked at on the way
+    if body.how != "extrusion" and not np.abs(body.line).max() <= FARTHEST:
+        raise BodyError("a coordinate of it is not a number or lies beyond any building")
+    made_of = materials.of(element)
+    profile, cardinal = body.profile, None
+    if body.path is not None and not np.abs(body.path).max() <= FARTHEST:
+        raise BodyError("a coordinate of it is not a number or lies beyond any building")
+    if body.how == "axis":
+        profile = profiles.key(made_of.profile)
+        cardinal = made_of.cardinal
+    elif body.how == "measured" and made_of.profile is not None:
+        # the profile that is named, where it has a shape; the measured one only gives the line
+        named = profiles.key(made_of.profile)
+        if profiles.found[named].shape != "unknown":
+            profile = named
+    elif profiles.found[profile].shape == "unknown" and made_of.profile is not None:
+        profile = profiles.key(made_of.profile)
+    return SourceElement(
+        ident(element),  # GlobalId
+        text(element.get_argument(2)),  # Name
+        cls,
+        element.is_a(),
+        storeys.get(element.id(), ""),
+        body.line,
+        body.y_axis,
+        body.z_axis,
+        profile,
+        made_of.material,
+        body.how,
+        cardinal,
+        text(element.get_argument(7)),  # Tag
+        body.misfit,
+        body.path,
+        ends=body.ends,
+    )
+
+
+def _footing(
+    element: Any, cls: str, placements: Placements, profiles: Profiles, storeys: dict[int, str]
+) -> SourceFooting:
+    points = _extruded_corners(element, placements, profiles)
+    if points is None:
+        points, _ = solids.triangles(element)
+    return SourceFooting(
+        ident(element),
+        text(element.Name),
+        points.min(axis=0),
+        points.max(axis=0),
+        storeys.get(element.id(), ""),
+        "pile" if cls == "pile" else FOOTING_KINDS.get(getattr(element, "PredefinedType", None) or "", ""),
+    )
+
+
+def _extruded_corners(element: Any, placements: Placements, profiles: Profiles) -> Array | None:
+    """Corners of a single extruded block in world coordinates; None where the body is anything else."""
+    items = representation(element, "Body")
+    world = placements.local(element.ObjectPlacement)
+    if len(items) != 1 or not items[0].is_a("IfcExtrudedAreaSolid"):
+        return None
+    item = items[0]
+    profile = profiles.found[profiles.key(item.SweptArea)]
+    if profile.shape == "rectangle":
+        y, z = profile.dims["width"] / 2, profile.dims["depth"] / 2
+        flat = np.array([(-y, -z), (y, -z), (y, z), (-y, z)])
+    elif profile.outer:
+        flat = np.array(profile.outer)
+    else:
+        return None
+    c, s = np.cos(profile.turn), np.sin(profile.turn)
+    flat = flat @ np.array([[c, s], [-s, c]]) + np.array(profile.shift)
+    m = world @ placements.axis(item.Position)
+    base = np.column_stack([flat, np.zeros(len(flat))]) @ m[:3, :3].T + m[:3, 3]
+    along = placements.direction(item.ExtrudedDirection)
+    if along is None:
+        return None
+    step = m[:3, :3] @ (along / np.linalg.norm(along)) * item.Depth * placements.scale
+    return np.concatenate([base, base + step])

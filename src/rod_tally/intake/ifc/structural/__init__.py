@@ -1,0 +1,1 @@
+"""The structural analysis domain of an IFC file."""

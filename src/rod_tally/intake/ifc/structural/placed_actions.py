@@ -1,0 +1,173 @@
+"""Actions on surfaces, on places in space, temperatures and imposed movements."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from ....model.entities.surface import across, normal_of
+from ....model.geometry.vectors import Array
+from ...source import SourceAction, SourceEdge, SourceFace, SourceSurface
+from ..damage import ident, text
+from ..geometry.placement import Placements
+from ..units import Units
+from .members import edge
+
+PLANAR = ("PlanarForceX", "PlanarForceY", "PlanarForceZ")
+MOVED = (
+    "DisplacementX", "DisplacementY", "DisplacementZ", "RotationalDisplacementRX", "RotationalDisplacementRY",
+    "RotationalDisplacementRZ",
+)  # fmt: skip
+WARMER = (("DeltaTConstant", "DeltaT_Constant"), ("DeltaTY", "DeltaT_Y"), ("DeltaTZ", "DeltaT_Z"))
+HOTTEST = 5000.0  # K
+
+
+class ActionError(ValueError):
+    """An action this reader cannot take over; the message says why."""
+
+
+def finite(values: tuple[float, ...], most: float = 1e15) -> tuple[float, ...]:
+    """The values; raises ActionError when one is no number or beyond `most`."""
+    if not np.isfinite(values).all() or max(map(abs, values)) > most:
+        raise ActionError("a value of it is not a number, or beyond any load")
+    return values
+
+
+def imposed(action: Any, load: Any, case: str, target: str, is_point: bool, units: Units) -> SourceAction | None:
+    """A temperature or a movement; None for other loads. `target` is the id of a curve member or point connection."""
+    out = SourceAction(ident(action), text(action.Name), case, target, "temperature", [])
+    if load.is_a("IfcStructuralLoadTemperature"):
+        if is_point:
+            raise ActionError("a temperature on a point")
+        values = []
+        for names in WARMER:
+            raw = next((getattr(load, n) for n in names if getattr(load, n, None) is not None), 0.0)
+            values.append(float(raw) * units["THERMODYNAMICTEMPERATUREUNIT"])  # differences: no offset of the scale
+        out.stations = [(0.0, finite((*values, 0.0, 0.0, 0.0), HOTTEST))]
+        return out
+    if load.is_a("IfcStructuralLoadSingleDisplacement"):
+        if not is_point:
+            raise ActionError("an imposed movement along a member is not taken over")
+        out.kind = "movement"
+        out.stations = [(0.0, tuple(float(getattr(load, n, None) or 0.0) for n in MOVED))]
+        return out
+    return None
+
+
+def on_place(
+    action: Any,
+    load: Any,
+    case: str,
+    face: SourceFace | SourceSurface | None,
+    side: SourceEdge | None,
+    placements: Placements,
+    units: Units,
+) -> SourceAction:
+    """An action on a surface, along its connected edge, or on its own shape in space. Raises ActionError."""
+    local = action.GlobalOrLocal == "LOCAL_COORDS"
+    projected = getattr(action, "ProjectedOrTrue", None) in ("PROJECTED_LENGTH", "PROJECTED_AREA")
+    target = face.id if face is not None else (side.faces[0] if side is not None and side.faces else "")
+    out = SourceAction(ident(action), text(action.Name), case, target, "area", [], local, projected)
+    spread = load.is_a("IfcStructuralLoadConfiguration")
+    values = list(load.Values) if spread else [load]
+    if all(v.is_a("IfcStructuralLoadPlanarForce") for v in values):
+        if len(values) not in (1, 3):
+            raise ActionError(f"a pressure given at {len(values)} points is not taken over; one or three are")
+        for v in values:
+            raw = tuple(float(getattr(v, n, None) or 0.0) * units["PLANARFORCEUNIT"] for n in PLANAR)
+            out.stations.append((0.0, (*finite(raw), 0.0, 0.0, 0.0)))
+        out.outline = own_face(action, placements)
+        outline = out.outline if out.outline is not None else _outline_of(face)
+        if outline is None:
+            raise ActionError("it acts on nothing, and has no area of its own")
+        said = text(action.Description)
+        out.cladding = said.startswith("cladding") and face is None
+        out.span = direction(said) if out.cladding else None
+        if len(values) == 3:
+            flat = np.array([[float(x) * placements.scale for x in p] for p in load.Locations], float).reshape(3, 2)
+            out.places = outline[0] + flat @ np.array(across(normal_of(outline)))
+        return out
+    if local and face is not None:
+        raise ActionError("a line or a point on a surface in the surface's own axes is not taken over")
+    line = edge(action, placements) if _has_edge(action) else own_points(action, placements)
+    if line is None and side is not None:
+        line = side.line
+    if line is None:
+        raise ActionError("nothing says where on the surface it acts" if face is not None else "it acts on nothing")
+    out.kind, out.outline = "space", line
+    if spread and len(line) == 2 and len(values) != 2:
+        raise ActionError(f"a line load given at {len(values)} points is not taken over there; two are")
+    out.stations = [(0.0, values_of(v, units, len(line) == 1)) for v in values]
+    return out
+
+
+def _outline_of(face: SourceFace | SourceSurface | None) -> Array | None:
+    """The outline (n, 3) that a pressure's points are counted from; None for nothing."""
+    if isinstance(face, SourceSurface):
+        return face.body.outer if face.body is not None else face.sheets[0].outer if face.sheets else None
+    return None if face is None else face.outer
+
+
+def values_of(load: Any, units: Units, point: bool) -> tuple[float, ...]:
+    """Six values in SI of a single or a linear force. Raises ActionError for others."""
+    from .actions import LINE, POINT
+
+    kind, names, force, moment = (
+        ("IfcStructuralLoadSingleForce", POINT, "FORCEUNIT", "TORQUEUNIT")
+        if point
+        else ("IfcStructuralLoadLinearForce", LINE, "LINEARFORCEUNIT", "LINEARMOMENTUNIT")
+    )
+    if not load.is_a(kind):
+        raise ActionError(f"loads of kind {load.is_a()} are not taken over there")
+    raw = [float(getattr(load, n, None) or 0.0) for n in names]
+    return finite(tuple(v * units[force if i < 3 else moment] for i, v in enumerate(raw)))
+
+
+def direction(said: str) -> tuple[float, float, float] | None:
+    """The three numbers after "along" in a description; None where there are none."""
+    try:
+        values = [float(v) for v in said.partition(" along ")[2].split()]
+    except ValueError:
+        return None
+    if len(values) != 3 or not 1e-9 < max(map(abs, values)) < 1e9 or not np.isfinite(values).all():
+        return None
+    return values[0], values[1], values[2]
+
+
+def _has_edge(action: Any) -> bool:
+    reps = action.Representation.Representations if action.Representation is not None else ()
+    return any(item.is_a("IfcEdge") for rep in reps for item in rep.Items)
+
+
+def own_points(action: Any, placements: Placements) -> Array | None:
+    """The action's own vertex (1, 3) or edge (2, 3); None when it has no shape of its own."""
+    if action.Representation is None:
+        return None
+    for rep in action.Representation.Representations:
+        for item in rep.Items:
+            if item.is_a("IfcVertexPoint") and item.VertexGeometry.is_a("IfcCartesianPoint"):
+                p = placements.point(item.VertexGeometry)
+                if action.ObjectPlacement is not None:
+                    m = placements.local(action.ObjectPlacement)
+                    p = m[:3, :3] @ p + m[:3, 3]
+                return p[None]
+            if item.is_a("IfcEdge"):
+                return edge(action, placements)
+    return None
+
+
+def own_face(action: Any, placements: Placements) -> Array | None:
+    """Outline (n, 3) of the action's own face; None when it has none."""
+    from .faces import face_of
+
+    if action.Representation is None:
+        return None
+    for rep in action.Representation.Representations:
+        for item in rep.Items:
+            if item.is_a("IfcFace"):
+                outer, openings = face_of(item, action, placements)
+                if openings:
+                    raise ActionError("its own area has openings")
+                return outer
+    return None

@@ -1,0 +1,1 @@
+"""Rolled sections, grades, and section values by shape."""

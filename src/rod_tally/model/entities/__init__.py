@@ -1,0 +1,1 @@
+"""The small typed classes of the model."""

@@ -1,0 +1,223 @@
+"""A flat surface: a slab's or a wall's mid-surface with its openings and thickness."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+
+import numpy as np
+from shapely.geometry import Polygon
+
+from ..catalogue.shapes import polygon_moments
+from ..geometry.vectors import Array
+from .structure import Support
+
+LEVEL = 0.7  # cosine from vertical above which a normal counts as that of a slab
+
+
+@dataclass(slots=True)
+class SurfaceJoint:
+    """Where something is tied to a surface: `other` is a member's or surface's id, `line` (1, 3) or (2, 3) the place in
+    this surface's plane, `distance` (m) how far the other's own axis or plane lies from there: a rigid link's length.
+
+    `kind`: "end" (a member's end, at `node`), "member" (a member along the surface) or "surface".
+    """
+
+    kind: str
+    other: str
+    line: Array
+    distance: float = 0.0
+    node: str = ""
+
+
+@dataclass(slots=True)
+class LineSupport:
+    """What holds an edge of a surface along `line` (2, 3): as a node's support, springs a metre of edge."""
+
+    line: Array
+    support: Support
+
+
+@dataclass(slots=True)
+class Surface:
+    """A slab's or wall's mid-surface. `outer` (n, 3) and `openings` lie in one plane, m; `thickness` in m.
+
+    `guess` says what transfer had to assume. `element`: the curved element it is a facet of, "" for a whole one.
+    `joints` are what is tied to it, `supports` what holds its edges, `bedding` (N/m3) what it lies on, 0 for nothing.
+    `x_axis` turns the local x from where it lies by itself; `flipped` turns z (and y with it) to the other side.
+    `way`: how it carries: as a "shell" in a run, elements of `mesh_size` (m; None as the settings say); handing its loads
+    on by yield lines ("two-way") or "one-way", along `span` (None: each panel's shorter way); a wall also as a "column".
+    `spread` is (least, most) thickness where it varies, with the places `thin_at`, `thick_at`.
+    """
+
+    id: str
+    name: str
+    cls: str
+    storey: str
+    outer: Array
+    openings: list[Array]
+    thickness: float
+    material: str
+    guess: str = ""
+    log: list[str] = field(default_factory=list)
+    element: str = ""
+    bearing: bool | None = None
+    joints: list[SurfaceJoint] = field(default_factory=list)
+    supports: list[LineSupport] = field(default_factory=list)
+    bedding: float = 0.0
+    x_axis: Array | None = None
+    flipped: bool = False
+    source_outer: Array | None = None
+    source_thickness: float | None = None
+    source_material: str = ""
+    spread: tuple[float, float] | None = None
+    thin_at: tuple[float, float, float] | None = None
+    thick_at: tuple[float, float, float] | None = None
+    tag: str = ""
+    way: str = "two-way"
+    span: tuple[float, float, float] | None = None
+    mesh_size: float | None = None
+
+    @property
+    def whole(self) -> str:
+        """Id of the source's element: its own, or that of the curved element it is a facet of."""
+        return self.element or self.id
+
+    @property
+    def upright(self) -> bool:
+        """Whether it stands like a wall."""
+        return abs(float(normal_of(self.outer)[2])) <= LEVEL
+
+    @property
+    def on_ground(self) -> bool:
+        """Whether it lies on springs, so that it needs no beams."""
+        return self.bedding > 0
+
+    @property
+    def keeps_loads(self) -> bool:
+        """Whether loads on it are its own to carry, so that none are handed to beams: a wall, a raft, a shell."""
+        return self.upright or self.on_ground or self.way == "shell"
+
+    @property
+    def axes(self) -> Array:
+        """Rows x, y, z. Unless turned, a slab's z points up and a wall's y, so that directions agree from one to the
+        next."""
+        own = self.plain_axes
+        if self.flipped:
+            own = own * np.array([[1.0], [-1.0], [-1.0]])
+        if self.x_axis is not None:
+            x = self.x_axis - (self.x_axis @ own[2]) * own[2]
+            if np.linalg.norm(x) > 1e-6:
+                x = x / np.linalg.norm(x)
+                own = np.array([x, np.cross(own[2], x), own[2]])
+        return own
+
+    @property
+    def plain_axes(self) -> Array:
+        """The axes before anybody has turned them."""
+        # in plain floats: it is asked for very often, and numpy costs several times as much on single vectors
+        a, b, c = _newell(self.outer)
+        if abs(c) > LEVEL:
+            if c < 0:
+                a, b, c = -a, -b, -c
+            size = math.sqrt(1 - a * a)
+            x = (size, -a * b / size, -a * c / size)
+            return np.array([x, (b * x[2] - c * x[1], c * x[0] - a * x[2], a * x[1] - b * x[0]), (a, b, c)])
+        size = math.sqrt(1 - c * c)
+        y = (-c * a / size, -c * b / size, size)
+        if (a if abs(a) > 1e-9 else b) < 0:
+            a, b, c = -a, -b, -c
+        return np.array([(y[1] * c - y[2] * b, y[2] * a - y[0] * c, y[0] * b - y[1] * a), y, (a, b, c)])
+
+    def flat(self, points: Array) -> Array:
+        """Points (n, 3) of the plane as (n, 2) in its own x and y about the first corner."""
+        return (points - self.outer[0]) @ self.plain_axes[:2].T
+
+    def lifted(self, flat: Array) -> Array:
+        """The reverse of `flat`: (n, 2) back into space."""
+        return self.outer[0] + flat @ self.plain_axes[:2]
+
+    @property
+    def polygon(self) -> Polygon:
+        """Outline and openings in the plane's own coordinates (those of `flat`)."""
+        return Polygon(self.flat(self.outer), [self.flat(r) for r in self.openings])
+
+    def height(self, points: Array) -> Array:
+        """Signed distance (n,) of points from the plane, m."""
+        return (points - self.outer[0]) @ self.plain_axes[2]
+
+    def bottom_edges(self) -> list[Array]:
+        """Level edges (2, 3) at its foot, within 0.1 m of its lowest point."""
+        low = float(self.outer[:, 2].min())
+        out = []
+        for a, b in zip(self.outer, np.roll(self.outer, -1, axis=0)):
+            length = float(np.linalg.norm(b - a))
+            if max(a[2], b[2]) <= low + 0.1 and length > 0.01 and abs(b[2] - a[2]) < 0.2 * length:
+                out.append(np.array([a, b]))
+        return out
+
+    @property
+    def area(self) -> float:
+        """Net of openings, m2."""
+        rings = [self.flat(r) for r in (self.outer, *self.openings)]
+        areas = [polygon_moments([(float(a), float(b)) for a, b in ring])[0] for ring in rings]
+        return areas[0] - sum(areas[1:])
+
+    @property
+    def volume(self) -> float:
+        return self.area * self.thickness
+
+    @property
+    def source_area(self) -> float:
+        """Net of openings as the source draws it, before transfer moved any edge, m2."""
+        if self.source_outer is None:
+            return self.area
+        rings = [(r - self.source_outer[0]) @ self.plain_axes[:2].T for r in (self.source_outer, *self.openings)]
+        areas = [polygon_moments([(float(a), float(b)) for a, b in ring])[0] for ring in rings]
+        return areas[0] - sum(areas[1:])
+
+    @property
+    def source_volume(self) -> float:
+        return self.source_area * (self.source_thickness if self.source_thickness is not None else self.thickness)
+
+    @property
+    def centroid(self) -> Array:
+        """Of the outline, openings left aside, m."""
+        area, sy, sz, *_ = polygon_moments([(float(a), float(b)) for a, b in self.flat(self.outer)])
+        return self.outer[0] + np.array([sy, sz]) / area @ self.plain_axes[:2]
+
+
+def sound(polygon: Polygon) -> Polygon:
+    """The polygon itself, or of one that crosses itself its largest sound part."""
+    if polygon.is_valid:
+        return polygon
+    mended = polygon.buffer(0)
+    parts = [p for p in getattr(mended, "geoms", [mended]) if not p.is_empty]
+    return max(parts, key=lambda p: p.area, default=polygon)
+
+
+def normal_of(points: Array) -> Array:
+    """Unit normal of a polygon (n, 3) by Newell's method. Raises ValueError for one without area."""
+    return np.array(_newell(points))
+
+
+def _newell(points: Array) -> tuple[float, float, float]:
+    rows = points.tolist()
+    x0, y0, z0 = rows[0]
+    nx = ny = nz = 0.0
+    for (ax, ay, az), (bx, by, bz) in zip(rows[1:], rows[2:]):
+        ux, uy, uz, vx, vy, vz = ax - x0, ay - y0, az - z0, bx - x0, by - y0, bz - z0
+        nx += uy * vz - uz * vy
+        ny += uz * vx - ux * vz
+        nz += ux * vy - uy * vx
+    size = math.sqrt(nx * nx + ny * ny + nz * nz)
+    if not size > 1e-12:
+        raise ValueError("its outline encloses no area")
+    return nx / size, ny / size, nz / size
+
+
+def across(n: Array) -> tuple[Array, Array]:
+    """Two unit vectors that make a right-handed frame with the unit vector n."""
+    u = np.cross(n, [0.0, 0, 1]) if abs(n[2]) < 0.9 else np.cross(n, [1.0, 0, 0])
+    u = u / np.linalg.norm(u)
+    return u, np.cross(n, u)

@@ -1,0 +1,1 @@
+"""Geometry of lines, bodies and outlines."""
