@@ -16,7 +16,7 @@ from rod_tally.intake.ifc.structural.results import read_results
 from rod_tally.intake.readers import IntakeError
 from rod_tally.model.settings import RunSettings
 from rod_tally.output.ifc import write_ifc
-from rod_tally.output.ifc_results import SURFACE_PARTS
+from rod_tally.output.ifc.results import SURFACE_PARTS
 
 from .floors import floor
 

@@ -2,16 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
-from numpy.typing import NDArray
 
 from ..model import Model, Support, Surface
 from ..model.geometry.vectors import Array
 from .mesh_data import HeldEdge, Plates, Tie, WallColumn
 from .wires import TOUCH
-
 
 SAME_LEVEL = 0.05  # m; joints nearer than this in height are at one level
 REACH = 0.1  # m; what is joined between two levels hangs on neither

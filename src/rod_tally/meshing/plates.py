@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from copy import copy
-from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,12 +13,12 @@ from shapely.errors import ShapelyError
 from shapely.geometry import MultiLineString, Point, Polygon
 from shapely.ops import polygonize
 
-from ..model import Model, Support, Surface
+from ..model import Model, Surface
 from ..model.geometry.vectors import Array
 from .columns import add_columns, column_walls
 from .fill import Filled, fill
-from .outline import SurfaceLines, lines_on
 from .mesh_data import HeldEdge, Plates, Tie
+from .outline import SurfaceLines, lines_on
 from .ties import tie_surfaces
 from .wires import TOUCH, Wires, wires_of
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -10,7 +9,6 @@ from ..model import Model, SurfaceJoint
 from ..model.geometry.vectors import Array
 from .mesh_data import Plates, Tie
 from .wires import TOUCH
-
 
 
 def tie_surfaces(model: Model, out: Plates) -> None:

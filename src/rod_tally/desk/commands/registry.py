@@ -4,15 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import Any
 
 from ...model import FIXED, FREE
 from ...review import STEPS, Step
 
-if TYPE_CHECKING:
-    from ..window import Window
-
-When = Callable[["Window"], bool]
+Window = Any  # the main window, which is made from this list
+When = Callable[[Window], bool]
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import Any
 
 from ..pages.member_page import MemberPage
 from .forms import Field, Form
 
-if TYPE_CHECKING:
-    from ..window import Window
+Window = Any  # the main window, which holds these commands
 
 
 class ResponseDesk:

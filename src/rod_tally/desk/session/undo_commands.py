@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any, Protocol
 
 from PyQt6.QtGui import QUndoCommand
 
@@ -10,8 +10,18 @@ from ...model import Finding
 from ...model.edits import Edit, EditError, make_again
 from .state import Revision
 
-if TYPE_CHECKING:
-    from .session import Session
+
+class Session(Protocol):
+    """What the undo stack asks of the session that holds it."""
+
+    failed: Any
+    said: Any
+
+    def keep_decisions(self, revision: Revision, decisions: dict[str, tuple[str, str]]) -> None: ...
+
+    def keep_look(self, revision: Revision, item: str, seen: bool) -> None: ...
+
+    def model_changed(self, revision: Revision) -> None: ...
 
 
 class Decide(QUndoCommand):

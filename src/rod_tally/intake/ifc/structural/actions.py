@@ -22,7 +22,8 @@ from ...source import (  # fmt: skip
 from ..damage import UNREADABLE, first_line, for_each, text
 from ..geometry.placement import Placements
 from ..units import Units
-from .placed_actions import ActionError, finite, imposed, on_place, own_points
+from .placed_actions import imposed, on_place, own_points
+from .values import LINE, POINT, ActionError, finite
 
 KIND_BY_SOURCE = {
     "DEAD_LOAD_G": "dead",
@@ -39,8 +40,6 @@ KIND_BY_SOURCE = {
     "IMPACT": "accidental",
 }
 KIND_BY_TYPE = {"PERMANENT_G": "dead", "EXTRAORDINARY_A": "accidental"}
-POINT = ("ForceX", "ForceY", "ForceZ", "MomentX", "MomentY", "MomentZ")
-LINE = ("LinearForceX", "LinearForceY", "LinearForceZ", "LinearMomentX", "LinearMomentY", "LinearMomentZ")
 UNASSIGNED = "Unassigned"
 WAVES = {"SINUS": 2 / np.pi, "PARABOLA": 2 / 3}  # mean over peak
 PIECES = 16

@@ -16,7 +16,7 @@ from ..materials import Materials
 from ..physical.elements import SURFACES
 from ..units import Units
 from .members import condition_of, edge
-from .placed_actions import direction
+from .values import direction
 
 
 def read_faces(file: Any, source: SourceModel, placements: Placements, materials: Materials, units: Units) -> None:

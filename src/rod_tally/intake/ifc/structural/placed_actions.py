@@ -12,7 +12,9 @@ from ...source import SourceAction, SourceEdge, SourceFace, SourceSurface
 from ..damage import ident, text
 from ..geometry.placement import Placements
 from ..units import Units
+from .faces import face_of
 from .members import edge
+from .values import ActionError, direction, finite, values_of
 
 PLANAR = ("PlanarForceX", "PlanarForceY", "PlanarForceZ")
 MOVED = (
@@ -21,17 +23,6 @@ MOVED = (
 )  # fmt: skip
 WARMER = (("DeltaTConstant", "DeltaT_Constant"), ("DeltaTY", "DeltaT_Y"), ("DeltaTZ", "DeltaT_Z"))
 HOTTEST = 5000.0  # K
-
-
-class ActionError(ValueError):
-    """An action this reader cannot take over; the message says why."""
-
-
-def finite(values: tuple[float, ...], most: float = 1e15) -> tuple[float, ...]:
-    """The values; raises ActionError when one is no number or beyond `most`."""
-    if not np.isfinite(values).all() or max(map(abs, values)) > most:
-        raise ActionError("a value of it is not a number, or beyond any load")
-    return values
 
 
 def imposed(action: Any, load: Any, case: str, target: str, is_point: bool, units: Units) -> SourceAction | None:
@@ -109,32 +100,6 @@ def _outline_of(face: SourceFace | SourceSurface | None) -> Array | None:
     return None if face is None else face.outer
 
 
-def values_of(load: Any, units: Units, point: bool) -> tuple[float, ...]:
-    """Six values in SI of a single or a linear force. Raises ActionError for others."""
-    from .actions import LINE, POINT
-
-    kind, names, force, moment = (
-        ("IfcStructuralLoadSingleForce", POINT, "FORCEUNIT", "TORQUEUNIT")
-        if point
-        else ("IfcStructuralLoadLinearForce", LINE, "LINEARFORCEUNIT", "LINEARMOMENTUNIT")
-    )
-    if not load.is_a(kind):
-        raise ActionError(f"loads of kind {load.is_a()} are not taken over there")
-    raw = [float(getattr(load, n, None) or 0.0) for n in names]
-    return finite(tuple(v * units[force if i < 3 else moment] for i, v in enumerate(raw)))
-
-
-def direction(said: str) -> tuple[float, float, float] | None:
-    """The three numbers after "along" in a description; None where there are none."""
-    try:
-        values = [float(v) for v in said.partition(" along ")[2].split()]
-    except ValueError:
-        return None
-    if len(values) != 3 or not 1e-9 < max(map(abs, values)) < 1e9 or not np.isfinite(values).all():
-        return None
-    return values[0], values[1], values[2]
-
-
 def _has_edge(action: Any) -> bool:
     reps = action.Representation.Representations if action.Representation is not None else ()
     return any(item.is_a("IfcEdge") for rep in reps for item in rep.Items)
@@ -159,8 +124,6 @@ def own_points(action: Any, placements: Placements) -> Array | None:
 
 def own_face(action: Any, placements: Placements) -> Array | None:
     """Outline (n, 3) of the action's own face; None when it has none."""
-    from .faces import face_of
-
     if action.Representation is None:
         return None
     for rep in action.Representation.Representations:

@@ -6,16 +6,14 @@ elements averaged within the surface: three planar values in the surface's plane
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 
-from ..analysis.results.results import Results
-from ..analysis.shells.fields import PlateFields
-from ..model.geometry.vectors import Array
-
-if TYPE_CHECKING:
-    from .ifc import IfcModelWriter
+from ...analysis.results.results import Results
+from ...analysis.shells.fields import PlateFields
+from ...model.geometry.vectors import Array
+from .writer import IfcModelWriter
 
 REACTION, DISPLACEMENT, FORCES = "reaction", "displacement", "member forces"
 SURFACE_PARTS = {"membrane forces nx ny nxy": (0, 1, 2), "moments mx my mxy": (3, 4, 5), "shears vx vy": (6, 7)}

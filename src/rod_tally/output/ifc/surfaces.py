@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 
-from ..model import LineSupport, Surface
-from ..model.geometry.vectors import Array
-
-if TYPE_CHECKING:
-    from .ifc import IfcModelWriter
+from ...model import LineSupport, Surface
+from ...model.geometry.vectors import Array
+from .writer import IfcModelWriter
 
 
 class Surfaces:

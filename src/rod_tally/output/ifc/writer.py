@@ -7,38 +7,17 @@ from __future__ import annotations
 
 import re
 import uuid
-from pathlib import Path
 from typing import Any
 
 import ifcopenshell
 import ifcopenshell.guid
 import numpy as np
 
-from ..analysis.results.results import Results
-from ..analysis.shells.fields import PlateFields
-from ..model import Joint, Material, Member, Model, Node, Release, Section
-from ..model.geometry.vectors import Array
-from .ifc_loads import LoadWriter
-from .ifc_results import ResultWriter
-from .ifc_surfaces import Surfaces
-from .write import OutputError, write_whole
+from ...model import Joint, Material, Member, Model, Node, Release, Section
+from ...model.geometry.vectors import Array
 
 SPACE = uuid.UUID("b7a4c1de-52f0-4c0e-8f3a-0c6d1f6f9a20")
 GLOBAL_ID = re.compile(r"[0-3][0-9A-Za-z_$]{21}")
-
-
-def write_ifc(model: Model, path: Path, results: Results | None = None, fields: PlateFields | None = None) -> Path:
-    """Write the model to an IFC4 file, whole or not at all, with the results of a run where they are given. Raises
-    OutputError when it cannot be written.
-
-    Members whose section or material is not known go out without it.
-    """
-    file = IfcModelWriter(model).make(results, fields)
-    try:
-        write_whole(path, lambda p: file.write(str(p)))
-    except OSError as error:
-        raise OutputError(f"{path}: cannot be written to: {error.strerror or error}") from error
-    return path
 
 
 class IfcModelWriter:
@@ -52,50 +31,7 @@ class IfcModelWriter:
         self.materials: dict[str, Any] = {}
         self.profiles: dict[str, Any] = {}
         self.used: set[str] = set()
-
-    def make(self, results: Results | None = None, fields: PlateFields | None = None) -> Any:
-        f = self.f
-        f.header.file_name.name = self.model.name or "model"
-        origin = f.create_entity("IfcAxis2Placement3D", self.point(np.zeros(3)), None, None)
-        self.context = f.create_entity("IfcGeometricRepresentationContext", None, "Model", 3, 1e-6, origin, None)
-        units = f.create_entity("IfcUnitAssignment", self._units())
-        project = self.root("IfcProject", "project", self.model.name or "model")
-        project.RepresentationContexts, project.UnitsInContext = [self.context], units
-        building = self.root("IfcBuilding", "building", self.model.name or "model")
-        self._aggregate("building", project, [building])
-        storeys = []
-        for k, s in enumerate(self.model.storeys):
-            z = s.elevation + float(self.model.origin[2])
-            storey = self.root("IfcBuildingStorey", f"storey {k}", s.name)
-            storey.Elevation = z
-            at = f.create_entity("IfcAxis2Placement3D", self.point(np.array([0.0, 0, z])), None, None)
-            storey.ObjectPlacement = f.create_entity("IfcLocalPlacement", None, at)
-            storeys.append(storey)
-        if storeys:
-            self._aggregate("storeys", building, storeys)
-        for node in self.model.nodes.values():
-            self.points[node.id] = self._node(node)
-        for member in self.model.members.values():
-            self.members[member.id] = self._member(member)
-        surfaces = Surfaces(self)
-        for surface in self.model.surfaces.values():
-            self.surfaces[surface.id] = surfaces.write(surface)
-        edges = surfaces.tie()
-        analysis = self.root("IfcStructuralAnalysisModel", "analysis", self.model.name or "model")
-        analysis.PredefinedType = "LOADING_3D"
-        loads = LoadWriter(self)
-        groups = [loads.case(case) for case in self.model.cases.values()]
-        if groups:
-            analysis.LoadedBy = groups
-        by_name = dict(zip(self.model.cases, groups))
-        self._combinations(by_name)
-        if results is not None and results.cases:
-            analysis.HasResults = ResultWriter(self, results, fields).groups(by_name)
-        parts = [*self.points.values(), *self.members.values(), *self.surfaces.values(), *edges]
-        if parts:
-            self.root("IfcRelAssignsToGroup", "parts", None, RelatedObjects=parts, RelatingGroup=analysis)
-        self._declare(project, analysis)
-        return f
+        self.context: Any = None
 
     # -- roots, points, units --------------------------------------------------------------------------------------
 
@@ -111,10 +47,10 @@ class IfcModelWriter:
     def root(self, kind: str, key: str, name: str | None, **attributes: Any) -> Any:
         return self.f.create_entity(kind, GlobalId=self._guid(key), Name=name, **attributes)
 
-    def _aggregate(self, key: str, whole: Any, parts: list[Any]) -> None:
+    def aggregate(self, key: str, whole: Any, parts: list[Any]) -> None:
         self.root("IfcRelAggregates", f"aggregate {key}", None, RelatingObject=whole, RelatedObjects=parts)
 
-    def _declare(self, project: Any, analysis: Any) -> None:
+    def declare(self, project: Any, analysis: Any) -> None:
         self.root("IfcRelDeclares", "declares", None, RelatingContext=project, RelatedDefinitions=[analysis])
 
     def point(self, p: Array) -> Any:
@@ -127,7 +63,7 @@ class IfcModelWriter:
         rep = self.f.create_entity("IfcTopologyRepresentation", self.context, "Reference", kind, [item])
         return self.f.create_entity("IfcProductDefinitionShape", None, None, [rep])
 
-    def _units(self) -> list[Any]:
+    def units(self) -> list[Any]:
         f = self.f
 
         def si(kind: str, name: str, prefix: str | None = None) -> Any:
@@ -166,7 +102,7 @@ class IfcModelWriter:
                 values.append(self.f.create_entity("IfcBoolean", letter == held))
         return self.f.create_entity("IfcBoundaryNodeCondition", None, *values)
 
-    def _node(self, node: Node) -> Any:
+    def node(self, node: Node) -> Any:
         shape = self.shape(self.vertex(node.point + self.model.origin), "Vertex")
         entity = self.root("IfcStructuralPointConnection", node.id, node.id, Representation=shape)
         if node.support.any:
@@ -181,7 +117,7 @@ class IfcModelWriter:
     def direction(self, v: Any) -> Any:
         return self.f.create_entity("IfcDirection", [float(x) for x in v])
 
-    def _member(self, m: Member) -> Any:
+    def member(self, m: Member) -> Any:
         line = self.model.line(m) + self.model.origin
         edge = self.f.create_entity("IfcEdge", self.vertex(line[0]), self.vertex(line[1]))
         entity = self.root(
@@ -311,7 +247,7 @@ class IfcModelWriter:
 
     # -- combinations ----------------------------------------------------------------------------------------------
 
-    def _combinations(self, cases: dict[str, Any]) -> None:
+    def combinations(self, cases: dict[str, Any]) -> None:
         for c in self.model.combinations:
             group = self.root(
                 "IfcStructuralLoadGroup",

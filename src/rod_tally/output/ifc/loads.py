@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 
-from ..model import AreaLoad, LoadCase, MemberLoad, SpaceLoad, TemperatureLoad
-from ..model.entities.loads import Vector
-from ..model.entities.surface import across, normal_of
-from ..model.geometry.vectors import Array
-
-if TYPE_CHECKING:
-    from .ifc import IfcModelWriter
+from ...model import AreaLoad, LoadCase, MemberLoad, SpaceLoad, TemperatureLoad
+from ...model.entities.loads import Vector
+from ...model.entities.surface import across, normal_of
+from ...model.geometry.vectors import Array
+from .writer import IfcModelWriter
 
 # kind of a case to (ActionType, ActionSource); the reverse of what intake reads
 ACTIONS = {
