@@ -8,7 +8,7 @@ import numpy as np
 
 from rod_tally.model import FREE, LoadCase, Material, Member, MemberLoad, Model, Node, Release, Section, Support
 from rod_tally.model.geometry.vectors import default_z
-from rod_tally.transfer.analytical import class_by_slope
+from rod_tally.transfer.members.analytical import class_by_slope
 
 E, G = 210e9, 81e9
 PLAIN = Section("plain", "values", 5e-3, 8e-5, 6e-6, 0.0, 2e-7, 0.0, 0.0)

@@ -19,7 +19,7 @@ from rod_tally.demo.writer import IfcWriter
 from rod_tally.intake import read_source
 from rod_tally.model import Model, Settings
 from rod_tally.transfer import transfer
-from rod_tally.transfer.strips import middle_line
+from rod_tally.transfer.surfaces.strips import middle_line
 
 UPRIGHT = np.eye(3)[[2, 0, 1]]  # an element's Z and X as `element` wants them
 

@@ -11,9 +11,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from rod_tally.analysis.results.superpose import envelope
-from rod_tally.loads.combine import MOST, CombineError, combine, count_combinations, expand
-from rod_tally.loads.orientation import directions, orientation
-from rod_tally.loads.rules import SHIPPED, RulesError, parse, read_rules, shipped
+from rod_tally.loads.combinations.combine import MOST, CombineError, combine, count_combinations, expand
+from rod_tally.loads.combinations.orientation import directions, orientation
+from rod_tally.loads.combinations.rules import SHIPPED, RulesError, parse, read_rules, shipped
 from rod_tally.model import Combination, LoadCase, NodeLoad, Settings
 from rod_tally.review.review import review
 

@@ -14,7 +14,7 @@ from rod_tally.intake import SourceModel, read_source
 from rod_tally.intake.ifc.geometry.curves import CurveError, points_of
 from rod_tally.intake.ifc.geometry.placement import Placements
 from rod_tally.model.catalogue.shapes import polygon_moments
-from rod_tally.transfer.sections import section_of
+from rod_tally.transfer.members.sections import section_of
 
 
 class Pen:

@@ -10,11 +10,11 @@ from shapely.geometry import Polygon, box
 
 from rod_tally.analysis import run
 from rod_tally.loads import Distribution
-from rod_tally.loads.clip import area, clip, clip_all, half, halves_of, moments, triangles
-from rod_tally.loads.floor import Carrier, cut
-from rod_tally.loads.panel import FREE_EDGE, Panel
-from rod_tally.loads.rows import along_member
-from rod_tally.loads.spread import known_spread, spread
+from rod_tally.loads.floors.clip import area, clip, clip_all, half, halves_of, moments, triangles
+from rod_tally.loads.floors.floor import Carrier, cut
+from rod_tally.loads.floors.panel import FREE_EDGE, Panel
+from rod_tally.loads.floors.rows import along_member
+from rod_tally.loads.floors.spread import known_spread, spread
 from rod_tally.model import AreaLoad, LoadCase
 from rod_tally.model.settings import RunSettings
 

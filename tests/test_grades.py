@@ -10,7 +10,7 @@ from rod_tally.intake.source import SourceMaterial
 from rod_tally.model import LogEntry
 from rod_tally.model.catalogue.grade_names import standard_of
 from rod_tally.model.catalogue.grades import KSI, grades
-from rod_tally.transfer.materials import material_of
+from rod_tally.transfer.members.materials import material_of
 
 # EN 1992-1-1:2004 table 3.1: f_ck, f_ck,cube in MPa, E_cm in GPa as printed
 EN_1992 = [

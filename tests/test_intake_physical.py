@@ -13,7 +13,7 @@ from rod_tally.demo.writer import IfcWriter
 from rod_tally.intake import IntakeError, SourceModel, read_source
 from rod_tally.model import Finding, Settings
 from rod_tally.transfer import transfer
-from rod_tally.transfer.sections import section_of
+from rod_tally.transfer.members.sections import section_of
 
 UNITS = ("METRE", "MILLIMETRE", "FOOT")
 SCHEMAS = ("IFC2X3", "IFC4", "IFC4X3")

@@ -13,7 +13,7 @@ from rod_tally.intake import SourceModel
 from rod_tally.intake.source import SourceFooting, SourceProfile
 from rod_tally.model import GridLine, Model, Settings, SettingsError
 from rod_tally.transfer import transfer
-from rod_tally.transfer.preview import joins_of, preview_joins
+from rod_tally.transfer.joining.preview import joins_of, preview_joins
 
 from .physical_models import add, bay, block, model, source
 from .test_panels import plate, room

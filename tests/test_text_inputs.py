@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from rod_tally.loads.rules import RulesError, parse
+from rod_tally.loads.combinations.rules import RulesError, parse
 from rod_tally.model.edits import AddCases, AddLoads, EditError
 from rod_tally.model.load_table import TableError, read_cases, read_curve, read_loads, read_storey_forces
 from rod_tally.model.units import UnitError, parse_unit

@@ -9,7 +9,7 @@ from rod_tally.checks import Subject, run_checks
 from rod_tally.intake.source import SourceMaterial, SourceProfile
 from rod_tally.model import LogEntry, Model
 from rod_tally.model.catalogue.grade_names import kind_of, standard_of
-from rod_tally.transfer.materials import material_of
+from rod_tally.transfer.members.materials import material_of
 
 from .physical_models import add, bay, block, model, source
 

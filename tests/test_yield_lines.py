@@ -8,11 +8,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from shapely.geometry import Polygon, box
 
-from rod_tally.loads.cells import cells
-from rod_tally.loads.clip import area
-from rod_tally.loads.edge_rows import EdgeRows
-from rod_tally.loads.panel import FREE_EDGE, Panel, second_moments
-from rod_tally.loads.spread import spread, spread_part
+from rod_tally.loads.floors.cells import cells
+from rod_tally.loads.floors.clip import area
+from rod_tally.loads.floors.edge_rows import EdgeRows
+from rod_tally.loads.floors.panel import FREE_EDGE, Panel, second_moments
+from rod_tally.loads.floors.spread import spread, spread_part
 
 L_SHAPE = Polygon([(0, 0), (6, 0), (6, 6), (3, 6), (3, 3), (0, 3)])
 

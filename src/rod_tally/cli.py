@@ -71,7 +71,7 @@ def guarded(arguments: argparse.Namespace, command: Callable[[argparse.Namespace
     """Run a command; whatever goes wrong becomes one line and exit status 2."""
     from .analysis import AnalysisError
     from .intake import IntakeError
-    from .loads.rules import RulesError
+    from .loads.combinations.rules import RulesError
     from .log_file import start_log
     from .model import SettingsError
     from .output.write import OutputError

@@ -12,11 +12,11 @@ from ..model import AreaLoad, LoadCase, Model, Surface
 from ..model.entities.surface import across, normal_of, sound
 from ..model.geometry.vectors import Array
 from .arrival import Arrival, Collector, HeldLoad, Share
-from .floor import REACH, Carrier, Floor, columns_below, cut, floor_of
-from .panel import second_moments
+from .floors.floor import REACH, Carrier, Floor, columns_below, cut, floor_of
+from .floors.panel import second_moments
+from .floors.rows import Whole, put_rows
+from .floors.spread import spread_part
 from .placed import put_in_space
-from .rows import Whole, put_rows
-from .spread import spread_part
 
 NOTHING_CARRIES = "no beam, wall or column carries this part of the slab"
 OUTSIDE = "it lies past the slab's edge or above an opening"

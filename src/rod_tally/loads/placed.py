@@ -14,13 +14,13 @@ from ..model import Model, SpaceLoad, Surface
 from ..model.entities.model import Member
 from ..model.geometry.vectors import Array, closest_on_segment
 from .arrival import Collector, HeldLoad, Share
-from .cells import cells
-from .clip import halves_of
-from .edge_rows import EdgeRows
-from .floor import REACH, Floor
-from .panel import Panel
-from .rows import put_rows
-from .spread import balanced
+from .floors.cells import cells
+from .floors.clip import halves_of
+from .floors.edge_rows import EdgeRows
+from .floors.floor import REACH, Floor
+from .floors.panel import Panel
+from .floors.rows import put_rows
+from .floors.spread import balanced
 
 NODE_REACH = 0.05  # m; a point load this near to a node acts on it
 NOTHING_THERE = "no member, wall or slab lies there"

@@ -20,9 +20,9 @@ from ..checks import Subject, run_checks
 from ..compare import Comparison, compare
 from ..intake import read_source
 from ..loads import Distribution
-from ..loads.combine import MOST, Combined, CombineError, combine, count_combinations, expand
-from ..loads.orientation import directions, orientation
-from ..loads.rules import RulesError, RuleSet, read_rules
+from ..loads.combinations.combine import MOST, Combined, CombineError, combine, count_combinations, expand
+from ..loads.combinations.orientation import directions, orientation
+from ..loads.combinations.rules import RulesError, RuleSet, read_rules
 from ..meshing import Plates
 from ..model import Combination, Finding, Model, Settings
 from ..model.entities.cuts import Cut

@@ -11,14 +11,14 @@ from ..intake.source import SourceModel
 from ..model import LogEntry, Model, Skipped, Storey
 from ..model.geometry.vectors import Array
 from ..model.settings import TransferSettings
-from .analytical import transfer_analytical
 from .choose import choose
 from .counterparts import counterparts
-from .faces import transfer_faces
 from .loads import transfer_loads
-from .panels import join_surfaces
-from .physical import transfer_physical
-from .surfaces import transfer_surfaces
+from .members.analytical import transfer_analytical
+from .members.physical import transfer_physical
+from .surfaces.analytical_surfaces import transfer_faces
+from .surfaces.mid_surfaces import transfer_surfaces
+from .surfaces.panels import join_surfaces
 
 FAR = 10_000.0  # m; beyond this a double keeps less than a micrometre through a solve
 

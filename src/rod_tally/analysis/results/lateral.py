@@ -12,8 +12,8 @@ from scipy.spatial import cKDTree
 from shapely.geometry import Polygon
 
 from ...loads import Distribution
+from ...loads.floors.panel import second_moments
 from ...loads.lateral import LateralError
-from ...loads.panel import second_moments
 from ...model import Model, Surface
 from ...model.entities.loads import GRAVITY
 from ...model.geometry.vectors import Array

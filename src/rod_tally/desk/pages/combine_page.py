@@ -17,9 +17,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from ...loads.combine import SCHEMES, Combined
-from ...loads.orientation import orientation
-from ...loads.rules import SHIPPED, RulesError, RuleSet, read_rules
+from ...loads.combinations.combine import SCHEMES, Combined
+from ...loads.combinations.orientation import orientation
+from ...loads.combinations.rules import SHIPPED, RulesError, RuleSet, read_rules
 from ...model.edits import SetCombinations
 from ...review.review import made_combinations
 from ..session.session import Session

@@ -25,7 +25,7 @@ from PyQt6.QtWidgets import (
 
 from ...model import Settings
 from ...model.settings import SettingsError
-from ...transfer.preview import JoinPreview
+from ...transfer.joining.preview import JoinPreview
 from ..session.kept import source_of
 from ..session.session import Session
 from ..session.state import DeskState

@@ -17,8 +17,8 @@ from ...analysis import AnalysisError
 from ...checks import Subject, run_checks
 from ...intake import IntakeError, read_source
 from ...loads import Distribution
+from ...loads.combinations.rules import RulesError
 from ...loads.lateral import LateralError
-from ...loads.rules import RulesError
 from ...model import Finding, Settings, SettingsError
 from ...model.catalogue.catalogue import catalogue
 from ...model.catalogue.grades import grades
@@ -31,7 +31,7 @@ from ...project.corrections import CorrectionBook
 from ...project.store import SUFFIX, is_old, run_print
 from ...review import Review, review
 from ...review.review import attach_comparison, read_model
-from ...transfer.preview import preview_joins
+from ...transfer.joining.preview import preview_joins
 from .actions import ACCEPT, FORMS, GO, MAP, REOPEN, edits_for
 from .jobs import Jobs
 from .kept import data_folder, load_project, review_of, source_of

@@ -9,7 +9,7 @@ import numpy as np
 
 from ....model.entities.loads import CATEGORIES, KINDS
 from ....model.entities.log import LogEntry, Skipped
-from ...source import (  # fmt: skip
+from ...source import (
     SourceAction,
     SourceCase,
     SourceCombination,

@@ -1,0 +1,77 @@
+"""Members on top of each other, and members that pass without meeting."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from ...model import Finding
+from ...model.geometry.proximity import crossing_pairs, near_boxes
+from ..registry import Subject, check, mm, point
+
+JOIN = "Join them there"
+LINK = "Join them by a rigid link"  # bodies that touch or bite into each other: a bearing joint
+PARALLEL = 0.01  # sine of the angle below which two members count as in one direction
+
+
+@check("join.duplicate")
+def find_duplicates(s: Subject) -> Iterator[Finding]:
+    """Two members on one line: between the same points, or overlapping along it by a tenth of the shorter."""
+    rods, snap = s.rods, s.model.snap
+    low, high = rods.lines.min(axis=1), rods.lines.max(axis=1)
+    i, j = near_boxes((low, high), (low, high), snap)
+    once = i < j
+    i, j = i[once], j[once]
+    if not len(i):
+        return
+    u = rods.axes[i, 0]
+    sine = np.linalg.norm(np.cross(u, rods.axes[j, 0]), axis=1)
+    t = np.einsum("nki,ni->nk", rods.lines[j] - rods.lines[i, :1], u)
+    off = rods.lines[j] - rods.lines[i, :1] - t[..., None] * u[:, None]
+    aside = np.linalg.norm(off, axis=2).max(axis=1)
+    overlap = np.minimum(rods.lengths[i], t.max(axis=1)) - np.maximum(0, t.min(axis=1))
+    shorter = np.minimum(rods.lengths[i], rods.lengths[j])
+    found = (sine < PARALLEL) & (aside <= snap) & (overlap > np.maximum(0.1 * shorter, 2 * snap))
+    for k in np.flatnonzero(found):
+        a, b = sorted((s.ids[i[k]], s.ids[j[k]]))
+        same = overlap[k] > shorter[k] - 2 * snap and abs(rods.lengths[i[k]] - rods.lengths[j[k]]) <= 2 * snap
+        how = "lie between the same points" if same else f"overlap along {mm(float(overlap[k]))}"
+        yield Finding(
+            "join.duplicate",
+            "blocking",
+            f"The {s.name(a)} and the {s.name(b)} {how}: stiffness and weight count twice.",
+            (a, b),
+            s.middle(a),
+            (f"Delete {s.name(b)}", f"Delete {s.name(a)}", "Accept, because…"),
+            {"overlap": float(overlap[k])},
+        )
+
+
+@check("join.crossing")
+def find_crossings(s: Subject) -> Iterator[Finding]:
+    """Two members that cross, or pass over each other touching, without a common node."""
+    if len(s.ids) < 2:
+        return
+    analytical = s.model.kind != "physical"
+    i, j, along, _, clear = crossing_pairs(s.rods, s.model.search if analytical else s.model.snap)
+    for k in range(len(i)):
+        a, b = s.ids[i[k]], s.ids[j[k]]
+        classes = {s.model.members[a].cls, s.model.members[b].cls}
+        if analytical and clear[k] > s.model.snap and classes != {"beam"}:
+            continue
+        if set(s.nodes_of(a)) & set(s.nodes_of(b)):
+            continue
+        p = s.rods.lines[i[k], 0] + s.rods.axes[i[k], 0] * along[k]
+        how = "cross" if clear[k] <= 1e-6 else f"pass {mm(float(clear[k]))} from each other"
+        braces = classes == {"brace"}
+        rest = "as braces may" if braces else "no force goes from one to the other"
+        yield Finding(
+            "join.crossing",
+            "note" if braces else "warning",
+            f"The {s.name(a)} and the {s.name(b)} {how} without a common node; {rest}.",
+            tuple(sorted((a, b))),
+            point(p),
+            (JOIN if analytical else LINK, "Accept, because…"),
+            {"distance": float(clear[k])},
+        )

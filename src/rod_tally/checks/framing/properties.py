@@ -1,0 +1,229 @@
+"""Sections and materials: present, read, believable?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ...model import Finding, Material
+from ...model.catalogue.catalogue import catalogue_name, catalogue_section, near_names
+from ...model.catalogue.grade_names import standard_of
+from ...model.entities.material import ANY_DENSITY, ANY_STIFFNESS, DENSITY_RANGE, STIFFNESS_RANGE
+from ..registry import Subject, check
+
+NAMED = 0.03  # share by which a section may differ from the one it is named after
+GRADED = 0.05  # and a material from its grade
+
+
+def _by(s: Subject, key: str) -> dict[str, list[str]]:
+    out: dict[str, list[str]] = {}
+    for ident, m in s.model.members.items():
+        out.setdefault(getattr(m, key), []).append(ident)
+    if key == "material":
+        for ident, x in s.model.surfaces.items():
+            out.setdefault(x.material, []).append(ident)
+    return out
+
+
+def _many(ids: list[str]) -> str:
+    return "1 member" if len(ids) == 1 else f"{len(ids)} members"
+
+
+@check("section.missing", "section.unknown")
+def find_sections(s: Subject) -> Iterator[Finding]:
+    """Members without a section, and sections no shape and no values could be read of."""
+    for name, ids in sorted(_by(s, "section").items()):
+        section = s.model.sections.get(name)
+        if section is None:
+            yield Finding(
+                "section.missing",
+                "blocking",
+                f"{_many(ids)} ({', '.join(s.name(i) for i in ids[:3])}) without a section; left out of the run.",
+                tuple(ids),
+                s.middle(ids[0]),
+                ("Give a section",),
+            )
+        elif not section.usable:
+            near = near_names(section.name)
+            meant = f"; its name is near to {', '.join(near[:3])}" if near else ""
+            yield Finding(
+                "section.unknown",
+                "blocking",
+                f"No shape could be read from profile {name!r} of {_many(ids)}"
+                f"{f' ({section.reason})' if section.reason else ''}{meant}; left out of the run.",
+                tuple(ids),
+                s.middle(ids[0]),
+                ("Map the profile to a known one",),
+            )
+        elif section.reason:
+            yield Finding(
+                "section.unknown",
+                "note",
+                f"Profile {name!r} of {_many(ids)}: {section.reason}.",
+                tuple(ids),
+                s.middle(ids[0]),
+                ("Map the profile to a known one", "Accept, because…"),
+            )
+
+
+@check("section.measured")
+def find_measured_sections(s: Subject) -> Iterator[Finding]:
+    """Sections taken from the body because the source gives no profile, and bodies that taper while their section does not."""
+    measured: dict[str, list[str]] = {}
+    for ident, m in s.model.members.items():
+        section = s.model.sections.get(m.section)
+        if section is None or not section.usable:
+            continue
+        if m.ends is not None:
+            (w0, d0), (w1, d1) = m.ends
+            yield Finding(
+                "section.measured",
+                "warning",
+                f"The body of the {s.name(ident)} tapers from {_size(w0, d0)} to {_size(w1, d1)} mm; {section.name} is "
+                f"taken as constant ({_size(section.width, section.depth)} mm).",
+                (ident,),
+                s.middle(ident),
+                ("Give a section", "Accept, because…"),
+                {"width_start": w0, "depth_start": d0, "width_end": w1, "depth_end": d1},
+            )
+        elif m.read_from == "measured" and m.source_section == m.section and section.name.startswith("measured"):
+            measured.setdefault(m.section, []).append(ident)
+    for name, ids in sorted(measured.items()):
+        section = s.model.sections[name]
+        yield Finding(
+            "section.measured",
+            "note",
+            f"The source gives no profile for {_many(ids)} ({', '.join(s.name(i) for i in ids[:3])}); the section "
+            f"({_size(section.width, section.depth)} mm, A {section.area * 1e4:.4g} cm²) is measured on the body.",
+            tuple(ids),
+            s.middle(ids[0]),
+            ("Map the profile to a known one", "Accept, because…"),
+        )
+
+
+def _size(width: float, depth: float) -> str:
+    return f"{width * 1000:.0f}x{depth * 1000:.0f}"
+
+
+@check("section.differs")
+def find_other_sections(s: Subject) -> Iterator[Finding]:
+    """Profiles named after a rolled section whose area or second moments are not that section's, by more than 3 %."""
+    for name, ids in sorted(_by(s, "section").items()):
+        section = s.model.sections.get(name)
+        known = catalogue_name(section.name) if section is not None and section.usable else None
+        if section is None or known is None or known in section.origin:
+            continue
+        real = catalogue_section(known)
+        apart = {k: getattr(section, k) / getattr(real, k) - 1 for k in ("area", "iy", "iz")}
+        if max(abs(v) for v in apart.values()) > NAMED:
+            shown = ", ".join(f"{title} {apart[k]:+.1%}" for k, title in (("area", "A"), ("iy", "Iy"), ("iz", "Iz")))
+            yield Finding(
+                "section.differs",
+                "warning",
+                f"Profile {name!r} of {_many(ids)} is named after {known} and is not it: {shown}.",
+                tuple(ids),
+                s.middle(ids[0]),
+                ("Map the profile to a known one", "Accept, because…"),
+                apart,
+            )
+
+
+@check("material.differs")
+def find_other_materials(s: Subject) -> Iterator[Finding]:
+    """Materials named after a grade whose E, density or strength are not that grade's, by more than 5 %: one note each."""
+    for name, ids in sorted(_by(s, "material").items()):
+        material = s.model.materials.get(name)
+        found = standard_of(material.name) if material is not None else None
+        if material is None or found is None or not found[1]:
+            continue
+        grade, assumed = found[0], material.origin or {}
+        parts = []
+        for key, title, unit, scale in (
+            ("E", "E", "GPa", 1e9),
+            ("density", "density", "kg/m³", 1.0),
+            ("strength", "strength", "MPa", 1e6),
+        ):
+            own, real = getattr(material, key), getattr(grade, key)
+            if own and real and key not in assumed and abs(own / real - 1) > GRADED:
+                parts.append(f"{title} {own / scale:.4g} {unit} against {real / scale:.4g}")
+        if parts and material.usable:
+            yield Finding(
+                "material.differs",
+                "note",
+                f"Material {name} of {_many(ids)} is not as {grade.where} has it: {', '.join(parts)}.",
+                tuple(ids),
+                s.middle(ids[0]),
+                ("Take the grade's values", "Accept, because…"),
+            )
+
+
+@check("material.missing", "material.stiffness", "material.density")
+def find_materials(s: Subject) -> Iterator[Finding]:
+    """Materials absent, without stiffness or density, or with values no material of their kind has."""
+    for name, ids in sorted(_by(s, "material").items()):
+        material = s.model.materials.get(name)
+        if material is None:
+            yield Finding(
+                "material.missing",
+                "blocking",
+                f"{_many(ids)} ({', '.join(s.name(i) for i in ids[:3])}) without a material; left out of the run.",
+                tuple(ids),
+                s.middle(ids[0]),
+                ("Give a material",),
+            )
+            continue
+        yield from _stiffness(s, material, ids)
+        yield from _density(s, material, ids)
+
+
+def _stiffness(s: Subject, m: Material, ids: list[str]) -> Iterator[Finding]:
+    assumed = (m.origin or {}).get("E")
+    numbers = {"E": m.E} if m.E is not None else {}
+    low, high = STIFFNESS_RANGE.get(m.kind, ANY_STIFFNESS)
+    if m.E is None:
+        severity, text = "blocking", "has no elastic modulus; its members are left out of the run"
+    elif m.E == 0:
+        severity, text = "blocking", "has an elastic modulus of zero; its members are left out of the run"
+    elif not ANY_STIFFNESS[0] <= m.E <= ANY_STIFFNESS[1]:
+        severity, text = "blocking", f"has E = {m.E:.4g} Pa, which no building material has; left out of the run"
+    elif not low <= m.E <= high:
+        severity = "warning"
+        text = f"has E = {m.E / 1e9:.4g} GPa; {m.kind} lies between {low / 1e9:g} and {high / 1e9:g} GPa"
+    elif assumed:
+        guess = assumed.endswith("(a guess)")
+        severity = "warning" if guess else "note"
+        text = f"brings no elastic modulus; E = {m.E / 1e9:g} GPa was taken from {assumed}"
+    else:
+        return
+    yield Finding(
+        "material.stiffness",
+        severity,
+        f"Material {m.name} of {_many(ids)} {text}.",
+        tuple(ids),
+        s.middle(ids[0]),
+        ("Give its elastic modulus", "Accept, because…"),
+        numbers,
+    )
+
+
+def _density(s: Subject, m: Material, ids: list[str]) -> Iterator[Finding]:
+    assumed = (m.origin or {}).get("density")
+    low, high = DENSITY_RANGE.get(m.kind, ANY_DENSITY)
+    if m.density is None or m.density == 0:
+        severity = "warning"
+        text = f"has {'no' if m.density is None else 'a zero'} density; its members have no self-weight"
+    elif not low <= m.density <= high:
+        severity = "warning"
+        kind = m.kind or "any building material"
+        text = f"has a density of {m.density:.4g} kg/m3; {kind} lies between {low:g} and {high:g}"
+    elif assumed:
+        severity, text = "note", f"brings no density; {m.density:g} kg/m3 was taken from {assumed}"
+    else:
+        return
+    yield Finding(
+        "material.density",
+        severity,
+        f"Material {m.name} of {_many(ids)} {text}.",
+        tuple(ids),
+        s.middle(ids[0]),
+        ("Give its density", "Accept, because…"),
+    )

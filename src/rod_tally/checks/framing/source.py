@@ -1,0 +1,148 @@
+"""What was not taken over, and what was moved on the way."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+
+import numpy as np
+
+from ...model import Finding, Skipped
+from ..registry import Subject, check, listed, mm, point
+
+FRAMING = ("beam", "column", "brace", "member")
+# what a model is wrong without, so that leaving it out is a warning and is told one by one
+NEEDED = (
+    *FRAMING,
+    "slab",
+    "wall",
+    "plate",
+    "roof",
+    "surface",
+    "footing",
+    "node",
+    "support",
+    "opening",
+    "line",
+    "action",
+)
+
+
+@check("source.unread")
+def find_unread(s: Subject) -> Iterator[Finding]:
+    """What a model is wrong without one by one, with its reason; what was left out on purpose by class and reason."""
+    groups: dict[tuple[str, str], list[Skipped]] = defaultdict(list)
+    for skipped in s.model.skipped:
+        if skipped.reason.startswith("deleted"):
+            continue  # the reviewer's own doing
+        if skipped.cls in NEEDED and not skipped.by_choice and not skipped.reason.startswith("it is a"):
+            yield Finding(
+                "source.unread",
+                "warning",
+                _unread_words(skipped),
+                (skipped.id,),
+                None,
+                ("Accept, because…",),
+            )
+        else:
+            groups[skipped.cls, skipped.reason].append(skipped)
+    for (cls, reason), items in sorted(groups.items()):
+        one = len(items) == 1
+        what = f"{cls} {items[0].name or items[0].id} was" if one else f"{len(items)} of class {cls} were"
+        yield Finding(
+            "source.unread",
+            "note",
+            f"{what[0].upper()}{what[1:]} not transferred: {reason}.",
+            tuple(sorted(i.id for i in items)),
+            None,
+        )
+
+
+def _unread_words(skipped: Skipped) -> str:
+    name = f"{skipped.ifc_class or skipped.cls} {skipped.name or skipped.id}".strip()
+    if skipped.cls == "line":
+        return f"{skipped.reason[0].upper()}{skipped.reason[1:]}; {name} is not read, or not whole."
+    if skipped.cls == "action":
+        return f"{skipped.reason[0].upper()}{skipped.reason[1:]}; {name} was not transferred."
+    return f"{name} was not transferred: {skipped.reason}."
+
+
+@check("source.surfaces")
+def find_surfaces(s: Subject) -> Iterator[Finding]:
+    """Surfaces that hand their loads on have no stiffness in a run: what that leaves out is said, in numbers."""
+    idle = [x for x in s.model.surfaces.values() if x.id not in s.computed]
+    if not idle:
+        return
+    count: dict[str, int] = defaultdict(int)
+    for surface in idle:
+        count[surface.cls] += 1
+    hang = sorted(i for part, held in s.held_components if not held for i in part)
+    whole = {i for part, held in s.whole_parts if held for i in part}
+    hang = [i for i in hang if i in whole]
+    words = listed([f"{n} {cls}{'s' if n != 1 else ''}" for cls, n in sorted(count.items())])
+    weight = sum(s.model.surface_weight(x) for x in idle)
+    own = [n for n, c in s.model.cases.items() if any(c.self_weight)]
+    ids = {x.id for x in idle}
+    held = s.distribution.case(own[0]).held if own else []
+    stays = abs(sum(float(h.force[2]) for h in held if h.surface in ids))
+    yield Finding(
+        "source.surfaces",
+        "note",
+        f"{words} hand their loads on to beams, columns and walls; their own stiffness takes no part in a run. Of their "
+        f"weight of {weight / 1000:.4g} kN, {stays / 1000:.4g} kN stays on walls and slabs on the ground, which are not "
+        "computed" + (f"; {len(hang)} members that only surfaces hold are not either." if hang else "."),
+        tuple(sorted(ids)),
+        None,
+        (),
+        {"weight": weight, "stays": stays},
+    )
+
+
+@check("source.moved")
+def find_moved(s: Subject) -> Iterator[Finding]:
+    """Ends that transfer moved: each one for an analytical source; for a physical one those moved across their own
+    line, gathered by what met what (an end taken along its own line to the axis it meets is the ordinary case)."""
+    limit = s.settings.transfer.report_move
+    groups: dict[tuple[str, str], list[tuple[float, str, int]]] = defaultdict(list)
+    for k, (ident, m) in enumerate(s.model.members.items()):
+        if m.source_line is None:
+            continue
+        steps = s.model.line(m) - m.source_line
+        if np.abs(steps).max() <= limit / 2:
+            continue
+        axis = s.rods.axes[k, 0]
+        for which, node in ((0, m.start), (1, m.end)):
+            step = steps[which]
+            distance = float(np.linalg.norm(step))
+            if s.model.kind != "physical":
+                if distance > limit:
+                    yield Finding(
+                        "source.moved",
+                        "note",
+                        f"The {'end' if which else 'start'} of the {s.name(ident)} was moved by {mm(distance)} "
+                        f"to node {node}.",
+                        (ident,),
+                        point(m.source_line[which]),
+                        ("Accept, because…",),
+                        {"distance": distance},
+                    )
+                continue
+            across = float(np.linalg.norm(step - (step @ axis) * axis))
+            if across > limit:
+                met = sorted({s.model.members[i].cls for i in s.members_at[node] if i != ident})
+                groups[m.cls, listed(met)].append((across, ident, which))
+    for (cls, others), moved in sorted(groups.items()):
+        far, ident, which = max(moved)
+        ends = "1 end of a" if len(moved) == 1 else f"{len(moved)} ends of"
+        line0 = s.model.members[ident].source_line
+        assert line0 is not None
+        yield Finding(
+            "source.moved",
+            "note",
+            f"{ends} {cls}{'' if len(moved) == 1 else 's'} brought across their own line onto the {others} they meet, "
+            f"by up to {mm(far)} ({s.name(ident)}).",
+            tuple(sorted({i for _, i, _ in moved})),
+            point(line0[which]),
+            ("Accept, because…",),
+            {"distance": far},
+        )

@@ -1,0 +1,1 @@
+"""Checks of loads: values, and whether they arrive."""

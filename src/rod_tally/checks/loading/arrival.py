@@ -1,0 +1,167 @@
+"""Loads: do they arrive, once, and the right way?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from ...loads.combinations.combine import SCHEMES
+from ...loads.combinations.orientation import orientation
+from ...model import Finding, LoadCase
+from ..registry import Subject, check, point
+
+GRAVITY_KINDS = ("self-weight", "dead", "live", "snow")
+LITTLE = 0.002  # share of a case; less than that lost is only a note
+
+
+@check("load.empty", "case.untyped")
+def find_plain_cases(s: Subject) -> Iterator[Finding]:
+    """Cases without loads, and cases nobody gave a kind."""
+    for case in s.model.cases.values():
+        if case.empty:
+            text = f"Load case {case.name} holds no loads."
+            yield Finding("load.empty", "note", text, (case.name,), None, ("Delete it",))
+        if not case.kind:
+            yield Finding(
+                "case.untyped",
+                "note",
+                f"Load case {case.name} has no kind (dead, live, wind …); no combination can use it.",
+                (case.name,),
+                None,
+                ("Give it a kind",),
+            )
+
+
+@check("load.uncarried")
+def find_lost_loads(s: Subject) -> Iterator[Finding]:
+    """Loads of a case that reached no part of the model that carries or is computed, with the share lost and the place."""
+    for case in s.model.cases.values():
+        arrival = s.distribution.case(case.name)
+        unread = [i for i, _, _ in case.lost]
+        missed = sum((np.array(f) for _, _, f in case.lost), np.zeros(3)) + arrival.total("lost")
+        arrived = arrival.total("on_surfaces")
+        if s.results is not None and case.name in s.results.applied:
+            missed = missed + s.results.lost[case.name]
+            arrived = arrived + s.results.applied[case.name]
+        else:
+            arrived = arrived + arrival.total("on_members")
+        lost = float(np.abs(missed).max())
+        whole = float(np.abs(arrived + missed).max())
+        if not unread and lost <= 1e-9 * max(whole, 1.0):
+            continue
+        share = min(lost / whole, 1.0) if whole > 0 else 1.0
+        gone = [x for x in arrival.shares if x.lost.any()]
+        worst = max(gone, key=lambda x: float(np.abs(x.lost).max()), default=None)
+        parts = []
+        if lost > 0:
+            parts.append(
+                f"{share:.1%} of load case {case.name} ({lost / 1000:.4g} kN) is not carried: it reached no part that was computed"
+            )
+        if worst is not None and worst.reason:
+            where = f" on {s.name(worst.part)}" if worst.part in s.model.surfaces else ""
+            parts[-1:] = [parts[-1] + f" ({worst.reason}{where})"] if parts else [worst.reason]
+        if unread:
+            verb = "action was" if len(unread) == 1 else "actions were"
+            parts.append(f"{len(unread)} {verb} not taken over ({case.lost[0][1].split(': ', 1)[-1]})")
+        text = "; ".join(parts) if lost > 0 else f"In load case {case.name}, " + parts[0]
+        place = next((p for x in gone for p in x.places), None)
+        at = point(place.mean(axis=0)) if place is not None else None
+        surfaces = tuple(dict.fromkeys(x.part for x in gone if x.part in s.model.surfaces))
+        severity = "warning" if share > LITTLE or unread else "note"
+        yield Finding("load.uncarried", severity, text + ".", (case.name, *unread, *surfaces), at, (), {"share": share})
+
+
+@check("load.between")
+def find_loads_between_walls(s: Subject) -> Iterator[Finding]:
+    """Loads exactly on the joint of two storeys' walls: which of the two takes them."""
+    for case in s.model.cases.values():
+        number = -1
+        for share in s.distribution.case(case.name).shares:
+            number += share.kind in ("line", "point")
+            if share.others:
+                taker, other = s.name(share.taker), s.name(share.others[0])
+                yield Finding(
+                    "load.between",
+                    "note",
+                    f"A {share.kind} load of case {case.name} lies on the joint of two walls: {taker} takes it, not {other}.",
+                    (case.name, share.taker, *share.others),
+                    s.middle(share.taker),
+                    ("Give it to the other wall",),
+                    {"number": float(number)},
+                )
+
+
+@check("combination.orientation")
+def find_orientation(s: Subject) -> Iterator[Finding]:
+    """How the building's frames lie, and so how seismic directions are to be combined."""
+    names = [c.name for c in s.model.cases.values() if c.kind == "seismic"]
+    if not names:
+        return
+    o = orientation(s.model)
+    yield Finding(
+        "combination.orientation",
+        "note",
+        f"{o.why[0].upper()}{o.why[1:]}: seismic directions are combined as {SCHEMES[o.scheme]}.",
+        tuple(names),
+        None,
+        ("Make combinations…",),
+    )
+
+
+@check("load.no_weight")
+def find_no_weight(s: Subject) -> Iterator[Finding]:
+    """No case that holds self-weight."""
+    if s.model.members and s.model.cases and not any(any(c.self_weight) for c in s.model.cases.values()):
+        text = "No load case holds self-weight; it counts only where the source's loads contain it."
+        yield Finding("load.no_weight", "note", text, tuple(s.model.cases), None, ("Choose the case that holds it…",))
+
+
+@check("load.direction")
+def find_upward_loads(s: Subject) -> Iterator[Finding]:
+    """Gravity loads that act upwards in sum."""
+    for case in s.model.cases.values():
+        up = vertical(s, case)
+        if (case.kind in GRAVITY_KINDS and up > 0) or case.self_weight[2] > 0:
+            yield Finding(
+                "load.direction",
+                "warning",
+                f"Load case {case.name} ({case.kind or 'self-weight'}) acts upwards: {up / 1000:.4g} kN in all.",
+                (case.name,),
+                None,
+                ("Turn its sign",),
+            )
+
+
+def vertical(s: Subject, case: LoadCase) -> float:
+    """Sum of a case's vertical force, N: from the run where there is one, else of its loads in global axes."""
+    if s.results is not None and case.name in s.results.applied:
+        return float(s.results.applied[case.name][2])
+    arrival = s.distribution.case(case.name)
+    total = float(arrival.total("applied")[2]) if not any(case.self_weight) else 0.0
+    total += sum(f.force[2] for f in case.node_loads)
+    for load in case.member_loads:
+        if load.kind == "force" and not load.local:
+            total += load.qa[2] if load.a == load.b else (load.qa[2] + load.qb[2]) / 2 * (load.b - load.a)
+    return total
+
+
+@check("load.twice")
+def find_double_weight(s: Subject) -> Iterator[Finding]:
+    """Self-weight in more than one case, or more than once in one."""
+    holding = [c for c in s.model.cases.values() if any(c.self_weight)]
+    if len(holding) > 1:
+        names = ", ".join(c.name for c in holding)
+        yield Finding(
+            "load.twice",
+            "warning",
+            f"Self-weight is in {len(holding)} load cases ({names}); used together they count it twice.",
+            tuple(c.name for c in holding),
+            None,
+            ("Keep it in one of them",),
+        )
+    for case in holding:
+        factor = float(np.linalg.norm(case.self_weight))
+        if factor > 1.5:
+            text = f"Load case {case.name} counts self-weight {factor:g} times."
+            yield Finding("load.twice", "warning", text, (case.name,), None)

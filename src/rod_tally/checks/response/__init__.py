@@ -1,0 +1,1 @@
+"""Checks of the mesh, the run, and of how the building answers."""

@@ -1,0 +1,86 @@
+"""Meshes of slabs and walls: surfaces that have none, and elements too poor to trust."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from ...analysis.solve.constraints import left_out
+from ...analysis.solve.node_supports import node_supports
+from ...meshing.quality import LONG, SHARP, quality_of
+from ...model import Finding
+from ..registry import Subject, check, listed, point
+
+MANY = 0.02  # share of a surface's elements that may be poor without a word; common practice, no source
+FEW = 2  # of them are let pass in a surface of any size
+FINER = "Set a smaller element size"
+
+
+@check("mesh.failed")
+def find_unmeshed(s: Subject) -> Iterator[Finding]:
+    """Surfaces that were to be computed as shells and could not be meshed."""
+    r = s.results
+    for ident, reason in r.plates.failed.items() if r is not None and r.plates is not None else ():
+        if ident in s.model.surfaces and r is not None and r.left_out.get(ident) == reason and "support" not in reason:
+            text = f"The {s.name(ident)} could not be meshed: {reason}; it is left out of the run."
+            yield Finding("mesh.failed", "blocking", text, (ident,), s.middle(ident), (FINER,))
+
+
+@check("mesh.arm")
+def find_lost_arms(s: Subject) -> Iterator[Finding]:
+    """Rigid arms that the run had to leave out: what they were to tie moves apart, unless both ends are held."""
+    r = s.results
+    plates = r.plates if r is not None else None
+    if r is None or plates is None or not plates.ties:
+        return
+    supports = node_supports(s.model, plates)
+    held = np.zeros(len(plates.points), bool)
+    held[[i for i, support in supports.items() if support.any]] = True
+    live = np.atleast_1d(r.node_done.any(axis=0))
+    # where walls that stand for columns meet, a node follows one of them alone, and floors tie the two: that is no loss
+    lost = [
+        t
+        for t in left_out(plates.ties, held)
+        if live[t.slave] and live[list(t.masters)].all() and held[t.slave] and held[list(t.masters)].all()
+    ]
+    # whole supports at both ends leave an arm nothing to do
+    fixed = {i for i, support in supports.items() if support.letters == "XXXXXX"}
+    lost = [t for t in lost if not (t.slave in fixed and set(t.masters) <= fixed)]
+    if not lost:
+        return
+    first = lost[0]
+    names = [r.node_ids[first.slave], *(r.node_ids[m] for m in first.masters)]
+    by = float(np.linalg.norm(plates.points[first.slave] - plates.points[list(first.masters)].mean(axis=0)))
+    more = f"; {len(lost) - 1} more" if len(lost) > 1 else ""
+    ids = tuple(dict.fromkeys(r.node_ids[t.slave] for t in lost if t.slave < plates.named))
+    yield Finding(
+        "mesh.arm", "warning",
+        f"The rigid arm of {by:.2f} m between {names[0]} and {listed(names[1:])} is left out of the run: both its ends stand on "
+        f"supports{more}. Hold one end only, or move the parts together.",
+        ids, point(plates.points[first.slave]), ("Take me there",), {"distance": by},
+    )  # fmt: skip
+
+
+@check("mesh.poor")
+def find_poor_elements(s: Subject) -> Iterator[Finding]:
+    """Surfaces with more than a few sharp or long elements: forces near them are not to be trusted."""
+    r = s.results
+    if r is None or r.plates is None or r.plates.empty:
+        return
+    quality = quality_of(r.plates)
+    poor, of = quality.poor, r.plates.of()
+    centres = r.plates.centres()
+    for k, ident in enumerate(r.plates.surfaces):
+        mine = of == k
+        bad = np.flatnonzero(mine & poor)
+        if ident not in s.model.surfaces or len(bad) <= max(FEW, MANY * mine.sum()):
+            continue
+        worst = bad[int(np.argmin(quality.angle[bad]))]
+        text = (
+            f"The {s.name(ident)}: {len(bad)} of {int(mine.sum())} elements are sharper than {SHARP:.0f}° or longer than "
+            f"{LONG:.0f} times their width; the sharpest corner has {quality.angle[worst]:.0f}°."
+        )
+        yield Finding(
+            "mesh.poor", "note", text, (ident,), point(centres[worst]), (FINER,), {"share": len(bad) / int(mine.sum())}
+        )

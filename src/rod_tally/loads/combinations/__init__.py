@@ -1,0 +1,1 @@
+"""Rule sets and the combinations they make of load cases."""

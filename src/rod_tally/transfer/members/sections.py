@@ -1,0 +1,67 @@
+"""Profiles as the file has them to sections with values."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from ...intake.source import SourceProfile
+from ...model import Section
+from ...model.catalogue import shapes
+from ...model.catalogue.shapes import Shape, ShapeError
+
+BUILDERS: dict[str, Callable[..., Shape]] = {
+    "i": shapes.i_shape,
+    "rectangle": shapes.rectangle,
+    "circle": shapes.circle,
+    "box": shapes.box,
+    "channel": shapes.channel,
+    "angle": shapes.angle,
+    "tee": shapes.tee,
+}
+
+
+def section_of(profile: SourceProfile) -> Shape:
+    """The section of a profile and its centroid in the profile's own (unturned) axes, m.
+
+    Values stated beside a profile are taken where no shape can be read; a profile with neither gives a section of no
+    area whose `reason` says why.
+    """
+    reason = profile.reason
+    try:
+        if profile.shape in BUILDERS:
+            return BUILDERS[profile.shape](profile.name, **profile.dims)
+        if profile.outer:
+            # an outline gives torsion and shear by approximation only: values stated beside it are better
+            j, avy, avz = (profile.values.get(k) or None for k in ("j", "avy", "avz"))
+            return shapes.from_polygon(profile.name, "arbitrary", profile.outer, profile.voids, j=j, avy=avy, avz=avz)
+    except (ShapeError, TypeError) as error:
+        reason = str(error)
+    v = {k: value for k, value in profile.values.items() if value > 0}
+    if {"area", "iy", "iz"} <= set(v):
+        j = v.get("j", v["iy"] + v["iz"])
+        iyz, avy, avz = (profile.values.get(k, 0.0) for k in ("iyz", "avy", "avz"))
+        how = "values beside the profile"
+        return Section(profile.name, "values", v["area"], v["iy"], v["iz"], iyz, j, avy, avz, origin=how), (0.0, 0.0)
+    return Section(profile.name, "unknown", origin="none", reason=reason or "no shape and no values"), (0.0, 0.0)
+
+
+CARDINAL = {  # which side of the outline (y, z): -1 low, 0 middle, 1 high
+    1: (-1, -1),
+    2: (0, -1),
+    3: (1, -1),
+    4: (-1, 0),
+    5: (0, 0),
+    6: (1, 0),
+    7: (-1, 1),
+    8: (0, 1),
+    9: (1, 1),
+}
+
+
+def cardinal_offset(section: Section, cardinal: int | None) -> tuple[float, float]:
+    """Where the centroid lies from an IFC cardinal point, (y, z) in m. None and 10 (the centroid) give (0, 0)."""
+    if cardinal not in CARDINAL:
+        return 0.0, 0.0
+    sy, sz = CARDINAL[cardinal]
+    y0, y1, z0, z1 = section.bounds
+    return -((y0 + y1) / 2 + sy * (y1 - y0) / 2), -((z0 + z1) / 2 + sz * (z1 - z0) / 2)

@@ -1,0 +1,141 @@
+"""Supports of a physical source, which brings none: at what stands on a footing or on the lowest storey."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...intake.readers import Progress
+from ...intake.source import SourceFooting, SourceModel
+from ...model import FIXED, LineSupport, LogEntry, Member, Model, Support, Surface
+from ...model.geometry.proximity import Rods, near_boxes
+from ...model.geometry.vectors import Array, Bodies, clear_distance
+from ...model.settings import TransferSettings
+
+PINNED = Support("XXXFFF")
+ROLLER = Support("FFXFFF")
+RAFTS = ("BASESLAB", "RAFT")
+
+
+def base_support(settings: TransferSettings) -> Support:
+    """What the settings say a column base is held by."""
+    if settings.base_support == "spring":
+        return Support("SSSSSS", tuple(settings.supports.springs))
+    return {"fixed": FIXED, "pinned": PINNED, "roller": ROLLER}[settings.base_support]
+
+
+def support_bases(
+    source: SourceModel, model: Model, rods: Rods, members: list[Member], settings: TransferSettings
+) -> None:
+    """Give a support to the node of every column's lower end on the lowest storey, and of every column's and brace's
+    lower end on a footing; each is an entry of the log."""
+    support = base_support(settings)
+    lower = (rods.lines[:, 1, 2] < rods.lines[:, 0, 2]).astype(int)
+    on: dict[int, str] = {}
+    if source.footings:
+        low = np.array([f.lower for f in source.footings]) - model.origin
+        high = np.array([f.upper for f in source.footings]) - model.origin
+        blocks = Bodies(
+            (low + high) / 2,
+            np.broadcast_to(np.eye(3), (len(low), 3, 3)),
+            (high - low) / 2,
+            np.zeros(len(low), bool),
+        )
+        ends = rods.end_bodies()
+        which = np.array([2 * m + lower[m] for m in range(len(members)) if members[m].cls != "beam"], np.intp)
+        bodies = ends.take(which)
+        i, j = near_boxes(bodies.boxes(), (low, high), settings.snap)
+        clear, _, _ = clear_distance(bodies.take(i), blocks.take(j))
+        for hit in np.flatnonzero(clear <= settings.snap):
+            footing = source.footings[int(j[hit])]
+            on[int(which[i[hit]]) // 2] = f"{footing.kind or 'footing'} {footing.name or footing.id}"
+    level = lowest_level(source, model, members, rods)
+    for k, m in enumerate(members):
+        base = rods.lines[k, lower[k], 2]
+        if m.cls == "column" and k not in on and base <= level + settings.search:
+            on[k] = "the lowest storey"
+    for k, what in sorted(on.items(), key=lambda item: members[item[0]].id):
+        m = members[k]
+        node = model.nodes[m.end if lower[k] else m.start]
+        node.support = support
+        x, y, z = (float(v) for v in node.point)
+        message = f"{m.cls} {m.name or m.id} stands on {what}: its base is {settings.base_support}"
+        model.log.append(LogEntry("supported", (m.id,), message, at=(x, y, z)))
+
+
+def lowest_level(source: SourceModel, model: Model, members: list[Member], rods: Rods) -> float:
+    """Elevation (local) of the lowest storey that holds members; without storeys, of the lowest column base."""
+    used = {m.storey for m in members if m.cls == "column"} or {m.storey for m in members}
+    levels = [s.elevation for s in model.storeys if s.name in used]
+    if levels:
+        return min(levels)
+    columns = [k for k, m in enumerate(members) if m.cls == "column"] or list(range(len(members)))
+    return float(rods.lines[columns][:, :, 2].min())
+
+
+def support_walls(source: SourceModel, model: Model, settings: TransferSettings, progress: Progress) -> None:
+    """Line supports under the walls that stand on a footing or on the lowest level, and bedding under rafts."""
+    progress("Supports of walls and rafts", 0.9)
+    level = _ground(model)
+    if level is None:
+        return
+    rafts = {s.id for s in source.surfaces if s.kind in RAFTS}
+    modulus = settings.supports.subgrade
+    for surface in model.surfaces.values():
+        if surface.whole in rafts and modulus > 0:
+            surface.bedding = modulus
+            message = (
+                f"{surface.cls} {surface.name or surface.id} is a raft: bedded on {modulus / 1e6:g} MN/m3, "
+                "the modulus of the settings"
+            )
+            model.log.append(LogEntry("supported", (surface.id,), message))
+    support = {"fixed": FIXED, "pinned": PINNED}.get(settings.supports.walls)
+    if support is None:
+        return
+    tops = [(f, f.lower - model.origin, f.upper - model.origin) for f in source.footings]
+    for surface in model.surfaces.values():
+        if not surface.upright or _stands_on(surface, model):
+            continue
+        for line in surface.bottom_edges():
+            on = _footing_under(line, tops, settings.snap)
+            if on is None and line[:, 2].min() > level + settings.search:
+                continue
+            surface.supports.append(LineSupport(line, support))
+            where = on or "the lowest level"
+            message = (
+                f"{surface.cls} {surface.name or surface.id} stands on {where}: its foot is {settings.supports.walls}"
+            )
+            x, y, z = (float(v) for v in line.mean(axis=0))
+            model.log.append(LogEntry("supported", (surface.id,), message, at=(x, y, z)))
+
+
+def _ground(model: Model) -> float | None:
+    """The lowest level (local): of the storeys that hold anything, else the lowest foot of a wall or column."""
+    used = {m.storey for m in model.members.values()} | {s.storey for s in model.surfaces.values() if s.upright}
+    levels = [s.elevation for s in model.storeys if s.name in used]
+    if levels:
+        return min(levels)
+    feet = [float(s.outer[:, 2].min()) for s in model.surfaces.values()]
+    feet += [float(model.line(m)[:, 2].min()) for m in model.members.values()]
+    return min(feet, default=None)
+
+
+def _stands_on(surface: Surface, model: Model) -> bool:
+    """Whether a wall stands on another surface at its foot: a slab, a raft, a wall below."""
+    low = float(surface.outer[:, 2].min())
+    for j in surface.joints:
+        other = model.surfaces.get(j.other)
+        if j.kind != "surface" or other is None or j.line[:, 2].max() > low + 0.3:
+            continue
+        if not other.upright or float(other.outer[:, 2].min()) < low - 0.3:
+            return True
+    return False
+
+
+def _footing_under(line: Array, footings: list[tuple[SourceFooting, Array, Array]], snap: float) -> str | None:
+    low, high = line.min(axis=0), line.max(axis=0)
+    middle = line.mean(axis=0)
+    for f, lower, upper in footings:
+        inside = (lower[:2] - snap <= middle[:2]).all() and (middle[:2] <= upper[:2] + snap).all()
+        if inside and lower[2] - snap <= low[2] and high[2] <= upper[2] + snap + 0.05:
+            return f"{f.kind or 'footing'} {f.name or f.id}"
+    return None

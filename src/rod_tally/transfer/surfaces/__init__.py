@@ -1,0 +1,1 @@
+"""Slabs and walls to mid-surfaces that meet."""
