@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import shutil
 import subprocess
 import sys
@@ -84,3 +85,36 @@ def test_every_check_of_the_contract_is_registered() -> None:
     }  # fmt: skip
     assert wanted <= set(checks())
     assert set(checks()) <= {c for s in STEPS for c in s.codes}
+
+
+def test_there_is_no_circle_of_imports_and_no_crowded_room() -> None:
+    """Every module is reached from itself by no chain of imports, not even for types; a room holds fifteen at the most."""
+    source = ROOT / "src" / "rod_tally"
+    names: dict[str, Path] = {}
+    for p in source.rglob("*.py"):
+        parts = list(p.relative_to(source.parent).with_suffix("").parts)
+        names[".".join(parts[:-1] if parts[-1] == "__init__" else parts)] = p
+    graph: dict[str, set[str]] = {n: set() for n in names}
+    for name, path in names.items():
+        base = name if path.name == "__init__.py" else name.rpartition(".")[0]
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.ImportFrom):
+                up = base.split(".")[: len(base.split(".")) - (node.level - 1)] if node.level else []
+                stem = ".".join(up + (node.module.split(".") if node.module else []))
+                for a in node.names:
+                    target = f"{stem}.{a.name}" if f"{stem}.{a.name}" in names else stem
+                    if target in names and target != name and names[target].name != "__init__.py":
+                        graph[name].add(target)
+
+    def reached(start: str) -> set[str]:
+        seen: set[str] = set()
+        todo = [start]
+        while todo:
+            for n in graph[todo.pop()] - seen:
+                seen.add(n)
+                todo.append(n)
+        return seen
+
+    assert [n for n in names if n in reached(n)] == []
+    for folder in {p.parent for p in names.values()}:
+        assert len(list(folder.glob("*.py"))) <= 16, folder  # with its __init__

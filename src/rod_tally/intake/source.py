@@ -201,6 +201,7 @@ class SourceFace:
     cls: str = ""
     way: str = ""
     span: Vector | None = None
+    diaphragm: bool = False
 
 
 @dataclass(slots=True)

@@ -40,12 +40,12 @@ def computed_surfaces(model: Model) -> list[Surface]:
 
 def mesh_plates(
     model: Model,
-    size: float,
+    size: float | str,
     only: set[str] | None = None,
     progress: Progress = lambda _t, _s: None,
 ) -> Plates:
-    """Mesh the surfaces that are computed as shells (of them those in `only`), with elements of about `size` (m) or as each
-    surface says. A surface that cannot be meshed is named in `failed`; nothing is raised for what a model holds."""
+    """Mesh the surfaces that are computed as shells (of them those in `only`), with elements of about `size` (m, or "auto" for
+    about eight across each panel's span) or as each surface says. A surface that cannot be meshed is named in `failed`; nothing is raised for what a model holds."""
     index = {n: i for i, n in enumerate(model.nodes)}
     xyz = np.array([n.point for n in model.nodes.values()]).reshape(-1, 3)
     found: dict[str, SurfaceLines] = {}
@@ -53,8 +53,8 @@ def mesh_plates(
     for s in computed_surfaces(model):
         if only is None or s.id in only:
             try:
-                lines = lines_on(model, s, s.mesh_size or size)
-                _fits_memory(lines.polygon, _size(s, lines.polygon, s.mesh_size or size))
+                lines = lines_on(model, s, element_size(s, size))
+                _fits_memory(lines.polygon, _size(s, lines.polygon, element_size(s, size)))
                 found[s.id] = lines
                 out.surfaces.append(s.id)
             except ValueError as error:
@@ -71,7 +71,7 @@ def mesh_plates(
     # vertices in the numbers of the whole: the model's nodes keep theirs
     vertex = np.concatenate([number, len(xyz) + np.arange(len(wires.points) - len(number))])
     points = [xyz, wires.points[len(number) :]]
-    sizes = {s: _size(model.surfaces[s], found[s].polygon, model.surfaces[s].mesh_size or size) for s in found}
+    sizes = {s: _size(model.surfaces[s], found[s].polygon, element_size(model.surfaces[s], size)) for s in found}
     steps, more = _divided(wires, sizes, vertex, len(xyz) + len(wires.points) - len(number))
     points.append(more)
     _fill_all(model, out, found, wires, vertex, steps, np.vstack(points), sizes, progress)
@@ -81,6 +81,35 @@ def mesh_plates(
     if walls:
         add_columns(model, out, walls, index)
     return out
+
+
+ACROSS = 8  # elements across the span of a slab's panel
+UP_A_WALL = 6  # and across the shorter side of a wall, which bends in its plane alone
+SMALLEST_AUTO, LARGEST_AUTO = 0.1, 1.5  # m
+
+
+def element_size(s: Surface, size: float | str) -> float:
+    """The size of a surface's elements, m: its own, or that of the settings, or what suits its span."""
+    if s.mesh_size is not None:
+        return s.mesh_size
+    if not isinstance(size, str):
+        return size
+    wanted = panel_span(s) / (UP_A_WALL if s.upright else ACROSS)
+    return float(np.clip(wanted, SMALLEST_AUTO, LARGEST_AUTO))
+
+
+def panel_span(s: Surface) -> float:
+    """What a surface spans, m: the shorter side of its box, or of a slab the usual distance between the columns that hold it
+    where that is less."""
+    box = np.array(Polygon(s.flat(s.outer)).minimum_rotated_rectangle.exterior.coords)
+    span = float(np.linalg.norm(np.diff(box[:3], axis=0), axis=1).min())
+    heads = np.array([j.line[0] for j in s.joints if j.kind == "end"]).reshape(-1, 3)
+    if not s.upright and len(heads) > 2:
+        distance, _ = cKDTree(s.flat(heads)).query(s.flat(heads), k=2)
+        between = distance[:, 1][distance[:, 1] > 1.0]
+        if len(between):
+            span = min(span, float(np.median(between)))
+    return span
 
 
 def _fits_memory(polygon: Polygon, size: float) -> None:

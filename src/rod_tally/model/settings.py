@@ -76,7 +76,7 @@ class TransferSettings:
     search: float = 0.3
     base_support: str = "fixed"
     walls: str = "shell"
-    slabs: str = "shell"
+    slabs: str = "auto"
     report_move: float = 0.01
     short: float = 0.05
     profiles: dict[str, str] = field(default_factory=dict)  # a profile's name to one of the catalogue
@@ -97,7 +97,9 @@ class TransferSettings:
 
 @dataclass(slots=True)
 class MeshSettings:
-    size: float = 0.5
+    """`size` of elements in m, or "auto": about eight across each panel's span."""
+
+    size: float | str = "auto"
 
 
 @dataclass(slots=True)
@@ -191,7 +193,7 @@ _CHOICES = {
     "transfer.releases.secondary": ("fixed", "pinned"),
     "transfer.releases.braces": ("fixed", "pinned"),
     "transfer.walls": ("shell", "column"),
-    "transfer.slabs": ("shell", "two-way", "one-way"),
+    "transfer.slabs": ("auto", "shell", "two-way", "one-way"),
 }
 # lowest and highest value of each number; every number of the settings has its range here
 _RANGES: dict[str, tuple[float, float]] = {
@@ -216,8 +218,14 @@ def _checked(where: str, key: str, default: Any, value: Any) -> Any:
         if not isinstance(value, list) or not all(isinstance(v, str) for v in value):
             raise SettingsError(f"{where}: {key} must be a list of case names")
         return value
+    if key == "mesh.size" and value == "auto":
+        return value
+    if key == "mesh.size" and not _is_number(value):
+        raise SettingsError(f'{where}: {key} is {value!r}; it must be "auto" or a number of metres')
     if isinstance(default, bool):
         good = isinstance(value, bool)
+    elif key == "mesh.size":
+        good = True
     elif key == "transfer.supports.springs":
         good = isinstance(value, list) and len(value) == 6 and all(_is_number(v) and 0 < v < 1e18 for v in value)
     elif isinstance(default, list):
@@ -251,7 +259,7 @@ def _checked(where: str, key: str, default: Any, value: Any) -> Any:
         low, high = _RANGES[key]
         if not low <= value <= high:
             raise SettingsError(f"{where}: {key} is {value!r}; it must be from {low:g} to {high:g}")
-    return float(value) if isinstance(default, float) or key in _OPTIONAL else value
+    return float(value) if isinstance(default, float) or key in _OPTIONAL or key == "mesh.size" else value
 
 
 def _is_number(value: Any) -> bool:

@@ -102,7 +102,7 @@ UNDECISIVE = frozenset({"element", "bearing", "read_from", "ends"})
 LATER: dict[str, Any] = {
     "area_loads": [], "space_loads": [], "temperatures": [], "settlements": [], "roots": [],
     "spectrum": None, "alpha": None, "category": "",
-    "together": "", "rule": "", "by": "source", "mesh_size": None,
+    "together": "", "rule": "", "by": "source", "mesh_size": None, "diaphragm": False,
 }  # fmt: skip
 DECISIVE = ("nodes", "members", "sections", "materials", "cases", "combinations", "origin")
 

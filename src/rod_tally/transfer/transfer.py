@@ -19,6 +19,7 @@ from .members.physical import transfer_physical
 from .surfaces.analytical_surfaces import transfer_faces
 from .surfaces.mid_surfaces import transfer_surfaces
 from .surfaces.panels import join_surfaces
+from .surfaces.ways import decide_ways
 
 FAR = 10_000.0  # m; beyond this a double keeps less than a micrometre through a solve
 
@@ -66,7 +67,11 @@ def transfer(source: SourceModel, settings: TransferSettings, progress: Progress
     told = {f.id for f in source.faces if f.way}
     for s in model.surfaces.values():
         if s.id not in told:
-            s.way = settings.walls if s.upright else "shell" if s.on_ground else settings.slabs
+            s.way = (
+                settings.walls if s.upright else "shell" if s.on_ground or settings.slabs == "auto" else settings.slabs
+            )
+    if settings.slabs == "auto":
+        decide_ways(model, told)
     transfer_loads(source, model)
     return model
 

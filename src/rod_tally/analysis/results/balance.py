@@ -15,7 +15,7 @@ from ..frame.loading import Loading, into_cut, loading, totals
 from ..frame.mesh import Mesh, mesh
 from ..shells.assembly import kinds, layers
 from ..shells.elements import frames_of, stiffness, to_global
-from ..solve.diaphragms import diaphragm_nodes
+from ..solve.diaphragms import floors_in_plane
 from ..solve.node_supports import node_supports
 from .results import Results
 
@@ -73,7 +73,7 @@ class Balance:
         supported = np.zeros(len(m.node_ids), bool)
         supported[list(node_supports(model, m.plates))] = True
         live = np.atleast_1d(results.node_done.any(axis=0))
-        for floor in diaphragm_nodes(model, m.xyz, live, supported, list(diaphragms)):
+        for floor in floors_in_plane(model, m.xyz, live, supported, list(diaphragms)):
             self.tied |= set(floor.tolist())
         self._loads: dict[str, Loading] = {}
 

@@ -17,7 +17,7 @@ from ..shells.assembly import global_stiffness, kinds
 from . import mechanism
 from .blocks import BlockSum
 from .constraints import Constraints, constraints
-from .diaphragms import diaphragm_nodes
+from .diaphragms import floors_in_plane
 from .factor import Factor, SingularError
 from .node_supports import node_supports
 
@@ -135,7 +135,7 @@ def _bound(
         waiting = left
     supported = np.zeros(len(m.node_ids), bool)
     supported[list(supports)] = True
-    return constraints(m.xyz, ties, supported, diaphragm_nodes(model, m.xyz, live, supported, floors))
+    return constraints(m.xyz, ties, supported, floors_in_plane(model, m.xyz, live, supported, floors))
 
 
 def solve(

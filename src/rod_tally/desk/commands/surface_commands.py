@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 from PyQt6.QtWidgets import QWidget
 
 from ...analysis.shells.quantities import unit_kind
+from ...meshing.plates import element_size
 from ...model.edits import SetMeshSize
 from ..quantities import UnitSet
 from ..session.session import Session
@@ -30,8 +32,9 @@ class PlateDesk:
         review = self.state.review
         if not surfaces or review is None:
             return
-        usual = review.settings.mesh.size
-        now = review.model.surfaces[surfaces[0]].mesh_size
+        chosen = review.model.surfaces[surfaces[0]]
+        usual = element_size(replace(chosen, mesh_size=None), review.settings.mesh.size)
+        now = chosen.mesh_size
         ways = ["a size of its own", f"as the settings say ({usual:g} m)"]
         fields = [
             Field("way", "Elements", ways[0], ways),

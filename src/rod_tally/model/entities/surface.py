@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 import numpy as np
 from shapely.geometry import Polygon
@@ -12,6 +13,7 @@ from ..catalogue.shapes import polygon_moments
 from ..geometry.vectors import Array
 from .structure import Support
 
+CACHED = 100_000  # outlines whose geometry is kept
 LEVEL = 0.7  # cosine from vertical above which a normal counts as that of a slab
 
 
@@ -47,6 +49,7 @@ class Surface:
     `x_axis` turns the local x from where it lies by itself; `flipped` turns z (and y with it) to the other side.
     `way`: how it carries: as a "shell" in a run, elements of `mesh_size` (m; None as the settings say); handing its loads
     on by yield lines ("two-way") or "one-way", along `span` (None: each panel's shorter way); a wall also as a "column".
+    `diaphragm`: a slab that hands its loads on holds what lies in its plane together in plan, as one rigid body.
     `spread` is (least, most) thickness where it varies, with the places `thin_at`, `thick_at`.
     """
 
@@ -77,6 +80,7 @@ class Surface:
     way: str = "two-way"
     span: tuple[float, float, float] | None = None
     mesh_size: float | None = None
+    diaphragm: bool = False
 
     @property
     def whole(self) -> str:
@@ -115,19 +119,7 @@ class Surface:
     @property
     def plain_axes(self) -> Array:
         """The axes before anybody has turned them."""
-        # in plain floats: it is asked for very often, and numpy costs several times as much on single vectors
-        a, b, c = _newell(self.outer)
-        if abs(c) > LEVEL:
-            if c < 0:
-                a, b, c = -a, -b, -c
-            size = math.sqrt(1 - a * a)
-            x = (size, -a * b / size, -a * c / size)
-            return np.array([x, (b * x[2] - c * x[1], c * x[0] - a * x[2], a * x[1] - b * x[0]), (a, b, c)])
-        size = math.sqrt(1 - c * c)
-        y = (-c * a / size, -c * b / size, size)
-        if (a if abs(a) > 1e-9 else b) < 0:
-            a, b, c = -a, -b, -c
-        return np.array([(y[1] * c - y[2] * b, y[2] * a - y[0] * c, y[0] * b - y[1] * a), y, (a, b, c)])
+        return _axes_of(np.ascontiguousarray(self.outer, float).tobytes())
 
     def flat(self, points: Array) -> Array:
         """Points (n, 3) of the plane as (n, 2) in its own x and y about the first corner."""
@@ -140,7 +132,7 @@ class Surface:
     @property
     def polygon(self) -> Polygon:
         """Outline and openings in the plane's own coordinates (those of `flat`)."""
-        return Polygon(self.flat(self.outer), [self.flat(r) for r in self.openings])
+        return _polygon_of(_bytes(self.outer, *self.openings))
 
     def height(self, points: Array) -> Array:
         """Signed distance (n,) of points from the plane, m."""
@@ -159,9 +151,8 @@ class Surface:
     @property
     def area(self) -> float:
         """Net of openings, m2."""
-        rings = [self.flat(r) for r in (self.outer, *self.openings)]
-        areas = [polygon_moments([(float(a), float(b)) for a, b in ring])[0] for ring in rings]
-        return areas[0] - sum(areas[1:])
+        rings = _bytes(self.outer, *self.openings)
+        return _area_of(rings, rings[0])
 
     @property
     def volume(self) -> float:
@@ -172,9 +163,7 @@ class Surface:
         """Net of openings as the source draws it, before transfer moved any edge, m2."""
         if self.source_outer is None:
             return self.area
-        rings = [(r - self.source_outer[0]) @ self.plain_axes[:2].T for r in (self.source_outer, *self.openings)]
-        areas = [polygon_moments([(float(a), float(b)) for a, b in ring])[0] for ring in rings]
-        return areas[0] - sum(areas[1:])
+        return _area_of(_bytes(self.source_outer, *self.openings), *_bytes(self.outer))
 
     @property
     def source_volume(self) -> float:
@@ -185,6 +174,53 @@ class Surface:
         """Of the outline, openings left aside, m."""
         area, sy, sz, *_ = polygon_moments([(float(a), float(b)) for a, b in self.flat(self.outer)])
         return self.outer[0] + np.array([sy, sz]) / area @ self.plain_axes[:2]
+
+
+@lru_cache(maxsize=CACHED)
+def _axes_of(outline: bytes) -> Array:
+    """Axes (3, 3) of an outline by its bytes: asked for so often that working them out again each time takes seconds."""
+    ring = np.frombuffer(outline).reshape(-1, 3)
+    # in plain floats: numpy costs several times as much on single vectors
+    a, b, c = _newell(ring)
+    if abs(c) > LEVEL:
+        if c < 0:
+            a, b, c = -a, -b, -c
+        size = math.sqrt(1 - a * a)
+        x = (size, -a * b / size, -a * c / size)
+        own = np.array([x, (b * x[2] - c * x[1], c * x[0] - a * x[2], a * x[1] - b * x[0]), (a, b, c)])
+    else:
+        size = math.sqrt(1 - c * c)
+        y = (-c * a / size, -c * b / size, size)
+        if (a if abs(a) > 1e-9 else b) < 0:
+            a, b, c = -a, -b, -c
+        own = np.array([(y[1] * c - y[2] * b, y[2] * a - y[0] * c, y[0] * b - y[1] * a), y, (a, b, c)])
+    own.flags.writeable = False
+    return own
+
+
+@lru_cache(maxsize=CACHED)
+def _polygon_of(rings: tuple[bytes, ...]) -> Polygon:
+    """Outline and openings, by their bytes, in the plane's own coordinates."""
+    loops = [np.frombuffer(r).reshape(-1, 3) for r in rings]
+    axes = _axes_of(rings[0])[:2].T
+    outer, *openings = ((loop - loops[0][0]) @ axes for loop in loops)
+    return Polygon(outer, openings)
+
+
+@lru_cache(maxsize=CACHED)
+def _area_of(rings: tuple[bytes, ...], of: bytes) -> float:
+    """Net area of rings in the plane of the outline `of`, m2."""
+    axes = _axes_of(of)[:2].T
+    areas = []
+    for r in rings:
+        loop = np.frombuffer(r).reshape(-1, 3)
+        flat = (loop - loop[0]) @ axes
+        areas.append(polygon_moments([(float(a), float(b)) for a, b in flat])[0])
+    return areas[0] - sum(areas[1:])
+
+
+def _bytes(*rings: Array) -> tuple[bytes, ...]:
+    return tuple(np.ascontiguousarray(r, float).tobytes() for r in rings)
 
 
 def sound(polygon: Polygon) -> Polygon:

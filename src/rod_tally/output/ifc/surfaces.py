@@ -10,6 +10,8 @@ from ...model import LineSupport, Surface
 from ...model.geometry.vectors import Array
 from .writer import IfcModelWriter
 
+STIFF = ", stiff in plane"
+
 
 class Surfaces:
     """Writes surfaces through the writer of the whole model, whose points and members are there already."""
@@ -41,7 +43,7 @@ class Surfaces:
             span = "" if s.span is None else " along " + " ".join(repr(float(v)) for v in s.span)
             entity.Description = "one-way" + span
         else:
-            entity.Description = s.way
+            entity.Description = s.way + (STIFF if s.diaphragm else "")
         material = self.w.material(self.model.materials.get(s.material))
         if material is not None:
             key = f"material {s.id}"

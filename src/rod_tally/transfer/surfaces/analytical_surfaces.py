@@ -31,7 +31,7 @@ def transfer_faces(source: SourceModel, model: Model) -> None:
             face.id, face.name, face.cls or ("slab" if abs(n[2]) > LEVEL else "wall"), "", outer,
             [r - model.origin for r in face.openings], face.thickness, face.material,
             source_outer=outer.copy(), source_thickness=face.thickness, source_material=face.material,
-            way=face.way or "two-way", span=face.span,
+            way=face.way or "two-way", span=face.span, diaphragm=face.diaphragm,
         )  # fmt: skip
         surface.storey = model.storey_of(float(outer[:, 2].min()))
         model.surfaces[face.id] = surface

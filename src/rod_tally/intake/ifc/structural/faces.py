@@ -35,6 +35,8 @@ def read_faces(file: Any, source: SourceModel, placements: Placements, materials
             )  # fmt: skip
             face.cls = entity.ObjectType if entity.ObjectType in SURFACES.values() else ""
             said = text(entity.Description)
+            face.diaphragm = said.endswith(", stiff in plane")
+            said = said.removesuffix(", stiff in plane")
             if said.startswith("one-way"):
                 face.way, face.span = "one-way", direction(said)
             elif said in ("two-way", "shell", "column"):

@@ -1,0 +1,84 @@
+"""How each slab carries, decided slab by slab: what is carried along its edges hands its load on and stiffens its storey in plane;
+what is flat or has free edges is a shell."""
+
+from __future__ import annotations
+
+import numpy as np
+import shapely
+from shapely.geometry import LineString, Point
+
+from ...model import LogEntry, Model, Surface
+from ...model.entities.surface import sound
+
+BESIDE = 0.6  # m; a beam or wall this near to an edge carries it
+FREE = 0.10  # share of a slab's edges that may be carried by nothing
+LEVEL = 0.9999  # cosine to vertical of a floor that can stiffen its storey in plane
+
+
+def decide_ways(model: Model, told: set[str]) -> None:
+    """Set `way` and `diaphragm` of every slab that nobody told, with an entry of the log for each way; walls and rafts are left.
+
+    A wall counts as a carrier where it stands below the slab.
+    """
+    handing: list[str] = []
+    reasons: dict[str, list[str]] = {}
+    upper = _column_heads(model)
+    for s in model.surfaces.values():
+        if s.id in told or s.upright or s.on_ground:
+            continue
+        reason = why_shell(model, s, upper)
+        if reason:
+            s.way, s.diaphragm = "shell", False
+            reasons.setdefault(reason, []).append(s.name or s.id)
+        else:
+            s.way, s.diaphragm = "two-way", abs(float(s.plain_axes[2][2])) > LEVEL
+            handing.append(s.id)
+    if handing:
+        message = (
+            f"{len(handing)} slabs are carried along their edges by beams or walls: they hand their load on and stiffen their "
+            "storey in plane (transfer.slabs = auto)"
+        )
+        model.log.append(LogEntry("guessed", tuple(handing), message))
+    for reason, names in reasons.items():
+        shown = ", ".join(names[:4]) + (f" and {len(names) - 4} more" if len(names) > 4 else "")
+        message = f"{len(names)} slabs are computed as shells, because {reason}: {shown} (transfer.slabs = auto)"
+        model.log.append(LogEntry("guessed", (), message))
+
+
+def why_shell(model: Model, s: Surface, heads: set[str]) -> str:
+    """Why a slab cannot hand its load on by itself, in words; "" where it can. `heads` are nodes that columns come up to."""
+    polygon = sound(s.polygon)
+    carriers = []
+    for j in s.joints:
+        if j.kind == "member" and j.other in model.members and len(j.line) == 2:
+            carriers.append(LineString(s.flat(j.line)))
+        elif j.kind == "surface" and len(j.line) == 2:
+            wall = model.surfaces.get(j.other)
+            if wall is not None and wall.upright and _below(wall, j.line):
+                carriers.append(LineString(s.flat(j.line)))
+    if not carriers:
+        return "no beam or wall carries them"
+    near = shapely.union_all(shapely.buffer(np.array(carriers), BESIDE, cap_style="square"))
+    edge = polygon.boundary
+    free = edge.difference(near).length
+    if free > FREE * edge.length:
+        return "some of their edges are free"
+    for j in s.joints:
+        if j.kind == "end" and j.node in heads and not near.contains(Point(s.flat(j.line[:1])[0])):
+            return "columns carry them between beams and walls"
+    return ""
+
+
+def _column_heads(model: Model) -> set[str]:
+    """Nodes that a column comes up to."""
+    out: set[str] = set()
+    for m in model.members.values():
+        if m.cls == "column":
+            a, b = model.nodes[m.start].point[2], model.nodes[m.end].point[2]
+            out |= {m.start if a > b else m.end, *(j.node for j in m.joints)}
+    return out
+
+
+def _below(wall: Surface, at: np.ndarray) -> bool:
+    middle = float(at[:, 2].mean())
+    return bool(middle - wall.outer[:, 2].min() > wall.outer[:, 2].max() - middle)
