@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from rod_tally.analysis import run
-from rod_tally.compare import Comparison, compare
+from rod_tally.compare import Comparison, Side, compare
 from rod_tally.intake import SourceModel
 from rod_tally.intake.source import SourceProfile
 from rod_tally.model import LoadCase, Model, NodeLoad, Storey
@@ -36,7 +36,7 @@ def shift(s: SourceModel, name: str, *step: float) -> None:
 
 
 def compared(base: SourceModel, revised: SourceModel) -> Comparison:
-    return compare(model(base), model(revised), None, None)
+    return compare(Side(model(base)), Side(model(revised)))
 
 
 def rows(c: Comparison, *statuses: str) -> set[tuple[str, str | None, str | None]]:
@@ -74,15 +74,15 @@ def test_a_column_is_itself_within_its_outline(step: float, status: str) -> None
 
 
 def test_a_column_counts_in_plan_a_beam_in_its_normal_plane() -> None:
-    """A column made longer and a beam moved along itself have not moved; a beam set lower by 100 mm has."""
+    """A column made longer and a beam moved along itself have not moved, their ends have; a beam set lower by 100 mm has."""
     revised = renamed(block())
     element(revised, "K111").line[1, 2] += 0.5  # type: ignore[attr-defined]
     shift(revised, "X000", 0.1, 0, 0)
     shift(revised, "X001", 0, 0, -0.1)
     c = compared(block(), revised)
     status = {m.baseline_id: (m.status, m.shift) for m in c.members}
-    assert status["K111"] == ("same", 0.0)
-    assert status["X000"] == ("same", 0.0)
+    assert status["K111"] == ("changed", 0.0)
+    assert status["X000"] == ("changed", 0.0)
     assert status["X001"] == ("moved", pytest.approx(0.1))
 
 
@@ -200,43 +200,44 @@ def test_results_say_who_got_worse_and_by_how_much() -> None:
     """Twice the wind: every member's envelope moves, and change is revised less baseline."""
     base, revised = loaded(block(1, 1), 1e4), loaded(renamed(block(1, 1)), 2e4)
     runs = [run(m, RunSettings(cases=["Wind"])) for m in (base, revised)]
-    c = compare(base, revised, *runs)
+    c = compare(Side(base, runs[0]), Side(revised, runs[1]))
     forces = [r for r in c.results if r.quantity == "my" and r.baseline_id == "K000"]
-    assert len(forces) == 1 and forces[0].revised_id == "new000"
+    assert [r.case for r in forces] == ["Wind", "envelope"] and forces[0].revised_id == "new000"
     assert forces[0].revised == pytest.approx(2 * forces[0].baseline, rel=1e-9)
     assert forces[0].change == pytest.approx(forces[0].baseline, rel=1e-9)
-    total = next(r for r in c.results if r.quantity == "total fx")
+    total = next(r for r in c.results if r.quantity == "fx" and r.baseline_id is None)
     assert (total.baseline, total.revised) == (pytest.approx(-1e4), pytest.approx(-2e4))
-    assert any(r.quantity == "largest displacement" for r in c.results)
-    assert any(r.quantity == "reaction fz" and r.baseline_id for r in c.results)
+    assert any(r.quantity == "ux" and r.case == "Wind" for r in c.results)
+    assert any(r.quantity == "fz" and r.baseline_id for r in c.results)
+    assert c.shared.cases == [("Wind", "Wind")]
 
 
 def test_cases_new_and_gone() -> None:
     base, revised = loaded(block(1, 1), 1e4), model(block(1, 1))
     revised.cases["Snow"] = LoadCase("Snow", "snow")
-    c = compare(base, revised, None, None)
+    c = compare(Side(base), Side(revised))
     assert {(x.name, x.status) for x in c.cases} == {("Self-weight", "same"), ("Snow", "added"), ("Wind", "removed")}
 
 
 def test_comparing_changes_neither_side() -> None:
     base, revised = model(block()), model(renamed(block()))
     before = [m.source_line.copy() for m in base.members.values()]  # type: ignore[union-attr]
-    compare(base, revised, None, None)
+    compare(Side(base), Side(revised))
     assert all(np.array_equal(a, m.source_line) for a, m in zip(before, base.members.values()))  # type: ignore[arg-type]
 
 
 def test_empty_sides() -> None:
     nothing = Model()
     full = model(block(1, 1))
-    assert {m.status for m in compare(nothing, full, None, None).members} == {"added"}
-    assert {m.status for m in compare(full, nothing, None, None).members} == {"removed"}
-    assert compare(nothing, nothing, None, None).members == []
+    assert {m.status for m in compare(Side(nothing), Side(full)).members} == {"added"}
+    assert {m.status for m in compare(Side(full), Side(nothing)).members} == {"removed"}
+    assert compare(Side(nothing), Side(nothing)).members == []
 
 
 def test_a_column_on_a_new_level_belongs_to_the_stack_below_it() -> None:
-    found = [f for f in compare(model(block(1, 1)), model(block(1, 2)), None, None).findings if f.code == "match.stack"]
+    found = [f for f in compare(Side(model(block(1, 1))), Side(model(block(1, 2)))).findings if f.code == "match.stack"]
     assert len(found) == 1 and "4 new columns stand in stacks that were there" in found[0].message
     assert set(found[0].ids) == {"K100", "K101", "K110", "K111"}
     assert not [
-        f for f in compare(model(block(1, 2)), model(block(1, 2)), None, None).findings if f.code == "match.stack"
+        f for f in compare(Side(model(block(1, 2))), Side(model(block(1, 2)))).findings if f.code == "match.stack"
     ]

@@ -208,11 +208,11 @@ def test_copy_is_the_whole_project(tmp_path: Path) -> None:
 
 
 def test_a_comparison_is_kept_as_its_own(tmp_path: Path) -> None:
-    from rod_tally.compare import compare
+    from rod_tally.compare import Side, compare
 
     base, revised = loaded(), loaded()
     runs = [run(m, Settings().run) for m in (base, revised)]
-    made = compare(base, revised, *runs)
+    made = compare(Side(base, runs[0]), Side(revised, runs[1]))
     p = Project.create(tmp_path / "p.rodtally")
     a, b = p.add_revision("A", base), p.add_revision("B", revised)
     assert p.comparison(a, b) is None

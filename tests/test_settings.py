@@ -21,9 +21,9 @@ snap = 0.025
 search = 0.3
 base_support = "fixed"
 walls = "shell"
-slabs = "shell"
+slabs = "auto"
 [mesh]
-size = 0.5
+size = "auto"
 [run]
 cases = ["Self-weight"]
 shear_flexible = true

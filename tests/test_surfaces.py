@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 
 from rod_tally.checks import Subject, run_checks
-from rod_tally.compare import compare
+from rod_tally.compare import Side, compare
 from rod_tally.demo.writer import IfcWriter
 from rod_tally.intake import read_source
 from rod_tally.model import Model, Settings, Surface
@@ -191,7 +191,7 @@ def walls(tmp_path: Path, stamp: str, *, y: float = 1.0, t: float = 0.2, z: floa
 
 
 def status(base: Model, revised: Model) -> dict[str, tuple[str, float]]:
-    rows = compare(base, revised, None, None).members
+    rows = compare(Side(base), Side(revised)).surfaces
     return {f"{m.cls} {m.status}": (m.status, round(m.shift, 4)) for m in rows if m.cls in ("wall", "slab")}
 
 

@@ -1,6 +1,8 @@
 """Which member is which, and what changed: models, then results."""
 
+from .align import Transform
 from .comparison import Comparison, compare
-from .match import MemberMatch, Transform
+from .members import MemberMatch
+from .results import Side
 
-__all__ = ["Comparison", "MemberMatch", "Transform", "compare"]
+__all__ = ["Comparison", "MemberMatch", "Side", "Transform", "compare"]

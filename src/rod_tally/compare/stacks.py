@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ..model import Finding, Model
 from ..model.geometry.lines import column_stacks
-from .match import MemberMatch
+from .members import MemberMatch
 
 SHOWN = 4
 

@@ -8,14 +8,18 @@ other.
 from __future__ import annotations
 
 import numpy as np
+from shapely import union_all
+from shapely.affinity import translate
 from shapely.geometry import LineString, Point, Polygon
+from shapely.geometry.base import BaseGeometry
 
 from ..model import Model, Surface
+from ..model.entities.surface import sound
 from ..model.geometry.vectors import Array
 from .align import SAME, Transform
-from .match import MemberMatch
+from .changes import Change, material_change, numbers
+from .members import MemberMatch
 
-SIZE = 0.01  # share by which an area may differ before a surface counts as resized
 COVER = 0.5  # of the smaller slab
 
 
@@ -48,15 +52,71 @@ def match_surfaces(base: Model, revised: Model, transform: Transform | None) -> 
         a_id, shift = partner[ident]
         was = base.surfaces[a_id]
         shift = shift if shift >= SAME else 0.0
-        same = abs(was.thickness - s.thickness) < 1e-4 and abs(was.source_area - s.source_area) <= SIZE * max(
-            was.source_area, s.source_area
-        )
-        status = "resized" if not same else "moved" if shift else "same"
-        out.append(MemberMatch(status, s.cls, a_id, ident, shift, described(was), described(s)))
+        found = _changes(base, was, revised, s, old[a_id].outer, placed.outer, transform)
+        resized = any(c.what == "thickness" for c in found)
+        status = "resized" if resized else "moved" if shift else "changed" if found else "same"
+        out.append(MemberMatch(status, s.cls, a_id, ident, shift, described(was), described(s), found))
     for ident, placed in old.items():
         if ident not in taken:
             out.append(MemberMatch("removed", placed.surface.cls, ident, None, 0.0, described(placed.surface), None))
     return out
+
+
+def _changes(
+    base: Model, was: Surface, revised: Model, now: Surface, old: Array, new: Array, transform: Transform | None
+) -> list[Change]:
+    """Outline, openings, thickness, material and place of a matched pair; outlines (n, 3) in the baseline's coordinates."""
+    out: list[Change] = []
+    flat_old, flat_new = _in_plane(was, old), _in_plane(was, new)
+    off = float(np.abs((new - old[0]) @ was.plain_axes[2]).max())
+    step = flat_new.centroid.distance(flat_old.centroid)
+    limit = SAME * max(flat_old.length, flat_new.length)
+    alike = flat_old.symmetric_difference(_moved(flat_new, flat_old)).area <= limit
+    if off > SAME or (alike and step > SAME):
+        out.append(Change("place", numbers(old.mean(axis=0)), numbers(new.mean(axis=0))))
+    if not alike:
+        out.append(Change("outline", numbers(old), numbers(new)))
+    holes_old = _openings(was, [r + base.origin for r in was.openings])
+    turned = [r + revised.origin for r in now.openings]
+    holes_new = _openings(was, [transform.undo(r) for r in turned] if transform is not None else turned)
+    # openings of a slab that was moved as a whole went with it
+    compared = translate(holes_new, *_step(flat_new, flat_old)) if alike else holes_new
+    if holes_old.symmetric_difference(compared).area > SAME * max(holes_old.length + holes_new.length, 1e-6):
+        out.append(Change("openings", [_box(h) for h in _parts(holes_old)], [_box(h) for h in _parts(holes_new)]))
+    if abs(was.thickness - now.thickness) > 1e-4:
+        out.append(Change("thickness", float(was.thickness), float(now.thickness)))
+    change = material_change(base, was.material, revised, now.material)
+    if change is not None:
+        out.append(change)
+    return out
+
+
+def _in_plane(s: Surface, outer: Array) -> Polygon:
+    """An outline in the plane's own axes, absolute."""
+    return sound(Polygon(outer @ s.plain_axes[:2].T))
+
+
+def _step(flat: Polygon, onto: Polygon) -> tuple[float, float]:
+    a, b = flat.centroid, onto.centroid
+    return b.x - a.x, b.y - a.y
+
+
+def _moved(flat: Polygon, onto: Polygon) -> Polygon:
+    return translate(flat, *_step(flat, onto))
+
+
+def _openings(s: Surface, rings: list[Array]) -> BaseGeometry:
+    return union_all([sound(Polygon(r @ s.plain_axes[:2].T)) for r in rings]) if rings else Polygon()
+
+
+def _parts(shape: BaseGeometry) -> list[BaseGeometry]:
+    return [] if shape.is_empty else list(getattr(shape, "geoms", [shape]))
+
+
+def _box(shape: BaseGeometry) -> list[float]:
+    """Centre and size of an opening in the plane's own axes, m."""
+    x0, y0, x1, y1 = shape.bounds
+    return [round(v, 6) for v in ((x0 + x1) / 2, (y0 + y1) / 2, x1 - x0, y1 - y0)]
 
 
 def described(s: Surface) -> str:
@@ -73,7 +133,7 @@ class _Placed:
     """A surface in the baseline's coordinates, as the comparison asks of it."""
 
     def __init__(self, surface: Surface, outer: Array) -> None:
-        self.surface = surface
+        self.surface, self.outer = surface, outer
         self.low, self.high = outer.min(axis=0), outer.max(axis=0)
         self.upright = abs(surface.axes[2, 2]) < 0.5
         if self.upright:

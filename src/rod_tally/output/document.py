@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from ..compare import Comparison
+from ..compare import Comparison, MemberMatch
 from ..model import Finding
 from ..review.review import Review
 
@@ -62,19 +62,30 @@ def comparison(c: Comparison) -> dict[str, Any]:
     return {
         "transform": None if c.transform is None else {"angle": c.transform.angle, "shift": list(c.transform.shift)},
         "levels": [{"elevation": x.elevation, "name": x.name, "status": x.status} for x in c.levels],
-        "members": [
+        "members": [matched(m) for m in c.members],
+        "surfaces": [matched(m) for m in c.surfaces],
+        "supports": [{"status": x.status, "at": list(x.at), "was": x.was, "is": x.is_} for x in c.supports],
+        "shared": {
+            "cases": [b for _, b in c.shared.cases],
+            "combinations": [b for _, b in c.shared.combinations],
+        },
+        "cases": [
             {
-                "status": m.status,
-                "class": m.cls,
-                "baseline_id": m.baseline_id,
-                "revised_id": m.revised_id,
-                "shift": m.shift,
-                "baseline_section": m.baseline_section,
-                "revised_section": m.revised_section,
+                "name": x.name,
+                "status": x.status,
+                "baseline_name": x.baseline_name,
+                "revised_name": x.revised_name,
+                "was": x.was,
+                "is": x.is_,
+                "baseline_total": x.baseline_total,
+                "revised_total": x.revised_total,
             }
-            for m in c.members
+            for x in c.cases
         ],
-        "cases": [{"name": x.name, "status": x.status} for x in c.cases],
+        "loads": [
+            {"case": x.case, "status": x.status, "on": x.on, "what": x.what, "was": x.was, "is": x.is_} for x in c.loads
+        ],
+        "combinations": [{"name": x.name, "status": x.status, "was": x.was, "is": x.is_} for x in c.combinations],
         "results": [
             {
                 "quantity": r.quantity,
@@ -87,4 +98,18 @@ def comparison(c: Comparison) -> dict[str, Any]:
             }
             for r in c.results
         ],
+    }
+
+
+def matched(m: MemberMatch) -> dict[str, Any]:
+    """A row of a member or surface."""
+    return {
+        "status": m.status,
+        "class": m.cls,
+        "baseline_id": m.baseline_id,
+        "revised_id": m.revised_id,
+        "shift": m.shift,
+        "baseline_section": m.baseline_section,
+        "revised_section": m.revised_section,
+        "changes": [{"what": x.what, "was": x.was, "is": x.is_} for x in m.changes],
     }

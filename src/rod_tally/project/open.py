@@ -5,11 +5,10 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
-from ..analysis import run
 from ..intake import IntakeError
 from ..model import Model, Settings
 from ..model.settings import RunSettings
-from ..review.review import Progress, Review, attach_comparison, read_model, review, silent
+from ..review.review import Progress, Review, attach_comparison, read_model, review, run_only, silent
 from .store import SUFFIX, Project, ProjectError
 
 
@@ -35,7 +34,8 @@ def review_path(path: Path, settings: Settings, against: Path | None = None, pro
     done = review(model_at(path, settings, progress), settings, progress)
     if against is not None:
         base = model_at(against, settings, progress)
-        attach_comparison(done, base, run(base, shared_cases(base, settings), progress, meshing=settings.mesh))
+        own = replace(settings, run=shared_cases(base, settings))
+        attach_comparison(done, run_only(base, own, progress))
     return done
 
 

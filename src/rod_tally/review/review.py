@@ -17,7 +17,7 @@ from ..analysis.results.storeys import StoreyRow, storey_rows
 from ..analysis.results.superpose import can_sift, combined, combined_shapes, governing, usable
 from ..analysis.shells.fields import PlateFields
 from ..checks import Subject, run_checks
-from ..compare import Comparison, compare
+from ..compare import Comparison, Side, compare
 from ..intake import read_source
 from ..loads import Distribution
 from ..loads.combinations.combine import MOST, Combined, CombineError, combine, count_combinations, expand
@@ -334,7 +334,23 @@ def assess(
     )
 
 
-def attach_comparison(done: Review, base: Model, base_run: Results) -> None:
-    """Compare a review with a baseline and put the findings of that beside the others."""
-    done.comparison = compare(base, done.model, base_run, done.results)
+def run_only(model: Model, settings: Settings, progress: Progress = silent) -> Review:
+    """A run with what a comparison asks of it, storeys and modes, and no checks. Raises AnalysisError."""
+    loads = Distribution(model)
+    results = run(model, settings.run, progress, distribution=loads, meshing=settings.mesh)
+    own = dynamics(model, results, settings, loads, progress)
+    storeys = storey_rows(model, results, loads)
+    return Review(model, settings, results, [], [], own.modes, storeys, own.centres, _distribution=loads)
+
+
+def side_of(done: Review) -> Side:
+    """A review as one of the two sides of a comparison; results of a model that has changed since are left out."""
+    if done.stale:
+        return Side(done.model, None, done.combinations)
+    return Side(done.model, done.results, done.combinations, done.storeys, done.modes, done.fields)
+
+
+def attach_comparison(done: Review, base: Review) -> None:
+    """Compare a review with that of its baseline and put the findings of that beside the others."""
+    done.comparison = compare(side_of(base), side_of(done), (base.distribution, done.distribution))
     done.findings = sorted([*done.findings, *done.comparison.findings], key=lambda f: f.order)

@@ -154,7 +154,7 @@ def axis_in_words(v: Array) -> str:
     k = int(np.abs(u).argmax())
     if abs(u[k]) > 0.999:
         return "xyz"[k]
-    u = u * np.sign(u[k])
+    u = np.round(u * np.sign(u[k]), 2) + 0.0  # no -0.00, which would be another text for the same axis
     return f"({u[0]:.2f}, {u[1]:.2f}, {u[2]:.2f})"
 
 

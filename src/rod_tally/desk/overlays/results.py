@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from ...analysis.frame.shape import free_shapes
 from ...analysis.results.results import COMPONENTS, Results
-from ...compare.match import source_lines
+from ...compare.members import source_lines
 from ...model.geometry.vectors import Array
 from ...review.review import OLD
 from ..quantities import FORCE_KIND
@@ -274,7 +274,7 @@ def draw_change(canvas: Canvas, sheet: Sheet) -> list[str]:
     old = dict(zip(old_model.members, source_lines(old_model)))
     origin = sheet.model.origin
     groups: dict[str, list[Array]] = {"added": [], "removed": [], "moved": [], "resized": []}
-    for m in comparison.members:
+    for m in comparison.parts:
         if m.status == "removed" and m.baseline_id in old:
             line = old[m.baseline_id]
             if comparison.transform is not None:

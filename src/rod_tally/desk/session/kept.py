@@ -44,8 +44,7 @@ def load_project(path: Path, progress: Progress) -> tuple[Project, list[Revision
         if not runs:
             project.add_run(row.id, run_name, model, settings, results, done.dynamics)
         if revisions:
-            last = revisions[-1].review
-            attach_comparison(done, last.model, last.results)
+            attach_comparison(done, revisions[-1].review)
         revisions.append(
             Revision(
                 row.id, row.name, done, project.decisions(row.id), project.looked(row.id), run_name,

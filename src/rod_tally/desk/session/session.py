@@ -108,7 +108,7 @@ class Session(QObject):
         done = review(model, self.settings, progress)
         if before:
             progress("Comparing", 0.94)
-            attach_comparison(done, before[-1].review.model, before[-1].review.results)
+            attach_comparison(done, before[-1].review)
         progress("Keeping it", 0.97)
         name = f"Revision {chr(ord('A') + len(before) % 26)}"
         ident = project.add_revision(name, model)
@@ -301,8 +301,7 @@ class Session(QObject):
         def work(progress: Progress) -> Review:
             done = review(model, settings, progress, only)
             if index > 0:
-                last = self.state.revisions[index - 1].review
-                attach_comparison(done, last.model, last.results)
+                attach_comparison(done, self.state.revisions[index - 1].review)
             progress("Keeping the run", 0.97)
             project.add_run(revision.id, name, done.model, settings, done.results, done.dynamics)
             if done.comparison is not None:

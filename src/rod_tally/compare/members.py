@@ -6,7 +6,7 @@ plan for columns, in the plane normal to the axis for others, with overlapping l
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +15,7 @@ from ..model import Member, Model, Section
 from ..model.geometry.proximity import near_boxes
 from ..model.geometry.vectors import Array, local_axes
 from .align import SAME, Transform, find_transform
+from .changes import Change, MemberChanges, corrected_ids, drawn_line
 
 UNKNOWN_HALF = 0.1  # m; outline taken for a section nothing is known of
 SLANT = 0.2  # sine of the largest angle between a member and itself, revised
@@ -32,12 +33,14 @@ class MemberMatch:
     shift: float
     baseline_section: str | None
     revised_section: str | None
+    changes: list[Change] = field(default_factory=list)
+    flipped: bool = False  # the revised member runs the other way round
 
 
 def source_lines(model: Model) -> Array:
-    """Lines (n, 2, 3) of the members as in the source, in the source's own coordinates."""
-    lines = [m.source_line if m.source_line is not None else model.line(m) for m in model.members.values()]
-    return np.array(lines).reshape(-1, 2, 3) + model.origin
+    """Lines (n, 2, 3) of the members as in the source or as corrections left them, in the source's own coordinates."""
+    corrected = corrected_ids(model)
+    return np.array([drawn_line(model, m, corrected) for m in model.members.values()]).reshape(-1, 2, 3)
 
 
 def match_members(
@@ -78,10 +81,11 @@ def match_members(
         partner[b] = (a, float(shift[k]))
         taken.add(a)
     matches = []
+    changes = MemberChanges(base, revised, transform)
     for b, m in enumerate(rm):
         if b in partner:
             a, distance = partner[b]
-            matches.append(_row(base, revised, bm[a], m, distance))
+            matches.append(_row(changes, bm[a], m, distance))
         else:
             matches.append(MemberMatch("added", m.cls, None, m.id, 0.0, None, m.section or None))
     for a, m in enumerate(bm):
@@ -90,21 +94,15 @@ def match_members(
     return matches, transform, ambiguous
 
 
-def _row(base: Model, revised: Model, a: Member, b: Member, shift: float) -> MemberMatch:
-    same = same_section(base.sections.get(a.section), revised.sections.get(b.section))
+def _row(changes: MemberChanges, a: Member, b: Member, shift: float) -> MemberMatch:
+    """The row of a pair: resized before moved before changed, with every attribute that differs."""
     shift = shift if shift >= SAME else 0.0
-    status = "resized" if not same else "moved" if shift else "same"
-    return MemberMatch(status, b.cls, a.id, b.id, shift, a.section or None, b.section or None)
-
-
-def same_section(a: Section | None, b: Section | None) -> bool:
-    """By values where both have them, within a thousandth (names are no proof); by name otherwise."""
-    if a is None or b is None:
-        return a is b
-    if not (a.usable and b.usable):
-        return a.usable == b.usable and a.name == b.name
-    pairs = ((a.area, b.area), (a.iy, b.iy), (a.iz, b.iz))
-    return a is b or all(abs(p - q) <= 1e-3 * max(p, q) for p, q in pairs)
+    found = changes.of(a, b)
+    resized = any(c.what == "section" for c in found)
+    status = "resized" if resized else "moved" if shift else "changed" if found else "same"
+    return MemberMatch(
+        status, b.cls, a.id, b.id, shift, a.section or None, b.section or None, found, changes.reversed(a, b)
+    )
 
 
 def _candidates(

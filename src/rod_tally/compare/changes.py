@@ -1,0 +1,149 @@
+"""What of a matched member differs: every attribute, with what it was and what it is, in the baseline's own axes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from ..model import Material, Member, Model, Section
+from ..model.geometry.vectors import Array, local_axes
+from .align import SAME, Transform, turn
+
+ANGLE = 0.5  # degrees; local axes that differ by less are the same
+VALUE = 1e-3  # share by which a value of a section or a material may differ
+OFFSET = 1e-3  # m
+MATERIAL_VALUES = ("E", "G", "poisson", "density", "strength", "alpha")
+
+
+@dataclass(slots=True)
+class Change:
+    """One attribute: `was` and `is_` are names, words or lists of numbers (SI)."""
+
+    what: str
+    was: Any
+    is_: Any
+
+
+def corrected_ids(model: Model) -> set[str]:
+    """Members and surfaces that a reviewer's correction changed."""
+    return {i for e in model.log if e.kind == "corrected" for i in e.ids}
+
+
+def drawn_line(model: Model, m: Member, corrected: set[str]) -> Array:
+    """A member's axis (2, 3) as its source draws it, or as a correction left it; the source's own coordinates."""
+    line = m.source_line if m.source_line is not None and m.id not in corrected else model.line(m)
+    return np.asarray(line + model.origin)
+
+
+class MemberChanges:
+    """Compares matched members of two models, the revised one brought into the baseline's axes."""
+
+    def __init__(self, base: Model, revised: Model, transform: Transform | None) -> None:
+        self.base, self.revised, self.transform = base, revised, transform
+        touched = corrected_ids(base) | corrected_ids(revised)
+        self.touched = touched
+        self.back = turn(transform.angle) if transform is not None else np.eye(3)
+
+    def line(self, model: Model, m: Member, other: str) -> Array:
+        line = drawn_line(model, m, self.touched if m.id in self.touched or other in self.touched else set())
+        return line if model is self.base or self.transform is None else self.transform.undo(line)
+
+    def reversed(self, a: Member, b: Member) -> bool:
+        """Whether the revised member runs the other way round."""
+        old, new = self.line(self.base, a, b.id), self.line(self.revised, b, a.id)
+        return bool((old[1] - old[0]) @ (new[1] - new[0]) < 0)
+
+    def of(self, a: Member, b: Member) -> list[Change]:
+        """Every attribute of a pair that differs."""
+        old, new = self.line(self.base, a, b.id), self.line(self.revised, b, a.id)
+        flipped = bool((old[1] - old[0]) @ (new[1] - new[0]) < 0)
+        if flipped:
+            new = new[::-1]
+        out: list[Change] = []
+        if np.linalg.norm(new - old, axis=1).max() > SAME:
+            out.append(Change("ends", numbers(old), numbers(new)))
+        sections = self.base.sections.get(a.section), self.revised.sections.get(b.section)
+        if not same_section(*sections):
+            out.append(Change("section", a.section or None, b.section or None))
+        change = material_change(self.base, a.material, self.revised, b.material)
+        if change is not None:
+            out.append(change)
+        z_old, z_new = (
+            own_z(line, m.z_axis @ (self.back if m is b else np.eye(3))) for m, line in ((a, old), (b, new))
+        )
+        if np.degrees(np.arccos(np.clip(z_old @ z_new, -1, 1))) > ANGLE and not _round(*sections):
+            out.append(Change("turn", numbers(z_old), numbers(z_new)))
+        ends = [(a.release_start, b.release_start), (a.release_end, b.release_end)]
+        offsets = [(a.offset_start, b.offset_start), (a.offset_end, b.offset_end)]
+        if flipped:
+            ends = [(a.release_start, b.release_end), (a.release_end, b.release_start)]
+            offsets = [(a.offset_start, b.offset_end), (a.offset_end, b.offset_start)]
+        for name, (was, now) in zip(("release_start", "release_end"), ends):
+            if was.words != now.words:
+                out.append(Change(name, was.words, now.words))
+        analytical = (
+            self.base.kind != "physical" or self.revised.kind != "physical" or bool({a.id, b.id} & self.touched)
+        )
+        for name, (before, after) in zip(("offset_start", "offset_end"), offsets):
+            brought = after @ self.back
+            # offsets that transfer makes of a physical source follow from its ends; they are no change of their own
+            if analytical and np.abs(before - brought).max() > OFFSET:
+                out.append(Change(name, numbers(before), numbers(brought)))
+        return out
+
+
+def own_z(line: Array, z: Array) -> Array:
+    """The local z (3,) of a member on a line whose z is as near to `z` as it can be."""
+    return np.asarray(local_axes(line[1] - line[0], z))[2]
+
+
+def numbers(values: Array) -> list[float]:
+    """A flat list without minus zero."""
+    return [float(v) + 0.0 for v in np.asarray(values, float).ravel()]
+
+
+def same_section(a: Section | None, b: Section | None) -> bool:
+    """By values where both have them, within a thousandth (names are no proof); by name otherwise."""
+    if a is None or b is None:
+        return a is b
+    if not (a.usable and b.usable):
+        return a.usable == b.usable and a.name == b.name
+    return a is b or all(
+        abs(getattr(a, k) - getattr(b, k)) <= VALUE * max(abs(getattr(a, k)), abs(getattr(b, k)))
+        for k in ("area", "iy", "iz", "j", "avy", "avz")
+    )
+
+
+def _round(a: Section | None, b: Section | None) -> bool:
+    """Whether turning makes no difference: a section that is the same whichever way it is turned."""
+    return a is not None and b is not None and a.round and b.round
+
+
+def material_change(base: Model, was: str, revised: Model, now: str) -> Change | None:
+    """A material that has another name, or another value under its name; None where nothing differs."""
+    a, b = base.materials.get(was), revised.materials.get(now)
+    if a is None or b is None:
+        return None if (a is None) == (b is None) else Change("material", was or None, now or None)
+    differ = [k for k in MATERIAL_VALUES if not _near(getattr(a, k), getattr(b, k))]
+    if not differ:
+        # the same values under another name are another grade only where the names differ beyond a copy's number
+        return None if _plain(a.name) == _plain(b.name) else Change("material", a.name, b.name)
+    return Change("material", _told(a, differ), _told(b, differ))
+
+
+def _plain(name: str) -> str:
+    head, _, tail = name.rpartition(" (")
+    return head if head and tail.rstrip(")").isdigit() else name
+
+
+def _told(m: Material, keys: list[str]) -> str:
+    values = ", ".join(f"{k} {'none' if getattr(m, k) is None else format(getattr(m, k), '.6g')}" for k in keys)
+    return f"{m.name} ({values})"
+
+
+def _near(a: float | None, b: float | None) -> bool:
+    if a is None or b is None:
+        return a is b
+    return abs(a - b) <= VALUE * max(abs(a), abs(b))

@@ -1,0 +1,279 @@
+"""Load cases, loads one by one, and combinations of a revision against those of its baseline."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from ..model import Combination, LoadCase, Model
+from ..model.geometry.vectors import Array
+from .members import MemberMatch
+from .places import Places
+
+PLACE = 2e-3  # m; loads this near to each other are in one place
+VALUE = 1e-6  # share by which a value may differ
+
+
+@dataclass(slots=True)
+class CaseMatch:
+    """`was` and `is_` are kinds; totals are six numbers about the baseline's origin, in its axes."""
+
+    name: str
+    status: str
+    baseline_name: str | None = None
+    revised_name: str | None = None
+    was: str | None = None
+    is_: str | None = None
+    baseline_total: list[float] | None = None
+    revised_total: list[float] | None = None
+
+
+@dataclass(slots=True)
+class LoadMatch:
+    """A load that is not the same on both sides; `on` is the revision's id where it has one, else the baseline's."""
+
+    case: str
+    status: str
+    on: str
+    what: str
+    was: str | None
+    is_: str | None
+
+
+@dataclass(slots=True)
+class CombinationMatch:
+    name: str
+    status: str
+    was: str | None
+    is_: str | None
+    baseline_name: str | None = None
+
+
+@dataclass(slots=True)
+class _Load:
+    """One load in plain numbers, in the baseline's ids and axes: `places` (k, 3), `values` (m,), and words of `flags`."""
+
+    on: str
+    what: str
+    flags: str
+    places: Array
+    values: Array
+    shown_on: str
+
+    def same(self, other: _Load) -> bool:
+        if (self.on, self.what, self.flags) != (other.on, other.what, other.flags):
+            return False
+        if self.places.shape != other.places.shape or self.values.shape != other.values.shape:
+            return False
+        size = max(float(np.abs(self.values).max(initial=0.0)), float(np.abs(other.values).max(initial=0.0)))
+        return bool(
+            np.abs(self.places - other.places).max(initial=0.0) <= PLACE
+            and np.abs(self.values - other.values).max(initial=0.0) <= VALUE * size + 1e-9
+        )
+
+    @property
+    def words(self) -> str:
+        values = " ".join(f"{v + 0.0:.6g}" for v in self.values)
+        at = "; ".join(" ".join(f"{v + 0.0:.3f}" for v in p) for p in self.places)
+        return values + (f" at {at}" if at else "") + (f", {self.flags}" if self.flags else "")
+
+
+@dataclass(slots=True)
+class Names:
+    """The baseline's ids of the revision's parts, by its own."""
+
+    part: dict[str, str] = field(default_factory=dict)
+    node: dict[str, str] = field(default_factory=dict)
+    flipped: set[str] = field(default_factory=set)
+
+
+def names_of(members: list[MemberMatch], surfaces: list[MemberMatch], places: Places) -> Names:
+    """From the matches of members and surfaces and the nodes' places."""
+    part = {m.revised_id: m.baseline_id for m in (*members, *surfaces) if m.revised_id and m.baseline_id}
+    flipped = {m.revised_id for m in members if m.flipped and m.revised_id}
+    return Names(part, dict(places.node_of), flipped)
+
+
+def match_cases(
+    base: Model, revised: Model, places: Places, names: Names, totals: tuple[dict[str, Array], dict[str, Array]]
+) -> tuple[list[CaseMatch], list[LoadMatch], dict[str, str]]:
+    """Cases, loads that differ, and the revised name of each baseline case that has one.
+
+    `totals`: six numbers a case on either side, the revised ones brought back already. A case under another name with the
+    same loads is renamed.
+    """
+    old = {n: list(_loads(base, c, None, None)) for n, c in base.cases.items()}
+    new = {n: list(_loads(revised, c, places, names)) for n, c in revised.cases.items()}
+    pair = {n: n for n in base.cases if n in revised.cases}
+    for n in base.cases:
+        if n in pair:
+            continue
+        free = [m for m in revised.cases if m not in pair.values() and m not in base.cases]
+        twin = next((m for m in free if old[n] and not _differences(n, old[n], new[m])), None)
+        if twin is not None:
+            pair[n] = twin
+    cases: list[CaseMatch] = []
+    loads: list[LoadMatch] = []
+    for n, m in pair.items():
+        differ = _differences(m, old[n], new[m])
+        loads += differ
+        a, b = base.cases[n], revised.cases[m]
+        same = a.kind == b.kind and a.category == b.category and not differ
+        status = "renamed" if n != m and same else "same" if same else "changed"
+        cases.append(CaseMatch(m, status, n, m, a.kind, b.kind, _six(totals[0], n), _six(totals[1], m)))
+    for m in revised.cases:
+        if m not in pair.values():
+            cases.append(CaseMatch(m, "added", None, m, None, revised.cases[m].kind, None, _six(totals[1], m)))
+    for n in base.cases:
+        if n not in pair:
+            cases.append(CaseMatch(n, "removed", n, None, base.cases[n].kind, None, _six(totals[0], n), None))
+    return cases, loads, pair
+
+
+def _six(totals: dict[str, Array], name: str) -> list[float] | None:
+    found = totals.get(name)
+    return None if found is None else [float(v) + 0.0 for v in found]
+
+
+def _loads(model: Model, case: LoadCase, places: Places | None, names: Names | None) -> Iterator[_Load]:
+    """Every load of a case in the baseline's ids and axes (`places` None: the model is the baseline)."""
+
+    def at(points: Array) -> Array:
+        points = np.asarray(points, float).reshape(-1, 3) + model.origin
+        return points if places is None else places.back(points)
+
+    def turned(v: object) -> Array:
+        v = np.asarray(v, float)
+        return v if places is None else places.turned_back(v)
+
+    def part(ident: str) -> str:
+        return ident if names is None else names.part.get(ident, f"/{ident}")
+
+    def node(ident: str) -> str:
+        return ident if names is None else names.node.get(ident, f"/{ident}")
+
+    none = np.zeros((0, 3))
+    if any(case.self_weight):
+        yield _Load("", "self-weight", "", none, turned(case.self_weight), "")
+    for n in case.node_loads:
+        yield _Load(node(n.node), "node load", "", none, np.concatenate([turned(n.force), turned(n.moment)]), n.node)
+    for load in case.member_loads:
+        m = model.members.get(load.member)
+        if m is None:
+            yield _Load(part(load.member), "member load", "gone", none, np.array([*load.qa, *load.qb]), load.member)
+            continue
+        line = model.line(m)
+        u = (line[1] - line[0]) / np.linalg.norm(line[1] - line[0])
+        ends = np.array([line[0] + u * load.a, line[0] + u * load.b])
+        qa, qb = np.array(load.qa), np.array(load.qb)
+        if load.local:
+            axes = m.axes(line)
+            qa, qb = axes.T @ qa, axes.T @ qb
+        qa, qb = turned(qa), turned(qb)
+        if names is not None and load.member in names.flipped:
+            ends, qa, qb = ends[::-1], qb, qa
+        point = load.a == load.b
+        what = f"{'point' if point else 'line'} {load.kind}"
+        values = qa if point else np.concatenate([qa, qb])
+        flags = "projected" if load.projected else ""
+        yield _Load(part(load.member), what, flags, at(ends[:1] if point else ends), values, load.member)
+    for area in case.area_loads:
+        s = model.surfaces.get(area.surface)
+        values = np.array(area.values, float).reshape(-1, 3)
+        if area.local and s is not None:
+            values = values @ s.axes
+        flags = ", ".join(f for f, on in (("projected", area.projected), ("to members", area.onto == "members")) if on)
+        points = [p for p in (area.outline, area.at) if p is not None]
+        where = at(np.concatenate(points)) if points else none
+        yield _Load(
+            part(area.surface) if area.surface else "", "area load", flags, where, turned(values).ravel(), area.surface
+        )
+    for space in case.space_loads:
+        values = turned(np.array([space.qa, space.qb])).ravel()
+        yield _Load(part(space.to) if space.to else "", "load in space", "", at(space.line), values, space.to)
+    for t in case.temperatures:
+        y = -t.grad_y if names is not None and t.member in names.flipped else t.grad_y
+        yield _Load(part(t.member), "temperature", "", none, np.array([t.uniform, y, t.grad_z]), t.member)
+    for moved in case.settlements:
+        move = np.array(moved.movement, float)
+        both = np.concatenate([turned(move[:3]), turned(move[3:])])
+        yield _Load(node(moved.node), "settlement", "", none, both, moved.node)
+    if case.spectrum is not None:
+        curve = np.array(case.spectrum.curve, float).ravel()
+        flags = f"{case.spectrum.direction}, {case.spectrum.rule}, damping {case.spectrum.damping:g}"
+        yield _Load("", "spectrum", flags, none, curve, "")
+
+
+def _differences(case: str, old: list[_Load], new: list[_Load]) -> list[LoadMatch]:
+    """Loads of one case that have no equal on the other side; two on one part of one kind are one that changed."""
+    pool: dict[tuple[str, str, str], list[_Load]] = defaultdict(list)
+    for load in old:
+        pool[load.on, load.what, load.flags].append(load)
+    rest: list[_Load] = []
+    for load in new:
+        mine = pool.get((load.on, load.what, load.flags), [])
+        twin = next((k for k, other in enumerate(mine) if other.same(load)), None)
+        if twin is None:
+            rest.append(load)
+        else:
+            del mine[twin]
+    left: dict[tuple[str, str], list[_Load]] = defaultdict(list)
+    for mine in pool.values():
+        for load in mine:
+            left[load.on, load.what].append(load)
+    out = []
+    for load in rest:
+        mine = left.get((load.on, load.what), [])
+        if mine:
+            was = mine.pop(0)
+            out.append(LoadMatch(case, "changed", load.shown_on, load.what, was.words, load.words))
+        else:
+            out.append(LoadMatch(case, "added", load.shown_on, load.what, None, load.words))
+    for mine in left.values():
+        out += [LoadMatch(case, "removed", was.shown_on, was.what, was.words, None) for was in mine]
+    return out
+
+
+def match_combinations(
+    base: list[Combination], revised: list[Combination], pair: dict[str, str]
+) -> tuple[list[CombinationMatch], dict[str, str]]:
+    """Combinations by what is in them, then by name; and the revised name of each baseline one with the same factors."""
+
+    def key(c: Combination, renamed: dict[str, str]) -> tuple[object, ...]:
+        factors = frozenset((renamed.get(k, k), round(v, 9)) for k, v in c.factors.items() if v)
+        return c.kind, factors, frozenset(renamed.get(r, r) for r in c.roots)
+
+    old: dict[tuple[object, ...], list[Combination]] = defaultdict(list)
+    for c in base:
+        old[key(c, pair)].append(c)
+    out: list[CombinationMatch] = []
+    same: dict[str, str] = {}
+    rest: list[Combination] = []
+    for c in revised:
+        twins = old.get(key(c, {}), [])
+        twin = next((t for t in twins if t.name == c.name), twins[0] if twins else None)
+        if twin is None:
+            rest.append(c)
+            continue
+        twins.remove(twin)
+        same[twin.name] = c.name
+        out.append(CombinationMatch(c.name, "same", words_of(twin), words_of(c), twin.name))
+    left = {c.name: c for group in old.values() for c in group}
+    for c in rest:
+        was = left.pop(c.name, None)
+        if was is None:
+            out.append(CombinationMatch(c.name, "added", None, words_of(c)))
+        else:
+            out.append(CombinationMatch(c.name, "changed", words_of(was), words_of(c), was.name))
+    out += [CombinationMatch(n, "removed", words_of(c), None, n) for n, c in left.items()]
+    return out, same
+
+
+def words_of(c: Combination) -> str:
+    """ "1.35 G + 1.5 Q"."""
+    plain = " + ".join(f"{v:g} {n}" for n, v in c.factors.items() if n not in c.roots).replace("+ -", "- ")
+    root = ", ".join(f"{c.factors[r]:g} {r}" for r in c.roots)
+    return " ± ".join(p for p in (plain, f"root of squares of {root}" if root else "") if p)

@@ -1,0 +1,108 @@
+"""Supports, held edges and beds of a revision against those of its baseline."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..model import Model, Support
+from ..model.entities.structure import DIRECTIONS, held_words
+from ..model.geometry.vectors import Array
+from .members import MemberMatch
+from .places import REACH, Places
+
+
+@dataclass(slots=True)
+class SupportMatch:
+    """`at` (m): in the revision, or where the baseline's would lie there. `was` and `is_` are words: "ux uy uz=2.5e7", of an
+    edge "edge uz", of a slab "bed 2e7"; "" for none."""
+
+    status: str
+    at: tuple[float, float, float]
+    was: str
+    is_: str
+
+
+def match_supports(base: Model, revised: Model, places: Places, surfaces: list[MemberMatch]) -> list[SupportMatch]:
+    """Every support of either side once, by its place."""
+    old = [(p, w) for p, w in _supports(base, np.eye(3))]
+    new = [(p, w) for p, w in _supports(revised, places.rotation)]
+    back = places.back(np.array([p for p, _ in new]).reshape(-1, 3)) if new else np.zeros((0, 3))
+    points = np.array([p for p, _ in old]).reshape(-1, 3)
+    taken: set[int] = set()
+    out: list[SupportMatch] = []
+    for k, (p, words) in enumerate(new):
+        best = -1
+        if len(points):
+            off = np.linalg.norm(points - back[k], axis=1)
+            free = [i for i in np.argsort(off, kind="stable") if int(i) not in taken and off[i] <= REACH]
+            # at one place a node's support is held against a node's, an edge's against an edge's
+            same = [i for i in free if _kind(old[i][1]) == _kind(words)]
+            best = int((same or [-1])[0])
+        if best < 0:
+            out.append(SupportMatch("added", _point(p), "", words))
+            continue
+        taken.add(best)
+        was = old[best][1]
+        out.append(SupportMatch("same" if was == words else "changed", _point(p), was, words))
+    out += [SupportMatch("removed", _point(places.forward(p)), w, "") for i, (p, w) in enumerate(old) if i not in taken]
+    return out + _beds(base, revised, surfaces)
+
+
+def _supports(model: Model, rotation: Array) -> Iterator[tuple[Array, str]]:
+    for n in model.nodes.values():
+        if n.support.any:
+            yield n.point + model.origin, support_words(n.support, rotation)
+    for s in model.surfaces.values():
+        for edge in s.supports:
+            yield edge.line.mean(axis=0) + model.origin, "edge " + support_words(edge.support, rotation)
+
+
+def _beds(base: Model, revised: Model, surfaces: list[MemberMatch]) -> list[SupportMatch]:
+    out = []
+    for m in surfaces:
+        a = base.surfaces.get(m.baseline_id or "")
+        b = revised.surfaces.get(m.revised_id or "")
+        was, now = (f"bed {x.bedding:g}" if x is not None and x.bedding > 0 else "" for x in (a, b))
+        if not (was or now):
+            continue
+        status = "same" if was == now else "added" if not was else "removed" if not now else "changed"
+        place = (
+            (b.centroid + revised.origin)
+            if b is not None
+            else (a.centroid + base.origin if a is not None else np.zeros(3))
+        )
+        out.append(SupportMatch(status, _point(place), was, now))
+    return out
+
+
+def support_words(support: Support, rotation: Array) -> str:
+    """What is held, in axes turned back by `rotation` (a turn about z) where that is a quarter turn or makes no difference."""
+    if support.axes is None and np.allclose(rotation, np.eye(3), atol=1e-6):
+        return support.words
+    own = np.eye(3) if support.axes is None else np.array(support.axes)
+    axes = own @ rotation  # rows: the support's directions in the baseline's axes
+    if np.allclose(np.abs(axes).max(axis=1), 1.0, atol=1e-3):
+        order = np.abs(axes).argmax(axis=1)
+        letters, springs = ["F"] * 6, [0.0] * 6
+        for k in range(3):
+            for half in (0, 3):
+                letters[half + int(order[k])] = support.letters[half + k]
+                springs[half + int(order[k])] = support.springs[half + k]
+        return held_words(DIRECTIONS, "".join(letters), tuple(springs), "X")
+    level = support.letters[0] == support.letters[1] and support.letters[3] == support.letters[4]
+    upright = np.allclose(np.abs(axes[2]), (0, 0, 1), atol=1e-3)
+    if level and upright and support.springs[0] == support.springs[1] and support.springs[3] == support.springs[4]:
+        return support.words
+    shown = "; ".join(" ".join(f"{v:.4f}" for v in row + 0.0) for row in axes)
+    return f"{support.words} in axes {shown}"
+
+
+def _kind(words: str) -> str:
+    return "edge" if words.startswith("edge ") else "node"
+
+
+def _point(p: Array) -> tuple[float, float, float]:
+    return float(p[0]), float(p[1]), float(p[2])
