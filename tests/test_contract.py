@@ -63,7 +63,8 @@ def test_all_files_are_there_with_their_columns(reviewed: tuple[int, Path]) -> N
 def test_review_document_has_the_shape_of_the_contract(reviewed: tuple[int, Path]) -> None:
     d = json.loads((reviewed[1] / "review.json").read_text(encoding="utf-8"))
     assert (d["format"], d["version"]) == ("rod-tally-review", 1)
-    assert set(d) == {"format", "version", "source", "tally", "findings", "equilibrium", "modes", "comparison"}
+    assert set(d) == {"format", "version", "source", "tally", "findings", "equilibrium", "modes", "comparison", "decisions",
+                      "corrections", "elsewhere"}  # fmt: skip
     assert set(d["source"]) == {"file", "schema", "kind", "units", "storeys"}
     assert d["source"]["units"]["length"] == "MILLIMETRE"
     assert d["source"]["storeys"][0] == {"name": "Quay", "elevation": 0.0}

@@ -42,6 +42,15 @@ def parser() -> argparse.ArgumentParser:
     r.add_argument("model", type=Path, metavar="MODEL", help="an IFC file or a Rod Tally project file")
     r.add_argument("--out", type=Path, required=True, metavar="DIR", help="where the files of the review go")
     r.add_argument("--against", type=Path, metavar="BASELINE", help="the reviewed model to compare with")
+    r.add_argument(
+        "--elsewhere",
+        type=Path,
+        metavar="RESULTS",
+        help="results from elsewhere to compare with: a folder of CSV or a workbook",
+    )
+    r.add_argument(
+        "--bare", action="store_true", help="with --against: carry nothing over from a baseline that is a project"
+    )
     r.add_argument("--snap", type=float, metavar="M", help="largest distance that transfer closes by itself, m")
     r.add_argument("--settings", type=Path, metavar="FILE", help="settings of the review, TOML")
     r.add_argument("--xlsx", type=Path, metavar="FILE", help="all tables in one spreadsheet too")
@@ -106,9 +115,12 @@ def review_command(arguments: argparse.Namespace) -> int:
     """Review, write the files, print a summary."""
     from .output.write import write_review
     from .project.open import review_path
+    from .review.review import attach_elsewhere
     from .review.summary import summary
 
-    done = review_path(arguments.model, settings_of(arguments), arguments.against)
+    done = review_path(arguments.model, settings_of(arguments), arguments.against, bare=arguments.bare)
+    if arguments.elsewhere:
+        attach_elsewhere(done, arguments.elsewhere)
     write_review(done, arguments.out)
     if arguments.xlsx:
         from .output.spreadsheet import write_workbook

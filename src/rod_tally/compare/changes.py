@@ -31,9 +31,9 @@ def corrected_ids(model: Model) -> set[str]:
     return {i for e in model.log if e.kind == "corrected" for i in e.ids}
 
 
-def drawn_line(model: Model, m: Member, corrected: set[str]) -> Array:
-    """A member's axis (2, 3) as its source draws it, or as a correction left it; the source's own coordinates."""
-    line = m.source_line if m.source_line is not None and m.id not in corrected else model.line(m)
+def drawn_line(model: Model, m: Member) -> Array:
+    """A member's axis (2, 3) as its source draws it, moved as corrections moved it; the source's own coordinates."""
+    line = m.drawn if m.drawn is not None else model.line(m)
     return np.asarray(line + model.origin)
 
 
@@ -42,22 +42,21 @@ class MemberChanges:
 
     def __init__(self, base: Model, revised: Model, transform: Transform | None) -> None:
         self.base, self.revised, self.transform = base, revised, transform
-        touched = corrected_ids(base) | corrected_ids(revised)
-        self.touched = touched
+        self.touched = corrected_ids(base) | corrected_ids(revised)
         self.back = turn(transform.angle) if transform is not None else np.eye(3)
 
-    def line(self, model: Model, m: Member, other: str) -> Array:
-        line = drawn_line(model, m, self.touched if m.id in self.touched or other in self.touched else set())
+    def line(self, model: Model, m: Member) -> Array:
+        line = drawn_line(model, m)
         return line if model is self.base or self.transform is None else self.transform.undo(line)
 
     def reversed(self, a: Member, b: Member) -> bool:
         """Whether the revised member runs the other way round."""
-        old, new = self.line(self.base, a, b.id), self.line(self.revised, b, a.id)
+        old, new = self.line(self.base, a), self.line(self.revised, b)
         return bool((old[1] - old[0]) @ (new[1] - new[0]) < 0)
 
     def of(self, a: Member, b: Member) -> list[Change]:
         """Every attribute of a pair that differs."""
-        old, new = self.line(self.base, a, b.id), self.line(self.revised, b, a.id)
+        old, new = self.line(self.base, a), self.line(self.revised, b)
         flipped = bool((old[1] - old[0]) @ (new[1] - new[0]) < 0)
         if flipped:
             new = new[::-1]

@@ -15,7 +15,7 @@ from ..model import Member, Model, Section
 from ..model.geometry.proximity import near_boxes
 from ..model.geometry.vectors import Array, local_axes
 from .align import SAME, Transform, find_transform
-from .changes import Change, MemberChanges, corrected_ids, drawn_line
+from .changes import Change, MemberChanges, drawn_line
 
 UNKNOWN_HALF = 0.1  # m; outline taken for a section nothing is known of
 SLANT = 0.2  # sine of the largest angle between a member and itself, revised
@@ -39,8 +39,7 @@ class MemberMatch:
 
 def source_lines(model: Model) -> Array:
     """Lines (n, 2, 3) of the members as in the source or as corrections left them, in the source's own coordinates."""
-    corrected = corrected_ids(model)
-    return np.array([drawn_line(model, m, corrected) for m in model.members.values()]).reshape(-1, 2, 3)
+    return np.array([drawn_line(model, m) for m in model.members.values()]).reshape(-1, 2, 3)
 
 
 def match_members(

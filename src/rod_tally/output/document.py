@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from ..compare import Comparison, MemberMatch
+from ..compare.elsewhere import Elsewhere
 from ..model import Finding
 from ..review.review import Review
 
@@ -44,7 +45,38 @@ def document(review: Review) -> dict[str, Any]:
             {"mode": k.mode, "period": k.period, "mass_x": k.mass_x, "mass_y": k.mass_y, "mass_z": k.mass_z}
             for k in review.modes
         ],
+        "decisions": [
+            {"code": d.code, "ids": list(d.ids), "decision": d.decision, "reason": d.reason, "by": d.by, "when": d.when}
+            for d in review.decisions
+            if d.decision != "open"
+        ],
+        "corrections": [{"what": e.message, "ids": list(e.ids)} for e in m.log if e.kind == "corrected"],
         "comparison": None if review.comparison is None else comparison(review.comparison),
+        "elsewhere": None if review.elsewhere is None else elsewhere(review.elsewhere),
+    }
+
+
+def elsewhere(e: Elsewhere) -> dict[str, Any]:
+    """Results from elsewhere against ours."""
+
+    def at(place: tuple[float, ...] | float | None) -> list[float] | float | None:
+        return list(place) if isinstance(place, tuple) else place
+
+    return {
+        "rows": [
+            {
+                "quantity": r.quantity,
+                "case": r.case,
+                "id": r.id,
+                "at": at(r.at),
+                "ours": r.ours,
+                "theirs": r.theirs,
+                "difference": r.difference,
+            }
+            for r in e.rows
+        ],
+        "unmatched": [{"case": u.case, "id": u.id, "at": at(u.at), "reason": u.reason} for u in e.unmatched],
+        "suspected": [{"quantity": s.quantity, "kind": s.kind, "value": s.value} for s in e.suspected],
     }
 
 

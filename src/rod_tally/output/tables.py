@@ -9,6 +9,7 @@ import pyarrow as pa
 
 from ..analysis.results.results import Results
 from ..model.geometry.vectors import Array
+from ..review.decisions import decision_on
 from ..review.review import Review
 
 HEADERS = {
@@ -22,7 +23,7 @@ HEADERS = {
     "surface_axes.csv": "surface x_axis y_axis z_axis",
     "combinations.csv": "combination kind case factor",
     "storeys.csv": "case storey elevation fx fy fz shear_x shear_y drift_x drift_y mass mass_x mass_y",
-    "findings.csv": "code severity ids x y z message",
+    "findings.csv": "code severity ids x y z message decision reason",
 }
 
 
@@ -151,5 +152,7 @@ def _findings(review: Review) -> Rows:
     rows: Rows = []
     for f in review.findings:
         x, y, z = (None, None, None) if f.at is None else (float(a + b) for a, b in zip(f.at, review.model.origin))
-        rows.append((f.code, f.severity, " ".join(f.ids), x, y, z, f.message))
+        d = decision_on(f, review.decisions)
+        made = (None, None) if d is None else (d.decision, d.reason or None)
+        rows.append((f.code, f.severity, " ".join(f.ids), x, y, z, f.message, *made))
     return rows

@@ -5,9 +5,11 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
+from ..compare.carry import carry_over
 from ..intake import IntakeError
 from ..model import Model, Settings
 from ..model.settings import RunSettings
+from ..review.decisions import Decision
 from ..review.review import Progress, Review, attach_comparison, read_model, review, run_only, silent
 from .store import SUFFIX, Project, ProjectError
 
@@ -29,14 +31,40 @@ def model_at(path: Path, settings: Settings, progress: Progress = silent) -> Mod
         raise IntakeError(str(error)) from error
 
 
-def review_path(path: Path, settings: Settings, against: Path | None = None, progress: Progress = silent) -> Review:
-    """Review a model file or a project, against another if one is given. Raises IntakeError, AnalysisError."""
-    done = review(model_at(path, settings, progress), settings, progress)
-    if against is not None:
-        base = model_at(against, settings, progress)
+def review_path(
+    path: Path, settings: Settings, against: Path | None = None, progress: Progress = silent, bare: bool = False
+) -> Review:
+    """Review a model file or a project, against another if one is given. Raises IntakeError, AnalysisError.
+
+    What was made for a baseline that is a project is carried over to a revision that is a file, unless `bare`.
+    """
+    model = model_at(path, settings, progress)
+    base = model_at(against, settings, progress) if against is not None else None
+    carried = None
+    if base is not None and not bare and not model.corrections:
+        carried = carry_over(base, model)
+    done = review(model, settings, progress)
+    done.decisions = decisions_at(path)
+    if carried is not None and carried.finding is not None:
+        done.findings = sorted([*done.findings, carried.finding], key=lambda f: f.order)
+    if base is not None:
         own = replace(settings, run=shared_cases(base, settings))
         attach_comparison(done, run_only(base, own, progress))
     return done
+
+
+def decisions_at(path: Path) -> list[Decision]:
+    """The decisions on findings that a project's latest revision holds; [] for a model file."""
+    if path.suffix.lower() != SUFFIX or path.is_dir():
+        return []
+    try:
+        project = Project.open(path, only_read=True)
+        try:
+            return project.decision_list(project.revisions()[-1].id)
+        finally:
+            project.close()
+    except ProjectError as error:
+        raise IntakeError(str(error)) from error
 
 
 def shared_cases(base: Model, settings: Settings) -> RunSettings:

@@ -25,6 +25,7 @@ from ..analysis.results.results import CaseEquilibrium, FoundMotion, Results
 from ..compare import Comparison
 from ..meshing import Plates
 from ..model import Model, Settings
+from ..review.decisions import Decision
 from .codec import RecordError, pack, unpack
 from .lock import Lock
 
@@ -46,6 +47,7 @@ MIGRATIONS = (
     CREATE TABLE comparison (id INTEGER PRIMARY KEY, baseline INTEGER NOT NULL REFERENCES revision(id),
                              revised INTEGER NOT NULL REFERENCES revision(id), data BLOB NOT NULL, created TEXT NOT NULL);
     """,
+    "ALTER TABLE decision ADD COLUMN author TEXT NOT NULL DEFAULT '';",
 )
 RENAMED = {"load.lost": "load.uncarried"}
 DECISIONS = ("open", "accepted", "corrected")
@@ -97,7 +99,7 @@ ARRAYS = ("xyz", "displacement", "reaction", "station_member", "station_x", "for
 
 
 # fields of members and the like that came after the first release and change no result
-UNDECISIVE = frozenset({"element", "bearing", "read_from", "ends"})
+UNDECISIVE = frozenset({"element", "bearing", "read_from", "ends", "moved_by"})
 # fields of loads and materials that came later: they count where they say something
 LATER: dict[str, Any] = {
     "area_loads": [], "space_loads": [], "temperatures": [], "settlements": [], "roots": [],
@@ -420,15 +422,15 @@ class Project:
         """Keep a decision on a finding (its key); earlier ones stay as history. Status is one of DECISIONS."""
         self.decide_all(revision, {finding: (status, reason)})
 
-    def decide_all(self, revision: int, decisions: dict[str, tuple[str, str]]) -> None:
-        """Keep decisions on several findings, (status, reason) by key, in one step."""
+    def decide_all(self, revision: int, decisions: dict[str, tuple[str, str]], by: str = "") -> None:
+        """Keep decisions on several findings, (status, reason) by key, in one step; `by`: who decided."""
         for status, _ in decisions.values():
             if status not in DECISIONS:
                 raise ValueError(f"a decision is one of {DECISIONS}, not {status!r}")
         with self._transaction() as db:
             db.executemany(
-                "INSERT INTO decision (revision, finding, status, reason, created) VALUES (?, ?, ?, ?, ?)",
-                [(revision, key, status, reason, now()) for key, (status, reason) in decisions.items()],
+                "INSERT INTO decision (revision, finding, status, reason, created, author) VALUES (?, ?, ?, ?, ?, ?)",
+                [(revision, key, status, reason, now(), by) for key, (status, reason) in decisions.items()],
             )
 
     def decisions(self, revision: int) -> dict[str, tuple[str, str]]:
@@ -437,6 +439,21 @@ class Project:
             "SELECT finding, status, reason FROM decision WHERE revision = ? ORDER BY id", (revision,)
         ).fetchall()
         return {_renamed(finding): (status, reason) for finding, status, reason in rows}
+
+    def decision_list(self, revision: int) -> list[Decision]:
+        """The latest decision on each finding, with who and when."""
+        has = any(row[1] == "author" for row in self._db.execute("PRAGMA table_info(decision)"))
+        author = "author" if has else "''"
+        rows = self._db.execute(
+            f"SELECT finding, status, reason, {author}, created FROM decision WHERE revision = ? ORDER BY id",
+            (revision,),
+        ).fetchall()
+        latest = {_renamed(finding): rest for finding, *rest in rows}
+        out = []
+        for key, (status, reason, by, when) in latest.items():
+            code, _, ids = key.partition(":")
+            out.append(Decision(code, tuple(i for i in ids.split(",") if i), status, reason, by, when))
+        return out
 
     def look(self, revision: int, item: str, seen: bool) -> None:
         """Keep that an item of the round was looked at (or no longer counts as such)."""

@@ -18,7 +18,9 @@ from ..analysis.results.superpose import can_sift, combined, combined_shapes, go
 from ..analysis.shells.fields import PlateFields
 from ..checks import Subject, run_checks
 from ..compare import Comparison, Side, compare
+from ..compare.elsewhere import Elsewhere, compare_elsewhere
 from ..intake import read_source
+from ..intake.result_tables import read_results
 from ..loads import Distribution
 from ..loads.combinations.combine import MOST, Combined, CombineError, combine, count_combinations, expand
 from ..loads.combinations.orientation import directions, orientation
@@ -28,6 +30,7 @@ from ..model import Combination, Finding, Model, Settings
 from ..model.entities.cuts import Cut
 from ..model.geometry.lines import Line, lines_of
 from ..transfer import transfer
+from .decisions import Decision
 from .envelopes import Envelopes
 from .forces import direct_force
 from .tally import TallyRow, tally
@@ -56,6 +59,8 @@ class Review:
     storeys: list[StoreyRow] = field(default_factory=list)
     centres: list[StoreyCentre] = field(default_factory=list)
     comparison: Comparison | None = None
+    elsewhere: Elsewhere | None = None
+    decisions: list[Decision] = field(default_factory=list)
     rules_fault: str = ""
     stale: bool = False
     _lines: list[Line] | None = None
@@ -348,6 +353,12 @@ def side_of(done: Review) -> Side:
     if done.stale:
         return Side(done.model, None, done.combinations)
     return Side(done.model, done.results, done.combinations, done.storeys, done.modes, done.fields)
+
+
+def attach_elsewhere(done: Review, path: Path) -> None:
+    """Compare a review with results from elsewhere. Raises IntakeError for tables that cannot be read."""
+    done.elsewhere = compare_elsewhere(done.model, done.results, done.computed_combinations, read_results(path))
+    done.findings = sorted([*done.findings, *done.elsewhere.findings], key=lambda f: f.order)
 
 
 def attach_comparison(done: Review, base: Review) -> None:

@@ -109,7 +109,12 @@ STEPS: tuple[Step, ...] = (
     ),
     Step(
         "Revision",
-        (Item("Matched", ("match.ambiguous", "match.transform", "match.stack")), Item("Changes"), Item("Results")),
+        (
+            Item("Carried over", ("match.carried",)),
+            Item("Matched", ("match.ambiguous", "match.transform", "match.stack")),
+            Item("Changes", ("match.loads",)),
+            Item("Results", ("match.results", "match.elsewhere")),
+        ),
         "change",
         "changes",
     ),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Mapping, Sequence
 from copy import copy, deepcopy
-from dataclasses import asdict, dataclass, fields
+from dataclasses import asdict, dataclass, fields, replace
 from typing import Any, ClassVar, TypeVar
 
 import numpy as np
@@ -18,6 +18,8 @@ from ..geometry.vectors import Array
 from .keeping import case_totals, keep_loads
 
 T = TypeVar("T")
+
+ROUNDING = 1e-9  # m; less is no move
 
 
 class EditError(ValueError):
@@ -87,7 +89,24 @@ class Edit(ABC):
             self._put_back(model)
             raise
         model.log.append(LogEntry("corrected", self.ids(model), message))
+        self._moved(model)
         model.corrections.append(record)
+
+    def _moved(self, model: Model) -> None:
+        """Note on each member how far this moved its ends, so that a comparison knows where it is drawn now."""
+        before = self._before
+        assert before is not None
+        nodes = {n for n, x in model.nodes.items() if before.nodes.get(n) is not x}
+        was = Model(nodes=before.nodes, members=before.members)
+        for ident, m in list(model.members.items()):
+            old = before.members.get(ident)
+            if old is None or (old is m and m.start not in nodes and m.end not in nodes):
+                continue
+            if m.source_line is None or old.source_line is None or np.any(m.source_line != old.source_line):
+                continue
+            step = model.line(m) - was.line(old)
+            if np.abs(step).max() > ROUNDING:
+                model.members[ident] = replace(m, moved_by=step if m.moved_by is None else m.moved_by + step)
 
     def _kept(self, model: Model) -> str:
         """Keep the loads of members that were moved where they are; what to say of those that could not be, and of a case

@@ -121,8 +121,8 @@ class SplitMember(Edit):
         first.end, first.offset_end, first.release_end = node, off.copy(), Release()
         first.joints = [j for j in first.joints if j.distance < at - 1e-6]
         for part, ends in ((first, (0.0, at)), (second, (at, length))):
-            if part.source_line is not None:
-                a, b = part.source_line
+            if part.drawn is not None:
+                (a, b), part.moved_by = part.drawn, None
                 part.source_line = np.array([a + (b - a) * e / length for e in ends])
         model.members[second.id] = second
         self._loads(model, first.id, second.id, at)
@@ -258,8 +258,8 @@ class MergeMembers(Edit):
         one.joints = one.joints + (inner if keep else inner[1:])
         if not keep:
             self.drop_bare_nodes(model, {node})
-        if one.source_line is not None and two.source_line is not None:
-            one.source_line = np.array([one.source_line[0], two.source_line[1]])
+        if one.drawn is not None and two.drawn is not None:
+            one.source_line, one.moved_by = np.array([one.drawn[0], two.drawn[1]]), None
         self.loads_of(model, {two.id})
         for case in model.cases.values():
             for load in case.member_loads:
@@ -313,6 +313,8 @@ def _reverse(edit: Edit, model: Model, ident: str) -> None:
     m.joints = [Joint(length - j.distance, j.node) for j in reversed(m.joints)]
     if m.source_line is not None:
         m.source_line = m.source_line[::-1].copy()
+    if m.moved_by is not None:
+        m.moved_by = m.moved_by[::-1].copy()
     # local x and y turn round, z stays
     section = model.sections.get(m.section)
     if section is not None and section.usable and _uneven(section):

@@ -104,7 +104,8 @@ class Member:
     from the node to the member's own end (rigid). `source_line` (2, 3) is its axis as the source has it; `pin_joined`:
     the source says it carries axial force only. `element`: the curved element it is a chord of, "" for a whole one;
     `bearing`: the source's load-bearing flag, None where it has none. `read_from`: how its body was read where that was
-    not plain (measured, clipped); `ends`: (width, depth) in m at both ends of a body that tapers.
+    not plain (measured, clipped); `ends`: (width, depth) in m at both ends of a body that tapers. `moved_by` (2, 3): how far
+    corrections moved the ends from where transfer left them, None: they did not.
     """
 
     id: str
@@ -130,6 +131,14 @@ class Member:
     bearing: bool | None = None
     read_from: str = ""
     ends: tuple[tuple[float, float], tuple[float, float]] | None = None
+    moved_by: Array | None = None
+
+    @property
+    def drawn(self) -> Array | None:
+        """The axis (2, 3) as the source has it, with what corrections moved it by; None for one that no source has."""
+        if self.source_line is None or self.moved_by is None:
+            return self.source_line
+        return self.source_line + self.moved_by
 
     @property
     def whole(self) -> str:

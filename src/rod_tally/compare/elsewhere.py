@@ -1,0 +1,275 @@
+"""Results from elsewhere held against this program's own, row by row, with suspected factors and signs named."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from ..analysis.results.results import COMPONENTS, Results
+from ..analysis.results.superpose import combined
+from ..intake.result_tables import FORCES, MOVES, ForeignResults, ForeignRow
+from ..model import Combination, Finding, Model
+from ..model.geometry.vectors import Array
+from ..model.units import FOOT, GRAVITY, POUND_FORCE
+
+PLACE = 0.05  # m; a row without a known id is the node's that is nearest, within this
+AGREES = 0.02  # share by which two values may differ and still agree
+NEARLY_ALL = 0.9  # of the values that are not nothing
+FEWEST = 3  # values, below which nothing is suspected
+NOTHING = 1e-3  # share of a quantity's largest value that counts as nothing
+_PLAIN = (
+    1e3,
+    1e6,
+    10.0,
+    100.0,
+    POUND_FORCE,
+    1e3 * POUND_FORCE,
+    GRAVITY,
+    1e3 * GRAVITY,
+    FOOT,
+    FOOT / 12,
+    12.0,
+    POUND_FORCE / FOOT,
+)
+FACTORS = tuple(f for v in _PLAIN for f in (v, 1 / v))
+
+
+@dataclass(slots=True)
+class ElsewhereRow:
+    """One quantity on both sides, SI; `at` is a place (m), or the distance along a member. `theirs - ours` is the difference."""
+
+    quantity: str
+    case: str
+    id: str
+    at: tuple[float, ...] | float | None
+    ours: float
+    theirs: float
+
+    @property
+    def difference(self) -> float:
+        return self.theirs - self.ours
+
+
+@dataclass(slots=True)
+class Unmatched:
+    case: str
+    id: str
+    at: tuple[float, ...] | float | None
+    reason: str
+
+
+@dataclass(slots=True)
+class Suspicion:
+    """That `theirs` divided by `value` (a factor), or turned round (a sign, -1), agrees with ours nearly everywhere."""
+
+    quantity: str
+    kind: str
+    value: float
+
+
+@dataclass(slots=True)
+class Elsewhere:
+    rows: list[ElsewhereRow] = field(default_factory=list)
+    unmatched: list[Unmatched] = field(default_factory=list)
+    suspected: list[Suspicion] = field(default_factory=list)
+
+    @property
+    def findings(self) -> list[Finding]:
+        """What a reader has to know before trusting the rows."""
+        out = []
+        for s in self.suspected:
+            what = "the sign" if s.kind == "sign" else f"a factor of {s.value:.6g}"
+            text = (
+                f"Results from elsewhere: {what} in {s.quantity} would make nearly all of it agree; it was not applied."
+            )
+            out.append(Finding("match.elsewhere", "warning", text, (s.quantity,), None, ("Accept, because…",)))
+        if self.unmatched:
+            first = self.unmatched[0]
+            text = (
+                f"{len(self.unmatched)} rows of the results from elsewhere match nothing of this model, such as "
+                f"{first.id or 'one without an id'} in case {first.case}: {first.reason}."
+            )
+            out.append(Finding("match.elsewhere", "note", text, (), None, ("Accept, because…",)))
+        return out
+
+
+def compare_elsewhere(
+    model: Model, results: Results, combinations: list[Combination], theirs: ForeignResults
+) -> Elsewhere:
+    """Rows by id, else by place, and by case or combination."""
+    out = Elsewhere(unmatched=[Unmatched("", where, None, why) for where, why in theirs.unread])
+    find = _Finder(model, results)
+    by_case: dict[str, list[ForeignRow]] = defaultdict(list)
+    for row in theirs.rows:
+        by_case[row.case].append(row)
+    known = {c.name: c for c in combinations}
+    for case, rows in by_case.items():
+        if case in results.cases:
+            own = combined(results, Combination(case, "", {case: 1.0}))
+        elif case in known and all(n in results.cases for n in known[case].factors):
+            own = combined(results, known[case])
+        else:
+            reason = "there is no such case or combination here"
+            out.unmatched += [Unmatched(case, r.id, _at(r), reason) for r in rows]
+            continue
+        for row in rows:
+            found = find.of(row, own)
+            if isinstance(found, str):
+                out.unmatched.append(Unmatched(case, row.id, _at(row), found))
+                continue
+            ident, at, ours = found
+            out.rows += [ElsewhereRow(q, case, ident, at, ours[q], v) for q, v in row.values.items()]
+    out.suspected = suspected(out.rows)
+    return out
+
+
+def _at(row: ForeignRow) -> tuple[float, ...] | float | None:
+    return row.distance if row.table == "member_forces" else row.at
+
+
+Found = tuple[str, "tuple[float, ...] | float | None", dict[str, float]]
+
+
+class _Finder:
+    """Nodes, supports and members of our results by id and by place."""
+
+    def __init__(self, model: Model, results: Results) -> None:
+        self.model, self.results = model, results
+        self.node = {n: k for k, n in enumerate(results.node_ids)}
+        self.support = {n: k for k, n in enumerate(results.support_ids)}
+        self.tree = cKDTree(results.xyz) if len(results.xyz) else None
+        held = [self.node[n] for n in results.support_ids]
+        self.held = np.array(held, np.int64)
+        self.held_tree = cKDTree(results.xyz[self.held]) if held else None
+        names: dict[str, list[str]] = defaultdict(list)
+        for m in model.members.values():
+            for name in {m.id, m.name, m.tag} - {""}:
+                names[name].append(m.id)
+        self.member = {n: ids[0] for n, ids in names.items() if len(ids) == 1} | {i: i for i in model.members}
+        self.index = {m: k for k, m in enumerate(results.member_ids)}
+
+    def of(self, row: ForeignRow, own: Results) -> Found | str:
+        """Id, place and our values, or why there are none."""
+        if row.table == "member_forces":
+            return self._member(row, own)
+        if row.table == "reactions":
+            k = self.support.get(row.id)
+            if k is None:
+                near = self._near(self.held_tree, row)
+                k = None if near is None else int(near)
+            if k is None:
+                return "there is no support of that id or at that place"
+            n = self.node[own.support_ids[k]]
+            values = own.reaction[0, k]
+            names = FORCES
+        else:
+            n_ = self.node.get(row.id)
+            if n_ is None:
+                near = self._near(self.tree, row)
+                n_ = None if near is None else int(near)
+            if n_ is None:
+                return "there is no node of that id or at that place"
+            n, values, names = n_, own.displacement[0, n_], MOVES
+        if not own.node_done[0][n]:
+            return "it was not computed here"
+        x, y, z = (float(v) for v in self.results.xyz[n])
+        return self.results.node_ids[n], (x, y, z), {q: float(v) for q, v in zip(names, values)}
+
+    @staticmethod
+    def _near(tree: cKDTree | None, row: ForeignRow) -> int | None:
+        if tree is None or row.at is None:
+            return None
+        distance, k = tree.query(row.at, distance_upper_bound=PLACE)
+        return int(k) if np.isfinite(distance) else None
+
+    def _member(self, row: ForeignRow, own: Results) -> Found | str:
+        ident = self.member.get(row.id)
+        if ident is None or ident not in self.index:
+            return "there is no member of that id or name, or several have that name"
+        if not np.atleast_2d(own.member_done)[0][self.index[ident]]:
+            return "it was not computed here"
+        at = np.flatnonzero(own.station_member == self.index[ident])
+        x = own.station_x[at]
+        if row.distance is None:
+            return "it has no distance along the member"
+        if not -1e-3 <= row.distance <= x[-1] + 1e-3:
+            return f"it lies at {row.distance:g} m of a member {x[-1]:.3f} m long"
+        values = _side_of_jump(x, own.force[0, at], row)
+        if values is None:
+            values = _between(x, own.force[0, at], row.distance)
+        return ident, row.distance, {q: float(v) for q, v in zip(COMPONENTS, values)}
+
+
+def _side_of_jump(x: Array, values: Array, row: ForeignRow) -> Array | None:
+    """Where forces jump (a point load) there are values on both sides: those the row is nearer to. None elsewhere."""
+    assert row.distance is not None
+    here = np.flatnonzero(np.abs(x - row.distance) < 1e-6 * max(float(x[-1]), 1.0))
+    if len(here) < 2:
+        return None
+    theirs = np.array([row.values.get(q, np.nan) for q in COMPONENTS])
+    return np.asarray(values[here[np.nansum(np.abs(values[here] - theirs), axis=1).argmin()]])
+
+
+def _between(x: Array, values: Array, at: float) -> Array:
+    """Values (K, 6) at stations x, at a place: by the parabola through the three nearest stations on one side of any jump."""
+    k = int(np.abs(x - at).argmin())
+    if abs(x[k] - at) < 1e-6 * max(float(x[-1]), 1.0) or len(x) < 3:
+        return np.asarray(values[k])
+    i = int(np.clip(np.searchsorted(x, at) - 1, 0, len(x) - 2))
+    # two stations at one place are a jump: the three are taken on this side of it
+    low = i
+    while low > 0 and i - low < 1 and x[low] - x[low - 1] > 1e-9:
+        low -= 1
+    pick = [k for k in range(low, min(low + 3, len(x))) if k <= i + 1 or x[k] - x[k - 1] > 1e-9]
+    xs = x[pick]
+    if len(pick) < 3 or np.diff(xs).min() < 1e-9:
+        t = (at - x[i]) / max(x[i + 1] - x[i], 1e-12)
+        return np.asarray(values[i] * (1 - t) + values[i + 1] * t)
+    a, b, c = xs
+    weights = np.array(
+        [
+            (at - b) * (at - c) / ((a - b) * (a - c)),
+            (at - a) * (at - c) / ((b - a) * (b - c)),
+            (at - a) * (at - b) / ((c - a) * (c - b)),
+        ]
+    )
+    return np.asarray(weights @ values[pick])
+
+
+def suspected(rows: list[ElsewhereRow]) -> list[Suspicion]:
+    """Of each quantity the factor or sign that would make nearly all of it agree where it does not agree as it is."""
+    groups: dict[str, list[tuple[float, float]]] = defaultdict(list)
+    for r in rows:
+        groups[r.quantity + ("" if _of_node(r) else " of members")].append((r.ours, r.theirs))
+    out = []
+    for name, pairs in groups.items():
+        ours, theirs = np.array(pairs).T
+        some = np.abs(ours) > NOTHING * np.abs(ours).max(initial=0.0)
+        ours, theirs = ours[some], theirs[some]
+        if len(ours) < FEWEST or _agree(ours, theirs) >= NEARLY_ALL:
+            continue
+        quantity = name.removesuffix(" of members")
+        tries: list[tuple[str, float, Callable[[Array], Array]]] = [("sign", -1.0, lambda v: -v)]
+        tries += [("factor", f, lambda v, f=f: v / f) for f in FACTORS]  # type: ignore[misc]
+        best = max(tries, key=lambda t: _agree(ours, t[2](theirs)))
+        if _agree(ours, best[2](theirs)) >= NEARLY_ALL:
+            out.append(Suspicion(quantity, best[0], best[1]))
+            continue
+        turned = max((("factor", -f) for f in FACTORS), key=lambda t: _agree(ours, theirs / t[1]))
+        if _agree(ours, theirs / turned[1]) >= NEARLY_ALL:
+            out.append(Suspicion(quantity, "factor", turned[1]))
+    return out
+
+
+def _of_node(r: ElsewhereRow) -> bool:
+    return not isinstance(r.at, float)
+
+
+def _agree(ours: Array, theirs: Array) -> float:
+    """The share of values that agree."""
+    size = np.maximum(np.abs(ours), np.abs(theirs))
+    return float((np.abs(ours - theirs) <= AGREES * size).mean())

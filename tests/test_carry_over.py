@@ -1,0 +1,151 @@
+"""What was corrected and added for the reviewed revision is there again in its successor, at the same places, or is named."""
+
+from __future__ import annotations
+
+from copy import deepcopy
+
+import numpy as np
+import pytest
+
+from rod_tally.compare.carry import carry_over
+from rod_tally.model import MemberLoad, Model, NodeLoad, Release, Settings, Support
+from rod_tally.model.edits import AddLoads, PinBoth, SetRelease, SetSupport, load_values, make_again
+from rod_tally.model.edits.base import Edit
+from rod_tally.model.entities.loads import LoadCase
+from rod_tally.transfer import transfer
+
+from .physical_models import block, moved
+
+
+def plain(prefix: str = "", angle: float = 0.0, shift: tuple[float, ...] = (0.0, 0.0, 0.0)) -> Model:
+    s = block(2, 2)
+    for item in (*s.elements, *s.footings):
+        item.id = prefix + item.name
+    c, si = np.cos(angle), np.sin(angle)
+    turn = np.array([[c, -si, 0], [si, c, 0], [0, 0, 1.0]])
+    for f in s.footings:
+        middle, half = (f.lower + f.upper) / 2 @ turn.T + shift, (f.upper - f.lower) / 2
+        f.lower, f.upper = middle - half, middle + half
+    for x in s.storeys:
+        x.elevation += shift[2]
+    order = list(np.random.default_rng(4).permutation(len(s.elements))) if prefix else None
+    m = transfer(moved(s, turn, np.array(shift), order), Settings().transfer)
+    m.cases["Q"] = LoadCase("Q", "live")
+    return m
+
+
+def corrected() -> tuple[Model, list[Edit]]:
+    """A base with supports, releases and loads made by hand."""
+    m = plain()
+    top = m.members["K111"].end if m.nodes[m.members["K111"].end].point[2] > 1 else m.members["K111"].start
+    edits: list[Edit] = [
+        SetRelease(["X100", "X101", "Y101", "Y111"], False, Release("FFFFRR")),
+        PinBoth(["Y100", "Y110"]),
+        SetSupport([top], Support("XXXFFF")),
+        AddLoads("Q", [load_values(MemberLoad("X110", 1.0, 2.5, (0.0, 1e3, -2e3), (0.0, 1e3, -4e3)))]),
+        AddLoads("Q", [load_values(NodeLoad(top, (3e3, 1e3, -5e3), (0.0, 2e3, 0.0)))]),
+        AddLoads("Q", [load_values(MemberLoad("X110", 4.0, 4.0, (0.0, 1e3, -7e3), (0.0, 1e3, -7e3)))]),
+    ]
+    for e in edits:
+        e.apply(m)
+    return m, edits
+
+
+def actions(m: Model) -> np.ndarray:
+    """Force and moment about the origin of the source's axes of all loads placed by hand, (6,)."""
+    out = np.zeros(6)
+    for load in m.cases["Q"].member_loads:
+        line = m.line(m.members[load.member]) + m.origin
+        u = (line[1] - line[0]) / np.linalg.norm(line[1] - line[0])
+        for t, w in ((0.0, 1.0),) if load.a == load.b else ((0.5 - 0.5 / 3**0.5, 0.5), (0.5 + 0.5 / 3**0.5, 0.5)):
+            size = 1.0 if load.a == load.b else load.b - load.a
+            f = (np.array(load.qa) * (1 - t) + np.array(load.qb) * t) * w * size
+            out += np.concatenate([f, np.cross(line[0] + u * (load.a + (load.b - load.a) * t), f)])
+    for node in m.cases["Q"].node_loads:
+        p = m.nodes[node.node].point + m.origin
+        out += np.concatenate([node.force, np.cross(p, node.force) + node.moment])
+    return out
+
+
+def test_the_same_building_keeps_everything() -> None:
+    base, edits = corrected()
+    new = plain("new ")
+    over = carry_over(base, new)
+    assert [x.status for x in over.lines] == ["carried"] * len(edits), [(x.what, x.words) for x in over.lines]
+    assert actions(new) == pytest.approx(actions(base), rel=1e-9, abs=1e-6)
+    assert {n.support.letters for n in new.nodes.values()} == {n.support.letters for n in base.nodes.values()}
+    assert over.finding is not None and over.finding.severity == "note"
+    for name in ("X100", "X101", "Y101", "Y111", "Y100", "Y110"):
+        a, b = base.members[name], new.members["new " + name]
+        flipped = np.linalg.norm(base.line(a)[0] - new.line(b)[0]) > 0.1
+        ends = (b.release_end, b.release_start) if flipped else (b.release_start, b.release_end)
+        assert ends == (a.release_start, a.release_end)
+
+
+@pytest.mark.parametrize(
+    "angle, shift", [(0.0, (12.7, 0, 0)), (0.7, (500.0, -30.0, 4.0)), (np.pi / 2, (0.0, 0.0, 0.0))]
+)
+def test_shifted_and_turned_it_keeps_everything(angle: float, shift: tuple[float, ...]) -> None:
+    """Forces turn with the building, and their moments about its own origin stay."""
+    base, _ = corrected()
+    new = plain("new ", angle, shift)
+    over = carry_over(base, new)
+    assert {x.status for x in over.lines} <= {"carried", "moved"}, [(x.what, x.words) for x in over.lines]
+    c, s = np.cos(angle), np.sin(angle)
+    turn = np.array([[c, -s, 0], [s, c, 0], [0, 0, 1.0]])
+    was = actions(base)
+    force = turn @ was[:3]
+    assert actions(new)[:3] == pytest.approx(force, abs=1e-3)
+    assert actions(new)[3:] == pytest.approx(turn @ was[3:] + np.cross(shift, force), abs=1.0)
+
+
+def test_what_has_lost_its_target_is_named_and_the_rest_is_kept() -> None:
+    base, edits = corrected()
+    s = block(2, 2)
+    for item in (*s.elements, *s.footings):
+        item.id = "new " + item.name
+    s.elements = [e for e in s.elements if e.name != "X110"]
+    new = transfer(s, Settings().transfer)
+    new.cases["Q"] = LoadCase("Q", "live")
+    over = carry_over(base, new)
+    gone = [x for x in over.lines if x.status == "gone"]
+    assert len(gone) == 2 and all("X110" in x.words for x in gone)
+    assert over.finding is not None and over.finding.severity == "warning" and "X110" in over.finding.message
+    assert len(over.edits) == len(edits) - 2
+
+
+def test_a_load_beyond_the_end_of_a_shortened_beam_is_cut_off_and_told() -> None:
+    base, _ = corrected()
+    s = block(2, 2)
+    for item in (*s.elements, *s.footings):
+        item.id = "new " + item.name
+    new = transfer(s, Settings().transfer)
+    new.cases["Q"] = LoadCase("Q", "live")
+    base.cases["Q"].member_loads.clear()
+    base.corrections = [r for r in base.corrections if "X110" in str(r)]
+    along = base.line(base.members["X110"])
+    u = (along[1] - along[0]) / np.linalg.norm(along[1] - along[0])
+    base.nodes[base.members["X110"].start].point = base.nodes[base.members["X110"].start].point - 2.0 * u
+    over = carry_over(base, new)
+    assert [x.status for x in over.lines] == ["partly", "carried"]
+    # 1 m of it, between 2 and 3.333 kN/m down with 1 kN/m across
+    assert over.lines[0].words == f"{np.hypot(1.0, (2 + 10 / 3) / 2):.4g} kN lie beyond the end of beam X110"
+    force = actions(new)[:3]
+    assert force == pytest.approx([0, 1e3 * 0.5 + 1e3, -(10 / 3 + 4) / 2 * 1e3 * 0.5 - 7e3], rel=1e-9)
+
+
+def test_carried_corrections_are_corrections_like_any_other() -> None:
+    """They are made again from the records, and taken back one by one."""
+    base, edits = corrected()
+    new = plain("new ")
+    before = deepcopy(new)
+    over = carry_over(base, new)
+    again = deepcopy(before)
+    make_again(again, deepcopy(new.corrections))
+    assert actions(again) == pytest.approx(actions(new))
+    for e in reversed(over.edits):
+        e.revert(new)
+    assert new.corrections == []
+    assert {m: (x.release_start, x.release_end) for m, x in new.members.items()} == {
+        m: (x.release_start, x.release_end) for m, x in before.members.items()
+    }

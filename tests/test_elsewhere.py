@@ -1,0 +1,152 @@
+"""Results from elsewhere: units in headings, another order, other names, places for ids, and factors and signs that are wrong."""
+
+from __future__ import annotations
+
+import csv
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from rod_tally.compare.elsewhere import Elsewhere, compare_elsewhere
+from rod_tally.intake import IntakeError
+from rod_tally.intake.result_tables import read_results
+from rod_tally.model import Settings
+from rod_tally.output.document import document
+from rod_tally.output.write import write_review
+from rod_tally.review.review import Review, attach_elsewhere, review
+
+from .test_compare_everything import building, loaded
+
+TABLES = ("displacements", "reactions", "member_forces")
+
+
+@pytest.fixture(scope="module")
+def done(tmp_path_factory: pytest.TempPathFactory) -> tuple[Review, Path]:
+    options = Settings()
+    options.modes.count = 0
+    r = review(loaded(building()), options)
+    folder = tmp_path_factory.mktemp("own")
+    write_review(r, folder)
+    return r, folder
+
+
+def copy_of(
+    folder: Path, to: Path, change: dict[str, tuple[str, float]] | None = None, drop: tuple[str, ...] = ()
+) -> Path:
+    """The three tables again: columns renamed and their values multiplied, columns left out, rows in another order."""
+    to.mkdir(exist_ok=True)
+    for name in TABLES:
+        head, *rows = list(csv.reader((folder / f"{name}.csv").open()))
+        keep = [k for k, h in enumerate(head) if h not in drop]
+        change = change or {}
+        with (to / f"{name}.csv").open("w", newline="") as f:
+            out = csv.writer(f)
+            out.writerow([change.get(head[k], (head[k], 1))[0] for k in keep])
+            for row in reversed(rows):
+                out.writerow([
+                    str(float(row[k]) * change[head[k]][1]) if head[k] in change and row[k] else row[k] for k in keep
+                ])  # fmt: skip
+    return to
+
+
+def against(r: Review, folder: Path) -> Elsewhere:
+    return compare_elsewhere(r.model, r.results, r.computed_combinations, read_results(folder))
+
+
+def agree(e: Elsewhere) -> None:
+    assert e.rows and not e.unmatched and not e.suspected
+    for row in e.rows:
+        assert row.theirs == pytest.approx(row.ours, rel=1e-6, abs=1e-6), row
+
+
+def test_the_own_tables_agree(done: tuple[Review, Path]) -> None:
+    e = against(*done)
+    agree(e)
+    counts = [sum(1 for _ in (done[1] / f"{n}.csv").open()) - 1 for n in TABLES]
+    assert len(e.rows) == 6 * sum(counts)
+
+
+def test_units_in_headings_and_rows_by_place(done: tuple[Review, Path], tmp_path: Path) -> None:
+    """Kilonewton, millimetre, degree and foot-pound forces, no node ids."""
+    change = {
+        "fz": ("fz [kN]", 1e-3), "mx": ("mx [lbf·ft]", 1 / (4.4482216152605 * 0.3048)), "uz": ("uz [mm]", 1e3), "rx": ("rx [deg]", 180 / np.pi),
+        "x": ("x [mm]", 1e3), "n": ("N [kN]", 1e-3), "distance": ("distance [ft]", 1 / 0.3048),
+    }  # fmt: skip
+    agree(against(done[0], copy_of(done[1], tmp_path / "other", change, ("node",))))
+
+
+def test_the_mapping_names_headings_cases_ids_and_signs(done: tuple[Review, Path], tmp_path: Path) -> None:
+    folder = copy_of(done[1], tmp_path / "other", {"fz": ("R vertical [kN]", -1e-3)})
+    text = (folder / "member_forces.csv").read_text()
+    (folder / "member_forces.csv").write_text(text.replace(",X100,", ",beam 7,").replace("\nQ,", "\nLive load,"))
+    (folder / "mapping.toml").write_text(
+        '[headings]\n"R vertical" = "fz"\n[cases]\n"Live load" = "Q"\n[ids]\n"beam 7" = "X100"\n[signs]\nfz = -1\n'
+    )
+    agree(against(done[0], folder))
+
+
+@pytest.mark.parametrize("quantity, factor, kind", [("fz", 1000.0, "factor"), ("n", -1.0, "sign"), ("uz", 1 / 0.3048, "factor"), ("vz", 4.4482216, "factor")])  # fmt: skip
+def test_a_wrong_factor_or_sign_is_named_and_not_applied(
+    done: tuple[Review, Path], tmp_path: Path, quantity: str, factor: float, kind: str
+) -> None:
+    e = against(done[0], copy_of(done[1], tmp_path / "other", {quantity: (quantity, factor)}))
+    assert [(s.quantity, s.kind) for s in e.suspected] == [(quantity, kind)]
+    assert e.suspected[0].value == pytest.approx(factor, rel=1e-6)
+    off = [r for r in e.rows if r.quantity == quantity and abs(r.ours) > (1 if quantity != "uz" else 1e-5)]
+    # beside a jump a row that is wrong may be nearer to the other side of it
+    right = [r.theirs == pytest.approx(r.ours * factor, rel=1e-6) for r in off]
+    assert np.mean(right) > 0.97
+    assert any(f.code == "match.elsewhere" and quantity in f.message for f in e.findings)
+
+
+def test_one_wrong_row_is_a_difference_and_no_suspicion(done: tuple[Review, Path], tmp_path: Path) -> None:
+    folder = copy_of(done[1], tmp_path / "other")
+    head, *rows = list(csv.reader((folder / "reactions.csv").open()))
+    at = head.index("fz")
+    rows[3][at] = str(float(rows[3][at]) * 1.5)
+    with (folder / "reactions.csv").open("w", newline="") as f:
+        csv.writer(f).writerows([head, *rows])
+    e = against(done[0], folder)
+    assert not e.suspected
+    wrong = [r for r in e.rows if abs(r.difference) > 1e-3 * max(abs(r.ours), 1.0)]
+    assert [(r.quantity, r.id) for r in wrong] == [("fz", rows[3][head.index("node")])]
+    assert wrong[0].theirs == pytest.approx(1.5 * wrong[0].ours)
+
+
+def test_what_matches_nothing_is_listed_with_a_reason(done: tuple[Review, Path], tmp_path: Path) -> None:
+    folder = tmp_path / "other"
+    folder.mkdir()
+    (folder / "reactions.csv").write_text("case;x;y;z;fz [kN]\nQ;500;0;0;1,5\nNo such;0;0;0;1\nQ;0;0;0;oops\n")
+    (folder / "member_forces.csv").write_text("case,member,distance,n\nQ,X100,99,1\nQ,nobody,0,1\nQ,X100,,1\n")
+    e = against(done[0], folder)
+    assert len(e.unmatched) == 6 and not e.rows
+    assert all(u.reason for u in e.unmatched)
+    attach_elsewhere(done[0], folder)
+    told = document(done[0])["elsewhere"]
+    assert len(told["unmatched"]) == 6 and any(f.code == "match.elsewhere" for f in done[0].findings)
+
+
+@pytest.mark.parametrize("text, why", [
+    ("case,x\nQ,1\n", "needs a column"), ("case,x,fz [mm]\nQ,1,2\n", "does not measure"), ("case,x,fz [furlong]\nQ,1,2\n", "furlong"),
+])  # fmt: skip
+def test_a_table_that_cannot_be_read_says_where(tmp_path: Path, text: str, why: str) -> None:
+    (tmp_path / "reactions.csv").write_text(text)
+    with pytest.raises(IntakeError, match=why):
+        read_results(tmp_path)
+
+
+def test_a_workbook_is_read_like_the_folder(done: tuple[Review, Path], tmp_path: Path) -> None:
+    from openpyxl import Workbook
+
+    book = Workbook()
+    for name in TABLES:
+        sheet = book.create_sheet(name)
+        head, *rows = list(csv.reader((done[1] / f"{name}.csv").open()))
+        sheet.append(head)
+        for row in rows:
+            sheet.append(
+                [float(v) if h not in ("case", "node", "member", "id") and v else v for h, v in zip(head, row)]
+            )
+    book.save(tmp_path / "results.xlsx")
+    agree(against(done[0], tmp_path / "results.xlsx"))
