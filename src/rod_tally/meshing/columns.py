@@ -1,15 +1,20 @@
-"""Walls as one column each: nodes at mid-length, level by level, with rigid arms to what the wall is joined to."""
+"""Walls as one column each: nodes at mid-length, level by level, with rigid arms to what the wall is joined to.
+
+Walls joined at an upright edge meet there level by level: the arms of both end in one place.
+"""
 
 from __future__ import annotations
 
 import numpy as np
 
-from ..model import Model, Support, Surface
+from ..model import Model, Support, Surface, SurfaceJoint
 from ..model.geometry.vectors import Array
-from .mesh_data import HeldEdge, Plates, Tie, WallColumn
+from .mesh_data import Corner, HeldEdge, Plates, Tie, WallColumn
 from .wires import TOUCH
 
 SAME_LEVEL = 0.05  # m; joints nearer than this in height are at one level
+MEETING = 0.4  # of the shortest wall's length between two meetings of walls at their edges
+MOST_MEETINGS = 12  # between two levels
 REACH = 0.1  # m; what is joined between two levels hangs on neither
 
 
@@ -36,24 +41,79 @@ def add_columns(model: Model, out: Plates, walls: list[Surface], index: dict[str
         points.append(p)
         return first + len(points) - 1
 
+    levels = _levels(walls)
+    out_of = {s.id for s in walls}
     for s in walls:
         level = np.cross([0.0, 0, 1], s.plain_axes[2])
         level = level / np.linalg.norm(level)
         along = (s.outer - s.outer[0]) @ level
         foot = s.outer[0] + level * (along.min() + along.max()) / 2
-        heights = sorted({float(s.outer[:, 2].min()), float(s.outer[:, 2].max()), *_joined_at(s)})
-        z = [heights[0]]
-        for h in heights[1:]:
-            if h - z[-1] > SAME_LEVEL:
-                z.append(h)
+        z = levels[s.id]
         nodes = [node(np.array([foot[0], foot[1], h])) for h in z]
         out.columns[s.id] = WallColumn(
-            s.id, np.array(nodes, np.int64), np.array(z), float(np.ptp(along)), s.thickness, level, s.plain_axes[2]
-        )
+            s.id, np.array(nodes, np.int64), np.array(z), float(np.ptp(along)), s.thickness, level, s.plain_axes[2],
+            _is_flanged(s, level, out_of),
+        )  # fmt: skip
     out.points = np.vstack([out.points, *points]) if points else out.points
     for s in walls:
         _tie(model, out, s, out.columns[s.id], index)
         _hold(out, s, out.columns[s.id])
+
+
+def _levels(walls: list[Surface]) -> dict[str, list[float]]:
+    """Heights of each wall's nodes: its foot and top, what is joined to it, and the same of the walls at its edges.
+
+    Walls at each other's edges meet more often than once a storey: between two meetings each bends by itself, which makes a
+    box too soft in torsion by about (h / L)^2 G / 2 E.
+    """
+    own = {s.id: {float(s.outer[:, 2].min()), float(s.outer[:, 2].max()), *_joined_at(s)} for s in walls}
+    ends = {s.id: (float(s.outer[:, 2].min()), float(s.outer[:, 2].max())) for s in walls}
+    groups: dict[str, set[str]] = {s.id: {s.id} for s in walls}
+    for s in walls:
+        for j in s.joints:
+            if _is_edge(j) and j.other in own:
+                both = groups[s.id] | groups[j.other]
+                for ident in both:
+                    groups[ident] = both
+    length = {s.id: _length(s) for s in walls}
+    for group in {id(g): g for g in groups.values() if len(g) > 1}.values():
+        levels = sorted(set().union(*(own[i] for i in group)))
+        step = MEETING * min(length[i] for i in group)
+        more = set(levels)
+        for a, b in zip(levels, levels[1:]):
+            n = min(int(np.ceil((b - a) / step)), MOST_MEETINGS)
+            more |= {a + (b - a) * k / n for k in range(1, n)}
+        for i in group:
+            own[i] |= {h for h in more if ends[i][0] < h < ends[i][1]}
+    out = {}
+    for ident, heights in own.items():
+        z: list[float] = []
+        for h in sorted(heights):
+            if not z or h - z[-1] > SAME_LEVEL:
+                z.append(h)
+        out[ident] = z
+    return out
+
+
+def _is_flanged(s: Surface, level: Array, walls: set[str]) -> bool:
+    """Whether other walls stand at both edges."""
+    along = s.outer @ level
+    at = [float(j.line.mean(axis=0) @ level) for j in s.joints if _is_edge(j) and j.other in walls]
+    reach = s.thickness + TOUCH
+    return any(t < along.min() + reach for t in at) and any(t > along.max() - reach for t in at)
+
+
+def _length(s: Surface) -> float:
+    level = np.cross([0.0, 0, 1], s.plain_axes[2])
+    return float(np.ptp(s.outer @ (level / np.linalg.norm(level))))
+
+
+def _is_edge(j: SurfaceJoint) -> bool:
+    """Whether a surface is joined along an upright line."""
+    if j.kind != "surface" or len(j.line) < 2:
+        return False
+    d = np.abs(j.line[1] - j.line[0])
+    return bool(d[2] > max(np.hypot(d[0], d[1]), SAME_LEVEL))
 
 
 def _joined_at(s: Surface) -> set[float]:
@@ -72,11 +132,13 @@ def _tie(model: Model, out: Plates, s: Surface, column: WallColumn, index: dict[
             out.ties.append(Tie(index[j.node], (column.at(float(model.nodes[j.node].point[2])),), (1.0,)))
         elif j.kind == "surface" and j.other in out.columns:
             other = out.columns[j.other]
-            # one above the other: end to end; side by side, each stands by itself and floors tie them
+            # one above the other: end to end; side by side, their arms meet in the edge at each level
             if np.ptp(j.line[:, 2]) <= SAME_LEVEL and s.id < j.other:
                 a, b = column.at(float(j.line[0, 2])), other.at(float(j.line[0, 2]))
                 if a != b:
                     out.ties.append(Tie(a, (b,), (1.0,)))
+            elif _is_edge(j) and s.id < j.other:
+                _meet(out, column, other, j.line)
         elif j.kind == "surface" and j.other in out.surfaces:
             nodes = out.nodes_of(j.other)
             d = j.line[1] - j.line[0]
@@ -88,6 +150,14 @@ def _tie(model: Model, out: Plates, s: Surface, column: WallColumn, index: dict[
                 z = float(out.points[n, 2])
                 if np.abs(column.z - z).min() <= REACH:
                     out.ties.append(Tie(n, (column.at(z),), (1.0,)))
+
+
+def _meet(out: Plates, a: WallColumn, b: WallColumn, edge: Array) -> None:
+    low, high = float(edge[:, 2].min()) - REACH, float(edge[:, 2].max()) + REACH
+    for n, z in zip(a.nodes.tolist(), a.z.tolist()):
+        k = int(np.abs(b.z - z).argmin())
+        if low <= z <= high and abs(float(b.z[k]) - z) <= SAME_LEVEL:
+            out.corners.append(Corner(n, int(b.nodes[k]), (float(edge[:, 0].mean()), float(edge[:, 1].mean()), z)))
 
 
 def _hold(out: Plates, s: Surface, column: WallColumn) -> None:

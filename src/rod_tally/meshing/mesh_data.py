@@ -20,6 +20,15 @@ class Tie:
     weights: tuple[float, ...]
 
 
+@dataclass(slots=True, frozen=True)
+class Corner:
+    """Rigid arms from nodes `first` and `second` meet at `place` (m), which moves as both take it, and may turn against each."""
+
+    first: int
+    second: int
+    place: tuple[float, float, float]
+
+
 @dataclass(slots=True)
 class HeldEdge:
     """Nodes (k,) of a surface that a line support holds, and the length of edge (k,) that each stands for, m."""
@@ -33,7 +42,7 @@ class HeldEdge:
 @dataclass(slots=True)
 class WallColumn:
     """A wall as a column: `nodes` (k,) of the mesh from its foot up, at heights `z` (k,); `length` along `level` (3,) and
-    `thickness`, m."""
+    `thickness`, m. `flanged`: other walls stand at both its edges, so that shear is spread evenly over its length."""
 
     surface: str
     nodes: NDArray[np.int64]
@@ -42,6 +51,7 @@ class WallColumn:
     thickness: float
     level: Array
     normal: Array
+    flanged: bool = False
 
     def at(self, z: float) -> int:
         """The node of the level nearest to a height."""
@@ -55,7 +65,8 @@ class Plates:
     `quads` (Q, 4) and `triangles` (T, 3) run against the clock about their surface's normal; `quad_of`, `triangle_of` index
     `surfaces`; `quad_face`, `triangle_face` number the faces between lines that elements keep. `tracks`: of each member
     along a surface, distance from its start and node, in order. `failed`: surfaces that are computed as shells
-    and are not in the mesh, and why; `shapes` the surfaces themselves; `columns` are walls that stand for one column each.
+    and are not in the mesh, and why; `shapes` the surfaces themselves; `columns` are walls that stand for one column each, and
+    `corners` where the arms of two of them meet.
     """
 
     surfaces: list[str]
@@ -73,6 +84,7 @@ class Plates:
     failed: dict[str, str] = field(default_factory=dict)
     shapes: dict[str, Surface] = field(default_factory=dict)
     columns: dict[str, WallColumn] = field(default_factory=dict)
+    corners: list[Corner] = field(default_factory=list)
 
     def __post_init__(self) -> None:
         # an empty array comes back from a file without its second axis

@@ -162,13 +162,15 @@ def _lines(model: Model, members: list[str], columns: dict[str, WallColumn], xyz
 def _wall_values(model: Model, column: WallColumn, shear_flexible: bool) -> tuple[float, ...]:
     """As `_values` for a wall's rectangle, local y along its length, without mass: a wall's weight is a load it holds.
 
-    Torsion constant of a thin rectangle, l t^3 / 3; shear areas 5/6 of the whole (any handbook).
+    Torsion constant of a thin rectangle, l t^3 / 3; shear areas 5/6 of the whole (any handbook), in its plane the whole of it
+    where flanges keep the shear flow even (thin-walled box, any handbook).
     """
     material = model.materials[model.surfaces[column.surface].material]
     e, g = material.E or 0.0, material.shear_modulus
     length, t = column.length, column.thickness
-    shear = 5 / 6 * g * length * t if shear_flexible else 0.0
-    return e * length * t, e * length * t**3 / 12, e * t * length**3 / 12, g * length * t**3 / 3, shear, shear, 0.0, 0.0
+    across = 5 / 6 * g * length * t if shear_flexible else 0.0
+    along = across * 6 / 5 if column.flanged else across
+    return e * length * t, e * length * t**3 / 12, e * t * length**3 / 12, g * length * t**3 / 3, along, across, 0.0, 0.0
 
 
 def _with_track(stops: list[tuple[float, int]], track: list[tuple[float, int]]) -> list[tuple[float, int]]:

@@ -70,6 +70,8 @@ class Balance:
         if m.plates is not None:
             for tie in m.plates.ties:
                 self.tied |= {tie.slave, *tie.masters}
+            for corner in m.plates.corners:
+                self.tied |= {corner.first, corner.second}
         supported = np.zeros(len(m.node_ids), bool)
         supported[list(node_supports(model, m.plates))] = True
         live = np.atleast_1d(results.node_done.any(axis=0))

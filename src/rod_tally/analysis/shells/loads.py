@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import numpy as np
 from numpy.typing import NDArray
 from shapely import STRtree, polygons
@@ -184,6 +186,16 @@ def plate_loads(plates: Plates, held: list[HeldLoad]) -> tuple[Array, Array]:
 
 def _on_column(column: WallColumn, load: HeldLoad, points: Array, into: Array) -> None:
     """A wall's load on the levels of its column below and above, by the law of the lever, with its moment about each."""
+    for nodes, shares_of, place, force in on_column(column, load):
+        for node, part in zip(nodes, shares_of):
+            into[node, :3] += part * force
+            into[node, 3:] += part * np.cross(place - points[node], force)
+
+
+def on_column(
+    column: WallColumn, load: HeldLoad
+) -> Iterator[tuple[tuple[int, int], tuple[float, float], Array, Array]]:
+    """A wall's load in parts: the nodes below and above, the share of each, place and force (3,)."""
     size = float(np.linalg.norm(load.line[-1] - load.line[0]))
     parts = [(load.line[0], load.force)]
     if size > 0:  # a linear line load: two forces at the points of Gauss carry it exactly
@@ -192,10 +204,15 @@ def _on_column(column: WallColumn, load: HeldLoad, points: Array, into: Array) -
             (load.line[0] + (load.line[1] - load.line[0]) * s, (load.qa + (load.qb - load.qa) * s) * size / 2)
             for s in t
         ]
+    steps = np.diff(column.z)
+    middle = float(column.z[0] + column.z[-1]) / 2
+    if size == 0 and load.pressure is not None and load.area is None and abs(load.line[0, 2] - middle) < 1e-6:
+        if not load.pressure[1:].any():  # even over the whole of it: each length takes its own part
+            at = np.tile(load.line[0], (len(steps), 1))
+            at[:, 2] = column.z[:-1] + steps / 2
+            parts = [(p, load.force * s / steps.sum()) for p, s in zip(at, steps)]
     for place, force in parts:
         k = int(np.clip(np.searchsorted(column.z, place[2]) - 1, 0, len(column.z) - 2))
         low, high = column.z[k], column.z[k + 1]
         share = float(np.clip((place[2] - low) / (high - low), 0.0, 1.0))
-        for node, part in ((column.nodes[k], 1 - share), (column.nodes[k + 1], share)):
-            into[node, :3] += part * force
-            into[node, 3:] += part * np.cross(place - points[node], force)
+        yield (int(column.nodes[k]), int(column.nodes[k + 1])), (1 - share, share), place, force

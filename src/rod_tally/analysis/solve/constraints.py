@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
+from scipy.sparse.csgraph import connected_components
 
-from ...meshing.mesh_data import Tie
+from ...meshing.mesh_data import Corner, Tie
 from ...model.geometry.vectors import Array
 
 DEEPEST = 30  # ties that may hang on ties
@@ -24,10 +25,15 @@ class Constraints:
 
 
 def constraints(
-    xyz: Array, ties: Iterable[Tie], supported: NDArray[np.bool_], floors: list[NDArray[np.int64]]
+    xyz: Array,
+    ties: Iterable[Tie],
+    supported: NDArray[np.bool_],
+    floors: list[NDArray[np.int64]],
+    corners: Sequence[Corner] = (),
 ) -> Constraints | None:
     """None where there are none. `supported` (N,) nodes stay what others follow: a tie to one is turned round, and left out
-    where both ends stand on supports. `floors`: nodes of each rigid diaphragm, which move in plan as one."""
+    where both ends stand on supports. `floors`: nodes of each rigid diaphragm, which move in plan as one. `corners`: where the arms of two nodes meet; none where both stand on
+    supports."""
     kept = _ordered(list(ties), supported)
     n = 6 * len(xyz)
     rows: list[NDArray[np.int64]] = []
@@ -65,7 +71,8 @@ def constraints(
             rows.append(6 * others + down)
             cols.append(np.full(len(others), 6 * master + to))
             values.append(v)
-    if not slaves.any():
+    corners = [c for c in corners if not (supported[c.first] and supported[c.second])]
+    if not slaves.any() and not corners:
         return None
     rows.append(np.flatnonzero(~slaves))
     cols.append(np.flatnonzero(~slaves))
@@ -76,7 +83,69 @@ def constraints(
         if not t[:, slaves].data.any():
             break
         t = (t @ step).tocsr()
+    if corners:
+        t, more = _met(xyz, corners, t, np.repeat(supported, 6))
+        slaves |= more
     return Constraints(t, slaves)
+
+
+def _met(
+    xyz: Array, corners: Sequence[Corner], t: sparse.csr_matrix, held: NDArray[np.bool_]
+) -> tuple[sparse.csr_matrix, NDArray[np.bool_]]:
+    """`t` with every corner's place moving as both its nodes take it, and the degrees of freedom that follow for it.
+
+    Three equations a corner among what is left free; those that hang together are solved by elimination with the largest
+    pivot, displacements before turns. Rings of walls give equations for turns alone, and some that say nothing new.
+    """
+    n = t.shape[0]
+    rows, cols, values = [], [], []
+    for k, corner in enumerate(corners):
+        for node, sign in ((corner.first, 1.0), (corner.second, -1.0)):
+            r = np.array(corner.place) - xyz[node]
+            block = np.array([[1, 0, 0, 0, r[2], -r[1]], [0, 1, 0, -r[2], 0, r[0]], [0, 0, 1, r[1], -r[0], 0]]) * sign
+            i, j = np.nonzero(block)
+            rows += (3 * k + i).tolist()
+            cols += (6 * node + j).tolist()
+            values += block[i, j].tolist()
+    c = (sparse.csr_matrix((values, (rows, cols)), shape=(3 * len(corners), n)) @ t).tocsr()
+    graph = (abs(c) @ abs(c).T).tocsr()
+    count, of = connected_components(graph, directed=False)
+    more = np.zeros(n, bool)
+    step = sparse.identity(n, format="lil")
+    for part in range(count):
+        own = c[np.flatnonzero(of == part)]
+        used = np.unique(own.indices)
+        a = own[:, used].toarray()
+        turns = used % 6 > 2
+        for pivot, row in _eliminated(a, turns, held[used]):
+            more[used[pivot]] = True
+            step[used[pivot], used[pivot]] = 0.0
+            for other in np.flatnonzero(np.abs(row) > 1e-12):
+                if other != pivot:
+                    step[used[pivot], used[other]] = -row[other]
+    return (t @ step.tocsr()).tocsr(), more
+
+
+def _eliminated(a: Array, turns: NDArray[np.bool_], held: NDArray[np.bool_]) -> list[tuple[int, Array]]:
+    """Pivot column and its row, cleared of all other pivots, of the equations a (m, k) x = 0; held columns are no pivots."""
+    a = a.copy()
+    size = max(1.0, float(np.abs(a).max(initial=0.0)))
+    open_rows = np.ones(len(a), bool)
+    found: list[tuple[int, int]] = []
+    for columns in (np.flatnonzero(~turns & ~held), np.flatnonzero(turns & ~held)):
+        while open_rows.any() and len(columns):
+            part = np.abs(a[np.ix_(open_rows, columns)])
+            i, j = np.unravel_index(int(part.argmax()), part.shape)
+            if part[i, j] < 1e-9 * size:
+                break
+            row, col = int(np.flatnonzero(open_rows)[i]), int(columns[j])
+            a[row] /= a[row, col]
+            others = np.arange(len(a)) != row
+            a[others] -= np.outer(a[others, col], a[row])
+            open_rows[row] = False
+            found.append((col, row))
+            columns = columns[columns != col]
+    return [(col, a[row]) for col, row in found]
 
 
 def left_out(ties: Iterable[Tie], supported: NDArray[np.bool_]) -> list[Tie]:

@@ -59,6 +59,7 @@ def parts(model: Model, plates: Plates | None, only: set[str] | None) -> Parts:
         for e in (plates.quads, plates.triangles):
             links += [e[:, [0, k]] for k in range(1, e.shape[1])]
         links += [np.array([(t.slave, m) for m in t.masters], np.int64) for t in plates.ties]
+        links += [np.array([(c.first, c.second)], np.int64) for c in plates.corners]
         for edge in plates.held:
             held[edge.nodes] = True
         for ident, s in plates.shapes.items():

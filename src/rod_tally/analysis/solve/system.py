@@ -135,7 +135,8 @@ def _bound(
         waiting = left
     supported = np.zeros(len(m.node_ids), bool)
     supported[list(supports)] = True
-    return constraints(m.xyz, ties, supported, floors_in_plane(model, m.xyz, live, supported, floors))
+    corners = [c for c in m.plates.corners if live[c.first] and live[c.second]] if m.plates is not None else []
+    return constraints(m.xyz, ties, supported, floors_in_plane(model, m.xyz, live, supported, floors), corners)
 
 
 def solve(

@@ -1,0 +1,323 @@
+"""Forces of walls and of walls joined at their edges: resultants on level cuts at the bottom and the top of each storey."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...loads import Distribution
+from ...loads.arrival import HeldLoad
+from ...meshing import Plates
+from ...model import Model, Surface
+from ...model.geometry.vectors import Array
+from ..shells.assembly import layers
+from ..shells.elements import frames_of, stiffness, to_global
+from ..shells.loads import LoadedSurface, on_column
+from .results import Results
+from .storeys import LEVEL_REACH
+
+WALL_COMPONENTS = ("n", "v_in", "v_out", "t", "m_in", "m_out")
+AT_NODE = 0.02  # m; nodes this near to a cut's height are on it
+LEAST = 0.5  # m; a storey's level this near to a wall's foot or top does not divide it
+CORE = "core"
+
+
+@dataclass(slots=True)
+class WallRow:
+    """One cut: of a wall or a group (`wall` is its name, `ids` its walls), at the bottom or top of a storey's length.
+
+    `place` (3,) is the middle of the cut, in the source's coordinates; moments are about it.
+    """
+
+    storey: str
+    part: str
+    wall: str
+    ids: tuple[str, ...]
+    place: Array
+
+
+@dataclass(slots=True)
+class WallForces:
+    """`values` (C, R, 6) in WALL_COMPONENTS for cases and rows; `done` (C, R): what was computed, the rest is zero.
+
+    What stands above the cut gives it to what stands below: n is positive in tension. Of a wall, v_in along its length
+    (towards +x, or +y where it runs more along y), v_out across it, m_in about the direction across and m_out about that
+    along, t about the vertical; directions across look towards +y, or +x. Of a group v_in and m_out go by x, v_out and
+    m_in by y.
+    """
+
+    cases: list[str]
+    rows: list[WallRow]
+    values: Array
+    done: NDArray[np.bool_]
+
+
+@dataclass(slots=True)
+class _Cut:
+    """A wall's cut: its global force and moment (C, 6) about `place` (local coordinates)."""
+
+    wall: Surface
+    storey: str
+    part: str
+    place: Array
+    force: Array
+    done: NDArray[np.bool_]
+
+
+def wall_forces(model: Model, results: Results, distribution: Distribution) -> WallForces:
+    """Of all walls that the run computed, as shells or as columns, in every case; cases without sign are not done."""
+    signless = np.array([model.cases[c].spectrum is not None if c in model.cases else False for c in results.cases])
+    plates = results.plates
+    cuts: list[_Cut] = []
+    if plates is not None:
+        loads = _Loads(results, distribution)
+        for s in plates.shapes.values():
+            if s.upright and s.id in plates.surfaces:
+                cuts += _of_shell(model, results, plates, s, loads)
+        for ident in plates.columns:
+            if ident in results.member_ids:
+                cuts += _of_column(model, results, plates, model.surfaces[ident], loads)
+    rows: list[WallRow] = []
+    values: list[Array] = []
+    done: list[NDArray[np.bool_]] = []
+    for cut in cuts:
+        along, across = wall_directions(cut.wall)
+        rows.append(WallRow(cut.storey, cut.part, cut.wall.name or cut.wall.id, (cut.wall.id,), cut.place + model.origin))
+        values.append(_components(cut.force, along, across))
+        done.append(cut.done & ~signless)
+    for name, own in _groups(model, cuts):
+        place = _middle(own)
+        force = np.zeros((len(results.cases), 6))
+        for cut in own:
+            force += cut.force
+            force[:, 3:] += np.cross(cut.place - place, cut.force[:, :3])
+        rows.append(WallRow(own[0].storey, own[0].part, name, tuple(c.wall.id for c in own), place + model.origin))
+        values.append(_components(force, np.array([1.0, 0, 0]), np.array([0.0, 1, 0])))
+        done.append(np.logical_and.reduce([c.done for c in own]) & ~signless)
+    shape = (len(rows), len(results.cases))
+    found = np.array(values).reshape(*shape, 6).transpose(1, 0, 2)
+    good = np.array(done, bool).reshape(shape).T
+    return WallForces(list(results.cases), rows, np.where(good[..., None], found, 0.0), good)
+
+
+def wall_directions(s: Surface) -> tuple[Array, Array]:
+    """Level unit vectors along a wall and across it, each towards +x or +y, whichever it is nearer to."""
+    across = s.plain_axes[2] * [1.0, 1.0, 0.0]
+    across = across / np.linalg.norm(across)
+    along = np.array([-across[1], across[0], 0.0])
+    return _forward(along), _forward(across)
+
+
+def _forward(v: Array) -> Array:
+    big = v[0] if abs(v[0]) >= abs(v[1]) else v[1]
+    return v if big > 0 else -v
+
+
+def _components(force: Array, along: Array, across: Array) -> Array:
+    """Global (C, 6) as WALL_COMPONENTS."""
+    f, m = force[:, :3], force[:, 3:]
+    return np.column_stack([f[:, 2], f @ along, f @ across, m[:, 2], m @ across, m @ along])
+
+
+def _heights(model: Model, s: Surface) -> list[tuple[str, float, float]]:
+    """A wall's lengths from storey to storey: name of the storey it stands on, and the heights (m) of both ends."""
+    low, high = float(s.outer[:, 2].min()), float(s.outer[:, 2].max())
+    storeys = sorted(model.storeys, key=lambda x: x.elevation)
+    joined = [
+        float(j.line[:, 2].mean())
+        for j in s.joints
+        if j.kind == "surface" and np.ptp(j.line[:, 2]) < AT_NODE and not _upright(model, j.other)
+    ]
+    levels = [low]
+    for storey in storeys:
+        near = min(joined, key=lambda z: abs(z - storey.elevation), default=storey.elevation)
+        z = near if abs(near - storey.elevation) <= LEVEL_REACH else storey.elevation
+        if levels[-1] + LEAST < z < high - LEAST:
+            levels.append(z)
+    levels.append(high)
+    out = []
+    for a, b in zip(levels, levels[1:]):
+        below = [x.name for x in storeys if x.elevation <= (a + b) / 2]
+        out.append((below[-1] if below else storeys[0].name if storeys else "", a, b))
+    return out
+
+
+def _upright(model: Model, ident: str) -> bool:
+    other = model.surfaces.get(ident)
+    return other is not None and other.upright
+
+
+class _Loads:
+    """Pressures on surfaces by case."""
+
+    def __init__(self, results: Results, distribution: Distribution) -> None:
+        self.of: dict[str, list[tuple[int, HeldLoad]]] = {}
+        for c, case in enumerate(results.cases):
+            for h in distribution.case(case).held:
+                if h.pressure is not None:
+                    self.of.setdefault(h.surface, []).append((c, h))
+
+
+def _of_shell(model: Model, results: Results, plates: Plates, s: Surface, loads: _Loads) -> list[_Cut]:
+    k = plates.surfaces.index(s.id)
+    kinds = [(plates.quads[plates.quad_of == k]), (plates.triangles[plates.triangle_of == k])]
+    out = []
+    for storey, low, high in _heights(model, s):
+        for part, z, up in (("bottom", low, True), ("top", high, False)):
+            cut = _shell_cut(model, results, plates, s, k, kinds, z, up, loads)
+            if cut is not None:
+                out.append(_Cut(s, storey, part, *cut))
+    return out
+
+
+def _shell_cut(
+    model: Model,
+    results: Results,
+    plates: Plates,
+    s: Surface,
+    k: int,
+    kinds: list[NDArray[np.int64]],
+    z: float,
+    up: bool,
+    loads: _Loads,
+) -> tuple[Array, Array, NDArray[np.bool_]] | None:
+    """Place, force (C, 6) and what is computed, of a cut just above (`up`) or just below a height; None where nothing is cut.
+
+    From the forces that the nodes on the cut give the elements on its side, less what acts on these elements themselves.
+    """
+    points = plates.points
+    mine, others = [], []
+    for nodes in kinds:
+        above = points[nodes][:, :, 2].mean(axis=1) > z if len(nodes) else np.zeros(0, bool)
+        mine.append(nodes[above == up])
+        others.append(nodes[above != up].ravel())
+    own = np.unique(np.concatenate([n.ravel() for n in mine]))
+    height = points[own, 2]
+    on = height <= z + AT_NODE if up else height >= z - AT_NODE
+    between = own[on | np.isin(own, np.concatenate(others))]
+    if not len(between):
+        return None
+    along, _ = wall_directions(s)
+    t = points[between] @ along
+    place = points[between].mean(axis=0)
+    place = place + along * ((t.min() + t.max()) / 2 - place @ along)
+    is_on = np.zeros(len(points), bool)
+    is_on[between] = True
+    arms = points - place
+    total = np.zeros((len(results.cases), 6))
+    touching = []
+    for nodes in mine:
+        hit = nodes[is_on[nodes].any(axis=1)]
+        touching.append(hit)
+        if not len(hit):
+            continue
+        frames = frames_of(points[hit])
+        stiff = to_global(frames, stiffness(frames, layers(model, plates, np.full(len(hit), k))))
+        for c in range(len(results.cases)):
+            u = results.displacement[c][hit].reshape(len(hit), -1)
+            f = np.einsum("eij,ej->ei", stiff, u).reshape(*hit.shape, 6)[is_on[hit]]
+            total[c] += _sum(f, arms[hit[is_on[hit]]])
+    at = LoadedSurface(s, plates)
+    pairs = [(t, s.flat(points[t.ravel()]).reshape(*t.shape, 2)) for t in touching if len(t)]
+    at.groups, at.flat = [g for g, _ in pairs], [f for _, f in pairs]
+    for c, load in loads.of.get(s.id, ()):
+        into = np.zeros((len(points), 6))
+        assert load.pressure is not None
+        if load.area is None:
+            at.whole(load.pressure, into)
+        else:
+            at.part(load.pressure, load.area, into)
+        total[c] -= _sum(into[between], arms[between])
+    # what the nodes give the side above is what the part below gives it
+    return place, -total if up else total, results.node_done[:, between].all(axis=1)
+
+
+def _sum(f: Array, arms: Array) -> Array:
+    """Forces (k, 6) with their arms as one (6,)."""
+    return np.concatenate([f[:, :3].sum(axis=0), (f[:, 3:] + np.cross(arms, f[:, :3])).sum(axis=0)])
+
+
+def _of_column(model: Model, results: Results, plates: Plates, s: Surface, loads: _Loads) -> list[_Cut]:
+    column = plates.columns[s.id]
+    m = results.member_ids.index(s.id)
+    at = np.flatnonzero(results.station_member == m)
+    x = results.station_x[at] + column.z[0]
+    foot = plates.points[column.nodes[0]]
+    up = np.array([0.0, 0, 1])
+    axes = np.array([up, np.cross(column.normal, up), column.normal])
+    out = []
+    for storey, low, high in _heights(model, s):
+        for part, z in (("bottom", low), ("top", high)):
+            z = float(column.z[np.abs(column.z - z).argmin()]) if np.abs(column.z - z).min() <= LEVEL_REACH else z
+            # two stations at one height are a jump: the bottom of a length is its upper side
+            k = np.flatnonzero(x <= z + 1e-6)[-1] if part == "bottom" else np.flatnonzero(x >= z - 1e-6)[0]
+            f = results.force[:, at[k]]
+            force = np.hstack([f[:, :3] @ axes, f[:, 3:] @ axes])
+            place = np.array([foot[0], foot[1], z])
+            for c, load in loads.of.get(s.id, ()):
+                # what of the wall's own load was put on the level's node from the side of the cut
+                for nodes, shares, at_, own in on_column(column, load):
+                    for node, share, above in zip(nodes, shares, (True, False)):
+                        if node == int(column.at(z)) and above == (part == "bottom"):
+                            sign = 1.0 if above else -1.0
+                            force[c] += sign * share * np.concatenate([own, np.cross(at_ - place, own)])
+            out.append(_Cut(s, storey, part, place, force, results.member_done[:, m]))
+    return out
+
+
+def _middle(cuts: list[_Cut]) -> Array:
+    """Centroid of the cuts of several walls, by their length and thickness."""
+    weight = np.array([_length(c.wall) * c.wall.thickness for c in cuts])
+    return np.asarray((weight[:, None] * np.array([c.place for c in cuts])).sum(axis=0) / weight.sum())
+
+
+def _length(s: Surface) -> float:
+    along, _ = wall_directions(s)
+    return float(np.ptp(s.outer @ along))
+
+
+def _groups(model: Model, cuts: list[_Cut]) -> list[tuple[str, list[_Cut]]]:
+    """Walls joined at upright edges, by storey and part; one name for what stands on top of each other."""
+    walls = {c.wall.id: c.wall for c in cuts}
+    beside, stacked = _Sets(walls), _Sets(walls)
+    for s in walls.values():
+        for j in s.joints:
+            if j.kind == "surface" and j.other in walls and len(j.line) == 2:
+                d = np.abs(j.line[1] - j.line[0])
+                stacked.join(s.id, j.other)
+                if d[2] > np.hypot(d[0], d[1]):
+                    beside.join(s.id, j.other)
+    found: dict[tuple[str, str, str], list[_Cut]] = {}
+    for c in cuts:
+        found.setdefault((stacked.root(c.wall.id), beside.root(c.wall.id), c.storey + "\n" + c.part), []).append(c)
+    groups = {k: v for k, v in found.items() if len({c.wall.id for c in v}) > 1}
+    middle = {k[0]: np.round(_middle(v)[:2], 1) for k, v in sorted(groups.items(), reverse=True)}
+    number = {root: n for n, (root, _) in enumerate(sorted(middle.items(), key=lambda x: tuple(x[1])), 1)}
+    out = []
+    for key, own in groups.items():
+        rivals = sorted({k[1] for k in groups if k[0] == key[0] and k[2] == key[2]}, key=lambda r: tuple(_place(groups, key, r)))
+        letter = chr(ord("a") + rivals.index(key[1]) % 26) if len(rivals) > 1 else ""
+        out.append((f"{CORE} {number[key[0]]}{letter}", own))
+    return out
+
+
+def _place(groups: dict[tuple[str, str, str], list[_Cut]], key: tuple[str, str, str], beside: str) -> list[float]:
+    return [float(v) for v in np.round(_middle(groups[key[0], beside, key[2]]), 2)]
+
+
+class _Sets:
+    """Ids that belong together."""
+
+    def __init__(self, ids: dict[str, Surface]) -> None:
+        self.up = {i: i for i in ids}
+
+    def root(self, ident: str) -> str:
+        while self.up[ident] != ident:
+            ident = self.up[ident]
+        return ident
+
+    def join(self, a: str, b: str) -> None:
+        a, b = sorted((self.root(a), self.root(b)))
+        self.up[b] = a
