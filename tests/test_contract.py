@@ -28,6 +28,9 @@ HEADERS = {
     "surface_axes.csv": "surface,x_axis,y_axis,z_axis",
     "combinations.csv": "combination,kind,case,factor",
     "storeys.csv": "case,storey,elevation,fx,fy,fz,shear_x,shear_y,drift_x,drift_y,mass,mass_x,mass_y",
+    "wall_forces.csv": "case,storey,part,wall,ids,x,y,z,n,v_in,v_out,t,m_in,m_out",
+    "cuts.csv": "case,cut,storey,x,y,z,n,v,v_out,m,m_out,t,n_members,v_members,m_members",
+    "envelopes.csv": "of,id,place,quantity,low,low_by,high,high_by,set",
 }
 
 

@@ -8,12 +8,10 @@ import numpy as np
 import pytest
 from openpyxl import load_workbook
 
-from rod_tally.analysis import run
-from rod_tally.analysis.results.cuts import CutError, CutForces, Section, on_storey, regular_cuts, wall_cut
+from rod_tally.analysis.results.cuts import CutError, CutForces, on_storey, regular_cuts, wall_cut
 from rod_tally.model import AreaLoad, LineSupport, LoadCase, Model, Settings, SpaceLoad, Support
 from rod_tally.model.edits import AddCuts, EditError, MoveCut
 from rod_tally.model.entities.model import Storey
-from rod_tally.model.settings import MeshSettings, RunSettings
 from rod_tally.output.spreadsheet import write_workbook
 from rod_tally.review.review import review
 
@@ -35,9 +33,9 @@ def floor_on_end_walls() -> Model:
 
 
 def cut_all(m: Model) -> dict[str, CutForces]:
-    r = run(m, RunSettings(), meshing=MeshSettings(0.5))
-    assert r.plates is not None
-    return {c.name: Section(m, r.plates, c).forces(r.displacement[0]) for c in m.cuts}
+    r = review(m, Settings.from_dict({"mesh": {"size": 0.5}, "modes": {"count": 0}}))
+    found = r.cut_forces(r.results.cases[0])
+    return {name: f for name, f in found.items() if isinstance(f, CutForces)}
 
 
 def test_a_floor_between_two_walls_is_a_beam_in_its_plane() -> None:

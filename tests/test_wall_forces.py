@@ -71,7 +71,10 @@ def wanted(m: Model, storeys: int, z: float) -> np.ndarray:
     weight = (2 * A + 2 * B) * T * (storeys * H - z) * (material.density or 0) * 9.80665
     top = storeys * H - z
     force = np.array([30e3 * A, 5e3 * B, -10e3 * B - weight])
-    arms = [(np.array([0, -B / 2, top]), np.array([30e3 * A, 0, 0])), (np.array([-A / 2, 0, top]), np.array([0, 5e3 * B, -10e3 * B]))]
+    arms = [
+        (np.array([0, -B / 2, top]), np.array([30e3 * A, 0, 0])),
+        (np.array([-A / 2, 0, top]), np.array([0, 5e3 * B, -10e3 * B])),
+    ]
     return np.concatenate([force, sum((np.cross(a, f) for a, f in arms), np.zeros(3))])
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import tomllib
-from dataclasses import asdict, dataclass, field, fields, is_dataclass
+from dataclasses import asdict, dataclass, field, fields, is_dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -129,6 +129,55 @@ class CompareSettings:
 
 
 @dataclass(slots=True)
+class OutputSettings:
+    """`combinations`: tables of displacements, reactions and forces hold combinations too."""
+
+    combinations: bool = False
+
+
+@dataclass(slots=True)
+class CutSettings:
+    """A cut across a storey's floor between two points in plan, m; `about`: what moments are taken about, absent: its middle."""
+
+    name: str
+    storey: str
+    start: list[float]
+    end: list[float]
+    about: list[float] | None = None
+    factor: float = 1.0
+
+    @classmethod
+    def of(cls, values: Any, where: str) -> CutSettings:
+        """From a table of [[cuts]]. Raises SettingsError."""
+        if not isinstance(values, dict):
+            raise SettingsError(f"{where}: must be a table, [[cuts]]")
+        known = ("name", "storey", "from", "to", "about", "factor")
+        for key in values:
+            if key not in known:
+                raise SettingsError(f"{where}: unknown key cuts.{key}; known are {', '.join(known)}")
+        for key in known[:4]:
+            if key not in values:
+                raise SettingsError(f"{where}: cuts.{key} is missing")
+        for key in ("name", "storey"):
+            if not isinstance(values[key], str) or not values[key]:
+                raise SettingsError(f"{where}: cuts.{key} is {values[key]!r}; it must be a name")
+        for key in ("from", "to", "about"):
+            at = values.get(key)
+            if (at is not None or key in values) and not (
+                isinstance(at, list) and len(at) == 2 and all(_is_number(v) and abs(v) < 1e9 for v in at)
+            ):
+                raise SettingsError(f"{where}: cuts.{key} is {at!r}; it must be two numbers of metres, in plan")
+        factor = values.get("factor", 1.0)
+        if not _is_number(factor) or not FACTORS[0] <= factor <= FACTORS[1]:
+            raise SettingsError(f"{where}: cuts.factor is {factor!r}; it must be from {FACTORS[0]:g} to {FACTORS[1]:g}")
+        return cls(values["name"], values["storey"], values["from"], values["to"], values.get("about"), float(factor))
+
+    def to_dict(self) -> dict[str, Any]:
+        out = {"name": self.name, "storey": self.storey, "from": self.start, "to": self.end, "factor": self.factor}
+        return out | ({"about": self.about} if self.about is not None else {})
+
+
+@dataclass(slots=True)
 class Settings:
     transfer: TransferSettings = field(default_factory=TransferSettings)
     mesh: MeshSettings = field(default_factory=MeshSettings)
@@ -136,6 +185,8 @@ class Settings:
     modes: ModesSettings = field(default_factory=ModesSettings)
     combinations: CombinationSettings = field(default_factory=CombinationSettings)
     compare: CompareSettings = field(default_factory=CompareSettings)
+    output: OutputSettings = field(default_factory=OutputSettings)
+    cuts: list[CutSettings] = field(default_factory=list)
 
     @classmethod
     def from_dict(cls, data: dict[str, Any], where: str = "settings") -> Settings:
@@ -145,6 +196,9 @@ class Settings:
         for table, values in data.items():
             if table not in tables:
                 raise SettingsError(f"{where}: unknown table [{table}]; known are {', '.join(sorted(tables))}")
+            if table == "cuts":
+                settings.cuts = _cuts(values, where)
+                continue
             if not isinstance(values, dict):
                 raise SettingsError(f"{where}: {table} must be a table, [{table}]")
             _fill(getattr(settings, table), values, table, where)
@@ -160,10 +214,22 @@ class Settings:
         return cls.from_dict(data, str(path))
 
     def to_dict(self) -> dict[str, Any]:
-        return _present(asdict(self))
+        own = _present(asdict(replace(self, cuts=[])))
+        del own["cuts"]
+        return own | ({"cuts": [c.to_dict() for c in self.cuts]} if self.cuts else {})
 
     def to_toml(self) -> str:
         return tomli_w.dumps(self.to_dict())
+
+
+def _cuts(values: Any, where: str) -> list[CutSettings]:
+    if not isinstance(values, list):
+        raise SettingsError(f"{where}: cuts must be tables, [[cuts]]")
+    out = [CutSettings.of(v, where) for v in values]
+    for c in out:
+        if sum(o.name == c.name for o in out) > 1:
+            raise SettingsError(f"{where}: two of the cuts are named {c.name!r}")
+    return out
 
 
 def _present(values: dict[str, Any]) -> dict[str, Any]:

@@ -111,7 +111,7 @@ def _cuts(review: Review) -> Iterable[Sequence[object]]:
     names = [*review.results.cases, *(c.name for c in review.computed_combinations)]
     for case in names:
         forces = review.cut_forces(case)
-        for cut in review.model.cuts:
+        for cut in review.cuts:
             found = forces.get(cut.name)
             if isinstance(found, CutForces):
                 ends = [float(v) for v in (cut.line + review.model.origin).ravel()]

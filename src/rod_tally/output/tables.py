@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
+from functools import partial
 
 import numpy as np
 import pyarrow as pa
 
+from ..analysis.results.cuts import CutForces
 from ..analysis.results.results import Results
+from ..analysis.results.superpose import combined, factors_of
 from ..model.geometry.vectors import Array
 from ..review.decisions import decision_on
 from ..review.review import Review
+from .envelope_rows import envelope_pieces
 
 HEADERS = {
     "nodes.csv": "node x y z support",
@@ -23,6 +27,9 @@ HEADERS = {
     "surface_axes.csv": "surface x_axis y_axis z_axis",
     "combinations.csv": "combination kind case factor",
     "storeys.csv": "case storey elevation fx fy fz shear_x shear_y drift_x drift_y mass mass_x mass_y",
+    "wall_forces.csv": "case storey part wall ids x y z n v_in v_out t m_in m_out",
+    "cuts.csv": "case cut storey x y z n v v_out m m_out t n_members v_members m_members",
+    "envelopes.csv": "of id place quantity low low_by high high_by set",
     "findings.csv": "code severity ids x y z message decision reason",
 }
 
@@ -38,9 +45,11 @@ def tables(review: Review) -> Iterator[tuple[str, Iterator[pa.Table]]]:
     model, results = review.model, review.results
     elements = results.plates.elements() if results.plates is not None else {}
     large = {
-        "displacements.csv": lambda: _displacements(results),
-        "reactions.csv": lambda: _reactions(results),
-        "member_forces.csv": lambda: _member_forces(review),
+        "displacements.csv": lambda: _with_combinations(review, _displacements),
+        "reactions.csv": lambda: _with_combinations(review, _reactions),
+        "member_forces.csv": lambda: _with_combinations(review, partial(_member_forces, review)),
+        "wall_forces.csv": lambda: _wall_forces(review),
+        "envelopes.csv": lambda: envelope_pieces(review, member_labels(review)),
         "surface_forces.csv": lambda: _surface_forces(review),
     }
     small: dict[str, Callable[[], Rows]] = {
@@ -56,6 +65,7 @@ def tables(review: Review) -> Iterator[tuple[str, Iterator[pa.Table]]]:
         ],
         "combinations.csv": lambda: [(c.name, c.kind, n, f) for c in review.combinations for n, f in c.factors.items()],
         "storeys.csv": lambda: [[getattr(row, c) for c in HEADERS["storeys.csv"].split()] for row in review.storeys],
+        "cuts.csv": lambda: _cuts(review),
         "findings.csv": lambda: _findings(review),
     }
     for name in HEADERS:
@@ -94,6 +104,52 @@ def _members(review: Review) -> Rows:
     ]  # fmt: skip
 
 
+def _with_combinations(review: Review, of: Callable[[Results], Iterator[pa.Table]]) -> Iterator[pa.Table]:
+    """A table of the cases, and where the settings ask for it of every combination after them."""
+    yield from of(review.results)
+    if review.settings.output.combinations:
+        for c in review.computed_combinations:
+            yield from of(combined(review.results, c))
+
+
+def _wall_forces(review: Review) -> Iterator[pa.Table]:
+    w = review.wall_forces
+    columns = [
+        pa.array([str(v) for v in values], pa.string())
+        for values in zip(*((r.storey, r.part, r.wall, " ".join(r.ids)) for r in w.rows))
+    ]
+    places = np.array([r.place for r in w.rows]).reshape(-1, 3)
+    signed = [c for c in review.computed_combinations if not c.roots]
+    plain, _ = factors_of(review.results, signed)
+    named = [(case, w.values[k], w.done[k]) for k, case in enumerate(w.cases)]
+    # a combination as a sum of its cases, each row where all of them have it
+    more = ((c.name, np.tensordot(f, w.values, axes=1), w.done[f != 0].all(axis=0)) for c, f in zip(signed, plain))
+    for name, values, done in (*named, *more) if w.rows else ():
+        at = np.flatnonzero(done)
+        yield _piece(
+            "wall_forces.csv", name, [c.take(pa.array(at)) for c in columns], np.hstack([places[at], values[at]])
+        )
+
+
+def _cuts(review: Review) -> Rows:
+    """Forces of every cut in every case and combination that was computed."""
+    rows: Rows = []
+    if not review.cuts:
+        return rows
+    for case in (*review.results.cases, *(c.name for c in review.computed_combinations)):
+        forces = review.cut_forces(case)
+        for cut in review.cuts:
+            f = forces.get(cut.name)
+            if isinstance(f, CutForces):
+                point = cut.line.mean(axis=0) if cut.about is None else cut.about
+                x, y, z = (float(v) for v in point + review.model.origin)
+                rows.append((
+                    case, cut.name, cut.storey or None, x, y, z, f.n, f.v, f.vz, f.m, f.mb, f.mt,
+                    f.n_members, f.v_members, f.m_members,
+                ))  # fmt: skip
+    return rows
+
+
 def _displacements(r: Results) -> Iterator[pa.Table]:
     names = pa.array(r.node_ids, pa.string())
     for c, case in enumerate(r.cases):
@@ -113,8 +169,7 @@ def _reactions(r: Results) -> Iterator[pa.Table]:
         )
 
 
-def _member_forces(review: Review) -> Iterator[pa.Table]:
-    r = review.results
+def _member_forces(review: Review, r: Results) -> Iterator[pa.Table]:
     labels = member_labels(review)
     walls = {s.id: s.name or s.id for s in review.model.surfaces.values()}
     label = pa.array([labels.get(i) or walls.get(i, i) for i in r.member_ids], pa.string())

@@ -6,15 +6,18 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
+import numpy as np
+
 from ..analysis import Results, run
 from ..analysis.dynamics.dynamics import Dynamics, dynamics
 from ..analysis.dynamics.modes import Mode
 from ..analysis.frame.shape import Largest, Shapes, largest, member_shapes
 from ..analysis.results.balance import Balance, Given, StoreyCut
 from ..analysis.results.centres import StoreyCentre
-from ..analysis.results.cuts import CutError, CutForces, Section
+from ..analysis.results.cuts import CutError, CutForces, Section, cut_of
 from ..analysis.results.storeys import StoreyRow, storey_rows
 from ..analysis.results.superpose import can_sift, combined, combined_shapes, governing, usable
+from ..analysis.results.walls import WallForces, wall_forces
 from ..analysis.shells.fields import PlateFields
 from ..checks import Subject, run_checks
 from ..compare import Comparison, Side, compare
@@ -29,6 +32,8 @@ from ..meshing import Plates
 from ..model import Combination, Finding, Model, Settings
 from ..model.entities.cuts import Cut
 from ..model.geometry.lines import Line, lines_of
+from ..model.geometry.vectors import Array
+from ..model.settings import CutSettings
 from ..transfer import transfer
 from .decisions import Decision
 from .envelopes import Envelopes
@@ -72,26 +77,86 @@ class Review:
     _balance: Balance | None = None
     _shapes: tuple[str, int, Shapes] | None = None
     _sections: dict[int, tuple[Cut, Section | str]] = field(default_factory=dict)
+    _cut_cases: dict[tuple[int, int], tuple[Array, Array]] = field(default_factory=dict)
+    _cut_run: Results | None = None
+    _own_cuts: tuple[list[CutSettings], list[Cut], list[str]] | None = None
+    _walls: tuple[Results, WallForces] | None = None
 
     def cut_forces(self, case: str) -> dict[str, CutForces | str]:
         """Forces of every cut in a case or combination, or why it has none; {} for a case that was not computed."""
-        r = self.shown(case)
-        plates = r.plates or self.results.plates
-        if case not in r.cases:
+        own = self._named(case)
+        if own is None:
             return {}
+        factors = {own: 1.0} if isinstance(own, str) else own.factors
+        signless = any(self.model.cases[n].spectrum is not None for n in factors)
+        if signless or (not isinstance(own, str) and own.roots):
+            return {c.name: "a response without sign has no forces that act together" for c in self.cuts}
         out: dict[str, CutForces | str] = {}
-        u = r.displacement[r.case_index(case)]
-        for cut in self.model.cuts:
-            kept = self._sections.get(id(cut))
-            if kept is None:
-                try:
-                    kept = cut, Section(self.model, plates or Plates([], u[:0, :3], 0), cut)
-                except CutError as error:
-                    kept = cut, str(error)
-                self._sections[id(cut)] = kept
-            found = kept[1]
-            out[cut.name] = found if isinstance(found, str) else found.forces(u)
+        for cut in self.cuts:
+            found = self._section(cut)
+            if isinstance(found, str):
+                out[cut.name] = found
+                continue
+            given, members = np.zeros((2, 6))
+            for name, factor in factors.items():
+                c = self.results.case_index(name)
+                if (id(cut), c) not in self._cut_cases:
+                    self._cut_cases[id(cut), c] = found.of_case(self.balance, c)
+                parts = self._cut_cases[id(cut), c]
+                given, members = given + factor * parts[0], members + factor * parts[1]
+            out[cut.name] = found.of_parts(given, members)
         return out
+
+    def _section(self, cut: Cut) -> Section | str:
+        """What crosses a cut, or why nothing does; kept while model and run are the same."""
+        if self._cut_run is not self.results:
+            self._sections, self._cut_cases, self._cut_run = {}, {}, self.results
+        if id(cut) not in self._sections:
+            plates = self.results.plates or Plates([], np.zeros((0, 3)), 0)
+            found: Section | str
+            try:
+                found = Section(self.model, plates, cut, self.balance)
+            except CutError as error:
+                found = str(error)
+            self._sections[id(cut)] = cut, found
+        return self._sections[id(cut)][1]
+
+    @property
+    def cuts(self) -> list[Cut]:
+        """The model's own and those of the settings that it can take; `unplaced_cuts` says which it cannot."""
+        return [*self.model.cuts, *self._settings_cuts()[0]]
+
+    @property
+    def unplaced_cuts(self) -> list[Finding]:
+        """Cuts of the settings that have no forces, and why."""
+        made, lost = self._settings_cuts()
+        lost = [*lost, *(found for c in made if isinstance(found := self._section(c), str))]
+        return [
+            Finding("cut.unplaced", "warning", f"{why[0].upper()}{why[1:]}.", (), None, ("Accept, because…",))
+            for why in lost
+        ]
+
+    def _settings_cuts(self) -> tuple[list[Cut], list[str]]:
+        if self._own_cuts is None or self._own_cuts[0] != self.settings.cuts:
+            made: list[Cut] = []
+            lost: list[str] = []
+            for c in self.settings.cuts:
+                about = None if c.about is None else np.array(c.about, float)
+                try:
+                    made.append(
+                        cut_of(self.model, c.name, c.storey, np.array([c.start, c.end], float), about, c.factor)
+                    )
+                except CutError as error:
+                    lost.append(str(error))
+            self._own_cuts = list(self.settings.cuts), made, lost
+        return self._own_cuts[1], self._own_cuts[2]
+
+    @property
+    def wall_forces(self) -> WallForces:
+        """Of walls and cores in every computed case, worked out once."""
+        if self._walls is None or self._walls[0] is not self.results:
+            self._walls = self.results, wall_forces(self.model, self.results, self.distribution)
+        return self._walls[1]
 
     @property
     def balance(self) -> Balance:
@@ -334,9 +399,11 @@ def assess(
     storeys = storey_rows(model, results, loads)
     subject = Subject(model, results, settings, loads, own.modes, storeys, own.centres)
     findings = run_checks(subject, progress)
-    return Review(
+    done = Review(
         model, settings, results, findings, tally(model), own.modes, storeys, own.centres, _distribution=loads
     )
+    done.findings = sorted([*findings, *done.unplaced_cuts], key=lambda f: f.order)
+    return done
 
 
 def run_only(model: Model, settings: Settings, progress: Progress = silent) -> Review:

@@ -170,7 +170,16 @@ def _wall_values(model: Model, column: WallColumn, shear_flexible: bool) -> tupl
     length, t = column.length, column.thickness
     across = 5 / 6 * g * length * t if shear_flexible else 0.0
     along = across * 6 / 5 if column.flanged else across
-    return e * length * t, e * length * t**3 / 12, e * t * length**3 / 12, g * length * t**3 / 3, along, across, 0.0, 0.0
+    return (
+        e * length * t,
+        e * length * t**3 / 12,
+        e * t * length**3 / 12,
+        g * length * t**3 / 3,
+        along,
+        across,
+        0.0,
+        0.0,
+    )
 
 
 def _with_track(stops: list[tuple[float, int]], track: list[tuple[float, int]]) -> list[tuple[float, int]]:

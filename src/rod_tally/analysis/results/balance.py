@@ -75,8 +75,10 @@ class Balance:
         supported = np.zeros(len(m.node_ids), bool)
         supported[list(node_supports(model, m.plates))] = True
         live = np.atleast_1d(results.node_done.any(axis=0))
-        for floor in floors_in_plane(model, m.xyz, live, supported, list(diaphragms)):
+        self.floors = floors_in_plane(model, m.xyz, live, supported, list(diaphragms))
+        for floor in self.floors:
             self.tied |= set(floor.tolist())
+        self._arms: dict[tuple[int, int], Array] = {}
         self._loads: dict[str, Loading] = {}
 
     def at_node(self, case: str | Combination, node: str) -> list[Given]:
@@ -95,6 +97,21 @@ class Balance:
         left = -sum(out.values(), np.zeros(6))
         what = "arms" if i in self.tied else "left"
         return [Given(*key, force) for key, force in out.items()] + [Given(what, "", left)]
+
+    def within(self, c: int, pieces: NDArray[np.int64], x: Array) -> tuple[Array, Array]:
+        """Places (k, 3) and global forces (k, 6) inside pieces at x, on the face that looks to the end; a case by number."""
+        m = self.mesh
+        at = m.xyz[m.ends[pieces, 0]] + m.offset[pieces, 0] + m.axes[pieces, 0] * x[:, None]
+        return at, self._at(self._load(c), c, pieces, x)[0]
+
+    def from_arms(self, c: int, nodes: NDArray[np.int64]) -> Array:
+        """What rigid arms and floors give nodes (k, 6) in a case by number: what nothing else accounts for."""
+        out = np.zeros((len(nodes), 6))
+        for k, i in enumerate(nodes.tolist()):
+            if (c, i) not in self._arms:
+                self._arms[c, i] = -sum(self._given(c, i).values(), np.zeros(6))
+            out[k] = self._arms[c, i]
+        return out
 
     def _factors(self, case: str | Combination) -> dict[str, float]:
         factors = {case: 1.0} if isinstance(case, str) else case.factors

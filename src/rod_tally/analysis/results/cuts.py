@@ -7,14 +7,19 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from shapely.geometry import Polygon
 
+from ...loads.arrival import HeldLoad
 from ...meshing import Plates
 from ...model import Model, Surface
 from ...model.entities.cuts import Cut
 from ...model.geometry.vectors import Array
 from ..shells.assembly import layers
 from ..shells.elements import frames_of, stiffness, to_global
+from ..shells.loads import LoadedSurface
+from .balance import Balance
 
+ON_LINE = 1e-6  # m; nodes this near to a cut are on it, and go with its right
 AT_LEVEL = 0.75  # m; slabs this near to a storey's elevation are its floor
 CUT_COMPONENTS = ("n", "v", "vz", "m", "mb", "mt")
 
@@ -25,8 +30,9 @@ class CutError(ValueError):
 
 @dataclass(slots=True)
 class CutForces:
-    """N and N m, about the middle of the cut, `factor` included: n across the cut (tension positive), v along it in the plane,
-    vz out of the plane; m about the plane's normal, mb about the cut itself, mt about the direction across it.
+    """N and N m, about the cut's point, `factor` included: n across the cut (tension positive), v along it in the plane,
+    vz out of the plane; m about the plane's normal, mb about the cut itself, mt about the direction across it. `n_members`,
+    `v_members` and `m_members` are the parts of n, v and m that members carry.
 
     They are what the side to the left of the cut's direction, seen against the plane's normal, gives the other.
     """
@@ -37,44 +43,60 @@ class CutForces:
     m: float
     mb: float
     mt: float
+    n_members: float = 0.0
+    v_members: float = 0.0
+    m_members: float = 0.0
 
 
-def axes_of(cut: Cut, surface: Surface) -> Array:
-    """Rows: across the cut (to its left), along it, the plane's normal."""
+def axes_of(cut: Cut, surface: Surface | None) -> Array:
+    """Rows: across the cut (to its left), along it, the plane's normal (up where no surface is cut)."""
     t = cut.line[1] - cut.line[0]
     t = t / np.linalg.norm(t)
-    z = surface.plain_axes[2]
+    z = surface.plain_axes[2] if surface is not None else np.array([0.0, 0, 1])
     return np.array([np.cross(z, t), t, z])
 
 
 class Section:
-    """The elements on both sides of a cut and the nodes between them; found once, then asked for any movements."""
+    """All that crosses a cut, found once: elements on both sides with the nodes between them, members, and the nodes on its left
+    of a floor that moves in plan as one."""
 
-    def __init__(self, model: Model, plates: Plates, cut: Cut) -> None:
-        """Raises CutError for a cut that crosses no element."""
+    def __init__(self, model: Model, plates: Plates, cut: Cut, balance: Balance | None = None) -> None:
+        """Without `balance` elements alone are cut. Raises CutError for a cut that crosses nothing."""
         self.cut = cut
         shapes = [plates.shapes[s] for s in cut.surfaces if s in plates.surfaces]
-        if not shapes:
-            raise CutError(f"cut {cut.name} crosses nothing that the run computes as a shell")
-        self.axes = axes_of(cut, shapes[0])
-        self.middle = cut.line.mean(axis=0)
-        chosen = np.array([s in set(cut.surfaces) for s in plates.surfaces], bool)
-        length = float(np.linalg.norm(cut.line[1] - cut.line[0]))
+        own = next((model.surfaces[s] for s in cut.surfaces if s in model.surfaces), None)
+        self.axes = axes_of(cut, shapes[0] if shapes else own)
+        self.point = cut.line.mean(axis=0) if cut.about is None else cut.about
+        self.length = float(np.linalg.norm(cut.line[1] - cut.line[0]))
+        self.between = np.zeros(0, np.int64)
+        self.parts: list[list[tuple[NDArray[np.int64], Array]]] = []
+        self.strips: list[list[LoadedSurface]] = []
+        if shapes:
+            self._elements(model, plates)
+        self.pieces, self.x, self.sign = np.zeros(0, np.int64), np.zeros(0), np.zeros(0)
+        self.left = np.zeros(0, np.int64)
+        if balance is not None and abs(self.axes[2, 2]) > 0.5:
+            self._members(model, balance)
+            self._rigid(balance)
+        if not len(self.between) and not len(self.pieces) and not len(self.left):
+            what = "element" if shapes else "shell, member or rigid floor that the run computes"
+            raise CutError(f"cut {cut.name} crosses no {what}")
+
+    def _elements(self, model: Model, plates: Plates) -> None:
+        chosen = np.array([s in set(self.cut.surfaces) for s in plates.surfaces], bool)
         # both sides: their elements, with stiffness where they touch the other side's nodes
         sides: list[list[tuple[NDArray[np.int64], NDArray[np.int64]]]] = [[], []]
         nodes: list[list[NDArray[np.int64]]] = [[], []]
         for elements, of in ((plates.quads, plates.quad_of), (plates.triangles, plates.triangle_of)):
-            rel = plates.points[elements].mean(axis=1) - cut.line[0]
+            rel = plates.points[elements].mean(axis=1) - self.cut.line[0]
             along, across = rel @ self.axes[1], rel @ self.axes[0]
-            mine = chosen[of] & (along >= -1e-6) & (along <= length + 1e-6)
+            mine = chosen[of] & (along >= -1e-6) & (along <= self.length + 1e-6)
             for k, side in enumerate((across > 0, across <= 0)):
                 sides[k].append((elements[mine & side], of[mine & side]))
                 nodes[k].append(elements[mine & side].ravel())
         self.between = np.intersect1d(np.concatenate(nodes[0]), np.concatenate(nodes[1]))
-        if not len(self.between):
-            raise CutError(f"cut {cut.name} crosses no element")
-        self.arms = plates.points[self.between] - self.middle
-        self.parts = []
+        self.arms = plates.points[self.between] - self.point
+        self.is_left = (plates.points[self.between] - self.cut.line[0]) @ self.axes[0] > ON_LINE
         for side in sides:
             own = []
             for elements, of in side:
@@ -85,8 +107,98 @@ class Section:
                     own.append((e, to_global(frames, stiffness(frames, layers(model, plates, of[touching])))))
             self.parts.append(own)
 
-    def forces(self, u: Array) -> CutForces:
-        """For movements u (n, 6) of the mesh's nodes."""
+        self._strips(plates, chosen, sides)
+
+    def _strips(
+        self, plates: Plates, chosen: NDArray[np.bool_], sides: list[list[tuple[NDArray[np.int64], NDArray[np.int64]]]]
+    ) -> None:
+        """By surface: elements of both sides at the nodes between them, and those that the cut itself passes through."""
+        for k in np.flatnonzero(chosen).tolist():
+            loaded = LoadedSurface(plates.shapes[plates.surfaces[k]], plates)
+            found: list[LoadedSurface] = []
+            for through in (False, True):
+                for side in sides:
+                    own = []
+                    for elements, of in side:
+                        e = elements[of == k]
+                        across = (plates.points[e] - self.cut.line[0]) @ self.axes[0]
+                        if through:
+                            hit = (across > 1e-6).any(axis=1) & (across < -1e-6).any(axis=1)
+                        else:
+                            hit = np.isin(e, self.between).any(axis=1)
+                        own.append(e[hit])
+                    found.append(loaded.only(own))
+            self.strips.append(found)
+
+    def _own_loads(self, balance: Balance, c: int) -> Array:
+        """What the pressures on the elements beside the cut change: the row of nodes between the sides is not the cut itself."""
+        out = np.zeros(6)
+        if not self.strips:
+            return out
+        by_surface: dict[str, list[HeldLoad]] = {}
+        for load in balance.distribution.case(balance.results.cases[c]).held:
+            if load.pressure is not None:
+                by_surface.setdefault(load.surface, []).append(load)
+        n = len(balance.mesh.xyz)
+        arms = balance.mesh.xyz - self.point
+        for at_left, at_right, through_left, through_right in self.strips:
+            surface = at_left.surface
+            ends = np.array([self.cut.line[0], self.cut.line[1]])
+            aside = self.axes[0] * 10 * (self.length + 1.0)
+            box = [Polygon(surface.flat(np.vstack([ends, ends[::-1] + s * aside]))) for s in (1, -1)]
+            for load in by_surface.get(surface.id, ()):
+                assert load.pressure is not None
+                for part, nodes, sign in (
+                    (at_left, self.between[~self.is_left], 1.0), (at_right, self.between[self.is_left], -1.0),
+                ):  # fmt: skip
+                    into = np.zeros((n, 6))
+                    part.put(load.pressure, load.area, into)
+                    out += sign * _six(into[nodes], arms[nodes])
+                for part, area, sign in ((through_left, box[1], -1.0), (through_right, box[0], 1.0)):
+                    into = np.zeros((n, 6))
+                    part.put(load.pressure, area if load.area is None else area.intersection(load.area), into)
+                    out += sign * _six(into, arms)
+        return out
+
+    def _members(self, model: Model, balance: Balance) -> None:
+        """Pieces of what lies in the floor and crosses: all but columns and braces."""
+        m = balance.mesh
+        level = np.array([_lies_in_floor(model, i) for i in m.member_ids], bool)
+        ends = m.xyz[m.ends] + m.offset - self.cut.line[0]
+        across = ends @ self.axes[0]
+        up = across > ON_LINE
+        crossing = np.flatnonzero((up[:, 0] != up[:, 1]) & level[m.member])
+        d0, d1 = across[crossing].T
+        share = np.clip(d0 / (d0 - d1), 0.0, 1.0)
+        at = ends[crossing, 0] + (ends[crossing, 1] - ends[crossing, 0]) * share[:, None]
+        along, high = at @ self.axes[1], at @ self.axes[2]
+        good = (along >= -1e-6) & (along <= self.length + 1e-6) & (np.abs(high) <= AT_LEVEL)
+        self.pieces, self.x = crossing[good], share[good] * m.length[crossing[good]]
+        # the force on the face that looks to the end is what the end gives the start
+        self.sign = np.where(up[self.pieces, 0], -1.0, 1.0)
+
+    def _rigid(self, balance: Balance) -> None:
+        """Nodes on the left of a rigid floor that the whole of the cut passes."""
+        xyz = balance.mesh.xyz
+        for floor in balance.floors:
+            rel = xyz[floor] - self.cut.line[0]
+            across, along = rel @ self.axes[0], rel @ self.axes[1]
+            if (
+                abs(float((rel @ self.axes[2]).mean())) > AT_LEVEL
+                or (across > ON_LINE).all()
+                or (across <= ON_LINE).all()
+            ):
+                continue
+            if along.min() < -AT_LEVEL or along.max() > self.length + AT_LEVEL:
+                raise CutError(
+                    f"cut {self.cut.name} passes a part only of a floor that is rigid in plan; what crosses that part is not known"
+                )
+            self.left = np.append(self.left, floor[across > ON_LINE])
+
+    def of_elements(self, u: Array) -> Array:
+        """What the left side's elements give the other's: six global components about the cut's point, without factor."""
+        if not len(self.between):
+            return np.zeros(6)
         total = np.zeros((2, 6))
         place = {int(n): k for k, n in enumerate(self.between)}
         for k, part in enumerate(self.parts):
@@ -95,14 +207,62 @@ class Section:
                 f = np.einsum("eij,ej->ei", stiff, u[e].reshape(len(e), -1)).reshape(len(e), -1, 6)
                 inside = np.isin(e, self.between)
                 np.add.at(at, [place[int(n)] for n in e[inside]], f[inside])
-            total[k, :3] = at[:, :3].sum(axis=0)
-            total[k, 3:] = (at[:, 3:] + np.cross(self.arms, at[:, :3])).sum(axis=0)
-        # what the cut does to the left side, and against what it does to the other: loads on the cut go half to each
-        given = -(total[0] - total[1]) / 2 * self.cut.factor
-        force, moment = self.axes @ given[:3], self.axes @ given[3:]
+            # a node between the sides goes with the side of the cut that it lies on, and so does what hangs on it
+            other = ~self.is_left if k == 0 else self.is_left
+            total[k] = _six(at[other], self.arms[other])
+        return total[1] - total[0]
+
+    def of_case(self, balance: Balance, c: int) -> tuple[Array, Array]:
+        """Of a computed case: what elements and rigid floors give, and what members give, as `of_elements`."""
+        given = self.of_elements(balance.results.displacement[c]) + self._own_loads(balance, c)
+        members = np.zeros(6)
+        if len(self.pieces):
+            at, force = balance.within(c, self.pieces, self.x)
+            members = _six(force * self.sign[:, None], at - self.point)
+        if len(self.left):
+            # what the floor gives the nodes on its left comes through the cut
+            arms = balance.from_arms(c, self.left)
+            arms[:, 2:5] = 0.0
+            given = given - _six(arms, balance.mesh.xyz[self.left] - self.point)
+        return given, members
+
+    def of_parts(self, given: Array, members: Array) -> CutForces:
+        """Both parts (6,) along and about the cut's own axes, times its factor."""
+        turned = [
+            np.concatenate([self.axes @ v[:3], self.axes @ v[3:]]) * self.cut.factor for v in (given + members, members)
+        ]
+        all_, own = turned
         return CutForces(
-            float(force[0]), float(force[1]), float(force[2]), float(moment[2]), float(moment[1]), float(moment[0])
-        )
+            float(all_[0]), float(all_[1]), float(all_[2]), float(all_[5]), float(all_[4]), float(all_[3]),
+            float(own[0]), float(own[1]), float(own[5]),
+        )  # fmt: skip
+
+
+def _six(force: Array, arms: Array) -> Array:
+    return np.concatenate([force[:, :3].sum(axis=0), (force[:, 3:] + np.cross(arms, force[:, :3])).sum(axis=0)])
+
+
+def _lies_in_floor(model: Model, ident: str) -> bool:
+    member = model.members.get(ident)
+    return member is not None and member.cls not in ("column", "brace")
+
+
+def cut_of(model: Model, name: str, storey: str, line: Array, about: Array | None, factor: float) -> Cut:
+    """A cut across a storey's floor from two points in plan (2, 2), in the source's coordinates. Raises CutError."""
+    found = next((s for s in model.storeys if s.name == storey), None)
+    if found is None:
+        known = ", ".join(s.name for s in model.storeys) or "none"
+        raise CutError(f"cut {name}: there is no storey {storey!r}; the model has {known}")
+    if np.linalg.norm(line[1] - line[0]) < 1e-6:
+        raise CutError(f"cut {name}: both its ends are at one place")
+    slabs = level_slabs(model, found.elevation, np.array([s.elevation for s in model.storeys]))
+    z = float(np.mean([s.outer[:, 2].mean() for s in slabs])) if slabs else found.elevation
+
+    def placed(p: Array) -> Array:
+        return np.array([p[0] - model.origin[0], p[1] - model.origin[1], z])
+
+    point = None if about is None else placed(about)
+    return Cut(name, np.array([placed(p) for p in line]), [s.id for s in slabs], "", storey, factor, point)
 
 
 def floor_surfaces(model: Model, storey: str) -> list[Surface]:

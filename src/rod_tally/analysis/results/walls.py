@@ -84,7 +84,9 @@ def wall_forces(model: Model, results: Results, distribution: Distribution) -> W
     done: list[NDArray[np.bool_]] = []
     for cut in cuts:
         along, across = wall_directions(cut.wall)
-        rows.append(WallRow(cut.storey, cut.part, cut.wall.name or cut.wall.id, (cut.wall.id,), cut.place + model.origin))
+        rows.append(
+            WallRow(cut.storey, cut.part, cut.wall.name or cut.wall.id, (cut.wall.id,), cut.place + model.origin)
+        )
         values.append(_components(cut.force, along, across))
         done.append(cut.done & ~signless)
     for name, own in _groups(model, cuts):
@@ -219,19 +221,14 @@ def _shell_cut(
             u = results.displacement[c][hit].reshape(len(hit), -1)
             f = np.einsum("eij,ej->ei", stiff, u).reshape(*hit.shape, 6)[is_on[hit]]
             total[c] += _sum(f, arms[hit[is_on[hit]]])
-    at = LoadedSurface(s, plates)
-    pairs = [(t, s.flat(points[t.ravel()]).reshape(*t.shape, 2)) for t in touching if len(t)]
-    at.groups, at.flat = [g for g, _ in pairs], [f for _, f in pairs]
+    at = LoadedSurface(s, plates).only(touching)
     for c, load in loads.of.get(s.id, ()):
         into = np.zeros((len(points), 6))
         assert load.pressure is not None
-        if load.area is None:
-            at.whole(load.pressure, into)
-        else:
-            at.part(load.pressure, load.area, into)
+        at.put(load.pressure, load.area, into)
         total[c] -= _sum(into[between], arms[between])
     # what the nodes give the side above is what the part below gives it
-    return place, -total if up else total, results.node_done[:, between].all(axis=1)
+    return place, -total if up else total, np.atleast_1d(results.node_done[:, between].all(axis=1))
 
 
 def _sum(f: Array, arms: Array) -> Array:
@@ -297,7 +294,9 @@ def _groups(model: Model, cuts: list[_Cut]) -> list[tuple[str, list[_Cut]]]:
     number = {root: n for n, (root, _) in enumerate(sorted(middle.items(), key=lambda x: tuple(x[1])), 1)}
     out = []
     for key, own in groups.items():
-        rivals = sorted({k[1] for k in groups if k[0] == key[0] and k[2] == key[2]}, key=lambda r: tuple(_place(groups, key, r)))
+        rivals = sorted(
+            {k[1] for k in groups if k[0] == key[0] and k[2] == key[2]}, key=lambda r: tuple(_place(groups, key, r))
+        )
         letter = chr(ord("a") + rivals.index(key[1]) % 26) if len(rivals) > 1 else ""
         out.append((f"{CORE} {number[key[0]]}{letter}", own))
     return out

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from copy import copy
 
 import numpy as np
 from numpy.typing import NDArray
@@ -51,6 +52,23 @@ class LoadedSurface:
                 return e[k], f[k]
             k -= len(e)
         raise IndexError(k)
+
+    def only(self, groups: list[NDArray[np.int64]]) -> LoadedSurface:
+        """The same surface with some of its elements alone."""
+        out = copy(self)
+        out.groups = [e for e in groups if len(e)]
+        out.flat = [self.surface.flat(self.points[e.ravel()]).reshape(*e.shape, 2) for e in out.groups]
+        out._tree = None
+        return out
+
+    def put(self, field: Array, area: BaseGeometry | None, into: Array) -> None:
+        """A pressure field over a part of the plane, None for all of it."""
+        if not self.groups:
+            return
+        if area is None:
+            self.whole(field, into)
+        elif not area.is_empty:
+            self.part(field, area, into)
 
     def whole(self, field: Array, into: Array) -> None:
         """A pressure field (3, 3) over all elements into nodal forces (n, 6)."""
@@ -206,11 +224,17 @@ def on_column(
         ]
     steps = np.diff(column.z)
     middle = float(column.z[0] + column.z[-1]) / 2
-    if size == 0 and load.pressure is not None and load.area is None and abs(load.line[0, 2] - middle) < 1e-6:
-        if not load.pressure[1:].any():  # even over the whole of it: each length takes its own part
-            at = np.tile(load.line[0], (len(steps), 1))
-            at[:, 2] = column.z[:-1] + steps / 2
-            parts = [(p, load.force * s / steps.sum()) for p, s in zip(at, steps)]
+    if (
+        size == 0
+        and load.pressure is not None
+        and load.area is None
+        and abs(load.line[0, 2] - middle) < 1e-6
+        and not load.pressure[1:].any()
+    ):
+        # even over the whole of it: each length takes its own part
+        at = np.tile(load.line[0], (len(steps), 1))
+        at[:, 2] = column.z[:-1] + steps / 2
+        parts = [(p, load.force * s / steps.sum()) for p, s in zip(at, steps)]
     for place, force in parts:
         k = int(np.clip(np.searchsorted(column.z, place[2]) - 1, 0, len(column.z) - 2))
         low, high = column.z[k], column.z[k + 1]

@@ -20,12 +20,12 @@ def draw_cuts(canvas: Canvas, sheet: Sheet) -> list[str]:
     """Every cut as a line; of each regular set the chosen component as a diagram."""
     if sheet.stale:
         return [OLD]
-    if not sheet.model.cuts:
+    if not sheet.review.cuts:
         return ["no cuts yet: Run, Cuts across a floor… or Cut through a wall…"]
     case, component = sheet.state.case, sheet.state.cut
     forces = sheet.review.cut_forces(case)
     shown = set(sheet.state.shown_surfaces())
-    cuts = [c for c in sheet.model.cuts if shown & set(c.surfaces)]
+    cuts = [c for c in sheet.review.cuts if shown & set(c.surfaces)]
     done = [(c, forces[c.name]) for c in cuts if isinstance(forces.get(c.name), CutForces)]
     lost = [c for c in cuts if not isinstance(forces.get(c.name), CutForces)]
     canvas.lines(np.array([c.line for c, _ in done]).reshape(-1, 2, 3), GRAPHITE, 1.6)

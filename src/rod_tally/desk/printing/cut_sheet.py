@@ -30,7 +30,7 @@ def print_cuts(review: Review, case: str, units: UnitSet, path: Path) -> int:
     file cannot be written, ValueError where no cut has forces in the case."""
     forces = review.cut_forces(case)
     sets: dict[str, list[tuple[Cut, CutForces]]] = {}
-    for cut in review.model.cuts:
+    for cut in review.cuts:
         found = forces.get(cut.name)
         if isinstance(found, CutForces):
             sets.setdefault(cut.family, []).append((cut, found))

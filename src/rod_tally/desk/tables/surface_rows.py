@@ -124,12 +124,12 @@ def cuts(state: DeskState, units: UnitSet) -> Rows:
          "Why not"]
     )  # fmt: skip
     review = state.review
-    if review is None or not review.model.cuts:
+    if review is None or not review.cuts:
         out.note = "Run, Cuts across a floor… or Cut through a wall… makes some"
         return out
     out.note = f"Case {state.case}; N tension positive, V along the cut, M about the plane's normal"
     forces = review.cut_forces(state.case)
-    for c in review.model.cuts:
+    for c in review.cuts:
         found = forces.get(c.name, "it was not computed")
         length = float(np.linalg.norm(c.line[1] - c.line[0]))
         values: list[object] = [None] * len(CUT_COMPONENTS)

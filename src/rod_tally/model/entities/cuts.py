@@ -11,7 +11,8 @@ from ..geometry.vectors import Array
 class Cut:
     """A straight cut from `line[0]` to `line[1]` (2, 3), m, through these surfaces; its forces are shown times `factor`.
 
-    `family` names the regular set it was made with, "" for one by itself; `storey` the floor it lies in.
+    `family` names the regular set it was made with, "" for one by itself; `storey` the floor it lies in; `about` (3,) the
+    point that moments are taken about, None: the cut's middle.
     """
 
     name: str
@@ -20,3 +21,4 @@ class Cut:
     family: str = ""
     storey: str = ""
     factor: float = 1.0
+    about: Array | None = None
