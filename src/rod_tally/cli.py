@@ -23,6 +23,8 @@ def main(argv: Sequence[str] | None = None) -> int:
             return guarded(arguments, review_command)
         if arguments.command == "export":
             return guarded(arguments, export_command)
+        if arguments.command == "make":
+            return guarded(arguments, make_command)
         from .desk.app import start  # Qt is loaded only when there is a window to show
 
         if arguments.command == "demo":
@@ -62,6 +64,9 @@ def parser() -> argparse.ArgumentParser:
     x.add_argument("--results", action="store_true", help="run the model and write its results into the IFC file too")
     x.add_argument("--takeoff", type=Path, metavar="FILE", help="the spreadsheet to write the take-off to")
     x.add_argument("--settings", type=Path, metavar="FILE", help="settings of the transfer, TOML")
+    k = sub.add_parser("make", help="make a frame or a façade frame from parameters")
+    k.add_argument("model", type=Path, metavar="RECIPE", help="the recipe, TOML")
+    k.add_argument("--ifc", type=Path, required=True, metavar="FILE", help="the IFC file to write")
     d = sub.add_parser("demo", help="open the window with the demo project")
     d.add_argument("--picture", type=Path, metavar="PNG", help="where the picture of the window goes without a display")
     w = sub.add_parser("open", help="open the window, with a file if one is named")
@@ -82,13 +87,14 @@ def guarded(arguments: argparse.Namespace, command: Callable[[argparse.Namespace
     from .intake import IntakeError
     from .loads.combinations.rules import RulesError
     from .log_file import start_log
+    from .make import RecipeError
     from .model import SettingsError
     from .output.write import OutputError
 
     start_log()
     try:
         return command(arguments)
-    except (SettingsError, IntakeError, AnalysisError, OutputError, RulesError) as error:
+    except (SettingsError, IntakeError, AnalysisError, OutputError, RulesError, RecipeError) as error:
         return say(str(error))
     except MemoryError:
         return say(f"{arguments.model}: does not fit into this machine's memory")
@@ -155,6 +161,21 @@ def export_command(arguments: argparse.Namespace) -> int:
         print(f"{count} written to {path}")
     if arguments.takeoff:
         print(f"take-off written to {write_takeoff(model, arguments.takeoff)}")
+    return 0
+
+
+def make_command(arguments: argparse.Namespace) -> int:
+    """Make a model from a recipe and write it as IFC."""
+    from .make import Recipe, make
+    from .output.ifc import write_ifc
+
+    if arguments.ifc.exists() and arguments.model.exists() and arguments.ifc.samefile(arguments.model):
+        return say(f"{arguments.ifc}: is the recipe itself; choose another name")
+    made = make(Recipe.read(arguments.model))
+    path = write_ifc(made.model, arguments.ifc)
+    print(f"{len(made.model.members)} members and {len(made.model.surfaces)} surfaces written to {path}")
+    for note in made.notes:
+        print(f"note: {note}")
     return 0
 
 
