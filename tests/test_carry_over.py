@@ -149,3 +149,23 @@ def test_carried_corrections_are_corrections_like_any_other() -> None:
     assert {m: (x.release_start, x.release_end) for m, x in new.members.items()} == {
         m: (x.release_start, x.release_end) for m, x in before.members.items()
     }
+
+
+def test_acceptances_come_along_where_nothing_differs() -> None:
+    """A finding that says the same of the same parts keeps its acceptance, marked once; other numbers open it again."""
+    from rod_tally.model import Finding
+    from rod_tally.review.decisions import carried_decisions
+
+    old = [
+        Finding("join.gap", "blocking", "40 mm", ("a", "b")), Finding("join.gap", "blocking", "50 mm", ("c",)),
+        Finding("load.jump", "note", "x", ("d",)), Finding("section.unknown", "blocking", "y", ("e",)),
+    ]  # fmt: skip
+    made = {old[0].key: ("accepted", "as drawn"), old[1].key: ("accepted", "too"), old[3].key: ("corrected", "")}
+    new = [
+        Finding("join.gap", "blocking", "40 mm", ("B", "A")), Finding("join.gap", "blocking", "51 mm", ("C",)),
+        Finding("load.jump", "note", "x", ("d",)), Finding("section.unknown", "blocking", "y", ("e",)),
+    ]  # fmt: skip
+    twin = {"a": "A", "b": "B", "c": "C"}
+    kept = carried_decisions(old, made, new, twin, "Revision A")
+    assert kept == {new[0].key: ("accepted", "as drawn (decided on Revision A)")}
+    assert carried_decisions(new, kept, new, {}, "Revision A") == kept

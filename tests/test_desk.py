@@ -199,6 +199,31 @@ def test_a_revision_is_compared_with_the_one_before(loft: Window, qtbot: QtBot, 
     assert loft.state.picked == ("member", spot.data())
 
 
+def test_corrections_and_acceptances_come_along_to_the_next_revision(loft: Window, qtbot: QtBot, loft_b: Path) -> None:
+    """Made for A, they are in B at once, in its run too; one undo takes them back, and the finding says what was carried."""
+    from rod_tally.model.edits import PinBoth
+
+    first = loft.state.review
+    assert first is not None
+    beam = next(m.id for m in first.model.members.values() if m.name == "Loft B1-B2")
+    loft.session.correct(PinBoth([beam]))
+    rested(qtbot, loft)
+    accepted = next(f for f in first.findings if f.code == "material.density")
+    loft.session.decide(accepted, "accepted", "as ordered")
+    loft.session.take_in(loft_b)
+    rested(qtbot, loft)
+    second, revision = loft.state.review, loft.state.revision
+    assert second is not None and second is not first and revision is not None and not revision.stale
+    assert [m.release_start.any for m in second.model.members.values() if m.name == "Loft B1-B2"] == [True]
+    assert any(f.code == "match.carried" and f.severity == "note" for f in second.findings)
+    same = [f for f in second.findings if f.code == "material.density" and f.message == accepted.message]
+    assert all(revision.decided(f) == ("accepted", "as ordered (decided on Revision A)") for f in same)
+    loft.session.undo.undo()
+    rested(qtbot, loft)
+    assert [m.release_start.any for m in second.model.members.values() if m.name == "Loft B1-B2"] == [False]
+    assert not any(f.code == "match.carried" for f in second.findings)
+
+
 def test_save_as_and_reopen(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
     finding = demo.state.review.findings[0]  # type: ignore[union-attr]
     demo.session.decide(finding, "accepted", "so it is")

@@ -76,7 +76,8 @@ def test_cuts_are_made_moved_copied_and_taken_back(demo: Window, qtbot: QtBot) -
     act(w, qtbot, "run.cuts_again")
     fill(w, qtbot, w.cut_desk.form, family="Roof x", storey="Loft")
     why = [r for r in rows(w, "cuts") if str(r[0]).startswith("Loft")]
-    assert len(why) == 5 and "nothing that the run computes as a shell" in str(why[0][-1])
+    # no shell there: the beams that cross are cut
+    assert len(why) == 5 and not str(why[0][-1]) and all(abs(float(r[5])) < 1e6 for r in why)  # type: ignore[arg-type]
     w.session.undo.undo()
     rested(qtbot, w)
     assert len(model_of(w).cuts) == 5

@@ -58,7 +58,7 @@ def test_the_wheel_holds_fonts_and_demo(tmp_path: Path) -> None:
     )  # fmt: skip
     assert done.returncode == 0, done.stderr
     names = zipfile.ZipFile(next(tmp_path.glob("*.whl"))).namelist()
-    for wanted in ("rod_tally/desk/fonts/Lato-Regular.ttf", "rod_tally/demo/data/tern-quay-a.ifc", "rod_tally/cli.py"):
+    for wanted in ("rod_tally/fonts/Lato-Regular.ttf", "rod_tally/demo/data/tern-quay-a.ifc", "rod_tally/cli.py"):
         assert wanted in names
     assert not any(n.startswith("tests/") for n in names)
 

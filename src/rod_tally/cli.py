@@ -23,6 +23,8 @@ def main(argv: Sequence[str] | None = None) -> int:
             return guarded(arguments, review_command)
         if arguments.command == "export":
             return guarded(arguments, export_command)
+        if arguments.command == "report":
+            return guarded(arguments, report_command)
         if arguments.command == "make":
             return guarded(arguments, make_command)
         from .desk.app import start  # Qt is loaded only when there is a window to show
@@ -64,6 +66,15 @@ def parser() -> argparse.ArgumentParser:
     x.add_argument("--results", action="store_true", help="run the model and write its results into the IFC file too")
     x.add_argument("--takeoff", type=Path, metavar="FILE", help="the spreadsheet to write the take-off to")
     x.add_argument("--settings", type=Path, metavar="FILE", help="settings of the transfer, TOML")
+    t = sub.add_parser("report", help="write the report of a review, or its findings for the modellers")
+    t.add_argument(
+        "model", type=Path, metavar="MODEL", help="an IFC file or a Rod Tally project file, whose decisions go in"
+    )
+    t.add_argument("--against", type=Path, metavar="BASELINE", help="the reviewed model to compare with")
+    t.add_argument("--settings", type=Path, metavar="FILE", help="settings of the review, TOML")
+    t.add_argument("--html", type=Path, metavar="FILE", help="the report as one HTML file")
+    t.add_argument("--pdf", type=Path, metavar="FILE", help="the report on paper")
+    t.add_argument("--bcf", type=Path, metavar="FILE", help="findings as topics, BCF 2.1")
     k = sub.add_parser("make", help="make a frame or a façade frame from parameters")
     k.add_argument("model", type=Path, metavar="RECIPE", help="the recipe, TOML")
     k.add_argument("--ifc", type=Path, required=True, metavar="FILE", help="the IFC file to write")
@@ -133,6 +144,30 @@ def review_command(arguments: argparse.Namespace) -> int:
 
         write_workbook(done, arguments.xlsx)
     print(summary(done))
+    return 1 if done.blocking else 0
+
+
+def report_command(arguments: argparse.Namespace) -> int:
+    """Review and write it up; never over a source."""
+    from .output.bcf import write_bcf
+    from .output.report import write_html, write_pdf
+    from .project.open import review_path
+
+    wanted = [p for p in (arguments.html, arguments.pdf, arguments.bcf) if p is not None]
+    if not wanted:
+        return say("report: name a file with --html, --pdf or --bcf")
+    for path in wanted:
+        for source in (arguments.model, arguments.against):
+            if source is not None and path.exists() and source.exists() and path.samefile(source):
+                return say(f"{path}: is the source itself, which is never changed; choose another name")
+    settings = settings_of(arguments)
+    done = review_path(arguments.model, settings, arguments.against)
+    if arguments.html:
+        print(f"report written to {write_html(done, settings, arguments.html)}")
+    if arguments.pdf:
+        print(f"report written to {write_pdf(done, settings, arguments.pdf)}")
+    if arguments.bcf:
+        print(f"{len(done.findings)} findings written to {write_bcf(done, arguments.bcf)}")
     return 1 if done.blocking else 0
 
 

@@ -74,7 +74,7 @@ def dress(app: QApplication) -> None:
     """Fonts that ship with the application, and the style sheet; once, as every widget there is is styled anew."""
     if app.styleSheet() == STYLE:
         return
-    for path in sorted((Path(__file__).parent / "fonts").glob("*.ttf")):
+    for path in sorted((Path(__file__).parent.parent / "fonts").glob("*.ttf")):
         QFontDatabase.addApplicationFont(str(path))
     font = QFont("Lato", 10)
     app.setFont(font)

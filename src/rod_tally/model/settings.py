@@ -136,6 +136,16 @@ class OutputSettings:
 
 
 @dataclass(slots=True)
+class ReportSettings:
+    """What stands on the title page, and how much of each chapter: full, short or off."""
+
+    project: str = ""
+    firm: str = ""
+    reviewer: str = ""
+    chapters: dict[str, str] = field(default_factory=dict)
+
+
+@dataclass(slots=True)
 class CutSettings:
     """A cut across a storey's floor between two points in plan, m; `about`: what moments are taken about, absent: its middle."""
 
@@ -186,6 +196,7 @@ class Settings:
     combinations: CombinationSettings = field(default_factory=CombinationSettings)
     compare: CompareSettings = field(default_factory=CompareSettings)
     output: OutputSettings = field(default_factory=OutputSettings)
+    report: ReportSettings = field(default_factory=ReportSettings)
     cuts: list[CutSettings] = field(default_factory=list)
 
     @classmethod
@@ -273,6 +284,10 @@ _RANGES: dict[str, tuple[float, float]] = {
     "mesh.size": (0.02, 50.0), "run.stations": (3, 1001), "modes.count": (0, 10_000),
     "compare.relative": (0.0, 10.0), "compare.absolute_force": (0.0, 1e12),
 }  # fmt: skip
+CHAPTERS = (
+    "source", "taken", "findings", "corrections", "loads", "modes", "storeys", "displacements", "forces", "walls", "cuts", "changes",
+    "elsewhere", "sign",
+)  # fmt: skip
 FACTORS = (-1000.0, 1000.0)  # of mass
 _OPTIONAL = ("transfer.joins.ends", "transfer.joins.members", "transfer.joins.surfaces")
 
@@ -305,6 +320,13 @@ def _checked(where: str, key: str, default: Any, value: Any) -> Any:
         unknown = [v for v in value.values() if v not in catalogue()] if good else []
         if unknown:
             raise SettingsError(f"{where}: {key} maps to {unknown[0]!r}, which is not in the catalogue")
+    elif key == "report.chapters":
+        good = isinstance(value, dict)
+        for chapter, how in value.items() if good else ():
+            if chapter not in CHAPTERS or how not in ("full", "short", "off"):
+                raise SettingsError(
+                    f"{where}: {key}.{chapter} is {how!r}; chapters are {', '.join(CHAPTERS)}, each full, short or off"
+                )
     elif key == "transfer.materials":
         good = isinstance(value, dict) and all(isinstance(v, str) for v in value.values())
         unknown = [v for v in value.values() if v not in grades()] if good else []

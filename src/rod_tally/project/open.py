@@ -10,7 +10,7 @@ from ..intake import IntakeError
 from ..model import Model, Settings
 from ..model.settings import RunSettings
 from ..review.decisions import Decision
-from ..review.review import Progress, Review, attach_comparison, read_model, review, run_only, silent
+from ..review.review import Progress, Review, attach_carried, attach_comparison, read_model, review, run_only, silent
 from .store import SUFFIX, Project, ProjectError
 
 
@@ -45,8 +45,8 @@ def review_path(
         carried = carry_over(base, model)
     done = review(model, settings, progress)
     done.decisions = decisions_at(path)
-    if carried is not None and carried.finding is not None:
-        done.findings = sorted([*done.findings, carried.finding], key=lambda f: f.order)
+    if carried is not None:
+        attach_carried(done, carried)
     if base is not None:
         own = replace(settings, run=shared_cases(base, settings))
         attach_comparison(done, run_only(base, own, progress))

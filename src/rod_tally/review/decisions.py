@@ -25,6 +25,35 @@ class Decision:
         return self.code + ":" + ",".join(sorted(self.ids))
 
 
+def carried_decisions(
+    old: Iterable[Finding],
+    made: dict[str, tuple[str, str]],
+    new: Iterable[Finding],
+    twin: dict[str, str],
+    revision: str,
+) -> dict[str, tuple[str, str]]:
+    """Acceptances of the reviewed revision for the same findings of its successor, by key, marked with where they were made.
+
+    `made` holds decision and reason by key; `twin` the part of the successor for each of the reviewed one. A finding whose
+    words or numbers are others now is open again, and so is one that was corrected and is there still.
+    """
+    words: dict[str, str] = {}
+    for f in old:
+        for one in f.parts or (f,):
+            status, reason = made.get(one.key, ("open", ""))
+            if status == "accepted":
+                ids = sorted(twin.get(i, i) for i in one.ids)
+                words[f"{one.code}:{','.join(ids)}\n{one.message}"] = reason
+    out = {}
+    for f in new:
+        for one in f.parts or (f,):
+            known = words.get(f"{one.key}\n{one.message}")
+            if known is not None:
+                mark = f"(decided on {revision})"
+                out[one.key] = ("accepted", known if known.endswith(mark) else f"{known} {mark}".strip())
+    return out
+
+
 def decision_on(finding: Finding, decisions: Iterable[Decision]) -> Decision | None:
     """The decision on a finding, None while it is open; of findings gathered in one, while one of them is."""
     by_key = {d.key: d for d in decisions if d.decision != "open"}

@@ -21,6 +21,7 @@ from ..analysis.results.walls import WallForces, wall_forces
 from ..analysis.shells.fields import PlateFields
 from ..checks import Subject, run_checks
 from ..compare import Comparison, Side, compare
+from ..compare.carry import CarriedOver
 from ..compare.elsewhere import Elsewhere, compare_elsewhere
 from ..intake import read_source
 from ..intake.result_tables import read_results
@@ -65,6 +66,7 @@ class Review:
     centres: list[StoreyCentre] = field(default_factory=list)
     comparison: Comparison | None = None
     elsewhere: Elsewhere | None = None
+    carried: CarriedOver | None = None
     decisions: list[Decision] = field(default_factory=list)
     rules_fault: str = ""
     stale: bool = False
@@ -120,6 +122,20 @@ class Review:
                 found = str(error)
             self._sections[id(cut)] = cut, found
         return self._sections[id(cut)][1]
+
+    @property
+    def other_findings(self) -> list[Finding]:
+        """Those that no check of the model gives: of the comparison, of what was carried over, of cuts and combinations."""
+        out = self.unplaced_cuts if not self.stale else []
+        if self.comparison is not None:
+            out = [*out, *self.comparison.findings]
+        if self.elsewhere is not None:
+            out = [*out, *self.elsewhere.findings]
+        if self.carried is not None and self.carried.finding is not None:
+            out = [*out, self.carried.finding]
+        if self._combined is not None and self._combined.reduced:
+            out = [*out, reduced_finding(self._combined)]
+        return out
 
     @property
     def cuts(self) -> list[Cut]:
@@ -426,6 +442,13 @@ def attach_elsewhere(done: Review, path: Path) -> None:
     """Compare a review with results from elsewhere. Raises IntakeError for tables that cannot be read."""
     done.elsewhere = compare_elsewhere(done.model, done.results, done.computed_combinations, read_results(path))
     done.findings = sorted([*done.findings, *done.elsewhere.findings], key=lambda f: f.order)
+
+
+def attach_carried(done: Review, carried: CarriedOver) -> None:
+    """Put what was carried over from the reviewed revision beside the findings."""
+    done.carried = carried
+    if carried.finding is not None:
+        done.findings = sorted([*done.findings, carried.finding], key=lambda f: f.order)
 
 
 def attach_comparison(done: Review, base: Review) -> None:

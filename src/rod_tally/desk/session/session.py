@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import copy
+import getpass
 import json
 import sqlite3
 from collections.abc import Callable, Container
@@ -15,6 +16,7 @@ from PyQt6.QtGui import QUndoStack
 
 from ...analysis import AnalysisError
 from ...checks import Subject, run_checks
+from ...compare.carry import carry_over
 from ...intake import IntakeError, read_source
 from ...loads import Distribution
 from ...loads.combinations.rules import RulesError
@@ -30,13 +32,14 @@ from ...project import Project, ProjectError
 from ...project.corrections import CorrectionBook
 from ...project.store import SUFFIX, is_old, run_print
 from ...review import Review, review
-from ...review.review import attach_comparison, read_model
+from ...review.decisions import carried_decisions
+from ...review.review import attach_carried, attach_comparison, read_model
 from ...transfer.joining.preview import preview_joins
 from .actions import ACCEPT, FORMS, GO, MAP, REOPEN, edits_for
 from .jobs import Jobs
 from .kept import data_folder, load_project, review_of, source_of
 from .state import DeskState, Revision
-from .undo_commands import Again, Correct, CorrectAll, Decide, Look
+from .undo_commands import Again, CarriedIn, Correct, CorrectAll, Decide, Look
 
 KNOWN = (IntakeError, ProjectError, AnalysisError, OutputError, SettingsError, RulesError, LateralError)
 RECENT = 8
@@ -105,10 +108,17 @@ class Session(QObject):
     def _take(self, path: Path, project: Project, before: list[Revision], progress: Progress) -> Revision:
         """Read, review, compare and keep a revision; all of it in the background."""
         model = read_model(path, self.settings, progress)
+        carried = carry_over(before[-1].review.model, model) if before else None
         done = review(model, self.settings, progress)
+        decisions: dict[str, tuple[str, str]] = {}
         if before:
             progress("Comparing", 0.94)
-            attach_comparison(done, before[-1].review)
+            last = before[-1]
+            attach_comparison(done, last.review)
+            assert carried is not None and done.comparison is not None
+            attach_carried(done, carried)
+            twin = {m.baseline_id: m.revised_id for m in done.comparison.parts if m.baseline_id and m.revised_id}
+            decisions = carried_decisions(last.review.findings, last.decisions, done.findings, twin, last.name)
         progress("Keeping it", 0.97)
         name = f"Revision {chr(ord('A') + len(before) % 26)}"
         ident = project.add_revision(name, model)
@@ -116,7 +126,9 @@ class Session(QObject):
         if done.comparison is not None:
             project.add_comparison(before[-1].id, ident, done.comparison)
         project.save_settings(self.settings)
-        return Revision(ident, name, done, run_name="Run 1", run_print=run_print(model, self.settings))
+        if decisions:
+            project.decide_all(ident, decisions, self.reviewer)
+        return Revision(ident, name, done, decisions, run_name="Run 1", run_print=run_print(model, self.settings))
 
     def _take_new(self, path: Path, progress: Progress) -> tuple[Project, Revision]:
         project = self._new_project()
@@ -137,8 +149,11 @@ class Session(QObject):
         self.project_changed.emit()
         done = revision.review
         self.said.emit(f"{revision.name}: {len(done.model.members)} members, {len(done.blocking)} blocking findings")
+        carried = done.carried
+        if carried is not None and carried.edits:
+            self.undo.push(CarriedIn(self, revision, carried.edits))
         self.before = self.book().recall(Path(done.model.source_file)) if done.model.source_file else []
-        if self.before:
+        if self.before and not done.model.corrections:
             self.asked_again.emit(len(self.before))
 
     def correct_again(self) -> None:
@@ -147,6 +162,16 @@ class Session(QObject):
         if revision is not None and self.before and not self.jobs.busy:
             records, self.before = self.before, []
             self.undo.push(Again(self, revision, records))
+
+    @property
+    def reviewer(self) -> str:
+        """Who decides: the name in the settings of the report, else the user's of this machine."""
+        if self.settings.report.reviewer:
+            return self.settings.report.reviewer
+        try:
+            return getpass.getuser()
+        except (KeyError, OSError, ImportError):
+            return ""
 
     @staticmethod
     def book() -> CorrectionBook:
@@ -430,7 +455,7 @@ class Session(QObject):
         """Keep decisions on findings, by their keys."""
         revision.decisions |= decisions
         if self.project is not None:
-            self._saving(lambda p: p.decide_all(revision.id, decisions))
+            self._saving(lambda p: p.decide_all(revision.id, decisions, self.reviewer))
         self.state.decided.emit()
 
     def keep_look(self, revision: Revision, item: str, seen: bool) -> None:
@@ -466,11 +491,9 @@ class Session(QObject):
             return run_checks(subject, progress), stale, loads
 
         def done(value: tuple[list[Finding], bool, Distribution]) -> None:
-            comparison = revision.review.comparison
-            extra = comparison.findings if comparison is not None else []
-            revision.review.findings = sorted([*value[0], *extra], key=lambda f: f.order)
             revision.review.model_changed(value[2])
             revision.stale = value[1]
+            revision.review.findings = sorted([*value[0], *revision.review.other_findings], key=lambda f: f.order)
             self.state.refresh()
 
         def cancelled() -> None:

@@ -108,6 +108,26 @@ class CorrectAll(QUndoCommand):
         self.session.model_changed(self.revision)
 
 
+class CarriedIn(CorrectAll):
+    """What was carried over from the reviewed revision: made already when it comes here, and taken back in one step."""
+
+    def __init__(self, session: Session, revision: Revision, edits: list[Edit]) -> None:
+        super().__init__(session, revision, edits, partly=True)
+        self.setText(f"carry over {len(edits)} corrections")
+        self.fresh, self.carried = True, revision.review.carried
+
+    def redo(self) -> None:
+        if self.fresh:
+            self.fresh = False
+            return
+        self.revision.review.carried = self.carried
+        super().redo()
+
+    def undo(self) -> None:
+        self.revision.review.carried = None
+        super().undo()
+
+
 class Again(QUndoCommand):
     """All corrections of before in one step of the undo."""
 

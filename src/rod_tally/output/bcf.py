@@ -1,0 +1,111 @@
+"""Findings as topics of a BCF 2.1 file, for those who correct the building model."""
+
+from __future__ import annotations
+
+import re
+import uuid
+import warnings
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from ..model import Finding
+from ..review.decisions import decision_on
+from ..review.review import Review
+from .sketch import Sketches
+from .write import OutputError, write_whole
+
+SPACE = uuid.UUID("5d8f1e0a-6b1c-4a6e-8f0b-2f6f0d6c7a11")
+GLOBAL_ID = re.compile(r"[0-3][0-9A-Za-z_$]{21}")
+AUTHOR = "Rod Tally"
+STATUS = {None: "Open", "accepted": "Accepted", "corrected": "Corrected"}
+PICTURES = 300  # of places; beyond that a topic has its view alone
+MOST_IDS = 500  # parts that one view selects
+TITLE = 120  # letters
+
+
+def write_bcf(review: Review, path: Path) -> Path:
+    """Write every finding, with its place, its parts and the decision on it. Raises OutputError.
+
+    A finding has the same topic each time, so that a later file brings the state up to date.
+    """
+    import bcf.v2.model as mdl
+    from bcf.v2.bcfxml import BcfXml
+
+    name = review.model.name or Path(review.model.source_file).stem
+    file = BcfXml.create_new(name)
+    sketches = Sketches(review.model)
+    for k, f in enumerate(review.findings):
+        _topic(file, mdl, review, f, sketches if k < PICTURES else None)
+
+    def save(p: Path) -> None:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            file.save(p)
+
+    try:
+        write_whole(path, save)
+    except OSError as error:
+        raise OutputError(f"{path}: cannot be written to: {error.strerror or error}") from error
+    return path
+
+
+def _topic(file: Any, mdl: Any, review: Review, f: Finding, sketches: Sketches | None) -> None:
+    from xsdata.models.datatype import XmlDateTime
+
+    made = decision_on(f, review.decisions)
+    title = f"{f.code}: {f.message}"
+    title = title if len(title) <= TITLE else title[: TITLE - 1] + "…"
+    topic = file.add_topic(
+        title, f.message, AUTHOR, topic_type=f.severity, topic_status=STATUS[made.decision if made else None]
+    )
+    guid = str(uuid.uuid5(SPACE, f"{review.model.name}/{f.key}"))
+    if guid in file.topics:
+        guid = str(uuid.uuid5(SPACE, f"{review.model.name}/{f.key}/{f.message}/{f.at}"))
+    file.topics[guid] = file.topics.pop(topic.guid)
+    topic.topic.guid = guid
+    topic._topic_dir = Path(guid)
+    topic.topic.labels = [f.code]
+    if made is not None:
+        when = datetime.fromisoformat(made.when) if made.when else datetime.now(UTC)
+        text = made.decision + (f": {made.reason}" if made.reason else "")
+        topic.comments = [
+            mdl.Comment(
+                date=XmlDateTime.from_datetime(when), author=made.by or AUTHOR, comment=text, guid=str(uuid.uuid5(SPACE, f"{guid}/{text}")),
+            )
+        ]  # fmt: skip
+    guids = [i for i in f.ids if GLOBAL_ID.fullmatch(i)][:MOST_IDS]
+    at = f.at if f.at is not None else _middle(review, f.ids)
+    if at is None:
+        return
+    place = np.array(at, float) + review.model.origin
+    view = topic.add_viewpoint_from_point_and_guids(place, *guids)
+    # from the south-west and above, near enough to see the place
+    away = np.array([-0.6, -0.7, 0.55]) * 8.0
+    camera = view.visualization_info.perspective_camera
+    for point, v in (
+        (camera.camera_view_point, place + away), (camera.camera_direction, -away / np.linalg.norm(away)),
+        (camera.camera_up_vector, _up(-away)),
+    ):  # fmt: skip
+        point.x, point.y, point.z = (float(c) for c in v)
+    sketch = sketches.of(at, f.ids) if sketches is not None else None
+    if sketch is not None:
+        view.snapshot = sketch.png()
+        topic.markup.viewpoints[-1].snapshot = "snapshot.png"
+
+
+def _up(forward: np.ndarray) -> np.ndarray:
+    side = np.cross(forward, [0.0, 0, 1])
+    up = np.cross(side, forward)
+    return np.asarray(up / np.linalg.norm(up))
+
+
+def _middle(review: Review, ids: tuple[str, ...]) -> tuple[float, float, float] | None:
+    for ident in ids:
+        member, surface = review.model.members.get(ident), review.model.surfaces.get(ident)
+        if member is not None or surface is not None:
+            middle = review.model.line(member).mean(axis=0) if member is not None else surface.outer.mean(axis=0)  # type: ignore[union-attr]
+            return float(middle[0]), float(middle[1]), float(middle[2])
+    return None

@@ -1,0 +1,118 @@
+"""Chapters to HTML by one template, and the same to PDF."""
+
+from __future__ import annotations
+
+import logging
+import warnings
+from datetime import UTC, datetime
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+from jinja2 import Environment, PackageLoader, StrictUndefined
+from markupsafe import Markup
+
+from ...model import Settings
+from ...review.review import Review
+from ..write import OutputError, write_text, write_whole
+from .chapters import chapters, stamps
+from .parts import Chapter
+
+FONTS = Path(__file__).parent.parent.parent / "fonts"
+
+
+@lru_cache(maxsize=1)
+def _environment() -> Environment:
+    env = Environment(
+        loader=PackageLoader("rod_tally.output.report"), autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True,
+    )  # fmt: skip
+    env.globals["raw"] = Markup
+    return env
+
+
+def html(review: Review, settings: Settings, paper: bool = False) -> str:
+    """The report as one HTML text; `paper`: with page numbers in the contents and without the index of links."""
+    made = chapters(review, settings)
+    own = settings.report
+    title = " ".join((own.project or review.model.name or Path(review.model.source_file).stem).split())
+    return _environment().get_template("report.html").render(
+        title=title, firm=own.firm, reviewer=own.reviewer, chapters=made, stamps=stamps(review), paper=paper, index=_index(review, made),
+        made=datetime.now(UTC).strftime("%Y-%m-%d %H:%M UTC"), fonts=FONTS.as_uri(), linked=_linked(review, made),
+    )  # fmt: skip
+
+
+def write_html(review: Review, settings: Settings, path: Path) -> Path:
+    """Write the report to one HTML file that needs nothing else. Raises OutputError."""
+    text = html(review, settings)
+    try:
+        write_whole(path, lambda p: write_text(p, text))
+    except OSError as error:
+        raise OutputError(f"{path}: cannot be written to: {error.strerror or error}") from error
+    return path
+
+
+def write_pdf(review: Review, settings: Settings, path: Path) -> Path:
+    """Write the report as PDF. Raises OutputError, also where the libraries that print are missing."""
+    try:
+        with warnings.catch_warnings():
+            # without the library that makes fonts smaller the file is only larger
+            warnings.simplefilter("ignore", DeprecationWarning)
+            from weasyprint import HTML  # type: ignore[import-untyped]
+            from weasyprint.urls import URLFetcher  # type: ignore[import-untyped]
+    except OSError as error:
+        raise OutputError(f"{path}: the library that prints needs Pango, which is not installed ({error})") from error
+    for name in ("weasyprint", "fontTools"):
+        logging.getLogger(name).setLevel(logging.ERROR)
+    text = html(review, settings, paper=True)
+
+    # the fonts that ship with the program lie in files; nothing else is asked for
+    only_files = URLFetcher(allowed_protocols=("file",))
+
+    def save(p: Path) -> None:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore", DeprecationWarning)
+            HTML(string=text, url_fetcher=only_files).write_pdf(str(p))
+
+    try:
+        write_whole(path, save)
+    except OSError as error:
+        raise OutputError(f"{path}: cannot be written to: {error.strerror or error}") from error
+    return path
+
+
+def _named(made: list[Chapter]) -> dict[str, list[int]]:
+    """Parts that chapters name, with the numbers of the findings about each."""
+    out: dict[str, list[int]] = {}
+    for c in made:
+        for f in c.findings:
+            for ident in f.finding.ids:
+                out.setdefault(ident, []).append(f.number)
+        for t in c.tables:
+            for row in t.cells:
+                for cell in row:
+                    for ident in cell.ids:
+                        out.setdefault(ident, [])
+    return out
+
+
+def _linked(review: Review, made: list[Chapter]) -> set[str]:
+    return {i for i in _named(made) if review.model.part(i) is not None}
+
+
+def _index(review: Review, made: list[Chapter]) -> list[dict[str, Any]]:
+    rows = []
+    for ident, numbers in _named(made).items():
+        part = review.model.part(ident)
+        if part is not None:
+            section = getattr(part, "section", None) or f"{getattr(part, 'thickness', 0.0) * 1000:.0f} mm"
+            rows.append(
+                {
+                    "id": ident,
+                    "name": part.name or ident,
+                    "cls": part.cls,
+                    "section": section,
+                    "storey": part.storey,
+                    "findings": numbers,
+                }
+            )
+    return sorted(rows, key=lambda r: (str(r["cls"]), str(r["name"])))
