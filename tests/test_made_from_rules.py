@@ -228,3 +228,33 @@ def test_notional_loads_of_a_building_of_walls_and_slabs() -> None:
     weight = sum(m.surface_weight(s) for s in m.surfaces.values())
     applied = run(m, RunSettings(), meshing=MeshSettings(1.0)).applied
     assert applied["Notional -y"] == pytest.approx([0, -weight / 200, 0], abs=1e-6)
+
+
+@pytest.mark.parametrize("beams", [0, 1, 2])
+def test_edge_beams_do_not_draw_the_storey_force_to_themselves(beams: int) -> None:
+    """Light beams along two edges change the storey's drift little and take their own mass's share alone: the floor bends as it
+    did. Force and moment about the centre of mass stay exact."""
+    from rod_tally.model import Member, Node, Section
+
+    drifts = {}
+    for n in {0, beams}:
+        m = house_of_walls()
+        m.sections["b"] = Section("b", "plain", area=0.01, iy=1e-5, iz=1e-5, j=1e-5)
+        for k in range(n):
+            x = 4.0 * k
+            for end, y in (("a", 0.0), ("b", 6.0)):
+                m.nodes[f"{end}{k}"] = Node(f"{end}{k}", np.array([x, y, 6.0]))
+            m.members[f"b{k}"] = Member(f"b{k}", f"b{k}", "beam", f"a{k}", f"b{k}", "b", "plate", np.array([0, 0, 1.0]))
+            m.surfaces["s1"].joints.append(SurfaceJoint("member", f"b{k}", np.array([(x, 0, 6.0), (x, 6, 6.0)])))
+        found = levels(m, {"G": 1.0})
+        AddCases(storey_cases("E", "seismic", found, {"L2": [20e3, 5e3, 3e3]}, 0.0, "t")).apply(m)
+        r = run(m, RunSettings(), meshing=MeshSettings(0.5))
+        assert not r.left_out
+        e = r.equilibrium[r.case_index("E")]
+        c = found[2].centre
+        assert e.applied[:2] == pytest.approx([20e3, 5e3])
+        assert e.applied[5] == pytest.approx(3e3 + c[0] * 5e3 - c[1] * 20e3, rel=1e-9)
+        on_nodes = sum(np.abs(x.force).sum() for x in m.cases["E"].node_loads)
+        assert on_nodes < 0.03 * 25e3 * max(n, 1) and (n or on_nodes == 0)
+        drifts[n] = float(np.abs(r.displacement[r.case_index("E"), np.isclose(r.xyz[:, 2], 6.0), 0]).max())
+    assert drifts[beams] == pytest.approx(drifts[0], rel=0.05)

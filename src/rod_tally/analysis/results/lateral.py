@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -29,8 +29,8 @@ WAYS = ((" +x", 0, 1), (" -x", 0, -1), (" +y", 1, 1), (" -y", 1, -1))
 
 @dataclass(slots=True)
 class Level:
-    """A storey with the nodes at its level, or where there are none the slabs that carry as shells: mass (kg), its centre and
-    the extent of these in plan (m), height above the base (m)."""
+    """A storey with the nodes at its level and the slabs there that carry as shells on a floor that is not rigid: mass (kg) of
+    each and of all, its centre and the extent of these in plan (m), height above the base (m)."""
 
     name: str
     elevation: float
@@ -42,21 +42,35 @@ class Level:
     centre: Array
     extent: Array
     slabs: list[Surface] = field(default_factory=list)
+    slab_mass: Array = field(default_factory=lambda: np.zeros(0))
 
 
-def levels(model: Model, mass_of: dict[str, float], distribution: Distribution | None = None) -> list[Level]:
+def levels(
+    model: Model, mass_of: dict[str, float], distribution: Distribution | None = None, rigid: Sequence[str] = ()
+) -> list[Level]:
     """Storeys from the lowest up with the mass of these cases times their factors; the lowest one is the base.
 
-    All mass within half-way to the next storey belongs to a storey. Raises LateralError without storeys or mass.
+    All mass within half-way to the next storey belongs to a storey. `rigid`: storeys that a run moves in plan as one; there
+    the nodes share everything, elsewhere slabs that carry as shells hold their own mass. Raises LateralError without
+    storeys or mass.
     """
     if len(model.storeys) < 2:
         raise LateralError("storey forces need two storeys at least, and the model has " + str(len(model.storeys)))
-    handed, distribution = _handed_on(model, distribution)
+    at_levels = np.array([s.elevation for s in model.storeys])
+    flexible = {
+        s.id: storey.name
+        for storey in model.storeys
+        if storey.name not in rigid
+        for s in level_slabs(model, storey.elevation, at_levels)
+        if s.way == "shell" and not s.on_ground
+    }
+    handed, distribution = _handed_on(model, distribution, set(flexible))
     m = mesh(handed, [i for i, x in handed.members.items() if handed.usable(x)])
     mass = nodal_mass(handed, m, mass_of, distribution)
-    places, lumps = _on_walls(handed, distribution, mass_of)
+    places, lumps = _on_walls(handed, distribution, mass_of, set(flexible))
     lumps = np.maximum(lumps, 0.0) / GRAVITY
-    if mass.sum() + lumps.sum() <= 0:
+    own_mass = _on_shells(handed, distribution, mass_of, set(flexible))
+    if mass.sum() + lumps.sum() + sum(own_mass.values()) <= 0:
         raise LateralError(f"there is no mass in {', '.join(mass_of) or 'no case'}")
     ordered = sorted(model.storeys, key=lambda s: s.elevation)
     z = np.array([s.elevation for s in ordered])
@@ -69,45 +83,75 @@ def levels(model: Model, mass_of: dict[str, float], distribution: Distribution |
     for k, storey in enumerate(ordered):
         here = np.flatnonzero((at == k) & near & used & ~_held(model, m))
         mine = lump_at == k
-        own = float(mass[at == k].sum() + lumps[mine].sum())
-        weights = mass[here].copy()
-        slabs: list[Surface] = []
-        if len(here):
-            if mine.any():
-                _, to = cKDTree(m.xyz[here]).query(places[mine])
-                np.add.at(weights, to, lumps[mine])
-            weights = weights if weights.sum() > 0 else np.ones(len(here))
-            centre = weights @ m.xyz[here] / weights.sum()
-            extent = np.ptp(m.xyz[here, :2], axis=0)
-        else:
+        slabs = [model.surfaces[i] for i, name in flexible.items() if name == storey.name]
+        if storey.name in rigid and not len(here):
             slabs = [s for s in level_slabs(model, float(z[k]), z) if s.way == "shell" and not s.on_ground]
-            centre = lumps[mine] @ places[mine] / lumps[mine].sum() if lumps[mine].sum() > 0 else np.zeros(3)
-            extent = np.ptp(np.concatenate([s.outer[:, :2] for s in slabs]), axis=0) if slabs else np.zeros(2)
+        slab_mass = np.array([own_mass.get(s.id, 0.0) for s in slabs])
+        own = float(mass[at == k].sum() + lumps[mine].sum() + slab_mass.sum())
+        weights = mass[here].copy()
+        centres = np.array([_centre(s) for s in slabs]).reshape(-1, 2)
+        if mine.any() and len(slabs):  # walls go with the slab that is nearest
+            _, to = cKDTree(centres).query(places[mine, :2])
+            np.add.at(slab_mass, to, lumps[mine])
+        elif mine.any() and len(here):
+            _, to = cKDTree(m.xyz[here]).query(places[mine])
+            np.add.at(weights, to, lumps[mine])
+        if weights.sum() + slab_mass.sum() <= 0:
+            weights, slab_mass = np.ones(len(here)), np.array([s.area for s in slabs])
+        where = np.concatenate([m.xyz[here, :2], centres])
+        all_mass = np.concatenate([weights, slab_mass])
+        centre = all_mass @ where / all_mass.sum() if len(where) else np.zeros(2)
+        corners = np.concatenate([m.xyz[here, :2], *(s.outer[:, :2] for s in slabs)])
+        extent = np.ptp(corners, axis=0) if len(corners) else np.zeros(2)
         out.append(
             Level(storey.name, float(z[k]), float(z[k] - z[0]), [m.node_ids[i] for i in here], weights, m.xyz[here], own,
-                  centre[:2], extent, slabs)
+                  centre, extent, slabs, slab_mass)
         )  # fmt: skip
     return out
 
 
-def _handed_on(model: Model, distribution: Distribution | None) -> tuple[Model, Distribution]:
-    """The model with slabs that carry as shells handing their loads to beams and columns instead: forces of whole storeys go to
-    the model's nodes, as if each floor were one stiff plate."""
-    shells = [s for s in model.surfaces.values() if s.way == "shell" and not (s.upright or s.on_ground)]
+def _centre(s: Surface) -> Array:
+    """Centre of a surface's area in plan (2,)."""
+    middle = Polygon(s.outer[:, :2], [o[:, :2] for o in s.openings]).centroid
+    return np.array([middle.x, middle.y])
+
+
+def _on_shells(model: Model, distribution: Distribution, factors: dict[str, float], own: set[str]) -> dict[str, float]:
+    """Mass (kg) that slabs hold themselves in these cases times their factors."""
+    out: dict[str, float] = {}
+    for name, factor in factors.items():
+        for h in distribution.case(name).held if name in model.cases else ():
+            if h.surface in own:
+                out[h.surface] = out.get(h.surface, 0.0) - factor * float(h.force[2]) / GRAVITY
+    return {i: max(v, 0.0) for i, v in out.items()}
+
+
+def _handed_on(
+    model: Model, distribution: Distribution | None, flexible: Collection[str] = ()
+) -> tuple[Model, Distribution]:
+    """The model with slabs that carry as shells handing their loads to beams and columns instead, all but the `flexible` ones:
+    forces of whole storeys go to the model's nodes, as if each of these floors were one stiff plate."""
+    shells = [
+        s
+        for s in model.surfaces.values()
+        if s.way == "shell" and not (s.upright or s.on_ground) and s.id not in flexible
+    ]
     if not shells:
         return model, distribution or Distribution(model)
     other = replace(model, surfaces={**model.surfaces, **{s.id: replace(s, way="two-way") for s in shells}})
     return other, Distribution(other)
 
 
-def _on_walls(model: Model, distribution: Distribution, factors: dict[str, float]) -> tuple[Array, Array]:
+def _on_walls(
+    model: Model, distribution: Distribution, factors: dict[str, float], without: Collection[str] = ()
+) -> tuple[Array, Array]:
     """Places (k, 3) and vertical loads (k,), downwards, of what walls (and slabs that hand nothing on) hold in these cases times
     their factors; what acts on the whole of a wall in SLICES over its height, so that each storey gets its part."""
     places, loads = [], []
     for name, factor in factors.items():
         for h in distribution.case(name).held if name in model.cases else ():
             s = model.surfaces[h.surface]
-            if s.on_ground:
+            if s.on_ground or s.id in without:
                 continue
             place, down = h.line.mean(axis=0), -factor * float(h.force[2])
             if s.upright and h.pressure is not None and h.area is None:
@@ -128,14 +172,14 @@ def _held(model: Model, m: Mesh) -> NDArray[np.bool_]:
 def at_level(
     level: Level, fx: float, fy: float, mz: float = 0.0, off: tuple[float, float] = (0.0, 0.0)
 ) -> list[dict[str, Any]]:
-    """Loads with exactly this force and moment at a level, `off` (m) from its centre of mass: on its nodes, or where it has none
-    on its slabs.
+    """Loads with exactly this force and moment at a level, `off` (m) from its centre of mass: on its nodes, and as pressure on its
+    slabs that carry as shells.
 
-    Shared by nodal mass; what turns goes square to the arms from the centre, as on a rigid floor. Raises LateralError
-    where the level has no nodes.
+    Shared by mass where mass is; what turns goes square to the arms from the centre, as on a rigid floor. Raises
+    LateralError where the level has neither.
     """
-    if not level.nodes and level.slabs:
-        return _on_slabs(level, fx, fy, mz, off)
+    if level.slabs:
+        return _by_mass(level, fx, fy, mz, off)
     if not level.nodes:
         raise LateralError(
             f"storey {level.name} has no node and no slab that carries as a shell at its level to take a force"
@@ -158,20 +202,35 @@ def at_level(
     ]
 
 
-def _on_slabs(level: Level, fx: float, fy: float, mz: float, off: tuple[float, float]) -> list[dict[str, Any]]:
-    """Level pressures on slabs, linear in plan: even for the force, turning about their middle for the moment."""
+def _by_mass(level: Level, fx: float, fy: float, mz: float, off: tuple[float, float]) -> list[dict[str, Any]]:
+    """Forces of nodes and level pressures of slabs, each its mass times one acceleration of the floor, linear in plan."""
     flats = [Polygon(s.outer[:, :2], [o[:, :2] for o in s.openings]) for s in level.slabs]
-    true = [s.area / flat.area for s, flat in zip(level.slabs, flats)]  # of a slope, its own area over that in plan
-    i = sum(second_moments(flat) * k for flat, k in zip(flats, true))
-    area, middle = i[0, 0], i[0, 1:] / i[0, 0]
-    polar = i[1, 1] + i[2, 2] - area * float(middle @ middle)
+    moments = [second_moments(flat) * (mass / flat.area) for flat, mass in zip(flats, level.slab_mass)]
+    i = np.asarray(sum(moments))
+    w, p = level.node_mass, level.places[:, :2]
+    mass = float(i[0, 0] + w.sum())
+    middle = (i[0, 1:] + w @ p) / mass
+    polar = float(i[1, 1] + i[2, 2] + (w * (p**2).sum(axis=1)).sum()) - mass * float(middle @ middle)
     arm = level.centre + off - middle
     turn = (mz + arm[0] * fy - arm[1] * fx) / polar
-    out = []
-    for s in level.slabs:
-        at = [s.outer[0], s.outer[0] + s.plain_axes[0], s.outer[0] + s.plain_axes[1]]
-        values = [[fx / area - turn * (p[1] - middle[1]), fy / area + turn * (p[0] - middle[0]), 0.0] for p in at]
-        out.append({"on": "area", "surface": s.id, "values": values, "at": [p.tolist() for p in at]})
+
+    def pushed(at: Array) -> Array:
+        """Acceleration (n, 2) at places (n, 2)."""
+        r = at - middle
+        return np.array([fx, fy]) / mass + turn * np.column_stack([-r[:, 1], r[:, 0]])
+
+    force = w[:, None] * pushed(p)
+    out: list[dict[str, Any]] = [
+        {"on": "node", "node": n, "force": [float(f[0]), float(f[1]), 0.0]}
+        for n, f in zip(level.nodes, force)
+        if f.any()
+    ]
+    for s, own in zip(level.slabs, level.slab_mass):
+        if own <= 0:
+            continue
+        at = np.array([s.outer[0], s.outer[0] + s.plain_axes[0], s.outer[0] + s.plain_axes[1]])
+        values = np.column_stack([pushed(at[:, :2]) * own / s.area, np.zeros(3)])
+        out.append({"on": "area", "surface": s.id, "values": values.tolist(), "at": at.tolist()})
     return out
 
 

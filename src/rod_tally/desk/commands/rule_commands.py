@@ -83,7 +83,9 @@ class RuleDesk(LoadDesk):
 
         def done(v: dict[str, Any]) -> None:
             self.session.work_out(
-                "Mass of the storeys", lambda _: levels(model, mass, review.distribution), lambda found: page(v, found)
+                "Mass of the storeys",
+                lambda _: levels(model, mass, review.distribution, self.session.settings.run.diaphragms),
+                lambda found: page(v, found),
             )
 
         self.form = Form(self.window, "Storey forces", "At each storey's centre of mass", fields, done)
@@ -132,7 +134,9 @@ class RuleDesk(LoadDesk):
 
         def make(v: dict[str, Any], progress: Any) -> Edit:
             progress("Mass of the storeys", 0.2)
-            found = levels(model, mass_cases(model, self.session.settings.modes.mass), review.distribution)
+            found = levels(
+                model, mass_cases(model, self.session.settings.modes.mass), review.distribution, self.session.settings.run.diaphragms,
+            )  # fmt: skip
             carried = [x for x in found if x.height > 0 and (x.nodes or x.slabs)]
             mass, height = np.array([x.mass for x in carried]), np.array([x.height for x in carried])
             if not len(carried):
