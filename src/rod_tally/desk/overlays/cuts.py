@@ -6,6 +6,7 @@ import numpy as np
 
 from ...analysis.results.cuts import CutForces
 from ...model.entities.cuts import Cut
+from ...model.geometry.vectors import Array
 from ...review.review import OLD
 from ..theme import GRAPHITE, INK, OCHRE, PINE, RUST
 from ..view.canvas import Canvas
@@ -44,10 +45,13 @@ def draw_cuts(canvas: Canvas, sheet: Sheet) -> list[str]:
         foot = np.array([done[k][0].line.mean(axis=0) for k in members])
         way = np.array([_along(done[k][0]) for k in members])
         head = foot + way * (values[members] * scale)[:, None]
+        feet, heads = foot, head
         if len(members) > 1:
+            foot, head = _with_zeros(foot, head, values[members])
             canvas.quads(np.stack([foot[:-1], foot[1:], head[1:], head[:-1]], axis=1), PINE, 0.18)
             canvas.lines(np.stack([head[:-1], head[1:]], axis=1), PINE, 2.0)
             canvas.lines(np.stack([foot[:-1], foot[1:]], axis=1), INK, 1.0)
+        foot, head = feet, heads
         canvas.lines(np.stack([foot, head], axis=1), PINE, 1.4)
         written = range(len(members)) if len(done) <= MANY else [int(np.abs(values[members]).argmax())]
         texts = [sheet.units.show(float(values[members[k]]), kind, 3) for k in written]
@@ -57,6 +61,20 @@ def draw_cuts(canvas: Canvas, sheet: Sheet) -> list[str]:
         "n tension positive, v along the cut, m about the plane's normal",
         *_why(lost, forces),
     ]
+
+
+def _with_zeros(foot: Array, head: Array, values: Array) -> tuple[Array, Array]:
+    """The diagram's points with one more wherever it passes through zero between two cuts."""
+    feet, heads = [foot[0]], [head[0]]
+    for k in range(1, len(foot)):
+        a, b = values[k - 1], values[k]
+        if a * b < 0:
+            at = foot[k - 1] + (foot[k] - foot[k - 1]) * (a / (a - b))
+            feet.append(at)
+            heads.append(at)
+        feet.append(foot[k])
+        heads.append(head[k])
+    return np.array(feet), np.array(heads)
 
 
 def _along(cut: Cut) -> np.ndarray:

@@ -216,7 +216,7 @@ def draw_arrived(canvas: Canvas, sheet: Sheet) -> list[str]:
     legend = [*_legend(sheet, parts, head), *legend]
     gone = sum((float(np.abs(f * sheet.review.distribution.case(c.name).total("lost")).max()) for c, f in parts), 0.0)
     if gone > 0:
-        legend.append(f"▰ not carried {units.show(gone, 'force')} {units.force[1]}")
+        legend.append(f"<span style='color:{RUST}'>▰</span> not carried {units.show(gone, 'force')} {units.force[1]}")
     if points:
         legend.append(f"→ {len(points)} concentrated")
     return legend

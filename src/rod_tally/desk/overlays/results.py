@@ -10,11 +10,12 @@ from numpy.typing import NDArray
 from ...analysis.frame.shape import free_shapes
 from ...analysis.results.results import COMPONENTS, Results
 from ...compare.members import source_lines
+from ...model import Surface
 from ...model.geometry.vectors import Array
 from ...review.review import OLD
 from ..quantities import FORCE_KIND
 from ..session.state import VALUES
-from ..theme import GRAPHITE, INK, OCHRE, PINE, RUST
+from ..theme import GRAPHITE, INK, KINDS, OCHRE, PINE, RUST
 from ..view.canvas import Canvas, ring
 from .loads import draw_arrows
 from .registry import Sheet, overlay
@@ -160,6 +161,9 @@ def _told(sheet: Sheet, r: Results, places: _Places, value: Array) -> list[int]:
     return [out[int(k)] for k in order if abs(value[out[int(k)]]) > 1e-6 * most]
 
 
+OTHER = KINDS[5]  # what differs in another way than place and section
+
+
 @dataclass(slots=True)
 class _Places:
     """Shown stations with the point of the member that each is at, and the direction its diagram is drawn in."""
@@ -264,6 +268,12 @@ def _held_by(sheet: Sheet, r: Results) -> set[str]:
     return {r.node_ids[n] for n in nodes if n >= r.plates.named}
 
 
+def _outline(s: Surface) -> Array:
+    """Edges (k, 2, 3) of a surface and its openings."""
+    rings = [s.outer, *s.openings]
+    return np.concatenate([np.stack([r, np.roll(r, -1, axis=0)], axis=1) for r in rings])
+
+
 @overlay("change", "Change", base="pale")
 def draw_change(canvas: Canvas, sheet: Sheet) -> list[str]:
     comparison, baseline = sheet.review.comparison, sheet.state.baseline
@@ -273,26 +283,34 @@ def draw_change(canvas: Canvas, sheet: Sheet) -> list[str]:
     old_model = baseline.review.model
     old = dict(zip(old_model.members, source_lines(old_model)))
     origin = sheet.model.origin
-    groups: dict[str, list[Array]] = {"added": [], "removed": [], "moved": [], "resized": []}
+    old_outlines = {i: _outline(s) + old_model.origin for i, s in old_model.surfaces.items()}
+    outlines = {i: _outline(sheet.model.surfaces[i]) for i in sheet.state.shown_surfaces() if i in sheet.model.surfaces}
+    groups: dict[str, list[Array]] = {"added": [], "removed": [], "moved": [], "resized": [], "changed": []}
+    count = dict.fromkeys(groups, 0)
     for m in comparison.parts:
-        if m.status == "removed" and m.baseline_id in old:
-            line = old[m.baseline_id]
-            if comparison.transform is not None:
-                line = comparison.transform.apply(line)
-            groups["removed"].append(line - origin)
-        elif m.status in groups and m.revised_id in line_of:
-            groups[m.status].append(line_of[m.revised_id])
+        found: Array | None = None
+        if m.status == "removed" and m.baseline_id is not None:
+            found = old[m.baseline_id][None] if m.baseline_id in old else old_outlines.get(m.baseline_id)
+            if found is not None:
+                found = (found if comparison.transform is None else comparison.transform.apply(found)) - origin
+        elif m.status in groups and m.revised_id is not None:
+            found = line_of[m.revised_id][None] if m.revised_id in line_of else outlines.get(m.revised_id)
+        if found is not None:
+            groups[m.status].extend(found)
+            count[m.status] += 1
     dash = sheet.size / 90
     lines = {k: np.array(v).reshape(-1, 2, 3) for k, v in groups.items()}
     canvas.lines(lines["added"], PINE, 4.0)
     canvas.dashes(lines["removed"], dash, RUST, 2.6, (1, 1))
     canvas.dashes(lines["moved"], dash / 2, OCHRE, 3.4, (4, 1, 1, 1))
+    canvas.dashes(lines["changed"], dash / 2, OTHER, 3.4, (5, 1))
     side = canvas.screen_axes()[0] * canvas.pixel * 2.2
     canvas.lines(np.concatenate([lines["resized"] - side, lines["resized"] + side]), INK, 1.6)
     return [
-        f"<font color='{PINE}'><b>▬▬</b></font> added ({len(groups['added'])})",
-        f"<font color='{RUST}'>╌╌</font> removed ({len(groups['removed'])})",
-        f"<font color='{OCHRE}'>▬ ▪</font> moved ({len(groups['moved'])})",
-        f"═ resized ({len(groups['resized'])})",
+        f"<font color='{PINE}'><b>▬▬</b></font> added ({count['added']})",
+        f"<font color='{RUST}'>╌╌</font> removed ({count['removed']})",
+        f"<font color='{OCHRE}'>▬ ▪</font> moved ({count['moved']})",
+        f"═ resized ({count['resized']})",
+        f"<font color='{OTHER}'>▬ ▬</font> changed otherwise ({count['changed']})",
         "pale: the same",
     ]
