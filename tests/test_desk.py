@@ -224,6 +224,22 @@ def test_corrections_and_acceptances_come_along_to_the_next_revision(loft: Windo
     assert not any(f.code == "match.carried" for f in second.findings)
 
 
+def test_the_report_holds_the_decisions_made_in_the_window(loft: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    finding = loft.state.review.findings[0]  # type: ignore[union-attr]
+    loft.session.decide(finding, "accepted", "agreed with the modeller")
+    for name in ("r.html", "r.pdf", "r.bcf"):
+        loft.session.write_report(tmp_path / name)
+        rested(qtbot, loft)
+        assert (tmp_path / name).stat().st_size > 10_000
+    assert "agreed with the modeller" in (tmp_path / "r.html").read_text(encoding="utf-8")
+    loft.session.export(tmp_path / "out")
+    rested(qtbot, loft)
+    import json
+
+    made = json.loads((tmp_path / "out" / "review.json").read_text(encoding="utf-8"))["decisions"]
+    assert made[0]["reason"] == "agreed with the modeller" and made[0]["by"] and made[0]["when"]
+
+
 def test_save_as_and_reopen(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
     finding = demo.state.review.findings[0]  # type: ignore[union-attr]
     demo.session.decide(finding, "accepted", "so it is")
@@ -384,7 +400,7 @@ def test_commands_are_whole() -> None:
 
 
 DIALOGS = {"file.take_in", "file.revision", "file.save_as", "file.export", "file.hand_back", "file.hand_back_results", "file.picture", "file.settings",
-           "file.takeoff", "file.workbook", "file.table", "run.print_cuts", "file.rules", "model.hold", "model.release", "model.section", "model.material",
+           "file.takeoff", "file.workbook", "file.report", "file.table", "run.print_cuts", "file.rules", "model.hold", "model.release", "model.section", "model.material",
            "model.thickness", "model.map_material", "model.turn", "model.split", "model.move", "file.settings_write", "file.quit", "model.accept", "model.map", "help.about"}  # fmt: skip
 
 

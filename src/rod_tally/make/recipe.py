@@ -28,7 +28,7 @@ class RecipeError(ValueError):
 
 
 @dataclass(slots=True)
-class Exception_:
+class OtherHeights:
     """Other cross members in one storey, in one bay, or in one bay of one storey; both are counted from 1."""
 
     cross_members: list[float]
@@ -54,7 +54,7 @@ class Recipe:
     bays_y: list[float] = field(default_factory=list)
     spacings: list[float] = field(default_factory=list)
     cross_members: list[float] = field(default_factory=lambda: [0.0])
-    exceptions: list[Exception_] = field(default_factory=list)
+    exceptions: list[OtherHeights] = field(default_factory=list)
     base_level: float = 0.0
     column: str = "HE 240 B"
     beam: str = "IPE 360"
@@ -169,7 +169,7 @@ def _heights(key: str, value: Any) -> list[float]:
     return [float(v) for v in value]
 
 
-def _exceptions(key: str, value: Any) -> list[Exception_]:
+def _exceptions(key: str, value: Any) -> list[OtherHeights]:
     if not isinstance(value, list) or not all(isinstance(v, dict) for v in value):
         raise RecipeError(f"{key} is {value!r}; it must be a list of tables with storey, bay and cross_members")
     out = []
@@ -182,7 +182,9 @@ def _exceptions(key: str, value: Any) -> list[Exception_]:
         for name in ("storey", "bay"):
             if name in v and (not isinstance(v[name], int) or isinstance(v[name], bool) or v[name] < 1):
                 raise RecipeError(f"{key}[{k}].{name} is {v[name]!r}; it is counted from 1")
-        out.append(Exception_(_heights(f"{key}[{k}].cross_members", v["cross_members"]), v.get("storey"), v.get("bay")))
+        out.append(
+            OtherHeights(_heights(f"{key}[{k}].cross_members", v["cross_members"]), v.get("storey"), v.get("bay"))
+        )
     return out
 
 

@@ -98,6 +98,17 @@ class Dialogs(QObject):
     def ask_workbook(self) -> None:
         self._ask_sheet("Write the tables", self.session.write_workbook)
 
+    def ask_report(self) -> None:
+        kinds = {
+            "Report on paper (*.pdf)": ".pdf",
+            "Report to click through (*.html)": ".html",
+            "Findings as topics, BCF 2.1 (*.bcf)": ".bcf",
+        }
+        path, kind = QFileDialog.getSaveFileName(self.window, "Write the report", self._folder(), ";;".join(kinds))
+        if path:
+            known = Path(path).suffix.lower() in kinds.values()
+            self.session.write_report(Path(path if known else path + kinds.get(kind, ".pdf")))
+
     def ask_table(self) -> None:
         """Write the table in front as it is filtered."""
         page = self.front()

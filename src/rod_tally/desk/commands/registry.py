@@ -100,6 +100,8 @@ COMMANDS: tuple[Command, ...] = (
             "Counts, lengths, areas, volumes and weights by class, section, material and storey, as a spreadsheet"),
     Command("file.workbook", "Write all tables as a spreadsheet…", "File", "", lambda w: w.dialogs.ask_workbook(), ready,
             "Every table of the review in one file, SI"),
+    Command("file.report", "Write the report…", "File", "", lambda w: w.dialogs.ask_report(), ready,
+            "The review with its decisions as HTML or PDF, or its findings for the modellers as BCF"),
     Command("file.table", "Write this table…", "File", "", lambda w: w.dialogs.ask_table(), opened,
             "The table in front as it is filtered, as a spreadsheet or CSV"),
     Command("file.picture", "Keep a picture…", "File", "Ctrl+P", lambda w: w.dialogs.ask_picture(), opened,

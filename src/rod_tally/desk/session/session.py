@@ -25,7 +25,9 @@ from ...model import Finding, Settings, SettingsError
 from ...model.catalogue.catalogue import catalogue
 from ...model.catalogue.grades import grades
 from ...model.edits import Edit, MapMaterial, MapProfile
+from ...output.bcf import write_bcf
 from ...output.ifc import write_ifc
+from ...output.report import write_html, write_pdf
 from ...output.spreadsheet import write_rows, write_takeoff, write_workbook
 from ...output.write import OutputError, write_review
 from ...project import Project, ProjectError
@@ -246,7 +248,7 @@ class Session(QObject):
 
     def export(self, folder: Path) -> None:
         """The files of the contract for the current revision."""
-        done = self.state.review
+        done = self._decided()
         if done is not None:
             self._start(
                 "Writing", lambda p: write_review(done, folder), lambda v: self.said.emit(f"{len(v)} files in {folder}")
@@ -293,6 +295,33 @@ class Session(QObject):
         done = self.state.review
         if done is not None:
             self._start("Writing", lambda p: write_workbook(done, path), lambda p: self.said.emit(f"Tables in {p}"))
+
+    def write_report(self, path: Path) -> None:
+        """The report of the revision that is shown, by the ending of its name: .pdf, .html or .bcf."""
+        done = self._decided()
+        if done is None:
+            return
+        ending = path.suffix.lower()
+
+        def work(progress: Progress) -> Path:
+            progress("Writing the report", 0.1)
+            if ending == ".bcf":
+                return write_bcf(done, path)
+            return (write_html if ending == ".html" else write_pdf)(done, self.settings, path)
+
+        self._start("Writing the report", work, lambda p: self.said.emit(f"Report in {p}"))
+
+    def _decided(self) -> Review | None:
+        """The review that is shown, with the decisions that its project holds now."""
+        done, revision = self.state.review, self.state.revision
+        if done is not None and revision is not None and self.project is not None:
+            ident = revision.id
+            try:
+                done.decisions = self.project.decision_list(ident)
+            except ProjectError as error:
+                self.failed.emit("Decisions", str(error))
+                return None
+        return done
 
     def read_settings(self, path: Path) -> None:
         try:
