@@ -139,7 +139,7 @@ class Section:
         for load in balance.distribution.case(balance.results.cases[c]).held:
             if load.pressure is not None:
                 by_surface.setdefault(load.surface, []).append(load)
-        n = len(balance.mesh.xyz)
+        into = np.zeros((len(balance.mesh.xyz), 6))
         arms = balance.mesh.xyz - self.point
         for at_left, at_right, through_left, through_right in self.strips:
             surface = at_left.surface
@@ -151,13 +151,14 @@ class Section:
                 for part, nodes, sign in (
                     (at_left, self.between[~self.is_left], 1.0), (at_right, self.between[self.is_left], -1.0),
                 ):  # fmt: skip
-                    into = np.zeros((n, 6))
                     part.put(load.pressure, load.area, into)
                     out += sign * _six(into[nodes], arms[nodes])
+                    into[part.nodes()] = 0.0
                 for part, area, sign in ((through_left, box[1], -1.0), (through_right, box[0], 1.0)):
-                    into = np.zeros((n, 6))
                     part.put(load.pressure, area if load.area is None else area.intersection(load.area), into)
-                    out += sign * _six(into, arms)
+                    own = part.nodes()
+                    out += sign * _six(into[own], arms[own])
+                    into[own] = 0.0
         return out
 
     def _members(self, model: Model, balance: Balance) -> None:

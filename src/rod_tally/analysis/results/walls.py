@@ -222,11 +222,12 @@ def _shell_cut(
             f = np.einsum("eij,ej->ei", stiff, u).reshape(*hit.shape, 6)[is_on[hit]]
             total[c] += _sum(f, arms[hit[is_on[hit]]])
     at = LoadedSurface(s, plates).only(touching)
+    into, touched = np.zeros((len(points), 6)), at.nodes()
     for c, load in loads.of.get(s.id, ()):
-        into = np.zeros((len(points), 6))
         assert load.pressure is not None
         at.put(load.pressure, load.area, into)
         total[c] -= _sum(into[between], arms[between])
+        into[touched] = 0.0  # the same room for the next: a fresh one would cost more than the load
     # what the nodes give the side above is what the part below gives it
     return place, -total if up else total, np.atleast_1d(results.node_done[:, between].all(axis=1))
 

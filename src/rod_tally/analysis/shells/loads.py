@@ -61,6 +61,10 @@ class LoadedSurface:
         out._tree = None
         return out
 
+    def nodes(self) -> NDArray[np.int64]:
+        """Nodes of its elements."""
+        return np.unique(np.concatenate([e.ravel() for e in self.groups])) if self.groups else np.zeros(0, np.int64)
+
     def put(self, field: Array, area: BaseGeometry | None, into: Array) -> None:
         """A pressure field over a part of the plane, None for all of it."""
         if not self.groups:
