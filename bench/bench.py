@@ -99,7 +99,7 @@ def one(members: int) -> dict[str, Any]:
     from rod_tally.analysis.solve import factor
     from rod_tally.analysis.solve.system import assemble
     from rod_tally.checks import Subject, run_checks
-    from rod_tally.compare import compare
+    from rod_tally.compare import Side, compare
     from rod_tally.intake import read_source
     from rod_tally.model import LoadCase, MemberLoad, Settings
     from rod_tally.output.write import write_review
@@ -137,7 +137,7 @@ def one(members: int) -> dict[str, Any]:
             model.cases[f"Q{k}"] = LoadCase(f"Q{k}", "live", member_loads=loads)
         results = timed("run", lambda: run(model, settings.run))
         findings = timed("check", lambda: run_checks(Subject(model, results, settings)))
-        timed("compare", lambda: compare(model, model, results, results))
+        timed("compare", lambda: compare(Side(model, results, []), Side(model, results, [])))
         review = Review(model, settings, results, findings, tally(model))
         timed("write", lambda: write_review(review, Path(folder) / "out"))
         m = mesh(model, results.member_ids)
