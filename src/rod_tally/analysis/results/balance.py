@@ -13,8 +13,7 @@ from ...model import Combination, Model
 from ...model.geometry.vectors import Array
 from ..frame.loading import Loading, into_cut, loading, totals
 from ..frame.mesh import Mesh, mesh
-from ..shells.assembly import kinds, layers
-from ..shells.elements import frames_of, stiffness, to_global
+from ..shells.assembly import kinds, stiffness_of
 from ..solve.diaphragms import floors_in_plane
 from ..solve.node_supports import node_supports
 from .results import Results
@@ -166,8 +165,7 @@ class Balance:
         if not len(nodes):
             return np.zeros((0, nodes.shape[1], 6))
         assert self.mesh.plates is not None
-        frames = frames_of(self.mesh.plates.points[nodes])
-        k = to_global(frames, stiffness(frames, layers(self.model, self.mesh.plates, of)))
+        k = stiffness_of(self.model, self.mesh.plates, nodes, of)
         return np.einsum("eij,ej->ei", k, u[nodes].reshape(len(nodes), -1)).reshape(len(nodes), -1, 6)
 
     def storey_cuts(self, case: str | Combination) -> list[StoreyCut]:

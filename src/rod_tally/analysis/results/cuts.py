@@ -14,10 +14,10 @@ from ...meshing import Plates
 from ...model import Model, Surface
 from ...model.entities.cuts import Cut
 from ...model.geometry.vectors import Array
-from ..shells.assembly import layers
-from ..shells.elements import frames_of, stiffness, to_global
+from ..shells.assembly import stiffness_of
 from ..shells.loads import LoadedSurface
 from .balance import Balance
+from .statics import resultant
 
 ON_LINE = 1e-6  # m; nodes this near to a cut are on it, and go with its right
 AT_LEVEL = 0.75  # m; slabs this near to a storey's elevation are its floor
@@ -103,8 +103,7 @@ class Section:
                 touching = np.isin(elements, self.between).any(axis=1)
                 if touching.any():
                     e = elements[touching]
-                    frames = frames_of(plates.points[e])
-                    own.append((e, to_global(frames, stiffness(frames, layers(model, plates, of[touching])))))
+                    own.append((e, stiffness_of(model, plates, e, of[touching])))
             self.parts.append(own)
 
         self._strips(plates, chosen, sides)
@@ -152,12 +151,12 @@ class Section:
                     (at_left, self.between[~self.is_left], 1.0), (at_right, self.between[self.is_left], -1.0),
                 ):  # fmt: skip
                     part.put(load.pressure, load.area, into)
-                    out += sign * _six(into[nodes], arms[nodes])
+                    out += sign * resultant(into[nodes], arms[nodes])
                     into[part.nodes()] = 0.0
                 for part, area, sign in ((through_left, box[1], -1.0), (through_right, box[0], 1.0)):
                     part.put(load.pressure, area if load.area is None else area.intersection(load.area), into)
                     own = part.nodes()
-                    out += sign * _six(into[own], arms[own])
+                    out += sign * resultant(into[own], arms[own])
                     into[own] = 0.0
         return out
 
@@ -210,7 +209,7 @@ class Section:
                 np.add.at(at, [place[int(n)] for n in e[inside]], f[inside])
             # a node between the sides goes with the side of the cut that it lies on, and so does what hangs on it
             other = ~self.is_left if k == 0 else self.is_left
-            total[k] = _six(at[other], self.arms[other])
+            total[k] = resultant(at[other], self.arms[other])
         return total[1] - total[0]
 
     def of_case(self, balance: Balance, c: int) -> tuple[Array, Array]:
@@ -219,12 +218,12 @@ class Section:
         members = np.zeros(6)
         if len(self.pieces):
             at, force = balance.within(c, self.pieces, self.x)
-            members = _six(force * self.sign[:, None], at - self.point)
+            members = resultant(force * self.sign[:, None], at - self.point)
         if len(self.left):
             # what the floor gives the nodes on its left comes through the cut
             arms = balance.from_arms(c, self.left)
             arms[:, 2:5] = 0.0
-            given = given - _six(arms, balance.mesh.xyz[self.left] - self.point)
+            given = given - resultant(arms, balance.mesh.xyz[self.left] - self.point)
         return given, members
 
     def of_parts(self, given: Array, members: Array) -> CutForces:
@@ -237,10 +236,6 @@ class Section:
             float(all_[0]), float(all_[1]), float(all_[2]), float(all_[5]), float(all_[4]), float(all_[3]),
             float(own[0]), float(own[1]), float(own[5]),
         )  # fmt: skip
-
-
-def _six(force: Array, arms: Array) -> Array:
-    return np.concatenate([force[:, :3].sum(axis=0), (force[:, 3:] + np.cross(arms, force[:, :3])).sum(axis=0)])
 
 
 def _lies_in_floor(model: Model, ident: str) -> bool:

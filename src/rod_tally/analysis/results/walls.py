@@ -6,16 +6,18 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
+from scipy.sparse.csgraph import connected_components
 
 from ...loads import Distribution
 from ...loads.arrival import HeldLoad
 from ...meshing import Plates
 from ...model import Model, Surface
 from ...model.geometry.vectors import Array
-from ..shells.assembly import layers
-from ..shells.elements import frames_of, stiffness, to_global
+from ..shells.assembly import stiffness_of
 from ..shells.loads import LoadedSurface, on_column
 from .results import Results
+from .statics import resultant
 from .storeys import LEVEL_REACH
 
 WALL_COMPONENTS = ("n", "v_in", "v_out", "t", "m_in", "m_out")
@@ -215,26 +217,20 @@ def _shell_cut(
         touching.append(hit)
         if not len(hit):
             continue
-        frames = frames_of(points[hit])
-        stiff = to_global(frames, stiffness(frames, layers(model, plates, np.full(len(hit), k))))
+        stiff = stiffness_of(model, plates, hit, np.full(len(hit), k))
         for c in range(len(results.cases)):
             u = results.displacement[c][hit].reshape(len(hit), -1)
             f = np.einsum("eij,ej->ei", stiff, u).reshape(*hit.shape, 6)[is_on[hit]]
-            total[c] += _sum(f, arms[hit[is_on[hit]]])
+            total[c] += resultant(f, arms[hit[is_on[hit]]])
     at = LoadedSurface(s, plates).only(touching)
     into, touched = np.zeros((len(points), 6)), at.nodes()
     for c, load in loads.of.get(s.id, ()):
         assert load.pressure is not None
         at.put(load.pressure, load.area, into)
-        total[c] -= _sum(into[between], arms[between])
+        total[c] -= resultant(into[between], arms[between])
         into[touched] = 0.0  # the same room for the next: a fresh one would cost more than the load
     # what the nodes give the side above is what the part below gives it
     return place, -total if up else total, np.atleast_1d(results.node_done[:, between].all(axis=1))
-
-
-def _sum(f: Array, arms: Array) -> Array:
-    """Forces (k, 6) with their arms as one (6,)."""
-    return np.concatenate([f[:, :3].sum(axis=0), (f[:, 3:] + np.cross(arms, f[:, :3])).sum(axis=0)])
 
 
 def _of_column(model: Model, results: Results, plates: Plates, s: Surface, loads: _Loads) -> list[_Cut]:
@@ -279,17 +275,23 @@ def _length(s: Surface) -> float:
 def _groups(model: Model, cuts: list[_Cut]) -> list[tuple[str, list[_Cut]]]:
     """Walls joined at upright edges, by storey and part; one name for what stands on top of each other."""
     walls = {c.wall.id: c.wall for c in cuts}
-    beside, stacked = _Sets(walls), _Sets(walls)
-    for s in walls.values():
-        for j in s.joints:
-            if j.kind == "surface" and j.other in walls and len(j.line) == 2:
-                d = np.abs(j.line[1] - j.line[0])
-                stacked.join(s.id, j.other)
-                if d[2] > np.hypot(d[0], d[1]):
-                    beside.join(s.id, j.other)
-    found: dict[tuple[str, str, str], list[_Cut]] = {}
+    number_of = {ident: k for k, ident in enumerate(walls)}
+    pairs = [
+        (
+            number_of[s.id],
+            number_of[j.other],
+            abs(j.line[1, 2] - j.line[0, 2]) > np.linalg.norm(j.line[1, :2] - j.line[0, :2]),
+        )
+        for s in walls.values()
+        for j in s.joints
+        if j.kind == "surface" and j.other in walls and len(j.line) == 2
+    ]
+    stacked = _together([(a, b) for a, b, _ in pairs], len(walls))
+    beside = _together([(a, b) for a, b, upright in pairs if upright], len(walls))
+    found: dict[tuple[int, int, str], list[_Cut]] = {}
     for c in cuts:
-        found.setdefault((stacked.root(c.wall.id), beside.root(c.wall.id), c.storey + "\n" + c.part), []).append(c)
+        k = number_of[c.wall.id]
+        found.setdefault((int(stacked[k]), int(beside[k]), c.storey + "\n" + c.part), []).append(c)
     groups = {k: v for k, v in found.items() if len({c.wall.id for c in v}) > 1}
     middle = {k[0]: np.round(_middle(v)[:2], 1) for k, v in sorted(groups.items(), reverse=True)}
     number = {root: n for n, (root, _) in enumerate(sorted(middle.items(), key=lambda x: tuple(x[1])), 1)}
@@ -303,21 +305,12 @@ def _groups(model: Model, cuts: list[_Cut]) -> list[tuple[str, list[_Cut]]]:
     return out
 
 
-def _place(groups: dict[tuple[str, str, str], list[_Cut]], key: tuple[str, str, str], beside: str) -> list[float]:
+def _place(groups: dict[tuple[int, int, str], list[_Cut]], key: tuple[int, int, str], beside: int) -> list[float]:
     return [float(v) for v in np.round(_middle(groups[key[0], beside, key[2]]), 2)]
 
 
-class _Sets:
-    """Ids that belong together."""
-
-    def __init__(self, ids: dict[str, Surface]) -> None:
-        self.up = {i: i for i in ids}
-
-    def root(self, ident: str) -> str:
-        while self.up[ident] != ident:
-            ident = self.up[ident]
-        return ident
-
-    def join(self, a: str, b: str) -> None:
-        a, b = sorted((self.root(a), self.root(b)))
-        self.up[b] = a
+def _together(pairs: list[tuple[int, int]], n: int) -> NDArray[np.int64]:
+    """For each of n walls the number of the group that these pairs put it in."""
+    a, b = np.array(pairs, np.int64).reshape(-1, 2).T
+    graph = sparse.coo_matrix((np.ones(len(a)), (a, b)), shape=(n, n))
+    return np.asarray(connected_components(graph, directed=False)[1], np.int64)

@@ -33,6 +33,12 @@ def layers(model: Model, plates: Plates, of: NDArray[np.int64]) -> Layer:
     return Layer(e, nu, g, t)
 
 
+def stiffness_of(model: Model, plates: Plates, nodes: NDArray[np.int64], of: NDArray[np.int64]) -> Array:
+    """Stiffness (E, 6n, 6n) in global axes of elements with these nodes (E, n), of the surfaces `of` (E,)."""
+    frames = frames_of(plates.points[nodes])
+    return to_global(frames, stiffness(frames, layers(model, plates, of)))
+
+
 def kinds(plates: Plates) -> Iterator[tuple[NDArray[np.int64], NDArray[np.int64], int]]:
     """Elements by number of corners: nodes (E, n), surface (E,), and the number of the first among all elements."""
     if len(plates.quads):
