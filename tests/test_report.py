@@ -28,7 +28,7 @@ from .conftest import DATA
 def done() -> Review:
     """The demo's second revision against its first."""
     return review_path(
-        DATA / "loft-b.ifc" if (DATA / "loft-b.ifc").exists() else DATA / "tern-quay-b.ifc",
+        DATA / "tern-quay-b.ifc",
         Settings(),
         DATA / "tern-quay-a.ifc",
     )
@@ -94,6 +94,17 @@ def test_html_numbers_are_those_of_the_tables(done: Review, tmp_path: Path) -> N
             assert cell[1] == (pytest.approx(float(row[key]), rel=1e-12) if row[key] else None)
     shown = float(found[-1][7][0])
     assert shown == pytest.approx(float(rows[-1]["fz"]) / 1000, rel=1e-4)
+
+
+def test_results_to_look_at_again_exceed_the_limits_and_say_by_how_much(done: Review) -> None:
+    t = read(html(done, Settings()))
+    rows = [r for r in t.rows["changes"] if len(r) == 6 and r[5][0].endswith("%")]
+    assert rows
+    for r in rows:
+        (was, is_), share = (r[3][1], r[4][1]), r[5][0]
+        assert was is not None and is_ is not None
+        assert abs(is_ - was) / max(abs(was), abs(is_)) == pytest.approx(float(share[:-1]) / 100, abs=0.006)
+        assert abs(is_ - was) > 0.05 * max(abs(was), abs(is_))
 
 
 def test_the_pdf_says_the_same_and_is_paged(done: Review, tmp_path: Path) -> None:

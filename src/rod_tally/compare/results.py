@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..analysis.dynamics.modes import Mode
 from ..analysis.results.results import COMPONENTS, Results
@@ -88,12 +89,11 @@ def compare_results(
     extremes = _Extremes()
     for name, old, new in _runs(base, revised, shared):
         is_case = any(b == name for _, b in shared.cases)
-        found = list(work.of_case(name, old, new))
+        found = work.of_case(old, new)
         extremes.add(found)
-        if few:
-            out += found
-        else:
-            out += [r for r in found if r.baseline_id is None]
+        for block in found:
+            if few or block.ids == [(None, None)]:
+                out += block.rows(name)
         if is_case:
             out += list(_storeys(base, revised, places, old.cases[0], new.cases[0], name))
     out += extremes.rows()
@@ -119,26 +119,41 @@ def _single(case: str) -> Combination:
     return Combination(case, "", {case: 1.0})
 
 
+@dataclass(slots=True)
+class _Block:
+    """Values (n, q) of either side for n pairs of ids and q quantities; `done` (n,): both were computed."""
+
+    quantities: tuple[str, ...]
+    ids: list[tuple[str | None, str | None]]
+    old: Array
+    new: Array
+    done: NDArray[np.bool_]
+
+    def rows(self, case: str) -> Iterator[ResultChange]:
+        for (a, b), x, y, good in zip(self.ids, self.old.tolist(), self.new.tolist(), self.done):
+            if good:
+                yield from (ResultChange(q, case, a, b, u, v) for q, u, v in zip(self.quantities, x, y))
+
+
 class _Extremes:
-    """Of each quantity and id the value of largest size over all that was added, on either side by itself."""
+    """Of each quantity and pair the value of largest size over all that was added, on either side by itself."""
 
     def __init__(self) -> None:
-        self.best: dict[tuple[str, str | None, str | None], list[float]] = {}
+        self.best: list[_Block] = []
 
-    def add(self, rows: list[ResultChange]) -> None:
-        for r in rows:
-            key = (r.quantity, r.baseline_id, r.revised_id)
-            now = self.best.get(key)
-            if now is None:
-                self.best[key] = [r.baseline, r.revised]
-                continue
-            if abs(r.baseline) > abs(now[0]):
-                now[0] = r.baseline
-            if abs(r.revised) > abs(now[1]):
-                now[1] = r.revised
+    def add(self, blocks: list[_Block]) -> None:
+        """The blocks of one case or combination, the same ones in the same order each time."""
+        if not self.best:
+            self.best = [replace(b, old=b.old * b.done[:, None], new=b.new * b.done[:, None]) for b in blocks]
+            return
+        for best, b in zip(self.best, blocks):
+            good = b.done[:, None]
+            best.old = np.where(good & (np.abs(b.old) > np.abs(best.old)), b.old, best.old)
+            best.new = np.where(good & (np.abs(b.new) > np.abs(best.new)), b.new, best.new)
+            best.done = best.done | b.done
 
     def rows(self) -> list[ResultChange]:
-        return [ResultChange(q, ENVELOPE, a, b, x, y) for (q, a, b), (x, y) in self.best.items()]
+        return [r for b in self.best for r in b.rows(ENVELOPE)]
 
 
 class _Pairs:
@@ -157,6 +172,7 @@ class _Pairs:
         self.sign = np.where(np.array([m.flipped for m in matched], bool)[:, None], FLIPPED, 1.0).reshape(-1, 6)
         nodes_old = {n: k for k, n in enumerate(base.results.node_ids)}
         nodes_new = {n: k for k, n in enumerate(revised.results.node_ids)}
+        self.node_old, self.node_new = nodes_old, nodes_new
         self.nodes = [
             (a, b, nodes_old[a], nodes_new[b]) for b, a in places.node_of.items() if a in nodes_old and b in nodes_new
         ]
@@ -179,57 +195,39 @@ class _Pairs:
     def rows_a_case(self) -> int:
         return 6 * (len(self.members) + len(self.nodes) + len(self.supports)) + 8 * len(self.surfaces)
 
-    def of_case(self, name: str, old: Results, new: Results) -> Iterator[ResultChange]:
-        yield from self._of_members(name, old, new)
-        yield from self._sums(name, old, new)
-        if self.supports:
-            a = old.reaction[0, [s[2] for s in self.supports]]
-            b = self._back(new.reaction[0, [s[3] for s in self.supports]])
-            done = self._done(old, new, [(s[0], s[1]) for s in self.supports])
-            for (i, j, _, _), x, y, good in zip(self.supports, a.tolist(), b.tolist(), done):
-                if good:
-                    yield from (ResultChange(q, name, i, j, u, v) for q, u, v in zip(REACTIONS, x, y))
-        if self.nodes:
-            a = old.displacement[0, [s[2] for s in self.nodes]]
-            b = self._back(new.displacement[0, [s[3] for s in self.nodes]])
-            good_a, good_b = old.node_done[0], new.node_done[0]
-            for (i, j, p, q_), x, y in zip(self.nodes, a.tolist(), b.tolist()):
-                if good_a[p] and good_b[q_]:
-                    yield from (ResultChange(q, name, i, j, u, v) for q, u, v in zip(DISPLACEMENTS, x, y))
-        if self.surfaces:
-            x_all, y_all = (_largest_on_surfaces(s.fields, r) for s, r in ((self.base, old), (self.revised, new)))
-            for i, j, p, r_ in self.surfaces:
-                yield from (
-                    ResultChange(q, name, i, j, float(u), float(v))
-                    for q, u, v in zip(SURFACE_FORCES, x_all[p], y_all[r_])
-                )
-
-    def _of_members(self, name: str, old: Results, new: Results) -> Iterator[ResultChange]:
-        if not self.members:
-            return
-        a = largest_by_member(old)[self.old]
-        b = largest_by_member(new)[self.new] * self.sign
+    def of_case(self, old: Results, new: Results) -> list[_Block]:
+        """Members, sums of all supports, supports, nodes, surfaces; always in this order."""
         done = np.atleast_2d(old.member_done)[0][self.old] & np.atleast_2d(new.member_done)[0][self.new]
-        for m, x, y, good in zip(self.members, a.tolist(), b.tolist(), done):
-            if good:
-                yield from (
-                    ResultChange(q, name, m.baseline_id, m.revised_id, u, v) for q, u, v in zip(COMPONENTS, x, y)
-                )
-
-    def _sums(self, name: str, old: Results, new: Results) -> Iterator[ResultChange]:
-        """Base sums: all supports of either side, corners of elements on held edges included."""
-        a = old.reaction[0, :, :3].sum(axis=0)
-        b = self._back(new.reaction[0, :, :3].sum(axis=0)[None])[0]
-        yield from (ResultChange(q, name, None, None, float(x), float(y)) for q, x, y in zip(REACTIONS, a, b))
+        ids: list[tuple[str | None, str | None]] = [(m.baseline_id, m.revised_id) for m in self.members]
+        a, b = largest_by_member(old)[self.old], largest_by_member(new)[self.new] * self.sign
+        out = [_Block(COMPONENTS, ids, a, b, done)]
+        # base sums: all supports of either side, corners of elements on held edges included
+        a = old.reaction[0, :, :3].sum(axis=0)[None]
+        b = self._back(new.reaction[0, :, :3].sum(axis=0)[None])
+        out.append(_Block(REACTIONS[:3], [(None, None)], a, b, np.ones(1, bool)))
+        for names, pairs, values in (
+            (REACTIONS, self.supports, (old.reaction, new.reaction)),
+            (DISPLACEMENTS, self.nodes, (old.displacement, new.displacement)),
+        ):
+            i, j = np.array([(p[2], p[3]) for p in pairs], np.int64).reshape(-1, 2).T
+            own: list[tuple[str | None, str | None]] = [(p[0], p[1]) for p in pairs]
+            out.append(_Block(names, own, values[0][0, i], self._back(values[1][0, j]), self._done(old, new, pairs)))
+        if self.surfaces:
+            a, b = (_largest_on_surfaces(s.fields, r) for s, r in ((self.base, old), (self.revised, new)))
+            i, j = np.array([(p[2], p[3]) for p in self.surfaces], np.int64).T
+            own = [(p[0], p[1]) for p in self.surfaces]
+            out.append(_Block(SURFACE_FORCES, own, a[i], b[j], np.ones(len(own), bool)))
+        return out
 
     def _back(self, six: Array) -> Array:
         parts = [self.places.turned_back(p) for p in np.split(six, six.shape[1] // 3, axis=1)]
         return np.concatenate(parts, axis=1)
 
-    def _done(self, old: Results, new: Results, pairs: list[tuple[str, str]]) -> list[bool]:
-        a = {n: bool(d) for n, d in zip(old.node_ids, old.node_done[0])}
-        b = {n: bool(d) for n, d in zip(new.node_ids, new.node_done[0])}
-        return [a[i] and b[j] for i, j in pairs]
+    def _done(self, old: Results, new: Results, pairs: list[tuple[str, str, int, int]]) -> NDArray[np.bool_]:
+        """Whether the nodes of pairs were computed on both sides."""
+        a = old.node_done[0][np.array([self.node_old[p[0]] for p in pairs], np.int64)]
+        b = new.node_done[0][np.array([self.node_new[p[1]] for p in pairs], np.int64)]
+        return np.asarray(a & b)
 
 
 def largest_by_member(results: Results, case: int = 0) -> Array:

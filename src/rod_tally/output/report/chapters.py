@@ -17,6 +17,26 @@ from ..sketch import Sketches
 from .parts import Cell, Chapter, ReportFinding, Table, titled, value
 
 PICTURES = 40  # drawings of places in one report
+FORCE_QUANTITIES = {
+    "n",
+    "vy",
+    "vz",
+    "mt",
+    "fx",
+    "fy",
+    "fz",
+    "mx",
+    "my",
+    "mz",
+    "nx",
+    "ny",
+    "nxy",
+    "mxy",
+    "vx",
+    "shear_x",
+    "shear_y",
+}
+SMALLEST_MOVE = 1e-4  # m, rad or s; less is no change to look at
 LONG = 400  # rows of a table that a reader goes through; the rest is in the files
 FORCES = (("n", "force"), ("vy", "force"), ("vz", "force"), ("mt", "moment"), ("my", "moment"), ("mz", "moment"))
 SIX = (("Fx", "force"), ("Fy", "force"), ("Fz", "force"), ("Mx", "moment"), ("My", "moment"), ("Mz", "moment"))
@@ -364,22 +384,24 @@ def _changes(review: Review, short: bool) -> Chapter:
         out.tables.append(
             _shortened(Table("Loads", ["Status", "Case", "On", "What", "Was → is"], loads), short, "review.json")
         )
+    limits = review.settings.compare
+    grown = [
+        (abs(x.change) / max(abs(x.baseline), abs(x.revised)), x)
+        for x in c.results
+        if abs(x.change) > (limits.absolute_force if x.quantity in FORCE_QUANTITIES else SMALLEST_MOVE)
+    ]
+    grown = sorted((g for g in grown if g[0] > limits.relative), key=lambda g: (-g[0], -abs(g[1].change)))
     again: list[list[Cell | str]] = [
         [
-            x.quantity,
-            x.case,
-            Cell(x.revised_id or "", None, (x.revised_id or "",)),
-            f"{x.baseline:.5g}",
-            f"{x.revised:.5g}",
-            value(x.change, "share"),
+            x.quantity, x.case, Cell(x.revised_id or "all supports", None, (x.revised_id,) if x.revised_id else ()),
+            Cell(f"{x.baseline:.5g}", x.baseline), Cell(f"{x.revised:.5g}", x.revised), f"{share:.0%}",
         ]
-        for x in sorted(c.results, key=lambda x: -abs(x.change or 0.0))
-    ]
+        for share, x in grown
+    ]  # fmt: skip
     if again:
-        columns = ["Quantity", "Case", "Part", "Was, SI", "Is, SI", titled("Change", "share")]
-        out.tables.append(
-            _shortened(Table("To look at again: results that changed most", columns, again[:200]), short, "review.json")
-        )
+        columns = ["Quantity", "Case", "Part", "Was, SI", "Is, SI", "Of the larger"]
+        title = f"To look at again: {len(again)} results that changed by more than {limits.relative:.0%}, most first"
+        out.tables.append(_shortened(Table(title, columns, again), short, "review.json"))
     return out
 
 
