@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 from rod_tally.compare import Comparison, compare
+from rod_tally.compare.results import ResultChange
 from rod_tally.intake import SourceModel
 from rod_tally.model import (
     FREE,
@@ -253,3 +254,32 @@ def test_results_are_those_of_shared_cases_alone(base: Review) -> None:
         assert r.case != "Q"
         if r.case == "envelope":
             assert r.revised == pytest.approx(r.baseline, rel=1e-6, abs=1e-3)
+
+
+def test_the_envelope_is_the_largest_of_the_rows_case_by_case_whether_these_are_kept_or_not(
+    base: Review, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """By brute force over all rows; beyond the most rows the same envelope, with sums of supports alone beside it."""
+    m = loaded(building(), "new ")
+    m.cases["Q"].member_loads[0] = replace(m.cases["Q"].member_loads[0], qa=(0, 0, -9e3), qb=(0, 0, -9e3))
+    revised = reviewed(m)
+    full = compared(base, revised).results
+    monkeypatch.setattr("rod_tally.compare.results.MOST_ROWS", 0)
+    short = compared(base, revised).results
+
+    def envelope_of(rows: list[ResultChange]) -> dict[tuple[object, ...], tuple[float, float]]:
+        return {
+            (r.quantity, r.baseline_id, r.revised_id): (r.baseline, r.revised) for r in rows if r.case == "envelope"
+        }
+
+    largest: dict[tuple[object, ...], list[float]] = {}
+    runs = {*base.results.cases, *(c.name for c in base.computed_combinations)}
+    for r in full:
+        if r.case in runs and r.quantity not in ("shear_x", "shear_y", "drift_x", "drift_y"):
+            best = largest.setdefault((r.quantity, r.baseline_id, r.revised_id), [0.0, 0.0])
+            best[0] = r.baseline if abs(r.baseline) > abs(best[0]) else best[0]
+            best[1] = r.revised if abs(r.revised) > abs(best[1]) else best[1]
+    found = envelope_of(full)
+    assert found and {k: tuple(v) for k, v in largest.items()} == found == envelope_of(short)
+    assert len(short) < len(full)
+    assert {r.baseline_id for r in short if r.case in runs and r.quantity in ("n", "my", "ux")} == set()

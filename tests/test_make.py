@@ -135,8 +135,8 @@ def test_what_is_read_back_equals_what_was_made(recipe: dict[str, object], tmp_p
 
 
 def test_a_portal_against_its_closed_form() -> None:
-    """Fixed portal, force F at the beam: sway F h^3 / 12 EI x (3 + 2 k) ... from Kleinlogel: M at the foot of
-    F h / 2 x (3 k + 1) / (6 k + 1), k = (I_beam / I_column)(h / l) (rigid-frame formulas; from memory)."""
+    """Fixed portal pushed by F at its beam: M at each foot = F h / 2 (3 k + 1) / (6 k + 1), k = (I_beam / I_column) h / l
+    (rigid-frame formulas of any handbook; from memory)."""
     from rod_tally.model import LoadCase, NodeLoad
     from rod_tally.model.settings import RunSettings
 
