@@ -150,3 +150,20 @@ def test_a_workbook_is_read_like_the_folder(done: tuple[Review, Path], tmp_path:
             )
     book.save(tmp_path / "results.xlsx")
     agree(against(done[0], tmp_path / "results.xlsx"))
+
+
+def test_a_name_that_is_another_place_does_not_match(done: tuple[Review, Path], tmp_path: Path) -> None:
+    """Node names are given by programs: the place decides where a row has one."""
+    folder = copy_of(done[1], tmp_path / "other")
+    for name in ("displacements", "reactions"):
+        head, *rows = list(csv.reader((folder / f"{name}.csv").open()))
+        at = head.index("node")
+        names = [r[at] for r in rows]
+        for r, other in zip(rows, names[1:] + names[:1]):
+            r[at] = other
+        with (folder / f"{name}.csv").open("w", newline="") as f:
+            csv.writer(f).writerows([head, *rows])
+    agree(against(done[0], folder))
+    text = (folder / "displacements.csv").read_text().splitlines()
+    (folder / "displacements.csv").write_text("case,node,x,y,z,uz\nQ,N1,900,900,900,1.0\n")
+    assert text and against(done[0], folder).unmatched

@@ -158,6 +158,8 @@ class _Finder:
             return self._member(row, own)
         if row.table == "reactions":
             k = self.support.get(row.id)
+            if k is not None and self._elsewhere(self.node[row.id], row):
+                k = None
             if k is None:
                 near = self._near(self.held_tree, row)
                 k = None if near is None else int(near)
@@ -168,6 +170,8 @@ class _Finder:
             names = FORCES
         else:
             n_ = self.node.get(row.id)
+            if n_ is not None and self._elsewhere(n_, row):
+                n_ = None
             if n_ is None:
                 near = self._near(self.tree, row)
                 n_ = None if near is None else int(near)
@@ -178,6 +182,10 @@ class _Finder:
             return "it was not computed here"
         x, y, z = (float(v) for v in self.results.xyz[n])
         return self.results.node_ids[n], (x, y, z), {q: float(v) for q, v in zip(names, values)}
+
+    def _elsewhere(self, node: int, row: ForeignRow) -> bool:
+        """Whether a row of a node's name says another place: names such as N1 mean nothing between programs."""
+        return row.at is not None and float(np.linalg.norm(self.results.xyz[node] - row.at)) > PLACE
 
     @staticmethod
     def _near(tree: cKDTree | None, row: ForeignRow) -> int | None:
