@@ -15,6 +15,7 @@ from .frame.loading import Loading, end_loads, left_out_force, loading
 from .frame.mesh import Mesh, mesh
 from .results.recover import described, done_in, results_of
 from .results.results import Results
+from .solve.flexibility import Flexibility
 from .solve.parts import NOT_CHOSEN, parts
 from .solve.system import Progress, System, assemble, silent, solve
 
@@ -32,12 +33,31 @@ def run(
     only: set[str] | None = None,
     meshing: MeshSettings | None = None,
 ) -> Results:
+    """`run_and_keep` without what it keeps."""
+    results, flexible = run_and_keep(model, settings, progress, solver, distribution, only, meshing)
+    if flexible is not None:
+        flexible.close()
+    return results
+
+
+def run_and_keep(
+    model: Model,
+    settings: RunSettings,
+    progress: Progress = silent,
+    solver: str | None = None,
+    distribution: Distribution | None = None,
+    only: set[str] | None = None,
+    meshing: MeshSettings | None = None,
+) -> tuple[Results, Flexibility | None]:
     """Linear static results of every chosen case, of every part of the model that can be computed.
 
     A member without usable section or material, a surface that cannot be meshed, and a part that touches no support, is left
     out and named in `left_out`. A case that sets a motion without resistance going is not computed in the part that moves.
     Raises AnalysisError for a case or a storey that is not in the model. `progress` may raise to cancel; nothing is left
     behind. `only`: the members and surfaces that take part, a group or a stage of construction; None for all.
+
+    With it the stiffness and its factors, for modes and the like, to be closed; None where something moves freely or was
+    left out of a case.
     """
     names = list(model.cases) if settings.cases is None else list(settings.cases)
     for name in names:
@@ -73,21 +93,24 @@ def run(
     by_hold = np.where(held[:, None], moved, 0.0)
     if system.follow is not None:
         by_hold = np.asarray(system.follow @ by_hold)
-    u, motions, excited, more = solve(m, system, right - system.full @ by_hold, solver, progress)
-    u += by_hold
+    found = solve(m, system, right - system.full @ by_hold, solver, progress)
+    u, motions = found.u + by_hold, found.motions
     progress("Forces along members", 0.8)
-    done, node_done = done_in(m, system.live, taking.part, motions, excited, len(names))
+    done, node_done = done_in(m, system.live, taking.part, motions, found.excited, len(names))
     results = results_of(
         model, m, system, names, u, condensed, condensed_loads, loads, settings.stations, done, node_done, right, moved
     )
     results.left_out = taking.left_out
     if only is not None:
         results.left_out |= {i: NOT_CHOSEN for i in model.surfaces if i not in only}
-    results.more_motions = more
+    results.more_motions = found.more
     results.motions = [described(m, shape, local) for shape, local in motions]
     results.loose = {m.member_ids[m.member[p]]: dofs for p, dofs in condensed.loose.items()}
     progress("Done", 1.0)
-    return results
+    if found.factor is not None and (results.empty or results.motions or not results.member_done.all()):
+        found.factor.close()
+        found.factor = None
+    return results, None if found.factor is None else Flexibility(m, system, condensed, found.factor)
 
 
 def _right_hand_side(m: Mesh, loads: list[Loading], fixed: Array, system: System) -> Array:

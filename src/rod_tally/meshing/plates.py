@@ -175,14 +175,18 @@ def _fill_all(
             pieces = [p for pair in inner for p in _pieces(pair, steps)]
             alone = [int(vertex[d]) for d in dots]
             used = sorted({n for r in loops for n in r} | {n for p in pieces for n in p} | set(alone))
-            local = {n: i for i, n in enumerate(used)}
             flat = s.flat(points[used])
+            # numbered by place, not by the order of the file, so that like floors of a building are filled once
+            place = np.round(flat - flat.min(axis=0), 5) + 0.0
+            order = np.lexsort((place[:, 1], place[:, 0]))
+            used, flat, place = [used[i] for i in order], flat[order], place[order]
+            local = {n: i for i, n in enumerate(used)}
             task = (
-                tuple(tuple(local[n] for n in r) for r in loops),
-                tuple((local[a], local[b]) for a, b in pieces),
-                tuple(local[n] for n in alone),
+                tuple(_from_least([local[n] for n in r]) for r in loops),
+                tuple(sorted((min(local[a], local[b]), max(local[a], local[b])) for a, b in pieces)),
+                tuple(sorted(local[n] for n in alone)),
             )
-            key = (*task, round(sizes[ident], 6), np.round(flat - flat[0], 5).tobytes())
+            key = (*task, round(sizes[ident], 6), place.tobytes())
             if key not in known:
                 known[key] = fill(flat, *task, sizes[ident])
             done = known[key]
@@ -245,6 +249,12 @@ def _faces(
                 if int(v) not in dots[k]:
                     dots[k].append(int(v))
     yield from zip(rings, inner, dots)
+
+
+def _from_least(ring: list[int]) -> tuple[int, ...]:
+    """A ring that starts at its least number, in the same sense."""
+    k = ring.index(min(ring))
+    return (*ring[k:], *ring[:k])
 
 
 def _pieces(pair: tuple[int, int], steps: dict[tuple[int, int], list[int]]) -> list[tuple[int, int]]:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
-from ..analysis import Results, run
+from ..analysis import Results
 from ..analysis.dynamics.dynamics import Dynamics, dynamics
 from ..analysis.dynamics.modes import Mode
 from ..analysis.frame.shape import Largest, Shapes, largest, member_shapes
@@ -18,6 +18,7 @@ from ..analysis.results.cuts import CutError, CutForces, Section, cut_of
 from ..analysis.results.storeys import StoreyRow, storey_rows
 from ..analysis.results.superpose import can_sift, combined, combined_shapes, governing, usable
 from ..analysis.results.walls import WallForces, wall_forces
+from ..analysis.run import run_and_keep
 from ..analysis.shells.fields import PlateFields
 from ..checks import Subject, run_checks
 from ..compare import Comparison, Side, compare
@@ -386,8 +387,8 @@ def review(model: Model, settings: Settings, progress: Progress = silent, only: 
     """Run and check a model, or of it the members in `only`. Raises AnalysisError for a case in the settings that the model does not have, RulesError for
     a rule set that cannot be read."""
     loads = Distribution(model)
-    results = run(model, settings.run, progress, distribution=loads, only=only, meshing=settings.mesh)
-    own = dynamics(model, results, settings, loads, progress)
+    results, kept = run_and_keep(model, settings.run, progress, None, loads, only, settings.mesh)
+    own = dynamics(model, results, settings, loads, progress, kept)
     done = assess(model, settings, results, own, loads, progress)
     if not model.combinations:
         done._combined = made_combinations(model, settings, loads=loads, results=results, progress=progress)
@@ -425,8 +426,8 @@ def assess(
 def run_only(model: Model, settings: Settings, progress: Progress = silent) -> Review:
     """A run with what a comparison asks of it, storeys and modes, and no checks. Raises AnalysisError."""
     loads = Distribution(model)
-    results = run(model, settings.run, progress, distribution=loads, meshing=settings.mesh)
-    own = dynamics(model, results, settings, loads, progress)
+    results, kept = run_and_keep(model, settings.run, progress, None, loads, None, settings.mesh)
+    own = dynamics(model, results, settings, loads, progress, kept)
     storeys = storey_rows(model, results, loads)
     return Review(model, settings, results, [], [], own.modes, storeys, own.centres, _distribution=loads)
 

@@ -8,8 +8,8 @@ from ...loads import Distribution
 from ...model import Model, Settings
 from ..results.centres import StoreyCentre, storey_centres
 from ..results.results import Results
+from ..solve.flexibility import Flexibility, flexibility
 from ..solve.system import Progress, silent
-from .flexibility import flexibility
 from .modes import Mode, modes
 from .spectrum import fill_spectra
 
@@ -23,12 +23,20 @@ class Dynamics:
 
 
 def dynamics(
-    model: Model, results: Results, settings: Settings, distribution: Distribution, progress: Progress = silent
+    model: Model,
+    results: Results,
+    settings: Settings,
+    distribution: Distribution,
+    progress: Progress = silent,
+    own: Flexibility | None = None,
 ) -> Dynamics:
-    """Of what a run computed; puts the response of spectra into `results`. Nothing where something moves freely."""
-    wanted = settings.modes.count > 0 or len(model.storeys) > 0
-    own = flexibility(model, results, settings, progress) if wanted else None
+    """Of what a run computed; puts the response of spectra into `results`. Nothing where something moves freely.
+
+    `own`: the run's stiffness and factors where they were kept; closed here.
+    """
     try:
+        if own is None and (settings.modes.count > 0 or model.storeys):
+            own = flexibility(model, results, settings, progress)
         found = modes(model, results, settings, progress, distribution, own) if own is not None else []
         fill_spectra(model, results, found, settings, distribution, progress, own)
         progress("Centres of storeys", 0.95)

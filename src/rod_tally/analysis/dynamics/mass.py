@@ -82,8 +82,11 @@ def consistent(
         at_nodes += down
     of_members[carried <= 0] = 0.0
     total = _on_nodes(m, condensed, of_members, n) + lumped(np.maximum(at_nodes, 0.0))
-    for ident, mass in of_surfaces.items():
-        total = total + _of_surface(m, ident, np.maximum(mass, 0.0), n)
+    if of_surfaces:
+        parts = [_of_surface(m, ident, np.maximum(mass, 0.0)) for ident, mass in of_surfaces.items()]
+        row, column, value = (np.concatenate(v) for v in zip(*(p for own in parts for p in own)))
+        one_way = sparse.coo_matrix((value, (row, column)), shape=(n // 6, n // 6)).tocsr()
+        total = total + sparse.kron(one_way, sparse.diags([1.0, 1, 1, 0, 0, 0]), format="csr")
     return total.tocsr()
 
 
@@ -117,14 +120,18 @@ def _on_nodes(m: Mesh, condensed: Condensed, own: Array, n: int) -> sparse.csr_m
     return _gathered(dofs, own, n)
 
 
-def _of_surface(m: Mesh, ident: str, mass: Array, n: int) -> sparse.csr_matrix:
-    """Mass of a slab or wall: a density between its nodes' that gives its elements what the loads gave its nodes, kg."""
+Entries = tuple[NDArray[np.int64], NDArray[np.int64], Array]
+
+
+def _of_surface(m: Mesh, ident: str, mass: Array) -> list[Entries]:
+    """Mass of a slab or wall between nodes, the same each way: a density between its nodes' that gives its elements what
+    the loads gave its nodes, kg."""
     assert m.plates is not None
     on = LoadedSurface(m.plates.shapes[ident], m.plates)
     unit = np.zeros((len(m.xyz), 6))
     on.whole(np.array([[0.0, 0, 1], [0, 0, 0], [0, 0, 0]]), unit)
     density = np.divide(mass, unit[:, 2], out=np.zeros_like(mass), where=unit[:, 2] > 0)
-    parts = []
+    parts: list[Entries] = []
     for nodes, flat in zip(on.groups, on.flat):
         corners = nodes.shape[1]
         points, weight = (QUAD_POINTS, 1.0) if corners == 4 else (TRIANGLE_POINTS, 1 / 6)
@@ -134,11 +141,12 @@ def _of_surface(m: Mesh, ident: str, mass: Array, n: int) -> sparse.csr_matrix:
             j = np.einsum("kn,eni->eki", d, flat)
             det = j[:, 0, 0] * j[:, 1, 1] - j[:, 0, 1] * j[:, 1, 0]
             own += (density[nodes] @ v * det * weight)[:, None, None] * np.outer(v, v)
-        for way in range(3):
-            parts.append(_gathered(6 * nodes + way, own, n))
-    total = sum(parts[1:], parts[0])
-    moved = float(total.data.sum()) / 3
-    return total * (mass.sum() / moved) if moved > 0 else total
+        row = np.broadcast_to(nodes[:, :, None], own.shape).ravel()
+        column = np.broadcast_to(nodes[:, None, :], own.shape).ravel()
+        parts.append((row, column, own.ravel()))
+    moved = sum(float(value.sum()) for _, _, value in parts)
+    scale = mass.sum() / moved if moved > 0 else 1.0
+    return [(row, column, value * scale) for row, column, value in parts]
 
 
 def _gathered(dofs: NDArray[np.int64], own: Array, n: int) -> sparse.csr_matrix:

@@ -14,13 +14,13 @@ from ...model import Model, Settings
 from ...model.geometry.vectors import Array
 from ..results.results import Results
 from ..solve.factor import SingularError
-from .flexibility import Flexibility, flexibility, turned
+from ..solve.flexibility import Flexibility, flexibility, turned
 from .mass import consistent, lumped, mass_cases, nodal_mass
 
 DENSE = 300  # degrees of freedom with mass, below which all modes are found at once
 BLOCKS = 80  # blocks of solves before what has been found is taken as it is
 WIDEST = 200  # columns of the Krylov space before it is restarted
-SETTLED = 1e-9  # share of an eigenvalue that its residual may have left
+SETTLED = 1e-6  # share of an eigenvalue that its residual may have left; the error of the value is its square
 NOTHING = 1e-12  # share of the largest mass, or of a column's length, that counts as none
 
 

@@ -13,7 +13,7 @@ from ...model import LoadCase, Model, NodeLoad, Settings
 from ...model.geometry.vectors import Array
 from ..results.results import Results
 from ..run import run
-from .flexibility import Flexibility, flexibility
+from ..solve.flexibility import Flexibility, flexibility
 from .modes import Mode, mass_matrix
 
 

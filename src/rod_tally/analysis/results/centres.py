@@ -8,8 +8,8 @@ import numpy as np
 
 from ...loads import Distribution
 from ...model import Model, Settings
-from ..dynamics.flexibility import Flexibility, turned
 from ..dynamics.mass import mass_cases, nodal_mass
+from ..solve.flexibility import Flexibility, turned
 from .storeys import LEVEL_REACH
 
 LEAST = 1e-9  # of a floor's own size squared; below it the floor cannot turn

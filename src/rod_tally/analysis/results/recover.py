@@ -19,7 +19,7 @@ def done_in(
     live: NDArray[np.bool_],
     part: NDArray[np.int64],
     motions: list[tuple[Array, bool]],
-    excited: Array,
+    excited: NDArray[np.bool_],
     cases: int,
 ) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
     """(C, M) and (C, N): which members and nodes each case is computed in. A motion that a case excites takes its whole

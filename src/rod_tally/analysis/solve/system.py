@@ -139,16 +139,27 @@ def _bound(
     return constraints(m.xyz, ties, supported, floors_in_plane(model, m.xyz, live, supported, floors), corners)
 
 
-def solve(
-    m: Mesh, system: System, right: Array, solver: str | None, progress: Progress = silent
-) -> tuple[Array, list[tuple[Array, bool]], Array, bool]:
-    """Displacements (n, C), motions without resistance as (N, 6) with whether local, and which case excites which."""
+@dataclass(slots=True)
+class Solution:
+    """Displacements `u` (6N, C) in the supports' own axes; `motions` without resistance as (N, 6) with whether local;
+    `excited` (C, motions), which case sets which going; `more`: there are further motions, and nothing was computed.
+    `factor` of the whole stiffness, where nothing had to be held to have one; to be closed."""
+
+    u: Array
+    motions: list[tuple[Array, bool]]
+    excited: NDArray[np.bool_]
+    more: bool = False
+    factor: Factor | None = None
+
+
+def solve(m: Mesh, system: System, right: Array, solver: str | None, progress: Progress = silent) -> Solution:
+    """The movements of a system under the forces `right` (6N, C)."""
     free = system.free
     k = system.k
     f = system.gathered(right)[free]
     u = np.zeros_like(right)
     if not len(free):
-        return u, [], np.zeros((right.shape[1], 0), bool), False
+        return Solution(u, [], np.zeros((right.shape[1], 0), bool))
     diagonal = k.diagonal()
     empty = diagonal <= 1e-11 * max(float(diagonal.max()), 1e-300)
     weak = mechanism.local_motions(k, free, len(m.node_ids)) if _any_release(m) or empty.any() else []
@@ -186,7 +197,7 @@ def solve(
             kept = mechanism.separate(null) if null.shape[1] else null
             vectors += [(system.expand(v), False) for v in kept.T]
             shapes = [(_shape(v, system), local) for v, local in vectors]
-            return u, shapes, np.ones((right.shape[1], len(shapes) or 1), bool), True
+            return Solution(u, shapes, np.ones((right.shape[1], len(shapes) or 1), bool), True)
         pin = mechanism.pins(null)
         null = mechanism.separate(null)
         vectors += [(system.expand(v), False) for v in null.T]
@@ -200,7 +211,8 @@ def solve(
     else:
         assert factor is not None
         x = _refined(factor, k, f, x)
-    factor.close()
+    if vectors:  # some of its motions are held, so it is not the structure's own
+        factor.close()
     u = system.expand(x)
     excited = np.zeros((right.shape[1], len(vectors)), bool)
     for j, (v, _) in enumerate(vectors):
@@ -209,7 +221,8 @@ def solve(
         most = np.abs(v) @ np.abs(right)
         size = np.abs(right).max(axis=0)
         excited[:, j] = (work > EXCITED * np.maximum(most, 1e-3 * size * np.abs(v).max())) & (size > 0)
-    return u, [(_shape(v, system), local) for v, local in vectors], excited, more
+    motions = [(_shape(v, system), local) for v, local in vectors]
+    return Solution(u, motions, excited, more, None if vectors else factor)
 
 
 def _refined(factor: Factor, k: sparse.csc_matrix, f: Array, x: Array) -> Array:

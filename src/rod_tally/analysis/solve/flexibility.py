@@ -11,8 +11,8 @@ from ...model.geometry.vectors import Array
 from ..frame.elements import Condensed
 from ..frame.mesh import Mesh, mesh
 from ..results.results import Results
-from ..solve.factor import Factor, SingularError
-from ..solve.system import Progress, System, assemble, silent
+from .factor import Factor, SingularError
+from .system import Progress, System, assemble, silent
 
 
 @dataclass(slots=True)
