@@ -12,7 +12,7 @@ from ..model import AreaLoad, LoadCase, Model, Surface
 from ..model.entities.surface import across, normal_of, sound
 from ..model.geometry.vectors import Array
 from .arrival import Arrival, Collector, HeldLoad, Share
-from .floors.floor import REACH, Carrier, Floor, columns_below, cut, floor_of
+from .floors.floor import REACH, Carrier, Floor, Known, columns_below, cut, floor_of
 from .floors.panel import second_moments
 from .floors.rows import Whole, put_rows
 from .floors.spread import spread_part
@@ -31,6 +31,7 @@ class Distribution:
         self.model = model
         self._floors: dict[str, Floor] = {}
         self._wholes: dict[str, Whole] = {}
+        self._known: Known = {}
         self._cases: dict[str, Arrival] = {}
         self._columns: set[str] | None = None
 
@@ -38,6 +39,7 @@ class Distribution:
         """The same for a model that differs in cases only; what is worked out already is shared."""
         other = Distribution(model)
         other._floors, other._wholes, other._columns = self._floors, self._wholes, self._columns
+        other._known = self._known
         other._cases = {n: a for n, a in self._cases.items() if model.cases.get(n) is self.model.cases.get(n)}
         return other
 
@@ -46,13 +48,15 @@ class Distribution:
         if ident not in self._floors:
             if self._columns is None:
                 self._columns = columns_below(self.model)
-            self._floors[ident] = floor_of(self.model, self.model.surfaces[ident], self._columns)
+            self._floors[ident] = floor_of(self.model, self.model.surfaces[ident], self._columns, self._known)
         return self._floors[ident]
 
     def whole(self, ident: str) -> Whole:
         """What pressures over all of a slab put on what carries it, worked out once."""
         if ident not in self._wholes:
-            self._wholes[ident] = Whole(self.floor(ident))
+            floor = self.floor(ident)
+            like = None if floor.like is None else self.whole(floor.like.id)
+            self._wholes[ident] = Whole(floor) if like is None or like.held else Whole.like(like, floor)
         return self._wholes[ident]
 
     def floors(self, progress: Progress = lambda _t, _s: None) -> list[Floor]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
+from shapely.geometry import Polygon
 
 from ...model import Finding
 from ...model.geometry.panels import ALONG, meeting_pairs
@@ -158,15 +159,16 @@ def find_double_surfaces(s: Subject) -> Iterator[Finding]:
         return
     low, high = panels.bodies.boxes()
     i, j = near_boxes((low, high), (low, high), 0.0)
-    for a, b in zip(i.tolist(), j.tolist()):
-        if a >= b or np.linalg.norm(np.cross(panels.axes[a, 2], panels.axes[b, 2])) > 0.02:
-            continue
+    i, j = i[i < j], j[i < j]
+    # of floors side by side the bodies touch and share no volume
+    shared = (np.minimum(high[i], high[j]) - np.maximum(low[i], low[j])).min(axis=1) > 1e-6
+    i, j = i[shared], j[shared]
+    alike = np.linalg.norm(np.cross(panels.axes[i, 2], panels.axes[j, 2]), axis=1) <= 0.02
+    for a, b in zip(i[alike].tolist(), j[alike].tolist()):
         one, two = panels.surfaces[a], panels.surfaces[b]
         height = float(np.abs(one.height(two.outer)).max())
         if height > (one.thickness + two.thickness) / 2 - 0.005:
             continue
-        from shapely.geometry import Polygon
-
         over = panels.polygons[a].intersection(Polygon(one.flat(two.outer)).buffer(0)).area
         if over <= 0.1 * min(one.area, two.area):
             continue

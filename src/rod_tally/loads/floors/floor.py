@@ -38,7 +38,8 @@ class Carrier:
 
 @dataclass
 class Floor:
-    """A plane cut into panels: `carriers` by number; `origin` (3,) and `axes` (3, 3) of the plane; its whole outline."""
+    """A plane cut into panels: `carriers` by number; `origin` (3,) and `axes` (3, 3) of the plane; its whole outline.
+    `like`: another of the same shape, carriers in the same order, whose panels it shares."""
 
     id: str
     origin: Array
@@ -49,6 +50,7 @@ class Floor:
     way: Way = "two-way"
     span: Array | None = None
     _unit: dict[int, EdgeRows] = field(default_factory=dict)
+    like: Floor | None = None
 
     def flat(self, points: Array) -> Array:
         return np.asarray((points - self.origin) @ self.axes[:2].T)
@@ -87,8 +89,13 @@ def columns_below(model: Model) -> set[str]:
     return out
 
 
-def floor_of(model: Model, surface: Surface, held: set[str]) -> Floor:
-    """The panels of a slab, from what is joined to it. `held` are the nodes that columns come up to."""
+Known = dict[tuple[object, ...], Floor]
+NEAR = 8  # decimals of a metre to which like slabs agree
+
+
+def floor_of(model: Model, surface: Surface, held: set[str], known: Known | None = None) -> Floor:
+    """The panels of a slab, from what is joined to it. `held` are the nodes that columns come up to. `known`: slabs cut
+    before; a building has many of one shape, which share their panels."""
     polygon = sound(surface.polygon)
     axes = surface.plain_axes
     carriers: list[Carrier] = []
@@ -112,7 +119,23 @@ def floor_of(model: Model, surface: Surface, held: set[str]) -> Floor:
     if surface.span is not None:
         flat = np.array(surface.span) @ axes[:2].T
         span = flat / np.linalg.norm(flat) if np.linalg.norm(flat) > 1e-9 else None
-    return cut(surface.id, surface.outer[0], axes, polygon, carriers, way, span)
+    if known is None:
+        return cut(surface.id, surface.outer[0], axes, polygon, carriers, way, span)
+    rings = [_places(np.array(r.coords)) for r in (polygon.exterior, *polygon.interiors)]
+    lines = [(c.kind, _places(c.line), round(c.length, NEAR)) for c in carriers]
+    # by place, not by the order of the file
+    order = sorted(range(len(carriers)), key=lambda k: lines[k])
+    carriers = [carriers[k] for k in order]
+    key = (*rings, *(lines[k] for k in order), way, None if span is None else _places(span))
+    like = known.get(key)
+    if like is None:
+        like = known[key] = cut(surface.id, surface.outer[0], axes, polygon, carriers, way, span)
+        return like
+    return Floor(surface.id, surface.outer[0], axes, polygon, carriers, like.panels, way, span, like._unit, like)
+
+
+def _places(points: Array) -> bytes:
+    return (np.round(points, NEAR) + 0.0).tobytes()
 
 
 def _below(part: Array, at: Array) -> bool:

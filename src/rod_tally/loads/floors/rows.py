@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from copy import copy
 from typing import Protocol
 
 import numpy as np
@@ -26,6 +27,17 @@ class Taker(Protocol):
 class Whole:
     """What pressures of 1, x and y over all panels of a floor put on members, nodes and walls: rows with a column for
     each, so that a case is one product; `idle` are the panels that nothing carries."""
+
+    @classmethod
+    def like(cls, other: Whole, floor: Floor) -> Whole:
+        """That of a floor like the `other`'s, on its own members and nodes. Raises ValueError where walls carry them."""
+        if other.held or floor.like is None:
+            raise ValueError("walls take their loads at places of their own")
+        name = {(a.kind == "column", a.id): b.id for a, b in zip(floor.like.carriers, floor.carriers)}
+        out = copy(other)
+        out.idents = [name[False, i] for i in other.idents]
+        out.nodes = [(name[True, i], force) for i, force in other.nodes]
+        return out
 
     def __init__(self, floor: Floor) -> None:
         self.idle = [p for p in floor.panels if p.empty]

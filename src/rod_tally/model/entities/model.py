@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Collection
 from dataclasses import dataclass, field
 from typing import Any
@@ -116,7 +117,7 @@ class Model:
 
     def length(self, member: Member) -> float:
         a, b = self.line(member)
-        return float(np.linalg.norm(b - a))
+        return math.dist(a, b)
 
     def usable(self, member: Member) -> bool:
         """Whether a stiffness can be computed for it: section and material known, and some length."""

@@ -90,7 +90,7 @@ class Surface:
     @property
     def upright(self) -> bool:
         """Whether it stands like a wall."""
-        return abs(float(normal_of(self.outer)[2])) <= LEVEL
+        return _upright(np.ascontiguousarray(self.outer, float).tobytes())
 
     @property
     def on_ground(self) -> bool:
@@ -174,6 +174,11 @@ class Surface:
         """Of the outline, openings left aside, m."""
         area, sy, sz, *_ = polygon_moments([(float(a), float(b)) for a, b in self.flat(self.outer)])
         return self.outer[0] + np.array([sy, sz]) / area @ self.plain_axes[:2]
+
+
+@lru_cache(maxsize=CACHED)
+def _upright(outline: bytes) -> bool:
+    return abs(_newell(np.frombuffer(outline).reshape(-1, 3))[2]) <= LEVEL
 
 
 @lru_cache(maxsize=CACHED)

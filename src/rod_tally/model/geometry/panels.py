@@ -6,8 +6,9 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
-from shapely.geometry import LineString, Point, Polygon
+from shapely.geometry import LineString, Polygon
 
 from ..entities.surface import Surface
 from .proximity import Rods, near_boxes
@@ -47,10 +48,15 @@ class Panels:
         n = len(self.surfaces)
         return Bodies(np.array(centre).reshape(-1, 3), self.axes, np.array(half).reshape(-1, 3), np.zeros(n, bool))
 
-    def near(self, k: int, point: Array, reach: float) -> bool:
-        """Whether a point, brought into the plane of surface k, lies on it or within `reach` of its outline."""
-        flat = self.surfaces[k].flat(point[None])[0]
-        return bool(self.polygons[k].distance(Point(flat)) <= reach)
+    @cached_property
+    def origins(self) -> Array:
+        """First corners (n, 3), m."""
+        return np.array([s.outer[0] for s in self.surfaces]).reshape(-1, 3)
+
+    def off(self, k: NDArray, points: Array) -> Array:
+        """How far points (n, 3), brought into the planes of surfaces k (n,), lie off their outlines, m; 0 on them."""
+        flat = np.einsum("nij,nj->ni", self.axes[k][:, :2], points - self.origins[k])
+        return np.asarray(shapely.distance(np.array(self.polygons, object)[k], shapely.points(flat)), float)
 
 
 @dataclass(slots=True)
@@ -78,26 +84,23 @@ def touching_ends(rods: Rods, panels: Panels, distance: float) -> list[Touch]:
     good = clear <= distance
     e, k, clear = e[good], k[good], clear[good]
     size = np.abs(rods.bounds).max(axis=1, initial=0.0)
-    out = []
-    for end, s, gap in zip(e.tolist(), k.tolist(), clear.tolist()):
-        m = end // 2
-        p, x, n = rods.lines[m, end % 2], rods.axes[m, 0], panels.axes[s, 2]
-        slope = float(x @ n)
-        height = float((p - panels.surfaces[s].outer[0]) @ n)
-        if abs(slope) > ALONG:
-            reach = panels.surfaces[s].thickness / 2 + 2 * float(size[m]) + distance
-            if abs(height) > reach:
-                continue  # its middle lies in the surface, not its end
-            point, crosses = p - x * height / slope, True
-        else:
-            # along the surface: only an end that stops at an edge, such as a beam between two walls in line
-            other = rods.lines[m].mean(axis=0)
-            if panels.near(s, other, 0.0):
-                continue
-            point, crosses = p - n * height, False
-        if panels.near(s, point, float(size[m]) + distance):
-            out.append(Touch(end, s, point, gap, crosses))
-    return out
+    m = e // 2
+    p, x, n = rods.lines[m, e % 2], rods.axes[m, 0], panels.axes[k, 2]
+    slope = np.einsum("ni,ni->n", x, n)
+    height = np.einsum("ni,ni->n", p - panels.origins[k], n)
+    crosses = np.abs(slope) > ALONG
+    thickness = np.array([s.thickness for s in panels.surfaces])[k]
+    # of one that crosses and lies far from the plane the middle lies in the surface, not the end; of those that run along the
+    # surface only an end that stops at an edge counts, such as a beam between two walls in line
+    good = np.where(crosses, np.abs(height) <= thickness / 2 + 2 * size[m] + distance, True)
+    good[~crosses] = panels.off(k[~crosses], rods.lines[m[~crosses]].mean(axis=1)) > 0.0
+    e, k, clear, m, p, x, n, slope, height, crosses = (
+        v[good] for v in (e, k, clear, m, p, x, n, slope, height, crosses)
+    )
+    along = np.where(crosses, height / np.where(crosses, slope, 1.0), height)
+    points = p - np.where(crosses[:, None], x, n) * along[:, None]
+    touches = np.flatnonzero(panels.off(k, points) <= size[m] + distance)
+    return [Touch(int(e[i]), int(k[i]), points[i], float(clear[i]), bool(crosses[i])) for i in touches.tolist()]
 
 
 def lying_along(rods: Rods, panels: Panels, distance: float) -> list[tuple[int, int, Array, float]]:
@@ -112,16 +115,24 @@ def lying_along(rods: Rods, panels: Panels, distance: float) -> list[tuple[int, 
     clear, _, _ = clear_distance(bodies.take(m), walls.take(k))
     good = clear <= distance
     size = np.abs(rods.bounds).max(axis=1, initial=0.0)
+    m, k = m[good], k[good]
+    reach = size[m] + distance
+    # members of one section along one surface ask for the same widened outline
+    pair, which = np.unique(np.column_stack([k, np.round(reach, 9)]), axis=0, return_inverse=True)
+    wide = shapely.buffer(np.array(panels.polygons, object)[pair[:, 0].astype(int)], pair[:, 1], quad_segs=16)
+    rel = rods.lines[m] - panels.origins[k][:, None]
+    lines = shapely.linestrings(np.einsum("nij,npj->npi", panels.axes[k][:, :2], rel))
+    within = shapely.intersection(lines, wide[which.ravel()])
+    height = np.einsum("ni,ni->n", rel.mean(axis=1), panels.axes[k, 2])
+    length = rods.lengths[m]
     out = []
-    for i, s in zip(m[good].tolist(), k[good].tolist()):
-        surface = panels.surfaces[s]
-        height = float(surface.height(rods.lines[i].mean(axis=0)[None])[0])
-        line = LineString(surface.flat(rods.lines[i]))
-        reach = float(size[i]) + distance
-        piece = longest(line.intersection(panels.polygons[s].buffer(reach)))
+    for n in np.flatnonzero(shapely.length(within) > 0).tolist():
+        piece = longest(within[n])
         # what ends at an edge comes within reach of it for a little way; what runs along it for longer
-        if piece is not None and piece.length > max(SHORTEST, 0.02 * line.length, 1.5 * reach):
-            out.append((i, s, surface.lifted(np.array(piece.coords)[[0, -1]]), height))
+        if piece is not None and piece.length > max(SHORTEST, 0.02 * length[n], 1.5 * reach[n]):
+            s = int(k[n])
+            place = panels.surfaces[s].lifted(np.array(piece.coords)[[0, -1]])
+            out.append((int(m[n]), s, place, float(height[n])))
     return out
 
 

@@ -184,6 +184,7 @@ def _place(clusters: list[Cluster], rods: Rods, rank: NDArray[np.int64], area: A
 def follow(clusters: list[Cluster], rods: Rods, rank: NDArray[np.int64], area: Array) -> None:
     """Bring nodes that sit inside members after those members, whose own ends have been moved since they were placed."""
     lines = rods.lines.copy()
+    length = rods.lengths
     area = np.round(area, 9)
     for _ in range(4):
         for cluster in clusters:
@@ -192,7 +193,7 @@ def follow(clusters: list[Cluster], rods: Rods, rank: NDArray[np.int64], area: A
         moved = 0.0
         for cluster in clusters:
             if cluster.seats:
-                point = _point(cluster, rods, lines, rods.lengths, rank, area)
+                point = _point(cluster, rods, lines, length, rank, area)
                 moved = max(moved, float(np.abs(point - cluster.point).max()))
                 cluster.point = point
         if moved < 1e-9:

@@ -37,8 +37,8 @@ def join_surfaces(model: Model, settings: TransferSettings) -> None:
     snap = settings.snap_of("surfaces")
     panels = Panels(surfaces)
     level, meetings = [], []
-    for i, j in zip(*(k.tolist() for k in meeting_pairs(panels, snap))):
-        if np.linalg.norm(np.cross(panels.axes[i, 2], panels.axes[j, 2])) < ALONG:
+    for i, j, parallel in _pairs(panels, snap):
+        if parallel:
             level.append((i, j))
         else:
             meetings += _meet(panels, i, j, snap)
@@ -53,18 +53,18 @@ def join_surfaces(model: Model, settings: TransferSettings) -> None:
         for own, other in ((m.one, m.other), (m.other, m.one)):
             surfaces[own].joints.append(SurfaceJoint("surface", surfaces[other].id, m.line, gap))
     # two walls one above the other, parted by a slab, meet now that both reach into it
-    seen = {(m.one, m.other) for m in meetings}
-    level += [p for p in _parallel_neighbours(moved, snap) if p not in level and p not in seen]
+    seen = {*level, *((m.one, m.other) for m in meetings)}
+    level += [(i, j) for i, j, parallel in _pairs(moved, snap) if parallel and (i, j) not in seen]
+    known: dict[tuple[bytes, bytes], Array | None] = {}
     for i, j in sorted(level):
-        _side_by_side(moved, i, j, snap)
+        _side_by_side(moved, i, j, snap, known)
 
 
-def _parallel_neighbours(panels: Panels, snap: float) -> list[tuple[int, int]]:
-    return [
-        (i, j)
-        for i, j in zip(*(k.tolist() for k in meeting_pairs(panels, snap)))
-        if np.linalg.norm(np.cross(panels.axes[i, 2], panels.axes[j, 2])) < ALONG
-    ]
+def _pairs(panels: Panels, snap: float) -> list[tuple[int, int, bool]]:
+    """Pairs of surfaces whose bodies meet, and whether their planes are (about) parallel."""
+    i, j = meeting_pairs(panels, snap)
+    sine = np.linalg.norm(np.cross(panels.axes[i, 2], panels.axes[j, 2]), axis=1)
+    return list(zip(i.tolist(), j.tolist(), (sine < ALONG).tolist()))
 
 
 def _meet(panels: Panels, i: int, j: int, snap: float) -> list[_Meeting]:
@@ -194,20 +194,30 @@ def _moved(s: Surface, edges: dict[int, Array]) -> Array:
     return s.lifted(out)
 
 
-def _side_by_side(panels: Panels, i: int, j: int, snap: float) -> None:
-    """Two surfaces in (about) one plane that share an edge: tied along it; the planes' distance is the link."""
+def _side_by_side(panels: Panels, i: int, j: int, snap: float, known: dict[tuple[bytes, bytes], Array | None]) -> None:
+    """Two surfaces in (about) one plane that share an edge: tied along it; the planes' distance is the link. `known`: the
+    shared edges of like pairs, of which a building has many, in the first one's plane."""
     a, b = panels.surfaces[i], panels.surfaces[j]
     height = float(np.abs(a.height(b.outer)).max())
     if height > (a.thickness + b.thickness) / 2 + snap:
         return
-    other = a.flat(b.outer)
-    flat = LineString([*other, other[0]])
-    near = flat.buffer(snap + 1e-6, cap_style="flat")
-    ring = a.flat(a.outer)
+    ring, other = a.flat(a.outer), a.flat(b.outer)
+    key = ((np.round(ring, 9) + 0.0).tobytes(), (np.round(other, 9) + 0.0).tobytes())
+    if key not in known:
+        known[key] = _shared_edge(ring, other, snap)
+    shared = known[key]
+    if shared is None:
+        return
+    ends = a.lifted(shared)
+    a.joints.append(SurfaceJoint("surface", b.id, ends, height))
+    b.joints.append(SurfaceJoint("surface", a.id, ends - np.outer(b.height(ends), b.plain_axes[2]), height))
+
+
+def _shared_edge(ring: Array, other: Array, snap: float) -> Array | None:
+    """The longest piece (2, 2) of a ring's sides that runs along another ring; None where they do not share an edge."""
+    near = LineString([*other, other[0]]).buffer(snap + 1e-6, cap_style="flat")
     pieces = [longest(LineString([p, q]).intersection(near)) for p, q in zip(ring, np.roll(ring, -1, axis=0))]
     shared = max((p for p in pieces if p is not None), key=lambda p: p.length, default=None)
     if shared is None or shared.length <= max(SHORTEST, 2.5 * snap):
-        return
-    ends = a.lifted(np.array(shared.coords)[[0, -1]])
-    a.joints.append(SurfaceJoint("surface", b.id, ends, height))
-    b.joints.append(SurfaceJoint("surface", a.id, ends - np.outer(b.height(ends), b.plain_axes[2]), height))
+        return None
+    return np.array(shared.coords)[[0, -1]]
