@@ -25,7 +25,7 @@ def shells() -> dict[str, Any]:
     from rod_tally.loads import Distribution
     from rod_tally.meshing import mesh_plates
     from rod_tally.model import AreaLoad, LoadCase, Settings
-    from rod_tally.review.review import read_model
+    from rod_tally.review.work import read_model
 
     settings = Settings()
     settings.mesh.size = SIZE

@@ -10,8 +10,8 @@ from rod_tally.checks import Subject, run_checks
 from rod_tally.desk.session.actions import edit_for
 from rod_tally.model import AreaLoad, Finding, LoadCase, MemberLoad, Model, NodeLoad, SpaceLoad, Storey, SurfaceJoint
 from rod_tally.model.settings import RunSettings, Settings
+from rod_tally.review import review
 from rod_tally.review.load_tally import by_origin, by_storey, load_rows, on_member
-from rod_tally.review.review import review
 
 from .floors import floor, wall
 

@@ -15,7 +15,7 @@ from rod_tally.loads.combinations.combine import MOST, CombineError, combine, co
 from rod_tally.loads.combinations.orientation import directions, orientation
 from rod_tally.loads.combinations.rules import SHIPPED, RulesError, parse, read_rules, shipped
 from rod_tally.model import Combination, LoadCase, NodeLoad, Settings
-from rod_tally.review.review import review
+from rod_tally.review import review
 
 from .floors import floor, wall
 

@@ -25,7 +25,8 @@ from rod_tally.model import (
     TemperatureLoad,
 )
 from rod_tally.model.edits import ReverseMembers
-from rod_tally.review.review import Review, review, side_of
+from rod_tally.review import Review, review
+from rod_tally.review.work import side_of
 from rod_tally.transfer import transfer
 
 from .physical_models import block, moved

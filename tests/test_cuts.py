@@ -13,7 +13,7 @@ from rod_tally.model import AreaLoad, LineSupport, LoadCase, Model, Settings, Sp
 from rod_tally.model.edits import AddCuts, EditError, MoveCut
 from rod_tally.model.entities.model import Storey
 from rod_tally.output.spreadsheet import write_workbook
-from rod_tally.review.review import review
+from rod_tally.review import review
 
 from .plates import plate_model, rectangle, shell
 

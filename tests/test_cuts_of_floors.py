@@ -11,7 +11,7 @@ import pytest
 from rod_tally.model import Member, Model, Node, Section, Settings, Support, SurfaceJoint
 from rod_tally.model.settings import SettingsError
 from rod_tally.output.write import write_review
-from rod_tally.review.review import Review, review
+from rod_tally.review import Review, review
 
 from .test_cuts import Q, floor_on_end_walls
 

@@ -14,7 +14,7 @@ from rod_tally.intake import read_source
 from rod_tally.intake.ifc.lines import look_at_lines
 from rod_tally.model import Settings
 from rod_tally.output.ifc import write_ifc
-from rod_tally.review.review import review
+from rod_tally.review import review
 from rod_tally.transfer import transfer
 
 from .analytical_ifc import portal

@@ -228,11 +228,11 @@ def test_the_report_holds_the_decisions_made_in_the_window(loft: Window, qtbot: 
     finding = loft.state.review.findings[0]  # type: ignore[union-attr]
     loft.session.decide(finding, "accepted", "agreed with the modeller")
     for name in ("r.html", "r.pdf", "r.bcf"):
-        loft.session.write_report(tmp_path / name)
+        loft.session.exports.report(tmp_path / name)
         rested(qtbot, loft)
         assert (tmp_path / name).stat().st_size > 10_000
     assert "agreed with the modeller" in (tmp_path / "r.html").read_text(encoding="utf-8")
-    loft.session.export(tmp_path / "out")
+    loft.session.exports.contract_files(tmp_path / "out")
     rested(qtbot, loft)
     import json
 
@@ -251,7 +251,7 @@ def test_save_as_and_reopen(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
     revision = demo.state.revision
     assert revision is not None and len(demo.state.revisions) == 2
     assert revision.decisions[finding.key] == ("accepted", "so it is")
-    assert demo.session.recent()[0] == str(target)
+    assert demo.session.memory.recent()[0] == str(target)
 
 
 def test_storeys_isolate(demo: Window, qtbot: QtBot) -> None:
@@ -338,7 +338,7 @@ def test_a_large_run_neither_blocks_the_window_nor_resists_cancel(window: Window
     project, revision = window.session.project, window.state.revision
     assert project is not None and revision is not None
     before, results = len(project.runs(revision.id)), revision.review.results
-    window.session.run_again()
+    window.session.runs.again()
     qtbot.waitUntil(lambda: window.cancel.isVisible())
     qtbot.mouseClick(window.cancel, Qt.MouseButton.LeftButton)
     rested(qtbot, window)
@@ -419,7 +419,7 @@ def test_every_command_can_be_used_when_it_says_so(demo: Window, qtbot: QtBot) -
 
 
 def test_export_writes_the_files_of_the_contract(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    demo.session.export(tmp_path / "out")
+    demo.session.exports.contract_files(tmp_path / "out")
     rested(qtbot, demo)
     assert (tmp_path / "out" / "review.json").exists()
 
@@ -428,10 +428,10 @@ def test_handing_back_writes_an_ifc_file_but_not_over_the_source(
     loft: Window, qtbot: QtBot, tmp_path: Path, loft_a: Path
 ) -> None:
     before = loft_a.read_bytes()
-    loft.session.hand_back(loft_a)
+    loft.session.exports.ifc(loft_a)
     assert "choose another name" in loft.dialogs.message.text()
     loft.dialogs.message.close()
-    loft.session.hand_back(tmp_path / "back.ifc")
+    loft.session.exports.ifc(tmp_path / "back.ifc")
     rested(qtbot, loft)
     assert (tmp_path / "back.ifc").exists() and loft_a.read_bytes() == before
 

@@ -137,7 +137,7 @@ def test_a_cell_of_the_tally_shows_what_makes_it(loft: Window, qtbot: QtBot, tmp
     qtbot.mouseClick(page.table.viewport(), Qt.MouseButton.LeftButton, pos=page.table.visualRect(index).center())
     assert {model_of(loft).members[i].storey for i in loft.state.shown_members()} == {"Roof"}
     assert "shown alone" in loft.statusBar().currentMessage()  # type: ignore[union-attr]
-    loft.session.write_takeoff(tmp_path / "t.xlsx")
+    loft.session.exports.takeoff(tmp_path / "t.xlsx")
     rested(qtbot, loft)
     assert "By storey" in openpyxl.load_workbook(tmp_path / "t.xlsx").sheetnames
 

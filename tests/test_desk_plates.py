@@ -155,7 +155,7 @@ def test_slabs_are_made_shells_with_elements_of_their_own(loft: Window, qtbot: Q
 def test_results_are_handed_back(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
     w = demo
     w.state.choose(1)
-    w.session.hand_back(tmp_path / "back.ifc", results=True)
+    w.session.exports.ifc(tmp_path / "back.ifc", results=True)
     rested(qtbot, w)
     found = read_results(tmp_path / "back.ifc")
     assert [f.case for f in found] == w.state.review.results.cases  # type: ignore[union-attr]

@@ -14,7 +14,8 @@ from rod_tally.intake.result_tables import read_results
 from rod_tally.model import Settings
 from rod_tally.output.document import document
 from rod_tally.output.write import write_review
-from rod_tally.review.review import Review, attach_elsewhere, review
+from rod_tally.review import Review, review
+from rod_tally.review.work import attach_elsewhere
 
 from .test_compare_everything import building, loaded
 

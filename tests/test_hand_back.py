@@ -16,7 +16,7 @@ from rod_tally.intake import read_source
 from rod_tally.model import Combination, LoadCase, MemberLoad, Model, NodeLoad, Release, Settings, Storey, Support
 from rod_tally.output.ifc import write_ifc
 from rod_tally.output.write import OutputError
-from rod_tally.review.review import read_model
+from rod_tally.review.work import read_model
 from rod_tally.transfer import transfer
 
 from .analytical_ifc import portal

@@ -13,7 +13,8 @@ from rod_tally.cli import main
 from rod_tally.make import Made, Recipe, RecipeError, make
 from rod_tally.model import Model, Settings
 from rod_tally.output.ifc import write_ifc
-from rod_tally.review.review import Review, read_model, review
+from rod_tally.review import Review, review
+from rod_tally.review.work import read_model
 
 FRAME = {"kind": "frame", "storeys": [4.2, 3.6, 3.6], "bays_x": [6.0, 6.0], "bays_y": [5.4, 5.4], "slab": 0.2}
 FACADE = {

@@ -10,7 +10,7 @@ import pytest
 
 from rod_tally.model import LoadCase, NodeLoad, Settings
 from rod_tally.output.write import write_review
-from rod_tally.review.review import review
+from rod_tally.review import review
 
 from .test_compare_everything import building, loaded
 

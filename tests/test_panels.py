@@ -19,7 +19,7 @@ from rod_tally.intake import SourceModel, read_source
 from rod_tally.intake.source import Prism, SourceSurface
 from rod_tally.model import Model, Settings
 from rod_tally.output.ifc import write_ifc
-from rod_tally.review.review import review
+from rod_tally.review import review
 from rod_tally.transfer import transfer
 
 from .physical_models import add, model, source

@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from rod_tally.model import AreaLoad, LoadCase, MemberLoad, Model, NodeLoad, Settings
+from rod_tally.review import review
 from rod_tally.review.load_tally import load_rows
-from rod_tally.review.review import review
 
 from .floors import floor
 

@@ -10,7 +10,7 @@ from rod_tally.loads.lateral import AsceSpectrum, DesignSpectrum
 from rod_tally.model import LoadCase, Model, NodeLoad, Settings, Spectrum, Storey
 from rod_tally.model.edits import AddCases, EditError
 from rod_tally.model.load_table import TableError, read_curve
-from rod_tally.review.review import Review, review
+from rod_tally.review import Review, review
 
 from .frames import PLAIN, E, frame, regular
 

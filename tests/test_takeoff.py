@@ -14,8 +14,8 @@ from rod_tally.model.entities.loads import GRAVITY
 from rod_tally.output.spreadsheet import write_takeoff, write_workbook
 from rod_tally.output.tables import HEADERS
 from rod_tally.output.write import OutputError
-from rod_tally.review.review import read_model, review
 from rod_tally.review.takeoff import BY, takeoff
+from rod_tally.review.work import read_model, review
 
 from .physical_models import bay, model
 from .test_panels import room

@@ -132,8 +132,8 @@ def review_command(arguments: argparse.Namespace) -> int:
     """Review, write the files, print a summary."""
     from .output.write import write_review
     from .project.open import review_path
-    from .review.review import attach_elsewhere
     from .review.summary import summary
+    from .review.work import attach_elsewhere
 
     done = review_path(arguments.model, settings_of(arguments), arguments.against, bare=arguments.bare)
     if arguments.elsewhere:
@@ -176,7 +176,7 @@ def export_command(arguments: argparse.Namespace) -> int:
     from .output.ifc import write_ifc
     from .output.spreadsheet import write_takeoff
     from .project.open import model_at
-    from .review.review import review
+    from .review.work import review
 
     wanted = [p for p in (arguments.ifc, arguments.takeoff) if p is not None]
     if not wanted:

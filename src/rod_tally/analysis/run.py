@@ -9,6 +9,7 @@ from ..meshing import mesh_plates
 from ..model import Model
 from ..model.geometry.vectors import Array
 from ..model.settings import MeshSettings, RunSettings
+from ..progress import Progress, silent
 from .frame.elements import condense_loads, to_ends
 from .frame.imposed import imposed_movements, thermal_ends
 from .frame.loading import Loading, end_loads, left_out_force, loading
@@ -17,7 +18,7 @@ from .results.recover import described, done_in, results_of
 from .results.results import Results
 from .solve.flexibility import Flexibility
 from .solve.parts import NOT_CHOSEN, parts
-from .solve.system import Progress, System, assemble, silent, solve
+from .solve.system import System, assemble, solve
 
 
 class AnalysisError(Exception):

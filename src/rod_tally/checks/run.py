@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable
 
 import numpy as np
 
 from ..model import Finding
+from ..progress import Progress, silent
 from .alike import gather
 from .registry import Check, Subject, checks
 
 log = logging.getLogger(__name__)
 
 
-def run_checks(subject: Subject, progress: Callable[[str, float], None] = lambda _t, _s: None) -> list[Finding]:
+def run_checks(subject: Subject, progress: Progress = silent) -> list[Finding]:
     """Findings of every check, blocking first, in an order that does not depend on the order of the model."""
     findings: list[Finding] = []
     functions: dict[Check, list[str]] = {}

@@ -9,7 +9,7 @@ from ..model import Settings
 from ..model.edits import SetSpan
 from ..project import Project
 from ..review import review
-from ..review.review import read_model
+from ..review.work import read_model
 from .loads import demo_loads
 
 REVISIONS = (("Revision A", "tern-quay-a.ifc"), ("Revision B", "tern-quay-b.ifc"))

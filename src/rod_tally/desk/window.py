@@ -125,11 +125,11 @@ class Window(QMainWindow):
 
     def _fill_recent(self) -> None:
         self.recent.clear()
-        for path in self.session.recent():
+        for path in self.session.memory.recent():
             action = self.recent.addAction(path)
             assert action is not None
             action.triggered.connect(lambda _=False, p=path: self.session.open(Path(p)))
-        self.recent.setEnabled(bool(self.session.recent()))
+        self.recent.setEnabled(bool(self.session.memory.recent()))
 
     def _build(self) -> None:
         centre = QWidget()
@@ -208,7 +208,7 @@ class Window(QMainWindow):
         self.units.clicked.connect(self.next_units)
         row.addWidget(self.units)
         self.run_button = QPushButton("Run  F5")
-        self.run_button.clicked.connect(self.session.run_again)
+        self.run_button.clicked.connect(self.session.runs.again)
         row.addWidget(self.run_button)
         self.verdict = QPushButton()
         self.verdict.clicked.connect(lambda: self.tables.show_table("findings"))
@@ -232,6 +232,7 @@ class Window(QMainWindow):
         session.asked_map.connect(self.corrections.ask_map)
         session.asked_form.connect(self._form)
         session.asked_again.connect(self.dialogs.ask_again)
+        session.asked_cost.connect(self.dialogs.ask_cost)
         self.tables.said.connect(self._say)
         session.asked_view.connect(lambda at: self.view.take_me_there(np.array(at)) if at else None)
         session.jobs.changed.connect(self._working)
@@ -247,7 +248,7 @@ class Window(QMainWindow):
             action.setEnabled(True if command.id == "run.cancel" else bool(command.when(self)))
         self.strip.refresh()
         review = state.review
-        self.run_button.setEnabled(review is not None and not self.session.jobs.busy)
+        self.run_button.setEnabled(review is not None and self.session.jobs.free)
         revision = state.revision
         if revision is None or review is None:
             self.counts.clear()
@@ -260,10 +261,14 @@ class Window(QMainWindow):
         blocking = len(revision.open_findings(severity="blocking"))
         warnings = len(revision.open_findings(severity="warning"))
         if blocking:
-            old = ", results are old" if revision.stale else ""
+            old = "" if not revision.stale else ", results are old" if review.has_run else ", not run yet"
             text, colour = f"■ {blocking} open: not ready for design{old}", RUST
+        elif not review.has_run:
+            text, colour = "▲ not run yet", OCHRE
         elif revision.stale:
             text, colour = "▲ results are old: run again", OCHRE
+        elif review.waiting:
+            text, colour = "▲ modes are not there yet", OCHRE
         elif warnings:
             text, colour = f"▲ {warnings} open", OCHRE
         else:
@@ -278,7 +283,8 @@ class Window(QMainWindow):
         for k, button in enumerate(self._revision_widgets()):
             button.setChecked(k == state.current)
             if k < len(state.revisions):
-                old = " (old results)" if state.revisions[k].stale else ""
+                of = state.revisions[k]
+                old = "" if not of.stale else " (old results)" if of.review.has_run else " (not run)"
                 button.setText(state.revisions[k].name + old)
 
     def _revision_widgets(self) -> list[QPushButton]:

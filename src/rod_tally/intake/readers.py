@@ -4,24 +4,19 @@ from __future__ import annotations
 
 import gc
 import os
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import cache
 from importlib.metadata import entry_points
 from pathlib import Path
 from typing import Any
 
+from ..progress import Progress, silent
 from .source import SourceModel
-
-Progress = Callable[[str, float], None]
 
 
 class IntakeError(Exception):
     """A file that cannot be taken in; the message is one line: which file, what is wrong, what to do."""
-
-
-def silent(_text: str, _share: float) -> None:
-    """A progress call that nobody listens to."""
 
 
 @cache

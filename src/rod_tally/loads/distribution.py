@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
 from shapely.geometry import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
@@ -11,6 +9,7 @@ from shapely.geometry.base import BaseGeometry
 from ..model import AreaLoad, LoadCase, Model, Surface
 from ..model.entities.surface import across, normal_of, sound
 from ..model.geometry.vectors import Array
+from ..progress import Progress, silent
 from .arrival import Arrival, Collector, HeldLoad, Share
 from .floors.floor import REACH, Carrier, Floor, Known, columns_below, cut, floor_of
 from .floors.panel import second_moments
@@ -20,7 +19,6 @@ from .placed import put_in_space
 
 NOTHING_CARRIES = "no beam, wall or column carries this part of the slab"
 OUTSIDE = "it lies past the slab's edge or above an opening"
-Progress = Callable[[str, float], None]
 PARALLEL = 0.98  # cosine; a free load and a surface are in one plane when their normals agree this well
 
 
@@ -59,7 +57,7 @@ class Distribution:
             self._wholes[ident] = Whole(floor) if like is None or like.held else Whole.like(like, floor)
         return self._wholes[ident]
 
-    def floors(self, progress: Progress = lambda _t, _s: None) -> list[Floor]:
+    def floors(self, progress: Progress = silent) -> list[Floor]:
         """Panels of all slabs."""
         slabs = [s for s in self.model.surfaces.values() if not s.keeps_loads]
         out = []

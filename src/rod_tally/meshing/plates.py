@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from copy import copy
 
 import numpy as np
@@ -15,6 +15,7 @@ from shapely.ops import polygonize
 
 from ..model import Model, Surface
 from ..model.geometry.vectors import Array
+from ..progress import Progress, silent
 from .columns import add_columns, column_walls
 from .fill import Filled, fill
 from .mesh_data import HeldEdge, Plates, Tie
@@ -22,7 +23,6 @@ from .outline import SurfaceLines, lines_on
 from .ties import tie_surfaces
 from .wires import TOUCH, Wires, wires_of
 
-Progress = Callable[[str, float], None]
 FEWEST = 2  # elements across a surface that is narrower than the element size
 MOST = 400_000  # elements of one surface
 SMALLEST = 0.2  # of the element size asked for: what narrow surfaces may bring it down to
@@ -42,7 +42,7 @@ def mesh_plates(
     model: Model,
     size: float | str,
     only: set[str] | None = None,
-    progress: Progress = lambda _t, _s: None,
+    progress: Progress = silent,
 ) -> Plates:
     """Mesh the surfaces that are computed as shells (of them those in `only`), with elements of about `size` (m, or "auto" for
     about eight across each panel's span) or as each surface says. A surface that cannot be meshed is named in `failed`; nothing is raised for what a model holds."""

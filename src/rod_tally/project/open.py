@@ -9,8 +9,10 @@ from ..compare.carry import carry_over
 from ..intake import IntakeError
 from ..model import Model, Settings
 from ..model.settings import RunSettings
+from ..progress import Progress, silent
 from ..review.decisions import Decision
-from ..review.review import Progress, Review, attach_carried, attach_comparison, read_model, review, run_only, silent
+from ..review.review import Review
+from ..review.work import attach_carried, attach_comparison, read_model, review, run_only
 from .store import SUFFIX, Project, ProjectError
 
 

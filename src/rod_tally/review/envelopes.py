@@ -2,20 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 from ..analysis import Results
 from ..analysis.results.superpose import Envelope, MemberEnvelope, envelope, of_members
 from ..analysis.shells.envelope import PlateEnvelope, plate_envelope
 from ..analysis.shells.fields import PlateFields
 from ..model import Combination
+from ..progress import Progress, silent
 
 LARGE = 5e7  # values times combinations; fewer are worked out in a quarter of a second
-Progress = Callable[[str, float], None]
-
-
-def silent(_text: str, _share: float) -> None:
-    pass
 
 
 class Envelopes:

@@ -1,61 +1,50 @@
-"""A review: read, transfer, check, run, compare, in that order."""
+"""What a review knows: plain data that a run produced, and what is worked out from it when somebody asks."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, field
-from pathlib import Path
 
 import numpy as np
 
 from ..analysis import Results
-from ..analysis.dynamics.dynamics import Dynamics, dynamics
+from ..analysis.dynamics.dynamics import Dynamics
 from ..analysis.dynamics.modes import Mode
 from ..analysis.frame.shape import Largest, Shapes, largest, member_shapes
 from ..analysis.results.balance import Balance, Given, StoreyCut
 from ..analysis.results.centres import StoreyCentre
 from ..analysis.results.cuts import CutError, CutForces, Section, cut_of
-from ..analysis.results.storeys import StoreyRow, storey_rows
-from ..analysis.results.superpose import can_sift, combined, combined_shapes, governing, usable
+from ..analysis.results.storeys import StoreyRow
+from ..analysis.results.superpose import combined, combined_shapes, usable
 from ..analysis.results.walls import WallForces, wall_forces
-from ..analysis.run import run_and_keep
 from ..analysis.shells.fields import PlateFields
-from ..checks import Subject, run_checks
-from ..compare import Comparison, Side, compare
+from ..compare import Comparison
 from ..compare.carry import CarriedOver
-from ..compare.elsewhere import Elsewhere, compare_elsewhere
-from ..intake import read_source
-from ..intake.result_tables import read_results
+from ..compare.elsewhere import Elsewhere
 from ..loads import Distribution
-from ..loads.combinations.combine import MOST, Combined, CombineError, combine, count_combinations, expand
-from ..loads.combinations.orientation import directions, orientation
-from ..loads.combinations.rules import RulesError, RuleSet, read_rules
+from ..loads.combinations.combine import Combined
+from ..loads.combinations.rules import RulesError
 from ..meshing import Plates
 from ..model import Combination, Finding, Model, Settings
 from ..model.entities.cuts import Cut
 from ..model.geometry.lines import Line, lines_of
-from ..model.geometry.vectors import Array
 from ..model.settings import CutSettings
-from ..transfer import transfer
+from .cache import Cache
+from .combining import made_combinations, reduced_finding
 from .decisions import Decision
 from .envelopes import Envelopes
-from .forces import direct_force
 from .tally import TallyRow, tally
 
-Progress = Callable[[str, float], None]
 OLD = "the model or the settings have changed since this run: run it again (F5)"
+NOT_RUN = "not run yet: results come with the run (F5)"
 MANY_MEMBERS = 1500  # whose displaced shape takes longer than one would wait for
 MANY_ELEMENTS = 10_000  # whose recovery of forces takes longer than one would wait for
 
 
-def silent(_text: str, _share: float) -> None:
-    pass
-
-
 @dataclass(slots=True)
 class Review:
-    """What a review knows. `comparison` is None without a baseline; `rules_fault` says why there are no combinations,
-    `stale` that the model has changed since the run."""
+    """`comparison` is None without a baseline; `rules_fault` says why there are no combinations, `stale` that the results are
+    not those of the model as it is: it has changed since its run, or was not run yet. `waiting` says what is still being
+    worked out, "" for nothing."""
 
     model: Model
     settings: Settings
@@ -71,19 +60,20 @@ class Review:
     decisions: list[Decision] = field(default_factory=list)
     rules_fault: str = ""
     stale: bool = False
-    _lines: list[Line] | None = None
-    _distribution: Distribution | None = None
-    _combined: Combined | None = None
-    _shown: Results | None = None
-    _envelopes: Envelopes | None = None
-    _fields: PlateFields | None = None
-    _balance: Balance | None = None
-    _shapes: tuple[str, int, Shapes] | None = None
-    _sections: dict[int, tuple[Cut, Section | str]] = field(default_factory=dict)
-    _cut_cases: dict[tuple[int, int], tuple[Array, Array]] = field(default_factory=dict)
-    _cut_run: Results | None = None
-    _own_cuts: tuple[list[CutSettings], list[Cut], list[str]] | None = None
-    _walls: tuple[Results, WallForces] | None = None
+    waiting: str = ""
+    _cache: Cache = field(default_factory=Cache)
+
+    @property
+    def has_run(self) -> bool:
+        """Whether there was a run, of this model or of one before its last corrections."""
+        return bool(self.results.cases) or bool(self.results.node_ids)
+
+    @property
+    def why_old(self) -> str:
+        """Why no results can be shown, in words; "" where they can."""
+        if not self.stale:
+            return ""
+        return OLD if self.has_run else NOT_RUN
 
     def cut_forces(self, case: str) -> dict[str, CutForces | str]:
         """Forces of every cut in a case or combination, or why it has none; {} for a case that was not computed."""
@@ -103,26 +93,21 @@ class Review:
             given, members = np.zeros((2, 6))
             for name, factor in factors.items():
                 c = self.results.case_index(name)
-                if (id(cut), c) not in self._cut_cases:
-                    self._cut_cases[id(cut), c] = found.of_case(self.balance, c)
-                parts = self._cut_cases[id(cut), c]
+                key = (f"{cut.name}/{name}", (cut, self.results))
+                parts = self._cache.get(*key, lambda f=found, c=c: f.of_case(self.balance, c))  # type: ignore[misc]
                 given, members = given + factor * parts[0], members + factor * parts[1]
             out[cut.name] = found.of_parts(given, members)
         return out
 
     def _section(self, cut: Cut) -> Section | str:
         """What crosses a cut, or why nothing does; kept while model and run are the same."""
-        if self._cut_run is not self.results:
-            self._sections, self._cut_cases, self._cut_run = {}, {}, self.results
-        if id(cut) not in self._sections:
-            plates = self.results.plates or Plates([], np.zeros((0, 3)), 0)
-            found: Section | str
-            try:
-                found = Section(self.model, plates, cut, self.balance)
-            except CutError as error:
-                found = str(error)
-            self._sections[id(cut)] = cut, found
-        return self._sections[id(cut)][1]
+        return self._cache.get(f"cut {cut.name}", (cut, self.results), lambda: self._crossed(cut))
+
+    def _crossed(self, cut: Cut) -> Section | str:
+        try:
+            return Section(self.model, self.results.plates or Plates([], np.zeros((0, 3)), 0), cut, self.balance)
+        except CutError as error:
+            return str(error)
 
     @property
     def other_findings(self) -> list[Finding]:
@@ -134,8 +119,9 @@ class Review:
             out = [*out, *self.elsewhere.findings]
         if self.carried is not None and self.carried.finding is not None:
             out = [*out, self.carried.finding]
-        if self._combined is not None and self._combined.reduced:
-            out = [*out, reduced_finding(self._combined)]
+        made = self._cache.peek("combined")
+        if made is not None and made.reduced:
+            out = [*out, reduced_finding(made)]
         return out
 
     @property
@@ -154,34 +140,39 @@ class Review:
         ]
 
     def _settings_cuts(self) -> tuple[list[Cut], list[str]]:
-        if self._own_cuts is None or self._own_cuts[0] != self.settings.cuts:
-            made: list[Cut] = []
-            lost: list[str] = []
-            for c in self.settings.cuts:
-                about = None if c.about is None else np.array(c.about, float)
-                try:
-                    made.append(
-                        cut_of(self.model, c.name, c.storey, np.array([c.start, c.end], float), about, c.factor)
-                    )
-                except CutError as error:
-                    lost.append(str(error))
-            self._own_cuts = list(self.settings.cuts), made, lost
-        return self._own_cuts[1], self._own_cuts[2]
+        own = list(self.settings.cuts)
+        made: tuple[list[CutSettings], list[Cut], list[str]] = self._cache.get("cuts", (), lambda: self._placed(own))
+        if made[0] != own:
+            made = self._placed(own)
+            self._cache.put("cuts", (), made)
+        return made[1], made[2]
+
+    def _placed(self, own: list[CutSettings]) -> tuple[list[CutSettings], list[Cut], list[str]]:
+        made: list[Cut] = []
+        lost: list[str] = []
+        for c in own:
+            about = None if c.about is None else np.array(c.about, float)
+            try:
+                made.append(cut_of(self.model, c.name, c.storey, np.array([c.start, c.end], float), about, c.factor))
+            except CutError as error:
+                lost.append(str(error))
+        return own, made, lost
 
     @property
     def wall_forces(self) -> WallForces:
-        """Of walls and cores in every computed case, worked out once."""
-        if self._walls is None or self._walls[0] is not self.results:
-            self._walls = self.results, wall_forces(self.model, self.results, self.distribution)
-        return self._walls[1]
+        """Of walls and cores in every computed case."""
+        make = lambda: wall_forces(self.model, self.results, self.distribution)  # noqa: E731
+        return self._cache.get("walls", (self.results,), make)
 
     @property
     def balance(self) -> Balance:
         """Equilibrium of the run at nodes and between storeys, prepared once."""
-        if self._balance is None or self._balance.results is not self.results:
-            own = self.settings.run
-            self._balance = Balance(self.model, self.results, self.distribution, own.shear_flexible, own.diaphragms)
-        return self._balance
+        own = self.settings.run
+        return self._cache.get(
+            "balance",
+            (self.results,),
+            lambda: Balance(self.model, self.results, self.distribution, own.shear_flexible, own.diaphragms),
+        )
 
     def _named(self, name: str) -> str | Combination | None:
         """A computed case's name, or the computed combination of that name; None for neither, and for an old run."""
@@ -195,7 +186,7 @@ class Review:
         """Cuts between storeys in a case or combination, lowest first, and what to say of them."""
         case = self._named(name)
         if case is None:
-            return [], OLD if self.stale else f"{name or 'no case'} was not computed"
+            return [], self.why_old or f"{name or 'no case'} was not computed"
         try:
             found = self.balance.storey_cuts(case)
         except ValueError as error:
@@ -206,7 +197,7 @@ class Review:
         """What everything gives a node in a case or combination, and what to say of it."""
         case = self._named(name)
         if case is None or node not in self.results.node_ids:
-            return [], OLD if self.stale else f"{name or 'no case'} was not computed"
+            return [], self.why_old or f"{name or 'no case'} was not computed"
         try:
             found = self.balance.at_node(case, node)
         except ValueError as error:
@@ -221,16 +212,15 @@ class Review:
         case = self._named(name)
         if case is None:
             return None
-        if self._shapes is None or self._shapes[:2] != (name, id(self.results)):
-            many = len(self.results.member_ids) > MANY_MEMBERS
-            own = self.settings.run.shear_flexible, self.distribution
-            n = 7 if many else 13
+        n = 7 if len(self.results.member_ids) > MANY_MEMBERS else 13
+        own = self.settings.run.shear_flexible, self.distribution
+
+        def make() -> Shapes:
             if isinstance(case, str):
-                found = member_shapes(self.model, self.results, case, n, *own)
-            else:
-                found = combined_shapes(self.model, self.results, case, n, *own)
-            self._shapes = name, id(self.results), found
-        return self._shapes[2]
+                return member_shapes(self.model, self.results, case, n, *own)
+            return combined_shapes(self.model, self.results, case, n, *own)
+
+        return self._cache.get("shapes", (name, self.results), make)
 
     def largest_displacement(self, name: str) -> Largest | None:
         """Of a computed case or combination, along members too where their shapes are at hand; None where it was not computed."""
@@ -243,7 +233,7 @@ class Review:
     def shapes_waiting(self, name: str) -> bool:
         """Whether they are so many that they should be worked out in the background, and are not yet."""
         many = len(self.results.member_ids) > MANY_MEMBERS or self.fields_waiting
-        known = self._shapes is not None and self._shapes[:2] == (name, id(self.results))
+        known = self._cache.known("shapes", (name, self.results))
         return many and not known and self._named(name) is not None
 
     @property
@@ -252,16 +242,13 @@ class Review:
         plates = self.results.plates
         if plates is None or plates.empty:
             return None
-        if self._fields is None or self._fields.plates is not plates:
-            self._fields = PlateFields(self.model, plates)
-        return self._fields
+        return self._cache.get("fields", (plates,), lambda: PlateFields(self.model, plates))
 
     @property
     def fields_waiting(self) -> bool:
         """Whether the slabs and walls are so many that `fields` should be worked out in the background, and is not yet."""
         plates = self.results.plates
-        done = self._fields is not None and self._fields.plates is plates
-        return plates is not None and plates.count > MANY_ELEMENTS and not done
+        return plates is not None and plates.count > MANY_ELEMENTS and not self._cache.known("fields", (plates,))
 
     @property
     def computed_combinations(self) -> list[Combination]:
@@ -272,53 +259,57 @@ class Review:
         """The results that hold a case, or those of the combination of that name; the run's own for neither."""
         if name in self.results.cases:
             return self.results
-        if self._shown is not None and self._shown.cases == [name]:
-            return self._shown
         found = next((c for c in self.computed_combinations if c.name == name), None)
         if found is None:
             return self.results
-        self._shown = combined(self.results, found)
-        return self._shown
+        return self._cache.get("shown", (found, self.results), lambda: combined(self.results, found))
 
     @property
     def envelopes(self) -> Envelopes:
         """Over all combinations that were computed."""
-        if self._envelopes is None or self._envelopes.results is not self.results:
-            self._envelopes = Envelopes(self.results, self.computed_combinations)
-        return self._envelopes
+        return self._cache.get(
+            "envelopes", (self.results,), lambda: Envelopes(self.results, self.computed_combinations)
+        )
 
     @property
     def combinations(self) -> list[Combination]:
         """The model's own; where it has none, those that the settings' rule set makes of its cases."""
         if self.model.combinations:
             return self.model.combinations
-        if self._combined is None:
-            try:
-                self._combined = made_combinations(
-                    self.model, self.settings, loads=self.distribution, results=None if self.stale else self.results
-                )
-            except RulesError as error:  # a rule file that is gone since the project was kept
-                self._combined, self.rules_fault = Combined(), str(error)
-        return self._combined.combinations
+        return self._cache.get("combined", (), self._made).combinations
+
+    def _made(self) -> Combined:
+        try:
+            results = None if self.stale else self.results
+            return made_combinations(self.model, self.settings, loads=self.distribution, results=results)
+        except RulesError as error:  # a rule file that is gone since the project was kept
+            self.rules_fault = str(error)
+            return Combined()
+
+    def keep_combined(self, made: Combined) -> None:
+        """Combinations that were made already, with the run."""
+        self._cache.put("combined", (), made)
 
     @property
     def distribution(self) -> Distribution:
         """Where the loads of every case go."""
-        if self._distribution is None:
-            self._distribution = Distribution(self.model)
-        return self._distribution
+        return self._cache.get("distribution", (), lambda: Distribution(self.model))
+
+    def keep_distribution(self, loads: Distribution) -> None:
+        """Where loads go, known from the run."""
+        self._cache.put("distribution", (), loads)
 
     @property
     def lines(self) -> list[Line]:
         """Stacks, beam lines, walls and frames of the model, recognised once."""
-        if self._lines is None:
-            self._lines = lines_of(self.model)
-        return self._lines
+        return self._cache.get("lines", (), lambda: lines_of(self.model))
 
     def model_changed(self, distribution: Distribution | None = None) -> None:
         """What was made from the model as it was holds no more; its loads go as `distribution` says."""
-        self._lines, self._distribution, self._combined, self.rules_fault = None, distribution, None, ""
-        self._shown = self._envelopes = self._balance = self._shapes = None
+        self._cache.clear()
+        self.rules_fault = ""
+        if distribution is not None:
+            self.keep_distribution(distribution)
         self.tally = tally(self.model)
 
     @property
@@ -328,131 +319,3 @@ class Review:
     @property
     def blocking(self) -> list[Finding]:
         return [f for f in self.findings if f.severity == "blocking"]
-
-
-def made_combinations(
-    model: Model,
-    settings: Settings,
-    scheme: str = "",
-    rules: RuleSet | None = None,
-    loads: Distribution | None = None,
-    results: Results | None = None,
-    progress: Progress = silent,
-) -> Combined:
-    """A model's cases combined by the settings' rule set (or by `rules`), seismic directions as the building's frames ask
-    for unless a `scheme` is given.
-
-    Of too many to be looked at those are kept that govern something of the `results`; without results, imposed cases of a
-    category act all at once. Raises RulesError.
-    """
-    rules = rules or read_rules(settings.combinations.standard)
-    direction = {}
-    cases = model.cases.values()
-    if any(c.kind in ("seismic", "notional") for c in cases):
-        loads = loads or Distribution(model)
-        pushing = {n: c for n, c in model.cases.items() if c.kind in ("seismic", "notional")}
-        totals = {n: direct_force(model, c) + loads.case(n).total("applied") for n, c in pushing.items()}
-        direction = directions(model.cases, totals)
-        direction |= {n: c.spectrum.direction for n, c in model.cases.items() if c.spectrum is not None}
-        if any(c.kind == "seismic" for c in cases):
-            scheme = scheme or orientation(model).scheme
-    chosen = scheme or "plain"
-    count = count_combinations(cases, rules, chosen, direction)
-    if count <= MOST:
-        return combine(cases, rules, chosen, direction)
-    if results is not None and can_sift(results, count):
-        kept, made = governing(results, expand(cases, rules, chosen, direction), progress)
-        used = {name for c in kept for name in c.factors}
-        untyped = [c.name for c in cases if not c.kind]
-        unused = [c.name for c in cases if c.kind and c.name not in used]
-        how = f"the {len(kept)} that govern a force, a reaction or a displacement are kept"
-        return Combined(kept, untyped, unused, made, how)
-    try:
-        out = combine(cases, rules, chosen, direction, fewer=True)
-        out.count, out.reduced = count, f"{len(out.combinations)} are made, imposed cases of a category all at once"
-    except CombineError:
-        out = Combined(untyped=[c.name for c in cases if not c.kind], count=count, reduced="none are made")
-    return out
-
-
-def read_model(path: Path, settings: Settings, progress: Progress = silent) -> Model:
-    """A file as an analytical model. Raises IntakeError for one that cannot be taken in."""
-    source = read_source(path, progress)
-    model = transfer(source, settings.transfer, progress)
-    model.name = path.stem
-    return model
-
-
-def review(model: Model, settings: Settings, progress: Progress = silent, only: set[str] | None = None) -> Review:
-    """Run and check a model, or of it the members in `only`. Raises AnalysisError for a case in the settings that the model does not have, RulesError for
-    a rule set that cannot be read."""
-    loads = Distribution(model)
-    results, kept = run_and_keep(model, settings.run, progress, None, loads, only, settings.mesh)
-    own = dynamics(model, results, settings, loads, progress, kept)
-    done = assess(model, settings, results, own, loads, progress)
-    if not model.combinations:
-        done._combined = made_combinations(model, settings, loads=loads, results=results, progress=progress)
-        if done._combined.reduced:
-            done.findings = sorted([*done.findings, reduced_finding(done._combined)], key=lambda f: f.order)
-    return done
-
-
-def reduced_finding(made: Combined) -> Finding:
-    """That not all combinations of the rule set were made, with how many there are and which were."""
-    text = f"The rule set gives {made.count:,} combinations; {made.reduced}."
-    actions = ("Make combinations…", "Accept, because…")
-    return Finding("combination.many", "warning" if not made.combinations else "note", text, (), None, actions)
-
-
-def assess(
-    model: Model,
-    settings: Settings,
-    results: Results,
-    own: Dynamics,
-    loads: Distribution,
-    progress: Progress = silent,
-) -> Review:
-    """The review of a run that is there: storeys, checks, tally."""
-    storeys = storey_rows(model, results, loads)
-    subject = Subject(model, results, settings, loads, own.modes, storeys, own.centres)
-    findings = run_checks(subject, progress)
-    done = Review(
-        model, settings, results, findings, tally(model), own.modes, storeys, own.centres, _distribution=loads
-    )
-    done.findings = sorted([*findings, *done.unplaced_cuts], key=lambda f: f.order)
-    return done
-
-
-def run_only(model: Model, settings: Settings, progress: Progress = silent) -> Review:
-    """A run with what a comparison asks of it, storeys and modes, and no checks. Raises AnalysisError."""
-    loads = Distribution(model)
-    results, kept = run_and_keep(model, settings.run, progress, None, loads, None, settings.mesh)
-    own = dynamics(model, results, settings, loads, progress, kept)
-    storeys = storey_rows(model, results, loads)
-    return Review(model, settings, results, [], [], own.modes, storeys, own.centres, _distribution=loads)
-
-
-def side_of(done: Review) -> Side:
-    """A review as one of the two sides of a comparison; results of a model that has changed since are left out."""
-    if done.stale:
-        return Side(done.model, None, done.combinations)
-    return Side(done.model, done.results, done.combinations, done.storeys, done.modes, done.fields)
-
-
-def attach_elsewhere(done: Review, path: Path) -> None:
-    """Compare a review with results from elsewhere. Raises IntakeError for tables that cannot be read."""
-    done.elsewhere = compare_elsewhere(done.model, done.results, done.computed_combinations, read_results(path))
-    done.findings = sorted([*done.findings, *done.elsewhere.findings], key=lambda f: f.order)
-
-
-def attach_carried(done: Review, carried: CarriedOver) -> None:
-    """Put what was carried over from the reviewed revision beside the findings."""
-    done.carried = carried
-    if carried.finding is not None:
-        done.findings = sorted([*done.findings, carried.finding], key=lambda f: f.order)
-
-
-def attach_comparison(done: Review, base: Review) -> None:
-    """Compare a review with that of its baseline and put the findings of that beside the others."""
-    done.comparison = compare(side_of(base), side_of(done), (base.distribution, done.distribution))
-    done.findings = sorted([*done.findings, *done.comparison.findings], key=lambda f: f.order)

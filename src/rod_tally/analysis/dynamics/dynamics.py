@@ -6,10 +6,10 @@ from dataclasses import dataclass, field
 
 from ...loads import Distribution
 from ...model import Model, Settings
+from ...progress import Progress, silent
 from ..results.centres import StoreyCentre, storey_centres
 from ..results.results import Results
 from ..solve.flexibility import Flexibility, flexibility
-from ..solve.system import Progress, silent
 from .modes import Mode, modes
 from .spectrum import fill_spectra
 

@@ -12,6 +12,7 @@ from scipy import sparse
 from ...loads import Distribution
 from ...model import Model, Settings
 from ...model.geometry.vectors import Array
+from ...progress import Progress, silent
 from ..results.results import Results
 from ..solve.factor import SingularError
 from ..solve.flexibility import Flexibility, flexibility, turned
@@ -49,7 +50,7 @@ def modes(
     model: Model,
     results: Results,
     settings: Settings,
-    progress: Callable[[str, float], None] = lambda _t, _s: None,
+    progress: Progress = silent,
     distribution: Distribution | None = None,
     flexible: Flexibility | None = None,
 ) -> list[Mode]:

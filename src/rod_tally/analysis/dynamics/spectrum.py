@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -11,6 +10,7 @@ from scipy import sparse
 from ...loads import Distribution
 from ...model import LoadCase, Model, NodeLoad, Settings
 from ...model.geometry.vectors import Array
+from ...progress import Progress, silent
 from ..results.results import Results
 from ..run import run
 from ..solve.flexibility import Flexibility, flexibility
@@ -54,7 +54,7 @@ def fill_spectra(
     modes: list[Mode],
     settings: Settings,
     distribution: Distribution,
-    progress: Callable[[str, float], None] = lambda _t, _s: None,
+    progress: Progress = silent,
     flexible: Flexibility | None = None,
 ) -> None:
     """Put the combined response into the rows of cases that stand for a spectrum; without modes they stay zero.

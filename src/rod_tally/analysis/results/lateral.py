@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -17,6 +17,7 @@ from ...loads.lateral import LateralError
 from ...model import Model, Surface
 from ...model.entities.loads import GRAVITY
 from ...model.geometry.vectors import Array
+from ...progress import Progress, silent
 from ..dynamics.mass import nodal_mass
 from ..frame.loading import end_loads, loading
 from ..frame.mesh import Mesh, mesh
@@ -261,7 +262,7 @@ def notional_cases(
     factors: dict[str, float],
     distribution: Distribution | None = None,
     name: str = "Notional",
-    progress: Callable[[str, float], None] = lambda _t, _s: None,
+    progress: Progress = silent,
 ) -> list[dict[str, Any]]:
     """Four cases for `AddCases`: at every node a horizontal force of `share` of its vertical load from these cases, along
     +x, -x, +y, -y (EN 1993-1-1 5.3.2 as equivalent horizontal forces; the share is the reviewer's)."""

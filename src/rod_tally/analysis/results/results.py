@@ -67,6 +67,15 @@ class Results:
     loose: dict[str, list[int]] = field(default_factory=dict)
     plates: Plates | None = None
 
+    @classmethod
+    def none(cls) -> Results:
+        """What there is before the first run: nothing."""
+        no = np.zeros((0, 0), bool)
+        return cls(
+            [], [], [], np.zeros((0, 3)), np.zeros((0, 0, 6)), [], np.zeros((0, 0, 6)), np.zeros(0, np.int64), np.zeros(0),
+            np.zeros((0, 0, 6)), no, no,
+        )  # fmt: skip
+
     @property
     def empty(self) -> bool:
         return not bool(self.node_done.any())

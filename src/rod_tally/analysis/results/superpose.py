@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from dataclasses import dataclass
 from itertools import islice
 
@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from ...loads import Distribution
 from ...model import Combination, Model
 from ...model.geometry.vectors import Array
+from ...progress import Progress, silent
 from ..frame.shape import MemberShapes, Shapes
 from .results import CaseEquilibrium, Results
 
@@ -98,7 +99,7 @@ def envelope(
     results: Results,
     combinations: list[Combination],
     values: Array | None = None,
-    progress: Callable[[str, float], None] = lambda _t, _s: None,
+    progress: Progress = silent,
 ) -> Envelope:
     """Over combinations whose cases were all computed, of `values` (C, …): the forces at all stations unless told otherwise.
 
@@ -162,7 +163,7 @@ def can_sift(results: Results, count: int) -> bool:
 def governing(
     results: Results,
     combinations: Iterable[Combination],
-    progress: Callable[[str, float], None] = lambda _t, _s: None,
+    progress: Progress = silent,
 ) -> tuple[list[Combination], int]:
     """Those that give a largest or smallest value of anything within their kind, and how many there were of all.
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,6 +9,7 @@ from numpy.typing import NDArray
 
 from ...model import Combination
 from ...model.geometry.vectors import Array
+from ...progress import Progress, silent
 from ..results.results import Results
 from ..results.superpose import envelope, factors_of, usable
 from .fields import PlateFields
@@ -39,7 +39,7 @@ def plate_envelope(
     combinations: list[Combination],
     name: str,
     averaged: bool = False,
-    progress: Callable[[str, float], None] = lambda _t, _s: None,
+    progress: Progress = silent,
 ) -> PlateEnvelope:
     """Of a quantity (`plate_quantities`) over combinations whose cases were all computed. Forces, moments and the stresses sx sy
     sxy are superposed, principal values are those of each combination's own forces. Raises ValueError for no combination."""

@@ -8,11 +8,12 @@ import numpy as np
 
 from ...model import Model, Settings
 from ...model.geometry.vectors import Array
+from ...progress import Progress, silent
 from ..frame.elements import Condensed
 from ..frame.mesh import Mesh, mesh
 from ..results.results import Results
 from .factor import Factor, SingularError
-from .system import Progress, System, assemble, silent
+from .system import System, assemble
 
 
 @dataclass(slots=True)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,6 +10,7 @@ from scipy import sparse
 
 from ...model import Model, Support
 from ...model.geometry.vectors import Array
+from ...progress import Progress, silent
 from ..frame.elements import Condensed, condense, stiffness, to_ends
 from ..frame.mesh import Mesh
 from ..shells.assembly import global_stiffness, kinds
@@ -21,7 +21,6 @@ from .diaphragms import floors_in_plane
 from .factor import Factor, SingularError
 from .node_supports import node_supports
 
-Progress = Callable[[str, float], None]
 ROUNDING = 1e-10  # of the largest load; spread over all nodes it stays far below that of the whole
 EXCITED = 1e-9  # share of a case's load that a motion without resistance may take by rounding
 
@@ -56,10 +55,6 @@ class System:
 
     def to_global(self, u: Array) -> Array:
         return u if self.turn is None else np.asarray(self.turn @ u)
-
-
-def silent(_text: str, _share: float) -> None:
-    pass
 
 
 def assemble(model: Model, m: Mesh, floors: list[str], progress: Progress = silent) -> tuple[System, Condensed]:

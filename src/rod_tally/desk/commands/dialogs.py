@@ -10,6 +10,7 @@ from PyQt6.QtGui import QPixmap
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from ... import __version__
+from ...analysis.cost import Cost
 from ...model import Finding
 from ...output.write import write_text, write_whole
 from ..session.jobs import where_logged
@@ -48,7 +49,7 @@ class Dialogs(QObject):
             self.session.take_in(Path(path))
 
     def _folder(self) -> str:
-        recent = self.session.recent()
+        recent = self.session.memory.recent()
         return str(Path(recent[0]).parent) if recent else str(Path.home())
 
     def ask_save(self) -> None:
@@ -59,12 +60,12 @@ class Dialogs(QObject):
     def ask_export(self) -> None:
         folder = QFileDialog.getExistingDirectory(self.window, "Write the review's files to", self._folder())
         if folder:
-            self.session.export(Path(folder))
+            self.session.exports.contract_files(Path(folder))
 
     def ask_hand_back(self, results: bool = False) -> None:
         path, _ = QFileDialog.getSaveFileName(self.window, "Hand back as IFC", self._folder(), "Models (*.ifc)")
         if path:
-            self.session.hand_back(Path(path if path.lower().endswith(".ifc") else path + ".ifc"), results)
+            self.session.exports.ifc(Path(path if path.lower().endswith(".ifc") else path + ".ifc"), results)
 
     def ask_settings(self) -> None:
         path, _ = QFileDialog.getOpenFileName(self.window, "Read settings", self._folder(), "Settings (*.toml)")
@@ -93,10 +94,10 @@ class Dialogs(QObject):
         dialog.open()
 
     def ask_takeoff(self) -> None:
-        self._ask_sheet("Write the take-off", self.session.write_takeoff)
+        self._ask_sheet("Write the take-off", self.session.exports.takeoff)
 
     def ask_workbook(self) -> None:
-        self._ask_sheet("Write the tables", self.session.write_workbook)
+        self._ask_sheet("Write the tables", self.session.exports.workbook)
 
     def ask_report(self) -> None:
         kinds = {
@@ -107,7 +108,7 @@ class Dialogs(QObject):
         path, kind = QFileDialog.getSaveFileName(self.window, "Write the report", self._folder(), ";;".join(kinds))
         if path:
             known = Path(path).suffix.lower() in kinds.values()
-            self.session.write_report(Path(path if known else path + kinds.get(kind, ".pdf")))
+            self.session.exports.report(Path(path if known else path + kinds.get(kind, ".pdf")))
 
     def ask_table(self) -> None:
         """Write the table in front as it is filtered."""
@@ -121,7 +122,7 @@ class Dialogs(QObject):
             # a dot in a name is no ending of ours
             if not path.lower().endswith((".csv", ".xlsx")):
                 path += ".csv" if "csv" in kind else ".xlsx"
-            self.session.write_table(*page.shown_rows(), page.name, Path(path))
+            self.session.exports.table(*page.shown_rows(), page.name, Path(path))
 
     def _ask_sheet(self, title: str, write: Callable[[Path], None]) -> None:
         path, _ = QFileDialog.getSaveFileName(self.window, title, self._folder(), "Spreadsheets (*.xlsx)")
@@ -142,6 +143,26 @@ class Dialogs(QObject):
         box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         assert again is not None
         again.clicked.connect(self.session.correct_again)
+        box.open()
+        self.message = box
+
+    def ask_cost(self, cost: Cost) -> None:
+        """Whether a run should be started that costs more than is spent unasked, and what would cost less."""
+        box = QMessageBox(self.window)
+        box.setWindowTitle("This run is a long one")
+        minutes = max(1, round(cost.seconds / 60))
+        box.setText(
+            f"About {cost.unknowns:,} unknowns, {cost.of_shells:,} of them in slabs and walls: on this machine about "
+            f"{minutes} min and {cost.memory / 1e9:.1f} GB.\n\nThe model is shown and checked already; results come with a run. "
+            "Elements twice as large take about a quarter of it. A part, or some cases alone, can be chosen under Run, Runs…"
+        )
+        now = box.addButton("Run now", QMessageBox.ButtonRole.AcceptRole)
+        coarser = box.addButton("Elements twice as large", QMessageBox.ButtonRole.ActionRole)
+        box.addButton("Not now", QMessageBox.ButtonRole.RejectRole)
+        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        assert now is not None and coarser is not None
+        now.clicked.connect(lambda: self.session.runs.again())
+        coarser.clicked.connect(self.session.runs.coarser)
         box.open()
         self.message = box
 

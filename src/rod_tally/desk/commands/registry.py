@@ -233,7 +233,7 @@ COMMANDS: tuple[Command, ...] = (
             "Which cases give mass, and how many modes are found"),
     Command("loads.combine", "Combinations…", "Loads", "Ctrl+Alt+C", lambda w: w.load_desk.combine(), has_case,
             "By EN 1990, ASCE 7 or a rule file; the count is shown before they are made", True),
-    Command("run.run", "Run", "Run", "F5", lambda w: w.session.run_again(), ready,
+    Command("run.run", "Run", "Run", "F5", lambda w: w.session.runs.again(), ready,
             "All cases; kept beside the earlier runs"),
     Command("run.choose", "Runs…", "Run", "Shift+F5", lambda w: w.show_runs(), opened,
             "Chosen cases or a part, under a name; and the runs that are kept"),

@@ -7,7 +7,6 @@ import numpy as np
 from ...analysis.results.cuts import CutForces
 from ...model.entities.cuts import Cut
 from ...model.geometry.vectors import Array
-from ...review.review import OLD
 from ..theme import GRAPHITE, INK, OCHRE, PINE, RUST
 from ..view.canvas import Canvas
 from .registry import Sheet, overlay
@@ -19,8 +18,8 @@ MANY = 60  # cuts; beyond that only the largest values are written
 @overlay("cuts", "Cuts", base="pale")
 def draw_cuts(canvas: Canvas, sheet: Sheet) -> list[str]:
     """Every cut as a line; of each regular set the chosen component as a diagram."""
-    if sheet.stale:
-        return [OLD]
+    if sheet.why_old:
+        return [sheet.why_old]
     if not sheet.review.cuts:
         return ["no cuts yet: Run, Cuts across a floor… or Cut through a wall…"]
     case, component = sheet.state.case, sheet.state.cut

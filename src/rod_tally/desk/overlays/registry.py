@@ -67,8 +67,9 @@ class Sheet:
         return [self.model.surfaces[i] for i in self.state.shown_surfaces()]
 
     @property
-    def stale(self) -> bool:
-        return self.state.revision is not None and self.state.revision.stale
+    def why_old(self) -> str:
+        """Why no results can be drawn; "" where they can."""
+        return self.state.revision.review.why_old if self.state.revision is not None else ""
 
     def nodes(self) -> list[str]:
         """Nodes of the shown members."""

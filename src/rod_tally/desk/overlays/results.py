@@ -12,7 +12,6 @@ from ...analysis.results.results import COMPONENTS, Results
 from ...compare.members import source_lines
 from ...model import Surface
 from ...model.geometry.vectors import Array
-from ...review.review import OLD
 from ..quantities import FORCE_KIND
 from ..session.state import VALUES
 from ..theme import GRAPHITE, INK, KINDS, OCHRE, PINE, RUST
@@ -26,8 +25,8 @@ FEW, MOST_TOLD = 40, 300  # members whose end values are written too; values at 
 
 @overlay("displaced", "Displaced shape", base="pale")
 def draw_displaced(canvas: Canvas, sheet: Sheet) -> list[str]:
-    if sheet.stale:
-        return [OLD]
+    if sheet.why_old:
+        return [sheet.why_old]
     r, case = sheet.review.shown(sheet.state.case), sheet.state.case
     if case not in r.cases or not r.node_done[r.case_index(case)].any():
         return [f"{case or 'no case'} was not computed"]
@@ -59,8 +58,8 @@ def draw_displaced(canvas: Canvas, sheet: Sheet) -> list[str]:
 @overlay("modes", "Mode shape", base="pale")
 def draw_mode(canvas: Canvas, sheet: Sheet) -> list[str]:
     """One mode's shape; the row of the table of modes chooses it."""
-    if sheet.stale:
-        return [OLD]
+    if sheet.why_old:
+        return [sheet.why_old]
     found = [m for m in sheet.review.modes if m.shape is not None]
     if not found:
         return ["no modes were found: something is loose, nothing has mass, or their count is set to 0"]
@@ -79,8 +78,8 @@ def draw_mode(canvas: Canvas, sheet: Sheet) -> list[str]:
 @overlay("motions", "What moves freely", base="pale")
 def draw_motions(canvas: Canvas, sheet: Sheet) -> list[str]:
     """A motion without resistance that the run found, as large as can be seen; the command Animate moves it to and fro."""
-    if sheet.stale:
-        return [OLD]
+    if sheet.why_old:
+        return [sheet.why_old]
     r = sheet.review.results
     if not r.motions:
         return ["nothing moves without resistance"]
@@ -118,8 +117,8 @@ def _move_plates(canvas: Canvas, sheet: Sheet, r: Results, u: Array, scale: floa
 
 @overlay("forces", "Forces")
 def draw_forces(canvas: Canvas, sheet: Sheet) -> list[str]:
-    if sheet.stale:
-        return [OLD]
+    if sheet.why_old:
+        return [sheet.why_old]
     r, case, component = sheet.review.shown(sheet.state.case), sheet.state.case, sheet.state.component
     if case not in r.cases:
         return [f"{case or 'no case'} was not computed"]
@@ -203,8 +202,8 @@ def _diagram(canvas: Canvas, p: _Places, height: Array, colour: str, opacity: fl
 @overlay("envelope", "Envelope")
 def draw_envelope(canvas: Canvas, sheet: Sheet) -> list[str]:
     """The lowest and the highest of a force over all combinations, and which combination gives the extremes."""
-    if sheet.stale:
-        return [OLD]
+    if sheet.why_old:
+        return [sheet.why_old]
     if sheet.review.envelopes.waiting:
         return [WAITING]
     found, component = sheet.review.envelopes.members(), sheet.state.component
@@ -233,8 +232,8 @@ def draw_envelope(canvas: Canvas, sheet: Sheet) -> list[str]:
 
 @overlay("reactions", "Reactions")
 def draw_reactions(canvas: Canvas, sheet: Sheet) -> list[str]:
-    if sheet.stale:
-        return [OLD]
+    if sheet.why_old:
+        return [sheet.why_old]
     r, case = sheet.review.shown(sheet.state.case), sheet.state.case
     if case not in r.cases:
         return [f"{case or 'no case'} was not computed"]

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...review.review import OLD
 from ..theme import INK, OCHRE, PINE, RUST
 from ..view.canvas import Canvas, diamond, ring
 from .registry import Sheet, overlay
@@ -13,8 +12,8 @@ from .registry import Sheet, overlay
 @overlay("centres", "Storey centres", base="pale")
 def draw_centres(canvas: Canvas, sheet: Sheet) -> list[str]:
     """A ring where the mass of each storey has its centre, a diamond where its stiffness has it, and the way between them."""
-    if sheet.stale:
-        return [OLD]
+    if sheet.why_old:
+        return [sheet.why_old]
     found = sheet.review.centres
     shown = sheet.state.storeys
     found = [c for c in found if not shown or c.storey in shown]

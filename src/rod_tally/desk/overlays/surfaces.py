@@ -11,7 +11,6 @@ from ...analysis.shells.quantities import directed, principal, quantity, unit_ki
 from ...meshing import Plates
 from ...meshing.quality import quality_of
 from ...model.geometry.vectors import Array
-from ...review.review import OLD
 from ..theme import GRAPHITE, INK, MUTED, PALE, RUST, blend
 from ..view.canvas import Canvas, ring
 from .registry import Sheet, overlay
@@ -34,8 +33,8 @@ def _shown(sheet: Sheet, plates: Plates) -> tuple[Flags, Flags]:
 def draw_mesh(canvas: Canvas, sheet: Sheet) -> list[str]:
     """The elements of the run's slabs and walls; poor ones filled."""
     plates = sheet.review.results.plates
-    if sheet.stale:
-        return [OLD]
+    if sheet.why_old:
+        return [sheet.why_old]
     if plates is None or plates.empty:
         return [NONE]
     q, t = _shown(sheet, plates)
@@ -59,8 +58,8 @@ def draw_mesh(canvas: Canvas, sheet: Sheet) -> list[str]:
 @overlay("plates", "Slabs, walls", base="pale")
 def draw_plates(canvas: Canvas, sheet: Sheet) -> list[str]:
     """One quantity of slabs and walls in bands; beyond a chosen range in ink."""
-    if sheet.stale:
-        return [OLD]
+    if sheet.why_old:
+        return [sheet.why_old]
     if sheet.review.fields_waiting:
         return ["the forces are being worked out"]
     fields, case = sheet.review.fields, sheet.state.case

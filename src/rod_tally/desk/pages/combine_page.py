@@ -21,7 +21,7 @@ from ...loads.combinations.combine import SCHEMES, Combined
 from ...loads.combinations.orientation import orientation
 from ...loads.combinations.rules import SHIPPED, RulesError, RuleSet, read_rules
 from ...model.edits import SetCombinations
-from ...review.review import made_combinations
+from ...review.combining import made_combinations
 from ..session.session import Session
 from ..session.state import DeskState
 from ..theme import RUST

@@ -78,7 +78,7 @@ class RunsPage(QDialog):
         self.part.clear()
         self.part.addItems([WHOLE, SELECTED, SHOWN, *(f"group {g}" for g in sorted(review.model.groups))])
         self.part.setCurrentText(part or WHOLE)
-        runs = self.session.runs()
+        runs = self.session.runs.kept()
         self.name.setPlaceholderText(f"Run {len(runs) + 1}")
         self.kept.clear()
         revision = self.state.revision
@@ -116,10 +116,10 @@ class RunsPage(QDialog):
         if only is not None and not only:
             self.session.said.emit("There is no member or surface in that part")
             return
-        self.session.run_again(self.name.text(), None if len(cases) == len(items) else cases, only)
+        self.session.runs.again(self.name.text(), None if len(cases) == len(items) else cases, only)
         self.name.clear()
 
     def show_chosen(self) -> None:
         item = self.kept.currentItem()
         if item is not None:
-            self.session.show_run(int(item.data(Qt.ItemDataRole.UserRole)))
+            self.session.runs.show(int(item.data(Qt.ItemDataRole.UserRole)))

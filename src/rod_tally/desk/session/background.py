@@ -6,10 +6,10 @@ from collections.abc import Callable
 from typing import Any
 
 from ...analysis.run import AnalysisError
+from ...progress import Progress
 from .session import Session
 from .state import DeskState
 
-Progress = Callable[[str, float], None]
 Work = Callable[[Progress], Any]
 
 

@@ -89,6 +89,13 @@ class Jobs(QObject):
         super().__init__()
         self._known = known
         self._job: _Job | None = None
+        self._gives_way = False
+        self._next: Callable[[], object] | None = None
+
+    @property
+    def free(self) -> bool:
+        """Whether the user's next step can start: nothing runs, or something that gives way."""
+        return self._job is None or (self._gives_way and self._next is None)
 
     @property
     def busy(self) -> bool:
@@ -101,33 +108,44 @@ class Jobs(QObject):
         done: Callable[[Any], None],
         failed: Callable[[str], None],
         cancelled: Callable[[], None] | None = None,
+        gives_way: bool = False,
     ) -> bool:
         """Start `call(progress)` in the background; False when another job is still running. `cancelled` is called where
-        the user stopped it and something remains to be said or done."""
+        the user stopped it and something remains to be said or done.
+
+        A job that `gives_way` is stopped by the next one that does not, which starts when it has ended.
+        """
         if self._job is not None:
-            return False
+            if gives_way or not self._gives_way or self._next is not None:
+                return False
+            self._next = lambda: self.start(title, call, done, failed, cancelled)
+            self.cancel()
+            return True
+        self._gives_way = gives_way
         job = self._job = _Job(call, self._known)
 
-        def end(message: str) -> None:
+        def end(message: str, then: Callable[[], None] | None = None) -> None:
             self._job = None
-            self.idle.emit(message)
+            after, self._next = self._next, None
+            if then is not None:
+                then()
+            if after is not None and self._job is None:
+                after()
+            if self._job is None:
+                self.idle.emit(message)
 
         def finished(value: Any) -> None:
-            end("")
-            done(value)
+            end("", lambda: done(value))
 
         def fault(message: str) -> None:
-            end("")
-            failed(message)
+            end("", lambda: failed(message))
 
         job.signals.progress.connect(lambda text, share: self.changed.emit(f"{title}: {text.lower()}", share))
         job.signals.done.connect(finished)
         job.signals.failed.connect(fault)
 
         def stopped() -> None:
-            end(f"{title}: cancelled; nothing was changed" if cancelled is None else "")
-            if cancelled is not None:
-                cancelled()
+            end(f"{title}: cancelled; nothing was changed" if cancelled is None else "", cancelled)
 
         job.signals.cancelled.connect(stopped)
         self.changed.emit(title, 0.0)

@@ -3,28 +3,26 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
 from pathlib import Path
 
 import platformdirs
 
-from ...analysis import Results, run
+from ...analysis import Results
 from ...analysis.dynamics.dynamics import Dynamics, dynamics
 from ...checks import Subject, run_checks
 from ...loads import Distribution
 from ...model import Model, Settings
+from ...progress import Progress
 from ...project import Project
-from ...project.store import is_old, run_print
+from ...project.store import is_old
 from ...review import Review
-from ...review.review import assess, attach_comparison
 from ...review.tally import tally
+from ...review.work import assess, attach_comparison, check_unrun, first_look
 from .state import Revision
-
-Progress = Callable[[str, float], None]
 
 
 def load_project(path: Path, progress: Progress) -> tuple[Project, list[Revision], Settings]:
-    """A project with the reviews of all its revisions, each by its last run; a revision without one is run."""
+    """A project with the reviews of all its revisions, each by its last run; a revision without one is shown and not run."""
     project = Project.open(path)
     settings = project.settings()
     revisions: list[Revision] = []
@@ -38,17 +36,16 @@ def load_project(path: Path, progress: Progress) -> tuple[Project, list[Revision
             kept = project.dynamics(runs[-1].id, settings)
             results, run_name = project.results(runs[-1].id), runs[-1].name
             stale = is_old(runs[-1].print, model, settings)
-        else:
-            results, run_name = run(model, settings.run, progress, meshing=settings.mesh), "Run 1"
-        done = review_of(model, settings, results, stale, kept)
-        if not runs:
-            project.add_run(row.id, run_name, model, settings, results, done.dynamics)
+            done = review_of(model, settings, results, stale, kept)
+        else:  # taken in and closed before its run had ended
+            done = first_look(model, settings)
+            done.findings = check_unrun(done, progress)[0]
         if revisions:
             attach_comparison(done, revisions[-1].review)
         revisions.append(
             Revision(
                 row.id, row.name, done, project.decisions(row.id), project.looked(row.id), run_name,
-                runs[-1].print if runs else run_print(model, settings),
+                runs[-1].print if runs else "",
             )
         )  # fmt: skip
     return project, revisions, settings
@@ -70,6 +67,8 @@ def review_of(model: Model, settings: Settings, results: Results, stale: bool, k
     loads = Distribution(model)
     if stale:
         findings = run_checks(Subject(model, None, settings, loads))
-        return Review(model, settings, results, findings, tally(model), stale=True, _distribution=loads)
+        done = Review(model, settings, results, findings, tally(model), stale=True)
+        done.keep_distribution(loads)
+        return done
     own = dynamics(model, results, settings, loads) if kept is None else kept
     return assess(model, settings, results, own, loads)

@@ -8,7 +8,6 @@ from ...analysis.dynamics.mass import mass_cases
 from ...analysis.results.balance import PARTS
 from ...analysis.results.results import COMPONENTS
 from ...analysis.results.stacks import stack_forces
-from ...review.review import OLD
 from ..quantities import FORCE_KIND, UnitSet
 from ..session.state import DeskState
 from .rows import Pick, Rows
@@ -156,7 +155,7 @@ def stacks(state: DeskState, units: UnitSet) -> Rows:
         return out
     r = review.shown(case)
     if review.stale or case not in r.cases:
-        out.note = OLD if review.stale else f"{case or 'no case'} was not computed"
+        out.note = review.why_old or f"{case or 'no case'} was not computed"
         return out
     out.note = f"Case {case}; tension positive"
     found = None if review.envelopes.waiting else review.envelopes.members()

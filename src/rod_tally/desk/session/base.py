@@ -1,0 +1,66 @@
+"""What every part of a session shares: the project, the settings, the jobs, and how the user is told."""
+
+from __future__ import annotations
+
+import getpass
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from ...analysis import AnalysisError
+from ...intake import IntakeError
+from ...loads.combinations.rules import RulesError
+from ...loads.lateral import LateralError
+from ...model import Settings, SettingsError
+from ...output.write import OutputError
+from ...progress import Progress
+from ...project import Project, ProjectError
+from .jobs import Jobs
+from .memory import Memory
+from .state import DeskState
+
+KNOWN = (IntakeError, ProjectError, AnalysisError, OutputError, SettingsError, RulesError, LateralError)
+
+
+class SessionBase(QObject):
+    """`said(text)`: a line for the status bar. `failed(title, text)`: something the user has to know."""
+
+    said = pyqtSignal(str)
+    failed = pyqtSignal(str, str)
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self.state = state
+        self.settings = Settings()
+        self.project: Project | None = None
+        self.jobs = Jobs(KNOWN)
+        self.memory = Memory()
+        self.memory.fill(self.settings)
+
+    def start(
+        self,
+        title: str,
+        call: Callable[[Progress], Any],
+        done: Callable[[Any], None],
+        cancelled: Callable[[], None] | None = None,
+        gives_way: bool = False,
+    ) -> None:
+        """Do something in the background; `done` gets what it gives. One that `gives_way` is stopped by whatever the user
+        starts next."""
+        failed = self._failed(title)
+        if not self.jobs.start(title, call, done, failed, cancelled, gives_way):
+            self.said.emit("Something is still running; wait for it or cancel it (Esc)")
+
+    def _failed(self, title: str) -> Callable[[str], None]:
+        return lambda text: self.failed.emit(title, text)
+
+    @property
+    def reviewer(self) -> str:
+        """Who decides: the name in the settings of the report, else the user's of this machine."""
+        if self.settings.report.reviewer:
+            return self.settings.report.reviewer
+        try:
+            return getpass.getuser()
+        except (KeyError, OSError, ImportError):
+            return ""

@@ -1,0 +1,88 @@
+"""Writing files from the window, each in the background: the contract's files, IFC, tables, the report."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from ...output.bcf import write_bcf
+from ...output.ifc import write_ifc
+from ...output.report import write_html, write_pdf
+from ...output.spreadsheet import write_rows, write_takeoff, write_workbook
+from ...output.write import write_review
+from ...progress import Progress
+from ...project import ProjectError
+from ...review import Review
+from .base import SessionBase
+
+
+class Exports:
+    """What the current revision of a session can be written as. Every file is written whole or not at all."""
+
+    def __init__(self, session: SessionBase) -> None:
+        self.session = session
+
+    def contract_files(self, folder: Path) -> None:
+        """The files of the contract."""
+        done = self._decided()
+        if done is not None:
+            self._write("Writing", lambda p: len(write_review(done, folder)), lambda n: f"{n} files in {folder}")
+
+    def ifc(self, path: Path, results: bool = False) -> None:
+        """The analytical model as an IFC file, with the results that are shown where they are wanted; never over the source
+        it came from."""
+        done, revision = self.session.state.review, self.session.state.revision
+        if done is None or revision is None:
+            return
+        if results and done.why_old:
+            self.session.failed.emit("Handing back", f"There are no results to write: {done.why_old}")
+            return
+        source = Path(done.model.source_file)
+        if path.exists() and source.exists() and path.samefile(source):
+            self.session.failed.emit("Handing back", f"{path}: is the source of this revision; choose another name")
+            return
+        what = (done.results, done.fields) if results else (None, None)
+        self._write("Handing back", lambda p: write_ifc(done.model, path, *what), lambda p: f"Handed back as {p}")
+
+    def table(self, columns: list[str], rows: list[list[object]], title: str, path: Path) -> None:
+        """One table as it is shown."""
+        self._write("Writing", lambda p: write_rows(columns, rows, title, path), lambda p: f"{len(rows)} rows in {p}")
+
+    def takeoff(self, path: Path) -> None:
+        done = self.session.state.review
+        if done is not None:
+            self._write("Taking off", lambda p: write_takeoff(done.model, path), lambda p: f"Take-off in {p}")
+
+    def workbook(self, path: Path) -> None:
+        done = self._decided()
+        if done is not None:
+            self._write("Writing", lambda p: write_workbook(done, path), lambda p: f"Tables in {p}")
+
+    def report(self, path: Path) -> None:
+        """The report, by the ending of its name: .pdf, .html or .bcf."""
+        done = self._decided()
+        if done is None:
+            return
+        ending, settings = path.suffix.lower(), self.session.settings
+
+        def work(progress: Progress) -> Path:
+            progress("Writing the report", 0.1)
+            if ending == ".bcf":
+                return write_bcf(done, path)
+            return (write_html if ending == ".html" else write_pdf)(done, settings, path)
+
+        self._write("Writing the report", work, lambda p: f"Report in {p}")
+
+    def _write(self, title: str, call: Callable[[Progress], object], told: Callable[[object], str]) -> None:
+        self.session.start(title, call, lambda value: self.session.said.emit(told(value)))
+
+    def _decided(self) -> Review | None:
+        """The review that is shown, with the decisions that its project holds now."""
+        done, revision = self.session.state.review, self.session.state.revision
+        if done is not None and revision is not None and self.session.project is not None:
+            try:
+                done.decisions = self.session.project.decision_list(revision.id)
+            except ProjectError as error:
+                self.session.failed.emit("Decisions", str(error))
+                return None
+        return done

@@ -1,0 +1,76 @@
+"""What this machine remembers from one session to the next: recent files, mappings, corrections by source."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Container
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QSettings
+
+from ...model import Settings
+from ...model.catalogue.catalogue import catalogue
+from ...model.catalogue.grades import grades
+from ...project.corrections import CorrectionBook
+from .kept import data_folder
+
+RECENT = 8
+
+
+class Memory:
+    """Kept in the user's settings and data folder, never in a project."""
+
+    def __init__(self) -> None:
+        self._kept = QSettings("rod-tally", "rod-tally")
+
+    def recent(self) -> list[str]:
+        """Paths opened lately, the latest first."""
+        value = self._kept.value("recent", [])
+        return [str(v) for v in value] if isinstance(value, (list, tuple)) else [str(value)] if value else []
+
+    def opened(self, path: Path) -> None:
+        """Put a path at the head of the recent ones."""
+        paths = [str(path.resolve()), *(p for p in self.recent() if p != str(path.resolve()))]
+        self._kept.setValue("recent", paths[:RECENT])
+
+    def fill(self, settings: Settings) -> None:
+        """Add the mappings of profiles and materials made before; those of the settings come first."""
+        settings.transfer.profiles = self._mapped("profiles", catalogue()) | settings.transfer.profiles
+        settings.transfer.materials = self._mapped("materials", grades()) | settings.transfer.materials
+
+    def keep(self, settings: Settings) -> None:
+        """Remember the mappings of these settings."""
+        for what in ("profiles", "materials"):
+            values = dict(getattr(settings.transfer, what))
+            self._kept.setValue(what, json.dumps(values, ensure_ascii=False))
+
+    def _mapped(self, what: str, known: Container[str]) -> dict[str, str]:
+        """What the user has mapped before; what is in no catalogue any more is left out."""
+        try:
+            kept = json.loads(str(self._kept.value(what, "{}")))
+        except json.JSONDecodeError:
+            return {}
+        return {k: v for k, v in kept.items() if v in known} if isinstance(kept, dict) else {}
+
+    @property
+    def pace(self) -> float:
+        """How much longer runs take on this machine than was expected; 1 where nothing is known."""
+        try:
+            return min(max(float(str(self._kept.value("pace", "1"))), 0.1), 10.0)
+        except ValueError:
+            return 1.0
+
+    def took(self, expected: float, seconds: float) -> None:
+        """Learn from a run how fast this machine is; short ones tell nothing."""
+        if expected > 2.0 and seconds > 2.0:
+            self._kept.setValue("pace", str(0.5 * self.pace + 0.5 * seconds / expected))
+
+    @staticmethod
+    def book() -> CorrectionBook:
+        """Corrections by the source that they were made on."""
+        return CorrectionBook(data_folder() / "corrections")
+
+    def corrections(self, source: str) -> list[dict[str, Any]]:
+        """Corrections made on a source before, as they were written down."""
+        return self.book().recall(Path(source)) if source else []

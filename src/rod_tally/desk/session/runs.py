@@ -1,0 +1,224 @@
+"""Checks and runs of the current revision, each in the background, each kept beside the earlier ones."""
+
+from __future__ import annotations
+
+import copy
+import time
+from collections.abc import Callable
+
+from ...analysis.cost import Cost, coarser_size, expected_cost
+from ...analysis.solve.flexibility import Flexibility
+from ...loads import Distribution
+from ...model import Finding, Settings
+from ...progress import Progress
+from ...project import Project
+from ...project.store import is_old, run_print
+from ...review import Review
+from ...review.decisions import carried_decisions
+from ...review.work import add_dynamics, attach_carried, attach_comparison, check_unrun, run_statically
+from .base import SessionBase
+from .kept import review_of
+from .state import Revision
+
+LONG = 10.0  # seconds expected of a run above which its forces are shown before its modes are there
+
+
+class Runs:
+    """Of a session. `ask` is called with what a run will cost where that is more than the settings allow without asking."""
+
+    def __init__(self, session: SessionBase, ask: Callable[[Cost], None]) -> None:
+        self.session, self.ask = session, ask
+        self._kept: Flexibility | None = None
+
+    def check_and_run(self, revision: Revision) -> None:
+        """What follows when a revision was taken in: its checks, its comparison, then its run."""
+        session, model = self.session, revision.review.model
+        baseline = session.state.baseline
+
+        def work(progress: Progress) -> tuple[list[Finding], Distribution]:
+            found = check_unrun(revision.review, progress)
+            if baseline is not None:
+                progress("Comparing", 0.95)
+                attach_comparison(revision.review, baseline.review)
+                self._carry_decisions(revision, baseline, found[0])
+            return found
+
+        def done(value: tuple[list[Finding], Distribution]) -> None:
+            findings, loads = value
+            revision.review.keep_distribution(loads)
+            revision.review.findings = sorted([*findings, *revision.review.other_findings], key=lambda f: f.order)
+            self.first(revision)
+            session.state.refresh()
+
+        if model is not None:
+            session.start("Checking", work, done, self._left_unchecked, gives_way=True)
+
+    def _left_unchecked(self) -> None:
+        self.session.said.emit("Not checked and not run: F5 does both")
+
+    def _carry_decisions(self, revision: Revision, baseline: Revision, findings: list[Finding]) -> None:
+        comparison, project = revision.review.comparison, self.session.project
+        if comparison is None or project is None:
+            return
+        twin = {m.baseline_id: m.revised_id for m in comparison.parts if m.baseline_id and m.revised_id}
+        new = carried_decisions(baseline.review.findings, baseline.decisions, findings, twin, baseline.name)
+        new = {key: value for key, value in new.items() if key not in revision.decisions}
+        if new:
+            project.decide_all(revision.id, new, self.session.reviewer)
+            revision.decisions |= new
+
+    def first(self, revision: Revision) -> None:
+        """Run a revision that has no run yet, or ask where that costs more than is spent unasked."""
+        cost = expected_cost(revision.review.model, self.session.settings)
+        cost.seconds *= self.session.memory.pace
+        if cost.seconds > self.session.settings.run.ask_above:
+            self.ask(cost)
+            return
+        self.again("Run 1", gives_way=True)
+
+    def coarser(self) -> None:
+        """Run with elements twice as large as the settings give them on the whole."""
+        review, mesh = self.session.state.review, self.session.settings.mesh
+        if review is None:
+            return
+        mesh.size = coarser_size(review.model, mesh.size)
+        self.session.said.emit(f"Elements of {mesh.size:g} m (mesh.size)")
+        self.again()
+
+    def again(
+        self,
+        name: str = "",
+        cases: list[str] | None = None,
+        only: set[str] | None = None,
+        gives_way: bool = False,
+    ) -> None:
+        """A new run beside the earlier ones: of these cases and members, all unless named."""
+        session = self.session
+        revision, project = session.state.revision, session.project
+        if revision is None or project is None:
+            return
+        model = revision.review.model
+        taken = {r.name for r in project.runs(revision.id)}
+        number = len(taken) + 1
+        name = name.strip() or f"Run {number}"
+        while name in taken:
+            number += 1
+            name = f"Run {number}"
+        settings = copy.deepcopy(session.settings)
+        if cases is not None:
+            settings.run.cases = cases
+        baseline = session.state.baseline
+        cost = expected_cost(model, settings, only)
+        began = time.monotonic()
+
+        def static(progress: Progress) -> Review:
+            self._let_go()
+            done, self._kept = run_statically(model, settings, progress, only)
+            if cost.seconds * session.memory.pace < LONG:
+                return whole(done)(progress)
+            return done
+
+        def whole(done: Review) -> Callable[[Progress], Review]:
+            def work(progress: Progress) -> Review:
+                kept, self._kept = self._kept, None  # closed by what takes it
+                out = add_dynamics(done, kept, progress)
+                self._finish(out, revision, baseline, project, name, settings, progress)
+                return out
+
+            return work
+
+        def shown(done: Review) -> None:
+            if not done.waiting:
+                session.memory.took(cost.seconds, time.monotonic() - began)
+                self._ran(revision, name, done)
+                return
+            self._show(revision, name, done)
+            session.start(
+                "Modes", whole(done), lambda out: self._ran(revision, name, out), self._without_modes, gives_way=True
+            )
+            session.state.refresh()
+
+        session.start("Running", static, shown, gives_way=gives_way)
+
+    def _finish(
+        self,
+        done: Review,
+        revision: Revision,
+        baseline: Revision | None,
+        project: Project,
+        name: str,
+        settings: Settings,
+        progress: Progress,
+    ) -> None:
+        """Compare a run with the revision before it, and keep it."""
+        if baseline is not None:
+            attach_comparison(done, baseline.review)
+            self._carry_decisions(revision, baseline, done.findings)
+        if revision.review.carried is not None:
+            attach_carried(done, revision.review.carried)
+        progress("Keeping the run", 0.97)
+        project.add_run(revision.id, name, done.model, settings, done.results, done.dynamics)
+        if baseline is not None and done.comparison is not None:
+            project.add_comparison(baseline.id, revision.id, done.comparison)
+
+    def _show(self, revision: Revision, name: str, done: Review) -> None:
+        done.comparison, done.carried = revision.review.comparison, revision.review.carried
+        more = [] if done.comparison is None else done.comparison.findings
+        if done.carried is not None and done.carried.finding is not None:
+            more = [*more, done.carried.finding]
+        done.findings = sorted([*done.findings, *more], key=lambda f: f.order)
+        revision.review, revision.stale, revision.run_name = done, False, name
+        revision.run_print = run_print(done.model, done.settings)
+
+    def _ran(self, revision: Revision, name: str, done: Review) -> None:
+        revision.review, revision.stale, revision.run_name = done, False, name
+        revision.run_print = run_print(done.model, done.settings)
+        self.session.state.refresh()
+        self.session.said.emit(f"{revision.name}, {name}: kept beside the earlier runs")
+
+    def _without_modes(self) -> None:
+        self._let_go()
+        review = self.session.state.review
+        if review is not None:
+            review.waiting = "modes, centres and spectra: cancelled, F5 works them out"
+        self.session.state.refresh()
+        self.session.said.emit("Modes cancelled; the run is shown but not kept: F5 runs again")
+
+    def _let_go(self) -> None:
+        """Give back the memory of a factorisation that nobody took."""
+        if self._kept is not None:
+            self._kept.close()
+            self._kept = None
+
+    def kept(self) -> list[tuple[int, str, str, bool]]:
+        """Kept runs of the current revision, newest first: id, name, when, whether the model has changed since."""
+        revision, project = self.session.state.revision, self.session.project
+        if revision is None or project is None:
+            return []
+        model = revision.review.model
+        return [
+            (r.id, r.name, r.created, is_old(r.print, model, self.session.settings))
+            for r in reversed(project.runs(revision.id))
+        ]
+
+    def show(self, ident: int) -> None:
+        """Show the results of an earlier run; nothing of what is kept changes."""
+        revision, project = self.session.state.revision, self.session.project
+        if revision is None or project is None:
+            return
+        model, settings = revision.review.model, self.session.settings
+        row = next(r for r in project.runs(revision.id) if r.id == ident)
+
+        def work(progress: Progress) -> Review:
+            progress(f"Opening {row.name}", 0.2)
+            stale = is_old(row.print, model, settings)
+            return review_of(model, settings, project.results(ident), stale, project.dynamics(ident, settings))
+
+        def done(value: Review) -> None:
+            before = revision.review.comparison
+            revision.review, revision.run_name, revision.run_print = value, row.name, row.print
+            revision.review.comparison = before
+            self.session.state.refresh()
+            self.session.said.emit(f"{revision.name}: {row.name} is shown")
+
+        self.session.start("Opening a run", work, done)

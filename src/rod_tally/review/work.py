@@ -1,0 +1,142 @@
+"""The order of a review: read, transfer, check, run, compare. Each step gives plain data or adds it to the review."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from ..analysis import Results
+from ..analysis.dynamics.dynamics import Dynamics, dynamics
+from ..analysis.results.storeys import storey_rows
+from ..analysis.run import run_and_keep
+from ..analysis.solve.flexibility import Flexibility
+from ..checks import Subject, run_checks
+from ..compare import Side, compare
+from ..compare.carry import CarriedOver
+from ..compare.elsewhere import compare_elsewhere
+from ..intake import read_source
+from ..intake.result_tables import read_results
+from ..loads import Distribution
+from ..model import Finding, Model, Settings
+from ..progress import Progress, silent
+from ..transfer import transfer
+from .combining import made_combinations, reduced_finding
+from .review import Review
+from .tally import tally
+
+NOT_CHECKED = Finding("check.cancelled", "warning", "This model has not been checked yet.")
+
+
+def read_model(path: Path, settings: Settings, progress: Progress = silent) -> Model:
+    """A file as an analytical model. Raises IntakeError for one that cannot be taken in."""
+    source = read_source(path, progress)
+    model = transfer(source, settings.transfer, progress)
+    model.name = path.stem
+    return model
+
+
+def review(model: Model, settings: Settings, progress: Progress = silent, only: set[str] | None = None) -> Review:
+    """Run and check a model, or of it the members in `only`. Raises AnalysisError for a case in the settings that the model does not have, RulesError for
+    a rule set that cannot be read."""
+    loads = Distribution(model)
+    results, kept = run_and_keep(model, settings.run, progress, None, loads, only, settings.mesh)
+    own = dynamics(model, results, settings, loads, progress, kept)
+    done = assess(model, settings, results, own, loads, progress)
+    _combine(done, progress)
+    return done
+
+
+def first_look(model: Model, settings: Settings) -> Review:
+    """A model that was just read: what can be seen of it before anything is checked or run."""
+    return Review(model, settings, Results.none(), [NOT_CHECKED], tally(model), stale=True)
+
+
+def check_unrun(done: Review, progress: Progress = silent) -> tuple[list[Finding], Distribution]:
+    """What the checks find that need no run, and where the loads go; nothing of the review is changed."""
+    loads = Distribution(done.model)
+    return run_checks(Subject(done.model, None, done.settings, loads), progress), loads
+
+
+def run_statically(
+    model: Model, settings: Settings, progress: Progress = silent, only: set[str] | None = None
+) -> tuple[Review, Flexibility | None]:
+    """A review without modes, centres of storeys and responses to spectra, and the stiffness that `add_dynamics` finds them
+    with; raises as `review` does."""
+    loads = Distribution(model)
+    results, kept = run_and_keep(model, settings.run, progress, None, loads, only, settings.mesh)
+    done = assess(model, settings, results, Dynamics(), loads, progress)
+    done.waiting = "modes, centres of storeys and spectra"
+    return done, kept
+
+
+def add_dynamics(done: Review, kept: Flexibility | None, progress: Progress = silent) -> Review:
+    """The review of a static run with its modes, centres, spectra and combinations."""
+    own = dynamics(done.model, done.results, done.settings, done.distribution, progress, kept)
+    out = assess(done.model, done.settings, done.results, own, done.distribution, progress)
+    _combine(out, progress)
+    return out
+
+
+def _combine(done: Review, progress: Progress) -> None:
+    if done.model.combinations:
+        return
+    made = made_combinations(
+        done.model, done.settings, loads=done.distribution, results=done.results, progress=progress
+    )
+    done.keep_combined(made)
+    if made.reduced:
+        done.findings = sorted([*done.findings, reduced_finding(made)], key=lambda f: f.order)
+
+
+def assess(
+    model: Model,
+    settings: Settings,
+    results: Results,
+    own: Dynamics,
+    loads: Distribution,
+    progress: Progress = silent,
+) -> Review:
+    """The review of a run that is there: storeys, checks, tally."""
+    storeys = storey_rows(model, results, loads)
+    subject = Subject(model, results, settings, loads, own.modes, storeys, own.centres)
+    findings = run_checks(subject, progress)
+    done = Review(model, settings, results, findings, tally(model), own.modes, storeys, own.centres)
+    done.keep_distribution(loads)
+    done.findings = sorted([*findings, *done.unplaced_cuts], key=lambda f: f.order)
+    return done
+
+
+def run_only(model: Model, settings: Settings, progress: Progress = silent) -> Review:
+    """A run with what a comparison asks of it, storeys and modes, and no checks. Raises AnalysisError."""
+    loads = Distribution(model)
+    results, kept = run_and_keep(model, settings.run, progress, None, loads, None, settings.mesh)
+    own = dynamics(model, results, settings, loads, progress, kept)
+    storeys = storey_rows(model, results, loads)
+    done = Review(model, settings, results, [], [], own.modes, storeys, own.centres)
+    done.keep_distribution(loads)
+    return done
+
+
+def side_of(done: Review) -> Side:
+    """A review as one of the two sides of a comparison; results of a model that has changed since are left out."""
+    if done.stale:
+        return Side(done.model, None, done.combinations)
+    return Side(done.model, done.results, done.combinations, done.storeys, done.modes, done.fields)
+
+
+def attach_elsewhere(done: Review, path: Path) -> None:
+    """Compare a review with results from elsewhere. Raises IntakeError for tables that cannot be read."""
+    done.elsewhere = compare_elsewhere(done.model, done.results, done.computed_combinations, read_results(path))
+    done.findings = sorted([*done.findings, *done.elsewhere.findings], key=lambda f: f.order)
+
+
+def attach_carried(done: Review, carried: CarriedOver) -> None:
+    """Put what was carried over from the reviewed revision beside the findings."""
+    done.carried = carried
+    if carried.finding is not None:
+        done.findings = sorted([*done.findings, carried.finding], key=lambda f: f.order)
+
+
+def attach_comparison(done: Review, base: Review) -> None:
+    """Compare a review with that of its baseline and put the findings of that beside the others."""
+    done.comparison = compare(side_of(base), side_of(done), (base.distribution, done.distribution))
+    done.findings = sorted([*done.findings, *done.comparison.findings], key=lambda f: f.order)
