@@ -43,7 +43,7 @@ def test_opening_a_model_shows_its_findings(loft: Window) -> None:
     assert revision is not None and revision.name == "Revision A"
     assert "4 open: not ready for design" in loft.verdict.text()
     page = loft.tables.pages["findings"]
-    assert [row[1] for row in page.model.content.rows][:2] == ["join.duplicate", "join.gap"]
+    assert [row[-1] for row in page.model.content.rows][:2] == ["join.duplicate", "join.gap"]
     assert loft.session.project is not None and loft.session.project.path.exists()
 
 
@@ -95,7 +95,7 @@ def test_a_row_picks_in_the_view_and_the_slip_says_what_is_known(loft: Window, q
     page = loft.tables.pages["findings"]
     loft.tables.show_table("findings")
     qtbot.wait(60)
-    row = next(k for k, r in enumerate(page.model.content.rows) if r[1] == "join.gap")
+    row = next(k for k, r in enumerate(page.model.content.rows) if r[-1] == "join.gap")
     index = page.proxy.mapFromSource(page.model.index(row, 3))
     qtbot.mouseClick(page.table.viewport(), Qt.MouseButton.LeftButton, pos=page.table.visualRect(index).center())
     assert loft.state.picked == ("member", named(loft, "Loft C2-C3"))

@@ -94,13 +94,13 @@ def test_pasted_loads_tell_their_faults_before_anything_is_changed(loft: Window,
     page = w.load_desk.page
     assert page is not None
     page.text.setPlainText("case\tkind\ton\tfz\nLive\tmember\tNowhere\t-3")
-    assert "row 2, column 'on'" in page.told.text() and not page.buttons["Take it"].isEnabled()
+    assert "row 2, column 'on'" in page.told.text() and not page.buttons["Use these values"].isEnabled()
     clipboard = QGuiApplication.clipboard()
     assert clipboard is not None
     clipboard.setText("case\tkind\ton\tfz\nLive\tmember\tLoft A1-A2\t-3\nLive\tsurface\tRoof floor\t-1")
     page.buttons["From the clipboard"].click()
     assert page.told.text() == "Put 2 loads into Live"
-    page.buttons["Take it"].click()
+    page.buttons["Use these values"].click()
     rested(qtbot, w)
     case = model_of(w).cases["Live"]
     assert (len(case.member_loads), len(case.area_loads)) == (1, 1)
@@ -318,7 +318,7 @@ def test_storey_forces_are_pasted_with_their_kind_and_eccentricity(loft: Window,
     page.text.setPlainText("storey\tfx\tfy\nLoft\t0\t50\nAttic\t0\t90")
     assert "row 3, column 'storey'" in page.told.text()
     page.text.setPlainText("storey\tfx\tfy\nLoft\t0\t50\nRigging\t0\t90")
-    page.buttons["Take it"].click()
+    page.buttons["Use these values"].click()
     rested(qtbot, w)
     cases = [c for c in model_of(w).cases.values() if c.kind == "seismic"]
     assert [c.name for c in cases] == ["Quake y +e", "Quake y -e"]

@@ -35,7 +35,7 @@ def test_elements_forces_ranges_and_the_table(demo: Window, qtbot: QtBot) -> Non
     w.strip.component_choice.setCurrentText("my")
     w.strip.component_choice.textActivated.emit("my")
     text = legend(w, qtbot)
-    assert "my in kNm/m, line by line" in text and "beyond" not in text
+    assert "my in kNm/m, not averaged" in text and "beyond" not in text
     act(w, qtbot, "run.range")
     fill(w, qtbot, w.plate_desk.form, low=-1.0, high=1.0)
     assert w.state.plate_range == (-1000.0, 1000.0) and "beyond the range" in legend(w, qtbot)
@@ -205,7 +205,7 @@ def test_cuts_on_paper(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
     found.load(str(tmp_path / "cuts.pdf"))
     assert found.pageCount() == 4 and not list(tmp_path.glob(".cuts*"))
     text = found.getAllText(0).text()
-    assert "Roof x: forces through 11 cuts" in text and "Wind y" in text and "M about it, kNm" in text
+    assert "Roof x: forces through 11 cuts" in text and "Wind y" in text and "M out, kNm" in text
     assert "Roof y32" in found.getAllText(2).text() and "Single cuts" in found.getAllText(3).text()
     with qtbot.waitSignal(w.session.failed) as told:
         w.cut_desk.print_to(tmp_path / "nowhere" / "cuts.pdf")

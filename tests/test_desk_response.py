@@ -104,7 +104,7 @@ def test_what_takes_time_is_worked_out_in_the_background(
     w.state.review._cache.clear()  # the comparison had forces of slabs worked out
     for overlay, waiting, drawn in (
         ("displaced", "is being worked out", "times"),
-        ("plates", "are being worked out", "line by line"),
+        ("plates", "are being worked out", "not averaged"),
         ("envelope", "is being worked out", "over 46 combinations"),
     ):
         w.state.show_overlay(overlay)

@@ -454,7 +454,7 @@ class Window(QMainWindow):
 
     def show_parity(self) -> None:
         self.state.show_overlay("change")
-        self.tables.setCurrentWidget(self.tables.parity)
+        self.tables.bring(self.tables.parity)
 
     def next_units(self) -> None:
         at = (UNIT_SETS.index(self.view.units) + 1) % len(UNIT_SETS)

@@ -14,6 +14,7 @@ import numpy as np
 from ..model import Finding
 from ..review.decisions import decision_on
 from ..review.review import Review
+from ..review.titles import title_of
 from .sketch import Sketches
 from .write import OutputError, write_whole
 
@@ -56,7 +57,7 @@ def _topic(file: Any, mdl: Any, review: Review, f: Finding, sketches: Sketches |
     from xsdata.models.datatype import XmlDateTime
 
     made = decision_on(f, review.decisions)
-    title = f"{f.code}: {f.message}"
+    title = f"{title_of(f)}: {f.message}"
     title = title if len(title) <= TITLE else title[: TITLE - 1] + "…"
     topic = file.add_topic(
         title, f.message, AUTHOR, topic_type=f.severity, topic_status=STATUS[made.decision if made else None]

@@ -36,7 +36,7 @@ STEPS: tuple[Step, ...] = (
         "Source",
         (
             Item("Counts agree", ("source.unread", "source.surfaces", "source.counterpart")),
-            Item("Both sides", ("source.off_element", "source.differs", "source.one_way")),
+            Item("Physical, analytical", ("source.off_element", "source.differs", "source.one_way")),
             Item("Sections read", ("section.missing", "section.unknown", "section.measured", "section.differs")),
             Item("Materials", ("material.missing", "material.stiffness", "material.density", "material.differs")),
         ),

@@ -177,7 +177,7 @@ def find_eccentric_storeys(s: Subject) -> Iterator[Finding]:
     others = f"; {len(odd) - 1} more storey{'s' if len(odd) > 2 else ''}" if len(odd) > 1 else ""
     yield Finding(
         "response.torsion", "note",
-        f"Storey {worst.storey} turns under level forces: its mass lies {off_x:.2f} m in x and {off_y:.2f} m in y from its centre of "
+        f"Storey {worst.storey} turns under horizontal forces: its mass lies {off_x:.2f} m in x and {off_y:.2f} m in y from its centre of "
         f"stiffness (0.3 of the torsional radii is {0.3 * worst.radius_x:.2f} and {0.3 * worst.radius_y:.2f} m), its radius of gyration is "
         f"{worst.gyration:.2f} m against torsional radii of {worst.radius_x:.2f} and {worst.radius_y:.2f} m{others}{_walls(s)}.",
         (), point(np.array([worst.stiff_x, worst.stiff_y, worst.elevation]) - s.model.origin), (), {"eccentricity": max(off_x, off_y)},

@@ -42,7 +42,11 @@ class PastePage(QDialog):
         row = QHBoxLayout()
         row.addStretch()
         self.buttons = {}
-        for name, call in (("From the clipboard", self._paste), ("Take it", self.accept), ("Close", self.reject)):
+        for name, call in (
+            ("From the clipboard", self._paste),
+            ("Use these values", self.accept),
+            ("Close", self.reject),
+        ):
             button = QPushButton(name)
             button.clicked.connect(call)
             self.buttons[name] = button
@@ -66,11 +70,11 @@ class PastePage(QDialog):
         except (TableError, EditError) as error:
             self.told.setText(str(error))
             self.told.setStyleSheet(f"color: {RUST};")
-            self.buttons["Take it"].setEnabled(False)
+            self.buttons["Use these values"].setEnabled(False)
             return
         self.told.setText("; ".join(e.text for e in found) or "Nothing pasted yet")
         self.told.setStyleSheet(f"color: {MOSS if found else MUTED};")
-        self.buttons["Take it"].setEnabled(bool(found))
+        self.buttons["Use these values"].setEnabled(bool(found))
 
     def accept(self) -> None:
         try:

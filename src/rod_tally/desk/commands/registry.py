@@ -36,7 +36,7 @@ def opened(w: Window) -> bool:
 
 
 def idle(w: Window) -> bool:
-    return not w.session.jobs.busy
+    return bool(w.session.jobs.free)
 
 
 def ready(w: Window) -> bool:
@@ -122,7 +122,9 @@ COMMANDS: tuple[Command, ...] = (
     Command("view.plan", "Plan", "View", "Ctrl+2", lambda w: w.look("plan"), opened),
     Command("view.south", "From the south", "View", "Ctrl+3", lambda w: w.look("south"), opened),
     Command("view.east", "From the east", "View", "Ctrl+4", lambda w: w.look("east"), opened),
-    Command("view.fit", "Take in everything", "View", "Ctrl+0", lambda w: w.look(w.view.direction), opened),
+    Command("view.tables", "All tables, or those of the step", "View", "F9", lambda w: w.tables.show_all_tables(),
+            always),
+    Command("view.fit", "Zoom to everything", "View", "Ctrl+0", lambda w: w.look(w.view.direction), opened),
     Command("view.there", "Take me there", "View", "Ctrl+T", lambda w: w.take_me_there(), picked,
             "Close in on what is picked", True),
     Command("view.next", "Next under the pointer", "View", "Ctrl+.", lambda w: w.view.step_pick(1),
@@ -143,7 +145,7 @@ COMMANDS: tuple[Command, ...] = (
             "Decide on the finding with a reason"),
     Command("model.again", "Make earlier corrections again", "Model", "", lambda w: w.session.correct_again(),
             lambda w: ready(w) and bool(w.session.before), "Those made to this source before, in one step"),
-    Command("model.support", "Fix what is selected", "Model", "Ctrl+B", lambda w: w.corrections.hold(FIXED), picked,
+    Command("model.support", "Fixed support at what is selected", "Model", "Ctrl+B", lambda w: w.corrections.hold(FIXED), picked,
             "Nodes, the lower ends of members, the feet of walls", True),
     Command("model.free", "Free what is selected", "Model", "Ctrl+Shift+B", lambda w: w.corrections.hold(FREE), picked),
     Command("model.hold", "Support…", "Model", "", lambda w: w.corrections.ask_support(), picked,
@@ -243,7 +245,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("run.smaller", "Smaller displacements", "Run", "Ctrl+Alt+-", lambda w: w.state.set_view(scale=w.state.scale / 2), opened),
     Command("run.own_scale", "Scale of displacements…", "Run", "", lambda w: w.response_desk.ask_scale(), opened,
             "How many times larger than they are"),
-    Command("run.scale", "Automatic scale", "Run", "Ctrl+Alt+0", lambda w: w.state.set_view(scale=1.0, times=0.0), opened),
+    Command("run.scale", "Scale that suits the building", "Run", "Ctrl+Alt+0", lambda w: w.state.set_view(scale=1.0, times=0.0), opened),
     Command("run.motions", "What moves freely", "Run", "Ctrl+Alt+Y", lambda w: w.response_desk.show_motion(), opened,
             "The motions without resistance that the run found, one after the other"),
     Command("run.largest", "The largest displacement", "Run", "Ctrl+Alt+T", lambda w: w.response_desk.go_to_largest(), opened,
@@ -258,7 +260,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("run.stacks", "Axial force down the stacks", "Run", "", lambda w: w.tables.show_table("forces", 1), opened,
             "Column by column from the top, with what comes in at each storey"),
     Command("run.centres", "Centres of mass and stiffness", "Run", "", lambda w: w.response_desk.show_centres(), opened,
-            "Of each storey, and whether level forces turn it"),
+            "Of each storey, and whether horizontal forces turn it"),
     Command("run.modes", "Modes", "Run", "Ctrl+Alt+M", lambda w: w.show_overlay("modes", "modes"), opened,
             "Periods, mass that moves, shapes"),
     Command("run.elements", "Elements", "Run", "Ctrl+Alt+X", lambda w: w.show_overlay("mesh", "findings"), opened,
@@ -288,7 +290,7 @@ COMMANDS: tuple[Command, ...] = (
             lambda w: w.session.jobs.busy, "Stop what is running; nothing is changed"),
     Command("compare.change", "Show changes", "Compare", "Ctrl+D", lambda w: w.show_overlay("change", "changes"),
             lambda w: w.state.comparison is not None),
-    Command("compare.parity", "Parity plot", "Compare", "Ctrl+Shift+D", lambda w: w.show_parity(),
+    Command("compare.parity", "Plot before against after", "Compare", "Ctrl+Shift+D", lambda w: w.show_parity(),
             lambda w: w.state.comparison is not None),
     Command("help.units", "Other units", "View", "Ctrl+U", lambda w: w.next_units(), always, "", True),
     Command("help.log", "Transfer log", "Help", "Ctrl+L", lambda w: w.tables.show_table("log"), opened,

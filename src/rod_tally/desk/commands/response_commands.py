@@ -30,7 +30,7 @@ class ResponseDesk:
         """How many times displacements are drawn."""
         fields = [Field("times", "Drawn", self.state.times or 100.0, unit="times", low=0.001, high=1e7)]
         self.form = Form(
-            self.window, "Scale of displacements", "Automatic scale (Ctrl+Alt+0) goes back.", fields,
+            self.window, "Scale of displacements", "A scale that suits the building (Ctrl+Alt+0) goes back.", fields,
             lambda v: self.state.set_view(times=float(v["times"]), scale=1.0),
         )  # fmt: skip
         self.form.open()

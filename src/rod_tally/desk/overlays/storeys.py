@@ -33,5 +33,5 @@ def draw_centres(canvas: Canvas, sheet: Sheet) -> list[str]:
     return [
         "○ centre of mass",
         f"<font color='{OCHRE}'>◇</font> centre of stiffness",
-        f"<font color='{RUST}'>▬</font> turns under level forces ({int(turning.sum())} of {len(found)} storeys)",
+        f"<font color='{RUST}'>▬</font> turns under horizontal forces ({int(turning.sum())} of {len(found)} storeys)",
     ]

@@ -97,7 +97,7 @@ def draw_plates(canvas: Canvas, sheet: Sheet) -> list[str]:
     beyond = int(((value[used] < low) | (value[used] > high)).sum())
     stops = np.linspace(low, high, BANDS + 1)
     blocks = "".join(f"<font color='{c}'>■</font>" for c in ramp())
-    kind = "averaged over lines" if sheet.state.plate_averaged else "line by line"
+    kind = "averaged over lines" if sheet.state.plate_averaged else "not averaged"
     out = [
         f"{case}: {name} in {unit}, {kind}",
         f"{stops[0] * factor:.{digits}g} {blocks} {stops[-1] * factor:.{digits}g}",

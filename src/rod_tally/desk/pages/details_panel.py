@@ -11,12 +11,13 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QPushButton, QScrollAre
 from ...analysis.results.results import COMPONENTS
 from ...model import Finding, Member, Surface
 from ...review.load_tally import on_member
+from ...review.titles import title_of
 from ..overlays.model import support_words
 from ..quantities import FORCE_KIND, METRIC, UnitSet
 from ..session.actions import can_do
 from ..session.state import LOADS, DeskState
 from ..tables.surface_rows import CARRIES, surface_results
-from ..theme import EDGE, GRAPHITE, MOSS, MUTED, PINE, RUST, SEVERITY_COLOUR, SEVERITY_MARK
+from ..theme import EDGE, GRAPHITE, MOSS, MUTED, OCHRE, PINE, RUST, SEVERITY_COLOUR, SEVERITY_MARK
 from ..view.closeup_panel import CloseUpPanel
 from .member_plot import MemberPlot
 
@@ -100,8 +101,10 @@ class Slip(QScrollArea):
             f"{kind.get(model.kind, model.kind)}, {model.schema}, lengths in {model.units.get('length', '?').lower()}",
             MUTED,
         )
-        if revision.stale:
-            self._text("The model has changed since its run: these results are old. Run it again (F5).", RUST)
+        if review.why_old:
+            self._text(f"{review.why_old[0].upper()}{review.why_old[1:]}.", RUST if review.has_run else OCHRE)
+        if review.waiting:
+            self._text(f"Still being worked out: {review.waiting}.", OCHRE)
         for severity in ("blocking", "warning", "note"):
             count = len(revision.open_findings(severity=severity))
             self._text(f"{SEVERITY_MARK[severity]} {_counted(count, severity)} open", SEVERITY_COLOUR[severity])
@@ -309,7 +312,8 @@ class Slip(QScrollArea):
         assert revision is not None
         status, reason = revision.decided(finding)
         mark, colour = SEVERITY_MARK[finding.severity], SEVERITY_COLOUR[finding.severity]
-        self._text(f"{mark} {finding.code}", colour, bold=True)
+        self._text(f"{mark} {title_of(finding)}", colour, bold=True)
+        self._text(finding.code, MUTED, size=10)
         self._text(finding.message)
         if status != "open":
             self._text(f"{status}: {reason}" if reason else status, MOSS)

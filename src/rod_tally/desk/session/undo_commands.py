@@ -8,6 +8,7 @@ from PyQt6.QtGui import QUndoCommand
 
 from ...model import Finding
 from ...model.edits import Edit, EditError, make_again
+from ...review.titles import title_of
 from .state import Revision
 
 
@@ -26,7 +27,7 @@ class Session(Protocol):
 
 class Decide(QUndoCommand):
     def __init__(self, session: Session, revision: Revision, finding: Finding, status: str, reason: str) -> None:
-        super().__init__(f"{status} {finding.code}")
+        super().__init__(f"{status}: {title_of(finding)}")
         self.session, self.revision = session, revision
         self.now = {key: (status, reason) for key in finding.keys}
         self.before = {key: revision.decisions.get(key, ("open", "")) for key in finding.keys}

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
+from ..quantities import UnitSet
+
 Pick = tuple[str, str] | None
 
 
@@ -25,3 +27,7 @@ class Rows:
         self.picks.append(pick)
         self.tips.append(tip)
         self.makers.append(tuple(makers))
+
+
+def shown(value: float | None, units: UnitSet, kind: str) -> float | None:
+    return None if value is None else value * getattr(units, kind)[0]

@@ -11,7 +11,7 @@ from ..quantities import UnitSet
 from ..session.state import DeskState
 from .rows import Rows
 
-WORDS = {"n": "N", "v": "V", "vz": "V out", "m": "M", "mb": "M about it", "mt": "M across"}
+WORDS = {"n": "N", "v": "V", "vz": "V out", "m": "M", "mb": "M out", "mt": "M across"}
 
 
 CARRIES = {
@@ -121,7 +121,7 @@ def cuts(state: DeskState, units: UnitSet) -> Rows:
     f, m = units.force[1], units.moment[1]
     out = Rows(
         ["Cut", "Set", "Storey", "Length, m", "Factor", *(f"{WORDS[c]}, {f if c[0] in 'nv' else m}" for c in CUT_COMPONENTS),
-         "Why not"]
+         "Why there is none"]
     )  # fmt: skip
     review = state.review
     if review is None or not review.cuts:

@@ -11,8 +11,10 @@ from PyQt6.QtWidgets import (
     QHeaderView,
     QLabel,
     QLineEdit,
+    QMenu,
     QTableView,
     QTabWidget,
+    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -23,8 +25,9 @@ from ..quantities import METRIC, UnitSet
 from ..session.state import DeskState
 from ..theme import MUTED, OCHRE, RUST
 from .load_rows import PAGES
+from .registry import ASPECTS, STEP_TABLES, TABLES
+from .review_rows import log_rows
 from .rows import Pick, Rows
-from .table_rows import ASPECTS, TABLES, log_rows
 
 MARK_COLOUR = {"■": RUST, "▲": OCHRE, "●": MUTED}
 
@@ -273,8 +276,17 @@ class Tables(QTabWidget):
             page.several.connect(state.select)
             page.shown_alone.connect(self._alone)
         self.parity = ParityPlot(state)
-        self.addTab(self.parity, "Parity")
+        self.addTab(self.parity, "Before, after")
         self._old: set[str] = set(self.pages)
+        self.all_shown = False
+        self.more = QToolButton()
+        self.more.setText("More tables")
+        self.more.setAccessibleName("More tables")
+        self.more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.more.setMenu(QMenu(self.more))
+        self.more.menu().aboutToShow.connect(self._fill_more)
+        self.setCornerWidget(self.more)
+        self._of_step()
         self.currentChanged.connect(self._front)
         self._later = QTimer(self)
         self._later.setSingleShot(True)
@@ -359,7 +371,46 @@ class Tables(QTabWidget):
         page.point_at(self.state.picked)
 
     def _step(self) -> None:
+        self._of_step()
         self.show_table(self.state.step.table)
+
+    def _named(self) -> dict[str, QWidget]:
+        return {**self.pages, "parity": self.parity}
+
+    def _of_step(self) -> None:
+        """Show the tabs of the step, or all of them; what is in front stays in front."""
+        wanted = {"findings", *STEP_TABLES.get(self.state.step.name, ())}
+        for name, page in self._named().items():
+            self.setTabVisible(self.indexOf(page), self.all_shown or name in wanted)
+
+    def show_all_tables(self) -> None:
+        """All tabs at once, or those of the step again."""
+        self.all_shown = not self.all_shown
+        front = self.currentWidget()
+        self._of_step()
+        if front is not None and self.isTabVisible(self.indexOf(front)):
+            self.setCurrentWidget(front)
+        else:
+            self.show_table(self.state.step.table)
+
+    def _fill_more(self) -> None:
+        menu = self.more.menu()
+        assert menu is not None
+        menu.clear()
+        for page in self._named().values():
+            if not self.isTabVisible(self.indexOf(page)):
+                action = menu.addAction(self.tabText(self.indexOf(page)))
+                assert action is not None
+                action.triggered.connect(lambda _=False, p=page: self.bring(p))
+        menu.addSeparator()
+        every = menu.addAction("Those of this step alone" if self.all_shown else "All of them at once")
+        assert every is not None
+        every.triggered.connect(self.show_all_tables)
+
+    def bring(self, page: QWidget) -> None:
+        """Bring a table or the plot to the front, also one that belongs to another step."""
+        self.setTabVisible(self.indexOf(page), True)
+        self.setCurrentWidget(page)
 
     def front(self) -> TablePage | None:
         """The table in front, filled; None for the parity plot."""
@@ -373,4 +424,4 @@ class Tables(QTabWidget):
         if choice is not None and choice.currentIndex() != aspect:
             choice.setCurrentIndex(aspect)
             self.renew({name})
-        self.setCurrentWidget(self.pages[name])
+        self.bring(self.pages[name])

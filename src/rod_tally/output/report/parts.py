@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 
 from ...model import Finding
 from ...review.decisions import Decision
+from ...review.titles import title_of
 
 UNITS = {
     "force": ("kN", 1e-3), "moment": ("kNm", 1e-3), "length": ("m", 1.0), "small": ("mm", 1e3), "area": ("m2", 1.0), "mass": ("t", 1e-3),
@@ -56,6 +57,11 @@ class ReportFinding:
     decision: Decision | None
     place: str
     sketch: str = ""
+
+    @property
+    def title(self) -> str:
+        """What was found, in words."""
+        return title_of(self.finding)
 
 
 @dataclass(slots=True)

@@ -1,0 +1,88 @@
+"""The table of what a revision changed."""
+
+from __future__ import annotations
+
+from ...compare.results import ENVELOPE
+from ..quantities import FORCE_KIND, UnitSet
+from ..session.state import DeskState
+from .rows import Pick, Rows
+
+
+def changes(state: DeskState, units: UnitSet) -> Rows:
+    """Every member that is not the same, then members whose forces changed beyond the tolerance."""
+    out = Rows(
+        [
+            "Change",
+            "Class",
+            "Before",
+            "After",
+            "Shift, mm",
+            "Section before",
+            "Section after",
+            "What",
+            "Was",
+            "Is",
+            "By",
+        ]
+    )
+    review, comparison = state.review, state.comparison
+    if review is None or comparison is None:
+        out.note = "This revision is compared with nothing yet: take in a revision (Ctrl+Shift+O)"
+        return out
+    base = state.baseline.review.model if state.baseline else None
+
+    def name(ident: str | None, revised: bool) -> str:
+        model = review.model if revised else base
+        if ident is None:
+            return ""
+        m = (model.members.get(ident) or model.surfaces.get(ident)) if model else None
+        return (m.name or ident) if m else ident
+
+    for level in comparison.levels:
+        if level.status != "same":
+            out.add([f"level {level.status}", "storey", None, f"{level.name} ({level.elevation:.3f} m)"] + [None] * 7)
+    for m in comparison.parts:
+        if m.status != "same":
+            pick: Pick = ("member", m.revised_id) if m.revised_id in review.model.members else None
+            if m.revised_id in review.model.surfaces:
+                pick = ("surface", m.revised_id or "")
+            values: list[object] = [m.status, m.cls, name(m.baseline_id, False), name(m.revised_id, True)]
+            values += [m.shift * 1000 if m.shift else None, m.baseline_section, m.revised_section]
+            out.add([*values, None, None, None, None], pick)
+            for x in m.changes:
+                if x.what != "section":
+                    was, now = (_shown(v) for v in (x.was, x.is_))
+                    out.add([*values[:4], None, None, None, x.what, was, now, None], pick)
+    for held in comparison.supports:
+        if held.status != "same":
+            at = ", ".join(f"{v:.2f}" for v in held.at)
+            out.add([f"support {held.status}", "support", None, at] + [None] * 4 + [held.was, held.is_, None])
+    for case in comparison.cases:
+        if case.status != "same":
+            names: list[object] = [case.baseline_name, case.revised_name]
+            out.add([f"case {case.status}", "load case", *names] + [None] * 4 + [case.was, case.is_, None])
+    for load in comparison.loads:
+        out.add([f"load {load.status}", load.case, None, load.on] + [None] * 3 + [load.what, load.was, load.is_, None])
+    for combination in comparison.combinations:
+        if combination.status != "same":
+            names = [combination.baseline_name, combination.name]
+            row = [f"combination {combination.status}", "combination", *names] + [None] * 4
+            out.add([*row, combination.was, combination.is_, None])
+    limits = review.settings.compare
+    for r in comparison.results:
+        if abs(r.change) <= max(limits.absolute_force, limits.relative * abs(r.baseline)) or not r.revised_id:
+            continue
+        if r.quantity not in FORCE_KIND or r.case != ENVELOPE or r.revised_id not in review.model.members:
+            continue
+        factor = getattr(units, FORCE_KIND[r.quantity])[0]
+        worse = "force up" if abs(r.revised) > abs(r.baseline) else "force down"
+        values = [worse, "", name(r.baseline_id, False), name(r.revised_id, True), None, None, None, r.quantity]
+        out.add([*values, r.baseline * factor, r.revised * factor, r.change * factor], ("member", r.revised_id))
+    return out
+
+
+def _shown(value: object) -> str:
+    """A value of a change as a cell has it."""
+    if isinstance(value, list):
+        return " ".join(f"{v:.3f}" if isinstance(v, float) else _shown(v) for v in value)
+    return "" if value is None else f"{value:g}" if isinstance(value, float) else str(value)

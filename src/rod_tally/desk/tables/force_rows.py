@@ -1,0 +1,98 @@
+"""Tables of a run: reactions, forces of members, their envelope."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...analysis.results.results import COMPONENTS
+from ..quantities import FORCE_KIND, UnitSet
+from ..session.state import DeskState
+from .rows import Rows
+
+
+def reactions(state: DeskState, units: UnitSet) -> Rows:
+    f, m = units.force[1], units.moment[1]
+    out = Rows(["Case", "Node", *(f"{a}, {f}" for a in ("Fx", "Fy", "Fz")), *(f"{a}, {m}" for a in ("Mx", "My", "Mz"))])
+    review = state.review
+    if review is None:
+        return out
+    r = review.results
+    index = {n: i for i, n in enumerate(r.node_ids)}
+    for e in r.equilibrium:
+        for label, total in (("applied, in all", e.applied), ("reactions, in all", e.reaction)):
+            out.add(
+                [
+                    e.case,
+                    label,
+                    *(float(v) * units.force[0] for v in total[:3]),
+                    *(float(v) * units.moment[0] for v in total[3:]),
+                ]
+            )
+    for c, case in enumerate(r.cases):
+        for s, n in enumerate(r.support_ids):
+            if r.node_done[c, index[n]]:
+                v = r.reaction[c, s]
+                values: list[object] = [float(x) * units.force[0] for x in v[:3]]
+                values += [float(x) * units.moment[0] for x in v[3:]]
+                out.add([case, n, *values], ("node", n))
+    return out
+
+
+def forces(state: DeskState, units: UnitSet) -> Rows:
+    """Lowest and highest of each component of each member in the case that is shown."""
+    out = Rows(["Member", "Storey", "Section"])
+    for k in COMPONENTS:
+        unit = getattr(units, FORCE_KIND[k])[1]
+        out.columns += [f"{k} low, {unit}", f"{k} high"]
+    review = state.review
+    if review is None:
+        return out
+    r = review.shown(state.case)
+    if state.case not in r.cases:
+        return out
+    out.note = f"{'Case' if r is review.results else 'Combination'} {state.case}"
+    low, high = r.extremes(r.case_index(state.case))
+    done = r.member_done[r.case_index(state.case)]
+    factor = np.array([getattr(units, FORCE_KIND[k])[0] for k in COMPONENTS])
+    for n, ident in enumerate(r.member_ids):
+        if not done[n]:
+            continue
+        m, wall = review.model.members.get(ident), review.model.surfaces.get(ident)
+        pairs = np.column_stack([low[n] * factor, high[n] * factor]).ravel().tolist()
+        if m is not None:
+            out.add([m.name or ident, m.storey, m.section, *pairs], ("member", ident))
+        elif wall is not None:
+            out.add([wall.name or ident, wall.storey, "wall as a column", *pairs], ("surface", ident))
+    return out
+
+
+def envelope(state: DeskState, units: UnitSet) -> Rows:
+    """Lowest and highest of the shown component of each member over all combinations, where, and by which."""
+    kind = FORCE_KIND[state.component]
+    factor, unit = getattr(units, kind)
+    out = Rows(["Member", "Class", "Storey", "Section", f"{state.component} low, {unit}", "at, m", "by",
+                f"{state.component} high, {unit}", "at, m", "by"])  # fmt: skip
+    review = state.review
+    if review is not None and review.envelopes.waiting:
+        out.note = "Run, Envelope of forces works it out"
+        return out
+    found = review.envelopes.members() if review is not None else None
+    if review is None or found is None:
+        out.note = "no combination was computed"
+        return out
+    over, of = found
+    out.note = f"{state.component} over {len(over.combinations)} combinations; Force above the view chooses another"
+    k = COMPONENTS.index(state.component)
+    done = np.atleast_1d(review.results.member_done.any(axis=0))
+    for n, ident in enumerate(review.results.member_ids):
+        m = review.model.members.get(ident)
+        if m is None or not done[n]:
+            continue
+        low, high = float(of.low[n, k]) * factor, float(of.high[n, k]) * factor
+        names = [over.combinations[int(by[n, k])].name for by in (of.low_by, of.high_by)]
+        out.add(
+            [m.name or ident, m.cls, m.storey, m.section, low, float(of.low_x[n, k]), names[0], high,
+             float(of.high_x[n, k]), names[1]],
+            ("member", ident),
+        )  # fmt: skip
+    return out

@@ -1,0 +1,141 @@
+"""Tables of the review: findings, tally, what transfer did."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...review import Review
+from ...review.takeoff import takeoff
+from ...review.titles import title_of
+from ..quantities import UnitSet
+from ..session.state import DeskState
+from ..theme import SEVERITY_MARK
+from .load_rows import PAGES, load_page
+from .rows import Pick, Rows, shown
+
+
+def findings(state: DeskState, units: UnitSet) -> Rows:
+    out = Rows(["", "Finding", "Where", "In words", "Decision", "Code"])
+    revision = state.revision
+    if revision is None:
+        return out
+    model = revision.review.model
+    for f in revision.review.findings:
+        where = ""
+        pick: Pick = None
+        for ident in f.ids:
+            if ident in model.members:
+                member = model.members[ident]
+                where = ", ".join(p for p in (member.storey, member.name) if p)
+                pick = ("member", ident)
+                break
+            if ident in model.surfaces:
+                surface = model.surfaces[ident]
+                where = ", ".join(p for p in (surface.storey, surface.name) if p)
+                pick = ("surface", ident)
+                break
+            if ident in model.nodes:
+                where, pick = ident, ("node", ident)
+                break
+        status, reason = revision.decided(f)
+        shown = status + (f": {reason}" if reason else "")
+        out.add([SEVERITY_MARK[f.severity], title_of(f), where, f.message, shown, f.code], pick, "; ".join(f.actions))
+    return out
+
+
+def tally(state: DeskState, units: UnitSet) -> Rows:
+    """The tally: classes counted and measured, then each case's load applied against its reactions."""
+    f = units.force[1]
+    out = Rows(
+        ["What", "Source", "Model", "Difference", "Length, source", "Length, model", "Area, m²", f"Weight, {f}", "Why"]
+    )
+    review = state.review
+    if review is None:
+        return out
+    if state.tally_by in PAGES:
+        return load_page(review, state.tally_by, state.case, units, state.origin)
+    if state.tally_by != "overview":
+        return take_off(review, state.tally_by, units)
+    made_of: dict[str, list[str]] = {}
+    for part in review.model.parts():
+        made_of.setdefault(part.cls, []).append(part.id)
+    for row in review.tally:
+        why = ""
+        if row.skipped:
+            first = row.skipped[0].reason
+            why = f"{len(row.skipped)} skipped: {first}"
+        elif not row.agrees and row.source == 0:
+            why = "made by transfer"
+        elif not row.agrees:
+            why = "see the findings and the log"
+        if row.cls == "load_case" and row.model > row.source:
+            why = "self-weight is added"
+        out.add(
+            [
+                row.cls.replace("_", " "),
+                row.source or None,
+                row.model or None,
+                (row.model - row.source) if row.source and not row.agrees else None,
+                shown(row.source_length, units, "length"),
+                shown(row.length, units, "length"),
+                row.area,
+                shown(row.weight, units, "force"),
+                why,
+            ],
+            makers=made_of.get(row.cls, ()),
+        )
+    results = review.results
+    for e in results.equilibrium:
+        lost = results.lost.get(e.case, np.zeros(3))
+        vertical = float(e.applied[2] + lost[2])
+        out.add(
+            [
+                f"load of {e.case}, vertical",
+                shown(vertical, units, "force"),
+                shown(float(e.applied[2]), units, "force"),
+                shown(float(-lost[2]), units, "force") if abs(lost[2]) > 1e-6 else None,
+                None,
+                None,
+                None,
+                shown(float(-e.reaction[2]), units, "force"),
+                f"last: reactions; residual {e.residual:.1e}",
+            ]
+        )
+    return out
+
+
+def take_off(review: Review, by: str, units: UnitSet) -> Rows:
+    """The take-off by class, section, material or storey: source, model, difference."""
+    length, force = units.length[1], units.force[1]
+    out = Rows([by.capitalize(), "Source", "Model", "Difference"])
+    for what, unit in (("Length", length), ("Area", "m²"), ("Volume", "m³"), ("Weight", force)):
+        out.columns += [f"{what}, source, {unit}", f"{what}, model", "difference"]
+    out.note = "A row shows what makes it; View, Show everything brings the rest back"
+    for row in takeoff(review.model, by):
+        values: list[object] = [row.key, row.source, row.model, row.model - row.source or None]
+        for what, kind in (("length", "length"), ("area", ""), ("volume", ""), ("weight", "force")):
+            factor = getattr(units, kind)[0] if kind else 1.0
+            source, model = getattr(row, f"source_{what}"), getattr(row, what)
+            change = (model or 0.0) - (source or 0.0)
+            shown = change * factor if abs(change) > 1e-6 * max(abs(source or 0.0), 1e-3) else None
+            values += [_times(source, factor), _times(model, factor), shown]
+        out.add(values, makers=row.ids)
+    return out
+
+
+def _times(value: float | None, factor: float) -> float | None:
+    return None if value is None else value * factor
+
+
+def log_rows(review: Review | None) -> Rows:
+    """The transfer log."""
+    out = Rows(["Kind", "What happened", "By, mm"])
+    for entry in review.model.log if review else ():
+        first = entry.ids[0] if entry.ids else ""
+        pick: Pick = None
+        if review and first in review.model.members:
+            pick = ("member", first)
+        elif review and first in review.model.surfaces:
+            pick = ("surface", first)
+        out.add([entry.kind, entry.message, entry.distance * 1000 if entry.distance else None], pick)
+    return out
