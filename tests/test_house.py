@@ -6,7 +6,6 @@ import ast
 import shutil
 import subprocess
 import sys
-import zipfile
 from pathlib import Path
 
 import pytest
@@ -49,18 +48,6 @@ def test_a_review_runs_with_the_interface_packages_blocked(tmp_path: Path, loft_
     )
     assert done.returncode == 0, done.stderr
     assert (tmp_path / "out" / "review.json").exists()
-
-
-def test_the_wheel_holds_fonts_and_demo(tmp_path: Path) -> None:
-    done = subprocess.run(
-        [sys.executable, "-m", "pip", "wheel", "-q", "--no-deps", "--no-build-isolation", "-w", str(tmp_path), str(ROOT)],
-        capture_output=True, text=True, check=False,
-    )  # fmt: skip
-    assert done.returncode == 0, done.stderr
-    names = zipfile.ZipFile(next(tmp_path.glob("*.whl"))).namelist()
-    for wanted in ("rod_tally/fonts/Lato-Regular.ttf", "rod_tally/demo/data/tern-quay-a.ifc", "rod_tally/cli.py"):
-        assert wanted in names
-    assert not any(n.startswith("tests/") for n in names)
 
 
 def test_the_demo_files_are_those_the_script_writes(tmp_path: Path, loft_a: Path, loft_b: Path) -> None:

@@ -10,14 +10,22 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from . import __version__
+from .progress import Progress, silent
 
 if TYPE_CHECKING:
     from .model import Settings
 
 
+COMMANDS = ("review", "report", "make", "export", "demo", "open", "desktop")
+SUFFIXES = (".ifc", ".rodtally")
+
+
 def main(argv: Sequence[str] | None = None) -> int:
     """Exit status: 0 reviewed and nothing blocking, 1 something blocking, 2 could not be reviewed."""
-    arguments = parser().parse_args(argv)
+    given = list(sys.argv[1:] if argv is None else argv)
+    if given and given[0] not in COMMANDS and not given[0].startswith("-"):
+        given = ["open", *given]  # a file by itself is opened
+    arguments = parser().parse_args(given)
     try:
         if arguments.command == "review":
             return guarded(arguments, review_command)
@@ -27,6 +35,8 @@ def main(argv: Sequence[str] | None = None) -> int:
             return guarded(arguments, report_command)
         if arguments.command == "make":
             return guarded(arguments, make_command)
+        if arguments.command == "desktop":
+            return desktop_command(arguments)
         from .desk.app import start  # Qt is loaded only when there is a window to show
 
         if arguments.command == "demo":
@@ -43,7 +53,9 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--version", action="version", version=f"Rod Tally {__version__}")
     sub = p.add_subparsers(dest="command", metavar="COMMAND")
     r = sub.add_parser("review", help="review a model without a window")
-    r.add_argument("model", type=Path, metavar="MODEL", help="an IFC file or a Rod Tally project file")
+    r.add_argument(
+        "model", type=Path, metavar="MODEL", help="an IFC file, a Rod Tally project file, or a folder of them"
+    )
     r.add_argument("--out", type=Path, required=True, metavar="DIR", help="where the files of the review go")
     r.add_argument("--against", type=Path, metavar="BASELINE", help="the reviewed model to compare with")
     r.add_argument(
@@ -58,6 +70,10 @@ def parser() -> argparse.ArgumentParser:
     r.add_argument("--snap", type=float, metavar="M", help="largest distance that transfer closes by itself, m")
     r.add_argument("--settings", type=Path, metavar="FILE", help="settings of the review, TOML")
     r.add_argument("--xlsx", type=Path, metavar="FILE", help="all tables in one spreadsheet too")
+    r.add_argument("--junit", type=Path, metavar="FILE", help="findings as test results for build servers, JUnit XML")
+    r.add_argument("--jobs", type=int, default=0, metavar="N", help="models of a folder that are reviewed at once")
+    r.add_argument("--quiet", action="store_true", help="print nothing but what went wrong")
+    r.add_argument("--progress", action="store_true", help="say on standard error what is being done")
     x = sub.add_parser(
         "export", help="hand the analytical model back as IFC4, structural analysis domain, or take it off"
     )
@@ -80,6 +96,8 @@ def parser() -> argparse.ArgumentParser:
     k.add_argument("--ifc", type=Path, required=True, metavar="FILE", help="the IFC file to write")
     d = sub.add_parser("demo", help="open the window with the demo project")
     d.add_argument("--picture", type=Path, metavar="PNG", help="where the picture of the window goes without a display")
+    e = sub.add_parser("desktop", help="put the application into the desktop's menus")
+    e.add_argument("--remove", action="store_true", help="take it out again")
     w = sub.add_parser("open", help="open the window, with a file if one is named")
     w.add_argument("file", type=Path, nargs="?", metavar="FILE")
     p.set_defaults(file=None)
@@ -135,7 +153,10 @@ def review_command(arguments: argparse.Namespace) -> int:
     from .review.summary import summary
     from .review.work import attach_elsewhere
 
-    done = review_path(arguments.model, settings_of(arguments), arguments.against, bare=arguments.bare)
+    if arguments.model.is_dir() and arguments.model.suffix.lower() not in SUFFIXES:
+        return folder_command(arguments)
+    told = progress_lines() if arguments.progress else silent
+    done = review_path(arguments.model, settings_of(arguments), arguments.against, told, arguments.bare)
     if arguments.elsewhere:
         attach_elsewhere(done, arguments.elsewhere)
     write_review(done, arguments.out)
@@ -143,8 +164,55 @@ def review_command(arguments: argparse.Namespace) -> int:
         from .output.spreadsheet import write_workbook
 
         write_workbook(done, arguments.xlsx)
-    print(summary(done))
+    if arguments.junit:
+        from .output.junit import write_junit
+
+        write_junit(done, arguments.junit)
+    if not arguments.quiet:
+        print(summary(done))
     return 1 if done.blocking else 0
+
+
+def progress_lines() -> Progress:
+    """A progress call that writes a line on standard error for each thing that is begun."""
+    last = [""]
+
+    def told(text: str, share: float) -> None:
+        if text != last[0]:
+            last[0] = text
+            print(f"{share:4.0%} {text}", file=sys.stderr, flush=True)
+
+    return told
+
+
+def folder_command(arguments: argparse.Namespace) -> int:
+    """Review every model of a folder in processes of their own; exit status of the worst."""
+    from .folder import Reviewed, models_in, review_folder, summary_files
+    from .output.write import OutputError, write_text, write_whole
+
+    for option in ("against", "elsewhere", "xlsx", "junit"):
+        if getattr(arguments, option) is not None:
+            return say(f"--{option} is for one model; {arguments.model} is a folder")
+    models = models_in(arguments.model)
+    if not models:
+        return say(f"{arguments.model}: there is no model in this folder ({', '.join(SUFFIXES)})")
+    settings_of(arguments)  # what is wrong with the settings is said once
+    options = ["--settings", str(arguments.settings)] if arguments.settings else []
+    options += [] if arguments.snap is None else ["--snap", str(arguments.snap)]
+
+    def told(one: Reviewed) -> None:
+        if not arguments.quiet:
+            counts = f"{one.blocking} blocking, {one.warnings} warnings, {one.notes} notes"
+            print(f"{one.model}: {one.message or counts}", flush=True)
+
+    done = review_folder(models, arguments.out, options, arguments.jobs, told)
+    for name, text in summary_files(done).items():
+        try:
+            arguments.out.mkdir(parents=True, exist_ok=True)
+            write_whole(arguments.out / name, lambda p, t=text: write_text(p, t))  # type: ignore[misc]
+        except OSError as error:
+            raise OutputError(f"{arguments.out / name}: cannot be written: {error.strerror or error}") from error
+    return max(one.status for one in done)
 
 
 def report_command(arguments: argparse.Namespace) -> int:
@@ -196,6 +264,18 @@ def export_command(arguments: argparse.Namespace) -> int:
         print(f"{count} written to {path}")
     if arguments.takeoff:
         print(f"take-off written to {write_takeoff(model, arguments.takeoff)}")
+    return 0
+
+
+def desktop_command(arguments: argparse.Namespace) -> int:
+    """Write or remove the desktop's entry, icon and file type."""
+    from .desktop_entry import install
+
+    try:
+        for path in install(arguments.remove):
+            print(f"{'removed' if arguments.remove else 'written'}: {path}")
+    except OSError as error:
+        return say(f"{error.filename}: cannot be written: {error.strerror}")
     return 0
 
 

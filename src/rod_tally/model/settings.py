@@ -147,6 +147,13 @@ class ReportSettings:
 
 
 @dataclass(slots=True)
+class FindingSettings:
+    """`severity` of findings by code or family where it differs from the usual: blocking, warning or note."""
+
+    severity: dict[str, str] = field(default_factory=dict)
+
+
+@dataclass(slots=True)
 class CutSettings:
     """A cut across a storey's floor between two points in plan, m; `about`: what moments are taken about, absent: its middle."""
 
@@ -198,6 +205,7 @@ class Settings:
     compare: CompareSettings = field(default_factory=CompareSettings)
     output: OutputSettings = field(default_factory=OutputSettings)
     report: ReportSettings = field(default_factory=ReportSettings)
+    findings: FindingSettings = field(default_factory=FindingSettings)
     cuts: list[CutSettings] = field(default_factory=list)
 
     @classmethod
@@ -282,7 +290,7 @@ _RANGES: dict[str, tuple[float, float]] = {
     "transfer.joins.move_surfaces": (0.0, 10.0), "transfer.joins.move_columns": (0.0, 10.0),
     "transfer.joins.move_beams": (0.0, 10.0), "transfer.joins.move_braces": (0.0, 10.0),
     "transfer.joins.levels": (0.0, 5.0), "transfer.joins.grids": (0.0, 5.0), "transfer.supports.subgrade": (0.0, 1e12),
-    "mesh.size": (0.02, 50.0), "run.stations": (3, 1001), "modes.count": (0, 10_000),
+    "mesh.size": (0.02, 50.0), "run.stations": (3, 1001), "run.ask_above": (0.0, 1e7), "modes.count": (0, 10_000),
     "compare.relative": (0.0, 10.0), "compare.absolute_force": (0.0, 1e12),
 }  # fmt: skip
 CHAPTERS = (
@@ -291,6 +299,17 @@ CHAPTERS = (
 )  # fmt: skip
 FACTORS = (-1000.0, 1000.0)  # of mass
 _OPTIONAL = ("transfer.joins.ends", "transfer.joins.members", "transfer.joins.surfaces")
+
+
+# what makes results meaningless for a part of the model: these stay blocking whatever the settings say
+ALWAYS_BLOCKING = ("support", "stability", "release.unstable", "join.island", "equilibrium")
+
+
+def _check_severity(where: str, key: str, code: str, severity: object) -> None:
+    if severity not in ("blocking", "warning", "note"):
+        raise SettingsError(f"{where}: {key} is {severity!r}; it must be blocking, warning or note")
+    if severity != "blocking" and (code in ALWAYS_BLOCKING or code.split(".")[0] in ALWAYS_BLOCKING):
+        raise SettingsError(f"{where}: {key} cannot be lowered: without it results mean nothing")
 
 
 def _checked(where: str, key: str, default: Any, value: Any) -> Any:
@@ -321,6 +340,13 @@ def _checked(where: str, key: str, default: Any, value: Any) -> Any:
         unknown = [v for v in value.values() if v not in catalogue()] if good else []
         if unknown:
             raise SettingsError(f"{where}: {key} maps to {unknown[0]!r}, which is not in the catalogue")
+    elif key == "findings.severity":
+        good = isinstance(value, dict)
+        if good:  # join.gap without quotation marks is a table in TOML
+            flat = {k: v for k, v in value.items() if not isinstance(v, dict)}
+            value = flat | {f"{k}.{c}": v for k, own in value.items() if isinstance(own, dict) for c, v in own.items()}
+        for code, how in value.items() if good else ():
+            _check_severity(where, f"{key}.{code}", code, how)
     elif key == "report.chapters":
         good = isinstance(value, dict)
         for chapter, how in value.items() if good else ():

@@ -5,12 +5,13 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
+from ..checks import Subject, run_checks
 from ..compare.carry import carry_over
 from ..intake import IntakeError
 from ..model import Model, Settings
 from ..model.settings import RunSettings
 from ..progress import Progress, silent
-from ..review.decisions import Decision
+from ..review.decisions import Decision, carried_decisions
 from ..review.review import Review
 from ..review.work import attach_carried, attach_comparison, read_model, review, run_only
 from .store import SUFFIX, Project, ProjectError
@@ -51,8 +52,36 @@ def review_path(
         attach_carried(done, carried)
     if base is not None:
         own = replace(settings, run=shared_cases(base, settings))
-        attach_comparison(done, run_only(base, own, progress))
+        reviewed = run_only(base, own, progress)
+        attach_comparison(done, reviewed)
+        if carried is not None and against is not None:
+            done.decisions += _decided_before(done, against, base, reviewed, own)
     return done
+
+
+def _decided_before(done: Review, against: Path, base: Model, reviewed: Review, settings: Settings) -> list[Decision]:
+    """Acceptances made in the baseline's project for findings that the revision has in the same words and numbers."""
+    made = [d for d in decisions_at(against) if d.decision == "accepted"]
+    comparison = done.comparison
+    if not made or comparison is None:
+        return []
+    subject = Subject(
+        base, reviewed.results, settings, reviewed.distribution, reviewed.modes, reviewed.storeys, reviewed.centres
+    )
+    twin = {m.baseline_id: m.revised_id for m in comparison.parts if m.baseline_id and m.revised_id}
+    by_key = {d.key: (d.decision, d.reason) for d in made}
+    author = {d.key: d for d in made}
+    out = []
+    carried = carried_decisions(run_checks(subject), by_key, done.findings, twin, against.stem)
+    back = {v: k for k, v in twin.items()}
+    for f in done.findings:
+        for one in f.parts or (f,):
+            if one.key in carried:
+                status, reason = carried[one.key]
+                old = author.get(f"{one.code}:" + ",".join(sorted(back.get(i, i) for i in one.ids)))
+                by, when = (old.by, old.when) if old is not None else ("", "")
+                out.append(Decision(one.code, one.ids, status, reason, by, when))
+    return out
 
 
 def decisions_at(path: Path) -> list[Decision]:

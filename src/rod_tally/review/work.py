@@ -20,6 +20,7 @@ from ..model import Finding, Model, Settings
 from ..progress import Progress, silent
 from ..transfer import transfer
 from .combining import made_combinations, reduced_finding
+from .ranking import ranked
 from .review import Review
 from .tally import tally
 
@@ -84,7 +85,7 @@ def _combine(done: Review, progress: Progress) -> None:
     )
     done.keep_combined(made)
     if made.reduced:
-        done.findings = sorted([*done.findings, reduced_finding(made)], key=lambda f: f.order)
+        done.findings = ranked([*done.findings, reduced_finding(made)], done.settings)
 
 
 def assess(
@@ -101,7 +102,7 @@ def assess(
     findings = run_checks(subject, progress)
     done = Review(model, settings, results, findings, tally(model), own.modes, storeys, own.centres)
     done.keep_distribution(loads)
-    done.findings = sorted([*findings, *done.unplaced_cuts], key=lambda f: f.order)
+    done.findings = ranked([*findings, *done.unplaced_cuts], done.settings)
     return done
 
 
@@ -126,17 +127,17 @@ def side_of(done: Review) -> Side:
 def attach_elsewhere(done: Review, path: Path) -> None:
     """Compare a review with results from elsewhere. Raises IntakeError for tables that cannot be read."""
     done.elsewhere = compare_elsewhere(done.model, done.results, done.computed_combinations, read_results(path))
-    done.findings = sorted([*done.findings, *done.elsewhere.findings], key=lambda f: f.order)
+    done.findings = ranked([*done.findings, *done.elsewhere.findings], done.settings)
 
 
 def attach_carried(done: Review, carried: CarriedOver) -> None:
     """Put what was carried over from the reviewed revision beside the findings."""
     done.carried = carried
     if carried.finding is not None:
-        done.findings = sorted([*done.findings, carried.finding], key=lambda f: f.order)
+        done.findings = ranked([*done.findings, carried.finding], done.settings)
 
 
 def attach_comparison(done: Review, base: Review) -> None:
     """Compare a review with that of its baseline and put the findings of that beside the others."""
     done.comparison = compare(side_of(base), side_of(done), (base.distribution, done.distribution))
-    done.findings = sorted([*done.findings, *done.comparison.findings], key=lambda f: f.order)
+    done.findings = ranked([*done.findings, *done.comparison.findings], done.settings)

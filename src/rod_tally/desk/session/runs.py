@@ -15,6 +15,7 @@ from ...project import Project
 from ...project.store import is_old, run_print
 from ...review import Review
 from ...review.decisions import carried_decisions
+from ...review.ranking import ranked
 from ...review.work import add_dynamics, attach_carried, attach_comparison, check_unrun, run_statically
 from .base import SessionBase
 from .kept import review_of
@@ -46,7 +47,7 @@ class Runs:
         def done(value: tuple[list[Finding], Distribution]) -> None:
             findings, loads = value
             revision.review.keep_distribution(loads)
-            revision.review.findings = sorted([*findings, *revision.review.other_findings], key=lambda f: f.order)
+            revision.review.findings = ranked([*findings, *revision.review.other_findings], session.settings)
             self.first(revision)
             session.state.refresh()
 
@@ -166,7 +167,7 @@ class Runs:
         more = [] if done.comparison is None else done.comparison.findings
         if done.carried is not None and done.carried.finding is not None:
             more = [*more, done.carried.finding]
-        done.findings = sorted([*done.findings, *more], key=lambda f: f.order)
+        done.findings = ranked([*done.findings, *more], self.session.settings)
         revision.review, revision.stale, revision.run_name = done, False, name
         revision.run_print = run_print(done.model, done.settings)
 

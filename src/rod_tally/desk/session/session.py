@@ -19,6 +19,7 @@ from ...model.edits import Edit, MapMaterial, MapProfile
 from ...progress import Progress
 from ...project import Project, ProjectError
 from ...project.store import SUFFIX, is_old
+from ...review.ranking import ranked
 from ...transfer.joining.preview import preview_joins
 from .actions import ACCEPT, FORMS, GO, MAP, REOPEN, edits_for
 from .base import SessionBase
@@ -270,7 +271,7 @@ class Session(SessionBase):
         def done(value: tuple[list[Finding], bool, Distribution]) -> None:
             revision.review.model_changed(value[2])
             revision.stale = value[1]
-            revision.review.findings = sorted([*value[0], *revision.review.other_findings], key=lambda f: f.order)
+            revision.review.findings = ranked([*value[0], *revision.review.other_findings], self.settings)
             if not revision.run_name:  # a correction before the first run stopped that
                 self.runs.first(revision)
             self.state.refresh()
@@ -278,7 +279,7 @@ class Session(SessionBase):
         def cancelled() -> None:
             """The correction stays; that it has not been looked at is a finding of its own."""
             kept = [f for f in revision.review.findings if f.code != "check.cancelled"]
-            revision.review.findings = sorted([UNCHECKED, *kept], key=lambda f: f.order)
+            revision.review.findings = ranked([UNCHECKED, *kept], self.settings)
             revision.review.model_changed(None)
             self.state.refresh()
             self.said.emit("The correction is kept; its checks were cancelled")
