@@ -12,6 +12,7 @@ from ..model.geometry.vectors import Array, local_axes
 from .align import SAME, Transform, turn
 
 ANGLE = 0.5  # degrees; local axes that differ by less are the same
+EQUAL = 1e-12  # m, or of a unit vector; nearer than this is the same
 VALUE = 1e-3  # share by which a value of a section or a material may differ
 OFFSET = 1e-3  # m
 MATERIAL_VALUES = ("E", "G", "poisson", "density", "strength", "alpha")
@@ -69,11 +70,12 @@ class MemberChanges:
         change = material_change(self.base, a.material, self.revised, b.material)
         if change is not None:
             out.append(change)
-        z_old, z_new = (
-            own_z(line, m.z_axis @ (self.back if m is b else np.eye(3))) for m, line in ((a, old), (b, new))
-        )
-        if np.degrees(np.arccos(np.clip(z_old @ z_new, -1, 1))) > ANGLE and not _round(*sections):
-            out.append(Change("turn", numbers(z_old), numbers(z_new)))
+        asked_old, asked_new = a.z_axis, b.z_axis @ self.back
+        # where lines and what is asked of z agree, the axes do: most members, and much the quicker to see
+        if max(np.abs(new - old).max(), np.abs(asked_new - asked_old).max()) > EQUAL:
+            z_old, z_new = own_z(old, asked_old), own_z(new, asked_new)
+            if np.degrees(np.arccos(np.clip(z_old @ z_new, -1, 1))) > ANGLE and not _round(*sections):
+                out.append(Change("turn", numbers(z_old), numbers(z_new)))
         ends = [(a.release_start, b.release_start), (a.release_end, b.release_end)]
         offsets = [(a.offset_start, b.offset_start), (a.offset_end, b.offset_end)]
         if flipped:

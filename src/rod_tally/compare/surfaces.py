@@ -15,12 +15,14 @@ from shapely.geometry.base import BaseGeometry
 
 from ..model import Model, Surface
 from ..model.entities.surface import sound
+from ..model.geometry.proximity import near_boxes
 from ..model.geometry.vectors import Array
 from .align import SAME, Transform
 from .changes import Change, material_change, numbers
 from .members import MemberMatch
 
 COVER = 0.5  # of the smaller slab
+NEAR = 1.0  # m; surfaces farther apart than this are not looked at as one
 
 
 def match_surfaces(base: Model, revised: Model, transform: Transform | None) -> list[MemberMatch]:
@@ -31,15 +33,20 @@ def match_surfaces(base: Model, revised: Model, transform: Transform | None) -> 
         outer = _drawn(s) + revised.origin
         new[s.id] = _Placed(s, transform.undo(outer) if transform is not None else outer)
     pairs = []
-    for b in new.values():
-        for a in old.values():
-            if a.surface.cls == b.surface.cls and a.near(b):
-                shift = a.shift(b)
-                if shift is not None:
-                    pairs.append((a.surface.id != b.surface.id, round(shift, 4), a.surface.id, b.surface.id, shift))
+    olds, news = list(old.values()), list(new.values())
+    boxes = [(np.array([p.low for p in side]), np.array([p.high for p in side])) for side in (olds, news)]
+    for i, j in zip(*(k.tolist() for k in near_boxes(boxes[0], boxes[1], NEAR))):
+        a, b = olds[i], news[j]
+        if a.surface.cls == b.surface.cls:
+            shift = a.shift(b)
+            if shift is not None:
+                # of several that lie over each other, the one that covers it best
+                left = round(a.uncovered(b), 3)
+                other = a.surface.id != b.surface.id
+                pairs.append((other, round(shift, 4), left, a.surface.id, b.surface.id, shift))
     partner: dict[str, tuple[str, float]] = {}
     taken: set[str] = set()
-    for _, _, a_id, b_id, shift in sorted(pairs):
+    for *_, a_id, b_id, shift in sorted(pairs):
         if a_id not in taken and b_id not in partner:
             partner[b_id] = (a_id, shift)
             taken.add(a_id)
@@ -145,8 +152,10 @@ class _Placed:
             self.centre = outer[:, :2].mean(axis=0)
         self.level = float(outer[:, 2].mean())
 
-    def near(self, other: _Placed) -> bool:
-        return bool((self.low - 1.0 <= other.high).all() and (other.low - 1.0 <= self.high).all())
+    def uncovered(self, other: _Placed) -> float:
+        """Share of the area of both in plan that only one of them covers."""
+        both = self.plan.area + other.plan.area
+        return 1 - 2 * float(self.plan.intersection(other.plan).area) / both if both else 1.0
 
     def shift(self, other: _Placed) -> float | None:
         """How far the other one has moved from this, m; None when it is another surface."""
