@@ -21,6 +21,7 @@ SINGLE = ("member_id", "target", "first", "second", "to")
 SEVERAL = ("members", "surfaces")
 VECTORS = ("by", "z_axis", "x_axis", "span")
 NAMED = 4
+BETWEEN = ("PairParts", "UnpairByHand")  # about the baseline and the one before it
 
 
 @dataclass(slots=True)
@@ -74,6 +75,8 @@ def carry_over(base: Model, revised: Model) -> CarriedOver:
     surfaces = match_surfaces(base, revised, transform)
     move = _Mover(base, revised, Places(base, revised, transform), members, surfaces)
     for record in base.corrections:
+        if record.get("edit") in BETWEEN:
+            continue
         out.lines.append(_carry(record, move, revised, out))
     return out
 

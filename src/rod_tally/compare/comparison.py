@@ -22,6 +22,9 @@ LEVEL = 0.01  # m; levels closer than this are the same one
 NAMED = 4  # names that a message gives before it counts the rest
 
 
+RIVALS = 4  # candidates that a finding offers
+
+
 @dataclass(slots=True)
 class LevelMatch:
     elevation: float
@@ -110,7 +113,7 @@ def _findings(out: Comparison, revised: Model, ambiguous: list[tuple[str, list[s
                 f"Member {ident} of the revision could be any of {', '.join(rivals)} of the baseline; the first was taken.",
                 (ident, *rivals),
                 None,
-                ("Accept, because…",),
+                (*(f"Pair it with {r}" for r in rivals[:RIVALS]), "It is new", "Accept, because…"),
             )
         )
     return found

@@ -57,8 +57,16 @@ def match_members(
     index_r = {m.id: k for k, m in enumerate(rm)}
     partner: dict[int, tuple[int, float]] = {}
     taken: set[int] = set()
+    index_b = {m.id: k for k, m in enumerate(bm)}
+    said = {index_r[r]: index_b.get(b) for r, b in revised.pairing.items() if r in index_r}
+    for b, a in said.items():  # by hand first, wherever it lies
+        if a is not None:
+            partner[b] = (a, step_of(bm[a], lines_b[a], lines_r[b]))
+            taken.add(a)
+    free = np.array([int(b) not in said for b in j], bool)
+    i, j, shift, overlap = i[free], j[free], shift[free], overlap[free]
     for k in range(len(i)):
-        if index_r.get(bm[i[k]].id) == j[k]:
+        if int(i[k]) not in taken and index_r.get(bm[i[k]].id) == j[k]:
             partner[int(j[k])] = (int(i[k]), float(shift[k]))
             taken.add(int(i[k]))
     # nearest first; of equally near ones the longest overlap, then the likeliest section
@@ -91,6 +99,15 @@ def match_members(
         if a not in taken:
             matches.append(MemberMatch("removed", m.cls, m.id, None, 0.0, m.section or None, None))
     return matches, transform, ambiguous
+
+
+def step_of(member: Member, old: Array, new: Array) -> float:
+    """How far a line (2, 3) has moved from a member's: in plan for columns, across the axis for others, m."""
+    d = (new - old).mean(axis=0)
+    if member.cls == "column":
+        return float(np.hypot(d[0], d[1]))
+    u = (old[1] - old[0]) / np.linalg.norm(old[1] - old[0])
+    return float(np.linalg.norm(d - (d @ u) * u))
 
 
 def _row(changes: MemberChanges, a: Member, b: Member, shift: float) -> MemberMatch:

@@ -46,6 +46,14 @@ def match_surfaces(base: Model, revised: Model, transform: Transform | None) -> 
                 pairs.append((other, round(shift, 4), left, a.surface.id, b.surface.id, shift))
     partner: dict[str, tuple[str, float]] = {}
     taken: set[str] = set()
+    said = {r: b for r, b in revised.pairing.items() if r in new and (b == "" or b in old)}
+    for b_id, a_id in said.items():  # by hand first, wherever it lies
+        if a_id:
+            step = old[a_id].centre - new[b_id].centre
+            up = 0.0 if old[a_id].upright else old[a_id].level - new[b_id].level
+            partner[b_id] = (a_id, abs(up) if not old[a_id].upright else float(np.linalg.norm(step)))
+            taken.add(a_id)
+    pairs = [p for p in pairs if p[4] not in said]
     for *_, a_id, b_id, shift in sorted(pairs):
         if a_id not in taken and b_id not in partner:
             partner[b_id] = (a_id, shift)

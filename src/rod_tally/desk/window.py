@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 )
 
 from ..review import CASE
+from .commands.compare_commands import PairDesk
 from .commands.corrections import Corrections
 from .commands.cut_commands import CutDesk
 from .commands.dialogs import Dialogs
@@ -80,6 +81,7 @@ class Window(QMainWindow):
         self.plate_desk = PlateDesk(self, self.session, self.state, lambda: self.view.units)
         self.cut_desk = CutDesk(self, self.session, self.state, lambda: self.view.units)
         self.response_desk = ResponseDesk(self)
+        self.pair_desk = PairDesk(self, self.session, self.state)
         self.background = Background(self.session, self.state)
         self.rules: RulesPage | None = None
         self.runs: RunsPage | None = None

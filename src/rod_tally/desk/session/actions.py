@@ -8,6 +8,7 @@ from ...checks.alike import part_action
 from ...model import FIXED, FREE, Finding, Model, Release, Support
 from ...model.catalogue.grade_names import standard_of
 from ...model.edits import (
+    NEW,
     DeleteCases,
     DeleteMembers,
     Edit,
@@ -16,6 +17,7 @@ from ...model.edits import (
     JoinCrossing,
     JoinEnd,
     MapMaterial,
+    PairParts,
     ReverseMembers,
     ScaleCase,
     SetMeshSize,
@@ -75,6 +77,11 @@ def edit_for(model: Model, finding: Finding | None, action: str, picked: str = "
         edit = _of_case(model, finding, action, case)
         if edit is not None:
             return edit
+    if finding.code == "match.ambiguous" and finding.ids and model.part(finding.ids[0]) is not None:
+        if action == "It is new":
+            return PairParts({finding.ids[0]: NEW})
+        if action.startswith("Pair it with "):
+            return PairParts({finding.ids[0]: action.removeprefix("Pair it with ")})
     ids = [i for i in finding.ids if i in model.members]
     panes = [i for i in finding.ids if i in model.surfaces]
     if action.startswith("Extend it to") and len(ids) == 2 and finding.at is not None:

@@ -8,6 +8,7 @@ from collections.abc import Callable
 
 from ...analysis.cost import Cost, coarser_size, expected_cost
 from ...analysis.solve.flexibility import Flexibility
+from ...compare import Comparison, compare
 from ...loads import Distribution
 from ...model import Finding, Settings
 from ...progress import Progress
@@ -16,7 +17,7 @@ from ...project.store import is_old, run_print
 from ...review import Review
 from ...review.decisions import carried_decisions
 from ...review.ranking import ranked
-from ...review.work import add_dynamics, attach_carried, attach_comparison, check_unrun, run_statically
+from ...review.work import add_dynamics, attach_carried, attach_comparison, check_unrun, run_statically, side_of
 from .base import SessionBase
 from .kept import review_of
 from .state import Revision
@@ -53,6 +54,31 @@ class Runs:
 
         if model is not None:
             session.start("Checking", work, done, self._left_unchecked, gives_way=True)
+
+    def compare_again(self, revision: Revision) -> None:
+        """The comparison after a correction, or another pairing by hand, in the background."""
+        session = self.session
+        if revision.review.comparison is None or revision not in session.state.revisions:
+            return
+        index = session.state.revisions.index(revision)
+        if index == 0:
+            return
+        baseline = session.state.revisions[index - 1]
+
+        def work(progress: Progress) -> Comparison:
+            progress("Comparing", 0.2)
+            loads = baseline.review.distribution, revision.review.distribution
+            return compare(side_of(baseline.review), side_of(revision.review), loads)
+
+        def done(value: Comparison) -> None:
+            old = revision.review.comparison
+            known = {id(f) for f in old.findings} if old is not None else set()
+            kept = [f for f in revision.review.findings if id(f) not in known]
+            revision.review.comparison = value
+            revision.review.findings = ranked([*kept, *value.findings], session.settings)
+            session.state.refresh()
+
+        session.start("Comparing", work, done, lambda: None, gives_way=True)
 
     def _left_unchecked(self) -> None:
         self.session.said.emit("Not checked and not run: F5 does both")

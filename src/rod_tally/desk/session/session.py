@@ -274,6 +274,8 @@ class Session(SessionBase):
             revision.review.findings = ranked([*value[0], *revision.review.other_findings], self.settings)
             if not revision.run_name:  # a correction before the first run stopped that
                 self.runs.first(revision)
+            else:
+                self.runs.compare_again(revision)
             self.state.refresh()
 
         def cancelled() -> None:

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from ...compare import MemberMatch
 from ...compare.results import ENVELOPE
+from ...model import Member
+from ...model.geometry.places import GridPlaces
 from ..quantities import FORCE_KIND, UnitSet
 from ..session.state import DeskState
 from .rows import Pick, Rows
@@ -23,6 +26,8 @@ def changes(state: DeskState, units: UnitSet) -> Rows:
             "Was",
             "Is",
             "By",
+            "Storey",
+            "Grid",
         ]
     )
     review, comparison = state.review, state.comparison
@@ -38,6 +43,18 @@ def changes(state: DeskState, units: UnitSet) -> Rows:
         m = (model.members.get(ident) or model.surfaces.get(ident)) if model else None
         return (m.name or ident) if m else ident
 
+    grids = {False: GridPlaces(base) if base else None, True: GridPlaces(review.model)}
+
+    def place(m: MemberMatch) -> list[object]:
+        """Storey and grid position of a part, in the revision where it is there."""
+        now = m.revised_id is not None
+        model, grid = (review.model if now else base), grids[now]
+        part = model.part(m.revised_id or m.baseline_id or "") if model is not None else None
+        if part is None or model is None or grid is None:
+            return [None, None]
+        at = model.line(part).mean(axis=0) if isinstance(part, Member) else part.outer.mean(axis=0)
+        return [part.storey, grid.at(at)]
+
     for level in comparison.levels:
         if level.status != "same":
             out.add([f"level {level.status}", "storey", None, f"{level.name} ({level.elevation:.3f} m)"] + [None] * 7)
@@ -48,11 +65,11 @@ def changes(state: DeskState, units: UnitSet) -> Rows:
                 pick = ("surface", m.revised_id or "")
             values: list[object] = [m.status, m.cls, name(m.baseline_id, False), name(m.revised_id, True)]
             values += [m.shift * 1000 if m.shift else None, m.baseline_section, m.revised_section]
-            out.add([*values, None, None, None, None], pick)
+            out.add([*values, None, None, None, None, *place(m)], pick)
             for x in m.changes:
                 if x.what != "section":
                     was, now = (_shown(v) for v in (x.was, x.is_))
-                    out.add([*values[:4], None, None, None, x.what, was, now, None], pick)
+                    out.add([*values[:4], None, None, None, x.what, was, now, None, *place(m)], pick)
     for held in comparison.supports:
         if held.status != "same":
             at = ", ".join(f"{v:.2f}" for v in held.at)

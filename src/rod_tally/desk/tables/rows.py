@@ -23,7 +23,8 @@ class Rows:
 
     def add(self, values: Sequence[object], pick: Pick = None, tip: str = "", makers: Sequence[str] = ()) -> None:
         """`makers`: ids of the members and surfaces that make the row, shown alone when it is clicked."""
-        self.rows.append(list(values))
+        # what a row does not say stays empty
+        self.rows.append([*values, *[None] * (len(self.columns) - len(values))])
         self.picks.append(pick)
         self.tips.append(tip)
         self.makers.append(tuple(makers))

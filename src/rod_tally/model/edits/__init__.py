@@ -17,6 +17,7 @@ from .cases import (
 )
 from .cutting import AddCuts, DeleteCuts, MoveCut
 from .joining import JoinCrossing, JoinEnd, KeepApart
+from .pairing import NEW, PairParts, UnpairByHand
 from .properties import (
     HoldFoot,
     MapMaterial,
@@ -34,6 +35,9 @@ from .properties import (
 from .shape import DeleteMembers, MergeMembers, MoveNodes, ReverseMembers, SplitMember, TurnMembers, TurnSurfaces
 
 __all__ = [
+    "NEW",
+    "PairParts",
+    "UnpairByHand",
     "AddCases",
     "AddCuts",
     "AddLoads",

@@ -52,7 +52,8 @@ class Model:
     `groups` are the source's element groups by name, ids of members and surfaces; `north` (rad) is the angle from y to
     true north, against the clock; `counterparts` hold both sides of a source that brings both; `one_way`
     are members that the source lets act in tension or compression only; `corrections` are what a
-    reviewer changed, in order, as `edits.to_record` writes them, `removed_…` what they took out of the model.
+    reviewer changed, in order, as `edits.to_record` writes them, `removed_…` what they took out of the model; `pairing` says
+    which part of the baseline a part is, where that was said by hand, "" for a new one.
     """
 
     name: str = ""
@@ -83,6 +84,7 @@ class Model:
     removed_surfaces: dict[str, Surface] = field(default_factory=dict)
     corrections: list[dict[str, Any]] = field(default_factory=list)
     cuts: list[Cut] = field(default_factory=list)
+    pairing: dict[str, str] = field(default_factory=dict)
 
     def parts(self) -> list[Member | Surface]:
         """All members, then all surfaces."""
