@@ -7,6 +7,7 @@ from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from openpyxl import Workbook
 from openpyxl.cell import WriteOnlyCell
 from openpyxl.styles import Font
@@ -83,6 +84,8 @@ def write_workbook(review: Review, path: Path) -> Path:
     if review.centres:
         centres = [[getattr(c, name) for name in CENTRE_COLUMNS] for c in review.centres]
         _sheet(book, "centres", CENTRE_COLUMNS, centres)
+    if not review.stale and review.wall_panels:
+        _sheet(book, "stability of walls", STABILITY_COLUMNS, _stability(review))
     if len(review.model.storeys) > 1 and not review.results.empty and not review.stale:
         _sheet(book, "between storeys", BETWEEN_COLUMNS, _between(review))
     if any(line.kind == "stack" for line in review.lines) and not review.results.empty and not review.stale:
@@ -97,6 +100,38 @@ def _between(review: Review) -> Iterable[Sequence[object]]:
             at = [float(v) for v in cut.place + review.model.origin]
             for part, six in cut.parts.items():
                 yield [case, cut.storey, *at, part, *(float(v) for v in six)]
+
+
+STABILITY_COLUMNS = [
+    "case",
+    "wall",
+    "storey",
+    "part",
+    "length",
+    "n",
+    "v",
+    "m",
+    "e",
+    "pressed_elastic",
+    "pressed_plastic",
+    "pressure_elastic",
+    "pressure_plastic",
+    "tie",
+    "sliding",
+    "note",
+]
+
+
+def _stability(review: Review) -> Iterable[Sequence[object]]:
+    """Every panel's cuts in every case and combination, SI, n in compression; empty where the formulas do not hold."""
+    for name in (*review.results.cases, *(c.name for c in review.computed_combinations)):
+        for p, values, b in review.wall_stability(name):
+            parts = (
+                b.eccentricity, b.elastic_length, b.plastic_length, b.elastic_pressure, b.plastic_pressure, b.tie, b.sliding,
+            )  # fmt: skip
+            shown = [None if p.why_not or not np.isfinite(x[0]) else float(x[0]) for x in parts]
+            forces = [-float(values[0]), float(values[1]), float(values[4])]
+            yield [name, p.wall, p.storey, p.part, p.length, *forces, *shown, p.why_not or p.note or None]
 
 
 def _stacks(review: Review) -> Iterable[Sequence[object]]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..analysis import Results
 from ..analysis.dynamics.dynamics import Dynamics
@@ -15,6 +16,7 @@ from ..analysis.results.centres import StoreyCentre
 from ..analysis.results.cuts import CutError, CutForces, Section, cut_of
 from ..analysis.results.storeys import StoreyRow
 from ..analysis.results.superpose import combined, combined_shapes, usable
+from ..analysis.results.wall_stability import Block, Panel, in_row, panels
 from ..analysis.results.walls import WallForces, wall_forces
 from ..analysis.shells.fields import PlateFields
 from ..compare import Comparison
@@ -27,6 +29,7 @@ from ..meshing import Plates
 from ..model import Combination, Finding, Model, Settings
 from ..model.entities.cuts import Cut
 from ..model.geometry.lines import Line, lines_of
+from ..model.geometry.vectors import Array
 from ..model.settings import CutSettings
 from .cache import Cache
 from .combining import made_combinations, reduced_finding
@@ -163,6 +166,32 @@ class Review:
         """Of walls and cores in every computed case."""
         make = lambda: wall_forces(self.model, self.results, self.distribution)  # noqa: E731
         return self._cache.get("walls", (self.results,), make)
+
+    @property
+    def wall_panels(self) -> list[Panel]:
+        """Cuts of single walls with the conditions of the formulas for their stability."""
+        basis = self.results, repr(self.settings.walls)
+        return self._cache.get("panels", basis, lambda: panels(self.model, self.wall_forces, self.settings.walls))
+
+    def wall_values(self, name: str) -> tuple[Array, NDArray[np.bool_]] | None:
+        """Wall forces (R, 6) of a case or a combination with signs, and which rows were computed; None for another."""
+        case, w = self._named(name), self.wall_forces
+        if case is None or (not isinstance(case, str) and case.roots):
+            return None
+        if isinstance(case, str):
+            k = w.cases.index(case)
+            return w.values[k], w.done[k]
+        factors = np.array([case.factors.get(c, 0.0) for c in w.cases])
+        return np.tensordot(factors, w.values, axes=1), w.done[factors != 0].all(axis=0)
+
+    def wall_stability(self, name: str) -> list[tuple[Panel, Array, Block]]:
+        """Each panel's cut with its forces (6,) and its stability in a case or combination, where both are known."""
+        found = self.wall_values(name)
+        if found is None:
+            return []
+        values, done = found
+        own = self.settings.walls
+        return [(p, values[p.row], in_row(p, values[p.row][None], own)) for p in self.wall_panels if done[p.row]]
 
     @property
     def balance(self) -> Balance:

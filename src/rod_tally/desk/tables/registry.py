@@ -13,7 +13,7 @@ from .model_rows import lines, materials, members, nodes, sections, surfaces
 from .response_rows import at_ends, at_node, at_stations, centres, modes, stacks, storey_cuts, storeys
 from .review_rows import findings, tally
 from .rows import Rows
-from .surface_rows import cuts, surface_forces, surfaces_over
+from .surface_rows import cuts, surface_forces, surfaces_over, wall_stability
 
 TABLES: dict[str, tuple[str, Callable[[DeskState, UnitSet], Rows]]] = {
     "findings": ("Findings", findings),
@@ -48,7 +48,11 @@ ASPECTS: dict[str, dict[str, Callable[[DeskState, UnitSet], Rows]]] = {
         "all stations": at_stations,
     },
     "loads": {"as put on": loads, "summed on members": member_sums},
-    "surface_forces": {"in the shown case": surface_forces, "over combinations": surfaces_over},
+    "surface_forces": {
+        "in the shown case": surface_forces,
+        "over combinations": surfaces_over,
+        "stability of walls": wall_stability,
+    },
     "storeys": {"loads, drift, mass": storeys, "between storeys": storey_cuts, "centres": centres},
 }
 

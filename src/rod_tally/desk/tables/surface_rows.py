@@ -7,6 +7,7 @@ import numpy as np
 from ...analysis.results.cuts import CUT_COMPONENTS, CutForces
 from ...analysis.shells.fields import PLATE_COMPONENTS, PlateFields
 from ...analysis.shells.quantities import unit_kind
+from ...model.geometry.vectors import Array
 from ..quantities import UnitSet
 from ..session.state import DeskState
 from .rows import Rows
@@ -114,6 +115,46 @@ def surfaces_over(state: DeskState, units: UnitSet) -> Rows:
         values = float(found.low[low]) * factor, float(found.high[high]) * factor
         out.add([s.name or ident, s.cls, s.storey, values[0], names[0], values[1], names[1]], ("surface", ident))
     return out
+
+
+def wall_stability(state: DeskState, units: UnitSet) -> Rows:
+    """Stability of each wall at the bottom and top of its storeys in the shown case, no joint pulling."""
+    (ff, f), (fm, m) = units.force, units.moment
+    out = Rows(
+        ["Wall", "Storey", "Cut", "Length, m", f"N, {f}", f"V, {f}", f"M, {m}", "e, m", "Pressed, elastic, m", "Pressed, plastic, m",
+         "Pressure, elastic, MPa", "Pressure, plastic, MPa", f"Tie, {f}", "Sliding", "Not said, and why"]
+    )  # fmt: skip
+    review = state.review
+    if review is None:
+        return out
+    if review.why_old:
+        out.note = review.why_old
+        return out
+    own = review.settings.walls
+    out.note = (
+        f"Case {state.case}; N in compression; a tie {own.tie_edge:g} m from the edge, friction {own.friction:g} (settings, walls); "
+        "the run itself lets joints pull"
+    )
+    for p, values, b in review.wall_stability(state.case):
+        forces = [-values[0] * ff, values[1] * ff, values[4] * fm]
+        found: list[object] = [None] * 7
+        if not p.why_not:
+            found = [
+                _finite(b.eccentricity), _finite(b.elastic_length), _finite(b.plastic_length), _finite(b.elastic_pressure, 1e-6),
+                _finite(b.plastic_pressure, 1e-6), _finite(b.tie, ff), _finite(b.sliding),
+            ]  # fmt: skip
+        words = [p.why_not, p.note]
+        if not p.why_not and np.isinf(b.tie[0]):
+            words.append("no tie holds it: too much pressure")
+        if not p.why_not and np.isinf(b.sliding[0]):
+            words.append("nothing presses its joint")
+        row = [p.wall, p.storey, p.part, p.length, *forces, *found, "; ".join(w for w in words if w)]
+        out.add(row, ("surface", p.ident))
+    return out
+
+
+def _finite(value: Array, factor: float = 1.0) -> float | None:
+    return float(value[0]) * factor if np.isfinite(value[0]) else None
 
 
 def cuts(state: DeskState, units: UnitSet) -> Rows:
