@@ -218,10 +218,18 @@ def test_corrections_and_acceptances_come_along_to_the_next_revision(loft: Windo
     assert any(f.code == "match.carried" and f.severity == "note" for f in second.findings)
     same = [f for f in second.findings if f.code == "material.density" and f.message == accepted.message]
     assert all(revision.decided(f) == ("accepted", "as ordered (decided on Revision A)") for f in same)
+    loft.tables.show_table("carried")
+    page = loft.tables.front()
+    assert page is not None and [r[:2] for r in page.model.content.rows] == [["pinned ends", "as it was"]]
+    project = loft.session.project
+    assert project is not None
+    kept = project.carried(revision.id)
+    assert kept is not None and [c.what for c in kept.lines] == ["pinned ends"]
     loft.session.undo.undo()
     rested(qtbot, loft)
     assert [m.release_start.any for m in second.model.members.values() if m.name == "Loft B1-B2"] == [False]
     assert not any(f.code == "match.carried" for f in second.findings)
+    assert project.carried(revision.id) is None
 
 
 def test_the_report_holds_the_decisions_made_in_the_window(loft: Window, qtbot: QtBot, tmp_path: Path) -> None:

@@ -23,7 +23,7 @@ from rod_tally.model.entities.structure import FREE
 from rod_tally.project import Project, ProjectError
 from rod_tally.project.codec import pack, unpack
 from rod_tally.project.open import model_at, review_path
-from rod_tally.project.store import fingerprint
+from rod_tally.project.prints import fingerprint
 
 from .frames import line_load, regular
 from .plates import plate_model, pressure, rectangle, shell

@@ -23,7 +23,8 @@ from rod_tally.model.edits import SetSupport
 from rod_tally.model.entities.structure import FREE
 from rod_tally.project import Project, ProjectError
 from rod_tally.project.codec import RENAMED, RecordError, pack, unpack
-from rod_tally.project.store import _Labels, is_old, run_print
+from rod_tally.project.prints import is_old, run_print
+from rod_tally.project.store import _Labels
 
 from .test_project import loaded
 

@@ -11,7 +11,7 @@ import zipfile
 import zlib
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -23,11 +23,13 @@ from ..analysis.dynamics.modes import Mode
 from ..analysis.results.centres import StoreyCentre
 from ..analysis.results.results import CaseEquilibrium, FoundMotion, Results
 from ..compare import Comparison
+from ..compare.carry import Carried, CarriedOver
 from ..meshing import Plates
 from ..model import Model, Settings
 from ..review.decisions import Decision
 from .codec import RecordError, pack, unpack
 from .lock import Lock
+from .prints import run_print
 
 SUFFIX = ".rodtally"
 APPLICATION_ID = 0x526F6454  # marks the file as ours whatever its name
@@ -48,6 +50,10 @@ MIGRATIONS = (
                              revised INTEGER NOT NULL REFERENCES revision(id), data BLOB NOT NULL, created TEXT NOT NULL);
     """,
     "ALTER TABLE decision ADD COLUMN author TEXT NOT NULL DEFAULT '';",
+    """
+    CREATE TABLE carried (id INTEGER PRIMARY KEY, revision INTEGER NOT NULL REFERENCES revision(id), data TEXT NOT NULL,
+                          created TEXT NOT NULL);
+    """,
 )
 RENAMED = {"load.lost": "load.uncarried"}
 DECISIONS = ("open", "accepted", "corrected")
@@ -96,47 +102,6 @@ class _Labels:
 
 
 ARRAYS = ("xyz", "displacement", "reaction", "station_member", "station_x", "force", "node_done", "member_done")
-
-
-# fields of members and the like that came after the first release and change no result
-UNDECISIVE = frozenset({"element", "bearing", "read_from", "ends", "moved_by"})
-# fields of loads and materials that came later: they count where they say something
-LATER: dict[str, Any] = {
-    "area_loads": [], "space_loads": [], "temperatures": [], "settlements": [], "roots": [],
-    "spectrum": None, "alpha": None, "category": "",
-    "together": "", "rule": "", "by": "source", "mesh_size": None, "diaphragm": False,
-}  # fmt: skip
-DECISIVE = ("nodes", "members", "sections", "materials", "cases", "combinations", "origin")
-
-
-def fingerprint(model: Model) -> str:
-    """A digest of everything of a model that a run depends on."""
-    # named one by one: a field that a later version adds must not make every kept run look old
-    parts = {k: getattr(model, k) for k in DECISIVE}
-    if model.surfaces:
-        parts["surfaces"] = model.surfaces
-    return hashlib.sha256(pack(parts, UNDECISIVE, LATER)).hexdigest()
-
-
-def settings_print(settings: Settings) -> str:
-    """A digest of the settings that results depend on."""
-    own = settings.to_dict()
-    run = {k: own["run"].get(k) for k in ("shear_flexible", "stations", "diaphragms")}
-    return hashlib.sha256(json.dumps([run, own["mesh"]], sort_keys=True).encode()).hexdigest()
-
-
-def run_print(model: Model, settings: Settings) -> str:
-    """What a run is kept with: the digests of its model and of its settings."""
-    return f"{fingerprint(model)}:{settings_print(settings)}"
-
-
-def is_old(kept: str, model: Model, settings: Settings) -> bool:
-    """Whether a run of that print was made with another model or other settings. One of an earlier release knows its model
-    alone."""
-    of_model, _, of_settings = kept.partition(":")
-    if of_model != fingerprint(model):
-        return True
-    return bool(of_settings) and of_settings != settings_print(settings)
 
 
 class Project:
@@ -401,6 +366,25 @@ class Project:
             for m in labels.modes:
                 m.shape = stored.get(f"mode {m.mode}")
         return Dynamics(labels.modes, labels.centres)
+
+    def keep_carried(self, revision: int, carried: CarriedOver | None) -> None:
+        """What was carried over to a revision, with where it went; None where that was taken back."""
+        lines = [] if carried is None else [asdict(line) for line in carried.lines]
+        with self._transaction() as db:
+            db.execute(
+                "INSERT INTO carried (revision, data, created) VALUES (?, ?, ?)", (revision, json.dumps(lines), now())
+            )
+
+    def carried(self, revision: int) -> CarriedOver | None:
+        """The last that was kept; None for none, or where it was taken back. Its edits are in the model already."""
+        try:
+            row = self._db.execute(
+                "SELECT data FROM carried WHERE revision = ? ORDER BY id DESC LIMIT 1", (revision,)
+            ).fetchone()
+        except sqlite3.OperationalError:  # a project of an earlier release, opened to be read only
+            return None
+        lines = json.loads(row[0]) if row is not None else []
+        return CarriedOver([Carried(**{**v, "ids": tuple(v["ids"])}) for v in lines]) if lines else None
 
     def add_comparison(self, baseline: int, revised: int, comparison: Comparison) -> None:
         """Keep a comparison of two revisions beside all earlier ones; neither revision is touched."""

@@ -14,10 +14,10 @@ from ...loads import Distribution
 from ...model import Model, Settings
 from ...progress import Progress
 from ...project import Project
-from ...project.store import is_old
+from ...project.prints import is_old
 from ...review import Review
 from ...review.tally import tally
-from ...review.work import assess, attach_comparison, check_unrun, first_look
+from ...review.work import assess, attach_carried, attach_comparison, check_unrun, first_look
 from .state import Revision
 
 
@@ -42,6 +42,9 @@ def load_project(path: Path, progress: Progress) -> tuple[Project, list[Revision
             done.findings = check_unrun(done, progress)[0]
         if revisions:
             attach_comparison(done, revisions[-1].review)
+            carried = project.carried(row.id)
+            if carried is not None:
+                attach_carried(done, carried)
         revisions.append(
             Revision(
                 row.id, row.name, done, project.decisions(row.id), project.looked(row.id), run_name,

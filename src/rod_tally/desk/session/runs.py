@@ -13,7 +13,7 @@ from ...loads import Distribution
 from ...model import Finding, Settings
 from ...progress import Progress
 from ...project import Project
-from ...project.store import is_old, run_print
+from ...project.prints import is_old, run_print
 from ...review import Review
 from ...review.decisions import carried_decisions
 from ...review.ranking import ranked
@@ -242,9 +242,13 @@ class Runs:
             return review_of(model, settings, project.results(ident), stale, project.dynamics(ident, settings))
 
         def done(value: Review) -> None:
-            before = revision.review.comparison
+            before = revision.review
             revision.review, revision.run_name, revision.run_print = value, row.name, row.print
-            revision.review.comparison = before
+            value.comparison, value.carried = before.comparison, before.carried
+            more = [] if value.comparison is None else value.comparison.findings
+            if value.carried is not None and value.carried.finding is not None:
+                more = [*more, value.carried.finding]
+            value.findings = ranked([*value.findings, *more], settings)
             self.session.state.refresh()
             self.session.said.emit(f"{revision.name}: {row.name} is shown")
 

@@ -18,7 +18,8 @@ from ...model import Finding, Settings, SettingsError
 from ...model.edits import Edit, MapMaterial, MapProfile
 from ...progress import Progress
 from ...project import Project, ProjectError
-from ...project.store import SUFFIX, is_old
+from ...project.prints import is_old
+from ...project.store import SUFFIX
 from ...review.ranking import ranked
 from ...transfer.joining.preview import preview_joins
 from .actions import ACCEPT, FORMS, GO, MAP, REOPEN, edits_for
@@ -235,6 +236,10 @@ class Session(SessionBase):
         if self.project is not None:
             self._saving(lambda p: p.decide_all(revision.id, decisions, self.reviewer))
         self.state.decided.emit()
+
+    def keep_carried(self, revision: Revision) -> None:
+        """Keep what was carried over, or that it was taken back."""
+        self._saving(lambda p: p.keep_carried(revision.id, revision.review.carried))
 
     def keep_look(self, revision: Revision, item: str, seen: bool) -> None:
         (revision.looked.add if seen else revision.looked.discard)(item)

@@ -27,6 +27,8 @@ def take_in(path: Path, project: Project, before: list[Revision], settings: Sett
     project.save_settings(settings)
     done = first_look(model, settings)
     done.carried = carried
+    if carried is not None and carried.lines:
+        project.keep_carried(ident, carried)
     return Revision(ident, name, done)
 
 

@@ -24,6 +24,8 @@ class Session(Protocol):
 
     def model_changed(self, revision: Revision) -> None: ...
 
+    def keep_carried(self, revision: Revision) -> None: ...
+
 
 class Decide(QUndoCommand):
     def __init__(self, session: Session, revision: Revision, finding: Finding, status: str, reason: str) -> None:
@@ -122,10 +124,12 @@ class CarriedIn(CorrectAll):
             self.fresh = False
             return
         self.revision.review.carried = self.carried
+        self.session.keep_carried(self.revision)
         super().redo()
 
     def undo(self) -> None:
         self.revision.review.carried = None
+        self.session.keep_carried(self.revision)
         super().undo()
 
 

@@ -95,6 +95,28 @@ def changes(state: DeskState, units: UnitSet) -> Rows:
         worse = "force up" if abs(r.revised) > abs(r.baseline) else "force down"
         values = [worse, "", name(r.baseline_id, False), name(r.revised_id, True), None, None, None, r.quantity]
         out.add([*values, r.baseline * factor, r.revised * factor, r.change * factor], ("member", r.revised_id))
+    # where it is stands beside what it is
+    out.columns = [*out.columns[:4], *out.columns[-2:], *out.columns[4:-2]]
+    out.rows = [[*row[:4], *row[-2:], *row[4:-2]] for row in out.rows]
+    return out
+
+
+def carried(state: DeskState, units: UnitSet) -> Rows:
+    """What was made for the reviewed revision, and where it went."""
+    out = Rows(["What was made", "Where it went", "Its target moved by, mm", "What could not be placed"])
+    review = state.review
+    if review is None or review.carried is None or not review.carried.lines:
+        before = "" if state.baseline is None else f" for {state.baseline.name}"
+        out.note = f"Nothing was made{before} that had to be carried over, or it was taken back"
+        return out
+    words = {"carried": "as it was", "moved": "with its target", "partly": "a part of it", "gone": "nowhere"}
+    count = {s: sum(line.status == s for line in review.carried.lines) for s in words}
+    out.note = ", ".join(f"{n} {words[s]}" for s, n in count.items() if n)
+    for line in review.carried.lines:
+        there = next((i for i in line.ids if i in review.model.members), None)
+        pick: Pick = ("member", there) if there is not None else None
+        moved = line.distance * 1000 if line.distance > 1e-3 else None
+        out.add([line.what, words.get(line.status, line.status), moved, line.words or None], pick)
     return out
 
 

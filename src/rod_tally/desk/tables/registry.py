@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from ..quantities import UnitSet
 from ..session.state import DeskState
-from .change_rows import changes
+from .change_rows import carried, changes
 from .force_rows import envelope, forces, reactions
 from .load_rows import cases, combinations, loads, member_sums
 from .model_rows import lines, materials, members, nodes, sections, surfaces
@@ -35,6 +35,7 @@ TABLES: dict[str, tuple[str, Callable[[DeskState, UnitSet], Rows]]] = {
     "storeys": ("Storeys", storeys),
     "modes": ("Modes", modes),
     "changes": ("Changes", changes),
+    "carried": ("Carried over", carried),
 }
 
 
@@ -64,6 +65,6 @@ STEP_TABLES: dict[str, tuple[str, ...]] = {
     "Loads": ("loads", "cases", "combinations", "tally"),
     "Run": ("reactions", "forces", "surface_forces", "cases"),
     "Response": ("forces", "envelope", "reactions", "surface_forces", "cuts", "storeys", "modes"),
-    "Revision": ("changes", "parity"),
+    "Revision": ("changes", "carried", "parity"),
     "Close-out": ("tally", "log"),
 }

@@ -1,0 +1,50 @@
+"""Fingerprints: whether a run was made with another model or other settings than those at hand."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from typing import Any
+
+from ..model import Model, Settings
+from .codec import pack
+
+# fields of members and the like that came after the first release and change no result
+UNDECISIVE = frozenset({"element", "bearing", "read_from", "ends", "moved_by"})
+# fields of loads and materials that came later: they count where they say something
+LATER: dict[str, Any] = {
+    "area_loads": [], "space_loads": [], "temperatures": [], "settlements": [], "roots": [],
+    "spectrum": None, "alpha": None, "category": "",
+    "together": "", "rule": "", "by": "source", "mesh_size": None, "diaphragm": False,
+}  # fmt: skip
+DECISIVE = ("nodes", "members", "sections", "materials", "cases", "combinations", "origin")
+
+
+def fingerprint(model: Model) -> str:
+    """A digest of everything of a model that a run depends on."""
+    # named one by one: a field that a later version adds must not make every kept run look old
+    parts = {k: getattr(model, k) for k in DECISIVE}
+    if model.surfaces:
+        parts["surfaces"] = model.surfaces
+    return hashlib.sha256(pack(parts, UNDECISIVE, LATER)).hexdigest()
+
+
+def settings_print(settings: Settings) -> str:
+    """A digest of the settings that results depend on."""
+    own = settings.to_dict()
+    run = {k: own["run"].get(k) for k in ("shear_flexible", "stations", "diaphragms")}
+    return hashlib.sha256(json.dumps([run, own["mesh"]], sort_keys=True).encode()).hexdigest()
+
+
+def run_print(model: Model, settings: Settings) -> str:
+    """What a run is kept with: the digests of its model and of its settings."""
+    return f"{fingerprint(model)}:{settings_print(settings)}"
+
+
+def is_old(kept: str, model: Model, settings: Settings) -> bool:
+    """Whether a run of that print was made with another model or other settings. One of an earlier release knows its model
+    alone."""
+    of_model, _, of_settings = kept.partition(":")
+    if of_model != fingerprint(model):
+        return True
+    return bool(of_settings) and of_settings != settings_print(settings)
