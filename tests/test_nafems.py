@@ -38,7 +38,7 @@ def test_le1_elliptic_membrane() -> None:
         normal = np.array([d[1], -d[0], 0.0]) / np.linalg.norm(d)
         q = normal * 10e6 * 0.1
         m.cases["q"].space_loads.append(SpaceLoad(np.array([a, b]), tuple(q), tuple(q), to="s"))
-    r = run(m, RunSettings(), meshing=MeshSettings(0.06))
+    r = run(m, RunSettings(), meshing=MeshSettings(0.04))
     assert r.plates is not None
     fields = PlateFields(m, r.plates)
     values = fields.at_corners(r.displacement[0])

@@ -11,7 +11,7 @@ from ..intake import IntakeError
 from ..model import Model, Settings
 from ..model.settings import RunSettings
 from ..progress import Progress, silent
-from ..review.decisions import Decision, carried_decisions
+from ..review.decisions import Decision, Look, carried_decisions
 from ..review.review import Review
 from ..review.work import attach_carried, attach_comparison, read_model, review, run_only
 from .store import SUFFIX, Project, ProjectError
@@ -47,7 +47,7 @@ def review_path(
     if base is not None and not bare and not model.corrections:
         carried = carry_over(base, model)
     done = review(model, settings, progress)
-    done.decisions = decisions_at(path)
+    done.decisions, done.looks = decided_at(path)
     if carried is not None:
         attach_carried(done, carried)
     if base is not None:
@@ -61,7 +61,7 @@ def review_path(
 
 def _decided_before(done: Review, against: Path, base: Model, reviewed: Review, settings: Settings) -> list[Decision]:
     """Acceptances made in the baseline's project for findings that the revision has in the same words and numbers."""
-    made = [d for d in decisions_at(against) if d.decision == "accepted"]
+    made = [d for d in decided_at(against)[0] if d.decision == "accepted"]
     comparison = done.comparison
     if not made or comparison is None:
         return []
@@ -84,14 +84,15 @@ def _decided_before(done: Review, against: Path, base: Model, reviewed: Review, 
     return out
 
 
-def decisions_at(path: Path) -> list[Decision]:
-    """The decisions on findings that a project's latest revision holds; [] for a model file."""
+def decided_at(path: Path) -> tuple[list[Decision], list[Look]]:
+    """The decisions on findings, and what was looked at, of a project's latest revision; none for a model file."""
     if path.suffix.lower() != SUFFIX or path.is_dir():
-        return []
+        return [], []
     try:
         project = Project.open(path, only_read=True)
         try:
-            return project.decision_list(project.revisions()[-1].id)
+            latest = project.revisions()[-1].id
+            return project.decision_list(latest), project.looks(latest)
         finally:
             project.close()
     except ProjectError as error:

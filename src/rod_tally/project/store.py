@@ -26,7 +26,7 @@ from ..compare import Comparison
 from ..compare.carry import Carried, CarriedOver
 from ..meshing import Plates
 from ..model import Model, Settings
-from ..review.decisions import Decision
+from ..review.decisions import Decision, Look
 from .codec import RecordError, pack, unpack
 from .lock import Lock
 from .prints import run_print
@@ -54,6 +54,7 @@ MIGRATIONS = (
     CREATE TABLE carried (id INTEGER PRIMARY KEY, revision INTEGER NOT NULL REFERENCES revision(id), data TEXT NOT NULL,
                           created TEXT NOT NULL);
     """,
+    "ALTER TABLE looked ADD COLUMN author TEXT NOT NULL DEFAULT '';",
 )
 RENAMED = {"load.lost": "load.uncarried"}
 DECISIONS = ("open", "accepted", "corrected")
@@ -439,13 +440,26 @@ class Project:
             out.append(Decision(code, tuple(i for i in ids.split(",") if i), status, reason, by, when))
         return out
 
-    def look(self, revision: int, item: str, seen: bool) -> None:
-        """Keep that an item of the round was looked at (or no longer counts as such)."""
+    def look(self, revision: int, item: str, seen: bool, by: str = "") -> None:
+        """Keep that an item of a step was looked at (or no longer counts as such), and by whom."""
         with self._transaction() as db:
             db.execute(
-                "INSERT INTO looked (revision, item, seen, created) VALUES (?, ?, ?, ?)",
-                (revision, item, int(seen), now()),
+                "INSERT INTO looked (revision, item, seen, created, author) VALUES (?, ?, ?, ?, ?)",
+                (revision, item, int(seen), now(), by),
             )
+
+    def looks(self, revision: int) -> list[Look]:
+        """What was looked at, by whom and when, in the order of the last look."""
+        try:
+            rows = self._db.execute(
+                "SELECT item, seen, author, created FROM looked WHERE revision = ? ORDER BY id", (revision,)
+            ).fetchall()
+        except sqlite3.OperationalError:  # a project of an earlier release, opened to be read only
+            rows = self._db.execute(
+                "SELECT item, seen, '', created FROM looked WHERE revision = ? ORDER BY id", (revision,)
+            ).fetchall()
+        last = {item: (seen, by, when) for item, seen, by, when in rows}
+        return [Look(item, by, when) for item, (seen, by, when) in last.items() if seen]
 
     def looked(self, revision: int) -> set[str]:
         rows = self._db.execute("SELECT item, seen FROM looked WHERE revision = ? ORDER BY id", (revision,)).fetchall()

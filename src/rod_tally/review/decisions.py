@@ -1,4 +1,4 @@
-"""Decisions on findings: corrected, accepted with a reason, or open again; by whom and when."""
+"""Decisions on findings (corrected, accepted with a reason, or open again) and what was looked at; by whom and when."""
 
 from __future__ import annotations
 
@@ -23,6 +23,15 @@ class Decision:
     def key(self) -> str:
         """As `Finding.key`."""
         return self.code + ":" + ",".join(sorted(self.ids))
+
+
+@dataclass(slots=True)
+class Look:
+    """That an item of a step was looked at ("Framing/Gaps"), by whom and when (ISO 8601, UTC)."""
+
+    item: str
+    by: str = ""
+    when: str = ""
 
 
 def carried_decisions(

@@ -33,7 +33,7 @@ from ..model.geometry.vectors import Array
 from ..model.settings import CutSettings
 from .cache import Cache
 from .combining import made_combinations, reduced_finding
-from .decisions import Decision
+from .decisions import Decision, Look
 from .envelopes import Envelopes
 from .tally import TallyRow, tally
 
@@ -61,6 +61,7 @@ class Review:
     elsewhere: Elsewhere | None = None
     carried: CarriedOver | None = None
     decisions: list[Decision] = field(default_factory=list)
+    looks: list[Look] = field(default_factory=list)
     rules_fault: str = ""
     stale: bool = False
     waiting: str = ""

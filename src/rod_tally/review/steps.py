@@ -118,7 +118,7 @@ STEPS: tuple[Step, ...] = (
         "change",
         "changes",
     ),
-    Step("Close-out", (Item("Decisions"), Item("Report")), "joints", "findings"),
+    Step("Close-out", (Item("Decisions"), Item("Report")), "joints", "ready"),
 )
 
 

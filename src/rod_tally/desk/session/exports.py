@@ -82,6 +82,7 @@ class Exports:
         if done is not None and revision is not None and self.session.project is not None:
             try:
                 done.decisions = self.session.project.decision_list(revision.id)
+                done.looks = self.session.project.looks(revision.id)
             except ProjectError as error:
                 self.session.failed.emit("Decisions", str(error))
                 return None

@@ -45,9 +45,10 @@ def load_project(path: Path, progress: Progress) -> tuple[Project, list[Revision
             carried = project.carried(row.id)
             if carried is not None:
                 attach_carried(done, carried)
+        looks = {x.item: (x.by, x.when) for x in project.looks(row.id)}
         revisions.append(
             Revision(
-                row.id, row.name, done, project.decisions(row.id), project.looked(row.id), run_name,
+                row.id, row.name, done, project.decisions(row.id), set(looks), looks, run_name,
                 runs[-1].print if runs else "",
             )
         )  # fmt: skip

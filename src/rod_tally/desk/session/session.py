@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Callable
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -243,7 +244,8 @@ class Session(SessionBase):
 
     def keep_look(self, revision: Revision, item: str, seen: bool) -> None:
         (revision.looked.add if seen else revision.looked.discard)(item)
-        self._saving(lambda p: p.look(revision.id, item, seen))
+        revision.looks[item] = self.reviewer, datetime.now(UTC).isoformat(timespec="seconds")
+        self._saving(lambda p: p.look(revision.id, item, seen, self.reviewer))
         self.state.decided.emit()
 
     def _saving(self, call: Callable[[Project], None]) -> None:

@@ -24,6 +24,7 @@ class Revision:
     review: Review
     decisions: dict[str, tuple[str, str]] = field(default_factory=dict)
     looked: set[str] = field(default_factory=set)
+    looks: dict[str, tuple[str, str]] = field(default_factory=dict)  # by whom and when, of what was looked at
     run_name: str = ""
     run_print: str = ""  # of the run that is on show
 

@@ -11,13 +11,14 @@ from .force_rows import envelope, forces, reactions
 from .load_rows import cases, combinations, loads, member_sums
 from .model_rows import lines, materials, members, nodes, sections, surfaces
 from .response_rows import at_ends, at_node, at_stations, centres, modes, stacks, storey_cuts, storeys
-from .review_rows import findings, tally
+from .review_rows import findings, ready, tally
 from .rows import Rows
 from .surface_rows import cuts, surface_forces, surfaces_over, wall_stability
 
 TABLES: dict[str, tuple[str, Callable[[DeskState, UnitSet], Rows]]] = {
     "findings": ("Findings", findings),
     "tally": ("Tally", tally),
+    "ready": ("Readiness", ready),
     "nodes": ("Nodes", nodes),
     "members": ("Members", members),
     "surfaces": ("Surfaces", surfaces),
@@ -66,5 +67,5 @@ STEP_TABLES: dict[str, tuple[str, ...]] = {
     "Run": ("reactions", "forces", "surface_forces", "cases"),
     "Response": ("forces", "envelope", "reactions", "surface_forces", "cuts", "storeys", "modes"),
     "Revision": ("changes", "carried", "parity"),
-    "Close-out": ("tally", "log"),
+    "Close-out": ("ready", "tally", "log"),
 }

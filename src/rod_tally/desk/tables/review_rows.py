@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from ...review import Review
+from ...review.decisions import Look
+from ...review.readiness import readiness
 from ...review.takeoff import takeoff
 from ...review.titles import title_of
 from ..quantities import UnitSet
@@ -40,6 +42,22 @@ def findings(state: DeskState, units: UnitSet) -> Rows:
         status, reason = revision.decided(f)
         shown = status + (f": {reason}" if reason else "")
         out.add([SEVERITY_MARK[f.severity], title_of(f), where, f.message, shown, f.code], pick, "; ".join(f.actions))
+    return out
+
+
+def ready(state: DeskState, units: UnitSet) -> Rows:
+    """Whether the review can be signed, and why not."""
+    out = Rows(["", "What", "In words"])
+    revision = state.revision
+    if revision is None:
+        return out
+    review = revision.review
+    looks = [Look(item, *revision.looks.get(item, ("", ""))) for item in sorted(revision.looked)]
+    rows = readiness(review, looks, lambda f: revision.decision(f) != "open")
+    missing = [r.what for r in rows if not r.good]
+    out.note = "ready to be signed" if not missing else f"not ready: {', '.join(missing)}"
+    for r in rows:
+        out.add(["|" if r.good else "■", r.what, r.words])
     return out
 
 

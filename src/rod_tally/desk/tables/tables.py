@@ -293,7 +293,7 @@ class Tables(QTabWidget):
         self._later.setInterval(0)
         self._later.timeout.connect(self._front)
         state.revision_changed.connect(self.renew)
-        state.decided.connect(lambda: self.renew({"findings", "cases"}))
+        state.decided.connect(lambda: self.renew({"findings", "cases", "ready"}))
         state.overlay_changed.connect(
             lambda: self.renew(
                 {"forces", "envelope", "storeys", "surface_forces", "cuts", "reactions"}

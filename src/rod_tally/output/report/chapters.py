@@ -12,6 +12,7 @@ from ... import __version__
 from ...analysis.results.superpose import envelope, of_members
 from ...model import Combination, Settings
 from ...review.decisions import decision_on
+from ...review.readiness import readiness
 from ...review.review import Review
 from ..sketch import Sketches
 from .parts import Cell, Chapter, ReportFinding, Table, titled, value
@@ -441,5 +442,14 @@ def _sign(review: Review, short: bool) -> Chapter:
     )
     if stamps(review):
         out.words.append(f"Not ready for design: {'; '.join(stamps(review))}.")
+    rows: list[list[Cell | str]] = [
+        [r.what, "yes" if r.good else "no", r.words] for r in readiness(review, review.looks)
+    ]
+    out.tables.append(Table("What a signature needs", ["What", "There", "In words"], rows))
+    if review.looks and not short:
+        looked: list[list[Cell | str]] = [
+            [x.item.replace("/", ": "), x.by, x.when[:16].replace("T", " ")] for x in review.looks
+        ]
+        out.tables.append(Table("Looked at", ["What", "By", "When (UTC)"], looked))
     out.sign = True
     return out
