@@ -106,7 +106,7 @@ def _described(record: dict[str, Any]) -> str:
         "SetSupport": "a support", "SetRelease": "a release", "PinBoth": "pinned ends", "SetSection": "a section", "SetMaterial": "a material",
         "MapProfile": "a mapped profile", "MapMaterial": "a mapped material", "JoinEnd": "a joined end", "KeepApart": "an end kept apart",
         "JoinCrossing": "a joined crossing", "MoveNodes": "moved nodes", "DeleteMembers": "deleted parts", "SplitMember": "a split member",
-        "MergeMembers": "merged members", "AddCases": "load cases", "AddLoads": "loads", "SetCombinations": "combinations", "AddCuts": "cuts",
+        "MergeMembers": "merged members", "AddCases": "load cases", "AddLoads": "loads", "SetCombinations": "combinations", "AddCuts": "cuts", "AddMembers": "added members",
         "SetCase": "a changed load case", "DeleteCases": "deleted load cases", "HoldFoot": "a held wall foot", "SetThickness": "a thickness",
     }  # fmt: skip
     name = str(record.get("edit", "?"))
@@ -174,6 +174,10 @@ class _Mover:
         for case in values.get("cases", ()):
             if "loads" in case:
                 case["loads"] = self._loads(case["loads"])
+        for part in values.get("parts", ()) if record.get("edit") == "AddMembers" else ():
+            part["start"], part["end"] = self._points([part["start"], part["end"]])
+            if part.get("z_axis") is not None:
+                part["z_axis"] = self._vector(part["z_axis"])
         for cut in values.get("cuts", ()):
             cut["line"] = self._points(cut["line"])
             cut["surfaces"] = [self.part[s] for s in cut.get("surfaces", ()) if s in self.part]

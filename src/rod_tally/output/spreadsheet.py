@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 import csv
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 from typing import Any
 
 import numpy as np
-from openpyxl import Workbook
-from openpyxl.cell import WriteOnlyCell
-from openpyxl.styles import Font
-from openpyxl.utils import get_column_letter
+import xlsxwriter
+from xlsxwriter.exceptions import XlsxWriterException
+from xlsxwriter.utility import xl_range
 
 from ..analysis.results.cuts import CUT_COMPONENTS, CutForces
 from ..analysis.results.stacks import stack_forces
@@ -51,46 +50,45 @@ def write_takeoff(model: Model, path: Path) -> Path:
 
     Raises OutputError when the file cannot be written; nothing half-written is left.
     """
-    book = Workbook(write_only=True)
-    for by in BY:
-        rows = takeoff(model, by)
-        body = [[r.key, *(_scaled(r, key, factor) for _, key, factor in COLUMNS)] for r in rows]
-        sums: list[Any] = ["Sum"]
-        for k in range(len(COLUMNS)):
-            values = [row[k + 1] for row in body if row[k + 1] is not None]
-            sums.append(sum(values) if values else None)
-        _sheet(book, f"By {by}", [by.capitalize(), *(title for title, _, _ in COLUMNS)], [*body, sums])
-    left_out = [[s.cls, s.name, s.id, s.reason] for s in model.skipped]
-    _sheet(book, "Left out", ["Class", "Name", "Id", "Why"], left_out)
-    return _save(book, path)
+
+    def fill(book: Book) -> None:
+        for by in BY:
+            rows = takeoff(model, by)
+            body = [[r.key, *(_scaled(r, key, factor) for _, key, factor in COLUMNS)] for r in rows]
+            sums = [_sum([row[k + 1] for row in body]) for k in range(len(COLUMNS))]
+            book.sheet(f"By {by}", [by.capitalize(), *(title for title, _, _ in COLUMNS)], body, sums)
+        left_out = [[s.cls, s.name, s.id, s.reason] for s in model.skipped]
+        book.sheet("Left out", ["Class", "Name", "Id", "Why"], left_out)
+
+    return _save(path, fill)
+
+
+def _sum(values: list[Any]) -> float | None:
+    known = [v for v in values if v is not None]
+    return sum(known) if known else None
 
 
 def write_workbook(review: Review, path: Path) -> Path:
     """All tables of the contract in one file, SI as there, and the forces of cuts, centres of storeys, equilibrium between
     them and axial forces down stacks where there are any. A table longer than a sheet goes on in the next."""
-    book = Workbook(write_only=True)
+    return _save(path, lambda book: _fill(book, review))
+
+
+def _fill(book: Book, review: Review) -> None:
     for name, pieces in tables(review):
-        header, title = HEADERS[name].split(), name.removesuffix(".csv")
-        sheet, count, number = _titled(book, title, header), 0, 1
-        for piece in pieces:
-            for row in zip(*(column.to_pylist() for column in piece.columns)):
-                if count == MOST_ROWS:
-                    number += 1
-                    sheet, count = _titled(book, f"{title} {number}", header), 0
-                sheet.append(row)
-                count += 1
+        rows = (row for piece in pieces for row in zip(*(column.to_pylist() for column in piece.columns)))
+        book.sheet(name.removesuffix(".csv"), HEADERS[name].split(), rows)
     if review.model.cuts:
-        _sheet(book, "cuts", CUT_COLUMNS, _cuts(review))
+        book.sheet("cuts", CUT_COLUMNS, _cuts(review))
     if review.centres:
         centres = [[getattr(c, name) for name in CENTRE_COLUMNS] for c in review.centres]
-        _sheet(book, "centres", CENTRE_COLUMNS, centres)
+        book.sheet("centres", CENTRE_COLUMNS, centres)
     if not review.stale and review.wall_panels:
-        _sheet(book, "stability of walls", STABILITY_COLUMNS, _stability(review))
+        book.sheet("stability of walls", STABILITY_COLUMNS, _stability(review))
     if len(review.model.storeys) > 1 and not review.results.empty and not review.stale:
-        _sheet(book, "between storeys", BETWEEN_COLUMNS, _between(review))
+        book.sheet("between storeys", BETWEEN_COLUMNS, _between(review))
     if any(line.kind == "stack" for line in review.lines) and not review.results.empty and not review.stale:
-        _sheet(book, "stacks", STACK_COLUMNS, _stacks(review))
-    return _save(book, path)
+        book.sheet("stacks", STACK_COLUMNS, _stacks(review))
 
 
 def _between(review: Review) -> Iterable[Sequence[object]]:
@@ -169,9 +167,7 @@ def write_rows(columns: Sequence[str], rows: Iterable[Sequence[object]], title: 
         except OSError as error:
             raise OutputError(f"{path}: cannot be written to: {error.strerror or error}") from error
         return path
-    book = Workbook(write_only=True)
-    _sheet(book, title, columns, rows)
-    return _save(book, path)
+    return _save(path, lambda book: book.sheet(title, columns, rows))
 
 
 def _scaled(row: TakeoffRow, key: str, factor: float) -> float | int | None:
@@ -179,29 +175,75 @@ def _scaled(row: TakeoffRow, key: str, factor: float) -> float | int | None:
     return value if value is None or factor == 1.0 else value * factor
 
 
-def _titled(book: Workbook, title: str, columns: Sequence[str]) -> Any:
-    sheet = book.create_sheet("".join(c for c in title if c not in "[]:*?/\\")[:31] or "Table")
-    sheet.freeze_panes = "A2"
-    for k, text in enumerate(columns, 1):
-        sheet.column_dimensions[get_column_letter(k)].width = max(12, len(text) + 2)
-    cells = []
-    for text in columns:
-        cell = WriteOnlyCell(sheet, text)
-        cell.font = Font(bold=True)
-        cells.append(cell)
-    sheet.append(cells)
-    return sheet
+class Book:
+    """A spreadsheet that is written as its rows come, so that no table is in memory."""
+
+    def __init__(self, path: Path) -> None:
+        # a name of the model that looks like a formula or an address stays what it is: text
+        plain = {"strings_to_formulas": False, "strings_to_urls": False, "strings_to_numbers": False}
+        self._book = xlsxwriter.Workbook(str(path), {"constant_memory": True, **plain})
+        self._bold = self._book.add_format({"bold": True})
+        self._names: set[str] = set()
+
+    def sheet(
+        self,
+        title: str,
+        columns: Sequence[str],
+        rows: Iterable[Sequence[object]],
+        sums: Sequence[float | None] = (),
+    ) -> None:
+        """A sheet with titles that stay in sight and a filter; more of them for a table longer than one holds. `sums` stand
+        below the columns after the first, live: of what a filter leaves."""
+        sheet, count, number = self._titled(title, columns), 0, 1
+        for row in rows:
+            if count == MOST_ROWS:
+                self._filtered(sheet, count, len(columns))
+                number += 1
+                sheet, count = self._titled(f"{title} {number}", columns), 0
+            count += 1
+            for k, value in enumerate(row):
+                if value is not None and value != "":
+                    sheet.write(count, k, value)
+        self._filtered(sheet, count, len(columns))
+        if sums:
+            sheet.write(count + 1, 0, "Sum", self._bold)
+            for k, total in enumerate(sums, 1):
+                if total is not None:
+                    cells = xl_range(1, k, count, k)
+                    sheet.write_formula(count + 1, k, f"=SUBTOTAL(9,{cells})", self._bold, total)
+
+    def close(self) -> None:
+        self._book.close()
+
+    def _titled(self, title: str, columns: Sequence[str]) -> Any:
+        plain = "".join(c for c in title if c not in "[]:*?/\\").strip("'")[:31] or "Table"
+        name, n = plain, 2
+        while name.lower() in self._names:
+            name, n = f"{plain[:27]} ({n})", n + 1
+        self._names.add(name.lower())
+        sheet = self._book.add_worksheet(name)
+        sheet.freeze_panes(1, 0)
+        for k, text in enumerate(columns):
+            sheet.set_column(k, k, max(12, len(text) + 2))
+        for k, text in enumerate(columns):
+            sheet.write(0, k, text, self._bold)
+        return sheet
+
+    @staticmethod
+    def _filtered(sheet: Any, count: int, columns: int) -> None:
+        if count and columns:
+            sheet.autofilter(0, 0, count, columns - 1)
 
 
-def _sheet(book: Workbook, title: str, columns: Sequence[str], rows: Iterable[Sequence[object]]) -> None:
-    sheet = _titled(book, title, columns)
-    for row in rows:
-        sheet.append([float(v) if isinstance(v, float) else v for v in row])
+def _save(path: Path, fill: Callable[[Book], None]) -> Path:
+    def write(target: Path) -> None:
+        book = Book(target)
+        fill(book)
+        book.close()
 
-
-def _save(book: Workbook, path: Path) -> Path:
     try:
-        write_whole(path, lambda p: book.save(p))
-    except OSError as error:
-        raise OutputError(f"{path}: cannot be written to: {error.strerror or error}") from error
+        write_whole(path, write)
+    except (OSError, XlsxWriterException) as error:
+        words = getattr(error, "strerror", None) or error
+        raise OutputError(f"{path}: cannot be written to: {words}") from error
     return path

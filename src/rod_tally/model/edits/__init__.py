@@ -1,5 +1,6 @@
 """Corrections a reviewer makes to a model: each says what it did, can be taken back exactly, and made again."""
 
+from .adding import AddMembers, copies
 from .again import make_again
 from .base import Edit, EditError, from_record, to_record
 from .cases import (
@@ -35,6 +36,8 @@ from .properties import (
 from .shape import DeleteMembers, MergeMembers, MoveNodes, ReverseMembers, SplitMember, TurnMembers, TurnSurfaces
 
 __all__ = [
+    "AddMembers",
+    "copies",
     "NEW",
     "PairParts",
     "UnpairByHand",

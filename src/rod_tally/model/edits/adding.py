@@ -1,0 +1,145 @@
+"""Missing parts added to a model: members between places, joined to what lies there."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from ..catalogue.catalogue import catalogue, catalogue_section
+from ..entities.model import Model
+from ..entities.structure import Joint, Member, Release
+from ..geometry.vectors import Array, closest_on_segment, default_z
+from .base import Edit, EditError, counted
+
+PINNED = Release("FFFFRR")
+SHORTEST = 0.01  # m
+STEEP, FLAT = (
+    0.94,
+    0.34,
+)  # sines of 70 and 20 degrees to the level: steeper is a column, flatter a beam, between a brace
+
+
+@dataclass
+class AddMembers(Edit):
+    """Add members, as records with `start` and `end` (m, in the model's axes), `section`, `material`, and if wanted `name`,
+    `class`, `pinned_start`, `pinned_end`, `z_axis`.
+
+    An end takes the node that lies within the snap distance, else a new joint of the member that passes there, else a
+    node of its own. The section is one of the model's or of the catalogue.
+    """
+
+    parts: list[dict[str, Any]]
+
+    def __post_init__(self) -> None:
+        self.text = f"Add {counted(self.parts, 'member')}"
+
+    def change(self, model: Model) -> str:
+        if not self.parts:
+            raise EditError("there is nothing to add")
+        made = [self._add(model, dict(p)) for p in self.parts]
+        joined = sum(len(own) for _, own in made)
+        names = ", ".join(m.name or m.id for m, _ in made[:5])
+        return f"added {names}{f' and {len(made) - 5} more' if len(made) > 5 else ''}; {joined} of {2 * len(made)} ends met something"
+
+    def _add(self, model: Model, part: dict[str, Any]) -> tuple[Member, list[str]]:
+        line = self._line(part)
+        section, material = str(part.get("section", "")), str(part.get("material", ""))
+        if section not in model.sections:
+            if section not in catalogue():
+                raise EditError(f"section {section!r} is neither in the model nor in the catalogue")
+            model.sections[section] = catalogue_section(section, how="set by hand")
+        if material not in model.materials:
+            raise EditError(f"material {material!r} is not in the model")
+        met: list[str] = []
+        nodes = [self._node(model, point, met) for point in line]
+        if nodes[0] == nodes[1]:
+            raise EditError("both ends would lie at one node")
+        ident = _free_id(model)
+        z = part.get("z_axis")
+        direction = line[1] - line[0]
+        cls = str(part.get("class") or _class_of(direction))
+        own = Member(
+            ident,
+            str(part.get("name") or ident),
+            cls,
+            nodes[0],
+            nodes[1],
+            section,
+            material,
+            np.array(z, float) if z is not None else default_z(direction),
+            model.storey_of(float(line[:, 2].min() if cls == "column" else line[:, 2].mean())),
+            PINNED if part.get("pinned_start") else Release(),
+            PINNED if part.get("pinned_end") else Release(),
+        )
+        for other in model.members.values():
+            if {other.start, other.end} == {own.start, own.end}:
+                raise EditError(f"{other.name or other.id} lies there already")
+        model.members[ident] = own
+        return own, met
+
+    @staticmethod
+    def _line(part: dict[str, Any]) -> Array:
+        try:
+            line = np.array([part["start"], part["end"]], float)
+        except (KeyError, TypeError, ValueError):
+            raise EditError("a member needs a start and an end of three numbers each") from None
+        if line.shape != (2, 3) or not np.isfinite(line).all():
+            raise EditError("a member needs a start and an end of three numbers each")
+        if np.linalg.norm(line[1] - line[0]) < SHORTEST:
+            raise EditError("a member needs some length")
+        return line
+
+    def _node(self, model: Model, point: Array, met: list[str]) -> str:
+        """The node of an end: one that lies there, or a new joint of a member that passes, or a new one."""
+        reach = max(model.snap, 1e-3)
+        ids = list(model.nodes)
+        if ids:
+            off = np.linalg.norm(np.array([model.nodes[n].point for n in ids]) - point, axis=1)
+            if off.min() <= reach:
+                met.append(ids[int(off.argmin())])
+                return ids[int(off.argmin())]
+        members = list(model.members.values())
+        if members:
+            lines = model.lines_of(members)
+            along, _ = closest_on_segment(np.tile(point, (len(lines), 1)), lines[:, 0], lines[:, 1])
+            length = np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1)
+            feet = lines[:, 0] + (lines[:, 1] - lines[:, 0]) * (along / np.maximum(length, 1e-12))[:, None]
+            off = np.linalg.norm(feet - point, axis=1)
+            k = int(off.argmin())
+            if off[k] <= reach and SHORTEST < along[k] < length[k] - SHORTEST:
+                target = self.member(model, members[k].id)
+                node = self.new_node(model, feet[k])
+                target.joints = sorted([*target.joints, Joint(float(along[k]), node)], key=lambda j: j.distance)
+                met.append(node)
+                return node
+        return self.new_node(model, point)
+
+
+def _free_id(model: Model) -> str:
+    number = 1
+    while model.part(f"added-{number}") is not None or f"added-{number}" in model.removed_members:
+        number += 1
+    return f"added-{number}"
+
+
+def _class_of(direction: Array) -> str:
+    """A column, a beam, or a brace between, by its slope."""
+    slope = abs(float(direction[2])) / float(np.linalg.norm(direction))
+    return "column" if slope > STEEP else "beam" if slope < FLAT else "brace"
+
+
+def copies(model: Model, members: list[str], step: tuple[float, float, float], times: int) -> list[dict[str, Any]]:
+    """Records of copies of members, `times` of them, each a `step` (m) farther, for AddMembers."""
+    out: list[dict[str, Any]] = []
+    for n in range(1, times + 1):
+        for ident in members:
+            m = model.members[ident]
+            line = model.line(m) + np.array(step) * n
+            out.append({
+                "start": line[0].tolist(), "end": line[1].tolist(), "section": m.section, "material": m.material, "class": m.cls,
+                "name": f"{m.name or m.id} copy {n}" if times > 1 else f"{m.name or m.id} copy", "z_axis": m.z_axis.tolist(),
+                "pinned_start": m.release_start.any, "pinned_end": m.release_end.any,
+            })  # fmt: skip
+    return out

@@ -1,0 +1,127 @@
+"""Missing members added: joined where they meet something, taken back, carried to a revision; proven by statics."""
+
+from __future__ import annotations
+
+import copy
+from pathlib import Path
+
+import numpy as np
+import pytest
+from pytestqt.qtbot import QtBot
+
+from rod_tally.analysis import run
+from rod_tally.compare.carry import carry_over
+from rod_tally.desk.window import Window
+from rod_tally.model import LoadCase, MemberLoad, Model
+from rod_tally.model.edits import AddMembers, DeleteMembers, EditError, copies, from_record
+from rod_tally.model.settings import RunSettings
+
+from .desk_help import act, fill, model_of, rested
+from .frames import regular
+
+
+def part(model: Model, start: object, end: object, **more: object) -> dict[str, object]:
+    some = next(iter(model.members.values()))
+    return {"start": list(start), "end": list(end), "section": some.section, "material": some.material, **more}  # type: ignore[call-overload]
+
+
+def test_what_was_deleted_and_added_again_gives_the_same_forces() -> None:
+    """A beam taken out and put back between the same nodes: reactions and displacements as before."""
+    model = regular()
+    beam = next(m for m in model.members.values() if m.cls == "beam")
+    others = [m.id for m in model.members.values() if m.cls == "beam" and m.id != beam.id]
+    model.cases["q"] = LoadCase("q", "live", member_loads=[
+        MemberLoad(i, 0, model.length(model.members[i]), (0, 0, -5e3), (0, 0, -5e3)) for i in others
+    ])  # fmt: skip
+    before = run(model, RunSettings())
+    line = model.line(beam)
+    DeleteMembers([beam.id]).apply(model)
+    without = run(model, RunSettings())
+    edit = AddMembers(
+        [part(model, line[0], line[1], section=beam.section, material=beam.material, z_axis=beam.z_axis.tolist())]
+    )
+    edit.apply(model)
+    after = run(model, RunSettings())
+    assert after.reaction[0] == pytest.approx(before.reaction[0], rel=1e-9, abs=1e-6)
+    assert np.abs(without.reaction[0] - before.reaction[0]).max() > 1.0
+    own = model.members["added-1"]
+    assert (own.start, own.end) == (beam.start, beam.end) and own.cls == "beam"
+    edit.revert(model)
+    assert "added-1" not in model.members
+    assert run(model, RunSettings()).reaction[0] == pytest.approx(without.reaction[0])
+
+
+def test_an_end_on_a_member_becomes_a_joint_of_it() -> None:
+    model = regular()
+    beam = next(m for m in model.members.values() if m.cls == "beam")
+    line = model.line(beam)
+    middle = line.mean(axis=0)
+    edit = AddMembers([part(model, middle, middle - [0, 0, 1.0], name="Hanger", pinned_start=True)])
+    edit.apply(model)
+    own = model.members["added-1"]
+    (joint,) = [j for j in model.members[beam.id].joints if j.node == own.start]
+    assert joint.distance == pytest.approx(model.length(beam) / 2)
+    assert own.cls == "column" and own.release_start.any and not own.release_end.any
+    assert "1 of 2 ends met something" in model.log[-1].message
+    edit.revert(model)
+    assert not model.members[beam.id].joints
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"section": "no such"}, "neither in the model nor in the catalogue"),
+        ({"material": "no such"}, "not in the model"),
+        ({"end": [0, 0]}, "three numbers"),
+        ({"end": [0, 0, float("nan")]}, "three numbers"),
+        ({"end": [0.0, 0.0, 0.001]}, "some length"),
+    ],
+)
+def test_what_cannot_be_added_says_why_and_changes_nothing(change: dict[str, object], words: str) -> None:
+    model = regular()
+    before = (dict(model.members), dict(model.nodes), len(model.log))
+    with pytest.raises(EditError, match=words):
+        AddMembers([part(model, (0, 0, 0), (0, 0, 9.0)) | change]).apply(model)
+    assert (dict(model.members), dict(model.nodes), len(model.log)) == before
+    some = next(iter(model.members.values()))
+    line = model.line(some)
+    with pytest.raises(EditError, match="lies there already"):
+        AddMembers([part(model, line[0], line[1])]).apply(model)
+
+
+def test_added_members_are_written_down_copied_and_carried_over() -> None:
+    base = regular()
+    brace = part(base, (0, 0, 0), (6.0, 0, 3.5), name="Brace", pinned_start=True, pinned_end=True)
+    AddMembers([brace]).apply(base)
+    assert base.members["added-1"].cls == "brace"
+    fresh = regular()
+    again = from_record(base.corrections[-1], fresh)
+    again.apply(fresh)
+    assert fresh.members["added-1"].name == "Brace"
+    revised = copy.deepcopy(regular())
+    carried = carry_over(base, revised)
+    assert [(c.what, c.status) for c in carried.lines] == [("added members", "carried")]
+    own = revised.members["added-1"]
+    assert np.allclose(revised.line(own) + revised.origin, base.line(base.members["added-1"]) + base.origin)
+    more = copies(base, ["added-1"], (6.0, 0, 0), 1)
+    AddMembers(more).apply(base)
+    assert np.allclose(base.line(base.members["added-2"]) - base.line(base.members["added-1"]), [6.0, 0, 0])
+    assert base.members["added-2"].release_end.any
+
+
+def test_adding_and_copying_in_the_window(loft: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    model = model_of(loft)
+    count = len(model.members)
+    beam = next(m for m in model.members.values() if m.name == "Loft A2-A3")
+    loft.state.pick("member", beam.id)
+    act(loft, qtbot, "model.copy")
+    fill(loft, qtbot, loft.corrections.form, x=0.0, y=0.0, z=0.8, times=2)
+    rested(qtbot, loft)
+    assert len(model_of(loft).members) == count + 2
+    copied = model_of(loft).members["added-2"]
+    assert copied.section == beam.section and model_of(loft).line(copied)[0][2] == pytest.approx(
+        model.line(beam)[0][2] + 1.6
+    )
+    loft.actions_["edit.undo"].trigger()
+    rested(qtbot, loft)
+    assert len(model_of(loft).members) == count
