@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QWidget
 
 from ...analysis.shells.quantities import unit_kind
 from ...meshing.plates import element_size
-from ...model.edits import SetMeshSize
+from ...model.edits import SetDiaphragm, SetMeshSize
 from ..quantities import UnitSet
 from ..session.session import Session
 from ..session.state import DeskState
@@ -46,6 +46,32 @@ class PlateDesk:
 
         self.form = Form(self.window, "Element size", f"{len(surfaces)} surfaces are selected.", fields, made)
         self.form.open()
+
+    def ask_floors(self) -> None:
+        """Which storeys move in plan as one, whatever their slabs are; for the next run."""
+        review = self.state.review
+        if review is None or not review.model.storeys:
+            self.session.said.emit("The model has no storeys")
+            return
+        rigid = self.session.settings.run.diaphragms
+        names = [s.name for s in sorted(review.model.storeys, key=lambda s: s.elevation)]
+        ways = ["as its slabs are", "rigid in plan"]
+        fields = [Field(n, n, ways[n in rigid], ways) for n in names]
+
+        def made(v: dict[str, Any]) -> None:
+            chosen = [n for n in names if v[n] == ways[1]]
+            other = [n for n in rigid if n not in names]  # of another revision
+            self.session.change_settings(lambda s: setattr(s.run, "diaphragms", [*other, *chosen]))
+
+        text = "A storey that is rigid in plan moves as one at its level. It counts from the next run."
+        self.form = Form(self.window, "Rigid floors", text, fields, made)
+        self.form.open()
+
+    def stiffen(self, rigid: bool) -> None:
+        """Whether the selected slabs, which hand their loads on, stiffen their storey."""
+        slabs = self.state.chosen("surface")
+        if slabs:
+            self.session.correct(SetDiaphragm(slabs, rigid))
 
     def ask_range(self) -> None:
         """The range of the colours; what lies beyond it is drawn in ink."""

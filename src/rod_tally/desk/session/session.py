@@ -152,10 +152,20 @@ class Session(SessionBase):
         except SettingsError as error:
             self.failed.emit("Settings", str(error))
             return
-        for revision in self.state.revisions:
-            revision.stale = is_old(revision.run_print, revision.review.model, self.settings)
-        self.state.refresh()
+        self._settings_changed()
         self.said.emit("Settings read; they count from the next model taken in and the next run")
+
+    def change_settings(self, change: Callable[[Settings], None]) -> None:
+        """Change the settings of the project; results that were made with others are old from then on."""
+        change(self.settings)
+        self._saving(lambda p: p.save_settings(self.settings))
+        self._settings_changed()
+
+    def _settings_changed(self) -> None:
+        for revision in self.state.revisions:
+            if revision.review.has_run:
+                revision.stale = is_old(revision.run_print, revision.review.model, self.settings)
+        self.state.refresh()
 
     # -- decisions and corrections -----------------------------------------------------------------------------------
 

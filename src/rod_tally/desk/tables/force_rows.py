@@ -9,6 +9,8 @@ from ..quantities import FORCE_KIND, UnitSet
 from ..session.state import DeskState
 from .rows import Rows
 
+MOST_NODES = 5000  # in a table; a spreadsheet of all tables has them all
+
 
 def reactions(state: DeskState, units: UnitSet) -> Rows:
     f, m = units.force[1], units.moment[1]
@@ -35,6 +37,43 @@ def reactions(state: DeskState, units: UnitSet) -> Rows:
                 values: list[object] = [float(x) * units.force[0] for x in v[:3]]
                 values += [float(x) * units.moment[0] for x in v[3:]]
                 out.add([case, n, *values], ("node", n))
+    return out
+
+
+def displacements(state: DeskState, units: UnitSet) -> Rows:
+    """Movements of the model's nodes in the case that is shown, the largest first."""
+    s = units.small[1]
+    out = Rows(
+        [
+            "Node",
+            "Storey",
+            *(f"{a}, {s}" for a in ("ux", "uy", "uz", "size")),
+            *(f"{a}, mrad" for a in ("rx", "ry", "rz")),
+        ]
+    )
+    review = state.review
+    if review is None:
+        return out
+    r = review.shown(state.case)
+    if review.why_old or state.case not in r.cases:
+        out.note = review.why_old or f"{state.case or 'no case'} was not computed"
+        return out
+    c = r.case_index(state.case)
+    named = np.array([n in review.model.nodes for n in r.node_ids], bool) & r.node_done[c]
+    u = r.displacement[c]
+    size = np.linalg.norm(u[:, :3], axis=1)
+    at = np.flatnonzero(named)
+    at = at[np.argsort(-size[at], kind="stable")]
+    shown = at[:MOST_NODES]
+    cut = f"; the {MOST_NODES:,} largest of {len(at):,}, all are in the spreadsheet" if len(at) > len(shown) else ""
+    inner = size[r.node_done[c]].max(initial=0.0)
+    more = f"; largest anywhere {inner * units.small[0]:.4g} {s}" if len(at) and inner > size[at[0]] * 1.0001 else ""
+    out.note = f"Case {state.case}, nodes of the model{more}{cut}"
+    for n in shown.tolist():
+        ident = r.node_ids[n]
+        z = float(review.model.nodes[ident].point[2])
+        moved = [*(float(v) * units.small[0] for v in u[n, :3]), float(size[n]) * units.small[0]]
+        out.add([ident, review.model.storey_of(z), *moved, *(float(v) * 1e3 for v in u[n, 3:])], ("node", ident))
     return out
 
 

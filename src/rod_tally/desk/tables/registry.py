@@ -7,7 +7,7 @@ from collections.abc import Callable
 from ..quantities import UnitSet
 from ..session.state import DeskState
 from .change_rows import carried, changes
-from .force_rows import envelope, forces, reactions
+from .force_rows import displacements, envelope, forces, reactions
 from .load_rows import cases, combinations, loads, member_sums
 from .model_rows import lines, materials, members, nodes, sections, surfaces
 from .response_rows import at_ends, at_node, at_stations, centres, modes, stacks, storey_cuts, storeys
@@ -29,6 +29,7 @@ TABLES: dict[str, tuple[str, Callable[[DeskState, UnitSet], Rows]]] = {
     "loads": ("Loads", loads),
     "combinations": ("Combinations", combinations),
     "reactions": ("Reactions", reactions),
+    "displacements": ("Displacements", displacements),
     "forces": ("Forces", forces),
     "envelope": ("Envelope", envelope),
     "surface_forces": ("Slabs, walls", surface_forces),
@@ -64,8 +65,8 @@ STEP_TABLES: dict[str, tuple[str, ...]] = {
     "Framing": ("members", "nodes", "surfaces", "lines", "log"),
     "Supports": ("nodes", "members", "reactions"),
     "Loads": ("loads", "cases", "combinations", "tally"),
-    "Run": ("reactions", "forces", "surface_forces", "cases"),
-    "Response": ("forces", "envelope", "reactions", "surface_forces", "cuts", "storeys", "modes"),
+    "Run": ("displacements", "reactions", "forces", "surface_forces", "cases"),
+    "Response": ("displacements", "forces", "envelope", "reactions", "surface_forces", "cuts", "storeys", "modes"),
     "Revision": ("changes", "carried", "parity"),
     "Close-out": ("ready", "tally", "log"),
 }

@@ -296,7 +296,7 @@ class Tables(QTabWidget):
         state.decided.connect(lambda: self.renew({"findings", "cases", "ready"}))
         state.overlay_changed.connect(
             lambda: self.renew(
-                {"forces", "envelope", "storeys", "surface_forces", "cuts", "reactions"}
+                {"forces", "envelope", "storeys", "surface_forces", "cuts", "reactions", "displacements"}
                 | ({"loads"} if self.pages["loads"].choice.currentIndex() else set())
                 | ({"tally"} if state.tally_by in PAGES else set())
             )

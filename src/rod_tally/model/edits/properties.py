@@ -54,6 +54,38 @@ class SetMeshSize(Edit):
 
 
 @dataclass
+class SetDiaphragm(Edit):
+    """Have slabs that hand their loads on stiffen their storey in plan, as rigid floors, or not."""
+
+    surfaces: list[str]
+    rigid: bool = True
+
+    def __post_init__(self) -> None:
+        how = "stiffen their storey" if self.rigid else "stiffen nothing"
+        self.text = f"{counted(self.surfaces, 'slab')}: {how}"
+
+    def change(self, model: Model) -> str:
+        for ident in self.surfaces:
+            s = there(model.surfaces, ident)
+            if s.keeps_loads:
+                how = (
+                    "a wall"
+                    if s.upright
+                    else "a raft"
+                    if s.on_ground
+                    else "a shell, which is as stiff in its plane as it is"
+                )
+                raise EditError(
+                    f"{s.name or ident} is {how}; a storey as a whole can be rigid in plan (run.diaphragms)"
+                )
+            if self.rigid and abs(float(s.plain_axes[2][2])) < 0.9999:
+                raise EditError(f"{s.name or ident} is not level, so it is no rigid floor")
+        for ident in self.surfaces:
+            self.surface(model, ident).diaphragm = self.rigid
+        return self.text
+
+
+@dataclass
 class HoldFoot(Edit):
     """Hold the lowest level edges of surfaces by a line support (or take all their line supports away with FREE)."""
 
