@@ -23,6 +23,7 @@ from ..compare import Comparison
 from ..compare.carry import CarriedOver
 from ..compare.elsewhere import Elsewhere
 from ..loads import Distribution
+from ..loads.combinations.audit import Audit, audit
 from ..loads.combinations.combine import Combined
 from ..loads.combinations.rules import RulesError
 from ..meshing import Plates
@@ -315,6 +316,25 @@ class Review:
         except RulesError as error:  # a rule file that is gone since the project was kept
             self.rules_fault = str(error)
             return Combined()
+
+    @property
+    def audit(self) -> Audit | str:
+        """The source's combinations against those of the settings' rule set, or why that cannot be said."""
+        return self._cache.get("audit", (self.settings.combinations.standard,), self._audited)
+
+    def _audited(self) -> Audit | str:
+        if not self.model.combinations:
+            return "the model brings no combinations of its own"
+        try:
+            made = made_combinations(self.model, self.settings, loads=self.distribution)
+        except RulesError as error:
+            return str(error)
+        if made.reduced:
+            return f"the rules give {made.count:,} combinations, too many to hold against the model's one by one"
+        if made.untyped:
+            named = ", ".join(made.untyped[:5])
+            return f"cases without a kind are in no combination of the rules: {named}; give them a kind first"
+        return audit(self.model.combinations, made.combinations, self.model.cases)
 
     def keep_combined(self, made: Combined) -> None:
         """Combinations that were made already, with the run."""

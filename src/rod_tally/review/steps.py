@@ -77,7 +77,7 @@ STEPS: tuple[Step, ...] = (
             Item("Direction", ("load.direction",)),
             Item("Values", ("load.magnitude", "load.factored", "load.jump", "load.slab_jump")),
             Item("Self-weight once", ("load.twice", "load.weight_again", "load.no_weight")),
-            Item("Combinations", ("combination.orientation", "combination.many")),
+            Item("Combinations", ("combination.orientation", "combination.many", "combination.unused")),
         ),
         "loads",
         "loads",

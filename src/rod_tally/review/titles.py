@@ -10,6 +10,7 @@ TITLES = {
     "check.cancelled": "Not checked",
     "check.failed": "A check failed",
     "combination.many": "Too many combinations",
+    "combination.unused": "Load case in no combination",
     "combination.orientation": "Seismic directions assumed",
     "cut.unplaced": "Cut without forces",
     "displacement.large": "Large displacement",

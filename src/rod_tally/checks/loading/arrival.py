@@ -109,6 +109,22 @@ def find_orientation(s: Subject) -> Iterator[Finding]:
     )
 
 
+@check("combination.unused")
+def find_unused_cases(s: Subject) -> Iterator[Finding]:
+    """Cases that none of the combinations that the source brings holds."""
+    if not s.model.combinations:
+        return
+    held = {n for c in s.model.combinations for n, v in c.factors.items() if v}
+    names = [c.name for c in s.model.cases.values() if c.name not in held and not c.empty]
+    if names:
+        one = len(names) == 1
+        shown = ", ".join(names[:8]) + (f" and {len(names) - 8} more" if len(names) > 8 else "")
+        text = f"Load case{'' if one else 's'} {shown} {'is' if one else 'are'} in none of the {len(s.model.combinations)} combinations."
+        yield Finding(
+            "combination.unused", "warning", text, tuple(names), None, ("Make combinations…", "Accept, because…")
+        )
+
+
 @check("load.no_weight")
 def find_no_weight(s: Subject) -> Iterator[Finding]:
     """No case that holds self-weight."""

@@ -55,6 +55,27 @@ def combinations(state: DeskState, units: UnitSet) -> Rows:
     return out
 
 
+def audited(state: DeskState, units: UnitSet) -> Rows:
+    """The model's combinations against those that the rule set makes of its cases."""
+    out = Rows(["Against the rules", "Combination", "Kind", "The rules' own", "What differs"])
+    review = state.review
+    if review is None:
+        return out
+    found = review.audit
+    if isinstance(found, str):
+        out.note = found[0].upper() + found[1:]
+        return out
+    words = {"match": "the same", "factors": "other factors", "extra": "no rule for it", "missing": "missing"}
+    counts = ", ".join(f"{found.count(s)} {w}" for s, w in words.items() if found.count(s))
+    unused = f"; in none: {', '.join(found.unused[:6])}" if found.unused else ""
+    out.note = f"{review.settings.combinations.standard}: {counts}{unused}"
+    order = {"factors": 0, "extra": 1, "missing": 2, "match": 3}
+    for r in sorted(found.rows, key=lambda r: order[r.status])[:MOST_ROWS]:
+        there = ("case", r.name) if r.status != "missing" else None
+        out.add([words[r.status], r.name, r.kind, r.twin or None, r.words or None], there)
+    return out
+
+
 def member_sums(state: DeskState, units: UnitSet) -> Rows:
     """What each member carries in the shown case, from everything: mean, peak and total of its one diagram."""
     f = units.force[1]

@@ -8,7 +8,7 @@ from ..quantities import UnitSet
 from ..session.state import DeskState
 from .change_rows import carried, changes
 from .force_rows import displacements, envelope, forces, reactions
-from .load_rows import cases, combinations, loads, member_sums
+from .load_rows import audited, cases, combinations, loads, member_sums
 from .model_rows import lines, materials, members, nodes, sections, surfaces
 from .response_rows import at_ends, at_node, at_stations, centres, modes, stacks, storey_cuts, storeys
 from .review_rows import findings, ready, tally
@@ -50,6 +50,7 @@ ASPECTS: dict[str, dict[str, Callable[[DeskState, UnitSet], Rows]]] = {
         "ends and middle": at_ends,
         "all stations": at_stations,
     },
+    "combinations": {"as they are": combinations, "against the rules": audited},
     "loads": {"as put on": loads, "summed on members": member_sums},
     "surface_forces": {
         "in the shown case": surface_forces,
