@@ -104,7 +104,7 @@ def one(members: int) -> dict[str, Any]:
     from rod_tally.model import LoadCase, MemberLoad, Settings
     from rod_tally.output.write import write_review
     from rod_tally.review.review import Review
-    from rod_tally.review.tally import tally
+    from rod_tally.review.tallies.tally import tally
     from rod_tally.transfer import transfer
 
     settings = Settings()

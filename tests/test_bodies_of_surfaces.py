@@ -130,7 +130,7 @@ def test_a_curved_wall_is_faceted_with_its_chord_error(tmp_path: Path) -> None:
     said = f"{5 * (1 - math.cos(step / 2)) * 1000:.0f} mm off the curve"
     assert said in pieces[0].guess
     # one wall in the tally, its facets tied to each other
-    from rod_tally.review.tally import tally
+    from rod_tally.review.tallies.tally import tally
 
     row = next(r for r in tally(m) if r.cls == "wall")
     assert (row.source, row.model) == (1, 1)

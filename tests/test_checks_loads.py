@@ -11,7 +11,7 @@ from rod_tally.desk.session.actions import edit_for
 from rod_tally.model import AreaLoad, Finding, LoadCase, MemberLoad, Model, NodeLoad, SpaceLoad, Storey, SurfaceJoint
 from rod_tally.model.settings import RunSettings, Settings
 from rod_tally.review import review
-from rod_tally.review.load_tally import by_origin, by_storey, load_rows, on_member
+from rod_tally.review.tallies.load_tally import by_origin, by_storey, load_rows, on_member
 
 from .floors import floor, wall
 

@@ -9,7 +9,7 @@ from shapely.geometry import Polygon
 from rod_tally.model import AreaLoad, LoadCase, MemberLoad, Model, NodeLoad, Settings, SpaceLoad, Surface, SurfaceJoint
 from rod_tally.model.geometry.triangles import triangles_of
 from rod_tally.review import Review, review
-from rod_tally.review.member_loads import member_diagrams
+from rod_tally.review.tallies.member_loads import member_diagrams
 
 from .frames import frame
 

@@ -7,7 +7,7 @@ import pytest
 
 from rod_tally.model import AreaLoad, LoadCase, MemberLoad, Model, NodeLoad, Settings
 from rod_tally.review import review
-from rod_tally.review.load_tally import load_rows
+from rod_tally.review.tallies.load_tally import load_rows
 
 from .floors import floor
 

@@ -16,7 +16,7 @@ from rod_tally.compare import Side, compare
 from rod_tally.demo.writer import IfcWriter
 from rod_tally.intake import read_source
 from rod_tally.model import Model, Settings, Surface
-from rod_tally.review.tally import tally
+from rod_tally.review.tallies.tally import tally
 from rod_tally.transfer import transfer
 
 TURNED = np.array([[0, 0, 1.0], [np.cos(0.5), np.sin(0.5), 0], [-np.sin(0.5), np.cos(0.5), 0]])

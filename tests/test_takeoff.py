@@ -14,7 +14,7 @@ from rod_tally.model.entities.loads import GRAVITY
 from rod_tally.output.spreadsheet import write_takeoff, write_workbook
 from rod_tally.output.tables import HEADERS
 from rod_tally.output.write import OutputError
-from rod_tally.review.takeoff import BY, takeoff
+from rod_tally.review.tallies.takeoff import BY, takeoff
 from rod_tally.review.work import read_model, review
 
 from .physical_models import bay, model

@@ -41,6 +41,9 @@ QTabWidget::pane {{ border: 0; border-top: 1px solid {EDGE}; }}
 QTabBar {{ background: {BAND}; }}
 QTabBar::tab {{ background: {BAND}; padding: 5px 6px; border: 0; }}
 QTabBar::tab:selected {{ background: {PAPER}; font-weight: bold; }}
+QListWidget {{ background: {PAPER}; border: 1px solid {EDGE}; selection-background-color: {WASH}; selection-color: {INK}; }}
+QListWidget::item {{ padding: 3px 4px; }}
+QListWidget::item:selected {{ background: {WASH}; color: {INK}; }}
 QTableView {{ background: {PAPER}; border: 0; gridline-color: {BAND}; selection-background-color: {WASH};
   selection-color: {INK}; alternate-background-color: {PAPER}; }}
 QHeaderView::section {{ background: {PAPER}; color: {MUTED}; border: 0; border-bottom: 1px solid {EDGE}; padding: 3px 6px; }}

@@ -31,7 +31,9 @@ from .commands.registry import COMMANDS, MENUS, Command
 from .commands.response_commands import ResponseDesk
 from .commands.rule_commands import RuleDesk
 from .commands.surface_commands import PlateDesk
+from .pages.command_finder import CommandFinder
 from .pages.details_panel import Slip
+from .pages.help_page import OF_STEP, SHORTCUTS, HelpPage
 from .pages.rules_page import RulesPage
 from .pages.runs_page import RunsPage
 from .pages.steps_panel import RoundPanel
@@ -85,6 +87,8 @@ class Window(QMainWindow):
         self.background = Background(self.session, self.state)
         self.rules: RulesPage | None = None
         self.runs: RunsPage | None = None
+        self.help: HelpPage | None = None
+        self.finder: CommandFinder | None = None
         self._build_menus()
         self._build()
         self._listen()
@@ -442,6 +446,18 @@ class Window(QMainWindow):
         self.runs.fill()
         self.runs.show()
         self.runs.raise_()
+
+    def show_help(self, keys: bool = False) -> None:
+        """The documentation of the step, or all commands with their shortcuts."""
+        if self.help is None:
+            self.help = HelpPage(self, lambda: [(c.menu, c.title, c.shortcut, c.help) for c in COMMANDS])
+        self.help.open_at(SHORTCUTS if keys else OF_STEP.get(self.state.step.name, ""))
+
+    def find_command(self) -> None:
+        """A list of commands that is narrowed by typing."""
+        if self.finder is None:
+            self.finder = CommandFinder(self, lambda: [(c, bool(c.when(self))) for c in COMMANDS], self.do)
+        self.finder.ask()
 
     def step_case(self, by: int) -> None:
         cases = self.state.cases()

@@ -16,7 +16,7 @@ from ..analysis.results.cuts import CUT_COMPONENTS, CutForces
 from ..analysis.results.stacks import stack_forces
 from ..model import Model
 from ..review.review import Review
-from ..review.takeoff import BY, TakeoffRow, takeoff
+from ..review.tallies.takeoff import BY, TakeoffRow, takeoff
 from .tables import HEADERS, tables
 from .write import OutputError, write_whole
 

@@ -10,7 +10,7 @@ from ..loads.combinations.orientation import directions, orientation
 from ..loads.combinations.rules import RuleSet, read_rules
 from ..model import Finding, Model, Settings
 from ..progress import Progress, silent
-from .forces import direct_force
+from .tallies.forces import direct_force
 
 
 def made_combinations(

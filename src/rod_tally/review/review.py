@@ -36,7 +36,7 @@ from .cache import Cache
 from .combining import made_combinations, reduced_finding
 from .decisions import Decision, Look
 from .envelopes import Envelopes
-from .tally import TallyRow, tally
+from .tallies.tally import TallyRow, tally
 
 OLD = "the model or the settings have changed since this run: run it again (F5)"
 NOT_RUN = "not run yet: results come with the run (F5)"

@@ -22,7 +22,7 @@ from ..transfer import transfer
 from .combining import made_combinations, reduced_finding
 from .ranking import ranked
 from .review import Review
-from .tally import tally
+from .tallies.tally import tally
 
 NOT_CHECKED = Finding("check.cancelled", "warning", "This model has not been checked yet.")
 

@@ -310,7 +310,11 @@ COMMANDS: tuple[Command, ...] = (
     Command("help.units", "Other units", "View", "Ctrl+U", lambda w: w.next_units(), always, "", True),
     Command("help.log", "Transfer log", "Help", "Ctrl+L", lambda w: w.tables.show_table("log"), opened,
             "What was moved, guessed and skipped on the way in"),
-    Command("help.about", "About Rod Tally", "Help", "F1", lambda w: w.dialogs.about(), always),
+    Command("help.step", "Help on this step", "Help", "F1", lambda w: w.show_help(), always, "What is done here and how"),
+    Command("help.keys", "All commands and shortcuts", "Help", "", lambda w: w.show_help(True), always),
+    Command("help.find", "Find a command…", "Help", "F3", lambda w: w.find_command(), always,
+            "By its title, by what it does, or by other words for it"),
+    Command("help.about", "About Rod Tally", "Help", "", lambda w: w.dialogs.about(), always, "", True),
     *(
         Command(f"round.{s.name.lower()}", s.name, "Round", f"Alt+{k}", _to(s), opened, f"Take the step {s.name}")
         for k, s in enumerate(STEPS, 1)

@@ -9,8 +9,8 @@ from ...model import AreaLoad, LoadCase
 from ...model.entities.surface import across, normal_of, sound
 from ...model.geometry.triangles import triangles_of
 from ...model.geometry.vectors import Array
-from ...review.load_tally import ORIGINS, origin_of
-from ...review.member_loads import MemberDiagram, member_diagrams
+from ...review.tallies.load_tally import ORIGINS, origin_of
+from ...review.tallies.member_loads import MemberDiagram, member_diagrams
 from ..session.state import VALUES
 from ..theme import GRAPHITE, KINDS, MOSS, MUTED, OCHRE, PINE, RUST
 from ..view.canvas import Canvas, arrow

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QPushButton, QScrollAre
 
 from ...analysis.results.results import COMPONENTS
 from ...model import Finding, Member, Surface
-from ...review.load_tally import on_member
+from ...review.tallies.load_tally import on_member
 from ...review.titles import title_of
 from ..overlays.model import support_words
 from ..quantities import FORCE_KIND, METRIC, UnitSet

@@ -15,7 +15,7 @@ from ...analysis.results.results import COMPONENTS, Results
 from ...model import Member, Release
 from ...model.geometry.vectors import Array
 from ...review import Review
-from ...review.load_tally import on_member
+from ...review.tallies.load_tally import on_member
 from ..quantities import FORCE_KIND, UnitSet
 from ..session.state import DeskState
 from ..theme import GRAPHITE, INK, MUTED, OCHRE, PINE, RUST

@@ -16,7 +16,7 @@ from ...progress import Progress
 from ...project import Project
 from ...project.prints import is_old
 from ...review import Review
-from ...review.tally import tally
+from ...review.tallies.tally import tally
 from ...review.work import assess, attach_carried, attach_comparison, check_unrun, first_look
 from .state import Revision
 

@@ -6,8 +6,8 @@ import numpy as np
 
 from ...model.geometry.vectors import Array
 from ...review import CASE, Review
-from ...review.load_tally import ORIGINS, LoadRow, by_origin, by_storey, load_rows
-from ...review.member_loads import member_diagrams
+from ...review.tallies.load_tally import ORIGINS, LoadRow, by_origin, by_storey, load_rows
+from ...review.tallies.member_loads import member_diagrams
 from ..quantities import UnitSet
 from ..session.state import DeskState
 from .rows import Pick, Rows

@@ -7,7 +7,7 @@ import numpy as np
 from ...review import Review
 from ...review.decisions import Look
 from ...review.readiness import readiness
-from ...review.takeoff import takeoff
+from ...review.tallies.takeoff import takeoff
 from ...review.titles import title_of
 from ..quantities import UnitSet
 from ..session.state import DeskState

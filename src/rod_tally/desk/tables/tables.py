@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from ...review.takeoff import BY
+from ...review.tallies.takeoff import BY
 from ..pages.before_after import ParityPlot
 from ..quantities import METRIC, UnitSet
 from ..session.state import DeskState

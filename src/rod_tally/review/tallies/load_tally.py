@@ -6,10 +6,10 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from ..model import LoadCase
-from ..model.geometry.vectors import Array
+from ...model import LoadCase
+from ...model.geometry.vectors import Array
+from ..review import Review
 from .forces import direct_force, member_force
-from .review import Review
 
 NOTHING = 1e-3  # N; sums of less are rounding
 ORIGINS = ("self-weight", "slabs", "cladding", "in space", "members and nodes")

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..model import LoadCase, Model
-from ..model.geometry.vectors import Array
-from ..model.member_force import member_force
+from ...model import LoadCase, Model
+from ...model.geometry.vectors import Array
+from ...model.member_force import member_force
 
 
 def direct_force(model: Model, case: LoadCase) -> Array:

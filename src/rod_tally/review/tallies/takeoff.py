@@ -7,8 +7,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from ..model import Member, Model, Surface
-from ..model.entities.loads import GRAVITY
+from ...model import Member, Model, Surface
+from ...model.entities.loads import GRAVITY
 
 Part = Member | Surface
 

@@ -8,10 +8,10 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from ..model import LoadCase, MemberLoad, Model
-from ..model.geometry.vectors import Array
+from ...model import LoadCase, MemberLoad, Model
+from ...model.geometry.vectors import Array
+from ..review import Review
 from .load_tally import origin_of
-from .review import Review
 
 SAME = 1e-7  # m; places nearer than this are one
 OWN, DIRECT = "self-weight", "members and nodes"

@@ -6,8 +6,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from ..model import Model, Skipped
-from ..model.geometry.vectors import Array
+from ...model import Model, Skipped
+from ...model.geometry.vectors import Array
 
 ORDER = (
     "beam", "column", "brace", "wall", "slab", "plate", "roof", "ramp", "stair", "footing", "pile",
