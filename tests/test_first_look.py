@@ -131,3 +131,28 @@ def test_every_table_belongs_to_a_step_or_to_all_and_is_at_hand(window: Window) 
     assert shown == {"Findings", "Nodes", "Members", "Reactions"}
     window.do(next(c for c in COMMANDS if c.id == "view.tables"))
     assert all(tables.isTabVisible(k) for k in range(tables.count()))
+
+
+def test_a_source_that_changes_on_disk_is_offered_as_a_revision(
+    window: Window, qtbot: QtBot, loft_a: Path, loft_b: Path, tmp_path: Path
+) -> None:
+    source = tmp_path / "model.ifc"
+    source.write_bytes(loft_a.read_bytes())
+    window.session.settings.transfer.slabs = "two-way"
+    window.session.open(source)
+    rested(qtbot, window)
+    told: list[Path] = []
+    window.session.asked_changed.connect(told.append)
+    other = tmp_path / "other.txt"
+    other.write_text("a neighbour in the folder is no change")
+    qtbot.wait(2200)
+    assert told == []
+    part = tmp_path / "model.part"
+    part.write_bytes(loft_b.read_bytes())
+    part.replace(source)  # as programs do that write whole files
+    qtbot.waitUntil(lambda: bool(told), timeout=8000)
+    assert told == [source] and "another file" in window.dialogs.message.text()
+    next(b for b in window.dialogs.message.buttons() if b.text() == "Take it in").click()
+    rested(qtbot, window)
+    assert [r.name for r in window.state.revisions] == ["Revision A", "Revision B"]
+    assert window.state.comparison is not None and window.state.comparison.count("added") > 0

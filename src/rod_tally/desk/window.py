@@ -239,6 +239,7 @@ class Window(QMainWindow):
         session.asked_form.connect(self._form)
         session.asked_again.connect(self.dialogs.ask_again)
         session.asked_cost.connect(self.dialogs.ask_cost)
+        session.asked_changed.connect(self.dialogs.ask_changed)
         self.tables.said.connect(self._say)
         session.asked_view.connect(lambda at: self.view.take_me_there(np.array(at)) if at else None)
         session.jobs.changed.connect(self._working)

@@ -146,6 +146,21 @@ class Dialogs(QObject):
         box.open()
         self.message = box
 
+    def ask_changed(self, path: Path) -> None:
+        """Offer to take in a source that has changed on disk."""
+        box = QMessageBox(self.window)
+        box.setWindowTitle("The source has changed")
+        box.setText(
+            f"{path.name} is another file now. Take it in as a further revision? What was reviewed stays as it is."
+        )
+        now = box.addButton("Take it in", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Not now", QMessageBox.ButtonRole.RejectRole)
+        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        assert now is not None
+        now.clicked.connect(lambda: self.session.take_in(path))
+        box.open()
+        self.message = box
+
     def ask_cost(self, cost: Cost) -> None:
         """Whether a run should be started that costs more than is spent unasked, and what would cost less."""
         box = QMessageBox(self.window)

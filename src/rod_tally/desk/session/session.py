@@ -31,6 +31,7 @@ from .runs import Runs
 from .state import DeskState, Revision
 from .taking_in import take_in, take_new
 from .undo_commands import Again, CarriedIn, Correct, CorrectAll, Decide, Look
+from .watching import SourceWatch
 
 UNCHECKED = Finding(
     "check.cancelled",
@@ -48,6 +49,7 @@ class Session(SessionBase):
     asked_map = pyqtSignal(str)
     asked_form = pyqtSignal(str)  # a dialog by name: section, material, support …
     asked_again = pyqtSignal(int)  # so many corrections were made on this source before
+    asked_changed = pyqtSignal(object)  # the source of the latest revision is another file now
     asked_cost = pyqtSignal(object)  # a run that costs more than is spent unasked
     previewed = pyqtSignal(object)
 
@@ -56,6 +58,7 @@ class Session(SessionBase):
         self.undo = QUndoStack(self)
         self.runs = Runs(self, self.asked_cost.emit)
         self.exports = Exports(self)
+        self.watch = SourceWatch(state, self.asked_changed.emit)
         self.before: list[dict[str, Any]] = []  # corrections made on the current source before
 
     # -- files ---------------------------------------------------------------------------------------------------
