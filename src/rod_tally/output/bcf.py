@@ -12,15 +12,15 @@ from typing import Any
 import numpy as np
 
 from ..model import Finding
+from ..review.answers import OURS, SPACE, exact_topic_id, topic_id
 from ..review.decisions import decision_on
 from ..review.review import Review
 from ..review.titles import title_of
 from .sketch import Sketches
 from .write import OutputError, write_whole
 
-SPACE = uuid.UUID("5d8f1e0a-6b1c-4a6e-8f0b-2f6f0d6c7a11")
 GLOBAL_ID = re.compile(r"[0-3][0-9A-Za-z_$]{21}")
-AUTHOR = "Rod Tally"
+AUTHOR = OURS
 STATUS = {None: "Open", "accepted": "Accepted", "corrected": "Corrected"}
 PICTURES = 300  # of places; beyond that a topic has its view alone
 MOST_IDS = 500  # parts that one view selects
@@ -62,9 +62,9 @@ def _topic(file: Any, mdl: Any, review: Review, f: Finding, sketches: Sketches |
     topic = file.add_topic(
         title, f.message, AUTHOR, topic_type=f.severity, topic_status=STATUS[made.decision if made else None]
     )
-    guid = str(uuid.uuid5(SPACE, f"{review.model.name}/{f.key}"))
+    guid = topic_id(review.model.name, f)
     if guid in file.topics:
-        guid = str(uuid.uuid5(SPACE, f"{review.model.name}/{f.key}/{f.message}/{f.at}"))
+        guid = exact_topic_id(review.model.name, f)
     file.topics[guid] = file.topics.pop(topic.guid)
     topic.topic.guid = guid
     topic._topic_dir = Path(guid)

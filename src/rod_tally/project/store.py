@@ -26,6 +26,7 @@ from ..compare import Comparison
 from ..compare.carry import Carried, CarriedOver
 from ..meshing import Plates
 from ..model import Model, Settings
+from ..review.answers import Answer
 from ..review.decisions import Decision, Look
 from .codec import RecordError, pack, unpack
 from .lock import Lock
@@ -55,6 +56,11 @@ MIGRATIONS = (
                           created TEXT NOT NULL);
     """,
     "ALTER TABLE looked ADD COLUMN author TEXT NOT NULL DEFAULT '';",
+    """
+    CREATE TABLE answer (id INTEGER PRIMARY KEY, revision INTEGER NOT NULL REFERENCES revision(id), finding TEXT NOT NULL,
+                         status TEXT NOT NULL, author TEXT NOT NULL, written TEXT NOT NULL, text TEXT NOT NULL,
+                         created TEXT NOT NULL);
+    """,
 )
 RENAMED = {"load.lost": "load.uncarried"}
 DECISIONS = ("open", "accepted", "corrected")
@@ -367,6 +373,27 @@ class Project:
             for m in labels.modes:
                 m.shape = stored.get(f"mode {m.mode}")
         return Dynamics(labels.modes, labels.centres)
+
+    def add_answers(self, revision: int, answers: list[Answer]) -> int:
+        """Keep answers of the modellers to findings; those that are kept already are left out. How many were new."""
+        known = {(a.key, a.status, a.author, a.when, a.text) for a in self.answers(revision)}
+        new = [a for a in answers if (a.key, a.status, a.author, a.when, a.text) not in known]
+        with self._transaction() as db:
+            db.executemany(
+                "INSERT INTO answer (revision, finding, status, author, written, text, created) VALUES (?, ?, ?, ?, ?, ?, ?)",
+                [(revision, a.key, a.status, a.author, a.when, a.text, now()) for a in new],
+            )
+        return len(new)
+
+    def answers(self, revision: int) -> list[Answer]:
+        """Answers to findings of a revision, in the order in which they came."""
+        try:
+            rows = self._db.execute(
+                "SELECT finding, status, author, written, text FROM answer WHERE revision = ? ORDER BY id", (revision,)
+            ).fetchall()
+        except sqlite3.OperationalError:  # a project of an earlier release, opened to be read only
+            return []
+        return [Answer(*row) for row in rows]
 
     def keep_carried(self, revision: int, carried: CarriedOver | None) -> None:
         """What was carried over to a revision, with where it went; None where that was taken back."""

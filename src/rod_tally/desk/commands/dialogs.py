@@ -67,6 +67,13 @@ class Dialogs(QObject):
         if path:
             self.session.exports.ifc(Path(path if path.lower().endswith(".ifc") else path + ".ifc"), results)
 
+    def ask_answers(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(
+            self.window, "Read answers", self._folder(), "Topics, BCF (*.bcf *.bcfzip)"
+        )
+        if path:
+            self.session.read_answers(Path(path))
+
     def ask_settings(self) -> None:
         path, _ = QFileDialog.getOpenFileName(self.window, "Read settings", self._folder(), "Settings (*.toml)")
         if path:

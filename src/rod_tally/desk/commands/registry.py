@@ -102,6 +102,8 @@ COMMANDS: tuple[Command, ...] = (
             "Every table of the review in one file, SI"),
     Command("file.report", "Write the report…", "File", "", lambda w: w.dialogs.ask_report(), ready,
             "The review with its decisions as HTML or PDF, or its findings for the modellers as BCF"),
+    Command("file.answers", "Read answers (BCF)…", "File", "", lambda w: w.dialogs.ask_answers(), ready,
+            "What the modellers wrote to findings, put at them"),
     Command("file.table", "Write this table…", "File", "", lambda w: w.dialogs.ask_table(), opened,
             "The table in front as it is filtered, as a spreadsheet or CSV"),
     Command("file.picture", "Keep a picture…", "File", "Ctrl+P", lambda w: w.dialogs.ask_picture(), opened,

@@ -315,6 +315,10 @@ class Slip(QScrollArea):
         self._text(f"{mark} {title_of(finding)}", colour, bold=True)
         self._text(finding.code, MUTED, size=10)
         self._text(finding.message)
+        for a in revision.answers_to(finding):
+            who = " · ".join(p for p in (a.author, a.when[:16].replace("T", " "), a.status) if p)
+            self._text(f"Answer: {a.text}" if a.text else "Answered", PINE)
+            self._text(who, MUTED, size=10)
         if status != "open":
             self._text(f"{status}: {reason}" if reason else status, MOSS)
             self._button("Open it again", lambda: self.asked.emit(finding, "reopen"))

@@ -48,7 +48,7 @@ def load_project(path: Path, progress: Progress) -> tuple[Project, list[Revision
         looks = {x.item: (x.by, x.when) for x in project.looks(row.id)}
         revisions.append(
             Revision(
-                row.id, row.name, done, project.decisions(row.id), set(looks), looks, run_name,
+                row.id, row.name, done, project.decisions(row.id), set(looks), looks, project.answers(row.id), run_name,
                 runs[-1].print if runs else "",
             )
         )  # fmt: skip

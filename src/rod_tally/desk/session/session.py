@@ -14,6 +14,7 @@ from PyQt6.QtGui import QUndoStack
 
 from ...checks import Subject, run_checks
 from ...intake import read_source
+from ...intake.bcf_answers import read_topics
 from ...loads import Distribution
 from ...model import Finding, Settings, SettingsError
 from ...model.edits import Edit, MapMaterial, MapProfile
@@ -21,6 +22,7 @@ from ...progress import Progress
 from ...project import Project, ProjectError
 from ...project.prints import is_old
 from ...project.store import SUFFIX
+from ...review.answers import Answer, answers_of
 from ...review.ranking import ranked
 from ...transfer.joining.preview import preview_joins
 from .actions import ACCEPT, FORMS, GO, MAP, REOPEN, edits_for
@@ -148,6 +150,29 @@ class Session(SessionBase):
         self.memory.opened(path)
         self.project_changed.emit()
         self.said.emit(f"Saved as {path}; every step is saved there from now on")
+
+    def read_answers(self, path: Path) -> None:
+        """Answers of the modellers from a BCF file, put at the findings of the current revision and kept."""
+        revision, project = self.state.revision, self.project
+        if revision is None or project is None:
+            return
+
+        def work(progress: Progress) -> tuple[list[Answer], int, int]:
+            topics = read_topics(path)
+            review = revision.review
+            told = [f"{status}: {reason}" if reason else status for status, reason in revision.decisions.values()]
+            found, strange = answers_of(topics, review.findings, review.model.name, told)
+            new = project.add_answers(revision.id, found)
+            return project.answers(revision.id), new, len(strange)
+
+        def done(value: tuple[list[Answer], int, int]) -> None:
+            revision.answers, new, strange = value
+            self.state.decided.emit()
+            self.state.picked_changed.emit()
+            other = f"; {strange} topics are about none of its findings" if strange else ""
+            self.said.emit(f"{new} new answers to findings of {revision.name}{other}")
+
+        self.start("Reading answers", work, done)
 
     def read_settings(self, path: Path) -> None:
         try:

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from ...compare import Comparison
 from ...model import Finding
 from ...review import STEPS, Review, Step, step_of
+from ...review.answers import Answer
 
 LOADS = ("loads", "arrived")  # overlays that show loads and need no results
 VALUES = "values"  # the label that overlays of loads write themselves
@@ -25,6 +26,7 @@ class Revision:
     decisions: dict[str, tuple[str, str]] = field(default_factory=dict)
     looked: set[str] = field(default_factory=set)
     looks: dict[str, tuple[str, str]] = field(default_factory=dict)  # by whom and when, of what was looked at
+    answers: list[Answer] = field(default_factory=list)  # of the modellers, to findings
     run_name: str = ""
     run_print: str = ""  # of the run that is on show
 
@@ -44,6 +46,11 @@ class Revision:
         """Decision and reason; of findings gathered in one, open as long as one of them is."""
         all_of = [self.decisions.get(key, ("open", "")) for key in finding.keys]
         return next((d for d in all_of if d[0] == "open"), all_of[0])
+
+    def answers_to(self, finding: Finding) -> list[Answer]:
+        """What the modellers wrote to a finding, or to one of those it gathers."""
+        keys = {finding.key, *finding.keys}
+        return [a for a in self.answers if a.key in keys]
 
     def open_findings(self, step: Step | None = None, severity: str | None = None) -> list[Finding]:
         """Findings without a decision, of a step and a severity if these are given."""

@@ -41,6 +41,11 @@ def findings(state: DeskState, units: UnitSet) -> Rows:
                 break
         status, reason = revision.decided(f)
         shown = status + (f": {reason}" if reason else "")
+        answers = revision.answers_to(f)
+        if answers:
+            shown += (
+                f" · {len(answers)} answer{'s' if len(answers) > 1 else ''}: {answers[-1].text or answers[-1].status}"
+            )
         out.add([SEVERITY_MARK[f.severity], title_of(f), where, f.message, shown, f.code], pick, "; ".join(f.actions))
     return out
 
