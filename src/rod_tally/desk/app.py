@@ -8,16 +8,19 @@ import sys
 import tempfile
 from pathlib import Path
 from types import TracebackType
+from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QEventLoop, QTimer
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtCore import QEventLoop, QSize, Qt, QTimer
+from PyQt6.QtGui import QColor, QPainter, QPixmap
+from PyQt6.QtWidgets import QApplication, QSplashScreen
 
-from ..demo.project import make_demo
-from ..review import STEPS
-from ..review.summary import summary
 from .session.jobs import where_logged
-from .theme import dress
-from .window import Window
+from .tally_mark import mark
+from .theme import INK, MUTED, PAPER, dress
+
+# the window, and with it the core and the libraries of the view, come after the start picture is on the screen
+if TYPE_CHECKING:
+    from .window import Window
 
 PICTURE = "rod-tally-demo.png"
 log = logging.getLogger(__name__)
@@ -36,10 +39,19 @@ def application() -> QApplication:
 def start(files: list[Path] | None = None, demo: bool = False, picture: Path | None = None) -> int:
     """Show the window until it is closed; on a virtual display print the demo's summary, keep a picture, and end."""
     app = application()
+    picture_of_start = start_picture()
+    picture_of_start.show()
+    app.processEvents()
+    from ..demo.project import make_demo
+    from .window import Window
+
     with tempfile.TemporaryDirectory(prefix="rod-tally-") as folder:
-        window = Window()
+        window = Window(view_later=True)
         tell_faults(window)
         window.show()
+        picture_of_start.finish(window)
+        app.processEvents()
+        window.view.begin()
         for path in files or []:
             window.session.open(path)
         if demo:
@@ -47,6 +59,23 @@ def start(files: list[Path] | None = None, demo: bool = False, picture: Path | N
         if demo and (picture or os.environ.get("ROD_TALLY_VIRTUAL_DISPLAY")):
             return show_once(app, window, picture or Path(PICTURE))
         return app.exec()
+
+
+def start_picture() -> QSplashScreen:
+    """What is on the screen while the libraries are loaded: the mark and the name."""
+    pixmap = QPixmap(QSize(360, 150))
+    pixmap.fill(QColor(PAPER))
+    painter = QPainter(pixmap)
+    painter.drawPixmap(24, 43, mark(64).pixmap(QSize(64, 64)))
+    font = painter.font()
+    font.setPointSize(20)
+    painter.setFont(font)
+    painter.setPen(QColor(INK))
+    painter.drawText(112, 84, "Rod Tally")
+    painter.end()
+    out = QSplashScreen(pixmap)
+    out.showMessage("  starting …", Qt.AlignmentFlag.AlignBottom, QColor(MUTED))
+    return out
 
 
 def tell_faults(window: Window) -> None:
@@ -65,6 +94,9 @@ def tell_faults(window: Window) -> None:
 
 def show_once(app: QApplication, window: Window, picture: Path) -> int:
     """The demo without anybody watching."""
+    from ..review import STEPS
+    from ..review.summary import summary
+
     settle(window, 60)
     for revision in window.state.revisions:
         print(summary(revision.review), end="\n\n")

@@ -64,7 +64,8 @@ class Window(QMainWindow):
     cut_desk: CutDesk
     response_desk: ResponseDesk
 
-    def __init__(self) -> None:
+    def __init__(self, view_later: bool = False) -> None:
+        """`view_later`: the picture is begun by `view.begin`, once the window is on the screen."""
         super().__init__()
         self.state = DeskState()
         self.session = Session(self.state)
@@ -72,7 +73,7 @@ class Window(QMainWindow):
         self.setWindowIcon(mark())
         self.resize(1280, 800)
         self.actions_: dict[str, QAction] = {}
-        self.view = View(self.state)
+        self.view = View(self.state, view_later)
         self.tables = Tables(self.state)
         self.slip = Slip(self.state)
         self.round = RoundPanel(self.state)

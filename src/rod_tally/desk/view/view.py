@@ -52,7 +52,8 @@ class View(QWidget):
 
     drawn = pyqtSignal()
 
-    def __init__(self, state: DeskState) -> None:
+    def __init__(self, state: DeskState, later: bool = False) -> None:
+        """`later`: the picture is begun by `begin`, once the window is on the screen: its libraries take seconds to load."""
         super().__init__()
         self.state = state
         self.units: UnitSet = METRIC
@@ -64,36 +65,20 @@ class View(QWidget):
         self._model_seen: object = None
         self._turned = False  # the camera has moved since symbols were last given their size
         self.direction = "3d"
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(0, 0, 0, 0)
+        self._layout.setSpacing(0)
+        self._panel = QLabel("The view is being made ready …")
+        self._panel.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._panel.setStyleSheet(f"color: {MUTED};")
+        self._layout.addWidget(self._panel, 1)
         self.legend = QLabel()
         self.legend.setObjectName("legend")
         self.legend.setTextFormat(Qt.TextFormat.RichText)
         self.legend.setWordWrap(True)
         self.legend.setContentsMargins(9, 4, 9, 4)
         self.legend.setStyleSheet(f"background: {SHEET};")
-        if opengl_works():
-            from .canvas import Canvas
-            from .screen import Screen
-
-            self.plotter = Screen(self, self._keep_size, self._draw_plainly)
-            self.plotter.set_background(PAPER)
-            self.plotter.enable_parallel_projection()
-            self.plotter.enable_anti_aliasing("msaa", multi_samples=4)
-            self.canvas = Canvas(self.plotter)
-            self.plotter.interactor.installEventFilter(self)
-            self.plotter.camera.AddObserver("ModifiedEvent", lambda *_: self._camera_moved())
-            layout.addWidget(self.plotter.interactor, 1)
-        else:
-            panel = QLabel(
-                "The view needs OpenGL, and this display has none.\n"
-                "Tables, findings, runs and comparison all work without it."
-            )
-            panel.setAlignment(Qt.AlignmentFlag.AlignCenter)
-            panel.setStyleSheet(f"color: {MUTED};")
-            layout.addWidget(panel, 1)
-        layout.addWidget(self.legend)
+        self._layout.addWidget(self.legend)
         self.animated = False
         self._clock = QElapsedTimer()
         self._beat = QTimer(self)
@@ -105,6 +90,31 @@ class View(QWidget):
         self._redraw.timeout.connect(self.draw)
         for signal in (state.revision_changed, state.overlay_changed, state.shown_changed, state.picked_changed):
             signal.connect(self._redraw.start)
+        if not later:
+            self.begin()
+
+    def begin(self) -> None:
+        """Make the picture; where there is no OpenGL a panel says so."""
+        if self.plotter is not None:
+            return
+        if opengl_works():
+            from .canvas import Canvas
+            from .screen import Screen
+
+            self.plotter = Screen(self, self._keep_size, self._draw_plainly)
+            self.plotter.set_background(PAPER)
+            self.plotter.enable_parallel_projection()
+            self.plotter.enable_anti_aliasing("msaa", multi_samples=4)
+            self.canvas = Canvas(self.plotter)
+            self.plotter.interactor.installEventFilter(self)
+            self.plotter.camera.AddObserver("ModifiedEvent", lambda *_: self._camera_moved())
+            self._panel.hide()
+            self._layout.insertWidget(0, self.plotter.interactor, 1)
+        else:
+            self._panel.setText(
+                "The view needs OpenGL, and this display has none.\n"
+                "Tables, findings, runs and comparison all work without it."
+            )
         self._redraw.start()
 
     def animate(self, on: bool) -> None:
