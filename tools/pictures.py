@@ -84,16 +84,17 @@ def arrived(w: Window) -> None:
     w.tables.show_table("cases")
 
 
-def load_page(w: Window) -> None:
-    w.state.choose(1)
-    w.state.show_overlay("arrived")
-    w.state.set_view(case="Wind y")
-    w.tables.pages["tally"].choice.setCurrentText("loads by case")
-    w.tables._tally_by("loads by case")
-    w.tables.show_table("tally")
-    model = w.state.review.model if w.state.review else None
-    assert model is not None
-    w.state.pick("member", next(m.id for m in model.members.values() if m.cls == "column"))
+def closeout(w: Window) -> None:
+    """What a signature needs, with a part of the first revision looked at and decided on."""
+    w.state.choose(0)
+    revision = w.state.revision
+    assert revision is not None
+    for item in ("Framing/Gaps", "Framing/Doubled", "Supports/Bases held"):
+        if item not in revision.looked:
+            w.session.look(item)
+    doubled = next(f for f in revision.review.findings if f.code == "join.duplicate")
+    w.session.decide(doubled, "accepted", "two flanges of one built-up beam")
+    w.state.go(STEP["Close-out"])
 
 
 def combinations(w: Window) -> None:
@@ -178,7 +179,7 @@ VIEWS: dict[str, Callable[[Window], None]] = {
         supports,
         loads,
         arrived,
-        load_page,
+        closeout,
         combinations,
         run,
         response,

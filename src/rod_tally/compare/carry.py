@@ -106,7 +106,7 @@ def _described(record: dict[str, Any]) -> str:
         "SetSupport": "a support", "SetRelease": "a release", "PinBoth": "pinned ends", "SetSection": "a section", "SetMaterial": "a material",
         "MapProfile": "a mapped profile", "MapMaterial": "a mapped material", "JoinEnd": "a joined end", "KeepApart": "an end kept apart",
         "JoinCrossing": "a joined crossing", "MoveNodes": "moved nodes", "DeleteMembers": "deleted parts", "SplitMember": "a split member",
-        "MergeMembers": "merged members", "AddCases": "load cases", "AddLoads": "loads", "SetCombinations": "combinations", "AddCuts": "cuts", "AddMembers": "added members", "SetDiaphragm": "rigid floors",
+        "MergeMembers": "merged members", "AddCases": "load cases", "AddLoads": "loads", "SetCombinations": "combinations", "AddCuts": "cuts", "AddMembers": "added members", "OwnSection": "a section of one's own", "SetDiaphragm": "rigid floors",
         "SetCase": "a changed load case", "DeleteCases": "deleted load cases", "HoldFoot": "a held wall foot", "SetThickness": "a thickness",
     }  # fmt: skip
     name = str(record.get("edit", "?"))

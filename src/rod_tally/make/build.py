@@ -25,7 +25,7 @@ from ..model import (
 )
 from ..model.catalogue.catalogue import catalogue, catalogue_section
 from ..model.catalogue.grades import grades
-from ..model.catalogue.shapes import box, circle, rectangle
+from ..model.catalogue.own import own_section
 from ..model.entities.section import Section
 from .recipe import Recipe
 
@@ -78,12 +78,7 @@ class _Builder:
         own = self.recipe.sections.get(name)
         if own is None:
             return catalogue_section(name) if name in catalogue() else Section(name, "")
-        sizes: dict[str, float] = {k: float(v) for k, v in own.items() if k != "shape"}
-        if own["shape"] == "rectangle":
-            return rectangle(name, sizes["width"], sizes["depth"])[0]
-        if own["shape"] == "box":
-            return box(name, sizes["width"], sizes["depth"], sizes["wall"])[0]
-        return circle(name, sizes["diameter"] / 2, sizes.get("wall"))[0]
+        return own_section(name, own["shape"], {k: float(v) for k, v in own.items() if k != "shape"})
 
     def id(self, *what: Any) -> str:
         return str(

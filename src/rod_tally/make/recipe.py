@@ -9,18 +9,14 @@ from typing import Any
 
 from ..model.catalogue.catalogue import catalogue, near_names
 from ..model.catalogue.grades import grades
+from ..model.catalogue.own import SHAPES, own_section
+from ..model.catalogue.shapes import ShapeError
 
 KINDS = ("frame", "facade")
 MOST = 100_000  # members; a recipe that asks for more is a slip of the pen
 NEEDED = {"frame": ("storeys", "bays_x", "bays_y"), "facade": ("storeys", "spacings")}
 FRAME_ONLY = ("bays_x", "bays_y", "slab", "slab_material")
 FACADE_ONLY = ("spacings", "cross_members", "exceptions", "sideways", "pane_weight", "wind", "line_load")
-OWN = {
-    "rectangle": ("width", "depth"),
-    "box": ("width", "depth", "wall"),
-    "circle": ("diameter",),
-    "tube": ("diameter", "wall"),
-}
 
 
 class RecipeError(ValueError):
@@ -231,12 +227,18 @@ def _sections(key: str, value: Any) -> dict[str, dict[str, Any]]:
         raise RecipeError(f'{key} must be tables, [{key}."name"]')
     for name, own in value.items():
         shape = own.get("shape")
-        if shape not in OWN:
-            raise RecipeError(f"{key}.{name}.shape is {shape!r}; it must be one of {', '.join(OWN)}")
-        if set(own) != {"shape", *OWN[shape]}:
-            raise RecipeError(f"{key}.{name}: a {shape} has {', '.join(OWN[shape])}")
-        for size in OWN[shape]:
-            _number(1e-4, 10.0)(f"{key}.{name}.{size}", own[size])
+        if shape not in SHAPES:
+            raise RecipeError(f"{key}.{name}.shape is {shape!r}; it must be one of {', '.join(SHAPES)}")
+        needed, more = SHAPES[shape]
+        if not {"shape", *needed} <= set(own) <= {"shape", *needed, *more}:
+            raise RecipeError(f"{key}.{name}: a {shape} has {', '.join((*needed, *more))}")
+        low = 1e-12 if shape == "values" else 1e-4
+        for size in set(own) - {"shape"}:
+            _number(low, 10.0)(f"{key}.{name}.{size}", own[size])
+        try:
+            own_section(name, shape, {k: v for k, v in own.items() if k != "shape"})
+        except ShapeError as error:
+            raise RecipeError(f"{key}.{name}: {error}") from None
     return value
 
 

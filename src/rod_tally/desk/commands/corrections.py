@@ -11,6 +11,7 @@ from ...model import FIXED, FREE, Model, Release, Support
 from ...model.catalogue.catalogue import catalogue, catalogue_name, near_names
 from ...model.catalogue.grade_names import standard_of
 from ...model.catalogue.grades import grades
+from ...model.catalogue.own import SHAPES
 from ...model.edits import (
     AddMembers,
     DeleteMembers,
@@ -21,6 +22,7 @@ from ...model.edits import (
     KeepApart,
     MergeMembers,
     MoveNodes,
+    OwnSection,
     PinBoth,
     ReverseMembers,
     SetBedding,
@@ -154,6 +156,37 @@ class Corrections:
         text = f"{len(self.members())} members are selected."
         fields = [Field("section", "section", now, names, free=True)]
         self._ask("Section", text, fields, lambda v: SetSection(self.members(), v["section"]))
+
+    def ask_own_section(self, shape: str = "") -> None:
+        """A section of one's own for the selected members: its shape first, then its sizes."""
+        model, ids = self.model, self.members()
+        if model is None or not ids:
+            return
+        if not shape:
+            self.form = Form(
+                self.window, "A section of one's own", f"{len(ids)} members are selected.",
+                [Field("shape", "shape", "rectangle", list(SHAPES))], lambda v: self.ask_own_section(v["shape"]),
+            )  # fmt: skip
+            self.form.open()
+            return
+        needed, more = SHAPES[shape]
+        plain = shape == "values"
+        factor = {"area": 1e4, "avy": 1e4, "avz": 1e4, "iy": 1e8, "iz": 1e8, "j": 1e8} if plain else {}
+        unit = {"area": "cm²", "avy": "cm²", "avz": "cm²", "iy": "cm⁴", "iz": "cm⁴", "j": "cm⁴"}
+        number = 1
+        while f"own {shape} {number}" in model.sections:
+            number += 1
+        fields = [Field("name", "name", f"own {shape} {number}", [f"own {shape} {number}"], free=True)]
+        fields += [
+            Field(k, k.replace("_", " "), 0.0 if k in more else 100.0, unit=unit.get(k, "mm"), low=0.0, high=1e9)
+            for k in (*needed, *more)
+        ]  # fmt: skip
+
+        def made(v: dict[str, Any]) -> Edit:
+            sizes = {k: float(v[k]) / factor.get(k, 1e3) for k in (*needed, *more) if k in needed or v[k] > 0}
+            return OwnSection(ids, str(v["name"]).strip(), shape, sizes)
+
+        self._ask("A section of one's own", f"{shape.capitalize()}; 0 for what it does not have.", fields, made)
 
     def ask_member(self) -> None:
         """A missing member by its two ends; between two selected nodes they are filled in."""

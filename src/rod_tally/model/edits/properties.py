@@ -7,6 +7,8 @@ from dataclasses import dataclass, replace
 
 from ..catalogue.catalogue import catalogue, catalogue_section
 from ..catalogue.grades import grades
+from ..catalogue.own import own_section
+from ..catalogue.shapes import ShapeError
 from ..entities.material import graded
 from ..entities.model import Model
 from ..entities.structure import FREE, Release, Support
@@ -184,6 +186,37 @@ class SetSection(Edit):
         for ident in self.members:
             self.member(model, ident).section = self.section
         return f"{counted(self.members, 'member')}: section {self.section}"
+
+
+@dataclass
+class OwnSection(Edit):
+    """Give members a section of one's own: a shape with its sizes (m), or plain values (`own_section`)."""
+
+    members: list[str]
+    name: str
+    shape: str
+    sizes: dict[str, float]
+
+    def __post_init__(self) -> None:
+        self.text = f"Section {self.name} for {counted(self.members, 'member')}"
+
+    def change(self, model: Model) -> str:
+        if not self.name.strip():
+            raise EditError("a section needs a name")
+        taken = model.sections.get(self.name)
+        if taken is not None and taken.origin != "a section of one's own":
+            raise EditError(f"there is a section {self.name!r} already; give it another name")
+        try:
+            section = own_section(self.name, self.shape, self.sizes)
+        except ShapeError as error:
+            raise EditError(str(error)) from None
+        if not section.usable:
+            raise EditError(f"section {self.name!r} has no stiffness")
+        model.sections[self.name] = section
+        for ident in self.members:
+            self.member(model, ident).section = self.name
+        values = f"A {section.area * 1e4:.4g} cm², Iy {section.iy * 1e8:.4g} cm⁴, Iz {section.iz * 1e8:.4g} cm⁴"
+        return f"{counted(self.members, 'member')}: section {self.name} ({self.shape}; {values})"
 
 
 @dataclass

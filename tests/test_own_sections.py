@@ -1,0 +1,135 @@
+"""Sections of one's own: against handbook values and a section library, given to members, through a recipe and IFC."""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+
+import pytest
+from pytestqt.qtbot import QtBot
+
+from rod_tally.cli import main
+from rod_tally.desk.window import Window
+from rod_tally.model import Settings
+from rod_tally.model.catalogue.own import SHAPES, own_section
+from rod_tally.model.catalogue.shapes import ShapeError
+from rod_tally.model.edits import EditError, OwnSection, from_record
+from rod_tally.review.work import read_model
+
+from .desk_help import act, fill, model_of
+from .frames import regular
+
+SIZES: dict[str, dict[str, float]] = {
+    "rectangle": {"width": 0.2, "depth": 0.4},
+    "box": {"width": 0.2, "depth": 0.3, "wall": 0.01},
+    "circle": {"diameter": 0.3},
+    "tube": {"diameter": 0.3, "wall": 0.01},
+    "i": {"depth": 0.3, "width": 0.15, "web": 0.0071, "flange": 0.0107, "fillet": 0.015},
+    "tee": {"depth": 0.2, "width": 0.2, "web": 0.01, "flange": 0.015},
+    "channel": {"depth": 0.2, "width": 0.075, "web": 0.0085, "flange": 0.0115},
+    "angle": {"depth": 0.15, "width": 0.1, "thickness": 0.012},
+    "values": {"area": 0.01, "iy": 2e-4, "iz": 1e-4, "j": 5e-5},
+}
+
+
+def test_every_shape_is_tried() -> None:
+    assert SIZES.keys() == SHAPES.keys()
+
+
+def test_closed_forms() -> None:
+    r = own_section("r", "rectangle", SIZES["rectangle"])
+    assert (r.area, r.iy, r.iz) == pytest.approx((0.08, 0.2 * 0.4**3 / 12, 0.4 * 0.2**3 / 12))
+    b = own_section("b", "box", SIZES["box"])
+    assert b.iy == pytest.approx((0.2 * 0.3**3 - 0.18 * 0.28**3) / 12)
+    c = own_section("c", "circle", SIZES["circle"])
+    assert c.iy == pytest.approx(math.pi * 0.3**4 / 64, rel=2e-3)
+    t = own_section("t", "tube", SIZES["tube"])
+    assert t.j == pytest.approx(math.pi * (0.3**4 - 0.28**4) / 32, rel=2e-3)
+
+
+def test_an_i_by_its_sizes_is_the_catalogues() -> None:
+    """IPE 300 of EN 10365: A 53.8 cm2, Iy 8356 cm4, Iz 603.8 cm4, It 20.1 cm4."""
+    i = own_section("mine", "i", SIZES["i"])
+    assert i.area == pytest.approx(53.8e-4, rel=2e-3)
+    assert (i.iy, i.iz) == pytest.approx((8356e-8, 603.8e-8), rel=3e-3)
+    assert i.j == pytest.approx(20.1e-8, rel=0.03)
+
+
+@pytest.mark.parametrize("shape", ["tee", "channel", "angle"])
+def test_against_a_section_library(shape: str) -> None:
+    """sectionproperties, geometric analysis of the same outline: area and second moments."""
+    from sectionproperties.analysis import Section
+    from sectionproperties.pre import Geometry
+    from shapely.geometry import Polygon
+
+    own = own_section("x", shape, SIZES[shape])
+    geometry = Geometry(Polygon(own.outline))
+    geometry.create_mesh(mesh_sizes=[1e-4])
+    s = Section(geometry)
+    s.calculate_geometric_properties()
+    ixx, iyy, ixy = s.get_ic()
+    assert own.area == pytest.approx(s.get_area())
+    assert (own.iy, own.iz) == pytest.approx((ixx, iyy)) and abs(own.iyz) == pytest.approx(abs(ixy), abs=1e-12)
+
+
+@pytest.mark.parametrize(
+    ("shape", "sizes", "words"),
+    [
+        ("hexagon", {}, "is no shape"),
+        ("rectangle", {"width": 0.1}, "depth is missing"),
+        ("rectangle", {"width": 0.1, "depth": 0.0}, "must be positive"),
+        ("rectangle", {"width": 0.1, "depth": float("nan")}, "must be positive"),
+        ("rectangle", {"width": 0.1, "depth": 0.2, "web": 0.01}, "has no web"),
+        ("box", {"width": 0.1, "depth": 0.2, "wall": 0.06}, "wall"),
+        ("i", {"depth": 0.1, "width": 0.1, "web": 0.01, "flange": 0.06}, "do not fit"),
+    ],
+)
+def test_sizes_that_make_no_section_say_so(shape: str, sizes: dict[str, float], words: str) -> None:
+    with pytest.raises(ShapeError, match=words):
+        own_section("x", shape, sizes)
+    with pytest.raises(EditError, match=words):
+        OwnSection([], "x", shape, sizes).apply(regular())
+
+
+@pytest.mark.parametrize("shape", list(SIZES))
+def test_given_to_members_taken_back_and_written_down(shape: str) -> None:
+    model = regular()
+    ids = list(model.members)[:3]
+    before = {i: m.section for i, m in model.members.items()}
+    edit = OwnSection(ids, "mine", shape, SIZES[shape])
+    edit.apply(model)
+    assert {model.members[i].section for i in ids} == {"mine"} and model.sections["mine"].usable
+    again = from_record(model.corrections[-1], model)
+    assert isinstance(again, OwnSection) and again.sizes == SIZES[shape]
+    edit.revert(model)
+    assert {i: m.section for i, m in model.members.items()} == before and "mine" not in model.sections
+    taken = next(iter(model.sections))
+    with pytest.raises(EditError, match="already"):
+        OwnSection(ids, taken, shape, SIZES[shape]).apply(model)
+
+
+@pytest.mark.parametrize("shape", list(SIZES))
+def test_through_a_recipe_and_ifc(shape: str, tmp_path: Path) -> None:
+    recipe = tmp_path / "r.toml"
+    sizes = "\n".join(f"{k} = {v!r}" for k, v in SIZES[shape].items())
+    recipe.write_text(
+        f'kind = "frame"\nstoreys = [3.0]\nbays_x = [5.0]\nbays_y = [4.0]\ncolumn = "mine"\n[sections.mine]\nshape = "{shape}"\n{sizes}\n'
+    )
+    assert main(["make", str(recipe), "--ifc", str(tmp_path / "m.ifc")]) == 0
+    model = read_model(tmp_path / "m.ifc", Settings())
+    column = next(m for m in model.members.values() if m.cls == "column" or m.name.startswith("Column"))
+    back, want = model.sections[column.section], own_section("mine", shape, SIZES[shape])
+    # a recipe's own section comes back from IFC as it was made, by its shape or by its values
+    assert (back.area, back.iy, back.iz) == pytest.approx((want.area, want.iy, want.iz), rel=1e-3)
+    assert back.j == pytest.approx(want.j, rel=0.02)
+
+
+def test_in_the_window(loft: Window, qtbot: QtBot) -> None:
+    beam = next(m for m in model_of(loft).members.values() if m.name == "Loft A2-A3")
+    loft.state.pick("member", beam.id)
+    act(loft, qtbot, "model.own_section")
+    fill(loft, qtbot, loft.corrections.form, shape="rectangle")
+    fill(loft, qtbot, loft.corrections.form, name="timber 200x400", width=200, depth=400)
+    own = model_of(loft).members[beam.id]
+    assert own.section == "timber 200x400"
+    assert model_of(loft).sections[own.section].area == pytest.approx(0.08)
