@@ -160,29 +160,41 @@ def largest(
     """
     m = sparse.identity(n, format="csr") if mass is None else mass
     width = count + 8
-    basis = _orthonormal(np.random.default_rng(1).standard_normal((n, width)), m)
-    image = apply(basis)
-    value, y = np.zeros(count), basis[:, :count]
+    room = max(WIDEST, 2 * width) + width
+    # columns side by side in memory, and only what is new multiplied: with a million unknowns copies and products of what is
+    # known already would cost more than the solves
+    basis, image = np.empty((n, room), order="F"), np.empty((n, room), order="F")
+    h = np.zeros((room, room))
+    first = _orthonormal(np.random.default_rng(1).standard_normal((n, width)), m)
+    known, k = 0, first.shape[1]
+    basis[:, :k] = first
+    image[:, :k] = apply(first)
+    value, y = np.zeros(count), first[:, :count]
     for _ in range(BLOCKS):
-        h = basis.T @ (m @ image)
-        theta, s = np.linalg.eigh((h + h.T) / 2)
-        s = s[:, ::-1]
-        value, y = theta[::-1][:count], basis @ s[:, :count]
-        rest = image @ s[:, :count] - y * value
+        h[:k, known:k] = basis[:, :k].T @ (m @ image[:, known:k])
+        h[known:k, :k] = h[:k, known:k].T
+        theta, s = np.linalg.eigh((h[:k, :k] + h[:k, :k].T) / 2)
+        theta, s = theta[::-1], s[:, ::-1]
+        value, y = theta[:count], basis[:, :k] @ s[:, :count]
+        rest = image[:, :k] @ s[:, :count] - y * value
         left = np.sqrt(np.maximum(np.einsum("ij,ij->j", rest, m @ rest), 0.0))
         if (left <= SETTLED * np.abs(value)).all():
             break
-        if basis.shape[1] + width > WIDEST:
-            basis, image = basis @ s[:, : 2 * width], image @ s[:, : 2 * width]
-            new = image[:, :width]
+        if k + width > WIDEST:
+            kept = min(2 * width, k)
+            basis[:, :kept], image[:, :kept] = basis[:, :k] @ s[:, :kept], image[:, :k] @ s[:, :kept]
+            h[:kept, :kept] = np.diag(theta[:kept])
+            new, k = image[:, : min(width, kept)], kept
         else:
-            new = image[:, -width:]
+            new = image[:, known:k]
         for _ in range(2):
-            new = new - basis @ (basis.T @ (m @ new))
+            new = new - basis[:, :k] @ (basis[:, :k].T @ (m @ new))
             new = _orthonormal(new, m)
         if not new.shape[1]:
             break
-        basis, image = np.hstack([basis, new]), np.hstack([image, apply(new)])
+        known, k = k, k + new.shape[1]
+        basis[:, known:k] = new
+        image[:, known:k] = apply(new)
     return value, y
 
 
