@@ -22,10 +22,11 @@ class Readiness:
 
 
 def readiness(
-    review: Review, looks: Iterable[Look], decided: Callable[[Finding], bool] | None = None
+    review: Review, looks: Iterable[Look], decided: Callable[[Finding], bool] | None = None, named: bool = True
 ) -> list[Readiness]:
     """What a signature needs: a run of the model as it is, no blocking finding open, every step looked at. `decided`: whether a
-    finding is decided on; by the review's own decisions unless given."""
+    finding is decided on; by the review's own decisions unless given. `named`: open findings with their words, not only how
+    many there are."""
 
     def closed(finding: Finding) -> bool:
         return decided(finding) if decided is not None else decision_on(finding, review.decisions) is not None
@@ -36,7 +37,7 @@ def readiness(
         still = [f for f in own if not closed(f)]
         words = f"{len(own) - len(still)} of {len(own)} decided on" if own else "none"
         if still:
-            words += f"; open: {_few([f.message for f in still])}"
+            words += f"; open: {_few([f.message for f in still])}" if named else f"; {len(still)} open"
         out.append(Readiness(title, not still or severity != "blocking", words))
     untyped = [c.name for c in review.model.cases.values() if not c.kind]
     if untyped:

@@ -443,7 +443,7 @@ def _sign(review: Review, short: bool) -> Chapter:
     if stamps(review):
         out.words.append(f"Not ready for design: {'; '.join(stamps(review))}.")
     rows: list[list[Cell | str]] = [
-        [r.what, "yes" if r.good else "no", r.words] for r in readiness(review, review.looks)
+        [r.what, "yes" if r.good else "no", r.words] for r in readiness(review, review.looks, named=False)
     ]
     out.tables.append(Table("What a signature needs", ["What", "There", "In words"], rows))
     if review.looks and not short:
