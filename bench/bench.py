@@ -1,4 +1,4 @@
-"""Speed and memory of each step as ratios to a bare reference in the same run. `./run bench [members …]`
+"""Speed and memory of each step as ratios to a bare reference in the same run. `./run bench --help`
 
 Each size runs in a process of its own, so that peaks of memory do not add up. Solve: against a bare factorisation and
 solve of the same matrix by the same library, and by SciPy. Reading: against ifcopenshell.open of the same file.
@@ -6,6 +6,8 @@ solve of the same matrix by the same library, and by SciPy. Reading: against ifc
 
 from __future__ import annotations
 
+import argparse
+import importlib
 import json
 import resource
 import subprocess
@@ -16,6 +18,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from office import OFFICES
 
 SIZES = (1000, 5000, 20000)
 CASES = 10
@@ -177,43 +180,53 @@ def run_solve_only(m: Any, system: Any, k: Any, right: np.ndarray, timed: Any) -
 
 
 def main() -> None:
-    if "--write" in sys.argv:
-        at = sys.argv.index("--write")
-        write_frame(Path(sys.argv[at + 2]), int(sys.argv[at + 1]))
+    p = argparse.ArgumentParser(
+        prog="run bench", description="Speed and memory against bare references in the same run."
+    )
+    p.add_argument("sizes", type=int, nargs="*", help=f"members of the frames instead of {', '.join(map(str, SIZES))}")
+    p.add_argument("--only", choices=PARTS, nargs="+", default=PARTS, help="these parts alone")
+    p.add_argument("--json", type=Path, metavar="FILE", help="all numbers as JSON too")
+    p.add_argument("--write", nargs=2, metavar=("MEMBERS", "FILE"), help="write the frame that is measured, and end")
+    p.add_argument("--part", nargs="+", help=argparse.SUPPRESS)  # one measurement in a process of its own
+    given = p.parse_args()
+    if given.write:
+        write_frame(Path(given.write[1]), int(given.write[0]))
         return
-    if "--one" in sys.argv:
-        print(json.dumps(one(int(sys.argv[-1]))))
+    if given.part:
+        print(json.dumps(measured(given.part[0], [int(v) for v in given.part[1:]])))
         return
-    if "--floor" in sys.argv:
-        from floor import floor
+    found: dict[str, Any] = {}
+    for part in given.only if not given.sizes else ["frames"]:
+        found[part] = REPORTS[part](given.sizes or list(SIZES)) if part == "frames" else REPORTS[part]()
+    if given.json:
+        given.json.write_text(json.dumps(found, indent=1) + "\n", encoding="utf-8")
 
-        print(json.dumps(floor()))
-        return
-    if "--shells" in sys.argv:
-        from shells import shells
 
-        print(json.dumps(shells()))
-        return
-    if "--envelopes" in sys.argv:
-        from envelopes import envelopes
+def measured(part: str, values: list[int]) -> dict[str, Any]:
+    """One measurement, here."""
+    if part == "one":
+        return one(*values)
+    if part == "tower":
+        return tower(*values)
+    module = importlib.import_module(part)
+    done: dict[str, Any] = getattr(module, part)(*values)
+    return done
 
-        print(json.dumps(envelopes()))
-        return
-    if "--view" in sys.argv:
-        from view import view
 
-        print(json.dumps(view()))
-        return
-    if "--tower" in sys.argv:
-        print(json.dumps(tower(*(int(a) for a in sys.argv[-3:]))))
-        return
-    sizes = [int(a) for a in sys.argv[1:]] or list(SIZES)
+def apart(part: str, *values: int) -> dict[str, Any]:
+    """One measurement in a process of its own, so that peaks of memory do not add up."""
+    command = [sys.executable, __file__, "--part", part, *(str(v) for v in values)]
+    done = subprocess.run(command, check=True, capture_output=True, text=True).stdout
+    out: dict[str, Any] = json.loads(done.splitlines()[-1])
+    return out
+
+
+def report_frames(sizes: list[int]) -> list[dict[str, Any]]:
     last: dict[str, Any] | None = None
+    found = []
     for size in sizes:
-        done = subprocess.run(
-            [sys.executable, __file__, "--one", str(size)], check=True, capture_output=True, text=True
-        ).stdout
-        r = json.loads(done.splitlines()[-1])
+        r = apart("one", size)
+        found.append(r)
         print(
             f"\n{r['members']} members, {r['unknowns']} unknowns, {CASES} cases, solver {r['solver']}, "
             f"largest residual {r['residual']:.1e}, {r['findings above a note']} findings above a note"
@@ -230,25 +243,43 @@ def main() -> None:
                 ratio = r[f"solve {s}"] / r[f"bare {s}"]
                 print(f"  solve / bare {s:8} ({r[f'bare {s}']:.2f} s)      {ratio:.2f}   (goal: at most 1.5)")
         last = r
-    for shape in TOWERS if len(sys.argv) == 1 else ():
-        command = [sys.executable, __file__, "--tower", *(str(v) for v in shape)]
-        r = json.loads(subprocess.run(command, check=True, capture_output=True, text=True).stdout.splitlines()[-1])
+    return found
+
+
+def report_office() -> list[dict[str, Any]]:
+    found = []
+    for shape in OFFICES:
+        r = apart("office", *shape)
+        found.append(r)
+        whole = r["seen"] + r["run"] + r["modes"]
+        print(f"\nsteel office, {r['elements']} elements, slabs on beams, all at its defaults, peak {r['peak']:.0f} MB")
+        print(
+            f"  seen {r['seen']:.1f} s, checked {r['checked']:.1f} s later, run {r['run']:.1f} s, modes {r['modes']:.1f} s, "
+            f"compared with itself {r['compared']:.1f} s"
+        )
+        print(f"  review / ifcopenshell.open ({r['open']:.2f} s)    {whole / r['open']:.0f}   (goal: 60, then 20)")
+        print(
+            f"  comparison / bare differences ({r['bare difference'] * 1e3:.0f} ms)   {r['compared'] / r['bare difference']:.0f}"
+        )
+    return found
+
+
+def report_tower() -> list[dict[str, Any]]:
+    found = []
+    for shape in TOWERS:
+        r = apart("tower", *shape)
+        found.append(r)
         print(
             f"\nconcrete, {shape[0]} storeys: {r['elements']} elements, {r['members']} members, {r['surfaces']} surfaces, "
             f"{r['joints']} ties, {r['findings above a note']} findings above a note, peak {r['peak']:.0f} MB"
         )
         print(f"  read {r['read']:.2f} s, transfer {r['transfer']:.2f} s, check {r['check']:.2f} s")
         print(f"  reading / ifcopenshell.open           {r['read'] / r['open']:.2f}   (goal: at most 4)")
-    if len(sys.argv) == 1:
-        report_floor()
-        report_shells()
-        report_envelopes()
-        report_view()
+    return found
 
 
-def report_floor() -> None:
-    done = subprocess.run([sys.executable, __file__, "--floor"], check=True, capture_output=True, text=True).stdout
-    r = json.loads(done.splitlines()[-1])
+def report_floor() -> dict[str, Any]:
+    r = apart("floor")
     print(f"\nstorey of {r['panels']} panels on {r['members']} beams, {r['cases']} cases, peak {r['peak']:.0f} MB")
     for name in ("even", "uneven"):
         print(
@@ -256,11 +287,11 @@ def report_floor() -> None:
             f"{r[f'cases {name}']:.2f} s ({r[f'rows {name}']} rows each), cases / bare NumPy products "
             f"{r[f'cases {name}'] / r[f'bare {name}']:.2f}, sum off by {r[f'error {name}']:.1e}"
         )
+    return r
 
 
-def report_shells() -> None:
-    done = subprocess.run([sys.executable, __file__, "--shells"], check=True, capture_output=True, text=True).stdout
-    r = json.loads(done.splitlines()[-1])
+def report_shells() -> dict[str, Any]:
+    r = apart("shells")
     print(
         f"\nshells and frame: {r['elements']} elements of {r['surfaces']} slabs and walls, {r['members']} members, "
         f"{r['unknowns']} unknowns, 10 cases, largest residual {r['residual']:.1e}, peak {r['peak']:.0f} MB"
@@ -271,11 +302,11 @@ def report_shells() -> None:
     print(f"  solve / bare ({r['bare']:.1f} s)                   {r['solve'] / r['bare']:.2f}   (goal: at most 1.3)")
     print(f"  assembly / whole run                  {r['assemble'] / r['run']:.2f}   (goal: below 0.20)")
     print(f"  recovery of forces set up in {r['fields']:.1f} s, then {r['forces of a case']:.2f} s a case")
+    return r
 
 
-def report_envelopes() -> None:
-    done = subprocess.run([sys.executable, __file__, "--envelopes"], check=True, capture_output=True, text=True).stdout
-    r = json.loads(done.splitlines()[-1])
+def report_envelopes() -> dict[str, Any]:
+    r = apart("envelopes")
     print(
         f"\n{r['combinations']} combinations over {r['members']} members ({r['values']} values): envelope {r['envelope']:.1f} s, "
         f"peak {r['peak']:.0f} MB"
@@ -284,15 +315,22 @@ def report_envelopes() -> None:
         goal = "   (goal: below 2)" if name == "large" else ""
         bare = r[f"bare, {name}"]
         print(f"  envelope / products in {name} pieces ({bare:.1f} s)   {r['envelope'] / bare:.2f}{goal}")
+    return r
 
 
-def report_view() -> None:
-    done = subprocess.run([sys.executable, __file__, "--view"], check=True, capture_output=True, text=True).stdout
-    r = json.loads(done.splitlines()[-1])
+def report_view() -> dict[str, Any]:
+    r = apart("view")
     print(f"\nthe view: {r['members']} members and {r['elements']} elements, turned")
     for name in ("sections", "plates", "displaced", "mesh"):
         print(f"  {name:10} drawn in {r[f'draw {name}']:.2f} s, {r[f'fps {name}']:.0f} frames a second")
+    return r
 
+
+REPORTS: dict[str, Any] = {
+    "frames": report_frames, "office": report_office, "tower": report_tower, "floor": report_floor, "shells": report_shells,
+    "envelopes": report_envelopes, "view": report_view,
+}  # fmt: skip
+PARTS = list(REPORTS)
 
 if __name__ == "__main__":
     main()

@@ -13,6 +13,7 @@ from rod_tally.model import LineSupport, LoadCase, Material, Settings, SpaceLoad
 from rod_tally.model.settings import MeshSettings, RunSettings
 
 from .plates import plate_model, rectangle, shell
+from .verification import verified
 
 
 def test_le1_elliptic_membrane() -> None:
@@ -44,7 +45,7 @@ def test_le1_elliptic_membrane() -> None:
     values = fields.at_corners(r.displacement[0])
     at = int(np.linalg.norm(r.plates.points[fields.corners.node] - [2, 0, 0], axis=1).argmin())
     stress = quantity(values, np.full(len(values), 0.1), "sy middle")
-    assert stress[at] == pytest.approx(92.7e6, rel=0.03)
+    verified("elliptic membrane, stress at the inner corner, Pa", "NAFEMS (1990), LE1", stress[at], 92.7e6, 0.03)
 
 
 @pytest.mark.parametrize("spread", [False, True])
@@ -63,7 +64,9 @@ def test_fv16_cantilevered_square_plate(spread: bool) -> None:
     settings.mesh.size = 0.5
     r = run(m, settings.run, meshing=settings.mesh)
     found = [1 / x.period for x in modes(m, r, settings)]
-    assert found == pytest.approx([0.421, 1.029, 2.582, 3.306, 3.753], rel=0.02)
+    how = "spread" if spread else "lumped"
+    for n, (got, wanted) in enumerate(zip(found, (0.421, 1.029, 2.582, 3.306, 3.753), strict=True), 1):
+        verified(f"cantilevered square plate, mode {n}, {how} mass, Hz", "NAFEMS (1987), FV16", got, wanted, 0.02)
 
 
 @pytest.mark.parametrize("spread", [False, True])
@@ -77,4 +80,12 @@ def test_a_simply_supported_plate_swings_as_in_closed_form(spread: bool) -> None
     r = run(m, settings.run, meshing=MeshSettings(0.25))
     (mode,) = modes(m, r, settings)
     rigidity = 30e9 * 0.1**3 / 12 / (1 - 0.04)
-    assert 1 / mode.period == pytest.approx(np.pi / 2 * np.sqrt(rigidity / 250) * (1 / 36 + 1 / 16), rel=0.01)
+    wanted = np.pi / 2 * np.sqrt(rigidity / 250) * (1 / 36 + 1 / 16)
+    how = "spread" if spread else "lumped"
+    verified(
+        f"simply supported plate, first mode, {how} mass, Hz",
+        "Timoshenko, Vibration Problems",
+        1 / mode.period,
+        wanted,
+        0.01,
+    )

@@ -10,6 +10,8 @@ from hypothesis import strategies as st
 from rod_tally.analysis.results.wall_stability import block, in_row, panels, solid_at
 from rod_tally.model.settings import WallSettings
 
+from .verification import verified
+
 W = WallSettings()
 L, T, F = 4.0, 0.2, 20e6
 N = 800e3
@@ -34,7 +36,14 @@ def test_beyond_the_kernel() -> None:
     b = one(N, -N * e)
     assert b.eccentricity[0] == pytest.approx(-e)
     assert b.elastic_length[0] == pytest.approx(3 * (L / 2 - e))
-    assert b.elastic_pressure[0] == pytest.approx(2 * N / (3 * T * (L / 2 - e)))
+    wanted = 2 * N / (3 * T * (L / 2 - e))
+    verified(
+        "wall beyond its kernel, e = 0.3 L, edge pressure, Pa",
+        "no-tension block, any textbook",
+        float(b.elastic_pressure[0]),
+        wanted,
+        1e-9,
+    )
     assert b.plastic_length[0] == pytest.approx(L - 2 * e)
     assert b.plastic_pressure[0] == pytest.approx(N / (T * (L - 2 * e)))
     assert b.tie[0] == 0.0
