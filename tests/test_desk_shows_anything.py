@@ -111,3 +111,14 @@ def test_an_overlay_that_fails_is_named_in_the_legend(
     loft.view.draw()
     assert "not drawn: joints" in loft.view.legend.text()
     assert loft.view.canvas is not None and loft.view.canvas.cells > 100
+
+
+def test_turning_the_view_just_after_another_revision_was_chosen(demo: Window, qtbot: QtBot) -> None:
+    """What is drawn is still the other revision then: nothing of it is looked for in the new one."""
+    demo.state.choose(1)
+    qtbot.wait(100)
+    demo.state.choose(0)
+    demo.look("plan")
+    demo.look("3d")
+    qtbot.wait(100)
+    assert demo.view.legend.text()

@@ -64,7 +64,9 @@ class Sheet:
     @property
     def surfaces(self) -> list[Surface]:
         """Surfaces that are shown: those of the shown storeys, or those that are isolated."""
-        return [self.model.surfaces[i] for i in self.state.shown_surfaces()]
+        # between the choice of another revision and its drawing the state is ahead of what is drawn
+        known = self.model.surfaces
+        return [known[i] for i in self.state.shown_surfaces() if i in known]
 
     @property
     def why_old(self) -> str:
