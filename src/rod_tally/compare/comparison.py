@@ -78,11 +78,13 @@ def compare(base: Side, revised: Side, loads: tuple[Distribution, Distribution] 
     out.combinations, same = match_combinations(base.combinations, revised.combinations, pair)
     out.shared = shared_of(base, revised, pair, same)
     out.results, short = compare_results(base, revised, places, members, surfaces, out.shared)
-    out.findings = _findings(out, new, ambiguous, short)
+    out.findings = _findings(out, old, new, ambiguous, short)
     return out
 
 
-def _findings(out: Comparison, revised: Model, ambiguous: list[tuple[str, list[str]]], short: bool) -> list[Finding]:
+def _findings(
+    out: Comparison, base: Model, revised: Model, ambiguous: list[tuple[str, list[str]]], short: bool
+) -> list[Finding]:
     found: list[Finding] = []
     if out.transform is not None:
         x, y, z = out.transform.shift
@@ -105,18 +107,30 @@ def _findings(out: Comparison, revised: Model, ambiguous: list[tuple[str, list[s
             )
         )
     found += continued_stacks(revised, out.members)
+    taken = {m.revised_id: m.baseline_id or "" for m in out.members if m.revised_id is not None}
     for ident, rivals in ambiguous:
         found.append(
             Finding(
                 "match.ambiguous",
                 "warning",
-                f"Member {ident} of the revision could be any of {', '.join(rivals)} of the baseline; the first was taken.",
+                f"The {_called(revised, ident)} of the revision could be any of {', '.join(_called(base, r) for r in rivals)} of the "
+                f"baseline; {_called(base, taken.get(ident, rivals[0]))} was taken.",
                 (ident, *rivals),
                 None,
-                (*(f"Pair it with {r}" for r in rivals[:RIVALS]), "It is new", "Accept, because…"),
+                (
+                    *(f"Pair it with {k}: {_called(base, r)}" for k, r in enumerate(rivals[:RIVALS], 1)),
+                    "It is new",
+                    "Accept, because…",
+                ),
             )
         )
     return found
+
+
+def _called(model: Model, ident: str) -> str:
+    """Class and name of a part, its id where it has no name."""
+    part = model.part(ident)
+    return f"{part.cls} {part.name or part.id}" if part is not None else ident
 
 
 def _load_findings(out: Comparison) -> list[Finding]:

@@ -80,8 +80,9 @@ def edit_for(model: Model, finding: Finding | None, action: str, picked: str = "
     if finding.code == "match.ambiguous" and finding.ids and model.part(finding.ids[0]) is not None:
         if action == "It is new":
             return PairParts({finding.ids[0]: NEW})
-        if action.startswith("Pair it with "):
-            return PairParts({finding.ids[0]: action.removeprefix("Pair it with ")})
+        number = action.removeprefix("Pair it with ").partition(":")[0]
+        if action.startswith("Pair it with ") and number.isdigit() and int(number) < len(finding.ids):
+            return PairParts({finding.ids[0]: finding.ids[int(number)]})
     ids = [i for i in finding.ids if i in model.members]
     panes = [i for i in finding.ids if i in model.surfaces]
     if action.startswith("Extend it to") and len(ids) == 2 and finding.at is not None:
