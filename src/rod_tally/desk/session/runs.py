@@ -14,7 +14,7 @@ from ...model import Finding, Settings
 from ...progress import Progress
 from ...project import Project
 from ...project.prints import is_old, run_print
-from ...review import Review
+from ...review import Review, review
 from ...review.decisions import carried_decisions
 from ...review.ranking import ranked
 from ...review.work import add_dynamics, attach_carried, attach_comparison, check_unrun, run_statically, side_of
@@ -140,9 +140,11 @@ class Runs:
 
         def static(progress: Progress) -> Review:
             self._let_go()
-            done, self._kept = run_statically(model, settings, progress, only)
             if cost.seconds * session.memory.pace < LONG:
-                return whole(done)(progress)
+                out = review(model, settings, progress, only)
+                self._finish(out, revision, baseline, project, name, settings, progress)
+                return out
+            done, self._kept = run_statically(model, settings, progress, only)
             return done
 
         def whole(done: Review) -> Callable[[Progress], Review]:
