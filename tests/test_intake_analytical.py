@@ -209,6 +209,39 @@ def test_combinations_and_nested_groups(tmp_path: Path) -> None:
     assert run(m, RunSettings()).applied["Wind"][0] == pytest.approx(22e3)  # 20 kN and twice 1 kN
 
 
+def test_combinations_of_combinations_are_spelt_out_and_half_read_ones_left_out(tmp_path: Path) -> None:
+    """A combination inside another counts with both factors; a coefficient of 0 is 0; what holds more than cases is named."""
+    w = portal()
+
+    def combination(name: str, parts: dict[object, float], **more: object) -> object:
+        group = w.root(
+            "IfcStructuralLoadGroup", name, PredefinedType="LOAD_COMBINATION", ActionType="NOTDEFINED", ActionSource="NOTDEFINED", **more
+        )  # fmt: skip
+        for part, factor in parts.items():
+            w.root("IfcRelAssignsToGroupByFactor", RelatedObjects=[part], RelatingGroup=group, Factor=factor)
+        return group
+
+    floor, wind = w.cases["Floor"][0], w.cases["Wind"][0]
+    base = combination("base", {floor: 1.35}, Coefficient=2.0)
+    combination("outer", {base: 0.5, wind: 1.5, floor: 0.1})
+    combination("nothing", {floor: 1.0}, Coefficient=0.0)
+    inner = w.root(
+        "IfcStructuralLoadGroup", "inner", PredefinedType="LOAD_GROUP", ActionType="NOTDEFINED", ActionSource="NOTDEFINED"
+    )  # fmt: skip
+    w.root("IfcRelAssignsToGroup", RelatedObjects=[inner], RelatingGroup=wind)
+    half = combination("half", {floor: 1.0, inner: 1.5})
+    loop = combination("loop", {floor: 1.0})
+    w.root("IfcRelAssignsToGroupByFactor", RelatedObjects=[loop], RelatingGroup=loop, Factor=1.0)
+    m = taken(w, tmp_path)
+    found = {c.name: c.factors for c in m.combinations}
+    assert found["base"] == pytest.approx({"Floor": 2.7})
+    assert found["outer"] == pytest.approx({"Floor": 0.5 * 2.7 + 0.1, "Wind": 1.5})
+    assert found["nothing"] == {"Floor": 0.0}
+    assert "half" not in found and "loop" not in found
+    named = {x.id: x.reason for x in m.skipped if x.cls == "combination"}
+    assert named.keys() == {half.GlobalId, loop.GlobalId} and "inner" in named[half.GlobalId]  # type: ignore[attr-defined]
+
+
 def test_actions_that_cannot_be_taken_over_are_lost_in_words(tmp_path: Path) -> None:
     w = portal()
     moved = w.f.create_entity("IfcStructuralLoadSingleDisplacement", None, 0.01, 0.0, 0.0)

@@ -172,14 +172,35 @@ def _groups(file: Any, source: SourceModel) -> tuple[dict[int, str], dict[int, f
             )
         )
         walk(group, name, 1.0, frozenset())
+    combined = {g.id() for g in combinations}
+
+    def spell(group: Any, seen: frozenset[int]) -> tuple[dict[str, float], list[str]]:
+        """A combination as factors of cases, those inside it spelt out, and what of it is no case."""
+        out: dict[str, float] = {}
+        other: list[str] = []
+        own = group.Coefficient if group.Coefficient is not None else 1.0
+        for item in members.get(group.id(), ()):
+            factor = own * factors.get((group.id(), item.id()), 1.0)
+            parts: dict[str, float] = {}
+            if item.id() in case_names:
+                parts = {case_names[item.id()]: 1.0}
+            elif item.id() in combined and item.id() not in seen:
+                parts, more = spell(item, seen | {item.id()})
+                other += more
+            else:
+                other.append(f"{item.is_a()} {text(getattr(item, 'Name', None)) or item.id()}")
+            for name, share in parts.items():
+                out[name] = out.get(name, 0.0) + factor * share
+        return out, other
+
     for group in combinations:
-        parts = {
-            case_names[i.id()]: factors.get((group.id(), i.id()), 1.0) * (group.Coefficient or 1.0)
-            for i in members.get(group.id(), ())
-            if i.id() in case_names
-        }
-        if parts:
-            source.combinations.append(SourceCombination(group.Name or group.GlobalId, group.Purpose or "", parts))
+        parts, other = spell(group, frozenset({group.id()}))
+        name = group.Name or group.GlobalId
+        if other:
+            reason = f"holds what is neither a load case nor a combination, and is not read: {', '.join(other[:4])}"
+            source.skipped.append(Skipped("combination", group.GlobalId, reason, name, group.is_a()))
+        elif parts:
+            source.combinations.append(SourceCombination(name, group.Purpose or "", parts))
     return case_of, factor_of
 
 
