@@ -5,6 +5,7 @@ from __future__ import annotations
 import copy
 from pathlib import Path
 
+import numpy as np
 import pytest
 from pytestqt.qtbot import QtBot
 
@@ -13,7 +14,7 @@ from rod_tally.desk.session.actions import edits_for
 from rod_tally.desk.window import Window
 from rod_tally.model import Model
 from rod_tally.model.edits import NEW, EditError, PairParts, UnpairByHand, from_record
-from rod_tally.model.geometry.places import GridPlaces
+from rod_tally.model.geometry.grids import place_on_grids
 from rod_tally.project import Project
 from rod_tally.project.prints import fingerprint
 
@@ -124,12 +125,12 @@ def test_places_by_grid_lines(loft_a: Path) -> None:
     from rod_tally.review.work import read_model
 
     model = read_model(loft_a, Settings())
-    places = GridPlaces(model)
     column = next(m for m in model.members.values() if m.name == "Quay C3")
-    assert places.at(model.line(column).mean(axis=0)) in ("C/3", "3/C")
+    assert place_on_grids(model, model.line(column).mean(axis=0)[:2]) in ("C/3", "3/C")
     beam = next(m for m in model.members.values() if m.name == "Loft C2-C3")
-    assert places.at(model.line(beam).mean(axis=0)) in ("C/2-3", "2-3/C")
-    assert GridPlaces(regular()).at(model.line(beam)[0]) == ""
+    assert place_on_grids(model, model.line(beam).mean(axis=0)[:2]) in ("C/2-3", "2-3/C")
+    assert place_on_grids(model, np.array([-50.0, -50.0])).count("…") == 2
+    assert place_on_grids(regular(), model.line(beam)[0, :2]) == ""
 
 
 def test_pairing_in_the_window(demo: Window, qtbot: QtBot) -> None:

@@ -10,6 +10,7 @@ import ifcopenshell.guid
 import numpy as np
 
 from ..model import (
+    PINNED_END,
     Joint,
     LoadCase,
     Material,
@@ -17,7 +18,6 @@ from ..model import (
     MemberLoad,
     Model,
     Node,
-    Release,
     Storey,
     Support,
     Surface,
@@ -35,7 +35,6 @@ ON_LINE = 0.05  # m; a cross member this near to a line load's height takes it
 FIXED, HELD = Support("XXXXXX"), Support("XXFFFF")
 # where pinned ends leave nothing else to stop it, a pinned foot does not let its upright spin about its own axis
 PINNED, PINNED_NO_SPIN = Support("XXXFFF"), Support("XXXFFX")
-PINNED_END = Release("FFFFRR")
 
 
 @dataclass(slots=True)

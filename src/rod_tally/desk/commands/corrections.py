@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from PyQt6.QtWidgets import QWidget
 
-from ...model import FIXED, FREE, Model, Release, Support
+from ...model import FIXED, FREE, PINNED_END, Model, Release, Support
 from ...model.catalogue.catalogue import catalogue, catalogue_name, near_names
 from ...model.catalogue.grade_names import standard_of
 from ...model.catalogue.grades import grades
@@ -44,7 +44,7 @@ from .forms import Field, Form
 SUPPORTS = {"fixed": FIXED, "pinned": PINNED, "roller (z)": Support("FFXFFF"), "free": FREE}
 RELEASES = {
     "fixed": Release(),
-    "pinned in bending": Release("FFFFRR"),
+    "pinned in bending": PINNED_END,
     "pinned about y": Release("FFFFRF"),
     "pinned about z": Release("FFFFFR"),
     "pinned, and free to twist": Release("FFFRRR"),
@@ -145,7 +145,7 @@ class Corrections:
             return
         m = model.members[members[0]]
         now = m.release_end if at_end else m.release_start
-        self.session.correct(SetRelease(members, at_end, Release() if now.any else Release("FFFFRR")))
+        self.session.correct(SetRelease(members, at_end, Release() if now.any else PINNED_END))
 
     def ask_section(self) -> None:
         model = self.model

@@ -5,7 +5,7 @@ from __future__ import annotations
 from ...compare import MemberMatch
 from ...compare.results import ENVELOPE
 from ...model import Member
-from ...model.geometry.places import GridPlaces
+from ...model.geometry.grids import place_on_grids
 from ..quantities import FORCE_KIND, UnitSet
 from ..session.state import DeskState
 from .rows import Pick, Rows
@@ -43,17 +43,15 @@ def changes(state: DeskState, units: UnitSet) -> Rows:
         m = (model.members.get(ident) or model.surfaces.get(ident)) if model else None
         return (m.name or ident) if m else ident
 
-    grids = {False: GridPlaces(base) if base else None, True: GridPlaces(review.model)}
-
     def place(m: MemberMatch) -> list[object]:
         """Storey and grid position of a part, in the revision where it is there."""
         now = m.revised_id is not None
-        model, grid = (review.model if now else base), grids[now]
+        model = review.model if now else base
         part = model.part(m.revised_id or m.baseline_id or "") if model is not None else None
-        if part is None or model is None or grid is None:
+        if part is None or model is None:
             return [None, None]
         at = model.line(part).mean(axis=0) if isinstance(part, Member) else part.outer.mean(axis=0)
-        return [part.storey, grid.at(at)]
+        return [part.storey, place_on_grids(model, at[:2])]
 
     for level in comparison.levels:
         if level.status != "same":

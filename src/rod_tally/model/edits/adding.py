@@ -9,16 +9,11 @@ import numpy as np
 
 from ..catalogue.catalogue import catalogue, catalogue_section
 from ..entities.model import Model
-from ..entities.structure import Joint, Member, Release
-from ..geometry.vectors import Array, closest_on_segment, default_z
+from ..entities.structure import PINNED_END, Joint, Member, Release
+from ..geometry.vectors import Array, class_by_slope, closest_on_segment, default_z
 from .base import Edit, EditError, counted
 
-PINNED = Release("FFFFRR")
 SHORTEST = 0.01  # m
-STEEP, FLAT = (
-    0.94,
-    0.34,
-)  # sines of 70 and 20 degrees to the level: steeper is a column, flatter a beam, between a brace
 
 
 @dataclass
@@ -59,7 +54,7 @@ class AddMembers(Edit):
         ident = _free_id(model)
         z = part.get("z_axis")
         direction = line[1] - line[0]
-        cls = str(part.get("class") or _class_of(direction))
+        cls = str(part.get("class") or class_by_slope(direction))
         own = Member(
             ident,
             str(part.get("name") or ident),
@@ -70,8 +65,8 @@ class AddMembers(Edit):
             material,
             np.array(z, float) if z is not None else default_z(direction),
             model.storey_of(float(line[:, 2].min() if cls == "column" else line[:, 2].mean())),
-            PINNED if part.get("pinned_start") else Release(),
-            PINNED if part.get("pinned_end") else Release(),
+            PINNED_END if part.get("pinned_start") else Release(),
+            PINNED_END if part.get("pinned_end") else Release(),
         )
         for other in model.members.values():
             if {other.start, other.end} == {own.start, own.end}:
@@ -122,12 +117,6 @@ def _free_id(model: Model) -> str:
     while model.part(f"added-{number}") is not None or f"added-{number}" in model.removed_members:
         number += 1
     return f"added-{number}"
-
-
-def _class_of(direction: Array) -> str:
-    """A column, a beam, or a brace between, by its slope."""
-    slope = abs(float(direction[2])) / float(np.linalg.norm(direction))
-    return "column" if slope > STEEP else "beam" if slope < FLAT else "brace"
 
 
 def copies(model: Model, members: list[str], step: tuple[float, float, float], times: int) -> list[dict[str, Any]]:

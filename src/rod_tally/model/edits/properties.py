@@ -11,7 +11,7 @@ from ..catalogue.own import own_section
 from ..catalogue.shapes import ShapeError
 from ..entities.material import graded
 from ..entities.model import Model
-from ..entities.structure import FREE, Release, Support
+from ..entities.structure import FREE, PINNED_END, Release, Support
 from ..entities.surface import LineSupport
 from .base import Edit, EditError, counted, there
 
@@ -159,7 +159,7 @@ class PinBoth(Edit):
         self.text = f"{'Pin' if self.pinned else 'Fix'} both ends of {counted(self.members, 'member')}"
 
     def change(self, model: Model) -> str:
-        release = Release("FFFFRR") if self.pinned else Release()
+        release = PINNED_END if self.pinned else Release()
         for ident in self.members:
             member = self.member(model, ident)
             member.release_start = member.release_end = release

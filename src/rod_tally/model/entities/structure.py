@@ -81,6 +81,9 @@ class Release:
         return held_words(COMPONENTS, self.letters, self.springs, "R")
 
 
+PINNED_END = Release("FFFFRR")  # free to turn in bending, about both local axes
+
+
 @dataclass(slots=True)
 class Node:
     id: str

@@ -10,11 +10,11 @@ import numpy as np
 
 from ..entities.model import Model
 from ..entities.structure import Member
+from .grids import ON_GRID, crossing, grid_distance
 from .vectors import Array
 
 STRAIGHT = 0.998  # cosine of about 3.5 degrees
 UPRIGHT = 0.985  # sine of about 80 degrees
-ON_GRID = 0.5  # m; how far a stack may stand off a grid line and still be named after it
 
 
 @dataclass(slots=True)
@@ -88,38 +88,13 @@ def column_stacks(model: Model) -> list[Line]:
     found.sort(key=lambda f: tuple(np.round(f[0][[1, 0, 2]], 3)))
     out, used = [], set()
     for k, (foot, group) in enumerate(found, 1):
-        name = _crossing(model, foot[:2]) or f"{k}"
+        name = crossing(model, foot[:2]) or f"{k}"
         name = f"Stack {name}"
         while name in used:
             name += "'"
         used.add(name)
         out.append(Line("stack", name, group))
     return out
-
-
-def _grid_distance(points: Array, p: Array) -> float:
-    best = np.inf
-    for a, b in zip(points, points[1:]):
-        length = float(np.linalg.norm(b - a))
-        if length < 1e-9:
-            continue
-        u = (b - a) / length
-        t = float((p - a) @ u)
-        t = min(max(t, -ON_GRID), length + ON_GRID)
-        best = min(best, float(np.linalg.norm(p - a - t * u)))
-    return best
-
-
-def _crossing(model: Model, p: Array) -> str:
-    """Names of the nearest grid line of each direction near a place in plan: "B/3"; "" unless there are two."""
-    near: dict[tuple[str, str], tuple[float, str]] = {}
-    for g in model.grids:
-        off = _grid_distance(g.points, p)
-        key = (g.grid, g.family)
-        if off <= ON_GRID and (key not in near or off < near[key][0]):
-            near[key] = (off, g.name)
-    names = [near[k][1] for k in sorted(near)]
-    return "/".join(names) if len(names) > 1 else ""
 
 
 def beam_lines(model: Model) -> list[Line]:
@@ -166,7 +141,7 @@ def beam_lines(model: Model) -> list[Line]:
 
 
 def _on(points: Array, line: Array) -> bool:
-    return all(_grid_distance(points, p[:2]) <= ON_GRID for p in line)
+    return all(grid_distance(points, p[:2]) <= ON_GRID for p in line)
 
 
 def wall_stacks(model: Model) -> list[Line]:

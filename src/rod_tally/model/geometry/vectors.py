@@ -43,6 +43,14 @@ def default_z(x: Array) -> Array:
     return np.array([1.0, 0, 0]) if vertical else np.array([0, 0, 1.0])
 
 
+def class_by_slope(x: Array) -> str:
+    """An analytical member's class from its slope: column within 10 degrees of vertical, beam within 20 of level."""
+    flat, rise = float(np.hypot(x[0], x[1])), abs(float(x[2]))
+    if flat <= rise * 0.176:
+        return "column"
+    return "beam" if rise <= flat * 0.364 else "brace"
+
+
 class Bodies:
     """Straight bodies as boxes: centre (n, 3), axes (n, 3, 3) as rows x y z, half sizes (n, 3), and which are round."""
 

@@ -6,9 +6,9 @@ import numpy as np
 
 from ...intake.readers import Progress
 from ...intake.source import SourceCondition, SourceConnection, SourceCurve, SourceModel, SourcePoint
-from ...model import FREE, LogEntry, Member, Model, Node, Release, Skipped, Support
+from ...model import FREE, PINNED_END, LogEntry, Member, Model, Node, Release, Skipped, Support
 from ...model.geometry.proximity import Rods
-from ...model.geometry.vectors import Array, closest_on_segment, default_z, local_axes
+from ...model.geometry.vectors import Array, class_by_slope, closest_on_segment, default_z, local_axes
 from ...model.settings import TransferSettings
 from ..joining.joins import Cluster, Seat, join
 from ..joining.nodes import add_joints, add_nodes, log_moves
@@ -120,23 +120,14 @@ def _connect(
 def _member(curve: SourceCurve, line: Array, releases: dict[int, Release], k: int, model: Model) -> Member:
     x = line[1] - line[0]
     z = curve.z_axis if curve.z_axis is not None and np.any(curve.z_axis) else default_z(x)
-    pin = Release("FFFFRR")
     start, end = releases.get(2 * k, Release()), releases.get(2 * k + 1, Release())
     if curve.pin_joined:
-        start, end = (r if r.any else pin for r in (start, end))
+        start, end = (r if r.any else PINNED_END for r in (start, end))
     return Member(
         curve.id, curve.name, curve.cls or class_by_slope(x), "", "", curve.profile, curve.material, z,
         release_start=start, release_end=end, source_line=curve.line - model.origin,
         source_section=curve.profile, source_material=curve.material, pin_joined=curve.pin_joined, tag=curve.tag,
     )  # fmt: skip
-
-
-def class_by_slope(x: Array) -> str:
-    """An analytical member's class from its slope: column within 10 degrees of vertical, beam within 20 of level."""
-    flat, rise = float(np.hypot(x[0], x[1])), abs(float(x[2]))
-    if flat <= rise * 0.176:
-        return "column"
-    return "beam" if rise <= flat * 0.364 else "brace"
 
 
 def _support(c: SourceCondition) -> Support:

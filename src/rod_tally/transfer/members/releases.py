@@ -4,10 +4,8 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from ...model import LogEntry, Model, Release
+from ...model import PINNED_END, LogEntry, Model
 from ...model.settings import ReleaseSettings
-
-PIN = Release("FFFFRR")
 
 
 def release_by_rule(model: Model, rules: ReleaseSettings) -> None:
@@ -21,16 +19,16 @@ def release_by_rule(model: Model, rules: ReleaseSettings) -> None:
     for m in model.members.values():
         material = model.materials.get(m.material)
         if rules.braces == "pinned" and m.cls == "brace" and not m.joints:
-            m.release_start, m.release_end = PIN, PIN
+            m.release_start, m.release_end = PINNED_END, PINNED_END
             pinned.append(m.id)
         elif rules.secondary == "pinned" and m.cls == "beam" and (material is None or material.kind in ("steel", "")):
             for end, node in ((0, m.start), (1, m.end)):
                 if node not in carried or model.nodes[node].support.any:
                     continue
                 if end:
-                    m.release_end = replace(PIN)
+                    m.release_end = replace(PINNED_END)
                 else:
-                    m.release_start = replace(PIN)
+                    m.release_start = replace(PINNED_END)
                 pinned.append(m.id)
     if pinned:
         message = f"{len(set(pinned))} members pinned by rule (secondary beams on beams, braces)"
