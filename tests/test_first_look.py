@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from pathlib import Path
 
 import pytest
@@ -15,6 +16,7 @@ from rod_tally.desk.tables.registry import STEP_TABLES, TABLES
 from rod_tally.desk.window import Window
 from rod_tally.model import Settings
 from rod_tally.model.edits import SetSection
+from rod_tally.progress import Progress
 from rod_tally.review import STEPS
 from rod_tally.review.review import NOT_RUN
 from rod_tally.review.work import add_dynamics, read_model, review, run_statically
@@ -156,3 +158,25 @@ def test_a_source_that_changes_on_disk_is_offered_as_a_revision(
     rested(qtbot, window)
     assert [r.name for r in window.state.revisions] == ["Revision A", "Revision B"]
     assert window.state.comparison is not None and window.state.comparison.count("added") > 0
+
+
+def test_cancel_stops_what_waits_too(window: Window, qtbot: QtBot) -> None:
+    jobs = window.session.jobs
+    done: list[str] = []
+
+    def slow(progress: Progress) -> str:
+        for _ in range(500):
+            time.sleep(0.01)
+            progress("waiting", 0.5)
+        return "slow"
+
+    jobs.start("Slow", slow, done.append, done.append, gives_way=True)
+    assert jobs.start("Next", lambda _p: "next", done.append, done.append)
+    jobs.cancel()
+    rested(qtbot, window)
+    assert done == []
+    jobs.start("Slow", slow, done.append, done.append, gives_way=True)
+    assert jobs.start("Next", lambda _p: "next", done.append, done.append)
+    assert not jobs.free and not jobs.start("Third", lambda _p: "third", done.append, done.append)
+    rested(qtbot, window)
+    assert done == ["next"]

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ..meshing.columns import column_walls
 from ..meshing.plates import computed_surfaces, element_size
 from ..model import Model, Settings
 
@@ -30,10 +29,9 @@ def expected_cost(model: Model, settings: Settings, only: set[str] | None = None
     meshed; within a factor of about two."""
     taking = [m for i, m in model.members.items() if only is None or i in only]
     nodes = len({n for m in taking for n in (m.start, m.end, *(j.node for j in m.joints))})
-    columns = {x.id for x in column_walls(model, only)}
     elements = 0.0
     for s in computed_surfaces(model):
-        if (only is None or s.id in only) and s.id not in columns:
+        if only is None or s.id in only:
             elements += s.area / element_size(s, settings.mesh.size) ** 2
     frame, shells = 6 * nodes, 6 * elements
     cases = len(model.cases if settings.run.cases is None else settings.run.cases)

@@ -166,8 +166,9 @@ class Review:
     @property
     def wall_forces(self) -> WallForces:
         """Of walls and cores in every computed case."""
-        make = lambda: wall_forces(self.model, self.results, self.distribution)  # noqa: E731
-        return self._cache.get("walls", (self.results,), make)
+        return self._cache.get(
+            "walls", (self.results,), lambda: wall_forces(self.model, self.results, self.distribution)
+        )
 
     @property
     def wall_panels(self) -> list[Panel]:

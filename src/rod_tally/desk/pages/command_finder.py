@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QEvent, QObject, Qt
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtGui import QColor, QKeyEvent
 from PyQt6.QtWidgets import QDialog, QLabel, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from ..commands.registry import Command
-from ..theme import MUTED
+from ..theme import MUTED, PALE
 
 # other words that an engineer may type
 SYNONYMS = {
@@ -70,7 +70,7 @@ class CommandFinder(QDialog):
             keys = f"   {command.shortcut}" if command.shortcut else ""
             item = QListWidgetItem(f"{command.title}{keys}   ({command.menu})")
             if not usable:
-                item.setForeground(Qt.GlobalColor.gray)
+                item.setForeground(QColor(PALE))
             self.list.addItem(item)
         self.list.setCurrentRow(0 if self.shown else -1)
         if not self.shown:

@@ -119,7 +119,7 @@ class Jobs(QObject):
             if gives_way or not self._gives_way or self._next is not None:
                 return False
             self._next = lambda: self.start(title, call, done, failed, cancelled)
-            self.cancel()
+            self._stop()
             return True
         self._gives_way = gives_way
         job = self._job = _Job(call, self._known)
@@ -161,6 +161,11 @@ class Jobs(QObject):
             pool.waitForDone(int(seconds * 1000))
 
     def cancel(self) -> None:
+        """Stop what runs, and what waits for it to end."""
+        self._next = None
+        self._stop()
+
+    def _stop(self) -> None:
         if self._job is not None:
             self._job.stop = True
             self.changed.emit("Stopping…", 1.0)

@@ -10,9 +10,8 @@ from ...analysis.cost import Cost, coarser_size, expected_cost
 from ...analysis.solve.flexibility import Flexibility
 from ...compare import Comparison, compare
 from ...loads import Distribution
-from ...model import Finding, Settings
+from ...model import Finding
 from ...progress import Progress
-from ...project import Project
 from ...project.prints import is_old, run_print
 from ...review import Review, review
 from ...review.decisions import carried_decisions
@@ -34,8 +33,7 @@ class Runs:
 
     def check_and_run(self, revision: Revision) -> None:
         """What follows when a revision was taken in: its checks, its comparison, then its run."""
-        session, model = self.session, revision.review.model
-        baseline = session.state.baseline
+        session, baseline = self.session, self.session.state.baseline
 
         def work(progress: Progress) -> tuple[list[Finding], Distribution]:
             found = check_unrun(revision.review, progress)
@@ -52,8 +50,7 @@ class Runs:
             self.first(revision)
             session.state.refresh()
 
-        if model is not None:
-            session.start("Checking", work, done, self._left_unchecked, gives_way=True)
+        session.start("Checking", work, done, self._left_unchecked, gives_way=True)
 
     def compare_again(self, revision: Revision) -> None:
         """The comparison after a correction, or another pairing by hand, in the background."""
@@ -138,72 +135,53 @@ class Runs:
         cost = expected_cost(model, settings, only)
         began = time.monotonic()
 
-        def static(progress: Progress) -> Review:
+        def finish(done: Review, progress: Progress) -> Review:
+            """Compare a run with the revision before it, and keep it."""
+            if baseline is not None:
+                attach_comparison(done, baseline.review)
+                self._carry_decisions(revision, baseline, done.findings)
+            if revision.review.carried is not None:
+                attach_carried(done, revision.review.carried)
+            progress("Keeping the run", 0.97)
+            project.add_run(revision.id, name, done.model, settings, done.results, done.dynamics)
+            if baseline is not None and done.comparison is not None:
+                project.add_comparison(baseline.id, revision.id, done.comparison)
+            return done
+
+        def work(progress: Progress) -> Review:
             self._let_go()
             if cost.seconds * session.memory.pace < LONG:
-                out = review(model, settings, progress, only)
-                self._finish(out, revision, baseline, project, name, settings, progress)
-                return out
+                return finish(review(model, settings, progress, only), progress)
             done, self._kept = run_statically(model, settings, progress, only)
             return done
 
-        def whole(done: Review) -> Callable[[Progress], Review]:
-            def work(progress: Progress) -> Review:
-                kept, self._kept = self._kept, None  # closed by what takes it
-                out = add_dynamics(done, kept, progress)
-                self._finish(out, revision, baseline, project, name, settings, progress)
-                return out
-
-            return work
-
-        def shown(done: Review) -> None:
+        def ran(done: Review) -> None:
+            if done.waiting:
+                self._with_what_was_known(done, revision.review)
+            revision.review, revision.stale, revision.run_name = done, False, name
+            revision.run_print = run_print(done.model, done.settings)
             if not done.waiting:
                 session.memory.took(cost.seconds, time.monotonic() - began)
-                self._ran(revision, name, done)
-                return
-            self._show(revision, name, done)
-            session.start(
-                "Modes", whole(done), lambda out: self._ran(revision, name, out), self._without_modes, gives_way=True
-            )
+                session.said.emit(f"{revision.name}, {name}: kept beside the earlier runs")
+            else:
+                session.start(
+                    "Modes", lambda p: finish(self._dynamics(done, p), p), ran, self._without_modes, gives_way=True
+                )
             session.state.refresh()
 
-        session.start("Running", static, shown, gives_way=gives_way)
+        session.start("Running", work, ran, gives_way=gives_way)
 
-    def _finish(
-        self,
-        done: Review,
-        revision: Revision,
-        baseline: Revision | None,
-        project: Project,
-        name: str,
-        settings: Settings,
-        progress: Progress,
-    ) -> None:
-        """Compare a run with the revision before it, and keep it."""
-        if baseline is not None:
-            attach_comparison(done, baseline.review)
-            self._carry_decisions(revision, baseline, done.findings)
-        if revision.review.carried is not None:
-            attach_carried(done, revision.review.carried)
-        progress("Keeping the run", 0.97)
-        project.add_run(revision.id, name, done.model, settings, done.results, done.dynamics)
-        if baseline is not None and done.comparison is not None:
-            project.add_comparison(baseline.id, revision.id, done.comparison)
+    def _dynamics(self, done: Review, progress: Progress) -> Review:
+        kept, self._kept = self._kept, None  # closed by what takes it
+        return add_dynamics(done, kept, progress)
 
-    def _show(self, revision: Revision, name: str, done: Review) -> None:
-        done.comparison, done.carried = revision.review.comparison, revision.review.carried
+    def _with_what_was_known(self, done: Review, before: Review) -> None:
+        """Give a review the comparison, and what was carried over, of the one before it, with their findings."""
+        done.comparison, done.carried = before.comparison, before.carried
         more = [] if done.comparison is None else done.comparison.findings
         if done.carried is not None and done.carried.finding is not None:
             more = [*more, done.carried.finding]
         done.findings = ranked([*done.findings, *more], self.session.settings)
-        revision.review, revision.stale, revision.run_name = done, False, name
-        revision.run_print = run_print(done.model, done.settings)
-
-    def _ran(self, revision: Revision, name: str, done: Review) -> None:
-        revision.review, revision.stale, revision.run_name = done, False, name
-        revision.run_print = run_print(done.model, done.settings)
-        self.session.state.refresh()
-        self.session.said.emit(f"{revision.name}, {name}: kept beside the earlier runs")
 
     def _without_modes(self) -> None:
         self._let_go()
@@ -244,13 +222,8 @@ class Runs:
             return review_of(model, settings, project.results(ident), stale, project.dynamics(ident, settings))
 
         def done(value: Review) -> None:
-            before = revision.review
+            self._with_what_was_known(value, revision.review)
             revision.review, revision.run_name, revision.run_print = value, row.name, row.print
-            value.comparison, value.carried = before.comparison, before.carried
-            more = [] if value.comparison is None else value.comparison.findings
-            if value.carried is not None and value.carried.finding is not None:
-                more = [*more, value.carried.finding]
-            value.findings = ranked([*value.findings, *more], settings)
             self.session.state.refresh()
             self.session.said.emit(f"{revision.name}: {row.name} is shown")
 
