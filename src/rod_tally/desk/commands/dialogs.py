@@ -16,7 +16,7 @@ from ...output.write import write_text, write_whole
 from ..session.jobs import where_logged
 from ..session.session import Session
 from ..session.state import DeskState
-from ..tables.tables import TablePage
+from ..tables.table_page import TablePage
 from ..tally_mark import mark
 
 FILES = "Models and projects (*.ifc *.rodtally)"

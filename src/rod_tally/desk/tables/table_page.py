@@ -1,0 +1,244 @@
+"""One table: its rows as a model, filtered and sorted, with its own line above it."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QSortFilterProxyModel, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QGuiApplication, QKeySequence, QShortcut
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QLineEdit,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
+
+from ..theme import MUTED, OCHRE, RUST
+from .rows import Pick, Rows
+
+MARK_COLOUR = {"■": RUST, "▲": OCHRE, "●": MUTED}
+
+
+class RowsModel(QAbstractTableModel):
+    """Rows as Qt wants them; numbers sort as numbers."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.content = Rows([])
+
+    def fill(self, content: Rows) -> None:
+        self.beginResetModel()
+        self.content = content
+        self.endResetModel()
+
+    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+        return 0 if parent.isValid() else len(self.content.rows)
+
+    def columnCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008
+        return 0 if parent.isValid() else len(self.content.columns)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> object:
+        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
+            return self.content.columns[section]
+        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.TextAlignmentRole:
+            side = Qt.AlignmentFlag.AlignRight if self.is_number(section) else Qt.AlignmentFlag.AlignLeft
+            return side | Qt.AlignmentFlag.AlignVCenter
+        return None
+
+    def is_number(self, column: int) -> bool:
+        """Whether the first value that a column holds is a number."""
+        first = next((row[column] for row in self.content.rows[:300] if row[column] is not None), None)
+        return isinstance(first, (int, float))
+
+    def data(self, index: QModelIndex, role: int = 0) -> object:
+        value = self.content.rows[index.row()][index.column()]
+        if role == Qt.ItemDataRole.DisplayRole:
+            return shown(value)
+        if role == Qt.ItemDataRole.UserRole:
+            return value
+        if role == Qt.ItemDataRole.TextAlignmentRole and isinstance(value, (int, float)):
+            return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        if role == Qt.ItemDataRole.ForegroundRole and value in MARK_COLOUR:
+            return QColor(MARK_COLOUR[str(value)])
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return self.content.tips[index.row()] or None
+        return None
+
+
+def shown(value: object) -> str:
+    if value is None:
+        return ""
+    if isinstance(value, float):
+        if abs(value) < 5e-4:
+            return "0"
+        return f"{value:.3f}" if abs(value) < 1000 else f"{value:.1f}"
+    return str(value)
+
+
+class RowsProxy(QSortFilterProxyModel):
+    """Filter on any column, sort by value with absent ones last."""
+
+    def filterAcceptsRow(self, row: int, parent: QModelIndex) -> bool:
+        text = self.filterRegularExpression().pattern().lower()
+        if not text:
+            return True
+        source = self.sourceModel()
+        assert isinstance(source, RowsModel)
+        return any(text in shown(v).lower() for v in source.content.rows[row])
+
+    def lessThan(self, left: QModelIndex, right: QModelIndex) -> bool:
+        a, b = left.data(Qt.ItemDataRole.UserRole), right.data(Qt.ItemDataRole.UserRole)
+        if isinstance(a, (int, float)) and isinstance(b, (int, float)):
+            return bool(a < b)
+        if a is None or b is None:
+            return a is not None
+        return str(a) < str(b)
+
+
+class TablePage(QWidget):
+    """One table with its filter line and its count."""
+
+    picked = pyqtSignal(object, int)
+    several = pyqtSignal(object)
+    shown_alone = pyqtSignal(object, str)
+
+    def __init__(self, name: str, choices: tuple[str, ...] = ()) -> None:
+        super().__init__()
+        self.name = name
+        self.choice = QComboBox()
+        self.choice.addItems(list(choices))
+        self.choice.setVisible(bool(choices))
+        self.choice.setFixedWidth(150)
+        self.model = RowsModel()
+        self.proxy = RowsProxy()
+        self.proxy.setSourceModel(self.model)
+        self.table = QTableView()
+        self.table.setModel(self.proxy)
+        self.table.setSortingEnabled(True)
+        self.table.horizontalHeader().setSortIndicator(-1, Qt.SortOrder.AscendingOrder)
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.table.setWordWrap(False)
+        vertical = self.table.verticalHeader()
+        assert vertical is not None
+        vertical.hide()
+        vertical.setDefaultSectionSize(22)
+        vertical.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        self.filter = QLineEdit()
+        self.filter.setPlaceholderText("Filter")
+        self.filter.setClearButtonEnabled(True)
+        self.filter.setFixedWidth(210)
+        self.count = QLabel()
+        self.count.setObjectName("muted")
+        top = QHBoxLayout()
+        top.setContentsMargins(8, 3, 8, 3)
+        top.setSpacing(10)
+        top.addWidget(self.filter)
+        if choices:
+            top.addWidget(self.choice)
+        top.addWidget(self.count)
+        top.addStretch()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addLayout(top)
+        layout.addWidget(self.table)
+        self.filter.textChanged.connect(self._filtered)
+        selection = self.table.selectionModel()
+        assert selection is not None
+        selection.currentRowChanged.connect(self._current)
+        selection.selectionChanged.connect(lambda *_: self._several())
+        self.table.clicked.connect(self._makers)
+        QShortcut(QKeySequence.StandardKey.Copy, self.table, self.copy, context=Qt.ShortcutContext.WidgetShortcut)
+        self._telling = False
+
+    def fill(self, content: Rows) -> None:
+        self._telling = True
+        first = not self.model.content.columns
+        self.model.fill(content)
+        self._telling = False
+        self._count()
+        if first or len(content.rows) < 400:
+            self._widths()
+
+    def _widths(self) -> None:
+        header = self.table.horizontalHeader()
+        assert header is not None
+        header.setHighlightSections(False)
+        metrics = self.table.fontMetrics()
+        content = self.model.content
+        header.setStretchLastSection(not self.model.is_number(len(content.columns) - 1))
+        for k, title in enumerate(content.columns):
+            texts = [title, *(shown(row[k]) for row in content.rows[:300])]
+            widest = max(metrics.horizontalAdvance(t) for t in texts)
+            self.table.setColumnWidth(k, min(widest + 22, 560))
+
+    def _filtered(self, text: str) -> None:
+        self.proxy.setFilterRegularExpression(text.replace("\\", ""))
+        self._count()
+
+    def _count(self) -> None:
+        total, here = self.model.rowCount(), self.proxy.rowCount()
+        text = f"{here} of {total}" if here != total else f"{total} rows" if total != 1 else "1 row"
+        self.count.setText(" · ".join(p for p in (text, self.model.content.note) if p))
+
+    def _current(self, now: QModelIndex) -> None:
+        if self._telling or not now.isValid():
+            return
+        row = self.proxy.mapToSource(now).row()
+        self.picked.emit(self.model.content.picks[row], row)
+
+    def _several(self) -> None:
+        """Tell of more than one selected row."""
+        selection = self.table.selectionModel()
+        if self._telling or selection is None:
+            return
+        rows = [self.proxy.mapToSource(i).row() for i in selection.selectedRows()]
+        picks = [self.model.content.picks[r] for r in rows]
+        if len(rows) > 1:
+            self.several.emit([p for p in picks if p is not None])
+
+    def _makers(self, index: QModelIndex) -> None:
+        """Show what makes the clicked row."""
+        row = self.proxy.mapToSource(index).row()
+        makers = self.model.content.makers[row]
+        if makers:
+            self.shown_alone.emit(set(makers), str(self.model.content.rows[row][0]))
+
+    def point_at(self, pick: Pick) -> None:
+        """Select the row of a picked thing and bring it into view, without telling anybody."""
+        current = self.proxy.mapToSource(self.table.currentIndex())
+        picks = self.model.content.picks
+        if current.isValid() and current.row() < len(picks) and picks[current.row()] == pick:
+            return
+        self._telling = True
+        if pick is None or pick in picks:
+            self.table.clearSelection()
+        if pick is not None and pick in self.model.content.picks:
+            index = self.proxy.mapFromSource(self.model.index(self.model.content.picks.index(pick), 0))
+            if index.isValid():
+                self.table.setCurrentIndex(index)
+                self.table.scrollTo(index)
+        self._telling = False
+
+    def shown_rows(self) -> tuple[list[str], list[list[object]]]:
+        """Titles and rows as they are filtered and sorted."""
+        order = [self.proxy.mapToSource(self.proxy.index(k, 0)).row() for k in range(self.proxy.rowCount())]
+        return self.model.content.columns, [self.model.content.rows[k] for k in order]
+
+    def copy(self) -> None:
+        """Selected rows (all when none is selected) to the clipboard, with titles, for a spreadsheet."""
+        selection = self.table.selectionModel()
+        assert selection is not None
+        rows = sorted(i.row() for i in selection.selectedRows()) or range(self.proxy.rowCount())
+        lines = ["\t".join(self.model.content.columns)]
+        for row in rows:
+            source = self.proxy.mapToSource(self.proxy.index(row, 0)).row()
+            values = self.model.content.rows[source]
+            lines.append("\t".join("" if v is None else repr(v) if isinstance(v, float) else str(v) for v in values))
+        clipboard = QGuiApplication.clipboard()
+        assert clipboard is not None
+        clipboard.setText("\n".join(lines))
