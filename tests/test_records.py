@@ -24,7 +24,7 @@ from rod_tally.model.entities.structure import FREE
 from rod_tally.project import Project, ProjectError
 from rod_tally.project.codec import RENAMED, RecordError, pack, unpack
 from rod_tally.project.prints import is_old, run_print
-from rod_tally.project.store import _Labels
+from rod_tally.project.run_records import RunRecord
 
 from .test_project import loaded
 
@@ -49,7 +49,7 @@ def test_no_field_of_a_record_goes_without_a_migration() -> None:
     After adding a field: write the list anew, `python -c "from tests.test_records import write; write()"`.
     """
     now: dict[str, list[str]] = {}
-    for kind in (Model, _Labels, Comparison):
+    for kind in (Model, RunRecord, Comparison):
         fields_of(kind, now)
     for name, fields in json.loads(KNOWN.read_text()).items():
         moved = RENAMED.get(name, {})
@@ -61,7 +61,7 @@ def test_no_field_of_a_record_goes_without_a_migration() -> None:
 
 def write() -> None:
     now: dict[str, list[str]] = {}
-    for kind in (Model, _Labels, Comparison):
+    for kind in (Model, RunRecord, Comparison):
         fields_of(kind, now)
     KNOWN.write_text(json.dumps(now, indent=1, sort_keys=True) + "\n")
 

@@ -209,7 +209,7 @@ def main() -> None:
         window.session.open(make_demo(Path(folder) / "Tern Quay sail loft.rodtally"))
         settle(window, 60)
         for name in sys.argv[2:] or VIEWS:
-            window.show_all()
+            window.view_desk.show_all()
             if window.rules is not None:
                 window.rules.close()
             if window.load_desk.combine_page is not None:

@@ -31,6 +31,7 @@ from .commands.registry import COMMANDS, MENUS, Command
 from .commands.response_commands import ResponseDesk
 from .commands.rule_commands import RuleDesk
 from .commands.surface_commands import PlateDesk
+from .commands.view_commands import ViewDesk
 from .pages.command_finder import CommandFinder
 from .pages.details_panel import Slip
 from .pages.help_page import OF_STEP, SHORTCUTS, HelpPage
@@ -85,6 +86,7 @@ class Window(QMainWindow):
         self.cut_desk = CutDesk(self, self.session, self.state, lambda: self.view.units)
         self.response_desk = ResponseDesk(self)
         self.pair_desk = PairDesk(self, self.session, self.state)
+        self.view_desk = ViewDesk(self.session, self.state, self.view)
         self.background = Background(self.session, self.state)
         self.rules: RulesPage | None = None
         self.runs: RunsPage | None = None
@@ -209,7 +211,7 @@ class Window(QMainWindow):
         self.search = QLineEdit()
         self.search.setPlaceholderText("Find by name")
         self.search.setFixedWidth(150)
-        self.search.returnPressed.connect(self._find)
+        self.search.returnPressed.connect(lambda: self.view_desk.find(self.search.text()))
         row.addWidget(self.search)
         self.units = QPushButton(UNIT_SETS[0].name)
         self.units.clicked.connect(self.next_units)
@@ -322,7 +324,7 @@ class Window(QMainWindow):
         status = self.statusBar()
         assert status is not None
         status.showMessage(text)
-        self.run_button.setEnabled(False)
+        self.run_button.setEnabled(self.state.review is not None and self.session.jobs.free)
 
     def _rested(self, text: str) -> None:
         self.bar.hide()
@@ -352,56 +354,6 @@ class Window(QMainWindow):
     def look(self, direction: str) -> None:
         self.view.look_from(direction)
         self._refresh()
-
-    def take_me_there(self) -> None:
-        review, picked = self.state.review, self.state.picked
-        if review is None or picked is None:
-            return
-        model = review.model
-        if picked[0] == "member":
-            line = model.line(model.members[picked[1]])
-            self.view.take_me_there(line.mean(axis=0), max(model.length(model.members[picked[1]]), 2.0))
-        elif picked[0] == "surface":
-            outer = model.surfaces[picked[1]].outer
-            self.view.take_me_there(outer.mean(axis=0), max(float(np.ptp(outer, axis=0).max()), 2.0))
-        else:
-            self.view.take_me_there(model.nodes[picked[1]].point)
-
-    def isolate(self) -> None:
-        review, picked = self.state.review, self.state.picked
-        if review is None or picked is None:
-            return
-        model, at = review.model, review.model.members_at()
-        nodes, more = [picked[1]], set()
-        if picked[0] == "member":
-            m = model.members[picked[1]]
-            nodes = [m.start, m.end, *(j.node for j in m.joints)]
-            more = {s.id for s in model.surfaces.values() if any(j.other == m.id or j.node in nodes for j in s.joints)}
-        elif picked[0] == "surface":
-            s = model.surfaces[picked[1]]
-            nodes = [j.node for j in s.joints if j.node]
-            more = {s.id, *(j.other for j in s.joints)}
-        self.state.isolate({i for n in nodes for i in at[n]} | more)
-
-    def isolate_line(self, frame: bool) -> None:
-        """Show the stack, beam line or wall of the picked part alone, or its frame."""
-        review = self.state.review
-        chosen = [*self.state.chosen("member"), *self.state.chosen("surface")]
-        if review is None or not chosen:
-            return
-        found = [x for x in review.lines if chosen[0] in x.members and (x.kind == "frame") == frame]
-        if not found:
-            self._say("It stands in no frame" if frame else "It belongs to no stack, line or wall")
-            return
-        self.state.isolate(set(found[0].members))
-        self._say(f"{found[0].name}: {len(found[0].members)} parts; Ctrl+Shift+I shows everything again")
-
-    def isolate_chosen(self) -> None:
-        self.state.isolate({*self.state.chosen("member"), *self.state.chosen("surface")})
-
-    def show_all(self) -> None:
-        self.state.show_storeys(set())
-        self.state.isolate(set())
 
     def accept(self) -> None:
         if self.state.finding is not None:
@@ -485,26 +437,6 @@ class Window(QMainWindow):
         self.tables.renew()
         self.tables.parity.draw()
         self.state.overlay_changed.emit()
-
-    def _find(self) -> None:
-        text = self.search.text().strip().lower()
-        review = self.state.review
-        if not text or review is None:
-            return
-        model = review.model
-        names = [("member", m.id, [m.name, m.id, m.tag]) for m in model.members.values()]
-        names += [("surface", s.id, [s.name, s.id, s.tag]) for s in model.surfaces.values()]
-        names += [("node", n, [n]) for n in model.nodes]
-        exact = [(k, i) for k, i, labels in names if text in (label.lower() for label in labels)]
-        part = [(k, i) for k, i, labels in names if any(text in label.lower() for label in labels)]
-        found = exact or part
-        if not found:
-            self._say(f"No member, slab, wall or node is called {self.search.text().strip()}")
-            return
-        at = found.index(self.state.picked) + 1 if self.state.picked in found else 0
-        self.state.pick(*found[at % len(found)])
-        more = f", {len(found)} in all: Enter for the next" if len(found) > 1 else ""
-        self._say(f"{found[at % len(found)][0]} found{more}")
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self.session.jobs.cancel()

@@ -3,34 +3,27 @@
 from __future__ import annotations
 
 import hashlib
-import io
 import json
 import os
 import sqlite3
-import zipfile
-import zlib
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
 from ..analysis.dynamics.dynamics import Dynamics
-from ..analysis.dynamics.modes import Mode
-from ..analysis.results.centres import StoreyCentre
-from ..analysis.results.results import CaseEquilibrium, FoundMotion, Results
+from ..analysis.results.results import Results
 from ..compare import Comparison
 from ..compare.carry import Carried, CarriedOver
-from ..meshing import Plates
 from ..model import Model, Settings
 from ..review.answers import Answer
 from ..review.decisions import Decision, Look
 from .codec import RecordError, pack, unpack
 from .lock import Lock
 from .prints import run_print
+from .run_records import dynamics_of, packed, results_of
 
 SUFFIX = ".rodtally"
 APPLICATION_ID = 0x526F6454  # marks the file as ours whatever its name
@@ -86,29 +79,6 @@ class RunRow:
     name: str
     print: str
     created: str
-
-
-@dataclass(slots=True)
-class _Labels:
-    """What a run holds beside its arrays."""
-
-    cases: list[str]
-    node_ids: list[str]
-    member_ids: list[str]
-    support_ids: list[str]
-    equilibrium: list[CaseEquilibrium]
-    motions: list[FoundMotion]
-    left_out: dict[str, str]
-    lost: dict[str, np.ndarray]
-    applied: dict[str, np.ndarray]
-    more_motions: bool
-    loose: dict[str, list[int]]
-    plates: Plates | None = None
-    modes: list[Mode] | None = None
-    centres: list[StoreyCentre] | None = None
-
-
-ARRAYS = ("xyz", "displacement", "reaction", "station_member", "station_x", "force", "node_done", "member_done")
 
 
 class Project:
@@ -269,8 +239,12 @@ class Project:
         return self._unpacked(Model, row[0], f"the model of revision {revision}")
 
     def _unpacked(self, kind: type, data: bytes, what: str) -> Any:
+        return self._whole(lambda: unpack(kind, data), what)
+
+    def _whole(self, read: Callable[[], Any], what: str) -> Any:
+        """What is read of the file; raises ProjectError for what is damaged."""
         try:
-            return unpack(kind, data)
+            return read()
         except RecordError as error:
             raise ProjectError(f"{self.path}: {what} {error}; nothing in the file was changed") from error
 
@@ -284,28 +258,7 @@ class Project:
         dynamics: Dynamics | None = None,
     ) -> int:
         """Keep a run, and its modes and centres where they were found, beside all earlier ones; returns its id."""
-        arrays = io.BytesIO()
-        kept: dict[str, Any] = {k: getattr(results, k) for k in ARRAYS}
-        kept |= {f"mode {m.mode}": m.shape for m in (dynamics.modes if dynamics else ()) if m.shape is not None}
-        np.savez_compressed(arrays, **kept)
-        labels = pack(
-            _Labels(
-                results.cases,
-                results.node_ids,
-                results.member_ids,
-                results.support_ids,
-                results.equilibrium,
-                results.motions,
-                results.left_out,
-                results.lost,
-                results.applied,
-                results.more_motions,
-                results.loose,
-                results.plates,
-                None if dynamics is None else [replace(m, shape=None) for m in dynamics.modes],
-                None if dynamics is None else dynamics.centres,
-            )
-        )
+        arrays, record = packed(results, dynamics)
         with self._transaction() as db:
             cursor = db.execute(
                 "INSERT INTO run (revision, name, print, settings, arrays, labels, created) VALUES (?, ?, ?, ?, ?, ?, ?)",
@@ -314,8 +267,8 @@ class Project:
                     name,
                     run_print(model, settings),
                     json.dumps(settings.to_dict()),
-                    arrays.getvalue(),
-                    labels,
+                    arrays,
+                    record,
                     now(),
                 ),
             )
@@ -333,46 +286,16 @@ class Project:
         row = self._db.execute("SELECT arrays, labels FROM run WHERE id = ?", (run,)).fetchone()
         if row is None:
             raise ProjectError(f"{self.path}: holds no run {run}")
-        try:
-            with np.load(io.BytesIO(row[0]), allow_pickle=False) as stored:
-                arrays = {k: stored[k] for k in ARRAYS}
-        except (ValueError, KeyError, OSError, zipfile.BadZipFile, EOFError, zlib.error) as error:
-            raise ProjectError(
-                f"{self.path}: run {run} is damaged ({type(error).__name__}); run the model again"
-            ) from error
-        labels: _Labels = self._unpacked(_Labels, row[1], f"run {run}")
-        return Results(
-            cases=labels.cases,
-            node_ids=labels.node_ids,
-            member_ids=labels.member_ids,
-            support_ids=labels.support_ids,
-            equilibrium=labels.equilibrium,
-            motions=labels.motions,
-            left_out=labels.left_out,
-            lost=labels.lost,
-            applied=labels.applied,
-            more_motions=labels.more_motions,
-            loose=labels.loose,
-            plates=labels.plates,
-            **arrays,
-        )
+        return self._whole(lambda: results_of(*row), f"run {run}")
 
     def dynamics(self, run: int, settings: Settings) -> Dynamics | None:
         """The modes and centres kept with a run; None where there are none, or where they were found with other settings."""
         row = self._db.execute("SELECT arrays, labels, settings FROM run WHERE id = ?", (run,)).fetchone()
         if row is None:
             return None
-        labels: _Labels = self._unpacked(_Labels, row[1], f"run {run}")
-        if (
-            labels.modes is None
-            or labels.centres is None
-            or Settings.from_dict(json.loads(row[2])).modes != settings.modes
-        ):
+        if Settings.from_dict(json.loads(row[2])).modes != settings.modes:
             return None
-        with np.load(io.BytesIO(row[0]), allow_pickle=False) as stored:
-            for m in labels.modes:
-                m.shape = stored.get(f"mode {m.mode}")
-        return Dynamics(labels.modes, labels.centres)
+        return self._whole(lambda: dynamics_of(row[0], row[1]), f"run {run}")
 
     def add_answers(self, revision: int, answers: list[Answer]) -> int:
         """Keep answers of the modellers to findings; those that are kept already are left out. How many were new."""
