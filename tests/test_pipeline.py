@@ -68,6 +68,8 @@ def test_what_makes_results_meaningless_stays_blocking(code: str) -> None:
         Settings.from_dict({"findings": {"severity": {code: "note"}}})
     with pytest.raises(SettingsError, match="blocking, warning or note"):
         Settings.from_dict({"findings": {"severity": {"join.gap": "fatal"}}})
+    with pytest.raises(SettingsError, match="must be a table of codes"):
+        Settings.from_dict({"findings": {"severity": 3}})
 
 
 def test_a_code_is_stronger_than_its_family() -> None:

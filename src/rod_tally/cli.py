@@ -202,7 +202,8 @@ def folder_command(arguments: argparse.Namespace) -> int:
 
     def told(one: Reviewed) -> None:
         if not arguments.quiet:
-            counts = f"{one.blocking} blocking, {one.warnings} warnings, {one.notes} notes"
+            named = ((one.blocking, "blocking"), (one.warnings, "warning"), (one.notes, "note"))
+            counts = ", ".join(f"{n} {w}{'s' if n != 1 and w != 'blocking' else ''}" for n, w in named)
             print(f"{one.model}: {one.message or counts}", flush=True)
 
     done = review_folder(models, arguments.out, options, arguments.jobs, told)

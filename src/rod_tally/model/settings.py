@@ -354,10 +354,14 @@ def _checked(where: str, key: str, default: Any, value: Any) -> Any:
             raise SettingsError(f"{where}: {key} maps to {unknown[0]!r}, which is not in the catalogue")
     elif key == "findings.severity":
         good = isinstance(value, dict)
-        if good:  # join.gap without quotation marks is a table in TOML
-            flat = {k: v for k, v in value.items() if not isinstance(v, dict)}
-            value = flat | {f"{k}.{c}": v for k, own in value.items() if isinstance(own, dict) for c, v in own.items()}
-        for code, how in value.items() if good else ():
+        if not good:
+            raise SettingsError(
+                f'{where}: {key} is {value!r}; it must be a table of codes, such as "join.gap" = "blocking"'
+            )
+        # join.gap without quotation marks is a table in TOML
+        flat = {k: v for k, v in value.items() if not isinstance(v, dict)}
+        value = flat | {f"{k}.{c}": v for k, own in value.items() if isinstance(own, dict) for c, v in own.items()}
+        for code, how in value.items():
             _check_severity(where, f"{key}.{code}", code, how)
     elif key == "report.chapters":
         good = isinstance(value, dict)
