@@ -95,6 +95,7 @@ def closeout(w: Window) -> None:
     doubled = next(f for f in revision.review.findings if f.code == "join.duplicate")
     w.session.decide(doubled, "accepted", "two flanges of one built-up beam")
     w.state.go(STEP["Close-out"])
+    settle(w, 10)
     w.view.look_from("3d")
 
 
