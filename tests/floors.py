@@ -18,7 +18,7 @@ def floor(x: float = 6.0, y: float = 4.0, h: float = 3.0, overhang: float = 0.0,
     m = frame(
         [*feet, *tops],
         [(0, 4), (1, 5), (2, 6), (3, 7), (4, 5), (5, 6), (6, 7), (7, 4)],
-        dict.fromkeys(range(4), "XXXXXX"),
+        dict.fromkeys(range(4), "fixed"),
     )
     m.materials["C30/37"] = CONCRETE
     o = overhang

@@ -2,11 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 
-from rod_tally.model import FREE, LoadCase, Material, Member, MemberLoad, Model, Node, Release, Section, Support
+from rod_tally.model import (
+    FIXED,
+    FREE,
+    PINNED,
+    LoadCase,
+    Material,
+    Member,
+    MemberLoad,
+    Model,
+    Node,
+    Release,
+    Section,
+    Support,
+)
 from rod_tally.model.geometry.vectors import default_z
 from rod_tally.transfer.members.analytical import class_by_slope
 
@@ -16,10 +29,16 @@ FLEXIBLE = Section("flexible", "values", 5e-3, 8e-5, 6e-6, 0.0, 2e-7, 2.5e-3, 2e
 TILTED = Section("tilted", "values", 5e-3, 8e-5, 6e-5, 3e-5, 2e-7, 0.0, 0.0)
 
 
+def held(words: str | Support) -> Support:
+    """A support of the words fixed, pinned, or the directions that are held."""
+    known = {"fixed": FIXED, "pinned": PINNED}
+    return words if isinstance(words, Support) else known.get(words) or Support.of(words)
+
+
 def frame(
     points: Sequence[Sequence[float]],
     members: Sequence[tuple[int, int]],
-    supports: dict[int, str],
+    supports: Mapping[int, str | Support],
     releases: dict[int, tuple[str, str]] | None = None,
     section: Section = PLAIN,
     density: float = 7850.0,
@@ -30,20 +49,20 @@ def frame(
     m.sections[section.name] = section
     m.materials["steel"] = Material("steel", "steel", E, G, density=density)
     for k, p in enumerate(points):
-        support = Support(supports[k]) if k in supports else FREE
+        support = held(supports[k]) if k in supports else FREE
         m.nodes[f"n{k}"] = Node(f"n{k}", np.array(p, float), support)
     for k, (a, b) in enumerate(members):
         x = np.array(points[b], float) - np.array(points[a], float)
-        start, end = (releases or {}).get(k, ("FFFFFF", "FFFFFF"))
+        start, end = (releases or {}).get(k, ("", ""))
         m.members[f"m{k}"] = Member(
             f"m{k}", f"m{k}", class_by_slope(x), f"n{a}", f"n{b}", section.name, "steel",
             np.array(z, float) if z is not None else default_z(x),
-            release_start=Release(start), release_end=Release(end),
+            release_start=Release.of(start), release_end=Release.of(end),
         )  # fmt: skip
     return m
 
 
-def beam(length: float, left: str, right: str, **kw: object) -> Model:
+def beam(length: float, left: str | Support, right: str | Support, **kw: object) -> Model:
     """One member along x between two supports."""
     return frame([(0, 0, 0), (length, 0, 0)], [(0, 1)], {0: left, 1: right}, **kw)  # type: ignore[arg-type]
 
@@ -72,4 +91,4 @@ def regular(bays: int = 2, storeys: int = 2, bay: float = 6.0, height: float = 3
     for s in range(1, storeys + 1):
         members += [(at(i, j, s), at(i + 1, j, s)) for j in range(n) for i in range(bays)]
         members += [(at(i, j, s), at(i, j + 1, s)) for j in range(bays) for i in range(n)]
-    return frame(points, members, {k: "XXXXXX" for k in range(n * n)})
+    return frame(points, members, {k: "fixed" for k in range(n * n)})

@@ -6,7 +6,9 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from rod_tally.model import AreaLoad, LineSupport, LoadCase, Material, Model, Support, Surface
+from rod_tally.model import AreaLoad, LineSupport, LoadCase, Material, Model, Surface
+
+from .frames import held
 
 E, NU = 30e9, 0.2
 MATERIAL = Material("plate", "concrete", E, E / 2 / (1 + NU), density=2500.0)
@@ -28,12 +30,12 @@ def shell(
     edges: str = "",
     size: float | None = None,
 ) -> Surface:
-    """A surface computed as a shell; `edges` are the letters of a support along its whole outline."""
+    """A surface computed as a shell; `edges` are the words of a support along its whole outline."""
     ring = np.array(outer, float)
     holes = [np.array(o, float) for o in openings]
     s = Surface(ident, ident, cls, "", ring, holes, t, "plate", way="shell", mesh_size=size)
     if edges:
-        s.supports = [LineSupport(np.array([a, b]), Support(edges)) for a, b in zip(ring, np.roll(ring, -1, axis=0))]
+        s.supports = [LineSupport(np.array([a, b]), held(edges)) for a, b in zip(ring, np.roll(ring, -1, axis=0))]
     m.surfaces[ident] = s
     return s
 

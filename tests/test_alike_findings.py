@@ -10,7 +10,7 @@ import pytest
 from rod_tally.analysis import run
 from rod_tally.checks import Subject, registry, run_checks
 from rod_tally.desk.session.actions import edits_for
-from rod_tally.model import Finding, Model, Settings
+from rod_tally.model import Finding, Model, Settings, Support
 
 from .physical_models import add, bay, block, model, source
 
@@ -72,7 +72,7 @@ def test_every_gathered_finding_holds_all_ids_and_keeps_severity() -> None:
     for n in m.nodes.values():
         n.support = type(n.support)()
     lowest = next(iter(m.nodes))
-    m.nodes[lowest].support = type(m.nodes[lowest].support)("XXXXXX")
+    m.nodes[lowest].support = Support.of("ux uy uz rx ry rz")
     found = [f for f in run_checks(Subject(m, None, Settings())) if f.code == "support.base_free"]
     assert len(found) == 1 and found[0].severity == "blocking" and len(found[0].parts) == 15
 

@@ -10,6 +10,7 @@ from rod_tally.analysis.results.balance import Balance
 from rod_tally.analysis.results.stacks import stack_forces
 from rod_tally.loads import Distribution
 from rod_tally.model import (
+    PINNED,
     AreaLoad,
     Combination,
     Joint,
@@ -21,7 +22,6 @@ from rod_tally.model import (
     Settings,
     SpaceLoad,
     Storey,
-    Support,
     SurfaceJoint,
 )
 from rod_tally.model.geometry.lines import lines_of
@@ -124,7 +124,7 @@ def test_walls_columns_and_slabs_share_what_is_above() -> None:
     m = floor_on_shells()
     w = shell(m, "w", [(0, 0, 0), (0, 4, 0), (0, 4, 3), (0, 0, 3)], 0.2, cls="wall", edges="")
     w.material = "C30/37"
-    w.supports = [LineSupport(np.array([(0, 0, 0), (0, 4, 0)], float), Support("XXXFFF"))]
+    w.supports = [LineSupport(np.array([(0, 0, 0), (0, 4, 0)], float), PINNED)]
     line = np.array([(0, 0, 3), (0, 4, 3)], float)
     w.joints.append(SurfaceJoint("surface", "s", line))
     m.surfaces["s"].joints.append(SurfaceJoint("surface", "w", line))
@@ -163,8 +163,8 @@ def test_axial_force_down_a_column_through_three_storeys() -> None:
     """One member from head to foot with beams joined at two levels: a row for each storey, growing by what comes in."""
     points = [(0, 0, 9), (0, 0, 0), (4, 0, 3), (4, 0, 6.2), (4, 0, 9), (0, 0, 3), (0, 0, 6.2)]
     m = frame(
-        points, [(0, 1), (5, 2), (6, 3), (0, 4)], {1: "XXXXXX", 2: "XXXXXX", 3: "XXXXXX", 4: "XXXXXX"},
-        dict.fromkeys((1, 2, 3), ("FFFFRR", "FFFFRR")), density=0.0,
+        points, [(0, 1), (5, 2), (6, 3), (0, 4)], {1: "fixed", 2: "fixed", 3: "fixed", 4: "fixed"},
+        dict.fromkeys((1, 2, 3), ("my mz", "my mz")), density=0.0,
     )  # fmt: skip
     m.members["m0"].joints = [Joint(2.8, "n6"), Joint(6.0, "n5")]
     m.storeys = [Storey(f"L{k}", 3.0 * k) for k in range(4)]

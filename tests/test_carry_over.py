@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from rod_tally.compare.carry import carry_over
-from rod_tally.model import MemberLoad, Model, NodeLoad, Release, Settings, Support
+from rod_tally.model import PINNED, PINNED_END, MemberLoad, Model, NodeLoad, Settings
 from rod_tally.model.edits import AddLoads, PinBoth, SetRelease, SetSupport, load_values, make_again
 from rod_tally.model.edits.base import Edit
 from rod_tally.model.entities.loads import LoadCase
@@ -39,9 +39,9 @@ def corrected() -> tuple[Model, list[Edit]]:
     m = plain()
     top = m.members["K111"].end if m.nodes[m.members["K111"].end].point[2] > 1 else m.members["K111"].start
     edits: list[Edit] = [
-        SetRelease(["X100", "X101", "Y101", "Y111"], False, Release("FFFFRR")),
+        SetRelease(["X100", "X101", "Y101", "Y111"], False, PINNED_END),
         PinBoth(["Y100", "Y110"]),
-        SetSupport([top], Support("XXXFFF")),
+        SetSupport([top], PINNED),
         AddLoads("Q", [load_values(MemberLoad("X110", 1.0, 2.5, (0.0, 1e3, -2e3), (0.0, 1e3, -4e3)))]),
         AddLoads("Q", [load_values(NodeLoad(top, (3e3, 1e3, -5e3), (0.0, 2e3, 0.0)))]),
         AddLoads("Q", [load_values(MemberLoad("X110", 4.0, 4.0, (0.0, 1e3, -7e3), (0.0, 1e3, -7e3)))]),
@@ -73,7 +73,7 @@ def test_the_same_building_keeps_everything() -> None:
     over = carry_over(base, new)
     assert [x.status for x in over.lines] == ["carried"] * len(edits), [(x.what, x.words) for x in over.lines]
     assert actions(new) == pytest.approx(actions(base), rel=1e-9, abs=1e-6)
-    assert {n.support.letters for n in new.nodes.values()} == {n.support.letters for n in base.nodes.values()}
+    assert {n.support.words for n in new.nodes.values()} == {n.support.words for n in base.nodes.values()}
     assert over.finding is not None and over.finding.severity == "note"
     for name in ("X100", "X101", "Y101", "Y111", "Y100", "Y110"):
         a, b = base.members[name], new.members["new " + name]

@@ -24,7 +24,7 @@ def table(masses: tuple[float, ...] = (1.0, 1.0, 1.0, 1.0, 1.0)) -> tuple[Model,
     feet = [(x, y, 0.0) for x, y in PLACES]
     heads = [(x, y, HEIGHT) for x, y in PLACES]
     n = len(PLACES)
-    m = frame(feet + heads, [(k, k + n) for k in range(n)], {k: "XXXXXX" for k in range(n)}, density=0.0)
+    m = frame(feet + heads, [(k, k + n) for k in range(n)], {k: "fixed" for k in range(n)}, density=0.0)
     m.storeys = [Storey("L0", 0.0), Storey("L1", HEIGHT)]
     loads = [NodeLoad(f"n{k + n}", (0, 0, -1000 * GRAVITY * masses[k])) for k in range(n)]
     m.cases["Roof"] = LoadCase("Roof", "dead", node_loads=loads)

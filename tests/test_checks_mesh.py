@@ -8,7 +8,18 @@ import pytest
 from rod_tally.analysis import run
 from rod_tally.checks import Subject, run_checks
 from rod_tally.desk.session.actions import FINER, edit_for
-from rod_tally.model import Finding, LineSupport, LoadCase, Model, Settings, SpaceLoad, Support, SurfaceJoint
+from rod_tally.model import (
+    FIXED,
+    PINNED,
+    Finding,
+    LineSupport,
+    LoadCase,
+    Model,
+    Settings,
+    SpaceLoad,
+    Support,
+    SurfaceJoint,
+)
 from rod_tally.model.edits import SetMeshSize, SetSpan
 from rod_tally.model.edits.base import EditError
 
@@ -24,7 +35,7 @@ def found(m: Model, code: str) -> list[Finding]:
 
 def test_a_surface_that_cannot_be_meshed_blocks_and_is_named() -> None:
     m = plate_model()
-    shell(m, "s", rectangle(4, 4), edges="XXXFFF")
+    shell(m, "s", rectangle(4, 4), edges="pinned")
     shell(m, "x", rectangle(1, 1), openings=[[(-1, -1, 0), (2, -1, 0), (2, 2, 0), (-1, 2, 0)]])
     pressure(m, "s", 1e3)
     (f,) = found(m, "mesh.failed")
@@ -33,7 +44,7 @@ def test_a_surface_that_cannot_be_meshed_blocks_and_is_named() -> None:
 
 def test_splinters_beside_an_opening_are_told_and_a_smaller_size_mends_them() -> None:
     m = plate_model()
-    shell(m, "s", rectangle(3, 3), edges="XXXFFF", openings=[[(0.03, 1, 0), (2, 1, 0), (2, 2, 0), (0.03, 2, 0)]])
+    shell(m, "s", rectangle(3, 3), edges="pinned", openings=[[(0.03, 1, 0), (2, 1, 0), (2, 2, 0), (0.03, 2, 0)]])
     pressure(m, "s", 1e3)
     (f,) = found(m, "mesh.poor")
     assert f.ids == ("s",) and f.at is not None and f.at[0] < 0.6
@@ -68,7 +79,7 @@ def test_only_surfaces_that_hand_their_loads_on_are_told_as_idle() -> None:
 
 def test_a_plate_that_slides_is_said_in_words() -> None:
     m = plate_model()
-    s = shell(m, "s", rectangle(4, 4), edges="FFXFFF")
+    s = shell(m, "s", rectangle(4, 4), edges="uz")
     s.name = "Deck"
     m.cases["q"] = LoadCase("q", "wind", space_loads=[SpaceLoad(np.array([(2, 2, 0.0)]), (1e3, 0, 0), (0, 0, 0))])
     moves = found(m, "stability.mechanism")
@@ -82,9 +93,7 @@ def test_members_on_a_held_slab_are_no_island() -> None:
         n.support = Support()
     s = m.surfaces["s"]
     s.way = "shell"
-    s.supports = [
-        LineSupport(np.array([a, b]), Support("XXXFFF")) for a, b in zip(s.outer, np.roll(s.outer, -1, axis=0))
-    ]
+    s.supports = [LineSupport(np.array([a, b]), PINNED) for a, b in zip(s.outer, np.roll(s.outer, -1, axis=0))]
     m.cases["live"].self_weight = (0.0, 0.0, -1.0)
     settings = Settings()
     r = run(m, settings.run)
@@ -101,12 +110,12 @@ def test_a_rigid_arm_between_two_supports_is_told() -> None:
     line = np.array([(0, 0, 3), (4, 0, 3)], float)
     s.joints.append(SurfaceJoint("surface", "w", line, distance=0.06))
     w.joints.append(SurfaceJoint("surface", "s", line - [0, 0.06, 0], distance=0.06))
-    w.supports = [LineSupport(np.array([(0, -0.06, 0), (4, -0.06, 0)], float), Support("XXXXXX"))]
+    w.supports = [LineSupport(np.array([(0, -0.06, 0), (4, -0.06, 0)], float), FIXED)]
     pressure(m, "s", 1e3)
-    far = LineSupport(np.array([(0, 3, 3), (4, 3, 3)], float), Support("FFXFFF"))
+    far = LineSupport(np.array([(0, 3, 3), (4, 3, 3)], float), Support.of("uz"))
     s.supports = [far]
     assert found(m, "mesh.arm") == []
-    s.supports = [far, LineSupport(line, Support("XXXFFF"))]
-    w.supports.append(LineSupport(line - [0, 0.06, 0], Support("FFXFFF")))
+    s.supports = [far, LineSupport(line, PINNED)]
+    w.supports.append(LineSupport(line - [0, 0.06, 0], Support.of("uz")))
     (f,) = found(m, "mesh.arm")
     assert f.severity == "warning" and "0.06 m" in f.message and "more" in f.message

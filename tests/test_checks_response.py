@@ -10,7 +10,18 @@ from rod_tally.analysis import run
 from rod_tally.analysis.dynamics.modes import Mode, modes
 from rod_tally.analysis.results.storeys import storey_rows
 from rod_tally.checks import Subject, run_checks
-from rod_tally.model import Finding, LoadCase, MemberLoad, Model, NodeLoad, Release, Section, Storey, Support
+from rod_tally.model import (
+    PINNED_END,
+    Finding,
+    LoadCase,
+    MemberLoad,
+    Model,
+    NodeLoad,
+    Release,
+    Section,
+    Storey,
+    Support,
+)
 from rod_tally.model.settings import RunSettings, Settings
 
 from .frames import frame, regular
@@ -52,8 +63,8 @@ def test_column_that_carries_less_than_the_one_above() -> None:
 
 def test_building_that_moves_against_its_load() -> None:
     """A lever: pushed at its short end below the pivot, its long end above goes the other way."""
-    m = frame([(0, 0, 0), (0, 0, 1), (0, 0, 6)], [(0, 1), (1, 2)], {1: "XXXXFX"})
-    m.nodes["n0"].support = type(m.nodes["n0"].support)("SFFFFF", (1e5, 0, 0, 0, 0, 0))
+    m = frame([(0, 0, 0), (0, 0, 1), (0, 0, 6)], [(0, 1), (1, 2)], {1: "ux uy uz rx rz"})
+    m.nodes["n0"].support = type(m.nodes["n0"].support).of("ux=1e5")
     m.cases["W"] = LoadCase("W", "wind", node_loads=[NodeLoad("n0", (1e3, 0.0, 0.0))])
     assert "the other way" in found(m, "response.direction", [])[0].message
 
@@ -92,7 +103,7 @@ def test_symmetry_that_one_member_breaks() -> None:
     f = found(m, "response.symmetry")[0]
     assert beam.id in f.ids and "sections" in f.message
     beam.section = "plain"
-    beam.release_start = Release("FFFFRR")
+    beam.release_start = PINNED_END
     assert "releases" in found(m, "response.symmetry")[0].message
 
 
@@ -108,7 +119,7 @@ def test_symmetric_frame_with_forces_that_are_not() -> None:
     m = building()
     assert not found(m, "response.uneven")
     foot = next(n for n in m.nodes.values() if n.support.any)
-    foot.support = Support("XXSXXX", (0, 0, 5e5, 0, 0, 0))
+    foot.support = Support.of("ux uy uz=5e5 rx ry rz")
     f = found(m, "response.uneven")[0]
     assert f.severity == "note" and len(f.ids) == 2 and "carries" in f.message
 
@@ -116,10 +127,10 @@ def test_symmetric_frame_with_forces_that_are_not() -> None:
 def test_released_ends_that_carry_are_results_of_another_model() -> None:
     m = building()
     beam = next(x for x in m.members.values() if x.cls == "beam")
-    beam.release_end = Release("FFFFRR")
+    beam.release_end = PINNED_END
     r = run(m, RunSettings())
     assert not [f for f in run_checks(Subject(m, r)) if f.code == "response.released"]
-    beam.release_start = Release("FFFFRR")  # after the run
+    beam.release_start = PINNED_END  # after the run
     (f,) = [f for f in run_checks(Subject(m, r)) if f.code == "response.released"]
     assert f.ids == (beam.id,) and "the start of" in f.message and "kNm" in f.message
 
@@ -141,7 +152,7 @@ def test_self_weight_that_moves_a_building_too_much_or_not_at_all() -> None:
 
 def test_slabs_without_members_are_held_against_their_own_span() -> None:
     m = plate_model()
-    shell(m, "s", rectangle(6, 4), edges="XXXFFF")
+    shell(m, "s", rectangle(6, 4), edges="pinned")
     pressure(m, "s", 2e3)
     assert not found(m, "displacement.large", [])
     pressure(m, "s", 6e5)
@@ -151,7 +162,7 @@ def test_slabs_without_members_are_held_against_their_own_span() -> None:
 
 def test_tall_building_may_shorten_and_a_load_on_a_released_start_is_no_force_of_it() -> None:
     """Forty storeys at working stress shorten by more than 1/250 of their bays; a point load stands on a beam's very start."""
-    m = frame([(0, 0, 4.0 * k) for k in range(41)], [(k, k + 1) for k in range(40)], {0: "XXXXXX"})
+    m = frame([(0, 0, 4.0 * k) for k in range(41)], [(k, k + 1) for k in range(40)], {0: "fixed"})
     m.cases["G"] = LoadCase("G", "self-weight", (0.0, 0.0, -1.0))
     m.cases["G"].node_loads = [NodeLoad(f"n{k}", (0, 0, -1.5e4)) for k in range(1, 41)]
     r = run(m, RunSettings())
@@ -159,7 +170,7 @@ def test_tall_building_may_shorten_and_a_load_on_a_released_start_is_no_force_of
     assert not [f for f in run_checks(Subject(m, r)) if f.code == "response.self_weight"]
     m = building()
     beam = next(x for x in m.members.values() if x.cls == "beam")
-    beam.release_start = Release("FFRFFF")
+    beam.release_start = Release.of("vz")
     m.cases["G"].member_loads = [MemberLoad(beam.id, 0.0, 0.0, (0, 0, -5e3), (0, 0, -5e3))]
     r = run(m, RunSettings())
     assert not [f for f in run_checks(Subject(m, r)) if f.code == "response.released"]

@@ -14,12 +14,13 @@ from rod_tally.compare.results import ResultChange
 from rod_tally.intake import SourceModel
 from rod_tally.model import (
     FREE,
+    PINNED,
+    PINNED_END,
     AreaLoad,
     LoadCase,
     MemberLoad,
     Model,
     NodeLoad,
-    Release,
     Settings,
     Support,
     TemperatureLoad,
@@ -148,7 +149,7 @@ def _stiffness(m: Model) -> None:
 
 CHANGES: dict[str, tuple[Edit, set[str]]] = {
     "ends": (_beam_end, {"X101 changed ends"}),
-    "release": (_member("X101", release_end=Release("FFFFRR")), {"X101 changed release_end"}),
+    "release": (_member("X101", release_end=PINNED_END), {"X101 changed release_end"}),
     "turn": (_member("X101", z_axis=np.array([0.0, 1, 0])), {"X101 changed turn"}),
     "section": (_member("X101", section="col 300x300"), {"X101 resized section"}),
     "material": (lambda m: (m.materials.update(C=replace(m.materials["S355"], name="C", E=30e9)), _member("X101", material="C")(m)), {"X101 changed material"}),  # type: ignore[dict-item,func-returns-value]
@@ -158,9 +159,9 @@ CHANGES: dict[str, tuple[Edit, set[str]]] = {
         {"floor changed openings"},
     ),
     "outline": (lambda m: _outline(m), {"floor changed outline"}),
-    "support": (lambda m: _support(m, Support("XXXFFF")), {"support changed"}),
+    "support": (lambda m: _support(m, PINNED), {"support changed"}),
     "no support": (lambda m: _support(m, FREE), {"support removed"}),
-    "spring": (lambda m: _support(m, Support("XXSXXX", (0, 0, 2.5e7, 0, 0, 0))), {"support changed"}),
+    "spring": (lambda m: _support(m, Support.of("ux uy uz=2.5e7 rx ry rz")), {"support changed"}),
     "load": (lambda m: setattr(m.cases["Q"].member_loads[0], "qb", (0, 0, -3e6)), {"case Q changed", "load changed line force"}),
     "area load": (lambda m: setattr(m.cases["Q"].area_loads[0], "values", ((0, 0, -2.1e3),)), {"case Q changed", "load changed area load"}),
     "load place": (lambda m: setattr(m.cases["Q"].member_loads[1], "a", 2.0) or setattr(m.cases["Q"].member_loads[1], "b", 2.0) or m.cases["Q"].member_loads.pop(), {"case Q changed", "load removed point force"}),  # type: ignore[func-returns-value]

@@ -9,7 +9,7 @@ import pytest
 from openpyxl import load_workbook
 
 from rod_tally.analysis.results.cuts import CutError, CutForces, on_storey, regular_cuts, wall_cut
-from rod_tally.model import AreaLoad, LineSupport, LoadCase, Model, Settings, SpaceLoad, Support
+from rod_tally.model import FIXED, AreaLoad, LineSupport, LoadCase, Model, Settings, SpaceLoad, Support
 from rod_tally.model.edits import AddCuts, EditError, MoveCut
 from rod_tally.model.entities.model import Storey
 from rod_tally.output.spreadsheet import write_workbook
@@ -25,9 +25,9 @@ def floor_on_end_walls() -> Model:
     m = plate_model()
     m.storeys = [Storey("First", 3.0), Storey("Second", 6.0)]
     s = shell(m, "s", rectangle(12, 4, 3.0), 0.2)
-    for x, letters in ((0.0, "FXXXFX"), (12.0, "FXXXFX")):
-        s.supports.append(LineSupport(np.array([(x, 0, 3), (x, 4, 3)]), Support(letters)))
-    s.supports.append(LineSupport(np.array([(0, 2, 3.0), (0.5, 2, 3.0)]), Support("XFFFFF")))
+    for x in (0.0, 12.0):
+        s.supports.append(LineSupport(np.array([(x, 0, 3), (x, 4, 3)]), Support.of("uy uz rx rz")))
+    s.supports.append(LineSupport(np.array([(0, 2, 3.0), (0.5, 2, 3.0)]), Support.of("ux")))
     m.cases["q"] = LoadCase("q", "wind", area_loads=[AreaLoad("s", ((0.0, Q, 0.0),))])
     return m
 
@@ -55,7 +55,7 @@ def test_a_floor_between_two_walls_is_a_beam_in_its_plane() -> None:
 def test_a_level_cut_through_a_wall_carries_what_stands_above_it() -> None:
     m = plate_model()
     s = shell(m, "w", [(0, 0, 0), (3, 0, 0), (3, 0, 6), (0, 0, 6)], 0.2, cls="wall")
-    s.supports = [LineSupport(np.array([(0, 0, 0), (3, 0, 0)], float), Support("XXXXXX"))]
+    s.supports = [LineSupport(np.array([(0, 0, 0), (3, 0, 0)], float), FIXED)]
     top = np.array([(0, 0, 6), (3, 0, 6)], float)
     m.cases["q"] = LoadCase("q", "wind", space_loads=[SpaceLoad(top, (10e3, 0, -40e3), (10e3, 0, -40e3))])
     AddCuts([wall_cut(m, "w", 2.0)]).apply(m)

@@ -49,7 +49,7 @@ def test_shear_and_moment_of_a_simple_floor(beams: bool) -> None:
         with_edge_beams(m)
     places = [1.37, 3.1, 4.93, 6.0, 8.81]
     for held in m.surfaces["s"].supports[:2]:
-        held.support = Support("FXXFFF")
+        held.support = Support.of("uy uz")
     r = done(m, [across(x) for x in places])
     found = r.cut_forces("q")
     index = [r.results.node_ids.index(n) for n in r.results.support_ids]

@@ -8,6 +8,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from rod_tally.model import Release, Support
+
 pytest.importorskip("PyQt6")
 from PyQt6.QtCore import QPoint, Qt, QTimer  # noqa: E402
 from PyQt6.QtWidgets import QInputDialog, QMessageBox, QPushButton  # noqa: E402
@@ -289,8 +291,8 @@ def test_overlays_have_something_to_draw_for_every_kind_of_model(window: Window,
     from .frames import line_load
 
     m = regular(1, 1)
-    m.members["m4"].release_start = type(m.members["m4"].release_start)("FFFFRR")
-    m.nodes["n0"].support = type(m.nodes["n0"].support)("SSSXFF", (1e6,) * 3 + (0.0,) * 3)
+    m.members["m4"].release_start = Release.of("my mz")
+    m.nodes["n0"].support = Support.of("ux=1e6 uy=1e6 uz=1e6 rx")
     line_load(m, "m4", (0, 0, -1e3), local=True)
     line_load(m, "m5", (0, 0, -1e3), projected=True, a=1.0, b=2.0)
     m.cases["p"] = LoadCase("p", "", node_loads=[NodeLoad("n4", (1e3, 0, 0), (0, 2e3, 0))])

@@ -10,6 +10,8 @@ import numpy as np
 import openpyxl
 import pytest
 
+from rod_tally.model import FIXED
+
 pytest.importorskip("PyQt6")
 from PyQt6.QtCore import QItemSelectionModel, QPoint, Qt  # noqa: E402
 from PyQt6.QtWidgets import QPushButton  # noqa: E402
@@ -196,7 +198,7 @@ def test_wall_feet_and_materials_by_hand(tower: Window, qtbot: QtBot) -> None:
     wall = surface(tower, "W0-west")
     tower.state.pick("surface", wall)
     act(tower, qtbot, "model.support")
-    assert model_of(tower).surfaces[wall].supports[0].support.letters == "XXXXXX"
+    assert model_of(tower).surfaces[wall].supports[0].support == FIXED
     act(tower, qtbot, "model.thickness")
     fill(tower, qtbot, tower.corrections.form, thickness=300.0)
     assert model_of(tower).surfaces[wall].thickness == pytest.approx(0.3)

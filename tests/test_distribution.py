@@ -178,7 +178,7 @@ def test_slab_on_the_ground_keeps_what_is_put_on_it() -> None:
 
 def test_warm_bar_between_fixed_ends() -> None:
     """N = -EA alpha T; a gradient gives M = EI alpha t and no displacement (any textbook)."""
-    m = beam(5.0, "XXXXXX", "XXXXXX")
+    m = beam(5.0, "fixed", "fixed")
     m.cases["t"] = LoadCase("t", "temperature", temperatures=[TemperatureLoad("m0", 30.0, 0.0, 100.0)])
     r = run(m, RunSettings())
     assert r.force[0, :, 0] == pytest.approx(-210e9 * 5e-3 * 12e-6 * 30)
@@ -190,7 +190,7 @@ def test_warm_bar_that_is_free_lengthens_and_bows() -> None:
     """u = alpha T l; mid-rise alpha t l^2 / 8 between simple supports, towards the warmer side."""
     from rod_tally.analysis.frame.shape import member_shapes
 
-    m = beam(6.0, "XXXXFF", "FXXFFF")
+    m = beam(6.0, "ux uy uz rx", "uy uz")
     m.cases["t"] = LoadCase("t", "temperature", temperatures=[TemperatureLoad("m0", 20.0, 0.0, 50.0)])
     r = run(m, RunSettings())
     assert r.displacement[0, 1, 0] == pytest.approx(12e-6 * 20 * 6)
@@ -201,7 +201,7 @@ def test_warm_bar_that_is_free_lengthens_and_bows() -> None:
 
 def test_settlement_of_a_support() -> None:
     """A beam fixed at both ends, one sunk by d: M = 6 EI d / l^2, V = 12 EI d / l^3 (any textbook)."""
-    m = beam(4.0, "XXXXXX", "XXXXXX")
+    m = beam(4.0, "fixed", "fixed")
     m.cases["d"] = LoadCase("d", "settlement", settlements=[Settlement("n1", (0, 0, -0.01, 0, 0, 0))])
     r = run(m, RunSettings())
     assert r.displacement[0, 1, 2] == pytest.approx(-0.01)
@@ -211,14 +211,13 @@ def test_settlement_of_a_support() -> None:
 
 
 def test_settlement_under_a_spring_and_in_turned_axes() -> None:
-    m = beam(4.0, "XXXXXX", "FFSFFF")
-    m.nodes["n1"].support = Support("FFSFFF", (0, 0, 1e6, 0, 0, 0))
+    m = beam(4.0, "fixed", "uz=1e6")
     m.cases["d"] = LoadCase("d", "settlement", settlements=[Settlement("n1", (0, 0, -0.01, 0, 0, 0))])
     k = 3 * 210e9 * 8e-5 / 64
     assert run(m, RunSettings()).displacement[0, 1, 2] == pytest.approx(-0.01 * 1e6 / (1e6 + k))
-    m = beam(4.0, "XXXXXX", "XXXXXX")
+    m = beam(4.0, "fixed", "fixed")
     turn = ((0.0, 1.0, 0.0), (-1.0, 0.0, 0.0), (0.0, 0.0, 1.0))
-    m.nodes["n1"].support = Support("XFFFFF", axes=turn)  # holds global y
+    m.nodes["n1"].support = Support.of("ux", axes=turn)  # holds global y
     m.cases["d"] = LoadCase("d", "settlement", settlements=[Settlement("n1", (0, 0.02, 0, 0, 0, 0))])
     assert run(m, RunSettings()).displacement[0, 1, 1] == pytest.approx(0.02)
 
@@ -236,7 +235,7 @@ def collinear(gap: float = 0.0) -> Model:
     """Two beams one after the other on three columns, 6 m each, no slab; the second may start `gap` later."""
     feet = [(0, 0, 0), (6, 0, 0), (6 + gap, 0, 0), (12, 0, 0)]
     tops = [(x, y, 3.0) for x, y, _ in feet]
-    m = frame([*feet, *tops], [(0, 4), (1, 5), (2, 6), (3, 7), (4, 5), (6, 7)], dict.fromkeys(range(4), "XXXXXX"))
+    m = frame([*feet, *tops], [(0, 4), (1, 5), (2, 6), (3, 7), (4, 5), (6, 7)], dict.fromkeys(range(4), "fixed"))
     line = np.array([[1.0, 0, 3], [11, 0, 3]])
     m.cases["q"] = LoadCase("q", "live", space_loads=[SpaceLoad(line, (0, 0, -1e3), (0, 0, -3e3))])
     return m

@@ -12,7 +12,7 @@ import pytest
 from rod_tally.analysis import run
 from rod_tally.checks import Subject, run_checks
 from rod_tally.desk.session.actions import can_do, edit_for
-from rod_tally.model import FIXED, LoadCase, MemberLoad, Model, Release, Settings
+from rod_tally.model import FIXED, PINNED_END, LoadCase, MemberLoad, Model, Release, Settings
 from rod_tally.model.catalogue.catalogue import catalogue_section
 from rod_tally.model.edits import (
     DeleteMembers,
@@ -55,7 +55,7 @@ def faulty() -> Model:
 
 EDITS = {
     "support": lambda m: SetSupport([m.members["B1"].start], FIXED),
-    "release": lambda m: SetRelease(["B1", "K1"], True, Release("FFFFRR")),
+    "release": lambda m: SetRelease(["B1", "K1"], True, PINNED_END),
     "fix": lambda m: SetRelease(["B1"], False, Release()),
     "delete": lambda m: DeleteMembers(["B1 bis"]),
     "delete with its nodes": lambda m: DeleteMembers(["K2"]),

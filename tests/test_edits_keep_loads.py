@@ -15,12 +15,12 @@ from rod_tally.analysis import run
 from rod_tally.loads import Distribution
 from rod_tally.model import (
     FIXED,
+    PINNED_END,
     AreaLoad,
     LoadCase,
     MemberLoad,
     Model,
     NodeLoad,
-    Release,
     Settings,
     SpaceLoad,
     TemperatureLoad,
@@ -176,7 +176,7 @@ def test_merging_what_differs_is_refused(fault: str, said: str) -> None:
     m = loaded_floor()
     SplitMember("m4", 2.0).apply(m)
     if fault == "release":
-        SetRelease(["m4"], True, Release("FFFFRR")).apply(m)
+        SetRelease(["m4"], True, PINNED_END).apply(m)
     elif fault == "temperature":
         m.cases["Q"].temperatures = [t for t in m.cases["Q"].temperatures if t.member != "m4+"]
     else:

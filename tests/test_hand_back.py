@@ -13,7 +13,18 @@ import pytest
 from rod_tally.analysis import run
 from rod_tally.cli import main
 from rod_tally.intake import read_source
-from rod_tally.model import Combination, LoadCase, MemberLoad, Model, NodeLoad, Release, Settings, Storey, Support
+from rod_tally.model import (
+    PINNED_END,
+    Combination,
+    LoadCase,
+    MemberLoad,
+    Model,
+    NodeLoad,
+    Release,
+    Settings,
+    Storey,
+    Support,
+)
 from rod_tally.output.ifc import write_ifc
 from rod_tally.output.write import OutputError
 from rod_tally.review.work import read_model
@@ -37,13 +48,13 @@ def rich() -> Model:
     m.sections["flexible"] = FLEXIBLE
     ids = list(m.members)
     m.members[ids[0]].section = "flexible"
-    m.members[ids[1]].release_start = Release("FFFFRR")
-    m.members[ids[2]].release_end = Release("FFFFSR", (0, 0, 0, 0, 4e6, 0))
+    m.members[ids[1]].release_start = PINNED_END
+    m.members[ids[2]].release_end = Release.of("my=4e6 mz")
     m.members[ids[9]].offset_start = np.array([0.1, 0.0, -0.2])
     m.members[ids[9]].offset_end = np.array([0.1, 0.0, -0.2])
-    m.nodes["n0"].support = Support("XSFXFX", (0, 3e7, 0, 0, 0, 0))
+    m.nodes["n0"].support = Support.of("ux uy=3e7 rx rz")
     c = np.sqrt(0.5)
-    m.nodes["n1"].support = Support("XXXFFF", axes=((c, c, 0), (-c, c, 0), (0, 0, 1)))
+    m.nodes["n1"].support = Support.of("ux uy uz", axes=((c, c, 0), (-c, c, 0), (0, 0, 1)))
     beam = m.members[ids[8]].id
     m.cases["Own"] = LoadCase("Own", "dead", (0, 0, -1))
     m.cases["Snow"] = LoadCase(
@@ -78,8 +89,8 @@ def test_a_rich_model_comes_back_equal(tmp_path: Path) -> None:
         assert (one.avy, one.avz) == pytest.approx((other.avy, other.avz), rel=1e-9)
         steel, was = b.materials[back.material], m.materials[member.material]
         assert (steel.E, steel.G, steel.density) == (was.E, was.G, was.density)
-    supports = sorted(n.support.letters for n in b.nodes.values() if n.support.any)
-    assert supports == sorted(n.support.letters for n in m.nodes.values() if n.support.any)
+    supports = sorted(n.support.words for n in b.nodes.values() if n.support.any)
+    assert supports == sorted(n.support.words for n in m.nodes.values() if n.support.any)
     assert [(c.name, c.kind, c.self_weight) for c in b.cases.values()] == [
         (c.name, c.kind, c.self_weight) for c in m.cases.values()
     ]

@@ -20,7 +20,7 @@ from rod_tally.loads.lateral import (
     share_en,
 )
 from rod_tally.loads.patterns import bands, choices, patterns
-from rod_tally.model import AreaLoad, LineSupport, LoadCase, Model, Support, SurfaceJoint
+from rod_tally.model import PINNED, AreaLoad, LineSupport, LoadCase, Model, SurfaceJoint
 from rod_tally.model.edits import AddCases
 from rod_tally.model.entities.model import Storey
 from rod_tally.model.settings import MeshSettings, RunSettings
@@ -37,7 +37,7 @@ def tower(storeys: int = 3, h: float = 3.0) -> Model:
     for k in range(storeys):
         members += [(4 * k + i, 4 * k + 4 + i) for i in range(4)]
         members += [(4 * k + 4 + i, 4 * k + 4 + (i + 1) % 4) for i in range(4)]
-    m = frame(points, members, dict.fromkeys(range(4), "XXXXXX"))
+    m = frame(points, members, dict.fromkeys(range(4), "fixed"))
     m.storeys = [Storey(f"L{k}", k * h) for k in range(storeys + 1)]
     m.cases["G"] = LoadCase("G", "self-weight", (0.0, 0.0, -1.0))
     return m
@@ -199,7 +199,7 @@ def house_of_walls() -> Model:
     for side, y in (("a", 0.0), ("b", 6.0)):
         join(f"{side}0", f"{side}1", y, 3.0)
         join("s0", f"{side}1", y, 3.0)
-        m.surfaces[f"{side}0"].supports = [LineSupport(np.array([(0, y, 0), (4, y, 0)], float), Support("XXXFFF"))]
+        m.surfaces[f"{side}0"].supports = [LineSupport(np.array([(0, y, 0), (4, y, 0)], float), PINNED)]
     m.storeys = [Storey("L0", 0.0), Storey("L1", 3.0), Storey("L2", 6.0)]
     m.cases["G"] = LoadCase("G", "self-weight", self_weight=(0.0, 0.0, -1.0))
     return m

@@ -19,7 +19,7 @@ def two_bays() -> Model:
     feet = [(x, y, 0) for x in (0, 6, 12) for y in (0, 6)]
     tops = [(x, y, 3) for x, y, _ in feet]
     beams = [(6, 7), (8, 9), (10, 11), (6, 8), (8, 10), (7, 9), (9, 11)]
-    m = frame([*feet, *tops], [(k, k + 6) for k in range(6)] + beams, dict.fromkeys(range(6), "XXXXXX"))
+    m = frame([*feet, *tops], [(k, k + 6) for k in range(6)] + beams, dict.fromkeys(range(6), "fixed"))
     for k, (x, sides) in enumerate(((0, (6, 9, 7, 11)), (6, (7, 10, 8, 12)))):
         outer = np.array([(x, 0, 3), (x + 6, 0, 3), (x + 6, 6, 3), (x, 6, 3)], float)
         s = Surface(f"s{k}", f"s{k}", "slab", "", outer, [], 0.2, "")

@@ -9,7 +9,7 @@ from rod_tally.analysis import run
 from rod_tally.analysis.dynamics.modes import largest, modes
 from rod_tally.analysis.results.storeys import storey_rows
 from rod_tally.checks import Subject, run_checks
-from rod_tally.model import LoadCase, MemberLoad, Model, NodeLoad, Release, Settings, Storey
+from rod_tally.model import PINNED_END, LoadCase, MemberLoad, Model, NodeLoad, Settings, Storey
 from rod_tally.model.entities.loads import GRAVITY
 
 from .frames import PLAIN, E, beam, frame, line_load, regular
@@ -22,7 +22,7 @@ def self_weight(m: Model) -> Model:
 
 def cantilever(pieces: int, height: float = 10.0) -> Model:
     points = [(0, 0, height * k / pieces) for k in range(pieces + 1)]
-    return self_weight(frame(points, [(k, k + 1) for k in range(pieces)], {0: "XXXXXX"}))
+    return self_weight(frame(points, [(k, k + 1) for k in range(pieces)], {0: "fixed"}))
 
 
 def test_first_period_of_a_cantilever_converges_to_its_closed_form() -> None:
@@ -64,9 +64,9 @@ def test_pinned_beam_with_consistent_mass_through_its_releases() -> None:
     In four pieces, to 1e-3 (Clough and Penzien); the released ends lie inside the outer pieces.
     """
     span = 6.0
-    m = frame([(span * k / 4, 0, 0) for k in range(5)], [(k, k + 1) for k in range(4)], {0: "XXXXXX", 4: "XXXXXX"})
-    m.members["m0"].release_start = Release("FFFFRR")
-    m.members["m3"].release_end = Release("FFFFRR")
+    m = frame([(span * k / 4, 0, 0) for k in range(5)], [(k, k + 1) for k in range(4)], {0: "fixed", 4: "fixed"})
+    m.members["m0"].release_start = PINNED_END
+    m.members["m3"].release_end = PINNED_END
     self_weight(m)
     s = spread()
     s.run.shear_flexible = False
@@ -89,7 +89,7 @@ def test_consistent_and_lumped_mass_move_the_same_whole() -> None:
 
 def test_one_mass_on_a_column() -> None:
     """T = 2 pi sqrt(M / k), k = 3 EI / h^3, with the mass taken from a load case over g."""
-    m = frame([(0, 0, 0), (0, 0, 5)], [(0, 1)], {0: "XXXXXX"}, density=0.0)
+    m = frame([(0, 0, 0), (0, 0, 5)], [(0, 1)], {0: "fixed"}, density=0.0)
     mass = 20_000.0
     m.cases["Roof"] = LoadCase("Roof", "dead", node_loads=[NodeLoad("n1", (0, 0, -mass * GRAVITY))])
     s = Settings()
@@ -135,7 +135,7 @@ def test_no_modes_without_mass_results_or_when_none_are_asked_for() -> None:
     m = regular(1, 1)
     s = Settings()
     assert modes(m, run(m, s.run), s) == []
-    m = self_weight(beam(6, "FFFFFF", "FFFFFF"))
+    m = self_weight(beam(6, "", ""))
     assert modes(m, run(m, s.run), s) == []
     s.modes.count = 0
     m = self_weight(regular(1, 1))
@@ -160,7 +160,7 @@ def codes(m: Model) -> dict[str, str]:
 
 
 def test_empty_and_untyped_cases_are_notes() -> None:
-    m = beam(6, "XXXXXX", "XXXXXX")
+    m = beam(6, "fixed", "fixed")
     m.cases["Snow"] = LoadCase("Snow")
     found = [f for f in run_checks(Subject(m, run(m, Settings().run))) if f.ids == ("Snow",)]
     odd = {(f.code, f.severity) for f in found}
@@ -168,7 +168,7 @@ def test_empty_and_untyped_cases_are_notes() -> None:
 
 
 def test_gravity_that_acts_upwards() -> None:
-    m = beam(6, "XXXXXX", "XXXXXX")
+    m = beam(6, "fixed", "fixed")
     line_load(m, "m0", (0, 0, 1e3))
     assert "6 kN" in codes(m)["load.direction"]
     m.cases["q"].kind = "wind"
@@ -176,16 +176,16 @@ def test_gravity_that_acts_upwards() -> None:
 
 
 def test_self_weight_in_two_cases() -> None:
-    m = self_weight(beam(6, "XXXXXX", "XXXXXX"))
+    m = self_weight(beam(6, "fixed", "fixed"))
     m.cases["Dead"] = LoadCase("Dead", "dead", (0, 0, -1))
     assert "Dead" in codes(m)["load.twice"]
-    m = beam(6, "XXXXXX", "XXXXXX")
+    m = beam(6, "fixed", "fixed")
     m.cases["Dead"] = LoadCase("Dead", "dead", (0, 0, -2))
     assert "2 times" in codes(m)["load.twice"]
 
 
 def test_lost_share_is_said() -> None:
-    m = frame([(0, 0, 0), (6, 0, 0), (0, 9, 0), (2, 9, 0)], [(0, 1), (2, 3)], {0: "XXXXXX"})
+    m = frame([(0, 0, 0), (6, 0, 0), (0, 9, 0), (2, 9, 0)], [(0, 1), (2, 3)], {0: "fixed"})
     m.cases["q"] = LoadCase(
         "q", "live", member_loads=[MemberLoad(f"m{k}", 0, x, (0, 0, -1e3), (0, 0, -1e3)) for k, x in ((0, 6), (1, 2))]
     )
@@ -193,7 +193,7 @@ def test_lost_share_is_said() -> None:
 
 
 def test_large_displacement_is_found_small_is_not() -> None:
-    m = beam(6, "XXXXXX", "FFFFFF")
+    m = beam(6, "fixed", "")
     m.cases["p"] = LoadCase("p", "live", node_loads=[NodeLoad("n1", (0, 0, -3e4))])
     assert "n1 moves" in codes(m)["displacement.large"]
     m.cases["p"].node_loads[0].force = (0, 0, -3e3)
@@ -201,14 +201,14 @@ def test_large_displacement_is_found_small_is_not() -> None:
 
 
 def test_short_pieces() -> None:
-    m = frame([(0, 0, 0), (0.03, 0, 0), (6, 0, 0)], [(0, 1), (1, 2)], {0: "XXXXXX", 2: "XXXXXX"})
+    m = frame([(0, 0, 0), (0.03, 0, 0), (6, 0, 0)], [(0, 1), (1, 2)], {0: "fixed", 2: "fixed"})
     assert "30 mm" in codes(m)["join.short"]
 
 
 def test_residual_is_measured_against_the_applied_load() -> None:
     from rod_tally.analysis.results.results import CaseEquilibrium
 
-    m = self_weight(beam(6, "XXXXXX", "XXXXXX"))
+    m = self_weight(beam(6, "fixed", "fixed"))
     r = run(m, Settings().run)
     assert r.equilibrium[0].residual < 1e-12
     off = CaseEquilibrium("Self-weight", r.equilibrium[0].applied, r.equilibrium[0].reaction * 0.99, 0.01)

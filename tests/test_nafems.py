@@ -9,7 +9,7 @@ from rod_tally.analysis import run
 from rod_tally.analysis.dynamics.modes import modes
 from rod_tally.analysis.shells.fields import PlateFields
 from rod_tally.analysis.shells.quantities import quantity
-from rod_tally.model import LineSupport, LoadCase, Material, Settings, SpaceLoad, Support
+from rod_tally.model import FIXED, LineSupport, LoadCase, Material, Settings, SpaceLoad, Support
 from rod_tally.model.settings import MeshSettings, RunSettings
 
 from .plates import plate_model, rectangle, shell
@@ -30,8 +30,8 @@ def test_le1_elliptic_membrane() -> None:
     outer = np.column_stack([3.25 * np.cos(t), 2.75 * np.sin(t), 0 * t])
     s = shell(m, "s", [*inner.tolist(), *outer[::-1].tolist()], 0.1)
     s.supports = [
-        LineSupport(np.array([inner[0], outer[0]]), Support("FXXXXX")),
-        LineSupport(np.array([inner[-1], outer[-1]]), Support("XFXXXX")),
+        LineSupport(np.array([inner[0], outer[0]]), Support.of("uy uz rx ry rz")),
+        LineSupport(np.array([inner[-1], outer[-1]]), Support.of("ux uz rx ry rz")),
     ]
     m.cases["q"] = LoadCase("q", "live")
     for a, b in zip(outer, outer[1:]):
@@ -57,7 +57,7 @@ def test_fv16_cantilevered_square_plate(spread: bool) -> None:
     m = plate_model()
     m.materials["plate"] = Material("plate", "steel", 200e9, 200e9 / 2.6, density=8000.0)
     s = shell(m, "s", rectangle(10, 10), 0.05)
-    s.supports = [LineSupport(np.array([(0, 0, 0), (0, 10, 0)], float), Support("XXXXXX"))]
+    s.supports = [LineSupport(np.array([(0, 0, 0), (0, 10, 0)], float), FIXED)]
     m.cases["Self-weight"] = LoadCase("Self-weight", "self-weight", self_weight=(0, 0, -1.0))
     settings = Settings()
     settings.modes.count, settings.modes.consistent = 5, spread
@@ -73,7 +73,7 @@ def test_fv16_cantilevered_square_plate(spread: bool) -> None:
 def test_a_simply_supported_plate_swings_as_in_closed_form(spread: bool) -> None:
     """f = pi / 2 sqrt(D / m) (1 / a^2 + 1 / b^2) (Timoshenko, Vibration Problems in Engineering), within 1 %."""
     m = plate_model()
-    shell(m, "s", rectangle(6, 4), 0.1, edges="XXXFFF")
+    shell(m, "s", rectangle(6, 4), 0.1, edges="pinned")
     m.cases["Self-weight"] = LoadCase("Self-weight", "self-weight", self_weight=(0, 0, -1.0))
     settings = Settings()
     settings.modes.count, settings.modes.consistent = 1, spread

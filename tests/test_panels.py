@@ -17,14 +17,12 @@ from rod_tally.checks import Subject, run_checks
 from rod_tally.demo.tower import write_tower
 from rod_tally.intake import SourceModel, read_source
 from rod_tally.intake.source import Prism, SourceSurface
-from rod_tally.model import Model, Settings
+from rod_tally.model import PINNED, Model, Settings
 from rod_tally.output.ifc import write_ifc
 from rod_tally.review import review
 from rod_tally.transfer import transfer
 
 from .physical_models import add, model, source
-
-PINNED_LETTERS = "XXXFFF"
 
 
 def plate(s: SourceModel, cls: str, name: str, low: tuple[float, ...], high: tuple[float, ...]) -> SourceSurface:
@@ -106,7 +104,7 @@ def test_feet_of_walls_are_held_along_their_edge() -> None:
     m = model(room())
     assert all(len(m.surfaces[w].supports) == 1 for w in ("west", "east", "south", "north"))
     held = m.surfaces["west"].supports[0]
-    assert held.support.letters == PINNED_LETTERS and held.line[:, 2] == pytest.approx([0, 0])
+    assert held.support == PINNED and held.line[:, 2] == pytest.approx([0, 0])
     assert not m.surfaces["floor"].supports
 
 

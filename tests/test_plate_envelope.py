@@ -20,7 +20,7 @@ from .plates import plate_model, pressure, rectangle, shell
 
 def computed() -> tuple[Model, Results, PlateFields, list[Combination]]:
     m = plate_model()
-    shell(m, "s", rectangle(5, 4), edges="XXXFFF")
+    shell(m, "s", rectangle(5, 4), edges="pinned")
     pressure(m, "s", 4e3, "g")
     pressure(m, "s", -3e3, "up")
     for k, x in enumerate((1.0, 3.5)):

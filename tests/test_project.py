@@ -290,7 +290,7 @@ def test_modes_and_centres_are_kept_with_their_run_and_asked_for_with_its_settin
 
 def test_a_run_of_shells_is_kept_with_its_mesh(tmp_path: Path) -> None:
     m = plate_model()
-    shell(m, "s", rectangle(4, 3), edges="XXXFFF")
+    shell(m, "s", rectangle(4, 3), edges="pinned")
     pressure(m, "s", 1e3)
     r = run(m, Settings().run)
     p = Project.create(tmp_path / "p.rodtally")

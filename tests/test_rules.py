@@ -11,7 +11,7 @@ from rod_tally.analysis import run
 from rod_tally.checks import Subject, run_checks
 from rod_tally.intake import SourceModel
 from rod_tally.intake.source import SourceFooting, SourceProfile
-from rod_tally.model import GridLine, Model, Settings, SettingsError
+from rod_tally.model import FIXED, PINNED, PINNED_END, ROLLER, GridLine, Model, Settings, SettingsError, Support
 from rod_tally.transfer import transfer
 from rod_tally.transfer.joining.preview import joins_of, preview_joins
 
@@ -153,16 +153,21 @@ def test_the_preview_counts_what_the_rules_do() -> None:
 
 
 def test_bases_as_the_settings_say() -> None:
-    for kind, letters in (("fixed", "XXXXXX"), ("pinned", "XXXFFF"), ("roller", "FFXFFF"), ("spring", "SSSSSS")):
+    for kind, held in (
+        ("fixed", FIXED),
+        ("pinned", PINNED),
+        ("roller", ROLLER),
+        ("spring", Support((1e8, 1e8, 1e8, 1e7, 1e7, 1e7))),
+    ):
         m = taken(bay(), top={"base_support": kind})
-        assert m.nodes[m.members["K1"].start].support.letters == letters
+        assert m.nodes[m.members["K1"].start].support == held
     m = taken(bay(), top={"base_support": "spring"}, supports={"springs": [1e8, 1e8, 2e8, 1e7, 1e7, 1e7]})
-    assert m.nodes[m.members["K1"].start].support.springs[2] == 2e8
+    assert m.nodes[m.members["K1"].start].support.stiffness[2] == 2e8
 
 
 def test_wall_feet_and_rafts() -> None:
     assert not taken(room(), supports={"walls": "none"}).surfaces["west"].supports
-    assert taken(room(), supports={"walls": "fixed"}).surfaces["west"].supports[0].support.letters == "XXXXXX"
+    assert taken(room(), supports={"walls": "fixed"}).surfaces["west"].supports[0].support == FIXED
     s = room()
     plate(s, "slab", "raft", (-0.5, -0.5, -0.6), (6.5, 5.5, 0.0)).kind = "BASESLAB"
     m = taken(s, supports={"subgrade": 3e7})
@@ -188,9 +193,9 @@ def test_secondaries_and_braces_are_pinned_by_rule_and_concrete_is_not() -> None
     add(s, "column", "K3", (3, 3, 0), (3, 3, 4), z=(1, 0, 0))
     add(s, "brace", "D1", (0.2, 0, 0.2), (5.8, 0, 3.7))
     m = taken(s, releases={"secondary": "pinned", "braces": "pinned"})
-    assert m.members["S1"].release_start.letters == "FFFFRR" and m.members["S1"].release_end.letters == "FFFFFF"
-    assert m.members["B1"].release_start.letters == "FFFFFF"
-    assert m.members["D1"].release_start.letters == m.members["D1"].release_end.letters == "FFFFRR"
+    assert m.members["S1"].release_start == PINNED_END and not m.members["S1"].release_end.any
+    assert not m.members["B1"].release_start.any
+    assert m.members["D1"].release_start == m.members["D1"].release_end == PINNED_END
     assert any("pinned by rule" in e.message for e in m.log)
     s.materials["S355"].name = "C30/37"
     s.materials["S355"].category = "concrete"

@@ -8,6 +8,7 @@ import pytest
 from rod_tally.analysis import Results, run
 from rod_tally.analysis.shells.fields import PlateFields
 from rod_tally.model import (
+    FIXED,
     AreaLoad,
     LineSupport,
     LoadCase,
@@ -51,10 +52,10 @@ def rigidity(t: float) -> float:
 @pytest.mark.parametrize(
     ("b", "edges", "deflection", "long", "short"),
     [
-        (1.0, "XXXFFF", 0.00406, 0.0, 0.0),
-        (1.5, "XXXFFF", 0.00772, 0.0, 0.0),
-        (1.0, "XXXXXX", 0.00126, 0.0513, 0.0513),
-        (1.5, "XXXXXX", 0.00220, 0.0757, 0.0570),
+        (1.0, "pinned", 0.00406, 0.0, 0.0),
+        (1.5, "pinned", 0.00772, 0.0, 0.0),
+        (1.0, "fixed", 0.00126, 0.0513, 0.0513),
+        (1.5, "fixed", 0.00220, 0.0757, 0.0570),
     ],
 )
 def test_plates_on_line_supports(b: float, edges: str, deflection: float, long: float, short: float) -> None:
@@ -77,7 +78,7 @@ def test_clamping_moments_converge_faster_than_linearly() -> None:
     errors = []
     for size in (0.5, 0.25):
         m = plate_model()
-        shell(m, "s", rectangle(6, 6), 0.06, edges="XXXXXX")
+        shell(m, "s", rectangle(6, 6), 0.06, edges="fixed")
         pressure(m, "s", 1000.0)
         errors.append(abs(at(m, computed(m, size), (0, 3, 0))[3] / 36e3 - 0.0513))
     assert np.log2(errors[0] / errors[1]) > 1.5
@@ -85,7 +86,7 @@ def test_clamping_moments_converge_faster_than_linearly() -> None:
 
 def test_reactions_of_a_held_outline_carry_all_of_the_load() -> None:
     m = plate_model()
-    shell(m, "s", rectangle(6, 4), 0.2, openings=[[(1, 1, 0), (2, 1, 0), (2, 2, 0), (1, 2, 0)]], edges="XXXFFF")
+    shell(m, "s", rectangle(6, 4), 0.2, openings=[[(1, 1, 0), (2, 1, 0), (2, 2, 0), (1, 2, 0)]], edges="pinned")
     pressure(m, "s", 5000.0)
     r = computed(m)
     assert r.reaction[0][:, 2].sum() == pytest.approx(23 * 5000.0)
@@ -94,7 +95,7 @@ def test_reactions_of_a_held_outline_carry_all_of_the_load() -> None:
 
 def test_loads_on_a_part_in_a_line_and_at_a_point_keep_force_and_moment() -> None:
     m = plate_model()
-    s = shell(m, "s", rectangle(6, 4), 0.2, edges="XXXFFF")
+    s = shell(m, "s", rectangle(6, 4), 0.2, edges="pinned")
     c = m.cases.setdefault("q", LoadCase("q", "live"))
     part = np.array([(0.63, 0.41, 0), (2.17, 0.41, 0), (2.17, 1.13, 0), (0.63, 1.13, 0)])
     c.area_loads.append(AreaLoad(s.id, ((0, 0, -1000.0),), outline=part))
@@ -115,7 +116,7 @@ def test_a_wall_under_a_sideways_load_bends_and_shears_like_a_cantilever() -> No
     """F h^3 / 3 E I + F h / k G A with k = 5/6 (beam theory with shear), a wall 2 m long and 8 m high, within 2 %."""
     m = plate_model()
     s = shell(m, "w", [(0, 0, 0), (2, 0, 0), (2, 0, 8), (0, 0, 8)], 0.2, cls="wall")
-    s.supports = [LineSupport(np.array([(0, 0, 0), (2, 0, 0)], float), Support("XXXXXX"))]
+    s.supports = [LineSupport(np.array([(0, 0, 0), (2, 0, 0)], float), FIXED)]
     m.cases["q"] = LoadCase("q", "wind")
     m.cases["q"].space_loads.append(SpaceLoad(np.array([(0, 0, 8), (2, 0, 8)], float), (50e3, 0, 0), (50e3, 0, 0)))
     r = computed(m, 0.25)
@@ -130,8 +131,8 @@ def strip_on_beam(eccentric: float) -> tuple[Model, Results]:
     m = plate_model()
     m.sections["b"] = Section("b", "values", 0.12, 0.3 * 0.4**3 / 12, 0.4 * 0.3**3 / 12, 0.0, 2e-3, 0.0, 0.0)
     z = -eccentric
-    for n, x, letters in (("a", 0.0, "XXXXFF"), ("b", 8.0, "FXXFFF")):
-        m.nodes[n] = Node(n, np.array([x, 0.5, z]), Support(letters))
+    for n, x, words in (("a", 0.0, "ux uy uz rx"), ("b", 8.0, "uy uz")):
+        m.nodes[n] = Node(n, np.array([x, 0.5, z]), Support.of(words))
     m.members["m"] = Member("m", "m", "beam", "a", "b", "b", "plate", np.array([0.0, 0, 1]))
     s = shell(m, "s", rectangle(8, 1), 0.1)
     line = np.array([(0, 0.5, 0), (8, 0.5, 0)], float)
@@ -174,7 +175,7 @@ def test_surfaces_with_a_gap_between_them_are_tied_by_rigid_arms() -> None:
     m = plate_model()
     s = shell(m, "s", rectangle(4, 2, 3.0), 0.2)
     w = shell(m, "w", [(0, 1, 0), (4, 1, 0), (4, 1, 2.95), (0, 1, 2.95)], 0.2, cls="wall")
-    w.supports = [LineSupport(np.array([(0, 1, 0), (4, 1, 0)], float), Support("XXXXXX"))]
+    w.supports = [LineSupport(np.array([(0, 1, 0), (4, 1, 0)], float), FIXED)]
     line = np.array([(0, 1, 3), (4, 1, 3)], float)
     s.joints = [SurfaceJoint("surface", "w", line, 0.05)]
     w.joints = [SurfaceJoint("surface", "s", line, 0.05)]
@@ -190,7 +191,7 @@ def test_a_rigid_diaphragm_shares_a_force_by_stiffness_and_turns_about_the_centr
         m.sections[name] = Section(name, "values", 0.1, i, i, 0.0, 1e-9, 0.0, 0.0)
     m.storeys = [Storey("Ground", 0.0), Storey("First", 3.0)]
     for k, (y, section) in enumerate(((0.0, "one"), (8.0, "three"), (6.0, "one"))):
-        m.nodes[f"f{k}"] = Node(f"f{k}", np.array([0, y, 0.0]), Support("XXXXXX"))
+        m.nodes[f"f{k}"] = Node(f"f{k}", np.array([0, y, 0.0]), FIXED)
         m.nodes[f"t{k}"] = Node(f"t{k}", np.array([0, y, 3.0]))
         if k < 2:
             m.members[f"m{k}"] = Member(
@@ -211,7 +212,7 @@ def test_a_diaphragm_on_shells_keeps_equilibrium() -> None:
     m.storeys = [Storey("Ground", 0.0), Storey("First", 3.1)]
     s = shell(m, "s", rectangle(4, 2, 3.0), 0.2)
     w = shell(m, "w", [(0, 1, 0), (4, 1, 0), (4, 1, 3), (0, 1, 3)], 0.2, cls="wall")
-    w.supports = [LineSupport(np.array([(0, 1, 0), (4, 1, 0)], float), Support("XXXXXX"))]
+    w.supports = [LineSupport(np.array([(0, 1, 0), (4, 1, 0)], float), FIXED)]
     line = np.array([(0, 1, 3), (4, 1, 3)], float)
     s.joints = [SurfaceJoint("surface", "w", line)]
     w.joints = [SurfaceJoint("surface", "s", line)]
@@ -227,7 +228,7 @@ def test_edges_take_the_share_of_a_two_way_slab_that_yield_lines_give_them(b: fl
     """Long edges of a slab held down on all sides take 1 - a / 2 b of the load by lines at 45 degrees (any handbook on
     concrete slabs); by plate theory they take about as much: within 6 % of the load."""
     m = plate_model()
-    shell(m, "s", rectangle(4, 4 * b), 0.12, edges="XXXXXF")
+    shell(m, "s", rectangle(4, 4 * b), 0.12, edges="ux uy uz rx ry")
     pressure(m, "s", 1e3)
     r = computed(m, 0.25)
     place = np.array([r.xyz[r.node_ids.index(n)] for n in r.support_ids])
@@ -240,7 +241,7 @@ def test_edges_take_the_share_of_a_two_way_slab_that_yield_lines_give_them(b: fl
 
 def test_what_hangs_on_nothing_is_left_out_and_named() -> None:
     m = plate_model()
-    shell(m, "s", rectangle(4, 4), edges="XXXFFF")
+    shell(m, "s", rectangle(4, 4), edges="pinned")
     shell(m, "loose", rectangle(4, 4, 9.0))
     pressure(m, "s", 1e3)
     pressure(m, "loose", 1e3)
@@ -252,7 +253,7 @@ def test_what_hangs_on_nothing_is_left_out_and_named() -> None:
 def test_a_plate_on_rollers_is_told_how_it_slides() -> None:
     """Motions without resistance are found for shells as for members, before anything is solved."""
     m = plate_model()
-    shell(m, "s", rectangle(4, 4), edges="FFXFFF")
+    shell(m, "s", rectangle(4, 4), edges="uz")
     m.cases["q"] = LoadCase("q", "wind")
     m.cases["q"].space_loads.append(SpaceLoad(np.array([(2, 2, 0.0)]), (1e3, 0, 0), (0, 0, 0)))
     r = computed(m)

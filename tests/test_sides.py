@@ -153,8 +153,8 @@ def test_analytical_surfaces_with_their_connections(tmp_path: Path, unit: str, s
     m = transfer(read_source(tmp_path / "m.ifc"), Settings().transfer)
     s = next(iter(m.surfaces.values()))
     assert (s.cls, s.thickness) == ("slab", pytest.approx(0.2)) and s.area == pytest.approx(23.0)
-    assert s.bedding == pytest.approx(2e7) and s.supports[0].support.letters == "FXSFFF"
-    assert s.supports[0].support.springs[2] == pytest.approx(5e6)
+    assert s.bedding == pytest.approx(2e7) and s.supports[0].support.held == (False, True, False, False, False, False)
+    assert s.supports[0].support.stiffness[2] == pytest.approx(5e6)
     assert s.supports[0].line == pytest.approx(np.array([[0, 0, 3], [6, 0, 3]], float))
     assert [j.node for j in s.joints] == [point.GlobalId] and point.GlobalId in m.nodes
     assert not m.skipped

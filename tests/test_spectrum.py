@@ -19,7 +19,7 @@ FLAT = [(0.0, 2.0), (10.0, 2.0)]
 
 def cantilever(mass: float = 1e4, height: float = 4.0) -> Model:
     """A massless post with a weight on top, as a case of its own."""
-    m = frame([(0, 0, 0), (0, 0, height)], [(0, 1)], {0: "XXXXXX"}, density=1e-9)
+    m = frame([(0, 0, 0), (0, 0, height)], [(0, 1)], {0: "fixed"}, density=1e-9)
     m.cases["M"] = LoadCase("M", "dead", node_loads=[NodeLoad("n1", (0.0, 0.0, -mass * 9.80665))])
     m.cases["Sx"] = LoadCase("Sx", "seismic", spectrum=Spectrum("x", FLAT))
     return m

@@ -7,7 +7,7 @@ import pytest
 
 from rod_tally.checks import Subject, run_checks
 from rod_tally.intake.source import SourceMaterial, SourceProfile
-from rod_tally.model import LogEntry, Model
+from rod_tally.model import FIXED, PINNED, LogEntry, Model, Support
 from rod_tally.model.catalogue.grade_names import kind_of, standard_of
 from rod_tally.transfer.members.materials import material_of
 
@@ -19,10 +19,10 @@ def supported(m: Model) -> set[str]:
     return {i for n in m.nodes.values() if n.support.any for i in at[n.id]}
 
 
-@pytest.mark.parametrize(("setting", "letters"), [("fixed", "XXXXXX"), ("pinned", "XXXFFF")])
-def test_bases_on_the_lowest_storey_get_the_support_of_the_settings(setting: str, letters: str) -> None:
+@pytest.mark.parametrize(("setting", "held"), [("fixed", FIXED), ("pinned", PINNED)])
+def test_bases_on_the_lowest_storey_get_the_support_of_the_settings(setting: str, held: Support) -> None:
     m = model(bay(), base_support=setting)
-    assert {n.support.letters for n in m.nodes.values() if n.support.any} == {letters}
+    assert {n.support for n in m.nodes.values() if n.support.any} == {held}
     assert supported(m) == {"K1", "K2"}
     assert sum(e.kind == "supported" for e in m.log) == 2
 

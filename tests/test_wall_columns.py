@@ -6,7 +6,17 @@ import numpy as np
 import pytest
 
 from rod_tally.analysis import Results, run
-from rod_tally.model import LineSupport, LoadCase, Member, Model, Node, Section, SpaceLoad, Support, SurfaceJoint
+from rod_tally.model import (
+    PINNED,
+    LineSupport,
+    LoadCase,
+    Member,
+    Model,
+    Node,
+    Section,
+    SpaceLoad,
+    SurfaceJoint,
+)
 from rod_tally.model.edits import EditError, SetSpan
 from rod_tally.model.settings import MeshSettings, RunSettings
 
@@ -23,7 +33,7 @@ def wall(m: Model, ident: str, a: tuple[float, float], b: tuple[float, float], l
     s = shell(m, ident, [(*a, low), (*b, low), (*b, high), (*a, high)], 0.2, cls="wall")
     s.way = "column"
     if low == 0:
-        s.supports = [LineSupport(np.array([(*a, 0), (*b, 0)], float), Support("XXXFFF"))]
+        s.supports = [LineSupport(np.array([(*a, 0), (*b, 0)], float), PINNED)]
 
 
 @pytest.mark.parametrize("turned", [0.0, 0.6])

@@ -10,7 +10,7 @@ import pytest
 from rod_tally.analysis import Results, run
 from rod_tally.analysis.results.walls import WallForces, wall_forces
 from rod_tally.loads import Distribution
-from rod_tally.model import LineSupport, LoadCase, Model, SpaceLoad, Storey, Support, SurfaceJoint
+from rod_tally.model import FIXED, LineSupport, LoadCase, Model, SpaceLoad, Storey, SurfaceJoint
 from rod_tally.model.settings import MeshSettings, RunSettings
 
 from .plates import plate_model, shell
@@ -31,7 +31,7 @@ def core(storeys: int, way: str, backwards: bool = False) -> Model:
             s = shell(m, f"{k}{w}", [(*a, k * H), (*b, k * H), (*b, k * H + H), (*a, k * H + H)], T, cls="wall")
             s.way = way
             if k == 0:
-                s.supports = [LineSupport(np.array([(*a, 0), (*b, 0)], float), Support("XXXXXX"))]
+                s.supports = [LineSupport(np.array([(*a, 0), (*b, 0)], float), FIXED)]
     for k in range(storeys):
         for w in range(4):
             corner = CORNERS[(w + 1) % 4]
@@ -107,7 +107,7 @@ def test_a_wall_through_several_storeys_has_a_length_for_each() -> None:
     m = plate_model()
     m.storeys = [Storey(f"Level {k}", k * H) for k in range(4)]
     s = shell(m, "w", [(0, 0, 0), (A, 0, 0), (A, 0, 9), (0, 0, 9)], T, cls="wall")
-    s.supports = [LineSupport(np.array([(0, 0, 0), (A, 0, 0)], float), Support("XXXXXX"))]
+    s.supports = [LineSupport(np.array([(0, 0, 0), (A, 0, 0)], float), FIXED)]
     m.cases["q"] = LoadCase("q", "wind", space_loads=[
         SpaceLoad(np.array([(0, 0, z), (A, 0, z)], float), (q, 0, 0), (q, 0, 0)) for z, q in ((3.0, 5e3), (6.0, 10e3), (9.0, 20e3))
     ])  # fmt: skip

@@ -8,6 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rod_tally.analysis.results.wall_stability import block, in_row, panels, solid_at
+from rod_tally.model import FIXED
 from rod_tally.model.settings import WallSettings
 
 from .verification import verified
@@ -97,14 +98,14 @@ def test_sliding_by_friction() -> None:
 
 
 def wall_model():  # type: ignore[no-untyped-def]
-    from rod_tally.model import LineSupport, LoadCase, SpaceLoad, Storey, Support
+    from rod_tally.model import LineSupport, LoadCase, SpaceLoad, Storey
 
     from .plates import plate_model, shell
 
     m = plate_model()
     m.storeys = [Storey("Ground", 0.0), Storey("Level 1", 3.0)]
     s = shell(m, "w", [(0, 0, 0), (L, 0, 0), (L, 0, 3.0), (0, 0, 3.0)], T, cls="wall")
-    s.supports = [LineSupport(np.array([(0, 0, 0), (L, 0, 0)], float), Support("XXXXXX"))]
+    s.supports = [LineSupport(np.array([(0, 0, 0), (L, 0, 0)], float), FIXED)]
     case = LoadCase("q", "wind", self_weight=(0.0, 0.0, -1.0))
     case.space_loads = [SpaceLoad(np.array([(0, 0, 3.0), (L, 0, 3.0)], float), (40e3, 0, -20e3), (40e3, 0, -20e3))]
     m.cases["q"] = case

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..model import Model, Support
-from ..model.entities.structure import DIRECTIONS, held_words
 from ..model.geometry.vectors import Array
 from .members import MemberMatch
 from .places import REACH, Places
@@ -86,15 +85,14 @@ def support_words(support: Support, rotation: Array) -> str:
     axes = own @ rotation  # rows: the support's directions in the baseline's axes
     if np.allclose(np.abs(axes).max(axis=1), 1.0, atol=1e-3):
         order = np.abs(axes).argmax(axis=1)
-        letters, springs = ["F"] * 6, [0.0] * 6
+        turned = [0.0] * 6
         for k in range(3):
             for half in (0, 3):
-                letters[half + int(order[k])] = support.letters[half + k]
-                springs[half + int(order[k])] = support.springs[half + k]
-        return held_words(DIRECTIONS, "".join(letters), tuple(springs), "X")
-    level = support.letters[0] == support.letters[1] and support.letters[3] == support.letters[4]
+                turned[half + int(order[k])] = support.stiffness[half + k]
+        return Support(tuple(turned)).words
+    level = support.stiffness[0] == support.stiffness[1] and support.stiffness[3] == support.stiffness[4]
     upright = np.allclose(np.abs(axes[2]), (0, 0, 1), atol=1e-3)
-    if level and upright and support.springs[0] == support.springs[1] and support.springs[3] == support.springs[4]:
+    if level and upright:
         return support.words
     shown = "; ".join(" ".join(f"{v:.4f}" for v in row + 0.0) for row in axes)
     return f"{support.words} in axes {shown}"

@@ -146,10 +146,10 @@ class SourceSurface:
 
 @dataclass(slots=True)
 class SourceCondition:
-    """A boundary or a connection condition: six letters (F free, X held, S spring), springs, and its axes or None."""
+    """A boundary or a connection condition: its stiffness in six directions (N/m, N m/rad, a metre
+    of an edge; 0 free, infinite held), and its axes or None."""
 
-    letters: str
-    springs: tuple[float, ...]
+    stiffness: tuple[float, ...]
     axes: tuple[Vector, ...] | None = None
 
 

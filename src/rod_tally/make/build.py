@@ -10,6 +10,8 @@ import ifcopenshell.guid
 import numpy as np
 
 from ..model import (
+    FIXED,
+    PINNED,
     PINNED_END,
     Joint,
     LoadCase,
@@ -32,9 +34,9 @@ from .recipe import Recipe
 SPACE = uuid.UUID("1c6e2a7e-8f35-4d0e-9d2f-6a0c1b7e5d42")
 SAME = 1e-6  # m
 ON_LINE = 0.05  # m; a cross member this near to a line load's height takes it
-FIXED, HELD = Support("XXXXXX"), Support("XXFFFF")
+HELD = Support.of("ux uy")
 # where pinned ends leave nothing else to stop it, a pinned foot does not let its upright spin about its own axis
-PINNED, PINNED_NO_SPIN = Support("XXXFFF"), Support("XXXFFX")
+PINNED_NO_SPIN = Support.of("ux uy uz rz")
 
 
 @dataclass(slots=True)

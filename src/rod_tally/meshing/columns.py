@@ -164,14 +164,13 @@ def _hold(out: Plates, s: Surface, column: WallColumn) -> None:
     """Line supports under a wall as a support of the column's foot, in the wall's own directions."""
     for edge in s.supports:
         length = float(np.linalg.norm(edge.line[1] - edge.line[0]))
-        letters, springs = edge.support.letters, edge.support.springs
+        line = edge.support.stiffness
         a, b = (0, 1) if abs(column.level[0]) >= abs(column.level[1]) else (1, 0)
         # along the wall, across it, up; then about the same three: a line held up is held from tipping in its plane
-        own = [letters[a], letters[b], letters[2], letters[3 + a], letters[2], letters[b]]
-        k = [springs[i] * length for i in (a, b, 2)]
-        k += [springs[3 + a] * length, springs[2] * length**3 / 12, springs[b] * length**3 / 12]
+        k = [line[a] * length, line[b] * length, line[2] * length]
+        k += [line[3 + a] * length, line[2] * length**3 / 12, line[b] * length**3 / 12]
         across = np.cross([0.0, 0, 1], column.level)
         axes = tuple((float(v[0]), float(v[1]), float(v[2])) for v in (column.level, across, (0.0, 0.0, 1.0)))
-        support = Support("".join(own), tuple(float(v) for v in k), axes)
+        support = Support(tuple(float(v) for v in k), axes)
         node = column.at(float(edge.line[0, 2]))
         out.held.append(HeldEdge(s.id, support, np.array([node]), np.ones(1)))

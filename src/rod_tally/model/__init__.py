@@ -20,14 +20,16 @@ from .entities.log import LogEntry, Skipped
 from .entities.material import Material
 from .entities.model import Counterpart, Model, Storey
 from .entities.section import Section
-from .entities.structure import FIXED, FREE, PINNED_END, Joint, Member, Node, Release, Support
+from .entities.structure import FIXED, FREE, PINNED, PINNED_END, ROLLER, Joint, Member, Node, Release, Support
 from .entities.surface import LineSupport, Surface, SurfaceJoint
 from .settings import Settings, SettingsError
 
 __all__ = [
     "FIXED",
     "FREE",
+    "PINNED",
     "PINNED_END",
+    "ROLLER",
     "AreaLoad",
     "Combination",
     "Counterpart",

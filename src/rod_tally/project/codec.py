@@ -7,18 +7,32 @@ import json
 import types
 import typing
 import zlib
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from functools import cache
 from typing import Any
 
 import numpy as np
 
+from ..model import Release, Support
 
-def pack(value: Any, without: frozenset[str] = frozenset(), unless: dict[str, Any] | None = None) -> bytes:
+Written = Callable[[Support | Release], Any]
+
+
+def in_words(value: Support | Release) -> dict[str, Any]:
+    """How supports and releases are written."""
+    return value.record()
+
+
+def pack(
+    value: Any,
+    without: frozenset[str] = frozenset(),
+    unless: dict[str, Any] | None = None,
+    written: Written = in_words,
+) -> bytes:
     """A dataclass as compressed JSON, fields of the names in `without` left out, those in `unless` where they have the
-    value given there. Raises ValueError for a number that is not finite."""
+    value given there; `written`: how supports and releases are. Raises ValueError for a number that is not finite."""
     squeeze = zlib.compressobj(3)
-    parts = [squeeze.compress(piece.encode()) for piece in _pieces(_plain(value, without, unless or {}))]
+    parts = [squeeze.compress(piece.encode()) for piece in _pieces(_plain(value, without, unless or {}, written))]
     return b"".join([*parts, squeeze.flush()])
 
 
@@ -49,7 +63,11 @@ class RecordError(ValueError):
 
 # Fields that had another name in an earlier release, by class: read under the new one. A field that is taken away for
 # good is named here with None. `tests/test_records.py` holds the list of all fields and fails where one goes without.
-RENAMED: dict[str, dict[str, str | None]] = {}
+RENAMED: dict[str, dict[str, str | None]] = {
+    # both read the form of the first release themselves
+    "Support": {"letters": "stiffness", "springs": "stiffness"},
+    "Release": {"letters": "stiffness", "springs": "stiffness"},
+}
 
 
 def unpack(kind: type, data: bytes) -> Any:
@@ -63,7 +81,9 @@ def unpack(kind: type, data: bytes) -> Any:
         raise RecordError(f"is damaged ({type(error).__name__})") from error
 
 
-def _plain(value: Any, without: frozenset[str], unless: dict[str, Any]) -> Any:
+def _plain(value: Any, without: frozenset[str], unless: dict[str, Any], written: Written) -> Any:
+    if isinstance(value, (Support, Release)):
+        return _plain(written(value), without, unless, written)
     if dataclasses.is_dataclass(value) and not isinstance(value, type):
         out = {}
         for f in dataclasses.fields(value):
@@ -72,16 +92,16 @@ def _plain(value: Any, without: frozenset[str], unless: dict[str, Any]) -> Any:
             own = getattr(value, f.name)
             if f.name in unless and type(own) is type(unless[f.name]) and own == unless[f.name]:
                 continue
-            out[f.name] = _plain(own, without, unless)
+            out[f.name] = _plain(own, without, unless, written)
         return out
     if isinstance(value, np.ndarray):
         return value.tolist()
     if isinstance(value, np.generic):
         return value.item()
     if isinstance(value, dict):
-        return {k: _plain(v, without, unless) for k, v in value.items()}
+        return {k: _plain(v, without, unless, written) for k, v in value.items()}
     if isinstance(value, (list, tuple)):
-        return [_plain(v, without, unless) for v in value]
+        return [_plain(v, without, unless, written) for v in value]
     if type(value) is float and value.is_integer() and abs(value) < 1e15:
         return int(value)  # 3 and 3.0 are one value: a model packs to the same bytes before and after a file
     return value
@@ -112,6 +132,8 @@ def _typed(kind: Any, value: Any) -> Any:
         if len(args) == 2 and args[1] is Ellipsis:
             return tuple(_typed(inner, v) for v in value)
         return tuple(_typed(a, v) for a, v in zip(args, value))
+    if kind in (Support, Release):
+        return kind.of_record(value)
     if dataclasses.is_dataclass(kind):
         hints = _hints(kind)  # type: ignore[arg-type]
         found: dict[str, Any] = {}

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import hashlib
 import json
+from math import isinf
 from typing import Any
 
-from ..model import Model, Settings
+from ..model import Model, Release, Settings, Support
 from .codec import pack
 
 # fields of members and the like that came after the first release and change no result
@@ -26,7 +27,15 @@ def fingerprint(model: Model) -> str:
     parts = {k: getattr(model, k) for k in DECISIVE}
     if model.surfaces:
         parts["surfaces"] = model.surfaces
-    return hashlib.sha256(pack(parts, UNDECISIVE, LATER)).hexdigest()
+    return hashlib.sha256(pack(parts, UNDECISIVE, LATER, _first_release)).hexdigest()
+
+
+def _first_release(value: Support | Release) -> dict[str, Any]:
+    """A support or a release as the first release wrote it, so that the prints of runs kept by it still hold."""
+    plain, held = ("F", "X") if isinstance(value, Support) else ("R", "F")
+    letters = "".join(held if isinf(k) else "S" if k else plain for k in value.stiffness)
+    out: dict[str, Any] = {"letters": letters, "springs": [0 if isinf(k) else k for k in value.stiffness]}
+    return out | {"axes": value.axes} if isinstance(value, Support) else out
 
 
 def settings_print(settings: Settings) -> str:

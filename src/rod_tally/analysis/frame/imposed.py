@@ -56,6 +56,6 @@ def imposed_movements(model: Model, mesh: Mesh, cases: list[LoadCase]) -> Array:
             if support.axes is not None:
                 axes = np.array(support.axes)
                 movement = np.concatenate([axes @ movement[:3], axes @ movement[3:]])
-            held = np.array([letter != "F" for letter in support.letters])
+            held = np.array(support.stiffness) > 0
             out[6 * i : 6 * i + 6, c] += movement * held
     return out

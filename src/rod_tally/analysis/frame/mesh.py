@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from math import inf
 
 import numpy as np
 from numpy.typing import NDArray
@@ -120,10 +121,10 @@ def mesh(model: Model, members: list[str], shear_flexible: bool = True, plates: 
         m = model.members[members[of[p]]]
         for here, release, base in ((is_first, m.release_start, 0), (is_last, m.release_end, 6)):
             if here and release.any:
-                for d, letter in enumerate(release.letters):
-                    if letter != "F":
+                for d, stiffness in enumerate(release.stiffness):
+                    if stiffness < inf:
                         released[p, base + d] = True
-                        spring[p, base + d] = release.springs[d] if letter == "S" else 0.0
+                        spring[p, base + d] = stiffness
     v = np.array(values).reshape(-1, 8)[of]
     return Mesh(
         node_ids,

@@ -17,7 +17,7 @@ def node_supports(model: Model, plates: Plates | None) -> dict[int, Support]:
     for edge in plates.held:
         for n, length in zip(edge.nodes.tolist(), edge.length.tolist()):
             by = edge.support
-            own = Support(by.letters, tuple(v * length for v in by.springs), by.axes)
+            own = Support(tuple(k * length for k in by.stiffness), by.axes)
             out[n] = both(out[n], own) if n in out else own
     for ident, s in plates.shapes.items():
         if ident not in plates.surfaces or not s.on_ground:
@@ -25,7 +25,7 @@ def node_supports(model: Model, plates: Plates | None) -> dict[int, Support]:
         area = node_areas(plates, {ident})
         for n in plates.nodes_of(ident).tolist():
             k = s.bedding * float(area[n])
-            own = Support("SSSFFF", (SIDEWAYS * k, SIDEWAYS * k, k, 0.0, 0.0, 0.0))
+            own = Support((SIDEWAYS * k, SIDEWAYS * k, k, 0.0, 0.0, 0.0))
             out[n] = both(out[n], own) if n in out else own
     return out
 
@@ -36,8 +36,4 @@ def both(a: Support, b: Support) -> Support:
         return a
     if a.axes != b.axes and a.any:
         return a
-    letters, springs = [], []
-    for x, y, k, q in zip(a.letters, b.letters, a.springs, b.springs):
-        letters.append("X" if "X" in (x, y) else "S" if "S" in (x, y) else "F")
-        springs.append((k if x == "S" else 0.0) + (q if y == "S" else 0.0))
-    return Support("".join(letters), tuple(springs), a.axes if a.any else b.axes)
+    return Support(tuple(x + y for x, y in zip(a.stiffness, b.stiffness)), a.axes if a.any else b.axes)

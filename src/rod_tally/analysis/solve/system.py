@@ -81,10 +81,9 @@ def assemble(model: Model, m: Mesh, floors: list[str], progress: Progress = sile
     held = np.zeros(n, bool)
     turned: dict[int, Array] = {}
     for i, support in supports.items():
-        for d, letter in enumerate(support.letters):
-            held[6 * i + d] = letter == "X"
-            if letter == "S":
-                springs[6 * i + d] = support.springs[d]
+        own = np.array(support.stiffness)
+        held[6 * i : 6 * i + 6] = np.isinf(own)
+        springs[6 * i : 6 * i + 6] = np.where(np.isinf(own), 0.0, own)
         if support.axes is not None:
             turned[i] = np.array(support.axes)
     if turned:

@@ -147,10 +147,10 @@ def _plausible(s: Subject, ident: str, end: int) -> bool:
     release = m.release_start if end % 2 else m.release_end
     if m.joints:
         return _overhang(s, ident, end) <= CANTILEVER
-    if "R" in release.letters[3:]:
+    if any(release.released[3:]):
         return False
-    support = s.model.nodes[other].support.letters
-    if support[3:] == "XXX" and len(s.members_at[other]) == 1:
+    support = s.model.nodes[other].support
+    if all(support.held[3:]) and len(s.members_at[other]) == 1:
         return True  # fixed at its root: meant as it is, however long
     return _overhang(s, ident, end) <= CANTILEVER
 

@@ -105,8 +105,8 @@ def rigid_motions(model: Model, nodes: set[str]) -> Array:
             continue
         axes = np.array(support.axes) if support.axes is not None else np.eye(3)
         r = (model.nodes[n].point - middle) / size
-        for d, letter in enumerate(support.letters):
-            if letter == "F":
+        for d, stiffness in enumerate(support.stiffness):
+            if not stiffness:
                 continue
             direction = axes[d % 3]
             rows.append(np.concatenate([direction, np.cross(r, direction)] if d < 3 else [np.zeros(3), direction]))

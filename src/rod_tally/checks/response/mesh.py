@@ -45,7 +45,7 @@ def find_lost_arms(s: Subject) -> Iterator[Finding]:
         if live[t.slave] and live[list(t.masters)].all() and held[t.slave] and held[list(t.masters)].all()
     ]
     # whole supports at both ends leave an arm nothing to do
-    fixed = {i for i, support in supports.items() if support.letters == "XXXXXX"}
+    fixed = {i for i, support in supports.items() if all(support.held)}
     lost = [t for t in lost if not (t.slave in fixed and set(t.masters) <= fixed)]
     if not lost:
         return

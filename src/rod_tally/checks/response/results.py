@@ -125,7 +125,7 @@ def find_loaded_releases(s: Subject) -> Iterator[Finding]:
         m = s.model.members.get(ident)
         for e, release in enumerate((m.release_start, m.release_end) if m is not None else ()):
             if release.any:
-                released[e, k] = [letter == "R" for letter in release.letters]
+                released[e, k] = release.released
     if not released.any():
         return
     length = np.maximum(r.station_x[stop] - r.station_x[begin], 1e-9)

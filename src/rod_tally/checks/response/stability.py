@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from math import inf
 
 import numpy as np
 
@@ -26,8 +27,9 @@ LOOSE_WORDS = {
 def loose_directions(start: Release, end: Release) -> list[int]:
     """Directions (0 to 5) in which a pair of releases leaves the member itself free between its two nodes."""
     one, three = np.ones(1), np.zeros((1, 2, 3))
-    released = np.array([[letter != "F" for letter in start.letters + end.letters]])
-    spring = np.array([[1.0 if letter == "S" else 0.0 for letter in start.letters + end.letters]])
+    tied = np.array([start.stiffness + end.stiffness])
+    released = tied < inf
+    spring = np.where(released & (tied > 0), 1.0, 0.0)
     unit = Mesh(
         ["a", "b"], ["m"], np.array([[0.0, 0, 0], [1, 0, 0]]), np.zeros(1, int), np.array([[0, 1]]), three,
         np.zeros(1), one, np.eye(3)[None], one, one, one, one, 0 * one, 0 * one, 0 * one, released, spring, one, one,
@@ -77,7 +79,7 @@ def find_unstable_releases(s: Subject) -> Iterator[Finding]:
 
 def _bar(s: Subject, member: str) -> bool:
     m = s.model.members[member]
-    pinned = all("F" not in r.letters[4:] for r in (m.release_start, m.release_end))
+    pinned = all(max(r.stiffness[4:]) < inf for r in (m.release_start, m.release_end))
     return m.pin_joined or (pinned and not m.joints)
 
 

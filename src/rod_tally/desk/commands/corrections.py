@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from PyQt6.QtWidgets import QWidget
 
-from ...model import FIXED, FREE, PINNED_END, Model, Release, Support
+from ...model import FIXED, FREE, PINNED, PINNED_END, ROLLER, Model, Release, Support
 from ...model.catalogue.catalogue import catalogue, catalogue_name, near_names
 from ...model.catalogue.grade_names import standard_of
 from ...model.catalogue.grades import grades
@@ -36,19 +36,19 @@ from ...model.edits import (
     TurnSurfaces,
     copies,
 )
-from ..session.actions import PINNED, lowest
+from ..session.actions import lowest
 from ..session.session import Session
 from ..session.state import DeskState
 from .forms import Field, Form
 
-SUPPORTS = {"fixed": FIXED, "pinned": PINNED, "roller (z)": Support("FFXFFF"), "free": FREE}
+SUPPORTS = {"fixed": FIXED, "pinned": PINNED, "roller (z)": ROLLER, "free": FREE}
 RELEASES = {
     "fixed": Release(),
     "pinned in bending": PINNED_END,
-    "pinned about y": Release("FFFFRF"),
-    "pinned about z": Release("FFFFFR"),
-    "pinned, and free to twist": Release("FFFRRR"),
-    "free to slide along": Release("RFFFFF"),
+    "pinned about y": Release.of("my"),
+    "pinned about z": Release.of("mz"),
+    "pinned, and free to twist": Release.of("mt my mz"),
+    "free to slide along": Release.of("n"),
 }
 
 
@@ -114,8 +114,7 @@ class Corrections:
             if slabs and not self.nodes():
                 return SetBedding(slabs, v["bed"] * 1e6)
             values = tuple(v[k] * 1e3 for k in ("kx", "ky", "kz", "krx", "kry", "krz"))
-            letters = "".join("S" if k > 0 else "F" for k in values)
-            return SetSupport(self.nodes(), Support(letters, values)) if self.nodes() else None
+            return SetSupport(self.nodes(), Support(values)) if self.nodes() else None
 
         what = f"{len(self.nodes())} nodes, {len(self.surfaces())} surfaces are selected. The springs count for springs alone."
         self._ask("Support", what, [Field("kind", "held", "fixed", names), *springs], make)
@@ -125,7 +124,7 @@ class Corrections:
 
         def make(v: dict[str, Any]) -> Edit:
             release = RELEASES[v["release"]]
-            if v["which"] == "both ends" and release.letters in ("FFFFFF", "FFFFRR"):
+            if v["which"] == "both ends" and release in (Release(), PINNED_END):
                 return PinBoth(self.members(), release.any)
             if v["which"] == "both ends":
                 self.session.correct(SetRelease(self.members(), False, release))

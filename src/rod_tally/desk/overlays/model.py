@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+from math import inf
+
 import numpy as np
 from shapely.geometry import Point, Polygon
 
-from ...model import Surface
+from ...model import FIXED, FREE, PINNED, ROLLER, Support, Surface
+from ...model.entities.structure import COMPONENTS
 from ...model.geometry.triangles import triangles_of
 from ...model.geometry.vectors import Array
 from ..theme import EDGE, GRAPHITE, INK, KINDS, MOSS, MUTED, OCHRE, PAPER, PINE, RUST
 from ..view.canvas import Canvas, diamond, ring, square
 from .registry import Sheet, overlay
+
+BED = Support((0.0, 0.0, 1.0, 0.0, 0.0, 0.0))
 
 
 @overlay("joints", "Joints")
@@ -90,16 +95,16 @@ def draw_materials(canvas: Canvas, sheet: Sheet) -> list[str]:
     )
 
 
-def support_bars(letters: str) -> Array:
+def support_bars(support: Support) -> Array:
     """A bar across each held direction, a bent one across a sprung one; segments in pixels."""
     e = np.eye(3)
     parts: list[Array] = []
     for d in range(3):
-        if letters[d] == "F":
+        if not support.stiffness[d]:
             continue
         out = -9.0 * e[d]
         sides = [e[1]] if d == 0 else [e[0]] if d == 1 else [e[0], e[1]]
-        if letters[d] == "X":
+        if support.held[d]:
             parts += [np.array([out - 6.5 * side, out + 6.5 * side]) for side in sides]
             parts.append(np.array([np.zeros(3), out]))
         else:
@@ -108,12 +113,12 @@ def support_bars(letters: str) -> Array:
     return np.array(parts).reshape(-1, 2, 3)
 
 
-def support_arcs(letters: str) -> Array:
+def support_arcs(support: Support) -> Array:
     """An arc about each held (or sprung) rotation, below and beside the node; segments in pixels."""
     e = np.eye(3)
     parts: list[Array] = []
     for d, (u, v, first) in enumerate(((e[1], -e[2], 50), (e[0], -e[2], 50), (e[0], e[1], 200))):
-        if letters[3 + d] == "F":
+        if not support.stiffness[3 + d]:
             continue
         t = np.radians(np.linspace(first, first + 80, 7))
         p = 16.0 * (np.cos(t)[:, None] * u + np.sin(t)[:, None] * v)
@@ -127,23 +132,24 @@ def draw_supports(canvas: Canvas, sheet: Sheet) -> list[str]:
     groups: dict[str, list[str]] = {}
     for n in sheet.nodes():
         if model.nodes[n].support.any:
-            groups.setdefault(model.nodes[n].support.letters, []).append(n)
+            groups.setdefault(support_words(model.nodes[n].support), []).append(n)
     legend = []
-    for letters, nodes in sorted(groups.items()):
+    for words, nodes in sorted(groups.items()):
+        support = model.nodes[nodes[0]].support
         points = np.array([model.nodes[n].point for n in nodes])
         axes = np.array([model.nodes[n].support.axes or np.eye(3).tolist() for n in nodes])
-        canvas.symbols(points, support_bars(letters), INK, 2.0, "own", axes)
-        canvas.symbols(points, support_arcs(letters), GRAPHITE, 1.2, "own", axes)
-        legend.append(f"{support_words(letters)} ({len(nodes)})")
-    edges = [(h.line, h.support.letters) for s in sheet.surfaces for h in s.supports]
+        canvas.symbols(points, support_bars(support), INK, 2.0, "own", axes)
+        canvas.symbols(points, support_arcs(support), GRAPHITE, 1.2, "own", axes)
+        legend.append(f"{words} ({len(nodes)})")
+    edges = [(h.line, h.support) for s in sheet.surfaces for h in s.supports]
     canvas.lines(np.array([line for line, _ in edges]).reshape(-1, 2, 3), INK, 4.0)
-    for letters in sorted({letters for _, letters in edges}):
-        points = np.concatenate([_spread(line) for line, own in edges if own == letters])
-        canvas.symbols(points, support_bars(letters), INK, 1.6)
-        legend.append(f"edge {support_words(letters)} ({sum(own == letters for _, own in edges)})")
+    for words, support in sorted({support_words(own): own for _, own in edges}.items()):
+        lines = [line for line, own in edges if support_words(own) == words]
+        canvas.symbols(np.concatenate([_spread(line) for line in lines]), support_bars(support), INK, 1.6)
+        legend.append(f"edge {words} ({len(lines)})")
     beds = [s for s in sheet.surfaces if s.bedding > 0]
     for s in beds:
-        canvas.symbols(_inside(s), support_bars("FFSFFF"), GRAPHITE, 1.2)
+        canvas.symbols(_inside(s), support_bars(BED), GRAPHITE, 1.2)
         legend.append(f"{s.name or s.id} bedded on {s.bedding / 1e6:g} MN/m³")
     free = [f for f in sheet.review.findings if f.code == "support.base_free" and f.at]
     canvas.symbols(np.array([f.at for f in free]).reshape(-1, 3), ring(10), RUST, 2.2)
@@ -168,14 +174,14 @@ def _inside(s: Surface) -> Array:
     return s.lifted(np.array([p for p in points if pane.contains(Point(p))]).reshape(-1, 2))
 
 
-def support_words(letters: str) -> str:
+def support_words(support: Support) -> str:
     """A support in words: fixed, pinned, or what is held."""
-    known = {"XXXXXX": "fixed", "XXXFFF": "pinned", "FFXFFF": "held upright only", "FFFFFF": "free"}
-    if letters in known:
-        return known[letters]
+    for known, word in ((FIXED, "fixed"), (PINNED, "pinned"), (ROLLER, "held upright only"), (FREE, "free")):
+        if support.stiffness == known.stiffness:
+            return word
     names = ("x", "y", "z", "about x", "about y", "about z")
-    held = [n for n, letter in zip(names, letters) if letter == "X"]
-    sprung = [n for n, letter in zip(names, letters) if letter == "S"]
+    held = [n for n, k in zip(names, support.stiffness) if k == inf]
+    sprung = [n for n, k in zip(names, support.stiffness) if 0 < k < inf]
     return ", ".join((["held " + " ".join(held)] if held else []) + (["spring " + " ".join(sprung)] if sprung else []))
 
 
@@ -188,7 +194,7 @@ def draw_releases(canvas: Canvas, sheet: Sheet) -> list[str]:
             if release.any:
                 anchors.append(p)
                 axes.append(own * np.array([sign, 1, 1])[:, None])
-                freed = [n for n, letter in zip(("n", "vy", "vz", "mt", "my", "mz"), release.letters) if letter != "F"]
+                freed = [n for n, k in zip(COMPONENTS, release.stiffness) if k < inf]
                 texts.append(" ".join(freed))
                 total += 1
     points, own_axes = np.array(anchors).reshape(-1, 3), np.array(axes).reshape(-1, 3, 3)

@@ -142,7 +142,7 @@ class Slip(QScrollArea):
             alone = len(at[node]) == 1 and not held.any
             words = "free" if alone else f"{node}, " + ("released" if release.any else "fixed")
             if held.any:
-                words += f", {support_words(held.letters)}"
+                words += f", {support_words(held)}"
             moved = ""
             if m.source_line is not None:
                 step = float(np.linalg.norm(model.line(m)[which] - m.source_line[which]))
@@ -211,7 +211,7 @@ class Slip(QScrollArea):
             self._text(line)
         if s.guess:
             self._text(s.guess, MUTED)
-        held = [support_words(h.support.letters) for h in s.supports]
+        held = [support_words(h.support) for h in s.supports]
         if held:
             self._text(f"foot {', '.join(sorted(set(held)))}")
         if s.bedding:
@@ -285,7 +285,7 @@ class Slip(QScrollArea):
         node = model.nodes[ident]
         self._text(f"Node {ident}", bold=True, size=15)
         place = ", ".join(u.show(float(v), "length") for v in node.point + model.origin)
-        self._text(f"at {place} {u.length[1]}; {support_words(node.support.letters)}", GRAPHITE)
+        self._text(f"at {place} {u.length[1]}; {support_words(node.support)}", GRAPHITE)
         names = [f"{model.members[i].cls} {model.members[i].name or i}" for i in model.members_at()[ident]]
         self._text("joins " + ", ".join(names[:8]) + (" …" if len(names) > 8 else ""), MUTED)
         r = review.shown(self.state.case)

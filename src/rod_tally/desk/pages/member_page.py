@@ -4,6 +4,7 @@ displacement between its ends, and what the member is."""
 from __future__ import annotations
 
 from collections.abc import Callable
+from math import inf
 
 import numpy as np
 import pyqtgraph as pg
@@ -225,8 +226,8 @@ class MemberPage(QDialog):
 
 def release_words(release: Release) -> str:
     """Which components an end is released in, or sprung."""
-    free = [c for c, letter in zip(COMPONENTS, release.letters) if letter == "R"]
-    sprung = [c for c, letter in zip(COMPONENTS, release.letters) if letter == "S"]
+    free = [c for c, k in zip(COMPONENTS, release.stiffness) if k == 0]
+    sprung = [c for c, k in zip(COMPONENTS, release.stiffness) if 0 < k < inf]
     parts = ([f"released in {', '.join(free)}"] if free else []) + (
         [f"sprung in {', '.join(sprung)}"] if sprung else []
     )

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ...checks.alike import part_action
-from ...model import FIXED, FREE, Finding, Model, Release, Support
+from ...model import FIXED, FREE, PINNED, Finding, Model, Release
 from ...model.catalogue.grade_names import standard_of
 from ...model.edits import (
     NEW,
@@ -28,7 +28,6 @@ from ...model.edits import (
 )
 from ...model.geometry.lines import lines_of
 
-PINNED = Support("XXXFFF")
 ACCEPT, REOPEN, GO = "Accept, because…", "reopen", "Take me there"
 FINER = "Set a smaller element size"
 USUAL_SIZE, SMALLEST_SIZE = 0.5, 0.05  # m

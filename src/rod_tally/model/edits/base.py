@@ -5,7 +5,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Mapping, Sequence
 from copy import copy, deepcopy
-from dataclasses import asdict, dataclass, fields, replace
+from dataclasses import dataclass, fields, replace
 from typing import Any, ClassVar, TypeVar
 
 import numpy as np
@@ -213,7 +213,7 @@ def to_record(edit: Edit, model: Model) -> dict[str, Any]:
     for f in fields(edit):  # type: ignore[arg-type]
         value = getattr(edit, f.name)
         if isinstance(value, (Support, Release)):
-            value = asdict(value)
+            value = value.record()
         elif isinstance(value, np.ndarray):
             value = value.tolist()
         values[f.name] = value
@@ -251,11 +251,9 @@ def from_record(record: dict[str, Any], model: Model) -> Edit:
         elif key == "node":
             values[key] = here(value)
         elif key == "support" and value is not None:
-            axes = value.get("axes")
-            axes = tuple(tuple(row) for row in axes) if axes is not None else None
-            values[key] = Support(value["letters"], tuple(value["springs"]), axes)
+            values[key] = Support.of_record(value)
         elif key == "release" and value is not None:
-            values[key] = Release(value["letters"], tuple(value["springs"]))
+            values[key] = Release.of_record(value)
     try:
         return kind(**values)
     except TypeError as error:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from math import inf
+from typing import Any
 
 import numpy as np
 
@@ -12,19 +14,30 @@ DIRECTIONS = ("ux", "uy", "uz", "rx", "ry", "rz")
 COMPONENTS = ("n", "vy", "vz", "mt", "my", "mz")
 
 
-def held_words(names: tuple[str, ...], letters: str, springs: tuple[float, ...], mark: str) -> str:
-    """Names of the directions with the letter `mark`, springs (letter S) with their stiffness, separated by spaces.
+def stiffness_words(names: tuple[str, ...], stiffness: tuple[float, ...], plain: float) -> str:
+    """Names of the directions whose stiffness is `plain` (0 or infinite), springs with theirs, separated by spaces.
 
-    >>> held_words(DIRECTIONS, "XXSFFF", (0.0, 0.0, 2.5e7, 0.0, 0.0, 0.0), "X")
+    >>> stiffness_words(DIRECTIONS, (inf, inf, 2.5e7, 0.0, 0.0, 0.0), inf)
     'ux uy uz=2.5e7'
     """
     out = []
-    for name, letter, k in zip(names, letters, springs):
-        if letter == mark:
+    for name, k in zip(names, stiffness):
+        if k == plain:
             out.append(name)
-        elif letter == "S":
+        elif 0 < k < inf:
             out.append(f"{name}={_short(k)}")
     return " ".join(out)
+
+
+def stiffness_of(names: tuple[str, ...], words: str, plain: float) -> tuple[float, ...]:
+    """The stiffness in the six directions that such words stand for. Raises ValueError for a word that is none."""
+    out = [0.0 if plain == inf else inf] * 6
+    for word in words.split():
+        name, equals, k = word.partition("=")
+        if name not in names:
+            raise ValueError(f"{word!r} is none of {' '.join(names)}")
+        out[names.index(name)] = float(k) if equals else plain
+    return tuple(out)
 
 
 def _short(value: float) -> str:
@@ -42,46 +55,102 @@ def _short(value: float) -> str:
 class Support:
     """What holds a node, in the order ux uy uz rx ry rz.
 
-    `letters`: F free, X held, S spring; `springs` in N/m and N m/rad where the letter is S. `axes` are the rows of a
-    rotation matrix when the support is turned, None along the global axes.
+    `stiffness` in N/m and N m/rad: 0 free, infinite held. `axes` are the rows of a rotation matrix when the support is
+    turned, None along the global axes.
     """
 
-    letters: str = "FFFFFF"
-    springs: tuple[float, ...] = (0.0,) * 6
+    stiffness: tuple[float, ...] = (0.0,) * 6
     axes: tuple[tuple[float, float, float], ...] | None = None
+
+    @classmethod
+    def of(cls, words: str, axes: tuple[tuple[float, float, float], ...] | None = None) -> Support:
+        """The support of such words as `words` gives. Raises ValueError."""
+        return cls(stiffness_of(DIRECTIONS, words, inf), axes)
 
     @property
     def any(self) -> bool:
-        return self.letters != "FFFFFF"
+        return any(self.stiffness)
+
+    @property
+    def held(self) -> tuple[bool, ...]:
+        """Which directions cannot move at all."""
+        return tuple(k == inf for k in self.stiffness)
 
     @property
     def words(self) -> str:
         """The held directions, springs with their stiffness (N/m, N m/rad): "ux uy uz=2.5e7"; "" for a free node."""
-        return held_words(DIRECTIONS, self.letters, self.springs, "X")
+        return stiffness_words(DIRECTIONS, self.stiffness, inf)
+
+    def record(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        return {"held": self.words, "axes": self.axes}
+
+    @classmethod
+    def of_record(cls, values: dict[str, Any]) -> Support:
+        """The support of such a record, or of one of the first release. Raises ValueError, KeyError."""
+        axes = values.get("axes")
+        own = tuple(tuple(float(v) for v in row) for row in axes) if axes is not None else None
+        if "letters" in values:
+            return cls(_first_release(values, held="X"), own)  # type: ignore[arg-type]
+        return cls.of(values["held"], own)  # type: ignore[arg-type]
 
 
 FREE = Support()
-FIXED = Support("XXXXXX")
+FIXED = Support((inf,) * 6)
+PINNED = Support.of("ux uy uz")
+ROLLER = Support.of("uz")
 
 
 @dataclass(slots=True, frozen=True)
 class Release:
-    """A member's end in its local axes, order as a support: F fixed to the node, R released, S spring."""
+    """How a member's end is tied to its node, in the member's local axes, in the order n vy vz mt my mz.
 
-    letters: str = "FFFFFF"
-    springs: tuple[float, ...] = (0.0,) * 6
+    `stiffness` in N/m and N m/rad: infinite fixed, 0 released.
+    """
+
+    stiffness: tuple[float, ...] = (inf,) * 6
+
+    @classmethod
+    def of(cls, words: str) -> Release:
+        """The release of such words as `words` gives. Raises ValueError."""
+        return cls(stiffness_of(COMPONENTS, words, 0.0))
 
     @property
     def any(self) -> bool:
-        return self.letters != "FFFFFF"
+        return any(k < inf for k in self.stiffness)
+
+    @property
+    def released(self) -> tuple[bool, ...]:
+        """Which components are wholly released."""
+        return tuple(k == 0 for k in self.stiffness)
 
     @property
     def words(self) -> str:
         """The released components, springs with their stiffness: "my mz", "my=4e6"; "" for an end that is fixed."""
-        return held_words(COMPONENTS, self.letters, self.springs, "R")
+        return stiffness_words(COMPONENTS, self.stiffness, 0.0)
+
+    def record(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        return {"released": self.words}
+
+    @classmethod
+    def of_record(cls, values: dict[str, Any]) -> Release:
+        """The release of such a record, or of one of the first release. Raises ValueError, KeyError."""
+        if "letters" in values:
+            return cls(_first_release(values, held="F"))
+        return cls.of(values["released"])
 
 
-PINNED_END = Release("FFFFRR")  # free to turn in bending, about both local axes
+def _first_release(values: dict[str, Any], held: str) -> tuple[float, ...]:
+    """The stiffness in a record of the first release: a letter for each direction, `held` for one that cannot move, S
+    for a spring, whose stiffness stands beside it."""
+    return tuple(
+        inf if letter == held else float(k) if letter == "S" else 0.0
+        for letter, k in zip(values["letters"], values["springs"], strict=True)
+    )
+
+
+PINNED_END = Release.of("my mz")  # free to turn in bending, about both local axes
 
 
 @dataclass(slots=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from math import inf
 from typing import Any
 
 import numpy as np
@@ -105,8 +106,8 @@ class Surfaces:
 
     def _condition(self, held: LineSupport) -> Any:
         values = []
-        for i, (letter, k) in enumerate(zip(held.support.letters, held.support.springs)):
-            if letter == "S":
+        for i, k in enumerate(held.support.stiffness):
+            if 0 < k < inf:
                 kind = (
                     "IfcModulusOfLinearSubgradeReactionMeasure"
                     if i < 3
@@ -114,7 +115,7 @@ class Surfaces:
                 )
                 values.append(self.f.create_entity(kind, float(k)))
             else:
-                values.append(self.f.create_entity("IfcBoolean", letter == "X"))
+                values.append(self.f.create_entity("IfcBoolean", k == inf))
         return self.f.create_entity("IfcBoundaryEdgeCondition", None, *values)
 
     def _bed(self, s: Surface, entity: Any) -> None:

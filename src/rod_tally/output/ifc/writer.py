@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 import uuid
+from math import inf
 from typing import Any
 
 import ifcopenshell
@@ -91,22 +92,22 @@ class IfcModelWriter:
 
     # -- nodes and members -----------------------------------------------------------------------------------------
 
-    def _condition(self, letters: str, springs: tuple[float, ...], held: str) -> Any:
-        """A boundary condition; `held` is the letter for a direction that is held (X of a support, F of an end)."""
+    def _condition(self, stiffness: tuple[float, ...]) -> Any:
+        """A boundary condition, of a node or of a member's end."""
         values = []
-        for i, (letter, k) in enumerate(zip(letters, springs)):
-            if letter == "S":
+        for i, k in enumerate(stiffness):
+            if 0 < k < inf:
                 kind = "IfcLinearStiffnessMeasure" if i < 3 else "IfcRotationalStiffnessMeasure"
                 values.append(self.f.create_entity(kind, float(k)))
             else:
-                values.append(self.f.create_entity("IfcBoolean", letter == held))
+                values.append(self.f.create_entity("IfcBoolean", k == inf))
         return self.f.create_entity("IfcBoundaryNodeCondition", None, *values)
 
     def node(self, node: Node) -> Any:
         shape = self.shape(self.vertex(node.point + self.model.origin), "Vertex")
         entity = self.root("IfcStructuralPointConnection", node.id, node.id, Representation=shape)
         if node.support.any:
-            entity.AppliedCondition = self._condition(node.support.letters, node.support.springs, "X")
+            entity.AppliedCondition = self._condition(node.support.stiffness)
             if node.support.axes is not None:
                 x, _, z = node.support.axes
                 entity.ConditionCoordinateSystem = self.f.create_entity(
@@ -149,7 +150,7 @@ class IfcModelWriter:
             RelatedStructuralConnection=self.points[node],
         )
         if release is not None and release.any:
-            rel.AppliedCondition = self._condition(release.letters, release.springs, "F")
+            rel.AppliedCondition = self._condition(release.stiffness)
         if apart:
             at = self.model.nodes[node].point + self.model.origin
             rel.ConnectionConstraint = self.f.create_entity(

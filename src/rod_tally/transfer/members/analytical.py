@@ -90,7 +90,7 @@ def _connect(
         side = closest_on_segment(own[None], line[:1], line[1:])[1][0]
         if side <= model.snap:
             inside.append((k, along, connection.point))
-            if connection.condition is not None and "F" in connection.condition.letters:
+            if connection.condition is not None and not all(connection.condition.stiffness):
                 message = f"member {curve.name or curve.id}: a released connection inside its length is taken as fixed"
                 model.log.append(LogEntry("guessed", (curve.id,), message))
             return
@@ -112,9 +112,7 @@ def _connect(
         model.log.append(LogEntry("joined", (curve.id,), message, float(distance[which])))
     lines[k, which] = point
     if connection.condition is not None:
-        c = connection.condition
-        letters = "".join({"X": "F", "F": "R", "S": "S"}[v] for v in c.letters)
-        releases[end] = Release(letters, c.springs)
+        releases[end] = Release(connection.condition.stiffness)
 
 
 def _member(curve: SourceCurve, line: Array, releases: dict[int, Release], k: int, model: Model) -> Member:
@@ -131,7 +129,7 @@ def _member(curve: SourceCurve, line: Array, releases: dict[int, Release], k: in
 
 
 def _support(c: SourceCondition) -> Support:
-    return Support(c.letters, c.springs, c.axes) if c.letters != "FFFFFF" else FREE
+    return Support(c.stiffness, c.axes) if any(c.stiffness) else FREE
 
 
 def _stronger(a: Support, b: Support) -> Support:
@@ -140,8 +138,7 @@ def _stronger(a: Support, b: Support) -> Support:
         return b
     if not b.any:
         return a
-    letters = "".join(max(p, q, key="FSX".index) for p, q in zip(a.letters, b.letters))
-    return Support(letters, tuple(p + q for p, q in zip(a.springs, b.springs)), a.axes or b.axes)
+    return Support(tuple(p + q for p, q in zip(a.stiffness, b.stiffness)), a.axes or b.axes)
 
 
 def _name_clusters(clusters: list[Cluster], at_end: dict[int, str]) -> dict[int, set[str]]:

@@ -6,20 +6,18 @@ import numpy as np
 
 from ...intake.readers import Progress
 from ...intake.source import SourceFooting, SourceModel
-from ...model import FIXED, LineSupport, LogEntry, Member, Model, Support, Surface
+from ...model import FIXED, PINNED, ROLLER, LineSupport, LogEntry, Member, Model, Support, Surface
 from ...model.geometry.proximity import Rods, near_boxes
 from ...model.geometry.vectors import Array, Bodies, clear_distance
 from ...model.settings import TransferSettings
 
-PINNED = Support("XXXFFF")
-ROLLER = Support("FFXFFF")
 RAFTS = ("BASESLAB", "RAFT")
 
 
 def base_support(settings: TransferSettings) -> Support:
     """What the settings say a column base is held by."""
     if settings.base_support == "spring":
-        return Support("SSSSSS", tuple(settings.supports.springs))
+        return Support(tuple(settings.supports.springs))
     return {"fixed": FIXED, "pinned": PINNED, "roller": ROLLER}[settings.base_support]
 
 

@@ -58,11 +58,11 @@ def _hold(edge: SourceEdge, model: Model) -> None:
     """A connection's condition as line supports of the surfaces it is tied to, or as their bedding."""
     faces = [model.surfaces[f] for f in edge.faces if f in model.surfaces]
     c = edge.condition
-    if edge.line is not None and c is not None and "X" not in c.letters and "S" not in c.letters:
+    if edge.line is not None and c is not None and not any(c.stiffness):
         c = None
     if c is not None and edge.line is not None and faces:
         # the first surface carries the support: two that share the edge are held once
-        faces[0].supports.append(LineSupport(edge.line - model.origin, Support(c.letters, c.springs, c.axes)))
+        faces[0].supports.append(LineSupport(edge.line - model.origin, Support(c.stiffness, c.axes)))
     elif edge.bedding > 0 and faces:
         for s in faces:
             s.bedding = edge.bedding

@@ -133,7 +133,7 @@ def _edge(entity: Any, placements: Placements, units: Units) -> SourceEdge:
     if entity.is_a("IfcStructuralCurveConnection"):
         out.line = edge(entity, placements)
         if condition is not None:
-            out.condition = condition_of(condition, units, "F", None)
+            out.condition = condition_of(condition, units, 0.0, None)
         return out
     if condition is not None:
         # a subgrade modulus (N/m3): of its three directions the one that is not free and not rigid

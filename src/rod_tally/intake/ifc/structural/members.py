@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from math import inf
 from typing import Any
 
 import numpy as np
@@ -45,7 +46,7 @@ def read_analytical(
                 m = placements.local(entity.ObjectPlacement)
                 if axes is not None:
                     m = m @ placements.axis(axes)
-                condition = condition_of(entity.AppliedCondition, units, "F", m[:3, :3].T)
+                condition = condition_of(entity.AppliedCondition, units, 0.0, m[:3, :3].T)
             source.points.append(SourcePoint(ident(entity), text(entity.Name), point, condition))
         except UNREADABLE as error:
             source.skipped.append(Skipped("node", ident(entity), first_line(error), text(entity.Name), entity.is_a()))
@@ -147,7 +148,7 @@ def _connection(
 ) -> SourceConnection:
     connection = SourceConnection(rel.RelatedStructuralConnection.GlobalId)
     if rel.AppliedCondition is not None:
-        found = condition_of(rel.AppliedCondition, units, "X", None)
+        found = condition_of(rel.AppliedCondition, units, inf, None)
         system = getattr(rel, "ConditionCoordinateSystem", None)
         if system is not None:
             found = _in_member_axes(found, placements.axis(system)[:3, :3].T, curve, source)
@@ -173,13 +174,13 @@ def _point_of(select: Any, placements: Placements) -> Array | None:
     return placements.point(geometry) if geometry.is_a("IfcCartesianPoint") else None
 
 
-def condition_of(entity: Any, units: Units, absent: str, axes: Array | None) -> SourceCondition:
-    """Six letters and springs of an IfcBoundaryNodeCondition, or of an IfcBoundaryEdgeCondition a metre; `absent` (F or
-    X) where the file says nothing.
+def condition_of(entity: Any, units: Units, absent: float, axes: Array | None) -> SourceCondition:
+    """The stiffness in an IfcBoundaryNodeCondition, or in an IfcBoundaryEdgeCondition a metre; `absent` (0 or infinite)
+    where the file says nothing.
 
     IFC2X3 writes a held direction as a negative stiffness, IFC4 as true.
     """
-    letters, springs = "", []
+    out = []
     along = entity.is_a("IfcBoundaryEdgeCondition")
     old, new, rotations = EDGE if along else NODE
     names = (old if hasattr(entity, old[0]) else new) + rotations
@@ -191,24 +192,18 @@ def condition_of(entity: Any, units: Units, absent: str, axes: Array | None) -> 
     for i, name in enumerate(names):
         raw = getattr(entity, name, None)
         value = getattr(raw, "wrappedValue", raw)
-        stiffness = 0.0
         if value is None:
-            letter = absent
+            out.append(absent)
         elif isinstance(value, bool):
-            letter = "X" if value else "F"
+            out.append(inf if value else 0.0)
         elif value < 0:
-            letter = "X"
-        elif value == 0:
-            letter = "F"
+            out.append(inf)
         else:
-            letter = "S"
-            stiffness = float(value) * units[linear if i < 3 else turning]
-        letters += letter
-        springs.append(stiffness)
+            out.append(float(value) * units[linear if i < 3 else turning])
     turned = None
     if axes is not None and not np.allclose(axes, np.eye(3), atol=1e-9):
         turned = tuple(tuple(float(v) for v in row) for row in axes)
-    return SourceCondition(letters, tuple(springs), turned)  # type: ignore[arg-type]
+    return SourceCondition(tuple(out), turned)  # type: ignore[arg-type]
 
 
 def _in_member_axes(c: SourceCondition, axes: Array, curve: SourceCurve, source: SourceModel) -> SourceCondition:
@@ -217,10 +212,10 @@ def _in_member_axes(c: SourceCondition, axes: Array, curve: SourceCurve, source:
         return c
     order = np.abs(axes).argmax(axis=0)
     permutes = np.allclose(np.abs(axes).max(axis=0), 1, atol=1e-3) and len(set(order)) == 3
-    uniform = len(set(c.letters[:3])) == 1 and len(set(c.letters[3:])) == 1 and "S" not in c.letters
+    uniform = len(set(c.stiffness[:3])) == 1 and len(set(c.stiffness[3:])) == 1
     if not permutes and not uniform:
         message = "its end condition is given in axes turned against the member's own; the turn is not taken over"
         source.log.append(LogEntry("guessed", (curve.id,), message))
         return c
     index = [*order, *(3 + order)] if permutes else list(range(6))
-    return SourceCondition("".join(c.letters[i] for i in index), tuple(c.springs[i] for i in index))
+    return SourceCondition(tuple(c.stiffness[i] for i in index))
