@@ -94,12 +94,12 @@ def test_pasted_loads_tell_their_faults_before_anything_is_changed(loft: Window,
     page = w.load_desk.page
     assert page is not None
     page.text.setPlainText("case\tkind\ton\tfz\nLive\tmember\tNowhere\t-3")
-    assert "row 2, column 'on'" in page.told.text() and not page.buttons["Use these values"].isEnabled()
+    assert "row 2, column 'on'" in page.message.text() and not page.buttons["Use these values"].isEnabled()
     clipboard = QGuiApplication.clipboard()
     assert clipboard is not None
     clipboard.setText("case\tkind\ton\tfz\nLive\tmember\tLoft A1-A2\t-3\nLive\tsurface\tRoof floor\t-1")
     page.buttons["From the clipboard"].click()
-    assert page.told.text() == "Put 2 loads into Live"
+    assert page.message.text() == "Put 2 loads into Live"
     page.buttons["Use these values"].click()
     rested(qtbot, w)
     case = model_of(w).cases["Live"]
@@ -115,10 +115,10 @@ def test_combinations_show_their_count_before_they_are_made(loft: Window, qtbot:
     new_case(w, qtbot, "Wind", "wind", "")
     act(w, qtbot, "loads.combine")
     page = w.load_desk.combine_page
-    assert page is not None and "combinations" in page.told.text()
+    assert page is not None and "combinations" in page.message.text()
     page.sets.setCurrentText("ASCE 7")
     count = len(page.found.combinations) if page.found else 0
-    assert f"<b>{count} combinations</b>" in page.told.text()
+    assert f"<b>{count} combinations</b>" in page.message.text()
     page.write(tmp_path / "own.rules")
     page.use(str(tmp_path / "own.rules"))
     assert page.found is not None and len(page.found.combinations) == count
@@ -316,7 +316,7 @@ def test_storey_forces_are_pasted_with_their_kind_and_eccentricity(loft: Window,
     page = w.load_desk.page
     assert page is not None
     page.text.setPlainText("storey\tfx\tfy\nLoft\t0\t50\nAttic\t0\t90")
-    assert "row 3, column 'storey'" in page.told.text()
+    assert "row 3, column 'storey'" in page.message.text()
     page.text.setPlainText("storey\tfx\tfy\nLoft\t0\t50\nRigging\t0\t90")
     page.buttons["Use these values"].click()
     rested(qtbot, w)

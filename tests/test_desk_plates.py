@@ -184,7 +184,7 @@ def test_highest_over_combinations_in_the_bands_and_the_table(demo: Window, qtbo
 
 
 def test_cuts_on_paper(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    """A sheet for each regular set, more where the table is long, and one for single cuts; faults are told, nothing half-written."""
+    """A sheet for each regular set, more where the table is long, and one for single cuts; faults are reported, nothing half-written."""
     from PyQt6.QtPdf import QPdfDocument
 
     from rod_tally.analysis.results.cuts import regular_cuts, wall_cut

@@ -148,7 +148,7 @@ def test_split_the_second_half_stays_tied_to_its_slab() -> None:
 
 
 def test_moving_a_node_that_shortens_a_member_keeps_the_sum() -> None:
-    """A uniform load of 57 kN on 6 m; the end comes 1 m nearer: 47.5 kN stay where they were, 9.5 kN are told."""
+    """A uniform load of 57 kN on 6 m; the end comes 1 m nearer: 47.5 kN stay where they were, 9.5 kN are reported."""
     m = loaded_floor()
     MoveNodes(["n5"], [-1.0, 0, 0]).apply(m)
     line = [load for load in m.cases["Q"].member_loads if load.member == "m4"][0]

@@ -1,4 +1,4 @@
-"""Loads handed back as IFC4 actions and read again: the same cases, the same distribution, a valid file; odd actions told."""
+"""Loads handed back as IFC4 actions and read again: the same cases, the same distribution, a valid file; odd actions reported."""
 
 from __future__ import annotations
 

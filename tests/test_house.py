@@ -1,4 +1,4 @@
-"""The house stays as it was laid: rooms know only the rooms before them, and the core never meets Qt or VTK."""
+"""Each package imports only lower layers, and the core never imports Qt or VTK."""
 
 from __future__ import annotations
 
@@ -18,12 +18,12 @@ PLANTED = {
 }
 
 
-@pytest.mark.parametrize("room", PLANTED)
-def test_an_import_the_wrong_way_is_caught(tmp_path: Path, room: str) -> None:
+@pytest.mark.parametrize("package", PLANTED)
+def test_an_import_the_wrong_way_is_caught(tmp_path: Path, package: str) -> None:
     """A violation planted in a copy of the house breaks the contract."""
     shutil.copytree(ROOT / "src", tmp_path / "src", ignore=shutil.ignore_patterns("__pycache__", "*.egg-info", "fonts"))
     shutil.copy(ROOT / "pyproject.toml", tmp_path)
-    (tmp_path / "src" / "rod_tally" / room / "planted.py").write_text(PLANTED[room])
+    (tmp_path / "src" / "rod_tally" / package / "planted.py").write_text(PLANTED[package])
     code = "import sys; sys.path.insert(0, 'src'); from importlinter.cli import lint_imports; sys.exit(lint_imports(no_cache=True))"
     done = subprocess.run([sys.executable, "-c", code], cwd=tmp_path, capture_output=True, text=True, check=False)
     assert done.returncode == 1, done.stdout + done.stderr
@@ -75,7 +75,7 @@ def test_every_check_of_the_contract_is_registered() -> None:
 
 
 def test_there_is_no_circle_of_imports_and_no_crowded_room() -> None:
-    """Every module is reached from itself by no chain of imports, not even for types; a room holds fifteen at the most."""
+    """Every module is reached from itself by no chain of imports, not even for types; a package holds fifteen at the most."""
     source = ROOT / "src" / "rod_tally"
     names: dict[str, Path] = {}
     for p in source.rglob("*.py"):

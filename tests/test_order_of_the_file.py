@@ -41,7 +41,7 @@ def braced() -> SourceModel:
     return s
 
 
-def told(s: SourceModel) -> dict[str, Any]:
+def plain(s: SourceModel) -> dict[str, Any]:
     options = Settings()
     options.transfer.releases.secondary = options.transfer.releases.braces = "pinned"
     m = transfer(s, options.transfer)
@@ -81,13 +81,13 @@ FIRST: dict[str, Any] = {}
 @settings(max_examples=12, deadline=None, suppress_health_check=list(HealthCheck))
 def test_a_permuted_file_gives_the_same_model(seed: int) -> None:
     if not FIRST:
-        FIRST.update(told(braced()))
+        FIRST.update(plain(braced()))
     s = braced()
     rng = np.random.default_rng(seed)
     for name in ("elements", "surfaces", "footings", "actions"):
         items = getattr(s, name)
         setattr(s, name, [items[k] for k in rng.permutation(len(items))])
-    now = told(s)
+    now = plain(s)
     for what, value in FIRST.items():
         assert now[what] == value, what
 

@@ -1,4 +1,4 @@
-"""Pairing by hand: it overrides the comparison, is undone, kept in the project, and told in the contract's rows."""
+"""Pairing by hand: it overrides the comparison, is undone, kept in the project, and reported in the contract's rows."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Loads that a file puts on beams, columns, slabs and walls of a physical model: taken over like any, or told one by one."""
+"""Loads that a file puts on beams, columns, slabs and walls of a physical model: taken over like any, or reported one by one."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Records of the project file: no field goes without a migration; damaged, foreign and locked files are told in one message."""
+"""Records of the project file: no field goes without a migration; damaged, foreign and locked files are reported in one message."""
 
 from __future__ import annotations
 

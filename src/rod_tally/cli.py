@@ -155,8 +155,8 @@ def review_command(arguments: argparse.Namespace) -> int:
 
     if arguments.model.is_dir() and arguments.model.suffix.lower() not in SUFFIXES:
         return folder_command(arguments)
-    told = progress_lines() if arguments.progress else silent
-    done = review_path(arguments.model, settings_of(arguments), arguments.against, told, arguments.bare)
+    report = progress_lines() if arguments.progress else silent
+    done = review_path(arguments.model, settings_of(arguments), arguments.against, report, arguments.bare)
     if arguments.elsewhere:
         attach_elsewhere(done, arguments.elsewhere)
     write_review(done, arguments.out)
@@ -177,12 +177,12 @@ def progress_lines() -> Progress:
     """A progress call that writes a line on standard error for each thing that is begun."""
     last = [""]
 
-    def told(text: str, share: float) -> None:
+    def report(text: str, share: float) -> None:
         if text != last[0]:
             last[0] = text
             print(f"{share:4.0%} {text}", file=sys.stderr, flush=True)
 
-    return told
+    return report
 
 
 def folder_command(arguments: argparse.Namespace) -> int:
@@ -200,13 +200,13 @@ def folder_command(arguments: argparse.Namespace) -> int:
     options = ["--settings", str(arguments.settings)] if arguments.settings else []
     options += [] if arguments.snap is None else ["--snap", str(arguments.snap)]
 
-    def told(one: Reviewed) -> None:
+    def report(one: Reviewed) -> None:
         if not arguments.quiet:
             named = ((one.blocking, "blocking"), (one.warnings, "warning"), (one.notes, "note"))
             counts = ", ".join(f"{n} {w}{'s' if n != 1 and w != 'blocking' else ''}" for n, w in named)
             print(f"{one.model}: {one.message or counts}", flush=True)
 
-    done = review_folder(models, arguments.out, options, arguments.jobs, told)
+    done = review_folder(models, arguments.out, options, arguments.jobs, report)
     for name, text in summary_files(done).items():
         try:
             arguments.out.mkdir(parents=True, exist_ok=True)

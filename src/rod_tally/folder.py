@@ -35,7 +35,11 @@ def models_in(folder: Path) -> list[Path]:
 
 
 def review_folder(
-    models: list[Path], out: Path, options: list[str], at_once: int = 0, told: Callable[[Reviewed], None] | None = None
+    models: list[Path],
+    out: Path,
+    options: list[str],
+    at_once: int = 0,
+    finished: Callable[[Reviewed], None] | None = None,
 ) -> list[Reviewed]:
     """Review every model into a folder of its own below `out`. One that fails, or takes more memory than there is, leaves
     the others alone. `at_once`: how many run together, 0 for as many as the machine has processors, at most four."""
@@ -49,8 +53,8 @@ def review_folder(
 
     def one(name: str) -> Reviewed:
         done = _review(names[name], out / name, options, max(1, (os.cpu_count() or 1) // at_once))
-        if told is not None:
-            told(done)
+        if finished is not None:
+            finished(done)
         return done
 
     with ThreadPoolExecutor(at_once) as pool:
@@ -63,7 +67,7 @@ def _review(path: Path, out: Path, options: list[str], threads: int) -> Reviewed
     done = subprocess.run(command, capture_output=True, text=True, check=False, env=limits | dict(os.environ))
     message = done.stderr.strip().splitlines()[-1].removeprefix("rod-tally: ") if done.stderr.strip() else ""
     if done.returncode not in (0, 1):
-        message = message or f"{path}: the review ended with status {done.returncode}, for want of memory perhaps"
+        message = message or f"{path}: the review ended with status {done.returncode}, perhaps out of memory"
         return Reviewed(path.name, out.name, 2, None, None, None, message)
     found = json.loads((out / "review.json").read_text(encoding="utf-8"))["findings"]
     count = {s: sum(f["severity"] == s for f in found) for s in ("blocking", "warning", "note")}

@@ -1,4 +1,4 @@
-"""How long work tells how far it is: a call with what it does and the share that is done, 0 to 1. It may raise to cancel."""
+"""How long-running work reports progress: a call with what it does and the share that is done, 0 to 1. It may raise to cancel."""
 
 from __future__ import annotations
 
@@ -8,4 +8,4 @@ Progress = Callable[[str, float], None]
 
 
 def silent(_text: str, _share: float) -> None:
-    """Told nobody."""
+    """Reports to nobody."""

@@ -57,7 +57,7 @@ def run_and_keep(
     Raises AnalysisError for a case or a storey that is not in the model. `progress` may raise to cancel; nothing is left
     behind. `only`: the members and surfaces that take part, a group or a stage of construction; None for all.
 
-    With it the stiffness and its factors, for modes and the like, to be closed; None where something moves freely or was
+    With it the stiffness and its factors, for modes and other uses, to be closed; None where something moves freely or was
     left out of a case.
     """
     names = list(model.cases) if settings.cases is None else list(settings.cases)

@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterable
 from ..model import Finding
 from .registry import Subject, listed, mm
 
-FEW = 4  # so many alike are still told one by one
+FEW = 4  # so many alike are still reported one by one
 NAMED = 4  # names that a message gives before it counts the rest
 APART = ("source.unread", "section.measured", "join.island")  # by reason, by section, or each a part of its own
 # what a check offers for one, by its first words, and what that is called for all of a group
@@ -65,7 +65,7 @@ def _unnamed(f: Finding, s: Subject) -> str:
 
 
 def _about_hubs(items: list[Finding], s: Subject) -> list[Finding]:
-    """Pairs about the part that most of them share, then the next; what is left is told together."""
+    """Pairs about the part that most of them share, then the next; the rest is reported together."""
     left = sorted(items, key=lambda f: f.ids)
     out: list[Finding] = []
     while len(left) > FEW:

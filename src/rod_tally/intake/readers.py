@@ -1,4 +1,4 @@
-"""The registry of readers, and the one door through which a file comes in."""
+"""The registry of readers, and the one function through which every file is read."""
 
 from __future__ import annotations
 

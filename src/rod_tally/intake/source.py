@@ -50,7 +50,7 @@ class SourceMaterial:
 class SourceElement:
     """A physical member: the line (2, 3) its profile's origin runs along, and the profile's axes at its start.
 
-    `how` tells where line and profile were read: extrusion, clipped, disk, axis, curve or measured (from a bare mesh).
+    `how` says where line and profile were read: extrusion, clipped, disk, axis, curve or measured (from a bare mesh).
     `path` (n, 3): the points of a curved one, whose `line` is the chord from first to last. `ends`: (width, depth) in m at
     both ends of one that tapers.
     """

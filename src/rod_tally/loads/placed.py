@@ -1,6 +1,6 @@
 """Loads placed in space: onto the member they lie along, the wall they stand on, or the slab they lie in.
 
-A line exactly on the joint of two storeys' walls goes to the wall below, and says so; `SpaceLoad.to` tells it otherwise.
+A line exactly on the joint of two storeys' walls goes to the wall below, and says so; `SpaceLoad.to` chooses another.
 """
 
 from __future__ import annotations
@@ -35,22 +35,22 @@ def put_in_space(model: Model, floor: Callable[[str], Floor], load: SpaceLoad, i
     force = qa if point else (qa + qb) / 2 * size
     share = into.share(Share("point" if point else "line", load.to, load.source, load.by, load.name, force))
     entry = into.arrival.shares[share]
-    told = model.part(load.to) if load.to else None
-    if load.to and told is None:
+    chosen = model.part(load.to) if load.to else None
+    if load.to and chosen is None:
         into.lose(share, force, line, "what it is to act on is not in the model")
         return
-    if isinstance(told, Surface):
-        entry.taker = told.id
-        _on_surface(floor, told, line, qa, qb, into, share)
+    if isinstance(chosen, Surface):
+        entry.taker = chosen.id
+        _on_surface(floor, chosen, line, qa, qb, into, share)
         return
-    if told is None and point:
+    if chosen is None and point:
         ids = list(model.nodes)
         off = np.linalg.norm(np.array([n.point for n in model.nodes.values()]).reshape(-1, 3) - line[0], axis=1)
         if len(ids) and off.min() <= NODE_REACH:
             entry.taker = ids[int(off.argmin())]
             into.on_node(entry.taker, force, share)
             return
-    member = told if told is not None else _member_along(model, line)
+    member = chosen if chosen is not None else _member_along(model, line)
     if member is not None:
         entry.taker = member.id
         _on_member(model, member, line, qa, qb, into, share)

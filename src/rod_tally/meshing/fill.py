@@ -117,7 +117,7 @@ def free(
     """Triangles by one of the ways of the mesh generator gmsh; None where it gives up."""
     try:
         import gmsh  # kept out of start-up
-    except (ImportError, OSError):  # a machine without the libraries it needs: faces are cut, and told as poor
+    except (ImportError, OSError):  # a machine without the libraries it needs: faces are cut, and reported as poor
         return None
     with _gmsh_lock:
         if not gmsh.isInitialized():

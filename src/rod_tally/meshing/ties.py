@@ -16,7 +16,7 @@ def tie_surfaces(model: Model, out: Plates) -> None:
     lines of the two came out unlike."""
     meshed = {s: out.nodes_of(s) for s in out.surfaces}
     edges = {s: _edges_of(out, s) for s in meshed}
-    told: set[tuple[str, str, tuple[float, ...]]] = set()
+    seen: set[tuple[str, str, tuple[float, ...]]] = set()
     tied: set[int] = set()
     for ident in meshed:
         for joint in model.surfaces[ident].joints:
@@ -24,9 +24,9 @@ def tie_surfaces(model: Model, out: Plates) -> None:
                 continue
             place = tuple(np.round(np.sort(joint.line, axis=0).ravel(), 2))
             key = (min(ident, joint.other), max(ident, joint.other), place)
-            if key in told:
+            if key in seen:
                 continue
-            told.add(key)
+            seen.add(key)
             _tie_along(out, joint, ident, meshed, edges, tied)
 
 

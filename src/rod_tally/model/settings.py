@@ -82,7 +82,7 @@ class TransferSettings:
     profiles: dict[str, str] = field(default_factory=dict)  # a profile's name to one of the catalogue
     materials: dict[str, str] = field(default_factory=dict)  # a material's name to a grade
     side: str = "analytical"  # of a source that brings both, the members to go on with
-    off_element: float = 0.5  # m; an analytical member farther than this from its element is told
+    off_element: float = 0.5  # m; an analytical member farther than this from its element is reported
     orient: bool = True
     choose: ChooseSettings = field(default_factory=ChooseSettings)
     joins: JoinSettings = field(default_factory=JoinSettings)
@@ -264,7 +264,7 @@ def _cuts(values: Any, where: str) -> list[CutSettings]:
 
 
 def _present(values: dict[str, Any]) -> dict[str, Any]:
-    """The same without absent values, tables last, as TOML wants them."""
+    """The same without absent values, tables last, as TOML requires them."""
     plain = {k: v for k, v in values.items() if v is not None and not isinstance(v, dict)}
     return plain | {k: _present(v) for k, v in values.items() if isinstance(v, dict)}
 

@@ -105,7 +105,7 @@ def _members(review: Review) -> Rows:
 
 
 def _with_combinations(review: Review, of: Callable[[Results], Iterator[pa.Table]]) -> Iterator[pa.Table]:
-    """A table of the cases, and where the settings ask for it of every combination after them."""
+    """A table of the cases, and where the settings say so of every combination after them."""
     yield from of(review.results)
     if review.settings.output.combinations:
         for c in review.computed_combinations:

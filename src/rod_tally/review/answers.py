@@ -35,17 +35,17 @@ def exact_topic_id(model_name: str, finding: Finding) -> str:
 
 
 def answers_of(
-    topics: Iterable[Topic], findings: Iterable[Finding], model_name: str, told: Iterable[str] = ()
+    topics: Iterable[Topic], findings: Iterable[Finding], model_name: str, ours: Iterable[str] = ()
 ) -> tuple[list[Answer], list[Topic]]:
     """What topics say to findings, and the topics that are about none of them. A topic is a finding's by its id, else by its
-    code and words. Comments that are ours (`told`: decisions' own words) are no answers."""
+    code and words. Comments that are ours (`ours`: decisions' own words) are no answers."""
     by_id: dict[str, Finding] = {}
     by_words: dict[tuple[str, str], Finding] = {}
     for f in findings:
         by_id.setdefault(topic_id(model_name, f), f)
         by_id.setdefault(exact_topic_id(model_name, f), f)
         by_words.setdefault((f.code, f.message), f)
-    own = set(told)
+    own = set(ours)
     out: list[Answer] = []
     strange: list[Topic] = []
     for topic in topics:

@@ -255,7 +255,7 @@ class Review:
         return self._cache.get("shapes", (name, self.results), make)
 
     def largest_displacement(self, name: str) -> Largest | None:
-        """Of a computed case or combination, along members too where their shapes are at hand; None where it was not computed."""
+        """Of a computed case or combination, along members too where their shapes are known; None where it was not computed."""
         r = self.shown(name)
         if name not in r.cases:
             return None

@@ -1,4 +1,4 @@
-"""The round: the steps of the work in order, and which findings belong to which."""
+"""The review steps in the order of the work, and which findings belong to which."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ CASE = "case "
 
 @dataclass(frozen=True, slots=True)
 class Item:
-    """One thing to look at: its title and the finding codes that speak of it (none: looked at by eye alone)."""
+    """One thing to look at: its title and the finding codes that belong to it (none: looked at by eye alone)."""
 
     title: str
     codes: tuple[str, ...] = ()
@@ -19,7 +19,7 @@ class Item:
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """One step of the round with its items, the overlay and the table that belong to it."""
+    """One review step with its items, the overlay and the table that belong to it."""
 
     name: str
     items: tuple[Item, ...]

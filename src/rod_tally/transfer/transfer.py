@@ -1,4 +1,4 @@
-"""The door of this room: a source model in, an analytical model with its log out."""
+"""Entry of this package: a source model in, an analytical model with its log out."""
 
 from __future__ import annotations
 
@@ -64,14 +64,14 @@ def transfer(source: SourceModel, settings: TransferSettings, progress: Progress
         transfer_faces(source, model)
     if source.kind == "both":
         model.counterparts = counterparts(source, model)
-    told = {f.id for f in source.faces if f.way}
+    set_by_hand = {f.id for f in source.faces if f.way}
     for s in model.surfaces.values():
-        if s.id not in told:
+        if s.id not in set_by_hand:
             s.way = (
                 settings.walls if s.upright else "shell" if s.on_ground or settings.slabs == "auto" else settings.slabs
             )
     if settings.slabs == "auto":
-        decide_ways(model, told)
+        decide_ways(model, set_by_hand)
     transfer_loads(source, model)
     return model
 

@@ -56,7 +56,7 @@ def modes(
 ) -> list[Mode]:
     """The lowest modes of what the run computed; [] when nothing was, when something moves freely, or without mass.
 
-    `flexible`: the run's own, where it is at hand.
+    `flexible`: the run's own, where it is known.
     """
     if settings.modes.count == 0:
         return []

@@ -1,4 +1,4 @@
-"""Equilibrium at any node and across the storeys: who gives what to whom, from the forces as they are shown."""
+"""Equilibrium at any node and across the storeys: which part gives which force to which, from the forces as they are shown."""
 
 from __future__ import annotations
 

@@ -101,7 +101,7 @@ def envelope(
     values: Array | None = None,
     progress: Progress = silent,
 ) -> Envelope:
-    """Over combinations whose cases were all computed, of `values` (C, …): the forces at all stations unless told otherwise.
+    """Over combinations whose cases were all computed, of `values` (C, …): the forces at all stations unless given otherwise.
 
     Values of members that a case does not compute count as zero in it, as in the results. Raises ValueError for none.
     """

@@ -13,7 +13,7 @@ from scipy.sparse.linalg import splu
 
 from ...model.geometry.vectors import Array
 
-# the library looks through the whole environment for this file unless it is told (0.7 s at every start)
+# the library looks through the whole environment for this file unless it is set (0.7 s at every start)
 for _library in sorted(Path(sys.prefix, "lib").glob("libmkl_rt.so*")):
     os.environ.setdefault("PYPARDISO_MKL_RT", str(_library))
 try:

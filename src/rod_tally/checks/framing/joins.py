@@ -67,14 +67,14 @@ def _apart(s: Subject, node: str, m: int) -> bool:
 @check("join.gap")
 def find_gaps(s: Subject) -> Iterator[Finding]:
     """Ends that stop short of what they were meant for: farther than the snap, within the search distance."""
-    told: set[tuple[str, str]] = set()
+    seen: set[tuple[str, str]] = set()
     loose = set(loose_ends(s))
     for e, (m, clear) in sorted(gaps(s).items(), key=lambda item: _gap_order(s, *item)):
         own, other = s.ids[e // 2], s.ids[m]
         pair = (min(own, other), max(own, other))
-        if pair in told:
+        if pair in seen:
             continue
-        told.add(pair)
+        seen.add(pair)
         alone = e in loose
         face = "the face of " if s.model.kind == "physical" else ""
         rest = "nothing carries its end" if alone else "the node it ends at is not tied to it"
@@ -123,7 +123,7 @@ def find_loose_ends(s: Subject) -> Iterator[Finding]:
 
 
 def _foot(s: Subject, end: int) -> bool:
-    """Whether an end is the lower one of a column: support.base_free speaks of it."""
+    """Whether an end is the lower one of a column: support.base_free reports it."""
     m = s.model.members[s.ids[end // 2]]
     line = s.model.line(m)
     return m.cls == "column" and bool(line[end % 2, 2] < line[1 - end % 2, 2])
@@ -177,7 +177,7 @@ def find_islands(s: Subject) -> Iterator[Finding]:
 
 
 def _free_surface(s: Subject, part: set[str]) -> bool:
-    """Whether a part is one surface alone: surface.free speaks of it."""
+    """Whether a part is one surface alone: surface.free reports it."""
     return len(part) == 1 and next(iter(part)) in s.model.surfaces
 
 

@@ -98,16 +98,16 @@ def find_contrasts(s: Subject) -> Iterator[Finding]:
         section, material = s.model.sections.get(m.section), s.model.materials.get(m.material)
         if section and material and section.usable and material.usable:
             value[m.id] = (material.E or 0.0) * max(section.iy, section.iz) / max(s.model.length(m), 1e-6)
-    told: set[tuple[str, str]] = set()
+    seen: set[tuple[str, str]] = set()
     for node, ids in s.members_at.items():
         known = [i for i in ids if i in value and not s.model.members[i].pin_joined]
         if len(known) < 2:
             continue
         soft, stiff = min(known, key=lambda i: (value[i], i)), max(known, key=lambda i: (value[i], i))
         pair = (s.model.members[soft].section, s.model.members[stiff].section)
-        if value[stiff] <= CONTRAST * value[soft] or pair in told:
+        if value[stiff] <= CONTRAST * value[soft] or pair in seen:
             continue
-        told.add(pair)
+        seen.add(pair)
         yield Finding(
             "stiffness.contrast",
             "note",

@@ -11,7 +11,7 @@ from ...model import Finding, Skipped
 from ..registry import Subject, check, listed, mm, point
 
 FRAMING = ("beam", "column", "brace", "member")
-# what a model is wrong without, so that leaving it out is a warning and is told one by one
+# what a model is wrong without, so that leaving it out is a warning and is reported one by one
 NEEDED = (
     *FRAMING,
     "slab",

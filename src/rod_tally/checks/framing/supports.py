@@ -35,18 +35,18 @@ def find_free_bases(s: Subject) -> Iterator[Finding]:
     if not any(n.support.any for n in s.model.nodes.values()) and not any(x.supports or x.bedding for x in surfaces):
         return
     yield from _free_walls(s)
-    told: set[str] = set()
+    seen: set[str] = set()
     for ident, m in s.model.members.items():
         if m.cls != "column":
             continue
         a, b = s.model.line(m)
         node = m.start if a[2] <= b[2] else m.end
-        if node in told or s.model.nodes[node].support.any or s.tied.get(node):
+        if node in seen or s.model.nodes[node].support.any or s.tied.get(node):
             continue
         z = min(a[2], b[2])
         if any(_holds(s, i, z) for i in s.members_at[node] if i != ident):
             continue
-        told.add(node)
+        seen.add(node)
         yield Finding(
             "support.base_free",
             "blocking",
@@ -174,7 +174,7 @@ def find_unstable_supports(s: Subject) -> Iterator[Finding]:
     """Parts whose supports cannot stop them moving as one body.
 
     Of a part that slabs and walls hold as well which take no part in the run it is only a note; where such as do take part
-    are held, the run itself tells what moves.
+    are held, the run itself shows what moves.
     """
     for part, motions in unstable_parts(s):
         on = sorted({i for m in part for n in s.nodes_of(m) for i in s.tied.get(n, ()) if i not in s.computed})
@@ -188,7 +188,7 @@ def find_unstable_supports(s: Subject) -> Iterator[Finding]:
             "support.unstable",
             "note" if on else "blocking",
             f"{whole} is held at {len(nodes)} node{'s' if len(nodes) != 1 else ''}, and can still {words}"
-            + (f"; {s.name(on[0])} and the like, which hold it too, take no part in a run." if on else "."),
+            + (f"; {s.name(on[0])} and others that hold it too take no part in a run." if on else "."),
             ids,
             point(s.model.nodes[nodes[0]].point),
             ("Hold it in that direction",),

@@ -16,11 +16,11 @@ GRAVITY = ("self-weight", "dead", "live")  # what every storey adds to
 LESS = 0.9  # a lower column carries at least this share of what the one above it does. Common practice, no source.
 LEAST_AXIAL = 1000.0  # N
 SIDEWAYS = 0.05  # share of a case's load that must be horizontal for it to push the building sideways
-# Storey drift over storey height that is told. EN 1998-1 4.4.3.2 allows 0.005 to 0.010 under the damage limitation
+# Storey drift over storey height that is reported. EN 1998-1 4.4.3.2 allows 0.005 to 0.010 under the damage limitation
 # action; wind and notional loads: 1/300, common practice, no source.
 DRIFT = {"seismic": 0.01, "wind": 1 / 300, "notional": 1 / 300}
 WANTED_MASS = 0.9  # EN 1998-1 4.3.3.3.1(3), ASCE 7-16 12.9.1.1
-LONG, SHORT = 3.0, 0.25  # of the longest and the shortest formula period; beyond these the first period is told
+LONG, SHORT = 3.0, 0.25  # of the longest and the shortest formula period; beyond these the first period is reported
 
 
 def _walls(s: Subject) -> str:

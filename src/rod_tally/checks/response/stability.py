@@ -92,10 +92,10 @@ def find_mechanisms(s: Subject) -> Iterator[Finding]:
     for motion in s.results.motions:
         turning = np.abs(motion.shape[0, 3:]).max() >= np.abs(motion.shape[0, :3]).max()
         if motion.local and turning:
-            continue  # release.unstable speaks of it
+            continue  # release.unstable reports it
         members = {i for n in motion.nodes for i in s.members_at.get(n, ())}
         if members and members <= rigid:
-            continue  # support.unstable speaks of it
+            continue  # support.unstable reports it
         if np.abs(motion.shape[:, :3]).max() < 1e-9 and all(_bar(s, i) for i in members):
             continue  # nodes of a truss turning with their bars: nothing turns them, and nothing needs to
         yield _mechanism(s, motion, members)

@@ -1,4 +1,4 @@
-"""What the window asks and tells in dialogs of its own; none of them stops what runs behind."""
+"""Questions and messages of the window, in dialogs that do not stop what runs behind."""
 
 from __future__ import annotations
 

@@ -35,10 +35,10 @@ class PastePage(QDialog):
         self.text.setPlaceholderText(example)
         self.text.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
         column.addWidget(self.text, 1)
-        self.told = QLabel()
-        self.told.setWordWrap(True)
-        self.told.setStyleSheet(f"color: {MUTED};")
-        column.addWidget(self.told)
+        self.message = QLabel()
+        self.message.setWordWrap(True)
+        self.message.setStyleSheet(f"color: {MUTED};")
+        column.addWidget(self.message)
         row = QHBoxLayout()
         row.addStretch()
         self.buttons = {}
@@ -68,18 +68,18 @@ class PastePage(QDialog):
         try:
             found = self.edits()
         except (TableError, EditError) as error:
-            self.told.setText(str(error))
-            self.told.setStyleSheet(f"color: {RUST};")
+            self.message.setText(str(error))
+            self.message.setStyleSheet(f"color: {RUST};")
             self.buttons["Use these values"].setEnabled(False)
             return
-        self.told.setText("; ".join(e.text for e in found) or "Nothing pasted yet")
-        self.told.setStyleSheet(f"color: {MOSS if found else MUTED};")
+        self.message.setText("; ".join(e.text for e in found) or "Nothing pasted yet")
+        self.message.setStyleSheet(f"color: {MOSS if found else MUTED};")
         self.buttons["Use these values"].setEnabled(bool(found))
 
     def accept(self) -> None:
         try:
             found = self.edits()
         except (TableError, EditError):
-            return  # it is told below the table already
+            return  # the message stands below the table already
         super().accept()
         self.take(found)

@@ -209,7 +209,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("loads.change", "Name and kind of this case…", "Loads", "Ctrl+Alt+K", lambda w: w.load_desk.ask_change(),
             has_case, "Its kind decides which combinations it enters"),
     Command("loads.paste_cases", "Cases from a table…", "Loads", "", lambda w: w.load_desk.paste_cases(), opened,
-            "Pasted from a spreadsheet; what is wrong is told by row and column"),
+            "Pasted from a spreadsheet; errors are reported by row and column"),
     Command("loads.weight", "Self-weight in this case only", "Loads", "", lambda w: w.load_desk.hold_weight(), has_case),
     Command("loads.turn", "Turn the sign of this case", "Loads", "", lambda w: w.load_desk.turn(), has_case),
     Command("loads.scale", "Multiply this case…", "Loads", "", lambda w: w.load_desk.ask_scale(), has_case,

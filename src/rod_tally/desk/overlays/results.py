@@ -133,9 +133,11 @@ def draw_forces(canvas: Canvas, sheet: Sheet) -> list[str]:
     kind, unit = FORCE_KIND[component], getattr(sheet.units, FORCE_KIND[component])[1]
     ends = [int(value.argmax()), int(value.argmin())]
     texts = [f"{sheet.units.show(float(value[e]), kind)} {unit}" for e in ends]
-    told = _told(sheet, r, places, value) if sheet.state.label == VALUES else ends
+    shown = _labelled_places(sheet, r, places, value) if sheet.state.label == VALUES else ends
     canvas.labels(
-        head[told], [f"{sheet.units.show(float(value[e]), kind, 3)}" for e in told] if told is not ends else texts, RUST
+        head[shown],
+        [f"{sheet.units.show(float(value[e]), kind, 3)}" for e in shown] if shown is not ends else texts,
+        RUST,
     )
     return [
         f"{case}: {component} from {texts[1]} to {texts[0]}",
@@ -143,7 +145,7 @@ def draw_forces(canvas: Canvas, sheet: Sheet) -> list[str]:
     ]
 
 
-def _told(sheet: Sheet, r: Results, places: _Places, value: Array) -> list[int]:
+def _labelled_places(sheet: Sheet, r: Results, places: _Places, value: Array) -> list[int]:
     """Where values are written beside the diagrams: at the ends and the extremes of the selected members, or of the shown ones
     where they are few; only the extremes of the largest where they are many."""
     chosen = set(sheet.state.chosen("member"))

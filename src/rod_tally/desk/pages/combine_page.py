@@ -49,10 +49,10 @@ class CombinePage(QDialog):
         form.addRow("Rule set", self.sets)
         form.addRow("Seismic directions", self.scheme)
         column.addLayout(form)
-        self.told = QLabel()
-        self.told.setWordWrap(True)
-        self.told.setAlignment(Qt.AlignmentFlag.AlignTop)
-        column.addWidget(self.told, 1)
+        self.message = QLabel()
+        self.message.setWordWrap(True)
+        self.message.setAlignment(Qt.AlignmentFlag.AlignTop)
+        column.addWidget(self.message, 1)
         row = QHBoxLayout()
         self.make = QPushButton("Make")
         for button, call in (
@@ -86,8 +86,8 @@ class CombinePage(QDialog):
             scheme = "" if chosen == PROPOSED else chosen
             self.found = made_combinations(review.model, self.session.settings, scheme, self.rules, review.distribution)
         except RulesError as error:
-            self.told.setText(str(error))
-            self.told.setStyleSheet(f"color: {RUST};")
+            self.message.setText(str(error))
+            self.message.setStyleSheet(f"color: {RUST};")
             self.make.setEnabled(False)
             return
         o = orientation(review.model)
@@ -109,8 +109,8 @@ class CombinePage(QDialog):
             lines.append("Used by no expression of this set: " + ", ".join(self.found.unused))
         if review.model.combinations:
             lines.append(f"They replace the {len(review.model.combinations)} that the model has.")
-        self.told.setText("<br>".join(lines))
-        self.told.setStyleSheet("")
+        self.message.setText("<br>".join(lines))
+        self.message.setStyleSheet("")
         self.make.setEnabled(bool(self.found.combinations))
 
     def accept(self) -> None:
@@ -147,6 +147,6 @@ class CombinePage(QDialog):
         try:
             path.write_text(self.rules.text, encoding="utf-8")
         except OSError as error:
-            self.told.setText(f"{path}: cannot be written: {error}")
+            self.message.setText(f"{path}: cannot be written: {error}")
             return
         self.session.said.emit(f"Rule set written to {path}")

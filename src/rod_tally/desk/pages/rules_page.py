@@ -63,9 +63,9 @@ NUMBERS = {
     "joins.grids": ("To grid lines", "mm", 1e-3, "Nodes this near in plan go to the line"),
     "search": ("Search distance", "mm", 1e-3, "Wider gaps than the snap, up to here, are findings"),
     "report_move": ("Moves reported from", "mm", 1e-3, "Smaller ones are only in the log"),
-    "short": ("Short pieces told below", "mm", 1e-3, ""),
+    "short": ("Short pieces reported below", "mm", 1e-3, ""),
     "supports.subgrade": ("Subgrade reaction under rafts", "MN/m³", 1e6, "The springs below foundation slabs"),
-    "off_element": ("Off its element from", "mm", 1e-3, "An analytical member farther from its element is told"),
+    "off_element": ("Off its element from", "mm", 1e-3, "An analytical member farther from its element is reported"),
 }
 CHOICES = {
     "base_support": ("Column bases", ("fixed", "pinned", "roller", "spring")),
@@ -112,9 +112,9 @@ class RulesPage(QDialog):
         pages.addTab(self._along(), "What comes along")
         pages.addTab(self._rest(), "Supports, releases, axes")
         column.addWidget(pages, 1)
-        self.told = QLabel()
-        self.told.setWordWrap(True)
-        column.addWidget(self.told)
+        self.message = QLabel()
+        self.message.setWordWrap(True)
+        column.addWidget(self.message)
         row = QHBoxLayout()
         for title, call, tip in (
             ("Keep", self.keep, "For the next model taken in and the next check"),
@@ -242,7 +242,7 @@ class RulesPage(QDialog):
                 on = name in transfer["choose"][key]
                 item.setCheckState(Qt.CheckState.Checked if on else Qt.CheckState.Unchecked)
                 box.addItem(item)
-        self.told.setText("")
+        self.message.setText("")
         self.table.setRowCount(0)
 
     def settings(self) -> Settings:
@@ -269,21 +269,21 @@ class RulesPage(QDialog):
         try:
             return self.settings()
         except SettingsError as error:
-            self.told.setText(str(error))
-            self.told.setStyleSheet(f"color: {RUST};")
+            self.message.setText(str(error))
+            self.message.setStyleSheet(f"color: {RUST};")
             return None
 
     def preview(self) -> None:
         settings = self._taken()
         if settings is not None:
-            self.told.setText("Working it out…")
+            self.message.setText("Working it out…")
             self.session.preview(settings)
 
     def keep(self) -> None:
         settings = self._taken()
         if settings is not None:
             self.session.settings = settings
-            self.told.setText("Kept; it counts from the next model taken in")
+            self.message.setText("Kept; it counts from the next model taken in")
 
     def take_again(self) -> None:
         review, settings = self.state.review, self._taken()
@@ -292,7 +292,7 @@ class RulesPage(QDialog):
             self.session.take_in(source_of(review.model))
 
     def _show(self, rows: list[JoinPreview]) -> None:
-        self.told.setText("")
+        self.message.setText("")
         self.table.setRowCount(len(rows))
         for n, r in enumerate(rows):
             names = "; ".join(f"{name} {far * 1000:.0f} mm" for far, name, _ in r.examples)

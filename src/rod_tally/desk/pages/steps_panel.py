@@ -1,4 +1,4 @@
-"""The round: the steps of the work, how much of each was looked at, what is open."""
+"""The review steps, how much of each was looked at, what is open."""
 
 from __future__ import annotations
 

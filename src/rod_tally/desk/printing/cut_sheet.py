@@ -165,8 +165,8 @@ class _Sheets:
                 / max(abs(at(foot[-1]).x() - at(foot[0]).x()), abs(at(foot[-1]).y() - at(foot[0]).y()), 1)
             ),
         )
-        told = {*range(0, len(foot), step), int(np.abs(values).argmax())}
-        for k in told:
+        labelled = {*range(0, len(foot), step), int(np.abs(values).argmax())}
+        for k in labelled:
             place = at(head[k])
             self._text(
                 place.x() + 0.8 * MM, place.y() - 3.0 * MM, self.units.show(float(values[k]), kind, 3), 2.4, RUST

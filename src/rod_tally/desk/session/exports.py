@@ -73,8 +73,8 @@ class Exports:
 
         self._write("Writing the report", work, lambda p: f"Report in {p}")
 
-    def _write(self, title: str, call: Callable[[Progress], object], told: Callable[[object], str]) -> None:
-        self.session.start(title, call, lambda value: self.session.said.emit(told(value)))
+    def _write(self, title: str, call: Callable[[Progress], object], message: Callable[[object], str]) -> None:
+        self.session.start(title, call, lambda value: self.session.said.emit(message(value)))
 
     def _decided(self) -> Review | None:
         """The review that is shown, with the decisions that its project holds now."""

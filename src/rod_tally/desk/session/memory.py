@@ -62,7 +62,7 @@ class Memory:
             return 1.0
 
     def took(self, expected: float, seconds: float) -> None:
-        """Learn from a run how fast this machine is; short ones tell nothing."""
+        """Learn from a run how fast this machine is; short ones say nothing."""
         if expected > 2.0 and seconds > 2.0:
             self._kept.setValue("pace", str(0.5 * self.pace + 0.5 * seconds / expected))
 

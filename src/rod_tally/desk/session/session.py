@@ -160,8 +160,8 @@ class Session(SessionBase):
         def work(progress: Progress) -> tuple[list[Answer], int, int]:
             topics = read_topics(path)
             review = revision.review
-            told = [f"{status}: {reason}" if reason else status for status, reason in revision.decisions.values()]
-            found, strange = answers_of(topics, review.findings, review.model.name, told)
+            ours = [f"{status}: {reason}" if reason else status for status, reason in revision.decisions.values()]
+            found, strange = answers_of(topics, review.findings, review.model.name, ours)
             new = project.add_answers(revision.id, found)
             return project.answers(revision.id), new, len(strange)
 
@@ -233,7 +233,7 @@ class Session(SessionBase):
         self.correct_all([edit])
 
     def correct_all(self, edits: list[Edit], partly: bool = False) -> None:
-        """Corrections that are one step of the undo; `partly`: those that can be made, the others are told."""
+        """Corrections that are one step of the undo; `partly`: those that can be made, the others are reported."""
         revision = self.state.revision
         if revision is None or not edits:
             return

@@ -64,7 +64,7 @@ class Revision:
 
 
 class DeskState(QObject):
-    """The state of the window; every change is told by a signal."""
+    """The state of the window; every change emits a signal."""
 
     revision_changed = pyqtSignal()  # another revision, or new findings or results of this one
     revisions_changed = pyqtSignal()
@@ -177,7 +177,7 @@ class DeskState(QObject):
         self.picked_changed.emit()
 
     def go(self, step: Step) -> None:
-        """Take a step of the round: its overlay and table come with it."""
+        """Take a review step: its overlay and table come with it."""
         self.step = step
         self.overlay = step.overlay
         self._settle_case()

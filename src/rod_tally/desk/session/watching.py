@@ -14,11 +14,11 @@ REST = 1500  # ms without a further change: a file is written in pieces
 
 
 class SourceWatch(QObject):
-    """Calls `told(path)` once for each change of the latest revision's source that makes it another file."""
+    """Calls `changed(path)` once for each change of the latest revision's source that makes it another file."""
 
-    def __init__(self, state: DeskState, told: Callable[[Path], None]) -> None:
+    def __init__(self, state: DeskState, changed: Callable[[Path], None]) -> None:
         super().__init__()
-        self.state, self.told = state, told
+        self.state, self.changed = state, changed
         self.path: Path | None = None
         self._known: tuple[int, int] | None = None
         self._watcher = QFileSystemWatcher()
@@ -42,7 +42,7 @@ class SourceWatch(QObject):
         self.path = path if path is not None and path.is_file() else None
         self._known = self._print()
         if self.path is not None:
-            # programs that write whole files put a new one in its place: only the folder tells of that
+            # programs that write whole files put a new one in its place: only the folder shows that
             self._watcher.addPaths([str(self.path), str(self.path.parent)])
 
     def _print(self) -> tuple[int, int] | None:
@@ -59,4 +59,4 @@ class SourceWatch(QObject):
         self._known = now
         if str(self.path) not in self._watcher.files():
             self._watcher.addPath(str(self.path))
-        self.told(self.path)
+        self.changed(self.path)

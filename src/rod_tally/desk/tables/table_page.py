@@ -23,7 +23,7 @@ MARK_COLOUR = {"■": RUST, "▲": OCHRE, "●": MUTED}
 
 
 class RowsModel(QAbstractTableModel):
-    """Rows as Qt wants them; numbers sort as numbers."""
+    """Rows as Qt needs them; numbers sort as numbers."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -192,7 +192,7 @@ class TablePage(QWidget):
         self.picked.emit(self.model.content.picks[row], row)
 
     def _several(self) -> None:
-        """Tell of more than one selected row."""
+        """Report more than one selected row."""
         selection = self.table.selectionModel()
         if self._telling or selection is None:
             return

@@ -18,7 +18,7 @@ class Screen(QtInteractor):
 
     While the model is turned and its pictures are slow, they are drawn plainly: edges not smoothed, lines thin.
 
-    `before`: called just before each picture, for what must follow the camera. `plainly`: told when pictures become plain, and
+    `before`: called just before each picture, for what must follow the camera. `plainly`: called when pictures become plain, and
     when they are whole again. `samples`: how smooth edges are drawn.
     """
 

@@ -71,7 +71,7 @@ def damaged_products(file: Any, bad: list[BadLine]) -> tuple[dict[int, str], lis
     product is left out, a relation keeps what can be read of it.
     """
     out: dict[int, str] = {}
-    told: list[Skipped] = []
+    reported: list[Skipped] = []
     cause = {b.id: b for b in bad if b.lost}
     for b in bad:
         if b.lost:
@@ -80,17 +80,17 @@ def damaged_products(file: Any, bad: list[BadLine]) -> tuple[dict[int, str], lis
         if entity is None:
             continue
         reason = where_it_stands(b)
-        # a consequence is told with what caused it
+        # a consequence is reported with what caused it
         source = next(
             (cause[int(n)] for n in re.findall(r"#(\d+), which cannot be read", b.reason) if int(n) in cause), None
         )
         if source is not None:
             reason = where_it_stands(source)
         if entity.is_a("IfcRoot"):
-            _root(entity, b, reason, source is not None, out, told)
+            _root(entity, b, reason, source is not None, out, reported)
             continue
         if source is None:
-            told.append(Skipped("line", f"#{b.id}", reason, "", entity.is_a()))
+            reported.append(Skipped("line", f"#{b.id}", reason, "", entity.is_a()))
         todo, seen = [entity], {entity.id()}
         while todo:
             for user in file.get_inverse(todo.pop()):
@@ -101,20 +101,22 @@ def damaged_products(file: Any, bad: list[BadLine]) -> tuple[dict[int, str], lis
                     todo.append(user)
                 elif user.is_a("IfcProduct"):
                     out.setdefault(user.id(), reason)
-    return out, told
+    return out, reported
 
 
-def _root(entity: Any, b: BadLine, reason: str, follows: bool, out: dict[int, str], told: list[Skipped]) -> None:
+def _root(entity: Any, b: BadLine, reason: str, follows: bool, out: dict[int, str], reported: list[Skipped]) -> None:
     """An object with an identity that refers to something bad, or whose own values are too few."""
     if entity.is_a("IfcProduct") and (not b.positions or any(p in PLACE for p in b.positions)):
         out.setdefault(entity.id(), reason)
         return
     if entity.is_a("IfcStructuralActivity") and follows:
-        return  # an action without its value is told as one
+        return  # an action without its value is reported as one
     names = [entity.attribute_name(p) for p in b.positions if p < len(entity)]
     what = f"its {' and '.join(names)} is not read; " if names else ""
     if names or not follows:
-        told.append(Skipped("line", ident(entity), what + reason, text(getattr(entity, "Name", None)), entity.is_a()))
+        reported.append(
+            Skipped("line", ident(entity), what + reason, text(getattr(entity, "Name", None)), entity.is_a())
+        )
 
 
 def _by_id(file: Any, number: int) -> Any:

@@ -241,7 +241,7 @@ def _values(body: bytes) -> int:
 
 
 def _refer(data: bytes, begin: int, end: int, at: dict[int, int], lost: set[int], out: Lines) -> None:
-    """Add the statements that refer to what is nowhere in the file (what is lost is told where it stood)."""
+    """Add the statements that refer to what is nowhere in the file (what is lost is reported where it stood)."""
     asked = set(map(int, set(REFERENCE.findall(data, begin, end))))
     missing = asked - at.keys() - lost
     gone = (asked & lost) - at.keys()
@@ -280,7 +280,7 @@ def _refer(data: bytes, begin: int, end: int, at: dict[int, int], lost: set[int]
             continue
         item = _bad(data, start, number, statement[2], reason, False)
         item.positions = positions
-        item.text = item.text if absent else ""  # a consequence: told with its cause
+        item.text = item.text if absent else ""  # a consequence: reported with its cause
         out.bad.append(item)
 
 

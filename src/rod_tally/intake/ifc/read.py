@@ -55,7 +55,7 @@ def read(path: Path, progress: Progress) -> SourceModel:
             f"{path}: the file states no unit of length, so nothing in it can be measured; export it with units"
         )
     placements = Placements(units["LENGTHUNIT"])
-    placements.damaged, told = damaged_products(file, bad)
+    placements.damaged, reported = damaged_products(file, bad)
     profiles = Profiles(placements, units)
     lost = lost_elements(bad, CLASSES)
     gone = {s.ifc_class.upper() for s in lost}
@@ -67,7 +67,7 @@ def read(path: Path, progress: Progress) -> SourceModel:
         )
     kind = "both" if physical and analytical else "analytical" if analytical else "physical"
     source = SourceModel(str(path), file.schema_identifier, kind, units.stated)
-    source.skipped += [*lost, *told]
+    source.skipped += [*lost, *reported]
     profiles.read_values(file, source.log)
     materials = Materials(file, units, source.log)
     storeys = _storeys(file, source, placements)

@@ -135,7 +135,7 @@ def _known(name: str) -> tuple[str, str, str]:
 def _psi(out: RuleSet, rest: str) -> None:
     parts = rest.split()
     if len(parts) != 4:
-        raise RulesError("psi wants a kind and three numbers, such as: psi live.B 0.7 0.5 0.3")
+        raise RulesError("psi needs a kind and three numbers, such as: psi live.B 0.7 0.5 0.3")
     _known(parts[0])
     values = [_number(p) for p in parts[1:]]
     out.psi[parts[0]] = (values[0], values[1], values[2])
@@ -145,7 +145,7 @@ def _group(out: RuleSet, rest: str) -> None:
     letters, equals, kinds = rest.partition("=")
     letters = letters.strip()
     if not equals or not re.fullmatch(r"[A-Za-z][A-Za-z0-9]*", letters):
-        raise RulesError("group wants letters and kinds, such as: group G = self-weight, dead")
+        raise RulesError("group needs letters and kinds, such as: group G = self-weight, dead")
     out.groups[letters] = [Selector(*_known(k.strip())) for k in kinds.split(",")]
 
 
@@ -166,7 +166,7 @@ def _combination(out: RuleSet, rest: str) -> None:
     names = head.split()
     if not colon or len(names) != 2:
         raise RulesError(
-            "combination wants a kind, a number, a colon and terms, such as: combination strength 6.10: 1.35 G"
+            "combination needs a kind, a number, a colon and terms, such as: combination strength 6.10: 1.35 G"
         )
     terms = [_term(out, t.strip()) for t in re.split(r"\+(?!-)", body)]
     if sum(t.mode == "lead" for t in terms) > 1:

@@ -37,7 +37,7 @@ def standard_of(name: str, category: str = "") -> tuple[Grade, bool] | None:
     if kind == "steel":
         return replace(known["S235"], where="EN 1993-1-1 3.2.6, any structural steel", strength=0.0), True
     if kind == "concrete":
-        return replace(known["C30/37"], where="EN 1992-1-1 table 3.1, C30/37 for want of a class"), False
+        return replace(known["C30/37"], where="EN 1992-1-1 table 3.1, C30/37 no class given"), False
     return None
 
 

@@ -15,7 +15,7 @@ from ..geometry.vectors import Array
 from ..member_force import member_force
 
 ALMOST = 1e-6  # m
-TOLD = 1e-3  # m; a load that moves by less is in its place
+REPORTED = 1e-3  # m; a load that moves by less is in its place
 
 
 @dataclass(slots=True)
@@ -123,7 +123,7 @@ def _kept_case(
 
 def _moved(case: str, was: Array, now: Array, out: Kept) -> None:
     off = float(np.linalg.norm(now - was))
-    if off > TOLD:
+    if off > REPORTED:
         out.moved[case] = max(off, out.moved.get(case, 0.0))
 
 

@@ -1,4 +1,4 @@
-"""The model itself: everything by id, and the few questions every room asks of it."""
+"""The model itself: everything by id, and the few lookups that every package needs."""
 
 from __future__ import annotations
 

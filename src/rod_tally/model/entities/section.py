@@ -12,7 +12,7 @@ class Section:
     """Area (m2), second moments iy = int z2 dA, iz = int y2 dA, iyz = int y z dA (m4), torsion constant j (m4).
 
     `avy`, `avz` are shear areas (m2); 0 means rigid in shear. `outline` and `voids` are (y, z) points about the
-    centroid. `origin` tells where the values came from. A section nothing could be read of has area 0.
+    centroid. `origin` says where the values came from. A section nothing could be read of has area 0.
     """
 
     name: str

@@ -26,7 +26,7 @@ ACTIONS = {
     "accidental": ("EXTRAORDINARY_A", "IMPACT"),
 }
 CLADDING = "cladding"
-TOLD = ("self-weight", "notional")  # kinds that IFC has no word for: said in the case's description
+DESCRIBED = ("self-weight", "notional")  # kinds that IFC has no word for: said in the case's description
 
 
 class LoadWriter:
@@ -42,7 +42,7 @@ class LoadWriter:
             PredefinedType="LOAD_CASE", ActionType=action, ActionSource=source,
         )  # fmt: skip
         said = {
-            "kind": case.kind if case.kind in TOLD else "",
+            "kind": case.kind if case.kind in DESCRIBED else "",
             "category": case.category,
             "alternatives": case.together,
         }

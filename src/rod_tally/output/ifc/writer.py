@@ -205,7 +205,7 @@ class IfcModelWriter:
         )
 
     def _profile(self, s: Section) -> Any:
-        """A circle as such; another shape by its outline, with what an outline does not tell beside it."""
+        """A circle as such; another shape by its outline, with the values that an outline does not give beside it."""
         if s.name in self.profiles:
             return self.profiles[s.name]
         f = self.f

@@ -70,12 +70,12 @@ def record_joints(
 ) -> None:  # fmt: skip
     """Write down at every surface which ends and members are tied to it, and how far off its plane they lie."""
     node_of = {e: ids[c] for c, cluster in enumerate(clusters) for e in cluster.ends}
-    told: set[tuple[int, str]] = set()
+    seen: set[tuple[int, str]] = set()
     for t in sorted(touches, key=lambda t: (t.surface, members[t.end // 2].id, t.end)):
         node = node_of[t.end]
-        if (t.surface, node) in told:
+        if (t.surface, node) in seen:
             continue
-        told.add((t.surface, node))
+        seen.add((t.surface, node))
         surface = panels.surfaces[t.surface]
         point = model.nodes[node].point
         height = float(surface.height(point[None])[0])

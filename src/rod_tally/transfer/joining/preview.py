@@ -39,7 +39,7 @@ class JoinPreview:
 
 
 def preview_joins(source: SourceModel, settings: TransferSettings, progress: Progress = silent) -> list[JoinPreview]:
-    """Transfer the source with these settings, and tell what happened to its joins."""
+    """Transfer the source with these settings, and list what happened to its joins."""
     return joins_of(transfer(source, settings, progress))
 
 

@@ -11,7 +11,7 @@ from ...model.entities.material import ANY_STIFFNESS, graded
 
 def material_of(source: SourceMaterial, log: list[LogEntry], mapped: str | None = None) -> Material:
     """The model's material. A value the source does not have at all is assumed from its name and logged; one that it
-    has, even a zero, is never replaced: the checks speak of it. A material `mapped` to a grade takes all its values
+    has, even a zero, is never replaced: the checks report it. A material `mapped` to a grade takes all its values
     from there, which is the reviewer's own word."""
     if mapped is not None:
         grade = grades()[mapped]

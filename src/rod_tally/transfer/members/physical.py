@@ -154,7 +154,7 @@ def add_properties(source: SourceModel, model: Model, settings: TransferSettings
             if name is not None:
                 how = "mapped by the settings" if mapped else "by its name"
                 section = catalogue_section(name, profile.name, how)
-                if mapped is None:  # a guess of ours, that a check tells of; a mapping is the reviewer's own word
+                if mapped is None:  # a guess of ours, that a check reports; a mapping is the reviewer's own choice
                     section = replace(section, reason=f"no shape could be read of it; {name} was taken by its name")
                 message = f"profile {profile.name}: nothing could be read of it; {name} taken {how}"
                 model.log.append(LogEntry("guessed", (profile.name,), message))

@@ -89,9 +89,9 @@ def mid_surfaces(s: SourceSurface, origin: Array) -> list[Surface]:
     for prism in s.openings:
         outside = 0
         for piece in out:
-            told = len(piece.log)
+            before = len(piece.log)
             _cut(piece, prism, origin)
-            if len(piece.log) > told and len(out) > 1:
+            if len(piece.log) > before and len(out) > 1:
                 outside += 1
                 if outside < len(out):
                     piece.log.pop()

@@ -15,8 +15,8 @@ FREE = 0.10  # share of a slab's edges that may be carried by nothing
 LEVEL = 0.9999  # cosine to vertical of a floor that can stiffen its storey in plane
 
 
-def decide_ways(model: Model, told: set[str]) -> None:
-    """Set `way` and `diaphragm` of every slab that nobody told, with an entry of the log for each way; walls and rafts are left.
+def decide_ways(model: Model, set_by_hand: set[str]) -> None:
+    """Set `way` and `diaphragm` of every slab that nobody set by hand, with an entry of the log for each way; walls and rafts are left.
 
     A wall counts as a carrier where it stands below the slab.
     """
@@ -24,7 +24,7 @@ def decide_ways(model: Model, told: set[str]) -> None:
     reasons: dict[str, list[str]] = {}
     upper = _column_heads(model)
     for s in model.surfaces.values():
-        if s.id in told or s.upright or s.on_ground:
+        if s.id in set_by_hand or s.upright or s.on_ground:
             continue
         reason = why_shell(model, s, upper)
         if reason:
