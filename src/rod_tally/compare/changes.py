@@ -15,6 +15,9 @@ ANGLE = 0.5  # degrees; local axes that differ by less are the same
 EQUAL = 1e-12  # m, or of a unit vector; nearer than this is the same
 VALUE = 1e-3  # share by which a value of a section or a material may differ
 OFFSET = 1e-3  # m
+# m; a physical part as it is joined, and the analytical one that a program made of it
+APART = 0.3
+ENDS_OF_MODELS = 0.6  # m, along members: two half depths of what they meet
 MATERIAL_VALUES = ("E", "G", "poisson", "density", "strength", "alpha")
 
 
@@ -32,9 +35,16 @@ def corrected_ids(model: Model) -> set[str]:
     return {i for e in model.log if e.kind == "corrected" for i in e.ids}
 
 
-def drawn_line(model: Model, m: Member) -> Array:
-    """A member's axis (2, 3) as its source draws it, moved as corrections moved it; the source's own coordinates."""
-    line = m.drawn if m.drawn is not None else model.line(m)
+def mixed_kinds(base: Model, revised: Model) -> bool:
+    """Whether a physical model is held against an analytical one: then the physical one's joined axes count, and where
+    ends lie along them, for bodies end at the faces of what they meet."""
+    return (base.kind == "physical") != (revised.kind == "physical")
+
+
+def drawn_line(model: Model, m: Member, joined: bool = False) -> Array:
+    """A member's axis (2, 3) as its source draws it, moved as corrections moved it; the source's own coordinates.
+    `joined`: as transfer joined it to others."""
+    line = model.line(m) if joined or m.drawn is None else m.drawn
     return np.asarray(line + model.origin)
 
 
@@ -44,10 +54,11 @@ class MemberChanges:
     def __init__(self, base: Model, revised: Model, transform: Transform | None) -> None:
         self.base, self.revised, self.transform = base, revised, transform
         self.touched = corrected_ids(base) | corrected_ids(revised)
+        self.mixed = mixed_kinds(base, revised)
         self.back = turn(transform.angle) if transform is not None else np.eye(3)
 
     def line(self, model: Model, m: Member) -> Array:
-        line = drawn_line(model, m)
+        line = drawn_line(model, m, self.mixed)
         return line if model is self.base or self.transform is None else self.transform.undo(line)
 
     def reversed(self, a: Member, b: Member) -> bool:
@@ -55,14 +66,21 @@ class MemberChanges:
         old, new = self.line(self.base, a), self.line(self.revised, b)
         return bool((old[1] - old[0]) @ (new[1] - new[0]) < 0)
 
-    def of(self, a: Member, b: Member) -> list[Change]:
-        """Every attribute of a pair that differs."""
+    def _ends_differ(self, old: Array, new: Array, whole: bool) -> bool:
+        if not self.mixed:
+            return bool(np.linalg.norm(new - old, axis=1).max() > SAME)
+        # where a program made several members of a physical one, their ends say nothing
+        along = (new - old) @ ((old[1] - old[0]) / np.linalg.norm(old[1] - old[0]))
+        return whole and bool(np.abs(along).max() > ENDS_OF_MODELS)
+
+    def of(self, a: Member, b: Member, whole: bool = True) -> list[Change]:
+        """Every attribute of a pair that differs; `whole`: neither is one of several pieces of the other."""
         old, new = self.line(self.base, a), self.line(self.revised, b)
         flipped = bool((old[1] - old[0]) @ (new[1] - new[0]) < 0)
         if flipped:
             new = new[::-1]
         out: list[Change] = []
-        if np.linalg.norm(new - old, axis=1).max() > SAME:
+        if self._ends_differ(old, new, whole):
             out.append(Change("ends", numbers(old), numbers(new)))
         sections = self.base.sections.get(a.section), self.revised.sections.get(b.section)
         if not same_section(*sections):
@@ -84,7 +102,7 @@ class MemberChanges:
         for name, (was, now) in zip(("release_start", "release_end"), ends):
             if was.words != now.words:
                 out.append(Change(name, was.words, now.words))
-        analytical = (
+        analytical = not self.mixed and (
             self.base.kind != "physical" or self.revised.kind != "physical" or bool({a.id, b.id} & self.touched)
         )
         for name, (before, after) in zip(("offset_start", "offset_end"), offsets):

@@ -10,6 +10,7 @@ from ..loads import Distribution
 from ..loads.totals import case_total
 from ..model import Finding, Model
 from .align import Transform
+from .changes import APART, ENDS_OF_MODELS, mixed_kinds
 from .loads import CaseMatch, CombinationMatch, LoadMatch, match_cases, match_combinations, names_of
 from .members import MemberMatch, match_members
 from .places import Places
@@ -97,6 +98,16 @@ def _findings(
                 f"The whole revision is {text}shifted by ({x:.3f}, {y:.3f}, {z:.3f}) m; it is compared in the baseline's axes.",
             )
         )
+    if mixed_kinds(base, revised):
+        found.append(
+            Finding(
+                "match.kinds",
+                "note",
+                f"A physical model is compared with an analytical one: parts are paired as they are joined, up to {APART * 1000:.0f} mm beside "
+                f"each other; ends of members count as changed from {ENDS_OF_MODELS * 1000:.0f} mm along them, outlines from {APART * 1000:.0f} mm.",
+            )
+        )
+    found += _piece_findings(out, base, revised)
     found += _load_findings(out)
     if short:
         found.append(
@@ -124,6 +135,28 @@ def _findings(
                 ),
             )
         )
+    return found
+
+
+def _piece_findings(out: Comparison, base: Model, revised: Model) -> list[Finding]:
+    """One note for each member that was split, and for each that pieces were merged into."""
+    found = []
+    split: dict[str, list[str]] = {}
+    merged: dict[str, list[str]] = {}
+    for row in out.members:
+        if row.baseline_id and row.revised_id:
+            split.setdefault(row.baseline_id, []).append(row.revised_id)
+            merged.setdefault(row.revised_id, []).append(row.baseline_id)
+    for ident, pieces in split.items():
+        if len(pieces) > 1:
+            names = ", ".join(_called(revised, p) for p in pieces)
+            text = f"The {_called(base, ident)} of the baseline is {len(pieces)} members of the revision: {names}."
+            found.append(Finding("match.split", "note", text, (ident, *pieces)))
+    for ident, pieces in merged.items():
+        if len(pieces) > 1:
+            names = ", ".join(_called(base, p) for p in pieces)
+            text = f"The {_called(revised, ident)} of the revision is {len(pieces)} members of the baseline: {names}."
+            found.append(Finding("match.split", "note", text, (ident, *pieces)))
     return found
 
 

@@ -6,7 +6,7 @@ plan for columns, in the plane normal to the axis for others, with overlapping l
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,10 +15,12 @@ from ..model import Member, Model, Section
 from ..model.geometry.proximity import near_boxes
 from ..model.geometry.vectors import Array, local_axes
 from .align import SAME, Transform, find_transform
-from .changes import Change, MemberChanges, drawn_line
+from .changes import APART, Change, MemberChanges, drawn_line, mixed_kinds
+from .pieces import further_pairs
 
 UNKNOWN_HALF = 0.1  # m; outline taken for a section nothing is known of
 SLANT = 0.2  # sine of the largest angle between a member and itself, revised
+FRAME = 3  # members from which they, and not the surfaces, say how the building is turned and shifted
 OVERLAP = 0.1  # of the shorter of the two
 
 
@@ -35,11 +37,25 @@ class MemberMatch:
     revised_section: str | None
     changes: list[Change] = field(default_factory=list)
     flipped: bool = False  # the revised member runs the other way round
+    piece: bool = False  # one more piece of a member that was split, or that pieces were merged into
 
 
-def source_lines(model: Model) -> Array:
-    """Lines (n, 2, 3) of the members as in the source or as corrections left them, in the source's own coordinates."""
-    return np.array([drawn_line(model, m) for m in model.members.values()]).reshape(-1, 2, 3)
+def source_lines(model: Model, joined: bool = False) -> Array:
+    """Lines (n, 2, 3) of the members as in the source or as corrections left them, in the source's own coordinates;
+    `joined`: as transfer joined them."""
+    return np.array([drawn_line(model, m, joined) for m in model.members.values()]).reshape(-1, 2, 3)
+
+
+def surface_edges(model: Model, joined: bool) -> tuple[Array, list[str]]:
+    """Edges (n, 2, 3) of all surfaces as the source draws them, or as they are joined, and the class of each."""
+    lines, classes = [], []
+    for s in model.surfaces.values():
+        outer = (s.outer if joined or s.source_outer is None else s.source_outer) + model.origin
+        lines.append(np.stack([outer, np.roll(outer, -1, axis=0)], axis=1))
+        classes += [s.cls] * len(outer)
+    edges = np.concatenate(lines) if lines else np.zeros((0, 2, 3))
+    long = np.linalg.norm(edges[:, 1] - edges[:, 0], axis=1) > SAME
+    return edges[long], [c for c, good in zip(classes, long) if good]
 
 
 def match_members(
@@ -47,13 +63,18 @@ def match_members(
 ) -> tuple[list[MemberMatch], Transform | None, list[tuple[str, list[str]]]]:
     """Every member of either side once, the transform between the two, and ambiguous ones: (revised, candidates)."""
     bm, rm = list(base.members.values()), list(revised.members.values())
-    lines_b, lines_r = source_lines(base), source_lines(revised)
-    transform = find_transform(lines_b, lines_r, [m.cls for m in bm], [m.cls for m in rm])
+    mixed = mixed_kinds(base, revised)
+    lines_b, lines_r = source_lines(base, mixed), source_lines(revised, mixed)
+    if min(len(bm), len(rm)) >= FRAME:
+        transform = find_transform(lines_b, lines_r, [m.cls for m in bm], [m.cls for m in rm])
+    else:  # a building of walls and slabs
+        (edges_b, classes_b), (edges_r, classes_r) = (surface_edges(m, mixed) for m in (base, revised))
+        transform = find_transform(edges_b, edges_r, classes_b, classes_r)
     z_r = np.array([m.z_axis for m in rm]).reshape(-1, 3)
     if transform is not None:
         lines_r = transform.undo(lines_r)
         z_r = Transform(transform.angle, (0, 0, 0)).undo(z_r)
-    i, j, shift, overlap = _candidates(base, bm, rm, lines_b, lines_r)
+    i, j, shift, overlap = every = _candidates(base, bm, rm, lines_b, lines_r, APART if mixed else 0.0)
     index_r = {m.id: k for k, m in enumerate(rm)}
     partner: dict[int, tuple[int, float]] = {}
     taken: set[int] = set()
@@ -87,14 +108,23 @@ def match_members(
             ambiguous.append((rm[b].id, sorted(bm[int(i[q])].id for q in rivals)))
         partner[b] = (a, float(shift[k]))
         taken.add(a)
-    matches = []
+    # by hand stays as it was said: those have no further pieces
+    by_place = {b: p for b, p in partner.items() if b not in said}
+    pieces = further_pairs(lines_b, lines_r, every, by_place, APART if mixed else 0.0) if len(every[0]) else []
+    pieces = [(a, b, step) for a, b, step in pieces if b not in said]
+    several = {a for a, b, _ in pieces if b not in partner} | {-1 - b for a, b, _ in pieces if b in partner}
     changes = MemberChanges(base, revised, transform)
+
+    def row(a: int, b: int, distance: float) -> MemberMatch:
+        return _row(changes, bm[a], rm[b], distance, whole=not ({a, -1 - b} & several))
+
+    matches = [row(partner[b][0], b, partner[b][1]) for b in range(len(rm)) if b in partner]
+    matches += [replace(row(a, b, step), piece=True) for a, b, step in pieces]
+    known = {*partner, *(b for _, b, _ in pieces)}
     for b, m in enumerate(rm):
-        if b in partner:
-            a, distance = partner[b]
-            matches.append(_row(changes, bm[a], m, distance))
-        else:
+        if b not in known:
             matches.append(MemberMatch("added", m.cls, None, m.id, 0.0, None, m.section or None))
+    taken |= {a for a, _, _ in pieces}
     for a, m in enumerate(bm):
         if a not in taken:
             matches.append(MemberMatch("removed", m.cls, m.id, None, 0.0, m.section or None, None))
@@ -110,10 +140,11 @@ def step_of(member: Member, old: Array, new: Array) -> float:
     return float(np.linalg.norm(d - (d @ u) * u))
 
 
-def _row(changes: MemberChanges, a: Member, b: Member, shift: float) -> MemberMatch:
-    """The row of a pair: resized before moved before changed, with every attribute that differs."""
+def _row(changes: MemberChanges, a: Member, b: Member, shift: float, whole: bool) -> MemberMatch:
+    """The row of a pair: resized before moved before changed, with every attribute that differs; `whole`: neither is one of
+    several pieces of the other."""
     shift = shift if shift >= SAME else 0.0
-    found = changes.of(a, b)
+    found = changes.of(a, b, whole)
     resized = any(c.what == "section" for c in found)
     status = "resized" if resized else "moved" if shift else "changed" if found else "same"
     return MemberMatch(
@@ -122,13 +153,14 @@ def _row(changes: MemberChanges, a: Member, b: Member, shift: float) -> MemberMa
 
 
 def _candidates(
-    base: Model, bm: list[Member], rm: list[Member], lines_b: Array, lines_r: Array
+    base: Model, bm: list[Member], rm: list[Member], lines_b: Array, lines_r: Array, apart: float
 ) -> tuple[NDArray[np.int64], NDArray[np.int64], Array, Array]:
-    """Pairs (baseline index, revised index) that may be one member, with shift and overlap (share of the shorter)."""
+    """Pairs (baseline index, revised index) that may be one member, with shift and overlap (share of the shorter);
+    `apart` (m) is added to the outlines all round."""
     none = np.zeros(0, np.int64)
     if not bm or not rm:
         return none, none, np.zeros(0), np.zeros(0)
-    half = np.array([_bounds(base.sections.get(m.section)) for m in bm])
+    half = np.array([_bounds(base.sections.get(m.section)) for m in bm]) + apart * np.array([-1, 1, -1, 1])
     reach = float(np.abs(half).max())
     i, j = near_boxes((lines_b.min(axis=1), lines_b.max(axis=1)), (lines_r.min(axis=1), lines_r.max(axis=1)), reach)
     class_b, class_r = np.array([m.cls for m in bm]), np.array([m.cls for m in rm])

@@ -165,10 +165,24 @@ class _Pairs:
         assert base.results is not None and revised.results is not None
         self.base, self.revised, self.places = base, revised, places
         old, new = ({m: k for k, m in enumerate(r.member_ids)} for r in (base.results, revised.results))
-        matched = [m for m in members if m.baseline_id in old and m.revised_id in new]
+        matched = [m for m in members if m.baseline_id in old and m.revised_id in new and not m.piece]
         self.members = matched
         self.old = np.array([old[m.baseline_id] for m in matched], np.int64)  # type: ignore[index]
         self.new = np.array([new[m.revised_id] for m in matched], np.int64)  # type: ignore[index]
+        # more pieces of a split or merged member: (row, index in the results, sign), by side
+        first_old = {m.baseline_id: k for k, m in enumerate(matched)}
+        first_new = {m.revised_id: k for k, m in enumerate(matched)}
+        self.more_old: list[tuple[int, int, Array]] = []
+        self.more_new: list[tuple[int, int, Array]] = []
+        for m in members:
+            if m.piece and m.baseline_id in old and m.revised_id in new:
+                sign = FLIPPED if m.flipped else np.ones(6)
+                if m.baseline_id in first_old:
+                    self.more_new.append((first_old[m.baseline_id], new[m.revised_id], sign))
+                elif m.revised_id in first_new:
+                    row = first_new[m.revised_id]
+                    # brought to the axes of the merged member, then to those of the first piece, as the row is
+                    self.more_old.append((row, old[m.baseline_id], sign * (FLIPPED if matched[row].flipped else 1.0)))
         self.sign = np.where(np.array([m.flipped for m in matched], bool)[:, None], FLIPPED, 1.0).reshape(-1, 6)
         nodes_old = {n: k for k, n in enumerate(base.results.node_ids)}
         nodes_new = {n: k for k, n in enumerate(revised.results.node_ids)}
@@ -199,7 +213,12 @@ class _Pairs:
         """Members, sums of all supports, supports, nodes, surfaces; always in this order."""
         done = np.atleast_2d(old.member_done)[0][self.old] & np.atleast_2d(new.member_done)[0][self.new]
         ids: list[tuple[str | None, str | None]] = [(m.baseline_id, m.revised_id) for m in self.members]
-        a, b = largest_by_member(old)[self.old], largest_by_member(new)[self.new] * self.sign
+        of_old, of_new = largest_by_member(old), largest_by_member(new)
+        a, b = of_old[self.old], of_new[self.new] * self.sign
+        for largest, all_values, more in ((a, of_old, self.more_old), (b, of_new, self.more_new)):
+            for row, k, sign in more:
+                piece = all_values[k] * sign
+                largest[row] = np.where(np.abs(piece) > np.abs(largest[row]), piece, largest[row])
         out = [_Block(COMPONENTS, ids, a, b, done)]
         # base sums: all supports of either side, corners of elements on held edges included
         a = old.reaction[0, :, :3].sum(axis=0)[None]

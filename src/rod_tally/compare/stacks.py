@@ -14,7 +14,7 @@ def continued_stacks(revised: Model, members: list[MemberMatch]) -> list[Finding
     status = {m.revised_id: m.status for m in members if m.revised_id is not None and m.cls == "column"}
     found: list[tuple[str, str]] = []
     for stack in column_stacks(revised):
-        known = any(status.get(i) in ("same", "moved", "resized") for i in stack.members)
+        known = any(status.get(i) in ("same", "changed", "moved", "resized") for i in stack.members)
         found += [(i, stack.name) for i in stack.members if known and status.get(i) == "added"]
     if not found:
         return []

@@ -18,7 +18,7 @@ from ..model.entities.surface import sound
 from ..model.geometry.proximity import near_boxes
 from ..model.geometry.vectors import Array
 from .align import SAME, Transform
-from .changes import Change, material_change, numbers
+from .changes import APART, Change, material_change, mixed_kinds, numbers
 from .members import MemberMatch
 
 COVER = 0.5  # of the smaller slab
@@ -27,10 +27,11 @@ NEAR = 1.0  # m; surfaces farther apart than this are not looked at as one
 
 def match_surfaces(base: Model, revised: Model, transform: Transform | None) -> list[MemberMatch]:
     """Every surface of either side once."""
-    old = {s.id: _Placed(s, _drawn(s) + base.origin) for s in base.surfaces.values()}
+    mixed = mixed_kinds(base, revised)
+    old = {s.id: _Placed(s, _drawn(s, mixed) + base.origin) for s in base.surfaces.values()}
     new = {}
     for s in revised.surfaces.values():
-        outer = _drawn(s) + revised.origin
+        outer = _drawn(s, mixed) + revised.origin
         new[s.id] = _Placed(s, transform.undo(outer) if transform is not None else outer)
     pairs = []
     olds, news = list(old.values()), list(new.values())
@@ -38,7 +39,7 @@ def match_surfaces(base: Model, revised: Model, transform: Transform | None) -> 
     for i, j in zip(*(k.tolist() for k in near_boxes(boxes[0], boxes[1], NEAR))):
         a, b = olds[i], news[j]
         if a.surface.cls == b.surface.cls:
-            shift = a.shift(b)
+            shift = a.shift(b, APART if mixed else 0.0)
             if shift is not None:
                 # of several that lie over each other, the one that covers it best
                 left = round(a.uncovered(b), 3)
@@ -67,7 +68,7 @@ def match_surfaces(base: Model, revised: Model, transform: Transform | None) -> 
         a_id, shift = partner[ident]
         was = base.surfaces[a_id]
         shift = shift if shift >= SAME else 0.0
-        found = _changes(base, was, revised, s, old[a_id].outer, placed.outer, transform)
+        found = _changes(base, was, revised, s, old[a_id].outer, placed.outer, transform, APART if mixed else SAME)
         resized = any(c.what == "thickness" for c in found)
         status = "resized" if resized else "moved" if shift else "changed" if found else "same"
         out.append(MemberMatch(status, s.cls, a_id, ident, shift, described(was), described(s), found))
@@ -78,16 +79,24 @@ def match_surfaces(base: Model, revised: Model, transform: Transform | None) -> 
 
 
 def _changes(
-    base: Model, was: Surface, revised: Model, now: Surface, old: Array, new: Array, transform: Transform | None
+    base: Model,
+    was: Surface,
+    revised: Model,
+    now: Surface,
+    old: Array,
+    new: Array,
+    transform: Transform | None,
+    near: float,
 ) -> list[Change]:
-    """Outline, openings, thickness, material and place of a matched pair; outlines (n, 3) in the baseline's coordinates."""
+    """Outline, openings, thickness, material and place of a matched pair; outlines (n, 3) in the baseline's coordinates,
+    one within `near` (m) of each other."""
     out: list[Change] = []
     flat_old, flat_new = _in_plane(was, old), _in_plane(was, new)
     off = float(np.abs((new - old[0]) @ was.plain_axes[2]).max())
     step = flat_new.centroid.distance(flat_old.centroid)
-    limit = SAME * max(flat_old.length, flat_new.length)
+    limit = near * max(flat_old.length, flat_new.length)
     alike = flat_old.symmetric_difference(_moved(flat_new, flat_old)).area <= limit
-    if off > SAME or (alike and step > SAME):
+    if off > near or (alike and step > near):
         out.append(Change("place", numbers(old.mean(axis=0)), numbers(new.mean(axis=0))))
     if not alike:
         out.append(Change("outline", numbers(old), numbers(new)))
@@ -95,7 +104,7 @@ def _changes(
     turned = [r + revised.origin for r in now.openings]
     holes_new = _openings(was, [transform.undo(r) for r in turned] if transform is not None else turned)
     # openings of a slab that was moved as a whole went with it
-    compared = translate(holes_new, *_step(flat_new, flat_old)) if alike else holes_new
+    compared = translate(holes_new, *_step(flat_new, flat_old)) if alike and near == SAME else holes_new
     if holes_old.symmetric_difference(compared).area > SAME * max(holes_old.length + holes_new.length, 1e-6):
         out.append(Change("openings", [_box(h) for h in _parts(holes_old)], [_box(h) for h in _parts(holes_new)]))
     if abs(was.thickness - now.thickness) > 1e-4:
@@ -139,9 +148,10 @@ def described(s: Surface) -> str:
     return f"{s.thickness * 1000:.0f} mm, {s.source_area:.2f} m2"
 
 
-def _drawn(s: Surface) -> Array:
-    """Its outline as the source draws it: where transfer moved an edge to is not the modeller's doing."""
-    return s.source_outer if s.source_outer is not None else s.outer
+def _drawn(s: Surface, joined: bool) -> Array:
+    """Its outline as the source draws it: where transfer moved an edge to is not the modeller's doing. `joined`: as
+    transfer joined it to others."""
+    return s.outer if joined or s.source_outer is None else s.source_outer
 
 
 class _Placed:
@@ -165,15 +175,16 @@ class _Placed:
         both = self.plan.area + other.plan.area
         return 1 - 2 * float(self.plan.intersection(other.plan).area) / both if both else 1.0
 
-    def shift(self, other: _Placed) -> float | None:
-        """How far the other one has moved from this, m; None when it is another surface."""
+    def shift(self, other: _Placed, apart: float) -> float | None:
+        """How far the other one has moved from this, m; None when it is another surface. `apart` (m) is
+        added to its thickness on either side."""
         if self.upright != other.upright:
             return None
         if self.upright:
             overlap = min(self.high[2], other.high[2]) - max(self.low[2], other.low[2])
-            inside = self.plan.buffer(1e-6).contains(Point(other.centre))
+            inside = self.plan.buffer(apart + 1e-6).contains(Point(other.centre))
             return float(np.linalg.norm(other.centre - self.centre)) if overlap > 0 and inside else None
         smaller = min(self.plan.area, other.plan.area)
         step = abs(other.level - self.level)
         covered = smaller > 0 and self.plan.intersection(other.plan).area >= COVER * smaller
-        return step if covered and step <= self.surface.thickness / 2 else None
+        return step if covered and step <= self.surface.thickness / 2 + apart else None

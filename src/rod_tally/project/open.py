@@ -68,7 +68,7 @@ def _decided_before(done: Review, against: Path, base: Model, reviewed: Review, 
     subject = Subject(
         base, reviewed.results, settings, reviewed.distribution, reviewed.modes, reviewed.storeys, reviewed.centres
     )
-    twin = {m.baseline_id: m.revised_id for m in comparison.parts if m.baseline_id and m.revised_id}
+    twin = {m.baseline_id: m.revised_id for m in comparison.parts if m.baseline_id and m.revised_id and not m.piece}
     by_key = {d.key: (d.decision, d.reason) for d in made}
     author = {d.key: d for d in made}
     out = []

@@ -111,7 +111,7 @@ STEPS: tuple[Step, ...] = (
         "Revision",
         (
             Item("Carried over", ("match.carried",)),
-            Item("Matched", ("match.ambiguous", "match.transform", "match.stack")),
+            Item("Matched", ("match.ambiguous", "match.transform", "match.stack", "match.split", "match.kinds")),
             Item("Changes", ("match.loads",)),
             Item("Results", ("match.results", "match.elsewhere")),
         ),

@@ -40,6 +40,8 @@ TITLES = {
     "match.loads": "Loads of the two revisions differ",
     "match.results": "Results to look at again",
     "match.stack": "New column in a column line that was there",
+    "match.split": "Member split or merged",
+    "match.kinds": "Physical against analytical model",
     "match.transform": "Whole building shifted or turned",
     "material.density": "Density missing or odd",
     "material.differs": "Materials differ in the source",

@@ -43,7 +43,7 @@ class PairDesk:
         place = _middle(model, own) + model.origin
         if comparison.transform is not None:
             place = comparison.transform.undo(place[None])[0]
-        twin = {m.baseline_id: m.revised_id for m in comparison.parts if m.baseline_id and m.revised_id}
+        twin = {m.baseline_id: m.revised_id for m in comparison.parts if m.baseline_id and m.revised_id and not m.piece}
         found = []
         for part in base.parts():
             if isinstance(part, Member) == isinstance(own, Member) and part.cls == own.cls:

@@ -84,7 +84,7 @@ class Runs:
         comparison, project = revision.review.comparison, self.session.project
         if comparison is None or project is None:
             return
-        twin = {m.baseline_id: m.revised_id for m in comparison.parts if m.baseline_id and m.revised_id}
+        twin = {m.baseline_id: m.revised_id for m in comparison.parts if m.baseline_id and m.revised_id and not m.piece}
         new = carried_decisions(baseline.review.findings, baseline.decisions, findings, twin, baseline.name)
         new = {key: value for key, value in new.items() if key not in revision.decisions}
         if new:
