@@ -285,3 +285,31 @@ def test_the_envelope_is_the_largest_of_the_rows_case_by_case_whether_these_are_
     assert found and {k: tuple(v) for k, v in largest.items()} == found == envelope_of(short)
     assert len(short) < len(full)
     assert {r.baseline_id for r in short if r.case in runs and r.quantity in ("n", "my", "ux")} == set()
+
+
+def test_grid_lines_are_paired_by_place_then_by_name(base: Review) -> None:
+    """Same on one line however long it is drawn, renamed, moved, added, removed; turned with the building."""
+    from rod_tally.compare.align import Transform
+    from rod_tally.compare.levels import match_grids
+    from rod_tally.model.entities.grid import GridLine
+
+    def lines(*rows: tuple[str, float], length: float = 10.0) -> Model:
+        m = Model()
+        m.grids = [GridLine(name, np.array([[x, 0.0], [x, length]])) for name, x in rows]
+        return m
+
+    old = lines(("A", 0.0), ("B", 5.0), ("C", 9.0), ("D", 14.0))
+    new = lines(("A", 0.0), ("B2", 5.0), ("C", 9.2), ("E", 20.0), length=12.0)
+    found = {(g.baseline_name, g.revised_name): g.status for g in match_grids(old, new, None)}
+    assert found == {
+        ("A", "A"): "same",
+        ("B", "B2"): "renamed",
+        ("C", "C"): "moved",
+        (None, "E"): "added",
+        ("D", None): "removed",
+    }
+    t = Transform(0.3, (100.0, 50.0, 0.0))
+    turned = lines(("A", 0.0), ("B", 5.0))
+    for g in turned.grids:
+        g.points = t.apply(np.column_stack([g.points, np.zeros(2)]))[:, :2]
+    assert [g.status for g in match_grids(lines(("A", 0.0), ("B", 5.0)), turned, t)] == ["same", "same"]

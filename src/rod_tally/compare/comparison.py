@@ -11,6 +11,7 @@ from ..loads.totals import case_total
 from ..model import Finding, Model
 from .align import Transform
 from .changes import APART, ENDS_OF_MODELS, mixed_kinds
+from .levels import GridMatch, LevelMatch, match_grids, match_levels
 from .loads import CaseMatch, CombinationMatch, LoadMatch, match_cases, match_combinations, names_of
 from .members import MemberMatch, match_members
 from .places import Places
@@ -19,18 +20,10 @@ from .stacks import continued_stacks
 from .supports import SupportMatch, match_supports
 from .surfaces import match_surfaces
 
-LEVEL = 0.01  # m; levels closer than this are the same one
 NAMED = 4  # names that a message gives before it counts the rest
 
 
 RIVALS = 4  # candidates that a finding offers
-
-
-@dataclass(slots=True)
-class LevelMatch:
-    elevation: float
-    name: str
-    status: str
 
 
 @dataclass(slots=True)
@@ -39,6 +32,7 @@ class Comparison:
 
     transform: Transform | None = None
     levels: list[LevelMatch] = field(default_factory=list)
+    grids: list[GridMatch] = field(default_factory=list)
     members: list[MemberMatch] = field(default_factory=list)
     surfaces: list[MemberMatch] = field(default_factory=list)
     supports: list[SupportMatch] = field(default_factory=list)
@@ -68,7 +62,7 @@ def compare(base: Side, revised: Side, loads: tuple[Distribution, Distribution] 
     members, transform, ambiguous = match_members(old, new)
     surfaces = match_surfaces(old, new, transform)
     places = Places(old, new, transform)
-    out = Comparison(transform, _levels(old, new, transform), members, surfaces)
+    out = Comparison(transform, match_levels(old, new, transform), match_grids(old, new, transform), members, surfaces)
     out.supports = match_supports(old, new, places, surfaces)
     da, db = loads or (Distribution(old), Distribution(new))
     totals = (
@@ -189,17 +183,3 @@ def _load_findings(out: Comparison) -> list[Finding]:
 
 def _named(names: list[str]) -> str:
     return ", ".join(names[:NAMED]) + (f" and {len(names) - NAMED} more" if len(names) > NAMED else "")
-
-
-def _levels(base: Model, revised: Model, transform: Transform | None) -> list[LevelMatch]:
-    raised = transform.shift[2] if transform else 0.0
-    old = [(s.elevation + float(base.origin[2]), s.name) for s in base.storeys]
-    new = [(s.elevation + float(revised.origin[2]) - raised, s.name) for s in revised.storeys]
-    out = []
-    for z, name in new:
-        known = any(abs(z - other) <= LEVEL for other, _ in old)
-        out.append(LevelMatch(z + raised, name, "same" if known else "added"))
-    for z, name in old:
-        if not any(abs(z - other) <= LEVEL for other, _ in new):
-            out.append(LevelMatch(z, name, "removed"))
-    return sorted(out, key=lambda level: level.elevation)

@@ -56,6 +56,13 @@ def changes(state: DeskState, units: UnitSet) -> Rows:
     for level in comparison.levels:
         if level.status != "same":
             out.add([f"level {level.status}", "storey", None, f"{level.name} ({level.elevation:.3f} m)"] + [None] * 7)
+    for line in comparison.grids:
+        if line.status != "same":
+            out.add(
+                [f"grid line {line.status}", "grid", line.baseline_name, line.revised_name]
+                + [None] * 3
+                + ["ends", _shown(line.was), _shown(line.is_), None]
+            )
     for m in comparison.parts:
         if m.status != "same":
             pick: Pick = ("member", m.revised_id) if m.revised_id in review.model.members else None
