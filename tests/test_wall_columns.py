@@ -7,6 +7,7 @@ import pytest
 
 from rod_tally.analysis import Results, run
 from rod_tally.model import (
+    FIXED,
     PINNED,
     LineSupport,
     LoadCase,
@@ -98,3 +99,52 @@ def test_only_walls_can_stand_for_columns() -> None:
     shell(m, "s", rectangle(4, 4))
     with pytest.raises(EditError, match="is no wall"):
         SetSpan(["s"], "column").apply(m)
+
+
+def channel(way: str, storeys: int, height: float) -> Model:
+    """A web of 6 m and two flanges of 4 m with thin slabs between them, joined along all edges that meet."""
+    m = plate_model()
+    walls = [((0.0, 0.0), (6.0, 0.0)), ((6.0, 0.0), (6.0, 4.0)), ((0.0, 0.0), (0.0, 4.0))]
+
+    def join(a: str, b: str, *line: tuple[float, float, float]) -> None:
+        for one, other in ((a, b), (b, a)):
+            m.surfaces[one].joints.append(SurfaceJoint("surface", other, np.array(line)))
+
+    for k in range(storeys):
+        low, high = k * height, (k + 1) * height
+        for w, (a, b) in enumerate(walls):
+            wall(m, f"{k}{w}", a, b, low, high)
+            m.surfaces[f"{k}{w}"].way = way
+            if k == 0:
+                m.surfaces[f"{k}{w}"].supports = [LineSupport(np.array([(*a, 0), (*b, 0)], float), FIXED)]
+        shell(m, f"{k}s", rectangle(6, 4, high), 0.05)
+        for other, x in ((1, 6.0), (2, 0.0)):
+            join(f"{k}0", f"{k}{other}", (x, 0.0, low), (x, 0.0, high))
+        for w, (a, b) in enumerate(walls):
+            join(f"{k}s", f"{k}{w}", (*a, high), (*b, high))
+            if k:
+                join(f"{k - 1}{w}", f"{k}{w}", (*a, low), (*b, low))
+                join(f"{k - 1}s", f"{k}{w}", (*a, low), (*b, low))
+    return m
+
+
+def test_a_channel_of_walls_twists_by_warping() -> None:
+    """Opposite forces on the flanges: theta = T h^3 / 3 E Iw, Iw = t b^3 d^2 (3 b + 2 d) / 12 (6 b + d) (thin-walled beams,
+    Vlasov; from memory), b flanges, d web. Walls that meet must not turn as one where a slab reaches their corner."""
+    n, h, f = 6, 3.0, 20e3
+    turned = {}
+    for way in ("shell", "column"):
+        m = channel(way, n, h)
+        ends = [np.array([(x, 0, n * h), (x, 4, n * h)], float) for x in (0.0, 6.0)]
+        loads = [SpaceLoad(line, (0, q, 0), (0, q, 0)) for line, q in zip(ends, (-f, f))]
+        m.cases["q"] = LoadCase("q", "wind", space_loads=loads)
+        r = run(m, RunSettings(), meshing=MeshSettings(0.5))
+        assert r.equilibrium[0].residual < 1e-6 and not r.left_out  # the forces add up to nothing, so that rounding counts
+        top = np.isclose(r.xyz[:, 2], n * h)
+        left, right = (top & (np.abs(r.xyz[:, 0] - x) < 0.01) for x in (0.0, 6.0))
+        turned[way] = float(r.displacement[0, right, 1].mean() - r.displacement[0, left, 1].mean()) / 6
+    b, d, t = 4.0, 6.0, 0.2
+    iw = t * b**3 * d**2 / 12 * (3 * b + 2 * d) / (6 * b + d)
+    theory = f * b * d * (n * h) ** 3 / 3 / E / iw
+    assert turned["column"] == pytest.approx(turned["shell"], rel=0.1), (turned, theory)
+    assert turned["shell"] == pytest.approx(theory, rel=0.05), (turned, theory)

@@ -55,8 +55,9 @@ def add_columns(model: Model, out: Plates, walls: list[Surface], index: dict[str
             _is_flanged(s, level, out_of),
         )  # fmt: skip
     out.points = np.vstack([out.points, *points]) if points else out.points
+    tied: set[int] = set()
     for s in walls:
-        _tie(model, out, s, out.columns[s.id], index)
+        _tie(model, out, s, out.columns[s.id], index, tied)
         _hold(out, s, out.columns[s.id])
 
 
@@ -126,10 +127,21 @@ def _joined_at(s: Surface) -> set[float]:
     return out
 
 
-def _tie(model: Model, out: Plates, s: Surface, column: WallColumn, index: dict[str, int]) -> None:
+def _tie(model: Model, out: Plates, s: Surface, column: WallColumn, index: dict[str, int], tied: set[int]) -> None:
+    """Ties of a column to what its wall is joined to. `tied`: nodes that follow a wall already, which may follow no other:
+    walls that meet there would turn as one, and a section of several walls could not warp. They meet there instead."""
+
+    def follow(n: int, point: Array) -> None:
+        own = column.at(float(point[2]))
+        if n in tied:
+            out.corners.append(Corner(n, own, (float(point[0]), float(point[1]), float(point[2]))))
+        else:
+            tied.add(n)
+            out.ties.append(Tie(n, (own,), (1.0,)))
+
     for j in s.joints:
         if j.kind == "end" and j.node in index:
-            out.ties.append(Tie(index[j.node], (column.at(float(model.nodes[j.node].point[2])),), (1.0,)))
+            follow(index[j.node], model.nodes[j.node].point)
         elif j.kind == "surface" and j.other in out.columns:
             other = out.columns[j.other]
             # one above the other: end to end; side by side, their arms meet in the edge at each level
@@ -149,7 +161,7 @@ def _tie(model: Model, out: Plates, s: Surface, column: WallColumn, index: dict[
             for n in on.tolist():
                 z = float(out.points[n, 2])
                 if np.abs(column.z - z).min() <= REACH:
-                    out.ties.append(Tie(n, (column.at(z),), (1.0,)))
+                    follow(n, out.points[n])
 
 
 def _meet(out: Plates, a: WallColumn, b: WallColumn, edge: Array) -> None:
