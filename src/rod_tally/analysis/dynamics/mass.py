@@ -12,7 +12,7 @@ from ...model import Model
 from ...model.entities.loads import GRAVITY
 from ...model.geometry.vectors import Array
 from ..frame.elements import Condensed, release_displacements, shape_functions, to_ends
-from ..frame.loading import Loading, end_loads, loading, samples
+from ..frame.loading import Loading, end_loads, loading, samples, summed
 from ..frame.mesh import Mesh
 from ..shells.elements import QUAD_POINTS, TRIANGLE_POINTS, quad_shape, triangle_shape
 from ..shells.loads import LoadedSurface, plate_loads
@@ -94,11 +94,12 @@ def _spread_on_members(m: Mesh, load: Loading, factor: float, into: Array, carri
     """Adds the mass matrices (P, 12, 12) of what a case puts on pieces, and their masses (P,), kg."""
     _, piece, x, q = samples(load)
     mass = -np.einsum("ni,ni->n", m.axes[piece][:, :, 2], q[:, :3]) * factor / GRAVITY
-    np.add.at(carried, piece, mass)
+    carried += np.bincount(piece, mass, minlength=len(carried))
     for s in range(0, len(piece), AT_ONCE):
         part = slice(s, s + AT_ONCE)
         shape, _ = shape_functions(m, piece[part], x[part])
-        np.add.at(into, piece[part], mass[part, None, None] * np.einsum("nij,nik->njk", shape, shape))
+        own = np.swapaxes(shape, 1, 2) @ (shape * mass[part, None, None])
+        into += summed(piece[part], own.reshape(-1, 144), len(into)).reshape(-1, 12, 12)
 
 
 def _on_nodes(m: Mesh, condensed: Condensed, own: Array, n: int) -> sparse.csr_matrix:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
 
 from ...loads import Arrival
 from ...model import LoadCase, Model
@@ -190,8 +191,16 @@ def end_loads(mesh: Mesh, load: Loading) -> Array:
         part = slice(s, s + 200_000)
         force, moment = shape_functions(mesh, piece[part], x[part])
         f = np.einsum("ni,nij->nj", q[part, :3], force) + np.einsum("ni,nij->nj", q[part, 3:], moment)
-        np.add.at(out, piece[part], f)
+        out += summed(piece[part], f, len(out))
     return out
+
+
+def summed(row: NDArray[np.int64], values: Array, n: int) -> Array:
+    """Sums (n, k) of the values (m, k) that belong to each row; a product with a sparse matrix, several times as quick as
+    adding at indices."""
+    m = len(row)
+    pick = sparse.csc_matrix((np.ones(m), row, np.arange(m + 1)), shape=(n, m))
+    return np.asarray(pick @ values)
 
 
 def totals(mesh: Mesh, load: Loading, pieces: NDArray[np.bool_], nodes: NDArray[np.bool_]) -> Array:

@@ -104,12 +104,23 @@ def find_moved(s: Subject) -> Iterator[Finding]:
     line, gathered by what met what (an end taken along its own line to the axis it meets is the ordinary case)."""
     limit = s.settings.transfer.report_move
     groups: dict[tuple[str, str], list[tuple[float, str, int]]] = defaultdict(list)
-    for k, (ident, m) in enumerate(s.model.members.items()):
-        if m.source_line is None:
-            continue
-        steps = s.model.line(m) - m.source_line
-        if np.abs(steps).max() <= limit / 2:
-            continue
+    members = list(s.model.members.items())
+    known = np.array([m.source_line is not None for _, m in members], bool)
+    lines = s.model.lines()
+    lines[known] -= np.concatenate(
+        [m.source_line for _, m in members if m.source_line is not None] or [np.zeros((0, 3))]
+    ).reshape(-1, 2, 3)
+    lines[~known] = 0.0
+    if s.model.kind == "physical":  # along its own line an end may go as far as it must
+        own = s.rods.axes[:, 0][:, None]
+        across = lines - np.einsum("nki,nki->nk", lines, np.broadcast_to(own, lines.shape))[:, :, None] * own
+        far = np.abs(across).max(axis=(1, 2), initial=0.0)
+    else:
+        far = np.abs(lines).max(axis=(1, 2), initial=0.0)
+    for k in np.flatnonzero(far > limit / 2).tolist():
+        ident, m = members[k]
+        assert m.source_line is not None
+        steps = lines[k]
         axis = s.rods.axes[k, 0]
         for which, node in ((0, m.start), (1, m.end)):
             step = steps[which]

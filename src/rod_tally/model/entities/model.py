@@ -118,8 +118,9 @@ class Model:
         return (at + off).reshape(-1, 2, 3)
 
     def length(self, member: Member) -> float:
-        a, b = self.line(member)
-        return math.dist(a, b)
+        nodes = self.nodes  # asked for every member many times: without the array of both ends it takes a third
+        d = nodes[member.end].point + member.offset_end - nodes[member.start].point - member.offset_start
+        return math.sqrt(d @ d)
 
     def usable(self, member: Member) -> bool:
         """Whether a stiffness can be computed for it: section and material known, and some length."""
@@ -159,7 +160,8 @@ class Model:
         They also hang together through these slabs and walls, whose ids are then in the sets too.
         """
         parent = {n: n for n in self.nodes}
-        panes = [s for s in self.surfaces.values() if s.id in set(surfaces)] if surfaces else []
+        wanted = set(surfaces)
+        panes = [s for i, s in self.surfaces.items() if i in wanted]
         parent |= {f"/{s.id}": f"/{s.id}" for s in panes}
 
         def find(n: str) -> str:

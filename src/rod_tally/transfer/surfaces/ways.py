@@ -5,10 +5,11 @@ from __future__ import annotations
 
 import numpy as np
 import shapely
-from shapely.geometry import LineString, Point
+from shapely.geometry import Polygon
 
 from ...model import LogEntry, Model, Surface
 from ...model.entities.surface import sound
+from ...model.geometry.vectors import Array
 
 BESIDE = 0.6  # m; a beam or wall this near to an edge carries it
 FREE = 0.10  # share of a slab's edges that may be carried by nothing
@@ -23,10 +24,11 @@ def decide_ways(model: Model, set_by_hand: set[str]) -> None:
     handing: list[str] = []
     reasons: dict[str, list[str]] = {}
     upper = _column_heads(model)
+    known: dict[tuple[object, ...], str] = {}
     for s in model.surfaces.values():
         if s.id in set_by_hand or s.upright or s.on_ground:
             continue
-        reason = why_shell(model, s, upper)
+        reason = why_shell(model, s, upper, known)
         if reason:
             s.way, s.diaphragm = "shell", False
             reasons.setdefault(reason, []).append(s.name or s.id)
@@ -45,27 +47,43 @@ def decide_ways(model: Model, set_by_hand: set[str]) -> None:
         model.log.append(LogEntry("guessed", (), message))
 
 
-def why_shell(model: Model, s: Surface, heads: set[str]) -> str:
-    """Why a slab cannot hand its load on by itself, in words; "" where it can. `heads` are nodes that columns come up to."""
-    polygon = sound(s.polygon)
-    carriers = []
+def why_shell(model: Model, s: Surface, heads: set[str], known: dict[tuple[object, ...], str]) -> str:
+    """Why a slab cannot hand its load on by itself, in words; "" where it can. `heads` are nodes that columns come up to;
+    `known`: what slabs of the same shape, carried alike, gave."""
+    lines, columns = [], []
     for j in s.joints:
         if j.kind == "member" and j.other in model.members and len(j.line) == 2:
-            carriers.append(LineString(s.flat(j.line)))
+            lines.append(j.line)
         elif j.kind == "surface" and len(j.line) == 2:
             wall = model.surfaces.get(j.other)
             if wall is not None and wall.upright and _below(wall, j.line):
-                carriers.append(LineString(s.flat(j.line)))
-    if not carriers:
+                lines.append(j.line)
+        elif j.kind == "end" and j.node in heads:
+            columns.append(j.line[:1])
+    if not lines:
         return "no beam or wall carries them"
-    near = shapely.union_all(shapely.buffer(np.array(carriers), BESIDE, cap_style="square"))
+    flat = s.flat(np.concatenate([*lines, *columns]))
+    carriers, points = flat[: 2 * len(lines)].reshape(-1, 2, 2), flat[2 * len(lines) :]
+    rings = [s.flat(r) for r in (s.outer, *s.openings)]
+    key = (*(_places(r) for r in rings), tuple(sorted(map(_places, carriers))), tuple(sorted(map(_places, points))))
+    if key not in known:
+        known[key] = _why(sound(s.polygon), carriers, points)
+    return known[key]
+
+
+def _places(points: Array) -> tuple[float, ...]:
+    return tuple((np.round(points, 8) + 0.0).ravel().tolist())
+
+
+def _why(polygon: Polygon, carriers: Array, columns: Array) -> str:
+    """The same for an outline, lines (n, 2, 2) that carry it and columns (k, 2) under it, in its own plane."""
+    near = shapely.union_all(shapely.buffer(shapely.linestrings(carriers), BESIDE, cap_style="square"))
     edge = polygon.boundary
     free = edge.difference(near).length
     if free > FREE * edge.length:
         return "some of their edges are free"
-    for j in s.joints:
-        if j.kind == "end" and j.node in heads and not near.contains(Point(s.flat(j.line[:1])[0])):
-            return "columns carry them between beams and walls"
+    if len(columns) and not shapely.contains(near, shapely.points(columns)).all():
+        return "columns carry them between beams and walls"
     return ""
 
 
