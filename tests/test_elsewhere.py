@@ -168,3 +168,34 @@ def test_a_name_that_is_another_place_does_not_match(done: tuple[Review, Path], 
     text = (folder / "displacements.csv").read_text().splitlines()
     (folder / "displacements.csv").write_text("case,node,x,y,z,uz\nQ,N1,900,900,900,1.0\n")
     assert text and against(done[0], folder).unmatched
+
+
+def test_headings_as_spreadsheets_write_them(done: tuple[Review, Path], tmp_path: Path) -> None:
+    """Units in round brackets, spaces and underscores, decimal commas, tabs, a joint for a node, a case in capitals; a column
+    that is not known is said."""
+    folder = copy_of(done[1], tmp_path / "r")
+    (folder / "member_forces.csv").unlink()
+    (folder / "reactions.csv").unlink()
+    head, *rows = csv.reader((folder / "displacements.csv").open())
+    new = ["Load case", "Joint", "X (ft)", "Y (ft)", "Z (ft)", "U_x (mm)", "U y (mm)", "Uz (mm)", *head[8:], "Remark"]
+    factor = [1 / 0.3048] * 3 + [1e3] * 3 + [1.0] * 3
+    lines = ["\t".join(new)]
+    for row in rows:
+        values = [f"{float(v) * k:.12g}".replace(".", ",") for v, k in zip(row[2:], factor)]
+        lines.append("\t".join([row[0].upper(), row[1], *values, "none"]))
+    (folder / "displacements.csv").write_text("\n".join(lines), encoding="utf-16")
+    e = against(done[0], folder)
+    assert len(e.rows) == 6 * len(rows) and not e.suspected
+    assert [u.reason for u in e.unmatched if "Remark" in u.reason] and len(e.unmatched) == 1
+    for row in e.rows:
+        assert row.theirs == pytest.approx(row.ours, rel=1e-6, abs=1e-9), row
+
+
+def test_a_wrong_shear_does_not_change_the_side_of_a_jump(done: tuple[Review, Path], tmp_path: Path) -> None:
+    """9.80665 on vz and the sign of my turned: both are named, for every row stands against its own side of a jump."""
+    folder = copy_of(done[1], tmp_path / "r", {"vz": ("vz", 9.80665), "my": ("my", -1.0)})
+    (folder / "reactions.csv").unlink()
+    e = against(done[0], folder)
+    found = {s.quantity: (s.kind, s.value) for s in e.suspected}
+    assert found == {"vz": ("factor", 9.80665), "my": ("sign", -1.0)}
+    assert {r.quantity for r in e.rows if abs(r.difference) > 1e-6 * max(abs(r.ours), 1e-3)} <= {"vz", "my"}

@@ -107,7 +107,14 @@ def compare_elsewhere(
     for row in theirs.rows:
         by_case[row.case].append(row)
     known = {c.name: c for c in combinations}
-    for case, rows in by_case.items():
+    plain: dict[str, list[str]] = defaultdict(list)
+    for name in (*results.cases, *known):
+        plain[_plain_name(name)].append(name)
+    for said, rows in by_case.items():
+        # a name that differs in capitals and spaces alone is that case, where it is one only
+        like = plain.get(_plain_name(said), [])
+        case = like[0] if said not in results.cases and said not in known and len(like) == 1 else said
+        find.count(rows)
         if case in results.cases:
             own = combined(results, Combination(case, "", {case: 1.0}))
         elif case in known and all(n in results.cases for n in known[case].factors):
@@ -125,6 +132,10 @@ def compare_elsewhere(
             out.rows += [ElsewhereRow(q, case, ident, at, ours[q], v) for q, v in row.values.items()]
     out.suspected = suspected(out.rows)
     return out
+
+
+def _plain_name(name: str) -> str:
+    return "".join(name.split()).casefold()
 
 
 def _at(row: ForeignRow) -> tuple[float, ...] | float | None:
@@ -151,6 +162,14 @@ class _Finder:
                 names[name].append(m.id)
         self.member = {n: ids[0] for n, ids in names.items() if len(ids) == 1} | {i: i for i in model.members}
         self.index = {m: k for k, m in enumerate(results.member_ids)}
+        self.count([])
+
+    def count(self, rows: list[ForeignRow]) -> None:
+        """The rows of a case at each place of a member: two stand for both sides of a jump."""
+        self.there: dict[tuple[str, float], list[ForeignRow]] = defaultdict(list)
+        for row in rows:
+            if row.table == "member_forces":
+                self.there[_spot(row)].append(row)
 
     def of(self, row: ForeignRow, own: Results) -> Found | str:
         """Id, place and our values, or why there are none."""
@@ -206,20 +225,37 @@ class _Finder:
             return "it has no distance along the member"
         if not -1e-3 <= row.distance <= x[-1] + 1e-3:
             return f"it lies at {row.distance:g} m of a member {x[-1]:.3f} m long"
-        values = _side_of_jump(x, own.force[0, at], row)
+        values = _side_of_jump(x, own.force[0, at], row, self.there[_spot(row)])
         if values is None:
             values = _between(x, own.force[0, at], row.distance)
         return ident, row.distance, {q: float(v) for q, v in zip(COMPONENTS, values)}
 
 
-def _side_of_jump(x: Array, values: Array, row: ForeignRow) -> Array | None:
-    """Where forces jump (a point load) there are values on both sides: those the row is nearer to. None elsewhere."""
+def _spot(row: ForeignRow) -> tuple[str, float]:
+    return row.id, round(row.distance or 0.0, 6)
+
+
+def _side_of_jump(x: Array, values: Array, row: ForeignRow, there: list[ForeignRow]) -> Array | None:
+    """Where forces jump (a point load) there are values on both sides: those with which most of the row's values agree, and
+    of equals the nearest. Where the table has as many rows `there`, each gets one: in their order or in the other, whichever
+    agrees better. None where there is no jump."""
     assert row.distance is not None
     here = np.flatnonzero(np.abs(x - row.distance) < 1e-6 * max(float(x[-1]), 1.0))
     if len(here) < 2:
         return None
+    if len(here) == len(there):
+        straight = [_agreement(values[k], r) for k, r in zip(here, there)]
+        back = [_agreement(values[k], r) for k, r in zip(here[::-1], there)]
+        order = here if tuple(map(sum, zip(*straight))) >= tuple(map(sum, zip(*back))) else here[::-1]
+        return np.asarray(values[order[next(k for k, r in enumerate(there) if r is row)]])
+    return np.asarray(values[max(here, key=lambda k: _agreement(values[k], row))])
+
+
+def _agreement(ours: Array, row: ForeignRow) -> tuple[float, float]:
+    """How many of six values agree with a row's, and (less is farther) how near they are."""
     theirs = np.array([row.values.get(q, np.nan) for q in COMPONENTS])
-    return np.asarray(values[here[np.nansum(np.abs(values[here] - theirs), axis=1).argmin()]])
+    off, size = np.abs(ours - theirs), np.maximum(np.abs(ours), np.abs(theirs))
+    return float(np.nansum(off <= AGREES * size)), -float(np.nansum(off))
 
 
 def _between(x: Array, values: Array, at: float) -> Array:
@@ -263,11 +299,14 @@ def suspected(rows: list[ElsewhereRow]) -> list[Suspicion]:
         quantity = name.removesuffix(" of members")
         tries: list[tuple[str, float, Callable[[Array], Array]]] = [("sign", -1.0, lambda v: -v)]
         tries += [("factor", f, lambda v, f=f: v / f) for f in FACTORS]  # type: ignore[misc]
-        best = max(tries, key=lambda t: _agree(ours, t[2](theirs)))
+        # 10 and 9.81 agree with much the same values: of those the nearest
+        best = max(tries, key=lambda t: (_agree(ours, t[2](theirs)), -_off(ours, t[2](theirs))))
         if _agree(ours, best[2](theirs)) >= NEARLY_ALL:
             out.append(Suspicion(quantity, best[0], best[1]))
             continue
-        turned = max((("factor", -f) for f in FACTORS), key=lambda t: _agree(ours, theirs / t[1]))
+        turned = max(
+            (("factor", -f) for f in FACTORS), key=lambda t: (_agree(ours, theirs / t[1]), -_off(ours, theirs / t[1]))
+        )
         if _agree(ours, theirs / turned[1]) >= NEARLY_ALL:
             out.append(Suspicion(quantity, "factor", turned[1]))
     return out
@@ -281,3 +320,9 @@ def _agree(ours: Array, theirs: Array) -> float:
     """The share of values that agree."""
     size = np.maximum(np.abs(ours), np.abs(theirs))
     return float((np.abs(ours - theirs) <= AGREES * size).mean())
+
+
+def _off(ours: Array, theirs: Array) -> float:
+    """By what share of the larger one values differ, in the middle."""
+    size = np.maximum(np.maximum(np.abs(ours), np.abs(theirs)), 1e-300)
+    return float(np.median(np.abs(ours - theirs) / size))

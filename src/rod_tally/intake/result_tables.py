@@ -30,6 +30,13 @@ TABLES: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
 }
 
 
+# other headings of identity columns; of values none, for a wrong guess would be a wrong number
+SAME_AS = {
+    "loadcase": "case", "combination": "case", "loadcombination": "case", "nodeid": "node", "joint": "node", "point": "node",
+    "bar": "member", "element": "member", "memberid": "id", "globalid": "id",
+}  # fmt: skip
+
+
 @dataclass(slots=True)
 class ForeignRow:
     """One row: table, case, id ("" for none), place (m) or None, distance along the member (m) or None, values in SI."""
@@ -90,8 +97,11 @@ def _of_folder(folder: Path) -> Raw:
         if not path.is_file():
             continue
         try:
-            text = path.read_text(encoding="utf-8-sig")
-        except (OSError, UnicodeDecodeError) as error:
+            data = path.read_bytes()
+            text = data.decode("utf-16" if data[:2] in (b"\xff\xfe", b"\xfe\xff") else "utf-8-sig")
+        except UnicodeDecodeError:
+            text = data.decode("latin-1")
+        except OSError as error:
             raise IntakeError(f"{path}: cannot be read: {error}") from error
         head = text.split("\n", 1)[0]
         mark = ";" if head.count(";") > head.count(",") else "\t" if "\t" in head else ","
@@ -125,11 +135,22 @@ def _table(name: str, where: str, rows: list[list[str]], mapping: dict[str, Any]
     factors: dict[str, float] = {}
     renamed = {str(k).strip().lower(): str(v) for k, v in mapping.get("headings", {}).items()}
     for k, raw in enumerate(rows[0]):
-        match = re.fullmatch(r"\s*(.*?)\s*(?:\[([^\]]*)\])?\s*", raw)
-        title, unit = (match[1], match[2]) if match else (raw.strip(), None)
+        match = re.fullmatch(r"\s*(.*?)\s*(?:\[([^\]]*)\]|\(([^)]*)\))?\s*", raw)
+        title, unit = (match[1], match[2] or match[3]) if match else (raw.strip(), None)
         title = renamed.get(raw.strip().lower(), renamed.get(title.lower(), title)).strip().lower()
         if title not in labels and title not in quantities:
+            title = re.sub(r"[\s_-]", "", title)  # F x and f_x are fx
+            title = SAME_AS.get(title, title)
+        if title not in labels and title not in quantities:
+            if raw.strip():
+                out.unread.append(
+                    (where, f"column {raw.strip()!r} is none of {', '.join((*labels, *quantities))}: not read")
+                )
             continue
+        if title in columns:
+            raise IntakeError(
+                f"{where}: columns {columns[title] + 1} and {k + 1} are both {title}; leave one out or name it otherwise"
+            )
         columns[title] = k
         if unit:
             factors[title] = _factor(name, title, unit, f"{where}: column {k + 1}")
@@ -161,8 +182,11 @@ def _table(name: str, where: str, rows: list[list[str]], mapping: dict[str, Any]
 
 
 def _number(text: str) -> float:
-    raw = text.replace("\u2212", "-").replace(" ", "")
-    if raw.count(",") == 1 and "." not in raw:
+    raw = re.sub(r"[\s\u00a0\u202f']", "", text.replace("\u2212", "-"))
+    comma, dot = raw.rfind(","), raw.rfind(".")
+    if comma >= 0 and dot >= 0:  # the last of the two is the decimal one, the other parts thousands
+        raw = raw.replace("," if dot > comma else ".", "")
+    if raw.count(",") == 1:
         raw = raw.replace(",", ".")
     value = float(raw)
     if not abs(value) < 1e18:
