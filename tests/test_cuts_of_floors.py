@@ -8,7 +8,19 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from rod_tally.model import Member, Model, Node, Section, Settings, Support, SurfaceJoint
+from rod_tally.model import (
+    FIXED,
+    LineSupport,
+    LoadCase,
+    Member,
+    Model,
+    Node,
+    Section,
+    Settings,
+    SpaceLoad,
+    Support,
+    SurfaceJoint,
+)
 from rod_tally.model.settings import SettingsError
 from rod_tally.output.write import write_review
 from rod_tally.review import Review, review
@@ -156,3 +168,36 @@ def test_through_a_floor_that_is_rigid_in_plan() -> None:
     )
     why = review(m, part).cut_forces("W")["c"]
     assert isinstance(why, str) and "a part only" in why
+
+
+def test_lines_and_points_of_load_count_on_the_side_they_lie_on() -> None:
+    """A floor held along one edge alone: what passes a cut is all that lies beyond it, to rounding, wherever rows of nodes are
+    (statics)."""
+    m = floor_on_end_walls()
+    m.surfaces["s"].supports = [LineSupport(np.array([(0, 0, 3), (0, 4, 3)], float), FIXED)]
+    line = np.array([(1.3, 0.7, 3.0), (10.9, 3.2, 3.0)])
+    qa, qb = np.array([2e3, 5e3, 0.0]), np.array([-1e3, 9e3, 0.0])
+    points = [
+        (np.array([6.05, 1.1, 3.0]), np.array([4e3, -7e3, 0.0])),
+        (np.array([8.0, 3.3, 3.0]), np.array([1e3, 2e4, 0.0])),
+    ]
+    loads = [SpaceLoad(line, tuple(qa), tuple(qb))]
+    loads += [SpaceLoad(p[None], tuple(f), (0.0, 0.0, 0.0)) for p, f in points]
+    m.cases["q"] = LoadCase("q", "wind", space_loads=loads)
+    places = [1.37, 3.1, 4.93, 6.0, 6.1, 8.81, 10.5]
+    r = done(m, [across(x, about=[x, 2.0]) for x in places])
+    found = r.cut_forces("q")
+    d = line[1] - line[0]
+    for x in places:
+        f = found[f"x{x:g}"]
+        assert not isinstance(f, str)
+        start = min(max((x - line[0, 0]) / d[0], 0.0), 1.0)
+        gauss, weight = np.polynomial.legendre.leggauss(3)
+        parts = [
+            (line[0] + d * t, (qa + (qb - qa) * t) * (w / 2 * (1 - start) * np.linalg.norm(d)))
+            for t, w in zip(start + (1 - start) * (gauss + 1) / 2, weight)
+        ] + [(p, q) for p, q in points if p[0] > x]
+        force = sum((q for _, q in parts), np.zeros(3))
+        moment = sum((np.cross(p - (x, 2.0, 3.0), q) for p, q in parts), np.zeros(3))
+        # the cut runs against y: across it is +x, what lies beyond gives the rest its loads
+        assert (f.n, -f.v, f.m) == pytest.approx((force[0], force[1], moment[2]), rel=1e-6, abs=1e-3), x

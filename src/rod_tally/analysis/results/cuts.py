@@ -15,7 +15,7 @@ from ...model import Model, Surface
 from ...model.entities.cuts import Cut
 from ...model.geometry.vectors import Array
 from ..shells.assembly import stiffness_of
-from ..shells.loads import LoadedSurface
+from ..shells.loads import GAUSS, WEIGHT, LoadedSurface
 from .balance import Balance
 from .statics import resultant
 
@@ -71,6 +71,7 @@ class Section:
         self.between = np.zeros(0, np.int64)
         self.parts: list[list[tuple[NDArray[np.int64], Array]]] = []
         self.strips: list[list[LoadedSurface]] = []
+        self.loaded: dict[str, LoadedSurface] = {}
         if shapes:
             self._elements(model, plates)
         self.pieces, self.x, self.sign = np.zeros(0, np.int64), np.zeros(0), np.zeros(0)
@@ -114,6 +115,7 @@ class Section:
         """By surface: elements of both sides at the nodes between them, and those that the cut itself passes through."""
         for k in np.flatnonzero(chosen).tolist():
             loaded = LoadedSurface(plates.shapes[plates.surfaces[k]], plates)
+            self.loaded[plates.surfaces[k]] = loaded
             found: list[LoadedSurface] = []
             for through in (False, True):
                 for side in sides:
@@ -158,6 +160,61 @@ class Section:
                     own = part.nodes()
                     out += sign * resultant(into[own], arms[own])
                     into[own] = 0.0
+        return out
+
+    def _placed_loads(self, balance: Balance, c: int) -> Array:
+        """The same for lines and points of load on the elements: what the nodes that go with the right take of them, less what
+        lies on the right of the cut itself."""
+        out = np.zeros(6)
+        if not self.loaded:
+            return out
+        xyz = balance.mesh.xyz
+        left = np.zeros(len(xyz), bool)
+        left[self.between] = self.is_left
+        shared = np.zeros(len(xyz), bool)
+        shared[self.between] = True
+        for load in balance.distribution.case(balance.results.cases[c]).held:
+            loaded = self.loaded.get(load.surface)
+            if load.pressure is not None or loaded is None or not loaded.groups:
+                continue
+            places, forces = loaded.along(load)
+            beside = (places - self.cut.line[0]) @ self.axes[1]
+            within = (beside >= -1e-6) & (beside <= self.length + 1e-6)
+            if not within.any():
+                continue
+            for nodes, force, moment in loaded.shared_out(places[within], forces[within]):
+                # a node of one side's elements alone goes with them
+                own = (xyz[nodes].mean(axis=1) - self.cut.line[0]) @ self.axes[0] > 0
+                right = ~np.where(shared[nodes], left[nodes], own[:, None])
+                six = np.concatenate([force[right], moment[right]], axis=1)
+                out += resultant(six, xyz[nodes[right]] - self.point)
+            out -= self._on_right(load)
+        return out
+
+    def _on_right(self, load: HeldLoad) -> Array:
+        """Force and moment about the cut's point of what of a line or point load lies to its right, beside its length."""
+        rel = load.line - self.cut.line[0]
+        across, along = rel @ self.axes[0], rel @ self.axes[1]
+        if len(load.line) == 1:
+            inside = across[0] <= 0 and -1e-6 <= along[0] <= self.length + 1e-6
+            six = np.concatenate([load.qa, np.zeros(3)])[None] * inside
+            return resultant(six, load.line - self.point)
+        stops = {0.0, 1.0}
+        for values, limit in ((across, 0.0), (along, 0.0), (along, self.length)):
+            if (values[0] - limit) * (values[1] - limit) < 0:
+                stops.add(float((limit - values[0]) / (values[1] - values[0])))
+        out = np.zeros(6)
+        d = load.line[1] - load.line[0]
+        for a, b in zip(sorted(stops), sorted(stops)[1:]):
+            middle = (a + b) / 2
+            beside = along[0] + (along[1] - along[0]) * middle
+            if across[0] + (across[1] - across[0]) * middle > 0 or not -1e-6 <= beside <= self.length + 1e-6:
+                continue
+            for g, w in zip(GAUSS, WEIGHT):
+                t = a + (b - a) * (g + 1) / 2
+                force = (load.qa + (load.qb - load.qa) * t) * (w / 2 * (b - a) * float(np.linalg.norm(d)))
+                arm = (load.line[0] + d * t - self.point)[None]
+                out += resultant(np.concatenate([force, np.zeros(3)])[None], arm)
         return out
 
     def _members(self, model: Model, balance: Balance) -> None:
@@ -215,6 +272,7 @@ class Section:
     def of_case(self, balance: Balance, c: int) -> tuple[Array, Array]:
         """Of a computed case: what elements and rigid floors give, and what members give, as `of_elements`."""
         given = self.of_elements(balance.results.displacement[c]) + self._own_loads(balance, c)
+        given = given + self._placed_loads(balance, c)
         members = np.zeros(6)
         if len(self.pieces):
             at, force = balance.within(c, self.pieces, self.x)
