@@ -8,7 +8,8 @@ import numpy as np
 import pytest
 from openpyxl import load_workbook
 
-from rod_tally.analysis.results.cuts import CutError, CutForces, on_storey, regular_cuts, wall_cut
+from rod_tally.analysis.results.cut_places import CutError, on_storey, regular_cuts, wall_cut
+from rod_tally.analysis.results.cuts import CutForces
 from rod_tally.model import FIXED, AreaLoad, LineSupport, LoadCase, Model, Settings, SpaceLoad, Support
 from rod_tally.model.edits import AddCuts, EditError, MoveCut
 from rod_tally.model.entities.model import Storey

@@ -187,7 +187,7 @@ def test_cuts_on_paper(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
     """A sheet for each regular set, more where the table is long, and one for single cuts; faults are reported, nothing half-written."""
     from PyQt6.QtPdf import QPdfDocument
 
-    from rod_tally.analysis.results.cuts import regular_cuts, wall_cut
+    from rod_tally.analysis.results.cut_places import regular_cuts, wall_cut
     from rod_tally.model.edits import AddCuts
 
     w = demo

@@ -13,7 +13,8 @@ from ..analysis.dynamics.modes import Mode
 from ..analysis.frame.shape import Largest, Shapes, largest, member_shapes
 from ..analysis.results.balance import Balance, Given, StoreyCut
 from ..analysis.results.centres import StoreyCentre
-from ..analysis.results.cuts import CutError, CutForces, Section, cut_of
+from ..analysis.results.cut_places import CutError, cut_of
+from ..analysis.results.cuts import CutForces, Section
 from ..analysis.results.storeys import StoreyRow
 from ..analysis.results.superpose import combined, combined_shapes, usable
 from ..analysis.results.wall_stability import Block, Panel, in_row, panels

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,15 +16,11 @@ from ...model.geometry.vectors import Array
 from ..shells.assembly import stiffness_of
 from ..shells.loads import GAUSS, WEIGHT, LoadedSurface
 from .balance import Balance
+from .cut_places import AT_LEVEL, CutError
 from .statics import resultant
 
 ON_LINE = 1e-6  # m; nodes this near to a cut are on it, and go with its right
-AT_LEVEL = 0.75  # m; slabs this near to a storey's elevation are its floor
 CUT_COMPONENTS = ("n", "v", "vz", "m", "mb", "mt")
-
-
-class CutError(ValueError):
-    """A cut that cannot be made; the message says why."""
 
 
 @dataclass(slots=True)
@@ -299,118 +294,3 @@ class Section:
 def _lies_in_floor(model: Model, ident: str) -> bool:
     member = model.members.get(ident)
     return member is not None and member.cls not in ("column", "brace")
-
-
-def cut_of(model: Model, name: str, storey: str, line: Array, about: Array | None, factor: float) -> Cut:
-    """A cut across a storey's floor from two points in plan (2, 2), in the source's coordinates. Raises CutError."""
-    found = next((s for s in model.storeys if s.name == storey), None)
-    if found is None:
-        known = ", ".join(s.name for s in model.storeys) or "none"
-        raise CutError(f"cut {name}: there is no storey {storey!r}; the model has {known}")
-    if np.linalg.norm(line[1] - line[0]) < 1e-6:
-        raise CutError(f"cut {name}: both its ends are at one place")
-    slabs = level_slabs(model, found.elevation, np.array([s.elevation for s in model.storeys]))
-    z = float(np.mean([s.outer[:, 2].mean() for s in slabs])) if slabs else found.elevation
-
-    def placed(p: Array) -> Array:
-        return np.array([p[0] - model.origin[0], p[1] - model.origin[1], z])
-
-    point = None if about is None else placed(about)
-    return Cut(name, np.array([placed(p) for p in line]), [s.id for s in slabs], "", storey, factor, point)
-
-
-def floor_surfaces(model: Model, storey: str) -> list[Surface]:
-    """Slabs of the floor at a storey's level. Raises CutError for a storey that is not there or has none."""
-    found = next((s for s in model.storeys if s.name == storey), None)
-    if found is None:
-        raise CutError(f"there is no storey {storey!r}")
-    out = level_slabs(model, found.elevation, np.array([s.elevation for s in model.storeys]))
-    if not out:
-        raise CutError(f"there is no slab at the level of storey {storey}")
-    return out
-
-
-def level_slabs(model: Model, elevation: float, levels: Array) -> list[Surface]:
-    """Slabs whose middle is near an elevation (m), and no nearer to another of `levels` (n,)."""
-    out = []
-    for s in model.surfaces.values():
-        off = abs(float(s.outer[:, 2].mean()) - elevation)
-        if not s.upright and off <= AT_LEVEL and np.abs(levels - float(s.outer[:, 2].mean())).min() >= off - 1e-9:
-            out.append(s)
-    return out
-
-
-def regular_cuts(
-    model: Model, storey: str, direction: str, spacing: float, first: float | None = None, factor: float = 1.0
-) -> list[dict[str, Any]]:
-    """Cuts across a floor, square to `direction` ("x" or "y"), every `spacing` (m) from `first` (None: half a spacing from the
-    edge), as records for AddCuts. Raises CutError."""
-    if spacing < 0.05:
-        raise CutError(f"a spacing of {spacing:g} m is too small")
-    slabs = floor_surfaces(model, storey)
-    points = np.concatenate([s.outer for s in slabs])
-    low, high = points.min(axis=0), points.max(axis=0)
-    d = "xy".index(direction)
-    start = spacing / 2 if first is None else first
-    out = []
-    for k in range(int(np.floor((high[d] - low[d] - start) / spacing - 1e-9)) + 1):
-        line = np.array([low, high])
-        line[:, 2] = points[:, 2].mean()
-        line[:, d] = low[d] + start + k * spacing
-        # to the left of the cut's direction lies what is farther along
-        if direction == "x":
-            line = line[::-1]
-        family = f"{storey} {direction}"
-        out.append(
-            {
-                "name": f"{family}{k + 1}", "line": line.tolist(), "surfaces": [s.id for s in slabs],
-                "family": family, "storey": storey, "factor": factor,
-            }
-        )  # fmt: skip
-    if not out:
-        raise CutError(f"the floor of {storey} is shorter along {direction} than the first cut's place")
-    return out
-
-
-def wall_cut(model: Model, ident: str, height: float, factor: float = 1.0) -> dict[str, Any]:
-    """A level cut through a wall, `height` (m) above its foot, as a record for AddCuts. Raises CutError."""
-    s = model.surfaces.get(ident)
-    if s is None or not s.upright:
-        raise CutError("a cut through a wall needs a wall")
-    low, high = float(s.outer[:, 2].min()), float(s.outer[:, 2].max())
-    if not 0 < height < high - low:
-        raise CutError(f"the wall is {high - low:.2f} m high; a cut at {height:.2f} m misses it")
-    level = np.cross(s.plain_axes[2], [0.0, 0, 1])
-    level = level / np.linalg.norm(level)
-    along = (s.outer - s.outer[0]) @ level
-    ends = s.outer[0] + np.outer([along.max(), along.min()], level)
-    ends[:, 2] = low + height
-    # seen against the normal, above lies to the left
-    if np.cross(s.plain_axes[2], ends[1] - ends[0])[2] < 0:
-        ends = ends[::-1]
-    name = f"{s.name or ident} at {height:.2f} m"
-    return {"name": name, "line": ends.tolist(), "surfaces": [ident], "storey": s.storey, "factor": factor}
-
-
-def _renamed(text: str, old: str, new: str) -> str:
-    """A cut's name for another storey: that of its own gives way where the name begins with it ("1 x1" to "2 x1")."""
-    head = f"{old} "
-    return f"{new} {text.removeprefix(head) if old else text}".strip()
-
-
-def on_storey(model: Model, cuts: list[Cut], storey: str) -> list[dict[str, Any]]:
-    """The same cuts in plan on another storey's floor, as records for AddCuts. Raises CutError."""
-    slabs = floor_surfaces(model, storey)
-    z = float(np.mean([s.outer[:, 2].mean() for s in slabs]))
-    out = []
-    for c in cuts:
-        line = c.line.copy()
-        line[:, 2] = z
-        family, name = (_renamed(text, c.storey, storey) for text in (c.family, c.name))
-        out.append(
-            {
-                "name": name, "line": line.tolist(), "surfaces": [s.id for s in slabs], "family": family,
-                "storey": storey, "factor": c.factor,
-            }
-        )  # fmt: skip
-    return out

@@ -21,7 +21,7 @@ from ...progress import Progress, silent
 from ..dynamics.mass import nodal_mass
 from ..frame.loading import end_loads, loading
 from ..frame.mesh import Mesh, mesh
-from .cuts import level_slabs
+from .cut_places import level_slabs
 from .storeys import LEVEL_REACH
 
 SLICES = 24  # of a wall

@@ -8,7 +8,7 @@ from typing import Any
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from ...analysis.results.cuts import CutError, on_storey, regular_cuts, wall_cut
+from ...analysis.results.cut_places import CutError, on_storey, regular_cuts, wall_cut
 from ...model import Model
 from ...model.edits import AddCuts, DeleteCuts, MoveCut
 from ...output.write import OutputError
