@@ -10,7 +10,7 @@ import pytest
 from rod_tally.analysis import Results, run
 from rod_tally.analysis.results.walls import WallForces, wall_forces
 from rod_tally.loads import Distribution
-from rod_tally.model import FIXED, LineSupport, LoadCase, Model, SpaceLoad, Storey, SurfaceJoint
+from rod_tally.model import FIXED, AreaLoad, LineSupport, LoadCase, Model, SpaceLoad, Storey, SurfaceJoint
 from rod_tally.model.settings import MeshSettings, RunSettings
 
 from .plates import plate_model, shell
@@ -173,3 +173,51 @@ def test_a_box_in_torsion_turns_alike_as_shells_and_as_columns() -> None:
     bredt = 80e3 * B * 6 * H / (g * 4 * (A * B) ** 2 * T / (2 * A + 2 * B))
     assert turned["column"] == pytest.approx(turned["shell"], rel=0.1), (turned, bredt)
     assert turned["column"] == pytest.approx(bredt, rel=0.1), (turned, bredt)
+
+
+@pytest.mark.parametrize("way", ["shell", "column"])
+@pytest.mark.parametrize("tall", [False, True])
+def test_loads_between_the_storeys_of_a_wall_count_above_or_below_each_cut(way: str, tall: bool) -> None:
+    """A line of load a little above a floor, a point a little below it, wind on the upper half and water on the whole of the wall:
+    each cut carries all that stands above it (statics), however the mesh shares it out, and whether one wall passes both
+    storeys or two stand on each other."""
+    m = plate_model()
+    m.storeys = [Storey(f"Level {k}", 3.0 * k) for k in range(3)]
+    for k in range(1 if tall else 2):
+        low, high = (0.0, 6.0) if tall else (3.0 * k, 3.0 * k + 3)
+        s = shell(m, f"w{k}", [(0, 0, low), (4, 0, low), (4, 0, high), (0, 0, high)], T, cls="wall")
+        s.way = way
+    m.surfaces["w0"].supports = [LineSupport(np.array([(0, 0, 0), (4, 0, 0)], float), FIXED)]
+    if not tall:
+        join(m, "w0", "w1", np.array([(0, 0, 3.0), (4, 0, 3.0)]))
+    upper = "w0" if tall else "w1"
+    q, p = np.array([1e4, 2e3, -5e3]), np.array([3e3, 0.0, -7e3])
+    m.cases["a"] = LoadCase("a", "wind", space_loads=[
+        SpaceLoad(np.array([(0, 0, 3.3), (4, 0, 3.3)]), tuple(q), tuple(q), to=upper),
+        SpaceLoad(np.array([(1, 0, 2.8)]), tuple(p), (0, 0, 0), to="w0"),
+    ])  # fmt: skip
+    half = [(0, 3.0), (4, 3.0), (4, 6.0), (0, 6.0)]
+    outline = np.array([(x, 0, z) for x, z in half], float)
+    loads = [AreaLoad(upper, ((0.0, 1e3, 0.0),), outline=outline)]
+    # 2 kN/m2 at the foot, none at the top
+    pieces = [("w0", 0.0, 6.0)] if tall else [("w0", 0.0, 3.0), ("w1", 3.0, 6.0)]
+    for ident, low, high in pieces:
+        at = np.array([(0, 0, low), (4, 0, low), (0, 0, high)], float)
+        values = tuple((0.0, 2e3 * (6 - z) / 6, 0.0) for z in (low, low, high))
+        loads.append(AreaLoad(ident, values, at=at))
+    m.cases["b"] = LoadCase("b", "live", area_loads=loads)
+    r, w = found(m, 0.45)
+    assert len(w.rows) == 4
+    for k, row in enumerate(w.rows):
+        z = float(row.place[2])
+        # a top cut is just below its level, a bottom cut just above it
+        line, point = z < 3.3, z < 2.8
+        force = q * 4 * line + p * point
+        turn = np.cross((0.0, 0, 3.3 - z), q * 4) * line + np.cross((-1.0, 0, 2.8 - z), p) * point
+        assert w.values[0, k] == pytest.approx([force[2], force[0], force[1], turn[2], turn[1], turn[0]], abs=1.0), row
+        top = min(6.0 - z, 3.0)
+        wind, arm = 1e3 * 4 * top, (6.0 - top / 2) - z
+        depth = 6.0 - z
+        water = 2e3 * depth / 6 * depth / 2 * 4
+        wanted = [0.0, 0.0, wind + water, 0.0, 0.0, -wind * arm - water * depth / 3]
+        assert w.values[1, k] == pytest.approx(wanted, rel=2e-3, abs=5.0), row

@@ -5,6 +5,8 @@ Walls joined at an upright edge meet there level by level: the arms of both end 
 
 from __future__ import annotations
 
+from copy import copy
+
 import numpy as np
 
 from ..model import Model, Support, Surface, SurfaceJoint
@@ -12,6 +14,7 @@ from ..model.geometry.vectors import Array
 from .mesh_data import Corner, HeldEdge, Plates, Tie, WallColumn
 from .wires import TOUCH
 
+LEAST = 0.5  # m; a storey nearer than this to another level of a wall gets no node of its own
 SAME_LEVEL = 0.05  # m; joints nearer than this in height are at one level
 MEETING = 0.4  # of the shortest wall's length between two meetings of walls at their edges
 MOST_MEETINGS = 12  # between two levels
@@ -41,9 +44,10 @@ def add_columns(model: Model, out: Plates, walls: list[Surface], index: dict[str
         points.append(p)
         return first + len(points) - 1
 
-    levels = _levels(walls)
+    levels = _levels(walls, [x.elevation for x in model.storeys])
     out_of = {s.id for s in walls}
     for s in walls:
+        out.shapes[s.id] = copy(s)
         level = np.cross([0.0, 0, 1], s.plain_axes[2])
         level = level / np.linalg.norm(level)
         along = (s.outer - s.outer[0]) @ level
@@ -61,13 +65,18 @@ def add_columns(model: Model, out: Plates, walls: list[Surface], index: dict[str
         _hold(out, s, out.columns[s.id])
 
 
-def _levels(walls: list[Surface]) -> dict[str, list[float]]:
+def _levels(walls: list[Surface], storeys: list[float]) -> dict[str, list[float]]:
     """Heights of each wall's nodes: its foot and top, what is joined to it, and the same of the walls at its edges.
 
     Walls at each other's edges meet more often than once a storey: between two meetings each bends by itself, which makes a
     box too soft in torsion by about (h / L)^2 G / 2 E.
     """
     own = {s.id: {float(s.outer[:, 2].min()), float(s.outer[:, 2].max()), *_joined_at(s)} for s in walls}
+    for s in walls:  # and the storeys that it passes without a floor, where its forces are asked for
+        low, high = min(own[s.id]), max(own[s.id])
+        own[s.id] |= {
+            z for z in storeys if low + LEAST < z < high - LEAST and min(abs(z - h) for h in own[s.id]) > LEAST
+        }
     ends = {s.id: (float(s.outer[:, 2].min()), float(s.outer[:, 2].max())) for s in walls}
     groups: dict[str, set[str]] = {s.id: {s.id} for s in walls}
     for s in walls:

@@ -9,11 +9,14 @@ from numpy.typing import NDArray
 from scipy import sparse
 
 from ...loads import Arrival
+from ...loads.arrival import HeldLoad
+from ...meshing import Plates
 from ...model import LoadCase, Model
 from ...model.entities.loads import GRAVITY
 from ...model.geometry.vectors import Array
 from ...model.member_force import member_force
 from ..shells.loads import plate_loads
+from .column_loads import column_rows
 from .elements import shape_functions
 from .mesh import Mesh
 
@@ -49,6 +52,8 @@ def loading(mesh: Mesh, case: LoadCase, arrival: Arrival | None = None) -> Loadi
     for load in case.node_loads:
         nodal[node_index[load.node]] += (*load.force, *load.moment)
     rows: list[tuple[int, float, float, Array, Array]] = []
+    if mesh.plates is not None and mesh.plates.columns and arrival is not None:
+        rows += _on_columns(mesh, mesh.plates, arrival.held)
     first_axes = mesh.axes[mesh.first] if len(mesh.first) else np.zeros((0, 3, 3))
     found = [_rows_of(mesh, first_axes, arrival, missed)] if arrival is not None else []
     for node, force in zip(arrival.nodes, arrival.node_force) if arrival is not None else ():
@@ -73,6 +78,21 @@ def loading(mesh: Mesh, case: LoadCase, arrival: Arrival | None = None) -> Loadi
         parts.append(_own_weight(mesh, np.array(case.self_weight)))
     piece, start, stop, first, last = (np.concatenate([p[i] for p in parts]) for i in range(5))
     return Loading(piece.astype(np.int64), start, stop, first, last, nodal, missed)
+
+
+def _on_columns(mesh: Mesh, plates: Plates, held: list[HeldLoad]) -> list[tuple[int, float, float, Array, Array]]:
+    """Loads on walls that stand for columns, in the axes of their columns."""
+    out = []
+    for load in held:
+        k = mesh.member_index.get(load.surface) if load.surface in plates.columns else None
+        if k is None:
+            continue
+        column = plates.columns[load.surface]
+        axes = mesh.axes[mesh.first[k]]
+        for a, b, qa, qb in column_rows(column, plates.points[column.nodes[0]], plates.shapes.get(load.surface), load):
+            turned = [np.concatenate([axes @ q[:3], axes @ q[3:]]) for q in (qa, qb)]
+            out.append((k, a, b, turned[0], turned[1]))
+    return out
 
 
 def left_out_force(model: Model, mesh: Mesh, case: LoadCase, arrival: Arrival, only: set[str] | None) -> Array:

@@ -15,12 +15,13 @@ from ...meshing import Plates
 from ...model import Model, Surface
 from ...model.geometry.vectors import Array
 from ..shells.assembly import stiffness_of
-from ..shells.loads import LoadedSurface, on_column
+from ..shells.loads import LoadedSurface
 from .results import Results
 from .statics import resultant
 from .storeys import LEVEL_REACH
 
 WALL_COMPONENTS = ("n", "v_in", "v_out", "t", "m_in", "m_out")
+AT_LEVEL = 1e-6  # m
 AT_NODE = 0.02  # m; nodes this near to a cut's height are on it
 LEAST = 0.5  # m; a storey's level this near to a wall's foot or top does not divide it
 CORE = "core"
@@ -80,7 +81,7 @@ def wall_forces(model: Model, results: Results, distribution: Distribution) -> W
                 cuts += _of_shell(model, results, plates, s, loads)
         for ident in plates.columns:
             if ident in results.member_ids:
-                cuts += _of_column(model, results, plates, model.surfaces[ident], loads)
+                cuts += _of_column(model, results, plates, model.surfaces[ident])
     rows: list[WallRow] = []
     values: list[Array] = []
     done: list[NDArray[np.bool_]] = []
@@ -154,14 +155,13 @@ def _upright(model: Model, ident: str) -> bool:
 
 
 class _Loads:
-    """Pressures on surfaces by case."""
+    """What surfaces hold, by case."""
 
     def __init__(self, results: Results, distribution: Distribution) -> None:
         self.of: dict[str, list[tuple[int, HeldLoad]]] = {}
         for c, case in enumerate(results.cases):
             for h in distribution.case(case).held:
-                if h.pressure is not None:
-                    self.of.setdefault(h.surface, []).append((c, h))
+                self.of.setdefault(h.surface, []).append((c, h))
 
 
 def _of_shell(model: Model, results: Results, plates: Plates, s: Surface, loads: _Loads) -> list[_Cut]:
@@ -222,10 +222,21 @@ def _shell_cut(
             u = results.displacement[c][hit].reshape(len(hit), -1)
             f = np.einsum("eij,ej->ei", stiff, u).reshape(*hit.shape, 6)[is_on[hit]]
             total[c] += resultant(f, arms[hit[is_on[hit]]])
-    at = LoadedSurface(s, plates).only(touching)
+    whole = LoadedSurface(s, plates)
+    at = whole.only(touching)
     into, touched = np.zeros((len(points), 6)), at.nodes()
     for c, load in loads.of.get(s.id, ()):
-        assert load.pressure is not None
+        if load.pressure is None:
+            places, forces = whole.along(load)
+            off = places[:, 2] - z
+            own_side = (
+                off > AT_LEVEL if up else off < -AT_LEVEL
+            )  # one that acts at the level itself acts between the cuts
+            for nodes, force, moment in whole.shared_out(places[own_side], forces[own_side]):
+                inside = (points[nodes][:, :, 2].mean(axis=1) > z) == up
+                hit = is_on[nodes] & inside[:, None]
+                total[c] -= resultant(np.concatenate([force[hit], moment[hit]], axis=1), arms[nodes[hit]])
+            continue
         at.put(load.pressure, load.area, into)
         total[c] -= resultant(into[between], arms[between])
         into[touched] = 0.0  # the same room for the next: a fresh one would cost more than the load
@@ -233,7 +244,7 @@ def _shell_cut(
     return place, -total if up else total, np.atleast_1d(results.node_done[:, between].all(axis=1))
 
 
-def _of_column(model: Model, results: Results, plates: Plates, s: Surface, loads: _Loads) -> list[_Cut]:
+def _of_column(model: Model, results: Results, plates: Plates, s: Surface) -> list[_Cut]:
     column = plates.columns[s.id]
     m = results.member_ids.index(s.id)
     at = np.flatnonzero(results.station_member == m)
@@ -250,13 +261,6 @@ def _of_column(model: Model, results: Results, plates: Plates, s: Surface, loads
             f = results.force[:, at[k]]
             force = np.hstack([f[:, :3] @ axes, f[:, 3:] @ axes])
             place = np.array([foot[0], foot[1], z])
-            for c, load in loads.of.get(s.id, ()):
-                # what of the wall's own load was put on the level's node from the side of the cut
-                for nodes, shares, at_, own in on_column(column, load):
-                    for node, share, above in zip(nodes, shares, (True, False)):
-                        if node == int(column.at(z)) and above == (part == "bottom"):
-                            sign = 1.0 if above else -1.0
-                            force[c] += sign * share * np.concatenate([own, np.cross(at_ - place, own)])
             out.append(_Cut(s, storey, part, place, force, results.member_done[:, m]))
     return out
 

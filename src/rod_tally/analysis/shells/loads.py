@@ -15,7 +15,6 @@ from shapely.geometry.polygon import orient
 
 from ...loads.arrival import HeldLoad
 from ...meshing import Plates
-from ...meshing.mesh_data import WallColumn
 from ...model import Surface
 from ...model.geometry.vectors import Array
 from .elements import CORNERS, QUAD_POINTS, TRIANGLE_POINTS, quad_shape, triangle_shape
@@ -183,8 +182,7 @@ def plate_loads(plates: Plates, held: list[HeldLoad]) -> tuple[Array, Array]:
     points: dict[str, list[tuple[Array, Array]]] = {}
     for load in held:
         if load.surface in plates.columns:
-            _on_column(plates.columns[load.surface], load, plates.points, into)
-            continue
+            continue  # a column takes it along its axis
         if load.surface not in plates.surfaces:
             if load.surface in plates.failed:
                 missed += load.force
@@ -210,43 +208,3 @@ def plate_loads(plates: Plates, held: list[HeldLoad]) -> tuple[Array, Array]:
     for ident, parts in points.items():
         known[ident].take(np.concatenate([p for p, _ in parts]), np.concatenate([f for _, f in parts]), into)
     return into, missed
-
-
-def _on_column(column: WallColumn, load: HeldLoad, points: Array, into: Array) -> None:
-    """A wall's load on the levels of its column below and above, by the law of the lever, with its moment about each."""
-    for nodes, shares_of, place, force in on_column(column, load):
-        for node, part in zip(nodes, shares_of):
-            into[node, :3] += part * force
-            into[node, 3:] += part * np.cross(place - points[node], force)
-
-
-def on_column(
-    column: WallColumn, load: HeldLoad
-) -> Iterator[tuple[tuple[int, int], tuple[float, float], Array, Array]]:
-    """A wall's load in parts: the nodes below and above, the share of each, place and force (3,)."""
-    size = float(np.linalg.norm(load.line[-1] - load.line[0]))
-    parts = [(load.line[0], load.force)]
-    if size > 0:  # a linear line load: two forces at the points of Gauss carry it exactly
-        t = (np.array([-1.0, 1.0]) / np.sqrt(3.0) + 1) / 2
-        parts = [
-            (load.line[0] + (load.line[1] - load.line[0]) * s, (load.qa + (load.qb - load.qa) * s) * size / 2)
-            for s in t
-        ]
-    steps = np.diff(column.z)
-    middle = float(column.z[0] + column.z[-1]) / 2
-    if (
-        size == 0
-        and load.pressure is not None
-        and load.area is None
-        and abs(load.line[0, 2] - middle) < 1e-6
-        and not load.pressure[1:].any()
-    ):
-        # even over the whole of it: each length takes its own part
-        at = np.tile(load.line[0], (len(steps), 1))
-        at[:, 2] = column.z[:-1] + steps / 2
-        parts = [(p, load.force * s / steps.sum()) for p, s in zip(at, steps)]
-    for place, force in parts:
-        k = int(np.clip(np.searchsorted(column.z, place[2]) - 1, 0, len(column.z) - 2))
-        low, high = column.z[k], column.z[k + 1]
-        share = float(np.clip((place[2] - low) / (high - low), 0.0, 1.0))
-        yield (int(column.nodes[k]), int(column.nodes[k + 1])), (1 - share, share), place, force

@@ -63,7 +63,7 @@ def parts(model: Model, plates: Plates | None, only: set[str] | None) -> Parts:
         for edge in plates.held:
             held[edge.nodes] = True
         for ident, s in plates.shapes.items():
-            if s.on_ground:
+            if s.on_ground and ident in plates.surfaces:
                 held[plates.nodes_of(ident)] = True
     pairs = np.concatenate(links)
     graph = sparse.coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(n, n))
