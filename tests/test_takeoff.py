@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 from pathlib import Path
 
 import openpyxl
@@ -58,7 +59,7 @@ def test_corrections_change_the_model_s_side_only() -> None:
 def test_the_spreadsheet_holds_the_same(tmp_path: Path, loft_a: Path) -> None:
     m = read_model(loft_a, Settings())
     book = openpyxl.load_workbook(write_takeoff(m, tmp_path / "t.xlsx"), data_only=True)
-    assert book.sheetnames == ["By class", "By section", "By material", "By storey", "Left out"]
+    assert book.sheetnames == ["By class", "By section", "By material", "By storey", "List of parts", "Left out"]
     sheet = {r[0]: r for r in book["By class"].iter_rows(values_only=True)}
     assert sheet["Class"][1:3] == ("Elements, source", "Elements, model")
     beams = row(m, "class", "beam")
@@ -94,3 +95,16 @@ def test_from_the_command_line(tmp_path: Path, loft_a: Path, capsys: pytest.Capt
     assert main(["export", str(loft_a)]) == 2 and "--ifc or --takeoff" in capsys.readouterr().err
     main(["review", str(loft_a), "--out", str(tmp_path / "o"), "--xlsx", str(tmp_path / "all.xlsx")])
     assert (tmp_path / "all.xlsx").exists()
+
+
+def test_the_list_of_parts_as_csv(tmp_path: Path, loft_a: Path) -> None:
+    """By class, section, material and storey, in SI; its sums are those of the classes."""
+    m = read_model(loft_a, Settings(), lambda *_: None)
+    rows = list(csv.DictReader(write_takeoff(m, tmp_path / "parts.csv").open()))
+    assert list(rows[0]) == ["class", "section", "material", "storey", "elements", "length", "area", "volume", "mass"]
+    keys = [(r["class"], r["section"], r["material"], r["storey"]) for r in rows]
+    assert len(set(keys)) == len(keys) > 5
+    for of in takeoff(m, "class"):
+        own = [r for r in rows if r["class"] == of.key]
+        assert sum(int(r["elements"]) for r in own) == of.model
+        assert sum(float(r["mass"] or 0) for r in own) * GRAVITY == pytest.approx(of.weight or 0, rel=1e-9)

@@ -16,7 +16,7 @@ from ..analysis.results.cuts import CUT_COMPONENTS, CutForces
 from ..analysis.results.stacks import stack_forces
 from ..model import Model
 from ..review.review import Review
-from ..review.tallies.takeoff import BY, TakeoffRow, takeoff
+from ..review.tallies.takeoff import BY, TakeoffRow, parts_list, takeoff
 from .tables import HEADERS, tables
 from .write import OutputError, write_whole
 
@@ -35,6 +35,8 @@ CENTRE_COLUMNS = (
 )
 BETWEEN_COLUMNS = ("case", "storey", "x", "y", "z", "part", "fx", "fy", "fz", "mx", "my", "mz")
 STACK_COLUMNS = ("case", "stack", "member", "elevation", "head", "foot", "more")
+PARTS_KEYS = ("cls", "section", "material", "storey", "count", "length", "area", "volume", "mass")
+PARTS_COLUMNS = ("class", "section", "material", "storey", "elements", "length", "area", "volume", "mass")
 MOST_ROWS = 1_048_575  # what a sheet holds below its titles
 COLUMNS = (
     ("Elements, source", "source", 1.0), ("Elements, model", "model", 1.0),
@@ -46,10 +48,14 @@ COLUMNS = (
 
 
 def write_takeoff(model: Model, path: Path) -> Path:
-    """The take-off by class, section, material and storey, one sheet each, with sums, and what was left out and why.
+    """The take-off by class, section, material and storey, one sheet each, with sums, all four at once as a list of parts, and
+    what was left out and why. A name that ends with .csv gets the list of parts alone, in SI.
 
     Raises OutputError when the file cannot be written; nothing half-written is left.
     """
+    parts = [[getattr(r, k) for k in PARTS_KEYS] for r in parts_list(model)]
+    if path.suffix.lower() == ".csv":
+        return write_rows(PARTS_COLUMNS, parts, "", path)
 
     def fill(book: Book) -> None:
         for by in BY:
@@ -57,6 +63,13 @@ def write_takeoff(model: Model, path: Path) -> Path:
             body = [[r.key, *(_scaled(r, key, factor) for _, key, factor in COLUMNS)] for r in rows]
             sums = [_sum([row[k + 1] for row in body]) for k in range(len(COLUMNS))]
             book.sheet(f"By {by}", [by.capitalize(), *(title for title, _, _ in COLUMNS)], body, sums)
+        sums = [None, None, None, *(_sum([row[k] for row in parts]) for k in range(4, len(PARTS_KEYS)))]
+        book.sheet(
+            "List of parts",
+            ["Class", "Section", "Material", "Storey", "Elements", "Length, m", "Area, m²", "Volume, m³", "Mass, kg"],
+            parts,
+            sums,
+        )
         left_out = [[s.cls, s.name, s.id, s.reason] for s in model.skipped]
         book.sheet("Left out", ["Class", "Name", "Id", "Why"], left_out)
 

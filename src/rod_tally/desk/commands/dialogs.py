@@ -101,7 +101,11 @@ class Dialogs(QObject):
         dialog.open()
 
     def ask_takeoff(self) -> None:
-        self._ask_sheet("Write the take-off", self.session.exports.takeoff)
+        kinds = {"Spreadsheet (*.xlsx)": ".xlsx", "List of parts (*.csv)": ".csv"}
+        path, kind = QFileDialog.getSaveFileName(self.window, "Write the take-off", self._folder(), ";;".join(kinds))
+        if path:
+            known = Path(path).suffix.lower() in kinds.values()
+            self.session.exports.takeoff(Path(path if known else path + kinds.get(kind, ".xlsx")))
 
     def ask_workbook(self) -> None:
         self._ask_sheet("Write the tables", self.session.exports.workbook)

@@ -86,6 +86,39 @@ def takeoff(model: Model, by: str) -> list[TakeoffRow]:
     return sorted(rows.values(), key=lambda r: r.key)
 
 
+@dataclass(slots=True)
+class PartsRow:
+    """Parts of the model of one class, section, material and storey: how many, and length (m), area (m2), volume (m3) and
+    mass (kg) of all of them; None where there is nothing of the kind."""
+
+    cls: str
+    section: str
+    material: str
+    storey: str
+    count: int
+    length: float | None
+    area: float | None
+    volume: float | None
+    mass: float | None
+
+
+def parts_list(model: Model) -> list[PartsRow]:
+    """Rows sorted by class, section, material, and storeys from the lowest up. An element in chords or facets is one."""
+    found: dict[tuple[str, str, str, str], tuple[TakeoffRow, set[str]]] = {}
+    for p in model.parts():
+        key = (p.cls, _section(p, False), _material(p, False), p.storey or "(none)")
+        row, wholes = found.setdefault(key, (TakeoffRow(""), set()))
+        wholes.add(p.whole)
+        _add(row, p, model, False)
+    order = {s.name: k for k, s in enumerate(model.storeys)}
+    out = []
+    for key in sorted(found, key=lambda k: (*k[:3], order.get(k[3], -1), k[3])):
+        row, wholes = found[key]
+        mass = None if row.weight is None else row.weight / GRAVITY
+        out.append(PartsRow(*key, len(wholes), row.length, row.area, row.volume, mass))
+    return out
+
+
 def _add(row: TakeoffRow, p: Part, model: Model, source: bool) -> None:
     material = model.materials.get(p.source_material if source else p.material)
     heavy = ((material.density or 0.0) if material is not None else 0.0) * GRAVITY
