@@ -23,6 +23,7 @@ from rod_tally.model import (
     NodeLoad,
     Settings,
     Support,
+    Surface,
     TemperatureLoad,
 )
 from rod_tally.model.edits import ReverseMembers
@@ -313,3 +314,28 @@ def test_grid_lines_are_paired_by_place_then_by_name(base: Review) -> None:
     for g in turned.grids:
         g.points = t.apply(np.column_stack([g.points, np.zeros(2)]))[:, :2]
     assert [g.status for g in match_grids(lines(("A", 0.0), ("B", 5.0)), turned, t)] == ["same", "same"]
+
+
+def test_a_door_at_the_foot_of_a_wall_is_an_opening() -> None:
+    """One that is moved, widened or walled up changes the openings of its wall and not its outline; a longer wall is another
+    outline."""
+    from rod_tally.compare.surfaces import match_surfaces
+
+    def wall(width: float, *doors: tuple[float, float]) -> Model:
+        m = Model()
+        foot = [(0.0, 0.0)]
+        for a, b in doors:
+            foot += [(a, 0.0), (a, 2.1), (b, 2.1), (b, 0.0)]
+        outer = np.array([(3.0, x, z) for x, z in [*foot, (width, 0.0), (width, 3.0), (0.0, 3.0)]])
+        m.surfaces["w"] = Surface("w", "w", "wall", "", outer, [], 0.2, "")
+        return m
+
+    def changed(a: Model, b: Model) -> list[str]:
+        (row,) = match_surfaces(a, b, None)
+        return [c.what for c in row.changes]
+
+    base = wall(6.0, (1.0, 2.0))
+    assert changed(base, wall(6.0, (1.0, 2.0))) == []
+    assert changed(base, wall(6.0, (1.5, 2.5))) == changed(base, wall(6.0, (1.0, 2.4))) == ["openings"]
+    assert changed(base, wall(6.0)) == changed(base, wall(6.0, (1.0, 2.0), (4.0, 5.0))) == ["openings"]
+    assert changed(base, wall(6.2, (1.0, 2.0))) == ["outline"]

@@ -22,6 +22,7 @@ from .changes import APART, Change, material_change, mixed_kinds, numbers
 from .members import MemberMatch
 
 COVER = 0.5  # of the smaller slab
+FOOT = 1e-3  # m; corners of a wall this near to its lowest point are its foot
 NEAR = 1.0  # m; surfaces farther apart than this are not looked at as one
 
 
@@ -93,18 +94,22 @@ def _changes(
     out: list[Change] = []
     flat_old, flat_new = _in_plane(was, old), _in_plane(was, new)
     off = float(np.abs((new - old[0]) @ was.plain_axes[2]).max())
-    step = flat_new.centroid.distance(flat_old.centroid)
-    limit = near * max(flat_old.length, flat_new.length)
-    alike = flat_old.symmetric_difference(_moved(flat_new, flat_old)).area <= limit
+    doors_old, doors_new = (_doors(was, flat) for flat in (flat_old, flat_new))
+    whole_old, whole_new = sound(flat_old.union(doors_old)), sound(flat_new.union(doors_new))
+    step = whole_new.centroid.distance(whole_old.centroid)
+    limit = near * max(whole_old.length, whole_new.length)
+    alike = whole_old.symmetric_difference(_moved(whole_new, whole_old)).area <= limit
     if off > near or (alike and step > near):
         out.append(Change("place", numbers(old.mean(axis=0)), numbers(new.mean(axis=0))))
     if not alike:
         out.append(Change("outline", numbers(old), numbers(new)))
-    holes_old = _openings(was, [r + base.origin for r in was.openings])
+    holes_old = _openings(was, [r + base.origin for r in was.openings]).union(doors_old)
     turned = [r + revised.origin for r in now.openings]
-    holes_new = _openings(was, [transform.undo(r) for r in turned] if transform is not None else turned)
+    holes_new = _openings(was, [transform.undo(r) for r in turned] if transform is not None else turned).union(
+        doors_new
+    )
     # openings of a slab that was moved as a whole went with it
-    compared = translate(holes_new, *_step(flat_new, flat_old)) if alike and near == SAME else holes_new
+    compared = translate(holes_new, *_step(whole_new, whole_old)) if alike and near == SAME else holes_new
     if holes_old.symmetric_difference(compared).area > SAME * max(holes_old.length + holes_new.length, 1e-6):
         out.append(Change("openings", [_box(h) for h in _parts(holes_old)], [_box(h) for h in _parts(holes_new)]))
     if abs(was.thickness - now.thickness) > 1e-4:
@@ -113,6 +118,25 @@ def _changes(
     if change is not None:
         out.append(change)
     return out
+
+
+def _doors(s: Surface, flat: Polygon) -> BaseGeometry:
+    """Notches in the foot of a wall, which doors are: what a straight line along its foot would close. Nothing for a slab."""
+    if not s.upright:
+        return Polygon()
+    up = s.plain_axes[:2, 2]
+    points = np.array(flat.exterior.coords)[:-1]
+    height = points @ up
+    foot = points[height <= height.min() + FOOT]
+    side = np.array([-up[1], up[0]])
+    along = foot @ side
+    strip = [foot[along.argmin()], foot[along.argmax()]]
+    top = float(height.max() - height.min()) * up
+    below = sound(Polygon([strip[0], strip[1], strip[1] + top, strip[0] + top]))
+    found = below.difference(flat)
+    # a gable's or a sloping top's own edge is no door: those stand on the foot
+    line = LineString(strip)
+    return union_all([p for p in _parts(found) if p.area > SAME and p.distance(line) < SAME])
 
 
 def _in_plane(s: Surface, outer: Array) -> Polygon:
