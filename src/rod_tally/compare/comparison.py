@@ -102,6 +102,10 @@ def _findings(
             )
         )
     found += _piece_findings(out, base, revised)
+    grids = [f"{g.name} {g.status}" for g in out.grids if g.status != "same"]
+    if grids:
+        more = f" and {len(grids) - 12} more" if len(grids) > 12 else ""
+        found.append(Finding("match.grids", "note", f"Grid lines differ: {', '.join(grids[:12])}{more}."))
     found += _load_findings(out)
     if short:
         found.append(

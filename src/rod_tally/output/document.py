@@ -94,7 +94,6 @@ def comparison(c: Comparison) -> dict[str, Any]:
     return {
         "transform": None if c.transform is None else {"angle": c.transform.angle, "shift": list(c.transform.shift)},
         "levels": [{"elevation": x.elevation, "name": x.name, "status": x.status} for x in c.levels],
-        "grids": [{"name": x.name, "status": x.status, "was": x.was, "is": x.is_} for x in c.grids],
         "members": [matched(m) for m in c.members],
         "surfaces": [matched(m) for m in c.surfaces],
         "supports": [{"status": x.status, "at": list(x.at), "was": x.was, "is": x.is_} for x in c.supports],

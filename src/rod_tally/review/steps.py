@@ -111,7 +111,10 @@ STEPS: tuple[Step, ...] = (
         "Revision",
         (
             Item("Carried over", ("match.carried",)),
-            Item("Matched", ("match.ambiguous", "match.transform", "match.stack", "match.split", "match.kinds")),
+            Item(
+                "Matched",
+                ("match.ambiguous", "match.transform", "match.stack", "match.split", "match.kinds", "match.grids"),
+            ),
             Item("Changes", ("match.loads",)),
             Item("Results", ("match.results", "match.elsewhere")),
         ),

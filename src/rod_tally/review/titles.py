@@ -41,6 +41,7 @@ TITLES = {
     "match.results": "Results to look at again",
     "match.stack": "New column in a column line that was there",
     "match.split": "Member split or merged",
+    "match.grids": "Grid lines differ",
     "match.kinds": "Physical against analytical model",
     "match.transform": "Whole building shifted or turned",
     "material.density": "Density missing or odd",

@@ -27,6 +27,7 @@ from .walls import WallForces, wall_directions
 
 PARTIAL = 1.5  # on the strength of concrete, EN 1992-1-1 table 2.1N
 BLUNT = 1e-3  # m; pieces shorter than this are none
+NOTHING = 1e-6  # N; a smaller compression is none
 
 
 @dataclass(slots=True)
@@ -47,7 +48,7 @@ def block(n: Array, v: Array, m: Array, length: float, thickness: float, f: floa
     """Of cuts with N (compression positive, N), V (N) and M about the middle (N m); `f` (Pa) the allowed pressure."""
     n, v, m = (np.asarray(x, float) for x in np.broadcast_arrays(n, v, m))
     half, t = length / 2, thickness
-    pressed = n > 0
+    pressed = n > NOTHING
     safe = np.where(pressed, n, 1.0)
     e = np.where(pressed, m / safe, np.nan)
     off = np.abs(np.where(pressed, e, length))
