@@ -152,9 +152,17 @@ def test_decisions_of_a_project_stand_in_the_report_and_the_topics(loft_a: Path,
     assert any(c.author == "R. Tester" for t in topics for c in t.comments)
 
 
-def test_topics_lead_to_the_parts_and_the_place(done: Review, tmp_path: Path) -> None:
-    """Read back by the same open library: one topic a finding, the source's ids, a camera that looks at the place, a picture."""
-    from bcf.v2.bcfxml import BcfXml
+@pytest.mark.parametrize("version", ["2.1", "3.0"])
+def test_topics_lead_to_the_parts_and_the_place(
+    done: Review, tmp_path: Path, version: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Read back by the same open library: one topic a finding, the source's ids, a camera that looks at the place, a picture.
+    Version 3.0 lists the types, states and labels that its topics use."""
+    monkeypatch.setattr(done.settings.report, "bcf", version)
+    if version == "3.0":
+        from bcf.v3.bcfxml import BcfXml
+    else:
+        from bcf.v2.bcfxml import BcfXml  # type: ignore[assignment]
 
     path = write_bcf(done, tmp_path / "r.bcf")
     opened = BcfXml.load(path)
@@ -180,6 +188,11 @@ def test_topics_lead_to_the_parts_and_the_place(done: Review, tmp_path: Path) ->
     again = write_bcf(done, tmp_path / "again.bcf")
     other = BcfXml.load(again)
     assert other is not None and {t.guid for t in topics} == set(other.topics)
+    if version == "3.0":
+        lists = opened.extensions
+        assert {t.topic.topic_type for t in topics} <= set(lists.topic_types.topic_type)  # type: ignore[union-attr]
+        assert {t.topic.topic_status for t in topics} <= set(lists.topic_statuses.topic_status)  # type: ignore[union-attr]
+        assert {x for t in topics for x in t.topic.labels.label} <= set(lists.topic_labels.topic_label)  # type: ignore[union-attr]
 
 
 def test_chapters_are_full_short_or_off(done: Review) -> None:

@@ -90,7 +90,9 @@ def parser() -> argparse.ArgumentParser:
     t.add_argument("--settings", type=Path, metavar="FILE", help="settings of the review, TOML")
     t.add_argument("--html", type=Path, metavar="FILE", help="the report as one HTML file")
     t.add_argument("--pdf", type=Path, metavar="FILE", help="the report on paper")
-    t.add_argument("--bcf", type=Path, metavar="FILE", help="findings as topics, BCF 2.1")
+    t.add_argument(
+        "--bcf", type=Path, metavar="FILE", help="findings as topics, BCF 2.1, or 3.0 where the settings say so"
+    )
     k = sub.add_parser("make", help="make a frame or a façade frame from parameters")
     k.add_argument("model", type=Path, metavar="RECIPE", help="the recipe, TOML")
     k.add_argument("--ifc", type=Path, required=True, metavar="FILE", help="the IFC file to write")

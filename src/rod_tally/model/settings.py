@@ -138,11 +138,12 @@ class OutputSettings:
 
 @dataclass(slots=True)
 class ReportSettings:
-    """What stands on the title page, and how much of each chapter: full, short or off."""
+    """What stands on the title page, how much of each chapter (full, short or off), and the version of BCF files."""
 
     project: str = ""
     firm: str = ""
     reviewer: str = ""
+    bcf: str = "2.1"
     chapters: dict[str, str] = field(default_factory=dict)
 
 
@@ -284,6 +285,7 @@ def _fill(part: Any, values: dict[str, Any], table: str, where: str) -> None:
 
 
 _CHOICES = {
+    "report.bcf": ("2.1", "3.0"),
     "transfer.base_support": ("fixed", "pinned", "roller", "spring"),
     "transfer.side": ("analytical", "physical"),
     "transfer.supports.walls": ("fixed", "pinned", "none"),

@@ -1,4 +1,4 @@
-"""Findings as topics of a BCF 2.1 file, for those who correct the building model."""
+"""Findings as topics of a BCF file (2.1 or 3.0), for those who correct the building model."""
 
 from __future__ import annotations
 
@@ -28,18 +28,33 @@ TITLE = 120  # letters
 
 
 def write_bcf(review: Review, path: Path) -> Path:
-    """Write every finding, with its place, its parts and the decision on it. Raises OutputError.
+    """Write every finding, with its place, its parts and the decision on it, in the version of the settings. Raises OutputError.
 
     A finding has the same topic each time, so that a later file brings the state up to date.
     """
-    import bcf.v2.model as mdl
-    from bcf.v2.bcfxml import BcfXml
+    third = review.settings.report.bcf == "3.0"
+    mdl: Any
+    BcfXml: Any
+    if third:
+        import bcf.v3.model as mdl
+        from bcf.v3.bcfxml import BcfXml
+    else:
+        import bcf.v2.model as mdl
+        from bcf.v2.bcfxml import BcfXml
 
     name = review.model.name or Path(review.model.source_file).stem
     file = BcfXml.create_new(name)
     sketches = Sketches(review.model)
     for k, f in enumerate(review.findings):
-        _topic(file, mdl, review, f, sketches if k < PICTURES else None)
+        _topic(file, mdl, review, f, sketches if k < PICTURES else None, third)
+    if third:  # every word that topics use has to be in the file's list of extensions
+        topics = [t.topic for t in file.topics.values()]
+        file.extensions = mdl.Extensions(
+            topic_types=mdl.ExtensionsTopicTypes(topic_type=sorted({t.topic_type for t in topics})),
+            topic_statuses=mdl.ExtensionsTopicStatuses(topic_status=sorted(STATUS.values())),
+            topic_labels=mdl.ExtensionsTopicLabels(topic_label=sorted({f.code for f in review.findings})),
+            users=mdl.ExtensionsUsers(user=sorted({AUTHOR} | {d.by for d in review.decisions if d.by})),
+        )
 
     def save(p: Path) -> None:
         with warnings.catch_warnings():
@@ -53,7 +68,7 @@ def write_bcf(review: Review, path: Path) -> Path:
     return path
 
 
-def _topic(file: Any, mdl: Any, review: Review, f: Finding, sketches: Sketches | None) -> None:
+def _topic(file: Any, mdl: Any, review: Review, f: Finding, sketches: Sketches | None, third: bool) -> None:
     from xsdata.models.datatype import XmlDateTime
 
     made = decision_on(f, review.decisions)
@@ -68,7 +83,7 @@ def _topic(file: Any, mdl: Any, review: Review, f: Finding, sketches: Sketches |
     file.topics[guid] = file.topics.pop(topic.guid)
     topic.topic.guid = guid
     topic._topic_dir = Path(guid)
-    topic.topic.labels = [f.code]
+    topic.topic.labels = mdl.TopicLabels(label=[f.code]) if third else [f.code]
     if made is not None:
         when = datetime.fromisoformat(made.when) if made.when else datetime.now(UTC)
         text = made.decision + (f": {made.reason}" if made.reason else "")
@@ -94,7 +109,8 @@ def _topic(file: Any, mdl: Any, review: Review, f: Finding, sketches: Sketches |
     sketch = sketches.of(at, f.ids) if sketches is not None else None
     if sketch is not None:
         view.snapshot = sketch.png()
-        topic.markup.viewpoints[-1].snapshot = "snapshot.png"
+        views = topic.topic.viewpoints.view_point if third else topic.markup.viewpoints
+        views[-1].snapshot = "snapshot.png"
 
 
 def _up(forward: np.ndarray) -> np.ndarray:

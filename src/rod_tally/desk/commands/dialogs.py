@@ -114,7 +114,7 @@ class Dialogs(QObject):
         kinds = {
             "Report on paper (*.pdf)": ".pdf",
             "Report to click through (*.html)": ".html",
-            "Findings as topics, BCF 2.1 (*.bcf)": ".bcf",
+            "Findings as topics, BCF (*.bcf)": ".bcf",
         }
         path, kind = QFileDialog.getSaveFileName(self.window, "Write the report", self._folder(), ";;".join(kinds))
         if path:
