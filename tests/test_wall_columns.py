@@ -150,3 +150,28 @@ def test_a_channel_of_walls_twists_by_warping() -> None:
     theory = f * b * d * (n * h) ** 3 / 3 / E / iw
     assert turned["column"] == pytest.approx(turned["shell"], rel=0.1), (turned, theory)
     assert turned["shell"] == pytest.approx(theory, rel=0.05), (turned, theory)
+
+
+def test_a_wall_on_a_raft_stands_on_all_of_its_length() -> None:
+    """The ground under a raft is springs, which nodes that follow the wall may have: it rocks as its shell does, and on a
+    stiff raft as a rigid block on a bed, theta = M / (k b L^3 / 12) (statics)."""
+    turned = {}
+    for way in ("shell", "column"):
+        m = plate_model()
+        raft = shell(m, "raft", [(-1, -1, 0), (5, -1, 0), (5, 1, 0), (-1, 1, 0)], 1.5, cls="slab")
+        raft.bedding = 5e6
+        wall(m, "w", (0, 0), (4, 0), 0.0, 3.0)
+        w = m.surfaces["w"]
+        w.way, w.supports = way, []
+        foot = np.array([(0, 0, 0), (4, 0, 0)], float)
+        w.joints.append(SurfaceJoint("surface", "raft", foot))
+        raft.joints.append(SurfaceJoint("surface", "w", foot))
+        top = np.array([(0, 0, 3), (4, 0, 3)], float)
+        m.cases["q"] = LoadCase("q", "wind", space_loads=[SpaceLoad(top, (5e3, 0, 0), (5e3, 0, 0))])
+        r = computed(m)
+        low = np.isclose(r.xyz[:, 2], 0.0) & (np.abs(r.xyz[:, 1]) < 1e-6)
+        fit = np.polyfit(r.xyz[low, 0], r.displacement[0, low, 2], 1)
+        turned[way] = -float(fit[0])
+    stiff = 60e3 / (5e6 * 2 * 6**3 / 12)
+    assert turned["column"] == pytest.approx(turned["shell"], rel=0.03)
+    assert turned["column"] == pytest.approx(stiff, rel=0.05), (turned, stiff)

@@ -11,17 +11,21 @@ COLUMN = 0.5
 
 
 def write_tower(
-    path: Path, storeys: int = 10, nx: int = 5, ny: int = 3, unit: str = "MILLIMETRE", schema: str = "IFC4"
-) -> int:
+    path: Path, storeys: int = 10, nx: int = 5, ny: int = 3, unit: str = "MILLIMETRE", schema: str = "IFC4",
+    braced: bool = False,
+) -> int:  # fmt: skip
     """Write the building as a physical IFC file; returns how many elements it has.
 
     Columns and walls run from the top of a slab to the underside of the next, as modellers draw them; edge beams hang
     below the slab's edge between the columns' faces. The core takes the bay in the middle, open towards +y by a door.
+    `braced`: a steel brace a storey in the middle bay of the gable at x = 0.
     """
     w = IfcWriter("tower", schema, unit)
     concrete = w.material("C30/37", YoungModulus=33e9, MassDensity=2500)
     column = w.profile("Rectangle", "500x500", XDim=COLUMN, YDim=COLUMN)
     beam = w.profile("Rectangle", "300x600", XDim=0.3, YDim=0.6)
+    steel = w.material("S355", YoungModulus=210e9, MassDensity=7850) if braced else None
+    tube = w.profile("CircleHollow", "CHS 193.7x8", Radius=0.09685, WallThickness=0.008) if braced else None
     for s in range(storeys):
         w.storey(f"Level {s}", HEIGHT * s)
     w.storey("Roof", HEIGHT * storeys)
@@ -69,6 +73,11 @@ def write_tower(
                     "IfcBeam", f"B{s}-x{i}", (BAY * i + edge, y, z), (BAY * (i + 1) - edge, y, z), beam, concrete, above
                 )
                 count += 1
+        if braced:
+            j = ny // 2
+            a, b = (0.0, BAY * j, low), (0.0, BAY * (j + 1), high + SLAB / 2)
+            w.member("IfcMember", f"D{s}", a, b, tube, steel, here)
+            count += 1
         for j in range(ny):
             for x in (0.0, BAY * nx):
                 w.member(

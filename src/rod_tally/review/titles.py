@@ -48,6 +48,7 @@ TITLES = {
     "material.differs": "Materials differ in the source",
     "material.missing": "No material",
     "material.stiffness": "Elastic modulus missing or odd",
+    "mesh.column": "Wall with openings as a column",
     "mesh.arm": "Long rigid link",
     "mesh.failed": "Surface not meshed",
     "mesh.poor": "Poorly shaped elements",

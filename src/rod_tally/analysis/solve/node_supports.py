@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import numpy as np
+from numpy.typing import NDArray
+
 from ...meshing import Plates
 from ...model import Model, Support
 from ..shells.assembly import node_areas
@@ -27,6 +30,14 @@ def node_supports(model: Model, plates: Plates | None) -> dict[int, Support]:
             k = s.bedding * float(area[n])
             own = Support((SIDEWAYS * k, SIDEWAYS * k, k, 0.0, 0.0, 0.0))
             out[n] = both(out[n], own) if n in out else own
+    return out
+
+
+def stands_fast(supports: dict[int, Support], n: int) -> NDArray[np.bool_]:
+    """Which of n nodes cannot follow another: those that are held in some direction, or whose support has axes of its own. One
+    on springs alone, such as the ground under a raft, can."""
+    out = np.zeros(n, bool)
+    out[[i for i, s in supports.items() if any(s.held) or s.axes is not None]] = True
     return out
 
 

@@ -19,7 +19,7 @@ from .blocks import BlockSum
 from .constraints import Constraints, constraints
 from .diaphragms import floors_in_plane
 from .factor import Factor, SingularError
-from .node_supports import node_supports
+from .node_supports import node_supports, stands_fast
 
 ROUNDING = 1e-10  # of the largest load; spread over all nodes it stays far below that of the whole
 EXCITED = 1e-9  # share of a case's load that a motion without resistance may take by rounding
@@ -127,8 +127,7 @@ def _bound(
             else:
                 left.append(tie)
         waiting = left
-    supported = np.zeros(len(m.node_ids), bool)
-    supported[list(supports)] = True
+    supported = stands_fast(supports, len(m.node_ids))
     corners = [c for c in m.plates.corners if live[c.first] and live[c.second]] if m.plates is not None else []
     return constraints(m.xyz, ties, supported, floors_in_plane(model, m.xyz, live, supported, floors), corners)
 

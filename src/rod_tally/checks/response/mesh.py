@@ -7,13 +7,14 @@ from collections.abc import Iterator
 import numpy as np
 
 from ...analysis.solve.constraints import left_out
-from ...analysis.solve.node_supports import node_supports
+from ...analysis.solve.node_supports import node_supports, stands_fast
 from ...meshing.quality import LONG, SHARP, quality_of
 from ...model import Finding
 from ..registry import Subject, check, listed, point
 
 MANY = 0.02  # share of a surface's elements that may be poor without a word; common practice, no source
 FEW = 2  # of them are let pass in a surface of any size
+OPEN = 0.02  # share of a wall that may be open before it is said
 FINER = "Set a smaller element size"
 
 
@@ -35,8 +36,7 @@ def find_lost_arms(s: Subject) -> Iterator[Finding]:
     if r is None or plates is None or not plates.ties:
         return
     supports = node_supports(s.model, plates)
-    held = np.zeros(len(plates.points), bool)
-    held[[i for i, support in supports.items() if support.any]] = True
+    held = stands_fast(supports, len(plates.points))
     live = np.atleast_1d(r.node_done.any(axis=0))
     # where walls that stand for columns meet, a node follows one of them alone, and floors tie the two: that is no loss
     lost = [
@@ -84,3 +84,30 @@ def find_poor_elements(s: Subject) -> Iterator[Finding]:
         yield Finding(
             "mesh.poor", "note", text, (ident,), point(centres[worst]), (FINER,), {"share": len(bad) / int(mine.sum())}
         )
+
+
+@check("mesh.column")
+def find_columns_with_openings(s: Subject) -> Iterator[Finding]:
+    """Walls computed as columns although they have openings, which the column's section leaves out of account."""
+    plates = s.results.plates if s.results is not None else None
+    found = []
+    for ident in plates.columns if plates is not None else ():
+        wall = s.model.surfaces.get(ident)
+        if wall is None:
+            continue
+        box = np.ptp(wall.flat(wall.outer), axis=0)
+        missing = 1 - wall.area / float(box.prod()) if box.prod() > 0 else 0.0
+        if missing > OPEN:
+            found.append((missing, ident))
+    if found:
+        most, ident = max(found)
+        yield Finding(
+            "mesh.column", "note",
+            f"{counted_walls(len(found))} computed as columns have openings or steps, up to {most:.0%} of the {s.name(ident)}: a column "
+            "takes the wall as whole, and is stiffer than it by as much or more. Compute such walls as shells.",
+            tuple(i for _, i in found), s.middle(ident), ("Take me there", "Accept, because…"),
+        )  # fmt: skip
+
+
+def counted_walls(n: int) -> str:
+    return "1 wall" if n == 1 else f"{n} walls"
