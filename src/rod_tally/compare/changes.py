@@ -100,7 +100,7 @@ class MemberChanges:
             ends = [(a.release_start, b.release_end), (a.release_end, b.release_start)]
             offsets = [(a.offset_start, b.offset_end), (a.offset_end, b.offset_start)]
         for name, (was, now) in zip(("release_start", "release_end"), ends):
-            if was.words != now.words:
+            if was != now and was.words != now.words:
                 out.append(Change(name, was.words, now.words))
         analytical = not self.mixed and (
             self.base.kind != "physical" or self.revised.kind != "physical" or bool({a.id, b.id} & self.touched)

@@ -7,6 +7,8 @@ other.
 
 from __future__ import annotations
 
+from functools import cached_property
+
 import numpy as np
 from shapely import union_all
 from shapely.affinity import translate
@@ -22,6 +24,7 @@ from .changes import APART, Change, material_change, mixed_kinds, numbers
 from .members import MemberMatch
 
 COVER = 0.5  # of the smaller slab
+EXACT = 1e-6  # m; outlines whose corners differ by less are one
 FOOT = 1e-3  # m; corners of a wall this near to its lowest point are its foot
 NEAR = 1.0  # m; surfaces farther apart than this are not looked at as one
 
@@ -40,6 +43,9 @@ def match_surfaces(base: Model, revised: Model, transform: Transform | None) -> 
     for i, j in zip(*(k.tolist() for k in near_boxes(boxes[0], boxes[1], NEAR))):
         a, b = olds[i], news[j]
         if a.surface.cls == b.surface.cls:
+            if a.same_place(b):
+                pairs.append((a.surface.id != b.surface.id, 0.0, 0.0, a.surface.id, b.surface.id, 0.0))
+                continue
             shift = a.shift(b, APART if mixed else 0.0)
             if shift is not None:
                 # of several that lie over each other, the one that covers it best
@@ -92,6 +98,34 @@ def _changes(
     """Outline, openings, thickness, material and place of a matched pair; outlines (n, 3) in the baseline's coordinates,
     one within `near` (m) of each other."""
     out: list[Change] = []
+    if not _same_lines(was, now, base, revised, old, new, transform):
+        out += _moved_or_cut(was, now, base, revised, old, new, transform, near)
+    if abs(was.thickness - now.thickness) > 1e-4:
+        out.append(Change("thickness", float(was.thickness), float(now.thickness)))
+    change = material_change(base, was.material, revised, now.material)
+    if change is not None:
+        out.append(change)
+    return out
+
+
+def _same_lines(
+    was: Surface, now: Surface, base: Model, revised: Model, old: Array, new: Array, transform: Transform | None
+) -> bool:
+    """Whether outline and openings are the same, corner by corner."""
+    pairs = [(old, new)]
+    if len(was.openings) != len(now.openings):
+        return False
+    for a, b in zip(was.openings, now.openings):
+        brought = b + revised.origin
+        pairs.append((a + base.origin, transform.undo(brought) if transform is not None else brought))
+    return all(a.shape == b.shape and np.abs(a - b).max() < EXACT for a, b in pairs)
+
+
+def _moved_or_cut(
+    was: Surface, now: Surface, base: Model, revised: Model, old: Array, new: Array, transform: Transform | None, near: float
+) -> list[Change]:  # fmt: skip
+    """Outline, openings and place."""
+    out: list[Change] = []
     flat_old, flat_new = _in_plane(was, old), _in_plane(was, new)
     off = float(np.abs((new - old[0]) @ was.plain_axes[2]).max())
     doors_old, doors_new = (_doors(was, flat) for flat in (flat_old, flat_new))
@@ -112,11 +146,6 @@ def _changes(
     compared = translate(holes_new, *_step(whole_new, whole_old)) if alike and near == SAME else holes_new
     if holes_old.symmetric_difference(compared).area > SAME * max(holes_old.length + holes_new.length, 1e-6):
         out.append(Change("openings", [_box(h) for h in _parts(holes_old)], [_box(h) for h in _parts(holes_new)]))
-    if abs(was.thickness - now.thickness) > 1e-4:
-        out.append(Change("thickness", float(was.thickness), float(now.thickness)))
-    change = material_change(base, was.material, revised, now.material)
-    if change is not None:
-        out.append(change)
     return out
 
 
@@ -185,14 +214,20 @@ class _Placed:
         self.surface, self.outer = surface, outer
         self.low, self.high = outer.min(axis=0), outer.max(axis=0)
         self.upright = abs(surface.axes[2, 2]) < 0.5
-        if self.upright:
-            ends = outer[np.lexsort((outer[:, 1], outer[:, 0]))][[0, -1], :2]
-            self.plan = LineString(ends).buffer(surface.thickness / 2, cap_style="flat")
-            self.centre = ends.mean(axis=0)
-        else:
-            self.plan = Polygon(outer[:, :2]).buffer(0)
-            self.centre = outer[:, :2].mean(axis=0)
+        self.ends = outer[np.lexsort((outer[:, 1], outer[:, 0]))][[0, -1], :2]
+        self.centre = self.ends.mean(axis=0) if self.upright else outer[:, :2].mean(axis=0)
         self.level = float(outer[:, 2].mean())
+
+    @cached_property
+    def plan(self) -> BaseGeometry:
+        """What it covers in plan."""
+        if self.upright:
+            return LineString(self.ends).buffer(self.surface.thickness / 2, cap_style="flat")
+        return Polygon(self.outer[:, :2]).buffer(0)
+
+    def same_place(self, other: _Placed) -> bool:
+        """Whether both outlines are the same, corner by corner: most are, and much the quicker to see."""
+        return self.outer.shape == other.outer.shape and bool(np.abs(self.outer - other.outer).max() < EXACT)
 
     def uncovered(self, other: _Placed) -> float:
         """Share of the area of both in plan that only one of them covers."""
@@ -208,7 +243,14 @@ class _Placed:
             overlap = min(self.high[2], other.high[2]) - max(self.low[2], other.low[2])
             inside = self.plan.buffer(apart + 1e-6).contains(Point(other.centre))
             return float(np.linalg.norm(other.centre - self.centre)) if overlap > 0 and inside else None
-        smaller = min(self.plan.area, other.plan.area)
         step = abs(other.level - self.level)
+        if step > self.surface.thickness / 2 + apart:
+            return None
+        common = np.minimum(self.high, other.high) - np.maximum(self.low, other.low)
+        if common[:2].min() <= 0:
+            return None
+        smaller = min(self.plan.area, other.plan.area)
+        if common[0] * common[1] < COVER * smaller:
+            return None
         covered = smaller > 0 and self.plan.intersection(other.plan).area >= COVER * smaller
-        return step if covered and step <= self.surface.thickness / 2 + apart else None
+        return step if covered else None

@@ -40,8 +40,10 @@ def case_total(model: Model, distribution: Distribution, case: LoadCase) -> Arra
             put(f, line[0] + u * x)
     if any(case.self_weight):
         down = np.array(case.self_weight, float)
-        for m in model.members.values():
-            put(down * model.weight(m), model.line(m).mean(axis=0))
+        weights = np.array([model.weight(m) for m in model.members.values()])
+        own = weights[:, None] * down
+        force = force + own.sum(axis=0)
+        moment = moment + np.cross(model.lines().mean(axis=1) + model.origin, own).sum(axis=0)
     arrival = distribution.case(case.name)
     if len(arrival.member):
         members = [model.members[i] for i in arrival.members]
