@@ -96,7 +96,8 @@ def _mass_of_slabs(model: Model, m: Mesh, distribution: Distribution) -> Array:
     if case is None or not model.surfaces:
         return np.zeros(len(m.node_ids))
     only = LoadCase(case.name, self_weight=(0.0, 0.0, -1.0))
-    load = loading(m, LoadCase(case.name), distribution.of(only))
+    plain = tuple(case.self_weight) == only.self_weight and not case.area_loads and not case.space_loads
+    load = loading(m, LoadCase(case.name), distribution.case(case.name) if plain else distribution.of(only))
     f = -load.nodal[:, 2]
     local = end_loads(m, load)
     for e in range(2):
