@@ -15,6 +15,7 @@ from rod_tally.model import (
     LineSupport,
     LoadCase,
     Model,
+    NodeLoad,
     Settings,
     SpaceLoad,
     Support,
@@ -119,3 +120,28 @@ def test_a_rigid_arm_between_two_supports_is_told() -> None:
     w.supports.append(LineSupport(line - [0, 0.06, 0], Support.of("uz")))
     (f,) = found(m, "mesh.arm")
     assert f.severity == "warning" and "0.06 m" in f.message and "more" in f.message
+
+
+def test_a_floor_that_supports_hold_in_plan_is_said_not_to_be_rigid() -> None:
+    """A roller that holds it upright leaves the floor rigid; one that holds it sideways does not, and is named."""
+    from rod_tally.model import Settings, Support
+    from rod_tally.model.entities.model import Storey
+    from rod_tally.review import review
+
+    from .frames import regular
+
+    def spread(words: str) -> tuple[list[str], float]:
+        m = regular(2, 1)
+        m.storeys = [Storey("L0", 0.0), Storey("L1", 3.5)]
+        top = [n for n in m.nodes.values() if n.point[2] > 1]
+        top[4].support = Support.of(words)
+        m.cases["q"] = LoadCase("q", "wind", node_loads=[NodeLoad(top[0].id, (9e3, 5e3, 0.0))])
+        r = review(m, Settings.from_dict({"run": {"diaphragms": ["L1"]}, "modes": {"count": 0}}))
+        at = [r.results.node_ids.index(n.id) for n in top]
+        return [f.code for f in r.findings], float(np.ptp(r.results.displacement[0, at, 5]))
+
+    for words in ("", "uz", "uz=1e7 ux=1e6"):
+        codes, turns = spread(words)
+        assert "run.diaphragm" not in codes and turns < 1e-15, words
+    codes, turns = spread("ux uy uz")
+    assert "run.diaphragm" in codes and turns > 1e-9

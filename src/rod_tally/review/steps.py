@@ -85,7 +85,7 @@ STEPS: tuple[Step, ...] = (
     Step(
         "Run",
         (
-            Item("Elements", ("mesh.failed", "mesh.poor", "mesh.arm", "mesh.column", "cut.unplaced")),
+            Item("Elements", ("mesh.failed", "mesh.poor", "mesh.arm", "mesh.column", "run.diaphragm", "cut.unplaced")),
             Item("Mechanisms", ("stability.mechanism",)),
             Item("Balance", ("equilibrium.residual",)),
         ),

@@ -49,6 +49,7 @@ TITLES = {
     "material.missing": "No material",
     "material.stiffness": "Elastic modulus missing or odd",
     "mesh.column": "Wall with openings as a column",
+    "run.diaphragm": "Floor that is not rigid in plan",
     "mesh.arm": "Long rigid link",
     "mesh.failed": "Surface not meshed",
     "mesh.poor": "Poorly shaped elements",

@@ -15,7 +15,7 @@ from ..frame.loading import Loading, into_cut, loading, totals
 from ..frame.mesh import Mesh, mesh
 from ..shells.assembly import kinds, stiffness_of
 from ..solve.diaphragms import floors_in_plane
-from ..solve.node_supports import node_supports, stands_fast
+from ..solve.node_supports import held_in_plan, node_supports
 from .results import Results
 
 CLOSE = 1e-7  # m; stations nearer than this to a piece's end are its end
@@ -71,9 +71,9 @@ class Balance:
                 self.tied |= {tie.slave, *tie.masters}
             for corner in m.plates.corners:
                 self.tied |= {corner.first, corner.second}
-        supported = stands_fast(node_supports(model, m.plates), len(m.node_ids))
+        held = held_in_plan(node_supports(model, m.plates), len(m.node_ids))
         live = np.atleast_1d(results.node_done.any(axis=0))
-        self.floors = floors_in_plane(model, m.xyz, live, supported, list(diaphragms))
+        self.floors = floors_in_plane(model, m.xyz, live, held, list(diaphragms))
         for floor in self.floors:
             self.tied |= set(floor.tolist())
         self._arms: dict[tuple[int, int], Array] = {}

@@ -56,7 +56,7 @@ def constraints(
             cols.append(6 * m + j)
             values.append(w * block[i, j])
     for floor in floors:
-        free = floor[~slaves[6 * floor] & ~supported[floor]]
+        free = floor[~slaves[6 * floor]]  # none of them is held in plan
         if len(free) < 2:
             continue
         middle = xyz[free].mean(axis=0)

@@ -41,6 +41,13 @@ def stands_fast(supports: dict[int, Support], n: int) -> NDArray[np.bool_]:
     return out
 
 
+def held_in_plan(supports: dict[int, Support], n: int) -> NDArray[np.bool_]:
+    """Which of n nodes cannot move or turn in plan at all, or have a support with axes of its own."""
+    out = np.zeros(n, bool)
+    out[[i for i, s in supports.items() if s.held[0] or s.held[1] or s.held[5] or s.axes is not None]] = True
+    return out
+
+
 def both(a: Support, b: Support) -> Support:
     """Two supports at one node: what either holds is held, and springs add. Where their axes differ, the first one's."""
     if not b.any:

@@ -19,7 +19,7 @@ from .blocks import BlockSum
 from .constraints import Constraints, constraints
 from .diaphragms import floors_in_plane
 from .factor import Factor, SingularError
-from .node_supports import node_supports, stands_fast
+from .node_supports import held_in_plan, node_supports, stands_fast
 
 ROUNDING = 1e-10  # of the largest load; spread over all nodes it stays far below that of the whole
 EXCITED = 1e-9  # share of a case's load that a motion without resistance may take by rounding
@@ -129,7 +129,8 @@ def _bound(
         waiting = left
     supported = stands_fast(supports, len(m.node_ids))
     corners = [c for c in m.plates.corners if live[c.first] and live[c.second]] if m.plates is not None else []
-    return constraints(m.xyz, ties, supported, floors_in_plane(model, m.xyz, live, supported, floors), corners)
+    rigid = floors_in_plane(model, m.xyz, live, held_in_plan(supports, len(m.node_ids)), floors)
+    return constraints(m.xyz, ties, supported, rigid, corners)
 
 
 @dataclass(slots=True)

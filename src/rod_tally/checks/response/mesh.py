@@ -7,7 +7,8 @@ from collections.abc import Iterator
 import numpy as np
 
 from ...analysis.solve.constraints import left_out
-from ...analysis.solve.node_supports import node_supports, stands_fast
+from ...analysis.solve.diaphragms import every_floor
+from ...analysis.solve.node_supports import held_in_plan, node_supports, stands_fast
 from ...meshing.quality import LONG, SHARP, quality_of
 from ...model import Finding
 from ..registry import Subject, check, listed, point
@@ -111,3 +112,25 @@ def find_columns_with_openings(s: Subject) -> Iterator[Finding]:
 
 def counted_walls(n: int) -> str:
     return "1 wall" if n == 1 else f"{n} walls"
+
+
+@check("run.diaphragm")
+def find_floors_held_in_plan(s: Subject) -> Iterator[Finding]:
+    """Floors that were to move in plan as one but do not, because a support holds one of their nodes in plan."""
+    r = s.results
+    if r is None or r.empty:
+        return
+    supports = node_supports(s.model, r.plates)
+    held = held_in_plan(supports, len(r.node_ids))
+    live = np.atleast_1d(r.node_done.any(axis=0))
+    xyz = r.xyz - s.model.origin
+    for name, nodes in every_floor(s.model, xyz, live, s.settings.run.diaphragms):
+        by = nodes[held[nodes]]
+        if len(by):
+            first = r.node_ids[int(by[0])]
+            more = f" and {len(by) - 1} more" if len(by) > 1 else ""
+            yield Finding(
+                "run.diaphragm", "warning",
+                f"{name} was to move in plan as one and does not: supports hold it in plan (node {first}{more}). Its nodes move by themselves.",
+                tuple(r.node_ids[int(n)] for n in by[:20]), point(xyz[by[0]]), ("Take me there", "Accept, because…"),
+            )  # fmt: skip
