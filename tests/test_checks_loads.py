@@ -8,12 +8,25 @@ import pytest
 from rod_tally.analysis import run
 from rod_tally.checks import Subject, run_checks
 from rod_tally.desk.session.actions import edit_for
-from rod_tally.model import AreaLoad, Finding, LoadCase, MemberLoad, Model, NodeLoad, SpaceLoad, Storey, SurfaceJoint
+from rod_tally.model import (
+    AreaLoad,
+    Finding,
+    LoadCase,
+    MemberLoad,
+    Model,
+    NodeLoad,
+    SpaceLoad,
+    Storey,
+    SurfaceJoint,
+    TemperatureLoad,
+)
+from rod_tally.model.entities.loads import Settlement
 from rod_tally.model.settings import RunSettings, Settings
 from rod_tally.review import review
 from rod_tally.review.tallies.load_tally import by_origin, by_storey, load_rows, on_member
 
 from .floors import floor, wall
+from .frames import regular
 
 
 def found(m: Model, code: str, results: bool = False) -> list[Finding]:
@@ -226,3 +239,16 @@ def test_rule_file_that_is_gone_is_told_and_breaks_nothing() -> None:
     done.settings.combinations.standard = "/nowhere/own.rules"
     done.model_changed()
     assert done.combinations == [] and "own.rules" in done.rules_fault and done.envelopes.members() is None
+
+
+def test_imposed_movements_and_temperatures_without_effect_are_named() -> None:
+    """On a node that nothing holds in that direction, and on a member whose material's expansion nobody knows."""
+    m = regular(1, 1)
+    top = next(n.id for n in m.nodes.values() if n.point[2] > 1)
+    member = next(iter(m.members))
+    m.cases["a"] = LoadCase("a", "settlement", settlements=[Settlement(top, (0, 0, -0.01, 0, 0, 0))])
+    m.cases["b"] = LoadCase("b", "settlement", settlements=[Settlement("n0", (0, 0, -0.01, 0, 0, 0))])
+    m.cases["c"] = LoadCase("c", "temperature", temperatures=[TemperatureLoad(member, 20.0, 0.0, 0.0)])
+    assert [f.ids for f in found(m, "load.imposed")] == [("a", top)]
+    m.materials["steel"].kind = ""
+    assert [f.ids for f in found(m, "load.imposed")] == [("a", top), ("c", member)]

@@ -73,7 +73,7 @@ STEPS: tuple[Step, ...] = (
         "Loads",
         (
             Item("Cases", ("load.empty", "case.untyped", "load.same")),
-            Item("Arrived", ("load.uncarried", "load.between")),
+            Item("Arrived", ("load.uncarried", "load.imposed", "load.between")),
             Item("Direction", ("load.direction",)),
             Item("Values", ("load.magnitude", "load.factored", "load.jump", "load.slab_jump")),
             Item("Self-weight once", ("load.twice", "load.weight_again", "load.no_weight")),

@@ -32,6 +32,7 @@ TITLES = {
     "load.same": "Two cases with the same loads",
     "load.slab_jump": "Slab load out of line with its neighbours",
     "load.twice": "Self-weight counted twice",
+    "load.imposed": "Imposed movement or temperature without effect",
     "load.uncarried": "Load not carried",
     "load.weight_again": "Self-weight as a load too",
     "match.ambiguous": "More than one candidate",

@@ -72,6 +72,46 @@ def find_lost_loads(s: Subject) -> Iterator[Finding]:
         yield Finding("load.uncarried", severity, text + ".", (case.name, *unread, *surfaces), at, (), {"share": share})
 
 
+@check("load.imposed")
+def find_imposed_without_effect(s: Subject) -> Iterator[Finding]:
+    """Movements of nodes that no support holds in their direction, and temperatures of members that cannot expand or are not
+    computed: a case would hold them and nothing would come of it."""
+    model, r = s.model, s.results
+    computed = set(r.member_ids) if r is not None and not r.empty else None
+    for case in model.cases.values():
+        loose: list[str] = []
+        for moved in case.settlements:
+            node = model.nodes.get(moved.node)
+            if node is None:
+                continue
+            held = np.array(node.support.stiffness) > 0
+            if node.support.axes is None and (np.array(moved.movement, float)[~held] != 0).any():
+                loose.append(moved.node)
+        if loose:
+            more = f" and {len(loose) - 1} more" if len(loose) > 1 else ""
+            text = (
+                f"Load case {case.name} moves node {loose[0]}{more} in a direction that no support holds: a movement is imposed "
+                "through a support, so this one has no effect."
+            )
+            at = point(model.nodes[loose[0]].point)
+            yield Finding("load.imposed", "warning", text, (case.name, *loose), at, ("Take me there",))
+        cold: dict[str, list[str]] = {}
+        for warm in case.temperatures:
+            member = model.members.get(warm.member)
+            if member is None:
+                continue
+            material = model.materials.get(member.material)
+            if material is None or not material.expansion:
+                cold.setdefault(f"the thermal expansion of {member.material or 'no material'} is not known", []).append(
+                    member.id
+                )
+            elif computed is not None and member.id not in computed:
+                cold.setdefault("they are not computed", []).append(member.id)
+        for reason, ids in cold.items():
+            text = f"Load case {case.name}: temperatures of {len(ids)} members have no effect, because {reason}."
+            yield Finding("load.imposed", "warning", text, (case.name, *ids), s.middle(ids[0]), ("Take me there",))
+
+
 @check("load.between")
 def find_loads_between_walls(s: Subject) -> Iterator[Finding]:
     """Loads exactly on the joint of two storeys' walls: which of the two takes them."""
