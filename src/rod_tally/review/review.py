@@ -14,7 +14,7 @@ from ..analysis.frame.shape import Largest, Shapes, largest, member_shapes
 from ..analysis.results.balance import Balance, Given, StoreyCut
 from ..analysis.results.centres import StoreyCentre
 from ..analysis.results.cut_places import CutError, cut_of
-from ..analysis.results.cuts import CutForces, Section
+from ..analysis.results.cuts import Crossing, CutForces
 from ..analysis.results.storeys import StoreyRow
 from ..analysis.results.superpose import combined, combined_shapes, usable
 from ..analysis.results.wall_stability import Block, Panel, in_row, panels
@@ -92,7 +92,7 @@ class Review:
             return {c.name: "a response without sign has no forces that act together" for c in self.cuts}
         out: dict[str, CutForces | str] = {}
         for cut in self.cuts:
-            found = self._section(cut)
+            found = self._crossing(cut)
             if isinstance(found, str):
                 out[cut.name] = found
                 continue
@@ -105,13 +105,13 @@ class Review:
             out[cut.name] = found.of_parts(given, members)
         return out
 
-    def _section(self, cut: Cut) -> Section | str:
+    def _crossing(self, cut: Cut) -> Crossing | str:
         """What crosses a cut, or why nothing does; kept while model and run are the same."""
         return self._cache.get(f"cut {cut.name}", (cut, self.results), lambda: self._crossed(cut))
 
-    def _crossed(self, cut: Cut) -> Section | str:
+    def _crossed(self, cut: Cut) -> Crossing | str:
         try:
-            return Section(self.model, self.results.plates or Plates([], np.zeros((0, 3)), 0), cut, self.balance)
+            return Crossing(self.model, self.results.plates or Plates([], np.zeros((0, 3)), 0), cut, self.balance)
         except CutError as error:
             return str(error)
 
@@ -139,7 +139,7 @@ class Review:
     def unplaced_cuts(self) -> list[Finding]:
         """Cuts of the settings that have no forces, and why."""
         made, lost = self._settings_cuts()
-        lost = [*lost, *(found for c in made if isinstance(found := self._section(c), str))]
+        lost = [*lost, *(found for c in made if isinstance(found := self._crossing(c), str))]
         return [
             Finding("cut.unplaced", "warning", f"{why[0].upper()}{why[1:]}.", (), None, ("Accept, because…",))
             for why in lost

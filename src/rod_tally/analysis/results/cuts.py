@@ -51,7 +51,7 @@ def axes_of(cut: Cut, surface: Surface | None) -> Array:
     return np.array([np.cross(z, t), t, z])
 
 
-class Section:
+class Crossing:
     """All that crosses a cut, found once: elements on both sides with the nodes between them, members, and the nodes on its left
     of a floor that moves in plan as one."""
 

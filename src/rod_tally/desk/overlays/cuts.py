@@ -9,34 +9,34 @@ from ...model.entities.cuts import Cut
 from ...model.geometry.vectors import Array
 from ..theme import GRAPHITE, INK, OCHRE, PINE, RUST
 from ..view.canvas import Canvas
-from .registry import Sheet, overlay
+from .registry import Scene, overlay
 
 CUTS_KIND = {"n": "force", "v": "force", "vz": "force", "m": "moment", "mb": "moment", "mt": "moment"}
 MANY = 60  # cuts; beyond that only the largest values are written
 
 
 @overlay("cuts", "Cuts", base="pale")
-def draw_cuts(canvas: Canvas, sheet: Sheet) -> list[str]:
+def draw_cuts(canvas: Canvas, scene: Scene) -> list[str]:
     """Every cut as a line; of each regular set the chosen component as a diagram."""
-    if sheet.why_old:
-        return [sheet.why_old]
-    if not sheet.review.cuts:
+    if scene.why_old:
+        return [scene.why_old]
+    if not scene.review.cuts:
         return ["no cuts yet: Run, Cuts across a floor… or Cut through a wall…"]
-    case, component = sheet.state.case, sheet.state.cut
-    forces = sheet.review.cut_forces(case)
-    shown = set(sheet.state.shown_surfaces())
-    cuts = [c for c in sheet.review.cuts if shown & set(c.surfaces)]
+    case, component = scene.state.case, scene.state.cut
+    forces = scene.review.cut_forces(case)
+    shown = set(scene.state.shown_surfaces())
+    cuts = [c for c in scene.review.cuts if shown & set(c.surfaces)]
     done = [(c, forces[c.name]) for c in cuts if isinstance(forces.get(c.name), CutForces)]
     lost = [c for c in cuts if not isinstance(forces.get(c.name), CutForces)]
     canvas.lines(np.array([c.line for c, _ in done]).reshape(-1, 2, 3), GRAPHITE, 1.6)
-    canvas.dashes(np.array([c.line for c in lost]).reshape(-1, 2, 3), sheet.size / 100, OCHRE, 1.4)
+    canvas.dashes(np.array([c.line for c in lost]).reshape(-1, 2, 3), scene.size / 100, OCHRE, 1.4)
     kind = CUTS_KIND[component]
-    unit = getattr(sheet.units, kind)[1]
+    unit = getattr(scene.units, kind)[1]
     values = np.array([getattr(f, component) for _, f in done])
     most = float(np.abs(values).max(initial=0.0))
-    if not len(done) or case not in sheet.review.shown(case).cases:
+    if not len(done) or case not in scene.review.shown(case).cases:
         return [f"{case or 'no case'}: no cut that is shown has forces", *_why(lost, forces)]
-    scale = sheet.state.scale * sheet.size / 12 / most if most > 0 else 0.0
+    scale = scene.state.scale * scene.size / 12 / most if most > 0 else 0.0
     by_family: dict[str, list[int]] = {}
     for k, (c, _) in enumerate(done):
         by_family.setdefault(c.family or c.name, []).append(k)
@@ -53,7 +53,7 @@ def draw_cuts(canvas: Canvas, sheet: Sheet) -> list[str]:
         foot, head = feet, heads
         canvas.lines(np.stack([foot, head], axis=1), PINE, 1.4)
         written = range(len(members)) if len(done) <= MANY else [int(np.abs(values[members]).argmax())]
-        texts = [sheet.units.show(float(values[members[k]]), kind, 3) for k in written]
+        texts = [scene.units.show(float(values[members[k]]), kind, 3) for k in written]
         canvas.labels(head[list(written)], texts, RUST)
     return [
         f"{case}: {component} of {len(done)} cuts in {unit}, factors included",

@@ -14,7 +14,7 @@ from ...review.tallies.member_loads import MemberDiagram, member_diagrams
 from ..session.state import VALUES
 from ..theme import GRAPHITE, KINDS, MOSS, MUTED, OCHRE, PINE, RUST
 from ..view.canvas import Canvas, arrow
-from .registry import Sheet, overlay
+from .registry import Scene, overlay
 
 Tail = tuple[Array, Array, float]
 ORIGIN_COLOURS = (MUTED, PINE, OCHRE, KINDS[5], MOSS)  # in the order of ORIGINS
@@ -22,12 +22,12 @@ MOST_LABELS = 60
 MOST_VALUES = 1500  # when values are asked for
 
 
-def parts_of(sheet: Sheet) -> list[tuple[LoadCase, float]]:
+def parts_of(scene: Scene) -> list[tuple[LoadCase, float]]:
     """The shown case, or the cases of the shown combination, with their factors; [] for neither."""
-    model, name = sheet.model, sheet.state.case
+    model, name = scene.model, scene.state.case
     if name in model.cases:
         return [(model.cases[name], 1.0)]
-    found = next((c for c in sheet.review.combinations if c.name == name), None)
+    found = next((c for c in scene.review.combinations if c.name == name), None)
     if found is None:
         return []
     return [(model.cases[n], f) for n, f in found.factors.items() if n in model.cases]
@@ -44,20 +44,20 @@ def draw_arrows(canvas: Canvas, tails: list[Tail], most: float, colour: str = PI
 
 
 @overlay("loads", "Loads put on")
-def draw_loads(canvas: Canvas, sheet: Sheet) -> list[str]:
+def draw_loads(canvas: Canvas, scene: Scene) -> list[str]:
     """Arrows for nodes, members and places; areas as tinted panes with their value written on them."""
-    parts = parts_of(sheet)
+    parts = parts_of(scene)
     if not parts:
         return ["no load case"]
-    model, units = sheet.model, sheet.units
-    shown, panes = set(sheet.ids), {s.id for s in sheet.surfaces}
-    line_of = dict(zip(sheet.ids, sheet.lines))
+    model, units = scene.model, scene.units
+    shown, panes = set(scene.ids), {s.id for s in scene.surfaces}
+    line_of = dict(zip(scene.ids, scene.lines))
     lines: list[Tail] = []
     points: list[Tail] = []
     texts: list[tuple[Array, str]] = []
     areas: list[Array] = []
-    wanted = sheet.state.origin
-    nodes = set(sheet.nodes()) if sheet.state.storeys else set(model.nodes)
+    wanted = scene.state.origin
+    nodes = set(scene.nodes()) if scene.state.storeys else set(model.nodes)
 
     def there(origin: str) -> bool:
         return not wanted or wanted == origin
@@ -87,7 +87,7 @@ def draw_loads(canvas: Canvas, sheet: Sheet) -> list[str]:
                     at = placed.line[0] * (1 - s) + placed.line[-1] * s
                     (points if len(placed.line) == 1 else lines).append((at, q, float(np.linalg.norm(q))))
         for area in case.area_loads:
-            outline = _outline(sheet, area)
+            outline = _outline(scene, area)
             if outline is None or (area.surface and area.surface not in panes):
                 continue
             if not there(origin_of("area", area.surface)):
@@ -97,25 +97,25 @@ def draw_loads(canvas: Canvas, sheet: Sheet) -> list[str]:
             texts.append((outline.mean(axis=0), f"{q * units.force[0]:.3g} {units.force[1]}/m²"))
         if any(case.self_weight) and there("self-weight"):
             down = np.array(case.self_weight) * factor
-            for i, line in zip(sheet.ids, sheet.lines):
+            for i, line in zip(scene.ids, scene.lines):
                 weight = model.weight(model.members[i])
                 if weight > 0:
                     points.append((line.mean(axis=0), down, weight * abs(factor)))
     _panes(canvas, areas, PINE, 0.16)
     for group in (lines, points):
         draw_arrows(canvas, group, max((t[2] for t in group), default=1.0))
-    if sheet.state.label == VALUES:
+    if scene.state.label == VALUES:
         for group, unit in ((lines, f"{units.force[1]}/m"), (points, units.force[1])):
             texts += [(at, f"{v * units.force[0]:.3g} {unit}") for at, _, v in group]
-    if len(texts) <= (MOST_VALUES if sheet.state.label == VALUES else MOST_LABELS):
+    if len(texts) <= (MOST_VALUES if scene.state.label == VALUES else MOST_LABELS):
         canvas.labels(np.array([p for p, _ in texts]).reshape(-1, 3), [t for _, t in texts], PINE)
-    return _legend(sheet, parts, f"{len(areas)} areas, {len(lines) + len(points)} arrows")
+    return _legend(scene, parts, f"{len(areas)} areas, {len(lines) + len(points)} arrows")
 
 
-def _outline(sheet: Sheet, area: AreaLoad) -> Array | None:
+def _outline(scene: Scene, area: AreaLoad) -> Array | None:
     if area.outline is not None:
         return area.outline
-    surface = sheet.model.surfaces.get(area.surface)
+    surface = scene.model.surfaces.get(area.surface)
     return None if surface is None else surface.outer
 
 
@@ -141,39 +141,39 @@ def _panes(canvas: Canvas, outlines: list[Array], colour: str, opacity: float) -
         canvas.lines(np.concatenate([np.stack([o, np.roll(o, -1, axis=0)], axis=1) for o in outlines]), colour, 1.2)
 
 
-def _legend(sheet: Sheet, parts: list[tuple[LoadCase, float]], what: str) -> list[str]:
-    name = sheet.state.case
-    if len(parts) == 1 and name in sheet.model.cases:
+def _legend(scene: Scene, parts: list[tuple[LoadCase, float]], what: str) -> list[str]:
+    name = scene.state.case
+    if len(parts) == 1 and name in scene.model.cases:
         case = parts[0][0]
         kind = f"{case.kind} {case.category}".strip() or "no kind"
-        only = f", only {sheet.state.origin}" if sheet.state.origin else ""
+        only = f", only {scene.state.origin}" if scene.state.origin else ""
         legend = [f"→ {name} ({kind}){only}: {what}"]
-        total = sheet.review.results.applied.get(name)
+        total = scene.review.results.applied.get(name)
         if total is not None:
-            shown = [f"{n} {sheet.units.show(float(v), 'force')}" for n, v in zip("xyz", total)]
-            legend.append(f"in the run {', '.join(shown)} {sheet.units.force[1]}")
+            shown = [f"{n} {scene.units.show(float(v), 'force')}" for n, v in zip("xyz", total)]
+            legend.append(f"in the run {', '.join(shown)} {scene.units.force[1]}")
         return legend
     return [f"→ {name} = " + " + ".join(f"{f:g} {c.name}" for c, f in parts), what]
 
 
 @overlay("arrived", "Loads arrived", base="pale")
-def draw_arrived(canvas: Canvas, sheet: Sheet) -> list[str]:
+def draw_arrived(canvas: Canvas, scene: Scene) -> list[str]:
     """Everything that each member carries, as one diagram beside it; what is not carried, where it lies."""
-    parts = parts_of(sheet)
+    parts = parts_of(scene)
     if not parts:
         return ["no load case"]
-    units = sheet.units
-    line_of = dict(zip(sheet.ids, sheet.lines))
-    diagrams = member_diagrams(sheet.review, parts, sheet.state.origin, set(sheet.ids))
+    units = scene.units
+    line_of = dict(zip(scene.ids, scene.lines))
+    diagrams = member_diagrams(scene.review, parts, scene.state.origin, set(scene.ids))
     peaks = {i: d.peak for i, d in diagrams.items()}
     most = max((float(np.linalg.norm(v)) for _, v in peaks.values()), default=0.0) or 1.0
-    scale = sheet.size / 18 / most
-    plan = sheet.direction == "plan"
+    scale = scene.size / 18 / most
+    plan = scene.direction == "plan"
     seen: dict[str, list[Array]] = {}
     tops: list[Array] = []
     texts: list[tuple[Array, str]] = []
     points: list[Tail] = []
-    every = sheet.state.label == VALUES
+    every = scene.state.label == VALUES
     for ident, d in diagrams.items():
         line = line_of[ident]
         along = (line[1] - line[0]) / max(float(np.linalg.norm(line[1] - line[0])), 1e-9)
@@ -205,16 +205,16 @@ def draw_arrived(canvas: Canvas, sheet: Sheet) -> list[str]:
         legend.append(f"<span style='color:{colour}'>▰</span> {origin}")
     if tops:
         canvas.lines(np.concatenate(tops), PINE, 1.4)
-    points += _on_nodes(sheet, parts)
+    points += _on_nodes(scene, parts)
     draw_arrows(canvas, points, max((t[2] for t in points), default=1.0), GRAPHITE)
-    lost = _not_carried(sheet, parts)
+    lost = _not_carried(scene, parts)
     _panes(canvas, [p for p in lost if len(p) > 2], RUST, 0.35)
     if len(diagrams) <= (MOST_VALUES if every else MOST_LABELS):
         canvas.labels(np.array([p for p, _ in texts]).reshape(-1, 3), [t for _, t in texts], PINE)
     shown = 0.0 if not peaks else most
     head = f"on {len(diagrams)} members, largest {shown * units.force[0]:.3g} {units.force[1]}/m in all"
-    legend = [*_legend(sheet, parts, head), *legend]
-    gone = sum((float(np.abs(f * sheet.review.distribution.case(c.name).total("lost")).max()) for c, f in parts), 0.0)
+    legend = [*_legend(scene, parts, head), *legend]
+    gone = sum((float(np.abs(f * scene.review.distribution.case(c.name).total("lost")).max()) for c, f in parts), 0.0)
     if gone > 0:
         legend.append(f"<span style='color:{RUST}'>▰</span> not carried {units.show(gone, 'force')} {units.force[1]}")
     if points:
@@ -254,27 +254,27 @@ def _values(d: MemberDiagram, at: Array, top: Array, k: float, every: bool) -> l
     return out
 
 
-def _on_nodes(sheet: Sheet, parts: list[tuple[LoadCase, float]]) -> list[Tail]:
+def _on_nodes(scene: Scene, parts: list[tuple[LoadCase, float]]) -> list[Tail]:
     """What slabs and places give nodes, as columns take it."""
-    wanted = sheet.state.origin
-    nodes = set(sheet.nodes()) if sheet.state.storeys else set(sheet.model.nodes)
+    wanted = scene.state.origin
+    nodes = set(scene.nodes()) if scene.state.storeys else set(scene.model.nodes)
     out: list[Tail] = []
     for case, factor in parts:
-        arrival = sheet.review.distribution.case(case.name)
+        arrival = scene.review.distribution.case(case.name)
         for node, force, k in zip(arrival.nodes, arrival.node_force, arrival.node_share):
             origin = origin_of(arrival.shares[k].kind, arrival.shares[k].part)
             size = float(np.linalg.norm(factor * force))
             if node in nodes and size > 0 and (not wanted or origin == wanted):
-                out.append((sheet.model.nodes[node].point, factor * force, size))
+                out.append((scene.model.nodes[node].point, factor * force, size))
     return out
 
 
-def _not_carried(sheet: Sheet, parts: list[tuple[LoadCase, float]]) -> list[Array]:
+def _not_carried(scene: Scene, parts: list[tuple[LoadCase, float]]) -> list[Array]:
     """Outlines of what arrived nowhere."""
-    wanted = sheet.state.origin
+    wanted = scene.state.origin
     out: list[Array] = []
     for case, _ in parts:
-        for share in sheet.review.distribution.case(case.name).shares:
+        for share in scene.review.distribution.case(case.name).shares:
             if not wanted or origin_of(share.kind, share.part) == wanted:
                 out += [p[:-1] if np.allclose(p[0], p[-1]) else p for p in share.places if len(p) > 2]
     return out

@@ -13,26 +13,26 @@ from ...model.geometry.triangles import triangles_of
 from ...model.geometry.vectors import Array
 from ..theme import EDGE, GRAPHITE, INK, KINDS, MOSS, MUTED, OCHRE, PAPER, PINE, RUST
 from ..view.canvas import Canvas, diamond, ring, square
-from .registry import Sheet, overlay
+from .registry import Scene, overlay
 
 BED = Support((0.0, 0.0, 1.0, 0.0, 0.0, 0.0))
 
 
 @overlay("joints", "Joints")
-def draw_joints(canvas: Canvas, sheet: Sheet) -> list[str]:
-    model = sheet.model
+def draw_joints(canvas: Canvas, scene: Scene) -> list[str]:
+    model = scene.model
     at = model.members_at()
-    nodes = sheet.nodes()
+    nodes = scene.nodes()
     joined = [n for n in nodes if len(at[n]) > 1]
     tied = {j.node for s in model.surfaces.values() for j in s.joints if j.node}
     loose = [n for n in nodes if len(at[n]) == 1 and not model.nodes[n].support.any and n not in tied]
     joined = [n for n in joined if n not in tied]
     onto = [n for n in nodes if n in tied]
-    seams = [j.line[[0, -1]] for s in sheet.surfaces for j in s.joints if j.kind == "surface"]
+    seams = [j.line[[0, -1]] for s in scene.surfaces for j in s.joints if j.kind == "surface"]
     canvas.lines(np.array(seams).reshape(-1, 2, 3), MOSS, 1.6)
     links = [
         [model.nodes[n].point, model.nodes[n].point + off]
-        for i in sheet.ids
+        for i in scene.ids
         for n, off in (
             (model.members[i].start, model.members[i].offset_start),
             (model.members[i].end, model.members[i].offset_end),
@@ -43,13 +43,13 @@ def draw_joints(canvas: Canvas, sheet: Sheet) -> list[str]:
     canvas.symbols(np.array([model.nodes[n].point for n in onto]).reshape(-1, 3), square(4.0), MOSS, 1.6)
     for group, template, colour in ((joined, diamond(4.5), INK), (loose, ring(5.5), OCHRE)):
         canvas.symbols(np.array([model.nodes[n].point for n in group]).reshape(-1, 3), template, colour)
-    gaps = [f for f in sheet.review.findings if f.code == "join.gap" and f.at and set(f.ids) & set(sheet.ids)]
+    gaps = [f for f in scene.review.findings if f.code == "join.gap" and f.at and set(f.ids) & set(scene.ids)]
     points = np.array([f.at for f in gaps]).reshape(-1, 3)
     canvas.symbols(points, ring(11), RUST, 2.2)
-    texts = [f"{sheet.units.show(f.numbers['distance'], 'small', 3)} {sheet.units.small[1]} gap" for f in gaps]
+    texts = [f"{scene.units.show(f.numbers['distance'], 'small', 3)} {scene.units.small[1]} gap" for f in gaps]
     canvas.labels(points + canvas.screen_axes()[0] * canvas.pixel * 16, texts, RUST)
     legend = [f"◇ joined ({len(joined)})", f"○ loose end ({len(loose)})", f"◯ gap ({len(gaps)})"]
-    if sheet.surfaces:
+    if scene.surfaces:
         legend.append(f"<font color='{MOSS}'>□</font> tied to a slab or wall ({len(onto)})")
         legend.append(f"<font color='{MOSS}'>▬</font> slab or wall tied to another ({len(seams) // 2})")
     if links:
@@ -57,7 +57,7 @@ def draw_joints(canvas: Canvas, sheet: Sheet) -> list[str]:
     return legend
 
 
-def _by_kind(canvas: Canvas, sheet: Sheet, names: list[str], of_surfaces: list[str]) -> list[str]:
+def _by_kind(canvas: Canvas, scene: Scene, names: list[str], of_surfaces: list[str]) -> list[str]:
     """Members and surfaces coloured by a name, the commonest first; the legend carries the names."""
     count: dict[str, int] = {}
     for n in (*names, *of_surfaces):
@@ -65,8 +65,8 @@ def _by_kind(canvas: Canvas, sheet: Sheet, names: list[str], of_surfaces: list[s
     order = sorted(count, key=lambda n: (-count[n], n))
     colour = {n: KINDS[min(k, len(KINDS) - 1)] for k, n in enumerate(order)}
     rgb = np.array([_rgb(colour[n]) for n in names]).reshape(-1, 3)
-    canvas.lines(sheet.lines, width=2.6, colours=rgb)
-    edges = [np.stack([s.outer, np.roll(s.outer, -1, axis=0)], axis=1) for s in sheet.surfaces]
+    canvas.lines(scene.lines, width=2.6, colours=rgb)
+    edges = [np.stack([s.outer, np.roll(s.outer, -1, axis=0)], axis=1) for s in scene.surfaces]
     if edges:
         own = np.concatenate([np.tile(_rgb(colour[n]), (len(e), 1)) for e, n in zip(edges, of_surfaces)])
         canvas.lines(np.concatenate(edges), width=1.6, colours=own)
@@ -79,19 +79,19 @@ def _rgb(colour: str) -> tuple[int, int, int]:
 
 
 @overlay("sections", "Sections", base="none")
-def draw_sections(canvas: Canvas, sheet: Sheet) -> list[str]:
+def draw_sections(canvas: Canvas, scene: Scene) -> list[str]:
     return _by_kind(
         canvas,
-        sheet,
-        [sheet.model.members[i].section for i in sheet.ids],
-        [f"{s.thickness * 1000:.0f} mm {s.cls}" for s in sheet.surfaces],
+        scene,
+        [scene.model.members[i].section for i in scene.ids],
+        [f"{s.thickness * 1000:.0f} mm {s.cls}" for s in scene.surfaces],
     )
 
 
 @overlay("materials", "Materials", base="none")
-def draw_materials(canvas: Canvas, sheet: Sheet) -> list[str]:
+def draw_materials(canvas: Canvas, scene: Scene) -> list[str]:
     return _by_kind(
-        canvas, sheet, [sheet.model.members[i].material for i in sheet.ids], [s.material for s in sheet.surfaces]
+        canvas, scene, [scene.model.members[i].material for i in scene.ids], [s.material for s in scene.surfaces]
     )
 
 
@@ -127,10 +127,10 @@ def support_arcs(support: Support) -> Array:
 
 
 @overlay("supports", "Supports")
-def draw_supports(canvas: Canvas, sheet: Sheet) -> list[str]:
-    model = sheet.model
+def draw_supports(canvas: Canvas, scene: Scene) -> list[str]:
+    model = scene.model
     groups: dict[str, list[str]] = {}
-    for n in sheet.nodes():
+    for n in scene.nodes():
         if model.nodes[n].support.any:
             groups.setdefault(support_words(model.nodes[n].support), []).append(n)
     legend = []
@@ -141,17 +141,17 @@ def draw_supports(canvas: Canvas, sheet: Sheet) -> list[str]:
         canvas.symbols(points, support_bars(support), INK, 2.0, "own", axes)
         canvas.symbols(points, support_arcs(support), GRAPHITE, 1.2, "own", axes)
         legend.append(f"{words} ({len(nodes)})")
-    edges = [(h.line, h.support) for s in sheet.surfaces for h in s.supports]
+    edges = [(h.line, h.support) for s in scene.surfaces for h in s.supports]
     canvas.lines(np.array([line for line, _ in edges]).reshape(-1, 2, 3), INK, 4.0)
     for words, support in sorted({support_words(own): own for _, own in edges}.items()):
         lines = [line for line, own in edges if support_words(own) == words]
         canvas.symbols(np.concatenate([_spread(line) for line in lines]), support_bars(support), INK, 1.6)
         legend.append(f"edge {words} ({len(lines)})")
-    beds = [s for s in sheet.surfaces if s.bedding > 0]
+    beds = [s for s in scene.surfaces if s.bedding > 0]
     for s in beds:
         canvas.symbols(_inside(s), support_bars(BED), GRAPHITE, 1.2)
         legend.append(f"{s.name or s.id} bedded on {s.bedding / 1e6:g} MN/m³")
-    free = [f for f in sheet.review.findings if f.code == "support.base_free" and f.at]
+    free = [f for f in scene.review.findings if f.code == "support.base_free" and f.at]
     canvas.symbols(np.array([f.at for f in free]).reshape(-1, 3), ring(10), RUST, 2.2)
     if free:
         legend.append(f"◯ base held by nothing ({len(free)})")
@@ -186,10 +186,10 @@ def support_words(support: Support) -> str:
 
 
 @overlay("releases", "Releases")
-def draw_releases(canvas: Canvas, sheet: Sheet) -> list[str]:
+def draw_releases(canvas: Canvas, scene: Scene) -> list[str]:
     anchors, axes, texts, total = [], [], [], 0
-    for i, line, own in zip(sheet.ids, sheet.lines, sheet.axes):
-        m = sheet.model.members[i]
+    for i, line, own in zip(scene.ids, scene.lines, scene.axes):
+        m = scene.model.members[i]
         for release, p, sign in ((m.release_start, line[0], 1.0), (m.release_end, line[1], -1.0)):
             if release.any:
                 anchors.append(p)
@@ -211,38 +211,38 @@ def draw_releases(canvas: Canvas, sheet: Sheet) -> list[str]:
 
 
 @overlay("axes", "Local axes", base="pale")
-def draw_axes(canvas: Canvas, sheet: Sheet) -> list[str]:
-    middle = [*sheet.lines.mean(axis=1), *(s.centroid for s in sheet.surfaces)]
+def draw_axes(canvas: Canvas, scene: Scene) -> list[str]:
+    middle = [*scene.lines.mean(axis=1), *(s.centroid for s in scene.surfaces)]
     if not middle:
         return []
-    axes = np.concatenate([sheet.axes, np.array([s.axes for s in sheet.surfaces]).reshape(-1, 3, 3)])
+    axes = np.concatenate([scene.axes, np.array([s.axes for s in scene.surfaces]).reshape(-1, 3, 3)])
     for d, (size, colour) in enumerate(((26, INK), (17, OCHRE), (17, PINE))):
         stroke = np.zeros((1, 2, 3))
         stroke[0, 1, d] = size
         canvas.symbols(np.array(middle), stroke, colour, 2.0, "own", axes)
-    odd = [f for f in sheet.review.findings if f.code == "axes.odd" and f.at]
+    odd = [f for f in scene.review.findings if f.code == "axes.odd" and f.at]
     canvas.symbols(np.array([f.at for f in odd]).reshape(-1, 3), ring(15), RUST, 2.0)
     legend = ["long: x", f"<font color='{OCHRE}'>▬</font> y", f"<font color='{PINE}'>▬</font> z"]
     return legend + ([f"◯ at odds with its line ({len(odd)})"] if odd else [])
 
 
 @overlay("grids", "Grid and lines", base="pale")
-def draw_grids(canvas: Canvas, sheet: Sheet) -> list[str]:
+def draw_grids(canvas: Canvas, scene: Scene) -> list[str]:
     """Grid lines at the lowest level, and the stacks, beam lines and walls that were recognised."""
-    model = sheet.model
-    level = float(sheet.points[:, 2].min()) if len(sheet.points) else 0.0
+    model = scene.model
+    level = float(scene.points[:, 2].min()) if len(scene.points) else 0.0
     lines, tags, at = [], [], []
     for g in model.grids:
         points = np.column_stack([g.points, np.full(len(g.points), level)])
         lines += [[a, b] for a, b in zip(points, points[1:])]
         tags.append(g.name)
         at.append(points[0])
-    canvas.dashes(np.array(lines).reshape(-1, 2, 3), sheet.size / 60, MUTED, 1.2, (4, 1, 1, 1))
+    canvas.dashes(np.array(lines).reshape(-1, 2, 3), scene.size / 60, MUTED, 1.2, (4, 1, 1, 1))
     canvas.labels(np.array(at).reshape(-1, 3), tags, INK, 12)
-    shown = set(sheet.ids)
+    shown = set(scene.ids)
     legend = [f"grid lines ({len(model.grids)})"]
     for kind, title in (("stack", "column stacks"), ("beams", "beam lines, each in one colour")):
-        found = [x for x in sheet.review.lines if x.kind == kind and len(x.members) > 1]
+        found = [x for x in scene.review.lines if x.kind == kind and len(x.members) > 1]
         segments, colours = [], []
         for k, x in enumerate(found):
             own = [model.line(model.members[i]) for i in x.members if i in shown]
@@ -250,20 +250,20 @@ def draw_grids(canvas: Canvas, sheet: Sheet) -> list[str]:
             colours += [_rgb(INK if kind == "stack" else KINDS[1 + k % (len(KINDS) - 1)])] * len(own)
         canvas.lines(np.array(segments).reshape(-1, 2, 3), width=2.4, colours=np.array(colours).reshape(-1, 3))
         legend.append(f"{title} ({len(found)})")
-    walls = [x for x in sheet.review.lines if x.kind == "wall"]
-    frames = [x for x in sheet.review.lines if x.kind == "frame"]
+    walls = [x for x in scene.review.lines if x.kind == "wall"]
+    frames = [x for x in scene.review.lines if x.kind == "frame"]
     return [*legend, f"wall stacks ({len(walls)})", f"frames ({len(frames)})"]
 
 
 @overlay("solid", "Solids", base="none")
-def draw_solids(canvas: Canvas, sheet: Sheet) -> list[str]:
+def draw_solids(canvas: Canvas, scene: Scene) -> list[str]:
     """Members with their sections, slabs and walls with their thickness."""
     panes: dict[str, list[Array]] = {}
     edges: list[Array] = []
     flat = 0
-    for ident, line, axes in zip(sheet.ids, sheet.lines, sheet.axes):
-        member = sheet.model.members[ident]
-        section = sheet.model.sections.get(member.section)
+    for ident, line, axes in zip(scene.ids, scene.lines, scene.axes):
+        member = scene.model.members[ident]
+        section = scene.model.sections.get(member.section)
         if section is None or len(section.outline) < 3:
             flat += 1
             edges.append(line[None])
@@ -275,7 +275,7 @@ def draw_solids(canvas: Canvas, sheet: Sheet) -> list[str]:
         )
         for end in (near, far):
             edges.append(np.stack([end, np.roll(end, -1, axis=0)], axis=1))
-    for s in sheet.surfaces:
+    for s in scene.surfaces:
         up = s.plain_axes[2] * s.thickness / 2
         for loop in (s.outer, *s.openings):
             low, high = loop - up, loop + up
@@ -293,5 +293,5 @@ def draw_solids(canvas: Canvas, sheet: Sheet) -> list[str]:
         canvas.quads(np.concatenate(parts), shades.get(cls, MUTED), 0.55 if cls == "surface" else 1.0)
     if edges:
         canvas.lines(np.concatenate(edges), INK, 0.8)
-    legend = [f"{len(sheet.ids) - flat} members and {len(sheet.surfaces)} slabs and walls as solids"]
+    legend = [f"{len(scene.ids) - flat} members and {len(scene.surfaces)} slabs and walls as solids"]
     return [*legend, f"{flat} without an outline, as lines"] if flat else legend

@@ -26,7 +26,7 @@ CLASS_WIDTH = {"column": 3.2, "beam": 2.0, "brace": 1.4}
 
 
 @dataclass
-class Sheet:
+class Scene:
     """What an overlay is given: the review, the members that are shown with their lines, the window's state, and from where
     the building is looked at (3d, plan, south, east)."""
 
@@ -83,7 +83,7 @@ class Sheet:
         return list(seen)
 
 
-Draw = Callable[[Canvas, Sheet], list[str]]
+Draw = Callable[[Canvas, Scene], list[str]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,25 +121,25 @@ def overlays() -> dict[str, Overlay]:
     return dict(_REGISTRY)
 
 
-def draw_members(canvas: Canvas, sheet: Sheet, pale: bool) -> None:
+def draw_members(canvas: Canvas, scene: Scene, pale: bool) -> None:
     """Members as lines, columns heavier than beams, braces dashed."""
-    classes = np.array([sheet.model.members[i].cls for i in sheet.ids])
+    classes = np.array([scene.model.members[i].cls for i in scene.ids])
     for cls, width in CLASS_WIDTH.items():
-        lines = sheet.lines[classes == cls]
+        lines = scene.lines[classes == cls]
         colour = PALE if pale else GRAPHITE if cls != "column" else INK
         if cls == "brace" and not pale and len(lines) < 3000:
-            canvas.dashes(lines, sheet.size / 120, colour, width, (2, 1))
+            canvas.dashes(lines, scene.size / 120, colour, width, (2, 1))
         else:
             canvas.lines(lines, colour, width if not pale else 1.2)
 
 
-def draw_surfaces(canvas: Canvas, sheet: Sheet) -> None:
+def draw_surfaces(canvas: Canvas, scene: Scene) -> None:
     """Slabs and walls as pale panes with their edges, openings left open."""
     points: list[Array] = []
     triangles: list[list[int]] = []
     edges: list[Array] = []
     count = 0
-    for s in sheet.surfaces:
+    for s in scene.surfaces:
         for loop in (s.outer, *s.openings):
             edges.append(np.stack([loop, np.roll(loop, -1, axis=0)], axis=1))
         pane = Polygon(s.flat(s.outer), [s.flat(r) for r in s.openings])

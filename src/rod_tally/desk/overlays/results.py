@@ -17,85 +17,85 @@ from ..session.state import VALUES
 from ..theme import GRAPHITE, INK, KINDS, OCHRE, PINE, RUST
 from ..view.canvas import Canvas, ring
 from .loads import draw_arrows
-from .registry import Sheet, overlay
+from .registry import Scene, overlay
 
 WAITING = "the envelope is being worked out"
 FEW, MOST_TOLD = 40, 300  # members whose end values are written too; values at most
 
 
 @overlay("displaced", "Displaced shape", base="pale")
-def draw_displaced(canvas: Canvas, sheet: Sheet) -> list[str]:
-    if sheet.why_old:
-        return [sheet.why_old]
-    r, case = sheet.review.shown(sheet.state.case), sheet.state.case
+def draw_displaced(canvas: Canvas, scene: Scene) -> list[str]:
+    if scene.why_old:
+        return [scene.why_old]
+    r, case = scene.review.shown(scene.state.case), scene.state.case
     if case not in r.cases or not r.node_done[r.case_index(case)].any():
         return [f"{case or 'no case'} was not computed"]
-    if sheet.review.shapes_waiting(case):
+    if scene.review.shapes_waiting(case):
         return ["the displaced shape is being worked out"]
-    shapes = sheet.review.shapes(case)
+    shapes = scene.review.shapes(case)
     assert shapes is not None
-    wanted = set(sheet.ids)
+    wanted = set(scene.ids)
     shown = np.isin(shapes.member, [k for k, i in enumerate(r.member_ids) if i in wanted])
     points, u = shapes.points[shown], shapes.displacement[shown]
     moved = np.linalg.norm(r.displacement[r.case_index(case)][:, :3], axis=1).max(initial=0.0)
     most = max(float(np.linalg.norm(u, axis=2).max(initial=0.0)), float(moved) if r.plates is not None else 0.0)
-    scale = sheet.state.scale * (sheet.state.times or (sheet.size / 25 / most if most > 0 else 1.0))
+    scale = scene.state.scale * (scene.state.times or (scene.size / 25 / most if most > 0 else 1.0))
     canvas.moving(points, u * scale, INK, 2.0)
-    _move_plates(canvas, sheet, r, r.displacement[r.case_index(case)], scale)
+    _move_plates(canvas, scene, r, r.displacement[r.case_index(case)], scale)
     legend = [f"— displaced, {scale:.0f} times", "pale: undisplaced"]
-    largest = sheet.review.largest_displacement(case)
+    largest = scene.review.largest_displacement(case)
     if largest is not None:
         p = largest.place + largest.step * scale
-        text = f"{sheet.units.show(largest.size, 'small', 3)} {sheet.units.small[1]}"
+        text = f"{scene.units.show(largest.size, 'small', 3)} {scene.units.small[1]}"
         canvas.symbols(p[None], ring(7), RUST, 2.0)
         canvas.labels(p[None], [text], RUST)
-        part = sheet.model.members.get(largest.ident) or sheet.model.surfaces.get(largest.ident)
+        part = scene.model.members.get(largest.ident) or scene.model.surfaces.get(largest.ident)
         where = largest.ident if part is None else f"{part.cls} {part.name or part.id}"
         legend.append(f"○ largest: {text} at {where}")
     return [f"{case}:", *legend]
 
 
 @overlay("modes", "Mode shape", base="pale")
-def draw_mode(canvas: Canvas, sheet: Sheet) -> list[str]:
+def draw_mode(canvas: Canvas, scene: Scene) -> list[str]:
     """One mode's shape; the row of the table of modes chooses it."""
-    if sheet.why_old:
-        return [sheet.why_old]
-    found = [m for m in sheet.review.modes if m.shape is not None]
+    if scene.why_old:
+        return [scene.why_old]
+    found = [m for m in scene.review.modes if m.shape is not None]
     if not found:
         return ["no modes were found: something is loose, nothing has mass, or their count is set to 0"]
-    mode = next((m for m in found if m.mode == sheet.state.mode), found[0])
+    mode = next((m for m in found if m.mode == scene.state.mode), found[0])
     assert mode.shape is not None
-    r = sheet.review.results
-    shapes = free_shapes(sheet.model, r.member_ids, mode.shape, 13, sheet.review.settings.run.shear_flexible, r.plates)
-    wanted = set(sheet.ids)
+    r = scene.review.results
+    shapes = free_shapes(scene.model, r.member_ids, mode.shape, 13, scene.review.settings.run.shear_flexible, r.plates)
+    wanted = set(scene.ids)
     shown = np.isin(shapes.member, [k for k, i in enumerate(r.member_ids) if i in wanted])
-    canvas.moving(shapes.points[shown], shapes.displacement[shown] * sheet.state.scale * sheet.size / 25, INK, 2.0)
-    _move_plates(canvas, sheet, r, mode.shape, sheet.state.scale * sheet.size / 25)
+    canvas.moving(shapes.points[shown], shapes.displacement[shown] * scene.state.scale * scene.size / 25, INK, 2.0)
+    _move_plates(canvas, scene, r, mode.shape, scene.state.scale * scene.size / 25)
     shares = ", ".join(f"{d} {v:.1%}" for d, v in zip("xyz", (mode.mass_x, mode.mass_y, mode.mass_z)))
     return [f"mode {mode.mode}: period {mode.period:.4g} s, {1 / mode.period:.4g} Hz", f"moves {shares} of the mass"]
 
 
 @overlay("motions", "What moves freely", base="pale")
-def draw_motions(canvas: Canvas, sheet: Sheet) -> list[str]:
+def draw_motions(canvas: Canvas, scene: Scene) -> list[str]:
     """A motion without resistance that the run found, as large as can be seen; the command Animate moves it to and fro."""
-    if sheet.why_old:
-        return [sheet.why_old]
-    r = sheet.review.results
+    if scene.why_old:
+        return [scene.why_old]
+    r = scene.review.results
     if not r.motions:
         return ["nothing moves without resistance"]
-    which = (sheet.state.mode - 1) % len(r.motions)
+    which = (scene.state.mode - 1) % len(r.motions)
     motion = r.motions[which]
     u = np.zeros((len(r.node_ids), 6))
     index = {n: k for k, n in enumerate(r.node_ids)}
     u[[index[n] for n in motion.nodes]] = motion.shape
     size = max(float(np.linalg.norm(u[:, :3], axis=1).max()), float(np.abs(u[:, 3:]).max()), 1e-300)
-    u *= sheet.state.scale * sheet.size / 25 / size
-    shapes = free_shapes(sheet.model, r.member_ids, u, 13, sheet.review.settings.run.shear_flexible, r.plates)
-    wanted = set(sheet.ids)
+    u *= scene.state.scale * scene.size / 25 / size
+    shapes = free_shapes(scene.model, r.member_ids, u, 13, scene.review.settings.run.shear_flexible, r.plates)
+    wanted = set(scene.ids)
     shown = np.isin(shapes.member, [k for k, i in enumerate(r.member_ids) if i in wanted])
     canvas.moving(shapes.points[shown], shapes.displacement[shown], RUST, 2.4)
-    _move_plates(canvas, sheet, r, u, 1.0)
-    at = r.xyz[[index[n] for n in motion.nodes[:40]]] - sheet.model.origin
+    _move_plates(canvas, scene, r, u, 1.0)
+    at = r.xyz[[index[n] for n in motion.nodes[:40]]] - scene.model.origin
     canvas.symbols(at, ring(6), RUST, 1.8)
     more = f"; mode steps through {len(r.motions)}" if len(r.motions) > 1 else ""
     return [
@@ -104,11 +104,11 @@ def draw_motions(canvas: Canvas, sheet: Sheet) -> list[str]:
     ]
 
 
-def _move_plates(canvas: Canvas, sheet: Sheet, r: Results, u: Array, scale: float) -> None:
+def _move_plates(canvas: Canvas, scene: Scene, r: Results, u: Array, scale: float) -> None:
     """Slabs and walls that are shown, with their nodes moved by u (N, 6) times a scale."""
     if r.plates is None:
         return
-    ids = set(sheet.state.shown_surfaces())
+    ids = set(scene.state.shown_surfaces())
     good = np.array([s in ids for s in r.plates.surfaces], bool)
     if good.any():
         nodes = (r.plates.quads[good[r.plates.quad_of]], r.plates.triangles[good[r.plates.triangle_of]])
@@ -116,27 +116,27 @@ def _move_plates(canvas: Canvas, sheet: Sheet, r: Results, u: Array, scale: floa
 
 
 @overlay("forces", "Forces")
-def draw_forces(canvas: Canvas, sheet: Sheet) -> list[str]:
-    if sheet.why_old:
-        return [sheet.why_old]
-    r, case, component = sheet.review.shown(sheet.state.case), sheet.state.case, sheet.state.component
+def draw_forces(canvas: Canvas, scene: Scene) -> list[str]:
+    if scene.why_old:
+        return [scene.why_old]
+    r, case, component = scene.review.shown(scene.state.case), scene.state.case, scene.state.component
     if case not in r.cases:
         return [f"{case or 'no case'} was not computed"]
     c, k = r.case_index(case), COMPONENTS.index(component)
-    places = _places(sheet, r, component, r.member_done[c])
+    places = _places(scene, r, component, r.member_done[c])
     if places is None:
         return [f"{case}: nothing shown was computed"]
     value = r.force[c, places.stations, k]
     most = float(np.abs(value).max())
-    scale = sheet.state.scale * sheet.size / 18 / most if most > 0 else 0.0
+    scale = scene.state.scale * scene.size / 18 / most if most > 0 else 0.0
     head = _diagram(canvas, places, value * scale, PINE)
-    kind, unit = FORCE_KIND[component], getattr(sheet.units, FORCE_KIND[component])[1]
+    kind, unit = FORCE_KIND[component], getattr(scene.units, FORCE_KIND[component])[1]
     ends = [int(value.argmax()), int(value.argmin())]
-    texts = [f"{sheet.units.show(float(value[e]), kind)} {unit}" for e in ends]
-    shown = _labelled_places(sheet, r, places, value) if sheet.state.label == VALUES else ends
+    texts = [f"{scene.units.show(float(value[e]), kind)} {unit}" for e in ends]
+    shown = _labelled_places(scene, r, places, value) if scene.state.label == VALUES else ends
     canvas.labels(
         head[shown],
-        [f"{sheet.units.show(float(value[e]), kind, 3)}" for e in shown] if shown is not ends else texts,
+        [f"{scene.units.show(float(value[e]), kind, 3)}" for e in shown] if shown is not ends else texts,
         RUST,
     )
     return [
@@ -145,10 +145,10 @@ def draw_forces(canvas: Canvas, sheet: Sheet) -> list[str]:
     ]
 
 
-def _labelled_places(sheet: Sheet, r: Results, places: _Places, value: Array) -> list[int]:
+def _labelled_places(scene: Scene, r: Results, places: _Places, value: Array) -> list[int]:
     """Where values are written beside the diagrams: at the ends and the extremes of the selected members, or of the shown ones
     where they are few; only the extremes of the largest where they are many."""
-    chosen = set(sheet.state.chosen("member"))
+    chosen = set(scene.state.chosen("member"))
     member = r.station_member[places.stations]
     ids = np.array([r.member_ids[k] in chosen for k in np.unique(member)], bool) if chosen else None
     wanted = np.unique(member) if ids is None or not ids.any() else np.unique(member)[ids]
@@ -175,9 +175,9 @@ class _Places:
     aside: Array
 
 
-def _places(sheet: Sheet, r: Results, component: str, done: NDArray[np.bool_]) -> _Places | None:
+def _places(scene: Scene, r: Results, component: str, done: NDArray[np.bool_]) -> _Places | None:
     index = {i: n for n, i in enumerate(r.member_ids)}
-    shown = {index[i]: k for k, i in enumerate(sheet.ids) if i in index}
+    shown = {index[i]: k for k, i in enumerate(scene.ids) if i in index}
     stations = np.flatnonzero(np.isin(r.station_member, list(shown)) & done[r.station_member])
     if not len(stations):
         return None
@@ -186,8 +186,8 @@ def _places(sheet: Sheet, r: Results, component: str, done: NDArray[np.bool_]) -
     x, aside = start.copy(), start.copy()
     here, there = list(shown), list(shown.values())
     # drawn on the side of tension for moments, and in the plane the force acts in
-    side = {"my": sheet.axes[:, 2], "mz": -sheet.axes[:, 1], "vy": sheet.axes[:, 1]}.get(component, sheet.axes[:, 2])
-    start[here], x[here], aside[here] = sheet.lines[there, 0], sheet.axes[there, 0], side[there]
+    side = {"my": scene.axes[:, 2], "mz": -scene.axes[:, 1], "vy": scene.axes[:, 1]}.get(component, scene.axes[:, 2])
+    start[here], x[here], aside[here] = scene.lines[there, 0], scene.axes[there, 0], side[there]
     foot = start[which] + x[which] * r.station_x[stations, None]
     return _Places(stations, np.flatnonzero(which[1:] == which[:-1]), foot, aside[which])
 
@@ -202,23 +202,23 @@ def _diagram(canvas: Canvas, p: _Places, height: Array, colour: str, opacity: fl
 
 
 @overlay("envelope", "Envelope")
-def draw_envelope(canvas: Canvas, sheet: Sheet) -> list[str]:
+def draw_envelope(canvas: Canvas, scene: Scene) -> list[str]:
     """The lowest and the highest of a force over all combinations, and which combination gives the extremes."""
-    if sheet.why_old:
-        return [sheet.why_old]
-    if sheet.review.envelopes.waiting:
+    if scene.why_old:
+        return [scene.why_old]
+    if scene.review.envelopes.waiting:
         return [WAITING]
-    found, component = sheet.review.envelopes.members(), sheet.state.component
+    found, component = scene.review.envelopes.members(), scene.state.component
     if found is None:
         return ["no combination was computed; give the cases a kind, or make combinations"]
-    over, r, k = found[0], sheet.review.results, COMPONENTS.index(component)
-    places = _places(sheet, r, component, np.atleast_1d(r.member_done.any(axis=0)))
+    over, r, k = found[0], scene.review.results, COMPONENTS.index(component)
+    places = _places(scene, r, component, np.atleast_1d(r.member_done.any(axis=0)))
     if places is None:
         return ["nothing shown was computed"]
     low, high = over.low[places.stations, k], over.high[places.stations, k]
     most = float(max(np.abs(low).max(), np.abs(high).max()))
-    scale = sheet.state.scale * sheet.size / 18 / most if most > 0 else 0.0
-    kind, unit = FORCE_KIND[component], getattr(sheet.units, FORCE_KIND[component])[1]
+    scale = scene.state.scale * scene.size / 18 / most if most > 0 else 0.0
+    kind, unit = FORCE_KIND[component], getattr(scene.units, FORCE_KIND[component])[1]
     legend = [f"{component} over {len(over.combinations)} combinations"]
     for values, by, at, colour, word in (
         (high, over.high_by, int(high.argmax()), PINE, "highest"),
@@ -226,45 +226,45 @@ def draw_envelope(canvas: Canvas, sheet: Sheet) -> list[str]:
     ):
         head = _diagram(canvas, places, values * scale, colour, 0.12)
         name = over.combinations[int(by[places.stations[at], k])].name
-        text = f"{sheet.units.show(float(values[at]), kind)} {unit}"
+        text = f"{scene.units.show(float(values[at]), kind)} {unit}"
         canvas.labels(head[at][None], [f"{text} ({name})"], RUST)
         legend.append(f"<font color='{colour}'>▬</font> {word} {text} by {name}")
     return legend
 
 
 @overlay("reactions", "Reactions")
-def draw_reactions(canvas: Canvas, sheet: Sheet) -> list[str]:
-    if sheet.why_old:
-        return [sheet.why_old]
-    r, case = sheet.review.shown(sheet.state.case), sheet.state.case
+def draw_reactions(canvas: Canvas, scene: Scene) -> list[str]:
+    if scene.why_old:
+        return [scene.why_old]
+    r, case = scene.review.shown(scene.state.case), scene.state.case
     if case not in r.cases:
         return [f"{case or 'no case'} was not computed"]
     c = r.case_index(case)
-    nodes = set(sheet.nodes())
+    nodes = set(scene.nodes())
     points, texts = [], []
     most = float(np.abs(r.reaction[c, :, :3]).max(initial=0.0)) or 1.0
     tails: list[tuple[Array, Array, float]] = []
-    place = dict(zip(r.node_ids, r.xyz - sheet.model.origin))
-    edges = _held_by(sheet, r)
+    place = dict(zip(r.node_ids, r.xyz - scene.model.origin))
+    edges = _held_by(scene, r)
     for s, n in enumerate(r.support_ids):
         if n in nodes or n in edges:
             p = place[n]
             tails += [(p, np.eye(3)[d] * f, abs(f)) for d, f in enumerate(r.reaction[c, s, :3]) if abs(f) > 1e-3 * most]
             points.append(p)
-            texts.append(sheet.units.show(float(r.reaction[c, s, 2]), "force"))
+            texts.append(scene.units.show(float(r.reaction[c, s, 2]), "force"))
     draw_arrows(canvas, tails, most)
     if len(points) <= 80:
         canvas.labels(np.array(points).reshape(-1, 3), texts, INK)
     total = r.reaction[c, :, :3].sum(axis=0)
-    shown = ", ".join(f"{a} {sheet.units.show(float(v), 'force')}" for a, v in zip("xyz", total))
-    return [f"{case}: upward reaction at each support in {sheet.units.force[1]}; in all {shown}"]
+    shown = ", ".join(f"{a} {scene.units.show(float(v), 'force')}" for a, v in zip("xyz", total))
+    return [f"{case}: upward reaction at each support in {scene.units.force[1]}; in all {shown}"]
 
 
-def _held_by(sheet: Sheet, r: Results) -> set[str]:
+def _held_by(scene: Scene, r: Results) -> set[str]:
     """Supported nodes of the mesh on surfaces that are shown."""
     if r.plates is None:
         return set()
-    shown = [s for s in r.plates.surfaces if s in set(sheet.state.shown_surfaces())]
+    shown = [s for s in r.plates.surfaces if s in set(scene.state.shown_surfaces())]
     nodes = {int(n) for s in shown for n in r.plates.nodes_of(s)}
     return {r.node_ids[n] for n in nodes if n >= r.plates.named}
 
@@ -276,16 +276,16 @@ def _outline(s: Surface) -> Array:
 
 
 @overlay("change", "Change", base="pale")
-def draw_change(canvas: Canvas, sheet: Sheet) -> list[str]:
-    comparison, baseline = sheet.review.comparison, sheet.state.baseline
+def draw_change(canvas: Canvas, scene: Scene) -> list[str]:
+    comparison, baseline = scene.review.comparison, scene.state.baseline
     if comparison is None or baseline is None:
         return ["this revision is compared with nothing; take in another one"]
-    line_of = dict(zip(sheet.ids, sheet.lines))
+    line_of = dict(zip(scene.ids, scene.lines))
     old_model = baseline.review.model
     old = dict(zip(old_model.members, source_lines(old_model)))
-    origin = sheet.model.origin
+    origin = scene.model.origin
     old_outlines = {i: _outline(s) + old_model.origin for i, s in old_model.surfaces.items()}
-    outlines = {i: _outline(sheet.model.surfaces[i]) for i in sheet.state.shown_surfaces() if i in sheet.model.surfaces}
+    outlines = {i: _outline(scene.model.surfaces[i]) for i in scene.state.shown_surfaces() if i in scene.model.surfaces}
     groups: dict[str, list[Array]] = {"added": [], "removed": [], "moved": [], "resized": [], "changed": []}
     count = dict.fromkeys(groups, 0)
     for m in comparison.parts:
@@ -299,7 +299,7 @@ def draw_change(canvas: Canvas, sheet: Sheet) -> list[str]:
         if found is not None:
             groups[m.status].extend(found)
             count[m.status] += 1
-    dash = sheet.size / 90
+    dash = scene.size / 90
     lines = {k: np.array(v).reshape(-1, 2, 3) for k, v in groups.items()}
     canvas.lines(lines["added"], PINE, 4.0)
     canvas.dashes(lines["removed"], dash, RUST, 2.6, (1, 1))

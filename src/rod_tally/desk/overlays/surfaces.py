@@ -13,7 +13,7 @@ from ...meshing.quality import quality_of
 from ...model.geometry.vectors import Array
 from ..theme import GRAPHITE, INK, MUTED, PALE, RUST, blend
 from ..view.canvas import Canvas, ring
-from .registry import Sheet, overlay
+from .registry import Scene, overlay
 from .results import WAITING
 
 NONE = "the run has no slab or wall in it; give them Carries: as a shell (Loads, Span), then run"
@@ -22,22 +22,22 @@ Flags = NDArray[np.bool_]
 TICKS = 1500  # crosses of principal directions at most; beyond that every so many elements
 
 
-def _shown(sheet: Sheet, plates: Plates) -> tuple[Flags, Flags]:
+def _shown(scene: Scene, plates: Plates) -> tuple[Flags, Flags]:
     """Which quadrilaterals and triangles belong to surfaces that are shown."""
-    ids = set(sheet.state.shown_surfaces())
+    ids = set(scene.state.shown_surfaces())
     good = np.array([s in ids for s in plates.surfaces], bool)
     return good[plates.quad_of], good[plates.triangle_of]
 
 
 @overlay("mesh", "Elements", base="pale")
-def draw_mesh(canvas: Canvas, sheet: Sheet) -> list[str]:
+def draw_mesh(canvas: Canvas, scene: Scene) -> list[str]:
     """The elements of the run's slabs and walls; poor ones filled."""
-    plates = sheet.review.results.plates
-    if sheet.why_old:
-        return [sheet.why_old]
+    plates = scene.review.results.plates
+    if scene.why_old:
+        return [scene.why_old]
     if plates is None or plates.empty:
         return [NONE]
-    q, t = _shown(sheet, plates)
+    q, t = _shown(scene, plates)
     at = plates.points
     for nodes in (plates.quads[q], plates.triangles[t]):
         canvas.outlines(at, nodes, PALE if len(nodes) > 20000 else MUTED, 0.8)
@@ -56,35 +56,35 @@ def draw_mesh(canvas: Canvas, sheet: Sheet) -> list[str]:
 
 
 @overlay("plates", "Slabs, walls", base="pale")
-def draw_plates(canvas: Canvas, sheet: Sheet) -> list[str]:
+def draw_plates(canvas: Canvas, scene: Scene) -> list[str]:
     """One quantity of slabs and walls in bands; beyond a chosen range in ink."""
-    if sheet.why_old:
-        return [sheet.why_old]
-    if sheet.review.fields_waiting:
+    if scene.why_old:
+        return [scene.why_old]
+    if scene.review.fields_waiting:
         return ["the forces are being worked out"]
-    fields, case = sheet.review.fields, sheet.state.case
+    fields, case = scene.review.fields, scene.state.case
     if fields is None:
         return [NONE]
-    r = sheet.review.shown(case)
-    name, over = sheet.state.plate, sheet.state.plate_over
-    found = sheet.review.envelopes.known_plates(name, sheet.state.plate_averaged) if over else None
+    r = scene.review.shown(case)
+    name, over = scene.state.plate, scene.state.plate_over
+    found = scene.review.envelopes.known_plates(name, scene.state.plate_averaged) if over else None
     if over and found is None:
-        return [WAITING if not sheet.review.envelopes.empty else "no combination was computed"]
+        return [WAITING if not scene.review.envelopes.empty else "no combination was computed"]
     if found is not None:
         value, sure = (found.high if over == "highest" else found.low), found.done
         case = f"{over} of {len(found.combinations)} combinations"
     elif case not in r.cases:
         return [f"{case or 'no case'} was not computed"]
     else:
-        value, sure = _values(sheet, fields, r, name)
-    q, t = _shown(sheet, fields.plates)
+        value, sure = _values(scene, fields, r, name)
+    q, t = _shown(scene, fields.plates)
     q, t = q & sure[fields.corners.quads].all(axis=1), t & sure[fields.corners.triangles].all(axis=1)
     used = np.unique(np.concatenate([fields.corners.quads[q].ravel(), fields.corners.triangles[t].ravel()]))
     if not len(used):
         return [f"{case}: no slab or wall that is shown was computed"]
-    factor, unit, digits = _unit(sheet, name)
+    factor, unit, digits = _unit(scene, name)
     most = float(np.abs(value[used]).max())
-    low, high = sheet.state.plate_range or (-most, most)
+    low, high = scene.state.plate_range or (-most, most)
     points = fields.plates.points[fields.corners.node]
     canvas.bands(points, fields.corners.quads[q], fields.corners.triangles[t], value, (low, high), ramp())
     ends = used[[int(value[used].argmin()), int(value[used].argmax())]]
@@ -97,43 +97,43 @@ def draw_plates(canvas: Canvas, sheet: Sheet) -> list[str]:
     beyond = int(((value[used] < low) | (value[used] > high)).sum())
     stops = np.linspace(low, high, BANDS + 1)
     blocks = "".join(f"<font color='{c}'>■</font>" for c in ramp())
-    kind = "averaged over lines" if sheet.state.plate_averaged else "not averaged"
+    kind = "averaged over lines" if scene.state.plate_averaged else "not averaged"
     out = [
         f"{case}: {name} in {unit}, {kind}",
         f"{stops[0] * factor:.{digits}g} {blocks} {stops[-1] * factor:.{digits}g}",
         f"○ from {texts[0]} to {texts[1]}",
     ]
-    if sheet.state.plate_range is not None:
+    if scene.state.plate_range is not None:
         out.append(f"<font color='{INK}'>■</font> beyond the range: {beyond} of {len(used)} places")
     if name[0] == "m":
         out.append("positive with tension on the side of +z (top of slabs)")
     if found is not None and found.left_out:
         out.append(f"{found.left_out} combinations with responses without sign are left out")
-    if sheet.state.plate_crosses and found is None:
-        out.append(_crosses(canvas, sheet, fields, r, name, np.concatenate([q, t])))
+    if scene.state.plate_crosses and found is None:
+        out.append(_crosses(canvas, scene, fields, r, name, np.concatenate([q, t])))
     return out
 
 
-def _values(sheet: Sheet, fields: PlateFields, r: Results, name: str) -> tuple[Array, Flags]:
+def _values(scene: Scene, fields: PlateFields, r: Results, name: str) -> tuple[Array, Flags]:
     """The quantity at all corners, and which of them were computed."""
-    c = r.case_index(sheet.state.case)
+    c = r.case_index(scene.state.case)
     forces = fields.at_corners(r.displacement[c])
-    if sheet.state.plate_averaged:
+    if scene.state.plate_averaged:
         forces = fields.spread(fields.averaged(forces)[2])
     thickness = np.array([fields.plates.shapes[s].thickness for s in fields.plates.surfaces])
     value = quantity(forces, thickness[fields.corners.surface], name)
     return value, r.node_done[c][fields.corners.node]
 
 
-def _unit(sheet: Sheet, name: str) -> tuple[float, str, int]:
+def _unit(scene: Scene, name: str) -> tuple[float, str, int]:
     kind = unit_kind(name)
     if kind == "stress":
         return 1e-6, "N/mm²", 4
-    factor, unit = getattr(sheet.units, kind)
+    factor, unit = getattr(scene.units, kind)
     return factor, f"{unit}/m", 4
 
 
-def _crosses(canvas: Canvas, sheet: Sheet, fields: PlateFields, r: Results, name: str, shown: Flags) -> str:
+def _crosses(canvas: Canvas, scene: Scene, fields: PlateFields, r: Results, name: str, shown: Flags) -> str:
     """Principal directions in the middles of elements: the longer stroke for the larger size."""
     part = directed(name)
     if part is None:
@@ -141,7 +141,7 @@ def _crosses(canvas: Canvas, sheet: Sheet, fields: PlateFields, r: Results, name
     plates = fields.plates
     which = np.flatnonzero(shown)
     which = which[:: max(1, len(which) // TICKS)]
-    tensor = fields.samples(r.displacement[r.case_index(sheet.state.case)])[which, part]
+    tensor = fields.samples(r.displacement[r.case_index(scene.state.case)])[which, part]
     one, two, angle = principal(tensor)
     of = plates.of()[which]
     axes = np.array([plates.shapes[s].axes for s in plates.surfaces])[of]

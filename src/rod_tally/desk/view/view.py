@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 from shapely.geometry import Point, Polygon
 
 from ...model.geometry.vectors import Array
-from ..overlays.registry import Sheet, draw_members, draw_surfaces, overlays
+from ..overlays.registry import Scene, draw_members, draw_surfaces, overlays
 from ..quantities import METRIC, UnitSet
 from ..session.state import VALUES, DeskState
 from ..theme import INK, MUTED, PAPER, PINE, RUST, SHEET
@@ -59,7 +59,7 @@ class View(QWidget):
         self.units: UnitSet = METRIC
         self.plotter: Any = None
         self.canvas: Any = None
-        self._sheet: Sheet | None = None
+        self._scene: Scene | None = None
         self._press: tuple[float, float] | None = None
         self._stack: list[tuple[str, str]] = []
         self._model_seen: object = None
@@ -155,19 +155,19 @@ class View(QWidget):
         model = review.model
         ids = [i for i in model.members if i in shown]
         lines = model.lines_of([model.members[i] for i in ids])
-        self._sheet = Sheet(review, self.state, ids, lines, self.units, self.direction)
+        self._scene = Scene(review, self.state, ids, lines, self.units, self.direction)
         if self._model_seen is not model:
             self._model_seen = model
             self.look_from(self.direction, render=False)
         self.canvas.clear()
         chosen = overlays().get(self.state.overlay) or next(iter(overlays().values()))
-        canvas, sheet = self.canvas, self._sheet
+        canvas, scene = self.canvas, self._scene
         legend: list[str] = []
         if chosen.base != "pale":
-            self._try("slabs and walls", lambda: draw_surfaces(canvas, sheet))
+            self._try("slabs and walls", lambda: draw_surfaces(canvas, scene))
         if chosen.base != "none":
-            self._try("members", lambda: draw_members(canvas, sheet, chosen.base == "pale"))
-        self._try(chosen.title.lower(), lambda: legend.extend(chosen.draw(canvas, sheet)))
+            self._try("members", lambda: draw_members(canvas, scene, chosen.base == "pale"))
+        self._try(chosen.title.lower(), lambda: legend.extend(chosen.draw(canvas, scene)))
         self._try("labels", self._draw_labels)
         self._try("what is picked", self._draw_picked)
         if self.canvas.left_out:
@@ -191,35 +191,35 @@ class View(QWidget):
             self.canvas.left_out.append(what)
 
     def _draw_labels(self) -> None:
-        sheet, label = self._sheet, self.state.label
-        if sheet is None or label in ("none", VALUES):
+        scene, label = self._scene, self.state.label
+        if scene is None or label in ("none", VALUES):
             return
         if label == "nodes":
-            nodes = sheet.nodes()
-            points, texts = [sheet.model.nodes[n].point for n in nodes], nodes
+            nodes = scene.nodes()
+            points, texts = [scene.model.nodes[n].point for n in nodes], nodes
         elif label == "surfaces":
-            points, texts = [s.centroid for s in sheet.surfaces], [s.name or s.id for s in sheet.surfaces]
+            points, texts = [s.centroid for s in scene.surfaces], [s.name or s.id for s in scene.surfaces]
         elif label == "lines":
-            points, texts = self._line_labels(sheet)
+            points, texts = self._line_labels(scene)
         else:
-            points = list(sheet.lines.mean(axis=1))
-            members = [sheet.model.members[i] for i in sheet.ids]
+            points = list(scene.lines.mean(axis=1))
+            members = [scene.model.members[i] for i in scene.ids]
             texts = [m.name or m.id if label == "members" else m.section for m in members]
         if len(points) <= 1500:
             self.canvas.labels(np.array(points).reshape(-1, 3), texts, MUTED, 10)
 
-    def _line_labels(self, sheet: Sheet) -> tuple[list[Array], list[str]]:
+    def _line_labels(self, scene: Scene) -> tuple[list[Array], list[str]]:
         """Names of stacks at their foot and of beam lines and walls at their first part."""
         points, texts = [], []
-        shown = set(sheet.ids) | {s.id for s in sheet.surfaces}
-        for line in sheet.review.lines:
+        shown = set(scene.ids) | {s.id for s in scene.surfaces}
+        for line in scene.review.lines:
             if line.kind == "frame" or line.members[0] not in shown:
                 continue
             first = line.members[0]
-            if first in sheet.model.surfaces:
-                points.append(sheet.model.surfaces[first].centroid)
+            if first in scene.model.surfaces:
+                points.append(scene.model.surfaces[first].centroid)
             else:
-                own = sheet.model.line(sheet.model.members[first])
+                own = scene.model.line(scene.model.members[first])
                 points.append(own[int(own[1, 2] < own[0, 2])] if line.kind == "stack" else own.mean(axis=0))
             texts.append(line.name)
         return points, texts
@@ -227,7 +227,7 @@ class View(QWidget):
     def _draw_picked(self) -> None:
         from .canvas import ring
 
-        model, picked = self._sheet.model if self._sheet else None, self.state.picked
+        model, picked = self._scene.model if self._scene else None, self.state.picked
         if model is None or picked is None:
             return
         for kind, ident in dict.fromkeys([picked, *self.state.selected]):
@@ -249,9 +249,9 @@ class View(QWidget):
     def look_from(self, direction: str, render: bool = True) -> None:
         """Turn to a named direction and take in everything that is shown."""
         self.direction = direction
-        if self.plotter is None or self._sheet is None or not len(self._sheet.points):
+        if self.plotter is None or self._scene is None or not len(self._scene.points):
             return
-        points = self._sheet.points
+        points = self._scene.points
         vector, up = (np.array(v, float) for v in DIRECTIONS[direction])
         self._frame(points, vector / np.linalg.norm(vector), up)
         if render:
@@ -300,10 +300,10 @@ class View(QWidget):
 
     def members_at(self, x: float, y: float) -> list[str]:
         """Members near a place of the picture (px from the lower left), nearest first, then from front to back."""
-        if self.canvas is None or self._sheet is None or not len(self._sheet.lines):
+        if self.canvas is None or self._scene is None or not len(self._scene.lines):
             return []
-        a = self.canvas.to_screen(self._sheet.lines[:, 0])
-        b = self.canvas.to_screen(self._sheet.lines[:, 1])
+        a = self.canvas.to_screen(self._scene.lines[:, 0])
+        b = self.canvas.to_screen(self._scene.lines[:, 1])
         d = b[:, :2] - a[:, :2]
         p = np.array([x, y])
         size = np.maximum((d * d).sum(axis=1), 1e-9)
@@ -312,7 +312,7 @@ class View(QWidget):
         depth = a[:, 2] + (b[:, 2] - a[:, 2]) * t
         near = np.flatnonzero(distance <= REACH)
         order = near[np.lexsort((depth[near], np.round(distance[near] / 3)))]
-        return [self._sheet.ids[i] for i in order]
+        return [self._scene.ids[i] for i in order]
 
     def step_pick(self, by: int = 1) -> None:
         """The next of the things that lay under the last click."""
@@ -351,10 +351,10 @@ class View(QWidget):
 
     def surfaces_at(self, x: float, y: float) -> list[str]:
         """Surfaces under a place of the picture (px from the lower left), from front to back."""
-        if self.canvas is None or self._sheet is None:
+        if self.canvas is None or self._scene is None:
             return []
         found = []
-        for s in self._sheet.surfaces:
+        for s in self._scene.surfaces:
             rings = [self.canvas.to_screen(r) for r in (s.outer, *s.openings)]
             if (rings[0][:, :2].min(axis=0) > (x, y)).any() or (rings[0][:, :2].max(axis=0) < (x, y)).any():
                 continue
