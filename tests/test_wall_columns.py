@@ -175,3 +175,39 @@ def test_a_wall_on_a_raft_stands_on_all_of_its_length() -> None:
     stiff = 60e3 / (5e6 * 2 * 6**3 / 12)
     assert turned["column"] == pytest.approx(turned["shell"], rel=0.03)
     assert turned["column"] == pytest.approx(stiff, rel=0.05), (turned, stiff)
+
+
+def test_a_lintel_is_held_by_the_edge_of_a_wall_of_shells_with_its_depth() -> None:
+    """Two walls of three storeys coupled by lintels: sway and lintel shear do not depend on the size of elements, and are those of
+    walls as columns with rigid arms; one node alone would be a hinge, the more the finer the elements."""
+    found = {}
+    for way, size in (("shell", 0.5), ("shell", 0.25), ("column", 0.5)):
+        m = plate_model()
+        m.sections["b"] = Section("b", "values", 0.16, 0.16 * 0.8**2 / 12, 0.16 * 0.2**2 / 12, 0.0, 2e-3, 0.13, 0.13,
+                                  outline=((-0.1, -0.4), (0.1, -0.4), (0.1, 0.4), (-0.1, 0.4)))  # fmt: skip
+        for s in range(3):
+            for k, x in enumerate((0.0, 6.0)):
+                wall(m, f"{s}w{k}", (x, 0), (x + 4, 0), 3.2 * s, 3.2 * s + 3.2)
+                m.surfaces[f"{s}w{k}"].way = way
+                if s:
+                    line = np.array([(x, 0, 3.2 * s), (x + 4, 0, 3.2 * s)])
+                    for one, other in ((f"{s - 1}w{k}", f"{s}w{k}"), (f"{s}w{k}", f"{s - 1}w{k}")):
+                        m.surfaces[one].joints.append(SurfaceJoint("surface", other, line))
+            z = 3.2 * s + 2.8
+            for n, x in (("a", 4.0), ("b", 6.0)):
+                m.nodes[f"{s}{n}"] = Node(f"{s}{n}", np.array([x, 0.0, z]))
+            m.members[f"{s}l"] = Member(f"{s}l", "", "beam", f"{s}a", f"{s}b", "b", "plate", np.array([0.0, 0, 1]))
+            for k, n in enumerate("ab"):
+                m.surfaces[f"{s}w{k}"].joints.append(
+                    SurfaceJoint("end", f"{s}l", m.nodes[f"{s}{n}"].point[None], 0.0, f"{s}{n}")
+                )
+        top = np.array([(0, 0, 9.6), (4, 0, 9.6)], float)
+        m.cases["q"] = LoadCase("q", "wind", space_loads=[SpaceLoad(top, (20e3, 0, 0), (20e3, 0, 0))])
+        r = run(m, RunSettings(), meshing=MeshSettings(size))
+        assert r.equilibrium[0].residual < 1e-8 and not r.left_out
+        high = np.isclose(r.xyz[:, 2], 9.6)
+        shear = [abs(float(r.force[0, r.stations_of(f"{s}l")[0], 2])) for s in range(3)]
+        found[way, size] = (float(r.displacement[0, high, 0].mean()), *shear)
+    coarse, fine, columns = (np.array(v) for v in found.values())
+    assert fine == pytest.approx(coarse, rel=0.06)  # shells soften a little as they are made finer
+    assert coarse[:3] == pytest.approx(columns[:3], rel=0.1), (coarse, columns)

@@ -8,20 +8,22 @@ import numpy as np
 from shapely.geometry import LineString, MultiLineString, Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
-from ..model import Model, Surface
+from ..model import Model, Surface, SurfaceJoint
 from ..model.entities.surface import sound
 from ..model.geometry.vectors import Array
 from .wires import TOUCH
 
 NEAR_EDGE = 0.25  # of the element size: what lies nearer to an edge than this is brought onto it by a rigid arm
 BESIDE = 0.6  # m; a member outside the outline that transfer tied to the surface holds its edge up to here
+IN_PLANE = 0.2  # sine of the angle up to which a beam lies in a wall's plane, and level
 STRAIGHT = 0.02  # sine of the angle between an edge and a member that goes with it
 
 
 @dataclass(slots=True)
 class SurfaceLines:
     """`lines` (2, 3) and `dots` (3,) in space; `nodes` are those of the model that may become corners of elements;
-    `tracks`: member and the piece of line (2, 3) along which it holds the surface; `ends`: node and its place."""
+    `tracks`: member and the piece of line (2, 3) along which it holds the surface; `ends`: node and its place; `faces`: node
+    and the piece (2, 3) of an upright edge that a beam in the wall's plane meets there with its depth."""
 
     polygon: Polygon
     lines: list[Array] = field(default_factory=list)
@@ -29,6 +31,7 @@ class SurfaceLines:
     nodes: set[str] = field(default_factory=set)
     tracks: list[tuple[str, Array]] = field(default_factory=list)
     ends: list[tuple[str, Array]] = field(default_factory=list)
+    faces: list[tuple[str, Array]] = field(default_factory=list)
 
 
 def lines_on(model: Model, s: Surface, size: float) -> SurfaceLines:
@@ -69,9 +72,47 @@ def lines_on(model: Model, s: Surface, size: float) -> SurfaceLines:
             continue
         out.ends.append((joint.node, s.lifted(place[None])[0]))
         out.dots.append(out.ends[-1][1])
+        face = _face(model, s, joint, place, edges, merge)
+        if face is not None:
+            out.faces.append((joint.node, s.lifted(face)))
+            out.dots += list(out.faces[-1][1])
         if joint.distance <= TOUCH and np.linalg.norm(place - flat) <= TOUCH:
             out.nodes.add(joint.node)
     return out
+
+
+def _face(
+    model: Model, s: Surface, joint: SurfaceJoint, place: Array, edges: list[Array], merge: float
+) -> Array | None:
+    """The piece (2, 2) of a wall's upright edge that the end of a beam in its plane covers; None for any other end.
+
+    A node of a shell alone hardly resists turning in the shell's plane, the less the finer the mesh: a lintel would be hinged.
+    """
+    member = model.members.get(joint.other)
+    section = model.sections.get(member.section) if member is not None else None
+    if not s.upright or member is None or section is None or not section.usable:
+        return None
+    axes = member.axes(model.line(member))
+    x = axes[0]
+    if abs(float(x @ s.plain_axes[2])) > IN_PLANE or abs(float(x[2])) > IN_PLANE:
+        return None
+    y0, y1, z0, z1 = section.bounds
+    heights = [float(y * axes[1, 2] + z * axes[2, 2]) for y in (y0, y1) for z in (z0, z1)]
+    low, high = min(heights), max(heights)
+    up = s.plain_axes[:2, 2]
+    for edge in edges:
+        d = edge[1] - edge[0]
+        size = float(np.linalg.norm(d))
+        along = float(d @ up) / size
+        t = float((place - edge[0]) @ d) / size
+        off = float(np.linalg.norm(place - edge[0] - d / size * t))
+        if abs(along) < 1 - IN_PLANE or off > TOUCH or not -TOUCH <= t <= size + TOUCH:
+            continue
+        a, b = sorted((t + low / along, t + high / along))
+        a, b = (0.0 if a < merge else a), (size if b > size - merge else b)
+        if b - a > 2 * TOUCH:
+            return np.array([edge[0] + d / size * a, edge[0] + d / size * b])
+    return None
 
 
 def _net(s: Surface) -> Polygon:

@@ -289,6 +289,10 @@ def _take_hold(model: Model, out: Plates, found: dict[str, SurfaceLines], index:
             n, node = int(nodes[k]), index[name]
             if n != node:
                 out.ties.append(Tie(node, (n,), (1.0,)))
+        for name, line in f.faces:
+            own_nodes = nodes[_on(tree, out.points[nodes], line)].tolist()
+            _, k = tree.query(next(place for node, place in f.ends if node == name))
+            out.ties += [Tie(n, (int(nodes[k]),), (1.0,)) for n in own_nodes if n != int(nodes[k])]
         for support in model.surfaces[ident].supports:
             on = nodes[_on(tree, out.points[nodes], support.line)]
             if len(on):
