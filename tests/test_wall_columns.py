@@ -211,3 +211,25 @@ def test_a_lintel_is_held_by_the_edge_of_a_wall_of_shells_with_its_depth() -> No
     coarse, fine, columns = (np.array(v) for v in found.values())
     assert fine == pytest.approx(coarse, rel=0.06)  # shells soften a little as they are made finer
     assert coarse[:3] == pytest.approx(columns[:3], rel=0.1), (coarse, columns)
+
+
+def test_columns_are_fixed_in_the_wall_of_shells_that_they_carry() -> None:
+    """A deep wall on two columns is a portal with a stiff beam: moments of F h / 4 at heads and feet, sway F h^3 / 24 E I (any
+    handbook); the wall gives way a little."""
+    m = plate_model()
+    i = 0.5**4 / 12
+    square = ((-0.25, -0.25), (0.25, -0.25), (0.25, 0.25), (-0.25, 0.25))
+    m.sections["c"] = Section("c", "values", 0.25, i, i, 0.0, 1e-2, 0.0, 0.0, outline=square)
+    w = shell(m, "w", [(0, 0, 4), (8, 0, 4), (8, 0, 8), (0, 0, 8)], 0.4, cls="wall")
+    for k, x in enumerate((1.0, 7.0)):
+        m.nodes[f"f{k}"] = Node(f"f{k}", np.array([x, 0, 0.0]), FIXED)
+        m.nodes[f"h{k}"] = Node(f"h{k}", np.array([x, 0, 4.0]))
+        m.members[f"c{k}"] = Member(f"c{k}", "", "column", f"f{k}", f"h{k}", "c", "plate", np.array([0, 1.0, 0]))
+        w.joints.append(SurfaceJoint("end", f"c{k}", m.nodes[f"h{k}"].point[None], 0.0, f"h{k}"))
+    top = np.array([(0, 0, 8), (8, 0, 8)], float)
+    m.cases["q"] = LoadCase("q", "wind", space_loads=[SpaceLoad(top, (1e4, 0, 0), (1e4, 0, 0))])
+    r = computed(m)
+    head = np.abs(r.force[0, r.stations_of("c0")[-1], 4:]).max()
+    assert head == pytest.approx(80e3 * 4 / 4, rel=0.06)
+    sway = r.displacement[0, r.node_ids.index("h0"), 0]
+    assert sway == pytest.approx(80e3 * 4**3 / 24 / E / i, rel=0.15)

@@ -15,7 +15,7 @@ from .wires import TOUCH
 
 NEAR_EDGE = 0.25  # of the element size: what lies nearer to an edge than this is brought onto it by a rigid arm
 BESIDE = 0.6  # m; a member outside the outline that transfer tied to the surface holds its edge up to here
-IN_PLANE = 0.2  # sine of the angle up to which a beam lies in a wall's plane, and level
+IN_PLANE = 0.2  # sine of the angle up to which a member lies in a wall's plane, and square to its edge
 STRAIGHT = 0.02  # sine of the angle between an edge and a member that goes with it
 
 
@@ -23,7 +23,7 @@ STRAIGHT = 0.02  # sine of the angle between an edge and a member that goes with
 class SurfaceLines:
     """`lines` (2, 3) and `dots` (3,) in space; `nodes` are those of the model that may become corners of elements;
     `tracks`: member and the piece of line (2, 3) along which it holds the surface; `ends`: node and its place; `faces`: node
-    and the piece (2, 3) of an upright edge that a beam in the wall's plane meets there with its depth."""
+    and the piece (2, 3) of an edge that a member in the wall's plane meets there with its depth."""
 
     polygon: Polygon
     lines: list[Array] = field(default_factory=list)
@@ -84,7 +84,8 @@ def lines_on(model: Model, s: Surface, size: float) -> SurfaceLines:
 def _face(
     model: Model, s: Surface, joint: SurfaceJoint, place: Array, edges: list[Array], merge: float
 ) -> Array | None:
-    """The piece (2, 2) of a wall's upright edge that the end of a beam in its plane covers; None for any other end.
+    """The piece (2, 2) of a wall's edge that the end of a member in its plane covers: of a lintel beside it, of a column under
+    it; None for any other end.
 
     A node of a shell alone hardly resists turning in the shell's plane, the less the finer the mesh: a lintel would be hinged.
     """
@@ -93,25 +94,23 @@ def _face(
     if not s.upright or member is None or section is None or not section.usable:
         return None
     axes = member.axes(model.line(member))
-    x = axes[0]
-    if abs(float(x @ s.plain_axes[2])) > IN_PLANE or abs(float(x[2])) > IN_PLANE:
+    if abs(float(axes[0] @ s.plain_axes[2])) > IN_PLANE:
         return None
     y0, y1, z0, z1 = section.bounds
-    heights = [float(y * axes[1, 2] + z * axes[2, 2]) for y in (y0, y1) for z in (z0, z1)]
-    low, high = min(heights), max(heights)
-    up = s.plain_axes[:2, 2]
     for edge in edges:
         d = edge[1] - edge[0]
         size = float(np.linalg.norm(d))
-        along = float(d @ up) / size
-        t = float((place - edge[0]) @ d) / size
-        off = float(np.linalg.norm(place - edge[0] - d / size * t))
-        if abs(along) < 1 - IN_PLANE or off > TOUCH or not -TOUCH <= t <= size + TOUCH:
+        u = d / size
+        t = float((place - edge[0]) @ u)
+        off = float(np.linalg.norm(place - edge[0] - u * t))
+        along = u @ s.plain_axes[:2]  # the edge in space
+        if abs(float(axes[0] @ along)) > IN_PLANE or off > TOUCH or not -TOUCH <= t <= size + TOUCH:
             continue
-        a, b = sorted((t + low / along, t + high / along))
-        a, b = (0.0 if a < merge else a), (size if b > size - merge else b)
-        if b - a > 2 * TOUCH:
-            return np.array([edge[0] + d / size * a, edge[0] + d / size * b])
+        reach = [t + float(y * (axes[1] @ along) + z * (axes[2] @ along)) for y in (y0, y1) for z in (z0, z1)]
+        low, high = min(reach), max(reach)
+        low, high = (0.0 if low < merge else low), (size if high > size - merge else high)
+        if high - low > 2 * TOUCH:
+            return np.array([edge[0] + u * low, edge[0] + u * high])
     return None
 
 
