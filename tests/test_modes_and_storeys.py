@@ -11,6 +11,9 @@ from rod_tally.analysis.results.storeys import storey_rows
 from rod_tally.checks import Subject, run_checks
 from rod_tally.model import PINNED_END, LoadCase, MemberLoad, Model, NodeLoad, Settings, Storey
 from rod_tally.model.entities.loads import GRAVITY
+from rod_tally.output.document import document
+from rod_tally.review import review
+from rod_tally.transfer.levels import storeys_by_level
 
 from .frames import PLAIN, E, beam, frame, line_load, regular
 
@@ -235,3 +238,31 @@ def test_eigenvalues_close_together_agree_with_the_dense_answer() -> None:
     a = q @ (value[:, None] * q.T)
     found, y = largest(lambda v: a @ v, n, 10)
     assert found == pytest.approx(np.linalg.eigvalsh(a)[::-1][:10], rel=1e-6)
+
+
+def test_storeys_come_from_the_levels_where_a_source_names_none() -> None:
+    """A frame's floors are its storeys, a façade's cross members between them are not; what the source names stays as it was."""
+    m = regular(2, 3)
+    storeys_by_level(m)
+    assert [s.elevation for s in m.storeys] == pytest.approx([0.0, 3.5, 7.0, 10.5]) and all(
+        s.derived for s in m.storeys
+    )
+    assert m.storeys[1].name == "Level +3.50" and any("names no storeys" in e.message for e in m.log)
+    m.cases["q"] = LoadCase("q", "wind", node_loads=[NodeLoad("n9", (5e3, 0.0, 0.0))])
+    r = review(m, Settings.from_dict({"modes": {"count": 0}}))
+    assert {s.storey for s in r.storeys} == {s.name for s in m.storeys}
+    assert document(r)["source"]["storeys"] == []
+    # cross members at 0.9 m and 2.7 m above each floor of a façade
+    points, pairs = [], []
+    for k, z in enumerate([0.0, 3.6, 4.5, 6.3, 7.2, 8.1, 9.9]):
+        points += [(0.0, 0.0, z), (1.5, 0.0, z), (3.0, 0.0, z)]
+        pairs += [(3 * k, 3 * k + 1), (3 * k + 1, 3 * k + 2)]
+        if k:
+            pairs += [(3 * k - 3 + i, 3 * k + i) for i in range(3)]
+    f = frame(points, pairs, {0: "pinned", 1: "pinned", 2: "pinned"})
+    storeys_by_level(f)
+    assert min(np.diff([s.elevation for s in f.storeys])) >= 2.0
+    named = regular(1, 1)
+    named.storeys = [Storey("Ground", 0.0)]
+    storeys_by_level(named)
+    assert [s.name for s in named.storeys] == ["Ground"]

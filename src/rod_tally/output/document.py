@@ -25,7 +25,9 @@ def document(review: Review) -> dict[str, Any]:
             "schema": m.schema,
             "kind": m.kind,
             "units": m.units,
-            "storeys": [{"name": s.name, "elevation": s.elevation + float(m.origin[2])} for s in m.storeys],
+            "storeys": [
+                {"name": s.name, "elevation": s.elevation + float(m.origin[2])} for s in m.storeys if not s.derived
+            ],
         },
         "tally": [
             {

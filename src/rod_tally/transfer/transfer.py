@@ -13,6 +13,7 @@ from ..model.geometry.vectors import Array
 from ..model.settings import TransferSettings
 from .choose import choose
 from .counterparts import counterparts
+from .levels import storeys_by_level
 from .loads import transfer_loads
 from .members.analytical import transfer_analytical
 from .members.physical import transfer_physical
@@ -62,6 +63,7 @@ def transfer(source: SourceModel, settings: TransferSettings, progress: Progress
     else:
         transfer_analytical(source, model, settings, progress)
         transfer_faces(source, model)
+        storeys_by_level(model)
     if source.kind == "both":
         model.counterparts = counterparts(source, model)
     set_by_hand = {f.id for f in source.faces if f.way}

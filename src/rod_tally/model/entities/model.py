@@ -22,8 +22,11 @@ from .surface import Surface
 
 @dataclass(slots=True)
 class Storey:
+    """A level, m; `derived`: from the model's own beams and slabs, for its source names none."""
+
     name: str
     elevation: float
+    derived: bool = False
 
 
 @dataclass(slots=True)
