@@ -58,10 +58,14 @@ def surface_edges(model: Model, joined: bool) -> tuple[Array, list[str]]:
     return edges[long], [c for c, good in zip(classes, long) if good]
 
 
+Candidates = tuple[NDArray[np.int64], NDArray[np.int64], Array, Array]  # baseline, revised, shift (m), overlap (share)
+Partners = dict[int, tuple[int, float]]  # by revised index: baseline index, shift
+
+
 def match_members(
     base: Model, revised: Model
 ) -> tuple[list[MemberMatch], Transform | None, list[tuple[str, list[str]]]]:
-    """Every member of either side once, the transform between the two, and ambiguous ones: (revised, candidates)."""
+    """Every member of either side, the transform between the two, and ambiguous ones: (revised, candidates)."""
     bm, rm = list(base.members.values()), list(revised.members.values())
     mixed = mixed_kinds(base, revised)
     lines_b, lines_r = source_lines(base, mixed), source_lines(revised, mixed)
@@ -70,26 +74,39 @@ def match_members(
     else:  # a building of walls and slabs
         (edges_b, classes_b), (edges_r, classes_r) = (surface_edges(m, mixed) for m in (base, revised))
         transform = find_transform(edges_b, edges_r, classes_b, classes_r)
-    z_r = np.array([m.z_axis for m in rm]).reshape(-1, 3)
     if transform is not None:
         lines_r = transform.undo(lines_r)
-        z_r = Transform(transform.angle, (0, 0, 0)).undo(z_r)
-    i, j, shift, overlap = every = _candidates(base, bm, rm, lines_b, lines_r, APART if mixed else 0.0)
-    index_r = {m.id: k for k, m in enumerate(rm)}
-    partner: dict[int, tuple[int, float]] = {}
-    taken: set[int] = set()
-    index_b = {m.id: k for k, m in enumerate(bm)}
-    said = {index_r[r]: index_b.get(b) for r, b in revised.pairing.items() if r in index_r}
-    for b, a in said.items():  # by hand first, wherever it lies
-        if a is not None:
-            partner[b] = (a, step_of(bm[a], lines_b[a], lines_r[b]))
-            taken.add(a)
-    free = np.array([int(b) not in said for b in j], bool)
+    apart = APART if mixed else 0.0
+    candidates = _candidates(base, bm, rm, lines_b, lines_r, apart)
+    index_b, index_r = ({m.id: k for k, m in enumerate(side)} for side in (bm, rm))
+    by_hand = {index_r[r]: index_b.get(b) for r, b in revised.pairing.items() if r in index_r}
+    partner: Partners = {  # by hand first, wherever it lies
+        b: (a, step_of(bm[a], lines_b[a], lines_r[b])) for b, a in by_hand.items() if a is not None
+    }
+    ambiguous = _pair_up(bm, rm, candidates, partner, set(by_hand))
+    # what was paired by hand stays as it was said, and has no further pieces
+    by_place = {b: p for b, p in partner.items() if b not in by_hand}
+    pieces = further_pairs(lines_b, lines_r, candidates, by_place, apart)
+    pieces = [(a, b, step) for a, b, step in pieces if b not in by_hand]
+    return _rows(MemberChanges(base, revised, transform), bm, rm, partner, pieces), transform, ambiguous
+
+
+def _pair_up(
+    bm: list[Member], rm: list[Member], candidates: Candidates, partner: Partners, by_hand: set[int]
+) -> list[tuple[str, list[str]]]:
+    """Add partners of the members that have none: of one identity, then the nearest. Returns the ambiguous ones."""
+    i, j, shift, overlap = candidates
+    free = np.array([int(b) not in by_hand for b in j], bool)
     i, j, shift, overlap = i[free], j[free], shift[free], overlap[free]
+    taken = {a for a, _ in partner.values()}
+
+    def pair(k: int) -> None:
+        partner[int(j[k])] = (int(i[k]), float(shift[k]))
+        taken.add(int(i[k]))
+
     for k in range(len(i)):
-        if int(i[k]) not in taken and index_r.get(bm[i[k]].id) == j[k]:
-            partner[int(j[k])] = (int(i[k]), float(shift[k]))
-            taken.add(int(i[k]))
+        if int(i[k]) not in taken and bm[i[k]].id == rm[j[k]].id:
+            pair(k)
     # nearest first; of equally near ones the longest overlap, then the likeliest section
     likeness = np.array([bm[a].section == rm[b].section for a, b in zip(i, j)], bool)
     order = np.lexsort((j, i, ~likeness, -np.round(overlap, 3), np.round(shift, 4)))
@@ -99,36 +116,42 @@ def match_members(
         if int(j[k]) not in partner and int(i[k]) not in taken:
             options.setdefault(int(j[k]), []).append(int(k))
     for k in order:
-        a, b = int(i[k]), int(j[k])
-        if b in partner or a in taken:
+        b = int(j[k])
+        if b in partner or int(i[k]) in taken:
             continue
         rivals = [q for q in options.get(b, []) if int(i[q]) not in taken and abs(shift[q] - shift[k]) < SAME]
         rivals = [q for q in rivals if abs(overlap[q] - overlap[k]) < 0.05]
         if len(rivals) > 1:
             ambiguous.append((rm[b].id, sorted(bm[int(i[q])].id for q in rivals)))
-        partner[b] = (a, float(shift[k]))
-        taken.add(a)
-    # by hand stays as it was said: those have no further pieces
-    by_place = {b: p for b, p in partner.items() if b not in said}
-    pieces = further_pairs(lines_b, lines_r, every, by_place, APART if mixed else 0.0) if len(every[0]) else []
-    pieces = [(a, b, step) for a, b, step in pieces if b not in said]
-    several = {a for a, b, _ in pieces if b not in partner} | {-1 - b for a, b, _ in pieces if b in partner}
-    changes = MemberChanges(base, revised, transform)
+        pair(int(k))
+    return ambiguous
+
+
+def _rows(
+    changes: MemberChanges, bm: list[Member], rm: list[Member], partner: Partners, pieces: list[tuple[int, int, float]]
+) -> list[MemberMatch]:
+    """Pairs, further pieces, then what is added and what is removed."""
+    split = {a for a, b, _ in pieces if b not in partner}
+    merged = {b for _, b, _ in pieces if b in partner}
 
     def row(a: int, b: int, distance: float) -> MemberMatch:
-        return _row(changes, bm[a], rm[b], distance, whole=not ({a, -1 - b} & several))
+        return _row(changes, bm[a], rm[b], distance, whole=a not in split and b not in merged)
 
-    matches = [row(partner[b][0], b, partner[b][1]) for b in range(len(rm)) if b in partner]
-    matches += [replace(row(a, b, step), piece=True) for a, b, step in pieces]
-    known = {*partner, *(b for _, b, _ in pieces)}
-    for b, m in enumerate(rm):
-        if b not in known:
-            matches.append(MemberMatch("added", m.cls, None, m.id, 0.0, None, m.section or None))
-    taken |= {a for a, _, _ in pieces}
-    for a, m in enumerate(bm):
-        if a not in taken:
-            matches.append(MemberMatch("removed", m.cls, m.id, None, 0.0, m.section or None, None))
-    return matches, transform, ambiguous
+    out = [row(partner[b][0], b, partner[b][1]) for b in range(len(rm)) if b in partner]
+    out += [replace(row(a, b, step), piece=True) for a, b, step in pieces]
+    known_r = {*partner, *(b for _, b, _ in pieces)}
+    known_b = {a for a, _ in partner.values()} | {a for a, _, _ in pieces}
+    out += [
+        MemberMatch("added", m.cls, None, m.id, 0.0, None, m.section or None)
+        for b, m in enumerate(rm)
+        if b not in known_r
+    ]
+    out += [
+        MemberMatch("removed", m.cls, m.id, None, 0.0, m.section or None, None)
+        for a, m in enumerate(bm)
+        if a not in known_b
+    ]
+    return out
 
 
 def step_of(member: Member, old: Array, new: Array) -> float:
