@@ -7,7 +7,7 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
-from rod_tally.analysis.results.cuts import regular_cuts
+from rod_tally.analysis.results.cut_places import regular_cuts
 from rod_tally.demo.project import make_demo
 from rod_tally.desk.app import application, grab, settle
 from rod_tally.desk.window import Window

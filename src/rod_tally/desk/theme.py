@@ -17,6 +17,8 @@ SEVERITY_MARK = {"blocking": "■", "warning": "▲", "note": "●"}
 # one colour a class of thing when an overlay sorts by kind; told apart by name in the legend, never by colour alone
 KINDS = ("#26221d", "#1d6b66", "#97690c", "#a3341f", "#4c6b35", "#5b5480", "#7d4a63", "#3f6f94", "#857b69")
 
+ARROWS = Path(__file__).parent / "style"
+
 STYLE = f"""
 * {{ font-family: "Lato", "DejaVu Sans"; color: {INK}; }}
 QMainWindow, QWidget {{ background: {PAPER}; }}
@@ -36,7 +38,15 @@ QPushButton:checked, QToolButton:checked {{ background: {INK}; color: {PAPER}; }
 QPushButton:disabled, QToolButton:disabled {{ color: {PALE}; }}
 QPushButton:focus, QComboBox:focus, QLineEdit:focus {{ border-color: {PINE}; }}
 QComboBox QAbstractItemView {{ background: {PAPER}; selection-background-color: {WASH}; selection-color: {INK}; }}
+QComboBox {{ padding-right: 20px; }}
+QComboBox::drop-down {{ border: 0; width: 18px; }}
+QComboBox::down-arrow {{ image: url("{(ARROWS / "arrow-down.svg").as_posix()}"); width: 10px; height: 7px; }}
 QLineEdit {{ background: {PAPER}; border: 1px solid {EDGE}; border-radius: 2px; padding: 3px 6px; }}
+QAbstractSpinBox {{ background: {PAPER}; border: 1px solid {EDGE}; border-radius: 2px; padding: 0 4px; }}
+QAbstractSpinBox:focus {{ border-color: {PINE}; }}
+QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ border: 0; width: 16px; background: transparent; }}
+QAbstractSpinBox::up-arrow {{ image: url("{(ARROWS / "arrow-up.svg").as_posix()}"); width: 8px; height: 6px; }}
+QAbstractSpinBox::down-arrow {{ image: url("{(ARROWS / "arrow-down.svg").as_posix()}"); width: 8px; height: 6px; }}
 QTabWidget::pane {{ border: 0; border-top: 1px solid {EDGE}; }}
 QTabBar {{ background: {BAND}; }}
 QTabBar::tab {{ background: {BAND}; padding: 5px 6px; border: 0; }}

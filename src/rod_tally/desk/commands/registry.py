@@ -320,8 +320,8 @@ COMMANDS: tuple[Command, ...] = (
             "By its title, by what it does, or by other words for it"),
     Command("help.about", "About Rod Tally", "Help", "", lambda w: w.dialogs.about(), always, "", True),
     *(
-        Command(f"round.{s.name.lower()}", s.name, "Round", f"Alt+{k}", _to(s), opened, f"Take the step {s.name}")
+        Command(f"round.{s.name.lower()}", s.name, "Steps", f"Alt+{k}", _to(s), opened, f"Take the step {s.name}")
         for k, s in enumerate(STEPS, 1)
     ),
 )  # fmt: skip
-MENUS = ("File", "Edit", "View", "Round", "Model", "Loads", "Run", "Compare", "Help")
+MENUS = ("File", "Edit", "View", "Steps", "Model", "Loads", "Run", "Compare", "Help")
