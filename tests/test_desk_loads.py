@@ -197,10 +197,10 @@ def test_loads_of_one_origin_are_shown_alone(loft: Window, qtbot: QtBot) -> None
     w.tables._tally_by("loads by origin")
     found = rows(w, "tally")
     assert [r[0] for r in found] == ["self-weight", "in all"]
-    w.tables._picked("tally", ("origin", "cladding"), 0)
-    assert w.state.origin == "cladding"
-    qtbot.waitUntil(lambda: "only cladding" in w.view.legend.text(), timeout=5000)
-    w.tables._picked("tally", ("origin", "cladding"), 0)
+    w.tables._picked("tally", ("origin", "areas on members"), 0)
+    assert w.state.origin == "areas on members"
+    qtbot.waitUntil(lambda: "only areas on members" in w.view.legend.text(), timeout=5000)
+    w.tables._picked("tally", ("origin", "areas on members"), 0)
     assert w.state.origin == ""
     w.state.set_view(label="values")
     qtbot.wait(50)

@@ -202,7 +202,9 @@ def loads(state: DeskState, units: UnitSet) -> Rows:
         for area in case.area_loads:
             surface = model.surfaces.get(area.surface)
             name = (surface.name or surface.id) if surface else area.surface or area.name or "free area"
-            what = "cladding" if area.onto == "members" else "area" if area.outline is None else "part of the area"
+            what = (
+                "area on members" if area.onto == "members" else "area" if area.outline is None else "part of the area"
+            )
             what += ", projected" if area.projected else ""
             end = scaled(area.values[-1]) if len(area.values) > 1 else none
             pick = ("surface", area.surface) if surface else None

@@ -12,7 +12,7 @@ from ..review import Review
 from .forces import direct_force, member_force
 
 NOTHING = 1e-3  # N; sums of less are rounding
-ORIGINS = ("self-weight", "slabs", "cladding", "in space", "members and nodes")
+ORIGINS = ("self-weight", "slabs", "areas on members", "in space", "members and nodes")
 
 
 @dataclass(slots=True)
@@ -121,7 +121,7 @@ def by_origin(review: Review, name: str) -> list[LoadRow]:
 def origin_of(kind: str, part: str) -> str:
     """Which of ORIGINS a load that was handed on is from: by its kind, and the surface it was put on if any."""
     if kind == "area":
-        return "slabs" if part else "cladding"
+        return "slabs" if part else "areas on members"
     return "self-weight" if kind == "self-weight" else "in space"
 
 
