@@ -76,6 +76,7 @@ class Elsewhere:
     rows: list[ElsewhereRow] = field(default_factory=list)
     unmatched: list[Unmatched] = field(default_factory=list)
     suspected: list[Suspicion] = field(default_factory=list)
+    columns: list[tuple[str, str]] = field(default_factory=list)  # (table, heading) that were not read
 
     @property
     def findings(self) -> list[Finding]:
@@ -87,6 +88,11 @@ class Elsewhere:
                 f"Results from elsewhere: {what} in {s.quantity} would make nearly all of it agree; it was not applied."
             )
             out.append(Finding("match.elsewhere", "warning", text, (s.quantity,), None, ("Accept, because…",)))
+        if self.columns:
+            named = ", ".join(f"{heading!r}" for _, heading in self.columns[:6])
+            more = f" and {len(self.columns) - 6} more" if len(self.columns) > 6 else ""
+            text = f"Results from elsewhere: columns that are none of the known ones were not read: {named}{more}."
+            out.append(Finding("match.elsewhere", "note", text, (), None, ("Accept, because…",)))
         if self.unmatched:
             first = self.unmatched[0]
             text = (
@@ -101,7 +107,7 @@ def compare_elsewhere(
     model: Model, results: Results, combinations: list[Combination], theirs: ForeignResults
 ) -> Elsewhere:
     """Rows by id, else by place, and by case or combination."""
-    out = Elsewhere(unmatched=[Unmatched("", where, None, why) for where, why in theirs.unread])
+    out = Elsewhere(unmatched=[Unmatched("", where, None, why) for where, why in theirs.unread], columns=theirs.columns)
     find = _Finder(model, results)
     by_case: dict[str, list[ForeignRow]] = defaultdict(list)
     for row in theirs.rows:

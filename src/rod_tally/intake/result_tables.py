@@ -55,6 +55,7 @@ class ForeignResults:
     rows: list[ForeignRow] = field(default_factory=list)
     unread: list[tuple[str, str]] = field(default_factory=list)  # (place in the tables, why)
     ids: dict[str, str] = field(default_factory=dict)
+    columns: list[tuple[str, str]] = field(default_factory=list)  # (table, heading) of columns that were not read
 
 
 def read_results(path: Path) -> ForeignResults:
@@ -134,23 +135,26 @@ def _table(name: str, where: str, rows: list[list[str]], mapping: dict[str, Any]
     columns: dict[str, int] = {}
     factors: dict[str, float] = {}
     renamed = {str(k).strip().lower(): str(v) for k, v in mapping.get("headings", {}).items()}
+    alike: list[
+        tuple[int, str, str, str | None]
+    ] = []  # columns whose heading stands for another one, taken where that is missing
     for k, raw in enumerate(rows[0]):
         match = re.fullmatch(r"\s*(.*?)\s*(?:\[([^\]]*)\]|\(([^)]*)\))?\s*", raw)
         title, unit = (match[1], match[2] or match[3]) if match else (raw.strip(), None)
         title = renamed.get(raw.strip().lower(), renamed.get(title.lower(), title)).strip().lower()
-        if title not in labels and title not in quantities:
+        if title in labels or title in quantities:
+            if title in columns:
+                raise IntakeError(f"{where}: columns {columns[title] + 1} and {k + 1} are both {title}; leave one out")
+            columns[title] = k
+            if unit:
+                factors[title] = _factor(name, title, unit, f"{where}: column {k + 1}")
+        elif raw.strip():
             title = re.sub(r"[\s_-]", "", title)  # F x and f_x are fx
-            title = SAME_AS.get(title, title)
-        if title not in labels and title not in quantities:
-            if raw.strip():
-                out.unread.append(
-                    (where, f"column {raw.strip()!r} is none of {', '.join((*labels, *quantities))}: not read")
-                )
+            alike.append((k, raw.strip(), SAME_AS.get(title, title), unit))
+    for k, raw, title, unit in alike:
+        if title in columns or (title not in labels and title not in quantities):
+            out.columns.append((where, raw))
             continue
-        if title in columns:
-            raise IntakeError(
-                f"{where}: columns {columns[title] + 1} and {k + 1} are both {title}; leave one out or name it otherwise"
-            )
         columns[title] = k
         if unit:
             factors[title] = _factor(name, title, unit, f"{where}: column {k + 1}")
