@@ -179,9 +179,11 @@ def test_corrections_that_find_nothing_are_told_one_by_one() -> None:
         {"edit": "SetSupport", "values": {"nodes": ["N9"], "support": {"letters": "XXXXXX", "springs": [0] * 6}},
          "places": {"N9": [99.0, 0, 0]}},
         {"edit": "SplitMember", "values": {"where": 3}},
+        {"edit": "SetSupport", "values": {"nodes": [], "support": {"held": "ux sideways"}}},
+        {"edit": "SetRelease", "values": {"members": ["B1"], "at_end": True, "release": {}}},
     ]  # fmt: skip
     made, missed = make_again(faulty(), records)
-    assert not made and len(missed) == 4
+    assert not made and len(missed) == 6 and all("cannot be read" in m for m in missed[3:])
     assert "gone is not in the model" in missed[0] and "not known" in missed[1]
     assert "node N9 is not there" in missed[2] and "cannot be read" in missed[3]
 

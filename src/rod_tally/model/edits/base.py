@@ -245,18 +245,20 @@ def from_record(record: dict[str, Any], model: Model) -> Edit:
             raise EditError(f"node {ident} is not there any more")
         return ids[int(off.argmin())]
 
-    for key, value in values.items():
-        if key == "nodes":
-            values[key] = [here(i) for i in value]
-        elif key == "node":
-            values[key] = here(value)
-        elif key == "support" and value is not None:
-            values[key] = Support.of_record(value)
-        elif key == "release" and value is not None:
-            values[key] = Release.of_record(value)
     try:
+        for key, value in values.items():
+            if key == "nodes":
+                values[key] = [here(i) for i in value]
+            elif key == "node":
+                values[key] = here(value)
+            elif key == "support" and value is not None:
+                values[key] = Support.of_record(value)
+            elif key == "release" and value is not None:
+                values[key] = Release.of_record(value)
         return kind(**values)
-    except TypeError as error:
+    except EditError:
+        raise
+    except (TypeError, ValueError, KeyError) as error:
         raise EditError(f"a correction of kind {record['edit']} cannot be read: {error}") from None
 
 
