@@ -137,24 +137,29 @@ def _findings(
 
 
 def _piece_findings(out: Comparison, base: Model, revised: Model) -> list[Finding]:
-    """One note for each member that was split, and for each that pieces were merged into."""
-    found = []
+    """One note for all members that were split, and one for all that pieces were merged into."""
     split: dict[str, list[str]] = {}
     merged: dict[str, list[str]] = {}
     for row in out.members:
         if row.baseline_id and row.revised_id:
             split.setdefault(row.baseline_id, []).append(row.revised_id)
             merged.setdefault(row.revised_id, []).append(row.baseline_id)
-    for ident, pieces in split.items():
-        if len(pieces) > 1:
-            names = ", ".join(_called(revised, p) for p in pieces)
-            text = f"The {_called(base, ident)} of the baseline is {len(pieces)} members of the revision: {names}."
-            found.append(Finding("match.split", "note", text, (ident, *pieces)))
-    for ident, pieces in merged.items():
-        if len(pieces) > 1:
-            names = ", ".join(_called(base, p) for p in pieces)
-            text = f"The {_called(revised, ident)} of the revision is {len(pieces)} members of the baseline: {names}."
-            found.append(Finding("match.split", "note", text, (ident, *pieces)))
+    found = []
+    for wholes, whole_in, pieces_in, where in (
+        (split, base, revised, ("baseline", "revision")), (merged, revised, base, ("revision", "baseline")),
+    ):  # fmt: skip
+        several = {i: pieces for i, pieces in wholes.items() if len(pieces) > 1}
+        if not several:
+            continue
+        shown = [
+            f"{_called(whole_in, i)} ({', '.join(_called(pieces_in, p) for p in pieces[:NAMED])})"
+            for i, pieces in list(several.items())[:NAMED]
+        ]
+        more = f" and {len(several) - NAMED} more" if len(several) > NAMED else ""
+        what = "member" if len(several) == 1 else "members"
+        text = f"{len(several)} {what} of the {where[0]} {'is' if len(several) == 1 else 'are'} in pieces in the {where[1]}: "
+        ids = tuple(dict.fromkeys(x for i, pieces in several.items() for x in (i, *pieces)))
+        found.append(Finding("match.split", "note", f"{text}{', '.join(shown)}{more}.", ids))
     return found
 
 
