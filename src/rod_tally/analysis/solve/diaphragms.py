@@ -18,6 +18,7 @@ AT_LEVEL = 0.75  # m; nodes this near to a storey's elevation may lie in its flo
 FLAT = 1e-5  # m; nodes of one floor differ in height by rounding alone
 
 
+STOREY = "Storey"  # how the names of floors that were asked for begin
 Floor = tuple[str, NDArray[np.int64]]  # what it is called, its nodes
 
 
@@ -56,7 +57,7 @@ def _of_storeys(model: Model, xyz: Array, live: NDArray[np.bool_], storeys: list
             height, count = np.unique(np.round(xyz[here, 2] / FLAT).astype(np.int64), return_counts=True)
             here &= np.abs(xyz[:, 2] / FLAT - height[int(count.argmax())]) <= 1
         if storey.name in storeys and here.sum() > 1:
-            out.append((f"Storey {storey.name}", np.flatnonzero(here)))
+            out.append((f"{STOREY} {storey.name}", np.flatnonzero(here)))
     return out
 
 

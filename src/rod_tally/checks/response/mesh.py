@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from ...analysis.solve.constraints import left_out
-from ...analysis.solve.diaphragms import every_floor
+from ...analysis.solve.diaphragms import STOREY, every_floor
 from ...analysis.solve.node_supports import held_in_plan, node_supports, stands_fast
 from ...meshing.quality import LONG, SHARP, quality_of
 from ...model import Finding
@@ -104,14 +104,10 @@ def find_columns_with_openings(s: Subject) -> Iterator[Finding]:
         most, ident = max(found)
         yield Finding(
             "mesh.column", "note",
-            f"{counted_walls(len(found))} computed as columns have openings or steps, up to {most:.0%} of the {s.name(ident)}: a column "
-            "takes the wall as whole, and is stiffer than it by as much or more. Compute such walls as shells.",
+            f"Walls computed as columns: {len(found)} with openings or steps, up to {most:.0%} of the {s.name(ident)}. A column takes the "
+            "wall as whole, and is stiffer than it by as much or more. Compute such walls as shells.",
             tuple(i for _, i in found), s.middle(ident), ("Take me there", "Accept, because…"),
         )  # fmt: skip
-
-
-def counted_walls(n: int) -> str:
-    return "1 wall" if n == 1 else f"{n} walls"
 
 
 @check("run.diaphragm")
@@ -126,11 +122,13 @@ def find_floors_held_in_plan(s: Subject) -> Iterator[Finding]:
     xyz = r.xyz - s.model.origin
     for name, nodes in every_floor(s.model, xyz, live, s.settings.run.diaphragms):
         by = nodes[held[nodes]]
-        if len(by):
-            first = r.node_ids[int(by[0])]
-            more = f" and {len(by) - 1} more" if len(by) > 1 else ""
-            yield Finding(
-                "run.diaphragm", "warning",
-                f"{name} was to move in plan as one and does not: supports hold it in plan (node {first}{more}). Its nodes move by themselves.",
-                tuple(r.node_ids[int(n)] for n in by[:20]), point(xyz[by[0]]), ("Take me there", "Accept, because…"),
-            )  # fmt: skip
+        loose = [n for n in nodes.tolist() if n not in supports or not all(supports[n].held[:2])]
+        if not len(by) or not loose:  # where all are held, such as a floor at the columns' feet, nothing is missed
+            continue
+        first = r.node_ids[int(by[0])]
+        more = f" and {len(by) - 1} more" if len(by) > 1 else ""
+        yield Finding(
+            "run.diaphragm", "warning" if name.startswith(STOREY) else "note",
+            f"{name} was to move in plan as one and does not: supports hold it in plan (node {first}{more}). Its nodes move by themselves.",
+            tuple(r.node_ids[int(n)] for n in by[:20]), point(xyz[by[0]]), ("Take me there", "Accept, because…"),
+        )  # fmt: skip
