@@ -108,7 +108,7 @@ def floor_of(model: Model, surface: Surface, held: set[str], known: Known | None
             carriers.append(Carrier("member", member.id, line, model.length(member)))
         elif joint.kind == "surface" and len(joint.line) == 2:
             wall = model.surfaces.get(joint.other)
-            if wall is not None and wall.upright and _below(wall.outer, joint.line):
+            if wall is not None and wall.upright and stands_below(wall.outer, joint.line):
                 line = surface.flat(joint.line)
                 carriers.append(Carrier("wall", wall.id, line, float(np.linalg.norm(line[1] - line[0]))))
         elif joint.kind == "end" and joint.node in held and joint.node not in seen:
@@ -121,12 +121,12 @@ def floor_of(model: Model, surface: Surface, held: set[str], known: Known | None
         span = flat / np.linalg.norm(flat) if np.linalg.norm(flat) > 1e-9 else None
     if known is None:
         return cut(surface.id, surface.outer[0], axes, polygon, carriers, way, span)
-    rings = [_places(np.array(r.coords)) for r in (polygon.exterior, *polygon.interiors)]
-    lines = [(c.kind, _places(c.line), round(c.length, NEAR)) for c in carriers]
+    rings = [places(np.array(r.coords)) for r in (polygon.exterior, *polygon.interiors)]
+    lines = [(c.kind, places(c.line), round(c.length, NEAR)) for c in carriers]
     # by place, not by the order of the file
     order = sorted(range(len(carriers)), key=lambda k: lines[k])
     carriers = [carriers[k] for k in order]
-    key = (*rings, *(lines[k] for k in order), way, None if span is None else _places(span))
+    key = (*rings, *(lines[k] for k in order), way, None if span is None else places(span))
     like = known.get(key)
     if like is None:
         like = known[key] = cut(surface.id, surface.outer[0], axes, polygon, carriers, way, span)
@@ -134,11 +134,12 @@ def floor_of(model: Model, surface: Surface, held: set[str], known: Known | None
     return Floor(surface.id, surface.outer[0], axes, polygon, carriers, like.panels, way, span, like._unit, like)
 
 
-def _places(points: Array) -> bytes:
+def places(points: Array) -> bytes:
+    """Points as a key that like ones have in common."""
     return (np.round(points, NEAR) + 0.0).tobytes()
 
 
-def _below(part: Array, at: Array) -> bool:
+def stands_below(part: Array, at: Array) -> bool:
     """Whether something stands below a place rather than above it."""
     middle = float(at[:, 2].mean())
     return bool(middle - part[:, 2].min() > part[:, 2].max() - middle)

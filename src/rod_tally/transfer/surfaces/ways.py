@@ -7,6 +7,7 @@ import numpy as np
 import shapely
 from shapely.geometry import Polygon
 
+from ...loads.floors.floor import columns_below, places, stands_below
 from ...model import LogEntry, Model, Surface
 from ...model.entities.surface import sound
 from ...model.geometry.vectors import Array
@@ -23,7 +24,7 @@ def decide_ways(model: Model, set_by_hand: set[str]) -> None:
     """
     handing: list[str] = []
     reasons: dict[str, list[str]] = {}
-    upper = _column_heads(model)
+    upper = columns_below(model)
     known: dict[tuple[object, ...], str] = {}
     for s in model.surfaces.values():
         if s.id in set_by_hand or s.upright or s.on_ground:
@@ -56,7 +57,7 @@ def why_shell(model: Model, s: Surface, heads: set[str], known: dict[tuple[objec
             lines.append(j.line)
         elif j.kind == "surface" and len(j.line) == 2:
             wall = model.surfaces.get(j.other)
-            if wall is not None and wall.upright and _below(wall, j.line):
+            if wall is not None and wall.upright and stands_below(wall.outer, j.line):
                 lines.append(j.line)
         elif j.kind == "end" and j.node in heads:
             columns.append(j.line[:1])
@@ -65,14 +66,10 @@ def why_shell(model: Model, s: Surface, heads: set[str], known: dict[tuple[objec
     flat = s.flat(np.concatenate([*lines, *columns]))
     carriers, points = flat[: 2 * len(lines)].reshape(-1, 2, 2), flat[2 * len(lines) :]
     rings = [s.flat(r) for r in (s.outer, *s.openings)]
-    key = (*(_places(r) for r in rings), tuple(sorted(map(_places, carriers))), tuple(sorted(map(_places, points))))
+    key = (*(places(r) for r in rings), tuple(sorted(map(places, carriers))), tuple(sorted(map(places, points))))
     if key not in known:
         known[key] = _why(sound(s.polygon), carriers, points)
     return known[key]
-
-
-def _places(points: Array) -> tuple[float, ...]:
-    return tuple((np.round(points, 8) + 0.0).ravel().tolist())
 
 
 def _why(polygon: Polygon, carriers: Array, columns: Array) -> str:
@@ -85,18 +82,3 @@ def _why(polygon: Polygon, carriers: Array, columns: Array) -> str:
     if len(columns) and not shapely.contains(near, shapely.points(columns)).all():
         return "columns carry them between beams and walls"
     return ""
-
-
-def _column_heads(model: Model) -> set[str]:
-    """Nodes that a column comes up to."""
-    out: set[str] = set()
-    for m in model.members.values():
-        if m.cls == "column":
-            a, b = model.nodes[m.start].point[2], model.nodes[m.end].point[2]
-            out |= {m.start if a > b else m.end, *(j.node for j in m.joints)}
-    return out
-
-
-def _below(wall: Surface, at: np.ndarray) -> bool:
-    middle = float(at[:, 2].mean())
-    return bool(middle - wall.outer[:, 2].min() > wall.outer[:, 2].max() - middle)
