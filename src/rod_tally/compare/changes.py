@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from ..model import Material, Member, Model, Section
+from ..model import Material, Member, Model, Section, Surface
 from ..model.geometry.vectors import Array, local_axes
 from .align import SAME, Transform, turn
 
@@ -46,6 +46,12 @@ def drawn_line(model: Model, m: Member, joined: bool = False) -> Array:
     `joined`: as transfer joined it to others."""
     line = model.line(m) if joined or m.drawn is None else m.drawn
     return np.asarray(line + model.origin)
+
+
+def drawn_outline(s: Surface, joined: bool) -> Array:
+    """Its outline as the source draws it: where transfer moved an edge to is not the modeller's doing. `joined`: as
+    transfer joined it to others."""
+    return s.outer if joined or s.source_outer is None else s.source_outer
 
 
 class MemberChanges:

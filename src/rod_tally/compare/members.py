@@ -15,7 +15,7 @@ from ..model import Member, Model, Section
 from ..model.geometry.proximity import near_boxes
 from ..model.geometry.vectors import Array, local_axes
 from .align import SAME, Transform, find_transform
-from .changes import APART, Change, MemberChanges, drawn_line, mixed_kinds
+from .changes import APART, Change, MemberChanges, drawn_line, drawn_outline, mixed_kinds
 from .pieces import further_pairs
 
 UNKNOWN_HALF = 0.1  # m; outline taken for a section nothing is known of
@@ -50,7 +50,7 @@ def surface_edges(model: Model, joined: bool) -> tuple[Array, list[str]]:
     """Edges (n, 2, 3) of all surfaces as the source draws them, or as they are joined, and the class of each."""
     lines, classes = [], []
     for s in model.surfaces.values():
-        outer = (s.outer if joined or s.source_outer is None else s.source_outer) + model.origin
+        outer = drawn_outline(s, joined) + model.origin
         lines.append(np.stack([outer, np.roll(outer, -1, axis=0)], axis=1))
         classes += [s.cls] * len(outer)
     edges = np.concatenate(lines) if lines else np.zeros((0, 2, 3))

@@ -20,7 +20,7 @@ from ..model.entities.surface import sound
 from ..model.geometry.proximity import near_boxes
 from ..model.geometry.vectors import Array
 from .align import SAME, Transform
-from .changes import APART, Change, material_change, mixed_kinds, numbers
+from .changes import APART, Change, drawn_outline, material_change, mixed_kinds, numbers
 from .members import MemberMatch
 
 COVER = 0.5  # of the smaller slab
@@ -32,10 +32,10 @@ NEAR = 1.0  # m; surfaces farther apart than this are not looked at as one
 def match_surfaces(base: Model, revised: Model, transform: Transform | None) -> list[MemberMatch]:
     """Every surface of either side once."""
     mixed = mixed_kinds(base, revised)
-    old = {s.id: _Placed(s, _drawn(s, mixed) + base.origin) for s in base.surfaces.values()}
+    old = {s.id: _Placed(s, drawn_outline(s, mixed) + base.origin) for s in base.surfaces.values()}
     new = {}
     for s in revised.surfaces.values():
-        outer = _drawn(s, mixed) + revised.origin
+        outer = drawn_outline(s, mixed) + revised.origin
         new[s.id] = _Placed(s, transform.undo(outer) if transform is not None else outer)
     pairs = []
     olds, news = list(old.values()), list(new.values())
@@ -199,12 +199,6 @@ def _box(shape: BaseGeometry) -> list[float]:
 def described(s: Surface) -> str:
     """Thickness and area, which stand for a surface's section."""
     return f"{s.thickness * 1000:.0f} mm, {s.source_area:.2f} m2"
-
-
-def _drawn(s: Surface, joined: bool) -> Array:
-    """Its outline as the source draws it: where transfer moved an edge to is not the modeller's doing. `joined`: as
-    transfer joined it to others."""
-    return s.outer if joined or s.source_outer is None else s.source_outer
 
 
 class _Placed:
