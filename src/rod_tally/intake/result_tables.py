@@ -113,6 +113,8 @@ def _of_folder(folder: Path) -> Raw:
 def _of_workbook(path: Path) -> Raw:
     from openpyxl import load_workbook
 
+    if path.suffix.lower() != ".xlsx":
+        raise IntakeError(f"{path}: is neither a folder of CSV tables nor an .xlsx workbook")
     try:
         book = load_workbook(path, read_only=True, data_only=True)
     except Exception as error:  # the library raises many kinds for files that are no workbook
