@@ -10,7 +10,7 @@ import pytest
 from pytestqt.qtbot import QtBot
 
 from rod_tally.analysis import run
-from rod_tally.compare.carry import carry_over
+from rod_tally.compare.carrying.carry import carry_over
 from rod_tally.desk.window import Window
 from rod_tally.model import LoadCase, MemberLoad, Model
 from rod_tally.model.edits import AddMembers, DeleteMembers, EditError, copies, from_record

@@ -7,7 +7,7 @@ from copy import deepcopy
 import numpy as np
 import pytest
 
-from rod_tally.compare.carry import carry_over
+from rod_tally.compare.carrying.carry import carry_over
 from rod_tally.model import PINNED, PINNED_END, MemberLoad, Model, NodeLoad, Settings
 from rod_tally.model.edits import AddLoads, PinBoth, SetRelease, SetSupport, load_values, make_again
 from rod_tally.model.edits.base import Edit

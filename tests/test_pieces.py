@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from rod_tally.compare import compare
-from rod_tally.compare.carry import carry_over
+from rod_tally.compare.carrying.carry import carry_over
 from rod_tally.compare.members import match_members
 from rod_tally.compare.results import Side
 from rod_tally.model import PINNED_END, LoadCase, MemberLoad, Model, Settings, TemperatureLoad

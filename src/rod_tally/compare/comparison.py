@@ -9,6 +9,8 @@ import numpy as np
 from ..loads import Distribution
 from ..loads.totals import case_total
 from ..model import Finding, Model
+from ..model.settings import CompareSettings
+from .again import LookAgain, again_finding, look_again
 from .align import Transform
 from .changes import APART, ENDS_OF_MODELS, mixed_kinds
 from .levels import GridMatch, LevelMatch, match_grids, match_levels
@@ -41,6 +43,8 @@ class Comparison:
     loads: list[LoadMatch] = field(default_factory=list)
     combinations: list[CombinationMatch] = field(default_factory=list)
     results: list[ResultChange] = field(default_factory=list)
+    again: list[LookAgain] = field(default_factory=list)
+    again_over: str = ""  # what demand was taken over
     findings: list[Finding] = field(default_factory=list)
 
     @property
@@ -53,10 +57,15 @@ class Comparison:
         return sum(m.status == status for m in self.parts)
 
 
-def compare(base: Side, revised: Side, loads: tuple[Distribution, Distribution] | None = None) -> Comparison:
+def compare(
+    base: Side,
+    revised: Side,
+    loads: tuple[Distribution, Distribution] | None = None,
+    limits: CompareSettings | None = None,
+) -> Comparison:
     """Hold a revision against its baseline; neither is changed. Without runs the results stay empty.
 
-    `loads`: where the loads of either side go, where that is known already.
+    `loads`: where the loads of either side go, where that is known already. `limits`: from where on a larger demand counts.
     """
     old, new = base.model, revised.model
     members, transform, ambiguous = match_members(old, new)
@@ -73,6 +82,8 @@ def compare(base: Side, revised: Side, loads: tuple[Distribution, Distribution] 
     out.combinations, same = match_combinations(base.combinations, revised.combinations, pair)
     out.shared = shared_of(base, revised, pair, same)
     out.results, short = compare_results(base, revised, places, members, surfaces, out.shared)
+    limits = limits or CompareSettings()
+    out.again, out.again_over = look_again(base, revised, members, surfaces, out.shared, out.results, limits)
     out.findings = _findings(out, old, new, ambiguous, short)
     return out
 
@@ -115,6 +126,10 @@ def _findings(
                 "Results case by case would be too many to list; the envelope over shared cases and combinations is listed.",
             )
         )
+    called = {x.revised_id: _called(revised, x.revised_id) for x in out.again}
+    again = again_finding(out.again, out.again_over, called)
+    if again is not None:
+        found.append(again)
     found += continued_stacks(revised, out.members)
     taken = {m.revised_id: m.baseline_id or "" for m in out.members if m.revised_id is not None}
     for ident, rivals in ambiguous:

@@ -37,6 +37,20 @@ BETWEEN_COLUMNS = ("case", "storey", "x", "y", "z", "part", "fx", "fy", "fz", "m
 STACK_COLUMNS = ("case", "stack", "member", "elevation", "head", "foot", "more")
 PARTS_KEYS = ("cls", "section", "material", "storey", "count", "length", "area", "volume", "mass")
 PARTS_COLUMNS = ("class", "section", "material", "storey", "elements", "length", "area", "volume", "mass")
+AGAIN_KEYS = (
+    "revised_id",
+    "baseline_id",
+    "cls",
+    "why",
+    "ratio",
+    "quantity",
+    "was",
+    "is_",
+    "by",
+    "used_before",
+    "used_after",
+)
+AGAIN_COLUMNS = (*AGAIN_KEYS[:2], "class", *AGAIN_KEYS[3:6], "accepted", "new", *AGAIN_KEYS[8:])
 MOST_ROWS = 1_048_575  # what a sheet holds below its titles
 COLUMNS = (
     ("Elements, source", "source", 1.0), ("Elements, model", "model", 1.0),
@@ -98,10 +112,18 @@ def _fill(book: Book, review: Review) -> None:
         book.sheet("centres", CENTRE_COLUMNS, centres)
     if not review.stale and review.wall_panels:
         book.sheet("stability of walls", STABILITY_COLUMNS, _stability(review))
+    if review.comparison is not None and review.comparison.again_over:
+        again = ([_finite(getattr(x, name)) for name in AGAIN_KEYS] for x in review.comparison.again)
+        book.sheet("to look at again", AGAIN_COLUMNS, again)
     if len(review.model.storeys) > 1 and not review.results.empty and not review.stale:
         book.sheet("between storeys", BETWEEN_COLUMNS, _between(review))
     if any(line.kind == "stack" for line in review.lines) and not review.results.empty and not review.stale:
         book.sheet("stacks", STACK_COLUMNS, _stacks(review))
+
+
+def _finite(value: object) -> object:
+    """A cell takes no infinity: the ratio of a demand where there was none."""
+    return None if isinstance(value, float) and not np.isfinite(value) else value
 
 
 def _between(review: Review) -> Iterable[Sequence[object]]:

@@ -6,7 +6,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from ..checks import Subject, run_checks
-from ..compare.carry import carry_over
+from ..compare.carrying.carry import carry_over
 from ..intake import IntakeError
 from ..model import Model, Settings
 from ..model.settings import RunSettings

@@ -16,7 +16,7 @@ from typing import Any
 from ..analysis.dynamics.dynamics import Dynamics
 from ..analysis.results.results import Results
 from ..compare import Comparison
-from ..compare.carry import Carried, CarriedOver
+from ..compare.carrying.carry import Carried, CarriedOver
 from ..model import Model, Settings
 from ..review.answers import Answer
 from ..review.decisions import Decision, Look

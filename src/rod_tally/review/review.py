@@ -21,7 +21,7 @@ from ..analysis.results.wall_stability import Block, Panel, in_row, panels
 from ..analysis.results.walls import WallForces, wall_forces
 from ..analysis.shells.fields import PlateFields
 from ..compare import Comparison
-from ..compare.carry import CarriedOver
+from ..compare.carrying.carry import CarriedOver
 from ..compare.elsewhere import Elsewhere
 from ..loads import Distribution
 from ..loads.combinations.audit import Audit, audit

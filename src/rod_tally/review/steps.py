@@ -116,6 +116,7 @@ STEPS: tuple[Step, ...] = (
                 ("match.ambiguous", "match.transform", "match.stack", "match.split", "match.kinds", "match.grids"),
             ),
             Item("Changes", ("match.loads",)),
+            Item("To look at again", ("match.again",)),
             Item("Results", ("match.results", "match.elsewhere")),
         ),
         "change",

@@ -11,7 +11,7 @@ from ..analysis.run import run_and_keep
 from ..analysis.solve.flexibility import Flexibility
 from ..checks import Subject, run_checks
 from ..compare import Side, compare
-from ..compare.carry import CarriedOver
+from ..compare.carrying.carry import CarriedOver
 from ..compare.elsewhere import compare_elsewhere
 from ..intake import read_source
 from ..intake.result_tables import read_results
@@ -139,5 +139,6 @@ def attach_carried(done: Review, carried: CarriedOver) -> None:
 
 def attach_comparison(done: Review, base: Review) -> None:
     """Compare a review with that of its baseline and put the findings of that beside the others."""
-    done.comparison = compare(side_of(base), side_of(done), (base.distribution, done.distribution))
+    loads = base.distribution, done.distribution
+    done.comparison = compare(side_of(base), side_of(done), loads, done.settings.compare)
     done.findings = ranked([*done.findings, *done.comparison.findings], done.settings)

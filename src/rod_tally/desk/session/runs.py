@@ -65,7 +65,7 @@ class Runs:
         def work(progress: Progress) -> Comparison:
             progress("Comparing", 0.2)
             loads = baseline.review.distribution, revision.review.distribution
-            return compare(side_of(baseline.review), side_of(revision.review), loads)
+            return compare(side_of(baseline.review), side_of(revision.review), loads, session.settings.compare)
 
         def done(value: Comparison) -> None:
             old = revision.review.comparison

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from ...compare.carry import carry_over
+from ...compare.carrying.carry import carry_over
 from ...model import Settings
 from ...progress import Progress
 from ...project import Project

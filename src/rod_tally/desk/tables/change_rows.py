@@ -2,13 +2,22 @@
 
 from __future__ import annotations
 
+from ...analysis.results.utilisation import FORMULA
 from ...compare import MemberMatch
 from ...compare.results import ENVELOPE
-from ...model import Member
+from ...model import Member, Surface
 from ...model.geometry.grids import place_on_grids
 from ..quantities import FORCE_KIND, UnitSet
 from ..session.state import DeskState
 from .rows import Pick, Rows
+
+WHY = {
+    "demand": "more demand",
+    "resistance": "another section, material or thickness",
+    "new": "new in this revision",
+    "not computed": "not computed in one of the two",
+}
+MOST_RATIO = 1000.0  # a larger ratio says only that there was next to nothing before
 
 
 def changes(state: DeskState, units: UnitSet) -> Rows:
@@ -103,6 +112,59 @@ def changes(state: DeskState, units: UnitSet) -> Rows:
     # where it is stands beside what it is
     out.columns = [*out.columns[:4], *out.columns[-2:], *out.columns[4:-2]]
     out.rows = [[*row[:4], *row[-2:], *row[4:-2]] for row in out.rows]
+    return out
+
+
+def again(state: DeskState, units: UnitSet) -> Rows:
+    """Parts of the revision that must be looked at again, the largest ratio of new to accepted demand first."""
+    f, m = units.force[1], units.moment[1]
+    out = Rows(
+        [
+            "Part",
+            "Class",
+            "Storey",
+            "Grid",
+            "Why",
+            "New over accepted",
+            "Of",
+            "Accepted",
+            "New",
+            "By",
+            "Section used before, %",
+            "Section used now, %",
+        ]
+    )
+    review, comparison = state.review, state.comparison
+    if review is None or comparison is None:
+        out.note = "This revision is compared with nothing yet: take in a revision (Ctrl+Shift+O)"
+        return out
+    if not comparison.again_over:
+        out.note = "Nothing was computed in both revisions, so that no demand can be compared"
+        return out
+    for x in comparison.again:
+        part = review.model.part(x.revised_id)
+        if part is None:
+            continue
+        kind = "moment" if x.quantity in ("mt", "my", "mz") else "force"
+        if isinstance(part, Surface) and x.quantity in ("mx", "my", "mxy"):
+            kind = "moment"
+        factor, unit = getattr(units, kind)
+        if isinstance(part, Surface):  # a metre of slab or wall
+            factor, unit = factor / units.length[0], f"{unit}/{units.length[1]}"
+        at = review.model.line(part).mean(axis=0) if isinstance(part, Member) else part.outer.mean(axis=0)
+        where = part.storey, place_on_grids(review.model, at[:2])
+        demand: list[object] = [None] * 5
+        if x.why == "demand":
+            ratio: object = x.ratio if x.ratio < MOST_RATIO else f"over {MOST_RATIO:g}"
+            demand = [ratio, f"{x.quantity}, {unit}", x.was * factor, x.is_ * factor, x.by]
+        used = [None if u is None else u * 100 for u in (x.used_before, x.used_after)]
+        pick: Pick = ("member" if isinstance(part, Member) else "surface", x.revised_id)
+        out.add([part.name or part.id, x.cls, *where, WHY[x.why], *demand, *used], pick)
+    limits = review.settings.compare
+    out.note = (
+        f"Demand over {comparison.again_over}, more than {limits.relative:.0%} and {limits.absolute_force * units.force[0]:g} {f} "
+        f"({m}) above what was accepted; section: {FORMULA}"
+    )
     return out
 
 

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from ..quantities import UnitSet
 from ..session.state import DeskState
-from .change_rows import carried, changes
+from .change_rows import again, carried, changes
 from .force_rows import displacements, envelope, forces, reactions
 from .load_rows import audited, cases, combinations, loads, member_sums
 from .model_rows import lines, materials, members, nodes, sections, surfaces
@@ -37,6 +37,7 @@ TABLES: dict[str, tuple[str, Callable[[DeskState, UnitSet], Rows]]] = {
     "storeys": ("Storeys", storeys),
     "modes": ("Modes", modes),
     "changes": ("Changes", changes),
+    "again": ("To look at again", again),
     "carried": ("Carried over", carried),
 }
 
@@ -68,6 +69,6 @@ STEP_TABLES: dict[str, tuple[str, ...]] = {
     "Loads": ("loads", "cases", "combinations", "tally"),
     "Run": ("displacements", "reactions", "forces", "surface_forces", "cases"),
     "Response": ("displacements", "forces", "envelope", "reactions", "surface_forces", "cuts", "storeys", "modes"),
-    "Revision": ("changes", "carried", "parity"),
+    "Revision": ("again", "changes", "carried", "parity"),
     "Close-out": ("ready", "tally", "log"),
 }

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections import Counter
 
+from ....analysis.results.utilisation import FORMULA
+from ....compare.again import LookAgain
 from ....review.review import Review
 from ..parts import Cell, Chapter, Table, titled, value
 from .registry import chapter, shortened
@@ -63,6 +65,11 @@ def changes_chapter(out: Chapter, review: Review, short: bool) -> None:
             shortened(Table("Loads", ["Status", "Case", "On", "What", "Was → is"], loads), short, "review.json")
         )
     limits = review.settings.compare
+    if c.again:
+        out.tables.append(shortened(_again(review, c.again), short, "the window"))
+        out.words.append(f"Demand is taken over {c.again_over}. Section used: {FORMULA}.")
+    elif c.again_over:
+        out.words.append(f"No part has more demand than was accepted, over {c.again_over}.")
     grown = [
         (abs(x.change) / max(abs(x.baseline), abs(x.revised)), x)
         for x in c.results
@@ -78,8 +85,27 @@ def changes_chapter(out: Chapter, review: Review, short: bool) -> None:
     ]  # fmt: skip
     if again:
         columns = ["Quantity", "Case", "Part", "Was, SI", "Is, SI", "Of the larger"]
-        title = f"To look at again: {len(again)} results that changed by more than {limits.relative:.0%}, most first"
+        title = f"{len(again)} results that changed by more than {limits.relative:.0%}, most first"
         out.tables.append(shortened(Table(title, columns, again), short, "review.json"))
+
+
+def _again(review: Review, found: list[LookAgain]) -> Table:
+    """Who must be looked at again, one row a part."""
+    rows: list[list[Cell | str]] = []
+    for x in found:
+        part = review.model.part(x.revised_id)
+        name = part.name or x.revised_id if part is not None else x.revised_id
+        demand: list[Cell | str] = [""] * 4
+        if x.why == "demand":
+            demand = [f"{x.ratio:.3g}", x.quantity, Cell(f"{x.was:.5g}", x.was), Cell(f"{x.is_:.5g}", x.is_)]
+        used = ["" if u is None else f"{u:.0%}" for u in (x.used_before, x.used_after)]
+        rows.append([Cell(name, None, (x.revised_id,)), x.cls, x.why, *demand, x.by, *used])
+    columns = [
+        "Part", "Class", "Why", "New over accepted", "Of", "Accepted, SI", "New, SI", "By", "Section used before", "now",
+    ]  # fmt: skip
+    return Table(
+        f"Parts to look at again: {len(found)}, the largest ratio of new to accepted demand first", columns, rows
+    )
 
 
 @chapter("elsewhere", "Results from elsewhere")

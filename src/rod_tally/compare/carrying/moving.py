@@ -8,10 +8,10 @@ from typing import Any
 
 import numpy as np
 
-from ..model import Model
-from ..model.geometry.vectors import Array
-from .members import MemberMatch
-from .places import REACH, Places
+from ...model import Model
+from ...model.geometry.vectors import Array
+from ..members import MemberMatch
+from ..places import REACH, Places
 
 NAMED = 4  # targets that are named one by one
 SINGLE = ("member_id", "target", "first", "second", "to")

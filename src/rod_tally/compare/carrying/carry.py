@@ -6,12 +6,12 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
-from ..model import Finding, Model
-from ..model.edits import Edit, EditError, from_record
-from .members import match_members
+from ...model import Finding, Model
+from ...model.edits import Edit, EditError, from_record
+from ..members import match_members
+from ..places import Places
+from ..surfaces import match_surfaces
 from .moving import NAMED, Mover, Target
-from .places import Places
-from .surfaces import match_surfaces
 
 MOVED = 1e-3  # m; a target that lies farther from where it was has moved
 BETWEEN = ("PairParts", "UnpairByHand")  # about the baseline and the one before it

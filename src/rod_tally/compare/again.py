@@ -1,0 +1,260 @@
+"""Who must be looked at again: parts of the revision whose demand is above the one that was accepted, one number a part."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from math import inf
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..analysis.results.results import COMPONENTS, Results
+from ..analysis.results.superpose import MemberEnvelope, envelope, of_members
+from ..analysis.results.utilisation import FORMULA, KINDS, utilisations
+from ..model import Combination, Finding, Model
+from ..model.geometry.vectors import Array
+from ..model.settings import CompareSettings
+from .members import MemberMatch
+from .results import ENVELOPE, SURFACE_FORCES, ResultChange, Shared, Side
+
+NAMED = 5  # parts that the finding names
+TURNED = np.array([False, False, True, False, False, True])  # components whose sign turns with a member's axis
+SIGNED = np.array(
+    [True, False, False, False, True, True]
+)  # components that ask something else of a part with the other sign
+WEAKER = ("section", "material", "thickness")
+
+
+@dataclass(slots=True)
+class LookAgain:
+    """A part of the revision. `why`: "demand", "resistance" (another section, material or thickness), "new" or "not
+    computed" (in one of the two). `ratio` of new to accepted demand, infinite where there was none to speak of; `was` and
+    `is_` (SI) are of the component `quantity` that gives it, `by` the combination or case that gives `is_`. `used_before`
+    and `used_after`: share of the elastic section (`FORMULA`), None where it is not known."""
+
+    cls: str
+    baseline_id: str | None
+    revised_id: str
+    why: str
+    ratio: float
+    quantity: str = ""
+    was: float = 0.0
+    is_: float = 0.0
+    by: str = ""
+    used_before: float | None = None
+    used_after: float | None = None
+
+
+@dataclass(slots=True)
+class _Demand:
+    """Of the members of one side: lowest and highest of each component (M, 6) over combinations, and names of what gives
+    them."""
+
+    envelope: MemberEnvelope
+    names: list[str]
+    row: dict[str, int]
+    done: NDArray[np.bool_]
+
+    def of(self, ident: str) -> int | None:
+        """Its row where it was computed."""
+        k = self.row.get(ident)
+        return k if k is not None and self.done[k] else None
+
+
+def look_again(
+    base: Side,
+    revised: Side,
+    members: list[MemberMatch],
+    surfaces: list[MemberMatch],
+    shared: Shared,
+    results: list[ResultChange],
+    limits: CompareSettings,
+) -> tuple[list[LookAgain], str]:
+    """Parts whose demand rose by more than the tolerances, that are weaker or new, or that were not computed on either side;
+    the largest ratio first. And over what the demand was taken, in words; "" where nothing is shared.
+
+    The demand of a member is the lowest and the highest value of each component along it over the combinations that both
+    have, over the cases that both have where there is no such combination. Tension is held against tension and compression
+    against compression; a moment that turns its sign counts as new.
+    """
+    if base.results is None or revised.results is None or not (shared.cases or shared.combinations):
+        return [], ""
+    old, new = (_chosen(s, shared, k) for k, s in enumerate((base, revised)))
+    before, after = _demand(base.results, old), _demand(revised.results, new)
+    what = "combinations" if shared.combinations else "cases"
+    out = [*_members(before, after, members, limits, revised.model), *_surfaces(surfaces, results, limits, what)]
+    used = [
+        utilisations(s.model, r, c, [i for x in out if (i := (x.baseline_id, x.revised_id)[k])])
+        for k, (s, r, c) in enumerate(((base, base.results, old), (revised, revised.results, new)))
+    ]
+    for x in out:
+        x.used_before, x.used_after = used[0].get(x.baseline_id or ""), used[1].get(x.revised_id)
+    out = [x for x in out if x.why != "resistance" or _weaker(x, limits)]
+    out.sort(key=lambda x: (-x.ratio, -abs(x.is_), x.revised_id))
+    return out, f"{len(new)} {what} that both have"
+
+
+def _weaker(x: LookAgain, limits: CompareSettings) -> bool:
+    """Whether more of its section is used than before, or that is not known."""
+    if x.used_before is None or x.used_after is None:
+        return True
+    x.ratio = x.used_after / x.used_before if x.used_before > 0 else inf if x.used_after > 0 else 1.0
+    return x.ratio > 1 + limits.relative
+
+
+def _chosen(side: Side, shared: Shared, k: int) -> list[Combination]:
+    if shared.combinations:
+        own = {c.name: c for c in side.combinations}
+        return [own[pair[k]] for pair in shared.combinations]
+    return [Combination(pair[k], "", {pair[k]: 1.0}) for pair in shared.cases]
+
+
+def _demand(results: Results, combinations: list[Combination]) -> _Demand:
+    found = of_members(results, envelope(results, combinations))
+    used = [results.case_index(n) for n in dict.fromkeys(n for c in combinations for n in c.factors)]
+    row = {m: k for k, m in enumerate(results.member_ids)}
+    return _Demand(found, [c.name for c in combinations], row, np.asarray(results.member_done[used].all(axis=0)))
+
+
+def _members(
+    before: _Demand, after: _Demand, rows: list[MemberMatch], limits: CompareSettings, model: Model
+) -> list[LookAgain]:
+    """One entry of each member of the revision that has to be looked at; a merged member has the demand of all its pieces."""
+    accepted: dict[str, tuple[Array, Array]] = {}
+    first: dict[str, MemberMatch] = {}
+    lost: set[str] = set()
+    for m in rows:
+        if m.revised_id is None:
+            continue
+        first.setdefault(m.revised_id, m)
+        if m.baseline_id is None:
+            continue
+        k = before.of(m.baseline_id)
+        if k is None:
+            lost.add(m.revised_id)
+            continue
+        low, high = before.envelope.low[k], before.envelope.high[k]
+        if m.flipped:
+            low, high = np.where(TURNED, -high, low), np.where(TURNED, -low, high)
+        if m.revised_id in accepted:
+            low, high = np.minimum(low, accepted[m.revised_id][0]), np.maximum(high, accepted[m.revised_id][1])
+        accepted[m.revised_id] = low, high
+    out: list[LookAgain] = []
+    for ident, m in first.items():
+        k = after.of(ident)
+        if m.baseline_id is None:
+            out.append(LookAgain(m.cls, None, ident, "new", inf))
+            continue
+        if k is None or ident in lost or ident not in accepted:
+            out.append(LookAgain(m.cls, m.baseline_id, ident, "not computed", inf))
+            continue
+        found = _worst(m, ident, accepted[ident], after, k, limits, _signed(model, ident))
+        if found is not None:
+            out.append(found)
+        elif any(c.what in WEAKER for c in m.changes):
+            out.append(LookAgain(m.cls, m.baseline_id, ident, "resistance", 1.0))
+    return out
+
+
+def _signed(model: Model, ident: str) -> NDArray[np.bool_]:
+    """Of each component whether its sign matters in a member."""
+    own = model.members.get(ident)
+    material = model.materials.get(own.material) if own is not None else None
+    plain = material is not None and material.kind in KINDS
+    return SIGNED & np.array([True, True, True, True, not plain, not plain])
+
+
+def _worst(
+    m: MemberMatch,
+    ident: str,
+    accepted: tuple[Array, Array],
+    after: _Demand,
+    k: int,
+    limits: CompareSettings,
+    signed: NDArray[np.bool_],
+) -> LookAgain | None:
+    """The component with the largest ratio among those beyond the tolerances; None where there is none."""
+    e = after.envelope
+    was = np.concatenate([np.maximum(-accepted[0], 0.0), np.maximum(accepted[1], 0.0)])
+    now = np.concatenate([np.maximum(-e.low[k], 0.0), np.maximum(e.high[k], 0.0)])
+    both = np.tile(signed, 2)
+    was = np.where(both, was, np.maximum(was, np.roll(was, 6)))
+    largest_now = np.where(both, now, np.maximum(now, np.roll(now, 6)))
+    # of a component whose sign does not matter, the side that gives it is named
+    now = np.where(both | (now == largest_now), now, 0.0)
+    beyond = now - was > np.maximum(limits.absolute_force, limits.relative * was)
+    if not beyond.any():
+        return None
+    floor = max(limits.absolute_force, 1e-9)
+    ratio = np.where(beyond, now / np.maximum(was, floor), 0.0)
+    at = int(ratio.argmax())
+    sign = -1.0 if at < 6 else 1.0
+    by = (e.low_by if at < 6 else e.high_by)[k, at % 6]
+    return LookAgain(
+        m.cls, m.baseline_id, ident, "demand", float(ratio[at]), COMPONENTS[at % 6], sign * float(was[at]) + 0.0,
+        sign * float(now[at]), after.names[int(by)],
+    )  # fmt: skip
+
+
+def _surfaces(
+    rows: list[MemberMatch], results: list[ResultChange], limits: CompareSettings, what: str
+) -> list[LookAgain]:
+    """Slabs and walls by the largest size of each force and moment a metre; those without shells have none."""
+    by_part: dict[str, list[ResultChange]] = {}
+    for r in results:
+        if r.case == ENVELOPE and r.quantity in SURFACE_FORCES and r.revised_id is not None:
+            by_part.setdefault(r.revised_id, []).append(r)
+    out: list[LookAgain] = []
+    for m in rows:
+        ident = m.revised_id
+        if ident is None:
+            continue
+        if m.baseline_id is None:
+            out.append(LookAgain(m.cls, None, ident, "new", inf))
+            continue
+        worst: LookAgain | None = None
+        for r in by_part.get(ident, ()):
+            was, now = abs(r.baseline), abs(r.revised)
+            if now - was > max(limits.absolute_force, limits.relative * was):
+                ratio = now / max(was, limits.absolute_force, 1e-9)
+                if worst is None or ratio > worst.ratio:
+                    by = f"{ENVELOPE} of {what} and cases" if what == "combinations" else ENVELOPE
+                    worst = LookAgain(
+                        m.cls, m.baseline_id, ident, "demand", ratio, r.quantity, r.baseline, r.revised, by
+                    )
+        if worst is not None:
+            out.append(worst)
+        elif any(c.what in WEAKER for c in m.changes):
+            out.append(LookAgain(m.cls, m.baseline_id, ident, "resistance", 1.0))
+    return out
+
+
+def again_finding(found: list[LookAgain], over: str, called: dict[str, str]) -> Finding | None:
+    """Which parts must be looked at again, the worst named; None for none. `called`: words for a part, by id."""
+    if not found:
+        return None
+    count = {w: sum(x.why == w for x in found) for w in ("demand", "resistance", "new", "not computed")}
+    words = {
+        "demand": "with more demand than was accepted",
+        "resistance": "with a weaker or another section, thickness or material",
+        "new": "new",
+        "not computed": "not computed in one of the two",
+    }
+    parts = ", ".join(f"{n} {words[w]}" for w, n in count.items() if n)
+    worst = [x for x in found if x.why == "demand"][:NAMED]
+    named = ", ".join(
+        f"{called.get(x.revised_id, x.revised_id)} ({x.quantity} {_times(x.ratio)}"
+        + (f", {x.used_after:.0%} of its elastic section" if x.used_after is not None else "")
+        + ")"
+        for x in worst
+    )
+    text = f"{len(found)} parts must be looked at again over {over}: {parts}" + (f"; first {named}" if named else "")
+    if any(x.used_after is not None for x in found):
+        text += f". Use of sections: {FORMULA}"
+    return Finding(
+        "match.again", "warning", text + ".", tuple(x.revised_id for x in found), None, ("Accept, because…",)
+    )
+
+
+def _times(ratio: float) -> str:
+    return f"{ratio:.3g} times" if ratio < 1000 else "from next to nothing"

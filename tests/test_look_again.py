@@ -1,0 +1,175 @@
+"""Who must be looked at again in a revision, and how much of a section axial force and bending use together."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from sectionproperties.analysis import Section as MeshedSection
+from sectionproperties.pre.library import angle_section, i_section
+
+from rod_tally.analysis import run
+from rod_tally.analysis.results.utilisation import hull, normal_stress, utilisations
+from rod_tally.compare import Comparison, Side, compare
+from rod_tally.model import Combination, LoadCase, Material, MemberLoad, Model, Section
+from rod_tally.model.catalogue.shapes import from_polygon
+from rod_tally.model.settings import CompareSettings, RunSettings
+
+from .frames import beam, frame, regular
+
+
+def block(name: str, depth: float) -> Section:
+    """0.2 m wide."""
+    return from_polygon(name, "rectangle", [(-0.1, 0), (0.1, 0), (0.1, depth), (-0.1, depth)])[0]
+
+
+BLOCK = block("block", 0.3)
+
+
+def line_load(model: Model, member: str, q: tuple[float, float, float], case: str = "Live") -> None:
+    own = model.cases.setdefault(case, LoadCase(case, "live"))
+    own.member_loads.append(MemberLoad(member, 0.0, model.length(model.members[member]), q, q))
+
+
+def case_of(model: Model, name: str = "Live") -> list[Combination]:
+    return [Combination(name, "", {name: 1.0})]
+
+
+def side(model: Model) -> Side:
+    return Side(model, run(model, RunSettings()), [Combination("1.5 Live", "ULS", {"Live": 1.5})])
+
+
+def loaded(q: float, strength: float | None = 235e6, **kw: object) -> Model:
+    m = beam(6.0, "ux uy uz rx", "uy uz", section=BLOCK, **kw)
+    m.materials["steel"] = replace(m.materials["steel"], strength=strength)
+    line_load(m, "m0", (0, 0, q))
+    return m
+
+
+def compared(a: Model, b: Model, **limits: float) -> Comparison:
+    return compare(side(a), side(b), limits=CompareSettings(**limits) if limits else None)
+
+
+def test_a_simple_beam_with_twice_its_load_has_twice_its_demand() -> None:
+    """M = q L2 / 8 and W = b h2 / 6: what of the section is used is q L2 / 8 / W / f, by hand."""
+    c = compared(loaded(-10e3), loaded(-20e3))
+    (found,) = c.again
+    assert (found.why, found.by) == ("demand", "1.5 Live") and found.quantity in ("vz", "my")
+    assert found.ratio == pytest.approx(2.0, rel=1e-9)
+    used = 1.5 * 20e3 * 36 / 8 / (0.2 * 0.3**2 / 6) / 235e6
+    assert found.used_after == pytest.approx(used, rel=1e-6)
+    assert found.used_before == pytest.approx(used / 2, rel=1e-6)
+    (finding,) = [f for f in c.findings if f.code == "match.again"]
+    assert finding.severity == "warning" and finding.ids == ("m0",) and "2 times" in finding.message
+
+
+def test_what_stays_within_the_tolerance_or_goes_down_is_not_listed() -> None:
+    assert not compared(loaded(-10e3), loaded(-10.4e3)).again
+    assert not compared(loaded(-10e3), loaded(-5e3)).again
+    assert compared(loaded(-10e3), loaded(-10.4e3), relative=0.03, absolute_force=1.0).again
+    c = compared(loaded(-10e3), loaded(-10e3))
+    assert not c.again and c.again_over and not any(f.code == "match.again" for f in c.findings)
+
+
+def test_a_force_that_turns_its_sign_is_a_new_demand_where_that_matters() -> None:
+    """Compression where tension was accepted; tension on the other face of concrete, where steel may lie on one face only."""
+    assert not compared(loaded(-10e3), loaded(10e3)).again
+    a, b = loaded(-10e3), loaded(10e3)
+    for m in (a, b):
+        m.materials["steel"] = Material("steel", "concrete", 30e9, density=2500.0)
+    (found,) = compared(a, b).again
+    assert (found.quantity, found.was, found.used_after) == ("my", 0.0, None) and found.ratio > 5
+    a, b = (frame([(0, 0, 0), (3, 0, 0)], [(0, 1)], {0: "fixed"}) for _ in range(2))
+    for m, force in ((a, 50e3), (b, -50e3)):
+        line_load(m, "m0", (force / 3, 0, 0))
+    (found,) = compared(a, b).again
+    assert found.quantity == "n" and found.was == 0 and found.is_ == pytest.approx(-75e3)
+
+
+def test_a_weaker_section_is_looked_at_a_stronger_one_is_not() -> None:
+    """Statically determinate: the demand is the same, the section is not."""
+    weaker, stronger = loaded(-10e3), loaded(-10e3)
+    thin = block("thin", 0.24)
+    thick = block("thick", 0.4)
+    for m, section in ((weaker, thin), (stronger, thick)):
+        m.sections[section.name] = section
+        m.members["m0"].section = section.name
+    (found,) = compared(loaded(-10e3), weaker).again
+    assert found.why == "resistance" and found.ratio == pytest.approx((0.3 / 0.24) ** 2, rel=1e-6)
+    assert not compared(loaded(-10e3), stronger).again
+    unknown = loaded(-10e3)
+    unknown.materials["steel"] = replace(unknown.materials["steel"], strength=None, E=190e9)
+    assert [x.why for x in compared(loaded(-10e3), unknown).again] == ["resistance"]
+
+
+def test_a_new_member_and_one_that_was_not_computed_are_listed_first() -> None:
+    a, b = regular(2, 2), regular(2, 2)
+    for m in (a, b):
+        line_load(m, next(iter(m.members)), (0, 0, -5e3))
+    gone = list(a.members)[-1]
+    own = a.members.pop(gone)
+    other = list(a.members)[0]
+    a.members[other].section = ""
+    c = compared(a, b)
+    why = {x.revised_id: x.why for x in c.again}
+    assert why[own.id] == "new" and why[other] == "not computed"
+    assert [x.ratio for x in c.again] == sorted((x.ratio for x in c.again), reverse=True)
+
+
+@settings(max_examples=15, deadline=None)
+@given(factor=st.floats(1.2, 40.0), flip=st.booleans())
+def test_all_loads_times_a_factor_is_that_ratio_whichever_way_members_run(factor: float, flip: bool) -> None:
+    """Linear: with nothing below the smallest demand that counts, every member's ratio is the factor."""
+    a, b = regular(1, 2), regular(1, 2)
+    for m, f in ((a, 1.0), (b, factor)):
+        for ident in m.members:
+            line_load(m, ident, (2e3 * f, 1e3 * f, -20e3 * f))
+    if flip:
+        for m in b.members.values():
+            m.start, m.end = m.end, m.start
+            m.offset_start, m.offset_end = m.offset_end, m.offset_start
+    c = compared(a, b, relative=0.05, absolute_force=1e-3)
+    assert {x.revised_id for x in c.again} == set(b.members)
+    assert all(x.ratio == pytest.approx(factor, rel=1e-5) for x in c.again)
+
+
+def test_stresses_agree_with_sectionproperties() -> None:
+    """Against the library sectionproperties (finite elements): an I section and an angle, whose principal axes are inclined."""
+    for geometry in (i_section(0.3, 0.15, 0.0107, 0.0071, 0.015, 8), angle_section(0.1, 0.15, 0.012, 0.012, 0.005, 4)):
+        geometry.create_mesh(mesh_sizes=[2e-5])
+        meshed = MeshedSection(geometry)
+        meshed.calculate_geometric_properties()
+        meshed.calculate_warping_properties()
+        cy, cz = meshed.get_c()
+        ring = np.array(geometry.geom.exterior.coords) - (cy, cz)
+        own = from_polygon("own", "measured", [(float(a), float(b)) for a, b in ring])[0]
+        n, my, mz = 50e3, 12e3, -4e3
+        # the library's x and y are our y and z; its Mxx gives tension at +y, its Myy at -x
+        theirs = meshed.calculate_stress(n=n, mxx=my, myy=mz).get_stress()[0]["sig_zz"]
+        force = np.array([[n, 0, 0, 0, my, mz]])
+        ours = normal_stress(own, force, hull(own))
+        assert ours.max() == pytest.approx(theirs.max(), rel=0.01)
+        assert ours.min() == pytest.approx(theirs.min(), rel=0.01)
+
+
+def test_no_use_is_said_where_it_is_not_known() -> None:
+    plain = beam(6.0, "fixed", "uy uz")
+    line_load(plain, "m0", (0, 0, -1e3))
+    assert utilisations(plain, run(plain, RunSettings()), case_of(plain), ["m0", "no such"]) == {}
+    concrete = loaded(-1e3)
+    concrete.materials["steel"] = Material("steel", "concrete", 30e9, density=2500, strength=30e6)
+    assert utilisations(concrete, run(concrete, RunSettings()), case_of(concrete), ["m0"]) == {}
+
+
+def test_roots_of_squares_enter_with_either_sign() -> None:
+    m = loaded(-10e3)
+    m.cases["Live"].kind = "live"
+    m.cases["Quake"] = LoadCase("Quake", "seismic")
+    line_load(m, "m0", (0, 0, 30e3), case="Quake")
+    results = run(m, RunSettings())
+    both = [Combination("both", "", {"Live": 1.0, "Quake": 1.0}, roots=["Quake"])]
+    used = utilisations(m, results, both, ["m0"])["m0"]
+    assert used == pytest.approx(40e3 * 36 / 8 / (0.2 * 0.3**2 / 6) / 235e6, rel=1e-6)
