@@ -139,7 +139,12 @@ def again(state: DeskState, units: UnitSet) -> Rows:
         out.note = "This revision is compared with nothing yet: take in a revision (Ctrl+Shift+O)"
         return out
     if not comparison.again_over:
-        out.note = "Nothing was computed in both revisions, so that no demand can be compared"
+        both = comparison.shared.cases or comparison.shared.combinations
+        out.note = (
+            "Not worked out for this comparison yet: run it again (F5)"
+            if both
+            else "No case was computed in both revisions, so that no demand can be compared"
+        )
         return out
     for x in comparison.again:
         part = review.model.part(x.revised_id)
