@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from rod_tally.analysis import run
 from rod_tally.compare import Comparison, Side, compare
+from rod_tally.compare.align import find_transform, turn
 from rod_tally.intake import SourceModel
 from rod_tally.intake.source import SourceProfile
 from rod_tally.model import LoadCase, Model, NodeLoad, Storey
@@ -167,6 +168,27 @@ def test_a_whole_building_shifted_turned_or_raised_is_said_once(angle: float, st
     assert wrapped == pytest.approx(0, abs=1e-6)
     assert c.transform.shift == pytest.approx(step, abs=1e-3)
     assert sum(f.code == "match.transform" for f in c.findings) == 1
+
+
+@pytest.mark.parametrize(("bays", "skew", "moved"), [(20, 60, 0), (20, 0, 40), (60, 200, 100)])
+def test_skew_and_moved_members_do_not_turn_the_rest(bays: int, skew: int, moved: int) -> None:
+    """A long building turned and shifted as a whole, with new beams askew and others moved by 8 mm: the turn and the shift
+    are those of all the rest, to a hundredth of a millimetre at its far end."""
+    rng = np.random.default_rng(bays + skew + moved)
+    at = [(7.5 * i, 6.0 * j, 4.0 * (k + 1)) for i in range(bays + 1) for j in range(4) for k in range(2)]
+    steps = (("column", (0, 0, -4.0)), ("beam", (7.5, 0, 0)), ("beam", (0, 6.0, 0)))
+    base = np.array([(p, np.add(p, d)) for p in at for _, d in steps])
+    classes = [c for _ in at for c, _ in steps]
+    revised = base.copy()
+    revised[rng.choice(len(base), moved, replace=False)] += (0.0, 0.008, 0.0)
+    angle = np.radians(rng.uniform(3, 15, skew))
+    start = np.stack([rng.uniform(0, 7.5 * bays, skew), rng.uniform(0, 18, skew), np.full(skew, 4.0)], axis=1)
+    along = np.stack([np.cos(angle), np.sin(angle), 0 * angle], axis=1)
+    revised = np.concatenate([revised, np.stack([start, start + 8 * along], axis=1)])
+    t = turn(0.6)
+    found = find_transform(base, revised @ t.T + (100.0, 50.0, 3.0), classes, [*classes, *["beam"] * skew])
+    assert found is not None
+    assert np.abs(found.apply(base) - (base @ t.T + (100.0, 50.0, 3.0))).max() < 1e-5
 
 
 def test_a_shifted_building_with_changes_still_shows_them() -> None:

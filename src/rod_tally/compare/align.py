@@ -11,6 +11,11 @@ from scipy.spatial import cKDTree
 from ..model.geometry.vectors import Array
 
 SAME = 1e-3  # m
+NEAR = 0.03  # m; members that a first guess brings this near to each other are one
+EXACT = 1e-9  # m, or rad; less is rounding
+BIN = np.radians(0.25)
+DIRECTIONS = 2  # of the plan's grid that are tried
+FITS = 20  # rounds of fitting and leaving out
 ENOUGH = 0.6  # of the smaller model's members must fall into place
 
 
@@ -49,16 +54,15 @@ def find_transform(base: Array, revised: Array, base_class: list[str], revised_c
     if still >= ENOUGH * smaller:
         return None
     best: tuple[tuple[int, float, float], Transform] | None = None
-    spin = _main_angle(revised) - _main_angle(base)
-    spin = (spin + np.pi / 4) % (np.pi / 2) - np.pi / 4
-    for angle in {0.0, *(float(spin + k * np.pi / 2) for k in range(4))}:
+    spins = {(b - a + np.pi / 4) % (np.pi / 2) - np.pi / 4 for a in _main_angles(base) for b in _main_angles(revised)}
+    for angle in sorted({0.0, *(float(spin + k * np.pi / 2) for spin in spins for k in range(4))}):
         turned = base @ turn(angle).T
         shift = _common_shift(turned, revised, base_class, revised_class)
         if shift is None:
             continue
-        fitted = _refined(turned, revised, shift)
-        count, off = _in_place(turned + fitted, revised)
-        wrapped = (angle + np.pi) % (2 * np.pi) - np.pi
+        own, fitted = _refined(base, revised, angle, shift)
+        count, off = _in_place(base @ turn(own).T + fitted, revised)
+        wrapped = (own + np.pi) % (2 * np.pi) - np.pi
         # most members in place; of equals the closest fit, then the smallest turn
         merit = (count, -round(off, 6), -round(abs(wrapped), 9))
         if best is None or merit > best[0]:
@@ -80,15 +84,33 @@ def _in_place(base: Array, revised: Array) -> tuple[int, float]:
     return len(near), float(near.mean()) if len(near) else 0.0
 
 
-def _main_angle(lines: Array) -> float:
-    """The direction of the plan's grid, modulo a quarter turn: mean of exp(4 i angle), by length."""
+def _main_angles(lines: Array) -> list[float]:
+    """Directions that the plan's grid may have, modulo a quarter turn: the commonest ones by length, at most `DIRECTIONS`.
+
+    The mean of all would be turned by a few skew members, by more than the far end of a long building bears.
+    """
     d = (lines[:, 1] - lines[:, 0])[:, :2]
     size = np.hypot(d[:, 0], d[:, 1])
     flat = size > 0.1
     if not flat.any():
-        return 0.0
-    total = (size[flat] * np.exp(4j * np.arctan2(d[flat, 1], d[flat, 0]))).sum()
-    return float(np.angle(total) / 4) if abs(total) > 1e-6 * size.sum() else 0.0
+        return [0.0]
+    size, quarter = size[flat], np.arctan2(d[flat, 1], d[flat, 0]) % (np.pi / 2)
+    bins = np.round(quarter / BIN).astype(int) % round(np.pi / 2 / BIN)
+    weight = np.bincount(bins, size, minlength=round(np.pi / 2 / BIN))
+    wide = weight + np.roll(weight, 1) + np.roll(weight, -1)  # a direction that falls on the border of two
+    out: list[float] = []
+    for top in np.argsort(-wide, kind="stable"):
+        off = (quarter - top * BIN + np.pi / 4) % (np.pi / 2) - np.pi / 4
+        near = np.abs(off) <= 1.5 * BIN
+        if not near.any() or len(out) == DIRECTIONS:
+            break
+        # the median by length: the members of the grid itself, not those that are nearly in line
+        order = np.argsort(off[near], kind="stable")
+        reached = np.cumsum(size[near][order])
+        angle = float(top * BIN + off[near][order][int(np.searchsorted(reached, reached[-1] / 2))])
+        if all(abs((angle - x + np.pi / 4) % (np.pi / 2) - np.pi / 4) > BIN for x in out):
+            out.append(angle)
+    return out
 
 
 def _common_shift(base: Array, revised: Array, base_class: list[str], revised_class: list[str]) -> Array | None:
@@ -122,11 +144,29 @@ def _common_shift(base: Array, revised: Array, base_class: list[str], revised_cl
     return np.array(top) / 100
 
 
-def _refined(base: Array, revised: Array, shift: Array) -> Array:
-    """The shift as the median over members that it brings within 3 cm."""
-    tree = cKDTree(_keys(revised))
-    distance, j = tree.query(_keys(base) + shift, distance_upper_bound=0.03)
+def _refined(base: Array, revised: Array, angle: float, shift: Array) -> tuple[float, Array]:
+    """Angle and shift fitted to the members that they bring within 3 cm, of which those that lie farthest off are left out
+    again and again (least trimmed squares): a few that moved by a centimetre must not turn the rest."""
+    own, theirs = _keys(base), _keys(revised)
+    distance, j = cKDTree(theirs).query(own @ turn(angle).T + shift, distance_upper_bound=NEAR)
     good = np.isfinite(distance)
     if not good.any():
-        return shift
-    return np.median(_keys(revised)[j[good]] - _keys(base)[good], axis=0)
+        return angle, shift
+    p, q = own[good], theirs[j[good]]
+    kept = np.ones(len(p), bool)
+    fitted, step = angle, np.asarray(np.median(q - p @ turn(angle).T, axis=0))
+    for _ in range(FITS):
+        if kept.sum() >= 2:
+            a, b = p[kept] - p[kept].mean(axis=0), q[kept] - q[kept].mean(axis=0)
+            sine, cosine = float((a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]).sum()), float((a[:, :2] * b[:, :2]).sum())
+            if cosine**2 + sine**2 > EXACT**4:
+                fitted = float(np.arctan2(sine, cosine))
+        step = np.median(q[kept] - p[kept] @ turn(fitted).T, axis=0)
+        off = np.linalg.norm(p @ turn(fitted).T + step - q, axis=1)
+        closest = off <= max(float(np.median(off)), EXACT)
+        if (closest == kept).all():
+            break
+        kept = closest
+    if abs((fitted - angle + np.pi) % (2 * np.pi) - np.pi) < EXACT:  # a turn that is a plain one stays so
+        fitted, step = angle, np.asarray(np.median(q[kept] - p[kept] @ turn(angle).T, axis=0))
+    return fitted, step

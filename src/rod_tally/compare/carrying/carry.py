@@ -19,8 +19,8 @@ BETWEEN = ("PairParts", "UnpairByHand")  # about the baseline and the one before
 
 @dataclass(slots=True)
 class Carried:
-    """One thing that was made for the baseline. `status`: carried, moved (its target did, by `distance` m), partly (some of its
-    targets are gone) or gone."""
+    """One thing that was made for the baseline. `status`: carried, moved (its target did, by `distance` m, or `words` say how
+    it was placed), partly (some of its targets are gone) or gone."""
 
     what: str
     status: str
@@ -47,6 +47,8 @@ class CarriedOver:
         )
         if moved:
             text += f", {len(moved)} with a target that moved by up to {max(x.distance for x in moved) * 1000:.0f} mm"
+        for x in [x for x in moved if x.words][:NAMED]:
+            text += f"; {x.what}: {x.words}"
         for x in rest[:NAMED]:
             text += f"; {x.what}: {x.words}"
         if len(rest) > NAMED:
@@ -72,7 +74,7 @@ def carry_over(base: Model, revised: Model) -> CarriedOver:
 
 def _carry(record: dict[str, Any], move: Mover, revised: Model, out: CarriedOver) -> Carried:
     what = _described(record)
-    move.lost, move.lost_ids, move.distance = [], [], 0.0
+    move.lost, move.lost_ids, move.notes, move.distance = [], [], [], 0.0
     made: list[Edit] = []
     for part in move.by_way(record):
         try:
@@ -86,7 +88,8 @@ def _carry(record: dict[str, Any], move: Mover, revised: Model, out: CarriedOver
         return Carried(what, "gone", move.lost[-1], 0.0, tuple(move.lost_ids))
     if move.lost:
         return Carried(what, "partly", "; ".join(move.lost[:NAMED]), 0.0, tuple(move.lost_ids))
-    return Carried(what, "moved" if move.distance > MOVED else "carried", "", move.distance)
+    moved = move.distance > MOVED or bool(move.notes)
+    return Carried(what, "moved" if moved else "carried", "; ".join(move.notes[:NAMED]), move.distance)
 
 
 def _described(record: dict[str, Any]) -> str:

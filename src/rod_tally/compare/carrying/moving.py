@@ -48,6 +48,7 @@ class Mover:
         self.node = {b: a for a, b in places.node_of.items()}
         self.lost: list[str] = []
         self.lost_ids: list[str] = []
+        self.notes: list[str] = []  # what was placed in another way than it was
         self.distance = 0.0
 
     def by_way(self, record: dict[str, Any]) -> list[dict[str, Any]]:
@@ -109,16 +110,16 @@ class Mover:
             ):
                 raise Target(f"there is no {key} {values[key]!r} any more")
         if "loads" in values:
-            values["loads"] = self._loads(values["loads"])
+            values["loads"] = self.loads(values["loads"])
         for case in values.get("cases", ()):
             if "loads" in case:
-                case["loads"] = self._loads(case["loads"])
+                case["loads"] = self.loads(case["loads"])
         for part in values.get("parts", ()) if record.get("edit") == "AddMembers" else ():
-            part["start"], part["end"] = self._points([part["start"], part["end"]])
+            part["start"], part["end"] = self.points([part["start"], part["end"]])
             if part.get("z_axis") is not None:
                 part["z_axis"] = self._vector(part["z_axis"])
         for cut in values.get("cuts", ()):
-            cut["line"] = self._points(cut["line"])
+            cut["line"] = self.points(cut["line"])
             cut["surfaces"] = [self.part[s] for s in cut.get("surfaces", ()) if s in self.part]
         out["places"] = {n: self._node_place(n, p) for n, p in record.get("places", {}).items()}
         return out
@@ -178,7 +179,7 @@ class Mover:
             return v
         return [float(x) for x in self.places.rotation @ np.array(v, float)]
 
-    def _points(self, points: Any) -> list[list[float]]:
+    def points(self, points: Any) -> list[list[float]]:
         there = self.places.forward(np.array(points, float).reshape(-1, 3) + self.base.origin) - self.revised.origin
         return np.asarray(there).tolist()
 
@@ -190,7 +191,7 @@ class Mover:
         v = (new[1] - new[0]) / np.linalg.norm(new[1] - new[0])
         return float((self.places.forward(line[0] + u * distance) - new[0]) @ v)
 
-    def _loads(self, loads: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    def loads(self, loads: list[dict[str, Any]]) -> list[dict[str, Any]]:
         out = []
         for load in loads:
             try:
@@ -216,7 +217,7 @@ class Mover:
             load["movement"] = [*self._vector(load["movement"][:3]), *self._vector(load["movement"][3:])]
         for key in ("outline", "at", "line"):
             if load.get(key) is not None:
-                load[key] = self._points(load[key])
+                load[key] = self.points(load[key])
         if kind in ("member", "temperature"):
             own = str(load["member"])
             self._part(own)
@@ -270,6 +271,12 @@ class Mover:
         if a > b:
             a, b, qa, qb = b, a, qb, qa
         limit = 1e-3
+        whole = load["a"] <= limit and load["b"] >= self.base.length(self.base.members[own]) - limit
+        if whole and own not in self.pieces and own not in self.merged and (a > limit or b < length - limit):
+            # a load over all of a member that is longer now stays one over all of it
+            more = (max(a, 0.0) + max(length - b, 0.0)) * float(np.linalg.norm((qa + qb) / 2)) / 1000
+            self.notes.append(f"over all of {self._name(own)}, which is longer now: {more:.4g} kN more")
+            a, b = min(a, 0.0), max(b, length)
         if load["a"] == load["b"]:
             if not -limit <= a <= length + limit:
                 raise Target(f"{self._name(own)} ends {max(-a, a - length) * 1000:.0f} mm before it")
