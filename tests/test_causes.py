@@ -8,14 +8,18 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from pytestqt.qtbot import QtBot
 
 from rod_tally.compare.causes.split import REST, Causes
 from rod_tally.compare.results import ResultChange
+from rod_tally.desk.window import Window
 from rod_tally.model import FIXED, PINNED_END, Combination, LoadCase, MemberLoad, Model, NodeLoad, Settings
+from rod_tally.model.edits import OwnSection
 from rod_tally.review.causes import causes_of
 from rod_tally.review.review import Review
 from rod_tally.review.work import attach_comparison, run_only
 
+from .desk_help import STEP, act, fill, rested, rows
 from .frames import PLAIN, beam, regular
 
 
@@ -34,7 +38,7 @@ def both(a: Model, b: Model) -> tuple[Review, Review]:
     return old, new
 
 
-def row(new: Review, quantity: str, baseline_id: str | None, case: str = "Live") -> ResultChange:
+def change_of(new: Review, quantity: str, baseline_id: str | None, case: str = "Live") -> ResultChange:
     assert new.comparison is not None
     return next(
         r for r in new.comparison.results if (r.quantity, r.case, r.baseline_id) == (quantity, case, baseline_id)
@@ -43,7 +47,7 @@ def row(new: Review, quantity: str, baseline_id: str | None, case: str = "Live")
 
 def split(a: Model, b: Model, quantity: str, ident: str | None, case: str = "Live") -> Causes:
     old, new = both(a, b)
-    return causes_of(old, new, row(new, quantity, ident, case))
+    return causes_of(old, new, change_of(new, quantity, ident, case))
 
 
 def by_name(found: Causes) -> dict[tuple[str, ...], tuple[float, float]]:
@@ -125,7 +129,7 @@ def test_reactions_displacements_combinations_and_the_envelope() -> None:
     for quantity, ident, case in (
         ("fz", None, "Live"), ("mx", held, "ULS"), ("ux", free, "ULS"), ("fz", held, "envelope"), ("period", "1", "modes"),
     ):  # fmt: skip
-        found = causes_of(old, new, row(new, quantity, ident, case))
+        found = causes_of(old, new, change_of(new, quantity, ident, case))
         for way in ("first", "second"):
             total = sum(getattr(c, way) for c in found.causes)
             assert total == pytest.approx(found.of.change, rel=1e-9, abs=1e-9 * (1 + abs(found.of.baseline)))
@@ -168,3 +172,29 @@ def test_any_set_of_changes_adds_up_and_a_turned_building_has_the_same_causes(se
     assert by_name(plain).keys() == by_name(turned).keys()
     for names, values in by_name(plain).items():
         assert by_name(turned)[names] == pytest.approx(values, rel=1e-5, abs=1e-2)
+
+
+def test_asked_for_in_the_window(demo: Window, qtbot: QtBot) -> None:
+    """A part that must be looked at again: its causes stand in the table and add up; a correction drops them."""
+    w = demo
+    w.state.choose(1)
+    w.state.go(STEP["Revision"])
+    act(w, qtbot, "compare.again")
+    listed = rows(w, "again")
+    assert w.state.comparison is not None and len(listed) == len(w.state.comparison.again)
+    x = next(x for x in w.state.comparison.again if x.why == "demand")
+    w.state.pick("member", x.revised_id)
+    act(w, qtbot, "compare.why")
+    fill(w, qtbot, w.why_desk.form)
+    page = w.tables.front()
+    assert page is not None
+    own = page.model.content.rows
+    change = own[0][4]
+    for column in (4, 5, 6):
+        assert sum(r[column] for r in own[1:]) == pytest.approx(change)
+    assert own[0][0].startswith(x.quantity) and own[0][2] == x.by
+    assert w.width() <= 1280
+    w.session.correct(OwnSection([x.revised_id], "bigger", "rectangle", {"width": 0.4, "depth": 0.4}))
+    rested(qtbot, w)
+    assert w.state.review is not None and not w.state.review.causes
+    assert not w.actions_["compare.why"].isEnabled()

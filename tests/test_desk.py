@@ -195,7 +195,7 @@ def test_a_revision_is_compared_with_the_one_before(loft: Window, qtbot: QtBot, 
     assert sum(r[0] == "added" for r in rows) == 9
     loft.show_parity()
     qtbot.wait(60)
-    assert "members in both" in loft.tables.parity.words.text()
+    assert "members in both" in loft.tables.parity.words.whole()
     spot = loft.tables.parity.points.points()[0]
     loft.tables.parity._clicked(None, [spot])
     assert loft.state.picked == ("member", spot.data())
@@ -378,7 +378,7 @@ def test_tables_filter_sort_and_copy(demo: Window, qtbot: QtBot) -> None:
     page = demo.tables.pages["members"]
     page.filter.setText("brace")
     assert page.proxy.rowCount() == 6
-    assert "6 of 200" in page.count.text()
+    assert "6 of 200" in page.count.whole()
     page.table.sortByColumn(5, Qt.SortOrder.DescendingOrder)
     lengths = [page.proxy.index(r, 5).data(Qt.ItemDataRole.UserRole) for r in range(6)]
     assert lengths == sorted(lengths, reverse=True)

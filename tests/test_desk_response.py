@@ -49,12 +49,12 @@ def test_equilibrium_between_storeys_at_nodes_and_down_stacks(demo: Window, qtbo
     act(w, qtbot, "run.node")
     w.tables._front()
     page = w.tables.pages["reactions"]
-    assert {r[0] for r in page.model.content.rows} >= {"member"} and node in page.count.text()
+    assert {r[0] for r in page.model.content.rows} >= {"member"} and node in page.count.whole()
     other = next(m.start for m in model.members.values() if m.cls == "column" and m.storey == "Quay")
     w.state.pick("node", other)
     rested(qtbot, w)
     w.tables._front()
-    assert "support" in {r[0] for r in page.model.content.rows} and other in page.count.text()
+    assert "support" in {r[0] for r in page.model.content.rows} and other in page.count.whole()
     act(w, qtbot, "run.stacks")
     w.tables._front()
     stacks = w.tables.pages["forces"].model.content.rows

@@ -67,6 +67,7 @@ QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
 QProgressBar {{ border: 1px solid {EDGE}; background: {PAPER}; max-height: 12px; }}
 QProgressBar::chunk {{ background: {PINE}; }}
 QToolTip {{ background: {PAPER}; color: {INK}; border: 1px solid {EDGE}; }}
+QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
 QLabel#title {{ font-size: 16px; font-weight: bold; }}
 QLabel#muted {{ color: {MUTED}; }}
 QFrame#head {{ background: {PAPER}; border-bottom: 1px solid {EDGE}; }}

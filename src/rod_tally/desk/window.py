@@ -32,6 +32,7 @@ from .commands.response_commands import ResponseDesk
 from .commands.rule_commands import RuleDesk
 from .commands.surface_commands import PlateDesk
 from .commands.view_commands import ViewDesk
+from .commands.why_commands import WhyDesk
 from .pages.command_finder import CommandFinder
 from .pages.details_panel import Slip
 from .pages.help_page import OF_STEP, SHORTCUTS, HelpPage
@@ -86,6 +87,7 @@ class Window(QMainWindow):
         self.cut_desk = CutDesk(self, self.session, self.state, lambda: self.view.units)
         self.response_desk = ResponseDesk(self)
         self.pair_desk = PairDesk(self, self.session, self.state)
+        self.why_desk = WhyDesk(self, self.session, self.state)
         self.view_desk = ViewDesk(self.session, self.state, self.view)
         self.background = Background(self.session, self.state)
         self.rules: RulesPage | None = None

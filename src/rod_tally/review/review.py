@@ -22,6 +22,7 @@ from ..analysis.results.walls import WallForces, wall_forces
 from ..analysis.shells.fields import PlateFields
 from ..compare import Comparison
 from ..compare.carrying.carry import CarriedOver
+from ..compare.causes import Causes
 from ..compare.elsewhere import Elsewhere
 from ..loads import Distribution
 from ..loads.combinations.audit import Audit, audit
@@ -62,6 +63,7 @@ class Review:
     comparison: Comparison | None = None
     elsewhere: Elsewhere | None = None
     carried: CarriedOver | None = None
+    causes: list[Causes] = field(default_factory=list)
     decisions: list[Decision] = field(default_factory=list)
     looks: list[Look] = field(default_factory=list)
     rules_fault: str = ""
@@ -359,7 +361,7 @@ class Review:
     def model_changed(self, distribution: Distribution | None = None) -> None:
         """What was made from the model as it was holds no more; its loads go as `distribution` says."""
         self._cache.clear()
-        self.rules_fault = ""
+        self.rules_fault, self.causes = "", []
         if distribution is not None:
             self.keep_distribution(distribution)
         self.tally = tally(self.model)

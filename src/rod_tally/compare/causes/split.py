@@ -16,6 +16,10 @@ from .between import ATTRIBUTES, Between, reversed_rows, reversed_transform, wit
 
 CAUSES = ("removed parts", "geometry", *ATTRIBUTES, "added parts")
 GEOMETRY = ("ends", "turn", "offset_start", "offset_end", "outline", "openings", "place")
+ORDERS = (
+    "First order: parts go, the rest moves, then sections, materials, releases, supports and loads change, parts come. Second order: loads, "
+    "supports, releases, materials and sections change first. Where both agree, a cause acts by itself."
+)
 REST = "nothing that is listed"
 
 Solve = Callable[[Model, list[str] | None], Side]  # a model's results of these cases, of all for None

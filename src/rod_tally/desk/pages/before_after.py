@@ -1,4 +1,4 @@
-"""The parity plot: baseline across, revision up, a band of tolerance; a point picks its member."""
+"""Before against after: baseline across, revision up, a band of tolerance; a point picks its member."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 from ...analysis.results.results import COMPONENTS
 from ..quantities import FORCE_KIND, METRIC, UnitSet
 from ..session.state import DeskState
+from ..tables.one_line import OneLine
 from ..theme import INK, MUTED, PAPER, PINE, RUST
 
 pg.setConfigOptions(antialias=True, background=PAPER, foreground=INK)
@@ -25,14 +26,13 @@ class ParityPlot(QWidget):
         self.choice = QComboBox()
         self.choice.addItems(list(COMPONENTS))
         self.choice.setCurrentText("my")
-        self.words = QLabel()
+        self.words = OneLine()
         self.words.setObjectName("muted")
         top = QHBoxLayout()
         top.setContentsMargins(8, 3, 8, 3)
         top.addWidget(QLabel("Force"))
         top.addWidget(self.choice)
-        top.addWidget(self.words)
-        top.addStretch()
+        top.addWidget(self.words, 1)
         self.plot = pg.PlotWidget()
         self.plot.showGrid(x=True, y=True, alpha=0.12)
         layout = QVBoxLayout(self)

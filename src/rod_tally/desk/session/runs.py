@@ -71,7 +71,7 @@ class Runs:
             old = revision.review.comparison
             known = {id(f) for f in old.findings} if old is not None else set()
             kept = [f for f in revision.review.findings if id(f) not in known]
-            revision.review.comparison = value
+            revision.review.comparison, revision.review.causes = value, []
             revision.review.findings = ranked([*kept, *value.findings], session.settings)
             session.state.refresh()
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ...analysis.results.utilisation import FORMULA
 from ...compare import MemberMatch
+from ...compare.causes import ORDERS
 from ...compare.results import ENVELOPE
 from ...model import Member, Surface
 from ...model.geometry.grids import place_on_grids
@@ -150,12 +151,7 @@ def again(state: DeskState, units: UnitSet) -> Rows:
         part = review.model.part(x.revised_id)
         if part is None:
             continue
-        kind = "moment" if x.quantity in ("mt", "my", "mz") else "force"
-        if isinstance(part, Surface) and x.quantity in ("mx", "my", "mxy"):
-            kind = "moment"
-        factor, unit = getattr(units, kind)
-        if isinstance(part, Surface):  # a metre of slab or wall
-            factor, unit = factor / units.length[0], f"{unit}/{units.length[1]}"
+        factor, unit = _unit(x.quantity, isinstance(part, Surface), units)
         at = review.model.line(part).mean(axis=0) if isinstance(part, Member) else part.outer.mean(axis=0)
         where = part.storey, place_on_grids(review.model, at[:2])
         demand: list[object] = [None] * 5
@@ -171,6 +167,47 @@ def again(state: DeskState, units: UnitSet) -> Rows:
         f"({m}) above what was accepted; section: {FORMULA}"
     )
     return out
+
+
+def why(state: DeskState, units: UnitSet) -> Rows:
+    """The change of values, split into causes; the latest asked for first."""
+    out = Rows(["Of", "Part", "Case", "Cause", "Adds, in the first order", "In the second order", "On average", "%"])
+    review = state.review
+    if review is None or not review.causes:
+        out.note = "Pick a part or a node, then Compare, Why has it changed…"
+        return out
+    for found in review.causes:
+        r = found.of
+        part = review.model.part(r.revised_id or "")
+        factor, unit = _unit(r.quantity, isinstance(part, Surface), units)
+        name = (part.name or part.id) if part is not None else r.revised_id or "all supports"
+        head: list[object] = [f"{r.quantity}, {unit}", name, r.case]
+        kind = "member" if isinstance(part, Member) else "surface" if part is not None else "node"
+        known = part is not None or r.revised_id in review.model.nodes
+        pick: Pick = (kind, r.revised_id) if known and r.revised_id else None
+        was, now, change = (v * factor for v in (r.baseline, r.revised, r.change))
+        out.add(
+            [*head, f"in all, from {was:.4g} to {now:.4g}", change, change, change, 100.0 if change else None], pick
+        )
+        for c in found.causes:
+            share = 100 * c.mean / r.change if r.change else None
+            out.add([*head, ", ".join(c.names), c.first * factor, c.second * factor, c.mean * factor, share], pick)
+    out.note = ORDERS
+    return out
+
+
+def _unit(quantity: str, a_metre: bool, units: UnitSet) -> tuple[float, str]:
+    """Factor from SI and unit of a result; `a_metre`: of a slab or wall."""
+    if a_metre:
+        factor, unit = units.moment if quantity in ("mx", "my", "mxy") else units.force
+        return factor / units.length[0], f"{unit}/{units.length[1]}"
+    if quantity == "period":
+        return 1.0, "s"
+    if quantity in ("ux", "uy", "uz", "drift_x", "drift_y"):
+        return units.small
+    if quantity in ("rx", "ry", "rz"):
+        return 1e3, "mrad"
+    return units.moment if quantity in ("mt", "mx", "my", "mz") else units.force
 
 
 def carried(state: DeskState, units: UnitSet) -> Rows:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from ..quantities import UnitSet
 from ..session.state import DeskState
-from .change_rows import again, carried, changes
+from .change_rows import again, carried, changes, why
 from .force_rows import displacements, envelope, forces, reactions
 from .load_rows import audited, cases, combinations, loads, member_sums
 from .model_rows import lines, materials, members, nodes, sections, surfaces
@@ -58,6 +58,7 @@ ASPECTS: dict[str, dict[str, Callable[[DeskState, UnitSet], Rows]]] = {
         "over combinations": surfaces_over,
         "stability of walls": wall_stability,
     },
+    "again": {"parts": again, "why it changed": why},
     "storeys": {"loads, drift, mass": storeys, "between storeys": storey_cuts, "centres": centres},
 }
 

@@ -9,7 +9,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QLineEdit,
     QTableView,
     QVBoxLayout,
@@ -17,6 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from ..theme import MUTED, OCHRE, RUST
+from .one_line import OneLine
 from .rows import Pick, Rows
 
 MARK_COLOUR = {"■": RUST, "▲": OCHRE, "●": MUTED}
@@ -131,7 +131,7 @@ class TablePage(QWidget):
         self.filter.setPlaceholderText("Filter")
         self.filter.setClearButtonEnabled(True)
         self.filter.setFixedWidth(210)
-        self.count = QLabel()
+        self.count = OneLine()
         self.count.setObjectName("muted")
         top = QHBoxLayout()
         top.setContentsMargins(8, 3, 8, 3)
@@ -139,8 +139,7 @@ class TablePage(QWidget):
         top.addWidget(self.filter)
         if choices:
             top.addWidget(self.choice)
-        top.addWidget(self.count)
-        top.addStretch()
+        top.addWidget(self.count, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)

@@ -6,6 +6,7 @@ from collections import Counter
 
 from ....analysis.results.utilisation import FORMULA
 from ....compare.again import LookAgain
+from ....compare.causes import ORDERS, Causes
 from ....review.review import Review
 from ..parts import Cell, Chapter, Table, titled, value
 from .registry import chapter, shortened
@@ -70,6 +71,10 @@ def changes_chapter(out: Chapter, review: Review, short: bool) -> None:
         out.words.append(f"Demand is taken over {c.again_over}. Section used: {FORMULA}.")
     elif c.again_over:
         out.words.append(f"No part has more demand than was accepted, over {c.again_over}.")
+    if review.causes:
+        out.words.append(ORDERS)
+    for found in review.causes:
+        out.tables.append(_why(review, found))
     grown = [
         (abs(x.change) / max(abs(x.baseline), abs(x.revised)), x)
         for x in c.results
@@ -106,6 +111,19 @@ def _again(review: Review, found: list[LookAgain]) -> Table:
     return Table(
         f"Parts to look at again: {len(found)}, the largest ratio of new to accepted demand first", columns, rows
     )
+
+
+def _why(review: Review, found: Causes) -> Table:
+    """The causes of one change that were asked for."""
+    r = found.of
+    part = review.model.part(r.revised_id or "")
+    name = (part.name or part.id) if part is not None else r.revised_id or "all supports"
+    rows: list[list[Cell | str]] = [
+        [", ".join(c.names), *(Cell(f"{v:.5g}", v) for v in (c.first, c.second, c.mean))] for c in found.causes
+    ]
+    rows.append(["in all", *[Cell(f"{r.change:.5g}", r.change)] * 3])
+    title = f"Why {r.quantity} of {name} changed in {r.case}, SI: from {r.baseline:.5g} to {r.revised:.5g}"
+    return Table(title, ["Cause", "First order", "Second order", "On average"], rows)
 
 
 @chapter("elsewhere", "Results from elsewhere")
