@@ -7,16 +7,23 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from pytestqt.qtbot import QtBot
 
 from rod_tally.compare.elsewhere import Elsewhere, compare_elsewhere
+from rod_tally.demo.elsewhere import write_elsewhere
+from rod_tally.desk.window import Window
 from rod_tally.intake import IntakeError
 from rod_tally.intake.result_tables import read_results
-from rod_tally.model import Settings
+from rod_tally.model import FIXED, PINNED, Settings
+from rod_tally.model.edits import SetSupport
+from rod_tally.model.settings import CompareSettings
 from rod_tally.output.document import document
 from rod_tally.output.write import write_review
 from rod_tally.review import Review, review
 from rod_tally.review.work import attach_elsewhere
 
+from .desk_help import act, rested
+from .desk_help import rows as table
 from .test_compare_everything import building, loaded
 
 TABLES = ("displacements", "reactions", "member_forces")
@@ -214,3 +221,103 @@ def test_another_heading_counts_only_where_the_own_one_is_missing(done: tuple[Re
     e = against(done[0], folder)
     agree(e)
     assert [h for _, h in e.columns] == ["combination", "element"]
+
+
+def test_a_wrong_value_is_a_finding_of_its_own(done: tuple[Review, Path], tmp_path: Path) -> None:
+    """One moment of many is 40 % too large: no factor, but named with both values; within the tolerance nothing is."""
+    folder = copy_of(done[1], tmp_path / "r")
+    head, *rows = csv.reader((folder / "member_forces.csv").open())
+    at = head.index("my")
+    k = max(range(len(rows)), key=lambda i: abs(float(rows[i][at])))
+    size = abs(float(rows[k][at]))
+    for factor, count in ((1.4, 1), (1.02, 0)):
+        own = [list(r) for r in rows]
+        own[k][at] = str(float(rows[k][at]) * factor)
+        with (folder / "member_forces.csv").open("w", newline="") as f:
+            csv.writer(f).writerows([head, *own])
+        limits = CompareSettings(0.05, 0.01 * size)
+        e = compare_elsewhere(done[0].model, done[0].results, [], read_results(folder), limits)
+        assert len(e.differ) == count and not e.suspected
+        assert any("differ by more" in f.message for f in e.findings) == bool(count)
+
+
+def test_names_of_tables_are_read_however_they_are_written(done: tuple[Review, Path], tmp_path: Path) -> None:
+    folder = copy_of(done[1], tmp_path / "r")
+    (folder / "member_forces.csv").rename(folder / "Member Forces.CSV")
+    agree(against(done[0], folder))
+    (folder / "member-forces.csv").write_text("case,member,my\n")
+    with pytest.raises(IntakeError, match="two tables member_forces"):
+        read_results(folder)
+
+
+def test_what_their_headings_stand_for_is_said_in_the_window_once(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    """The demo's tables: read at once, the planted unit error and the one wrong moment are found; a heading, a case, a unit
+    and a sign are said on the page, and known again the next time."""
+    w = demo
+    w.state.choose(1)
+    assert w.session.project is not None
+    theirs = w.session.project.path.parent / "results from elsewhere"
+    if not theirs.is_dir():
+        assert w.state.review is not None
+        theirs = write_elsewhere(w.state.review, tmp_path)
+    w.dialogs.show_elsewhere(theirs / "Reactions.csv")
+    w.dialogs.elsewhere.accept()
+    rested(qtbot, w)
+    review = w.state.review
+    assert review is not None and review.elsewhere is not None and not review.elsewhere.unmatched
+    assert [(s.quantity, s.value) for s in review.elsewhere.suspected] == [("fz", 1000.0)]
+    wrong = [r for r in review.elsewhere.differ if r.quantity != "fz"]
+    assert [r.quantity for r in wrong] == ["my"] and wrong[0].theirs == pytest.approx(1.3 * wrong[0].ours, rel=1e-6)
+    assert len([f for f in review.findings if f.code == "match.elsewhere"]) == 2
+    listed = table(w, "elsewhere")
+    assert listed[0][-1] == "yes" and len(listed) == len(review.elsewhere.rows)
+    # their own words
+    text = (theirs / "Reactions.csv").read_text().replace("Fz (kN)", "Vertical").replace("WIND Y", "W90")
+    (theirs / "Reactions.csv").write_text(text)
+    for turn in (1, 2):
+        w.dialogs.show_elsewhere(theirs / "Reactions.csv")
+        page = w.dialogs.elsewhere
+        names = [page.headings.item(k, 1).text() for k in range(page.headings.rowCount())]  # type: ignore[union-attr]
+        k = names.index("Vertical")
+        if turn == 1:
+            page.headings.cellWidget(k, 2).setCurrentText("fz")  # type: ignore[union-attr]
+            page.headings.cellWidget(k, 3).setCurrentText("furlong")  # type: ignore[union-attr]
+            page.accept()
+            assert page.isVisible() and "furlong" in page.message.text()
+            page.headings.cellWidget(k, 3).setCurrentText("N")  # type: ignore[union-attr]
+            cases = [page.cases.item(i, 0).text() for i in range(page.cases.rowCount())]  # type: ignore[union-attr]
+            page.cases.cellWidget(cases.index("W90"), 2).setCurrentText("Wind y")  # type: ignore[union-attr]
+        assert page.headings.cellWidget(k, 2).currentText() == "fz"  # type: ignore[union-attr]
+        page.accept()
+        rested(qtbot, w)
+        assert review.elsewhere is not None and not review.elsewhere.unmatched and not review.elsewhere.suspected
+        assert {r.quantity for r in review.elsewhere.differ} == {"my"}
+    # it is compared again after the next run
+    act(w, qtbot, "run.run")
+    assert w.state.review is not review and w.state.review is not None and w.state.review.elsewhere is not None
+
+
+def test_a_run_is_compared_with_an_earlier_one_of_the_same_model(demo: Window, qtbot: QtBot) -> None:
+    """A support is changed and run again: against the kept run it is the one difference, with what it did to the results."""
+    w = demo
+    w.state.choose(0)
+    assert w.state.comparison is None and w.state.review is not None
+    model = w.state.review.model
+    foot = next(n for n, x in model.nodes.items() if x.support == FIXED)
+    w.session.correct(SetSupport([foot], PINNED))
+    rested(qtbot, w)
+    act(w, qtbot, "run.run")
+    w.show_runs()
+    assert w.runs is not None
+    page = w.runs
+    page.kept.setCurrentRow(page.kept.count() - 1)
+    page.compare_chosen()
+    rested(qtbot, w)
+    c = w.state.comparison
+    assert c is not None and {m.status for m in c.parts} == {"same"}
+    assert [(s.was, s.is_) for s in c.supports if s.status != "same"] == [(FIXED.words, PINNED.words)]
+    assert c.results and w.state.baseline is not None and "Run 1" in w.state.baseline.name
+    assert "Run 1" in [p.text() for p in [page.kept.item(0)] if p][0] or page.before.isEnabled()
+    page.before.click()
+    rested(qtbot, w)
+    assert w.state.comparison is None and not any(f.code.startswith("match.") for f in w.state.review.findings)

@@ -14,12 +14,14 @@ from ..analysis.results.superpose import combined
 from ..intake.result_tables import FORCES, MOVES, ForeignResults, ForeignRow
 from ..model import Combination, Finding, Model
 from ..model.geometry.vectors import Array
+from ..model.settings import CompareSettings
 from ..model.units import FOOT, GRAVITY, POUND_FORCE
 
 PLACE = 0.05  # m; a row without a known id is the node's that is nearest, within this
 AGREES = 0.02  # share by which two values may differ and still agree
 NEARLY_ALL = 0.9  # of the values that are not nothing
 FEWEST = 3  # values, below which nothing is suspected
+SMALL_MOVE = 0.02  # share of the largest movement that a difference has to reach
 NOTHING = 1e-3  # share of a quantity's largest value that counts as nothing
 _PLAIN = (
     1e3,
@@ -77,6 +79,7 @@ class Elsewhere:
     unmatched: list[Unmatched] = field(default_factory=list)
     suspected: list[Suspicion] = field(default_factory=list)
     columns: list[tuple[str, str]] = field(default_factory=list)  # (table, heading) that were not read
+    differ: list[ElsewhereRow] = field(default_factory=list)  # beyond the tolerances, the largest share first
 
     @property
     def findings(self) -> list[Finding]:
@@ -88,6 +91,19 @@ class Elsewhere:
                 f"Results from elsewhere: {what} in {s.quantity} would make nearly all of it agree; it was not applied."
             )
             out.append(Finding("match.elsewhere", "warning", text, (s.quantity,), None, ("Accept, because…",)))
+        plain = {s.quantity for s in self.suspected}  # said already: of these, all differ
+        differ = [r for r in self.differ if r.quantity not in plain]
+        if differ:
+            count = len({(r.case, r.id) for r in differ})
+            named = "; ".join(
+                f"{r.quantity} of {r.id} in {r.case}: ours {r.ours:.5g}, theirs {r.theirs:.5g}" for r in differ[:4]
+            )
+            text = (
+                f"Results from elsewhere: {len(differ)} of {len(self.rows)} values at {count} places differ by more than the tolerances (SI): "
+                f"{named}{f'; and {len(differ) - 4} more' if len(differ) > 4 else ''}."
+            )
+            ids = tuple(dict.fromkeys(r.id for r in differ))
+            out.append(Finding("match.elsewhere", "warning", text, ids, None, ("Accept, because…",)))
         if self.columns:
             named = ", ".join(f"{heading!r}" for _, heading in self.columns[:6])
             more = f" and {len(self.columns) - 6} more" if len(self.columns) > 6 else ""
@@ -104,9 +120,13 @@ class Elsewhere:
 
 
 def compare_elsewhere(
-    model: Model, results: Results, combinations: list[Combination], theirs: ForeignResults
+    model: Model,
+    results: Results,
+    combinations: list[Combination],
+    theirs: ForeignResults,
+    limits: CompareSettings | None = None,
 ) -> Elsewhere:
-    """Rows by id, else by place, and by case or combination."""
+    """Rows by id, else by place, and by case or combination; `limits`: from where on two values differ."""
     out = Elsewhere(unmatched=[Unmatched("", where, None, why) for where, why in theirs.unread], columns=theirs.columns)
     find = _Finder(model, results)
     by_case: dict[str, list[ForeignRow]] = defaultdict(list)
@@ -137,7 +157,22 @@ def compare_elsewhere(
             ident, at, ours = found
             out.rows += [ElsewhereRow(q, case, ident, at, ours[q], v) for q, v in row.values.items()]
     out.suspected = suspected(out.rows)
+    out.differ = _differ(out.rows, limits or CompareSettings())
     return out
+
+
+def _differ(rows: list[ElsewhereRow], limits: CompareSettings) -> list[ElsewhereRow]:
+    """Rows beyond the tolerances: relative to ours, and at least the absolute one for forces, of movements a share of the
+    largest there is."""
+    largest: dict[str, float] = {}
+    for r in rows:
+        largest[r.quantity] = max(largest.get(r.quantity, 0.0), abs(r.ours))
+    found = []
+    for r in rows:
+        least = SMALL_MOVE * largest[r.quantity] if r.quantity in MOVES else limits.absolute_force
+        if abs(r.difference) > max(limits.relative * abs(r.ours), least):
+            found.append((-abs(r.difference) / max(abs(r.ours), abs(r.theirs)), r.case, r.id, r))
+    return [r for *_, r in sorted(found, key=lambda x: x[:3])]
 
 
 def _plain_name(name: str) -> str:

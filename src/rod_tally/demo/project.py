@@ -10,13 +10,14 @@ from ..model.edits import SetSpan
 from ..project import Project
 from ..review import review
 from ..review.work import read_model
+from .elsewhere import write_elsewhere
 from .loads import demo_loads
 
 REVISIONS = (("Revision A", "tern-quay-a.ifc"), ("Revision B", "tern-quay-b.ifc"))
 
 
 def make_demo(path: Path) -> Path:
-    """Write the demo project to `path` (which must not be there yet) and return it."""
+    """Write the demo project to `path` (which must not be there yet) and return it; results from elsewhere beside it."""
     settings = Settings()
     # floors on steel beams hand their loads on; the roof slab and the core carry as shells
     settings.transfer.slabs = "two-way"
@@ -31,6 +32,7 @@ def make_demo(path: Path) -> Path:
         done = review(model, settings)
         ident = project.add_revision(name, model)
         project.add_run(ident, "Run 1", model, settings, done.results, done.dynamics)
+    write_elsewhere(done, path.parent)
     project.save_settings(settings)
     project.close()
     return path

@@ -2,7 +2,7 @@
 
 Tables `displacements`, `reactions` and `member_forces`, any of them. A heading may carry its unit, `fx [kN]`; without one it is SI.
 `mapping.toml` beside them (in a workbook's folder too) may hold the tables [headings], [cases] and [ids], theirs = ours,
-and [signs], quantity = -1.
+[signs], quantity = -1, and [units], quantity = unit, for headings that do not say theirs.
 """
 
 from __future__ import annotations
@@ -10,14 +10,15 @@ from __future__ import annotations
 import csv
 import re
 import tomllib
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 from pathlib import Path
-from typing import Any
+from typing import TypeVar
 
 from ..model import units
 from ..model.units import Dimension, UnitError, parse_unit
 from .readers import IntakeError
 
+T = TypeVar("T")
 PLACE = ("x", "y", "z")
 FORCES = ("fx", "fy", "fz", "mx", "my", "mz")
 MOVES = ("ux", "uy", "uz", "rx", "ry", "rz")
@@ -35,6 +36,9 @@ SAME_AS = {
     "loadcase": "case", "combination": "case", "loadcombination": "case", "nodeid": "node", "joint": "node", "point": "node",
     "bar": "member", "element": "member", "memberid": "id", "globalid": "id",
 }  # fmt: skip
+
+
+Raw = dict[str, tuple[str, list[list[str]]]]
 
 
 @dataclass(slots=True)
@@ -58,45 +62,69 @@ class ForeignResults:
     columns: list[tuple[str, str]] = field(default_factory=list)  # (table, heading) of columns that were not read
 
 
-def read_results(path: Path) -> ForeignResults:
-    """All tables of a folder or a workbook. Raises IntakeError where there are none, or one cannot be read at all."""
-    if not path.exists():
-        raise IntakeError(f"{path}: there is no such file or folder")
-    mapping = _mapping((path if path.is_dir() else path.parent) / "mapping.toml")
-    tables = _of_folder(path) if path.is_dir() else _of_workbook(path)
-    if not tables:
-        raise IntakeError(f"{path}: holds no table of results; known are {', '.join(TABLES)}")
-    out = ForeignResults(ids={str(k): str(v) for k, v in mapping.get("ids", {}).items()})
+@dataclass(slots=True)
+class Mapping:
+    """What theirs stands for: headings (NOT_READ for a column to be left), cases and ids, theirs = ours; signs and units by
+    our quantity."""
+
+    headings: dict[str, str] = field(default_factory=dict)
+    cases: dict[str, str] = field(default_factory=dict)
+    ids: dict[str, str] = field(default_factory=dict)
+    signs: dict[str, int] = field(default_factory=dict)
+    units: dict[str, str] = field(default_factory=dict)
+
+
+NOT_READ = "-"
+
+
+def read_results(path: Path, mapping: Mapping | None = None) -> ForeignResults:
+    """All tables of a folder or a workbook, by a mapping or by the one that lies beside them. Raises IntakeError where there
+    are no tables, or one cannot be read at all."""
+    tables = raw_tables(path)
+    mapping = mapping or mapping_beside(path)
+    out = ForeignResults(ids=dict(mapping.ids))
     for name, (where, rows) in tables.items():
         _table(name, where, rows, mapping, out)
     return out
 
 
-def _mapping(path: Path) -> dict[str, Any]:
-    if not path.is_file():
-        return {}
+def raw_tables(path: Path) -> Raw:
+    """The tables as they stand, by name: (where, rows). Raises IntakeError."""
+    if not path.exists():
+        raise IntakeError(f"{path}: there is no such file or folder")
+    tables = _of_folder(path) if path.is_dir() else _of_workbook(path)
+    if not tables:
+        raise IntakeError(f"{path}: holds no table of results; known are {', '.join(TABLES)}")
+    return {n: (where, rows if any(c.strip() for r in rows for c in r) else []) for n, (where, rows) in tables.items()}
+
+
+def mapping_beside(path: Path) -> Mapping:
+    """What `mapping.toml` in the folder says; an empty one where there is none. Raises IntakeError."""
+    own = (path if path.is_dir() else path.parent) / "mapping.toml"
+    if not own.is_file():
+        return Mapping()
     try:
-        found = tomllib.loads(path.read_text(encoding="utf-8"))
+        found = tomllib.loads(own.read_text(encoding="utf-8"))
     except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as error:
-        raise IntakeError(f"{path}: cannot be read: {error}") from error
+        raise IntakeError(f"{own}: cannot be read: {error}") from error
+    known = [f.name for f in fields(Mapping)]
     for table, values in found.items():
-        if table not in ("headings", "cases", "ids", "signs") or not isinstance(values, dict):
-            raise IntakeError(f"{path}: unknown table [{table}]; known are headings, cases, ids, signs")
+        if table not in known or not isinstance(values, dict):
+            raise IntakeError(f"{own}: unknown table [{table}]; known are {', '.join(known)}")
     for quantity, sign in found.get("signs", {}).items():
         if sign not in (1, -1):
-            raise IntakeError(f"{path}: signs.{quantity} is {sign!r}; it must be 1 or -1")
-    return found
-
-
-Raw = dict[str, tuple[str, list[list[str]]]]
+            raise IntakeError(f"{own}: signs.{quantity} is {sign!r}; it must be 1 or -1")
+    words = {t: {str(k): str(v) for k, v in found.get(t, {}).items()} for t in ("headings", "cases", "ids", "units")}
+    return Mapping(**words, signs={str(k): int(v) for k, v in found.get("signs", {}).items()})
 
 
 def _of_folder(folder: Path) -> Raw:
     out: Raw = {}
-    for name in TABLES:
-        path = folder / f"{name}.csv"
-        if not path.is_file():
-            continue
+    try:
+        files = sorted(p for p in folder.iterdir() if p.suffix.lower() == ".csv" and p.is_file())
+    except OSError as error:
+        raise IntakeError(f"{folder}: cannot be read: {error}") from error
+    for name, path in _named([(p.stem, p) for p in files], str(folder)).items():
         try:
             data = path.read_bytes()
             text = data.decode("utf-16" if data[:2] in (b"\xff\xfe", b"\xfe\xff") else "utf-8-sig")
@@ -110,6 +138,19 @@ def _of_folder(folder: Path) -> Raw:
     return out
 
 
+def _named(found: list[tuple[str, T]], where: str) -> dict[str, T]:
+    """Tables by their names, whatever capitals, spaces and hyphens those are written with. Raises IntakeError for two of one
+    name."""
+    out: dict[str, T] = {}
+    for said, what in found:
+        name = re.sub(r"[\s-]+", "_", said.strip().lower())
+        if name in TABLES:
+            if name in out:
+                raise IntakeError(f"{where}: holds two tables {name}; leave one out")
+            out[name] = what
+    return {n: out[n] for n in TABLES if n in out}
+
+
 def _of_workbook(path: Path) -> Raw:
     from openpyxl import load_workbook
 
@@ -120,50 +161,75 @@ def _of_workbook(path: Path) -> Raw:
     except Exception as error:  # the library raises many kinds for files that are no workbook
         raise IntakeError(f"{path}: cannot be read as a workbook: {error}") from error
     out: Raw = {}
-    for name in TABLES:
-        if name in book.sheetnames:
-            rows = [["" if v is None else str(v) for v in row] for row in book[name].iter_rows(values_only=True)]
-            out[name] = f"{path}, sheet {name}", rows
+    for name, sheet in _named([(s, s) for s in book.sheetnames], str(path)).items():
+        rows = [["" if v is None else str(v) for v in row] for row in book[sheet].iter_rows(values_only=True)]
+        out[name] = f"{path}, sheet {sheet}", rows
     book.close()
     return out
 
 
-def _table(name: str, where: str, rows: list[list[str]], mapping: dict[str, Any], out: ForeignResults) -> None:
-    rows = [r for r in rows if any(c.strip() for c in r)] and rows
+@dataclass(slots=True)
+class Column:
+    """A column of a table: its heading as it stands, what of ours it is ("" for a column that is not read), its unit ("" for
+    SI), and whether that is said or taken from a heading that means the same."""
+
+    number: int
+    heading: str
+    title: str
+    unit: str
+    said: bool
+
+
+def columns_of(table: str, head: list[str], mapping: Mapping) -> list[Column]:
+    """What the columns of a table are. Of several that stand for one thing the one that says so is taken."""
+    labels, quantities = TABLES[table]
+    renamed = {k.strip().lower(): v for k, v in mapping.headings.items()}
+    out: list[Column] = []
+    for k, raw in enumerate(head):
+        match = re.fullmatch(r"\s*(.*?)\s*(?:\[([^\]]*)\]|\(([^)]*)\))?\s*", raw)
+        plain, unit = (match[1], match[2] or match[3] or "") if match else (raw.strip(), "")
+        title = renamed.get(raw.strip().lower(), renamed.get(plain.lower(), plain)).strip().lower()
+        said = title in labels or title in quantities
+        if not said and title != NOT_READ:
+            title = re.sub(r"[\s_-]", "", title)  # F x and f_x are fx
+            title = SAME_AS.get(title, title)
+        if title not in labels and title not in quantities:
+            title = ""
+        if title and not unit:
+            unit = mapping.units.get(title, "")
+        out.append(Column(k, raw.strip(), title, unit, said))
+    taken = {c.title for c in out if c.said}
+    for c in out:
+        if c.title and not c.said:
+            if c.title in taken:
+                c.title = ""
+            taken.add(c.title)
+    return out
+
+
+def _table(name: str, where: str, rows: list[list[str]], mapping: Mapping, out: ForeignResults) -> None:
     if not rows:
         out.unread.append((where, "it is empty"))
         return
-    labels, quantities = TABLES[name]
+    _, quantities = TABLES[name]
     columns: dict[str, int] = {}
     factors: dict[str, float] = {}
-    renamed = {str(k).strip().lower(): str(v) for k, v in mapping.get("headings", {}).items()}
-    alike: list[
-        tuple[int, str, str, str | None]
-    ] = []  # columns whose heading stands for another one, taken where that is missing
-    for k, raw in enumerate(rows[0]):
-        match = re.fullmatch(r"\s*(.*?)\s*(?:\[([^\]]*)\]|\(([^)]*)\))?\s*", raw)
-        title, unit = (match[1], match[2] or match[3]) if match else (raw.strip(), None)
-        title = renamed.get(raw.strip().lower(), renamed.get(title.lower(), title)).strip().lower()
-        if title in labels or title in quantities:
-            if title in columns:
-                raise IntakeError(f"{where}: columns {columns[title] + 1} and {k + 1} are both {title}; leave one out")
-            columns[title] = k
-            if unit:
-                factors[title] = _factor(name, title, unit, f"{where}: column {k + 1}")
-        elif raw.strip():
-            title = re.sub(r"[\s_-]", "", title)  # F x and f_x are fx
-            alike.append((k, raw.strip(), SAME_AS.get(title, title), unit))
-    for k, raw, title, unit in alike:
-        if title in columns or (title not in labels and title not in quantities):
-            out.columns.append((where, raw))
+    for c in columns_of(name, rows[0], mapping):
+        if not c.title:
+            if c.heading and mapping.headings.get(c.heading) != NOT_READ:
+                out.columns.append((where, c.heading))
             continue
-        columns[title] = k
-        if unit:
-            factors[title] = _factor(name, title, unit, f"{where}: column {k + 1}")
+        if c.title in columns:
+            raise IntakeError(
+                f"{where}: columns {columns[c.title] + 1} and {c.number + 1} are both {c.title}; leave one out"
+            )
+        columns[c.title] = c.number
+        if c.unit:
+            factors[c.title] = _factor(name, c.title, c.unit, f"{where}: column {c.number + 1}")
     if "case" not in columns or not any(q in columns for q in quantities):
         raise IntakeError(f"{where}: needs a column 'case' and one of {', '.join(quantities)}")
-    signs = {k: float(v) for k, v in mapping.get("signs", {}).items()}
-    cases = {str(k): str(v) for k, v in mapping.get("cases", {}).items()}
+    signs = {k: float(v) for k, v in mapping.signs.items()}
+    cases = mapping.cases
     for number, row in enumerate(rows[1:], 2):
         if not any(c.strip() for c in row):
             continue

@@ -288,6 +288,19 @@ class Project:
             raise ProjectError(f"{self.path}: holds no run {run}")
         return self._whole(lambda: results_of(*row), f"run {run}")
 
+    def model_of_run(self, run: int) -> tuple[Model, Settings]:
+        """The model as it was when a run was kept, and that run's settings. Raises ProjectError where it is not there."""
+        row = self._db.execute("SELECT revision, created, settings, print FROM run WHERE id = ?", (run,)).fetchone()
+        if row is None:
+            raise ProjectError(f"{self.path}: holds no run {run}")
+        settings = Settings.from_dict(json.loads(row[2]))
+        query = "SELECT data FROM model WHERE revision = ? AND created <= ? ORDER BY id DESC"
+        for (data,) in self._db.execute(query, (row[0], row[1])):
+            model: Model = self._unpacked(Model, data, f"the model of run {run}")
+            if run_print(model, settings) == row[3]:
+                return model, settings
+        raise ProjectError(f"{self.path}: the model of run {run} as it was then is not in the project")
+
     def dynamics(self, run: int, settings: Settings) -> Dynamics | None:
         """The modes and centres kept with a run; None where there are none, or where they were found with other settings."""
         row = self._db.execute("SELECT arrays, labels, settings FROM run WHERE id = ?", (run,)).fetchone()

@@ -12,9 +12,9 @@ from ..analysis.solve.flexibility import Flexibility
 from ..checks import Subject, run_checks
 from ..compare import Side, compare
 from ..compare.carrying.carry import CarriedOver
-from ..compare.elsewhere import compare_elsewhere
+from ..compare.elsewhere import Elsewhere, compare_elsewhere
 from ..intake import read_source
-from ..intake.result_tables import read_results
+from ..intake.result_tables import Mapping, read_results
 from ..loads import Distribution
 from ..model import Finding, Model, Settings
 from ..progress import Progress, silent
@@ -124,10 +124,24 @@ def side_of(done: Review) -> Side:
     return Side(done.model, done.results, done.combinations, done.storeys, done.modes, done.fields)
 
 
-def attach_elsewhere(done: Review, path: Path) -> None:
-    """Compare a review with results from elsewhere. Raises IntakeError for tables that cannot be read."""
-    done.elsewhere = compare_elsewhere(done.model, done.results, done.computed_combinations, read_results(path))
-    done.findings = ranked([*done.findings, *done.elsewhere.findings], done.settings)
+def elsewhere_of(done: Review, path: Path, mapping: Mapping | None = None) -> Elsewhere:
+    """A review against results from elsewhere, by a mapping or by the one beside them. Raises IntakeError for tables that
+    cannot be read."""
+    theirs = read_results(path, mapping)
+    return compare_elsewhere(done.model, done.results, done.computed_combinations, theirs, done.settings.compare)
+
+
+def put_elsewhere(done: Review, found: Elsewhere) -> None:
+    """Put a comparison with results from elsewhere, and its findings, in place of the one there was."""
+    old = {f.key for f in done.elsewhere.findings} if done.elsewhere is not None else set()
+    done.elsewhere = found
+    kept = [f for f in done.findings if f.key not in old]
+    done.findings = ranked([*kept, *found.findings], done.settings)
+
+
+def attach_elsewhere(done: Review, path: Path, mapping: Mapping | None = None) -> None:
+    """Compare a review with results from elsewhere; raises as `elsewhere_of`."""
+    put_elsewhere(done, elsewhere_of(done, path, mapping))
 
 
 def attach_carried(done: Review, carried: CarriedOver) -> None:

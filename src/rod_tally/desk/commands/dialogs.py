@@ -11,8 +11,10 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from ... import __version__
 from ...analysis.cost import Cost
+from ...intake import IntakeError
 from ...model import Finding
 from ...output.write import write_text, write_whole
+from ..pages.elsewhere_page import ElsewherePage
 from ..session.jobs import where_logged
 from ..session.session import Session
 from ..session.state import DeskState
@@ -26,6 +28,7 @@ class Dialogs(QObject):
     """`message` is the last message box that was opened."""
 
     message: QMessageBox
+    elsewhere: ElsewherePage
 
     def __init__(
         self,
@@ -47,6 +50,27 @@ class Dialogs(QObject):
         path, _ = QFileDialog.getOpenFileName(self.window, "Take in a revision", self._folder(), "Models (*.ifc)")
         if path:
             self.session.take_in(Path(path))
+
+    def ask_elsewhere(self) -> None:
+        """Any of the tables of a folder, or a workbook, and the page that says what they stand for."""
+        path, _ = QFileDialog.getOpenFileName(
+            self.window,
+            "Results from elsewhere: a workbook, or one of a folder's tables",
+            self._folder(),
+            "Tables (*.csv *.xlsx)",
+        )
+        if path:
+            self.show_elsewhere(Path(path))
+
+    def show_elsewhere(self, path: Path) -> None:
+        """What results from elsewhere stand for; says why where they cannot be read."""
+        self.elsewhere = ElsewherePage(self.window, self.session, self.state)
+        try:
+            self.elsewhere.open_tables(path.parent if path.suffix.lower() == ".csv" else path)
+        except IntakeError as error:
+            self.session.failed.emit("Results from elsewhere", str(error))
+            return
+        self.elsewhere.open()
 
     def _folder(self) -> str:
         recent = self.session.memory.recent()

@@ -60,6 +60,12 @@ class RunsPage(QDialog):
         show.clicked.connect(self.show_chosen)
         self.kept.itemDoubleClicked.connect(lambda _: self.show_chosen())
         right.addWidget(show)
+        self.against = QPushButton("Compare with this run")
+        self.against.clicked.connect(self.compare_chosen)
+        right.addWidget(self.against)
+        self.before = QPushButton("Compare with the revision before")
+        self.before.clicked.connect(lambda: self.session.comparing.with_the_one_before())
+        right.addWidget(self.before)
         state.revision_changed.connect(self.fill)
 
     def fill(self) -> None:
@@ -79,6 +85,8 @@ class RunsPage(QDialog):
         self.part.addItems([WHOLE, SELECTED, SHOWN, *(f"group {g}" for g in sorted(review.model.groups))])
         self.part.setCurrentText(part or WHOLE)
         runs = self.session.runs.kept()
+        revision = self.state.revision
+        self.before.setEnabled(revision is not None and revision.against is not None)
         self.name.setPlaceholderText(f"Run {len(runs) + 1}")
         self.kept.clear()
         revision = self.state.revision
@@ -118,6 +126,14 @@ class RunsPage(QDialog):
             return
         self.session.runs.again(self.name.text(), None if len(cases) == len(items) else cases, only)
         self.name.clear()
+
+    def compare_chosen(self) -> None:
+        """What is shown against the chosen run, with the model as it was then."""
+        item = self.kept.currentItem()
+        if item is None:
+            self.session.said.emit("Choose a kept run first")
+            return
+        self.session.comparing.with_run(int(item.data(Qt.ItemDataRole.UserRole)))
 
     def show_chosen(self) -> None:
         item = self.kept.currentItem()

@@ -9,6 +9,7 @@ import platformdirs
 
 from ...analysis import Results
 from ...analysis.dynamics.dynamics import Dynamics, dynamics
+from ...analysis.results.storeys import storey_rows
 from ...checks import Subject, run_checks
 from ...loads import Distribution
 from ...model import Model, Settings
@@ -76,3 +77,11 @@ def review_of(model: Model, settings: Settings, results: Results, stale: bool, k
         return done
     own = dynamics(model, results, settings, loads) if kept is None else kept
     return assess(model, settings, results, own, loads)
+
+
+def unchecked(model: Model, settings: Settings, results: Results, kept: Dynamics | None) -> Review:
+    """A run that was kept as one side of a comparison: nothing of it is checked."""
+    loads, own = Distribution(model), kept or Dynamics()
+    done = Review(model, settings, results, [], [], own.modes, storey_rows(model, results, loads), own.centres)
+    done.keep_distribution(loads)
+    return done

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 from collections.abc import Container
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QSettings
 
+from ...intake.result_tables import Mapping
 from ...model import Settings
 from ...model.catalogue.catalogue import catalogue
 from ...model.catalogue.grades import grades
@@ -16,6 +19,7 @@ from ...project.corrections import CorrectionBook
 from .kept import data_folder
 
 RECENT = 8
+MAPPINGS = 50  # of results from elsewhere that are remembered
 
 
 class Memory:
@@ -53,6 +57,23 @@ class Memory:
             return {}
         return {k: v for k, v in kept.items() if v in known} if isinstance(kept, dict) else {}
 
+    def mapping(self, headings: list[str]) -> Mapping | None:
+        """What these headings of results from elsewhere stood for the last time; None for headings not seen before."""
+        try:
+            kept = json.loads(str(self._kept.value("elsewhere", "{}"))).get(_key(headings))
+            return Mapping(**kept) if kept else None
+        except (json.JSONDecodeError, TypeError, AttributeError):
+            return None
+
+    def keep_mapping(self, headings: list[str], mapping: Mapping) -> None:
+        """Remember what headings stand for."""
+        try:
+            kept = json.loads(str(self._kept.value("elsewhere", "{}")))
+        except json.JSONDecodeError:
+            kept = {}
+        kept = {**(kept if isinstance(kept, dict) else {}), _key(headings): asdict(mapping)}
+        self._kept.setValue("elsewhere", json.dumps(dict(list(kept.items())[-MAPPINGS:]), ensure_ascii=False))
+
     @property
     def pace(self) -> float:
         """How much longer runs take on this machine than was expected; 1 where nothing is known."""
@@ -74,3 +95,7 @@ class Memory:
     def corrections(self, source: str) -> list[dict[str, Any]]:
         """Corrections made on a source before, as they were written down."""
         return self.book().recall(Path(source)) if source else []
+
+
+def _key(headings: list[str]) -> str:
+    return hashlib.sha256("\n".join(headings).encode()).hexdigest()[:16]

@@ -8,7 +8,7 @@ from collections.abc import Callable
 
 from ...analysis.cost import Cost, coarser_size, expected_cost
 from ...analysis.solve.flexibility import Flexibility
-from ...compare import Comparison, compare
+from ...intake import IntakeError
 from ...loads import Distribution
 from ...model import Finding
 from ...progress import Progress
@@ -16,7 +16,14 @@ from ...project.prints import is_old, run_print
 from ...review import Review, review
 from ...review.decisions import carried_decisions
 from ...review.ranking import ranked
-from ...review.work import add_dynamics, attach_carried, attach_comparison, check_unrun, run_statically, side_of
+from ...review.work import (
+    add_dynamics,
+    attach_carried,
+    attach_comparison,
+    attach_elsewhere,
+    check_unrun,
+    run_statically,
+)
 from .base import SessionBase
 from .kept import review_of
 from .state import Revision
@@ -51,31 +58,6 @@ class Runs:
             session.state.refresh()
 
         session.start("Checking", work, done, self._left_unchecked, gives_way=True)
-
-    def compare_again(self, revision: Revision) -> None:
-        """The comparison after a correction, or another pairing by hand, in the background."""
-        session = self.session
-        if revision.review.comparison is None or revision not in session.state.revisions:
-            return
-        index = session.state.revisions.index(revision)
-        if index == 0:
-            return
-        baseline = session.state.revisions[index - 1]
-
-        def work(progress: Progress) -> Comparison:
-            progress("Comparing", 0.2)
-            loads = baseline.review.distribution, revision.review.distribution
-            return compare(side_of(baseline.review), side_of(revision.review), loads, session.settings.compare)
-
-        def done(value: Comparison) -> None:
-            old = revision.review.comparison
-            known = {id(f) for f in old.findings} if old is not None else set()
-            kept = [f for f in revision.review.findings if id(f) not in known]
-            revision.review.comparison, revision.review.causes = value, []
-            revision.review.findings = ranked([*kept, *value.findings], session.settings)
-            session.state.refresh()
-
-        session.start("Comparing", work, done, lambda: None, gives_way=True)
 
     def _left_unchecked(self) -> None:
         self.session.said.emit("Not checked and not run: F5 does both")
@@ -139,12 +121,14 @@ class Runs:
             """Compare a run with the revision before it, and keep it."""
             if baseline is not None:
                 attach_comparison(done, baseline.review)
-                self._carry_decisions(revision, baseline, done.findings)
+                if revision.against is None:
+                    self._carry_decisions(revision, baseline, done.findings)
+            self._with_elsewhere(done, revision)
             if revision.review.carried is not None:
                 attach_carried(done, revision.review.carried)
             progress("Keeping the run", 0.97)
             project.add_run(revision.id, name, done.model, settings, done.results, done.dynamics)
-            if baseline is not None and done.comparison is not None:
+            if baseline is not None and done.comparison is not None and revision.against is None:
                 project.add_comparison(baseline.id, revision.id, done.comparison)
             return done
 
@@ -182,6 +166,14 @@ class Runs:
         if done.carried is not None and done.carried.finding is not None:
             more = [*more, done.carried.finding]
         done.findings = ranked([*done.findings, *more], self.session.settings)
+
+    def _with_elsewhere(self, done: Review, revision: Revision) -> None:
+        """Give a new run the comparison with results from elsewhere that its revision has."""
+        if revision.elsewhere is not None and not done.stale:
+            try:
+                attach_elsewhere(done, *revision.elsewhere)
+            except IntakeError as error:  # the tables are gone, or were changed
+                self.session.said.emit(str(error))
 
     def _without_modes(self) -> None:
         self._let_go()
@@ -223,6 +215,7 @@ class Runs:
 
         def done(value: Review) -> None:
             self._with_what_was_known(value, revision.review)
+            self._with_elsewhere(value, revision)
             revision.review, revision.run_name, revision.run_print = value, row.name, row.print
             self.session.state.refresh()
             self.session.said.emit(f"{revision.name}: {row.name} is shown")

@@ -27,6 +27,7 @@ from ...review.ranking import ranked
 from ...transfer.joining.preview import preview_joins
 from .actions import ACCEPT, FORMS, GO, MAP, REOPEN, edits_for
 from .base import SessionBase
+from .comparing import Comparing
 from .exports import Exports
 from .kept import load_project, source_of
 from .runs import Runs
@@ -59,6 +60,7 @@ class Session(SessionBase):
         super().__init__(state)
         self.undo = QUndoStack(self)
         self.runs = Runs(self, self.asked_cost.emit)
+        self.comparing = Comparing(self)
         self.exports = Exports(self)
         self.watch = SourceWatch(state, self.asked_changed.emit)
         self.before: list[dict[str, Any]] = []  # corrections made on the current source before
@@ -320,7 +322,7 @@ class Session(SessionBase):
             if not revision.run_name:  # a correction before the first run stopped that
                 self.runs.first(revision)
             else:
-                self.runs.compare_again(revision)
+                self.comparing.again(revision)
             self.state.refresh()
 
         def cancelled() -> None:

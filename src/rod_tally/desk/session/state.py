@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ...compare import Comparison
+from ...intake.result_tables import Mapping
 from ...model import Finding
 from ...review import STEPS, Review, Step, step_of
 from ...review.answers import Answer
@@ -29,6 +31,8 @@ class Revision:
     answers: list[Answer] = field(default_factory=list)  # of the modellers, to findings
     run_name: str = ""
     run_print: str = ""  # of the run that is on show
+    against: Revision | None = None  # a kept run that it is compared with, None for the revision before it
+    elsewhere: tuple[Path, Mapping] | None = None  # where results from elsewhere are, and what they stand for
 
     @property
     def stale(self) -> bool:
@@ -117,8 +121,15 @@ class DeskState(QObject):
 
     @property
     def baseline(self) -> Revision | None:
-        """The revision that the current one is compared with: the one before it."""
-        return self.revisions[self.current - 1] if self.current > 0 else None
+        """What the current revision is compared with."""
+        return self.baseline_of(self.revision) if self.revision else None
+
+    def baseline_of(self, revision: Revision) -> Revision | None:
+        """The kept run that a revision is compared with, else the revision before it; None for the first."""
+        if revision.against is not None:
+            return revision.against
+        index = self.revisions.index(revision)
+        return self.revisions[index - 1] if index > 0 else None
 
     def set_revisions(self, revisions: list[Revision], current: int) -> None:
         self.revisions = revisions

@@ -45,6 +45,7 @@ def changes(state: DeskState, units: UnitSet) -> Rows:
         out.note = "This revision is compared with nothing yet: take in a revision (Ctrl+Shift+O)"
         return out
     base = state.baseline.review.model if state.baseline else None
+    out.note = f"against {state.baseline.name}" if state.baseline else ""
 
     def name(ident: str | None, revised: bool) -> str:
         model = review.model if revised else base
@@ -151,7 +152,7 @@ def again(state: DeskState, units: UnitSet) -> Rows:
         part = review.model.part(x.revised_id)
         if part is None:
             continue
-        factor, unit = _unit(x.quantity, isinstance(part, Surface), units)
+        factor, unit = unit_of(x.quantity, isinstance(part, Surface), units)
         at = review.model.line(part).mean(axis=0) if isinstance(part, Member) else part.outer.mean(axis=0)
         where = part.storey, place_on_grids(review.model, at[:2])
         demand: list[object] = [None] * 5
@@ -179,7 +180,7 @@ def why(state: DeskState, units: UnitSet) -> Rows:
     for found in review.causes:
         r = found.of
         part = review.model.part(r.revised_id or "")
-        factor, unit = _unit(r.quantity, isinstance(part, Surface), units)
+        factor, unit = unit_of(r.quantity, isinstance(part, Surface), units)
         name = (part.name or part.id) if part is not None else r.revised_id or "all supports"
         head: list[object] = [f"{r.quantity}, {unit}", name, r.case]
         kind = "member" if isinstance(part, Member) else "surface" if part is not None else "node"
@@ -196,7 +197,7 @@ def why(state: DeskState, units: UnitSet) -> Rows:
     return out
 
 
-def _unit(quantity: str, a_metre: bool, units: UnitSet) -> tuple[float, str]:
+def unit_of(quantity: str, a_metre: bool, units: UnitSet) -> tuple[float, str]:
     """Factor from SI and unit of a result; `a_metre`: of a slab or wall."""
     if a_metre:
         factor, unit = units.moment if quantity in ("mx", "my", "mxy") else units.force

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from ..quantities import UnitSet
 from ..session.state import DeskState
 from .change_rows import again, carried, changes, why
+from .elsewhere_rows import elsewhere, unmatched
 from .force_rows import displacements, envelope, forces, reactions
 from .load_rows import audited, cases, combinations, loads, member_sums
 from .model_rows import lines, materials, members, nodes, sections, surfaces
@@ -39,6 +40,7 @@ TABLES: dict[str, tuple[str, Callable[[DeskState, UnitSet], Rows]]] = {
     "changes": ("Changes", changes),
     "again": ("To look at again", again),
     "carried": ("Carried over", carried),
+    "elsewhere": ("From elsewhere", elsewhere),
 }
 
 
@@ -59,6 +61,7 @@ ASPECTS: dict[str, dict[str, Callable[[DeskState, UnitSet], Rows]]] = {
         "stability of walls": wall_stability,
     },
     "again": {"parts": again, "why it changed": why},
+    "elsewhere": {"values": elsewhere, "matched by nothing": unmatched},
     "storeys": {"loads, drift, mass": storeys, "between storeys": storey_cuts, "centres": centres},
 }
 
@@ -70,6 +73,6 @@ STEP_TABLES: dict[str, tuple[str, ...]] = {
     "Loads": ("loads", "cases", "combinations", "tally"),
     "Run": ("displacements", "reactions", "forces", "surface_forces", "cases"),
     "Response": ("displacements", "forces", "envelope", "reactions", "surface_forces", "cuts", "storeys", "modes"),
-    "Revision": ("again", "changes", "carried", "parity"),
+    "Revision": ("again", "changes", "carried", "elsewhere", "parity"),
     "Close-out": ("ready", "tally", "log"),
 }
