@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from math import inf
 
 import numpy as np
 from numpy.typing import NDArray
@@ -28,7 +27,7 @@ WEAKER = ("section", "material", "thickness")
 @dataclass(slots=True)
 class LookAgain:
     """A part of the revision. `why`: "demand", "resistance" (another section, material or thickness), "new" or "not
-    computed" (in one of the two). `ratio` of new to accepted demand, infinite where there was none to speak of; `was` and
+    computed" (in one of the two). `ratio` of new to accepted demand (or use of the section), None where nothing was accepted; `was` and
     `is_` (SI) are of the component `quantity` that gives it, `by` the combination or case that gives `is_`. `used_before`
     and `used_after`: share of the elastic section (`FORMULA`), None where it is not known."""
 
@@ -36,7 +35,7 @@ class LookAgain:
     baseline_id: str | None
     revised_id: str
     why: str
-    ratio: float
+    ratio: float | None
     quantity: str = ""
     was: float = 0.0
     is_: float = 0.0
@@ -90,7 +89,7 @@ def look_again(
     for x in out:
         x.used_before, x.used_after = used[0].get(x.baseline_id or ""), used[1].get(x.revised_id)
     out = [x for x in out if x.why != "resistance" or _weaker(x, limits)]
-    out.sort(key=lambda x: (-x.ratio, -abs(x.is_), x.revised_id))
+    out.sort(key=lambda x: (x.ratio is not None, -(x.ratio or 0.0), -abs(x.is_), x.revised_id))
     return out, f"{len(new)} {what} that both have"
 
 
@@ -98,8 +97,8 @@ def _weaker(x: LookAgain, limits: CompareSettings) -> bool:
     """Whether more of its section is used than before, or that is not known."""
     if x.used_before is None or x.used_after is None:
         return True
-    x.ratio = x.used_after / x.used_before if x.used_before > 0 else inf if x.used_after > 0 else 1.0
-    return x.ratio > 1 + limits.relative
+    x.ratio = x.used_after / x.used_before if x.used_before > 0 else None
+    return x.used_after > x.used_before * (1 + limits.relative)
 
 
 def _chosen(side: Side, shared: Shared, k: int) -> list[Combination]:
@@ -143,10 +142,10 @@ def _members(
     for ident, m in first.items():
         k = after.of(ident)
         if m.baseline_id is None:
-            out.append(LookAgain(m.cls, None, ident, "new", inf))
+            out.append(LookAgain(m.cls, None, ident, "new", None))
             continue
         if k is None or ident in lost or ident not in accepted:
-            out.append(LookAgain(m.cls, m.baseline_id, ident, "not computed", inf))
+            out.append(LookAgain(m.cls, m.baseline_id, ident, "not computed", None))
             continue
         found = _worst(m, ident, accepted[ident], after, k, limits, _signed(model, ident))
         if found is not None:
@@ -210,14 +209,14 @@ def _surfaces(
         if ident is None:
             continue
         if m.baseline_id is None:
-            out.append(LookAgain(m.cls, None, ident, "new", inf))
+            out.append(LookAgain(m.cls, None, ident, "new", None))
             continue
         worst: LookAgain | None = None
         for r in by_part.get(ident, ()):
             was, now = abs(r.baseline), abs(r.revised)
             if now - was > max(limits.absolute_force, limits.relative * was):
                 ratio = now / max(was, limits.absolute_force, 1e-9)
-                if worst is None or ratio > worst.ratio:
+                if worst is None or ratio > (worst.ratio or 0.0):
                     by = f"{ENVELOPE} of {what} and cases" if what == "combinations" else ENVELOPE
                     worst = LookAgain(
                         m.cls, m.baseline_id, ident, "demand", ratio, r.quantity, r.baseline, r.revised, by
@@ -256,5 +255,5 @@ def again_finding(found: list[LookAgain], over: str, called: dict[str, str]) -> 
     )
 
 
-def _times(ratio: float) -> str:
-    return f"{ratio:.3g} times" if ratio < 1000 else "from next to nothing"
+def _times(ratio: float | None) -> str:
+    return f"{ratio:.3g} times" if ratio is not None and ratio < 1000 else "from next to nothing"

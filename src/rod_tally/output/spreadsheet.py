@@ -113,17 +113,12 @@ def _fill(book: Book, review: Review) -> None:
     if not review.stale and review.wall_panels:
         book.sheet("stability of walls", STABILITY_COLUMNS, _stability(review))
     if review.comparison is not None and review.comparison.again_over:
-        again = ([_finite(getattr(x, name)) for name in AGAIN_KEYS] for x in review.comparison.again)
+        again = ([getattr(x, name) for name in AGAIN_KEYS] for x in review.comparison.again)
         book.sheet("to look at again", AGAIN_COLUMNS, again)
     if len(review.model.storeys) > 1 and not review.results.empty and not review.stale:
         book.sheet("between storeys", BETWEEN_COLUMNS, _between(review))
     if any(line.kind == "stack" for line in review.lines) and not review.results.empty and not review.stale:
         book.sheet("stacks", STACK_COLUMNS, _stacks(review))
-
-
-def _finite(value: object) -> object:
-    """A cell takes no infinity: the ratio of a demand where there was none."""
-    return None if isinstance(value, float) and not np.isfinite(value) else value
 
 
 def _between(review: Review) -> Iterable[Sequence[object]]:

@@ -157,7 +157,7 @@ def again(state: DeskState, units: UnitSet) -> Rows:
         where = part.storey, place_on_grids(review.model, at[:2])
         demand: list[object] = [None] * 5
         if x.why == "demand":
-            ratio: object = x.ratio if x.ratio < MOST_RATIO else f"over {MOST_RATIO:g}"
+            ratio: object = x.ratio if x.ratio is not None and x.ratio < MOST_RATIO else f"over {MOST_RATIO:g}"
             demand = [ratio, f"{x.quantity}, {unit}", x.was * factor, x.is_ * factor, x.by]
         used = [None if u is None else u * 100 for u in (x.used_before, x.used_after)]
         pick: Pick = ("member" if isinstance(part, Member) else "surface", x.revised_id)

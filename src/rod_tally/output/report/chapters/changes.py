@@ -102,7 +102,12 @@ def _again(review: Review, found: list[LookAgain]) -> Table:
         name = part.name or x.revised_id if part is not None else x.revised_id
         demand: list[Cell | str] = [""] * 4
         if x.why == "demand":
-            demand = [f"{x.ratio:.3g}", x.quantity, Cell(f"{x.was:.5g}", x.was), Cell(f"{x.is_:.5g}", x.is_)]
+            demand = [
+                "" if x.ratio is None else f"{x.ratio:.3g}",
+                x.quantity,
+                Cell(f"{x.was:.5g}", x.was),
+                Cell(f"{x.is_:.5g}", x.is_),
+            ]
         used = ["" if u is None else f"{u:.0%}" for u in (x.used_before, x.used_after)]
         rows.append([Cell(name, None, (x.revised_id,)), x.cls, x.why, *demand, x.by, *used])
     columns = [
