@@ -6,6 +6,7 @@ from collections import Counter
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from ..model.geometry.vectors import Array
@@ -15,6 +16,7 @@ NEAR = 0.03  # m; members that a first guess brings this near to each other are 
 EXACT = 1e-9  # m, or rad; less is rounding
 BIN = np.radians(0.25)
 DIRECTIONS = 2  # of the plan's grid that are tried
+ALIKE = 0.7  # cosine from which two axes point the same way
 FITS = 20  # rounds of fitting and leaving out
 ENOUGH = 0.6  # of the smaller model's members must fall into place
 
@@ -40,20 +42,27 @@ def turn(angle: float) -> Array:
     return np.array([[c, -s, 0], [s, c, 0], [0, 0, 1.0]])
 
 
-def find_transform(base: Array, revised: Array, base_class: list[str], revised_class: list[str]) -> Transform | None:
+def find_transform(
+    base: Array,
+    revised: Array,
+    base_class: list[str],
+    revised_class: list[str],
+    axes: tuple[Array, Array] | None = None,
+) -> Transform | None:
     """The transform between two sets of member lines (n, 2, 3), None when they lie in place or none fits.
 
     Directions give the angle up to quarter turns; the shift is the commonest difference between members of one class
     and length. It is taken only when it brings six tenths of the members of the smaller model to within a millimetre,
-    and half as many again as lie in place without it.
+    and half as many again as lie in place without it. Of several that do so equally (a building that is its own half turn)
+    the one that turns most local z `axes` (n, 3) of either side along.
     """
     if len(base) < 3 or len(revised) < 3:
         return None
     smaller = min(len(base), len(revised))
-    still, _ = _in_place(base, revised)
+    still, _, _ = _in_place(base, revised)
     if still >= ENOUGH * smaller:
         return None
-    best: tuple[tuple[int, float, float], Transform] | None = None
+    best: tuple[tuple[int, int, float, float], Transform] | None = None
     spins = {(b - a + np.pi / 4) % (np.pi / 2) - np.pi / 4 for a in _main_angles(base) for b in _main_angles(revised)}
     for angle in sorted({0.0, *(float(spin + k * np.pi / 2) for spin in spins for k in range(4))}):
         turned = base @ turn(angle).T
@@ -61,10 +70,15 @@ def find_transform(base: Array, revised: Array, base_class: list[str], revised_c
         if shift is None:
             continue
         own, fitted = _refined(base, revised, angle, shift)
-        count, off = _in_place(base @ turn(own).T + fitted, revised)
+        count, off, near = _in_place(base @ turn(own).T + fitted, revised)
+        agree = 0
+        if axes is not None:
+            mine, theirs = axes[0] @ turn(own).T, axes[1]
+            agree = int((np.einsum("ni,ni->n", mine[near[0]], theirs[near[1]]) > ALIKE).sum())
         wrapped = (own + np.pi) % (2 * np.pi) - np.pi
-        # most members in place; of equals the closest fit, then the smallest turn
-        merit = (count, -round(off, 6), -round(abs(wrapped), 9))
+        # most members in place; of equals (a building that is its own half turn) most local axes, then the closest fit,
+        # then the smallest turn
+        merit = (count, agree, -round(off, 6), -round(abs(wrapped), 9))
         if best is None or merit > best[0]:
             best = merit, Transform(float(wrapped), (float(fitted[0]), float(fitted[1]), float(fitted[2])))
     if best is None or best[0][0] < ENOUGH * smaller or best[0][0] < 1.5 * still:
@@ -77,11 +91,12 @@ def _keys(lines: Array) -> Array:
     return lines.mean(axis=1)
 
 
-def _in_place(base: Array, revised: Array) -> tuple[int, float]:
-    """How many revised members lie within a millimetre of one of the baseline, and their mean distance."""
-    distance, _ = cKDTree(_keys(base)).query(_keys(revised), distance_upper_bound=SAME * 2)
-    near = distance[distance < SAME]
-    return len(near), float(near.mean()) if len(near) else 0.0
+def _in_place(base: Array, revised: Array) -> tuple[int, float, tuple[NDArray[np.int64], NDArray[np.int64]]]:
+    """How many revised members lie within a millimetre of one of the baseline, their mean distance, and which ones
+    (baseline, revised)."""
+    distance, j = cKDTree(_keys(base)).query(_keys(revised), distance_upper_bound=SAME * 2)
+    near = np.flatnonzero(distance < SAME)
+    return len(near), float(distance[near].mean()) if len(near) else 0.0, (j[near], near)
 
 
 def _main_angles(lines: Array) -> list[float]:

@@ -70,7 +70,8 @@ def match_members(
     mixed = mixed_kinds(base, revised)
     lines_b, lines_r = source_lines(base, mixed), source_lines(revised, mixed)
     if min(len(bm), len(rm)) >= FRAME:
-        transform = find_transform(lines_b, lines_r, [m.cls for m in bm], [m.cls for m in rm])
+        axes = np.array([m.z_axis for m in bm]), np.array([m.z_axis for m in rm])
+        transform = find_transform(lines_b, lines_r, [m.cls for m in bm], [m.cls for m in rm], axes)
     else:  # a building of walls and slabs
         (edges_b, classes_b), (edges_r, classes_r) = (surface_edges(m, mixed) for m in (base, revised))
         transform = find_transform(edges_b, edges_r, classes_b, classes_r)
