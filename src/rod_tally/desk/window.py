@@ -27,6 +27,7 @@ from .commands.compare_commands import PairDesk
 from .commands.corrections import Corrections
 from .commands.cut_commands import CutDesk
 from .commands.dialogs import Dialogs
+from .commands.picture_commands import PictureDesk
 from .commands.registry import COMMANDS, MENUS, Command
 from .commands.response_commands import ResponseDesk
 from .commands.rule_commands import RuleDesk
@@ -80,7 +81,10 @@ class Window(QMainWindow):
         self.slip = Slip(self.state)
         self.round = RoundPanel(self.state)
         self.round.setFixedWidth(196)
-        self.dialogs = Dialogs(self, self.session, self.state, self.picture, self.tables.front)
+        self.picture_desk = PictureDesk(self)
+        self.dialogs = Dialogs(
+            self, self.session, self.state, self.picture, self.tables.front, self.picture_desk.kept_pictures
+        )
         self.corrections = Corrections(self, self.session, self.state)
         self.load_desk = RuleDesk(self, self.session, self.state)
         self.plate_desk = PlateDesk(self, self.session, self.state, lambda: self.view.units)
@@ -126,6 +130,10 @@ class Window(QMainWindow):
                 assert recent is not None
                 self.recent = recent
                 recent.aboutToShow.connect(self._fill_recent)
+            if command.id == "view.keep":
+                kept = menu.addMenu("Kept views")
+                assert kept is not None
+                kept.aboutToShow.connect(lambda m=kept: self.picture_desk.fill_menu(m))
         self._fill_recent()
 
     def do(self, command: Command) -> None:

@@ -309,7 +309,7 @@ _RANGES: dict[str, tuple[float, float]] = {
 }  # fmt: skip
 CHAPTERS = (
     "source", "taken", "findings", "corrections", "loads", "modes", "storeys", "displacements", "forces", "walls", "cuts", "changes",
-    "elsewhere", "sign",
+    "elsewhere", "views", "sign",
 )  # fmt: skip
 FACTORS = (-1000.0, 1000.0)  # of mass
 _OPTIONAL = ("transfer.joins.ends", "transfer.joins.members", "transfer.joins.surfaces")

@@ -21,6 +21,7 @@ from ..model import Model, Settings
 from ..review.answers import Answer
 from ..review.decisions import Decision, Look
 from .codec import RecordError, pack, unpack
+from .kept_views import KeptView
 from .lock import Lock
 from .prints import run_print
 from .run_records import dynamics_of, packed, results_of
@@ -54,6 +55,7 @@ MIGRATIONS = (
                          status TEXT NOT NULL, author TEXT NOT NULL, written TEXT NOT NULL, text TEXT NOT NULL,
                          created TEXT NOT NULL);
     """,
+    "CREATE TABLE view (id INTEGER PRIMARY KEY, name TEXT NOT NULL, data TEXT NOT NULL, created TEXT NOT NULL);",
 )
 RENAMED = {"load.lost": "load.uncarried"}
 DECISIONS = ("open", "accepted", "corrected")
@@ -331,6 +333,21 @@ class Project:
             return []
         return [Answer(*row) for row in rows]
 
+    def keep_view(self, name: str, view: KeptView | None) -> None:
+        """Keep a view under its name, in place of one of that name; None for one that is not wanted any more."""
+        data = "" if view is None else json.dumps(view.record())
+        with self._transaction() as db:
+            db.execute("INSERT INTO view (name, data, created) VALUES (?, ?, ?)", (name, data, now()))
+
+    def views(self) -> list[KeptView]:
+        """Views that are kept, in the order in which they were first kept."""
+        try:
+            rows = self._db.execute("SELECT name, data FROM view ORDER BY id").fetchall()
+        except sqlite3.OperationalError:  # a project of an earlier release, opened to be read only
+            return []
+        latest = dict(rows)
+        return [self._whole(lambda d=d: _view(d), f"the view {n}") for n, d in latest.items() if d]  # type: ignore[misc]
+
     def keep_carried(self, revision: int, carried: CarriedOver | None) -> None:
         """What was carried over to a revision, with where it went; None where that was taken back."""
         lines = [] if carried is None else [asdict(line) for line in carried.lines]
@@ -468,3 +485,10 @@ def _renamed(finding: str) -> str:
 
 def now() -> str:
     return datetime.now(UTC).isoformat(timespec="seconds")
+
+
+def _view(data: str) -> KeptView:
+    try:
+        return KeptView.of_record(json.loads(data))
+    except (ValueError, TypeError, KeyError) as error:
+        raise RecordError(f"is damaged ({type(error).__name__})") from error

@@ -64,6 +64,7 @@ class Review:
     elsewhere: Elsewhere | None = None
     carried: CarriedOver | None = None
     causes: list[Causes] = field(default_factory=list)
+    pictures: list[tuple[str, bytes]] = field(default_factory=list)  # for the report: title, and a PNG file
     decisions: list[Decision] = field(default_factory=list)
     looks: list[Look] = field(default_factory=list)
     rules_fault: str = ""

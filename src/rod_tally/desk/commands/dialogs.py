@@ -25,7 +25,7 @@ FILES = "Models and projects (*.ifc *.rodtally)"
 
 
 class Dialogs(QObject):
-    """`message` is the last message box that was opened."""
+    """`message` is the last message box that was opened; `kept` gives the pictures of the views that are kept."""
 
     message: QMessageBox
     elsewhere: ElsewherePage
@@ -37,8 +37,10 @@ class Dialogs(QObject):
         state: DeskState,
         picture: Callable[[], QPixmap],
         front: Callable[[], TablePage | None],
+        kept: Callable[[], list[tuple[str, bytes]]],
     ) -> None:
         super().__init__(window)
+        self.kept = kept
         self.window, self.session, self.state, self.picture, self.front = window, session, state, picture, front
 
     def ask_open(self) -> None:
@@ -143,7 +145,7 @@ class Dialogs(QObject):
         path, kind = QFileDialog.getSaveFileName(self.window, "Write the report", self._folder(), ";;".join(kinds))
         if path:
             known = Path(path).suffix.lower() in kinds.values()
-            self.session.exports.report(Path(path if known else path + kinds.get(kind, ".pdf")))
+            self.session.exports.report(Path(path if known else path + kinds.get(kind, ".pdf")), self.kept())
 
     def ask_table(self) -> None:
         """Write the table in front as it is filtered."""

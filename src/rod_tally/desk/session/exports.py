@@ -58,11 +58,12 @@ class Exports:
         if done is not None:
             self._write("Writing", lambda p: write_workbook(done, path), lambda p: f"Tables in {p}")
 
-    def report(self, path: Path) -> None:
-        """The report, by the ending of its name: .pdf, .html or .bcf."""
+    def report(self, path: Path, pictures: list[tuple[str, bytes]] | None = None) -> None:
+        """The report, by the ending of its name: .pdf, .html or .bcf; with pictures (title, PNG) of kept views."""
         done = self._decided()
         if done is None:
             return
+        done.pictures = pictures or []
         ending, settings = path.suffix.lower(), self.session.settings
 
         def work(progress: Progress) -> Path:

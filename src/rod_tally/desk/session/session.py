@@ -20,6 +20,7 @@ from ...model import Finding, Settings, SettingsError
 from ...model.edits import Edit, MapMaterial, MapProfile
 from ...progress import Progress
 from ...project import Project, ProjectError
+from ...project.kept_views import KeptView
 from ...project.prints import is_old
 from ...project.store import SUFFIX
 from ...review.answers import Answer, answers_of
@@ -288,13 +289,23 @@ class Session(SessionBase):
         self._saving(lambda p: p.look(revision.id, item, seen, self.reviewer))
         self.state.decided.emit()
 
-    def _saving(self, call: Callable[[Project], None]) -> None:
+    def keep_view(self, view: KeptView) -> bool:
+        """Keep a view under its name; whether that could be done."""
+        return self._saving(lambda p: p.keep_view(view.name, view))
+
+    def forget_view(self, name: str) -> bool:
+        """Keep a view of that name no more; whether that could be done."""
+        return self._saving(lambda p: p.keep_view(name, None))
+
+    def _saving(self, call: Callable[[Project], None]) -> bool:
         if self.project is None:
-            return
+            return False
         try:
             call(self.project)
         except ProjectError as error:
             self.failed.emit("Saving", str(error))
+            return False
+        return True
 
     def model_changed(self, revision: Revision) -> None:
         """After a correction or its undo: old results are marked, the checks run again, the model is kept."""

@@ -282,6 +282,17 @@ class View(QWidget):
         self.plotter.reset_camera_clipping_range()
         self._redraw.start()
 
+    @property
+    def extent(self) -> float:
+        """The largest extent of what is shown, m."""
+        return 1.0 if self._scene is None else float(self._scene.size)
+
+    def settle_camera(self) -> None:
+        """Give symbols their size, and draw, after the camera was put somewhere."""
+        self._turned = True
+        self._keep_size()
+        self.plotter.render()
+
     def _camera_moved(self) -> None:
         self._turned = True
 

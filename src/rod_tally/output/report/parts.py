@@ -73,6 +73,7 @@ class Chapter:
     words: list[str] = field(default_factory=list)
     tables: list[Table] = field(default_factory=list)
     findings: list[ReportFinding] = field(default_factory=list)
+    pictures: list[tuple[str, str]] = field(default_factory=list)  # title, and a PNG file in base 64
     sign: bool = False
 
 
