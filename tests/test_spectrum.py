@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from rod_tally.analysis.dynamics.spectrum import correlation, quadratic
+from rod_tally.desk.session.actions import edit_for
 from rod_tally.loads.lateral import AsceSpectrum, DesignSpectrum
 from rod_tally.model import LoadCase, Model, NodeLoad, Settings, Spectrum, Storey
 from rod_tally.model.edits import AddCases, EditError
@@ -103,6 +104,13 @@ def test_spectrum_beside_the_static_case_tells_the_factor() -> None:
     m.cases["Ex"] = LoadCase("Ex", "seismic", node_loads=[NodeLoad("n1", (24e3, 0.0, 0.0))])
     f = next(f for f in done(m, {"M": 1.0}).findings if f.code == "response.base_shear")
     assert "20 kN by spectrum" in f.message and "24 kN in the static case Ex: factor 1.2" in f.message
+    # the action of the finding makes both one, and is then not offered any more
+    (action,) = f.actions
+    edit = edit_for(m, f, action)
+    assert action == "Multiply it by 1.2" and edit is not None
+    edit.apply(m)
+    (f,) = [x for x in done(m, {"M": 1.0}).findings if x.code == "response.base_shear"]
+    assert "24 kN by spectrum" in f.message and "factor 1 between" in f.message and not f.actions
 
 
 def test_mass_falls_back_to_the_case_of_self_weight() -> None:

@@ -21,6 +21,7 @@ SIDEWAYS = 0.05  # share of a case's load that must be horizontal for it to push
 DRIFT = {"seismic": 0.01, "wind": 1 / 300, "notional": 1 / 300}
 WANTED_MASS = 0.9  # EN 1998-1 4.3.3.3.1(3), ASCE 7-16 12.9.1.1
 LONG, SHORT = 3.0, 0.25  # of the longest and the shortest formula period; beyond these the first period is reported
+EQUAL = 0.005  # share by which a response and a static base shear may differ and count as one
 
 
 def _walls(s: Subject) -> str:
@@ -206,8 +207,14 @@ def compare_base_shears(s: Subject) -> Iterator[Finding]:
         }
         most = max(static, key=lambda n: static[n], default="")
         text = f"Case {name}: base shear {shear / 1000:.4g} kN by spectrum"
+        numbers: dict[str, float] = {"shear": shear}
+        actions: tuple[str, ...] = ()
         if most:
-            text += f", {static[most] / 1000:.4g} kN in the static case {most}: factor {static[most] / shear:.3g} between them"
+            factor = static[most] / shear
+            text += f", {static[most] / 1000:.4g} kN in the static case {most}: factor {factor:.3g} between them"
+            numbers |= {"factor": factor}
+            if abs(factor - 1) > EQUAL:
+                actions = (f"Multiply it by {factor:.3g}",)
         yield Finding(
-            "response.base_shear", "note", text + ".", (name, *([most] if most else [])), None, (), {"shear": shear}
+            "response.base_shear", "note", text + ".", (name, *([most] if most else [])), None, actions, numbers
         )

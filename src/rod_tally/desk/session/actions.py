@@ -126,6 +126,8 @@ def _of_case(model: Model, finding: Finding, action: str, case: str) -> Edit | N
         return DeleteCases([case])
     if action == "Keep it in one of them":
         return HoldSelfWeight(case)
+    if action.startswith("Multiply it by "):
+        return ScaleCase(case, finding.numbers["factor"])
     if action.startswith("Divide it by "):
         return ScaleCase(case, 1 / finding.numbers["factor"])
     if action.startswith("Delete ") and action.removeprefix("Delete ") in model.cases:
