@@ -12,7 +12,7 @@ import re
 import tomllib
 from dataclasses import dataclass, field, fields
 from pathlib import Path
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from ..model import units
 from ..model.units import Dimension, UnitError, parse_unit
@@ -118,6 +118,34 @@ def mapping_beside(path: Path) -> Mapping:
     return Mapping(**words, signs={str(k): int(v) for k, v in found.get("signs", {}).items()})
 
 
+def rows_of(path: Path) -> list[list[str]]:
+    """Rows of a CSV file, or of the first sheet of a workbook. Raises IntakeError."""
+    if not path.is_file():
+        raise IntakeError(f"{path}: there is no such file")
+    if path.suffix.lower() != ".xlsx":
+        return _of_csv(path)
+    book = _workbook(path)
+    rows = [["" if v is None else str(v) for v in row] for row in book.worksheets[0].iter_rows(values_only=True)]
+    book.close()
+    return rows
+
+
+def _of_csv(path: Path) -> list[list[str]]:
+    try:
+        data = path.read_bytes()
+        text = data.decode("utf-16" if data[:2] in (b"\xff\xfe", b"\xfe\xff") else "utf-8-sig")
+    except UnicodeDecodeError:
+        text = data.decode("latin-1")
+    except OSError as error:
+        raise IntakeError(f"{path}: cannot be read: {error}") from error
+    head = text.split("\n", 1)[0]
+    mark = ";" if head.count(";") > head.count(",") else "\t" if "\t" in head else ","
+    try:
+        return list(csv.reader(text.splitlines(), delimiter=mark))
+    except csv.Error as error:
+        raise IntakeError(f"{path}: cannot be read as a table: {error}") from error
+
+
 def _of_folder(folder: Path) -> Raw:
     out: Raw = {}
     try:
@@ -125,17 +153,19 @@ def _of_folder(folder: Path) -> Raw:
     except OSError as error:
         raise IntakeError(f"{folder}: cannot be read: {error}") from error
     for name, path in _named([(p.stem, p) for p in files], str(folder)).items():
-        try:
-            data = path.read_bytes()
-            text = data.decode("utf-16" if data[:2] in (b"\xff\xfe", b"\xfe\xff") else "utf-8-sig")
-        except UnicodeDecodeError:
-            text = data.decode("latin-1")
-        except OSError as error:
-            raise IntakeError(f"{path}: cannot be read: {error}") from error
-        head = text.split("\n", 1)[0]
-        mark = ";" if head.count(";") > head.count(",") else "\t" if "\t" in head else ","
-        out[name] = str(path), [row for row in csv.reader(text.splitlines(), delimiter=mark)]
+        out[name] = str(path), _of_csv(path)
     return out
+
+
+def _workbook(path: Path) -> Any:
+    from openpyxl import load_workbook
+
+    if path.suffix.lower() != ".xlsx":
+        raise IntakeError(f"{path}: is neither a folder of CSV tables nor an .xlsx workbook")
+    try:
+        return load_workbook(path, read_only=True, data_only=True)
+    except Exception as error:  # the library raises many kinds for files that are no workbook
+        raise IntakeError(f"{path}: cannot be read as a workbook: {error}") from error
 
 
 def _named(found: list[tuple[str, T]], where: str) -> dict[str, T]:
@@ -152,14 +182,7 @@ def _named(found: list[tuple[str, T]], where: str) -> dict[str, T]:
 
 
 def _of_workbook(path: Path) -> Raw:
-    from openpyxl import load_workbook
-
-    if path.suffix.lower() != ".xlsx":
-        raise IntakeError(f"{path}: is neither a folder of CSV tables nor an .xlsx workbook")
-    try:
-        book = load_workbook(path, read_only=True, data_only=True)
-    except Exception as error:  # the library raises many kinds for files that are no workbook
-        raise IntakeError(f"{path}: cannot be read as a workbook: {error}") from error
+    book = _workbook(path)
     out: Raw = {}
     for name, sheet in _named([(s, s) for s in book.sheetnames], str(path)).items():
         rows = [["" if v is None else str(v) for v in row] for row in book[sheet].iter_rows(values_only=True)]
@@ -239,9 +262,9 @@ def _table(name: str, where: str, rows: list[list[str]], mapping: Mapping, out: 
             return row[k].strip() if k is not None and k < len(row) else ""
 
         try:
-            values = {q: _number(text(q)) * factors.get(q, 1.0) * signs.get(q, 1.0) for q in quantities if text(q)}
-            place = [_number(text(a)) * factors.get(a, 1.0) for a in PLACE if text(a)]
-            distance = _number(text("distance")) * factors.get("distance", 1.0) if text("distance") else None
+            values = {q: number_of(text(q)) * factors.get(q, 1.0) * signs.get(q, 1.0) for q in quantities if text(q)}
+            place = [number_of(text(a)) * factors.get(a, 1.0) for a in PLACE if text(a)]
+            distance = number_of(text("distance")) * factors.get("distance", 1.0) if text("distance") else None
         except ValueError as error:
             out.unread.append((f"{where}, row {number}", str(error)))
             continue
@@ -253,7 +276,8 @@ def _table(name: str, where: str, rows: list[list[str]], mapping: Mapping, out: 
         )
 
 
-def _number(text: str) -> float:
+def number_of(text: str) -> float:
+    """A number as people and spreadsheets write it: decimal commas, thousands apart, a true minus. Raises ValueError."""
     raw = re.sub(r"[\s\u00a0\u202f']", "", text.replace("\u2212", "-"))
     comma, dot = raw.rfind(","), raw.rfind(".")
     if comma >= 0 and dot >= 0:  # the last of the two is the decimal one, the other parts thousands

@@ -17,6 +17,7 @@ from ..analysis.dynamics.dynamics import Dynamics
 from ..analysis.results.results import Results
 from ..compare import Comparison
 from ..compare.carrying.carry import Carried, CarriedOver
+from ..intake.design_results import DesignResults
 from ..model import Model, Settings
 from ..review.answers import Answer
 from ..review.decisions import Decision, Look
@@ -53,6 +54,10 @@ MIGRATIONS = (
     """
     CREATE TABLE answer (id INTEGER PRIMARY KEY, revision INTEGER NOT NULL REFERENCES revision(id), finding TEXT NOT NULL,
                          status TEXT NOT NULL, author TEXT NOT NULL, written TEXT NOT NULL, text TEXT NOT NULL,
+                         created TEXT NOT NULL);
+    """,
+    """
+    CREATE TABLE design (id INTEGER PRIMARY KEY, revision INTEGER NOT NULL REFERENCES revision(id), data TEXT NOT NULL,
                          created TEXT NOT NULL);
     """,
     "CREATE TABLE view (id INTEGER PRIMARY KEY, name TEXT NOT NULL, data TEXT NOT NULL, created TEXT NOT NULL);",
@@ -333,6 +338,26 @@ class Project:
             return []
         return [Answer(*row) for row in rows]
 
+    def keep_design(self, revision: int, design: DesignResults) -> None:
+        """Keep utilisations and the like of a revision's parts, in place of those there were."""
+        with self._transaction() as db:
+            db.execute(
+                "INSERT INTO design (revision, data, created) VALUES (?, ?, ?)",
+                (revision, json.dumps(asdict(design)), now()),
+            )
+
+    def design(self, revision: int) -> DesignResults | None:
+        """What was kept last of a revision; None for nothing."""
+        try:
+            row = self._db.execute(
+                "SELECT data FROM design WHERE revision = ? ORDER BY id DESC LIMIT 1", (revision,)
+            ).fetchone()
+        except sqlite3.OperationalError:  # a project of an earlier release, opened to be read only
+            return None
+        return (
+            None if row is None else self._whole(lambda: _design(row[0]), f"the design results of revision {revision}")
+        )
+
     def keep_view(self, name: str, view: KeptView | None) -> None:
         """Keep a view under its name, in place of one of that name; None for one that is not wanted any more."""
         data = "" if view is None else json.dumps(view.record())
@@ -485,6 +510,15 @@ def _renamed(finding: str) -> str:
 
 def now() -> str:
     return datetime.now(UTC).isoformat(timespec="seconds")
+
+
+def _design(data: str) -> DesignResults:
+    try:
+        found = DesignResults(**json.loads(data))
+        found.unread = [(str(a), str(b)) for a, b in found.unread]
+        return found
+    except (ValueError, TypeError, KeyError) as error:
+        raise RecordError(f"is damaged ({type(error).__name__})") from error
 
 
 def _view(data: str) -> KeptView:

@@ -64,6 +64,14 @@ class Dialogs(QObject):
         if path:
             self.show_elsewhere(Path(path))
 
+    def ask_design(self) -> None:
+        """A table of utilisations or the like."""
+        path, _ = QFileDialog.getOpenFileName(
+            self.window, "Design results of this revision", self._folder(), "Tables (*.csv *.xlsx)"
+        )
+        if path:
+            self.session.take_design(Path(path))
+
     def show_elsewhere(self, path: Path) -> None:
         """What results from elsewhere stand for; says why where they cannot be read."""
         self.elsewhere = ElsewherePage(self.window, self.session, self.state)

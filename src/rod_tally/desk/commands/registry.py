@@ -319,6 +319,8 @@ COMMANDS: tuple[Command, ...] = (
     Command("compare.elsewhere", "Results from elsewhere…", "Compare", "", lambda w: w.dialogs.ask_elsewhere(),
             lambda w: w.state.review is not None and w.state.review.has_run and not w.state.review.stale and idle(w),
             "Displacements, reactions and member forces of another source against ours", True),
+    Command("compare.design", "Design results of this revision…", "Compare", "", lambda w: w.dialogs.ask_design(), ready,
+            "Utilisations, required reinforcement or the like of parts, from a table: shown before and after"),
     Command("compare.pair", "Pair with a part of the baseline…", "Compare", "", lambda w: w.pair_desk.ask(),
             lambda w: w.pair_desk.possible() and idle(w), "Where the comparison paired it wrongly, or not at all", True),
     Command("compare.new", "Call it new", "Compare", "", lambda w: w.pair_desk.call_new(),

@@ -50,7 +50,7 @@ def load_project(path: Path, progress: Progress) -> tuple[Project, list[Revision
         revisions.append(
             Revision(
                 row.id, row.name, done, project.decisions(row.id), set(looks), looks, project.answers(row.id), run_name,
-                runs[-1].print if runs else "",
+                runs[-1].print if runs else "", design=project.design(row.id),
             )
         )  # fmt: skip
     return project, revisions, settings

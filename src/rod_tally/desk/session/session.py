@@ -15,6 +15,7 @@ from PyQt6.QtGui import QUndoStack
 from ...checks import Subject, run_checks
 from ...intake import read_source
 from ...intake.bcf_answers import read_topics
+from ...intake.design_results import DesignResults, read_design
 from ...loads import Distribution
 from ...model import Finding, Settings, SettingsError
 from ...model.edits import Edit, MapMaterial, MapProfile
@@ -288,6 +289,25 @@ class Session(SessionBase):
         revision.looks[item] = self.reviewer, datetime.now(UTC).isoformat(timespec="seconds")
         self._saving(lambda p: p.look(revision.id, item, seen, self.reviewer))
         self.state.decided.emit()
+
+    def take_design(self, path: Path) -> None:
+        """Design results from elsewhere of the current revision's parts, kept in the project."""
+        revision = self.state.revision
+        if revision is None:
+            return
+
+        def done(found: DesignResults) -> None:
+            revision.design = found
+            self._saving(lambda p: p.keep_design(revision.id, found))
+            self.state.refresh()
+            left = (
+                f"; not read: {len(found.unread)}, first {found.unread[0][0]}: {found.unread[0][1]}"
+                if found.unread
+                else ""
+            )
+            self.said.emit(f"{path.name}: {', '.join(found.names)} of {len(found.values)} parts{left}")
+
+        self.start("Reading design results", lambda p: read_design(path, revision.review.model), done)
 
     def keep_view(self, view: KeptView) -> bool:
         """Keep a view under its name; whether that could be done."""

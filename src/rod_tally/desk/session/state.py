@@ -8,6 +8,7 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ...compare import Comparison
+from ...intake.design_results import DesignResults
 from ...intake.result_tables import Mapping
 from ...model import Finding
 from ...review import STEPS, Review, Step, step_of
@@ -32,6 +33,7 @@ class Revision:
     run_name: str = ""
     run_print: str = ""  # of the run that is on show
     against: Revision | None = None  # a kept run that it is compared with, None for the revision before it
+    design: DesignResults | None = None  # utilisations and the like that a table from elsewhere gives
     elsewhere: tuple[Path, Mapping] | None = None  # where results from elsewhere are, and what they stand for
 
     @property

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from ..quantities import UnitSet
 from ..session.state import DeskState
 from .change_rows import again, carried, changes, why
+from .design_rows import design
 from .elsewhere_rows import elsewhere, unmatched
 from .force_rows import displacements, envelope, forces, reactions
 from .load_rows import audited, cases, combinations, loads, member_sums
@@ -60,7 +61,7 @@ ASPECTS: dict[str, dict[str, Callable[[DeskState, UnitSet], Rows]]] = {
         "over combinations": surfaces_over,
         "stability of walls": wall_stability,
     },
-    "again": {"parts": again, "why it changed": why},
+    "again": {"parts": again, "why it changed": why, "design results": design},
     "elsewhere": {"values": elsewhere, "matched by nothing": unmatched},
     "storeys": {"loads, drift, mass": storeys, "between storeys": storey_cuts, "centres": centres},
 }
