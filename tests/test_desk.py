@@ -81,7 +81,7 @@ def test_a_click_in_the_view_picks_and_selects_the_row(loft: Window, qtbot: QtBo
     qtbot.mouseClick(loft.view.plotter.interactor, Qt.MouseButton.LeftButton, pos=place_of(loft, member))
     qtbot.wait(80)
     assert loft.state.picked is not None
-    for _ in range(loft.view.stacked):
+    for _ in range(loft.view.picking.stacked):
         if loft.state.picked == ("member", member):
             break
         loft.actions_["view.next"].setEnabled(True)
@@ -470,7 +470,7 @@ def test_without_opengl_everything_else_works(qtbot: QtBot, monkeypatch: pytest.
     assert w.state.review is not None and len(w.state.review.findings) > 5
     w.state.go(STEP["Framing"])
     w.state.pick_finding(w.state.review.findings[0])
-    assert w.view.members_at(10, 10) == []
+    assert w.view.picking.members_at(10, 10) == []
     assert not w.picture().isNull()
     w.close()
     w.deleteLater()

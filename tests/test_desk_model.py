@@ -50,8 +50,8 @@ def test_a_click_on_a_slab_picks_it_and_the_slip_knows_it(tower: Window, qtbot: 
     qtbot.mouseClick(tower.view.plotter.interactor, Qt.MouseButton.LeftButton, pos=QPoint(round(x), round(height - y)))
     qtbot.wait(80)
     assert tower.state.picked == ("surface", surface(tower, "S1"))
-    assert tower.view.stacked == 3  # both slabs and the raft
-    tower.view.step_pick(1)
+    assert tower.view.picking.stacked == 3  # both slabs and the raft
+    tower.view.picking.step(1)
     assert tower.state.picked == ("surface", surface(tower, "S0"))
     from PyQt6.QtWidgets import QLabel
 

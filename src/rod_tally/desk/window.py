@@ -31,6 +31,7 @@ from .commands.picture_commands import PictureDesk
 from .commands.registry import COMMANDS, MENUS, Command
 from .commands.response_commands import ResponseDesk
 from .commands.rule_commands import RuleDesk
+from .commands.select_commands import SelectDesk
 from .commands.surface_commands import PlateDesk
 from .commands.view_commands import ViewDesk
 from .commands.why_commands import WhyDesk
@@ -91,6 +92,8 @@ class Window(QMainWindow):
         self.cut_desk = CutDesk(self, self.session, self.state, lambda: self.view.units)
         self.response_desk = ResponseDesk(self)
         self.pair_desk = PairDesk(self, self.session, self.state)
+        self.select_desk = SelectDesk(self, self.session, self.state)
+        self.view.picking.boxed.connect(lambda: self.session.said.emit(self.select_desk.told()))
         self.why_desk = WhyDesk(self, self.session, self.state)
         self.view_desk = ViewDesk(self.session, self.state, self.view)
         self.background = Background(self.session, self.state)

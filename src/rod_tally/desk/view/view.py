@@ -8,20 +8,19 @@ from collections.abc import Callable
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QElapsedTimer, QEvent, QObject, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QOffscreenSurface, QOpenGLContext
+from PyQt6.QtCore import QElapsedTimer, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QOffscreenSurface, QOpenGLContext
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
-from shapely.geometry import Point, Polygon
 
 from ...model.geometry.vectors import Array
 from ..overlays.registry import Scene, draw_members, draw_surfaces, overlays
 from ..quantities import METRIC, UnitSet
 from ..session.state import VALUES, DeskState
 from ..theme import INK, MUTED, PAPER, PINE, RUST, SHEET
+from .picking import Picking
 
 log = logging.getLogger(__name__)
 
-REACH = 9.0  # px; how near to a member a click must be
 DIRECTIONS = {
     "3d": ((-0.62, -0.78, 0.55), (0, 0, 1)),
     "plan": ((0, 0, 1), (0, 1, 0)),
@@ -60,11 +59,10 @@ class View(QWidget):
         self.plotter: Any = None
         self.canvas: Any = None
         self._scene: Scene | None = None
-        self._press: tuple[float, float] | None = None
-        self._stack: list[tuple[str, str]] = []
         self._model_seen: object = None
         self._turned = False  # the camera has moved since symbols were last given their size
         self.direction = "3d"
+        self.picking = Picking(self)
         self._layout = QVBoxLayout(self)
         self._layout.setContentsMargins(0, 0, 0, 0)
         self._layout.setSpacing(0)
@@ -106,7 +104,7 @@ class View(QWidget):
             self.plotter.enable_parallel_projection()
             self.plotter.enable_anti_aliasing("msaa", multi_samples=4)
             self.canvas = Canvas(self.plotter)
-            self.plotter.interactor.installEventFilter(self)
+            self.plotter.interactor.installEventFilter(self.picking)
             self.plotter.camera.AddObserver("ModifiedEvent", lambda *_: self._camera_moved())
             self._panel.hide()
             self._layout.insertWidget(0, self.plotter.interactor, 1)
@@ -283,6 +281,11 @@ class View(QWidget):
         self._redraw.start()
 
     @property
+    def scene(self) -> Scene | None:
+        """What was drawn last."""
+        return self._scene
+
+    @property
     def extent(self) -> float:
         """The largest extent of what is shown, m."""
         return 1.0 if self._scene is None else float(self._scene.size)
@@ -308,73 +311,3 @@ class View(QWidget):
             # what is drawn over something in its place is lifted by a share of the depth that is drawn: it has to be enough
             self.plotter.camera.clipping_range = (min(near, 0.01), near + DEPTH * (far - near))
             self._turned = False
-
-    def members_at(self, x: float, y: float) -> list[str]:
-        """Members near a place of the picture (px from the lower left), nearest first, then from front to back."""
-        if self.canvas is None or self._scene is None or not len(self._scene.lines):
-            return []
-        a = self.canvas.to_screen(self._scene.lines[:, 0])
-        b = self.canvas.to_screen(self._scene.lines[:, 1])
-        d = b[:, :2] - a[:, :2]
-        p = np.array([x, y])
-        size = np.maximum((d * d).sum(axis=1), 1e-9)
-        t = np.clip(((p - a[:, :2]) * d).sum(axis=1) / size, 0, 1)
-        distance = np.linalg.norm(a[:, :2] + d * t[:, None] - p, axis=1)
-        depth = a[:, 2] + (b[:, 2] - a[:, 2]) * t
-        near = np.flatnonzero(distance <= REACH)
-        order = near[np.lexsort((depth[near], np.round(distance[near] / 3)))]
-        return [self._scene.ids[i] for i in order]
-
-    def step_pick(self, by: int = 1) -> None:
-        """The next of the things that lay under the last click."""
-        if not self._stack:
-            return
-        picked = self.state.picked
-        at = self._stack.index(picked) if picked in self._stack else -1
-        self.state.pick(*self._stack[(at + by) % len(self._stack)])
-
-    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if isinstance(event, QMouseEvent) and event.button() == Qt.MouseButton.LeftButton:
-            where = (event.position().x(), event.position().y())
-            if event.type() == QEvent.Type.MouseButtonPress:
-                self._press = where
-            elif event.type() == QEvent.Type.MouseButtonRelease and self._press is not None:
-                if abs(where[0] - self._press[0]) + abs(where[1] - self._press[1]) < 4:
-                    self.click(*where, more=bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier))
-                self._press = None
-        return super().eventFilter(watched, event)
-
-    def click(self, x: float, y: float, more: bool = False) -> None:
-        """Pick what lies at a place of the widget: members first, then slabs and walls from front to back; a click on
-        nothing picks nothing. With `more` it is added to the selection, or taken out of it."""
-        ratio = self.devicePixelRatioF()
-        height = self.plotter.render_window.GetSize()[1]
-        place = x * ratio, height - y * ratio
-        self._stack = [("member", i) for i in self.members_at(*place)] + [
-            ("surface", i) for i in self.surfaces_at(*place)
-        ]
-        if self._stack and more:
-            self.state.toggle(*self._stack[0])
-        elif self._stack:
-            self.state.pick(*self._stack[0])
-        elif not more:
-            self.state.pick(None)
-
-    def surfaces_at(self, x: float, y: float) -> list[str]:
-        """Surfaces under a place of the picture (px from the lower left), from front to back."""
-        if self.canvas is None or self._scene is None:
-            return []
-        found = []
-        for s in self._scene.surfaces:
-            rings = [self.canvas.to_screen(r) for r in (s.outer, *s.openings)]
-            if (rings[0][:, :2].min(axis=0) > (x, y)).any() or (rings[0][:, :2].max(axis=0) < (x, y)).any():
-                continue
-            pane = Polygon(rings[0][:, :2], [r[:, :2] for r in rings[1:]])
-            if pane.is_valid and pane.area > 4 and pane.contains(Point(x, y)):
-                found.append((float(rings[0][:, 2].mean()), s.id))
-        return [ident for _, ident in sorted(found)]
-
-    @property
-    def stacked(self) -> int:
-        """How many things lay under the last click."""
-        return len(self._stack)

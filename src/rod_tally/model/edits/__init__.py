@@ -17,6 +17,7 @@ from .cases import (
     load_values,
 )
 from .cutting import AddCuts, DeleteCuts, MoveCut
+from .grouping import KeepGroup
 from .joining import JoinCrossing, JoinEnd, KeepApart
 from .pairing import NEW, PairParts, UnpairByHand
 from .properties import (
@@ -51,6 +52,7 @@ __all__ = [
     "DeleteCases",
     "DeleteCuts",
     "HoldSelfWeight",
+    "KeepGroup",
     "RemoveLoads",
     "ScaleCase",
     "SetCase",
