@@ -17,7 +17,7 @@ from ..analysis.results.storeys import StoreyRow
 from ..loads import Distribution
 from ..meshing.columns import column_walls
 from ..meshing.plates import computed_surfaces
-from ..model import Finding, Model, Section, Settings
+from ..model import Finding, LoadCase, Model, Section, Settings
 from ..model.geometry.lines import Line, lines_of
 from ..model.geometry.panels import Panels
 from ..model.geometry.proximity import Rods
@@ -90,6 +90,11 @@ class Subject:
     @cached_property
     def panels(self) -> Panels:
         return Panels(list(self.model.surfaces.values()))
+
+    @property
+    def own_cases(self) -> list[LoadCase]:
+        """The model's load cases without those that repeat the loads of others, as cases of combinations do."""
+        return [c for c in self.model.cases.values() if not c.is_combination]
 
     @cached_property
     def lines(self) -> list[Line]:

@@ -108,6 +108,7 @@ class RunSettings:
     shear_flexible: bool = True
     stations: int = 11
     diaphragms: list[str] = field(default_factory=list)  # storeys that move in plan as one
+    one_way: bool = False  # parts that act in one way only do so: each case by itself, none are added up
     ask_above: float = 120.0  # s expected of a run above which the window asks before it is started
 
 

@@ -27,6 +27,8 @@ def fingerprint(model: Model) -> str:
     parts = {k: getattr(model, k) for k in DECISIVE}
     if model.surfaces:
         parts["surfaces"] = model.surfaces
+    if model.lifting:
+        parts["lifting"] = sorted(model.lifting)
     return hashlib.sha256(pack(parts, UNDECISIVE, LATER, _first_release)).hexdigest()
 
 
@@ -42,6 +44,8 @@ def settings_print(settings: Settings) -> str:
     """A digest of the settings that results depend on."""
     own = settings.to_dict()
     run = {k: own["run"].get(k) for k in ("shear_flexible", "stations", "diaphragms")}
+    if own["run"].get("one_way"):  # named where it says something: runs kept before it are as they were
+        run["one_way"] = True
     return hashlib.sha256(json.dumps([run, own["mesh"]], sort_keys=True).encode()).hexdigest()
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 import zipfile
 import zlib
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -18,7 +18,7 @@ from ..meshing import Plates
 from .codec import RecordError, pack, unpack
 
 ARRAYS = ("xyz", "displacement", "reaction", "station_member", "station_x", "force", "node_done", "member_done")
-SHARED = ("cases", "node_ids", "member_ids", "support_ids", "equilibrium", "motions", "left_out", "lost", "applied", "more_motions", "loose", "plates")  # fmt: skip
+SHARED = ("cases", "node_ids", "member_ids", "support_ids", "equilibrium", "motions", "left_out", "lost", "applied", "more_motions", "loose", "plates", "slack", "unsettled")  # fmt: skip
 
 
 @dataclass(slots=True)
@@ -39,6 +39,8 @@ class RunRecord:
     plates: Plates | None = None
     modes: list[Mode] | None = None
     centres: list[StoreyCentre] | None = None
+    slack: dict[str, dict[str, float]] = field(default_factory=dict)
+    unsettled: list[str] = field(default_factory=list)
 
 
 def packed(results: Results, dynamics: Dynamics | None) -> tuple[bytes, bytes]:

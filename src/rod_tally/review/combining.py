@@ -46,7 +46,7 @@ def made_combinations(
     if results is not None and can_sift(results, count):
         kept, made = governing(results, expand(cases, rules, chosen, direction), progress)
         used = {name for c in kept for name in c.factors}
-        untyped = [c.name for c in cases if not c.kind]
+        untyped = [c.name for c in cases if c.untyped]
         unused = [c.name for c in cases if c.kind and c.name not in used]
         how = f"the {len(kept)} that govern a force, a reaction or a displacement are kept"
         return Combined(kept, untyped, unused, made, how)
@@ -54,7 +54,7 @@ def made_combinations(
         out = combine(cases, rules, chosen, direction, fewer=True)
         out.count, out.reduced = count, f"{len(out.combinations)} are made, imposed cases of a category all at once"
     except CombineError:
-        out = Combined(untyped=[c.name for c in cases if not c.kind], count=count, reduced="none are made")
+        out = Combined(untyped=[c.name for c in cases if c.untyped], count=count, reduced="none are made")
     return out
 
 

@@ -39,7 +39,7 @@ def readiness(
         if still:
             words += f"; open: {_few([f.message for f in still])}" if named else f"; {len(still)} open"
         out.append(Readiness(title, not still or severity != "blocking", words))
-    untyped = [c.name for c in review.model.cases.values() if not c.kind]
+    untyped = [c.name for c in review.model.cases.values() if c.untyped]
     if untyped:
         out.append(Readiness("Load cases", False, f"{_few(untyped)} without a kind: in no combination", "Loads"))
     left_out = review.results.left_out if not review.stale else {}

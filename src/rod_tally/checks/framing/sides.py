@@ -65,11 +65,13 @@ def _s(items: list[Counterpart]) -> str:
 
 @check("source.one_way")
 def find_one_way(s: Subject) -> Iterator[Finding]:
-    """Members that the source lets act in tension or compression only: they are computed as acting both ways."""
+    """Members that act in tension or compression only, where the run lets them act both ways."""
+    if s.settings.run.one_way:
+        return
     found: dict[str, list[str]] = {}
     for ident, way in s.model.one_way.items():
         if ident in s.model.members:
             found.setdefault(way, []).append(ident)
     for way, ids in sorted(found.items()):
-        text = f"{len(ids)} member{'s' if len(ids) != 1 else ''} act in {way} only in the source; the run lets them act both ways."
+        text = f"{len(ids)} member{'s' if len(ids) != 1 else ''} act in {way} only; the run lets them act both ways (one_way = true under [run] would not)."
         yield Finding("source.one_way", "warning", text, tuple(sorted(ids)), s.middle(ids[0]), (ASKED,))

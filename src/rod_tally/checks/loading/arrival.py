@@ -18,11 +18,11 @@ LITTLE = 0.002  # share of a case; less than that lost is only a note
 @check("load.empty", "case.untyped")
 def find_plain_cases(s: Subject) -> Iterator[Finding]:
     """Cases without loads, and cases nobody gave a kind."""
-    for case in s.model.cases.values():
+    for case in s.own_cases:
         if case.empty:
             text = f"Load case {case.name} holds no loads."
             yield Finding("load.empty", "note", text, (case.name,), None, ("Delete it",))
-        if not case.kind:
+        if case.untyped:
             yield Finding(
                 "case.untyped",
                 "note",
@@ -36,7 +36,7 @@ def find_plain_cases(s: Subject) -> Iterator[Finding]:
 @check("load.uncarried")
 def find_lost_loads(s: Subject) -> Iterator[Finding]:
     """Loads of a case that reached no part of the model that carries or is computed, with the share lost and the place."""
-    for case in s.model.cases.values():
+    for case in s.own_cases:
         arrival = s.distribution.case(case.name)
         unread = [i for i, _, _ in case.lost]
         missed = sum((np.array(f) for _, _, f in case.lost), np.zeros(3)) + arrival.total("lost")
@@ -115,7 +115,7 @@ def find_imposed_without_effect(s: Subject) -> Iterator[Finding]:
 @check("load.between")
 def find_loads_between_walls(s: Subject) -> Iterator[Finding]:
     """Loads exactly on the joint of two storeys' walls: which of the two takes them."""
-    for case in s.model.cases.values():
+    for case in s.own_cases:
         number = -1
         for share in s.distribution.case(case.name).shares:
             number += share.kind in ("line", "point")
@@ -135,7 +135,7 @@ def find_loads_between_walls(s: Subject) -> Iterator[Finding]:
 @check("combination.orientation")
 def find_orientation(s: Subject) -> Iterator[Finding]:
     """How the building's frames lie, and so how seismic directions are to be combined."""
-    names = [c.name for c in s.model.cases.values() if c.kind == "seismic"]
+    names = [c.name for c in s.own_cases if c.kind == "seismic"]
     if not names:
         return
     o = orientation(s.model)
@@ -155,7 +155,7 @@ def find_unused_cases(s: Subject) -> Iterator[Finding]:
     if not s.model.combinations:
         return
     held = {n for c in s.model.combinations for n, v in c.factors.items() if v}
-    names = [c.name for c in s.model.cases.values() if c.name not in held and not c.empty]
+    names = [c.name for c in s.own_cases if c.name not in held and not c.empty]
     if names:
         one = len(names) == 1
         shown = ", ".join(names[:8]) + (f" and {len(names) - 8} more" if len(names) > 8 else "")
@@ -168,7 +168,7 @@ def find_unused_cases(s: Subject) -> Iterator[Finding]:
 @check("load.no_weight")
 def find_no_weight(s: Subject) -> Iterator[Finding]:
     """No case that holds self-weight."""
-    if s.model.members and s.model.cases and not any(any(c.self_weight) for c in s.model.cases.values()):
+    if s.model.members and s.model.cases and not any(any(c.self_weight) for c in s.own_cases):
         text = "No load case holds self-weight; it counts only where the source's loads contain it."
         yield Finding("load.no_weight", "note", text, tuple(s.model.cases), None, ("Choose the case that holds it…",))
 
@@ -176,7 +176,7 @@ def find_no_weight(s: Subject) -> Iterator[Finding]:
 @check("load.direction")
 def find_upward_loads(s: Subject) -> Iterator[Finding]:
     """Gravity loads that act upwards in sum."""
-    for case in s.model.cases.values():
+    for case in s.own_cases:
         up = vertical(s, case)
         if (case.kind in GRAVITY_KINDS and up > 0) or case.self_weight[2] > 0:
             yield Finding(
@@ -205,7 +205,7 @@ def vertical(s: Subject, case: LoadCase) -> float:
 @check("load.twice")
 def find_double_weight(s: Subject) -> Iterator[Finding]:
     """Self-weight in more than one case, or more than once in one."""
-    holding = [c for c in s.model.cases.values() if any(c.self_weight)]
+    holding = [c for c in s.own_cases if any(c.self_weight)]
     if len(holding) > 1:
         names = ", ".join(c.name for c in holding)
         yield Finding(

@@ -40,7 +40,7 @@ def intensity(load: AreaLoad) -> float:
 @check("load.magnitude")
 def find_odd_magnitudes(s: Subject) -> Iterator[Finding]:
     """Pressures beyond what is usual for their kind and category."""
-    for case in s.model.cases.values():
+    for case in s.own_cases:
         span = USUAL.get(case.category) if case.kind == "live" else None
         span = span or BY_KIND.get(case.kind)
         if span is None:
@@ -66,7 +66,7 @@ def find_odd_magnitudes(s: Subject) -> Iterator[Finding]:
 @check("load.factored")
 def find_factored(s: Subject) -> Iterator[Finding]:
     """Cases all of whose values become round when a partial factor is taken off, and are not round as they are."""
-    for case in s.model.cases.values():
+    for case in s.own_cases:
         values = [intensity(a) for a in case.area_loads]
         values += [max(map(abs, (*m.qa, *m.qb))) / 1000 for m in case.member_loads if m.kind == "force"]
         different = sorted({round(v, 9) for v in values if v > 0})
@@ -92,7 +92,7 @@ def _is_round(value: float, step: float) -> bool:
 def find_doubled_cases(s: Subject) -> Iterator[Finding]:
     """Cases that hold the same loads: one of them twice, most likely."""
     seen: dict[tuple[int, ...], list[tuple[str, list[Hashable]]]] = defaultdict(list)
-    for case in s.model.cases.values():
+    for case in s.own_cases:
         if case.count == 0:
             continue
         lists = _lists(case)
@@ -127,14 +127,14 @@ def _mark(load: Any) -> Hashable:
 @check("load.weight_again")
 def find_weight_as_loads(s: Subject) -> Iterator[Finding]:
     """Members loaded with their own weight beside a case that holds self-weight."""
-    holding = [c.name for c in s.model.cases.values() if any(c.self_weight)]
+    holding = [c.name for c in s.own_cases if any(c.self_weight)]
     if not holding:
         return
     members = list(s.model.members.values())
     lines = s.model.lines_of(members)
     lengths = np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1).tolist()
     weights = {m.id: s.model.weight(m) / max(n, 1e-9) for m, n in zip(members, lengths)} if _line_loads(s) else {}
-    for case in s.model.cases.values():
+    for case in s.own_cases:
         alike = []
         loaded = 0
         for load in case.member_loads:
@@ -155,7 +155,7 @@ def find_weight_as_loads(s: Subject) -> Iterator[Finding]:
 
 
 def _line_loads(s: Subject) -> bool:
-    return any(case.member_loads for case in s.model.cases.values())
+    return any(case.member_loads for case in s.own_cases)
 
 
 @check("load.jump")
@@ -166,7 +166,7 @@ def find_jumps(s: Subject) -> Iterator[Finding]:
     beams = [line.members for line in s.lines if line.kind == "beams" and len(line.members) > 1]
     beside = _panels_beside(s)
     found: dict[tuple[str, str], list[tuple[float, str, str, str]]] = defaultdict(list)
-    for case in s.model.cases.values():
+    for case in s.own_cases:
         if case.is_pattern:
             continue  # its parent case has been looked at; in a pattern neighbours differ by intention
         mean = _mean_loads(s, case)
@@ -231,7 +231,7 @@ def find_slab_jumps(s: Subject) -> Iterator[Finding]:
     }
     if not pairs:
         return
-    for case in s.model.cases.values():
+    for case in s.own_cases:
         total: dict[str, float] = defaultdict(float)
         for load in case.area_loads:
             if load.surface in slabs and load.outline is None:

@@ -99,7 +99,8 @@ def _described(record: dict[str, Any]) -> str:
         "MapProfile": "a mapped profile", "MapMaterial": "a mapped material", "JoinEnd": "a joined end", "KeepApart": "an end kept apart",
         "JoinCrossing": "a joined crossing", "MoveNodes": "moved nodes", "DeleteMembers": "deleted parts", "SplitMember": "a split member",
         "MergeMembers": "merged members", "AddCases": "load cases", "AddLoads": "loads", "SetCombinations": "combinations", "AddCuts": "cuts", "AddMembers": "added members", "OwnSection": "a section of one's own", "SetDiaphragm": "rigid floors",
-        "SetCase": "a changed load case", "DeleteCases": "deleted load cases", "HoldFoot": "a held wall foot", "KeepGroup": "a group", "SetThickness": "a thickness",
+        "SetCase": "a changed load case", "DeleteCases": "deleted load cases", "HoldFoot": "a held wall foot", "KeepGroup": "a group", "SetOneWay": "members that act in one way", "SetLifting": "supports that can lift off",
+        "CasesOfCombinations": "cases of combinations", "SetThickness": "a thickness",
     }  # fmt: skip
     name = str(record.get("edit", "?"))
     values = record.get("values", {})

@@ -26,7 +26,9 @@ from ...model.edits import (
     PinBoth,
     ReverseMembers,
     SetBedding,
+    SetLifting,
     SetMaterial,
+    SetOneWay,
     SetRelease,
     SetSection,
     SetSupport,
@@ -360,6 +362,22 @@ class Corrections:
             self.session.correct(DeleteMembers(parts))
 
     # -- selecting more ----------------------------------------------------------------------------------------------
+
+    def one_way(self, way: str) -> None:
+        """Let the selected members act in one way only, or in both."""
+        self.session.correct(SetOneWay(self.members(), way))
+
+    def lifting(self, on: bool) -> None:
+        """Let the selected supports, or those of selected members' lower ends, push upwards only."""
+        model = self.model
+        if model is None:
+            return
+        nodes = self.state.chosen("node") or [lowest(model, i) for i in self.members()]
+        held = [n for n in dict.fromkeys(nodes) if model.nodes[n].support.stiffness[2]]
+        if not held:
+            self._say("None of what is selected is held upwards")
+            return
+        self.session.correct(SetLifting(held, on))
 
     def select_alike(self, what: str) -> None:
         """Select everything that shares the picked part's class and section, material, storey or line."""

@@ -24,7 +24,7 @@ from ...loads.lateral import (
 )
 from ...loads.patterns import patterns
 from ...model import Model
-from ...model.edits import AddCases, Edit, SetCase
+from ...model.edits import AddCases, CasesOfCombinations, Edit, SetCase
 from ...model.entities.loads import GRAVITY
 from ...model.load_table import TableError, read_curve, read_storey_forces
 from ..pages.combine_page import CombinePage
@@ -57,6 +57,22 @@ class RuleDesk(LoadDesk):
             return
         own = SetCase(case.name, case.name, case.kind, case.category, case.together or case.name)
         self.session.correct_all([own, AddCases(made)])
+
+    def cases_of_combinations(self) -> None:
+        """A load case of each combination, in one step."""
+        review = self.state.review
+        if review is None:
+            return
+        signless = {n for n, c in review.model.cases.items() if c.spectrum is not None}
+        own = [c for c in review.combinations if not c.roots and not signless & set(c.factors)]
+        if not own:
+            self.session.said.emit("There is no combination of cases with signs")
+            return
+        left = len(review.combinations) - len(own)
+        self.session.correct(CasesOfCombinations([{"name": c.name, "factors": dict(c.factors)} for c in own]))
+        self.session.said.emit(
+            f"{len(own)} cases made" + (f"; {left} with responses that have no sign left out" if left else "")
+        )
 
     def ask_storeys(self) -> None:
         """What the storey forces are, and how far off the centre of mass; then the page to paste them into."""

@@ -73,6 +73,15 @@ class PlateDesk:
         if slabs:
             self.session.correct(SetDiaphragm(slabs, rigid))
 
+    def toggle_one_way(self) -> None:
+        """Whether parts that act in one way only do so in the next run."""
+        on = not self.session.settings.run.one_way
+        self.session.change_settings(lambda s: setattr(s.run, "one_way", on))
+        review = self.state.review
+        count = 0 if review is None else len(review.model.one_way) + len(review.model.lifting)
+        how = "each case by itself; cases are not added up" if on else "computed as acting both ways"
+        self.session.said.emit(f"{count} one-way parts: {how}. It counts from the next run (F5)")
+
     def ask_range(self) -> None:
         """The range of the colours; what lies beyond it is drawn in ink."""
         state, units = self.state, self.units()

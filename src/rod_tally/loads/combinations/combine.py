@@ -64,7 +64,7 @@ def combine(
     once or not at all. Raises CombineError when there would be more than MOST.
     """
     cases = list(cases)
-    out = Combined(untyped=[c.name for c in cases if not c.kind])
+    out = Combined(untyped=[c.name for c in cases if c.untyped])
     out.count = count_combinations(cases, rules, scheme, direction, fewer)
     if out.count > 25 * MOST:
         raise CombineError(TOO_MANY.format(f"about {out.count:,}"))

@@ -6,6 +6,7 @@ from .base import Edit, EditError, from_record, to_record
 from .cases import (
     AddCases,
     AddLoads,
+    CasesOfCombinations,
     DeleteCases,
     HoldSelfWeight,
     RemoveLoads,
@@ -19,6 +20,7 @@ from .cases import (
 from .cutting import AddCuts, DeleteCuts, MoveCut
 from .grouping import KeepGroup
 from .joining import JoinCrossing, JoinEnd, KeepApart
+from .one_way import BOTH, SetLifting, SetOneWay
 from .pairing import NEW, PairParts, UnpairByHand
 from .properties import (
     HoldFoot,
@@ -53,6 +55,10 @@ __all__ = [
     "DeleteCuts",
     "HoldSelfWeight",
     "KeepGroup",
+    "BOTH",
+    "SetLifting",
+    "SetOneWay",
+    "CasesOfCombinations",
     "RemoveLoads",
     "ScaleCase",
     "SetCase",

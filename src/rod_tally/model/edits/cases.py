@@ -103,6 +103,36 @@ def own_case(model: Model, name: str) -> LoadCase:
     return case
 
 
+def scaled(case: LoadCase, f: float) -> LoadCase:
+    """A copy of a case with everything in it times a factor."""
+    case = copy(case)
+    for where, _ in LISTS.values():
+        setattr(case, where, [copy(x) for x in getattr(case, where)])
+
+    def times(v: Vector) -> Vector:
+        return (v[0] * f, v[1] * f, v[2] * f)
+
+    case.self_weight = times(case.self_weight)
+    for n in case.node_loads:
+        n.force, n.moment = times(n.force), times(n.moment)
+    for m in case.member_loads:
+        m.qa, m.qb = times(m.qa), times(m.qb)
+    for p in case.space_loads:
+        p.qa, p.qb = times(p.qa), times(p.qb)
+    for a in case.area_loads:
+        a.values = tuple(times(v) for v in a.values)
+    for t in case.temperatures:
+        t.uniform, t.grad_y, t.grad_z = t.uniform * f, t.grad_y * f, t.grad_z * f
+    for s in case.settlements:
+        s.movement = tuple(v * f for v in s.movement)
+    case.lost = [(i, reason, times(force)) for i, reason, force in case.lost]
+    if case.spectrum is not None:
+        # the response has no sign: only its size is multiplied
+        curve = [(t, a * abs(f)) for t, a in case.spectrum.curve]
+        case.spectrum = replace(case.spectrum, curve=curve)
+    return case
+
+
 def check_case(kind: str, category: str) -> None:
     """Raises EditError for a kind or category that is not known."""
     if kind and kind not in KINDS:
@@ -295,30 +325,8 @@ class ScaleCase(Edit):
     def change(self, model: Model) -> str:
         if not 0 < abs(self.factor) < 1e6:
             raise EditError(f"{self.factor:g} is no factor for a load case")
-        case = own_case(model, self.name)
         f = self.factor
-
-        def times(v: Vector) -> Vector:
-            return (v[0] * f, v[1] * f, v[2] * f)
-
-        case.self_weight = times(case.self_weight)
-        for n in case.node_loads:
-            n.force, n.moment = times(n.force), times(n.moment)
-        for m in case.member_loads:
-            m.qa, m.qb = times(m.qa), times(m.qb)
-        for p in case.space_loads:
-            p.qa, p.qb = times(p.qa), times(p.qb)
-        for a in case.area_loads:
-            a.values = tuple(times(v) for v in a.values)
-        for t in case.temperatures:
-            t.uniform, t.grad_y, t.grad_z = t.uniform * f, t.grad_y * f, t.grad_z * f
-        for s in case.settlements:
-            s.movement = tuple(v * f for v in s.movement)
-        case.lost = [(i, reason, times(force)) for i, reason, force in case.lost]
-        if case.spectrum is not None:
-            # the response has no sign: only its size is multiplied
-            curve = [(t, a * abs(f)) for t, a in case.spectrum.curve]
-            case.spectrum = replace(case.spectrum, curve=curve)
+        model.cases[self.name] = scaled(own_case(model, self.name), f)
         return f"load case {self.name} multiplied by {f:g}"
 
 
@@ -410,3 +418,41 @@ class SetSpan(Edit):
             s.way = self.way
             s.span = None if self.span is None else (self.span[0], self.span[1], self.span[2])
         return f"{counted(self.surfaces, 'slab')} carries {self.way}"
+
+
+@dataclass
+class CasesOfCombinations(Edit):
+    """Make a load case of each of these combinations (name, factors by case), with all loads of its cases times their factors:
+    for runs whose cases cannot be added up. A case of that name made so before is replaced."""
+
+    changes_loads = True
+
+    combinations: list[dict[str, Any]]
+
+    def __post_init__(self) -> None:
+        self.text = f"Make {counted(self.combinations, 'case')} of combinations"
+
+    def change(self, model: Model) -> str:
+        for values in self.combinations:
+            name = str(values["name"])
+            if name in model.cases and not model.cases[name].is_combination:
+                raise EditError(f"there is a load case {name!r} already")
+            made = LoadCase(name, by=f"combination {name}")
+            for case_name, factor in values["factors"].items():
+                if case_name not in model.cases:
+                    raise EditError(f"there is no load case {case_name!r}, which {name} needs")
+                case = scaled(model.cases[case_name], float(factor))
+                if case.spectrum is not None:
+                    raise EditError(
+                        f"{name} holds the response to a spectrum, which has no sign: no case can be made of it"
+                    )
+                a, b = made.self_weight, case.self_weight
+                made.self_weight = (a[0] + b[0], a[1] + b[1], a[2] + b[2])
+                for where, _ in LISTS.values():
+                    getattr(made, where).extend(getattr(case, where))
+                made.lost = [*made.lost, *case.lost]
+            model.cases[name] = made
+        return f"{counted(self.combinations, 'case')} made of combinations"
+
+    def ids(self, model: Model) -> tuple[str, ...]:
+        return ()

@@ -1,0 +1,45 @@
+"""What one-way parts did in a run: who is slack, what nothing holds then, and that cases cannot be added up."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ...model import Finding
+from ..registry import Subject, check
+
+NAMED = 5  # parts, and cases, that a message names
+
+
+@check("run.one_way", "run.unsettled", "run.superposition")
+def find_slack(s: Subject) -> Iterator[Finding]:
+    """Of the results of a run in which one-way parts act in one way."""
+    r = s.results
+    if r is None or not s.settings.run.one_way:
+        return
+    for case, slack in r.slack.items():
+        worst = max(slack, key=lambda i: slack[i])
+        names = ", ".join(_called(s, i) for i in list(slack)[:NAMED])
+        more = f" and {len(slack) - NAMED} more" if len(slack) > NAMED else ""
+        text = (
+            f"Case {case}: {len(slack)} one-way part{'s bear' if len(slack) > 1 else ' bears'} nothing ({names}{more}); the largest opening or "
+            f"slack is {slack[worst] * 1000:.3g} mm at {_called(s, worst)}."
+        )
+        ids = tuple(i for i in slack if i in s.model.members or i in s.model.nodes)
+        yield Finding("run.one_way", "note", text, (case, *ids), None, (), {"slack": slack[worst]})
+    for case in r.unsettled:
+        text = (
+            f"Case {case} is not computed: with parts that act in one way only, nothing holds the building under it: supports lift off, or braces "
+            "that are needed go slack."
+        )
+        yield Finding("run.unsettled", "blocking", text, (case,), None)
+    if (r.slack or r.unsettled) and s.model.cases:
+        text = (
+            "Results of combinations are not given: one-way parts are slack in some cases, so that cases cannot be added up. Loads, Cases of combinations "
+            "makes a load case of each, to be run by itself."
+        )
+        yield Finding("run.superposition", "warning", text, tuple(r.slack)[:NAMED], None, ("Accept, because…",))
+
+
+def _called(s: Subject, ident: str) -> str:
+    m = s.model.members.get(ident)
+    return f"{m.cls} {m.name or m.id}" if m is not None else f"support at {ident}"

@@ -1,0 +1,53 @@
+"""Members that act in one way only, and supports that can lift off."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ..entities.model import Model
+from .base import Edit, EditError, counted
+
+WAYS = ("tension", "compression")
+BOTH = ""
+
+
+@dataclass
+class SetOneWay(Edit):
+    """Let members act in tension only, in compression only, or (BOTH) in both."""
+
+    members: list[str]
+    way: str
+
+    def __post_init__(self) -> None:
+        what = f"in {self.way} only" if self.way else "both ways"
+        self.text = f"{counted(self.members, 'member')} {what}"
+
+    def change(self, model: Model) -> str:
+        if self.way not in (*WAYS, BOTH):
+            raise EditError(f"{self.way!r} is no way to act; known are {', '.join(WAYS)}")
+        for ident in self.members:
+            self.member(model, ident)
+        kept = {k: v for k, v in model.one_way.items() if k not in self.members}
+        model.one_way = kept | (dict.fromkeys(self.members, self.way) if self.way else {})
+        return self.text
+
+    def ids(self, model: Model) -> tuple[str, ...]:
+        return tuple(self.members)
+
+
+@dataclass
+class SetLifting(Edit):
+    """Let the supports of nodes push upwards only, so that they can lift off, or hold both ways again."""
+
+    nodes: list[str]
+    lifts: bool = True
+
+    def __post_init__(self) -> None:
+        self.text = f"{counted(self.nodes, 'support')} {'can lift off' if self.lifts else 'hold both ways'}"
+
+    def change(self, model: Model) -> str:
+        for ident in self.nodes:
+            if self.lifts and not self.node(model, ident).support.stiffness[2]:
+                raise EditError(f"node {ident} is not held upwards, so that nothing can lift off there")
+        model.lifting = [n for n in model.lifting if n not in self.nodes] + (list(self.nodes) if self.lifts else [])
+        return self.text
