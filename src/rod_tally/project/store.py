@@ -8,23 +8,18 @@ import os
 import sqlite3
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import asdict, dataclass
-from datetime import UTC, datetime
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from ..analysis.dynamics.dynamics import Dynamics
 from ..analysis.results.results import Results
 from ..compare import Comparison
-from ..compare.carrying.carry import Carried, CarriedOver
-from ..intake.design_results import DesignResults
 from ..model import Model, Settings
-from ..review.answers import Answer
-from ..review.decisions import Decision, Look
 from .codec import RecordError, pack, unpack
-from .kept_views import KeptView
 from .lock import Lock
 from .prints import run_print
+from .review_records import ReviewRecords, now
 from .run_records import dynamics_of, packed, results_of
 
 SUFFIX = ".rodtally"
@@ -62,8 +57,6 @@ MIGRATIONS = (
     """,
     "CREATE TABLE view (id INTEGER PRIMARY KEY, name TEXT NOT NULL, data TEXT NOT NULL, created TEXT NOT NULL);",
 )
-RENAMED = {"load.lost": "load.uncarried"}
-DECISIONS = ("open", "accepted", "corrected")
 
 
 class ProjectError(Exception):
@@ -88,7 +81,7 @@ class RunRow:
     created: str
 
 
-class Project:
+class Project(ReviewRecords):
     """An open project file. Every method that writes does so in one transaction, on disk when it returns."""
 
     def __init__(self, path: Path, db: sqlite3.Connection, lock: Lock | None = None) -> None:
@@ -317,81 +310,6 @@ class Project:
             return None
         return self._whole(lambda: dynamics_of(row[0], row[1]), f"run {run}")
 
-    def add_answers(self, revision: int, answers: list[Answer]) -> int:
-        """Keep answers of the modellers to findings; those that are kept already are left out. How many were new."""
-        known = {(a.key, a.status, a.author, a.when, a.text) for a in self.answers(revision)}
-        new = [a for a in answers if (a.key, a.status, a.author, a.when, a.text) not in known]
-        with self._transaction() as db:
-            db.executemany(
-                "INSERT INTO answer (revision, finding, status, author, written, text, created) VALUES (?, ?, ?, ?, ?, ?, ?)",
-                [(revision, a.key, a.status, a.author, a.when, a.text, now()) for a in new],
-            )
-        return len(new)
-
-    def answers(self, revision: int) -> list[Answer]:
-        """Answers to findings of a revision, in the order in which they came."""
-        try:
-            rows = self._db.execute(
-                "SELECT finding, status, author, written, text FROM answer WHERE revision = ? ORDER BY id", (revision,)
-            ).fetchall()
-        except sqlite3.OperationalError:  # a project of an earlier release, opened to be read only
-            return []
-        return [Answer(*row) for row in rows]
-
-    def keep_design(self, revision: int, design: DesignResults) -> None:
-        """Keep utilisations and the like of a revision's parts, in place of those there were."""
-        with self._transaction() as db:
-            db.execute(
-                "INSERT INTO design (revision, data, created) VALUES (?, ?, ?)",
-                (revision, json.dumps(asdict(design)), now()),
-            )
-
-    def design(self, revision: int) -> DesignResults | None:
-        """What was kept last of a revision; None for nothing."""
-        try:
-            row = self._db.execute(
-                "SELECT data FROM design WHERE revision = ? ORDER BY id DESC LIMIT 1", (revision,)
-            ).fetchone()
-        except sqlite3.OperationalError:  # a project of an earlier release, opened to be read only
-            return None
-        return (
-            None if row is None else self._whole(lambda: _design(row[0]), f"the design results of revision {revision}")
-        )
-
-    def keep_view(self, name: str, view: KeptView | None) -> None:
-        """Keep a view under its name, in place of one of that name; None for one that is not wanted any more."""
-        data = "" if view is None else json.dumps(view.record())
-        with self._transaction() as db:
-            db.execute("INSERT INTO view (name, data, created) VALUES (?, ?, ?)", (name, data, now()))
-
-    def views(self) -> list[KeptView]:
-        """Views that are kept, in the order in which they were first kept."""
-        try:
-            rows = self._db.execute("SELECT name, data FROM view ORDER BY id").fetchall()
-        except sqlite3.OperationalError:  # a project of an earlier release, opened to be read only
-            return []
-        latest = dict(rows)
-        return [self._whole(lambda d=d: _view(d), f"the view {n}") for n, d in latest.items() if d]  # type: ignore[misc]
-
-    def keep_carried(self, revision: int, carried: CarriedOver | None) -> None:
-        """What was carried over to a revision, with where it went; None where that was taken back."""
-        lines = [] if carried is None else [asdict(line) for line in carried.lines]
-        with self._transaction() as db:
-            db.execute(
-                "INSERT INTO carried (revision, data, created) VALUES (?, ?, ?)", (revision, json.dumps(lines), now())
-            )
-
-    def carried(self, revision: int) -> CarriedOver | None:
-        """The last that was kept; None for none, or where it was taken back. Its edits are in the model already."""
-        try:
-            row = self._db.execute(
-                "SELECT data FROM carried WHERE revision = ? ORDER BY id DESC LIMIT 1", (revision,)
-            ).fetchone()
-        except sqlite3.OperationalError:  # a project of an earlier release, opened to be read only
-            return None
-        lines = json.loads(row[0]) if row is not None else []
-        return CarriedOver([Carried(**{**v, "ids": tuple(v["ids"])}) for v in lines]) if lines else None
-
     def add_comparison(self, baseline: int, revised: int, comparison: Comparison) -> None:
         """Keep a comparison of two revisions beside all earlier ones; neither revision is touched."""
         with self._transaction() as db:
@@ -407,68 +325,6 @@ class Project:
             (baseline, revised),
         ).fetchone()
         return self._unpacked(Comparison, row[0], "the comparison") if row else None
-
-    def decide(self, revision: int, finding: str, status: str, reason: str = "") -> None:
-        """Keep a decision on a finding (its key); earlier ones stay as history. Status is one of DECISIONS."""
-        self.decide_all(revision, {finding: (status, reason)})
-
-    def decide_all(self, revision: int, decisions: dict[str, tuple[str, str]], by: str = "") -> None:
-        """Keep decisions on several findings, (status, reason) by key, in one step; `by`: who decided."""
-        for status, _ in decisions.values():
-            if status not in DECISIONS:
-                raise ValueError(f"a decision is one of {DECISIONS}, not {status!r}")
-        with self._transaction() as db:
-            db.executemany(
-                "INSERT INTO decision (revision, finding, status, reason, created, author) VALUES (?, ?, ?, ?, ?, ?)",
-                [(revision, key, status, reason, now(), by) for key, (status, reason) in decisions.items()],
-            )
-
-    def decisions(self, revision: int) -> dict[str, tuple[str, str]]:
-        """The latest decision on each finding: key to (status, reason)."""
-        rows = self._db.execute(
-            "SELECT finding, status, reason FROM decision WHERE revision = ? ORDER BY id", (revision,)
-        ).fetchall()
-        return {_renamed(finding): (status, reason) for finding, status, reason in rows}
-
-    def decision_list(self, revision: int) -> list[Decision]:
-        """The latest decision on each finding, with who and when."""
-        has = any(row[1] == "author" for row in self._db.execute("PRAGMA table_info(decision)"))
-        author = "author" if has else "''"
-        rows = self._db.execute(
-            f"SELECT finding, status, reason, {author}, created FROM decision WHERE revision = ? ORDER BY id",
-            (revision,),
-        ).fetchall()
-        latest = {_renamed(finding): rest for finding, *rest in rows}
-        out = []
-        for key, (status, reason, by, when) in latest.items():
-            code, _, ids = key.partition(":")
-            out.append(Decision(code, tuple(i for i in ids.split(",") if i), status, reason, by, when))
-        return out
-
-    def look(self, revision: int, item: str, seen: bool, by: str = "") -> None:
-        """Keep that an item of a step was looked at (or no longer counts as such), and by whom."""
-        with self._transaction() as db:
-            db.execute(
-                "INSERT INTO looked (revision, item, seen, created, author) VALUES (?, ?, ?, ?, ?)",
-                (revision, item, int(seen), now(), by),
-            )
-
-    def looks(self, revision: int) -> list[Look]:
-        """What was looked at, by whom and when, in the order of the last look."""
-        try:
-            rows = self._db.execute(
-                "SELECT item, seen, author, created FROM looked WHERE revision = ? ORDER BY id", (revision,)
-            ).fetchall()
-        except sqlite3.OperationalError:  # a project of an earlier release, opened to be read only
-            rows = self._db.execute(
-                "SELECT item, seen, '', created FROM looked WHERE revision = ? ORDER BY id", (revision,)
-            ).fetchall()
-        last = {item: (seen, by, when) for item, seen, by, when in rows}
-        return [Look(item, by, when) for item, (seen, by, when) in last.items() if seen]
-
-    def looked(self, revision: int) -> set[str]:
-        rows = self._db.execute("SELECT item, seen FROM looked WHERE revision = ? ORDER BY id", (revision,)).fetchall()
-        return {item for item, seen in dict(rows).items() if seen}
 
     def save_settings(self, settings: Settings) -> None:
         text = json.dumps(settings.to_dict())
@@ -500,29 +356,3 @@ def _locked(path: Path) -> Lock:
     if not lock.take():
         raise ProjectError(f"{path}: is open in another window; close it there first")
     return lock
-
-
-def _renamed(finding: str) -> str:
-    """The key of a finding whose code had another name in an earlier release."""
-    code, colon, ids = finding.partition(":")
-    return RENAMED.get(code, code) + colon + ids
-
-
-def now() -> str:
-    return datetime.now(UTC).isoformat(timespec="seconds")
-
-
-def _design(data: str) -> DesignResults:
-    try:
-        found = DesignResults(**json.loads(data))
-        found.unread = [(str(a), str(b)) for a, b in found.unread]
-        return found
-    except (ValueError, TypeError, KeyError) as error:
-        raise RecordError(f"is damaged ({type(error).__name__})") from error
-
-
-def _view(data: str) -> KeptView:
-    try:
-        return KeptView.of_record(json.loads(data))
-    except (ValueError, TypeError, KeyError) as error:
-        raise RecordError(f"is damaged ({type(error).__name__})") from error
