@@ -9,7 +9,7 @@ import numpy as np
 
 from ...model import Model, Support
 from ...model.edits import DeleteMembers, EditError
-from ...model.edits.cases import LISTS, load_values, put_load
+from ...model.edits.load_values import LISTS, load_values, put_load
 from ...model.entities.surface import LineSupport
 from ..align import Transform, turn
 from ..carrying.moving import Mover, Target

@@ -15,11 +15,11 @@ from .cases import (
     SetCombinations,
     SetSpan,
     TellLoad,
-    load_values,
 )
 from .cutting import AddCuts, DeleteCuts, MoveCut
 from .grouping import KeepGroup
 from .joining import JoinCrossing, JoinEnd, KeepApart
+from .load_values import load_values
 from .one_way import BOTH, SetLifting, SetOneWay
 from .pairing import NEW, PairParts, UnpairByHand
 from .properties import (
