@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from dataclasses import dataclass
 
 import numpy as np
@@ -138,25 +137,31 @@ def _common_shift(base: Array, revised: Array, base_class: list[str], revised_cl
     a, b = grouped(base, base_class), grouped(revised, revised_class)
     shared = sorted((k for k in a if k in b), key=lambda k: (len(a[k]) * len(b[k]), k))
     pa, pb = _keys(base), _keys(revised)
-    votes: Counter[tuple[int, int, int]] = Counter()
+    steps = []
     budget = 400_000
     for key in shared:
         if budget <= 0:
             break
         i, j = a[key][:600], b[key][:600]
         budget -= len(i) * len(j)
-        steps = np.round((pb[j][None] - pa[i][:, None]).reshape(-1, 3) * 100).astype(int)
-        votes.update(map(tuple, steps.tolist()))
-    if not votes:
+        steps.append(np.round((pb[j][None] - pa[i][:, None]).reshape(-1, 3) * 100).astype(np.int64))
+    if not steps:
         return None
+    cells = np.concatenate(steps)
+    low = cells.min(axis=0) - 1
+    wide = cells.max(axis=0) - low + 2
+    place = np.array([wide[1] * wide[2], wide[2], 1])  # a number for each cell: counting these is much the quicker
+    numbers, count = np.unique((cells - low) @ place, return_counts=True)
+    best = np.argsort(-count, kind="stable")[:20]
     # neighbouring cells share one shift that falls on their border
-    top = max(
-        (k for k, _ in votes.most_common(20)),
-        key=lambda k: sum(
-            votes.get((k[0] + x, k[1] + y, k[2] + z), 0) for x in (-1, 0, 1) for y in (-1, 0, 1) for z in (-1, 0, 1)
-        ),
-    )
-    return np.array(top) / 100
+    around = np.array([(x, y, z) for x in (-1, 0, 1) for y in (-1, 0, 1) for z in (-1, 0, 1)]) @ place
+    near = numbers[best][:, None] + around
+    at = np.minimum(np.searchsorted(numbers, near), len(numbers) - 1)
+    votes = np.where(numbers[at] == near, count[at], 0).sum(axis=1)
+    shifts = np.stack(np.unravel_index(numbers[best], tuple(wide)), axis=1) + low
+    # of those that fit equally well (a part of a regular building) the shortest
+    top = shifts[np.lexsort((np.linalg.norm(shifts, axis=1), -votes))[0]]
+    return np.asarray(top / 100)
 
 
 def _refined(base: Array, revised: Array, angle: float, shift: Array) -> tuple[float, Array]:
