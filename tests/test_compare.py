@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from rod_tally.analysis import run
 from rod_tally.compare import Comparison, Side, compare
 from rod_tally.compare.align import find_transform, turn
+from rod_tally.compare.along import forces_before
 from rod_tally.intake import SourceModel
 from rod_tally.intake.source import SourceProfile
 from rod_tally.model import LoadCase, Model, NodeLoad, Storey
@@ -263,3 +264,25 @@ def test_a_column_on_a_new_level_belongs_to_the_stack_below_it() -> None:
     assert not [
         f for f in compare(Side(model(block(1, 2))), Side(model(block(1, 2)))).findings if f.code == "match.stack"
     ]
+
+
+def test_forces_of_the_baseline_lie_where_they_were_in_the_building() -> None:
+    """Turned, shifted and read the other way round, a member shows the same diagram: each force at the same place of it."""
+    base, revised = loaded(block(1, 1), 1e4), loaded(renamed(turned(block(1, 1), 0.5, np.array([9.0, 4.0, 0.0]))), 1e4)
+    force = turn(0.5) @ np.array([1e4, 0.0, 0.0])
+    for load in revised.cases["Wind"].node_loads:
+        top = base.cases["Wind"].node_loads[0].node
+        there = turn(0.5) @ (base.nodes[top].point + base.origin) + (9.0, 4.0, 0.0) - revised.origin
+        load.node = min(revised.nodes, key=lambda n: float(np.linalg.norm(revised.nodes[n].point - there)))
+        load.force = (float(force[0]), float(force[1]), 0.0)
+    sides = [Side(m, run(m, RunSettings(cases=["Wind"]))) for m in (base, revised)]
+    c = compare(*sides)
+    for m in c.members:
+        assert m.baseline_id is not None and m.revised_id is not None
+        ((x, was),) = forces_before(*sides, c, m.revised_id, "Wind")
+        r = sides[1].results
+        assert r is not None
+        at = r.stations_of(m.revised_id)
+        assert x == pytest.approx(r.station_x[at], abs=1e-6)
+        assert np.allclose(was, r.force[0, at], atol=1e-4 * (1 + np.abs(was).max()))
+    assert forces_before(*sides, c, m.revised_id, "Snow") == []

@@ -3,16 +3,28 @@ displacement between its ends, and what the member is."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from math import inf
 
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from ...analysis.frame.shape import between_ends
 from ...analysis.results.results import COMPONENTS, Results
+from ...compare import Side
+from ...compare.along import forces_before
 from ...model import Member, Release
 from ...model.geometry.vectors import Array
 from ...review import Review
@@ -33,6 +45,7 @@ class _Curve(QWidget):
         super().__init__()
         self.name = name
         self.title = QLabel()
+        self.title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)  # a long one widens nothing
         self.plot = pg.PlotWidget()
         self.plot.setMenuEnabled(False)
         self.plot.setMouseEnabled(False, False)
@@ -47,13 +60,22 @@ class _Curve(QWidget):
         self.at: Array = np.zeros(0)
         self.values: Array = np.zeros(0)
         self.text = self._note = ""
+        self.before: list[tuple[Array, Array]] = []
         scene = self.plot.scene()
         assert scene is not None
         scene.sigMouseMoved.connect(lambda at: moved(float(self.plot.getViewBox().mapSceneToView(at).x())))
 
     def show_values(
-        self, x: Array, v: Array, unit: str, note: str = "", band: tuple[Array, Array] | None = None
+        self,
+        x: Array,
+        v: Array,
+        unit: str,
+        note: str = "",
+        band: tuple[Array, Array] | None = None,
+        before: Sequence[tuple[Array, Array]] = (),
     ) -> None:
+        """Values along the member; `before`: pieces of what they were in the baseline, drawn in dashes."""
+        self.before = list(before)
         self.at, self.values = x, v
         self.plot.clear()
         if band is not None:
@@ -62,12 +84,15 @@ class _Curve(QWidget):
         self.plot.addItem(
             pg.PlotCurveItem(x, v, pen=pg.mkPen(PINE, width=2), fillLevel=0, brush=pg.mkBrush(29, 107, 102, 40))
         )
+        for at, values in before:
+            self.plot.addItem(pg.PlotCurveItem(at, values, pen=pg.mkPen(INK, width=1.4, style=Qt.PenStyle.DashLine)))
         self.plot.addItem(pg.InfiniteLine(pos=0, angle=0, pen=pg.mkPen(INK)))
         self.plot.addItem(self.pointer)
         self.pointer.hide()
         self.text = f"<b>{self.name}</b> {unit}"
         ends = f"{_number(v.min())} to {_number(v.max())}" if len(v) else "–"
         self.title.setText(f"{self.text}: {ends}{note}")
+        self.title.setToolTip(self.title.text())
         self._note = note
 
     def read(self, x: float) -> None:
@@ -77,7 +102,8 @@ class _Curve(QWidget):
         self.pointer.setPos(x)
         self.pointer.show()
         value = _number(float(np.interp(x, self.at, self.values)))
-        self.title.setText(f"{self.text}: <font color='{RUST}'>{value} at {x:.2f} m</font>{self._note}")
+        was = next((f", before {_number(float(np.interp(x, a, v)))}" for a, v in self.before if a[0] <= x <= a[-1]), "")
+        self.title.setText(f"{self.text}: <font color='{RUST}'>{value}{was} at {x:.2f} m</font>{self._note}")
 
 
 class MemberPage(QDialog):
@@ -151,6 +177,7 @@ class MemberPage(QDialog):
         stations = r.stations_of(member.id)
         found = None if review.envelopes.waiting else review.envelopes.members()
         x = r.station_x[stations]
+        was = self._before(review, member, case)
         for k, name in enumerate(COMPONENTS):
             factor, unit = getattr(self.units(), FORCE_KIND[name])
             values = r.force[r.case_index(case), stations, k] * factor
@@ -167,7 +194,19 @@ class MemberPage(QDialog):
                     f" <font color='{MUTED}'>· of all {_number(low.min())} ({names[0]}) to {_number(high.max())} "
                     f"({names[1]})</font>"
                 )
-            self.curves[name].show_values(x, values, unit, note, band)
+            before = [(at, forces[:, k] * factor) for at, forces in was]
+            if before:
+                low, high = (f(v.min() if f is min else v.max() for _, v in before) for f in (min, max))
+                note = f" <font color='{INK}'>· before {_number(low)} to {_number(high)}</font>{note}"
+            self.curves[name].show_values(x, values, unit, note, band, before)
+
+    def _before(self, review: Review, member: Member, case: str) -> list[tuple[Array, Array]]:
+        """What the baseline's forces were along this member; [] where nothing is compared."""
+        baseline, comparison = self.state.baseline, review.comparison
+        if baseline is None or comparison is None or baseline.review.stale:
+            return []
+        sides = [Side(x.model, x.results, x.combinations) for x in (baseline.review, review)]
+        return forces_before(sides[0], sides[1], comparison, member.id, case)
 
     def _displacement(self, review: Review, member: Member, case: str) -> None:
         shapes = None if review.shapes_waiting(case) else review.shapes(case)
@@ -202,6 +241,8 @@ class MemberPage(QDialog):
         if inner:
             out.append(f"joined between at {', '.join(inner[:6])}{' …' if len(inner) > 6 else ''}")
         out.append("")
+        if self.state.baseline is not None and review.comparison is not None:
+            out.append(f"<font color='{MUTED}'>dashes: {self.state.baseline.name}, where it has the case</font>")
         out.append(
             f"<b>{case or 'no case'}</b>"
             + ("" if done else f" <font color='{RUST}'>was not computed, or is old</font>")
