@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QWidget
 
 from ...analysis.dynamics.mass import mass_cases
 from ...analysis.results.lateral import LateralError, Level, levels, notional_cases, storey_cases
+from ...analysis.results.wind_cases import wind_cases
 from ...loads.lateral import (
     ASCE_CT,
     EN_CT,
@@ -23,6 +24,7 @@ from ...loads.lateral import (
     share_en,
 )
 from ...loads.patterns import patterns
+from ...loads.wind import EXPOSURE, TERRAIN, WindAsce, WindEn
 from ...model import Model
 from ...model.edits import AddCases, CasesOfCombinations, Edit, SetCase
 from ...model.entities.loads import GRAVITY
@@ -178,6 +180,39 @@ class RuleDesk(LoadDesk):
         title = "Equivalent lateral forces, " + ("EN 1998-1" if code == "EN" else "ASCE 7")
         masses = ", ".join(f"{f:g} {n}" for n, f in mass_cases(model, self.session.settings.modes.mass).items())
         self._ask(title, f"Mass from {masses}; at each storey's centre of mass", fields, make, True)
+
+    def ask_wind(self, code: str) -> None:
+        """Four cases of wind by EN 1991-1-4 or ASCE 7."""
+        model, review = self.model, self.state.review
+        if model is None or review is None:
+            return
+        base = min((s.elevation for s in model.storeys), default=0.0)
+        ways = ["as forces at the storeys", "as pressures on the faces"]
+        common = [Field("ground", "Level of the ground", base, unit="m"), Field("how", "Acts", ways[0], ways)]
+        if code == "EN":
+            fields = [
+                Field("v", "Basic velocity vb", 26.0, unit="m/s", low=5, high=80), Field("place", "Terrain category", "II", list(TERRAIN)),
+                Field("factor", "cscd", 1.0, low=0.5, high=2), *common,
+            ]  # fmt: skip
+        else:
+            fields = [
+                Field("v", "Basic speed V", 50.0, unit="m/s", low=10, high=120), Field("place", "Exposure", "C", list(EXPOSURE)),
+                Field("factor", "G", 0.85, low=0.5, high=2), *common,
+            ]  # fmt: skip
+
+        def make(v: dict[str, Any], progress: Any) -> Edit:
+            progress("Storeys", 0.2)
+            faces = v["how"] == ways[1]
+            mass = mass_cases(model, self.session.settings.modes.mass)
+            found = [] if faces else levels(model, mass, review.distribution, self.session.settings.run.diaphragms)
+            wind = (
+                WindEn(v["v"], v["place"], v["factor"]) if code == "EN" else WindAsce(v["v"], v["place"], v["factor"])
+            )
+            return AddCases(wind_cases(model, found, wind, v["ground"], _free(model, "Wind"), faces))
+
+        title = "Wind, " + ("EN 1991-1-4" if code == "EN" else "ASCE 7")
+        text = "On the upright faces of the box that the model fills, along x and y both ways; roofs, sides and friction are left out."
+        self._ask(title, text, fields, make, True)
 
     def ask_spectrum(self, code: str) -> None:
         """Cases of a response spectrum along x and y."""

@@ -1,0 +1,88 @@
+"""Cases of wind on a building: as forces at its storeys, or as pressures on the planes of its faces."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from ...loads.lateral import LateralError
+from ...loads.wind import Box, WindAsce, WindEn, by_bands, storey_bands
+from ...model import Model
+from ...model.geometry.vectors import Array
+from .lateral import WAYS, Level, storey_cases
+
+MOST_BANDS = 12  # of a face, between which pressures are taken as even
+
+
+def wind_cases(
+    model: Model, levels: list[Level], wind: WindEn | WindAsce, ground: float, name: str, faces: bool
+) -> list[dict[str, Any]]:
+    """Four cases for `AddCases`, along +x, -x, +y and -y, which never act together. `ground`: level of the ground, m; the lowest
+    of `levels` is the base.
+
+    As forces they act at the middle of each storey's extent across the wind, from half-way to the storey below to half-way to
+    the one above. As pressures on `faces` they act, in bands of even pressure, on the members that lie in the plane of the
+    face. Roofs and sides are left out. Raises LateralError where there is nothing above the ground.
+    """
+    low, high = _box(model, ground)
+    carried = [x for x in levels if x.elevation > ground + 0.5 and (x.nodes or x.slabs)]
+    if not carried and not faces:
+        raise LateralError("no storey above the ground has nodes, or slabs that carry as shells, at its level")
+    size = high - low
+    out = []
+    for tag, axis, sign in WAYS:
+        box = Box(float(high[2] - ground), float(size[1 - axis]), float(size[axis]))
+        acting = wind.faces(box)
+        by = f"{acting.words}; {box.breadth:.2f} m broad, {box.depth:.2f} m deep"
+        if faces:
+            loads = _pressures(acting.windward, acting.leeward, box, low, high, axis, sign, ground, acting.least)
+            out.append({"name": name + tag, "kind": "wind", "together": name, "loads": loads, "by": by})
+            continue
+        edges = storey_bands(np.array([x.elevation for x in carried]) - ground, box.height)
+        forces = by_bands(acting.net, edges) * box.breadth * sign
+        middle = (low + high)[:2] / 2
+        given: dict[str, list[float]] = {}
+        for level, f in zip(carried, forces.tolist()):
+            arm = middle - level.centre
+            moment = (
+                -arm[1] * f if axis == 0 else arm[0] * f
+            )  # the force acts at the middle of the breadth, not of the mass
+            given[level.name] = [f if axis == 0 else 0.0, f if axis == 1 else 0.0, float(moment)]
+        (case,) = storey_cases(name + tag, "wind", carried, given, 0.0, by)
+        out.append(case | {"together": name})
+    return out
+
+
+def _box(model: Model, ground: float) -> tuple[Array, Array]:
+    """Corners (3,) of what stands above the ground, axes of members and middles of slabs and walls."""
+    points = [model.lines().reshape(-1, 3), *(s.outer for s in model.surfaces.values())]
+    every = np.concatenate(points)
+    above = every[every[:, 2] > ground + 0.01]
+    if not len(above):
+        raise LateralError(f"nothing of the model stands above the ground at {ground:g} m")
+    return above.min(axis=0), above.max(axis=0)
+
+
+def _pressures(
+    windward: Any, leeward: float, box: Box, low: Array, high: Array, axis: int, sign: int, ground: float, least: float
+) -> list[dict[str, Any]]:
+    edges = np.linspace(0.0, box.height, max(2, min(MOST_BANDS, round(box.height / 3.0)) + 1))
+    across = 1 - axis
+    loads: list[dict[str, Any]] = []
+    for k, (a, b) in enumerate(zip(edges, edges[1:])):
+        front = float(by_bands(windward, edges[k : k + 2])[0] / (b - a))
+        for plane, value in (
+            (low[axis] if sign > 0 else high[axis], max(front, least - leeward)),
+            (high[axis] if sign > 0 else low[axis], leeward),
+        ):
+            corner = np.zeros((4, 3))
+            corner[:, axis] = plane
+            corner[:, across] = [low[across], high[across], high[across], low[across]]
+            corner[:, 2] = np.array([a, a, b, b]) + ground
+            pressure = [0.0, 0.0, 0.0]
+            pressure[axis] = sign * value
+            loads.append(
+                {"on": "area", "surface": "", "values": [pressure], "outline": corner.tolist(), "onto": "members"}
+            )
+    return loads
