@@ -164,8 +164,13 @@ def rules(w: Window) -> None:
 
 
 def revision(w: Window) -> None:
+    """What changed, and which parts must be looked at again."""
     w.state.choose(1)
     w.state.go(STEP["Revision"])
+    w.tables.show_table("again")
+    assert w.state.comparison is not None
+    listed = next(x for x in w.state.comparison.again if x.why == "demand")
+    w.state.pick("member", listed.revised_id)
 
 
 def parity(w: Window) -> None:

@@ -123,7 +123,7 @@ def draw_forces(canvas: Canvas, scene: Scene) -> list[str]:
     if case not in r.cases:
         return [f"{case or 'no case'} was not computed"]
     c, k = r.case_index(case), COMPONENTS.index(component)
-    places = _places(scene, r, component, r.member_done[c])
+    places = member_places(scene, r, component, r.member_done[c])
     if places is None:
         return [f"{case}: nothing shown was computed"]
     value = r.force[c, places.stations, k]
@@ -133,7 +133,7 @@ def draw_forces(canvas: Canvas, scene: Scene) -> list[str]:
     kind, unit = FORCE_KIND[component], getattr(scene.units, FORCE_KIND[component])[1]
     ends = [int(value.argmax()), int(value.argmin())]
     texts = [f"{scene.units.show(float(value[e]), kind)} {unit}" for e in ends]
-    shown = _labelled_places(scene, r, places, value) if scene.state.label == VALUES else ends
+    shown = _labelledmember_places(scene, r, places, value) if scene.state.label == VALUES else ends
     canvas.labels(
         head[shown],
         [f"{scene.units.show(float(value[e]), kind, 3)}" for e in shown] if shown is not ends else texts,
@@ -145,7 +145,7 @@ def draw_forces(canvas: Canvas, scene: Scene) -> list[str]:
     ]
 
 
-def _labelled_places(scene: Scene, r: Results, places: _Places, value: Array) -> list[int]:
+def _labelledmember_places(scene: Scene, r: Results, places: MemberPlaces, value: Array) -> list[int]:
     """Where values are written beside the diagrams: at the ends and the extremes of the selected members, or of the shown ones
     where they are few; only the extremes of the largest where they are many."""
     chosen = set(scene.state.chosen("member"))
@@ -166,7 +166,7 @@ OTHER = KINDS[5]  # what differs in another way than place and section
 
 
 @dataclass(slots=True)
-class _Places:
+class MemberPlaces:
     """Shown stations with the point of the member that each is at, and the direction its diagram is drawn in."""
 
     stations: NDArray[np.int64]
@@ -175,7 +175,8 @@ class _Places:
     aside: Array
 
 
-def _places(scene: Scene, r: Results, component: str, done: NDArray[np.bool_]) -> _Places | None:
+def member_places(scene: Scene, r: Results, component: str, done: NDArray[np.bool_]) -> MemberPlaces | None:
+    """Of the shown members that were `done`; the direction is that of a component's diagram. None where there are none."""
     index = {i: n for n, i in enumerate(r.member_ids)}
     shown = {index[i]: k for k, i in enumerate(scene.ids) if i in index}
     stations = np.flatnonzero(np.isin(r.station_member, list(shown)) & done[r.station_member])
@@ -189,10 +190,10 @@ def _places(scene: Scene, r: Results, component: str, done: NDArray[np.bool_]) -
     side = {"my": scene.axes[:, 2], "mz": -scene.axes[:, 1], "vy": scene.axes[:, 1]}.get(component, scene.axes[:, 2])
     start[here], x[here], aside[here] = scene.lines[there, 0], scene.axes[there, 0], side[there]
     foot = start[which] + x[which] * r.station_x[stations, None]
-    return _Places(stations, np.flatnonzero(which[1:] == which[:-1]), foot, aside[which])
+    return MemberPlaces(stations, np.flatnonzero(which[1:] == which[:-1]), foot, aside[which])
 
 
-def _diagram(canvas: Canvas, p: _Places, height: Array, colour: str, opacity: float = 0.18) -> Array:
+def _diagram(canvas: Canvas, p: MemberPlaces, height: Array, colour: str, opacity: float = 0.18) -> Array:
     """Heights (m, signed) beside the members; returns the tops (n, 3)."""
     head = p.foot + p.aside * height[:, None]
     run = p.run
@@ -212,7 +213,7 @@ def draw_envelope(canvas: Canvas, scene: Scene) -> list[str]:
     if found is None:
         return ["no combination was computed; give the cases a kind, or make combinations"]
     over, r, k = found[0], scene.review.results, COMPONENTS.index(component)
-    places = _places(scene, r, component, np.atleast_1d(r.member_done.any(axis=0)))
+    places = member_places(scene, r, component, np.atleast_1d(r.member_done.any(axis=0)))
     if places is None:
         return ["nothing shown was computed"]
     low, high = over.low[places.stations, k], over.high[places.stations, k]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ...analysis.results.results import COMPONENTS
+from ...analysis.results.utilisation import KINDS, edge_stresses
 from ..quantities import FORCE_KIND, UnitSet
 from ..session.state import DeskState
 from .rows import Rows
@@ -102,6 +103,55 @@ def forces(state: DeskState, units: UnitSet) -> Rows:
             out.add([m.name or ident, m.storey, m.section, *pairs], ("member", ident))
         elif wall is not None:
             out.add([wall.name or ident, wall.storey, "wall as a column", *pairs], ("surface", ident))
+    return out
+
+
+def stresses(state: DeskState, units: UnitSet) -> Rows:
+    """Largest tension and compression at the corners of each member's section in the shown case, the most stressed first."""
+    out = Rows(
+        [
+            "Member",
+            "Class",
+            "Storey",
+            "Section",
+            "Highest, N/mm²",
+            "at, m",
+            "Lowest, N/mm²",
+            "at, m",
+            "Strength, N/mm²",
+            "% of it",
+        ]
+    )
+    review = state.review
+    if review is None:
+        return out
+    r = review.shown(state.case)
+    if review.why_old or state.case not in r.cases:
+        out.note = review.why_old or f"{state.case or 'no case'} was not computed"
+        return out
+    found, unknown = edge_stresses(review.model, r, r.case_index(state.case))
+    begin = np.searchsorted(r.station_member, np.arange(len(r.member_ids) + 1))
+    rows = []
+    for k, ident in enumerate(r.member_ids):
+        m = review.model.members.get(ident)
+        own = found[begin[k] : begin[k + 1]]
+        if m is None or ident in unknown or not len(own):
+            continue
+        low, high = int(own[:, 0].argmin()), int(own[:, 1].argmax())
+        largest = max(-float(own[low, 0]), float(own[high, 1]))
+        material = review.model.materials.get(m.material)
+        strength = material.strength if material is not None and material.kind in KINDS else None
+        share = 100 * largest / strength if strength else None
+        x = r.station_x[begin[k] : begin[k + 1]]
+        values: list[object] = [m.name or ident, m.cls, m.storey, m.section, float(own[high, 1]) * 1e-6, float(x[high])]
+        values += [float(own[low, 0]) * 1e-6, float(x[low]), strength * 1e-6 if strength else None, share]
+        rows.append((-largest, ident, values))
+    for _, ident, values in sorted(rows, key=lambda row: row[:2]):
+        out.add(values, ("member", ident))
+    left = len([i for i in unknown if i in review.model.members])
+    out.note = f"{state.case}: N/A with bending at the corners of sections, elastic; no shear, torsion or buckling" + (
+        f"; {left} members without outline, or not computed, left out" if left else ""
+    )
     return out
 
 
