@@ -23,6 +23,7 @@ from rod_tally.project.codec import pack, unpack
 
 from .desk_help import STEP, legend
 from .frames import beam, frame, regular
+from .verification import verified
 
 
 def block(name: str, depth: float) -> Section:
@@ -64,7 +65,10 @@ def test_a_simple_beam_with_twice_its_load_has_twice_its_demand() -> None:
     assert (found.why, found.by) == ("demand", "1.5 Live") and found.quantity in ("vz", "my")
     assert found.ratio == pytest.approx(2.0, rel=1e-9)
     used = 1.5 * 20e3 * 36 / 8 / (0.2 * 0.3**2 / 6) / 235e6
-    assert found.used_after == pytest.approx(used, rel=1e-6)
+    assert found.used_after is not None
+    verified(
+        "Use of a rectangular section in bending", "M / W / f with q L2 / 8, b h2 / 6", found.used_after, used, 1e-6
+    )
     assert found.used_before == pytest.approx(used / 2, rel=1e-6)
     (finding,) = [f for f in c.findings if f.code == "match.again"]
     assert finding.severity == "warning" and finding.ids == ("m0",) and "2 times" in finding.message

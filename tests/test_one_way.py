@@ -22,6 +22,7 @@ from rod_tally.review import review
 
 from .desk_help import act, rested
 from .frames import PLAIN, beam, frame
+from .verification import verified
 
 ONE_WAY = RunSettings(one_way=True)
 H, L, P = 3.0, 4.0, 60e3
@@ -51,7 +52,14 @@ def test_of_two_diagonals_the_one_in_tension_takes_all(force: float) -> None:
     SetOneWay(["m3", "m4"], "tension").apply(m)
     r = run(m, ONE_WAY)
     pulled, idle = ("m3", "m4") if force > 0 else ("m4", "m3")
-    assert axial(r, pulled) == pytest.approx(abs(force) * np.hypot(L, H) / L, rel=1e-9)
+    expected = abs(force) * np.hypot(L, H) / L
+    verified(
+        "Two diagonals in tension only: N of the one that pulls, N",
+        "statics, P / cos a",
+        axial(r, pulled),
+        expected,
+        1e-9,
+    )
     assert axial(r, idle) == pytest.approx(0, abs=1e-6 * P)
     assert list(r.slack["Wind"]) == [idle] and r.equilibrium[0].residual < 1e-9
     alone = braced(force)
@@ -106,7 +114,7 @@ def test_a_support_lifts_off() -> None:
     )
     # u of the middle of a simple beam of 10 m under the end moment 2 q: M L2 / 16 E I
     lift = 20e3 * 100 / (16 * 210e9 * PLAIN.iy)
-    assert r.slack["Q"]["n1"] == pytest.approx(lift, rel=1e-6)
+    verified("Support that lifts off: how far, m", "beam theory, M L2 / 16 E I", r.slack["Q"]["n1"], lift, 1e-6)
     assert r.displacement[0, r.node_ids.index("n1"), 2] == pytest.approx(lift, rel=1e-6)
     SetLifting(["n0"]).apply(m)
     lost = run(m, ONE_WAY)

@@ -20,6 +20,10 @@ FILES = (
     "test_own_sections",
     "test_wall_stability",
     "test_make",
+    "test_wind",
+    "test_one_way",
+    "test_look_again",
+    "test_causes",
 )
 HEAD = """# Verification
 
