@@ -201,7 +201,7 @@ def test_stresses_along_a_beam_by_hand() -> None:
     assert np.isnan(found).all() and "has no outline" in unknown["m0"]
 
 
-def test_the_table_and_the_picture_of_stresses(loft: Window, qtbot: QtBot) -> None:
+def test_the_table_and_the_picture_of_stresses_in_the_window(loft: Window, qtbot: QtBot) -> None:
     w = loft
     w.state.go(STEP["Response"])
     w.state.show_overlay("stress")
