@@ -14,9 +14,13 @@ from rod_tally.analysis.shells.fields import PlateFields
 from rod_tally.cli import main
 from rod_tally.intake.ifc.structural.results import read_results
 from rod_tally.intake.readers import IntakeError
+from rod_tally.model import Finding, Settings
 from rod_tally.model.settings import RunSettings
 from rod_tally.output.ifc import write_ifc
 from rod_tally.output.ifc.results import SURFACE_PARTS
+from rod_tally.review import review
+from rod_tally.review.decisions import Decision
+from rod_tally.review.work import read_model
 
 from .floors import floor
 
@@ -72,3 +76,37 @@ def test_a_file_that_is_none_is_refused_in_words(tmp_path: Path) -> None:
     path.write_text("nothing")
     with pytest.raises(IntakeError, match="cannot be read as IFC"):
         read_results(path)
+
+
+def test_findings_and_decisions_stand_on_the_parts_they_are_about(tmp_path: Path) -> None:
+    """Property sets by the schema; a finding without a part stands on the building; the file reads back as the same model."""
+    m = floor()
+    own = Settings()
+    own.modes.count = 0
+    done = review(m, own)
+    member = next(iter(m.members))
+    done.findings = [
+        Finding("join.gap", "blocking", "A gap of 40 mm.", (member, "nobody")),
+        Finding("join.gap", "warning", "Another one.", (member,)),
+        Finding("load.direction", "note", "Upwards.", ("live",)),
+    ]
+    done.decisions = [
+        Decision("join.gap", (member, "nobody"), "accepted", "drawn so", "A. N.", "2026-01-02T03:04:05+00:00")
+    ]
+    path = write_ifc(m, tmp_path / "out.ifc", reviewed=done)
+    file = ifcopenshell.open(str(path))
+    logger = ifcopenshell.validate.json_logger()
+    ifcopenshell.validate.validate(file, logger)
+    assert not [s for s in logger.statements if s["level"] == "error"]
+    found = {}
+    for rel in file.by_type("IfcRelDefinesByProperties"):
+        if rel.RelatingPropertyDefinition.Name == "Review findings":
+            for p in rel.RelatingPropertyDefinition.HasProperties:
+                found[rel.RelatedObjects[0].is_a(), p.Name] = (p.Description, p.NominalValue.wrappedValue)
+    kind = "IfcStructuralCurveMember"
+    assert found == {
+        (kind, "join.gap"): ("A gap of 40 mm.", "blocking, accepted by A. N.: drawn so (2026-01-02T03:04:05+00:00)"),
+        (kind, "join.gap (2)"): ("Another one.", "warning, open"),
+        ("IfcBuilding", "load.direction"): ("Upwards.", "note, open"),
+    }
+    assert set(read_model(path, own).members) == set(read_model(write_ifc(m, tmp_path / "plain.ifc"), own).members)

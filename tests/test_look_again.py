@@ -16,13 +16,15 @@ from rod_tally.analysis import run
 from rod_tally.analysis.results.utilisation import edge_stresses, hull, normal_stress, utilisations
 from rod_tally.compare import Comparison, Side, compare
 from rod_tally.desk.window import Window
-from rod_tally.model import Combination, LoadCase, Material, MemberLoad, Model, Section
+from rod_tally.model import Combination, LoadCase, Material, MemberLoad, Model, Section, SpaceLoad
 from rod_tally.model.catalogue.shapes import from_polygon
 from rod_tally.model.settings import CompareSettings, RunSettings
 from rod_tally.project.codec import pack, unpack
 
 from .desk_help import STEP, legend
 from .frames import beam, frame, regular
+from .plates import plate_model
+from .test_wall_columns import wall
 from .verification import verified
 
 
@@ -213,3 +215,18 @@ def test_the_table_and_the_picture_of_stresses_in_the_window(loft: Window, qtbot
     first, second = page.model.content.rows[:2]
     assert max(first[4], -first[6]) >= max(second[4], -second[6]) > 0
     assert f"{max(r[4] for r in page.model.content.rows):.4g}" in text
+
+
+def test_walls_taken_as_columns_are_looked_at_like_members() -> None:
+    def sheared(force: float) -> Model:
+        m = plate_model()
+        wall(m, "w", (0, 0), (3.0, 0), 0.0, 9.0)
+        top = np.array([(0, 0, 9.0), (3.0, 0, 9.0)])
+        m.cases["Live"] = LoadCase("Live", "live", space_loads=[SpaceLoad(top, (force, 0, 0), (force, 0, 0))])
+        return m
+
+    (found,) = compared(sheared(20e3), sheared(30e3)).again
+    assert (found.cls, found.revised_id, found.why) == ("wall", "w", "demand")
+    assert found.ratio == pytest.approx(1.5) and abs(found.is_) in (
+        pytest.approx(1.5 * 30e3 * 3), pytest.approx(1.5 * 30e3 * 3 * 9),
+    )  # fmt: skip

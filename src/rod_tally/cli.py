@@ -246,7 +246,7 @@ def export_command(arguments: argparse.Namespace) -> int:
     """Hand the model back as IFC, or take it off to a spreadsheet; never over its source."""
     from .output.ifc import write_ifc
     from .output.spreadsheet import write_takeoff
-    from .project.open import model_at
+    from .project.open import decided_at, model_at
     from .review.work import review
 
     wanted = [p for p in (arguments.ifc, arguments.takeoff) if p is not None]
@@ -260,8 +260,9 @@ def export_command(arguments: argparse.Namespace) -> int:
         count = f"{len(model.members)} members and {len(model.surfaces)} surfaces"
         if arguments.results:
             done = review(model, settings_of(arguments))
-            path = write_ifc(model, arguments.ifc, done.results, done.fields)
-            count += f" with results of {len(done.results.cases)} cases"
+            done.decisions, done.looks = decided_at(arguments.model)
+            path = write_ifc(model, arguments.ifc, done.results, done.fields, done)
+            count += f" with results of {len(done.results.cases)} cases and {len(done.findings)} findings"
         else:
             path = write_ifc(model, arguments.ifc)
         print(f"{count} written to {path}")

@@ -81,7 +81,13 @@ def look_again(
     old, new = (_chosen(s, shared, k) for k, s in enumerate((base, revised)))
     before, after = _demand(base.results, old), _demand(revised.results, new)
     what = "combinations" if shared.combinations else "cases"
-    out = [*_members(before, after, members, limits, revised.model), *_surfaces(surfaces, results, limits, what)]
+    # walls that a run takes as columns have forces like members
+    columns = [m for m in surfaces if m.revised_id in after.row or m.baseline_id in before.row]
+    surfaces = [m for m in surfaces if m not in columns]
+    out = [
+        *_members(before, after, [*members, *columns], limits, revised.model),
+        *_surfaces(surfaces, results, limits, what),
+    ]
     used = [
         utilisations(s.model, r, c, [i for x in out if (i := (x.baseline_id, x.revised_id)[k])])
         for k, (s, r, c) in enumerate(((base, base.results, old), (revised, revised.results, new)))

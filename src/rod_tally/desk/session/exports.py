@@ -29,9 +29,9 @@ class Exports:
             self._write("Writing", lambda p: len(write_review(done, folder)), lambda n: f"{n} files in {folder}")
 
     def ifc(self, path: Path, results: bool = False) -> None:
-        """The analytical model as an IFC file, with the results that are shown where they are wanted; never over the source
-        it came from."""
-        done, revision = self.session.state.review, self.session.state.revision
+        """The analytical model as an IFC file with findings and decisions, and with the results that are shown where they are
+        wanted; never over the source it came from."""
+        done, revision = self._decided(), self.session.state.revision
         if done is None or revision is None:
             return
         if results and done.why_old:
@@ -41,8 +41,10 @@ class Exports:
         if path.exists() and source.exists() and path.samefile(source):
             self.session.failed.emit("Handing back", f"{path}: is the source of this revision; choose another name")
             return
-        what = (done.results, done.fields) if results else (None, None)
-        self._write("Handing back", lambda p: write_ifc(done.model, path, *what), lambda p: f"Handed back as {p}")
+        r, fields = (done.results, done.fields) if results else (None, None)
+        self._write(
+            "Handing back", lambda p: write_ifc(done.model, path, r, fields, done), lambda p: f"Handed back as {p}"
+        )
 
     def table(self, columns: list[str], rows: list[list[object]], title: str, path: Path) -> None:
         """One table as it is shown."""

@@ -152,7 +152,9 @@ def again(state: DeskState, units: UnitSet) -> Rows:
         part = review.model.part(x.revised_id)
         if part is None:
             continue
-        factor, unit = unit_of(x.quantity, isinstance(part, Surface), units)
+        factor, unit = unit_of(
+            x.quantity, isinstance(part, Surface) and part.id not in review.results.member_ids, units
+        )
         at = review.model.line(part).mean(axis=0) if isinstance(part, Member) else part.outer.mean(axis=0)
         where = part.storey, place_on_grids(review.model, at[:2])
         demand: list[object] = [None] * 5

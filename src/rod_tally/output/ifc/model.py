@@ -10,20 +10,28 @@ import numpy as np
 from ...analysis.results.results import Results
 from ...analysis.shells.fields import PlateFields
 from ...model import Model
+from ...review.review import Review
 from ..write import OutputError, write_whole
+from .findings import write_findings
 from .loads import LoadWriter
 from .results import ResultWriter
 from .surfaces import Surfaces
 from .writer import IfcModelWriter
 
 
-def write_ifc(model: Model, path: Path, results: Results | None = None, fields: PlateFields | None = None) -> Path:
-    """Write the model to an IFC4 file, whole or not at all, with the results of a run where they are given. Raises
-    OutputError when it cannot be written.
+def write_ifc(
+    model: Model,
+    path: Path,
+    results: Results | None = None,
+    fields: PlateFields | None = None,
+    reviewed: Review | None = None,
+) -> Path:
+    """Write the model to an IFC4 file, whole or not at all, with the results of a run where they are given, and with the
+    findings and decisions of a review. Raises OutputError when it cannot be written.
 
     Members whose section or material is not known go out without it.
     """
-    file = _made(model, results, fields)
+    file = _made(model, results, fields, reviewed)
     try:
         write_whole(path, lambda p: file.write(str(p)))
     except OSError as error:
@@ -31,7 +39,7 @@ def write_ifc(model: Model, path: Path, results: Results | None = None, fields: 
     return path
 
 
-def _made(model: Model, results: Results | None, fields: PlateFields | None) -> Any:
+def _made(model: Model, results: Results | None, fields: PlateFields | None, reviewed: Review | None) -> Any:
     """The whole model as an open IFC4 file."""
     w = IfcModelWriter(model)
     f = w.f
@@ -75,4 +83,6 @@ def _made(model: Model, results: Results | None, fields: PlateFields | None) -> 
     if parts:
         w.root("IfcRelAssignsToGroup", "parts", None, RelatedObjects=parts, RelatingGroup=analysis)
     w.declare(project, analysis)
+    if reviewed is not None:
+        write_findings(w, reviewed, building)
     return f
