@@ -166,3 +166,34 @@ def test_selecting_in_the_window(loft: Window, qtbot: QtBot) -> None:
     assert w.state.picked is not None and w.state.picked[0] == "node"
     found = w.view.canvas.to_screen(model_of(w).nodes[w.state.picked[1]].point[None])[0]
     assert np.linalg.norm(found[:2] - p[:2]) < 9
+
+
+def test_shortcuts_are_changed_and_remembered(window: Window, qtbot: QtBot) -> None:
+    """Another key, one taken from another command, one that desktops take, no key, and the usual one again."""
+    w = window
+    said: list[str] = []
+    w.session.said.connect(said.append)
+
+    def key(command: str) -> str:
+        return w.actions_[command].shortcut().toString()
+
+    assert not {"Ctrl+Alt+T", "Ctrl+Alt+L", "Ctrl+Alt+D"} & {key(c) for c in w.actions_}
+    w.shortcuts.change("view.plan", "ctrl+shift+h")
+    assert key("view.plan") == "Ctrl+Shift+H"
+    w.shortcuts.change("view.south", "Ctrl+Shift+H")
+    assert key("view.south") == "Ctrl+Shift+H" and key("view.plan") == "" and "taken from Plan" in said[-1]
+    for wrong in ("Ctrl+Alt+T", "gibberish"):
+        w.shortcuts.change("view.plan", wrong)
+        assert key("view.plan") == "" and "nothing was changed" in said[-1]
+    other = Window()
+    qtbot.addWidget(other)
+    assert other.actions_["view.south"].shortcut().toString() == "Ctrl+Shift+H"
+    for command in ("view.plan", "view.south"):
+        w.shortcuts.change(command, "as it was")
+    assert (key("view.plan"), key("view.south")) == ("Ctrl+2", "Ctrl+3") and w.session.memory.shortcuts() == {}
+    w.shortcuts.ask()
+    form = w.shortcuts.form
+    assert form is not None
+    form.widgets["command"].setCurrentText("View: Plan")  # type: ignore[union-attr]
+    fill(w, qtbot, form, key="F7")
+    assert key("view.plan") == "F7"

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QAction, QCloseEvent, QGuiApplication, QImage, QKeySequence, QPixmap
+from PyQt6.QtGui import QAction, QCloseEvent, QGuiApplication, QImage, QPixmap
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
@@ -23,7 +24,7 @@ from PyQt6.QtWidgets import (
 )
 
 from ..review import CASE
-from .commands.compare_commands import PairDesk
+from .commands.compare_commands import PairDesk, WhyDesk
 from .commands.corrections import Corrections
 from .commands.cut_commands import CutDesk
 from .commands.dialogs import Dialogs
@@ -32,9 +33,9 @@ from .commands.registry import COMMANDS, MENUS, Command
 from .commands.response_commands import ResponseDesk
 from .commands.rule_commands import RuleDesk
 from .commands.select_commands import SelectDesk
+from .commands.shortcuts import Shortcuts
 from .commands.surface_commands import PlateDesk
 from .commands.view_commands import ViewDesk
-from .commands.why_commands import WhyDesk
 from .pages.command_finder import CommandFinder
 from .pages.details_panel import Slip
 from .pages.help_page import OF_STEP, SHORTCUTS, HelpPage
@@ -101,6 +102,7 @@ class Window(QMainWindow):
         self.runs: RunsPage | None = None
         self.help: HelpPage | None = None
         self.finder: CommandFinder | None = None
+        self.shortcuts = Shortcuts(self)
         self._build_menus()
         self._build()
         self._listen()
@@ -122,8 +124,6 @@ class Window(QMainWindow):
             if command.separator:
                 menu.addSeparator()
             action = QAction(command.title, self)
-            if command.shortcut:
-                action.setShortcut(QKeySequence(command.shortcut))
             action.setStatusTip(command.help or command.title)
             action.triggered.connect(lambda _=False, c=command: self.do(c))
             menu.addAction(action)
@@ -137,6 +137,7 @@ class Window(QMainWindow):
                 kept = menu.addMenu("Kept views")
                 assert kept is not None
                 kept.aboutToShow.connect(lambda m=kept: self.picture_desk.fill_menu(m))
+        self.shortcuts.put_on(self.actions_)
         self._fill_recent()
 
     def do(self, command: Command) -> None:
@@ -417,14 +418,18 @@ class Window(QMainWindow):
     def show_help(self, keys: bool = False) -> None:
         """The documentation of the step, or all commands with their shortcuts."""
         if self.help is None:
-            self.help = HelpPage(self, lambda: [(c.menu, c.title, c.shortcut, c.help) for c in COMMANDS])
+            self.help = HelpPage(self, lambda: [(c.menu, c.title, self.shortcuts.of(c.id), c.help) for c in COMMANDS])
         self.help.open_at(SHORTCUTS if keys else OF_STEP.get(self.state.step.name, ""))
 
     def find_command(self) -> None:
         """A list of commands that is narrowed by typing."""
         if self.finder is None:
-            self.finder = CommandFinder(self, lambda: [(c, bool(c.when(self))) for c in COMMANDS], self.do)
+            self.finder = CommandFinder(self, self._commands, self.do)
         self.finder.ask()
+
+    def _commands(self) -> list[tuple[Command, bool]]:
+        """All commands with the keys they have here, and whether they can be used now."""
+        return [(replace(c, shortcut=self.shortcuts.of(c.id)), bool(c.when(self))) for c in COMMANDS]
 
     def step_case(self, by: int) -> None:
         cases = self.state.cases()

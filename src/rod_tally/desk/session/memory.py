@@ -74,6 +74,18 @@ class Memory:
         kept = {**(kept if isinstance(kept, dict) else {}), _key(headings): asdict(mapping)}
         self._kept.setValue("elsewhere", json.dumps(dict(list(kept.items())[-MAPPINGS:]), ensure_ascii=False))
 
+    def shortcuts(self) -> dict[str, str]:
+        """Keys of commands that were changed here, by command; "" for one that was taken away."""
+        try:
+            kept = json.loads(str(self._kept.value("shortcuts", "{}")))
+        except json.JSONDecodeError:
+            return {}
+        return {str(k): str(v) for k, v in kept.items()} if isinstance(kept, dict) else {}
+
+    def keep_shortcuts(self, keys: dict[str, str]) -> None:
+        """Remember keys that are not the usual ones."""
+        self._kept.setValue("shortcuts", json.dumps(keys))
+
     @property
     def pace(self) -> float:
         """How much longer runs take on this machine than was expected; 1 where nothing is known."""
