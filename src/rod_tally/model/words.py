@@ -21,8 +21,10 @@ KINDS: dict[str, Test] = {
     **{c: (lambda p, c=c: p.cls == c) for c in CLASSES},  # type: ignore[misc]
 }
 HELP = (
+    'Such as "columns of Level 2 with HE 200 B" or "beams longer than 8 m". '
     "A class (beams, columns, braces, walls, slabs, members, surfaces, parts), then any of: of STOREY, with SECTION or thickness, made of MATERIAL, in group GROUP, "
-    "named TEXT, longer, shorter, thicker or thinner than LENGTH, without section, material or thickness. not before one of them turns it; or puts two together."
+    "named TEXT, longer, shorter, thicker or thinner than LENGTH, without section, material or thickness. "
+    '"not" before one of them turns it, "or" puts two together.'
 )
 CLAUSE = re.compile(
     r"\b(not\s+)?(?:(made of)|(in group)|(named)|(without)|(longer|shorter|thicker|thinner) than|(with)|(of|on|in))\s+",
