@@ -145,19 +145,37 @@ def _members(
             low, high = np.minimum(low, accepted[m.revised_id][0]), np.maximum(high, accepted[m.revised_id][1])
         accepted[m.revised_id] = low, high
     out: list[LookAgain] = []
+    compared: list[tuple[str, int]] = []
     for ident, m in first.items():
         k = after.of(ident)
         if m.baseline_id is None:
             out.append(LookAgain(m.cls, None, ident, "new", None))
-            continue
-        if k is None or ident in lost or ident not in accepted:
+        elif k is None or ident in lost or ident not in accepted:
             out.append(LookAgain(m.cls, m.baseline_id, ident, "not computed", None))
-            continue
-        found = _worst(m, ident, accepted[ident], after, k, limits, _signed(model, ident))
+        else:
+            compared.append((ident, k))
+    for (ident, k), grown in zip(compared, _grown(accepted, after, compared, limits)):
+        m = first[ident]
+        found = _worst(m, ident, accepted[ident], after, k, limits, _signed(model, ident)) if grown else None
         if found is not None:
             out.append(found)
         elif any(c.what in WEAKER for c in m.changes):
             out.append(LookAgain(m.cls, m.baseline_id, ident, "resistance", 1.0))
+    return out
+
+
+def _grown(
+    accepted: dict[str, tuple[Array, Array]], after: _Demand, compared: list[tuple[str, int]], limits: CompareSettings
+) -> NDArray[np.bool_]:
+    """Whether any component of each member grew on either side: all at once, for most have not."""
+    if not compared:
+        return np.zeros(0, bool)
+    k = np.array([k for _, k in compared])
+    low, high = (np.array([accepted[i][side] for i, _ in compared]) for side in (0, 1))
+    out = np.zeros(len(k), bool)
+    for was, now in ((-low, -after.envelope.low[k]), (high, after.envelope.high[k])):
+        was = np.maximum(was, 0.0)
+        out |= (now - was > np.maximum(limits.absolute_force, limits.relative * was)).any(axis=1)
     return out
 
 
