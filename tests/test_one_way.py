@@ -14,14 +14,15 @@ from pytestqt.qtbot import QtBot
 from rod_tally.analysis import Results, run
 from rod_tally.analysis.solve.one_way import slack
 from rod_tally.desk.window import Window
-from rod_tally.model import Combination, LoadCase, Model, NodeLoad, Settings
+from rod_tally.model import Combination, LoadCase, Member, Model, NodeLoad, Release, Settings, Storey
 from rod_tally.model.edits import BOTH, CasesOfCombinations, DeleteMembers, EditError, SetLifting, SetOneWay
+from rod_tally.model.geometry.vectors import default_z
 from rod_tally.model.settings import RunSettings
 from rod_tally.output.write import write_review
 from rod_tally.review import review
 
 from .desk_help import act, rested
-from .frames import PLAIN, beam, frame
+from .frames import PLAIN, beam, frame, regular
 from .verification import verified
 
 ONE_WAY = RunSettings(one_way=True)
@@ -201,6 +202,43 @@ def test_more_parts_than_the_structure_needs(seed: int, n: int, rank: int) -> No
     z = slack(a, borne - a @ known)
     assert z is not None and z.min() >= 0
     assert borne - a @ known + a @ z == pytest.approx(borne, abs=1e-5 * (1 + np.abs(a).max()))
+
+
+@settings(max_examples=12, deadline=None)
+@given(seed=st.integers(0, 10**6), rigid=st.booleans(), way=st.sampled_from(["tension", "compression"]))
+def test_any_braced_frame_is_the_one_without_its_slack_braces(seed: int, rigid: bool, way: str) -> None:
+    """Braces at random, rigid floors or not, forces at random: none bears what it may not, and everything moves as in the frame
+    from which the slack ones are taken out."""
+    rng = np.random.default_rng(seed)
+    m = regular(2, 2)
+    m.storeys = [Storey("Base", 0.0), Storey("First", 3.5), Storey("Roof", 7.0)]
+    place = {n: x.point for n, x in m.nodes.items()}
+    braces = []
+    for a, b in product(place, place):
+        d = place[b] - place[a]
+        if d[2] == 3.5 and sorted(np.abs(d[:2])) == [0.0, 6.0] and rng.random() < 0.3:
+            braces.append(f"brace {len(braces)}")
+            m.members[braces[-1]] = Member(
+                braces[-1], "", "brace", a, b, PLAIN.name, "steel", default_z(d), "",
+                Release.of("mt my mz"), Release.of("my mz"),
+            )  # fmt: skip
+    loads = [
+        NodeLoad(n, tuple(float(v) for v in rng.normal(size=3) * [2e4, 2e4, 5e3])) for n, p in place.items() if p[2] > 1
+    ]
+    m.cases["Wind"] = LoadCase("Wind", "wind", node_loads=loads)
+    floors = ["First", "Roof"] if rigid else []
+    SetOneWay(braces, way).apply(m)
+    r = run(m, RunSettings(one_way=True, diaphragms=floors))
+    assert not r.unsettled and r.equilibrium[0].residual < 1e-8
+    sign = 1 if way == "tension" else -1
+    assert all(sign * axial(r, i) > -1e-3 for i in braces)
+    idle = list(r.slack.get("Wind", {}))
+    if idle:
+        DeleteMembers(idle).apply(m)
+    alone = run(m, RunSettings(diaphragms=floors))
+    index = [r.node_ids.index(n) for n in alone.node_ids]
+    moved = alone.displacement[0][:, :3]
+    assert np.abs(r.displacement[0][index][:, :3] - moved).max() < 1e-7 * np.abs(moved).max()
 
 
 def test_in_the_window(loft: Window, qtbot: QtBot) -> None:
