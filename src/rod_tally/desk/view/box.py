@@ -14,7 +14,7 @@ def lines_in(a: Array, b: Array, low: Array, high: Array, touched: bool) -> NDAr
     if not touched:
         return inside
     d = b - a
-    with np.errstate(divide="ignore", invalid="ignore"):
+    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
         t0, t1 = (low - a) / d, (high - a) / d
     flat = np.abs(d) < 1e-12
     within = (a >= low) & (a <= high)
@@ -33,6 +33,6 @@ def _holds(ring: Array, p: Array) -> bool:
     """Whether a point lies in an outline: an odd number of its edges is crossed to the right."""
     a, b = ring, np.roll(ring, -1, axis=0)
     over = (a[:, 1] > p[1]) != (b[:, 1] > p[1])
-    with np.errstate(divide="ignore", invalid="ignore"):
+    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
         x = a[:, 0] + (p[1] - a[:, 1]) * (b[:, 0] - a[:, 0]) / (b[:, 1] - a[:, 1])
     return bool((over & (x > p[0])).sum() % 2)
