@@ -10,14 +10,14 @@ from ..model import Model
 from ..model.geometry.vectors import Array
 from ..model.settings import MeshSettings, RunSettings
 from ..progress import Progress, silent
-from .frame.elements import Condensed, condense_loads, to_ends
+from .frame.elements import condense_loads, to_ends
 from .frame.imposed import imposed_movements, thermal_ends
 from .frame.loading import Loading, end_loads, left_out_force, loading
 from .frame.mesh import Mesh, mesh
 from .results.recover import described, done_in, results_of
 from .results.results import Results
 from .solve.flexibility import Flexibility
-from .solve.one_way import OneWay, one_way_parts, slack
+from .solve.one_way import Settling, one_way_parts
 from .solve.parts import NOT_CHOSEN, parts
 from .solve.system import System, assemble, solve
 
@@ -86,10 +86,12 @@ def run_and_keep(
         loads.append(loading(m, case, distribution.case(name)))
         loads[c].missed += left_out_force(model, m, case, distribution.case(name), only)
         fixed[c] = end_loads(m, loads[c]) + thermal_ends(model, m, case)
-    if one_way is not None:  # a unit of slack of each part follows the cases
-        fixed = np.concatenate([fixed, one_way.stretch])
     condensed_loads = condense_loads(fixed, condensed.steps)
     right = _right_hand_side(m, loads, condensed_loads, system)
+    slackened = None
+    if one_way is not None:  # a unit of slack of each part follows the cases
+        slackened = condense_loads(one_way.stretch, condensed.steps)
+        right = np.hstack([right, one_way.columns(m, system, slackened)])
     progress("Factorising", 0.4)
     moved = imposed_movements(model, m, [model.cases[n] for n in names])
     if one_way is not None:
@@ -105,10 +107,10 @@ def run_and_keep(
     progress("Forces along members", 0.8)
     failed: list[str] = []
     slack_in: dict[str, dict[str, float]] = {}
-    if one_way is not None:
-        columns = _Columns(m, system, condensed, right, moved, u, condensed_loads)
-        slack_in, failed = columns.with_slack(one_way, names, bool(found.excited[len(names) :].any()))
-        right, moved, u, condensed_loads = columns.right, columns.moved, columns.u, columns.fixed
+    if one_way is not None and slackened is not None:
+        settled = Settling(m, system, condensed, one_way, slackened, right, moved, u, condensed_loads)
+        slack_in, failed = settled.settle(names, bool(found.excited[len(names) :].any()))
+        right, moved, u = settled.right, settled.moved, settled.u
     done, node_done = done_in(m, system.live, taking.part, motions, found.excited[: len(names)], len(names))
     for name in failed:
         done[names.index(name)], node_done[names.index(name)] = False, False
@@ -129,61 +131,14 @@ def run_and_keep(
     return results, None if found.factor is None else Flexibility(m, system, condensed, found.factor)
 
 
-class _Columns:
-    """Right hand sides, movements and end loads of the cases, followed by those of a unit of slack of each one-way part."""
-
-    def __init__(
-        self, m: Mesh, system: System, condensed: Condensed, right: Array, moved: Array, u: Array, fixed: Array
-    ) -> None:
-        self.m, self.system, self.condensed = m, system, condensed
-        self.right, self.moved, self.u, self.fixed = right, moved, u, fixed
-
-    def _forces(self, parts: OneWay, c: int) -> Array:
-        """What one-way parts bear in a column."""
-        m, system = self.m, self.system
-        dofs = (m.ends[:, :, None] * 6 + np.arange(6)).reshape(-1, 12)
-        local = np.einsum("pij,pj->pi", to_ends(m), system.to_global(self.u[:, c])[dofs])
-        ends = np.einsum("pij,pj->pi", self.condensed.k, local) - self.fixed[c]
-        asked = system.gathered(system.full @ self.u[:, c] - self.right[:, c])
-        springs = np.flatnonzero(system.springs)
-        asked[springs] = -system.springs[springs] * (self.u[:, c] - self.moved[:, c])[springs]
-        return parts.forces(ends, asked)
-
-    def with_slack(
-        self, parts: OneWay, names: list[str], moving: bool
-    ) -> tuple[dict[str, dict[str, float]], list[str]]:
-        """Let the parts of each case be as slack as they have to be; what is left are the columns of the cases. Returns by case
-        how slack its parts are (m), and the cases that nothing holds then; all of them where slack sets a motion without
-        resistance going (`moving`)."""
-        cases, p = len(names), len(parts.ids)
-        borne = np.column_stack([self._forces(parts, c) for c in range(cases + p)])
-        found: dict[str, dict[str, float]] = {}
-        failed: list[str] = []
-        for c, name in enumerate(names):
-            z = None if moving else slack(borne[:, cases:], borne[:, c])
-            if z is None:
-                failed.append(name)
-                continue
-            for columns in (self.right, self.moved, self.u):
-                columns[:, c] += columns[:, cases:] @ z
-            self.fixed[c] += np.tensordot(z, self.fixed[cases:], axes=1)
-            if z.any():
-                found[name] = {i: float(v) for i, v in zip(parts.ids, z) if v > 0}
-        self.right, self.moved, self.u, self.fixed = (
-            self.right[:, :cases], self.moved[:, :cases], self.u[:, :cases], self.fixed[:cases],
-        )  # fmt: skip
-        return found, failed
-
-
 def _right_hand_side(m: Mesh, loads: list[Loading], fixed: Array, system: System) -> Array:
     """(n, C) in the supports' own axes."""
     t = to_ends(m)
     n = 6 * len(m.node_ids)
-    out = np.zeros((n, len(fixed)))
+    out = np.zeros((n, len(loads)))
     dofs = (m.ends[:, :, None] * 6 + np.arange(6)).reshape(-1, 12)
-    for c in range(len(fixed)):
+    for c, load in enumerate(loads):
         f = np.einsum("pji,pj->pi", t, fixed[c])
         out[:, c] = np.bincount(dofs.ravel(), f.ravel(), minlength=n) if len(dofs) else 0.0
-        if c < len(loads):
-            out[:, c] += (loads[c].nodal * system.live[:, None]).ravel()
+        out[:, c] += (load.nodal * system.live[:, None]).ravel()
     return np.asarray(system.turn.T @ out) if system.turn is not None else out

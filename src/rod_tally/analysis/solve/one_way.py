@@ -10,7 +10,9 @@ from scipy.optimize import nnls
 
 from ...model import Model
 from ...model.geometry.vectors import Array
+from ..frame.elements import Condensed, to_ends
 from ..frame.mesh import Mesh
+from .system import System
 
 NOTHING = 1e-9  # share of the largest force; less is rounding
 STIFFER = 1e-10  # of each part's own
@@ -21,7 +23,7 @@ UZ = 2
 class OneWay:
     """One-way parts of a run: pieces of members with the sign of the force they bear (1: tension), and supported nodes.
 
-    `ids` name them, members first; `stretch` (p, P, 12) are end loads that shorten a slack tension member (lengthen one in compression) by a metre, and `move`
+    `ids` name them, members first; `stretch` (P, 12), of all members at once for no two share a piece, are end loads that shorten a slack tension member (lengthen one in compression) by a metre, and `move`
     (6N, p) movements that lift a support by one: what a unit of slack imposes.
     """
 
@@ -32,6 +34,16 @@ class OneWay:
     stretch: Array
     move: Array
     lengths: Array
+
+    def columns(self, m: Mesh, system: System, slackened: Array) -> Array:
+        """Right hand sides (6N, p) of a unit of slack of each, in the supports' own axes; `slackened` is `stretch` condensed."""
+        n = 6 * len(m.node_ids)
+        out = np.zeros((n, len(self.ids)))
+        f = np.einsum("pji,pj->pi", to_ends(m), slackened)
+        dofs = (m.ends[:, :, None] * 6 + np.arange(6)).reshape(-1, 12)
+        for k, pieces in enumerate(self.members):
+            out[:, k] = np.bincount(dofs[pieces].ravel(), f[pieces].ravel(), minlength=n)
+        return np.asarray(system.turn.T @ out) if system.turn is not None else out
 
     def forces(self, ends: Array, reaction: Array) -> Array:
         """(p,): what each part bears, positive where it may. `ends` (P, 12) are end forces in member axes, `reaction` (6N,) what
@@ -65,11 +77,11 @@ def one_way_parts(model: Model, m: Mesh) -> OneWay | None:
             nodes.append(i)
     if not ids:
         return None
-    stretch = np.zeros((len(ids), len(m.length), 12))
-    for k, (pieces, sign) in enumerate(zip(members, signs)):
+    stretch = np.zeros((len(m.length), 12))
+    for pieces, sign in zip(members, signs):
         # a tension member is slack when its ends come nearer to each other: as if it were shorter by as much
         axial = -sign * m.ea[pieces] / m.length[pieces].sum()
-        stretch[k, pieces, 0], stretch[k, pieces, 6] = -axial, axial
+        stretch[pieces, 0], stretch[pieces, 6] = -axial, axial
     move = np.zeros((6 * len(m.node_ids), len(ids)))
     for k, i in enumerate(nodes, len(members)):
         move[6 * i + UZ, k] = 1.0
@@ -117,3 +129,62 @@ def _with(a: Array, q: Array, on: NDArray[np.bool_]) -> Array:
     if on.any():
         z[on] = np.linalg.lstsq(a[np.ix_(on, on)], -q[on], rcond=1e-12)[0]
     return z
+
+
+class Settling:
+    """Right hand sides, movements (6N, C + p) and end loads (C, P, 12) of the cases of a run; after the cases the columns hold a
+    unit of slack of each one-way part."""
+
+    def __init__(
+        self,
+        m: Mesh,
+        system: System,
+        condensed: Condensed,
+        parts: OneWay,
+        slackened: Array,
+        right: Array,
+        moved: Array,
+        u: Array,
+        fixed: Array,
+    ) -> None:
+        self.m, self.system, self.condensed, self.parts, self.slackened = m, system, condensed, parts, slackened
+        self.right, self.moved, self.u, self.fixed = right, moved, u, fixed
+        self._ends = to_ends(m)
+        self._dofs = (m.ends[:, :, None] * 6 + np.arange(6)).reshape(-1, 12)
+
+    def _borne(self, c: int) -> Array:
+        """What one-way parts bear in a column."""
+        system, cases = self.system, len(self.fixed)
+        local = np.einsum("pij,pj->pi", self._ends, system.to_global(self.u[:, c])[self._dofs])
+        ends = np.einsum("pij,pj->pi", self.condensed.k, local)
+        if c < cases:
+            ends -= self.fixed[c]
+        elif c - cases < len(self.parts.members):
+            pieces = self.parts.members[c - cases]
+            ends[pieces] -= self.slackened[pieces]
+        asked = system.gathered(system.full @ self.u[:, c] - self.right[:, c])
+        springs = np.flatnonzero(system.springs)
+        asked[springs] = -system.springs[springs] * (self.u[:, c] - self.moved[:, c])[springs]
+        return self.parts.forces(ends, asked)
+
+    def settle(self, names: list[str], moving: bool) -> tuple[dict[str, dict[str, float]], list[str]]:
+        """Let the parts of each case be as slack as they have to be; what is left are the columns of the cases. Returns by case
+        how slack its parts are (m), and the cases that nothing holds then; all of them where slack sets a motion without
+        resistance going (`moving`)."""
+        parts, cases = self.parts, len(names)
+        borne = np.column_stack([self._borne(c) for c in range(cases + len(parts.ids))])
+        found: dict[str, dict[str, float]] = {}
+        failed: list[str] = []
+        for c, name in enumerate(names):
+            z = None if moving else slack(borne[:, cases:], borne[:, c])
+            if z is None:
+                failed.append(name)
+                continue
+            for columns in (self.right, self.moved, self.u):
+                columns[:, c] += columns[:, cases:] @ z
+            for pieces, by in zip(parts.members, z):
+                self.fixed[c, pieces] += by * self.slackened[pieces]
+            if z.any():
+                found[name] = {i: float(v) for i, v in zip(parts.ids, z) if v > 0}
+        self.right, self.moved, self.u = self.right[:, :cases], self.moved[:, :cases], self.u[:, :cases]
+        return found, failed
