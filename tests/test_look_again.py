@@ -125,6 +125,10 @@ def test_a_new_member_and_one_that_was_not_computed_are_listed_first() -> None:
     a.members[other].section = ""
     c = compared(a, b)
     why = {x.revised_id: x.why for x in c.again}
+    still = b.members[other].section
+    b.members[other].section = ""  # in neither of the two: that is no news of the revision
+    assert other not in {x.revised_id for x in compared(a, b).again}
+    b.members[other].section = still
     assert why[own.id] == "new" and why[other] == "not computed"
     numbers = [x.ratio for x in c.again if x.ratio is not None]
     assert numbers == sorted(numbers, reverse=True) and c.again[0].ratio is None

@@ -18,9 +18,8 @@ from .results import ENVELOPE, SURFACE_FORCES, ResultChange, Shared, Side
 
 NAMED = 5  # parts that the finding names
 TURNED = np.array([False, False, True, False, False, True])  # components whose sign turns with a member's axis
-SIGNED = np.array(
-    [True, False, False, False, True, True]
-)  # components that ask something else of a part with the other sign
+# components that ask something else of a part with the other sign; moments do not where the section is alike both ways
+SIGNED = np.array([True, False, False, False, True, True])
 WEAKER = ("section", "material", "thickness")
 
 
@@ -74,7 +73,8 @@ def look_again(
 
     The demand of a member is the lowest and the highest value of each component along it over the combinations that both
     have, over the cases that both have where there is no such combination. Tension is held against tension and compression
-    against compression; a moment that turns its sign counts as new.
+    against compression, and so are moments of one sign in concrete and in what is not known; shear, torsion, and moments in
+    steel, aluminium and timber count by their size. What is computed in neither of the two is not listed.
     """
     if base.results is None or revised.results is None or not (shared.cases or shared.combinations):
         return [], ""
@@ -82,8 +82,9 @@ def look_again(
     before, after = _demand(base.results, old), _demand(revised.results, new)
     what = "combinations" if shared.combinations else "cases"
     # walls that a run takes as columns have forces like members
-    columns = [m for m in surfaces if m.revised_id in after.row or m.baseline_id in before.row]
-    surfaces = [m for m in surfaces if m not in columns]
+    as_columns = [m.revised_id in after.row or m.baseline_id in before.row for m in surfaces]
+    columns = [m for m, yes in zip(surfaces, as_columns) if yes]
+    surfaces = [m for m, yes in zip(surfaces, as_columns) if not yes]
     out = [
         *_members(before, after, [*members, *columns], limits, revised.model),
         *_surfaces(surfaces, results, limits, what),
@@ -150,7 +151,9 @@ def _members(
         k = after.of(ident)
         if m.baseline_id is None:
             out.append(LookAgain(m.cls, None, ident, "new", None))
-        elif k is None or ident in lost or ident not in accepted:
+        elif k is None and ident not in accepted:
+            continue  # nothing was accepted and nothing is new: the checks of the revision say why it is not computed
+        elif k is None or ident in lost:
             out.append(LookAgain(m.cls, m.baseline_id, ident, "not computed", None))
         else:
             compared.append((ident, k))
