@@ -33,6 +33,13 @@ class ReviewRecords(ABC):
     @abstractmethod
     def _whole(self, read: Callable[[], Any], what: str) -> Any: ...
 
+    def _rows(self, query: str, *values: object) -> list[Any]:
+        """Rows of a table that projects of earlier releases may lack, opened to be read only; none then."""
+        try:
+            return self._db.execute(query, values).fetchall()
+        except sqlite3.OperationalError:
+            return []
+
     def add_answers(self, revision: int, answers: list[Answer]) -> int:
         """Keep answers of the modellers to findings; those that are kept already are left out. How many were new."""
         known = {(a.key, a.status, a.author, a.when, a.text) for a in self.answers(revision)}
@@ -46,13 +53,8 @@ class ReviewRecords(ABC):
 
     def answers(self, revision: int) -> list[Answer]:
         """Answers to findings of a revision, in the order in which they came."""
-        try:
-            rows = self._db.execute(
-                "SELECT finding, status, author, written, text FROM answer WHERE revision = ? ORDER BY id", (revision,)
-            ).fetchall()
-        except sqlite3.OperationalError:  # a project of an earlier release, opened to be read only
-            return []
-        return [Answer(*row) for row in rows]
+        query = "SELECT finding, status, author, written, text FROM answer WHERE revision = ? ORDER BY id"
+        return [Answer(*row) for row in self._rows(query, revision)]
 
     def keep_design(self, revision: int, design: DesignResults) -> None:
         """Keep utilisations and the like of a revision's parts, in place of those there were."""
@@ -64,15 +66,9 @@ class ReviewRecords(ABC):
 
     def design(self, revision: int) -> DesignResults | None:
         """What was kept last of a revision; None for nothing."""
-        try:
-            row = self._db.execute(
-                "SELECT data FROM design WHERE revision = ? ORDER BY id DESC LIMIT 1", (revision,)
-            ).fetchone()
-        except sqlite3.OperationalError:  # a project of an earlier release, opened to be read only
-            return None
-        return (
-            None if row is None else self._whole(lambda: _design(row[0]), f"the design results of revision {revision}")
-        )
+        rows = self._rows("SELECT data FROM design WHERE revision = ? ORDER BY id DESC LIMIT 1", revision)
+        what = f"the design results of revision {revision}"
+        return self._whole(lambda: _design(rows[0][0]), what) if rows else None
 
     def keep_view(self, name: str, view: KeptView | None) -> None:
         """Keep a view under its name, in place of one of that name; None for one that is not wanted any more."""
@@ -82,10 +78,7 @@ class ReviewRecords(ABC):
 
     def views(self) -> list[KeptView]:
         """Views that are kept, in the order in which they were first kept."""
-        try:
-            rows = self._db.execute("SELECT name, data FROM view ORDER BY id").fetchall()
-        except sqlite3.OperationalError:  # a project of an earlier release, opened to be read only
-            return []
+        rows = self._rows("SELECT name, data FROM view ORDER BY id")
         latest = dict(rows)
         return [self._whole(lambda d=d: _view(d), f"the view {n}") for n, d in latest.items() if d]  # type: ignore[misc]
 
@@ -99,13 +92,8 @@ class ReviewRecords(ABC):
 
     def carried(self, revision: int) -> CarriedOver | None:
         """The last that was kept; None for none, or where it was taken back. Its edits are in the model already."""
-        try:
-            row = self._db.execute(
-                "SELECT data FROM carried WHERE revision = ? ORDER BY id DESC LIMIT 1", (revision,)
-            ).fetchone()
-        except sqlite3.OperationalError:  # a project of an earlier release, opened to be read only
-            return None
-        lines = json.loads(row[0]) if row is not None else []
+        rows = self._rows("SELECT data FROM carried WHERE revision = ? ORDER BY id DESC LIMIT 1", revision)
+        lines = json.loads(rows[0][0]) if rows else []
         return CarriedOver([Carried(**{**v, "ids": tuple(v["ids"])}) for v in lines]) if lines else None
 
     def decide(self, revision: int, finding: str, status: str, reason: str = "") -> None:
