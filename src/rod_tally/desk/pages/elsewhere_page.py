@@ -25,7 +25,7 @@ from ..session.session import Session
 from ..session.state import DeskState
 from ..theme import MUTED, RUST
 
-LEFT, AS_IT_IS = "not read", "no such case"
+LEFT, NO_CASE = "not read", "no such case"
 UNITS = {
     "force": ("N", "kN", "MN", "lbf", "kip"), "moment": ("N m", "kN m", "MN m", "kN mm", "lbf ft", "kip ft", "kip in"),
     "length": ("m", "cm", "mm", "ft", "in"), "turn": ("rad", "mrad", "deg"),
@@ -131,8 +131,8 @@ class ElsewherePage(QDialog):
             self.cases.setItem(k, 0, _fixed(case))
             self.cases.setItem(k, 1, _fixed(str(count)))
             said = self.mapping.cases.get(case, case)
-            found = said if said in own else plain.get("".join(said.lower().split()), AS_IT_IS)
-            self.cases.setCellWidget(k, 2, _choice([AS_IT_IS, *own], found, f"{case} stands for"))
+            found = said if said in own else plain.get("".join(said.lower().split()), NO_CASE)
+            self.cases.setCellWidget(k, 2, _choice([NO_CASE, *own], found, f"{case} stands for"))
 
     def _their_cases(self) -> dict[str, int]:
         out: dict[str, int] = {}
@@ -174,7 +174,7 @@ class ElsewherePage(QDialog):
                 out.signs[title] = -1
         for k in range(self.cases.rowCount()):
             case, own = _text(self.cases, k, 0), _chosen(self.cases, k, 2)
-            if own != AS_IT_IS and own != case:
+            if own != NO_CASE and own != case:
                 out.cases[case] = own
         return out
 
