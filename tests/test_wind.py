@@ -15,7 +15,7 @@ from rod_tally.loads import Distribution
 from rod_tally.loads.lateral import LateralError
 from rod_tally.loads.totals import case_total
 from rod_tally.loads.wind import Box, WindAsce, WindEn, by_bands, storey_bands
-from rod_tally.model import LoadCase, Model, Storey
+from rod_tally.model import PINNED, LoadCase, Member, Model, Node, Storey
 from rod_tally.model.edits import AddCases
 
 from .desk_help import act, fill, model_of
@@ -97,6 +97,11 @@ def test_what_arrives_is_the_pressure_times_the_face(faces: bool) -> None:
     """12 m by 12 m, 7 m high, one qp over all of it (h <= b): net pressure times breadth times height; as storey forces less the
     lower half of the lowest storey, which goes into the ground. It acts at the middle of the face."""
     m = building()
+    # a brace that reaches out of the building is no face of it
+    m.nodes["out"] = Node("out", np.array([6.0, -5.0, 0.5]), PINNED)
+    m.members["raker"] = Member(
+        "raker", "", "brace", "out", next(iter(m.nodes)), "plain", "steel", np.array([0.0, 0, 1])
+    )
     wind = WindEn(28.0)
     found = levels(m, {"Self-weight": 1.0})
     AddCases(wind_cases(m, found, wind, 0.0, "Wind", faces)).apply(m)

@@ -25,7 +25,7 @@ def wind_cases(
     the one above. As pressures on `faces` they act, in bands of even pressure, on the members that lie in the plane of the
     face. Roofs and sides are left out. Raises LateralError where there is nothing above the ground.
     """
-    low, high = _box(model, ground)
+    low, high = _box(model, ground, faces)
     carried = [x for x in levels if x.elevation > ground + 0.5 and (x.nodes or x.slabs)]
     if not carried and not faces:
         raise LateralError("no storey above the ground has nodes, or slabs that carry as shells, at its level")
@@ -45,23 +45,30 @@ def wind_cases(
         given: dict[str, list[float]] = {}
         for level, f in zip(carried, forces.tolist()):
             arm = middle - level.centre
-            moment = (
-                -arm[1] * f if axis == 0 else arm[0] * f
-            )  # the force acts at the middle of the breadth, not of the mass
+            # the force acts at the middle of the breadth, not of the mass
+            moment = -arm[1] * f if axis == 0 else arm[0] * f
             given[level.name] = [f if axis == 0 else 0.0, f if axis == 1 else 0.0, float(moment)]
         (case,) = storey_cases(name + tag, "wind", carried, given, 0.0, by)
         out.append(case | {"together": name})
     return out
 
 
-def _box(model: Model, ground: float) -> tuple[Array, Array]:
-    """Corners (3,) of what stands above the ground, axes of members and middles of slabs and walls."""
-    points = [model.lines().reshape(-1, 3), *(s.outer for s in model.surfaces.values())]
-    every = np.concatenate(points)
-    above = every[every[:, 2] > ground + 0.01]
-    if not len(above):
-        raise LateralError(f"nothing of the model stands above the ground at {ground:g} m")
-    return above.min(axis=0), above.max(axis=0)
+def _box(model: Model, ground: float, faces: bool) -> tuple[Array, Array]:
+    """Corners (3,) of what stands above the ground. In plan that of columns and walls, and of slabs where the wind does not act on
+    the planes of `faces`: a brace or a beam that reaches out of the building is no face. Of all parts where there are none."""
+    lines = list(model.lines())
+    every = np.concatenate([*lines, *(s.outer for s in model.surfaces.values())])
+    upright = [line for line, m in zip(lines, model.members.values()) if m.cls == "column"]
+    upright += [s.outer for s in model.surfaces.values() if s.upright or not faces]
+    corners = []
+    for points in (np.concatenate(upright or [every]), every):
+        above = points[points[:, 2] > ground + 0.01]
+        if not len(above):
+            raise LateralError(f"nothing of the model stands above the ground at {ground:g} m")
+        corners.append((above.min(axis=0), above.max(axis=0)))
+    low, high = corners[0]
+    high[2] = corners[1][1][2]
+    return low, high
 
 
 def _pressures(
