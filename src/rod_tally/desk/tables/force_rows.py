@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...analysis.results.results import COMPONENTS
+from ...analysis.results.results import COMPONENTS, Results
 from ...analysis.results.utilisation import KINDS, edge_stresses
 from ..quantities import FORCE_KIND, UnitSet
 from ..session.state import DeskState
@@ -41,6 +41,17 @@ def reactions(state: DeskState, units: UnitSet) -> Rows:
     return out
 
 
+def _computed(state: DeskState, out: Rows) -> Results | None:
+    """The results that hold the shown case; None, said in the note, where it was not computed or is old."""
+    if state.review is None:
+        return None
+    r = state.review.shown(state.case)
+    if state.review.why_old or state.case not in r.cases:
+        out.note = state.review.why_old or f"{state.case or 'no case'} was not computed"
+        return None
+    return r
+
+
 def displacements(state: DeskState, units: UnitSet) -> Rows:
     """Movements of the model's nodes in the case that is shown, the largest first."""
     s = units.small[1]
@@ -52,12 +63,8 @@ def displacements(state: DeskState, units: UnitSet) -> Rows:
             *(f"{a}, mrad" for a in ("rx", "ry", "rz")),
         ]
     )
-    review = state.review
-    if review is None:
-        return out
-    r = review.shown(state.case)
-    if review.why_old or state.case not in r.cases:
-        out.note = review.why_old or f"{state.case or 'no case'} was not computed"
+    review, r = state.review, _computed(state, out)
+    if review is None or r is None:
         return out
     c = r.case_index(state.case)
     named = np.array([n in review.model.nodes for n in r.node_ids], bool) & r.node_done[c]
@@ -122,12 +129,8 @@ def stresses(state: DeskState, units: UnitSet) -> Rows:
             "% of it",
         ]
     )
-    review = state.review
-    if review is None:
-        return out
-    r = review.shown(state.case)
-    if review.why_old or state.case not in r.cases:
-        out.note = review.why_old or f"{state.case or 'no case'} was not computed"
+    review, r = state.review, _computed(state, out)
+    if review is None or r is None:
         return out
     found, unknown = edge_stresses(review.model, r, r.case_index(state.case))
     begin = np.searchsorted(r.station_member, np.arange(len(r.member_ids) + 1))
