@@ -271,6 +271,15 @@ def test_what_their_headings_stand_for_is_said_in_the_window_once(demo: Window, 
     assert len([f for f in review.findings if f.code == "match.elsewhere"]) == 2
     listed = table(w, "elsewhere")
     assert listed[0][-1] == "yes" and len(listed) == len(review.elsewhere.rows)
+    # the unit that stands in the heading is wrong: said on the page, it counts
+    w.dialogs.show_elsewhere(theirs / "Reactions.csv")
+    page = w.dialogs.elsewhere
+    wrong_one = next(k for k in range(page.headings.rowCount()) if page.headings.item(k, 1).text() == "Fz (kN)")  # type: ignore[union-attr]
+    page.headings.cellWidget(wrong_one, 3).setCurrentText("N")  # type: ignore[union-attr]
+    page.accept()
+    rested(qtbot, w)
+    assert review.elsewhere is not None and not review.elsewhere.suspected
+    assert {r.quantity for r in review.elsewhere.differ} == {"my"}
     # their own words
     text = (theirs / "Reactions.csv").read_text().replace("Fz (kN)", "Vertical").replace("WIND Y", "W90")
     (theirs / "Reactions.csv").write_text(text)

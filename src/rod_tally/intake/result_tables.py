@@ -2,7 +2,8 @@
 
 Tables `displacements`, `reactions` and `member_forces`, any of them. A heading may carry its unit, `fx [kN]`; without one it is SI.
 `mapping.toml` beside them (in a workbook's folder too) may hold the tables [headings], [cases] and [ids], theirs = ours,
-[signs], quantity = -1, and [units], quantity = unit, for headings that do not say theirs.
+[signs], quantity = -1, and [units], quantity = unit, over what a heading says. A quantity may be that of one table alone:
+"reactions.my".
 """
 
 from __future__ import annotations
@@ -72,6 +73,14 @@ class Mapping:
     ids: dict[str, str] = field(default_factory=dict)
     signs: dict[str, int] = field(default_factory=dict)
     units: dict[str, str] = field(default_factory=dict)
+
+    def sign(self, table: str, quantity: str) -> int:
+        """1 or -1: of a quantity in a table, else of that quantity in any."""
+        return self.signs.get(f"{table}.{quantity}", self.signs.get(quantity, 1))
+
+    def unit(self, table: str, quantity: str, heading: str) -> str:
+        """The unit that is said for a quantity, else that of its heading."""
+        return self.units.get(f"{table}.{quantity}", self.units.get(quantity, heading))
 
 
 NOT_READ = "-"
@@ -218,8 +227,8 @@ def columns_of(table: str, head: list[str], mapping: Mapping) -> list[Column]:
             title = SAME_AS.get(title, title)
         if title not in labels and title not in quantities:
             title = ""
-        if title and not unit:
-            unit = mapping.units.get(title, "")
+        if title:
+            unit = mapping.unit(table, title, unit)
         out.append(Column(k, raw.strip(), title, unit, said))
     taken = {c.title for c in out if c.said}
     for c in out:
@@ -251,7 +260,7 @@ def _table(name: str, where: str, rows: list[list[str]], mapping: Mapping, out: 
             factors[c.title] = _factor(name, c.title, c.unit, f"{where}: column {c.number + 1}")
     if "case" not in columns or not any(q in columns for q in quantities):
         raise IntakeError(f"{where}: needs a column 'case' and one of {', '.join(quantities)}")
-    signs = {k: float(v) for k, v in mapping.signs.items()}
+    signs = {q: float(mapping.sign(name, q)) for q in quantities}
     cases = mapping.cases
     for number, row in enumerate(rows[1:], 2):
         if not any(c.strip() for c in row):
@@ -262,7 +271,7 @@ def _table(name: str, where: str, rows: list[list[str]], mapping: Mapping, out: 
             return row[k].strip() if k is not None and k < len(row) else ""
 
         try:
-            values = {q: number_of(text(q)) * factors.get(q, 1.0) * signs.get(q, 1.0) for q in quantities if text(q)}
+            values = {q: number_of(text(q)) * factors.get(q, 1.0) * signs[q] for q in quantities if text(q)}
             place = [number_of(text(a)) * factors.get(a, 1.0) for a in PLACE if text(a)]
             distance = number_of(text("distance")) * factors.get("distance", 1.0) if text("distance") else None
         except ValueError as error:

@@ -115,7 +115,7 @@ class ElsewherePage(QDialog):
                 unit.setEditable(True)
                 unit.setCurrentText(c.unit)
                 self.headings.setCellWidget(k, 3, unit)
-                sign = "turned" if self.mapping.signs.get(c.title) == -1 else "as it is"
+                sign = "turned" if self.mapping.sign(name, c.title) == -1 else "as it is"
                 self.headings.setCellWidget(k, 4, _choice(["as it is", "turned"], sign, f"Sign of {c.heading}"))
 
     def _fill_cases(self) -> None:
@@ -153,25 +153,23 @@ class ElsewherePage(QDialog):
         for k in range(self.headings.rowCount()):
             heading = _text(self.headings, k, 1)
             title, unit, sign = (_chosen(self.headings, k, at) for at in (2, 3, 4))
-            if title == LEFT:
-                out.headings[heading] = NOT_READ
-                continue
-            if out.headings.get(heading, title) != title:
+            means = NOT_READ if title == LEFT else title
+            if out.headings.setdefault(heading, means) != means:
                 raise IntakeError(
-                    f"{heading!r} stands for {out.headings[heading]} in one table and for {title} in another"
+                    f"{heading!r} stands for {out.headings[heading]} in one table and for {means} in another"
                 )
-            out.headings[heading] = title
-            inside = (
-                heading.rsplit("[", 1)[-1].rstrip("]") if "[" in heading else heading.rsplit("(", 1)[-1].rstrip(")")
-            )
-            if unit and unit != inside:
+            if means == NOT_READ:
+                continue
+            table = _text(self.headings, k, 0)
+            unit = unit or UNITS.get(_kind(table, title), ("",))[0]  # an empty field is SI, whatever the heading says
+            if unit:
                 try:
                     parse_unit(unit)
                 except UnitError as error:
                     raise IntakeError(f"{heading!r}: {error}") from error
-                out.units[title] = unit
+                out.units[f"{table}.{title}"] = unit
             if sign == "turned":
-                out.signs[title] = -1
+                out.signs[f"{table}.{title}"] = -1
         for k in range(self.cases.rowCount()):
             case, own = _text(self.cases, k, 0), _chosen(self.cases, k, 2)
             if own != NO_CASE and own != case:
