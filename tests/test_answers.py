@@ -149,7 +149,7 @@ def test_answers_in_the_window(loft: Window, qtbot: QtBot, tmp_path: Path) -> No
     assert [a.text for a in revision.answers_to(finding)] == ["Moved in our model"]
     loft.state.pick_finding(finding)
     qtbot.wait(60)
-    said = " ".join(w.text() for w in loft.slip.content.findChildren(QLabel))
+    said = " ".join(w.text() for w in loft.details.content.findChildren(QLabel))
     assert "Answer: Moved in our model" in said and "M. Odeller" in said and "Closed" in said
     loft.tables.show_table("findings")
     page = loft.tables.front()

@@ -43,14 +43,14 @@ def test_empty_window_says_what_to_do(window: Window, qtbot: QtBot) -> None:
 def test_opening_a_model_shows_its_findings(loft: Window) -> None:
     revision = loft.state.revision
     assert revision is not None and revision.name == "Revision A"
-    assert "4 open: not ready for design" in loft.verdict.text()
+    assert "4 open: not ready for design" in loft.header.verdict.text()
     page = loft.tables.pages["findings"]
     assert [row[-1] for row in page.model.content.rows][:2] == ["join.duplicate", "join.gap"]
     assert loft.session.project is not None and loft.session.project.path.exists()
 
 
 def test_a_step_brings_its_overlay_and_table(loft: Window, qtbot: QtBot) -> None:
-    widget = loft.round.steps[[s.name for s in STEPS].index("Supports")]
+    widget = loft.steps.steps[[s.name for s in STEPS].index("Supports")]
     qtbot.mouseClick(widget, Qt.MouseButton.LeftButton, pos=QPoint(40, 12))
     qtbot.wait(60)
     assert loft.state.step.name == "Supports" and loft.state.overlay == "supports"
@@ -60,7 +60,7 @@ def test_a_step_brings_its_overlay_and_table(loft: Window, qtbot: QtBot) -> None
 
 def test_an_item_is_marked_as_looked_at_and_kept(loft: Window, qtbot: QtBot) -> None:
     loft.state.go(STEP["Framing"])
-    widget = loft.round.steps[1]
+    widget = loft.steps.steps[1]
     qtbot.waitUntil(lambda: widget.height() > 100)
     qtbot.mouseClick(widget, Qt.MouseButton.LeftButton, pos=QPoint(60, 43 + 10))
     revision = loft.state.revision
@@ -102,7 +102,7 @@ def test_a_row_picks_in_the_view_and_the_slip_says_what_is_known(loft: Window, q
     qtbot.mouseClick(page.table.viewport(), Qt.MouseButton.LeftButton, pos=page.table.visualRect(index).center())
     assert loft.state.picked == ("member", named(loft, "Loft C2-C3"))
     qtbot.wait(80)
-    texts = [b.text() for b in loft.slip.content.findChildren(QPushButton) if b.isVisible()]
+    texts = [b.text() for b in loft.details.content.findChildren(QPushButton) if b.isVisible()]
     assert any(t.startswith("Extend it to column Quay C3") for t in texts)
 
 
@@ -110,12 +110,12 @@ def test_a_correction_marks_results_as_old_and_is_undone(loft: Window, qtbot: Qt
     finding = next(f for f in loft.state.review.findings if f.code == "join.gap")  # type: ignore[union-attr]
     loft.state.pick_finding(finding)
     qtbot.wait(60)
-    button = next(b for b in loft.slip.content.findChildren(QPushButton) if b.text().startswith("Extend it"))
+    button = next(b for b in loft.details.content.findChildren(QPushButton) if b.text().startswith("Extend it"))
     qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
     rested(qtbot, loft)
     revision = loft.state.revision
     assert revision is not None and revision.stale
-    assert "old" in loft.verdict.text()
+    assert "old" in loft.header.verdict.text()
     assert not any(f.code == "join.gap" for f in revision.review.findings)
     qtbot.keyClick(loft, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     rested(qtbot, loft)
@@ -164,7 +164,7 @@ def test_a_profile_is_mapped_once_and_remembered(loft: Window, qtbot: QtBot, lof
     finding = next(f for f in loft.state.review.findings if f.code == "section.unknown")  # type: ignore[union-attr]
     loft.state.pick_finding(finding)
     qtbot.wait(80)
-    button = next(b for b in loft.slip.content.findChildren(QPushButton) if b.text().startswith("Map the profile"))
+    button = next(b for b in loft.details.content.findChildren(QPushButton) if b.text().startswith("Map the profile"))
     qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
     form = loft.corrections.form
     assert form is not None
@@ -255,7 +255,7 @@ def test_save_as_and_reopen(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
     demo.session.decide(finding, "accepted", "so it is")
     target = tmp_path / "kept.rodtally"
     demo.session.save_as(target)
-    assert demo.title.text() == "kept"
+    assert demo.header.title.text() == "kept"
     demo.session.open(target)
     rested(qtbot, demo)
     revision = demo.state.revision

@@ -35,7 +35,7 @@ def new_case(w: Window, qtbot: QtBot, name: str, kind: str = "live", category: s
 
 
 def words(w: Window) -> str:
-    return "\n".join(x.text() for x in w.slip.findChildren(QLabel))
+    return "\n".join(x.text() for x in w.details.findChildren(QLabel))
 
 
 def rows(w: Window, name: str) -> list[list[object]]:
@@ -83,7 +83,7 @@ def test_cases_are_stepped_and_looked_at_from_the_keyboard(loft: Window, qtbot: 
     assert w.state.revision is not None
     assert "Loads/case Self-weight" in w.state.revision.looked and w.state.case == "Snow"
     assert any(r[0] == "Self-weight" and r[10] == "|" for r in rows(w, "cases"))
-    step = next(s for s in w.round.steps if s.step.name == "Loads")
+    step = next(s for s in w.steps.steps if s.step.name == "Loads")
     assert [i.title for i in step.items][-2:] == ["case Self-weight", "case Snow"]
 
 
@@ -170,7 +170,7 @@ def test_finding_of_a_case_is_mended_by_its_button(loft: Window, qtbot: QtBot) -
     found = next(f for f in w.state.review.findings if f.code == "load.factored")  # type: ignore[union-attr]
     w.state.pick_finding(found)
     qtbot.wait(80)
-    button = next(b for b in w.slip.findChildren(QPushButton) if b.text() == "Divide it by 1.5")
+    button = next(b for b in w.details.findChildren(QPushButton) if b.text() == "Divide it by 1.5")
     button.click()
     rested(qtbot, w)
     assert model_of(w).cases["Live"].area_loads[0].values[0][2] == pytest.approx(-2750)
@@ -227,7 +227,7 @@ def test_combination_and_envelope_are_shown_like_a_case(loft: Window, qtbot: QtB
     )
     assert {over[6], over[9]} <= {c.name for c in review.combinations}
     qtbot.waitUntil(lambda: "highest" in w.view.legend.text(), timeout=5000)
-    assert "envelope" in w.slip.plot.title.text()
+    assert "envelope" in w.details.plot.title.text()
 
 
 def test_modes_storeys_and_the_moving_shape(loft: Window, qtbot: QtBot) -> None:
@@ -255,7 +255,7 @@ def test_runs_are_named_chosen_and_kept(loft: Window, qtbot: QtBot) -> None:
     w = loft
     new_case(w, qtbot, "Wind", "wind", "")
     act(w, qtbot, "run.choose")
-    page = w.runs
+    page = w.pages.runs
     assert page is not None and page.kept.count() == 1 and "as it was" in page.kept.item(0).text()  # type: ignore[union-attr]
     for k in range(page.cases.count()):
         item = page.cases.item(k)

@@ -55,7 +55,7 @@ def test_a_click_on_a_slab_picks_it_and_the_slip_knows_it(tower: Window, qtbot: 
     assert tower.state.picked == ("surface", surface(tower, "S0"))
     from PyQt6.QtWidgets import QLabel
 
-    text = " ".join(label.text() for label in tower.slip.content.findChildren(QLabel))
+    text = " ".join(label.text() for label in tower.details.content.findChildren(QLabel))
     assert "Slab S0" in text and "tied to" in text and "thickness, mm" in text
 
 
@@ -146,7 +146,7 @@ def test_a_cell_of_the_tally_shows_what_makes_it(loft: Window, qtbot: QtBot, tmp
 
 def test_rules_are_previewed_kept_and_used(loft: Window, qtbot: QtBot) -> None:
     act(loft, qtbot, "file.rules")
-    rules = loft.rules
+    rules = loft.pages.rules
     assert rules is not None
     button = next(b for b in rules.findChildren(QPushButton) if b.text() == "Preview")
     qtbot.mouseClick(button, Qt.MouseButton.LeftButton)

@@ -31,9 +31,9 @@ def test_elements_forces_ranges_and_the_table(demo: Window, qtbot: QtBot) -> Non
     assert "quadrilaterals" in legend(w, qtbot) and "rigid arms" in legend(w, qtbot)
     act(w, qtbot, "run.plates")
     w.state.set_view(case="Self-weight")
-    w.strip.refresh()
-    w.strip.component_choice.setCurrentText("my")
-    w.strip.component_choice.textActivated.emit("my")
+    w.view_bar.refresh()
+    w.view_bar.component_choice.setCurrentText("my")
+    w.view_bar.component_choice.textActivated.emit("my")
     text = legend(w, qtbot)
     assert "my in kNm/m, not averaged" in text and "beyond" not in text
     act(w, qtbot, "run.range")
@@ -52,7 +52,7 @@ def test_elements_forces_ranges_and_the_table(demo: Window, qtbot: QtBot) -> Non
     assert roof[3] == review.results.plates.elements()[surface(w, "Roof floor")]  # type: ignore[union-attr]
     w.state.pick("surface", surface(w, "Roof floor"))
     rested(qtbot, w)
-    words = "\n".join(x.text() for x in w.slip.findChildren(QLabel))
+    words = "\n".join(x.text() for x in w.details.findChildren(QLabel))
     assert "carries as a shell" in words and "Self-weight: moves up to" in words and "kNm/m" in words
     # what sags has tension below: the lowest mx of a slab under its own weight is negative
     assert float(roof[10]) < 0 < float(roof[11])  # type: ignore[arg-type]

@@ -208,7 +208,7 @@ def test_stations_values_scale_and_writing_a_table(demo: Window, qtbot: QtBot, t
     assert "cannot be written" in told.args[1]
     w.state.set_view(label="values")
     rested(qtbot, w)
-    assert w.strip.label_choice.currentText() == "values"
+    assert w.view_bar.label_choice.currentText() == "values"
     w.state.show_overlay("displaced")
     act(w, qtbot, "run.own_scale")
     fill(w, qtbot, w.response_desk.form, times=250)

@@ -316,9 +316,9 @@ def test_a_run_is_compared_with_an_earlier_one_of_the_same_model(demo: Window, q
     w.session.correct(SetSupport([foot], PINNED))
     rested(qtbot, w)
     act(w, qtbot, "run.run")
-    w.show_runs()
-    assert w.runs is not None
-    page = w.runs
+    w.pages.show_runs()
+    assert w.pages.runs is not None
+    page = w.pages.runs
     page.kept.setCurrentRow(page.kept.count() - 1)
     page.compare_chosen()
     rested(qtbot, w)

@@ -30,7 +30,9 @@ def test_the_model_is_shown_before_it_is_checked_and_run(window: Window, qtbot: 
     def look() -> None:
         review = window.state.review
         assert review is not None
-        seen.append((len(window.state.shown_members()), len(review.findings), review.has_run, window.verdict.text()))
+        seen.append(
+            (len(window.state.shown_members()), len(review.findings), review.has_run, window.header.verdict.text())
+        )
 
     window.state.revision_changed.connect(look)
     window.session.settings.transfer.slabs = "two-way"
@@ -59,7 +61,7 @@ def test_a_long_run_is_asked_for_first(window: Window, qtbot: QtBot, loft_a: Pat
     assert isinstance(now, QPushButton)
     now.click()
     rested(qtbot, window)
-    assert window.state.review.has_run and window.verdict.text()
+    assert window.state.review.has_run and window.header.verdict.text()
 
 
 def test_a_correction_stops_the_first_run_which_then_starts_again(window: Window, qtbot: QtBot, loft_a: Path) -> None:

@@ -36,7 +36,7 @@ def test_a_storey_is_made_rigid_and_loosened_again(demo: Window, qtbot: QtBot) -
     act(w, qtbot, "run.floors")
     fill(w, qtbot, w.plate_desk.form, Roof="rigid in plan")
     assert w.session.settings.run.diaphragms == ["Roof"]
-    assert w.state.revision is not None and w.state.revision.stale and "old" in w.verdict.text()
+    assert w.state.revision is not None and w.state.revision.stale and "old" in w.header.verdict.text()
     assert w.session.project is not None and w.session.project.settings().run.diaphragms == ["Roof"]
     act(w, qtbot, "run.run")
     stiff = spread(w, "Roof", "Wind y")

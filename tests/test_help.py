@@ -22,20 +22,20 @@ def test_every_step_has_its_help_and_every_file_is_a_topic() -> None:
 def test_help_opens_at_the_step_and_finds_words_in_all_topics(window: Window, qtbot: QtBot) -> None:
     window.state.go(STEP["Loads"])
     qtbot.keyClick(window, Qt.Key.Key_F1)
-    page = window.help
+    page = window.pages.help
     assert page is not None and page.isVisible() and "every newton" in page.text.toPlainText()
     page.search.setText("kernel L/6")
     page._find()
     assert "Slabs and walls" in page.topics.currentItem().text()  # type: ignore[union-attr]
-    window.show_help(keys=True)
+    window.pages.show_help(keys=True)
     assert "Zoom to everything" in page.text.toPlainText() and "Ctrl+0" in page.text.toPlainText()
     page.close()
 
 
 def test_commands_are_found_and_carried_out(window: Window, qtbot: QtBot) -> None:
     assert SYNONYMS.keys() <= {c.id for c in COMMANDS}
-    window.find_command()
-    finder = window.finder
+    window.pages.find_command()
+    finder = window.pages.finder
     assert finder is not None
     for command in COMMANDS:
         finder.text.setText(command.title)

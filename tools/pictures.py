@@ -158,9 +158,9 @@ def storeys(w: Window) -> None:
 
 def rules(w: Window) -> None:
     w.state.choose(0)
-    w.show_rules()
-    assert w.rules is not None
-    w.rules.preview()
+    w.pages.show_rules()
+    assert w.pages.rules is not None
+    w.pages.rules.preview()
 
 
 def revision(w: Window) -> None:
@@ -216,8 +216,8 @@ def main() -> None:
         settle(window, 60)
         for name in sys.argv[2:] or VIEWS:
             window.view_desk.show_all()
-            if window.rules is not None:
-                window.rules.close()
+            if window.pages.rules is not None:
+                window.pages.rules.close()
             if window.load_desk.combine_page is not None:
                 window.load_desk.combine_page.close()
             if window.response_desk.page is not None:

@@ -1,19 +1,16 @@
-"""The window: header, round, view, slip, tables. It lays out and passes on."""
+"""The window: header, review steps, view, details of what is picked, tables. It lays out and connects them."""
 
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QGuiApplication, QImage, QPixmap
 from PyQt6.QtWidgets import (
-    QFrame,
     QHBoxLayout,
     QLabel,
-    QLineEdit,
     QMainWindow,
     QMenu,
     QProgressBar,
@@ -36,22 +33,19 @@ from .commands.select_commands import SelectDesk
 from .commands.shortcuts import Shortcuts
 from .commands.surface_commands import PlateDesk
 from .commands.view_commands import ViewDesk
-from .pages.command_finder import CommandFinder
-from .pages.details_panel import Slip
-from .pages.help_page import OF_STEP, SHORTCUTS, HelpPage
-from .pages.rules_page import RulesPage
-from .pages.runs_page import RunsPage
-from .pages.steps_panel import RoundPanel
+from .header import Header
+from .pages.details_panel import DetailsPanel
+from .pages.open_pages import OpenPages
+from .pages.steps_panel import StepsPanel
 from .quantities import UNIT_SETS
 from .session.background import Background
 from .session.session import Session
 from .session.state import DeskState
 from .tables.tables import Tables
 from .tally_mark import mark
-from .theme import MOSS, OCHRE, RUST
 from .view.storey_stack import StoreyStack
 from .view.view import View
-from .view.view_bar import Strip
+from .view.view_bar import ViewBar
 
 
 class Window(QMainWindow):
@@ -61,7 +55,6 @@ class Window(QMainWindow):
     session: Session
     view: View
     tables: Tables
-    search: QLineEdit
     dialogs: Dialogs
     corrections: Corrections
     load_desk: RuleDesk
@@ -80,9 +73,10 @@ class Window(QMainWindow):
         self.actions_: dict[str, QAction] = {}
         self.view = View(self.state, view_later)
         self.tables = Tables(self.state)
-        self.slip = Slip(self.state)
-        self.round = RoundPanel(self.state)
-        self.round.setFixedWidth(196)
+        self.header = Header(self.state, lambda: self.state.review is not None and self.session.jobs.free)
+        self.details = DetailsPanel(self.state)
+        self.steps = StepsPanel(self.state)
+        self.steps.setFixedWidth(196)
         self.picture_desk = PictureDesk(self)
         self.dialogs = Dialogs(
             self, self.session, self.state, self.picture, self.tables.front, self.picture_desk.kept_pictures
@@ -98,11 +92,8 @@ class Window(QMainWindow):
         self.why_desk = WhyDesk(self, self.session, self.state)
         self.view_desk = ViewDesk(self.session, self.state, self.view)
         self.background = Background(self.session, self.state)
-        self.rules: RulesPage | None = None
-        self.runs: RunsPage | None = None
-        self.help: HelpPage | None = None
-        self.finder: CommandFinder | None = None
         self.shortcuts = Shortcuts(self)
+        self.pages = OpenPages(self, self.shortcuts.of)
         self._build_menus()
         self._build()
         self._listen()
@@ -159,13 +150,13 @@ class Window(QMainWindow):
         column = QVBoxLayout(centre)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addWidget(self._head())
+        column.addWidget(self.header)
         middle = QWidget()
         view_column = QVBoxLayout(middle)
         view_column.setContentsMargins(0, 0, 0, 0)
         view_column.setSpacing(0)
-        self.strip = Strip(self.state, self.view)
-        view_column.addWidget(self.strip)
+        self.view_bar = ViewBar(self.state, self.view)
+        view_column.addWidget(self.view_bar)
         row = QHBoxLayout()
         row.setSpacing(0)
         self.stack = StoreyStack(self.state)
@@ -173,12 +164,12 @@ class Window(QMainWindow):
         row.addWidget(self.view, 1)
         view_column.addLayout(row, 1)
         across = QSplitter(Qt.Orientation.Horizontal)
-        across.addWidget(self.round)
+        across.addWidget(self.steps)
         across.addWidget(middle)
-        across.addWidget(self.slip)
+        across.addWidget(self.details)
         across.setStretchFactor(1, 1)
         across.setSizes([196, 810, 274])
-        self.slip.setMinimumWidth(240)
+        self.details.setMinimumWidth(240)
         down = QSplitter(Qt.Orientation.Vertical)
         down.addWidget(across)
         down.addWidget(self.tables)
@@ -201,43 +192,6 @@ class Window(QMainWindow):
             status.addPermanentWidget(widget)
         status.addPermanentWidget(self.counts)
 
-    def _head(self) -> QWidget:
-        head = QFrame()
-        head.setObjectName("head")
-        row = QHBoxLayout(head)
-        row.setContentsMargins(12, 6, 12, 6)
-        icon = QLabel()
-        icon.setPixmap(mark().pixmap(QSize(22, 22)))
-        row.addWidget(icon)
-        self.title = QLabel("Rod Tally")
-        self.title.setObjectName("title")
-        row.addWidget(self.title)
-        row.addSpacing(8)
-        self.revision_row = QHBoxLayout()
-        self.revision_row.setSpacing(6)
-        row.addLayout(self.revision_row)
-        self.more = QPushButton("+ take in…")
-        self.more.clicked.connect(
-            lambda: self.dialogs.ask_revision() if self.state.revisions else self.dialogs.ask_open()
-        )
-        row.addWidget(self.more)
-        row.addStretch()
-        self.search = QLineEdit()
-        self.search.setPlaceholderText("Find by name")
-        self.search.setFixedWidth(150)
-        self.search.returnPressed.connect(lambda: self.view_desk.find(self.search.text()))
-        row.addWidget(self.search)
-        self.units = QPushButton(UNIT_SETS[0].name)
-        self.units.clicked.connect(self.next_units)
-        row.addWidget(self.units)
-        self.run_button = QPushButton("Run  F5")
-        self.run_button.clicked.connect(self.session.runs.again)
-        row.addWidget(self.run_button)
-        self.verdict = QPushButton()
-        self.verdict.clicked.connect(lambda: self.tables.show_table("findings"))
-        row.addWidget(self.verdict)
-        return head
-
     def _listen(self) -> None:
         state, session = self.state, self.session
         for signal in (
@@ -245,10 +199,15 @@ class Window(QMainWindow):
             state.picked_changed, state.shown_changed, session.project_changed,
         ):  # fmt: skip
             signal.connect(self._refresh)
-        state.revisions_changed.connect(self._revision_buttons)
+        header = self.header
+        header.more_asked.connect(self._take_in)
+        header.run_asked.connect(session.runs.again)
+        header.units_asked.connect(self.next_units)
+        header.findings_asked.connect(lambda: self.tables.show_table("findings"))
+        header.sought.connect(self.view_desk.find)
         session.undo.indexChanged.connect(self._refresh)
-        self.round.item_toggled.connect(session.look)
-        self.slip.asked.connect(session.act)
+        self.steps.item_toggled.connect(session.look)
+        self.details.asked.connect(session.act)
         session.said.connect(self._say)
         session.failed.connect(self.dialogs.fail)
         session.asked_reason.connect(self.dialogs.ask_reason)
@@ -270,61 +229,25 @@ class Window(QMainWindow):
             action = self.actions_[command.id]
             # a shortcut whose action is disabled is dead: this one must be there whenever a job is
             action.setEnabled(True if command.id == "run.cancel" else bool(command.when(self)))
-        self.strip.refresh()
+        self.view_bar.refresh()
         review = state.review
-        self.run_button.setEnabled(review is not None and self.session.jobs.free)
-        revision = state.revision
-        if revision is None or review is None:
+        project = self.session.project
+        name = "" if review is None else review.model.name if project is None else project.path.stem
+        self.header.refresh(name)
+        if review is None:
             self.counts.clear()
-            self.verdict.hide()
             return
         shown = len(state.shown_members())
         total = len(review.model.members)
         part = f"{shown} of {total}" if shown != total else str(total)
         self.counts.setText(f"{part} members · {len(review.model.nodes)} nodes")
-        blocking = len(revision.open_findings(severity="blocking"))
-        warnings = len(revision.open_findings(severity="warning"))
-        if blocking:
-            old = "" if not revision.stale else ", results are old" if review.has_run else ", not run yet"
-            text, colour = f"■ {blocking} open: not ready for design{old}", RUST
-        elif not review.has_run:
-            text, colour = "▲ not run yet", OCHRE
-        elif revision.stale:
-            text, colour = "▲ results are old: run again", OCHRE
-        elif review.waiting:
-            text, colour = "▲ modes are not there yet", OCHRE
-        elif warnings:
-            text, colour = f"▲ {warnings} open", OCHRE
-        else:
-            text, colour = "| nothing open", MOSS
-        self.verdict.setText(text)
-        self.verdict.setStyleSheet(f"color: {colour}; font-weight: bold;")
-        self.verdict.show()
-        project = self.session.project
-        name = review.model.name if project is None else project.path.stem
-        self.title.setText(name)
         self.setWindowTitle(f"{name} – Rod Tally")
-        for k, button in enumerate(self._revision_widgets()):
-            button.setChecked(k == state.current)
-            if k < len(state.revisions):
-                of = state.revisions[k]
-                old = "" if not of.stale else " (old results)" if of.review.has_run else " (not run)"
-                button.setText(state.revisions[k].name + old)
 
-    def _revision_widgets(self) -> list[QPushButton]:
-        items = [self.revision_row.itemAt(k) for k in range(self.revision_row.count())]
-        return [w for i in items if i is not None and isinstance(w := i.widget(), QPushButton)]
-
-    def _revision_buttons(self) -> None:
-        for button in self._revision_widgets():
-            self.revision_row.removeWidget(button)
-            button.deleteLater()
-        for k, revision in enumerate(self.state.revisions):
-            button = QPushButton(revision.name)
-            button.setCheckable(True)
-            button.setToolTip(revision.review.model.source_file)
-            button.clicked.connect(lambda _=False, n=k: self.state.choose(n))
-            self.revision_row.addWidget(button)
+    def _take_in(self) -> None:
+        if self.state.revisions:
+            self.dialogs.ask_revision()
+        else:
+            self.dialogs.ask_open()
 
     def _say(self, text: str) -> None:
         status = self.statusBar()
@@ -338,7 +261,7 @@ class Window(QMainWindow):
         status = self.statusBar()
         assert status is not None
         status.showMessage(text)
-        self.run_button.setEnabled(self.state.review is not None and self.session.jobs.free)
+        self.header.refresh_run()
 
     def _rested(self, text: str) -> None:
         self.bar.hide()
@@ -399,38 +322,6 @@ class Window(QMainWindow):
             self.session.look(item)
         self.step_case(1)
 
-    def show_rules(self) -> None:
-        """The page of rules, one at a time."""
-        if self.rules is None:
-            self.rules = RulesPage(self, self.session, self.state)
-        self.rules.fill()
-        self.rules.show()
-        self.rules.raise_()
-
-    def show_runs(self) -> None:
-        """The page of runs, one at a time."""
-        if self.runs is None:
-            self.runs = RunsPage(self, self.session, self.state)
-        self.runs.fill()
-        self.runs.show()
-        self.runs.raise_()
-
-    def show_help(self, keys: bool = False) -> None:
-        """The documentation of the step, or all commands with their shortcuts."""
-        if self.help is None:
-            self.help = HelpPage(self, lambda: [(c.menu, c.title, self.shortcuts.of(c.id), c.help) for c in COMMANDS])
-        self.help.open_at(SHORTCUTS if keys else OF_STEP.get(self.state.step.name, ""))
-
-    def find_command(self) -> None:
-        """A list of commands that is narrowed by typing."""
-        if self.finder is None:
-            self.finder = CommandFinder(self, self._commands, self.do)
-        self.finder.ask()
-
-    def _commands(self) -> list[tuple[Command, bool]]:
-        """All commands with the keys they have here, and whether they can be used now."""
-        return [(replace(c, shortcut=self.shortcuts.of(c.id)), bool(c.when(self))) for c in COMMANDS]
-
     def step_case(self, by: int) -> None:
         cases = self.state.cases()
         if cases:
@@ -449,8 +340,8 @@ class Window(QMainWindow):
     def next_units(self) -> None:
         at = (UNIT_SETS.index(self.view.units) + 1) % len(UNIT_SETS)
         units = UNIT_SETS[at]
-        self.units.setText(units.name)
-        for part in (self.view, self.tables, self.slip, self.slip.plot, self.tables.parity):
+        self.header.units.setText(units.name)
+        for part in (self.view, self.tables, self.details, self.details.plot, self.tables.parity):
             part.units = units
         self.tables.renew()
         self.tables.parity.draw()

@@ -1,4 +1,4 @@
-"""The slip: what is known of the picked thing, in the source, in the model, in the results; and what can be done."""
+"""Details: what is known of the picked thing, in the source, in the model, in the results; and what can be done."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ MOST_LOADS = 8  # of a member, listed
 SIDES = ("", "source", "model", "results")
 
 
-class Slip(QScrollArea):
+class DetailsPanel(QScrollArea):
     """`asked(finding, action)` when a button of a finding is pressed."""
 
     asked = pyqtSignal(object, str)
@@ -75,7 +75,7 @@ class Slip(QScrollArea):
             self._surface(review.model.surfaces[picked[1]])
         elif picked[1] in review.model.nodes:
             self._node(picked[1])
-        # the slip is short: of a finding about two members the spot is shown, else the diagram
+        # the panel is short: of a finding about two members the spot is shown, else the diagram
         if self.close_up.draw():
             self.plot.hide()
         else:

@@ -130,7 +130,7 @@ class StepWidget(QWidget):
             )
 
 
-class RoundPanel(QScrollArea):
+class StepsPanel(QScrollArea):
     """All steps, top to bottom."""
 
     item_toggled = pyqtSignal(str)

@@ -15,7 +15,7 @@ LABELS = ("none", "members", "nodes", "sections", "surfaces", "lines", VALUES)
 DIRECTIONS = (("3d", "3D"), ("plan", "Plan"), ("south", "South"), ("east", "East"))
 
 
-class Strip(QFrame):
+class ViewBar(QFrame):
     """Writes the user's choices to the state, and shows the state's."""
 
     def __init__(self, state: DeskState, view: View) -> None:

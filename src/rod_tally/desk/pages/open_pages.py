@@ -1,0 +1,61 @@
+"""Pages of the window that stand apart from it: rules, runs, help, the list of commands. One of each, made when asked for."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from ..commands.registry import COMMANDS, Command
+from .command_finder import CommandFinder
+from .help_page import OF_STEP, SHORTCUTS, HelpPage
+from .rules_page import RulesPage
+from .runs_page import RunsPage
+
+if TYPE_CHECKING:
+    from ..window import Window
+
+
+class OpenPages:
+    """`shortcut_of` tells the key a command has here."""
+
+    def __init__(self, window: Window, shortcut_of: Callable[[str], str]) -> None:
+        self.window, self.shortcut_of = window, shortcut_of
+        self.rules: RulesPage | None = None
+        self.runs: RunsPage | None = None
+        self.help: HelpPage | None = None
+        self.finder: CommandFinder | None = None
+
+    def show_rules(self) -> None:
+        """The rules of taking in, running and comparing."""
+        if self.rules is None:
+            self.rules = RulesPage(self.window, self.window.session, self.window.state)
+        self.rules.fill()
+        self.rules.show()
+        self.rules.raise_()
+
+    def show_runs(self) -> None:
+        """The runs that are kept."""
+        if self.runs is None:
+            self.runs = RunsPage(self.window, self.window.session, self.window.state)
+        self.runs.fill()
+        self.runs.show()
+        self.runs.raise_()
+
+    def show_help(self, keys: bool = False) -> None:
+        """The documentation of the step, or all commands with their shortcuts."""
+        if self.help is None:
+            self.help = HelpPage(
+                self.window, lambda: [(c.menu, c.title, self.shortcut_of(c.id), c.help) for c in COMMANDS]
+            )
+        self.help.open_at(SHORTCUTS if keys else OF_STEP.get(self.window.state.step.name, ""))
+
+    def find_command(self) -> None:
+        """A list of commands that is narrowed by typing."""
+        if self.finder is None:
+            self.finder = CommandFinder(self.window, self._commands, self.window.do)
+        self.finder.ask()
+
+    def _commands(self) -> list[tuple[Command, bool]]:
+        """All commands with the keys they have here, and whether they can be used now."""
+        return [(replace(c, shortcut=self.shortcut_of(c.id)), bool(c.when(self.window))) for c in COMMANDS]
