@@ -7,7 +7,7 @@ from copy import deepcopy
 import numpy as np
 import pytest
 
-from rod_tally.compare.carrying.carry import carry_over
+from rod_tally.compare.carrying.carry import WORDS, carry_only, carry_over
 from rod_tally.model import PINNED, PINNED_END, MemberLoad, Model, NodeLoad, Settings
 from rod_tally.model.edits import AddLoads, PinBoth, SetRelease, SetSupport, load_values, make_again
 from rod_tally.model.edits.base import Edit
@@ -169,3 +169,35 @@ def test_acceptances_come_along_where_nothing_differs() -> None:
     kept = carried_decisions(old, made, new, twin, "Revision A")
     assert kept == {new[0].key: ("accepted", "as drawn (decided on Revision A)")}
     assert carried_decisions(new, kept, new, {}, "Revision A") == kept
+
+
+def held(m: Model) -> list[object]:
+    """Releases of all members and supports of all nodes."""
+    ends = [(x.id, x.release_start, x.release_end) for x in m.members.values()]
+    return [*ends, *((i, n.support) for i, n in m.nodes.items())]
+
+
+def test_lines_that_are_left_out_are_not_made_and_come_back_when_they_are_chosen_again() -> None:
+    base, _ = corrected()
+    new = plain("n")
+    plain_model = deepcopy(new)
+    over = carry_over(base, new)
+    everything = deepcopy(new)
+    named = {i for line in over.lines for i in line.targets}
+    assert {"nX100", "nX101", "nY100", "nX110"} <= named and any(i in new.nodes for i in named)
+    loads = {k for k, line in enumerate(over.lines) if "loads" in line.what}
+    some = carry_only(over, new, loads)
+    assert [line.status for line in some.lines].count("left") == len(loads) == 3
+    assert not np.any(actions(new)) and held(new) == held(everything) != held(plain_model)
+    assert some.finding is not None and some.finding.severity == "note" and "3 not, by choice" in some.finding.message
+    none = carry_only(some, new, set(range(len(over.lines))))
+    assert not none.edits and new.corrections == plain_model.corrections
+    assert held(new) == held(plain_model)
+    again = carry_only(none, new, set())
+    assert [line.status for line in again.lines] == [line.status for line in over.lines]
+    assert np.array_equal(actions(new), actions(everything))
+    assert new.corrections == everything.corrections
+
+
+def test_every_correction_has_words_that_an_engineer_knows() -> None:
+    assert {k for k in Edit.kinds if Edit.kinds[k].__module__.startswith("rod_tally")} == WORDS.keys()

@@ -18,13 +18,15 @@ from pytestqt.qtbot import QtBot  # noqa: E402
 from rod_tally.desk.app import application, grab  # noqa: E402
 from rod_tally.desk.commands.registry import COMMANDS, MENUS  # noqa: E402
 from rod_tally.desk.overlays.registry import overlays  # noqa: E402
+from rod_tally.desk.session.state import Revision  # noqa: E402
 from rod_tally.desk.view import view as view_module  # noqa: E402
 from rod_tally.desk.window import Window  # noqa: E402
 from rod_tally.model import LoadCase, NodeLoad, Settings  # noqa: E402
+from rod_tally.model.edits import PinBoth  # noqa: E402
 from rod_tally.project import Project  # noqa: E402
-from rod_tally.review import STEPS  # noqa: E402
+from rod_tally.review import STEPS, Review  # noqa: E402
 
-from .desk_help import STEP, model_of, named, place_of, rested  # noqa: E402
+from .desk_help import STEP, act, model_of, named, place_of, rested  # noqa: E402
 from .frames import regular  # noqa: E402
 
 pytestmark = [
@@ -203,8 +205,6 @@ def test_a_revision_is_compared_with_the_one_before(loft: Window, qtbot: QtBot, 
 
 def test_corrections_and_acceptances_come_along_to_the_next_revision(loft: Window, qtbot: QtBot, loft_b: Path) -> None:
     """Made for A, they are in B at once, in its run too; one undo takes them back, and the finding says what was carried."""
-    from rod_tally.model.edits import PinBoth
-
     first = loft.state.review
     assert first is not None
     beam = next(m.id for m in first.model.members.values() if m.name == "Loft B1-B2")
@@ -227,11 +227,41 @@ def test_corrections_and_acceptances_come_along_to_the_next_revision(loft: Windo
     assert project is not None
     kept = project.carried(revision.id)
     assert kept is not None and [c.what for c in kept.lines] == ["pinned ends"]
+    leave_out_and_back(loft, qtbot, second, revision)
     loft.session.undo.undo()
     rested(qtbot, loft)
     assert [m.release_start.any for m in second.model.members.values() if m.name == "Loft B1-B2"] == [False]
     assert not any(f.code == "match.carried" for f in second.findings)
     assert project.carried(revision.id) is None
+
+
+def leave_out_and_back(loft: Window, qtbot: QtBot, second: Review, revision: Revision) -> None:
+    """By the page: the line's place is shown, it is unticked and left out, undo brings it back; later corrections settle it."""
+    project = loft.session.project
+    assert project is not None
+    act(loft, qtbot, "compare.carried")
+    page = loft.pages.carried
+    assert page is not None and page.isVisible() and not page.apply.isEnabled()
+    page.table.setCurrentCell(0, 1)
+    beam = named(loft, "Loft B1-B2")
+    assert loft.state.picked == ("member", beam)
+    qtbot.mouseClick(page.none, Qt.MouseButton.LeftButton)
+    assert "not done yet" in page.note.text() and second.model.members[beam].release_start.any
+    qtbot.mouseClick(page.apply, Qt.MouseButton.LeftButton)
+    rested(qtbot, loft)
+    assert not second.model.members[beam].release_start.any and revision.review is loft.state.review
+    assert any(f.code == "match.carried" and "1 not, by choice (pinned ends)" in f.message for f in second.findings)
+    kept = project.carried(revision.id)
+    assert kept is not None and [c.status for c in kept.lines] == ["left"]
+    loft.session.undo.undo()
+    rested(qtbot, loft)
+    assert second.model.members[beam].release_start.any and page.left() == set()
+    loft.session.correct(PinBoth([named(loft, "Loft B2-B3")]))
+    rested(qtbot, loft)
+    assert "take them back first" in page.note.text() and not page.none.isEnabled()
+    loft.session.undo.undo()
+    rested(qtbot, loft)
+    page.close()
 
 
 def test_the_report_holds_the_decisions_made_in_the_window(loft: Window, qtbot: QtBot, tmp_path: Path) -> None:
@@ -359,16 +389,16 @@ def test_a_large_run_neither_blocks_the_window_nor_resists_cancel(window: Window
 
 
 def test_find_by_name_steps_through_what_it_finds(demo: Window, qtbot: QtBot) -> None:
-    demo.search.setText("Rigging C2-C3")
-    qtbot.keyClick(demo.search, Qt.Key.Key_Return)
+    demo.header.search.setText("Rigging C2-C3")
+    qtbot.keyClick(demo.header.search, Qt.Key.Key_Return)
     assert demo.state.picked == ("member", named(demo, "Rigging C2-C3"))
-    demo.search.setText("brace")
-    qtbot.keyClick(demo.search, Qt.Key.Key_Return)
+    demo.header.search.setText("brace")
+    qtbot.keyClick(demo.header.search, Qt.Key.Key_Return)
     first = demo.state.picked
-    qtbot.keyClick(demo.search, Qt.Key.Key_Return)
+    qtbot.keyClick(demo.header.search, Qt.Key.Key_Return)
     assert demo.state.picked != first
-    demo.search.setText("no such thing")
-    qtbot.keyClick(demo.search, Qt.Key.Key_Return)
+    demo.header.search.setText("no such thing")
+    qtbot.keyClick(demo.header.search, Qt.Key.Key_Return)
     assert "No member, slab, wall or node" in demo.statusBar().currentMessage()  # type: ignore[union-attr]
 
 
@@ -396,7 +426,7 @@ def test_units_change_what_is_shown_not_what_is_kept(demo: Window, qtbot: QtBot)
     for name in ("kip · ft", "N · m", "kN · m"):
         demo.actions_["help.units"].trigger()
         qtbot.wait(40)
-        assert demo.units.text() == name
+        assert demo.header.units.text() == name
     assert np.array_equal(demo.state.review.results.force, before)  # type: ignore[union-attr]
 
 

@@ -94,7 +94,8 @@ class ReviewRecords(ABC):
         """The last that was kept; None for none, or where it was taken back. Its edits are in the model already."""
         rows = self._rows("SELECT data FROM carried WHERE revision = ? ORDER BY id DESC LIMIT 1", revision)
         lines = json.loads(rows[0][0]) if rows else []
-        return CarriedOver([Carried(**{**v, "ids": tuple(v["ids"])}) for v in lines]) if lines else None
+        known = [Carried(**{**v, "ids": tuple(v["ids"]), "targets": tuple(v.get("targets", ()))}) for v in lines]
+        return CarriedOver(known) if known else None
 
     def decide(self, revision: int, finding: str, status: str, reason: str = "") -> None:
         """Keep a decision on a finding (its key); earlier ones stay as history. Status is one of DECISIONS."""

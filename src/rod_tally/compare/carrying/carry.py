@@ -3,7 +3,8 @@ goes to where its target is now, or is named with the reason why it cannot."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Collection
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from ...model import Finding, Model
@@ -13,40 +14,66 @@ from ..places import Places
 from ..surfaces import match_surfaces
 from .moving import NAMED, Mover, Target
 
+PLACED = ("carried", "moved")
+MOST_TARGETS = 200  # of a line, kept
 MOVED = 1e-3  # m; a target that lies farther from where it was has moved
+WORDS = {
+    "AddCases": "load cases", "AddCuts": "cuts", "AddLoads": "loads", "AddMembers": "added members", "DeleteCases": "deleted load cases",
+    "CasesOfCombinations": "cases of combinations", "DeleteCuts": "deleted cuts", "DeleteMembers": "deleted parts",
+    "HoldFoot": "a held wall foot", "HoldSelfWeight": "self-weight kept out of a case", "JoinCrossing": "a joined crossing",
+    "JoinEnd": "a joined end", "KeepApart": "an end kept apart", "KeepGroup": "a group", "MapMaterial": "a mapped material",
+    "MapProfile": "a mapped profile", "MergeMembers": "merged members", "MoveCut": "a moved cut", "MoveNodes": "moved nodes",
+    "OwnSection": "a section of one's own", "PairParts": "pairs by hand", "PinBoth": "pinned ends", "RemoveLoads": "removed loads",
+    "ReverseMembers": "members turned end for end", "ScaleCase": "a load case times a factor", "SetBedding": "a bed",
+    "SetCase": "a changed load case", "SetCombinations": "combinations", "SetDiaphragm": "rigid floors",
+    "SetLifting": "supports that can lift off", "SetMaterial": "a material", "SetMaterialValue": "a value of a material",
+    "SetMeshSize": "an element size", "SetOneWay": "members that act in one way", "SetRelease": "a release", "SetSection": "a section",
+    "SetSpan": "how slabs hand on their load", "SetSupport": "a support", "SetThickness": "a thickness", "SplitMember": "a split member",
+    "TellLoad": "what a load is said to be", "TurnMembers": "turned members", "TurnSurfaces": "turned surfaces",
+    "UnpairByHand": "pairs left to the comparison",
+}  # fmt: skip
 BETWEEN = ("PairParts", "UnpairByHand")  # about the baseline and the one before it
 
 
 @dataclass(slots=True)
 class Carried:
     """One thing that was made for the baseline. `status`: carried, moved (its target did, by `distance` m, or `words` say how
-    it was placed), partly (some of its targets are gone) or gone."""
+    it was placed), partly (some of its targets are gone), gone, or left (not carried, by choice). `ids`: of the baseline, what
+    is gone; `targets`: members, surfaces and nodes of the revision that it changed."""
 
     what: str
     status: str
     words: str = ""
     distance: float = 0.0
     ids: tuple[str, ...] = ()
+    targets: tuple[str, ...] = ()
 
 
 @dataclass(slots=True)
 class CarriedOver:
+    """`edits`: what was made on the revision, in order. `plan`: each line as it was found, with its edits, so that a line that
+    is left out can be chosen again. Both are empty where this comes from a project's file."""
+
     lines: list[Carried] = field(default_factory=list)
     edits: list[Edit] = field(default_factory=list)
+    plan: list[tuple[Carried, list[Edit]]] = field(default_factory=list)
 
     @property
     def finding(self) -> Finding | None:
         """What was carried over, and what could not be placed; None where there was nothing."""
         if not self.lines:
             return None
-        placed = [x for x in self.lines if x.status in ("carried", "moved")]
-        rest = [x for x in self.lines if x.status not in ("carried", "moved")]
+        placed = [x for x in self.lines if x.status in PLACED]
+        left = [x for x in self.lines if x.status == "left"]
+        rest = [x for x in self.lines if x.status not in (*PLACED, "left")]
         moved = [x for x in placed if x.status == "moved"]
         text = (
             f"{len(placed)} of {len(self.lines)} corrections and additions of the reviewed revision were carried over"
         )
         if moved:
             text += f", {len(moved)} with a target that moved by up to {max(x.distance for x in moved) * 1000:.0f} mm"
+        if left:
+            text += f", {len(left)} not, by choice ({', '.join(x.what for x in left[:NAMED])}{', …' if len(left) > NAMED else ''})"
         for x in [x for x in moved if x.words][:NAMED]:
             text += f"; {x.what}: {x.words}"
         for x in rest[:NAMED]:
@@ -68,41 +95,83 @@ def carry_over(base: Model, revised: Model) -> CarriedOver:
     for record in base.corrections:
         if record.get("edit") in BETWEEN:
             continue
-        out.lines.append(_carry(record, move, revised, out))
+        line, made = _carry(record, move, revised)
+        out.lines.append(line)
+        out.edits += made
+        out.plan.append((line, made))
     return out
 
 
-def _carry(record: dict[str, Any], move: Mover, revised: Model, out: CarriedOver) -> Carried:
+def carry_only(carried: CarriedOver, model: Model, left: Collection[int]) -> CarriedOver:
+    """The same without some lines (by number): all that was made is taken back, and the others are made again in their order.
+
+    The model must be as `carry_over` or an earlier choice left it; it is changed. What can no longer be made because it built
+    on what is left out is named as gone. `carried` stays as it is.
+    """
+    for edit in reversed(carried.edits):
+        edit.revert(model)
+    out = CarriedOver(plan=carried.plan)
+    for k, (line, edits) in enumerate(carried.plan):
+        if k in left:
+            out.lines.append(replace(line, status="left"))
+            continue
+        made = []
+        missed = []
+        for edit in edits:
+            try:
+                edit.apply(model)
+            except EditError as error:
+                missed.append(str(error))
+            else:
+                made.append(edit)
+        if missed:
+            line = replace(line, status="partly" if made else "gone", words="; ".join(missed[:NAMED]))
+        out.lines.append(line)
+        out.edits += made
+    return out
+
+
+def _carry(record: dict[str, Any], move: Mover, revised: Model) -> tuple[Carried, list[Edit]]:
     what = _described(record)
     move.lost, move.lost_ids, move.notes, move.distance = [], [], [], 0.0
     made: list[Edit] = []
+    targets: dict[str, None] = {}
     for part in move.by_way(record):
         try:
-            edit = from_record(move.record(part), revised)
+            placed = move.record(part)
+            edit = from_record(placed, revised)
             edit.apply(revised)
             made.append(edit)
+            targets |= dict.fromkeys(revised.log[-1].ids)
+            targets |= dict.fromkeys(_named(placed.get("values", {}), revised))
         except (Target, EditError) as error:
             move.lost.append(str(error))
-    out.edits += made
     if not made:
-        return Carried(what, "gone", move.lost[-1], 0.0, tuple(move.lost_ids))
+        return Carried(what, "gone", move.lost[-1], 0.0, tuple(move.lost_ids)), made
+    there = tuple(targets)[:MOST_TARGETS]
     if move.lost:
-        return Carried(what, "partly", "; ".join(move.lost[:NAMED]), 0.0, tuple(move.lost_ids))
+        return Carried(what, "partly", "; ".join(move.lost[:NAMED]), 0.0, tuple(move.lost_ids), there), made
     moved = move.distance > MOVED or bool(move.notes)
-    return Carried(what, "moved" if moved else "carried", "; ".join(move.notes[:NAMED]), move.distance)
+    words = "; ".join(move.notes[:NAMED])
+    return Carried(what, "moved" if moved else "carried", words, move.distance, (), there), made
+
+
+def _named(value: Any, model: Model) -> list[str]:
+    """Ids of members, surfaces and nodes that a record names, at any depth; names of cases are no ids."""
+    if isinstance(value, str):
+        return [value] if value in model.members or value in model.surfaces or value in model.nodes else []
+    if isinstance(value, dict):
+        return [i for k, v in value.items() if k not in ("case", "name", "kind") for i in _named(v, model)]
+    return [i for v in value for i in _named(v, model)] if isinstance(value, list | tuple) else []
 
 
 def _described(record: dict[str, Any]) -> str:
     """The correction in a word or two, from its record alone."""
-    words = {
-        "SetSupport": "a support", "SetRelease": "a release", "PinBoth": "pinned ends", "SetSection": "a section", "SetMaterial": "a material",
-        "MapProfile": "a mapped profile", "MapMaterial": "a mapped material", "JoinEnd": "a joined end", "KeepApart": "an end kept apart",
-        "JoinCrossing": "a joined crossing", "MoveNodes": "moved nodes", "DeleteMembers": "deleted parts", "SplitMember": "a split member",
-        "MergeMembers": "merged members", "AddCases": "load cases", "AddLoads": "loads", "SetCombinations": "combinations", "AddCuts": "cuts", "AddMembers": "added members", "OwnSection": "a section of one's own", "SetDiaphragm": "rigid floors",
-        "SetCase": "a changed load case", "DeleteCases": "deleted load cases", "HoldFoot": "a held wall foot", "KeepGroup": "a group", "SetOneWay": "members that act in one way", "SetLifting": "supports that can lift off",
-        "CasesOfCombinations": "cases of combinations", "SetThickness": "a thickness",
-    }  # fmt: skip
     name = str(record.get("edit", "?"))
     values = record.get("values", {})
     case = values.get("case") or values.get("name") or ""
-    return words.get(name, name) + (f" of case {case}" if case and isinstance(case, str) else "")
+    words = WORDS.get(name, name)
+    if name == "AddCases":
+        names = [str(c.get("name", "")) for c in values.get("cases", ())]
+        return f"{words} {', '.join(names[:NAMED])}{', …' if len(names) > NAMED else ''}"
+    return words + (f" of case {case}" if case and isinstance(case, str) else "")

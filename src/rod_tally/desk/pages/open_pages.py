@@ -7,6 +7,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from ..commands.registry import COMMANDS, Command
+from .carry_page import CarryPage
 from .command_finder import CommandFinder
 from .help_page import OF_STEP, SHORTCUTS, HelpPage
 from .rules_page import RulesPage
@@ -23,6 +24,7 @@ class OpenPages:
         self.window, self.shortcut_of = window, shortcut_of
         self.rules: RulesPage | None = None
         self.runs: RunsPage | None = None
+        self.carried: CarryPage | None = None
         self.help: HelpPage | None = None
         self.finder: CommandFinder | None = None
 
@@ -41,6 +43,13 @@ class OpenPages:
         self.runs.fill()
         self.runs.show()
         self.runs.raise_()
+
+    def show_carried(self) -> None:
+        """What is carried over from the reviewed revision, and what is left out."""
+        if self.carried is None:
+            there = self.window.view_desk.take_me_there
+            self.carried = CarryPage(self.window, self.window.session, self.window.state, there)
+        self.carried.open_below(self.window)
 
     def show_help(self, keys: bool = False) -> None:
         """The documentation of the step, or all commands with their shortcuts."""

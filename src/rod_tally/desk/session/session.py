@@ -13,6 +13,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
 from ...checks import Subject, run_checks
+from ...compare.carrying.carry import PLACED, carry_only
 from ...intake import read_source
 from ...intake.bcf_answers import read_topics
 from ...intake.design_results import DesignResults, read_design
@@ -35,7 +36,7 @@ from .kept import load_project, source_of
 from .runs import Runs
 from .state import DeskState, Revision
 from .taking_in import take_in, take_new
-from .undo_commands import Again, CarriedIn, Correct, CorrectAll, Decide, Look
+from .undo_commands import Again, CarriedIn, CarryOther, Correct, CorrectAll, Decide, Look
 from .watching import SourceWatch
 
 UNCHECKED = Finding(
@@ -97,13 +98,46 @@ class Session(SessionBase):
         self.state.set_revisions([*self.state.revisions, revision], len(self.state.revisions))
         self.project_changed.emit()
         done = revision.review
-        self.said.emit(f"{revision.name}: {len(done.model.members)} members, {len(done.model.surfaces)} surfaces")
+        words = f"{revision.name}: {len(done.model.members)} members, {len(done.model.surfaces)} surfaces"
+        if done.carried is not None and done.carried.lines:
+            placed = sum(line.status in PLACED for line in done.carried.lines)
+            words += (
+                f", {placed} of {len(done.carried.lines)} corrections carried over (Compare, What is carried over…)"
+            )
+        self.said.emit(words)
         if done.carried is not None and done.carried.edits:
             self.undo.push(CarriedIn(self, revision, done.carried.edits))
         self.before = self.memory.corrections(done.model.source_file)
         self.runs.check_and_run(revision)
         if self.before and not done.model.corrections:
             self.asked_again.emit(len(self.before))
+
+    def why_carrying_is_settled(self) -> str:
+        """Why another choice of what is carried over to this revision cannot be made now; empty where it can."""
+        revision = self.state.revision
+        carried = None if revision is None else revision.review.carried
+        if revision is None or carried is None or not carried.lines:
+            return "Nothing was made for the revision before, or it was taken back as a whole"
+        if not carried.plan:
+            return "This was settled before the project was opened: change it by corrections"
+        for k in range(self.undo.index() - 1, -1, -1):
+            step = self.undo.command(k)
+            if isinstance(step, CarriedIn | CarryOther) and step.revision is revision:
+                return ""
+            if isinstance(step, Correct | CorrectAll | Again) and step.revision is revision:
+                return (
+                    "Corrections were made on top of it: take them back first (Undo), then choose, then make them again"
+                )
+        return "It was taken back: redo it first"
+
+    def carry_only(self, left: set[int]) -> None:
+        """Carry over all lines but these (by number), in one step that can be undone."""
+        revision = self.state.revision
+        if revision is None or not self.jobs.free or self.why_carrying_is_settled():
+            return
+        before = revision.review.carried
+        assert before is not None
+        self.undo.push(CarryOther(self, revision, before, carry_only(before, revision.review.model, left)))
 
     def correct_again(self) -> None:
         """Make the corrections that were made on this source before, in one step that can be undone."""

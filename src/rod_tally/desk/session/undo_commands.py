@@ -6,6 +6,7 @@ from typing import Any, Protocol
 
 from PyQt6.QtGui import QUndoCommand
 
+from ...compare.carrying.carry import CarriedOver
 from ...model import Finding
 from ...model.edits import Edit, EditError, make_again
 from ...review.titles import title_of
@@ -131,6 +132,37 @@ class CarriedIn(CorrectAll):
         self.revision.review.carried = None
         self.session.keep_carried(self.revision)
         super().undo()
+
+
+class CarryOther(QUndoCommand):
+    """Another choice of what is carried over: `now` was made already in place of `before`."""
+
+    def __init__(self, session: Session, revision: Revision, before: CarriedOver, now: CarriedOver) -> None:
+        super().__init__("choose what is carried over")
+        self.session, self.revision, self.before, self.now = session, revision, before, now
+        self.fresh = True
+
+    def _put(self, out: CarriedOver, into: CarriedOver) -> None:
+        model = self.revision.review.model
+        for edit in reversed(out.edits):
+            edit.revert(model)
+        for edit in into.edits:
+            edit.apply(model)
+        self.revision.review.carried = into
+        self.session.keep_carried(self.revision)
+        self.session.model_changed(self.revision)
+
+    def redo(self) -> None:
+        if self.fresh:  # the choice was tried on the model to learn what it does
+            self.fresh = False
+            self.revision.review.carried = self.now
+            self.session.keep_carried(self.revision)
+            self.session.model_changed(self.revision)
+            return
+        self._put(self.before, self.now)
+
+    def undo(self) -> None:
+        self._put(self.now, self.before)
 
 
 class Again(QUndoCommand):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Container
+
 from ...analysis.results.utilisation import FORMULA
 from ...compare import MemberMatch
 from ...compare.causes import ORDERS
@@ -213,6 +215,11 @@ def unit_of(quantity: str, a_metre: bool, units: UnitSet) -> tuple[float, str]:
     return units.moment if quantity in ("mt", "mx", "my", "mz") else units.force
 
 
+WHERE = {
+    "carried": "as it was", "moved": "with its target", "partly": "a part of it", "gone": "nowhere", "left": "left out by choice",
+}  # fmt: skip
+
+
 def carried(state: DeskState, units: UnitSet) -> Rows:
     """What was made for the reviewed revision, and where it went."""
     out = Rows(["What was made", "Where it went", "Its target moved by, mm", "What could not be placed"])
@@ -221,14 +228,15 @@ def carried(state: DeskState, units: UnitSet) -> Rows:
         before = "" if state.baseline is None else f" for {state.baseline.name}"
         out.note = f"Nothing was made{before} that had to be carried over, or it was taken back"
         return out
-    words = {"carried": "as it was", "moved": "with its target", "partly": "a part of it", "gone": "nowhere"}
-    count = {s: sum(line.status == s for line in review.carried.lines) for s in words}
-    out.note = ", ".join(f"{n} {words[s]}" for s, n in count.items() if n)
+    count = {s: sum(line.status == s for line in review.carried.lines) for s in WHERE}
+    out.note = ", ".join(f"{n} {WHERE[s]}" for s, n in count.items() if n)
+    out.note += ". Compare → What is carried over… leaves lines out"
+    model = review.model
+    kinds: dict[str, Container[str]] = {"member": model.members, "surface": model.surfaces, "node": model.nodes}
     for line in review.carried.lines:
-        there = next((i for i in line.ids if i in review.model.members), None)
-        pick: Pick = ("member", there) if there is not None else None
+        pick: Pick = next(((k, i) for i in line.targets or line.ids for k, there in kinds.items() if i in there), None)
         moved = line.distance * 1000 if line.distance > 1e-3 else None
-        out.add([line.what, words.get(line.status, line.status), moved, line.words or None], pick)
+        out.add([line.what, WHERE.get(line.status, line.status), moved, line.words or None], pick)
     return out
 
 
