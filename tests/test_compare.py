@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from rod_tally.analysis import run
 from rod_tally.compare import Comparison, Side, compare
 from rod_tally.compare.align import find_transform, turn
-from rod_tally.compare.along import forces_before
+from rod_tally.compare.results.along import forces_before
 from rod_tally.intake import SourceModel
 from rod_tally.intake.source import SourceProfile
 from rod_tally.model import LoadCase, Model, NodeLoad, Storey

@@ -267,7 +267,7 @@ def test_the_envelope_is_the_largest_of_the_rows_case_by_case_whether_these_are_
     m.cases["Q"].member_loads[0] = replace(m.cases["Q"].member_loads[0], qa=(0, 0, -9e3), qb=(0, 0, -9e3))
     revised = reviewed(m)
     full = compared(base, revised).results
-    monkeypatch.setattr("rod_tally.compare.results.MOST_ROWS", 0)
+    monkeypatch.setattr("rod_tally.compare.results.pairs.MOST_ROWS", 0)
     short = compared(base, revised).results
 
     def envelope_of(rows: list[ResultChange]) -> dict[tuple[object, ...], tuple[float, float]]:

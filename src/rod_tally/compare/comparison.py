@@ -10,7 +10,6 @@ from ..loads import Distribution
 from ..loads.totals import case_total
 from ..model import Finding, Model
 from ..model.settings import CompareSettings
-from .again import LookAgain, again_finding, look_again
 from .align import Transform
 from .changes import APART, ENDS_OF_MODELS, mixed_kinds
 from .levels import GridMatch, LevelMatch, match_grids, match_levels
@@ -18,6 +17,7 @@ from .loads import CaseMatch, CombinationMatch, LoadMatch, match_cases, match_co
 from .members import MemberMatch, match_members
 from .places import Places
 from .results import ResultChange, Shared, Side, compare_results, shared_of
+from .results.again import LookAgain, again_finding, look_again
 from .stacks import continued_stacks
 from .supports import SupportMatch, match_supports
 from .surfaces import match_surfaces
@@ -152,10 +152,10 @@ def _findings(
 
 
 def _piece_findings(out: Comparison, base: Model, revised: Model) -> list[Finding]:
-    """One note for all members that were split, and one for all that pieces were merged into."""
+    """One note for all members and surfaces that were split, and one for all that pieces were merged into."""
     split: dict[str, list[str]] = {}
     merged: dict[str, list[str]] = {}
-    for row in out.members:
+    for row in out.parts:
         if row.baseline_id and row.revised_id:
             split.setdefault(row.baseline_id, []).append(row.revised_id)
             merged.setdefault(row.revised_id, []).append(row.baseline_id)
@@ -171,7 +171,7 @@ def _piece_findings(out: Comparison, base: Model, revised: Model) -> list[Findin
             for i, pieces in list(several.items())[:NAMED]
         ]
         more = f" and {len(several) - NAMED} more" if len(several) > NAMED else ""
-        what = "member" if len(several) == 1 else "members"
+        what = "part" if len(several) == 1 else "parts"
         text = f"{len(several)} {what} of the {where[0]} {'is' if len(several) == 1 else 'are'} in pieces in the {where[1]}: "
         ids = tuple(dict.fromkeys(x for i, pieces in several.items() for x in (i, *pieces)))
         found.append(Finding("match.split", "note", f"{text}{', '.join(shown)}{more}.", ids))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
@@ -88,13 +88,29 @@ class Names:
     part: dict[str, str] = field(default_factory=dict)
     node: dict[str, str] = field(default_factory=dict)
     flipped: set[str] = field(default_factory=set)
+    first: dict[str, str] = field(default_factory=dict)  # of merged surfaces of the baseline the one that is paired
+    pieces_old: Counter[str] = field(
+        default_factory=Counter
+    )  # how many surfaces of either side a paired one is, by its id
+    pieces_new: Counter[str] = field(default_factory=Counter)
 
 
 def names_of(members: list[MemberMatch], surfaces: list[MemberMatch], places: Places) -> Names:
     """From the matches of members and surfaces and the nodes' places."""
     part = {m.revised_id: m.baseline_id for m in (*members, *surfaces) if m.revised_id and m.baseline_id}
     flipped = {m.revised_id for m in members if m.flipped and m.revised_id}
-    return Names(part, dict(places.node_of), flipped)
+    out = Names(part, dict(places.node_of), flipped)
+    whole = {m.revised_id: m.baseline_id for m in surfaces if m.revised_id and m.baseline_id and not m.piece}
+    for m in surfaces:
+        if not m.piece or m.baseline_id is None or m.revised_id is None:
+            continue
+        if m.revised_id in whole:  # merged
+            first = whole[m.revised_id]
+            out.part[m.revised_id] = out.first[m.baseline_id] = first
+            out.pieces_old[first] += 1
+        else:
+            out.pieces_new[m.baseline_id] += 1
+    return out
 
 
 def match_cases(
@@ -107,6 +123,11 @@ def match_cases(
     """
     old = {n: list(_loads(base, c, None, None)) for n, c in base.cases.items()}
     new = {n: list(_loads(revised, c, places, names)) for n, c in revised.cases.items()}
+    for found in old.values():
+        for load in found:
+            load.on = names.first.get(load.on, load.on)
+    old = {n: _once(found, names.pieces_old) for n, found in old.items()}
+    new = {n: _once(found, names.pieces_new) for n, found in new.items()}
     pair = {n: n for n in base.cases if n in revised.cases}
     for n in base.cases:
         if n in pair:
@@ -186,8 +207,9 @@ def _loads(model: Model, case: LoadCase, places: Places | None, names: Names | N
         if area.local and s is not None:
             values = values @ s.axes
         flags = ", ".join(f for f, on in (("projected", area.projected), ("to members", area.onto == "members")) if on)
-        points = [p for p in (area.outline, area.at) if p is not None]
-        where = at(np.concatenate(points)) if points else none
+        where = none if area.outline is None else _ring(at(area.outline))
+        if area.at is not None:
+            where = np.concatenate([where, at(area.at)])
         yield _Load(
             part(area.surface) if area.surface else "", "area load", flags, where, turned(values).ravel(), area.surface
         )
@@ -205,6 +227,34 @@ def _loads(model: Model, case: LoadCase, places: Places | None, names: Names | N
         curve = np.array(case.spectrum.curve, float).ravel()
         flags = f"{case.spectrum.direction}, {case.spectrum.rule}, damping {case.spectrum.damping:g}"
         yield _Load("", "spectrum", flags, none, curve, "")
+
+
+def _ring(points: Array) -> Array:
+    """An outline (n, 3) from its corner of least x, y, z on, and one way round: exporters start it anywhere."""
+    begin = int(np.lexsort(np.round(points.T[::-1], 3))[0])
+    rolled = np.roll(points, -begin, axis=0)
+    a, b = np.round(rolled[1], 3), np.round(rolled[-1], 3)
+    return rolled if tuple(a) <= tuple(b) else np.roll(rolled[::-1], 1, axis=0)
+
+
+def _once(loads: list[_Load], pieces: Counter[str]) -> list[_Load]:
+    """A pressure over all pieces of a surface is one over all of it: where each has the same it counts once."""
+
+    def key(load: _Load) -> tuple[str, str, bytes] | None:
+        over_all = load.what == "area load" and pieces[load.on] and not len(load.places)
+        return (load.on, load.flags, np.round(load.values, 3).tobytes()) if over_all else None
+
+    count = Counter(k for load in loads if (k := key(load)) is not None)
+    left = {k: n // (pieces[k[0]] + 1) if n % (pieces[k[0]] + 1) == 0 else n for k, n in count.items()}
+    out: list[_Load] = []
+    for load in loads:
+        k = key(load)
+        if k is not None:
+            left[k] -= 1
+            if left[k] < 0:
+                continue
+        out.append(load)
+    return out
 
 
 def _differences(case: str, old: list[_Load], new: list[_Load]) -> list[LoadMatch]:

@@ -7,6 +7,7 @@ other.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
@@ -22,6 +23,7 @@ from ..model.geometry.vectors import Array
 from .align import SAME, Transform
 from .changes import APART, Change, drawn_outline, material_change, mixed_kinds, numbers
 from .members import MemberMatch
+from .pieces import further_surfaces
 
 COVER = 0.5  # of the smaller slab
 EXACT = 1e-6  # m; outlines whose corners differ by less are one
@@ -66,68 +68,87 @@ def match_surfaces(base: Model, revised: Model, transform: Transform | None) -> 
         if a_id not in taken and b_id not in partner:
             partner[b_id] = (a_id, shift)
             taken.add(a_id)
+    # what was paired by hand stays as it was said, and has no further pieces
+    by_place = {b: a for b, (a, _) in partner.items() if b not in said}
+    near = list(zip(*(k.tolist() for k in near_boxes(boxes[0], boxes[1], NEAR))))
+    close = [(olds[i].surface.id, news[j].surface.id) for i, j in near]
+    close = [(a, b) for a, b in close if b not in said and old[a].surface.cls == new[b].surface.cls]
+    pieces = further_surfaces(
+        {a: p.outer for a, p in old.items()}, {b: p.outer for b, p in new.items()},
+        {a: p.surface for a, p in old.items()}, close, by_place, APART if mixed else SAME,
+    )  # fmt: skip
+    several = {a for a, _ in pieces} | {b for _, b in pieces}
+    rows = [(a, b, shift, False) for b, (a, shift) in partner.items()] + [(a, b, 0.0, True) for a, b in pieces]
     out = []
-    for ident, placed in new.items():
-        s = placed.surface
-        if ident not in partner:
-            out.append(MemberMatch("added", s.cls, None, ident, 0.0, None, described(s)))
-            continue
-        a_id, shift = partner[ident]
-        was = base.surfaces[a_id]
+    for a_id, b_id, shift, piece in rows:
+        was, now = base.surfaces[a_id], revised.surfaces[b_id]
+        part = a_id in several or b_id in several
+        if part:
+            shift = _off(was, old[a_id].outer, new[b_id].outer)
+        pair = _Pair(was, now, old[a_id].outer, new[b_id].outer, part)
+        found = _changes(base, revised, pair, transform, APART if mixed else SAME)
         shift = shift if shift >= SAME else 0.0
-        found = _changes(base, was, revised, s, old[a_id].outer, placed.outer, transform, APART if mixed else SAME)
         resized = any(c.what == "thickness" for c in found)
         status = "resized" if resized else "moved" if shift else "changed" if found else "same"
-        out.append(MemberMatch(status, s.cls, a_id, ident, shift, described(was), described(s), found))
+        row = MemberMatch(status, now.cls, a_id, b_id, shift, described(was), described(now), found, piece=piece)
+        out.append(row)
+    known_b = {b for _, b, *_ in rows}
+    known_a = {a for a, *_ in rows}
+    for ident, placed in new.items():
+        if ident not in known_b:
+            out.append(MemberMatch("added", placed.surface.cls, None, ident, 0.0, None, described(placed.surface)))
     for ident, placed in old.items():
-        if ident not in taken:
+        if ident not in known_a:
             out.append(MemberMatch("removed", placed.surface.cls, ident, None, 0.0, described(placed.surface), None))
     return out
 
 
-def _changes(
-    base: Model,
-    was: Surface,
-    revised: Model,
-    now: Surface,
-    old: Array,
-    new: Array,
-    transform: Transform | None,
-    near: float,
-) -> list[Change]:
-    """Outline, openings, thickness, material and place of a matched pair; outlines (n, 3) in the baseline's coordinates,
-    one within `near` (m) of each other."""
+@dataclass(slots=True)
+class _Pair:
+    """A matched pair; outlines (n, 3) in the baseline's coordinates; `part`: one is a piece of the other."""
+
+    was: Surface
+    now: Surface
+    old: Array
+    new: Array
+    part: bool
+
+
+def _off(was: Surface, old: Array, new: Array) -> float:
+    """How far an outline lies off the plane of another, m."""
+    return float(np.abs((new - old[0]) @ was.plain_axes[2]).max())
+
+
+def _changes(base: Model, revised: Model, p: _Pair, transform: Transform | None, near: float) -> list[Change]:
+    """Outline, openings, thickness, material and place of a matched pair, one within `near` (m) of each other."""
     out: list[Change] = []
-    if not _same_lines(was, now, base, revised, old, new, transform):
-        out += _moved_or_cut(was, now, base, revised, old, new, transform, near)
-    if abs(was.thickness - now.thickness) > 1e-4:
-        out.append(Change("thickness", float(was.thickness), float(now.thickness)))
-    change = material_change(base, was.material, revised, now.material)
+    if not _same_lines(p, base, revised, transform):
+        out += _moved_or_cut(p, base, revised, transform, near)
+    if abs(p.was.thickness - p.now.thickness) > 1e-4:
+        out.append(Change("thickness", float(p.was.thickness), float(p.now.thickness)))
+    change = material_change(base, p.was.material, revised, p.now.material)
     if change is not None:
         out.append(change)
     return out
 
 
-def _same_lines(
-    was: Surface, now: Surface, base: Model, revised: Model, old: Array, new: Array, transform: Transform | None
-) -> bool:
+def _same_lines(p: _Pair, base: Model, revised: Model, transform: Transform | None) -> bool:
     """Whether outline and openings are the same, corner by corner."""
-    pairs = [(old, new)]
-    if len(was.openings) != len(now.openings):
+    pairs = [(p.old, p.new)]
+    if len(p.was.openings) != len(p.now.openings):
         return False
-    for a, b in zip(was.openings, now.openings):
+    for a, b in zip(p.was.openings, p.now.openings):
         brought = b + revised.origin
         pairs.append((a + base.origin, transform.undo(brought) if transform is not None else brought))
     return all(a.shape == b.shape and np.abs(a - b).max() < EXACT for a, b in pairs)
 
 
-def _moved_or_cut(
-    was: Surface, now: Surface, base: Model, revised: Model, old: Array, new: Array, transform: Transform | None, near: float
-) -> list[Change]:  # fmt: skip
+def _moved_or_cut(p: _Pair, base: Model, revised: Model, transform: Transform | None, near: float) -> list[Change]:
     """Outline, openings and place."""
     out: list[Change] = []
+    was, now, old, new = p.was, p.now, p.old, p.new
     flat_old, flat_new = _in_plane(was, old), _in_plane(was, new)
-    off = float(np.abs((new - old[0]) @ was.plain_axes[2]).max())
+    off = _off(was, old, new)
     doors_old, doors_new = (_doors(was, flat) for flat in (flat_old, flat_new))
     whole_old, whole_new = sound(flat_old.union(doors_old)), sound(flat_new.union(doors_new))
     step = whole_new.centroid.distance(whole_old.centroid)
@@ -142,6 +163,9 @@ def _moved_or_cut(
     holes_new = _openings(was, [transform.undo(r) for r in turned] if transform is not None else turned).union(
         doors_new
     )
+    if p.part:  # what lies in the other pieces is their row's
+        both = whole_old.intersection(whole_new)
+        holes_old, holes_new = holes_old.intersection(both), holes_new.intersection(both)
     # openings of a slab that was moved as a whole went with it
     compared = translate(holes_new, *_step(whole_new, whole_old)) if alike and near == SAME else holes_new
     if holes_old.symmetric_difference(compared).area > SAME * max(holes_old.length + holes_new.length, 1e-6):

@@ -12,7 +12,8 @@ from ...model.edits import Edit, EditError, from_record
 from ..members import match_members
 from ..places import Places
 from ..surfaces import match_surfaces
-from .moving import NAMED, Mover, Target
+from .moving import Mover
+from .parts import NAMED, Target
 
 PLACED = ("carried", "moved")
 MOST_TARGETS = 200  # of a line, kept
@@ -70,8 +71,9 @@ class CarriedOver:
         text = (
             f"{len(placed)} of {len(self.lines)} corrections and additions of the reviewed revision were carried over"
         )
-        if moved:
-            text += f", {len(moved)} with a target that moved by up to {max(x.distance for x in moved) * 1000:.0f} mm"
+        far = [x for x in moved if x.distance > MOVED]
+        if far:
+            text += f", {len(far)} with a target that moved by up to {max(x.distance for x in far) * 1000:.0f} mm"
         if left:
             text += f", {len(left)} not, by choice ({', '.join(x.what for x in left[:NAMED])}{', …' if len(left) > NAMED else ''})"
         for x in [x for x in moved if x.words][:NAMED]:

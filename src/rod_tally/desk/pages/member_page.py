@@ -24,7 +24,7 @@ from PyQt6.QtWidgets import (
 from ...analysis.frame.shape import between_ends
 from ...analysis.results.results import COMPONENTS, Results
 from ...compare import Side
-from ...compare.along import forces_before
+from ...compare.results.along import forces_before
 from ...model import Member, Release
 from ...model.geometry.vectors import Array
 from ...review import Review

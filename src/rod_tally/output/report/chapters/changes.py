@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections import Counter
 
 from ....analysis.results.utilisation import FORMULA
-from ....compare.again import LookAgain
 from ....compare.causes import ORDERS, Causes
+from ....compare.results.again import LookAgain
 from ....review.review import Review
 from ..parts import Cell, Chapter, Table, titled, value
 from .registry import chapter, shortened

@@ -8,15 +8,16 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from ..analysis.dynamics.modes import Mode
-from ..analysis.results.results import COMPONENTS, Results
-from ..analysis.results.storeys import StoreyRow
-from ..analysis.results.superpose import combined, usable
-from ..analysis.shells.fields import PlateFields
-from ..model import Combination, Model
-from ..model.geometry.vectors import Array
-from .members import MemberMatch
-from .places import Places
+from ...analysis.dynamics.modes import Mode
+from ...analysis.results.results import COMPONENTS, Results
+from ...analysis.results.storeys import StoreyRow
+from ...analysis.results.superpose import combined, usable
+from ...analysis.shells.fields import PlateFields
+from ...model import Combination, Model
+from ...model.geometry.vectors import Array
+from ..members import MemberMatch
+from ..places import Places
+from .extremes import Extremes, along_members, between_axes, over_surfaces
 
 REACTIONS = ("fx", "fy", "fz", "mx", "my", "mz")
 DISPLACEMENTS = ("ux", "uy", "uz", "rx", "ry", "rz")
@@ -26,6 +27,7 @@ ENVELOPE = "envelope"
 # signs of a member's forces when its axis runs the other way round: x and y turn, z stays, and the face of the cut with them
 FLIPPED = np.array([1.0, 1.0, -1.0, 1.0, 1.0, -1.0])
 LEVEL = 0.01  # m; storeys whose levels are nearer than this are one
+PARALLEL = 1e-9  # axes that differ by less are the same
 MOST_ROWS = 400_000  # beyond which rows case by case give way to the envelope
 
 
@@ -86,17 +88,17 @@ def compare_results(
     count = (len(shared.cases) + len(shared.combinations)) * work.rows_a_case
     few = count <= MOST_ROWS
     out: list[ResultChange] = []
-    extremes = _Extremes()
+    envelope = _Envelope()
     for name, old, new in _runs(base, revised, shared):
         is_case = any(b == name for _, b in shared.cases)
         found = work.of_case(old, new)
-        extremes.add(found)
+        envelope.add(found)
         for block in found:
             if few or block.ids == [(None, None)]:
                 out += block.rows(name)
         if is_case:
             out += list(_storeys(base, revised, places, old.cases[0], new.cases[0], name))
-    out += extremes.rows()
+    out += envelope.rows()
     out += [
         ResultChange("period", "modes", str(a.mode), str(b.mode), a.period, b.period)
         for a, b in zip(base.modes, revised.modes)
@@ -121,22 +123,22 @@ def _single(case: str) -> Combination:
 
 @dataclass(slots=True)
 class _Block:
-    """Values (n, q) of either side for n pairs of ids and q quantities; `done` (n,): both were computed."""
+    """Values of q quantities on either side for n pairs of ids; `done` (n,): both were computed."""
 
     quantities: tuple[str, ...]
     ids: list[tuple[str | None, str | None]]
-    old: Array
-    new: Array
+    values: Extremes
     done: NDArray[np.bool_]
 
     def rows(self, case: str) -> Iterator[ResultChange]:
-        for (a, b), x, y, good in zip(self.ids, self.old.tolist(), self.new.tolist(), self.done):
+        old, new = self.values.largest()
+        for (a, b), x, y, good in zip(self.ids, old.tolist(), new.tolist(), self.done):
             if good:
                 yield from (ResultChange(q, case, a, b, u, v) for q, u, v in zip(self.quantities, x, y))
 
 
-class _Extremes:
-    """Of each quantity and pair the value of largest size over all that was added, on either side by itself."""
+class _Envelope:
+    """The same over all that was added, on either side by itself."""
 
     def __init__(self) -> None:
         self.best: list[_Block] = []
@@ -144,12 +146,11 @@ class _Extremes:
     def add(self, blocks: list[_Block]) -> None:
         """The blocks of one case or combination, the same ones in the same order each time."""
         if not self.best:
-            self.best = [replace(b, old=b.old * b.done[:, None], new=b.new * b.done[:, None]) for b in blocks]
-            return
+            for b in blocks:
+                none = np.zeros_like(b.values.low_old)
+                self.best.append(replace(b, values=Extremes.of(none, none), done=np.zeros_like(b.done)))
         for best, b in zip(self.best, blocks):
-            good = b.done[:, None]
-            best.old = np.where(good & (np.abs(b.old) > np.abs(best.old)), b.old, best.old)
-            best.new = np.where(good & (np.abs(b.new) > np.abs(best.new)), b.new, best.new)
+            best.values.grow(b.values, b.done)
             best.done = best.done | b.done
 
     def rows(self) -> list[ResultChange]:
@@ -196,14 +197,42 @@ class _Pairs:
             (a, b, held_old[a], held_new[b]) for b, a in places.node_of.items() if a in held_old and b in held_new
         ]
         self.surfaces: list[tuple[str, str, int, int]] = []
+        # further pieces of a split or merged surface: (row, index in the shells), by side
+        self.parts_old: list[tuple[int, int]] = []
+        self.parts_new: list[tuple[int, int]] = []
+        self.turned_old: dict[int, Array] = {}
+        self.turned_new: dict[int, Array] = {}
         if base.fields is not None and revised.fields is not None:
-            sa = {s: k for k, s in enumerate(base.fields.plates.surfaces)}
-            sb = {s: k for k, s in enumerate(revised.fields.plates.surfaces)}
-            self.surfaces = [
-                (m.baseline_id, m.revised_id, sa[m.baseline_id], sb[m.revised_id])
-                for m in surfaces
-                if m.baseline_id in sa and m.revised_id in sb and m.baseline_id and m.revised_id
-            ]
+            self._pair_surfaces(base.fields, revised.fields, surfaces)
+
+    def _pair_surfaces(self, old: PlateFields, new: PlateFields, surfaces: list[MemberMatch]) -> None:
+        """Shells of either side, and what brings the forces of each to the axes of its row's surface in the baseline."""
+        sa = {s: k for k, s in enumerate(old.plates.surfaces)}
+        sb = {s: k for k, s in enumerate(new.plates.surfaces)}
+        both = [m for m in surfaces if m.baseline_id in sa and m.revised_id in sb]
+        first_old: dict[str, int] = {}
+        first_new: dict[str, int] = {}
+        for m in [m for m in both if not m.piece]:
+            a, b = m.baseline_id or "", m.revised_id or ""
+            first_old[a] = first_new[b] = len(self.surfaces)
+            self.surfaces.append((a, b, sa[a], sb[b]))
+            self._turn(new, sb[b], old, a)
+        for m in [m for m in both if m.piece]:
+            a, b = m.baseline_id or "", m.revised_id or ""
+            if a in first_old:
+                self.parts_new.append((first_old[a], sb[b]))
+                self._turn(new, sb[b], old, a)
+            elif b in first_new:
+                row = first_new[b]
+                self.parts_old.append((row, sa[a]))
+                shown = old.plates.shapes[self.surfaces[row][0]].axes
+                self.turned_old[sa[a]] = between_axes(old.plates.shapes[a].axes, shown)
+
+    def _turn(self, new: PlateFields, b: int, old: PlateFields, a: str) -> None:
+        own = self.places.turned_back(new.plates.shapes[new.plates.surfaces[b]].axes)
+        shown = old.plates.shapes[a].axes
+        if np.abs(own - shown).max() > PARALLEL:
+            self.turned_new[b] = between_axes(own, shown)
 
     @property
     def rows_a_case(self) -> int:
@@ -213,30 +242,47 @@ class _Pairs:
         """Members, sums of all supports, supports, nodes, surfaces; always in this order."""
         done = np.atleast_2d(old.member_done)[0][self.old] & np.atleast_2d(new.member_done)[0][self.new]
         ids: list[tuple[str | None, str | None]] = [(m.baseline_id, m.revised_id) for m in self.members]
-        of_old, of_new = largest_by_member(old), largest_by_member(new)
-        a, b = of_old[self.old], of_new[self.new] * self.sign
-        for largest, all_values, more in ((a, of_old, self.more_old), (b, of_new, self.more_new)):
-            for row, k, sign in more:
-                piece = all_values[k] * sign
-                largest[row] = np.where(np.abs(piece) > np.abs(largest[row]), piece, largest[row])
-        out = [_Block(COMPONENTS, ids, a, b, done)]
+        (low_a, high_a), (low_b, high_b) = along_members(old), along_members(new)
+        values = Extremes(low_a[self.old], high_a[self.old], *_signed(low_b[self.new], high_b[self.new], self.sign))
+        for row, k, sign in self.more_old:
+            low, high = _signed(low_a[k], high_a[k], sign)
+            values.low_old[row] = np.minimum(values.low_old[row], low)
+            values.high_old[row] = np.maximum(values.high_old[row], high)
+        for row, k, sign in self.more_new:
+            low, high = _signed(low_b[k], high_b[k], sign)
+            values.low_new[row] = np.minimum(values.low_new[row], low)
+            values.high_new[row] = np.maximum(values.high_new[row], high)
+        out = [_Block(COMPONENTS, ids, values, done)]
         # base sums: all supports of either side, corners of elements on held edges included
         a = old.reaction[0, :, :3].sum(axis=0)[None]
         b = self._back(new.reaction[0, :, :3].sum(axis=0)[None])
-        out.append(_Block(REACTIONS[:3], [(None, None)], a, b, np.ones(1, bool)))
-        for names, pairs, values in (
+        out.append(_Block(REACTIONS[:3], [(None, None)], Extremes.of(a, b), np.ones(1, bool)))
+        for names, pairs, of_nodes in (
             (REACTIONS, self.supports, (old.reaction, new.reaction)),
             (DISPLACEMENTS, self.nodes, (old.displacement, new.displacement)),
         ):
             i, j = np.array([(p[2], p[3]) for p in pairs], np.int64).reshape(-1, 2).T
             own: list[tuple[str | None, str | None]] = [(p[0], p[1]) for p in pairs]
-            out.append(_Block(names, own, values[0][0, i], self._back(values[1][0, j]), self._done(old, new, pairs)))
+            both = Extremes.of(of_nodes[0][0, i], self._back(of_nodes[1][0, j]))
+            out.append(_Block(names, own, both, self._done(old, new, pairs)))
         if self.surfaces:
-            a, b = (_largest_on_surfaces(s.fields, r) for s, r in ((self.base, old), (self.revised, new)))
-            i, j = np.array([(p[2], p[3]) for p in self.surfaces], np.int64).T
-            own = [(p[0], p[1]) for p in self.surfaces]
-            out.append(_Block(SURFACE_FORCES, own, a[i], b[j], np.ones(len(own), bool)))
+            out.append(self._of_surfaces(old, new))
         return out
+
+    def _of_surfaces(self, old: Results, new: Results) -> _Block:
+        assert self.base.fields is not None and self.revised.fields is not None
+        low_a, high_a = over_surfaces(self.base.fields, old, self.turned_old)
+        low_b, high_b = over_surfaces(self.revised.fields, new, self.turned_new)
+        i, j = np.array([(p[2], p[3]) for p in self.surfaces], np.int64).T
+        values = Extremes(low_a[i], high_a[i], low_b[j], high_b[j])
+        for row, k in self.parts_old:
+            values.low_old[row] = np.minimum(values.low_old[row], low_a[k])
+            values.high_old[row] = np.maximum(values.high_old[row], high_a[k])
+        for row, k in self.parts_new:
+            values.low_new[row] = np.minimum(values.low_new[row], low_b[k])
+            values.high_new[row] = np.maximum(values.high_new[row], high_b[k])
+        own: list[tuple[str | None, str | None]] = [(p[0], p[1]) for p in self.surfaces]
+        return _Block(SURFACE_FORCES, own, values, np.ones(len(own), bool))
 
     def _back(self, six: Array) -> Array:
         parts = [self.places.turned_back(p) for p in np.split(six, six.shape[1] // 3, axis=1)]
@@ -249,30 +295,10 @@ class _Pairs:
         return np.asarray(a & b)
 
 
-def largest_by_member(results: Results, case: int = 0) -> Array:
-    """(M, 6): of each member and component the value of largest size along it, with its sign; zero without stations."""
-    out = np.zeros((len(results.member_ids), 6))
-    if not len(results.station_member):
-        return out
-    begin = np.flatnonzero(np.diff(results.station_member, prepend=-1))
-    low = np.minimum.reduceat(results.force[case], begin)
-    high = np.maximum.reduceat(results.force[case], begin)
-    out[results.station_member[begin]] = np.where(-low > high, low, high)
-    return out
-
-
-def _largest_on_surfaces(fields: PlateFields | None, results: Results) -> Array:
-    """(S, 8): of each surface and component the value of largest size at its corners, with its sign."""
-    assert fields is not None
-    of, _, values = fields.averaged(fields.at_corners(results.displacement[0]))
-    out = np.zeros((len(fields.plates.surfaces), 8))
-    if len(of):
-        order = np.argsort(of, kind="stable")
-        of, values = of[order], values[order]
-        begin = np.flatnonzero(np.diff(of, prepend=-1))
-        low, high = np.minimum.reduceat(values, begin), np.maximum.reduceat(values, begin)
-        out[of[begin]] = np.where(-low > high, low, high)
-    return out
+def _signed(low: Array, high: Array, sign: Array) -> tuple[Array, Array]:
+    """Least and largest values of a member, (…, 6), after a change of signs."""
+    a, b = low * sign, high * sign
+    return np.minimum(a, b), np.maximum(a, b)
 
 
 def _storeys(

@@ -7,14 +7,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..analysis.results.results import COMPONENTS, Results
-from ..analysis.results.superpose import MemberEnvelope, envelope, of_members
-from ..analysis.results.utilisation import FORMULA, KINDS, utilisations
-from ..model import Combination, Finding, Model
-from ..model.geometry.vectors import Array
-from ..model.settings import CompareSettings
-from .members import MemberMatch
-from .results import ENVELOPE, SURFACE_FORCES, ResultChange, Shared, Side
+from ...analysis.results.results import COMPONENTS, Results
+from ...analysis.results.superpose import MemberEnvelope, envelope, of_members
+from ...analysis.results.utilisation import FORMULA, KINDS, utilisations
+from ...model import Combination, Finding, Model
+from ...model.geometry.vectors import Array
+from ...model.settings import CompareSettings
+from ..members import MemberMatch
+from .pairs import ENVELOPE, SURFACE_FORCES, ResultChange, Shared, Side
 
 NAMED = 5  # parts that the finding names
 TURNED = np.array([False, False, True, False, False, True])  # components whose sign turns with a member's axis

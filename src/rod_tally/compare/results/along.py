@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..analysis.results.superpose import combined, usable
-from ..model import Combination
-from ..model.geometry.vectors import Array
-from .comparison import Comparison
-from .results import FLIPPED, Side
+from ...analysis.results.superpose import combined, usable
+from ...model import Combination
+from ...model.geometry.vectors import Array
+from ..comparison import Comparison
+from .pairs import FLIPPED, Side
 
 
 def forces_before(
