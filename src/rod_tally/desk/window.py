@@ -93,7 +93,7 @@ class Window(QMainWindow):
         self.view_desk = ViewDesk(self.session, self.state, self.view)
         self.background = Background(self.session, self.state)
         self.shortcuts = Shortcuts(self)
-        self.pages = OpenPages(self, self.shortcuts.of)
+        self.pages = OpenPages(self, self.session, self.state, self.view_desk.take_me_there, self.shortcuts.of, self.do)
         self._build_menus()
         self._build()
         self._listen()

@@ -4,24 +4,33 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QWidget
 
 from ..commands.registry import COMMANDS, Command
+from ..session.session import Session
+from ..session.state import DeskState
 from .carry_page import CarryPage
 from .command_finder import CommandFinder
 from .help_page import OF_STEP, SHORTCUTS, HelpPage
 from .rules_page import RulesPage
 from .runs_page import RunsPage
 
-if TYPE_CHECKING:
-    from ..window import Window
-
 
 class OpenPages:
-    """`shortcut_of` tells the key a command has here."""
+    """`there` closes in on what is picked; `shortcut_of` tells the key a command has here; `do` carries one out."""
 
-    def __init__(self, window: Window, shortcut_of: Callable[[str], str]) -> None:
-        self.window, self.shortcut_of = window, shortcut_of
+    def __init__(
+        self,
+        window: QWidget,
+        session: Session,
+        state: DeskState,
+        there: Callable[[], None],
+        shortcut_of: Callable[[str], str],
+        do: Callable[[Command], None],
+    ) -> None:
+        self.window, self.session, self.state = window, session, state
+        self.there, self.shortcut_of, self.do = there, shortcut_of, do
         self.rules: RulesPage | None = None
         self.runs: RunsPage | None = None
         self.carried: CarryPage | None = None
@@ -31,7 +40,7 @@ class OpenPages:
     def show_rules(self) -> None:
         """The rules of taking in, running and comparing."""
         if self.rules is None:
-            self.rules = RulesPage(self.window, self.window.session, self.window.state)
+            self.rules = RulesPage(self.window, self.session, self.state)
         self.rules.fill()
         self.rules.show()
         self.rules.raise_()
@@ -39,7 +48,7 @@ class OpenPages:
     def show_runs(self) -> None:
         """The runs that are kept."""
         if self.runs is None:
-            self.runs = RunsPage(self.window, self.window.session, self.window.state)
+            self.runs = RunsPage(self.window, self.session, self.state)
         self.runs.fill()
         self.runs.show()
         self.runs.raise_()
@@ -47,8 +56,7 @@ class OpenPages:
     def show_carried(self) -> None:
         """What is carried over from the reviewed revision, and what is left out."""
         if self.carried is None:
-            there = self.window.view_desk.take_me_there
-            self.carried = CarryPage(self.window, self.window.session, self.window.state, there)
+            self.carried = CarryPage(self.window, self.session, self.state, self.there)
         self.carried.open_below(self.window)
 
     def show_help(self, keys: bool = False) -> None:
@@ -57,12 +65,12 @@ class OpenPages:
             self.help = HelpPage(
                 self.window, lambda: [(c.menu, c.title, self.shortcut_of(c.id), c.help) for c in COMMANDS]
             )
-        self.help.open_at(SHORTCUTS if keys else OF_STEP.get(self.window.state.step.name, ""))
+        self.help.open_at(SHORTCUTS if keys else OF_STEP.get(self.state.step.name, ""))
 
     def find_command(self) -> None:
         """A list of commands that is narrowed by typing."""
         if self.finder is None:
-            self.finder = CommandFinder(self.window, self._commands, self.window.do)
+            self.finder = CommandFinder(self.window, self._commands, self.do)
         self.finder.ask()
 
     def _commands(self) -> list[tuple[Command, bool]]:
