@@ -21,12 +21,13 @@ STRAIGHT = 0.02  # sine of the angle between an edge and a member that goes with
 
 @dataclass(slots=True)
 class SurfaceLines:
-    """`lines` (2, 3) and `dots` (3,) in space; `nodes` are those of the model that may become corners of elements;
+    """`lines` (2, 3), the first `edges` of which are outline and openings, and `dots` (3,) in space; `nodes` are those of the model that may become corners of elements;
     `tracks`: member and the piece of line (2, 3) along which it holds the surface; `ends`: node and its place; `faces`: node
     and the piece (2, 3) of an edge that a member in the wall's plane meets there with its depth."""
 
     polygon: Polygon
     lines: list[Array] = field(default_factory=list)
+    edges: int = 0
     dots: list[Array] = field(default_factory=list)
     nodes: set[str] = field(default_factory=set)
     tracks: list[tuple[str, Array]] = field(default_factory=list)
@@ -41,6 +42,7 @@ def lines_on(model: Model, s: Surface, size: float) -> SurfaceLines:
     merge = NEAR_EDGE * size
     edges = [e for ring in (polygon.exterior, *polygon.interiors) for e in _edges(np.array(ring.coords))]
     out.lines += [s.lifted(e) for e in edges]
+    out.edges = len(edges)
     inside = polygon.buffer(TOUCH)
     for joint in s.joints:
         if joint.kind == "surface" and len(joint.line) == 2:
@@ -174,8 +176,14 @@ def _brought(p: Array, lines: BaseGeometry, corners: Array, merge: float, polygo
     if on_line <= TOUCH or on_line > merge:
         return p
     # a corner first, so that no short piece of an edge is left over
-    far = np.linalg.norm(corners - p, axis=1)
-    if far.min() <= merge:
-        return np.asarray(corners[int(far.argmin())])
-    nearest = min(lines.geoms, key=lambda g: g.distance(point))
-    return np.array(nearest.interpolate(nearest.project(point)).coords[0])
+    if np.linalg.norm(corners - p, axis=1).min() <= merge:
+        return _nearest(corners, p, polygon)
+    near = [g for g in lines.geoms if g.distance(point) <= on_line + TOUCH]
+    return _nearest(np.array([g.interpolate(g.project(point)).coords[0] for g in near]), p, polygon)
+
+
+def _nearest(places: Array, p: Array, polygon: Polygon) -> Array:
+    """Of places (n, 2) the nearest to p; of equally near ones the one farther in: rounding must not choose."""
+    far = np.round(np.linalg.norm(places - p, axis=1) / TOUCH)
+    inwards = np.round(np.linalg.norm(places - np.array(polygon.centroid.coords[0]), axis=1), 6)
+    return np.asarray(places[int(np.lexsort((inwards, far))[0])])

@@ -17,6 +17,7 @@ from ..model import Model, Surface
 from ..model.geometry.vectors import Array
 from ..progress import Progress, silent
 from .columns import add_columns, column_walls
+from .facing import facing, rounded
 from .fill import Filled, fill
 from .mesh_data import HeldEdge, Plates, Tie
 from .outline import SurfaceLines, lines_on
@@ -67,7 +68,12 @@ def mesh_plates(
     progress("Lines of surfaces", 0.0)
     tied = sorted({index[n] for f in found.values() for n in f.nodes})
     number = np.array(tied, np.int64)
-    wires = wires_of(xyz[number], {i: f.lines for i, f in found.items()}, {i: f.dots for i, f in found.items()})
+    wires = wires_of(
+        xyz[number],
+        {i: f.lines for i, f in found.items()},
+        {i: f.dots for i, f in found.items()},
+        {i: f.edges for i, f in found.items()},
+    )
     # vertices in the numbers of the whole: the model's nodes keep theirs
     vertex = np.concatenate([number, len(xyz) + np.arange(len(wires.points) - len(number))])
     points = [xyz, wires.points[len(number) :]]
@@ -154,6 +160,7 @@ def _fill_all(
     sizes: dict[str, float],
     progress: Progress,
 ) -> None:
+    middle = points.mean(axis=0)
     known: dict[tuple[object, ...], Filled] = {}
     every = [points]
     count = len(points)
@@ -175,12 +182,15 @@ def _fill_all(
             pieces = [p for pair in inner for p in _pieces(pair, steps)]
             alone = [int(vertex[d]) for d in dots]
             used = sorted({n for r in loops for n in r} | {n for p in pieces for n in p} | set(alone))
-            flat = s.flat(points[used])
+            turned = facing(s, s.flat(points[loops[0]]), s.flat(points[used]), middle)
+            flat = turned.there(s.flat(points[used]))
             # numbered by place, not by the order of the file, so that like floors of a building are filled once
-            place = np.round(flat - flat.min(axis=0), 5) + 0.0
+            place = rounded(flat)
             order = np.lexsort((place[:, 1], place[:, 0]))
             used, flat, place = [used[i] for i in order], flat[order], place[order]
             local = {n: i for i, n in enumerate(used)}
+            if turned.mirrored:
+                loops = [r[::-1] for r in loops]
             task = (
                 tuple(_from_least([local[n] for n in r]) for r in loops),
                 tuple(sorted((min(local[a], local[b]), max(local[a], local[b])) for a, b in pieces)),
@@ -188,14 +198,15 @@ def _fill_all(
             )
             key = (*task, round(sizes[ident], 6), place.tobytes())
             if key not in known:
-                known[key] = fill(flat, *task, sizes[ident])
+                known[key] = fill(place, *task, sizes[ident])
             done = known[key]
-            extra = done.points[len(used) :] - done.points[0] + flat[0]
+            extra = turned.back(done.points[len(used) :] - done.points[0] + flat[0])
             numbers = np.concatenate([np.array(used, np.int64), count + np.arange(len(extra))])
             every.append(s.lifted(extra))
             count += len(extra)
-            quads.append(numbers[done.quads])
-            triangles.append(numbers[done.triangles])
+            way = -1 if turned.mirrored else 1
+            quads.append(numbers[done.quads[:, ::way]])
+            triangles.append(numbers[done.triangles[:, ::way]])
             of.append((k, len(done.quads), len(done.triangles)))
     out.points = np.vstack(every)
     if not of:

@@ -10,6 +10,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from ..model.geometry.vectors import Array
@@ -33,14 +35,21 @@ class Wires:
         return np.unique(np.concatenate(parts), axis=0) if parts else np.zeros((0, 2), np.int64)
 
 
-def wires_of(nodes: Array, lines: dict[str, list[Array]], dots: dict[str, list[Array]]) -> Wires:
+def wires_of(
+    nodes: Array, lines: dict[str, list[Array]], dots: dict[str, list[Array]], edges: dict[str, int] | None = None
+) -> Wires:
     """Cut the lines (2, 3) of each surface at every vertex they pass and wherever two of one surface cross.
 
-    `nodes` (N, 3) are places that keep their position and number; `dots` (3,) become vertices of their own.
+    `nodes` (N, 3) are places that keep their position and number; `dots` (3,) become vertices of their own. The first `edges`
+    lines of a surface are its outline and openings: what touches their corners is brought to them.
     """
     ends = [p for one in lines.values() for line in one for p in line]
+    corner = [k < (edges or {}).get(i, 0) for i, one in lines.items() for k in range(len(one)) for _ in range(2)]
+    corner += [False for one in dots.values() for _ in one]
     ends += [p for one in dots.values() for p in one]
-    points, index = _gathered(np.asarray(nodes, float).reshape(-1, 3), np.array(ends).reshape(-1, 3))
+    points, index = _gathered(
+        np.asarray(nodes, float).reshape(-1, 3), np.array(ends).reshape(-1, 3), np.array(corner, bool)
+    )
     segments, at = {}, 0
     for ident, one in lines.items():
         own = index[at : at + 2 * len(one)].reshape(-1, 2)
@@ -54,8 +63,9 @@ def wires_of(nodes: Array, lines: dict[str, list[Array]], dots: dict[str, list[A
     return wires
 
 
-def _gathered(fixed: Array, more: Array) -> tuple[Array, NDArray[np.int64]]:
-    """All points with those that touch made one, and the number of each of `more`; the fixed ones come first, all kept."""
+def _gathered(fixed: Array, more: Array, corner: NDArray[np.bool_]) -> tuple[Array, NDArray[np.int64]]:
+    """All points with those that touch made one, and the number of each of `more`; the fixed ones come first, all kept, and
+    corners of outlines (n,) before what touches them."""
     if not len(more):
         return fixed, np.zeros(0, np.int64)
     index = np.full(len(more), -1, np.int64)
@@ -63,18 +73,22 @@ def _gathered(fixed: Array, more: Array) -> tuple[Array, NDArray[np.int64]]:
         far, near = cKDTree(fixed).query(more)
         index = np.where(far <= TOUCH, near, -1)
     left = np.flatnonzero(index < 0)
-    new: list[Array] = []
-    if len(left):
-        order = left[np.lexsort(np.round(more[left], 4).T)]
-        tree = cKDTree(more[order])
-        place = np.full(len(order), -1, np.int64)
-        for k, around in enumerate(tree.query_ball_point(more[order], TOUCH)):
-            if place[k] < 0:
-                mine = [j for j in around if place[j] < 0]
-                place[mine] = len(fixed) + len(new)
-                new.append(more[order[k]])
-        index[order] = place
-    return np.vstack([fixed, np.array(new).reshape(-1, 3)]), index
+    if not len(left):
+        return fixed, index
+    # of those that touch each other the middle: the same whichever comes first, and whichever way the building lies
+    pairs = cKDTree(more[left]).query_pairs(TOUCH, output_type="ndarray")
+    graph = coo_array((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(len(left), len(left)))
+    count, group = connected_components(graph, directed=False)
+    weight = np.where(corner[left], 1.0, 0.0)
+    weight[np.bincount(group, weight)[group] == 0] = 1.0
+    new = np.zeros((count, 3))
+    np.add.at(new, group, more[left] * weight[:, None])
+    new /= np.bincount(group, weight)[:, None]
+    order = np.lexsort(np.round(new, 4).T)
+    rank = np.empty(count, np.int64)
+    rank[order] = np.arange(count)
+    index[left] = len(fixed) + rank[group]
+    return np.vstack([fixed, new[order]]), index
 
 
 def _once(segments: NDArray[np.int64]) -> NDArray[np.int64]:
@@ -152,5 +166,5 @@ def _add_crossings(wires: Wires) -> bool:
     if not len(new):
         return False
     before = len(wires.points)
-    wires.points, _ = _gathered(wires.points, new)
+    wires.points, _ = _gathered(wires.points, new, np.zeros(len(new), bool))
     return len(wires.points) > before

@@ -125,8 +125,15 @@ def along_member(
     qa, qb = qa * scale, qb * scale
     length = carrier.length
     near = 1e-6
+    size = (hi - lo)[:, None]
     lo = np.where(np.abs(lo) < near, 0.0, np.where(np.abs(lo - length) < near, length, lo))
     hi = np.where(np.abs(hi) < near, 0.0, np.where(np.abs(hi - length) < near, length, hi))
+    # a row so short that both of its ends came to the member's is a force there, no force a metre
+    short = ~point & (hi <= lo)
+    if short.any():
+        force = np.where(short[:, None], (qa + qb) / 2 * size, 0.0)
+        qa, qb = np.where(short[:, None], force, qa), np.where(short[:, None], force, qb)
+        point = point | short
     lo[point] = np.clip(lo[point], 0, length)
     hi[point] = lo[point]
     if (point | ((lo >= 0) & (hi <= length))).all():
