@@ -86,14 +86,23 @@ def find_transform(
 
 
 def _keys(lines: Array) -> Array:
-    """Middle and half extent of each line: the same whichever way round it runs."""
+    """Middle of each line (n, 3)."""
     return lines.mean(axis=1)
+
+
+def _laid(lines: Array) -> Array:
+    """Middle, direction in plan and rise of each line (n, 6), m, the same whichever way round it runs: beams above each other have
+    one middle however the building is turned."""
+    d = (lines[:, 1] - lines[:, 0]) / 2
+    size = np.maximum(np.linalg.norm(d, axis=1), EXACT)
+    lies = np.column_stack([(d[:, 0] ** 2 - d[:, 1] ** 2) / size, 2 * d[:, 0] * d[:, 1] / size, np.abs(d[:, 2])])
+    return np.column_stack([lines.mean(axis=1), lies / 2])
 
 
 def _in_place(base: Array, revised: Array) -> tuple[int, float, tuple[NDArray[np.int64], NDArray[np.int64]]]:
     """How many revised members lie within a millimetre of one of the baseline, their mean distance, and which ones
     (baseline, revised)."""
-    distance, j = cKDTree(_keys(base)).query(_keys(revised), distance_upper_bound=SAME * 2)
+    distance, j = cKDTree(_laid(base)).query(_laid(revised), distance_upper_bound=SAME * 2)
     near = np.flatnonzero(distance < SAME)
     return len(near), float(distance[near].mean()) if len(near) else 0.0, (j[near], near)
 

@@ -83,7 +83,7 @@ def compare(
     out.shared = shared_of(base, revised, pair, same)
     out.results, short = compare_results(base, revised, places, members, surfaces, out.shared)
     limits = limits or CompareSettings()
-    out.again, out.again_over = look_again(base, revised, members, surfaces, out.shared, out.results, limits)
+    out.again, out.again_over = look_again(base, revised, members, surfaces, out.shared, out.results, limits, places)
     out.findings = _findings(out, old, new, ambiguous, short)
     return out
 

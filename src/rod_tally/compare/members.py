@@ -20,7 +20,9 @@ from .pieces import further_pairs
 
 UNKNOWN_HALF = 0.1  # m; outline taken for a section nothing is known of
 SLANT = 0.2  # sine of the largest angle between a member and itself, revised
-FRAME = 3  # members from which they, and not the surfaces, say how the building is turned and shifted
+FRAME = (
+    3  # members that are not upright from which they, without the surfaces, say how the building is turned and shifted
+)
 OVERLAP = 0.1  # of the shorter of the two
 
 
@@ -46,6 +48,12 @@ def source_lines(model: Model, joined: bool = False) -> Array:
     return np.array([drawn_line(model, m, joined) for m in model.members.values()]).reshape(-1, 2, 3)
 
 
+def _level(lines: Array) -> int:
+    """How many of the lines (n, 2, 3) have a direction in plan."""
+    d = lines[:, 1] - lines[:, 0]
+    return int((np.hypot(d[:, 0], d[:, 1]) > 0.1).sum())
+
+
 def surface_edges(model: Model, joined: bool) -> tuple[Array, list[str]]:
     """Edges (n, 2, 3) of all surfaces as the source draws them, or as they are joined, and the class of each."""
     lines, classes = [], []
@@ -69,12 +77,16 @@ def match_members(
     bm, rm = list(base.members.values()), list(revised.members.values())
     mixed = mixed_kinds(base, revised)
     lines_b, lines_r = source_lines(base, mixed), source_lines(revised, mixed)
-    if min(len(bm), len(rm)) >= FRAME:
-        axes = np.array([m.z_axis for m in bm]), np.array([m.z_axis for m in rm])
-        transform = find_transform(lines_b, lines_r, [m.cls for m in bm], [m.cls for m in rm], axes)
-    else:  # a building of walls and slabs
-        (edges_b, classes_b), (edges_r, classes_r) = (surface_edges(m, mixed) for m in (base, revised))
-        transform = find_transform(edges_b, edges_r, classes_b, classes_r)
+    axes = np.array([m.z_axis for m in bm]).reshape(-1, 3), np.array([m.z_axis for m in rm]).reshape(-1, 3)
+    seen = [(lines_b, [m.cls for m in bm], axes[0]), (lines_r, [m.cls for m in rm], axes[1])]
+    if min(_level(lines_b), _level(lines_r)) < FRAME:
+        # columns, or a few beams, do not say which way a building lies: the edges of its walls and slabs do
+        for side, model in enumerate((base, revised)):
+            edges, classes = surface_edges(model, mixed)
+            lines, own, z = seen[side]
+            seen[side] = np.concatenate([lines, edges]), own + classes, np.concatenate([z, np.zeros((len(edges), 3))])
+    (all_b, classes_b, axes_b), (all_r, classes_r, axes_r) = seen
+    transform = find_transform(all_b, all_r, classes_b, classes_r, (axes_b, axes_r))
     if transform is not None:
         lines_r = transform.undo(lines_r)
     apart = APART if mixed else 0.0

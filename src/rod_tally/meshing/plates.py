@@ -89,6 +89,8 @@ def mesh_plates(
     return out
 
 
+# share by which pieces of a line may be longer than asked for; no round one, which rounding would decide
+LONGER = 0.05 + 1e-6
 ACROSS = 8  # elements across the span of a slab's panel
 UP_A_WALL = 6  # and across the shorter side of a wall, which bends in its plane alone
 SMALLEST_AUTO, LARGEST_AUTO = 0.1, 1.5  # m
@@ -143,7 +145,7 @@ def _divided(
     new: list[Array] = []
     for (i, j), h in sorted(wanted.items()):
         a, b = wires.points[i], wires.points[j]
-        n = max(1, int(np.ceil(float(np.linalg.norm(b - a)) / h - 0.05)))
+        n = max(1, int(np.ceil(float(np.linalg.norm(b - a)) / h - LONGER)))
         steps[i, j] = [int(vertex[i]), *range(first + len(new), first + len(new) + n - 1), int(vertex[j])]
         new += [a + (b - a) * (k / n) for k in range(1, n)]
     return steps, np.array(new).reshape(-1, 3)
@@ -198,7 +200,7 @@ def _fill_all(
             )
             key = (*task, round(sizes[ident], 6), place.tobytes())
             if key not in known:
-                known[key] = fill(place, *task, sizes[ident])
+                known[key] = fill(place, *task, round(sizes[ident], 6))
             done = known[key]
             extra = turned.back(done.points[len(used) :] - done.points[0] + flat[0])
             numbers = np.concatenate([np.array(used, np.int64), count + np.arange(len(extra))])

@@ -14,10 +14,12 @@ from ...model import Combination, Finding, Model
 from ...model.geometry.vectors import Array
 from ...model.settings import CompareSettings
 from ..members import MemberMatch
+from ..places import Places
 from .pairs import ENVELOPE, SURFACE_FORCES, ResultChange, Shared, Side
 
 NAMED = 5  # parts that the finding names
 TURNED = np.array([False, False, True, False, False, True])  # components whose sign turns with a member's axis
+ACROSS = np.array([False, True, True, False, True, True])  # and with its other two axes
 # components that ask something else of a part with the other sign; moments do not where the section is alike both ways
 SIGNED = np.array([True, False, False, False, True, True])
 WEAKER = ("section", "material", "thickness")
@@ -67,6 +69,7 @@ def look_again(
     shared: Shared,
     results: list[ResultChange],
     limits: CompareSettings,
+    places: Places,
 ) -> tuple[list[LookAgain], str]:
     """Parts whose demand rose by more than the tolerances, that are weaker or new, or that were not computed on either side;
     the largest ratio first. And over what the demand was taken, in words; "" where nothing is shared.
@@ -85,6 +88,7 @@ def look_again(
     as_columns = [m.revised_id in after.row or m.baseline_id in before.row for m in surfaces]
     columns = [m for m, yes in zip(surfaces, as_columns) if yes]
     surfaces = [m for m, yes in zip(surfaces, as_columns) if not yes]
+    _face_alike(before, columns, base.results, revised.results, places)
     out = [
         *_members(before, after, [*members, *columns], limits, revised.model),
         *_surfaces(surfaces, results, limits, what),
@@ -98,6 +102,20 @@ def look_again(
     out = [x for x in out if x.why != "resistance" or _weaker(x, limits)]
     out.sort(key=lambda x: (x.ratio is not None, -(x.ratio or 0.0), -abs(x.is_), x.revised_id))
     return out, f"{len(new)} {what} that both have"
+
+
+def _face_alike(before: _Demand, columns: list[MemberMatch], old: Results, new: Results, places: Places) -> None:
+    """Give the demand of walls as columns the signs it has about the normals of the revision: which way a wall's normal looks
+    depends on how the building lies."""
+    if old.plates is None or new.plates is None:
+        return
+    low, high = before.envelope.low, before.envelope.high
+    for m in columns:
+        a, b = old.plates.columns.get(m.baseline_id or ""), new.plates.columns.get(m.revised_id or "")
+        k = before.of(m.baseline_id or "")
+        if a is None or b is None or k is None or a.normal @ places.turned_back(b.normal) >= 0:
+            continue
+        low[k], high[k] = np.where(ACROSS, -high[k], low[k]), np.where(ACROSS, -low[k], high[k])
 
 
 def _weaker(x: LookAgain, limits: CompareSettings) -> bool:

@@ -15,6 +15,7 @@ from .proximity import Rods, near_boxes
 from .vectors import Array, Bodies, clear_distance
 
 ALONG = 0.17  # sine of about 10 degrees: a member flatter than this to a surface lies along it
+ROUNDING = 1e-7  # m; what lies less off an outline lies on it
 SHORTEST = 0.05  # m; shorter places where two things run along each other are none
 
 
@@ -93,7 +94,7 @@ def touching_ends(rods: Rods, panels: Panels, distance: float) -> list[Touch]:
     # of one that crosses and lies far from the plane the middle lies in the surface, not the end; of those that run along the
     # surface only an end that stops at an edge counts, such as a beam between two walls in line
     good = np.where(crosses, np.abs(height) <= thickness / 2 + 2 * size[m] + distance, True)
-    good[~crosses] = panels.off(k[~crosses], rods.lines[m[~crosses]].mean(axis=1)) > 0.0
+    good[~crosses] = panels.off(k[~crosses], rods.lines[m[~crosses]].mean(axis=1)) > ROUNDING
     e, k, clear, m, p, x, n, slope, height, crosses = (
         v[good] for v in (e, k, clear, m, p, x, n, slope, height, crosses)
     )

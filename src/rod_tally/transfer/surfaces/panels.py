@@ -12,6 +12,8 @@ from ...model.geometry.panels import ALONG, SHORTEST, Panels, longest, meeting_p
 from ...model.geometry.vectors import Array
 from ...model.settings import TransferSettings
 
+WIDER = 1e-4  # m; by which outlines are widened to see what touches them
+ROUNDING = 1e-7  # m
 WHOLE = 0.7  # share of an edge that must meet the other surface for the edge to be moved onto it
 
 
@@ -109,7 +111,7 @@ def _shared(panels: Panels, m: _Meeting, gap: float) -> Array | None:
     low, high = 0.0, length
     for k in (m.one, m.other):
         own = panels.surfaces[k]
-        wide = panels.polygons[k].buffer(gap + 1e-4, join_style="mitre")
+        wide = panels.polygons[k].buffer(gap + WIDER, join_style="mitre")
         piece = longest(LineString(own.flat(m.line)).intersection(wide))
         if piece is None:
             return None
@@ -117,8 +119,11 @@ def _shared(panels: Panels, m: _Meeting, gap: float) -> Array | None:
         low, high = max(low, float(t[0])), min(high, float(t[1]))
     if high - low <= max(SHORTEST, 3 * gap):
         return None  # they meet in a corner alone
-    # the hair's breadth of the test is taken off again where it went beyond an outline
-    low, high = (v if v in (0.0, length) else v + s * (gap + 1e-4) for v, s in ((low, 1.0), (high, -1.0)))
+    # an end that was not cut off stays where it was; what the widening added at the others is taken off again
+    if low > ROUNDING:
+        low += gap + WIDER
+    if high < length - ROUNDING:
+        high -= gap + WIDER
     return np.array([start + d * low, start + d * high])
 
 
