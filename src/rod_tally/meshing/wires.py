@@ -16,7 +16,9 @@ from scipy.spatial import cKDTree
 
 from ..model.geometry.vectors import Array
 
-TOUCH = 5e-3  # m; places nearer than this are one: far above what transfer leaves by rounding, far below an element
+# m; places nearer than this are one: far above what transfer leaves by rounding, far below an element; no round length, which
+# rounding would put on either side
+TOUCH = 5.03e-3
 ROUNDS = 6
 
 

@@ -57,7 +57,7 @@ def join_surfaces(model: Model, settings: TransferSettings) -> None:
     # two walls one above the other, parted by a slab, meet now that both reach into it
     seen = {*level, *((m.one, m.other) for m in meetings)}
     level += [(i, j) for i, j, parallel in _pairs(moved, snap) if parallel and (i, j) not in seen]
-    known: dict[tuple[bytes, bytes], Array | None] = {}
+    known: dict[tuple[bytes, bytes], list[Array]] = {}
     for i, j in sorted(level):
         _side_by_side(moved, i, j, snap, known)
 
@@ -199,7 +199,7 @@ def _moved(s: Surface, edges: dict[int, Array]) -> Array:
     return s.lifted(out)
 
 
-def _side_by_side(panels: Panels, i: int, j: int, snap: float, known: dict[tuple[bytes, bytes], Array | None]) -> None:
+def _side_by_side(panels: Panels, i: int, j: int, snap: float, known: dict[tuple[bytes, bytes], list[Array]]) -> None:
     """Two surfaces in (about) one plane that share an edge: tied along it; the planes' distance is the link. `known`: the
     shared edges of like pairs, of which a building has many, in the first one's plane."""
     a, b = panels.surfaces[i], panels.surfaces[j]
@@ -209,20 +209,28 @@ def _side_by_side(panels: Panels, i: int, j: int, snap: float, known: dict[tuple
     ring, other = a.flat(a.outer), a.flat(b.outer)
     key = ((np.round(ring, 9) + 0.0).tobytes(), (np.round(other, 9) + 0.0).tobytes())
     if key not in known:
-        known[key] = _shared_edge(ring, other, snap)
-    shared = known[key]
-    if shared is None:
-        return
-    ends = a.lifted(shared)
-    a.joints.append(SurfaceJoint("surface", b.id, ends, height))
-    b.joints.append(SurfaceJoint("surface", a.id, ends - np.outer(b.height(ends), b.plain_axes[2]), height))
+        known[key] = _shared_edges(ring, other, snap)
+    for shared in known[key]:
+        ends = a.lifted(shared)
+        a.joints.append(SurfaceJoint("surface", b.id, ends, height))
+        b.joints.append(SurfaceJoint("surface", a.id, ends - np.outer(b.height(ends), b.plain_axes[2]), height))
 
 
-def _shared_edge(ring: Array, other: Array, snap: float) -> Array | None:
-    """The longest piece (2, 2) of a ring's sides that runs along another ring; None where they do not share an edge."""
-    near = LineString([*other, other[0]]).buffer(snap + 1e-6, cap_style="flat")
-    pieces = [longest(LineString([p, q]).intersection(near)) for p, q in zip(ring, np.roll(ring, -1, axis=0))]
-    shared = max((p for p in pieces if p is not None), key=lambda p: p.length, default=None)
-    if shared is None or shared.length <= max(SHORTEST, 2.5 * snap):
-        return None
-    return np.array(shared.coords)[[0, -1]]
+def _shared_edges(ring: Array, other: Array, snap: float) -> list[Array]:
+    """Pieces (2, 2) of a ring's sides that run along another ring, such as the two beside a door of the wall above."""
+    near = LineString([*other, other[0]]).buffer(snap + ROUNDING, cap_style="flat", join_style="mitre")
+    out: list[Array] = []
+    for p, q in zip(ring, np.roll(ring, -1, axis=0)):
+        length = float(np.linalg.norm(q - p))
+        if length < SHORTEST:
+            continue
+        within = LineString([p, q]).intersection(near)
+        for piece in getattr(within, "geoms", [within]):
+            if piece.length <= max(SHORTEST, 2.5 * snap):
+                continue
+            # an end that the other ring leaves at a corner reaches the snap distance beyond it
+            low, high = sorted(float(np.linalg.norm(c - p)) for c in np.array(piece.coords)[[0, -1]])
+            low += (snap + ROUNDING) * (low > 2 * ROUNDING)
+            high -= (snap + ROUNDING) * (high < length - 2 * ROUNDING)
+            out.append(np.array([p + (q - p) * (low / length), p + (q - p) * (high / length)]))
+    return out

@@ -1,0 +1,103 @@
+"""One building, exported as it lies and turned: joints, loads, elements and results are the same, to rounding."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import ifcopenshell
+import numpy as np
+import pytest
+
+from rod_tally.compare import compare
+from rod_tally.loads import Distribution
+from rod_tally.meshing.facing import facing
+from rod_tally.model import Settings, Surface
+from rod_tally.review.work import read_model, run_only, side_of
+from rod_tally.transfer.surfaces.panels import _shared_edges
+
+DEMO = Path(__file__).parents[1] / "src" / "rod_tally" / "demo" / "data" / "tern-quay-a.ifc"
+SHIFT = (3.0, -7.0, 0.0)
+
+
+def turned_file(degrees: float, folder: Path) -> Path:
+    """The demo's building with its outermost placements turned about Z and shifted."""
+    f = ifcopenshell.open(str(DEMO))
+    c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
+    turn = np.array([[c, -s, 0], [s, c, 0], [0, 0, 1]])
+    prefix = next(u for u in f.by_type("IfcSIUnit") if u.UnitType == "LENGTHUNIT").Prefix
+    unit = 1000.0 if prefix == "MILLI" else 1.0
+    for p in f.by_type("IfcLocalPlacement"):
+        if p.PlacementRelTo is None:
+            old = p.RelativePlacement
+            at = turn @ old.Location.Coordinates + np.array(SHIFT) * unit
+            x = turn @ (old.RefDirection.DirectionRatios if old.RefDirection else (1.0, 0.0, 0.0))
+            z = turn @ (old.Axis.DirectionRatios if old.Axis else (0.0, 0.0, 1.0))
+            p.RelativePlacement = f.create_entity(
+                "IfcAxis2Placement3D",
+                f.create_entity("IfcCartesianPoint", at.tolist()),
+                f.create_entity("IfcDirection", z.tolist()),
+                f.create_entity("IfcDirection", x.tolist()),
+            )
+    out = folder / f"turned-{degrees}.ifc"
+    f.write(str(out))
+    return out
+
+
+@pytest.mark.parametrize(("slabs", "walls", "degrees"), [("two-way", "column", 37.0), ("shell", "shell", 163.0)])
+def test_a_turned_building_has_the_same_results(slabs: str, walls: str, degrees: float, tmp_path: Path) -> None:
+    settings = Settings()
+    settings.transfer.slabs, settings.transfer.walls = slabs, walls
+    settings.modes.count = 3
+    models = [read_model(p, settings, lambda *_: None) for p in (DEMO, turned_file(degrees, tmp_path))]
+    sums = []
+    for m in models:
+        arrival = Distribution(m).case("Self-weight")
+        sums.append(sum(s.on_members + s.on_surfaces for s in arrival.shares))
+        for s in arrival.shares:
+            assert np.abs(s.lost).max() <= 1e-6 * np.abs(s.applied).max(), s.name
+    assert sums[1] == pytest.approx(sums[0], rel=1e-6)
+    found = compare(*(side_of(run_only(m, settings, lambda *_: None)) for m in models))
+    assert found.transform is not None
+    assert {x.status for x in (*found.parts, *found.supports, *found.levels, *found.cases)} == {"same"}
+    size: dict[str, float] = {}
+    for r in found.results:
+        size[r.quantity] = max(size.get(r.quantity, 0.0), abs(r.baseline))
+    assert len(found.results) > 1000
+    for r in found.results:
+        assert r.revised == pytest.approx(r.baseline, rel=1e-3, abs=1e-4 * size[r.quantity] + 1e-6), r
+    assert not found.again
+
+
+def test_every_way_to_look_at_a_face_gives_one_mesh() -> None:
+    """A face without symmetry is laid alike from either side, drawn from any corner, either way round, turned by anything."""
+    ring = np.array([(0, 0), (7, 0), (7, 3), (4, 5), (0, 5)], float)
+    inside = np.array([*ring, (2, 1.5), (3, 0)])
+    rng = np.random.default_rng(2)
+    seen = set()
+    for _ in range(20):
+        a = rng.uniform(0, 2 * np.pi)
+        turn = np.array([[np.cos(a), -np.sin(a), 0], [np.sin(a), np.cos(a), 0], [0, 0, 1]])
+        tilt = np.array([[1, 0, 0], [0, 0, -1], [0, 1, 0]]) if rng.random() < 0.5 else np.eye(3)
+        move = turn @ tilt
+        order = np.roll(ring, rng.integers(5), axis=0)[:: rng.choice([1, -1])]
+        outer = np.column_stack([order, np.zeros(5)]) @ move.T + rng.uniform(-9, 9, 3)
+        s = Surface("s", "s", "slab", "", outer, [], 0.2, "")
+        places = s.flat(np.column_stack([inside, np.zeros(7)]) @ move.T + (outer[0] - move @ [*order[0], 0.0]))
+        flat = s.flat(outer)
+        area = (flat[:, 0] * np.roll(flat[:, 1], -1) - np.roll(flat[:, 0], -1) * flat[:, 1]).sum()
+        way = facing(s, flat if area > 0 else flat[::-1], places, rng.uniform(-9, 9, 3))
+        there = way.there(places)
+        laid = np.round(there - there.min(axis=0), 6) + 0.0
+        seen.add(tuple(map(tuple, laid[np.lexsort(laid.T)].tolist())))
+        assert way.back(there) == pytest.approx(places)
+    assert len(seen) == 1
+
+
+def test_a_wall_is_joined_to_one_with_a_door_on_both_sides_of_it() -> None:
+    """Not along the longest piece alone, and no piece reaches into the door."""
+    below = np.array([(0, 0), (7.2, 0), (7.2, 3), (0, 3)], float)
+    above = np.array([(0, 3), (3, 3), (3, 5.1), (4.2, 5.1), (4.2, 3), (7.2, 3), (7.2, 6), (0, 6)], float)
+    found = sorted(sorted(map(tuple, np.round(x, 6).tolist())) for x in _shared_edges(below, above, 0.025))
+    assert found == [[(0.0, 3.0), (3.0, 3.0)], [(4.2, 3.0), (7.2, 3.0)]]
+    back = sorted(sorted(map(tuple, np.round(x, 6).tolist())) for x in _shared_edges(above, below, 0.025))
+    assert back == found
