@@ -82,7 +82,7 @@ def join(
     n = len(rods)
     inside = snap if inside is None else inside
     pairs = end_pairs(rods, max(snap, inside))
-    order = np.lexsort((*_keys(rods, pairs), pairs.clear))
+    order = np.lexsort((*_keys(rods, pairs), np.round(pairs.clear, 9)))
     pairs = pairs.take(order)
     length = rods.lengths
     zone = pairs.zone + max(snap, inside)

@@ -35,9 +35,20 @@ def ties_of(touches: list[Touch], rods: Rods) -> list[tuple[int, int]]:
 def place_on_surfaces(clusters: list[Cluster], touches: list[Touch], panels: Panels, members: list[Member]) -> None:
     """Bring nodes into the middle planes of the surfaces their ends run across.
 
-    A node goes into a plane along the axis of the end that runs across it, such as a column's under a slab; what else
-    ends at the node follows, or is tied to it by a rigid link as the settings say.
+    A node goes into a plane along the axis of the end that runs across it, such as a column's under a slab, of several along the
+    one most square to it: a column's, not that of the brace beside it. What else ends at the node follows, or is tied to it by a
+    rigid link as the settings say.
     """
+
+    def order(t: Touch) -> tuple[object, ...]:
+        """By place, not by the order or the names of the file; where planes are not square to each other the last counts most."""
+        line = members[t.end // 2].source_line
+        assert line is not None
+        way = line[1] - line[0]
+        square = abs(float(way @ panels.surfaces[t.surface].plain_axes[2])) / float(np.linalg.norm(way))
+        centre = np.round(panels.bodies.centre[t.surface], 4)
+        return (not t.across, *centre, -round(square, 6), *np.round(line.mean(axis=0), 4), members[t.end // 2].id)
+
     by_end: dict[int, list[Touch]] = {}
     for t in touches:
         by_end.setdefault(t.end, []).append(t)
@@ -46,10 +57,7 @@ def place_on_surfaces(clusters: list[Cluster], touches: list[Touch], panels: Pan
         if not mine or cluster.seats:
             continue
         planes: dict[int, Touch] = {}
-        # by place, not by the order of the file: where planes are not square to each other the last one counts most
-        for t in sorted(
-            mine, key=lambda t: (not t.across, *np.round(panels.bodies.centre[t.surface], 4), members[t.end // 2].id)
-        ):
+        for t in sorted(mine, key=order):
             planes.setdefault(t.surface, t)
         for s, t in planes.items():
             surface = panels.surfaces[s]
