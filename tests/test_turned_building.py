@@ -1,12 +1,15 @@
-"""One building, exported as it lies and turned: joints, loads, elements and results are the same, to rounding."""
+"""One building, exported again turned, in another order and under new identities: joints, loads, elements and results are the
+same, to rounding."""
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 import ifcopenshell
 import numpy as np
 import pytest
+from ifcopenshell import guid
 
 from rod_tally.compare import compare
 from rod_tally.loads import Distribution
@@ -19,8 +22,9 @@ DEMO = Path(__file__).parents[1] / "src" / "rod_tally" / "demo" / "data" / "tern
 SHIFT = (3.0, -7.0, 0.0)
 
 
-def turned_file(degrees: float, folder: Path) -> Path:
-    """The demo's building with its outermost placements turned about Z and shifted."""
+def exported_again(degrees: float, folder: Path) -> Path:
+    """The demo's building with its outermost placements turned about Z and shifted, its entities in another order, all
+    identities new."""
     f = ifcopenshell.open(str(DEMO))
     c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
     turn = np.array([[c, -s, 0], [s, c, 0], [0, 0, 1]])
@@ -38,17 +42,25 @@ def turned_file(degrees: float, folder: Path) -> Path:
                 f.create_entity("IfcDirection", z.tolist()),
                 f.create_entity("IfcDirection", x.tolist()),
             )
-    out = folder / f"turned-{degrees}.ifc"
+    out = folder / "again.ifc"
     f.write(str(out))
+    head, body, tail = re.split(r"(?<=DATA;)|(?=ENDSEC;\s*END-ISO)", out.read_text(encoding="utf-8"))
+    numbers = [int(n) for n in re.findall(r"^#(\d+)=", body, flags=re.M)]
+    other = dict(zip(numbers, np.random.default_rng(5).permutation(numbers).tolist()))
+    body = re.sub(r"#(\d+)", lambda m: f"#{other[int(m.group(1))]}", body)
+    new: dict[str, str] = {}
+    body = re.sub(r"'([0-3][\w$]{21})'", lambda m: f"'{new.setdefault(m.group(1), guid.new())}'", body)
+    lines = sorted(body.strip().splitlines(), key=lambda line: int(line[1 : line.index("=")]))
+    out.write_text(head + "\n" + "\n".join(lines) + "\n" + tail, encoding="utf-8")
     return out
 
 
-@pytest.mark.parametrize(("slabs", "walls", "degrees"), [("two-way", "column", 37.0), ("shell", "shell", 163.0)])
-def test_a_turned_building_has_the_same_results(slabs: str, walls: str, degrees: float, tmp_path: Path) -> None:
+@pytest.mark.parametrize(("slabs", "walls", "degrees"), [("two-way", "shell", 37.0), ("shell", "column", 163.0)])
+def test_a_building_exported_again_has_the_same_results(slabs: str, walls: str, degrees: float, tmp_path: Path) -> None:
     settings = Settings()
     settings.transfer.slabs, settings.transfer.walls = slabs, walls
     settings.modes.count = 3
-    models = [read_model(p, settings, lambda *_: None) for p in (DEMO, turned_file(degrees, tmp_path))]
+    models = [read_model(p, settings, lambda *_: None) for p in (DEMO, exported_again(degrees, tmp_path))]
     sums = []
     for m in models:
         arrival = Distribution(m).case("Self-weight")
@@ -57,14 +69,14 @@ def test_a_turned_building_has_the_same_results(slabs: str, walls: str, degrees:
             assert np.abs(s.lost).max() <= 1e-6 * np.abs(s.applied).max(), s.name
     assert sums[1] == pytest.approx(sums[0], rel=1e-6)
     found = compare(*(side_of(run_only(m, settings, lambda *_: None)) for m in models))
-    assert found.transform is not None
+    assert found.transform is not None and np.degrees(found.transform.angle) == pytest.approx(degrees, abs=1e-6)
     assert {x.status for x in (*found.parts, *found.supports, *found.levels, *found.cases)} == {"same"}
     size: dict[str, float] = {}
     for r in found.results:
         size[r.quantity] = max(size.get(r.quantity, 0.0), abs(r.baseline))
     assert len(found.results) > 1000
     for r in found.results:
-        assert r.revised == pytest.approx(r.baseline, rel=1e-3, abs=1e-4 * size[r.quantity] + 1e-6), r
+        assert r.revised == pytest.approx(r.baseline, rel=1e-3, abs=1e-3 * size[r.quantity] + 1e-6), r
     assert not found.again
 
 

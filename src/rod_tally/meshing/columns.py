@@ -18,6 +18,7 @@ LEAST = 0.5  # m; a storey nearer than this to another level of a wall gets no n
 SAME_LEVEL = 0.05  # m; joints nearer than this in height are at one level
 MEETING = 0.4  # of the shortest wall's length between two meetings of walls at their edges
 MOST_MEETINGS = 12  # between two levels
+ROUNDING = 1e-6  # of a step; two steps and a hair are two
 REACH = 0.1  # m; what is joined between two levels hangs on neither
 
 
@@ -60,9 +61,28 @@ def add_columns(model: Model, out: Plates, walls: list[Surface], index: dict[str
         )  # fmt: skip
     out.points = np.vstack([out.points, *points]) if points else out.points
     tied: set[int] = set()
-    for s in walls:
-        _tie(model, out, s, out.columns[s.id], index, tied)
+    rank = {ident: k for k, ident in enumerate(_in_order(walls))}
+    for s in sorted(walls, key=lambda s: rank[s.id]):
+        _tie(model, out, s, out.columns[s.id], index, tied, rank)
         _hold(out, s, out.columns[s.id])
+
+
+def _in_order(walls: list[Surface]) -> list[str]:
+    """Walls by what they are: the first at a node that several hold turns it, so that must not depend on the order of the file
+    or on which way the building lies. The longest first, then the largest, the nearest to the middle of all, and by place."""
+    middle = np.mean([s.outer.mean(axis=0) for s in walls], axis=0)
+
+    def key(s: Surface) -> tuple[float, ...]:
+        at = s.outer.mean(axis=0)
+        far = float(np.linalg.norm((at - middle)[:2]))
+        return (
+            -round(_length(s), 3),
+            -round(s.area, 3),
+            round(far, 3),
+            *(float(v) for v in np.round(at[[2, 1, 0]], 4)),
+        )
+
+    return [s.id for s in sorted(walls, key=lambda s: (*key(s), s.id))]
 
 
 def _levels(walls: list[Surface], storeys: list[float]) -> dict[str, list[float]]:
@@ -91,7 +111,7 @@ def _levels(walls: list[Surface], storeys: list[float]) -> dict[str, list[float]
         step = MEETING * min(length[i] for i in group)
         more = set(levels)
         for a, b in zip(levels, levels[1:]):
-            n = min(int(np.ceil((b - a) / step)), MOST_MEETINGS)
+            n = min(int(np.ceil((b - a) / step - ROUNDING)), MOST_MEETINGS)
             more |= {a + (b - a) * k / n for k in range(1, n)}
         for i in group:
             own[i] |= {h for h in more if ends[i][0] < h < ends[i][1]}
@@ -136,9 +156,18 @@ def _joined_at(s: Surface) -> set[float]:
     return out
 
 
-def _tie(model: Model, out: Plates, s: Surface, column: WallColumn, index: dict[str, int], tied: set[int]) -> None:
+def _tie(
+    model: Model,
+    out: Plates,
+    s: Surface,
+    column: WallColumn,
+    index: dict[str, int],
+    tied: set[int],
+    rank: dict[str, int],
+) -> None:
     """Ties of a column to what its wall is joined to. `tied`: nodes that follow a wall already, which may follow no other:
-    walls that meet there would turn as one, and a section of several walls could not warp. They meet there instead."""
+    walls that meet there would turn as one, and a section of several walls could not warp. They meet there instead. `rank`:
+    the walls' order."""
 
     def follow(n: int, point: Array) -> None:
         own = column.at(float(point[2]))
@@ -148,17 +177,19 @@ def _tie(model: Model, out: Plates, s: Surface, column: WallColumn, index: dict[
             tied.add(n)
             out.ties.append(Tie(n, (own,), (1.0,)))
 
-    for j in s.joints:
+    # by place: of two levels that one node lies near, the same one whatever the order of the file
+    for j in sorted(s.joints, key=lambda j: (j.kind, *np.round(j.line.mean(axis=0)[[2, 1, 0]], 4).tolist(), j.other)):
         if j.kind == "end" and j.node in index:
             follow(index[j.node], model.nodes[j.node].point)
         elif j.kind == "surface" and j.other in out.columns:
             other = out.columns[j.other]
             # one above the other: end to end; side by side, their arms meet in the edge at each level
-            if np.ptp(j.line[:, 2]) <= SAME_LEVEL and s.id < j.other:
+            if np.ptp(j.line[:, 2]) <= SAME_LEVEL and rank[s.id] < rank[j.other]:
                 a, b = column.at(float(j.line[0, 2])), other.at(float(j.line[0, 2]))
-                if a != b:
-                    out.ties.append(Tie(a, (b,), (1.0,)))
-            elif _is_edge(j) and s.id < j.other:
+                tie = Tie(a, (b,), (1.0,))
+                if a != b and tie not in out.ties:  # once, also where a door parts the joint
+                    out.ties.append(tie)
+            elif _is_edge(j) and rank[s.id] < rank[j.other]:
                 _meet(out, column, other, j.line)
         elif j.kind == "surface" and j.other in out.surfaces:
             nodes = out.nodes_of(j.other)
@@ -178,7 +209,9 @@ def _meet(out: Plates, a: WallColumn, b: WallColumn, edge: Array) -> None:
     for n, z in zip(a.nodes.tolist(), a.z.tolist()):
         k = int(np.abs(b.z - z).argmin())
         if low <= z <= high and abs(float(b.z[k]) - z) <= SAME_LEVEL:
-            out.corners.append(Corner(n, int(b.nodes[k]), (float(edge[:, 0].mean()), float(edge[:, 1].mean()), z)))
+            corner = Corner(n, int(b.nodes[k]), (float(edge[:, 0].mean()), float(edge[:, 1].mean()), z))
+            if corner not in out.corners:
+                out.corners.append(corner)
 
 
 def _hold(out: Plates, s: Surface, column: WallColumn) -> None:
