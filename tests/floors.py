@@ -38,3 +38,19 @@ def wall(m: Model, ident: str, a: tuple[float, float], b: tuple[float, float], l
     outer = np.array([(*a, low), (*b, low), (*b, high), (*a, high)], float)
     m.surfaces[ident] = Surface(ident, ident, "wall", "", outer, [], 0.2, "C30/37")
     return m.surfaces[ident]
+
+
+def turned(m: Model, degrees: float) -> Model:
+    """The model itself, turned about Z; loads stay as they are."""
+    c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
+    turn = np.array([[c, -s, 0], [s, c, 0], [0, 0, 1]])
+    for n in m.nodes.values():
+        n.point = turn @ n.point
+    for member in m.members.values():
+        member.z_axis = turn @ member.z_axis
+    for surface in m.surfaces.values():
+        surface.outer = surface.outer @ turn.T
+        surface.openings = [r @ turn.T for r in surface.openings]
+        for j in surface.joints:
+            j.line = j.line @ turn.T
+    return m

@@ -25,7 +25,7 @@ from rod_tally.model.edits import AddCases
 from rod_tally.model.entities.model import Storey
 from rod_tally.model.settings import MeshSettings, RunSettings
 
-from .floors import floor, wall
+from .floors import floor, turned, wall
 from .frames import frame
 from .plates import plate_model, rectangle, shell
 
@@ -50,8 +50,10 @@ def test_alternate_and_adjacent_spans() -> None:
     assert choices(4) == {"odd": [0, 2], "even": [1, 3], "1+2": [0, 1, 3], "2+3": [1, 2], "3+4": [0, 2, 3]}
 
 
-def test_patterns_of_a_floor_cover_the_spans_they_name() -> None:
-    """Three spans of 6 m: odd loads two thirds; every pattern excludes the others and the whole."""
+@pytest.mark.parametrize("degrees", [0.0, 33.0])
+def test_patterns_of_a_floor_cover_the_spans_they_name(degrees: float) -> None:
+    """Three spans of 6 m: odd loads two thirds; every pattern excludes the others and the whole. Of a building that is turned the
+    spans are its own, not as many as it has columns."""
     m = floor(18.0, 4.0)
     for k, x in enumerate((6.0, 12.0)):
         m.nodes[f"p{k}"] = type(m.nodes["n0"])(f"p{k}", np.array([x, 0.0, 0.0]))
@@ -59,6 +61,7 @@ def test_patterns_of_a_floor_cover_the_spans_they_name() -> None:
             f"c{k}", f"c{k}", "column", f"p{k}", "n4", "plain", "steel", np.array([1.0, 0, 0])
         )
     assert bands(m, 0) == [(-np.inf, 6.0), (6.0, 12.0), (12.0, np.inf)]
+    turned(m, degrees)
     case = m.cases["live"]
     case.area_loads = [AreaLoad("s", ((0.0, 0.0, -2000.0),))]
     made = {c["name"]: c for c in patterns(m, case)}

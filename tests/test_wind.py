@@ -19,6 +19,7 @@ from rod_tally.model import PINNED, LoadCase, Member, Model, Node, Storey
 from rod_tally.model.edits import AddCases
 
 from .desk_help import act, fill, model_of
+from .floors import turned
 from .frames import regular
 from .verification import verified
 
@@ -92,16 +93,21 @@ def building() -> Model:
     return m
 
 
+@pytest.mark.parametrize("degrees", [0.0, 30.0])
 @pytest.mark.parametrize("faces", [False, True])
-def test_what_arrives_is_the_pressure_times_the_face(faces: bool) -> None:
+def test_what_arrives_is_the_pressure_times_the_face(faces: bool, degrees: float) -> None:
     """12 m by 12 m, 7 m high, one qp over all of it (h <= b): net pressure times breadth times height; as storey forces less the
-    lower half of the lowest storey, which goes into the ground. It acts at the middle of the face."""
+    lower half of the lowest storey, which goes into the ground. It acts at the middle of the face. The same, along its own axes,
+    of a building that is turned."""
     m = building()
     # a brace that reaches out of the building is no face of it
     m.nodes["out"] = Node("out", np.array([6.0, -5.0, 0.5]), PINNED)
     m.members["raker"] = Member(
         "raker", "", "brace", "out", next(iter(m.nodes)), "plain", "steel", np.array([0.0, 0, 1])
     )
+    turned(m, degrees)
+    c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
+    own = np.array([[c, s], [-s, c]])
     wind = WindEn(28.0)
     found = levels(m, {"Self-weight": 1.0})
     AddCases(wind_cases(m, found, wind, 0.0, "Wind", faces)).apply(m)
@@ -113,6 +119,8 @@ def test_what_arrives_is_the_pressure_times_the_face(faces: bool) -> None:
         case = m.cases[f"Wind {tag}"]
         assert case.kind == "wind" and case.together == "Wind" and "EN 1991-1-4" in case.by
         total = case_total(m, distribution, case)
+        total[:2] = own @ total[:2]
+        assert ("turned by 30 degrees" in case.by) == (degrees > 0)
         assert total[axis] == pytest.approx(sign * net * 12.0 * height, rel=1e-6)
         assert abs(total[1 - axis]) < 1e-6 and abs(total[2]) < 1e-6
         assert total[5] == pytest.approx((-6.0 if axis == 0 else 6.0) * total[axis], rel=1e-6)

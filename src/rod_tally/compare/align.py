@@ -8,13 +8,12 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from ..model.geometry.directions import main_angles, turn
 from ..model.geometry.vectors import Array
 
 SAME = 1e-3  # m
 NEAR = 0.03  # m; members that a first guess brings this near to each other are one
 EXACT = 1e-9  # m, or rad; less is rounding
-BIN = np.radians(0.25)
-DIRECTIONS = 2  # of the plan's grid that are tried
 ALIKE = 0.7  # cosine from which two axes point the same way
 FITS = 20  # rounds of fitting and leaving out
 ENOUGH = 0.6  # of the smaller model's members must fall into place
@@ -34,11 +33,6 @@ class Transform:
     def undo(self, points: Array) -> Array:
         """Revised coordinates (..., 3) to baseline ones."""
         return (points - np.array(self.shift)) @ turn(self.angle)
-
-
-def turn(angle: float) -> Array:
-    c, s = np.cos(angle), np.sin(angle)
-    return np.array([[c, -s, 0], [s, c, 0], [0, 0, 1.0]])
 
 
 def find_transform(
@@ -62,7 +56,7 @@ def find_transform(
     if still >= ENOUGH * smaller:
         return None
     best: tuple[tuple[int, int, float, float], Transform] | None = None
-    spins = {(b - a + np.pi / 4) % (np.pi / 2) - np.pi / 4 for a in _main_angles(base) for b in _main_angles(revised)}
+    spins = {(b - a + np.pi / 4) % (np.pi / 2) - np.pi / 4 for a in main_angles(base) for b in main_angles(revised)}
     for angle in sorted({0.0, *(float(spin + k * np.pi / 2) for spin in spins for k in range(4))}):
         turned = base @ turn(angle).T
         shift = _common_shift(turned, revised, base_class, revised_class)
@@ -105,35 +99,6 @@ def _in_place(base: Array, revised: Array) -> tuple[int, float, tuple[NDArray[np
     distance, j = cKDTree(_laid(base)).query(_laid(revised), distance_upper_bound=SAME * 2)
     near = np.flatnonzero(distance < SAME)
     return len(near), float(distance[near].mean()) if len(near) else 0.0, (j[near], near)
-
-
-def _main_angles(lines: Array) -> list[float]:
-    """Directions that the plan's grid may have, modulo a quarter turn: the commonest ones by length, at most `DIRECTIONS`.
-
-    The mean of all would be turned by a few skew members, by more than the far end of a long building bears.
-    """
-    d = (lines[:, 1] - lines[:, 0])[:, :2]
-    size = np.hypot(d[:, 0], d[:, 1])
-    flat = size > 0.1
-    if not flat.any():
-        return [0.0]
-    size, quarter = size[flat], np.arctan2(d[flat, 1], d[flat, 0]) % (np.pi / 2)
-    bins = np.round(quarter / BIN).astype(int) % round(np.pi / 2 / BIN)
-    weight = np.bincount(bins, size, minlength=round(np.pi / 2 / BIN))
-    wide = weight + np.roll(weight, 1) + np.roll(weight, -1)  # a direction that falls on the border of two
-    out: list[float] = []
-    for top in np.argsort(-wide, kind="stable"):
-        off = (quarter - top * BIN + np.pi / 4) % (np.pi / 2) - np.pi / 4
-        near = np.abs(off) <= 1.5 * BIN
-        if not near.any() or len(out) == DIRECTIONS:
-            break
-        # the median by length: the members of the grid itself, not those that are nearly in line
-        order = np.argsort(off[near], kind="stable")
-        reached = np.cumsum(size[near][order])
-        angle = float(top * BIN + off[near][order][int(np.searchsorted(reached, reached[-1] / 2))])
-        if all(abs((angle - x + np.pi / 4) % (np.pi / 2) - np.pi / 4) > BIN for x in out):
-            out.append(angle)
-    return out
 
 
 def _common_shift(base: Array, revised: Array, base_class: list[str], revised_class: list[str]) -> Array | None:

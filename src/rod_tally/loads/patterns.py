@@ -10,20 +10,23 @@ from shapely.geometry import Polygon, box
 from ..model import AreaLoad, LoadCase, Model
 from ..model.edits import load_values
 from ..model.entities.surface import sound
+from ..model.geometry.directions import lies_at, turn
 from ..model.geometry.vectors import Array
 
 SAME_LINE = 0.5  # m; columns this near across a direction stand on one line
 
 
-def bands(model: Model, axis: int) -> list[tuple[float, float]]:
-    """Spans between successive lines of columns and walls along x (0) or y (1); [] for fewer than two lines."""
+def bands(model: Model, axis: int, angle: float = 0.0) -> list[tuple[float, float]]:
+    """Spans between successive lines of columns and walls along x (0) or y (1) of axes turned by `angle` (rad) about Z; [] for
+    fewer than two lines."""
+    own = turn(angle)[:, axis]
     at: list[float] = []
     for m in model.members.values():
         if m.cls == "column":
-            at.append(float(model.nodes[m.start].point[axis]))
+            at.append(float(model.nodes[m.start].point @ own))
     for s in model.surfaces.values():
-        if s.upright and abs(s.plain_axes[2, axis]) > 0.9:
-            at.append(float(s.centroid[axis]))
+        if s.upright and abs(s.plain_axes[2] @ own) > 0.9:
+            at.append(float(s.centroid @ own))
     lines: list[float] = []
     for x in sorted(at):
         if not lines or x - lines[-1] > SAME_LINE:
@@ -50,31 +53,41 @@ def choices(spans: int) -> dict[str, list[int]]:
 def patterns(model: Model, case: LoadCase) -> list[dict[str, Any]]:
     """Cases for `AddCases` that put the case's loads on slabs on some spans only; they and the case exclude each other.
 
-    [] when it has no load on a slab, or there are no two spans in either direction. The case itself is the pattern "all".
+    [] when it has no load on a slab, or there are no two spans in either direction. The case itself is the pattern "all". Of a
+    building that is turned the directions are its own.
     """
     slabs = [a for a in case.area_loads if a.surface in model.surfaces and not model.surfaces[a.surface].upright]
     if not slabs:
         return []
     out: list[dict[str, Any]] = []
+    angle = lies_at(model)
+    lies = f", along the building's own axes, turned by {np.degrees(angle):.4g} degrees" if angle else ""
     for axis, direction in ((0, "x"), (1, "y")):
-        spans = bands(model, axis)
+        spans = bands(model, axis, angle)
         for name, loaded in choices(len(spans)).items():
-            loads = [load_values(x) for load in slabs for x in _on_bands(model, load, [spans[k] for k in loaded], axis)]
+            loads = [
+                load_values(x)
+                for load in slabs
+                for x in _on_bands(model, load, [spans[k] for k in loaded], axis, angle)
+            ]
             if loads:
                 out.append(
                     {
                         "name": f"{case.name} {direction} {name}", "kind": case.kind, "category": case.category,
-                        "together": case.together or case.name, "loads": loads, "by": f"pattern of {case.name}",
+                        "together": case.together or case.name, "loads": loads, "by": f"pattern of {case.name}{lies}",
                     }
                 )  # fmt: skip
     return out
 
 
-def _on_bands(model: Model, load: AreaLoad, spans: list[tuple[float, float]], axis: int) -> list[AreaLoad]:
+def _on_bands(
+    model: Model, load: AreaLoad, spans: list[tuple[float, float]], axis: int, angle: float
+) -> list[AreaLoad]:
     surface = model.surfaces[load.surface]
+    own = turn(angle)[:2, :2]
     outline = surface.outer if load.outline is None else load.outline
-    plan = sound(Polygon(outline[:, :2]))
-    holes = [sound(Polygon(r[:, :2])) for r in surface.openings] if load.outline is None else []
+    plan = sound(Polygon(outline[:, :2] @ own))
+    holes = [sound(Polygon(r[:, :2] @ own)) for r in surface.openings] if load.outline is None else []
     low, high = np.array(plan.bounds[:2]) - 1, np.array(plan.bounds[2:]) + 1
     n = surface.plain_axes[2]
     out = []
@@ -88,7 +101,7 @@ def _on_bands(model: Model, load: AreaLoad, spans: list[tuple[float, float]], ax
             part = part.difference(hole)
         for piece in getattr(part, "geoms", [part]):
             if isinstance(piece, Polygon) and piece.area > 1e-6:
-                out += [_piece(load, surface.outer[0], n, p) for p in _simple(piece)]
+                out += [_piece(load, surface.outer[0], n, p, own) for p in _simple(piece)]
     return out
 
 
@@ -107,8 +120,8 @@ def _simple(piece: Polygon) -> list[Polygon]:
     return out
 
 
-def _piece(load: AreaLoad, base: Array, n: Array, piece: Polygon) -> AreaLoad:
-    flat = np.array(piece.exterior.coords)[:-1]
+def _piece(load: AreaLoad, base: Array, n: Array, piece: Polygon, own: Array) -> AreaLoad:
+    flat = np.array(piece.exterior.coords)[:-1] @ own.T
     z = base[2] - ((flat - base[:2]) @ n[:2]) / n[2]
     return AreaLoad(
         load.surface, load.values, np.column_stack([flat, z]), load.at, load.local, load.projected, source=load.source,

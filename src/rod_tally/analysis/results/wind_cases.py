@@ -9,6 +9,7 @@ import numpy as np
 from ...loads.lateral import LateralError
 from ...loads.wind import Box, WindAsce, WindEn, by_bands, storey_bands
 from ...model import Model
+from ...model.geometry.directions import lies_at, turn
 from ...model.geometry.vectors import Array
 from .lateral import WAYS, Level, storey_cases
 
@@ -23,9 +24,13 @@ def wind_cases(
 
     As forces they act at the middle of each storey's extent across the wind, from half-way to the storey below to half-way to
     the one above. As pressures on `faces` they act, in bands of even pressure, on the members that lie in the plane of the
-    face. Roofs and sides are left out. Raises LateralError where there is nothing above the ground.
+    face. Roofs and sides are left out. Of a building that is turned x and y are its own. Raises LateralError where there is nothing
+    above the ground.
     """
-    low, high = _box(model, ground, faces)
+    angle = lies_at(model)
+    own = turn(angle)  # its columns are the building's axes
+    lies = f", along its own axes, turned by {np.degrees(angle):.4g} degrees" if angle else ""
+    low, high = _box(model, ground, faces, own)
     carried = [x for x in levels if x.elevation > ground + 0.5 and (x.nodes or x.slabs)]
     if not carried and not faces:
         raise LateralError("no storey above the ground has nodes, or slabs that carry as shells, at its level")
@@ -34,9 +39,12 @@ def wind_cases(
     for tag, axis, sign in WAYS:
         box = Box(float(high[2] - ground), float(size[1 - axis]), float(size[axis]))
         acting = wind.faces(box)
-        by = f"{acting.words}; {box.breadth:.2f} m broad, {box.depth:.2f} m deep"
+        by = f"{acting.words}; {box.breadth:.2f} m broad, {box.depth:.2f} m deep{lies}"
         if faces:
             loads = _pressures(acting.windward, acting.leeward, box, low, high, axis, sign, ground, acting.least)
+            for load in loads:
+                load["values"] = [(own @ v).tolist() for v in load["values"]]
+                load["outline"] = (np.array(load["outline"]) @ own.T).tolist()
             out.append({"name": name + tag, "kind": "wind", "together": name, "loads": loads, "by": by})
             continue
         edges = storey_bands(np.array([x.elevation for x in carried]) - ground, box.height)
@@ -44,22 +52,23 @@ def wind_cases(
         middle = (low + high)[:2] / 2
         given: dict[str, list[float]] = {}
         for level, f in zip(carried, forces.tolist()):
-            arm = middle - level.centre
+            arm = middle - level.centre @ own[:2, :2]
             # the force acts at the middle of the breadth, not of the mass
             moment = -arm[1] * f if axis == 0 else arm[0] * f
-            given[level.name] = [f if axis == 0 else 0.0, f if axis == 1 else 0.0, float(moment)]
+            along = own[:, axis] * f
+            given[level.name] = [float(along[0]), float(along[1]), float(moment)]
         (case,) = storey_cases(name + tag, "wind", carried, given, 0.0, by)
         out.append(case | {"together": name})
     return out
 
 
-def _box(model: Model, ground: float, faces: bool) -> tuple[Array, Array]:
-    """Corners (3,) of what stands above the ground. In plan that of columns and walls, and of slabs where the wind does not act on
+def _box(model: Model, ground: float, faces: bool, own: Array) -> tuple[Array, Array]:
+    """Corners (3,), in the building's axes (columns of `own`), of what stands above the ground. In plan that of columns and walls, and of slabs where the wind does not act on
     the planes of `faces`: a brace or a beam that reaches out of the building is no face. Of all parts where there are none."""
-    lines = list(model.lines())
-    every = np.concatenate([*lines, *(s.outer for s in model.surfaces.values())])
+    lines = [line @ own for line in model.lines()]
+    every = np.concatenate([*lines, *(s.outer @ own for s in model.surfaces.values())])
     upright = [line for line, m in zip(lines, model.members.values()) if m.cls == "column"]
-    upright += [s.outer for s in model.surfaces.values() if s.upright or not faces]
+    upright += [s.outer @ own for s in model.surfaces.values() if s.upright or not faces]
     corners = []
     for points in (np.concatenate(upright or [every]), every):
         above = points[points[:, 2] > ground + 0.01]
