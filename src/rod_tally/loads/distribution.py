@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from shapely.geometry import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
@@ -261,37 +263,44 @@ def _piece_on(
 
 
 def _on_surface(d: Distribution, surface: Surface, load: AreaLoad, into: Collector, share: int) -> None:
+    if not surface.keeps_loads:
+        _on_floor(d, surface, load, into, share)
+        return
     pressure = _pressure(load, surface.plain_axes, surface.outer[0], surface.axes)
     entry = into.arrival.shares[share]
-    outline = None
-    if load.outline is not None:
-        outline = Polygon(surface.flat(load.outline))
-        outline = sound(outline)
-    if surface.keeps_loads:
-        net = surface.polygon if outline is None else surface.polygon.intersection(outline)
-        force = _force(net, pressure)
-        entry.applied = force if outline is None else _force(outline, pressure)
-        if np.abs(force).max() > 0:
-            place = surface.lifted(np.array(net.centroid.coords))
-            part = None if outline is None else net
-            into.on_surface(HeldLoad(surface.id, place, force, np.zeros(3), share, pressure, part))
-        if outline is not None:
-            _lose_outside(surface, outline.difference(surface.polygon), pressure, into, share)
-        return
+    outline = None if load.outline is None else sound(Polygon(surface.flat(load.outline)))
+    net = surface.polygon if outline is None else surface.polygon.intersection(outline)
+    force = _force(net, pressure)
+    entry.applied = force if outline is None else _force(outline, pressure)
+    if np.abs(force).max() > 0:
+        place = surface.lifted(np.array(net.centroid.coords))
+        part = None if outline is None else net
+        into.on_surface(HeldLoad(surface.id, place, force, np.zeros(3), share, pressure, part))
+    if outline is not None:
+        _lose_outside(surface.lifted, outline.difference(surface.polygon), pressure, into, share)
+
+
+def _on_floor(d: Distribution, surface: Surface, load: AreaLoad, into: Collector, share: int) -> None:
+    """A pressure on a slab that hands its load on, in the axes of its panels."""
     floor = d.floor(surface.id)
-    if outline is None:
+    pressure = _pressure(load, floor.axes, floor.origin, surface.axes)
+    entry = into.arrival.shares[share]
+    if load.outline is None:
         entry.applied = _force(floor.outline, pressure)
         _whole(d, surface.id, pressure, into, share)
         return
+    outline = sound(Polygon(floor.flat(load.outline)))
     entry.applied = _force(outline, pressure)
     _part(floor, outline, pressure, into, share)
-    _lose_outside(surface, outline.difference(floor.outline), pressure, into, share)
+    _lose_outside(floor.lifted, outline.difference(floor.outline), pressure, into, share)
 
 
-def _lose_outside(surface: Surface, rest: BaseGeometry, pressure: Array, into: Collector, share: int) -> None:
+def _lose_outside(
+    lifted: Callable[[Array], Array], rest: BaseGeometry, pressure: Array, into: Collector, share: int
+) -> None:
     for piece in _polygons(rest):
         if piece.area > 1e-6:
-            into.lose(share, _force(piece, pressure), surface.lifted(np.array(piece.exterior.coords)), OUTSIDE)
+            into.lose(share, _force(piece, pressure), lifted(np.array(piece.exterior.coords)), OUTSIDE)
 
 
 def _cladding(model: Model, load: AreaLoad, origin: Array, axes: Array, whole: Polygon) -> Floor:

@@ -13,6 +13,7 @@ from shapely.geometry import LineString, Point, Polygon
 
 from ...model import Model, Surface
 from ...model.entities.surface import sound
+from ...model.geometry.directions import main_angles
 from ...model.geometry.vectors import Array
 from .edge_rows import EdgeRows
 from .panel import FREE_EDGE, Panel, ring_edges
@@ -96,29 +97,33 @@ NEAR = 8  # decimals of a metre to which like slabs agree
 def floor_of(model: Model, surface: Surface, held: set[str], known: Known | None = None) -> Floor:
     """The panels of a slab, from what is joined to it. `held` are the nodes that columns come up to. `known`: slabs cut
     before; a building has many of one shape, which share their panels."""
-    polygon = sound(surface.polygon)
-    axes = surface.plain_axes
+    axes = _along_outline(surface)
+
+    def flat(points: Array) -> Array:
+        return np.asarray((points - surface.outer[0]) @ axes[:2].T)
+
+    polygon = sound(Polygon(flat(surface.outer), [flat(r) for r in surface.openings]))
     carriers: list[Carrier] = []
     seen = set()
     for joint in surface.joints:
         if joint.kind == "member" and joint.other in model.members and joint.other not in seen:
             seen.add(joint.other)
             member = model.members[joint.other]
-            line = surface.flat(model.line(member))
+            line = flat(model.line(member))
             carriers.append(Carrier("member", member.id, line, model.length(member)))
         elif joint.kind == "surface" and len(joint.line) == 2:
             wall = model.surfaces.get(joint.other)
             if wall is not None and wall.upright and stands_below(wall.outer, joint.line):
-                line = surface.flat(joint.line)
+                line = flat(joint.line)
                 carriers.append(Carrier("wall", wall.id, line, float(np.linalg.norm(line[1] - line[0]))))
         elif joint.kind == "end" and joint.node in held and joint.node not in seen:
             seen.add(joint.node)
-            carriers.append(Carrier("column", joint.node, surface.flat(joint.line[:1])))
+            carriers.append(Carrier("column", joint.node, flat(joint.line[:1])))
     way: Way = "one-way" if surface.way == "one-way" else "two-way"
     span = None
     if surface.span is not None:
-        flat = np.array(surface.span) @ axes[:2].T
-        span = flat / np.linalg.norm(flat) if np.linalg.norm(flat) > 1e-9 else None
+        way_of = np.array(surface.span) @ axes[:2].T
+        span = way_of / np.linalg.norm(way_of) if np.linalg.norm(way_of) > 1e-9 else None
     if known is None:
         return cut(surface.id, surface.outer[0], axes, polygon, carriers, way, span)
     rings = [places(np.array(r.coords)) for r in (polygon.exterior, *polygon.interiors)]
@@ -132,6 +137,21 @@ def floor_of(model: Model, surface: Surface, held: set[str], known: Known | None
         like = known[key] = cut(surface.id, surface.outer[0], axes, polygon, carriers, way, span)
         return like
     return Floor(surface.id, surface.outer[0], axes, polygon, carriers, like.panels, way, span, like._unit, like)
+
+
+def _along_outline(surface: Surface) -> Array:
+    """Axes (3, 3) of the slab's plane along most of its outline: its beams mostly run along them, and lines along the axes stay
+    straight where places are rounded to the grid."""
+    plain = surface.plain_axes
+    ring = surface.flat(surface.outer)
+    sides = np.diff(ring, axis=0, append=ring[:1])
+    length = np.linalg.norm(sides, axis=1)
+    if 2 * length[np.abs(sides).min(axis=1) < GRID / 10].sum() >= length.sum():
+        return plain
+    angle = main_angles(np.stack([ring, ring + sides], axis=1))[0]
+    angle = (angle + np.pi / 4) % (np.pi / 2) - np.pi / 4
+    c, s = np.cos(angle), np.sin(angle)
+    return np.array([c * plain[0] + s * plain[1], c * plain[1] - s * plain[0], plain[2]])
 
 
 def places(points: Array) -> bytes:
