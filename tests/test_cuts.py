@@ -16,6 +16,7 @@ from rod_tally.model.entities.model import Storey
 from rod_tally.output.spreadsheet import write_workbook
 from rod_tally.review import review
 
+from .floors import turned
 from .plates import plate_model, rectangle, shell
 
 Q = 5e3  # N/m2, sideways on a floor
@@ -39,9 +40,18 @@ def cut_all(m: Model) -> dict[str, CutForces]:
     return {name: f for name, f in found.items() if isinstance(f, CutForces)}
 
 
-def test_a_floor_between_two_walls_is_a_beam_in_its_plane() -> None:
-    """V = w (L / 2 - x) and, in the free direction of rotation, the moment follows by dM = V dx between cuts (statics)."""
-    m = floor_on_end_walls()
+@pytest.mark.parametrize("degrees", [0.0, 33.0])
+def test_a_floor_between_two_walls_is_a_beam_in_its_plane(degrees: float) -> None:
+    """V = w (L / 2 - x) and, in the free direction of rotation, the moment follows by dM = V dx between cuts (statics); across a
+    floor that is turned the cuts lie square to its own axes."""
+    m = turned(floor_on_end_walls(), degrees)
+    c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
+    turn = np.array([[c, -s, 0], [s, c, 0], [0, 0, 1]])
+    for edge in m.surfaces["s"].supports:
+        edge.line = edge.line @ turn.T
+        edge.support = Support(edge.support.stiffness, tuple(tuple(row) for row in turn.T))
+    for load in m.cases["q"].area_loads:
+        load.values = tuple(tuple(turn @ v) for v in load.values)
     AddCuts(regular_cuts(m, "First", "x", 3.0)).apply(m)
     found = list(cut_all(m).values())
     w = Q * 4

@@ -8,6 +8,7 @@ import numpy as np
 
 from ...model import Model, Surface
 from ...model.entities.cuts import Cut
+from ...model.geometry.directions import lies_at, turn
 from ...model.geometry.vectors import Array
 
 AT_LEVEL = 0.75  # m; slabs this near to a storey's elevation are its floor
@@ -59,12 +60,13 @@ def level_slabs(model: Model, elevation: float, levels: Array) -> list[Surface]:
 def regular_cuts(
     model: Model, storey: str, direction: str, spacing: float, first: float | None = None, factor: float = 1.0
 ) -> list[dict[str, Any]]:
-    """Cuts across a floor, square to `direction` ("x" or "y"), every `spacing` (m) from `first` (None: half a spacing from the
-    edge), as records for AddCuts. Raises CutError."""
+    """Cuts across a floor, square to `direction` ("x" or "y", of the building's own axes where it is turned), every `spacing` (m)
+    from `first` (None: half a spacing from the edge), as records for AddCuts. Raises CutError."""
     if spacing < 0.05:
         raise CutError(f"a spacing of {spacing:g} m is too small")
     slabs = floor_surfaces(model, storey)
-    points = np.concatenate([s.outer for s in slabs])
+    own = turn(lies_at(model))
+    points = np.concatenate([s.outer for s in slabs]) @ own
     low, high = points.min(axis=0), points.max(axis=0)
     d = "xy".index(direction)
     start = spacing / 2 if first is None else first
@@ -79,7 +81,7 @@ def regular_cuts(
         family = f"{storey} {direction}"
         out.append(
             {
-                "name": f"{family}{k + 1}", "line": line.tolist(), "surfaces": [s.id for s in slabs],
+                "name": f"{family}{k + 1}", "line": (line @ own.T).tolist(), "surfaces": [s.id for s in slabs],
                 "family": family, "storey": storey, "factor": factor,
             }
         )  # fmt: skip
