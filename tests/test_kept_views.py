@@ -3,14 +3,20 @@
 from __future__ import annotations
 
 import json
+from collections import Counter
 from pathlib import Path
+from xml.etree import ElementTree
 
 import numpy as np
 import pytest
-from PyQt6.QtGui import QImage
+import pyvista as pv
+from PyQt6.QtGui import QColor, QImage
+from PyQt6.QtSvg import QSvgRenderer
 from pytestqt.qtbot import QtBot
 
 from rod_tally.desk.commands.registry import COMMANDS
+from rod_tally.desk.theme import INK
+from rod_tally.desk.view.vector_picture import _in_bands
 from rod_tally.desk.window import Window
 from rod_tally.output.report import write_html
 from rod_tally.project import Project
@@ -97,6 +103,51 @@ def test_standard_pictures_are_written_from_one_place(demo: Window, qtbot: QtBot
     (tmp_path / "file").write_text("")
     with qtbot.waitSignal(w.session.failed, timeout=5000):
         w.picture_desk.write_standard(tmp_path / "file" / "below")
+
+
+def test_a_vector_picture_holds_what_is_drawn(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    """Read back by an XML parser: as many lines as members, the legend's and the labels' words as text, one clip, no bitmap."""
+    w = demo
+    w.state.choose(1)
+    w.look("3d")
+    for overlay, label in (("sections", "section"), ("plates", "none")):
+        w.state.overlay = overlay
+        w.state.set_view(label=label)
+        w.view.draw()
+        rested(qtbot, w)
+        w.picture_desk.write(tmp_path / f"{overlay}.svg", f"drawn: {overlay}")
+        root = ElementTree.parse(tmp_path / f"{overlay}.svg").getroot()
+        kinds = Counter(e.tag.split("}")[1] for e in root.iter())
+        texts = " ".join(e.text or "" for e in root.iter() if e.tag.endswith("}text"))
+        assert not kinds["image"] and f"drawn: {overlay}" in texts
+        if overlay == "sections":
+            assert kinds["polyline"] >= len(w.state.shown_members()) and "HE 200 B" in texts
+        else:
+            assert kinds["polygon"] + kinds["path"] > 1000
+        assert QSvgRenderer(str(tmp_path / f"{overlay}.svg")).isValid()
+    w.picture_desk.write_standard(tmp_path / "standard", ".svg")
+    qtbot.waitUntil(lambda: len(w.picture_desk.written) > 1, timeout=60000)
+    w.picture_desk.stop()
+    assert all(p.suffix == ".svg" and p.stat().st_size > 5000 for p in w.picture_desk.written)
+
+
+def test_bands_of_colour_fill_a_face_and_hold_their_values() -> None:
+    square = np.array([(0, 0), (10, 0), (10, 10), (0, 10)], float)
+    table = pv.LookupTable(scalar_range=(0.0, 4.0), n_values=4)
+    table.values = np.array([[k * 60, 0, 0, 255] for k in range(4)], np.uint8)
+    found = list(_in_bands(square, np.array([-1.0, 5.0, 5.0, -1.0]), table))  # value -1 + 0.6 x
+    area: Counter[tuple[int, ...]] = Counter()
+    for points, colour in found:
+        x, y = points.T
+        size = abs(float((x * np.roll(y, -1) - y * np.roll(x, -1)).sum())) / 2
+        area[colour.getRgb()[:3]] += size
+        value = -1 + 0.6 * points[:, 0].mean()
+        if 0 < value < 4:
+            assert colour.red() == int(value) * 60 and colour.getRgb()[1:3] == (0, 0)
+    assert sum(area.values()) == pytest.approx(100.0)
+    assert area[QColor(INK).getRgb()[:3]] == pytest.approx(2 * 10 * 1 / 0.6)
+    even = list(_in_bands(square, np.full(4, 2.5), table))
+    assert len(even) == 2 and {c.red() for _, c in even} == {120}
 
 
 def test_a_damaged_view_is_named(tmp_path: Path) -> None:

@@ -78,9 +78,7 @@ class Window(QMainWindow):
         self.steps = StepsPanel(self.state)
         self.steps.setFixedWidth(196)
         self.picture_desk = PictureDesk(self)
-        self.dialogs = Dialogs(
-            self, self.session, self.state, self.picture, self.tables.front, self.picture_desk.kept_pictures
-        )
+        self.dialogs = Dialogs(self, self.session, self.state, self.tables.front, self.picture_desk.kept_pictures)
         self.corrections = Corrections(self, self.session, self.state)
         self.load_desk = RuleDesk(self, self.session, self.state)
         self.plate_desk = PlateDesk(self, self.session, self.state, lambda: self.view.units)

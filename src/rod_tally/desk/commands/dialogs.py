@@ -6,7 +6,6 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, QSize, Qt
-from PyQt6.QtGui import QPixmap
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from ... import __version__
@@ -35,13 +34,12 @@ class Dialogs(QObject):
         window: QWidget,
         session: Session,
         state: DeskState,
-        picture: Callable[[], QPixmap],
         front: Callable[[], TablePage | None],
         kept: Callable[[], list[tuple[str, bytes]]],
     ) -> None:
         super().__init__(window)
         self.kept = kept
-        self.window, self.session, self.state, self.picture, self.front = window, session, state, picture, front
+        self.window, self.session, self.state, self.front = window, session, state, front
 
     def ask_open(self) -> None:
         path, _ = QFileDialog.getOpenFileName(self.window, "Take in a model", self._folder(), FILES)
@@ -120,11 +118,6 @@ class Dialogs(QObject):
                 write_whole(Path(path), lambda p: write_text(p, self.session.settings.to_toml()))
             except OSError as error:
                 self.fail("Settings", f"{path}: cannot be written: {error.strerror}")
-
-    def ask_picture(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(self.window, "Keep a picture", self._folder(), "Pictures (*.png)")
-        if path and not self.picture().save(path if path.endswith(".png") else path + ".png"):
-            self.fail("Picture", f"{path}: cannot be written")
 
     def ask_reason(self, finding: Finding) -> None:
         dialog = QInputDialog(self.window)

@@ -17,6 +17,7 @@ from ...output.write import write_whole
 from ...project.kept_views import KeptView, Point
 from ...review.titles import title_of
 from ..theme import INK, PAPER
+from ..view.vector_picture import write_svg
 from .forms import Field, Form
 
 STANDARD = (
@@ -24,6 +25,7 @@ STANDARD = (
     ("forces", "{component}"),
     ("reactions", "reactions"),
 )  # overlay, what it is called
+KINDS = {"Pictures": ".png", "Vector pictures": ".svg"}
 LARGEST_MOVE = 25.0  # the largest movement is drawn as this share of the building
 CAPTION = 26  # px below a picture
 MOST_FINDINGS = 40  # whose places are in the standard pictures
@@ -39,6 +41,7 @@ class PictureDesk:
         self.window, self.session, self.state = window, window.session, window.state
         self.form: Form | None = None
         self._left: Iterator[Path] | None = None
+        self._ending = ".png"
         self._back: KeptView | None = None
         self.written: list[Path] = []
         self._picked: tuple[tuple[str, str] | None, Finding | None] = None, None
@@ -158,17 +161,51 @@ class PictureDesk:
     # -- standard pictures -----------------------------------------------------------------------------------------
 
     def ask_standard(self) -> None:
-        """Where the standard pictures go."""
-        folder = QFileDialog.getExistingDirectory(self.window, "Standard pictures into a folder")
-        if folder:
-            self.write_standard(Path(folder))
+        """As what, then where the standard pictures go."""
 
-    def write_standard(self, folder: Path) -> None:
+        def done(values: dict[str, Any]) -> None:
+            folder = QFileDialog.getExistingDirectory(self.window, "Standard pictures into a folder")
+            if folder:
+                self.write_standard(Path(folder), KINDS[str(values["as"])])
+
+        text = "Each case displaced, with the chosen force and with its reactions, kept views, and the places of findings, from where the picture is seen now."
+        self.form = Form(
+            self.window, "Standard pictures", text, [Field("as", "As", next(iter(KINDS)), list(KINDS))], done
+        )
+        self.form.open()
+
+    def ask_picture(self) -> None:
+        """Where the picture as it is goes; as PNG or SVG by the ending of its name."""
+        kinds = ";;".join(f"{words} (*{end})" for words, end in KINDS.items())
+        path, chosen = QFileDialog.getSaveFileName(self.window, "Keep a picture", "", kinds)
+        if path:
+            target = Path(path)
+            if target.suffix.lower() not in KINDS.values():
+                target = Path(path + (".svg" if ".svg" in chosen else ".png"))
+            try:
+                self.write(target, self.state.case)
+            except OSError as error:
+                self.session.failed.emit("Picture", f"{target} cannot be written: {error.strerror or error}")
+
+    def write(self, path: Path, caption: str) -> None:
+        """The picture with its legend and a caption, whole or not at all. Raises OSError."""
+        if path.suffix.lower() == ".svg":
+            view = self.window.view
+            write_whole(path, lambda p: write_svg(p, view.canvas, view.legend.text(), caption))
+            return
+        data = png_of(self._captioned(caption))
+
+        def put(p: Path) -> None:
+            p.write_bytes(data)
+
+        write_whole(path, put)
+
+    def write_standard(self, folder: Path, ending: str = ".png") -> None:
         """Each case displaced (all with one scale), with the chosen force and with its reactions, then kept views and the places
-        of findings, from where the picture is seen now, as PNG files."""
+        of findings, from where the picture is seen now, as PNG or SVG files."""
         if not self.possible():
             return
-        self._back, self.written = self.now(), []
+        self._back, self.written, self._ending = self.now(), [], ending
         self._picked = self.state.picked, self.state.finding
         self._left = self._pictures(folder)
         self._next()
@@ -233,9 +270,8 @@ class PictureDesk:
             if finding is not None:
                 self.state.pick_finding(finding)
             self.show(view)
-            path = folder / f"{number:03d} {re.sub(r'[^0-9A-Za-z ,.()-]+', '_', name)[:80]}.png"
-            data = png_of(self._captioned(name if finding is None else title_of(finding)))
-            write_whole(path, lambda p, d=data: p.write_bytes(d))  # type: ignore[misc]
+            path = folder / f"{number:03d} {re.sub(r'[^0-9A-Za-z ,.()-]+', '_', name)[:80]}{self._ending}"
+            self.write(path, name if finding is None else title_of(finding))
             yield path
 
     def _captioned(self, name: str) -> QPixmap:

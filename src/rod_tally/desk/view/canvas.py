@@ -34,6 +34,8 @@ class Canvas:
         self.left_out: list[str] = []  # what could not be drawn, by name
         self._widths: dict[int, float] = {}
         self._actors: list[Any] = []
+        self._meshes: list[tuple[Any, pv.PolyData]] = []  # of the actors those that are no labels, with what they draw
+        self._texts: list[tuple[Array, list[str], str, int]] = []
         self._symbols: list[_Symbols] = []
         self._moving: list[tuple[pv.PolyData, Array, Array]] = []
 
@@ -41,6 +43,7 @@ class Canvas:
         for actor in self._actors:
             self.plotter.remove_actor(actor, render=False)
         self._actors, self._symbols, self._moving, self._widths = [], [], [], {}
+        self._meshes, self._texts = [], []
         self.left_out = []
         self.cells = 0
 
@@ -51,6 +54,15 @@ class Canvas:
         actor.mapper.SetResolveCoincidentTopologyToPolygonOffset()
         actor.mapper.SetRelativeCoincidentTopologyLineOffsetParameters(0, -6.0 * len(self._actors))
         self._actors.append(actor)
+        self._meshes.append((actor, mesh))
+
+    def meshes(self) -> list[tuple[Any, pv.PolyData]]:
+        """Actors of lines and faces with what they draw, in the order in which they were drawn."""
+        return list(self._meshes)
+
+    def texts(self) -> list[tuple[Array, list[str], str, int]]:
+        """Labels that are drawn: places (n, 3), texts, colour and size in px."""
+        return list(self._texts)
 
     def plainly(self, on: bool) -> None:
         """Draw all lines thin, which a software OpenGL does several times faster, or as wide as they are."""
@@ -199,6 +211,7 @@ class Canvas:
         """Text beside points, the same size at any distance."""
         if not len(points):
             return
+        self._texts.append((np.asarray(points, float), list(texts), colour, size))
         self._actors.append(
             self.plotter.add_point_labels(
                 np.asarray(points, float),
