@@ -74,10 +74,11 @@ def test_the_report_of_a_project_says_who_looked_at_what(tmp_path: Path, loft_a:
     own.write_text(settings.to_toml())
     project = Project.create(tmp_path / "p.rodtally")
     ident = project.add_revision("Revision A", read_model(loft_a, settings))
-    project.look(ident, "Framing/Gaps", True, "B. Checker")
+    project.look(ident, "Framing/Gaps", True, "B. Checker", "gaps, storeys Roof")
     project.look(ident, "Framing/Doubled", True, "C. Other")
     project.look(ident, "Framing/Doubled", False, "C. Other")
-    assert [(x.item, x.by) for x in project.looks(ident)] == [("Framing/Gaps", "B. Checker")]
+    kept = [(x.item, x.by, x.picture) for x in project.looks(ident)]
+    assert kept == [("Framing/Gaps", "B. Checker", "gaps, storeys Roof")]
     project.close()
     html = tmp_path / "r.html"
     assert main(["report", str(tmp_path / "p.rodtally"), "--settings", str(own), "--html", str(html)]) == 1
@@ -94,7 +95,10 @@ def test_readiness_in_the_window(loft: Window, qtbot: QtBot) -> None:
     rows = {str(r[1]): r for r in page.model.content.rows}
     assert rows["Run"][0] == "|" and rows["Blocking findings"][0] == "■" and rows["Step Framing"][0] == "■"
     assert "Blocking findings" in page.model.content.note
+    loft.state.show_storeys({"Roof"})
     loft.session.look("Framing/Gaps")
+    assert loft.state.revision is not None
+    assert "storeys Roof" in loft.state.revision.looks["Framing/Gaps"].picture
     rested(qtbot, loft)
     page = loft.tables.front()
     assert page is not None

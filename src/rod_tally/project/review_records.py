@@ -134,26 +134,27 @@ class ReviewRecords(ABC):
             out.append(Decision(code, tuple(i for i in ids.split(",") if i), status, reason, by, when))
         return out
 
-    def look(self, revision: int, item: str, seen: bool, by: str = "") -> None:
-        """Keep that an item of a step was looked at (or no longer counts as such), and by whom."""
+    def look(self, revision: int, item: str, seen: bool, by: str = "", picture: str = "") -> None:
+        """Keep that an item of a step was looked at (or no longer counts as such), by whom, and what the picture showed."""
         with self._transaction() as db:
             db.execute(
-                "INSERT INTO looked (revision, item, seen, created, author) VALUES (?, ?, ?, ?, ?)",
-                (revision, item, int(seen), now(), by),
+                "INSERT INTO looked (revision, item, seen, created, author, picture) VALUES (?, ?, ?, ?, ?, ?)",
+                (revision, item, int(seen), now(), by, picture),
             )
 
     def looks(self, revision: int) -> list[Look]:
-        """What was looked at, by whom and when, in the order of the last look."""
-        try:
-            rows = self._db.execute(
-                "SELECT item, seen, author, created FROM looked WHERE revision = ? ORDER BY id", (revision,)
-            ).fetchall()
-        except sqlite3.OperationalError:  # a project of an earlier release, opened to be read only
-            rows = self._db.execute(
-                "SELECT item, seen, '', created FROM looked WHERE revision = ? ORDER BY id", (revision,)
-            ).fetchall()
-        last = {item: (seen, by, when) for item, seen, by, when in rows}
-        return [Look(item, by, when) for item, (seen, by, when) in last.items() if seen]
+        """What was looked at, by whom, when and in which picture, in the order of the last look."""
+        rows: list[Any] = []
+        # a project of an earlier release, opened to be read only, has no authors or no pictures
+        for author, picture in (("author", "picture"), ("author", "''"), ("''", "''")):
+            query = f"SELECT item, seen, {author}, created, {picture} FROM looked WHERE revision = ? ORDER BY id"
+            try:
+                rows = self._db.execute(query, (revision,)).fetchall()
+                break
+            except sqlite3.OperationalError:
+                continue
+        last = {item: (seen, Look(item, by, when, picture)) for item, seen, by, when, picture in rows}
+        return [look for seen, look in last.values() if seen]
 
     def looked(self, revision: int) -> set[str]:
         rows = self._db.execute("SELECT item, seen FROM looked WHERE revision = ? ORDER BY id", (revision,)).fetchall()

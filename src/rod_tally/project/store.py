@@ -56,6 +56,7 @@ MIGRATIONS = (
                          created TEXT NOT NULL);
     """,
     "CREATE TABLE view (id INTEGER PRIMARY KEY, name TEXT NOT NULL, data TEXT NOT NULL, created TEXT NOT NULL);",
+    "ALTER TABLE looked ADD COLUMN picture TEXT NOT NULL DEFAULT '';",
 )
 
 

@@ -27,11 +27,12 @@ class Decision:
 
 @dataclass(slots=True)
 class Look:
-    """That an item of a step was looked at ("Framing/Gaps"), by whom and when (ISO 8601, UTC)."""
+    """That an item of a step was looked at ("Framing/Gaps"), by whom and when (ISO 8601, UTC), and what the picture showed then."""
 
     item: str
     by: str = ""
     when: str = ""
+    picture: str = ""
 
 
 def carried_decisions(

@@ -46,7 +46,7 @@ def load_project(path: Path, progress: Progress) -> tuple[Project, list[Revision
             carried = project.carried(row.id)
             if carried is not None:
                 attach_carried(done, carried)
-        looks = {x.item: (x.by, x.when) for x in project.looks(row.id)}
+        looks = {x.item: x for x in project.looks(row.id)}
         revisions.append(
             Revision(
                 row.id, row.name, done, project.decisions(row.id), set(looks), looks, project.answers(row.id), run_name,

@@ -26,6 +26,7 @@ from ...project.kept_views import KeptView
 from ...project.prints import is_old
 from ...project.store import SUFFIX
 from ...review.answers import Answer, answers_of
+from ...review.decisions import Look as LookRecord
 from ...review.ranking import ranked
 from ...transfer.joining.preview import preview_joins
 from .actions import ACCEPT, FORMS, GO, MAP, REOPEN, edits_for
@@ -320,8 +321,10 @@ class Session(SessionBase):
 
     def keep_look(self, revision: Revision, item: str, seen: bool) -> None:
         (revision.looked.add if seen else revision.looked.discard)(item)
-        revision.looks[item] = self.reviewer, datetime.now(UTC).isoformat(timespec="seconds")
-        self._saving(lambda p: p.look(revision.id, item, seen, self.reviewer))
+        picture = self.state.picture_words() if seen else ""
+        when = datetime.now(UTC).isoformat(timespec="seconds")
+        revision.looks[item] = LookRecord(item, self.reviewer, when, picture)
+        self._saving(lambda p: p.look(revision.id, item, seen, self.reviewer, picture))
         self.state.decided.emit()
 
     def take_design(self, path: Path) -> None:

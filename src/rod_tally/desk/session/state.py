@@ -13,6 +13,7 @@ from ...intake.result_tables import Mapping
 from ...model import Finding
 from ...review import STEPS, Review, Step, step_of
 from ...review.answers import Answer
+from ...review.decisions import Look
 
 LOADS = ("loads", "arrived")  # overlays that show loads and need no results
 VALUES = "values"  # the label that overlays of loads write themselves
@@ -28,7 +29,7 @@ class Revision:
     review: Review
     decisions: dict[str, tuple[str, str]] = field(default_factory=dict)
     looked: set[str] = field(default_factory=set)
-    looks: dict[str, tuple[str, str]] = field(default_factory=dict)  # by whom and when, of what was looked at
+    looks: dict[str, Look] = field(default_factory=dict)  # by whom, when and in which picture, of what was looked at
     answers: list[Answer] = field(default_factory=list)  # of the modellers, to findings
     run_name: str = ""
     run_print: str = ""  # of the run that is on show
@@ -196,6 +197,17 @@ class DeskState(QObject):
         self._settle_case()
         self.step_changed.emit()
         self.overlay_changed.emit()
+
+    def picture_words(self) -> str:
+        """What the picture shows, in words, for the record of what was looked at."""
+        words = [self.overlay]
+        if self.case and self.case in self.cases():
+            words.append(self.case)
+        if self.storeys:
+            words.append(f"storeys {', '.join(sorted(self.storeys))}")
+        if self.isolated:
+            words.append(f"{len(self.isolated)} parts alone")
+        return ", ".join(words)
 
     def cases(self) -> list[str]:
         """What the shown overlay can show: load cases and combinations for loads, computed ones for results."""

@@ -57,7 +57,7 @@ def ready(state: DeskState, units: UnitSet) -> Rows:
     if revision is None:
         return out
     review = revision.review
-    looks = [Look(item, *revision.looks.get(item, ("", ""))) for item in sorted(revision.looked)]
+    looks = [revision.looks.get(item, Look(item)) for item in sorted(revision.looked)]
     rows = readiness(review, looks, lambda f: revision.decision(f) != "open")
     missing = [r.what for r in rows if not r.good]
     out.note = "ready to be signed" if not missing else f"not ready: {', '.join(missing)}"

@@ -26,7 +26,7 @@ def sign_chapter(out: Chapter, review: Review, short: bool) -> None:
     out.tables.append(Table("What a signature needs", ["What", "There", "In words"], rows))
     if review.looks and not short:
         looked: list[list[Cell | str]] = [
-            [x.item.replace("/", ": "), x.by, x.when[:16].replace("T", " ")] for x in review.looks
+            [x.item.replace("/", ": "), x.by, x.when[:16].replace("T", " "), x.picture] for x in review.looks
         ]
-        out.tables.append(Table("Looked at", ["What", "By", "When (UTC)"], looked))
+        out.tables.append(Table("Looked at", ["What", "By", "When (UTC)", "What the picture showed"], looked))
     out.sign = True
