@@ -137,10 +137,16 @@ def guarded(arguments: argparse.Namespace, command: Callable[[argparse.Namespace
 
 
 def settings_of(arguments: argparse.Namespace) -> Settings:
-    """The settings file, if one is named, with what the command line says over it."""
+    """The settings file, if one is named, else those that the project keeps, or the baseline's where that is a project and its work
+    is carried over; with what the command line says over it."""
     from .model import Settings
+    from .project.open import is_project, settings_at
 
-    settings = Settings.read(arguments.settings) if arguments.settings else Settings()
+    settings = Settings.read(arguments.settings) if arguments.settings else settings_at(arguments.model)
+    against: Path | None = getattr(arguments, "against", None)
+    kept = bool(arguments.settings) or is_project(arguments.model) or getattr(arguments, "bare", False)
+    if against is not None and is_project(against) and not kept:
+        settings = settings_at(against)
     snap = getattr(arguments, "snap", None)
     if snap is not None:
         Settings.from_dict({"transfer": {"snap": snap}}, "--snap")

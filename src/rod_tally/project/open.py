@@ -19,7 +19,7 @@ from .store import SUFFIX, Project, ProjectError
 
 def model_at(path: Path, settings: Settings, progress: Progress = silent) -> Model:
     """The model of a file: of a project, its latest revision. Raises IntakeError."""
-    if path.suffix.lower() != SUFFIX or path.is_dir():
+    if not is_project(path):
         return read_model(path, settings, progress)
     try:
         project = Project.open(path, only_read=True)
@@ -28,6 +28,26 @@ def model_at(path: Path, settings: Settings, progress: Progress = silent) -> Mod
             if not revisions:
                 raise IntakeError(f"{path}: the project holds no revision")
             return project.model(revisions[-1].id)
+        finally:
+            project.close()
+    except ProjectError as error:
+        raise IntakeError(str(error)) from error
+
+
+def is_project(path: Path) -> bool:
+    """Whether a path is that of a project file."""
+    return path.suffix.lower() == SUFFIX and not path.is_dir()
+
+
+def settings_at(path: Path) -> Settings:
+    """The settings that a file is reviewed with unless others are named: those a project keeps, the defaults of a model file.
+    Raises IntakeError."""
+    if not is_project(path):
+        return Settings()
+    try:
+        project = Project.open(path, only_read=True)
+        try:
+            return project.settings()
         finally:
             project.close()
     except ProjectError as error:
@@ -86,7 +106,7 @@ def _decided_before(done: Review, against: Path, base: Model, reviewed: Review, 
 
 def decided_at(path: Path) -> tuple[list[Decision], list[Look]]:
     """The decisions on findings, and what was looked at, of a project's latest revision; none for a model file."""
-    if path.suffix.lower() != SUFFIX or path.is_dir():
+    if not is_project(path):
         return [], []
     try:
         project = Project.open(path, only_read=True)
