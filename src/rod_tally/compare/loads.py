@@ -53,7 +53,7 @@ class CombinationMatch:
 
 
 @dataclass(slots=True)
-class _Load:
+class Load:
     """One load in plain numbers, in the baseline's ids and axes: `places` (k, 3), `values` (m,), and words of `flags`."""
 
     on: str
@@ -63,7 +63,7 @@ class _Load:
     values: Array
     shown_on: str
 
-    def same(self, other: _Load) -> bool:
+    def same(self, other: Load) -> bool:
         if (self.on, self.what, self.flags) != (other.on, other.what, other.flags):
             return False
         if self.places.shape != other.places.shape or self.values.shape != other.values.shape:
@@ -121,8 +121,8 @@ def match_cases(
     `totals`: six numbers a case on either side, the revised ones brought back already. A case under another name with the
     same loads is renamed.
     """
-    old = {n: list(_loads(base, c, None, None)) for n, c in base.cases.items()}
-    new = {n: list(_loads(revised, c, places, names)) for n, c in revised.cases.items()}
+    old = {n: list(loads_of(base, c, None, None)) for n, c in base.cases.items()}
+    new = {n: list(loads_of(revised, c, places, names)) for n, c in revised.cases.items()}
     for found in old.values():
         for load in found:
             load.on = names.first.get(load.on, load.on)
@@ -159,7 +159,7 @@ def _six(totals: dict[str, Array], name: str) -> list[float] | None:
     return None if found is None else [float(v) + 0.0 for v in found]
 
 
-def _loads(model: Model, case: LoadCase, places: Places | None, names: Names | None) -> Iterator[_Load]:
+def loads_of(model: Model, case: LoadCase, places: Places | None = None, names: Names | None = None) -> Iterator[Load]:
     """Every load of a case in the baseline's ids and axes (`places` None: the model is the baseline)."""
 
     def at(points: Array) -> Array:
@@ -178,13 +178,13 @@ def _loads(model: Model, case: LoadCase, places: Places | None, names: Names | N
 
     none = np.zeros((0, 3))
     if any(case.self_weight):
-        yield _Load("", "self-weight", "", none, turned(case.self_weight), "")
+        yield Load("", "self-weight", "", none, turned(case.self_weight), "")
     for n in case.node_loads:
-        yield _Load(node(n.node), "node load", "", none, np.concatenate([turned(n.force), turned(n.moment)]), n.node)
+        yield Load(node(n.node), "node load", "", none, np.concatenate([turned(n.force), turned(n.moment)]), n.node)
     for load in case.member_loads:
         m = model.members.get(load.member)
         if m is None:
-            yield _Load(part(load.member), "member load", "gone", none, np.array([*load.qa, *load.qb]), load.member)
+            yield Load(part(load.member), "member load", "gone", none, np.array([*load.qa, *load.qb]), load.member)
             continue
         line = model.line(m)
         u = (line[1] - line[0]) / np.linalg.norm(line[1] - line[0])
@@ -200,7 +200,7 @@ def _loads(model: Model, case: LoadCase, places: Places | None, names: Names | N
         what = f"{'point' if point else 'line'} {load.kind}"
         values = qa if point else np.concatenate([qa, qb])
         flags = "projected" if load.projected else ""
-        yield _Load(part(load.member), what, flags, at(ends[:1] if point else ends), values, load.member)
+        yield Load(part(load.member), what, flags, at(ends[:1] if point else ends), values, load.member)
     for area in case.area_loads:
         s = model.surfaces.get(area.surface)
         values = np.array(area.values, float).reshape(-1, 3)
@@ -210,23 +210,23 @@ def _loads(model: Model, case: LoadCase, places: Places | None, names: Names | N
         where = none if area.outline is None else _ring(at(area.outline))
         if area.at is not None:
             where = np.concatenate([where, at(area.at)])
-        yield _Load(
+        yield Load(
             part(area.surface) if area.surface else "", "area load", flags, where, turned(values).ravel(), area.surface
         )
     for space in case.space_loads:
         values = turned(np.array([space.qa, space.qb])).ravel()
-        yield _Load(part(space.to) if space.to else "", "load in space", "", at(space.line), values, space.to)
+        yield Load(part(space.to) if space.to else "", "load in space", "", at(space.line), values, space.to)
     for t in case.temperatures:
         y = -t.grad_y if names is not None and t.member in names.flipped else t.grad_y
-        yield _Load(part(t.member), "temperature", "", none, np.array([t.uniform, y, t.grad_z]), t.member)
+        yield Load(part(t.member), "temperature", "", none, np.array([t.uniform, y, t.grad_z]), t.member)
     for moved in case.settlements:
         move = np.array(moved.movement, float)
         both = np.concatenate([turned(move[:3]), turned(move[3:])])
-        yield _Load(node(moved.node), "settlement", "", none, both, moved.node)
+        yield Load(node(moved.node), "settlement", "", none, both, moved.node)
     if case.spectrum is not None:
         curve = np.array(case.spectrum.curve, float).ravel()
         flags = f"{case.spectrum.direction}, {case.spectrum.rule}, damping {case.spectrum.damping:g}"
-        yield _Load("", "spectrum", flags, none, curve, "")
+        yield Load("", "spectrum", flags, none, curve, "")
 
 
 def _ring(points: Array) -> Array:
@@ -237,16 +237,16 @@ def _ring(points: Array) -> Array:
     return rolled if tuple(a) <= tuple(b) else np.roll(rolled[::-1], 1, axis=0)
 
 
-def _once(loads: list[_Load], pieces: Counter[str]) -> list[_Load]:
+def _once(loads: list[Load], pieces: Counter[str]) -> list[Load]:
     """A pressure over all pieces of a surface is one over all of it: where each has the same it counts once."""
 
-    def key(load: _Load) -> tuple[str, str, bytes] | None:
+    def key(load: Load) -> tuple[str, str, bytes] | None:
         over_all = load.what == "area load" and pieces[load.on] and not len(load.places)
         return (load.on, load.flags, np.round(load.values, 3).tobytes()) if over_all else None
 
     count = Counter(k for load in loads if (k := key(load)) is not None)
     left = {k: n // (pieces[k[0]] + 1) if n % (pieces[k[0]] + 1) == 0 else n for k, n in count.items()}
-    out: list[_Load] = []
+    out: list[Load] = []
     for load in loads:
         k = key(load)
         if k is not None:
@@ -257,12 +257,12 @@ def _once(loads: list[_Load], pieces: Counter[str]) -> list[_Load]:
     return out
 
 
-def _differences(case: str, old: list[_Load], new: list[_Load]) -> list[LoadMatch]:
+def _differences(case: str, old: list[Load], new: list[Load]) -> list[LoadMatch]:
     """Loads of one case that have no equal on the other side; two on one part of one kind are one that changed."""
-    pool: dict[tuple[str, str, str], list[_Load]] = defaultdict(list)
+    pool: dict[tuple[str, str, str], list[Load]] = defaultdict(list)
     for load in old:
         pool[load.on, load.what, load.flags].append(load)
-    rest: list[_Load] = []
+    rest: list[Load] = []
     for load in new:
         mine = pool.get((load.on, load.what, load.flags), [])
         twin = next((k for k, other in enumerate(mine) if other.same(load)), None)
@@ -270,7 +270,7 @@ def _differences(case: str, old: list[_Load], new: list[_Load]) -> list[LoadMatc
             rest.append(load)
         else:
             del mine[twin]
-    left: dict[tuple[str, str], list[_Load]] = defaultdict(list)
+    left: dict[tuple[str, str], list[Load]] = defaultdict(list)
     for mine in pool.values():
         for load in mine:
             left[load.on, load.what].append(load)

@@ -14,7 +14,9 @@ from ..places import Places
 from ..surfaces import match_surfaces
 from .moving import Mover
 from .parts import NAMED, Target
+from .there import Already, There
 
+THERE = "is in the revision's source already"
 PLACED = ("carried", "moved")
 MOST_TARGETS = 200  # of a line, kept
 MOVED = 1e-3  # m; a target that lies farther from where it was has moved
@@ -39,7 +41,8 @@ BETWEEN = ("PairParts", "UnpairByHand")  # about the baseline and the one before
 @dataclass(slots=True)
 class Carried:
     """One thing that was made for the baseline. `status`: carried, moved (its target did, by `distance` m, or `words` say how
-    it was placed), partly (some of its targets are gone), gone, or left (not carried, by choice). `ids`: of the baseline, what
+    it was placed), partly (some of its targets are gone), gone, there (the revision's source has it itself), or left (not
+    carried, by choice). `ids`: of the baseline, what
     is gone; `targets`: members, surfaces and nodes of the revision that it changed."""
 
     what: str
@@ -66,7 +69,8 @@ class CarriedOver:
             return None
         placed = [x for x in self.lines if x.status in PLACED]
         left = [x for x in self.lines if x.status == "left"]
-        rest = [x for x in self.lines if x.status not in (*PLACED, "left")]
+        there = [x for x in self.lines if x.status == "there"]
+        rest = [x for x in self.lines if x.status not in (*PLACED, "left", "there")]
         moved = [x for x in placed if x.status == "moved"]
         text = (
             f"{len(placed)} of {len(self.lines)} corrections and additions of the reviewed revision were carried over"
@@ -74,8 +78,12 @@ class CarriedOver:
         far = [x for x in moved if x.distance > MOVED]
         if far:
             text += f", {len(far)} with a target that moved by up to {max(x.distance for x in far) * 1000:.0f} mm"
+        if there:
+            text += (
+                f", {len(there)} were not needed, as the revision's source has them ({_few([x.what for x in there])})"
+            )
         if left:
-            text += f", {len(left)} not, by choice ({', '.join(x.what for x in left[:NAMED])}{', …' if len(left) > NAMED else ''})"
+            text += f", {len(left)} not, by choice ({_few([x.what for x in left])})"
         for x in [x for x in moved if x.words][:NAMED]:
             text += f"; {x.what}: {x.words}"
         for x in rest[:NAMED]:
@@ -94,10 +102,11 @@ def carry_over(base: Model, revised: Model) -> CarriedOver:
     members, transform, _ = match_members(base, revised)
     surfaces = match_surfaces(base, revised, transform)
     move = Mover(base, revised, Places(base, revised, transform), members, surfaces)
+    already = Already(base, revised, move, [*members, *surfaces])
     for record in base.corrections:
         if record.get("edit") in BETWEEN:
             continue
-        line, made = _carry(record, move, revised)
+        line, made = _carry(record, move, already, revised)
         out.lines.append(line)
         out.edits += made
         out.plan.append((line, made))
@@ -133,29 +142,38 @@ def carry_only(carried: CarriedOver, model: Model, left: Collection[int]) -> Car
     return out
 
 
-def _carry(record: dict[str, Any], move: Mover, revised: Model) -> tuple[Carried, list[Edit]]:
+def _carry(record: dict[str, Any], move: Mover, already: Already, revised: Model) -> tuple[Carried, list[Edit]]:
     what = _described(record)
     move.lost, move.lost_ids, move.notes, move.distance = [], [], [], 0.0
+    already.skipped = False
     made: list[Edit] = []
     targets: dict[str, None] = {}
     for part in move.by_way(record):
         try:
-            placed = move.record(part)
-            edit = from_record(placed, revised)
-            edit.apply(revised)
-            made.append(edit)
-            targets |= dict.fromkeys(revised.log[-1].ids)
-            targets |= dict.fromkeys(_named(placed.get("values", {}), revised))
+            for placed in already.placed(part):
+                edit = from_record(placed, revised)
+                named = _named(placed.get("values", {}), revised)
+                edit.apply(revised)
+                made.append(edit)
+                targets |= dict.fromkeys([*revised.log[-1].ids, *named])
+        except There:
+            already.skipped = True
         except (Target, EditError) as error:
             move.lost.append(str(error))
+    if not made and not move.lost:
+        return Carried(what, "there", THERE), made
     if not made:
         return Carried(what, "gone", move.lost[-1], 0.0, tuple(move.lost_ids)), made
     there = tuple(targets)[:MOST_TARGETS]
     if move.lost:
         return Carried(what, "partly", "; ".join(move.lost[:NAMED]), 0.0, tuple(move.lost_ids), there), made
     moved = move.distance > MOVED or bool(move.notes)
-    words = "; ".join(move.notes[:NAMED])
+    words = "; ".join([*move.notes[:NAMED], *(["the rest " + THERE] if already.skipped else [])])
     return Carried(what, "moved" if moved else "carried", words, move.distance, (), there), made
+
+
+def _few(names: list[str]) -> str:
+    return ", ".join(names[:NAMED]) + (", …" if len(names) > NAMED else "")
 
 
 def _named(value: Any, model: Model) -> list[str]:
@@ -175,5 +193,5 @@ def _described(record: dict[str, Any]) -> str:
     words = WORDS.get(name, name)
     if name == "AddCases":
         names = [str(c.get("name", "")) for c in values.get("cases", ())]
-        return f"{words} {', '.join(names[:NAMED])}{', …' if len(names) > NAMED else ''}"
+        return f"{words} {_few(names)}"
     return words + (f" of case {case}" if case and isinstance(case, str) else "")

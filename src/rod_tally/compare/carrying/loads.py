@@ -41,17 +41,17 @@ class LoadMover(Parts):
                 raise Target(f"node {load['node']} is not in the revision any more")
             load["node"] = twin
         turned = [k for k in ("force", "moment", "qa", "qb") if k in load and not load.get("local")]
-        load |= {k: self._vector(load[k]) for k in turned}
+        load |= {k: self.vector(load[k]) for k in turned}
         if kind == "area" and not load.get("local"):
-            load["values"] = [self._vector(v) for v in load["values"]]
+            load["values"] = [self.vector(v) for v in load["values"]]
         if "movement" in load:
-            load["movement"] = [*self._vector(load["movement"][:3]), *self._vector(load["movement"][3:])]
+            load["movement"] = [*self.vector(load["movement"][:3]), *self.vector(load["movement"][3:])]
         for key in ("outline", "at", "line"):
             if load.get(key) is not None:
                 load[key] = self.points(load[key])
         if kind in ("member", "temperature"):
             own = str(load["member"])
-            self._part(own)
+            self.twin(own)
             pieces = self.pieces.get(own, [self.part.get(own, own)])
             if kind == "temperature":
                 return [self._warmed(load, own, twin) for twin in pieces]
@@ -59,7 +59,7 @@ class LoadMover(Parts):
         if kind == "area" and load.get("surface"):
             return self._on_surface(load, str(load["surface"]))
         if kind == "space" and load.get("to"):
-            load["to"] = self._part(str(load["to"]))
+            load["to"] = self.twin(str(load["to"]))
         return [load]
 
     def _warmed(self, load: dict[str, Any], own: str, twin: str) -> dict[str, Any]:
@@ -133,10 +133,10 @@ class LoadMover(Parts):
 
     def _on_surface(self, load: dict[str, Any], own: str) -> list[dict[str, Any]]:
         """A pressure on a surface, or on the pieces that it is now, on what of it is there."""
-        self._part(own)
+        self.twin(own)
         base = self.base.surfaces.get(own)
         if base is None:
-            return [load | {"surface": self._part(own)}]
+            return [load | {"surface": self.twin(own)}]
         pieces = [self.revised.surfaces[p] for p in self.pieces.get(own, [self.part.get(own, own)])]
         outer = np.array(self.points(base.outer))
         whole = load.get("outline") is None

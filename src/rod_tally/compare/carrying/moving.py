@@ -58,7 +58,7 @@ class Mover(LoadMover):
             return out
         for key in SINGLE:
             if values.get(key):
-                values[key] = self._part(str(values[key]))
+                values[key] = self.twin(str(values[key]))
         for key in SEVERAL:
             if isinstance(values.get(key), list) and values[key]:
                 values[key] = self._several(values[key])
@@ -68,7 +68,7 @@ class Mover(LoadMover):
             values["distance"] = self._along(str(own), str(values["member_id"]), float(values["distance"]))
         for key in VECTORS:
             if values.get(key):
-                values[key] = self._vector(values[key])
+                values[key] = self.vector(values[key])
         for key in ("profile", "material"):
             table = self.revised.sections if key == "profile" else self.revised.materials
             if (
@@ -85,7 +85,7 @@ class Mover(LoadMover):
         for part in values.get("parts", ()) if record.get("edit") == "AddMembers" else ():
             part["start"], part["end"] = self.points([part["start"], part["end"]])
             if part.get("z_axis") is not None:
-                part["z_axis"] = self._vector(part["z_axis"])
+                part["z_axis"] = self.vector(part["z_axis"])
         for cut in values.get("cuts", ()):
             cut["line"] = self.points(cut["line"])
             cut["surfaces"] = [self.part[s] for s in cut.get("surfaces", ()) if s in self.part]
@@ -96,7 +96,7 @@ class Mover(LoadMover):
         kept: list[str] = []
         for ident in idents:
             try:
-                self._part(ident)
+                self.twin(ident)
                 kept += [p for p in self.pieces.get(ident, [self.part.get(ident, ident)]) if p not in kept]
             except Target as error:
                 self.lost.append(str(error))

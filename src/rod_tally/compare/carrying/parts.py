@@ -46,7 +46,7 @@ class Parts:
         self.notes: list[str] = []  # what was placed in another way than it was
         self.distance = 0.0
 
-    def _part(self, ident: str) -> str:
+    def twin(self, ident: str) -> str:
         if ident in self.part:
             self.distance = max(self.distance, self.shift.get(ident, 0.0))
             return self.part[ident]
@@ -59,7 +59,7 @@ class Parts:
         part = self.base.part(ident) or self.base.removed_members.get(ident) or self.base.removed_surfaces.get(ident)
         return f"{part.cls} {part.name or part.id}" if part is not None else ident
 
-    def _vector(self, v: Any) -> Any:
+    def vector(self, v: Any) -> Any:
         if self.places.transform is None:
             return v
         return [float(x) for x in self.places.rotation @ np.array(v, float)]

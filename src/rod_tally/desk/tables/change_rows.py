@@ -216,7 +216,8 @@ def unit_of(quantity: str, a_metre: bool, units: UnitSet) -> tuple[float, str]:
 
 
 WHERE = {
-    "carried": "as it was", "moved": "with its target", "partly": "a part of it", "gone": "nowhere", "left": "left out by choice",
+    "carried": "as it was", "moved": "with its target", "partly": "a part of it", "gone": "nowhere",
+    "there": "not needed: the source has it", "left": "left out by choice",
 }  # fmt: skip
 
 

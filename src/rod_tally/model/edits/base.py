@@ -67,6 +67,10 @@ class Edit(ABC):
     def change(self, model: Model) -> str:
         """Make the change; returns the sentence for the log. Raises EditError, the model then possibly half changed."""
 
+    def about(self, model: Model) -> dict[str, Any]:
+        """What its record needs beside its own values to be found again in another model, as it is before the change."""
+        return {}
+
     def ids(self, model: Model) -> tuple[str, ...]:
         """Ids of members and surfaces that the log entry is about: by default those that were changed."""
         before = self._before
@@ -223,7 +227,7 @@ def to_record(edit: Edit, model: Model) -> dict[str, Any]:
             for ident in value if isinstance(value, list) else [value]:
                 if ident in model.nodes:
                     places[ident] = [float(v) for v in model.nodes[ident].point + model.origin]
-    return {"edit": type(edit).__name__, "values": values, "places": places}
+    return {"edit": type(edit).__name__, "values": values, "places": places} | edit.about(model)
 
 
 def from_record(record: dict[str, Any], model: Model) -> Edit:

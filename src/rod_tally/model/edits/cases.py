@@ -13,7 +13,7 @@ from ..entities.loads import (
 )
 from ..entities.model import Model
 from .base import Edit, EditError, counted, there
-from .load_values import LISTS, build_spectrum, check_case, own_case, put_load, scaled
+from .load_values import LISTS, build_spectrum, check_case, load_values, own_case, put_load, scaled
 
 
 @dataclass
@@ -87,6 +87,10 @@ class RemoveLoads(Edit):
     def __post_init__(self) -> None:
         self.text = f"Take {counted(self.which, 'load')} out of {self.case}"
 
+    def about(self, model: Model) -> dict[str, Any]:
+        """The loads themselves: their numbers are others in a revision."""
+        return {"loads": [x for k, n in self.which if (x := _plain(model, self.case, str(k), int(n))) is not None]}
+
     def change(self, model: Model) -> str:
         case = own_case(model, self.case)
         for kind, number in sorted(((str(k), int(n)) for k, n in self.which), reverse=True):
@@ -95,6 +99,13 @@ class RemoveLoads(Edit):
                 raise EditError(f"there is no {kind} load {number + 1} in {self.case}")
             del getattr(case, where)[number]
         return f"{counted(self.which, 'load')} taken out of {self.case}"
+
+
+def _plain(model: Model, case: str, kind: str, number: int) -> dict[str, Any] | None:
+    """A load of a case as plain values; None for one that is not there."""
+    own = model.cases.get(case)
+    loads = getattr(own, LISTS[kind][0], []) if own is not None and kind in LISTS else []
+    return load_values(loads[number]) if 0 <= number < len(loads) else None
 
 
 @dataclass
@@ -204,6 +215,11 @@ class TellLoad(Edit):
 
     def __post_init__(self) -> None:
         self.text = f"Say what takes a load of {self.case}"
+
+    def about(self, model: Model) -> dict[str, Any]:
+        """The load itself, taken by nobody in particular: its number is another one in a revision."""
+        found = _plain(model, self.case, "space", self.number)
+        return {} if found is None else {"loads": [found]}
 
     def change(self, model: Model) -> str:
         if self.to and model.part(self.to) is None:

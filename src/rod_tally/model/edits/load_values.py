@@ -102,29 +102,37 @@ def own_case(model: Model, name: str) -> LoadCase:
     return case
 
 
+def times(values: dict[str, Any], f: float) -> dict[str, Any]:
+    """A load of plain values times a factor."""
+    case = LoadCase("")
+    where, load = build_load(values)
+    getattr(case, where).append(load)
+    return load_values(getattr(scaled(case, f), where)[0])
+
+
 def scaled(case: LoadCase, f: float) -> LoadCase:
     """A copy of a case with everything in it times a factor."""
     case = copy(case)
     for where, _ in LISTS.values():
         setattr(case, where, [copy(x) for x in getattr(case, where)])
 
-    def times(v: Vector) -> Vector:
+    def by(v: Vector) -> Vector:
         return (v[0] * f, v[1] * f, v[2] * f)
 
-    case.self_weight = times(case.self_weight)
+    case.self_weight = by(case.self_weight)
     for n in case.node_loads:
-        n.force, n.moment = times(n.force), times(n.moment)
+        n.force, n.moment = by(n.force), by(n.moment)
     for m in case.member_loads:
-        m.qa, m.qb = times(m.qa), times(m.qb)
+        m.qa, m.qb = by(m.qa), by(m.qb)
     for p in case.space_loads:
-        p.qa, p.qb = times(p.qa), times(p.qb)
+        p.qa, p.qb = by(p.qa), by(p.qb)
     for a in case.area_loads:
-        a.values = tuple(times(v) for v in a.values)
+        a.values = tuple(by(v) for v in a.values)
     for t in case.temperatures:
         t.uniform, t.grad_y, t.grad_z = t.uniform * f, t.grad_y * f, t.grad_z * f
     for s in case.settlements:
         s.movement = tuple(v * f for v in s.movement)
-    case.lost = [(i, reason, times(force)) for i, reason, force in case.lost]
+    case.lost = [(i, reason, by(force)) for i, reason, force in case.lost]
     if case.spectrum is not None:
         # the response has no sign: only its size is multiplied
         curve = [(t, a * abs(f)) for t, a in case.spectrum.curve]

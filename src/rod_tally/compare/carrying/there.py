@@ -1,0 +1,383 @@
+"""What the revision's source brought itself: a correction that was taken up there is not made a second time.
+
+A modeller who was told of a load that was multiplied already sends the next revision with the right value: dividing it again, or
+adding a load, a part or a movement again, would be wrong without a word.
+"""
+
+from __future__ import annotations
+
+import copy
+from collections import Counter
+from collections.abc import Callable, Iterable
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from ...model import LoadCase, Member, Model, Surface
+from ...model.edits import EditError
+from ...model.edits.load_values import LISTS, build_load, times
+from ...model.geometry.vectors import Array
+from ..changes import drawn_line, drawn_outline
+from ..loads import Load, loads_of
+from ..members import MemberMatch
+from .moving import Mover
+from .parts import Target
+
+SAME_PLACE = 0.05  # m; a part that lies this near to where a deleted one was is that one
+ALIGNED = 1e-3  # difference of unit vectors up to which axes agree
+SAME_SIZE = 1e-6  # share by which sizes of loads may differ
+Records = list[dict[str, Any]]
+
+
+class There(Exception):
+    """Nothing of a correction is left to be done."""
+
+
+class Already:
+    """Takes out of a record what need not be done on this revision. `skipped` says whether anything was taken out."""
+
+    def __init__(self, base: Model, revised: Model, move: Mover, rows: list[MemberMatch]) -> None:
+        self.base, self.revised, self.move = base, revised, move
+        self.skipped = False
+        self._used: dict[str, set[int]] = {}  # loads of the revision's source that stand for one that was added here
+        self._ahead = self._done_factors()
+        self._removed = _removed_twins(base, revised, move, rows)
+        self._before: dict[str, Callable[[dict[str, Any]], dict[str, Any]]] = {
+            "DeleteMembers": self._delete, "MergeMembers": self._merge, "SplitMember": self._split, "AddMembers": self._add,
+            "ReverseMembers": self._reverse, "TurnMembers": self._turn, "TurnSurfaces": self._flip, "MoveNodes": self._move,
+        }  # fmt: skip
+        self._after: dict[str, Callable[[dict[str, Any], dict[str, Any]], Records]] = {
+            "AddLoads": self._add_loads, "AddCases": self._add_cases, "ScaleCase": self._scale, "RemoveLoads": self._remove_loads,
+            "TellLoad": self._tell, "DeleteCases": self._delete_cases, "SetCase": self._set_case, "MapProfile": self._map,
+            "MapMaterial": self._map,
+        }  # fmt: skip
+
+    def placed(self, record: dict[str, Any]) -> Records:
+        """A record of the baseline as those that are still to be made on the revision. Raises There for none, Target where what
+        it is about is not there."""
+        kind = str(record.get("edit"))
+        if kind in self._before:
+            record = self._before[kind](copy.deepcopy(record))
+        if kind == "DeleteMembers":
+            return [record]
+        if kind in ("MapProfile", "MapMaterial"):
+            return self._map(record, record)
+        if kind in ("DeleteCases", "ScaleCase", "SetCase", "RemoveLoads", "TellLoad"):
+            return self._after[kind](record, copy.deepcopy(record))
+        placed = self.move.record(record)
+        return self._after[kind](record, placed) if kind in self._after else [placed]
+
+    def _kept(self, ids: list[str], needed: Callable[[str], bool]) -> list[str]:
+        """Those of the baseline's ids for which something is to be done. Raises There for none."""
+        kept = [i for i in ids if i not in self.move.part or needed(i)]
+        self.skipped |= len(kept) < len(ids)
+        if ids and not kept:
+            raise There
+        return kept
+
+    # -- parts ---------------------------------------------------------------------------------------------------------
+
+    def _delete(self, record: dict[str, Any]) -> dict[str, Any]:
+        ids = record["values"]["members"]
+        found = [self._removed.get(i) or self.move.part.get(i) for i in ids]
+        there = [i for i in found if i is not None]
+        self.skipped |= len(there) < len(ids)
+        if not there:
+            raise There
+        record["values"]["members"] = there
+        return record
+
+    def _merge(self, record: dict[str, Any]) -> dict[str, Any]:
+        ids = [i for i in record["values"]["members"] if i in self.base.members]
+        if not any(i in self.move.pieces for i in ids):
+            raise There
+        record["values"]["members"] = ids
+        return record
+
+    def _split(self, record: dict[str, Any]) -> dict[str, Any]:
+        own = str(record["values"]["member_id"])
+        if own in self.move.part and own not in self.move.merged:
+            raise There
+        return record
+
+    def _add(self, record: dict[str, Any]) -> dict[str, Any]:
+        parts = []
+        lines = [(i, self.base.line(m)) for i, m in self.base.members.items() if m.source_line is None]
+        for part in record["values"]["parts"]:
+            line = np.array([part["start"], part["end"]], float)
+            same = [i for i, own in lines if min(_off(own, line), _off(own[::-1], line)) <= SAME_PLACE]
+            if not any(i in self.move.part for i in same):
+                parts.append(part)
+        self.skipped |= len(parts) < len(record["values"]["parts"])
+        if not parts:
+            raise There
+        record["values"]["parts"] = parts
+        return record
+
+    def _reverse(self, record: dict[str, Any]) -> dict[str, Any]:
+        """The baseline's member runs the new way: one of the revision that runs along it is turned already."""
+        values = record["values"]
+        values["members"] = self._kept(values["members"], lambda i: i in self.move.flipped)
+        return record
+
+    def _turn(self, record: dict[str, Any]) -> dict[str, Any]:
+        values = record["values"]
+        if not values.get("z_axis"):
+            values["members"] = self._kept(values["members"], lambda i: not self._aligned(i))
+        return record
+
+    def _aligned(self, ident: str) -> bool:
+        a, b = self.base.members[ident], self.revised.members[self.move.part[ident]]
+        za, zb = a.axes(self.base.line(a))[2], b.axes(self.revised.line(b))[2]
+        return bool(np.abs(self.move.places.turned_back(zb) - za).max() < ALIGNED)
+
+    def _flip(self, record: dict[str, Any]) -> dict[str, Any]:
+        values = record["values"]
+
+        def other_side(ident: str) -> bool:
+            a, b = self.base.surfaces[ident], self.revised.surfaces[self.move.part[ident]]
+            return bool(a.axes[2] @ self.move.places.turned_back(b.axes[2]) < 0)
+
+        if values.get("flip"):
+            # an edge direction that is given as well is only brought near, which may be done again
+            facing = [i for i in values["surfaces"] if i not in self.move.part or other_side(i)]
+            if not values.get("x_axis"):
+                values["surfaces"] = self._kept(values["surfaces"], other_side)
+            elif not facing:
+                values["flip"] = False
+        return record
+
+    def _move(self, record: dict[str, Any]) -> dict[str, Any]:
+        """A node that lies nearer to where it was moved to than to where it was has been moved already."""
+        values, places = record["values"], record.get("places", {})
+        by = np.array(self.move.vector(values["by"]), float)
+        kept = []
+        for node in values["nodes"]:
+            twin = self.move.node.get(node)
+            if twin is not None and node in places:
+                before = self.move.places.forward(np.array(places[node], float))
+                now = self.revised.nodes[twin].point + self.revised.origin
+                if np.linalg.norm(now - before - by) < np.linalg.norm(now - before):
+                    continue
+            kept.append(node)
+        self.skipped |= len(kept) < len(values["nodes"])
+        if not kept:
+            raise There
+        values["nodes"] = kept
+        return record
+
+    def _map(self, record: dict[str, Any], placed: dict[str, Any]) -> Records:
+        """Of a profile or material that the revision has no more nothing needs to be mapped."""
+        key, table = (
+            ("profile", self.revised.sections)
+            if "profile" in record["values"]
+            else ("material", self.revised.materials)
+        )
+        if record["values"][key] not in table:
+            raise There
+        return [placed]
+
+    # -- cases and loads -------------------------------------------------------------------------------------------------
+
+    def _numbered(self, case: str) -> list[tuple[tuple[str, int], Load, bool]]:
+        """Loads of a case of the revision: kind and number, in plain numbers, and whether its source brought it."""
+        own = self.revised.cases[case]
+        loads = loads_of(self.revised, replace(own, self_weight=(0.0, 0.0, 0.0), spectrum=None))
+        keys = [(kind, k) for kind, (where, _) in LISTS.items() for k in range(len(getattr(own, where)))]
+        by = [getattr(x, "by", "source") == "source" for where, _ in LISTS.values() for x in getattr(own, where)]
+        return list(zip(keys, loads, by, strict=True))
+
+    def _plain(self, values: dict[str, Any]) -> Load | None:
+        """A load of plain values in plain numbers; None for one that cannot be built."""
+        probe = LoadCase("")
+        try:
+            where, load = build_load(values)
+        except EditError:
+            return None
+        getattr(probe, where).append(load)
+        return next(iter(loads_of(self.revised, probe)), None)
+
+    def _done_factors(self) -> dict[str, list[float]]:
+        """By case the factors that the baseline's was multiplied by, in order, where more loads of the revision are as large as those
+        of the baseline are now than as they were before: its source has been multiplied already."""
+        out: dict[str, list[float]] = {}
+        for record in self.base.corrections:
+            if record.get("edit") != "ScaleCase":
+                continue
+            name, factor = str(record["values"]["name"]), float(record["values"]["factor"])
+            if name in self.revised.cases and name in self.base.cases:
+                out.setdefault(name, []).append(factor)
+        for name, factors in list(out.items()):
+            now = _vectors(loads_of(self.base, self.base.cases[name]))
+            mine = _vectors(loads_of(self.revised, self.revised.cases[name], self.move.places))
+            if _alike(mine, now) <= _alike(mine, now / float(np.prod(factors))):
+                del out[name]
+        return out
+
+    def _missing(self, case: str, loads: list[dict[str, Any]]) -> list[dict[str, Any]]:
+        """Those of loads (of the revision, plain values) that the revision's source did not bring; each of its loads counts once.
+        Where it has been multiplied already, so are they."""
+        factor = float(np.prod(self._ahead.get(case, [])))
+        if factor != 1.0:
+            loads = [times(values, factor) for values in loads]
+        used = self._used.setdefault(case, set())
+        known = [(n, own) for n, (_, own, source) in enumerate(self._numbered(case)) if source]
+        out = []
+        for values in loads:
+            mine = self._plain(values)
+            twin = next((n for n, own in known if n not in used and mine is not None and own.same(mine)), None)
+            if twin is None:
+                out.append(values)
+            else:
+                used.add(twin)
+                self.skipped = True
+        return out
+
+    def _add_loads(self, record: dict[str, Any], placed: dict[str, Any]) -> Records:
+        values = placed["values"]
+        if values["case"] in self.revised.cases and values["loads"]:
+            values["loads"] = self._missing(values["case"], values["loads"])
+            if not values["loads"]:
+                raise There
+        return [placed]
+
+    def _add_cases(self, record: dict[str, Any], placed: dict[str, Any]) -> Records:
+        """Cases that are not there; of those that are, the loads that are not."""
+        new, out = [], []
+        for case in placed["values"]["cases"]:
+            if case["name"] not in self.revised.cases:
+                new.append(case)
+                continue
+            self.skipped = True
+            loads = self._missing(case["name"], case.get("loads", []))
+            if loads:
+                out.append({"edit": "AddLoads", "values": {"case": case["name"], "loads": loads}, "places": {}})
+        if new:
+            placed["values"]["cases"] = new
+            out.insert(0, placed)
+        if not out:
+            raise There
+        return out
+
+    def _scale(self, record: dict[str, Any], placed: dict[str, Any]) -> Records:
+        if self._ahead.get(str(record["values"]["name"])):
+            self._ahead[str(record["values"]["name"])].pop(0)
+            raise There
+        return [placed]
+
+    def _which(self, record: dict[str, Any], case: str, loads: Any) -> list[tuple[str, int] | None]:
+        """Kind and number in the revision of loads of the baseline that a record keeps; None for those that are not there."""
+        if not loads:
+            raise Target("which loads it was about was not kept by the release that made it")
+        if case not in self.revised.cases:
+            raise Target(f"there is no load case {case!r} any more")
+        known = self._numbered(case)
+        used: set[int] = set()
+        out: list[tuple[str, int] | None] = []
+        for values in loads:
+            try:
+                mine = [x for v in self.move.loads([values]) if (x := self._plain(v)) is not None]
+            except Target:
+                mine = []
+            twin = next(
+                (n for n, (_, own, _) in enumerate(known) if n not in used and any(own.same(x) for x in mine)), None
+            )
+            out.append(None if twin is None else known[twin][0])
+            if twin is not None:
+                used.add(twin)
+        return out
+
+    def _remove_loads(self, record: dict[str, Any], placed: dict[str, Any]) -> Records:
+        found = self._which(record, str(record["values"]["case"]), record.get("loads"))
+        which = [[kind, number] for kind, number in (x for x in found if x is not None)]
+        self.skipped |= len(which) < len(found)
+        if not which:
+            raise There
+        placed["values"]["which"] = which
+        return [placed]
+
+    def _tell(self, record: dict[str, Any], placed: dict[str, Any]) -> Records:
+        case, loads = str(record["values"]["case"]), record.get("loads") or []
+        (found,) = self._which(record, case, loads)
+        if found is None:
+            (done,) = self._which(record, case, [loads[0] | {"to": record["values"]["to"]}])
+            if done is not None:
+                raise There
+            raise Target("the load that it was about is not there any more")
+        placed["values"]["number"] = found[1]
+        if placed["values"]["to"]:
+            placed["values"]["to"] = self.move.twin(str(placed["values"]["to"]))
+        return [placed]
+
+    def _delete_cases(self, record: dict[str, Any], placed: dict[str, Any]) -> Records:
+        names = [n for n in record["values"]["names"] if n in self.revised.cases]
+        self.skipped |= len(names) < len(record["values"]["names"])
+        if not names:
+            raise There
+        placed["values"]["names"] = names
+        return [placed]
+
+    def _set_case(self, record: dict[str, Any], placed: dict[str, Any]) -> Records:
+        """Under its new name already: its kind is still set."""
+        old, new = str(record["values"]["name"]), str(record["values"]["new_name"]).strip()
+        if old not in self.revised.cases and new in self.revised.cases:
+            placed["values"]["name"] = new
+        return [placed]
+
+
+def _vectors(loads: Iterable[Load]) -> Array:
+    """The values of loads (n, 3), wherever they act."""
+    found = [x.values.reshape(-1, 3) for x in loads if len(x.values) % 3 == 0]
+    return np.concatenate(found) if found else np.zeros((0, 3))
+
+
+def _alike(mine: Array, other: Array) -> int:
+    """How many vectors have an equal among others, each counted once."""
+    size = max(float(np.abs(mine).max(initial=0.0)), 1e-9)
+    # rounded up not half way, as values are often halves
+    a, b = (Counter(map(tuple, np.floor(v / (SAME_SIZE * size) + 0.37).tolist())) for v in (mine, other))
+    return sum((a & b).values())
+
+
+def _off(a: Array, b: Array) -> float:
+    return float(np.linalg.norm(a - b, axis=1).max())
+
+
+def _removed_twins(base: Model, revised: Model, move: Mover, rows: list[MemberMatch]) -> dict[str, str]:
+    """Parts of the revision that are ones which were deleted from the baseline: what has no other partner, and lies there."""
+    free = [r.revised_id for r in rows if r.status == "added" and r.revised_id]
+    out: dict[str, str] = {}
+    every: list[Member | Surface] = [*base.removed_members.values(), *base.removed_surfaces.values()]
+    for gone in every:
+        same = revised.part(gone.id)
+        if same is not None and same.cls == gone.cls:
+            out[gone.id] = gone.id
+            continue
+        own = _drawn(base, gone)
+        if own is None:
+            continue
+        place = move.places.forward(own)
+        best: tuple[float, str] | None = None
+        for ident in free:
+            part = revised.part(ident)
+            if part is None or part.cls != gone.cls or ident in out.values():
+                continue
+            other = _drawn(revised, part)
+            if other is None or other.shape != place.shape:
+                continue
+            off = min(_off(place, np.roll(way, k, axis=0)) for way in (other, other[::-1]) for k in range(len(other)))
+            if off <= SAME_PLACE and (best is None or (off, ident) < best):
+                best = off, ident
+        if best is not None:
+            out[gone.id] = best[1]
+    return out
+
+
+def _drawn(model: Model, part: Member | Surface) -> Array | None:
+    """A part as it is drawn (n, 3), in the source's coordinates; None for a deleted one that no source drew."""
+    if isinstance(part, Surface):
+        return np.asarray(drawn_outline(part, False)) + model.origin
+    if part.drawn is None and (part.start not in model.nodes or part.end not in model.nodes):
+        return None
+    return np.asarray(drawn_line(model, part, False))
