@@ -11,6 +11,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import pytest
+from hypothesis import settings
+
+# a machine that does something else beside the tests is no fault of theirs
+settings.register_profile("any machine", deadline=None)
+settings.load_profile("any machine")
 
 if TYPE_CHECKING:
     from rod_tally.desk.window import Window

@@ -39,16 +39,6 @@ def place_on_surfaces(clusters: list[Cluster], touches: list[Touch], panels: Pan
     one most square to it: a column's, not that of the brace beside it. What else ends at the node follows, or is tied to it by a
     rigid link as the settings say.
     """
-
-    def order(t: Touch) -> tuple[object, ...]:
-        """By place, not by the order or the names of the file; where planes are not square to each other the last counts most."""
-        line = members[t.end // 2].source_line
-        assert line is not None
-        way = line[1] - line[0]
-        square = abs(float(way @ panels.surfaces[t.surface].plain_axes[2])) / float(np.linalg.norm(way))
-        centre = np.round(panels.bodies.centre[t.surface], 4)
-        return (not t.across, *centre, -round(square, 6), *np.round(line.mean(axis=0), 4), members[t.end // 2].id)
-
     by_end: dict[int, list[Touch]] = {}
     for t in touches:
         by_end.setdefault(t.end, []).append(t)
@@ -57,7 +47,7 @@ def place_on_surfaces(clusters: list[Cluster], touches: list[Touch], panels: Pan
         if not mine or cluster.seats:
             continue
         planes: dict[int, Touch] = {}
-        for t in sorted(mine, key=order):
+        for t in sorted(mine, key=lambda t: _rank(t, members, panels)):
             planes.setdefault(t.surface, t)
         for s, t in planes.items():
             surface = panels.surfaces[s]
@@ -72,6 +62,23 @@ def place_on_surfaces(clusters: list[Cluster], touches: list[Touch], panels: Pan
                 cluster.point = cluster.point - n * height
 
 
+def _rank(t: Touch, members: list[Member], panels: Panels) -> tuple[object, ...]:
+    """By place, not by the order or the names of the file: surfaces, then what runs most squarely across one. Where planes are not
+    square to each other the last counts most."""
+    line = members[t.end // 2].source_line
+    assert line is not None
+    way = line[1] - line[0]
+    square = abs(float(way @ panels.axes[t.surface, 2])) / float(np.linalg.norm(way))
+    centre = np.round(panels.bodies.centre[t.surface], 4)
+    return (
+        not t.across,
+        *centre,
+        -round(square, 6),
+        *np.round(line.mean(axis=0)[[2, 1, 0]], 4),
+        members[t.end // 2].id,
+    )
+
+
 def record_joints(
     model: Model, clusters: list[Cluster], ids: list[str], touches: list[Touch], panels: Panels, rods: Rods,
     members: list[Member], snap: float,
@@ -79,7 +86,7 @@ def record_joints(
     """Write down at every surface which ends and members are tied to it, and how far off its plane they lie."""
     node_of = {e: ids[c] for c, cluster in enumerate(clusters) for e in cluster.ends}
     seen: set[tuple[int, str]] = set()
-    for t in sorted(touches, key=lambda t: (t.surface, members[t.end // 2].id, t.end)):
+    for t in sorted(touches, key=lambda t: (t.surface, *_rank(t, members, panels), t.end)):
         node = node_of[t.end]
         if (t.surface, node) in seen:
             continue
