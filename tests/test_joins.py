@@ -269,3 +269,19 @@ def test_close_up_of_members_that_touch_or_lie_on_each_other() -> None:
     m = model(s)
     assert close_up(m, "B1", "K1").distance == 0
     assert close_up(m, "B1", "B1 bis").distance == 0
+
+
+def test_a_beam_and_a_brace_that_sit_on_each_other_at_a_column_share_its_node() -> None:
+    """The beam's end touches the brace, the brace's the beam, both the column: one node, not two at one place with the beam on the
+    brace alone."""
+    s = source([3.3, 6.6])
+    add(s, "column", "K1", (6.05, 0, 3.3), (6.05, 0, 6.3), z=(1, 0, 0))
+    add(s, "column", "K2", (6.0, 0, 6.3), (6.0, 0, 9.6), z=(1, 0, 0))
+    add(s, "column", "K0", (0, 0, 3.3), (0, 0, 6.3), z=(1, 0, 0))
+    add(s, "beam", "X", (0.15, 0, 5.9), (5.83, 0, 5.9))
+    add(s, "brace", "D", (0, 0, 3.3), (6.0, 0, 6.1))
+    m = model(s)
+    assert frozenset({"X", "D", "K1", "K2"}) in shared(m)
+    at = np.array([n.point for n in m.nodes.values()])
+    apart = np.linalg.norm(at[:, None] - at[None], axis=2) + np.eye(len(at))
+    assert apart.min() > 0.1

@@ -13,7 +13,9 @@ from ..model.entities.surface import sound
 from ..model.geometry.vectors import Array
 from .wires import TOUCH
 
-NEAR_EDGE = 0.25  # of the element size: what lies nearer to an edge than this is brought onto it by a rigid arm
+# of the element size: what lies nearer to an edge than this is brought onto it by a rigid arm; no round share, which rounding would
+# decide
+NEAR_EDGE = 0.2507
 BESIDE = 0.6  # m; a member outside the outline that transfer tied to the surface holds its edge up to here
 IN_PLANE = 0.2  # sine of the angle up to which a member lies in a wall's plane, and square to its edge
 STRAIGHT = 0.02  # sine of the angle between an edge and a member that goes with it

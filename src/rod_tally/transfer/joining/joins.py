@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from ...model.geometry.proximity import EndPairs, Rods, crossing_pairs, end_pairs
 from ...model.geometry.vectors import Array, closest_between_lines
 
+ONE_PLACE = 1e-3  # m; nodes nearer than this that hold one member are one
 PARALLEL_PULL = 1e-4  # how weakly the mean of the ends holds a node against the lines that cross there
 
 
@@ -115,7 +116,43 @@ def join(
     for cluster in found:
         _once_a_member(cluster)
     _place(found, rods, rank, area)
-    return found
+    return merged(found)
+
+
+def merged(clusters: list[Cluster]) -> list[Cluster]:
+    """Clusters that lie at one place, of which one holds the end of a member that the other sits on, as one.
+
+    A beam's end that sits on a brace, whose end sits on the beam beside the same column, made two nodes there: the beam would
+    hang on the brace alone.
+    """
+    end_at = {e: c for c, cluster in enumerate(clusters) for e in cluster.ends}
+    into = list(range(len(clusters)))
+
+    def root(c: int) -> int:
+        while into[c] != c:
+            c = into[c]
+        return c
+
+    ends = [set(c.ends) for c in clusters]
+    pairs = sorted(
+        (tuple(np.round(cluster.point, 6)), c, end_at[e])
+        for c, cluster in enumerate(clusters)
+        for seat in cluster.seats
+        for e in (2 * seat.member, 2 * seat.member + 1)
+        if e in end_at and end_at[e] != c and float(np.abs(clusters[end_at[e]].point - cluster.point).max()) < ONE_PLACE
+    )
+    for _, a, b in pairs:
+        a, b = root(a), root(b)
+        if a == b or any(e ^ 1 in ends[b] for e in ends[a]):
+            continue
+        into[b] = a
+        ends[a] |= ends[b]
+        clusters[a].ends = sorted(ends[a])
+        clusters[a].seats = [*clusters[a].seats, *clusters[b].seats]
+        own = {e // 2 for e in clusters[a].ends}
+        clusters[a].seats = [s for s in clusters[a].seats if s.member not in own]
+        _once_a_member(clusters[a])
+    return [c for k, c in enumerate(clusters) if into[k] == k]
 
 
 def _crossings(rods: Rods, distance: float, clusters: list[Cluster]) -> list[Cluster]:

@@ -14,7 +14,7 @@ from ...model.geometry.panels import Panels, touching_ends
 from ...model.geometry.proximity import Rods
 from ...model.geometry.vectors import Array, default_z, local_axes, sagitta
 from ...model.settings import TransferSettings
-from ..joining.joins import follow, join
+from ..joining.joins import follow, join, merged
 from ..joining.member_surface_joints import measure_joints, nodes_on_surfaces, place_on_surfaces, record_joints, ties_of
 from ..joining.nodes import add_joints, add_nodes, log_moves
 from ..joining.snaps import snap_to_building, tie_far_ends
@@ -79,6 +79,7 @@ def transfer_physical(source: SourceModel, model: Model, settings: TransferSetti
     place_on_surfaces(clusters, touches, panels, members)
     snap_to_building(model, clusters, settings.joins)
     follow(clusters, rods, rank, area)
+    clusters = merged(clusters)
     ids = add_nodes(model, clusters, members, {})
     record_joints(model, clusters, ids, touches, panels, rods, members, settings.snap_of("surfaces"))
     tie_far_ends(model, clusters, ids, members, nodes_on_surfaces(model), settings.joins)
