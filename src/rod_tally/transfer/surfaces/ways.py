@@ -14,6 +14,7 @@ from ...model.geometry.vectors import Array
 
 BESIDE = 0.6  # m; a beam or wall this near to an edge carries it
 FREE = 0.10  # share of a slab's edges that may be carried by nothing
+ROUNDING = 1e-6  # m
 LEVEL = 0.9999  # cosine to vertical of a floor that can stiffen its storey in plane
 
 
@@ -77,7 +78,7 @@ def _why(polygon: Polygon, carriers: Array, columns: Array) -> str:
     near = shapely.union_all(shapely.buffer(shapely.linestrings(carriers), BESIDE, cap_style="square"))
     edge = polygon.boundary
     free = edge.difference(near).length
-    if free > FREE * edge.length:
+    if free > FREE * edge.length + ROUNDING:
         return "some of their edges are free"
     if len(columns) and not shapely.contains(near, shapely.points(columns)).all():
         return "columns carry them between beams and walls"
