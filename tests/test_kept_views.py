@@ -22,7 +22,7 @@ from rod_tally.output.report import write_html
 from rod_tally.project import Project
 from rod_tally.project.kept_views import KeptView
 
-from .desk_help import STEP, fill, rested
+from .desk_help import STEP, act, fill, rested
 
 VIEW = KeptView("North", (1.0, 2.0, 3.0), (0.0, 0.0, 0.0), (0.0, 0.0, 1.0), 7.5, "forces", "Wind y", storeys=["Roof"])
 
@@ -129,6 +129,41 @@ def test_a_vector_picture_holds_what_is_drawn(demo: Window, qtbot: QtBot, tmp_pa
     qtbot.waitUntil(lambda: len(w.picture_desk.written) > 1, timeout=60000)
     w.picture_desk.stop()
     assert all(p.suffix == ".svg" and p.stat().st_size > 5000 for p in w.picture_desk.written)
+
+
+def test_a_section_shows_what_lies_between_two_planes(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    """At a grid line, by its name: the parts there, cut; kept with a view; none of it outside in the vector picture; and back."""
+    w = demo
+    w.state.choose(1)
+    act(w, qtbot, "view.section")
+    fill(w, qtbot, w.view_desk.form, axis="x", at="y: grid 2", depth=3.0)
+    assert w.state.review is not None and w.state.section is not None
+    model = w.state.review.model
+    at = {i: (model.line(m) + model.origin)[:, 1] for i, m in model.members.items()}
+    inside = {i for i, y in at.items() if y.max() >= 3.5 - 1e-6 and y.min() <= 6.5 + 1e-6}
+    assert w.state.shown_members() == inside and 0 < len(inside) < len(at)
+    assert "section 3.50 to 6.50 m along y" in w.view.legend.text()
+    w.look("plan")
+    w.view.draw()
+    w.picture_desk.write(tmp_path / "s.svg", "section")
+    low, high = (w.view.canvas.to_screen(np.array([[0, y, 0]]) - model.origin)[0, 1] for y in (3.5, 6.5))
+    height = w.view.plotter.render_window.GetSize()[1]
+    lines = [
+        e.get("points", "")
+        for e in ElementTree.parse(tmp_path / "s.svg").getroot().iter()
+        if e.tag.endswith("}polyline")
+    ]
+    drawn = [height - float(p.split(",")[1]) for line in lines for p in line.split()]
+    assert drawn and min(drawn) >= low - 1.5 and max(drawn) <= high + 1.5
+    view = w.picture_desk.now("Grid 2")
+    w.view_desk.show_all()
+    assert w.state.section is None and len(w.state.shown_members()) == len(at)
+    w.picture_desk.show(KeptView.of_record(json.loads(json.dumps(view.record()))))
+    assert w.state.shown_members() == inside
+    w.view_desk.show_section({"axis": "z", "at": "nowhere", "depth": 1.0}, {})
+    w.view_desk.show_section({"axis": "z", "at": "500", "depth": 1.0}, {})
+    assert w.state.section is None
+    w.view_desk.show_all()
 
 
 def test_bands_of_colour_fill_a_face_and_hold_their_values() -> None:

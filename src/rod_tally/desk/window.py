@@ -88,7 +88,7 @@ class Window(QMainWindow):
         self.select_desk = SelectDesk(self, self.session, self.state)
         self.view.picking.boxed.connect(lambda: self.session.said.emit(self.select_desk.told()))
         self.why_desk = WhyDesk(self, self.session, self.state)
-        self.view_desk = ViewDesk(self.session, self.state, self.view)
+        self.view_desk = ViewDesk(self, self.session, self.state, self.view)
         self.background = Background(self.session, self.state)
         self.shortcuts = Shortcuts(self)
         self.pages = OpenPages(self, self.session, self.state, self.view_desk.take_me_there, self.shortcuts.of, self.do)

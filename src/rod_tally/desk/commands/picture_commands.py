@@ -16,6 +16,7 @@ from ...model import Finding
 from ...output.write import write_whole
 from ...project.kept_views import KeptView, Point
 from ...review.titles import title_of
+from ..session.section import Section
 from ..theme import INK, PAPER
 from ..view.vector_picture import write_svg
 from .forms import Field, Form
@@ -63,6 +64,7 @@ class PictureDesk:
             name, _point(np.array(camera.position) + origin), _point(np.array(camera.focal_point) + origin), _point(np.array(camera.up)),
             float(camera.parallel_scale), s.overlay, s.case, s.component, s.plate, s.label, s.scale, s.times, s.surfaces,
             sorted(s.storeys), sorted(s.isolated),
+            [] if s.section is None else [*s.section.normal, s.section.low, s.section.high],
         )  # fmt: skip
 
     def views(self) -> list[KeptView]:
@@ -121,6 +123,7 @@ class PictureDesk:
         known = s.cases()
         case = view.case if view.case in known else s.case if s.case in known else known[0] if known else ""
         s.storeys, s.isolated, s.surfaces = storeys, parts, view.surfaces
+        s.section = Section(_point(view.section[:3]), *view.section[3:]) if len(view.section) == 5 else None
         s.shown_changed.emit()
         s.set_view(
             case=case, component=view.component, plate=view.plate, label=view.label, scale=view.scale, times=view.times
@@ -262,6 +265,7 @@ class PictureDesk:
                     "height": CLOSE,
                     "isolated": [],
                     "storeys": [],
+                    "section": [],
                 }
                 shown.append((f"finding {f.code}", KeptView(**back.record() | near | {"overlay": "sections"}), f))
         folder.mkdir(parents=True, exist_ok=True)

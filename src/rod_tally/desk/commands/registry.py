@@ -147,6 +147,8 @@ COMMANDS: tuple[Command, ...] = (
     Command("view.isolate_frame", "Isolate its frame", "View", "Ctrl+Alt+F", lambda w: w.view_desk.isolate_line(True), has_parts,
             "Everything in the upright plane of the grid line that the picked part stands in"),
     Command("view.isolate_chosen", "Isolate the selection", "View", "Ctrl+Alt+S", lambda w: w.view_desk.isolate_chosen(), has_parts),
+    Command("view.section", "Section…", "View", "", lambda w: w.view_desk.ask_section(), opened,
+            "What lies between two planes alone: at a grid line, a storey or a number"),
     Command("view.words", "Select by words…", "View", "Ctrl+Shift+W", lambda w: w.select_desk.ask_words(), opened,
             "Such as: columns of Level 2 with HE 200 B, or beams longer than 8 m", True),
     Command("view.invert", "Invert the selection", "View", "", lambda w: w.select_desk.invert(), has_parts,

@@ -2,18 +2,24 @@
 
 from __future__ import annotations
 
-import numpy as np
+from typing import Any
 
+import numpy as np
+from PyQt6.QtWidgets import QWidget
+
+from ..session.section import AXES, Section, axis_of, extent, places
 from ..session.session import Session
 from ..session.state import DeskState
 from ..view.view import View
+from .forms import Field, Form
 
 
 class ViewDesk:
     """Says to the state what is shown and picked, and to the view where to look."""
 
-    def __init__(self, session: Session, state: DeskState, view: View) -> None:
-        self.session, self.state, self.view = session, state, view
+    def __init__(self, window: QWidget, session: Session, state: DeskState, view: View) -> None:
+        self.window, self.session, self.state, self.view = window, session, state, view
+        self.form: Form | None = None
 
     def take_me_there(self) -> None:
         """Close in on what is picked."""
@@ -66,8 +72,60 @@ class ViewDesk:
 
     def show_all(self) -> None:
         """Show all storeys and parts again."""
+        self.state.show_section(None)
         self.state.show_storeys(set())
         self.state.isolate(set())
+
+    def ask_section(self) -> None:
+        """Square to which axis, where, and how deep a section is."""
+        review = self.state.review
+        if review is None:
+            return
+        model = review.model
+        named = {f"{axis}: {name}": (axis, at) for axis in AXES for name, at in places(model, axis).items()}
+        ends = {axis: extent(model, axis) for axis in AXES}
+        reach = ", ".join(f"{axis} {low:.2f} to {high:.2f} m" for axis, (low, high) in ends.items())
+        text = (
+            "What lies between two planes is shown, cut where it reaches beyond them. At a grid line or a storey, or a number along the axis "
+            f"chosen ({reach}). View, Show everything takes it away."
+        )
+        first = next(iter(named), f"{(ends['x'][0] + ends['x'][1]) / 2:.2f}")
+        fields = [
+            Field("axis", "Square to", "x", list(AXES)),
+            Field("at", "At", first, list(named), free=True),
+            Field("depth", "Depth", 2.0, low=0.01, high=1e4, unit="m"),
+        ]
+        self.form = Form(self.window, "Section", text, fields, lambda v: self.show_section(v, named))
+        self.form.open()
+
+    def show_section(self, values: dict[str, Any], named: dict[str, tuple[str, float]]) -> None:
+        """Show the section of a form's values, seen along its axis, its middle where it was asked for."""
+        review = self.state.review
+        if review is None:
+            return
+        wanted = str(values["at"]).strip()
+        axis, at = str(values["axis"]), 0.0
+        if wanted in named:
+            axis, at = named[wanted]
+        else:
+            try:
+                at = float(wanted.replace(",", "."))
+            except ValueError:
+                self.session.failed.emit(
+                    "Section", f"{wanted!r} is neither a grid line, nor a storey, nor a number of metres."
+                )
+                return
+        half = float(values["depth"]) / 2
+        x, y, z = (float(v) for v in axis_of(review.model, axis))
+        section = Section((x, y, z), at - half, at + half)
+        self.state.show_section(section)
+        if not self.state.shown_members() and not self.state.shown_surfaces():
+            self.state.show_section(None)
+            self.session.failed.emit(
+                "Section", f"Nothing of the model lies within {half:g} m of {at:g} m along {axis}."
+            )
+            return
+        self.view.look_from({"x": "east", "y": "south", "z": "plan"}[axis])
 
     def find(self, wanted: str) -> None:
         """Pick what has this name, number or id, exactly or in part; again for the next of several."""

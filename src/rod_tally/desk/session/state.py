@@ -14,6 +14,7 @@ from ...model import Finding
 from ...review import STEPS, Review, Step, step_of
 from ...review.answers import Answer
 from ...review.decisions import Look
+from .section import Section
 
 LOADS = ("loads", "arrived")  # overlays that show loads and need no results
 VALUES = "values"  # the label that overlays of loads write themselves
@@ -107,6 +108,7 @@ class DeskState(QObject):
         self.tally_by = "overview"
         self.storeys: set[str] = set()
         self.isolated: set[str] = set()
+        self.section: Section | None = None
         self.surfaces = True
         self.finding: Finding | None = None
 
@@ -142,6 +144,7 @@ class DeskState(QObject):
     def choose(self, index: int) -> None:
         self.current = index
         self.storeys, self.isolated, self.finding, self.picked = set(), set(), None, None
+        self.section = None
         self.selected = []
         self._settle_case()
         self.revision_changed.emit()
@@ -207,6 +210,8 @@ class DeskState(QObject):
             words.append(f"storeys {', '.join(sorted(self.storeys))}")
         if self.isolated:
             words.append(f"{len(self.isolated)} parts alone")
+        if self.section is not None:
+            words.append(self.section.words)
         return ", ".join(words)
 
     def cases(self) -> list[str]:
@@ -261,6 +266,12 @@ class DeskState(QObject):
             self.storeys = names
             self.shown_changed.emit()
 
+    def show_section(self, section: Section | None) -> None:
+        """Show what lies within a section alone; None for everything."""
+        if section != self.section:
+            self.section = section
+            self.shown_changed.emit()
+
     def show_surfaces(self, shown: bool) -> None:
         self.surfaces = shown
         self.shown_changed.emit()
@@ -278,14 +289,16 @@ class DeskState(QObject):
         shown = set(members)
         if self.storeys:
             shown = {i for i in shown if members[i].storey in self.storeys}
-        return shown & self.isolated if self.isolated else shown
+        shown = shown & self.isolated if self.isolated else shown
+        return shown if self.section is None else self.section.members(review.model, shown)
 
     def shown_surfaces(self) -> list[str]:
         """Surfaces that the view shows: those of the shown storeys, or those that are isolated."""
         review = self.review
         if review is None or not self.surfaces:
             return []
-        every = review.model.surfaces.values()
+        model, section = review.model, self.section
+        every = [s for s in model.surfaces.values() if section is None or section.holds(s.outer, model.origin)]
         if self.isolated:
             return [s.id for s in every if s.id in self.isolated]
         return [s.id for s in every if not self.storeys or s.storey in self.storeys]

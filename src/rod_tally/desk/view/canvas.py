@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 import pyvista as pv
 from numpy.typing import NDArray
+from vtkmodules.vtkCommonDataModel import vtkPlane
 
 from ...model.geometry.vectors import Array
 from ..theme import INK, PAPER
@@ -30,6 +31,9 @@ class Canvas:
 
     def __init__(self, plotter: Any) -> None:
         self.plotter = plotter
+        self.within: tuple[Array, float, float] | None = (
+            None  # normal, and between which places along it things are drawn
+        )
         self.cells = 0  # how many lines and faces are drawn
         self.left_out: list[str] = []  # what could not be drawn, by name
         self._widths: dict[int, float] = {}
@@ -50,6 +54,13 @@ class Canvas:
     def _add(self, mesh: pv.PolyData, **options: Any) -> None:
         actor = self.plotter.add_mesh(mesh, render=False, pickable=False, lighting=False, reset_camera=False, **options)
         self.cells += mesh.n_cells
+        if self.within is not None:
+            normal, low, high = self.within
+            for way, at in ((1.0, low), (-1.0, high)):
+                plane = vtkPlane()
+                plane.SetNormal(*(way * normal))
+                plane.SetOrigin(*(normal * at))
+                actor.mapper.AddClippingPlane(plane)
         # what is drawn later lies on top of what is drawn in the same place before it
         actor.mapper.SetResolveCoincidentTopologyToPolygonOffset()
         actor.mapper.SetRelativeCoincidentTopologyLineOffsetParameters(0, -6.0 * len(self._actors))
@@ -209,6 +220,12 @@ class Canvas:
 
     def labels(self, points: Array, texts: Sequence[str], colour: str = INK, size: int = 11) -> None:
         """Text beside points, the same size at any distance."""
+        if self.within is not None:
+            normal, low, high = self.within
+            at = np.asarray(points, float).reshape(-1, 3) @ normal
+            inside = (at >= low) & (at <= high)
+            points = np.asarray(points, float).reshape(-1, 3)[inside]
+            texts = [t for t, good in zip(texts, inside.tolist()) if good]
         if not len(points):
             return
         self._texts.append((np.asarray(points, float), list(texts), colour, size))

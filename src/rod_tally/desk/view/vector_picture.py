@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -89,11 +89,17 @@ def _paint(painter: QPainter, part: _Part) -> None:
 
 def _parts(canvas: Canvas, width: int, height: int) -> Iterator[_Part]:
     """Everything that is drawn and lies at least in part within the picture."""
+
+    def on_screen(points: Array) -> Array:
+        at = canvas.to_screen(points)
+        at[:, 1] = height - at[:, 1]
+        return at
+
     for layer, (actor, mesh) in enumerate(canvas.meshes()):
         if not mesh.n_points or not actor.visibility:
             continue
-        at = canvas.to_screen(np.asarray(mesh.points, float))
-        at[:, 1] = height - at[:, 1]
+        points = np.asarray(mesh.points, float)
+        at = on_screen(points)
         prop = actor.prop
         red, green, blue = prop.color.float_rgb
         plain = QColor.fromRgbF(red, green, blue, float(prop.opacity))
@@ -101,19 +107,49 @@ def _parts(canvas: Canvas, width: int, height: int) -> Iterator[_Part]:
         values = np.asarray(mesh.point_data["value"]) if "value" in mesh.point_data else None
         for k, cell in enumerate(_cells(mesh.lines)):
             colour = plain if rgb is None else QColor(*(int(v) for v in rgb[k]))
-            p = at[cell]
-            if _seen(p, width, height):
-                yield _Part(float(p[:, 2].mean()) - NEARER, layer, p[:, :2], colour, float(prop.line_width), False)
+            for p in (at[cell],) if canvas.within is None else _line_within(points[cell], canvas.within, on_screen):
+                if _seen(p, width, height):
+                    yield _Part(float(p[:, 2].mean()) - NEARER, layer, p[:, :2], colour, float(prop.line_width), False)
         for cell in _cells(mesh.faces):
+            own = None if values is None else values[cell]
             p = at[cell]
+            if canvas.within is not None:
+                cut, own = _face_within(points[cell], own, canvas.within)
+                if len(cut) < 3:
+                    continue
+                p = on_screen(cut)
             if not _seen(p, width, height):
                 continue
             depth = float(p[:, 2].mean())
-            if values is None:
+            if own is None:
                 yield _Part(depth, layer, p[:, :2], plain, 0.0, True)
                 continue
-            for points, colour in _in_bands(p[:, :2], values[cell], actor.mapper.lookup_table):
-                yield _Part(depth, layer, points, colour, 0.3, True)
+            for corners, colour in _in_bands(p[:, :2], own, actor.mapper.lookup_table):
+                yield _Part(depth, layer, corners, colour, 0.3, True)
+
+
+def _line_within(
+    points: Array, within: tuple[Array, float, float], on_screen: Callable[[Array], Array]
+) -> Iterator[Array]:
+    """What of a bent line (n, 3) lies between the planes of a section, on the screen."""
+    normal, low, high = within
+    for a, b in zip(points, points[1:]):
+        u, v = float(a @ normal), float(b @ normal)
+        if max(u, v) < low or min(u, v) > high:
+            continue
+        ends = sorted(((low - u) / (v - u), (high - u) / (v - u))) if u != v else (0.0, 1.0)
+        begin, end = max(0.0, ends[0]), min(1.0, ends[1])
+        if end > begin:
+            yield on_screen(np.array([a + (b - a) * begin, a + (b - a) * end]))
+
+
+def _face_within(points: Array, values: Array | None, within: tuple[Array, float, float]) -> tuple[Array, Array | None]:
+    """The same of a face, with the values at its corners."""
+    normal, low, high = within
+    both = np.column_stack([points, np.zeros(len(points)) if values is None else values])
+    for limit, sign in ((low, 1.0), (high, -1.0)):
+        both, _ = _clipped(both, both[:, :3] @ normal, limit, sign)
+    return both[:, :3], None if values is None else both[:, 3]
 
 
 def _cells(packed: Any) -> Iterator[Any]:
@@ -165,7 +201,7 @@ def _clipped(points: Array, values: Array, limit: float, sign: float) -> tuple[A
             t = off[k] / (off[k] - off[n])
             out.append(points[k] + t * (points[n] - points[k]))
             kept.append(limit)
-    return np.array(out).reshape(-1, 2), np.array(kept)
+    return np.array(out).reshape(-1, points.shape[1]), np.array(kept)
 
 
 def _labels(painter: QPainter, canvas: Canvas, height: int) -> None:

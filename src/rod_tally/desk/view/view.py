@@ -158,6 +158,12 @@ class View(QWidget):
             self._model_seen = model
             self.look_from(self.direction, render=False)
         self.canvas.clear()
+        section = self.state.section
+        self.canvas.within = None
+        if section is not None:
+            normal = np.array(section.normal)
+            off = float(model.origin @ normal)
+            self.canvas.within = normal, section.low - off, section.high - off
         chosen = overlays().get(self.state.overlay) or next(iter(overlays().values()))
         canvas, scene = self.canvas, self._scene
         legend: list[str] = []
@@ -172,6 +178,8 @@ class View(QWidget):
             names = list(dict.fromkeys(self.canvas.left_out))
             more = f" and {len(names) - 4} more" if len(names) > 4 else ""
             legend.append(f"<span style='color:{RUST}'>not drawn: {', '.join(names[:4])}{more}</span>")
+        if section is not None:
+            legend.append(section.words)
         # smooth edges cost a software OpenGL more than twice the time, and are missed least where much is drawn
         self.plotter.samples = 4 if self.canvas.cells < SMOOTH else 0
         self.legend.setText(" &nbsp; ".join(f"<span style='white-space: nowrap'>{entry}</span>" for entry in legend))
