@@ -163,6 +163,24 @@ def test_a_source_that_took_it_up_stays_as_it_is(kind: str, again: bool) -> None
     assert totals(revised) == totals(base) and len(revised.members) == len(base.members)
 
 
+@pytest.mark.parametrize(
+    "kinds",
+    [("loads", "end for end"), ("end for end", "release", "other side"), ("loads", "moved"), ("two factors", "loads, then a factor"),
+     ("loads", "section", "end for end", "loads, then a factor"), ("split and merged", "renamed", "moved", "support"),
+     ("added", "deleted", "removed", "sign"), ("turned", "end for end", "release", "case")],
+)  # fmt: skip
+def test_several_one_after_the_other(kinds: tuple[str, ...]) -> None:
+    """Places along members and their ends are those of when each was made: later corrections turn, move and cut them."""
+    base = source()
+    for kind in kinds:
+        for edit in EDITS[kind](base):
+            edit.apply(base)
+    for revised in (exported(source(), True), exported(base, True)):
+        over = carry_over(base, revised)
+        assert not differences(base, revised), over.lines
+        assert totals(revised) == totals(base) and len(revised.members) == len(base.members)
+
+
 def test_what_was_not_needed_is_said() -> None:
     over: CarriedOver = carry_over(base := corrected("factor"), exported(base, False))
     assert [(x.status, x.words) for x in over.lines] == [("there", THERE)]

@@ -122,7 +122,8 @@ def test_a_load_beyond_the_end_of_a_shortened_beam_is_cut_off_and_told() -> None
     new = transfer(s, Settings().transfer)
     new.cases["Q"] = LoadCase("Q", "live")
     base.cases["Q"].member_loads.clear()
-    base.corrections = [r for r in base.corrections if "X110" in str(r)]
+    # as an earlier release kept them: without where their members ran
+    base.corrections = [{k: v for k, v in r.items() if k != "lines"} for r in base.corrections if "X110" in str(r)]
     along = base.line(base.members["X110"])
     u = (along[1] - along[0]) / np.linalg.norm(along[1] - along[0])
     base.nodes[base.members["X110"].start].point = base.nodes[base.members["X110"].start].point - 2.0 * u

@@ -14,7 +14,7 @@ from ..places import Places
 from ..surfaces import match_surfaces
 from .moving import Mover
 from .parts import NAMED, Target
-from .there import Already, There
+from .there import Already, There, moved_here
 
 THERE = "is in the revision's source already"
 PLACED = ("carried", "moved")
@@ -101,6 +101,7 @@ def carry_over(base: Model, revised: Model) -> CarriedOver:
         return out
     members, transform, _ = match_members(base, revised)
     surfaces = match_surfaces(base, revised, transform)
+    members = [*members, *moved_here(base, revised, members, Places(base, revised, transform))]
     move = Mover(base, revised, Places(base, revised, transform), members, surfaces)
     already = Already(base, revised, move, [*members, *surfaces])
     for record in base.corrections:
@@ -146,6 +147,7 @@ def _carry(record: dict[str, Any], move: Mover, already: Already, revised: Model
     what = _described(record)
     move.lost, move.lost_ids, move.notes, move.distance = [], [], [], 0.0
     already.skipped = False
+    move.begin(record)
     made: list[Edit] = []
     targets: dict[str, None] = {}
     for part in move.by_way(record):

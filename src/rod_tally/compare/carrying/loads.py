@@ -36,7 +36,7 @@ class LoadMover(Parts):
     def _load(self, load: dict[str, Any]) -> list[dict[str, Any]]:
         kind = load.get("on")
         if kind in ("node", "settlement"):
-            twin = self.node.get(load["node"])
+            twin = self.node_twin(str(load["node"]))
             if twin is None:
                 raise Target(f"node {load['node']} is not in the revision any more")
             load["node"] = twin
@@ -64,7 +64,7 @@ class LoadMover(Parts):
 
     def _warmed(self, load: dict[str, Any], own: str, twin: str) -> dict[str, Any]:
         out = load | {"member": twin}
-        if (own, twin) in self.flipped_pair:
+        if self.runs_back(own, twin):
             out["grad_y"] = -load.get("grad_y", 0.0)
         return out
 
@@ -99,12 +99,13 @@ class LoadMover(Parts):
         qa, qb = np.array(load["qa"], float), np.array(load["qb"], float)
         if load.get("local"):
             old, new = (m.members[i] for m, i in ((self.base, own), (self.revised, twin)))
-            was, now = old.axes(self.base.line(old)), new.axes(self.revised.line(new))
+            was, now = old.axes(self.line_of(own)), new.axes(self.revised.line(new))
             qa, qb = np.array(self._along_axes(qa, was, now)), np.array(self._along_axes(qb, was, now))
         if a > b:
             a, b, qa, qb = b, a, qb, qa
         limit = 1e-3
-        whole = load["a"] <= limit and load["b"] >= self.base.length(self.base.members[own]) - limit
+        line = self.line_of(own)
+        whole = load["a"] <= limit and load["b"] >= float(np.linalg.norm(line[1] - line[0])) - limit
         if whole and own not in self.pieces and own not in self.merged and (a > limit or b < length - limit):
             # a load over all of a member that is longer now stays one over all of it
             more = (max(a, 0.0) + max(length - b, 0.0)) * float(np.linalg.norm((qa + qb) / 2)) / 1000

@@ -34,8 +34,8 @@ class Mover(LoadMover):
             return [way for part in parts for way in self.by_way(part)]
         if own:
             return [record]
-        turned = [m for m in members if m in self.flipped]
-        straight = [m for m in members if m not in self.flipped]
+        turned = [m for m in members if self.runs_back(str(m), self.part.get(str(m), str(m)))]
+        straight = [m for m in members if m not in turned]
         ways = [(ids, end) for ids, end in ((straight, values["at_end"]), (turned, not values["at_end"])) if ids]
         return [record | {"values": values | {"members": ids, "at_end": end}} for ids, end in ways]
 
@@ -62,9 +62,9 @@ class Mover(LoadMover):
         for key in SEVERAL:
             if isinstance(values.get(key), list) and values[key]:
                 values[key] = self._several(values[key])
-        if own in self.flipped and "at_end" in values:
+        if own and "at_end" in values and self.runs_back(str(own), self.part.get(str(own), str(own))):
             values["at_end"] = not values["at_end"]
-        if "distance" in values and own in self.base.members:
+        if "distance" in values and (own in self.base.members or own in self.lines):
             values["distance"] = self._along(str(own), str(values["member_id"]), float(values["distance"]))
         for key in VECTORS:
             if values.get(key):
@@ -106,7 +106,7 @@ class Mover(LoadMover):
 
     def _end(self, own: str, at_end: bool) -> tuple[str, bool]:
         """The piece, and which end of it, that is where an end of a split or merged member was. Raises Target."""
-        line = self.base.line(self.base.members[own]) + self.base.origin
+        line = self.line_of(own)
         point = self.places.forward(line[int(at_end)])
         found = []
         for twin in self.pieces.get(own, [self.part[own]]):

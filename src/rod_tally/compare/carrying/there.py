@@ -21,6 +21,7 @@ from ...model.geometry.vectors import Array
 from ..changes import drawn_line, drawn_outline
 from ..loads import Load, loads_of
 from ..members import MemberMatch
+from ..places import Places
 from .moving import Mover
 from .parts import Target
 
@@ -40,7 +41,10 @@ class Already:
     def __init__(self, base: Model, revised: Model, move: Mover, rows: list[MemberMatch]) -> None:
         self.base, self.revised, self.move = base, revised, move
         self.skipped = False
-        self._used: dict[str, set[int]] = {}  # loads of the revision's source that stand for one that was added here
+        self._members = set(revised.members)
+        # loads of the revision's source that stand for one that was added here, and those that were added to it, by case
+        self._stood: dict[str, list[Load]] = {}
+        self._made: dict[str, list[Load]] = {}
         self._ahead = self._done_factors()
         self._removed = _removed_twins(base, revised, move, rows)
         self._before: dict[str, Callable[[dict[str, Any]], dict[str, Any]]] = {
@@ -57,9 +61,10 @@ class Already:
         """A record of the baseline as those that are still to be made on the revision. Raises There for none, Target where what
         it is about is not there."""
         kind = str(record.get("edit"))
+        self.move.begin(record)
         if kind in self._before:
             record = self._before[kind](copy.deepcopy(record))
-        if kind == "DeleteMembers":
+        if kind in ("DeleteMembers", "MergeMembers"):  # in the revision's ids already
             return [record]
         if kind in ("MapProfile", "MapMaterial"):
             return self._map(record, record)
@@ -89,16 +94,32 @@ class Already:
         return record
 
     def _merge(self, record: dict[str, Any]) -> dict[str, Any]:
-        ids = [i for i in record["values"]["members"] if i in self.base.members]
-        if not any(i in self.move.pieces for i in ids):
+        """The revision's own pieces of what is one here, those that a split carried over has just made among them."""
+        out: list[str] = []
+        for ident in record["values"]["members"]:
+            twin = self.move.part.get(ident)
+            if twin is None:
+                continue
+            out += self.move.pieces.get(ident, [twin])
+            if twin in self.revised.members:
+                ends = {self.revised.members[twin].start, self.revised.members[twin].end}
+                new = [m for i, m in self.revised.members.items() if i not in self._members]
+                out += [
+                    m.id for m in new if ends & {m.start, m.end} and m.section == self.revised.members[twin].section
+                ]
+        record["values"]["members"] = list(dict.fromkeys(out))
+        if len(record["values"]["members"]) < 2:
             raise There
-        record["values"]["members"] = ids
         return record
 
     def _split(self, record: dict[str, Any]) -> dict[str, Any]:
         own = str(record["values"]["member_id"])
-        if own in self.move.part and own not in self.move.merged:
-            raise There
+        if own in self.move.part and own not in self.move.merged and own in self.base.members:
+            now = self.revised.length(self.revised.members[self.move.part[own]])
+            before = self.move.lines.get(own)
+            whole = np.inf if before is None else float(np.linalg.norm(before[1] - before[0]))
+            if abs(now - self.base.length(self.base.members[own])) <= abs(now - whole):
+                raise There
         return record
 
     def _add(self, record: dict[str, Any]) -> dict[str, Any]:
@@ -116,9 +137,12 @@ class Already:
         return record
 
     def _reverse(self, record: dict[str, Any]) -> dict[str, Any]:
-        """The baseline's member runs the new way: one of the revision that runs along it is turned already."""
+        """One of the revision that runs against where the member ran before is turned already; of a record that does not keep that,
+        one that runs along the baseline's as it is now."""
         values = record["values"]
-        values["members"] = self._kept(values["members"], lambda i: i in self.move.flipped)
+        values["members"] = self._kept(
+            values["members"], lambda i: self.move.runs_back(i, self.move.part[i]) != (i in self.move.lines)
+        )
         return record
 
     def _turn(self, record: dict[str, Any]) -> dict[str, Any]:
@@ -180,13 +204,12 @@ class Already:
 
     # -- cases and loads -------------------------------------------------------------------------------------------------
 
-    def _numbered(self, case: str) -> list[tuple[tuple[str, int], Load, bool]]:
-        """Loads of a case of the revision: kind and number, in plain numbers, and whether its source brought it."""
+    def _numbered(self, case: str) -> list[tuple[tuple[str, int], Load]]:
+        """Loads of a case of the revision: kind and number, and in plain numbers."""
         own = self.revised.cases[case]
         loads = loads_of(self.revised, replace(own, self_weight=(0.0, 0.0, 0.0), spectrum=None))
         keys = [(kind, k) for kind, (where, _) in LISTS.items() for k in range(len(getattr(own, where)))]
-        by = [getattr(x, "by", "source") == "source" for where, _ in LISTS.values() for x in getattr(own, where)]
-        return list(zip(keys, loads, by, strict=True))
+        return list(zip(keys, loads, strict=True))
 
     def _plain(self, values: dict[str, Any]) -> Load | None:
         """A load of plain values in plain numbers; None for one that cannot be built."""
@@ -221,17 +244,19 @@ class Already:
         factor = float(np.prod(self._ahead.get(case, [])))
         if factor != 1.0:
             loads = [times(values, factor) for values in loads]
-        used = self._used.setdefault(case, set())
-        known = [(n, own) for n, (_, own, source) in enumerate(self._numbered(case)) if source]
-        out = []
+        stood, made = self._stood.setdefault(case, []), self._made.setdefault(case, [])
+        known = [own for _, own in self._numbered(case)]
+        out, new = [], []
         for values in loads:
             mine = self._plain(values)
-            twin = next((n for n, own in known if n not in used and mine is not None and own.same(mine)), None)
-            if twin is None:
+            equal = [sum(own.same(mine) for own in other) if mine is not None else 0 for other in (known, stood, made)]
+            if mine is None or equal[0] <= equal[1] + equal[2]:
                 out.append(values)
+                new += [mine] if mine is not None else []
             else:
-                used.add(twin)
+                stood.append(mine)
                 self.skipped = True
+        made += new
         return out
 
     def _add_loads(self, record: dict[str, Any], placed: dict[str, Any]) -> Records:
@@ -281,7 +306,7 @@ class Already:
             except Target:
                 mine = []
             twin = next(
-                (n for n, (_, own, _) in enumerate(known) if n not in used and any(own.same(x) for x in mine)), None
+                (n for n, (_, own) in enumerate(known) if n not in used and any(own.same(x) for x in mine)), None
             )
             out.append(None if twin is None else known[twin][0])
             if twin is not None:
@@ -381,3 +406,22 @@ def _drawn(model: Model, part: Member | Surface) -> Array | None:
     if part.drawn is None and (part.start not in model.nodes or part.end not in model.nodes):
         return None
     return np.asarray(drawn_line(model, part, False))
+
+
+def moved_here(base: Model, revised: Model, rows: list[MemberMatch], places: Places) -> list[MemberMatch]:
+    """Further pairs: members that corrections moved out of their place here, with what the revision's source still has where they
+    were drawn."""
+    free = {r.revised_id: revised.members[r.revised_id] for r in rows if r.status == "added" and r.revised_id}
+    out = []
+    for row in rows:
+        own = base.members.get(row.baseline_id or "") if row.status == "removed" else None
+        if own is None or own.source_line is None or own.moved_by is None:
+            continue
+        place = places.forward(np.asarray(own.source_line) + base.origin)
+        for ident, part in free.items():
+            other = np.asarray(drawn_line(revised, part))
+            if part.cls == own.cls and min(_off(place, other), _off(place, other[::-1])) <= SAME_PLACE:
+                out.append(replace(row, status="moved", revised_id=ident))
+                del free[ident]
+                break
+    return out

@@ -67,9 +67,20 @@ class Edit(ABC):
     def change(self, model: Model) -> str:
         """Make the change; returns the sentence for the log. Raises EditError, the model then possibly half changed."""
 
+    keeps_lines: ClassVar[bool] = False  # True: its values are places along members, or ends of them
+
     def about(self, model: Model) -> dict[str, Any]:
-        """What its record needs beside its own values to be found again in another model, as it is before the change."""
-        return {}
+        """What its record needs beside its own values to be found again in another model, as it is before the change: where the
+        members that it names run, for later corrections may move, turn or cut them."""
+        if not self.keeps_lines:
+            return {}
+        values = [getattr(self, f.name) for f in fields(self)]  # type: ignore[arg-type]
+        return {
+            "lines": {i: (model.line(model.members[i]) + model.origin).tolist() for i in named(values, model.members)},
+            "nodes": {
+                n: (model.nodes[n].point + model.origin).tolist() for n in loaded_nodes(values) if n in model.nodes
+            },
+        }
 
     def ids(self, model: Model) -> tuple[str, ...]:
         """Ids of members and surfaces that the log entry is about: by default those that were changed."""
@@ -209,6 +220,33 @@ def there(parts: Mapping[str, T], ident: str) -> T:
     if ident not in parts:
         raise EditError(f"{ident} is not in the model any more")
     return parts[ident]
+
+
+def named(value: Any, known: Mapping[str, Any]) -> list[str]:
+    """Keys of a table that plain values name, at any depth, each once."""
+    out: dict[str, None] = {}
+
+    def look(v: Any) -> None:
+        if isinstance(v, str):
+            if v in known:
+                out[v] = None
+        elif isinstance(v, dict):
+            for x in v.values():
+                look(x)
+        elif isinstance(v, list | tuple):
+            for x in v:
+                look(x)
+
+    look(value)
+    return list(out)
+
+
+def loaded_nodes(value: Any) -> set[str]:
+    """Nodes that loads among plain values act on."""
+    if isinstance(value, dict):
+        own = {value["node"]} if isinstance(value.get("node"), str) else set()
+        return own.union(*(loaded_nodes(v) for v in value.values()))
+    return set().union(*(loaded_nodes(v) for v in value)) if isinstance(value, list | tuple) else set()
 
 
 def to_record(edit: Edit, model: Model) -> dict[str, Any]:

@@ -12,13 +12,15 @@ from ..entities.loads import (
     LoadCase,
 )
 from ..entities.model import Model
-from .base import Edit, EditError, counted, there
+from .base import Edit, EditError, counted, named, there
 from .load_values import LISTS, build_spectrum, check_case, load_values, own_case, put_load, scaled
 
 
 @dataclass
 class AddCases(Edit):
     """Make cases from plain values: name, kind, category, together, self_weight (true or false), loads, by."""
+
+    keeps_lines = True
 
     changes_loads = True
 
@@ -57,6 +59,8 @@ class AddCases(Edit):
 class AddLoads(Edit):
     """Put loads (plain values) into a case."""
 
+    keeps_lines = True
+
     changes_loads = True
 
     case: str
@@ -89,7 +93,9 @@ class RemoveLoads(Edit):
 
     def about(self, model: Model) -> dict[str, Any]:
         """The loads themselves: their numbers are others in a revision."""
-        return {"loads": [x for k, n in self.which if (x := _plain(model, self.case, str(k), int(n))) is not None]}
+        loads = [x for k, n in self.which if (x := _plain(model, self.case, str(k), int(n))) is not None]
+        lines = {i: (model.line(model.members[i]) + model.origin).tolist() for i in named(loads, model.members)}
+        return {"loads": loads, "lines": lines}
 
     def change(self, model: Model) -> str:
         case = own_case(model, self.case)

@@ -47,6 +47,8 @@ class JoinEnd(Edit):
     With `link` the end keeps its line, brought along it to beside the node, and is tied there by a rigid link.
     """
 
+    keeps_lines = True
+
     member_id: str
     at_end: bool
     target: str
@@ -91,6 +93,8 @@ class JoinEnd(Edit):
 class KeepApart(Edit):
     """Refuse a join: a member's end goes back to where the source has it. With `link` it stays tied to its node, by a
     rigid link; otherwise it gets a node of its own."""
+
+    keeps_lines = True
 
     member_id: str
     at_end: bool

@@ -130,6 +130,8 @@ class SetBedding(Edit):
 class SetRelease(Edit):
     """Release or fix one end of members."""
 
+    keeps_lines = True
+
     members: list[str]
     at_end: bool
     release: Release

@@ -91,6 +91,8 @@ class DeleteMembers(Edit):
 class SplitMember(Edit):
     """Cut a member in two at a distance (m) from its start; the second piece gets an id of its own."""
 
+    keeps_lines = True
+
     member_id: str
     distance: float
 
@@ -289,6 +291,8 @@ def _turned_alike(a: Array, b: Array) -> bool:
 @dataclass
 class ReverseMembers(Edit):
     """Turn members end for end; loads, releases and joints stay where they are in space."""
+
+    keeps_lines = True
 
     members: list[str]
 
