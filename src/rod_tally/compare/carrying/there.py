@@ -28,7 +28,7 @@ from .parts import Target
 SAME_PLACE = 0.05  # m; a part that lies this near to where a deleted one was is that one
 ALIGNED = 1e-3  # difference of unit vectors up to which axes agree
 SAME_SIZE = 1e-6  # share by which sizes of loads may differ
-Records = list[dict[str, Any]]
+Record = dict[str, Any]
 
 
 class There(Exception):
@@ -47,31 +47,35 @@ class Already:
         self._made: dict[str, list[Load]] = {}
         self._ahead = self._done_factors()
         self._removed = _removed_twins(base, revised, move, rows)
-        self._before: dict[str, Callable[[dict[str, Any]], dict[str, Any]]] = {
-            "DeleteMembers": self._delete, "MergeMembers": self._merge, "SplitMember": self._split, "AddMembers": self._add,
-            "ReverseMembers": self._reverse, "TurnMembers": self._turn, "TurnSurfaces": self._flip, "MoveNodes": self._move,
+        # what takes things out of a record, still in the baseline's ids
+        self._before: dict[str, Callable[[Record], Record]] = {
+            "SplitMember": self._split, "AddMembers": self._add, "ReverseMembers": self._reverse, "TurnMembers": self._turn,
+            "TurnSurfaces": self._flip, "MoveNodes": self._move,
         }  # fmt: skip
-        self._after: dict[str, Callable[[dict[str, Any], dict[str, Any]], Records]] = {
-            "AddLoads": self._add_loads, "AddCases": self._add_cases, "ScaleCase": self._scale, "RemoveLoads": self._remove_loads,
-            "TellLoad": self._tell, "DeleteCases": self._delete_cases, "SetCase": self._set_case, "MapProfile": self._map,
-            "MapMaterial": self._map,
+        # what makes records of the revision itself
+        self._instead: dict[str, Callable[[Record], list[Record]]] = {
+            "DeleteMembers": self._delete, "MergeMembers": self._merge, "MapProfile": self._map, "MapMaterial": self._map,
+            "DeleteCases": self._delete_cases, "ScaleCase": self._scale, "SetCase": self._set_case, "RemoveLoads": self._remove_loads,
+            "TellLoad": self._tell,
         }  # fmt: skip
+        # what takes things out of a record that is the revision's already
+        self._after: dict[str, Callable[[Record], list[Record]]] = {
+            "AddLoads": self._add_loads,
+            "AddCases": self._add_cases,
+        }
 
-    def placed(self, record: dict[str, Any]) -> Records:
+    def placed(self, record: Record) -> list[Record]:
         """A record of the baseline as those that are still to be made on the revision. Raises There for none, Target where what
         it is about is not there."""
         kind = str(record.get("edit"))
+        record = copy.deepcopy(record)
         self.move.begin(record)
+        if kind in self._instead:
+            return self._instead[kind](record)
         if kind in self._before:
-            record = self._before[kind](copy.deepcopy(record))
-        if kind in ("DeleteMembers", "MergeMembers"):  # in the revision's ids already
-            return [record]
-        if kind in ("MapProfile", "MapMaterial"):
-            return self._map(record, record)
-        if kind in ("DeleteCases", "ScaleCase", "SetCase", "RemoveLoads", "TellLoad"):
-            return self._after[kind](record, copy.deepcopy(record))
+            record = self._before[kind](record)
         placed = self.move.record(record)
-        return self._after[kind](record, placed) if kind in self._after else [placed]
+        return self._after[kind](placed) if kind in self._after else [placed]
 
     def _kept(self, ids: list[str], needed: Callable[[str], bool]) -> list[str]:
         """Those of the baseline's ids for which something is to be done. Raises There for none."""
@@ -83,7 +87,7 @@ class Already:
 
     # -- parts ---------------------------------------------------------------------------------------------------------
 
-    def _delete(self, record: dict[str, Any]) -> dict[str, Any]:
+    def _delete(self, record: Record) -> list[Record]:
         ids = record["values"]["members"]
         found = [self._removed.get(i) or self.move.part.get(i) for i in ids]
         there = [i for i in found if i is not None]
@@ -91,9 +95,9 @@ class Already:
         if not there:
             raise There
         record["values"]["members"] = there
-        return record
+        return [record]
 
-    def _merge(self, record: dict[str, Any]) -> dict[str, Any]:
+    def _merge(self, record: Record) -> list[Record]:
         """The revision's own pieces of what is one here, those that a split carried over has just made among them."""
         out: list[str] = []
         for ident in record["values"]["members"]:
@@ -110,9 +114,9 @@ class Already:
         record["values"]["members"] = list(dict.fromkeys(out))
         if len(record["values"]["members"]) < 2:
             raise There
-        return record
+        return [record]
 
-    def _split(self, record: dict[str, Any]) -> dict[str, Any]:
+    def _split(self, record: Record) -> Record:
         own = str(record["values"]["member_id"])
         if own in self.move.part and own not in self.move.merged and own in self.base.members:
             now = self.revised.length(self.revised.members[self.move.part[own]])
@@ -122,7 +126,7 @@ class Already:
                 raise There
         return record
 
-    def _add(self, record: dict[str, Any]) -> dict[str, Any]:
+    def _add(self, record: Record) -> Record:
         parts = []
         lines = [(i, self.base.line(m)) for i, m in self.base.members.items() if m.source_line is None]
         for part in record["values"]["parts"]:
@@ -136,7 +140,7 @@ class Already:
         record["values"]["parts"] = parts
         return record
 
-    def _reverse(self, record: dict[str, Any]) -> dict[str, Any]:
+    def _reverse(self, record: Record) -> Record:
         """One of the revision that runs against where the member ran before is turned already; of a record that does not keep that,
         one that runs along the baseline's as it is now."""
         values = record["values"]
@@ -145,7 +149,7 @@ class Already:
         )
         return record
 
-    def _turn(self, record: dict[str, Any]) -> dict[str, Any]:
+    def _turn(self, record: Record) -> Record:
         values = record["values"]
         if not values.get("z_axis"):
             values["members"] = self._kept(values["members"], lambda i: not self._aligned(i))
@@ -156,7 +160,7 @@ class Already:
         za, zb = a.axes(self.base.line(a))[2], b.axes(self.revised.line(b))[2]
         return bool(np.abs(self.move.places.turned_back(zb) - za).max() < ALIGNED)
 
-    def _flip(self, record: dict[str, Any]) -> dict[str, Any]:
+    def _flip(self, record: Record) -> Record:
         values = record["values"]
 
         def other_side(ident: str) -> bool:
@@ -172,7 +176,7 @@ class Already:
                 values["flip"] = False
         return record
 
-    def _move(self, record: dict[str, Any]) -> dict[str, Any]:
+    def _move(self, record: Record) -> Record:
         """A node that lies nearer to where it was moved to than to where it was has been moved already."""
         values, places = record["values"], record.get("places", {})
         by = np.array(self.move.vector(values["by"]), float)
@@ -191,7 +195,7 @@ class Already:
         values["nodes"] = kept
         return record
 
-    def _map(self, record: dict[str, Any], placed: dict[str, Any]) -> Records:
+    def _map(self, record: Record) -> list[Record]:
         """Of a profile or material that the revision has no more nothing needs to be mapped."""
         key, table = (
             ("profile", self.revised.sections)
@@ -200,7 +204,7 @@ class Already:
         )
         if record["values"][key] not in table:
             raise There
-        return [placed]
+        return [record]
 
     # -- cases and loads -------------------------------------------------------------------------------------------------
 
@@ -259,7 +263,7 @@ class Already:
         made += new
         return out
 
-    def _add_loads(self, record: dict[str, Any], placed: dict[str, Any]) -> Records:
+    def _add_loads(self, placed: Record) -> list[Record]:
         values = placed["values"]
         if values["case"] in self.revised.cases and values["loads"]:
             values["loads"] = self._missing(values["case"], values["loads"])
@@ -267,7 +271,7 @@ class Already:
                 raise There
         return [placed]
 
-    def _add_cases(self, record: dict[str, Any], placed: dict[str, Any]) -> Records:
+    def _add_cases(self, placed: Record) -> list[Record]:
         """Cases that are not there; of those that are, the loads that are not."""
         new, out = [], []
         for case in placed["values"]["cases"]:
@@ -285,13 +289,13 @@ class Already:
             raise There
         return out
 
-    def _scale(self, record: dict[str, Any], placed: dict[str, Any]) -> Records:
+    def _scale(self, record: Record) -> list[Record]:
         if self._ahead.get(str(record["values"]["name"])):
             self._ahead[str(record["values"]["name"])].pop(0)
             raise There
-        return [placed]
+        return [record]
 
-    def _which(self, record: dict[str, Any], case: str, loads: Any) -> list[tuple[str, int] | None]:
+    def _which(self, record: Record, case: str, loads: Any) -> list[tuple[str, int] | None]:
         """Kind and number in the revision of loads of the baseline that a record keeps; None for those that are not there."""
         if not loads:
             raise Target("which loads it was about was not kept by the release that made it")
@@ -313,16 +317,16 @@ class Already:
                 used.add(twin)
         return out
 
-    def _remove_loads(self, record: dict[str, Any], placed: dict[str, Any]) -> Records:
+    def _remove_loads(self, record: Record) -> list[Record]:
         found = self._which(record, str(record["values"]["case"]), record.get("loads"))
         which = [[kind, number] for kind, number in (x for x in found if x is not None)]
         self.skipped |= len(which) < len(found)
         if not which:
             raise There
-        placed["values"]["which"] = which
-        return [placed]
+        record["values"]["which"] = which
+        return [record]
 
-    def _tell(self, record: dict[str, Any], placed: dict[str, Any]) -> Records:
+    def _tell(self, record: Record) -> list[Record]:
         case, loads = str(record["values"]["case"]), record.get("loads") or []
         (found,) = self._which(record, case, loads)
         if found is None:
@@ -330,25 +334,25 @@ class Already:
             if done is not None:
                 raise There
             raise Target("the load that it was about is not there any more")
-        placed["values"]["number"] = found[1]
-        if placed["values"]["to"]:
-            placed["values"]["to"] = self.move.twin(str(placed["values"]["to"]))
-        return [placed]
+        record["values"]["number"] = found[1]
+        if record["values"]["to"]:
+            record["values"]["to"] = self.move.twin(str(record["values"]["to"]))
+        return [record]
 
-    def _delete_cases(self, record: dict[str, Any], placed: dict[str, Any]) -> Records:
+    def _delete_cases(self, record: Record) -> list[Record]:
         names = [n for n in record["values"]["names"] if n in self.revised.cases]
         self.skipped |= len(names) < len(record["values"]["names"])
         if not names:
             raise There
-        placed["values"]["names"] = names
-        return [placed]
+        record["values"]["names"] = names
+        return [record]
 
-    def _set_case(self, record: dict[str, Any], placed: dict[str, Any]) -> Records:
+    def _set_case(self, record: Record) -> list[Record]:
         """Under its new name already: its kind is still set."""
         old, new = str(record["values"]["name"]), str(record["values"]["new_name"]).strip()
         if old not in self.revised.cases and new in self.revised.cases:
-            placed["values"]["name"] = new
-        return [placed]
+            record["values"]["name"] = new
+        return [record]
 
 
 def _vectors(loads: Iterable[Load]) -> Array:
