@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
+from PyQt6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
 from rod_tally.cli import main
@@ -17,7 +18,7 @@ from rod_tally.review.readiness import readiness
 from rod_tally.review.steps import items_of
 from rod_tally.review.work import first_look, read_model
 
-from .desk_help import STEP, rested
+from .desk_help import STEP, act, rested
 from .frames import regular
 
 
@@ -103,3 +104,30 @@ def test_readiness_in_the_window(loft: Window, qtbot: QtBot) -> None:
     page = loft.tables.front()
     assert page is not None
     assert "1 of 9 looked at by" in str({str(r[1]): r for r in page.model.content.rows}["Step Framing"][2])
+
+
+def test_the_report_is_looked_at_before_it_is_written(loft: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    """Its pages as they will be on paper; chapters left out are not there; what was chosen is kept in the project."""
+    act(loft, qtbot, "file.report_page")
+    page = loft.pages.report
+    assert page is not None and page.isVisible() and page.document.pageCount() == 0
+    for name in page.chapters:
+        page.chapters[name].setCurrentText("off")
+    for name in ("findings", "sign"):
+        page.chapters[name].setCurrentText("full")
+    page.texts["firm"].setText("Loft Checkers")
+    qtbot.mouseClick(page.show_button, Qt.MouseButton.LeftButton)
+    rested(qtbot, loft)
+    count = page.document.pageCount()
+    assert count > 1 and page.number.text() == f"Page 1 of {count}" and not page.back.isEnabled()
+    shown = " ".join(page.document.getAllText(k).text() for k in range(count))
+    assert "Loft Checkers" in shown and "Findings" in shown and "Sign-off" in shown and "Governing forces" not in shown
+    qtbot.mouseClick(page.on, Qt.MouseButton.LeftButton)
+    assert page.number.text() == f"Page 2 of {count}" and not page.page.pixmap().isNull()
+    assert loft.session.project is not None
+    kept = loft.session.project.settings().report
+    assert kept.firm == "Loft Checkers" and kept.chapters["modes"] == "off" and "sign" not in kept.chapters
+    page.close()
+    loft.pages.show_report(loft.dialogs.ask_report)
+    assert page.chapters["modes"].currentText() == "off"
+    page.close()

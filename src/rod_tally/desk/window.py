@@ -349,6 +349,7 @@ class Window(QMainWindow):
         self.session.jobs.cancel()
         self.session.jobs.wait(20)
         self.session.undo.blockSignals(True)  # its own end is none of the window's business any more
+        self.pages.end()
         self.view.close_view()
         if self.session.project is not None:
             self.session.project.close()

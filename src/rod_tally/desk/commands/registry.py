@@ -100,6 +100,8 @@ COMMANDS: tuple[Command, ...] = (
             "Counts, lengths, areas, volumes and weights by class, section, material and storey, as a spreadsheet"),
     Command("file.workbook", "Write all tables as a spreadsheet…", "File", "", lambda w: w.dialogs.ask_workbook(), ready,
             "Every table of the review in one file, SI"),
+    Command("file.report_page", "Report: chapters and pages…", "File", "", lambda w: w.pages.show_report(w.dialogs.ask_report), ready,
+            "How much of each chapter, what stands on the title page, and the pages as they will be on paper"),
     Command("file.report", "Write the report…", "File", "", lambda w: w.dialogs.ask_report(), ready,
             "The review with its decisions as HTML or PDF, or its findings for the modellers as BCF"),
     Command("file.answers", "Read answers (BCF)…", "File", "", lambda w: w.dialogs.ask_answers(), ready,

@@ -13,6 +13,7 @@ from ..session.state import DeskState
 from .carry_page import CarryPage
 from .command_finder import CommandFinder
 from .help_page import OF_STEP, SHORTCUTS, HelpPage
+from .report_page import ReportPage
 from .rules_page import RulesPage
 from .runs_page import RunsPage
 
@@ -34,6 +35,7 @@ class OpenPages:
         self.rules: RulesPage | None = None
         self.runs: RunsPage | None = None
         self.carried: CarryPage | None = None
+        self.report: ReportPage | None = None
         self.help: HelpPage | None = None
         self.finder: CommandFinder | None = None
 
@@ -58,6 +60,19 @@ class OpenPages:
         if self.carried is None:
             self.carried = CarryPage(self.window, self.session, self.state, self.there)
         self.carried.open_below(self.window)
+
+    def show_report(self, write: Callable[[], None]) -> None:
+        """The report before it is written by `write`."""
+        if self.report is None:
+            self.report = ReportPage(self.window, self.session, self.state, write)
+        self.report.fill()
+        self.report.show()
+        self.report.raise_()
+
+    def end(self) -> None:
+        """Let go of what pages hold on to."""
+        if self.report is not None:
+            self.report.end()
 
     def show_help(self, keys: bool = False) -> None:
         """The documentation of the step, or all commands with their shortcuts."""

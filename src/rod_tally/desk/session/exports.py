@@ -60,8 +60,14 @@ class Exports:
         if done is not None:
             self._write("Writing", lambda p: write_workbook(done, path), lambda p: f"Tables in {p}")
 
-    def report(self, path: Path, pictures: list[tuple[str, bytes]] | None = None) -> None:
-        """The report, by the ending of its name: .pdf, .html or .bcf; with pictures (title, PNG) of kept views."""
+    def report(
+        self,
+        path: Path,
+        pictures: list[tuple[str, bytes]] | None = None,
+        shown: Callable[[Path], None] | None = None,
+    ) -> None:
+        """The report, by the ending of its name: .pdf, .html or .bcf; with pictures (title, PNG) of kept views. `shown` takes
+        one that is only looked at."""
         done = self._decided()
         if done is None:
             return
@@ -74,6 +80,9 @@ class Exports:
                 return write_bcf(done, path)
             return (write_html if ending == ".html" else write_pdf)(done, settings, path)
 
+        if shown is not None:
+            self.session.start("Making the report", work, shown)
+            return
         self._write("Writing the report", work, lambda p: f"Report in {p}")
 
     def _write(self, title: str, call: Callable[[Progress], object], message: Callable[[object], str]) -> None:

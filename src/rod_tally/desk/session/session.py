@@ -298,6 +298,11 @@ class Session(SessionBase):
         self.settings.transfer.materials[known.name if known else material] = grade
         self.memory.keep(self.settings)
 
+    def keep_settings(self, settings: Settings) -> None:
+        """Settings for this session, kept in the project."""
+        self.settings = settings
+        self._saving(lambda p: p.save_settings(settings))
+
     def decide(self, finding: Finding, status: str, reason: str) -> None:
         revision = self.state.revision
         if revision is not None:
