@@ -8,20 +8,17 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from pytestqt.qtbot import QtBot
 from sectionproperties.analysis import Section as MeshedSection
 from sectionproperties.pre.library import angle_section, i_section
 
 from rod_tally.analysis import run
-from rod_tally.analysis.results.utilisation import edge_stresses, hull, normal_stress, utilisations
+from rod_tally.analysis.stress.utilisation import hull, normal_stress, utilisations
 from rod_tally.compare import Comparison, Side, compare
-from rod_tally.desk.window import Window
 from rod_tally.model import Combination, LoadCase, Material, MemberLoad, Model, Section, SpaceLoad
 from rod_tally.model.catalogue.shapes import from_polygon
 from rod_tally.model.settings import CompareSettings, RunSettings
 from rod_tally.project.codec import pack, unpack
 
-from .desk_help import STEP, legend
 from .frames import beam, frame, regular
 from .plates import plate_model
 from .test_wall_columns import wall
@@ -189,36 +186,6 @@ def test_roots_of_squares_enter_with_either_sign() -> None:
     both = [Combination("both", "", {"Live": 1.0, "Quake": 1.0}, roots=["Quake"])]
     used = utilisations(m, results, both, ["m0"])["m0"]
     assert used == pytest.approx(40e3 * 36 / 8 / (0.2 * 0.3**2 / 6) / 235e6, rel=1e-6)
-
-
-def test_stresses_along_a_beam_by_hand() -> None:
-    """q L2 / 8 over b h2 / 6 in the middle, nothing at the ends; what has no outline is named."""
-    m = loaded(-10e3)
-    r = run(m, RunSettings())
-    found, unknown = edge_stresses(m, r, 0)
-    at = r.stations_of("m0")
-    middle = at[len(at) // 2]
-    largest = 10e3 * 36 / 8 / (0.2 * 0.3**2 / 6)
-    assert not unknown and found[middle] == pytest.approx((-largest, largest), rel=1e-9)
-    assert np.abs(found[at[[0, -1]]]).max() < 1e-3
-    plain = beam(6.0, "fixed", "uy uz")
-    line_load(plain, "m0", (0, 0, -1e3))
-    found, unknown = edge_stresses(plain, run(plain, RunSettings()), 0)
-    assert np.isnan(found).all() and "has no outline" in unknown["m0"]
-
-
-def test_the_table_and_the_picture_of_stresses_in_the_window(loft: Window, qtbot: QtBot) -> None:
-    w = loft
-    w.state.go(STEP["Response"])
-    w.state.show_overlay("stress")
-    text = legend(w, qtbot)
-    assert "N/mm²" in text and "highest" in text
-    w.tables.show_table("forces", 4)
-    page = w.tables.front()
-    assert page is not None
-    first, second = page.model.content.rows[:2]
-    assert max(first[4], -first[6]) >= max(second[4], -second[6]) > 0
-    assert f"{max(r[4] for r in page.model.content.rows):.4g}" in text
 
 
 def test_walls_taken_as_columns_are_looked_at_like_members() -> None:

@@ -37,7 +37,7 @@ def computed() -> tuple[Model, Results, PlateFields, list[Combination]]:
     return m, r, PlateFields(m, r.plates), combinations
 
 
-@pytest.mark.parametrize("name", ["mx", "vy", "nxy", "sx top", "m1", "m2", "s2 bottom"])
+@pytest.mark.parametrize("name", ["mx", "vy", "nxy", "sx top", "m1", "m2", "s2 bottom", "se middle"])
 @pytest.mark.parametrize("averaged", [False, True])
 def test_envelopes_are_those_of_the_combinations_one_by_one(name: str, averaged: bool) -> None:
     _, r, fields, combinations = computed()

@@ -30,6 +30,7 @@ class KeptView:
     surfaces: bool = True
     storeys: list[str] = field(default_factory=list)
     isolated: list[str] = field(default_factory=list)
+    stress: str = "normal"
     section: list[float] = field(default_factory=list)  # normal (3), begin and end along it, m; none for the whole
 
     def record(self) -> dict[str, Any]:

@@ -20,6 +20,7 @@ from ..analysis.results.superpose import combined, combined_shapes, usable
 from ..analysis.results.wall_stability import Block, Panel, in_row, panels
 from ..analysis.results.walls import WallForces, wall_forces
 from ..analysis.shells.fields import PlateFields
+from ..analysis.stress.section_stress import member_stresses
 from ..compare import Comparison
 from ..compare.carrying.carry import CarriedOver
 from ..compare.causes import Causes
@@ -271,6 +272,18 @@ class Review:
         many = len(self.results.member_ids) > MANY_MEMBERS or self.fields_waiting
         known = self._cache.known("shapes", (name, self.results))
         return many and not known and self._named(name) is not None
+
+    def member_stresses(self, name: str) -> tuple[dict[str, Array], dict[str, str]]:
+        """Stresses of members in a computed case or combination (see `section_stress`), kept for the latest one."""
+        r = self.shown(name)
+        return self._cache.get("stresses", (name, r), lambda: member_stresses(self.model, r, r.case_index(name)))
+
+    def without_sign(self, name: str) -> bool:
+        """Whether a case, or something in a combination of that name, is a response of a spectrum, whose values have no sign."""
+        found = next((c for c in self.computed_combinations if c.name == name), None)
+        names = [name] if found is None else list(found.factors)
+        cases = [self.model.cases[n] for n in names if n in self.model.cases]
+        return any(c.spectrum is not None for c in cases) or bool(found and found.roots)
 
     @property
     def fields(self) -> PlateFields | None:

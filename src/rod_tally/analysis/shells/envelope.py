@@ -13,16 +13,16 @@ from ...progress import Progress, silent
 from ..results.results import Results
 from ..results.superpose import envelope, factors_of, usable
 from .fields import PlateFields
-from .quantities import is_principal, principal, quantity, tensor_of
+from .quantities import of_tensor, quantity, superposes, tensor_of
 
-AT_ONCE = 8  # combinations whose principal values are worked out together
+AT_ONCE = 8  # combinations whose principal values or equivalent stresses are worked out together
 
 
 @dataclass(slots=True)
 class PlateEnvelope:
     """Lowest and highest of one quantity at the corners (K,) of `PlateFields`, the index into `combinations` that gives each,
     and which corners every case computes. `left_out` combinations hold responses without sign, of which a principal value
-    cannot be made."""
+    or an equivalent stress cannot be made."""
 
     combinations: list[Combination]
     low: Array
@@ -42,9 +42,10 @@ def plate_envelope(
     progress: Progress = silent,
 ) -> PlateEnvelope:
     """Of a quantity (`plate_quantities`) over combinations whose cases were all computed. Forces, moments and the stresses sx sy
-    sxy are superposed, principal values are those of each combination's own forces. Raises ValueError for no combination."""
+    sxy are superposed, principal values and equivalent stresses are those of each combination's own forces. Raises ValueError for no
+    combination."""
     known = usable(results, combinations)
-    signed = [c for c in known if not c.roots] if is_principal(name) else known
+    signed = known if superposes(name) else [c for c in known if not c.roots]
     if not signed:
         raise ValueError("no combination has all its cases computed")
     thickness = np.array([fields.plates.shapes[s].thickness for s in fields.plates.surfaces])[fields.corners.surface]
@@ -56,13 +57,12 @@ def plate_envelope(
         forces = fields.at_corners(results.displacement[c])
         if averaged:
             forces = fields.spread(fields.averaged(forces)[2])
-        values.append(tensor_of(forces, thickness, name) if is_principal(name) else quantity(forces, thickness, name))
+        values.append((quantity if superposes(name) else tensor_of)(forces, thickness, name))
     of_cases = np.array(values)
-    if not is_principal(name):
+    if superposes(name):
         e = envelope(results, signed, of_cases, progress)
         return PlateEnvelope(e.combinations, e.low, e.high, e.low_by, e.high_by, done)
     plain, _ = factors_of(results, signed)
-    which = 0 if "1" in name else 1
     low, high = np.full((2, of_cases.shape[1]), np.inf)
     high *= -1
     low_by, high_by = np.zeros((2, len(low)), np.int32)
@@ -70,7 +70,7 @@ def plate_envelope(
         progress("Enveloping combinations", 0.5 + 0.5 * s / len(signed))
         tensors = np.tensordot(plain[s : s + AT_ONCE], of_cases, axes=1)
         for k, tensor in enumerate(tensors, s):
-            value = principal(tensor)[which]
+            value = of_tensor(tensor, name)
             less, more = value < low, value > high
             low[less], low_by[less] = value[less], k
             high[more], high_by[more] = value[more], k

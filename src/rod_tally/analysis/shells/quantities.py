@@ -8,37 +8,51 @@ from ...model.geometry.vectors import Array
 from .fields import PLATE_COMPONENTS
 
 FACES = {"top": 1.0, "middle": 0.0, "bottom": -1.0}
-MORE = ("m1", "m2", "n1", "n2", *(f"s{k} {face}" for face in FACES for k in ("x", "y", "xy", "1", "2")))
+MORE = ("m1", "m2", "n1", "n2", *(f"s{k} {face}" for face in FACES for k in ("x", "y", "xy", "1", "2", "e")))
 PLATE_QUANTITIES = (*PLATE_COMPONENTS, *MORE)
 
 
 def quantity(values: Array, thickness: Array, name: str) -> Array:
     """One quantity (K,) of forces a metre (K, 8) in PLATE_COMPONENTS: N/m, N, or Pa for the stresses "s…".
 
-    Principal values: 1 the algebraically larger. Raises KeyError for a name that is none.
+    Principal values: 1 the algebraically larger; "se …" the equivalent stress. Raises KeyError for a name that is none.
     """
     if name in PLATE_COMPONENTS:
         return np.asarray(values[:, PLATE_COMPONENTS.index(name)])
     tensor = tensor_of(values, thickness, name)
-    if is_principal(name):
-        return principal(tensor)[int(_which(name)) - 1]
+    if not superposes(name):
+        return of_tensor(tensor, name)
     return np.asarray(tensor[:, ("x", "y", "xy").index(_which(name))])
+
+
+def of_tensor(tensor: Array, name: str) -> Array:
+    """A principal value or the equivalent stress (K,) of what `tensor_of` gives for it. The equivalent stress is Huber's and von
+    Mises' in plane stress, with the shears across the thickness in the middle, where they are largest."""
+    if _which(name) == "e":
+        x, y, xy, xz, yz = tensor.T
+        return np.asarray(np.sqrt(x**2 - x * y + y**2 + 3 * (xy**2 + xz**2 + yz**2)))
+    return principal(tensor)[int(_which(name)) - 1]
 
 
 def tensor_of(values: Array, thickness: Array, name: str) -> Array:
     """What a quantity is read off (K, 3) xx yy xy: moments, forces, or the stresses of a face, n / t ± 6 m / t^2, "top" being the
-    side of +z (plate theory). Raises KeyError for a name that is none."""
+    side of +z (plate theory); for an equivalent stress (K, 5), with xz yz: 1.5 v / t in the middle, none at the faces. Raises
+    KeyError for a name that is none."""
     if name not in MORE:
         raise KeyError(name)
     if name[0] in "mn":
         return values[:, 3:6] if name[0] == "m" else values[:, :3]
     t = thickness[:, None]
-    return np.asarray(values[:, :3] / t + FACES[name.split(" ")[1]] * 6 * values[:, 3:6] / t**2)
+    face = FACES[name.split(" ")[1]]
+    plane = values[:, :3] / t + face * 6 * values[:, 3:6] / t**2
+    if _which(name) != "e":
+        return np.asarray(plane)
+    return np.concatenate([plane, (0.0 if face else 1.5) * values[:, 6:8] / t], axis=1)
 
 
-def is_principal(name: str) -> bool:
-    """Whether a quantity is a principal value, which does not superpose."""
-    return name in MORE and _which(name) in ("1", "2")
+def superposes(name: str) -> bool:
+    """Whether values of a quantity add up over cases; principal values and equivalent stresses do not."""
+    return name not in MORE or _which(name) not in ("1", "2", "e")
 
 
 def _which(name: str) -> str:

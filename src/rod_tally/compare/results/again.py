@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from ...analysis.results.results import COMPONENTS, Results
 from ...analysis.results.superpose import MemberEnvelope, envelope, of_members
-from ...analysis.results.utilisation import FORMULA, KINDS, utilisations
+from ...analysis.stress.utilisation import FORMULA, KINDS, utilisations
 from ...model import Combination, Finding, Model
 from ...model.geometry.vectors import Array
 from ...model.settings import CompareSettings

@@ -64,7 +64,7 @@ class PictureDesk:
             name, _point(np.array(camera.position) + origin), _point(np.array(camera.focal_point) + origin), _point(np.array(camera.up)),
             float(camera.parallel_scale), s.overlay, s.case, s.component, s.plate, s.label, s.scale, s.times, s.surfaces,
             sorted(s.storeys), sorted(s.isolated),
-            [] if s.section is None else [*s.section.normal, s.section.low, s.section.high],
+            s.stress, [] if s.section is None else [*s.section.normal, s.section.low, s.section.high],
         )  # fmt: skip
 
     def views(self) -> list[KeptView]:
@@ -126,7 +126,13 @@ class PictureDesk:
         s.section = Section(_point(view.section[:3]), *view.section[3:]) if len(view.section) == 5 else None
         s.shown_changed.emit()
         s.set_view(
-            case=case, component=view.component, plate=view.plate, label=view.label, scale=view.scale, times=view.times
+            case=case,
+            component=view.component,
+            plate=view.plate,
+            label=view.label,
+            scale=view.scale,
+            times=view.times,
+            stress=view.stress,
         )
         self.window.view.draw()
         self._look(view)

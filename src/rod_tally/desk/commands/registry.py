@@ -75,6 +75,10 @@ def plates_shown(w: Window) -> bool:
     return opened(w) and w.state.overlay == "plates"
 
 
+def colours_shown(w: Window) -> bool:
+    return opened(w) and w.state.overlay in ("plates", "stress")
+
+
 def _to(step: Step) -> Callable[[Window], object]:
     return lambda w: w.state.go(step)
 
@@ -297,7 +301,7 @@ COMMANDS: tuple[Command, ...] = (
             "The elements of slabs and walls, poor ones marked"),
     Command("run.plates", "Slab and wall forces", "Run", "Ctrl+Alt+W", lambda w: w.show_overlay("plates", "surface_forces"), opened,
             "Forces, moments and stresses in bands of colour; Force above the view chooses which"),
-    Command("run.range", "Range of colours…", "Run", "Ctrl+Alt+R", lambda w: w.plate_desk.ask_range(), plates_shown,
+    Command("run.range", "Range of colours…", "Run", "Ctrl+Alt+R", lambda w: w.plate_desk.ask_range(), colours_shown,
             "Who exceeds: what lies beyond is drawn in ink"),
     Command("run.averaged", "Averaged over lines", "Run", "", lambda w: w.plate_desk.toggle_averaged(), plates_shown,
             "Or each side of walls and beams by itself", True),

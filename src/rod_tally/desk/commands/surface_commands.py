@@ -85,10 +85,12 @@ class PlateDesk:
     def ask_range(self) -> None:
         """The range of the colours; what lies beyond it is drawn in ink."""
         state, units = self.state, self.units()
-        kind = unit_kind(state.plate)
+        members = state.overlay == "stress"
+        kind = "stress" if members else unit_kind(state.plate)
         factor, unit = (1e-6, "N/mm²") if kind == "stress" else getattr(units, kind)
         unit = unit if kind == "stress" else f"{unit}/m"
-        low, high = state.plate_range or (0.0, 0.0)
+        low, high = (state.stress_range if members else state.plate_range) or (0.0, 0.0)
+        key = "stress_range" if members else "plate_range"
         fields = [
             Field("way", "Range", OWN, [OWN, AUTOMATIC]),
             Field("low", "from", low * factor, unit=unit, low=-1e9, high=1e9),
@@ -97,13 +99,13 @@ class PlateDesk:
 
         def made(v: dict[str, Any]) -> None:
             if v["way"] == AUTOMATIC:
-                state.set_view(plate_range=None)
+                state.set_view(**{key: None})
             elif v["high"] > v["low"]:
-                state.set_view(plate_range=(v["low"] / factor, v["high"] / factor))
+                state.set_view(**{key: (v["low"] / factor, v["high"] / factor)})
             else:
                 self.session.said.emit(f"The range from {v['low']:g} to {v['high']:g} is empty; nothing was changed")
 
-        text = f"Values of {state.plate} beyond the range are drawn in ink, so that they stand out."
+        text = f"Values of {state.stress + ' stress' if members else state.plate} beyond the range are drawn in ink, so that they stand out."
         self.form = Form(self.window, "Range of colours", text, fields, made)
         self.form.open()
 

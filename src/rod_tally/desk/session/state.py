@@ -93,6 +93,8 @@ class DeskState(QObject):
         self.component = "my"
         self.plate = "mx"  # of slabs and walls
         self.plate_range: tuple[float, float] | None = None  # SI; None from the largest value
+        self.stress = "normal"  # of members
+        self.stress_range: tuple[float, float] | None = None  # Pa; None up to the largest value
         self.plate_averaged = False
         self.plate_crosses = False
         self.plate_over = ""  # "highest" or "lowest" over combinations in place of a case

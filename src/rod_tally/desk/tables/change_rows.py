@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Container
 
-from ...analysis.results.utilisation import FORMULA
+from ...analysis.stress.utilisation import FORMULA
 from ...compare import MemberMatch
 from ...compare.causes import ORDERS
 from ...compare.results import ENVELOPE

@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from ...analysis.results.results import COMPONENTS, Results
-from ...analysis.results.utilisation import KINDS, edge_stresses
+from ...analysis.stress.section_stress import FORMULA
+from ...analysis.stress.utilisation import KINDS
 from ..quantities import FORCE_KIND, UnitSet
 from ..session.state import DeskState
 from .rows import Rows
@@ -114,45 +115,35 @@ def forces(state: DeskState, units: UnitSet) -> Rows:
 
 
 def stresses(state: DeskState, units: UnitSet) -> Rows:
-    """Largest tension and compression at the corners of each member's section in the shown case, the most stressed first."""
-    out = Rows(
-        [
-            "Member",
-            "Class",
-            "Storey",
-            "Section",
-            "Highest, N/mm²",
-            "at, m",
-            "Lowest, N/mm²",
-            "at, m",
-            "Strength, N/mm²",
-            "% of it",
-        ]
-    )
+    """Normal, shear and equivalent stress of each member's section in the shown case, the most stressed first."""
+    titles = [f"{name}, N/mm²" for name in ("Highest normal", "Lowest normal", "Shear", "Equivalent")]
+    places = [part for title in titles for part in (title, "at, m")]
+    out = Rows(["Member", "Class", "Storey", "Section", *places, "Strength, N/mm²", "% of it"])
     review, r = state.review, _computed(state, out)
     if review is None or r is None:
         return out
-    found, unknown = edge_stresses(review.model, r, r.case_index(state.case))
+    found, unknown = review.member_stresses(state.case)
     begin = np.searchsorted(r.station_member, np.arange(len(r.member_ids) + 1))
     rows = []
     for k, ident in enumerate(r.member_ids):
-        m = review.model.members.get(ident)
-        own = found[begin[k] : begin[k + 1]]
-        if m is None or ident in unknown or not len(own):
+        m, own = review.model.members.get(ident), slice(begin[k], begin[k + 1])
+        if m is None or ident in unknown or begin[k] == begin[k + 1]:
             continue
-        low, high = int(own[:, 0].argmin()), int(own[:, 1].argmax())
-        largest = max(-float(own[low, 0]), float(own[high, 1]))
+        x = r.station_x[own]
+        values: list[object] = [m.name or ident, m.cls, m.storey, m.section]
+        for name in ("highest", "lowest", "shear", "equivalent"):
+            stress = found[name][own]
+            at = int(stress.argmin() if name == "lowest" else stress.argmax())
+            values += [float(stress[at]) * 1e-6, float(x[at])]
+        largest = float(found["equivalent"][own].max())
         material = review.model.materials.get(m.material)
         strength = material.strength if material is not None and material.kind in KINDS else None
-        share = 100 * largest / strength if strength else None
-        x = r.station_x[begin[k] : begin[k + 1]]
-        values: list[object] = [m.name or ident, m.cls, m.storey, m.section, float(own[high, 1]) * 1e-6, float(x[high])]
-        values += [float(own[low, 0]) * 1e-6, float(x[low]), strength * 1e-6 if strength else None, share]
+        values += [strength * 1e-6 if strength else None, 100 * largest / strength if strength else None]
         rows.append((-largest, ident, values))
     for _, ident, values in sorted(rows, key=lambda row: row[:2]):
         out.add(values, ("member", ident))
     left = len([i for i in unknown if i in review.model.members])
-    out.note = f"{state.case}: N/A with bending at the corners of sections, elastic; no shear, torsion or buckling" + (
+    out.note = f"{state.case}: {FORMULA}; no buckling" + (
         f"; {left} members without outline, or not computed, left out" if left else ""
     )
     return out

@@ -6,7 +6,7 @@ import numpy as np
 
 from ...analysis.results.cuts import CUT_COMPONENTS, CutForces
 from ...analysis.shells.fields import PLATE_COMPONENTS, PlateFields
-from ...analysis.shells.quantities import unit_kind
+from ...analysis.shells.quantities import FACES, quantity, unit_kind
 from ...model.geometry.vectors import Array
 from ..quantities import UnitSet
 from ..session.state import DeskState
@@ -87,6 +87,50 @@ def surface_forces(state: DeskState, units: UnitSet) -> Rows:
             [s.name or ident, s.cls, s.storey, count[ident], *np.column_stack([low, high]).ravel().tolist()],
             ("surface", ident),
         )
+    return out
+
+
+def surface_stresses(state: DeskState, units: UnitSet) -> Rows:
+    """Largest equivalent stress of each slab and wall at its faces and in its middle in the shown case, the most stressed first."""
+    out = Rows(
+        [
+            "Surface",
+            "Class",
+            "Storey",
+            "Material",
+            *(f"{face}, N/mm²" for face in ("Top", "Middle", "Bottom")),
+            "Largest at, m",
+        ]
+    )
+    review, fields = state.review, _fields(state, out)
+    if review is None or fields is None:
+        return out
+    r = review.shown(state.case)
+    if state.case not in r.cases:
+        out.note = f"{state.case or 'no case'} was not computed"
+        return out
+    c = r.case_index(state.case)
+    forces = fields.at_corners(r.displacement[c])
+    thickness = np.array([fields.plates.shapes[s].thickness for s in fields.plates.surfaces])[fields.corners.surface]
+    found = np.stack([quantity(forces, thickness, f"se {face}") for face in FACES], axis=1)
+    done = r.node_done[c][fields.corners.node]
+    rows = []
+    for k, ident in enumerate(fields.plates.surfaces):
+        s, own = review.model.surfaces.get(ident), np.flatnonzero((fields.corners.surface == k) & done)
+        if s is None or not len(own):
+            continue
+        largest = own[int(found[own].max(axis=1).argmax())]
+        at = fields.plates.points[fields.corners.node[largest]] + review.model.origin
+        values: list[object] = [s.name or ident, s.cls, s.storey, s.material, *(found[own].max(axis=0) * 1e-6).tolist()]
+        rows.append((-float(found[largest].max()), ident, [*values, ", ".join(f"{v:.2f}" for v in at)]))
+    for _, ident, values in sorted(rows, key=lambda row: row[:2]):
+        out.add(values, ("surface", ident))
+    out.note = (
+        f"{state.case}: equivalent stress (von Mises) of n/t ± 6m/t², in the middle with the shears 1.5 v/t; at element corners, "
+        "not averaged; under a column it grows with finer elements"
+    )
+    if review.without_sign(state.case):
+        out.note += "; responses without sign are added, so that an equivalent stress of them is none that occurs"
     return out
 
 

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton
 from ...analysis.results.cuts import CUT_COMPONENTS
 from ...analysis.results.results import COMPONENTS
 from ...analysis.shells.quantities import PLATE_QUANTITIES
+from ...analysis.stress.section_stress import STRESSES
 from ..overlays.registry import overlays
 from ..session.state import VALUES, DeskState
 from .view import View
@@ -63,6 +64,8 @@ class ViewBar(QFrame):
             self.state.set_view(cut=text)
         elif self.state.overlay == "plates":
             self.state.set_view(plate=text, plate_range=None)
+        elif self.state.overlay == "stress":
+            self.state.set_view(stress=text, stress_range=None)
         else:
             self.state.set_view(component=text)
 
@@ -78,6 +81,8 @@ class ViewBar(QFrame):
         wanted, now = list(COMPONENTS), state.component
         if state.overlay == "plates":
             wanted, now = list(PLATE_QUANTITIES), state.plate
+        elif state.overlay == "stress":
+            wanted, now = list(STRESSES), state.stress
         elif state.overlay == "cuts":
             wanted, now = list(CUT_COMPONENTS), state.cut
         if [self.component_choice.itemText(i) for i in range(self.component_choice.count())] != wanted:
@@ -85,7 +90,7 @@ class ViewBar(QFrame):
             self.component_choice.addItems(wanted)
         self.component_choice.setCurrentText(now)
         self.label_choice.setCurrentText(state.label)
-        forces = state.overlay in ("forces", "envelope", "plates", "cuts")
+        forces = state.overlay in ("forces", "envelope", "plates", "cuts", "stress")
         self.component_choice.setEnabled(forces or state.picked is not None)
         for name, button in self.buttons.items():
             button.setChecked(name == self.view.direction)

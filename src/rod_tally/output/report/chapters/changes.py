@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 
-from ....analysis.results.utilisation import FORMULA
+from ....analysis.stress.utilisation import FORMULA
 from ....compare.causes import ORDERS, Causes
 from ....compare.results.again import LookAgain
 from ....review.review import Review

@@ -9,8 +9,8 @@ from shapely.geometry import MultiPoint
 
 from ...model import Combination, Model, Section
 from ...model.geometry.vectors import Array
-from .results import Results
-from .superpose import factors_of
+from ..results.results import Results
+from ..results.superpose import factors_of
 
 KINDS = ("steel", "aluminium", "timber")  # whose section resists tension as it does compression
 FORMULA = (
@@ -54,30 +54,6 @@ def utilisations(
             stress = normal_stress(section, both.reshape(-1, 6), corners[section.name])
             out[ident] = float(np.abs(stress).max() / material.strength)
     return out
-
-
-def edge_stresses(model: Model, results: Results, case: int) -> tuple[Array, dict[str, str]]:
-    """Lowest and highest normal stress (K, 2) over the corners of the section at every station, Pa, tension positive; NaN where it
-    is not known, and why not by member."""
-    out = np.full((len(results.station_member), 2), np.nan)
-    unknown: dict[str, str] = {}
-    by_section: dict[str, list[int]] = {}
-    for k, ident in enumerate(results.member_ids):
-        m = model.members.get(ident)
-        section = model.sections.get(m.section) if m is not None else None
-        if m is None:
-            unknown[ident] = "a wall as a column"
-        elif section is None or not section.usable or len(section.outline) < 3:
-            unknown[ident] = f"section {m.section or 'none'} has no outline"
-        elif not results.member_done[case, k]:
-            unknown[ident] = "not computed in this case"
-        else:
-            by_section.setdefault(m.section, []).append(k)
-    for name, members in by_section.items():
-        at = np.flatnonzero(np.isin(results.station_member, members))
-        stress = normal_stress(model.sections[name], results.force[case, at], hull(model.sections[name]))
-        out[at, 0], out[at, 1] = stress.min(axis=1), stress.max(axis=1)
-    return out, unknown
 
 
 def hull(section: Section) -> Array:

@@ -1,0 +1,1 @@
+"""What forces of members do to their sections."""
