@@ -226,6 +226,8 @@ def loads_of(model: Model, case: LoadCase, places: Places | None = None, names: 
     if case.spectrum is not None:
         curve = np.array(case.spectrum.curve, float).ravel()
         flags = f"{case.spectrum.direction}, {case.spectrum.rule}, damping {case.spectrum.damping:g}"
+        if case.spectrum.eccentricity:
+            flags += f", eccentricity {case.spectrum.eccentricity:g}"
         yield Load("", "spectrum", flags, none, curve, "")
 
 

@@ -189,7 +189,7 @@ def _surface_forces(review: Review) -> Iterator[pa.Table]:
     label = pa.array([s.name or s.id for s in surfaces], pa.string())
     ident = pa.array([s.id for s in surfaces], pa.string())
     for c, case in enumerate(r.cases):
-        of, node, values = fields.averaged(fields.at_corners(r.displacement[c]))
+        of, node, values = fields.averaged_forces(r, c)
         done = r.node_done[c][node]
         which = pa.array(of[done])
         numbers = np.hstack([r.xyz[node[done]], values[done]])

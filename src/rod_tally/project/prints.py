@@ -16,7 +16,7 @@ UNDECISIVE = frozenset({"element", "bearing", "read_from", "ends", "moved_by"})
 LATER: dict[str, Any] = {
     "area_loads": [], "space_loads": [], "temperatures": [], "settlements": [], "roots": [],
     "spectrum": None, "alpha": None, "category": "",
-    "together": "", "rule": "", "by": "source", "mesh_size": None, "diaphragm": False,
+    "eccentricity": 0.0, "together": "", "rule": "", "by": "source", "mesh_size": None, "diaphragm": False,
 }  # fmt: skip
 DECISIVE = ("nodes", "members", "sections", "materials", "cases", "combinations", "origin")
 
@@ -29,6 +29,8 @@ def fingerprint(model: Model) -> str:
         parts["surfaces"] = model.surfaces
     if model.lifting:
         parts["lifting"] = sorted(model.lifting)
+    if any(c.spectrum is not None for c in model.cases.values()):  # runs of earlier releases do not hold their modes
+        parts["spectra"] = "by mode"
     return hashlib.sha256(pack(parts, UNDECISIVE, LATER, _first_release)).hexdigest()
 
 

@@ -14,10 +14,12 @@ from ..analysis.dynamics.dynamics import Dynamics
 from ..analysis.dynamics.modes import Mode
 from ..analysis.results.centres import StoreyCentre
 from ..analysis.results.results import CaseEquilibrium, FoundMotion, Results
+from ..analysis.results.signless import ModalResponse
 from ..meshing import Plates
 from .codec import RecordError, pack, unpack
 
 ARRAYS = ("xyz", "displacement", "reaction", "station_member", "station_x", "force", "node_done", "member_done")
+MODAL = ("displacement", "force", "rho", "turning")
 SHARED = ("cases", "node_ids", "member_ids", "support_ids", "equilibrium", "motions", "left_out", "lost", "applied", "more_motions", "loose", "plates", "slack", "unsettled")  # fmt: skip
 
 
@@ -41,6 +43,7 @@ class RunRecord:
     centres: list[StoreyCentre] | None = None
     slack: dict[str, dict[str, float]] = field(default_factory=dict)
     unsettled: list[str] = field(default_factory=list)
+    spectra: list[str] = field(default_factory=list)
 
 
 def packed(results: Results, dynamics: Dynamics | None) -> tuple[bytes, bytes]:
@@ -48,9 +51,12 @@ def packed(results: Results, dynamics: Dynamics | None) -> tuple[bytes, bytes]:
     arrays = io.BytesIO()
     kept: dict[str, Any] = {k: getattr(results, k) for k in ARRAYS}
     kept |= {f"mode {m.mode}": m.shape for m in (dynamics.modes if dynamics else ()) if m.shape is not None}
+    for name, modal in results.modal.items():
+        kept |= {f"{k} of spectrum {name}": getattr(modal, k) for k in MODAL}
     np.savez_compressed(arrays, **kept)
     record = RunRecord(
         **{k: getattr(results, k) for k in SHARED},
+        spectra=list(results.modal),
         modes=None if dynamics is None else [replace(m, shape=None) for m in dynamics.modes],
         centres=None if dynamics is None else dynamics.centres,
     )
@@ -60,7 +66,10 @@ def packed(results: Results, dynamics: Dynamics | None) -> tuple[bytes, bytes]:
 def results_of(arrays: bytes, record: bytes) -> Results:
     """The results that were packed. Raises RecordError for what is damaged."""
     known: RunRecord = unpack(RunRecord, record)
-    return Results(**{k: getattr(known, k) for k in SHARED}, **_stored(arrays, ARRAYS))
+    names = {n: [f"{k} of spectrum {n}" for k in MODAL] for n in known.spectra}
+    stored = _stored(arrays, (*ARRAYS, *(k for own in names.values() for k in own)))
+    modal = {n: ModalResponse(*(stored.pop(k) for k in own)) for n, own in names.items()}
+    return Results(**{k: getattr(known, k) for k in SHARED}, **stored, modal=modal)
 
 
 def dynamics_of(arrays: bytes, record: bytes) -> Dynamics | None:

@@ -195,7 +195,9 @@ class Review:
     def wall_stability(self, name: str) -> list[tuple[Panel, Array, Block]]:
         """Each panel's cut with its forces (6,) and its stability in a case or combination, where both are known."""
         found = self.wall_values(name)
-        if found is None:
+        if found is None or self.without_sign(
+            name
+        ):  # a size alone says neither where a wall is pressed nor by how much
             return []
         values, done = found
         own = self.settings.walls
@@ -260,11 +262,12 @@ class Review:
         return self._cache.get("shapes", (name, self.results), make)
 
     def largest_displacement(self, name: str) -> Largest | None:
-        """Of a computed case or combination, along members too where their shapes are known; None where it was not computed."""
+        """Of a computed case or combination, along members too where their shapes are known and have signs; None where it was not computed."""
         r = self.shown(name)
         if name not in r.cases:
             return None
-        shapes = None if self.shapes_waiting(name) else self.shapes(name)
+        plain = self.shapes_waiting(name) or self.without_sign(name)  # sizes without sign bend no member
+        shapes = None if plain else self.shapes(name)
         return largest(r, r.case_index(name), self.model.origin, shapes)
 
     def shapes_waiting(self, name: str) -> bool:

@@ -1,4 +1,8 @@
-"""Response spectra: modal responses as equivalent static loads, combined by CQC or SRSS, put in the place of their cases."""
+"""Response spectra: modal responses as equivalent static loads, combined by CQC or SRSS, put in the place of their cases.
+
+With an eccentricity the forces of each storey also turn it, as a static load whose effects are added to either side (EN 1998-1
+4.3.3.3.3, ASCE 7-16 12.9.2.2.2 by way of 12.8.4.2): M = e F, with F the storey's forces of the modes, combined.
+"""
 
 from __future__ import annotations
 
@@ -12,6 +16,8 @@ from ...model import LoadCase, Model, NodeLoad, Settings
 from ...model.geometry.vectors import Array
 from ...progress import Progress, silent
 from ..results.results import Results
+from ..results.signless import ModalResponse, quadratic
+from ..results.storeys import at_storeys
 from ..run import run
 from ..solve.flexibility import Flexibility, flexibility
 from .modes import Mode, mass_matrix
@@ -48,6 +54,38 @@ def modal_loads(modes: list[Mode], case: LoadCase, mass: sparse.csr_matrix, node
     return out
 
 
+def turning_load(
+    model: Model, case: LoadCase, modes: list[LoadCase], rho: Array, mass: Array, xyz: Array, nodes: list[str]
+) -> LoadCase:
+    """The forces that turn each storey by its eccentricity: in proportion to the mass (N,) of each node and its distance from the
+    storey's centre of mass, so that they are in balance but for their moment, e L F. `xyz` (N, 3); L is the storey's width across
+    the direction."""
+    assert case.spectrum is not None
+    axis = "xyz".index(case.spectrum.direction)
+    storey, _ = at_storeys(model, xyz)
+    index = {n: k for k, n in enumerate(nodes)}
+    forces = np.zeros((len(modes), len(model.storeys)))
+    for k, mode in enumerate(modes):
+        for load in mode.node_loads:
+            forces[k, storey[index[load.node]]] += load.force[axis]
+    combined = quadratic(forces, rho)
+    out = LoadCase(f"{case.name} / turning")
+    for s in range(len(model.storeys)):
+        own = np.flatnonzero((storey == s) & (mass > 0))
+        if len(own) < 2 or combined[s] <= 0:
+            continue
+        arm = xyz[own, :2] - np.average(xyz[own, :2], axis=0, weights=mass[own])
+        polar = float((mass[own] * (arm**2).sum(axis=1)).sum())
+        width = float(np.ptp(xyz[own, 1 - axis]))
+        if polar <= 0 or width <= 0:
+            continue
+        share = case.spectrum.eccentricity * width * combined[s] / polar * mass[own]
+        out.node_loads += [
+            NodeLoad(nodes[i], (float(-f * a[1]), float(f * a[0]), 0.0)) for i, f, a in zip(own, share, arm)
+        ]
+    return out
+
+
 def fill_spectra(
     model: Model,
     results: Results,
@@ -81,26 +119,35 @@ def fill_spectra(
         case = model.cases[name]
         assert case.spectrum is not None
         modal = modal_loads(shaped, case, mass, results.node_ids)
-        extended = replace(model, cases={**model.cases, **{x.name: x for x in modal}})
+        rho = correlation(periods, case.spectrum.damping) if case.spectrum.rule == "CQC" else np.eye(len(periods))
+        turning: list[LoadCase] = []
+        if case.spectrum.eccentricity > 0 and case.spectrum.direction != "z" and model.storeys:
+            along = np.zeros(mass.shape[0])
+            along["xyz".index(case.spectrum.direction) :: 6] = 1.0
+            own_mass = np.asarray(mass @ along)["xyz".index(case.spectrum.direction) :: 6]
+            load = turning_load(model, case, modal, rho, own_mass, results.xyz - model.origin, results.node_ids)
+            turning = [load] if load.node_loads else []
+        added = [*modal, *turning]
+        extended = replace(model, cases={**model.cases, **{x.name: x for x in added}})
         # the other cases run along so that the stations are the same
-        chosen = replace(settings.run, cases=[*results.cases, *(x.name for x in modal)])
+        chosen = replace(settings.run, cases=[*results.cases, *(x.name for x in added)])
         taking_part = set(results.member_ids) | set(results.plates.surfaces if results.plates is not None else ())
         modal_run = run(
             extended, chosen, distribution=distribution.beside(extended), only=taking_part, meshing=settings.mesh
         )
         rows = [modal_run.cases.index(x.name) for x in modal]
-        rho = correlation(periods, case.spectrum.damping) if case.spectrum.rule == "CQC" else np.eye(len(periods))
+        turned = [modal_run.cases.index(x.name) for x in turning]
+        index = {n: k for k, n in enumerate(results.node_ids)}
+        forces = np.zeros((len(modal), len(index), 3))
+        for k, mode in enumerate(modal):
+            for node in mode.node_loads:
+                forces[k, index[node.node]] += node.force
+        response = ModalResponse(modal_run.displacement[rows], forces, rho, modal_run.displacement[turned])
+        results.modal[name] = response
         c = results.case_index(name)
         for kept, parts in (
             (results.displacement, modal_run.displacement), (results.reaction, modal_run.reaction), (results.force, modal_run.force),
         ):  # fmt: skip
-            kept[c] = quadratic(parts[rows], rho)
+            kept[c] = response.folded(parts[rows], parts[turned])
         shear = np.array([modal_run.applied[x.name] for x in modal])
         results.applied[name] = quadratic(shear, rho)
-
-
-def quadratic(values: Array, rho: Array) -> Array:
-    """The root of the quadratic form rho in modal values (n, ...), each by itself."""
-    flat = values.reshape(len(values), -1)
-    total = ((rho @ flat) * flat).sum(axis=0)
-    return np.asarray(np.sqrt(np.maximum(total, 0.0)).reshape(values.shape[1:]))

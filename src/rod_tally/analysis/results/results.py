@@ -8,7 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...meshing import Plates
+from ...model import Combination
 from ...model.geometry.vectors import Array
+from .signless import ModalResponse
 
 COMPONENTS = ("n", "vy", "vz", "mt", "my", "mz")
 
@@ -45,6 +47,7 @@ class Results:
     `plates`: the mesh of shells, whose nodes follow the model's own among the N; None without shells.
     `slack`: by case the one-way parts that bear nothing in it, and how slack they are (m); `unsettled` cases that nothing
     holds once those do. Where there is either, cases are not to be added up.
+    `modal`: what responses to a spectrum are combined of, by case. `sum_of`: the run and the combination that this is one of.
     `node_done` (C, N) and `member_done` (C, M): what was computed; the rest holds zeros and is not to be shown.
     """
 
@@ -70,6 +73,8 @@ class Results:
     plates: Plates | None = None
     slack: dict[str, dict[str, float]] = field(default_factory=dict)
     unsettled: list[str] = field(default_factory=list)
+    modal: dict[str, ModalResponse] = field(default_factory=dict)
+    sum_of: tuple[Results, Combination] | None = None
 
     @classmethod
     def none(cls) -> Results:

@@ -15,6 +15,7 @@ from ...model.geometry.vectors import Array
 from ...progress import Progress, silent
 from ..frame.shape import MemberShapes, Shapes
 from .results import CaseEquilibrium, Results
+from .signless import Linear
 
 BLOCK = 1024  # values taken at once: their products with a thousand combinations stay in the cache
 
@@ -56,7 +57,7 @@ def combined(results: Results, combination: Combination) -> Results:
         [combination.name], results.node_ids, results.member_ids, results.xyz, sum_up(results.displacement),
         results.support_ids, sum_up(results.reaction), results.station_member, results.station_x, sum_up(results.force),
         np.atleast_2d(results.node_done[used].all(axis=0)), np.atleast_2d(results.member_done[used].all(axis=0)),
-        plates=results.plates,
+        plates=results.plates, sum_of=(results, combination),
     )  # fmt: skip
     by_case = {e.case: e for e in results.equilibrium}
     parts = [(combination.factors[n], by_case[n]) for n in combination.factors if n in by_case]
@@ -67,6 +68,25 @@ def combined(results: Results, combination: Combination) -> Results:
         out.equilibrium = [CaseEquilibrium(combination.name, applied, reaction, worst)]
         out.applied[combination.name] = applied[:3]
     return out
+
+
+def of_movements(results: Results, case: int, of: Linear) -> Array:
+    """What `of`, which must be linear, makes of the movements (N, 6) of a case or a combination: for a response to a spectrum of
+    those of each mode, then combined; for a combination of those of its cases."""
+    if results.sum_of is None:
+        modal = results.modal.get(results.cases[case])
+        return of(results.displacement[case]) if modal is None else modal.combined(of)
+    whole, combination = results.sum_of
+    if not combination.roots and not any(n in whole.modal for n in combination.factors):
+        return of(results.displacement[case])
+    plain, squares = np.zeros(1), np.zeros(1)
+    for name, factor in combination.factors.items():
+        value = factor * of_movements(whole, whole.case_index(name), of)
+        if name in combination.roots:
+            squares = squares + value**2
+        else:
+            plain = plain + value
+    return np.asarray(plain + np.sqrt(squares))
 
 
 def combined_shapes(

@@ -59,7 +59,8 @@ class WallForces:
 
 @dataclass(slots=True)
 class _Cut:
-    """A wall's cut: its global force and moment (C, 6) about `place` (local coordinates)."""
+    """A wall's cut: its global force and moment about `place` (local coordinates), (C', 6) of cases and then of the modes of
+    responses to spectra; of a wall as a `column` modes are zero, and responses have the signs of the column's own axes."""
 
     wall: Surface
     storey: str
@@ -67,18 +68,44 @@ class _Cut:
     place: Array
     force: Array
     done: NDArray[np.bool_]
+    column: bool = False
+
+
+def _moves(results: Results) -> Array:
+    """Movements (C', N, 6) of all cases, and after them of the modes and the turning of each response to a spectrum."""
+    more = [part for m in results.modal.values() for part in (m.displacement, m.turning)]
+    return np.concatenate([results.displacement, *more]) if more else results.displacement
+
+
+def _folded(results: Results, values: Array, column: bool = False) -> Array:
+    """Values (C', 6) of what `_moves` gives as those of the cases (C, 6)."""
+    out = values[: len(results.cases)].copy()
+    at = len(out)
+    for name, m in results.modal.items():
+        n, k = len(m.displacement), len(m.turning)
+        c = results.case_index(name)
+        out[c] = np.abs(out[c]) if column else m.folded(values[at : at + n], values[at + n : at + n + k])
+        at += n + k
+    return out
 
 
 def wall_forces(model: Model, results: Results, distribution: Distribution) -> WallForces:
-    """Of all walls that the run computed, as shells or as columns, in every case; cases without sign are not done."""
-    signless = np.array([model.cases[c].spectrum is not None if c in model.cases else False for c in results.cases])
+    """Of all walls that the run computed, as shells or as columns, in every case.
+
+    Responses to a spectrum are sizes without sign, combined of those of the modes; groups with a wall as a column are not done
+    in them.
+    """
+    moves = _moves(results)
+    signless = np.array([case in results.modal for case in results.cases], bool)
+    unknown = np.array([model.cases[c].spectrum is not None if c in model.cases else False for c in results.cases])
+    unknown &= ~signless
     plates = results.plates
     cuts: list[_Cut] = []
     if plates is not None:
         loads = _Loads(results, distribution)
         for s in plates.shapes.values():
             if s.upright and s.id in plates.surfaces:
-                cuts += _of_shell(model, results, plates, s, loads)
+                cuts += _of_shell(model, results, moves, plates, s, loads)
         for ident in plates.columns:
             if ident in results.member_ids:
                 cuts += _of_column(model, results, plates, model.surfaces[ident])
@@ -90,17 +117,17 @@ def wall_forces(model: Model, results: Results, distribution: Distribution) -> W
         rows.append(
             WallRow(cut.storey, cut.part, cut.wall.name or cut.wall.id, (cut.wall.id,), cut.place + model.origin)
         )
-        values.append(_components(cut.force, along, across))
-        done.append(cut.done & ~signless)
+        values.append(_folded(results, _components(cut.force, along, across), cut.column))
+        done.append(cut.done & ~unknown)
     for name, own in _groups(model, cuts):
         place = _middle(own)
-        force = np.zeros((len(results.cases), 6))
+        force = np.zeros((len(moves), 6))
         for cut in own:
             force += cut.force
             force[:, 3:] += np.cross(cut.place - place, cut.force[:, :3])
         rows.append(WallRow(own[0].storey, own[0].part, name, tuple(c.wall.id for c in own), place + model.origin))
-        values.append(_components(force, np.array([1.0, 0, 0]), np.array([0.0, 1, 0])))
-        done.append(np.logical_and.reduce([c.done for c in own]) & ~signless)
+        values.append(_folded(results, _components(force, np.array([1.0, 0, 0]), np.array([0.0, 1, 0]))))
+        done.append(np.logical_and.reduce([c.done for c in own]) & ~unknown & ~(signless & any(c.column for c in own)))
     shape = (len(rows), len(results.cases))
     found = np.array(values).reshape(*shape, 6).transpose(1, 0, 2)
     good = np.array(done, bool).reshape(shape).T
@@ -164,13 +191,13 @@ class _Loads:
                 self.of.setdefault(h.surface, []).append((c, h))
 
 
-def _of_shell(model: Model, results: Results, plates: Plates, s: Surface, loads: _Loads) -> list[_Cut]:
+def _of_shell(model: Model, results: Results, moves: Array, plates: Plates, s: Surface, loads: _Loads) -> list[_Cut]:
     k = plates.surfaces.index(s.id)
     kinds = [(plates.quads[plates.quad_of == k]), (plates.triangles[plates.triangle_of == k])]
     out = []
     for storey, low, high in _heights(model, s):
         for part, z, up in (("bottom", low, True), ("top", high, False)):
-            cut = _shell_cut(model, results, plates, s, k, kinds, z, up, loads)
+            cut = _shell_cut(model, results, moves, plates, s, k, kinds, z, up, loads)
             if cut is not None:
                 out.append(_Cut(s, storey, part, *cut))
     return out
@@ -179,6 +206,7 @@ def _of_shell(model: Model, results: Results, plates: Plates, s: Surface, loads:
 def _shell_cut(
     model: Model,
     results: Results,
+    moves: Array,
     plates: Plates,
     s: Surface,
     k: int,
@@ -187,7 +215,7 @@ def _shell_cut(
     up: bool,
     loads: _Loads,
 ) -> tuple[Array, Array, NDArray[np.bool_]] | None:
-    """Place, force (C, 6) and what is computed, of a cut just above (`up`) or just below a height; None where nothing is cut.
+    """Place, force (C', 6) under `moves` and what is computed, of a cut just above (`up`) or just below a height; None where nothing is cut.
 
     From the forces that the nodes on the cut give the elements on its side, less what acts on these elements themselves.
     """
@@ -210,7 +238,7 @@ def _shell_cut(
     is_on = np.zeros(len(points), bool)
     is_on[between] = True
     arms = points - place
-    total = np.zeros((len(results.cases), 6))
+    total = np.zeros((len(moves), 6))
     touching = []
     for nodes in mine:
         hit = nodes[is_on[nodes].any(axis=1)]
@@ -218,8 +246,8 @@ def _shell_cut(
         if not len(hit):
             continue
         stiff = stiffness_of(model, plates, hit, np.full(len(hit), k))
-        for c in range(len(results.cases)):
-            u = results.displacement[c][hit].reshape(len(hit), -1)
+        for c in range(len(moves)):
+            u = moves[c][hit].reshape(len(hit), -1)
             f = np.einsum("eij,ej->ei", stiff, u).reshape(*hit.shape, 6)[is_on[hit]]
             total[c] += resultant(f, arms[hit[is_on[hit]]])
     whole = LoadedSurface(s, plates)
@@ -260,8 +288,10 @@ def _of_column(model: Model, results: Results, plates: Plates, s: Surface) -> li
             k = np.flatnonzero(x <= z + 1e-6)[-1] if part == "bottom" else np.flatnonzero(x >= z - 1e-6)[0]
             f = results.force[:, at[k]]
             force = np.hstack([f[:, :3] @ axes, f[:, 3:] @ axes])
+            more = sum(len(x.displacement) + len(x.turning) for x in results.modal.values())
+            force = np.vstack([force, np.zeros((more, 6))])
             place = np.array([foot[0], foot[1], z])
-            out.append(_Cut(s, storey, part, place, force, results.member_done[:, m]))
+            out.append(_Cut(s, storey, part, place, force, results.member_done[:, m], True))
     return out
 
 

@@ -45,7 +45,9 @@ def plate_envelope(
     sxy are superposed, principal values and equivalent stresses are those of each combination's own forces. Raises ValueError for no
     combination."""
     known = usable(results, combinations)
-    signed = known if superposes(name) else [c for c in known if not c.roots]
+    signed = known
+    if not superposes(name):
+        signed = [c for c in known if not c.roots and not any(n in results.modal for n in c.factors)]
     if not signed:
         raise ValueError("no combination has all its cases computed")
     thickness = np.array([fields.plates.shapes[s].thickness for s in fields.plates.surfaces])[fields.corners.surface]
@@ -54,10 +56,13 @@ def plate_envelope(
     values: list[Array] = []
     for c in range(len(results.cases)):
         progress(f"Forces of {results.cases[c]}", 0.5 * c / len(results.cases))
-        forces = fields.at_corners(results.displacement[c])
-        if averaged:
-            forces = fields.spread(fields.averaged(forces)[2])
-        values.append((quantity if superposes(name) else tensor_of)(forces, thickness, name))
+
+        def of(forces: Array) -> Array:
+            if averaged:
+                forces = fields.spread(fields.averaged(forces)[2])
+            return (quantity if superposes(name) else tensor_of)(forces, thickness, name)
+
+        values.append(fields.forces(results, c, of))
     of_cases = np.array(values)
     if superposes(name):
         e = envelope(results, signed, of_cases, progress)

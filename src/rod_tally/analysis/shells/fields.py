@@ -16,6 +16,9 @@ from scipy import sparse
 from ...meshing import Plates
 from ...model import Model
 from ...model.geometry.vectors import Array
+from ..results.results import Results
+from ..results.signless import Linear
+from ..results.superpose import of_movements
 from .assembly import chunks
 from .elements import Frames, force_matrix
 
@@ -57,12 +60,36 @@ class PlateFields:
         """Recovered forces (K, 8) a metre at `corners`, face by face, in PLATE_COMPONENTS."""
         return np.asarray(self._recover @ self.samples(u))
 
+    def forces(self, results: Results, case: int, of: Linear | None = None) -> Array:
+        """`at_corners` in a case or a combination of a run, or what `of` (linear) makes of it."""
+        if of is None:
+            return of_movements(results, case, self.at_corners)
+        return of_movements(results, case, lambda u: of(self.at_corners(u)))
+
+    def averaged_forces(
+        self, results: Results, case: int, of: Linear | None = None
+    ) -> tuple[NDArray[np.int64], NDArray[np.int64], Array]:
+        """`averaged` in a case or a combination of a run, or what `of` (linear) makes of the values (A, 8)."""
+        index, inverse, count = self._groups()
+
+        def mean(forces: Array) -> Array:
+            values = np.zeros((len(count), forces.shape[1]))
+            np.add.at(values, inverse, forces)
+            values /= count[:, None]
+            return values if of is None else of(values)
+
+        return self.corners.surface[index], self.corners.node[index], self.forces(results, case, mean)
+
     def averaged(self, values: Array) -> tuple[NDArray[np.int64], NDArray[np.int64], Array]:
         """Values of corners averaged within each surface: surface (A,), node (A,) and values (A, 8), by surface and node."""
         index, inverse, count = self._groups()
         out = np.zeros((len(count), values.shape[1]))
         np.add.at(out, inverse, values)
         return self.corners.surface[index], self.corners.node[index], out / count[:, None]
+
+    def averaged_surfaces(self) -> NDArray[np.int64]:
+        """The surface (A,) of each row of `averaged`."""
+        return self.corners.surface[self._groups()[0]]
 
     def spread(self, averaged: Array) -> Array:
         """Averages (A, …) back at the corners (K, …)."""

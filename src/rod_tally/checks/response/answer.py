@@ -207,6 +207,8 @@ def compare_base_shears(s: Subject) -> Iterator[Finding]:
         }
         most = max(static, key=lambda n: static[n], default="")
         text = f"Case {name}: base shear {shear / 1000:.4g} kN by spectrum"
+        if case.spectrum.eccentricity:
+            text += f" (and turning of storeys by {100 * case.spectrum.eccentricity:g} % of their width)"
         numbers: dict[str, float] = {"shear": shear}
         actions: tuple[str, ...] = ()
         if most:

@@ -70,12 +70,17 @@ def over_surfaces(fields: PlateFields, results: Results, turned: dict[int, Array
 
     `turned`: for surfaces by number whose axes are not those to compare in, the matrix (8, 8) of `between_axes`.
     """
-    of, _, values = fields.averaged(fields.at_corners(results.displacement[0]))
+    surface = fields.averaged_surfaces()
+
+    def compared(values: Array) -> Array:
+        for s, matrix in turned.items():
+            own = surface == s
+            values[own] = values[own] @ matrix.T
+        return values
+
+    of, _, values = fields.averaged_forces(results, 0, compared)
     low, high = np.zeros((2, len(fields.plates.surfaces), 8))
     if len(of):
-        for s, matrix in turned.items():
-            own = of == s
-            values[own] = values[own] @ matrix.T
         order = np.argsort(of, kind="stable")
         of, values = of[order], values[order]
         begin = np.flatnonzero(np.diff(of, prepend=-1))

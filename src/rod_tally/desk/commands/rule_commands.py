@@ -220,15 +220,16 @@ class RuleDesk(LoadDesk):
         if model is None:
             return
         rule = Field("rule", "Modes combined by", "CQC", ["CQC", "SRSS"])
+        off = Field("off", "Eccentricity, either side", 5.0, unit="% of a storey's width", low=0, high=50)
         if code == "EN":
             fields = [
                 Field("ag", "ag", 1.0, unit="m/s²", low=0.01, high=20), Field("ground", "Ground type", "B", list(GROUND_TYPE_1)),
-                Field("q", "Behaviour factor q", 1.5, low=1, high=10), rule,
+                Field("q", "Behaviour factor q", 1.5, low=1, high=10), rule, off,
             ]  # fmt: skip
         else:
             fields = [
                 Field("sds", "SDS", 0.5, unit="g", low=0.01, high=5), Field("sd1", "SD1", 0.3, unit="g", low=0.01, high=5),
-                Field("r", "R", 3.0, low=1, high=12), Field("ie", "Ie", 1.0, low=0.5, high=2), rule,
+                Field("r", "R", 3.0, low=1, high=12), Field("ie", "Ie", 1.0, low=0.5, high=2), rule, off,
             ]  # fmt: skip
 
         def make(v: dict[str, Any]) -> Edit:
@@ -238,7 +239,7 @@ class RuleDesk(LoadDesk):
             else:
                 curve = AsceSpectrum(v["sds"], v["sd1"], v["r"], v["ie"]).curve()
                 by = f"ASCE 7 11.4.6, SDS {v['sds']:g}, SD1 {v['sd1']:g}, R {v['r']:g}"
-            return AddCases(_spectra(model, curve, v["rule"], by))
+            return AddCases(_spectra(model, curve, v["rule"], by, v["off"] / 100))
 
         title = "Response spectrum, " + ("EN 1998-1" if code == "EN" else "ASCE 7")
         self._ask(title, "Two cases, along x and y; the next run computes them from the modes", fields, make)
@@ -247,9 +248,9 @@ class RuleDesk(LoadDesk):
         model = self.model
         if model is not None:
             self._paste(
-                "Response spectrum from a table", "Columns: period (s), sa (m/s²). Two cases are made, along x and y.",
+                "Response spectrum from a table", "Columns: period (s), sa (m/s²). Two cases are made, along x and y, with an eccentricity of 5 % of each storey's width.",
                 "period\tsa\n0\t1.2\n0.2\t3.0\n0.6\t3.0\n2.0\t0.9",
-                lambda text: [AddCases(_spectra(model, read_curve(text), "CQC", "pasted curve"))],
+                lambda text: [AddCases(_spectra(model, read_curve(text), "CQC", "pasted curve", 0.05))],
             )  # fmt: skip
 
     def ask_mass(self) -> None:
@@ -285,10 +286,10 @@ class RuleDesk(LoadDesk):
         self.combine_page.raise_()
 
 
-def _spectra(model: Model, curve: list[tuple[float, float]], rule: str, by: str) -> list[dict[str, Any]]:
+def _spectra(model: Model, curve: list[tuple[float, float]], rule: str, by: str, eccentricity: float) -> list[dict[str, Any]]:
     return [
         {"name": _free(model, f"Spectrum {d}"), "kind": "seismic", "by": by,
-         "spectrum": {"direction": d, "curve": [list(p) for p in curve], "rule": rule}}
+         "spectrum": {"direction": d, "curve": [list(p) for p in curve], "rule": rule, "eccentricity": eccentricity}}
         for d in "xy"
     ]  # fmt: skip
 

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from ...analysis.results.results import Results
 from ...analysis.shells.fields import PlateFields
-from ...analysis.shells.quantities import directed, principal, quantity, unit_kind
+from ...analysis.shells.quantities import directed, principal, quantity, superposes, unit_kind
 from ...meshing import Plates
 from ...meshing.quality import quality_of
 from ...model.geometry.vectors import Array
@@ -75,6 +75,8 @@ def draw_plates(canvas: Canvas, scene: Scene) -> list[str]:
         case = f"{over} of {len(found.combinations)} combinations"
     elif case not in r.cases:
         return [f"{case or 'no case'} was not computed"]
+    elif not superposes(name) and scene.review.without_sign(case):
+        return [f"{case}: responses without sign have no {name}; choose a force, a moment or a stress along x or y"]
     else:
         value, sure = _values(scene, fields, r, name)
     q, t = _shown(scene, fields.plates)
@@ -109,7 +111,7 @@ def draw_plates(canvas: Canvas, scene: Scene) -> list[str]:
         out.append("positive with tension on the side of +z (top of slabs)")
     if found is not None and found.left_out:
         out.append(f"{found.left_out} combinations with responses without sign are left out")
-    if scene.state.plate_crosses and found is None:
+    if scene.state.plate_crosses and found is None and not scene.review.without_sign(case):
         out.append(_crosses(canvas, scene, fields, r, name, np.concatenate([q, t])))
     return out
 
@@ -117,11 +119,14 @@ def draw_plates(canvas: Canvas, scene: Scene) -> list[str]:
 def _values(scene: Scene, fields: PlateFields, r: Results, name: str) -> tuple[Array, Flags]:
     """The quantity at all corners, and which of them were computed."""
     c = r.case_index(scene.state.case)
-    forces = fields.at_corners(r.displacement[c])
-    if scene.state.plate_averaged:
-        forces = fields.spread(fields.averaged(forces)[2])
-    thickness = np.array([fields.plates.shapes[s].thickness for s in fields.plates.surfaces])
-    value = quantity(forces, thickness[fields.corners.surface], name)
+    thickness = np.array([fields.plates.shapes[s].thickness for s in fields.plates.surfaces])[fields.corners.surface]
+
+    def of(forces: Array) -> Array:
+        if scene.state.plate_averaged:
+            forces = fields.spread(fields.averaged(forces)[2])
+        return quantity(forces, thickness, name)
+
+    value = fields.forces(r, c, of)
     return value, r.node_done[c][fields.corners.node]
 
 

@@ -37,7 +37,7 @@ def surface_results(state: DeskState, units: UnitSet, ident: str) -> list[str]:
         return []
     moved = float(np.linalg.norm(r.displacement[c][nodes, :3], axis=1).max())
     out = [f"{case}: moves up to {units.show(moved, 'small', 3)} {units.small[1]}; {len(nodes)} nodes"]
-    values = fields.at_corners(r.displacement[c])[fields.corners.surface == k]
+    values = fields.forces(r, c)[fields.corners.surface == k]
     for names, kind in ((PLATE_COMPONENTS[3:6], "moment"), (PLATE_COMPONENTS[:3], "force")):
         parts = []
         for name in names:
@@ -74,7 +74,7 @@ def surface_forces(state: DeskState, units: UnitSet) -> Rows:
         out.note = f"{state.case or 'no case'} was not computed"
         return out
     out.note = f"Case {state.case}"
-    values = fields.at_corners(r.displacement[r.case_index(state.case)])
+    values = fields.forces(r, r.case_index(state.case))
     factors = np.array([getattr(units, kind)[0] for kind in kinds])
     count = fields.plates.elements()
     for k, ident in enumerate(fields.plates.surfaces):
@@ -110,7 +110,10 @@ def surface_stresses(state: DeskState, units: UnitSet) -> Rows:
         out.note = f"{state.case or 'no case'} was not computed"
         return out
     c = r.case_index(state.case)
-    forces = fields.at_corners(r.displacement[c])
+    if review.without_sign(state.case):
+        out.note = f"{state.case}: responses without sign have no equivalent stress; those of a face are in Force above the view"
+        return out
+    forces = fields.forces(r, c)
     thickness = np.array([fields.plates.shapes[s].thickness for s in fields.plates.surfaces])[fields.corners.surface]
     found = np.stack([quantity(forces, thickness, f"se {face}") for face in FACES], axis=1)
     done = r.node_done[c][fields.corners.node]
@@ -129,8 +132,6 @@ def surface_stresses(state: DeskState, units: UnitSet) -> Rows:
         f"{state.case}: equivalent stress (von Mises) of n/t ± 6m/t², in the middle with the shears 1.5 v/t; at element corners, "
         "not averaged; under a column it grows with finer elements"
     )
-    if review.without_sign(state.case):
-        out.note += "; responses without sign are added, so that an equivalent stress of them is none that occurs"
     return out
 
 

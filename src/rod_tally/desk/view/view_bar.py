@@ -35,7 +35,7 @@ class ViewBar(QFrame):
         for text, widget, width in (
             ("Show", self.show_choice, 126),
             ("Case", self.case_choice, 118),
-            ("Force", self.component_choice, 74),
+            ("Force", self.component_choice, 104),
             ("Label", self.label_choice, 92),
         ):
             row.addWidget(QLabel(text))

@@ -78,7 +78,10 @@ def build_spectrum(values: dict[str, Any]) -> Spectrum:
         raise EditError("an acceleration of a spectrum is negative, or beyond any earthquake")
     if values.get("direction") not in ("x", "y", "z") or values.get("rule", "CQC") not in ("CQC", "SRSS"):
         raise EditError("a spectrum has a direction x, y or z, and the rule CQC or SRSS")
-    return Spectrum(values["direction"], curve, float(values.get("damping", 0.05)), values.get("rule", "CQC"))
+    off = float(values.get("eccentricity", 0.0))
+    if not 0 <= off <= 0.5:
+        raise EditError("the eccentricity of a spectrum is a share of the storey's width, 0 to 0.5")
+    return Spectrum(values["direction"], curve, float(values.get("damping", 0.05)), values.get("rule", "CQC"), off)
 
 
 def load_values(load: Any) -> dict[str, Any]:

@@ -147,12 +147,14 @@ class Settlement:
 @dataclass(slots=True)
 class Spectrum:
     """A response spectrum that a case stands for: `curve` of (period s, acceleration m/s2), linear between and level
-    beyond, along x, y or z; modes are combined by `rule`, CQC with `damping` or SRSS."""
+    beyond, along x, y or z; modes are combined by `rule`, CQC with `damping` or SRSS. `eccentricity`: the share of each storey's
+    width by which its force is taken off its place, to either side (accidental torsion)."""
 
     direction: str
     curve: list[tuple[float, float]]
     damping: float = 0.05
     rule: str = "CQC"
+    eccentricity: float = 0.0
 
 
 @dataclass(slots=True)

@@ -86,7 +86,7 @@ class ResultWriter:
         out: list[Any] = []
         if self.fields is None:
             return out
-        of, node, values = self.fields.averaged(self.fields.at_corners(self.r.displacement[c]))
+        of, node, values = self.fields.averaged_forces(self.r, c)
         for k, ident in enumerate(self.fields.plates.surfaces):
             target = self.w.surfaces.get(ident)
             mine = np.flatnonzero((of == k) & self.r.node_done[c][node])
