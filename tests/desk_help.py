@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import QPoint
 from pytestqt.qtbot import QtBot
 
-from rod_tally.desk.commands.forms import Form
+from rod_tally.desk.forms.form import Form
 from rod_tally.desk.window import Window
 from rod_tally.model import Model
 from rod_tally.review import STEPS

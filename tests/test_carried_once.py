@@ -12,7 +12,18 @@ import pytest
 from rod_tally.compare import compare
 from rod_tally.compare.carrying.carry import THERE, CarriedOver, carry_over
 from rod_tally.compare.results import Side
-from rod_tally.model import PINNED, PINNED_END, AreaLoad, LoadCase, MemberLoad, Model, NodeLoad, Settings, SpaceLoad
+from rod_tally.model import (
+    PINNED,
+    PINNED_END,
+    AreaLoad,
+    LoadCase,
+    MemberLoad,
+    Model,
+    NodeLoad,
+    Settings,
+    SpaceLoad,
+    Support,
+)
 from rod_tally.model.edits import (
     AddCases,
     AddLoads,
@@ -25,6 +36,7 @@ from rod_tally.model.edits import (
     ReverseMembers,
     ScaleCase,
     SetCase,
+    SetEdgeSupport,
     SetRelease,
     SetSection,
     SetSupport,
@@ -36,6 +48,7 @@ from rod_tally.model.edits import (
     load_values,
 )
 from rod_tally.model.edits.base import Edit
+from rod_tally.model.edits.edge_supports import edges_of
 from rod_tally.model.edits.load_values import LISTS
 from rod_tally.transfer import transfer
 
@@ -98,6 +111,10 @@ EDITS: dict[str, Callable[[Model], list[Edit]]] = {
     "no case": lambda m: [DeleteCases(["R"])],
     "renamed": lambda m: [SetCase("R", "Roof", "snow")],
     "support": lambda m: [SetSupport(up(m), PINNED)],
+    "roller": lambda m: [SetSupport(up(m), Support.of("uy uz=3e6"))],
+    "edges": lambda m: [SetEdgeSupport([{"surface": named(m, "floor"), "line": e.tolist()} for e in edges_of(m.surfaces[named(m, "floor")])[:2]],
+                                       Support.of("uz=2e7"))],
+    "edge": lambda m: [SetEdgeSupport([{"surface": named(m, "floor"), "line": edges_of(m.surfaces[named(m, "floor")])[0].tolist()}], PINNED)],
     "release": lambda m: [SetRelease([named(m, "joist")], True, PINNED_END)],
     "section": lambda m: [SetSection([named(m, "joist")], "IPE 240")],
     "thickness": lambda m: [SetThickness([named(m, "floor")], 0.3)],

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from rod_tally.compare.carrying.carry import WORDS, carry_only, carry_over
-from rod_tally.model import PINNED, PINNED_END, MemberLoad, Model, NodeLoad, Settings
+from rod_tally.model import PINNED, PINNED_END, MemberLoad, Model, NodeLoad, Settings, Support
 from rod_tally.model.edits import AddLoads, PinBoth, SetRelease, SetSupport, load_values, make_again
 from rod_tally.model.edits.base import Edit
 from rod_tally.model.entities.loads import LoadCase
@@ -202,3 +202,27 @@ def test_lines_that_are_left_out_are_not_made_and_come_back_when_they_are_chosen
 
 def test_every_correction_has_words_that_an_engineer_knows() -> None:
     assert {k for k in Edit.kinds if Edit.kinds[k].__module__.startswith("rod_tally")} == WORDS.keys()
+
+
+@pytest.mark.parametrize("angle", [0.0, 0.7, np.pi / 2, np.pi])
+def test_a_support_that_lets_a_node_slide_one_way_turns_with_the_building(angle: float) -> None:
+    """In axes of its own or along the global ones: its stiffness against movement in plan turns with the building."""
+    base = plain()
+    tops = sorted((n for n in base.nodes.values() if n.point[2] > 1), key=lambda n: tuple(n.point))[:2]
+    c, s = np.cos(0.3), np.sin(0.3)
+    SetSupport([tops[0].id], Support.of("uy uz=3e6")).apply(base)
+    SetSupport([tops[1].id], Support.of("ux=5e6 rz", ((c, s, 0.0), (-s, c, 0.0), (0.0, 0.0, 1.0)))).apply(base)
+    new = plain("new ", angle)
+    over = carry_over(base, new)
+    assert {x.status for x in over.lines} <= {"carried", "moved"}
+    turn = np.array([[np.cos(angle), -np.sin(angle), 0], [np.sin(angle), np.cos(angle), 0], [0, 0, 1.0]])
+
+    def stiffness(support: Support) -> np.ndarray:
+        axes = np.eye(3) if support.axes is None else np.array(support.axes)
+        return axes.T @ np.diag(np.minimum(support.stiffness[:3], 1e12)) @ axes
+
+    for was in tops:
+        place = turn @ (was.point + base.origin)
+        now = next(n for n in new.nodes.values() if np.linalg.norm(n.point + new.origin - place) < 1e-3)
+        expected = turn @ stiffness(base.nodes[was.id].support) @ turn.T
+        assert stiffness(now.support) == pytest.approx(expected, rel=1e-6, abs=1e-3 * np.abs(expected).max())

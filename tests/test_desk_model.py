@@ -10,7 +10,7 @@ import numpy as np
 import openpyxl
 import pytest
 
-from rod_tally.model import FIXED
+from rod_tally.model import FIXED, PINNED
 
 pytest.importorskip("PyQt6")
 from PyQt6.QtCore import QItemSelectionModel, QPoint, Qt  # noqa: E402
@@ -216,3 +216,51 @@ def test_one_kind_of_label_at_a_time(tower: Window, qtbot: QtBot, label: str) ->
     tower.state.set_view(label=label)
     qtbot.wait(80)
     assert tower.state.label == label
+
+
+def test_supports_and_releases_direction_by_direction(loft: Window, qtbot: QtBot) -> None:
+    w = loft
+    m = model_of(w)
+    column = next(x for x in m.members.values() if x.cls == "column" and m.nodes[x.start].support.any)
+    w.state.pick("node", column.start)
+    act(w, qtbot, "model.hold")
+    springs = {
+        "ux": "held",
+        "uy": "spring",
+        "uy spring": 2500.0,
+        "uz": "held",
+        "rx": "free",
+        "ry": "free",
+        "rz": "free",
+    }
+    fill(w, qtbot, w.hold_desk.form, ready="as chosen below", turn=30.0, **springs)
+    support = model_of(w).nodes[column.start].support
+    assert support.words == "ux uy=2.5e6 uz" and support.axes is not None
+    assert support.axes[0] == pytest.approx((np.cos(np.pi / 6), 0.5, 0.0))
+    act(w, qtbot, "model.hold")  # what is there now is shown
+    form = w.hold_desk.form
+    assert form is not None and form.values()["uy"] == "spring" and form.values()["turn"] == pytest.approx(30.0)
+    fill(w, qtbot, form, ready="pinned")
+    assert model_of(w).nodes[column.start].support == PINNED
+    beam = next(x.id for x in m.members.values() if x.cls == "beam")
+    w.state.pick("member", beam)
+    act(w, qtbot, "model.release")
+    tied = {"n": "held", "vy": "held", "vz": "held", "mt": "held", "my": "spring", "my spring": 4000.0, "mz": "free"}
+    fill(w, qtbot, w.hold_desk.form, which="end", ready="as chosen below", **tied)
+    assert model_of(w).members[beam].release_end.words == "my=4e6 mz"
+    floor = next(s for s in m.surfaces.values() if not s.upright)
+    w.state.pick("surface", floor.id)
+    act(w, qtbot, "model.hold_edges")
+    form = w.hold_desk.form
+    assert form is not None
+    edge = next(t for t in (form.widgets["edge"].itemText(k) for k in range(20)) if t.startswith("2:"))
+    fill(w, qtbot, form, edge=edge, ready="roller (z)")
+    held = model_of(w).surfaces[floor.id].supports
+    assert len(held) == 1 and held[0].support.words == "uz"
+    assert f"{np.linalg.norm(held[0].line[1] - held[0].line[0]):.2f} m" in edge
+    act(w, qtbot, "model.bed")
+    fill(w, qtbot, w.hold_desk.form, bed=35.0)
+    assert model_of(w).surfaces[floor.id].bedding == pytest.approx(35e6)
+    for _ in range(5):
+        act(w, qtbot, "edit.undo")
+    assert not model_of(w).surfaces[floor.id].supports and not model_of(w).members[beam].release_end.any

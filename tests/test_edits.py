@@ -12,7 +12,7 @@ import pytest
 from rod_tally.analysis import run
 from rod_tally.checks import Subject, run_checks
 from rod_tally.desk.session.actions import can_do, edit_for
-from rod_tally.model import FIXED, PINNED_END, LoadCase, MemberLoad, Model, Release, Settings
+from rod_tally.model import FIXED, PINNED, PINNED_END, LoadCase, MemberLoad, Model, Release, Settings
 from rod_tally.model.catalogue.catalogue import catalogue_section
 from rod_tally.model.edits import (
     DeleteMembers,
@@ -29,6 +29,7 @@ from rod_tally.model.edits import (
     PinBoth,
     ReverseMembers,
     SetBedding,
+    SetEdgeSupport,
     SetMaterial,
     SetMaterialValue,
     SetRelease,
@@ -40,6 +41,7 @@ from rod_tally.model.edits import (
     TurnSurfaces,
     make_again,
 )
+from rod_tally.model.edits.edge_supports import edges_of
 from rod_tally.project.codec import pack
 from rod_tally.project.corrections import CorrectionBook
 
@@ -200,18 +202,35 @@ def test_the_book_keeps_corrections_by_source(tmp_path: Path) -> None:
     assert not list((tmp_path / "book").iterdir())
 
 
+def top_of(m: Model, surface: str) -> dict[str, object]:
+    """A wall's highest edge."""
+    edges = edges_of(m.surfaces[surface])
+    return {"surface": surface, "line": max(edges, key=lambda e: e[:, 2].min()).tolist()}
+
+
+def half(edge: dict[str, object]) -> dict[str, object]:
+    a, b = np.array(edge["line"])
+    return edge | {"line": [a.tolist(), ((a + b) / 2).tolist()]}
+
+
 def test_edits_of_walls_and_slabs() -> None:
     m = model(room())
     before = pack(m)
     edits: list[Edit] = [
-        HoldFoot(["west"], FIXED), SetBedding(["floor"], 1e7), SetThickness(["floor"], 0.3),
+        HoldFoot(["west"], FIXED), SetEdgeSupport([top_of(m, "west")], PINNED), SetEdgeSupport([top_of(m, "west")]),
+        SetEdgeSupport([half(top_of(m, "west"))], PINNED), SetBedding(["floor"], 1e7), SetThickness(["floor"], 0.3),
         TurnSurfaces(["floor"], [0.0, 1.0, 0.0]), TurnSurfaces(["west"], flip=True), DeleteMembers(["east"]),
         SetMaterial(["floor"], "C40/50"),
     ]  # fmt: skip
     z = m.surfaces["west"].axes[2].copy()
     for edit in edits:
         edit.apply(m)
-    assert m.surfaces["west"].supports[0].support == FIXED and m.surfaces["floor"].bedding == 1e7
+    assert [s.support for s in m.surfaces["west"].supports] == [FIXED, PINNED]
+    with pytest.raises(EditError, match="no edge along"):
+        SetEdgeSupport(
+            [{"surface": "west", "line": (m.surfaces["west"].bottom_edges()[0] + [0, 0, 0.5]).tolist()}], FIXED
+        ).apply(m)
+    assert m.surfaces["floor"].bedding == 1e7
     assert m.surfaces["floor"].axes[0] == pytest.approx([0, 1, 0]) and m.surfaces["west"].axes[2] == pytest.approx(-z)
     assert not any(j.other == "east" for j in m.surfaces["south"].joints)
     assert [s.reason for s in m.skipped] == ["deleted by a correction"] and "east" in m.removed_surfaces

@@ -47,6 +47,7 @@ QAbstractSpinBox:focus {{ border-color: {PINE}; }}
 QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ border: 0; width: 16px; background: transparent; }}
 QAbstractSpinBox::up-arrow {{ image: url("{(ARROWS / "arrow-up.svg").as_posix()}"); width: 8px; height: 6px; }}
 QAbstractSpinBox::down-arrow {{ image: url("{(ARROWS / "arrow-down.svg").as_posix()}"); width: 8px; height: 6px; }}
+QAbstractSpinBox:disabled, QComboBox:disabled {{ color: {PALE}; }}
 QTabWidget::pane {{ border: 0; border-top: 1px solid {EDGE}; }}
 QTabBar {{ background: {BAND}; }}
 QTabBar::tab {{ background: {BAND}; padding: 5px 6px; border: 0; }}

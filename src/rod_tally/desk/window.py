@@ -25,6 +25,7 @@ from .commands.compare_commands import PairDesk, WhyDesk
 from .commands.corrections import Corrections
 from .commands.cut_commands import CutDesk
 from .commands.dialogs import Dialogs
+from .commands.holding import HoldDesk
 from .commands.picture_commands import PictureDesk
 from .commands.registry import COMMANDS, MENUS, Command
 from .commands.response_commands import ResponseDesk
@@ -80,6 +81,7 @@ class Window(QMainWindow):
         self.picture_desk = PictureDesk(self)
         self.dialogs = Dialogs(self, self.session, self.state, self.tables.front, self.picture_desk.kept_pictures)
         self.corrections = Corrections(self, self.session, self.state)
+        self.hold_desk = HoldDesk(self, self.session, self.state)
         self.load_desk = RuleDesk(self, self.session, self.state)
         self.plate_desk = PlateDesk(self, self.session, self.state, lambda: self.view.units)
         self.cut_desk = CutDesk(self, self.session, self.state, lambda: self.view.units)

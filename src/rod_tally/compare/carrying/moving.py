@@ -7,6 +7,8 @@ from typing import Any
 
 import numpy as np
 
+from ...model import Support
+from ...model.edits.edge_supports import ON_EDGE, edge_distance, edges_of, onto_edge
 from ..places import REACH
 from .loads import LoadMover
 from .parts import NAMED, Target
@@ -69,6 +71,10 @@ class Mover(LoadMover):
         for key in VECTORS:
             if values.get(key):
                 values[key] = self.vector(values[key])
+        if values.get("support"):
+            values["support"] = self._support(values["support"])
+        if record.get("edit") == "SetEdgeSupport":
+            values["edges"] = self._edges(values["edges"])
         for key in ("profile", "material"):
             table = self.revised.sections if key == "profile" else self.revised.materials
             if (
@@ -91,6 +97,47 @@ class Mover(LoadMover):
             cut["surfaces"] = [self.part[s] for s in cut.get("surfaces", ()) if s in self.part]
         out["places"] = {n: self._node_place(n, p) for n, p in record.get("places", {}).items()}
         return out
+
+    def _support(self, support: dict[str, Any]) -> dict[str, Any]:
+        """A support whose x and y differ, in a building that was turned, in axes that were turned with it."""
+        words = str(support.get("held", ""))
+        stiffness = Support.of_record(support).stiffness
+        if self.places.transform is None or (
+            support.get("axes") is None and stiffness[0] == stiffness[1] and stiffness[3] == stiffness[4]
+        ):
+            return support
+        axes = np.eye(3) if support.get("axes") is None else np.array(support["axes"], float)
+        turned = axes @ self.places.rotation.T
+        if np.abs(turned - np.eye(3)).max() < 1e-9:
+            return support | {"axes": None}
+        return support | {"held": words, "axes": tuple(tuple(float(v) for v in row) for row in turned)}
+
+    def _edges(self, edges: list[dict[str, Any]]) -> list[dict[str, Any]]:
+        """Held edges on the surfaces that are theirs now: of one that was split, on the piece that has the edge."""
+        kept = []
+        for edge in edges:
+            own = str(edge["surface"])
+            try:
+                twin = self.twin(own)
+            except Target as error:
+                self.lost.append(str(error))
+                continue
+            line = np.array(self.points(edge["line"]))
+            pieces = [p for p in self.pieces.get(own, [twin]) if p in self.revised.surfaces]
+            found = [(edge_distance(line, e), p, e) for p in pieces for e in edges_of(self.revised.surfaces[p])]
+            off, best, there = min(found, key=lambda x: x[0], default=(np.inf, "", line))
+            along = [(p, e) for _, p, e in found if edge_distance(e, line) <= ON_EDGE]
+            if off <= REACH:
+                self.distance = max(self.distance, off)
+                kept.append({"surface": best, "line": onto_edge(line, there).tolist()})
+            elif along:  # in pieces, each with its own length of it
+                kept += [{"surface": p, "line": e.tolist()} for p, e in along]
+            else:
+                self.lost.append(f"{self._name(own)} has no edge there any more")
+                self.lost_ids.append(own)
+        if not kept:
+            raise Target("; ".join(self.lost[:NAMED]))
+        return kept
 
     def _several(self, idents: list[str]) -> list[str]:
         kept: list[str] = []

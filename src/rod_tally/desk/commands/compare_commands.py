@@ -16,9 +16,9 @@ from ...model.geometry.vectors import Array
 from ...progress import Progress
 from ...review import Review
 from ...review.causes import causes_of
+from ..forms.form import Field, Form
 from ..session.session import Session
 from ..session.state import DeskState
-from .forms import Field, Form
 
 NEAREST = 15  # candidates that are offered
 MOST_RUNS = 14  # models in between: seven a way

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from PyQt6.QtWidgets import QWidget
 
-from ...model import FIXED, FREE, PINNED, PINNED_END, ROLLER, Model, Release, Support
+from ...model import PINNED_END, Model, Release, Support
 from ...model.catalogue.catalogue import catalogue, catalogue_name, near_names
 from ...model.catalogue.grade_names import standard_of
 from ...model.catalogue.grades import grades
@@ -23,9 +23,7 @@ from ...model.edits import (
     MergeMembers,
     MoveNodes,
     OwnSection,
-    PinBoth,
     ReverseMembers,
-    SetBedding,
     SetLifting,
     SetMaterial,
     SetOneWay,
@@ -38,20 +36,10 @@ from ...model.edits import (
     TurnSurfaces,
     copies,
 )
+from ..forms.form import Field, Form
 from ..session.actions import lowest
 from ..session.session import Session
 from ..session.state import DeskState
-from .forms import Field, Form
-
-SUPPORTS = {"fixed": FIXED, "pinned": PINNED, "roller (z)": ROLLER, "free": FREE}
-RELEASES = {
-    "fixed": Release(),
-    "pinned in bending": PINNED_END,
-    "pinned about y": Release.of("my"),
-    "pinned about z": Release.of("mz"),
-    "pinned, and free to twist": Release.of("mt my mz"),
-    "free to slide along": Release.of("n"),
-}
 
 
 class Corrections:
@@ -99,45 +87,6 @@ class Corrections:
             self.session.correct(HoldFoot(walls, support))
         elif self.nodes():
             self.session.correct(SetSupport(self.nodes(), support))
-
-    def ask_support(self) -> None:
-        names = [*SUPPORTS, "springs"]
-        springs = [Field(k, t, 1e5, unit=u, high=1e12, low=0.0, digits=1) for k, t, u in (
-            ("kx", "spring along x", "kN/m"), ("ky", "spring along y", "kN/m"), ("kz", "spring along z", "kN/m"),
-            ("krx", "spring about x", "kNm/rad"), ("kry", "spring about y", "kNm/rad"), ("krz", "spring about z", "kNm/rad"),
-        )]  # fmt: skip
-        springs += [Field("bed", "bedding of a slab", 20.0, unit="MN/m³", low=0.0, high=1e4)]
-
-        def make(v: dict[str, Any]) -> Edit | None:
-            if v["kind"] != "springs":
-                self.hold(SUPPORTS[v["kind"]])
-                return None
-            slabs = [s for s in self.surfaces() if self.model is not None and not self.model.surfaces[s].upright]
-            if slabs and not self.nodes():
-                return SetBedding(slabs, v["bed"] * 1e6)
-            values = tuple(v[k] * 1e3 for k in ("kx", "ky", "kz", "krx", "kry", "krz"))
-            return SetSupport(self.nodes(), Support(values)) if self.nodes() else None
-
-        what = f"{len(self.nodes())} nodes, {len(self.surfaces())} surfaces are selected. The springs count for springs alone."
-        self._ask("Support", what, [Field("kind", "held", "fixed", names), *springs], make)
-
-    def ask_release(self) -> None:
-        which = ("both ends", "start", "end")
-
-        def make(v: dict[str, Any]) -> Edit:
-            release = RELEASES[v["release"]]
-            if v["which"] == "both ends" and release in (Release(), PINNED_END):
-                return PinBoth(self.members(), release.any)
-            if v["which"] == "both ends":
-                self.session.correct(SetRelease(self.members(), False, release))
-            return SetRelease(self.members(), v["which"] != "start", release)
-
-        text = f"{len(self.members())} members are selected."
-        fields = [
-            Field("which", "at", "both ends", which),
-            Field("release", "released", "pinned in bending", list(RELEASES)),
-        ]
-        self._ask("Releases", text, fields, make)
 
     def pin(self, at_end: bool) -> None:
         """Pin one end of the selected members, or fix it where the picked one is pinned."""

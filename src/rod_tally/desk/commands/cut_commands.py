@@ -12,11 +12,11 @@ from ...analysis.results.cut_places import CutError, on_storey, regular_cuts, wa
 from ...model import Model
 from ...model.edits import AddCuts, DeleteCuts, MoveCut
 from ...output.write import OutputError
+from ..forms.form import Field, Form
 from ..printing.cut_sheet import print_cuts
 from ..quantities import UnitSet
 from ..session.session import Session
 from ..session.state import DeskState
-from .forms import Field, Form
 
 BOTH = "both ways"
 

@@ -20,10 +20,10 @@ from ...model.edits import (
 )
 from ...model.entities.loads import CATEGORIES, KINDS
 from ...model.load_table import read_cases, read_loads
+from ..forms.form import Field, Form
+from ..forms.paste import PastePage
 from ..session.session import Session
 from ..session.state import DeskState
-from .forms import Field, Form
-from .paste import PastePage
 
 DIRECTIONS = {
     "down": (0, 0, -1.0),

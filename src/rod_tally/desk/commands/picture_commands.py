@@ -16,10 +16,10 @@ from ...model import Finding
 from ...output.write import write_whole
 from ...project.kept_views import KeptView, Point
 from ...review.titles import title_of
+from ..forms.form import Field, Form
 from ..session.section import Section
 from ..theme import INK, PAPER
 from ..view.vector_picture import write_svg
-from .forms import Field, Form
 
 STANDARD = (
     ("displaced", "displaced"),

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from ..forms.form import Field, Form
 from ..pages.member_page import MemberPage
-from .forms import Field, Form
 
 Window = Any  # the main window, which holds these commands
 

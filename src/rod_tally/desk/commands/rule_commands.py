@@ -29,10 +29,10 @@ from ...model import Model
 from ...model.edits import AddCases, CasesOfCombinations, Edit, SetCase
 from ...model.entities.loads import GRAVITY
 from ...model.load_table import TableError, read_curve, read_storey_forces
+from ..forms.form import Field, Form
 from ..pages.combine_page import CombinePage
 from ..session.session import Session
 from ..session.state import DeskState
-from .forms import Field, Form
 from .load_commands import LoadDesk
 
 FACTOR = "factor of "  # before a case's name as the name of a form's field
@@ -286,7 +286,9 @@ class RuleDesk(LoadDesk):
         self.combine_page.raise_()
 
 
-def _spectra(model: Model, curve: list[tuple[float, float]], rule: str, by: str, eccentricity: float) -> list[dict[str, Any]]:
+def _spectra(
+    model: Model, curve: list[tuple[float, float]], rule: str, by: str, eccentricity: float
+) -> list[dict[str, Any]]:
     return [
         {"name": _free(model, f"Spectrum {d}"), "kind": "seismic", "by": by,
          "spectrum": {"direction": d, "curve": [list(p) for p in curve], "rule": rule, "eccentricity": eccentricity}}

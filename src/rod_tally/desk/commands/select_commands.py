@@ -6,9 +6,9 @@ from PyQt6.QtWidgets import QWidget
 
 from ...model.edits import KeepGroup
 from ...model.words import HELP, WordsError, chosen
+from ..forms.form import Field, Form
 from ..session.session import Session
 from ..session.state import DeskState
-from .forms import Field, Form
 
 REMEMBERED = 12  # words that the form offers again
 

@@ -6,7 +6,7 @@ from typing import Any
 
 from PyQt6.QtGui import QAction, QKeySequence
 
-from .forms import Field, Form
+from ..forms.form import Field, Form
 from .registry import COMMANDS
 
 NONE = "none"

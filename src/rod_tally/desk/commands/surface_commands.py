@@ -11,10 +11,10 @@ from PyQt6.QtWidgets import QWidget
 from ...analysis.shells.quantities import unit_kind
 from ...meshing.plates import element_size
 from ...model.edits import SetDiaphragm, SetMeshSize
+from ..forms.form import Field, Form
 from ..quantities import UnitSet
 from ..session.session import Session
 from ..session.state import DeskState
-from .forms import Field, Form
 
 AUTOMATIC, OWN = "from the largest value", "as below"
 

@@ -7,11 +7,11 @@ from typing import Any
 import numpy as np
 from PyQt6.QtWidgets import QWidget
 
+from ..forms.form import Field, Form
 from ..session.section import AXES, Section, axis_of, extent, places
 from ..session.session import Session
 from ..session.state import DeskState
 from ..view.view import View
-from .forms import Field, Form
 
 
 class ViewDesk:

@@ -17,6 +17,7 @@ from .cases import (
     TellLoad,
 )
 from .cutting import AddCuts, DeleteCuts, MoveCut
+from .edge_supports import SetEdgeSupport
 from .grouping import KeepGroup
 from .joining import JoinCrossing, JoinEnd, KeepApart
 from .load_values import load_values
@@ -46,6 +47,7 @@ __all__ = [
     "NEW",
     "OwnSection",
     "SetDiaphragm",
+    "SetEdgeSupport",
     "PairParts",
     "UnpairByHand",
     "AddCases",

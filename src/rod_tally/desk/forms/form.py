@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QDialogButtonBox,
     QDoubleSpinBox,
     QFormLayout,
+    QHBoxLayout,
     QLabel,
     QScrollArea,
     QVBoxLayout,
@@ -24,7 +25,8 @@ MANY = 12  # fields; more than that are scrolled
 
 @dataclass(frozen=True, slots=True)
 class Field:
-    """`choices` make it a list to choose from (`free`: or to type into); else it is a number within `low` and `high`."""
+    """`choices` make it a list to choose from (`free`: or to type into); else it is a number within `low` and `high`. `beside`: in
+    the row of the field before it, without a title."""
 
     name: str
     title: str
@@ -35,6 +37,7 @@ class Field:
     high: float = 1e6
     unit: str = ""
     digits: int = 3
+    beside: bool = False  # in the row of the field before it
 
 
 class Form(QDialog):
@@ -53,10 +56,20 @@ class Form(QDialog):
         label.setWordWrap(True)
         column.addWidget(label)
         rows = QFormLayout()
-        for f in fields:
-            self.widgets[f.name] = self._widget(f)
-            rows.addRow(f.title, self.widgets[f.name])
-        if len(fields) > MANY:
+        for k, f in enumerate(fields):
+            if f.beside:
+                continue
+            own = self.widgets[f.name] = self._widget(f)
+            following = fields[k + 1] if k + 1 < len(fields) else None
+            if following is None or not following.beside:
+                rows.addRow(f.title, own)
+                continue
+            self.widgets[following.name] = self._widget(following)
+            row = QHBoxLayout()
+            row.addWidget(own, 1)
+            row.addWidget(self.widgets[following.name], 1)
+            rows.addRow(f.title, row)
+        if sum(not f.beside for f in fields) > MANY:
             body, area = QWidget(), QScrollArea()
             body.setLayout(rows)
             area.setWidget(body)
@@ -78,8 +91,10 @@ class Form(QDialog):
             box.setEditable(f.free)
             box.setCurrentText(str(f.value))
             box.setMaxVisibleItems(24)
+            box.setAccessibleName(f.title)
             return box
         number = QDoubleSpinBox()
+        number.setAccessibleName(f.title)
         number.setDecimals(f.digits)
         number.setRange(f.low, f.high)
         number.setValue(float(f.value))

@@ -1,0 +1,1 @@
+"""Forms and pages that ask for values."""
