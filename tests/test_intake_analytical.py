@@ -125,6 +125,32 @@ def test_eccentric_connection_is_a_rigid_arm(tmp_path: Path) -> None:
     assert abs(r.reaction[c, 0, 4]) == pytest.approx(3e3)
 
 
+def test_both_ends_at_one_point_leave_the_farther_end_free(tmp_path: Path) -> None:
+    """A wrong reference: the member keeps its length, and the end that is not connected is reported."""
+    w = simple_beam()
+    w.member("second", (6, 0, 0), (6, 0, 3), w.rectangle(), w.material())
+    w.connect("second", "b")
+    w.point("same", (6, 0, 0))
+    w.connect("second", "same")
+    m = taken(w, tmp_path)
+    found = [f for f in run_checks(Subject(m, None)) if f.code == "source.unread"]
+    assert np.linalg.norm(np.diff(m.line(m.members[by_name(m, "second")]), axis=0)) == pytest.approx(3)
+    assert [f.severity for f in found] == ["warning"] and "its end" in found[0].message
+    assert found[0].ids == (by_name(m, "second"),)
+
+
+@pytest.mark.parametrize(("far", "severity"), [(0.015, "note"), (4.0, "warning")])
+def test_a_point_off_the_member_it_is_connected_to_is_reported(tmp_path: Path, far: float, severity: str) -> None:
+    """The rigid link that is laid from the point to the member's end shows in the findings, whatever its length."""
+    w = simple_beam()
+    w.member("second", (6, 0, far), (6, 3, far), w.rectangle(), w.material())
+    w.connect("second", "b")
+    m = taken(w, tmp_path)
+    found = [f for f in run_checks(Subject(m, None)) if f.code == "source.moved"]
+    assert [(f.severity, f.ids) for f in found] == [(severity, (by_name(m, "second"),))]
+    assert found[0].numbers["distance"] == pytest.approx(far)
+
+
 def simple_beam(schema: str = "IFC4", length: str = "METRE", force: str = "NEWTON") -> AnalyticalWriter:
     w = AnalyticalWriter(schema, length, force)
     w.point("a", (0, 0, 0), [HELD, HELD, HELD, HELD, FREE, FREE])

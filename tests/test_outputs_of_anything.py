@@ -15,6 +15,7 @@ from rod_tally.output.bcf import write_bcf
 from rod_tally.output.report.write import html
 from rod_tally.output.write import write_review
 from rod_tally.project.open import review_path
+from rod_tally.review.work import read_model, review
 
 from .test_damaged_files import HARM, sources
 
@@ -53,3 +54,13 @@ def test_damaged_models(tmp_path: Path, seed: int) -> None:
     except IntakeError as error:
         assert len(str(error).splitlines()) == 1
         assert main(["report", str(path), "--html", str(tmp_path / "r.html")]) == 2
+
+
+def test_a_model_without_cases(tmp_path: Path) -> None:
+    """Nothing to run is still a review that can be written."""
+    path = tmp_path / "model.ifc"
+    path.write_text(sources(tmp_path)[3])
+    model = read_model(path, Settings())
+    model.cases.clear()
+    write_review(review(model, Settings()), tmp_path / "out")
+    assert (tmp_path / "out" / "wall_forces.csv").read_text().count("\n") == 1

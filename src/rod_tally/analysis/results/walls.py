@@ -97,7 +97,9 @@ def wall_forces(model: Model, results: Results, distribution: Distribution) -> W
     """
     moves = _moves(results)
     signless = np.array([case in results.modal for case in results.cases], bool)
-    unknown = np.array([model.cases[c].spectrum is not None if c in model.cases else False for c in results.cases])
+    unknown = np.array(
+        [model.cases[c].spectrum is not None if c in model.cases else False for c in results.cases], bool
+    )
     unknown &= ~signless
     plates = results.plates
     cuts: list[_Cut] = []

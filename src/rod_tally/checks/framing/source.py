@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import defaultdict
 from collections.abc import Iterator
 
@@ -46,6 +47,7 @@ def find_unread(s: Subject) -> Iterator[Finding]:
             )
         else:
             groups[skipped.cls, skipped.reason].append(skipped)
+    yield from _left_out(s)
     for (cls, reason), items in sorted(groups.items()):
         one = len(items) == 1
         what = f"{cls} {items[0].name or items[0].id} was" if one else f"{len(items)} of class {cls} were"
@@ -56,6 +58,20 @@ def find_unread(s: Subject) -> Iterator[Finding]:
             tuple(sorted(i.id for i in items)),
             None,
         )
+
+
+def _left_out(s: Subject) -> Iterator[Finding]:
+    """What the log says was left out and no element of the source stands for: a connection, a relation, a value."""
+    told = {k.id for k in s.model.skipped}
+    lines = " ".join(k.name for k in s.model.skipped if k.cls == "line")
+    for entry in s.model.log:
+        if entry.kind != "skipped" or not entry.ids or told.intersection(entry.ids):
+            continue
+        if any(re.search(rf"{re.escape(i)}\b", lines) for i in entry.ids if i.startswith("#")):
+            continue  # its line is reported as one that cannot be read
+        words = f"{entry.message[0].upper()}{entry.message[1:]}."
+        ids = tuple(i for i in entry.ids if not i.startswith("#"))
+        yield Finding("source.unread", "warning", words, ids, None, ("Accept, because…",))
 
 
 def _unread_words(skipped: Skipped) -> str:
@@ -98,11 +114,30 @@ def find_surfaces(s: Subject) -> Iterator[Finding]:
     )
 
 
+def _linked(s: Subject, limit: float) -> Iterator[Finding]:
+    """Ends of analytical members that stay where they are, tied by a rigid link to the point they are connected to."""
+    for entry in s.model.log:
+        if s.model.kind == "physical" or entry.kind != "joined" or entry.distance <= limit:
+            continue
+        m = s.model.members.get(entry.ids[0])
+        if m is not None and max(np.linalg.norm(m.offset_start), np.linalg.norm(m.offset_end)) > limit:
+            yield Finding(
+                "source.moved",
+                "warning" if entry.distance > s.model.search else "note",
+                f"{entry.message[0].upper()}{entry.message[1:]}.",
+                entry.ids,
+                point(np.array(entry.at)) if entry.at else None,
+                ("Accept, because…",),
+                {"distance": entry.distance},
+            )
+
+
 @check("source.moved")
 def find_moved(s: Subject) -> Iterator[Finding]:
     """Ends that transfer moved: each one for an analytical source; for a physical one those moved across their own
     line, gathered by what met what (an end taken along its own line to the axis it meets is the ordinary case)."""
     limit = s.settings.transfer.report_move
+    yield from _linked(s, limit)
     groups: dict[tuple[str, str], list[tuple[float, str, int]]] = defaultdict(list)
     members = list(s.model.members.items())
     known = np.array([m.source_line is not None for _, m in members], bool)

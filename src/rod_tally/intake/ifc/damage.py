@@ -26,7 +26,9 @@ def for_each(file: Any, kind: str, use: Callable[[Any], None], log: list[LogEntr
 
 
 def first_line(error: Exception) -> str:
-    """The first line of an error's text, or its kind when it has none."""
+    """Why something cannot be read: our own words or the reader's, and plain ones where Python's say nothing to an engineer."""
+    if isinstance(error, (AttributeError, TypeError, LookupError)):
+        return "something it needs is absent or of another kind"
     return (str(error).strip().splitlines() or [type(error).__name__])[0]
 
 

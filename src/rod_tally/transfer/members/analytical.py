@@ -30,6 +30,7 @@ def transfer_analytical(source: SourceModel, model: Model, settings: TransferSet
     for k, curve in enumerate(source.curves):
         for connection in curve.connections:
             _connect(k, curve, connection, points, model, lines, offsets, at_end, releases, inside)
+        _keep_apart(k, curve, model, lines, offsets, at_end)
     members = [_member(c, lines[k] + offsets[k], releases, k, model) for k, c in enumerate(source.curves)]
     progress("Joining ends", 0.0)
     axes = local_axes(lines[:, 1] - lines[:, 0], np.array([m.z_axis for m in members]))
@@ -109,10 +110,26 @@ def _connect(
             f"member {curve.name or curve.id} lies {distance[which] * 1000:.0f} mm off the point it is connected to; "
             "tied by a rigid link"
         )
-        model.log.append(LogEntry("joined", (curve.id,), message, float(distance[which])))
+        at = tuple(float(v) for v in line[which])
+        model.log.append(LogEntry("joined", (curve.id,), message, float(distance[which]), (at[0], at[1], at[2])))
     lines[k, which] = point
     if connection.condition is not None:
         releases[end] = Release(connection.condition.stiffness)
+
+
+def _keep_apart(k: int, curve: SourceCurve, model: Model, lines: Array, offsets: Array, at_end: dict[int, str]) -> None:
+    """Where both ends of member k are connected at one place, disconnect the end that lies farther from it."""
+    if float(np.linalg.norm(lines[k, 1] - lines[k, 0])) > 1e-9:
+        return
+    own = curve.line - model.origin
+    end = int(np.linalg.norm(own[1] - lines[k, 1]) > np.linalg.norm(own[0] - lines[k, 0]))
+    lines[k, end], offsets[k, end] = own[end], 0.0
+    point = at_end.pop(2 * k + end, "")
+    message = (
+        f"member {curve.name or curve.id}: both ends are connected at one place; its {('start', 'end')[end]}, "
+        f"which lies elsewhere, is not connected to point {point}"
+    )
+    model.log.append(LogEntry("skipped", (curve.id,), message))
 
 
 def _member(curve: SourceCurve, line: Array, releases: dict[int, Release], k: int, model: Model) -> Member:
