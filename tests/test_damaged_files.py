@@ -131,3 +131,28 @@ def test_cases_of_the_settings_that_a_baseline_lacks_are_left_out_there(tmp_path
     out = str(tmp_path / "out")
     arguments = ["review", str(tmp_path / "new.ifc"), "--out", out, "--against", str(tmp_path / "base.ifc")]
     assert main([*arguments, "--settings", str(settings)]) in (0, 1)
+
+
+NUMBER = re.compile(r"(?<=[(,])-?\d+\.\d*(?:E[+-]?\d+)?(?=[,)])")
+
+
+@pytest.mark.parametrize("value", ["1.E300", "1.E30", "1.E-300", "-5."])
+@pytest.mark.filterwarnings("error")
+def test_a_number_out_of_all_bounds(tmp_path: Path, value: str, capsys: pytest.CaptureFixture[str]) -> None:
+    """In the place of every second number of every kind of entity: reviewed or one line, with no warning of a library."""
+    lines = sources(tmp_path)[6].split("\n")
+    seen: set[tuple[str, int]] = set()
+    for k, line in enumerate(lines):
+        kind = re.search(r"=(IFC\w+)", line)
+        for n, number in enumerate(NUMBER.finditer(line) if kind else ()):
+            assert kind is not None
+            if (kind[1], n) in seen or n % 2:
+                continue
+            seen.add((kind[1], n))
+            path = tmp_path / "broken.ifc"
+            broken = line[: number.start()] + value + line[number.end() :]
+            path.write_text("\n".join([*lines[:k], broken, *lines[k + 1 :]]))
+            assert main(["review", str(path), "--out", str(tmp_path / "out")]) in (0, 1, 2)
+            said = capsys.readouterr()
+            assert "fault" not in said.err and "Warning" not in said.err, (broken, said.err)
+    assert len(seen) > 20

@@ -189,9 +189,7 @@ def solve(m: Mesh, system: System, right: Array, solver: str | None, progress: P
         if null.shape[1] == 0 or more:
             # cannot be told apart from rounding, or too many to hold one by one: nothing is computed
             kept = mechanism.separate(null) if null.shape[1] else null
-            vectors += [(system.expand(v), False) for v in kept.T]
-            shapes = [(_shape(v, system), local) for v, local in vectors]
-            return Solution(u, shapes, np.ones((right.shape[1], len(shapes) or 1), bool), True)
+            return _nothing(system, u, vectors + [(system.expand(v), False) for v in kept.T])
         pin = mechanism.pins(null)
         null = mechanism.separate(null)
         vectors += [(system.expand(v), False) for v in null.T]
@@ -199,9 +197,12 @@ def solve(m: Mesh, system: System, right: Array, solver: str | None, progress: P
         k_pinned = k[keep][:, keep].tocsc()
         if factor is not None:
             factor.close()
-        factor = Factor(k_pinned, solver)
         x = np.zeros_like(f)
-        x[keep] = _refined(factor, k_pinned, f[keep], factor.solve(f[keep]))
+        try:
+            factor = Factor(k_pinned, solver)
+            x[keep] = _refined(factor, k_pinned, f[keep], factor.solve(f[keep]))
+        except SingularError:  # more of it moves than doubles can tell from rounding
+            return _nothing(system, u, vectors)
     else:
         assert factor is not None
         x = _refined(factor, k, f, x)
@@ -217,6 +218,12 @@ def solve(m: Mesh, system: System, right: Array, solver: str | None, progress: P
         excited[:, j] = (work > EXCITED * np.maximum(most, 1e-3 * size * np.abs(v).max())) & (size > 0)
     motions = [(_shape(v, system), local) for v, local in vectors]
     return Solution(u, motions, excited, more, None if vectors else factor)
+
+
+def _nothing(system: System, u: Array, vectors: list[tuple[Array, bool]]) -> Solution:
+    """What is said of a system that cannot be solved: no movements in any case, and the motions that were found."""
+    shapes = [(_shape(v, system), local) for v, local in vectors]
+    return Solution(u, shapes, np.ones((u.shape[1], len(shapes) or 1), bool), True)
 
 
 def _refined(factor: Factor, k: sparse.csc_matrix, f: Array, x: Array) -> Array:

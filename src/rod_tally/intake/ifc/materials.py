@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 from typing import Any
 
@@ -21,6 +20,8 @@ PROPERTIES = {
     "strength": (("YieldStress", "CompressiveStrength"), ("YieldStress", "CompressiveStrength"), "PRESSUREUNIT"),
     "alpha": (("ThermalExpansionCoefficient",), ("ThermalExpansionCoefficient",), "THERMALEXPANSIONCOEFFICIENTUNIT"),
 }
+# Sizes (SI) beyond which a value is a damaged number, not one that somebody meant.
+SMALLEST, LARGEST = 1e-15, 1e15
 GRADES = ("StructuralGrade", "StrengthGrade", "StrengthClass", "Grade")
 # Ranges outside which a value is that of no building material, so that a guessed unit is doubted.
 PLAUSIBLE = {
@@ -111,8 +112,11 @@ class Materials:
         if unit in self.units.guessed and ours in PLAUSIBLE:
             low, high = PLAUSIBLE[ours]
             value = next((raw * f for f in self.units.readings(unit) if low <= raw * f <= high), value)
-        if math.isfinite(value):
+        if value == 0 or SMALLEST <= abs(value) <= LARGEST:
             self._values.setdefault(material.id(), {})[ours] = value
+        else:
+            message = f"{ours} of material {material.Name} is {raw:g} in the file, which is no such value; it is left out"
+            self._log.append(LogEntry("skipped", (f"#{material.id()}",), message))
 
     def key(self, material: Any) -> str:
         """Key of an IfcMaterial, "" for None."""

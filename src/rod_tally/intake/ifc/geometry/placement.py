@@ -117,7 +117,10 @@ class Placements:
 
     def direction(self, entity: Any) -> Array | None:
         r = self.ratios(entity)
-        return None if r is None else np.array(r, float)
+        if r is None:
+            return None
+        most = max(map(abs, r))
+        return np.array(r, float) / most if 0 < most < math.inf else np.array(r, float)
 
     def axis(self, entity: Any) -> Array:
         """Matrix of an IfcAxis2Placement3D or 2D (identity for None)."""

@@ -33,6 +33,9 @@ UNUSED = (
 )  # fmt: skip
 
 
+SMALLEST, LARGEST = 1e-6, 1e4  # m; between them lies every dimension of every profile
+
+
 class Profiles:
     """Source profiles by key; `key(entity)` reads one and returns its key ("" for None)."""
 
@@ -139,6 +142,8 @@ class Profiles:
                 value = getattr(e, theirs, None)
                 if value is not None:
                     out[ours] = float(value) * s
+                    if out[ours] and not SMALLEST <= abs(out[ours]) <= LARGEST:
+                        raise ValueError(f"its {theirs} is {value:g} in the file, which no profile has")
             return out
 
         kind = e.is_a()

@@ -181,7 +181,7 @@ def _extruded_corners(element: Any, placements: Placements, profiles: Profiles) 
     m = world @ placements.axis(item.Position)
     base = np.column_stack([flat, np.zeros(len(flat))]) @ m[:3, :3].T + m[:3, 3]
     along = placements.direction(item.ExtrudedDirection)
-    if along is None:
+    if along is None or not 0 < item.Depth * placements.scale <= FARTHEST:
         return None
     step = m[:3, :3] @ (along / np.linalg.norm(along)) * item.Depth * placements.scale
     return np.concatenate([base, base + step])

@@ -19,6 +19,9 @@ from .members import condition_of, edge
 from .values import direction
 
 
+THICKEST = 1e3  # m
+
+
 def read_faces(file: Any, source: SourceModel, placements: Placements, materials: Materials, units: Units) -> None:
     """Fill `source` with surface members, curve connections and surface connections; what cannot be read is skipped."""
     faces: dict[int, SourceFace] = {}
@@ -30,6 +33,8 @@ def read_faces(file: Any, source: SourceModel, placements: Placements, materials
             outer, openings = _face(entity, placements)
             made_of = materials.of(entity)
             thickness = entity.Thickness * placements.scale if entity.Thickness else made_of.thickness
+            if thickness and not 0 < thickness <= THICKEST:
+                raise ValueError(f"its thickness is {entity.Thickness:g} in the file, which no surface has")
             face = SourceFace(
                 ident(entity), text(entity.Name), outer, openings, thickness or 0.0, made_of.material
             )  # fmt: skip

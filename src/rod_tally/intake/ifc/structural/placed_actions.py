@@ -10,7 +10,7 @@ from ....model.entities.surface import across, normal_of
 from ....model.geometry.vectors import Array
 from ...source import SourceAction, SourceEdge, SourceFace, SourceSurface
 from ..damage import ident, text
-from ..geometry.placement import Placements
+from ..geometry.placement import FARTHEST, Placements
 from ..units import Units
 from .faces import face_of
 from .members import edge
@@ -23,6 +23,9 @@ MOVED = (
 )  # fmt: skip
 WARMER = (("DeltaTConstant", "DeltaT_Constant"), ("DeltaTY", "DeltaT_Y"), ("DeltaTZ", "DeltaT_Z"))
 HOTTEST = 5000.0  # K
+
+
+ON_ONE_LINE = 1e-6  # m2; twice the area of a triangle that is none
 
 
 def imposed(action: Any, load: Any, case: str, target: str, is_point: bool, units: Units) -> SourceAction | None:
@@ -77,6 +80,10 @@ def on_place(
         out.span = direction(said) if out.cladding else None
         if len(values) == 3:
             flat = np.array([[float(x) * placements.scale for x in p] for p in load.Locations], float).reshape(3, 2)
+            if not np.abs(flat).max() <= FARTHEST:
+                raise ActionError("a place of it lies beyond any building")
+            if abs(np.linalg.det(np.column_stack([np.ones(3), flat]))) < ON_ONE_LINE:
+                raise ActionError("the three points that its pressure is given at lie on one line")
             out.places = outline[0] + flat @ np.array(across(normal_of(outline)))
         return out
     if local and face is not None:
