@@ -11,9 +11,9 @@ from rod_tally.analysis import run
 from rod_tally.analysis.dynamics.spectrum import correlation, modal_loads
 from rod_tally.analysis.results.signless import quadratic
 from rod_tally.analysis.results.superpose import combined
-from rod_tally.analysis.results.walls import wall_forces
 from rod_tally.analysis.shells.envelope import plate_envelope
 from rod_tally.analysis.solve.flexibility import flexibility
+from rod_tally.analysis.walls.forces import wall_forces
 from rod_tally.loads import Distribution
 from rod_tally.model import Combination, LoadCase, Model, NodeLoad, Settings, Spectrum, Storey
 from rod_tally.model.edits import EditError

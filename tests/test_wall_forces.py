@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from rod_tally.analysis import Results, run
-from rod_tally.analysis.results.walls import WallForces, wall_forces
+from rod_tally.analysis.walls.forces import WallForces, wall_forces
 from rod_tally.loads import Distribution
 from rod_tally.model import FIXED, AreaLoad, LineSupport, LoadCase, Model, SpaceLoad, Storey, SurfaceJoint
 from rod_tally.model.settings import MeshSettings, RunSettings
@@ -221,3 +221,21 @@ def test_loads_between_the_storeys_of_a_wall_count_above_or_below_each_cut(way: 
         water = 2e3 * depth / 6 * depth / 2 * 4
         wanted = [0.0, 0.0, wind + water, 0.0, 0.0, -wind * arm - water * depth / 3]
         assert w.values[1, k] == pytest.approx(wanted, rel=2e-3, abs=5.0), row
+
+
+def test_a_rigid_floor_on_walls_alone_lies_at_its_level() -> None:
+    """Not at a row of elements below it, which has as many nodes."""
+    m = core(3, "shell")
+    pushed(m, 3)
+    r, _ = found(m, 0.4, ["Level 2"])
+
+    def off_plane(z: float) -> float:
+        at = np.isclose(r.xyz[:, 2], z)
+        x, y = r.xyz[at, 0], r.xyz[at, 1]
+        u = r.displacement[0, at, :2]
+        rigid = np.vstack([np.c_[np.ones(len(x)), np.zeros(len(x)), -y], np.c_[np.zeros(len(x)), np.ones(len(x)), x]])
+        moved = np.concatenate([u[:, 0], u[:, 1]])
+        return float(np.abs(rigid @ np.linalg.lstsq(rigid, moved, rcond=None)[0] - moved).max() / np.abs(moved).max())
+
+    assert off_plane(2 * H) < 1e-9
+    assert off_plane(H) > 1e-4

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rod_tally.analysis.results.wall_stability import block, in_row, panels, solid_at
+from rod_tally.analysis.walls.stability import block, in_row, panels, solid_at
 from rod_tally.model import FIXED
 from rod_tally.model.settings import WallSettings
 

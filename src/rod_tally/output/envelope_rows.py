@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ..analysis.results.results import COMPONENTS
 from ..analysis.results.superpose import envelope
-from ..analysis.results.walls import WALL_COMPONENTS
+from ..analysis.walls.forces import WALL_COMPONENTS
 from ..model import Combination
 from ..model.geometry.vectors import Array
 from ..review.review import Review

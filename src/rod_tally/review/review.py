@@ -17,10 +17,10 @@ from ..analysis.results.cut_places import CutError, cut_of
 from ..analysis.results.cuts import Crossing, CutForces
 from ..analysis.results.storeys import StoreyRow
 from ..analysis.results.superpose import combined, combined_shapes, usable
-from ..analysis.results.wall_stability import Block, Panel, in_row, panels
-from ..analysis.results.walls import WallForces, wall_forces
 from ..analysis.shells.fields import PlateFields
 from ..analysis.stress.section_stress import member_stresses
+from ..analysis.walls.forces import WallForces, wall_forces
+from ..analysis.walls.stability import Block, Panel, in_row, panels
 from ..compare import Comparison
 from ..compare.carrying.carry import CarriedOver
 from ..compare.causes import Causes

@@ -43,8 +43,9 @@ def every_floor(model: Model, xyz: Array, live: NDArray[np.bool_], storeys: list
 
 
 def _of_storeys(model: Model, xyz: Array, live: NDArray[np.bool_], storeys: list[str]) -> list[Floor]:
-    """Of the nodes within reach of each storey's level the ones that lie in one plane, the fullest there is. Nodes above or
-    below it would bend what stands there."""
+    """Of the nodes within reach of each storey's level the ones that lie in one plane: of those with at least half as many
+    nodes as the fullest, the one nearest to the level (a wall's elements have as full rows above and below it). Nodes of
+    other planes would bend what stands there."""
     if not storeys:
         return []
     z = np.array([s.elevation for s in model.storeys])
@@ -55,7 +56,9 @@ def _of_storeys(model: Model, xyz: Array, live: NDArray[np.bool_], storeys: list
         here = near & (at == k) & live
         if here.any():
             height, count = np.unique(np.round(xyz[here, 2] / FLAT).astype(np.int64), return_counts=True)
-            here &= np.abs(xyz[:, 2] / FLAT - height[int(count.argmax())]) <= 1
+            full = height[count >= count.max() / 2]
+            nearest = full[np.abs(full * FLAT - storey.elevation).argmin()]
+            here &= np.abs(xyz[:, 2] / FLAT - nearest) <= 1
         if storey.name in storeys and here.sum() > 1:
             out.append((f"{STOREY} {storey.name}", np.flatnonzero(here)))
     return out

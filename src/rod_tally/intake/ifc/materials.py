@@ -115,7 +115,9 @@ class Materials:
         if value == 0 or SMALLEST <= abs(value) <= LARGEST:
             self._values.setdefault(material.id(), {})[ours] = value
         else:
-            message = f"{ours} of material {material.Name} is {raw:g} in the file, which is no such value; it is left out"
+            message = (
+                f"{ours} of material {material.Name} is {raw:g} in the file, which is no such value; it is left out"
+            )
             self._log.append(LogEntry("skipped", (f"#{material.id()}",), message))
 
     def key(self, material: Any) -> str:

@@ -18,7 +18,6 @@ from ..units import Units
 from .members import condition_of, edge
 from .values import direction
 
-
 THICKEST = 1e3  # m
 
 

@@ -10,20 +10,18 @@ from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
 from ...loads import Distribution
-from ...loads.arrival import HeldLoad
 from ...meshing import Plates
 from ...model import Model, Surface
 from ...model.geometry.vectors import Array
-from ..shells.assembly import stiffness_of
-from ..shells.loads import LoadedSurface
-from .results import Results
-from .statics import resultant
-from .storeys import LEVEL_REACH
+from ..results.results import Results
+from ..results.statics import resultant
+from ..results.storeys import LEVEL_REACH
+from .edges import WallEdge, edges_of
+from .lengths import AT_NODE, heights, wall_directions
+from .node_forces import HeldLoads, elements_of, folded, known_cases, movements, node_forces
 
 WALL_COMPONENTS = ("n", "v_in", "v_out", "t", "m_in", "m_out")
 AT_LEVEL = 1e-6  # m
-AT_NODE = 0.02  # m; nodes this near to a cut's height are on it
-LEAST = 0.5  # m; a storey's level this near to a wall's foot or top does not divide it
 CORE = "core"
 
 
@@ -48,13 +46,14 @@ class WallForces:
     What stands above the cut gives it to what stands below: n is positive in tension. Of a wall, v_in along its length
     (towards +x, or +y where it runs more along y), v_out across it, m_in about the direction across and m_out about that
     along, t about the vertical; directions across look towards +y, or +x. Of a group v_in and m_out go by x, v_out and
-    m_in by y.
+    m_in by y. `edges` are the upright edges of walls computed as shells at which others are joined.
     """
 
     cases: list[str]
     rows: list[WallRow]
     values: Array
     done: NDArray[np.bool_]
+    edges: list[WallEdge]
 
 
 @dataclass(slots=True)
@@ -71,46 +70,16 @@ class _Cut:
     column: bool = False
 
 
-def _moves(results: Results) -> Array:
-    """Movements (C', N, 6) of all cases, and after them of the modes and the turning of each response to a spectrum."""
-    more = [part for m in results.modal.values() for part in (m.displacement, m.turning)]
-    return np.concatenate([results.displacement, *more]) if more else results.displacement
-
-
-def _folded(results: Results, values: Array, column: bool = False) -> Array:
-    """Values (C', 6) of what `_moves` gives as those of the cases (C, 6)."""
-    out = values[: len(results.cases)].copy()
-    at = len(out)
-    for name, m in results.modal.items():
-        n, k = len(m.displacement), len(m.turning)
-        c = results.case_index(name)
-        out[c] = np.abs(out[c]) if column else m.folded(values[at : at + n], values[at + n : at + n + k])
-        at += n + k
-    return out
-
-
 def wall_forces(model: Model, results: Results, distribution: Distribution) -> WallForces:
     """Of all walls that the run computed, as shells or as columns, in every case.
 
     Responses to a spectrum are sizes without sign, combined of those of the modes; groups with a wall as a column are not done
     in them.
     """
-    moves = _moves(results)
     signless = np.array([case in results.modal for case in results.cases], bool)
-    unknown = np.array(
-        [model.cases[c].spectrum is not None if c in model.cases else False for c in results.cases], bool
-    )
-    unknown &= ~signless
-    plates = results.plates
-    cuts: list[_Cut] = []
-    if plates is not None:
-        loads = _Loads(results, distribution)
-        for s in plates.shapes.values():
-            if s.upright and s.id in plates.surfaces:
-                cuts += _of_shell(model, results, moves, plates, s, loads)
-        for ident in plates.columns:
-            if ident in results.member_ids:
-                cuts += _of_column(model, results, plates, model.surfaces[ident])
+    known = known_cases(model, results)
+    moves = movements(results)
+    cuts, edges = _all(model, results, moves, distribution)
     rows: list[WallRow] = []
     values: list[Array] = []
     done: list[NDArray[np.bool_]] = []
@@ -119,8 +88,8 @@ def wall_forces(model: Model, results: Results, distribution: Distribution) -> W
         rows.append(
             WallRow(cut.storey, cut.part, cut.wall.name or cut.wall.id, (cut.wall.id,), cut.place + model.origin)
         )
-        values.append(_folded(results, _components(cut.force, along, across), cut.column))
-        done.append(cut.done & ~unknown)
+        values.append(folded(results, _components(cut.force, along, across), cut.column))
+        done.append(cut.done & known)
     for name, own in _groups(model, cuts):
         place = _middle(own)
         force = np.zeros((len(moves), 6))
@@ -128,25 +97,31 @@ def wall_forces(model: Model, results: Results, distribution: Distribution) -> W
             force += cut.force
             force[:, 3:] += np.cross(cut.place - place, cut.force[:, :3])
         rows.append(WallRow(own[0].storey, own[0].part, name, tuple(c.wall.id for c in own), place + model.origin))
-        values.append(_folded(results, _components(force, np.array([1.0, 0, 0]), np.array([0.0, 1, 0]))))
-        done.append(np.logical_and.reduce([c.done for c in own]) & ~unknown & ~(signless & any(c.column for c in own)))
+        values.append(folded(results, _components(force, np.array([1.0, 0, 0]), np.array([0.0, 1, 0]))))
+        done.append(np.logical_and.reduce([c.done for c in own]) & known & ~(signless & any(c.column for c in own)))
     shape = (len(rows), len(results.cases))
     found = np.array(values).reshape(*shape, 6).transpose(1, 0, 2)
     good = np.array(done, bool).reshape(shape).T
-    return WallForces(list(results.cases), rows, np.where(good[..., None], found, 0.0), good)
+    return WallForces(list(results.cases), rows, np.where(good[..., None], found, 0.0), good, edges)
 
 
-def wall_directions(s: Surface) -> tuple[Array, Array]:
-    """Level unit vectors along a wall and across it, each towards +x or +y, whichever it is nearer to."""
-    across = s.plain_axes[2] * [1.0, 1.0, 0.0]
-    across = across / np.linalg.norm(across)
-    along = np.array([-across[1], across[0], 0.0])
-    return _forward(along), _forward(across)
-
-
-def _forward(v: Array) -> Array:
-    big = v[0] if abs(v[0]) >= abs(v[1]) else v[1]
-    return v if big > 0 else -v
+def _all(model: Model, results: Results, moves: Array, distribution: Distribution) -> tuple[list[_Cut], list[WallEdge]]:
+    """Cuts of all walls, and the edges of those computed as shells."""
+    cuts: list[_Cut] = []
+    edges: list[WallEdge] = []
+    plates = results.plates
+    if plates is None:
+        return cuts, edges
+    loads = HeldLoads(results, distribution)
+    for s in plates.shapes.values():
+        if s.upright and s.id in plates.surfaces:
+            own = edges_of(model, results, moves, plates, s, loads)
+            cuts += _of_shell(model, results, moves, plates, s, loads, own)
+            edges += own
+    for ident in plates.columns:
+        if ident in results.member_ids:
+            cuts += _of_column(model, results, plates, model.surfaces[ident])
+    return cuts, edges
 
 
 def _components(force: Array, along: Array, across: Array) -> Array:
@@ -155,53 +130,30 @@ def _components(force: Array, along: Array, across: Array) -> Array:
     return np.column_stack([f[:, 2], f @ along, f @ across, m[:, 2], m @ across, m @ along])
 
 
-def _heights(model: Model, s: Surface) -> list[tuple[str, float, float]]:
-    """A wall's lengths from storey to storey: name of the storey it stands on, and the heights (m) of both ends."""
-    low, high = float(s.outer[:, 2].min()), float(s.outer[:, 2].max())
-    storeys = sorted(model.storeys, key=lambda x: x.elevation)
-    joined = [
-        float(j.line[:, 2].mean())
-        for j in s.joints
-        if j.kind == "surface" and np.ptp(j.line[:, 2]) < AT_NODE and not _upright(model, j.other)
-    ]
-    levels = [low]
-    for storey in storeys:
-        near = min(joined, key=lambda z: abs(z - storey.elevation), default=storey.elevation)
-        z = near if abs(near - storey.elevation) <= LEVEL_REACH else storey.elevation
-        if levels[-1] + LEAST < z < high - LEAST:
-            levels.append(z)
-    levels.append(high)
+def _of_shell(
+    model: Model,
+    results: Results,
+    moves: Array,
+    plates: Plates,
+    s: Surface,
+    loads: HeldLoads,
+    edges: list[WallEdge],
+) -> list[_Cut]:
+    elements = elements_of(plates, s.id)
     out = []
-    for a, b in zip(levels, levels[1:]):
-        below = [x.name for x in storeys if x.elevation <= (a + b) / 2]
-        out.append((below[-1] if below else storeys[0].name if storeys else "", a, b))
-    return out
-
-
-def _upright(model: Model, ident: str) -> bool:
-    other = model.surfaces.get(ident)
-    return other is not None and other.upright
-
-
-class _Loads:
-    """What surfaces hold, by case."""
-
-    def __init__(self, results: Results, distribution: Distribution) -> None:
-        self.of: dict[str, list[tuple[int, HeldLoad]]] = {}
-        for c, case in enumerate(results.cases):
-            for h in distribution.case(case).held:
-                self.of.setdefault(h.surface, []).append((c, h))
-
-
-def _of_shell(model: Model, results: Results, moves: Array, plates: Plates, s: Surface, loads: _Loads) -> list[_Cut]:
-    k = plates.surfaces.index(s.id)
-    kinds = [(plates.quads[plates.quad_of == k]), (plates.triangles[plates.triangle_of == k])]
-    out = []
-    for storey, low, high in _heights(model, s):
+    for storey, low, high in heights(model, s):
         for part, z, up in (("bottom", low, True), ("top", high, False)):
-            cut = _shell_cut(model, results, moves, plates, s, k, kinds, z, up, loads)
-            if cut is not None:
-                out.append(_Cut(s, storey, part, *cut))
+            cut = _shell_cut(model, results, moves, plates, s, elements, z, up, loads)
+            if cut is None:
+                continue
+            place, force, done = cut
+            for e in edges:
+                if e.storey == storey:
+                    end = e.line[0 if up else 1] - model.origin
+                    share = e.at_levels[0 if up else 1].copy()
+                    share[:, 3:] += np.cross(end - place, share[:, :3])
+                    force = force + share if up else force - share
+            out.append(_Cut(s, storey, part, place, force, done))
     return out
 
 
@@ -211,11 +163,10 @@ def _shell_cut(
     moves: Array,
     plates: Plates,
     s: Surface,
-    k: int,
-    kinds: list[NDArray[np.int64]],
+    elements: list[NDArray[np.int64]],
     z: float,
     up: bool,
-    loads: _Loads,
+    loads: HeldLoads,
 ) -> tuple[Array, Array, NDArray[np.bool_]] | None:
     """Place, force (C', 6) under `moves` and what is computed, of a cut just above (`up`) or just below a height; None where nothing is cut.
 
@@ -223,7 +174,7 @@ def _shell_cut(
     """
     points = plates.points
     mine, others = [], []
-    for nodes in kinds:
+    for nodes in elements:
         above = points[nodes][:, :, 2].mean(axis=1) > z if len(nodes) else np.zeros(0, bool)
         mine.append(nodes[above == up])
         others.append(nodes[above != up].ravel())
@@ -237,39 +188,14 @@ def _shell_cut(
     t = points[between] @ along
     place = points[between].mean(axis=0)
     place = place + along * ((t.min() + t.max()) / 2 - place @ along)
-    is_on = np.zeros(len(points), bool)
-    is_on[between] = True
-    arms = points - place
-    total = np.zeros((len(moves), 6))
-    touching = []
-    for nodes in mine:
-        hit = nodes[is_on[nodes].any(axis=1)]
-        touching.append(hit)
-        if not len(hit):
-            continue
-        stiff = stiffness_of(model, plates, hit, np.full(len(hit), k))
-        for c in range(len(moves)):
-            u = moves[c][hit].reshape(len(hit), -1)
-            f = np.einsum("eij,ej->ei", stiff, u).reshape(*hit.shape, 6)[is_on[hit]]
-            total[c] += resultant(f, arms[hit[is_on[hit]]])
-    whole = LoadedSurface(s, plates)
-    at = whole.only(touching)
-    into, touched = np.zeros((len(points), 6)), at.nodes()
-    for c, load in loads.of.get(s.id, ()):
-        if load.pressure is None:
-            places, forces = whole.along(load)
-            off = places[:, 2] - z
-            own_side = (
-                off > AT_LEVEL if up else off < -AT_LEVEL
-            )  # one that acts at the level itself acts between the cuts
-            for nodes, force, moment in whole.shared_out(places[own_side], forces[own_side]):
-                inside = (points[nodes][:, :, 2].mean(axis=1) > z) == up
-                hit = is_on[nodes] & inside[:, None]
-                total[c] -= resultant(np.concatenate([force[hit], moment[hit]], axis=1), arms[nodes[hit]])
-            continue
-        at.put(load.pressure, load.area, into)
-        total[c] -= resultant(into[between], arms[between])
-        into[touched] = 0.0  # the same room for the next: a fresh one would cost more than the load
+
+    def on_own_side(places: Array) -> NDArray[np.bool_]:
+        """What acts at the level itself acts between the cuts."""
+        off = places[:, 2] - z
+        return np.asarray(off > AT_LEVEL if up else off < -AT_LEVEL)
+
+    given = node_forces(model, moves, plates, s, mine, between, loads, on_own_side)
+    total = np.array([resultant(f, points[between] - place) for f in given])
     # what the nodes give the side above is what the part below gives it
     return place, -total if up else total, np.atleast_1d(results.node_done[:, between].all(axis=1))
 
@@ -283,7 +209,7 @@ def _of_column(model: Model, results: Results, plates: Plates, s: Surface) -> li
     up = np.array([0.0, 0, 1])
     axes = np.array([up, np.cross(column.normal, up), column.normal])
     out = []
-    for storey, low, high in _heights(model, s):
+    for storey, low, high in heights(model, s):
         for part, z in (("bottom", low), ("top", high)):
             z = float(column.z[np.abs(column.z - z).argmin()]) if np.abs(column.z - z).min() <= LEVEL_REACH else z
             # two stations at one height are a jump: the bottom of a length is its upper side

@@ -23,7 +23,8 @@ from shapely.geometry import LineString
 from ...model import Model, Surface
 from ...model.geometry.vectors import Array
 from ...model.settings import WallSettings
-from .walls import WallForces, wall_directions
+from .forces import WallForces
+from .lengths import wall_directions
 
 PARTIAL = 1.5  # on the strength of concrete, EN 1992-1-1 table 2.1N
 BLUNT = 1e-3  # m; pieces shorter than this are none

@@ -1,0 +1,53 @@
+"""How a wall is divided by the storeys it stands in, and its directions."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...model import Model, Surface
+from ...model.geometry.vectors import Array
+from ..results.storeys import LEVEL_REACH
+
+AT_NODE = 0.02  # m; nodes this near to a cut's height, or to an edge, are on it
+LEAST = 0.5  # m; a storey's level this near to a wall's foot or top does not divide it
+
+
+def wall_directions(s: Surface) -> tuple[Array, Array]:
+    """Level unit vectors along a wall and across it, each towards +x or +y, whichever it is nearer to."""
+    across = s.plain_axes[2] * [1.0, 1.0, 0.0]
+    across = across / np.linalg.norm(across)
+    along = np.array([-across[1], across[0], 0.0])
+    return _forward(along), _forward(across)
+
+
+def _forward(v: Array) -> Array:
+    big = v[0] if abs(v[0]) >= abs(v[1]) else v[1]
+    return v if big > 0 else -v
+
+
+def heights(model: Model, s: Surface) -> list[tuple[str, float, float]]:
+    """A wall's lengths from storey to storey: name of the storey it stands on, and the heights (m) of both ends."""
+    low, high = float(s.outer[:, 2].min()), float(s.outer[:, 2].max())
+    storeys = sorted(model.storeys, key=lambda x: x.elevation)
+    joined = [
+        float(j.line[:, 2].mean())
+        for j in s.joints
+        if j.kind == "surface" and np.ptp(j.line[:, 2]) < AT_NODE and not is_upright(model, j.other)
+    ]
+    levels = [low]
+    for storey in storeys:
+        near = min(joined, key=lambda z: abs(z - storey.elevation), default=storey.elevation)
+        z = near if abs(near - storey.elevation) <= LEVEL_REACH else storey.elevation
+        if levels[-1] + LEAST < z < high - LEAST:
+            levels.append(z)
+    levels.append(high)
+    out = []
+    for a, b in zip(levels, levels[1:]):
+        below = [x.name for x in storeys if x.elevation <= (a + b) / 2]
+        out.append((below[-1] if below else storeys[0].name if storeys else "", a, b))
+    return out
+
+
+def is_upright(model: Model, ident: str) -> bool:
+    other = model.surfaces.get(ident)
+    return other is not None and other.upright

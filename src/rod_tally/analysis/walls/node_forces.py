@@ -1,0 +1,108 @@
+"""What nodes give the elements of a wall that end there: the base of forces on its cuts and along its edges."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...loads import Distribution
+from ...loads.arrival import HeldLoad
+from ...meshing import Plates
+from ...model import Model, Surface
+from ...model.geometry.vectors import Array
+from ..results.results import Results
+from ..shells.assembly import stiffness_of
+from ..shells.loads import LoadedSurface
+
+Flags = NDArray[np.bool_]
+
+
+class HeldLoads:
+    """What surfaces hold, by case."""
+
+    def __init__(self, results: Results, distribution: Distribution) -> None:
+        self.of: dict[str, list[tuple[int, HeldLoad]]] = {}
+        for c, case in enumerate(results.cases):
+            for h in distribution.case(case).held:
+                self.of.setdefault(h.surface, []).append((c, h))
+
+
+def movements(results: Results) -> Array:
+    """Movements (C', N, 6) of all cases, and after them of the modes and the turning of each response to a spectrum."""
+    more = [part for m in results.modal.values() for part in (m.displacement, m.turning)]
+    return np.concatenate([results.displacement, *more]) if more else results.displacement
+
+
+def folded(results: Results, values: Array, column: bool = False) -> Array:
+    """Values (C', …) of what `movements` gives as those of the cases (C, …)."""
+    out = values[: len(results.cases)].copy()
+    at = len(out)
+    for name, m in results.modal.items():
+        n, k = len(m.displacement), len(m.turning)
+        c = results.case_index(name)
+        out[c] = np.abs(out[c]) if column else m.folded(values[at : at + n], values[at + n : at + n + k])
+        at += n + k
+    return out
+
+
+def known_cases(model: Model, results: Results) -> Flags:
+    """Of every case (C,) whether forces can be given: not of a response to a spectrum whose modes were not kept."""
+    return np.array(
+        [c in results.modal or c not in model.cases or model.cases[c].spectrum is None for c in results.cases], bool
+    )
+
+
+def elements_of(plates: Plates, ident: str) -> list[NDArray[np.int64]]:
+    """Nodes of a surface's elements: those of four (n, 4) and those of three (n, 3)."""
+    k = plates.surfaces.index(ident)
+    return [plates.quads[plates.quad_of == k], plates.triangles[plates.triangle_of == k]]
+
+
+def node_forces(
+    model: Model,
+    moves: Array,
+    plates: Plates,
+    s: Surface,
+    elements: list[NDArray[np.int64]],
+    on: NDArray[np.int64],
+    loads: HeldLoads,
+    counts: Callable[[Array], Flags] | None = None,
+) -> Array:
+    """Forces and moments (C', n, 6) that the n nodes `on` give those `elements` of a surface that end there, under `moves`.
+
+    What acts on these elements themselves is not among them; of loads along lines and at points, what acts where `counts`
+    of its places (k, 3) says so.
+    """
+    points = plates.points
+    number = np.full(len(points), -1)
+    number[on] = np.arange(len(on))
+    total = np.zeros((len(moves), len(on), 6))
+    touching = [nodes[(number[nodes] >= 0).any(axis=1)] for nodes in elements]
+    for hit in touching:
+        if not len(hit):
+            continue
+        stiff = stiffness_of(model, plates, hit, np.full(len(hit), plates.surfaces.index(s.id)))
+        at = number[hit]
+        for c in range(len(moves)):
+            u = moves[c][hit].reshape(len(hit), -1)
+            f = np.einsum("eij,ej->ei", stiff, u).reshape(*hit.shape, 6)
+            np.add.at(total[c], at[at >= 0], f[at >= 0])
+    whole = LoadedSurface(s, plates)
+    near = whole.only(touching)
+    into, touched = np.zeros((len(points), 6)), near.nodes()
+    mine = {tuple(sorted(e)) for nodes in touching for e in nodes.tolist()}
+    for c, load in loads.of.get(s.id, ()):
+        if load.pressure is None:
+            places, forces = whole.along(load)
+            kept = np.ones(len(places), bool) if counts is None else counts(places)
+            for nodes, force, moment in whole.shared_out(places[kept], forces[kept]):
+                own = np.array([tuple(sorted(e)) in mine for e in nodes.tolist()], bool)
+                at = np.where(own[:, None], number[nodes], -1)
+                np.add.at(total[c], at[at >= 0], -np.concatenate([force, moment], axis=-1)[at >= 0])
+            continue
+        near.put(load.pressure, load.area, into)
+        total[c] -= into[on]
+        into[touched] = 0.0  # the same room for the next: a fresh one would cost more than the load
+    return total
