@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 import pytest
+from openpyxl import load_workbook
 
 from rod_tally.analysis import Results, run
 from rod_tally.analysis.walls.edges import WallEdge, edge_forces
 from rod_tally.analysis.walls.forces import wall_forces
 from rod_tally.loads import Distribution
-from rod_tally.model import LoadCase, Model, SpaceLoad
+from rod_tally.model import LoadCase, Model, Settings, SpaceLoad
 from rod_tally.model.settings import MeshSettings, RunSettings
+from rod_tally.output.spreadsheet import write_workbook
+from rod_tally.review import review
 
 from .test_wall_forces import CORNERS, A, B, H, T, core, pushed
 
@@ -120,3 +125,26 @@ def test_sums_of_cases_with_and_without_sign() -> None:
     assert sized is not None
     assert np.abs(sized.total) == pytest.approx(np.abs(e.total[0]) + 1.5 * np.abs(e.total[1]))
     assert sized.tension >= 0 and sized.compression >= 0
+
+
+def test_a_joint_beyond_its_capacity_is_a_finding_and_has_its_use(tmp_path: Path) -> None:
+    """Named once a joint, with what governs; nothing of it while no capacity is given."""
+    m = core(2, "shell")
+    pushed(m, 2)
+    settings = Settings.from_dict({"mesh": {"size": 0.75}})
+    free = review(m, settings)
+    assert not [f for f in free.findings if f.code == "wall.joint"]
+    names = [c.name for c in free.computed_combinations]
+    most = max(abs(f.shear) for name in names for _, f in free.wall_joints(name))
+    settings.walls.joint_shear = most / 1.25
+    done = review(m, settings)
+    found = [f for f in done.findings if f.code == "wall.joint"]
+    assert found and len({(f.ids, f.at) for f in found}) == len(found) <= 8
+    assert max(f.numbers["use"] for f in found) == pytest.approx(1.25)
+    assert all(any(f" in {name}, " in f.message for name in names) for f in found)
+    assert [f.key for f in done.other_findings if f.code == "wall.joint"] == [f.key for f in found]
+    sheets = load_workbook(write_workbook(done, tmp_path / "all.xlsx"))
+    rows = list(sheets["joints of walls"].values)
+    assert len(rows) == 1 + 2 * 8 * (1 + len(names))
+    v = rows[0].index("v")
+    assert sorted(r[v] for r in rows[1:] if r[0] == "q") == pytest.approx(sorted(f.total[0] for _, f in done.wall_joints("q")))

@@ -151,11 +151,13 @@ class ReportSettings:
 @dataclass(slots=True)
 class WallSettings:
     """For the stability of walls: `friction` between wall and joint (EN 1992-1-1 6.2.5(2): 0.6 for smooth joints), `tie_edge`
-    (m) from the wall's edge to its tie, `pressure` (Pa) allowed; 0: the strength of the material over 1.5."""
+    (m) from the wall's edge to its tie, `pressure` (Pa) allowed; 0: the strength of the material over 1.5. `joint_shear`
+    (N/m): what an upright joint between walls can carry along it; 0: not given, and not compared."""
 
     friction: float = 0.6
     tie_edge: float = 0.25
     pressure: float = 0.0
+    joint_shear: float = 0.0
 
 
 @dataclass(slots=True)
@@ -306,6 +308,7 @@ _RANGES: dict[str, tuple[float, float]] = {
     "transfer.joins.levels": (0.0, 5.0), "transfer.joins.grids": (0.0, 5.0), "transfer.supports.subgrade": (0.0, 1e12),
     "mesh.size": (0.02, 50.0), "run.stations": (3, 1001), "run.ask_above": (0.0, 1e7), "modes.count": (0, 10_000),
     "walls.friction": (0.01, 10.0), "walls.tie_edge": (0.0, 5.0), "walls.pressure": (0.0, 1e10),
+    "walls.joint_shear": (0.0, 1e12),
     "compare.relative": (0.0, 10.0), "compare.absolute_force": (0.0, 1e12),
 }  # fmt: skip
 CHAPTERS = (

@@ -112,6 +112,8 @@ def _fill(book: Book, review: Review) -> None:
         book.sheet("centres", CENTRE_COLUMNS, centres)
     if not review.stale and review.wall_panels:
         book.sheet("stability of walls", STABILITY_COLUMNS, _stability(review))
+    if not review.stale and review.wall_forces.edges:
+        book.sheet("joints of walls", JOINT_COLUMNS, _joints(review))
     if review.comparison is not None and review.comparison.again_over:
         again = ([getattr(x, name) for name in AGAIN_KEYS] for x in review.comparison.again)
         book.sheet("to look at again", AGAIN_COLUMNS, again)
@@ -160,6 +162,21 @@ def _stability(review: Review) -> Iterable[Sequence[object]]:
             shown = [None if p.why_not or not np.isfinite(x[0]) else float(x[0]) for x in parts]
             forces = [-float(values[0]), float(values[1]), float(values[4])]
             yield [name, p.wall, p.storey, p.part, p.length, *forces, *shown, p.why_not or p.note or None]
+
+
+JOINT_COLUMNS = [
+    "case", "wall", "id", "joined", "storey", "x", "y", "z_low", "z_high", "v", "n", "out", "m", "v_most", "v_most_z", "n_most",
+    "n_least",
+]  # fmt: skip
+
+
+def _joints(review: Review) -> Iterable[Sequence[object]]:
+    """Every joint of walls in every case and combination, SI; the last four a metre, and the height of the largest shear."""
+    for name in (*review.results.cases, *(c.name for c in review.computed_combinations)):
+        for e, f in review.wall_joints(name):
+            (x, y, low), high = (float(v) for v in e.line[0]), float(e.line[1, 2])
+            most = [f.shear, f.height, f.tension, -f.compression]
+            yield [name, e.wall, e.ident, " ".join(e.others), e.storey, x, y, low, high, *map(float, f.total), *most]
 
 
 def _stacks(review: Review) -> Iterable[Sequence[object]]:

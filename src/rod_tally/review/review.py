@@ -19,6 +19,7 @@ from ..analysis.results.storeys import StoreyRow
 from ..analysis.results.superpose import combined, combined_shapes, usable
 from ..analysis.shells.fields import PlateFields
 from ..analysis.stress.section_stress import member_stresses
+from ..analysis.walls.edges import EdgeForces, WallEdge, edge_forces
 from ..analysis.walls.forces import WallForces, wall_forces
 from ..analysis.walls.stability import Block, Panel, in_row, panels
 from ..compare import Comparison
@@ -40,6 +41,7 @@ from .combining import made_combinations, reduced_finding
 from .decisions import Decision, Look
 from .envelopes import Envelopes
 from .tallies.tally import TallyRow, tally
+from .wall_joints import factors_of, overused_joints, signless_cases
 
 OLD = "the model or the settings have changed since this run: run it again (F5)"
 NOT_RUN = "not run yet: results come with the run (F5)"
@@ -132,7 +134,15 @@ class Review:
         made = self._cache.peek("combined")
         if made is not None and made.reduced:
             out = [*out, reduced_finding(made)]
-        return out
+        return [*out, *self.overused_joints]
+
+    @property
+    def overused_joints(self) -> list[Finding]:
+        """Joints of walls whose shear exceeds what the settings say they can carry."""
+        capacity = self.settings.walls.joint_shear
+        if self.stale or capacity <= 0:
+            return []
+        return overused_joints(self.model, self.wall_forces, self.computed_combinations, capacity)
 
     @property
     def cuts(self) -> list[Cut]:
@@ -202,6 +212,15 @@ class Review:
         values, done = found
         own = self.settings.walls
         return [(p, values[p.row], in_row(p, values[p.row][None], own)) for p in self.wall_panels if done[p.row]]
+
+    def wall_joints(self, name: str) -> list[tuple[WallEdge, EdgeForces]]:
+        """Edges at which walls are joined with their forces in a case or combination, where they are known."""
+        case, walls = self._named(name), self.wall_forces
+        if case is None or (not isinstance(case, str) and case.roots):
+            return []
+        factors, signless = factors_of(walls.cases, case), signless_cases(self.model, walls.cases)
+        found = ((e, edge_forces(e, factors, signless)) for e in walls.edges)
+        return [(e, f) for e, f in found if f is not None]
 
     @property
     def balance(self) -> Balance:

@@ -101,7 +101,7 @@ STEPS: tuple[Step, ...] = (
             Item("Down the columns", ("response.axial",)),
             Item("Modes", ("response.mass", "response.period", "response.base_shear")),
             Item("Symmetry, turning", ("response.symmetry", "response.uneven", "response.torsion")),
-            Item("Forces", ("response.released",)),
+            Item("Forces", ("response.released", "wall.joint")),
             Item("Envelope"),
             Item("Reactions"),
         ),

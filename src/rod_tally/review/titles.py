@@ -93,6 +93,7 @@ TITLES = {
     "surface.opening": "Opening misses or divides its surface",
     "surface.sliver": "Sliver of a surface",
     "surface.thickness": "Odd thickness",
+    "wall.joint": "Joint of walls beyond its capacity",
 }
 
 

@@ -78,6 +78,12 @@ def add_dynamics(done: Review, kept: Flexibility | None, progress: Progress = si
 
 
 def _combine(done: Review, progress: Progress) -> None:
+    _make_combinations(done, progress)
+    if joints := done.overused_joints:
+        done.findings = ranked([*done.findings, *joints], done.settings)
+
+
+def _make_combinations(done: Review, progress: Progress) -> None:
     if done.model.combinations:
         return
     made = made_combinations(

@@ -206,3 +206,13 @@ def edge_forces(edge: WallEdge, factors: Array, signless: NDArray[np.bool_]) -> 
         max(0.0, float((a_metre + spread)[:, 1].max())),
         max(0.0, float(-(a_metre - spread)[:, 1].min())),
     )
+
+
+def largest_shears(edge: WallEdge, factors: Array, signless: NDArray[np.bool_]) -> Array:
+    """The largest size of shear a metre (K,) of an edge in K sums of cases with `factors` (K, C); NaN where one was not computed."""
+    shear = edge.a_metre[:, :, 0]
+    signed = np.abs(np.where(signless, 0.0, factors) @ shear)
+    sizes = np.where(signless, np.abs(factors), 0.0) @ np.abs(shear)
+    most = (signed + sizes).max(axis=1, initial=0.0)
+    lacking = ((factors != 0) & ~edge.done).any(axis=1) | (not len(edge.heights))
+    return np.where(lacking, np.nan, most)

@@ -15,7 +15,7 @@ from .model_rows import lines, materials, members, nodes, sections, surfaces
 from .response_rows import at_ends, at_node, at_stations, centres, modes, stacks, storey_cuts, storeys
 from .review_rows import findings, ready, tally
 from .rows import Rows
-from .surface_rows import cuts, surface_forces, surface_stresses, surfaces_over, wall_stability
+from .surface_rows import cuts, surface_forces, surface_stresses, surfaces_over, wall_joints, wall_stability
 
 TABLES: dict[str, tuple[str, Callable[[DeskState, UnitSet], Rows]]] = {
     "findings": ("Findings", findings),
@@ -62,6 +62,7 @@ ASPECTS: dict[str, dict[str, Callable[[DeskState, UnitSet], Rows]]] = {
         "over combinations": surfaces_over,
         "equivalent stress": surface_stresses,
         "stability of walls": wall_stability,
+        "joints of walls": wall_joints,
     },
     "again": {"parts": again, "why it changed": why, "design results": design},
     "elsewhere": {"values": elsewhere, "matched by nothing": unmatched},

@@ -198,6 +198,35 @@ def wall_stability(state: DeskState, units: UnitSet) -> Rows:
     return out
 
 
+def wall_joints(state: DeskState, units: UnitSet) -> Rows:
+    """Forces along the upright edges at which walls are joined, in the shown case."""
+    ff, f = units.force
+    out = Rows(
+        ["Wall", "Joined with", "Storey", "Length, m", f"V, {f}", f"V largest, {f}/m", "at height, m", f"N, {f}",
+         f"Tension, {f}/m", f"Compression, {f}/m", f"Across, {f}", f"M, {units.moment[1]}", "Use"]
+    )  # fmt: skip
+    review = state.review
+    if review is None:
+        return out
+    if review.why_old:
+        out.note = review.why_old
+        return out
+    capacity = review.settings.walls.joint_shear
+    allowed = f"use of {capacity * ff:g} {f}/m" if capacity else "no capacity is given (settings, walls.joint_shear)"
+    out.note = (
+        f"Case {state.case}; what the joined walls give this one: V upwards along the joint, N in tension across it, "
+        f"walls computed as shells; {allowed}"
+    )
+    for e, got in review.wall_joints(state.case):
+        length = float(np.linalg.norm(e.line[1] - e.line[0]))
+        others = [review.model.surfaces[i].name or i for i in e.others if i in review.model.surfaces]
+        v, n, across, m = (float(x) for x in got.total)
+        use = abs(got.shear) / capacity if capacity else None
+        values = [v * ff, got.shear * ff, got.height, n * ff, got.tension * ff, got.compression * ff, across * ff]
+        out.add([e.wall, ", ".join(others), e.storey, length, *values, m * units.moment[0], use], ("surface", e.ident))
+    return out
+
+
 def _finite(value: Array, factor: float = 1.0) -> float | None:
     return float(value[0]) * factor if np.isfinite(value[0]) else None
 
