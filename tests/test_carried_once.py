@@ -28,6 +28,9 @@ from rod_tally.model.edits import (
     AddCases,
     AddLoads,
     AddMembers,
+    AddOpenings,
+    AddSurfaces,
+    CloseOpening,
     DeleteCases,
     DeleteMembers,
     MergeMembers,
@@ -126,9 +129,24 @@ EDITS: dict[str, Callable[[Model], list[Edit]]] = {
     "deleted": lambda m: [DeleteMembers([named(m, "high")])],
     "added": lambda m: [AddMembers([{"start": [1.0, 1.0, 3.1], "end": [1.0, 1.0, 5.0], "section": m.members[named(m, "high")].section,
                                      "material": m.members[named(m, "high")].material}])],
+    "slab": lambda m: [AddSurfaces([{"outline": [[9, 9, 3], [12, 9, 3], [12, 11, 3], [9, 11, 3]], "thickness": 0.2, "name": "Landing",
+                                     "material": m.surfaces[named(m, "floor")].material,
+                                     "openings": [[[9.5, 9.5, 3], [10, 9.5, 3], [10, 10, 3]]]}])],
+    "opening": lambda m: [AddOpenings([{"surface": named(m, "floor"), "outline": _within(m, 0.2)}])],
+    "opening, closed": lambda m: [AddOpenings([{"surface": named(m, "floor"), "outline": _within(m, 0.2)}]),
+                                  AddOpenings([{"surface": named(m, "floor"), "outline": _within(m, 0.6)}]),
+                                  CloseOpening(named(m, "floor"), _within(m, 0.6)[0])],
     "split": lambda m: [SplitMember(named(m, "high"), 1.2)],
     "split and merged": lambda m: [SplitMember(named(m, "high"), 1.2), MergeMembers([named(m, "high"), _other_half(m)])],
 }  # fmt: skip
+
+
+def _within(m: Model, at: float) -> list[list[float]]:
+    """A small rectangle in the floor, at a share of its sides."""
+    s = m.surfaces[named(m, "floor")]
+    flat = s.flat(s.outer)
+    low, size = flat.min(axis=0), np.ptp(flat, axis=0)
+    return s.lifted(low + size * np.array([(at, at), (at + 0.1, at), (at + 0.1, at + 0.1), (at, at + 0.1)])).tolist()
 
 
 def _other_half(m: Model) -> str:

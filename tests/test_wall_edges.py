@@ -147,4 +147,6 @@ def test_a_joint_beyond_its_capacity_is_a_finding_and_has_its_use(tmp_path: Path
     rows = list(sheets["joints of walls"].values)
     assert len(rows) == 1 + 2 * 8 * (1 + len(names))
     v = rows[0].index("v")
-    assert sorted(r[v] for r in rows[1:] if r[0] == "q") == pytest.approx(sorted(f.total[0] for _, f in done.wall_joints("q")))
+    assert sorted(r[v] for r in rows[1:] if r[0] == "q") == pytest.approx(
+        sorted(f.total[0] for _, f in done.wall_joints("q"))
+    )

@@ -17,10 +17,11 @@ from ..analysis.results.storeys import StoreyRow
 from ..loads import Distribution
 from ..meshing.columns import column_walls
 from ..meshing.plates import computed_surfaces
-from ..model import Finding, LoadCase, Model, Section, Settings
+from ..model import Finding, LoadCase, Model, Settings
 from ..model.geometry.lines import Line, lines_of
 from ..model.geometry.panels import Panels
 from ..model.geometry.proximity import Rods
+from ..model.geometry.tying import bodies_of
 from ..model.geometry.vectors import Array, local_axes
 
 
@@ -136,18 +137,7 @@ class Subject:
         for k, m in enumerate(members):
             if m.source_line is not None:
                 lines[k] = m.source_line
-        none = Section("", "unknown")
-        sections = [self.model.sections.get(m.section, none) for m in members]
-        if self.model.kind == "physical":
-            bounds = np.array([s.bounds for s in sections]).reshape(-1, 4)
-            rounded = np.array([s.round for s in sections], bool)
-        else:
-            bounds, rounded = np.zeros((len(members), 4)), np.zeros(len(members), bool)
-        z = np.array([m.z_axis for m in members]).reshape(-1, 3)
-        axes = (
-            np.asarray(local_axes(lines[:, 1] - lines[:, 0], z)).reshape(-1, 3, 3) if members else np.zeros((0, 3, 3))
-        )
-        return Rods(lines, axes, bounds, rounded)
+        return bodies_of(members, lines, self.model.sections, self.model.kind == "physical")
 
     @cached_property
     def axes(self) -> dict[str, Array]:

@@ -6,9 +6,11 @@ import copy
 from typing import Any
 
 import numpy as np
+from shapely.geometry import Point, Polygon
 
-from ...model import Support
+from ...model import Support, Surface
 from ...model.edits.edge_supports import ON_EDGE, edge_distance, edges_of, onto_edge
+from ...model.geometry.vectors import Array
 from ..places import REACH
 from .loads import LoadMover
 from .parts import NAMED, Target
@@ -92,11 +94,35 @@ class Mover(LoadMover):
             part["start"], part["end"] = self.points([part["start"], part["end"]])
             if part.get("z_axis") is not None:
                 part["z_axis"] = self.vector(part["z_axis"])
+        if record.get("edit") in ("AddSurfaces", "AddOpenings", "CloseOpening"):
+            self._outlines(values)
         for cut in values.get("cuts", ()):
             cut["line"] = self.points(cut["line"])
             cut["surfaces"] = [self.part[s] for s in cut.get("surfaces", ()) if s in self.part]
         out["places"] = {n: self._node_place(n, p) for n, p in record.get("places", {}).items()}
         return out
+
+    def _outlines(self, values: dict[str, Any]) -> None:
+        """Outlines of surfaces and openings; an opening on the piece of its surface that has the place now."""
+        for part in values.get("parts", ()):
+            part["outline"] = self.points(part["outline"])
+            part["openings"] = [self.points(o) for o in part.get("openings") or ()]
+        for part in values.get("openings", ()):
+            part["outline"] = self.points(part["outline"])
+            part["surface"] = self._piece_at(str(part["surface"]), np.array(part["outline"]).mean(axis=0))
+        if "surface_id" in values:
+            values["at"] = self.points(values["at"])[0]
+            values["surface_id"] = self._piece_at(str(values["surface_id"]), np.array(values["at"]))
+
+    def _piece_at(self, own: str, place: Array) -> str:
+        """The surface that a place (m, in the revision's axes) of one of the baseline's surfaces lies on now."""
+        twin = self.twin(own)
+        pieces = [self.revised.surfaces[p] for p in self.pieces.get(own, [twin]) if p in self.revised.surfaces]
+
+        def off(s: Surface) -> float:
+            return float(Polygon(s.flat(s.outer)).distance(Point(s.flat(place[None])[0])))
+
+        return min(pieces, key=off).id if pieces else twin
 
     def _support(self, support: dict[str, Any]) -> dict[str, Any]:
         """A support whose x and y differ, in a building that was turned, in axes that were turned with it."""

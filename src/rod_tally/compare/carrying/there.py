@@ -11,8 +11,10 @@ from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
+from shapely.geometry import Point, Polygon
 
 from ...model import Member, Model, Surface
+from ...model.edits.surfaces import same_ring
 from ...model.geometry.vectors import Array
 from ..changes import drawn_line, drawn_outline
 from ..members import MemberMatch
@@ -21,6 +23,7 @@ from .moving import Mover
 from .there_loads import LoadsThere, Record, There
 
 SAME_PLACE = 0.05  # m; a part that lies this near to where a deleted one was is that one
+SAME_AREA = 0.02  # share of an opening that may still be solid
 ALIGNED = 1e-3  # difference of unit vectors up to which axes agree
 
 
@@ -34,7 +37,7 @@ class Already(LoadsThere):
         # what takes things out of a record, still in the baseline's ids
         self._before: dict[str, Callable[[Record], Record]] = {
             "SplitMember": self._split, "AddMembers": self._add, "ReverseMembers": self._reverse, "TurnMembers": self._turn,
-            "TurnSurfaces": self._flip, "MoveNodes": self._move,
+            "TurnSurfaces": self._flip, "MoveNodes": self._move, "AddSurfaces": self._add_surfaces,
         }  # fmt: skip
         # what makes records of the revision itself
         self._instead: dict[str, Callable[[Record], list[Record]]] = {
@@ -46,6 +49,8 @@ class Already(LoadsThere):
         self._after: dict[str, Callable[[Record], list[Record]]] = {
             "AddLoads": self._add_loads,
             "AddCases": self._add_cases,
+            "AddOpenings": self._add_openings,
+            "CloseOpening": self._close_opening,
         }
 
     def placed(self, record: Record) -> list[Record]:
@@ -121,6 +126,40 @@ class Already(LoadsThere):
             raise There
         record["values"]["parts"] = parts
         return record
+
+    def _add_surfaces(self, record: Record) -> Record:
+        parts = []
+        added = [s for s in self.base.surfaces.values() if s.source_outer is None]
+        for part in record["values"]["parts"]:
+            outline = np.array(part["outline"], float)
+            if not any(s.id in self.move.part and same_ring(s.outer, outline) for s in added):
+                parts.append(part)
+        self.skipped |= len(parts) < len(record["values"]["parts"])
+        if not parts:
+            raise There
+        record["values"]["parts"] = parts
+        return record
+
+    def _add_openings(self, record: Record) -> list[Record]:
+        """One that lies in an opening of the revision's surface, or where its outline ends, is there already."""
+        kept = []
+        for part in record["values"]["openings"]:
+            s = self.revised.surfaces[part["surface"]]
+            shape = Polygon(s.flat(np.array(part["outline"], float)))
+            if s.polygon.intersection(shape).area > SAME_AREA * shape.area:
+                kept.append(part)
+        self.skipped |= len(kept) < len(record["values"]["openings"])
+        if not kept:
+            raise There
+        record["values"]["openings"] = kept
+        return [record]
+
+    def _close_opening(self, record: Record) -> list[Record]:
+        s = self.revised.surfaces[record["values"]["surface_id"]]
+        at = Point(s.flat(np.array(record["values"]["at"], float)[None])[0])
+        if not any(Polygon(s.flat(o)).distance(at) < SAME_PLACE for o in s.openings):
+            raise There
+        return [record]
 
     def _reverse(self, record: Record) -> Record:
         """One of the revision that runs against where the member ran before is turned already; of a record that does not keep that,

@@ -40,8 +40,12 @@ from .properties import (
     SetThickness,
 )
 from .shape import DeleteMembers, MergeMembers, MoveNodes, ReverseMembers, SplitMember, TurnMembers, TurnSurfaces
+from .surfaces import AddOpenings, AddSurfaces, CloseOpening
 
 __all__ = [
+    "AddOpenings",
+    "AddSurfaces",
+    "CloseOpening",
     "AddMembers",
     "copies",
     "NEW",

@@ -10,6 +10,7 @@ import numpy as np
 from ..catalogue.catalogue import catalogue, catalogue_section
 from ..entities.model import Model
 from ..entities.structure import PINNED_END, Joint, Member, Release
+from ..geometry.tying import tie_members
 from ..geometry.vectors import Array, class_by_slope, closest_on_segment, default_z
 from .base import Edit, EditError, counted
 
@@ -22,7 +23,8 @@ class AddMembers(Edit):
     `class`, `pinned_start`, `pinned_end`, `z_axis`.
 
     An end takes the node that lies within the snap distance, else a new joint of the member that passes there, else a
-    node of its own. The section is one of the model's or of the catalogue.
+    node of its own. Slabs and walls that a member ends at or lies along are tied to it. The section is one of the model's or of
+    the catalogue.
     """
 
     parts: list[dict[str, Any]]
@@ -36,7 +38,9 @@ class AddMembers(Edit):
         made = [self._add(model, dict(p)) for p in self.parts]
         joined = sum(len(own) for _, own in made)
         names = ", ".join(m.name or m.id for m, _ in made[:5])
-        return f"added {names}{f' and {len(made) - 5} more' if len(made) > 5 else ''}; {joined} of {2 * len(made)} ends met something"
+        tied = tie_members(model, [m for m, _ in made], list(model.surfaces.values()), self.owned(model))
+        words = f"; {tied} of them tied to slabs or walls" if tied else ""
+        return f"added {names}{f' and {len(made) - 5} more' if len(made) > 5 else ''}; {joined} of {2 * len(made)} ends met something{words}"
 
     def _add(self, model: Model, part: dict[str, Any]) -> tuple[Member, list[str]]:
         line = self._line(part)
@@ -51,7 +55,7 @@ class AddMembers(Edit):
         nodes = [self._node(model, point, met) for point in line]
         if nodes[0] == nodes[1]:
             raise EditError("both ends would lie at one node")
-        ident = _free_id(model)
+        ident = free_id(model)
         z = part.get("z_axis")
         direction = line[1] - line[0]
         cls = str(part.get("class") or class_by_slope(direction))
@@ -112,7 +116,8 @@ class AddMembers(Edit):
         return self.new_node(model, point)
 
 
-def _free_id(model: Model) -> str:
+def free_id(model: Model) -> str:
+    """An id for a part added by hand."""
     number = 1
     while model.part(f"added-{number}") is not None or f"added-{number}" in model.removed_members:
         number += 1

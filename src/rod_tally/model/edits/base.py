@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from copy import copy, deepcopy
 from dataclasses import dataclass, fields, replace
 from typing import Any, ClassVar, TypeVar
@@ -185,6 +185,17 @@ class Edit(ABC):
     @staticmethod
     def surface(model: Model, ident: str) -> Surface:
         own = model.surfaces[ident] = deepcopy(there(model.surfaces, ident))
+        return own
+
+    def owned(self, model: Model) -> Callable[[str], Surface]:
+        """As `surface`, but a surface that is asked for again is not copied again."""
+        mine: dict[str, Surface] = {}
+
+        def own(ident: str) -> Surface:
+            if ident not in mine:
+                mine[ident] = self.surface(model, ident)
+            return mine[ident]
+
         return own
 
     @staticmethod

@@ -8,10 +8,10 @@ import numpy as np
 
 from ...intake.readers import Progress
 from ...intake.source import SourceElement, SourceModel
-from ...model import LogEntry, Member, Model, Section, Skipped
+from ...model import LogEntry, Member, Model, Skipped
 from ...model.catalogue.catalogue import catalogue_name, catalogue_section
 from ...model.geometry.panels import Panels, touching_ends
-from ...model.geometry.proximity import Rods
+from ...model.geometry.tying import bodies_of
 from ...model.geometry.vectors import Array, default_z, local_axes, sagitta
 from ...model.settings import TransferSettings
 from ..joining.joins import follow, join, merged
@@ -66,7 +66,7 @@ def transfer_physical(source: SourceModel, model: Model, settings: TransferSetti
     if settings.orient:
         orient(members, lines, model)
     progress("Joining ends", 0.0)
-    rods = rods_of(members, np.array(lines), model.sections)
+    rods = bodies_of(members, np.array(lines), model.sections)
     rank = np.array([RANK[m.cls] for m in members])
     area = np.array([model.sections[m.section].area if m.section in model.sections else 0.0 for m in members])
     panels = Panels(list(model.surfaces.values()))
@@ -162,16 +162,3 @@ def add_properties(source: SourceModel, model: Model, settings: TransferSettings
         model.sections[key] = section
     for key, material in source.materials.items():
         model.materials[key] = material_of(material, model.log, settings.materials.get(material.name))
-
-
-def rods_of(members: list[Member], lines: Array, sections: dict[str, Section]) -> Rods:
-    """Members as arrays with their bodies; a member of unknown section has no body, just an axis."""
-    none = Section("", "unknown")
-    found = [sections.get(m.section, none) for m in members]
-    axes = local_axes(lines[:, 1] - lines[:, 0], np.array([m.z_axis for m in members]))
-    return Rods(
-        lines,
-        np.asarray(axes).reshape(-1, 3, 3),
-        np.array([s.bounds for s in found]).reshape(-1, 4),
-        np.array([s.round for s in found], bool),
-    )
