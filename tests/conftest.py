@@ -103,6 +103,19 @@ def loft(window: Window, qtbot: Any, loft_a: Path) -> Window:
     return window
 
 
+@pytest.fixture
+def tower(window: Window, qtbot: Any, tmp_path: Path) -> Window:
+    """The window with a two-storey building of slabs and walls taken in."""
+    from rod_tally.demo.tower import write_tower
+
+    from .desk_help import rested
+
+    write_tower(tmp_path / "tower.ifc", 2, 3, 3)
+    window.session.open(tmp_path / "tower.ifc")
+    rested(qtbot, window)
+    return window
+
+
 @pytest.fixture(scope="session")
 def demo_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo project, made once."""

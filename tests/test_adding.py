@@ -115,7 +115,7 @@ def test_adding_and_copying_in_the_window(loft: Window, qtbot: QtBot, tmp_path: 
     beam = next(m for m in model.members.values() if m.name == "Loft A2-A3")
     loft.state.pick("member", beam.id)
     act(loft, qtbot, "model.copy")
-    fill(loft, qtbot, loft.corrections.form, x=0.0, y=0.0, z=0.8, times=2)
+    fill(loft, qtbot, loft.add_desk.form, x=0.0, y=0.0, z=0.8, times=2)
     rested(qtbot, loft)
     assert len(model_of(loft).members) == count + 2
     copied = model_of(loft).members["added-2"]

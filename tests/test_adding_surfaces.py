@@ -6,9 +6,11 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from pytestqt.qtbot import QtBot
 
 from rod_tally.analysis import Results, run
 from rod_tally.demo.tower import write_tower
+from rod_tally.desk.window import Window
 from rod_tally.intake import read_source
 from rod_tally.model import FIXED, LineSupport, LoadCase, Model, Settings, Surface
 from rod_tally.model.edits import (
@@ -24,6 +26,7 @@ from rod_tally.model.edits import (
 from rod_tally.model.settings import RunSettings
 from rod_tally.transfer import transfer
 
+from .desk_help import act, fill, model_of
 from .plates import plate_model, shell
 
 G = 9.80665
@@ -186,3 +189,82 @@ def test_records_make_them_again() -> None:
         from_record(r, fresh).apply(fresh)
     assert fresh.surfaces["added-1"].area == pytest.approx(3.0)
     assert fresh.surfaces["added-1"].diaphragm and fresh.surfaces["added-1"].way == "two-way"
+
+
+def test_slabs_walls_and_openings_in_the_window(tower: Window, qtbot: QtBot) -> None:
+    """Each by its form, undone one by one."""
+    model = model_of(tower)
+    count = len(model.surfaces)
+    top = max(float(s.outer[:, 2].max()) for s in model.surfaces.values())
+    act(tower, qtbot, "model.add_slab")
+    fill(
+        tower,
+        qtbot,
+        tower.add_desk.form,
+        x=30.0,
+        y=0.0,
+        x2=34.0,
+        y2=3.0,
+        level=f"{top:.6f}",
+        thickness=180.0,
+    )
+    slab = model_of(tower).surfaces["added-1"]
+    assert slab.area == pytest.approx(12.0) and slab.thickness == pytest.approx(0.18) and slab.cls == "slab"
+    act(tower, qtbot, "model.add_wall")
+    fill(
+        tower,
+        qtbot,
+        tower.add_desk.form,
+        x=30.0,
+        y=0.0,
+        x2=30.0,
+        y2=3.0,
+        foot=f"{top - 3.0:.6f} m",
+        head=f"{top:.6f}",
+    )
+    wall = model_of(tower).surfaces["added-2"]
+    assert wall.cls == "wall" and wall.area == pytest.approx(9.0)
+    assert {j.other for j in wall.joints if j.kind == "surface"} == {"added-1"}
+    tower.state.pick("surface", "added-2")
+    act(tower, qtbot, "model.open")
+    fill(tower, qtbot, tower.add_desk.form, along=1.0, width=0.9, above=0.5, height=1.2)
+    wall = model_of(tower).surfaces["added-2"]
+    assert wall.area == pytest.approx(9.0 - 0.9 * 1.2)
+    assert wall.openings[0][:, 2].min() == pytest.approx(top - 2.5)
+    tower.state.pick("surface", "added-1")
+    act(tower, qtbot, "model.open")
+    fill(tower, qtbot, tower.add_desk.form, x=32.0, y=1.0, x2=33.0, y2=2.0)
+    assert model_of(tower).surfaces["added-1"].area == pytest.approx(11.0)
+    act(tower, qtbot, "model.close")
+    fill(tower, qtbot, tower.add_desk.form)
+    assert model_of(tower).surfaces["added-1"].area == pytest.approx(12.0)
+    for _ in range(5):
+        act(tower, qtbot, "edit.undo")
+    assert len(model_of(tower).surfaces) == count
+
+
+def test_a_slab_between_selected_nodes(loft: Window, qtbot: QtBot) -> None:
+    """In their order around, however they were selected."""
+    model = model_of(loft)
+    ring = [(0.0, 0.0), (6.0, 5.4), (6.0, 0.0), (0.0, 5.4)]
+    z = max(n.point[2] for n in model.nodes.values())
+    nodes = sorted(model.nodes.values(), key=lambda n: -float(n.point[2]))
+    top = [n for n in nodes if abs(n.point[2] - z) < 1e-6]
+    low = np.array([n.point for n in top]).min(axis=0)
+    assert len(top) > 3 and len(ring) == 4
+    right = sorted({round(float(n.point[0]), 3) for n in top})[1]
+    far = sorted({round(float(n.point[1]), 3) for n in top})[1]
+    corners = [(low[0], low[1]), (right, far), (right, low[1]), (low[0], far)]
+    chosen = [min(top, key=lambda n: float(np.hypot(n.point[0] - x, n.point[1] - y))).id for x, y in corners]
+    assert len(set(chosen)) == 4
+    loft.state.select([("node", n) for n in chosen])
+    act(loft, qtbot, "model.add_slab")
+    fill(loft, qtbot, loft.add_desk.form, thickness=150.0)
+    made = model_of(loft).surfaces["added-1"]
+    assert made.area == pytest.approx((right - low[0]) * (far - low[1]), rel=0.02)
+    tied = {j.node for j in made.joints if j.kind == "end"}
+    for j in made.joints:
+        if j.kind == "member":
+            m = model_of(loft).members[j.other]
+            tied |= {m.start, m.end, *(x.node for x in m.joints)}
+    assert tied >= set(chosen)

@@ -17,7 +17,6 @@ from PyQt6.QtCore import QItemSelectionModel, QPoint, Qt  # noqa: E402
 from PyQt6.QtWidgets import QPushButton  # noqa: E402
 from pytestqt.qtbot import QtBot  # noqa: E402
 
-from rod_tally.demo.tower import write_tower  # noqa: E402
 from rod_tally.desk.window import Window  # noqa: E402
 
 from .desk_help import STEP, act, fill, model_of, named, place_of, rested  # noqa: E402
@@ -26,14 +25,6 @@ pytestmark = [
     pytest.mark.desk,
     pytest.mark.skipif(not os.environ.get("DISPLAY"), reason="needs a display; ./run test starts one"),
 ]
-
-
-@pytest.fixture
-def tower(window: Window, qtbot: QtBot, tmp_path: Path) -> Window:
-    write_tower(tmp_path / "tower.ifc", 2, 3, 3)
-    window.session.open(tmp_path / "tower.ifc")
-    rested(qtbot, window)
-    return window
 
 
 def surface(w: Window, name: str) -> str:

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from ..review import CASE
+from .commands.adding import AddDesk
 from .commands.compare_commands import PairDesk, WhyDesk
 from .commands.corrections import Corrections
 from .commands.cut_commands import CutDesk
@@ -82,6 +83,7 @@ class Window(QMainWindow):
         self.dialogs = Dialogs(self, self.session, self.state, self.tables.front, self.picture_desk.kept_pictures)
         self.corrections = Corrections(self, self.session, self.state)
         self.hold_desk = HoldDesk(self, self.session, self.state)
+        self.add_desk = AddDesk(self, self.session, self.state)
         self.load_desk = RuleDesk(self, self.session, self.state)
         self.plate_desk = PlateDesk(self, self.session, self.state, lambda: self.view.units)
         self.cut_desk = CutDesk(self, self.session, self.state, lambda: self.view.units)

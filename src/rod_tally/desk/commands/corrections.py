@@ -13,7 +13,6 @@ from ...model.catalogue.grade_names import standard_of
 from ...model.catalogue.grades import grades
 from ...model.catalogue.own import SHAPES
 from ...model.edits import (
-    AddMembers,
     DeleteMembers,
     Edit,
     HoldFoot,
@@ -34,7 +33,6 @@ from ...model.edits import (
     SplitMember,
     TurnMembers,
     TurnSurfaces,
-    copies,
 )
 from ..forms.form import Field, Form
 from ..session.actions import lowest
@@ -137,56 +135,6 @@ class Corrections:
             return OwnSection(ids, str(v["name"]).strip(), shape, sizes)
 
         self._ask("A section of one's own", f"{shape.capitalize()}; 0 for what it does not have.", fields, made)
-
-    def ask_member(self) -> None:
-        """A missing member by its two ends; between two selected nodes they are filled in."""
-        model = self.model
-        if model is None:
-            return
-        nodes = self.state.chosen("node")[:2]
-        points = [model.nodes[n].point + model.origin for n in nodes]
-        a = points[0] if points else model.origin
-        b = points[1] if len(points) > 1 else a + [0.0, 0.0, 3.0]
-        beside = next((model.members[i] for i in self.members()), None)
-        sections = list(dict.fromkeys([*model.sections, *catalogue()]))
-        materials = list(model.materials)
-        fields = [
-            *(Field(f"a{c}", f"start {c}", float(v), unit="m") for c, v in zip("xyz", a)),
-            *(Field(f"b{c}", f"end {c}", float(v), unit="m") for c, v in zip("xyz", b)),
-            Field("section", "section", beside.section if beside else sections[0], sections, free=True),
-            Field("material", "material", beside.material if beside else materials[0] if materials else "", materials),
-            Field("ends", "ends", "fixed", ["fixed", "pinned", "start pinned", "end pinned"]),
-        ]  # fmt: skip
-
-        def made(v: dict[str, Any]) -> Edit:
-            ends = [[v[f"{e}{c}"] - float(model.origin["xyz".index(c)]) for c in "xyz"] for e in "ab"]
-            part = {"start": ends[0], "end": ends[1], "section": v["section"], "material": v["material"]}
-            part |= {
-                "pinned_start": v["ends"] in ("pinned", "start pinned"),
-                "pinned_end": v["ends"] in ("pinned", "end pinned"),
-            }
-            return AddMembers([part])
-
-        text = "Each end takes the node that lies there, or a joint of the member that passes, or a node of its own."
-        self._ask("Add a member", text, fields, made)
-
-    def ask_copy(self) -> None:
-        """Copies of the selected members, each a step farther: to other storeys, or along a row."""
-        model, ids = self.model, self.members()
-        if model is None or not ids:
-            return
-        levels = sorted(s.elevation for s in model.storeys)
-        steps = np.diff(levels)
-        up = float(steps[0]) if len(steps) else 3.0
-        fields = [
-            Field("x", "step in x", 0.0, unit="m"), Field("y", "step in y", 0.0, unit="m"), Field("z", "step in z", up, unit="m"),
-            Field("times", "copies", 1.0, low=1.0, high=200.0, digits=0),
-        ]  # fmt: skip
-        text = f"{len(ids)} members are selected. Their copies have their sections and releases; loads are not copied."
-        self._ask(
-            "Copy", text, fields,
-            lambda v: AddMembers(copies(model, ids, (v["x"], v["y"], v["z"]), int(v["times"]))),
-        )  # fmt: skip
 
     def ask_material(self) -> None:
         model = self.model
