@@ -70,9 +70,9 @@ def test_the_spreadsheet_holds_the_same(tmp_path: Path, loft_a: Path) -> None:
 def test_all_tables_in_one_file(tmp_path: Path, loft_a: Path) -> None:
     done = review(read_model(loft_a, Settings()), Settings())
     book = openpyxl.load_workbook(write_workbook(done, tmp_path / "all.xlsx"), read_only=True)
-    more = ["centres", "stability of walls", "between storeys", "stacks"]
+    more = ["centres", "stability of walls", "joints of walls", "between storeys", "stacks"]
     assert book.sheetnames == [*(n.removesuffix(".csv") for n in HEADERS), *more]
-    centres, _, between, stacks = (list(book[name].iter_rows(values_only=True)) for name in more)
+    centres, _, _, between, stacks = (list(book[name].iter_rows(values_only=True)) for name in more)
     assert [r[0] for r in centres[1:]] == [c.storey for c in done.centres]
     assert {r[5] for r in between[1:]} == {"loads", "columns", "braces", "walls", "others", "arms", "left"}
     for k in range(6, 12):  # every cut is in equilibrium
@@ -92,7 +92,7 @@ def test_a_spreadsheet_that_cannot_be_written_says_so(tmp_path: Path) -> None:
 def test_from_the_command_line(tmp_path: Path, loft_a: Path, capsys: pytest.CaptureFixture[str]) -> None:
     assert main(["export", str(loft_a), "--takeoff", str(tmp_path / "t.xlsx"), "--ifc", str(tmp_path / "b.ifc")]) == 0
     assert "195 members and 15 surfaces" in capsys.readouterr().out and (tmp_path / "t.xlsx").exists()
-    assert main(["export", str(loft_a)]) == 2 and "--ifc or --takeoff" in capsys.readouterr().err
+    assert main(["export", str(loft_a)]) == 2 and "--ifc, --tables or --takeoff" in capsys.readouterr().err
     main(["review", str(loft_a), "--out", str(tmp_path / "o"), "--xlsx", str(tmp_path / "all.xlsx")])
     assert (tmp_path / "all.xlsx").exists()
 

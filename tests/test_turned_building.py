@@ -15,8 +15,8 @@ from rod_tally.compare import compare
 from rod_tally.loads import Distribution
 from rod_tally.meshing.facing import facing
 from rod_tally.model import Settings, Surface
+from rod_tally.model.geometry.meetings import shared_edges
 from rod_tally.review.work import read_model, run_only, side_of
-from rod_tally.transfer.surfaces.panels import _shared_edges
 
 DEMO = Path(__file__).parents[1] / "src" / "rod_tally" / "demo" / "data" / "tern-quay-a.ifc"
 SHIFT = (3.0, -7.0, 0.0)
@@ -109,7 +109,7 @@ def test_a_wall_is_joined_to_one_with_a_door_on_both_sides_of_it() -> None:
     """Not along the longest piece alone, and no piece reaches into the door."""
     below = np.array([(0, 0), (7.2, 0), (7.2, 3), (0, 3)], float)
     above = np.array([(0, 3), (3, 3), (3, 5.1), (4.2, 5.1), (4.2, 3), (7.2, 3), (7.2, 6), (0, 6)], float)
-    found = sorted(sorted(map(tuple, np.round(x, 6).tolist())) for x in _shared_edges(below, above, 0.025))
+    found = sorted(sorted(map(tuple, np.round(x, 6).tolist())) for x in shared_edges(below, above, 0.025))
     assert found == [[(0.0, 3.0), (3.0, 3.0)], [(4.2, 3.0), (7.2, 3.0)]]
-    back = sorted(sorted(map(tuple, np.round(x, 6).tolist())) for x in _shared_edges(above, below, 0.025))
+    back = sorted(sorted(map(tuple, np.round(x, 6).tolist())) for x in shared_edges(above, below, 0.025))
     assert back == found

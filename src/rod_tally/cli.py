@@ -54,7 +54,10 @@ def parser() -> argparse.ArgumentParser:
     sub = p.add_subparsers(dest="command", metavar="COMMAND")
     r = sub.add_parser("review", help="review a model without a window")
     r.add_argument(
-        "model", type=Path, metavar="MODEL", help="an IFC file, a Rod Tally project file, or a folder of them"
+        "model",
+        type=Path,
+        metavar="MODEL",
+        help="an IFC file, a model in tables (.xlsx, or nodes.csv with the others beside it), a Rod Tally project file, or a folder of them",
     )
     r.add_argument("--out", type=Path, required=True, metavar="DIR", help="where the files of the review go")
     r.add_argument("--against", type=Path, metavar="BASELINE", help="the reviewed model to compare with")
@@ -77,9 +80,17 @@ def parser() -> argparse.ArgumentParser:
     x = sub.add_parser(
         "export", help="hand the analytical model back as IFC4, structural analysis domain, or take it off"
     )
-    x.add_argument("model", type=Path, metavar="MODEL", help="an IFC file or a Rod Tally project file")
+    x.add_argument(
+        "model", type=Path, metavar="MODEL", help="an IFC file, a model in tables, or a Rod Tally project file"
+    )
     x.add_argument("--ifc", type=Path, metavar="FILE", help="the IFC file to write")
     x.add_argument("--results", action="store_true", help="run the model and write its results into the IFC file too")
+    x.add_argument(
+        "--tables",
+        type=Path,
+        metavar="PATH",
+        help="the workbook (.xlsx), or the folder of CSV files, to write the model's tables to",
+    )
     x.add_argument("--takeoff", type=Path, metavar="FILE", help="the spreadsheet to write the take-off to")
     x.add_argument("--settings", type=Path, metavar="FILE", help="settings of the transfer, TOML")
     t = sub.add_parser("report", help="write the report of a review, or its findings for the modellers")
@@ -251,13 +262,14 @@ def report_command(arguments: argparse.Namespace) -> int:
 def export_command(arguments: argparse.Namespace) -> int:
     """Hand the model back as IFC, or take it off to a spreadsheet; never over its source."""
     from .output.ifc import write_ifc
+    from .output.model_tables import write_model_tables
     from .output.spreadsheet import write_takeoff
     from .project.open import decided_at, model_at
     from .review.work import review
 
-    wanted = [p for p in (arguments.ifc, arguments.takeoff) if p is not None]
+    wanted = [p for p in (arguments.ifc, arguments.tables, arguments.takeoff) if p is not None]
     if not wanted:
-        return say("export: name a file with --ifc or --takeoff")
+        return say("export: name a file with --ifc, --tables or --takeoff")
     for path in wanted:
         if path.exists() and arguments.model.exists() and path.samefile(arguments.model):
             return say(f"{path}: is the source itself, which is never changed; choose another name")
@@ -272,6 +284,15 @@ def export_command(arguments: argparse.Namespace) -> int:
         else:
             path = write_ifc(model, arguments.ifc)
         print(f"{count} written to {path}")
+    if arguments.tables:
+        if (
+            arguments.model.parent.exists()
+            and arguments.tables.exists()
+            and arguments.tables.samefile(arguments.model.parent)
+        ):
+            return say(f"{arguments.tables}: is the folder of the source itself; choose another one")
+        path, lacking = write_model_tables(model, arguments.tables)
+        print(f"tables written to {path}" + (f"; they do not hold {'; '.join(lacking)}" if lacking else ""))
     if arguments.takeoff:
         print(f"take-off written to {write_takeoff(model, arguments.takeoff)}")
     return 0

@@ -8,16 +8,16 @@ Tables `displacements`, `reactions` and `member_forces`, any of them. A heading 
 
 from __future__ import annotations
 
-import csv
 import re
 import tomllib
 from dataclasses import dataclass, field, fields
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TypeVar
 
 from ..model import units
 from ..model.units import Dimension, UnitError, parse_unit
 from .readers import IntakeError
+from .sheets import csv_rows, sheet_rows, workbook
 
 T = TypeVar("T")
 PLACE = ("x", "y", "z")
@@ -132,27 +132,11 @@ def rows_of(path: Path) -> list[list[str]]:
     if not path.is_file():
         raise IntakeError(f"{path}: there is no such file")
     if path.suffix.lower() != ".xlsx":
-        return _of_csv(path)
-    book = _workbook(path)
-    rows = [["" if v is None else str(v) for v in row] for row in book.worksheets[0].iter_rows(values_only=True)]
+        return csv_rows(path)
+    book = workbook(path)
+    rows = sheet_rows(book.worksheets[0])
     book.close()
     return rows
-
-
-def _of_csv(path: Path) -> list[list[str]]:
-    try:
-        data = path.read_bytes()
-        text = data.decode("utf-16" if data[:2] in (b"\xff\xfe", b"\xfe\xff") else "utf-8-sig")
-    except UnicodeDecodeError:
-        text = data.decode("latin-1")
-    except OSError as error:
-        raise IntakeError(f"{path}: cannot be read: {error}") from error
-    head = text.split("\n", 1)[0]
-    mark = ";" if head.count(";") > head.count(",") else "\t" if "\t" in head else ","
-    try:
-        return list(csv.reader(text.splitlines(), delimiter=mark))
-    except csv.Error as error:
-        raise IntakeError(f"{path}: cannot be read as a table: {error}") from error
 
 
 def _of_folder(folder: Path) -> Raw:
@@ -162,19 +146,8 @@ def _of_folder(folder: Path) -> Raw:
     except OSError as error:
         raise IntakeError(f"{folder}: cannot be read: {error}") from error
     for name, path in _named([(p.stem, p) for p in files], str(folder)).items():
-        out[name] = str(path), _of_csv(path)
+        out[name] = str(path), csv_rows(path)
     return out
-
-
-def _workbook(path: Path) -> Any:
-    from openpyxl import load_workbook
-
-    if path.suffix.lower() != ".xlsx":
-        raise IntakeError(f"{path}: is neither a folder of CSV tables nor an .xlsx workbook")
-    try:
-        return load_workbook(path, read_only=True, data_only=True)
-    except Exception as error:  # the library raises many kinds for files that are no workbook
-        raise IntakeError(f"{path}: cannot be read as a workbook: {error}") from error
 
 
 def _named(found: list[tuple[str, T]], where: str) -> dict[str, T]:
@@ -191,11 +164,10 @@ def _named(found: list[tuple[str, T]], where: str) -> dict[str, T]:
 
 
 def _of_workbook(path: Path) -> Raw:
-    book = _workbook(path)
+    book = workbook(path, "neither a folder of CSV tables nor")
     out: Raw = {}
     for name, sheet in _named([(s, s) for s in book.sheetnames], str(path)).items():
-        rows = [["" if v is None else str(v) for v in row] for row in book[sheet].iter_rows(values_only=True)]
-        out[name] = f"{path}, sheet {sheet}", rows
+        out[name] = f"{path}, sheet {sheet}", sheet_rows(book[sheet])
     book.close()
     return out
 

@@ -17,7 +17,8 @@ Point2 = tuple[float, float]
 
 @dataclass(slots=True)
 class SourceProfile:
-    """A profile: a `shape` with `dims` (m), or points; or values only. `turn` (rad) and `shift` (m) place it."""
+    """A profile: a `shape` with `dims` (m), or points; or values only. `turn` (rad) and `shift` (m) place it. `whole`: the values
+    are all there and hold, and the points are its outline about the centroid."""
 
     name: str
     shape: str = "unknown"
@@ -28,6 +29,7 @@ class SourceProfile:
     turn: float = 0.0
     shift: Point2 = (0.0, 0.0)
     reason: str = ""
+    whole: bool = False
 
 
 @dataclass(slots=True)
@@ -220,6 +222,18 @@ class SourceEdge:
 
 
 @dataclass(slots=True)
+class SourceTie:
+    """Something tied to a surface member, as `SurfaceJoint` has it, in global coordinates."""
+
+    surface: str
+    kind: str
+    other: str
+    line: Array
+    distance: float = 0.0
+    node: str = ""
+
+
+@dataclass(slots=True)
 class SourceCase:
     name: str
     id: str
@@ -265,7 +279,8 @@ class SourceModel:
     """Everything read of one file. `counts` is by class, what the file holds whether it was read or not.
 
     `groups`: ids by group; `north` (rad): from y to true north, against the clock; `links`: analytical id to the
-    physical element it stands for; `one_way`: ids of members that act in tension or compression only.
+    physical element it stands for; `one_way`: ids of members that act in tension or compression only; `load_table`: loads as
+    text, in SI where headings give no unit, as `load_table` of the model reads them, "" for none.
     """
 
     file: str
@@ -293,3 +308,5 @@ class SourceModel:
     north: float = 0.0
     links: dict[str, str] = field(default_factory=dict)
     one_way: dict[str, str] = field(default_factory=dict)
+    load_table: str = ""
+    ties: list[SourceTie] = field(default_factory=list)

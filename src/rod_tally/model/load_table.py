@@ -9,6 +9,7 @@ are zero, or absent.
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from typing import Any
 
 from . import units
@@ -42,6 +43,7 @@ WORDS = (
     "axes",
     "projected",
     "outline",
+    "at",
     "category",
     "together",
     "self-weight",
@@ -53,7 +55,7 @@ KINDS_OF_LOAD = ("node", "member", "surface", "area", "cladding", "line", "point
 MOMENTS = ("mx", "my", "mz")
 # what a unit in a column's title may measure, beside forces
 MEASURES = {
-    "a": units.LENGTH, "b": units.LENGTH, "outline": units.LENGTH, "uniform": units.TEMPERATURE,
+    "a": units.LENGTH, "b": units.LENGTH, "outline": units.LENGTH, "at": units.LENGTH, "uniform": units.TEMPERATURE,
     "grad y": units.TEMPERATURE_BY_LENGTH, "grad z": units.TEMPERATURE_BY_LENGTH, "period": units.TIME,
     "sa": units.ACCELERATION,
 }  # fmt: skip
@@ -67,9 +69,11 @@ class TableError(ValueError):
 
 
 class Table:
-    """Rows of text by column name; `where(row, column)` says a place as the user counts it."""
+    """Rows of text by column name; `place(row, column)` says a place as the user counts it. `plain`: what a force or moment
+    without a unit is a multiple of (N, N m)."""
 
-    def __init__(self, text: str, known: tuple[str, ...], needed: tuple[str, ...]) -> None:
+    def __init__(self, text: str, known: tuple[str, ...], needed: tuple[str, ...], plain: float = 1e3) -> None:
+        self.plain = plain
         lines = [(n, line) for n, line in enumerate(text.splitlines(), 1) if line.strip()]
         if len(lines) < 2:
             raise TableError("the table needs a row of column titles and a row of values at least")
@@ -122,7 +126,7 @@ class Table:
         if column not in FORCES:
             return unit.factor if unit is not None else 1.0
         if unit is None:
-            return 1e3
+            return self.plain
         plain = units.MOMENT if column in MOMENTS else units.FORCE
         if unit.dimension == units.FORCE or unit.dimension == plain or spread is None:
             return unit.factor
@@ -195,24 +199,39 @@ def read_loads(text: str, model: Model) -> dict[str, list[dict[str, Any]]]:
 
     `on` is the id or the name of a node, member or surface; points are in the source's coordinates. Raises TableError.
     """
-    t = Table(text, (*NUMBERS, *WORDS), ("case", "kind"))
+    out: dict[str, list[dict[str, Any]]] = {}
+    for _, case, load in each_load(Table(text, (*NUMBERS, *WORDS), ("case", "kind")), model, {}):
+        if isinstance(load, TableError):
+            raise load
+        out.setdefault(case, []).append(load)
+    return out
+
+
+def each_load(t: Table, model: Model, nodes: dict[str, str]) -> Iterator[tuple[int, str, dict[str, Any] | TableError]]:
+    """Row, case and load of each row of a table of loads, or why it is none. `nodes`: further names of nodes."""
     found: dict[str, dict[str, list[str]]] = {"node": {}, "member": {}, "surface": {}}
     for kind, parts in (("member", model.members), ("surface", model.surfaces)):
         for ident, part in parts.items():
             found[kind].setdefault(ident, [ident])
             if part.name and part.name != ident:
                 found[kind].setdefault(part.name, []).append(ident)
-    found["node"] = {n: [n] for n in model.nodes}
-    out: dict[str, list[dict[str, Any]]] = {}
+    found["part"] = {
+        n: found["member"].get(n, []) + found["surface"].get(n, []) for k in ("member", "surface") for n in found[k]
+    }
+    found["node"] = {n: [to] for n, to in nodes.items()} | {n: [n] for n in model.nodes}
     for n, cells in t.rows:
         case = t.text(cells, "case")
-        if case not in model.cases:
-            raise TableError(f"{t.place(n, 'case')}: there is no load case {case!r}")
-        kind = t.text(cells, "kind").lower()
-        if kind not in KINDS_OF_LOAD:
-            raise TableError(f"{t.place(n, 'kind')}: {kind!r} is no kind of load; known are {', '.join(KINDS_OF_LOAD)}")
-        out.setdefault(case, []).append(_load(t, n, cells, kind, found, model))
-    return out
+        try:
+            if case not in model.cases:
+                raise TableError(f"{t.place(n, 'case')}: there is no load case {case!r}")
+            kind = t.text(cells, "kind").lower()
+            if kind not in KINDS_OF_LOAD:
+                raise TableError(
+                    f"{t.place(n, 'kind')}: {kind!r} is no kind of load; known are {', '.join(KINDS_OF_LOAD)}"
+                )
+            yield n, case, _load(t, n, cells, kind, found, model)
+        except TableError as error:
+            yield n, case, error
 
 
 def _on(t: Table, n: int, cells: list[str], kind: str, found: dict[str, dict[str, list[str]]]) -> str:
@@ -263,17 +282,25 @@ def _load(
             raise TableError(f"{t.place(n, 'b')}: from {a:g} to {b:g} m does not lie on a member {length:.3f} m long")
         if any(moment) and any(force):
             raise TableError(f"{t.place(n, 'mx')}: forces and moments on a member go in rows of their own")
-        ends = (moment, moment) if any(moment) else (force, later)
+        # of a moment that varies the second values are moments too; one that begins at zero has no forces at all
+        said = [any(t.text(cells, c) for c in columns) for columns in (MOMENTS, FORCES[:3])]
+        turning = any(moment) or (said[0] and not said[1])
+        ends = (moment, second if later is second else moment) if turning else (force, later)
         return {
             "on": "member", "member": ident, "a": a, "b": b, "qa": ends[0], "qb": ends[1],
-            "kind": "moment" if any(moment) else "force",
+            "kind": "moment" if turning else "force",
         } | plain  # fmt: skip
-    points = [[v - float(o) for v, o in zip(p, model.origin)] for p in _points(t, n, cells)]
+    points, places = (
+        [[v - float(o) for v, o in zip(p, model.origin)] for p in _points(t, n, cells, c)] for c in ("outline", "at")
+    )
     name = {"name": t.text(cells, "name")}
     varies = any(t.text(cells, c) for c in ("fx2", "fy2", "fz2", "fx3", "fy3", "fz3"))
     values = [force, second, three("fx3", "fy3", "fz3")] if varies else [force]
     if kind == "surface":
         load = {"on": "area", "surface": _on(t, n, cells, kind, found), "values": values} | plain | name
+        if places:
+            load |= {"outline": points} if points else {}
+            points = places
         if varies and len(points) != 3:
             raise TableError(
                 f"{t.place(n, 'outline')}: a pressure that varies needs the three points where its values hold"
@@ -285,11 +312,12 @@ def _load(
         onto = {"onto": "members"} if kind == "cladding" else {}
         if t.text(cells, "span"):
             onto["span"] = _vector(t, n, cells, "span")  # type: ignore[assignment]
-        at = {"at": points[:3]} if varies else {}
+        at = {"at": (places or points)[:3]} if varies else {}
         return {"on": "area", "surface": "", "values": values, "outline": points} | plain | onto | name | at
     if len(points) != (2 if kind == "line" else 1):
         raise TableError(f"{t.place(n, 'outline')}: a {kind} has {'two points' if kind == 'line' else 'one point'}")
-    return {"on": "space", "line": points, "qa": force, "qb": later if kind == "line" else [0.0, 0.0, 0.0]} | name
+    to = {"to": _on(t, n, cells, "part", found)} if t.text(cells, "on") else {}
+    return {"on": "space", "line": points, "qa": force, "qb": later if kind == "line" else [0.0, 0.0, 0.0]} | name | to
 
 
 def _movement(t: Table, n: int, cells: list[str], column: str) -> float:
@@ -297,12 +325,12 @@ def _movement(t: Table, n: int, cells: list[str], column: str) -> float:
     raw, unit = t.number(n, cells, column), t.factor.get(column)
     if unit is not None and unit.dimension in (units.LENGTH, units.ANGLE):
         return raw
-    return raw / (unit.factor if unit is not None else 1e3)
+    return raw / (unit.factor if unit is not None else t.plain)
 
 
-def _points(t: Table, n: int, cells: list[str]) -> list[list[float]]:
+def _points(t: Table, n: int, cells: list[str], column: str) -> list[list[float]]:
     out = []
-    for part in re.split(r"[;|/]", t.text(cells, "outline")):
+    for part in re.split(r"[;|/]", t.text(cells, column)):
         if part.strip():
             try:
                 point = [float(v) for v in part.split()]
@@ -310,9 +338,9 @@ def _points(t: Table, n: int, cells: list[str]) -> list[list[float]]:
                 point = []
             if len(point) != 3:
                 raise TableError(
-                    f"{t.place(n, 'outline')}: {part.strip()!r} is no point; three numbers in metres, 'x y z'"
+                    f"{t.place(n, column)}: {part.strip()!r} is no point; three numbers in metres, 'x y z'"
                 )
-            out.append([v * t.scale(n, "outline") for v in point])
+            out.append([v * t.scale(n, column) for v in point])
     return out
 
 

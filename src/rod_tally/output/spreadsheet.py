@@ -282,6 +282,16 @@ class Book:
             sheet.autofilter(0, 0, count, columns - 1)
 
 
+def save_sheets(path: Path, sheets: dict[str, tuple[list[str], list[list[object]]]]) -> Path:
+    """A workbook of sheets by title, each with its headings and rows. Raises OutputError."""
+
+    def fill(book: Book) -> None:
+        for title, (columns, rows) in sheets.items():
+            book.sheet(title, columns, rows)
+
+    return _save(path, fill)
+
+
 def _save(path: Path, fill: Callable[[Book], None]) -> Path:
     def write(target: Path) -> None:
         book = Book(target)

@@ -22,8 +22,11 @@ from ..model import (
     SpaceLoad,
     TemperatureLoad,
 )
+from ..model.edits import EditError
+from ..model.edits.load_values import put_load
 from ..model.entities.loads import SELF_WEIGHT, Vector, extent_fault
 from ..model.geometry.vectors import Array
+from ..model.load_table import NUMBERS, WORDS, Table, TableError, each_load
 
 Values = tuple[float, ...]
 _OWN_WEIGHT = re.compile(r"self[\s_-]*weight|dead[\s_-]*weight|own[\s_-]*weight|eigengewicht|poids propre", re.I)
@@ -43,6 +46,8 @@ def transfer_loads(source: SourceModel, model: Model) -> None:
             for case_name, case_ in model.cases.items():
                 if skipped.reason.startswith(f"load in case {case_name}:"):
                     case_.lost.append((skipped.id, skipped.reason, (0.0, 0.0, 0.0)))
+    if source.load_table:
+        _table_loads(source, model, node_of)
     pieces: dict[str, list[str]] = {}
     for surface in model.surfaces.values():
         if surface.element:
@@ -62,6 +67,25 @@ def transfer_loads(source: SourceModel, model: Model) -> None:
             model.log.append(LogEntry("guessed", (named[0].name,), message))
     for c in source.combinations:
         model.combinations.append(Combination(c.name, c.kind, dict(c.factors)))
+
+
+def _table_loads(source: SourceModel, model: Model, node_of: dict[str, str]) -> None:
+    """Loads of a table; a row that cannot be read is left out with its reason."""
+    try:
+        table = Table(source.load_table, (*NUMBERS, *WORDS), ("case", "kind"), 1.0)
+    except TableError as error:
+        model.skipped.append(Skipped("action", "table loads", str(error), "the table of loads"))
+        return
+    for n, name, load in each_load(table, model, node_of):
+        try:
+            if isinstance(load, TableError):
+                raise load
+            put_load(model, model.cases[name], {"by": "source", "source": f"row {n}"} | load)
+        except (TableError, EditError) as error:
+            reason = f"load in case {name}: table loads, {error}"
+            if name in model.cases:
+                model.cases[name].lost.append((f"loads row {n}", reason, (0.0, 0.0, 0.0)))
+            model.skipped.append(Skipped("action", f"loads row {n}", reason, f"row {n}"))
 
 
 def _nodes_of_points(source: SourceModel, model: Model) -> dict[str, str]:

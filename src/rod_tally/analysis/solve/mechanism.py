@@ -8,7 +8,7 @@ from scipy import sparse
 from scipy.linalg import eigh, qr
 
 from ...model.geometry.vectors import Array
-from .factor import Factor
+from .factor import Factor, SingularError
 
 NULL = 1e-12  # stiffness of a motion over that of its own degrees of freedom; rounding is near 1e-16
 LOCAL = 1e-11
@@ -67,8 +67,15 @@ def suspicious(k: sparse.csc_matrix, x: Array) -> bool:
 def global_motions(k: sparse.csc_matrix) -> Array:
     """Null vectors (n, m) of a matrix without local ones, by subspace iteration on the matrix made barely definite.
 
-    Returns at most MOST vectors; (n, 0) when there are none after all.
+    Returns at most MOST vectors; (n, 0) when there are none after all, or where stiffnesses differ so much that doubles cannot tell.
     """
+    try:
+        return _global_motions(k)
+    except (SingularError, np.linalg.LinAlgError):
+        return np.zeros((k.shape[0], 0))
+
+
+def _global_motions(k: sparse.csc_matrix) -> Array:
     d = k.diagonal()
     n = k.shape[0]
     m = min(n, MOST)

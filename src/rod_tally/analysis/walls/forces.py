@@ -195,7 +195,7 @@ def _shell_cut(
         return np.asarray(off > AT_LEVEL if up else off < -AT_LEVEL)
 
     given = node_forces(model, moves, plates, s, mine, between, loads, on_own_side)
-    total = np.array([resultant(f, points[between] - place) for f in given])
+    total = np.array([resultant(f, points[between] - place) for f in given]).reshape(-1, 6)
     # what the nodes give the side above is what the part below gives it
     return place, -total if up else total, np.atleast_1d(results.node_done[:, between].all(axis=1))
 

@@ -20,7 +20,8 @@ from ..session.state import DeskState
 from ..tables.table_page import TablePage
 from ..tally_mark import mark
 
-FILES = "Models and projects (*.ifc *.rodtally)"
+FILES = "Models and projects (*.ifc *.rodtally *.xlsx *.csv)"
+MODELS = "Models (*.ifc *.xlsx *.csv)"
 
 
 class Dialogs(QObject):
@@ -47,7 +48,7 @@ class Dialogs(QObject):
             self.session.open(Path(path))
 
     def ask_revision(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self.window, "Take in a revision", self._folder(), "Models (*.ifc)")
+        path, _ = QFileDialog.getOpenFileName(self.window, "Take in a revision", self._folder(), MODELS)
         if path:
             self.session.take_in(Path(path))
 
@@ -98,6 +99,20 @@ class Dialogs(QObject):
         path, _ = QFileDialog.getSaveFileName(self.window, "Hand back as IFC", self._folder(), "Models (*.ifc)")
         if path:
             self.session.exports.ifc(Path(path if path.lower().endswith(".ifc") else path + ".ifc"), results)
+
+    def ask_model_tables(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(
+            self.window,
+            "Write the model as tables",
+            self._folder(),
+            "Workbook (*.xlsx);;CSV files, one a table (*.csv)",
+        )
+        if path:
+            own = Path(path)
+            # CSV files go beside each other into a folder of that name
+            self.session.exports.model_tables(
+                own.with_suffix("") if own.suffix.lower() == ".csv" else own.with_suffix(".xlsx")
+            )
 
     def ask_answers(self) -> None:
         path, _ = QFileDialog.getOpenFileName(

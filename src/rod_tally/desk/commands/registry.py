@@ -96,6 +96,8 @@ COMMANDS: tuple[Command, ...] = (
             "Keep the project under a name of your own; every step is saved by itself in any case", True),
     Command("file.export", "Write the review's files…", "File", "Ctrl+E", lambda w: w.dialogs.ask_export(), ready,
             "review.json and the tables as CSV"),
+    Command("file.model_tables", "Write the model as tables…", "File", "", lambda w: w.dialogs.ask_model_tables(), opened,
+            "A workbook, or CSV files, with units in the headings; they can be taken in again"),
     Command("file.hand_back_results", "Hand back with results…", "File", "", lambda w: w.dialogs.ask_hand_back(True), ready,
             "Also reactions, displacements, forces of members, slabs and walls, a group for each case"),
     Command("file.hand_back", "Hand back as IFC…", "File", "Ctrl+Shift+E", lambda w: w.dialogs.ask_hand_back(), ready,

@@ -18,6 +18,7 @@ TOPICS = {
     "slabs-and-walls": "Slabs and walls",
     "revisions": "Revisions, results from elsewhere, the report",
     "making": "Models from parameters",
+    "tables": "Models as tables",
     "pipeline": "Reviews without a window",
 }
 SHORTCUTS = "All commands and shortcuts"

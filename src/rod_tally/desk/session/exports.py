@@ -7,6 +7,7 @@ from pathlib import Path
 
 from ...output.bcf import write_bcf
 from ...output.ifc import write_ifc
+from ...output.model_tables import not_held, write_model_tables
 from ...output.report import write_html, write_pdf
 from ...output.spreadsheet import write_rows, write_takeoff, write_workbook
 from ...output.write import write_review
@@ -44,6 +45,23 @@ class Exports:
         r, fields = (done.results, done.fields) if results else (None, None)
         self._write(
             "Handing back", lambda p: write_ifc(done.model, path, r, fields, done), lambda p: f"Handed back as {p}"
+        )
+
+    def model_tables(self, path: Path) -> None:
+        """The model as tables that can be taken in again: a workbook, or a folder of CSV files."""
+        done = self.session.state.review
+        if done is None:
+            return
+        source = Path(done.model.source_file)
+        if path.exists() and any(x.exists() and path.samefile(x) for x in (source, source.parent)):
+            self.session.failed.emit(
+                "Writing tables", f"{path}: holds the source of this revision; choose another name"
+            )
+            return
+        lacking = not_held(done.model)
+        words = f"; they do not hold {'; '.join(lacking)}" if lacking else ""
+        self._write(
+            "Writing tables", lambda p: write_model_tables(done.model, path), lambda p: f"Tables in {path}{words}"
         )
 
     def table(self, columns: list[str], rows: list[list[object]], title: str, path: Path) -> None:

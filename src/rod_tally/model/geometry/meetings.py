@@ -108,14 +108,14 @@ def side_by_side(panels: Panels, i: int, j: int, snap: float, known: dict[tuple[
     ring, other = a.flat(a.outer), a.flat(b.outer)
     key = ((np.round(ring, 9) + 0.0).tobytes(), (np.round(other, 9) + 0.0).tobytes())
     if key not in known:
-        known[key] = _shared_edges(ring, other, snap)
+        known[key] = shared_edges(ring, other, snap)
     for shared in known[key]:
         ends = a.lifted(shared)
         a.joints.append(SurfaceJoint("surface", b.id, ends, height))
         b.joints.append(SurfaceJoint("surface", a.id, ends - np.outer(b.height(ends), b.plain_axes[2]), height))
 
 
-def _shared_edges(ring: Array, other: Array, snap: float) -> list[Array]:
+def shared_edges(ring: Array, other: Array, snap: float) -> list[Array]:
     """Pieces (2, 2) of a ring's sides that run along another ring, such as the two beside a door of the wall above."""
     near = LineString([*other, other[0]]).buffer(snap + ROUNDING, cap_style="flat", join_style="mitre")
     out: list[Array] = []

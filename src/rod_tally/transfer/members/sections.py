@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from ...intake.source import SourceProfile
 from ...model import Section
@@ -27,13 +28,20 @@ def section_of(profile: SourceProfile) -> Shape:
     area whose `reason` says why.
     """
     reason = profile.reason
+    if profile.whole:
+        area, iy, iz, iyz, j, avy, avz = (
+            profile.values.get(k, 0.0) for k in ("area", "iy", "iz", "iyz", "j", "avy", "avz")
+        )
+        points, holes = tuple(profile.outer), tuple(tuple(h) for h in profile.voids)
+        return Section(profile.name, profile.shape, area, iy, iz, iyz, j, avy, avz, points, holes), (0.0, 0.0)
     try:
         if profile.shape in BUILDERS:
             return BUILDERS[profile.shape](profile.name, **profile.dims)
         if profile.outer:
             # an outline gives torsion and shear by approximation only: values stated beside it are better
-            j, avy, avz = (profile.values.get(k) or None for k in ("j", "avy", "avz"))
-            return shapes.from_polygon(profile.name, "arbitrary", profile.outer, profile.voids, j=j, avy=avy, avz=avz)
+            better = [profile.values.get(k) or None for k in ("j", "avy", "avz")]
+            own = partial(shapes.from_polygon, profile.name, "arbitrary", profile.outer, profile.voids)
+            return own(j=better[0], avy=better[1], avz=better[2])
     except (ShapeError, TypeError) as error:
         reason = str(error)
     v = {k: value for k, value in profile.values.items() if value > 0}

@@ -38,7 +38,17 @@ def transfer_faces(source: SourceModel, model: Model) -> None:
         _tie_points(surface, face.points, model)
     for edge in source.edges:
         _hold(edge, model)
-    _share_edges(model)
+    for tie in source.ties:
+        if tie.surface in model.surfaces and (model.part(tie.other) is not None or tie.node in model.nodes):
+            own = SurfaceJoint(tie.kind, tie.other, tie.line - model.origin, tie.distance, tie.node)
+            model.surfaces[tie.surface].joints.append(own)
+        else:
+            reason = "what is tied is not in the model"
+            model.skipped.append(
+                Skipped("support", tie.surface, reason, f"tie of {tie.surface} to {tie.other or tie.node}", "")
+            )
+    if not source.ties:
+        _share_edges(model)
 
 
 def _tie_points(surface: Surface, points: list[str], model: Model) -> None:

@@ -7,6 +7,7 @@ from collections import Counter
 from pathlib import Path
 
 from .... import __version__
+from ....intake.tables.read import files_of
 from ....model import Settings
 from ....review.review import Review
 from ..parts import Cell, Chapter, Table, titled, value
@@ -25,9 +26,14 @@ def fingerprint(path: Path) -> str:
 @chapter("source", "Sources and settings")
 def source_chapter(out: Chapter, review: Review, short: bool) -> None:
     m = review.model
+    files = files_of(Path(m.source_file))
+    prints: list[list[Cell | str]] = [
+        [f"SHA-256 of {p.name}" if len(files) > 1 else "SHA-256", fingerprint(p) or "the file is not there any more"]
+        for p in files
+    ]
     rows: list[list[Cell | str]] = [
         ["File", Path(m.source_file).name],
-        ["SHA-256", fingerprint(Path(m.source_file)) or "the file is not there any more"],
+        *prints,
         ["Schema", m.schema],
         ["Kind", m.kind],
         ["Units", ", ".join(f"{k}: {v}".lower() for k, v in m.units.items())],
