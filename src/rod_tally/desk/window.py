@@ -219,6 +219,8 @@ class Window(QMainWindow):
         session.asked_cost.connect(self.dialogs.ask_cost)
         session.asked_changed.connect(self.dialogs.ask_changed)
         self.tables.said.connect(self._say)
+        self.tables.corrected.connect(session.correct_all)
+        self.tables.refused.connect(session.failed)
         session.asked_view.connect(lambda at: self.view.take_me_there(np.array(at)) if at else None)
         session.jobs.changed.connect(self._working)
         session.jobs.idle.connect(self._rested)

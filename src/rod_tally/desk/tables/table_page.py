@@ -2,32 +2,56 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Collection, Sequence
+
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QSortFilterProxyModel, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QGuiApplication, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
+    QCompleter,
     QHBoxLayout,
     QHeaderView,
     QLineEdit,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
     QTableView,
     QVBoxLayout,
     QWidget,
 )
 
 from ..theme import MUTED, OCHRE, RUST
+from .editing import EDITABLE, Change, key_of, plain_title
 from .one_line import OneLine
 from .rows import Pick, Rows
 
+CHANGE = "Double-click or F2 changes it; Ctrl+V pastes cells; Shift+F2 fills it into the selected rows"
 MARK_COLOUR = {"■": RUST, "▲": OCHRE, "●": MUTED}
 
 
 class RowsModel(QAbstractTableModel):
-    """Rows as Qt needs them; numbers sort as numbers."""
+    """Rows as Qt needs them; numbers sort as numbers. `edited`: row, column and new text of a cell that somebody changed; the cell itself
+    changes when the table is filled anew."""
 
-    def __init__(self) -> None:
+    edited = pyqtSignal(int, int, str)
+
+    def __init__(self, columns: Collection[str] = ()) -> None:
         super().__init__()
         self.content = Rows([])
+        self.editable = columns
+
+    def can_be_changed(self, column: int) -> bool:
+        return plain_title(self.content.columns[column]) in self.editable
+
+    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
+        plain = super().flags(index)
+        return plain | Qt.ItemFlag.ItemIsEditable if index.isValid() and self.can_be_changed(index.column()) else plain
+
+    def setData(self, index: QModelIndex, value: object, role: int = Qt.ItemDataRole.EditRole) -> bool:
+        if role != Qt.ItemDataRole.EditRole or str(value) == self.data(index, Qt.ItemDataRole.EditRole):
+            return False
+        self.edited.emit(index.row(), index.column(), str(value))
+        return False
 
     def fill(self, content: Rows) -> None:
         self.beginResetModel()
@@ -57,6 +81,8 @@ class RowsModel(QAbstractTableModel):
         value = self.content.rows[index.row()][index.column()]
         if role == Qt.ItemDataRole.DisplayRole:
             return shown(value)
+        if role == Qt.ItemDataRole.EditRole:
+            return "" if value is None else f"{value:.12g}" if isinstance(value, float) else str(value)
         if role == Qt.ItemDataRole.UserRole:
             return value
         if role == Qt.ItemDataRole.TextAlignmentRole and isinstance(value, (int, float)):
@@ -64,7 +90,8 @@ class RowsModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.ForegroundRole and value in MARK_COLOUR:
             return QColor(MARK_COLOUR[str(value)])
         if role == Qt.ItemDataRole.ToolTipRole:
-            return self.content.tips[index.row()] or None
+            tip = self.content.tips[index.row()]
+            return tip or (CHANGE if self.can_be_changed(index.column()) else None)
         return None
 
 
@@ -76,6 +103,33 @@ def shown(value: object) -> str:
             return "0"
         return f"{value:.3f}" if abs(value) < 1000 else f"{value:.1f}"
     return str(value)
+
+
+def same_cell(a: str, b: str) -> bool:
+    """Whether two texts of a cell stand for one value."""
+    if a.strip() == b.strip():
+        return True
+    try:
+        x, y = (float(v.replace(",", ".")) for v in (a, b))
+    except ValueError:
+        return False
+    return abs(x - y) <= 1e-9 * max(abs(x), abs(y))
+
+
+class Proposals(QStyledItemDelegate):
+    """Edits a cell in a line that proposes what may stand there."""
+
+    def __init__(self, parent: QWidget, choices: Callable[[int], Sequence[str]]) -> None:
+        super().__init__(parent)
+        self.choices = choices
+
+    def createEditor(self, parent: QWidget | None, option: QStyleOptionViewItem, index: QModelIndex) -> QWidget:
+        line = QLineEdit(parent)
+        completer = QCompleter(list(self.choices(index.column())), line)
+        completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        completer.setFilterMode(Qt.MatchFlag.MatchContains)
+        line.setCompleter(completer)
+        return line
 
 
 class RowsProxy(QSortFilterProxyModel):
@@ -103,6 +157,8 @@ class TablePage(QWidget):
 
     picked = pyqtSignal(object, int)
     several = pyqtSignal(object)
+    changed = pyqtSignal(object)  # list of Change
+    said = pyqtSignal(str)
     shown_alone = pyqtSignal(object, str)
 
     def __init__(self, name: str, choices: tuple[str, ...] = ()) -> None:
@@ -112,7 +168,8 @@ class TablePage(QWidget):
         self.choice.addItems(list(choices))
         self.choice.setVisible(bool(choices))
         self.choice.setFixedWidth(150)
-        self.model = RowsModel()
+        self.model = RowsModel(EDITABLE.get(name, ()))
+        self.model.edited.connect(self._edited)
         self.proxy = RowsProxy()
         self.proxy.setSourceModel(self.model)
         self.table = QTableView()
@@ -120,7 +177,10 @@ class TablePage(QWidget):
         self.table.setSortingEnabled(True)
         self.table.horizontalHeader().setSortIndicator(-1, Qt.SortOrder.AscendingOrder)
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        triggers = QAbstractItemView.EditTrigger
+        self.table.setEditTriggers(
+            triggers.DoubleClicked | triggers.EditKeyPressed if name in EDITABLE else triggers.NoEditTriggers
+        )
         self.table.setWordWrap(False)
         vertical = self.table.verticalHeader()
         assert vertical is not None
@@ -152,7 +212,94 @@ class TablePage(QWidget):
         selection.selectionChanged.connect(lambda *_: self._several())
         self.table.clicked.connect(self._makers)
         QShortcut(QKeySequence.StandardKey.Copy, self.table, self.copy, context=Qt.ShortcutContext.WidgetShortcut)
+        if name in EDITABLE:
+            for keys, call in (
+                (QKeySequence.StandardKey.Paste, self.paste),
+                (QKeySequence("Shift+F2"), self.fill_down),
+            ):
+                QShortcut(keys, self.table, call, context=Qt.ShortcutContext.WidgetShortcut)
         self._telling = False
+
+    def propose(self, choices: Callable[[str], Sequence[str]]) -> None:
+        """While a cell is changed, propose what `choices` gives for its column."""
+        self._proposals = Proposals(self.table, lambda column: choices(self.model.content.columns[column]))
+        self.table.setItemDelegate(self._proposals)
+
+    def _change(self, row: int, column: int, text: str, where: str) -> Change:
+        """`row` is of the rows as they are, not as they are sorted."""
+        content = self.model.content
+        return Change(key_of(self.name, content.rows[row], content.picks[row]), content.columns[column], text, where)
+
+    def _edited(self, row: int, column: int, text: str) -> None:
+        where = f"{self.model.content.rows[row][0]}, {self.model.content.columns[column]}"
+        self.changed.emit([self._change(row, column, text, where)])
+
+    def paste(self) -> None:
+        """Cells from the clipboard, from the current cell on: rows as they are shown, columns from that one on. A cell of a column that
+        cannot be changed must be as it is."""
+        clipboard, current = QGuiApplication.clipboard(), self.table.currentIndex()
+        text = clipboard.text() if clipboard is not None else ""
+        lines = [line.split("\t") for line in text.rstrip("\n").split("\n")] if text.strip() else []
+        if not lines or not current.isValid():
+            self.said.emit(
+                "Click the cell where the copied cells begin, then paste" if lines else "The clipboard holds no cells"
+            )
+            return
+        columns = self.model.content.columns
+        if [c.strip() for c in lines[0]] == columns[current.column() : current.column() + len(lines[0])]:
+            lines = lines[1:]  # the titles came along
+        chosen = self._chosen_rows()
+        if len(lines) == 1 and len(chosen) > 1:
+            lines = lines * len(chosen)  # one row for all that are selected
+            rows = chosen
+        else:
+            rows = list(range(current.row(), current.row() + len(lines)))
+        if rows and rows[-1] >= self.proxy.rowCount():
+            self.said.emit(
+                f"The clipboard has {len(lines)} rows, and only {self.proxy.rowCount() - rows[0]} are left from this one on"
+            )
+            return
+        changes = []
+        for n, (at, cells) in enumerate(zip(rows, lines), 1):
+            for k, cell in enumerate(cells):
+                column = current.column() + k
+                if column >= len(columns):
+                    self.said.emit(
+                        f"Row {n} has {len(cells)} cells, and only {len(columns) - current.column()} columns are left from this one on"
+                    )
+                    return
+                index = self.proxy.mapToSource(self.proxy.index(at, column))
+                now = self.model.data(index, Qt.ItemDataRole.EditRole)
+                if same_cell(cell, str(now)):
+                    continue
+                changes.append(self._change(index.row(), column, cell, f"row {n}, column {columns[column]}"))
+        if changes:
+            self.changed.emit(changes)
+        else:
+            self.said.emit("Nothing differs from what stands there")
+
+    def fill_down(self) -> None:
+        """The current cell's text into that column of all selected rows."""
+        current = self.table.currentIndex()
+        if not current.isValid() or not self.model.can_be_changed(current.column()):
+            self.said.emit("Click a cell of a column that can be changed, in the first of the selected rows")
+            return
+        source = self.proxy.mapToSource(current)
+        text = str(self.model.data(source, Qt.ItemDataRole.EditRole))
+        title = self.model.content.columns[current.column()]
+        changes = []
+        for row in self._chosen_rows():
+            index = self.proxy.mapToSource(self.proxy.index(row, current.column()))
+            if str(self.model.data(index, Qt.ItemDataRole.EditRole)) != text:
+                name = self.model.content.rows[index.row()][0]
+                changes.append(self._change(index.row(), current.column(), text, f"{name}, {title}"))
+        if changes:
+            self.changed.emit(changes)
+
+    def _chosen_rows(self) -> list[int]:
+        """Selected rows as they are shown, from the top."""
+        selection = self.table.selectionModel()
+        return sorted(i.row() for i in selection.selectedRows()) if selection is not None else []
 
     def fill(self, content: Rows) -> None:
         self._telling = True
@@ -182,7 +329,9 @@ class TablePage(QWidget):
     def _count(self) -> None:
         total, here = self.model.rowCount(), self.proxy.rowCount()
         text = f"{here} of {total}" if here != total else f"{total} rows" if total != 1 else "1 row"
-        self.count.setText(" · ".join(p for p in (text, self.model.content.note) if p))
+        columns = EDITABLE.get(self.name, ())
+        change = f"double-click or F2 changes {', '.join(columns)}" if columns and total else ""
+        self.count.setText(" · ".join(p for p in (text, self.model.content.note, change) if p))
 
     def _current(self, now: QModelIndex) -> None:
         if self._telling or not now.isValid():

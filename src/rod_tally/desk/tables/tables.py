@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
     QMenu,
@@ -10,10 +12,12 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from ...model.edits import EditError
 from ...review.tallies.takeoff import BY
 from ..pages.before_after import ParityPlot
 from ..quantities import METRIC, UnitSet
 from ..session.state import DeskState
+from .editing import EDITABLE, Change, edits_of, plain_title
 from .load_rows import PAGES
 from .registry import ASPECTS, STEP_TABLES, TABLES
 from .review_rows import log_rows
@@ -25,6 +29,8 @@ class Tables(QTabWidget):
     """All tables; the one in front is filled, the others when they come to the front. `said`: a line for the status bar."""
 
     said = pyqtSignal(str)
+    refused = pyqtSignal(str, str)  # a title, and why cells cannot be changed so
+    corrected = pyqtSignal(object)  # corrections, as one step
 
     def __init__(self, state: DeskState) -> None:
         super().__init__()
@@ -42,6 +48,10 @@ class Tables(QTabWidget):
             page.picked.connect(lambda pick, row, n=name: self._picked(n, pick, row))
             page.several.connect(state.select)
             page.shown_alone.connect(self._alone)
+            if name in EDITABLE:
+                page.changed.connect(lambda changes, n=name: self._change(n, changes))
+                page.said.connect(self.said)
+                page.propose(partial(self._proposed, name))
         self.parity = ParityPlot(state)
         self.addTab(self.parity, "Before, after")
         self._old: set[str] = set(self.pages)
@@ -117,6 +127,20 @@ class Tables(QTabWidget):
             self.state.set_view(origin="" if self.state.origin == pick[1] else pick[1])
         elif pick is not None:
             self.state.pick(*pick)
+
+    def _change(self, name: str, changes: list[Change]) -> None:
+        """New texts in cells, as corrections that are one step."""
+        review = self.state.review
+        if review is None:
+            return
+        try:
+            self.corrected.emit(edits_of(name, review.model, changes))
+        except EditError as error:
+            self.refused.emit("Nothing was changed", str(error))
+
+    def _proposed(self, name: str, column: str) -> list[str]:
+        review, own = self.state.review, EDITABLE[name].get(plain_title(column))
+        return list(own.choices(review.model)) if review is not None and own is not None else []
 
     def _tally_by(self, text: str) -> None:
         self.state.tally_by = text.removeprefix("by ")
