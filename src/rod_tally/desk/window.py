@@ -39,7 +39,7 @@ from .header import Header
 from .pages.details_panel import DetailsPanel
 from .pages.open_pages import OpenPages
 from .pages.steps_panel import StepsPanel
-from .quantities import UNIT_SETS
+from .quantities import UNIT_SETS, UnitSet
 from .session.background import Background
 from .session.session import Session
 from .session.state import DeskState
@@ -205,6 +205,9 @@ class Window(QMainWindow):
         header.more_asked.connect(self._take_in)
         header.run_asked.connect(session.runs.again)
         header.units_asked.connect(self.next_units)
+        known = {u.name: u for u in UNIT_SETS}
+        if session.memory.units() in known and known[session.memory.units()] is not self.view.units:
+            self._show_units(known[session.memory.units()])
         header.findings_asked.connect(lambda: self.tables.show_table("findings"))
         header.sought.connect(self.view_desk.find)
         session.undo.indexChanged.connect(self._refresh)
@@ -341,9 +344,17 @@ class Window(QMainWindow):
         self.state.show_overlay("change")
         self.tables.bring(self.tables.parity)
 
+    @property
+    def units(self) -> UnitSet:
+        """What numbers are shown in, those of forms too."""
+        return self.view.units
+
     def next_units(self) -> None:
-        at = (UNIT_SETS.index(self.view.units) + 1) % len(UNIT_SETS)
-        units = UNIT_SETS[at]
+        units = UNIT_SETS[(UNIT_SETS.index(self.view.units) + 1) % len(UNIT_SETS)]
+        self.session.memory.keep_units(units.name)
+        self._show_units(units)
+
+    def _show_units(self, units: UnitSet) -> None:
         self.header.units.setText(units.name)
         for part in (self.view, self.tables, self.details, self.details.plot, self.tables.parity):
             part.units = units

@@ -129,3 +129,50 @@ def _one(rest: str, text: str) -> tuple[Unit, int]:
                 if asked.startswith(n) and asked[len(n) :] in names:
                     return known[names[n]], len(n)
     raise UnitError(f"{text!r} is not a unit that is known")
+
+
+_FRACTION = r"(?:\d+\s+\d+/\d+|\d+/\d+|\d*[.,]?\d+(?:[eE][+-]?\d+)?|\d+[.,]?)"
+
+
+def quantity(text: str) -> Unit:
+    """A number with its unit, or several of one kind that are added, as a value in SI (`factor`) and its dimension. Raises UnitError.
+
+    >>> round(quantity("12 ft 6 in").factor, 4), round(quantity("5' 7 1/2\"").factor, 4), quantity("25 kN/m").factor
+    (3.81, 1.7145, 25000.0)
+    """
+    clean = (
+        text.replace("\u2212", "-")
+        .replace("\u2032", "'")
+        .replace("\u2033", '"')
+        .replace("'", " ft ")
+        .replace('"', " in ")
+        .strip()
+    )
+    sign = -1.0 if clean.startswith("-") else 1.0
+    rest = clean.lstrip("+-").strip()
+    total, dimension = 0.0, None
+    while rest:
+        match = re.match(rf"({_FRACTION})\s*([^\d\s][^\s]*(?:\s+(?![\d.])[^\s]+)*)\s*", rest)
+        if match is None:
+            raise UnitError(f"{text!r} is not a number with a unit")
+        unit = parse_unit(match[2])
+        if dimension is not None and unit.dimension != dimension:
+            raise UnitError(f"{text!r} adds what cannot be added")
+        dimension = unit.dimension
+        total += _number(match[1]) * unit.factor
+        rest = rest[match.end() :]
+    if dimension is None:
+        raise UnitError(f"{text!r} is not a number with a unit")
+    return Unit(sign * total, dimension)
+
+
+def _number(text: str) -> float:
+    """A decimal number, a fraction, or a whole number with one: "6 1/2"."""
+    value = 0.0
+    for part in text.split():
+        over, _, under = part.partition("/")
+        try:
+            value += float(over.replace(",", ".")) / (float(under) if under else 1.0)
+        except ZeroDivisionError:
+            raise UnitError(f"{text!r} divides by zero") from None
+    return value

@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
     QDialogButtonBox,
-    QDoubleSpinBox,
     QFormLayout,
     QHBoxLayout,
     QLabel,
@@ -19,6 +18,10 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
     QWidget,
 )
+
+from ..quantities import METRIC
+from ..theme import RUST
+from .quantity import QuantityBox
 
 MANY = 12  # fields; more than that are scrolled
 
@@ -50,7 +53,7 @@ class Form(QDialog):
         self.setWindowTitle(title)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.done_call = done
-        self.widgets: dict[str, QComboBox | QDoubleSpinBox] = {}
+        self.widgets: dict[str, QComboBox | QuantityBox] = {}
         column = QVBoxLayout(self)
         label = QLabel(text)
         label.setWordWrap(True)
@@ -78,13 +81,18 @@ class Form(QDialog):
             column.addWidget(area)
         else:
             column.addLayout(rows)
+        self.fault = QLabel()
+        self.fault.setWordWrap(True)
+        self.fault.setStyleSheet(f"color: {RUST};")
+        self.fault.hide()
+        column.addWidget(self.fault)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
         column.addWidget(buttons)
         self.setMinimumWidth(340)
 
-    def _widget(self, f: Field) -> QComboBox | QDoubleSpinBox:
+    def _widget(self, f: Field) -> QComboBox | QuantityBox:
         if f.choices:
             box = QComboBox()
             box.addItems(list(f.choices))
@@ -93,18 +101,24 @@ class Form(QDialog):
             box.setMaxVisibleItems(24)
             box.setAccessibleName(f.title)
             return box
-        number = QDoubleSpinBox()
+        number = QuantityBox(float(f.value), f.unit, f.low, f.high, f.digits, getattr(self.parent(), "units", METRIC))
         number.setAccessibleName(f.title)
-        number.setDecimals(f.digits)
-        number.setRange(f.low, f.high)
-        number.setValue(float(f.value))
-        number.setSuffix(f" {f.unit}" if f.unit else "")
         return number
 
     def values(self) -> dict[str, Any]:
-        return {k: w.currentText() if isinstance(w, QComboBox) else w.value() for k, w in self.widgets.items()}
+        """Texts of lists, and numbers in the units that the fields were made with."""
+        return {k: w.currentText() if isinstance(w, QComboBox) else w.given_value for k, w in self.widgets.items()}
 
     def accept(self) -> None:
         values = self.values()
+        for name, box in self.widgets.items():
+            if isinstance(box, QuantityBox) and box.refused:
+                self.fault.setText(
+                    f"{box.accessibleName() or name}: {box.refused!r} cannot stand there; it is {box.text()} again"
+                )
+                self.fault.show()
+                box.refused = ""
+                box.setFocus()
+                return
         super().accept()
         self.done_call(values)

@@ -38,6 +38,13 @@ class Memory:
         paths = [str(path.resolve()), *(p for p in self.recent() if p != str(path.resolve()))]
         self._kept.setValue("recent", paths[:RECENT])
 
+    def units(self) -> str:
+        """The name of the set of units that was shown last, "" for none."""
+        return str(self._kept.value("units", ""))
+
+    def keep_units(self, name: str) -> None:
+        self._kept.setValue("units", name)
+
     def fill(self, settings: Settings) -> None:
         """Add the mappings of profiles and materials made before; those of the settings come first."""
         settings.transfer.profiles = self._mapped("profiles", catalogue()) | settings.transfer.profiles

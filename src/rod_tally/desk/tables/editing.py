@@ -24,7 +24,7 @@ from ...model.edits import (
     SetThickness,
 )
 from ...model.entities.loads import CATEGORIES, KINDS
-from ...model.units import LENGTH, Dimension, UnitError, parse_unit
+from ...model.units import LENGTH, Dimension, UnitError, quantity
 
 PRESSURE: Dimension = (1, -2, 0, 0, 0, 0)
 DENSITY: Dimension = (0, -3, 0, 0, 0, 1)
@@ -82,17 +82,14 @@ def plain_title(column: str) -> str:
 
 def number(text: str, unit: str, dimension: Dimension) -> float:
     """A number in SI, of a text with or without a unit of its own. Raises ValueError."""
-    match = re.fullmatch(r"\s*([+-]?[\d.,]+(?:[eE][+-]?\d+)?)\s*(.*?)\s*", text.replace("\u2212", "-"))
-    if match is None:
-        raise ValueError(f"{text!r} is not a number")
+    plain = re.fullmatch(r"[+-]?[\d.,]+(?:[eE][+-]?\d+)?", text.replace("\u2212", "-").strip())
     try:
-        found = parse_unit(match[2] or unit)
-    except UnitError as error:
-        raise ValueError(str(error)) from None
+        found = quantity(f"{text} {unit}" if plain else text)
+    except UnitError:
+        raise ValueError(f"{text!r} is not a number, or its unit is not known") from None
     if found.dimension != dimension:
-        raise ValueError(f"{match[2]!r} does not measure what stands there; write it in {unit}")
-    raw = match[1].replace(",", ".") if match[1].count(",") == 1 and "." not in match[1] else match[1]
-    return float(raw) * found.factor
+        raise ValueError(f"{text!r} does not measure what stands there; write it in {unit}")
+    return found.factor
 
 
 def _section(model: Model, key: str, text: str) -> str:
