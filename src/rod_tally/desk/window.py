@@ -45,6 +45,7 @@ from .session.session import Session
 from .session.state import DeskState
 from .tables.tables import Tables
 from .tally_mark import mark
+from .view.baseline_view import BaselineView
 from .view.storey_stack import StoreyStack
 from .view.view import View
 from .view.view_bar import ViewBar
@@ -73,6 +74,7 @@ class Window(QMainWindow):
         self.setWindowIcon(mark())
         self.resize(1280, 800)
         self.actions_: dict[str, QAction] = {}
+        self.baseline_view: BaselineView | None = None
         self.view = View(self.state, view_later)
         self.tables = Tables(self.state)
         self.header = Header(self.state, lambda: self.state.review is not None and self.session.jobs.free)
@@ -163,7 +165,19 @@ class Window(QMainWindow):
         row.setSpacing(0)
         self.stack = StoreyStack(self.state)
         row.addWidget(self.stack)
-        row.addWidget(self.view, 1)
+        self.views = QSplitter(Qt.Orientation.Horizontal)
+        own, own_column = QWidget(), QVBoxLayout()
+        self.view_title = QLabel()  # beside the reviewed revision's view alone
+        self.view_title.setContentsMargins(9, 4, 9, 4)
+        self.view_title.hide()
+        own_column.setContentsMargins(0, 0, 0, 0)
+        own_column.setSpacing(0)
+        own_column.addWidget(self.view_title)
+        own_column.addWidget(self.view, 1)
+        own.setLayout(own_column)
+        self.views.addWidget(own)
+        self.views.setChildrenCollapsible(False)
+        row.addWidget(self.views, 1)
         view_column.addLayout(row, 1)
         across = QSplitter(Qt.Orientation.Horizontal)
         across.addWidget(self.steps)
@@ -204,6 +218,7 @@ class Window(QMainWindow):
         header = self.header
         header.more_asked.connect(self._take_in)
         header.run_asked.connect(session.runs.again)
+        state.revision_changed.connect(self._name_view)
         header.units_asked.connect(self.next_units)
         known = {u.name: u for u in UNIT_SETS}
         if session.memory.units() in known and known[session.memory.units()] is not self.view.units:
@@ -229,6 +244,10 @@ class Window(QMainWindow):
         session.jobs.idle.connect(self._rested)
 
     # -- what is shown -------------------------------------------------------------------------------------------
+
+    def _name_view(self) -> None:
+        revision = self.state.revision
+        self.view_title.setText(revision.name if revision is not None else "")
 
     def _refresh(self) -> None:
         state = self.state
@@ -340,6 +359,22 @@ class Window(QMainWindow):
         self.state.show_overlay(overlay)
         self.tables.show_table(table)
 
+    def show_beside(self) -> None:
+        """Put the reviewed revision's view beside this one's, or take it away again."""
+        if self.baseline_view is not None:
+            self.baseline_view.stop()
+            self.baseline_view.deleteLater()
+            self.baseline_view = None
+            self.view_title.hide()
+            return
+        self.baseline_view = BaselineView(self.state, self.view, self._say)
+        self.view_title.show()
+        self.baseline_view.view.units = self.units
+        self.views.insertWidget(0, self.baseline_view)
+        half = self.views.width() // 2
+        self.views.setSizes([half, half])
+        self.baseline_view.follow()
+
     def show_parity(self) -> None:
         self.state.show_overlay("change")
         self.tables.bring(self.tables.parity)
@@ -358,6 +393,8 @@ class Window(QMainWindow):
         self.header.units.setText(units.name)
         for part in (self.view, self.tables, self.details, self.details.plot, self.tables.parity):
             part.units = units
+        if self.baseline_view is not None:
+            self.baseline_view.view.units = units
         self.tables.renew()
         self.tables.parity.draw()
         self.state.overlay_changed.emit()
@@ -367,6 +404,8 @@ class Window(QMainWindow):
         self.session.jobs.wait(20)
         self.session.undo.blockSignals(True)  # its own end is none of the window's business any more
         self.pages.end()
+        if self.baseline_view is not None:
+            self.baseline_view.view.close_view()
         self.view.close_view()
         if self.session.project is not None:
             self.session.project.close()

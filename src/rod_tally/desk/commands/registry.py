@@ -357,6 +357,8 @@ COMMANDS: tuple[Command, ...] = (
     Command("compare.carried", "What is carried over…", "Compare", "", lambda w: w.pages.show_carried(),
             lambda w: w.state.review is not None and w.state.review.carried is not None,
             "What was made for the revision before: where it goes, and which of it is left out"),
+    Command("compare.beside", "The reviewed revision beside this one", "Compare", "Ctrl+Alt+2", lambda w: w.show_beside(), opened,
+            "Both in one camera, at one scale; again takes it away"),
     Command("compare.parity", "Plot before against after", "Compare", "Ctrl+Shift+D", lambda w: w.show_parity(),
             lambda w: w.state.comparison is not None),
     Command("compare.again", "Show parts to look at again", "Compare", "", lambda w: w.show_overlay("change", "again"),

@@ -33,7 +33,7 @@ def draw_cuts(canvas: Canvas, scene: Scene) -> list[str]:
     kind = CUTS_KIND[component]
     unit = getattr(scene.units, kind)[1]
     values = np.array([getattr(f, component) for _, f in done])
-    most = float(np.abs(values).max(initial=0.0))
+    most = scene.largest("cut", float(np.abs(values).max(initial=0.0)))
     if not len(done) or case not in scene.review.shown(case).cases:
         return [f"{case or 'no case'}: no cut that is shown has forces", *_why(lost, forces)]
     scale = scene.state.scale * scene.size / 12 / most if most > 0 else 0.0

@@ -166,7 +166,7 @@ def draw_arrived(canvas: Canvas, scene: Scene) -> list[str]:
     line_of = dict(zip(scene.ids, scene.lines))
     diagrams = member_diagrams(scene.review, parts, scene.state.origin, set(scene.ids))
     peaks = {i: d.peak for i, d in diagrams.items()}
-    most = max((float(np.linalg.norm(v)) for _, v in peaks.values()), default=0.0) or 1.0
+    most = scene.largest("load", max((float(np.linalg.norm(v)) for _, v in peaks.values()), default=0.0)) or 1.0
     scale = scene.size / 18 / most
     plan = scene.direction == "plan"
     seen: dict[str, list[Array]] = {}

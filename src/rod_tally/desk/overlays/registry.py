@@ -6,7 +6,7 @@ Registered as a plug-in's are, through the entry point group `rod_tally.overlays
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cache, cached_property
 from importlib.metadata import entry_points
 
@@ -25,10 +25,31 @@ from ..view.canvas import Canvas
 CLASS_WIDTH = {"column": 3.2, "beam": 2.0, "brace": 1.4}
 
 
+class Sizes:
+    """What a view draws its quantities to: its own largest value, and what was used after a look at the other view."""
+
+    def __init__(self) -> None:
+        self.own: dict[object, float] = {}
+        self.used: dict[object, float] = {}
+
+    def begin(self) -> None:
+        self.own, self.used = {}, {}
+
+    def largest(self, key: object, own: float, beside: Sizes | None) -> float:
+        self.own[key] = own
+        self.used[key] = max(own, beside.own.get(key, 0.0)) if beside is not None else own
+        return self.used[key]
+
+    def holds(self, beside: Sizes) -> bool:
+        """Whether what was drawn is still to the scale of both views."""
+        return all(abs(v - max(self.own[k], beside.own.get(k, 0.0))) <= 1e-12 * v for k, v in self.used.items())
+
+
 @dataclass
 class Scene:
     """What an overlay is given: the review, the members that are shown with their lines, the window's state, and from where
-    the building is looked at (3d, plan, south, east)."""
+    the building is looked at (3d, plan, south, east). `sizes` are what it is drawn to, `beside` those of the other revision's view where
+    there is one."""
 
     review: Review
     state: DeskState
@@ -36,6 +57,14 @@ class Scene:
     lines: Array
     units: UnitSet
     direction: str = "3d"
+    sizes: Sizes = field(default_factory=lambda: Sizes())
+    beside: Sizes | None = None
+
+    def largest(self, of: str, own: float) -> float:
+        """The largest value that is drawn, in the other revision's view too where one stands beside: both are drawn to one scale."""
+        s = self.state
+        key = (of, s.component, s.plate, s.stress, s.cut, s.plate_over, s.mode)
+        return self.sizes.largest(key, own, self.beside)
 
     @property
     def model(self) -> Model:
@@ -53,7 +82,7 @@ class Scene:
     def size(self) -> float:
         """A length that stands for the building's, m."""
         points = self.points
-        return float(np.linalg.norm(np.ptp(points, axis=0))) if len(points) else 1.0
+        return self.largest("building", float(np.linalg.norm(np.ptp(points, axis=0))) if len(points) else 1.0)
 
     @property
     def points(self) -> Array:

@@ -39,6 +39,7 @@ def draw_displaced(canvas: Canvas, scene: Scene) -> list[str]:
     points, u = shapes.points[shown], shapes.displacement[shown]
     moved = np.linalg.norm(r.displacement[r.case_index(case)][:, :3], axis=1).max(initial=0.0)
     most = max(float(np.linalg.norm(u, axis=2).max(initial=0.0)), float(moved) if r.plates is not None else 0.0)
+    most = scene.largest("movement", most)
     scale = scene.state.scale * (scene.state.times or (scene.size / 25 / most if most > 0 else 1.0))
     canvas.moving(points, u * scale, INK, 2.0)
     _move_plates(canvas, scene, r, r.displacement[r.case_index(case)], scale)
@@ -127,7 +128,7 @@ def draw_forces(canvas: Canvas, scene: Scene) -> list[str]:
     if places is None:
         return [f"{case}: nothing shown was computed"]
     value = r.force[c, places.stations, k]
-    most = float(np.abs(value).max())
+    most = scene.largest("force", float(np.abs(value).max()))
     scale = scene.state.scale * scene.size / 18 / most if most > 0 else 0.0
     head = _diagram(canvas, places, value * scale, PINE)
     kind, unit = FORCE_KIND[component], getattr(scene.units, FORCE_KIND[component])[1]
@@ -217,7 +218,7 @@ def draw_envelope(canvas: Canvas, scene: Scene) -> list[str]:
     if places is None:
         return ["nothing shown was computed"]
     low, high = over.low[places.stations, k], over.high[places.stations, k]
-    most = float(max(np.abs(low).max(), np.abs(high).max()))
+    most = scene.largest("envelope", float(max(np.abs(low).max(), np.abs(high).max())))
     scale = scene.state.scale * scene.size / 18 / most if most > 0 else 0.0
     kind, unit = FORCE_KIND[component], getattr(scene.units, FORCE_KIND[component])[1]
     legend = [f"{component} over {len(over.combinations)} combinations"]
@@ -243,7 +244,7 @@ def draw_reactions(canvas: Canvas, scene: Scene) -> list[str]:
     c = r.case_index(case)
     nodes = set(scene.nodes())
     points, texts = [], []
-    most = float(np.abs(r.reaction[c, :, :3]).max(initial=0.0)) or 1.0
+    most = scene.largest("reaction", float(np.abs(r.reaction[c, :, :3]).max(initial=0.0))) or 1.0
     tails: list[tuple[Array, Array, float]] = []
     place = dict(zip(r.node_ids, r.xyz - scene.model.origin))
     edges = _held_by(scene, r)

@@ -41,7 +41,7 @@ def draw_stress(canvas: Canvas, scene: Scene) -> list[str]:
     run = places.run
     worse = np.maximum(size[run], size[run + 1])
     known = np.isfinite(worse)
-    most = float(worse[known].max(initial=0.0))
+    most = scene.largest("stress", float(worse[known].max(initial=0.0)))
     floor, top = scene.state.stress_range or (0.0, most)
     span = top - floor
     band_of = np.ceil((worse[known] - floor) / span * BANDS) if span > 0 else np.ones(int(known.sum()))

@@ -85,7 +85,7 @@ def draw_plates(canvas: Canvas, scene: Scene) -> list[str]:
     if not len(used):
         return [f"{case}: no slab or wall that is shown was computed"]
     factor, unit, digits = _unit(scene, name)
-    most = float(np.abs(value[used]).max())
+    most = scene.largest("surface", float(np.abs(value[used]).max()))
     low, high = scene.state.plate_range or (-most, most)
     points = fields.plates.points[fields.corners.node]
     canvas.bands(points, fields.corners.quads[q], fields.corners.triangles[t], value, (low, high), ramp())

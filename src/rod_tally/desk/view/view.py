@@ -13,7 +13,7 @@ from PyQt6.QtGui import QOffscreenSurface, QOpenGLContext
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from ...model.geometry.vectors import Array
-from ..overlays.registry import Scene, draw_members, draw_surfaces, overlays
+from ..overlays.registry import Scene, Sizes, draw_members, draw_surfaces, overlays
 from ..quantities import METRIC, UnitSet
 from ..session.state import VALUES, DeskState
 from ..theme import INK, MUTED, PAPER, PINE, RUST, SHEET
@@ -62,6 +62,9 @@ class View(QWidget):
         self._model_seen: object = None
         self._turned = False  # the camera has moved since symbols were last given their size
         self.direction = "3d"
+        self.nothing = "Open a model: File, Take in a model… (Ctrl+O)"  # said where there is none
+        self.sizes = Sizes()
+        self.beside: Sizes | None = None  # those of the other revision's view, where one stands beside
         self.picking = Picking(self)
         self._layout = QVBoxLayout(self)
         self._layout.setContentsMargins(0, 0, 0, 0)
@@ -144,7 +147,7 @@ class View(QWidget):
         """Draw everything anew: members, the overlay, what is picked."""
         review = self.state.review
         if self.canvas is None or review is None:
-            self.legend.setText("Open a model: File, Take in a model… (Ctrl+O)" if review is None else "")
+            self.legend.setText(self.nothing if review is None else "")
             if self.canvas is not None and review is None:
                 self.canvas.clear()
                 self.plotter.update()
@@ -153,7 +156,8 @@ class View(QWidget):
         model = review.model
         ids = [i for i in model.members if i in shown]
         lines = model.lines_of([model.members[i] for i in ids])
-        self._scene = Scene(review, self.state, ids, lines, self.units, self.direction)
+        self.sizes.begin()
+        self._scene = Scene(review, self.state, ids, lines, self.units, self.direction, self.sizes, self.beside)
         if self._model_seen is not model:
             self._model_seen = model
             self.look_from(self.direction, render=False)
@@ -303,6 +307,11 @@ class View(QWidget):
         self._turned = True
         self._keep_size()
         self.plotter.render()
+
+    def follow_camera(self) -> None:
+        """The camera was put where another view's is: draw it so when Qt paints."""
+        self._turned = True
+        self.plotter.update()
 
     def _camera_moved(self) -> None:
         self._turned = True
