@@ -12,7 +12,7 @@ from pytestqt.qtbot import QtBot
 from rod_tally.analysis import run
 from rod_tally.compare.carrying.carry import carry_over
 from rod_tally.desk.window import Window
-from rod_tally.model import LoadCase, MemberLoad, Model
+from rod_tally.model import FIXED, PINNED_END, LoadCase, MemberLoad, Model
 from rod_tally.model.edits import AddMembers, DeleteMembers, EditError, copies, from_record
 from rod_tally.model.settings import RunSettings
 
@@ -125,3 +125,51 @@ def test_adding_and_copying_in_the_window(loft: Window, qtbot: QtBot, tmp_path: 
     loft.actions_["edit.undo"].trigger()
     rested(qtbot, loft)
     assert len(model_of(loft).members) == count
+
+
+def test_a_member_that_passes_nodes_is_joined_at_them() -> None:
+    """A girder laid over columns that stand there already: simply supported spans become a continuous beam, q L^2 / 8 over the middle
+    support of two equal spans (any table of continuous beams)."""
+    model = regular()
+    for ident in list(model.members):
+        DeleteMembers([ident]).apply(model)
+    columns = [part_of(model, (x, 0, 0), (x, 0, 3)) for x in (0.0, 6.0, 12.0)]
+    AddMembers(columns).apply(model)
+    AddMembers([part_of(model, (0, 0, 3), (12, 0, 3))]).apply(model)
+    girder = model.members["added-4"]
+    assert [(j.distance, j.node) for j in girder.joints] == [(pytest.approx(6.0), model.members["added-2"].end)]
+    for k in (1, 2, 3):
+        m = model.members[f"added-{k}"]
+        m.release_end = PINNED_END
+        model.nodes[m.start].support = FIXED
+    model.cases = {"q": LoadCase("q", "live", member_loads=[MemberLoad("added-4", 0, 12, (0, 0, -8e3), (0, 0, -8e3))])}
+    r = run(model, RunSettings(shear_flexible=False))
+    own = np.array([r.node_ids.index(model.members[f"added-{k}"].start) for k in (1, 2, 3)])
+    up = r.reaction[0, [r.support_ids.index(r.node_ids[k]) for k in own], 2]
+    assert up == pytest.approx([0.375 * 8e3 * 6, 1.25 * 8e3 * 6, 0.375 * 8e3 * 6], rel=0.01)
+    middle = [f for f in r.force[0, r.stations_of("added-4"), 4]]
+    assert max(np.abs(middle)) == pytest.approx(8e3 * 36 / 8, rel=0.01)
+
+
+def part_of(model: Model, start: tuple[float, ...], end: tuple[float, ...]) -> dict[str, object]:
+    return {
+        "start": list(start),
+        "end": list(end),
+        "section": next(iter(model.sections)),
+        "material": next(iter(model.materials)),
+    }
+
+
+def test_a_section_of_its_own_comes_along() -> None:
+    model = regular()
+    column = part_of(model, (50, 0, 0), (50, 0, 3)) | {
+        "section": "R 300x500",
+        "shape": "rectangle",
+        "sizes": {"width": 0.3, "depth": 0.5},
+    }
+    AddMembers([column]).apply(model)
+    assert model.sections["R 300x500"].area == pytest.approx(0.15)
+    with pytest.raises(EditError, match="depth is missing"):
+        AddMembers(
+            [column | {"section": "other", "sizes": {"width": 0.3}, "start": [51, 0, 0], "end": [51, 0, 3]}]
+        ).apply(model)

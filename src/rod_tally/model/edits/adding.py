@@ -8,7 +8,10 @@ from typing import Any
 import numpy as np
 
 from ..catalogue.catalogue import catalogue, catalogue_section
+from ..catalogue.own import own_section
+from ..catalogue.shapes import ShapeError
 from ..entities.model import Model
+from ..entities.section import Section
 from ..entities.structure import PINNED_END, Joint, Member, Release
 from ..geometry.tying import tie_members
 from ..geometry.vectors import Array, class_by_slope, closest_on_segment, default_z
@@ -23,8 +26,8 @@ class AddMembers(Edit):
     `class`, `pinned_start`, `pinned_end`, `z_axis`.
 
     An end takes the node that lies within the snap distance, else a new joint of the member that passes there, else a
-    node of its own. Slabs and walls that a member ends at or lies along are tied to it. The section is one of the model's or of
-    the catalogue.
+    node of its own; nodes that lie within it along its line become its joints. Slabs and walls that a member ends at or lies
+    along are tied to it. The section is one of the model's, of the catalogue, or made of a `shape` with its `sizes` (m).
     """
 
     parts: list[dict[str, Any]]
@@ -46,9 +49,12 @@ class AddMembers(Edit):
         line = self._line(part)
         section, material = str(part.get("section", "")), str(part.get("material", ""))
         if section not in model.sections:
-            if section not in catalogue():
+            if part.get("shape"):
+                model.sections[section] = self._own_section(section, part)
+            elif section not in catalogue():
                 raise EditError(f"section {section!r} is neither in the model nor in the catalogue")
-            model.sections[section] = catalogue_section(section, how="set by hand")
+            else:
+                model.sections[section] = catalogue_section(section, how="set by hand")
         if material not in model.materials:
             raise EditError(f"material {material!r} is not in the model")
         met: list[str] = []
@@ -75,8 +81,33 @@ class AddMembers(Edit):
         for other in model.members.values():
             if {other.start, other.end} == {own.start, own.end}:
                 raise EditError(f"{other.name or other.id} lies there already")
+        own.joints = self._passed(model, line, set(nodes))
         model.members[ident] = own
         return own, met
+
+    @staticmethod
+    def _own_section(name: str, part: dict[str, Any]) -> Section:
+        try:
+            made = own_section(name, str(part["shape"]), dict(part.get("sizes") or {}))
+        except ShapeError as error:
+            raise EditError(str(error)) from None
+        if not made.usable:
+            raise EditError(f"section {name!r} has no stiffness")
+        return made
+
+    @staticmethod
+    def _passed(model: Model, line: Array, ends: set[str]) -> list[Joint]:
+        """Joints at nodes of others that lie on the line between its ends."""
+        ids = [n for n in model.nodes if n not in ends]
+        if not ids:
+            return []
+        length = float(np.linalg.norm(line[1] - line[0]))
+        x = (line[1] - line[0]) / length
+        rel = np.array([model.nodes[n].point for n in ids]) - line[0]
+        along = rel @ x
+        off = np.linalg.norm(rel - np.outer(along, x), axis=1)
+        on = (off <= max(model.snap, 1e-3)) & (along > SHORTEST) & (along < length - SHORTEST)
+        return sorted((Joint(float(along[k]), ids[k]) for k in np.flatnonzero(on)), key=lambda j: j.distance)
 
     @staticmethod
     def _line(part: dict[str, Any]) -> Array:
