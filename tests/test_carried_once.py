@@ -26,6 +26,7 @@ from rod_tally.model import (
 )
 from rod_tally.model.edits import (
     AddCases,
+    AddGrids,
     AddLoads,
     AddMembers,
     AddOpenings,
@@ -132,6 +133,7 @@ EDITS: dict[str, Callable[[Model], list[Edit]]] = {
     "slab": lambda m: [AddSurfaces([{"outline": [[9, 9, 3], [12, 9, 3], [12, 11, 3], [9, 11, 3]], "thickness": 0.2, "name": "Landing",
                                      "material": m.surfaces[named(m, "floor")].material,
                                      "openings": [[[9.5, 9.5, 3], [10, 9.5, 3], [10, 10, 3]]]}])],
+    "grids": lambda m: [AddGrids([{"name": "A", "points": [[0, 0], [0, 9]], "family": "u"}, {"name": "1", "points": [[0, 0], [9, 0]], "family": "v"}])],
     "opening": lambda m: [AddOpenings([{"surface": named(m, "floor"), "outline": _within(m, 0.2)}])],
     "opening, closed": lambda m: [AddOpenings([{"surface": named(m, "floor"), "outline": _within(m, 0.2)}]),
                                   AddOpenings([{"surface": named(m, "floor"), "outline": _within(m, 0.6)}]),

@@ -137,7 +137,7 @@ _FRACTION = r"(?:\d+\s+\d+/\d+|\d+/\d+|\d*[.,]?\d+(?:[eE][+-]?\d+)?|\d+[.,]?)"
 def quantity(text: str) -> Unit:
     """A number with its unit, or several of one kind that are added, as a value in SI (`factor`) and its dimension. Raises UnitError.
 
-    >>> round(quantity("12 ft 6 in").factor, 4), round(quantity("5' 7 1/2\"").factor, 4), quantity("25 kN/m").factor
+    >>> round(quantity("12 ft 6 in").factor, 4), round(quantity("5' 7 1/2 in").factor, 4), quantity("25 kN/m").factor
     (3.81, 1.7145, 25000.0)
     """
     clean = (

@@ -29,7 +29,7 @@ WORDS = {
     "OwnSection": "a section of one's own", "PairParts": "pairs by hand", "PinBoth": "pinned ends", "RemoveLoads": "removed loads",
     "ReverseMembers": "members turned end for end", "ScaleCase": "a load case times a factor", "SetBedding": "a bed",
     "SetCase": "a changed load case", "SetCombinations": "combinations", "SetDiaphragm": "rigid floors",
-    "SetEdgeSupport": "held edges", "AddSurfaces": "added slabs and walls", "AddOpenings": "openings", "CloseOpening": "a closed opening",
+    "SetEdgeSupport": "held edges", "AddSurfaces": "added slabs and walls", "AddOpenings": "openings", "AddGrids": "grid lines", "CloseOpening": "a closed opening",
     "SetLifting": "supports that can lift off", "SetMaterial": "a material", "SetMaterialValue": "a value of a material",
     "SetMeshSize": "an element size", "SetOneWay": "members that act in one way", "SetRelease": "a release", "SetSection": "a section",
     "SetSpan": "how slabs hand on their load", "SetSupport": "a support", "SetThickness": "a thickness", "SplitMember": "a split member",

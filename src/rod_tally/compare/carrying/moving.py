@@ -96,6 +96,8 @@ class Mover(LoadMover):
                 part["z_axis"] = self.vector(part["z_axis"])
         if record.get("edit") in ("AddSurfaces", "AddOpenings", "CloseOpening"):
             self._outlines(values)
+        for line in values.get("lines", ()) if record.get("edit") == "AddGrids" else ():
+            line["points"] = [p[:2] for p in self.points([[*p, 0.0] for p in line["points"]])]
         for cut in values.get("cuts", ()):
             cut["line"] = self.points(cut["line"])
             cut["surfaces"] = [self.part[s] for s in cut.get("surfaces", ()) if s in self.part]

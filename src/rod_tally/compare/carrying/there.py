@@ -14,6 +14,7 @@ import numpy as np
 from shapely.geometry import Point, Polygon
 
 from ...model import Member, Model, Surface
+from ...model.edits.adding import same_grid
 from ...model.edits.surfaces import same_ring
 from ...model.geometry.vectors import Array
 from ..changes import drawn_line, drawn_outline
@@ -51,6 +52,7 @@ class Already(LoadsThere):
             "AddCases": self._add_cases,
             "AddOpenings": self._add_openings,
             "CloseOpening": self._close_opening,
+            "AddGrids": self._add_grids,
         }
 
     def placed(self, record: Record) -> list[Record]:
@@ -152,6 +154,19 @@ class Already(LoadsThere):
         if not kept:
             raise There
         record["values"]["openings"] = kept
+        return [record]
+
+    def _add_grids(self, record: Record) -> list[Record]:
+        lines = record["values"]["lines"]
+        kept = [
+            g
+            for g in lines
+            if not any(same_grid(x, g["name"], np.array(g["points"], float)) for x in self.revised.grids)
+        ]
+        self.skipped |= len(kept) < len(lines)
+        if not kept:
+            raise There
+        record["values"]["lines"] = kept
         return [record]
 
     def _close_opening(self, record: Record) -> list[Record]:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 import numpy as np
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QFileDialog, QWidget
 from shapely.geometry import Polygon
 
 from ...model import Model, Surface
@@ -13,6 +14,7 @@ from ...model.catalogue.catalogue import catalogue
 from ...model.edits import AddMembers, AddOpenings, AddSurfaces, CloseOpening, Edit, copies
 from ...model.geometry.vectors import Array
 from ..forms.form import Field, Form
+from ..making.drawing_page import DrawingPage, opened
 from ..session.session import Session
 from ..session.state import DeskState
 
@@ -33,6 +35,7 @@ class AddDesk:
     def __init__(self, window: QWidget, session: Session, state: DeskState) -> None:
         self.window, self.session, self.state = window, session, state
         self.form: Form | None = None
+        self.drawing: DrawingPage | None = None
 
     @property
     def model(self) -> Model | None:
@@ -214,6 +217,22 @@ class AddDesk:
             return AddOpenings([{"surface": s.id, "outline": np.array(corners).tolist()}])
 
         self._ask("Cut an opening", text, fields, made)
+
+    def ask_drawing(self) -> None:
+        """Parts of a plan, layer by layer."""
+        path, _ = QFileDialog.getOpenFileName(self.window, "A plan", "", "Drawings (*.dxf)")
+        if path:
+            self.open_drawing(Path(path))
+
+    def open_drawing(self, path: Path) -> None:
+        """The page that says what the layers of a drawing stand for."""
+        if self.model is None:
+            return
+        found = opened(self.window, self.model, path, self.session.correct_all)
+        if isinstance(found, str):
+            self.session.failed.emit("Parts from a drawing", found)
+        else:
+            self.drawing = found
 
     def ask_close(self) -> None:
         """Close an opening of the picked slab or wall."""

@@ -216,6 +216,8 @@ COMMANDS: tuple[Command, ...] = (
             "Between selected nodes, or a rectangle on a level"),
     Command("model.add_wall", "Add a wall…", "Model", "", lambda w: w.add_desk.ask_wall(), opened,
             "Between two places in plan, from one level to another"),
+    Command("model.drawing", "Parts from a drawing…", "Model", "", lambda w: w.add_desk.ask_drawing(), opened,
+            "Grid lines, columns, beams, slabs and walls of a plan (DXF), by its layers"),
     Command("model.open", "Cut an opening…", "Model", "", lambda w: w.add_desk.ask_opening(), has_surfaces,
             "In the picked slab or wall"),
     Command("model.close", "Close an opening…", "Model", "", lambda w: w.add_desk.ask_close(), has_surfaces,

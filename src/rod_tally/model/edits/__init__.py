@@ -1,6 +1,6 @@
 """Corrections a reviewer makes to a model: each says what it did, can be taken back exactly, and made again."""
 
-from .adding import AddMembers, copies
+from .adding import AddGrids, AddMembers, copies
 from .again import make_again
 from .base import Edit, EditError, from_record, to_record
 from .cases import (
@@ -43,6 +43,7 @@ from .shape import DeleteMembers, MergeMembers, MoveNodes, ReverseMembers, Split
 from .surfaces import AddOpenings, AddSurfaces, CloseOpening
 
 __all__ = [
+    "AddGrids",
     "AddOpenings",
     "AddSurfaces",
     "CloseOpening",

@@ -10,6 +10,7 @@ import numpy as np
 from ..catalogue.catalogue import catalogue, catalogue_section
 from ..catalogue.own import own_section
 from ..catalogue.shapes import ShapeError
+from ..entities.grid import GridLine
 from ..entities.model import Model
 from ..entities.section import Section
 from ..entities.structure import PINNED_END, Joint, Member, Release
@@ -18,6 +19,7 @@ from ..geometry.vectors import Array, class_by_slope, closest_on_segment, defaul
 from .base import Edit, EditError, counted
 
 SHORTEST = 0.01  # m
+SAME_GRID = 0.05  # m
 
 
 @dataclass
@@ -145,6 +147,46 @@ class AddMembers(Edit):
                 met.append(node)
                 return node
         return self.new_node(model, point)
+
+
+@dataclass
+class AddGrids(Edit):
+    """Add grid lines, as records with `name`, `points` (two or more in plan, m, in the model's axes) and `family` (u or v). One of a name and
+    place that is there already is left out."""
+
+    lines: list[dict[str, Any]]
+
+    def __post_init__(self) -> None:
+        self.text = f"Add {counted(self.lines, 'grid line')}"
+
+    def change(self, model: Model) -> str:
+        made: list[GridLine] = []
+        for line in self.lines:
+            try:
+                points = np.array(line["points"], float).reshape(-1, 2)
+            except (KeyError, TypeError, ValueError):
+                raise EditError("a grid line needs points of two numbers each") from None
+            if len(points) < 2 or not np.isfinite(points).all() or np.linalg.norm(points[-1] - points[0]) < SHORTEST:
+                raise EditError("a grid line needs two points that lie apart")
+            name = str(line.get("name", ""))
+            if not any(same_grid(g, name, points) for g in (*model.grids, *made)):
+                made.append(GridLine(name, points, str(line.get("family", "u")), "by hand"))
+        if not made:
+            raise EditError("these grid lines are there already")
+        model.grids = [*model.grids, *made]
+        return f"added {counted(made, 'grid line')}: {', '.join(g.name for g in made[:8])}"
+
+    def ids(self, model: Model) -> tuple[str, ...]:
+        return ()
+
+
+def same_grid(g: GridLine, name: str, points: Array) -> bool:
+    """Whether a grid line has that name and runs along those points, as far as both go."""
+    if g.name != name:
+        return False
+    along = (g.points[-1] - g.points[0]) / max(float(np.linalg.norm(g.points[-1] - g.points[0])), 1e-9)
+    off = (points - g.points[0]) @ np.array([-along[1], along[0]])
+    return bool(np.abs(off).max() < SAME_GRID)
 
 
 def free_id(model: Model) -> str:

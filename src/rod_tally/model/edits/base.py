@@ -45,6 +45,7 @@ class _Before:
     lifting: list[str]
     groups: dict[str, list[str]]
     pairing: dict[str, str]
+    grids: list[Any]
 
 
 class Edit(ABC):
@@ -97,7 +98,7 @@ class Edit(ABC):
             dict(model.nodes), dict(model.members), dict(model.surfaces), dict(model.sections), dict(model.materials),
             dict(model.cases), list(model.combinations), list(model.skipped), dict(model.removed_members), dict(model.removed_surfaces),
             list(model.cuts), dict(model.one_way), list(model.lifting), {k: list(v) for k, v in model.groups.items()},
-            dict(model.pairing),
+            dict(model.pairing), list(model.grids),
         )  # fmt: skip
         record = to_record(self, model)
         try:
@@ -168,7 +169,7 @@ class Edit(ABC):
         model.removed_members, model.removed_surfaces = dict(b.removed_members), dict(b.removed_surfaces)
         model.lifting = list(b.lifting)
         model.one_way, model.groups = dict(b.one_way), {k: list(v) for k, v in b.groups.items()}
-        model.pairing = dict(b.pairing)
+        model.pairing, model.grids = dict(b.pairing), list(b.grids)
 
     # -- taking a part of the model to change it ---------------------------------------------------------------------
 

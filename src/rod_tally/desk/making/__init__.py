@@ -1,0 +1,1 @@
+"""Pages that make parts or whole models: from drawings and from parameters."""
