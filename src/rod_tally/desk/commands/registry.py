@@ -90,6 +90,8 @@ def _alike(what: str) -> Callable[[Window], object]:
 COMMANDS: tuple[Command, ...] = (
     Command("file.take_in", "Take in a model…", "File", "Ctrl+O", lambda w: w.dialogs.ask_open(), idle,
             "Open an IFC file or a project; a model becomes the first revision of a new project"),
+    Command("file.make", "A model from parameters…", "File", "", lambda w: w.pages.show_recipe(), lambda w: w.session.jobs.free,
+            "A frame of bays and storeys, or a façade, with its picture; its recipe can be changed later"),
     Command("file.revision", "Take in a revision…", "File", "Ctrl+Shift+O", lambda w: w.dialogs.ask_revision(), ready,
             "Take in a revised model and compare it with the one before it"),
     Command("file.save_as", "Save project as…", "File", "Ctrl+Shift+S", lambda w: w.dialogs.ask_save(), ready,

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from pathlib import Path
 
 from PyQt6.QtWidgets import QWidget
 
 from ..commands.registry import COMMANDS, Command
+from ..making.recipe_page import RecipePage
 from ..session.session import Session
 from ..session.state import DeskState
 from .carry_page import CarryPage
@@ -37,6 +39,7 @@ class OpenPages:
         self.carried: CarryPage | None = None
         self.report: ReportPage | None = None
         self.help: HelpPage | None = None
+        self.recipe: RecipePage | None = None
         self.finder: CommandFinder | None = None
 
     def show_rules(self) -> None:
@@ -46,6 +49,17 @@ class OpenPages:
         self.rules.fill()
         self.rules.show()
         self.rules.raise_()
+
+    def show_recipe(self) -> None:
+        """A model from parameters, with the recipe of the one that is open where it lies beside its source."""
+        review = self.state.review
+        beside = Path(review.model.source_file) if review is not None and review.model.source_file else None
+
+        def take(path: Path, revision: bool) -> None:
+            (self.session.take_in if revision else self.session.open)(path)
+
+        self.recipe = RecipePage(self.window, take, review is not None, beside)
+        self.recipe.show()
 
     def show_runs(self) -> None:
         """The runs that are kept."""
