@@ -17,6 +17,7 @@ SEVERITY_MARK = {"blocking": "■", "warning": "▲", "note": "●"}
 # one colour a class of thing when an overlay sorts by kind; told apart by name in the legend, never by colour alone
 KINDS = ("#26221d", "#1d6b66", "#97690c", "#a3341f", "#4c6b35", "#5b5480", "#7d4a63", "#3f6f94", "#857b69")
 
+TEXT = 10  # points
 ARROWS = Path(__file__).parent / "style"
 
 STYLE = f"""
@@ -91,7 +92,7 @@ def dress(app: QApplication) -> None:
         return
     for path in sorted((Path(__file__).parent.parent / "fonts").glob("*.ttf")):
         QFontDatabase.addApplicationFont(str(path))
-    font = QFont("Lato", 10)
+    font = QFont("Lato", TEXT)
     app.setFont(font)
     app.setStyle("Fusion")
     app.setStyleSheet(STYLE)

@@ -36,6 +36,7 @@ from .commands.shortcuts import Shortcuts
 from .commands.surface_commands import PlateDesk
 from .commands.view_commands import ViewDesk
 from .header import Header
+from .layout import Layout
 from .pages.details_panel import DetailsPanel
 from .pages.open_pages import OpenPages
 from .pages.steps_panel import StepsPanel
@@ -101,6 +102,8 @@ class Window(QMainWindow):
         self._build_menus()
         self._build()
         self._listen()
+        self.layout_desk = Layout(self)
+        self.layout_desk.restore()
         self._refresh()
 
     # -- layout --------------------------------------------------------------------------------------------------
@@ -179,14 +182,14 @@ class Window(QMainWindow):
         self.views.setChildrenCollapsible(False)
         row.addWidget(self.views, 1)
         view_column.addLayout(row, 1)
-        across = QSplitter(Qt.Orientation.Horizontal)
+        across = self.across = QSplitter(Qt.Orientation.Horizontal)
         across.addWidget(self.steps)
         across.addWidget(middle)
         across.addWidget(self.details)
         across.setStretchFactor(1, 1)
         across.setSizes([196, 810, 274])
         self.details.setMinimumWidth(240)
-        down = QSplitter(Qt.Orientation.Vertical)
+        down = self.down = QSplitter(Qt.Orientation.Vertical)
         down.addWidget(across)
         down.addWidget(self.tables)
         down.setStretchFactor(0, 1)
@@ -403,6 +406,7 @@ class Window(QMainWindow):
         self.session.jobs.cancel()
         self.session.jobs.wait(20)
         self.session.undo.blockSignals(True)  # its own end is none of the window's business any more
+        self.layout_desk.keep()
         self.pages.end()
         if self.baseline_view is not None:
             self.baseline_view.view.close_view()

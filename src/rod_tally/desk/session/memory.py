@@ -45,6 +45,13 @@ class Memory:
     def keep_units(self, name: str) -> None:
         self._kept.setValue("units", name)
 
+    def layout(self) -> str:
+        """How the window was left, "" where nobody has left one."""
+        return str(self._kept.value("layout", ""))
+
+    def keep_layout(self, text: str) -> None:
+        self._kept.setValue("layout", text)
+
     def fill(self, settings: Settings) -> None:
         """Add the mappings of profiles and materials made before; those of the settings come first."""
         settings.transfer.profiles = self._mapped("profiles", catalogue()) | settings.transfer.profiles

@@ -182,6 +182,9 @@ class TablePage(QWidget):
             triggers.DoubleClicked | triggers.EditKeyPressed if name in EDITABLE else triggers.NoEditTriggers
         )
         self.table.setWordWrap(False)
+        self.widths: dict[str, int] = {}  # of columns that somebody has drawn, by title
+        self._sizing = True
+        self.table.horizontalHeader().sectionResized.connect(self._resized)
         vertical = self.table.verticalHeader()
         assert vertical is not None
         vertical.hide()
@@ -310,7 +313,15 @@ class TablePage(QWidget):
         if first or len(content.rows) < 400:
             self._widths()
 
+    def _resized(self, column: int, _before: int, now: int) -> None:
+        """Somebody drew a column wider or narrower: it stays so."""
+        last = len(self.model.content.columns) - 1
+        stretched = column == last and self.table.horizontalHeader().stretchLastSection()
+        if not self._sizing and column <= last and not stretched:
+            self.widths[self.model.content.columns[column]] = now
+
     def _widths(self) -> None:
+        self._sizing = True
         header = self.table.horizontalHeader()
         assert header is not None
         header.setHighlightSections(False)
@@ -320,7 +331,8 @@ class TablePage(QWidget):
         for k, title in enumerate(content.columns):
             texts = [title, *(shown(row[k]) for row in content.rows[:300])]
             widest = max(metrics.horizontalAdvance(t) for t in texts)
-            self.table.setColumnWidth(k, min(widest + 22, 560))
+            self.table.setColumnWidth(k, self.widths.get(title) or min(widest + 22, 560))
+        self._sizing = False
 
     def _filtered(self, text: str) -> None:
         self.proxy.setFilterRegularExpression(text.replace("\\", ""))

@@ -30,6 +30,7 @@ class Canvas:
     """Drawing on one plotter. Everything drawn through it goes with `clear`."""
 
     def __init__(self, plotter: Any) -> None:
+        self.text = 1.0  # by which labels are larger than usual
         self.plotter = plotter
         self.within: tuple[Array, float, float] | None = (
             None  # normal, and between which places along it things are drawn
@@ -228,6 +229,7 @@ class Canvas:
             texts = [t for t, good in zip(texts, inside.tolist()) if good]
         if not len(points):
             return
+        size = round(size * self.text)
         self._texts.append((np.asarray(points, float), list(texts), colour, size))
         self._actors.append(
             self.plotter.add_point_labels(

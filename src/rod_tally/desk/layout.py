@@ -1,0 +1,140 @@
+"""How the window is divided and how large its text is: changed by commands, remembered from one start to the next."""
+
+from __future__ import annotations
+
+import json
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QByteArray, Qt, pyqtSignal
+from PyQt6.QtGui import QCloseEvent, QFont
+from PyQt6.QtWidgets import QApplication, QVBoxLayout, QWidget
+
+from .theme import TEXT
+
+if TYPE_CHECKING:
+    from .window import Window
+
+SHARES = (0.27, 0.5, 1.0)  # of the height that the tables get, one after the other
+SIZES = (8, 14)  # points; the smallest and the largest text
+ROW = 2.2  # height of a table's row by the text's
+
+
+class Apart(QWidget):
+    """A window of its own for the tables. `closed` before it goes."""
+
+    closed = pyqtSignal()
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        self.closed.emit()
+        super().closeEvent(event)
+
+
+class Layout:
+    """Of one window."""
+
+    def __init__(self, window: Window) -> None:
+        self.window = window
+        self.apart: Apart | None = None
+        self._share = 0
+        self.text = TEXT
+
+    # -- the tables ------------------------------------------------------------------------------------------------
+
+    def next_height(self) -> None:
+        """The tables at a quarter, half or all of the height, one after the other."""
+        if self.apart is not None:
+            self.apart.raise_()
+            return
+        self._share = (self._share + 1) % len(SHARES)
+        whole = sum(self.window.down.sizes())
+        low = round(whole * SHARES[self._share])
+        self.window.down.setSizes([whole - low, low])
+
+    def set_apart(self) -> None:
+        """The tables into a window of their own, on another screen for one; or back."""
+        window = self.window
+        if self.apart is not None:
+            self.apart.close()
+            return
+        apart = self.apart = Apart(None, Qt.WindowType.Window)
+        apart.setWindowTitle("Tables – Rod Tally")
+        apart.setWindowIcon(window.windowIcon())
+        apart.resize(1000, 520)
+        column = QVBoxLayout(apart)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(window.tables)
+        apart.addActions(list(window.actions_.values()))  # keys work there too
+        apart.closed.connect(self._back)
+        apart.show()
+
+    def _back(self) -> None:
+        """The tables in the window again."""
+        if self.apart is None:
+            return
+        self.apart = None
+        self.window.down.addWidget(self.window.tables)
+        self.window.tables.show()
+        whole = sum(self.window.down.sizes())
+        low = round(whole * SHARES[self._share])
+        self.window.down.setSizes([whole - low, low])
+
+    # -- text ------------------------------------------------------------------------------------------------------
+
+    def larger_text(self, step: int) -> None:
+        """Text of the window and of the view a point larger or smaller; 0 puts it back."""
+        self.set_text(TEXT if step == 0 else self.text + step)
+        self.window.session.said.emit(f"Text of {self.text} points")
+
+    def set_text(self, points: int) -> None:
+        self.text = min(max(points, SIZES[0]), SIZES[1])
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        font = QFont(app.font())
+        font.setPointSize(self.text)
+        app.setFont(font)
+        window = self.window
+        for page in window.tables.pages.values():
+            rows = page.table.verticalHeader()
+            assert rows is not None
+            rows.setDefaultSectionSize(round(ROW * self.text))
+        for view in (window.view, window.baseline_view.view if window.baseline_view is not None else None):
+            if view is not None:
+                view.text = self.text / TEXT
+        window.state.overlay_changed.emit()
+
+    # -- from one start to the next ----------------------------------------------------------------------------------
+
+    def keep(self) -> None:
+        """Remember all of it."""
+        if self.apart is not None:
+            self.apart.close()
+        window = self.window
+        splits = {"across": window.across, "down": window.down}
+        kept: dict[str, object] = {name: bytes(s.saveState().toHex().data()).decode() for name, s in splits.items()}
+        kept |= {"geometry": bytes(window.saveGeometry().toHex().data()).decode(), "text": self.text}
+        widths = {name: page.widths for name, page in window.tables.pages.items() if page.widths}
+        window.session.memory.keep_layout(json.dumps(kept | {"widths": widths}))
+
+    def restore(self) -> None:
+        """As it was left; what cannot be read is left as it is."""
+        window = self.window
+        try:
+            kept = json.loads(window.session.memory.layout() or "{}")
+        except json.JSONDecodeError:
+            return
+        if not isinstance(kept, dict):
+            return
+        for name, split in (("across", window.across), ("down", window.down)):
+            if isinstance(kept.get(name), str):
+                split.restoreState(QByteArray.fromHex(kept[name].encode()))
+        if isinstance(kept.get("geometry"), str):
+            window.restoreGeometry(QByteArray.fromHex(kept["geometry"].encode()))
+        widths = kept.get("widths")
+        for name, page in window.tables.pages.items():
+            own = widths.get(name) if isinstance(widths, dict) else None
+            if isinstance(own, dict):
+                page.widths = {
+                    str(k): int(v) for k, v in own.items() if isinstance(v, (int, float)) and 10 <= v <= 2000
+                }
+        if isinstance(kept.get("text"), int) and kept["text"] != TEXT:
+            self.set_text(kept["text"])

@@ -1,0 +1,81 @@
+"""The window as somebody left it: sizes, text and column widths come back; the tables grow and go into a window of their own."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from rod_tally.desk.layout import SIZES
+from rod_tally.desk.theme import TEXT
+from rod_tally.desk.window import Window
+
+from .desk_help import act, rested
+
+
+def test_tables_grow_and_shrink(loft: Window, qtbot: QtBot) -> None:
+    shares = []
+    for _ in range(3):
+        act(loft, qtbot, "view.tables_height")
+        upper, lower = loft.down.sizes()
+        shares.append(lower / (upper + lower))
+    assert shares[0] < shares[1] and shares[2] < shares[0] and shares[1] > 0.6
+
+
+def test_tables_in_a_window_of_their_own_and_back(loft: Window, qtbot: QtBot) -> None:
+    act(loft, qtbot, "view.tables_apart")
+    apart = loft.layout_desk.apart
+    assert apart is not None and apart.isVisible() and loft.tables.window() is apart
+    loft.tables.show_table("members")
+    page = loft.tables.front()
+    assert page is not None and page.proxy.rowCount() > 100
+    page.table.selectRow(3)
+    rested(qtbot, loft)
+    assert loft.state.picked is not None and loft.state.picked[0] == "member"
+    apart.close()
+    rested(qtbot, loft)
+    assert loft.layout_desk.apart is None and loft.tables.window() is loft and loft.tables.isVisible()
+    act(loft, qtbot, "view.tables_apart")
+    act(loft, qtbot, "view.tables_apart")
+    assert loft.tables.window() is loft
+
+
+def test_larger_text_within_limits(loft: Window, qtbot: QtBot) -> None:
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    for _ in range(12):
+        act(loft, qtbot, "view.larger")
+    assert app.font().pointSize() == SIZES[1] and loft.view.text == SIZES[1] / TEXT
+    for _ in range(12):
+        act(loft, qtbot, "view.smaller")
+    assert app.font().pointSize() == SIZES[0]
+    act(loft, qtbot, "view.usual")
+    assert app.font().pointSize() == TEXT
+
+
+def test_a_window_opens_as_the_last_one_was_left(loft: Window, qtbot: QtBot) -> None:
+    loft.tables.show_table("members")
+    page = loft.tables.front()
+    assert page is not None
+    page.table.setColumnWidth(3, 233)
+    act(loft, qtbot, "view.tables_height")
+    act(loft, qtbot, "view.larger")
+    sizes = loft.down.sizes()
+    loft.layout_desk.keep()
+    again = Window()
+    qtbot.addWidget(again)
+    again.show()
+    try:
+        assert again.layout_desk.text == TEXT + 1
+        assert again.tables.pages["members"].widths == {"Section": 233}
+        share = again.down.sizes()[1] / sum(again.down.sizes())
+        assert abs(share - sizes[1] / sum(sizes)) < 0.05
+        again.session.memory.keep_layout("{broken")
+        again.layout_desk.restore()
+        again.session.memory.keep_layout(
+            '{"down": 3, "geometry": "zz", "text": "x", "widths": {"members": {"Section": "wide"}}}'
+        )
+        again.layout_desk.restore()
+        assert again.tables.pages["members"].widths == {}
+    finally:
+        again.layout_desk.set_text(TEXT)
+        again.close()
