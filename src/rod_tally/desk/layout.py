@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 import json
-from typing import TYPE_CHECKING
+from collections.abc import Callable
 
 from PyQt6.QtCore import QByteArray, Qt, pyqtSignal
-from PyQt6.QtGui import QCloseEvent, QFont
-from PyQt6.QtWidgets import QApplication, QVBoxLayout, QWidget
+from PyQt6.QtGui import QAction, QCloseEvent, QFont
+from PyQt6.QtWidgets import QApplication, QSplitter, QVBoxLayout, QWidget
 
+from .session.session import Session
+from .tables.tables import Tables
 from .theme import TEXT
-
-if TYPE_CHECKING:
-    from .window import Window
+from .view.view import View
 
 SHARES = (0.27, 0.5, 1.0)  # of the height that the tables get, one after the other
 SIZES = (8, 14)  # points; the smallest and the largest text
@@ -30,10 +30,25 @@ class Apart(QWidget):
 
 
 class Layout:
-    """Of one window."""
+    """Of one window: `across` and `down` divide it, `views` gives its views as they are now."""
 
-    def __init__(self, window: Window) -> None:
-        self.window = window
+    def __init__(
+        self,
+        window: QWidget,
+        session: Session,
+        across: QSplitter,
+        down: QSplitter,
+        tables: Tables,
+        views: Callable[[], list[View]],
+    ) -> None:
+        self.window, self.session, self.across, self.down, self.tables, self.views = (
+            window,
+            session,
+            across,
+            down,
+            tables,
+            views,
+        )
         self.apart: Apart | None = None
         self._share = 0
         self.text = TEXT
@@ -46,9 +61,9 @@ class Layout:
             self.apart.raise_()
             return
         self._share = (self._share + 1) % len(SHARES)
-        whole = sum(self.window.down.sizes())
+        whole = sum(self.down.sizes())
         low = round(whole * SHARES[self._share])
-        self.window.down.setSizes([whole - low, low])
+        self.down.setSizes([whole - low, low])
 
     def set_apart(self) -> None:
         """The tables into a window of their own, on another screen for one; or back."""
@@ -62,8 +77,8 @@ class Layout:
         apart.resize(1000, 520)
         column = QVBoxLayout(apart)
         column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(window.tables)
-        apart.addActions(list(window.actions_.values()))  # keys work there too
+        column.addWidget(self.tables)
+        apart.addActions(window.findChildren(QAction))  # keys work there too
         apart.closed.connect(self._back)
         apart.show()
 
@@ -72,18 +87,18 @@ class Layout:
         if self.apart is None:
             return
         self.apart = None
-        self.window.down.addWidget(self.window.tables)
-        self.window.tables.show()
-        whole = sum(self.window.down.sizes())
+        self.down.addWidget(self.tables)
+        self.tables.show()
+        whole = sum(self.down.sizes())
         low = round(whole * SHARES[self._share])
-        self.window.down.setSizes([whole - low, low])
+        self.down.setSizes([whole - low, low])
 
     # -- text ------------------------------------------------------------------------------------------------------
 
     def larger_text(self, step: int) -> None:
         """Text of the window and of the view a point larger or smaller; 0 puts it back."""
         self.set_text(TEXT if step == 0 else self.text + step)
-        self.window.session.said.emit(f"Text of {self.text} points")
+        self.session.said.emit(f"Text of {self.text} points")
 
     def set_text(self, points: int) -> None:
         self.text = min(max(points, SIZES[0]), SIZES[1])
@@ -92,15 +107,13 @@ class Layout:
         font = QFont(app.font())
         font.setPointSize(self.text)
         app.setFont(font)
-        window = self.window
-        for page in window.tables.pages.values():
+        for page in self.tables.pages.values():
             rows = page.table.verticalHeader()
             assert rows is not None
             rows.setDefaultSectionSize(round(ROW * self.text))
-        for view in (window.view, window.baseline_view.view if window.baseline_view is not None else None):
-            if view is not None:
-                view.text = self.text / TEXT
-        window.state.overlay_changed.emit()
+        for view in self.views():
+            view.text = self.text / TEXT
+        self.session.state.overlay_changed.emit()
 
     # -- from one start to the next ----------------------------------------------------------------------------------
 
@@ -109,28 +122,28 @@ class Layout:
         if self.apart is not None:
             self.apart.close()
         window = self.window
-        splits = {"across": window.across, "down": window.down}
+        splits = {"across": self.across, "down": self.down}
         kept: dict[str, object] = {name: bytes(s.saveState().toHex().data()).decode() for name, s in splits.items()}
         kept |= {"geometry": bytes(window.saveGeometry().toHex().data()).decode(), "text": self.text}
-        widths = {name: page.widths for name, page in window.tables.pages.items() if page.widths}
-        window.session.memory.keep_layout(json.dumps(kept | {"widths": widths}))
+        widths = {name: page.widths for name, page in self.tables.pages.items() if page.widths}
+        self.session.memory.keep_layout(json.dumps(kept | {"widths": widths}))
 
     def restore(self) -> None:
         """As it was left; what cannot be read is left as it is."""
         window = self.window
         try:
-            kept = json.loads(window.session.memory.layout() or "{}")
+            kept = json.loads(self.session.memory.layout() or "{}")
         except json.JSONDecodeError:
             return
         if not isinstance(kept, dict):
             return
-        for name, split in (("across", window.across), ("down", window.down)):
+        for name, split in (("across", self.across), ("down", self.down)):
             if isinstance(kept.get(name), str):
                 split.restoreState(QByteArray.fromHex(kept[name].encode()))
         if isinstance(kept.get("geometry"), str):
             window.restoreGeometry(QByteArray.fromHex(kept["geometry"].encode()))
         widths = kept.get("widths")
-        for name, page in window.tables.pages.items():
+        for name, page in self.tables.pages.items():
             own = widths.get(name) if isinstance(widths, dict) else None
             if isinstance(own, dict):
                 page.widths = {

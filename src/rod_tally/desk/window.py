@@ -102,7 +102,7 @@ class Window(QMainWindow):
         self._build_menus()
         self._build()
         self._listen()
-        self.layout_desk = Layout(self)
+        self.layout_desk = Layout(self, self.session, self.across, self.down, self.tables, self._views)
         self.layout_desk.restore()
         self._refresh()
 
@@ -377,6 +377,9 @@ class Window(QMainWindow):
         half = self.views.width() // 2
         self.views.setSizes([half, half])
         self.baseline_view.follow()
+
+    def _views(self) -> list[View]:
+        return [self.view] if self.baseline_view is None else [self.view, self.baseline_view.view]
 
     def show_parity(self) -> None:
         self.state.show_overlay("change")
