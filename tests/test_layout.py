@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+import os
+import subprocess
+import sys
+
+import pytest
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from rod_tally.desk.layout import SIZES
-from rod_tally.desk.theme import TEXT
+from rod_tally.desk.theme import TEXT, THEMES, VARIABLE
 from rod_tally.desk.window import Window
 
-from .desk_help import act, rested
+from .desk_help import act, fill, rested
 
 
 def test_tables_grow_and_shrink(loft: Window, qtbot: QtBot) -> None:
@@ -72,10 +77,45 @@ def test_a_window_opens_as_the_last_one_was_left(loft: Window, qtbot: QtBot) -> 
         again.session.memory.keep_layout("{broken")
         again.layout_desk.restore()
         again.session.memory.keep_layout(
-            '{"down": 3, "geometry": "zz", "text": "x", "widths": {"members": {"Section": "wide"}}}'
+            '{"down": 3, "at": ["a", 2, 3, 4], "text": "x", "widths": {"members": {"Section": "wide"}}}'
         )
         again.layout_desk.restore()
         assert again.tables.pages["members"].widths == {}
     finally:
         again.layout_desk.set_text(TEXT)
         again.close()
+
+
+def luminance(colour: str) -> float:
+    """Relative luminance, WCAG 2.1."""
+    parts = [int(colour[k : k + 2], 16) / 255 for k in (1, 3, 5)]
+    r, g, b = (v / 12.92 if v <= 0.03928 else ((v + 0.055) / 1.055) ** 2.4 for v in parts)
+    return 0.2126 * r + 0.7152 * g + 0.0722 * b
+
+
+@pytest.mark.parametrize(("theme", "least"), [("paper", 4.5), ("dark", 4.5), ("high contrast", 7.0)])
+def test_text_can_be_read_in_every_theme(theme: str, least: float) -> None:
+    """Contrast of ink and of the four colours of meaning on paper: 4.5 is the least for text, 7 that of enhanced contrast (WCAG 2.1,
+    1.4.3 and 1.4.6)."""
+    paper, _, band, _, ink, graphite, muted, _, pine, rust, ochre, moss, wash = THEMES[theme]
+    for colour in (ink, graphite, pine, rust, ochre, moss):
+        light, dark = sorted((luminance(paper), luminance(colour)), reverse=True)
+        assert (light + 0.05) / (dark + 0.05) >= least, colour
+    for ground in (band, wash):
+        light, dark = sorted((luminance(ground), luminance(ink)), reverse=True)
+        assert (light + 0.05) / (dark + 0.05) >= least
+    assert luminance(muted) != luminance(paper)
+
+
+def test_the_theme_is_chosen_for_the_next_start(loft: Window, qtbot: QtBot) -> None:
+    act(loft, qtbot, "view.theme")
+    fill(loft, qtbot, loft.layout_desk.form, theme="dark")
+    code = "from rod_tally.desk.theme import THEME, PAPER; print(THEME, PAPER)"
+    for variable, wanted in (
+        ("", "dark #23211e"),
+        ("high contrast", "high contrast #ffffff"),
+        ("no such", "paper #faf8f1"),
+    ):
+        own = os.environ | ({VARIABLE: variable} if variable else {})
+        done = subprocess.run([sys.executable, "-c", code], env=own, capture_output=True, text=True, check=True)
+        assert done.stdout.strip() == wanted

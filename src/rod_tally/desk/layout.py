@@ -5,17 +5,19 @@ from __future__ import annotations
 import json
 from collections.abc import Callable
 
-from PyQt6.QtCore import QByteArray, Qt, pyqtSignal
+from PyQt6.QtCore import QByteArray, QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QCloseEvent, QFont
 from PyQt6.QtWidgets import QApplication, QSplitter, QVBoxLayout, QWidget
 
+from .forms.form import Field, Form
 from .session.session import Session
 from .tables.tables import Tables
-from .theme import TEXT
+from .theme import TEXT, THEME, THEMES
 from .view.view import View
 
 SHARES = (0.27, 0.5, 1.0)  # of the height that the tables get, one after the other
 SIZES = (8, 14)  # points; the smallest and the largest text
+LEAST = 600  # pixels; a narrower window is none
 ROW = 2.2  # height of a table's row by the text's
 
 
@@ -50,6 +52,7 @@ class Layout:
             views,
         )
         self.apart: Apart | None = None
+        self.form: Form | None = None
         self._share = 0
         self.text = TEXT
 
@@ -93,6 +96,18 @@ class Layout:
         low = round(whole * SHARES[self._share])
         self.down.setSizes([whole - low, low])
 
+    def ask_theme(self) -> None:
+        """Another theme, from the next start on."""
+        fields = [Field("theme", "theme", THEME, list(THEMES))]
+        text = "It holds from the next start on: pictures and widgets are made of its colours. What is printed stays as it is."
+
+        def made(values: dict[str, object]) -> None:
+            self.session.memory.keep_theme(str(values["theme"]))
+            self.session.said.emit(f"Theme {values['theme']} from the next start on")
+
+        self.form = Form(self.window, "Theme", text, fields, made)
+        self.form.open()
+
     # -- text ------------------------------------------------------------------------------------------------------
 
     def larger_text(self, step: int) -> None:
@@ -124,13 +139,13 @@ class Layout:
         window = self.window
         splits = {"across": self.across, "down": self.down}
         kept: dict[str, object] = {name: bytes(s.saveState().toHex().data()).decode() for name, s in splits.items()}
-        kept |= {"geometry": bytes(window.saveGeometry().toHex().data()).decode(), "text": self.text}
+        at = window.normalGeometry() if window.isMaximized() else window.geometry()
+        kept |= {"at": [at.x(), at.y(), at.width(), at.height()], "maximized": window.isMaximized(), "text": self.text}
         widths = {name: page.widths for name, page in self.tables.pages.items() if page.widths}
         self.session.memory.keep_layout(json.dumps(kept | {"widths": widths}))
 
     def restore(self) -> None:
         """As it was left; what cannot be read is left as it is."""
-        window = self.window
         try:
             kept = json.loads(self.session.memory.layout() or "{}")
         except json.JSONDecodeError:
@@ -140,8 +155,7 @@ class Layout:
         for name, split in (("across", self.across), ("down", self.down)):
             if isinstance(kept.get(name), str):
                 split.restoreState(QByteArray.fromHex(kept[name].encode()))
-        if isinstance(kept.get("geometry"), str):
-            window.restoreGeometry(QByteArray.fromHex(kept["geometry"].encode()))
+        self._place(kept.get("at"), kept.get("maximized") is True)
         widths = kept.get("widths")
         for name, page in self.tables.pages.items():
             own = widths.get(name) if isinstance(widths, dict) else None
@@ -151,3 +165,13 @@ class Layout:
                 }
         if isinstance(kept.get("text"), int) and kept["text"] != TEXT:
             self.set_text(kept["text"])
+
+    def _place(self, at: object, maximized: bool) -> None:
+        """Where the window was, where there still is a screen that holds it."""
+        if not isinstance(at, list) or len(at) != 4 or not all(isinstance(v, int) for v in at):
+            return
+        wanted = QRect(*at)
+        if wanted.width() >= LEAST and any(s.geometry().contains(wanted) for s in QApplication.screens()):
+            self.window.setGeometry(wanted)
+        if maximized:
+            self.window.showMaximized()

@@ -2,23 +2,53 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
+from PyQt6.QtCore import QSettings
 from PyQt6.QtGui import QFont, QFontDatabase
 from PyQt6.QtWidgets import QApplication
 
-PAPER, SHEET, BAND, EDGE = "#faf8f1", "#f3eee2", "#eae2d2", "#cdc2aa"
-INK, GRAPHITE, MUTED, PALE = "#26221d", "#4a453e", "#857b69", "#c9c1b1"
-PINE, RUST, OCHRE, MOSS = "#1d6b66", "#a3341f", "#97690c", "#4c6b35"
-WASH = "#dde8e4"
+# paper, sheet, band, edge; ink, graphite, muted, pale; pine, rust, ochre, moss; wash
+THEMES: dict[str, tuple[str, ...]] = {
+    "paper": (
+        "#faf8f1", "#f3eee2", "#eae2d2", "#cdc2aa", "#26221d", "#4a453e", "#857b69", "#c9c1b1", "#1d6b66", "#a3341f", "#97690c", "#4c6b35", "#dde8e4",
+    ),
+    "dark": (
+        "#23211e", "#2b2925", "#34312c", "#57524a", "#f0ebdf", "#cfc8b8", "#a39a88", "#6b6559", "#5fb8b0", "#e5856f", "#d9a648", "#94b36e", "#2f4744",
+    ),
+    "high contrast": (
+        "#ffffff", "#ffffff", "#e8e8e8", "#000000", "#000000", "#000000", "#333333", "#767676", "#004c46", "#9c0000", "#6b4700", "#1f4d00", "#cfe8ff",
+    ),
+}  # fmt: skip
+VARIABLE = "ROD_TALLY_THEME"
+
+
+def chosen_theme() -> str:
+    """The theme of this start: that of the environment, else the one that was chosen, else paper."""
+    name = os.environ.get(VARIABLE) or str(QSettings("rod-tally", "rod-tally").value("theme", ""))
+    return name if name in THEMES else "paper"
+
+
+# chosen once, when the window's modules are loaded: widgets and pictures are made of these tokens
+THEME = chosen_theme()
+PAPER, SHEET, BAND, EDGE, INK, GRAPHITE, MUTED, PALE, PINE, RUST, OCHRE, MOSS, WASH = THEMES[THEME]
+PRINTED = dict(
+    zip(
+        ("paper", "sheet", "band", "edge", "ink", "graphite", "muted", "pale", "pine", "rust", "ochre", "moss", "wash"),
+        THEMES["paper"],
+    )
+)
 
 SEVERITY_COLOUR = {"blocking": RUST, "warning": OCHRE, "note": MUTED}
 SEVERITY_MARK = {"blocking": "■", "warning": "▲", "note": "●"}
 # one colour a class of thing when an overlay sorts by kind; told apart by name in the legend, never by colour alone
-KINDS = ("#26221d", "#1d6b66", "#97690c", "#a3341f", "#4c6b35", "#5b5480", "#7d4a63", "#3f6f94", "#857b69")
+MORE_KINDS = ("#a69fd0", "#d79ab8", "#8fc0e6") if THEME == "dark" else ("#5b5480", "#7d4a63", "#3f6f94")
+KINDS = (INK, PINE, OCHRE, RUST, MOSS, *MORE_KINDS, MUTED)
 
 TEXT = 10  # points
 ARROWS = Path(__file__).parent / "style"
+SHADE = "-light" if THEME == "dark" else ""
 
 STYLE = f"""
 * {{ font-family: "Lato", "DejaVu Sans"; color: {INK}; }}
@@ -41,16 +71,16 @@ QPushButton:focus, QComboBox:focus, QLineEdit:focus {{ border-color: {PINE}; }}
 QComboBox QAbstractItemView {{ background: {PAPER}; selection-background-color: {WASH}; selection-color: {INK}; }}
 QComboBox {{ padding-right: 20px; }}
 QComboBox::drop-down {{ border: 0; width: 18px; }}
-QComboBox::down-arrow {{ image: url("{(ARROWS / "arrow-down.svg").as_posix()}"); width: 10px; height: 7px; }}
+QComboBox::down-arrow {{ image: url("{(ARROWS / f"arrow-down{SHADE}.svg").as_posix()}"); width: 10px; height: 7px; }}
 QLineEdit {{ background: {PAPER}; border: 1px solid {EDGE}; border-radius: 2px; padding: 3px 6px; }}
 QAbstractSpinBox {{ background: {PAPER}; border: 1px solid {EDGE}; border-radius: 2px; padding: 0 4px; }}
 QAbstractSpinBox:focus {{ border-color: {PINE}; }}
 QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ border: 0; width: 16px; background: transparent; }}
-QAbstractSpinBox::up-arrow {{ image: url("{(ARROWS / "arrow-up.svg").as_posix()}"); width: 8px; height: 6px; }}
-QAbstractSpinBox::down-arrow {{ image: url("{(ARROWS / "arrow-down.svg").as_posix()}"); width: 8px; height: 6px; }}
+QAbstractSpinBox::up-arrow {{ image: url("{(ARROWS / f"arrow-up{SHADE}.svg").as_posix()}"); width: 8px; height: 6px; }}
+QAbstractSpinBox::down-arrow {{ image: url("{(ARROWS / f"arrow-down{SHADE}.svg").as_posix()}"); width: 8px; height: 6px; }}
 QAbstractSpinBox:disabled, QComboBox:disabled {{ color: {PALE}; }}
 QTabWidget::pane {{ border: 0; border-top: 1px solid {EDGE}; }}
-QTabBar {{ background: {BAND}; }}
+QTabBar {{ background: {BAND}; qproperty-drawBase: 0; }}
 QTabBar::tab {{ background: {BAND}; padding: 5px 6px; border: 0; }}
 QTabBar::tab:selected {{ background: {PAPER}; font-weight: bold; }}
 QListWidget {{ background: {PAPER}; border: 1px solid {EDGE}; selection-background-color: {WASH}; selection-color: {INK}; }}

@@ -149,6 +149,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("view.larger", "Larger text", "View", "Ctrl++", lambda w: w.layout_desk.larger_text(1), always),
     Command("view.smaller", "Smaller text", "View", "Ctrl+-", lambda w: w.layout_desk.larger_text(-1), always),
     Command("view.usual", "Text of the usual size", "View", "", lambda w: w.layout_desk.larger_text(0), always),
+    Command("view.theme", "Theme…", "View", "", lambda w: w.layout_desk.ask_theme(), always, "Paper, dark or of high contrast; from the next start on"),
     Command("view.fit", "Zoom to everything", "View", "Ctrl+0", lambda w: w.look(w.view.direction), opened),
     Command("view.there", "Take me there", "View", "Ctrl+T", lambda w: w.view_desk.take_me_there(), picked,
             "Close in on what is picked", True),

@@ -16,7 +16,10 @@ from ...output.write import OutputError, write_whole
 from ...review import Review
 from ..quantities import UnitSet
 from ..tables.surface_rows import WORDS
-from ..theme import EDGE, GRAPHITE, INK, MUTED, PINE, RUST
+from ..theme import PRINTED
+
+# on paper whatever the screen shows
+EDGE, GRAPHITE, INK, MUTED, PINE, RUST = (PRINTED[k] for k in ("edge", "graphite", "ink", "muted", "pine", "rust"))
 
 MM = 10.0  # painter's units to a millimetre
 WIDE, TALL, MARGIN = 297 * MM, 210 * MM, 14 * MM
@@ -131,7 +134,7 @@ class _Sheets:
                 path.addPolygon(QPolygonF([at(q) for q in ring]))
                 path.closeSubpath()
             self.p.setPen(QPen(QColor(EDGE), 0.3 * MM))
-            self.p.setBrush(QColor("#f3eee2"))
+            self.p.setBrush(QColor(PRINTED["sheet"]))
             self.p.drawPath(path)
         self.p.setBrush(Qt.BrushStyle.NoBrush)
         self.p.setPen(QPen(QColor(GRAPHITE), 0.15 * MM))

@@ -52,6 +52,10 @@ class Memory:
     def keep_layout(self, text: str) -> None:
         self._kept.setValue("layout", text)
 
+    def keep_theme(self, name: str) -> None:
+        """For the next start; `theme` reads it by itself, before there is a window."""
+        self._kept.setValue("theme", name)
+
     def fill(self, settings: Settings) -> None:
         """Add the mappings of profiles and materials made before; those of the settings come first."""
         settings.transfer.profiles = self._mapped("profiles", catalogue()) | settings.transfer.profiles
