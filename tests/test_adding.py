@@ -12,8 +12,8 @@ from pytestqt.qtbot import QtBot
 from rod_tally.analysis import run
 from rod_tally.compare.carrying.carry import carry_over
 from rod_tally.desk.window import Window
-from rod_tally.model import FIXED, PINNED_END, LoadCase, MemberLoad, Model
-from rod_tally.model.edits import AddMembers, DeleteMembers, EditError, copies, from_record
+from rod_tally.model import FIXED, PINNED_END, LoadCase, MemberLoad, Model, NodeLoad
+from rod_tally.model.edits import AddMembers, DeleteMembers, EditError, SetOffset, copies, from_record, mirror_images
 from rod_tally.model.settings import RunSettings
 
 from .desk_help import act, fill, model_of, rested
@@ -173,3 +173,75 @@ def test_a_section_of_its_own_comes_along() -> None:
         AddMembers(
             [column | {"section": "other", "sizes": {"width": 0.3}, "start": [51, 0, 0], "end": [51, 0, 3]}]
         ).apply(model)
+
+
+def test_mirror_images_carry_as_the_parts_do() -> None:
+    """A channel cantilever and its image, each with its load and the image of it: equal and opposite along the axis of the mirror."""
+    m = regular()
+    for ident in list(m.members):
+        DeleteMembers([ident]).apply(m)
+    material = next(iter(m.materials))
+    base = {"start": [1.0, 0, 0], "end": [3.0, 1.0, 0.5], "section": "C own", "shape": "channel", "material": material, "z_axis": [0.3, 0, 1], "pinned_end": False,
+            "sizes": {"depth": 0.2, "width": 0.075, "web": 0.0085, "flange": 0.0115}}  # fmt: skip
+    AddMembers([base]).apply(m)
+    lines, none = mirror_images(m, ["added-1"], [], "x", -2.0)
+    assert not none
+    AddMembers(lines).apply(m)
+    one, two = m.members["added-1"], m.members["added-2"]
+    assert np.allclose(m.line(two)[::-1] * [-1, 1, 1] + [-4.0, 0, 0], m.line(one))
+    m.nodes[one.start].support = FIXED
+    m.nodes[two.end].support = FIXED
+    q, q2 = (300.0, -700.0, -900.0), (-300.0, -700.0, -900.0)
+    m.cases = {
+        "q": LoadCase("q", "live", node_loads=[NodeLoad(one.end, q, (0, 0, 0)), NodeLoad(two.start, q2, (0, 0, 0))])
+    }
+    r = run(m, RunSettings())
+    a, b = (r.displacement[0, r.node_ids.index(n)] for n in (one.end, two.start))
+    assert b == pytest.approx(a * [-1, 1, 1, 1, -1, -1], rel=1e-9, abs=1e-15)
+
+
+def test_an_end_beside_its_node_is_a_rigid_arm() -> None:
+    """A column's head 0.4 m beside its node: the moment at the foot grows by P e."""
+    m = regular()
+    for ident in list(m.members):
+        DeleteMembers([ident]).apply(m)
+    AddMembers([part_of(m, (0, 0, 0), (0, 0, 3))]).apply(m)
+    head, foot = m.members["added-1"].end, m.members["added-1"].start
+    m.nodes[foot].support = FIXED
+    m.cases = {"q": LoadCase("q", "live", node_loads=[NodeLoad(head, (0, 0, -10e3), (0, 0, 0))])}
+    edit = SetOffset(["added-1"], True, [0.4, 0.0, 0.0])
+    edit.apply(m)
+    assert m.line(m.members["added-1"])[1] == pytest.approx([0.4, 0, 3])
+    r = run(m, RunSettings())
+    assert abs(r.reaction[0, 0, 4]) < 1.0  # the load still stands over the foot
+    assert np.abs(r.force[0, r.stations_of("added-1"), 4:]).max() > 0
+    with pytest.raises(EditError, match="up to 5 m"):
+        SetOffset(["added-1"], True, [9.0, 0.0, 0.0]).apply(m)
+    edit.revert(m)
+    assert m.line(m.members["added-1"])[1] == pytest.approx([0, 0, 3])
+
+
+def test_copying_mirroring_and_offsets_in_the_window(loft: Window, qtbot: QtBot) -> None:
+    model = model_of(loft)
+    slab = next(s for s in model.surfaces.values() if not s.upright)
+    beam = next(m for m in model.members.values() if m.name == "Loft A2-A3")
+    members, surfaces = len(model.members), len(model.surfaces)
+    loft.state.select([("member", beam.id), ("surface", slab.id)])
+    act(loft, qtbot, "model.copy")
+    fill(loft, qtbot, loft.add_desk.form, x=0.0, y=0.0, z=0.7, times=2)
+    assert (len(model_of(loft).members), len(model_of(loft).surfaces)) == (members + 2, surfaces + 2)
+    act(loft, qtbot, "edit.undo")
+    assert (len(model_of(loft).members), len(model_of(loft).surfaces)) == (members, surfaces)
+    loft.state.select([("member", beam.id), ("surface", slab.id)])
+    act(loft, qtbot, "model.mirror")
+    fill(loft, qtbot, loft.add_desk.form, axis="y", at=-30.0)
+    after = model_of(loft)
+    made = next(s for s in after.surfaces.values() if s.name.endswith("mirrored"))
+    assert made.area == pytest.approx(slab.area) and made.outer[:, 1].mean() + slab.outer[:, 1].mean() == pytest.approx(
+        -60 - 2 * after.origin[1]
+    )
+    loft.state.pick("member", beam.id)
+    act(loft, qtbot, "model.offset")
+    fill(loft, qtbot, loft.add_desk.form, which="both ends", x=0.0, y=0.0, z=-150.0)
+    own = model_of(loft).members[beam.id]
+    assert own.offset_start == pytest.approx([0, 0, -0.15]) and own.offset_end == pytest.approx([0, 0, -0.15])

@@ -35,7 +35,7 @@ G = 9.80665
 @pytest.fixture(scope="module")
 def tower_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
     path = tmp_path_factory.mktemp("tower") / "tower.ifc"
-    write_tower(path, 2, 2, 2)
+    write_tower(path, 2, 1, 2)
     return path
 
 
@@ -191,16 +191,16 @@ def test_records_make_them_again() -> None:
     assert fresh.surfaces["added-1"].diaphragm and fresh.surfaces["added-1"].way == "two-way"
 
 
-def test_slabs_walls_and_openings_in_the_window(tower: Window, qtbot: QtBot) -> None:
+def test_slabs_walls_and_openings_in_the_window(loft: Window, qtbot: QtBot) -> None:
     """Each by its form, undone one by one."""
-    model = model_of(tower)
+    model = model_of(loft)
     count = len(model.surfaces)
     top = max(float(s.outer[:, 2].max()) for s in model.surfaces.values())
-    act(tower, qtbot, "model.add_slab")
+    act(loft, qtbot, "model.add_slab")
     fill(
-        tower,
+        loft,
         qtbot,
-        tower.add_desk.form,
+        loft.add_desk.form,
         x=30.0,
         y=0.0,
         x2=34.0,
@@ -208,13 +208,13 @@ def test_slabs_walls_and_openings_in_the_window(tower: Window, qtbot: QtBot) -> 
         level=f"{top:.6f}",
         thickness=180.0,
     )
-    slab = model_of(tower).surfaces["added-1"]
+    slab = model_of(loft).surfaces["added-1"]
     assert slab.area == pytest.approx(12.0) and slab.thickness == pytest.approx(0.18) and slab.cls == "slab"
-    act(tower, qtbot, "model.add_wall")
+    act(loft, qtbot, "model.add_wall")
     fill(
-        tower,
+        loft,
         qtbot,
-        tower.add_desk.form,
+        loft.add_desk.form,
         x=30.0,
         y=0.0,
         x2=30.0,
@@ -222,25 +222,25 @@ def test_slabs_walls_and_openings_in_the_window(tower: Window, qtbot: QtBot) -> 
         foot=f"{top - 3.0:.6f} m",
         head=f"{top:.6f}",
     )
-    wall = model_of(tower).surfaces["added-2"]
+    wall = model_of(loft).surfaces["added-2"]
     assert wall.cls == "wall" and wall.area == pytest.approx(9.0)
     assert {j.other for j in wall.joints if j.kind == "surface"} == {"added-1"}
-    tower.state.pick("surface", "added-2")
-    act(tower, qtbot, "model.open")
-    fill(tower, qtbot, tower.add_desk.form, along=1.0, width=0.9, above=0.5, height=1.2)
-    wall = model_of(tower).surfaces["added-2"]
+    loft.state.pick("surface", "added-2")
+    act(loft, qtbot, "model.open")
+    fill(loft, qtbot, loft.add_desk.form, along=1.0, width=0.9, above=0.5, height=1.2)
+    wall = model_of(loft).surfaces["added-2"]
     assert wall.area == pytest.approx(9.0 - 0.9 * 1.2)
     assert wall.openings[0][:, 2].min() == pytest.approx(top - 2.5)
-    tower.state.pick("surface", "added-1")
-    act(tower, qtbot, "model.open")
-    fill(tower, qtbot, tower.add_desk.form, x=32.0, y=1.0, x2=33.0, y2=2.0)
-    assert model_of(tower).surfaces["added-1"].area == pytest.approx(11.0)
-    act(tower, qtbot, "model.close")
-    fill(tower, qtbot, tower.add_desk.form)
-    assert model_of(tower).surfaces["added-1"].area == pytest.approx(12.0)
+    loft.state.pick("surface", "added-1")
+    act(loft, qtbot, "model.open")
+    fill(loft, qtbot, loft.add_desk.form, x=32.0, y=1.0, x2=33.0, y2=2.0)
+    assert model_of(loft).surfaces["added-1"].area == pytest.approx(11.0)
+    act(loft, qtbot, "model.close")
+    fill(loft, qtbot, loft.add_desk.form)
+    assert model_of(loft).surfaces["added-1"].area == pytest.approx(12.0)
     for _ in range(5):
-        act(tower, qtbot, "edit.undo")
-    assert len(model_of(tower).surfaces) == count
+        act(loft, qtbot, "edit.undo")
+    assert len(model_of(loft).surfaces) == count
 
 
 def test_a_slab_between_selected_nodes(loft: Window, qtbot: QtBot) -> None:

@@ -213,7 +213,7 @@ def test_broken_tables_are_survived(tmp_path: Path, capsys: pytest.CaptureFixtur
     base = tmp_path / "base"
     write_model_tables(loaded(tmp_path), base)
     rng = random.Random(3)
-    for k in range(40):
+    for k in range(25):
         folder = tmp_path / f"m{k}"
         folder.mkdir()
         hit = rng.choice(sorted(base.iterdir())).name

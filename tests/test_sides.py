@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from copy import deepcopy
 from pathlib import Path
 from typing import Any
 
@@ -9,9 +10,12 @@ import numpy as np
 import pytest
 
 from rod_tally.checks import Subject, run_checks
+from rod_tally.compare import compare
+from rod_tally.compare.results import Side
 from rod_tally.demo.writer import IfcWriter
 from rod_tally.intake import read_source
 from rod_tally.model import Finding, Model, Settings
+from rod_tally.review.tallies.tally import tally
 from rod_tally.transfer import transfer
 
 
@@ -158,3 +162,16 @@ def test_analytical_surfaces_with_their_connections(tmp_path: Path, unit: str, s
     assert s.supports[0].line == pytest.approx(np.array([[0, 0, 3], [6, 0, 3]], float))
     assert [j.node for j in s.joints] == [point.GlobalId] and point.GlobalId in m.nodes
     assert not m.skipped
+
+
+def test_the_physical_side_is_a_physical_model_whatever_stands_beside_it(both: Path) -> None:
+    """The kind of the source is told as it is; joins, tallies and comparisons go by the side that was gone on with."""
+    one, two = taken(both, "physical"), taken(both)
+    assert (one.kind, one.side, one.physical) == ("both", "physical", True)
+    assert (two.kind, two.side, two.physical) == ("both", "analytical", False)
+    alone = deepcopy(one)
+    alone.kind, alone.side = "physical", ""
+    found = compare(Side(alone), Side(one))
+    assert {r.status for r in found.parts} == {"same"} and not any(f.code == "match.kinds" for f in found.findings)
+    assert any(f.code == "match.kinds" for f in compare(Side(two), Side(one)).findings)
+    assert [(r.cls, r.source, r.model) for r in tally(alone)] == [(r.cls, r.source, r.model) for r in tally(one)]

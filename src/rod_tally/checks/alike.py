@@ -165,7 +165,7 @@ def _crossing(items: list[Finding], what: str, rest: str, name: str, s: Subject)
     braces = items[0].severity == "note"
     end = "as braces may" if braces else "no force goes from one to the other"
     touch = sum(f.numbers.get("distance", 1.0) <= s.model.snap for f in items)
-    bodies = "; their bodies touch" if s.model.kind == "physical" and touch == len(items) else ""
+    bodies = "; their bodies touch" if s.model.physical and touch == len(items) else ""
     return f"{what}{rest} {how} {name} without a common node{bodies}; {end}."
 
 

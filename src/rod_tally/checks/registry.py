@@ -137,7 +137,7 @@ class Subject:
         for k, m in enumerate(members):
             if m.source_line is not None:
                 lines[k] = m.source_line
-        return bodies_of(members, lines, self.model.sections, self.model.kind == "physical")
+        return bodies_of(members, lines, self.model.sections, self.model.physical)
 
     @cached_property
     def axes(self) -> dict[str, Array]:

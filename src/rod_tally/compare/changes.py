@@ -38,7 +38,7 @@ def corrected_ids(model: Model) -> set[str]:
 def mixed_kinds(base: Model, revised: Model) -> bool:
     """Whether a physical model is held against an analytical one: then the physical one's joined axes count, and where
     ends lie along them, for bodies end at the faces of what they meet."""
-    return (base.kind == "physical") != (revised.kind == "physical")
+    return base.physical != revised.physical
 
 
 def drawn_line(model: Model, m: Member, joined: bool = False) -> Array:
@@ -109,7 +109,7 @@ class MemberChanges:
             if was != now and was.words != now.words:
                 out.append(Change(name, was.words, now.words))
         analytical = not self.mixed and (
-            self.base.kind != "physical" or self.revised.kind != "physical" or bool({a.id, b.id} & self.touched)
+            not self.base.physical or not self.revised.physical or bool({a.id, b.id} & self.touched)
         )
         for name, (before, after) in zip(("offset_start", "offset_end"), offsets):
             brought = after @ self.back

@@ -127,7 +127,7 @@ def _add(action: SourceAction, model: Model, node_of: dict[str, str]) -> None:
     length = float(np.linalg.norm(line[1] - line[0]))
     own = float(np.linalg.norm(member.source_line[1] - member.source_line[0]))
     scale, first = length / own, 0.0
-    if model.kind == "physical":
+    if model.physical:
         # a body's load stays where it is, along the axis that transfer made longer or shorter
         scale, first = 1.0, float((member.source_line[0] - line[0]) @ (line[1] - line[0])) / length
     if action.at is not None:

@@ -54,6 +54,7 @@ def transfer(source: SourceModel, settings: TransferSettings, progress: Progress
     model.groups, model.north, model.one_way = dict(source.groups), source.north, dict(source.one_way)
     physical = source.kind == "physical" or (source.kind == "both" and settings.side == "physical")
     if source.kind == "both":
+        model.side = "physical" if physical else "analytical"
         _leave_one_side(source, model, physical)
     if physical:
         transfer_surfaces(source, model)

@@ -76,7 +76,7 @@ def find_gaps(s: Subject) -> Iterator[Finding]:
             continue
         seen.add(pair)
         alone = e in loose
-        face = "the face of " if s.model.kind == "physical" else ""
+        face = "the face of " if s.model.physical else ""
         rest = "nothing carries its end" if alone else "the node it ends at is not tied to it"
         yield Finding(
             "join.gap",

@@ -53,7 +53,7 @@ def find_crossings(s: Subject) -> Iterator[Finding]:
     """Two members that cross, or pass over each other touching, without a common node."""
     if len(s.ids) < 2:
         return
-    analytical = s.model.kind != "physical"
+    analytical = not s.model.physical
     i, j, along, _, clear = crossing_pairs(s.rods, s.model.search if analytical else s.model.snap)
     for k in range(len(i)):
         a, b = s.ids[i[k]], s.ids[j[k]]

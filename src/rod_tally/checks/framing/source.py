@@ -117,7 +117,7 @@ def find_surfaces(s: Subject) -> Iterator[Finding]:
 def _linked(s: Subject, limit: float) -> Iterator[Finding]:
     """Ends of analytical members that stay where they are, tied by a rigid link to the point they are connected to."""
     for entry in s.model.log:
-        if s.model.kind == "physical" or entry.kind != "joined" or entry.distance <= limit:
+        if s.model.physical or entry.kind != "joined" or entry.distance <= limit:
             continue
         m = s.model.members.get(entry.ids[0])
         if m is not None and max(np.linalg.norm(m.offset_start), np.linalg.norm(m.offset_end)) > limit:
@@ -146,7 +146,7 @@ def find_moved(s: Subject) -> Iterator[Finding]:
         [m.source_line for _, m in members if m.source_line is not None] or [np.zeros((0, 3))]
     ).reshape(-1, 2, 3)
     lines[~known] = 0.0
-    if s.model.kind == "physical":  # along its own line an end may go as far as it must
+    if s.model.physical:  # along its own line an end may go as far as it must
         own = s.rods.axes[:, 0][:, None]
         across = lines - np.einsum("nki,nki->nk", lines, np.broadcast_to(own, lines.shape))[:, :, None] * own
         far = np.abs(across).max(axis=(1, 2), initial=0.0)
@@ -160,7 +160,7 @@ def find_moved(s: Subject) -> Iterator[Finding]:
         for which, node in ((0, m.start), (1, m.end)):
             step = steps[which]
             distance = float(np.linalg.norm(step))
-            if s.model.kind != "physical":
+            if not s.model.physical:
                 if distance > limit:
                     yield Finding(
                         "source.moved",

@@ -66,7 +66,7 @@ def _free_walls(s: Subject) -> Iterator[Finding]:
         if not below:
             yield Finding(
                 "support.base_free",
-                "blocking" if s.model.kind == "physical" else "warning",
+                "blocking" if s.model.physical else "warning",
                 f"The foot of the {s.name(x.id)} is held by nothing: no support, no footing, no slab or wall below.",
                 (x.id,),
                 point(x.outer[int(x.outer[:, 2].argmin())]),

@@ -39,7 +39,7 @@ def find_slivers(s: Subject) -> Iterator[Finding]:
 def find_surface_gaps(s: Subject) -> Iterator[Finding]:
     """A wall that stops short of a slab or another wall, by more than the snap and less than the search distance; a
     member's end that stops short of a wall or slab and is joined to nothing."""
-    if s.model.kind != "physical" or not s.model.surfaces:
+    if not s.model.physical or not s.model.surfaces:
         return
     panels = s.panels
     tied = {(x.id, j.other) for x in s.model.surfaces.values() for j in x.joints}

@@ -11,7 +11,17 @@ from shapely.geometry import Polygon
 
 from ...model import Model, Surface
 from ...model.catalogue.catalogue import catalogue
-from ...model.edits import AddMembers, AddOpenings, AddSurfaces, CloseOpening, Edit, copies
+from ...model.edits import (
+    AddMembers,
+    AddOpenings,
+    AddSurfaces,
+    CloseOpening,
+    Edit,
+    SetOffset,
+    copies,
+    mirror_images,
+    surface_copies,
+)
 from ...model.geometry.vectors import Array
 from ..forms.form import Field, Form
 from ..making.drawing_page import DrawingPage, opened
@@ -83,9 +93,9 @@ class AddDesk:
         self._ask("Add a member", text, fields, made)
 
     def ask_copy(self) -> None:
-        """Copies of the selected members, each a step farther: to other storeys, or along a row."""
-        model, ids = self.model, self.state.chosen("member")
-        if model is None or not ids:
+        """Copies of the selected parts, each a step farther: to other storeys, or along a row."""
+        model, members, surfaces = self.model, self.state.chosen("member"), self.state.chosen("surface")
+        if model is None or not (members or surfaces):
             return
         levels = sorted(s.elevation for s in model.storeys)
         steps = np.diff(levels)
@@ -94,11 +104,61 @@ class AddDesk:
             Field("x", "step in x", 0.0, unit="m"), Field("y", "step in y", 0.0, unit="m"), Field("z", "step in z", up, unit="m"),
             Field("times", "copies", 1.0, low=1.0, high=200.0, digits=0),
         ]  # fmt: skip
-        text = f"{len(ids)} members are selected. Their copies have their sections and releases; loads are not copied."
+
+        def made(v: dict[str, Any]) -> None:
+            step, times = (v["x"], v["y"], v["z"]), int(v["times"])
+            self._add(copies(model, members, step, times), surface_copies(model, surfaces, step, times))
+
         self._ask(
-            "Copy", text, fields,
-            lambda v: AddMembers(copies(model, ids, (v["x"], v["y"], v["z"]), int(v["times"]))),
-        )  # fmt: skip
+            "Copy", f"{self._count()}. Copies have sections, releases and openings; loads are not copied.", fields, made
+        )
+
+    def ask_mirror(self) -> None:
+        """The images of the selected parts in an upright plane."""
+        model, members, surfaces = self.model, self.state.chosen("member"), self.state.chosen("surface")
+        if model is None or not (members or surfaces):
+            return
+        nodes = np.array([n.point for n in model.nodes.values()]).reshape(-1, 3) + model.origin
+        middle = (nodes.min(axis=0) + nodes.max(axis=0)) / 2 if len(nodes) else np.zeros(3)
+        fields = [
+            Field("axis", "square to", "x", ["x", "y"]),
+            Field("at", "through", float(middle[0]), unit="m"),
+        ]
+
+        def made(v: dict[str, Any]) -> None:
+            axis = str(v["axis"])
+            self._add(*mirror_images(model, members, surfaces, axis, v["at"] - float(model.origin["xy".index(axis)])))
+
+        text = f"{self._count()}. Their images in an upright plane are added; loads are not."
+        self._ask("Mirror", text, fields, made)
+
+    def ask_offset(self) -> None:
+        """One end of the selected members beside its node."""
+        model, members = self.model, self.state.chosen("member")
+        if model is None or not members:
+            return
+        now = model.members[members[0]].offset_start
+        fields = [
+            Field("which", "at", "start", ("start", "end", "both ends")),
+            *(Field(a, f"along {a}", float(v) * 1000, unit="mm", digits=1) for a, v in zip("xyz", now)),
+        ]  # fmt: skip
+
+        def made(v: dict[str, Any]) -> None:
+            by = [v[a] / 1000 for a in "xyz"]
+            ends = {"start": [False], "end": [True], "both ends": [False, True]}[str(v["which"])]
+            self.session.correct_all([SetOffset(members, at_end, by) for at_end in ends])
+
+        text = f"{self._count()}. The end lies beside its node, tied by a rigid link; the first one's start is shown."
+        self._ask("Offset of an end", text, fields, made)
+
+    def _count(self) -> str:
+        members, surfaces = len(self.state.chosen("member")), len(self.state.chosen("surface"))
+        words = [f"{n} {w}{'s' if n != 1 else ''}" for n, w in ((members, "member"), (surfaces, "surface")) if n]
+        return f"{' and '.join(words)} {'is' if members + surfaces == 1 else 'are'} selected"
+
+    def _add(self, members: list[dict[str, Any]], surfaces: list[dict[str, Any]]) -> None:
+        edits: list[Edit] = [AddMembers(members)] if members else []
+        self.session.correct_all(edits + ([AddSurfaces(surfaces)] if surfaces else []))
 
     def ask_slab(self) -> None:
         """A slab around three or more selected nodes, or a rectangle on a level."""

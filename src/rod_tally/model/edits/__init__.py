@@ -1,6 +1,6 @@
 """Corrections a reviewer makes to a model: each says what it did, can be taken back exactly, and made again."""
 
-from .adding import AddGrids, AddMembers, copies
+from .adding import AddGrids, AddMembers, copies, mirror_images, surface_copies
 from .again import make_again
 from .base import Edit, EditError, from_record, to_record
 from .cases import (
@@ -34,6 +34,7 @@ from .properties import (
     SetMaterial,
     SetMaterialValue,
     SetMeshSize,
+    SetOffset,
     SetRelease,
     SetSection,
     SetSupport,
@@ -49,6 +50,9 @@ __all__ = [
     "CloseOpening",
     "AddMembers",
     "copies",
+    "mirror_images",
+    "surface_copies",
+    "SetOffset",
     "NEW",
     "OwnSection",
     "SetDiaphragm",

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -14,6 +16,7 @@ from ..entities.grid import GridLine
 from ..entities.model import Model
 from ..entities.section import Section
 from ..entities.structure import PINNED_END, Joint, Member, Release
+from ..entities.surface import Surface
 from ..geometry.tying import tie_members
 from ..geometry.vectors import Array, class_by_slope, closest_on_segment, default_z
 from .base import Edit, EditError, counted
@@ -210,3 +213,49 @@ def copies(model: Model, members: list[str], step: tuple[float, float, float], t
                 "pinned_start": m.release_start.any, "pinned_end": m.release_end.any,
             })  # fmt: skip
     return out
+
+
+def surface_copies(
+    model: Model, surfaces: list[str], step: tuple[float, float, float], times: int
+) -> list[dict[str, Any]]:
+    """Records of copies of slabs and walls for AddSurfaces, as `copies` makes them of members."""
+    out: list[dict[str, Any]] = []
+    for n in range(1, times + 1):
+        by = np.array(step) * n
+        out += [
+            _surface_record(model.surfaces[i], partial(np.add, by), f" copy {n}" if times > 1 else " copy")
+            for i in surfaces
+        ]
+    return out
+
+
+def mirror_images(
+    model: Model, members: list[str], surfaces: list[str], axis: str, at: float
+) -> tuple[list[dict[str, Any]], list[dict[str, Any]]]:
+    """Records for AddMembers and AddSurfaces of the images of parts in the upright plane x = `at` or y = `at` (m, in the model's axes).
+    An image runs the other way, so that its section, whichever it is, is the image of the section."""
+    k = "xy".index(axis)
+
+    def image(p: Array) -> Array:
+        out = np.array(p, float)
+        out[..., k] = 2 * at - out[..., k]
+        return out
+
+    lines = []
+    for ident in members:
+        m = model.members[ident]
+        end, start = image(model.line(m))
+        z = np.array(m.z_axis, float)
+        z[k] = -z[k]
+        lines.append({
+            "start": start.tolist(), "end": end.tolist(), "section": m.section, "material": m.material, "class": m.cls,
+            "name": f"{m.name or m.id} mirrored", "z_axis": z.tolist(), "pinned_start": m.release_end.any, "pinned_end": m.release_start.any,
+        })  # fmt: skip
+    return lines, [_surface_record(model.surfaces[i], image, " mirrored") for i in surfaces]
+
+
+def _surface_record(s: Surface, moved: Callable[[Array], Array], more: str) -> dict[str, Any]:
+    return {
+        "outline": moved(s.outer).tolist(), "openings": [moved(o).tolist() for o in s.openings], "thickness": s.thickness,
+        "material": s.material, "class": "wall" if s.upright else "slab", "name": f"{s.name or s.id}{more}", "way": s.way,
+    }  # fmt: skip

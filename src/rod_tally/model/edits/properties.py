@@ -5,15 +5,19 @@ from __future__ import annotations
 from copy import copy
 from dataclasses import dataclass, replace
 
+import numpy as np
+
 from ..catalogue.catalogue import catalogue, catalogue_section
 from ..catalogue.grades import grades
 from ..catalogue.own import own_section
 from ..catalogue.shapes import ShapeError
 from ..entities.material import graded
 from ..entities.model import Model
-from ..entities.structure import FREE, PINNED_END, Release, Support
+from ..entities.structure import FREE, PINNED_END, Joint, Release, Support
 from ..entities.surface import LineSupport
 from .base import Edit, EditError, counted, there
+
+FARTHEST_END = 5.0  # m; an end farther from its node than this is none
 
 
 @dataclass
@@ -148,6 +152,38 @@ class SetRelease(Edit):
             else:
                 member.release_start = self.release
         return f"{len(self.members)} members: {'end' if self.at_end else 'start'} {'released in ' + self.release.words if self.release.any else 'fixed'}"
+
+
+@dataclass
+class SetOffset(Edit):
+    """Put one end of members beside its node: `by` (m, global) leads from the node to the end, by a rigid link; zero brings it back."""
+
+    keeps_lines = True
+
+    members: list[str]
+    at_end: bool
+    by: list[float]
+
+    def __post_init__(self) -> None:
+        self.text = f"Offset the {'end' if self.at_end else 'start'} of {counted(self.members, 'member')}"
+
+    def change(self, model: Model) -> str:
+        by = np.array(self.by, float)
+        if by.shape != (3,) or not np.isfinite(by).all() or np.linalg.norm(by) > FARTHEST_END:
+            raise EditError(f"an offset has three lengths, together up to {FARTHEST_END:g} m")
+        for ident in self.members:
+            m = self.member(model, ident)
+            before = model.length(m)
+            if self.at_end:
+                m.offset_end = by.copy()
+            else:
+                m.offset_start = by.copy()
+            length = model.length(m)
+            if length < 0.01:
+                raise EditError(f"{m.name or m.id} would have no length")
+            m.joints = [Joint(j.distance * length / before, j.node) for j in m.joints]
+        where = "end" if self.at_end else "start"
+        return f"{counted(self.members, 'member')}: {where} {'at its node' if not by.any() else f'{np.linalg.norm(by) * 1000:.0f} mm beside its node'}"
 
 
 @dataclass

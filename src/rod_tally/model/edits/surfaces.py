@@ -211,7 +211,7 @@ def _cut_ties(model: Model, s: Surface, own: Callable[[str], Surface]) -> int:
 def _left(model: Model, s: Surface, j: SurfaceJoint) -> list[Array] | None:
     """The pieces of a tie that still lie on the surface, or within reach of it; None for all of it."""
     reach = model.snap + (s.thickness / 2 if j.kind == "surface" else 0.0)
-    if j.kind != "surface" and j.other in model.members and model.kind == "physical":
+    if j.kind != "surface" and j.other in model.members and model.physical:
         section = model.sections.get(model.members[j.other].section)
         reach += float(np.abs(section.bounds).max()) if section is not None else 0.0
     flat = s.flat(j.line)

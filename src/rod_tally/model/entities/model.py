@@ -56,7 +56,8 @@ class Model:
     true north, against the clock; `counterparts` hold both sides of a source that brings both; `one_way`
     are members that act in tension or compression only, `lifting` nodes whose support only pushes upwards; `corrections` are what a
     reviewer changed, in order, as `edits.to_record` writes them, `removed_…` what they took out of the model; `pairing` says
-    which part of the baseline a part is, where that was said by hand, "" for a new one.
+    which part of the baseline a part is, where that was said by hand, "" for a new one; `side` which of both sides of a source was
+    gone on with (physical or analytical), "" for a source that has one.
     """
 
     name: str = ""
@@ -89,6 +90,12 @@ class Model:
     corrections: list[dict[str, Any]] = field(default_factory=list)
     cuts: list[Cut] = field(default_factory=list)
     pairing: dict[str, str] = field(default_factory=dict)
+    side: str = ""
+
+    @property
+    def physical(self) -> bool:
+        """Whether its members are bodies of the source, not its analytical members."""
+        return (self.side or self.kind) == "physical"
 
     def parts(self) -> list[Member | Surface]:
         """All members, then all surfaces."""

@@ -71,7 +71,7 @@ def tie_members(model: Model, members: Sequence[Member], surfaces: Sequence[Surf
     # as their source draws them, so that a part deleted and added again is tied as it was
     lines = model.lines_of(list(members))
     drawn = np.array([line if m.drawn is None else m.drawn for m, line in zip(members, lines)]).reshape(-1, 2, 3)
-    rods = bodies_of(members, drawn, model.sections, model.kind == "physical")
+    rods = bodies_of(members, drawn, model.sections, model.physical)
     panels = Panels(list(surfaces))
     seen = {(s.id, j.node) for s in surfaces for j in s.joints if j.kind == "end"}
     tied: set[str] = set()

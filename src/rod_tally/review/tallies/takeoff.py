@@ -78,7 +78,7 @@ def takeoff(model: Model, by: str) -> list[TakeoffRow]:
                 row.ids.append(p.id)
     for name, row in rows.items():
         row.source, row.model = (len(wholes.get((source, name), ())) for source in (True, False))
-        if by == "class" and model.kind == "physical":
+        if by == "class" and model.physical:
             row.source = max(row.source, model.source_counts.get(name, 0))
     if by == "storey":
         order = {s.name: k for k, s in enumerate(model.storeys)}

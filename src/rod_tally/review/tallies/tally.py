@@ -42,7 +42,7 @@ def tally(model: Model) -> list[TallyRow]:
     skipped: dict[str, list[Skipped]] = {}
     for item in model.skipped:
         skipped.setdefault(item.cls, []).append(item)
-    physical = model.kind == "physical"
+    physical = model.physical
     counted = dict.fromkeys(ORDER, 0)
     wholes = {(m.cls, m.whole) for m in model.members.values()} if physical else set()
     wholes |= {(s.cls, s.whole) for s in model.surfaces.values()} if physical else set()
