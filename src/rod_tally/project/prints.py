@@ -46,6 +46,8 @@ def settings_print(settings: Settings) -> str:
     """A digest of the settings that results depend on."""
     own = settings.to_dict()
     run = {k: own["run"].get(k) for k in ("shear_flexible", "stations", "diaphragms")}
+    if run["diaphragms"]:  # earlier releases could take a plane below the level
+        run["floors"] = "nearest full plane"
     if own["run"].get("one_way"):  # named where it says something: runs kept before it are as they were
         run["one_way"] = True
     return hashlib.sha256(json.dumps([run, own["mesh"]], sort_keys=True).encode()).hexdigest()
