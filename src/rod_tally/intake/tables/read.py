@@ -47,6 +47,7 @@ ACTS = ("tension", "compression", "")
 TIED = ("end", "member", "surface")
 TOUCHES = 0.001  # m
 WHOLE = {"area", "iy", "iz", "j"}  # what makes a section that is not worked out from an outline
+READY = {"fixed": "ux uy uz rx ry rz", "pinned": "ux uy uz", "roller": "uz", "free": ""}
 YES = ("yes", "true", "1", "x")
 
 
@@ -55,12 +56,17 @@ def read(path: Path, progress: Progress = silent) -> SourceModel:
     IntakeError where there is no table of nodes, or a table cannot be read at all."""
     progress("Reading tables", 0.0)
     found = _workbook_tables(path) if path.suffix.lower() == ".xlsx" else _csv_tables(path)
+    others = found.pop("", ("", []))[1]
     if "nodes" not in found and "slabs_and_walls" not in found:
         raise IntakeError(
             f"{path}: holds no table of nodes or slabs_and_walls; a model needs nodes and members, or surfaces"
         )
     units = {"tables": "as their headings say, SI where they do not"}
     source = SourceModel(str(path), "tables", "analytical", units)
+    if others:
+        names = ", ".join(row[0] for row in others[:10])
+        message = f"not read: {names}, none of the tables of a model ({', '.join((*TABLES, LOADS))})"
+        source.log.append(LogEntry("skipped", (names,), message))
     tables = {n: Table(n, where, rows) for n, (where, rows) in found.items() if n != LOADS}
     _levels(tables, source)
     _nodes(tables, source)
@@ -83,7 +89,7 @@ def read(path: Path, progress: Progress = silent) -> SourceModel:
 
 
 def files_of(path: Path) -> list[Path]:
-    """The files that a model is read from."""
+    """The files that a model is read from: of a CSV file those beside it too that are tables of a model."""
     if path.suffix.lower() != ".csv":
         return [path]
     return [path, *(p for p in sorted(path.parent.glob("*.csv")) if _name(p.stem) in (*TABLES, LOADS) and p != path)]
@@ -94,20 +100,28 @@ def _name(said: str) -> str:
 
 
 def _csv_tables(path: Path) -> dict[str, tuple[str, Rows]]:
+    """Tables by name, and under "" the names of what is none of them."""
     if _name(path.stem) not in (*TABLES, LOADS):
         raise IntakeError(f"{path}: is none of the tables of a model; they are {', '.join((*TABLES, LOADS))}")
-    return {_name(p.stem): (str(p), csv_rows(p)) for p in files_of(path)}
+    out = {_name(p.stem): (str(p), csv_rows(p)) for p in files_of(path)}
+    known = (*TABLES, LOADS)
+    others = [[p.name] for p in sorted(path.parent.glob("*.csv")) if _name(p.stem) not in known]
+    return out | ({"": (str(path), others)} if others else {})
 
 
 def _workbook_tables(path: Path) -> dict[str, tuple[str, Rows]]:
+    """Tables by name, and under "" the names of what is none of them."""
     book = workbook(path)
     out: dict[str, tuple[str, Rows]] = {}
     for sheet in book.sheetnames:
         name = _name(sheet)
         if name in out:
             raise IntakeError(f"{path}: holds two sheets {name}; leave one out")
+        rows = sheet_rows(book[sheet])
         if name in (*TABLES, LOADS):
-            out[name] = f"{path}, sheet {sheet}", sheet_rows(book[sheet])
+            out[name] = f"{path}, sheet {sheet}", rows
+        elif any(c.strip() for row in rows for c in row):
+            out.setdefault("", (str(path), []))[1].append([f"sheet {sheet}"])
     book.close()
     return out
 
@@ -147,12 +161,16 @@ def _nodes(tables: dict[str, Table], source: SourceModel) -> None:
         try:
             _new(ident, seen, t, n, "node")
             point = np.array([t.needed(n, row, c) for c in "xyz"])
-            condition = _condition(t, n, row)
-            if condition is not None:
-                source.counts["support"] = source.counts.get("support", 0) + 1
-            source.points.append(SourcePoint(ident, ident, point, condition))
         except CellError as error:
             _skip(source, "node", ident, n, t, error)
+            continue
+        condition = None
+        source.counts["support"] = source.counts.get("support", 0) + bool(t.text(row, "support"))
+        try:
+            condition = _condition(t, n, row)
+        except CellError as error:  # the node stays: members end there
+            _skip(source, "support", ident, n, t, error)
+        source.points.append(SourcePoint(ident, ident, point, condition))
 
 
 def _new(ident: str, seen: set[str], t: Table, n: int, column: str) -> None:
@@ -165,6 +183,7 @@ def _new(ident: str, seen: set[str], t: Table, n: int, column: str) -> None:
 
 def _condition(t: Table, n: int, row: list[str]) -> SourceCondition | None:
     words = t.text(row, "support")
+    words = READY.get(words.lower(), words)
     if not words:
         return None
     try:
