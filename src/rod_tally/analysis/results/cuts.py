@@ -177,7 +177,7 @@ class Crossing:
             within = (beside >= -1e-6) & (beside <= self.length + 1e-6)
             if not within.any():
                 continue
-            for nodes, force, moment in loaded.shared_out(places[within], forces[within]):
+            for nodes, force, moment, _ in loaded.shared_out(places[within], forces[within]):
                 # a node of one side's elements alone goes with them
                 own = (xyz[nodes].mean(axis=1) - self.cut.line[0]) @ self.axes[0] > 0
                 right = ~np.where(shared[nodes], left[nodes], own[:, None])

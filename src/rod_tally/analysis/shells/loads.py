@@ -111,13 +111,15 @@ class LoadedSurface:
 
     def take(self, places: Array, forces: Array, into: Array) -> None:
         """Forces (k, 3) at places (k, 3), each to the element that holds its place; what is off the element turns it."""
-        for nodes, force, moment in self.shared_out(places, forces):
+        for nodes, force, moment, _ in self.shared_out(places, forces):
             np.add.at(into[:, :3], nodes, force)
             np.add.at(into[:, 3:], nodes, moment)
 
-    def shared_out(self, places: Array, forces: Array) -> Iterator[tuple[NDArray[np.int64], Array, Array]]:
-        """Nodes (m, n) of the elements that hold the places, with the force and moment (m, n, 3) that each node takes; by the
-        elements' number of corners."""
+    def shared_out(
+        self, places: Array, forces: Array
+    ) -> Iterator[tuple[NDArray[np.int64], Array, Array, NDArray[np.int64]]]:
+        """Nodes (m, n) of the elements that hold the places, with the force and moment (m, n, 3) that each node takes, and which
+        places (m,) these are; by the elements' number of corners."""
         flat = self.surface.flat(places)
         hit = self.tree.nearest(as_points(flat))
         first = 0
@@ -131,7 +133,7 @@ class LoadedSurface:
             n = n / n.sum(axis=1)[:, None]
             nodes, force = e[own], forces[mine]
             arm = places[mine] - np.einsum("kn,kni->ki", n, self.points[nodes])
-            yield nodes, n[:, :, None] * force[:, None], n[:, :, None] * np.cross(arm, force)[:, None]
+            yield nodes, n[:, :, None] * force[:, None], n[:, :, None] * np.cross(arm, force)[:, None], mine
 
     def along(self, load: HeldLoad) -> tuple[Array, Array]:
         """A line load, or a force at a point, as forces (k, 3) at places (k, 3) several to an element."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,14 +20,48 @@ from ..shells.loads import LoadedSurface
 Flags = NDArray[np.bool_]
 
 
+@dataclass(slots=True)
+class _Spots:
+    """Loads at places, on the elements that hold them: their nodes (p, n), what each node takes (p, n, 6), the places (p, 3) and the
+    cases (p,)."""
+
+    nodes: NDArray[np.int64]
+    takes: Array
+    places: Array
+    case: NDArray[np.int64]
+
+
+class SurfaceLoads:
+    """What one surface holds in all cases: pressures, and loads along lines and at points, laid on its elements once."""
+
+    def __init__(self, s: Surface, plates: Plates, held: list[tuple[int, HeldLoad]]) -> None:
+        self.whole = LoadedSurface(s, plates)
+        self.pressures = [(c, h) for c, h in held if h.pressure is not None]
+        laid = [(c, *self.whole.along(h)) for c, h in held if h.pressure is None]
+        self.spots: list[_Spots] = []
+        if laid:
+            places, forces = np.concatenate([p for _, p, _ in laid]), np.concatenate([f for _, _, f in laid])
+            case = np.concatenate([np.full(len(p), c) for c, p, _ in laid])
+            for nodes, force, moment, which in self.whole.shared_out(places, forces):
+                takes = np.concatenate([force, moment], axis=-1)
+                self.spots.append(_Spots(nodes, takes, places[which], case[which]))
+
+
 class HeldLoads:
-    """What surfaces hold, by case."""
+    """What surfaces hold, by surface."""
 
     def __init__(self, results: Results, distribution: Distribution) -> None:
-        self.of: dict[str, list[tuple[int, HeldLoad]]] = {}
+        self._of: dict[str, list[tuple[int, HeldLoad]]] = {}
         for c, case in enumerate(results.cases):
             for h in distribution.case(case).held:
-                self.of.setdefault(h.surface, []).append((c, h))
+                self._of.setdefault(h.surface, []).append((c, h))
+        self._laid: dict[str, SurfaceLoads] = {}
+
+    def on(self, s: Surface, plates: Plates) -> SurfaceLoads:
+        """The loads of a surface of the mesh."""
+        if s.id not in self._laid:
+            self._laid[s.id] = SurfaceLoads(s, plates, self._of.get(s.id, []))
+        return self._laid[s.id]
 
 
 def movements(results: Results) -> Array:
@@ -89,20 +124,21 @@ def node_forces(
             u = moves[c][hit].reshape(len(hit), -1)
             f = np.einsum("eij,ej->ei", stiff, u).reshape(*hit.shape, 6)
             np.add.at(total[c], at[at >= 0], f[at >= 0])
-    whole = LoadedSurface(s, plates)
-    near = whole.only(touching)
+    held = loads.on(s, plates)
+    near = held.whole.only(touching)
     into, touched = np.zeros((len(points), 6)), near.nodes()
-    mine = {tuple(sorted(e)) for nodes in touching for e in nodes.tolist()}
-    for c, load in loads.of.get(s.id, ()):
-        if load.pressure is None:
-            places, forces = whole.along(load)
-            kept = np.ones(len(places), bool) if counts is None else counts(places)
-            for nodes, force, moment in whole.shared_out(places[kept], forces[kept]):
-                own = np.array([tuple(sorted(e)) in mine for e in nodes.tolist()], bool)
-                at = np.where(own[:, None], number[nodes], -1)
-                np.add.at(total[c], at[at >= 0], -np.concatenate([force, moment], axis=-1)[at >= 0])
-            continue
-        near.put(load.pressure, load.area, into)
+    for c, load in held.pressures:
+        near.put(load.pressure, load.area, into)  # type: ignore[arg-type]
         total[c] -= into[on]
         into[touched] = 0.0  # the same room for the next: a fresh one would cost more than the load
+    mine = {tuple(sorted(e)) for nodes in touching for e in nodes.tolist()}
+    for spots in held.spots:
+        near_by = np.flatnonzero((number[spots.nodes] >= 0).any(axis=1))
+        if counts is not None:
+            near_by = near_by[counts(spots.places[near_by])]
+        own = np.array([tuple(sorted(e)) in mine for e in spots.nodes[near_by].tolist()], bool)
+        near_by = near_by[own]
+        at = number[spots.nodes[near_by]]
+        case = np.broadcast_to(spots.case[near_by][:, None], at.shape)
+        np.add.at(total, (case[at >= 0], at[at >= 0]), -spots.takes[near_by][at >= 0])
     return total
