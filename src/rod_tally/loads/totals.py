@@ -5,9 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from ..model import LoadCase, Model
-from ..model.entities.loads import MemberLoad
 from ..model.geometry.vectors import Array
-from ..model.member_force import member_force
+from ..model.member_force import member_pieces
 from .distribution import Distribution
 
 
@@ -25,19 +24,9 @@ def case_total(model: Model, distribution: Distribution, case: LoadCase) -> Arra
         if n.node in model.nodes:
             put(np.array(n.force, float), model.nodes[n.node].point)
             moment = moment + np.array(n.moment, float)
-    for load in case.member_loads:
-        m = model.members.get(load.member)
-        if m is None:
-            continue
-        line = model.line(m)
-        u = (line[1] - line[0]) / np.linalg.norm(line[1] - line[0])
-        if load.kind != "force":
-            qa, qb = np.array(load.qa, float), np.array(load.qb, float)
-            total = qa if load.a == load.b else (qa + qb) / 2 * (load.b - load.a)
-            moment = moment + (m.axes(line).T @ total if load.local else total)
-            continue
-        for x, f in _pieces(model, load):
-            put(f, line[0] + u * x)
+    places, forces, turning = member_pieces(model, case.member_loads)
+    force = force + forces.sum(axis=0)
+    moment = moment + np.cross(places + model.origin, forces).sum(axis=0) + turning
     if any(case.self_weight):
         down = np.array(case.self_weight, float)
         weights = np.array([model.weight(m) for m in model.members.values()])
@@ -67,20 +56,6 @@ def case_total(model: Model, distribution: Distribution, case: LoadCase) -> Arra
         if entry.lost.any():
             put(entry.lost, np.concatenate(entry.places).mean(axis=0) if entry.places else np.zeros(3))
     return np.concatenate([force, moment])
-
-
-def _pieces(model: Model, load: MemberLoad) -> list[tuple[float, Array]]:
-    """Places (m) and forces whose sum and moment are the load's."""
-    if load.a == load.b:
-        return [(load.a, member_force(model, load))]
-    out = []
-    middle, half = (load.a + load.b) / 2, (load.b - load.a) / 2
-    qa, qb = np.array(load.qa, float), np.array(load.qb, float)
-    for share in (-(3**-0.5), 3**-0.5):
-        q = tuple(float(v) for v in qa + (qb - qa) * (1 + share) / 2)
-        part = MemberLoad(load.member, 0.0, half, q, q, load.kind, load.local, load.projected)  # type: ignore[arg-type]
-        out.append((middle + half * share, member_force(model, part)))
-    return out
 
 
 def _middle(line: Array, qa: Array, qb: Array) -> Array:

@@ -12,7 +12,7 @@ from ..entities.loads import LoadCase, MemberLoad, Vector
 from ..entities.model import Model
 from ..entities.structure import Member, Node
 from ..geometry.vectors import Array
-from ..member_force import member_force
+from ..member_force import member_force, member_pieces
 
 ALMOST = 1e-6  # m
 REPORTED = 1e-3  # m; a load that moves by less is in its place
@@ -138,9 +138,7 @@ def case_totals(model: Model, cases: Mapping[str, LoadCase]) -> dict[str, Array]
     """Force (N) of the loads on nodes and members of each case, with what is not carried of them."""
     out = {}
     for name, case in cases.items():
-        total = np.zeros(3)
-        for load in case.member_loads:
-            total += member_force(model, load)
+        total = member_pieces(model, case.member_loads)[1].sum(axis=0)
         for n in case.node_loads:
             total += n.force
         for _, _, force in case.lost:
