@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Iterator
+from collections.abc import Callable, Container, Iterator
 from dataclasses import dataclass, field
 
 import numpy as np
 
 from ..model import Combination, LoadCase, Model
-from ..model.geometry.vectors import Array
+from ..model.geometry.vectors import Array, local_axes
 from .members import MemberMatch
 from .places import Places
 
@@ -68,6 +68,8 @@ class Load:
             return False
         if self.places.shape != other.places.shape or self.values.shape != other.values.shape:
             return False
+        if self.values.tobytes() == other.values.tobytes() and self.places.tobytes() == other.places.tobytes():
+            return True  # as most are, and quickly said
         size = max(float(np.abs(self.values).max(initial=0.0)), float(np.abs(other.values).max(initial=0.0)))
         return bool(
             np.abs(self.places - other.places).max(initial=0.0) <= PLACE
@@ -181,29 +183,10 @@ def loads_of(model: Model, case: LoadCase, places: Places | None = None, names: 
         yield Load("", "self-weight", "", none, turned(case.self_weight), "")
     for n in case.node_loads:
         yield Load(node(n.node), "node load", "", none, np.concatenate([turned(n.force), turned(n.moment)]), n.node)
-    for load in case.member_loads:
-        m = model.members.get(load.member)
-        if m is None:
-            yield Load(part(load.member), "member load", "gone", none, np.array([*load.qa, *load.qb]), load.member)
-            continue
-        line = model.line(m)
-        u = (line[1] - line[0]) / np.linalg.norm(line[1] - line[0])
-        ends = np.array([line[0] + u * load.a, line[0] + u * load.b])
-        qa, qb = np.array(load.qa), np.array(load.qb)
-        if load.local:
-            axes = m.axes(line)
-            qa, qb = axes.T @ qa, axes.T @ qb
-        qa, qb = turned(qa), turned(qb)
-        if names is not None and load.member in names.flipped:
-            ends, qa, qb = ends[::-1], qb, qa
-        point = load.a == load.b
-        what = f"{'point' if point else 'line'} {load.kind}"
-        values = qa if point else np.concatenate([qa, qb])
-        flags = "projected" if load.projected else ""
-        yield Load(part(load.member), what, flags, at(ends[:1] if point else ends), values, load.member)
+    yield from _member_loads(model, case, at, turned, part, names.flipped if names is not None else ())
     for area in case.area_loads:
         s = model.surfaces.get(area.surface)
-        values = np.array(area.values, float).reshape(-1, 3)
+        values: Array = np.array(area.values, float).reshape(-1, 3)
         if area.local and s is not None:
             values = values @ s.axes
         flags = ", ".join(f for f, on in (("projected", area.projected), ("to members", area.onto == "members")) if on)
@@ -229,6 +212,46 @@ def loads_of(model: Model, case: LoadCase, places: Places | None = None, names: 
         if case.spectrum.eccentricity:
             flags += f", eccentricity {case.spectrum.eccentricity:g}"
         yield Load("", "spectrum", flags, none, curve, "")
+
+
+def _member_loads(
+    model: Model,
+    case: LoadCase,
+    at: Callable[[Array], Array],
+    turned: Callable[[object], Array],
+    part: Callable[[str], str],
+    flipped: Container[str],
+) -> Iterator[Load]:
+    """Loads on members in their order, their places and values worked out at once: there are tens of thousands."""
+    here = [load for load in case.member_loads if load.member in model.members]
+    for load in case.member_loads:
+        if load.member not in model.members:
+            values = np.array([*load.qa, *load.qb])
+            yield Load(part(load.member), "member load", "gone", np.zeros((0, 3)), values, load.member)
+    if not here:
+        return
+    members = [model.members[load.member] for load in here]
+    lines = model.lines_of(members)
+    way = lines[:, 1] - lines[:, 0]
+    u = way / np.linalg.norm(way, axis=1)[:, None]
+    a, b, qa, qb = (np.array([getattr(load, k) for load in here], float) for k in ("a", "b", "qa", "qb"))
+    local = np.array([load.local for load in here], bool)
+    if local.any():
+        z = np.array([m.z_axis for m in members], float)[local]
+        axes = np.asarray(local_axes(way[local], z)).reshape(-1, 3, 3)
+        qa[local], qb[local] = (np.einsum("nji,nj->ni", axes, q[local]) for q in (qa, qb))
+    qa, qb = turned(qa), turned(qb)
+    ends = at((lines[:, :1] + u[:, None] * np.stack([a, b], axis=1)[:, :, None]).reshape(-1, 3)).reshape(-1, 2, 3)
+    both = np.concatenate([qa, qb], axis=1)
+    back = np.concatenate([qb, qa], axis=1)
+    for k, load in enumerate(here):
+        point = load.a == load.b
+        other = load.member in flipped
+        places = ends[k, ::-1] if other else ends[k]
+        values = qa[k] if point else back[k] if other else both[k]
+        what = f"{'point' if point else 'line'} {load.kind}"
+        flags = "projected" if load.projected else ""
+        yield Load(part(load.member), what, flags, places[:1] if point else places, values, load.member)
 
 
 def _ring(points: Array) -> Array:
