@@ -136,7 +136,7 @@ def test_cases_of_the_settings_that_a_baseline_lacks_are_left_out_there(tmp_path
 NUMBER = re.compile(r"(?<=[(,])-?\d+\.\d*(?:E[+-]?\d+)?(?=[,)])")
 
 
-@pytest.mark.parametrize("value", ["1.E300", "1.E30", "1.E-300", "-5."])
+@pytest.mark.parametrize("value", ["1.E300", "1.E-300"])
 @pytest.mark.filterwarnings("error")
 def test_a_number_out_of_all_bounds(tmp_path: Path, value: str, capsys: pytest.CaptureFixture[str]) -> None:
     """In the place of every second number of every kind of entity: reviewed or one line, with no warning of a library."""

@@ -56,36 +56,38 @@ def heard() -> None:
     logging.getLogger("rod_tally").propagate = True
 
 
-@pytest.mark.parametrize("k", range(7))
 def test_generated_models_are_shown_whole(
-    window: Window, qtbot: QtBot, tmp_path: Path, k: int, caplog: pytest.LogCaptureFixture
+    window: Window, qtbot: QtBot, tmp_path: Path, caplog: pytest.LogCaptureFixture
 ) -> None:
-    path = tmp_path / "model.ifc"
-    path.write_text(sources(tmp_path)[k])
-    window.session.open(path)
-    rested(qtbot, window)
-    assert window.state.review is not None
-    assert show_all(window, qtbot, caplog) == []
+    """One after the other in one window."""
+    for k, text in enumerate(sources(tmp_path)):
+        path = tmp_path / f"model-{k}.ifc"
+        path.write_text(text)
+        window.session.open(path)
+        rested(qtbot, window)
+        assert window.state.review is not None
+        assert show_all(window, qtbot, caplog) == [], k
 
 
-@pytest.mark.parametrize("seed", range(6))
 def test_damaged_models_are_shown_as_far_as_they_go(
-    window: Window, qtbot: QtBot, tmp_path: Path, seed: int, caplog: pytest.LogCaptureFixture
+    window: Window, qtbot: QtBot, tmp_path: Path, caplog: pytest.LogCaptureFixture
 ) -> None:
-    rng = random.Random(1000 + seed)
-    lines = rng.choice(sources(tmp_path)).split("\n")
-    for _ in range(3):
-        at = rng.randrange(8, len(lines) - 3)
-        lines[at] = rng.choice(HARM)(lines[at], rng)
-    path = tmp_path / "broken.ifc"
-    path.write_text("\n".join(lines))
-    try:
-        read_source(path)
-    except IntakeError:
-        return
-    window.session.open(path)
-    rested(qtbot, window)
-    show_all(window, qtbot, caplog)
+    texts = sources(tmp_path)
+    for seed in range(6):
+        rng = random.Random(1000 + seed)
+        lines = rng.choice(texts).split("\n")
+        for _ in range(3):
+            at = rng.randrange(8, len(lines) - 3)
+            lines[at] = rng.choice(HARM)(lines[at], rng)
+        path = tmp_path / f"broken-{seed}.ifc"
+        path.write_text("\n".join(lines))
+        try:
+            read_source(path)
+        except IntakeError:
+            continue
+        window.session.open(path)
+        rested(qtbot, window)
+        show_all(window, qtbot, caplog)
 
 
 def test_an_outline_that_cannot_be_filled_is_named_and_the_rest_is_drawn(

@@ -146,9 +146,9 @@ def test_no_edge_goes_farther_than_half_the_other_and_the_snap(gap: float, snap:
         assert np.linalg.norm(s.outer - s.source_outer, axis=1).max() <= np.hypot(0.1 + snap, 0.1 + snap) + 1e-9
 
 
-def test_the_ten_storey_tower_is_clean(tmp_path: Path) -> None:
+def test_a_tower_is_clean(tmp_path: Path) -> None:
     """Read, transferred, run and checked: nothing above a note, every wall and slab tied, every level in its slab."""
-    count = write_tower(tmp_path / "tower.ifc", 10)
+    count = write_tower(tmp_path / "tower.ifc", 5)
     said: list[str] = []
     s = read_source(tmp_path / "tower.ifc", lambda text, share: said.append(text))
     m = transfer(s, Settings().transfer, lambda text, share: said.append(text))
@@ -156,7 +156,7 @@ def test_the_ten_storey_tower_is_clean(tmp_path: Path) -> None:
     assert {"Reading members", "Joining ends", "Joining surfaces"} <= set(said)
     assert all(x.joints for x in m.surfaces.values())
     levels = {round(float(n.point[2]), 6) for n in m.nodes.values()}
-    assert levels == {-0.4, *(round(3.2 * k - 0.125, 6) for k in range(1, 11))}
+    assert levels == {-0.4, *(round(3.2 * k - 0.125, 6) for k in range(1, 6))}
     done = review(m, Settings())
     assert [f.code for f in done.findings if f.severity != "note"] == []
     assert next(x for x in m.surfaces.values() if x.name == "raft").bedding == 2e7
