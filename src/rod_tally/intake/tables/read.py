@@ -77,12 +77,12 @@ def read(path: Path, progress: Progress = silent) -> SourceModel:
     _edges(tables, source)
     _ties(tables, source)
     _cases(tables, source)
-    _combinations(tables, source)
     if LOADS in found:
         where, rows = found[LOADS]
         source.load_table = "\n".join("\t".join(re.sub(r"\s+", " ", c) for c in row) for row in rows)
         source.counts["action"] = sum(any(c.strip() for c in row) for row in rows[1:])
         _untold_cases(rows, source)
+    _combinations(tables, source)  # of cases that loads alone name too
     if not source.curves and not source.faces:
         raise IntakeError(f"{path}: none of its rows gives a member or a surface")
     return source
@@ -140,9 +140,7 @@ def _each(
 
 
 def _skip(source: SourceModel, cls: str, ident: str, n: int, table: Table, error: Exception) -> None:
-    source.skipped.append(
-        Skipped(cls, ident or f"{table.name} row {n}", str(error), ident, f"row {n} of {table.name},")
-    )
+    source.skipped.append(Skipped(cls, ident or f"{table.name} row {n}", str(error), ident, cls.capitalize()))
 
 
 def _levels(tables: dict[str, Table], source: SourceModel) -> None:
