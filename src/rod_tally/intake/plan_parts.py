@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from shapely import STRtree, linestrings
 from shapely.geometry import LineString, MultiPoint, Polygon
 
 from ..model.geometry.vectors import Array
@@ -21,6 +22,8 @@ SHORTEST = 0.05  # m
 APART = (0.05, 0.6)  # m; the distance of two lines that may be the faces of one wall
 PARALLEL = 0.01  # sine of the angle between them at most
 BESIDE = 0.5  # share of the shorter one that runs beside the other
+WHOLE_OF_IT = 0.99  # an outline within another of so much of its area is the same one, drawn twice
+LEAST_GRID = 1.0  # m; a shorter line is no grid line
 NAME_REACH = 3.0  # m; a text this near to the end of a grid line names it
 
 
@@ -71,6 +74,8 @@ def parts_of(drawing: Drawing, plan: Plan) -> Parts:
         what = plan.layers.get(name, READ_AS[0])
         if what == "grid lines":
             _grids(layer, plan, texts, out)
+            short = sum(float(np.linalg.norm(x[1, :2] - x[0, :2])) <= LEAST_GRID for x in layer.lines)
+            _tell(name, f"lines of up to {LEAST_GRID:g} m", short, "grid lines", out)
         elif what == "columns":
             _columns(name, layer, plan, out)
         elif what == "beams":
@@ -92,16 +97,34 @@ def parts_of(drawing: Drawing, plan: Plan) -> Parts:
                     f"layer {name}: {close} pairs of lines run less than {APART[1]:g} m apart: are they two edges of one beam?"
                 )
         elif what == "slabs":
-            for o in layer.outlines:
-                outline = [[*p, plan.level] for p in _flat(o, plan).tolist()]
-                out.surfaces.append(
-                    {"outline": outline, "thickness": plan.thickness, "material": plan.material, "class": "slab"}
-                )
+            _slabs(name, layer, plan, out)
             _tell(name, "lines that close no outline", len(layer.lines), "slabs", out)
             _tell(name, "circles", len(layer.circles), "slabs", out)
         elif what == "walls":
             _walls(name, layer, plan, out)
     return out
+
+
+def _slabs(name: str, layer: Layer, plan: Plan, out: Parts) -> None:
+    """Closed outlines as slabs; one within another is an opening of it, not a second slab on it."""
+    shapes = [Polygon(o[:, :2]) for o in layer.outlines]
+    order = sorted(range(len(shapes)), key=lambda k: -shapes[k].area)
+    inside: dict[int, int] = {}
+    for n, k in enumerate(order):
+        around = [j for j in order[:n] if j not in inside and shapes[j].is_valid and shapes[j].covers(shapes[k])]
+        if around and shapes[k].area < WHOLE_OF_IT * shapes[around[-1]].area:
+            inside[k] = around[-1]
+    for k in order:
+        if k in inside:
+            continue
+        outline, *holes = (
+            [[*p, plan.level] for p in _flat(layer.outlines[j], plan).tolist()]
+            for j in (k, *(j for j, outer in inside.items() if outer == k))
+        )
+        part = {"outline": outline, "openings": holes, "thickness": plan.thickness, "material": plan.material}
+        out.surfaces.append(part | {"class": "slab"})
+    if inside:
+        out.told.append(f"layer {name}: {len(inside)} outlines within others were taken for openings")
 
 
 def _flat(points: Array, plan: Plan) -> Array:
@@ -119,7 +142,7 @@ def _tell(layer: str, what: str, count: int, wanted: str, out: Parts) -> None:
 
 def _grids(layer: Layer, plan: Plan, texts: Sequence[tuple[Array, str]], out: Parts) -> None:
     names = [(p[:2] + plan.shift, t) for p, t in texts if 0 < len(t) <= TEXT]
-    pieces = [_flat(line, plan) for line in layer.lines if np.linalg.norm(line[1, :2] - line[0, :2]) > 1.0]
+    pieces = [_flat(line, plan) for line in layer.lines if np.linalg.norm(line[1, :2] - line[0, :2]) > LEAST_GRID]
     number = {"u": 0, "v": 0}
     for line in sorted(pieces, key=lambda p: (round(float(p[:, 0].mean()), 3), round(float(p[:, 1].mean()), 3))):
         way = np.abs(line[1] - line[0])
@@ -216,18 +239,19 @@ def _pairs(lines: Sequence[Array]) -> list[tuple[int, int, Array, float]]:
     way = ends[:, 1] - ends[:, 0]
     length = np.linalg.norm(way, axis=1)
     way = way / length[:, None]
+    shapes = linestrings(ends)
+    first, second = STRtree(shapes).query(shapes, predicate="dwithin", distance=APART[1])
     found: list[tuple[float, int, int, Array]] = []
-    for i in range(len(lines)):
-        off = (ends.mean(axis=1) - ends[i, 0]) @ np.array([-way[i, 1], way[i, 0]])
-        cross = np.abs(way[i, 0] * way[:, 1] - way[i, 1] * way[:, 0])
-        near = np.flatnonzero((np.abs(off) >= APART[0]) & (np.abs(off) <= APART[1]) & (cross < PARALLEL))
-        for j in near[near > i].tolist():
-            t = np.sort((ends[j] - ends[i, 0]) @ way[i])
-            low, high = max(0.0, float(t[0])), min(float(length[i]), float(t[1]))
-            if high - low > BESIDE * min(length[i], length[j]):
-                normal = np.array([-way[i, 1], way[i, 0]]) * off[j] / 2
-                middle = np.array([ends[i, 0] + way[i] * low + normal, ends[i, 0] + way[i] * high + normal])
-                found.append((abs(float(off[j])), i, j, middle))
+    for i, j in zip(first[first < second].tolist(), second[first < second].tolist()):
+        normal = np.array([-way[i, 1], way[i, 0]])
+        off = float((ends[j].mean(axis=0) - ends[i, 0]) @ normal)
+        if not APART[0] <= abs(off) <= APART[1] or abs(float(way[j] @ normal)) >= PARALLEL:
+            continue
+        t = np.sort((ends[j] - ends[i, 0]) @ way[i])
+        low, high = max(0.0, float(t[0])), min(float(length[i]), float(t[1]))
+        if high - low > BESIDE * min(length[i], length[j]):
+            middle = ends[i, 0] + np.outer([low, high], way[i]) + normal * off / 2
+            found.append((abs(off), i, j, middle))
     used: set[int] = set()
     out = []
     for apart, i, j, middle in sorted(found, key=lambda f: (round(f[0], 6), f[1], f[2])):
