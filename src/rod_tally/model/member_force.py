@@ -45,8 +45,7 @@ def member_pieces(model: Model, loads: Sequence[MemberLoad]) -> tuple[Array, Arr
     a, b = (np.array([getattr(load, k) for _, load in own], float) for k in ("a", "b"))
     qa, qb = (np.array([getattr(load, k) for _, load in own], float) for k in ("qa", "qb"))
     local, projected, turning = (
-        np.array([v for v in flags], bool)
-        for flags in zip(*((load.local, load.projected, load.kind != "force") for _, load in own))
+        np.array(flags, bool) for flags in zip(*((load.local, load.projected, load.kind != "force") for _, load in own))
     )
     axes = np.zeros((len(own), 3, 3))
     if local.any():

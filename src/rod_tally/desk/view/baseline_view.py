@@ -44,6 +44,9 @@ class BaselineView(QWidget):
         column.addWidget(self.view, 1)
         self._busy = False
         self._places: Places | None = None
+        self._paired: Comparison | None = None  # whose pairs these are
+        self._base_of: dict[str, str] = {}
+        self._now_of: dict[str, str] = {}
         self._links: list[tuple[Any, int]] = []
         self.view.beside, main.beside = main.sizes, self.view.sizes
         for signal in (state.revision_changed, state.overlay_changed, state.shown_changed):
@@ -128,11 +131,15 @@ class BaselineView(QWidget):
 
     def twin(self, ident: str, back: bool = True) -> str:
         """The baseline's part for one of the shown revision's (`back`), or the other way; "" for none."""
-        for r in self.comparison.parts if self.comparison is not None else ():
-            here, there = (r.revised_id, r.baseline_id) if back else (r.baseline_id, r.revised_id)
-            if here == ident and there:
-                return there
-        return ""
+        if self._paired is not self.comparison:
+            self._paired = self.comparison
+            pairs = [
+                (r.revised_id, r.baseline_id) for r in (self.comparison.parts if self.comparison is not None else ())
+            ]
+            both = [(n, o) for n, o in pairs if n and o]
+            self._base_of = {n: o for n, o in reversed(both)}
+            self._now_of = {o: n for n, o in reversed(both)}
+        return (self._base_of if back else self._now_of).get(ident, "")
 
     def _node_twin(self, node: str, back: bool) -> str:
         pairs = self._places.node_of if self._places is not None else {}
