@@ -245,7 +245,7 @@ def test_supports_and_releases_direction_by_direction(loft: Window, qtbot: QtBot
     form = w.hold_desk.form
     assert form is not None
     edge = next(t for t in (form.widgets["edge"].itemText(k) for k in range(20)) if t.startswith("2:"))
-    fill(w, qtbot, form, edge=edge, ready="roller (z)")
+    fill(w, qtbot, form, edge=edge, ready="roller")
     held = model_of(w).surfaces[floor.id].supports
     assert len(held) == 1 and held[0].support.words == "uz"
     assert f"{np.linalg.norm(held[0].line[1] - held[0].line[0]):.2f} m" in edge

@@ -35,7 +35,7 @@ from ...model.edits import (
     TurnSurfaces,
 )
 from ..forms.form import Field, Form
-from ..session.actions import lowest
+from ..session.actions import held_nodes, lowest
 from ..session.session import Session
 from ..session.state import DeskState
 
@@ -60,10 +60,7 @@ class Corrections:
         return self.state.chosen("surface")
 
     def nodes(self) -> list[str]:
-        """The selected nodes, and the lower ends of selected members."""
-        model = self.model
-        low = [lowest(model, m) for m in self.members()] if model is not None else []
-        return list(dict.fromkeys([*self.state.chosen("node"), *low]))
+        return held_nodes(self.model, self.state)
 
     def _ask(self, title: str, text: str, fields: list[Field], make: Any) -> None:
         self.form = Form(self.window, title, text, fields, lambda values: self._made(make(values)))

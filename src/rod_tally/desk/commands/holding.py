@@ -12,9 +12,9 @@ from PyQt6.QtWidgets import QComboBox, QWidget
 from ...model import PINNED_END, Model, Release, Support
 from ...model.edits import PinBoth, SetBedding, SetEdgeSupport, SetRelease, SetSupport
 from ...model.edits.edge_supports import edges_of
-from ...model.entities.structure import COMPONENTS, DIRECTIONS
+from ...model.entities.structure import COMPONENTS, DIRECTIONS, SUPPORT_WORDS
 from ..forms.form import Field, Form
-from ..session.actions import lowest
+from ..session.actions import held_nodes
 from ..session.session import Session
 from ..session.state import DeskState
 
@@ -24,9 +24,7 @@ MEANING = {
     "ux": "along x (ux)", "uy": "along y (uy)", "uz": "along z (uz)", "rx": "about x (rx)", "ry": "about y (ry)", "rz": "about z (rz)",
     "n": "axial (n)", "vy": "shear (vy)", "vz": "shear (vz)", "mt": "torsion (mt)", "my": "bending (my)", "mz": "bending (mz)",
 }  # fmt: skip
-READY = {
-    "fixed": "ux uy uz rx ry rz", "pinned": "ux uy uz", "roller (z)": "uz", "free": "", CHOSEN: None,
-}  # fmt: skip
+READY = SUPPORT_WORDS | {CHOSEN: None}
 FEET, ALL = "at the foot", "all edges"
 ENDS = {
     "fixed": "", "pinned in bending": "my mz", "pinned about y": "my", "pinned about z": "mz",
@@ -45,15 +43,9 @@ class HoldDesk:
     def model(self) -> Model | None:
         return self.state.review.model if self.state.review else None
 
-    def nodes(self) -> list[str]:
-        """The selected nodes, and the lower ends of selected members."""
-        model = self.model
-        low = [lowest(model, m) for m in self.state.chosen("member")] if model is not None else []
-        return list(dict.fromkeys([*self.state.chosen("node"), *low]))
-
     def ask_support(self) -> None:
         """What holds the selected nodes and the feet of selected members: six directions, along the axes or turned in plan."""
-        model, nodes = self.model, self.nodes()
+        model, nodes = self.model, held_nodes(self.model, self.state)
         if model is None or not nodes:
             if self.state.chosen("surface"):
                 self.ask_edges()

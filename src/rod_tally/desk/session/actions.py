@@ -27,6 +27,7 @@ from ...model.edits import (
     TurnMembers,
 )
 from ...model.geometry.lines import lines_of
+from .state import DeskState
 
 ACCEPT, REOPEN, GO = "Accept, because…", "reopen", "Take me there"
 FINER = "Set a smaller element size"
@@ -161,6 +162,12 @@ def lowest(model: Model, member: str) -> str:
     m = model.members[member]
     a, b = model.line(m)
     return m.start if a[2] <= b[2] else m.end
+
+
+def held_nodes(model: Model | None, state: DeskState) -> list[str]:
+    """The selected nodes, and the lower ends of selected members."""
+    low = [lowest(model, m) for m in state.chosen("member")] if model is not None else []
+    return list(dict.fromkeys([*state.chosen("node"), *low]))
 
 
 def free_bases(model: Model) -> list[str]:

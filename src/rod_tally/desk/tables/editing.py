@@ -24,6 +24,7 @@ from ...model.edits import (
     SetThickness,
 )
 from ...model.entities.loads import CATEGORIES, KINDS
+from ...model.entities.structure import SUPPORT_WORDS
 from ...model.units import LENGTH, Dimension, UnitError, quantity
 
 PRESSURE: Dimension = (1, -2, 0, 0, 0, 0)
@@ -112,9 +113,7 @@ def _material(model: Model, key: str, text: str) -> str:
 
 def _support(model: Model, key: str, text: str) -> Support:
     now = model.nodes[key].support
-    return Support.of(
-        {"fixed": "ux uy uz rx ry rz", "pinned": "ux uy uz", "free": ""}.get(text, text), now.axes if text else None
-    )
+    return Support.of(SUPPORT_WORDS.get(text.lower(), text), now.axes if text else None)
 
 
 def _release(model: Model, key: str, text: str) -> Release:
@@ -202,7 +201,7 @@ SECTIONS = Editable(
 RELEASES = ("fixed", "pinned", "my", "mz", "my mz", "mt my mz", "n")
 EDITABLE: dict[str, dict[str, Editable]] = {
     "nodes": {
-        "Support": Editable(_support, lambda m, keys, v: [SetSupport(keys, v)], lambda _: ("fixed", "pinned", "free", "uz", "ux uy uz")),
+        "Support": Editable(_support, lambda m, keys, v: [SetSupport(keys, v)], lambda _: (*SUPPORT_WORDS, "ux uy uz")),
     },
     "members": {
         "Section": SECTIONS,

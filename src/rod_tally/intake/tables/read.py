@@ -18,6 +18,7 @@ from shapely.geometry import Polygon
 from ...model import Release, Storey, Support
 from ...model.entities.loads import CATEGORIES, KINDS
 from ...model.entities.log import LogEntry, Skipped
+from ...model.entities.structure import SUPPORT_WORDS
 from ...model.entities.surface import normal_of
 from ...model.geometry.vectors import Array
 from ..readers import IntakeError, Progress, silent
@@ -47,7 +48,6 @@ ACTS = ("tension", "compression", "")
 TIED = ("end", "member", "surface")
 TOUCHES = 0.001  # m
 WHOLE = {"area", "iy", "iz", "j"}  # what makes a section that is not worked out from an outline
-READY = {"fixed": "ux uy uz rx ry rz", "pinned": "ux uy uz", "roller": "uz", "free": ""}
 YES = ("yes", "true", "1", "x")
 
 
@@ -181,7 +181,7 @@ def _new(ident: str, seen: set[str], t: Table, n: int, column: str) -> None:
 
 def _condition(t: Table, n: int, row: list[str]) -> SourceCondition | None:
     words = t.text(row, "support")
-    words = READY.get(words.lower(), words)
+    words = SUPPORT_WORDS.get(words.lower(), words)
     if not words:
         return None
     try:

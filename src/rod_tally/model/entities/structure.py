@@ -51,6 +51,10 @@ def _short(value: float) -> str:
     return repr(float(value)).removesuffix(".0")
 
 
+# supports by the words that people use for them
+SUPPORT_WORDS = {"fixed": "ux uy uz rx ry rz", "pinned": "ux uy uz", "roller": "uz", "free": ""}
+
+
 @dataclass(slots=True, frozen=True)
 class Support:
     """What holds a node, in the order ux uy uz rx ry rz.
