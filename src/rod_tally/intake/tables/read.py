@@ -55,7 +55,8 @@ def read(path: Path, progress: Progress = silent) -> SourceModel:
         add_untold_cases(rows, source)
     read_combinations(tables, source)  # of cases that loads alone name too
     if not source.curves and not source.faces:
-        raise IntakeError(f"{path}: none of its rows gives a member or a surface")
+        why = f"; the first that cannot be read: {source.skipped[0].reason}" if source.skipped else ""
+        raise IntakeError(f"{path}: none of its rows gives a member or a surface{why}")
     return source
 
 
