@@ -246,3 +246,47 @@ def test_two_materials_of_one_name_stay_two(tmp_path: Path) -> None:
 
     s = written(tmp_path, build)
     assert {s.materials[e.material].E for e in s.elements} == {30e9, 35e9}
+
+
+def several(w: IfcWriter, how: str) -> object:
+    f, steel, concrete = w.file, w.material("steel"), w.material("concrete")
+    if how == "layers":
+        parts = [f.create_entity("IfcMaterialLayer", m, t, None) for m, t in ((steel, 0.01), (concrete, 0.2))]
+        return f.create_entity("IfcMaterialLayerSet", parts, None)
+    if how == "list":
+        return f.create_entity("IfcMaterialList", [steel, concrete])
+    if how == "constituents":
+        parts = [f.create_entity("IfcMaterialConstituent", None, None, m, None, None) for m in (steel, concrete)]
+        return f.create_entity("IfcMaterialConstituentSet", None, None, parts)
+    one, two = (w.profile("Rectangle", f"R{k}", XDim=0.2, YDim=k / 10) for k in (4, 8))
+    sets = [f.create_entity("IfcMaterialProfile", None, None, steel, p, None, None) for p in (one, two)]
+    if how == "profiles":
+        return f.create_entity("IfcMaterialProfileSet", None, None, sets, None)
+    ends = [f.create_entity("IfcMaterialProfileSet", None, None, [s], None) for s in sets]
+    return f.create_entity("IfcMaterialProfileSetUsageTapering", ends[0], None, None, ends[1], None)
+
+
+@pytest.mark.parametrize(
+    ("how", "said"),
+    [
+        (
+            "layers",
+            "2 elements of several layers (steel 10 mm, concrete 200 mm): all of the thickness counts as concrete",
+        ),
+        ("list", "2 elements of several materials (steel, concrete): all of it counts as steel"),
+        ("constituents", "2 elements of several materials (steel, concrete): all of it counts as steel"),
+        ("profiles", "2 elements of several profiles (R4, R8): the first alone is taken"),
+        ("tapering", "2 elements tapering from R4 to R8: the first is taken for the whole length"),
+    ],
+)
+def test_what_is_of_several_materials_or_profiles_is_said(tmp_path: Path, how: str, said: str) -> None:
+    """Once for all elements alike, with their ids; of one material in several layers nothing is said."""
+
+    def build(w: IfcWriter) -> None:
+        beams = [beam(w, w.profile("Rectangle", "R", XDim=0.2, YDim=0.4)) for _ in range(2)]
+        w.root("IfcRelAssociatesMaterial", None, RelatedObjects=beams, RelatingMaterial=several(w, how))
+
+    s = written(tmp_path, build)
+    (entry,) = [e for e in s.log if e.kind == "skipped"]
+    assert entry.message == said
+    assert sorted(entry.ids) == sorted(e.id for e in s.elements)

@@ -279,8 +279,8 @@ class SourceModel:
     """Everything read of one file. `counts` is by class, what the file holds whether it was read or not.
 
     `groups`: ids by group; `north` (rad): from y to true north, against the clock; `links`: analytical id to the
-    physical element it stands for; `one_way`: ids of members that act in tension or compression only; `load_table`: loads as
-    text, in SI where headings give no unit, as `load_table` of the model reads them, "" for none.
+    physical element it stands for; `one_way`: ids of members that act in tension or compression only; `lifting`: points
+    that hold against pressing only; `load_table`: loads as text, in SI where headings give no unit, as `load_table` of the model reads them, "" for none.
     """
 
     file: str
@@ -308,5 +308,6 @@ class SourceModel:
     north: float = 0.0
     links: dict[str, str] = field(default_factory=dict)
     one_way: dict[str, str] = field(default_factory=dict)
+    lifting: list[str] = field(default_factory=list)
     load_table: str = ""
     ties: list[SourceTie] = field(default_factory=list)

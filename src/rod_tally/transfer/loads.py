@@ -188,7 +188,7 @@ def _place(action: SourceAction, case: LoadCase, model: Model, node_of: dict[str
             case.space_loads.append(placed)
             if any(values[3:]):
                 message = f"a moment of load {action.name or action.id} placed on a surface is not taken over"
-                model.log.append(LogEntry("guessed", (action.target,), message))
+                model.log.append(LogEntry("skipped", (action.id,), message))
     elif action.kind == "temperature":
         assert member is not None
         section = model.sections.get(member.section)

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from ...model.entities.log import LogEntry
 from ...model.entities.material import ANY_DENSITY, ANY_STIFFNESS
 from ..source import SourceMaterial
-from .damage import UNREADABLE, first_line, for_each
+from .damage import UNREADABLE, first_line, for_each, ident
 from .units import Units
 
 # our name: (names in property sets, attributes of the IFC2X3 entities, unit type where the value's measure names none)
@@ -32,12 +32,13 @@ PLAUSIBLE = {
 @dataclass(slots=True)
 class Association:
     """What a member is made of: material key, profile entity or None, cardinal point or None; of a layer set its
-    thickness in all, m."""
+    thickness in all, m. `simplified`: what is taken for what, where it is of more than one material or profile."""
 
     material: str = ""
     profile: Any = None
     cardinal: int | None = None
     thickness: float | None = None
+    simplified: str = ""
 
 
 class Materials:
@@ -54,6 +55,7 @@ class Materials:
         self._profile_of: dict[int, Any] = {}
         self._type_of: dict[int, Any] = {}
         self._cache: dict[int, Association] = {}
+        self._simplified: dict[str, list[str]] = {}
         old = file.schema == "IFC2X3"
         for_each(file, "IfcMaterialProperties", self._old_values if old else self._new_values, log)
         for_each(file, "IfcRelAssociatesMaterial", self._associate, log)
@@ -155,29 +157,75 @@ class Materials:
             except UNREADABLE:  # a set without layers or profiles: what it stands for is not known
                 found = Association()
             self._cache[select.id()] = found
+        if found.simplified:
+            self._simplified.setdefault(found.simplified, []).append(ident(obj))
         if found.profile is None and obj.id() in self._profile_of:
-            return Association(found.material, self._profile_of[obj.id()], found.cardinal)
+            return replace(found, profile=self._profile_of[obj.id()])
         return found
+
+    def report(self) -> None:
+        """Into the log: which objects are of several materials or profiles, and what is taken for them."""
+        for what, ids in self._simplified.items():
+            count = f"{len(ids)} elements" if len(ids) > 1 else "1 element"
+            self._log.append(LogEntry("skipped", tuple(sorted(set(ids))), f"{count} {what}"))
 
     def _resolve(self, select: Any) -> Association:
         if select.is_a("IfcMaterial"):
             return Association(self.key(select))
         if select.is_a("IfcMaterialProfileSetUsage"):
             found = self._resolve(select.ForProfileSet)
-            return Association(found.material, found.profile, select.CardinalPoint)
+            found.cardinal = select.CardinalPoint
+            end = getattr(select, "ForProfileEndSet", None)
+            if end is not None and found.profile is not None:
+                other = end.MaterialProfiles[0].Profile
+                if other is not None and other != found.profile:
+                    names = [p.ProfileName or f"#{p.id()}" for p in (found.profile, other)]
+                    found.simplified = (
+                        f"tapering from {names[0]} to {names[1]}: the first is taken for the whole length"
+                    )
+            return found
         if select.is_a("IfcMaterialProfileSet"):
-            first = select.MaterialProfiles[0]
-            return Association(self.key(first.Material), first.Profile)
+            first, *others = select.MaterialProfiles
+            found = Association(self.key(first.Material), first.Profile)
+            if others:
+                names = [p.Name or (p.Profile and p.Profile.ProfileName) or f"#{p.id()}" for p in (first, *others)]
+                found.simplified = f"of several profiles ({listing(names)}): the first alone is taken"
+            return found
         if select.is_a("IfcMaterialProfile"):
             return Association(self.key(select.Material), select.Profile)
         if select.is_a("IfcMaterialLayerSetUsage"):
             return self._resolve(select.ForLayerSet)
         if select.is_a("IfcMaterialLayerSet"):
-            thickest = max(select.MaterialLayers, key=lambda layer: layer.LayerThickness or 0)
-            whole = sum(layer.LayerThickness or 0.0 for layer in select.MaterialLayers) * self.units["LENGTHUNIT"]
-            return Association(self.key(thickest.Material), thickness=whole or None)
+            return self._layers(list(select.MaterialLayers))
         if select.is_a("IfcMaterialList") and select.Materials:
-            return Association(self.key(select.Materials[0]))
+            return self._first_of(list(select.Materials))
         if select.is_a("IfcMaterialConstituentSet") and select.MaterialConstituents:
-            return Association(self.key(select.MaterialConstituents[0].Material))
+            return self._first_of([c.Material for c in select.MaterialConstituents])
         return Association()
+
+    def _layers(self, layers: list[Any]) -> Association:
+        """The material of the thickest layer, for all of the thickness."""
+        thickest = max(layers, key=lambda layer: layer.LayerThickness or 0)
+        unit = self.units["LENGTHUNIT"]
+        whole = sum(layer.LayerThickness or 0.0 for layer in layers) * unit
+        found = Association(self.key(thickest.Material), thickness=whole or None)
+        if len({self.key(layer.Material) for layer in layers if layer.LayerThickness}) > 1:
+            parts = [
+                f"{self.key(x.Material) or 'nothing'} {(x.LayerThickness or 0.0) * unit * 1000:.4g} mm" for x in layers
+            ]
+            found.simplified = f"of several layers ({listing(parts)}): all of the thickness counts as {found.material}"
+        return found
+
+    def _first_of(self, materials: list[Any]) -> Association:
+        found = Association(self.key(materials[0]))
+        names = list(dict.fromkeys(self.key(m) or "none" for m in materials))
+        if len(names) > 1:
+            found.simplified = (
+                f"of several materials ({listing(names)}): all of it counts as {found.material or 'none'}"
+            )
+        return found
+
+
+def listing(names: list[str]) -> str:
+    """Names in a sentence, six at most."""
+    return ", ".join(names[:6]) + (f" and {len(names) - 6} more" if len(names) > 6 else "")

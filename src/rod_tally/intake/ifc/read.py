@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+import statistics
 from pathlib import Path
 from typing import Any
 
@@ -26,6 +27,7 @@ from .units import Units
 
 SUFFIXES = (".ifc",)
 SCHEMAS = ("IFC2X3", "IFC4", "IFC4X3")
+APART = 0.01  # m, how far a storey may lie off its stated height before that is said
 ANALYTICAL = ("IfcStructuralCurveMember", "IfcStructuralSurfaceMember")
 # the class that an entity whose line cannot be read counts under
 CLASSES = {
@@ -83,6 +85,7 @@ def read(path: Path, progress: Progress) -> SourceModel:
         read_links(file, source)
     if analytical or file.by_type("IfcStructuralAction") or file.by_type("IfcStructuralLoadGroup"):
         read_actions(file, source, placements, units)
+    materials.report()
     for skipped in lost:
         if skipped.cls not in ("line", "action"):
             source.counts[skipped.cls] = source.counts.get(skipped.cls, 0) + 1
@@ -164,10 +167,25 @@ def _assignment(file: Any) -> Any:
     return found[0] if found else None
 
 
+def _tell_apart(storeys: list[tuple[str, float, float]], source: SourceModel) -> None:
+    """Storeys (name, stated, placed, m) that are placed at another height than is stated, beyond the shift (a site's, a
+    building's) that most of them have."""
+    if not storeys:
+        return
+    shift = statistics.median_low([placed - said for _, said, placed in storeys])
+    for name, said, placed in storeys:
+        if abs(placed - said - shift) > APART and abs(placed - said) > APART:
+            message = (
+                f"storey {name} is stated at {said:.3f} m and placed at {placed:.3f} m; it is taken where it is placed"
+            )
+            source.log.append(LogEntry("skipped", (name,), message))
+
+
 def _storeys(file: Any, source: SourceModel, placements: Placements) -> dict[int, str]:
     """Storeys into `source`, lowest first; returns the storey name of each contained element by entity id."""
     names: dict[int, str] = {}
     storeys: list[Storey] = []
+    apart: list[tuple[str, float, float]] = []
 
     def keep(entity: Any) -> None:
         elevation = entity.Elevation
@@ -184,9 +202,12 @@ def _storeys(file: Any, source: SourceModel, placements: Placements) -> dict[int
             name = (entity.Name or getattr(entity, "LongName", None) or f"#{entity.id()}").strip()
             names[entity.id()] = name
             storeys.append(Storey(name, z))
+            if elevation is not None and placed is not None and abs(placed) > 1e-9:
+                apart.append((name, float(elevation) * placements.scale, placed))
 
     for_each(file, "IfcBuildingStorey", keep, source.log)
     source.storeys = sorted(storeys, key=lambda s: s.elevation)
+    _tell_apart(apart, source)
     of: dict[int, str] = {}
 
     def contain(rel: Any) -> None:

@@ -11,6 +11,10 @@ import numpy as np
 from ..geometry.vectors import Array, local_axes
 
 DIRECTIONS = ("ux", "uy", "uz", "rx", "ry", "rz")
+# How files say in words that a member acts one way, and that a support does not hold against lifting.
+ONE_WAY_WORDS = {"tension": "takes tension only", "compression": "takes compression only"}
+IN_AXES = "conditions in axes "
+LIFTS = "holds against pressing only"
 COMPONENTS = ("n", "vy", "vz", "mt", "my", "mz")
 
 
@@ -97,6 +101,34 @@ class Support:
         if "letters" in values:
             return cls(_first_release(values, held="X"), own)  # type: ignore[arg-type]
         return cls.of(values["held"], own)  # type: ignore[arg-type]
+
+
+def along_axes(stiffness: tuple[float, ...], axes: Array, wanted: Array) -> tuple[float, ...] | None:
+    """Six stiffnesses given along the rows of `axes` (3, 3), as they are along those of `wanted`; None where they would
+    couple there (a roller at 30 degrees to them)."""
+    turn = axes @ wanted.T
+    out = []
+    for group in (stiffness[:3], stiffness[3:]):
+        found = [0.0] * 3
+        for value in set(group):
+            own = turn[[k == value for k in group]]
+            shared = own.T @ own  # what of each wanted direction has this value
+            if not np.allclose(shared, np.diag(np.round(np.diag(shared))), atol=1e-6):
+                return None
+            for i in np.flatnonzero(np.diag(shared) > 0.5):
+                found[i] = value
+        out += found
+    return tuple(out)
+
+
+def edge_axes(way: Array, axis: Array) -> Array | None:
+    """Axes (rows) of a line support: x along `way`, z in the plane of x and `axis`; None where these are parallel.
+
+    IFC4, IfcStructuralCurveConnection: conditions of one are along these axes."""
+    x = way / np.linalg.norm(way)
+    z = axis - (axis @ x) * x
+    size = float(np.linalg.norm(z))
+    return None if size < 1e-6 else np.array([x, np.cross(z / size, x), z / size])
 
 
 FREE = Support()

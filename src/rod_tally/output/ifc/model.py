@@ -16,6 +16,7 @@ from .findings import write_findings
 from .loads import LoadWriter
 from .results import ResultWriter
 from .surfaces import Surfaces
+from .surroundings import true_north, write_grids, write_groups
 from .writer import IfcModelWriter
 
 
@@ -45,7 +46,7 @@ def _made(model: Model, results: Results | None, fields: PlateFields | None, rev
     f = w.f
     f.header.file_name.name = w.model.name or "model"
     origin = f.create_entity("IfcAxis2Placement3D", w.point(np.zeros(3)), None, None)
-    w.context = f.create_entity("IfcGeometricRepresentationContext", None, "Model", 3, 1e-6, origin, None)
+    w.context = f.create_entity("IfcGeometricRepresentationContext", None, "Model", 3, 1e-6, origin, true_north(w))
     units = f.create_entity("IfcUnitAssignment", w.units())
     project = w.root("IfcProject", "project", w.model.name or "model")
     project.RepresentationContexts, project.UnitsInContext = [w.context], units
@@ -61,6 +62,7 @@ def _made(model: Model, results: Results | None, fields: PlateFields | None, rev
         storeys.append(storey)
     if storeys:
         w.aggregate("storeys", building, storeys)
+    write_grids(w, building)
     for node in w.model.nodes.values():
         w.points[node.id] = w.node(node)
     for member in w.model.members.values():
@@ -83,6 +85,7 @@ def _made(model: Model, results: Results | None, fields: PlateFields | None, rev
     if parts:
         w.root("IfcRelAssignsToGroup", "parts", None, RelatedObjects=parts, RelatingGroup=analysis)
     w.declare(project, analysis)
+    write_groups(w)
     if reviewed is not None:
         write_findings(w, reviewed, building)
     return f

@@ -7,7 +7,8 @@ from typing import Any
 
 import numpy as np
 
-from ...model import LineSupport, Surface
+from ...model import LineSupport, Support, Surface
+from ...model.entities.structure import IN_AXES, along_axes, edge_axes
 from ...model.geometry.vectors import Array
 from .writer import IfcModelWriter
 
@@ -90,23 +91,24 @@ class Surfaces:
         ends = [self.w.vertex(p + self.model.origin) for p in (line[0], line[-1])]
         edge = self.f.create_entity("IfcEdge", *ends)
         way = line[-1] - line[0]
-        across = np.array([0.0, 0, 1]) if abs(way[2]) < 0.9 * float(np.linalg.norm(way)) else np.array([1.0, 0, 0])
+        across, stiffness, axes = _along(way, held.support) if held is not None else (_across(way), (), None)
         entity = self.w.root(
             "IfcStructuralCurveConnection",
             f"edge {len(self.w.used)}",
             None,
+            Description=axes,
             Representation=self.w.shape(edge, "Edge"),
             Axis=self.w.direction(across),
         )
         if held is not None:
-            entity.AppliedCondition = self._condition(held)
+            entity.AppliedCondition = self._condition(stiffness)
         self.edges.append(entity)
         for m in members:
             self._connect(m, entity)
 
-    def _condition(self, held: LineSupport) -> Any:
+    def _condition(self, stiffness: tuple[float, ...]) -> Any:
         values = []
-        for i, k in enumerate(held.support.stiffness):
+        for i, k in enumerate(stiffness):
             if 0 < k < inf:
                 kind = (
                     "IfcModulusOfLinearSubgradeReactionMeasure"
@@ -125,3 +127,21 @@ class Surfaces:
         connection = self.w.root("IfcStructuralSurfaceConnection", f"bed {s.id}", None, AppliedCondition=condition)
         self.edges.append(connection)
         self._connect(entity, connection)
+
+
+def _across(way: Array) -> Array:
+    """The z axis that a line of that direction gets."""
+    return np.array([0.0, 0, 1]) if abs(way[2]) < 0.9 * float(np.linalg.norm(way)) else np.array([1.0, 0, 0])
+
+
+def _along(way: Array, support: Support) -> tuple[Array, tuple[float, ...], str | None]:
+    """The z axis of a line support, and its stiffness along the line, across it and along z, as the schema has it.
+
+    Where it would couple there, its stiffness along its own axes, and these as the third in words."""
+    own = np.eye(3) if support.axes is None else np.array(support.axes)
+    for axis in (_across(way), *own):
+        axes = edge_axes(way, axis)
+        found = along_axes(support.stiffness, own, axes) if axes is not None else None
+        if found is not None:
+            return axis, found, None
+    return _across(way), support.stiffness, IN_AXES + ", ".join(" ".join(repr(float(v)) for v in row) for row in own)

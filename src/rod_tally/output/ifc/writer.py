@@ -15,9 +15,11 @@ import ifcopenshell.guid
 import numpy as np
 
 from ...model import Joint, Material, Member, Model, Node, Release, Section
+from ...model.entities.structure import LIFTS, ONE_WAY_WORDS
 from ...model.geometry.vectors import Array
 
 SPACE = uuid.UUID("b7a4c1de-52f0-4c0e-8f3a-0c6d1f6f9a20")
+PROPERTY_SETS = {"MassDensity": "Pset_MaterialCommon", "ThermalExpansionCoefficient": "Pset_MaterialThermal"}
 GLOBAL_ID = re.compile(r"[0-3][0-9A-Za-z_$]{21}")
 
 
@@ -106,6 +108,8 @@ class IfcModelWriter:
     def node(self, node: Node) -> Any:
         shape = self.shape(self.vertex(node.point + self.model.origin), "Vertex")
         entity = self.root("IfcStructuralPointConnection", node.id, node.id, Representation=shape)
+        if node.id in self.model.lifting:
+            entity.Description = LIFTS
         if node.support.any:
             entity.AppliedCondition = self._condition(node.support.stiffness)
             if node.support.axes is not None:
@@ -128,6 +132,7 @@ class IfcModelWriter:
             ObjectType=m.cls,
             Representation=self.shape(edge, "Edge"),
             PredefinedType="PIN_JOINED_MEMBER" if m.pin_joined else "RIGID_JOINED_MEMBER",
+            Description=ONE_WAY_WORDS.get(self.model.one_way.get(m.id, "")),
             Axis=self.direction(m.z_axis),
         )
         made_of = self._made_of(m)
@@ -191,10 +196,11 @@ class IfcModelWriter:
                 ("ShearModulus", "IfcModulusOfElasticityMeasure", material.G),
                 ("PoissonRatio", "IfcPositiveRatioMeasure", material.poisson or None),
                 ("MassDensity", "IfcMassDensityMeasure", material.density),
+                ("ThermalExpansionCoefficient", "IfcThermalExpansionCoefficientMeasure", material.alpha),
                 (strength, "IfcPressureMeasure", material.strength),
             ):
                 if value is not None:
-                    group = "Pset_MaterialCommon" if name == "MassDensity" else "Pset_MaterialMechanical"
+                    group = PROPERTY_SETS.get(name, "Pset_MaterialMechanical")
                     prop = self._property(name, kind, value)
                     self.f.create_entity("IfcMaterialProperties", group, None, [prop], entity)
         return self.materials[material.name]

@@ -93,7 +93,7 @@ def _connect(
             inside.append((k, along, connection.point))
             if connection.condition is not None and not all(connection.condition.stiffness):
                 message = f"member {curve.name or curve.id}: a released connection inside its length is taken as fixed"
-                model.log.append(LogEntry("guessed", (curve.id,), message))
+                model.log.append(LogEntry("skipped", (curve.id,), message))
             return
     end = 2 * k + which
     if end in at_end:

@@ -6,7 +6,8 @@ from typing import Any
 
 import numpy as np
 
-from ....model.entities.log import Skipped
+from ....model.entities.log import LogEntry, Skipped
+from ....model.entities.structure import edge_axes
 from ....model.geometry.vectors import Array
 from ...source import SourceEdge, SourceFace, SourceModel
 from ..damage import UNREADABLE, first_line, for_each, ident, text
@@ -15,10 +16,16 @@ from ..geometry.placement import FARTHEST, PlacementError, Placements
 from ..materials import Materials
 from ..physical.elements import SURFACES
 from ..units import Units
-from .members import condition_of, edge
+from .conditions import axes_in_words, bedding_of, condition_of, hinged
+from .members import edge
 from .values import direction
 
 THICKEST = 1e3  # m
+# kinds of surface members that carry less than a shell does
+PARTLY = {
+    "MEMBRANE_ELEMENT": "it is to carry in its plane alone, which is not taken over: it bends as well",
+    "BENDING_ELEMENT": "it is to carry by bending alone, which is not taken over: it carries in its plane as well",
+}
 
 
 def read_faces(file: Any, source: SourceModel, placements: Placements, materials: Materials, units: Units) -> None:
@@ -47,6 +54,9 @@ def read_faces(file: Any, source: SourceModel, placements: Placements, materials
                 face.way = said
             source.faces.append(face)
             faces[entity.id()] = face
+            if entity.PredefinedType in PARTLY:
+                message = f"surface {face.name or face.id}: {PARTLY[entity.PredefinedType]}"
+                source.log.append(LogEntry("skipped", (face.id,), message))
         except UNREADABLE as error:
             source.skipped.append(_skipped("surface", entity, error))
     for kind in ("IfcStructuralCurveConnection", "IfcStructuralSurfaceConnection"):
@@ -56,7 +66,7 @@ def read_faces(file: Any, source: SourceModel, placements: Placements, materials
                 source.counts["support"] = source.counts.get("support", 0) + 1
             try:
                 placements.sound(entity)
-                edges[entity.id()] = _edge(entity, placements, units)
+                edges[entity.id()] = _edge(entity, placements, units, source.log)
                 source.edges.append(edges[entity.id()])
             except UNREADABLE as error:
                 source.skipped.append(_skipped("support" if held else "joint", entity, error))
@@ -68,6 +78,9 @@ def read_faces(file: Any, source: SourceModel, placements: Placements, materials
         if member is None or connection is None:
             return
         face, side = faces.get(member.id()), edges.get(connection.id())
+        if face is not None and hinged(rel.AppliedCondition, units):
+            message = f"surface {face.name or face.id}: the hinge or spring at its edge or point is not taken over, it is joined rigidly"
+            source.log.append(LogEntry("skipped", (face.id,), message))
         if face is not None and connection.GlobalId in points:
             face.points.append(connection.GlobalId)
         elif face is not None and side is not None:
@@ -131,19 +144,23 @@ def _loop(loop: Any, placements: Placements) -> Array:
     return np.concatenate(parts)
 
 
-def _edge(entity: Any, placements: Placements, units: Units) -> SourceEdge:
+def _edge(entity: Any, placements: Placements, units: Units, log: list[LogEntry]) -> SourceEdge:
     out = SourceEdge(ident(entity), text(entity.Name), None)
     condition = entity.AppliedCondition
     if entity.is_a("IfcStructuralCurveConnection"):
         out.line = edge(entity, placements)
         if condition is not None:
-            out.condition = condition_of(condition, units, 0.0, None)
+            axis = placements.direction(getattr(entity, "Axis", None))
+            if axis is not None and entity.ObjectPlacement is not None:
+                axis = placements.local(entity.ObjectPlacement)[:3, :3] @ axis
+            axes = axes_in_words(text(entity.Description))
+            if axes is None and axis is not None:
+                axes = edge_axes(out.line[1] - out.line[0], axis)
+            out.condition = condition_of(condition, units, 0.0, axes)
         return out
     if condition is not None:
-        # a subgrade modulus (N/m3): of its three directions the one that is not free and not rigid
-        for name in ("TranslationalStiffnessByAreaZ", "LinearStiffnessByAreaZ"):
-            raw = getattr(condition, name, None)
-            value = getattr(raw, "wrappedValue", raw)
-            if isinstance(value, (int, float)) and not isinstance(value, bool) and value > 0:
-                out.bedding = float(value) * units["MODULUSOFSUBGRADEREACTIONUNIT"]
+        out.bedding, left = bedding_of(condition, units)
+        if left:
+            name = out.name or out.id
+            log.append(LogEntry("skipped", (out.id,), f"surface on {name}: {left}"))
     return out

@@ -8,22 +8,20 @@ from typing import Any
 import numpy as np
 
 from ....model.entities.log import LogEntry, Skipped
+from ....model.entities.structure import LIFTS, ONE_WAY_WORDS
 from ....model.geometry.vectors import Array
 from ...readers import Progress
-from ...source import SourceCondition, SourceConnection, SourceCurve, SourceModel, SourcePoint
+from ...source import SourceConnection, SourceCurve, SourceModel, SourcePoint
 from ..damage import UNREADABLE, first_line, for_each, ident, text
 from ..geometry.curves import points_of
 from ..geometry.placement import PlacementError, Placements
 from ..geometry.profiles import Profiles
 from ..materials import Materials
 from ..units import Units
+from .conditions import condition_of, in_member_axes, left_of
 
+SAID = {words: way for way, words in ONE_WAY_WORDS.items()}
 ONE_WAY = {"TENSION_MEMBER": "tension", "COMPRESSION_MEMBER": "compression", "CABLE": "tension"}
-ROTATIONS_2X3 = ("RotationalStiffnessX", "RotationalStiffnessY", "RotationalStiffnessZ")
-TRANSLATIONS = ("TranslationalStiffnessX", "TranslationalStiffnessY", "TranslationalStiffnessZ")
-LINEARS_2X3 = ("LinearStiffnessX", "LinearStiffnessY", "LinearStiffnessZ")
-NODE = (LINEARS_2X3, TRANSLATIONS, ROTATIONS_2X3)
-EDGE = tuple(tuple(n[:-1] + "ByLength" + n[-1] for n in names) for names in NODE)
 
 
 def read_analytical(
@@ -48,6 +46,8 @@ def read_analytical(
                     m = m @ placements.axis(axes)
                 condition = condition_of(entity.AppliedCondition, units, 0.0, m[:3, :3].T)
             source.points.append(SourcePoint(ident(entity), text(entity.Name), point, condition))
+            if text(getattr(entity, "Description", None)) == LIFTS:
+                source.lifting.append(ident(entity))
         except UNREADABLE as error:
             source.skipped.append(Skipped("node", ident(entity), first_line(error), text(entity.Name), entity.is_a()))
     known = {p.id for p in source.points}
@@ -60,8 +60,9 @@ def read_analytical(
             placements.sound(entity)
             curve = _curve(entity, placements, profiles, materials)
             source.curves.append(curve)
-            if entity.PredefinedType in ONE_WAY:
-                source.one_way[curve.id] = ONE_WAY[entity.PredefinedType]
+            way = ONE_WAY.get(entity.PredefinedType) or SAID.get(text(entity.Description))
+            if way is not None:
+                source.one_way[curve.id] = way
             curves[entity.id()] = curve
         except UNREADABLE as error:
             source.skipped.append(Skipped("member", ident(entity), first_line(error), text(entity.Name), entity.is_a()))
@@ -71,6 +72,9 @@ def read_analytical(
         point = rel.RelatedStructuralConnection
         if found is not None and point is not None and point.GlobalId in known:
             found.connections.append(_connection(rel, found, source, placements, units))
+            for what in left_of(rel):
+                message = f"member {found.name or found.id}: {what} at its end is not taken over"
+                source.log.append(LogEntry("skipped", (found.id,), message))
 
     for_each(file, "IfcRelConnectsStructuralMember", connect, source.log)
     source.counts["member"] = len(entities)
@@ -101,28 +105,40 @@ def _world(points: Array, entity: Any, placements: Placements) -> Array:
 
 
 def edge(entity: Any, placements: Placements) -> Array:
-    """End points (2, 3) of a straight edge in world coordinates. Raises for none, a curved one, one of no length."""
+    """End points (2, 3) of a straight edge in world coordinates. Raises for none, a curved one, several, one of no length."""
+    found: Array | None = None
     for item in _items(entity):
-        forward = True
-        if item.is_a("IfcOrientedEdge"):
-            forward, item = item.Orientation, item.EdgeElement
-        if item.is_a("IfcEdge"):
-            if item.is_a("IfcEdgeCurve") and item.EdgeGeometry.is_a() not in ("IfcPolyline", "IfcLine"):
-                along = points_of(item.EdgeGeometry, placements)
-                chord = along[-1] - along[0]
-                if np.linalg.norm(np.cross(along - along[0], chord)) > 1e-3 * (chord @ chord):
-                    raise PlacementError("its axis is curved, and curved members are not read")
-            ends = [placements.point(v.VertexGeometry) for v in (item.EdgeStart, item.EdgeEnd)]
-            line = np.array(ends if forward else ends[::-1])
-        elif item.is_a("IfcCurve"):
-            line = points_of(item, placements)[[0, -1]]
-        else:
+        line = _straight(item, placements)
+        if line is None:
             continue
-        length = float(np.linalg.norm(line[1] - line[0]))
-        if length <= 1e-6:
-            raise PlacementError(f"it has no length ({length * 1000:.3g} mm)")
-        return _world(line, entity, placements)
-    raise PlacementError("it has no axis")
+        if found is not None and not any(np.allclose(found, one, atol=1e-6) for one in (line, line[::-1])):
+            raise PlacementError("its axis is of several pieces, of which none is read")
+        found = line if found is None else found
+    if found is None:
+        raise PlacementError("it has no axis")
+    length = float(np.linalg.norm(found[1] - found[0]))
+    if length <= 1e-6:
+        raise PlacementError(f"it has no length ({length * 1000:.3g} mm)")
+    return _world(found, entity, placements)
+
+
+def _straight(item: Any, placements: Placements) -> Array | None:
+    """Ends of an edge or of a curve, None for another item. Raises for what is not straight."""
+    forward = True
+    if item.is_a("IfcOrientedEdge"):
+        forward, item = item.Orientation, item.EdgeElement
+    curve = item.EdgeGeometry if item.is_a("IfcEdgeCurve") else item if item.is_a("IfcCurve") else None
+    if curve is not None and not curve.is_a("IfcLine"):
+        along = points_of(curve, placements)
+        chord = along[-1] - along[0]
+        if np.linalg.norm(np.cross(along - along[0], chord), axis=1).max() > 1e-3 * (chord @ chord):
+            raise PlacementError("its axis is curved or kinked, and such members are not read")
+        if not item.is_a("IfcEdge"):
+            return along[[0, -1]]
+    if not item.is_a("IfcEdge"):
+        return None
+    ends = [placements.point(v.VertexGeometry) for v in (item.EdgeStart, item.EdgeEnd)]
+    return np.array(ends if forward else ends[::-1])
 
 
 def _curve(entity: Any, placements: Placements, profiles: Profiles, materials: Materials) -> SourceCurve:
@@ -151,7 +167,7 @@ def _connection(
         found = condition_of(rel.AppliedCondition, units, inf, None)
         system = getattr(rel, "ConditionCoordinateSystem", None)
         if system is not None:
-            found = _in_member_axes(found, placements.axis(system)[:3, :3].T, curve, source)
+            found = in_member_axes(found, placements.axis(system)[:3, :3].T, curve, source)
         connection.condition = found
     if rel.is_a("IfcRelConnectsWithEccentricity") and rel.ConnectionConstraint is not None:
         constraint = rel.ConnectionConstraint
@@ -172,50 +188,3 @@ def _point_of(select: Any, placements: Placements) -> Array | None:
         return None
     geometry = select.VertexGeometry if select.is_a("IfcVertexPoint") else select
     return placements.point(geometry) if geometry.is_a("IfcCartesianPoint") else None
-
-
-def condition_of(entity: Any, units: Units, absent: float, axes: Array | None) -> SourceCondition:
-    """The stiffness in an IfcBoundaryNodeCondition, or in an IfcBoundaryEdgeCondition a metre; `absent` (0 or infinite)
-    where the file says nothing.
-
-    IFC2X3 writes a held direction as a negative stiffness, IFC4 as true.
-    """
-    out = []
-    along = entity.is_a("IfcBoundaryEdgeCondition")
-    old, new, rotations = EDGE if along else NODE
-    names = (old if hasattr(entity, old[0]) else new) + rotations
-    linear, turning = (
-        ("MODULUSOFLINEARSUBGRADEREACTIONUNIT", "MODULUSOFROTATIONALSUBGRADEREACTIONUNIT")
-        if along
-        else ("LINEARSTIFFNESSUNIT", "ROTATIONALSTIFFNESSUNIT")
-    )
-    for i, name in enumerate(names):
-        raw = getattr(entity, name, None)
-        value = getattr(raw, "wrappedValue", raw)
-        if value is None:
-            out.append(absent)
-        elif isinstance(value, bool):
-            out.append(inf if value else 0.0)
-        elif value < 0:
-            out.append(inf)
-        else:
-            out.append(float(value) * units[linear if i < 3 else turning])
-    turned = None
-    if axes is not None and not np.allclose(axes, np.eye(3), atol=1e-9):
-        turned = tuple(tuple(float(v) for v in row) for row in axes)
-    return SourceCondition(tuple(out), turned)  # type: ignore[arg-type]
-
-
-def _in_member_axes(c: SourceCondition, axes: Array, curve: SourceCurve, source: SourceModel) -> SourceCondition:
-    """A condition given in axes turned against the member's own, brought into them where that is a permutation."""
-    if np.allclose(axes, np.eye(3), atol=1e-6):
-        return c
-    order = np.abs(axes).argmax(axis=0)
-    permutes = np.allclose(np.abs(axes).max(axis=0), 1, atol=1e-3) and len(set(order)) == 3
-    uniform = len(set(c.stiffness[:3])) == 1 and len(set(c.stiffness[3:])) == 1
-    if not permutes and not uniform:
-        message = "its end condition is given in axes turned against the member's own; the turn is not taken over"
-        source.log.append(LogEntry("guessed", (curve.id,), message))
-        return c
-    index = [*order, *(3 + order)] if permutes else list(range(6))
-    return SourceCondition(tuple(c.stiffness[i] for i in index))
