@@ -141,6 +141,11 @@ EDITS: dict[str, Callable[[Model], list[Edit]]] = {
                                   AddOpenings([{"surface": named(m, "floor"), "outline": _within(m, 0.6)}]),
                                   CloseOpening(named(m, "floor"), _within(m, 0.6)[0])],
     "split": lambda m: [SplitMember(named(m, "high"), 1.2)],
+    "split, a half deleted": lambda m: [SplitMember(named(m, "high"), 1.2), DeleteMembers([_other_half(m)])],
+    "split, the first half deleted": lambda m: [SplitMember(named(m, "high"), 1.2), DeleteMembers([named(m, "high")])],
+    "split, a half moved": lambda m: [SplitMember(named(m, "high"), 1.2), MoveNodes(up(m), [0.0, 0.6, 0.2])],
+    "split, a half of another section": lambda m: [SplitMember(named(m, "high"), 1.2), SetSection([_other_half(m)], "HE 300 B")],
+    "split twice, a third deleted": lambda m: [SplitMember(named(m, "high"), 1.2), SplitMember(named(m, "high"), 0.6), DeleteMembers([_other_half(m) + "+"])],
     "split and merged": lambda m: [SplitMember(named(m, "high"), 1.2), MergeMembers([named(m, "high"), _other_half(m)])],
 }  # fmt: skip
 

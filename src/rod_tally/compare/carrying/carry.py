@@ -156,7 +156,9 @@ def _carry(record: dict[str, Any], move: Mover, already: Already, revised: Model
             for placed in already.placed(part):
                 edit = from_record(placed, revised)
                 named = _named(placed.get("values", {}), revised)
+                before = set(revised.members) if placed.get("edit") == "SplitMember" else set()
                 edit.apply(revised)
+                already.made(part, before)
                 made.append(edit)
                 targets |= dict.fromkeys([*revised.log[-1].ids, *named])
         except There:

@@ -34,6 +34,9 @@ class Already(LoadsThere):
     def __init__(self, base: Model, revised: Model, move: Mover, rows: list[MemberMatch]) -> None:
         super().__init__(base, revised, move)
         self._members = set(revised.members)
+        self._whole = ""  # the revision's member that is being split
+        self._half = ""
+        self._halves: set[str] = set()  # the baseline's ids of second halves
         self._removed = _removed_twins(base, revised, move, rows)
         # what takes things out of a record, still in the baseline's ids
         self._before: dict[str, Callable[[Record], Record]] = {
@@ -107,13 +110,47 @@ class Already(LoadsThere):
 
     def _split(self, record: Record) -> Record:
         own = str(record["values"]["member_id"])
+        self._half = f"{own}+"  # as splitting names it
+        while self._half in self._halves:
+            self._half += "+"
+        self._halves.add(self._half)
         if own in self.move.part and own not in self.move.merged and own in self.base.members:
             now = self.revised.length(self.revised.members[self.move.part[own]])
             before = self.move.lines.get(own)
             whole = np.inf if before is None else float(np.linalg.norm(before[1] - before[0]))
             if abs(now - self.base.length(self.base.members[own])) <= abs(now - whole):
                 raise There
+        self._whole = self._running(own)
+        if self._whole:
+            self.move.part[own] = self._whole
+        elif own not in self.move.part and self._half in self.move.part:
+            raise There  # of the whole only the second half is left, here and there
         return record
+
+    def _running(self, own: str) -> str:
+        """The member of the revision that runs where one of the baseline did when it was split; "" for none. Later corrections of
+        the baseline may have moved or deleted either half, so that it is paired with nothing, or the other half with all of it."""
+        if own not in self.move.lines:
+            return ""
+        place = self.move.places.forward(self.move.lines[own])
+        twin = self.move.part.get(own, "")
+        for ident in [twin] * (twin in self.revised.members) + list(self.revised.members):
+            line = self.revised.line(self.revised.members[ident]) + self.revised.origin
+            if min(_off(place, line), _off(place, line[::-1])) <= SAME_PLACE:
+                return ident
+        return ""
+
+    def made(self, record: Record, before: set[str]) -> None:
+        """After a record was made on the revision, which had the members `before`: which half of a split member is which."""
+        own = str(record.get("values", {}).get("member_id", ""))
+        if record.get("edit") != "SplitMember":
+            return
+        new = [i for i in self.revised.members if i not in before]
+        if self._whole and len(new) == 1:
+            pair = (self._whole, new[0])
+            line = self.revised.line(self.revised.members[self._whole])
+            back = (self.move.places.forward(self.move.lines[own]) @ (line[1] - line[0]) * [-1, 1]).sum() < 0
+            self.move.part[own], self.move.part[self._half] = pair[::-1] if back else pair
 
     def _add(self, record: Record) -> Record:
         parts = []

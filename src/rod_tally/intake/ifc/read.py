@@ -172,7 +172,8 @@ def _tell_apart(storeys: list[tuple[str, float, float]], source: SourceModel) ->
     building's) that most of them have."""
     if not storeys:
         return
-    shift = statistics.median_low([placed - said for _, said, placed in storeys])
+    off = [placed - said for _, said, placed in storeys]
+    shift = 0.0 if any(abs(d) <= APART for d in off) else statistics.median_low(off)
     for name, said, placed in storeys:
         if abs(placed - said - shift) > APART and abs(placed - said) > APART:
             message = (
@@ -202,8 +203,9 @@ def _storeys(file: Any, source: SourceModel, placements: Placements) -> dict[int
             name = (entity.Name or getattr(entity, "LongName", None) or f"#{entity.id()}").strip()
             names[entity.id()] = name
             storeys.append(Storey(name, z))
-            if elevation is not None and placed is not None and abs(placed) > 1e-9:
-                apart.append((name, float(elevation) * placements.scale, placed))
+            said = float(elevation) * placements.scale if elevation is not None else 0.0
+            if elevation is not None and placed is not None and (abs(placed) > 1e-9 or abs(said) < 1e-9):
+                apart.append((name, said, placed))
 
     for_each(file, "IfcBuildingStorey", keep, source.log)
     source.storeys = sorted(storeys, key=lambda s: s.elevation)
