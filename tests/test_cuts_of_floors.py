@@ -107,7 +107,7 @@ def test_the_tables_hold_cuts_with_their_cases(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize("wrong, why", [
-    ({"name": "a"}, "missing"), (across(1.0, angle=3), "unknown key"), (across(1.0, about=[1.0]), "two numbers"), (across(1.0, factor="x"), "factor"),
+    ({"name": "a"}, "missing"), (across(1.0, angle=3), "unknown key"), (across(1.0, about=[1.0]), "2 numbers"), (across(1.0, factor="x"), "factor"),
 ])  # fmt: skip
 def test_a_cut_that_cannot_be_read_is_an_error_that_names_the_key(wrong: dict[str, object], why: str) -> None:
     with pytest.raises(SettingsError, match=why):

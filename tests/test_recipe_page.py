@@ -47,7 +47,7 @@ def test_what_is_proposed_makes_a_model(kind: str) -> None:
     [
         ("storeys", "", "storeys is missing"),
         ("storeys", "four", "storeys: 'four' is not a number"),
-        ("storeys", "0", "storeys: number 1"),
+        ("storeys", "0", r"storeys\[1\] is 0.0; it must be a number from 0.1 to 1000"),
         ("storeys", "3 kN", "does not measure"),
         ("bays_x", "9999 x 5", "too often"),
         ("column", "HE 241 B", "neither in the catalogue"),

@@ -38,7 +38,7 @@ def test_nested_tables_go_to_toml_and_back(tmp_path) -> None:  # type: ignore[no
 
 @pytest.mark.parametrize(("data", "said"), [
     ({"transfer": {"joins": {"end": 1.0}}}, "unknown key transfer.joins.end"),
-    ({"transfer": {"joins": 3}}, "transfer.joins must be a table"),
+    ({"transfer": {"joins": 3}}, "transfer.joins is 3; it must be a table, [transfer.joins]"),
     ({"transfer": {"base_support": "glued"}}, "must be one of fixed, pinned, roller, spring"),
     ({"transfer": {"supports": {"springs": [1, 2]}}}, "transfer.supports.springs"),
     ({"transfer": {"choose": {"classes": "beam"}}}, "transfer.choose.classes"),

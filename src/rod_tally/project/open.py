@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from ..checks import Subject, run_checks
 from ..compare.carrying.carry import carry_over

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from msgspec.structs import replace
 
 from ..analysis.dynamics.dynamics import dynamics
 from ..analysis.results.storeys import storey_rows

@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
+from msgspec import structs
 from scipy import sparse
 
 from ...loads import Distribution
@@ -130,7 +131,7 @@ def fill_spectra(
         added = [*modal, *turning]
         extended = replace(model, cases={**model.cases, **{x.name: x for x in added}})
         # the other cases run along so that the stations are the same
-        chosen = replace(settings.run, cases=[*results.cases, *(x.name for x in added)])
+        chosen = structs.replace(settings.run, cases=[*results.cases, *(x.name for x in added)])
         taking_part = set(results.member_ids) | set(results.plates.surfaces if results.plates is not None else ())
         modal_run = run(
             extended, chosen, distribution=distribution.beside(extended), only=taking_part, meshing=settings.mesh

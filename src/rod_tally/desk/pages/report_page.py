@@ -6,6 +6,7 @@ import tempfile
 from collections.abc import Callable
 from copy import deepcopy
 from pathlib import Path
+from typing import cast
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QPainter, QPixmap
@@ -24,7 +25,7 @@ from PyQt6.QtWidgets import (
 )
 
 from ...model import Settings
-from ...model.settings import CHAPTERS
+from ...model.settings import CHAPTERS, Chapter, Detail
 from ..session.session import Session
 from ..session.state import DeskState
 from ..theme import MUTED
@@ -59,7 +60,7 @@ class ReportPage(QDialog):
         for name, widget in self.texts.items():
             widget.setAccessibleName(name.capitalize())
             form.addRow(name.capitalize(), widget)
-        self.chapters: dict[str, QComboBox] = {}
+        self.chapters: dict[Chapter, QComboBox] = {}
         for name in CHAPTERS:
             box = QComboBox()
             box.addItems(HOW)
@@ -107,7 +108,7 @@ class ReportPage(QDialog):
         out = deepcopy(self.session.settings)
         for name, widget in self.texts.items():
             setattr(out.report, name, widget.text().strip())
-        chosen = {name: box.currentText() for name, box in self.chapters.items()}
+        chosen = {name: cast(Detail, box.currentText()) for name, box in self.chapters.items()}
         out.report.chapters = {name: how for name, how in chosen.items() if how != "full"}
         return out
 
