@@ -78,7 +78,7 @@ def run_and_keep(
     system, condensed = assemble(model, m, settings.diaphragms, progress)
     loads = []
     distribution = distribution or Distribution(model)
-    one_way = one_way_parts(model, m) if settings.one_way else None
+    one_way = one_way_parts(model, m, taking.plates) if settings.one_way else None
     fixed = np.zeros((len(names), len(m.length), 12))
     for c, name in enumerate(names):
         progress(f"Loads of {name}", 0.2 + 0.2 * c / max(len(names), 1))
@@ -88,36 +88,35 @@ def run_and_keep(
         fixed[c] = end_loads(m, loads[c]) + thermal_ends(model, m, case)
     condensed_loads = condense_loads(fixed, condensed.steps)
     right = _right_hand_side(m, loads, condensed_loads, system)
-    slackened = None
-    if one_way is not None:  # a unit of slack of each part follows the cases
-        slackened = condense_loads(one_way.stretch, condensed.steps)
-        right = np.hstack([right, one_way.columns(m, system, slackened)])
     progress("Factorising", 0.4)
     moved = imposed_movements(model, m, [model.cases[n] for n in names])
-    if one_way is not None:
-        moved = np.hstack([moved, one_way.move])
     right = right + moved * system.springs[:, None]
-    held = np.zeros(len(right), bool)
-    held[system.held] = True
-    by_hold = np.where(held[:, None], moved, 0.0)
-    if system.follow is not None:
-        by_hold = np.asarray(system.follow @ by_hold)
+    by_hold = _by_hold(system, moved)
     found = solve(m, system, right - system.full @ by_hold, solver, progress)
     u, motions = found.u + by_hold, found.motions
-    progress("Forces along members", 0.8)
-    failed: list[str] = []
-    slack_in: dict[str, dict[str, float]] = {}
-    if one_way is not None and slackened is not None:
-        settled = Settling(m, system, condensed, one_way, slackened, right, moved, u, condensed_loads)
-        slack_in, failed = settled.settle(names, bool(found.excited[len(names) :].any()))
+    settled = None
+    if one_way is not None:
+
+        def further(more: Array, by: Array) -> tuple[Array, bool]:
+            own = _by_hold(system, by)
+            if found.factor is not None:
+                return Flexibility(m, system, condensed, found.factor).moved_by(more - system.full @ own) + own, False
+            again = solve(m, system, more - system.full @ own, solver)
+            return again.u + own, bool(again.excited.any())
+
+        progress("One-way parts", 0.7)
+        settled = Settling(m, system, condensed, one_way, further).settle(names, right, moved, u, condensed_loads)
         right, moved, u = settled.right, settled.moved, settled.u
-    done, node_done = done_in(m, system.live, taking.part, motions, found.excited[: len(names)], len(names))
+    progress("Forces along members", 0.8)
+    failed = settled.failed if settled is not None else []
+    done, node_done = done_in(m, system.live, taking.part, motions, found.excited, len(names))
     for name in failed:
         done[names.index(name)], node_done[names.index(name)] = False, False
     results = results_of(
         model, m, system, names, u, condensed, condensed_loads, loads, settings.stations, done, node_done, right, moved
     )
-    results.slack, results.unsettled = slack_in, failed
+    if settled is not None:
+        results.slack, results.lifted, results.unsettled = settled.slack, settled.lifted, failed
     results.left_out = taking.left_out
     if only is not None:
         results.left_out |= {i: NOT_CHOSEN for i in model.surfaces if i not in only}
@@ -129,6 +128,14 @@ def run_and_keep(
         found.factor.close()
         found.factor = None
     return results, None if found.factor is None else Flexibility(m, system, condensed, found.factor)
+
+
+def _by_hold(system: System, moved: Array) -> Array:
+    """Movements (6N, C) of what holds, and of what follows it, from those imposed."""
+    held = np.zeros(len(moved), bool)
+    held[system.held] = True
+    out = np.where(held[:, None], moved, 0.0)
+    return out if system.follow is None else np.asarray(system.follow @ out)
 
 
 def _right_hand_side(m: Mesh, loads: list[Loading], fixed: Array, system: System) -> Array:

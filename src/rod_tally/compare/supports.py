@@ -12,6 +12,8 @@ from ..model.geometry.vectors import Array
 from .members import MemberMatch
 from .places import REACH, Places
 
+LIFTS = ", pushes only"
+
 
 @dataclass(slots=True)
 class SupportMatch:
@@ -51,12 +53,14 @@ def match_supports(base: Model, revised: Model, places: Places, surfaces: list[M
 
 
 def _supports(model: Model, rotation: Array) -> Iterator[tuple[Array, str]]:
+    lifting = set(model.lifting)
     for n in model.nodes.values():
         if n.support.any:
-            yield n.point + model.origin, support_words(n.support, rotation)
+            yield n.point + model.origin, support_words(n.support, rotation) + LIFTS * (n.id in lifting)
     for s in model.surfaces.values():
         for edge in s.supports:
-            yield edge.line.mean(axis=0) + model.origin, "edge " + support_words(edge.support, rotation)
+            words = "edge " + support_words(edge.support, rotation) + LIFTS * (s.id in lifting)
+            yield edge.line.mean(axis=0) + model.origin, words
 
 
 def _beds(base: Model, revised: Model, surfaces: list[MemberMatch]) -> list[SupportMatch]:
@@ -64,7 +68,10 @@ def _beds(base: Model, revised: Model, surfaces: list[MemberMatch]) -> list[Supp
     for m in surfaces:
         a = base.surfaces.get(m.baseline_id or "")
         b = revised.surfaces.get(m.revised_id or "")
-        was, now = (f"bed {x.bedding:g}" if x is not None and x.bedding > 0 else "" for x in (a, b))
+        was, now = (
+            f"bed {x.bedding:g}" + LIFTS * (x.id in model.lifting) if x is not None and x.bedding > 0 else ""
+            for model, x in ((base, a), (revised, b))
+        )
         if not (was or now):
             continue
         status = "same" if was == now else "added" if not was else "removed" if not now else "changed"

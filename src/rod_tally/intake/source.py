@@ -209,7 +209,7 @@ class SourceFace:
 @dataclass(slots=True)
 class SourceEdge:
     """A curve connection (line (2, 3), springs a metre) or, with `line` None, a surface connection (`bedding`, N/m3);
-    `faces` are ids of the surface members it is tied to, `curves` of curve members."""
+    `faces` are ids of the surface members it is tied to, `curves` of curve members; `lifts`: it holds against pressing only."""
 
     id: str
     name: str
@@ -219,6 +219,7 @@ class SourceEdge:
     outer: Array | None = None
     faces: list[str] = field(default_factory=list)
     curves: list[str] = field(default_factory=list)
+    lifts: bool = False
 
 
 @dataclass(slots=True)

@@ -103,7 +103,7 @@ STEPS: tuple[Step, ...] = (
             Item("Symmetry, turning", ("response.symmetry", "response.uneven", "response.torsion")),
             Item("Forces", ("response.released", "wall.joint")),
             Item("Envelope"),
-            Item("Reactions"),
+            Item("Reactions", ("response.uplift",)),
         ),
         "forces",
         "forces",

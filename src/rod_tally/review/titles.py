@@ -51,6 +51,7 @@ TITLES = {
     "material.missing": "No material",
     "material.stiffness": "Elastic modulus missing or odd",
     "mesh.column": "Wall with openings as a column",
+    "response.uplift": "Supports or ground that are pulled upwards",
     "run.one_way": "One-way parts that bear nothing",
     "run.superposition": "Cases that cannot be added up",
     "run.unsettled": "Nothing holds it with one-way parts",

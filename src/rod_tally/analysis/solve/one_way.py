@@ -2,64 +2,66 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import linalg
 from scipy.optimize import nnls
 
+from ...meshing import Plates
 from ...model import Model
 from ...model.geometry.vectors import Array
-from ..frame.elements import Condensed, to_ends
+from ..frame.elements import Condensed, condense_loads, to_ends
 from ..frame.mesh import Mesh
+from ..shells.assembly import node_areas
 from .system import System
 
 NOTHING = 1e-9  # share of the largest force; less is rounding
 STIFFER = 1e-10  # of each part's own
 UZ = 2
+MANY = 40  # parts, from which they go slack all at once
+STEPS = 60
+AT_ONCE = 32  # units of slack that are solved for together
 
 
 @dataclass(slots=True)
 class OneWay:
-    """One-way parts of a run: pieces of members with the sign of the force they bear (1: tension), and supported nodes.
+    """One-way parts of a run: pieces of members with the sign of the force they bear (1: tension), then nodes of the mesh that are
+    held upwards: supports, and those of edges and of the ground under surfaces.
 
-    `ids` name them, members first; `stretch` (P, 12), of all members at once for no two share a piece, are end loads that shorten a slack tension member (lengthen one in compression) by a metre, and `move`
-    (6N, p) movements that lift a support by one: what a unit of slack imposes.
+    `ids` name them, nodes of a surface by the surface's; `area` (p,) is what each node on the ground stands for, m2. `stretch`
+    (P, 12), of all members at once for no two share a piece, are end loads that shorten a slack tension member (lengthen one in
+    compression) by a metre.
     """
 
     ids: list[str]
     members: list[slice]
     signs: Array
-    nodes: list[int]
+    nodes: NDArray[np.int64]
+    area: Array
     stretch: Array
-    move: Array
     lengths: Array
 
-    def columns(self, m: Mesh, system: System, slackened: Array) -> Array:
-        """Right hand sides (6N, p) of a unit of slack of each, in the supports' own axes; `slackened` is `stretch` condensed."""
+    def imposed(self, m: Mesh, system: System, slackened: Array, z: Array) -> tuple[Array, Array]:
+        """Right hand sides (6N, C) in the supports' own axes, and movements (6N, C) of what holds, for parts as slack as `z` (p, C);
+        `slackened` is `stretch` condensed."""
         n = 6 * len(m.node_ids)
-        out = np.zeros((n, len(self.ids)))
+        right, moved = np.zeros((n, z.shape[1])), np.zeros((n, z.shape[1]))
         f = np.einsum("pji,pj->pi", to_ends(m), slackened)
         dofs = (m.ends[:, :, None] * 6 + np.arange(6)).reshape(-1, 12)
-        for k, pieces in enumerate(self.members):
-            out[:, k] = np.bincount(dofs[pieces].ravel(), f[pieces].ravel(), minlength=n)
-        return np.asarray(system.turn.T @ out) if system.turn is not None else out
+        for pieces, by in zip(self.members, z):
+            right += np.outer(np.bincount(dofs[pieces].ravel(), f[pieces].ravel(), minlength=n), by)
+        moved[6 * self.nodes + UZ] = z[len(self.members) :]
+        return (np.asarray(system.turn.T @ right) if system.turn is not None else right), moved
 
-    def forces(self, ends: Array, reaction: Array) -> Array:
-        """(p,): what each part bears, positive where it may. `ends` (P, 12) are end forces in member axes, `reaction` (6N,) what
-        supports give in their own axes. Of a member the mean along it: that is what its length goes with."""
-        own = []
-        for pieces, sign in zip(self.members, self.signs):
-            n = (ends[pieces, 6] - ends[pieces, 0]) / 2
-            own.append(sign * float(n @ self._share(pieces)))
-        return np.array(own + [float(reaction[6 * i + UZ]) for i in self.nodes])
-
-    def _share(self, pieces: slice) -> Array:
+    def share(self, pieces: slice) -> Array:
         length = self.lengths[pieces]
         return np.asarray(length / length.sum())
 
 
-def one_way_parts(model: Model, m: Mesh) -> OneWay | None:
+def one_way_parts(model: Model, m: Mesh, plates: Plates | None) -> OneWay | None:
     """Those of a mesh; None where there is none."""
     last = np.append(m.first[1:], len(m.member))
     ids, members, signs = [], [], []
@@ -69,23 +71,36 @@ def one_way_parts(model: Model, m: Mesh) -> OneWay | None:
             ids.append(ident)
             members.append(slice(int(m.first[k]), int(last[k])))
             signs.append(1.0 if way == "tension" else -1.0)
-    nodes = []
+    held: dict[int, tuple[str, float]] = {}
     for ident in model.lifting:
         i = m.node_index.get(ident)
-        if i is not None and model.nodes[ident].support.stiffness[UZ] > 0:
-            ids.append(ident)
-            nodes.append(i)
-    if not ids:
+        if i is not None and ident in model.nodes and model.nodes[ident].support.stiffness[UZ] > 0:
+            held[i] = ident, 0.0
+    if plates is not None:
+        held = _of_surfaces(set(model.lifting), plates) | held
+    if not ids and not held:
         return None
     stretch = np.zeros((len(m.length), 12))
     for pieces, sign in zip(members, signs):
         # a tension member is slack when its ends come nearer to each other: as if it were shorter by as much
         axial = -sign * m.ea[pieces] / m.length[pieces].sum()
         stretch[pieces, 0], stretch[pieces, 6] = -axial, axial
-    move = np.zeros((6 * len(m.node_ids), len(ids)))
-    for k, i in enumerate(nodes, len(members)):
-        move[6 * i + UZ, k] = 1.0
-    return OneWay(ids, members, np.array(signs), nodes, stretch, move, m.length)
+    area = np.array([0.0] * len(ids) + [a for _, a in held.values()])
+    ids += [i for i, _ in held.values()]
+    return OneWay(ids, members, np.array(signs), np.array(list(held), np.int64), area, stretch, m.length)
+
+
+def _of_surfaces(lifting: set[str], plates: Plates) -> dict[int, tuple[str, float]]:
+    """Nodes of surfaces whose ground or held edges only push, with the surface and the area on the ground."""
+    out: dict[int, tuple[str, float]] = {}
+    for edge in plates.held:
+        if edge.surface in lifting and edge.support.stiffness[UZ] > 0:
+            out |= {int(n): (edge.surface, 0.0) for n in edge.nodes}
+    for ident, s in plates.shapes.items():
+        if ident in lifting and ident in plates.surfaces and s.on_ground:
+            area = node_areas(plates, {ident})
+            out |= {int(n): (ident, float(area[n])) for n in plates.nodes_of(ident)}
+    return out
 
 
 def slack(a: Array, force: Array) -> Array | None:
@@ -102,8 +117,12 @@ def slack(a: Array, force: Array) -> Array | None:
     tolerance = NOTHING * float(np.abs(q).max(initial=0.0))
     if q.min(initial=0.0) >= -tolerance:
         return np.zeros(len(force))
+    if len(q) > MANY:
+        z = _all_at_once(scaled, q, tolerance)
+        if z is not None:
+            return np.asarray(z / size)
     on = np.zeros(len(q), bool)
-    for _ in range(20 * len(q) + 20):
+    for _ in range(20 * len(q) + 20 if len(q) <= 4 * MANY else 0):
         z = _with(scaled, q, on)
         rest = q + scaled @ z
         if z.min() < 0:
@@ -114,8 +133,9 @@ def slack(a: Array, force: Array) -> Array | None:
             return np.asarray(z / size)
         else:
             break  # no force of the slack ones can be made nothing
-    lower = np.linalg.cholesky(scaled + STIFFER * np.eye(len(q)))
-    z, _ = nnls(lower.T, -np.linalg.solve(lower, q), maxiter=100 * len(q) + 1000)
+    size_of, shape = np.linalg.eigh(scaled)
+    root = np.sqrt(np.maximum(size_of, 0.0) + STIFFER)
+    z, _ = nnls(root[:, None] * shape.T, -(shape.T @ q) / root, maxiter=100 * len(q) + 1000)
     z = _with(scaled, q, z > 1e-6 * z.max(initial=0.0))
     rest = q + scaled @ z
     if z.min() < -1e-6 * np.abs(z).max() or rest.min() < -1e-6 * float(np.abs(q).max()):
@@ -123,17 +143,54 @@ def slack(a: Array, force: Array) -> Array | None:
     return np.asarray(np.maximum(z, 0.0) / size)
 
 
+def _all_at_once(a: Array, q: Array, tolerance: float) -> Array | None:
+    """Every part that bears what it may not goes slack at once, and every one that closes comes back: a few steps where many parts
+    lie beside each other, such as the ground under a raft. None where that does not end."""
+    on = q < -tolerance
+    for _ in range(STEPS):
+        z = _with(a, q, on)
+        rest = q + a @ z
+        wrong = (on & (z < 0)) | (~on & (rest < -tolerance))
+        if not wrong.any():
+            return z if np.abs(rest[on]).max(initial=0.0) <= 1e3 * tolerance else None
+        on ^= wrong
+    return None
+
+
 def _with(a: Array, q: Array, on: NDArray[np.bool_]) -> Array:
     """How slack these parts are when they bear nothing and the others are not."""
     z = np.zeros(len(q))
     if on.any():
-        z[on] = np.linalg.lstsq(a[np.ix_(on, on)], -q[on], rcond=1e-12)[0]
+        own = a[np.ix_(on, on)]
+        if len(own) > MANY:
+            try:
+                z[on] = linalg.cho_solve(linalg.cho_factor(own), -q[on])
+                return z
+            except linalg.LinAlgError:
+                pass
+        z[on] = np.linalg.lstsq(own, -q[on], rcond=1e-12)[0]
     return z
 
 
+@dataclass(slots=True)
+class Settled:
+    """What one-way parts came to: by case how slack they are, m, and the area off the ground of each surface, m2; the cases that
+    nothing holds then; end loads (C, P, 12), right hand sides and movements (6N, C) of the cases with their slack."""
+
+    slack: dict[str, dict[str, float]]
+    lifted: dict[str, dict[str, float]]
+    failed: list[str]
+    fixed: Array
+    right: Array
+    moved: Array
+    u: Array
+
+
 class Settling:
-    """Right hand sides, movements (6N, C + p) and end loads (C, P, 12) of the cases of a run; after the cases the columns hold a
-    unit of slack of each one-way part."""
+    """Lets the parts of each case be as slack as they have to be.
+
+    `further` gives movements (6N, C) from right hand sides and movements of what holds, with whether these set a motion without
+    resistance going. What a unit of slack does is asked only of parts that come to bear what they may not."""
 
     def __init__(
         self,
@@ -141,50 +198,86 @@ class Settling:
         system: System,
         condensed: Condensed,
         parts: OneWay,
-        slackened: Array,
-        right: Array,
-        moved: Array,
-        u: Array,
-        fixed: Array,
+        further: Callable[[Array, Array], tuple[Array, bool]],
     ) -> None:
-        self.m, self.system, self.condensed, self.parts, self.slackened = m, system, condensed, parts, slackened
-        self.right, self.moved, self.u, self.fixed = right, moved, u, fixed
+        self.m, self.system, self.condensed, self.parts, self.further = m, system, condensed, parts, further
+        self.slackened = condense_loads(parts.stretch, condensed.steps)
         self._ends = to_ends(m)
         self._dofs = (m.ends[:, :, None] * 6 + np.arange(6)).reshape(-1, 12)
 
-    def _borne(self, c: int) -> Array:
-        """What one-way parts bear in a column."""
-        system, cases = self.system, len(self.fixed)
-        local = np.einsum("pij,pj->pi", self._ends, system.to_global(self.u[:, c])[self._dofs])
-        ends = np.einsum("pij,pj->pi", self.condensed.k, local)
-        if c < cases:
-            ends -= self.fixed[c]
-        elif c - cases < len(self.parts.members):
-            pieces = self.parts.members[c - cases]
-            ends[pieces] -= self.slackened[pieces]
-        asked = system.gathered(system.full @ self.u[:, c] - self.right[:, c])
-        springs = np.flatnonzero(system.springs)
-        asked[springs] = -system.springs[springs] * (self.u[:, c] - self.moved[:, c])[springs]
-        return self.parts.forces(ends, asked)
+    def _borne(self, right: Array, moved: Array, u: Array, fixed: Array) -> Array:
+        """(p, C): what each part bears, positive where it may; `fixed` (C, P, 12). Of a member the mean along it: that is what its
+        length goes with."""
+        system, parts = self.system, self.parts
+        out = np.zeros((len(parts.ids), u.shape[1]))
+        local = system.to_global(u)
+        for k, (pieces, sign) in enumerate(zip(parts.members, parts.signs)):
+            own = np.einsum("pij,pjc->pic", self._ends[pieces], local[self._dofs[pieces]])
+            n = np.einsum("pij,pjc->pic", self.condensed.k[pieces], own) - fixed[:, pieces].transpose(1, 2, 0)
+            out[k] = sign * (parts.share(pieces) @ (n[:, 6] - n[:, 0]) / 2)
+        if len(parts.nodes):
+            asked = system.gathered(system.full @ u - right)
+            at = 6 * parts.nodes + UZ
+            stiff = system.springs[at][:, None]
+            out[len(parts.members) :] = np.where(stiff != 0, -stiff * (u - moved)[at], asked[at])
+        return out
 
-    def settle(self, names: list[str], moving: bool) -> tuple[dict[str, dict[str, float]], list[str]]:
-        """Let the parts of each case be as slack as they have to be; what is left are the columns of the cases. Returns by case
-        how slack its parts are (m), and the cases that nothing holds then; all of them where slack sets a motion without
-        resistance going (`moving`)."""
-        parts, cases = self.parts, len(names)
-        borne = np.column_stack([self._borne(c) for c in range(cases + len(parts.ids))])
-        found: dict[str, dict[str, float]] = {}
+    def _unit(self, chosen: NDArray[np.int64]) -> tuple[Array, bool]:
+        """(p, k): what all parts bear for a unit of slack of each of the chosen."""
+        out, moving = [], False
+        for some in np.array_split(chosen, -(-len(chosen) // AT_ONCE)):
+            z = np.zeros((len(self.parts.ids), len(some)))
+            z[some, np.arange(len(some))] = 1.0
+            right, moved = self.parts.imposed(self.m, self.system, self.slackened, z)
+            right = right + moved * self.system.springs[:, None]
+            u, loose = self.further(right, moved)
+            moving |= loose
+            fixed = np.zeros((len(some), len(self.m.length), 12))
+            for c, k in enumerate(some.tolist()):
+                if k < len(self.parts.members):
+                    fixed[c, self.parts.members[k]] = self.slackened[self.parts.members[k]]
+            out.append(self._borne(right, moved, u, fixed))
+        return np.hstack(out), moving
+
+    def settle(self, names: list[str], right: Array, moved: Array, u: Array, fixed: Array) -> Settled:
+        """Of cases with these right hand sides, movements and end loads; `fixed` is changed."""
+        parts, p = self.parts, len(self.parts.ids)
+        bare = self._borne(right, moved, u, fixed)
+        tolerance = NOTHING * np.abs(bare).max(axis=0, initial=0.0)
+        known = np.zeros(0, np.int64)
+        a = np.zeros((p, 0))
+        z = np.zeros((p, len(names)))
         failed: list[str] = []
+        moving = False
+        while True:
+            open_ = [c for c, n in enumerate(names) if n not in failed]
+            over = (bare + a @ z[known])[:, open_] < -1.001 * tolerance[open_]
+            new = np.setdiff1d(np.flatnonzero(over.any(axis=1)), known)
+            if not len(new):
+                break
+            unit, loose = self._unit(new)
+            moving |= loose
+            known, a = np.append(known, new), np.hstack([a, unit])
+            for c in open_:
+                found = None if moving else slack(a[known], bare[known, c])
+                if found is None:
+                    failed.append(names[c])
+                else:
+                    z[known, c] = found
+        z[:, [names.index(n) for n in failed]] = 0.0
+        if z.any():
+            more, by = parts.imposed(self.m, self.system, self.slackened, z)
+            more = more + by * self.system.springs[:, None]
+            u = u + self.further(more, by)[0]
+            right, moved = right + more, moved + by
+            for pieces, own in zip(parts.members, z):
+                fixed[:, pieces] += own[:, None, None] * self.slackened[pieces]
+        out = Settled({}, {}, failed, fixed, right, moved, u)
         for c, name in enumerate(names):
-            z = None if moving else slack(borne[:, cases:], borne[:, c])
-            if z is None:
-                failed.append(name)
-                continue
-            for columns in (self.right, self.moved, self.u):
-                columns[:, c] += columns[:, cases:] @ z
-            for pieces, by in zip(parts.members, z):
-                self.fixed[c, pieces] += by * self.slackened[pieces]
-            if z.any():
-                found[name] = {i: float(v) for i, v in zip(parts.ids, z) if v > 0}
-        self.right, self.moved, self.u = self.right[:, :cases], self.moved[:, :cases], self.u[:, :cases]
-        return found, failed
+            for k in np.flatnonzero(z[:, c] > 0).tolist():
+                ident = parts.ids[k]
+                gaps, areas = out.slack.setdefault(name, {}), out.lifted.setdefault(name, {})
+                gaps[ident] = max(gaps.get(ident, 0.0), float(z[k, c]))
+                if parts.area[k] > 0:
+                    areas[ident] = areas.get(ident, 0.0) + float(parts.area[k])
+        return out

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sized
 
 from ...model import Counterpart, Finding
 from ..registry import Subject, check, mm
@@ -59,7 +59,7 @@ def find_unmatched_sides(s: Subject) -> Iterator[Finding]:
             yield Finding("source.differs", "warning", text, ids, None, (ASKED,))
 
 
-def _s(items: list[Counterpart]) -> str:
+def _s(items: Sized) -> str:
     return "" if len(items) == 1 else "s"
 
 
@@ -75,3 +75,7 @@ def find_one_way(s: Subject) -> Iterator[Finding]:
     for way, ids in sorted(found.items()):
         text = f"{len(ids)} member{'s' if len(ids) != 1 else ''} act in {way} only; the run lets them act both ways (one_way = true under [run] would not)."
         yield Finding("source.one_way", "warning", text, tuple(sorted(ids)), s.middle(ids[0]), (ASKED,))
+    lifting = [i for i in s.model.lifting if i in s.model.nodes or i in s.model.surfaces]
+    if lifting:
+        text = f"{len(lifting)} support{_s(lifting)} push only; the run lets them pull as well (one_way = true under [run] would not)."
+        yield Finding("source.one_way", "warning", text, tuple(sorted(lifting)), None, (ASKED,))

@@ -18,13 +18,18 @@ def find_slack(s: Subject) -> Iterator[Finding]:
         return
     for case, slack in r.slack.items():
         worst = max(slack, key=lambda i: slack[i])
-        names = ", ".join(_called(s, i) for i in list(slack)[:NAMED])
-        more = f" and {len(slack) - NAMED} more" if len(slack) > NAMED else ""
-        text = (
-            f"Case {case}: {len(slack)} one-way part{'s bear' if len(slack) > 1 else ' bears'} nothing ({names}{more}); the largest opening or "
-            f"slack is {slack[worst] * 1000:.3g} mm at {_called(s, worst)}."
-        )
-        ids = tuple(i for i in slack if i in s.model.members or i in s.model.nodes)
+        grounds = {i: a for i, a in r.lifted.get(case, {}).items() if i in s.model.surfaces}
+        idle = [i for i in slack if i not in grounds]
+        said = []
+        if idle:
+            names = ", ".join(_called(s, i) for i in idle[:NAMED])
+            more = f" and {len(idle) - NAMED} more" if len(idle) > NAMED else ""
+            said.append(f"{len(idle)} one-way part{'s bear' if len(idle) > 1 else ' bears'} nothing ({names}{more})")
+        for ident, area in list(grounds.items())[:NAMED]:
+            whole = s.model.surfaces[ident].polygon.area
+            said.append(f"{_called(s, ident)} is off the ground over {area:.3g} of {whole:.3g} m²")
+        text = f"Case {case}: {'; '.join(said)}; the largest opening or slack is {slack[worst] * 1000:.3g} mm at {_called(s, worst)}."
+        ids = tuple(i for i in slack if i in s.model.members or i in s.model.nodes or i in s.model.surfaces)
         yield Finding("run.one_way", "note", text, (case, *ids), None, (), {"slack": slack[worst]})
     for case in r.unsettled:
         text = (
@@ -41,5 +46,5 @@ def find_slack(s: Subject) -> Iterator[Finding]:
 
 
 def _called(s: Subject, ident: str) -> str:
-    m = s.model.members.get(ident)
+    m = s.model.part(ident)
     return f"{m.cls} {m.name or m.id}" if m is not None else f"support at {ident}"

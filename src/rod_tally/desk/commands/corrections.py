@@ -23,6 +23,7 @@ from ...model.edits import (
     MoveNodes,
     OwnSection,
     ReverseMembers,
+    SetGroundLifting,
     SetLifting,
     SetMaterial,
     SetOneWay,
@@ -262,9 +263,13 @@ class Corrections:
         self.session.correct(SetOneWay(self.members(), way))
 
     def lifting(self, on: bool) -> None:
-        """Let the selected supports, or those of selected members' lower ends, push upwards only."""
+        """Let the selected supports, those of selected members' lower ends, or the ground under selected surfaces, push only."""
         model = self.model
         if model is None:
+            return
+        grounded = [i for i in self.surfaces() if model.surfaces[i].on_ground or model.surfaces[i].supports]
+        if grounded:
+            self.session.correct(SetGroundLifting(grounded, on))
             return
         nodes = self.state.chosen("node") or [lowest(model, i) for i in self.members()]
         held = [n for n in dict.fromkeys(nodes) if model.nodes[n].support.stiffness[2]]

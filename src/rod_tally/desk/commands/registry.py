@@ -348,7 +348,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("model.compression", "Selected members act in compression only", "Model", "", lambda w: w.corrections.one_way("compression"), has_members),
     Command("model.both_ways", "Selected members act both ways", "Model", "", lambda w: w.corrections.one_way(""), has_members),
     Command("model.lifting", "Selected supports can lift off", "Model", "", lambda w: w.corrections.lifting(True), picked,
-            "They push upwards and do not pull"),
+            "They, or the ground and held edges of selected slabs and walls, push upwards and do not pull"),
     Command("model.no_lifting", "Selected supports hold both ways", "Model", "", lambda w: w.corrections.lifting(False), picked),
     Command("run.one_way", "One-way parts act one way, or both", "Run", "", lambda w: w.plate_desk.toggle_one_way(), ready,
             "For the next run: each case by itself, none are added up", True),

@@ -21,7 +21,7 @@ from .edge_supports import SetEdgeSupport
 from .grouping import KeepGroup
 from .joining import JoinCrossing, JoinEnd, KeepApart
 from .load_values import load_values
-from .one_way import BOTH, SetLifting, SetOneWay
+from .one_way import BOTH, SetGroundLifting, SetLifting, SetOneWay
 from .pairing import NEW, PairParts, UnpairByHand
 from .properties import (
     HoldFoot,
@@ -67,6 +67,7 @@ __all__ = [
     "HoldSelfWeight",
     "KeepGroup",
     "BOTH",
+    "SetGroundLifting",
     "SetLifting",
     "SetOneWay",
     "CasesOfCombinations",

@@ -51,3 +51,24 @@ class SetLifting(Edit):
                 raise EditError(f"node {ident} is not held upwards, so that nothing can lift off there")
         model.lifting = [n for n in model.lifting if n not in self.nodes] + (list(self.nodes) if self.lifts else [])
         return self.text
+
+
+@dataclass
+class SetGroundLifting(Edit):
+    """Let the ground and the held edges under surfaces push upwards only, so that they can lift off, or hold both ways again."""
+
+    surfaces: list[str]
+    lifts: bool = True
+
+    def __post_init__(self) -> None:
+        self.text = f"{counted(self.surfaces, 'surface')} {'can lift off' if self.lifts else 'held both ways'}"
+
+    def change(self, model: Model) -> str:
+        for ident in self.surfaces:
+            s = self.surface(model, ident)
+            if self.lifts and not s.on_ground and not any(e.support.stiffness[2] for e in s.supports):
+                raise EditError(f"{s.cls} {s.name or s.id} is not held upwards, so that it cannot lift off")
+        model.lifting = [i for i in model.lifting if i not in self.surfaces] + (
+            list(self.surfaces) if self.lifts else []
+        )
+        return self.text

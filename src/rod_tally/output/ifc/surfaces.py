@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from ...model import LineSupport, Support, Surface
-from ...model.entities.structure import IN_AXES, along_axes, edge_axes
+from ...model.entities.structure import IN_AXES, LIFTS, along_axes, edge_axes
 from ...model.geometry.vectors import Array
 from .writer import IfcModelWriter
 
@@ -73,7 +73,9 @@ class Surfaces:
                         done.add(key)
                         self._along(j.line, None, [self.w.surfaces[a], self.w.surfaces[b]])
             for held in s.supports:
-                self._along(held.line, held, [entity])
+                edge = self._along(held.line, held, [entity])
+                if s.id in self.model.lifting:
+                    edge.Description = "; ".join(filter(None, (LIFTS, edge.Description)))
             if s.bedding > 0:
                 self._bed(s, entity)
         return self.edges
@@ -87,7 +89,7 @@ class Surfaces:
             RelatedStructuralConnection=connection,
         )
 
-    def _along(self, line: Array, held: LineSupport | None, members: list[Any]) -> None:
+    def _along(self, line: Array, held: LineSupport | None, members: list[Any]) -> Any:
         ends = [self.w.vertex(p + self.model.origin) for p in (line[0], line[-1])]
         edge = self.f.create_entity("IfcEdge", *ends)
         way = line[-1] - line[0]
@@ -105,6 +107,7 @@ class Surfaces:
         self.edges.append(entity)
         for m in members:
             self._connect(m, entity)
+        return entity
 
     def _condition(self, stiffness: tuple[float, ...]) -> Any:
         values = []
@@ -125,6 +128,8 @@ class Surfaces:
         modulus = self.f.create_entity("IfcModulusOfSubgradeReactionMeasure", float(s.bedding))
         condition = self.f.create_entity("IfcBoundaryFaceCondition", None, free, free, modulus)
         connection = self.w.root("IfcStructuralSurfaceConnection", f"bed {s.id}", None, AppliedCondition=condition)
+        if s.id in self.model.lifting:
+            connection.Description = LIFTS
         self.edges.append(connection)
         self._connect(entity, connection)
 

@@ -80,6 +80,8 @@ def _hold(edge: SourceEdge, model: Model) -> None:
         reason = "no surface that is in the model is tied to it"
         model.skipped.append(Skipped("support", edge.id, reason, edge.name, "IfcStructuralCurveConnection"))
         model.log.append(LogEntry("skipped", (edge.id,), f"support {edge.name or edge.id}: {reason}"))
+    if edge.lifts:
+        model.lifting += [s.id for s in faces if s.id not in model.lifting and (s.bedding > 0 or s.supports)]
     if edge.line is None:
         return
     line = edge.line - model.origin

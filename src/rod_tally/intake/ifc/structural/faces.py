@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from ....model.entities.log import LogEntry, Skipped
-from ....model.entities.structure import edge_axes
+from ....model.entities.structure import LIFTS, edge_axes
 from ....model.geometry.vectors import Array
 from ...source import SourceEdge, SourceFace, SourceModel
 from ..damage import UNREADABLE, first_line, for_each, ident, text
@@ -145,7 +145,7 @@ def _loop(loop: Any, placements: Placements) -> Array:
 
 
 def _edge(entity: Any, placements: Placements, units: Units, log: list[LogEntry]) -> SourceEdge:
-    out = SourceEdge(ident(entity), text(entity.Name), None)
+    out = SourceEdge(ident(entity), text(entity.Name), None, lifts=text(entity.Description).startswith(LIFTS))
     condition = entity.AppliedCondition
     if entity.is_a("IfcStructuralCurveConnection"):
         out.line = edge(entity, placements)
@@ -153,7 +153,7 @@ def _edge(entity: Any, placements: Placements, units: Units, log: list[LogEntry]
             axis = placements.direction(getattr(entity, "Axis", None))
             if axis is not None and entity.ObjectPlacement is not None:
                 axis = placements.local(entity.ObjectPlacement)[:3, :3] @ axis
-            axes = axes_in_words(text(entity.Description))
+            axes = axes_in_words(text(entity.Description).removeprefix(f"{LIFTS}; "))
             if axes is None and axis is not None:
                 axes = edge_axes(out.line[1] - out.line[0], axis)
             out.condition = condition_of(condition, units, 0.0, axes)
