@@ -13,6 +13,7 @@ from rod_tally.compare import compare
 from rod_tally.compare.results import Side
 from rod_tally.intake import read_source
 from rod_tally.model import (
+    PINNED,
     Combination,
     LineSupport,
     LoadCase,
@@ -24,7 +25,7 @@ from rod_tally.model import (
     Support,
     Surface,
 )
-from rod_tally.model.edits import EditError, SetGroundLifting
+from rod_tally.model.edits import EditError, SetGroundLifting, SetMemberBed
 from rod_tally.model.entities.structure import Node
 from rod_tally.model.entities.surface import SurfaceJoint
 from rod_tally.model.settings import MeshSettings, RunSettings
@@ -188,3 +189,72 @@ def test_many_parts_at_once_are_the_same_as_one_by_one() -> None:
         w = f + a @ z
         scale = np.abs(f).max()
         assert z.min() >= 0 and w.min() > -1e-6 * scale and abs(z @ w) < 1e-5 * scale * max(z.max(), 1e-9)
+
+
+def grade_beam(length: float, turn: float = 0.0) -> Model:
+    from .frames import FLEXIBLE, frame
+
+    c, s = np.cos(turn), np.sin(turn)
+    return frame(
+        [(0, 0, 0), (c * length / 2, s * length / 2, 0), (c * length, s * length, 0)],
+        [(0, 1), (1, 2)],
+        {},
+        section=FLEXIBLE,
+    )
+
+
+@pytest.mark.parametrize("turn", [0.0, 0.7])
+def test_a_long_beam_on_the_ground(turn: float) -> None:
+    """Point load in the middle of a beam that is long for its ground: y = P / (8 EI b^3), M = P / (4 b), b = (k / 4 EI)^(1/4)
+    (M. Hetenyi, Beams on Elastic Foundation, infinite beam; from memory)."""
+    m = grade_beam(1.0, turn)
+    section, material = m.sections[m.members["m0"].section], next(iter(m.materials.values()))
+    width, modulus, force = section.width, 5e7, 50e3
+    assert material.E is not None
+    b = (modulus * width / (4 * material.E * section.iy)) ** 0.25
+    m = grade_beam(12 / b, turn)
+    m.cases["P"] = LoadCase("P", "dead", node_loads=[NodeLoad("n1", (0, 0, -force))])
+    count = len(m.nodes)
+    SetMemberBed(["m0", "m1"], modulus).apply(m)
+    r = run(m, RunSettings(shear_flexible=False))
+    assert not r.motions and r.reaction[0, :, 2].sum() == pytest.approx(force)
+    source = "M. Hetenyi, Beams on Elastic Foundation, infinite beam (from memory)"
+    deflection = -float(r.displacement[0, r.node_ids.index("n1"), 2])
+    moment = float(np.abs(r.force[0, r.stations_of("m0"), 4]).max())
+    verified(
+        "Long beam on the ground: deflection under the load, m",
+        source,
+        deflection,
+        force * b**3 / (8 * material.E * section.iy * b**6),
+        1e-2,
+    )
+    verified("Long beam on the ground: moment under the load, N m", source, moment, force / (4 * b), 1e-2)
+    SetMemberBed(["m0", "m1"], 2 * modulus).apply(m)
+    assert run(m, RunSettings(shear_flexible=False)).displacement[0, r.node_ids.index("n1"), 2] > -deflection
+    SetMemberBed(["m0", "m1"], 0.0).apply(m)
+    assert (
+        len(m.nodes) == count
+        and not any(n.support.any for n in m.nodes.values())
+        and not any(x.joints for x in m.members.values())
+    )
+
+
+def test_ground_under_members_keeps_what_is_there_and_refuses_what_cannot_lie_on_it() -> None:
+    m = grade_beam(10.0)
+    m.nodes["n1"].support = PINNED
+    edit = SetMemberBed(["m0"], 2e7, 1.5)
+    before = {n: x.support for n, x in m.nodes.items()}
+    edit.apply(m)
+    assert m.nodes["n1"].support == PINNED and len(m.members["m0"].joints) >= 7
+    assert {m.nodes[n].support for n in ("n0", "n2")} == {before["n0"]}
+    inner = m.nodes[m.members["m0"].joints[0].node].support
+    step = m.members["m0"].joints[1].distance - m.members["m0"].joints[0].distance
+    assert inner.stiffness[2] == pytest.approx(2e7 * 1.5 * step) and inner.stiffness[3] == pytest.approx(
+        2e7 * 1.5**3 / 12 * step
+    )
+    edit.revert(m)
+    assert {n: x.support for n, x in m.nodes.items()} == before and not m.members["m0"].joints
+    from .frames import frame
+
+    with pytest.raises(EditError, match="not level"):
+        SetMemberBed(["m0"], 2e7).apply(frame([(0, 0, 0), (0, 0, 3)], [(0, 1)], {}))

@@ -10,7 +10,7 @@ import numpy as np
 from PyQt6.QtWidgets import QComboBox, QWidget
 
 from ...model import PINNED_END, Model, Release, Support
-from ...model.edits import PinBoth, SetBedding, SetEdgeSupport, SetRelease, SetSupport
+from ...model.edits import PinBoth, SetBedding, SetEdgeSupport, SetMemberBed, SetRelease, SetSupport
 from ...model.edits.edge_supports import edges_of
 from ...model.entities.structure import COMPONENTS, DIRECTIONS, SUPPORT_WORDS
 from ..forms.form import Field, Form
@@ -101,18 +101,34 @@ class HoldDesk:
         self._ask("Held edges", text, fields, made, DIRECTIONS)
 
     def ask_bed(self) -> None:
-        """The ground that the selected slabs lie on."""
+        """The ground that the selected slabs, or else the selected members, lie on."""
         model = self.model
-        slabs = [s for s in self.state.chosen("surface") if model is not None and not model.surfaces[s].upright]
-        if model is None or not slabs:
-            self.session.said.emit("Select slabs first")
+        if model is None:
             return
-        now = model.surfaces[slabs[0]].bedding / 1e6
-        fields = [
-            Field("bed", "modulus of subgrade reaction", now or 20.0, unit="MN/m³", low=0.0, high=1e4),
-        ]
-        text = f"{len(slabs)} slabs are selected. 0 takes their ground away. A tenth of it resists sliding."
-        self._ask("Ground under slabs", text, fields, lambda v: self.session.correct(SetBedding(slabs, v["bed"] * 1e6)))
+        slabs = [s for s in self.state.chosen("surface") if not model.surfaces[s].upright]
+        members = self.state.chosen("member")
+        if not slabs and not members:
+            self.session.said.emit("Select slabs or level members first")
+            return
+        now = model.surfaces[slabs[0]].bedding / 1e6 if slabs else 0.0
+        bed = Field("bed", "modulus of subgrade reaction", now or 20.0, unit="MN/m³", low=0.0, high=1e4)
+        if slabs:
+            text = f"{len(slabs)} slabs are selected. 0 takes their ground away. A tenth of it resists sliding."
+            self._ask(
+                "Ground under slabs", text, [bed], lambda v: self.session.correct(SetBedding(slabs, v["bed"] * 1e6))
+            )
+            return
+        text = (
+            f"{len(members)} members are selected. The ground is springs along them, at nodes of their own; a tenth of it resists "
+            "sliding. 0 takes it away. A width of 0 is that of each member's section."
+        )
+        width = Field("width", "width of contact", 0.0, unit="m", low=0.0, high=20.0)
+        self._ask(
+            "Ground under members",
+            text,
+            [bed, width],
+            lambda v: self.session.correct(SetMemberBed(members, v["bed"] * 1e6, v["width"])),
+        )
 
     def ask_release(self) -> None:
         """How ends of the selected members are tied to their nodes: six components in local axes."""

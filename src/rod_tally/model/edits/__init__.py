@@ -17,7 +17,7 @@ from .cases import (
     TellLoad,
 )
 from .cutting import AddCuts, DeleteCuts, MoveCut
-from .edge_supports import SetEdgeSupport
+from .edge_supports import SetEdgeSupport, SetMemberBed
 from .grouping import KeepGroup
 from .joining import JoinCrossing, JoinEnd, KeepApart
 from .load_values import load_values
@@ -95,6 +95,7 @@ __all__ = [
     "SetBedding",
     "SetMaterial",
     "SetMaterialValue",
+    "SetMemberBed",
     "SetMeshSize",
     "SetRelease",
     "SetSection",
