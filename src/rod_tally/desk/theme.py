@@ -58,7 +58,7 @@ QMenuBar::item {{ padding: 4px 9px; }}
 QMenuBar::item:selected, QMenu::item:selected {{ background: {WASH}; color: {INK}; }}
 QMenu {{ background: {PAPER}; border: 1px solid {EDGE}; }}
 QMenu::item {{ padding: 4px 26px 4px 18px; }}
-QMenu::item:disabled {{ color: {PALE}; }}
+QMenu::item:disabled {{ color: {MUTED}; }}
 QMenu::separator {{ height: 1px; background: {EDGE}; margin: 3px 8px; }}
 QStatusBar {{ background: {BAND}; }}
 QStatusBar QLabel {{ background: transparent; color: {GRAPHITE}; }}

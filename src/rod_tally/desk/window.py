@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QAction, QCloseEvent, QGuiApplication, QImage, QPixmap
+from PyQt6.QtGui import QCloseEvent, QGuiApplication, QImage, QPixmap
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QMainWindow,
-    QMenu,
     QProgressBar,
     QPushButton,
     QSplitter,
@@ -28,7 +26,7 @@ from .commands.cut_commands import CutDesk
 from .commands.dialogs import Dialogs
 from .commands.holding import HoldDesk
 from .commands.picture_commands import PictureDesk
-from .commands.registry import COMMANDS, MENUS, Command
+from .commands.registry import Command
 from .commands.response_commands import ResponseDesk
 from .commands.rule_commands import RuleDesk
 from .commands.select_commands import SelectDesk
@@ -37,6 +35,7 @@ from .commands.surface_commands import PlateDesk
 from .commands.view_commands import ViewDesk
 from .header import Header
 from .layout import Layout
+from .menus import Menus
 from .pages.details_panel import DetailsPanel
 from .pages.open_pages import OpenPages
 from .pages.steps_panel import StepsPanel
@@ -74,7 +73,6 @@ class Window(QMainWindow):
         self.setWindowTitle("Rod Tally")
         self.setWindowIcon(mark())
         self.resize(1280, 800)
-        self.actions_: dict[str, QAction] = {}
         self.baseline_view: BaselineView | None = None
         self.view = View(self.state, view_later)
         self.tables = Tables(self.state)
@@ -99,7 +97,9 @@ class Window(QMainWindow):
         self.background = Background(self.session, self.state)
         self.shortcuts = Shortcuts(self)
         self.pages = OpenPages(self, self.session, self.state, self.view_desk.take_me_there, self.shortcuts.of, self.do)
-        self._build_menus()
+        self.menus = Menus(self)
+        self.actions_ = self.menus.actions
+        self.shortcuts.put_on(self.actions_)
         self._build()
         self._listen()
         self.layout_desk = Layout(self, self.session, self.across, self.down, self.tables, self._views)
@@ -108,49 +108,11 @@ class Window(QMainWindow):
 
     # -- layout --------------------------------------------------------------------------------------------------
 
-    def _build_menus(self) -> None:
-        bar = self.menuBar()
-        assert bar is not None
-        menus: dict[str, QMenu] = {}
-        for name in MENUS:
-            menu = bar.addMenu(f"&{name}")
-            assert menu is not None
-            menus[name] = menu
-            menu.aboutToShow.connect(self._refresh)
-        for command in COMMANDS:
-            menu = menus[command.menu]
-            if command.separator:
-                menu.addSeparator()
-            action = QAction(command.title, self)
-            action.setStatusTip(command.help or command.title)
-            action.triggered.connect(lambda _=False, c=command: self.do(c))
-            menu.addAction(action)
-            self.actions_[command.id] = action
-            if command.id == "file.revision":
-                recent = menu.addMenu("Open again")
-                assert recent is not None
-                self.recent = recent
-                recent.aboutToShow.connect(self._fill_recent)
-            if command.id == "view.keep":
-                kept = menu.addMenu("Kept views")
-                assert kept is not None
-                kept.aboutToShow.connect(lambda m=kept: self.picture_desk.fill_menu(m))
-        self.shortcuts.put_on(self.actions_)
-        self._fill_recent()
-
     def do(self, command: Command) -> None:
         """Carry out a command if it can be used now."""
         if command.when(self):
             command.call(self)
         self._refresh()
-
-    def _fill_recent(self) -> None:
-        self.recent.clear()
-        for path in self.session.memory.recent():
-            action = self.recent.addAction(path)
-            assert action is not None
-            action.triggered.connect(lambda _=False, p=path: self.session.open(Path(p)))
-        self.recent.setEnabled(bool(self.session.memory.recent()))
 
     def _build(self) -> None:
         centre = QWidget()
@@ -239,6 +201,8 @@ class Window(QMainWindow):
         session.asked_again.connect(self.dialogs.ask_again)
         session.asked_cost.connect(self.dialogs.ask_cost)
         session.asked_changed.connect(self.dialogs.ask_changed)
+        self.tables.menu_asked.connect(self.menus.ask)
+        self.view.picking.menu_asked.connect(self.menus.ask)
         self.tables.said.connect(self._say)
         self.tables.corrected.connect(session.correct_all)
         self.tables.refused.connect(session.failed)
@@ -254,10 +218,7 @@ class Window(QMainWindow):
 
     def _refresh(self) -> None:
         state = self.state
-        for command in COMMANDS:
-            action = self.actions_[command.id]
-            # a shortcut whose action is disabled is dead: this one must be there whenever a job is
-            action.setEnabled(True if command.id == "run.cancel" else bool(command.when(self)))
+        self.menus.refresh()
         self.view_bar.refresh()
         review = state.review
         project = self.session.project

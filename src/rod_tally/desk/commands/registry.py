@@ -79,6 +79,10 @@ def colours_shown(w: Window) -> bool:
     return opened(w) and w.state.overlay in ("plates", "stress")
 
 
+def compared(w: Window) -> bool:
+    return w.state.comparison is not None
+
+
 def _to(step: Step) -> Callable[[Window], object]:
     return lambda w: w.state.go(step)
 
@@ -368,16 +372,16 @@ COMMANDS: tuple[Command, ...] = (
     Command("run.cancel", "Cancel", "Run", "Esc", lambda w: (w.picture_desk.stop(), w.session.jobs.cancel()),
             lambda w: w.session.jobs.busy or w.picture_desk.busy, "Stop what is running; nothing is changed"),
     Command("compare.change", "Show changes", "Compare", "Ctrl+D", lambda w: w.show_overlay("change", "changes"),
-            lambda w: w.state.comparison is not None),
+            compared),
     Command("compare.carried", "What is carried over…", "Compare", "", lambda w: w.pages.show_carried(),
             lambda w: w.state.review is not None and w.state.review.carried is not None,
             "What was made for the revision before: where it goes, and which of it is left out"),
     Command("compare.beside", "The reviewed revision beside this one", "Compare", "Ctrl+Alt+2", lambda w: w.show_beside(), opened,
             "Both in one camera, at one scale; again takes it away"),
     Command("compare.parity", "Plot before against after", "Compare", "Ctrl+Shift+D", lambda w: w.show_parity(),
-            lambda w: w.state.comparison is not None),
+            compared),
     Command("compare.again", "Show parts to look at again", "Compare", "", lambda w: w.show_overlay("change", "again"),
-            lambda w: w.state.comparison is not None, "New over accepted demand, one number a part, the largest first"),
+            compared, "New over accepted demand, one number a part, the largest first"),
     Command("compare.why", "Why has it changed…", "Compare", "", lambda w: w.why_desk.ask(),
             lambda w: w.why_desk.possible() and idle(w), "A value of the picked part or node, or a sum: its change split into causes"),
     Command("compare.elsewhere", "Results from elsewhere…", "Compare", "", lambda w: w.dialogs.ask_elsewhere(),

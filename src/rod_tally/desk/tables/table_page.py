@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Sequence
 
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QSortFilterProxyModel, Qt, pyqtSignal
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QPoint, QSortFilterProxyModel, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QGuiApplication, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -160,6 +160,7 @@ class TablePage(QWidget):
     changed = pyqtSignal(object)  # list of Change
     said = pyqtSignal(str)
     shown_alone = pyqtSignal(object, str)
+    menu_asked = pyqtSignal(QPoint)  # at a place of the screen, for what is picked
 
     def __init__(self, name: str, choices: tuple[str, ...] = ()) -> None:
         super().__init__()
@@ -214,6 +215,8 @@ class TablePage(QWidget):
         selection.currentRowChanged.connect(self._current)
         selection.selectionChanged.connect(lambda *_: self._several())
         self.table.clicked.connect(self._makers)
+        self.table.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.table.customContextMenuRequested.connect(self._menu)
         QShortcut(QKeySequence.StandardKey.Copy, self.table, self.copy, context=Qt.ShortcutContext.WidgetShortcut)
         if name in EDITABLE:
             for keys, call in (
@@ -227,6 +230,15 @@ class TablePage(QWidget):
         """While a cell is changed, propose what `choices` gives for its column."""
         self._proposals = Proposals(self.table, lambda column: choices(self.model.content.columns[column]))
         self.table.setItemDelegate(self._proposals)
+
+    def _menu(self, at: QPoint) -> None:
+        """The menu of the row under the pointer, which is picked, or of the rows that are selected."""
+        index, viewport = self.table.indexAt(at), self.table.viewport()
+        if viewport is None:
+            return
+        if index.isValid() and index.row() not in self._chosen_rows():
+            self.table.setCurrentIndex(index)
+        self.menu_asked.emit(viewport.mapToGlobal(at))
 
     def _change(self, row: int, column: int, text: str, where: str) -> Change:
         """`row` is of the rows as they are, not as they are sorted."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtCore import QTimer, pyqtSignal
+from PyQt6.QtCore import QPoint, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
     QMenu,
     QTabWidget,
@@ -29,6 +29,7 @@ class Tables(QTabWidget):
     """All tables; the one in front is filled, the others when they come to the front. `said`: a line for the status bar."""
 
     said = pyqtSignal(str)
+    menu_asked = pyqtSignal(QPoint)  # at a place of the screen, for what is picked
     refused = pyqtSignal(str, str)  # a title, and why cells cannot be changed so
     corrected = pyqtSignal(object)  # corrections, as one step
 
@@ -46,6 +47,7 @@ class Tables(QTabWidget):
         for name, page in self.pages.items():
             self.addTab(page, TABLES[name][0] if name in TABLES else "Transfer log")
             page.picked.connect(lambda pick, row, n=name: self._picked(n, pick, row))
+            page.menu_asked.connect(self.menu_asked)
             page.several.connect(state.select)
             page.shown_alone.connect(self._alone)
             if name in EDITABLE:

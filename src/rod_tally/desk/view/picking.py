@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QObject, QPointF, QRect, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QRubberBand
 from shapely.geometry import Point, Polygon
@@ -18,14 +18,17 @@ STILL = 4  # px; a drag shorter than this is a click
 
 class Picking(QObject):
     """Watches the mouse over the picture of a view. A click picks, with Ctrl it adds; Shift and a click pick a node; Shift and a
-    drag select what lies inside of the box, with the right button what it touches, with Ctrl added to the selection."""
+    drag select what lies inside of the box, with the right button what it touches, with Ctrl added to the selection. The right
+    button without a drag asks for the menu of what lies there."""
 
     boxed = pyqtSignal()  # a box has selected something
+    menu_asked = pyqtSignal(QPoint)  # at a place of the screen, for what is picked
 
     def __init__(self, view: Any) -> None:
         super().__init__(view)
         self.view, self.state = view, view.state
         self._press: tuple[float, float] | None = None
+        self._right: tuple[float, float] | None = None
         self._box: tuple[float, float] | None = None
         self._band: QRubberBand | None = None
         self._stack: list[tuple[str, str]] = []
@@ -137,7 +140,25 @@ class Picking(QObject):
                 if abs(where[0] - self._press[0]) + abs(where[1] - self._press[1]) < 4:
                     self.click(*where, more=bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier))
                 self._press = None
+        if isinstance(event, QMouseEvent) and event.button() == Qt.MouseButton.RightButton:
+            where = (event.position().x(), event.position().y())
+            if event.type() == QEvent.Type.MouseButtonPress:
+                self._right = where
+            elif event.type() == QEvent.Type.MouseButtonRelease and self._right is not None:
+                start, self._right = self._right, None
+                if abs(where[0] - start[0]) + abs(where[1] - start[1]) < STILL:
+                    self._menu(*where)
+                    self.menu_asked.emit(event.globalPosition().toPoint())
         return super().eventFilter(watched, event)
+
+    def _menu(self, x: float, y: float) -> None:
+        """Pick what lies at a place of the widget, unless it is selected already."""
+        before = [self.state.picked, *self.state.selected]
+        ratio, height = self.view.devicePixelRatioF(), self.view.plotter.render_window.GetSize()[1]
+        place = x * ratio, height - y * ratio
+        found = [("member", i) for i in self.members_at(*place)] + [("surface", i) for i in self.surfaces_at(*place)]
+        if found and found[0] not in before:
+            self.click(x, y)
 
     def click(self, x: float, y: float, more: bool = False) -> None:
         """Pick what lies at a place of the widget: members first, then slabs and walls from front to back; a click on
