@@ -10,6 +10,7 @@ from PyQt6.QtGui import QAction, QCloseEvent, QFont
 from PyQt6.QtWidgets import QApplication, QSplitter, QVBoxLayout, QWidget
 
 from .forms.form import Field, Form
+from .forms.run_settings import form_of
 from .session.session import Session
 from .tables.tables import Tables
 from .theme import TEXT, THEME, THEMES
@@ -55,6 +56,11 @@ class Layout:
         self.form: Form | None = None
         self._share = 0
         self.text = TEXT
+
+    def ask_run(self) -> None:
+        """Settings of runs, results and comparisons."""
+        self.form = form_of(self.window, self.session.settings, self.session.change_settings)
+        self.form.open()
 
     # -- the tables ------------------------------------------------------------------------------------------------
 

@@ -23,6 +23,20 @@ def convert(data: Any, into: type[T]) -> T:
         raise ValueError(_explained(str(error), data, into)) from None
 
 
+def limits(into: type, key: str) -> tuple[float, float]:
+    """Least and greatest value of a number by its key, such as "mesh.size". Raises KeyError for a key without them."""
+    info: Any = inspect.type_info(into)
+    for part in key.split("."):
+        info = _inner(info, part)
+    for one in _options(info):
+        if isinstance(one, inspect.FloatType | inspect.IntType):
+            low = one.ge if one.ge is not None else one.gt
+            high = one.le if one.le is not None else one.lt
+            if low is not None and high is not None:
+                return float(low), float(high)
+    raise KeyError(key)
+
+
 def plain(value: msgspec.Struct) -> dict[str, Any]:
     """The same as plain values without absent ones, tables last, as TOML requires them."""
     return _present(msgspec.to_builtins(value))

@@ -369,6 +369,8 @@ COMMANDS: tuple[Command, ...] = (
             "Of the selected surfaces, or all"),
     Command("run.envelope", "Envelope of forces", "Run", "Ctrl+Alt+E", lambda w: w.show_overlay("envelope", "envelope"), opened,
             "The lowest and highest of a force over all combinations, and which gives it"),
+    Command("run.settings", "Settings of runs and comparisons…", "Run", "", lambda w: w.layout_desk.ask_run(), opened,
+            "Elements, places along members, modes, rules of combinations, what counts as changed", True),
     Command("run.cancel", "Cancel", "Run", "Esc", lambda w: (w.picture_desk.stop(), w.session.jobs.cancel()),
             lambda w: w.session.jobs.busy or w.picture_desk.busy, "Stop what is running; nothing is changed"),
     Command("compare.change", "Show changes", "Compare", "Ctrl+D", lambda w: w.show_overlay("change", "changes"),

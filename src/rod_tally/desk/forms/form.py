@@ -23,7 +23,7 @@ from ..quantities import METRIC
 from ..theme import RUST
 from .quantity import QuantityBox
 
-MANY = 12  # fields; more than that are scrolled
+MANY = 16  # fields; more than that are scrolled
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,6 +78,8 @@ class Form(QDialog):
             area.setWidget(body)
             area.setWidgetResizable(True)
             area.setMinimumHeight(340)
+            area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+            area.setMinimumWidth(body.sizeHint().width() + 24)
             column.addWidget(area)
         else:
             column.addLayout(rows)
