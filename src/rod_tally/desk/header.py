@@ -43,7 +43,7 @@ class Header(QFrame):
         row.addWidget(self.more)
         row.addStretch()
         self.search = QLineEdit()
-        self.search.setPlaceholderText("Find by name")
+        self.search.setPlaceholderText("Find anything")
         self.search.setFixedWidth(150)
         self.search.returnPressed.connect(lambda: self.sought.emit(self.search.text()))
         row.addWidget(self.search)

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QMenu
 
 from .commands import registry
-from .commands.registry import COMMANDS, MENUS, Command, When
+from .commands.registry import COMMANDS, MENUS, NEEDS, Command
 
 # Commands that stand in a menu of their own within their menu.
 GROUPS: dict[str, tuple[str, ...]] = {
@@ -40,19 +40,6 @@ GROUPS: dict[str, tuple[str, ...]] = {
     "Cuts": ("run.cuts", "run.wall_cut", "run.move_cut", "run.cuts_again", "run.print_cuts", "run.delete_cuts"),
 }  # fmt: skip
 GROUP_OF = {ident: title for title, ids in GROUPS.items() for ident in ids}
-# What a command needs that cannot be used now, in the order in which it is asked for.
-NEEDS: dict[When, str] = {
-    registry.has_finding: "a chosen finding",
-    registry.has_members: "selected members",
-    registry.one_member: "one selected member",
-    registry.has_surfaces: "selected slabs or walls",
-    registry.has_parts: "selected members, slabs or walls",
-    registry.picked: "something selected",
-    registry.has_case: "a load case",
-    registry.plates_shown: "slab and wall forces on the screen",
-    registry.colours_shown: "forces or stresses in colours",
-    registry.compared: "a revision that is compared",
-}
 # Commands about what is picked, which its own menu offers.
 PICKED = (registry.has_members, registry.one_member, registry.has_surfaces, registry.has_parts, registry.picked)
 FIRST = ("view.there", "run.member", "view.isolate", "view.isolate_frame")

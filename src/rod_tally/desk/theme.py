@@ -102,6 +102,9 @@ QToolTip {{ background: {PAPER}; color: {INK}; border: 1px solid {EDGE}; }}
 QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
 QLabel#title {{ font-size: 16px; font-weight: bold; }}
 QLabel#muted {{ color: {MUTED}; }}
+QFrame#welcome {{ background: {PAPER}; border: 0; }}
+QPushButton#link {{ border: 0; padding: 1px 0; color: {PINE}; text-align: left; background: transparent; }}
+QPushButton#link:hover, QPushButton#link:focus {{ text-decoration: underline; }}
 QFrame#head {{ background: {PAPER}; border-bottom: 1px solid {EDGE}; }}
 QFrame#strip {{ background: {SHEET}; border-bottom: 1px solid {EDGE}; }}
 QFrame#strip QLabel {{ background: transparent; }}

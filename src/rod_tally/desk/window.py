@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QCloseEvent, QGuiApplication, QImage, QPixmap
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QImage, QPixmap
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from ..progress import TimeLeft
 from ..review import CASE
 from .commands.adding import AddDesk
 from .commands.compare_commands import PairDesk, WhyDesk
@@ -33,12 +34,14 @@ from .commands.select_commands import SelectDesk
 from .commands.shortcuts import Shortcuts
 from .commands.surface_commands import PlateDesk
 from .commands.view_commands import ViewDesk
+from .drop import dropped, is_project
 from .header import Header
 from .layout import Layout
 from .menus import Menus
 from .pages.details_panel import DetailsPanel
 from .pages.open_pages import OpenPages
 from .pages.steps_panel import StepsPanel
+from .pages.welcome import Welcome
 from .quantities import UNIT_SETS, UnitSet
 from .session.background import Background
 from .session.session import Session
@@ -73,7 +76,9 @@ class Window(QMainWindow):
         self.setWindowTitle("Rod Tally")
         self.setWindowIcon(mark())
         self.resize(1280, 800)
+        self.setAcceptDrops(True)
         self.baseline_view: BaselineView | None = None
+        self.time_left = TimeLeft()
         self.view = View(self.state, view_later)
         self.tables = Tables(self.state)
         self.header = Header(self.state, lambda: self.state.review is not None and self.session.jobs.free)
@@ -140,6 +145,17 @@ class Window(QMainWindow):
         own_column.addWidget(self.view_title)
         own_column.addWidget(self.view, 1)
         own.setLayout(own_column)
+        self.welcome = Welcome(
+            own,
+            (
+                ("Take in a model…", self.dialogs.ask_open),
+                ("A model from parameters…", self.pages.show_recipe),
+                ("Open the demo", self.session.open_demo),
+                ("A first walk, in six steps", lambda: self.pages.show_topic("first-walk")),
+            ),
+            self.session.memory.recent,
+            self.session.open,
+        )
         self.views.addWidget(own)
         self.views.setChildrenCollapsible(False)
         row.addWidget(self.views, 1)
@@ -190,6 +206,7 @@ class Window(QMainWindow):
             self._show_units(known[session.memory.units()])
         header.findings_asked.connect(lambda: self.tables.show_table("findings"))
         header.sought.connect(self.view_desk.find)
+        self.view_desk.commands = self.pages.find_command
         session.undo.indexChanged.connect(self._refresh)
         self.steps.item_toggled.connect(session.look)
         self.details.asked.connect(session.act)
@@ -220,6 +237,7 @@ class Window(QMainWindow):
         state = self.state
         self.menus.refresh()
         self.view_bar.refresh()
+        self._welcome()
         review = state.review
         project = self.session.project
         name = "" if review is None else review.model.name if project is None else project.path.stem
@@ -233,6 +251,23 @@ class Window(QMainWindow):
         self.counts.setText(f"{part} members · {len(review.model.nodes)} nodes")
         self.setWindowTitle(f"{name} – Rod Tally")
 
+    def _welcome(self) -> None:
+        self.welcome.refresh(not self.state.revisions and self.session.jobs.free)
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        if event is not None and dropped(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """A project is opened; a model is the first revision, or the next one of what is open."""
+        paths = dropped(event.mimeData()) if event is not None else []
+        if len(paths) > 1:
+            self._say(f"{paths[0].name} is taken in; of {len(paths)} files one at a time")
+        if paths and is_project(paths[0]):
+            self.session.open(paths[0])
+        elif paths:
+            self.session.take_in(paths[0])
+
     def _take_in(self) -> None:
         if self.state.revisions:
             self.dialogs.ask_revision()
@@ -245,12 +280,13 @@ class Window(QMainWindow):
         status.showMessage(text, 12000)
 
     def _working(self, text: str, share: float) -> None:
+        self._welcome()
         self.bar.show()
         self.cancel.show()
         self.bar.setValue(int(share * 1000))
         status = self.statusBar()
         assert status is not None
-        status.showMessage(text)
+        status.showMessage(text + self.time_left.of(share))
         self.header.refresh_run()
 
     def _rested(self, text: str) -> None:

@@ -83,6 +83,21 @@ def compared(w: Window) -> bool:
     return w.state.comparison is not None
 
 
+# What a command needs that cannot be used now, in the order in which it is asked for.
+NEEDS: dict[When, str] = {
+    has_finding: "a chosen finding",
+    has_members: "selected members",
+    one_member: "one selected member",
+    has_surfaces: "selected slabs or walls",
+    has_parts: "selected members, slabs or walls",
+    picked: "something selected",
+    has_case: "a load case",
+    plates_shown: "slab and wall forces on the screen",
+    colours_shown: "forces or stresses in colours",
+    compared: "a revision that is compared",
+}
+
+
 def _to(step: Step) -> Callable[[Window], object]:
     return lambda w: w.state.go(step)
 
@@ -401,6 +416,9 @@ COMMANDS: tuple[Command, ...] = (
     Command("help.log", "Transfer log", "Help", "Ctrl+L", lambda w: w.tables.show_table("log"), opened,
             "What was moved, guessed and skipped on the way in"),
     Command("help.step", "Help on this step", "Help", "F1", lambda w: w.pages.show_help(), always, "What is done here and how"),
+    Command("help.walk", "A first walk, in six steps", "Help", "", lambda w: w.pages.show_topic("first-walk"), always,
+            "Through the demo, from its tally to its report"),
+    Command("help.demo", "Open the demo", "Help", "", lambda w: w.session.open_demo(), idle, "A sail loft in two revisions, as it was left"),
     Command("help.keys", "All commands and shortcuts", "Help", "", lambda w: w.pages.show_help(True), always),
     Command("help.change_key", "Change a shortcut…", "Help", "", lambda w: w.shortcuts.ask(), always,
             "Another key for a command, remembered on this machine"),

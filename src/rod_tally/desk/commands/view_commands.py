@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 from PyQt6.QtWidgets import QWidget
 
+from ...review.titles import title_of
 from ..forms.form import Field, Form
 from ..session.section import AXES, Section, axis_of, extent, places
 from ..session.session import Session
@@ -20,6 +22,9 @@ class ViewDesk:
     def __init__(self, window: QWidget, session: Session, state: DeskState, view: View) -> None:
         self.window, self.session, self.state, self.view = window, session, state, view
         self.form: Form | None = None
+        self.commands: Callable[[str], bool] = lambda text: (
+            False
+        )  # shows the commands with these words, if there are any
 
     def take_me_there(self) -> None:
         """Close in on what is picked."""
@@ -128,7 +133,8 @@ class ViewDesk:
         self.view.look_from({"x": "east", "y": "south", "z": "plan"}[axis])
 
     def find(self, wanted: str) -> None:
-        """Pick what has this name, number or id, exactly or in part; again for the next of several."""
+        """Pick what has this name, number or id, exactly or in part; again for the next of several. Else a load case, a node of the
+        mesh, a finding by its words or code, or a command."""
         text = wanted.strip().lower()
         review = self.state.review
         if not text or review is None:
@@ -141,9 +147,47 @@ class ViewDesk:
         part = [(k, i) for k, i, labels in names if any(text in label.lower() for label in labels)]
         found = exact or part
         if not found:
-            self.session.said.emit(f"No member, slab, wall or node is called {wanted.strip()}")
+            self._find_else(wanted.strip(), text)
             return
         at = found.index(self.state.picked) + 1 if self.state.picked in found else 0
         self.state.pick(*found[at % len(found)])
         more = f", {len(found)} in all: Enter for the next" if len(found) > 1 else ""
         self.session.said.emit(f"{found[at % len(found)][0]} found{more}")
+
+    def _find_else(self, wanted: str, text: str) -> None:
+        """What is no part and no node of the model."""
+        review, revision, say = self.state.review, self.state.revision, self.session.said.emit
+        assert review is not None and revision is not None
+        cases = [n for n in self.state.cases() if n.lower() == text] or [
+            n for n in self.state.cases() if text in n.lower()
+        ]
+        if cases:
+            at = cases.index(self.state.case) + 1 if self.state.case in cases else 0
+            self.state.set_view(case=cases[at % len(cases)])
+            say(
+                f"Case {cases[at % len(cases)]} is shown"
+                + (f", {len(cases)} in all: Enter for the next" if len(cases) > 1 else "")
+            )
+            return
+        if review.has_run and text.removeprefix("mesh ").isdigit():
+            name = f"mesh {text.removeprefix('mesh ')}"
+            if name in review.results.node_ids:
+                self.view.take_me_there(review.results.xyz[review.results.node_ids.index(name)])
+                say(f"Node {name} is in the middle of the picture")
+                return
+        words = text.split()
+        findings = [
+            f for f in review.findings if all(w in f"{title_of(f)} {f.code} {f.message}".lower() for w in words)
+        ]
+        if findings:
+            at = next((k for k, f in enumerate(findings) if f is self.state.finding), -1) + 1
+            finding = findings[at % len(findings)]
+            self.state.pick_finding(finding)
+            say(
+                f"{title_of(finding)}"
+                + (f": {len(findings)} findings, Enter for the next" if len(findings) > 1 else "")
+            )
+            return
+        if self.commands(text):
+            return
+        say(f"No part, node, load case, finding or command has {wanted} in its name")

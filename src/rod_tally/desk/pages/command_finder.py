@@ -8,7 +8,7 @@ from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QColor, QKeyEvent
 from PyQt6.QtWidgets import QDialog, QLabel, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
-from ..commands.registry import Command
+from ..commands.registry import NEEDS, Command
 from ..theme import MUTED, PALE
 
 # other words that an engineer may type
@@ -47,9 +47,9 @@ class CommandFinder(QDialog):
         self.list.currentRowChanged.connect(self._tell)
         self.shown: list[Item] = []
 
-    def ask(self) -> None:
-        """Open with nothing typed."""
-        self.text.clear()
+    def ask(self, text: str = "") -> None:
+        """Open with nothing typed, or with these words."""
+        self.text.setText(text)
         self.fill()
         self.show()
         self.raise_()
@@ -79,7 +79,8 @@ class CommandFinder(QDialog):
     def _tell(self, row: int) -> None:
         if 0 <= row < len(self.shown):
             command, usable = self.shown[row]
-            why = "" if usable else "Not now: it needs something else to be picked or open. "
+            needed = NEEDS.get(command.when, "something else to be picked or open")
+            why = "" if usable else f"Not now: it needs {needed}. "
             self.note.setText(why + (command.help or command.title))
 
     def _carry_out(self) -> None:

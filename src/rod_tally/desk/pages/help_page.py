@@ -12,6 +12,7 @@ import rod_tally
 
 FOLDER = Path(rod_tally.__file__).parent / "help"
 TOPICS = {
+    "first-walk": "A first walk, in six steps",
     "taking-in": "How a source becomes a model",
     "loads": "Loads and combinations",
     "results": "Runs and results",

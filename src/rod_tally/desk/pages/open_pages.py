@@ -96,11 +96,24 @@ class OpenPages:
             )
         self.help.open_at(SHORTCUTS if keys else OF_STEP.get(self.state.step.name, ""))
 
-    def find_command(self) -> None:
-        """A list of commands that is narrowed by typing."""
+    def show_topic(self, topic: str) -> None:
+        """One page of the documentation."""
+        if self.help is None:
+            self.show_help()
+        assert self.help is not None
+        self.help.open_at(topic)
+
+    def find_command(self, text: str = "") -> bool:
+        """A list of commands that is narrowed by typing; with `text` typed already only where some have it."""
         if self.finder is None:
             self.finder = CommandFinder(self.window, self._commands, self.do)
-        self.finder.ask()
+        if text:
+            self.finder.text.setText(text)
+            self.finder.fill()
+            if not self.finder.shown:
+                return False
+        self.finder.ask(text)
+        return True
 
     def _commands(self) -> list[tuple[Command, bool]]:
         """All commands with the keys they have here, and whether they can be used now."""

@@ -33,7 +33,7 @@ from .actions import ACCEPT, FORMS, GO, MAP, REOPEN, edits_for
 from .base import SessionBase
 from .comparing import Comparing
 from .exports import Exports
-from .kept import load_project, source_of
+from .kept import data_folder, load_project, source_of
 from .runs import Runs
 from .state import DeskState, Revision
 from .taking_in import take_in, take_new
@@ -79,6 +79,21 @@ class Session(SessionBase):
             settings = self.settings
             self.start("Taking in", lambda p: take_new(path, settings, p), self._taken_new)
         self.memory.opened(path)
+
+    def open_demo(self) -> None:
+        """The demo project, as it was left; made where it is not there yet."""
+        from ...demo.project import make_demo
+
+        path = data_folder() / "demo" / "Tern Quay sail loft.rodtally"
+
+        def opened(progress: Progress) -> tuple[Project, list[Revision], Settings]:
+            if not path.exists():
+                progress("Making the demo", 0.1)
+                path.parent.mkdir(parents=True, exist_ok=True)
+                make_demo(path)
+            return load_project(path, progress)
+
+        self.start("Opening the demo", opened, self._opened)
 
     def take_in(self, path: Path) -> None:
         """A further revision of the open project, compared with the latest one."""
