@@ -127,7 +127,7 @@ def test_how_long_it_still_takes_is_said_once_it_is_known() -> None:
         now[0] = time
         return left.of(share)
 
-    assert at(100.0, 0.0) == "" and at(102.0, 0.3) == ""  # too soon to say
+    assert at(100.0, 0.0) == "" and at(102.0, 0.2) == ""  # too soon to say
     assert at(110.0, 0.25) == ", about 30 s left"
     assert at(700.0, 0.5) == ", about 10 min left"
     assert at(1299.9, 0.9999) == ""
