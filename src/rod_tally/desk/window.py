@@ -37,6 +37,7 @@ from .commands.view_commands import ViewDesk
 from .drop import dropped, is_project
 from .header import Header
 from .layout import Layout
+from .making.by_pointer import DrawDesk
 from .menus import Menus
 from .pages.details_panel import DetailsPanel
 from .pages.open_pages import OpenPages
@@ -90,6 +91,8 @@ class Window(QMainWindow):
         self.corrections = Corrections(self, self.session, self.state)
         self.hold_desk = HoldDesk(self, self.session, self.state)
         self.add_desk = AddDesk(self, self.session, self.state)
+        self.draw_desk = DrawDesk(self, self.session, self.state, self.view, self.add_desk)
+        self.view.pointing.said.connect(self.session.said)
         self.load_desk = RuleDesk(self, self.session, self.state)
         self.plate_desk = PlateDesk(self, self.session, self.state, lambda: self.view.units)
         self.cut_desk = CutDesk(self, self.session, self.state, lambda: self.view.units)

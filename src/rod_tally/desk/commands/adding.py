@@ -28,7 +28,7 @@ from ..making.drawing_page import DrawingPage, opened
 from ..session.session import Session
 from ..session.state import DeskState
 
-AROUND = "around the selected nodes"
+AROUND = "around these places"
 RECTANGLE = "a rectangle"
 CARRIES = {
     "in both directions, as a shell": "shell",
@@ -160,12 +160,13 @@ class AddDesk:
         edits: list[Edit] = [AddMembers(members)] if members else []
         self.session.correct_all(edits + ([AddSurfaces(surfaces)] if surfaces else []))
 
-    def ask_slab(self) -> None:
-        """A slab around three or more selected nodes, or a rectangle on a level."""
+    def ask_slab(self, drawn: list[Array] | None = None) -> None:
+        """A slab around places that were `drawn` in their order (source's coordinates), or three or more selected nodes, or a
+        rectangle on a level."""
         model = self.model
         if model is None:
             return
-        points = self._chosen_points(model)
+        points = drawn or self._chosen_points(model)
         levels = self._levels(model)
         beside = self._like(model, False)
         low, high = self._reach(points, model)
@@ -182,7 +183,7 @@ class AddDesk:
 
         def made(v: dict[str, Any]) -> Edit | None:
             if v["outline"] == AROUND:
-                corners = in_order(points)
+                corners = np.array(drawn) if drawn else in_order(points)
             else:
                 z = self._height(levels, str(v["level"]))
                 if z is None:
@@ -193,18 +194,18 @@ class AddDesk:
             return self._surface(model, corners, v, CARRIES[str(v["way"])], "slab")
 
         text = (
-            f"{len(points)} nodes are selected. "
+            f"{len(points)} {'corners were drawn' if drawn else 'nodes are selected'}. "
             if points
             else "Select three or more nodes first for a slab between them. "
         ) + "It is tied to the walls, beams and columns that it touches."
         self._ask("Add a slab", text, fields, made)
 
-    def ask_wall(self) -> None:
-        """A wall between two places or selected nodes, from one level to another."""
+    def ask_wall(self, drawn: list[Array] | None = None) -> None:
+        """A wall between two places that were `drawn` (source's coordinates), or selected nodes, from one level to another."""
         model = self.model
         if model is None:
             return
-        points = self._chosen_points(model)
+        points = drawn or self._chosen_points(model)
         levels = self._levels(model)
         beside = self._like(model, True)
         low, high = self._reach(points, model)

@@ -130,6 +130,8 @@ class Picking(QObject):
         return True
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if self.view.pointing.active:
+            return super().eventFilter(watched, event)  # something is drawn: clicks are places
         if isinstance(event, QMouseEvent) and self._boxed(event):
             return True  # the picture is not turned meanwhile
         if isinstance(event, QMouseEvent) and event.button() == Qt.MouseButton.LeftButton:

@@ -18,6 +18,7 @@ from ..quantities import METRIC, UnitSet
 from ..session.state import VALUES, DeskState
 from ..theme import INK, MUTED, PAPER, PINE, RUST, SHEET
 from .picking import Picking
+from .pointing import Pointing
 
 log = logging.getLogger(__name__)
 
@@ -67,6 +68,7 @@ class View(QWidget):
         self.sizes = Sizes()
         self.beside: Sizes | None = None  # those of the other revision's view, where one stands beside
         self.picking = Picking(self)
+        self.pointing = Pointing(self)
         self._layout = QVBoxLayout(self)
         self._layout.setContentsMargins(0, 0, 0, 0)
         self._layout.setSpacing(0)
@@ -109,6 +111,7 @@ class View(QWidget):
             self.plotter.enable_anti_aliasing("msaa", multi_samples=4)
             self.canvas = Canvas(self.plotter)
             self.plotter.interactor.installEventFilter(self.picking)
+            self.plotter.interactor.installEventFilter(self.pointing)
             self.plotter.camera.AddObserver("ModifiedEvent", lambda *_: self._camera_moved())
             self._panel.hide()
             self._layout.insertWidget(0, self.plotter.interactor, 1)
