@@ -400,7 +400,7 @@ def test_find_by_name_steps_through_what_it_finds(demo: Window, qtbot: QtBot) ->
     assert demo.state.picked != first
     demo.header.search.setText("no such thing")
     qtbot.keyClick(demo.header.search, Qt.Key.Key_Return)
-    assert "No member, slab, wall or node" in demo.statusBar().currentMessage()  # type: ignore[union-attr]
+    assert "No part, node, load case" in demo.statusBar().currentMessage()  # type: ignore[union-attr]
 
 
 def test_tables_filter_sort_and_copy(demo: Window, qtbot: QtBot) -> None:

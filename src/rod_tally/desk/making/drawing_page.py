@@ -55,6 +55,7 @@ class DrawingPage(QDialog):
         self.note.setWordWrap(True)
         left.addWidget(self.note)
         self.layers = QTableWidget(0, 4)
+        self.layers.setAccessibleName("Layers of the drawing")
         self.layers.setHorizontalHeaderLabels(["Layer", "Lines", "Outlines, circles", "Read as"])
         self.layers.setAccessibleName("Layers")
         self.layers.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)

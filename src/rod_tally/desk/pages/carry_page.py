@@ -46,6 +46,7 @@ class CarryPage(QDialog):
         self.search.textChanged.connect(self._narrow)
         column.addWidget(self.search)
         self.table = QTableWidget(0, len(HEADINGS))
+        self.table.setAccessibleName("What is carried over")
         self.table.setHorizontalHeaderLabels(HEADINGS)
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)

@@ -39,6 +39,7 @@ class CommandFinder(QDialog):
         self.text.installEventFilter(self)
         column.addWidget(self.text)
         self.list = QListWidget()
+        self.list.setAccessibleName("Commands")
         self.list.itemActivated.connect(lambda _: self._carry_out())
         column.addWidget(self.list, 1)
         self.note = QLabel()

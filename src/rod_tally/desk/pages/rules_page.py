@@ -166,6 +166,7 @@ class RulesPage(QDialog):
         line_.addStretch()
         column.addLayout(line_)
         self.table = QTableWidget(0, len(COLUMNS))
+        self.table.setAccessibleName("What the rules would join")
         self.table.setHorizontalHeaderLabels(list(COLUMNS))
         self.table.resizeColumnsToContents()
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
@@ -185,6 +186,7 @@ class RulesPage(QDialog):
         ):
             grid.addWidget(QLabel(f"{title} (none ticked: all)"), 0, k)
             self.lists[key] = QListWidget()
+            self.lists[key].setAccessibleName(key.capitalize())
             grid.addWidget(self.lists[key], 1, k)
         grid.addWidget(self.bearing, 2, 0, 1, 4)
         note = QLabel("What is left out is in the tally and the spreadsheet with this reason.")

@@ -1,0 +1,188 @@
+"""A newcomer's path by clicks and keys alone: find and mend the demo's four faults, run, compare, report; and controls that can be
+named and reached without a mouse."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QAbstractItemView,
+    QAbstractSpinBox,
+    QApplication,
+    QComboBox,
+    QDialog,
+    QFileDialog,
+    QLabel,
+    QLineEdit,
+    QPlainTextEdit,
+    QPushButton,
+    QTabBar,
+    QWidget,
+)
+from pytestqt.qtbot import QtBot
+
+from rod_tally.desk.commands.registry import MENUS
+from rod_tally.desk.window import Window
+
+from .desk_help import act, rested
+
+MOST = 24  # clicks, keys and drops for the whole path
+
+
+class Hand:
+    """Uses the window as a person does, and counts."""
+
+    def __init__(self, w: Window, qtbot: QtBot) -> None:
+        self.w, self.qtbot, self.actions = w, qtbot, 0
+
+    def drop(self, path: Path) -> None:
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(path))])
+        self.w.dropEvent(
+            QDropEvent(
+                QPointF(400, 300),
+                Qt.DropAction.CopyAction,
+                data,
+                Qt.MouseButton.LeftButton,
+                Qt.KeyboardModifier.NoModifier,
+            )
+        )
+        self._done()
+
+    def key(
+        self, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier, on: QWidget | None = None
+    ) -> None:
+        if on is None:
+            self.w.activateWindow()
+            self.qtbot.waitUntil(self.w.isActiveWindow, timeout=5000)  # shortcuts go to the active window
+        self.qtbot.keyClick(on or self.w, key, modifier)
+        self._done()
+
+    def row(self, code: str) -> None:
+        """Click the first row of the findings that has this code."""
+        page = self.w.tables.pages["findings"]
+        codes = [r[-1] for r in page.model.content.rows]
+        index = page.proxy.mapFromSource(page.model.index(codes.index(code), 1))
+        page.table.scrollTo(index)
+        QApplication.processEvents()
+        at = page.table.visualRect(index).center()
+        viewport = page.table.viewport()
+        assert viewport is not None
+        self.qtbot.mouseClick(viewport, Qt.MouseButton.LeftButton, pos=at)
+        self._done()
+
+    def button(self, text: str) -> None:
+        """Click the button of what is picked that begins so."""
+        found = [
+            b for b in self.w.details.findChildren(QPushButton) if b.text().startswith(text) and b.isVisibleTo(self.w)
+        ]
+        assert found, [b.text() for b in self.w.details.findChildren(QPushButton)]
+        self.qtbot.mouseClick(found[0], Qt.MouseButton.LeftButton, pos=QPoint(10, found[0].height() // 2))
+        self._done()
+
+    def _done(self) -> None:
+        self.actions += 1
+        rested(self.qtbot, self.w)
+
+
+def blocking(w: Window) -> set[str]:
+    revision = w.state.revision
+    assert revision is not None
+    return {f.code for f in revision.open_findings(severity="blocking")}
+
+
+def test_from_an_empty_window_to_a_report(
+    window: Window, qtbot: QtBot, tmp_path: Path, loft_a: Path, loft_b: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    hand = Hand(window, qtbot)
+    hand.drop(loft_a)
+    assert blocking(window) == {"join.duplicate", "join.gap", "section.unknown", "support.base_free"}
+    hand.row("join.gap")
+    hand.button("Extend it")
+    hand.row("join.duplicate")
+    hand.button("Delete beam Loft A1-B1 bis")
+    hand.row("support.base_free")
+    hand.button("Support it")
+    hand.row("section.unknown")
+    hand.button("Map the profile")
+    form = window.corrections.form
+    assert form is not None
+    hand.key(Qt.Key.Key_Return, on=form)  # what is proposed first
+    assert blocking(window) == set()
+    hand.key(Qt.Key.Key_F5)
+    revision = window.state.revision
+    assert revision is not None and revision.review.has_run and not revision.stale
+    hand.drop(loft_b)
+    hand.key(Qt.Key.Key_7, Qt.KeyboardModifier.AltModifier)  # the step Revision
+    assert window.state.comparison is not None and window.state.step.name == "Revision"
+    carried = window.state.revisions[-1].review.carried
+    assert carried is not None and len(carried.lines) == 4  # the four corrections, or why not
+    out = tmp_path / "report.html"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a, **_k: (str(out), ""))
+    window.actions_["file.report"].trigger()
+    hand._done()
+    text = out.read_text(encoding="utf-8")
+    assert "Loft C2-C3" in text and "Revision" in text
+    assert hand.actions <= MOST
+
+
+# -- names and keys ----------------------------------------------------------------------------------------------------
+
+
+def unnamed(top: QWidget) -> list[str]:
+    """Controls that one can reach and a screen reader has no words for."""
+    labelled = {b for label in top.findChildren(QLabel) if (b := label.buddy()) is not None}
+    out = []
+    for kind in (QAbstractButton, QComboBox, QLineEdit, QAbstractSpinBox, QAbstractItemView, QPlainTextEdit):
+        for c in top.findChildren(kind):
+            if c.focusPolicy() == Qt.FocusPolicy.NoFocus or not c.isVisibleTo(top):
+                continue
+            if isinstance(c.parent(), (QComboBox, QAbstractSpinBox)) or isinstance(c, QTabBar):
+                continue  # a part of a control that has a name
+            words = c.accessibleName() or (c.text() if isinstance(c, QAbstractButton) else "")
+            words = words or (c.placeholderText() if isinstance(c, (QLineEdit, QPlainTextEdit)) else "")
+            if not words and c not in labelled:
+                out.append(f"{type(c).__name__} {c.objectName()} in {type(c.parent()).__name__}")
+    return out
+
+
+def test_every_control_of_the_window_has_a_name(loft: Window) -> None:
+    assert unnamed(loft) == []
+
+
+PAGES = ("file.rules", "file.report_page", "run.choose", "loads.combine", "help.step", "help.find", "file.make", "run.settings",
+         "model.add_slab", "loads.mass", "view.theme", "model.draw")  # fmt: skip
+
+
+@pytest.mark.parametrize("command", PAGES)
+def test_every_control_of_the_pages_has_a_name(loft: Window, qtbot: QtBot, command: str) -> None:
+    before = {d for d in QApplication.topLevelWidgets() if d.isVisible()}
+    act(loft, qtbot, command)
+    new = [d for d in QApplication.topLevelWidgets() if d.isVisible() and d not in before and isinstance(d, QDialog)]
+    assert new, "nothing opened"
+    for d in new:
+        assert unnamed(d) == []
+        d.close()
+
+
+def test_menus_open_by_their_letters(window: Window) -> None:
+    assert len({m[0] for m in MENUS}) == len(MENUS)
+
+
+def test_tab_reaches_the_main_parts(loft: Window, qtbot: QtBot) -> None:
+    """From the search field on, Tab comes by the buttons, lists and tables, and round again."""
+    loft.header.search.setFocus()
+    seen: set[str] = set()
+    for _ in range(60):
+        qtbot.keyClick(QApplication.focusWidget() or loft, Qt.Key.Key_Tab)
+        now = QApplication.focusWidget()
+        if now is None:
+            break
+        seen.add(now.accessibleName() or (now.text() if isinstance(now, QAbstractButton) else type(now).__name__))
+        if now is loft.header.search:
+            break
+    assert len(seen) >= 8, seen
