@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PyQt6.QtWidgets import QFileDialog, QWidget
@@ -24,9 +24,11 @@ from ...model.edits import (
 )
 from ...model.geometry.vectors import Array
 from ..forms.form import Field, Form
-from ..making.drawing_page import DrawingPage, opened
 from ..session.session import Session
 from ..session.state import DeskState
+
+if TYPE_CHECKING:
+    from ..making.drawing_page import DrawingPage
 
 AROUND = "around these places"
 RECTANGLE = "a rectangle"
@@ -289,6 +291,10 @@ class AddDesk:
         """The page that says what the layers of a drawing stand for."""
         if self.model is None:
             return
+        from ..making.drawing_page import (
+            opened,  # loads the library for drawings, which the window's start does not wait for
+        )
+
         found = opened(self.window, self.model, path, self.session.correct_all)
         if isinstance(found, str):
             self.session.failed.emit("Parts from a drawing", found)

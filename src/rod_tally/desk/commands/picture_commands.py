@@ -19,7 +19,6 @@ from ...review.titles import title_of
 from ..forms.form import Field, Form
 from ..session.section import Section
 from ..theme import INK, PAPER
-from ..view.vector_picture import write_svg
 
 STANDARD = (
     ("displaced", "displaced"),
@@ -199,6 +198,10 @@ class PictureDesk:
     def write(self, path: Path, caption: str) -> None:
         """The picture with its legend and a caption, whole or not at all. Raises OSError."""
         if path.suffix.lower() == ".svg":
+            from ..view.vector_picture import (
+                write_svg,  # loads the 3D library, which the window's start does not wait for
+            )
+
             view = self.window.view
             write_whole(path, lambda p: write_svg(p, view.canvas, view.legend.text(), caption))
             return

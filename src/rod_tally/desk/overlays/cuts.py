@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from ...analysis.results.cuts import CutForces
 from ...model.entities.cuts import Cut
 from ...model.geometry.vectors import Array
 from ..theme import GRAPHITE, INK, OCHRE, PINE, RUST
-from ..view.canvas import Canvas
 from .registry import Scene, overlay
+
+if TYPE_CHECKING:
+    from ..view.canvas import Canvas
 
 CUTS_KIND = {"n": "force", "v": "force", "vz": "force", "m": "moment", "mb": "moment", "mt": "moment"}
 MANY = 60  # cuts; beyond that only the largest values are written

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 from shapely.geometry import Polygon
 
@@ -13,8 +15,11 @@ from ...review.tallies.load_tally import ORIGINS, origin_of
 from ...review.tallies.member_loads import MemberDiagram, member_diagrams
 from ..session.state import VALUES
 from ..theme import GRAPHITE, KINDS, MOSS, MUTED, OCHRE, PINE, RUST
-from ..view.canvas import Canvas, arrow
+from ..view.symbols import arrow
 from .registry import Scene, overlay
+
+if TYPE_CHECKING:
+    from ..view.canvas import Canvas
 
 Tail = tuple[Array, Array, float]
 ORIGIN_COLOURS = (MUTED, PINE, OCHRE, KINDS[5], MOSS)  # in the order of ORIGINS

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from math import inf
+from typing import TYPE_CHECKING
 
 import numpy as np
 from shapely.geometry import Point, Polygon
@@ -12,8 +13,11 @@ from ...model.entities.structure import COMPONENTS
 from ...model.geometry.triangles import triangles_of
 from ...model.geometry.vectors import Array
 from ..theme import EDGE, GRAPHITE, INK, KINDS, MOSS, MUTED, OCHRE, PAPER, PINE, RUST
-from ..view.canvas import Canvas, diamond, ring, square
+from ..view.symbols import diamond, ring, square
 from .registry import Scene, overlay
+
+if TYPE_CHECKING:
+    from ..view.canvas import Canvas
 
 BED = Support((0.0, 0.0, 1.0, 0.0, 0.0, 0.0))
 

@@ -9,6 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cache, cached_property
 from importlib.metadata import entry_points
+from typing import TYPE_CHECKING
 
 import numpy as np
 from shapely.geometry import Polygon
@@ -20,7 +21,9 @@ from ...review import Review
 from ..quantities import UnitSet
 from ..session.state import DeskState
 from ..theme import EDGE, GRAPHITE, INK, PALE
-from ..view.canvas import Canvas
+
+if TYPE_CHECKING:
+    from ..view.canvas import Canvas  # loads the 3D library, which the window's start does not wait for
 
 CLASS_WIDTH = {"column": 3.2, "beam": 2.0, "brace": 1.4}
 
@@ -112,7 +115,7 @@ class Scene:
         return list(seen)
 
 
-Draw = Callable[[Canvas, Scene], list[str]]
+Draw = Callable[["Canvas", Scene], list[str]]
 
 
 @dataclass(frozen=True, slots=True)

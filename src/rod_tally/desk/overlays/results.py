@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,9 +16,12 @@ from ...model.geometry.vectors import Array
 from ..quantities import FORCE_KIND
 from ..session.state import VALUES
 from ..theme import GRAPHITE, INK, KINDS, OCHRE, PINE, RUST
-from ..view.canvas import Canvas, ring
+from ..view.symbols import ring
 from .loads import draw_arrows
 from .registry import Scene, overlay
+
+if TYPE_CHECKING:
+    from ..view.canvas import Canvas
 
 WAITING = "the envelope is being worked out"
 FEW, MOST_TOLD = 40, 300  # members whose end values are written too; values at most

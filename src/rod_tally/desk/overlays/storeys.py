@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from ..theme import INK, OCHRE, PINE, RUST
-from ..view.canvas import Canvas, diamond, ring
+from ..view.symbols import diamond, ring
 from .registry import Scene, overlay
+
+if TYPE_CHECKING:
+    from ..view.canvas import Canvas
 
 
 @overlay("centres", "Storey centres", base="pale")

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from collections import Counter
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from ..theme import INK, PALE, RUST, blend
-from ..view.canvas import Canvas
 from .registry import Scene, overlay
 from .results import member_places
+
+if TYPE_CHECKING:
+    from ..view.canvas import Canvas
 
 BANDS = 6  # of colour, up to the largest stress
 MEGA = 1e-6

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -12,9 +14,12 @@ from ...meshing import Plates
 from ...meshing.quality import quality_of
 from ...model.geometry.vectors import Array
 from ..theme import GRAPHITE, INK, MUTED, PALE, RUST, blend
-from ..view.canvas import Canvas, ring
+from ..view.symbols import ring
 from .registry import Scene, overlay
 from .results import WAITING
+
+if TYPE_CHECKING:
+    from ..view.canvas import Canvas
 
 NONE = "the run has no slab or wall in it; give them Carries: as a shell (Loads, Span), then run"
 BANDS = 10

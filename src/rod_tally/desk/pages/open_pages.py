@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QWidget
 
 from ..commands.registry import COMMANDS, Command
-from ..making.recipe_page import RecipePage
 from ..session.session import Session
 from ..session.state import DeskState
 from .carry_page import CarryPage
@@ -18,6 +18,9 @@ from .help_page import OF_STEP, SHORTCUTS, HelpPage
 from .report_page import ReportPage
 from .rules_page import RulesPage
 from .runs_page import RunsPage
+
+if TYPE_CHECKING:
+    from ..making.recipe_page import RecipePage
 
 
 class OpenPages:
@@ -57,6 +60,8 @@ class OpenPages:
 
         def take(path: Path, revision: bool) -> None:
             (self.session.take_in if revision else self.session.open)(path)
+
+        from ..making.recipe_page import RecipePage  # its libraries are not what the window's start waits for
 
         self.recipe = RecipePage(self.window, take, review is not None, beside)
         self.recipe.show()

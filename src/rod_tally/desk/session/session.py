@@ -6,8 +6,9 @@ from __future__ import annotations
 import sqlite3
 from collections.abc import Callable
 from datetime import UTC, datetime
+from functools import cached_property
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QUndoStack
@@ -32,13 +33,15 @@ from ...transfer.joining.preview import preview_joins
 from .actions import ACCEPT, FORMS, GO, MAP, REOPEN, edits_for
 from .base import SessionBase
 from .comparing import Comparing
-from .exports import Exports
 from .kept import data_folder, load_project, source_of
 from .runs import Runs
 from .state import DeskState, Revision
 from .taking_in import take_in, take_new
 from .undo_commands import Again, CarriedIn, CarryOther, Correct, CorrectAll, Decide, Look
 from .watching import SourceWatch
+
+if TYPE_CHECKING:
+    from .exports import Exports
 
 UNCHECKED = Finding(
     "check.cancelled",
@@ -65,11 +68,17 @@ class Session(SessionBase):
         self.undo = QUndoStack(self)
         self.runs = Runs(self, self.asked_cost.emit)
         self.comparing = Comparing(self)
-        self.exports = Exports(self)
         self.watch = SourceWatch(state, self.asked_changed.emit)
         self.before: list[dict[str, Any]] = []  # corrections made on the current source before
 
     # -- files ---------------------------------------------------------------------------------------------------
+
+    @cached_property
+    def exports(self) -> Exports:
+        """What writes files. Loaded when it is first asked for: its libraries take a third of a second."""
+        from .exports import Exports
+
+        return Exports(self)
 
     def open(self, path: Path) -> None:
         """A project as it is, or a model as the first revision of a new project."""

@@ -297,32 +297,3 @@ def _cells(nodes: NDArray[np.int64]) -> NDArray[np.int64]:
 
 def _pairs(n: int) -> Array:
     return np.column_stack([np.full(n, 2), np.arange(2 * n).reshape(n, 2)]).ravel()
-
-
-def ring(radius: float, parts: int = 16) -> Array:
-    """A circle in the screen's plane, as segments (parts, 2, 3)."""
-    t = np.linspace(0, 2 * np.pi, parts + 1)
-    p = np.column_stack([radius * np.cos(t), radius * np.sin(t), np.zeros_like(t)])
-    return np.stack([p[:-1], p[1:]], axis=1)
-
-
-def diamond(radius: float) -> Array:
-    p = np.array([[radius, 0, 0], [0, radius, 0], [-radius, 0, 0], [0, -radius, 0]], float)
-    return np.stack([p, np.roll(p, -1, axis=0)], axis=1)
-
-
-def square(radius: float) -> Array:
-    p = np.array([[1, 1, 0], [-1, 1, 0], [-1, -1, 0], [1, -1, 0]], float) * radius
-    return np.stack([p, np.roll(p, -1, axis=0)], axis=1)
-
-
-def arrow(vector: Array, size: float) -> Array:
-    """An arrow of `size` px that ends at its anchor, along `vector` in the world's axes, as segments."""
-    v = vector / np.linalg.norm(vector)
-    side = np.cross(v, [0.0, 0, 1]) if abs(v[2]) < 0.9 else np.cross(v, [1.0, 0, 0])
-    side = side / np.linalg.norm(side)
-    head = min(8.0, size * 0.4)
-    tip = np.zeros(3)
-    return np.array(
-        [[-v * size, tip], [tip, -v * head + side * head * 0.4], [tip, -v * head - side * head * 0.4]], float
-    )

@@ -240,7 +240,7 @@ class View(QWidget):
         return points, texts
 
     def _draw_picked(self) -> None:
-        from .canvas import ring
+        from .symbols import ring
 
         model, picked = self._scene.model if self._scene else None, self.state.picked
         if model is None or picked is None:
