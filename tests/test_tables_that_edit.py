@@ -12,7 +12,7 @@ from rod_tally.desk.tables.editing import EDITABLE, Change, edits_of, number
 from rod_tally.desk.tables.table_page import TablePage, same_cell
 from rod_tally.desk.window import Window
 from rod_tally.model import Combination, LoadCase, Model
-from rod_tally.model.edits import EditError
+from rod_tally.model.edits import AddCases, EditError, SetCombinations
 from rod_tally.model.units import LENGTH
 
 from .desk_help import act, model_of, rested
@@ -64,6 +64,8 @@ def test_each_column_makes_its_correction() -> None:
     applied(m, "combinations", ("1", "Factors", "1,2 G - 1.6 Office"), ("2", "Factors", "G + 0.3 Office"))
     assert [c.factors for c in m.combinations] == [{"G": 1.2, "Office": -1.6}, {"G": 1.0, "Office": 0.3}]
     assert m.combinations[0].rule == "" and m.combinations[0].kind == "ultimate"
+    applied(m, "combinations", ("1", "Office", "1,05"), ("2", "Office", ""), ("2", "G", "1.1"))  # cells of the grid
+    assert [c.factors for c in m.combinations] == [{"G": 1.2, "Office": 1.05}, {"G": 1.1}]
 
 
 @pytest.mark.parametrize(
@@ -82,6 +84,9 @@ def test_each_column_makes_its_correction() -> None:
         ("cases", "Q", "Case", " ", "needs a name"),
         ("combinations", "1", "Factors", "1.35 G + 1.5 W", "no load case 'W'"),
         ("combinations", "9", "Factors", "1.35 G", "rule set"),
+        ("combinations", "9", "Q", "1.35", "rule set"),
+        ("combinations", "1", "Q", "much", "no factor"),
+        ("combinations", "1", "Q", "1e9", "no factor of a load"),
     ],
 )
 def test_what_cannot_stand_in_a_cell(table: str, key: str, column: str, text: str, words: str) -> None:
@@ -217,3 +222,28 @@ def test_a_sorted_table_changes_the_row_that_is_seen(loft: Window, qtbot: QtBot)
     rested(qtbot, loft)
     model = model_of(loft)
     assert [m.name for m in model.members.values() if m.section == "HE 260 B"] == [shown]
+
+
+def test_factors_in_a_grid_of_cases(loft: Window, qtbot: QtBot) -> None:
+    """A column for each case; an empty cell takes a case in, and out again."""
+    review = loft.state.review
+    assert review is not None
+    names = [next(iter(review.model.cases)), "Q"]
+    loft.session.correct(AddCases([{"name": "Q", "kind": "live", "loads": []}]))
+    rested(qtbot, loft)
+    loft.session.correct(SetCombinations([{"name": "C1", "kind": "strength", "factors": {names[0]: 1.35}}]))
+    rested(qtbot, loft)
+    page = page_of(loft, "combinations")
+    page.choice.setCurrentText("by cases")
+    page.choice.textActivated.emit("by cases")
+    rested(qtbot, loft)
+    columns = page.model.content.columns
+    assert columns[:2] == ["Combination", "Kind"] and set(names) <= set(columns)
+    assert cell(page, 0, names[0]) == "1.35" and not cell(page, 0, names[1])
+    assert page.model.can_be_changed(columns.index(names[1])) and not page.model.can_be_changed(0)
+    go_to(page, 0, names[1])
+    put("1.5")
+    page.paste()
+    rested(qtbot, loft)
+    assert loft.state.review is not None
+    assert loft.state.review.model.combinations[0].factors == {names[0]: 1.35, names[1]: 1.5}

@@ -27,6 +27,7 @@ from ...model.entities.loads import CATEGORIES, KINDS
 from ...model.entities.structure import SUPPORT_WORDS
 from ...model.units import LENGTH, Dimension, UnitError, quantity
 
+FACTOR_OF = "factor of "
 PRESSURE: Dimension = (1, -2, 0, 0, 0, 0)
 DENSITY: Dimension = (0, -3, 0, 0, 0, 1)
 
@@ -60,6 +61,8 @@ def edits_of(table: str, model: Model, changes: Sequence[Change]) -> list[Edit]:
     whole: dict[str, dict[str, Any]] = {}
     for c in changes:
         own = columns.get(plain_title(c.column))
+        if own is None and table == "combinations" and c.column in model.cases:  # a cell of the grid
+            own = Editable(_factor, field=FACTOR_OF + c.column)
         if own is None:
             raise EditError(f"{c.where}: the column {c.column!r} cannot be changed here")
         try:
@@ -182,6 +185,19 @@ def _factors(model: Model, key: str, text: str) -> dict[str, float]:
     return out
 
 
+def _factor(model: Model, key: str, text: str) -> float:
+    """A factor of one case; nothing, or 0, takes the case out. Raises ValueError for no number."""
+    if not any(c.name == key for c in model.combinations):
+        raise ValueError("it is made by the rule set; Loads, Combinations… puts combinations into the model first")
+    try:
+        value = float(text.replace(",", ".") or "0")
+    except ValueError:
+        raise ValueError(f"{text!r} is no factor") from None
+    if not abs(value) < 1e3:
+        raise ValueError(f"{text} is no factor of a load")
+    return value
+
+
 def _set_factors(model: Model, changed: dict[str, dict[str, Any]]) -> list[Edit]:
     """All combinations, some with new factors, as one correction."""
     made: list[dict[str, Any]] = []
@@ -190,7 +206,12 @@ def _set_factors(model: Model, changed: dict[str, dict[str, Any]]) -> list[Edit]
         if c.name in changed:
             if c.roots:
                 raise EditError(f"combination {c.name} takes the root of squares; its factors are not changed here")
-            values |= {"factors": dict(changed[c.name]["factors"]), "rule": ""}
+            own = changed[c.name]
+            factors = dict(own.get("factors", c.factors))
+            for key, factor in own.items():
+                if key.startswith(FACTOR_OF):
+                    factors[key.removeprefix(FACTOR_OF)] = factor
+            values |= {"factors": {n: f for n, f in factors.items() if f}, "rule": ""}
         made.append(values)
     return [SetCombinations(made)]
 

@@ -55,6 +55,26 @@ def combinations(state: DeskState, units: UnitSet) -> Rows:
     return out
 
 
+def factors(state: DeskState, units: UnitSet) -> Rows:
+    """A grid of combinations by cases, whose factors are changed in place."""
+    review = state.review
+    if review is None:
+        return Rows(["Combination", "Kind"])
+    found = review.combinations[:MOST_ROWS]
+    cases = [n for n in review.model.cases if not review.model.cases[n].is_combination]
+    own = bool(review.model.combinations)
+    out = Rows(["Combination", "Kind", *cases], changeable=set(cases) if own else set())
+    out.note = review.rules_fault or (
+        "" if own else "made by the settings' rule set; Loads, Combinations… puts them into the model"
+    )
+    for c in found:
+        cells = [
+            f"± {c.factors[n]:g}" if n in c.roots else f"{c.factors[n]:g}" if n in c.factors else "" for n in cases
+        ]
+        out.add([c.name, c.kind, *cells], ("case", c.name))
+    return out
+
+
 def audited(state: DeskState, units: UnitSet) -> Rows:
     """The model's combinations against those that the rule set makes of its cases."""
     out = Rows(["Against the rules", "Combination", "Kind", "The rules' own", "What differs"])

@@ -10,7 +10,7 @@ from .change_rows import again, carried, changes, why
 from .design_rows import design
 from .elsewhere_rows import elsewhere, unmatched
 from .force_rows import displacements, envelope, forces, reactions, stresses
-from .load_rows import audited, cases, combinations, loads, member_sums
+from .load_rows import audited, cases, combinations, factors, loads, member_sums
 from .model_rows import lines, materials, members, nodes, sections, surfaces
 from .response_rows import at_ends, at_node, at_stations, centres, modes, stacks, storey_cuts, storeys
 from .review_rows import findings, ready, tally
@@ -55,7 +55,7 @@ ASPECTS: dict[str, dict[str, Callable[[DeskState, UnitSet], Rows]]] = {
         "all stations": at_stations,
         "stress of members": stresses,
     },
-    "combinations": {"as they are": combinations, "against the rules": audited},
+    "combinations": {"as they are": combinations, "by cases": factors, "against the rules": audited},
     "loads": {"as put on": loads, "summed on members": member_sums},
     "surface_forces": {
         "in the shown case": surface_forces,

@@ -20,6 +20,9 @@ class Rows:
     tips: list[str] = field(default_factory=list)
     note: str = ""
     makers: list[tuple[str, ...]] = field(default_factory=list)
+    changeable: set[str] = field(
+        default_factory=set
+    )  # titles of columns whose cells are changed in place, beside those of the table
 
     def add(self, values: Sequence[object], pick: Pick = None, tip: str = "", makers: Sequence[str] = ()) -> None:
         """`makers`: ids of the members and surfaces that make the row, shown alone when it is clicked."""

@@ -41,7 +41,8 @@ class RowsModel(QAbstractTableModel):
         self.editable = columns
 
     def can_be_changed(self, column: int) -> bool:
-        return plain_title(self.content.columns[column]) in self.editable
+        title = self.content.columns[column]
+        return plain_title(title) in self.editable or title in self.content.changeable
 
     def flags(self, index: QModelIndex) -> Qt.ItemFlag:
         plain = super().flags(index)
