@@ -355,8 +355,10 @@ class TablePage(QWidget):
     def _count(self) -> None:
         total, here = self.model.rowCount(), self.proxy.rowCount()
         text = f"{here} of {total}" if here != total else f"{total} rows" if total != 1 else "1 row"
-        columns = EDITABLE.get(self.name, ())
-        change = f"double-click or F2 changes {', '.join(columns)}" if columns and total else ""
+        titles = {plain_title(c) for c in self.model.content.columns}
+        columns = [c for c in EDITABLE.get(self.name, ()) if c in titles]
+        names = [*columns, *(["factors"] if self.model.content.changeable else [])]
+        change = f"double-click or F2 changes {', '.join(names)}" if names and total else ""
         self.count.setText(" · ".join(p for p in (text, self.model.content.note, change) if p))
 
     def _current(self, now: QModelIndex) -> None:
