@@ -93,14 +93,14 @@ def _findings(
 ) -> list[Finding]:
     found: list[Finding] = []
     if out.transform is not None:
-        x, y, z = out.transform.shift
-        angle = out.transform.angle
-        text = f"turned by {np.degrees(angle):.4g} degrees and " if abs(angle) > 1e-9 else ""
+        shift, angle = np.round(out.transform.shift, 3) + 0.0, out.transform.angle
+        turned = f"turned by {np.degrees(angle):.4g} degrees" if abs(angle) > 1e-9 else ""
+        shifted = "shifted by ({:.3f}, {:.3f}, {:.3f}) m".format(*shift) if shift.any() or not turned else ""
         found.append(
             Finding(
                 "match.transform",
                 "note",
-                f"The whole revision is {text}shifted by ({x:.3f}, {y:.3f}, {z:.3f}) m; it is compared in the baseline's axes.",
+                f"The whole revision is {' and '.join(x for x in (turned, shifted) if x)}; it is compared in the baseline's axes.",
             )
         )
     if mixed_kinds(base, revised):
