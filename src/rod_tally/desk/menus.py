@@ -26,7 +26,7 @@ GROUPS: dict[str, tuple[str, ...]] = {
                               "model.pin_start", "model.pin_end", "model.release"),
     "Sections and materials": ("model.section", "model.own_section", "model.material", "model.thickness", "model.elements", "model.map", "model.map_material"),
     "Joints": ("model.join", "model.tie", "model.cross", "model.keep_start", "model.keep_end", "model.apart_start", "model.apart_end"),
-    "Add": ("model.draw", "model.draw_slab", "model.draw_wall", "model.add", "model.add_slab", "model.add_wall", "model.drawing", "model.open", "model.close"),
+    "Add": ("model.draw", "model.draw_slab", "model.draw_wall", "model.add", "model.paste", "model.add_slab", "model.add_wall", "model.drawing", "model.open", "model.close"),
     "Place and shape": ("model.copy", "model.mirror", "model.offset", "model.move", "model.split", "model.merge", "model.reverse", "model.turn"),
     "One way": ("model.tension", "model.compression", "model.both_ways"),
     "This case": ("loads.change", "loads.weight", "loads.turn", "loads.scale", "loads.patterns", "loads.delete"),

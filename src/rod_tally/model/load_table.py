@@ -53,12 +53,13 @@ WORDS = (
 )
 KINDS_OF_LOAD = ("node", "member", "surface", "area", "cladding", "line", "point", "temperature", "settlement")
 MOMENTS = ("mx", "my", "mz")
+END_COLUMNS = ("x1", "y1", "z1", "x2", "y2", "z2")  # of members
 # what a unit in a column's title may measure, beside forces
 MEASURES = {
     "a": units.LENGTH, "b": units.LENGTH, "outline": units.LENGTH, "at": units.LENGTH, "uniform": units.TEMPERATURE,
     "grad y": units.TEMPERATURE_BY_LENGTH, "grad z": units.TEMPERATURE_BY_LENGTH, "period": units.TIME,
     "sa": units.ACCELERATION,
-}  # fmt: skip
+} | dict.fromkeys(END_COLUMNS, units.LENGTH)  # fmt: skip
 # by how many lengths a load of each kind is divided
 SPREAD = {"node": 0, "point": 0, "line": 1, "surface": 2, "area": 2, "cladding": 2}
 YES, NO = ("yes", "y", "true", "1", "x"), ("no", "n", "false", "0", "")

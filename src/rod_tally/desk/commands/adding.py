@@ -23,7 +23,9 @@ from ...model.edits import (
     surface_copies,
 )
 from ...model.geometry.vectors import Array
+from ...model.member_table import read_members
 from ..forms.form import Field, Form
+from ..forms.paste import PastePage
 from ..session.session import Session
 from ..session.state import DeskState
 
@@ -38,6 +40,9 @@ CARRIES = {
     "to two edges": "one-way",
 }
 WALL_CARRIES = {"as a shell": "shell", "as one column with rigid arms": "column"}
+MEMBERS_EXAMPLE = (
+    "x1 [mm]\ty1 [mm]\tz1 [mm]\tx2 [mm]\ty2 [mm]\tz2 [mm]\tsection\tends\n0\t0\t3500\t6000\t0\t3500\tIPE 300\tpinned"
+)
 SIDE = 3.0  # m; of what is proposed where nothing is selected
 
 
@@ -48,6 +53,7 @@ class AddDesk:
         self.window, self.session, self.state = window, session, state
         self.form: Form | None = None
         self.drawing: DrawingPage | None = None
+        self.page: PastePage | None = None
 
     @property
     def model(self) -> Model | None:
@@ -93,6 +99,21 @@ class AddDesk:
 
         text = "Each end takes the node that lies there, or a joint of the member that passes, or a node of its own."
         self._ask("Add a member", text, fields, made)
+
+    def paste_members(self) -> None:
+        """Members from a table of their ends."""
+        model = self.model
+        if model is None:
+            return
+        text = (
+            "Columns: x1 y1 z1 x2 y2 z2 (m, or with a unit as in x1 [mm]), or start and end (nodes); section, material, name, class, ends "
+            "(fixed, pinned, start pinned, end pinned). An empty section or material is that of the row above."
+        )
+        self.page = PastePage(
+            self.window, "Members from a table", text, MEMBERS_EXAMPLE,
+            lambda pasted: [AddMembers(read_members(pasted, model))], self.session.correct_all,
+        )  # fmt: skip
+        self.page.show()
 
     def ask_copy(self) -> None:
         """Copies of the selected parts, each a step farther: to other storeys, or along a row."""

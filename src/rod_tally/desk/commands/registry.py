@@ -244,6 +244,8 @@ COMMANDS: tuple[Command, ...] = (
             "By two clicks each: nodes, corners, middles, crossings of grid lines, places along members"),
     Command("model.draw_slab", "Draw a slab…", "Model", "", lambda w: w.draw_desk.slab(), opened, "By its corners in the view"),
     Command("model.draw_wall", "Draw a wall…", "Model", "", lambda w: w.draw_desk.wall(), opened, "By the two ends of its foot in the view"),
+    Command("model.paste", "Members from a table…", "Model", "", lambda w: w.add_desk.paste_members(), opened,
+            "Ends by coordinates or nodes, with sections, pasted from a spreadsheet"),
     Command("model.add_slab", "Add a slab…", "Model", "", lambda w: w.add_desk.ask_slab(), opened,
             "Between selected nodes, or a rectangle on a level"),
     Command("model.add_wall", "Add a wall…", "Model", "", lambda w: w.add_desk.ask_wall(), opened,
