@@ -200,7 +200,7 @@ def test_slabs_walls_and_openings_in_the_window(loft: Window, qtbot: QtBot) -> N
     fill(
         loft,
         qtbot,
-        loft.add_desk.form,
+        loft.surface_desk.form,
         x=30.0,
         y=0.0,
         x2=34.0,
@@ -214,7 +214,7 @@ def test_slabs_walls_and_openings_in_the_window(loft: Window, qtbot: QtBot) -> N
     fill(
         loft,
         qtbot,
-        loft.add_desk.form,
+        loft.surface_desk.form,
         x=30.0,
         y=0.0,
         x2=30.0,
@@ -227,16 +227,16 @@ def test_slabs_walls_and_openings_in_the_window(loft: Window, qtbot: QtBot) -> N
     assert {j.other for j in wall.joints if j.kind == "surface"} == {"added-1"}
     loft.state.pick("surface", "added-2")
     act(loft, qtbot, "model.open")
-    fill(loft, qtbot, loft.add_desk.form, along=1.0, width=0.9, above=0.5, height=1.2)
+    fill(loft, qtbot, loft.surface_desk.form, along=1.0, width=0.9, above=0.5, height=1.2)
     wall = model_of(loft).surfaces["added-2"]
     assert wall.area == pytest.approx(9.0 - 0.9 * 1.2)
     assert wall.openings[0][:, 2].min() == pytest.approx(top - 2.5)
     loft.state.pick("surface", "added-1")
     act(loft, qtbot, "model.open")
-    fill(loft, qtbot, loft.add_desk.form, x=32.0, y=1.0, x2=33.0, y2=2.0)
+    fill(loft, qtbot, loft.surface_desk.form, x=32.0, y=1.0, x2=33.0, y2=2.0)
     assert model_of(loft).surfaces["added-1"].area == pytest.approx(11.0)
     act(loft, qtbot, "model.close")
-    fill(loft, qtbot, loft.add_desk.form)
+    fill(loft, qtbot, loft.surface_desk.form)
     assert model_of(loft).surfaces["added-1"].area == pytest.approx(12.0)
     for _ in range(5):
         act(loft, qtbot, "edit.undo")
@@ -259,7 +259,7 @@ def test_a_slab_between_selected_nodes(loft: Window, qtbot: QtBot) -> None:
     assert len(set(chosen)) == 4
     loft.state.select([("node", n) for n in chosen])
     act(loft, qtbot, "model.add_slab")
-    fill(loft, qtbot, loft.add_desk.form, thickness=150.0)
+    fill(loft, qtbot, loft.surface_desk.form, thickness=150.0)
     made = model_of(loft).surfaces["added-1"]
     assert made.area == pytest.approx((right - low[0]) * (far - low[1]), rel=0.02)
     tied = {j.node for j in made.joints if j.kind == "end"}

@@ -145,9 +145,9 @@ def test_an_outline_is_closed_by_its_first_corner_and_asked_about(loft: Window, 
     assert p.active  # two corners are no outline
     put(loft, ring[2].what)
     put(loft, ring[0].what)
-    assert not p.active and loft.add_desk.form is not None
+    assert not p.active and loft.surface_desk.form is not None
     before = set(model_of(loft).surfaces)
-    loft.add_desk.form.accept()
+    loft.surface_desk.form.accept()
     rested(qtbot, loft)
     (new,) = set(model_of(loft).surfaces) - before
     drawn = {tuple(np.round(q, 3)) for q in model_of(loft).surfaces[new].outer}
@@ -167,7 +167,7 @@ def test_a_wall_by_its_foot_and_nothing_where_nothing_lies(loft: Window, qtbot: 
     nodes = [x.what for x in p._places if x.what.startswith("node ") and x.at[2] > 11][:2]
     for name in nodes:
         put(loft, name)
-    form = loft.add_desk.form
+    form = loft.surface_desk.form
     assert not p.active and form is not None
     first = next(x for x in places(model_of(loft), list(model_of(loft).members), [], []) if x.what == nodes[0])
     assert form.values()["x"] == pytest.approx(first.at[0] + model_of(loft).origin[0], abs=1e-3)

@@ -20,7 +20,6 @@ from PyQt6.QtWidgets import (
 
 from ..progress import TimeLeft
 from ..review import CASE
-from .commands.adding import AddDesk
 from .commands.compare_commands import PairDesk, WhyDesk
 from .commands.corrections import Corrections
 from .commands.cut_commands import CutDesk
@@ -38,6 +37,8 @@ from .drop import dropped, is_project
 from .header import Header
 from .layout import Layout
 from .making.by_pointer import DrawDesk
+from .making.parts_by_form import AddDesk
+from .making.surfaces_by_form import SurfaceDesk
 from .menus import Menus
 from .pages.details_panel import DetailsPanel
 from .pages.open_pages import OpenPages
@@ -91,7 +92,8 @@ class Window(QMainWindow):
         self.corrections = Corrections(self, self.session, self.state)
         self.hold_desk = HoldDesk(self, self.session, self.state)
         self.add_desk = AddDesk(self, self.session, self.state)
-        self.draw_desk = DrawDesk(self, self.session, self.state, self.view, self.add_desk)
+        self.surface_desk = SurfaceDesk(self, self.session, self.state)
+        self.draw_desk = DrawDesk(self, self.session, self.state, self.view, self.surface_desk)
         self.view.pointing.said.connect(self.session.said)
         self.load_desk = RuleDesk(self, self.session, self.state)
         self.plate_desk = PlateDesk(self, self.session, self.state, lambda: self.view.units)

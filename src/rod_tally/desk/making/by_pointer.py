@@ -9,20 +9,20 @@ from PyQt6.QtWidgets import QWidget
 from ...model.catalogue.catalogue import catalogue
 from ...model.edits import AddMembers
 from ...model.geometry.vectors import Array
-from ..commands.adding import AddDesk
 from ..forms.form import Field, Form
 from ..session.session import Session
 from ..session.state import DeskState
 from ..view.view import View
+from .surfaces_by_form import SurfaceDesk
 
 NO_PICTURE = "Drawing needs the view, and this display has none; Add a member… takes numbers"
 
 
 class DrawDesk:
-    """Draws in a view; edits go to the session, outlines to the forms of `adding`."""
+    """Draws in a view; edits go to the session, outlines to the forms of `asking`."""
 
-    def __init__(self, window: QWidget, session: Session, state: DeskState, view: View, adding: AddDesk) -> None:
-        self.window, self.session, self.state, self.view, self.adding = window, session, state, view, adding
+    def __init__(self, window: QWidget, session: Session, state: DeskState, view: View, asking: SurfaceDesk) -> None:
+        self.window, self.session, self.state, self.view, self.asking = window, session, state, view, asking
         self.form: Form | None = None
         self.last: dict[str, Any] = {}  # what was drawn last is proposed again
 
@@ -67,11 +67,11 @@ class DrawDesk:
     def slab(self) -> None:
         """Take its corners, then ask for the rest."""
         text = "Click the corners one after the other; the first one again, or Enter, closes the outline."
-        self._outline(0, text, lambda points: self.adding.ask_slab(points))
+        self._outline(0, text, lambda points: self.asking.ask_slab(points))
 
     def wall(self) -> None:
         """Take the two ends of its foot, then ask for the rest."""
-        self._outline(2, "Click both ends of the wall's foot.", lambda points: self.adding.ask_wall(points))
+        self._outline(2, "Click both ends of the wall's foot.", lambda points: self.asking.ask_wall(points))
 
     def _outline(self, count: int, text: str, ask: Any) -> None:
         review = self.state.review

@@ -1,36 +1,17 @@
-"""Missing parts: which form asks for a member, a slab, a wall or an opening, and which edit comes of it."""
+"""Missing slabs, walls and openings: which form asks for one, and which edit comes of it."""
 
 from __future__ import annotations
 
-from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
-from PyQt6.QtWidgets import QFileDialog, QWidget
 from shapely.geometry import Polygon
 
 from ...model import Model, Surface
-from ...model.catalogue.catalogue import catalogue
-from ...model.edits import (
-    AddMembers,
-    AddOpenings,
-    AddSurfaces,
-    CloseOpening,
-    Edit,
-    SetOffset,
-    copies,
-    mirror_images,
-    surface_copies,
-)
+from ...model.edits import AddOpenings, AddSurfaces, CloseOpening, Edit
 from ...model.geometry.vectors import Array
-from ...model.member_table import read_members
-from ..forms.form import Field, Form
-from ..forms.paste import PastePage
-from ..session.session import Session
-from ..session.state import DeskState
-
-if TYPE_CHECKING:
-    from ..making.drawing_page import DrawingPage
+from ..forms.form import Field
+from .asking import Asking
 
 AROUND = "around these places"
 RECTANGLE = "a rectangle"
@@ -40,148 +21,11 @@ CARRIES = {
     "to two edges": "one-way",
 }
 WALL_CARRIES = {"as a shell": "shell", "as one column with rigid arms": "column"}
-MEMBERS_EXAMPLE = (
-    "x1 [mm]\ty1 [mm]\tz1 [mm]\tx2 [mm]\ty2 [mm]\tz2 [mm]\tsection\tends\n0\t0\t3500\t6000\t0\t3500\tIPE 300\tpinned"
-)
 SIDE = 3.0  # m; of what is proposed where nothing is selected
 
 
-class AddDesk:
-    """Asks, and hands the edit to the session, which makes it with undo."""
-
-    def __init__(self, window: QWidget, session: Session, state: DeskState) -> None:
-        self.window, self.session, self.state = window, session, state
-        self.form: Form | None = None
-        self.drawing: DrawingPage | None = None
-        self.page: PastePage | None = None
-
-    @property
-    def model(self) -> Model | None:
-        return self.state.review.model if self.state.review else None
-
-    def _ask(self, title: str, text: str, fields: list[Field], make: Any) -> None:
-        def made(values: dict[str, Any]) -> None:
-            edit: Edit | None = make(values)
-            if edit is not None:
-                self.session.correct(edit)
-
-        self.form = Form(self.window, title, text, fields, made)
-        self.form.open()
-
-    def ask_member(self) -> None:
-        """A missing member by its two ends; between two selected nodes they are filled in."""
-        model = self.model
-        if model is None:
-            return
-        nodes = self.state.chosen("node")[:2]
-        points = [model.nodes[n].point + model.origin for n in nodes]
-        a = points[0] if points else model.origin
-        b = points[1] if len(points) > 1 else a + [0.0, 0.0, 3.0]
-        beside = next((model.members[i] for i in self.state.chosen("member")), None)
-        sections = list(dict.fromkeys([*model.sections, *catalogue()]))
-        materials = list(model.materials)
-        fields = [
-            *(Field(f"a{c}", f"start {c}", float(v), unit="m") for c, v in zip("xyz", a)),
-            *(Field(f"b{c}", f"end {c}", float(v), unit="m") for c, v in zip("xyz", b)),
-            Field("section", "section", beside.section if beside else sections[0], sections, free=True),
-            Field("material", "material", beside.material if beside else materials[0] if materials else "", materials),
-            Field("ends", "ends", "fixed", ["fixed", "pinned", "start pinned", "end pinned"]),
-        ]  # fmt: skip
-
-        def made(v: dict[str, Any]) -> Edit:
-            ends = [[v[f"{e}{c}"] - float(model.origin["xyz".index(c)]) for c in "xyz"] for e in "ab"]
-            part = {"start": ends[0], "end": ends[1], "section": v["section"], "material": v["material"]}
-            part |= {
-                "pinned_start": v["ends"] in ("pinned", "start pinned"),
-                "pinned_end": v["ends"] in ("pinned", "end pinned"),
-            }
-            return AddMembers([part])
-
-        text = "Each end takes the node that lies there, or a joint of the member that passes, or a node of its own."
-        self._ask("Add a member", text, fields, made)
-
-    def paste_members(self) -> None:
-        """Members from a table of their ends."""
-        model = self.model
-        if model is None:
-            return
-        text = (
-            "Columns: x1 y1 z1 x2 y2 z2 (m, or with a unit as in x1 [mm]), or start and end (nodes); section, material, name, class, ends "
-            "(fixed, pinned, start pinned, end pinned). An empty section or material is that of the row above."
-        )
-        self.page = PastePage(
-            self.window, "Members from a table", text, MEMBERS_EXAMPLE,
-            lambda pasted: [AddMembers(read_members(pasted, model))], self.session.correct_all,
-        )  # fmt: skip
-        self.page.show()
-
-    def ask_copy(self) -> None:
-        """Copies of the selected parts, each a step farther: to other storeys, or along a row."""
-        model, members, surfaces = self.model, self.state.chosen("member"), self.state.chosen("surface")
-        if model is None or not (members or surfaces):
-            return
-        levels = sorted(s.elevation for s in model.storeys)
-        steps = np.diff(levels)
-        up = float(steps[0]) if len(steps) else 3.0
-        fields = [
-            Field("x", "step in x", 0.0, unit="m"), Field("y", "step in y", 0.0, unit="m"), Field("z", "step in z", up, unit="m"),
-            Field("times", "copies", 1.0, low=1.0, high=200.0, digits=0),
-        ]  # fmt: skip
-
-        def made(v: dict[str, Any]) -> None:
-            step, times = (v["x"], v["y"], v["z"]), int(v["times"])
-            self._add(copies(model, members, step, times), surface_copies(model, surfaces, step, times))
-
-        self._ask(
-            "Copy", f"{self._count()}. Copies have sections, releases and openings; loads are not copied.", fields, made
-        )
-
-    def ask_mirror(self) -> None:
-        """The images of the selected parts in an upright plane."""
-        model, members, surfaces = self.model, self.state.chosen("member"), self.state.chosen("surface")
-        if model is None or not (members or surfaces):
-            return
-        nodes = np.array([n.point for n in model.nodes.values()]).reshape(-1, 3) + model.origin
-        middle = (nodes.min(axis=0) + nodes.max(axis=0)) / 2 if len(nodes) else np.zeros(3)
-        fields = [
-            Field("axis", "square to", "x", ["x", "y"]),
-            Field("at", "through", float(middle[0]), unit="m"),
-        ]
-
-        def made(v: dict[str, Any]) -> None:
-            axis = str(v["axis"])
-            self._add(*mirror_images(model, members, surfaces, axis, v["at"] - float(model.origin["xy".index(axis)])))
-
-        text = f"{self._count()}. Their images in an upright plane are added; loads are not."
-        self._ask("Mirror", text, fields, made)
-
-    def ask_offset(self) -> None:
-        """One end of the selected members beside its node."""
-        model, members = self.model, self.state.chosen("member")
-        if model is None or not members:
-            return
-        now = model.members[members[0]].offset_start
-        fields = [
-            Field("which", "at", "start", ("start", "end", "both ends")),
-            *(Field(a, f"along {a}", float(v) * 1000, unit="mm", digits=1) for a, v in zip("xyz", now)),
-        ]  # fmt: skip
-
-        def made(v: dict[str, Any]) -> None:
-            by = [v[a] / 1000 for a in "xyz"]
-            ends = {"start": [False], "end": [True], "both ends": [False, True]}[str(v["which"])]
-            self.session.correct_all([SetOffset(members, at_end, by) for at_end in ends])
-
-        text = f"{self._count()}. The end lies beside its node, tied by a rigid link; the first one's start is shown."
-        self._ask("Offset of an end", text, fields, made)
-
-    def _count(self) -> str:
-        members, surfaces = len(self.state.chosen("member")), len(self.state.chosen("surface"))
-        words = [f"{n} {w}{'s' if n != 1 else ''}" for n, w in ((members, "member"), (surfaces, "surface")) if n]
-        return f"{' and '.join(words)} {'is' if members + surfaces == 1 else 'are'} selected"
-
-    def _add(self, members: list[dict[str, Any]], surfaces: list[dict[str, Any]]) -> None:
-        edits: list[Edit] = [AddMembers(members)] if members else []
-        self.session.correct_all(edits + ([AddSurfaces(surfaces)] if surfaces else []))
+class SurfaceDesk(Asking):
+    """Slabs, walls and openings, each by one form."""
 
     def ask_slab(self, drawn: list[Array] | None = None) -> None:
         """A slab around places that were `drawn` in their order (source's coordinates), or three or more selected nodes, or a
@@ -301,26 +145,6 @@ class AddDesk:
             return AddOpenings([{"surface": s.id, "outline": np.array(corners).tolist()}])
 
         self._ask("Cut an opening", text, fields, made)
-
-    def ask_drawing(self) -> None:
-        """Parts of a plan, layer by layer."""
-        path, _ = QFileDialog.getOpenFileName(self.window, "A plan", "", "Drawings (*.dxf)")
-        if path:
-            self.open_drawing(Path(path))
-
-    def open_drawing(self, path: Path) -> None:
-        """The page that says what the layers of a drawing stand for."""
-        if self.model is None:
-            return
-        from ..making.drawing_page import (
-            opened,  # loads the library for drawings, which the window's start does not wait for
-        )
-
-        found = opened(self.window, self.model, path, self.session.correct_all)
-        if isinstance(found, str):
-            self.session.failed.emit("Parts from a drawing", found)
-        else:
-            self.drawing = found
 
     def ask_close(self) -> None:
         """Close an opening of the picked slab or wall."""
