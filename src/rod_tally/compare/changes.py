@@ -101,7 +101,7 @@ class MemberChanges:
             if np.degrees(np.arccos(np.clip(z_old @ z_new, -1, 1))) > ANGLE and not _round(*sections):
                 out.append(Change("turn", numbers(z_old), numbers(z_new)))
         ways = [m.one_way.get(x.id, "") for m, x in ((self.base, a), (self.revised, b))]
-        if ways[0] != ways[1]:
+        if ways[0] != ways[1] and not self.mixed:
             out.append(Change("one_way", *(w or "both ways" for w in ways)))
         ends = [(a.release_start, b.release_start), (a.release_end, b.release_end)]
         offsets = [(a.offset_start, b.offset_start), (a.offset_end, b.offset_end)]

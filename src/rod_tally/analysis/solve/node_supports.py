@@ -7,9 +7,8 @@ from numpy.typing import NDArray
 
 from ...meshing import Plates
 from ...model import Model, Support
+from ...model.entities.structure import BED_SIDEWAYS
 from ..shells.assembly import node_areas
-
-SIDEWAYS = 0.1  # share of the modulus of subgrade reaction that resists sliding; common practice, no source
 
 
 def node_supports(model: Model, plates: Plates | None) -> dict[int, Support]:
@@ -28,7 +27,7 @@ def node_supports(model: Model, plates: Plates | None) -> dict[int, Support]:
         area = node_areas(plates, {ident})
         for n in plates.nodes_of(ident).tolist():
             k = s.bedding * float(area[n])
-            own = Support((SIDEWAYS * k, SIDEWAYS * k, k, 0.0, 0.0, 0.0))
+            own = Support((BED_SIDEWAYS * k, BED_SIDEWAYS * k, k, 0.0, 0.0, 0.0))
             out[n] = both(out[n], own) if n in out else own
     return out
 

@@ -35,7 +35,7 @@ def find_pulled(s: Subject) -> Iterator[Finding]:
     index = {n: i for i, n in enumerate(r.support_ids)}
     ground, held = _of_surfaces(s, index)
     for ident, (at, area) in ground.items():
-        if found.low[at].min(initial=0.0) < -least:
+        if found.low[at].min(initial=0.0) < -LEAST:
             yield from _ground(s, ident, at, area, up, known[int(found.low_by[at[found.low[at].argmin()]])])
     taken = {i for at, _ in ground.values() for i in at.tolist()} | {i for at in held.values() for i in at.tolist()}
     rows = [

@@ -9,14 +9,13 @@ from typing import Any
 import numpy as np
 
 from ..entities.model import Model
-from ..entities.structure import Joint, Member, Support, along_axes
+from ..entities.structure import BED_SIDEWAYS, Joint, Member, Support, along_axes
 from ..entities.surface import LineSupport, Surface
 from ..geometry.vectors import Array
 from .base import Edit, EditError, counted
 
 ON_EDGE = 0.03  # m; a line this near to an edge runs along it
 LEAST = 0.01  # m; a shorter edge holds nothing
-SIDEWAYS = 0.1  # share of the modulus of subgrade reaction that resists sliding; common practice, no source
 LEVEL = 0.05  # rise over length up to which a member lies on the ground
 NEAREST = 0.02  # m; springs along a member are no nearer to each other
 
@@ -94,7 +93,7 @@ class SetMemberBed(Edit):
         count = max(8, int(np.ceil(length / max(step, NEAREST))))
         taken = np.array([0.0, length, *(j.distance for j in m.joints)])
         k = self.modulus * b * length / count
-        own = (SIDEWAYS * k, SIDEWAYS * k, k, k * b**2 / 12, 0.0, 0.0)
+        own = (BED_SIDEWAYS * k, BED_SIDEWAYS * k, k, k * b**2 / 12, 0.0, 0.0)
         unit = (line[1] - line[0]) / length
         plan = np.array([(unit[0], unit[1], 0), (-unit[1], unit[0], 0), (0, 0, 1)]) / np.hypot(unit[0], unit[1])
         plan[2] = (0, 0, 1)
@@ -118,7 +117,7 @@ class SetMemberBed(Edit):
 
         def made(node: str) -> bool:
             k = model.nodes[node].support.stiffness
-            springs = 0 < k[2] < inf and np.allclose(k[:2], SIDEWAYS * k[2])
+            springs = 0 < k[2] < inf and np.allclose(k[:2], BED_SIDEWAYS * k[2])
             return springs and at[node] == [m.id] and node not in tied | loaded
 
         bare = {j.node for j in m.joints if made(j.node)}

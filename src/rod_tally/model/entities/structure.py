@@ -15,6 +15,7 @@ DIRECTIONS = ("ux", "uy", "uz", "rx", "ry", "rz")
 ONE_WAY_WORDS = {"tension": "takes tension only", "compression": "takes compression only"}
 IN_AXES = "conditions in axes "
 LIFTS = "holds against pressing only"
+BED_SIDEWAYS = 0.1  # share of the modulus of subgrade reaction that resists sliding; common practice, no source
 COMPONENTS = ("n", "vy", "vz", "mt", "my", "mz")
 
 

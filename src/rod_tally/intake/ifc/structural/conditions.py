@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from ....model.entities.log import LogEntry
-from ....model.entities.structure import IN_AXES, along_axes
+from ....model.entities.structure import BED_SIDEWAYS, IN_AXES, along_axes
 from ....model.geometry.vectors import Array
 from ...source import SourceCondition, SourceCurve, SourceModel
 from ..units import Units
@@ -95,9 +95,11 @@ def bedding_of(condition: Any, units: Units) -> tuple[float, str]:
     left = []
     if z == inf:
         left.append("it is held across its plane all over, which no spring stands for")
-    if x or y:
-        left.append("its springs along its plane are not taken over, it can slide" if max(x, y) < inf else
-                    "it is held along its plane all over, which is not taken over: it can slide")  # fmt: skip
+    if (x or y) and not (0 < z < inf and np.allclose((x, y), BED_SIDEWAYS * z)):
+        what = "its springs along its plane are" if max(x, y) < inf else "it is held along its plane all over, which is"
+        left.append(
+            f"{what} not taken over; " + ("a tenth of what holds it across resists sliding" if bed else "it can slide")
+        )
     return bed, "; ".join(left)
 
 
