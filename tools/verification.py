@@ -22,6 +22,8 @@ FILES = (
     "test_make",
     "test_wind",
     "test_one_way",
+    "test_lifting_ground",
+    "test_stresses",
     "test_look_again",
     "test_causes",
 )
