@@ -76,9 +76,8 @@ def test_along_an_axis_by_whole_steps() -> None:
     assert on_axis(line, np.array([(0.0, 0), (600, 0)]), (900.0, 0.0), "B").at == pytest.approx((6, 0, 0))
 
 
-def pointing(w: Window) -> Pointing:
-    if w.view.canvas is None:
-        pytest.skip("no picture here")
+def pointing(w: Window, qtbot: QtBot) -> Pointing:
+    qtbot.waitUntil(lambda: w.view.scene is not None, timeout=5000)
     return w.view.pointing
 
 
@@ -92,7 +91,7 @@ def put(w: Window, what: str) -> None:
 
 
 def test_members_are_drawn_one_after_the_other_until_esc(loft: Window, qtbot: QtBot) -> None:
-    p = pointing(loft)
+    p = pointing(loft, qtbot)
     before = set(model_of(loft).members)
     loft.view.look_from("plan")
     loft.state.show_storeys({"Roof"})
@@ -127,7 +126,7 @@ def test_members_are_drawn_one_after_the_other_until_esc(loft: Window, qtbot: Qt
 
 
 def test_an_outline_is_closed_by_its_first_corner_and_asked_about(loft: Window, qtbot: QtBot) -> None:
-    p = pointing(loft)
+    p = pointing(loft, qtbot)
     loft.view.look_from("plan")
     loft.state.show_storeys({"Roof"})
     qtbot.wait(100)
@@ -155,7 +154,7 @@ def test_an_outline_is_closed_by_its_first_corner_and_asked_about(loft: Window, 
 
 
 def test_a_wall_by_its_foot_and_nothing_where_nothing_lies(loft: Window, qtbot: QtBot) -> None:
-    p = pointing(loft)
+    p = pointing(loft, qtbot)
     loft.view.look_from("plan")
     loft.state.show_storeys({"Roof"})
     qtbot.wait(100)

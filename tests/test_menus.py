@@ -114,8 +114,7 @@ def test_the_right_button_picks_and_asks(loft: Window, qtbot: QtBot) -> None:
 
 def test_in_the_view_too(loft: Window, qtbot: QtBot) -> None:
     picking, view = loft.view.picking, loft.view
-    if view.canvas is None or view.scene is None:
-        pytest.skip("no picture here")
+    qtbot.waitUntil(lambda: view.scene is not None, timeout=5000)
     line = view.canvas.to_screen(view.scene.lines[0].mean(axis=0)[None])[0]
     ratio, height = view.devicePixelRatioF(), view.plotter.render_window.GetSize()[1]
     place = QPoint(int(line[0] / ratio), int((height - line[1]) / ratio))
