@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import tomllib
 from dataclasses import replace
 
 import numpy as np
@@ -14,9 +15,10 @@ from sectionproperties.pre.library import angle_section, i_section
 from rod_tally.analysis import run
 from rod_tally.analysis.stress.utilisation import hull, normal_stress, utilisations
 from rod_tally.compare import Comparison, Side, compare
+from rod_tally.compare.results.again import of_components
 from rod_tally.model import Combination, LoadCase, Material, MemberLoad, Model, Section, SpaceLoad
 from rod_tally.model.catalogue.shapes import from_polygon
-from rod_tally.model.settings import CompareSettings, RunSettings
+from rod_tally.model.settings import CompareSettings, RunSettings, Settings, SettingsError
 from rod_tally.project.codec import pack, unpack
 
 from .frames import beam, frame, regular
@@ -201,3 +203,41 @@ def test_walls_taken_as_columns_are_looked_at_like_members() -> None:
     assert found.ratio == pytest.approx(1.5) and abs(found.is_) in (
         pytest.approx(1.5 * 30e3 * 3), pytest.approx(1.5 * 30e3 * 3 * 9),
     )  # fmt: skip
+
+
+def test_a_tolerance_of_its_own_holds_for_one_quantity() -> None:
+    limits = CompareSettings()
+    assert limits.of("my") == (0.05, 1000.0) and limits.of("ux", 0.5) == (0.05, 0.5)
+    limits = Settings.from_dict(
+        {
+            "compare": {
+                "tolerance": {
+                    "my": {"relative": 0.5},
+                    "ux": {"absolute": 0.002},
+                    "n": {"relative": 0.0, "absolute": 0.0},
+                }
+            }
+        }
+    ).compare
+    assert limits.of("my") == (0.5, 1000.0) and limits.of("ux", 0.5) == (0.05, 0.002) and limits.of("n") == (0.0, 0.0)
+    relative, absolute = of_components(limits)
+    assert relative.tolist() == [0.0, 0.05, 0.05, 0.05, 0.5, 0.05] and absolute.tolist() == [0.0] + [1000.0] * 5
+    assert Settings.from_dict(tomllib.loads(Settings(compare=limits).to_toml())).compare == limits
+    with pytest.raises(SettingsError, match="compare.tolerance.sigma is 'sigma'; it must be one of"):
+        Settings.from_dict({"compare": {"tolerance": {"sigma": {"relative": 0.1}}}})
+    with pytest.raises(SettingsError, match="unknown key compare.tolerance.my.share; known are absolute, relative"):
+        Settings.from_dict({"compare": {"tolerance": {"n": {}, "my": {"share": 1}}}})
+    with pytest.raises(SettingsError, match="compare.tolerance.my.relative is -1"):
+        Settings.from_dict({"compare": {"tolerance": {"my": {"relative": -1}}}})
+
+
+def test_a_tolerance_changes_who_must_be_looked_at_again() -> None:
+    """A beam whose load grew by a fifth: beyond 5 %, within 30 % where that is said of all its forces."""
+    a, b = (beam(6.0, "ux uy uz rx rz", "uy uz") for _ in range(2))
+    for m, q in ((a, 20e3), (b, 24e3)):
+        m.cases["Q"] = LoadCase(
+            "Q", "live", member_loads=[MemberLoad(next(iter(m.members)), 0, 6.0, (0, 0, -q), (0, 0, -q))]
+        )
+    assert compare(side(a), side(b)).again
+    wide = Settings.from_dict({"compare": {"tolerance": {k: {"relative": 0.3} for k in ("vz", "my")}}}).compare
+    assert not compare(side(a), side(b), limits=wide).again

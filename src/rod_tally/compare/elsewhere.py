@@ -169,8 +169,8 @@ def _differ(rows: list[ElsewhereRow], limits: CompareSettings) -> list[Elsewhere
         largest[r.quantity] = max(largest.get(r.quantity, 0.0), abs(r.ours))
     found = []
     for r in rows:
-        least = SMALL_MOVE * largest[r.quantity] if r.quantity in MOVES else limits.absolute_force
-        if abs(r.difference) > max(limits.relative * abs(r.ours), least):
+        relative, least = limits.of(r.quantity, SMALL_MOVE * largest[r.quantity] if r.quantity in MOVES else None)
+        if abs(r.difference) > max(relative * abs(r.ours), least):
             found.append((-abs(r.difference) / max(abs(r.ours), abs(r.theirs)), r.case, r.id, r))
     return [r for *_, r in sorted(found, key=lambda x: x[:3])]
 

@@ -27,6 +27,12 @@ Large = Annotated[float, Meta(ge=0.0, le=1e12)]
 Factor = Annotated[float, Meta(ge=FACTORS[0], le=FACTORS[1])]
 Coordinate = Annotated[float, Meta(ge=-1e9, le=1e9)]
 Place = Annotated[list[Coordinate], Meta(min_length=2, max_length=2)]
+Share = Annotated[float, Meta(ge=0.0, le=10.0)]
+# of members, surfaces, supports, nodes, storeys and modes, as the comparison names them
+Quantity = Literal[
+    "n", "vy", "vz", "mt", "my", "mz", "nx", "ny", "nxy", "mx", "mxy", "vx", "fx", "fy", "fz", "ux", "uy", "uz", "rx", "ry", "rz",
+    "shear_x", "shear_y", "drift_x", "drift_y", "period",
+]  # fmt: skip
 Name = Annotated[str, Meta(min_length=1)]
 Hold = Literal["fixed", "pinned"]
 Chapter = Literal[
@@ -151,9 +157,26 @@ class CombinationSettings(Table):
     standard: str = "EN 1990"
 
 
+class Tolerance(Table):
+    """From where on a value of one quantity has changed: a share of what it was, and at least so much (SI); None as for all."""
+
+    relative: Share | None = None
+    absolute: Large | None = None
+
+
 class CompareSettings(Table):
-    relative: Annotated[float, Meta(ge=0.0, le=10.0)] = 0.05
+    """`relative` and `absolute_force` (N; moments N m) hold for every quantity that `tolerance` does not name."""
+
+    relative: Share = 0.05
     absolute_force: Large = 1000.0
+    tolerance: dict[Quantity, Tolerance] = field(default_factory=dict)
+
+    def of(self, quantity: str, usual: float | None = None) -> tuple[float, float]:
+        """Relative and absolute tolerance of a quantity; `usual`: the absolute one where nothing is said of it."""
+        own = self.tolerance.get(quantity)  # type: ignore[call-overload]
+        relative = self.relative if own is None or own.relative is None else own.relative
+        absolute = self.absolute_force if usual is None else usual
+        return float(relative), float(absolute if own is None or own.absolute is None else own.absolute)
 
 
 class OutputSettings(Table):

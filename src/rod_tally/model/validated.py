@@ -57,13 +57,18 @@ def _explained(message: str, data: Any, into: type) -> str:
     said, path = (parts[1], parts[2] or "") if parts else (message, "")
     keys = re.findall(r"\[\.\.\.\]|\[(\d+)\]|\.([^.\[]+)", path)
     info, value, name = inspect.type_info(into), data, ""
-    for number, key in keys:
-        if not (number or key):  # a key or value of a table: which one the library does not say
-            break
+    for k, (number, key) in enumerate(keys):
+        if not (number or key):  # an entry of a table: which one the library does not say
+            key = _entry(info, value, [key for _, key in keys[k + 1 :]])
+            if not key:
+                break
         value = value[int(number)] if number else value[key]
         info = _inner(info, key)
         name = f"{name}.{key}".lstrip(".") if key else f"{name}[{int(number) + 1}]"
     unknown = re.match(r"Object contains unknown field `(.*)`", said)
+    if unknown and isinstance(info, inspect.DictType):  # in one of its entries
+        name += "." + next((k for k, own in value.items() if isinstance(own, dict) and unknown[1] in own), "")
+        info = next(iter(_options(info.value_type)))
     fields = info.fields if isinstance(info, inspect.StructType) else ()
     if unknown:
         known = ", ".join(sorted(f.encode_name for f in fields))
@@ -90,6 +95,18 @@ def _inner(info: Any, key: str) -> Any:
         if isinstance(one, inspect.DictType) and key:
             return one.value_type
     return info
+
+
+def _entry(info: Any, value: Any, path: list[str]) -> str:
+    """The entry of a table in which what lies at the end of a path is wrong; "" where the entry itself is."""
+    for name, own in value.items() if isinstance(value, dict) and path else ():
+        kind, at = _inner(info, name), own
+        for key in path:
+            kind = _inner(kind, key)
+            at = at.get(key) if isinstance(at, dict) else None
+        if at is not None and not _fits(at, kind):
+            return str(name)
+    return ""
 
 
 def _options(info: Any) -> tuple[Any, ...]:

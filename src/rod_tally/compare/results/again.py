@@ -185,6 +185,12 @@ def _members(
     return out
 
 
+def of_components(limits: CompareSettings) -> tuple[Array, Array]:
+    """Relative and absolute tolerances (6,) of a member's forces and moments."""
+    both = np.array([limits.of(c) for c in COMPONENTS])
+    return both[:, 0], both[:, 1]
+
+
 def _grown(
     accepted: dict[str, tuple[Array, Array]], after: _Demand, compared: list[tuple[str, int]], limits: CompareSettings
 ) -> NDArray[np.bool_]:
@@ -196,7 +202,8 @@ def _grown(
     out = np.zeros(len(k), bool)
     for was, now in ((-low, -after.envelope.low[k]), (high, after.envelope.high[k])):
         was = np.maximum(was, 0.0)
-        out |= (now - was > np.maximum(limits.absolute_force, limits.relative * was)).any(axis=1)
+        relative, absolute = of_components(limits)
+        out |= (now - was > np.maximum(absolute, relative * was)).any(axis=1)
     return out
 
 
@@ -226,10 +233,11 @@ def _worst(
     largest_now = np.where(both, now, np.maximum(now, np.roll(now, 6)))
     # of a component whose sign does not matter, the side that gives it is named
     now = np.where(both | (now == largest_now), now, 0.0)
-    beyond = now - was > np.maximum(limits.absolute_force, limits.relative * was)
+    relative, absolute = (np.tile(v, 2) for v in of_components(limits))
+    beyond = now - was > np.maximum(absolute, relative * was)
     if not beyond.any():
         return None
-    floor = max(limits.absolute_force, 1e-9)
+    floor = np.maximum(absolute, 1e-9)
     ratio = np.where(beyond, now / np.maximum(was, floor), 0.0)
     at = int(ratio.argmax())
     sign = -1.0 if at < 6 else 1.0
@@ -259,8 +267,9 @@ def _surfaces(
         worst: LookAgain | None = None
         for r in by_part.get(ident, ()):
             was, now = abs(r.baseline), abs(r.revised)
-            if now - was > max(limits.absolute_force, limits.relative * was):
-                ratio = now / max(was, limits.absolute_force, 1e-9)
+            relative, absolute = limits.of(r.quantity)
+            if now - was > max(absolute, relative * was):
+                ratio = now / max(was, absolute, 1e-9)
                 if worst is None or ratio > (worst.ratio or 0.0):
                     by = f"{ENVELOPE} of {what} and cases" if what == "combinations" else ENVELOPE
                     worst = LookAgain(

@@ -60,16 +60,16 @@ class ParityPlot(QWidget):
         if not len(rows):
             self.words.setText("no member was computed in both revisions")
             return
-        limits = review.settings.compare
+        relative, least = review.settings.compare.of(name)
         most = float(max(was.max(), now.max())) or 1.0
         band = np.linspace(0, most, 50)
-        wide = np.maximum(limits.relative * band, limits.absolute_force * factor)
+        wide = np.maximum(relative * band, least * factor)
         low = pg.PlotCurveItem(band, band - wide, pen=pg.mkPen(MUTED, style=Qt.PenStyle.DotLine))
         high = pg.PlotCurveItem(band, band + wide, pen=pg.mkPen(MUTED, style=Qt.PenStyle.DotLine))
         self.plot.addItem(pg.FillBetweenItem(low, high, brush=pg.mkBrush(29, 107, 102, 22)))
         for item in (low, high, pg.PlotCurveItem([0, most], [0, most], pen=pg.mkPen(INK))):
             self.plot.addItem(item)
-        out = np.abs(now - was) > np.maximum(limits.relative * was, limits.absolute_force * factor)
+        out = np.abs(now - was) > np.maximum(relative * was, least * factor)
         picked = self.state.picked[1] if self.state.picked else None
         spots = [
             {
@@ -88,8 +88,8 @@ class ParityPlot(QWidget):
         self.plot.setLabel("left", f"revision, {unit}")
         self.words.setText(
             f"{len(rows)} members in both; {int((out & (now > was)).sum())} stronger demand (△), "
-            f"{int((out & (now < was)).sum())} weaker (▽), the rest within {limits.relative:.0%} "
-            f"or {limits.absolute_force * factor:g} {unit}"
+            f"{int((out & (now < was)).sum())} weaker (▽), the rest within {relative:.0%} "
+            f"or {least * factor:g} {unit}"
         )
 
     def _clicked(self, _item: object, points: list[pg.SpotItem]) -> None:

@@ -105,7 +105,8 @@ def changes(state: DeskState, units: UnitSet) -> Rows:
             out.add([*row, combination.was, combination.is_, None])
     limits = review.settings.compare
     for r in comparison.results:
-        if abs(r.change) <= max(limits.absolute_force, limits.relative * abs(r.baseline)) or not r.revised_id:
+        relative, least = limits.of(r.quantity)
+        if abs(r.change) <= max(least, relative * abs(r.baseline)) or not r.revised_id:
             continue
         if r.quantity not in FORCE_KIND or r.case != ENVELOPE or r.revised_id not in review.model.members:
             continue

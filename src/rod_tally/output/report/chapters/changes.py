@@ -75,12 +75,13 @@ def changes_chapter(out: Chapter, review: Review, short: bool) -> None:
         out.words.append(ORDERS)
     for found in review.causes:
         out.tables.append(_why(review, found))
-    grown = [
-        (abs(x.change) / max(abs(x.baseline), abs(x.revised)), x)
-        for x in c.results
-        if abs(x.change) > (limits.absolute_force if x.quantity in FORCE_QUANTITIES else SMALLEST_MOVE)
-    ]
-    grown = sorted((g for g in grown if g[0] > limits.relative), key=lambda g: (-g[0], -abs(g[1].change)))
+    grown = []
+    for x in c.results:
+        relative, least = limits.of(x.quantity, None if x.quantity in FORCE_QUANTITIES else SMALLEST_MOVE)
+        share = abs(x.change) / max(abs(x.baseline), abs(x.revised), 1e-300)
+        if abs(x.change) > least and share > relative:
+            grown.append((share, x))
+    grown.sort(key=lambda g: (-g[0], -abs(g[1].change)))
     again: list[list[Cell | str]] = [
         [
             x.quantity, x.case, Cell(x.revised_id or "all supports", None, (x.revised_id,) if x.revised_id else ()),
@@ -90,7 +91,7 @@ def changes_chapter(out: Chapter, review: Review, short: bool) -> None:
     ]  # fmt: skip
     if again:
         columns = ["Quantity", "Case", "Part", "Was, SI", "Is, SI", "Of the larger"]
-        title = f"{len(again)} results that changed by more than {limits.relative:.0%}, most first"
+        title = f"{len(again)} results that changed by more than {limits.relative:.0%}{' or a tolerance of their own' if limits.tolerance else ''}, most first"
         out.tables.append(shortened(Table(title, columns, again), short, "review.json"))
 
 
