@@ -59,6 +59,19 @@ def test_equilibrium_between_storeys_at_nodes_and_down_stacks(demo: Window, qtbo
     w.tables._front()
     stacks = w.tables.pages["forces"].model.content.rows
     assert stacks[0][0] == "Stack A/1" and len(stacks) > 30
+    # what the columns carried in the revision before stands beside it
+    page = w.tables.pages["forces"]
+    columns = page.model.content.columns
+    foot, before, change = (columns.index(c) for c in ("N foot", "Foot before", "Change"))
+    both = [r for r in stacks if r[before] is not None]
+    assert len(both) > 25 and "before: Revision A, case Wind y" in page.count.whole()
+    assert all(abs(float(r[foot]) - float(r[before]) - float(r[change])) < 1e-9 for r in both)  # type: ignore[arg-type]
+    w.state.choose(0)
+    w.tables._front()
+    own = {r[1]: float(r[foot]) for r in page.model.content.rows}  # type: ignore[arg-type]
+    assert all(own[r[1]] == pytest.approx(float(r[before])) for r in both if r[1] in own and r[0].startswith("Stack A"))  # type: ignore[attr-defined, arg-type]
+    w.state.choose(1)
+    w.tables._front()
     act(w, qtbot, "run.centres")
     assert "centre of stiffness" in legend(w, qtbot)
     w.tables._front()

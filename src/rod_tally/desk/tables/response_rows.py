@@ -148,6 +148,8 @@ def stacks(state: DeskState, units: UnitSet) -> Rows:
             "by",
             "Highest N",
             "by",
+            "Foot before",
+            "Change",
         ]
     )
     review, case = state.review, state.case
@@ -161,6 +163,8 @@ def stacks(state: DeskState, units: UnitSet) -> Rows:
     found = None if review.envelopes.waiting else review.envelopes.members()
     if found is not None:
         out.note += f"; lowest and highest over {len(found[0].combinations)} combinations"
+    before, words = _feet_before(state)
+    out.note += words
     index = {i: k for k, i in enumerate(r.member_ids)}
     for row in stack_forces(review.model, r, r.case_index(case), review.lines):
         member = review.model.members.get(row.member) or review.model.surfaces[row.member]
@@ -185,10 +189,34 @@ def stacks(state: DeskState, units: UnitSet) -> Rows:
                 row.foot * f[0],
                 more,
                 *over,
+                before[row.member] * f[0] if row.member in before else None,
+                (row.foot - before[row.member]) * f[0] if row.member in before else None,
             ],
             ("member" if row.member in review.model.members else "surface", row.member),
         )
     return out
+
+
+def _feet_before(state: DeskState) -> tuple[dict[str, float], str]:
+    """Axial force (N) at the foot of what the revision's columns are in the baseline, by the revision's ids, in the case that is its
+    counterpart; and what to say of it."""
+    baseline, comparison = state.baseline, state.comparison
+    if baseline is None or comparison is None:
+        return {}, ""
+    case = next((c.baseline_name for c in comparison.cases if c.revised_name == state.case), None)
+    if case is None or baseline.review.stale or case not in baseline.review.shown(case).cases:
+        return {}, f"; {baseline.name} has no such case that was computed"
+    results = baseline.review.shown(case)
+    feet = {
+        row.member: row.foot
+        for row in stack_forces(baseline.review.model, results, results.case_index(case), baseline.review.lines)
+    }
+    pairs: dict[str, list[str]] = {}
+    for m in comparison.parts:
+        if m.baseline_id is not None and m.revised_id is not None:
+            pairs.setdefault(m.revised_id, []).append(m.baseline_id)
+    found = {new: feet[old[0]] for new, old in pairs.items() if len(old) == 1 and old[0] in feet}
+    return found, f"; before: {baseline.name}, case {case}"
 
 
 def at_ends(state: DeskState, units: UnitSet) -> Rows:
