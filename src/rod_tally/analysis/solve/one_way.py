@@ -133,9 +133,14 @@ def slack(a: Array, force: Array) -> Array | None:
             return np.asarray(z / size)
         else:
             break  # no force of the slack ones can be made nothing
-    size_of, shape = np.linalg.eigh(scaled)
-    root = np.sqrt(np.maximum(size_of, 0.0) + STIFFER)
-    z, _ = nnls(root[:, None] * shape.T, -(shape.T @ q) / root, maxiter=100 * len(q) + 1000)
+    try:
+        lower = np.linalg.cholesky(scaled + STIFFER * np.eye(len(q)))
+        factor, right = lower.T, -np.linalg.solve(lower, q)
+    except np.linalg.LinAlgError:  # of very many parts rounding alone makes some of it negative
+        values, shape = np.linalg.eigh(scaled)
+        root = np.sqrt(np.maximum(values, 0.0) + STIFFER)
+        factor, right = root[:, None] * shape.T, -(shape.T @ q) / root
+    z, _ = nnls(factor, right, maxiter=100 * len(q) + 1000)
     z = _with(scaled, q, z > 1e-6 * z.max(initial=0.0))
     rest = q + scaled @ z
     if z.min() < -1e-6 * np.abs(z).max() or rest.min() < -1e-6 * float(np.abs(q).max()):
