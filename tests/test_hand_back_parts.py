@@ -10,9 +10,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from rod_tally.checks import Subject
+from rod_tally.checks.framing.source import find_unread
 from rod_tally.intake import read_source
 from rod_tally.model import LineSupport, Model, Settings, Storey, Support, Surface
 from rod_tally.model.entities.grid import GridLine
+from rod_tally.model.entities.log import LogEntry, Skipped
 from rod_tally.model.entities.structure import along_axes, edge_axes
 from rod_tally.output.ifc import write_ifc
 from rod_tally.transfer import transfer
@@ -177,3 +180,29 @@ def test_a_storey_placed_beside_its_stated_height_is_said(tmp_path: Path) -> Non
     level = [x for x in path.read_text().split("\n") if "=IFCBUILDINGSTOREY(" in x]
     found = changed(path, level[1], level[1].replace("13.5", "13.9"))
     assert any("stated at 13.900 m and placed at 13.500 m" in m for m in found)
+
+
+def test_a_second_representation_of_the_axis_takes_nothing_away(tmp_path: Path) -> None:
+    """A member with its edge, and another curve beside it in a representation of its own: the first one counts."""
+    path = write_ifc(regular(1, 1), tmp_path / "frame.ifc")
+    text = path.read_text()
+    edge = next(x for x in text.split("\n") if "=IFCEDGE(" in x)
+    shape = next(x for x in text.split("\n") if "'Reference','Edge',(" + edge.split("=")[0] in x)
+    product = next(
+        x for x in text.split("\n") if "=IFCPRODUCTDEFINITIONSHAPE(" in x and f"({shape.split('=')[0]})" in x
+    )
+    more = "#9001=IFCCARTESIANPOINT((0.,9.,0.));\n#9002=IFCCARTESIANPOINT((3.,9.,2.));\n#9003=IFCPOLYLINE((#9001,#9002));\n"
+    more += shape.replace(shape.split("=")[0] + "=", "#9004=").replace(edge.split("=")[0], "#9003") + "\n"
+    assert (
+        changed(path, product, more + product.replace(f"({shape.split('=')[0]})", f"({shape.split('=')[0]},#9004)"))
+        == []
+    )
+
+
+def test_what_is_said_of_several_parts_is_said_though_one_of_them_is_left_out() -> None:
+    m = regular(1, 1)
+    ids = tuple(m.members)[:3]
+    m.log.append(LogEntry("skipped", ids, "3 elements of several materials (a, b): all of it counts as a"))
+    m.skipped.append(Skipped("beam", ids[0], "it has no length"))
+    found = [f.message for f in find_unread(Subject(m))]
+    assert any("3 elements of several materials" in x for x in found)

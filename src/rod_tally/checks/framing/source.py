@@ -65,7 +65,7 @@ def _left_out(s: Subject) -> Iterator[Finding]:
     told = {k.id for k in s.model.skipped}
     lines = " ".join(k.name for k in s.model.skipped if k.cls == "line")
     for entry in s.model.log:
-        if entry.kind != "skipped" or not entry.ids or told.intersection(entry.ids):
+        if entry.kind != "skipped" or not entry.ids or told.issuperset(entry.ids):
             continue
         if any(re.search(rf"{re.escape(i)}\b", lines) for i in entry.ids if i.startswith("#")):
             continue  # its line is reported as one that cannot be read

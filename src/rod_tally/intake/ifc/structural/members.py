@@ -105,17 +105,19 @@ def _world(points: Array, entity: Any, placements: Placements) -> Array:
 
 
 def edge(entity: Any, placements: Placements) -> Array:
-    """End points (2, 3) of a straight edge in world coordinates. Raises for none, a curved one, several, one of no length."""
-    found: Array | None = None
-    for item in _items(entity):
-        line = _straight(item, placements)
-        if line is None:
-            continue
-        if found is not None and not any(np.allclose(found, one, atol=1e-6) for one in (line, line[::-1])):
-            raise PlacementError("its axis is of several pieces, of which none is read")
-        found = line if found is None else found
-    if found is None:
+    """End points (2, 3) of a straight edge in world coordinates, of the first representation that has one. Raises for none, a curved
+    one, several in one representation, one of no length."""
+    representations = entity.Representation.Representations if entity.Representation is not None else ()
+    lines: list[Array] = []
+    for representation in representations:
+        lines = [line for item in representation.Items if (line := _straight(item, placements)) is not None]
+        if lines:
+            break
+    if not lines:
         raise PlacementError("it has no axis")
+    found = lines[0]
+    if not all(np.allclose(found, x, atol=1e-6) or np.allclose(found[::-1], x, atol=1e-6) for x in lines[1:]):
+        raise PlacementError("its axis is of several pieces, of which none is read")
     length = float(np.linalg.norm(found[1] - found[0]))
     if length <= 1e-6:
         raise PlacementError(f"it has no length ({length * 1000:.3g} mm)")
