@@ -5,9 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from PyQt6.QtWidgets import QWidget
 
-from ...model import PINNED_END, Model, Release, Support
+from ...model import PINNED_END, Release, Support
 from ...model.catalogue.catalogue import catalogue, catalogue_name, near_names
 from ...model.catalogue.grade_names import standard_of
 from ...model.catalogue.grades import grades
@@ -35,24 +34,15 @@ from ...model.edits import (
     TurnMembers,
     TurnSurfaces,
 )
+from ..forms.asking import Asking
 from ..forms.form import Field, Form
 from ..session.actions import held_nodes, lowest
-from ..session.session import Session
-from ..session.state import DeskState
 
 
-class Corrections:
+class Corrections(Asking):
     """Asks, and hands the edit to the session, which makes it with undo."""
 
-    def __init__(self, window: QWidget, session: Session, state: DeskState) -> None:
-        self.window, self.session, self.state = window, session, state
-        self.form: Form | None = None
-
     # -- what is selected --------------------------------------------------------------------------------------------
-
-    @property
-    def model(self) -> Model | None:
-        return self.state.review.model if self.state.review else None
 
     def members(self) -> list[str]:
         return self.state.chosen("member")
@@ -62,14 +52,6 @@ class Corrections:
 
     def nodes(self) -> list[str]:
         return held_nodes(self.model, self.state)
-
-    def _ask(self, title: str, text: str, fields: list[Field], make: Any) -> None:
-        self.form = Form(self.window, title, text, fields, lambda values: self._made(make(values)))
-        self.form.open()
-
-    def _made(self, edit: Edit | None) -> None:
-        if edit is not None:
-            self.session.correct(edit)
 
     def _say(self, text: str) -> None:
         self.session.said.emit(text)

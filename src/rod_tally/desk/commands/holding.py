@@ -9,14 +9,13 @@ from typing import Any
 import numpy as np
 from PyQt6.QtWidgets import QComboBox, QWidget
 
-from ...model import PINNED_END, Model, Release, Support
-from ...model.edits import PinBoth, SetBedding, SetEdgeSupport, SetMemberBed, SetRelease, SetSupport
+from ...model import PINNED_END, Release, Support
+from ...model.edits import Edit, PinBoth, SetBedding, SetEdgeSupport, SetMemberBed, SetRelease, SetSupport
 from ...model.edits.edge_supports import edges_of
 from ...model.entities.structure import COMPONENTS, DIRECTIONS, SUPPORT_WORDS
+from ..forms.asking import Asking
 from ..forms.form import Field, Form
 from ..session.actions import held_nodes
-from ..session.session import Session
-from ..session.state import DeskState
 
 FREE_WORD, HELD_WORD, SPRING_WORD = "free", "held", "spring"
 CHOSEN = "as chosen below"
@@ -32,16 +31,8 @@ ENDS = {
 }  # fmt: skip
 
 
-class HoldDesk:
+class HoldDesk(Asking):
     """Asks what holds nodes, edges and ends, and hands the correction to the session."""
-
-    def __init__(self, window: QWidget, session: Session, state: DeskState) -> None:
-        self.window, self.session, self.state = window, session, state
-        self.form: Form | None = None
-
-    @property
-    def model(self) -> Model | None:
-        return self.state.review.model if self.state.review else None
 
     def ask_support(self) -> None:
         """What holds the selected nodes and the feet of selected members: six directions, along the axes or turned in plan."""
@@ -56,12 +47,8 @@ class HoldDesk:
             f"{' in axes of its own' if now.axes else ''}."
         )
 
-        def made(v: dict[str, Any]) -> None:
-            self.session.correct(SetSupport(nodes, support_of(v)))
-
-        self._ask(
-            "Support", text, [*ready(READY, now.words), *six(DIRECTIONS, now.stiffness), turn(now)], made, DIRECTIONS
-        )
+        fields = [*ready(READY, now.words), *six(DIRECTIONS, now.stiffness), turn(now)]
+        self._ask_six("Support", text, fields, lambda v: SetSupport(nodes, support_of(v)), DIRECTIONS)
 
     def ask_edges(self) -> None:
         """What holds edges of the selected slabs and walls, a spring being one a metre of edge; or what ground a slab lies on."""
@@ -82,7 +69,7 @@ class HoldDesk:
         ]  # fmt: skip
         text = f"{len(ids)} surfaces are selected; {len(own.supports)} edges of the first are held."
 
-        def made(v: dict[str, Any]) -> None:
+        def made(v: dict[str, Any]) -> Edit | None:
             chosen: list[dict[str, Any]] = []
             for ident in ids:
                 s = model.surfaces[ident]
@@ -94,11 +81,11 @@ class HoldDesk:
                     found = [lines[int(str(v["edge"]).split(":")[0]) - 1]]
                 chosen += [{"surface": ident, "line": line.tolist()} for line in found]
             if chosen:
-                self.session.correct(SetEdgeSupport(chosen, support_of(v)))
-            else:
-                self.session.said.emit("None of the selected surfaces has a level edge at its foot")
+                return SetEdgeSupport(chosen, support_of(v))
+            self.session.said.emit("None of the selected surfaces has a level edge at its foot")
+            return None
 
-        self._ask("Held edges", text, fields, made, DIRECTIONS)
+        self._ask_six("Held edges", text, fields, made, DIRECTIONS)
 
     def ask_bed(self) -> None:
         """The ground that the selected slabs, or else the selected members, lie on."""
@@ -114,9 +101,7 @@ class HoldDesk:
         bed = Field("bed", "modulus of subgrade reaction", now or 20.0, unit="MN/m³", low=0.0, high=1e4)
         if slabs:
             text = f"{len(slabs)} slabs are selected. 0 takes their ground away. A tenth of it resists sliding."
-            self._ask(
-                "Ground under slabs", text, [bed], lambda v: self.session.correct(SetBedding(slabs, v["bed"] * 1e6))
-            )
+            self._ask("Ground under slabs", text, [bed], lambda v: SetBedding(slabs, v["bed"] * 1e6))
             return
         text = (
             f"{len(members)} members are selected. The ground is springs along them, at nodes of their own; a tenth of it resists "
@@ -127,7 +112,7 @@ class HoldDesk:
             "Ground under members",
             text,
             [bed, width],
-            lambda v: self.session.correct(SetMemberBed(members, v["bed"] * 1e6, v["width"])),
+            lambda v: SetMemberBed(members, v["bed"] * 1e6, v["width"]),
         )
 
     def ask_release(self) -> None:
@@ -154,15 +139,16 @@ class HoldDesk:
                 self.session.correct(SetRelease(members, False, release))
             self.session.correct(SetRelease(members, v["which"] != "start", release))
 
-        self._ask("Releases", text, fields, made, COMPONENTS)
+        self._ask_six("Releases", text, fields, made, COMPONENTS)
 
-    def _ask(self, title: str, text: str, fields: list[Field], made: Any, six: tuple[str, ...] = ()) -> None:
-        self.form = Form(self.window, title, text, fields, made)
+    def _ask_six(self, title: str, text: str, fields: list[Field], make: Any, six: tuple[str, ...]) -> None:
+        """As `_ask`, with six directions that follow what is chosen ready."""
+        self._ask(title, text, fields, make)
+        assert self.form is not None
         if six == DIRECTIONS:
             follow(self.form, READY, lambda words: Support.of(words).stiffness, six)
-        elif six:
+        else:
             follow(self.form, ENDS, lambda words: Release.of(words).stiffness, six)
-        self.form.open()
 
 
 def ready(kinds: dict[str, str | None], now: str) -> list[Field]:

@@ -6,7 +6,7 @@ from typing import Any
 
 from PyQt6.QtWidgets import QWidget
 
-from ...model import LoadCase, Model
+from ...model import LoadCase
 from ...model.edits import (
     AddCases,
     AddLoads,
@@ -20,6 +20,7 @@ from ...model.edits import (
 )
 from ...model.entities.loads import CATEGORIES, KINDS
 from ...model.load_table import read_cases, read_loads
+from ..forms.asking import Asking
 from ..forms.form import Field, Form
 from ..forms.paste import PastePage
 from ..session.session import Session
@@ -43,33 +44,23 @@ CASES_HELP = f"Columns: case, kind ({', '.join(KINDS)}), category (A to H), toge
 CASES_EXAMPLE = "case\tkind\tcategory\tself-weight\nDead\tdead\t\tyes\nOffices\tlive\tB\t"
 
 
-class LoadDesk:
+class LoadDesk(Asking):
     """Asks, and hands the edit to the session, which makes it with undo."""
 
     def __init__(self, window: QWidget, session: Session, state: DeskState) -> None:
-        self.window, self.session, self.state = window, session, state
-        self.form: Form | None = None
+        super().__init__(window, session, state)
         self.page: PastePage | None = None
-
-    @property
-    def model(self) -> Model | None:
-        return self.state.review.model if self.state.review else None
 
     @property
     def case(self) -> LoadCase | None:
         """The case that is shown."""
         return self.model.cases.get(self.state.case) if self.model is not None else None
 
-    def _ask(self, title: str, text: str, fields: list[Field], make: Any, long: bool = False) -> None:
-        """A form whose values `make` turns into an edit: in the background when that may take `long`."""
+    def _ask_long(self, title: str, text: str, fields: list[Field], make: Any) -> None:
+        """As `_ask`, where `make` takes long: it works in the background, with progress."""
 
         def done(values: dict[str, Any]) -> None:
-            if long:
-                self.session.work_out(title, lambda progress: make(values, progress))
-                return
-            edit = make(values)
-            if edit is not None:
-                self.session.correct(edit)
+            self.session.work_out(title, lambda progress: make(values, progress))
 
         self.form = Form(self.window, title, text, fields, done)
         self.form.open()

@@ -128,7 +128,7 @@ class RuleDesk(LoadDesk):
             )
             return AddCases(made)
 
-        self._ask("Notional horizontal loads", "Four cases, along x and y both ways", fields, make, True)
+        self._ask_long("Notional horizontal loads", "Four cases, along x and y both ways", fields, make)
 
     def ask_lateral(self, code: str) -> None:
         """Equivalent lateral forces by EN 1998-1 or ASCE 7, along x and y, each with the eccentricity to either side."""
@@ -179,7 +179,7 @@ class RuleDesk(LoadDesk):
 
         title = "Equivalent lateral forces, " + ("EN 1998-1" if code == "EN" else "ASCE 7")
         masses = ", ".join(f"{f:g} {n}" for n, f in mass_cases(model, self.session.settings.modes.mass).items())
-        self._ask(title, f"Mass from {masses}; at each storey's centre of mass", fields, make, True)
+        self._ask_long(title, f"Mass from {masses}; at each storey's centre of mass", fields, make)
 
     def ask_wind(self, code: str) -> None:
         """Four cases of wind by EN 1991-1-4 or ASCE 7."""
@@ -212,7 +212,7 @@ class RuleDesk(LoadDesk):
 
         title = "Wind, " + ("EN 1991-1-4" if code == "EN" else "ASCE 7")
         text = "On the upright faces of the box that the model fills, along x and y both ways; roofs, sides and friction are left out."
-        self._ask(title, text, fields, make, True)
+        self._ask_long(title, text, fields, make)
 
     def ask_spectrum(self, code: str) -> None:
         """Cases of a response spectrum along x and y."""

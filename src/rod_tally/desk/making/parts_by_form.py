@@ -19,9 +19,9 @@ from ...model.edits import (
     surface_copies,
 )
 from ...model.member_table import read_members
+from ..forms.asking import Asking
 from ..forms.form import Field
 from ..forms.paste import PastePage
-from .asking import Asking
 
 if TYPE_CHECKING:
     from .drawing_page import DrawingPage

@@ -10,8 +10,8 @@ from shapely.geometry import Polygon
 from ...model import Model, Surface
 from ...model.edits import AddOpenings, AddSurfaces, CloseOpening, Edit
 from ...model.geometry.vectors import Array
+from ..forms.asking import Asking
 from ..forms.form import Field
-from .asking import Asking
 
 AROUND = "around these places"
 RECTANGLE = "a rectangle"

@@ -1,16 +1,17 @@
-"""What forms that make a correction have in common."""
+"""What the parts of the window that ask by forms, and make corrections of the answers, have in common."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from PyQt6.QtWidgets import QWidget
 
 from ...model import Model
 from ...model.edits import Edit
-from ..forms.form import Field, Form
 from ..session.session import Session
 from ..session.state import DeskState
+from .form import Field, Form
 
 
 class Asking:
@@ -24,11 +25,11 @@ class Asking:
     def model(self) -> Model | None:
         return self.state.review.model if self.state.review else None
 
-    def _ask(self, title: str, text: str, fields: list[Field], make: Any) -> None:
-        def made(values: dict[str, Any]) -> None:
-            edit: Edit | None = make(values)
-            if edit is not None:
-                self.session.correct(edit)
-
-        self.form = Form(self.window, title, text, fields, made)
+    def _ask(self, title: str, text: str, fields: Sequence[Field], make: Any) -> None:
+        """A form whose values `make` turns into an edit, or None for none."""
+        self.form = Form(self.window, title, text, fields, lambda values: self._made(make(values)))
         self.form.open()
+
+    def _made(self, edit: Edit | None) -> None:
+        if edit is not None:
+            self.session.correct(edit)
