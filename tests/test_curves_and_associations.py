@@ -290,3 +290,23 @@ def test_what_is_of_several_materials_or_profiles_is_said(tmp_path: Path, how: s
     (entry,) = [e for e in s.log if e.kind == "skipped"]
     assert entry.message == said
     assert sorted(entry.ids) == sorted(e.id for e in s.elements)
+
+
+def test_many_kinds_of_layers_are_one_finding(tmp_path: Path) -> None:
+    """A building's walls are of many layers: said once, the commonest first."""
+
+    def build(w: IfcWriter) -> None:
+        core = w.material("concrete")
+        for k in range(5):
+            beams = [beam(w, w.profile("Rectangle", "R", XDim=0.2, YDim=0.4)) for _ in range(k + 1)]
+            parts = [
+                w.file.create_entity("IfcMaterialLayer", m, t, None)
+                for m, t in ((core, 0.2), (w.material(f"m{k}"), 0.01))
+            ]
+            layers = w.file.create_entity("IfcMaterialLayerSet", parts, None)
+            w.root("IfcRelAssociatesMaterial", None, RelatedObjects=beams, RelatingMaterial=layers)
+
+    s = written(tmp_path, build)
+    (entry,) = [e for e in s.log if e.kind == "skipped"]
+    assert entry.message.startswith("5 elements of several layers (concrete 200 mm, m4 10 mm)")
+    assert entry.message.endswith("; and 3 elements of 2 more kinds") and len(entry.ids) == 15

@@ -8,11 +8,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..model import Model, Support
+from ..model.entities.structure import along_axes
 from ..model.geometry.vectors import Array
 from .members import MemberMatch
 from .places import REACH, Places
 
 LIFTS = ", pushes only"
+ALIGNED = 1e-3  # of unit vectors; a building's turn is known as well
 
 
 @dataclass(slots=True)
@@ -85,22 +87,14 @@ def _beds(base: Model, revised: Model, surfaces: list[MemberMatch]) -> list[Supp
 
 
 def support_words(support: Support, rotation: Array) -> str:
-    """What is held, in axes turned back by `rotation` (a turn about z) where that is a quarter turn or makes no difference."""
+    """What is held along the baseline's axes, with `rotation` (a turn about z) taken back; in axes of its own where it would couple."""
     if support.axes is None and np.allclose(rotation, np.eye(3), atol=1e-6):
         return support.words
     own = np.eye(3) if support.axes is None else np.array(support.axes)
     axes = own @ rotation  # rows: the support's directions in the baseline's axes
-    if np.allclose(np.abs(axes).max(axis=1), 1.0, atol=1e-3):
-        order = np.abs(axes).argmax(axis=1)
-        turned = [0.0] * 6
-        for k in range(3):
-            for half in (0, 3):
-                turned[half + int(order[k])] = support.stiffness[half + k]
-        return Support(tuple(turned)).words
-    level = support.stiffness[0] == support.stiffness[1] and support.stiffness[3] == support.stiffness[4]
-    upright = np.allclose(np.abs(axes[2]), (0, 0, 1), atol=1e-3)
-    if level and upright:
-        return support.words
+    plain = along_axes(support.stiffness, axes, np.eye(3), ALIGNED)
+    if plain is not None:
+        return Support(plain).words
     shown = "; ".join(" ".join(f"{v:.4f}" for v in row + 0.0) for row in axes)
     return f"{support.words} in axes {shown}"
 

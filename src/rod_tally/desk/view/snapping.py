@@ -6,6 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from shapely import LineString
+from shapely.ops import nearest_points
 
 from ...model import Model, Surface
 from ...model.entities.grid import GridLine
@@ -52,22 +54,19 @@ def places(
 
 
 def crossings(grids: Sequence[GridLine]) -> list[tuple[str, tuple[float, float]]]:
-    """Where straight grid lines cross, within their lengths, as "A / 2"; lines of one family do not."""
+    """Where grid lines cross or meet, as "A / 2"; lines of one family do not."""
+    grids = [g for g in grids if len(g.points) > 1]
+    lines = [LineString(g.points) for g in grids]
     out = []
-    for k, a in enumerate(grids):
-        for b in grids[k + 1 :]:
-            if a.family == b.family and a.grid == b.grid:
+    for k, (a, one) in enumerate(zip(grids, lines)):
+        for b, other in zip(grids[k + 1 :], lines[k + 1 :]):
+            if (a.family == b.family and a.grid == b.grid) or one.distance(other) > SAME:
                 continue
-            p, r = a.points[0], a.points[-1] - a.points[0]
-            q, s = b.points[0], b.points[-1] - b.points[0]
-            across = float(r[0] * s[1] - r[1] * s[0])
-            if abs(across) < 1e-9 * max(float(np.linalg.norm(r) * np.linalg.norm(s)), 1e-12):
-                continue
-            t = float((q - p)[0] * s[1] - (q - p)[1] * s[0]) / across
-            u = float((q - p)[0] * r[1] - (q - p)[1] * r[0]) / across
-            if -1e-6 <= t <= 1 + 1e-6 and -1e-6 <= u <= 1 + 1e-6:
-                at = p + t * r
-                out.append((f"{a.name} / {b.name}", (float(at[0]), float(at[1]))))
+            at = one.intersection(other)
+            if at.is_empty:  # one ends at the other, but for rounding
+                at = nearest_points(one, other)[0]
+            if at.geom_type == "Point":
+                out.append((f"{a.name} / {b.name}", (float(at.x), float(at.y))))
     return out
 
 

@@ -22,6 +22,7 @@ PROPERTIES = {
 }
 # Sizes (SI) beyond which a value is a damaged number, not one that somebody meant.
 SMALLEST, LARGEST = 1e-15, 1e15
+KINDS_NAMED = 3  # of layers, materials or profiles, in one message
 GRADES = ("StructuralGrade", "StrengthGrade", "StrengthClass", "Grade")
 # Ranges outside which a value is that of no building material, so that a guessed unit is doubted.
 PLAUSIBLE = {
@@ -164,10 +165,20 @@ class Materials:
         return found
 
     def report(self) -> None:
-        """Into the log: which objects are of several materials or profiles, and what is taken for them."""
+        """Into the log: which objects are of several materials or profiles, and what is taken for them; kinds of one sort, such as
+        the layers of a building's walls, together."""
+        sorts: dict[str, list[tuple[str, list[str]]]] = {}
         for what, ids in self._simplified.items():
-            count = f"{len(ids)} elements" if len(ids) > 1 else "1 element"
-            self._log.append(LogEntry("skipped", tuple(sorted(set(ids))), f"{count} {what}"))
+            sorts.setdefault(what.partition(" (")[0].partition(" from ")[0], []).append((what, ids))
+        for kinds in sorts.values():
+            kinds.sort(key=lambda k: (-len(k[1]), k[0]))
+            words = [f"{len(ids)} element{'s' if len(ids) > 1 else ''} {what}" for what, ids in kinds[:KINDS_NAMED]]
+            more = sum(len(ids) for _, ids in kinds[KINDS_NAMED:])
+            text = "; ".join(words) + (
+                f"; and {more} elements of {len(kinds) - KINDS_NAMED} more kinds" if more else ""
+            )
+            every = tuple(sorted({i for _, ids in kinds for i in ids}))
+            self._log.append(LogEntry("skipped", every, text))
 
     def _resolve(self, select: Any) -> Association:
         if select.is_a("IfcMaterial"):

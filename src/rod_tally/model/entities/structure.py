@@ -104,9 +104,11 @@ class Support:
         return cls.of(values["held"], own)  # type: ignore[arg-type]
 
 
-def along_axes(stiffness: tuple[float, ...], axes: Array, wanted: Array) -> tuple[float, ...] | None:
+def along_axes(
+    stiffness: tuple[float, ...], axes: Array, wanted: Array, within: float = 1e-6
+) -> tuple[float, ...] | None:
     """Six stiffnesses given along the rows of `axes` (3, 3), as they are along those of `wanted`; None where they would
-    couple there (a roller at 30 degrees to them)."""
+    couple there (a roller at 30 degrees to them) by more than the share `within`."""
     turn = axes @ wanted.T
     out = []
     for group in (stiffness[:3], stiffness[3:]):
@@ -114,7 +116,7 @@ def along_axes(stiffness: tuple[float, ...], axes: Array, wanted: Array) -> tupl
         for value in set(group):
             own = turn[[k == value for k in group]]
             shared = own.T @ own  # what of each wanted direction has this value
-            if not np.allclose(shared, np.diag(np.round(np.diag(shared))), atol=1e-6):
+            if not np.allclose(shared, np.diag(np.round(np.diag(shared))), atol=within):
                 return None
             for i in np.flatnonzero(np.diag(shared) > 0.5):
                 found[i] = value
