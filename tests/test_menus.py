@@ -7,7 +7,8 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QMenu
 from pytestqt.qtbot import QtBot
 
-from rod_tally.desk.commands.registry import COMMANDS, MENUS, NEEDS
+from rod_tally.desk.commands.command import NEEDS
+from rod_tally.desk.commands.registry import COMMANDS, MENUS
 from rod_tally.desk.menus import FIRST, GROUPS, LAST
 from rod_tally.desk.window import Window
 

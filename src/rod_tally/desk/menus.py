@@ -9,8 +9,9 @@ from PyQt6.QtCore import QPoint
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QMenu
 
-from .commands import registry
-from .commands.registry import COMMANDS, MENUS, NEEDS, Command
+from .commands import command as needs
+from .commands.command import NEEDS, Command
+from .commands.registry import COMMANDS, MENUS
 
 # Commands that stand in a menu of their own within their menu.
 GROUPS: dict[str, tuple[str, ...]] = {
@@ -41,7 +42,7 @@ GROUPS: dict[str, tuple[str, ...]] = {
 }  # fmt: skip
 GROUP_OF = {ident: title for title, ids in GROUPS.items() for ident in ids}
 # Commands about what is picked, which its own menu offers.
-PICKED = (registry.has_members, registry.one_member, registry.has_surfaces, registry.has_parts, registry.picked)
+PICKED = (needs.has_members, needs.one_member, needs.has_surfaces, needs.has_parts, needs.picked)
 FIRST = ("view.there", "run.member", "view.isolate", "view.isolate_frame")
 LAST = ("model.delete",)
 

@@ -20,13 +20,13 @@ from PyQt6.QtWidgets import (
 
 from ..progress import TimeLeft
 from ..review import CASE
+from .commands.command import Command
 from .commands.compare_commands import PairDesk, WhyDesk
 from .commands.corrections import Corrections
 from .commands.cut_commands import CutDesk
 from .commands.dialogs import Dialogs
 from .commands.holding import HoldDesk
 from .commands.picture_commands import PictureDesk
-from .commands.registry import Command
 from .commands.response_commands import ResponseDesk
 from .commands.rule_commands import RuleDesk
 from .commands.select_commands import SelectDesk

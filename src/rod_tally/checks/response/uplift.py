@@ -17,6 +17,7 @@ Places = NDArray[np.int64]  # indices of supports
 LEAST = 100.0  # N; less is nothing
 SHARE = 1e-3  # of the largest reaction; less is rounding
 AREA = 0.01  # share of the area on the ground that may pull unreported
+PART = 0.005  # share of what the ground bears that it may pull unreported
 NAMED = 3
 
 
@@ -95,8 +96,8 @@ def _ground(s: Subject, ident: str, at: Places, area: Array, up: Array, worst: C
     plain, roots = factors_of(s.results, [worst])
     force = plain[0] @ up[:, at] - np.sqrt(roots[0] ** 2 @ up[:, at] ** 2)
     pulls = force < 0
-    if area[pulls].sum() < AREA * area.sum():
-        return
+    if area[pulls].sum() < AREA * area.sum() or -force[pulls].sum() < PART * force[~pulls].sum():
+        return  # what little a thin edge pulls changes nothing
     surface = s.model.surfaces[ident]
     yield Finding(
         "response.uplift",

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QColor, QKeyEvent
 from PyQt6.QtWidgets import QDialog, QLabel, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
-from ..commands.registry import NEEDS, Command
+from ..commands.command import NEEDS, Command
 from ..theme import MUTED, PALE
 
 # other words that an engineer may type

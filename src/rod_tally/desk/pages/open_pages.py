@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QWidget
 
-from ..commands.registry import COMMANDS, Command
+from ..commands.command import Command
+from ..commands.registry import COMMANDS
 from ..session.session import Session
 from ..session.state import DeskState
 from .carry_page import CarryPage
