@@ -20,6 +20,8 @@ GIVEN = {
     "support": "support",
 }  # fmt: skip
 
+SAME_LEVEL = 0.1  # m; feet of columns this near to each other in height are at one level
+
 
 def storeys(state: DeskState, units: UnitSet) -> Rows:
     """Loads, shears, drift and mass by storey in the case that is shown, the highest first."""
@@ -179,6 +181,7 @@ def stacks(state: DeskState, units: UnitSet) -> Rows:
                 names[int(e.high_by[k, 0])],
             ]
         more = None if row.more is None else row.more * f[0]
+        was = next((n for z, n in before.get(row.member, ()) if abs(z - row.elevation) <= SAME_LEVEL), None)
         out.add(
             [
                 row.stack,
@@ -189,17 +192,17 @@ def stacks(state: DeskState, units: UnitSet) -> Rows:
                 row.foot * f[0],
                 more,
                 *over,
-                before[row.member] * f[0] if row.member in before else None,
-                (row.foot - before[row.member]) * f[0] if row.member in before else None,
+                was * f[0] if was is not None else None,
+                (row.foot - was) * f[0] if was is not None else None,
             ],
             ("member" if row.member in review.model.members else "surface", row.member),
         )
     return out
 
 
-def _feet_before(state: DeskState) -> tuple[dict[str, float], str]:
-    """Axial force (N) at the foot of what the revision's columns are in the baseline, by the revision's ids, in the case that is its
-    counterpart; and what to say of it."""
+def _feet_before(state: DeskState) -> tuple[dict[str, list[tuple[float, float]]], str]:
+    """Of what the revision's columns are in the baseline, by the revision's ids: heights (m, as the revision has them) and axial
+    forces (N) at the feet of each storey's length, in the case that is the shown one's counterpart; and what to say of it."""
     baseline, comparison = state.baseline, state.comparison
     if baseline is None or comparison is None:
         return {}, ""
@@ -207,10 +210,10 @@ def _feet_before(state: DeskState) -> tuple[dict[str, float], str]:
     if case is None or baseline.review.stale or case not in baseline.review.shown(case).cases:
         return {}, f"; {baseline.name} has no such case that was computed"
     results = baseline.review.shown(case)
-    feet = {
-        row.member: row.foot
-        for row in stack_forces(baseline.review.model, results, results.case_index(case), baseline.review.lines)
-    }
+    raised = float(comparison.transform.shift[2]) if comparison.transform is not None else 0.0
+    feet: dict[str, list[tuple[float, float]]] = {}
+    for row in stack_forces(baseline.review.model, results, results.case_index(case), baseline.review.lines):
+        feet.setdefault(row.member, []).append((row.elevation + raised, row.foot))
     pairs: dict[str, list[str]] = {}
     for m in comparison.parts:
         if m.baseline_id is not None and m.revised_id is not None:
