@@ -8,11 +8,15 @@ from pathlib import Path
 import pytest
 from pytestqt.qtbot import QtBot
 
+from rod_tally.checks.framing.properties import find_shear_centres
+from rod_tally.checks.registry import Subject
 from rod_tally.cli import main
 from rod_tally.desk.window import Window
 from rod_tally.model import Settings
+from rod_tally.model.catalogue.catalogue import catalogue_section
 from rod_tally.model.catalogue.own import SHAPES, own_section
-from rod_tally.model.catalogue.shapes import ShapeError
+from rod_tally.model.catalogue.shapes import ShapeError, from_polygon
+from rod_tally.model.catalogue.warping import shear_centre, warping
 from rod_tally.model.edits import EditError, OwnSection, from_record
 from rod_tally.review.work import read_model
 
@@ -29,6 +33,17 @@ SIZES: dict[str, dict[str, float]] = {
     "tee": {"depth": 0.2, "width": 0.2, "web": 0.01, "flange": 0.015},
     "channel": {"depth": 0.2, "width": 0.075, "web": 0.0085, "flange": 0.0115},
     "angle": {"depth": 0.15, "width": 0.1, "thickness": 0.012},
+    "welded box": {"depth": 0.4, "width": 0.2, "web": 0.01, "flange": 0.02},
+    "cross": {"depth": 0.3, "width": 0.2, "web": 0.02, "flange": 0.01},
+    "i with plates": {
+        "depth": 0.3,
+        "width": 0.15,
+        "web": 0.0071,
+        "flange": 0.0107,
+        "fillet": 0.015,
+        "plate_width": 0.2,
+        "plate": 0.01,
+    },
     "values": {"area": 0.01, "iy": 2e-4, "iz": 1e-4, "j": 5e-5},
 }
 
@@ -58,21 +73,29 @@ def test_an_i_by_its_sizes_is_the_catalogues() -> None:
         verified(f"IPE 300 by its sizes, {name}", "EN 10365:2017 (from memory)", got, wanted, within)
 
 
-@pytest.mark.parametrize("shape", ["tee", "channel", "angle"])
+@pytest.mark.parametrize("shape", ["tee", "channel", "angle", "welded box", "cross", "i with plates"])
 def test_against_a_section_library(shape: str) -> None:
-    """sectionproperties, geometric analysis of the same outline: area and second moments."""
+    """sectionproperties, analysis of the same outline: area, second moments, torsion constant, shear centre."""
     from sectionproperties.analysis import Section
     from sectionproperties.pre import Geometry
     from shapely.geometry import Polygon
 
     own = own_section("x", shape, SIZES[shape])
-    geometry = Geometry(Polygon(own.outline))
-    geometry.create_mesh(mesh_sizes=[1e-4])
+    geometry = Geometry(Polygon(own.outline, own.voids))
+    geometry.create_mesh(mesh_sizes=[own.area / 200])
     s = Section(geometry)
     s.calculate_geometric_properties()
+    s.calculate_warping_properties()
     ixx, iyy, ixy = s.get_ic()
     assert own.area == pytest.approx(s.get_area())
     assert (own.iy, own.iz) == pytest.approx((ixx, iyy)) and abs(own.iyz) == pytest.approx(abs(ixy), abs=1e-12)
+    found = warping(own.outline, own.voids)
+    assert found is not None
+    assert found.j == pytest.approx(s.get_j(), rel=0.01) and own.j == pytest.approx(s.get_j(), rel=0.1)
+    assert (found.y, found.z) == pytest.approx(s.get_sc_t(), abs=0.005 * own.depth)
+    seen = warping(tuple((-y, z) for y, z in own.outline), own.voids)  # in a mirror
+    assert seen is not None and seen.j == pytest.approx(found.j, rel=1e-3)
+    assert (seen.y, seen.z) == pytest.approx((-found.y, found.z), abs=1e-4 * own.depth)
 
 
 @pytest.mark.parametrize(
@@ -136,3 +159,43 @@ def test_in_the_window(loft: Window, qtbot: QtBot) -> None:
     own = model_of(loft).members[beam.id]
     assert own.section == "timber 200x400"
     assert model_of(loft).sections[own.section].area == pytest.approx(0.08)
+
+
+def test_the_shear_centre_of_rolled_channels_and_tees() -> None:
+    """From the centroid. EN 10365 tables of UPN and UPE, y_m (from memory); a tee's is where the mid-lines of web and flange meet, an
+    angle's where those of its legs do (any textbook on thin-walled sections)."""
+    for name, there in (("UPN 200", 39.4), ("UPN 300", 54.1), ("UPE 200", 54.1)):
+        centre = shear_centre(catalogue_section(name))
+        assert centre is not None and centre[1] == 0  # on the far side of the web
+        verified(
+            f"{name}, shear centre from the centroid, mm", "EN 10365:2017 (from memory)", -centre[0] * 1e3, there, 0.04
+        )
+    tee = own_section("t", "tee", SIZES["tee"])
+    assert shear_centre(tee) == pytest.approx((0.0, tee.bounds[3] - 0.015 / 2), abs=2e-3)
+    leg = own_section("a", "angle", SIZES["angle"])
+    low = leg.bounds[0] + 0.006, leg.bounds[2] + 0.006
+    assert shear_centre(leg) == pytest.approx(low, abs=2e-3)
+    assert shear_centre(own_section("i", "i", SIZES["i"])) == (0.0, 0.0)
+    assert shear_centre(own_section("v", "values", SIZES["values"])) is None
+
+
+def test_the_torsion_of_an_outline_with_two_cells() -> None:
+    """Bredt: by symmetry the middle wall of two like cells carries no flow, so the outer wall alone counts, J = 4 A0^2 / (sum of s/t)."""
+    t, side = 0.004, 0.2
+    cells = [[(x + t / 2, t / 2), (x + side - t / 2, t / 2), (x + side - t / 2, side - t / 2), (x + t / 2, side - t / 2)]
+             for x in (0.0, side)]  # fmt: skip
+    outer = [(-t / 2, -t / 2), (2 * side + t / 2, -t / 2), (2 * side + t / 2, side + t / 2), (-t / 2, side + t / 2)]
+    made = from_polygon("two cells", "arbitrary", outer, cells)[0]
+    assert made.j == pytest.approx(4 * (2 * side * side) ** 2 / (6 * side / t), rel=0.03)
+
+
+def test_beams_with_the_shear_centre_beside_the_axis_are_one_note() -> None:
+    model = regular()
+    beams = [i for i, m in model.members.items() if m.cls == "beam"]
+    assert not list(find_shear_centres(Subject(model, Settings())))
+    OwnSection(beams[:2], "mine", "channel", SIZES["channel"]).apply(model)
+    OwnSection(beams[2:3], "other", "angle", SIZES["angle"]).apply(model)
+    column = next(i for i, m in model.members.items() if m.cls == "column")
+    OwnSection([column], "strut", "channel", SIZES["channel"]).apply(model)
+    (found,) = find_shear_centres(Subject(model, Settings()))
+    assert set(found.ids) == set(beams[:3]) and found.severity == "note" and "mine" in found.message

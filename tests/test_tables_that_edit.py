@@ -5,11 +5,13 @@ from __future__ import annotations
 import pytest
 from PyQt6.QtCore import QItemSelectionModel, Qt
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QLineEdit
+from PyQt6.QtWidgets import QLineEdit, QStyleOptionViewItem
 from pytestqt.qtbot import QtBot
 
+from rod_tally.desk.tables.cells import FIGURE_SPACE, PUNCTUATION_SPACE, same_cell
 from rod_tally.desk.tables.editing import EDITABLE, Change, edits_of, number
-from rod_tally.desk.tables.table_page import TablePage, same_cell
+from rod_tally.desk.tables.rows import Rows
+from rod_tally.desk.tables.table_page import TablePage
 from rod_tally.desk.window import Window
 from rod_tally.model import Combination, LoadCase, Model
 from rod_tally.model.edits import AddCases, EditError, SetCombinations
@@ -247,3 +249,25 @@ def test_factors_in_a_grid_of_cases(loft: Window, qtbot: QtBot) -> None:
     rested(qtbot, loft)
     assert loft.state.review is not None
     assert loft.state.review.model.combinations[0].factors == {names[0]: 1.35, names[1]: 1.5}
+
+
+def test_numbers_of_a_column_stand_with_their_points_under_each_other(qtbot: QtBot) -> None:
+    page = TablePage("reactions")
+    qtbot.addWidget(page)
+    values = [1234.5, 12.25, 0.0, 999.9996, None, -0.125]
+    page.fill(Rows(["Node", "Fz, kN", "count"], rows=[[str(k), v, k] for k, v in enumerate(values)]))
+    metrics = page.table.fontMetrics()
+    behind = set()
+    for row, value in enumerate(values):
+        option = QStyleOptionViewItem()
+        page.cells.initStyleOption(option, page.proxy.index(row, 1))
+        text = option.text or ""
+        if value is None:
+            assert text == ""
+            continue
+        whole = text.strip(FIGURE_SPACE + PUNCTUATION_SPACE).split(".")[0]
+        behind.add(metrics.horizontalAdvance(text[len(whole) :]))
+    assert max(behind) - min(behind) <= 1  # a pixel
+    plain = QStyleOptionViewItem()
+    page.cells.initStyleOption(plain, page.proxy.index(3, 2))
+    assert plain.text == "3"

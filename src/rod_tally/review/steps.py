@@ -37,7 +37,10 @@ STEPS: tuple[Step, ...] = (
         (
             Item("Counts agree", ("source.unread", "source.surfaces", "source.counterpart")),
             Item("Physical, analytical", ("source.off_element", "source.differs", "source.one_way")),
-            Item("Sections read", ("section.missing", "section.unknown", "section.measured", "section.differs")),
+            Item(
+                "Sections read",
+                ("section.missing", "section.unknown", "section.measured", "section.differs", "section.shear_centre"),
+            ),
             Item("Materials", ("material.missing", "material.stiffness", "material.density", "material.differs")),
         ),
         "sections",

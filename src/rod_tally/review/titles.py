@@ -74,6 +74,7 @@ TITLES = {
     "section.differs": "Sections differ in the source",
     "section.measured": "Section measured from the body",
     "section.missing": "No section",
+    "section.shear_centre": "Shear centre beside the axis",
     "section.unknown": "Unknown profile",
     "source.counterpart": "Element without its counterpart",
     "source.differs": "Physical and analytical differ",

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 
 from ...model import Finding, Material
 from ...model.catalogue.catalogue import catalogue_name, catalogue_section, near_names
 from ...model.catalogue.grade_names import standard_of
+from ...model.catalogue.warping import shear_centre
 from ...model.entities.material import ANY_DENSITY, ANY_STIFFNESS, DENSITY_RANGE, STIFFNESS_RANGE
 from ..registry import Subject, check
 
 NAMED = 0.03  # share by which a section may differ from the one it is named after
+ASIDE = 0.03  # share of its depth by which a section's shear centre may be off its centroid
 GRADED = 0.05  # and a material from its grade
 
 
@@ -102,6 +105,32 @@ def find_measured_sections(s: Subject) -> Iterator[Finding]:
 
 def _size(width: float, depth: float) -> str:
     return f"{width * 1000:.0f}x{depth * 1000:.0f}"
+
+
+@check("section.shear_centre")
+def find_shear_centres(s: Subject) -> Iterator[Finding]:
+    """Beams whose section has its shear centre beside the axis that loads act on: the run leaves their twist out. One note."""
+    off: dict[str, tuple[float, list[str]]] = {}
+    for name, ids in sorted(_by(s, "section").items()):
+        section = s.model.sections.get(name)
+        bent = [i for i in ids if s.model.members[i].cls == "beam"] if section is not None else []
+        centre = shear_centre(section) if section is not None and bent else None
+        if section is not None and centre is not None and math.hypot(*centre) > ASIDE * section.depth:
+            off[name] = math.hypot(*centre), bent
+    if off:
+        ids = [i for _, bent in off.values() for i in bent]
+        shown = ", ".join(f"{name} {far * 1000:.0f} mm" for name, (far, _) in list(off.items())[:4])
+        more = f" and {len(off) - 4} more sections" if len(off) > 4 else ""
+        yield Finding(
+            "section.shear_centre",
+            "note",
+            f"{_many(ids)} with the shear centre beside the centroid ({shown}{more}): loads act on the centroid's axis and the "
+            "run leaves out the twist they cause, load times that distance. It must be held by what they carry, or checked apart.",
+            tuple(ids),
+            s.middle(ids[0]),
+            ("Map the profile to a known one", "Accept, because…"),
+            {name: far for name, (far, _) in off.items()},
+        )
 
 
 @check("section.differs")

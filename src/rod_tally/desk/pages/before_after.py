@@ -8,9 +8,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from ...analysis.results.results import COMPONENTS
+from ..one_line import OneLine
 from ..quantities import FORCE_KIND, METRIC, UnitSet
 from ..session.state import DeskState
-from ..tables.one_line import OneLine
 from ..theme import INK, MUTED, PAPER, PINE, RUST
 
 pg.setConfigOptions(antialias=True, background=PAPER, foreground=INK)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ...model.catalogue.catalogue import catalogue_name, catalogue_section, near_names
 from ...model.catalogue.grade_names import standard_of
+from ...model.catalogue.warping import shear_centre
 from ..quantities import UnitSet
 from ..session.state import DeskState
 from .rows import Rows
@@ -66,8 +67,8 @@ def surfaces(state: DeskState, units: UnitSet) -> Rows:
 def sections(state: DeskState, units: UnitSet) -> Rows:
     """Sections with their values beside the catalogue's, where they are named after one of it."""
     out = Rows(
-        ["Section", "Members", "Shape", "A, cm²", "Iy, cm⁴", "Iz, cm⁴", "J, cm⁴", "Catalogue", "A there", "Iy there",
-         "Iz there", "Area difference, %", "From"]
+        ["Section", "Members", "Shape", "A, cm²", "Iy, cm⁴", "Iz, cm⁴", "J, cm⁴", "Shear centre y, mm", "z, mm",
+         "Catalogue", "A there", "Iy there", "Iz there", "Area difference, %", "From"]
     )  # fmt: skip
     review = state.review
     if review is None:
@@ -83,9 +84,10 @@ def sections(state: DeskState, units: UnitSet) -> Rows:
             off = (s.area / real.area - 1) * 100 if s.usable else None
             there = [real.area * 1e4, real.iy * 1e8, real.iz * 1e8, off]
         values: list[object] = [s.area * 1e4, s.iy * 1e8, s.iz * 1e8, s.j * 1e8] if s.usable else [None] * 4
-        out.add(
-            [key, len(made_of.get(key, ())), s.shape, *values, known, *there, s.origin], makers=made_of.get(key, ())
-        )
+        centre = shear_centre(s)
+        off = [v * 1e3 for v in centre] if centre is not None else [None, None]
+        ids = made_of.get(key, ())
+        out.add([key, len(ids), s.shape, *values, *off, known, *there, s.origin], makers=ids)
     return out
 
 

@@ -2,155 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QPoint, QSortFilterProxyModel, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QGuiApplication, QKeySequence, QShortcut
+from PyQt6.QtCore import QModelIndex, QPoint, Qt, pyqtSignal
+from PyQt6.QtGui import QGuiApplication, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
-    QCompleter,
     QHBoxLayout,
     QHeaderView,
     QLineEdit,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
     QTableView,
     QVBoxLayout,
     QWidget,
 )
 
-from ..theme import MUTED, OCHRE, RUST
+from ..one_line import OneLine
+from .cells import Cells, RowsModel, RowsProxy, aligned, same_cell, shown
 from .editing import EDITABLE, Change, key_of, plain_title
-from .one_line import OneLine
 from .rows import Pick, Rows
-
-CHANGE = "Double-click or F2 changes it; Ctrl+V pastes cells; Shift+F2 fills it into the selected rows"
-MARK_COLOUR = {"■": RUST, "▲": OCHRE, "●": MUTED}
-
-
-class RowsModel(QAbstractTableModel):
-    """Rows as Qt needs them; numbers sort as numbers. `edited`: row, column and new text of a cell that somebody changed; the cell itself
-    changes when the table is filled anew."""
-
-    edited = pyqtSignal(int, int, str)
-
-    def __init__(self, columns: Collection[str] = ()) -> None:
-        super().__init__()
-        self.content = Rows([])
-        self.editable = columns
-
-    def can_be_changed(self, column: int) -> bool:
-        title = self.content.columns[column]
-        return plain_title(title) in self.editable or title in self.content.changeable
-
-    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
-        plain = super().flags(index)
-        return plain | Qt.ItemFlag.ItemIsEditable if index.isValid() and self.can_be_changed(index.column()) else plain
-
-    def setData(self, index: QModelIndex, value: object, role: int = Qt.ItemDataRole.EditRole) -> bool:
-        if role != Qt.ItemDataRole.EditRole or str(value) == self.data(index, Qt.ItemDataRole.EditRole):
-            return False
-        self.edited.emit(index.row(), index.column(), str(value))
-        return False
-
-    def fill(self, content: Rows) -> None:
-        self.beginResetModel()
-        self.content = content
-        self.endResetModel()
-
-    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
-        return 0 if parent.isValid() else len(self.content.rows)
-
-    def columnCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() else len(self.content.columns)
-
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> object:
-        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
-            return self.content.columns[section]
-        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.TextAlignmentRole:
-            side = Qt.AlignmentFlag.AlignRight if self.is_number(section) else Qt.AlignmentFlag.AlignLeft
-            return side | Qt.AlignmentFlag.AlignVCenter
-        return None
-
-    def is_number(self, column: int) -> bool:
-        """Whether the first value that a column holds is a number."""
-        first = next((row[column] for row in self.content.rows[:300] if row[column] is not None), None)
-        return isinstance(first, (int, float))
-
-    def data(self, index: QModelIndex, role: int = 0) -> object:
-        value = self.content.rows[index.row()][index.column()]
-        if role == Qt.ItemDataRole.DisplayRole:
-            return shown(value)
-        if role == Qt.ItemDataRole.EditRole:
-            return "" if value is None else f"{value:.12g}" if isinstance(value, float) else str(value)
-        if role == Qt.ItemDataRole.UserRole:
-            return value
-        if role == Qt.ItemDataRole.TextAlignmentRole and isinstance(value, (int, float)):
-            return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        if role == Qt.ItemDataRole.ForegroundRole and value in MARK_COLOUR:
-            return QColor(MARK_COLOUR[str(value)])
-        if role == Qt.ItemDataRole.ToolTipRole:
-            tip = self.content.tips[index.row()]
-            return tip or (CHANGE if self.can_be_changed(index.column()) else None)
-        return None
-
-
-def shown(value: object) -> str:
-    if value is None:
-        return ""
-    if isinstance(value, float):
-        if abs(value) < 5e-4:
-            return "0"
-        return f"{value:.3f}" if abs(value) < 1000 else f"{value:.1f}"
-    return str(value)
-
-
-def same_cell(a: str, b: str) -> bool:
-    """Whether two texts of a cell stand for one value."""
-    if a.strip() == b.strip():
-        return True
-    try:
-        x, y = (float(v.replace(",", ".")) for v in (a, b))
-    except ValueError:
-        return False
-    return abs(x - y) <= 1e-9 * max(abs(x), abs(y))
-
-
-class Proposals(QStyledItemDelegate):
-    """Edits a cell in a line that proposes what may stand there."""
-
-    def __init__(self, parent: QWidget, choices: Callable[[int], Sequence[str]]) -> None:
-        super().__init__(parent)
-        self.choices = choices
-
-    def createEditor(self, parent: QWidget | None, option: QStyleOptionViewItem, index: QModelIndex) -> QWidget:
-        line = QLineEdit(parent)
-        completer = QCompleter(list(self.choices(index.column())), line)
-        completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
-        completer.setFilterMode(Qt.MatchFlag.MatchContains)
-        line.setCompleter(completer)
-        return line
-
-
-class RowsProxy(QSortFilterProxyModel):
-    """Filter on any column, sort by value with absent ones last."""
-
-    def filterAcceptsRow(self, row: int, parent: QModelIndex) -> bool:
-        text = self.filterRegularExpression().pattern().lower()
-        if not text:
-            return True
-        source = self.sourceModel()
-        assert isinstance(source, RowsModel)
-        return any(text in shown(v).lower() for v in source.content.rows[row])
-
-    def lessThan(self, left: QModelIndex, right: QModelIndex) -> bool:
-        a, b = left.data(Qt.ItemDataRole.UserRole), right.data(Qt.ItemDataRole.UserRole)
-        if isinstance(a, (int, float)) and isinstance(b, (int, float)):
-            return bool(a < b)
-        if a is None or b is None:
-            return a is not None
-        return str(a) < str(b)
 
 
 class TablePage(QWidget):
@@ -176,6 +46,8 @@ class TablePage(QWidget):
         self.proxy.setSourceModel(self.model)
         self.table = QTableView()
         self.table.setModel(self.proxy)
+        self.cells = Cells(self.table)
+        self.table.setItemDelegate(self.cells)
         self.table.setAccessibleName(f"Table: {name.replace('_', ' ')}")
         self.table.setSortingEnabled(True)
         self.table.horizontalHeader().setSortIndicator(-1, Qt.SortOrder.AscendingOrder)
@@ -230,8 +102,7 @@ class TablePage(QWidget):
 
     def propose(self, choices: Callable[[str], Sequence[str]]) -> None:
         """While a cell is changed, propose what `choices` gives for its column."""
-        self._proposals = Proposals(self.table, lambda column: choices(self.model.content.columns[column]))
-        self.table.setItemDelegate(self._proposals)
+        self.cells.choices = lambda column: choices(self.model.content.columns[column])
 
     def _menu(self, at: QPoint) -> None:
         """The menu of the row under the pointer, which is picked, or of the rows that are selected."""
@@ -343,7 +214,7 @@ class TablePage(QWidget):
         content = self.model.content
         header.setStretchLastSection(not self.model.is_number(len(content.columns) - 1))
         for k, title in enumerate(content.columns):
-            texts = [title, *(shown(row[k]) for row in content.rows[:300])]
+            texts = [title, *(aligned(shown(row[k]), self.model.decimals(k)) for row in content.rows[:300])]
             widest = max(metrics.horizontalAdvance(t) for t in texts)
             self.table.setColumnWidth(k, self.widths.get(title) or min(widest + 22, 560))
         self._sizing = False

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 
 from ..entities.section import Section
-from .shapes import ShapeError, angle, box, channel, circle, i_shape, rectangle, tee
+from .built_up import cross, i_with_plates, welded_box
+from .shapes import Shape, ShapeError, angle, box, channel, circle, i_shape, rectangle, tee
 
 # what each shape needs, m; those after the bar may be left out. Plain values are in m2 and m4
 SHAPES: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
@@ -18,7 +19,22 @@ SHAPES: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
     "tee": (("depth", "width", "web", "flange"), ("fillet",)),
     "channel": (("depth", "width", "web", "flange"), ("fillet",)),
     "angle": (("depth", "width", "thickness"), ("fillet",)),
+    "welded box": (("depth", "width", "web", "flange"), ()),
+    "cross": (("depth", "width", "web", "flange"), ()),
+    "i with plates": (("depth", "width", "web", "flange", "plate_width", "plate"), ("fillet", "lower_plate")),
     "values": (("area", "iy", "iz", "j"), ("avy", "avz")),
+}
+
+MAKERS: dict[str, Callable[..., Shape]] = {
+    "rectangle": rectangle,
+    "box": box,
+    "i": i_shape,
+    "tee": tee,
+    "channel": channel,
+    "angle": angle,
+    "welded box": welded_box,
+    "cross": cross,
+    "i with plates": i_with_plates,
 }
 
 
@@ -44,6 +60,5 @@ def own_section(name: str, shape: str, sizes: Mapping[str, float]) -> Section:
     elif shape in ("circle", "tube"):
         made = circle(name, given["diameter"] / 2, given.get("wall"))[0]
     else:
-        make = {"rectangle": rectangle, "box": box, "i": i_shape, "tee": tee, "channel": channel, "angle": angle}[shape]
-        made = make(name, **given)[0]  # type: ignore[operator]
+        made = MAKERS[shape](name, **given)[0]
     return replace(made, name=name, origin="a section of one's own")

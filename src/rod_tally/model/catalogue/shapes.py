@@ -12,6 +12,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from ..entities.section import Points, Section
+from .warping import warping
 
 Shape = tuple[Section, tuple[float, float]]
 
@@ -45,11 +46,6 @@ def polygon_moments(points: Sequence[tuple[float, float]]) -> tuple[float, float
     return tuple(float(sign * v) for v in (area, sy, sz, izz, iyy, iyz))  # type: ignore[return-value]
 
 
-def _perimeter(points: Sequence[tuple[float, float]]) -> float:
-    p = np.asarray(points, float)
-    return float(np.hypot(*(np.roll(p, -1, axis=0) - p).T).sum())
-
-
 def from_polygon(
     name: str,
     shape: str,
@@ -63,8 +59,8 @@ def from_polygon(
 ) -> Shape:
     """The section of a polygon with voids.
 
-    Without `j`, torsion is Saint-Venant's A^4 / 40 Ip for a compact solid, sum of b t^3 / 3 for a thin open one, and
-    Bredt's formula around a single void (approximate: stated in the section's origin). Raises ShapeError for no area.
+    Without `j`, torsion is that of the warping function; for an outline that is not in one piece Saint-Venant's
+    A^4 / 40 Ip (approximate: stated in the section's origin). Raises ShapeError for no area.
     """
     moments = np.array(polygon_moments(outer))
     for void in voids:
@@ -80,7 +76,9 @@ def from_polygon(
         raise ShapeError(f"profile {name!r} has no second moment of area: its outline crosses itself")
     iyz = 0.0 if abs(iyz) < 1e-9 * (iy + iz) else iyz
     if j is None:
-        j, how = _torsion(area, iy + iz, outer, voids)
+        found = warping(tuple(map(tuple, outer)), tuple(tuple(map(tuple, void)) for void in voids))
+        j = found.j if found is not None else area**4 / (40 * (iy + iz))
+        how = "its warping function" if found is not None else "Saint-Venant's approximation"
         origin = f"{origin}; torsion by {how}"
     solid = 5 / 6 * area if shape in ("rectangle", "arbitrary", "measured") and not voids else 0.0
     section = Section(
@@ -98,21 +96,6 @@ def from_polygon(
         origin,
     )
     return section, (cy, cz)
-
-
-def _torsion(
-    area: float, polar: float, outer: Sequence[tuple[float, float]], voids: Sequence[Sequence[tuple[float, float]]]
-) -> tuple[float, str]:
-    around = _perimeter(outer)
-    if len(voids) == 1:
-        full, hole = polygon_moments(outer)[0], polygon_moments(voids[0])[0]
-        middle = (around + _perimeter(voids[0])) / 2
-        return 4 * ((full + hole) / 2) ** 2 * (area / middle) / middle, "Bredt"
-    if around**2 / area > 60:  # thinner than about 1 : 13
-        # thickness of the flat strip with this area and outline
-        t = (around / 2 - math.sqrt(around**2 / 4 - 4 * area)) / 2
-        return area * t * t / 3, "thin open parts"
-    return area**4 / (40 * polar), "Saint-Venant's approximation"
 
 
 def arc(cy: float, cz: float, r: float, a0: float, a1: float, n: int = 12) -> list[tuple[float, float]]:
