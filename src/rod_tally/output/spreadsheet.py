@@ -249,7 +249,11 @@ class Book:
                 sheet, count = self._titled(f"{title} {number}", columns), 0
             count += 1
             for k, value in enumerate(row):
-                if value is not None and value != "":
+                # by its type: what the sheet would find out for each of many cells
+                if isinstance(value, str):
+                    if value:
+                        sheet.write_string(count, k, value)
+                elif value is not None:
                     sheet.write(count, k, value)
         self._filtered(sheet, count, len(columns))
         if sums:
