@@ -91,14 +91,31 @@ def window(qtbot: Any) -> Iterator[Window]:
     app.processEvents()
 
 
+@pytest.fixture(scope="session")
+def loft_file(tmp_path_factory: pytest.TempPathFactory, loft_a: Path) -> Path:
+    """A project of revision A with its run, made once. Floors hand their loads on: what most tests look at, and quick to run."""
+    from rod_tally.model import Settings
+    from rod_tally.project import Project
+    from rod_tally.review.work import read_model, review
+
+    settings = Settings()
+    settings.transfer.slabs = "two-way"
+    path = tmp_path_factory.mktemp("loft") / "tern-quay-a.rodtally"
+    done = review(read_model(loft_a, settings), settings)
+    project = Project.create(path)
+    revision = project.add_revision("Revision A", done.model)
+    project.add_run(revision, "Run 1", done.model, settings, done.results, done.dynamics)
+    project.save_settings(settings)
+    project.close()
+    return path
+
+
 @pytest.fixture
-def loft(window: Window, qtbot: Any, loft_a: Path) -> Window:
-    """The window with revision A taken in."""
+def loft(window: Window, qtbot: Any, tmp_path: Path, loft_file: Path) -> Window:
+    """The window with revision A, taken in and run."""
     from .desk_help import rested
 
-    # floors that hand their loads on: what most tests here look at, and quick to run
-    window.session.settings.transfer.slabs = "two-way"
-    window.session.open(loft_a)
+    window.session.open(Path(shutil.copy(loft_file, tmp_path / "tern-quay-a.rodtally")))
     rested(qtbot, window)
     return window
 
