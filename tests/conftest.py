@@ -19,6 +19,7 @@ settings.load_profile("any machine")
 
 if TYPE_CHECKING:
     from rod_tally.desk.window import Window
+    from rod_tally.model import Settings
 
 
 def pytest_configure(config: pytest.Config) -> None:
@@ -95,13 +96,18 @@ def window(qtbot: Any) -> Iterator[Window]:
 def loft_file(tmp_path_factory: pytest.TempPathFactory, loft_a: Path) -> Path:
     """A project of revision A with its run, made once. Floors hand their loads on: what most tests look at, and quick to run."""
     from rod_tally.model import Settings
-    from rod_tally.project import Project
-    from rod_tally.review.work import read_model, review
 
     settings = Settings()
     settings.transfer.slabs = "two-way"
-    path = tmp_path_factory.mktemp("loft") / "tern-quay-a.rodtally"
-    done = review(read_model(loft_a, settings), settings)
+    return kept_run(loft_a, settings, tmp_path_factory.mktemp("loft") / "tern-quay-a.rodtally")
+
+
+def kept_run(source: Path, settings: Settings, path: Path) -> Path:
+    """A project of one revision with its run."""
+    from rod_tally.project import Project
+    from rod_tally.review.work import read_model, review
+
+    done = review(read_model(source, settings), settings)
     project = Project.create(path)
     revision = project.add_revision("Revision A", done.model)
     project.add_run(revision, "Run 1", done.model, settings, done.results, done.dynamics)
@@ -120,15 +126,23 @@ def loft(window: Window, qtbot: Any, tmp_path: Path, loft_file: Path) -> Window:
     return window
 
 
-@pytest.fixture
-def tower(window: Window, qtbot: Any, tmp_path: Path) -> Window:
-    """The window with a two-storey building of slabs and walls taken in."""
+@pytest.fixture(scope="session")
+def tower_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A project of a two-storey building of slabs and walls with its run, made once."""
     from rod_tally.demo.tower import write_tower
+    from rod_tally.model import Settings
 
+    folder = tmp_path_factory.mktemp("tower")
+    write_tower(folder / "tower.ifc", 2, 3, 3)
+    return kept_run(folder / "tower.ifc", Settings(), folder / "tower.rodtally")
+
+
+@pytest.fixture
+def tower(window: Window, qtbot: Any, tmp_path: Path, tower_file: Path) -> Window:
+    """The window with a two-storey building of slabs and walls, taken in and run."""
     from .desk_help import rested
 
-    write_tower(tmp_path / "tower.ifc", 2, 3, 3)
-    window.session.open(tmp_path / "tower.ifc")
+    window.session.open(Path(shutil.copy(tower_file, tmp_path / "tower.rodtally")))
     rested(qtbot, window)
     return window
 

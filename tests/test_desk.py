@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 from pathlib import Path
 
 import numpy as np
@@ -18,6 +19,7 @@ from pytestqt.qtbot import QtBot  # noqa: E402
 from rod_tally.desk.app import application, grab  # noqa: E402
 from rod_tally.desk.commands.registry import COMMANDS, MENUS  # noqa: E402
 from rod_tally.desk.overlays.registry import overlays  # noqa: E402
+from rod_tally.desk.session.kept import data_folder  # noqa: E402
 from rod_tally.desk.session.state import Revision  # noqa: E402
 from rod_tally.desk.view import view as view_module  # noqa: E402
 from rod_tally.desk.window import Window  # noqa: E402
@@ -445,7 +447,10 @@ DIALOGS = {"file.take_in", "file.revision", "file.save_as", "file.export", "file
            "model.thickness", "model.map_material", "model.turn", "model.split", "model.move", "file.settings_write", "file.quit", "model.accept", "model.map", "help.about"}  # fmt: skip
 
 
-def test_every_command_can_be_used_when_it_says_so(demo: Window, qtbot: QtBot) -> None:
+def test_every_command_can_be_used_when_it_says_so(demo: Window, qtbot: QtBot, demo_file: Path) -> None:
+    made = data_folder() / "demo" / "Tern Quay sail loft.rodtally"  # as if the demo had been opened before
+    made.parent.mkdir(parents=True)
+    shutil.copy(demo_file, made)
     demo.state.pick("member", named(demo, "Loft B2-B3"))
     for command in COMMANDS:
         if command.id in DIALOGS:
