@@ -457,18 +457,6 @@ def test_a_body_that_tapers_is_told_with_both_sizes(tmp_path: Path) -> None:
     assert "180x450" in f.message and "180x250" in f.message
 
 
-def test_an_extrusion_that_tapers_is_told_too(tmp_path: Path) -> None:
-    def build(w: IfcWriter) -> None:
-        first, last = (w.profile("Rectangle", f"r{d}", XDim=0.2, YDim=d) for d in (0.6, 0.3))
-        solid = w.file.create_entity(
-            "IfcExtrudedAreaSolidTapered", first, w.axes((0, 0, 0)), w.direction((0, 0, 1)), 6 / w.scale, last
-        )
-        w.element("IfcBeam", "b", np.array([0, 0, 3.0]), np.eye(3), w.shape([solid]), w.material("S355"))
-
-    (f,) = findings_of(written(tmp_path, build), "section.measured")
-    assert sorted((f.numbers["depth_start"], f.numbers["depth_end"])) == pytest.approx([0.3, 0.6], abs=1e-3)
-
-
 def test_a_section_measured_on_a_body_is_a_note_once_a_section(tmp_path: Path) -> None:
     def build(w: IfcWriter) -> None:
         for y in (0.0, 5.0):

@@ -52,7 +52,7 @@ def test_every_command_is_in_its_menu_usable_or_with_what_it_needs(loft: Window,
             if c.menu == name:
                 assert seen.count(c.title) == 1, (c.id, seen)
     seen = titles(shown(loft, "Model"))
-    assert ("With selected members: 14 more" in seen) != pick
+    assert ("With selected members: 15 more" in seen) != pick
     assert any(s.startswith("With selected slabs or walls") for s in seen)
     shown(loft, "Model")  # again: nothing is there twice
     assert titles(shown(loft, "Model")).count("Releases…") == 1

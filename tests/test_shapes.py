@@ -68,7 +68,7 @@ def _reference(geometry: object) -> dict[str, float]:
     """Area, second moments about the centroid, and torsion constant by sectionproperties (warping analysis)."""
     from sectionproperties.analysis import Section as Analysis
 
-    geometry.create_mesh(mesh_sizes=[2e-5])  # type: ignore[attr-defined]
+    geometry.create_mesh(mesh_sizes=[1e-4])  # type: ignore[attr-defined]
     analysis = Analysis(geometry)
     analysis.calculate_geometric_properties()
     analysis.calculate_warping_properties()

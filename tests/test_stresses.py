@@ -61,7 +61,7 @@ def test_stresses_are_those_of_a_meshed_section(section: Section, torque: float)
     """But for the peaks in re-entrant corners, which formulas of strength of materials leave out: 99.5 % of the meshed points.
     Torque on open sections (`torque`: how much) comes out too high where thin parts meet."""
     geometry = Geometry(Polygon(section.outline, section.voids))
-    geometry.create_mesh(mesh_sizes=[section.area / 1500])
+    geometry.create_mesh(mesh_sizes=[section.area / 500])
     meshed = MeshedSection(geometry)
     meshed.calculate_geometric_properties()
     meshed.calculate_warping_properties()

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from ..model import Material, Member, Model, Section, Surface
+from ..model.catalogue.taper import other_way
 from ..model.geometry.vectors import Array, local_axes
 from .align import SAME, Transform, turn
 
@@ -89,6 +90,8 @@ class MemberChanges:
         if self._ends_differ(old, new, whole):
             out.append(Change("ends", numbers(old), numbers(new)))
         sections = self.base.sections.get(a.section), self.revised.sections.get(b.section)
+        if flipped and sections[1] is not None:
+            sections = sections[0], other_way(sections[1])
         if not same_section(*sections):
             out.append(Change("section", a.section or None, b.section or None))
         change = material_change(self.base, a.material, self.revised, b.material)
@@ -138,6 +141,8 @@ def same_section(a: Section | None, b: Section | None) -> bool:
         return a is b
     if not (a.usable and b.usable):
         return a.usable == b.usable and a.name == b.name
+    if (a.end is None) != (b.end is None) or (a.end is not None and not same_section(a.end, b.end)):
+        return False
     return a is b or all(
         abs(getattr(a, k) - getattr(b, k)) <= VALUE * max(abs(getattr(a, k)), abs(getattr(b, k)))
         for k in ("area", "iy", "iz", "j", "avy", "avz")

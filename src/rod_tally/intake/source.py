@@ -18,7 +18,8 @@ Point2 = tuple[float, float]
 @dataclass(slots=True)
 class SourceProfile:
     """A profile: a `shape` with `dims` (m), or points; or values only. `turn` (rad) and `shift` (m) place it. `whole`: the values
-    are all there and hold, and the points are its outline about the centroid."""
+    are all there and hold, and the points are its outline about the centroid. `ends`: of one that changes along a member the
+    keys of those at its start and its end; it has nothing else then but its name."""
 
     name: str
     shape: str = "unknown"
@@ -30,6 +31,7 @@ class SourceProfile:
     shift: Point2 = (0.0, 0.0)
     reason: str = ""
     whole: bool = False
+    ends: tuple[str, str] | None = None
 
 
 @dataclass(slots=True)

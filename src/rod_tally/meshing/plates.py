@@ -21,6 +21,7 @@ from .facing import facing, rounded
 from .fill import Filled, fill
 from .mesh_data import HeldEdge, Plates, Tie
 from .outline import SurfaceLines, lines_on
+from .tapers import divide_tapers
 from .ties import tie_surfaces
 from .wires import TOUCH, Wires, wires_of
 
@@ -64,6 +65,7 @@ def mesh_plates(
     if not found:
         if walls:
             add_columns(model, out, walls, index)
+        divide_tapers(model, out, only)
         return out
     progress("Lines of surfaces", 0.0)
     tied = sorted({index[n] for f in found.values() for n in f.nodes})
@@ -86,6 +88,7 @@ def mesh_plates(
     _take_hold(model, out, found, index)
     if walls:
         add_columns(model, out, walls, index)
+    divide_tapers(model, out, only)
     return out
 
 

@@ -109,6 +109,9 @@ def not_held(model: Model) -> list[str]:
     sized = sum(1 for s in model.surfaces.values() if s.mesh_size is not None)
     if sized:
         out.append(f"element sizes of {sized} surfaces")
+    tapers = sum(1 for s in model.sections.values() if s.end is not None)
+    if tapers:
+        out.append(f"the ends of {tapers} sections that taper")
     if model.lifting:
         out.append(f"{len(model.lifting)} supports that can lift off")
     return out

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from ...meshing import Plates
 from ...meshing.mesh_data import WallColumn
-from ...model import Model
+from ...model import Material, Model, Section
+from ...model.catalogue.taper import section_at
 from ...model.geometry.vectors import Array, local_axes
 
 SHORTEST = 1e-6  # m; joints closer together than this are one place
@@ -102,7 +103,7 @@ def mesh(model: Model, members: list[str], shear_flexible: bool = True, plates: 
             ends.append((start, end))
             spans.append((a, b))
             ends_of.append((s == 0, s == len(stops) - 2))
-        values.append(_values(model, ident, shear_flexible))
+        values.append(_values(model.sections[m.section], model.materials[m.material], shear_flexible))
     n = len(members)
     columns = plates.columns if plates is not None else {}
     lines = _lines(model, members, columns, xyz)
@@ -126,6 +127,11 @@ def mesh(model: Model, members: list[str], shear_flexible: bool = True, plates: 
                         released[p, base + d] = True
                         spring[p, base + d] = stiffness
     v = np.array(values).reshape(-1, 8)[of]
+    lengths = np.linalg.norm(x, axis=1)
+    for p in _tapering(model, members, columns, of).tolist():
+        m = model.members[members[of[p]]]
+        section = section_at(model.sections[m.section], float(span[p].mean() / lengths[of[p]]))
+        v[p] = _values(section, model.materials[m.material], shear_flexible)
     return Mesh(
         node_ids,
         list(members),
@@ -146,7 +152,7 @@ def mesh(model: Model, members: list[str], shear_flexible: bool = True, plates: 
         released,
         spring,
         v[:, 7],
-        np.linalg.norm(x, axis=1),
+        lengths,
         np.array(first, np.int64),
         plates,
     )
@@ -198,10 +204,16 @@ def _with_track(stops: list[tuple[float, int]], track: list[tuple[float, int]]) 
     return sorted(out)
 
 
-def _values(model: Model, ident: str, shear_flexible: bool) -> tuple[float, ...]:
+def _tapering(
+    model: Model, members: list[str], columns: dict[str, WallColumn], of: NDArray[np.int64]
+) -> NDArray[np.int64]:
+    """Pieces of members whose section tapers."""
+    own = [i not in columns and model.sections[model.members[i].section].end is not None for i in members]
+    return np.flatnonzero(np.array(own, bool)[of])
+
+
+def _values(s: Section, mat: Material, shear_flexible: bool) -> tuple[float, ...]:
     """EA, EIy', EIz', GJ, GAy, GAz about principal axes, their turn, and mass per metre."""
-    m = model.members[ident]
-    s, mat = model.sections[m.section], model.materials[m.material]
     e, g = mat.E or 0.0, mat.shear_modulus
     turn, iy, iz = 0.0, s.iy, s.iz
     avy, avz = (s.avy, s.avz) if shear_flexible else (0.0, 0.0)

@@ -7,9 +7,11 @@ from typing import Any
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 from shapely.geometry import Polygon
 
 from ...model import Model, Section
+from ...model.catalogue.taper import section_at
 from ...model.geometry.vectors import Array
 from ..results.results import Results
 from .utilisation import normal_stress
@@ -53,9 +55,18 @@ def member_stresses(model: Model, results: Results, case: int) -> tuple[dict[str
             unknown[ident] = "not computed in this case"
         else:
             by_section.setdefault(m.section, []).append(k)
+    length = np.array([model.length(model.members[i]) if i in model.members else 1.0 for i in results.member_ids])
+    groups: list[tuple[Section, NDArray[np.int64]]] = []
     for name, members in by_section.items():
         at = np.flatnonzero(np.isin(results.station_member, members))
-        section, force = model.sections[name], results.force[case, at]
+        section = model.sections[name]
+        shares = np.round(results.station_x[at] / length[results.station_member[at]], 6)
+        # a section that tapers is another one at every place
+        groups += (
+            [(section_at(section, s), at[shares == s]) for s in np.unique(shares)] if section.end else [(section, at)]
+        )
+    for section, at in groups:
+        force = results.force[case, at]
         found = places(section)
         normal = normal_stress(section, force, found.points)
         shear = shear_stress(found, force)

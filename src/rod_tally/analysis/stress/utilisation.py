@@ -8,6 +8,7 @@ import numpy as np
 from shapely.geometry import MultiPoint
 
 from ...model import Combination, Model, Section
+from ...model.catalogue.taper import section_at
 from ...model.geometry.vectors import Array
 from ..results.results import Results
 from ..results.superpose import factors_of
@@ -32,7 +33,7 @@ def utilisations(
     used = (plain != 0) | (roots != 0)
     index = {m: k for k, m in enumerate(results.member_ids)}
     begin = np.searchsorted(results.station_member, np.arange(len(results.member_ids) + 1))
-    corners: dict[str, Array] = {}
+    corners: dict[Section, Array] = {}
     out: dict[str, float] = {}
     for ident in members:
         k, m = index.get(ident), model.members.get(ident)
@@ -43,16 +44,23 @@ def utilisations(
             continue
         if material.kind not in KINDS or not material.strength:
             continue
-        if section.name not in corners:
-            corners[section.name] = hull(section)
         done = ~(used & ~results.member_done[:, k]).any(axis=1)
         own = results.force[:, begin[k] : begin[k + 1]]
         if done.any() and own.shape[1]:
             force = np.tensordot(plain[done], own, axes=1)
             root = np.sqrt(np.tensordot(roots[done] ** 2, own**2, axes=1))
             both = np.concatenate([force + root, force - root]) if root.any() else force
-            stress = normal_stress(section, both.reshape(-1, 6), corners[section.name])
-            out[ident] = float(np.abs(stress).max() / material.strength)
+            if section.end is None:
+                groups = [(section, both.reshape(-1, 6))]
+            else:
+                shares = results.station_x[begin[k] : begin[k + 1]] / model.length(m)
+                groups = [(section_at(section, float(s)), both[:, i]) for i, s in enumerate(np.round(shares, 6))]
+            stress = 0.0
+            for at, forces in groups:
+                if at not in corners:
+                    corners[at] = hull(at)
+                stress = max(stress, float(np.abs(normal_stress(at, forces, corners[at])).max()))
+            out[ident] = stress / material.strength
     return out
 
 

@@ -76,7 +76,7 @@ def find_measured_sections(s: Subject) -> Iterator[Finding]:
         section = s.model.sections.get(m.section)
         if section is None or not section.usable:
             continue
-        if m.ends is not None:
+        if m.ends is not None and section.end is None:
             (w0, d0), (w1, d1) = m.ends
             yield Finding(
                 "section.measured",

@@ -33,7 +33,7 @@ WORDS = {
     "SetGroundLifting": "ground that only pushes", "SetLifting": "supports that can lift off", "SetMaterial": "a material", "SetMaterialValue": "a value of a material",
     "SetMemberBed": "ground under members", "SetMeshSize": "an element size", "SetOffset": "an end beside its node", "SetOneWay": "members that act in one way", "SetRelease": "a release", "SetSection": "a section",
     "SetSpan": "how slabs hand on their load", "SetSupport": "a support", "SetThickness": "a thickness", "SplitMember": "a split member",
-    "TellLoad": "what a load is said to be", "TurnMembers": "turned members", "TurnSurfaces": "turned surfaces",
+    "TaperMembers": "another section at the end", "TellLoad": "what a load is said to be", "TurnMembers": "turned members", "TurnSurfaces": "turned surfaces",
     "UnpairByHand": "pairs left to the comparison",
 }  # fmt: skip
 BETWEEN = ("PairParts", "UnpairByHand")  # about the baseline and the one before it

@@ -31,12 +31,15 @@ from ...model.edits import (
     SetSupport,
     SetThickness,
     SplitMember,
+    TaperMembers,
     TurnMembers,
     TurnSurfaces,
 )
 from ..forms.asking import Asking
 from ..forms.form import Field, Form
 from ..session.actions import held_nodes, lowest
+
+CONSTANT = "as at the start"
 
 
 class Corrections(Asking):
@@ -84,6 +87,21 @@ class Corrections(Asking):
         text = f"{len(self.members())} members are selected."
         fields = [Field("section", "section", now, names, free=True)]
         self._ask("Section", text, fields, lambda v: SetSection(self.members(), v["section"]))
+
+    def ask_taper(self) -> None:
+        """Another section at the end of the selected members."""
+        model = self.model
+        if model is None or not self.members():
+            return
+        plain = [name for name, s in model.sections.items() if s.end is None]
+        names = [CONSTANT, *dict.fromkeys([*plain, *catalogue()])]
+        now = model.members[self.members()[0]].section
+        text = f"{len(self.members())} members are selected. At their start they keep theirs ({now})."
+        fields = [Field("end", "section at the end", CONSTANT, names, free=True)]
+        self._ask(
+            "Tapering members", text, fields,
+            lambda v: TaperMembers(self.members(), "" if v["end"] == CONSTANT else v["end"]),
+        )  # fmt: skip
 
     def ask_own_section(self, shape: str = "") -> None:
         """A section of one's own for the selected members: its shape first, then its sizes."""

@@ -146,6 +146,8 @@ COMMANDS: tuple[Command, ...] = (
             "Another section for the selected members", True),
     Command("model.own_section", "A section of one's own…", "Model", "", lambda w: w.corrections.ask_own_section(), has_members,
             "A shape with its sizes, or plain values, for the selected members"),
+    Command("model.taper", "Another section at the end…", "Model", "", lambda w: w.corrections.ask_taper(), has_members,
+            "Lets the selected members taper to a section of the same shape"),
     Command("model.material", "Material…", "Model", "", lambda w: w.corrections.ask_material(), has_parts),
     Command("model.elements", "Element size…", "Model", "", lambda w: w.plate_desk.ask_size(), has_surfaces,
             "Of the selected slabs and walls, for the next run", True),

@@ -273,7 +273,8 @@ def draw_solids(canvas: Canvas, scene: Scene) -> list[str]:
             edges.append(line[None])
             continue
         rim = np.array(section.outline)[:, :2] @ axes[1:]
-        near, far = line[0] + rim, line[1] + rim
+        last = rim if section.end is None else np.array(section.end.outline)[:, :2] @ axes[1:]
+        near, far = line[0] + rim, line[1] + last
         panes.setdefault(member.cls, []).append(
             np.stack([near, np.roll(near, -1, axis=0), np.roll(far, -1, axis=0), far], axis=1)
         )

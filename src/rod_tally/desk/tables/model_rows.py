@@ -85,9 +85,9 @@ def sections(state: DeskState, units: UnitSet) -> Rows:
             there = [real.area * 1e4, real.iy * 1e8, real.iz * 1e8, off]
         values: list[object] = [s.area * 1e4, s.iy * 1e8, s.iz * 1e8, s.j * 1e8] if s.usable else [None] * 4
         centre = shear_centre(s)
-        off = [v * 1e3 for v in centre] if centre is not None else [None, None]
+        aside: list[object] = [None, None] if centre is None else [v * 1e3 for v in centre]
         ids = made_of.get(key, ())
-        out.add([key, len(ids), s.shape, *values, *off, known, *there, s.origin], makers=ids)
+        out.add([key, len(ids), s.shape, *values, *aside, known, *there, s.origin], makers=ids)
     return out
 
 

@@ -9,6 +9,7 @@ from ...model.entities.log import LogEntry
 from ...model.entities.material import ANY_DENSITY, ANY_STIFFNESS
 from ..source import SourceMaterial
 from .damage import UNREADABLE, first_line, for_each, ident
+from .geometry.profiles import one_shape
 from .units import Units
 
 # our name: (names in property sets, attributes of the IFC2X3 entities, unit type where the value's measure names none)
@@ -33,13 +34,14 @@ PLAUSIBLE = {
 @dataclass(slots=True)
 class Association:
     """What a member is made of: material key, profile entity or None, cardinal point or None; of a layer set its
-    thickness in all, m. `simplified`: what is taken for what, where it is of more than one material or profile."""
+    thickness in all, m; of one that tapers the profile at its end. `simplified`: what is taken for what, where it is of more than one material or profile."""
 
     material: str = ""
     profile: Any = None
     cardinal: int | None = None
     thickness: float | None = None
     simplified: str = ""
+    end: Any = None
 
 
 class Materials:
@@ -190,10 +192,14 @@ class Materials:
             if end is not None and found.profile is not None:
                 other = end.MaterialProfiles[0].Profile
                 if other is not None and other != found.profile:
-                    names = [p.ProfileName or f"#{p.id()}" for p in (found.profile, other)]
-                    found.simplified = (
-                        f"tapering from {names[0]} to {names[1]}: the first is taken for the whole length"
-                    )
+                    if one_shape(found.profile, other):
+                        found.end = other
+                    else:
+                        names = [p.ProfileName or f"#{p.id()}" for p in (found.profile, other)]
+                        found.simplified = (
+                            f"tapering from {names[0]} to {names[1]}, which are not of one shape: the first is taken for the "
+                            "whole length"
+                        )
             return found
         if select.is_a("IfcMaterialProfileSet"):
             first, *others = select.MaterialProfiles

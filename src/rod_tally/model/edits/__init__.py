@@ -39,6 +39,7 @@ from .properties import (
     SetSection,
     SetSupport,
     SetThickness,
+    TaperMembers,
 )
 from .shape import DeleteMembers, MergeMembers, MoveNodes, ReverseMembers, SplitMember, TurnMembers, TurnSurfaces
 from .surfaces import AddOpenings, AddSurfaces, CloseOpening
@@ -102,6 +103,7 @@ __all__ = [
     "SetSupport",
     "SetThickness",
     "SplitMember",
+    "TaperMembers",
     "TurnMembers",
     "TurnSurfaces",
     "from_record",

@@ -12,6 +12,7 @@ import numpy as np
 from ..catalogue.catalogue import catalogue, catalogue_section
 from ..catalogue.own import own_section
 from ..catalogue.shapes import ShapeError
+from ..catalogue.taper import other_way
 from ..entities.grid import GridLine
 from ..entities.model import Model
 from ..entities.section import Section
@@ -60,6 +61,10 @@ class AddMembers(Edit):
                 raise EditError(f"section {section!r} is neither in the model nor in the catalogue")
             else:
                 model.sections[section] = catalogue_section(section, how="set by hand")
+        if part.get("other_way"):
+            turned = other_way(model.sections[section])
+            section = turned.name
+            model.sections.setdefault(section, turned)
         if material not in model.materials:
             raise EditError(f"material {material!r} is not in the model")
         met: list[str] = []
@@ -247,9 +252,11 @@ def mirror_images(
         end, start = image(model.line(m))
         z = np.array(m.z_axis, float)
         z[k] = -z[k]
+        section = model.sections.get(m.section)
+        tapers = {"other_way": True} if section is not None and section.end is not None else {}
         lines.append({
             "start": start.tolist(), "end": end.tolist(), "section": m.section, "material": m.material, "class": m.cls,
-            "name": f"{m.name or m.id} mirrored", "z_axis": z.tolist(), "pinned_start": m.release_end.any, "pinned_end": m.release_start.any,
+            "name": f"{m.name or m.id} mirrored", "z_axis": z.tolist(), "pinned_start": m.release_end.any, "pinned_end": m.release_start.any, **tapers,
         })  # fmt: skip
     return lines, [_surface_record(model.surfaces[i], image, " mirrored") for i in surfaces]
 

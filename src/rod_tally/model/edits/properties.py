@@ -11,6 +11,7 @@ from ..catalogue.catalogue import catalogue, catalogue_section
 from ..catalogue.grades import grades
 from ..catalogue.own import own_section
 from ..catalogue.shapes import ShapeError
+from ..catalogue.taper import TO, tapered
 from ..entities.material import graded
 from ..entities.model import Model
 from ..entities.structure import FREE, PINNED_END, Joint, Release, Support
@@ -255,6 +256,40 @@ class OwnSection(Edit):
             self.member(model, ident).section = self.name
         values = f"A {section.area * 1e4:.4g} cm², Iy {section.iy * 1e8:.4g} cm⁴, Iz {section.iz * 1e8:.4g} cm⁴"
         return f"{counted(self.members, 'member')}: section {self.name} ({self.shape}; {values})"
+
+
+@dataclass
+class TaperMembers(Edit):
+    """Let members taper from their section to another at their end, of the same shape: one of the model's or of the catalogue; to
+    nothing ("") to keep the section at their start all along."""
+
+    members: list[str]
+    end: str
+
+    def __post_init__(self) -> None:
+        to = f" to {self.end} at the end" if self.end else " no longer"
+        self.text = f"{counted(self.members, 'member')} taper{to}"
+
+    def change(self, model: Model) -> str:
+        end = model.sections.get(self.end)
+        if end is None and self.end in catalogue():
+            end = catalogue_section(self.end, how="set by hand")
+        if self.end and end is None:
+            raise EditError(f"{self.end} is neither in the model nor in the catalogue")
+        for ident in self.members:
+            m = self.member(model, ident)
+            start = model.sections.get(m.section)
+            if start is None:
+                raise EditError(f"{m.name or ident} has no section to taper from")
+            first = m.section.partition(TO)[0] if start.end is not None else m.section
+            plain = model.sections.get(first, replace(start, name=first, end=None))
+            name = f"{first}{TO}{self.end}" if end is not None else first
+            try:
+                model.sections.setdefault(name, tapered(plain, end, name) if end is not None else plain)
+            except ShapeError as error:
+                raise EditError(str(error)) from None
+            m.section = name
+        return self.text
 
 
 @dataclass

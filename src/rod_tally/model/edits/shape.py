@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from ..catalogue.taper import TO, other_way, section_at, tapered
 from ..entities.loads import MemberLoad
 from ..entities.log import Skipped
 from ..entities.model import Model
@@ -126,6 +127,9 @@ class SplitMember(Edit):
             if part.drawn is not None:
                 (a, b), part.moved_by = part.drawn, None
                 part.source_line = np.array([a + (b - a) * e / length for e in ends])
+        section = model.sections.get(first.section)
+        if section is not None and section.end is not None:
+            _part_taper(model, first, second, section, at / length)
         model.members[second.id] = second
         self._loads(model, first.id, second.id, at)
         _tie_pieces(self, model, first, second, line, at)
@@ -227,6 +231,10 @@ class MergeMembers(Edit):
             raise EditError(f"{one.name or one.id} and {two.name or two.id} share no end")
         if (one.section, one.material) != (two.section, two.material):
             raise EditError(f"{one.name or one.id} and {two.name or two.id} differ in section or material")
+        if one.section in model.sections and model.sections[one.section].end is not None:
+            raise EditError(
+                f"{one.name or one.id} and {two.name or two.id} both taper from {one.section}: one member cannot twice"
+            )
         a, b = model.line(one), model.line(two)
         u, v = a[1] - a[0], b[1] - b[0]
         if np.linalg.norm(np.cross(u, v)) > 0.02 * np.linalg.norm(u) * np.linalg.norm(v) or u @ v < 0:
@@ -321,6 +329,10 @@ def _reverse(edit: Edit, model: Model, ident: str) -> None:
         m.moved_by = m.moved_by[::-1].copy()
     # local x and y turn round, z stays
     section = model.sections.get(m.section)
+    if section is not None and section.end is not None:
+        section = other_way(section)
+        m.section = section.name
+        model.sections.setdefault(m.section, section)
     if section is not None and section.usable and _uneven(section):
         name = f"{m.section} mirrored" if not m.section.endswith(" mirrored") else m.section.removesuffix(" mirrored")
         if name not in model.sections:
@@ -338,6 +350,19 @@ def _reverse(edit: Edit, model: Model, ident: str) -> None:
                 t.grad_y = -t.grad_y
 
 
+def _part_taper(model: Model, first: Member, second: Member, section: Section, share: float) -> None:
+    """Give the two parts of a member that tapers the parts of its section."""
+    start, _, end = section.name.partition(TO)
+    middle = replace(section_at(section, share), name=f"{start}/{end} at {100 * share:.6g} %")
+    for part, a, b, name in (
+        (first, replace(section, end=None), middle, f"{start}{TO}{middle.name}"),
+        (second, middle, section.end, f"{middle.name}{TO}{end or section.name}"),
+    ):
+        assert b is not None
+        model.sections.setdefault(name, tapered(a, b, name))
+        part.section = name
+
+
 def _uneven(section: Section) -> bool:
     if not section.outline:
         return abs(section.iyz) > 1e-9 * (section.iy + section.iz)
@@ -350,7 +375,8 @@ def mirrored(section: Section, name: str) -> Section:
     """The section seen from the other end: y the other way."""
     outline = tuple((-y, z) for y, z in reversed(section.outline))
     voids = tuple(tuple((-y, z) for y, z in reversed(v)) for v in section.voids)
-    return replace(section, name=name, iyz=-section.iyz, outline=outline, voids=voids)
+    end = None if section.end is None else mirrored(section.end, f"{section.end.name} mirrored")
+    return replace(section, name=name, iyz=-section.iyz, outline=outline, voids=voids, end=end)
 
 
 @dataclass

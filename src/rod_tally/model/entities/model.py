@@ -143,7 +143,7 @@ class Model:
         section, material = self.sections.get(member.section), self.materials.get(member.material)
         if not (section and material and material.density):
             return 0.0
-        return section.area * self.length(member) * material.density * GRAVITY
+        return section.mean_area * self.length(member) * material.density * GRAVITY
 
     def surface_weight(self, surface: Surface) -> float:
         """Self-weight of a surface, N; 0 where the density is not known."""

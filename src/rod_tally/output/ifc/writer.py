@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 import uuid
+from dataclasses import replace
 from math import inf
 from typing import Any
 
@@ -15,9 +16,11 @@ import ifcopenshell.guid
 import numpy as np
 
 from ...model import Joint, Material, Member, Model, Node, Release, Section
+from ...model.catalogue.taper import TO
 from ...model.entities.structure import LIFTS, ONE_WAY_WORDS
 from ...model.geometry.vectors import Array
 
+CENTROID = 10  # a cardinal point of IFC
 SPACE = uuid.UUID("b7a4c1de-52f0-4c0e-8f3a-0c6d1f6f9a20")
 PROPERTY_SETS = {"MassDensity": "Pset_MaterialCommon", "ThermalExpansionCoefficient": "Pset_MaterialThermal"}
 GLOBAL_ID = re.compile(r"[0-3][0-9A-Za-z_$]{21}")
@@ -177,11 +180,21 @@ class IfcModelWriter:
             return self.material(material)
         key = (m.section, m.material)
         if key not in self.sets:
-            profile = self.f.create_entity(
-                "IfcMaterialProfile", section.name, None, self.material(material), self._profile(section), None, None
-            )
-            self.sets[key] = self.f.create_entity("IfcMaterialProfileSet", section.name, None, [profile], None)
+            if section.end is None:
+                self.sets[key] = self._set(section, material)
+            else:
+                start = replace(section, end=None, name=section.name.partition(TO)[0])
+                both = self._set(start, material), self._set(section.end, material)
+                self.sets[key] = self.f.create_entity(
+                    "IfcMaterialProfileSetUsageTapering", both[0], CENTROID, None, both[1], CENTROID
+                )
         return self.sets[key]
+
+    def _set(self, section: Section, material: Material | None) -> Any:
+        profile = self.f.create_entity(
+            "IfcMaterialProfile", section.name, None, self.material(material), self._profile(section), None, None
+        )
+        return self.f.create_entity("IfcMaterialProfileSet", section.name, None, [profile], None)
 
     def material(self, material: Material | None) -> Any:
         if material is None:

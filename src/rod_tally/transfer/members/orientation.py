@@ -22,7 +22,9 @@ def runs_backwards(line: Array) -> bool:
 
 
 def mirrored_alike(section: Section | None) -> bool:
-    """Whether a section looks the same mirrored in its local z axis, so that a member may be turned end for end."""
+    """Whether a section looks the same mirrored in its local z axis and at both ends, so that a member may be turned end for end."""
+    if section is not None and section.end is not None:
+        return False
     if section is None or not section.usable or not section.outline:
         return section is None or section.iyz == 0 and not section.outline
     points = np.array(section.outline)

@@ -21,7 +21,7 @@ from ..joining.snaps import snap_to_building, tie_far_ends
 from .materials import material_of
 from .orientation import orient
 from .releases import release_by_rule
-from .sections import cardinal_offset, section_of
+from .sections import Offsets, cardinal_offset, sections_of
 from .supports import support_bases, support_walls
 
 RANK = {"column": 3, "beam": 2, "brace": 1}
@@ -30,7 +30,7 @@ RANK = {"column": 3, "beam": 2, "brace": 1}
 def transfer_physical(source: SourceModel, model: Model, settings: TransferSettings, progress: Progress) -> None:
     """Fill `model` with the physical members of the source, joined and supported."""
     add_properties(source, model, settings)
-    offsets = {key: section_of(profile)[1] for key, profile in source.profiles.items()}
+    offsets = {key: at for key, (_, at) in sections_of(source.profiles).items()}
     members: list[Member] = []
     lines: list[Array] = []
     taken: set[str] = set()
@@ -117,7 +117,7 @@ def _with_chords(elements: list[SourceElement], model: Model) -> list[SourceElem
 
 
 def _centre_lines(
-    elements: list[SourceElement], model: Model, offsets: dict[str, tuple[float, float]]
+    elements: list[SourceElement], model: Model, offsets: dict[str, Offsets]
 ) -> tuple[list[Array | None], Array]:
     """Lines through the centroids, local coordinates (None for one of no length), and local z of each element."""
     n = len(elements)
@@ -130,14 +130,14 @@ def _centre_lines(
     for bare in np.flatnonzero(~z.any(axis=1)):
         z[bare] = default_z(x[bare])
     axes = local_axes(x, z).reshape(-1, 3, 3)
-    shift = np.zeros((n, 2))
+    shift = np.zeros((n, 2, 2))  # at start and end
     for k, e in enumerate(elements):
         section = model.sections.get(e.profile)
         if e.how == "axis" and section is not None:
             shift[k] = cardinal_offset(section, e.cardinal)
         else:
-            shift[k] = offsets.get(e.profile, (0.0, 0.0))
-    lines = lines + (axes[:, 1] * shift[:, :1] + axes[:, 2] * shift[:, 1:])[:, None]
+            shift[k] = offsets.get(e.profile, ((0.0, 0.0), (0.0, 0.0)))
+    lines = lines + axes[:, 1][:, None] * shift[:, :, :1] + axes[:, 2][:, None] * shift[:, :, 1:]
     return [lines[k] if good[k] else None for k in range(n)], axes[:, 2]
 
 
@@ -147,8 +147,8 @@ def add_properties(source: SourceModel, model: Model, settings: TransferSettings
     A profile that nothing can be read of is taken as what the settings map it to, else as the rolled section it is
     named after, if any.
     """
-    for key, profile in source.profiles.items():
-        section, _ = section_of(profile)
+    for key, (section, _) in sections_of(source.profiles).items():
+        profile = source.profiles[key]
         if not section.usable:
             mapped = settings.profiles.get(profile.name)
             name = mapped or catalogue_name(profile.name)

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from dataclasses import replace
 from functools import partial
 
 from ...intake.source import SourceProfile
 from ...model import Section
 from ...model.catalogue import shapes
 from ...model.catalogue.shapes import Shape, ShapeError
+from ...model.catalogue.taper import tapered
 
+Offsets = tuple[tuple[float, float], tuple[float, float]]
 BUILDERS: dict[str, Callable[..., Shape]] = {
     "i": shapes.i_shape,
     "rectangle": shapes.rectangle,
@@ -51,6 +54,26 @@ def section_of(profile: SourceProfile) -> Shape:
         how = "values beside the profile"
         return Section(profile.name, "values", v["area"], v["iy"], v["iz"], iyz, j, avy, avz, origin=how), (0.0, 0.0)
     return Section(profile.name, "unknown", origin="none", reason=reason or "no shape and no values"), (0.0, 0.0)
+
+
+def sections_of(profiles: Mapping[str, SourceProfile]) -> dict[str, tuple[Section, Offsets]]:
+    """The section of every profile, and the centroids at start and end of a member in its profiles' own (unturned) axes, m.
+
+    One that changes along a member tapers; where the two are not of one shape it is the first all along, and its `reason` says so.
+    """
+    out: dict[str, tuple[Section, Offsets]] = {}
+    for key, profile in profiles.items():
+        if profile.ends is None:
+            section, at = section_of(profile)
+            out[key] = section, (at, at)
+            continue
+        (first, start), (last, end) = (section_of(profiles[k]) for k in profile.ends)
+        try:
+            out[key] = tapered(first, last, key), (start, end)
+        except ShapeError as error:
+            why = f"{error}; {first.name} is taken for the whole length"
+            out[key] = replace(first, name=key, reason=why), (start, start)
+    return out
 
 
 CARDINAL = {  # which side of the outline (y, z): -1 low, 0 middle, 1 high

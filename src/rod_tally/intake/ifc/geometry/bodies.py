@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -13,7 +13,7 @@ from ...source import SourceProfile
 from . import solids
 from .curves import ARC_STEP, CurveError, points_of
 from .placement import Placements, Rigid, compose, matrix, rigid
-from .profiles import Profiles
+from .profiles import Profiles, one_shape
 
 SOLIDS = (
     "IfcFacetedBrep",
@@ -111,8 +111,10 @@ class Bodies:
         if depth > 12:
             raise BodyError("its body refers back to itself")
         kind = item.is_a()
-        if kind in ("IfcExtrudedAreaSolid", "IfcExtrudedAreaSolidTapered"):
-            return self._extrusion(item, world), kind == "IfcExtrudedAreaSolidTapered"
+        if kind == "IfcExtrudedAreaSolid":
+            return self._extrusion(item, world), False
+        if kind == "IfcExtrudedAreaSolidTapered":
+            return self._tapered(item, world), False
         if item.is_a("IfcMappedItem"):
             source = item.MappingSource
             operator = self.placements.operator(item.MappingTarget)
@@ -166,6 +168,25 @@ class Bodies:
         # the line runs the way that makes profile X, profile Y and it right-handed (a mirrored frame has none: kept)
         line = np.array((start, end) if d2 > 0 else (end, start))
         return Body(line, np.array((x0, x1, x2)), np.array((y0, y1, y2)), key, "extrusion", 0.0, length)
+
+    def _tapered(self, item: Any, world: Rigid) -> Body:
+        """The extrusion with both its profiles; where they are not of one shape with the sizes of both, since nothing is known of
+        what lies between (and the geometry kernel makes no body of it)."""
+        body = self._extrusion(item, world)
+        key, other = self.profiles.key(item.SweptArea), self.profiles.key(item.EndSweptArea)
+        first, last = self.profiles.found[key], self.profiles.found[other]
+        if not one_shape(item.SweptArea, item.EndSweptArea) or abs(first.turn - last.turn) > 1e-6:
+            sizes = tuple(self.profiles.size(k) for k in (key, other))
+            return replace(body, ends=(sizes[0], sizes[1]))
+        c, s = math.cos(first.turn), math.sin(first.turn)
+        dy, dz = (b - a for a, b in zip(first.shift, last.shift))
+        aside = body.y_axis * (c * dy + s * dz) + body.z_axis * (c * dz - s * dy)
+        along = self.placements.ratios(item.ExtrudedDirection)
+        forward = along is not None and along[2] > 0  # as the line of the extrusion runs
+        line = body.line.copy()
+        line[1 if forward else 0] += aside
+        ends = (item.SweptArea, item.EndSweptArea) if forward else (item.EndSweptArea, item.SweptArea)
+        return replace(body, line=line, profile=self.profiles.along(*ends))
 
     def _disk(self, item: Any, world: Rigid) -> Body:
         points = points_of(item.Directrix, self.placements, self.angle)

@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from ....model.catalogue.taper import TO
 from ....model.entities.log import LogEntry
 from ...source import SourceProfile
 from ..damage import UNREADABLE, first_line, for_each
@@ -98,8 +99,29 @@ class Profiles:
             found = self._keys[entity.id()] = key
         return found
 
+    def along(self, start: Any, end: Any) -> str:
+        """The key of a profile that changes from one to another, or of the first where there is no other."""
+        first, last = self.key(start), self.key(end)
+        if not last or first == last:
+            return first
+        key = f"{first}{TO}{last}"
+        self.found.setdefault(key, SourceProfile(key, "taper", ends=(first, last)))
+        return key
+
+    def size(self, key: str) -> tuple[float, float]:
+        """Width and depth of a profile, m; (0, 0) where no shape is known."""
+        p = self.found[key]
+        if p.outer:
+            width, depth = np.ptp(np.array(p.outer), axis=0).tolist()
+            return float(width), float(depth)
+        across = 2 * p.dims.get("radius", 0.0)
+        return p.dims.get("width", across), p.dims.get("depth", across)
+
     def span(self, key: str) -> float:
         """The larger side of a profile's outline, m; 0 where no shape is known."""
+        ends = self.found[key].ends
+        if ends is not None:
+            return max(self.span(k) for k in ends)
         if key not in self._spans:
             profile = self.found[key]
             if profile.outer:
@@ -271,6 +293,18 @@ def _lipped(h: float, b: float, t: float, lip: float) -> list[tuple[float, float
     y, z = b / 2, h / 2
     lower = [(-y, -z), (y, -z), (y, lip - z), (y - t, lip - z), (y - t, t - z), (t - y, t - z)]
     return lower + [(a, -c) for a, c in reversed(lower)]
+
+
+def one_shape(a: Any, b: Any) -> bool:
+    """Whether what lies between two profiles is known: of one kind, and outlines of as many points."""
+    if a.is_a() != b.is_a():
+        return False
+    counts = []
+    for p in (a, b):
+        curves = [getattr(p, "OuterCurve", None), *(getattr(p, "InnerCurves", None) or ())]
+        points = [getattr(c, "Points", None) for c in curves if c is not None]
+        counts.append([len(getattr(x, "CoordList", x) or ()) if x is not None else 0 for x in points])
+    return counts[0] == counts[1]
 
 
 def _same(a: SourceProfile, b: SourceProfile) -> bool:

@@ -116,15 +116,15 @@ def _member(
     if body.path is not None and not np.abs(body.path).max() <= FARTHEST:
         raise BodyError("a coordinate of it is not a number or lies beyond any building")
     if body.how == "axis":
-        profile = profiles.key(made_of.profile)
+        profile = profiles.along(made_of.profile, made_of.end)
         cardinal = made_of.cardinal
     elif body.how == "measured" and made_of.profile is not None:
         # the profile that is named, where it has a shape; the measured one only gives the line
-        named = profiles.key(made_of.profile)
+        named = profiles.along(made_of.profile, made_of.end)
         if profiles.found[named].shape != "unknown":
             profile = named
     elif profiles.found[profile].shape == "unknown" and made_of.profile is not None:
-        profile = profiles.key(made_of.profile)
+        profile = profiles.along(made_of.profile, made_of.end)
     return SourceElement(
         ident(element),  # GlobalId
         text(element.get_argument(2)),  # Name

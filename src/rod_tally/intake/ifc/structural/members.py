@@ -154,7 +154,7 @@ def _curve(entity: Any, placements: Placements, profiles: Profiles, materials: M
         text(entity.Name),
         line,
         z,
-        profiles.key(made_of.profile),
+        profiles.along(made_of.profile, made_of.end),
         made_of.material,
         entity.PredefinedType in ("PIN_JOINED_MEMBER", "TENSION_MEMBER", "COMPRESSION_MEMBER", "CABLE"),
         entity.ObjectType if entity.ObjectType in ("beam", "column", "brace") else "",
