@@ -35,7 +35,7 @@ from ...model.edits import (
     TurnMembers,
     TurnSurfaces,
 )
-from ..forms.asking import Asking
+from ..forms.asking import Asking, selected
 from ..forms.form import Field, Form
 from ..session.actions import held_nodes, lowest
 
@@ -84,7 +84,7 @@ class Corrections(Asking):
             return
         names = list(dict.fromkeys([*model.sections, *catalogue()]))
         now = model.members[self.members()[0]].section
-        text = f"{len(self.members())} members are selected."
+        text = f"{selected(self.members(), 'member')}."
         fields = [Field("section", "section", now, names, free=True)]
         self._ask("Section", text, fields, lambda v: SetSection(self.members(), v["section"]))
 
@@ -96,7 +96,7 @@ class Corrections(Asking):
         plain = [name for name, s in model.sections.items() if s.end is None]
         names = [CONSTANT, *dict.fromkeys([*plain, *catalogue()])]
         now = model.members[self.members()[0]].section
-        text = f"{len(self.members())} members are selected. At their start they keep theirs ({now})."
+        text = f"{selected(self.members(), 'member')}. At their start they keep theirs ({now})."
         fields = [Field("end", "section at the end", CONSTANT, names, free=True)]
         self._ask(
             "Tapering members", text, fields,
@@ -110,7 +110,7 @@ class Corrections(Asking):
             return
         if not shape:
             self.form = Form(
-                self.window, "A section of one's own", f"{len(ids)} members are selected.",
+                self.window, "A section of one's own", f"{selected(ids, 'member')}.",
                 [Field("shape", "shape", "rectangle", list(SHAPES))], lambda v: self.ask_own_section(v["shape"]),
             )  # fmt: skip
             self.form.open()
@@ -141,7 +141,7 @@ class Corrections(Asking):
             return
         names = list(dict.fromkeys([*model.materials, *grades()]))
         part = model.part(ids[0])
-        text = f"{len(ids)} members and surfaces are selected."
+        text = f"{selected(ids, 'part')}."
         fields = [Field("material", "material", part.material if part else "", names, free=True)]
         self._ask("Material", text, fields, lambda v: SetMaterial(ids, v["material"]))
 
@@ -150,7 +150,7 @@ class Corrections(Asking):
         if model is None or not self.surfaces():
             return
         now = model.surfaces[self.surfaces()[0]].thickness * 1000
-        text = f"{len(self.surfaces())} surfaces are selected."
+        text = f"{selected(self.surfaces(), 'surface')}."
         fields = [Field("thickness", "thickness", now, unit="mm", low=1.0, high=10000.0, digits=1)]
         self._ask("Thickness", text, fields, lambda v: SetThickness(self.surfaces(), v["thickness"] / 1000))
 
@@ -185,7 +185,7 @@ class Corrections(Asking):
             return
         nodes = self.state.chosen("node")
         fields = [Field(a, f"along {a}", 0.0, unit="mm", digits=1) for a in "xyz"]
-        text = f"{len(nodes)} nodes are selected."
+        text = f"{selected(nodes, 'node')}."
         self._ask("Move", text, fields, lambda v: MoveNodes(nodes, [v[a] / 1000 for a in "xyz"]))
 
     def ask_split(self) -> None:
@@ -240,14 +240,14 @@ class Corrections(Asking):
             fields = [Field("x", "local x towards", "as it is", ("as it is", "global x", "global y", "global z")),
                       Field("flip", "local z", "as it is", ("as it is", "to the other side"))]  # fmt: skip
             ways = {"global x": [1.0, 0, 0], "global y": [0, 1.0, 0], "global z": [0, 0, 1.0]}
-            text = f"{len(self.surfaces())} surfaces are selected."
+            text = f"{selected(self.surfaces(), 'surface')}."
             self._ask("Local axes", text, fields, lambda v: TurnSurfaces(
                 self.surfaces(), ways.get(v["x"], []), v["flip"] != "as it is"))  # fmt: skip
         elif self.members():
             ways = {"global x": [1.0, 0, 0], "global y": [0, 1.0, 0], "global z": [0, 0, 1.0]}
             fields = [Field("towards", "local z towards", "by an angle", ("by an angle", *ways)),
                       Field("angle", "angle", 90.0, unit="°", low=-360.0, high=360.0, digits=1)]  # fmt: skip
-            text = f"{len(self.members())} members are selected."
+            text = f"{selected(self.members(), 'member')}."
             self._ask("Local axes", text, fields, lambda v: TurnMembers(
                 self.members(), v["angle"] if v["towards"] not in ways else 0.0, ways.get(v["towards"], [])))  # fmt: skip
 
@@ -297,4 +297,4 @@ class Corrections(Asking):
 
             alike = [p.id for p in model.parts() if type(p) is type(part) and p.cls == part.cls and key(p) == key(part)]
         self.state.select([("member" if i in model.members else "surface", i) for i in alike])
-        self._say(f"{len(alike)} parts are selected")
+        self._say(selected(alike, "part"))

@@ -12,6 +12,7 @@ from ...analysis.results.cut_places import CutError, on_storey, regular_cuts, wa
 from ...model import Model
 from ...model.edits import AddCuts, DeleteCuts, MoveCut
 from ...output.write import OutputError
+from ..forms.asking import selected
 from ..forms.form import Field, Form
 from ..printing.cut_sheet import print_cuts
 from ..quantities import UnitSet
@@ -81,7 +82,7 @@ class CutDesk:
         def made(v: dict[str, Any]) -> None:
             self._show(AddCuts([wall_cut(model, w, v["height"], v["factor"]) for w in walls]))
 
-        self._ask("Cut through a wall", f"{len(walls)} walls are selected.", fields, made)
+        self._ask("Cut through a wall", f"{selected(walls, 'wall')}.", fields, made)
 
     def ask_move(self) -> None:
         """Move one cut, or give it another factor."""

@@ -13,7 +13,7 @@ from ...model import PINNED_END, Release, Support
 from ...model.edits import Edit, PinBoth, SetBedding, SetEdgeSupport, SetMemberBed, SetRelease, SetSupport
 from ...model.edits.edge_supports import edges_of
 from ...model.entities.structure import COMPONENTS, DIRECTIONS, SUPPORT_WORDS
-from ..forms.asking import Asking
+from ..forms.asking import Asking, selected
 from ..forms.form import Field, Form
 from ..session.actions import held_nodes
 
@@ -67,7 +67,7 @@ class HoldDesk(Asking):
             Field("edge", "which", FEET if own.upright else ALL, choices),
             *ready(READY, now.words), *six(DIRECTIONS, now.stiffness, "/m"), turn(now),
         ]  # fmt: skip
-        text = f"{len(ids)} surfaces are selected; {len(own.supports)} edges of the first are held."
+        text = f"{selected(ids, 'surface')}; {len(own.supports)} edges of the first are held."
 
         def made(v: dict[str, Any]) -> Edit | None:
             chosen: list[dict[str, Any]] = []
@@ -100,11 +100,11 @@ class HoldDesk(Asking):
         now = model.surfaces[slabs[0]].bedding / 1e6 if slabs else 0.0
         bed = Field("bed", "modulus of subgrade reaction", now or 20.0, unit="MN/m³", low=0.0, high=1e4)
         if slabs:
-            text = f"{len(slabs)} slabs are selected. 0 takes their ground away. A tenth of it resists sliding."
+            text = f"{selected(slabs, 'slab')}. 0 takes their ground away. A tenth of it resists sliding."
             self._ask("Ground under slabs", text, [bed], lambda v: SetBedding(slabs, v["bed"] * 1e6))
             return
         text = (
-            f"{len(members)} members are selected. The ground is springs along them, at nodes of their own; a tenth of it resists "
+            f"{selected(members, 'member')}. The ground is springs along them, at nodes of their own; a tenth of it resists "
             "sliding. 0 takes it away. A width of 0 is that of each member's section."
         )
         width = Field("width", "width of contact", 0.0, unit="m", low=0.0, high=20.0)
@@ -126,7 +126,7 @@ class HoldDesk(Asking):
             *ready(ENDS, now.words), *six(COMPONENTS, now.stiffness),
         ]  # fmt: skip
         text = (
-            f"{len(members)} members are selected; the first one's start is now {now.words + ' released' if now.words else 'fixed'}: "
+            f"{selected(members, 'member')}; the first one's start is now {now.words + ' released' if now.words else 'fixed'}: "
             "held passes the component on, free releases it."
         )
 

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QWidget
 from ...analysis.shells.quantities import unit_kind
 from ...meshing.plates import element_size
 from ...model.edits import SetDiaphragm, SetMeshSize
+from ..forms.asking import selected
 from ..forms.form import Field, Form
 from ..quantities import UnitSet
 from ..session.session import Session
@@ -44,7 +45,7 @@ class PlateDesk:
         def made(v: dict[str, Any]) -> None:
             self.session.correct(SetMeshSize(surfaces, float(v["size"]) if v["way"] == ways[0] else None))
 
-        self.form = Form(self.window, "Element size", f"{len(surfaces)} surfaces are selected.", fields, made)
+        self.form = Form(self.window, "Element size", f"{selected(surfaces, 'surface')}.", fields, made)
         self.form.open()
 
     def ask_floors(self) -> None:

@@ -14,6 +14,11 @@ from ..session.state import DeskState
 from .form import Field, Form
 
 
+def selected(ids: Sequence[object], what: str) -> str:
+    """ "1 member is selected", "3 members are selected"."""
+    return f"1 {what} is selected" if len(ids) == 1 else f"{len(ids)} {what}s are selected"
+
+
 class Asking:
     """Asks, and hands the edit to the session, which makes it with undo."""
 

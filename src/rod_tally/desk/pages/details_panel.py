@@ -156,7 +156,8 @@ class DetailsPanel(QScrollArea):
         if section is not None and section.usable:
             cm2, cm4 = section.area * 1e4, 1e8
             self._text(
-                f"A {cm2:.4g} cm², Iy {section.iy * cm4:.4g} cm⁴, Iz {section.iz * cm4:.4g} cm⁴; {section.origin}",
+                ("" if section.end is None else "at the start ")
+                + f"A {cm2:.4g} cm², Iy {section.iy * cm4:.4g} cm⁴, Iz {section.iz * cm4:.4g} cm⁴; {section.origin}",
                 MUTED,
             )
         if self.state.overlay in LOADS:

@@ -231,7 +231,7 @@ class MemberPage(QDialog):
         )
         text = f"section {m.section or 'none'}"
         if section is not None and section.usable:
-            text += f": A {section.area * 1e4:.4g} cm², Iy {section.iy * 1e8:.4g} cm⁴, Iz {section.iz * 1e8:.4g} cm⁴, J {section.j * 1e8:.4g} cm⁴"
+            text += f": {'at the start ' if section.end is not None else ''}A {section.area * 1e4:.4g} cm², Iy {section.iy * 1e8:.4g} cm⁴, Iz {section.iz * 1e8:.4g} cm⁴, J {section.j * 1e8:.4g} cm⁴"
         out.append(text)
         e = f", E {material.E / 1e9:.4g} GPa" if material is not None and material.E is not None else ""
         out.append(f"material {m.material or 'none'}{e}")

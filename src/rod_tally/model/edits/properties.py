@@ -267,8 +267,8 @@ class TaperMembers(Edit):
     end: str
 
     def __post_init__(self) -> None:
-        to = f" to {self.end} at the end" if self.end else " no longer"
-        self.text = f"{counted(self.members, 'member')} taper{to}"
+        of = counted(self.members, "member")
+        self.text = f"Section {self.end} at the end of {of}" if self.end else f"No taper of {of}"
 
     def change(self, model: Model) -> str:
         end = model.sections.get(self.end)
