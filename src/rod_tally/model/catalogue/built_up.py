@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import shapely
 
-from .shapes import Shape, ShapeError, from_polygon, i_shape
+from .shapes import Shape, ShapeError, from_polygon, i_shape, positive
 
 
 def welded_box(name: str, depth: float, width: float, web: float, flange: float) -> Shape:
     """Two webs between two flanges, all flush; sizes in m. Raises ShapeError where no hollow is left."""
-    _positive(name, depth=depth, width=width, web=web, flange=flange)
+    positive(name, depth=depth, width=width, web=web, flange=flange)
     y, z = width / 2, depth / 2
     if y <= web or z <= flange:
         raise ShapeError(f"profile {name!r}: webs of {web:g} m and flanges of {flange:g} m leave no hollow")
@@ -25,7 +25,7 @@ def welded_box(name: str, depth: float, width: float, web: float, flange: float)
 
 def cross(name: str, depth: float, width: float, web: float, flange: float) -> Shape:
     """An upright plate (depth, web) through a level one (width, flange); sizes in m."""
-    _positive(name, depth=depth, width=width, web=web, flange=flange)
+    positive(name, depth=depth, width=width, web=web, flange=flange)
     if web >= width or flange >= depth:
         raise ShapeError(f"profile {name!r}: plates of {web:g} and {flange:g} m are thicker than the cross is wide")
     y, z, w, f = width / 2, depth / 2, web / 2, flange / 2
@@ -47,7 +47,7 @@ def i_with_plates(
     lower_plate: float = 0.0,
 ) -> Shape:
     """An I with a plate on its top flange, and one of thickness `lower_plate` under the lower flange; sizes in m."""
-    _positive(name, plate_width=plate_width, plate=plate)
+    positive(name, plate_width=plate_width, plate=plate)
     i = i_shape(name, depth, width, web, flange, fillet)[0]
     if plate_width <= web:
         raise ShapeError(f"profile {name!r}: a plate {plate_width:g} m wide is narrower than the web")
@@ -63,9 +63,3 @@ def i_with_plates(
 
 def _rectangle(y: float, z: float) -> list[tuple[float, float]]:
     return [(-y, -z), (y, -z), (y, z), (-y, z)]
-
-
-def _positive(name: str, **dims: float) -> None:
-    for key, value in dims.items():
-        if not value > 0:
-            raise ShapeError(f"profile {name!r}: {key} is {value:g} m; it must be positive")

@@ -105,7 +105,8 @@ def arc(cy: float, cz: float, r: float, a0: float, a1: float, n: int = 12) -> li
     ]
 
 
-def _positive(name: str, **dims: float) -> None:
+def positive(name: str, **dims: float) -> None:
+    """Raises ShapeError for a size (m) that is not above 0."""
     for key, value in dims.items():
         if not (math.isfinite(value) and value > 0):
             raise ShapeError(f"profile {name!r}: {key} is {value:g} m; it must be positive")
@@ -113,7 +114,7 @@ def _positive(name: str, **dims: float) -> None:
 
 def rectangle(name: str, width: float, depth: float) -> Shape:
     """J = a b^3 (1/3 - 0.21 b/a (1 - b^4 / 12 a^4)), a the longer side (Roark's formulas for stress and strain)."""
-    _positive(name, width=width, depth=depth)
+    positive(name, width=width, depth=depth)
     y, z = width / 2, depth / 2
     a, b = max(width, depth), min(width, depth)
     j = a * b**3 * (1 / 3 - 0.21 * b / a * (1 - b**4 / (12 * a**4)))
@@ -122,10 +123,10 @@ def rectangle(name: str, width: float, depth: float) -> Shape:
 
 def circle(name: str, radius: float, wall: float | None = None) -> Shape:
     """A solid circle, or a tube of `wall` thickness. Shear area 0.9 A solid, 0.5 A thin tube (Cowper 1966, rounded)."""
-    _positive(name, radius=radius)
+    positive(name, radius=radius)
     inner = 0.0
     if wall is not None:
-        _positive(name, wall=wall)
+        positive(name, wall=wall)
         if wall > radius:
             raise ShapeError(f"profile {name!r}: wall {wall:g} m is thicker than the radius {radius:g} m")
         inner = radius - wall
@@ -152,7 +153,7 @@ def _rounded(width: float, depth: float, r: float) -> list[tuple[float, float]]:
 
 def box(name: str, width: float, depth: float, wall: float, r_out: float = 0.0, r_in: float = 0.0) -> Shape:
     """A rectangular hollow section. Torsion as EN 10210-2 annex A: t^3 h / 3 + 2 K Ah; shear area of the two webs."""
-    _positive(name, width=width, depth=depth, wall=wall)
+    positive(name, width=width, depth=depth, wall=wall)
     if 2 * wall >= min(width, depth):
         raise ShapeError(f"profile {name!r}: walls of {wall:g} m leave no hollow")
     r_in = min(max(r_in, 0.0), (min(width, depth) - 2 * wall) / 2)
@@ -190,7 +191,7 @@ def i_shape(
     """
     tw, tt = top_width or width, top_flange or flange
     tr = fillet if top_fillet is None else top_fillet
-    _positive(name, depth=depth, width=width, web=web, flange=flange)
+    positive(name, depth=depth, width=width, web=web, flange=flange)
     if flange + tt >= depth or web > min(width, tw):
         raise ShapeError(f"profile {name!r}: flanges of {flange:g} m and web of {web:g} m do not fit its outline")
     r, tr = max(fillet, 0.0), max(tr, 0.0)
@@ -260,7 +261,7 @@ def channel(
 ) -> Shape:
     """A channel, web at the left, flanges to +y, origin in the middle of its box. `slope` (rad) of the inner faces,
     whose thickness `flange` is that at half the width; `edge` is the toe radius."""
-    _positive(name, depth=depth, width=width, web=web, flange=flange)
+    positive(name, depth=depth, width=width, web=web, flange=flange)
     if 2 * flange >= depth or web >= width:
         raise ShapeError(f"profile {name!r}: flanges of {flange:g} m and web of {web:g} m do not fit its outline")
     y, z, out = width / 2, depth / 2, width / 2
@@ -282,7 +283,7 @@ def channel(
 
 def angle(name: str, depth: float, width: float, thickness: float, fillet: float = 0.0, edge: float = 0.0) -> Shape:
     """An angle, corner at lower left, origin in the middle of its box; `edge` is the toe radius."""
-    _positive(name, depth=depth, width=width, thickness=thickness)
+    positive(name, depth=depth, width=width, thickness=thickness)
     if thickness >= min(depth, width):
         raise ShapeError(f"profile {name!r}: a thickness of {thickness:g} m does not fit its legs")
     y, z, t = width / 2, depth / 2, thickness
@@ -299,7 +300,7 @@ def angle(name: str, depth: float, width: float, thickness: float, fillet: float
 
 def tee(name: str, depth: float, width: float, web: float, flange: float, fillet: float = 0.0) -> Shape:
     """A T, flange at the top, origin in the middle of its box."""
-    _positive(name, depth=depth, width=width, web=web, flange=flange)
+    positive(name, depth=depth, width=width, web=web, flange=flange)
     if flange >= depth or web > width:
         raise ShapeError(f"profile {name!r}: flange of {flange:g} m and web of {web:g} m do not fit its outline")
     y, z, w = width / 2, depth / 2, web / 2
