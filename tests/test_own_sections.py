@@ -17,7 +17,7 @@ from rod_tally.model.catalogue.catalogue import catalogue_section
 from rod_tally.model.catalogue.own import SHAPES, own_section
 from rod_tally.model.catalogue.shapes import ShapeError, from_polygon
 from rod_tally.model.catalogue.warping import shear_centre, warping
-from rod_tally.model.edits import EditError, OwnSection, from_record
+from rod_tally.model.edits import EditError, OwnMaterial, OwnSection, from_record
 from rod_tally.review.work import read_model
 
 from .desk_help import act, fill, model_of
@@ -199,3 +199,65 @@ def test_beams_with_the_shear_centre_beside_the_axis_are_one_note() -> None:
     OwnSection([column], "strut", "channel", SIZES["channel"]).apply(model)
     (found,) = find_shear_centres(Subject(model, Settings()))
     assert set(found.ids) == set(beams[:3]) and found.severity == "note" and "mine" in found.message
+
+
+def test_a_material_of_ones_own() -> None:
+    """Steel of E 200 GPa and nu 0.25: G = E / 2 (1 + nu) = 80 GPa; what is not given stays unknown, and no number out of range is taken."""
+    model = regular()
+    ids = list(model.members)[:2]
+    values = {"E": 200e9, "poisson": 0.25, "density": 7900.0, "alpha": 11e-6}
+    edit = OwnMaterial(ids, "mine", "steel", values)
+    edit.apply(model)
+    mine = model.materials["mine"]
+    assert {model.members[i].material for i in ids} == {"mine"}
+    assert (mine.shear_modulus, mine.expansion, mine.strength) == (pytest.approx(80e9), 11e-6, None)
+    assert mine.origin == dict.fromkeys(values, "a material of one's own")
+    again = from_record(model.corrections[-1], model)
+    assert isinstance(again, OwnMaterial) and again.values == values
+    edit.revert(model)
+    assert "mine" not in model.materials
+    for name, bad, words in (
+        ("steel", values, "already"), ("", values, "needs a name"), ("m", {"density": 1.0}, "density is 1;"),
+        ("m", {"E": 210.0}, "E is 210; it must lie"), ("m", {"density": 2000.0}, "E is missing"), ("m", {"colour": 1.0}, "known are E"),
+    ):  # fmt: skip
+        with pytest.raises(EditError, match=words):
+            OwnMaterial(ids, name, "", bad).apply(model)
+
+
+def test_what_is_ones_own_is_offered_for_the_next_model(loft: Window, qtbot: QtBot) -> None:
+    w = loft
+    beams = [m.id for m in model_of(w).members.values() if m.name in ("Loft A2-A3", "Loft B2-B3")]
+    w.state.pick("member", beams[0])
+    act(w, qtbot, "model.own_section")
+    fill(w, qtbot, w.corrections.form, shape="cross")
+    fill(w, qtbot, w.corrections.form, name="my cross", depth=300, width=200, web=20, flange=10)
+    act(w, qtbot, "model.own_material")
+    fill(
+        w,
+        qtbot,
+        w.corrections.form,
+        name="my larch",
+        kind="timber",
+        E=11,
+        G=0,
+        poisson=0,
+        density=550,
+        strength=20,
+        alpha=0,
+    )
+    own = model_of(w).members[beams[0]]
+    assert (own.section, own.material) == ("my cross", "my larch")
+    assert pytest.approx(11e9) == model_of(w).materials["my larch"].E
+    act(w, qtbot, "model.own_section")
+    fill(w, qtbot, w.corrections.form, shape="box")
+    fill(w, qtbot, w.corrections.form, name="no box", depth=100, width=100, wall=60)
+    w.dialogs.message.close()
+    w.session.undo.undo()
+    w.session.undo.undo()
+    assert "my cross" not in model_of(w).sections and "no box" not in w.session.memory.own("sections")
+    w.state.pick("member", beams[1])
+    for command, kind, name in (("model.section", "section", "my cross"), ("model.material", "material", "my larch")):
+        act(w, qtbot, command)
+        fill(w, qtbot, w.corrections.form, **{kind: name})
+        assert getattr(model_of(w).members[beams[1]], kind) == name
+    assert model_of(w).sections["my cross"].area == pytest.approx(0.3 * 0.02 + 0.18 * 0.01)

@@ -25,7 +25,7 @@ GROUPS: dict[str, tuple[str, ...]] = {
     "Select what is alike": ("edit.alike_section", "edit.alike_material", "edit.alike_storey", "edit.alike_line"),
     "Supports and releases": ("model.support", "model.free", "model.hold", "model.hold_edges", "model.bed", "model.lifting", "model.no_lifting",
                               "model.pin_start", "model.pin_end", "model.release"),
-    "Sections and materials": ("model.section", "model.own_section", "model.taper", "model.material", "model.thickness", "model.elements", "model.map", "model.map_material"),
+    "Sections and materials": ("model.section", "model.own_section", "model.taper", "model.material", "model.own_material", "model.thickness", "model.elements", "model.map", "model.map_material"),
     "Joints": ("model.join", "model.tie", "model.cross", "model.keep_start", "model.keep_end", "model.apart_start", "model.apart_end"),
     "Add": ("model.draw", "model.draw_slab", "model.draw_wall", "model.add", "model.paste", "model.add_slab", "model.add_wall", "model.drawing", "model.open", "model.close"),
     "Place and shape": ("model.copy", "model.mirror", "model.offset", "model.move", "model.split", "model.merge", "model.reverse", "model.turn"),

@@ -26,7 +26,7 @@ WORDS = {
     "HoldFoot": "a held wall foot", "HoldSelfWeight": "self-weight kept out of a case", "JoinCrossing": "a joined crossing",
     "JoinEnd": "a joined end", "KeepApart": "an end kept apart", "KeepGroup": "a group", "MapMaterial": "a mapped material",
     "MapProfile": "a mapped profile", "MergeMembers": "merged members", "MoveCut": "a moved cut", "MoveNodes": "moved nodes",
-    "OwnSection": "a section of one's own", "PairParts": "pairs by hand", "PinBoth": "pinned ends", "RemoveLoads": "removed loads",
+    "OwnMaterial": "a material of one's own", "OwnSection": "a section of one's own", "PairParts": "pairs by hand", "PinBoth": "pinned ends", "RemoveLoads": "removed loads",
     "ReverseMembers": "members turned end for end", "ScaleCase": "a load case times a factor", "SetBedding": "a bed",
     "SetCase": "a changed load case", "SetCombinations": "combinations", "SetDiaphragm": "rigid floors",
     "SetEdgeSupport": "held edges", "AddSurfaces": "added slabs and walls", "AddOpenings": "openings", "AddGrids": "grid lines", "CloseOpening": "a closed opening",

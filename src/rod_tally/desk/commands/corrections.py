@@ -10,48 +10,35 @@ from ...model import PINNED_END, Release, Support
 from ...model.catalogue.catalogue import catalogue, catalogue_name, near_names
 from ...model.catalogue.grade_names import standard_of
 from ...model.catalogue.grades import grades
-from ...model.catalogue.own import SHAPES
 from ...model.edits import (
     DeleteMembers,
-    Edit,
     HoldFoot,
     JoinCrossing,
     JoinEnd,
     KeepApart,
     MergeMembers,
     MoveNodes,
-    OwnSection,
     ReverseMembers,
     SetGroundLifting,
     SetLifting,
-    SetMaterial,
     SetOneWay,
     SetRelease,
-    SetSection,
     SetSupport,
     SetThickness,
     SplitMember,
-    TaperMembers,
     TurnMembers,
     TurnSurfaces,
 )
-from ..forms.asking import Asking, selected
-from ..forms.form import Field, Form
+from ..forms.asking import selected
+from ..forms.form import Field
+from ..making.made_of import MadeOf
 from ..session.actions import held_nodes, lowest
 
-CONSTANT = "as at the start"
 
-
-class Corrections(Asking):
+class Corrections(MadeOf):
     """Asks, and hands the edit to the session, which makes it with undo."""
 
     # -- what is selected --------------------------------------------------------------------------------------------
-
-    def members(self) -> list[str]:
-        return self.state.chosen("member")
-
-    def surfaces(self) -> list[str]:
-        return self.state.chosen("surface")
 
     def nodes(self) -> list[str]:
         return held_nodes(self.model, self.state)
@@ -77,73 +64,6 @@ class Corrections(Asking):
         m = model.members[members[0]]
         now = m.release_end if at_end else m.release_start
         self.session.correct(SetRelease(members, at_end, Release() if now.any else PINNED_END))
-
-    def ask_section(self) -> None:
-        model = self.model
-        if model is None or not self.members():
-            return
-        names = list(dict.fromkeys([*model.sections, *catalogue()]))
-        now = model.members[self.members()[0]].section
-        text = f"{selected(self.members(), 'member')}."
-        fields = [Field("section", "section", now, names, free=True)]
-        self._ask("Section", text, fields, lambda v: SetSection(self.members(), v["section"]))
-
-    def ask_taper(self) -> None:
-        """Another section at the end of the selected members."""
-        model = self.model
-        if model is None or not self.members():
-            return
-        plain = [name for name, s in model.sections.items() if s.end is None]
-        names = [CONSTANT, *dict.fromkeys([*plain, *catalogue()])]
-        now = model.members[self.members()[0]].section
-        text = f"{selected(self.members(), 'member')}. At their start they keep theirs ({now})."
-        fields = [Field("end", "section at the end", CONSTANT, names, free=True)]
-        self._ask(
-            "Tapering members", text, fields,
-            lambda v: TaperMembers(self.members(), "" if v["end"] == CONSTANT else v["end"]),
-        )  # fmt: skip
-
-    def ask_own_section(self, shape: str = "") -> None:
-        """A section of one's own for the selected members: its shape first, then its sizes."""
-        model, ids = self.model, self.members()
-        if model is None or not ids:
-            return
-        if not shape:
-            self.form = Form(
-                self.window, "A section of one's own", f"{selected(ids, 'member')}.",
-                [Field("shape", "shape", "rectangle", list(SHAPES))], lambda v: self.ask_own_section(v["shape"]),
-            )  # fmt: skip
-            self.form.open()
-            return
-        needed, more = SHAPES[shape]
-        plain = shape == "values"
-        factor = {"area": 1e4, "avy": 1e4, "avz": 1e4, "iy": 1e8, "iz": 1e8, "j": 1e8} if plain else {}
-        unit = {"area": "cm²", "avy": "cm²", "avz": "cm²", "iy": "cm⁴", "iz": "cm⁴", "j": "cm⁴"}
-        number = 1
-        while f"own {shape} {number}" in model.sections:
-            number += 1
-        fields = [Field("name", "name", f"own {shape} {number}", [f"own {shape} {number}"], free=True)]
-        fields += [
-            Field(k, k.replace("_", " "), 0.0 if k in more else 100.0, unit=unit.get(k, "mm"), low=0.0, high=1e9)
-            for k in (*needed, *more)
-        ]  # fmt: skip
-
-        def made(v: dict[str, Any]) -> Edit:
-            sizes = {k: float(v[k]) / factor.get(k, 1e3) for k in (*needed, *more) if k in needed or v[k] > 0}
-            return OwnSection(ids, str(v["name"]).strip(), shape, sizes)
-
-        self._ask("A section of one's own", f"{shape.capitalize()}; 0 for what it does not have.", fields, made)
-
-    def ask_material(self) -> None:
-        model = self.model
-        ids = [*self.members(), *self.surfaces()]
-        if model is None or not ids:
-            return
-        names = list(dict.fromkeys([*model.materials, *grades()]))
-        part = model.part(ids[0])
-        text = f"{selected(ids, 'part')}."
-        fields = [Field("material", "material", part.material if part else "", names, free=True)]
-        self._ask("Material", text, fields, lambda v: SetMaterial(ids, v["material"]))
 
     def ask_thickness(self) -> None:
         model = self.model

@@ -149,6 +149,8 @@ COMMANDS: tuple[Command, ...] = (
     Command("model.taper", "Another section at the end…", "Model", "", lambda w: w.corrections.ask_taper(), has_members,
             "Lets the selected members taper to a section of the same shape"),
     Command("model.material", "Material…", "Model", "", lambda w: w.corrections.ask_material(), has_parts),
+    Command("model.own_material", "A material of one's own…", "Model", "", lambda w: w.corrections.ask_own_material(), has_parts,
+            "E, G or Poisson's ratio, density, strength, expansion, for the selected parts"),
     Command("model.elements", "Element size…", "Model", "", lambda w: w.plate_desk.ask_size(), has_surfaces,
             "Of the selected slabs and walls, for the next run", True),
     Command("model.thickness", "Thickness…", "Model", "", lambda w: w.corrections.ask_thickness(), has_surfaces),

@@ -19,6 +19,7 @@ from ...project.corrections import CorrectionBook
 from .kept import data_folder
 
 RECENT = 8
+OWN = 200  # sections, and materials, of one's own that are remembered
 MAPPINGS = 50  # of results from elsewhere that are remembered
 
 
@@ -74,6 +75,21 @@ class Memory:
         except json.JSONDecodeError:
             return {}
         return {k: v for k, v in kept.items() if v in known} if isinstance(kept, dict) else {}
+
+    def own(self, what: str) -> dict[str, dict[str, Any]]:
+        """Sections or materials of one's own that were made before, by name: shape and sizes, or kind and values."""
+        try:
+            kept = json.loads(str(self._kept.value(f"own_{what}", "{}")))
+        except json.JSONDecodeError:
+            return {}
+        keys = {"sections": {"shape", "sizes"}, "materials": {"kind", "values"}}[what]
+        whole = kept.items() if isinstance(kept, dict) else ()
+        return {k: v for k, v in whole if isinstance(v, dict) and v.keys() == keys}
+
+    def keep_own(self, what: str, name: str, values: dict[str, Any]) -> None:
+        """Remember a section or a material of one's own for models to come; one of that name is replaced."""
+        kept = {k: v for k, v in self.own(what).items() if k != name} | {name: values}
+        self._kept.setValue(f"own_{what}", json.dumps(dict(list(kept.items())[-OWN:]), ensure_ascii=False))
 
     def mapping(self, headings: list[str]) -> Mapping | None:
         """What these headings of results from elsewhere stood for the last time; None for headings not seen before."""

@@ -18,28 +18,31 @@ from .cases import (
 )
 from .cutting import AddCuts, DeleteCuts, MoveCut
 from .edge_supports import SetEdgeSupport, SetMemberBed
-from .grouping import KeepGroup
+from .grouping import NEW, KeepGroup, PairParts, UnpairByHand
 from .joining import JoinCrossing, JoinEnd, KeepApart
 from .load_values import load_values
-from .one_way import BOTH, SetGroundLifting, SetLifting, SetOneWay
-from .pairing import NEW, PairParts, UnpairByHand
-from .properties import (
-    HoldFoot,
+from .made_of import (
+    KINDS,
     MapMaterial,
     MapProfile,
+    OwnMaterial,
     OwnSection,
+    SetMaterial,
+    SetMaterialValue,
+    SetSection,
+    TaperMembers,
+)
+from .one_way import BOTH, SetGroundLifting, SetLifting, SetOneWay
+from .properties import (
+    HoldFoot,
     PinBoth,
     SetBedding,
     SetDiaphragm,
-    SetMaterial,
-    SetMaterialValue,
     SetMeshSize,
     SetOffset,
     SetRelease,
-    SetSection,
     SetSupport,
     SetThickness,
-    TaperMembers,
 )
 from .shape import DeleteMembers, MergeMembers, MoveNodes, ReverseMembers, SplitMember, TurnMembers, TurnSurfaces
 from .surfaces import AddOpenings, AddSurfaces, CloseOpening
@@ -55,6 +58,8 @@ __all__ = [
     "surface_copies",
     "SetOffset",
     "NEW",
+    "KINDS",
+    "OwnMaterial",
     "OwnSection",
     "SetDiaphragm",
     "SetEdgeSupport",

@@ -2,17 +2,10 @@
 
 from __future__ import annotations
 
-from copy import copy
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
-from ..catalogue.catalogue import catalogue, catalogue_section
-from ..catalogue.grades import grades
-from ..catalogue.own import own_section
-from ..catalogue.shapes import ShapeError
-from ..catalogue.taper import TO, tapered
-from ..entities.material import graded
 from ..entities.model import Model
 from ..entities.structure import FREE, PINNED_END, Joint, Release, Support
 from ..entities.surface import LineSupport
@@ -208,115 +201,6 @@ class PinBoth(Edit):
 
 
 @dataclass
-class SetSection(Edit):
-    """Give members another section: one of the model's, or one of the catalogue, which is then added."""
-
-    members: list[str]
-    section: str
-
-    def __post_init__(self) -> None:
-        self.text = f"Section {self.section} for {counted(self.members, 'member')}"
-
-    def change(self, model: Model) -> str:
-        if self.section not in model.sections:
-            if self.section not in catalogue():
-                raise EditError(f"{self.section} is neither in the model nor in the catalogue")
-            model.sections[self.section] = catalogue_section(self.section, how="set by hand")
-        for ident in self.members:
-            self.member(model, ident).section = self.section
-        return f"{counted(self.members, 'member')}: section {self.section}"
-
-
-@dataclass
-class OwnSection(Edit):
-    """Give members a section of one's own: a shape with its sizes (m), or plain values (`own_section`)."""
-
-    members: list[str]
-    name: str
-    shape: str
-    sizes: dict[str, float]
-
-    def __post_init__(self) -> None:
-        self.text = f"Section {self.name} for {counted(self.members, 'member')}"
-
-    def change(self, model: Model) -> str:
-        if not self.name.strip():
-            raise EditError("a section needs a name")
-        taken = model.sections.get(self.name)
-        if taken is not None and taken.origin != "a section of one's own":
-            raise EditError(f"there is a section {self.name!r} already; give it another name")
-        try:
-            section = own_section(self.name, self.shape, self.sizes)
-        except ShapeError as error:
-            raise EditError(str(error)) from None
-        if not section.usable:
-            raise EditError(f"section {self.name!r} has no stiffness")
-        model.sections[self.name] = section
-        for ident in self.members:
-            self.member(model, ident).section = self.name
-        values = f"A {section.area * 1e4:.4g} cm², Iy {section.iy * 1e8:.4g} cm⁴, Iz {section.iz * 1e8:.4g} cm⁴"
-        return f"{counted(self.members, 'member')}: section {self.name} ({self.shape}; {values})"
-
-
-@dataclass
-class TaperMembers(Edit):
-    """Let members taper from their section to another at their end, of the same shape: one of the model's or of the catalogue; to
-    nothing ("") to keep the section at their start all along."""
-
-    members: list[str]
-    end: str
-
-    def __post_init__(self) -> None:
-        of = counted(self.members, "member")
-        self.text = f"Section {self.end} at the end of {of}" if self.end else f"No taper of {of}"
-
-    def change(self, model: Model) -> str:
-        end = model.sections.get(self.end)
-        if end is None and self.end in catalogue():
-            end = catalogue_section(self.end, how="set by hand")
-        if self.end and end is None:
-            raise EditError(f"{self.end} is neither in the model nor in the catalogue")
-        for ident in self.members:
-            m = self.member(model, ident)
-            start = model.sections.get(m.section)
-            if start is None:
-                raise EditError(f"{m.name or ident} has no section to taper from")
-            first = m.section.partition(TO)[0] if start.end is not None else m.section
-            plain = model.sections.get(first, replace(start, name=first, end=None))
-            name = f"{first}{TO}{self.end}" if end is not None else first
-            try:
-                model.sections.setdefault(name, tapered(plain, end, name) if end is not None else plain)
-            except ShapeError as error:
-                raise EditError(str(error)) from None
-            m.section = name
-        return self.text
-
-
-@dataclass
-class SetMaterial(Edit):
-    """Give members and surfaces another material: one of the model's, or a grade, which is then added."""
-
-    members: list[str]
-    material: str
-
-    def __post_init__(self) -> None:
-        self.text = f"Material {self.material} for {counted(self.members, 'part')}"
-
-    def change(self, model: Model) -> str:
-        if self.material not in model.materials:
-            if self.material not in grades():
-                raise EditError(f"{self.material} is neither in the model nor a grade of the catalogue")
-            grade = grades()[self.material]
-            model.materials[self.material] = graded(self.material, grade, f"{grade.where}, set by hand")
-        for ident in self.members:
-            if ident in model.members:
-                self.member(model, ident).material = self.material
-            else:
-                self.surface(model, ident).material = self.material
-        return f"{counted(self.members, 'part')}: material {self.material}"
-
-
-@dataclass
 class SetThickness(Edit):
     """Give surfaces another thickness, m."""
 
@@ -332,67 +216,3 @@ class SetThickness(Edit):
         for ident in self.surfaces:
             self.surface(model, ident).thickness = self.thickness
         return f"{counted(self.surfaces, 'surface')}: {self.thickness * 1000:.0f} mm thick"
-
-
-@dataclass
-class MapProfile(Edit):
-    """Take a profile that could not be read as a section of the catalogue, for all its members at once."""
-
-    profile: str
-    name: str
-
-    def __post_init__(self) -> None:
-        self.text = f"Map {self.profile} to {self.name}"
-
-    def change(self, model: Model) -> str:
-        there(catalogue(), self.name)
-        model.sections[self.profile] = catalogue_section(self.name, self.profile, "mapped by hand")
-        return f"profile {self.profile} mapped to {self.name}"
-
-    def ids(self, model: Model) -> tuple[str, ...]:
-        return tuple(m.id for m in model.members.values() if m.section == self.profile)
-
-
-@dataclass
-class MapMaterial(Edit):
-    """Take a material as a grade of a standard, for all that is made of it."""
-
-    material: str
-    grade: str
-
-    def __post_init__(self) -> None:
-        self.text = f"Map {self.material} to {self.grade}"
-
-    def change(self, model: Model) -> str:
-        grade = there(grades(), self.grade)
-        was = model.materials.get(self.material)
-        name = was.name if was is not None else self.material
-        model.materials[self.material] = graded(name, grade, f"{grade.where}, mapped by hand")
-        return f"material {self.material} mapped to {self.grade}"
-
-    def ids(self, model: Model) -> tuple[str, ...]:
-        members = [m.id for m in model.members.values() if m.material == self.material]
-        return tuple(members + [s.id for s in model.surfaces.values() if s.material == self.material])
-
-
-@dataclass
-class SetMaterialValue(Edit):
-    """Give a material one value: E, G (Pa), density (kg/m3) or strength (Pa)."""
-
-    material: str
-    key: str
-    value: float
-
-    def __post_init__(self) -> None:
-        self.text = f"{self.key} of {self.material}"
-
-    def change(self, model: Model) -> str:
-        if self.key not in ("E", "G", "density", "strength") or not self.value > 0:
-            raise EditError(f"{self.key} = {self.value:g} is no value of a material")
-        own = copy(there(model.materials, self.material))
-        origin = dict(own.origin or {}) | {self.key: "set by hand"}
-        model.materials[self.material] = replace(own, **{self.key: self.value}, origin=origin)  # type: ignore[arg-type]
-        return f"material {self.material}: {self.key} = {self.value:g}"
-
-    def ids(self, model: Model) -> tuple[str, ...]:
-        return ()
