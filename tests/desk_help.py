@@ -15,7 +15,7 @@ STEP = {s.name: s for s in STEPS}
 
 def rested(qtbot: QtBot, w: Window) -> None:
     qtbot.waitUntil(lambda: not w.session.jobs.busy, timeout=60000)
-    qtbot.wait(60)
+    qtbot.wait(20)
 
 
 def model_of(w: Window) -> Model:
