@@ -116,7 +116,8 @@ def run_and_keep(
         model, m, system, names, u, condensed, condensed_loads, loads, settings.stations, done, node_done, right, moved
     )
     if settled is not None:
-        results.slack, results.lifted, results.unsettled = settled.slack, settled.lifted, failed
+        results.slack, results.yielded, results.lifted = settled.slack, settled.yielded, settled.lifted
+        results.unsettled = failed
     results.left_out = taking.left_out
     if only is not None:
         results.left_out |= {i: NOT_CHOSEN for i in model.surfaces if i not in only}

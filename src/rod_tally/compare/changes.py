@@ -103,7 +103,7 @@ class MemberChanges:
             z_old, z_new = own_z(old, asked_old), own_z(new, asked_new)
             if np.degrees(np.arccos(np.clip(z_old @ z_new, -1, 1))) > ANGLE and not _round(*sections):
                 out.append(Change("turn", numbers(z_old), numbers(z_new)))
-        ways = [m.one_way.get(x.id, "") for m, x in ((self.base, a), (self.revised, b))]
+        ways = [one_way_words(m, x.id) for m, x in ((self.base, a), (self.revised, b))]
         if ways[0] != ways[1] and not self.mixed:
             out.append(Change("one_way", *(w or "both ways" for w in ways)))
         ends = [(a.release_start, b.release_start), (a.release_end, b.release_end)]
@@ -133,6 +133,12 @@ def own_z(line: Array, z: Array) -> Array:
 def numbers(values: Array) -> list[float]:
     """A flat list without minus zero."""
     return [float(v) + 0.0 for v in np.asarray(values, float).ravel()]
+
+
+def one_way_words(model: Model, member: str) -> str:
+    """Which way a member acts and what it bears at most; "" for both ways."""
+    limit = model.limits.get(member)
+    return model.one_way.get(member, "") + (f", at most {limit / 1e3:.6g} kN" if limit else "")
 
 
 def same_section(a: Section | None, b: Section | None) -> bool:

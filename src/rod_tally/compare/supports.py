@@ -55,14 +55,18 @@ def match_supports(base: Model, revised: Model, places: Places, surfaces: list[M
 
 
 def _supports(model: Model, rotation: Array) -> Iterator[tuple[Array, str]]:
-    lifting = set(model.lifting)
     for n in model.nodes.values():
         if n.support.any:
-            yield n.point + model.origin, support_words(n.support, rotation) + LIFTS * (n.id in lifting)
+            yield n.point + model.origin, support_words(n.support, rotation) + _lifts(model, n.id, "kN")
     for s in model.surfaces.values():
         for edge in s.supports:
-            words = "edge " + support_words(edge.support, rotation) + LIFTS * (s.id in lifting)
+            words = "edge " + support_words(edge.support, rotation) + LIFTS * (s.id in model.lifting)
             yield edge.line.mean(axis=0) + model.origin, words
+
+
+def _lifts(model: Model, ident: str, unit: str) -> str:
+    limit = model.bearing.get(ident)
+    return (LIFTS + (f", at most {limit / 1e3:.6g} {unit}" if limit else "")) if ident in model.lifting else ""
 
 
 def _beds(base: Model, revised: Model, surfaces: list[MemberMatch]) -> list[SupportMatch]:
@@ -71,7 +75,7 @@ def _beds(base: Model, revised: Model, surfaces: list[MemberMatch]) -> list[Supp
         a = base.surfaces.get(m.baseline_id or "")
         b = revised.surfaces.get(m.revised_id or "")
         was, now = (
-            f"bed {x.bedding:g}" + LIFTS * (x.id in model.lifting) if x is not None and x.bedding > 0 else ""
+            f"bed {x.bedding:g}" + _lifts(model, x.id, "kN/m²") if x is not None and x.bedding > 0 else ""
             for model, x in ((base, a), (revised, b))
         )
         if not (was or now):

@@ -211,7 +211,8 @@ class SourceFace:
 @dataclass(slots=True)
 class SourceEdge:
     """A curve connection (line (2, 3), springs a metre) or, with `line` None, a surface connection (`bedding`, N/m3);
-    `faces` are ids of the surface members it is tied to, `curves` of curve members; `lifts`: it holds against pressing only."""
+    `faces` are ids of the surface members it is tied to, `curves` of curve members; `lifts`: it holds against pressing only, and
+    `bearing` (N/m2) at most."""
 
     id: str
     name: str
@@ -222,6 +223,7 @@ class SourceEdge:
     faces: list[str] = field(default_factory=list)
     curves: list[str] = field(default_factory=list)
     lifts: bool = False
+    bearing: float | None = None
 
 
 @dataclass(slots=True)
@@ -282,7 +284,7 @@ class SourceModel:
     """Everything read of one file. `counts` is by class, what the file holds whether it was read or not.
 
     `groups`: ids by group; `north` (rad): from y to true north, against the clock; `links`: analytical id to the
-    physical element it stands for; `one_way`: ids of members that act in tension or compression only; `lifting`: points
+    physical element it stands for; `one_way`: ids of members that act in tension or compression only, `limits` what they bear (N), `bearing` what points (N) bear; `lifting`: points
     that hold against pressing only; `load_table`: loads as text, in SI where headings give no unit, as `load_table` of the model reads them, "" for none.
     """
 
@@ -311,6 +313,8 @@ class SourceModel:
     north: float = 0.0
     links: dict[str, str] = field(default_factory=dict)
     one_way: dict[str, str] = field(default_factory=dict)
+    limits: dict[str, float] = field(default_factory=dict)
+    bearing: dict[str, float] = field(default_factory=dict)
     lifting: list[str] = field(default_factory=list)
     load_table: str = ""
     ties: list[SourceTie] = field(default_factory=list)

@@ -20,7 +20,7 @@ from .codec import RecordError, pack, unpack
 
 ARRAYS = ("xyz", "displacement", "reaction", "station_member", "station_x", "force", "node_done", "member_done")
 MODAL = ("displacement", "force", "rho", "turning")
-SHARED = ("cases", "node_ids", "member_ids", "support_ids", "equilibrium", "motions", "left_out", "lost", "applied", "more_motions", "loose", "plates", "slack", "lifted", "unsettled")  # fmt: skip
+SHARED = ("cases", "node_ids", "member_ids", "support_ids", "equilibrium", "motions", "left_out", "lost", "applied", "more_motions", "loose", "plates", "slack", "yielded", "lifted", "unsettled")  # fmt: skip
 
 
 @dataclass(slots=True)
@@ -45,6 +45,7 @@ class RunRecord:
     unsettled: list[str] = field(default_factory=list)
     spectra: list[str] = field(default_factory=list)
     lifted: dict[str, dict[str, float]] = field(default_factory=dict)
+    yielded: dict[str, dict[str, float]] = field(default_factory=dict)
 
 
 def packed(results: Results, dynamics: Dynamics | None) -> tuple[bytes, bytes]:

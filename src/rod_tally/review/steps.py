@@ -88,7 +88,7 @@ STEPS: tuple[Step, ...] = (
     Step(
         "Run",
         (
-            Item("One-way parts", ("run.one_way", "run.unsettled", "run.superposition")),
+            Item("One-way parts", ("run.one_way", "run.limit", "run.unsettled", "run.superposition")),
             Item("Elements", ("mesh.failed", "mesh.poor", "mesh.arm", "mesh.column", "run.diaphragm", "cut.unplaced")),
             Item("Mechanisms", ("stability.mechanism",)),
             Item("Balance", ("equilibrium.residual",)),

@@ -52,6 +52,7 @@ TITLES = {
     "material.stiffness": "Elastic modulus missing or odd",
     "mesh.column": "Wall with openings as a column",
     "response.uplift": "Supports or ground that are pulled upwards",
+    "run.limit": "One-way parts that bear the most they can",
     "run.one_way": "One-way parts that bear nothing",
     "run.superposition": "Cases that cannot be added up",
     "run.unsettled": "Nothing holds it with one-way parts",

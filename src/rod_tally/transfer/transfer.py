@@ -52,7 +52,7 @@ def transfer(source: SourceModel, settings: TransferSettings, progress: Progress
         model.log.append(LogEntry("shifted", (), message, float(np.linalg.norm(origin))))
     model.grids = [replace(g, points=g.points - origin[:2]) for g in source.grids]
     model.groups, model.north, model.one_way = dict(source.groups), source.north, dict(source.one_way)
-    model.lifting = list(source.lifting)
+    model.lifting, model.limits, model.bearing = list(source.lifting), dict(source.limits), dict(source.bearing)
     physical = source.kind == "physical" or (source.kind == "both" and settings.side == "physical")
     if source.kind == "both":
         model.side = "physical" if physical else "analytical"

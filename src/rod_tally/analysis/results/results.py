@@ -45,7 +45,7 @@ class Results:
     member's end, in local axes: n positive in tension, my and mz as right-handed vectors on that face (my positive
     with tension on the side of +z, mz with tension on the side of -y).
     `plates`: the mesh of shells, whose nodes follow the model's own among the N; None without shells.
-    `slack`: by case the one-way parts that bear nothing in it, and how slack they are (m); `lifted`: by case the area of each
+    `slack`: by case the one-way parts that bear nothing in it, and how slack they are (m); `yielded`: those that bear the most they can, and how far they gave way (m); `lifted`: by case the area of each
     surface that is off the ground, m2; `unsettled` cases that nothing
     holds once those do. Where there is either, cases are not to be added up.
     `modal`: what responses to a spectrum are combined of, by case. `sum_of`: the run and the combination that this is one of.
@@ -73,6 +73,7 @@ class Results:
     loose: dict[str, list[int]] = field(default_factory=dict)
     plates: Plates | None = None
     slack: dict[str, dict[str, float]] = field(default_factory=dict)
+    yielded: dict[str, dict[str, float]] = field(default_factory=dict)
     lifted: dict[str, dict[str, float]] = field(default_factory=dict)
     unsettled: list[str] = field(default_factory=list)
     modal: dict[str, ModalResponse] = field(default_factory=dict)

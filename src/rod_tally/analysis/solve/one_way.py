@@ -31,7 +31,8 @@ class OneWay:
     """One-way parts of a run: pieces of members with the sign of the force they bear (1: tension), then nodes of the mesh that are
     held upwards: supports, and those of edges and of the ground under surfaces.
 
-    `ids` name them, nodes of a surface by the surface's; `area` (p,) is what each node on the ground stands for, m2. `stretch`
+    `ids` name them, nodes of a surface by the surface's; `area` (p,) is what each node on the ground stands for, m2; `limits` (p,)
+    what each bears at most, N, infinity without one. `stretch`
     (P, 12), of all members at once for no two share a piece, are end loads that shorten a slack tension member (lengthen one in
     compression) by a metre.
     """
@@ -41,6 +42,7 @@ class OneWay:
     signs: Array
     nodes: NDArray[np.int64]
     area: Array
+    limits: Array
     stretch: Array
     lengths: Array
 
@@ -86,8 +88,12 @@ def one_way_parts(model: Model, m: Mesh, plates: Plates | None) -> OneWay | None
         axial = -sign * m.ea[pieces] / m.length[pieces].sum()
         stretch[pieces, 0], stretch[pieces, 6] = -axial, axial
     area = np.array([0.0] * len(ids) + [a for _, a in held.values()])
+    limits = [model.limits.get(i, np.inf) for i in ids]
+    limits += [model.bearing.get(i, np.inf) * (a or 1.0) for i, a in held.values()]
     ids += [i for i, _ in held.values()]
-    return OneWay(ids, members, np.array(signs), np.array(list(held), np.int64), area, stretch, m.length)
+    return OneWay(
+        ids, members, np.array(signs), np.array(list(held), np.int64), area, np.array(limits), stretch, m.length
+    )
 
 
 def _of_surfaces(lifting: set[str], plates: Plates) -> dict[int, tuple[str, float]]:
@@ -179,10 +185,11 @@ def _with(a: Array, q: Array, on: NDArray[np.bool_]) -> Array:
 
 @dataclass(slots=True)
 class Settled:
-    """What one-way parts came to: by case how slack they are, m, and the area off the ground of each surface, m2; the cases that
-    nothing holds then; end loads (C, P, 12), right hand sides and movements (6N, C) of the cases with their slack."""
+    """What one-way parts came to: by case how slack they are, m, how far those gave way that bear what they can at most, m, and the
+    area off the ground of each surface, m2; the cases that nothing holds then; end loads (C, P, 12), right hand sides and movements (6N, C) of the cases with their slack."""
 
     slack: dict[str, dict[str, float]]
+    yielded: dict[str, dict[str, float]]
     lifted: dict[str, dict[str, float]]
     failed: list[str]
     fixed: Array
@@ -249,26 +256,37 @@ class Settling:
         parts, p = self.parts, len(self.parts.ids)
         bare = self._borne(right, moved, u, fixed)
         tolerance = NOTHING * np.abs(bare).max(axis=0, initial=0.0)
-        known = np.zeros(0, np.int64)
+        asked = np.zeros(0, np.int64)  # parts of which is known what a unit of slack does: columns of a
         a = np.zeros((p, 0))
+        known: list[tuple[int, float]] = []  # a part with 1 for its slack, -1 for how far it gives way at its limit
         z = np.zeros((p, len(names)))
         failed: list[str] = []
         moving = False
         while True:
             open_ = [c for c, n in enumerate(names) if n not in failed]
-            over = (bare + a @ z[known])[:, open_] < -1.001 * tolerance[open_]
-            new = np.setdiff1d(np.flatnonzero(over.any(axis=1)), known)
-            if not len(new):
+            borne, tell = (bare + a @ z[asked])[:, open_], 1.001 * tolerance[open_]
+            low, high = (borne < -tell).any(axis=1), (borne > parts.limits[:, None] + tell).any(axis=1)
+            over = [(k, 1.0) for k in np.flatnonzero(low).tolist()] + [(k, -1.0) for k in np.flatnonzero(high).tolist()]
+            new = [entry for entry in over if entry not in known]
+            if not new:
                 break
-            unit, loose = self._unit(new)
-            moving |= loose
-            known, a = np.append(known, new), np.hstack([a, unit])
+            fresh = np.setdiff1d(np.array([k for k, _ in new], np.int64), asked)
+            if len(fresh):
+                unit, loose = self._unit(fresh)
+                moving |= loose
+                asked, a = np.append(asked, fresh), np.hstack([a, unit])
+            known += new
+            of, sign = np.array([k for k, _ in known], np.int64), np.array([s for _, s in known])
+            column = np.zeros(p, np.int64)
+            column[asked] = np.arange(len(asked))
+            both = np.outer(sign, sign) * a[np.ix_(of, column[of])]
+            limit = np.where(sign < 0, parts.limits[of], 0.0)
             for c in open_:
-                found = None if moving else slack(a[known], bare[known, c])
+                found = None if moving else slack(both, limit + sign * bare[of, c])
                 if found is None:
                     failed.append(names[c])
                 else:
-                    z[known, c] = found
+                    z[:, c] = np.bincount(of, sign * found, minlength=p)
         z[:, [names.index(n) for n in failed]] = 0.0
         if z.any():
             more, by = parts.imposed(self.m, self.system, self.slackened, z)
@@ -277,12 +295,13 @@ class Settling:
             right, moved = right + more, moved + by
             for pieces, own in zip(parts.members, z):
                 fixed[:, pieces] += own[:, None, None] * self.slackened[pieces]
-        out = Settled({}, {}, failed, fixed, right, moved, u)
+        out = Settled({}, {}, {}, failed, fixed, right, moved, u)
         for c, name in enumerate(names):
-            for k in np.flatnonzero(z[:, c] > 0).tolist():
-                ident = parts.ids[k]
-                gaps, areas = out.slack.setdefault(name, {}), out.lifted.setdefault(name, {})
-                gaps[ident] = max(gaps.get(ident, 0.0), float(z[k, c]))
-                if parts.area[k] > 0:
-                    areas[ident] = areas.get(ident, 0.0) + float(parts.area[k])
+            for into, sign_ in ((out.slack, 1.0), (out.yielded, -1.0)):
+                for k in np.flatnonzero(sign_ * z[:, c] > 0).tolist():
+                    own_, ident = into.setdefault(name, {}), parts.ids[k]
+                    own_[ident] = max(own_.get(ident, 0.0), float(sign_ * z[k, c]))
+            for k in np.flatnonzero((z[:, c] > 0) & (parts.area > 0)).tolist():
+                areas = out.lifted.setdefault(name, {})
+                areas[parts.ids[k]] = areas.get(parts.ids[k], 0.0) + float(parts.area[k])
         return out

@@ -10,7 +10,7 @@ from ..registry import Subject, check
 NAMED = 5  # parts, and cases, that a message names
 
 
-@check("run.one_way", "run.unsettled", "run.superposition")
+@check("run.one_way", "run.limit", "run.unsettled", "run.superposition")
 def find_slack(s: Subject) -> Iterator[Finding]:
     """Of the results of a run in which one-way parts act in one way."""
     r = s.results
@@ -31,18 +31,44 @@ def find_slack(s: Subject) -> Iterator[Finding]:
         text = f"Case {case}: {'; '.join(said)}; the largest opening or slack is {slack[worst] * 1000:.3g} mm at {_called(s, worst)}."
         ids = tuple(i for i in slack if i in s.model.members or i in s.model.nodes or i in s.model.surfaces)
         yield Finding("run.one_way", "note", text, (case, *ids), None, (), {"slack": slack[worst]})
+    for case, far in r.yielded.items():
+        worst = max(far, key=lambda i: far[i])
+        names = ", ".join(
+            f"{_called(s, i)} by {far[i] * 1000:.3g} mm" for i in sorted(far, key=lambda i: -far[i])[:NAMED]
+        )
+        more = f" and {len(far) - NAMED} more" if len(far) > NAMED else ""
+        text = f"Case {case}: {len(far)} part{'s bear' if len(far) > 1 else ' bears'} the most it can and gives way ({names}{more})."
+        if len(far) > 1:
+            text = text.replace("the most it can and gives", "the most they can and give")
+        ids = tuple(i for i in far if i in s.model.members or i in s.model.nodes or i in s.model.surfaces)
+        yield Finding(
+            "run.limit",
+            "warning",
+            text,
+            (case, *ids),
+            s.middle(worst) if worst in s.model.members else None,
+            ("Accept, because…",),
+            {"way": far[worst]},
+        )
     for case in r.unsettled:
         text = (
-            f"Case {case} is not computed: with parts that act in one way only, nothing holds the building under it: supports lift off, or braces "
-            "that are needed go slack."
+            f"Case {case} is not computed: with parts that act in one way only, nothing holds the building under it: supports lift off or "
+            "bear the most they can, or braces that are needed go slack."
         )
         yield Finding("run.unsettled", "blocking", text, (case,), None)
-    if (r.slack or r.unsettled) and s.model.cases:
+    if (r.slack or r.yielded or r.unsettled) and s.model.cases:
         text = (
-            "Results of combinations are not given: one-way parts are slack in some cases, so that cases cannot be added up. Loads, Cases of combinations "
+            "Results of combinations are not given: one-way parts are slack or give way in some cases, so that cases cannot be added up. Loads, Cases of combinations "
             "makes a load case of each, to be run by itself."
         )
-        yield Finding("run.superposition", "warning", text, tuple(r.slack)[:NAMED], None, ("Accept, because…",))
+        yield Finding(
+            "run.superposition",
+            "warning",
+            text,
+            tuple(dict.fromkeys([*r.slack, *r.yielded]))[:NAMED],
+            None,
+            ("Accept, because…",),
+        )
 
 
 def _called(s: Subject, ident: str) -> str:

@@ -21,6 +21,7 @@ from ...model.edits import (
     ReverseMembers,
     SetGroundLifting,
     SetLifting,
+    SetLimit,
     SetOneWay,
     SetRelease,
     SetSupport,
@@ -181,6 +182,27 @@ class Corrections(MadeOf):
     def one_way(self, way: str) -> None:
         """Let the selected members act in one way only, or in both."""
         self.session.correct(SetOneWay(self.members(), way))
+
+    def ask_limit(self) -> None:
+        """What the selected one-way members bear at most, or the supports and the ground that can lift off."""
+        model = self.model
+        if model is None:
+            return
+        members = [i for i in self.members() if i in model.one_way]
+        ground = [i for i in self.surfaces() if i in model.lifting]
+        held = [n for n in self.nodes() if n in model.lifting]
+        parts, kept = (members, model.limits) if members else (ground or held, model.bearing)
+        if not parts:
+            self._say(
+                "None of what is selected acts one way: members in tension or compression only, supports or ground that can lift off"
+            )
+            return
+        what, unit = ("member", "kN") if members else ("surface", "kN/m²") if ground else ("support", "kN")
+        fields = [Field("limit", "at most", kept.get(parts[0], 0.0) / 1e3, unit=unit, low=0.0, high=1e9)]
+        self._ask(
+            "What one-way parts bear at most", f"{selected(parts, what)}. 0 for no limit; beyond it they give way.", fields,
+            lambda v: SetLimit(parts, v["limit"] * 1e3, not members),
+        )  # fmt: skip
 
     def lifting(self, on: bool) -> None:
         """Let the selected supports, those of selected members' lower ends, or the ground under selected surfaces, push only."""

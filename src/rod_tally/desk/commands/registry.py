@@ -307,6 +307,8 @@ COMMANDS: tuple[Command, ...] = (
     Command("model.lifting", "Selected supports can lift off", "Model", "", lambda w: w.corrections.lifting(True), picked,
             "They, or the ground and held edges of selected slabs and walls, push upwards and do not pull"),
     Command("model.no_lifting", "Selected supports hold both ways", "Model", "", lambda w: w.corrections.lifting(False), picked),
+    Command("model.limit", "What one-way parts bear at most…", "Model", "", lambda w: w.corrections.ask_limit(), picked,
+            "Selected members, supports or ground that act one way give way beyond it"),
     Command("run.one_way", "One-way parts act one way, or both", "Run", "", lambda w: w.plate_desk.toggle_one_way(), ready,
             "For the next run: each case by itself, none are added up", True),
     Command("loads.of_combinations", "Cases of combinations", "Loads", "", lambda w: w.load_desk.cases_of_combinations(),

@@ -32,7 +32,7 @@ from .made_of import (
     SetSection,
     TaperMembers,
 )
-from .one_way import BOTH, SetGroundLifting, SetLifting, SetOneWay
+from .one_way import BOTH, SetGroundLifting, SetLifting, SetLimit, SetOneWay
 from .properties import (
     HoldFoot,
     PinBoth,
@@ -75,6 +75,7 @@ __all__ = [
     "BOTH",
     "SetGroundLifting",
     "SetLifting",
+    "SetLimit",
     "SetOneWay",
     "CasesOfCombinations",
     "RemoveLoads",

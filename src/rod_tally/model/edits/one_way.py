@@ -1,4 +1,4 @@
-"""Members that act in one way only, and supports that can lift off."""
+"""Members that act in one way only, supports that can lift off, and what both bear at most."""
 
 from __future__ import annotations
 
@@ -29,6 +29,7 @@ class SetOneWay(Edit):
             self.member(model, ident)
         kept = {k: v for k, v in model.one_way.items() if k not in self.members}
         model.one_way = kept | (dict.fromkeys(self.members, self.way) if self.way else {})
+        model.limits = {k: v for k, v in model.limits.items() if k in model.one_way}
         return self.text
 
     def ids(self, model: Model) -> tuple[str, ...]:
@@ -50,6 +51,7 @@ class SetLifting(Edit):
             if self.lifts and not self.node(model, ident).support.stiffness[2]:
                 raise EditError(f"node {ident} is not held upwards, so that nothing can lift off there")
         model.lifting = [n for n in model.lifting if n not in self.nodes] + (list(self.nodes) if self.lifts else [])
+        model.bearing = {k: v for k, v in model.bearing.items() if k in model.lifting}
         return self.text
 
 
@@ -71,4 +73,46 @@ class SetGroundLifting(Edit):
         model.lifting = [i for i in model.lifting if i not in self.surfaces] + (
             list(self.surfaces) if self.lifts else []
         )
+        model.bearing = {k: v for k, v in model.bearing.items() if k in model.lifting}
         return self.text
+
+
+@dataclass
+class SetLimit(Edit):
+    """What one-way members bear at most (N), or `supports`, nodes (N) and surfaces on the ground (N/m2), that can lift off; 0 for no
+    limit."""
+
+    parts: list[str]
+    limit: float
+    supports: bool = False
+
+    def __post_init__(self) -> None:
+        what = counted(self.parts, "support" if self.supports else "member")
+        self.text = f"{what}: {f'at most {self.limit / 1e3:g} kN' if self.limit else 'no limit'}"
+
+    def change(self, model: Model) -> str:
+        if not 0 <= self.limit <= 1e12:
+            raise EditError(f"a limit of {self.limit:g} N is none")
+        for ident in self.parts:
+            if not self.supports:
+                m = self.member(model, ident)
+                if self.limit and ident not in model.one_way:
+                    raise EditError(f"{m.name or ident} acts both ways: let it act in one first")
+            elif self.limit and ident not in model.lifting:
+                raise EditError(f"the support at {ident} holds both ways: let it lift off first")
+            elif ident in model.surfaces and self.limit and not model.surfaces[ident].on_ground:
+                raise EditError(
+                    f"{model.surfaces[ident].name or ident} lies on no ground: its held edges have no limit"
+                )
+        kept = model.bearing if self.supports else model.limits
+        kept = {k: v for k, v in kept.items() if k not in self.parts} | (
+            dict.fromkeys(self.parts, self.limit) if self.limit else {}
+        )
+        if self.supports:
+            model.bearing = kept
+        else:
+            model.limits = kept
+        return self.text
+
+    def ids(self, model: Model) -> tuple[str, ...]:
+        return tuple(i for i in self.parts if model.part(i) is not None)

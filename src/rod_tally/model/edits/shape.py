@@ -135,6 +135,8 @@ class SplitMember(Edit):
         _tie_pieces(self, model, first, second, line, at)
         if first.id in model.one_way:
             model.one_way[second.id] = model.one_way[first.id]
+        if first.id in model.limits:
+            model.limits[second.id] = model.limits[first.id]
         for ids in model.groups.values():
             if first.id in ids:
                 ids.append(second.id)
@@ -246,6 +248,8 @@ class MergeMembers(Edit):
             raise EditError(f"{names} are turned differently about their axis")
         if model.one_way.get(one.id) != model.one_way.get(two.id):
             raise EditError(f"one of {names} acts in one direction only")
+        if model.limits.get(one.id) != model.limits.get(two.id):
+            raise EditError(f"{names} bear different forces at most")
         for case in model.cases.values():
             warm = [
                 sorted((t.uniform, t.grad_y, t.grad_z) for t in case.temperatures if t.member == m.id)
@@ -281,6 +285,7 @@ class MergeMembers(Edit):
                 model.cases[case.name] = own_case = copy(case)
                 own_case.space_loads = [replace(x, to=one.id) if x.to == two.id else x for x in case.space_loads]
         model.one_way.pop(two.id, None)
+        model.limits.pop(two.id, None)
         for ids in model.groups.values():
             if two.id in ids:
                 ids.remove(two.id)

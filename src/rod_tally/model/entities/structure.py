@@ -13,10 +13,26 @@ from ..geometry.vectors import Array, local_axes
 DIRECTIONS = ("ux", "uy", "uz", "rx", "ry", "rz")
 # How files say in words that a member acts one way, and that a support does not hold against lifting.
 ONE_WAY_WORDS = {"tension": "takes tension only", "compression": "takes compression only"}
+AT_MOST = ", at most "  # and a number of newtons (of newtons a square metre for ground) behind such words
 IN_AXES = "conditions in axes "
 LIFTS = "holds against pressing only"
 BED_SIDEWAYS = 0.1  # share of the modulus of subgrade reaction that resists sliding; common practice, no source
 COMPONENTS = ("n", "vy", "vz", "mt", "my", "mz")
+
+
+def limited(words: str | None, limit: float | None) -> str | None:
+    """Words for a file that a part acts one way, with what it bears at most (N, or N/m2)."""
+    return f"{words}{AT_MOST}{limit!r}" if words and limit else words
+
+
+def limit_of(words: str) -> tuple[str, float | None]:
+    """Such words apart from the limit behind them; None for none that is a positive number."""
+    plain, found, number = words.partition(AT_MOST)
+    try:
+        limit = float(number) if found else 0.0
+    except ValueError:
+        return words, None
+    return (plain, limit) if 0 < limit < inf else (words if found else plain, None)
 
 
 def stiffness_words(names: tuple[str, ...], stiffness: tuple[float, ...], plain: float) -> str:

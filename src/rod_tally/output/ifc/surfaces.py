@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from ...model import LineSupport, Support, Surface
-from ...model.entities.structure import IN_AXES, LIFTS, along_axes, edge_axes
+from ...model.entities.structure import IN_AXES, LIFTS, along_axes, edge_axes, limited
 from ...model.geometry.vectors import Array
 from .writer import IfcModelWriter
 
@@ -129,7 +129,7 @@ class Surfaces:
         condition = self.f.create_entity("IfcBoundaryFaceCondition", None, free, free, modulus)
         connection = self.w.root("IfcStructuralSurfaceConnection", f"bed {s.id}", None, AppliedCondition=condition)
         if s.id in self.model.lifting:
-            connection.Description = LIFTS
+            connection.Description = limited(LIFTS, self.model.bearing.get(s.id))
         self.edges.append(connection)
         self._connect(entity, connection)
 

@@ -17,7 +17,7 @@ import numpy as np
 
 from ...model import Joint, Material, Member, Model, Node, Release, Section
 from ...model.catalogue.taper import TO
-from ...model.entities.structure import LIFTS, ONE_WAY_WORDS
+from ...model.entities.structure import LIFTS, ONE_WAY_WORDS, limited
 from ...model.geometry.vectors import Array
 
 CENTROID = 10  # a cardinal point of IFC
@@ -112,7 +112,7 @@ class IfcModelWriter:
         shape = self.shape(self.vertex(node.point + self.model.origin), "Vertex")
         entity = self.root("IfcStructuralPointConnection", node.id, node.id, Representation=shape)
         if node.id in self.model.lifting:
-            entity.Description = LIFTS
+            entity.Description = limited(LIFTS, self.model.bearing.get(node.id))
         if node.support.any:
             entity.AppliedCondition = self._condition(node.support.stiffness)
             if node.support.axes is not None:
@@ -135,7 +135,7 @@ class IfcModelWriter:
             ObjectType=m.cls,
             Representation=self.shape(edge, "Edge"),
             PredefinedType="PIN_JOINED_MEMBER" if m.pin_joined else "RIGID_JOINED_MEMBER",
-            Description=ONE_WAY_WORDS.get(self.model.one_way.get(m.id, "")),
+            Description=limited(ONE_WAY_WORDS.get(self.model.one_way.get(m.id, "")), self.model.limits.get(m.id)),
             Axis=self.direction(m.z_axis),
         )
         made_of = self._made_of(m)

@@ -82,6 +82,8 @@ def _hold(edge: SourceEdge, model: Model) -> None:
         model.log.append(LogEntry("skipped", (edge.id,), f"support {edge.name or edge.id}: {reason}"))
     if edge.lifts:
         model.lifting += [s.id for s in faces if s.id not in model.lifting and (s.bedding > 0 or s.supports)]
+        if edge.bearing is not None:
+            model.bearing |= {s.id: edge.bearing for s in faces if s.bedding > 0}
     if edge.line is None:
         return
     line = edge.line - model.origin

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from ....model.entities.log import LogEntry, Skipped
-from ....model.entities.structure import LIFTS, edge_axes
+from ....model.entities.structure import LIFTS, edge_axes, limit_of
 from ....model.geometry.vectors import Array
 from ...source import SourceEdge, SourceFace, SourceModel
 from ..damage import UNREADABLE, first_line, for_each, ident, text
@@ -145,7 +145,9 @@ def _loop(loop: Any, placements: Placements) -> Array:
 
 
 def _edge(entity: Any, placements: Placements, units: Units, log: list[LogEntry]) -> SourceEdge:
-    out = SourceEdge(ident(entity), text(entity.Name), None, lifts=text(entity.Description).startswith(LIFTS))
+    said = text(entity.Description)
+    out = SourceEdge(ident(entity), text(entity.Name), None, lifts=said.startswith(LIFTS))
+    out.bearing = limit_of(said)[1] if out.lifts else None
     condition = entity.AppliedCondition
     if entity.is_a("IfcStructuralCurveConnection"):
         out.line = edge(entity, placements)

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from ....model.entities.log import LogEntry, Skipped
-from ....model.entities.structure import LIFTS, ONE_WAY_WORDS
+from ....model.entities.structure import LIFTS, ONE_WAY_WORDS, limit_of
 from ....model.geometry.vectors import Array
 from ...readers import Progress
 from ...source import SourceConnection, SourceCurve, SourceModel, SourcePoint
@@ -46,8 +46,11 @@ def read_analytical(
                     m = m @ placements.axis(axes)
                 condition = condition_of(entity.AppliedCondition, units, 0.0, m[:3, :3].T)
             source.points.append(SourcePoint(ident(entity), text(entity.Name), point, condition))
-            if text(getattr(entity, "Description", None)) == LIFTS:
+            said, bearing = limit_of(text(getattr(entity, "Description", None)))
+            if said == LIFTS:
                 source.lifting.append(ident(entity))
+                if bearing is not None:
+                    source.bearing[ident(entity)] = bearing
         except UNREADABLE as error:
             source.skipped.append(Skipped("node", ident(entity), first_line(error), text(entity.Name), entity.is_a()))
     known = {p.id for p in source.points}
@@ -60,9 +63,12 @@ def read_analytical(
             placements.sound(entity)
             curve = _curve(entity, placements, profiles, materials)
             source.curves.append(curve)
-            way = ONE_WAY.get(entity.PredefinedType) or SAID.get(text(entity.Description))
+            said, limit = limit_of(text(entity.Description))
+            way = ONE_WAY.get(entity.PredefinedType) or SAID.get(said)
             if way is not None:
                 source.one_way[curve.id] = way
+                if limit is not None:
+                    source.limits[curve.id] = limit
             curves[entity.id()] = curve
         except UNREADABLE as error:
             source.skipped.append(Skipped("member", ident(entity), first_line(error), text(entity.Name), entity.is_a()))
