@@ -71,7 +71,8 @@ def run_and_keep(
             raise AnalysisError(
                 f"there is no storey {name!r} for a diaphragm; the model has {', '.join(storeys) or 'none'}"
             )
-    plates = mesh_plates(model, (meshing or MeshSettings()).size, only, lambda t, s: progress(t, 0.1 * s))
+    standing = model.standing if settings.one_way else ()
+    plates = mesh_plates(model, (meshing or MeshSettings()).size, only, lambda t, s: progress(t, 0.1 * s), standing)
     progress("Cutting members into pieces", 0.1)
     taking = parts(model, plates if plates.surfaces or plates.failed or plates.columns or plates.tracks else None, only)
     m = mesh(model, taking.members, settings.shear_flexible, taking.plates)
@@ -132,11 +133,14 @@ def run_and_keep(
 
 
 def _by_hold(system: System, moved: Array) -> Array:
-    """Movements (6N, C) of what holds, and of what follows it, from those imposed."""
+    """Movements (6N, C) of what holds, of what follows it and of feet that open, from those imposed."""
     held = np.zeros(len(moved), bool)
     held[system.held] = True
     out = np.where(held[:, None], moved, 0.0)
-    return out if system.follow is None else np.asarray(system.follow @ out)
+    if system.follow is not None:
+        out = np.asarray(system.follow @ out)
+    out[system.opening] += moved[system.opening]
+    return out
 
 
 def _right_hand_side(m: Mesh, loads: list[Loading], fixed: Array, system: System) -> Array:

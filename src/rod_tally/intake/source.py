@@ -206,6 +206,7 @@ class SourceFace:
     way: str = ""
     span: Vector | None = None
     diaphragm: bool = False
+    stands: bool = False  # a wall, on what is below it
 
 
 @dataclass(slots=True)

@@ -13,11 +13,13 @@ from ..model.geometry.vectors import Array
 
 @dataclass(slots=True, frozen=True)
 class Tie:
-    """Node `slave` moves as a rigid arm from the place between `masters` that their `weights` (sum 1) give."""
+    """Node `slave` moves as a rigid arm from the place between `masters` that their `weights` (sum 1) give; but for turning about
+    `hinge`, where there is one."""
 
     slave: int
     masters: tuple[int, ...]
     weights: tuple[float, ...]
+    hinge: tuple[float, float, float] | None = None
 
 
 @dataclass(slots=True, frozen=True)
@@ -66,7 +68,8 @@ class Plates:
     `surfaces`; `quad_face`, `triangle_face` number the faces between lines that elements keep. `tracks`: of each member
     along a surface, and of each that tapers, distance from its start and node, in order. `failed`: surfaces that are computed as shells
     and are not in the mesh, and why; `shapes` the surfaces themselves; `columns` are walls that stand for one column each, and
-    `corners` where the arms of two of them meet.
+    `corners` where the arms of two of them meet. `standing`: walls that only stand on what is below them with the nodes of their
+    feet, each of which follows another one.
     """
 
     surfaces: list[str]
@@ -85,6 +88,7 @@ class Plates:
     shapes: dict[str, Surface] = field(default_factory=dict)
     columns: dict[str, WallColumn] = field(default_factory=dict)
     corners: list[Corner] = field(default_factory=list)
+    standing: list[tuple[str, int]] = field(default_factory=list)
 
     def __post_init__(self) -> None:
         # an empty array comes back from a file without its second axis
@@ -99,7 +103,8 @@ class Plates:
             self, surfaces=kept, quads=self.quads[q], triangles=self.triangles[t],
             quad_of=number[self.quad_of[q]], triangle_of=number[self.triangle_of[t]],
             quad_face=self.quad_face[q], triangle_face=self.triangle_face[t],
-            held=[h for h in self.held if h.surface in surfaces or h.surface in self.columns], failed={**self.failed, **failed},
+            held=[h for h in self.held if h.surface in surfaces or h.surface in self.columns],
+            standing=[x for x in self.standing if x[0] in surfaces], failed={**self.failed, **failed},
         )  # fmt: skip
 
     @property

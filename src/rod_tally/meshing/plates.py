@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from copy import copy
 
 import numpy as np
@@ -21,6 +21,7 @@ from .facing import facing, rounded
 from .fill import Filled, fill
 from .mesh_data import HeldEdge, Plates, Tie
 from .outline import SurfaceLines, lines_on
+from .standing import stand_apart
 from .tapers import divide_tapers
 from .ties import tie_surfaces
 from .wires import TOUCH, Wires, wires_of
@@ -45,9 +46,10 @@ def mesh_plates(
     size: float | str,
     only: set[str] | None = None,
     progress: Progress = silent,
+    standing: Collection[str] = (),
 ) -> Plates:
     """Mesh the surfaces that are computed as shells (of them those in `only`), with elements of about `size` (m, or "auto" for
-    about eight across each panel's span) or as each surface says. A surface that cannot be meshed is named in `failed`; nothing is raised for what a model holds."""
+    about eight across each panel's span) or as each surface says; walls in `standing` only stand on what is below them. A surface that cannot be meshed is named in `failed`; nothing is raised for what a model holds."""
     index = {n: i for i, n in enumerate(model.nodes)}
     xyz = np.array([n.point for n in model.nodes.values()]).reshape(-1, 3)
     found: dict[str, SurfaceLines] = {}
@@ -86,6 +88,7 @@ def mesh_plates(
     out = out.keeping(set(out.surfaces) - set(out.failed), {})
     out.shapes = {s: copy(model.surfaces[s]) for s in out.surfaces}
     _take_hold(model, out, found, index)
+    stand_apart(out, set(standing))
     if walls:
         add_columns(model, out, walls, index)
     divide_tapers(model, out, only)

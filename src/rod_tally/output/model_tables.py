@@ -114,6 +114,8 @@ def not_held(model: Model) -> list[str]:
         out.append(f"the ends of {tapers} sections that taper")
     if model.lifting:
         out.append(f"{len(model.lifting)} supports that can lift off")
+    if model.standing:
+        out.append(f"{len(model.standing)} walls that only stand on what is below them")
     if model.limits or model.bearing:
         out.append(f"what {len(model.limits) + len(model.bearing)} one-way parts bear at most")
     return out

@@ -29,6 +29,8 @@ def fingerprint(model: Model) -> str:
         parts["surfaces"] = model.surfaces
     if model.lifting:
         parts["lifting"] = sorted(model.lifting)
+    if model.standing:
+        parts["standing"] = sorted(model.standing)
     if model.limits or model.bearing:
         parts["limits"] = [sorted(model.limits.items()), sorted(model.bearing.items())]
     if any(c.spectrum is not None for c in model.cases.values()):  # runs of earlier releases do not hold their modes

@@ -48,8 +48,16 @@ def constraints(
         block[0, 4], block[0, 5] = r[2], -r[1]
         block[1, 3], block[1, 5] = -r[2], r[0]
         block[2, 3], block[2, 4] = r[1], -r[0]
-        own = 6 * tie.slave + np.arange(6)
+        own = np.arange(6 * tie.slave, 6 * tie.slave + 6)
         slaves[own] = True
+        if tie.hinge is not None:
+            block[3:, 3:], turns = _hinged(np.array(tie.hinge))
+            turning = int(np.argmax(np.abs(tie.hinge)))
+            slaves[own[3 + turning]] = False
+            with_it = np.flatnonzero(np.arange(3) != turning)
+            rows.append(own[3 + with_it])
+            cols.append(np.full(2, own[3 + turning]))
+            values.append(turns[with_it])
         for m, w in zip(tie.masters, tie.weights):
             i, j = np.nonzero(block)
             rows.append(own[i])
@@ -87,6 +95,20 @@ def constraints(
         t, more = _met(xyz, corners, t, np.repeat(supported, 6))
         slaves |= more
     return Constraints(t, slaves)
+
+
+def _hinged(axis: Array) -> tuple[Array, Array]:
+    """How turns (3,) follow where one may turn about `axis` (3,): from those of what is followed (3, 3), and from its own turn about
+    the global axis nearest to `axis` (3,). The two components across the axis are equal on both sides."""
+    k = int(np.argmax(np.abs(axis)))
+    others = [i for i in range(3) if i != k]
+    _, _, v = np.linalg.svd(axis[None])
+    across = v[1:]
+    solved = np.linalg.inv(across[:, others])
+    block, own = np.zeros((3, 3)), np.zeros(3)
+    block[others] = solved @ across
+    own[others] = -solved @ across[:, k]
+    return block, own
 
 
 def _met(

@@ -29,7 +29,7 @@ AT_ONCE = 32  # units of slack that are solved for together
 @dataclass(slots=True)
 class OneWay:
     """One-way parts of a run: pieces of members with the sign of the force they bear (1: tension), then nodes of the mesh that are
-    held upwards: supports, and those of edges and of the ground under surfaces.
+    held upwards: supports, those of edges and of the ground under surfaces, and feet of walls on what they stand on.
 
     `ids` name them, nodes of a surface by the surface's; `area` (p,) is what each node on the ground stands for, m2; `limits` (p,)
     what each bears at most, N, infinity without one. `stretch`
@@ -79,7 +79,7 @@ def one_way_parts(model: Model, m: Mesh, plates: Plates | None) -> OneWay | None
         if i is not None and ident in model.nodes and model.nodes[ident].support.stiffness[UZ] > 0:
             held[i] = ident, 0.0
     if plates is not None:
-        held = _of_surfaces(set(model.lifting), plates) | held
+        held = _of_surfaces(set(model.lifting), plates) | {n: (i, 0.0) for i, n in plates.standing} | held
     if not ids and not held:
         return None
     stretch = np.zeros((len(m.length), 12))
@@ -228,7 +228,9 @@ class Settling:
             n = np.einsum("pij,pjc->pic", self.condensed.k[pieces], own) - fixed[:, pieces].transpose(1, 2, 0)
             out[k] = sign * (parts.share(pieces) @ (n[:, 6] - n[:, 0]) / 2)
         if len(parts.nodes):
-            asked = system.gathered(system.full @ u - right)
+            own_force = system.full @ u - right
+            asked = system.gathered(own_force)
+            asked[system.opening] = own_force[system.opening]
             at = 6 * parts.nodes + UZ
             stiff = system.springs[at][:, None]
             out[len(parts.members) :] = np.where(stiff != 0, -stiff * (u - moved)[at], asked[at])

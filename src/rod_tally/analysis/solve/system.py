@@ -30,7 +30,8 @@ class System:
     """The free degrees of freedom of a mesh and the stiffness between them, in the supports' own axes.
 
     `full` (6N, 6N) is the stiffness with springs; `follow` (6N, 6N) carries what is free to what is tied to it, None where
-    nothing is. `supports` by number of the node.
+    nothing is. `supports` by number of the node; `opening` are degrees of freedom of feet that follow what they stand on and may
+    open from it.
     """
 
     full: sparse.csr_matrix
@@ -42,6 +43,7 @@ class System:
     live: NDArray[np.bool_]
     supports: dict[int, Support]
     follow: sparse.csr_matrix | None
+    opening: NDArray[np.int64]
 
     def expand(self, x: Array) -> Array:
         """Movements (6N, …) of all nodes from those of the free degrees of freedom, in the supports' own axes."""
@@ -99,6 +101,8 @@ def assemble(model: Model, m: Mesh, floors: list[str], progress: Progress = sile
     follow = None
     if bound is not None:
         follow = bound.t if turn is None else (turn.T @ bound.t @ turn).tocsr()
+    feet = [n for _, n in m.plates.standing] if m.plates is not None else []
+    opening = 6 * np.array(feet, np.int64) + 2
     free = np.flatnonzero(~held & np.repeat(live, 6) & ~slaves)
     if follow is None:
         k_free = full[free][:, free].tocsc()
@@ -106,7 +110,7 @@ def assemble(model: Model, m: Mesh, floors: list[str], progress: Progress = sile
         some = follow[:, free].tocsr()
         k_free = (some.T @ full @ some).tocsc()
     return System(
-        full, k_free, turn, free, np.flatnonzero(held & np.repeat(live, 6)), springs, live, supports, follow,
+        full, k_free, turn, free, np.flatnonzero(held & np.repeat(live, 6)), springs, live, supports, follow, opening,
     ), condensed  # fmt: skip
 
 

@@ -75,6 +75,10 @@ def find_one_way(s: Subject) -> Iterator[Finding]:
     for way, ids in sorted(found.items()):
         text = f"{len(ids)} member{'s' if len(ids) != 1 else ''} act in {way} only; the run lets them act both ways (one_way = true under [run] would not)."
         yield Finding("source.one_way", "warning", text, tuple(sorted(ids)), s.middle(ids[0]), (ASKED,))
+    standing = [i for i in s.model.standing if i in s.model.surfaces]
+    if standing:
+        text = f"{len(standing)} wall{_s(standing)} only stand on what is below; the run joins the feet (one_way = true under [run] would not)."
+        yield Finding("source.one_way", "warning", text, tuple(sorted(standing)), None, (ASKED,))
     lifting = [i for i in s.model.lifting if i in s.model.nodes or i in s.model.surfaces]
     if lifting:
         text = f"{len(lifting)} support{_s(lifting)} push only; the run lets them pull as well (one_way = true under [run] would not)."

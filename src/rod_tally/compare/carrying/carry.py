@@ -32,7 +32,7 @@ WORDS = {
     "SetEdgeSupport": "held edges", "AddSurfaces": "added slabs and walls", "AddOpenings": "openings", "AddGrids": "grid lines", "CloseOpening": "a closed opening",
     "SetGroundLifting": "ground that only pushes", "SetLifting": "supports that can lift off", "SetLimit": "what one-way parts bear at most", "SetMaterial": "a material", "SetMaterialValue": "a value of a material",
     "SetMemberBed": "ground under members", "SetMeshSize": "an element size", "SetOffset": "an end beside its node", "SetOneWay": "members that act in one way", "SetRelease": "a release", "SetSection": "a section",
-    "SetSpan": "how slabs hand on their load", "SetSupport": "a support", "SetThickness": "a thickness", "SplitMember": "a split member",
+    "SetStanding": "walls that only stand", "SetSpan": "how slabs hand on their load", "SetSupport": "a support", "SetThickness": "a thickness", "SplitMember": "a split member",
     "TaperMembers": "another section at the end", "TellLoad": "what a load is said to be", "TurnMembers": "turned members", "TurnSurfaces": "turned surfaces",
     "UnpairByHand": "pairs left to the comparison",
 }  # fmt: skip

@@ -24,6 +24,7 @@ from ...model.edits import (
     SetLimit,
     SetOneWay,
     SetRelease,
+    SetStanding,
     SetSupport,
     SetThickness,
     SplitMember,
@@ -182,6 +183,14 @@ class Corrections(MadeOf):
     def one_way(self, way: str) -> None:
         """Let the selected members act in one way only, or in both."""
         self.session.correct(SetOneWay(self.members(), way))
+
+    def stand(self, on: bool) -> None:
+        """Let the selected walls only stand on what is below them."""
+        walls = [i for i in self.surfaces() if self.model is not None and self.model.surfaces[i].upright]
+        if not walls:
+            self._say("No wall is selected")
+            return
+        self.session.correct(SetStanding(walls, on))
 
     def ask_limit(self) -> None:
         """What the selected one-way members bear at most, or the supports and the ground that can lift off."""

@@ -32,7 +32,7 @@ from .made_of import (
     SetSection,
     TaperMembers,
 )
-from .one_way import BOTH, SetGroundLifting, SetLifting, SetLimit, SetOneWay
+from .one_way import BOTH, SetGroundLifting, SetLifting, SetLimit, SetOneWay, SetStanding
 from .properties import (
     HoldFoot,
     PinBoth,
@@ -76,6 +76,7 @@ __all__ = [
     "SetGroundLifting",
     "SetLifting",
     "SetLimit",
+    "SetStanding",
     "SetOneWay",
     "CasesOfCombinations",
     "RemoveLoads",

@@ -78,6 +78,31 @@ class SetGroundLifting(Edit):
 
 
 @dataclass
+class SetStanding(Edit):
+    """Let walls only stand on what is below them, so that the joint at their foot opens where it would have to pull, or be joined to it
+    again."""
+
+    surfaces: list[str]
+    stands: bool = True
+
+    def __post_init__(self) -> None:
+        does = "only stands" if len(self.surfaces) == 1 else "only stand"
+        self.text = f"{counted(self.surfaces, 'wall')} {does if self.stands else 'joined'} at the foot"
+
+    def change(self, model: Model) -> str:
+        for ident in self.surfaces:
+            s = self.surface(model, ident)
+            if self.stands and (not s.upright or not s.bottom_edges()):
+                raise EditError(f"{s.cls} {s.name or s.id} has no level foot to stand on")
+            if self.stands and s.way != "shell":
+                raise EditError(f"{s.cls} {s.name or s.id} is computed as a column: only a shell can stand apart")
+        model.standing = [i for i in model.standing if i not in self.surfaces] + (
+            list(self.surfaces) if self.stands else []
+        )
+        return self.text
+
+
+@dataclass
 class SetLimit(Edit):
     """What one-way members bear at most (N), or `supports`, nodes (N) and surfaces on the ground (N/m2), that can lift off; 0 for no
     limit."""

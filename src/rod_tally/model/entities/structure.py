@@ -14,6 +14,7 @@ DIRECTIONS = ("ux", "uy", "uz", "rx", "ry", "rz")
 # How files say in words that a member acts one way, and that a support does not hold against lifting.
 ONE_WAY_WORDS = {"tension": "takes tension only", "compression": "takes compression only"}
 AT_MOST = ", at most "  # and a number of newtons (of newtons a square metre for ground) behind such words
+STANDS = ", only stands on what is below"  # of a wall
 IN_AXES = "conditions in axes "
 LIFTS = "holds against pressing only"
 BED_SIDEWAYS = 0.1  # share of the modulus of subgrade reaction that resists sliding; common practice, no source

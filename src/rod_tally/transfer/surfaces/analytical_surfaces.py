@@ -35,6 +35,8 @@ def transfer_faces(source: SourceModel, model: Model) -> None:
         )  # fmt: skip
         surface.storey = model.storey_of(float(outer[:, 2].min()))
         model.surfaces[face.id] = surface
+        if face.stands:
+            model.standing.append(face.id)
         _tie_points(surface, face.points, model)
     for edge in source.edges:
         _hold(edge, model)
