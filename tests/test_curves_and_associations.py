@@ -276,7 +276,7 @@ def several(w: IfcWriter, how: str) -> object:
         ("list", "2 elements of several materials (steel, concrete): all of it counts as steel"),
         ("constituents", "2 elements of several materials (steel, concrete): all of it counts as steel"),
         ("profiles", "2 elements of several profiles (R4, R8): the first alone is taken"),
-        ("tapering", "2 elements tapering from R4 to R8: the first is taken for the whole length"),
+        ("tapering", "2 elements said to taper, with a body that keeps its section: the body's is taken"),
     ],
 )
 def test_what_is_of_several_materials_or_profiles_is_said(tmp_path: Path, how: str, said: str) -> None:

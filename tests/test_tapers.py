@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from copy import deepcopy
+from dataclasses import astuple, replace
 from pathlib import Path
 
 import ifcopenshell
@@ -14,14 +15,16 @@ import ifcopenshell.api.unit
 import numpy as np
 import pytest
 from pytestqt.qtbot import QtBot
+from scipy.integrate import cumulative_trapezoid
 
+from rod_tally.analysis.frame.shape import member_shapes
 from rod_tally.analysis.stress.section_stress import member_stresses
 from rod_tally.checks.framing.properties import find_measured_sections
 from rod_tally.checks.registry import Subject
 from rod_tally.compare import compare
 from rod_tally.compare.results import Side
 from rod_tally.desk.window import Window
-from rod_tally.model import LoadCase, Model, NodeLoad, Settings
+from rod_tally.model import LoadCase, Model, NodeLoad, Settings, TemperatureLoad
 from rod_tally.model.catalogue.catalogue import catalogue_section
 from rod_tally.model.catalogue.shapes import ShapeError, rectangle
 from rod_tally.model.catalogue.taper import other_way, section_at, tapered
@@ -89,6 +92,62 @@ def test_a_cantilever_that_tapers(turned: bool) -> None:
     modulus = WIDE * (DEEP + (SHALLOW - DEEP) * at / L) ** 2 / 6
     assert not unknown and stress["highest"] == pytest.approx(P * (L - at) / modulus, abs=1.0)
     assert not [f for f in done.findings if f.severity != "note"]
+
+
+def test_a_taper_to_the_same_section_is_no_taper(loft_a: Path) -> None:
+    """Of a whole building: movements, reactions, storeys, modes, centres, cuts and findings are those without it."""
+    settings = Settings()
+    settings.transfer.slabs = "two-way"
+    m = read_model(loft_a, settings)
+    m.cases["Warm"] = LoadCase("Warm", "temperature", temperatures=[
+        TemperatureLoad(i, 20.0, 15.0, -30.0) for i, x in m.members.items() if x.cls == "beam"
+    ])  # fmt: skip
+    t = deepcopy(m)
+    t.sections |= {k: tapered(s, s, k) for k, s in t.sections.items() if s.usable}
+    a, b = review(m, settings), review(t, settings)
+    assert a.results.node_ids == b.results.node_ids
+    for k in ("displacement", "reaction", "force"):
+        mine, theirs = getattr(a.results, k), getattr(b.results, k)
+        assert np.abs(mine - theirs).max() < 1e-9 * np.abs(mine).max(), k
+    for x, y in zip(a.storeys, b.storeys, strict=True):
+        assert astuple(x)[2:] == pytest.approx(astuple(y)[2:], rel=1e-6, abs=1e-6)
+    assert [x.period for x in a.modes] == pytest.approx([x.period for x in b.modes], rel=1e-6)
+    assert [x.stiff_x for x in a.centres] == pytest.approx([x.stiff_x for x in b.centres], rel=1e-5)
+    assert [(f.code, f.ids) for f in a.findings] == [(f.code, f.ids) for f in b.findings]
+    for case in ("Self-weight", "Warm"):
+        mine, theirs = (member_shapes(x.model, x.results, case) for x in (a, b))
+        assert np.abs(mine.displacement - theirs.displacement).max() < 1e-6 * np.abs(mine.displacement).max()
+        for one, two in zip(a.storey_cuts(case)[0], b.storey_cuts(case)[0], strict=True):
+            assert {k: list(v) for k, v in one.parts.items()} == {
+                k: pytest.approx(v, abs=1e-3) for k, v in two.parts.items()
+            }
+
+
+def test_a_warmed_bar_that_tapers() -> None:
+    """Held at both ends it presses with alpha T L / (integral of dx / E A) (any textbook on strength of materials)."""
+    m = frame([(0, 0, 0), (L, 0, 0)], [(0, 1)], {0: "fixed", 1: "fixed"}, section=TAPER)
+    m.cases["T"] = LoadCase("T", "temperature", temperatures=[TemperatureLoad("m0", 30.0)])
+    done = run(m)
+    x = np.linspace(0, L, 20001)
+    soft = float(np.trapezoid(1 / (E * WIDE * (DEEP + (SHALLOW - DEEP) * x / L)), x))
+    wanted = m.materials["steel"].expansion * 30.0 * L / soft
+    verified(
+        "Tapered bar, warmed between fixed ends: N",
+        "strain and statics",
+        -float(done.results.force[0, 0, 0]),
+        wanted,
+        1e-3,
+    )
+
+
+def test_its_deflection_along_it() -> None:
+    """Of the cantilever, at every shown point: moments over E I(x), integrated twice."""
+    done = run(cantilever())
+    shapes = member_shapes(done.model, done.results, "P", 49, shear_flexible=False)
+    x = np.linspace(0, L, 48001)
+    bent = P * (L - x) / (E * WIDE * (DEEP + (SHALLOW - DEEP) * x / L) ** 3 / 12)
+    w = cumulative_trapezoid(cumulative_trapezoid(bent, x, initial=0), x, initial=0)
+    assert -shapes.displacement[0, :, 2] == pytest.approx(w[::1000], abs=3e-3 * w[-1])
 
 
 def test_what_lies_between_two_sections() -> None:

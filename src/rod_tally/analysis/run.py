@@ -74,7 +74,7 @@ def run_and_keep(
     standing = model.standing if settings.one_way else ()
     plates = mesh_plates(model, (meshing or MeshSettings()).size, only, lambda t, s: progress(t, 0.1 * s), standing)
     progress("Cutting members into pieces", 0.1)
-    taking = parts(model, plates if plates.surfaces or plates.failed or plates.columns or plates.tracks else None, only)
+    taking = parts(model, plates if plates.surfaces or plates.failed or plates.columns else None, only)
     m = mesh(model, taking.members, settings.shear_flexible, taking.plates)
     system, condensed = assemble(model, m, settings.diaphragms, progress)
     loads = []

@@ -66,7 +66,7 @@ class Plates:
 
     `quads` (Q, 4) and `triangles` (T, 3) run against the clock about their surface's normal; `quad_of`, `triangle_of` index
     `surfaces`; `quad_face`, `triangle_face` number the faces between lines that elements keep. `tracks`: of each member
-    along a surface, and of each that tapers, distance from its start and node, in order. `failed`: surfaces that are computed as shells
+    along a surface, distance from its start and node, in order. `failed`: surfaces that are computed as shells
     and are not in the mesh, and why; `shapes` the surfaces themselves; `columns` are walls that stand for one column each, and
     `corners` where the arms of two of them meet. `standing`: walls that only stand on what is below them with the nodes of their
     feet, each of which follows another one.

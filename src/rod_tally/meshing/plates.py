@@ -22,7 +22,6 @@ from .fill import Filled, fill
 from .mesh_data import HeldEdge, Plates, Tie
 from .outline import SurfaceLines, lines_on
 from .standing import stand_apart
-from .tapers import divide_tapers
 from .ties import tie_surfaces
 from .wires import TOUCH, Wires, wires_of
 
@@ -67,7 +66,6 @@ def mesh_plates(
     if not found:
         if walls:
             add_columns(model, out, walls, index)
-        divide_tapers(model, out, only)
         return out
     progress("Lines of surfaces", 0.0)
     tied = sorted({index[n] for f in found.values() for n in f.nodes})
@@ -91,7 +89,6 @@ def mesh_plates(
     stand_apart(out, set(standing))
     if walls:
         add_columns(model, out, walls, index)
-    divide_tapers(model, out, only)
     return out
 
 

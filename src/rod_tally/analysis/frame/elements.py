@@ -13,9 +13,10 @@ from numpy.typing import NDArray
 
 from ...model.geometry.vectors import Array
 from .mesh import Mesh
+from .tapers import Tapers
 
 
-def shear_ratios(mesh: Mesh) -> tuple[Array, Array]:
+def shear_ratios(mesh: Mesh | _Steps) -> tuple[Array, Array]:
     """Phi = 12 EI / (G A_s L^2) for bending in the local xy and xz planes, (P,) each; 0 for rigid in shear."""
     l2 = mesh.length**2
     phi_y = np.where(mesh.gay > 0, 12 * mesh.eiz / (np.where(mesh.gay > 0, mesh.gay, 1) * l2), 0.0)
@@ -25,6 +26,41 @@ def shear_ratios(mesh: Mesh) -> tuple[Array, Array]:
 
 def stiffness(mesh: Mesh) -> Array:
     """Element stiffness (P, 12, 12) in member axes, before releases."""
+    k = _prismatic(mesh)
+    if mesh.tapers is not None:
+        k[mesh.tapers.piece] = condensed_tapers(mesh.tapers).k
+    return k
+
+
+def condensed_tapers(tapers: Tapers) -> Tapers:
+    """Pieces that taper, condensed where they are not yet."""
+    if not tapers.k.any():
+        steps = _steps(tapers)
+        tapers.condense(_prismatic(steps).reshape(*tapers.ea.shape, 12, 12))
+    return tapers
+
+
+@dataclass(slots=True)
+class _Steps:
+    """What stiffness and shape functions of prismatic pieces ask of a mesh, of all steps of pieces that taper."""
+
+    length: Array
+    ea: Array
+    eiy: Array
+    eiz: Array
+    gj: Array
+    gay: Array
+    gaz: Array
+    turn: Array
+
+
+def _steps(t: Tapers) -> _Steps:
+    values = (v.ravel() for v in (t.ea, t.eiy, t.eiz, t.gj, t.gay, t.gaz, t.turn))
+    return _Steps(np.repeat(t.length, t.ea.shape[1]), *values)
+
+
+def _prismatic(mesh: Mesh | _Steps) -> Array:
+    """Element stiffness (P, 12, 12) in member axes of pieces that do not taper."""
     p = len(mesh.length)
     k = np.zeros((p, 12, 12))
     length = mesh.length
@@ -180,6 +216,21 @@ def shape_functions(mesh: Mesh, piece: NDArray[np.int64], x: Array) -> tuple[Arr
 
     The exact homogeneous solutions of the shear-flexible beam, so end loads made with them are exact.
     """
+    force, moment = _of_prismatic(mesh, piece, x)
+    if mesh.tapers is not None:
+        tapers, number = condensed_tapers(mesh.tapers), np.full(len(mesh.length), -1)
+        number[tapers.piece] = np.arange(len(tapers.piece))
+        which = np.flatnonzero(number[piece] >= 0)
+        if len(which):
+            of = number[piece[which]]
+            step, along = tapers.step_at(of, x[which])
+            own = _of_prismatic(_steps(tapers), of * tapers.ea.shape[1] + step, along)
+            ends = np.concatenate([tapers.carry[of, step], tapers.carry[of, step + 1]], axis=1)
+            force[which], moment[which] = own[0] @ ends, own[1] @ ends
+    return force, moment
+
+
+def _of_prismatic(mesh: Mesh | _Steps, piece: NDArray[np.int64], x: Array) -> tuple[Array, Array]:
     n = len(piece)
     length = mesh.length[piece]
     xi = x / length

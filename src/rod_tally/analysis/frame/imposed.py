@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...model import LoadCase, Model
+from ...model import LoadCase, Model, TemperatureLoad
 from ...model.geometry.vectors import Array
-from .elements import principal
+from .elements import condensed_tapers, principal
 from .mesh import Mesh
 
 
@@ -21,6 +21,7 @@ def thermal_ends(model: Model, mesh: Mesh, case: LoadCase) -> Array:
         return out
     index = mesh.member_index
     last = np.append(mesh.first[1:], len(mesh.member))
+    number = {} if mesh.tapers is None else mesh.tapers.number
     for t in case.temperatures:
         k = index.get(t.member)
         if k is None:
@@ -28,17 +29,30 @@ def thermal_ends(model: Model, mesh: Mesh, case: LoadCase) -> Array:
         material = model.materials.get(model.members[t.member].material)
         alpha = material.expansion if material is not None else 0.0
         pieces = slice(mesh.first[k], last[k])
-        turn = principal(mesh.turn[pieces])
-        gradient = turn[:, 1:, 1:] @ np.array([t.grad_y, t.grad_z])
-        moment = np.zeros((len(turn), 3))
-        moment[:, 1] = mesh.eiy[pieces] * alpha * gradient[:, 1]
-        moment[:, 2] = -mesh.eiz[pieces] * alpha * gradient[:, 0]
-        moment = np.einsum("pji,pj->pi", turn, moment)
-        axial = mesh.ea[pieces] * alpha * t.uniform
-        out[pieces, 0] -= axial
-        out[pieces, 6] += axial
-        out[pieces, 3:6] -= moment
-        out[pieces, 9:12] += moment
+        own = _warmed(mesh.ea[pieces], mesh.eiy[pieces], mesh.eiz[pieces], mesh.turn[pieces], alpha, t)
+        if mesh.tapers is not None and mesh.first[k] in number:  # all pieces of a member taper, or none
+            tapers = condensed_tapers(mesh.tapers)
+            first = number[int(mesh.first[k])]
+            which = slice(first, first + len(own))
+            ea, eiy, eiz, turn = (v[which].ravel() for v in (tapers.ea, tapers.eiy, tapers.eiz, tapers.turn))
+            loads = _warmed(ea, eiy, eiz, turn, alpha, t)
+            own = tapers.at_ends(loads.reshape(len(own), -1, 12), which)
+        out[pieces] += own
+    return out
+
+
+def _warmed(ea: Array, eiy: Array, eiz: Array, turn: Array, alpha: float, t: TemperatureLoad) -> Array:
+    """End loads (n, 12) of prismatic pieces."""
+    r = principal(turn)
+    gradient = r[:, 1:, 1:] @ np.array([t.grad_y, t.grad_z])
+    moment = np.zeros((len(r), 3))
+    moment[:, 1] = eiy * alpha * gradient[:, 1]
+    moment[:, 2] = -eiz * alpha * gradient[:, 0]
+    moment = np.einsum("pji,pj->pi", r, moment)
+    out = np.zeros((len(r), 12))
+    axial = ea * alpha * t.uniform
+    out[:, 0], out[:, 6] = -axial, axial
+    out[:, 3:6], out[:, 9:12] = -moment, moment
     return out
 
 

@@ -148,10 +148,21 @@ def _projected(q: Array, x: Array) -> Array:
 
 
 def _own_weight(mesh: Mesh, direction: Array) -> Rows:
-    heavy = np.flatnonzero(mesh.mass > 0)
+    mass = mesh.mass.copy()
+    if mesh.tapers is not None:
+        mass[mesh.tapers.piece] = 0.0
+    heavy = np.flatnonzero(mass > 0)
+    a, b, mass = np.zeros(len(heavy)), mesh.length[heavy], mass[heavy]
+    if mesh.tapers is not None:  # step by step
+        t = mesh.tapers
+        steps = t.mass.shape[1]
+        start = (t.length[:, None] * np.arange(steps)).ravel()
+        heavy = np.concatenate([heavy, np.repeat(t.piece, steps)])
+        a, b = np.concatenate([a, start]), np.concatenate([b, start + np.repeat(t.length, steps)])
+        mass = np.concatenate([mass, t.mass.ravel()])
     q = np.zeros((len(heavy), 6))
-    q[:, :3] = np.einsum("pij,j->pi", mesh.axes[heavy], direction) * (mesh.mass[heavy] * GRAVITY)[:, None]
-    return heavy, np.zeros(len(heavy)), mesh.length[heavy], q, q
+    q[:, :3] = np.einsum("pij,j->pi", mesh.axes[heavy], direction) * (mass * GRAVITY)[:, None]
+    return heavy, a, b, q, q
 
 
 def _on_pieces(mesh: Mesh, member: NDArray[np.int64], a: Array, b: Array, qa: Array, qb: Array) -> Rows:

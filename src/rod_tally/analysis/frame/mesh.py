@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 
 from ...meshing import Plates
 from ...meshing.mesh_data import WallColumn
-from ...model import Material, Model, Section
-from ...model.catalogue.taper import section_at
+from ...model import Model
 from ...model.geometry.vectors import Array, local_axes
+from .tapers import Tapers, stiffness_values, tapers_of
 
 SHORTEST = 1e-6  # m; joints closer together than this are one place
 SPLINTER = 0.02  # m; nodes of shells nearer than this to another stop of a member hold it there no better
@@ -26,7 +26,8 @@ class Mesh:
     to piece end, global; `x0`, `length` (P,) along the member; `axes` (P, 3, 3) rows local x y z. Stiffness values
     (P,): `ea`, `eiy`, `eiz`, `gj`, `gay`, `gaz` (0: rigid in shear) about principal axes turned by `turn` (rad).
     `released` (P, 12) and `spring` (P, 12) of the piece's ends, local. `mass` (P,) in kg/m. `plates`: the shells on the same
-    nodes, of which the model's own come first; None for none.
+    nodes, of which the model's own come first; None for none. `tapers`: the pieces whose section tapers, for which the values of a
+    piece are those of the whole.
     """
 
     node_ids: list[str]
@@ -51,6 +52,7 @@ class Mesh:
     member_length: Array
     first: NDArray[np.int64]
     plates: Plates | None = None
+    tapers: Tapers | None = None
 
     @property
     def node_index(self) -> dict[str, int]:
@@ -103,7 +105,7 @@ def mesh(model: Model, members: list[str], shear_flexible: bool = True, plates: 
             ends.append((start, end))
             spans.append((a, b))
             ends_of.append((s == 0, s == len(stops) - 2))
-        values.append(_values(model.sections[m.section], model.materials[m.material], shear_flexible))
+        values.append(stiffness_values(model.sections[m.section], model.materials[m.material], shear_flexible))
     n = len(members)
     columns = plates.columns if plates is not None else {}
     lines = _lines(model, members, columns, xyz)
@@ -128,10 +130,20 @@ def mesh(model: Model, members: list[str], shear_flexible: bool = True, plates: 
                         spring[p, base + d] = stiffness
     v = np.array(values).reshape(-1, 8)[of]
     lengths = np.linalg.norm(x, axis=1)
+    tapering = []
     for p in _tapering(model, members, columns, of).tolist():
         m = model.members[members[of[p]]]
-        section = section_at(model.sections[m.section], float(span[p].mean() / lengths[of[p]]))
-        v[p] = _values(section, model.materials[m.material], shear_flexible)
+        a, b = (span[p] / lengths[of[p]]).tolist()
+        tapering.append(
+            (p, model.sections[m.section], model.materials[m.material], a, b, float(span[p, 1] - span[p, 0]))
+        )
+    tapers = tapers_of(tapering, shear_flexible)
+    if tapers is not None:
+        # of a whole piece: what stretches it, and the mean of the rest
+        v[tapers.piece] = np.stack(
+            [getattr(tapers, k).mean(axis=1) for k in ("ea", "eiy", "eiz", "gj", "gay", "gaz", "turn", "mass")], axis=1
+        )
+        v[tapers.piece, 0] = 1 / (1 / tapers.ea).mean(axis=1)
     return Mesh(
         node_ids,
         list(members),
@@ -155,6 +167,7 @@ def mesh(model: Model, members: list[str], shear_flexible: bool = True, plates: 
         lengths,
         np.array(first, np.int64),
         plates,
+        tapers,
     )
 
 
@@ -167,7 +180,7 @@ def _lines(model: Model, members: list[str], columns: dict[str, WallColumn], xyz
 
 
 def _wall_values(model: Model, column: WallColumn, shear_flexible: bool) -> tuple[float, ...]:
-    """As `_values` for a wall's rectangle, local y along its length, without mass: a wall's weight is a load it holds.
+    """As `stiffness_values` for a wall's rectangle, local y along its length, without mass: a wall's weight is a load it holds.
 
     Torsion constant of a thin rectangle, l t^3 / 3; shear areas 5/6 of the whole (any handbook), in its plane the whole of it
     where flanges keep the shear flow even (thin-walled box, any handbook).
@@ -210,19 +223,3 @@ def _tapering(
     """Pieces of members whose section tapers."""
     own = [i not in columns and model.sections[model.members[i].section].end is not None for i in members]
     return np.flatnonzero(np.array(own, bool)[of])
-
-
-def _values(s: Section, mat: Material, shear_flexible: bool) -> tuple[float, ...]:
-    """EA, EIy', EIz', GJ, GAy, GAz about principal axes, their turn, and mass per metre."""
-    e, g = mat.E or 0.0, mat.shear_modulus
-    turn, iy, iz = 0.0, s.iy, s.iz
-    avy, avz = (s.avy, s.avz) if shear_flexible else (0.0, 0.0)
-    if s.iyz:
-        # y' = c y + s z, z' = c z - s y with no product of inertia between them
-        turn = 0.5 * np.arctan2(2 * s.iyz, s.iz - s.iy)
-        c, si = np.cos(turn), np.sin(turn)
-        iy = c * c * s.iy + si * si * s.iz - 2 * c * si * s.iyz
-        iz = c * c * s.iz + si * si * s.iy + 2 * c * si * s.iyz
-    # a section with no torsion constant still needs one: that of a solid of its area would mislead, a small one is safe
-    j = s.j if s.j > 0 else 1e-3 * (iy + iz)
-    return e * s.area, e * iy, e * iz, g * j, g * avy, g * avz, turn, s.area * (mat.density or 0.0)

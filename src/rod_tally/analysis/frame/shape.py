@@ -146,10 +146,11 @@ class MemberShapes:
         v = np.stack([force[..., 1], force[..., 2]], axis=-1) @ np.swapaxes(r[:, 1:, 1:], 1, 2)
         b = np.stack([moment_y, moment_z], axis=-1) @ np.swapaxes(r[:, 1:, 1:], 1, 2)
         extra = np.zeros((p, n, 3))
-        extra[..., 0] = _closed(_integral(force[..., 0] / m.ea[:, None], m.length), share)
-        for axis, ei, ga, bend, sign in ((1, m.eiz, m.gay, b[..., 1], 1.0), (2, m.eiy, m.gaz, b[..., 0], -1.0)):
-            turn = _integral(sign * bend / ei[:, None], m.length)
-            slope = turn + np.where(ga > 0, 1 / np.where(ga > 0, ga, 1), 0.0)[:, None] * v[..., axis - 1]
+        ea, eiy, eiz, gay, gaz = _along(m, share)
+        extra[..., 0] = _closed(_integral(force[..., 0] / ea, m.length), share)
+        for axis, ei, ga, bend, sign in ((1, eiz, gay, b[..., 1], 1.0), (2, eiy, gaz, b[..., 0], -1.0)):
+            turn = _integral(sign * bend / ei, m.length)
+            slope = turn + np.where(ga > 0, 1 / np.where(ga > 0, ga, 1), 0.0) * v[..., axis - 1]
             extra[..., axis] = _closed(_integral(slope, m.length), share)
         extra = extra @ r  # principal back to member axes
         u += extra
@@ -168,6 +169,17 @@ def member_shapes(
 ) -> Shapes:
     """The shapes of one case, as `MemberShapes.of`."""
     return MemberShapes(model, results, shear_flexible, distribution).of(case, n)
+
+
+def _along(m: Mesh, share: Array) -> tuple[Array, ...]:
+    """EA, EIy, EIz, GAy, GAz (P, n) at these shares of every piece."""
+    out = tuple(np.repeat(v[:, None], len(share), axis=1) for v in (m.ea, m.eiy, m.eiz, m.gay, m.gaz))
+    if m.tapers is not None:
+        t = m.tapers
+        step = np.clip((share * t.ea.shape[1]).astype(np.int64), 0, t.ea.shape[1] - 1)
+        for values, own in zip(out, (t.ea, t.eiy, t.eiz, t.gay, t.gaz)):
+            values[t.piece] = own[:, step]
+    return out
 
 
 def _integral(values: Array, length: Array) -> Array:

@@ -77,6 +77,6 @@ def parts(model: Model, plates: Plates | None, only: set[str] | None) -> Parts:
         loose = {s: NOT_HELD for s in plates.surfaces if not good[part[plates.nodes_of(s)[0]]]}
         left_out |= plates.failed | loose
         plates = plates.keeping(set(plates.surfaces) - set(loose), loose)
-        if plates.empty and not plates.failed and not plates.columns and not plates.tracks:
+        if plates.empty and not plates.failed and not plates.columns:
             plates = None
     return Parts([i for i in usable if i not in left_out], plates, part, left_out)

@@ -161,10 +161,14 @@ class Materials:
                 found = Association()
             self._cache[select.id()] = found
         if found.simplified:
-            self._simplified.setdefault(found.simplified, []).append(ident(obj))
+            self.simplify(obj, found.simplified)
         if found.profile is None and obj.id() in self._profile_of:
             return replace(found, profile=self._profile_of[obj.id()])
         return found
+
+    def simplify(self, obj: Any, what: str) -> None:
+        """Remember what is taken for what of an object, for the report."""
+        self._simplified.setdefault(what, []).append(ident(obj))
 
     def report(self) -> None:
         """Into the log: which objects are of several materials or profiles, and what is taken for them; kinds of one sort, such as

@@ -125,6 +125,8 @@ def _member(
             profile = named
     elif profiles.found[profile].shape == "unknown" and made_of.profile is not None:
         profile = profiles.along(made_of.profile, made_of.end)
+    if made_of.end is not None and profiles.found[profile].ends is None:
+        materials.simplify(element, "said to taper, with a body that keeps its section: the body's is taken")
     return SourceElement(
         ident(element),  # GlobalId
         text(element.get_argument(2)),  # Name

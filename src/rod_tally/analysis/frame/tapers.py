@@ -1,0 +1,103 @@
+"""Pieces whose section tapers: each a row of prismatic steps between its ends, whose inner places are condensed out exactly."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...model import Material, Section
+from ...model.catalogue.taper import section_at
+from ...model.geometry.vectors import Array
+
+# of a piece that tapers: the deflection of a cantilever twice as deep at its foot is then right within 0.2 %
+STEPS = 16
+
+
+@dataclass(slots=True)
+class Tapers:
+    """`piece` (T,) that taper; of their steps (T, S): `ea`, `eiy`, `eiz`, `gj`, `gay`, `gaz`, `turn` and `mass` as those of a mesh, all
+    of one `length` (T,). Once they were condensed, `k` (T, 12, 12) is the stiffness of each and `carry` (T, S + 1, 6, 12) how the places
+    between the steps move with the ends."""
+
+    piece: NDArray[np.int64]
+    length: Array
+    ea: Array
+    eiy: Array
+    eiz: Array
+    gj: Array
+    gay: Array
+    gaz: Array
+    turn: Array
+    mass: Array
+    k: Array
+    carry: Array
+
+    @property
+    def number(self) -> dict[int, int]:
+        """Which of these each piece is."""
+        return {p: i for i, p in enumerate(self.piece.tolist())}
+
+    def condense(self, steps: Array) -> None:
+        """Take the stiffness (T, S, 12, 12) of all steps together."""
+        t, s = steps.shape[:2]
+        whole = np.zeros((t, 6 * (s + 1), 6 * (s + 1)))
+        for i in range(s):
+            whole[:, 6 * i : 6 * i + 12, 6 * i : 6 * i + 12] += steps[:, i]
+        ends, inner = np.r_[0:6, 6 * s : 6 * s + 6], np.arange(6, 6 * s)
+        between = -np.linalg.solve(whole[:, inner[:, None], inner], whole[:, inner[:, None], ends])
+        self.k = whole[:, ends[:, None], ends] + whole[:, ends[:, None], inner] @ between
+        self.carry = np.zeros((t, s + 1, 6, 12))
+        self.carry[:, 0, :, :6] = self.carry[:, s, :, 6:] = np.eye(6)
+        self.carry[:, 1:s] = between.reshape(t, s - 1, 6, 12)
+
+    def at_ends(self, loads: Array, which: slice) -> Array:
+        """Loads at the ends of steps (k, S, 12) of some of the pieces as they load the ends of those (k, 12)."""
+        carry = self.carry[which]
+        both = np.concatenate([carry[:, :-1], carry[:, 1:]], axis=2)
+        return np.asarray(np.einsum("tsij,tsi->tj", both, loads))
+
+    def step_at(self, which: NDArray[np.int64], x: Array) -> tuple[NDArray[np.int64], Array]:
+        """The step of each piece (by its number here) at x, m from its start, and the distance from the start of the step."""
+        size = self.length[which]
+        step = np.clip(np.floor(x / size).astype(np.int64), 0, STEPS - 1)
+        return step, x - step * size
+
+
+def tapers_of(
+    found: Sequence[tuple[int, Section, Material, float, float, float]], shear_flexible: bool
+) -> Tapers | None:
+    """Of pieces with their sections and materials, from a share of their member's length to another one, and their length (m); not
+    condensed yet. None for none."""
+    if not found:
+        return None
+    middles = (np.arange(STEPS) + 0.5) / STEPS
+    values = np.array(
+        [
+            [stiffness_values(section_at(s, float(a + (b - a) * m)), material, shear_flexible) for m in middles]
+            for _, s, material, a, b, _ in found
+        ]
+    )
+    length = np.array([size for *_, size in found]) / STEPS
+    t = len(found)
+    ea, eiy, eiz, gj, gay, gaz, turn, mass = np.moveaxis(values, 2, 0)
+    k, carry = np.zeros((t, 12, 12)), np.zeros((t, STEPS + 1, 6, 12))
+    return Tapers(np.array([p for p, *_ in found], np.int64), length, ea, eiy, eiz, gj, gay, gaz, turn, mass, k, carry)
+
+
+def stiffness_values(s: Section, mat: Material, shear_flexible: bool) -> tuple[float, ...]:
+    """EA, EIy', EIz', GJ, GAy, GAz about principal axes, their turn, and mass per metre."""
+    e, g = mat.E or 0.0, mat.shear_modulus
+    turn, iy, iz = 0.0, s.iy, s.iz
+    avy, avz = (s.avy, s.avz) if shear_flexible else (0.0, 0.0)
+    if s.iyz:
+        # y' = c y + s z, z' = c z - s y with no product of inertia between them
+        turn = 0.5 * np.arctan2(2 * s.iyz, s.iz - s.iy)
+        c, si = np.cos(turn), np.sin(turn)
+        iy = c * c * s.iy + si * si * s.iz - 2 * c * si * s.iyz
+        iz = c * c * s.iz + si * si * s.iy + 2 * c * si * s.iyz
+    # a section with no torsion constant still needs one: that of a solid of its area would mislead, a small one is safe
+    j = s.j if s.j > 0 else 1e-3 * (iy + iz)
+    return e * s.area, e * iy, e * iz, g * j, g * avy, g * avz, turn, s.area * (mat.density or 0.0)
