@@ -13,10 +13,10 @@ from numpy.typing import NDArray
 
 from ...model.geometry.vectors import Array
 from .mesh import Mesh
-from .tapers import Tapers
+from .tapers import STEPS, Bars, Tapers
 
 
-def shear_ratios(mesh: Mesh | _Steps) -> tuple[Array, Array]:
+def shear_ratios(mesh: Mesh | Bars) -> tuple[Array, Array]:
     """Phi = 12 EI / (G A_s L^2) for bending in the local xy and xz planes, (P,) each; 0 for rigid in shear."""
     l2 = mesh.length**2
     phi_y = np.where(mesh.gay > 0, 12 * mesh.eiz / (np.where(mesh.gay > 0, mesh.gay, 1) * l2), 0.0)
@@ -35,31 +35,11 @@ def stiffness(mesh: Mesh) -> Array:
 def condensed_tapers(tapers: Tapers) -> Tapers:
     """Pieces that taper, condensed where they are not yet."""
     if not tapers.k.any():
-        steps = _steps(tapers)
-        tapers.condense(_prismatic(steps).reshape(*tapers.ea.shape, 12, 12))
+        tapers.condense(_prismatic(tapers.steps))
     return tapers
 
 
-@dataclass(slots=True)
-class _Steps:
-    """What stiffness and shape functions of prismatic pieces ask of a mesh, of all steps of pieces that taper."""
-
-    length: Array
-    ea: Array
-    eiy: Array
-    eiz: Array
-    gj: Array
-    gay: Array
-    gaz: Array
-    turn: Array
-
-
-def _steps(t: Tapers) -> _Steps:
-    values = (v.ravel() for v in (t.ea, t.eiy, t.eiz, t.gj, t.gay, t.gaz, t.turn))
-    return _Steps(np.repeat(t.length, t.ea.shape[1]), *values)
-
-
-def _prismatic(mesh: Mesh | _Steps) -> Array:
+def _prismatic(mesh: Mesh | Bars) -> Array:
     """Element stiffness (P, 12, 12) in member axes of pieces that do not taper."""
     p = len(mesh.length)
     k = np.zeros((p, 12, 12))
@@ -224,13 +204,13 @@ def shape_functions(mesh: Mesh, piece: NDArray[np.int64], x: Array) -> tuple[Arr
         if len(which):
             of = number[piece[which]]
             step, along = tapers.step_at(of, x[which])
-            own = _of_prismatic(_steps(tapers), of * tapers.ea.shape[1] + step, along)
+            own = _of_prismatic(tapers.steps, of * STEPS + step, along)
             ends = np.concatenate([tapers.carry[of, step], tapers.carry[of, step + 1]], axis=1)
             force[which], moment[which] = own[0] @ ends, own[1] @ ends
     return force, moment
 
 
-def _of_prismatic(mesh: Mesh | _Steps, piece: NDArray[np.int64], x: Array) -> tuple[Array, Array]:
+def _of_prismatic(mesh: Mesh | Bars, piece: NDArray[np.int64], x: Array) -> tuple[Array, Array]:
     n = len(piece)
     length = mesh.length[piece]
     xi = x / length

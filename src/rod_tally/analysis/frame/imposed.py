@@ -34,7 +34,8 @@ def thermal_ends(model: Model, mesh: Mesh, case: LoadCase) -> Array:
             tapers = condensed_tapers(mesh.tapers)
             first = number[int(mesh.first[k])]
             which = slice(first, first + len(own))
-            ea, eiy, eiz, turn = (v[which].ravel() for v in (tapers.ea, tapers.eiy, tapers.eiz, tapers.turn))
+            s = tapers.steps
+            ea, eiy, eiz, turn = (tapers.of_pieces(v)[which].ravel() for v in (s.ea, s.eiy, s.eiz, s.turn))
             loads = _warmed(ea, eiy, eiz, turn, alpha, t)
             own = tapers.at_ends(loads.reshape(len(own), -1, 12), which)
         out[pieces] += own

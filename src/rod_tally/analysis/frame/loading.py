@@ -19,6 +19,7 @@ from ..shells.loads import plate_loads
 from .column_loads import column_rows
 from .elements import shape_functions
 from .mesh import Mesh
+from .tapers import STEPS
 
 GAUSS, WEIGHT = np.polynomial.legendre.leggauss(4)
 
@@ -154,12 +155,11 @@ def _own_weight(mesh: Mesh, direction: Array) -> Rows:
     heavy = np.flatnonzero(mass > 0)
     a, b, mass = np.zeros(len(heavy)), mesh.length[heavy], mass[heavy]
     if mesh.tapers is not None:  # step by step
-        t = mesh.tapers
-        steps = t.mass.shape[1]
-        start = (t.length[:, None] * np.arange(steps)).ravel()
-        heavy = np.concatenate([heavy, np.repeat(t.piece, steps)])
-        a, b = np.concatenate([a, start]), np.concatenate([b, start + np.repeat(t.length, steps)])
-        mass = np.concatenate([mass, t.mass.ravel()])
+        t, steps = mesh.tapers, mesh.tapers.steps
+        start = steps.length * np.tile(np.arange(STEPS), len(t.piece))
+        heavy = np.concatenate([heavy, np.repeat(t.piece, STEPS)])
+        a, b = np.concatenate([a, start]), np.concatenate([b, start + steps.length])
+        mass = np.concatenate([mass, steps.mass])
     q = np.zeros((len(heavy), 6))
     q[:, :3] = np.einsum("pij,j->pi", mesh.axes[heavy], direction) * (mass * GRAVITY)[:, None]
     return heavy, a, b, q, q

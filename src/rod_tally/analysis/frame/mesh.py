@@ -141,9 +141,13 @@ def mesh(model: Model, members: list[str], shear_flexible: bool = True, plates: 
     if tapers is not None:
         # of a whole piece: what stretches it, and the mean of the rest
         v[tapers.piece] = np.stack(
-            [getattr(tapers, k).mean(axis=1) for k in ("ea", "eiy", "eiz", "gj", "gay", "gaz", "turn", "mass")], axis=1
+            [
+                tapers.of_pieces(getattr(tapers.steps, k)).mean(axis=1)
+                for k in ("ea", "eiy", "eiz", "gj", "gay", "gaz", "turn", "mass")
+            ],
+            axis=1,
         )
-        v[tapers.piece, 0] = 1 / (1 / tapers.ea).mean(axis=1)
+        v[tapers.piece, 0] = 1 / (1 / tapers.of_pieces(tapers.steps.ea)).mean(axis=1)
     return Mesh(
         node_ids,
         list(members),

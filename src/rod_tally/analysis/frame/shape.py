@@ -17,6 +17,7 @@ from .elements import Condensed, condense, principal, release_displacements, sha
 from .imposed import thermal_ends
 from .loading import end_loads, into_cut, loading
 from .mesh import Mesh, mesh
+from .tapers import STEPS
 
 
 @dataclass(slots=True)
@@ -175,10 +176,10 @@ def _along(m: Mesh, share: Array) -> tuple[Array, ...]:
     """EA, EIy, EIz, GAy, GAz (P, n) at these shares of every piece."""
     out = tuple(np.repeat(v[:, None], len(share), axis=1) for v in (m.ea, m.eiy, m.eiz, m.gay, m.gaz))
     if m.tapers is not None:
-        t = m.tapers
-        step = np.clip((share * t.ea.shape[1]).astype(np.int64), 0, t.ea.shape[1] - 1)
-        for values, own in zip(out, (t.ea, t.eiy, t.eiz, t.gay, t.gaz)):
-            values[t.piece] = own[:, step]
+        t, steps = m.tapers, m.tapers.steps
+        step = np.clip((share * STEPS).astype(np.int64), 0, STEPS - 1)
+        for values, own in zip(out, (steps.ea, steps.eiy, steps.eiz, steps.gay, steps.gaz)):
+            values[t.piece] = t.of_pieces(own)[:, step]
     return out
 
 

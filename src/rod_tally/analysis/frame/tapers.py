@@ -17,12 +17,9 @@ STEPS = 16
 
 
 @dataclass(slots=True)
-class Tapers:
-    """`piece` (T,) that taper; of their steps (T, S): `ea`, `eiy`, `eiz`, `gj`, `gay`, `gaz`, `turn` and `mass` as those of a mesh, all
-    of one `length` (T,). Once they were condensed, `k` (T, 12, 12) is the stiffness of each and `carry` (T, S + 1, 6, 12) how the places
-    between the steps move with the ends."""
+class Bars:
+    """Prismatic pieces: the values (n,) of a mesh that their stiffness and shape functions ask for, and mass per metre."""
 
-    piece: NDArray[np.int64]
     length: Array
     ea: Array
     eiy: Array
@@ -32,8 +29,21 @@ class Tapers:
     gaz: Array
     turn: Array
     mass: Array
+
+
+@dataclass(slots=True)
+class Tapers:
+    """`piece` (T,) that taper, and their `steps`, S for each, one piece after the other. Once they were condensed, `k` (T, 12, 12) is the
+    stiffness of each and `carry` (T, S + 1, 6, 12) how the places between the steps move with the ends."""
+
+    piece: NDArray[np.int64]
+    steps: Bars
     k: Array
     carry: Array
+
+    def of_pieces(self, values: Array) -> Array:
+        """Values of steps (T, S)."""
+        return values.reshape(len(self.piece), STEPS)
 
     @property
     def number(self) -> dict[int, int]:
@@ -41,8 +51,9 @@ class Tapers:
         return {p: i for i, p in enumerate(self.piece.tolist())}
 
     def condense(self, steps: Array) -> None:
-        """Take the stiffness (T, S, 12, 12) of all steps together."""
-        t, s = steps.shape[:2]
+        """Take the stiffness (T S, 12, 12) of all steps together."""
+        t, s = len(self.piece), STEPS
+        steps = steps.reshape(t, s, 12, 12)
         whole = np.zeros((t, 6 * (s + 1), 6 * (s + 1)))
         for i in range(s):
             whole[:, 6 * i : 6 * i + 12, 6 * i : 6 * i + 12] += steps[:, i]
@@ -61,7 +72,7 @@ class Tapers:
 
     def step_at(self, which: NDArray[np.int64], x: Array) -> tuple[NDArray[np.int64], Array]:
         """The step of each piece (by its number here) at x, m from its start, and the distance from the start of the step."""
-        size = self.length[which]
+        size = self.steps.length[which * STEPS]
         step = np.clip(np.floor(x / size).astype(np.int64), 0, STEPS - 1)
         return step, x - step * size
 
@@ -80,11 +91,9 @@ def tapers_of(
             for _, s, material, a, b, _ in found
         ]
     )
-    length = np.array([size for *_, size in found]) / STEPS
-    t = len(found)
-    ea, eiy, eiz, gj, gay, gaz, turn, mass = np.moveaxis(values, 2, 0)
-    k, carry = np.zeros((t, 12, 12)), np.zeros((t, STEPS + 1, 6, 12))
-    return Tapers(np.array([p for p, *_ in found], np.int64), length, ea, eiy, eiz, gj, gay, gaz, turn, mass, k, carry)
+    length = np.repeat([size / STEPS for *_, size in found], STEPS)
+    k, carry = np.zeros((len(found), 12, 12)), np.zeros((len(found), STEPS + 1, 6, 12))
+    return Tapers(np.array([p for p, *_ in found], np.int64), Bars(length, *values.reshape(-1, 8).T), k, carry)
 
 
 def stiffness_values(s: Section, mat: Material, shear_flexible: bool) -> tuple[float, ...]:
