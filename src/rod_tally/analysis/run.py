@@ -72,7 +72,9 @@ def run_and_keep(
                 f"there is no storey {name!r} for a diaphragm; the model has {', '.join(storeys) or 'none'}"
             )
     standing = model.standing if settings.one_way else ()
-    plates = mesh_plates(model, (meshing or MeshSettings()).size, only, lambda t, s: progress(t, 0.1 * s), standing)
+    meshing = meshing or MeshSettings()
+    whole = meshing.columns == "section"
+    plates = mesh_plates(model, meshing.size, only, lambda t, s: progress(t, 0.1 * s), standing, whole)
     progress("Cutting members into pieces", 0.1)
     taking = parts(model, plates if plates.surfaces or plates.failed or plates.columns else None, only)
     m = mesh(model, taking.members, settings.shear_flexible, taking.plates)

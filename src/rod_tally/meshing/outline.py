@@ -18,6 +18,9 @@ from .wires import TOUCH
 NEAR_EDGE = 0.2507
 BESIDE = 0.6  # m; a member outside the outline that transfer tied to the surface holds its edge up to here
 IN_PLANE = 0.2  # sine of the angle up to which a member lies in a wall's plane, and square to its edge
+SQUARE = 0.9  # cosine of the angle from a slab's normal up to which a column stands on its whole section
+ROUND = 0.8862  # half the side of a square of the area of a circle of radius 1
+MARGIN = 0.3  # of a column's width: its sides are brought onto an edge of the slab that is nearer
 STRAIGHT = 0.02  # sine of the angle between an edge and a member that goes with it
 
 
@@ -37,8 +40,8 @@ class SurfaceLines:
     faces: list[tuple[str, Array]] = field(default_factory=list)
 
 
-def lines_on(model: Model, s: Surface, size: float) -> SurfaceLines:
-    """Of a surface with elements of about `size` (m). Raises ValueError for one whose outline holds no area."""
+def lines_on(model: Model, s: Surface, size: float, whole_columns: bool = False) -> SurfaceLines:
+    """Of a surface with elements of about `size` (m); with `whole_columns` columns hold slabs over their whole section. Raises ValueError for one whose outline holds no area."""
     polygon = _net(s)
     out = SurfaceLines(polygon)
     merge = NEAR_EDGE * size
@@ -80,6 +83,9 @@ def lines_on(model: Model, s: Surface, size: float) -> SurfaceLines:
         if face is not None:
             out.faces.append((joint.node, s.lifted(face)))
             out.dots += list(out.faces[-1][1])
+        for side in _footprint(model, s, joint, place, polygon) if whole_columns else ():
+            out.lines.append(s.lifted(side))
+            out.faces.append((joint.node, out.lines[-1]))
         if joint.distance <= TOUCH and np.linalg.norm(place - flat) <= TOUCH:
             out.nodes.add(joint.node)
     return out
@@ -116,6 +122,36 @@ def _face(
         if high - low > 2 * TOUCH:
             return np.array([edge[0] + u * low, edge[0] + u * high])
     return None
+
+
+def _footprint(model: Model, s: Surface, joint: SurfaceJoint, place: Array, polygon: Polygon) -> list[Array]:
+    """Sides (2, 2) of what the section of a column at `place` covers of a slab: of its box (of a round one the square of its area), as
+    far as the slab goes. None for what does not stand square to a slab."""
+    member = model.members.get(joint.other)
+    section = model.sections.get(member.section) if member is not None else None
+    if s.upright or member is None or section is None or not section.usable:
+        return []
+    axes = member.axes(model.line(member))
+    if abs(float(axes[0] @ s.plain_axes[2])) < SQUARE:
+        return []
+    across = axes[1:] @ s.plain_axes[:2].T  # y and z in the slab's plane
+    y0, y1, z0, z1 = (v * (ROUND if section.round else 1.0) for v in section.bounds)
+    box = Polygon([place + y * across[0] + z * across[1] for y, z in ((y0, z0), (y1, z0), (y1, z1), (y0, z1))])
+    near = MARGIN * min(y1 - y0, z1 - z0)
+    if polygon.exterior.distance(box.exterior) < near:  # no slivers along an edge nearby
+        box = Polygon([_onto(np.array(p), polygon, near) for p in box.exterior.coords[:-1]])
+    inside = box.intersection(polygon)
+    if not isinstance(inside, Polygon) or inside.area < 0.1 * box.area:
+        return []
+    ring = np.array(inside.exterior.coords)
+    return [np.array([a, b]) for a, b in zip(ring, ring[1:]) if np.linalg.norm(b - a) > 2 * TOUCH]
+
+
+def _onto(place: Array, polygon: Polygon, near: float) -> Array:
+    """A place, on the polygon's nearest edge where that is near."""
+    edge = polygon.exterior
+    point = Point(place)
+    return np.array(edge.interpolate(edge.project(point)).coords[0]) if edge.distance(point) < near else place
 
 
 def _net(s: Surface) -> Polygon:

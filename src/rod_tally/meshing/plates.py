@@ -46,9 +46,11 @@ def mesh_plates(
     only: set[str] | None = None,
     progress: Progress = silent,
     standing: Collection[str] = (),
+    whole_columns: bool = False,
 ) -> Plates:
     """Mesh the surfaces that are computed as shells (of them those in `only`), with elements of about `size` (m, or "auto" for
-    about eight across each panel's span) or as each surface says; walls in `standing` only stand on what is below them. A surface that cannot be meshed is named in `failed`; nothing is raised for what a model holds."""
+    about eight across each panel's span) or as each surface says; walls in `standing` only stand on what is below them; with
+    `whole_columns` columns hold slabs over their whole section. A surface that cannot be meshed is named in `failed`; nothing is raised for what a model holds."""
     index = {n: i for i, n in enumerate(model.nodes)}
     xyz = np.array([n.point for n in model.nodes.values()]).reshape(-1, 3)
     found: dict[str, SurfaceLines] = {}
@@ -56,7 +58,7 @@ def mesh_plates(
     for s in computed_surfaces(model):
         if only is None or s.id in only:
             try:
-                lines = lines_on(model, s, element_size(s, size))
+                lines = lines_on(model, s, element_size(s, size), whole_columns)
                 _fits_memory(lines.polygon, _size(s, lines.polygon, element_size(s, size)))
                 found[s.id] = lines
                 out.surfaces.append(s.id)

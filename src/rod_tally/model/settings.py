@@ -131,9 +131,11 @@ class TransferSettings(Table):
 
 
 class MeshSettings(Table):
-    """`size` of elements in m, or "auto": about eight across each panel's span."""
+    """`size` of elements in m, or "auto": about eight across each panel's span. `columns` hold slabs that lie on them at a node, or
+    over their whole section, rigidly."""
 
     size: Annotated[float, Meta(ge=0.02, le=50.0)] | Literal["auto"] = "auto"
+    columns: Literal["node", "section"] = "node"
 
 
 class RunSettings(Table):

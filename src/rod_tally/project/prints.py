@@ -54,7 +54,10 @@ def settings_print(settings: Settings) -> str:
         run["floors"] = "nearest full plane"
     if own["run"].get("one_way"):  # named where it says something: runs kept before it are as they were
         run["one_way"] = True
-    return hashlib.sha256(json.dumps([run, own["mesh"]], sort_keys=True).encode()).hexdigest()
+    mesh = dict(own["mesh"])
+    if mesh.get("columns") == "node":
+        del mesh["columns"]
+    return hashlib.sha256(json.dumps([run, mesh], sort_keys=True).encode()).hexdigest()
 
 
 def run_print(model: Model, settings: Settings) -> str:

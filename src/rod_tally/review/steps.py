@@ -89,7 +89,10 @@ STEPS: tuple[Step, ...] = (
         "Run",
         (
             Item("One-way parts", ("run.one_way", "run.limit", "run.unsettled", "run.superposition")),
-            Item("Elements", ("mesh.failed", "mesh.poor", "mesh.arm", "mesh.column", "run.diaphragm", "cut.unplaced")),
+            Item(
+                "Elements",
+                ("mesh.failed", "mesh.poor", "mesh.point", "mesh.arm", "mesh.column", "run.diaphragm", "cut.unplaced"),
+            ),
             Item("Mechanisms", ("stability.mechanism",)),
             Item("Balance", ("equilibrium.residual",)),
         ),

@@ -59,6 +59,7 @@ TITLES = {
     "run.diaphragm": "Floor that is not rigid in plan",
     "mesh.arm": "Long rigid link",
     "mesh.failed": "Surface not meshed",
+    "mesh.point": "Columns hold flat slabs at points",
     "mesh.poor": "Poorly shaped elements",
     "release.unstable": "Releases leave something free",
     "response.axial": "Column carries less than the one above",

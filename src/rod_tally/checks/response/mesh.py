@@ -29,6 +29,29 @@ def find_unmeshed(s: Subject) -> Iterator[Finding]:
             yield Finding("mesh.failed", "blocking", text, (ident,), s.middle(ident), (FINER,))
 
 
+@check("mesh.point")
+def find_columns_at_points(s: Subject) -> Iterator[Finding]:
+    """Columns that hold slabs at a node each: how far these give way there depends on the elements. One note."""
+    r = s.results
+    if r is None or r.plates is None or s.settings.mesh.columns == "section":
+        return
+    ids = []
+    for ident in r.plates.surfaces:
+        x = s.model.surfaces.get(ident)
+        if x is None or x.upright or x.on_ground:
+            continue
+        ends = {j.other for j in x.joints if j.kind == "end" and j.other in s.model.members}
+        beams = any(j.kind == "member" for j in x.joints)
+        ids += [i for i in ends if s.model.members[i].cls == "column" and not beams]
+    ids = list(dict.fromkeys(ids))
+    if ids:
+        text = (
+            f"{len(ids)} column{'s hold' if len(ids) > 1 else ' holds'} flat slabs at a node, not over the section: the finer the elements, "
+            'the more the slab gives way there and the building sways. [mesh] columns = "section" holds it over the section.'
+        )
+        yield Finding("mesh.point", "note", text, tuple(ids), s.middle(ids[0]), ("Accept, because…",))
+
+
 @check("mesh.arm")
 def find_lost_arms(s: Subject) -> Iterator[Finding]:
     """Rigid arms that the run had to leave out: what they were to tie moves apart, unless both ends are held."""

@@ -28,6 +28,7 @@ class Row:
 
 ROWS = (
     Row("mesh.size", "size of elements (0: that suits each panel)", "m"),
+    Row("mesh.columns", "columns hold flat slabs at their", choices=("node", "section")),
     Row("run.shear_flexible", "shear strain of members", choices=("counts", "is left out")),
     Row("run.one_way", "one-way parts", choices=("act one way", "act both ways")),
     Row("run.stations", "places along each member", digits=0),
@@ -54,7 +55,8 @@ def fields_of(settings: Settings) -> list[Field]:
         if row.key == "combinations.standard":
             out.append(Field(row.key, row.title, now, row.choices, True))
         elif row.choices:
-            out.append(Field(row.key, row.title, row.choices[0 if now else 1], row.choices))
+            chosen = now if isinstance(now, str) else row.choices[0 if now else 1]
+            out.append(Field(row.key, row.title, chosen, row.choices))
         else:
             low, high = limits(Settings, row.key)
             value = 0.0 if now == "auto" else float(now) / row.factor
@@ -73,6 +75,8 @@ def put(values: dict[str, Any], settings: Settings) -> None:
         value: Any
         if row.key == "combinations.standard":
             value = str(given).strip() or "EN 1990"
+        elif row.key == "mesh.columns":
+            value = str(given)
         elif row.choices:
             value = given == row.choices[0]
         elif row.key == "mesh.size" and given <= 0:
