@@ -443,7 +443,7 @@ def test_commands_are_whole() -> None:
 
 
 DIALOGS = {"file.take_in", "file.revision", "file.save_as", "file.export", "file.hand_back", "file.hand_back_results", "file.model_tables", "file.make", "view.theme", "file.picture", "file.settings",
-           "file.answers", "compare.elsewhere", "compare.design", "file.pictures", "file.takeoff", "file.workbook", "file.report", "file.table", "run.print_cuts", "file.rules", "model.hold", "model.hold_edges", "model.bed", "model.limit", "model.drawing", "model.mirror", "model.offset", "model.add_slab", "model.add_wall", "model.open", "model.close", "model.release", "model.section", "model.taper", "model.own_material", "model.material",
+           "file.answers", "compare.elsewhere", "compare.design", "file.pictures", "file.takeoff", "file.workbook", "file.report", "file.table", "run.print_cuts", "file.rules", "model.hold", "model.hold_edges", "model.bed", "model.bed_zone", "model.limit", "model.drawing", "model.mirror", "model.offset", "model.add_slab", "model.add_wall", "model.open", "model.close", "model.release", "model.section", "model.taper", "model.own_material", "model.material",
            "model.thickness", "model.map_material", "model.turn", "model.split", "model.move", "file.settings_write", "file.quit", "model.accept", "model.map", "help.about"}  # fmt: skip
 
 

@@ -6,8 +6,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
+from shapely.geometry import Polygon
 
-from ..model import Model, Support
+from ..model import Model, Support, Surface
 from ..model.entities.structure import along_axes
 from ..model.geometry.vectors import Array
 from .members import MemberMatch
@@ -64,6 +65,12 @@ def _supports(model: Model, rotation: Array) -> Iterator[tuple[Array, str]]:
             yield edge.line.mean(axis=0) + model.origin, words
 
 
+def _bed(s: Surface) -> str:
+    """The ground of a surface in words, its zones by their areas, whatever their order."""
+    zones = sorted((b.modulus, s.polygon.intersection(Polygon(s.flat(b.outer))).area) for b in s.beds)
+    return f"bed {s.bedding:g}" + "".join(f", {area:.3g} m² on {modulus:g}" for modulus, area in zones)
+
+
 def _lifts(model: Model, ident: str, unit: str) -> str:
     limit = model.bearing.get(ident)
     return (LIFTS + (f", at most {limit / 1e3:.6g} {unit}" if limit else "")) if ident in model.lifting else ""
@@ -75,7 +82,7 @@ def _beds(base: Model, revised: Model, surfaces: list[MemberMatch]) -> list[Supp
         a = base.surfaces.get(m.baseline_id or "")
         b = revised.surfaces.get(m.revised_id or "")
         was, now = (
-            f"bed {x.bedding:g}" + _lifts(model, x.id, "kN/m²") if x is not None and x.bedding > 0 else ""
+            _bed(x) + _lifts(model, x.id, "kN/m²") if x is not None and x.on_ground else ""
             for model, x in ((base, a), (revised, b))
         )
         if not (was or now):

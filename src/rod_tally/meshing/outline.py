@@ -54,6 +54,11 @@ def lines_on(model: Model, s: Surface, size: float, whole_columns: bool = False)
             out.lines += [s.lifted(p) for p in _within(s.flat(joint.line), inside)]
     for support in s.supports:
         out.lines += [s.lifted(p) for p in _within(s.flat(support.line), inside)]
+    for bed in s.beds:  # elements keep to the zones of the ground
+        flat = s.flat(bed.outer)
+        out.lines += [
+            s.lifted(p) for pair in zip(flat, np.roll(flat, -1, axis=0)) for p in _within(np.array(pair), inside)
+        ]
     for joint in s.joints:
         if joint.kind != "member" or joint.other not in model.members or len(joint.line) != 2:
             continue

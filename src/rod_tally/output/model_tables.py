@@ -114,6 +114,9 @@ def not_held(model: Model) -> list[str]:
         out.append(f"the ends of {tapers} sections that taper")
     if model.lifting:
         out.append(f"{len(model.lifting)} supports that can lift off")
+    zones = sum(len(s.beds) for s in model.surfaces.values())
+    if zones:
+        out.append(f"{zones} zones of the ground")
     if model.standing:
         out.append(f"{len(model.standing)} walls that only stand on what is below them")
     if model.limits or model.bearing:

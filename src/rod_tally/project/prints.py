@@ -16,7 +16,7 @@ UNDECISIVE = frozenset({"element", "bearing", "read_from", "ends", "moved_by"})
 LATER: dict[str, Any] = {
     "area_loads": [], "space_loads": [], "temperatures": [], "settlements": [], "roots": [],
     "spectrum": None, "alpha": None, "category": "",
-    "eccentricity": 0.0, "together": "", "rule": "", "by": "source", "mesh_size": None, "diaphragm": False, "end": None,
+    "eccentricity": 0.0, "together": "", "rule": "", "by": "source", "mesh_size": None, "diaphragm": False, "end": None, "beds": [],
 }  # fmt: skip
 DECISIVE = ("nodes", "members", "sections", "materials", "cases", "combinations", "origin")
 

@@ -95,6 +95,19 @@ def _alike_layers(model: Model, plates: Plates) -> NDArray[np.int64]:
     return np.array([known.setdefault(v, len(known)) for v in zip(layer.e, layer.nu, layer.g, layer.t)], np.int64)
 
 
+def ground_stiffness(plates: Plates, surface: str) -> Array:
+    """Stiffness (n,) of the ground under each node of a surface, N/m: the area it stands for times the modulus there."""
+    s, out = plates.shapes[surface], np.zeros(len(plates.points))
+    number = plates.surfaces.index(surface)
+    for nodes, of, _ in kinds(plates):
+        own = nodes[of == number]
+        if len(own):
+            corners = plates.points[own]
+            share = areas(corners) * s.ground_at(s.flat(corners.mean(axis=1))) / own.shape[1]
+            np.add.at(out, own, np.repeat(share[:, None], own.shape[1], axis=1))
+    return out
+
+
 def node_areas(plates: Plates, surfaces: set[str] | None = None) -> Array:
     """Area (n,) that each node stands for, m2, of the named surfaces (None: all)."""
     out = np.zeros(len(plates.points))

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from ...meshing import Plates
 from ...model import Model, Support
 from ...model.entities.structure import BED_SIDEWAYS
-from ..shells.assembly import node_areas
+from ..shells.assembly import ground_stiffness
 
 
 def node_supports(model: Model, plates: Plates | None) -> dict[int, Support]:
@@ -24,9 +24,9 @@ def node_supports(model: Model, plates: Plates | None) -> dict[int, Support]:
     for ident, s in plates.shapes.items():
         if ident not in plates.surfaces or not s.on_ground:
             continue
-        area = node_areas(plates, {ident})
-        for n in plates.nodes_of(ident).tolist():
-            k = s.bedding * float(area[n])
+        stiffness = ground_stiffness(plates, ident)
+        for n in np.flatnonzero(stiffness).tolist():
+            k = float(stiffness[n])
             own = Support((BED_SIDEWAYS * k, BED_SIDEWAYS * k, k, 0.0, 0.0, 0.0))
             out[n] = both(out[n], own) if n in out else own
     return out

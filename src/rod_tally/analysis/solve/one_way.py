@@ -15,7 +15,7 @@ from ...model import Model
 from ...model.geometry.vectors import Array
 from ..frame.elements import Condensed, condense_loads, to_ends
 from ..frame.mesh import Mesh
-from ..shells.assembly import node_areas
+from ..shells.assembly import ground_stiffness, node_areas
 from .system import System
 
 NOTHING = 1e-9  # share of the largest force; less is rounding
@@ -104,8 +104,8 @@ def _of_surfaces(lifting: set[str], plates: Plates) -> dict[int, tuple[str, floa
             out |= {int(n): (edge.surface, 0.0) for n in edge.nodes}
     for ident, s in plates.shapes.items():
         if ident in lifting and ident in plates.surfaces and s.on_ground:
-            area = node_areas(plates, {ident})
-            out |= {int(n): (ident, float(area[n])) for n in plates.nodes_of(ident)}
+            area, stiffness = node_areas(plates, {ident}), ground_stiffness(plates, ident)
+            out |= {int(n): (ident, float(area[n])) for n in np.flatnonzero(stiffness)}
     return out
 
 

@@ -27,7 +27,7 @@ WORDS = {
     "JoinEnd": "a joined end", "KeepApart": "an end kept apart", "KeepGroup": "a group", "MapMaterial": "a mapped material",
     "MapProfile": "a mapped profile", "MergeMembers": "merged members", "MoveCut": "a moved cut", "MoveNodes": "moved nodes",
     "OwnMaterial": "a material of one's own", "OwnSection": "a section of one's own", "PairParts": "pairs by hand", "PinBoth": "pinned ends", "RemoveLoads": "removed loads",
-    "ReverseMembers": "members turned end for end", "ScaleCase": "a load case times a factor", "SetBedding": "a bed",
+    "ReverseMembers": "members turned end for end", "ScaleCase": "a load case times a factor", "SetBedding": "a bed", "SetBedZones": "zones of the ground",
     "SetCase": "a changed load case", "SetCombinations": "combinations", "SetDiaphragm": "rigid floors",
     "SetEdgeSupport": "held edges", "AddSurfaces": "added slabs and walls", "AddOpenings": "openings", "AddGrids": "grid lines", "CloseOpening": "a closed opening",
     "SetGroundLifting": "ground that only pushes", "SetLifting": "supports that can lift off", "SetLimit": "what one-way parts bear at most", "SetMaterial": "a material", "SetMaterialValue": "a value of a material",

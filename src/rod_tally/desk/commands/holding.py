@@ -8,9 +8,10 @@ from typing import Any
 
 import numpy as np
 from PyQt6.QtWidgets import QComboBox, QWidget
+from shapely.geometry import MultiPoint, Polygon
 
 from ...model import PINNED_END, Release, Support
-from ...model.edits import Edit, PinBoth, SetBedding, SetEdgeSupport, SetMemberBed, SetRelease, SetSupport
+from ...model.edits import Edit, PinBoth, SetBedding, SetBedZones, SetEdgeSupport, SetMemberBed, SetRelease, SetSupport
 from ...model.edits.edge_supports import edges_of
 from ...model.entities.structure import COMPONENTS, DIRECTIONS, SUPPORT_WORDS
 from ..forms.asking import Asking, selected
@@ -113,6 +114,47 @@ class HoldDesk(Asking):
             text,
             [bed, width],
             lambda v: SetMemberBed(members, v["bed"] * 1e6, v["width"]),
+        )
+
+    def ask_bed_zone(self) -> None:
+        """Ground of its own under a part of a slab: a rectangle in plan, or what lies around the selected nodes."""
+        model = self.model
+        slabs = [s for s in self.state.chosen("surface") if model is not None and not model.surfaces[s].upright]
+        if model is None or not slabs:
+            self.session.said.emit("Select a slab first")
+            return
+        s = model.surfaces[slabs[0]]
+        nodes = [n for n in self.state.chosen("node") if n in model.nodes]
+        hull = MultiPoint([model.nodes[n].point[:2] for n in nodes]).convex_hull if len(nodes) > 2 else None
+        around = np.array(hull.exterior.coords)[:-1] if isinstance(hull, Polygon) else None
+        low, high = (around if around is not None else s.outer[:, :2]).min(axis=0), s.outer[:, :2].max(axis=0)
+        fields = [
+            Field("bed", "modulus of subgrade reaction", s.bedding / 1e6 or 20.0, unit="MN/m³", low=0.0, high=1e4),
+            Field("zones", "zones that it has", "stay", ("stay", "are taken away")),
+        ]
+        if around is None:
+            middle = (low + high) / 2
+            values = (
+                ("x0", "from x", low[0]),
+                ("y0", "from y", low[1]),
+                ("x1", "to x", middle[0]),
+                ("y1", "to y", high[1]),
+            )
+            fields += [Field(k, title, float(v), unit="m") for k, title, v in values]
+
+        def made(v: dict[str, Any]) -> Edit:
+            flat = around
+            if flat is None:
+                flat = np.array([(v["x0"], v["y0"]), (v["x1"], v["y0"]), (v["x1"], v["y1"]), (v["x0"], v["y1"])])
+            z = float(s.outer[:, 2].mean())
+            zone = {"surface": s.id, "outline": [[float(x), float(y), z] for x, y in flat], "modulus": v["bed"] * 1e6}
+            return SetBedZones([zone], [s.id] if v["zones"] != "stay" else [])
+
+        where = (
+            f"The zone lies around the {len(nodes)} selected nodes." if around is not None else "A rectangle in plan."
+        )
+        self._ask(
+            "Ground under a part of a slab", f"{s.name or s.id}. {where} 0: it lies on nothing there.", fields, made
         )
 
     def ask_release(self) -> None:

@@ -304,6 +304,8 @@ COMMANDS: tuple[Command, ...] = (
             "With Run, One-way parts act one way", True),
     Command("model.compression", "Selected members act in compression only", "Model", "", lambda w: w.corrections.one_way("compression"), has_members),
     Command("model.both_ways", "Selected members act both ways", "Model", "", lambda w: w.corrections.one_way(""), has_members),
+    Command("model.bed_zone", "Ground under a part of a slab…", "Model", "", lambda w: w.hold_desk.ask_bed_zone(), has_surfaces,
+            "A zone with a modulus of subgrade reaction of its own"),
     Command("model.lifting", "Selected supports can lift off", "Model", "", lambda w: w.corrections.lifting(True), picked,
             "They, or the ground and held edges of selected slabs and walls, push upwards and do not pull"),
     Command("model.no_lifting", "Selected supports hold both ways", "Model", "", lambda w: w.corrections.lifting(False), picked),

@@ -151,15 +151,35 @@ def draw_supports(canvas: Canvas, scene: Scene) -> list[str]:
         lines = [line for line, own in edges if support_words(own) == words]
         canvas.symbols(np.concatenate([_spread(line) for line in lines]), support_bars(support), INK, 1.6)
         legend.append(f"edge {words} ({len(lines)})")
-    beds = [s for s in scene.surfaces if s.bedding > 0]
+    beds = [s for s in scene.surfaces if s.on_ground]
+    moduli = sorted({m for s in beds for m in (s.bedding, *(b.modulus for b in s.beds)) if m > 0})
     for s in beds:
-        canvas.symbols(_inside(s), support_bars(BED), GRAPHITE, 1.2)
-        legend.append(f"{s.name or s.id} bedded on {s.bedding / 1e6:g} MN/m³")
+        places = _inside(s)
+        ground = s.ground_at(s.flat(places)) if len(places) else np.zeros(0)
+        canvas.symbols(places[ground > 0], support_bars(BED), GRAPHITE, 1.2)
+        own = "".join(f", zone on {b.modulus / 1e6:g}" for b in s.beds)
+        legend.append(f"{s.name or s.id} bedded on {s.bedding / 1e6:g} MN/m³{own}")
+    if any(s.beds for s in beds):  # in bands, the stiffer the darker
+        for s in beds:
+            for k, modulus in enumerate(moduli):
+                _band(canvas, s, modulus, (k + 1) / len(moduli))
     free = [f for f in scene.review.findings if f.code == "support.base_free" and f.at]
     canvas.symbols(np.array([f.at for f in free]).reshape(-1, 3), ring(10), RUST, 2.2)
     if free:
         legend.append(f"◯ base held by nothing ({len(free)})")
     return legend or ["nothing is held"]
+
+
+def _band(canvas: Canvas, s: Surface, modulus: float, depth: float) -> None:
+    """The part of a surface on ground of one modulus, as dark as `depth` (0 to 1)."""
+    left = s.polygon if s.bedding == modulus else Polygon()
+    for bed in s.beds:
+        zone = Polygon(s.flat(bed.outer)).intersection(s.polygon)
+        left = left.union(zone) if bed.modulus == modulus else left.difference(zone)
+    for part in getattr(left, "geoms", [left]):
+        if isinstance(part, Polygon) and part.area > 0:
+            corners = np.array([s.lifted(t[[0, 1, 2, 2]]) for t in triangles_of(part)])
+            canvas.quads(corners, PINE, 0.15 + 0.45 * depth)
 
 
 def _spread(line: Array) -> Array:

@@ -215,8 +215,9 @@ class DetailsPanel(QScrollArea):
         held = [support_words(h.support) for h in s.supports]
         if held:
             self._text(f"foot {', '.join(sorted(set(held)))}")
-        if s.bedding:
-            self._text(f"bedded on {s.bedding / 1e6:g} MN/m³")
+        if s.on_ground:
+            own = "".join(f"; a zone on {b.modulus / 1e6:g}" for b in s.beds)
+            self._text(f"bedded on {s.bedding / 1e6:g} MN/m³{own}")
         counts: dict[str, int] = {}
         for other in {j.other for j in s.joints}:
             part = model.part(other)

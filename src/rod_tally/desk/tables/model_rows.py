@@ -54,7 +54,8 @@ def surfaces(state: DeskState, units: UnitSet) -> Rows:
     review = state.review
     for s in review.model.surfaces.values() if review else ():
         held = ["foot " + ", ".join(sorted({h.support.words for h in s.supports}))] if s.supports else []
-        held += [f"bed {s.bedding / 1e6:g} MN/m³"] if s.bedding else []
+        zones = f", {len(s.beds)} zones" if s.beds else ""
+        held += [f"bed {s.bedding / 1e6:g} MN/m³{zones}"] if s.on_ground else []
         weight = review.model.surface_weight(s) * units.force[0] if review else None
         out.add(
             [s.name or s.id, s.cls, s.storey, s.thickness * 1000, s.material, s.source_area, s.area, s.volume, weight,

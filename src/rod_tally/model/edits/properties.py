@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
+from shapely.geometry import Polygon
 
 from ..entities.model import Model
 from ..entities.structure import FREE, PINNED_END, Joint, Release, Support
-from ..entities.surface import LineSupport
+from ..entities.surface import Bed, LineSupport
 from .base import Edit, EditError, counted, there
 
+LEAST_ZONE = 0.01  # m2
+SAME_ZONE = 0.01  # m
 FARTHEST_END = 5.0  # m; an end farther from its node than this is none
 
 
@@ -122,6 +126,37 @@ class SetBedding(Edit):
         for ident in self.surfaces:
             self.surface(model, ident).bedding = self.modulus
         return f"{counted(self.surfaces, 'surface')} bedded on {self.modulus / 1e6:g} MN/m3"
+
+
+@dataclass
+class SetBedZones(Edit):
+    """Lay zones of surfaces on ground of their own, as records with `surface`, `outline` (corners in order, m, in the model's axes) and
+    `modulus` (N/m3; 0: on nothing); a surface in `cleared` loses the zones it had."""
+
+    zones: list[dict[str, Any]]
+    cleared: list[str] = field(default_factory=list)
+
+    def __post_init__(self) -> None:
+        self.text = f"Ground under {counted(self.zones, 'zone')}" if self.zones else "No zones of the ground"
+
+    def change(self, model: Model) -> str:
+        for ident in self.cleared:
+            self.surface(model, ident).beds = []
+        for zone in self.zones:
+            s = self.surface(model, str(zone.get("surface", "")))
+            ring = np.array(zone.get("outline", ()), float)
+            modulus = float(zone.get("modulus", 0.0))
+            if ring.ndim != 2 or ring.shape[0] < 3 or ring.shape[1] != 3 or not np.isfinite(ring).all():
+                raise EditError("a zone needs three corners at least, with x, y and z each")
+            if not 0 <= modulus <= 1e12:
+                raise EditError(f"a modulus of {modulus:g} N/m3 is none")
+            flat = Polygon(s.flat(ring))
+            if not flat.is_valid or flat.area < LEAST_ZONE or flat.intersection(s.polygon).area < LEAST_ZONE:
+                raise EditError(f"the zone covers nothing of {s.name or s.id}")
+            placed = s.lifted(s.flat(ring))
+            kept = [b for b in s.beds if b.outer.shape != placed.shape or np.abs(b.outer - placed).max() > SAME_ZONE]
+            s.beds = [*kept, Bed(placed, modulus)]  # a zone that was there is given another modulus
+        return self.text
 
 
 @dataclass

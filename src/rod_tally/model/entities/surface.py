@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from functools import lru_cache
 
 import numpy as np
+from shapely import contains_xy
 from shapely.geometry import Polygon
 
 from ..catalogue.shapes import polygon_moments
@@ -41,11 +42,20 @@ class LineSupport:
 
 
 @dataclass(slots=True)
+class Bed:
+    """A zone of a surface, `outer` (n, 3), with ground of its own: `modulus` of subgrade reaction in N/m3, 0 for none."""
+
+    outer: Array
+    modulus: float
+
+
+@dataclass(slots=True)
 class Surface:
     """A slab's or wall's mid-surface. `outer` (n, 3) and `openings` lie in one plane, m; `thickness` in m.
 
     `guess` says what transfer had to assume. `element`: the curved element it is a facet of, "" for a whole one.
-    `joints` are what is tied to it, `supports` what holds its edges, `bedding` (N/m3) what it lies on, 0 for nothing.
+    `joints` are what is tied to it, `supports` what holds its edges, `bedding` (N/m3) what it lies on, 0 for nothing,
+    but for zones with `beds` of their own, of which the last that holds a place counts.
     `x_axis` turns the local x from where it lies by itself; `flipped` turns z (and y with it) to the other side.
     `way`: how it carries: as a "shell" in a run, elements of `mesh_size` (m; None as the settings say); handing its loads
     on by yield lines ("two-way") or "one-way", along `span` (None: each panel's shorter way); a wall also as a "column".
@@ -81,6 +91,7 @@ class Surface:
     span: tuple[float, float, float] | None = None
     mesh_size: float | None = None
     diaphragm: bool = False
+    beds: list[Bed] = field(default_factory=list)
 
     @property
     def whole(self) -> str:
@@ -95,7 +106,14 @@ class Surface:
     @property
     def on_ground(self) -> bool:
         """Whether it lies on springs, so that it needs no beams."""
-        return self.bedding > 0
+        return self.bedding > 0 or any(b.modulus > 0 for b in self.beds)
+
+    def ground_at(self, flat: Array) -> Array:
+        """Modulus of subgrade reaction (n,) in N/m3 at places (n, 2) of the surface's own plane."""
+        out = np.full(len(flat), self.bedding)
+        for bed in self.beds:
+            out[contains_xy(Polygon(self.flat(bed.outer)), flat[:, 0], flat[:, 1])] = bed.modulus
+        return out
 
     @property
     def keeps_loads(self) -> bool:

@@ -79,7 +79,9 @@ class Surfaces:
                 if s.id in self.model.lifting:
                     edge.Description = "; ".join(filter(None, (LIFTS, edge.Description)))
             if s.bedding > 0:
-                self._bed(s, entity)
+                self._bed(s, entity, s.bedding, None)
+            for zone in s.beds:
+                self._bed(s, entity, zone.modulus, zone.outer)
         return self.edges
 
     def _connect(self, member: Any, connection: Any) -> None:
@@ -125,11 +127,21 @@ class Surfaces:
                 values.append(self.f.create_entity("IfcBoolean", k == inf))
         return self.f.create_entity("IfcBoundaryEdgeCondition", None, *values)
 
-    def _bed(self, s: Surface, entity: Any) -> None:
+    def _bed(self, s: Surface, entity: Any, value: float, zone: Array | None) -> None:
+        """The ground under a surface, or under a zone of it, which then has a face of its own."""
         free = self.f.create_entity("IfcBoolean", False)
-        modulus = self.f.create_entity("IfcModulusOfSubgradeReactionMeasure", float(s.bedding))
+        modulus = self.f.create_entity("IfcModulusOfSubgradeReactionMeasure", float(value))
         condition = self.f.create_entity("IfcBoundaryFaceCondition", None, free, free, modulus)
-        connection = self.w.root("IfcStructuralSurfaceConnection", f"bed {s.id}", None, AppliedCondition=condition)
+        name = f"bed {s.id}" if zone is None else f"bed {s.id} zone {len(self.w.used)}"
+        connection = self.w.root("IfcStructuralSurfaceConnection", name, None, AppliedCondition=condition)
+        if zone is not None:
+            place = self.f.create_entity(
+                "IfcAxis2Placement3D", self.w.point(zone[0] + self.model.origin), self.w.direction(s.plain_axes[2]),
+                self.w.direction(s.plain_axes[0]),
+            )  # fmt: skip
+            plane = self.f.create_entity("IfcPlane", place)
+            face = self.f.create_entity("IfcFaceSurface", [self._bound("IfcFaceOuterBound", zone)], plane, True)
+            connection.Representation = self.w.shape(face, "Face")
         if s.id in self.model.lifting:
             connection.Description = limited(LIFTS, self.model.bearing.get(s.id))
         self.edges.append(connection)

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import numpy as np
+from shapely.geometry import Polygon
 
 from ...intake.source import SourceEdge, SourceModel
 from ...model import LineSupport, LogEntry, Model, Skipped, Support, Surface, SurfaceJoint
-from ...model.entities.surface import LEVEL, normal_of
+from ...model.entities.surface import LEVEL, Bed, normal_of
 from ...model.geometry.proximity import near_boxes
 from ...model.geometry.vectors import Array
 
+PART = 0.01  # share of a surface that a zone of its ground must cover, and leave
 FLAT = 1e-3  # share of its size by which an outline may leave its plane
 
 
@@ -75,17 +77,22 @@ def _hold(edge: SourceEdge, model: Model) -> None:
     if c is not None and edge.line is not None and faces:
         # the first surface carries the support: two that share the edge are held once
         faces[0].supports.append(LineSupport(edge.line - model.origin, Support(c.stiffness, c.axes)))
-    elif edge.bedding > 0 and faces:
+    elif (edge.bedding > 0 or edge.outer is not None) and faces and edge.line is None:
         for s in faces:
-            s.bedding = edge.bedding
+            zone = None if edge.outer is None else s.lifted(s.flat(edge.outer - model.origin))
+            covered = 1.0 if zone is None else Polygon(s.flat(zone)).intersection(s.polygon).area / s.polygon.area
+            if zone is not None and PART < covered < 1 - PART:
+                s.beds.append(Bed(zone, edge.bedding))
+            elif edge.bedding > 0:
+                s.bedding = edge.bedding
     elif c is not None or edge.bedding > 0:
         reason = "no surface that is in the model is tied to it"
         model.skipped.append(Skipped("support", edge.id, reason, edge.name, "IfcStructuralCurveConnection"))
         model.log.append(LogEntry("skipped", (edge.id,), f"support {edge.name or edge.id}: {reason}"))
     if edge.lifts:
-        model.lifting += [s.id for s in faces if s.id not in model.lifting and (s.bedding > 0 or s.supports)]
+        model.lifting += [s.id for s in faces if s.id not in model.lifting and (s.on_ground or s.supports)]
         if edge.bearing is not None:
-            model.bearing |= {s.id: edge.bearing for s in faces if s.bedding > 0}
+            model.bearing |= {s.id: edge.bearing for s in faces if s.on_ground}
     if edge.line is None:
         return
     line = edge.line - model.origin

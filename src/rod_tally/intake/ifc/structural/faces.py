@@ -163,6 +163,11 @@ def _edge(entity: Any, placements: Placements, units: Units, log: list[LogEntry]
             out.condition = condition_of(condition, units, 0.0, axes)
         return out
     if condition is not None:
+        if entity.Representation is not None:
+            try:
+                out.outer, _ = _face(entity, placements)
+            except UNREADABLE:
+                out.outer = None  # for all of what is tied to it
         out.bedding, left = bedding_of(condition, units)
         if left:
             name = out.name or out.id
