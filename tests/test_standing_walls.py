@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from rod_tally.analysis import Results, run
+from rod_tally.checks.framing.sides import find_one_way
 from rod_tally.checks.registry import Subject
 from rod_tally.checks.response.one_way import find_slack
 from rod_tally.compare import compare
@@ -116,6 +117,8 @@ def test_it_is_said_kept_and_taken_back() -> None:
     edit.revert(m)
     assert m.standing == ["upper"]
     m.surfaces["upper"].way = "column"
+    (f,) = [f for f in find_one_way(Subject(m, None, settings)) if f.code == "source.one_way"]
+    assert f.ids == ("upper",) and "as shells" in f.message
     with pytest.raises(EditError, match="as a column"):
         SetStanding(["upper"]).apply(m)
 

@@ -67,6 +67,13 @@ def _s(items: Sized) -> str:
 def find_one_way(s: Subject) -> Iterator[Finding]:
     """Members that act in tension or compression only, where the run lets them act both ways."""
     if s.settings.run.one_way:
+        columns = [i for i in s.model.standing if i in s.model.surfaces and s.model.surfaces[i].way != "shell"]
+        if columns:
+            text = (
+                f"{len(columns)} wall{_s(columns)} only stand on what is below, and the run joins the feet: only walls that are computed "
+                "as shells can open there."
+            )
+            yield Finding("source.one_way", "warning", text, tuple(sorted(columns)), None, ("Accept, because…",))
         return
     found: dict[str, list[str]] = {}
     for ident, way in s.model.one_way.items():

@@ -179,7 +179,7 @@ def _band(canvas: Canvas, s: Surface, modulus: float, depth: float) -> None:
     for part in getattr(left, "geoms", [left]):
         if isinstance(part, Polygon) and part.area > 0:
             corners = np.array([s.lifted(t[[0, 1, 2, 2]]) for t in triangles_of(part)])
-            canvas.quads(corners, PINE, 0.15 + 0.45 * depth)
+            canvas.quads(corners, PINE, 0.08 + 0.6 * depth)
 
 
 def _spread(line: Array) -> Array:
