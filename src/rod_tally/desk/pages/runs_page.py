@@ -17,11 +17,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from ...model import Model
 from ..session.session import Session
 from ..session.state import DeskState
 from ..theme import MUTED
 
 WHOLE, SELECTED, SHOWN = "the whole model", "what is selected", "what is shown"
+EACH = "every group, one run each"
 
 
 class RunsPage(QDialog):
@@ -84,7 +86,8 @@ class RunsPage(QDialog):
             self.cases.addItem(item)
         part = self.part.currentText()
         self.part.clear()
-        self.part.addItems([WHOLE, SELECTED, SHOWN, *(f"group {g}" for g in sorted(review.model.groups))])
+        groups = sorted(review.model.groups)
+        self.part.addItems([WHOLE, SELECTED, SHOWN, *[EACH] * (len(groups) > 1), *(f"group {g}" for g in groups)])
         self.part.setCurrentText(part or WHOLE)
         runs = self.session.runs.kept()
         revision = self.state.revision
@@ -113,16 +116,24 @@ class RunsPage(QDialog):
             return set(self.state.chosen("member")) | set(self.state.chosen("surface"))
         if part == SHOWN:
             return self.state.shown_members() | set(self.state.shown_surfaces())
-        of_group = set(review.model.groups.get(part.removeprefix("group "), ()))
-        return of_group & (review.model.members.keys() | review.model.surfaces.keys())
+        return self._of_group(part.removeprefix("group "))
+
+    def _of_group(self, name: str) -> set[str]:
+        model = self.state.review.model if self.state.review is not None else Model()
+        return set(model.groups.get(name, ())) & (model.members.keys() | model.surfaces.keys())
 
     def run(self) -> None:
         items = [self.cases.item(k) for k in range(self.cases.count())]
         cases = [i.text() for k, i in enumerate(items) if i is not None and self._on(k)]
-        only = self.chosen_part()
         if not cases:
             self.session.said.emit("Tick one case at least")
             return
+        if self.part.currentText() == EACH and self.state.review is not None:
+            groups = {g: self._of_group(g) for g in sorted(self.state.review.model.groups)}
+            filled = {f"Group {g}": own for g, own in groups.items() if own}
+            self.session.runs.each(filled, None if len(cases) == len(items) else cases)
+            return
+        only = self.chosen_part()
         if only is not None and not only:
             self.session.said.emit("There is no member or surface in that part")
             return

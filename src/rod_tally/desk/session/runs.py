@@ -10,7 +10,7 @@ from ...analysis.cost import Cost, coarser_size, expected_cost
 from ...analysis.solve.flexibility import Flexibility
 from ...intake import IntakeError
 from ...loads import Distribution
-from ...model import Finding
+from ...model import Finding, Model
 from ...progress import Progress
 from ...project.prints import is_old, run_print
 from ...review import Review, review
@@ -29,6 +29,12 @@ from .kept import review_of
 from .state import Revision
 
 LONG = 10.0  # seconds expected of a run above which its forces are shown before its modes are there
+
+
+def weight_without(model: Model, only: set[str]) -> float:
+    """Own weight, N, of the members and surfaces that a run of a part leaves out."""
+    members = sum(model.weight(m) for i, m in model.members.items() if i not in only)
+    return members + sum(model.surface_weight(s) for i, s in model.surfaces.items() if i not in only)
 
 
 class Runs:
@@ -154,6 +160,43 @@ class Runs:
             session.state.refresh()
 
         session.start("Running", work, ran, gives_way=gives_way)
+
+    def each(self, parts: dict[str, set[str]], cases: list[str] | None = None) -> None:
+        """A run of every one of these parts (members and surfaces, by name), each kept; the last is shown. Says what weight each leaves out."""
+        session = self.session
+        revision, project = session.state.revision, session.project
+        if revision is None or project is None or not parts:
+            return
+        model, settings = revision.review.model, copy.deepcopy(session.settings)
+        if cases is not None:
+            settings.run.cases = cases
+        taken = {r.name for r in project.runs(revision.id)}
+
+        def work(progress: Progress) -> tuple[Review, str, list[str]]:
+            said = []
+            for k, (part, only) in enumerate(parts.items()):
+                name, number = part, 2
+                while name in taken:
+                    name, number = f"{part} ({number})", number + 1
+                taken.add(name)
+
+                def step(text: str, share: float, k: int = k, part: str = part) -> None:
+                    progress(f"{part}: {text}", (k + share) / len(parts))
+
+                done = review(model, settings, step, only)
+                project.add_run(revision.id, name, done.model, settings, done.results, done.dynamics)
+                said.append(f"{part} leaves out {weight_without(model, only) / 1e3:.4g} kN of weight")
+            return done, name, said
+
+        def ran(value: tuple[Review, str, list[str]]) -> None:
+            done, name, said = value
+            self._with_what_was_known(done, revision.review)
+            revision.review, revision.stale, revision.run_name = done, False, name
+            revision.run_print = run_print(done.model, done.settings)
+            session.state.refresh()
+            session.said.emit(f"{len(said)} runs kept, {name} is shown; {'; '.join(said)}")
+
+        session.start("Running", work, ran)
 
     def _dynamics(self, done: Review, progress: Progress) -> Review:
         kept, self._kept = self._kept, None  # closed by what takes it
