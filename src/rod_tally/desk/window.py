@@ -222,6 +222,7 @@ class Window(QMainWindow):
         session.asked_form.connect(self._form)
         session.asked_again.connect(self.dialogs.ask_again)
         session.asked_cost.connect(self.dialogs.ask_cost)
+        session.asked_table.connect(self.tables.show_aspect)
         session.asked_changed.connect(self.dialogs.ask_changed)
         self.tables.menu_asked.connect(self.menus.ask)
         self.view.picking.menu_asked.connect(self.menus.ask)

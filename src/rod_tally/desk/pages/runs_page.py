@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QComboBox,
@@ -18,12 +20,14 @@ from PyQt6.QtWidgets import (
 )
 
 from ...model import Model
+from ..forms.form import Field, Form
 from ..session.session import Session
-from ..session.state import DeskState
+from ..session.state import SUMMED, DeskState
 from ..theme import MUTED
 
 WHOLE, SELECTED, SHOWN = "the whole model", "what is selected", "what is shown"
 EACH = "every group, one run each"
+MOST_SUMMED = 8  # kept runs, the newest, whose cases may be added up
 
 
 class RunsPage(QDialog):
@@ -67,6 +71,9 @@ class RunsPage(QDialog):
         self.against = QPushButton("Compare with this run")
         self.against.clicked.connect(self.compare_chosen)
         right.addWidget(self.against)
+        self.sum = QPushButton("Add up cases of runs…")
+        self.sum.clicked.connect(self.ask_sum)
+        right.addWidget(self.sum)
         self.before = QPushButton("Compare with the revision before")
         self.before.clicked.connect(lambda: self.session.comparing.with_the_one_before())
         right.addWidget(self.before)
@@ -147,6 +154,33 @@ class RunsPage(QDialog):
             self.session.said.emit("Choose a kept run first")
             return
         self.session.comparing.with_run(int(item.data(Qt.ItemDataRole.UserRole)))
+
+    def ask_sum(self) -> None:
+        """Which case of which kept run, times what: results of stages, one on top of the other."""
+        review = self.state.review
+        runs = [(ident, name) for ident, name, _, old in self.session.runs.kept() if not old][:MOST_SUMMED]
+        if review is None or not runs:
+            self.session.said.emit("No kept run is of the model as it is")
+            return
+        names = list(review.model.cases)
+        fields = []
+        for ident, name in runs:
+            fields += [
+                Field(f"factor {ident}", name, 0.0, low=-1e3, high=1e3),
+                Field(f"case {ident}", "case", names[0] if names else "", names, beside=True),
+            ]
+
+        def made(values: dict[str, Any]) -> None:
+            chosen = [(i, n, str(values[f"case {i}"]), float(values[f"factor {i}"])) for i, n in runs]
+            chosen = [c for c in chosen if c[3]]
+            if chosen:
+                self.session.runs.add_up(chosen, lambda: self.session.asked_table.emit("forces", SUMMED))
+            else:
+                self.session.said.emit("Give one run a factor at least")
+
+        text = "Factors of cases; 0 leaves a run out. What a run leaves out adds nothing: a part that was not there bore nothing."
+        self.form = Form(self, "Add up cases of runs", text, fields, made)
+        self.form.open()
 
     def show_chosen(self) -> None:
         item = self.kept.currentItem()

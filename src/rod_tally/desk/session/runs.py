@@ -7,6 +7,7 @@ import time
 from collections.abc import Callable
 
 from ...analysis.cost import Cost, coarser_size, expected_cost
+from ...analysis.results.run_sums import RunSum, Term, add_up
 from ...analysis.solve.flexibility import Flexibility
 from ...intake import IntakeError
 from ...loads import Distribution
@@ -242,6 +243,35 @@ class Runs:
             (r.id, r.name, r.created, is_old(r.print, model, self.session.settings))
             for r in reversed(project.runs(revision.id))
         ]
+
+    def add_up(self, chosen: list[tuple[int, str, str, float]], shown: Callable[[], None]) -> None:
+        """Add up cases of kept runs (id, name, case, factor), with the model as it is; then `shown` is called."""
+        session = self.session
+        revision, project = session.state.revision, session.project
+        if revision is None or project is None:
+            return
+        model = revision.review.model
+
+        def work(progress: Progress) -> RunSum | str:
+            terms = []
+            for k, (ident, name, case, factor) in enumerate(chosen):
+                progress(f"Opening {name}", k / len(chosen))
+                terms.append(Term(name, project.results(ident), case, factor))
+            try:
+                return add_up(terms, model.nodes)
+            except ValueError as error:
+                return str(error)
+
+        def done(value: RunSum | str) -> None:
+            if isinstance(value, str):
+                session.failed.emit("Runs cannot be added up", value)
+                return
+            revision.run_sum = value
+            session.state.refresh()
+            shown()
+            session.said.emit(f"Added up: {value.words}")
+
+        session.start("Adding up", work, done)
 
     def show(self, ident: int) -> None:
         """Show the results of an earlier run; nothing of what is kept changes."""

@@ -61,6 +61,7 @@ class Session(SessionBase):
     asked_again = pyqtSignal(int)  # so many corrections were made on this source before
     asked_changed = pyqtSignal(object)  # the source of the latest revision is another file now
     asked_cost = pyqtSignal(object)  # a run that costs more than is spent unasked
+    asked_table = pyqtSignal(str, str)  # a table by name, and what it is turned to
     previewed = pyqtSignal(object)
 
     def __init__(self, state: DeskState) -> None:
@@ -430,5 +431,5 @@ class Session(SessionBase):
             self.state.refresh()
             self.said.emit("The correction is kept; its checks were cancelled")
 
-        revision.stale = True
+        revision.stale, revision.run_sum = True, None
         self.start("Checking", work, done, cancelled)

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from ...analysis.results.run_sums import RunSum
 from ...compare import Comparison
 from ...intake.design_results import DesignResults
 from ...intake.result_tables import Mapping
@@ -19,6 +20,8 @@ from .section import Section
 LOADS = ("loads", "arrived")  # overlays that show loads and need no results
 VALUES = "values"  # the label that overlays of loads write themselves
 MOST_COMBINATIONS = 500  # in the list of cases; all are in the table
+
+SUMMED = "sum of runs"  # what tables of forces and reactions may be turned to
 
 
 @dataclass
@@ -36,6 +39,7 @@ class Revision:
     run_print: str = ""  # of the run that is on show
     against: Revision | None = None  # a kept run that it is compared with, None for the revision before it
     design: DesignResults | None = None  # utilisations and the like that a table from elsewhere gives
+    run_sum: RunSum | None = None  # of cases of kept runs
     elsewhere: tuple[Path, Mapping] | None = None  # where results from elsewhere are, and what they stand for
 
     @property

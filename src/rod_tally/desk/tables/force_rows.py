@@ -13,6 +13,8 @@ from .rows import Rows
 
 MOST_NODES = 5000  # in a table; a spreadsheet of all tables has them all
 
+NO_SUM = "no cases of runs were added up (Run, Runs…), or the model has changed since"
+
 
 def reactions(state: DeskState, units: UnitSet) -> Rows:
     f, m = units.force[1], units.moment[1]
@@ -178,4 +180,44 @@ def envelope(state: DeskState, units: UnitSet) -> Rows:
              float(of.high_x[n, k]), names[1]],
             ("member", ident),
         )  # fmt: skip
+    return out
+
+
+def summed_forces(state: DeskState, units: UnitSet) -> Rows:
+    """Forces of members over the cases of kept runs that were added up."""
+    factors = [getattr(units, FORCE_KIND[c]) for c in COMPONENTS]
+    out = Rows(["Member", "Storey", "At, m", *(f"{c}, {unit}" for c, (_, unit) in zip(COMPONENTS, factors)), "Not in"])
+    revision = state.revision
+    if revision is None or revision.run_sum is None:
+        out.note = NO_SUM
+        return out
+    found, model = revision.run_sum, revision.review.model
+    out.note = found.words
+    scale = np.array([factor for factor, _ in factors])
+    chosen = set(state.chosen("member")) or set(found.members)
+    for ident, (x, force) in found.members.items():
+        part = model.part(ident)
+        if part is None or ident not in chosen:
+            continue
+        absent = ", ".join(found.absent.get(ident, ())) or None
+        kind = "member" if ident in model.members else "surface"
+        for at, values in zip(x.tolist(), (force * scale).tolist()):
+            out.add([part.name or ident, part.storey, at * units.length[0], *values, absent], (kind, ident))
+    return out
+
+
+def summed_reactions(state: DeskState, units: UnitSet) -> Rows:
+    """Reactions over the cases of kept runs that were added up, and their sum."""
+    out = Rows(["Node", *(f"F{k}, {units.force[1]}" for k in "xyz"), *(f"M{k}, {units.moment[1]}" for k in "xyz")])
+    revision = state.revision
+    if revision is None or revision.run_sum is None:
+        out.note = NO_SUM
+        return out
+    found = revision.run_sum
+    out.note = found.words
+    scale = np.array([units.force[0]] * 3 + [units.moment[0]] * 3)
+    forces = sum((v[:3] for v in found.supports.values()), np.zeros(3)) * units.force[0]
+    out.add(["in all", *forces.tolist()])
+    for node, values in found.supports.items():
+        out.add([node, *(values * scale).tolist()], ("node", node))
     return out

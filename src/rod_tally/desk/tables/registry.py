@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from ..quantities import UnitSet
-from ..session.state import DeskState
+from ..session.state import SUMMED, DeskState
 from .change_rows import again, carried, changes, why
 from .design_rows import design
 from .elsewhere_rows import elsewhere, unmatched
-from .force_rows import displacements, envelope, forces, reactions, stresses
+from .force_rows import displacements, envelope, forces, reactions, stresses, summed_forces, summed_reactions
 from .load_rows import audited, cases, combinations, factors, loads, member_sums
 from .model_rows import lines, materials, members, nodes, sections, surfaces
 from .response_rows import at_ends, at_node, at_stations, centres, modes, stacks, storey_cuts, storeys
@@ -47,13 +47,14 @@ TABLES: dict[str, tuple[str, Callable[[DeskState, UnitSet], Rows]]] = {
 
 # what a table can be turned to, the first one shown until another is chosen
 ASPECTS: dict[str, dict[str, Callable[[DeskState, UnitSet], Rows]]] = {
-    "reactions": {"at supports": reactions, "at the picked node": at_node},
+    "reactions": {"at supports": reactions, "at the picked node": at_node, SUMMED: summed_reactions},
     "forces": {
         "of members": forces,
         "down the stacks": stacks,
         "ends and middle": at_ends,
         "all stations": at_stations,
         "stress of members": stresses,
+        SUMMED: summed_forces,
     },
     "combinations": {"as they are": combinations, "by cases": factors, "against the rules": audited},
     "loads": {"as put on": loads, "summed on members": member_sums},

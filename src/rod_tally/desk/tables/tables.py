@@ -211,6 +211,11 @@ class Tables(QTabWidget):
         self._front()
         return page if isinstance(page, TablePage) else None
 
+    def show_aspect(self, name: str, aspect: str) -> None:
+        """Bring a table to the front, turned to one of its aspects."""
+        self.show_table(name, list(ASPECTS[name]).index(aspect))
+        self.renew({name})
+
     def show_table(self, name: str, aspect: int = 0) -> None:
         """Bring a table to the front; where it has aspects, turned to that one."""
         choice = self.pages[name].choice if name in ASPECTS else None
