@@ -101,7 +101,7 @@ def look_again(
         x.used_before, x.used_after = used[0].get(x.baseline_id or ""), used[1].get(x.revised_id)
     out = [x for x in out if x.why != "resistance" or _weaker(x, limits)]
     out.sort(key=lambda x: (x.ratio is not None, -(x.ratio or 0.0), -abs(x.is_), x.revised_id))
-    return out, f"{len(new)} {what} that both have"
+    return out, f"{len(new)} {what if len(new) != 1 else what[:-1]} that both have"
 
 
 def _face_alike(before: _Demand, columns: list[MemberMatch], old: Results, new: Results, places: Places) -> None:
