@@ -260,7 +260,9 @@ class Settling:
         tolerance = NOTHING * np.abs(bare).max(axis=0, initial=0.0)
         asked = np.zeros(0, np.int64)  # parts of which is known what a unit of slack does: columns of a
         a = np.zeros((p, 0))
-        known: list[tuple[int, float]] = []  # a part with 1 for its slack, -1 for how far it gives way at its limit
+        known: dict[
+            tuple[int, float], None
+        ] = {}  # a part with 1 for its slack, -1 for how far it gives way at its limit
         z = np.zeros((p, len(names)))
         failed: list[str] = []
         moving = False
@@ -277,7 +279,7 @@ class Settling:
                 unit, loose = self._unit(fresh)
                 moving |= loose
                 asked, a = np.append(asked, fresh), np.hstack([a, unit])
-            known += new
+            known |= dict.fromkeys(new)
             of, sign = np.array([k for k, _ in known], np.int64), np.array([s for _, s in known])
             column = np.zeros(p, np.int64)
             column[asked] = np.arange(len(asked))

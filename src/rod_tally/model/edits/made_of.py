@@ -101,7 +101,7 @@ class TaperMembers(Edit):
             plain = model.sections.get(first, replace(start, name=first, end=None))
             name = f"{first}{TO}{self.end}" if end is not None else first
             try:
-                model.sections.setdefault(name, tapered(plain, end, name) if end is not None else plain)
+                model.sections[name] = tapered(plain, end, name) if end is not None else plain
             except ShapeError as error:
                 raise EditError(str(error)) from None
             m.section = name
