@@ -35,7 +35,7 @@ def stiffness(mesh: Mesh) -> Array:
 def condensed_tapers(tapers: Tapers) -> Tapers:
     """Pieces that taper, condensed where they are not yet."""
     if not tapers.k.any():
-        tapers.condense(_prismatic(tapers.steps))
+        tapers.condense(_prismatic)
     return tapers
 
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, fields
 
 import numpy as np
 from numpy.typing import NDArray
@@ -51,20 +51,15 @@ class Tapers:
         """Which of these each piece is."""
         return {p: i for i, p in enumerate(self.piece.tolist())}
 
-    def condense(self, steps: Array) -> None:
-        """Take the stiffness (T S, 12, 12) of all steps together."""
-        t, s = len(self.piece), STEPS
-        steps = steps.reshape(t, s, 12, 12)
-        ends, inner = np.r_[0:6, 6 * s : 6 * s + 6], np.arange(6, 6 * s)
-        for first in range(0, t, AT_ONCE):
-            part = slice(first, min(first + AT_ONCE, t))
-            whole = np.zeros((part.stop - first, 6 * (s + 1), 6 * (s + 1)))
-            for i in range(s):
-                whole[:, 6 * i : 6 * i + 12, 6 * i : 6 * i + 12] += steps[part, i]
-            between = -np.linalg.solve(whole[:, inner[:, None], inner], whole[:, inner[:, None], ends])
-            self.k[part] = whole[:, ends[:, None], ends] + whole[:, ends[:, None], inner] @ between
-            self.carry[part, 1:s] = between.reshape(-1, s - 1, 6, 12)
-        self.carry[:, 0, :, :6] = self.carry[:, s, :, 6:] = np.eye(6)
+    def condense(self, of_steps: Callable[[Bars], Array]) -> None:
+        """Take the stiffness (n, 12, 12) that `of_steps` gives of all steps together; of pieces that are alike once."""
+        b = self.steps
+        rows = np.column_stack([self.of_pieces(v) for v in (b.length, b.ea, b.eiy, b.eiz, b.gj, b.gay, b.gaz, b.turn)])
+        _, first, like = np.unique(np.round(rows, 9), axis=0, return_index=True, return_inverse=True)
+        pick = (first[:, None] * STEPS + np.arange(STEPS)).ravel()
+        own = Bars(*(getattr(b, f.name)[pick] for f in fields(Bars)))
+        k, carry = _condensed(of_steps(own).reshape(-1, STEPS, 12, 12))
+        self.k, self.carry = k[like.ravel()], carry[like.ravel()]
 
     def at_ends(self, loads: Array, which: slice) -> Array:
         """Loads at the ends of steps (k, S, 12) of some of the pieces as they load the ends of those (k, 12)."""
@@ -79,6 +74,23 @@ class Tapers:
         return step, x - step * size
 
 
+def _condensed(steps: Array) -> tuple[Array, Array]:
+    """Stiffness (t, 12, 12) of rows of steps (t, S, 12, 12), and how the places between them move with the ends (t, S + 1, 6, 12)."""
+    t, s = steps.shape[:2]
+    k, carry = np.zeros((t, 12, 12)), np.zeros((t, s + 1, 6, 12))
+    ends, inner = np.r_[0:6, 6 * s : 6 * s + 6], np.arange(6, 6 * s)
+    for first in range(0, t, AT_ONCE):
+        part = slice(first, min(first + AT_ONCE, t))
+        whole = np.zeros((part.stop - first, 6 * (s + 1), 6 * (s + 1)))
+        for i in range(s):
+            whole[:, 6 * i : 6 * i + 12, 6 * i : 6 * i + 12] += steps[part, i]
+        between = -np.linalg.solve(whole[:, inner[:, None], inner], whole[:, inner[:, None], ends])
+        k[part] = whole[:, ends[:, None], ends] + whole[:, ends[:, None], inner] @ between
+        carry[part, 1:s] = between.reshape(-1, s - 1, 6, 12)
+    carry[:, 0, :, :6] = carry[:, s, :, 6:] = np.eye(6)
+    return k, carry
+
+
 def tapers_of(
     found: Sequence[tuple[int, Section, Material, float, float, float]], shear_flexible: bool
 ) -> Tapers | None:
@@ -87,15 +99,19 @@ def tapers_of(
     if not found:
         return None
     middles = (np.arange(STEPS) + 0.5) / STEPS
-    values = np.array(
-        [
-            [stiffness_values(section_at(s, float(a + (b - a) * m)), material, shear_flexible) for m in middles]
-            for _, s, material, a, b, _ in found
-        ]
-    )
+    known: dict[tuple[int, int, float, float], list[tuple[float, ...]]] = {}  # many members of a building taper alike
+    values = []
+    for _, s, material, a, b, _ in found:
+        key = (id(s), id(material), round(a, 9), round(b, 9))
+        if key not in known:
+            sections = [section_at(s, float(a + (b - a) * m)) for m in middles]
+            known[key] = [stiffness_values(own, material, shear_flexible) for own in sections]
+        values.append(known[key])
     length = np.repeat([size / STEPS for *_, size in found], STEPS)
     k, carry = np.zeros((len(found), 12, 12)), np.zeros((len(found), STEPS + 1, 6, 12))
-    return Tapers(np.array([p for p, *_ in found], np.int64), Bars(length, *values.reshape(-1, 8).T), k, carry)
+    return Tapers(
+        np.array([p for p, *_ in found], np.int64), Bars(length, *np.array(values).reshape(-1, 8).T), k, carry
+    )
 
 
 def stiffness_values(s: Section, mat: Material, shear_flexible: bool) -> tuple[float, ...]:
