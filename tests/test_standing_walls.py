@@ -103,7 +103,7 @@ def test_it_is_said_kept_and_taken_back() -> None:
     done = review(m, settings)
     (f,) = [f for f in find_slack(Subject(m, done.results, settings)) if f.code == "run.one_way"]
     assert "upper" in f.message and "upper" in f.ids
-    assert any(f.code == "source.one_way" and "stand" in f.message for f in review(m, Settings()).findings)
+    assert any(f.code == "source.one_way" and "press" in f.message for f in review(m, Settings()).findings)
     again = results_of(*packed(done.results, None))
     assert again.plates is not None and done.results.plates is not None
     assert again.plates.standing == done.results.plates.standing
@@ -151,3 +151,70 @@ def test_a_corner_of_two_walls_stays_together() -> None:
     upper, side = (set(r.plates.nodes_of(i).tolist()) for i in ("upper", "side"))
     assert len(upper & side) == len({n for n in upper & side if r.xyz[n, 2] >= 0}) == round(HIGH / 0.25) + 1
     assert r.equilibrium[0].residual < 1e-9 and not r.unsettled
+
+
+def beside(turn: float, pull: float) -> Model:
+    """A wall beside a stiff one that stands fast, pulled away (+) or pressed to it (-) at mid-height; its foot gives way along it."""
+    m = Model("beside", "analytical")
+    m.storeys = [Storey("Ground", 0.0)]
+    m.materials["plate"] = MATERIAL
+    m.materials["stiff"] = Material("stiff", "concrete", 9e11, density=2500.0)
+    c, s = np.cos(turn), np.sin(turn)
+    axes = ((c, s, 0.0), (-s, c, 0.0), (0.0, 0.0, 1.0))
+
+    def wall(ident: str, x0: float, x1: float, material: str, foot: str) -> Surface:
+        corners = [(x0, 0.0), (x1, 0.0), (x1, HIGH), (x0, HIGH)]
+        outer = np.array([(c * x, s * x, z) for x, z in corners])
+        out = m.surfaces[ident] = Surface(ident, ident, "wall", "Ground", outer, [], T, material, way="shell")
+        out.supports = [LineSupport(outer[:2], Support.of(foot, axes))]
+        return out
+
+    free = wall("free", 0.5, 0.5 + LONG, "plate", "ux=1e7 uy uz rx")
+    free.supports[0].line = (
+        free.supports[0].line + np.array([[c, s, 0.0], [0, 0, 0]]) * 0.25
+    )  # not in the corner that the fast one holds
+    fast = wall("fast", 0.0, 0.5, "stiff", "ux uy uz rx rz")
+    joint = np.array([(c * 0.5, s * 0.5, 0.0), (c * 0.5, s * 0.5, HIGH)])
+    free.joints.append(SurfaceJoint("surface", "fast", joint, 0.0, ""))
+    fast.joints.append(SurfaceJoint("surface", "free", joint, 0.0, ""))
+    end = np.array([c * (0.5 + LONG), s * (0.5 + LONG), HIGH / 2])
+    m.nodes["n"] = Node("n", end)
+    free.joints.append(SurfaceJoint("end", "", end[None], 0.0, "n"))
+    m.cases["N"] = LoadCase("N", "wind", node_loads=[NodeLoad("n", (c * pull, s * pull, 0.0))])
+    SetStanding(["free"], sides=True).apply(m)
+    return m
+
+
+@pytest.mark.parametrize("turn", [0.0, 0.5, np.pi / 2])
+def test_a_side_that_only_presses(turn: float) -> None:
+    """Pulled away, the wall goes with its foot's springs alone, P / k L; pressed, it is as if joined."""
+    pull = 100e3
+    m = beside(turn, pull)
+    r = run(m, ONE_WAY, meshing=MESH)
+    way = np.array([np.cos(turn), np.sin(turn), 0.0])
+    moved = float(r.displacement[0, r.node_ids.index("n"), :3] @ way)
+    assert not r.unsettled and r.equilibrium[0].residual < 1e-8
+    assert moved == pytest.approx(pull / (1e7 * (LONG - 0.25)), rel=0.05)
+    assert r.slack["N"]["free"] == pytest.approx(moved, rel=0.05)
+    pressed, joined = (run(beside(turn, -pull), s, meshing=MESH) for s in (ONE_WAY, RunSettings()))
+    assert (
+        max(pressed.slack.get("N", {}).values(), default=0.0) < 0.01 * moved
+    )  # but for what a point load opens at its ends
+    got, want = (float(x.displacement[0, x.node_ids.index("n"), :3] @ way) for x in (pressed, joined))
+    assert got == pytest.approx(want, rel=0.02) and abs(got) < 0.1 * moved
+
+
+def test_sides_are_told_and_handed_back(tmp_path: Path) -> None:
+    m = beside(0.3, 1e3)
+    back = transfer(read_source(write_ifc(m, tmp_path / "s.ifc")), Settings().transfer)
+    assert [back.surfaces[i].name for i in back.leaning] == ["free"] and not back.standing
+    plain = beside(0.3, 1e3)
+    plain.leaning.clear()
+    (row,) = [x for x in compare(Side(plain), Side(m)).surfaces if x.status != "same"]
+    assert [(c.what, c.was, c.is_) for c in row.changes] == [("sides", "joined", "only press")]
+    SetStanding(["free"]).apply(m)
+    assert m.standing == m.leaning == ["free"]
+    r = run(m, ONE_WAY, meshing=MESH)
+    assert r.equilibrium[0].residual < 1e-8
+    SetStanding(["free"], False, sides=True).apply(m)
+    assert m.leaning == [] and m.standing == ["free"]

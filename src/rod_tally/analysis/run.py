@@ -71,10 +71,10 @@ def run_and_keep(
             raise AnalysisError(
                 f"there is no storey {name!r} for a diaphragm; the model has {', '.join(storeys) or 'none'}"
             )
-    standing = model.standing if settings.one_way else ()
+    standing, leaning = (model.standing, model.leaning) if settings.one_way else ((), ())
     meshing = meshing or MeshSettings()
     whole = meshing.columns == "section"
-    plates = mesh_plates(model, meshing.size, only, lambda t, s: progress(t, 0.1 * s), standing, whole)
+    plates = mesh_plates(model, meshing.size, only, lambda t, s: progress(t, 0.1 * s), standing, leaning, whole)
     progress("Cutting members into pieces", 0.1)
     taking = parts(model, plates if plates.surfaces or plates.failed or plates.columns else None, only)
     m = mesh(model, taking.members, settings.shear_flexible, taking.plates)

@@ -129,9 +129,12 @@ def _changes(base: Model, revised: Model, p: _Pair, transform: Transform | None,
     change = material_change(base, p.was.material, revised, p.now.material)
     if change is not None:
         out.append(change)
-    feet = [x.id in m.standing for m, x in ((base, p.was), (revised, p.now))]
-    if feet[0] != feet[1]:
-        out.append(Change("foot", *("only stands" if f else "joined" for f in feet)))
+    for what, of in (("foot", "standing"), ("sides", "leaning")):
+        feet = [x.id in getattr(m, of) for m, x in ((base, p.was), (revised, p.now))]
+        if feet[0] != feet[1]:
+            out.append(
+                Change(what, *(("only stands" if what == "foot" else "only press") if f else "joined" for f in feet))
+            )
     return out
 
 

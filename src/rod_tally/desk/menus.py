@@ -23,7 +23,7 @@ GROUPS: dict[str, tuple[str, ...]] = {
     "Isolate": ("view.isolate", "view.isolate_line", "view.isolate_frame", "view.isolate_chosen", "view.all"),
     "Select": ("view.words", "view.invert", "view.group", "view.take_group", "view.dissolve"),
     "Select what is alike": ("edit.alike_section", "edit.alike_material", "edit.alike_storey", "edit.alike_line"),
-    "Supports and releases": ("model.support", "model.free", "model.hold", "model.hold_edges", "model.bed", "model.bed_zone", "model.lifting", "model.no_lifting", "model.standing", "model.joined", "model.limit",
+    "Supports and releases": ("model.support", "model.free", "model.hold", "model.hold_edges", "model.bed", "model.bed_zone", "model.lifting", "model.no_lifting", "model.standing", "model.joined", "model.leaning", "model.joined_sides", "model.limit",
                               "model.pin_start", "model.pin_end", "model.release"),
     "Sections and materials": ("model.section", "model.own_section", "model.taper", "model.material", "model.own_material", "model.thickness", "model.elements", "model.map", "model.map_material"),
     "Joints": ("model.join", "model.tie", "model.cross", "model.keep_start", "model.keep_end", "model.apart_start", "model.apart_end"),

@@ -207,6 +207,7 @@ class SourceFace:
     span: Vector | None = None
     diaphragm: bool = False
     stands: bool = False  # a wall, on what is below it
+    leans: bool = False  # a wall whose upright joints only press
 
 
 @dataclass(slots=True)

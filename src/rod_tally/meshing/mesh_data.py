@@ -68,8 +68,8 @@ class Plates:
     `surfaces`; `quad_face`, `triangle_face` number the faces between lines that elements keep. `tracks`: of each member
     along a surface, distance from its start and node, in order. `failed`: surfaces that are computed as shells
     and are not in the mesh, and why; `shapes` the surfaces themselves; `columns` are walls that stand for one column each, and
-    `corners` where the arms of two of them meet. `standing`: walls that only stand on what is below them with the nodes of their
-    feet, each of which follows another one.
+    `corners` where the arms of two of them meet. `standing`: walls whose joints only press with the nodes along those, each of which
+    follows another one, and the way (3,) in which it is pressed.
     """
 
     surfaces: list[str]
@@ -88,7 +88,7 @@ class Plates:
     shapes: dict[str, Surface] = field(default_factory=dict)
     columns: dict[str, WallColumn] = field(default_factory=dict)
     corners: list[Corner] = field(default_factory=list)
-    standing: list[tuple[str, int]] = field(default_factory=list)
+    standing: list[tuple[str, int, tuple[float, float, float]]] = field(default_factory=list)
 
     def __post_init__(self) -> None:
         # an empty array comes back from a file without its second axis

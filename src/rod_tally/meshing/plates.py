@@ -46,10 +46,12 @@ def mesh_plates(
     only: set[str] | None = None,
     progress: Progress = silent,
     standing: Collection[str] = (),
+    leaning: Collection[str] = (),
     whole_columns: bool = False,
 ) -> Plates:
     """Mesh the surfaces that are computed as shells (of them those in `only`), with elements of about `size` (m, or "auto" for
-    about eight across each panel's span) or as each surface says; walls in `standing` only stand on what is below them; with
+    about eight across each panel's span) or as each surface says; walls in `standing` only stand on what is below them,
+    those in `leaning` only press along their sides; with
     `whole_columns` columns hold slabs over their whole section. A surface that cannot be meshed is named in `failed`; nothing is raised for what a model holds."""
     index = {n: i for i, n in enumerate(model.nodes)}
     xyz = np.array([n.point for n in model.nodes.values()]).reshape(-1, 3)
@@ -88,7 +90,7 @@ def mesh_plates(
     out = out.keeping(set(out.surfaces) - set(out.failed), {})
     out.shapes = {s: copy(model.surfaces[s]) for s in out.surfaces}
     _take_hold(model, out, found, index)
-    stand_apart(out, set(standing))
+    stand_apart(model, out, standing, leaning)
     if walls:
         add_columns(model, out, walls, index)
     return out

@@ -117,8 +117,8 @@ def not_held(model: Model) -> list[str]:
     zones = sum(len(s.beds) for s in model.surfaces.values())
     if zones:
         out.append(f"{zones} zones of the ground")
-    if model.standing:
-        out.append(f"{len(model.standing)} walls that only stand on what is below them")
+    if model.standing or model.leaning:
+        out.append(f"joints that only press of {len(set(model.standing) | set(model.leaning))} walls")
     if model.limits or model.bearing:
         out.append(f"what {len(model.limits) + len(model.bearing)} one-way parts bear at most")
     return out

@@ -29,6 +29,8 @@ def fingerprint(model: Model) -> str:
         parts["surfaces"] = model.surfaces
     if model.lifting:
         parts["lifting"] = sorted(model.lifting)
+    if model.leaning:
+        parts["leaning"] = sorted(model.leaning)
     if model.standing:
         parts["standing"] = sorted(model.standing)
     if model.limits or model.bearing:

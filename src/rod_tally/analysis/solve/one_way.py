@@ -29,7 +29,8 @@ AT_ONCE = 32  # units of slack that are solved for together
 @dataclass(slots=True)
 class OneWay:
     """One-way parts of a run: pieces of members with the sign of the force they bear (1: tension), then nodes of the mesh that are
-    held upwards: supports, those of edges and of the ground under surfaces, and feet of walls on what they stand on.
+    held upwards: supports, those of edges and of the ground under surfaces; then nodes along joints of walls that only press. `ways` (k, 3) is
+    how each of those nodes is pressed.
 
     `ids` name them, nodes of a surface by the surface's; `area` (p,) is what each node on the ground stands for, m2; `limits` (p,)
     what each bears at most, N, infinity without one. `stretch`
@@ -41,6 +42,7 @@ class OneWay:
     members: list[slice]
     signs: Array
     nodes: NDArray[np.int64]
+    ways: Array
     area: Array
     limits: Array
     stretch: Array
@@ -55,7 +57,8 @@ class OneWay:
         dofs = (m.ends[:, :, None] * 6 + np.arange(6)).reshape(-1, 12)
         for pieces, by in zip(self.members, z):
             right += np.outer(np.bincount(dofs[pieces].ravel(), f[pieces].ravel(), minlength=n), by)
-        moved[6 * self.nodes + UZ] = z[len(self.members) :]
+        for i in range(3):  # a node in the corner of two joints is there twice
+            np.add.at(moved, 6 * self.nodes + i, self.ways[:, i, None] * z[len(self.members) :])
         return (np.asarray(system.turn.T @ right) if system.turn is not None else right), moved
 
     def share(self, pieces: slice) -> Array:
@@ -79,21 +82,22 @@ def one_way_parts(model: Model, m: Mesh, plates: Plates | None) -> OneWay | None
         if i is not None and ident in model.nodes and model.nodes[ident].support.stiffness[UZ] > 0:
             held[i] = ident, 0.0
     if plates is not None:
-        held = _of_surfaces(set(model.lifting), plates) | {n: (i, 0.0) for i, n in plates.standing} | held
-    if not ids and not held:
+        held = _of_surfaces(set(model.lifting), plates) | held
+    pressed = list({(n, way): ident for ident, n, way in (plates.standing if plates is not None else ())}.items())
+    if not ids and not held and not pressed:
         return None
     stretch = np.zeros((len(m.length), 12))
     for pieces, sign in zip(members, signs):
         # a tension member is slack when its ends come nearer to each other: as if it were shorter by as much
         axial = -sign * m.ea[pieces] / m.length[pieces].sum()
         stretch[pieces, 0], stretch[pieces, 6] = -axial, axial
-    area = np.array([0.0] * len(ids) + [a for _, a in held.values()])
+    area = np.array([0.0] * len(ids) + [a for _, a in held.values()] + [0.0] * len(pressed))
     limits = [model.limits.get(i, np.inf) for i in ids]
-    limits += [model.bearing.get(i, np.inf) * (a or 1.0) for i, a in held.values()]
-    ids += [i for i, _ in held.values()]
-    return OneWay(
-        ids, members, np.array(signs), np.array(list(held), np.int64), area, np.array(limits), stretch, m.length
-    )
+    limits += [model.bearing.get(i, np.inf) * (a or 1.0) for i, a in held.values()] + [np.inf] * len(pressed)
+    ids += [i for i, _ in held.values()] + [ident for _, ident in pressed]
+    nodes = np.array([*held, *(n for (n, _), _ in pressed)], np.int64)
+    ways = np.array([(0.0, 0.0, 1.0)] * len(held) + [way for (_, way), _ in pressed]).reshape(-1, 3)
+    return OneWay(ids, members, np.array(signs), nodes, ways, area, np.array(limits), stretch, m.length)
 
 
 def _of_surfaces(lifting: set[str], plates: Plates) -> dict[int, tuple[str, float]]:
@@ -230,10 +234,12 @@ class Settling:
         if len(parts.nodes):
             own_force = system.full @ u - right
             asked = system.gathered(own_force)
-            asked[system.opening] = own_force[system.opening]
             at = 6 * parts.nodes + UZ
             stiff = system.springs[at][:, None]
             out[len(parts.members) :] = np.where(stiff != 0, -stiff * (u - moved)[at], asked[at])
+            pressed = np.isin(6 * parts.nodes, system.opening)
+            along = sum(parts.ways[:, i, None] * own_force[6 * parts.nodes + i] for i in range(3))
+            out[len(parts.members) :][pressed] = along[pressed]
         return out
 
     def _unit(self, chosen: NDArray[np.int64]) -> tuple[Array, bool]:

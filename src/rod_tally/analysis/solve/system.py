@@ -101,8 +101,12 @@ def assemble(model: Model, m: Mesh, floors: list[str], progress: Progress = sile
     follow = None
     if bound is not None:
         follow = bound.t if turn is None else (turn.T @ bound.t @ turn).tocsr()
-    feet = [n for _, n in m.plates.standing] if m.plates is not None else []
-    opening = 6 * np.array(feet, np.int64) + 2
+    feet = (
+        np.unique([n for _, n, _ in m.plates.standing]).astype(np.int64)
+        if m.plates is not None
+        else np.zeros(0, np.int64)
+    )
+    opening = (6 * feet[:, None] + np.arange(3)).ravel()
     free = np.flatnonzero(~held & np.repeat(live, 6) & ~slaves)
     if follow is None:
         k_free = full[free][:, free].tocsc()

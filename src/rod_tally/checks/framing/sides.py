@@ -67,11 +67,12 @@ def _s(items: Sized) -> str:
 def find_one_way(s: Subject) -> Iterator[Finding]:
     """Members that act in tension or compression only, where the run lets them act both ways."""
     if s.settings.run.one_way:
-        columns = [i for i in s.model.standing if i in s.model.surfaces and s.model.surfaces[i].way != "shell"]
+        standing = dict.fromkeys([*s.model.standing, *s.model.leaning])
+        columns = [i for i in standing if i in s.model.surfaces and s.model.surfaces[i].way != "shell"]
         if columns:
             text = (
-                f"{len(columns)} wall{_s(columns)} only stand on what is below, and the run joins the feet: only walls that are computed "
-                "as shells can open there."
+                f"{len(columns)} wall{_s(columns)} only press along joints that the run joins: only walls that are computed as shells "
+                "can open there."
             )
             yield Finding("source.one_way", "warning", text, tuple(sorted(columns)), None, ("Accept, because…",))
         return
@@ -82,10 +83,10 @@ def find_one_way(s: Subject) -> Iterator[Finding]:
     for way, ids in sorted(found.items()):
         text = f"{len(ids)} member{'s' if len(ids) != 1 else ''} act in {way} only; the run lets them act both ways (one_way = true under [run] would not)."
         yield Finding("source.one_way", "warning", text, tuple(sorted(ids)), s.middle(ids[0]), (ASKED,))
-    standing = [i for i in s.model.standing if i in s.model.surfaces]
-    if standing:
-        text = f"{len(standing)} wall{_s(standing)} only stand on what is below; the run joins the feet (one_way = true under [run] would not)."
-        yield Finding("source.one_way", "warning", text, tuple(sorted(standing)), None, (ASKED,))
+    pressing = [i for i in dict.fromkeys([*s.model.standing, *s.model.leaning]) if i in s.model.surfaces]
+    if pressing:
+        text = f"{len(pressing)} wall{_s(pressing)} only press along joints that the run joins (one_way = true under [run] would not)."
+        yield Finding("source.one_way", "warning", text, tuple(sorted(pressing)), None, (ASKED,))
     lifting = [i for i in s.model.lifting if i in s.model.nodes or i in s.model.surfaces]
     if lifting:
         text = f"{len(lifting)} support{_s(lifting)} push only; the run lets them pull as well (one_way = true under [run] would not)."

@@ -184,13 +184,13 @@ class Corrections(MadeOf):
         """Let the selected members act in one way only, or in both."""
         self.session.correct(SetOneWay(self.members(), way))
 
-    def stand(self, on: bool) -> None:
-        """Let the selected walls only stand on what is below them."""
+    def stand(self, on: bool, sides: bool = False) -> None:
+        """Let the selected walls only press on what is below them, or beside them."""
         walls = [i for i in self.surfaces() if self.model is not None and self.model.surfaces[i].upright]
         if not walls:
             self._say("No wall is selected")
             return
-        self.session.correct(SetStanding(walls, on))
+        self.session.correct(SetStanding(walls, on, sides))
 
     def ask_limit(self) -> None:
         """What the selected one-way members bear at most, or the supports and the ground that can lift off."""

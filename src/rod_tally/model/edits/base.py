@@ -44,6 +44,7 @@ class _Before:
     one_way: dict[str, str]
     lifting: list[str]
     standing: list[str]
+    leaning: list[str]
     limits: dict[str, float]
     bearing: dict[str, float]
     groups: dict[str, list[str]]
@@ -100,7 +101,7 @@ class Edit(ABC):
         self._before = _Before(
             dict(model.nodes), dict(model.members), dict(model.surfaces), dict(model.sections), dict(model.materials),
             dict(model.cases), list(model.combinations), list(model.skipped), dict(model.removed_members), dict(model.removed_surfaces),
-            list(model.cuts), dict(model.one_way), list(model.lifting), list(model.standing), dict(model.limits), dict(model.bearing), {k: list(v) for k, v in model.groups.items()},
+            list(model.cuts), dict(model.one_way), list(model.lifting), list(model.standing), list(model.leaning), dict(model.limits), dict(model.bearing), {k: list(v) for k, v in model.groups.items()},
             dict(model.pairing), list(model.grids),
         )  # fmt: skip
         record = to_record(self, model)
@@ -170,7 +171,7 @@ class Edit(ABC):
         model.combinations = list(b.combinations)
         model.skipped, model.cuts = list(b.skipped), list(b.cuts)
         model.removed_members, model.removed_surfaces = dict(b.removed_members), dict(b.removed_surfaces)
-        model.standing = list(b.standing)
+        model.standing, model.leaning = list(b.standing), list(b.leaning)
         model.lifting, model.limits, model.bearing = list(b.lifting), dict(b.limits), dict(b.bearing)
         model.one_way, model.groups = dict(b.one_way), {k: list(v) for k, v in b.groups.items()}
         model.pairing, model.grids = dict(b.pairing), list(b.grids)

@@ -80,25 +80,31 @@ class SetGroundLifting(Edit):
 @dataclass
 class SetStanding(Edit):
     """Let walls only stand on what is below them, so that the joint at their foot opens where it would have to pull, or be joined to it
-    again."""
+    again; with `sides` the same of the joints along their upright edges."""
 
     surfaces: list[str]
     stands: bool = True
+    sides: bool = False
 
     def __post_init__(self) -> None:
-        does = "only stands" if len(self.surfaces) == 1 else "only stand"
-        self.text = f"{counted(self.surfaces, 'wall')} {does if self.stands else 'joined'} at the foot"
+        where = "along the sides" if self.sides else "at the foot"
+        does = "only presses" if len(self.surfaces) == 1 else "only press"
+        self.text = f"{counted(self.surfaces, 'wall')} {does if self.stands else 'joined'} {where}"
 
     def change(self, model: Model) -> str:
         for ident in self.surfaces:
             s = self.surface(model, ident)
-            if self.stands and (not s.upright or not s.bottom_edges()):
-                raise EditError(f"{s.cls} {s.name or s.id} has no level foot to stand on")
+            if self.stands and (not s.upright or not (s.side_edges() if self.sides else s.bottom_edges())):
+                what = "upright edge" if self.sides else "level foot to stand on"
+                raise EditError(f"{s.cls} {s.name or s.id} has no {what}")
             if self.stands and s.way != "shell":
                 raise EditError(f"{s.cls} {s.name or s.id} is computed as a column: only a shell can stand apart")
-        model.standing = [i for i in model.standing if i not in self.surfaces] + (
-            list(self.surfaces) if self.stands else []
-        )
+        now = model.leaning if self.sides else model.standing
+        now = [i for i in now if i not in self.surfaces] + (list(self.surfaces) if self.stands else [])
+        if self.sides:
+            model.leaning = now
+        else:
+            model.standing = now
         return self.text
 
 

@@ -55,7 +55,7 @@ class Model:
     `groups` are the source's element groups by name, ids of members and surfaces; `north` (rad) is the angle from y to
     true north, against the clock; `counterparts` hold both sides of a source that brings both; `one_way`
     are members that act in tension or compression only, `lifting` nodes and surfaces whose support only pushes upwards, `standing` walls that only
-    stand on what is below them; of the first two
+    stand on what is below them, `leaning` those whose upright joints only press; of the first two
     `limits` are what members bear at most (N), `bearing` what nodes (N) and the ground under surfaces (N/m2) do; `corrections` are what a
     reviewer changed, in order, as `edits.to_record` writes them, `removed_…` what they took out of the model; `pairing` says
     which part of the baseline a part is, where that was said by hand, "" for a new one; `side` which of both sides of a source was
@@ -88,6 +88,7 @@ class Model:
     one_way: dict[str, str] = field(default_factory=dict)
     lifting: list[str] = field(default_factory=list)
     standing: list[str] = field(default_factory=list)
+    leaning: list[str] = field(default_factory=list)
     limits: dict[str, float] = field(default_factory=dict)
     bearing: dict[str, float] = field(default_factory=dict)
     removed_members: dict[str, Member] = field(default_factory=dict)

@@ -15,6 +15,7 @@ DIRECTIONS = ("ux", "uy", "uz", "rx", "ry", "rz")
 ONE_WAY_WORDS = {"tension": "takes tension only", "compression": "takes compression only"}
 AT_MOST = ", at most "  # and a number of newtons (of newtons a square metre for ground) behind such words
 STANDS = ", only stands on what is below"  # of a wall
+LEANS = ", joints along the sides only press"
 IN_AXES = "conditions in axes "
 LIFTS = "holds against pressing only"
 BED_SIDEWAYS = 0.1  # share of the modulus of subgrade reaction that resists sliding; common practice, no source

@@ -166,6 +166,15 @@ class Surface:
                 out.append(np.array([a, b]))
         return out
 
+    def side_edges(self) -> list[Array]:
+        """Upright edges (2, 3) of its outline."""
+        out = []
+        for a, b in zip(self.outer, np.roll(self.outer, -1, axis=0)):
+            length = float(np.linalg.norm(b - a))
+            if length > 0.01 and abs(b[2] - a[2]) > 0.98 * length:
+                out.append(np.array([a, b]))
+        return out
+
     @property
     def area(self) -> float:
         """Net of openings, m2."""

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from ...model import LineSupport, Support, Surface
-from ...model.entities.structure import IN_AXES, LIFTS, STANDS, along_axes, edge_axes, limited
+from ...model.entities.structure import IN_AXES, LEANS, LIFTS, STANDS, along_axes, edge_axes, limited
 from ...model.geometry.vectors import Array
 from .writer import IfcModelWriter
 
@@ -45,9 +45,8 @@ class Surfaces:
             span = "" if s.span is None else " along " + " ".join(repr(float(v)) for v in s.span)
             entity.Description = "one-way" + span
         else:
-            entity.Description = (
-                s.way + (STIFF if s.diaphragm else "") + (STANDS if s.id in self.model.standing else "")
-            )
+            joints = (STANDS if s.id in self.model.standing else "") + (LEANS if s.id in self.model.leaning else "")
+            entity.Description = s.way + (STIFF if s.diaphragm else "") + joints
         material = self.w.material(self.model.materials.get(s.material))
         if material is not None:
             key = f"material {s.id}"

@@ -39,6 +39,8 @@ def transfer_faces(source: SourceModel, model: Model) -> None:
         model.surfaces[face.id] = surface
         if face.stands:
             model.standing.append(face.id)
+        if face.leans:
+            model.leaning.append(face.id)
         _tie_points(surface, face.points, model)
     for edge in source.edges:
         _hold(edge, model)

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from ....model.entities.log import LogEntry, Skipped
-from ....model.entities.structure import LIFTS, STANDS, edge_axes, limit_of
+from ....model.entities.structure import LEANS, LIFTS, STANDS, edge_axes, limit_of
 from ....model.geometry.vectors import Array
 from ...source import SourceEdge, SourceFace, SourceModel
 from ..damage import UNREADABLE, first_line, for_each, ident, text
@@ -46,6 +46,8 @@ def read_faces(file: Any, source: SourceModel, placements: Placements, materials
             )  # fmt: skip
             face.cls = entity.ObjectType if entity.ObjectType in SURFACES.values() else ""
             said = text(entity.Description)
+            face.leans = said.endswith(LEANS)
+            said = said.removesuffix(LEANS)
             face.stands = said.endswith(STANDS)
             said = said.removesuffix(STANDS)
             face.diaphragm = said.endswith(", stiff in plane")
