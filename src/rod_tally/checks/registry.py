@@ -41,6 +41,9 @@ class Subject:
     centres: list[StoreyCentre] = field(default_factory=list)
     shared: dict[str, Any] = field(default_factory=dict)
 
+    def __post_init__(self) -> None:
+        self.asked: set[str] = set()
+
     @cached_property
     def distribution(self) -> Distribution:
         """Where the loads of every case go."""
@@ -177,6 +180,19 @@ def mm(distance: float) -> str:
 def listed(words: list[str]) -> str:
     """Words as a sentence lists them: "a", "a and b", "a, b and c"; "" for none."""
     return " and ".join([", ".join(words[:-1]), words[-1]] if len(words) > 1 else words)
+
+
+# what comes after the statics of a run
+DYNAMIC = frozenset({"modes", "storeys", "centres"})
+
+
+class WatchedSubject(Subject):
+    """One that remembers, in `asked`, which of `DYNAMIC` was asked for."""
+
+    def __getattribute__(self, name: str) -> Any:
+        if name in DYNAMIC:
+            object.__getattribute__(self, "asked").add(name)
+        return object.__getattribute__(self, name)
 
 
 Check = Callable[[Subject], Iterable[Finding]]

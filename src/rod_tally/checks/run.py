@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+from collections.abc import Mapping
 
 import numpy as np
 
@@ -14,15 +15,31 @@ from .registry import Check, Subject, checks
 log = logging.getLogger(__name__)
 
 
-def run_checks(subject: Subject, progress: Progress = silent) -> list[Finding]:
-    """Findings of every check, blocking first, in an order that does not depend on the order of the model."""
+def run_checks(
+    subject: Subject,
+    progress: Progress = silent,
+    known: Mapping[Check, list[Finding]] | None = None,
+    keep: dict[Check, list[Finding]] | None = None,
+) -> list[Finding]:
+    """Findings of every check, blocking first, in an order that does not depend on the order of the model.
+
+    `known`: what checks found of the same model and results before, which are not run again. `keep` takes what those found that asked a
+    `WatchedSubject` for nothing of `DYNAMIC`.
+    """
     findings: list[Finding] = []
     functions: dict[Check, list[str]] = {}
     for code, function in checks().items():
         functions.setdefault(function, []).append(code)
     for k, (function, codes) in enumerate(functions.items()):
         progress("Checking", k / len(functions))
-        findings += _findings_of(function, codes, subject)
+        if known is not None and function in known:
+            findings += known[function]
+            continue
+        subject.asked.clear()
+        found = _findings_of(function, codes, subject)
+        if keep is not None and not subject.asked:
+            keep[function] = found
+        findings += found
     return sorted(gather(findings, subject), key=lambda f: f.order)
 
 

@@ -22,6 +22,7 @@ from ..analysis.stress.section_stress import member_stresses
 from ..analysis.walls.edges import EdgeForces, WallEdge, edge_forces
 from ..analysis.walls.forces import WallForces, wall_forces
 from ..analysis.walls.stability import Block, Panel, in_row, panels
+from ..checks.registry import Check
 from ..compare import Comparison
 from ..compare.carrying.carry import CarriedOver
 from ..compare.causes import Causes
@@ -67,6 +68,9 @@ class Review:
     elsewhere: Elsewhere | None = None
     carried: CarriedOver | None = None
     causes: list[Causes] = field(default_factory=list)
+    checked: dict[Check, list[Finding]] = field(
+        default_factory=dict
+    )  # of a static run, what its modes change nothing of
     pictures: list[tuple[str, bytes]] = field(default_factory=list)  # for the report: title, and a PNG file
     decisions: list[Decision] = field(default_factory=list)
     looks: list[Look] = field(default_factory=list)

@@ -10,6 +10,7 @@ from ..analysis.results.storeys import storey_rows
 from ..analysis.run import run_and_keep
 from ..analysis.solve.flexibility import Flexibility
 from ..checks import Subject, run_checks
+from ..checks.registry import Check, WatchedSubject
 from ..compare import Side, compare
 from ..compare.carrying.carry import CarriedOver
 from ..compare.elsewhere import Elsewhere, compare_elsewhere
@@ -64,7 +65,9 @@ def run_statically(
     with; raises as `review` does."""
     loads = Distribution(model)
     results, kept = run_and_keep(model, settings.run, progress, None, loads, only, settings.mesh)
-    done = assess(model, settings, results, Dynamics(), loads, progress)
+    keep: dict[Check, list[Finding]] = {}
+    done = assess(model, settings, results, Dynamics(), loads, progress, keep=keep)
+    done.checked = keep
     done.waiting = "modes, centres of storeys and spectra"
     return done, kept
 
@@ -72,7 +75,11 @@ def run_statically(
 def add_dynamics(done: Review, kept: Flexibility | None, progress: Progress = silent) -> Review:
     """The review of a static run with its modes, centres, spectra and combinations."""
     own = dynamics(done.model, done.results, done.settings, done.distribution, progress, kept)
-    out = assess(done.model, done.settings, done.results, own, done.distribution, progress)
+    # responses to spectra add to the results, and checks look at those
+    known: dict[Check, list[Finding]] = (
+        {} if any(c.spectrum is not None for c in done.model.cases.values()) else done.checked
+    )
+    out = assess(done.model, done.settings, done.results, own, done.distribution, progress, known=known)
     _combine(out, progress)
     return out
 
@@ -101,11 +108,14 @@ def assess(
     own: Dynamics,
     loads: Distribution,
     progress: Progress = silent,
+    known: dict[Check, list[Finding]] | None = None,
+    keep: dict[Check, list[Finding]] | None = None,
 ) -> Review:
-    """The review of a run that is there: storeys, checks, tally."""
+    """The review of a run that is there: storeys, checks, tally. `known` and `keep` as for `run_checks`."""
     storeys = storey_rows(model, results, loads)
-    subject = Subject(model, results, settings, loads, own.modes, storeys, own.centres)
-    findings = run_checks(subject, progress)
+    kind = Subject if keep is None else WatchedSubject
+    subject = kind(model, results, settings, loads, own.modes, storeys, own.centres)
+    findings = run_checks(subject, progress, known, keep)
     done = Review(model, settings, results, findings, tally(model), own.modes, storeys, own.centres)
     done.keep_distribution(loads)
     done.findings = ranked([*findings, *done.unplaced_cuts], done.settings)
