@@ -17,7 +17,7 @@ from rod_tally.model.catalogue.catalogue import catalogue_section
 from rod_tally.model.catalogue.own import SHAPES, own_section
 from rod_tally.model.catalogue.shapes import ShapeError, from_polygon
 from rod_tally.model.catalogue.warping import shear_centre, warping
-from rod_tally.model.edits import EditError, OwnMaterial, OwnSection, from_record
+from rod_tally.model.edits import EditError, OwnMaterial, OwnSection, TurnMembers, from_record
 from rod_tally.review.work import read_model
 
 from .desk_help import act, fill, model_of
@@ -199,6 +199,12 @@ def test_beams_with_the_shear_centre_beside_the_axis_are_one_note() -> None:
     OwnSection([column], "strut", "channel", SIZES["channel"]).apply(model)
     (found,) = find_shear_centres(Subject(model, Settings()))
     assert set(found.ids) == set(beams[:3]) and found.severity == "note" and "mine" in found.message
+    # weight goes through the shear centre of a tee whose web stands upright, and not of one that lies on its side
+    model = regular()
+    OwnSection(beams[:1], "tee", "tee", SIZES["tee"]).apply(model)
+    assert not list(find_shear_centres(Subject(model, Settings())))
+    TurnMembers(beams[:1], 90.0).apply(model)
+    assert [f.ids for f in find_shear_centres(Subject(model, Settings()))] == [(beams[0],)]
 
 
 def test_a_material_of_ones_own() -> None:

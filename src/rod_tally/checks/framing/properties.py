@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator
+
+import numpy as np
 
 from ...model import Finding, Material
 from ...model.catalogue.catalogue import catalogue_name, catalogue_section, near_names
@@ -109,14 +110,22 @@ def _size(width: float, depth: float) -> str:
 
 @check("section.shear_centre")
 def find_shear_centres(s: Subject) -> Iterator[Finding]:
-    """Beams whose section has its shear centre beside the axis that loads act on: the run leaves their twist out. One note."""
+    """Beams whose shear centre lies beside the upright plane through their axis, in which weight acts: the run leaves their twist out.
+    One note. A tee whose web stands upright is none."""
     off: dict[str, tuple[float, list[str]]] = {}
     for name, ids in sorted(_by(s, "section").items()):
         section = s.model.sections.get(name)
         bent = [i for i in ids if s.model.members[i].cls == "beam"] if section is not None else []
         centre = shear_centre(section) if section is not None and bent else None
-        if section is not None and centre is not None and math.hypot(*centre) > ASIDE * section.depth:
-            off[name] = math.hypot(*centre), bent
+        if section is None or centre is None or centre == (0.0, 0.0):
+            continue
+        for ident in bent:
+            m = s.model.members[ident]
+            x, y, z = m.axes(s.model.line(m))
+            level = np.cross(x, (0.0, 0.0, 1.0))
+            far = abs(float((centre[0] * y + centre[1] * z) @ level)) / max(float(np.linalg.norm(level)), 1e-9)
+            if far > ASIDE * section.depth:
+                off.setdefault(name, (far, []))[1].append(ident)
     if off:
         ids = [i for _, bent in off.values() for i in bent]
         shown = ", ".join(f"{name} {far * 1000:.0f} mm" for name, (far, _) in list(off.items())[:4])
@@ -124,7 +133,7 @@ def find_shear_centres(s: Subject) -> Iterator[Finding]:
         yield Finding(
             "section.shear_centre",
             "note",
-            f"{_many(ids)} with the shear centre beside the centroid ({shown}{more}): loads act on the centroid's axis and the "
+            f"{_many(ids)} with the shear centre beside the axis ({shown}{more}): loads act on the centroid's axis and the "
             "run leaves out the twist they cause, load times that distance. It must be held by what they carry, or checked apart.",
             tuple(ids),
             s.middle(ids[0]),
