@@ -144,3 +144,4 @@ def test_runs_are_added_up_in_the_window(loft: Window, qtbot: QtBot) -> None:
     column = next(m.id for m in model_of(w).members.values() if m.cls == "column")
     w.session.correct(KeepGroup("g", [column]))
     rested(qtbot, w)
+    assert w.state.revision.run_sum is None  # of the model as it was

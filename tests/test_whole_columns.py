@@ -112,6 +112,10 @@ def test_it_is_said_where_columns_hold_at_points() -> None:
     m = mushroom(3.0, 0.25)
     (f,) = [f for f in review(m, Settings()).findings if f.code == "mesh.point"]
     assert f.ids == ("c",) and f.severity == "note"
+    m.nodes["tip"] = Node("tip", np.array([1.5, 0.0, 0.0]))
+    m.members["b"] = Member("b", "b", "beam", "head", "tip", "column", "plate", np.array([0.0, 0, 1]))
+    assert not [f for f in review(m, Settings()).findings if f.code == "mesh.point"]  # a beam holds the slab there
+    del m.members["b"]
     plain, whole = Settings(), Settings.from_dict({"mesh": {"columns": "section"}})
     assert settings_print(plain) != settings_print(whole)
     m.cases["side"] = LoadCase("side", "wind", node_loads=[NodeLoad("head", (1e3, 0, 0))])

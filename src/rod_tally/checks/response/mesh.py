@@ -35,14 +35,15 @@ def find_columns_at_points(s: Subject) -> Iterator[Finding]:
     r = s.results
     if r is None or r.plates is None or s.settings.mesh.columns == "section":
         return
-    ids = []
+    ids: list[str] = []
     for ident in r.plates.surfaces:
         x = s.model.surfaces.get(ident)
         if x is None or x.upright or x.on_ground:
             continue
-        ends = {j.other for j in x.joints if j.kind == "end" and j.other in s.model.members}
-        beams = any(j.kind == "member" for j in x.joints)
-        ids += [i for i in ends if s.model.members[i].cls == "column" and not beams]
+        for j in x.joints:
+            own = {s.model.members[i].cls for i in s.members_at.get(j.node, ())} if j.kind == "end" else set()
+            if own == {"column"} and j.other in s.model.members:  # beams there hold the slab along their length
+                ids.append(j.other)
     ids = list(dict.fromkeys(ids))
     if ids:
         text = (

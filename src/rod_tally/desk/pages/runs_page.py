@@ -138,6 +138,9 @@ class RunsPage(QDialog):
         if self.part.currentText() == EACH and self.state.review is not None:
             groups = {g: self._of_group(g) for g in sorted(self.state.review.model.groups)}
             filled = {f"Group {g}": own for g, own in groups.items() if own}
+            if not filled:
+                self.session.said.emit("No group holds a member or a surface any more")
+                return
             self.session.runs.each(filled, None if len(cases) == len(items) else cases)
             return
         only = self.chosen_part()
