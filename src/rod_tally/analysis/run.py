@@ -135,7 +135,7 @@ def run_and_keep(
 
 
 def _by_hold(system: System, moved: Array) -> Array:
-    """Movements (6N, C) of what holds, of what follows it and of feet that open, from those imposed."""
+    """Movements (6N, C) of what holds, of what follows it and of joints that open, from those imposed."""
     held = np.zeros(len(moved), bool)
     held[system.held] = True
     out = np.where(held[:, None], moved, 0.0)

@@ -23,7 +23,7 @@ from .mesh_data import HeldEdge, Plates, Tie
 from .outline import SurfaceLines, lines_on
 from .standing import stand_apart
 from .ties import tie_surfaces
-from .wires import TOUCH, Wires, wires_of
+from .wires import TOUCH, Wires, on_line, wires_of
 
 FEWEST = 2  # elements across a surface that is narrower than the element size
 MOST = 400_000  # elements of one surface
@@ -302,7 +302,7 @@ def _take_hold(model: Model, out: Plates, found: dict[str, SurfaceLines], index:
             axis = model.line(model.members[member])
             x = (axis[1] - axis[0]) / np.linalg.norm(axis[1] - axis[0])
             own = tracks.setdefault(member, {})
-            for n in nodes[_on(tree, out.points[nodes], piece)].tolist():
+            for n in nodes[on_line(tree, out.points[nodes], piece)].tolist():
                 own.setdefault(n, float((out.points[n] - axis[0]) @ x))
         for name, place in f.ends:
             _, k = tree.query(place)
@@ -310,29 +310,17 @@ def _take_hold(model: Model, out: Plates, found: dict[str, SurfaceLines], index:
             if n != node:
                 out.ties.append(Tie(node, (n,), (1.0,)))
         for name, line in f.faces:
-            own_nodes = nodes[_on(tree, out.points[nodes], line)].tolist()
+            own_nodes = nodes[on_line(tree, out.points[nodes], line)].tolist()
             _, k = tree.query(next(place for node, place in f.ends if node == name))
             out.ties += [Tie(n, (int(nodes[k]),), (1.0,)) for n in own_nodes if n != int(nodes[k])]
         for support in model.surfaces[ident].supports:
-            on = nodes[_on(tree, out.points[nodes], support.line)]
+            on = nodes[on_line(tree, out.points[nodes], support.line)]
             if len(on):
                 d = support.line[1] - support.line[0]
                 on = on[np.argsort((out.points[on] - support.line[0]) @ d)]
                 out.held.append(HeldEdge(ident, support.support, on, _tributary(out.points[on])))
     out.tracks = {m: sorted((x, n) for n, x in own.items()) for m, own in tracks.items() if own}
     tie_surfaces(model, out)
-
-
-def _on(tree: cKDTree, points: Array, line: Array) -> NDArray[np.int64]:
-    """Indices of points that lie on a line (2, 3)."""
-    d = line[1] - line[0]
-    size = float(np.linalg.norm(d))
-    near = np.array(tree.query_ball_point((line[0] + line[1]) / 2, size / 2 + 2 * TOUCH), np.int64)
-    if not len(near) or size < 1e-9:
-        return near[:0]
-    t = (points[near] - line[0]) @ d / size
-    off = np.linalg.norm(points[near] - line[0] - np.outer(t, d / size), axis=1)
-    return near[(off <= 2 * TOUCH) & (t >= -2 * TOUCH) & (t <= size + 2 * TOUCH)]
 
 
 def _tributary(points: Array) -> Array:

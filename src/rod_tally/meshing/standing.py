@@ -11,7 +11,7 @@ from scipy.spatial import cKDTree
 from ..model import Model, Surface
 from ..model.geometry.vectors import Array
 from .mesh_data import Plates, Tie
-from .wires import TOUCH
+from .wires import on_line
 
 
 def stand_apart(model: Model, out: Plates, standing: Collection[str], leaning: Collection[str]) -> None:
@@ -29,7 +29,8 @@ def stand_apart(model: Model, out: Plates, standing: Collection[str], leaning: C
         nodes = out.nodes_of(ident) if edges else np.zeros(0, np.int64)
         for edge, foot in edges:
             way = _inwards(s, edge)
-            on = [n for n in _along(out, nodes, edge).tolist() if (ident, n) not in held]
+            near = nodes[on_line(cKDTree(out.points[nodes]), out.points[nodes], edge)]
+            on = [n for n in near.tolist() if (ident, n) not in held]
             ways.setdefault(ident, []).extend((n, way, foot) for n in on)
     if not ways:
         return
@@ -65,17 +66,6 @@ def _inwards(s: Surface, edge: Array) -> Array:
     way = np.cross(s.plain_axes[2], edge[1] - edge[0])
     way = way / np.linalg.norm(way)
     return np.asarray(way if way @ (s.outer.mean(axis=0) - edge[0]) > 0 else -way)
-
-
-def _along(out: Plates, nodes: NDArray[np.int64], edge: NDArray[np.float64]) -> NDArray[np.int64]:
-    d = edge[1] - edge[0]
-    size = float(np.linalg.norm(d))
-    near = np.array(cKDTree(out.points[nodes]).query_ball_point(edge.mean(axis=0), size / 2 + 2 * TOUCH), np.int64)
-    if not len(near):
-        return nodes[:0]
-    t = (out.points[nodes[near]] - edge[0]) @ d / size
-    off = np.linalg.norm(out.points[nodes[near]] - edge[0] - np.outer(t, d / size), axis=1)
-    return nodes[near[off <= 2 * TOUCH]]
 
 
 def _on_surfaces(out: Plates, apart: dict[str, NDArray[np.int64]]) -> set[int]:

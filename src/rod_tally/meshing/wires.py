@@ -170,3 +170,15 @@ def _add_crossings(wires: Wires) -> bool:
     before = len(wires.points)
     wires.points, _ = _gathered(wires.points, new, np.zeros(len(new), bool))
     return len(wires.points) > before
+
+
+def on_line(tree: cKDTree, points: Array, line: Array) -> NDArray[np.int64]:
+    """Indices of points that lie on a line (2, 3)."""
+    d = line[1] - line[0]
+    size = float(np.linalg.norm(d))
+    near = np.array(tree.query_ball_point((line[0] + line[1]) / 2, size / 2 + 2 * TOUCH), np.int64)
+    if not len(near) or size < 1e-9:
+        return near[:0]
+    t = (points[near] - line[0]) @ d / size
+    off = np.linalg.norm(points[near] - line[0] - np.outer(t, d / size), axis=1)
+    return near[(off <= 2 * TOUCH) & (t >= -2 * TOUCH) & (t <= size + 2 * TOUCH)]

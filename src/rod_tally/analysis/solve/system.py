@@ -30,8 +30,8 @@ class System:
     """The free degrees of freedom of a mesh and the stiffness between them, in the supports' own axes.
 
     `full` (6N, 6N) is the stiffness with springs; `follow` (6N, 6N) carries what is free to what is tied to it, None where
-    nothing is. `supports` by number of the node; `opening` are degrees of freedom of feet that follow what they stand on and may
-    open from it.
+    nothing is. `supports` by number of the node; `opening` are translations of nodes along joints of walls that follow
+    another node and may open from it.
     """
 
     full: sparse.csr_matrix
@@ -101,12 +101,8 @@ def assemble(model: Model, m: Mesh, floors: list[str], progress: Progress = sile
     follow = None
     if bound is not None:
         follow = bound.t if turn is None else (turn.T @ bound.t @ turn).tocsr()
-    feet = (
-        np.unique([n for _, n, _ in m.plates.standing]).astype(np.int64)
-        if m.plates is not None
-        else np.zeros(0, np.int64)
-    )
-    opening = (6 * feet[:, None] + np.arange(3)).ravel()
+    joints = [] if m.plates is None else [n for _, n, _ in m.plates.standing]
+    opening = (6 * np.unique(np.array(joints, np.int64))[:, None] + np.arange(3)).ravel()
     free = np.flatnonzero(~held & np.repeat(live, 6) & ~slaves)
     if follow is None:
         k_free = full[free][:, free].tocsc()
