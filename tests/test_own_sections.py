@@ -179,6 +179,15 @@ def test_the_shear_centre_of_rolled_channels_and_tees() -> None:
     assert shear_centre(own_section("v", "values", SIZES["values"])) is None
 
 
+@pytest.mark.parametrize("count", [64, 8000])
+def test_the_torsion_of_an_ellipse(count: int) -> None:
+    """J = pi a^3 b^3 / (a^2 + b^2) (Saint-Venant; any textbook on elasticity), however finely the outline is drawn."""
+    a, b = 0.2, 0.3
+    around = [2 * math.pi * k / count for k in range(count)]
+    made = from_polygon("ellipse", "arbitrary", [(a * math.cos(t), b * math.sin(t)) for t in around])[0]
+    assert made.j == pytest.approx(math.pi * a**3 * b**3 / (a**2 + b**2), rel=5e-3)
+
+
 def test_the_torsion_of_an_outline_with_two_cells() -> None:
     """Bredt: by symmetry the middle wall of two like cells carries no flow, so the outer wall alone counts, J = 4 A0^2 / (sum of s/t)."""
     t, side = 0.004, 0.2

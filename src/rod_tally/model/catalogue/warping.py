@@ -20,6 +20,7 @@ from scipy.sparse.linalg import splu
 from ..entities.section import Points, Section
 from ..geometry.vectors import Array
 
+FLAT = 1e-3  # of the wall: how far a finely drawn outline may be drawn plainer
 AT_MOST = 400  # pieces that the edges are cut into, so that a finely drawn outline costs no more than a plain one
 # points (in area coordinates) and weights that are exact to the fourth order (Dunavant 1985)
 A, B = 0.445948490915965, 0.091576213509771
@@ -84,8 +85,11 @@ def warping(outline: Points, voids: tuple[Points, ...] = ()) -> Warping | None:
 
 def _triangles(polygon: shapely.Polygon) -> tuple[Array, NDArray[np.int64]]:
     """Points (m, 2) and triangles (n, 6) of second order of a polygon, each wall at least two of them thick."""
+    thick = 2 * polygon.area / polygon.length
+    if shapely.get_num_coordinates(polygon) > AT_MOST:
+        plain = polygon.simplify(FLAT * thick)
+        polygon = plain if isinstance(plain, shapely.Polygon) and plain.is_valid else polygon
     around = polygon.length
-    thick = 2 * polygon.area / around
     fine = shapely.segmentize(polygon, max(thick, around / AT_MOST))
     flat = shapely.get_coordinates(shapely.get_parts(shapely.constrained_delaunay_triangles(fine)))
     corners, index = np.unique(np.round(flat.reshape(-1, 4, 2)[:, :3].reshape(-1, 2), 12), axis=0, return_inverse=True)
