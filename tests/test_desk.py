@@ -19,7 +19,7 @@ from pytestqt.qtbot import QtBot  # noqa: E402
 from rod_tally.desk.app import application, grab  # noqa: E402
 from rod_tally.desk.commands.registry import COMMANDS, MENUS  # noqa: E402
 from rod_tally.desk.overlays.registry import overlays  # noqa: E402
-from rod_tally.desk.session.kept import data_folder  # noqa: E402
+from rod_tally.desk.session.revisions import data_folder  # noqa: E402
 from rod_tally.desk.session.state import Revision  # noqa: E402
 from rod_tally.desk.view import view as view_module  # noqa: E402
 from rod_tally.desk.window import Window  # noqa: E402

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field
-from functools import cache, cached_property
+from dataclasses import dataclass
+from functools import cache
 from importlib.metadata import entry_points
-from typing import Any
+from typing import Any, Generic, TypeVar
 
 import numpy as np
 
@@ -18,59 +18,134 @@ from ..loads import Distribution
 from ..meshing.columns import column_walls
 from ..meshing.plates import computed_surfaces
 from ..model import Finding, LoadCase, Model, Settings
+from ..model.changes import ASPECTS
 from ..model.geometry.lines import Line, lines_of
 from ..model.geometry.panels import Panels
 from ..model.geometry.proximity import Rods
 from ..model.geometry.tying import bodies_of
 from ..model.geometry.vectors import Array, local_axes
 
+T = TypeVar("T")
 
-@dataclass
+# what a subject has beside the model; which of it a check asks for is noted while it looks
+BESIDE = ("results", "settings", "modes", "storeys", "centres")
+
+
+class _Noted(Generic[T]):
+    """An attribute of a subject of which it is noted that it was asked for."""
+
+    def __set_name__(self, owner: type, name: str) -> None:
+        self.name = name
+
+    def __get__(self, subject: Subject, owner: type) -> T:
+        subject.asked.add(self.name)
+        value: T = subject.__dict__["_" + self.name]
+        return value
+
+    def __set__(self, subject: Subject, value: T) -> None:
+        subject.__dict__["_" + self.name] = value
+
+
+class _Once(Generic[T]):
+    """What several checks need of a subject, made when it is first asked for. A check that asks for it has asked for what
+    it was made of."""
+
+    def __init__(self, make: Callable[[Any], T], looks_at: tuple[str, ...]) -> None:
+        self.make, self.__doc__ = make, make.__doc__
+        self.looks_at = frozenset(looks_at)
+
+    def __set_name__(self, owner: type, name: str) -> None:
+        self.name = name
+
+    def __get__(self, subject: Subject, owner: type) -> T:
+        return subject.once(self.name, lambda: self.make(subject), self.looks_at)
+
+
+@dataclass(slots=True, frozen=True)
+class Made:
+    """Something made for a subject's checks, the aspects of the model that it depends on, and what of `BESIDE` it was made of."""
+
+    value: Any
+    looks_at: frozenset[str]
+    asked: frozenset[str]
+
+
+def made_once(*looks_at: str) -> Callable[[Callable[[Any], T]], _Once[T]]:
+    """A property of a subject that is made once, and kept over corrections that change none of these aspects of the model."""
+    return lambda make: _Once(make, looks_at or ASPECTS)
+
+
 class Subject:
     """A model, the results of its run if there are any, and the settings; with what several checks need, made once.
 
-    `loads` is where the loads go when that is known already; `shared` holds what one family of checks makes once.
+    `loads` is where the loads go when that is known already; `asked` holds which of `BESIDE` were asked for since it was emptied.
     """
 
-    model: Model
-    results: Results | None = None
-    settings: Settings = field(default_factory=Settings)
-    loads: Distribution | None = None
-    modes: list[Mode] = field(default_factory=list)
-    storeys: list[StoreyRow] = field(default_factory=list)
-    centres: list[StoreyCentre] = field(default_factory=list)
-    shared: dict[str, Any] = field(default_factory=dict)
+    results: _Noted[Results | None] = _Noted()
+    settings: _Noted[Settings] = _Noted()
+    modes: _Noted[list[Mode]] = _Noted()
+    storeys: _Noted[list[StoreyRow]] = _Noted()
+    centres: _Noted[list[StoreyCentre]] = _Noted()
 
-    def __post_init__(self) -> None:
+    def __init__(
+        self,
+        model: Model,
+        results: Results | None = None,
+        settings: Settings | None = None,
+        loads: Distribution | None = None,
+        modes: list[Mode] | None = None,
+        storeys: list[StoreyRow] | None = None,
+        centres: list[StoreyCentre] | None = None,
+    ) -> None:
+        self.model, self.loads = model, loads
+        self.made: dict[str, Made] = {}
         self.asked: set[str] = set()
+        self.results, self.settings = results, settings or Settings()
+        self.modes, self.storeys, self.centres = modes or [], storeys or [], centres or []
 
-    @cached_property
+    def once(self, name: str, make: Callable[[], T], looks_at: Iterable[str] = ASPECTS) -> T:
+        """What `make` gives, made when that name is first asked for, and kept over corrections that change none of these aspects of the
+        model."""
+        kept = self.made.get(name)
+        if kept is None:
+            outer, self.asked = self.asked, set()
+            try:
+                value = make()
+                kept = self.made[name] = Made(value, frozenset(looks_at), frozenset(self.asked))
+            finally:
+                self.asked = outer
+        self.asked |= kept.asked
+        return kept.value
+
+    @property
     def distribution(self) -> Distribution:
         """Where the loads of every case go."""
-        return self.loads or Distribution(self.model)
+        if self.loads is None:
+            self.loads = Distribution(self.model)
+        return self.loads
 
-    @cached_property
+    @made_once("geometry")
     def members_at(self) -> dict[str, list[str]]:
         return self.model.members_at()
 
-    @cached_property
+    @made_once("geometry")
     def ids(self) -> list[str]:
         return list(self.model.members)
 
-    @cached_property
+    @made_once("geometry")
     def components(self) -> list[set[str]]:
         """Members that hang together through nodes and through the surfaces that take part: what a run computes as one."""
         parts = (part & self.model.members.keys() for part in self.model.components(self.computed))
         return [part for part in parts if part]
 
-    @cached_property
+    @made_once("geometry")
     def computed(self) -> set[str]:
         """Slabs and walls that a run computes, as shells or as columns."""
         shells = {x.id for x in computed_surfaces(self.model)} | {x.id for x in column_walls(self.model, None)}
         out = self.results.left_out if self.results is not None else {}
         return {x for x in shells if x not in out or out[x] == "it is joined to no support"}
 
-    @cached_property
+    @made_once("geometry", "supports")
     def whole_parts(self) -> list[tuple[set[str], bool]]:
         """Parts that hang together through nodes and surfaces (ids of both), with whether anything holds them."""
         out = []
@@ -78,10 +153,10 @@ class Subject:
             nodes = {n for i in part if i in self.model.members for n in self.nodes_of(i)}
             held = any(self.model.nodes[n].support.any for n in nodes)
             surfaces = [self.model.surfaces[i] for i in part if i in self.model.surfaces]
-            out.append((part, held or any(x.supports or x.bedding for x in surfaces)))
+            out.append((part, held or any(x.supports or x.on_ground for x in surfaces)))
         return out
 
-    @cached_property
+    @made_once("geometry")
     def tied(self) -> dict[str, list[str]]:
         """Nodes that are tied to surfaces, with the ids of those."""
         out: dict[str, list[str]] = {}
@@ -91,7 +166,7 @@ class Subject:
                     out.setdefault(j.node, []).append(x.id)
         return out
 
-    @cached_property
+    @made_once("geometry")
     def panels(self) -> Panels:
         return Panels(list(self.model.surfaces.values()))
 
@@ -100,11 +175,11 @@ class Subject:
         """The model's load cases without those that repeat the loads of others, as cases of combinations do."""
         return [c for c in self.model.cases.values() if not c.is_combination]
 
-    @cached_property
+    @made_once("geometry", "names")
     def lines(self) -> list[Line]:
         return lines_of(self.model)
 
-    @cached_property
+    @made_once("geometry", "supports")
     def held_components(self) -> list[tuple[set[str], bool]]:
         """Each connected part with whether any of its nodes has a support."""
         out = []
@@ -117,7 +192,7 @@ class Subject:
                 out.append((members, held or any(x.supports or x.on_ground for x in panes)))
         return out
 
-    @cached_property
+    @made_once("geometry", "supports")
     def held_by_surfaces(self) -> set[str]:
         """Members of parts that held edges or the ground under computed surfaces hold, beside nodes."""
         out: set[str] = set()
@@ -132,7 +207,7 @@ class Subject:
         m = self.model.members[member]
         return [m.start, *(j.node for j in m.joints), m.end]
 
-    @cached_property
+    @made_once("geometry", "sections")
     def rods(self) -> Rods:
         """Members as they stand in the source: with bodies for a physical one, axes alone for an analytical one."""
         members = list(self.model.members.values())
@@ -142,7 +217,7 @@ class Subject:
                 lines[k] = m.source_line
         return bodies_of(members, lines, self.model.sections, self.model.physical)
 
-    @cached_property
+    @made_once("geometry")
     def axes(self) -> dict[str, Array]:
         """Local axes (3, 3) of each member as it stands in the model."""
         members = list(self.model.members.values())
@@ -182,29 +257,23 @@ def listed(words: list[str]) -> str:
     return " and ".join([", ".join(words[:-1]), words[-1]] if len(words) > 1 else words)
 
 
-# what comes after the statics of a run
-DYNAMIC = frozenset({"modes", "storeys", "centres"})
-
-
-class WatchedSubject(Subject):
-    """One that remembers, in `asked`, which of `DYNAMIC` was asked for."""
-
-    def __getattribute__(self, name: str) -> Any:
-        if name in DYNAMIC:
-            object.__getattribute__(self, "asked").add(name)
-        return object.__getattribute__(self, name)
-
-
 Check = Callable[[Subject], Iterable[Finding]]
 _REGISTRY: dict[str, Check] = {}
+_LOOKS_AT: dict[Check, frozenset[str]] = {}
+EVERYTHING = frozenset(ASPECTS)
 
 
-def check(*codes: str) -> Callable[[Check], Check]:
-    """Register a function as the check for these codes."""
+def check(*codes: str, looks_at: tuple[str, ...] = ASPECTS) -> Callable[[Check], Check]:
+    """Register a function as the check for these codes. `looks_at`: the aspects of the model that what it finds depends on;
+    after a correction that changes none of them it is not made again. Names of parts need not be said."""
+    unknown = {*looks_at} - EVERYTHING
+    if unknown:
+        raise ValueError(f"{', '.join(sorted(unknown))}: no aspect of a model; there are {', '.join(ASPECTS)}")
 
     def register(function: Check) -> Check:
         for code in codes:
             _REGISTRY[code] = function
+        _LOOKS_AT[function] = frozenset((*looks_at, "names"))
         return function
 
     return register
@@ -214,6 +283,11 @@ def check(*codes: str) -> Callable[[Check], Check]:
 def _load() -> None:
     for entry in entry_points(group="rod_tally.checks"):
         entry.load()
+
+
+def looks_at(function: Check) -> frozenset[str]:
+    """The aspects of a model that what a check finds depends on."""
+    return _LOOKS_AT.get(function, EVERYTHING)
 
 
 def checks() -> dict[str, Check]:

@@ -3,44 +3,80 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 import numpy as np
 
-from ..model import Finding
+from ..loads import Distribution
+from ..model import Finding, Model
+from ..model.changes import changed
 from ..progress import Progress, silent
 from .alike import gather
-from .registry import Check, Subject, checks
+from .registry import BESIDE, Check, Made, Subject, checks, looks_at
 
 log = logging.getLogger(__name__)
 
+FAILED = "check.failed"
 
-def run_checks(
-    subject: Subject,
-    progress: Progress = silent,
-    known: Mapping[Check, list[Finding]] | None = None,
-    keep: dict[Check, list[Finding]] | None = None,
-) -> list[Finding]:
-    """Findings of every check, blocking first, in an order that does not depend on the order of the model.
 
-    `known`: what checks found of the same model and results before, which are not run again. `keep` takes what those found that asked a
-    `WatchedSubject` for nothing of `DYNAMIC`.
-    """
+@dataclass(slots=True)
+class Checked:
+    """What every check found, and of what: the model as it was then, what was beside it, where its loads went."""
+
+    model: Model
+    beside: dict[str, object]
+    loads: Distribution
+    found: dict[Check, tuple[frozenset[str], list[Finding]]] = field(default_factory=dict)
+    made: dict[str, Made] = field(default_factory=dict)
+
+    def differs_from(self, subject: Subject) -> set[str]:
+        """Aspects of the model, and names of what is beside it, in which a subject differs from what was checked."""
+        out = set(changed(self.model, subject.model).aspects)
+        return out | {name for name, value in _beside(subject).items() if not _alike(self.beside[name], value)}
+
+
+def _beside(subject: Subject) -> dict[str, object]:
+    # settings are changed in place: they are kept as they were in words
+    return {name: subject.settings.to_dict() if name == "settings" else getattr(subject, name) for name in BESIDE}
+
+
+def _alike(a: object, b: object) -> bool:
+    if a is b:
+        return True
+    if isinstance(a, dict):
+        return a == b
+    return isinstance(a, list) and isinstance(b, list) and not a and not b
+
+
+def run_checks(subject: Subject, progress: Progress = silent) -> list[Finding]:
+    """Findings of every check, blocking first, in an order that does not depend on the order of the model."""
+    return checked(subject, progress)[0]
+
+
+def checked(
+    subject: Subject, progress: Progress = silent, before: Checked | None = None
+) -> tuple[list[Finding], Checked]:
+    """Findings as `run_checks` gives them, and what they are of. Of `before`, an earlier state of the same model, those hold that
+    depend on nothing that has changed since; their checks are not made again."""
+    differs = {*BESIDE} if before is None else before.differs_from(subject)
+    if before is not None:
+        subject.made = {n: m for n, m in before.made.items() if not (m.looks_at | m.asked) & differs} | subject.made
+    out = Checked(subject.model.snapshot(), _beside(subject), subject.distribution, made=subject.made)
     findings: list[Finding] = []
     functions: dict[Check, list[str]] = {}
     for code, function in checks().items():
         functions.setdefault(function, []).append(code)
     for k, (function, codes) in enumerate(functions.items()):
         progress("Checking", k / len(functions))
-        if known is not None and function in known:
-            findings += known[function]
-            continue
-        subject.asked.clear()
-        found = _findings_of(function, codes, subject)
-        if keep is not None and not subject.asked:
-            keep[function] = found
-        findings += found
-    return sorted(gather(findings, subject), key=lambda f: f.order)
+        known = None if before is None else before.found.get(function)
+        if known is None or known[0] & differs:
+            subject.asked.clear()
+            found = _findings_of(function, codes, subject)
+            known = looks_at(function) | subject.asked, found
+        if all(f.code != FAILED for f in known[1]):
+            out.found[function] = known
+        findings += known[1]
+    return sorted(gather(findings, subject), key=lambda f: f.order), out
 
 
 def _findings_of(function: Check, codes: list[str], subject: Subject) -> list[Finding]:
@@ -61,7 +97,7 @@ def _findings_of(function: Check, codes: list[str], subject: Subject) -> list[Fi
         log.exception("check for %s failed", ", ".join(codes))
         found.append(
             Finding(
-                "check.failed",
+                FAILED,
                 "warning",
                 f"The check for {', '.join(codes)} failed ({type(error).__name__}: {error}): what it looks at was not looked at.",
                 tuple(codes),

@@ -411,6 +411,7 @@ class Window(QMainWindow):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self.session.jobs.cancel()
         self.session.jobs.wait(20)
+        self.session.checking.end()
         self.session.undo.blockSignals(True)  # its own end is none of the window's business any more
         self.layout_desk.keep()
         self.pages.end()

@@ -9,6 +9,7 @@ from shapely.geometry import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from ..model import AreaLoad, LoadCase, Model, Surface
+from ..model.changes import changed
 from ..model.entities.surface import across, normal_of, sound
 from ..model.geometry.vectors import Array
 from ..progress import Progress, silent
@@ -31,6 +32,7 @@ class Distribution:
         self.model = model
         self._floors: dict[str, Floor] = {}
         self._wholes: dict[str, Whole] = {}
+        self._firsts: dict[Floor, Whole] = {}
         self._known: Known = {}
         self._cases: dict[str, Arrival] = {}
         self._columns: set[str] | None = None
@@ -39,8 +41,35 @@ class Distribution:
         """The same for a model that differs in cases only; what is worked out already is shared."""
         other = Distribution(model)
         other._floors, other._wholes, other._columns = self._floors, self._wholes, self._columns
-        other._known = self._known
+        other._known, other._firsts = self._known, self._firsts
         other._cases = {n: a for n, a in self._cases.items() if model.cases.get(n) is self.model.cases.get(n)}
+        return other
+
+    def after(self, was: Model, model: Model) -> Distribution:
+        """The same for a later state of the model; `was` is the state it was in here. Slabs whose beams, walls and columns are the
+        same keep their panels, and cases whose loads and surroundings are the same what arrived where."""
+        other, differs = Distribution(model), changed(was, model)
+        members = differs.members | {
+            m.id for m in model.members.values() if m.start in differs.nodes or m.end in differs.nodes
+        }
+        if self._columns is not None and not members:
+            other._columns = self._columns
+        held = columns_below(model) if other._columns is None else other._columns
+        other._columns = held
+        again = held ^ (columns_below(was) if self._columns is None else self._columns)
+        again |= differs.nodes | members | differs.surfaces
+        same = {
+            i
+            for i in self._floors
+            if i in model.surfaces
+            and i not in differs.surfaces
+            and not any(j.other in again or j.node in again for j in model.surfaces[i].joints)
+        }
+        other._floors = {i: f for i, f in self._floors.items() if i in same}
+        other._wholes = {i: w for i, w in self._wholes.items() if i in same}
+        other._known, other._firsts = self._known, self._firsts
+        if not differs.aspects & {"geometry", "materials"}:
+            other._cases = {n: a for n, a in self._cases.items() if model.cases.get(n) is was.cases.get(n)}
         return other
 
     def floor(self, ident: str) -> Floor:
@@ -55,9 +84,15 @@ class Distribution:
         """What pressures over all of a slab put on what carries it, worked out once."""
         if ident not in self._wholes:
             floor = self.floor(ident)
-            like = None if floor.like is None else self.whole(floor.like.id)
-            self._wholes[ident] = Whole(floor) if like is None or like.held else Whole.like(like, floor)
+            like = None if floor.like is None else self._first(floor.like)
+            self._wholes[ident] = self._first(floor) if like is None or like.held else Whole.like(like, floor)
         return self._wholes[ident]
+
+    def _first(self, floor: Floor) -> Whole:
+        """That of a floor which others may be like; its slab may be another by now."""
+        if floor not in self._firsts:
+            self._firsts[floor] = Whole(floor)
+        return self._firsts[floor]
 
     def floors(self, progress: Progress = silent) -> list[Floor]:
         """Panels of all slabs."""

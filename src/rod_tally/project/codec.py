@@ -23,38 +23,72 @@ def in_words(value: Support | Release) -> dict[str, Any]:
     return value.record()
 
 
+Before = dict[
+    int, tuple[Any, str]
+]  # JSON of parts of a model by their identity, with the part so that it stays one's own
+
+
 def pack(
     value: Any,
     without: frozenset[str] = frozenset(),
     unless: dict[str, Any] | None = None,
     written: Written = in_words,
+    written_before: Before | None = None,
 ) -> bytes:
     """A dataclass as compressed JSON, fields of the names in `without` left out, those in `unless` where they have the
-    value given there; `written`: how supports and releases are. Raises ValueError for a number that is not finite."""
+    value given there; `written`: how supports and releases are. Raises ValueError for a number that is not finite.
+
+    `written_before` holds what was written before, and takes what is written now: for models of which only a few parts are
+    others each time, and no part is changed in place."""
     squeeze = zlib.compressobj(3)
-    parts = [squeeze.compress(piece.encode()) for piece in _pieces(_plain(value, without, unless or {}, written))]
+    plain = _Plain(without, unless or {}, written)
+    pieces = _pieces(value, plain) if written_before is None else _remembered(value, plain, written_before)
+    parts = [squeeze.compress(piece.encode()) for piece in pieces]
     return b"".join([*parts, squeeze.flush()])
 
 
-def _pieces(value: Any, depth: int = 0) -> Iterator[str]:
-    """The JSON of plain values in pieces: in one call the encoder would hold everybody else up for a second."""
-    if isinstance(value, dict) and depth < 2:
+def _remembered(value: Any, plain: _Plain, before: Before) -> Iterator[str]:
+    now: Before = {}
+
+    def text(item: Any) -> str:
+        if not dataclasses.is_dataclass(item):
+            return _dumps(plain(item))
+        known = before.get(id(item))
+        if known is None or known[0] is not item:
+            known = item, _dumps(plain(item))
+        now[id(item)] = known
+        return known[1]
+
+    yield from _pieces(value, plain, text)
+    before.clear()
+    before.update(now)
+
+
+def _pieces(value: Any, plain: _Plain, text: Callable[[Any], str] | None = None, depth: int = 0) -> Iterator[str]:
+    """The JSON of a value in pieces: in one call the encoder would hold everybody else up for a second."""
+    if depth == 2:
+        yield _dumps(plain(value)) if text is None else text(value)
+        return
+    if isinstance(value, (Support, Release)):
+        value = plain(value)
+    items = plain.fields(value) if dataclasses.is_dataclass(value) else value
+    if isinstance(items, dict):
         yield "{"
-        for k, (key, item) in enumerate(value.items()):
+        for k, (key, item) in enumerate(items.items()):
             yield ("," if k else "") + json.dumps(key) + ":"
-            yield from _pieces(item, depth + 1)
+            yield from _pieces(item, plain, text, depth + 1)
         yield "}"
-    elif isinstance(value, list) and depth < 2:
+    elif isinstance(items, list | tuple):
         yield "["
-        for k, item in enumerate(value):
-            yield ("," if k else "") + _dumps(item)
+        for k, item in enumerate(items):
+            yield "," if k else ""
+            yield from _pieces(item, plain, text, 2)
         yield "]"
     else:
-        yield _dumps(value)
+        yield _dumps(plain(value))
 
 
-def _dumps(value: Any) -> str:
-    return json.dumps(value, allow_nan=False, separators=(",", ":"))
+_dumps = json.JSONEncoder(allow_nan=False, separators=(",", ":")).encode
 
 
 class RecordError(ValueError):
@@ -81,30 +115,71 @@ def unpack(kind: type, data: bytes) -> Any:
         raise RecordError(f"is damaged ({type(error).__name__})") from error
 
 
-def _plain(value: Any, without: frozenset[str], unless: dict[str, Any], written: Written) -> Any:
-    if isinstance(value, (Support, Release)):
-        return _plain(written(value), without, unless, written)
-    if dataclasses.is_dataclass(value) and not isinstance(value, type):
-        out = {}
-        for f in dataclasses.fields(value):
-            if f.name in without:
-                continue
-            own = getattr(value, f.name)
-            if f.name in unless and type(own) is type(unless[f.name]) and own == unless[f.name]:
-                continue
-            out[f.name] = _plain(own, without, unless, written)
-        return out
-    if isinstance(value, np.ndarray):
-        return value.tolist()
-    if isinstance(value, np.generic):
-        return value.item()
-    if isinstance(value, dict):
-        return {k: _plain(v, without, unless, written) for k, v in value.items()}
-    if isinstance(value, (list, tuple)):
-        return [_plain(v, without, unless, written) for v in value]
-    if type(value) is float and value.is_integer() and abs(value) < 1e15:
-        return int(value)  # 3 and 3.0 are one value: a model packs to the same bytes before and after a file
+class _Plain:
+    """Values as JSON can hold them; what there is to do for a type is found out once, for there are a million values in a model."""
+
+    def __init__(self, without: frozenset[str], unless: dict[str, Any], written: Written) -> None:
+        self.without, self.unless, self.written = without, unless, written
+        self._of: dict[type, Callable[[Any], Any]] = {k: _itself for k in (str, int, bool, type(None))}
+        self._of |= {float: _number, list: self._list, tuple: self._list, dict: self._dict}
+        self._of |= {Support: self._held, Release: self._held}
+        self._known: dict[Any, Any] = {}  # supports and releases: few different ones, at every node and end
+
+    def __call__(self, value: Any) -> Any:
+        kind = value.__class__
+        call = self._of.get(kind)
+        if call is None:
+            call = self._of[kind] = self._found(kind)
+        return call(value)
+
+    def _found(self, kind: type) -> Callable[[Any], Any]:
+        if dataclasses.is_dataclass(kind):
+            names = [f.name for f in dataclasses.fields(kind) if f.name not in self.without]
+            if self.unless.keys().isdisjoint(names):
+                return lambda value: {n: self(getattr(value, n)) for n in names}
+            return lambda value: {n: self(v) for n in names if self._counts(n, v := getattr(value, n))}
+        if issubclass(kind, np.ndarray):
+            return _array
+        if issubclass(kind, np.generic):
+            return lambda value: value.item()
+        for base in (dict, list, tuple):
+            if issubclass(kind, base):
+                return self._of[base]
+        return _itself
+
+    def fields(self, value: Any) -> dict[str, Any]:
+        """Those of a dataclass that are written, as they are."""
+        names = (f.name for f in dataclasses.fields(value) if f.name not in self.without)
+        return {n: v for n in names if self._counts(n, v := getattr(value, n))}
+
+    def _counts(self, name: str, value: Any) -> bool:
+        plain = self.unless.get(name, ...)
+        return plain is ... or type(value) is not type(plain) or value != plain
+
+    def _held(self, value: Support | Release) -> Any:
+        known = self._known.get(value)
+        if known is None:
+            known = self._known[value] = self(self.written(value))
+        return known
+
+    def _list(self, value: Any) -> list[Any]:
+        return [self(v) for v in value]
+
+    def _dict(self, value: Any) -> dict[Any, Any]:
+        return {k: self(v) for k, v in value.items()}
+
+
+def _itself(value: Any) -> Any:
     return value
+
+
+def _number(value: float) -> float | int:
+    # 3 and 3.0 are one value: a model packs to the same bytes before and after a file
+    return int(value) if value.is_integer() and abs(value) < 1e15 else value
+
+
+def _array(value: np.ndarray[Any, Any]) -> Any:
+    return value.tolist()
 
 
 @cache

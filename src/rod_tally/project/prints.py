@@ -8,7 +8,8 @@ from math import isinf
 from typing import Any
 
 from ..model import Model, Release, Settings, Support
-from .codec import pack
+from ..model.changes import changed
+from .codec import Before, pack
 
 # fields of members and the like that came after the first release and change no result
 UNDECISIVE = frozenset({"element", "bearing", "read_from", "ends", "moved_by"})
@@ -21,8 +22,9 @@ LATER: dict[str, Any] = {
 DECISIVE = ("nodes", "members", "sections", "materials", "cases", "combinations", "origin")
 
 
-def fingerprint(model: Model) -> str:
-    """A digest of everything of a model that a run depends on."""
+def fingerprint(model: Model, one_way: bool = False, written_before: Before | None = None) -> str:
+    """A digest of everything of a model that a run depends on; `one_way`: of one in which members may act one way only.
+    `written_before` as for `pack`."""
     # named one by one: a field that a later version adds must not make every kept run look old
     parts = {k: getattr(model, k) for k in DECISIVE}
     if model.surfaces:
@@ -33,11 +35,13 @@ def fingerprint(model: Model) -> str:
         parts["leaning"] = sorted(model.leaning)
     if model.standing:
         parts["standing"] = sorted(model.standing)
+    if model.one_way and one_way:
+        parts["one_way"] = sorted(model.one_way.items())
     if model.limits or model.bearing:
         parts["limits"] = [sorted(model.limits.items()), sorted(model.bearing.items())]
     if any(c.spectrum is not None for c in model.cases.values()):  # runs of earlier releases do not hold their modes
         parts["spectra"] = "by mode"
-    return hashlib.sha256(pack(parts, UNDECISIVE, LATER, _first_release)).hexdigest()
+    return hashlib.sha256(pack(parts, UNDECISIVE, LATER, _first_release, written_before)).hexdigest()
 
 
 def _first_release(value: Support | Release) -> dict[str, Any]:
@@ -64,13 +68,51 @@ def settings_print(settings: Settings) -> str:
 
 def run_print(model: Model, settings: Settings) -> str:
     """What a run is kept with: the digests of its model and of its settings."""
-    return f"{fingerprint(model)}:{settings_print(settings)}"
+    return _joined(fingerprint(model, settings.run.one_way), settings)
+
+
+def prints_of(model: Model, settings: Settings) -> set[str]:
+    """The prints that a run of this model can have been kept with: earlier releases left out which members act one way."""
+    return {run_print(model, settings), _joined(fingerprint(model), settings)}
 
 
 def is_old(kept: str, model: Model, settings: Settings) -> bool:
     """Whether a run of that print was made with another model or other settings. One of an earlier release knows its model
     alone."""
-    of_model, _, of_settings = kept.partition(":")
-    if of_model != fingerprint(model):
-        return True
-    return bool(of_settings) and of_settings != settings_print(settings)
+    return _differ(kept, run_print(model, settings))
+
+
+class Prints:
+    """Prints of models that corrections alone change, each worked out once: of a large model one takes seconds, and a window
+    asks for it often. Safe for two threads: at worst both work it out."""
+
+    KEPT = 4
+
+    def __init__(self) -> None:
+        self._known: list[tuple[Model, bool, str]] = []
+        self._written: Before = {}
+
+    def run_print(self, model: Model, settings: Settings) -> str:
+        """As the function of that name."""
+        one_way = settings.run.one_way
+        for was, way, digest in self._known:
+            if way == one_way and not changed(was, model).aspects:
+                return _joined(digest, settings)
+        state = model.snapshot()
+        before = dict(self._written)  # of its own, for another thread may be at it
+        digest = fingerprint(state, one_way, before)
+        self._written = before
+        self._known = [*self._known[1 - self.KEPT :], (state, one_way, digest)]
+        return _joined(digest, settings)
+
+    def is_old(self, kept: str, model: Model, settings: Settings) -> bool:
+        """As the function of that name."""
+        return _differ(kept, self.run_print(model, settings))
+
+
+def _joined(of_model: str, settings: Settings) -> str:
+    return f"{of_model}:{settings_print(settings)}"
+
+
+def _differ(kept: str, now: str) -> bool:
+    return now != kept if ":" in kept else now.partition(":")[0] != kept

@@ -16,9 +16,9 @@ from ..analysis.dynamics.dynamics import Dynamics
 from ..analysis.results.results import Results
 from ..compare import Comparison
 from ..model import Model, Settings
-from .codec import RecordError, pack, unpack
+from .codec import Before, RecordError, pack, unpack
 from .lock import Lock
-from .prints import run_print
+from .prints import prints_of, run_print
 from .review_records import ReviewRecords, now
 from .run_records import dynamics_of, packed, results_of
 
@@ -87,6 +87,7 @@ class Project(ReviewRecords):
 
     def __init__(self, path: Path, db: sqlite3.Connection, lock: Lock | None = None) -> None:
         self.path, self._db, self._lock = path, db, lock
+        self._written: Before = {}  # parts of models as they were last written
 
     @classmethod
     def create(cls, path: Path) -> Project:
@@ -210,14 +211,15 @@ class Project(ReviewRecords):
             self._insert_model(db, revision, model)
         return revision
 
-    def save_model(self, revision: int, model: Model) -> None:
-        """Keep the model of a revision as it is now; earlier states stay. Does nothing when it has not changed."""
+    def save_model(self, revision: int, model: Model, corrected: bool = False) -> None:
+        """Keep the model of a revision as it is now; earlier states stay. Does nothing when it has not changed. `corrected`: since it was
+        kept so before, corrections alone have changed it, which put copies in place of parts: only those are written anew."""
         with self._transaction() as db:
-            self._insert_model(db, revision, model)
+            self._insert_model(db, revision, model, self._written if corrected else None)
 
     @staticmethod
-    def _insert_model(db: sqlite3.Connection, revision: int, model: Model) -> None:
-        data = pack(model)
+    def _insert_model(db: sqlite3.Connection, revision: int, model: Model, before: Before | None = None) -> None:
+        data = pack(model, written_before=before)
         digest = hashlib.sha256(data).hexdigest()
         last = db.execute("SELECT print FROM model WHERE revision = ? ORDER BY id DESC LIMIT 1", (revision,)).fetchone()
         if last is None or last[0] != digest:
@@ -257,8 +259,10 @@ class Project(ReviewRecords):
         settings: Settings,
         results: Results,
         dynamics: Dynamics | None = None,
+        print_of: str = "",
     ) -> int:
-        """Keep a run, and its modes and centres where they were found, beside all earlier ones; returns its id."""
+        """Keep a run, and its modes and centres where they were found, beside all earlier ones; returns its id. `print_of`: its
+        print, where that is known."""
         arrays, record = packed(results, dynamics)
         with self._transaction() as db:
             cursor = db.execute(
@@ -266,7 +270,7 @@ class Project(ReviewRecords):
                 (
                     revision,
                     name,
-                    run_print(model, settings),
+                    print_of or run_print(model, settings),
                     json.dumps(settings.to_dict()),
                     arrays,
                     record,
@@ -298,7 +302,7 @@ class Project(ReviewRecords):
         query = "SELECT data FROM model WHERE revision = ? AND created <= ? ORDER BY id DESC"
         for (data,) in self._db.execute(query, (row[0], row[1])):
             model: Model = self._unpacked(Model, data, f"the model of run {run}")
-            if run_print(model, settings) == row[3]:
+            if row[3] in prints_of(model, settings):
                 return model, settings
         raise ProjectError(f"{self.path}: the model of run {run} as it was then is not in the project")
 

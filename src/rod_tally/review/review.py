@@ -22,7 +22,7 @@ from ..analysis.stress.section_stress import member_stresses
 from ..analysis.walls.edges import EdgeForces, WallEdge, edge_forces
 from ..analysis.walls.forces import WallForces, wall_forces
 from ..analysis.walls.stability import Block, Panel, in_row, panels
-from ..checks.registry import Check
+from ..checks import Checked
 from ..compare import Comparison
 from ..compare.carrying.carry import CarriedOver
 from ..compare.causes import Causes
@@ -41,7 +41,7 @@ from .cache import Cache
 from .combining import made_combinations, reduced_finding
 from .decisions import Decision, Look
 from .envelopes import Envelopes
-from .tallies.tally import TallyRow, tally
+from .tallies.tally import TallyRow
 from .wall_joints import factors_of, overused_joints, signless_cases
 
 OLD = "the model or the settings have changed since this run: run it again (F5)"
@@ -68,9 +68,7 @@ class Review:
     elsewhere: Elsewhere | None = None
     carried: CarriedOver | None = None
     causes: list[Causes] = field(default_factory=list)
-    checked: dict[Check, list[Finding]] = field(
-        default_factory=dict
-    )  # of a static run, what its modes change nothing of
+    checked: Checked | None = None  # what the findings of checks are of
     pictures: list[tuple[str, bytes]] = field(default_factory=list)  # for the report: title, and a PNG file
     decisions: list[Decision] = field(default_factory=list)
     looks: list[Look] = field(default_factory=list)
@@ -398,13 +396,11 @@ class Review:
         """Stacks, beam lines, walls and frames of the model, recognised once."""
         return self._cache.get("lines", (), lambda: lines_of(self.model))
 
-    def model_changed(self, distribution: Distribution | None = None) -> None:
+    def model_changed(self, distribution: Distribution) -> None:
         """What was made from the model as it was holds no more; its loads go as `distribution` says."""
         self._cache.clear()
         self.rules_fault, self.causes = "", []
-        if distribution is not None:
-            self.keep_distribution(distribution)
-        self.tally = tally(self.model)
+        self.keep_distribution(distribution)
 
     @property
     def dynamics(self) -> Dynamics:

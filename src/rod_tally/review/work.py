@@ -9,8 +9,7 @@ from ..analysis.dynamics.dynamics import Dynamics, dynamics
 from ..analysis.results.storeys import storey_rows
 from ..analysis.run import run_and_keep
 from ..analysis.solve.flexibility import Flexibility
-from ..checks import Subject, run_checks
-from ..checks.registry import Check, WatchedSubject
+from ..checks import Checked, Subject, checked
 from ..compare import Side, compare
 from ..compare.carrying.carry import CarriedOver
 from ..compare.elsewhere import Elsewhere, compare_elsewhere
@@ -36,15 +35,25 @@ def read_model(path: Path, settings: Settings, progress: Progress = silent) -> M
     return model
 
 
-def review(model: Model, settings: Settings, progress: Progress = silent, only: set[str] | None = None) -> Review:
+def review(
+    model: Model,
+    settings: Settings,
+    progress: Progress = silent,
+    only: set[str] | None = None,
+    before: Checked | None = None,
+) -> Review:
     """Run and check a model, or of it the members in `only`. Raises AnalysisError for a case in the settings that the model does not have, RulesError for
-    a rule set that cannot be read."""
-    loads = Distribution(model)
+    a rule set that cannot be read. `before`: what was found of the model earlier, see `checked`."""
+    loads = _loads_after(model, before)
     results, kept = run_and_keep(model, settings.run, progress, None, loads, only, settings.mesh)
     own = dynamics(model, results, settings, loads, progress, kept)
-    done = assess(model, settings, results, own, loads, progress)
+    done = assess(model, settings, results, own, loads, progress, before)
     _combine(done, progress)
     return done
+
+
+def _loads_after(model: Model, before: Checked | None) -> Distribution:
+    return Distribution(model) if before is None else before.loads.after(before.model, model)
 
 
 def first_look(model: Model, settings: Settings) -> Review:
@@ -52,22 +61,24 @@ def first_look(model: Model, settings: Settings) -> Review:
     return Review(model, settings, Results.none(), [NOT_CHECKED], tally(model), stale=True)
 
 
-def check_unrun(done: Review, progress: Progress = silent) -> tuple[list[Finding], Distribution]:
-    """What the checks find that need no run, and where the loads go; nothing of the review is changed."""
-    loads = Distribution(done.model)
-    return run_checks(Subject(done.model, None, done.settings, loads), progress), loads
+def check_unrun(done: Review, progress: Progress = silent) -> tuple[list[Finding], Checked]:
+    """What the checks find that need no run, and what that is of; nothing of the review is changed."""
+    model = done.model.snapshot()
+    return checked(Subject(model, None, done.settings, Distribution(model)), progress)
 
 
 def run_statically(
-    model: Model, settings: Settings, progress: Progress = silent, only: set[str] | None = None
+    model: Model,
+    settings: Settings,
+    progress: Progress = silent,
+    only: set[str] | None = None,
+    before: Checked | None = None,
 ) -> tuple[Review, Flexibility | None]:
     """A review without modes, centres of storeys and responses to spectra, and the stiffness that `add_dynamics` finds them
-    with; raises as `review` does."""
-    loads = Distribution(model)
+    with; raises as `review` does. `before`: what was found of the model earlier, see `checked`."""
+    loads = _loads_after(model, before)
     results, kept = run_and_keep(model, settings.run, progress, None, loads, only, settings.mesh)
-    keep: dict[Check, list[Finding]] = {}
-    done = assess(model, settings, results, Dynamics(), loads, progress, keep=keep)
-    done.checked = keep
+    done = assess(model, settings, results, Dynamics(), loads, progress, before)
     done.waiting = "modes, centres of storeys and spectra"
     return done, kept
 
@@ -76,10 +87,8 @@ def add_dynamics(done: Review, kept: Flexibility | None, progress: Progress = si
     """The review of a static run with its modes, centres, spectra and combinations."""
     own = dynamics(done.model, done.results, done.settings, done.distribution, progress, kept)
     # responses to spectra add to the results, and checks look at those
-    known: dict[Check, list[Finding]] = (
-        {} if any(c.spectrum is not None for c in done.model.cases.values()) else done.checked
-    )
-    out = assess(done.model, done.settings, done.results, own, done.distribution, progress, known=known)
+    before = None if any(c.spectrum is not None for c in done.model.cases.values()) else done.checked
+    out = assess(done.model, done.settings, done.results, own, done.distribution, progress, before)
     _combine(out, progress)
     return out
 
@@ -108,15 +117,13 @@ def assess(
     own: Dynamics,
     loads: Distribution,
     progress: Progress = silent,
-    known: dict[Check, list[Finding]] | None = None,
-    keep: dict[Check, list[Finding]] | None = None,
+    before: Checked | None = None,
 ) -> Review:
-    """The review of a run that is there: storeys, checks, tally. `known` and `keep` as for `run_checks`."""
+    """The review of a run that is there: storeys, checks, tally. `before` as for `checked`."""
     storeys = storey_rows(model, results, loads)
-    kind = Subject if keep is None else WatchedSubject
-    subject = kind(model, results, settings, loads, own.modes, storeys, own.centres)
-    findings = run_checks(subject, progress, known, keep)
-    done = Review(model, settings, results, findings, tally(model), own.modes, storeys, own.centres)
+    subject = Subject(model, results, settings, loads, own.modes, storeys, own.centres)
+    findings, looked = checked(subject, progress, before)
+    done = Review(model, settings, results, findings, tally(model), own.modes, storeys, own.centres, checked=looked)
     done.keep_distribution(loads)
     done.findings = ranked([*findings, *done.unplaced_cuts], done.settings)
     return done

@@ -26,9 +26,7 @@ def loose_ends(s: Subject) -> list[int]:
 
 def gaps(s: Subject) -> dict[int, tuple[int, float]]:
     """For each end that comes close to a member without meeting it: that member's index and the clear distance."""
-    if "gaps" not in s.shared:
-        s.shared["gaps"] = _gaps(s)
-    return s.shared["gaps"]
+    return s.once("gaps", lambda: _gaps(s), ("geometry", "sections", "supports", "names"))
 
 
 def _gaps(s: Subject) -> dict[int, tuple[int, float]]:
@@ -64,7 +62,7 @@ def _apart(s: Subject, node: str, m: int) -> bool:
     return not any(mine & set(s.nodes_of(i)) for i in around)
 
 
-@check("join.gap")
+@check("join.gap", looks_at=("geometry", "sections", "supports"))
 def find_gaps(s: Subject) -> Iterator[Finding]:
     """Ends that stop short of what they were meant for: farther than the snap, within the search distance."""
     seen: set[tuple[str, str]] = set()
@@ -95,7 +93,7 @@ def _gap_order(s: Subject, end: int, gap: tuple[int, float]) -> tuple[float, boo
     return round(gap[1], 6), own.cls == "column", own.id
 
 
-@check("join.loose_end")
+@check("join.loose_end", looks_at=("geometry", "sections", "supports", "releases"))
 def find_loose_ends(s: Subject) -> Iterator[Finding]:
     """Ends joined to nothing that are no plausible cantilever or free top."""
     near = gaps(s)
@@ -155,7 +153,7 @@ def _plausible(s: Subject, ident: str, end: int) -> bool:
     return _overhang(s, ident, end) <= CANTILEVER
 
 
-@check("join.island")
+@check("join.island", looks_at=("geometry", "supports"))
 def find_islands(s: Subject) -> Iterator[Finding]:
     """Parts of the model that no support holds, when others are held."""
     if not any(held for _, held in s.whole_parts):
@@ -181,7 +179,7 @@ def _free_surface(s: Subject, part: set[str]) -> bool:
     return len(part) == 1 and next(iter(part)) in s.model.surfaces
 
 
-@check("join.short")
+@check("join.short", looks_at=("geometry",))
 def find_short_pieces(s: Subject) -> Iterator[Finding]:
     """Members, or pieces between two joints, shorter than the set length."""
     limit = s.settings.transfer.short

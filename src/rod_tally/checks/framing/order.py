@@ -19,7 +19,7 @@ CONTRAST = 1e4  # ratio of bending stiffness E I / L at one node. Common practic
 ASKED = "Accept, because…"
 
 
-@check("storey.level")
+@check("storey.level", looks_at=("geometry",))
 def find_uneven_levels(s: Subject) -> Iterator[Finding]:
     """Storeys in which level beams lie a little higher or lower than most: one finding a storey."""
     levels: dict[str, list[tuple[float, str]]] = defaultdict(list)
@@ -47,7 +47,7 @@ def find_uneven_levels(s: Subject) -> Iterator[Finding]:
         )
 
 
-@check("axes.odd")
+@check("axes.odd", looks_at=("geometry", "sections"))
 def find_odd_axes(s: Subject) -> Iterator[Finding]:
     """Members of one line whose local axes run the other way, or are turned, against most of the line."""
     for line in s.lines:
@@ -90,7 +90,7 @@ def _turned(s: Subject, ids: list[str], axes: list[Array]) -> list[str]:
     return out
 
 
-@check("stiffness.contrast")
+@check("stiffness.contrast", looks_at=("geometry", "sections", "materials", "releases"))
 def find_contrasts(s: Subject) -> Iterator[Finding]:
     """Fixed ends at one node whose bending stiffness E I / L differs by more than CONTRAST: one finding a pair of sections."""
     value: dict[str, float] = {}

@@ -15,7 +15,7 @@ LINK = "Join them by a rigid link"  # bodies that touch or bite into each other:
 PARALLEL = 0.01  # sine of the angle below which two members count as in one direction
 
 
-@check("join.duplicate")
+@check("join.duplicate", looks_at=("geometry",))
 def find_duplicates(s: Subject) -> Iterator[Finding]:
     """Two members on one line: between the same points, or overlapping along it by a tenth of the shorter."""
     rods, snap = s.rods, s.model.snap
@@ -48,7 +48,7 @@ def find_duplicates(s: Subject) -> Iterator[Finding]:
         )
 
 
-@check("join.crossing")
+@check("join.crossing", looks_at=("geometry", "sections"))
 def find_crossings(s: Subject) -> Iterator[Finding]:
     """Two members that cross, or pass over each other touching, without a common node."""
     if len(s.ids) < 2:

@@ -83,7 +83,7 @@ def _unread_words(skipped: Skipped) -> str:
     return f"{name} was not transferred: {skipped.reason}."
 
 
-@check("source.surfaces")
+@check("source.surfaces", looks_at=("geometry", "materials", "loads", "supports"))
 def find_surfaces(s: Subject) -> Iterator[Finding]:
     """Surfaces that hand their loads on have no stiffness in a run: what that leaves out is said, in numbers."""
     idle = [x for x in s.model.surfaces.values() if x.id not in s.computed]
@@ -132,7 +132,7 @@ def _linked(s: Subject, limit: float) -> Iterator[Finding]:
             )
 
 
-@check("source.moved")
+@check("source.moved", looks_at=("geometry",))
 def find_moved(s: Subject) -> Iterator[Finding]:
     """Ends that transfer moved: each one for an analytical source; for a physical one those moved across their own
     line, gathered by what met what (an end taken along its own line to the axis it meets is the ordinary case)."""

@@ -15,7 +15,7 @@ from ..registry import Subject, check, point
 def find_no_support(s: Subject) -> Iterator[Finding]:
     """A model that nothing holds."""
     surfaces = s.model.surfaces.values()
-    held = any(n.support.any for n in s.model.nodes.values()) or any(x.supports or x.bedding for x in surfaces)
+    held = any(n.support.any for n in s.model.nodes.values()) or any(x.supports or x.on_ground for x in surfaces)
     if (s.ids or s.model.surfaces) and not held:
         yield Finding(
             "support.none",
@@ -27,12 +27,12 @@ def find_no_support(s: Subject) -> Iterator[Finding]:
         )
 
 
-@check("support.base_free")
+@check("support.base_free", looks_at=("geometry", "supports"))
 def find_free_bases(s: Subject) -> Iterator[Finding]:
     """Columns whose lowest point neither a support nor a member that does not itself rise from there holds; walls whose
     foot stands on nothing."""
     surfaces = s.model.surfaces.values()
-    if not any(n.support.any for n in s.model.nodes.values()) and not any(x.supports or x.bedding for x in surfaces):
+    if not any(n.support.any for n in s.model.nodes.values()) and not any(x.supports or x.on_ground for x in surfaces):
         return
     yield from _free_walls(s)
     seen: set[str] = set()
@@ -59,7 +59,7 @@ def find_free_bases(s: Subject) -> Iterator[Finding]:
 
 def _free_walls(s: Subject) -> Iterator[Finding]:
     for x in s.model.surfaces.values():
-        if not x.upright or x.supports or x.bedding:
+        if not x.upright or x.supports or x.on_ground:
             continue
         low = float(x.outer[:, 2].min())
         below = [j for j in x.joints if float(j.line[:, 2].min()) <= low + 0.3 and _carries(s, j, low)]
@@ -169,7 +169,7 @@ def unstable_parts(s: Subject) -> list[tuple[set[str], Array]]:
     return out
 
 
-@check("support.unstable")
+@check("support.unstable", looks_at=("geometry", "supports"))
 def find_unstable_supports(s: Subject) -> Iterator[Finding]:
     """Parts whose supports cannot stop them moving as one body.
 

@@ -18,7 +18,7 @@ SHORT_EDGE = 0.02  # m
 ASKED = "Accept, because…"
 
 
-@check("surface.sliver")
+@check("surface.sliver", looks_at=("geometry",))
 def find_slivers(s: Subject) -> Iterator[Finding]:
     """Surfaces too narrow for a shell, and outlines with edges too short to be meant."""
     for x in s.model.surfaces.values():
@@ -35,7 +35,7 @@ def find_slivers(s: Subject) -> Iterator[Finding]:
         yield Finding("surface.sliver", "warning", text, (x.id,), point(x.outer[k]), (ASKED,), {"width": width})
 
 
-@check("surface.gap")
+@check("surface.gap", looks_at=("geometry",))
 def find_surface_gaps(s: Subject) -> Iterator[Finding]:
     """A wall that stops short of a slab or another wall, by more than the snap and less than the search distance; a
     member's end that stops short of a wall or slab and is joined to nothing."""
@@ -119,7 +119,7 @@ def find_varying_thickness(s: Subject) -> Iterator[Finding]:
             )
 
 
-@check("surface.free")
+@check("surface.free", looks_at=("geometry", "supports"))
 def find_free_surfaces(s: Subject) -> Iterator[Finding]:
     """Surfaces that are joined to nothing and held by nothing."""
     for part, held in s.whole_parts:
@@ -129,7 +129,7 @@ def find_free_surfaces(s: Subject) -> Iterator[Finding]:
             yield Finding("surface.free", "warning", text, (ident,), s.middle(ident), ("Support it", ASKED))
 
 
-@check("join.inside")
+@check("join.inside", looks_at=("geometry",))
 def find_members_inside(s: Subject) -> Iterator[Finding]:
     """Columns and beams drawn inside a wall or slab along most of their length: material and stiffness count twice."""
     for x in s.model.surfaces.values():
@@ -151,7 +151,7 @@ def find_members_inside(s: Subject) -> Iterator[Finding]:
             )
 
 
-@check("surface.duplicate")
+@check("surface.duplicate", looks_at=("geometry",))
 def find_double_surfaces(s: Subject) -> Iterator[Finding]:
     """Two surfaces in one place: planes alike, and one lies over more than a tenth of the other within its thickness."""
     panels = s.panels

@@ -124,7 +124,7 @@ def _mark(load: Any) -> Hashable:
     return repr(sorted((k, repr(v)) for k, v in load_values(load).items() if k not in ("source", "by", "name")))
 
 
-@check("load.weight_again")
+@check("load.weight_again", looks_at=("geometry", "sections", "materials", "loads"))
 def find_weight_as_loads(s: Subject) -> Iterator[Finding]:
     """Members loaded with their own weight beside a case that holds self-weight."""
     holding = [c.name for c in s.own_cases if any(c.self_weight)]
@@ -158,7 +158,7 @@ def _line_loads(s: Subject) -> bool:
     return any(case.member_loads for case in s.own_cases)
 
 
-@check("load.jump")
+@check("load.jump", looks_at=("geometry", "materials", "loads"))
 def find_jumps(s: Subject) -> Iterator[Finding]:
     """Neighbours in a beam line whose mean loads differ abruptly, with the reason where one is seen."""
     if not s.model.surfaces:
@@ -219,7 +219,7 @@ def _mean_loads(s: Subject, case: LoadCase) -> dict[str, float]:
     return out
 
 
-@check("load.slab_jump")
+@check("load.slab_jump", looks_at=("geometry", "loads"))
 def find_slab_jumps(s: Subject) -> Iterator[Finding]:
     """Slabs side by side whose pressures in a case differ abruptly."""
     slabs = {i: x for i, x in s.model.surfaces.items() if not x.upright}

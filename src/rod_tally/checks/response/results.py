@@ -69,10 +69,13 @@ def _largest(s: Subject, r: Results, case: int, along: bool) -> Largest | None:
     """The largest displacement of a case; `along` members too."""
     shapes = None
     if along and r.member_done[case].any() and s.model.cases[r.cases[case]].spectrum is None:
-        if "shapes" not in s.shared:
-            s.shared["shapes"] = MemberShapes(s.model, r, s.settings.run.shear_flexible, s.distribution)
-        shapes = s.shared["shapes"].of(r.cases[case], 5)
+        shapes = s.once("shapes", lambda: _shapes(s)).of(r.cases[case], 5)
     return largest(r, case, s.model.origin, shapes)
+
+
+def _shapes(s: Subject) -> MemberShapes:
+    assert s.results is not None
+    return MemberShapes(s.model, s.results, s.settings.run.shear_flexible, s.distribution)
 
 
 def _named(s: Subject, most: Largest) -> str:

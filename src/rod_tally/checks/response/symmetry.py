@@ -18,7 +18,7 @@ UNEVEN = (
 )
 
 
-@check("response.symmetry")
+@check("response.symmetry", looks_at=("geometry", "sections", "materials", "releases", "supports"))
 def find_broken_symmetry(s: Subject) -> Iterator[Finding]:
     """A model whose axes mirror each other, but for some sections, supports, releases or materials."""
     if len(s.model.members) < 8:

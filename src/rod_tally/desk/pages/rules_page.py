@@ -26,7 +26,7 @@ from PyQt6.QtWidgets import (
 from ...model import Settings
 from ...model.settings import SettingsError
 from ...transfer.joining.preview import JoinPreview
-from ..session.kept import source_of
+from ..session.revisions import source_of
 from ..session.session import Session
 from ..session.state import DeskState
 from ..theme import MUTED, RUST

@@ -16,6 +16,7 @@ from ...model import Settings, SettingsError
 from ...output.write import OutputError
 from ...progress import Progress
 from ...project import Project, ProjectError
+from ...project.prints import Prints
 from .jobs import Jobs
 from .memory import Memory
 from .state import DeskState
@@ -36,6 +37,7 @@ class SessionBase(QObject):
         self.project: Project | None = None
         self.jobs = Jobs(KNOWN)
         self.memory = Memory()
+        self.prints = Prints()
         self.memory.fill(self.settings)
 
     def start(
@@ -45,11 +47,12 @@ class SessionBase(QObject):
         done: Callable[[Any], None],
         cancelled: Callable[[], None] | None = None,
         gives_way: bool = False,
+        replaces: bool = False,
     ) -> None:
         """Do something in the background; `done` gets what it gives. One that `gives_way` is stopped by whatever the user
-        starts next."""
+        starts next, one that `replaces` takes the place of one of its title."""
         failed = self._failed(title)
-        if not self.jobs.start(title, call, done, failed, cancelled, gives_way):
+        if not self.jobs.start(title, call, done, failed, cancelled, gives_way, replaces):
             self.said.emit("Something is still running; wait for it or cancel it (Esc)")
 
     def _failed(self, title: str) -> Callable[[str], None]:

@@ -12,7 +12,7 @@ from ...review import Review
 from ...review.ranking import ranked
 from ...review.work import elsewhere_of, put_elsewhere, side_of
 from .base import SessionBase
-from .kept import unchecked
+from .revisions import unchecked
 from .state import Revision
 
 

@@ -38,6 +38,7 @@ class _Job(QRunnable):
         self.call, self.known = call, known
         self.signals = _Signals()
         self.stop = False
+        self.silent = False  # another takes its place: nothing is said when it has stopped
         self._told = 0.0
         self.setAutoDelete(False)
 
@@ -68,6 +69,10 @@ class _Job(QRunnable):
         except MemoryError:
             self.signals.failed.emit("This does not fit into the machine's memory.")
         except Exception as error:
+            if self.stop:  # the model was corrected under what gave way to that
+                log.info("a job that was stopped failed", exc_info=True)
+                self.signals.cancelled.emit()
+                return
             log.exception("a job failed")
             self.signals.failed.emit(
                 f"A fault in Rod Tally: {type(error).__name__}: {error}. Nothing was changed.{where_logged()}"
@@ -89,6 +94,7 @@ class Jobs(QObject):
         super().__init__()
         self._known = known
         self._job: _Job | None = None
+        self._title = self._next_title = ""
         self._gives_way = False
         self._next: Callable[[], object] | None = None
 
@@ -97,9 +103,20 @@ class Jobs(QObject):
         """Whether the user's next step can start: nothing runs, or something that gives way."""
         return self._job is None or (self._gives_way and self._next is None)
 
+    def free_for(self, title: str) -> bool:
+        """Whether a job of this title that replaces others of it can start."""
+        return self._job is None or (
+            (self._gives_way or self._title == title) and (self._next is None or self._next_title == title)
+        )
+
     @property
     def busy(self) -> bool:
         return self._job is not None
+
+    def stop_what_gives_way(self) -> None:
+        """Stop a job that the next one would stop, before what it works on is changed."""
+        if self._job is not None and self._gives_way:
+            self._stop()
 
     def start(
         self,
@@ -109,18 +126,23 @@ class Jobs(QObject):
         failed: Callable[[str], None],
         cancelled: Callable[[], None] | None = None,
         gives_way: bool = False,
+        replaces: bool = False,
     ) -> bool:
         """Start `call(progress)` in the background; False when another job is still running. `cancelled` is called where
         the user stopped it and something remains to be said or done.
 
-        A job that `gives_way` is stopped by the next one that does not, which starts when it has ended.
+        A job that `gives_way` is stopped by the next one that does not, which starts when it has ended. One that `replaces` takes
+        the place of another of its title in the same way, of one that runs and of one that waits, and these say nothing any more.
         """
         if self._job is not None:
-            if gives_way or not self._gives_way or self._next is not None:
+            if not (self.free_for(title) if replaces else self.free and not gives_way):
                 return False
-            self._next = lambda: self.start(title, call, done, failed, cancelled)
+            self._next_title = title
+            self._next = lambda: self.start(title, call, done, failed, cancelled, gives_way, replaces)
+            self._job.silent = replaces and self._title == title
             self._stop()
             return True
+        self._title, self._next_title = title, ""
         self._gives_way = gives_way
         job = self._job = _Job(call, self._known)
 
@@ -145,7 +167,10 @@ class Jobs(QObject):
         job.signals.failed.connect(fault)
 
         def stopped() -> None:
-            end(f"{title}: cancelled; nothing was changed" if cancelled is None else "", cancelled)
+            if job.silent:
+                end("")
+            else:
+                end(f"{title}: cancelled; nothing was changed" if cancelled is None else "", cancelled)
 
         job.signals.cancelled.connect(stopped)
         self.changed.emit(title, 0.0)
@@ -163,6 +188,8 @@ class Jobs(QObject):
     def cancel(self) -> None:
         """Stop what runs, and what waits for it to end."""
         self._next = None
+        if self._job is not None:
+            self._job.silent = False  # what took its place does not come: that is said
         self._stop()
 
     def _stop(self) -> None:

@@ -16,7 +16,7 @@ from ...model import Settings
 from ...model.catalogue.catalogue import catalogue
 from ...model.catalogue.grades import grades
 from ...project.corrections import CorrectionBook
-from .kept import data_folder
+from .revisions import data_folder
 
 RECENT = 8
 OWN = 200  # sections, and materials, of one's own that are remembered

@@ -9,11 +9,10 @@ from collections.abc import Callable
 from ...analysis.cost import Cost, coarser_size, expected_cost
 from ...analysis.results.run_sums import RunSum, Term, add_up
 from ...analysis.solve.flexibility import Flexibility
+from ...checks import Checked
 from ...intake import IntakeError
-from ...loads import Distribution
 from ...model import Finding, Model
 from ...progress import Progress
-from ...project.prints import is_old, run_print
 from ...review import Review, review
 from ...review.decisions import carried_decisions
 from ...review.ranking import ranked
@@ -26,7 +25,7 @@ from ...review.work import (
     run_statically,
 )
 from .base import SessionBase
-from .kept import review_of
+from .revisions import review_of
 from .state import Revision
 
 LONG = 10.0  # seconds expected of a run above which its forces are shown before its modes are there
@@ -49,7 +48,7 @@ class Runs:
         """What follows when a revision was taken in: its checks, its comparison, then its run."""
         session, baseline = self.session, self.session.state.baseline
 
-        def work(progress: Progress) -> tuple[list[Finding], Distribution]:
+        def work(progress: Progress) -> tuple[list[Finding], Checked]:
             found = check_unrun(revision.review, progress)
             if baseline is not None:
                 progress("Comparing", 0.95)
@@ -57,9 +56,10 @@ class Runs:
                 self._carry_decisions(revision, baseline, found[0])
             return found
 
-        def done(value: tuple[list[Finding], Distribution]) -> None:
-            findings, loads = value
-            revision.review.keep_distribution(loads)
+        def done(value: tuple[list[Finding], Checked]) -> None:
+            findings, looked = value
+            revision.review.checked = looked
+            revision.review.keep_distribution(looked.loads)
             revision.review.findings = ranked([*findings, *revision.review.other_findings], session.settings)
             self.first(revision)
             session.state.refresh()
@@ -123,6 +123,8 @@ class Runs:
         baseline = session.state.baseline
         cost = expected_cost(model, settings, only)
         began = time.monotonic()
+        # what is known of the model as it is; of a part of it other checks hold
+        before = revision.review.checked if only is None else None
 
         def finish(done: Review, progress: Progress) -> Review:
             """Compare a run with the revision before it, and keep it."""
@@ -134,7 +136,8 @@ class Runs:
             if revision.review.carried is not None:
                 attach_carried(done, revision.review.carried)
             progress("Keeping the run", 0.97)
-            project.add_run(revision.id, name, done.model, settings, done.results, done.dynamics)
+            print_of = session.prints.run_print(done.model, settings)
+            project.add_run(revision.id, name, done.model, settings, done.results, done.dynamics, print_of)
             if baseline is not None and done.comparison is not None and revision.against is None:
                 project.add_comparison(baseline.id, revision.id, done.comparison)
             return done
@@ -142,15 +145,16 @@ class Runs:
         def work(progress: Progress) -> Review:
             self._let_go()
             if cost.seconds * session.memory.pace < LONG:
-                return finish(review(model, settings, progress, only), progress)
-            done, self._kept = run_statically(model, settings, progress, only)
+                return finish(review(model, settings, progress, only, before), progress)
+            done, self._kept = run_statically(model, settings, progress, only, before)
+            session.prints.run_print(model, settings)  # here, for it takes too long for the window's thread
             return done
 
         def ran(done: Review) -> None:
             if done.waiting:
                 self._with_what_was_known(done, revision.review)
             revision.review, revision.stale, revision.run_name = done, False, name
-            revision.run_print = run_print(done.model, done.settings)
+            revision.run_print = session.prints.run_print(done.model, done.settings)
             if not done.waiting:
                 session.memory.took(cost.seconds, time.monotonic() - began)
                 session.said.emit(f"{revision.name}, {name}: kept beside the earlier runs")
@@ -185,7 +189,8 @@ class Runs:
                     progress(f"{part}: {text}", (k + share) / len(parts))
 
                 done = review(model, settings, step, only)
-                project.add_run(revision.id, name, done.model, settings, done.results, done.dynamics)
+                print_of = session.prints.run_print(done.model, settings)
+                project.add_run(revision.id, name, done.model, settings, done.results, done.dynamics, print_of)
                 said.append(f"{part} leaves out {weight_without(model, only) / 1e3:.4g} kN of weight")
             return done, name, said
 
@@ -193,7 +198,7 @@ class Runs:
             done, name, said = value
             self._with_what_was_known(done, revision.review)
             revision.review, revision.stale, revision.run_name = done, False, name
-            revision.run_print = run_print(done.model, done.settings)
+            revision.run_print = session.prints.run_print(done.model, done.settings)
             session.state.refresh()
             session.said.emit(f"{len(said)} runs kept, {name} is shown; {'; '.join(said)}")
 
@@ -240,7 +245,7 @@ class Runs:
             return []
         model = revision.review.model
         return [
-            (r.id, r.name, r.created, is_old(r.print, model, self.session.settings))
+            (r.id, r.name, r.created, self.session.prints.is_old(r.print, model, self.session.settings))
             for r in reversed(project.runs(revision.id))
         ]
 
@@ -283,7 +288,7 @@ class Runs:
 
         def work(progress: Progress) -> Review:
             progress(f"Opening {row.name}", 0.2)
-            stale = is_old(row.print, model, settings)
+            stale = self.session.prints.is_old(row.print, model, settings)
             return review_of(model, settings, project.results(ident), stale, project.dynamics(ident, settings))
 
         def done(value: Review) -> None:

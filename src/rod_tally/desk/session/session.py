@@ -13,41 +13,31 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
-from ...checks import Subject, run_checks
 from ...compare.carrying.carry import PLACED, carry_only
 from ...intake import read_source
 from ...intake.bcf_answers import read_topics
 from ...intake.design_results import DesignResults, read_design
-from ...loads import Distribution
 from ...model import Finding, Settings, SettingsError
 from ...model.edits import Edit, MapMaterial, MapProfile
 from ...progress import Progress
 from ...project import Project, ProjectError
 from ...project.kept_views import KeptView
-from ...project.prints import is_old
 from ...project.store import SUFFIX
 from ...review.answers import Answer, answers_of
 from ...review.decisions import Look as LookRecord
-from ...review.ranking import ranked
 from ...transfer.joining.preview import preview_joins
 from .actions import ACCEPT, FORMS, GO, MAP, REOPEN, edits_for
 from .base import SessionBase
+from .checking import Checking
 from .comparing import Comparing
-from .kept import data_folder, load_project, source_of
+from .revisions import data_folder, load_project, source_of, take_in, take_new
 from .runs import Runs
 from .state import DeskState, Revision
-from .taking_in import take_in, take_new
 from .undo_commands import Again, CarriedIn, CarryOther, Correct, CorrectAll, Decide, Look
 from .watching import SourceWatch
 
 if TYPE_CHECKING:
     from .exports import Exports
-
-UNCHECKED = Finding(
-    "check.cancelled",
-    "warning",
-    "The checks after the last correction were cancelled: these findings are from before it.",
-)
 
 
 class Session(SessionBase):
@@ -69,6 +59,7 @@ class Session(SessionBase):
         self.undo = QUndoStack(self)
         self.runs = Runs(self, self.asked_cost.emit)
         self.comparing = Comparing(self)
+        self.checking = Checking(self, self.runs, self.comparing)
         self.watch = SourceWatch(state, self.asked_changed.emit)
         self.before: list[dict[str, Any]] = []  # corrections made on the current source before
 
@@ -159,7 +150,7 @@ class Session(SessionBase):
     def carry_only(self, left: set[int]) -> None:
         """Carry over all lines but these (by number), in one step that can be undone."""
         revision = self.state.revision
-        if revision is None or not self.jobs.free or self.why_carrying_is_settled():
+        if revision is None or not self.checking.free or self.why_carrying_is_settled():
             return
         before = revision.review.carried
         assert before is not None
@@ -168,7 +159,7 @@ class Session(SessionBase):
     def correct_again(self) -> None:
         """Make the corrections that were made on this source before, in one step that can be undone."""
         revision = self.state.revision
-        if revision is not None and self.before and self.jobs.free:
+        if revision is not None and self.before and self.checking.free:
             records, self.before = self.before, []
             self.undo.push(Again(self, revision, records))
 
@@ -256,7 +247,7 @@ class Session(SessionBase):
     def _settings_changed(self) -> None:
         for revision in self.state.revisions:
             if revision.review.has_run:
-                revision.stale = is_old(revision.run_print, revision.review.model, self.settings)
+                revision.stale = self.prints.is_old(revision.run_print, revision.review.model, self.settings)
         self.state.refresh()
 
     # -- decisions and corrections -----------------------------------------------------------------------------------
@@ -301,7 +292,7 @@ class Session(SessionBase):
         revision = self.state.revision
         if revision is None or not edits:
             return
-        if not self.jobs.free:
+        if not self.checking.free:
             self.said.emit("Wait for the running job, or cancel it (Esc), before correcting the model")
             return
         single = len(edits) == 1
@@ -394,42 +385,10 @@ class Session(SessionBase):
             return False
         return True
 
+    def before_change(self) -> None:
+        """To be called before the model is corrected."""
+        self.jobs.stop_what_gives_way()
+
     def model_changed(self, revision: Revision) -> None:
-        """After a correction or its undo: old results are marked, the checks run again, the model is kept."""
-        model = revision.review.model
-
-        def work(progress: Progress) -> tuple[list[Finding], bool, Distribution]:
-            # kept first, and before anything that can be cancelled: what was corrected is never in memory alone
-            if self.project is not None:
-                self.project.save_model(revision.id, model)
-            if model.source_file:
-                self.memory.book().keep(Path(model.source_file), model.corrections)
-            progress("Checking", 0.0)
-            stale = is_old(revision.run_print, model, self.settings)
-            loads = Distribution(model)
-            was = revision.review
-            subject = Subject(model, None, self.settings, loads)
-            if not stale:
-                subject = Subject(model, was.results, self.settings, loads, was.modes, was.storeys, was.centres)
-            return run_checks(subject, progress), stale, loads
-
-        def done(value: tuple[list[Finding], bool, Distribution]) -> None:
-            revision.review.model_changed(value[2])
-            revision.stale = value[1]
-            revision.review.findings = ranked([*value[0], *revision.review.other_findings], self.settings)
-            if not revision.run_name:  # a correction before the first run stopped that
-                self.runs.first(revision)
-            else:
-                self.comparing.again(revision)
-            self.state.refresh()
-
-        def cancelled() -> None:
-            """The correction stays; that it has not been looked at is a finding of its own."""
-            kept = [f for f in revision.review.findings if f.code != "check.cancelled"]
-            revision.review.findings = ranked([UNCHECKED, *kept], self.settings)
-            revision.review.model_changed(None)
-            self.state.refresh()
-            self.said.emit("The correction is kept; its checks were cancelled")
-
-        revision.stale, revision.run_sum = True, None
-        self.start("Checking", work, done, cancelled)
+        """After a correction or its undo: old results are marked, the checks made again, the model kept."""
+        self.checking.again(revision)

@@ -23,6 +23,8 @@ class Session(Protocol):
 
     def keep_look(self, revision: Revision, item: str, seen: bool) -> None: ...
 
+    def before_change(self) -> None: ...
+
     def model_changed(self, revision: Revision) -> None: ...
 
     def keep_carried(self, revision: Revision) -> None: ...
@@ -61,6 +63,7 @@ class Correct(QUndoCommand):
         self.session, self.revision, self.edit = session, revision, edit
 
     def redo(self) -> None:
+        self.session.before_change()
         try:
             self.edit.apply(self.revision.review.model)
         except EditError as error:
@@ -70,6 +73,7 @@ class Correct(QUndoCommand):
         self.session.model_changed(self.revision)
 
     def undo(self) -> None:
+        self.session.before_change()
         self.edit.revert(self.revision.review.model)
         self.session.model_changed(self.revision)
 
@@ -82,6 +86,7 @@ class CorrectAll(QUndoCommand):
         self.session, self.revision, self.edits, self.partly = session, revision, edits, partly
 
     def redo(self) -> None:
+        self.session.before_change()
         made: list[Edit] = []
         missed: list[str] = []
         model = self.revision.review.model
@@ -107,6 +112,7 @@ class CorrectAll(QUndoCommand):
         self.session.model_changed(self.revision)
 
     def undo(self) -> None:
+        self.session.before_change()
         for edit in reversed(self.edits):
             edit.revert(self.revision.review.model)
         self.session.model_changed(self.revision)
@@ -143,6 +149,7 @@ class CarryOther(QUndoCommand):
         self.fresh = True
 
     def _put(self, out: CarriedOver, into: CarriedOver) -> None:
+        self.session.before_change()
         model = self.revision.review.model
         for edit in reversed(out.edits):
             edit.revert(model)
@@ -174,6 +181,7 @@ class Again(QUndoCommand):
         self.made: list[Edit] = []
 
     def redo(self) -> None:
+        self.session.before_change()
         self.made, missed = make_again(self.revision.review.model, self.records)
         if missed:
             self.session.failed.emit(
@@ -186,6 +194,7 @@ class Again(QUndoCommand):
         self.session.model_changed(self.revision)
 
     def undo(self) -> None:
+        self.session.before_change()
         for edit in reversed(self.made):
             edit.revert(self.revision.review.model)
         self.session.model_changed(self.revision)

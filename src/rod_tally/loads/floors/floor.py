@@ -37,7 +37,7 @@ class Carrier:
     length: float = 0.0
 
 
-@dataclass
+@dataclass(eq=False)
 class Floor:
     """A plane cut into panels: `carriers` by number; `origin` (3,) and `axes` (3, 3) of the plane; its whole outline.
     `like`: another of the same shape, carriers in the same order, whose panels it shares."""

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Collection
-from dataclasses import dataclass, field
+from copy import copy
+from dataclasses import dataclass, field, fields
 from typing import Any
 
 import numpy as np
@@ -102,6 +103,18 @@ class Model:
     def physical(self) -> bool:
         """Whether its members are bodies of the source, not its analytical members."""
         return (self.side or self.kind) == "physical"
+
+    def snapshot(self) -> Model:
+        """The model as it is now: corrections put copies in place of what they change, and change nothing of this one."""
+        out = copy(self)
+        for f in fields(self):
+            value = getattr(self, f.name)
+            if isinstance(value, dict):
+                setattr(out, f.name, dict(value))
+            elif isinstance(value, list):
+                setattr(out, f.name, list(value))
+        out.groups = {name: list(ids) for name, ids in self.groups.items()}
+        return out
 
     def parts(self) -> list[Member | Surface]:
         """All members, then all surfaces."""

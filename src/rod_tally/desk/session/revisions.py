@@ -1,4 +1,4 @@
-"""Reviews of what a project keeps: its revisions with their last runs, and where things lie on this machine."""
+"""Revisions: taken in from a file, or as a project keeps them with their last runs. No window, no threads."""
 
 from __future__ import annotations
 
@@ -10,15 +10,17 @@ import platformdirs
 from ...analysis import Results
 from ...analysis.dynamics.dynamics import Dynamics, dynamics
 from ...analysis.results.storeys import storey_rows
-from ...checks import Subject, run_checks
+from ...checks import Subject, checked
+from ...compare.carrying.carry import carry_over
 from ...loads import Distribution
 from ...model import Model, Settings
 from ...progress import Progress
 from ...project import Project
 from ...project.prints import is_old
+from ...project.store import SUFFIX
 from ...review import Review
 from ...review.tallies.tally import tally
-from ...review.work import assess, attach_carried, attach_comparison, check_unrun, first_look
+from ...review.work import assess, attach_carried, attach_comparison, check_unrun, first_look, read_model
 from .state import Revision
 
 
@@ -40,7 +42,7 @@ def load_project(path: Path, progress: Progress) -> tuple[Project, list[Revision
             done = review_of(model, settings, results, stale, kept)
         else:  # taken in and closed before its run had ended
             done = first_look(model, settings)
-            done.findings = check_unrun(done, progress)[0]
+            done.findings, done.checked = check_unrun(done, progress)
         if revisions:
             attach_comparison(done, revisions[-1].review)
             carried = project.carried(row.id)
@@ -71,8 +73,8 @@ def review_of(model: Model, settings: Settings, results: Results, stale: bool, k
     """A review of a run that was kept, with the modes and centres that were kept with it."""
     loads = Distribution(model)
     if stale:
-        findings = run_checks(Subject(model, None, settings, loads))
-        done = Review(model, settings, results, findings, tally(model), stale=True)
+        findings, looked = checked(Subject(model, None, settings, loads))
+        done = Review(model, settings, results, findings, tally(model), stale=True, checked=looked)
         done.keep_distribution(loads)
         return done
     own = dynamics(model, results, settings, loads) if kept is None else kept
@@ -85,3 +87,42 @@ def unchecked(model: Model, settings: Settings, results: Results, kept: Dynamics
     done = Review(model, settings, results, [], [], own.modes, storey_rows(model, results, loads), own.centres)
     done.keep_distribution(loads)
     return done
+
+
+def take_in(path: Path, project: Project, before: list[Revision], settings: Settings, progress: Progress) -> Revision:
+    """A file as a further revision of a project, kept there, with what was made for the one before carried over.
+
+    It is neither checked nor run yet. Raises IntakeError, ProjectError.
+    """
+    model = read_model(path, settings, progress)
+    carried = carry_over(before[-1].review.model, model) if before else None
+    progress("Keeping it", 0.97)
+    name = f"Revision {chr(ord('A') + len(before) % 26)}"
+    ident = project.add_revision(name, model)
+    project.save_settings(settings)
+    done = first_look(model, settings)
+    done.carried = carried
+    if carried is not None and carried.lines:
+        project.keep_carried(ident, carried)
+    return Revision(ident, name, done)
+
+
+def new_project(source: Path) -> Project:
+    """An empty project in the data folder, named after the source it is for."""
+    folder = data_folder() / "projects"
+    folder.mkdir(parents=True, exist_ok=True)
+    path, n = folder / f"{source.stem}{SUFFIX}", 2
+    while path.exists():
+        path, n = folder / f"{source.stem} ({n}){SUFFIX}", n + 1
+    return Project.create(path)
+
+
+def take_new(path: Path, settings: Settings, progress: Progress) -> tuple[Project, Revision]:
+    """A file as the first revision of a new project; no project is left behind where it cannot be taken in."""
+    project = new_project(path)
+    try:
+        return project, take_in(path, project, [], settings, progress)
+    except BaseException:
+        project.close()
+        project.path.unlink(missing_ok=True)
+        raise

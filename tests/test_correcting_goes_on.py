@@ -1,0 +1,117 @@
+"""A further correction need not wait for the checks of the one before, and none is lost whatever stops them."""
+
+from __future__ import annotations
+
+import threading
+from pathlib import Path
+
+import pytest
+from pytestqt.qtbot import QtBot
+
+from rod_tally.checks import Subject, run_checks
+from rod_tally.desk.session import checking
+from rod_tally.desk.window import Window
+from rod_tally.model import FIXED, FREE
+from rod_tally.model.edits import DeleteMembers, SetSupport
+from rod_tally.project import Project
+
+from .desk_help import model_of, rested
+
+
+class Gate:
+    """Holds the checks of a correction up until it is opened."""
+
+    def __init__(self, monkeypatch: pytest.MonkeyPatch) -> None:
+        self.open = threading.Event()
+        self.begun = threading.Semaphore(0)
+        whole = checking.checked
+
+        def waiting(subject: Subject, progress: object, before: object) -> object:
+            self.begun.release()
+            while not self.open.wait(0.01):
+                progress("Checking", 0.0)  # type: ignore[operator]
+            return whole(subject, progress, before)  # type: ignore[arg-type]
+
+        monkeypatch.setattr(checking, "checked", waiting)
+
+
+def _kept(path: Path) -> set[str]:
+    project = Project.open(path, only_read=True)
+    try:
+        return set(project.model(project.revisions()[-1].id).members)
+    finally:
+        project.close()
+
+
+def test_corrections_follow_each_other_without_waiting(
+    loft: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    gate, session = Gate(monkeypatch), loft.session
+    ids = list(model_of(loft).members)[:4]
+    for ident in ids:
+        session.correct(DeleteMembers([ident]))
+        assert session.checking.free
+    session.undo.undo()
+    assert not {*ids[:3]} & model_of(loft).members.keys() and ids[3] in model_of(loft).members
+    gate.open.set()
+    rested(qtbot, loft)
+    review = loft.state.review
+    assert review is not None and session.project is not None
+    fresh = {f.key for f in run_checks(Subject(review.model, None, session.settings))}
+    assert {f.key for f in review.findings} >= fresh and "check.cancelled" not in {f.code for f in review.findings}
+    assert loft.state.revision is not None and loft.state.revision.stale
+    assert {*session.project.model(loft.state.revision.id).members} == model_of(loft).members.keys()
+
+
+def test_one_that_cannot_be_made_leaves_the_checks_of_the_one_before(
+    loft: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    gate, session = Gate(monkeypatch), loft.session
+    told: list[str] = []
+    session.failed.disconnect()
+    session.failed.connect(lambda _title, text: told.append(text))
+    ident = next(iter(model_of(loft).members))
+    session.correct(DeleteMembers([ident]))
+    session.correct(DeleteMembers([ident]))
+    assert told and "cannot be done" in told[0]
+    gate.open.set()
+    rested(qtbot, loft)
+    review = loft.state.review
+    assert review is not None and review.checked is not None and ident not in review.checked.model.members
+
+
+def test_cancelled_between_two_it_is_said_that_nothing_was_checked(
+    loft: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    Gate(monkeypatch)
+    session, node = loft.session, next(iter(model_of(loft).nodes))
+    session.correct(SetSupport([node], FIXED))
+    session.correct(SetSupport([node], FREE))
+    session.jobs.cancel()
+    rested(qtbot, loft)
+    review = loft.state.review
+    assert review is not None and [f for f in review.findings if f.code == "check.cancelled"]
+
+
+def test_the_window_closed_at_once_keeps_the_last_correction(
+    loft: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    Gate(monkeypatch)
+    session, ids = loft.session, list(model_of(loft).members)[:2]
+    assert session.project is not None
+    path = session.project.path
+    for ident in ids:
+        session.correct(DeleteMembers([ident]))
+    loft.close()
+    assert not {*ids} & _kept(path)
+
+
+def test_other_steps_wait_for_the_checks(loft: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A report written meanwhile would say what was found before the correction."""
+    gate, session = Gate(monkeypatch), loft.session
+    session.correct(DeleteMembers([next(iter(model_of(loft).members))]))
+    assert not session.jobs.free and not loft.actions_["file.report"].isEnabled()
+    assert loft.actions_["edit.undo"].isEnabled()
+    gate.open.set()
+    rested(qtbot, loft)
+    assert session.jobs.free
