@@ -8,7 +8,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rod_tally.checks import Subject, run_checks
-from rod_tally.loads import Distribution
 from rod_tally.loads.combinations.audit import audit
 from rod_tally.model import Combination, LoadCase, MemberLoad, Model, Settings
 from rod_tally.review import review
@@ -82,9 +81,9 @@ def test_a_case_in_no_combination_is_a_finding_and_the_review_says_why_it_cannot
     told = done.audit
     assert not isinstance(told, str) and told.unused == ["Snow", "Wind x"]
     model.cases["Snow"].kind = ""
-    done.model_changed(Distribution(done.model))
+    done.model_changed()
     assert isinstance(done.audit, str) and "Snow" in done.audit
     model.combinations = []
-    done.model_changed(Distribution(done.model))
+    done.model_changed()
     assert isinstance(done.audit, str) and "brings no" in done.audit
     assert not [f for f in run_checks(Subject(model)) if f.code == "combination.unused"]

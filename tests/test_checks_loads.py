@@ -8,7 +8,6 @@ import pytest
 from rod_tally.analysis import run
 from rod_tally.checks import Subject, run_checks
 from rod_tally.desk.session.actions import edit_for
-from rod_tally.loads import Distribution
 from rod_tally.model import (
     AreaLoad,
     Finding,
@@ -238,7 +237,7 @@ def test_review_makes_combinations_by_the_settings_unless_there_are_some() -> No
 def test_rule_file_that_is_gone_is_told_and_breaks_nothing() -> None:
     done = review(whole(), Settings())
     done.settings.combinations.standard = "/nowhere/own.rules"
-    done.model_changed(Distribution(done.model))
+    done.model_changed()
     assert done.combinations == [] and "own.rules" in done.rules_fault and done.envelopes.members() is None
 
 

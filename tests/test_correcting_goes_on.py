@@ -115,3 +115,19 @@ def test_other_steps_wait_for_the_checks(loft: Window, qtbot: QtBot, monkeypatch
     gate.open.set()
     rested(qtbot, loft)
     assert session.jobs.free
+
+
+def test_what_was_corrected_in_a_large_model_is_seen_before_it_is_checked(
+    loft: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    gate, session = Gate(monkeypatch), loft.session
+    ident = next(iter(model_of(loft).members))
+    monkeypatch.setattr(checking, "MANY", 0)
+    with qtbot.waitSignal(loft.state.revision_changed):
+        session.correct(DeleteMembers([ident]))
+    loft.view.draw()
+    assert loft.view._scene is not None and ident not in loft.view._scene.ids
+    review, revision = loft.state.review, loft.state.revision
+    assert revision is not None and revision.stale and review is not None and review.why_old
+    gate.open.set()
+    rested(qtbot, loft)

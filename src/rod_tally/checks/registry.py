@@ -203,6 +203,12 @@ class Subject:
                 out |= part & self.model.members.keys()
         return out
 
+    @made_once("geometry")
+    def lengths(self) -> list[float]:
+        """Of every member, in the order of `ids`, m."""
+        lines = self.model.lines()
+        return np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1).tolist()
+
     def nodes_of(self, member: str) -> list[str]:
         m = self.model.members[member]
         return [m.start, *(j.node for j in m.joints), m.end]

@@ -36,6 +36,7 @@ class Distribution:
         self._known: Known = {}
         self._cases: dict[str, Arrival] = {}
         self._columns: set[str] | None = None
+        self._lines: dict[str, Array] | None = None
 
     def beside(self, model: Model) -> Distribution:
         """The same for a model that differs in cases only; what is worked out already is shared."""
@@ -77,7 +78,11 @@ class Distribution:
         if ident not in self._floors:
             if self._columns is None:
                 self._columns = columns_below(self.model)
-            self._floors[ident] = floor_of(self.model, self.model.surfaces[ident], self._columns, self._known)
+            if self._lines is None:
+                self._lines = dict(zip(self.model.members, self.model.lines()))
+            self._floors[ident] = floor_of(
+                self.model, self.model.surfaces[ident], self._columns, self._known, self._lines
+            )
         return self._floors[ident]
 
     def whole(self, ident: str) -> Whole:

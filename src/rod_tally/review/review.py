@@ -396,11 +396,10 @@ class Review:
         """Stacks, beam lines, walls and frames of the model, recognised once."""
         return self._cache.get("lines", (), lambda: lines_of(self.model))
 
-    def model_changed(self, distribution: Distribution) -> None:
-        """What was made from the model as it was holds no more; its loads go as `distribution` says."""
+    def model_changed(self) -> None:
+        """What was made from the model as it was holds no more."""
         self._cache.clear()
         self.rules_fault, self.causes = "", []
-        self.keep_distribution(distribution)
 
     @property
     def dynamics(self) -> Dynamics:

@@ -87,8 +87,17 @@ def add_dynamics(done: Review, kept: Flexibility | None, progress: Progress = si
     """The review of a static run with its modes, centres, spectra and combinations."""
     own = dynamics(done.model, done.results, done.settings, done.distribution, progress, kept)
     # responses to spectra add to the results, and checks look at those
-    before = None if any(c.spectrum is not None for c in done.model.cases.values()) else done.checked
-    out = assess(done.model, done.settings, done.results, own, done.distribution, progress, before)
+    known = None if any(c.spectrum is not None for c in done.model.cases.values()) else done
+    out = assess(
+        done.model,
+        done.settings,
+        done.results,
+        own,
+        done.distribution,
+        progress,
+        known.checked if known else None,
+        known,
+    )
     _combine(out, progress)
     return out
 
@@ -118,12 +127,15 @@ def assess(
     loads: Distribution,
     progress: Progress = silent,
     before: Checked | None = None,
+    known: Review | None = None,
 ) -> Review:
-    """The review of a run that is there: storeys, checks, tally. `before` as for `checked`."""
-    storeys = storey_rows(model, results, loads)
+    """The review of a run that is there: storeys, checks, tally. `before` as for `checked`; `known`: the same run's review without
+    modes."""
+    storeys = storey_rows(model, results, loads) if known is None else known.storeys
     subject = Subject(model, results, settings, loads, own.modes, storeys, own.centres)
     findings, looked = checked(subject, progress, before)
-    done = Review(model, settings, results, findings, tally(model), own.modes, storeys, own.centres, checked=looked)
+    rows = tally(model) if known is None else known.tally
+    done = Review(model, settings, results, findings, rows, own.modes, storeys, own.centres, checked=looked)
     done.keep_distribution(loads)
     done.findings = ranked([*findings, *done.unplaced_cuts], done.settings)
     return done

@@ -78,6 +78,7 @@ def mesh(model: Model, members: list[str], shear_flexible: bool = True, plates: 
     first: list[int] = []
     ends_of: list[tuple[bool, bool]] = []
     values: list[tuple[float, ...]] = []
+    known: dict[tuple[str, str], tuple[float, ...]] = {}
     for k, ident in enumerate(members):
         if plates is not None and ident in plates.columns:
             column = plates.columns[ident]
@@ -105,7 +106,10 @@ def mesh(model: Model, members: list[str], shear_flexible: bool = True, plates: 
             ends.append((start, end))
             spans.append((a, b))
             ends_of.append((s == 0, s == len(stops) - 2))
-        values.append(stiffness_values(model.sections[m.section], model.materials[m.material], shear_flexible))
+        made_of = m.section, m.material
+        if made_of not in known:
+            known[made_of] = stiffness_values(model.sections[m.section], model.materials[m.material], shear_flexible)
+        values.append(known[made_of])
     n = len(members)
     columns = plates.columns if plates is not None else {}
     lines = _lines(model, members, columns, xyz)

@@ -15,11 +15,15 @@ CANTILEVER = 3.0  # m; longer free ends are asked about. Common practice, no sou
 
 def loose_ends(s: Subject) -> list[int]:
     """Ends (2 m for the start of member m, 2 m + 1 for its end) whose node no other member, support or surface shares."""
+    return s.once("loose ends", lambda: _loose_ends(s), ("geometry", "supports"))
+
+
+def _loose_ends(s: Subject) -> list[int]:
+    at, tied, nodes = s.members_at, s.tied, s.model.nodes
     out = []
-    for k, ident in enumerate(s.ids):
-        m = s.model.members[ident]
+    for k, m in enumerate(s.model.members.values()):
         for which, node in ((0, m.start), (1, m.end)):
-            if len(s.members_at[node]) == 1 and not s.model.nodes[node].support.any and node not in s.tied:
+            if len(at[node]) == 1 and not nodes[node].support.any and node not in tied:
                 out.append(2 * k + which)
     return out
 
@@ -35,30 +39,34 @@ def _gaps(s: Subject) -> dict[int, tuple[int, float]]:
     pairs = end_pairs(s.rods, s.model.search)
     # the nearest are the joined ones, and there are many of them
     pairs = pairs.take(np.flatnonzero(pairs.clear > s.model.snap))
-    loose = set(loose_ends(s))
+    members = list(s.model.members.values())
+    loose = np.zeros(2 * len(members), bool)
+    loose[loose_ends(s)] = True
+    # of ends that are joined to something only those beside a column are asked about
+    columns = np.array([m.cls == "column" for m in members], bool)
+    pairs = pairs.take(np.flatnonzero(loose[pairs.end] | columns[pairs.member]))
     best: dict[int, tuple[int, float]] = {}
     order = np.argsort(pairs.clear, kind="stable")
-    for k in order:
-        e, m, clear = int(pairs.end[k]), int(pairs.member[k]), float(pairs.clear[k])
+    for e, m, clear in zip(pairs.end[order].tolist(), pairs.member[order].tolist(), pairs.clear[order].tolist()):
         if e in best:
             continue
-        own = s.model.members[s.ids[e // 2]]
+        own = members[e // 2]
         node = own.end if e % 2 else own.start
-        if node in s.nodes_of(s.ids[m]):
+        if node in s.nodes_of(members[m].id):
             continue
-        if e in loose or _apart(s, node, m):
+        if loose[e] or _apart(s, node, members[m].id):
             best[e] = (m, clear)
     return best
 
 
-def _apart(s: Subject, node: str, m: int) -> bool:
+def _apart(s: Subject, node: str, column: str) -> bool:
     """Whether a node of beams alone (no column, no support) lies beside a column it is not tied to nearby."""
-    if s.model.nodes[node].support.any or s.model.members[s.ids[m]].cls != "column":
+    if s.model.nodes[node].support.any:
         return False
     around = s.members_at[node]
     if any(s.model.members[i].cls != "beam" for i in around):
         return False
-    mine = set(s.nodes_of(s.ids[m]))
+    mine = set(s.nodes_of(column))
     return not any(mine & set(s.nodes_of(i)) for i in around)
 
 
@@ -183,8 +191,10 @@ def _free_surface(s: Subject, part: set[str]) -> bool:
 def find_short_pieces(s: Subject) -> Iterator[Finding]:
     """Members, or pieces between two joints, shorter than the set length."""
     limit = s.settings.transfer.short
-    for ident, m in s.model.members.items():
-        places = [0.0, *(j.distance for j in m.joints), s.model.length(m)]
+    for (ident, m), length in zip(s.model.members.items(), s.lengths):
+        if not m.joints and length >= limit:
+            continue
+        places = [0.0, *(j.distance for j in m.joints), length]
         for a, b in zip(places, places[1:]):
             if b - a < limit:
                 whole = "The" if len(places) == 2 else "A piece of the"

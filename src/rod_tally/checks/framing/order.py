@@ -23,10 +23,11 @@ ASKED = "Accept, because…"
 def find_uneven_levels(s: Subject) -> Iterator[Finding]:
     """Storeys in which level beams lie a little higher or lower than most: one finding a storey."""
     levels: dict[str, list[tuple[float, str]]] = defaultdict(list)
-    for m in s.model.members.values():
+    nodes = s.model.nodes
+    for m, length in zip(s.model.members.values(), s.lengths):
         if m.cls == "beam" and m.storey:
-            a, b = s.model.nodes[m.start].point[2], s.model.nodes[m.end].point[2]
-            if abs(a - b) < 1e-3 * max(s.model.length(m), 1e-6):
+            a, b = nodes[m.start].point[2], nodes[m.end].point[2]
+            if abs(a - b) < 1e-3 * max(length, 1e-6):
                 levels[m.storey].append((round(float(a), 4), m.id))
     for storey, found in sorted(levels.items()):
         usual, count = Counter(z for z, _ in found).most_common(1)[0]
@@ -94,10 +95,10 @@ def _turned(s: Subject, ids: list[str], axes: list[Array]) -> list[str]:
 def find_contrasts(s: Subject) -> Iterator[Finding]:
     """Fixed ends at one node whose bending stiffness E I / L differs by more than CONTRAST: one finding a pair of sections."""
     value: dict[str, float] = {}
-    for m in s.model.members.values():
+    for m, length in zip(s.model.members.values(), s.lengths):
         section, material = s.model.sections.get(m.section), s.model.materials.get(m.material)
         if section and material and section.usable and material.usable:
-            value[m.id] = (material.E or 0.0) * max(section.iy, section.iz) / max(s.model.length(m), 1e-6)
+            value[m.id] = (material.E or 0.0) * max(section.iy, section.iz) / max(length, 1e-6)
     seen: set[tuple[str, str]] = set()
     for node, ids in s.members_at.items():
         known = [i for i in ids if i in value and not s.model.members[i].pin_joined]

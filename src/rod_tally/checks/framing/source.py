@@ -148,35 +148,26 @@ def find_moved(s: Subject) -> Iterator[Finding]:
     lines[~known] = 0.0
     if s.model.physical:  # along its own line an end may go as far as it must
         own = s.rods.axes[:, 0][:, None]
-        across = lines - np.einsum("nki,nki->nk", lines, np.broadcast_to(own, lines.shape))[:, :, None] * own
-        far = np.abs(across).max(axis=(1, 2), initial=0.0)
-    else:
-        far = np.abs(lines).max(axis=(1, 2), initial=0.0)
-    for k in np.flatnonzero(far > limit / 2).tolist():
+        lines -= np.einsum("nki,nki->nk", lines, np.broadcast_to(own, lines.shape))[:, :, None] * own
+    far = np.linalg.norm(lines, axis=2)
+    at, every = s.members_at, s.model.members
+    for k, which in np.argwhere(far > limit).tolist():
         ident, m = members[k]
         assert m.source_line is not None
-        steps = lines[k]
-        axis = s.rods.axes[k, 0]
-        for which, node in ((0, m.start), (1, m.end)):
-            step = steps[which]
-            distance = float(np.linalg.norm(step))
-            if not s.model.physical:
-                if distance > limit:
-                    yield Finding(
-                        "source.moved",
-                        "note",
-                        f"The {'end' if which else 'start'} of the {s.name(ident)} was moved by {mm(distance)} "
-                        f"to node {node}.",
-                        (ident,),
-                        point(m.source_line[which]),
-                        ("Accept, because…",),
-                        {"distance": distance},
-                    )
-                continue
-            across = float(np.linalg.norm(step - (step @ axis) * axis))
-            if across > limit:
-                met = sorted({s.model.members[i].cls for i in s.members_at[node] if i != ident})
-                groups[m.cls, listed(met)].append((across, ident, which))
+        distance, node = float(far[k, which]), m.end if which else m.start
+        if s.model.physical:
+            met = {every[i].cls for i in at[node] if i != ident}
+            groups[m.cls, listed(sorted(met))].append((distance, ident, which))
+            continue
+        yield Finding(
+            "source.moved",
+            "note",
+            f"The {'end' if which else 'start'} of the {s.name(ident)} was moved by {mm(distance)} to node {node}.",
+            (ident,),
+            point(m.source_line[which]),
+            ("Accept, because…",),
+            {"distance": distance},
+        )
     for (cls, others), moved in sorted(groups.items()):
         far, ident, which = max(moved)
         ends = "1 end of a" if len(moved) == 1 else f"{len(moved)} ends of"

@@ -22,8 +22,7 @@ ASKED = "Accept, because…"
 def find_slivers(s: Subject) -> Iterator[Finding]:
     """Surfaces too narrow for a shell, and outlines with edges too short to be meant."""
     for x in s.model.surfaces.values():
-        ring = x.flat(x.outer)
-        sides = np.linalg.norm(np.roll(ring, -1, axis=0) - ring, axis=1)
+        sides = np.linalg.norm(np.concatenate([x.outer[1:], x.outer[:1]]) - x.outer, axis=1)
         width = 2 * x.area / max(float(sides.sum()), 1e-9)
         if width < NARROW and not x.element:
             text = f"The {s.name(x.id)} is a sliver: {x.area:.3g} m² along {sides.sum() / 2:.3g} m."
@@ -133,12 +132,14 @@ def find_free_surfaces(s: Subject) -> Iterator[Finding]:
 def find_members_inside(s: Subject) -> Iterator[Finding]:
     """Columns and beams drawn inside a wall or slab along most of their length: material and stiffness count twice."""
     for x in s.model.surfaces.values():
+        if not x.upright:
+            continue
         for j in x.joints:
             m = s.model.members.get(j.other)
             if j.kind != "member" or m is None or j.distance > x.thickness / 2:
                 continue
             along = float(np.linalg.norm(j.line[1] - j.line[0]))
-            if along < 0.5 * s.model.length(m) or not x.upright:
+            if along < 0.5 * s.model.length(m):
                 continue
             yield Finding(
                 "join.inside",

@@ -10,7 +10,7 @@ from shapely.geometry import Point, Polygon
 
 from ...model import FIXED, FREE, PINNED, ROLLER, Support, Surface
 from ...model.entities.structure import COMPONENTS
-from ...model.geometry.triangles import triangles_of
+from ...model.geometry.triangles import ring_edges, surface_triangles, triangles_of
 from ...model.geometry.vectors import Array
 from ..theme import EDGE, GRAPHITE, INK, KINDS, MOSS, MUTED, OCHRE, PAPER, PINE, RUST
 from ..view.symbols import diamond, ring, square
@@ -68,11 +68,12 @@ def _by_kind(canvas: Canvas, scene: Scene, names: list[str], of_surfaces: list[s
         count[n] = count.get(n, 0) + 1
     order = sorted(count, key=lambda n: (-count[n], n))
     colour = {n: KINDS[min(k, len(KINDS) - 1)] for k, n in enumerate(order)}
-    rgb = np.array([_rgb(colour[n]) for n in names]).reshape(-1, 3)
+    shade = {n: _rgb(c) for n, c in colour.items()}
+    rgb = np.array([shade[n] for n in names]).reshape(-1, 3)
     canvas.lines(scene.lines, width=2.6, colours=rgb)
-    edges = [np.stack([s.outer, np.roll(s.outer, -1, axis=0)], axis=1) for s in scene.surfaces]
+    edges = [ring_edges(s.outer) for s in scene.surfaces]
     if edges:
-        own = np.concatenate([np.tile(_rgb(colour[n]), (len(e), 1)) for e, n in zip(edges, of_surfaces)])
+        own = np.repeat([shade[n] for n in of_surfaces], [len(e) for e in edges], axis=0)
         canvas.lines(np.concatenate(edges), width=1.6, colours=own)
     shown = [f"<font color='{colour[n]}'>▬</font> {n or 'none'} ({count[n]})" for n in order[:6]]
     return shown + ([f"and {len(order) - 6} more"] if len(order) > 6 else [])
@@ -309,9 +310,8 @@ def draw_solids(canvas: Canvas, scene: Scene) -> list[str]:
             )
             for end in (low, high):
                 edges.append(np.stack([end, np.roll(end, -1, axis=0)], axis=1))
-        pane = Polygon(s.flat(s.outer), [s.flat(r) for r in s.openings])
-        for t in triangles_of(pane):
-            corner = s.lifted(t[[0, 1, 2, 2]])
+        for t in surface_triangles(s):
+            corner = t[[0, 1, 2, 2]]
             panes["surface"] += [(corner - up)[None], (corner + up)[None]]
     shades = {"column": GRAPHITE, "beam": MUTED, "brace": MUTED, "surface": EDGE}
     for cls, parts in panes.items():

@@ -12,10 +12,9 @@ from importlib.metadata import entry_points
 from typing import TYPE_CHECKING
 
 import numpy as np
-from shapely.geometry import Polygon
 
 from ...model import Model, Surface
-from ...model.geometry.triangles import triangles_of
+from ...model.geometry.triangles import ring_edges, surface_triangles
 from ...model.geometry.vectors import Array, local_axes
 from ...review import Review
 from ..quantities import UnitSet
@@ -167,22 +166,9 @@ def draw_members(canvas: Canvas, scene: Scene, pale: bool) -> None:
 
 def draw_surfaces(canvas: Canvas, scene: Scene) -> None:
     """Slabs and walls as pale panes with their edges, openings left open."""
-    points: list[Array] = []
-    triangles: list[list[int]] = []
-    edges: list[Array] = []
-    count = 0
-    for s in scene.surfaces:
-        for loop in (s.outer, *s.openings):
-            edges.append(np.stack([loop, np.roll(loop, -1, axis=0)], axis=1))
-        pane = Polygon(s.flat(s.outer), [s.flat(r) for r in s.openings])
-        axes = s.plain_axes
-        cut = triangles_of(pane)
-        if not len(cut):
-            canvas.left_out.append(f"{s.cls} {s.name or s.id}")
-        for corners in cut:
-            points.append(s.outer[0] + corners @ axes[:2])
-            triangles.append([count, count + 1, count + 2])
-            count += 3
-    if points:
-        canvas.faces(np.concatenate(points), np.array(triangles), EDGE, 0.13)
-        canvas.lines(np.concatenate(edges), PALE, 1.0)
+    cut = [surface_triangles(s) for s in scene.surfaces]
+    canvas.left_out += [f"{s.cls} {s.name or s.id}" for s, t in zip(scene.surfaces, cut) if not len(t)]
+    if cut:
+        points = np.concatenate(cut).reshape(-1, 3)
+        canvas.faces(points, np.arange(len(points)).reshape(-1, 3), EDGE, 0.13)
+        canvas.lines(np.concatenate([ring_edges(r) for s in scene.surfaces for r in (s.outer, *s.openings)]), PALE, 1.0)

@@ -94,6 +94,7 @@ class StepWidget(QWidget):
         draw_tally(painter, QRectF(17, 27, width, 11), done, len(self.items), INK if done else GRAPHITE)
         if self.active:
             self._paint_items(painter, width)
+        painter.end()
 
     def _paint_items(self, painter: QPainter, width: int) -> None:
         revision = self.state.revision

@@ -16,6 +16,7 @@ from .runs import Runs
 from .state import Revision
 
 TITLE = "Checking"
+MANY = 1500  # members and surfaces whose checks take longer than one would wait to see what was corrected
 UNCHECKED = Finding(
     "check.cancelled",
     "warning",
@@ -40,8 +41,7 @@ class Checking:
         session, review = self.session, revision.review
         # what the job works on stays as it is, whatever is corrected meanwhile
         model, before = review.model.snapshot(), review.checked
-        loads = Distribution(model) if before is None else before.loads.after(before.model, model)
-        review.model_changed(loads)
+        review.model_changed()
         self._unsaved = revision, model
         revision.stale, revision.run_sum = True, None
 
@@ -50,6 +50,7 @@ class Checking:
             self.save(revision, model)
             progress(TITLE, 0.0)
             stale = session.prints.is_old(revision.run_print, model, session.settings)
+            loads = Distribution(model) if before is None else before.loads.after(before.model, model)
             subject = Subject(model, None, session.settings, loads)
             if not stale:
                 subject = Subject(
@@ -58,7 +59,9 @@ class Checking:
             return *checked(subject, progress, before), stale, tally(model)
 
         def done(value: tuple[list[Finding], Checked, bool, list[TallyRow]]) -> None:
-            findings, review.checked, revision.stale, review.tally = value
+            findings, looked, revision.stale, review.tally = value
+            review.checked = looked
+            review.keep_distribution(looked.loads)
             review.findings = ranked([*findings, *review.other_findings], session.settings)
             if not revision.run_name:  # a correction before the first run stopped that
                 self.runs.first(revision)
@@ -75,6 +78,8 @@ class Checking:
             session.said.emit("The correction is kept; its checks were cancelled")
 
         session.start(TITLE, work, done, cancelled, replaces=True)
+        if len(model.members) + len(model.surfaces) > MANY:
+            session.state.refresh()  # what was corrected is seen before it is checked
 
     def save(self, revision: Revision, model: Model) -> None:
         """Keep a corrected model in the project, and its corrections for the next time its source is taken in."""

@@ -85,6 +85,7 @@ class StoreyStack(QWidget):
                     x += painter.fontMetrics().horizontalAdvance(text) + 5
         painter.setPen(QColor(EDGE))
         painter.drawLine(self.width() - 1, 0, self.width() - 1, self.height())
+        painter.end()
 
     def _row_at(self, y: float) -> int | None:
         for k, (_, box) in enumerate(self.rows()):

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
+from itertools import accumulate
 
 import numpy as np
 import shapely
@@ -21,6 +24,7 @@ from .spread import Way, known_spread
 
 GRID = 1e-6  # m; lines nearer than this are one
 REACH = 0.3  # m; a beam that stops this near to the next line is taken on to it, so that panels close
+NOWHERE = np.zeros((0, 2))
 SMALL = 1e-4  # m2; what is left between nearly equal lines
 
 
@@ -94,49 +98,71 @@ Known = dict[tuple[object, ...], Floor]
 NEAR = 8  # decimals of a metre to which like slabs agree
 
 
-def floor_of(model: Model, surface: Surface, held: set[str], known: Known | None = None) -> Floor:
+def floor_of(
+    model: Model, surface: Surface, held: set[str], known: Known | None = None, lines: Mapping[str, Array] | None = None
+) -> Floor:
     """The panels of a slab, from what is joined to it. `held` are the nodes that columns come up to. `known`: slabs cut
-    before; a building has many of one shape, which share their panels."""
+    before; a building has many of one shape, which share their panels. `lines`: axes (2, 3) of members, where they are known."""
     axes = _along_outline(surface)
-
-    def flat(points: Array) -> Array:
-        return np.asarray((points - surface.outer[0]) @ axes[:2].T)
-
-    polygon = sound(Polygon(flat(surface.outer), [flat(r) for r in surface.openings]))
-    carriers: list[Carrier] = []
-    seen = set()
-    for joint in surface.joints:
-        if joint.kind == "member" and joint.other in model.members and joint.other not in seen:
-            seen.add(joint.other)
-            member = model.members[joint.other]
-            line = flat(model.line(member))
-            carriers.append(Carrier("member", member.id, line, model.length(member)))
-        elif joint.kind == "surface" and len(joint.line) == 2:
-            wall = model.surfaces.get(joint.other)
-            if wall is not None and wall.upright and stands_below(wall.outer, joint.line):
-                line = flat(joint.line)
-                carriers.append(Carrier("wall", wall.id, line, float(np.linalg.norm(line[1] - line[0]))))
-        elif joint.kind == "end" and joint.node in held and joint.node not in seen:
-            seen.add(joint.node)
-            carriers.append(Carrier("column", joint.node, flat(joint.line[:1])))
+    carriers, shapes = _carriers(model, surface, held, lines)
+    # all points at once, and again apart: most of a slab's time would go into single ones
+    loops = [surface.outer, *surface.openings, *shapes]
+    ends = list(accumulate(len(p) for p in loops))
+    apart = [slice(i, j) for i, j in zip([0, *ends], ends)]
+    flat = (np.concatenate(loops) - surface.outer[0]) @ axes[:2].T
+    parts = [flat[k] for k in apart]
+    count = 1 + len(surface.openings)
+    for carrier, line in zip(carriers, parts[count:]):
+        carrier.line = line
+        if carrier.kind == "wall":
+            carrier.length = float(np.linalg.norm(line[1] - line[0]))
     way: Way = "one-way" if surface.way == "one-way" else "two-way"
     span = None
     if surface.span is not None:
         way_of = np.array(surface.span) @ axes[:2].T
         span = way_of / np.linalg.norm(way_of) if np.linalg.norm(way_of) > 1e-9 else None
     if known is None:
-        return cut(surface.id, surface.outer[0], axes, polygon, carriers, way, span)
-    rings = [places(np.array(r.coords)) for r in (polygon.exterior, *polygon.interiors)]
-    lines = [(c.kind, places(c.line), round(c.length, NEAR)) for c in carriers]
+        outline = sound(Polygon(parts[0], parts[1:count]))
+        return cut(surface.id, surface.outer[0], axes, outline, carriers, way, span)
+    near = np.round(flat, NEAR) + 0.0
+    keys = [near[k].tobytes() for k in apart]
+    marks = [(c.kind, k, round(c.length, NEAR)) for c, k in zip(carriers, keys[count:])]
     # by place, not by the order of the file
-    order = sorted(range(len(carriers)), key=lambda k: lines[k])
+    order = sorted(range(len(carriers)), key=lambda k: marks[k])
     carriers = [carriers[k] for k in order]
-    key = (*rings, *(lines[k] for k in order), way, None if span is None else places(span))
+    key = (*keys[:count], *(marks[k] for k in order), way, None if span is None else places(span))
     like = known.get(key)
     if like is None:
-        like = known[key] = cut(surface.id, surface.outer[0], axes, polygon, carriers, way, span)
+        outline = sound(Polygon(parts[0], parts[1:count]))
+        like = known[key] = cut(surface.id, surface.outer[0], axes, outline, carriers, way, span)
         return like
-    return Floor(surface.id, surface.outer[0], axes, polygon, carriers, like.panels, way, span, like._unit, like)
+    return Floor(surface.id, surface.outer[0], axes, like.outline, carriers, like.panels, way, span, like._unit, like)
+
+
+def _carriers(
+    model: Model, surface: Surface, held: set[str], lines: Mapping[str, Array] | None
+) -> tuple[list[Carrier], list[Array]]:
+    """What is joined to a slab and can carry it, each once, with its points (2, 3) or (1, 3) in space; lengths of members."""
+    carriers: list[Carrier] = []
+    points: list[Array] = []
+    seen = set()
+    for joint in surface.joints:
+        if joint.kind == "member" and joint.other in model.members and joint.other not in seen:
+            seen.add(joint.other)
+            line = model.line(model.members[joint.other]) if lines is None else lines[joint.other]
+            x, y, z = (line[1] - line[0]).tolist()
+            carriers.append(Carrier("member", joint.other, NOWHERE, math.sqrt(x * x + y * y + z * z)))
+            points.append(line)
+        elif joint.kind == "surface" and len(joint.line) == 2:
+            wall = model.surfaces.get(joint.other)
+            if wall is not None and wall.upright and stands_below(wall.outer, joint.line):
+                carriers.append(Carrier("wall", wall.id, NOWHERE))
+                points.append(joint.line)
+        elif joint.kind == "end" and joint.node in held and joint.node not in seen:
+            seen.add(joint.node)
+            carriers.append(Carrier("column", joint.node, NOWHERE))
+            points.append(joint.line[:1])
+    return carriers, points
 
 
 def _along_outline(surface: Surface) -> Array:
@@ -144,11 +170,16 @@ def _along_outline(surface: Surface) -> Array:
     straight where places are rounded to the grid."""
     plain = surface.plain_axes
     ring = surface.flat(surface.outer)
-    sides = np.diff(ring, axis=0, append=ring[:1])
-    length = np.linalg.norm(sides, axis=1)
-    if 2 * length[np.abs(sides).min(axis=1) < GRID / 10].sum() >= length.sum():
+    along = whole = 0.0
+    corners = ring.tolist()  # a few corners: in plain floats
+    for (x0, y0), (x1, y1) in zip(corners, [*corners[1:], corners[0]]):
+        length = math.hypot(x1 - x0, y1 - y0)
+        whole += length
+        if min(abs(x1 - x0), abs(y1 - y0)) < GRID / 10:
+            along += length
+    if 2 * along >= whole:
         return plain
-    angle = main_angles(np.stack([ring, ring + sides], axis=1))[0]
+    angle = main_angles(np.stack([ring, np.concatenate([ring[1:], ring[:1]])], axis=1))[0]
     angle = (angle + np.pi / 4) % (np.pi / 2) - np.pi / 4
     c, s = np.cos(angle), np.sin(angle)
     return np.array([c * plain[0] + s * plain[1], c * plain[1] - s * plain[0], plain[2]])

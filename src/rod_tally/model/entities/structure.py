@@ -19,6 +19,7 @@ LEANS = ", joints along the sides only press"
 IN_AXES = "conditions in axes "
 LIFTS = "holds against pressing only"
 BED_SIDEWAYS = 0.1  # share of the modulus of subgrade reaction that resists sliding; common practice, no source
+_NOTHING, _ALL = (0.0,) * 6, (inf,) * 6
 COMPONENTS = ("n", "vy", "vz", "mt", "my", "mz")
 
 
@@ -96,7 +97,7 @@ class Support:
 
     @property
     def any(self) -> bool:
-        return any(self.stiffness)
+        return self.stiffness != _NOTHING
 
     @property
     def held(self) -> tuple[bool, ...]:
@@ -174,7 +175,7 @@ class Release:
 
     @property
     def any(self) -> bool:
-        return any(k < inf for k in self.stiffness)
+        return self.stiffness != _ALL
 
     @property
     def released(self) -> tuple[bool, ...]:

@@ -246,8 +246,8 @@ def _area_of(rings: tuple[bytes, ...], of: bytes) -> float:
     areas = []
     for r in rings:
         loop = np.frombuffer(r).reshape(-1, 3)
-        flat = (loop - loop[0]) @ axes
-        areas.append(polygon_moments([(float(a), float(b)) for a, b in flat])[0])
+        flat = ((loop - loop[0]) @ axes).tolist()
+        areas.append(abs(sum(x * v - u * y for (x, y), (u, v) in zip(flat, [*flat[1:], flat[0]]))) / 2)
     return areas[0] - sum(areas[1:])
 
 
@@ -286,6 +286,11 @@ def _newell(points: Array) -> tuple[float, float, float]:
 
 def across(n: Array) -> tuple[Array, Array]:
     """Two unit vectors that make a right-handed frame with the unit vector n."""
-    u = np.cross(n, [0.0, 0, 1]) if abs(n[2]) < 0.9 else np.cross(n, [1.0, 0, 0])
-    u = u / np.linalg.norm(u)
-    return u, np.cross(n, u)
+    a, b, c = n.tolist()
+    if abs(c) < 0.9:
+        size = math.sqrt(a * a + b * b)
+        x, y, z = b / size, -a / size, 0.0
+    else:
+        size = math.sqrt(b * b + c * c)
+        x, y, z = 0.0, c / size, -b / size
+    return np.array((x, y, z)), np.array((b * z - c * y, c * x - a * z, a * y - b * x))

@@ -59,6 +59,10 @@ def _directions(model: Model, wanted: list[Member]) -> Array:
     return np.asarray(d / np.maximum(np.linalg.norm(d, axis=1), 1e-12)[:, None])
 
 
+def _middles(model: Model, wanted: list[Member]) -> dict[str, Array]:
+    return dict(zip((m.id for m in wanted), model.lines_of(wanted).mean(axis=1)))
+
+
 def _ends_at(members: list[Member]) -> dict[str, list[int]]:
     at: dict[str, list[int]] = defaultdict(list)
     for k, m in enumerate(members):
@@ -80,8 +84,8 @@ def column_stacks(model: Model) -> list[Line]:
         for a, b in zip(upright, upright[1:]):
             sets.join(columns[a].id, columns[b].id)
     found = []
+    middle = _middles(model, columns)
     for group in sets.groups():
-        middle = {i: model.line(model.members[i]).mean(axis=0) for i in group}
         group.sort(key=lambda i: (round(float(middle[i][2]), 4), i))
         foot = model.line(model.members[group[0]])
         found.append((foot[int(foot[1, 2] < foot[0, 2])], group))
@@ -115,13 +119,13 @@ def beam_lines(model: Model) -> list[Line]:
                         sets.join(beams[a].id, beams[b].id)
     found = []
     index = {m.id: k for k, m in enumerate(beams)}
+    middle = _middles(model, beams)
     for group in sets.groups():
         if len(group) < 2:
             continue
         way = d[index[group[0]]]
         lead = int(np.abs(way).argmax())
         way = way * np.sign(way[lead])
-        middle = {i: model.line(model.members[i]).mean(axis=0) for i in group}
         group.sort(key=lambda i: (round(float(middle[i] @ way), 4), i))
         found.append((middle[group[0]], way, group))
     found.sort(key=lambda f: tuple(np.round(f[0][[2, 1, 0]], 3)))
@@ -180,6 +184,7 @@ def frames(model: Model, stacks: list[Line]) -> list[Line]:
         return []
     ids = list(model.members)
     own = model.lines()[:, :, :2]
+    walls = [s for s in model.surfaces.values() if s.upright]
     out = []
     for name, points in lines:
         a, b = points[0], points[-1]
@@ -189,8 +194,8 @@ def frames(model: Model, stacks: list[Line]) -> list[Line]:
         along = (own - a) @ u
         inside &= (along >= -ON_GRID).all(axis=1) & (along <= float(np.linalg.norm(b - a)) + ON_GRID).all(axis=1)
         members = [ids[k] for k in np.flatnonzero(inside)]
-        for s in model.surfaces.values():
-            if s.upright and (np.abs((s.outer[:, :2] - a) @ normal) <= ON_GRID).all():
+        for s in walls:
+            if (np.abs((s.outer[:, :2] - a) @ normal) <= ON_GRID).all():
                 members.append(s.id)
         if len(members) > 1:
             out.append(Line("frame", name, members))

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 import shapely
 from shapely.geometry import Polygon
 
-from ..entities.surface import sound
+from ..entities.surface import Surface, sound
 from .vectors import Array
 
+CACHED = 100_000  # outlines whose triangles are kept
+LIKE = 9  # decimals of a metre to which like outlines agree
 FINE = 1e-4  # m; to which an outline is rounded where it cannot be cut as it is
 
 
@@ -30,6 +34,34 @@ def triangles_of(pane: Polygon) -> Array:
         return _corners([t for p in pieces for t in shapely.delaunay_triangles(p).geoms if p.area > FINE**2])
     except (shapely.errors.GEOSException, ValueError):
         return np.zeros((0, 3, 2))
+
+
+def surface_triangles(surface: Surface) -> Array:
+    """Corners (n, 3, 3) in space of triangles that fill a slab or wall, openings left open; kept, for a view draws them again and again."""
+    rings = tuple(np.ascontiguousarray(r, float).tobytes() for r in (surface.outer, *surface.openings))
+    return _in_space(rings, np.ascontiguousarray(surface.plain_axes[:2]).tobytes())
+
+
+@lru_cache(maxsize=CACHED)
+def _in_space(rings: tuple[bytes, ...], across: bytes) -> Array:
+    axes = np.frombuffer(across).reshape(2, 3)
+    loops = [np.frombuffer(r).reshape(-1, 3) for r in rings]
+    flat = [np.round((loop - loops[0][0]) @ axes.T, LIKE) + 0.0 for loop in loops]
+    out = loops[0][0] + _in_plane(tuple(loop.tobytes() for loop in flat)) @ axes
+    out.flags.writeable = False
+    return out
+
+
+@lru_cache(maxsize=CACHED)
+def _in_plane(rings: tuple[bytes, ...]) -> Array:
+    """By the shape alone: a building has many slabs of one shape."""
+    outer, *openings = (np.frombuffer(r).reshape(-1, 2) for r in rings)
+    return triangles_of(Polygon(outer, openings))
+
+
+def ring_edges(ring: Array) -> Array:
+    """The edges (n, 2, k) of a closed ring of corners (n, k)."""
+    return np.stack([ring, np.concatenate([ring[1:], ring[:1]])], axis=1)
 
 
 def _rounded(pane: Polygon) -> Polygon:

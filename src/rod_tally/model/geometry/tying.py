@@ -24,14 +24,15 @@ def bodies_of(members: Sequence[Member], lines: Array, sections: dict[str, Secti
     """Members along `lines` (n, 2, 3) as arrays with their bodies; of an analytical model axes alone. A member of unknown section has
     no body either."""
     none = Section("", "unknown")
-    found = [sections.get(m.section, none) if physical else none for m in members]
+    known = {m.section: sections.get(m.section, none) if physical else none for m in members}
+    bounds, rounded = {n: x.bounds for n, x in known.items()}, {n: x.round for n, x in known.items()}
     z = np.array([m.z_axis for m in members]).reshape(-1, 3)
     axes = local_axes(lines[:, 1] - lines[:, 0], z) if len(members) else np.zeros((0, 3, 3))
     return Rods(
         lines,
         np.asarray(axes).reshape(-1, 3, 3),
-        np.array([s.bounds for s in found]).reshape(-1, 4),
-        np.array([s.round for s in found], bool),
+        np.array([bounds[m.section] for m in members]).reshape(-1, 4),
+        np.array([rounded[m.section] for m in members], bool),
     )
 
 

@@ -205,12 +205,11 @@ def _once_a_member(cluster: Cluster) -> None:
 def _place(clusters: list[Cluster], rods: Rods, rank: NDArray[np.int64], area: Array) -> None:
     """Node places. Members that carry others are placed first, so three passes settle columns, beams, secondaries."""
     lines = rods.lines.copy()
-    length = rods.lengths
-    area = np.round(area, 9)
+    length, ranks, areas = rods.lengths.tolist(), rank.tolist(), np.round(area, 9).tolist()
     for _ in range(4):
         moved = lines.copy()
         for cluster in clusters:
-            cluster.point = _point(cluster, rods, lines, length, rank, area)
+            cluster.point = _point(cluster, rods, lines, length, ranks, areas)
             for e in cluster.ends:
                 moved[e // 2, e % 2] = cluster.point
         if np.abs(moved - lines).max(initial=0.0) < 1e-9:
@@ -221,8 +220,7 @@ def _place(clusters: list[Cluster], rods: Rods, rank: NDArray[np.int64], area: A
 def follow(clusters: list[Cluster], rods: Rods, rank: NDArray[np.int64], area: Array) -> None:
     """Bring nodes that sit inside members after those members, whose own ends have been moved since they were placed."""
     lines = rods.lines.copy()
-    length = rods.lengths
-    area = np.round(area, 9)
+    length, ranks, areas = rods.lengths.tolist(), rank.tolist(), np.round(area, 9).tolist()
     for _ in range(4):
         for cluster in clusters:
             for e in cluster.ends:
@@ -230,7 +228,7 @@ def follow(clusters: list[Cluster], rods: Rods, rank: NDArray[np.int64], area: A
         moved = 0.0
         for cluster in clusters:
             if cluster.seats:
-                point = _point(cluster, rods, lines, length, rank, area)
+                point = _point(cluster, rods, lines, length, ranks, areas)
                 moved = max(moved, float(np.abs(point - cluster.point).max()))
                 cluster.point = point
         if moved < 1e-9:
@@ -238,7 +236,7 @@ def follow(clusters: list[Cluster], rods: Rods, rank: NDArray[np.int64], area: A
 
 
 def _on_leading_ends(
-    ends: list[int], cluster: Cluster, rods: Rods, lines: Array, length: Array, rank: NDArray[np.int64], area: Array
+    ends: list[int], cluster: Cluster, rods: Rods, lines: Array, rank: list[int], area: list[float]
 ) -> Array:
     """The place on the axis of what leads at a joint (an upright under a girder) that is nearest to what passes there.
 
@@ -260,18 +258,20 @@ def _on_leading_ends(
     return np.asarray(np.mean(points, axis=0))
 
 
-def _point(cluster: Cluster, rods: Rods, lines: Array, length: Array, rank: NDArray[np.int64], area: Array) -> Array:
+def _point(
+    cluster: Cluster, rods: Rods, lines: Array, length: list[float], rank: list[int], area: list[float]
+) -> Array:
     if cluster.seats:
         top = max((rank[s.member], area[s.member]) for s in cluster.seats)
         above = [e for e in cluster.ends if rank[e // 2] > top[0]]
         if above:
-            return _on_leading_ends(above, cluster, rods, lines, length, rank, area)
+            return _on_leading_ends(above, cluster, rods, lines, rank, area)
         points = []
         for s in cluster.seats:
             if (rank[s.member], area[s.member]) == top:
                 a, b = lines[s.member]
                 points.append(a + (b - a) * s.along / length[s.member])
-        return np.mean(points, axis=0)
+        return points[0] if len(points) == 1 else np.mean(points, axis=0)
     if len(cluster.ends) == 1:
         e = cluster.ends[0]
         return rods.lines[e // 2, e % 2].copy()

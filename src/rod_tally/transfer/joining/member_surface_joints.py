@@ -5,9 +5,10 @@ from __future__ import annotations
 import numpy as np
 from scipy.spatial import cKDTree
 
-from ...model import Member, Model, SurfaceJoint
+from ...model import Member, Model, Surface, SurfaceJoint
 from ...model.geometry.panels import Panels, Touch, lying_along
 from ...model.geometry.proximity import Rods
+from ...model.geometry.vectors import Array
 from .joins import Cluster
 
 
@@ -39,16 +40,17 @@ def place_on_surfaces(clusters: list[Cluster], touches: list[Touch], panels: Pan
     one most square to it: a column's, not that of the brace beside it. What else ends at the node follows, or is tied to it by a
     rigid link as the settings say.
     """
-    by_end: dict[int, list[Touch]] = {}
-    for t in touches:
-        by_end.setdefault(t.end, []).append(t)
+    rank = _ranks(touches, members, panels)
+    by_end: dict[int, list[int]] = {}
+    for k, t in enumerate(touches):
+        by_end.setdefault(t.end, []).append(k)
     for cluster in clusters:
-        mine = [t for e in cluster.ends for t in by_end.get(e, ())]
+        mine = [k for e in cluster.ends for k in by_end.get(e, ())]
         if not mine or cluster.seats:
             continue
         planes: dict[int, Touch] = {}
-        for t in sorted(mine, key=lambda t: _rank(t, members, panels)):
-            planes.setdefault(t.surface, t)
+        for k in sorted(mine, key=lambda k: rank[k]):
+            planes.setdefault(touches[k].surface, touches[k])
         for s, t in planes.items():
             surface = panels.surfaces[s]
             n = surface.plain_axes[2]
@@ -62,21 +64,26 @@ def place_on_surfaces(clusters: list[Cluster], touches: list[Touch], panels: Pan
                 cluster.point = cluster.point - n * height
 
 
-def _rank(t: Touch, members: list[Member], panels: Panels) -> tuple[object, ...]:
-    """By place, not by the order or the names of the file: surfaces, then what runs most squarely across one. Where planes are not
-    square to each other the last counts most."""
-    line = members[t.end // 2].source_line
-    assert line is not None
-    way = line[1] - line[0]
-    square = abs(float(way @ panels.axes[t.surface, 2])) / float(np.linalg.norm(way))
-    centre = np.round(panels.bodies.centre[t.surface], 4)
-    return (
-        not t.across,
-        *centre,
-        -round(square, 6),
-        *np.round(line.mean(axis=0)[[2, 1, 0]], 4),
-        members[t.end // 2].id,
-    )
+def _ranks(touches: list[Touch], members: list[Member], panels: Panels) -> list[int]:
+    """The place of each in their order: by place, not by the order or the names of the file: surfaces, then what runs most squarely
+    across one. Where planes are not square to each other the last counts most."""
+    if not touches:
+        return []
+    mine = [members[t.end // 2] for t in touches]
+    on = np.array([t.surface for t in touches])
+    lines = np.concatenate([m.source_line for m in mine if m.source_line is not None]).reshape(-1, 2, 3)
+    way = lines[:, 1] - lines[:, 0]
+    square = np.abs(np.einsum("ni,ni->n", way, panels.axes[on, 2])) / np.linalg.norm(way, axis=1)
+    place = np.round(lines.mean(axis=1), 4)
+    name = np.unique([m.id for m in mine], return_inverse=True)[1]
+    centre = np.round(panels.bodies.centre[on], 4)
+    across = np.array([not t.across for t in touches])
+    # the last key counts first
+    order = np.lexsort((name, *place.T, -np.round(square, 6), *centre[:, ::-1].T, across))
+    rank = np.empty(len(touches), np.int64)
+    rank[order] = np.arange(len(touches))
+    out: list[int] = rank.tolist()
+    return out
 
 
 def record_joints(
@@ -85,20 +92,30 @@ def record_joints(
 ) -> None:  # fmt: skip
     """Write down at every surface which ends and members are tied to it, and how far off its plane they lie."""
     node_of = {e: ids[c] for c, cluster in enumerate(clusters) for e in cluster.ends}
+    rank = _ranks(touches, members, panels)
+    places, heights = _feet([panels.surfaces[t.surface] for t in touches], [node_of[t.end] for t in touches], model)
     seen: set[tuple[int, str]] = set()
-    for t in sorted(touches, key=lambda t: (t.surface, *_rank(t, members, panels), t.end)):
+    for k in sorted(range(len(touches)), key=lambda k: (touches[k].surface, rank[k])):
+        t = touches[k]
         node = node_of[t.end]
         if (t.surface, node) in seen:
             continue
         seen.add((t.surface, node))
-        surface = panels.surfaces[t.surface]
-        point = model.nodes[node].point
-        height = float(surface.height(point[None])[0])
-        place = point - surface.plain_axes[2] * height
-        joint = SurfaceJoint("end", members[t.end // 2].id, place[None], _clean(abs(height)), node)
-        surface.joints.append(joint)
+        joint = SurfaceJoint("end", members[t.end // 2].id, places[k], _clean(abs(heights[k])), node)
+        panels.surfaces[t.surface].joints.append(joint)
     for m, s, place, height in lying_along(rods, panels, snap):
         panels.surfaces[s].joints.append(SurfaceJoint("member", members[m].id, place, _clean(abs(height))))
+
+
+def _feet(surfaces: list[Surface], nodes: list[str], model: Model) -> tuple[Array, list[float]]:
+    """Where nodes stand on surfaces, (n, 1, 3), and how high above them."""
+    if not nodes:
+        return np.zeros((0, 1, 3)), []
+    normal = np.concatenate([s.plain_axes[2] for s in surfaces]).reshape(-1, 3)
+    point = np.concatenate([model.nodes[n].point for n in nodes]).reshape(-1, 3)
+    corner = np.concatenate([s.outer[0] for s in surfaces]).reshape(-1, 3)
+    height = np.einsum("ni,ni->n", point - corner, normal)
+    return (point - normal * height[:, None])[:, None], height.tolist()
 
 
 def _clean(v: float) -> float:
@@ -115,9 +132,16 @@ def nodes_on_surfaces(model: Model) -> set[str]:
 
 def measure_joints(model: Model) -> None:
     """How far members' axes and nodes lie from the surfaces they are tied to, as they stand after all moves."""
-    for surface in model.surfaces.values():
-        for j in surface.joints:
-            if j.kind == "end" and j.node in model.nodes:
-                j.distance = float(np.abs(surface.height(model.nodes[j.node].point[None]))[0])
-            elif j.kind == "member" and j.other in model.members:
-                j.distance = float(np.abs(surface.height(model.line(model.members[j.other]))).max())
+    ends = [(s, j) for s in model.surfaces.values() for j in s.joints if j.kind == "end" and j.node in model.nodes]
+    heights = _feet([s for s, _ in ends], [j.node for _, j in ends], model)[1]
+    for (_, joint), height in zip(ends, heights):
+        joint.distance = abs(height)
+    along = [
+        (s, j) for s in model.surfaces.values() for j in s.joints if j.kind == "member" and j.other in model.members
+    ]
+    if along:
+        lines = model.lines_of([model.members[j.other] for _, j in along])
+        normal = np.concatenate([s.plain_axes[2] for s, _ in along]).reshape(-1, 1, 3)
+        corner = np.concatenate([s.outer[0] for s, _ in along]).reshape(-1, 1, 3)
+        for (_, joint), far in zip(along, np.abs(((lines - corner) * normal).sum(axis=2)).max(axis=1).tolist()):
+            joint.distance = far

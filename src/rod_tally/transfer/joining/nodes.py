@@ -57,25 +57,24 @@ def add_joints(model: Model, clusters: list[Cluster], members: list[Member], ids
 def log_moves(model: Model, members: list[Member]) -> None:
     """One entry for every end that moved by more than 0.1 mm, with what it moved onto."""
     at = model.members_at()
-    for m in members:
-        if m.source_line is None:
-            continue
-        line = model.line(m)
-        steps = line - m.source_line
-        for which, node in ((0, m.start), (1, m.end)):
-            step = steps[which]
-            distance = float(np.sqrt(step @ step))
-            if distance < 1e-4:
-                continue
-            others = [model.members[i] for i in at[node] if i != m.id]
-            axis = m.source_line[1] - m.source_line[0]
-            along = step @ axis / (axis @ axis)
-            across = float(np.sqrt(max(step @ step - along * along * (axis @ axis), 0.0)))
-            names = ", ".join(sorted(o.name or o.id for o in others)[:3]) or "nothing else"
-            how = f"{across * 1000:.0f} mm of it across its own line" if across > 5e-4 else "along its own line"
-            message = (
-                f"{'end' if which else 'start'} of {m.cls} {m.name or m.id} brought to the node it shares with {names}: "
-                f"{distance * 1000:.0f} mm, {how}"
-            )
-            p = m.source_line[which]
-            model.log.append(LogEntry("moved", (m.id,), message, distance, (float(p[0]), float(p[1]), float(p[2]))))
+    members = [m for m in members if m.source_line is not None]
+    if not members:
+        return
+    source = np.concatenate([m.source_line for m in members if m.source_line is not None]).reshape(-1, 2, 3)
+    steps = model.lines_of(members) - source
+    far = np.linalg.norm(steps, axis=2)
+    axis = source[:, 1] - source[:, 0]
+    size = np.einsum("ni,ni->n", axis, axis)
+    along = np.einsum("nki,ni->nk", steps, axis) / size[:, None]
+    across = np.sqrt(np.maximum(far**2 - along**2 * size[:, None], 0.0))
+    for k, which in np.argwhere(far >= 1e-4).tolist():
+        m, distance, off = members[k], float(far[k, which]), float(across[k, which])
+        others = [model.members[i] for i in at[m.end if which else m.start] if i != m.id]
+        names = ", ".join(sorted(o.name or o.id for o in others)[:3]) or "nothing else"
+        how = f"{off * 1000:.0f} mm of it across its own line" if off > 5e-4 else "along its own line"
+        message = (
+            f"{'end' if which else 'start'} of {m.cls} {m.name or m.id} brought to the node it shares with {names}: "
+            f"{distance * 1000:.0f} mm, {how}"
+        )
+        p = source[k, which].tolist()
+        model.log.append(LogEntry("moved", (m.id,), message, distance, (p[0], p[1], p[2])))

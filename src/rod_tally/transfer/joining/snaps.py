@@ -65,30 +65,36 @@ def tie_far_ends(
     model: Model, clusters: list[Cluster], ids: list[str], members: list[Member], on_surface: set[str], joins: JoinSettings
 ) -> None:  # fmt: skip
     """Give an end that would move too far across its own line a rigid link to its node instead."""
+    source = np.concatenate([m.source_line for m in members if m.source_line is not None]).reshape(-1, 2, 3)
+    way = source[:, 1] - source[:, 0]
+    way = way / np.linalg.norm(way, axis=1)[:, None]
+    at = source.copy()
     for c, cluster in enumerate(clusters):
+        for e in cluster.ends:
+            at[e // 2, e % 2] = model.nodes[ids[c]].point
+    step = at - source
+    off = source + way[:, None] * np.einsum("nki,ni->nk", step, way)[:, :, None] - at
+    far = np.linalg.norm(off, axis=2)
+    for c, cluster in enumerate(clusters):
+        moved = [e for e in cluster.ends if far[e // 2, e % 2] >= 1e-6]
+        if not moved:
+            continue
         node = model.nodes[ids[c]]
         limit = (
             joins.move_members if cluster.seats else joins.move_surfaces if node.id in on_surface else joins.move_ends
         )
-        for e in cluster.ends:
-            m = members[e // 2]
+        for e in moved:
+            m, distance = members[e // 2], float(far[e // 2, e % 2])
             bound = min(limit, {"column": joins.move_columns, "brace": joins.move_braces}.get(m.cls, joins.move_beams))
-            assert m.source_line is not None
-            p = m.source_line[e % 2]
-            x = m.source_line[1] - m.source_line[0]
-            x = x / np.linalg.norm(x)
-            step = node.point - p
-            along = float(step @ x)
-            off = p + x * along - node.point
-            far = float(np.linalg.norm(off))
-            if far <= bound or far < 1e-6:
+            if distance <= bound:
                 continue
             if e % 2:
-                m.offset_end = off
+                m.offset_end = off[e // 2, 1].copy()
             else:
-                m.offset_start = off
+                m.offset_start = off[e // 2, 0].copy()
             message = (
                 f"{'end' if e % 2 else 'start'} of {m.cls} {m.name or m.id} tied to node {node.id} by a rigid link of "
-                f"{far * 1000:.0f} mm; it keeps its line"
+                f"{distance * 1000:.0f} mm; it keeps its line"
             )
-            model.log.append(LogEntry("joined", (m.id,), message, far, (float(p[0]), float(p[1]), float(p[2]))))
+            p = source[e // 2, e % 2].tolist()
+            model.log.append(LogEntry("joined", (m.id,), message, distance, (p[0], p[1], p[2])))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 from shapely.geometry import MultiPoint, Polygon
 
@@ -13,6 +15,7 @@ from .strips import middle_line
 
 RECTANGULAR = 0.97  # share of its smallest rectangle that a wall's footprint fills when it is a straight wall
 LAYERS = 0.001  # m; how far a body's thickness may differ from that of its layers
+LIKE = 9  # decimals of a metre to which footprints of one shape agree
 SMALLEST = 1e-3  # m2; openings smaller than this are left out
 
 
@@ -61,14 +64,12 @@ def mid_surfaces(s: SourceSurface, origin: Array) -> list[Surface]:
     height = abs(float(vector @ n))
     u, v = across(n)
     plane = np.array([u, v])
-    flat = Polygon((base - base[0]) @ plane.T)
-    if not flat.is_valid or flat.area <= SMALLEST:
-        raise ValueError("its outline crosses itself or encloses no area")
-    narrow, middle, filled = _rectangle(flat)
+    ring = np.round((base - base[0]) @ plane.T, LIKE) + 0.0
+    narrow, middle, filled = _rectangle(ring.tobytes())
     guess = ""
     if s.how == "measured":
         guess = "its body is measured: footprint at mid-height"
-    followed = middle_line(flat) if filled < RECTANGULAR else None
+    followed = middle_line(Polygon(ring)) if filled < RECTANGULAR else None
     if height <= (narrow if followed is None else followed[1]):
         out = [_new(s, base + vector / 2, height, guess)]
         out[0].openings = [ring - origin + vector / 2 for ring in s.body.voids]
@@ -120,8 +121,13 @@ def _local(p: Vector, origin: Array) -> Vector:
     return x, y, z
 
 
-def _rectangle(flat: Polygon) -> tuple[float, Array, float]:
-    """Of the smallest rectangle around a footprint: its width, its middle line (2, 2), and how far it is filled."""
+@lru_cache(maxsize=1000)
+def _rectangle(ring: bytes) -> tuple[float, Array, float]:
+    """Of the smallest rectangle around a footprint (its corners' bytes): its width, its middle line (2, 2), and how far it is
+    filled. A building has many slabs of one shape. Raises ValueError for a footprint that is none."""
+    flat = Polygon(np.frombuffer(ring).reshape(-1, 2))
+    if not flat.is_valid or flat.area <= SMALLEST:
+        raise ValueError("its outline crosses itself or encloses no area")
     corners = np.array(flat.minimum_rotated_rectangle.exterior.coords)[:4]
     sides = np.linalg.norm(np.roll(corners, -1, axis=0) - corners, axis=1)
     k = int(sides[1] > sides[0])  # corners k to k + 1 run along the long side
