@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+from PyQt6.QtCore import QThreadPool
 from pytestqt.qtbot import QtBot
 
 from rod_tally.checks import Subject, run_checks
 from rod_tally.desk.session import checking
+from rod_tally.desk.session.jobs import Jobs
 from rod_tally.desk.window import Window
 from rod_tally.model import FIXED, FREE
 from rod_tally.model.edits import DeleteMembers, SetSupport
@@ -131,3 +134,39 @@ def test_what_was_corrected_in_a_large_model_is_seen_before_it_is_checked(
     assert revision is not None and revision.stale and review is not None and review.why_old
     gate.open.set()
     rested(qtbot, loft)
+
+
+def test_what_was_worked_out_already_when_another_took_its_place_is_not_wanted(qtbot: QtBot) -> None:
+    jobs, said = Jobs(()), list[str]()
+
+    def start(name: str, **how: bool) -> bool:
+        return jobs.start("Checking", lambda _: name, said.append, said.append, lambda: said.append("cancelled"), **how)
+
+    assert start("first", replaces=True)
+    pool = QThreadPool.globalInstance()
+    assert pool is not None and pool.waitForDone(5000)  # its signal waits for this thread
+    assert start("second", replaces=True) and start("third", replaces=True)
+    assert jobs.free_for("Checking") and not jobs.free
+    qtbot.waitUntil(lambda: not jobs.busy)
+    assert said == ["third"]
+
+
+def test_a_step_that_waits_comes_though_what_ended_has_started_another(qtbot: QtBot) -> None:
+    jobs, said = Jobs(()), list[str]()
+
+    def run(_: object) -> None:
+        said.append("checked")
+        jobs.start("Running", _until_stopped, lambda v: said.append("run"), said.append, None, gives_way=True)
+
+    assert jobs.start("Checking", lambda _: None, run, said.append, None, gives_way=True)
+    pool = QThreadPool.globalInstance()
+    assert pool is not None and pool.waitForDone(5000)
+    assert jobs.start("Report", lambda _: None, lambda _: said.append("report"), said.append)
+    qtbot.waitUntil(lambda: not jobs.busy)
+    assert said == ["checked", "report"]
+
+
+def _until_stopped(progress: Callable[[str, float], None]) -> None:
+    for _ in range(500):
+        progress("Running", 0.0)
+        threading.Event().wait(0.01)

@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+import logging
 from pathlib import Path
 
 from ...checks import Checked, Subject, checked
 from ...loads import Distribution
 from ...model import Finding, Model
 from ...progress import Progress
+from ...project import ProjectError
 from ...review.ranking import ranked
 from ...review.tallies.tally import TallyRow, tally
 from .base import SessionBase
 from .comparing import Comparing
 from .runs import Runs
-from .state import Revision
+from .state import LOADS, Revision
+
+log = logging.getLogger(__name__)
 
 TITLE = "Checking"
 MANY = 1500  # members and surfaces whose checks take longer than one would wait to see what was corrected
@@ -78,8 +82,9 @@ class Checking:
             session.said.emit("The correction is kept; its checks were cancelled")
 
         session.start(TITLE, work, done, cancelled, replaces=True)
-        if len(model.members) + len(model.surfaces) > MANY:
-            session.state.refresh()  # what was corrected is seen before it is checked
+        # what was corrected is seen before it is checked, but for where its loads go: that takes as long
+        if len(model.members) + len(model.surfaces) > MANY and session.state.overlay not in LOADS:
+            session.state.refresh()
 
     def save(self, revision: Revision, model: Model) -> None:
         """Keep a corrected model in the project, and its corrections for the next time its source is taken in."""
@@ -93,5 +98,10 @@ class Checking:
 
     def end(self) -> None:
         """Keep a correction whose job had no time to: the window is closing and no job runs any more."""
-        if self._unsaved is not None:
+        if self._unsaved is None:
+            return
+        try:
             self.save(*self._unsaved)
+        except (ProjectError, OSError) as error:
+            log.exception("the last correction could not be kept")
+            self.session.failed.emit("Saving", f"The last correction could not be kept: {error}.")

@@ -148,16 +148,20 @@ class Jobs(QObject):
 
         def end(message: str, then: Callable[[], None] | None = None) -> None:
             self._job = None
-            after, self._next = self._next, None
+            after, waits, self._next = self._next, self._next_title, None
             if then is not None:
                 then()
             if after is not None and self._job is None:
                 after()
+            elif after is not None:  # what ended has started another: the user's step comes after that, or in its place
+                self._next, self._next_title = after, waits
+                if self._gives_way:
+                    self._stop()
             if self._job is None:
                 self.idle.emit(message)
 
         def finished(value: Any) -> None:
-            end("", lambda: done(value))
+            end("", None if job.silent else lambda: done(value))  # of what was replaced nothing is wanted any more
 
         def fault(message: str) -> None:
             end("", lambda: failed(message))
