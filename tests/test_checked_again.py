@@ -16,7 +16,7 @@ from rod_tally.checks import Checked, Subject, checked, run_checks
 from rod_tally.checks import run as running
 from rod_tally.checks.registry import check, checks, looks_at
 from rod_tally.loads import Distribution
-from rod_tally.model import FIXED, PINNED_END, Finding, Member, Model, Node, Settings, Surface
+from rod_tally.model import FIXED, PINNED_END, Finding, LoadCase, Member, Model, Node, Settings, Spectrum, Surface
 from rod_tally.model.changes import ASPECTS, OF_MODEL, OF_PARTS, changed
 from rod_tally.model.edits import DeleteMembers, SetOneWay, SetRelease, SetSection, SetSupport, SetThickness
 from rod_tally.model.edits.base import Edit, EditError
@@ -217,3 +217,16 @@ def test_results_are_old_once_a_member_acts_one_way_in_a_run_that_lets_it() -> N
     assert not is_old(plain, model, Settings())  # a run that lets it act both ways is as it was
     edit.revert(model)
     assert not prints.is_old(kept, model, own) and prints.run_print(model, own) == kept
+
+
+def test_results_of_spectra_are_old_once_other_modes_are_asked_for() -> None:
+    model, own = source(), Settings()
+    model.cases["Sx"] = LoadCase("Sx", "seismic", spectrum=Spectrum("x", [(0.0, 1.0), (4.0, 1.0)]))
+    kept, prints = run_print(model, own), Prints()
+    assert not prints.is_old(kept, model, own)
+    own.modes.count = 3
+    assert is_old(kept, model, own) and prints.is_old(kept, model, own)
+    del model.cases["Sx"]
+    assert run_print(model, own) == run_print(
+        model, Settings()
+    )  # modes alone are found again, and no result is made of them

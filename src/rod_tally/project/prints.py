@@ -9,6 +9,7 @@ from typing import Any
 
 from ..model import Model, Release, Settings, Support
 from ..model.changes import changed
+from ..model.settings import ModesSettings
 from .codec import Before, pack
 
 # fields of members and the like that came after the first release and change no result
@@ -22,9 +23,9 @@ LATER: dict[str, Any] = {
 DECISIVE = ("nodes", "members", "sections", "materials", "cases", "combinations", "origin")
 
 
-def fingerprint(model: Model, one_way: bool = False, written_before: Before | None = None) -> str:
-    """A digest of everything of a model that a run depends on; `one_way`: of one in which members may act one way only.
-    `written_before` as for `pack`."""
+def fingerprint(model: Model, settings: Settings | None = None, written_before: Before | None = None) -> str:
+    """A digest of everything of a model that a run depends on, and of those `settings` that count for some models alone: whether
+    members act one way, and the modes that responses to spectra are made of. `written_before` as for `pack`."""
     # named one by one: a field that a later version adds must not make every kept run look old
     parts = {k: getattr(model, k) for k in DECISIVE}
     if model.surfaces:
@@ -35,12 +36,14 @@ def fingerprint(model: Model, one_way: bool = False, written_before: Before | No
         parts["leaning"] = sorted(model.leaning)
     if model.standing:
         parts["standing"] = sorted(model.standing)
-    if model.one_way and one_way:
+    if model.one_way and settings is not None and settings.run.one_way:
         parts["one_way"] = sorted(model.one_way.items())
     if model.limits or model.bearing:
         parts["limits"] = [sorted(model.limits.items()), sorted(model.bearing.items())]
     if any(c.spectrum is not None for c in model.cases.values()):  # runs of earlier releases do not hold their modes
         parts["spectra"] = "by mode"
+        if settings is not None and settings.modes != ModesSettings():
+            parts["modes"] = repr(settings.modes)
     return hashlib.sha256(pack(parts, UNDECISIVE, LATER, _first_release, written_before)).hexdigest()
 
 
@@ -68,11 +71,11 @@ def settings_print(settings: Settings) -> str:
 
 def run_print(model: Model, settings: Settings) -> str:
     """What a run is kept with: the digests of its model and of its settings."""
-    return _joined(fingerprint(model, settings.run.one_way), settings)
+    return _joined(fingerprint(model, settings), settings)
 
 
 def prints_of(model: Model, settings: Settings) -> set[str]:
-    """The prints that a run of this model can have been kept with: earlier releases left out which members act one way."""
+    """The prints that a run of this model can have been kept with: earlier releases left out what counts for some models alone."""
     return {run_print(model, settings), _joined(fingerprint(model), settings)}
 
 
@@ -89,20 +92,20 @@ class Prints:
     KEPT = 4
 
     def __init__(self) -> None:
-        self._known: list[tuple[Model, bool, str]] = []
+        self._known: list[tuple[Model, tuple[object, ...], str]] = []
         self._written: Before = {}
 
     def run_print(self, model: Model, settings: Settings) -> str:
         """As the function of that name."""
-        one_way = settings.run.one_way
-        for was, way, digest in self._known:
-            if way == one_way and not changed(was, model).aspects:
+        counts = settings.run.one_way, repr(settings.modes)
+        for was, counted, digest in self._known:
+            if counted == counts and not changed(was, model).aspects:
                 return _joined(digest, settings)
         state = model.snapshot()
         before = dict(self._written)  # of its own, for another thread may be at it
-        digest = fingerprint(state, one_way, before)
+        digest = fingerprint(state, settings, before)
         self._written = before
-        self._known = [*self._known[1 - self.KEPT :], (state, one_way, digest)]
+        self._known = [*self._known[1 - self.KEPT :], (state, counts, digest)]
         return _joined(digest, settings)
 
     def is_old(self, kept: str, model: Model, settings: Settings) -> bool:
