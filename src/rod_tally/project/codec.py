@@ -108,7 +108,7 @@ def unpack(kind: type, data: bytes) -> Any:
     """The dataclass of that kind. Raises RecordError for data that are damaged, or hold a field that is not known."""
     try:
         values = json.loads(zlib.decompress(data))
-        return _typed(kind, values)
+        return _reader(kind)(values)
     except RecordError:
         raise
     except (zlib.error, ValueError, TypeError, KeyError, IndexError, AttributeError, StopIteration) as error:
@@ -182,46 +182,73 @@ def _array(value: np.ndarray[Any, Any]) -> Any:
     return value.tolist()
 
 
+Read = Callable[[Any], Any]
+
+
 @cache
-def _hints(kind: type) -> dict[str, Any]:
-    return typing.get_type_hints(kind)
-
-
-def _typed(kind: Any, value: Any) -> Any:
-    if value is None:
-        return None
+def _reader(kind: Any) -> Read:
+    """What turns plain values into values of a type; found out once for each type, for there are a million values in a model."""
     origin, args = typing.get_origin(kind), typing.get_args(kind)
     if origin in (typing.Union, types.UnionType):
-        return _typed(next(a for a in args if a is not type(None)), value)
+        return _reader(next(a for a in args if a is not type(None)))
     if origin is np.ndarray or kind is np.ndarray:
-        whole = any(np.int64 in typing.get_args(a) for a in args)
-        return (
-            np.array(value, dtype=np.int64 if whole else float) if value else np.zeros(0, np.int64 if whole else float)
-        )
+        whole = np.int64 if any(np.int64 in typing.get_args(a) for a in args) else float
+        return lambda v: None if v is None else np.array(v, dtype=whole) if v else np.zeros(0, whole)
     if origin is dict:
-        return {k: _typed(args[1], v) for k, v in value.items()}
+        of = _reader(args[1])
+        return lambda v: None if v is None else {k: of(x) for k, x in v.items()}
     if origin is list:
-        return [_typed(args[0], v) for v in value]
+        of = _reader(args[0])
+        return lambda v: None if v is None else [of(x) for x in v]
     if origin is tuple:
-        inner = args[0]
         if len(args) == 2 and args[1] is Ellipsis:
-            return tuple(_typed(inner, v) for v in value)
-        return tuple(_typed(a, v) for a, v in zip(args, value))
+            of = _reader(args[0])
+            return lambda v: None if v is None else tuple([of(x) for x in v])
+        each = [_reader(a) for a in args]
+        return lambda v: None if v is None else tuple([f(x) for f, x in zip(each, v)])
     if kind in (Support, Release):
-        return kind.of_record(value)
+        return _held_reader(kind)
     if dataclasses.is_dataclass(kind):
-        hints = _hints(kind)  # type: ignore[arg-type]
-        found: dict[str, Any] = {}
-        name = getattr(kind, "__name__", "record")
-        moved = RENAMED.get(name, {})
-        for k, v in value.items():
-            key = moved.get(k, k) if k in moved else k
+        return lambda v: None if v is None else _record(kind, v)
+    if kind is float:
+        return lambda v: float(v) if isinstance(v, int) else v
+    return _itself
+
+
+def _held_reader(kind: Any) -> Read:
+    known: dict[str, Any] = {}  # few different ones, at every node and end
+
+    def read(value: Any) -> Any:
+        if value is None:
+            return None
+        key = repr(value)
+        if key not in known:
+            if len(known) > 10_000:
+                known.clear()
+            known[key] = kind.of_record(value)
+        return known[key]
+
+    return read
+
+
+@cache
+def _fields_of(kind: Any) -> dict[str, Read]:
+    return {name: _reader(hint) for name, hint in typing.get_type_hints(kind).items()}
+
+
+def _record(kind: Any, value: dict[str, Any]) -> Any:
+    """A dataclass of its fields; a type may hold its own, so these are looked up when the first one comes."""
+    readers = _fields_of(kind)
+    found: dict[str, Any] = {}
+    for k, v in value.items():
+        read = readers.get(k)
+        if read is None or k in RENAMED.get(kind.__name__, ()):
+            key = RENAMED.get(kind.__name__, {}).get(k, k)
             if key is None:
                 continue
-            if key not in hints:
-                raise RecordError(f"holds {name}.{k}, which this version does not know")
-            found[key] = _typed(hints[key], v)
-        return kind(**found)  # type: ignore[operator]
-    if kind is float and isinstance(value, int):
-        return float(value)
-    return value
+            if key not in readers:
+                raise RecordError(f"holds {kind.__name__}.{k}, which this version does not know")
+            found[key] = readers[key](v)
+        else:
+            found[k] = read(v)
+    return kind(**found)
