@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import pickle
 import shutil
 import subprocess
 import sys
@@ -69,11 +70,16 @@ def own_data(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
 
 
 @pytest.fixture
-def window(qtbot: Any) -> Iterator[Window]:
+def window(qtbot: Any, monkeypatch: pytest.MonkeyPatch) -> Iterator[Window]:
     from PyQt6.QtCore import QEvent
 
     from rod_tally.desk.app import application
+    from rod_tally.desk.view import view
     from rod_tally.desk.window import Window
+
+    monkeypatch.setattr(
+        view, "SMOOTH", 0
+    )  # smooth edges take half of the time of a picture, and nothing here is about them
 
     app = application()
     w = Window()
@@ -102,6 +108,29 @@ def loft_file(tmp_path_factory: pytest.TempPathFactory, loft_a: Path) -> Path:
     return kept_run(loft_a, settings, tmp_path_factory.mktemp("loft") / "tern-quay-a.rodtally")
 
 
+def shown(window: Window, qtbot: Any, kept: Path, path: Path) -> Window:
+    """The window with a copy of a project at `path`. What opening it works out is worked out once and copied from then on: it takes most
+    of the time of a test. `test_beginning.py`, `test_project.py` and others open projects as a user does."""
+    from rod_tally.desk.session.revisions import load_project
+    from rod_tally.progress import silent
+    from rod_tally.project import Project
+
+    from .desk_help import rested
+
+    if kept not in LOADED:
+        project, revisions, settings = load_project(Path(shutil.copy(kept, path)), silent)
+        project.close()
+        LOADED[kept] = pickle.dumps((revisions, settings))
+    project = Project.open(Path(shutil.copy(kept, path)))
+    window.session.memory.opened(project.path)
+    window.session._opened((project, *pickle.loads(LOADED[kept])))
+    rested(qtbot, window)
+    return window
+
+
+LOADED: dict[Path, bytes] = {}
+
+
 def kept_run(source: Path, settings: Settings, path: Path) -> Path:
     """A project of one revision with its run."""
     from rod_tally.project import Project
@@ -119,11 +148,7 @@ def kept_run(source: Path, settings: Settings, path: Path) -> Path:
 @pytest.fixture
 def loft(window: Window, qtbot: Any, tmp_path: Path, loft_file: Path) -> Window:
     """The window with revision A, taken in and run."""
-    from .desk_help import rested
-
-    window.session.open(Path(shutil.copy(loft_file, tmp_path / "tern-quay-a.rodtally")))
-    rested(qtbot, window)
-    return window
+    return shown(window, qtbot, loft_file, tmp_path / "tern-quay-a.rodtally")
 
 
 @pytest.fixture(scope="session")
@@ -140,11 +165,7 @@ def tower_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
 @pytest.fixture
 def tower(window: Window, qtbot: Any, tmp_path: Path, tower_file: Path) -> Window:
     """The window with a two-storey building of slabs and walls, taken in and run."""
-    from .desk_help import rested
-
-    window.session.open(Path(shutil.copy(tower_file, tmp_path / "tower.rodtally")))
-    rested(qtbot, window)
-    return window
+    return shown(window, qtbot, tower_file, tmp_path / "tower.rodtally")
 
 
 @pytest.fixture(scope="session")
@@ -158,8 +179,4 @@ def demo_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
 @pytest.fixture
 def demo(window: Window, qtbot: Any, tmp_path: Path, demo_file: Path) -> Window:
     """The window with the demo project."""
-    from .desk_help import rested
-
-    window.session.open(Path(shutil.copy(demo_file, tmp_path / "demo.rodtally")))
-    rested(qtbot, window)
-    return window
+    return shown(window, qtbot, demo_file, tmp_path / "demo.rodtally")

@@ -22,6 +22,9 @@ class Cache:
         self._locks: dict[str, RLock] = {}
         self._lock = Lock()
 
+    def __reduce__(self) -> tuple[type[Cache], tuple[()]]:
+        return Cache, ()  # a copy begins empty: locks are not copied
+
     def get(self, name: str, basis: Basis, make: Callable[[], T]) -> T:
         """The value of that name on that basis, worked out by `make` where it is not there."""
         with self._lock:
