@@ -125,7 +125,7 @@ def test_ground_with_a_bearing_pressure(e: float) -> None:
         m = footing(e)
         SetGroundLifting(["s"]).apply(m)
         SetLimit(["s"], share * whole, supports=True).apply(m)
-        r = run(m, ONE_WAY, meshing=MeshSettings(size=0.1))
+        r = run(m, ONE_WAY, meshing=MeshSettings(size=0.15))
         assert r.unsettled == ([] if holds else ["N"]), share
         if not holds:
             continue

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from ..model.geometry.directions import main_angles, turn
 from ..model.geometry.vectors import Array
@@ -96,6 +95,8 @@ def _laid(lines: Array) -> Array:
 def _in_place(base: Array, revised: Array) -> tuple[int, float, tuple[NDArray[np.int64], NDArray[np.int64]]]:
     """How many revised members lie within a millimetre of one of the baseline, their mean distance, and which ones
     (baseline, revised)."""
+    from scipy.spatial import cKDTree
+
     distance, j = cKDTree(_laid(base)).query(_laid(revised), distance_upper_bound=SAME * 2)
     near = np.flatnonzero(distance < SAME)
     return len(near), float(distance[near].mean()) if len(near) else 0.0, (j[near], near)
@@ -141,6 +142,8 @@ def _common_shift(base: Array, revised: Array, base_class: list[str], revised_cl
 def _refined(base: Array, revised: Array, angle: float, shift: Array) -> tuple[float, Array]:
     """Angle and shift fitted to the members that they bring within 3 cm, of which those that lie farthest off are left out
     again and again (least trimmed squares): a few that moved by a centimetre must not turn the rest."""
+    from scipy.spatial import cKDTree
+
     own, theirs = _keys(base), _keys(revised)
     distance, j = cKDTree(theirs).query(own @ turn(angle).T + shift, distance_upper_bound=NEAR)
     good = np.isfinite(distance)

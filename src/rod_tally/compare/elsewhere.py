@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from ..analysis.results.results import COMPONENTS, Results
 from ..analysis.results.superpose import combined
@@ -16,6 +16,9 @@ from ..model import Combination, Finding, Model
 from ..model.geometry.vectors import Array
 from ..model.settings import CompareSettings
 from ..model.units import FOOT, GRAVITY, POUND_FORCE
+
+if TYPE_CHECKING:
+    from scipy.spatial import cKDTree
 
 PLACE = 0.05  # m; a row without a known id is the node's that is nearest, within this
 AGREES = 0.02  # share by which two values may differ and still agree
@@ -190,6 +193,8 @@ class _Finder:
     """Nodes, supports and members of our results by id and by place."""
 
     def __init__(self, model: Model, results: Results) -> None:
+        from scipy.spatial import cKDTree
+
         self.model, self.results = model, results
         self.node = {n: k for k, n in enumerate(results.node_ids)}
         self.support = {n: k for k, n in enumerate(results.support_ids)}

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from ..model import Model
 from ..model.geometry.vectors import Array
@@ -42,6 +41,8 @@ class Places:
 
 
 def _paired(base: Model, revised: Model, places: Places) -> dict[str, str]:
+    from scipy.spatial import cKDTree
+
     if not base.nodes or not revised.nodes:
         return {}
     old = np.array([n.point for n in base.nodes.values()]) + base.origin

@@ -9,7 +9,6 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 from shapely.geometry import Polygon
 
 from ..model.geometry.vectors import Array
@@ -164,6 +163,8 @@ def free(
 
 
 def _taken(gmsh: object, points: Array, face: int) -> Filled | None:
+    from scipy.spatial import cKDTree
+
     mesh = gmsh.model.mesh  # type: ignore[attr-defined]
     tags, xyz, _ = mesh.getNodes()
     xyz = xyz.reshape(-1, 3)[:, :2]

@@ -7,7 +7,6 @@ from copy import copy
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 from shapely import STRtree
 from shapely.errors import ShapelyError
 from shapely.geometry import MultiLineString, Point, Polygon
@@ -116,6 +115,8 @@ def element_size(s: Surface, size: float | str) -> float:
 def panel_span(s: Surface) -> float:
     """What a surface spans, m: the shorter side of its box, or of a slab the usual distance between the columns that hold it
     where that is less."""
+    from scipy.spatial import cKDTree
+
     box = np.array(Polygon(s.flat(s.outer)).minimum_rotated_rectangle.exterior.coords)
     span = float(np.linalg.norm(np.diff(box[:3], axis=0), axis=1).min())
     heads = np.array([j.line[0] for j in s.joints if j.kind == "end"]).reshape(-1, 3)
@@ -232,6 +233,8 @@ def _faces(
 ) -> Iterable[tuple[list[list[int]], list[tuple[int, int]], list[int]]]:
     """Faces between the segments of a surface: rings of vertices, the outer one against the clock, pieces of lines that
     end within, and single vertices."""
+    from scipy.spatial import cKDTree
+
     if not len(segments):
         return
     flat = s.flat(points)
@@ -293,6 +296,8 @@ def _along(ring: list[int], steps: dict[tuple[int, int], list[int]], vertex: NDA
 
 def _take_hold(model: Model, out: Plates, found: dict[str, SurfaceLines], index: dict[str, int]) -> None:
     """Members along surfaces, ends on them, line supports, and joints whose lines are not one."""
+    from scipy.spatial import cKDTree
+
     tracks: dict[str, dict[int, float]] = {}
     for ident in out.surfaces:
         nodes = out.nodes_of(ident)

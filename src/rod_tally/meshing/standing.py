@@ -6,7 +6,6 @@ from collections.abc import Collection
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from ..model import Model, Surface
 from ..model.geometry.vectors import Array
@@ -18,6 +17,8 @@ def stand_apart(model: Model, out: Plates, standing: Collection[str], leaning: C
     """Give shells of these walls nodes of their own along their feet (`standing`), where anything else is at those, and along their upright
     edges (`leaning`), where other surfaces are, in place: each tied to the node it was. Walls that meet in such a joint and both only press
     there share the new node; what is held along an edge of its own stays as it is."""
+    from scipy.spatial import cKDTree
+
     if not standing and not leaning:
         return
     held = {(h.surface, n) for h in out.held for n in h.nodes.tolist()}

@@ -7,14 +7,17 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
-from scipy.spatial import cKDTree
 
 from ..model.geometry.vectors import Array
+
+if TYPE_CHECKING:
+    from scipy.spatial import cKDTree
 
 # m; places nearer than this are one: far above what transfer leaves by rounding, far below an element; no round length, which
 # rounding would put on either side
@@ -68,6 +71,8 @@ def wires_of(
 def _gathered(fixed: Array, more: Array, corner: NDArray[np.bool_]) -> tuple[Array, NDArray[np.int64]]:
     """All points with those that touch made one, and the number of each of `more`; the fixed ones come first, all kept, and
     corners of outlines (n,) before what touches them."""
+    from scipy.spatial import cKDTree
+
     if not len(more):
         return fixed, np.zeros(0, np.int64)
     index = np.full(len(more), -1, np.int64)
@@ -99,6 +104,8 @@ def _once(segments: NDArray[np.int64]) -> NDArray[np.int64]:
 
 
 def _split_at_vertices(wires: Wires) -> None:
+    from scipy.spatial import cKDTree
+
     every = wires.all_segments()
     if not len(every):
         return

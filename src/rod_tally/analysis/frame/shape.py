@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.integrate import cumulative_simpson
 
 from ...loads import Distribution
 from ...meshing import Plates
@@ -185,6 +184,8 @@ def _along(m: Mesh, share: Array) -> tuple[Array, ...]:
 
 def _integral(values: Array, length: Array) -> Array:
     """Running integral along each row of equally spaced values over `length`."""
+    from scipy.integrate import cumulative_simpson
+
     n = values.shape[1]
     return np.asarray(cumulative_simpson(values, dx=1.0, axis=1, initial=0.0)) * (length / (n - 1))[:, None]
 

@@ -8,7 +8,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 from shapely.geometry import Polygon
 
 from ...loads import Distribution
@@ -55,6 +54,8 @@ def levels(
     the nodes share everything, elsewhere slabs that carry as shells hold their own mass. Raises LateralError without
     storeys or mass.
     """
+    from scipy.spatial import cKDTree
+
     if len(model.storeys) < 2:
         raise LateralError("storey forces need two storeys at least, and the model has " + str(len(model.storeys)))
     at_levels = np.array([s.elevation for s in model.storeys])
@@ -266,6 +267,8 @@ def notional_cases(
 ) -> list[dict[str, Any]]:
     """Four cases for `AddCases`: at every node a horizontal force of `share` of its vertical load from these cases, along
     +x, -x, +y, -y (EN 1993-1-1 5.3.2 as equivalent horizontal forces; the share is the reviewer's)."""
+    from scipy.spatial import cKDTree
+
     if not 0 < share <= 0.2:
         raise LateralError(f"a share of {share:g} is not plausible; 1/200 is usual")
     if not any(model.usable(x) for x in model.members.values()):

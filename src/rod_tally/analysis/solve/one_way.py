@@ -8,7 +8,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from scipy import linalg
-from scipy.optimize import nnls
 
 from ...meshing import Plates
 from ...model import Model
@@ -122,6 +121,8 @@ def slack(a: Array, force: Array) -> Array | None:
     It is the smallest of z a z / 2 + force z. Parts go slack, or come back, one after the other, the worst first; where that does
     not end, the set is that of the same problem made a little stiffer, by least squares with z >= 0.
     """
+    from scipy.optimize import nnls
+
     size = np.sqrt(np.maximum(np.diag(a), 1e-300))
     scaled, q = a / np.outer(size, size), force / size
     tolerance = NOTHING * float(np.abs(q).max(initial=0.0))

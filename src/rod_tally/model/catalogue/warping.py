@@ -14,8 +14,6 @@ from typing import NamedTuple
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
-from scipy.sparse.linalg import splu
 
 from ..entities.section import Points, Section
 from ..geometry.vectors import Array
@@ -52,6 +50,9 @@ def shear_centre(section: Section) -> tuple[float, float] | None:
 @lru_cache(maxsize=4096)
 def warping(outline: Points, voids: tuple[Points, ...] = ()) -> Warping | None:
     """Of an outline (y, z) about any origin, m; None for an outline that crosses itself or its voids or falls apart."""
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.linalg import splu
+
     drawn = shapely.Polygon(outline, voids)
     polygon = drawn if drawn.is_valid else drawn.buffer(0)  # spikes and doubled points go
     if not isinstance(polygon, shapely.Polygon) or not abs(polygon.area - drawn.area) <= 1e-3 * drawn.area:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from ...model import Member, Model, Surface, SurfaceJoint
 from ...model.geometry.panels import Panels, Touch, lying_along
@@ -15,6 +14,8 @@ from .joins import Cluster
 def ties_of(touches: list[Touch], rods: Rods) -> list[tuple[int, int]]:
     """Pairs of ends that run across one surface at one place, such as the columns above and below a slab: nearer than
     half the larger of their sections."""
+    from scipy.spatial import cKDTree  # a quarter of a second to load: not before it is needed
+
     by_surface: dict[int, list[Touch]] = {}
     for t in touches:
         if t.across:
