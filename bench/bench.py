@@ -1,8 +1,8 @@
 """Speed and memory of each step as ratios to a bare reference in the same run. `./run bench --help`
 
-Each size runs in a process of its own, so that peaks of memory do not add up. Solve: against a bare factorisation and
-solve of the same matrix by the same library, and by SciPy. Reading: against ifcopenshell.open of the same file.
-"""
+Each size runs in a process of its own, so that peaks of memory do not add up. Solve: against a bare
+factorisation and solve of the same matrix by the same library, and by SciPy. Reading: against
+ifcopenshell.open of the same file."""
 
 from __future__ import annotations
 
@@ -44,14 +44,20 @@ def write_frame(path: Path, members: int) -> int:
         for i in range(n):
             for j in range(n):
                 x, y = 7.2 * i, 6.0 * j
-                w.member("IfcColumn", f"C{s}-{i}-{j}", (x, y, low), (x, y, high), column, steel, f"L{s}", (1, 0, 0))
+                w.member(
+                    "IfcColumn", f"C{s}-{i}-{j}", (x, y, low), (x, y, high), column, steel, f"L{s}", (1, 0, 0)
+                )
                 count += 1
                 z = high - 0.2
                 if i + 1 < n:
-                    w.member("IfcBeam", f"X{s}-{i}-{j}", (x + 0.15, y, z), (x + 7.05, y, z), beam, steel, upper)
+                    w.member(
+                        "IfcBeam", f"X{s}-{i}-{j}", (x + 0.15, y, z), (x + 7.05, y, z), beam, steel, upper
+                    )
                     count += 1
                 if j + 1 < n:
-                    w.member("IfcBeam", f"Y{s}-{i}-{j}", (x, y + 0.15, z), (x, y + 5.85, z), beam, steel, upper)
+                    w.member(
+                        "IfcBeam", f"Y{s}-{i}-{j}", (x, y + 0.15, z), (x, y + 5.85, z), beam, steel, upper
+                    )
                     count += 1
     w.write(path)
     return count
@@ -124,7 +130,9 @@ def one(members: int) -> dict[str, Any]:
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "frame.ifc"
         subprocess.run(
-            [sys.executable, __file__, "--write", str(members), str(path)], check=True, stdout=subprocess.DEVNULL
+            [sys.executable, __file__, "--write", str(members), str(path)],
+            check=True,
+            stdout=subprocess.DEVNULL,
         )
         ifcopenshell.open(str(path))  # warm: the library and the file cache
         file = timed("open (bare)", lambda: ifcopenshell.open(str(path)))
@@ -183,10 +191,14 @@ def main() -> None:
     p = argparse.ArgumentParser(
         prog="run bench", description="Speed and memory against bare references in the same run."
     )
-    p.add_argument("sizes", type=int, nargs="*", help=f"members of the frames instead of {', '.join(map(str, SIZES))}")
+    p.add_argument(
+        "sizes", type=int, nargs="*", help=f"members of the frames instead of {', '.join(map(str, SIZES))}"
+    )
     p.add_argument("--only", choices=PARTS, nargs="+", default=PARTS, help="these parts alone")
     p.add_argument("--json", type=Path, metavar="FILE", help="all numbers as JSON too")
-    p.add_argument("--write", nargs=2, metavar=("MEMBERS", "FILE"), help="write the frame that is measured, and end")
+    p.add_argument(
+        "--write", nargs=2, metavar=("MEMBERS", "FILE"), help="write the frame that is measured, and end"
+    )
     p.add_argument("--part", nargs="+", help=argparse.SUPPRESS)  # one measurement in a process of its own
     given = p.parse_args()
     if given.write:
@@ -237,7 +249,9 @@ def report_frames(sizes: list[int]) -> list[dict[str, Any]]:
                 power = np.log(r[step] / last[step]) / np.log(r["members"] / last["members"])
                 growth = f"   grows as n^{power:.2f}"
             print(f"  {step:10} {r[step]:8.2f} s   peak {r['peaks'][step]:6.0f} MB{growth}")
-        print(f"  reading / ifcopenshell.open           {r['read'] / r['open (bare)']:.2f}   (goal: at most 4)")
+        print(
+            f"  reading / ifcopenshell.open           {r['read'] / r['open (bare)']:.2f}   (goal: at most 4)"
+        )
         for s in ("pardiso", "scipy"):
             if f"solve {s}" in r:
                 ratio = r[f"solve {s}"] / r[f"bare {s}"]
@@ -252,12 +266,16 @@ def report_office() -> list[dict[str, Any]]:
         r = apart("office", *shape)
         found.append(r)
         whole = r["seen"] + r["checked"] + r["run"] + r["modes"]
-        print(f"\nsteel office, {r['elements']} elements, slabs on beams, all at its defaults, peak {r['peak']:.0f} MB")
+        print(
+            f"\nsteel office, {r['elements']} elements, slabs on beams, all at its defaults, peak {r['peak']:.0f} MB"
+        )
         print(
             f"  seen {r['seen']:.1f} s, checked {r['checked']:.1f} s later, run {r['run']:.1f} s, modes {r['modes']:.1f} s, "
             f"compared with itself {r['compared']:.1f} s"
         )
-        print(f"  review / ifcopenshell.open ({r['open']:.2f} s)    {whole / r['open']:.0f}   (goal: 60, then 20)")
+        print(
+            f"  review / ifcopenshell.open ({r['open']:.2f} s)    {whole / r['open']:.0f}   (goal: 60, then 20)"
+        )
         print(
             f"  checked again and kept after a release {r['released']:.1f} s, after a member less {r['deleted']:.1f} s "
             f"(all checks {r['checked']:.1f} s)"
@@ -284,7 +302,9 @@ def report_tower() -> list[dict[str, Any]]:
 
 def report_floor() -> dict[str, Any]:
     r = apart("floor")
-    print(f"\nstorey of {r['panels']} panels on {r['members']} beams, {r['cases']} cases, peak {r['peak']:.0f} MB")
+    print(
+        f"\nstorey of {r['panels']} panels on {r['members']} beams, {r['cases']} cases, peak {r['peak']:.0f} MB"
+    )
     for name in ("even", "uneven"):
         print(
             f"  {name:6} bays: cut {r[f'cut {name}']:.2f} s, yield lines {r[f'lines {name}']:.2f} s, cases "
@@ -303,7 +323,9 @@ def report_shells() -> dict[str, Any]:
     print(
         f"  mesh {r['mesh']:.1f} s, assemble {r['assemble']:.1f} s, solve {r['solve']:.1f} s, whole run {r['run']:.1f} s"
     )
-    print(f"  solve / bare ({r['bare']:.1f} s)                   {r['solve'] / r['bare']:.2f}   (goal: at most 1.3)")
+    print(
+        f"  solve / bare ({r['bare']:.1f} s)                   {r['solve'] / r['bare']:.2f}   (goal: at most 1.3)"
+    )
     print(f"  assembly / whole run                  {r['assemble'] / r['run']:.2f}   (goal: below 0.20)")
     print(f"  recovery of forces set up in {r['fields']:.1f} s, then {r['forces of a case']:.2f} s a case")
     return r
@@ -331,9 +353,14 @@ def report_view() -> dict[str, Any]:
 
 
 REPORTS: dict[str, Any] = {
-    "frames": report_frames, "office": report_office, "tower": report_tower, "floor": report_floor, "shells": report_shells,
-    "envelopes": report_envelopes, "view": report_view,
-}  # fmt: skip
+    "frames": report_frames,
+    "office": report_office,
+    "tower": report_tower,
+    "floor": report_floor,
+    "shells": report_shells,
+    "envelopes": report_envelopes,
+    "view": report_view,
+}
 PARTS = list(REPORTS)
 
 if __name__ == "__main__":

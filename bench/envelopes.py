@@ -1,5 +1,6 @@
-"""A thousand combinations of ten cases over the forces of 20,000 members: the envelope with what governs, against the bare NumPy
-products, once as large as one would write them and once in pieces that stay in the cache."""
+"""A thousand combinations of ten cases over the forces of 20,000 members: the envelope with what governs,
+against the bare NumPy products, once as large as one would write them and once in pieces that stay in the
+cache."""
 
 from __future__ import annotations
 

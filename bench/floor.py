@@ -1,4 +1,5 @@
-"""A storey of many panels and cases: cutting, yield lines, and each case's loads onto beams, against bare NumPy products."""
+"""A storey of many panels and cases: cutting, yield lines, and each case's loads onto beams, against bare
+NumPy products."""
 
 from __future__ import annotations
 
@@ -35,7 +36,9 @@ def storey(nx: int, ny: int, even: bool) -> Model:
         slab.joints.append(SurfaceJoint("member", f"m{k}", line))
     m.surfaces["s"] = slab
     for c in range(CASES):
-        m.cases[f"c{c}"] = LoadCase(f"c{c}", "live", area_loads=[AreaLoad("s", ((0.0, 0.0, -1000.0 * (c + 1)),))])
+        m.cases[f"c{c}"] = LoadCase(
+            f"c{c}", "live", area_loads=[AreaLoad("s", ((0.0, 0.0, -1000.0 * (c + 1)),))]
+        )
     return m
 
 
@@ -59,7 +62,9 @@ def floor(nx: int = 50, ny: int = 40) -> dict[str, Any]:
         for c in range(CASES):
             q = np.array([[0.0, 0.0, -1000.0 * (c + 1)], [0, 0, 0], [0, 0, 0]])
             qa, qb = whole.qa @ q, whole.qb @ q
-            (np.where((whole.b > whole.a)[:, None], (qa + qb) / 2 * (whole.b - whole.a)[:, None], qa)).sum(axis=0)
+            (np.where((whole.b > whole.a)[:, None], (qa + qb) / 2 * (whole.b - whole.a)[:, None], qa)).sum(
+                axis=0
+            )
         out[f"bare {name}"] = time.perf_counter() - start
         wanted = -1000.0 * sum(range(1, CASES + 1)) * m.surfaces["s"].area
         out[f"error {name}"] = abs(sum(a.total("on_members")[2] for a in arrivals) / wanted - 1)

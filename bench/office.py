@@ -1,4 +1,5 @@
-"""A steel office with slabs on beams, as it comes by default: what is seen when, against opening the file and nothing else."""
+"""A steel office with slabs on beams, as it comes by default: what is seen when, against opening the file and
+nothing else."""
 
 from __future__ import annotations
 
@@ -52,7 +53,9 @@ def corrected(model: Any, settings: Any, edit: Any, before: Any, texts: Any) -> 
     edit.apply(model)
     pack(model, written_before=texts)
     state = model.snapshot()
-    return checked(Subject(state, None, settings, before.loads.after(before.model, state)), before=before)[1], texts
+    return checked(Subject(state, None, settings, before.loads.after(before.model, state)), before=before)[
+        1
+    ], texts
 
 
 def office(storeys: int, nx: int, ny: int) -> dict[str, Any]:
@@ -61,7 +64,14 @@ def office(storeys: int, nx: int, ny: int) -> dict[str, Any]:
     from rod_tally.compare import compare
     from rod_tally.model import PINNED_END, Settings
     from rod_tally.model.edits import DeleteMembers, SetRelease
-    from rod_tally.review.work import add_dynamics, check_unrun, first_look, read_model, run_statically, side_of
+    from rod_tally.review.work import (
+        add_dynamics,
+        check_unrun,
+        first_look,
+        read_model,
+        run_statically,
+        side_of,
+    )
 
     out: dict[str, Any] = {"storeys": storeys}
     settings = Settings()

@@ -1,5 +1,5 @@
-"""A concrete building of slabs, walls and columns with some 300,000 unknowns: each step of its run, the solve against a bare
-factorisation of the same matrix by the same library."""
+"""A concrete building of slabs, walls and columns with some 300,000 unknowns: each step of its run, the solve
+against a bare factorisation of the same matrix by the same library."""
 
 from __future__ import annotations
 

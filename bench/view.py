@@ -1,4 +1,5 @@
-"""Turning the view of a building of some 5,000 members and 20,000 shell elements: frames a second as OpenGL draws here."""
+"""Turning the view of a building of some 5,000 members and 20,000 shell elements: frames a second as OpenGL
+draws here."""
 
 from __future__ import annotations
 

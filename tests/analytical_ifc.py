@@ -58,8 +58,11 @@ class AnalyticalWriter:
         units = [metre, newton, si("PRESSUREUNIT", "PASCAL")]
         if derived:
             for kind, force_power, length_power in (
-                ("LINEARFORCEUNIT", 1, -1), ("TORQUEUNIT", 1, 1), ("LINEARSTIFFNESSUNIT", 1, -1), ("ROTATIONALSTIFFNESSUNIT", 1, 1),
-            ):  # fmt: skip
+                ("LINEARFORCEUNIT", 1, -1),
+                ("TORQUEUNIT", 1, 1),
+                ("LINEARSTIFFNESSUNIT", 1, -1),
+                ("ROTATIONALSTIFFNESSUNIT", 1, 1),
+            ):
                 parts = [
                     f.createIfcDerivedUnitElement(newton, force_power),
                     f.createIfcDerivedUnitElement(metre, length_power),
@@ -99,8 +102,12 @@ class AnalyticalWriter:
                 out.append(f.create_entity(kind, v / scale))
         return f.create_entity("IfcBoundaryNodeCondition", None, *out)
 
-    def point(self, name: str, p: Sequence[float], support: Sequence[bool | float | None] | None = None) -> Any:
-        entity = self.root("IfcStructuralPointConnection", name, Representation=self.shape(self.vertex(p), "Vertex"))
+    def point(
+        self, name: str, p: Sequence[float], support: Sequence[bool | float | None] | None = None
+    ) -> Any:
+        entity = self.root(
+            "IfcStructuralPointConnection", name, Representation=self.shape(self.vertex(p), "Vertex")
+        )
         if support is not None:
             entity.AppliedCondition = self.condition(support)
         self.points[name] = entity
@@ -118,9 +125,11 @@ class AnalyticalWriter:
     ) -> Any:
         f = self.f
         entity = self.root(
-            "IfcStructuralCurveMember", name,
-            Representation=self.shape(f.createIfcEdge(self.vertex(a), self.vertex(b)), "Edge"), PredefinedType=kind,
-        )  # fmt: skip
+            "IfcStructuralCurveMember",
+            name,
+            Representation=self.shape(f.createIfcEdge(self.vertex(a), self.vertex(b)), "Edge"),
+            PredefinedType=kind,
+        )
         if not self.old:
             entity.Axis = f.createIfcDirection([float(v) for v in axis or self._up(a, b)])
         if material is not None and not self.old:
@@ -130,8 +139,12 @@ class AnalyticalWriter:
             self.root("IfcRelAssociatesMaterial", RelatedObjects=[entity], RelatingMaterial=profiles)
         elif material is not None:
             self.root("IfcRelAssociatesMaterial", RelatedObjects=[entity], RelatingMaterial=material)
-            props = f.create_entity("IfcStructuralProfileProperties", ProfileName="p", ProfileDefinition=section)
-            self.root("IfcRelAssociatesProfileProperties", RelatedObjects=[entity], RelatingProfileProperties=props)
+            props = f.create_entity(
+                "IfcStructuralProfileProperties", ProfileName="p", ProfileDefinition=section
+            )
+            self.root(
+                "IfcRelAssociatesProfileProperties", RelatedObjects=[entity], RelatingProfileProperties=props
+            )
         self.members[name] = entity
         return entity
 
@@ -148,7 +161,9 @@ class AnalyticalWriter:
     ) -> Any:
         kind = "IfcRelConnectsWithEccentricity" if offset is not None else "IfcRelConnectsStructuralMember"
         rel = self.root(
-            kind, RelatingStructuralMember=self.members[member], RelatedStructuralConnection=self.points[point]
+            kind,
+            RelatingStructuralMember=self.members[member],
+            RelatedStructuralConnection=self.points[point],
         )
         if release is not None:
             rel.AppliedCondition = self.condition(release)
@@ -160,7 +175,9 @@ class AnalyticalWriter:
             )
         return rel
 
-    def case(self, name: str, source: str = "LIVE_LOAD_Q", kind: str = "VARIABLE_Q", **attributes: Any) -> Any:
+    def case(
+        self, name: str, source: str = "LIVE_LOAD_Q", kind: str = "VARIABLE_Q", **attributes: Any
+    ) -> Any:
         entity_kind = "IfcStructuralLoadGroup" if self.old else "IfcStructuralLoadCase"
         entity = self.root(
             entity_kind, name, PredefinedType="LOAD_CASE", ActionType=kind, ActionSource=source, **attributes
@@ -173,7 +190,9 @@ class AnalyticalWriter:
         entity = self.root(kind, "action", AppliedLoad=load, **attributes)
         if self.old:
             entity.DestabilizingLoad = False
-        self.root("IfcRelConnectsStructuralActivity", RelatingElement=target, RelatedStructuralActivity=entity)
+        self.root(
+            "IfcRelConnectsStructuralActivity", RelatingElement=target, RelatedStructuralActivity=entity
+        )
         self.cases[case][1].append(entity)
         return entity
 
@@ -199,7 +218,9 @@ class AnalyticalWriter:
         configuration = self.f.create_entity(
             "IfcStructuralLoadConfiguration", None, loads, [[p / self.length] for p in places]
         )
-        return self.action("IfcStructuralCurveAction", case, self.members[member], configuration, PredefinedType=kind)
+        return self.action(
+            "IfcStructuralCurveAction", case, self.members[member], configuration, PredefinedType=kind
+        )
 
     def at_point(self, case: str, point: str, *values: float) -> Any:
         return self.action("IfcStructuralPointAction", case, self.points[point], self.single(*values))
@@ -214,7 +235,9 @@ class AnalyticalWriter:
         f = self.f
         entity = f.createIfcMaterial(name)
         if self.old:
-            f.create_entity("IfcMechanicalMaterialProperties", Material=entity, YoungModulus=E, ShearModulus=G)
+            f.create_entity(
+                "IfcMechanicalMaterialProperties", Material=entity, YoungModulus=E, ShearModulus=G
+            )
             f.create_entity("IfcGeneralMaterialProperties", Material=entity, MassDensity=density)
         else:
             for key, kind, value in (
@@ -222,7 +245,9 @@ class AnalyticalWriter:
                 ("ShearModulus", "IfcModulusOfElasticityMeasure", G),
                 ("MassDensity", "IfcMassDensityMeasure", density),
             ):
-                prop = f.create_entity("IfcPropertySingleValue", key, None, f.create_entity(kind, value), None)
+                prop = f.create_entity(
+                    "IfcPropertySingleValue", key, None, f.create_entity(kind, value), None
+                )
                 f.create_entity("IfcMaterialProperties", "Pset", None, [prop], entity)
         return entity
 
@@ -248,8 +273,11 @@ def portal(schema: str = "IFC4", length: str = "METRE", force: str = "NEWTON", *
     w = AnalyticalWriter(schema, length, force, **kw)
     steel, section = w.material(), w.rectangle()
     for name, p, held in (
-        ("a", (0, 0, 0), True), ("b", (0, 0, 4), False), ("c", (6, 0, 4), False), ("d", (6, 0, 0), True),
-    ):  # fmt: skip
+        ("a", (0, 0, 0), True),
+        ("b", (0, 0, 4), False),
+        ("c", (6, 0, 4), False),
+        ("d", (6, 0, 0), True),
+    ):
         w.point(name, p, [HELD] * 6 if held else None)
     for name, (a, p), (b, q) in (
         ("left", ("a", (0, 0, 0)), ("b", (0, 0, 4))),

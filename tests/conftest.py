@@ -24,7 +24,8 @@ if TYPE_CHECKING:
 
 
 def pytest_configure(config: pytest.Config) -> None:
-    """Each process of a parallel run gets a display of its own: windows must not take each other's keyboard."""
+    """Each process of a parallel run gets a display of its own: windows must not take each other's
+    keyboard."""
     if not os.environ.get("PYTEST_XDIST_WORKER") or not os.environ.get("ROD_TALLY_VIRTUAL_DISPLAY"):
         return
     server = shutil.which("Xvfb")
@@ -32,7 +33,9 @@ def pytest_configure(config: pytest.Config) -> None:
         return
     read, write = os.pipe()
     screen = ["-screen", "0", "1280x800x24", "+extension", "GLX", "-nolisten", "tcp"]
-    process = subprocess.Popen([server, "-displayfd", str(write), *screen], pass_fds=[write], stderr=subprocess.DEVNULL)
+    process = subprocess.Popen(
+        [server, "-displayfd", str(write), *screen], pass_fds=[write], stderr=subprocess.DEVNULL
+    )
     os.close(write)
     with os.fdopen(read) as told:
         number = told.readline().strip()
@@ -100,7 +103,8 @@ def window(qtbot: Any, monkeypatch: pytest.MonkeyPatch) -> Iterator[Window]:
 
 @pytest.fixture(scope="session")
 def loft_file(tmp_path_factory: pytest.TempPathFactory, loft_a: Path) -> Path:
-    """A project of revision A with its run, made once. Floors hand their loads on: what most tests look at, and quick to run."""
+    """A project of revision A with its run, made once. Floors hand their loads on: what most tests look at,
+    and quick to run."""
     from rod_tally.model import Settings
 
     settings = Settings()
@@ -109,8 +113,9 @@ def loft_file(tmp_path_factory: pytest.TempPathFactory, loft_a: Path) -> Path:
 
 
 def shown(window: Window, qtbot: Any, kept: Path, path: Path) -> Window:
-    """The window with a copy of a project at `path`. What opening it works out is worked out once and copied from then on: it takes most
-    of the time of a test. `test_beginning.py`, `test_project.py` and others open projects as a user does."""
+    """The window with a copy of a project at `path`. What opening it works out is worked out once and copied
+    from then on: it takes most of the time of a test. `test_beginning.py`, `test_project.py` and others open
+    projects as a user does."""
     from rod_tally.desk.session.revisions import load_project
     from rod_tally.progress import silent
     from rod_tally.project import Project

@@ -11,7 +11,9 @@ from .frames import frame
 CONCRETE = Material("C30/37", "concrete", 33e9, density=2500.0)
 
 
-def floor(x: float = 6.0, y: float = 4.0, h: float = 3.0, overhang: float = 0.0, openings: bool = False) -> Model:
+def floor(
+    x: float = 6.0, y: float = 4.0, h: float = 3.0, overhang: float = 0.0, openings: bool = False
+) -> Model:
     """Columns m0 to m3, beams m4 to m7 round the slab `s` of 0.2 m, on fixed bases."""
     feet = [(0, 0, 0), (x, 0, 0), (x, y, 0), (0, y, 0)]
     tops = [(a, b, h) for a, b, _ in feet]
@@ -34,7 +36,9 @@ def floor(x: float = 6.0, y: float = 4.0, h: float = 3.0, overhang: float = 0.0,
     return m
 
 
-def wall(m: Model, ident: str, a: tuple[float, float], b: tuple[float, float], low: float, high: float) -> Surface:
+def wall(
+    m: Model, ident: str, a: tuple[float, float], b: tuple[float, float], low: float, high: float
+) -> Surface:
     outer = np.array([(*a, low), (*b, low), (*b, high), (*a, high)], float)
     m.surfaces[ident] = Surface(ident, ident, "wall", "", outer, [], 0.2, "C30/37")
     return m.surfaces[ident]

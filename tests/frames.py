@@ -55,10 +55,17 @@ def frame(
         x = np.array(points[b], float) - np.array(points[a], float)
         start, end = (releases or {}).get(k, ("", ""))
         m.members[f"m{k}"] = Member(
-            f"m{k}", f"m{k}", class_by_slope(x), f"n{a}", f"n{b}", section.name, "steel",
+            f"m{k}",
+            f"m{k}",
+            class_by_slope(x),
+            f"n{a}",
+            f"n{b}",
+            section.name,
+            "steel",
             np.array(z, float) if z is not None else default_z(x),
-            release_start=Release.of(start), release_end=Release.of(end),
-        )  # fmt: skip
+            release_start=Release.of(start),
+            release_end=Release.of(end),
+        )
     return m
 
 

@@ -39,7 +39,9 @@ def add(
     z_axis = np.array(z, float) if z is not None else default_z(x)
     profile = profile or (COLUMN if cls == "column" else BEAM)
     storey = max(
-        (t for t in s.storeys if t.elevation <= min(a[2], b[2]) + 0.5), key=lambda t: t.elevation, default=s.storeys[0]
+        (t for t in s.storeys if t.elevation <= min(a[2], b[2]) + 0.5),
+        key=lambda t: t.elevation,
+        default=s.storeys[0],
     )
     e = SourceElement(
         name, name, cls, "Ifc", storey.name, line, np.cross(z_axis, x), z_axis, profile, "S355", "extrusion"
@@ -50,7 +52,8 @@ def add(
 
 
 def bay(gap: float = 0.0, height: float = 4.0) -> SourceModel:
-    """Two columns 6 m apart and a beam between their faces, its top at the columns' top, short by `gap` at its end."""
+    """Two columns 6 m apart and a beam between their faces, its top at the columns' top, short by `gap` at
+    its end."""
     s = source()
     add(s, "column", "K1", (0, 0, 0), (0, 0, height), z=(1, 0, 0))
     add(s, "column", "K2", (6, 0, 0), (6, 0, height), z=(1, 0, 0))
@@ -84,7 +87,9 @@ def model(s: SourceModel, **settings: float | str) -> Model:
     return transfer(s, options)
 
 
-def moved(s: SourceModel, turn: np.ndarray, shift: np.ndarray, order: Sequence[int] | None = None) -> SourceModel:
+def moved(
+    s: SourceModel, turn: np.ndarray, shift: np.ndarray, order: Sequence[int] | None = None
+) -> SourceModel:
     """The same source after a rigid motion, its elements in another order."""
     for e in s.elements:
         e.line = e.line @ turn.T + shift

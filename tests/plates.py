@@ -35,7 +35,9 @@ def shell(
     holes = [np.array(o, float) for o in openings]
     s = Surface(ident, ident, cls, "", ring, holes, t, "plate", way="shell", mesh_size=size)
     if edges:
-        s.supports = [LineSupport(np.array([a, b]), held(edges)) for a, b in zip(ring, np.roll(ring, -1, axis=0))]
+        s.supports = [
+            LineSupport(np.array([a, b]), held(edges)) for a, b in zip(ring, np.roll(ring, -1, axis=0))
+        ]
     m.surfaces[ident] = s
     return s
 

@@ -1,4 +1,5 @@
-"""Missing members added: joined where they meet something, taken back, carried to a revision; proven by statics."""
+"""Missing members added: joined where they meet something, taken back, carried to a revision; proven by
+statics."""
 
 from __future__ import annotations
 
@@ -13,7 +14,15 @@ from rod_tally.analysis import run
 from rod_tally.compare.carrying.carry import carry_over
 from rod_tally.desk.window import Window
 from rod_tally.model import FIXED, PINNED_END, LoadCase, MemberLoad, Model, NodeLoad
-from rod_tally.model.edits import AddMembers, DeleteMembers, EditError, SetOffset, copies, from_record, mirror_images
+from rod_tally.model.edits import (
+    AddMembers,
+    DeleteMembers,
+    EditError,
+    SetOffset,
+    copies,
+    from_record,
+    mirror_images,
+)
 from rod_tally.model.settings import RunSettings
 
 from .desk_help import act, fill, model_of, rested
@@ -22,7 +31,13 @@ from .frames import regular
 
 def part(model: Model, start: object, end: object, **more: object) -> dict[str, object]:
     some = next(iter(model.members.values()))
-    return {"start": list(start), "end": list(end), "section": some.section, "material": some.material, **more}  # type: ignore[call-overload]
+    return {
+        "start": list(start),
+        "end": list(end),
+        "section": some.section,
+        "material": some.material,
+        **more,
+    }  # type: ignore[call-overload]
 
 
 def test_what_was_deleted_and_added_again_gives_the_same_forces() -> None:
@@ -30,15 +45,28 @@ def test_what_was_deleted_and_added_again_gives_the_same_forces() -> None:
     model = regular()
     beam = next(m for m in model.members.values() if m.cls == "beam")
     others = [m.id for m in model.members.values() if m.cls == "beam" and m.id != beam.id]
-    model.cases["q"] = LoadCase("q", "live", member_loads=[
-        MemberLoad(i, 0, model.length(model.members[i]), (0, 0, -5e3), (0, 0, -5e3)) for i in others
-    ])  # fmt: skip
+    model.cases["q"] = LoadCase(
+        "q",
+        "live",
+        member_loads=[
+            MemberLoad(i, 0, model.length(model.members[i]), (0, 0, -5e3), (0, 0, -5e3)) for i in others
+        ],
+    )
     before = run(model, RunSettings())
     line = model.line(beam)
     DeleteMembers([beam.id]).apply(model)
     without = run(model, RunSettings())
     edit = AddMembers(
-        [part(model, line[0], line[1], section=beam.section, material=beam.material, z_axis=beam.z_axis.tolist())]
+        [
+            part(
+                model,
+                line[0],
+                line[1],
+                section=beam.section,
+                material=beam.material,
+                z_axis=beam.z_axis.tolist(),
+            )
+        ]
     )
     edit.apply(model)
     after = run(model, RunSettings())
@@ -128,8 +156,8 @@ def test_adding_and_copying_in_the_window(loft: Window, qtbot: QtBot, tmp_path: 
 
 
 def test_a_member_that_passes_nodes_is_joined_at_them() -> None:
-    """A girder laid over columns that stand there already: simply supported spans become a continuous beam, q L^2 / 8 over the middle
-    support of two equal spans (any table of continuous beams)."""
+    """A girder laid over columns that stand there already: simply supported spans become a continuous beam, q
+    L^2 / 8 over the middle support of two equal spans (any table of continuous beams)."""
     model = regular()
     for ident in list(model.members):
         DeleteMembers([ident]).apply(model)
@@ -137,12 +165,16 @@ def test_a_member_that_passes_nodes_is_joined_at_them() -> None:
     AddMembers(columns).apply(model)
     AddMembers([part_of(model, (0, 0, 3), (12, 0, 3))]).apply(model)
     girder = model.members["added-4"]
-    assert [(j.distance, j.node) for j in girder.joints] == [(pytest.approx(6.0), model.members["added-2"].end)]
+    assert [(j.distance, j.node) for j in girder.joints] == [
+        (pytest.approx(6.0), model.members["added-2"].end)
+    ]
     for k in (1, 2, 3):
         m = model.members[f"added-{k}"]
         m.release_end = PINNED_END
         model.nodes[m.start].support = FIXED
-    model.cases = {"q": LoadCase("q", "live", member_loads=[MemberLoad("added-4", 0, 12, (0, 0, -8e3), (0, 0, -8e3))])}
+    model.cases = {
+        "q": LoadCase("q", "live", member_loads=[MemberLoad("added-4", 0, 12, (0, 0, -8e3), (0, 0, -8e3))])
+    }
     r = run(model, RunSettings(shear_flexible=False))
     own = np.array([r.node_ids.index(model.members[f"added-{k}"].start) for k in (1, 2, 3)])
     up = r.reaction[0, [r.support_ids.index(r.node_ids[k]) for k in own], 2]
@@ -176,7 +208,8 @@ def test_a_section_of_its_own_comes_along() -> None:
 
 
 def test_mirror_images_carry_as_the_parts_do() -> None:
-    """A channel cantilever and its image, each with its load and the image of it: equal and opposite along the axis of the mirror."""
+    """A channel cantilever and its image, each with its load and the image of it: equal and opposite along
+    the axis of the mirror."""
     m = regular()
     for ident in list(m.members):
         DeleteMembers([ident]).apply(m)
@@ -193,7 +226,9 @@ def test_mirror_images_carry_as_the_parts_do() -> None:
     m.nodes[two.end].support = FIXED
     q, q2 = (300.0, -700.0, -900.0), (-300.0, -700.0, -900.0)
     m.cases = {
-        "q": LoadCase("q", "live", node_loads=[NodeLoad(one.end, q, (0, 0, 0)), NodeLoad(two.start, q2, (0, 0, 0))])
+        "q": LoadCase(
+            "q", "live", node_loads=[NodeLoad(one.end, q, (0, 0, 0)), NodeLoad(two.start, q2, (0, 0, 0))]
+        )
     }
     r = run(m, RunSettings())
     a, b = (r.displacement[0, r.node_ids.index(n)] for n in (one.end, two.start))
@@ -237,9 +272,9 @@ def test_copying_mirroring_and_offsets_in_the_window(loft: Window, qtbot: QtBot)
     fill(loft, qtbot, loft.add_desk.form, axis="y", at=-30.0)
     after = model_of(loft)
     made = next(s for s in after.surfaces.values() if s.name.endswith("mirrored"))
-    assert made.area == pytest.approx(slab.area) and made.outer[:, 1].mean() + slab.outer[:, 1].mean() == pytest.approx(
-        -60 - 2 * after.origin[1]
-    )
+    assert made.area == pytest.approx(slab.area) and made.outer[:, 1].mean() + slab.outer[
+        :, 1
+    ].mean() == pytest.approx(-60 - 2 * after.origin[1])
     loft.state.pick("member", beam.id)
     act(loft, qtbot, "model.offset")
     fill(loft, qtbot, loft.add_desk.form, which="both ends", x=0.0, y=0.0, z=-150.0)

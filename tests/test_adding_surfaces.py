@@ -1,4 +1,5 @@
-"""Slabs, walls and openings made by hand: tied to what they touch, proven by what they replace and by statics."""
+"""Slabs, walls and openings made by hand: tied to what they touch, proven by what they replace and by
+statics."""
 
 from __future__ import annotations
 
@@ -45,13 +46,18 @@ def taken(path: Path) -> Model:
 
 def record(s: Surface) -> dict[str, object]:
     return {
-        "outline": s.outer.tolist(), "openings": [o.tolist() for o in s.openings], "thickness": s.thickness,
-        "material": s.material, "name": s.name,
-    }  # fmt: skip
+        "outline": s.outer.tolist(),
+        "openings": [o.tolist() for o in s.openings],
+        "thickness": s.thickness,
+        "material": s.material,
+        "name": s.name,
+    }
 
 
 def ties(s: Surface) -> list[tuple[object, ...]]:
-    return sorted((j.kind, j.other, j.node, round(j.distance, 6), *np.round(j.line.mean(axis=0), 4)) for j in s.joints)
+    return sorted(
+        (j.kind, j.other, j.node, round(j.distance, 6), *np.round(j.line.mean(axis=0), 4)) for j in s.joints
+    )
 
 
 def lowest(r: Results) -> float:
@@ -107,7 +113,12 @@ def test_an_opening_takes_its_weight_and_closing_it_gives_it_back(tower_file: Pa
     model = taken(tower_file)
     s = next(x for x in model.surfaces.values() if x.name == "S1")
     whole = run(model, RunSettings())
-    hole = [[1.0, 1.0, s.outer[0, 2]], [3.0, 1.0, s.outer[0, 2]], [3.0, 2.5, s.outer[0, 2]], [1.0, 2.5, s.outer[0, 2]]]
+    hole = [
+        [1.0, 1.0, s.outer[0, 2]],
+        [3.0, 1.0, s.outer[0, 2]],
+        [3.0, 2.5, s.outer[0, 2]],
+        [1.0, 2.5, s.outer[0, 2]],
+    ]
     AddOpenings([{"surface": s.id, "outline": hole}]).apply(model)
     less = run(model, RunSettings())
     density = model.materials[s.material].density or 0.0
@@ -121,7 +132,8 @@ def test_an_opening_takes_its_weight_and_closing_it_gives_it_back(tower_file: Pa
 
 
 def test_ties_in_an_opening_are_gone_and_those_across_it_are_cut(tower_file: Path) -> None:
-    """A beam below a slab whose middle third has no slab above it any more, and a short one in the opening alone."""
+    """A beam below a slab whose middle third has no slab above it any more, and a short one in the opening
+    alone."""
     model = plate_model()
     slab = shell(model, "slab", [(0, 0, 3), (6, 0, 3), (6, 4, 3), (0, 4, 3)], 0.2, size=0.5)
     other = taken(tower_file)
@@ -129,7 +141,10 @@ def test_ties_in_an_opening_are_gone_and_those_across_it_are_cut(tower_file: Pat
     model.sections[section] = other.sections[section]
     beam = {"section": section, "material": slab.material}
     AddMembers(
-        [beam | {"start": [0, 2, 2.9], "end": [6, 2, 2.9]}, beam | {"start": [2.5, 1.5, 2.9], "end": [3.5, 1.5, 2.9]}]
+        [
+            beam | {"start": [0, 2, 2.9], "end": [6, 2, 2.9]},
+            beam | {"start": [2.5, 1.5, 2.9], "end": [3.5, 1.5, 2.9]},
+        ]
     ).apply(model)
     assert "2 of them tied" in model.log[-1].message
     AddOpenings([{"surface": "slab", "outline": [[2, 1, 3], [4, 1, 3], [4, 3, 3], [2, 3, 3]]}]).apply(model)
@@ -139,7 +154,9 @@ def test_ties_in_an_opening_are_gone_and_those_across_it_are_cut(tower_file: Pat
     assert "ties in it gone" in model.log[-1].message
     DeleteMembers(["added-2"]).apply(model)
     model.cases["g"] = LoadCase("g", "self-weight", self_weight=(0.0, 0.0, -1.0))
-    model.surfaces["slab"].supports = [LineSupport(np.array([(0, y, 3), (6, y, 3)], float), FIXED) for y in (0.0, 4.0)]
+    model.surfaces["slab"].supports = [
+        LineSupport(np.array([(0, y, 3), (6, y, 3)], float), FIXED) for y in (0.0, 4.0)
+    ]
     r = run(model, RunSettings())
     assert r.equilibrium[0].residual < 1e-8 and not r.motions
 

@@ -35,7 +35,9 @@ def reference(m: Model, forces: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         ke = cfc.beam3e(*line.T, axes[2], [E, G, PLAIN.area, PLAIN.iy, PLAIN.iz, PLAIN.j])
         at = own + 12 * e
         k[at : at + 12, at : at + 12] += np.asarray(ke)
-        for end, (node, release) in enumerate(((member.start, member.release_start), (member.end, member.release_end))):
+        for end, (node, release) in enumerate(
+            ((member.start, member.release_start), (member.end, member.release_end))
+        ):
             for d, stiffness in enumerate(release.stiffness):
                 row = np.zeros(size)
                 block = slice(at + 6 * end + 3 * (d // 3), at + 6 * end + 3 * (d // 3) + 3)

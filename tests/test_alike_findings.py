@@ -38,7 +38,10 @@ def test_rafters_over_a_purlin_are_one_finding_a_purlin() -> None:
     for f in found:
         assert len(f.parts) == 20 and len(f.ids) == 21 and f.ids[0].startswith("Purlin")
         assert f.message.startswith("20 beams (R0, R1, R10, R11 and 16 more) pass over beam Purlin")
-        assert "their bodies touch" in f.message and f.actions == ("Join all by rigid links", "Accept, because…")
+        assert "their bodies touch" in f.message and f.actions == (
+            "Join all by rigid links",
+            "Accept, because…",
+        )
         assert len(f.keys) == 20
 
 

@@ -1,4 +1,5 @@
-"""Answers of the modellers: written out, answered, read back at the finding they are about; harmful files are refused."""
+"""Answers of the modellers: written out, answered, read back at the finding they are about; harmful files are
+refused."""
 
 from __future__ import annotations
 
@@ -37,7 +38,8 @@ def faulty() -> Review:
 
 
 def answered(path: Path, out: Path, says: dict[str, tuple[str, str]]) -> Path:
-    """The file with a comment (author, text) on the topics with these labels, as another program writes it."""
+    """The file with a comment (author, text) on the topics with these labels, as another program writes
+    it."""
     from bcf.v2.bcfxml import BcfXml
     from bcf.v2.model import Comment
     from xsdata.models.datatype import XmlDateTime
@@ -51,7 +53,15 @@ def answered(path: Path, out: Path, says: dict[str, tuple[str, str]]) -> Path:
                 if label in says:
                     author, text = says[label]
                     t.topic.topic_status = "Closed"
-                    t.comments = [*t.comments, Comment(date=XmlDateTime.from_string("2026-05-04T08:30:00Z"), author=author, comment=text, guid="0" * 8 + "-0000-4000-8000-" + "1" * 12)]  # fmt: skip
+                    t.comments = [
+                        *t.comments,
+                        Comment(
+                            date=XmlDateTime.from_string("2026-05-04T08:30:00Z"),
+                            author=author,
+                            comment=text,
+                            guid="0" * 8 + "-0000-4000-8000-" + "1" * 12,
+                        ),
+                    ]
         file.save(out)
     return out
 
@@ -63,7 +73,9 @@ def test_an_answer_comes_back_to_its_finding(tmp_path: Path) -> None:
         Decision(second.code, second.ids, "accepted", "known", "A. Reviewer", "2026-05-01T00:00:00+00:00")
     ]
     sent = write_bcf(done, tmp_path / "sent.bcf")
-    back = answered(sent, tmp_path / "back.bcf", {first.code: ("modeller@office", "Corrected in the next export")})
+    back = answered(
+        sent, tmp_path / "back.bcf", {first.code: ("modeller@office", "Corrected in the next export")}
+    )
     found, strange = answers_of(read_topics(back), done.findings, "faulty", ["accepted: known"])
     assert not strange
     assert [(a.key, a.status, a.author, a.text) for a in found if a.key == first.key] == [

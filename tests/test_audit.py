@@ -1,4 +1,5 @@
-"""Combinations that a source brings against the rules: every kind of difference planted once is found, and no other."""
+"""Combinations that a source brings against the rules: every kind of difference planted once is found, and no
+other."""
 
 from __future__ import annotations
 

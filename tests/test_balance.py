@@ -68,7 +68,8 @@ def floor_on_shells(way: str = "shell") -> Model:
 
 @pytest.mark.parametrize("make", [loaded, floor_on_shells, lambda: floor_on_shells("two-way")])
 def test_every_node_is_in_equilibrium(make: object) -> None:
-    """What members, elements, loads and supports give each node sums to nothing: 1e-9 of the largest of them."""
+    """What members, elements, loads and supports give each node sums to nothing: 1e-9 of the largest of
+    them."""
     m = make()  # type: ignore[operator]
     b, r = balance(m)
     for case in r.cases:
@@ -84,13 +85,16 @@ def test_a_node_names_what_meets_there() -> None:
     b, r = balance(m)
     given = {(g.what, g.ident): g.force for g in b.at_node("w", "n8")}
     assert ("load", "") in given and given["load", ""][[0, 1, 5]] == pytest.approx([2e3, 500, 700], abs=6e3)
-    assert {i for w, i in given if w == "member"} == {i for i, x in m.members.items() if "n8" in (x.start, x.end)}
+    assert {i for w, i in given if w == "member"} == {
+        i for i, x in m.members.items() if "n8" in (x.start, x.end)
+    }
     foot = {g.what: g.force for g in b.at_node("g", "n0")}
     assert foot["support"] == pytest.approx(r.reaction[r.case_index("g"), r.support_ids.index("n0")])
 
 
 def test_storeys_are_cut_exactly_through_columns_under_load() -> None:
-    """Half-way up, columns carry what stands above: loads on their upper halves and no more; shears are sums from the top."""
+    """Half-way up, columns carry what stands above: loads on their upper halves and no more; shears are sums
+    from the top."""
     m = loaded()
     b, _ = balance(m)
     low, high = b.storey_cuts("w")
@@ -103,7 +107,8 @@ def test_storeys_are_cut_exactly_through_columns_under_load() -> None:
     for cut in (low, high):
         assert cut.parts["columns"] == pytest.approx(-cut.parts["loads"], abs=1e-6)
         assert np.abs(cut.parts["left"]).max() < 1e-6
-    # moments are about the plane's middle: of the push 5.25 m above it, and of the point load at 2 m of its beam
+    # moments are about the plane's middle: of the push 5.25 m above it, and of the point load at 2 m of its
+    # beam
     assert low.place == pytest.approx([3.0, 3.0, 1.75])
     assert low.parts["loads"][4] == pytest.approx(2e3 * 5.25 + (2.0 - 3.0) * 9e3)
 
@@ -159,7 +164,8 @@ def test_walls_that_stand_for_columns_count_as_walls() -> None:
 
 
 def test_axial_force_down_a_column_through_three_storeys() -> None:
-    """One member from head to foot with beams joined at two levels: a row for each storey, growing by what comes in."""
+    """One member from head to foot with beams joined at two levels: a row for each storey, growing by what
+    comes in."""
     points = [(0, 0, 9), (0, 0, 0), (4, 0, 3), (4, 0, 6.2), (4, 0, 9), (0, 0, 3), (0, 0, 6.2)]
     m = frame(
         points, [(0, 1), (5, 2), (6, 3), (0, 4)], {1: "fixed", 2: "fixed", 3: "fixed", 4: "fixed"},
@@ -174,7 +180,11 @@ def test_axial_force_down_a_column_through_three_storeys() -> None:
     rows = stack_forces(m, r, 0, lines_of(m))
     assert [x.elevation for x in rows] == pytest.approx([6.2, 3.0, 0.0])
     assert [-x.head for x in rows] == pytest.approx([1e3, 3e3, 7e3], rel=1e-3)
-    assert [x.more and -x.more for x in rows] == [None, pytest.approx(2e3, rel=1e-3), pytest.approx(4e3, rel=1e-3)]
+    assert [x.more and -x.more for x in rows] == [
+        None,
+        pytest.approx(2e3, rel=1e-3),
+        pytest.approx(4e3, rel=1e-3),
+    ]
 
 
 def test_loads_on_the_very_ends_of_members_are_in_no_cut_twice() -> None:

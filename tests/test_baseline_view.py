@@ -1,4 +1,5 @@
-"""The reviewed revision beside the shown one: one camera, one scale, picked in either, and what it does not have said."""
+"""The reviewed revision beside the shown one: one camera, one scale, picked in either, and what it does not
+have said."""
 
 from __future__ import annotations
 
@@ -29,7 +30,9 @@ def of_baseline(b: BaselineView, name: str) -> str:
 
 def it_shows_the_same_of_the_revision_before(demo: Window, beside: BaselineView, qtbot: QtBot) -> None:
     assert beside.state.revision is demo.state.revisions[0]
-    assert "the reviewed one" in beside.title.text() and demo.view_title.text() == demo.state.revisions[1].name
+    assert (
+        "the reviewed one" in beside.title.text() and demo.view_title.text() == demo.state.revisions[1].name
+    )
     demo.state.set_view(case="Wind y", component="mz")
     demo.state.show_overlay("displaced")
     assert (beside.state.case, beside.state.component, beside.state.overlay) == ("Wind y", "mz", "displaced")
@@ -96,10 +99,14 @@ def one_camera_moves_both(demo: Window, beside: BaselineView, qtbot: QtBot) -> N
         camera.position = (30.0, -40.0, 20.0)
         camera.parallel_scale = 7.5
         assert other.parallel_scale == 7.5
-        mine, theirs = (beside.state.review, demo.state.review) if forward else (demo.state.review, beside.state.review)
+        mine, theirs = (
+            (beside.state.review, demo.state.review) if forward else (demo.state.review, beside.state.review)
+        )
         assert mine is not None and theirs is not None
         point = np.array(camera.position) + mine.model.origin
-        wanted = (beside._places.forward(point) if forward else beside._places.back(point)) - theirs.model.origin
+        wanted = (
+            beside._places.forward(point) if forward else beside._places.back(point)
+        ) - theirs.model.origin
         assert np.array(other.position) == pytest.approx(np.asarray(wanted))
 
 

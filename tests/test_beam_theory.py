@@ -1,8 +1,8 @@
 """Single members against closed forms.
 
-Sources: Roark's Formulas for Stress and Strain, 7th edition, table 8.1 (beams); Timoshenko, Strength of Materials, part I
-(shear deflection of beams). Tolerance 1e-9 throughout: the element is exact for these loads.
-"""
+Sources: Roark's Formulas for Stress and Strain, 7th edition, table 8.1 (beams); Timoshenko, Strength of
+Materials, part I (shear deflection of beams). Tolerance 1e-9 throughout: the element is exact for these
+loads."""
 
 from __future__ import annotations
 
@@ -144,7 +144,9 @@ def test_shear_flexible_simple_beam_between_its_ends() -> None:
     line_load(m, "m0", (0, 0, -Q))
     r = run(m, RunSettings())
     w = -member_shapes(m, r, "q", 33).displacement[0, 16, 2]
-    assert w == pytest.approx(5 * Q * L**4 / (384 * E * FLEXIBLE.iy) + Q * L**2 / (8 * G * FLEXIBLE.avz), rel=1e-6)
+    assert w == pytest.approx(
+        5 * Q * L**4 / (384 * E * FLEXIBLE.iy) + Q * L**2 / (8 * G * FLEXIBLE.avz), rel=1e-6
+    )
 
 
 def test_axial_bar_under_its_own_weight() -> None:
@@ -211,7 +213,8 @@ def test_turned_support_rolls_along_its_own_plane() -> None:
 
 
 def test_rigid_end_offsets_shorten_a_clamped_beam() -> None:
-    """Rigid pieces of 0.5 m at both ends: the moment at the node is that of the clear span plus V times the piece."""
+    """Rigid pieces of 0.5 m at both ends: the moment at the node is that of the clear span plus V times the
+    piece."""
     clear = L - 1.0
     m = beam(L, FIXED, FIXED)
     m.members["m0"].offset_start = np.array([0.5, 0, 0])
@@ -247,7 +250,8 @@ def test_local_projected_and_global_loads_on_a_slope() -> None:
 
 
 def test_unsymmetric_bending() -> None:
-    """A cantilever with a product of inertia: w = P L^3 Iz / 3 E (Iy Iz - Iyz^2), v = w Iyz / Iz (Roark, unsymmetric)."""
+    """A cantilever with a product of inertia: w = P L^3 Iz / 3 E (Iy Iz - Iyz^2), v = w Iyz / Iz (Roark,
+    unsymmetric)."""
     m = beam(L, FIXED, "", section=TILTED)
     m.cases["p"] = LoadCase("p", "live", node_loads=[NodeLoad("n1", (0, 0, -P))])
     r = run(m, RunSettings())
@@ -291,11 +295,14 @@ def test_continuous_beam_of_three_equal_spans() -> None:
     r = run(m, RunSettings())
     for member in ("m0", "m1"):
         got = r.force[0, r.stations_of(member)[-1], 4] / (Q * L**2)
-        verified("three equal spans, support moment / q L^2", "three-moment equation, Timoshenko", got, 0.1, TOL)
+        verified(
+            "three equal spans, support moment / q L^2", "three-moment equation, Timoshenko", got, 0.1, TOL
+        )
 
 
 def test_fixed_portal_frame_under_uniform_load() -> None:
-    """Kleinlogel, Rigid Frame Formulas, frame with fixed feet: k = I2 h / I1 l, N1 = k + 2, corner q l^2 / 6 N1, foot half.
+    """Kleinlogel, Rigid Frame Formulas, frame with fixed feet: k = I2 h / I1 l, N1 = k + 2, corner q l^2 / 6
+    N1, foot half.
 
     Axial deformation is left out of the book, so the tolerance is 1 %.
     """
@@ -324,7 +331,9 @@ def test_a_load_past_no_member_is_not_lost_silently() -> None:
 
 def test_member_load_values_are_finite_for_a_tiny_piece() -> None:
     m = beam(L, FIXED, FIXED)
-    m.cases["q"] = LoadCase("q", "live", member_loads=[MemberLoad("m0", 3.0, 3.0 + 1e-7, (0, 0, -Q), (0, 0, -Q))])
+    m.cases["q"] = LoadCase(
+        "q", "live", member_loads=[MemberLoad("m0", 3.0, 3.0 + 1e-7, (0, 0, -Q), (0, 0, -Q))]
+    )
     r = run(m, RunSettings())
     assert np.isfinite(r.force).all()
     assert r.applied["q"][2] == pytest.approx(-Q * 1e-7, rel=1e-6)
@@ -363,7 +372,8 @@ def test_shape_of_an_unsymmetric_section_agrees_with_its_pieces() -> None:
 
 
 def test_displacement_between_the_ends_is_that_of_a_simple_beam_whatever_its_ends_do() -> None:
-    """5 q L^4 / 384 E I between ends that stand on unlike springs and so move (any handbook); zero at both ends."""
+    """5 q L^4 / 384 E I between ends that stand on unlike springs and so move (any handbook); zero at both
+    ends."""
     m = beam(6.0, "ux uy uz=2e6 rx", "ux uy uz=5e5")
     line_load(m, "m0", (0, 0, -4e3))
     settings = RunSettings()

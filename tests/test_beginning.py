@@ -1,4 +1,5 @@
-"""How one begins: the empty window, files that are dropped, the demo, the first walk; and finding anything by its words."""
+"""How one begins: the empty window, files that are dropped, the demo, the first walk; and finding anything by
+its words."""
 
 from __future__ import annotations
 
@@ -26,7 +27,11 @@ def mime(*paths: Path) -> QMimeData:
 def drop(w: Window, *paths: Path) -> None:
     data = mime(*paths)  # the event does not keep it
     event = QDropEvent(
-        QPointF(300, 300), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+        QPointF(300, 300),
+        Qt.DropAction.CopyAction,
+        data,
+        Qt.MouseButton.LeftButton,
+        Qt.KeyboardModifier.NoModifier,
     )
     w.dropEvent(event)
 
@@ -99,7 +104,9 @@ def test_anything_is_found_by_its_words(loft: Window, qtbot: QtBot) -> None:
     assert review is not None
     member = next(iter(review.model.members.values()))
     assert "member found" in find(loft, member.name)
-    case = next(n for n in loft.state.cases() if not any(n.lower() in p.name.lower() for p in review.model.parts()))
+    case = next(
+        n for n in loft.state.cases() if not any(n.lower() in p.name.lower() for p in review.model.parts())
+    )
     assert find(loft, case.upper()).startswith(f"Case {case}") and loft.state.case == case
     finding = review.findings[0]
     find(loft, finding.code)

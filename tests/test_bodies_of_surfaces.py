@@ -1,4 +1,5 @@
-"""Slabs and walls as they come: measured bodies, wedges and steps, curved and bent walls, layers, clipped gables."""
+"""Slabs and walls as they come: measured bodies, wedges and steps, curved and bent walls, layers, clipped
+gables."""
 
 from __future__ import annotations
 
@@ -24,7 +25,9 @@ from rod_tally.transfer.surfaces.strips import middle_line
 UPRIGHT = np.eye(3)[[2, 0, 1]]  # an element's Z and X as `element` wants them
 
 
-def made(tmp_path: Path, build: Callable[[IfcWriter], None], unit: str = "METRE", schema: str = "IFC4") -> Model:
+def made(
+    tmp_path: Path, build: Callable[[IfcWriter], None], unit: str = "METRE", schema: str = "IFC4"
+) -> Model:
     w = IfcWriter("test", schema, unit)
     w.storey("Ground", 0.0)
     build(w)
@@ -35,10 +38,14 @@ def made(tmp_path: Path, build: Callable[[IfcWriter], None], unit: str = "METRE"
 def prism(w: IfcWriter, kind: str, name: str, outline: list[tuple[float, float]], height: float) -> Any:
     curve = w.file.create_entity("IfcPolyline", [w.point(p) for p in (*outline, outline[0])])
     profile = w.file.create_entity("IfcArbitraryClosedProfileDef", "AREA", None, curve)
-    return w.element(kind, name, np.zeros(3), UPRIGHT, w.shape([w.extrusion(profile, height)]), None, "Ground")
+    return w.element(
+        kind, name, np.zeros(3), UPRIGHT, w.shape([w.extrusion(profile, height)]), None, "Ground"
+    )
 
 
-def brep(w: IfcWriter, kind: str, name: str, bottom: list[tuple[float, ...]], top: list[tuple[float, ...]]) -> Any:
+def brep(
+    w: IfcWriter, kind: str, name: str, bottom: list[tuple[float, ...]], top: list[tuple[float, ...]]
+) -> Any:
     """A body between two rings of points, as faces."""
     f = w.file
 
@@ -86,7 +93,8 @@ def test_an_inclined_roof_keeps_its_plane(tmp_path: Path) -> None:
     n = np.array([-s_, 0, c]) * 0.1
     low = [np.array(p) for p in ((0, 0, 3), (6 * c, 0, 3 + 6 * s_), (6 * c, 4, 3 + 6 * s_), (0, 4, 3))]
     m = made(
-        tmp_path, lambda w: brep(w, "IfcRoof", "R", [tuple(p - n) for p in low], [tuple(p + n) for p in low]) and None
+        tmp_path,
+        lambda w: brep(w, "IfcRoof", "R", [tuple(p - n) for p in low], [tuple(p + n) for p in low]) and None,
     )
     s = next(iter(m.surfaces.values()))
     assert s.thickness == pytest.approx(0.2) and s.area == pytest.approx(24.0)
@@ -94,7 +102,8 @@ def test_an_inclined_roof_keeps_its_plane(tmp_path: Path) -> None:
 
 
 def test_a_wall_cut_by_a_roof_is_a_gable(tmp_path: Path) -> None:
-    """A wall clipped by a sloping half-space: its mid-surface is what is left, with the kernel's own volume."""
+    """A wall clipped by a sloping half-space: its mid-surface is what is left, with the kernel's own
+    volume."""
 
     def build(w: IfcWriter) -> None:
         f = w.file
@@ -118,7 +127,8 @@ def arc(radius: float, sweep: float, n: int) -> list[tuple[float, float]]:
 
 
 def test_a_curved_wall_is_faceted_with_its_chord_error(tmp_path: Path) -> None:
-    """A quarter of a ring, 5 m mean radius: the facets follow the middle; the sagitta r (1 - cos(step / 2)) is said."""
+    """A quarter of a ring, 5 m mean radius: the facets follow the middle; the sagitta r (1 - cos(step / 2))
+    is said."""
     n = 13
     outline = arc(5.1, math.pi / 2, n) + arc(4.9, math.pi / 2, n)[::-1]
     m = made(tmp_path, lambda w: prism(w, "IfcWall", "W", outline, 3.0) and None)
@@ -145,11 +155,23 @@ def test_a_bent_wall_becomes_straight_pieces(tmp_path: Path) -> None:
     assert all(s.thickness == pytest.approx(0.2) for s in m.surfaces.values())
 
 
-@pytest.mark.parametrize("outline", [
-    [(0, 0), (4, 0), (4, 0.5), (0, 0.2)],  # widens
-    [(0, 0), (3, 0), (3, 3), (0, 3)],  # a block
-    [(0, 0), (4, 0), (4, 0.2), (2.2, 0.2), (2.2, 2), (2.0, 2), (2.0, 0.2), (0, 0.2)],  # a T has three ends
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "outline",
+    [
+        [(0, 0), (4, 0), (4, 0.5), (0, 0.2)],  # widens
+        [(0, 0), (3, 0), (3, 3), (0, 3)],  # a block
+        [
+            (0, 0),
+            (4, 0),
+            (4, 0.2),
+            (2.2, 0.2),
+            (2.2, 2),
+            (2.0, 2),
+            (2.0, 0.2),
+            (0, 0.2),
+        ],  # a T has three ends
+    ],
+)
 def test_what_is_no_strip_has_no_middle_line(outline: list[tuple[float, float]]) -> None:
     assert middle_line(Polygon(outline)) is None
 
@@ -157,7 +179,9 @@ def test_what_is_no_strip_has_no_middle_line(outline: list[tuple[float, float]])
 def test_layers_that_add_up_to_something_else_are_told(tmp_path: Path) -> None:
     def build(w: IfcWriter) -> None:
         wall = w.block("IfcWall", "W", (0, 0, 0), (4, 0.2, 3), None, "Ground")
-        layer = w.file.create_entity("IfcMaterialLayer", w.file.create_entity("IfcMaterial", "C30/37"), 0.3, None)
+        layer = w.file.create_entity(
+            "IfcMaterialLayer", w.file.create_entity("IfcMaterial", "C30/37"), 0.3, None
+        )
         layers = w.file.create_entity("IfcMaterialLayerSet", [layer])
         use = w.file.create_entity("IfcMaterialLayerSetUsage", layers, "AXIS2", "POSITIVE", 0.0)
         w.root("IfcRelAssociatesMaterial", None, RelatedObjects=[wall], RelatingMaterial=use)
@@ -194,7 +218,9 @@ def test_a_curved_beam_becomes_chords(tmp_path: Path) -> None:
         trims = [[f.create_entity("IfcParameterValue", v)] for v in (0.0, math.pi / 3)]
         curve = f.create_entity("IfcTrimmedCurve", circle, *trims, True, "PARAMETER")
         disk = f.create_entity("IfcSweptDiskSolid", curve, 0.1, 0.09, None, None)
-        w.element("IfcBeam", "ring", np.zeros(3), UPRIGHT, w.shape([disk], "AdvancedSweptSolid"), None, "Ground")
+        w.element(
+            "IfcBeam", "ring", np.zeros(3), UPRIGHT, w.shape([disk], "AdvancedSweptSolid"), None, "Ground"
+        )
 
     m = made(tmp_path, build)
     chords = list(m.members.values())

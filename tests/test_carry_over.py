@@ -1,4 +1,5 @@
-"""What was corrected and added for the reviewed revision is there again in its successor, at the same places, or is named."""
+"""What was corrected and added for the reviewed revision is there again in its successor, at the same places,
+or is named."""
 
 from __future__ import annotations
 
@@ -57,7 +58,9 @@ def actions(m: Model) -> np.ndarray:
     for load in m.cases["Q"].member_loads:
         line = m.line(m.members[load.member]) + m.origin
         u = (line[1] - line[0]) / np.linalg.norm(line[1] - line[0])
-        for t, w in ((0.0, 1.0),) if load.a == load.b else ((0.5 - 0.5 / 3**0.5, 0.5), (0.5 + 0.5 / 3**0.5, 0.5)):
+        for t, w in (
+            ((0.0, 1.0),) if load.a == load.b else ((0.5 - 0.5 / 3**0.5, 0.5), (0.5 + 0.5 / 3**0.5, 0.5))
+        ):
             size = 1.0 if load.a == load.b else load.b - load.a
             f = (np.array(load.qa) * (1 - t) + np.array(load.qb) * t) * w * size
             out += np.concatenate([f, np.cross(line[0] + u * (load.a + (load.b - load.a) * t), f)])
@@ -123,7 +126,9 @@ def test_a_load_beyond_the_end_of_a_shortened_beam_is_cut_off_and_told() -> None
     new.cases["Q"] = LoadCase("Q", "live")
     base.cases["Q"].member_loads.clear()
     # as an earlier release kept them: without where their members ran
-    base.corrections = [{k: v for k, v in r.items() if k != "lines"} for r in base.corrections if "X110" in str(r)]
+    base.corrections = [
+        {k: v for k, v in r.items() if k != "lines"} for r in base.corrections if "X110" in str(r)
+    ]
     along = base.line(base.members["X110"])
     u = (along[1] - along[0]) / np.linalg.norm(along[1] - along[0])
     base.nodes[base.members["X110"].start].point = base.nodes[base.members["X110"].start].point - 2.0 * u
@@ -153,19 +158,28 @@ def test_carried_corrections_are_corrections_like_any_other() -> None:
 
 
 def test_acceptances_come_along_where_nothing_differs() -> None:
-    """A finding that says the same of the same parts keeps its acceptance, marked once; other numbers open it again."""
+    """A finding that says the same of the same parts keeps its acceptance, marked once; other numbers open it
+    again."""
     from rod_tally.model import Finding
     from rod_tally.review.decisions import carried_decisions
 
     old = [
-        Finding("join.gap", "blocking", "40 mm", ("a", "b")), Finding("join.gap", "blocking", "50 mm", ("c",)),
-        Finding("load.jump", "note", "x", ("d",)), Finding("section.unknown", "blocking", "y", ("e",)),
-    ]  # fmt: skip
-    made = {old[0].key: ("accepted", "as drawn"), old[1].key: ("accepted", "too"), old[3].key: ("corrected", "")}
+        Finding("join.gap", "blocking", "40 mm", ("a", "b")),
+        Finding("join.gap", "blocking", "50 mm", ("c",)),
+        Finding("load.jump", "note", "x", ("d",)),
+        Finding("section.unknown", "blocking", "y", ("e",)),
+    ]
+    made = {
+        old[0].key: ("accepted", "as drawn"),
+        old[1].key: ("accepted", "too"),
+        old[3].key: ("corrected", ""),
+    }
     new = [
-        Finding("join.gap", "blocking", "40 mm", ("B", "A")), Finding("join.gap", "blocking", "51 mm", ("C",)),
-        Finding("load.jump", "note", "x", ("d",)), Finding("section.unknown", "blocking", "y", ("e",)),
-    ]  # fmt: skip
+        Finding("join.gap", "blocking", "40 mm", ("B", "A")),
+        Finding("join.gap", "blocking", "51 mm", ("C",)),
+        Finding("load.jump", "note", "x", ("d",)),
+        Finding("section.unknown", "blocking", "y", ("e",)),
+    ]
     twin = {"a": "A", "b": "B", "c": "C"}
     kept = carried_decisions(old, made, new, twin, "Revision A")
     assert kept == {new[0].key: ("accepted", "as drawn (decided on Revision A)")}
@@ -190,7 +204,11 @@ def test_lines_that_are_left_out_are_not_made_and_come_back_when_they_are_chosen
     some = carry_only(over, new, loads)
     assert [line.status for line in some.lines].count("left") == len(loads) == 3
     assert not np.any(actions(new)) and held(new) == held(everything) != held(plain_model)
-    assert some.finding is not None and some.finding.severity == "note" and "3 not, by choice" in some.finding.message
+    assert (
+        some.finding is not None
+        and some.finding.severity == "note"
+        and "3 not, by choice" in some.finding.message
+    )
     none = carry_only(some, new, set(range(len(over.lines))))
     assert not none.edits and new.corrections == plain_model.corrections
     assert held(new) == held(plain_model)
@@ -206,12 +224,15 @@ def test_every_correction_has_words_that_an_engineer_knows() -> None:
 
 @pytest.mark.parametrize("angle", [0.0, 0.7, np.pi / 2, np.pi])
 def test_a_support_that_lets_a_node_slide_one_way_turns_with_the_building(angle: float) -> None:
-    """In axes of its own or along the global ones: its stiffness against movement in plan turns with the building."""
+    """In axes of its own or along the global ones: its stiffness against movement in plan turns with the
+    building."""
     base = plain()
     tops = sorted((n for n in base.nodes.values() if n.point[2] > 1), key=lambda n: tuple(n.point))[:2]
     c, s = np.cos(0.3), np.sin(0.3)
     SetSupport([tops[0].id], Support.of("uy uz=3e6")).apply(base)
-    SetSupport([tops[1].id], Support.of("ux=5e6 rz", ((c, s, 0.0), (-s, c, 0.0), (0.0, 0.0, 1.0)))).apply(base)
+    SetSupport([tops[1].id], Support.of("ux=5e6 rz", ((c, s, 0.0), (-s, c, 0.0), (0.0, 0.0, 1.0)))).apply(
+        base
+    )
     new = plain("new ", angle)
     over = carry_over(base, new)
     assert {x.status for x in over.lines} <= {"carried", "moved"}

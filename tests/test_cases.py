@@ -1,4 +1,5 @@
-"""Cases and loads made by hand and from pasted tables: undo, records, and every fault with its row and column."""
+"""Cases and loads made by hand and from pasted tables: undo, records, and every fault with its row and
+column."""
 
 from __future__ import annotations
 
@@ -78,8 +79,14 @@ def test_every_kind_of_load_goes_in_and_out_again() -> None:
         ({"on": "member", "member": "m4", "a": 0, "b": 9, "qa": DOWN, "qb": DOWN}, "6.000 m long"),
         ({"on": "area", "surface": "", "values": [DOWN]}, "outline"),
         ({"on": "area", "surface": "t", "values": [DOWN]}, "no surface"),
-        ({"on": "area", "surface": "", "values": [DOWN], "outline": [[0, 0, 3], [1, 0, 3], [2, 0, 3]]}, "no area"),
-        ({"on": "area", "surface": "s", "values": [DOWN] * 3, "at": [[0, 0, 3], [1, 0, 3], [2, 0, 3]]}, "on one line"),
+        (
+            {"on": "area", "surface": "", "values": [DOWN], "outline": [[0, 0, 3], [1, 0, 3], [2, 0, 3]]},
+            "no area",
+        ),
+        (
+            {"on": "area", "surface": "s", "values": [DOWN] * 3, "at": [[0, 0, 3], [1, 0, 3], [2, 0, 3]]},
+            "on one line",
+        ),
         ({"on": "area", "surface": "s", "values": [DOWN] * 2}, "one value, or three"),
         ({"on": "space", "line": [[1, 1, 3], [1, 1, 3]], "qa": DOWN, "qb": DOWN}, "two points are one"),
         ({"on": "settlement", "node": "n4"}, "held by nothing"),
@@ -118,7 +125,11 @@ def test_sign_turned_and_partial_factor_taken_off() -> None:
     there_and_back(m, ScaleCase("live", -1.0))
     c = m.cases["live"]
     assert c.node_loads[0].force[2] == 1000 and c.area_loads[0].values[0][2] == 1000
-    assert c.temperatures[0].uniform == -20 and c.settlements[0].movement[2] == 0.01 and c.space_loads[0].qb[2] == 1000
+    assert (
+        c.temperatures[0].uniform == -20
+        and c.settlements[0].movement[2] == 0.01
+        and c.space_loads[0].qb[2] == 1000
+    )
     with pytest.raises(EditError, match="no factor"):
         ScaleCase("live", 0.0).apply(m)
 
@@ -133,7 +144,9 @@ def test_self_weight_is_held_by_one_case() -> None:
 def test_load_is_told_which_wall_takes_it() -> None:
     m = floor()
     wall(m, "above", (10, 0), (14, 0), 3, 6)
-    m.cases["live"].space_loads = [SpaceLoad(np.array([(10, 0, 3.0), (14, 0, 3)]), (0, 0, -1.0), (0, 0, -1.0))]
+    m.cases["live"].space_loads = [
+        SpaceLoad(np.array([(10, 0, 3.0), (14, 0, 3)]), (0, 0, -1.0), (0, 0, -1.0))
+    ]
     there_and_back(m, TellLoad("live", 0, "above"))
     with pytest.raises(EditError, match="no member or surface"):
         TellLoad("live", 0, "x").apply(m)
@@ -141,7 +154,9 @@ def test_load_is_told_which_wall_takes_it() -> None:
 
 def test_combinations_are_replaced_and_need_their_cases() -> None:
     m = floor()
-    there_and_back(m, SetCombinations([{"name": "1", "kind": "strength", "factors": {"live": 1.5}}], "EN 1990"))
+    there_and_back(
+        m, SetCombinations([{"name": "1", "kind": "strength", "factors": {"live": 1.5}}], "EN 1990")
+    )
     assert m.combinations[0].factors == {"live": 1.5}
     with pytest.raises(EditError, match="needs load case 'wind'"):
         SetCombinations([{"name": "1", "kind": "strength", "factors": {"wind": 1.5}}]).apply(m)

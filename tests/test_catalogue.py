@@ -27,7 +27,26 @@ AMERICAN = {
     "HSS8x4x1/4": (5.24, 42.5), "HSS12x6x1/2": (15.3, 271),
 }  # fmt: skip
 # EN 10365:2017, areas in cm2 as printed (from memory)
-IPE = [7.64, 10.3, 13.2, 16.4, 20.1, 23.9, 28.5, 33.4, 39.1, 45.9, 53.8, 62.6, 72.7, 84.5, 98.8, 116, 134, 156]
+IPE = [
+    7.64,
+    10.3,
+    13.2,
+    16.4,
+    20.1,
+    23.9,
+    28.5,
+    33.4,
+    39.1,
+    45.9,
+    53.8,
+    62.6,
+    72.7,
+    84.5,
+    98.8,
+    116,
+    134,
+    156,
+]
 HE_A = [21.2, 25.3, 31.4, 38.8, 45.3, 53.8, 64.3, 76.8, 86.8, 97.3, 112.5, 124.4, 133.5, 142.8, 159.0]
 HE_B = [26.0, 34.0, 43.0, 54.3, 65.3, 78.1, 91.0, 106.0, 118.4, 131.4, 149.1, 161.3, 170.9, 180.6, 197.8]
 
@@ -65,13 +84,28 @@ def test_a_slip_of_the_pen_is_told_with_what_was_meant() -> None:
 @pytest.mark.parametrize(
     ("spelled", "name"),
     [
-        ("IPE 300", "IPE 300"), ("ipe-300", "IPE 300"), ("IPE300", "IPE 300"), ("HEA200", "HE 200 A"),
-        ("HE 200 A", "HE 200 A"), ("HE-A 200", "HE 200 A"), ("HEB_300", "HE 300 B"), ("HE300B", "HE 300 B"),
-        ("IPE 301", None), ("IPE", None), ("TQ 220/9 cold", None), ("", None), ("HEM 300", "HE 300 M"),
-        ("shs 100/5", "SHS 100x100x5"), ("RHS200*100*6,3", "RHS 200x100x6.3"), ("L100x10", "L 100x100x10"),
-        ("W12X65", "W12x65"), ("HSS6X6X3/8", "HSS6x6x3/8"), ("IPE 300 S355", "IPE 300"), ("Profile:HEA 200", "HE 200 A"),
+        ("IPE 300", "IPE 300"),
+        ("ipe-300", "IPE 300"),
+        ("IPE300", "IPE 300"),
+        ("HEA200", "HE 200 A"),
+        ("HE 200 A", "HE 200 A"),
+        ("HE-A 200", "HE 200 A"),
+        ("HEB_300", "HE 300 B"),
+        ("HE300B", "HE 300 B"),
+        ("IPE 301", None),
+        ("IPE", None),
+        ("TQ 220/9 cold", None),
+        ("", None),
+        ("HEM 300", "HE 300 M"),
+        ("shs 100/5", "SHS 100x100x5"),
+        ("RHS200*100*6,3", "RHS 200x100x6.3"),
+        ("L100x10", "L 100x100x10"),
+        ("W12X65", "W12x65"),
+        ("HSS6X6X3/8", "HSS6x6x3/8"),
+        ("IPE 300 S355", "IPE 300"),
+        ("Profile:HEA 200", "HE 200 A"),
     ],
-)  # fmt: skip
+)
 def test_spellings(spelled: str, name: str | None) -> None:
     assert catalogue_name(spelled) == name
 

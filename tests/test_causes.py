@@ -42,7 +42,9 @@ def both(a: Model, b: Model) -> tuple[Review, Review]:
 def change_of(new: Review, quantity: str, baseline_id: str | None, case: str = "Live") -> ResultChange:
     assert new.comparison is not None
     return next(
-        r for r in new.comparison.results if (r.quantity, r.case, r.baseline_id) == (quantity, case, baseline_id)
+        r
+        for r in new.comparison.results
+        if (r.quantity, r.case, r.baseline_id) == (quantity, case, baseline_id)
     )
 
 
@@ -60,14 +62,21 @@ def simple(length: float, q: float) -> Model:
 
 
 def test_a_longer_beam_with_more_load_by_hand() -> None:
-    """M = q L2 / 8: the span alone gives q1 (L2^2 - L1^2) / 8, after the load q2 times that; the load likewise."""
+    """M = q L2 / 8: the span alone gives q1 (L2^2 - L1^2) / 8, after the load q2 times that; the load
+    likewise."""
     a, b = simple(6.0, 10e3), simple(6.5, 14e3)
     found = split(a, b, "my", "m0")
     assert found.remainder == pytest.approx(0, abs=1e-6)
     causes = by_name(found)
     span = (6.5**2 - 6.0**2) / 8
     by_span = np.abs(causes["geometry",])
-    verified("Change of a moment by the span alone, N m", "q (L2^2 - L1^2) / 8", float(by_span[0]), 10e3 * span, 1e-6)
+    verified(
+        "Change of a moment by the span alone, N m",
+        "q (L2^2 - L1^2) / 8",
+        float(by_span[0]),
+        10e3 * span,
+        1e-6,
+    )
     assert by_span[1] == pytest.approx(14e3 * span, rel=1e-6)
     first, second = causes["loads",]
     assert abs(first) == pytest.approx(4e3 * 6.5**2 / 8, rel=1e-6)
@@ -92,7 +101,9 @@ def test_one_change_alone_is_the_whole_cause() -> None:
             b.members[beam_id].release_start = PINNED_END
         elif cause == "supports":
             foot = min((column.start, column.end), key=lambda n: b.nodes[n].point[2])
-            b.nodes[foot].support = FIXED if b.nodes[foot].support != FIXED else b.nodes[foot].support.of("ux uy uz")
+            b.nodes[foot].support = (
+                FIXED if b.nodes[foot].support != FIXED else b.nodes[foot].support.of("ux uy uz")
+            )
         else:
             b.cases["Live"].member_loads[0].qa = (0, 0, -13e3)
         found = split(a, b, "my", beam_id)
@@ -114,7 +125,9 @@ def test_added_and_removed_parts() -> None:
 
 def _twin(base: Model, revised: Model, ident: str) -> str:
     at = revised.line(revised.members[ident]).mean(axis=0)
-    return min(base.members, key=lambda i: float(np.linalg.norm(base.line(base.members[i]).mean(axis=0) - at)))
+    return min(
+        base.members, key=lambda i: float(np.linalg.norm(base.line(base.members[i]).mean(axis=0) - at))
+    )
 
 
 def test_reactions_displacements_combinations_and_the_envelope() -> None:
@@ -130,8 +143,12 @@ def test_reactions_displacements_combinations_and_the_envelope() -> None:
     held = next(n for n, x in a.nodes.items() if x.support.any)
     free = next(n for n, x in a.nodes.items() if not x.support.any)
     for quantity, ident, case in (
-        ("fz", None, "Live"), ("mx", held, "ULS"), ("ux", free, "ULS"), ("fz", held, "envelope"), ("period", "1", "modes"),
-    ):  # fmt: skip
+        ("fz", None, "Live"),
+        ("mx", held, "ULS"),
+        ("ux", free, "ULS"),
+        ("fz", held, "envelope"),
+        ("period", "1", "modes"),
+    ):
         found = causes_of(old, new, change_of(new, quantity, ident, case))
         for way in ("first", "second"):
             total = sum(getattr(c, way) for c in found.causes)
@@ -178,7 +195,8 @@ def test_any_set_of_changes_adds_up_and_a_turned_building_has_the_same_causes(se
 
 
 def test_asked_for_in_the_window(demo: Window, qtbot: QtBot) -> None:
-    """A part that must be looked at again: its causes stand in the table and add up; a correction drops them."""
+    """A part that must be looked at again: its causes stand in the table and add up; a correction drops
+    them."""
     w = demo
     w.state.choose(1)
     w.state.go(STEP["Revision"])

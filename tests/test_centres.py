@@ -39,7 +39,8 @@ def run_of(m: Model, s: Settings) -> Results:
 
 
 def test_centre_of_stiffness_and_torsional_radii_of_a_floor_on_columns() -> None:
-    """Sum k x / sum k with k = 3 EI / h^3 for heads free to turn, and K = sum k r^2 + GJ / h about it (any handbook), to 1e-9."""
+    """Sum k x / sum k with k = 3 EI / h^3 for heads free to turn, and K = sum k r^2 + GJ / h about it (any
+    handbook), to 1e-9."""
     m, s = table((1.0, 4.0, 1.0, 4.0, 1.0))
     (c,) = dynamics(m, run_of(m, s), s, Distribution(m)).centres
     # columns stand with local z along x: bending along x is about y
@@ -60,7 +61,9 @@ def test_a_force_through_the_centre_of_stiffness_does_not_turn_the_floor() -> No
     m, s = table()
     (c,) = dynamics(m, run_of(m, s), s, Distribution(m)).centres
     # as a force and a moment at one head
-    m.cases["push"] = LoadCase("push", "wind", node_loads=[NodeLoad("n5", (0, 1e4, 0), (0, 0, 1e4 * c.stiff_x))])
+    m.cases["push"] = LoadCase(
+        "push", "wind", node_loads=[NodeLoad("n5", (0, 1e4, 0), (0, 0, 1e4 * c.stiff_x))]
+    )
     r = run_of(m, s)
     turned = r.displacement[r.case_index("push"), 5:, 5]
     assert np.abs(turned).max() < 1e-12
@@ -68,7 +71,8 @@ def test_a_force_through_the_centre_of_stiffness_does_not_turn_the_floor() -> No
 
 
 def test_storeys_far_from_their_stiffness_are_told() -> None:
-    """All mass at one side: its distance from the centre of stiffness is beyond 0.3 of the torsional radius."""
+    """All mass at one side: its distance from the centre of stiffness is beyond 0.3 of the torsional
+    radius."""
     m, s = table((1.0, 90.0, 1.0, 90.0, 1.0))
     r = run_of(m, s)
     found = dynamics(m, r, s, Distribution(m))

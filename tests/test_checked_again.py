@@ -1,4 +1,5 @@
-"""After a correction only the checks that look at what changed are made again: with what all of them would find."""
+"""After a correction only the checks that look at what changed are made again: with what all of them would
+find."""
 
 from __future__ import annotations
 
@@ -16,7 +17,18 @@ from rod_tally.checks import Checked, Subject, checked, run_checks
 from rod_tally.checks import run as running
 from rod_tally.checks.registry import check, checks, looks_at
 from rod_tally.loads import Distribution
-from rod_tally.model import FIXED, PINNED_END, Finding, LoadCase, Member, Model, Node, Settings, Spectrum, Surface
+from rod_tally.model import (
+    FIXED,
+    PINNED_END,
+    Finding,
+    LoadCase,
+    Member,
+    Model,
+    Node,
+    Settings,
+    Spectrum,
+    Surface,
+)
 from rod_tally.model.changes import ASPECTS, OF_MODEL, OF_PARTS, changed
 from rod_tally.model.edits import DeleteMembers, SetOneWay, SetRelease, SetSection, SetSupport, SetThickness
 from rod_tally.model.edits.base import Edit, EditError
@@ -39,7 +51,9 @@ def arrived(loads: Distribution, model: Model) -> dict[str, list[object]]:
     out: dict[str, list[object]] = {}
     for name in model.cases:
         a = loads.case(name)
-        rows = zip(np.array(a.members)[a.member].tolist(), np.round(a.a, 9).tolist(), np.round(a.forces, 6).tolist())
+        rows = zip(
+            np.array(a.members)[a.member].tolist(), np.round(a.a, 9).tolist(), np.round(a.forces, 6).tolist()
+        )
         out[name] = [
             sorted(map(str, rows)),
             [np.round(a.total(w), 6).tolist() for w in ("applied", "lost")],
@@ -94,7 +108,9 @@ def test_findings_after_any_correction_and_its_undo_are_those_of_all_checks(kind
 
 @settings(max_examples=25, deadline=None)
 @given(st.lists(st.tuples(st.sampled_from(sorted(FRAME_EDITS)), st.booleans()), min_size=2, max_size=5))
-def test_findings_after_corrections_in_any_order_are_those_of_all_checks(steps: list[tuple[str, bool]]) -> None:
+def test_findings_after_corrections_in_any_order_are_those_of_all_checks(
+    steps: list[tuple[str, bool]],
+) -> None:
     desk = Desk(faulty())
     for name, back in steps:
         try:
@@ -121,8 +137,10 @@ def test_slabs_alike_are_not_taken_for_one_that_was_changed(loft_a: Path) -> Non
 def test_every_field_of_a_model_belongs_to_an_aspect_that_a_check_can_look_at() -> None:
     parts = {f.name for kind in (Node, Member, Surface) for f in fields(kind)}
     assert parts == OF_PARTS.keys() and {f.name for f in fields(Model)} - OF_MODEL.keys() == {
-        "nodes", "members", "surfaces",
-    }  # fmt: skip
+        "nodes",
+        "members",
+        "surfaces",
+    }
     assert {*OF_PARTS.values(), *OF_MODEL.values()} == {*ASPECTS}
     with pytest.raises(ValueError, match="no aspect of a model"):
         check("x.y", looks_at=("weather",))
@@ -141,7 +159,9 @@ def _made(monkeypatch: pytest.MonkeyPatch, edit: Callable[[Model], Edit]) -> set
     return made
 
 
-def test_a_correction_has_only_those_checks_made_again_that_look_at_it(monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_correction_has_only_those_checks_made_again_that_look_at_it(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
     costly = {"load.jump", "join.gap", "source.moved", "surface.gap", "join.crossing"}
     made = _made(monkeypatch, lambda m: SetRelease([named(m, "joist")], True, PINNED_END))
     assert not made & costly and "join.loose_end" in made
@@ -175,12 +195,14 @@ def test_other_settings_have_the_checks_that_ask_for_them_made_again() -> None:
     other = Settings()
     other.transfer.short = 50.0
     again = checked(Subject(model, None, other), before=before)[0]
-    assert [f for f in again if f.code == "join.short"] and told(again) == told(run_checks(Subject(model, None, other)))
+    assert [f for f in again if f.code == "join.short"] and told(again) == told(
+        run_checks(Subject(model, None, other))
+    )
 
 
 def test_what_was_made_of_results_is_not_kept_for_others() -> None:
-    """The parts that are computed come from the results of a run: a check that asks for them through something made once has
-    asked for the results as well."""
+    """The parts that are computed come from the results of a run: a check that asks for them through
+    something made once has asked for the results as well."""
     s = Subject(source(), run(source(), Settings().run))
     s.asked.clear()
     assert s.held_components and "results" in s.asked
@@ -196,7 +218,11 @@ def test_a_snapshot_stays_as_it_is() -> None:
     DeleteMembers([next(iter(model.members))]).apply(model)
     assert pack(state) == was != pack(model)
     found = changed(state, model)
-    assert len(found.members) == 1 and "supports" in found.aspects and not changed(state, state.snapshot()).aspects
+    assert (
+        len(found.members) == 1
+        and "supports" in found.aspects
+        and not changed(state, state.snapshot()).aspects
+    )
 
 
 def _room() -> tuple[object, object]:

@@ -42,22 +42,40 @@ def loaded(q: float, kind: str = "live", category: str = "B") -> Model:
 
 @pytest.mark.parametrize(
     ("q", "kind", "category", "odd"),
-    [(2.5, "live", "B", False), (25.0, "live", "B", True), (5.0, "live", "B", True), (5.0, "live", "C", False),
-     (0.4, "live", "H", False), (2.0, "live", "H", True), (0.9, "snow", "", False), (30.0, "snow", "", True),
-     (1.0, "wind", "", False), (1.0, "", "", False)],
-)  # fmt: skip
+    [
+        (2.5, "live", "B", False),
+        (25.0, "live", "B", True),
+        (5.0, "live", "B", True),
+        (5.0, "live", "C", False),
+        (0.4, "live", "H", False),
+        (2.0, "live", "H", True),
+        (0.9, "snow", "", False),
+        (30.0, "snow", "", True),
+        (1.0, "wind", "", False),
+        (1.0, "", "", False),
+    ],
+)
 def test_pressures_are_held_against_what_is_usual(q: float, kind: str, category: str, odd: bool) -> None:
     """EN 1991-1-1 table 6.2: offices 2.0 to 3.0, congregation up to 7.5, roofs 0 to 1.0 kN/m2."""
     assert bool(found(loaded(q, kind, category), "load.magnitude")) == odd
 
 
 @pytest.mark.parametrize(
-    ("q", "kind", "factor"), [(4.125, "live", 1.5), (3.0, "live", None), (2.5, "live", None), (2.025, "dead", 1.35), (1.2, "dead", None),
-                              (0.4, "live", None), (0.6, "dead", None), (0.8, "snow", None)]
-)  # fmt: skip
+    ("q", "kind", "factor"),
+    [
+        (4.125, "live", 1.5),
+        (3.0, "live", None),
+        (2.5, "live", None),
+        (2.025, "dead", 1.35),
+        (1.2, "dead", None),
+        (0.4, "live", None),
+        (0.6, "dead", None),
+        (0.8, "snow", None),
+    ],
+)
 def test_values_that_are_multiplied_already(q: float, kind: str, factor: float | None) -> None:
-    """2.75 times 1.5 and 1.5 times 1.35 look factored; values as they are given in practice do not, though 3.0 is 1.5 times
-    2.0 and the 0.4 of a roof 1.6 times 0.25."""
+    """2.75 times 1.5 and 1.5 times 1.35 look factored; values as they are given in practice do not, though
+    3.0 is 1.5 times 2.0 and the 0.4 of a roof 1.6 times 0.25."""
     hits = found(loaded(q, kind, "B" if kind == "live" else ""), "load.factored")
     assert [f.numbers["factor"] for f in hits] == ([] if factor is None else [factor])
 
@@ -73,7 +91,9 @@ def test_factor_is_taken_off_by_the_finding() -> None:
 
 def test_case_that_is_there_twice() -> None:
     m = loaded(2.5)
-    m.cases["again"] = LoadCase("again", "live", area_loads=[AreaLoad("s", ((0.0, 0.0, -2500.0),), source="other")])
+    m.cases["again"] = LoadCase(
+        "again", "live", area_loads=[AreaLoad("s", ((0.0, 0.0, -2500.0),), source="other")]
+    )
     f = found(m, "load.same")[0]
     assert f.ids == ("live", "again")
     edit = edit_for(m, f, "Delete again")
@@ -151,9 +171,14 @@ def two_bays(second: float) -> Model:
     s = b.surfaces["s"]
     s.id = s.name = "t"
     s.outer = s.outer + np.array([6.0, 0, 0])
-    s.joints = [type(j)("member", i, m.line(m.members[i])) for j, i in zip(s.joints, ("m4'", "m5'", "m6'", "m5"))]
+    s.joints = [
+        type(j)("member", i, m.line(m.members[i])) for j, i in zip(s.joints, ("m4'", "m5'", "m6'", "m5"))
+    ]
     m.surfaces["t"] = s
-    m.cases["live"].area_loads = [AreaLoad("s", ((0.0, 0.0, -3000.0),)), AreaLoad("t", ((0.0, 0.0, -1000.0 * second),))]
+    m.cases["live"].area_loads = [
+        AreaLoad("s", ((0.0, 0.0, -3000.0),)),
+        AreaLoad("t", ((0.0, 0.0, -1000.0 * second),)),
+    ]
     return m
 
 
@@ -194,7 +219,9 @@ def whole() -> Model:
     m.storeys = [Storey("Ground", 0.0), Storey("First", 3.0)]
     m.cases["own"] = LoadCase("own", "self-weight", (0.0, 0.0, -1.0))
     m.cases["live"].node_loads = [NodeLoad("n4", (0.0, 0.0, -4000.0))]
-    m.cases["live"].member_loads = [MemberLoad("m4", 0.0, 6.0, (0.0, 0.0, -500.0), (0.0, 0.0, -500.0), by="by hand")]
+    m.cases["live"].member_loads = [
+        MemberLoad("m4", 0.0, 6.0, (0.0, 0.0, -500.0), (0.0, 0.0, -500.0), by="by hand")
+    ]
     return m
 
 
@@ -221,7 +248,10 @@ def test_storeys_and_origins_sum_to_the_case() -> None:
 def test_member_lists_each_part_with_where_it_comes_from() -> None:
     done = review(whole(), Settings())
     parts = {(p.what, p.origin): p.force[2] for p in on_member(done, "m4", "live")}
-    assert parts == {("line force", "by hand"): pytest.approx(-3000), ("area load on", "Slab"): pytest.approx(-20000)}
+    assert parts == {
+        ("line force", "by hand"): pytest.approx(-3000),
+        ("area load on", "Slab"): pytest.approx(-20000),
+    }
     assert {p.what for p in on_member(done, "m4", "own")} == {"own weight", "weight of"}
 
 
@@ -242,7 +272,8 @@ def test_rule_file_that_is_gone_is_told_and_breaks_nothing() -> None:
 
 
 def test_imposed_movements_and_temperatures_without_effect_are_named() -> None:
-    """On a node that nothing holds in that direction, and on a member whose material's expansion nobody knows."""
+    """On a node that nothing holds in that direction, and on a member whose material's expansion nobody
+    knows."""
     m = regular(1, 1)
     top = next(n.id for n in m.nodes.values() if n.point[2] > 1)
     member = next(iter(m.members))

@@ -45,7 +45,9 @@ def test_a_surface_that_cannot_be_meshed_blocks_and_is_named() -> None:
 
 def test_splinters_beside_an_opening_are_told_and_a_smaller_size_mends_them() -> None:
     m = plate_model()
-    shell(m, "s", rectangle(3, 3), edges="pinned", openings=[[(0.03, 1, 0), (2, 1, 0), (2, 2, 0), (0.03, 2, 0)]])
+    shell(
+        m, "s", rectangle(3, 3), edges="pinned", openings=[[(0.03, 1, 0), (2, 1, 0), (2, 2, 0), (0.03, 2, 0)]]
+    )
     pressure(m, "s", 1e3)
     (f,) = found(m, "mesh.poor")
     assert f.ids == ("s",) and f.at is not None and f.at[0] < 0.6
@@ -82,7 +84,9 @@ def test_a_plate_that_slides_is_said_in_words() -> None:
     m = plate_model()
     s = shell(m, "s", rectangle(4, 4), edges="uz")
     s.name = "Deck"
-    m.cases["q"] = LoadCase("q", "wind", space_loads=[SpaceLoad(np.array([(2, 2, 0.0)]), (1e3, 0, 0), (0, 0, 0))])
+    m.cases["q"] = LoadCase(
+        "q", "wind", space_loads=[SpaceLoad(np.array([(2, 2, 0.0)]), (1e3, 0, 0), (0, 0, 0))]
+    )
     moves = found(m, "stability.mechanism")
     assert len(moves) == 3 and all(f.severity == "blocking" for f in moves)
     assert all("slab Deck" in f.message and f.ids == ("s",) for f in moves)
@@ -94,7 +98,9 @@ def test_members_on_a_held_slab_are_no_island() -> None:
         n.support = Support()
     s = m.surfaces["s"]
     s.way = "shell"
-    s.supports = [LineSupport(np.array([a, b]), PINNED) for a, b in zip(s.outer, np.roll(s.outer, -1, axis=0))]
+    s.supports = [
+        LineSupport(np.array([a, b]), PINNED) for a, b in zip(s.outer, np.roll(s.outer, -1, axis=0))
+    ]
     m.cases["live"].self_weight = (0.0, 0.0, -1.0)
     settings = Settings()
     r = run(m, settings.run)
@@ -104,7 +110,8 @@ def test_members_on_a_held_slab_are_no_island() -> None:
 
 
 def test_a_rigid_arm_between_two_supports_is_told() -> None:
-    """A slab that stops 60 mm short of its held wall, both held along the gap: the arms between them do nothing."""
+    """A slab that stops 60 mm short of its held wall, both held along the gap: the arms between them do
+    nothing."""
     m = plate_model()
     s = shell(m, "s", rectangle(4, 3, 3))
     w = shell(m, "w", [(0, -0.06, 0), (4, -0.06, 0), (4, -0.06, 3), (0, -0.06, 3)], 0.12, cls="wall")
@@ -123,7 +130,8 @@ def test_a_rigid_arm_between_two_supports_is_told() -> None:
 
 
 def test_a_floor_that_supports_hold_in_plan_is_said_not_to_be_rigid() -> None:
-    """A roller that holds it upright leaves the floor rigid; one that holds it sideways does not, and is named."""
+    """A roller that holds it upright leaves the floor rigid; one that holds it sideways does not, and is
+    named."""
     from rod_tally.model import Settings, Support
     from rod_tally.model.entities.model import Storey
     from rod_tally.review import review

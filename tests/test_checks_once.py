@@ -1,4 +1,5 @@
-"""Checks are made once where a model's modes come after its run, and find what they find when all comes at once."""
+"""Checks are made once where a model's modes come after its run, and find what they find when all comes at
+once."""
 
 from __future__ import annotations
 
@@ -31,7 +32,9 @@ def test_the_findings_are_those_of_a_review_in_one(building: str, loft_b: Path, 
     assert done.checked is not None and _kept(looked.found, done.checked.found) > 15
     after = add_dynamics(done, kept)
     assert after.checked is not None and _kept(done.checked.found, after.checked.found) > 50
-    of_after, of_whole = ([(f.code, f.severity, f.ids, f.message) for f in x.findings] for x in (after, whole))
+    of_after, of_whole = (
+        [(f.code, f.severity, f.ids, f.message) for f in x.findings] for x in (after, whole)
+    )
     assert of_after == of_whole
 
 

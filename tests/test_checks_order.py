@@ -33,7 +33,9 @@ def test_beams_a_little_off_their_storey_are_one_note() -> None:
 
 def test_a_regular_block_is_in_order() -> None:
     m = model(block(2, 2))
-    assert not [f for f in run_checks(Subject(m)) if f.code in ("storey.level", "axes.odd", "stiffness.contrast")]
+    assert not [
+        f for f in run_checks(Subject(m)) if f.code in ("storey.level", "axes.odd", "stiffness.contrast")
+    ]
 
 
 def test_a_column_turned_against_its_stack() -> None:
@@ -54,7 +56,9 @@ def test_a_wire_on_a_pier_is_a_contrast() -> None:
     s.elements[0].profile = "pier"
     add(s, "brace", "D", (0, 0, 4), (6, 0, 0), profile="rod")
     notes = found(model(s), "stiffness.contrast")
-    assert {n.ids for n in notes} == {("D", "K1"), ("D", "K2")} and all(n.numbers["ratio"] > 1e4 for n in notes)
+    assert {n.ids for n in notes} == {("D", "K1"), ("D", "K2")} and all(
+        n.numbers["ratio"] > 1e4 for n in notes
+    )
 
 
 def test_a_profile_that_is_not_what_it_is_called() -> None:
@@ -86,7 +90,8 @@ def test_a_material_that_is_not_what_it_is_called() -> None:
 
 
 def test_close_ups_of_walls_and_of_what_lies_nearest() -> None:
-    """The true clear distance between a wall and the slab it misses; the part nearest to a member that meets nothing."""
+    """The true clear distance between a wall and the slab it misses; the part nearest to a member that meets
+    nothing."""
     spot = close_up(model(room(0.06)), "west", "floor")
     assert spot.distance == pytest.approx(0.06) and (spot.own_name, spot.other_name) == ("west", "floor")
     assert np.linalg.norm(spot.near_own - spot.near_other) == pytest.approx(0.06)
@@ -105,4 +110,8 @@ def test_a_beam_between_two_walls_in_line_is_no_loose_end() -> None:
     add(s, "beam", "coupling", (3, 0.15, 2.6), (5, 0.15, 2.6))
     m = model(s)
     assert not [f for f in run_checks(Subject(m)) if f.severity != "note"]
-    assert [j.other for j in m.surfaces["left"].joints] == ["coupling"] == [j.other for j in m.surfaces["right"].joints]
+    assert (
+        [j.other for j in m.surfaces["left"].joints]
+        == ["coupling"]
+        == [j.other for j in m.surfaces["right"].joints]
+    )

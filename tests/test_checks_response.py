@@ -51,12 +51,15 @@ def test_plain_building_has_nothing_to_tell() -> None:
 
 
 def test_column_that_carries_less_than_the_one_above() -> None:
-    """A load that leaves its stack: the lower column is held up by something that takes its load (here a pull upwards)."""
+    """A load that leaves its stack: the lower column is held up by something that takes its load (here a pull
+    upwards)."""
     m = building()
     top = max((x for x in m.members.values() if x.cls == "column"), key=lambda x: m.line(x)[:, 2].mean())
     low = top.start if m.nodes[top.start].point[2] < m.nodes[top.end].point[2] else top.end
     high = top.end if low == top.start else top.start
-    m.cases["Q"] = LoadCase("Q", "live", node_loads=[NodeLoad(high, (0, 0, -100e3)), NodeLoad(low, (0, 0, 60e3))])
+    m.cases["Q"] = LoadCase(
+        "Q", "live", node_loads=[NodeLoad(high, (0, 0, -100e3)), NodeLoad(low, (0, 0, 60e3))]
+    )
     f = found(m, "response.axial")[0]
     assert top.id in f.ids and "leaves the stack" in f.message and f.numbers["by"] > 40e3
 
@@ -97,7 +100,9 @@ def test_parts_loose_on_their_own() -> None:
 
 def test_symmetry_that_one_member_breaks() -> None:
     m = building()
-    beam = next(x for x in m.members.values() if x.cls == "beam" and abs(np.diff(m.line(x), axis=0)[0, 1]) > 1)
+    beam = next(
+        x for x in m.members.values() if x.cls == "beam" and abs(np.diff(m.line(x), axis=0)[0, 1]) > 1
+    )
     m.sections["other"] = Section("other", "values", 6e-3, 9e-5, 7e-6, 0.0, 2e-7, 0.0, 0.0)
     beam.section = "other"
     f = found(m, "response.symmetry")[0]
@@ -110,7 +115,9 @@ def test_symmetry_that_one_member_breaks() -> None:
 def test_loads_do_not_matter_to_the_symmetry_of_axes() -> None:
     m = building()
     beam = next(i for i, x in m.members.items() if x.cls == "beam")
-    m.cases["Q"] = LoadCase("Q", "live", member_loads=[MemberLoad(beam, 0.0, 6.0, (0, 0, -1e3), (0, 0, -1e3))])
+    m.cases["Q"] = LoadCase(
+        "Q", "live", member_loads=[MemberLoad(beam, 0.0, 6.0, (0, 0, -1e3), (0, 0, -1e3))]
+    )
     assert not found(m, "response.symmetry")
 
 
@@ -161,7 +168,8 @@ def test_slabs_without_members_are_held_against_their_own_span() -> None:
 
 
 def test_tall_building_may_shorten_and_a_load_on_a_released_start_is_no_force_of_it() -> None:
-    """Forty storeys at working stress shorten by more than 1/250 of their bays; a point load stands on a beam's very start."""
+    """Forty storeys at working stress shorten by more than 1/250 of their bays; a point load stands on a
+    beam's very start."""
     m = frame([(0, 0, 4.0 * k) for k in range(41)], [(k, k + 1) for k in range(40)], {0: "fixed"})
     m.cases["G"] = LoadCase("G", "self-weight", (0.0, 0.0, -1.0))
     m.cases["G"].node_loads = [NodeLoad(f"n{k}", (0, 0, -1.5e4)) for k in range(1, 41)]

@@ -20,8 +20,11 @@ from rod_tally.review import review
 from .floors import floor, wall
 
 BASIC = [
-    LoadCase("G", "dead"), LoadCase("Q", "live", category="B"), LoadCase("S", "snow"), LoadCase("W", "wind"),
-]  # fmt: skip
+    LoadCase("G", "dead"),
+    LoadCase("Q", "live", category="B"),
+    LoadCase("S", "snow"),
+    LoadCase("W", "wind"),
+]
 
 
 def sets(found: list[Combination], number: str) -> list[dict[str, float]]:
@@ -29,7 +32,9 @@ def sets(found: list[Combination], number: str) -> list[dict[str, float]]:
 
 
 def has(found: list[dict[str, float]], **factors: float) -> bool:
-    return any(set(f) == set(factors) and all(f[k] == pytest.approx(v) for k, v in factors.items()) for f in found)
+    return any(
+        set(f) == set(factors) and all(f[k] == pytest.approx(v) for k, v in factors.items()) for f in found
+    )
 
 
 def test_expression_6_10_with_each_action_leading() -> None:
@@ -41,7 +46,8 @@ def test_expression_6_10_with_each_action_leading() -> None:
     assert has(found, G=1.35, Q=1.5 * 0.7, S=1.5 * 0.5, W=1.5)
     assert has(found, G=1.0, W=1.5)  # uplift: permanent favourable, the others away
     assert has(found, G=1.35, W=1.5)  # what relieves is left out
-    # both factors of the permanent actions: alone, and each action leading with every selection of the two others
+    # both factors of the permanent actions: alone, and each action leading with every selection of the two
+    # others
     assert len(found) == 2 * (1 + 3 * 4)
 
 
@@ -72,18 +78,26 @@ def test_accidental_and_seismic_situations() -> None:
 
 
 ASCE = [
-    LoadCase("D", "dead"), LoadCase("L", "live", category="B"), LoadCase("Lr", "live", category="H"),
-    LoadCase("S", "snow"), LoadCase("W", "wind"), LoadCase("E", "seismic"),
-]  # fmt: skip
+    LoadCase("D", "dead"),
+    LoadCase("L", "live", category="B"),
+    LoadCase("Lr", "live", category="H"),
+    LoadCase("S", "snow"),
+    LoadCase("W", "wind"),
+    LoadCase("E", "seismic"),
+]
 
 
 def test_strength_combinations_of_asce_7() -> None:
     """ASCE/SEI 7-16 2.3.1 numbers 1 to 5 and 2.3.6 numbers 6 and 7, expression by expression."""
     found = combine(ASCE, shipped("ASCE 7")).combinations
     assert sets(found, "2.3.1-1") == [{"D": 1.4}]
-    assert has(sets(found, "2.3.1-2"), D=1.2, L=1.6, Lr=0.5) and has(sets(found, "2.3.1-2"), D=1.2, L=1.6, S=0.5)
+    assert has(sets(found, "2.3.1-2"), D=1.2, L=1.6, Lr=0.5) and has(
+        sets(found, "2.3.1-2"), D=1.2, L=1.6, S=0.5
+    )
     assert len(sets(found, "2.3.1-2")) == 6  # L or not, with Lr, S or neither
-    assert has(sets(found, "2.3.1-3"), D=1.2, S=1.6, L=1.0) and has(sets(found, "2.3.1-3"), D=1.2, Lr=1.6, W=0.5)
+    assert has(sets(found, "2.3.1-3"), D=1.2, S=1.6, L=1.0) and has(
+        sets(found, "2.3.1-3"), D=1.2, Lr=1.6, W=0.5
+    )
     assert len(sets(found, "2.3.1-3")) == 6  # Lr or S, with L, half the wind or neither
     assert has(sets(found, "2.3.1-4"), D=1.2, W=1.0, L=1.0, S=0.5)
     assert sets(found, "2.3.1-5") == [{"D": 0.9}, {"D": 0.9, "W": 1.0}]
@@ -100,11 +114,14 @@ def test_allowable_stress_combinations_of_asce_7() -> None:
     assert has(sets(found, "2.4.1-4"), D=1, L=0.75, S=0.75) and has(sets(found, "2.4.1-3"), D=1, Lr=1)
     assert has(sets(found, "2.4.1-5"), D=1, W=0.6) and has(sets(found, "2.4.1-7"), D=0.6, W=0.6)
     assert has(sets(found, "2.4.1-6"), D=1, L=0.75, W=0.45, S=0.75)
-    assert has(sets(found, "2.4.5-9"), D=1, E=0.525, L=0.75, S=0.75) and has(sets(found, "2.4.5-10"), D=0.6, E=-0.7)
+    assert has(sets(found, "2.4.5-9"), D=1, E=0.525, L=0.75, S=0.75) and has(
+        sets(found, "2.4.5-10"), D=0.6, E=-0.7
+    )
 
 
 def test_worked_set_of_numbers() -> None:
-    """G 10, Q 6, S 4, W 5 kN: by hand, wind leading governs 6.10: 1.35 10 + 1.5 5 + 1.05 6 + 0.75 4 = 30.3 kN."""
+    """G 10, Q 6, S 4, W 5 kN: by hand, wind leading governs 6.10: 1.35 10 + 1.5 5 + 1.05 6 + 0.75 4 = 30.3
+    kN."""
     value = {"G": 10.0, "Q": 6.0, "S": 4.0, "W": 5.0}
     found = sets(combine(BASIC, shipped("EN 1990")).combinations, "6.10")
     assert max(sum(f * value[k] for k, f in c.items()) for c in found) == pytest.approx(30.3)
@@ -112,9 +129,11 @@ def test_worked_set_of_numbers() -> None:
 
 def test_patterns_exclude_each_other_and_permanent_cases_act_together() -> None:
     cases = [
-        LoadCase("own", "self-weight"), LoadCase("finish", "dead"),
-        LoadCase("all", "live", category="A", together="floor"), LoadCase("odd", "live", category="A", together="floor"),
-    ]  # fmt: skip
+        LoadCase("own", "self-weight"),
+        LoadCase("finish", "dead"),
+        LoadCase("all", "live", category="A", together="floor"),
+        LoadCase("odd", "live", category="A", together="floor"),
+    ]
     found = sets(combine(cases, shipped("EN 1990")).combinations, "6.16")
     assert found == [
         {"own": 1, "finish": 1}, {"own": 1, "finish": 1, "all": 0.3}, {"own": 1, "finish": 1, "odd": 0.3},
@@ -130,8 +149,9 @@ PSI = {
 
 
 def permitted_6_10(cases: list[LoadCase]) -> list[dict[str, float]]:
-    """All that EN 1990 6.10 permits, written down from its words: permanent at 1.35 or 1.0, any variable actions present,
-    one of them leading, the others times psi0; cases of one kind but imposed exclude each other, and so do alternatives."""
+    """All that EN 1990 6.10 permits, written down from its words: permanent at 1.35 or 1.0, any variable
+    actions present, one of them leading, the others times psi0; cases of one kind but imposed exclude each
+    other, and so do alternatives."""
     out = []
     permanent = [c for c in cases if c.kind == "dead"]
     variable = [c for c in cases if c.kind != "dead"]
@@ -152,22 +172,29 @@ def permitted_6_10(cases: list[LoadCase]) -> list[dict[str, float]]:
 
 
 @given(
-    st.lists(st.sampled_from(["live", "live", "snow", "wind", "wind", "temperature"]), min_size=1, max_size=6),
+    st.lists(
+        st.sampled_from(["live", "live", "snow", "wind", "wind", "temperature"]), min_size=1, max_size=6
+    ),
     st.integers(0, 99),
 )
 @settings(max_examples=40, deadline=None)
 def test_extremes_over_the_set_are_those_over_all_that_is_permitted(kinds: list[str], seed: int) -> None:
-    """Brute force: for random effects of cases (and random alternatives across kinds) the largest and smallest agree."""
+    """Brute force: for random effects of cases (and random alternatives across kinds) the largest and
+    smallest agree."""
     rng = np.random.default_rng(seed)
     names = ["", "", "x", "y"]
     cases = [LoadCase("G1", "dead"), LoadCase("G2", "dead")]
     for k, kind in enumerate(kinds):
-        cases.append(LoadCase(f"V{k}", kind, category="B" if kind == "live" else "", together=names[rng.integers(4)]))
+        cases.append(
+            LoadCase(f"V{k}", kind, category="B" if kind == "live" else "", together=names[rng.integers(4)])
+        )
     found = [c.factors for c in combine(cases, shipped("EN 1990")).combinations if c.kind == "strength"]
     all_of_them = permitted_6_10(cases)
     for _ in range(10):
         effect = dict(zip([c.name for c in cases], rng.normal(size=len(cases))))
-        ours, theirs = ([sum(f * effect[n] for n, f in c.items()) for c in group] for group in (found, all_of_them))
+        ours, theirs = (
+            [sum(f * effect[n] for n, f in c.items()) for c in group] for group in (found, all_of_them)
+        )
         assert (max(ours), min(ours)) == (pytest.approx(max(theirs)), pytest.approx(min(theirs)))
 
 
@@ -181,27 +208,37 @@ def test_extremes_of_asce_7_are_those_of_all_loads_acting_or_not() -> None:
         (1.2, [[("W", 1.0)], [("L", 1.0)], [("Lr", 0.5), ("S", 0.5)]]), (0.9, [[("W", 1.0)]]),
     ]  # fmt: skip
     permitted = [
-        {"D": d} | dict(choice) for d, slots in lists for choice in (
-            [x for x in picked if x is not None] for picked in product(*([None, *slot] for slot in slots)))
-    ]  # fmt: skip
+        {"D": d} | dict(choice)
+        for d, slots in lists
+        for choice in (
+            [x for x in picked if x is not None] for picked in product(*([None, *slot] for slot in slots))
+        )
+    ]
     for _ in range(200):
         effect = dict(zip([c.name for c in cases], rng.normal(size=len(cases))))
-        ours, theirs = ([sum(f * effect[n] for n, f in c.items()) for c in group] for group in (found, permitted))
+        ours, theirs = (
+            [sum(f * effect[n] for n, f in c.items()) for c in group] for group in (found, permitted)
+        )
         assert (max(ours), min(ours)) == (pytest.approx(max(theirs)), pytest.approx(min(theirs)))
 
 
 def test_never_together_holds_across_kinds_and_categories() -> None:
     cases = [
-        LoadCase("G", "dead"), LoadCase("crane", "live", category="E", together="roof"),
-        LoadCase("maintenance", "live", category="H", together="roof"), LoadCase("drift", "snow", together="roof"),
-    ]  # fmt: skip
+        LoadCase("G", "dead"),
+        LoadCase("crane", "live", category="E", together="roof"),
+        LoadCase("maintenance", "live", category="H", together="roof"),
+        LoadCase("drift", "snow", together="roof"),
+    ]
     found = combine(cases, shipped("EN 1990")).combinations
     assert all(sum(n in c.factors for n in ("crane", "maintenance", "drift")) <= 1 for c in found)
     assert {n for c in found for n in c.factors} == {"G", "crane", "maintenance", "drift"}
 
 
 def test_notional_loads_of_dead_and_of_live_act_together() -> None:
-    cases = [LoadCase("G", "dead"), *(LoadCase(f"N{of}{way}", "notional") for of in "GQ" for way in ("+x", "-x"))]
+    cases = [
+        LoadCase("G", "dead"),
+        *(LoadCase(f"N{of}{way}", "notional") for of in "GQ" for way in ("+x", "-x")),
+    ]
     way = {c.name: c.name[2:] for c in cases[1:]}
     found = sets(combine(cases, shipped("EN 1990"), "plain", way).combinations, "6.10")
     assert has(found, G=1.35, **{"NG+x": 1.35, "NQ+x": 1.35})
@@ -235,7 +272,8 @@ def test_of_very_many_those_that_govern_are_kept() -> None:
 
 
 def test_directions_of_an_earthquake() -> None:
-    """EN 1998-1 4.3.3.5.1: 100 % with 30 % both ways is 8 for a pair; the root of squares is one, marked as such."""
+    """EN 1998-1 4.3.3.5.1: 100 % with 30 % both ways is 8 for a pair; the root of squares is one, marked as
+    such."""
     cases = [LoadCase("G", "dead"), LoadCase("Ex", "seismic"), LoadCase("Ey", "seismic")]
     way = {"Ex": "x", "Ey": "y"}
     rules = shipped("EN 1990")
@@ -263,7 +301,11 @@ def test_untyped_and_unused_cases_are_told() -> None:
 
 
 def test_too_many_are_refused_with_what_to_do() -> None:
-    cases = [LoadCase(f"Q{k}{n}", "live", category="ABCDE"[k], together=f"p{k}") for k in range(5) for n in range(19)]
+    cases = [
+        LoadCase(f"Q{k}{n}", "live", category="ABCDE"[k], together=f"p{k}")
+        for k in range(5)
+        for n in range(19)
+    ]
     with pytest.raises(CombineError, match="together"):
         combine([LoadCase("G", "dead"), *cases], shipped("EN 1990"))
 

@@ -76,7 +76,8 @@ def test_a_column_is_itself_within_its_outline(step: float, status: str) -> None
 
 
 def test_a_column_counts_in_plan_a_beam_in_its_normal_plane() -> None:
-    """A column made longer and a beam moved along itself have not moved, their ends have; a beam set lower by 100 mm has."""
+    """A column made longer and a beam moved along itself have not moved, their ends have; a beam set lower by
+    100 mm has."""
     revised = renamed(block())
     element(revised, "K111").line[1, 2] += 0.5  # type: ignore[attr-defined]
     shift(revised, "X000", 0.1, 0, 0)
@@ -173,8 +174,8 @@ def test_a_whole_building_shifted_turned_or_raised_is_said_once(angle: float, st
 
 @pytest.mark.parametrize(("bays", "skew", "moved"), [(20, 60, 0), (20, 0, 40), (60, 200, 100)])
 def test_skew_and_moved_members_do_not_turn_the_rest(bays: int, skew: int, moved: int) -> None:
-    """A long building turned and shifted as a whole, with new beams askew and others moved by 8 mm: the turn and the shift
-    are those of all the rest, to a hundredth of a millimetre at its far end."""
+    """A long building turned and shifted as a whole, with new beams askew and others moved by 8 mm: the turn
+    and the shift are those of all the rest, to a hundredth of a millimetre at its far end."""
     rng = np.random.default_rng(bays + skew + moved)
     at = [(7.5 * i, 6.0 * j, 4.0 * (k + 1)) for i in range(bays + 1) for j in range(4) for k in range(2)]
     steps = (("column", (0, 0, -4.0)), ("beam", (7.5, 0, 0)), ("beam", (0, 6.0, 0)))
@@ -239,7 +240,11 @@ def test_cases_new_and_gone() -> None:
     base, revised = loaded(block(1, 1), 1e4), model(block(1, 1))
     revised.cases["Snow"] = LoadCase("Snow", "snow")
     c = compare(Side(base), Side(revised))
-    assert {(x.name, x.status) for x in c.cases} == {("Self-weight", "same"), ("Snow", "added"), ("Wind", "removed")}
+    assert {(x.name, x.status) for x in c.cases} == {
+        ("Self-weight", "same"),
+        ("Snow", "added"),
+        ("Wind", "removed"),
+    }
 
 
 def test_comparing_changes_neither_side() -> None:
@@ -258,17 +263,27 @@ def test_empty_sides() -> None:
 
 
 def test_a_column_on_a_new_level_belongs_to_the_stack_below_it() -> None:
-    found = [f for f in compare(Side(model(block(1, 1))), Side(model(block(1, 2)))).findings if f.code == "match.stack"]
+    found = [
+        f
+        for f in compare(Side(model(block(1, 1))), Side(model(block(1, 2)))).findings
+        if f.code == "match.stack"
+    ]
     assert len(found) == 1 and "4 new columns stand in stacks that were there" in found[0].message
     assert set(found[0].ids) == {"K100", "K101", "K110", "K111"}
     assert not [
-        f for f in compare(Side(model(block(1, 2))), Side(model(block(1, 2)))).findings if f.code == "match.stack"
+        f
+        for f in compare(Side(model(block(1, 2))), Side(model(block(1, 2)))).findings
+        if f.code == "match.stack"
     ]
 
 
 def test_forces_of_the_baseline_lie_where_they_were_in_the_building() -> None:
-    """Turned, shifted and read the other way round, a member shows the same diagram: each force at the same place of it."""
-    base, revised = loaded(block(1, 1), 1e4), loaded(renamed(turned(block(1, 1), 0.5, np.array([9.0, 4.0, 0.0]))), 1e4)
+    """Turned, shifted and read the other way round, a member shows the same diagram: each force at the same
+    place of it."""
+    base, revised = (
+        loaded(block(1, 1), 1e4),
+        loaded(renamed(turned(block(1, 1), 0.5, np.array([9.0, 4.0, 0.0]))), 1e4),
+    )
     force = turn(0.5) @ np.array([1e4, 0.0, 0.0])
     for load in revised.cases["Wind"].node_loads:
         top = base.cases["Wind"].node_loads[0].node

@@ -1,4 +1,5 @@
-"""Every attribute of a revision that can differ gives its own row and no other; what is the same gives none."""
+"""Every attribute of a revision that can differ gives its own row and no other; what is the same gives
+none."""
 
 from __future__ import annotations
 
@@ -45,8 +46,8 @@ def building() -> SourceModel:
 
 
 def loaded(s: SourceModel, prefix: str = "") -> Model:
-    """The model of a source with loads on its named parts, every identity with a prefix. Loads on members lie the same from
-    either end: which way a member runs is the transfer's choice."""
+    """The model of a source with loads on its named parts, every identity with a prefix. Loads on members lie
+    the same from either end: which way a member runs is the transfer's choice."""
     for item in (*s.elements, *s.surfaces, *s.footings):
         item.id = prefix + item.name
     m = transfer(s, Settings().transfer)
@@ -96,12 +97,14 @@ def test_the_same_building_with_new_identities_is_the_same(base: Review) -> None
 
 
 @pytest.mark.parametrize(
-    "angle, shift", [(0.0, (400_000.0, 5_600_000.0, 12.0)), (0.4, (30.0, -20.0, 0.0)), (np.pi / 2, (0.0, 0.0, 3.0))]
+    "angle, shift",
+    [(0.0, (400_000.0, 5_600_000.0, 12.0)), (0.4, (30.0, -20.0, 0.0)), (np.pi / 2, (0.0, 0.0, 3.0))],
 )
 def test_turned_and_shifted_it_is_compared_in_its_own_axes(
     base: Review, angle: float, shift: tuple[float, ...]
 ) -> None:
-    """New identities, another place, another order: no change, totals to 1e-9 of the largest, results alike."""
+    """New identities, another place, another order: no change, totals to 1e-9 of the largest, results
+    alike."""
     c, s = np.cos(angle), np.sin(angle)
     turn = np.array([[c, -s, 0], [s, c, 0], [0, 0, 1.0]])
     source = building()
@@ -153,25 +156,49 @@ CHANGES: dict[str, tuple[Edit, set[str]]] = {
     "release": (_member("X101", release_end=PINNED_END), {"X101 changed release_end"}),
     "turn": (_member("X101", z_axis=np.array([0.0, 1, 0])), {"X101 changed turn"}),
     "section": (_member("X101", section="col 300x300"), {"X101 resized section"}),
-    "material": (lambda m: (m.materials.update(C=replace(m.materials["S355"], name="C", E=30e9)), _member("X101", material="C")(m)), {"X101 changed material"}),  # type: ignore[dict-item,func-returns-value]
+    "material": (
+        lambda m: (
+            m.materials.update(C=replace(m.materials["S355"], name="C", E=30e9)),
+            _member("X101", material="C")(m),
+        ),
+        {"X101 changed material"},
+    ),  # type: ignore[dict-item,func-returns-value]
     "thickness": (lambda m: setattr(m.surfaces["new floor"], "thickness", 0.25), {"floor resized thickness"}),
     "opening": (
-        lambda m: m.surfaces["new floor"].openings.append(np.array([[2, 2, 4.1], [3, 2, 4.1], [3, 3, 4.1], [2, 3, 4.1]])),
+        lambda m: m.surfaces["new floor"].openings.append(
+            np.array([[2, 2, 4.1], [3, 2, 4.1], [3, 3, 4.1], [2, 3, 4.1]])
+        ),
         {"floor changed openings"},
     ),
     "outline": (lambda m: _outline(m), {"floor changed outline"}),
     "support": (lambda m: _support(m, PINNED), {"support changed"}),
     "no support": (lambda m: _support(m, FREE), {"support removed"}),
     "spring": (lambda m: _support(m, Support.of("ux uy uz=2.5e7 rx ry rz")), {"support changed"}),
-    "load": (lambda m: setattr(m.cases["Q"].member_loads[0], "qb", (0, 0, -3e6)), {"case Q changed", "load changed line force"}),
-    "area load": (lambda m: setattr(m.cases["Q"].area_loads[0], "values", ((0, 0, -2.1e3),)), {"case Q changed", "load changed area load"}),
-    "load place": (lambda m: setattr(m.cases["Q"].member_loads[1], "a", 2.0) or setattr(m.cases["Q"].member_loads[1], "b", 2.0) or m.cases["Q"].member_loads.pop(), {"case Q changed", "load removed point force"}),  # type: ignore[func-returns-value]
-    "temperature": (lambda m: setattr(m.cases["Q"].temperatures[0], "uniform", 20.0), {"case Q changed", "load changed temperature"}),
+    "load": (
+        lambda m: setattr(m.cases["Q"].member_loads[0], "qb", (0, 0, -3e6)),
+        {"case Q changed", "load changed line force"},
+    ),
+    "area load": (
+        lambda m: setattr(m.cases["Q"].area_loads[0], "values", ((0, 0, -2.1e3),)),
+        {"case Q changed", "load changed area load"},
+    ),
+    "load place": (
+        lambda m: (
+            setattr(m.cases["Q"].member_loads[1], "a", 2.0)
+            or setattr(m.cases["Q"].member_loads[1], "b", 2.0)
+            or m.cases["Q"].member_loads.pop()
+        ),
+        {"case Q changed", "load removed point force"},
+    ),  # type: ignore[func-returns-value]
+    "temperature": (
+        lambda m: setattr(m.cases["Q"].temperatures[0], "uniform", 20.0),
+        {"case Q changed", "load changed temperature"},
+    ),
     "kind": (lambda m: setattr(m.cases["W"], "kind", "snow"), {"case W changed"}),
     "case gone": (lambda m: m.cases.pop("W"), {"case W removed"}),
     "case new": (lambda m: m.cases.update(S=LoadCase("S", "snow")), {"case S added"}),
     "case renamed": (lambda m: _rename(m), {"case Wall weight renamed"}),
-}  # fmt: skip
+}
 
 
 def _outline(m: Model) -> None:
@@ -262,7 +289,8 @@ def test_results_are_those_of_shared_cases_alone(base: Review) -> None:
 def test_the_envelope_is_the_largest_of_the_rows_case_by_case_whether_these_are_kept_or_not(
     base: Review, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    """By brute force over all rows; beyond the most rows the same envelope, with sums of supports alone beside it."""
+    """By brute force over all rows; beyond the most rows the same envelope, with sums of supports alone
+    beside it."""
     m = loaded(building(), "new ")
     m.cases["Q"].member_loads[0] = replace(m.cases["Q"].member_loads[0], qa=(0, 0, -9e3), qb=(0, 0, -9e3))
     revised = reviewed(m)
@@ -272,7 +300,9 @@ def test_the_envelope_is_the_largest_of_the_rows_case_by_case_whether_these_are_
 
     def envelope_of(rows: list[ResultChange]) -> dict[tuple[object, ...], tuple[float, float]]:
         return {
-            (r.quantity, r.baseline_id, r.revised_id): (r.baseline, r.revised) for r in rows if r.case == "envelope"
+            (r.quantity, r.baseline_id, r.revised_id): (r.baseline, r.revised)
+            for r in rows
+            if r.case == "envelope"
         }
 
     largest: dict[tuple[object, ...], list[float]] = {}
@@ -317,8 +347,8 @@ def test_grid_lines_are_paired_by_place_then_by_name(base: Review) -> None:
 
 
 def test_a_door_at_the_foot_of_a_wall_is_an_opening() -> None:
-    """One that is moved, widened or walled up changes the openings of its wall and not its outline; a longer wall is another
-    outline."""
+    """One that is moved, widened or walled up changes the openings of its wall and not its outline; a longer
+    wall is another outline."""
     from rod_tally.compare.surfaces import match_surfaces
 
     def wall(width: float, *doors: tuple[float, float]) -> Model:

@@ -46,12 +46,21 @@ def reviewed(tmp_path_factory: pytest.TempPathFactory) -> tuple[int, Path]:
 
     out = tmp_path_factory.mktemp("out")
     status = main(
-        ["review", str(DATA / "tern-quay-b.ifc"), "--out", str(out), "--against", str(DATA / "tern-quay-a.ifc")]
+        [
+            "review",
+            str(DATA / "tern-quay-b.ifc"),
+            "--out",
+            str(out),
+            "--against",
+            str(DATA / "tern-quay-a.ifc"),
+        ]
     )
     return status, out
 
 
-def test_exit_status_says_whether_something_blocks(reviewed: tuple[int, Path], loft_a: Path, tmp_path: Path) -> None:
+def test_exit_status_says_whether_something_blocks(
+    reviewed: tuple[int, Path], loft_a: Path, tmp_path: Path
+) -> None:
     assert reviewed[0] == 0
     assert main(["review", str(loft_a), "--out", str(tmp_path / "a")]) == 1
 
@@ -66,8 +75,19 @@ def test_all_files_are_there_with_their_columns(reviewed: tuple[int, Path]) -> N
 def test_review_document_has_the_shape_of_the_contract(reviewed: tuple[int, Path]) -> None:
     d = json.loads((reviewed[1] / "review.json").read_text(encoding="utf-8"))
     assert (d["format"], d["version"]) == ("rod-tally-review", 1)
-    assert set(d) == {"format", "version", "source", "tally", "findings", "equilibrium", "modes", "comparison", "decisions",
-                      "corrections", "elsewhere"}  # fmt: skip
+    assert set(d) == {
+        "format",
+        "version",
+        "source",
+        "tally",
+        "findings",
+        "equilibrium",
+        "modes",
+        "comparison",
+        "decisions",
+        "corrections",
+        "elsewhere",
+    }
     assert set(d["source"]) == {"file", "schema", "kind", "units", "storeys"}
     assert d["source"]["units"]["length"] == "MILLIMETRE"
     assert d["source"]["storeys"][0] == {"name": "Quay", "elevation": 0.0}
@@ -83,12 +103,36 @@ def test_review_document_has_the_shape_of_the_contract(reviewed: tuple[int, Path
     assert d["modes"] and set(d["modes"][0]) == {"mode", "period", "mass_x", "mass_y", "mass_z"}
     c = d["comparison"]
     assert set(c) == {
-        "transform", "levels", "members", "surfaces", "supports", "shared", "cases", "loads", "combinations", "results",
-    }  # fmt: skip
+        "transform",
+        "levels",
+        "members",
+        "surfaces",
+        "supports",
+        "shared",
+        "cases",
+        "loads",
+        "combinations",
+        "results",
+    }
     assert set(c["members"][0]) == {
-        "status", "class", "baseline_id", "revised_id", "shift", "baseline_section", "revised_section", "changes",
-    }  # fmt: skip
-    assert set(c["results"][0]) == {"quantity", "case", "baseline_id", "revised_id", "baseline", "revised", "change"}
+        "status",
+        "class",
+        "baseline_id",
+        "revised_id",
+        "shift",
+        "baseline_section",
+        "revised_section",
+        "changes",
+    }
+    assert set(c["results"][0]) == {
+        "quantity",
+        "case",
+        "baseline_id",
+        "revised_id",
+        "baseline",
+        "revised",
+        "change",
+    }
 
 
 def test_no_file_holds_a_nan_or_an_infinity(reviewed: tuple[int, Path]) -> None:
@@ -101,7 +145,8 @@ def test_no_file_holds_a_nan_or_an_infinity(reviewed: tuple[int, Path]) -> None:
 
 
 def test_the_demo_changes_are_all_found(reviewed: tuple[int, Path]) -> None:
-    """Three columns moved by centimetres, two by metres, a mezzanine, sizes changed, a beam and a doubled one gone."""
+    """Three columns moved by centimetres, two by metres, a mezzanine, sizes changed, a beam and a doubled one
+    gone."""
     d = json.loads((reviewed[1] / "review.json").read_text(encoding="utf-8"))["comparison"]
     count = {
         s: sum(m["status"] == s for m in d["members"])
@@ -133,7 +178,8 @@ def test_the_demo_faults_are_all_found(loft_a: Path, tmp_path: Path) -> None:
 
 
 def test_tables_hold_together(tmp_path: Path) -> None:
-    """Ids of the file, supports and releases as words, forces at both ends and the middle, sums as applied."""
+    """Ids of the file, supports and releases as words, forces at both ends and the middle, sums as
+    applied."""
     w = portal("IFC4", "MILLIMETRE", "KILONEWTON")
     path = w.write(tmp_path / "portal.ifc")
     assert main(["review", str(path), "--out", str(tmp_path / "out")]) == 0
@@ -153,7 +199,9 @@ def test_tables_hold_together(tmp_path: Path) -> None:
     reactions = [r for r in rows(out / "reactions.csv") if r["case"] == "Floor"]
     assert sum(float(r["fz"]) for r in reactions) == pytest.approx(72e3)
     top = next(
-        r for r in rows(out / "displacements.csv") if r["case"] == "Wind" and r["node"] == w.points["b"].GlobalId
+        r
+        for r in rows(out / "displacements.csv")
+        if r["case"] == "Wind" and r["node"] == w.points["b"].GlobalId
     )
     assert float(top["ux"]) > 1e-4
 
@@ -227,8 +275,10 @@ def test_what_cannot_be_reviewed_is_one_line_and_status_2(tmp_path: Path, name: 
     path = REFUSED[name](tmp_path)
     done = subprocess.run(
         [sys.executable, "-m", "rod_tally.cli", "review", str(path), "--out", str(tmp_path / "out")],
-        capture_output=True, text=True, check=False,
-    )  # fmt: skip
+        capture_output=True,
+        text=True,
+        check=False,
+    )
     assert done.returncode == 2
     lines = [line for line in done.stderr.splitlines() if line.strip()]
     assert len(lines) == 1 and str(path) in lines[0]
@@ -243,7 +293,9 @@ def test_no_permission(tmp_path: Path) -> None:
     assert main(["review", str(path), "--out", str(tmp_path / "out")]) == 2
 
 
-def test_an_output_that_is_a_file_is_refused(tmp_path: Path, loft_b: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_an_output_that_is_a_file_is_refused(
+    tmp_path: Path, loft_b: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     taken = _file(tmp_path / "taken", b"mine")
     assert main(["review", str(loft_b), "--out", str(taken)]) == 2
     assert "cannot be written" in capsys.readouterr().err
@@ -266,7 +318,9 @@ def test_a_failure_while_writing_leaves_whole_files_or_none(tmp_path: Path) -> N
     assert [p.name for p in tmp_path.iterdir()] == ["table.csv"]
 
 
-def test_settings_file_and_its_errors(tmp_path: Path, loft_b: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_settings_file_and_its_errors(
+    tmp_path: Path, loft_b: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     good = tmp_path / "good.toml"
     good.write_text('[transfer]\nbase_support = "pinned"\n[run]\nstations = 3\n')
     assert main(["review", str(loft_b), "--out", str(tmp_path / "o"), "--settings", str(good)]) == 0

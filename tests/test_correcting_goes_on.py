@@ -1,4 +1,5 @@
-"""A further correction need not wait for the checks of the one before, and none is lost whatever stops them."""
+"""A further correction need not wait for the checks of the one before, and none is lost whatever stops
+them."""
 
 from __future__ import annotations
 
@@ -61,7 +62,9 @@ def test_corrections_follow_each_other_without_waiting(
     review = loft.state.review
     assert review is not None and session.project is not None
     fresh = {f.key for f in run_checks(Subject(review.model, None, session.settings))}
-    assert {f.key for f in review.findings} >= fresh and "check.cancelled" not in {f.code for f in review.findings}
+    assert {f.key for f in review.findings} >= fresh and "check.cancelled" not in {
+        f.code for f in review.findings
+    }
     assert loft.state.revision is not None and loft.state.revision.stale
     assert {*session.project.model(loft.state.revision.id).members} == model_of(loft).members.keys()
 
@@ -140,7 +143,9 @@ def test_what_was_worked_out_already_when_another_took_its_place_is_not_wanted(q
     jobs, said = Jobs(()), list[str]()
 
     def start(name: str, **how: bool) -> bool:
-        return jobs.start("Checking", lambda _: name, said.append, said.append, lambda: said.append("cancelled"), **how)
+        return jobs.start(
+            "Checking", lambda _: name, said.append, said.append, lambda: said.append("cancelled"), **how
+        )
 
     assert start("first", replaces=True)
     pool = QThreadPool.globalInstance()

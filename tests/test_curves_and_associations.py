@@ -32,14 +32,18 @@ class Pen:
     def parameter(self, value: float) -> object:
         return self.f.create_entity("IfcParameterValue", float(value))
 
-    def trimmed(self, basis: object, a: object, b: object, sense: bool = True, by: str = "PARAMETER") -> object:
+    def trimmed(
+        self, basis: object, a: object, b: object, sense: bool = True, by: str = "PARAMETER"
+    ) -> object:
         return self.f.create_entity("IfcTrimmedCurve", basis, [a], [b], sense, by)
 
     def line(self, a: tuple[float, float], b: tuple[float, float]) -> object:
         return self.f.create_entity("IfcPolyline", [self.point(*a), self.point(*b)])
 
     def composite(self, *parts: tuple[object, bool]) -> object:
-        segments = [self.f.create_entity("IfcCompositeCurveSegment", "CONTINUOUS", sense, c) for c, sense in parts]
+        segments = [
+            self.f.create_entity("IfcCompositeCurveSegment", "CONTINUOUS", sense, c) for c, sense in parts
+        ]
         return self.f.create_entity("IfcCompositeCurve", segments, False)
 
 
@@ -59,7 +63,9 @@ def test_arc_by_parameters_in_both_senses(pen: Pen) -> None:
     """A quarter circle from 0 to 90 degrees, and the three quarters the other way round."""
     circle = pen.f.create_entity("IfcCircle", pen.at(1, 2), 0.5)
     short = points_of(pen.trimmed(circle, pen.parameter(0), pen.parameter(90)), Placements(1.0), DEGREES)
-    long = points_of(pen.trimmed(circle, pen.parameter(0), pen.parameter(90), False), Placements(1.0), DEGREES)
+    long = points_of(
+        pen.trimmed(circle, pen.parameter(0), pen.parameter(90), False), Placements(1.0), DEGREES
+    )
     for points in (short, long):
         assert points[0] == pytest.approx([1.5, 2, 0]) and points[-1] == pytest.approx([1, 2.5, 0])
         assert np.linalg.norm(points - [1, 2, 0], axis=1) == pytest.approx(np.full(len(points), 0.5))
@@ -71,7 +77,9 @@ def test_arc_by_points_and_ellipse(pen: Pen) -> None:
     half = points_of(pen.trimmed(circle, pen.point(2, 0), pen.point(-2, 0), by="CARTESIAN"), Placements(1.0))
     assert half[len(half) // 2] == pytest.approx([0, 2, 0], abs=1e-9)
     ellipse = pen.f.create_entity("IfcEllipse", pen.at(0, 0), 3.0, 1.0)
-    quarter = points_of(pen.trimmed(ellipse, pen.point(3, 0), pen.point(0, 1), by="CARTESIAN"), Placements(1.0))
+    quarter = points_of(
+        pen.trimmed(ellipse, pen.point(3, 0), pen.point(0, 1), by="CARTESIAN"), Placements(1.0)
+    )
     assert quarter[:, 0] ** 2 / 9 + quarter[:, 1] ** 2 == pytest.approx(np.ones(len(quarter)))
 
 
@@ -99,7 +107,9 @@ def test_composite_of_lines_and_arcs_some_against_their_sense(pen: Pen) -> None:
 
 def test_three_points_in_line_are_no_arc(pen: Pen) -> None:
     points = pen.f.create_entity("IfcCartesianPointList2D", [(0.0, 0.0), (1.0, 0.0), (2.0, 0.0)])
-    curve = pen.f.create_entity("IfcIndexedPolyCurve", points, [pen.f.create_entity("IfcArcIndex", (1, 2, 3))], False)
+    curve = pen.f.create_entity(
+        "IfcIndexedPolyCurve", points, [pen.f.create_entity("IfcArcIndex", (1, 2, 3))], False
+    )
     assert points_of(curve, Placements(1.0)) == pytest.approx(np.array([[0, 0, 0], [2, 0, 0]]))
 
 
@@ -169,7 +179,12 @@ def test_strip_along_a_centre_line(tmp_path: Path) -> None:
 @pytest.mark.parametrize("schema", ["IFC2X3", "IFC4"])
 def test_unequal_flanges_in_both_schemas(tmp_path: Path, schema: str) -> None:
     def build(w: IfcWriter) -> None:
-        dims = {"OverallDepth": 0.4, "WebThickness": 0.01, "TopFlangeWidth": 0.12, "TopFlangeThickness": 0.012}
+        dims = {
+            "OverallDepth": 0.4,
+            "WebThickness": 0.01,
+            "TopFlangeWidth": 0.12,
+            "TopFlangeThickness": 0.012,
+        }
         if schema == "IFC2X3":
             dims |= {"OverallWidth": 0.2, "FlangeThickness": 0.016}
         else:
@@ -256,7 +271,9 @@ def several(w: IfcWriter, how: str) -> object:
     if how == "list":
         return f.create_entity("IfcMaterialList", [steel, concrete])
     if how == "constituents":
-        parts = [f.create_entity("IfcMaterialConstituent", None, None, m, None, None) for m in (steel, concrete)]
+        parts = [
+            f.create_entity("IfcMaterialConstituent", None, None, m, None, None) for m in (steel, concrete)
+        ]
         return f.create_entity("IfcMaterialConstituentSet", None, None, parts)
     one, two = (w.profile("Rectangle", f"R{k}", XDim=0.2, YDim=k / 10) for k in (4, 8))
     sets = [f.create_entity("IfcMaterialProfile", None, None, steel, p, None, None) for p in (one, two)]

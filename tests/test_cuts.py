@@ -23,7 +23,8 @@ Q = 5e3  # N/m2, sideways on a floor
 
 
 def floor_on_end_walls() -> Model:
-    """A floor 12 m by 4 m that two end lines hold sideways, under an even sideways load: a simple beam in its own plane."""
+    """A floor 12 m by 4 m that two end lines hold sideways, under an even sideways load: a simple beam in its
+    own plane."""
     m = plate_model()
     m.storeys = [Storey("First", 3.0), Storey("Second", 6.0)]
     s = shell(m, "s", rectangle(12, 4, 3.0), 0.2)
@@ -42,8 +43,8 @@ def cut_all(m: Model) -> dict[str, CutForces]:
 
 @pytest.mark.parametrize("degrees", [0.0, 33.0])
 def test_a_floor_between_two_walls_is_a_beam_in_its_plane(degrees: float) -> None:
-    """V = w (L / 2 - x) and, in the free direction of rotation, the moment follows by dM = V dx between cuts (statics); across a
-    floor that is turned the cuts lie square to its own axes."""
+    """V = w (L / 2 - x) and, in the free direction of rotation, the moment follows by dM = V dx between cuts
+    (statics); across a floor that is turned the cuts lie square to its own axes."""
     m = turned(floor_on_end_walls(), degrees)
     c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
     turn = np.array([[c, -s, 0], [s, c, 0], [0, 0, 1]])
@@ -56,7 +57,8 @@ def test_a_floor_between_two_walls_is_a_beam_in_its_plane(degrees: float) -> Non
     found = list(cut_all(m).values())
     w = Q * 4
     x = 1.5 + 3.0 * np.arange(4)
-    # the side farther along gives the other what holds it back; the place of a cut is that of the nearest nodes
+    # the side farther along gives the other what holds it back; the place of a cut is that of the nearest
+    # nodes
     assert [-f.v for f in found] == pytest.approx(list(w * (6 - x)), rel=2e-3)
     steps = np.diff([f.m for f in found])
     shear = w * (6 - (x[1:] + x[:-1]) / 2)

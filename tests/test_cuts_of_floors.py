@@ -1,4 +1,5 @@
-"""Cuts with everything that crosses: shells, members and rigid floors against statics, and settings that ask for them."""
+"""Cuts with everything that crosses: shells, members and rigid floors against statics, and settings that ask
+for them."""
 
 from __future__ import annotations
 
@@ -37,8 +38,12 @@ def with_edge_beams(m: Model) -> Model:
         ends = [f"a{k}", f"b{k}"]
         for n, x in zip(ends, (0.0, L)):
             m.nodes[n] = Node(n, np.array([x, y, 3.0]))
-        m.members[f"beam {k}"] = Member(f"beam {k}", f"beam {k}", "beam", *ends, "beam", "plate", np.array([0, 0, 1.0]))
-        m.surfaces["s"].joints.append(SurfaceJoint("member", f"beam {k}", np.array([(0, y, 3.0), (L, y, 3.0)])))
+        m.members[f"beam {k}"] = Member(
+            f"beam {k}", f"beam {k}", "beam", *ends, "beam", "plate", np.array([0, 0, 1.0])
+        )
+        m.surfaces["s"].joints.append(
+            SurfaceJoint("member", f"beam {k}", np.array([(0, y, 3.0), (L, y, 3.0)]))
+        )
     return m
 
 
@@ -53,9 +58,8 @@ def across(x: float, **more: object) -> dict[str, object]:
 
 @pytest.mark.parametrize("beams", [False, True])
 def test_shear_and_moment_of_a_simple_floor(beams: bool) -> None:
-    """What reactions and load leave on the left of a cut, at places that no row of nodes lies on, with and without edge beams
-    (statics): to rounding; V = w (L / 2 - x) and M = w x (L - x) / 2.
-    """
+    """What reactions and load leave on the left of a cut, at places that no row of nodes lies on, with and
+    without edge beams (statics): to rounding; V = w (L / 2 - x) and M = w x (L - x) / 2."""
     m = floor_on_end_walls()
     if beams:
         with_edge_beams(m)
@@ -90,7 +94,9 @@ def test_shear_and_moment_of_a_simple_floor(beams: bool) -> None:
 
 def test_the_point_of_moments_and_the_factor() -> None:
     m = floor_on_end_walls()
-    found = done(m, [across(3.0, name="a"), across(3.0, name="b", about=[0.0, 2.0], factor=2.0)]).cut_forces("q")
+    found = done(m, [across(3.0, name="a"), across(3.0, name="b", about=[0.0, 2.0], factor=2.0)]).cut_forces(
+        "q"
+    )
     a, b = found["a"], found["b"]
     assert not isinstance(a, str) and not isinstance(b, str)
     assert b.v == pytest.approx(2 * a.v)
@@ -99,16 +105,24 @@ def test_the_point_of_moments_and_the_factor() -> None:
 
 
 def test_the_tables_hold_cuts_with_their_cases(tmp_path: Path) -> None:
-    r = done(with_edge_beams(floor_on_end_walls()), [across(3.0), across(4.0, name="nowhere", storey="No such")])
+    r = done(
+        with_edge_beams(floor_on_end_walls()), [across(3.0), across(4.0, name="nowhere", storey="No such")]
+    )
     write_review(r, tmp_path)
     rows = list(csv.DictReader((tmp_path / "cuts.csv").open()))
     assert {x["cut"] for x in rows} == {"x3"} and rows[0]["case"] == "q" and float(rows[0]["z"]) == 3.0
     assert any(f.code == "cut.unplaced" and "No such" in f.message for f in r.findings)
 
 
-@pytest.mark.parametrize("wrong, why", [
-    ({"name": "a"}, "missing"), (across(1.0, angle=3), "unknown key"), (across(1.0, about=[1.0]), "2 numbers"), (across(1.0, factor="x"), "factor"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "wrong, why",
+    [
+        ({"name": "a"}, "missing"),
+        (across(1.0, angle=3), "unknown key"),
+        (across(1.0, about=[1.0]), "2 numbers"),
+        (across(1.0, factor="x"), "factor"),
+    ],
+)
 def test_a_cut_that_cannot_be_read_is_an_error_that_names_the_key(wrong: dict[str, object], why: str) -> None:
     with pytest.raises(SettingsError, match=why):
         Settings.from_dict({"cuts": [wrong]})
@@ -117,7 +131,9 @@ def test_a_cut_that_cannot_be_read_is_an_error_that_names_the_key(wrong: dict[st
 
 
 def test_cuts_are_written_to_settings_as_they_are_read() -> None:
-    s = Settings.from_dict({"cuts": [across(1.0, about=[2.0, 3.0]), across(2.0)], "output": {"combinations": True}})
+    s = Settings.from_dict(
+        {"cuts": [across(1.0, about=[2.0, 3.0]), across(2.0)], "output": {"combinations": True}}
+    )
     import tomllib
 
     again = Settings.from_dict(tomllib.loads(s.to_toml()))
@@ -125,7 +141,8 @@ def test_cuts_are_written_to_settings_as_they_are_read() -> None:
 
 
 def test_through_a_floor_that_is_rigid_in_plan() -> None:
-    """One storey of columns and beams under uneven forces: what crosses is what loads and supports leave on one side (statics)."""
+    """One storey of columns and beams under uneven forces: what crosses is what loads and supports leave on
+    one side (statics)."""
     from rod_tally.model import LoadCase, NodeLoad
 
     from .physical_models import block, model
@@ -164,15 +181,19 @@ def test_through_a_floor_that_is_rigid_in_plan() -> None:
     assert f.vz == pytest.approx(force[2], rel=1e-6, abs=1e-3)
     assert abs(f.n_members - f.n) > 1e2  # the floor itself carries a part
     part = Settings.from_dict(
-        {"cuts": [cut | {"to": [x, float(high[1]) - 2]}], "run": {"diaphragms": [level]}, "modes": {"count": 0}}
+        {
+            "cuts": [cut | {"to": [x, float(high[1]) - 2]}],
+            "run": {"diaphragms": [level]},
+            "modes": {"count": 0},
+        }
     )
     why = review(m, part).cut_forces("W")["c"]
     assert isinstance(why, str) and "a part only" in why
 
 
 def test_lines_and_points_of_load_count_on_the_side_they_lie_on() -> None:
-    """A floor held along one edge alone: what passes a cut is all that lies beyond it, to rounding, wherever rows of nodes are
-    (statics)."""
+    """A floor held along one edge alone: what passes a cut is all that lies beyond it, to rounding, wherever
+    rows of nodes are (statics)."""
     m = floor_on_end_walls()
     m.surfaces["s"].supports = [LineSupport(np.array([(0, 0, 3), (0, 4, 3)], float), FIXED)]
     line = np.array([(1.3, 0.7, 3.0), (10.9, 3.2, 3.0)])

@@ -84,7 +84,9 @@ def harmed(tmp_path: Path, change: Callable[[str], str]) -> Path:
 
 def test_a_damaged_relation_costs_itself_and_is_in_the_log(tmp_path: Path) -> None:
     """One activity relation without its action: that load is lost, the rest is read."""
-    path = harmed(tmp_path, lambda t: re.sub(r"(IFCRELCONNECTSSTRUCTURALACTIVITY\([^)]*,)#\d+\)", r"\1$)", t, count=1))
+    path = harmed(
+        tmp_path, lambda t: re.sub(r"(IFCRELCONNECTSSTRUCTURALACTIVITY\([^)]*,)#\d+\)", r"\1$)", t, count=1)
+    )
     s = read_source(path)
     assert len(s.curves) == 3
     assert any("IfcRelConnectsStructuralActivity" in e.message and "damaged" in e.message for e in s.log)
@@ -93,7 +95,10 @@ def test_a_damaged_relation_costs_itself_and_is_in_the_log(tmp_path: Path) -> No
 
 def test_a_damaged_material_set_leaves_its_members_without(tmp_path: Path) -> None:
     path = harmed(
-        tmp_path, lambda t: re.sub(r"IFCMATERIALPROFILESET\(\$,\$,\(#\d+\)", "IFCMATERIALPROFILESET($,$,()", t, count=1)
+        tmp_path,
+        lambda t: re.sub(
+            r"IFCMATERIALPROFILESET\(\$,\$,\(#\d+\)", "IFCMATERIALPROFILESET($,$,()", t, count=1
+        ),
     )
     s = read_source(path)
     assert sum(c.material == "" for c in s.curves) == 1
@@ -102,7 +107,9 @@ def test_a_damaged_material_set_leaves_its_members_without(tmp_path: Path) -> No
 def test_a_unit_without_meaning_is_as_if_it_were_not_stated(tmp_path: Path) -> None:
     path = harmed(
         tmp_path,
-        lambda t: re.sub(r"IFCDERIVEDUNIT\(\([^)]*\),\.LINEARFORCEUNIT\.", "IFCDERIVEDUNIT((),.LINEARFORCEUNIT.", t),
+        lambda t: re.sub(
+            r"IFCDERIVEDUNIT\(\([^)]*\),\.LINEARFORCEUNIT\.", "IFCDERIVEDUNIT((),.LINEARFORCEUNIT.", t
+        ),
     )
     s = read_source(path)
     assert s.actions[0].stations[0][1][2] == pytest.approx(-12e3)
@@ -139,7 +146,8 @@ NUMBER = re.compile(r"(?<=[(,])-?\d+\.\d*(?:E[+-]?\d+)?(?=[,)])")
 @pytest.mark.parametrize("value", ["1.E300", "1.E-300"])
 @pytest.mark.filterwarnings("error")
 def test_a_number_out_of_all_bounds(tmp_path: Path, value: str, capsys: pytest.CaptureFixture[str]) -> None:
-    """In the place of every second number of every kind of entity: reviewed or one line, with no warning of a library."""
+    """In the place of every second number of every kind of entity: reviewed or one line, with no warning of a
+    library."""
     lines = sources(tmp_path)[6].split("\n")
     seen: set[tuple[str, int]] = set()
     for k, line in enumerate(lines):

@@ -1,4 +1,5 @@
-"""Lines that cannot be read: each is reported with its number, the rest of the file is read, nothing moves."""
+"""Lines that cannot be read: each is reported with its number, the rest of the file is read, nothing
+moves."""
 
 from __future__ import annotations
 

@@ -28,8 +28,10 @@ def test_parts_are_found_by_id_tag_and_name_and_the_largest_row_counts(tmp_path:
     found = read_design(path, m)
     assert found.names == ["Utilisation", "As req [cm2/m]"]
     assert found.values == {
-        a: {"Utilisation": 0.82, "As req [cm2/m]": 3.1}, b: {"Utilisation": 0.6, "As req [cm2/m]": 2.0}, c: {"Utilisation": 1.2},
-    }  # fmt: skip
+        a: {"Utilisation": 0.82, "As req [cm2/m]": 3.1},
+        b: {"Utilisation": 0.6, "As req [cm2/m]": 2.0},
+        c: {"Utilisation": 1.2},
+    }
     why = dict(found.unread)
     assert why["column Remark"] == "it holds no numbers"
     assert why["row 6, Twin"] == "several parts have this name" and "row 7, Nobody" in why

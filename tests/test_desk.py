@@ -1,4 +1,5 @@
-"""The window under a real display: open, pick, run, cancel, compare, undo, save, reopen, with real clicks and keys."""
+"""The window under a real display: open, pick, run, cancel, compare, undo, save, reopen, with real clicks and
+keys."""
 
 from __future__ import annotations
 
@@ -103,7 +104,9 @@ def test_a_row_picks_in_the_view_and_the_slip_says_what_is_known(loft: Window, q
     qtbot.wait(60)
     row = next(k for k, r in enumerate(page.model.content.rows) if r[-1] == "join.gap")
     index = page.proxy.mapFromSource(page.model.index(row, 3))
-    qtbot.mouseClick(page.table.viewport(), Qt.MouseButton.LeftButton, pos=page.table.visualRect(index).center())
+    qtbot.mouseClick(
+        page.table.viewport(), Qt.MouseButton.LeftButton, pos=page.table.visualRect(index).center()
+    )
     assert loft.state.picked == ("member", named(loft, "Loft C2-C3"))
     qtbot.wait(80)
     texts = [b.text() for b in loft.details.content.findChildren(QPushButton) if b.isVisible()]
@@ -114,7 +117,9 @@ def test_a_correction_marks_results_as_old_and_is_undone(loft: Window, qtbot: Qt
     finding = next(f for f in loft.state.review.findings if f.code == "join.gap")  # type: ignore[union-attr]
     loft.state.pick_finding(finding)
     qtbot.wait(60)
-    button = next(b for b in loft.details.content.findChildren(QPushButton) if b.text().startswith("Extend it"))
+    button = next(
+        b for b in loft.details.content.findChildren(QPushButton) if b.text().startswith("Extend it")
+    )
     qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
     rested(qtbot, loft)
     revision = loft.state.revision
@@ -168,7 +173,9 @@ def test_a_profile_is_mapped_once_and_remembered(loft: Window, qtbot: QtBot, lof
     finding = next(f for f in loft.state.review.findings if f.code == "section.unknown")  # type: ignore[union-attr]
     loft.state.pick_finding(finding)
     qtbot.wait(80)
-    button = next(b for b in loft.details.content.findChildren(QPushButton) if b.text().startswith("Map the profile"))
+    button = next(
+        b for b in loft.details.content.findChildren(QPushButton) if b.text().startswith("Map the profile")
+    )
     qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
     form = loft.corrections.form
     assert form is not None
@@ -205,8 +212,11 @@ def test_a_revision_is_compared_with_the_one_before(loft: Window, qtbot: QtBot, 
     assert loft.state.picked == ("member", spot.data())
 
 
-def test_corrections_and_acceptances_come_along_to_the_next_revision(loft: Window, qtbot: QtBot, loft_b: Path) -> None:
-    """Made for A, they are in B at once, in its run too; one undo takes them back, and the finding says what was carried."""
+def test_corrections_and_acceptances_come_along_to_the_next_revision(
+    loft: Window, qtbot: QtBot, loft_b: Path
+) -> None:
+    """Made for A, they are in B at once, in its run too; one undo takes them back, and the finding says what
+    was carried."""
     first = loft.state.review
     assert first is not None
     beam = next(m.id for m in first.model.members.values() if m.name == "Loft B1-B2")
@@ -238,7 +248,8 @@ def test_corrections_and_acceptances_come_along_to_the_next_revision(loft: Windo
 
 
 def leave_out_and_back(loft: Window, qtbot: QtBot, second: Review, revision: Revision) -> None:
-    """By the page: the line's place is shown, it is unticked and left out, undo brings it back; later corrections settle it."""
+    """By the page: the line's place is shown, it is unticked and left out, undo brings it back; later
+    corrections settle it."""
     project = loft.session.project
     assert project is not None
     act(loft, qtbot, "compare.carried")
@@ -252,7 +263,9 @@ def leave_out_and_back(loft: Window, qtbot: QtBot, second: Review, revision: Rev
     qtbot.mouseClick(page.apply, Qt.MouseButton.LeftButton)
     rested(qtbot, loft)
     assert not second.model.members[beam].release_start.any and revision.review is loft.state.review
-    assert any(f.code == "match.carried" and "1 not, by choice (pinned ends)" in f.message for f in second.findings)
+    assert any(
+        f.code == "match.carried" and "1 not, by choice (pinned ends)" in f.message for f in second.findings
+    )
     kept = project.carried(revision.id)
     assert kept is not None and [c.status for c in kept.lines] == ["left"]
     loft.session.undo.undo()
@@ -266,7 +279,9 @@ def leave_out_and_back(loft: Window, qtbot: QtBot, second: Review, revision: Rev
     page.close()
 
 
-def test_the_report_holds_the_decisions_made_in_the_window(loft: Window, qtbot: QtBot, tmp_path: Path) -> None:
+def test_the_report_holds_the_decisions_made_in_the_window(
+    loft: Window, qtbot: QtBot, tmp_path: Path
+) -> None:
     finding = loft.state.review.findings[0]  # type: ignore[union-attr]
     loft.session.decide(finding, "accepted", "agreed with the modeller")
     for name in ("r.html", "r.pdf", "r.bcf"):
@@ -301,7 +316,9 @@ def test_storeys_isolate(demo: Window, qtbot: QtBot) -> None:
     qtbot.mouseClick(demo.stack, Qt.MouseButton.LeftButton, pos=rows["Rigging"].center().toPoint())
     qtbot.wait(60)
     assert demo.state.storeys == {"Rigging"}
-    assert demo.state.shown_members() == {m.id for m in model_of(demo).members.values() if m.storey == "Rigging"}
+    assert demo.state.shown_members() == {
+        m.id for m in model_of(demo).members.values() if m.storey == "Rigging"
+    }
     assert " of 200 members" in demo.counts.text()
     demo.actions_["view.all"].trigger()
     assert len(demo.state.shown_members()) == 200
@@ -319,7 +336,9 @@ def test_every_overlay_draws_with_a_legend(demo: Window, qtbot: QtBot) -> None:
             assert demo.state.overlay == name
 
 
-def test_overlays_have_something_to_draw_for_every_kind_of_model(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
+def test_overlays_have_something_to_draw_for_every_kind_of_model(
+    window: Window, qtbot: QtBot, tmp_path: Path
+) -> None:
     """Releases, springs, node loads, local and projected loads, moments."""
     from .frames import line_load
 
@@ -367,8 +386,11 @@ def big(tmp_path: Path) -> Path:
     return path
 
 
-def test_a_large_run_neither_blocks_the_window_nor_resists_cancel(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    """2,900 members and ten cases: the window's own clock goes on ticking; Cancel by a real click changes nothing."""
+def test_a_large_run_neither_blocks_the_window_nor_resists_cancel(
+    window: Window, qtbot: QtBot, tmp_path: Path
+) -> None:
+    """2,900 members and ten cases: the window's own clock goes on ticking; Cancel by a real click changes
+    nothing."""
     window.session.open(big(tmp_path))
     ticks: list[int] = []
     clock = QTimer()
@@ -442,9 +464,56 @@ def test_commands_are_whole() -> None:
     assert all(c.title and "." in c.id for c in COMMANDS)
 
 
-DIALOGS = {"file.take_in", "file.revision", "file.save_as", "file.export", "file.hand_back", "file.hand_back_results", "file.model_tables", "file.make", "view.theme", "file.picture", "file.settings",
-           "file.answers", "compare.elsewhere", "compare.design", "file.pictures", "file.takeoff", "file.workbook", "file.report", "file.table", "run.print_cuts", "file.rules", "model.hold", "model.hold_edges", "model.bed", "model.bed_zone", "model.limit", "model.drawing", "model.mirror", "model.offset", "model.add_slab", "model.add_wall", "model.open", "model.close", "model.release", "model.section", "model.taper", "model.own_material", "model.material",
-           "model.thickness", "model.map_material", "model.turn", "model.split", "model.move", "file.settings_write", "file.quit", "model.accept", "model.map", "help.about"}  # fmt: skip
+DIALOGS = {
+    "file.take_in",
+    "file.revision",
+    "file.save_as",
+    "file.export",
+    "file.hand_back",
+    "file.hand_back_results",
+    "file.model_tables",
+    "file.make",
+    "view.theme",
+    "file.picture",
+    "file.settings",
+    "file.answers",
+    "compare.elsewhere",
+    "compare.design",
+    "file.pictures",
+    "file.takeoff",
+    "file.workbook",
+    "file.report",
+    "file.table",
+    "run.print_cuts",
+    "file.rules",
+    "model.hold",
+    "model.hold_edges",
+    "model.bed",
+    "model.bed_zone",
+    "model.limit",
+    "model.drawing",
+    "model.mirror",
+    "model.offset",
+    "model.add_slab",
+    "model.add_wall",
+    "model.open",
+    "model.close",
+    "model.release",
+    "model.section",
+    "model.taper",
+    "model.own_material",
+    "model.material",
+    "model.thickness",
+    "model.map_material",
+    "model.turn",
+    "model.split",
+    "model.move",
+    "file.settings_write",
+    "file.quit",
+    "model.accept",
+    "model.map",
+    "help.about",
+}
 
 
 def test_every_command_can_be_used_when_it_says_so(demo: Window, qtbot: QtBot, demo_file: Path) -> None:
@@ -495,7 +564,9 @@ def test_settings_are_read_with_their_errors(window: Window, tmp_path: Path) -> 
     assert Settings().transfer.snap == 0.025
 
 
-def test_without_opengl_everything_else_works(qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, loft_a: Path) -> None:
+def test_without_opengl_everything_else_works(
+    qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, loft_a: Path
+) -> None:
     monkeypatch.setattr(view_module, "opengl_works", lambda: False)
     app = application()
     w = Window()

@@ -1,4 +1,5 @@
-"""Loads in the window: cases and loads made, pasted, stepped through, looked at; combinations; where each part comes from."""
+"""Loads in the window: cases and loads made, pasted, stepped through, looked at; combinations; where each
+part comes from."""
 
 from __future__ import annotations
 
@@ -110,7 +111,9 @@ def test_pasted_loads_tell_their_faults_before_anything_is_changed(loft: Window,
     assert not model_of(w).cases["Live"].member_loads
 
 
-def test_combinations_show_their_count_before_they_are_made(loft: Window, qtbot: QtBot, tmp_path: Path) -> None:
+def test_combinations_show_their_count_before_they_are_made(
+    loft: Window, qtbot: QtBot, tmp_path: Path
+) -> None:
     w = loft
     new_case(w, qtbot, "Wind", "wind", "")
     act(w, qtbot, "loads.combine")
@@ -284,7 +287,9 @@ def test_mass_of_modes_is_chosen_from_the_cases(loft: Window, qtbot: QtBot) -> N
     act(w, qtbot, "loads.mass")
     form = w.load_desk.form
     assert (
-        form is not None and form.values()["factor of Self-weight"] == 1.0 and form.values()["factor of Stores"] == 0.0
+        form is not None
+        and form.values()["factor of Self-weight"] == 1.0
+        and form.values()["factor of Stores"] == 0.0
     )
     form.widgets["factor of Stores"].setValue(0.3)  # type: ignore[union-attr]
     form.widgets["count"].setValue(5)  # type: ignore[union-attr]

@@ -1,4 +1,5 @@
-"""Correcting and looking in the window: selection, forms, rules with their preview, lines, surfaces, take-off."""
+"""Correcting and looking in the window: selection, forms, rules with their preview, lines, surfaces,
+take-off."""
 
 from __future__ import annotations
 
@@ -32,13 +33,16 @@ def surface(w: Window, name: str) -> str:
 
 
 def test_a_click_on_a_slab_picks_it_and_the_slip_knows_it(tower: Window, qtbot: QtBot) -> None:
-    """Members lie in front: a place inside the slab, off all members, picks the slab; the rest is stepped through."""
+    """Members lie in front: a place inside the slab, off all members, picks the slab; the rest is stepped
+    through."""
     tower.look("plan")
     qtbot.wait(80)
     place = np.array([[3.0, 3.5, 6.275]])
     x, y, _ = tower.view.canvas.to_screen(place)[0]
     height = tower.view.plotter.render_window.GetSize()[1]
-    qtbot.mouseClick(tower.view.plotter.interactor, Qt.MouseButton.LeftButton, pos=QPoint(round(x), round(height - y)))
+    qtbot.mouseClick(
+        tower.view.plotter.interactor, Qt.MouseButton.LeftButton, pos=QPoint(round(x), round(height - y))
+    )
     qtbot.wait(80)
     assert tower.state.picked == ("surface", surface(tower, "S1"))
     assert tower.view.picking.stacked == 3  # both slabs and the raft
@@ -110,7 +114,11 @@ def test_joining_and_refusing_by_hand(loft: Window, qtbot: QtBot) -> None:
 def test_lines_and_frames_are_isolated(loft: Window, qtbot: QtBot) -> None:
     loft.state.pick("member", named(loft, "Loft A1"))
     act(loft, qtbot, "view.isolate_line")
-    assert {model_of(loft).members[i].name for i in loft.state.shown_members()} == {"Quay A1", "Loft A1", "Rigging A1"}
+    assert {model_of(loft).members[i].name for i in loft.state.shown_members()} == {
+        "Quay A1",
+        "Loft A1",
+        "Rigging A1",
+    }
     act(loft, qtbot, "view.isolate_frame")
     names = {model_of(loft).members[i].name for i in loft.state.shown_members()}
     assert "Loft A1-A2" in names and "Quay B1" not in names
@@ -127,7 +135,9 @@ def test_a_cell_of_the_tally_shows_what_makes_it(loft: Window, qtbot: QtBot, tmp
     qtbot.wait(60)
     row = next(k for k, r in enumerate(page.model.content.rows) if r[0] == "Roof")
     index = page.proxy.mapFromSource(page.model.index(row, 1))
-    qtbot.mouseClick(page.table.viewport(), Qt.MouseButton.LeftButton, pos=page.table.visualRect(index).center())
+    qtbot.mouseClick(
+        page.table.viewport(), Qt.MouseButton.LeftButton, pos=page.table.visualRect(index).center()
+    )
     assert {model_of(loft).members[i].storey for i in loft.state.shown_members()} == {"Roof"}
     assert "shown alone" in loft.statusBar().currentMessage()  # type: ignore[union-attr]
     loft.session.exports.takeoff(tmp_path / "t.xlsx")
@@ -149,7 +159,9 @@ def test_rules_are_previewed_kept_and_used(loft: Window, qtbot: QtBot) -> None:
     qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
     rested(qtbot, loft)
     assert int(rules.table.item(2, 4).text()) >= moved  # type: ignore[union-attr]
-    assert np.abs(model_of(loft).members[named(loft, "Loft A1-A2")].offset_start).max() == 0  # nothing changed yet
+    assert (
+        np.abs(model_of(loft).members[named(loft, "Loft A1-A2")].offset_start).max() == 0
+    )  # nothing changed yet
     rules.lists["classes"].item(0).setCheckState(Qt.CheckState.Checked)  # type: ignore[union-attr]
     rules.keep()
     assert loft.session.settings.transfer.joins.move_ends == pytest.approx(0.02)
@@ -230,13 +242,23 @@ def test_supports_and_releases_direction_by_direction(loft: Window, qtbot: QtBot
     assert support.axes[0] == pytest.approx((np.cos(np.pi / 6), 0.5, 0.0))
     act(w, qtbot, "model.hold")  # what is there now is shown
     form = w.hold_desk.form
-    assert form is not None and form.values()["uy"] == "spring" and form.values()["turn"] == pytest.approx(30.0)
+    assert (
+        form is not None and form.values()["uy"] == "spring" and form.values()["turn"] == pytest.approx(30.0)
+    )
     fill(w, qtbot, form, ready="pinned")
     assert model_of(w).nodes[column.start].support == PINNED
     beam = next(x.id for x in m.members.values() if x.cls == "beam")
     w.state.pick("member", beam)
     act(w, qtbot, "model.release")
-    tied = {"n": "held", "vy": "held", "vz": "held", "mt": "held", "my": "spring", "my spring": 4000.0, "mz": "free"}
+    tied = {
+        "n": "held",
+        "vy": "held",
+        "vz": "held",
+        "mt": "held",
+        "my": "spring",
+        "my spring": 4000.0,
+        "mz": "free",
+    }
     fill(w, qtbot, w.hold_desk.form, which="end", ready="as chosen below", **tied)
     assert model_of(w).members[beam].release_end.words == "my=4e6 mz"
     floor = next(s for s in m.surfaces.values() if not s.upright)

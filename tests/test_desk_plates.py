@@ -1,4 +1,5 @@
-"""Slabs and walls in the window: elements, bands of colour, ranges, cuts, the largest displacement, results handed back."""
+"""Slabs and walls in the window: elements, bands of colour, ranges, cuts, the largest displacement, results
+handed back."""
 
 from __future__ import annotations
 
@@ -93,7 +94,9 @@ def test_cuts_are_made_moved_copied_and_taken_back(demo: Window, qtbot: QtBot) -
 def test_a_floor_without_slabs_says_so(demo: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
     w = demo
     said: list[str] = []
-    monkeypatch.setattr(w.session, "failed", type("Signal", (), {"emit": lambda _s, _t, text: said.append(text)})())
+    monkeypatch.setattr(
+        w.session, "failed", type("Signal", (), {"emit": lambda _s, _t, text: said.append(text)})()
+    )
     act(w, qtbot, "run.cuts")
     fill(w, qtbot, w.cut_desk.form, storey="Quay")
     assert said and "there is no slab" in said[0]
@@ -184,7 +187,8 @@ def test_highest_over_combinations_in_the_bands_and_the_table(demo: Window, qtbo
 
 
 def test_cuts_on_paper(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    """A sheet for each regular set, more where the table is long, and one for single cuts; faults are reported, nothing half-written."""
+    """A sheet for each regular set, more where the table is long, and one for single cuts; faults are
+    reported, nothing half-written."""
     from PyQt6.QtPdf import QPdfDocument
 
     from rod_tally.analysis.results.cut_places import regular_cuts, wall_cut
@@ -196,7 +200,11 @@ def test_cuts_on_paper(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
     act(w, qtbot, "run.print_cuts")  # without cuts it says so
     model = model_of(w)
     wall = next(s.id for s in model.surfaces.values() if s.upright)
-    cuts = [*regular_cuts(model, "Roof", "x", 2.0), *regular_cuts(model, "Roof", "y", 0.5), wall_cut(model, wall, 0.5)]
+    cuts = [
+        *regular_cuts(model, "Roof", "x", 2.0),
+        *regular_cuts(model, "Roof", "y", 0.5),
+        wall_cut(model, wall, 0.5),
+    ]
     w.session.correct(AddCuts(cuts))
     rested(qtbot, w)
     w.state.set_view(case="Wind y")

@@ -1,4 +1,5 @@
-"""How the building answers, in the window: equilibrium, stacks, centres, members' pages, stations, work in the background."""
+"""How the building answers, in the window: equilibrium, stacks, centres, members' pages, stations, work in
+the background."""
 
 from __future__ import annotations
 
@@ -79,7 +80,12 @@ def test_equilibrium_between_storeys_at_nodes_and_down_stacks(demo: Window, qtbo
     act(w, qtbot, "run.centres")
     assert "centre of stiffness" in legend(w, qtbot)
     w.tables._front()
-    assert [r[0] for r in w.tables.pages["storeys"].model.content.rows] == ["Roof", "Rigging", "Mezzanine", "Loft"]
+    assert [r[0] for r in w.tables.pages["storeys"].model.content.rows] == [
+        "Roof",
+        "Rigging",
+        "Mezzanine",
+        "Loft",
+    ]
 
 
 def test_mass_may_be_spread_as_elements_move(demo: Window, qtbot: QtBot) -> None:
@@ -98,7 +104,8 @@ def test_mass_may_be_spread_as_elements_move(demo: Window, qtbot: QtBot) -> None
 def test_what_takes_time_is_worked_out_in_the_background(
     demo: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    """Displaced shapes, forces of slabs and envelopes: said while they are made, drawn when they are there."""
+    """Displaced shapes, forces of slabs and envelopes: said while they are made, drawn when they are
+    there."""
     import sys
 
     from rod_tally.review import envelopes
@@ -145,9 +152,13 @@ def test_a_drag_draws_once_for_each_movement(demo: Window, qtbot: QtBot) -> None
     for k in range(1, 6):
         place = QPointF(middle + QPoint(4 * k, 2 * k))
         event = QMouseEvent(
-            QEvent.Type.MouseMove, place, widget.mapToGlobal(place), Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton,
+            QEvent.Type.MouseMove,
+            place,
+            widget.mapToGlobal(place),
+            Qt.MouseButton.NoButton,
+            Qt.MouseButton.LeftButton,
             Qt.KeyboardModifier.NoModifier,
-        )  # fmt: skip
+        )
         QApplication.sendEvent(widget, event)
         QApplication.processEvents()
     assert 1 <= count[0] - before <= 5 and w.view.plotter.camera.position != seen_from
@@ -159,9 +170,13 @@ def test_a_drag_draws_once_for_each_movement(demo: Window, qtbot: QtBot) -> None
     qtbot.wait(60)
     w.view.plotter._took = 1.0
     event = QMouseEvent(
-        QEvent.Type.MouseMove, QPointF(middle + QPoint(9, 9)), widget.mapToGlobal(QPointF(middle)),
-        Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier,
-    )  # fmt: skip
+        QEvent.Type.MouseMove,
+        QPointF(middle + QPoint(9, 9)),
+        widget.mapToGlobal(QPointF(middle)),
+        Qt.MouseButton.NoButton,
+        Qt.MouseButton.LeftButton,
+        Qt.KeyboardModifier.NoModifier,
+    )
     QApplication.sendEvent(widget, event)
     QApplication.processEvents()
     assert {a.prop.line_width for a in w.view.canvas._actors if hasattr(a, "prop")} == {1.0}
@@ -180,10 +195,17 @@ def test_page_of_a_member_follows_what_is_picked(demo: Window, qtbot: QtBot) -> 
     w.state.pick("member", beams[0])
     act(w, qtbot, "run.member")
     page = w.response_desk.page
-    assert page is not None and page.isVisible() and "IPE" in page.words.text() and "own weight" in page.words.text()
+    assert (
+        page is not None
+        and page.isVisible()
+        and "IPE" in page.words.text()
+        and "own weight" in page.words.text()
+    )
     first = page.curves["my"].title.text()
     assert "of all" in first and "6.10/" in first
-    assert page.curves["uz"].values.min() < 0 and page.curves["uz"].values[[0, -1]] == pytest.approx([0, 0], abs=1e-9)
+    assert page.curves["uz"].values.min() < 0 and page.curves["uz"].values[[0, -1]] == pytest.approx(
+        [0, 0], abs=1e-9
+    )
     page._read(1.0)
     assert all("at 1.00 m" in c.title.text() for c in page.curves.values())
     w.state.pick("member", beams[5])
@@ -264,7 +286,8 @@ def test_what_is_cancelled_is_not_started_again_by_itself(
 def test_old_results_have_no_equilibrium_until_the_next_run(
     loft: Window, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    """A member is deleted: what would mix the new model with the old forces says so instead, and so do the written tables."""
+    """A member is deleted: what would mix the new model with the old forces says so instead, and so do the
+    written tables."""
     import openpyxl
 
     w = loft

@@ -1,4 +1,5 @@
-"""Every file that a review can read, the window can show: no slot, overlay or table raises, and what is not drawn is named."""
+"""Every file that a review can read, the window can show: no slot, overlay or table raises, and what is not
+drawn is named."""
 
 from __future__ import annotations
 
@@ -46,7 +47,9 @@ def show_all(w: Window, qtbot: QtBot, caplog: pytest.LogCaptureFixture) -> list[
     for direction in ("plan", "south", "3d"):
         w.view.look_from(direction)
         w.view.draw()
-    assert not [r for r in caplog.records if r.levelno >= logging.ERROR], [r.getMessage() for r in caplog.records]
+    assert not [r for r in caplog.records if r.levelno >= logging.ERROR], [
+        r.getMessage() for r in caplog.records
+    ]
     return missing
 
 

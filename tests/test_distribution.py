@@ -1,4 +1,5 @@
-"""Loads of a case handed on: what arrives where, what is lost, and that a run carries exactly what arrived."""
+"""Loads of a case handed on: what arrives where, what is lost, and that a run carries exactly what
+arrived."""
 
 from __future__ import annotations
 
@@ -8,7 +9,16 @@ import pytest
 from rod_tally.analysis import run
 from rod_tally.loads import Distribution
 from rod_tally.loads.arrival import Arrival
-from rod_tally.model import AreaLoad, LoadCase, Model, Settlement, SpaceLoad, Support, SurfaceJoint, TemperatureLoad
+from rod_tally.model import (
+    AreaLoad,
+    LoadCase,
+    Model,
+    Settlement,
+    SpaceLoad,
+    Support,
+    SurfaceJoint,
+    TemperatureLoad,
+)
 from rod_tally.model.settings import RunSettings
 
 from .floors import floor, wall
@@ -113,7 +123,9 @@ def test_line_on_a_beam_goes_to_the_beam_and_one_in_the_slab_to_the_edges() -> N
     assert a.shares[0].taker == "m4" and a.shares[1].taker == "s"
     assert a.total("on_members")[2] == pytest.approx(-6000)
     r = run(m, RunSettings())
-    assert r.equilibrium[0].applied[3] == pytest.approx(-2000 * 2.0)  # Mx = sum y Fz of the second about y = 2
+    assert r.equilibrium[0].applied[3] == pytest.approx(
+        -2000 * 2.0
+    )  # Mx = sum y Fz of the second about y = 2
     assert r.equilibrium[0].applied[4] == pytest.approx(4000 * 3 + 2000 * 3)
 
 
@@ -126,7 +138,11 @@ def test_point_keeps_its_moments_wherever_it_stands() -> None:
 
 def test_load_where_nothing_is_gets_lost_whole() -> None:
     a = arrived(floor(), space_loads=[SpaceLoad(np.array([(20, 20, 9.0)]), DOWN, (0, 0, 0))])
-    assert a.total("lost")[2] == -1000 and "nothing" not in a.shares[0].reason and "no member" in a.shares[0].reason
+    assert (
+        a.total("lost")[2] == -1000
+        and "nothing" not in a.shares[0].reason
+        and "no member" in a.shares[0].reason
+    )
 
 
 def test_line_on_the_joint_of_two_walls_says_which_takes_it_and_can_be_told() -> None:
@@ -153,7 +169,8 @@ def test_wall_below_an_edge_carries_it() -> None:
 
 
 def test_outline_that_crosses_itself_is_taken_at_its_largest_part() -> None:
-    """A bow tie, as a slip of the modeller makes it, as a slab and as a free area: no fault, and nothing counted twice."""
+    """A bow tie, as a slip of the modeller makes it, as a slab and as a free area: no fault, and nothing
+    counted twice."""
     m = floor()
     m.surfaces["s"].outer = np.array([(0, 0, 3.0), (6, 0, 3), (6, 4, 3), (2, -1, 3)])
     outline = np.array([(0, 0, 3.0), (6, 4, 3), (6, 0, 3), (0, 3, 3)])
@@ -235,7 +252,9 @@ def collinear(gap: float = 0.0) -> Model:
     """Two beams one after the other on three columns, 6 m each, no slab; the second may start `gap` later."""
     feet = [(0, 0, 0), (6, 0, 0), (6 + gap, 0, 0), (12, 0, 0)]
     tops = [(x, y, 3.0) for x, y, _ in feet]
-    m = frame([*feet, *tops], [(0, 4), (1, 5), (2, 6), (3, 7), (4, 5), (6, 7)], dict.fromkeys(range(4), "fixed"))
+    m = frame(
+        [*feet, *tops], [(0, 4), (1, 5), (2, 6), (3, 7), (4, 5), (6, 7)], dict.fromkeys(range(4), "fixed")
+    )
     line = np.array([[1.0, 0, 3], [11, 0, 3]])
     m.cases["q"] = LoadCase("q", "live", space_loads=[SpaceLoad(line, (0, 0, -1e3), (0, 0, -3e3))])
     return m

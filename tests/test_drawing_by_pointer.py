@@ -43,7 +43,10 @@ def test_crossings_turn_with_the_grid(turn: float, between: float, x: float, y: 
     u, v = (np.array([np.cos(a), np.sin(a)]) for a in (turn, turn + between))
     p = np.array([x, y])
     found = crossings(
-        [GridLine("A", np.array([p - 5 * u, p + 7 * u])), GridLine("1", np.array([p - 3 * v, p + 4 * v]), "v")]
+        [
+            GridLine("A", np.array([p - 5 * u, p + 7 * u])),
+            GridLine("1", np.array([p - 3 * v, p + 4 * v]), "v"),
+        ]
     )
     assert len(found) == 1 and found[0][1] == pytest.approx((x, y), abs=1e-6)
 
@@ -117,7 +120,9 @@ def test_members_are_drawn_one_after_the_other_until_esc(loft: Window, qtbot: Qt
     assert {f"node {m.start}", f"node {m.end}"} == {nodes[0], nodes[2]}
     picked = loft.state.picked
     at = p._widget_place(p._places[0])
-    qtbot.mouseClick(loft.view.plotter.interactor, Qt.MouseButton.LeftButton, pos=QPoint(int(at.x()), int(at.y())))
+    qtbot.mouseClick(
+        loft.view.plotter.interactor, Qt.MouseButton.LeftButton, pos=QPoint(int(at.x()), int(at.y()))
+    )
     assert loft.state.picked == picked  # a click is a place now, it picks nothing
     act(loft, qtbot, "run.cancel")
     assert not p.active and not p.points
@@ -168,7 +173,9 @@ def test_a_wall_by_its_foot_and_nothing_where_nothing_lies(loft: Window, qtbot: 
         put(loft, name)
     form = loft.surface_desk.form
     assert not p.active and form is not None
-    first = next(x for x in places(model_of(loft), list(model_of(loft).members), [], []) if x.what == nodes[0])
+    first = next(
+        x for x in places(model_of(loft), list(model_of(loft).members), [], []) if x.what == nodes[0]
+    )
     assert form.values()["x"] == pytest.approx(first.at[0] + model_of(loft).origin[0], abs=1e-3)
     form.reject()
     QApplication.processEvents()

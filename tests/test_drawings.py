@@ -1,4 +1,5 @@
-"""Plans as drawings: layers read as grid lines, columns, beams, slabs and walls, in any unit; what is not read is counted."""
+"""Plans as drawings: layers read as grid lines, columns, beams, slabs and walls, in any unit; what is not
+read is counted."""
 
 from __future__ import annotations
 
@@ -29,7 +30,8 @@ READ = {"S-GRID": "grid lines", "S-COLS": "columns", "S-BEAM": "beams", "S-SLAB"
 
 
 def plan(path: Path, unit: int = 4, scale: float = 1000.0, angle: float = 0.0, **header: Any) -> Path:
-    """Two bays of 6 m by one of 5 m: columns 300 x 500 at the grid's crossings but two, which a wall of 200 mm (drawn as two lines) takes."""
+    """Two bays of 6 m by one of 5 m: columns 300 x 500 at the grid's crossings but two, which a wall of 200
+    mm (drawn as two lines) takes."""
     doc = ezdxf.new("R2010")
     doc.header["$INSUNITS"] = unit
     space = doc.modelspace()
@@ -48,7 +50,9 @@ def plan(path: Path, unit: int = 4, scale: float = 1000.0, angle: float = 0.0, *
     half = [(-0.15, -0.25), (0.15, -0.25), (0.15, 0.25), (-0.15, 0.25)]
     column.add_lwpolyline([(scale * x, scale * y) for x, y in half], close=True, dxfattribs={"layer": "0"})
     for x, y in ((0, 0), (6, 0), (0, 5), (6, 5)):
-        space.add_blockref("COLUMN", at(x, y), dxfattribs={"layer": "S-COLS", "rotation": float(np.degrees(angle))})
+        space.add_blockref(
+            "COLUMN", at(x, y), dxfattribs={"layer": "S-COLS", "rotation": float(np.degrees(angle))}
+        )
     space.add_circle(at(12, 2.5), 0.2 * scale, dxfattribs={"layer": "S-COLS"})
     for a, b in (
         ((0, 0), (6, 0)),
@@ -76,7 +80,9 @@ def read(path: Path, **more: Any) -> Any:
 
 @pytest.mark.parametrize(("unit", "scale"), [(4, 1000.0), (6, 1.0), (2, 1 / 0.3048), (5, 100.0)])
 @pytest.mark.parametrize("angle", [0.0, 0.4])
-def test_a_plan_has_its_parts_in_any_unit_and_turned(unit: int, scale: float, angle: float, tmp_path: Path) -> None:
+def test_a_plan_has_its_parts_in_any_unit_and_turned(
+    unit: int, scale: float, angle: float, tmp_path: Path
+) -> None:
     parts = read(plan(tmp_path / "plan.dxf", unit, scale, angle))
     assert sorted(g["name"] for g in parts.grids) == ["1", "2", "3", "A", "B"]
     columns = [m for m in parts.members if m["class"] == "column"]
@@ -176,7 +182,10 @@ def test_a_drawing_in_the_window(loft: Window, qtbot: QtBot, tmp_path: Path) -> 
     page = loft.add_desk.drawing
     assert page is not None
     assert page.choices() == READ | {"S-TEXT": "nothing"}
-    assert "5 grid lines, 5 columns, 6 beams, 1 slab, 1 wall" in page.message.text() and "1 arc" in page.note.text()
+    assert (
+        "5 grid lines, 5 columns, 6 beams, 1 slab, 1 wall" in page.message.text()
+        and "1 arc" in page.note.text()
+    )
     page.sizes["x"].setValue(60.0)
     page.sizes["level"].setValue(page.sizes["foot"].value())
     assert not page.add.isEnabled() and "must lie above" in page.message.text()
@@ -193,9 +202,13 @@ def test_a_drawing_in_the_window(loft: Window, qtbot: QtBot, tmp_path: Path) -> 
     after = model_of(loft)
     assert len(after.members) == members + 11 and len(after.surfaces) == surfaces + 2
     assert loft.session.undo.count() == count + 1
-    assert {m.section for i, m in after.members.items() if i.startswith("added-") and m.cls == "beam"} == {"IPE 360"}
+    assert {m.section for i, m in after.members.items() if i.startswith("added-") and m.cls == "beam"} == {
+        "IPE 360"
+    }
     act(loft, qtbot, "edit.undo")
-    assert len(model_of(loft).members) == members and not any(g.grid == "by hand" for g in model_of(loft).grids)
+    assert len(model_of(loft).members) == members and not any(
+        g.grid == "by hand" for g in model_of(loft).grids
+    )
     (tmp_path / "bad.dxf").write_text("nothing")
     loft.add_desk.open_drawing(tmp_path / "bad.dxf")
     assert "is not a DXF drawing" in loft.dialogs.message.text()

@@ -101,11 +101,19 @@ def forces(m: Model) -> dict[str, np.ndarray]:
     return {str(np.round(p, 6)): r.displacement[c, k] for k, p in enumerate(r.xyz)}
 
 
-@pytest.mark.parametrize("edit", [
-    ReverseMembers(["B1", "B2", "K2"]), SplitMember("B1", 2.5), SplitMember("B1", 4.5), SplitMember("B2", 3.0),
-], ids=["reverse", "split before the point", "split behind it", "split the other"])  # fmt: skip
+@pytest.mark.parametrize(
+    "edit",
+    [
+        ReverseMembers(["B1", "B2", "K2"]),
+        SplitMember("B1", 2.5),
+        SplitMember("B1", 4.5),
+        SplitMember("B2", 3.0),
+    ],
+    ids=["reverse", "split before the point", "split behind it", "split the other"],
+)
 def test_what_only_renames_changes_no_result(edit: Edit) -> None:
-    """Turned end for end or cut in two, the structure and its loads are the same: the same displacements to 1e-9."""
+    """Turned end for end or cut in two, the structure and its loads are the same: the same displacements to
+    1e-9."""
     before = forces(loaded())
     m = loaded()
     edit.apply(m)
@@ -138,19 +146,22 @@ def test_an_angle_turned_round_is_mirrored_and_bends_the_same() -> None:
         assert u == pytest.approx(before[place], abs=1e-9 * largest)
 
 
-@pytest.mark.parametrize(("edit", "said"), [
-    (SplitMember("B1", 7.0), "cannot be split at 7.000 m"),
-    (MergeMembers(["B1", "K1"]), "differ in section"),
-    (MergeMembers(["B1"]), "two members are merged"),
-    (JoinEnd("B1", True, "B1"), "not joined to itself"),
-    (SetSection(["B1"], "TQ 1"), "neither in the model nor in the catalogue"),
-    (SetMaterial(["B1"], "Unobtainium"), "nor a grade"),
-    (SetMaterialValue("S355", "E", -1.0), "no value of a material"),
-    (SetThickness(["nothing"], 0.2), "not in the model any more"),
-    (DeleteMembers(["gone"]), "not in the model any more"),
-    (JoinCrossing("B1", "K1"), "share a node already"),
-    (MoveNodes(["N1"], [1.0]), "three numbers"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("edit", "said"),
+    [
+        (SplitMember("B1", 7.0), "cannot be split at 7.000 m"),
+        (MergeMembers(["B1", "K1"]), "differ in section"),
+        (MergeMembers(["B1"]), "two members are merged"),
+        (JoinEnd("B1", True, "B1"), "not joined to itself"),
+        (SetSection(["B1"], "TQ 1"), "neither in the model nor in the catalogue"),
+        (SetMaterial(["B1"], "Unobtainium"), "nor a grade"),
+        (SetMaterialValue("S355", "E", -1.0), "no value of a material"),
+        (SetThickness(["nothing"], 0.2), "not in the model any more"),
+        (DeleteMembers(["gone"]), "not in the model any more"),
+        (JoinCrossing("B1", "K1"), "share a node already"),
+        (MoveNodes(["N1"], [1.0]), "three numbers"),
+    ],
+)
 def test_what_cannot_be_done_says_why_and_leaves_the_model(edit: Edit, said: str) -> None:
     m = loaded()
     before = pack(m)
@@ -178,12 +189,15 @@ def test_corrections_that_find_nothing_are_told_one_by_one() -> None:
     records = [
         {"edit": "DeleteMembers", "values": {"members": ["gone"]}, "places": {}},
         {"edit": "Repaint", "values": {}},
-        {"edit": "SetSupport", "values": {"nodes": ["N9"], "support": {"letters": "XXXXXX", "springs": [0] * 6}},
-         "places": {"N9": [99.0, 0, 0]}},
+        {
+            "edit": "SetSupport",
+            "values": {"nodes": ["N9"], "support": {"letters": "XXXXXX", "springs": [0] * 6}},
+            "places": {"N9": [99.0, 0, 0]},
+        },
         {"edit": "SplitMember", "values": {"where": 3}},
         {"edit": "SetSupport", "values": {"nodes": [], "support": {"held": "ux sideways"}}},
         {"edit": "SetRelease", "values": {"members": ["B1"], "at_end": True, "release": {}}},
-    ]  # fmt: skip
+    ]
     made, missed = make_again(faulty(), records)
     assert not made and len(missed) == 6 and all("cannot be read" in m for m in missed[3:])
     assert "gone is not in the model" in missed[0] and "not known" in missed[1]
@@ -217,21 +231,30 @@ def test_edits_of_walls_and_slabs() -> None:
     m = model(room())
     before = pack(m)
     edits: list[Edit] = [
-        HoldFoot(["west"], FIXED), SetEdgeSupport([top_of(m, "west")], PINNED), SetEdgeSupport([top_of(m, "west")]),
-        SetEdgeSupport([half(top_of(m, "west"))], PINNED), SetBedding(["floor"], 1e7), SetThickness(["floor"], 0.3),
-        TurnSurfaces(["floor"], [0.0, 1.0, 0.0]), TurnSurfaces(["west"], flip=True), DeleteMembers(["east"]),
+        HoldFoot(["west"], FIXED),
+        SetEdgeSupport([top_of(m, "west")], PINNED),
+        SetEdgeSupport([top_of(m, "west")]),
+        SetEdgeSupport([half(top_of(m, "west"))], PINNED),
+        SetBedding(["floor"], 1e7),
+        SetThickness(["floor"], 0.3),
+        TurnSurfaces(["floor"], [0.0, 1.0, 0.0]),
+        TurnSurfaces(["west"], flip=True),
+        DeleteMembers(["east"]),
         SetMaterial(["floor"], "C40/50"),
-    ]  # fmt: skip
+    ]
     z = m.surfaces["west"].axes[2].copy()
     for edit in edits:
         edit.apply(m)
     assert [s.support for s in m.surfaces["west"].supports] == [FIXED, PINNED]
     with pytest.raises(EditError, match="no edge along"):
         SetEdgeSupport(
-            [{"surface": "west", "line": (m.surfaces["west"].bottom_edges()[0] + [0, 0, 0.5]).tolist()}], FIXED
+            [{"surface": "west", "line": (m.surfaces["west"].bottom_edges()[0] + [0, 0, 0.5]).tolist()}],
+            FIXED,
         ).apply(m)
     assert m.surfaces["floor"].bedding == 1e7
-    assert m.surfaces["floor"].axes[0] == pytest.approx([0, 1, 0]) and m.surfaces["west"].axes[2] == pytest.approx(-z)
+    assert m.surfaces["floor"].axes[0] == pytest.approx([0, 1, 0]) and m.surfaces["west"].axes[
+        2
+    ] == pytest.approx(-z)
     assert not any(j.other == "east" for j in m.surfaces["south"].joints)
     assert [s.reason for s in m.skipped] == ["deleted by a correction"] and "east" in m.removed_surfaces
     for edit in reversed(edits):

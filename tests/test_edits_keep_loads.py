@@ -1,4 +1,5 @@
-"""Corrections keep loads: the sum of every case and the place of every load stay, or the log says what does not."""
+"""Corrections keep loads: the sum of every case and the place of every load stay, or the log says what does
+not."""
 
 from __future__ import annotations
 
@@ -48,7 +49,8 @@ from .physical_models import add, bay, model, source
 
 
 def loaded_floor() -> Model:
-    """A slab as a shell on beams and columns, with loads of every kind, also along the members that hold it."""
+    """A slab as a shell on beams and columns, with loads of every kind, also along the members that hold
+    it."""
     m = floor()
     m.surfaces["s"].way = "shell"
     m.cases["Q"] = LoadCase(
@@ -69,9 +71,12 @@ def loaded_floor() -> Model:
 
 
 def sums(m: Model, case: str) -> tuple[np.ndarray, np.ndarray]:
-    """Force of a case with what is not carried of it, and the moment about the origin of what stands on members and nodes."""
+    """Force of a case with what is not carried of it, and the moment about the origin of what stands on
+    members and nodes."""
     c = m.cases[case]
-    force = Distribution(m).case(case).total("applied") + sum((np.array(f) for _, _, f in c.lost), np.zeros(3))
+    force = Distribution(m).case(case).total("applied") + sum(
+        (np.array(f) for _, _, f in c.lost), np.zeros(3)
+    )
     moment = np.zeros(3)
     for load in c.member_loads:
         if load.member not in m.members:
@@ -80,7 +85,9 @@ def sums(m: Model, case: str) -> tuple[np.ndarray, np.ndarray]:
         u = (line[1] - line[0]) / np.linalg.norm(line[1] - line[0])
         parts = [(load.a, member_force(m, load))] if load.a == load.b else []
         middle, half = (load.a + load.b) / 2, (load.b - load.a) / 2
-        for share in (-(3**-0.5), 3**-0.5) if load.b > load.a else ():  # Gauss: exact for linear loads times the lever
+        for share in (
+            (-(3**-0.5), 3**-0.5) if load.b > load.a else ()
+        ):  # Gauss: exact for linear loads times the lever
             t = (1 + share) / 2
             q = tuple(np.array(load.qa) * (1 - t) + np.array(load.qb) * t)
             parts.append((middle + half * share, member_force(m, replace(load, a=0.0, b=half, qa=q, qb=q))))
@@ -101,7 +108,9 @@ EDITS: st.SearchStrategy[Edit] = st.one_of(
     st.builds(JoinEnd, PICK, st.booleans(), PICK, st.booleans()),
     st.builds(JoinCrossing, PICK, PICK),
     st.builds(ReverseMembers, st.lists(PICK, min_size=1, max_size=3, unique=True)),
-    st.builds(MergeMembers, st.lists(st.sampled_from([*MEMBERS, "m4+", "m5+", "m0+"]), min_size=2, max_size=2)),
+    st.builds(
+        MergeMembers, st.lists(st.sampled_from([*MEMBERS, "m4+", "m5+", "m0+"]), min_size=2, max_size=2)
+    ),
     st.builds(MoveNodes, st.just(["n4"]), st.lists(st.floats(-0.8, 0.8), min_size=3, max_size=3)),
     st.builds(MoveNodes, st.just(["n6"]), st.lists(st.floats(-0.8, 0.8), min_size=3, max_size=3)),
     st.builds(SetSupport, st.just(["n5"]), st.just(FIXED)),
@@ -148,7 +157,8 @@ def test_split_the_second_half_stays_tied_to_its_slab() -> None:
 
 
 def test_moving_a_node_that_shortens_a_member_keeps_the_sum() -> None:
-    """A uniform load of 57 kN on 6 m; the end comes 1 m nearer: 47.5 kN stay where they were, 9.5 kN are reported."""
+    """A uniform load of 57 kN on 6 m; the end comes 1 m nearer: 47.5 kN stay where they were, 9.5 kN are
+    reported."""
     m = loaded_floor()
     MoveNodes(["n5"], [-1.0, 0, 0]).apply(m)
     line = [load for load in m.cases["Q"].member_loads if load.member == "m4"][0]
@@ -159,7 +169,9 @@ def test_moving_a_node_that_shortens_a_member_keeps_the_sum() -> None:
 
 def test_joining_an_end_leaves_a_point_load_in_its_place() -> None:
     m = model(bay(0.3))
-    m.cases["Q"] = LoadCase("Q", "live", member_loads=[MemberLoad("B1", 2.0, 2.0, (0, 0, -1e3), (0, 0, -1e3))])
+    m.cases["Q"] = LoadCase(
+        "Q", "live", member_loads=[MemberLoad("B1", 2.0, 2.0, (0, 0, -1e3), (0, 0, -1e3))]
+    )
     line = m.line(m.members["B1"])
     before = line[0] + (line[1] - line[0]) / np.linalg.norm(line[1] - line[0]) * 2.0
     KeepApart("B1", False).apply(m)
@@ -170,7 +182,8 @@ def test_joining_an_end_leaves_a_point_load_in_its_place() -> None:
 
 
 @pytest.mark.parametrize(
-    "fault, said", [("release", "release between"), ("temperature", "different temperatures"), ("turn", "turned")]
+    "fault, said",
+    [("release", "release between"), ("temperature", "different temperatures"), ("turn", "turned")],
 )
 def test_merging_what_differs_is_refused(fault: str, said: str) -> None:
     m = loaded_floor()

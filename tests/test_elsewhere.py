@@ -1,4 +1,5 @@
-"""Results from elsewhere: units in headings, another order, other names, places for ids, and factors and signs that are wrong."""
+"""Results from elsewhere: units in headings, another order, other names, places for ids, and factors and
+signs that are wrong."""
 
 from __future__ import annotations
 
@@ -42,7 +43,8 @@ def done(tmp_path_factory: pytest.TempPathFactory) -> tuple[Review, Path]:
 def copy_of(
     folder: Path, to: Path, change: dict[str, tuple[str, float]] | None = None, drop: tuple[str, ...] = ()
 ) -> Path:
-    """The three tables again: columns renamed and their values multiplied, columns left out, rows in another order."""
+    """The three tables again: columns renamed and their values multiplied, columns left out, rows in another
+    order."""
     to.mkdir(exist_ok=True)
     for name in TABLES:
         head, *rows = list(csv.reader((folder / f"{name}.csv").open()))
@@ -52,9 +54,12 @@ def copy_of(
             out = csv.writer(f)
             out.writerow([change.get(head[k], (head[k], 1))[0] for k in keep])
             for row in reversed(rows):
-                out.writerow([
-                    str(float(row[k]) * change[head[k]][1]) if head[k] in change and row[k] else row[k] for k in keep
-                ])  # fmt: skip
+                out.writerow(
+                    [
+                        str(float(row[k]) * change[head[k]][1]) if head[k] in change and row[k] else row[k]
+                        for k in keep
+                    ]
+                )
     return to
 
 
@@ -87,14 +92,24 @@ def test_units_in_headings_and_rows_by_place(done: tuple[Review, Path], tmp_path
 def test_the_mapping_names_headings_cases_ids_and_signs(done: tuple[Review, Path], tmp_path: Path) -> None:
     folder = copy_of(done[1], tmp_path / "other", {"fz": ("R vertical [kN]", -1e-3)})
     text = (folder / "member_forces.csv").read_text()
-    (folder / "member_forces.csv").write_text(text.replace(",X100,", ",beam 7,").replace("\nQ,", "\nLive load,"))
+    (folder / "member_forces.csv").write_text(
+        text.replace(",X100,", ",beam 7,").replace("\nQ,", "\nLive load,")
+    )
     (folder / "mapping.toml").write_text(
         '[headings]\n"R vertical" = "fz"\n[cases]\n"Live load" = "Q"\n[ids]\n"beam 7" = "X100"\n[signs]\nfz = -1\n'
     )
     agree(against(done[0], folder))
 
 
-@pytest.mark.parametrize("quantity, factor, kind", [("fz", 1000.0, "factor"), ("n", -1.0, "sign"), ("uz", 1 / 0.3048, "factor"), ("vz", 4.4482216, "factor")])  # fmt: skip
+@pytest.mark.parametrize(
+    "quantity, factor, kind",
+    [
+        ("fz", 1000.0, "factor"),
+        ("n", -1.0, "sign"),
+        ("uz", 1 / 0.3048, "factor"),
+        ("vz", 4.4482216, "factor"),
+    ],
+)
 def test_a_wrong_factor_or_sign_is_named_and_not_applied(
     done: tuple[Review, Path], tmp_path: Path, quantity: str, factor: float, kind: str
 ) -> None:
@@ -125,8 +140,12 @@ def test_one_wrong_row_is_a_difference_and_no_suspicion(done: tuple[Review, Path
 def test_what_matches_nothing_is_listed_with_a_reason(done: tuple[Review, Path], tmp_path: Path) -> None:
     folder = tmp_path / "other"
     folder.mkdir()
-    (folder / "reactions.csv").write_text("case;x;y;z;fz [kN]\nQ;500;0;0;1,5\nNo such;0;0;0;1\nQ;0;0;0;oops\n")
-    (folder / "member_forces.csv").write_text("case,member,distance,n\nQ,X100,99,1\nQ,nobody,0,1\nQ,X100,,1\n")
+    (folder / "reactions.csv").write_text(
+        "case;x;y;z;fz [kN]\nQ;500;0;0;1,5\nNo such;0;0;0;1\nQ;0;0;0;oops\n"
+    )
+    (folder / "member_forces.csv").write_text(
+        "case,member,distance,n\nQ,X100,99,1\nQ,nobody,0,1\nQ,X100,,1\n"
+    )
     e = against(done[0], folder)
     assert len(e.unmatched) == 6 and not e.rows
     assert all(u.reason for u in e.unmatched)
@@ -135,9 +154,14 @@ def test_what_matches_nothing_is_listed_with_a_reason(done: tuple[Review, Path],
     assert len(told["unmatched"]) == 6 and any(f.code == "match.elsewhere" for f in done[0].findings)
 
 
-@pytest.mark.parametrize("text, why", [
-    ("case,x\nQ,1\n", "needs a column"), ("case,x,fz [mm]\nQ,1,2\n", "does not measure"), ("case,x,fz [furlong]\nQ,1,2\n", "furlong"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "text, why",
+    [
+        ("case,x\nQ,1\n", "needs a column"),
+        ("case,x,fz [mm]\nQ,1,2\n", "does not measure"),
+        ("case,x,fz [furlong]\nQ,1,2\n", "furlong"),
+    ],
+)
 def test_a_table_that_cannot_be_read_says_where(tmp_path: Path, text: str, why: str) -> None:
     (tmp_path / "reactions.csv").write_text(text)
     with pytest.raises(IntakeError, match=why):
@@ -154,7 +178,10 @@ def test_a_workbook_is_read_like_the_folder(done: tuple[Review, Path], tmp_path:
         sheet.append(head)
         for row in rows:
             sheet.append(
-                [float(v) if h not in ("case", "node", "member", "id") and v else v for h, v in zip(head, row)]
+                [
+                    float(v) if h not in ("case", "node", "member", "id") and v else v
+                    for h, v in zip(head, row)
+                ]
             )
     book.save(tmp_path / "results.xlsx")
     agree(against(done[0], tmp_path / "results.xlsx"))
@@ -178,13 +205,24 @@ def test_a_name_that_is_another_place_does_not_match(done: tuple[Review, Path], 
 
 
 def test_headings_as_spreadsheets_write_them(done: tuple[Review, Path], tmp_path: Path) -> None:
-    """Units in round brackets, spaces and underscores, decimal commas, tabs, a joint for a node, a case in capitals; a column
-    that is not known is said."""
+    """Units in round brackets, spaces and underscores, decimal commas, tabs, a joint for a node, a case in
+    capitals; a column that is not known is said."""
     folder = copy_of(done[1], tmp_path / "r")
     (folder / "member_forces.csv").unlink()
     (folder / "reactions.csv").unlink()
     head, *rows = csv.reader((folder / "displacements.csv").open())
-    new = ["Load case", "Joint", "X (ft)", "Y (ft)", "Z (ft)", "U_x (mm)", "U y (mm)", "Uz (mm)", *head[8:], "Remark"]
+    new = [
+        "Load case",
+        "Joint",
+        "X (ft)",
+        "Y (ft)",
+        "Z (ft)",
+        "U_x (mm)",
+        "U y (mm)",
+        "Uz (mm)",
+        *head[8:],
+        "Remark",
+    ]
     factor = [1 / 0.3048] * 3 + [1e3] * 3 + [1.0] * 3
     lines = ["\t".join(new)]
     for row in rows:
@@ -199,7 +237,8 @@ def test_headings_as_spreadsheets_write_them(done: tuple[Review, Path], tmp_path
 
 
 def test_a_wrong_shear_does_not_change_the_side_of_a_jump(done: tuple[Review, Path], tmp_path: Path) -> None:
-    """9.80665 on vz and the sign of my turned: both are named, for every row stands against its own side of a jump."""
+    """9.80665 on vz and the sign of my turned: both are named, for every row stands against its own side of a
+    jump."""
     folder = copy_of(done[1], tmp_path / "r", {"vz": ("vz", 9.80665), "my": ("my", -1.0)})
     (folder / "reactions.csv").unlink()
     e = against(done[0], folder)
@@ -208,8 +247,11 @@ def test_a_wrong_shear_does_not_change_the_side_of_a_jump(done: tuple[Review, Pa
     assert {r.quantity for r in e.rows if abs(r.difference) > 1e-6 * max(abs(r.ours), 1e-3)} <= {"vz", "my"}
 
 
-def test_another_heading_counts_only_where_the_own_one_is_missing(done: tuple[Review, Path], tmp_path: Path) -> None:
-    """A table with `case` and `combination`, `member` and `element` reads as it did; the columns beside are named."""
+def test_another_heading_counts_only_where_the_own_one_is_missing(
+    done: tuple[Review, Path], tmp_path: Path
+) -> None:
+    """A table with `case` and `combination`, `member` and `element` reads as it did; the columns beside are
+    named."""
     folder = copy_of(done[1], tmp_path / "r")
     for name in ("displacements", "reactions"):
         (folder / f"{name}.csv").unlink()
@@ -224,7 +266,8 @@ def test_another_heading_counts_only_where_the_own_one_is_missing(done: tuple[Re
 
 
 def test_a_wrong_value_is_a_finding_of_its_own(done: tuple[Review, Path], tmp_path: Path) -> None:
-    """One moment of many is 40 % too large: no factor, but named with both values; within the tolerance nothing is."""
+    """One moment of many is 40 % too large: no factor, but named with both values; within the tolerance
+    nothing is."""
     folder = copy_of(done[1], tmp_path / "r")
     head, *rows = csv.reader((folder / "member_forces.csv").open())
     at = head.index("my")
@@ -250,9 +293,11 @@ def test_names_of_tables_are_read_however_they_are_written(done: tuple[Review, P
         read_results(folder)
 
 
-def test_what_their_headings_stand_for_is_said_in_the_window_once(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    """The demo's tables: read at once, the planted unit error and the one wrong moment are found; a heading, a case, a unit
-    and a sign are said on the page, and known again the next time."""
+def test_what_their_headings_stand_for_is_said_in_the_window_once(
+    demo: Window, qtbot: QtBot, tmp_path: Path
+) -> None:
+    """The demo's tables: read at once, the planted unit error and the one wrong moment are found; a heading,
+    a case, a unit and a sign are said on the page, and known again the next time."""
     w = demo
     w.state.choose(1)
     assert w.session.project is not None
@@ -267,14 +312,18 @@ def test_what_their_headings_stand_for_is_said_in_the_window_once(demo: Window, 
     assert review is not None and review.elsewhere is not None and not review.elsewhere.unmatched
     assert [(s.quantity, s.value) for s in review.elsewhere.suspected] == [("fz", 1000.0)]
     wrong = [r for r in review.elsewhere.differ if r.quantity != "fz"]
-    assert [r.quantity for r in wrong] == ["my"] and wrong[0].theirs == pytest.approx(1.3 * wrong[0].ours, rel=1e-6)
+    assert [r.quantity for r in wrong] == ["my"] and wrong[0].theirs == pytest.approx(
+        1.3 * wrong[0].ours, rel=1e-6
+    )
     assert len([f for f in review.findings if f.code == "match.elsewhere"]) == 2
     listed = table(w, "elsewhere")
     assert listed[0][-1] == "yes" and len(listed) == len(review.elsewhere.rows)
     # the unit that stands in the heading is wrong: said on the page, it counts
     w.dialogs.show_elsewhere(theirs / "Reactions.csv")
     page = w.dialogs.elsewhere
-    wrong_one = next(k for k in range(page.headings.rowCount()) if page.headings.item(k, 1).text() == "Fz (kN)")  # type: ignore[union-attr]
+    wrong_one = next(
+        k for k in range(page.headings.rowCount()) if page.headings.item(k, 1).text() == "Fz (kN)"
+    )  # type: ignore[union-attr]
     page.headings.cellWidget(wrong_one, 3).setCurrentText("N")  # type: ignore[union-attr]
     page.accept()
     rested(qtbot, w)
@@ -299,15 +348,20 @@ def test_what_their_headings_stand_for_is_said_in_the_window_once(demo: Window, 
         assert page.headings.cellWidget(k, 2).currentText() == "fz"  # type: ignore[union-attr]
         page.accept()
         rested(qtbot, w)
-        assert review.elsewhere is not None and not review.elsewhere.unmatched and not review.elsewhere.suspected
+        assert (
+            review.elsewhere is not None and not review.elsewhere.unmatched and not review.elsewhere.suspected
+        )
         assert {r.quantity for r in review.elsewhere.differ} == {"my"}
     # it is compared again after the next run
     act(w, qtbot, "run.run")
-    assert w.state.review is not review and w.state.review is not None and w.state.review.elsewhere is not None
+    assert (
+        w.state.review is not review and w.state.review is not None and w.state.review.elsewhere is not None
+    )
 
 
 def test_a_run_is_compared_with_an_earlier_one_of_the_same_model(demo: Window, qtbot: QtBot) -> None:
-    """A support is changed and run again: against the kept run it is the one difference, with what it did to the results."""
+    """A support is changed and run again: against the kept run it is the one difference, with what it did to
+    the results."""
     w = demo
     w.state.choose(0)
     assert w.state.comparison is None and w.state.review is not None
@@ -329,4 +383,6 @@ def test_a_run_is_compared_with_an_earlier_one_of_the_same_model(demo: Window, q
     assert page.before.isEnabled()
     page.before.click()
     rested(qtbot, w)
-    assert w.state.comparison is None and not any(f.code.startswith("match.") for f in w.state.review.findings)
+    assert w.state.comparison is None and not any(
+        f.code.startswith("match.") for f in w.state.review.findings
+    )

@@ -1,4 +1,5 @@
-"""The example report: the demo's revision A corrected, decided and looked at, through the command line alone."""
+"""The example report: the demo's revision A corrected, decided and looked at, through the command line
+alone."""
 
 from __future__ import annotations
 
@@ -43,21 +44,27 @@ def test_its_faults_are_corrected_and_all_else_has_a_reason(project: Path, tmp_p
         "load.same",
     }
     assert not corrected & {f["code"] for f in made["findings"]}
-    reasons = {(d["code"], tuple(d["ids"])): d["reason"] for d in made["decisions"] if d["decision"] == "accepted"}
+    reasons = {
+        (d["code"], tuple(d["ids"])): d["reason"] for d in made["decisions"] if d["decision"] == "accepted"
+    }
     for f in made["findings"]:
         assert any(code == f["code"] and set(ids) & set(f["ids"]) for code, ids in reasons) or not f["ids"], f
     assert all(reasons.values())
     assert len(made["corrections"]) >= 6
 
 
-def test_settings_of_a_project_hold_unless_others_are_named(project: Path, tmp_path: Path, loft_b: Path) -> None:
+def test_settings_of_a_project_hold_unless_others_are_named(
+    project: Path, tmp_path: Path, loft_b: Path
+) -> None:
     """Of the project that is reviewed, and of one that a new file is reviewed against; not with --bare."""
     named = Settings()
     named.transfer.slabs = "one-way"
     (tmp_path / "s.toml").write_text(named.to_toml(), encoding="utf-8")
 
     def slabs(*arguments: str) -> str:
-        return settings_of(parser().parse_args(["review", *arguments, "--out", str(tmp_path / "o")])).transfer.slabs
+        return settings_of(
+            parser().parse_args(["review", *arguments, "--out", str(tmp_path / "o")])
+        ).transfer.slabs
 
     assert slabs(str(project)) == slabs(str(loft_b), "--against", str(project)) == "two-way"
     assert slabs(str(loft_b), "--against", str(project), "--bare") == slabs(str(loft_b)) == "auto"

@@ -1,4 +1,5 @@
-"""A model is seen as soon as it is read: its checks, its run and its modes follow, and give way to the user."""
+"""A model is seen as soon as it is read: its checks, its run and its modes follow, and give way to the
+user."""
 
 from __future__ import annotations
 
@@ -31,7 +32,12 @@ def test_the_model_is_shown_before_it_is_checked_and_run(window: Window, qtbot: 
         review = window.state.review
         assert review is not None
         seen.append(
-            (len(window.state.shown_members()), len(review.findings), review.has_run, window.header.verdict.text())
+            (
+                len(window.state.shown_members()),
+                len(review.findings),
+                review.has_run,
+                window.header.verdict.text(),
+            )
         )
 
     window.state.revision_changed.connect(look)
@@ -64,7 +70,9 @@ def test_a_long_run_is_asked_for_first(window: Window, qtbot: QtBot, loft_a: Pat
     assert window.state.review.has_run and window.header.verdict.text()
 
 
-def test_a_correction_stops_the_first_run_which_then_starts_again(window: Window, qtbot: QtBot, loft_a: Path) -> None:
+def test_a_correction_stops_the_first_run_which_then_starts_again(
+    window: Window, qtbot: QtBot, loft_a: Path
+) -> None:
     window.session.settings.transfer.slabs = "two-way"
     window.session.open(loft_a)
     qtbot.waitUntil(lambda: window.state.review is not None, timeout=60000)

@@ -32,7 +32,9 @@ def bay_lines(*lines: tuple[float, float, float, float]) -> list[Carrier]:
 
 
 def test_slab_on_a_grid_of_beams_is_cut_into_its_bays() -> None:
-    lines = bay_lines((0, 0, 12, 0), (0, 5, 12, 5), (0, 10, 12, 10), (0, 0, 0, 10), (6, 0, 6, 10), (12, 0, 12, 10))
+    lines = bay_lines(
+        (0, 0, 12, 0), (0, 5, 12, 5), (0, 10, 12, 10), (0, 0, 0, 10), (6, 0, 6, 10), (12, 0, 12, 10)
+    )
     f = cut("s", np.zeros(3), AXES, box(0, 0, 12, 10), lines)
     assert sorted(round(p.polygon.area, 6) for p in f.panels) == [30.0] * 4
     assert all((p.carrier != FREE_EDGE).all() and len(p.start) == 4 for p in f.panels)
@@ -69,13 +71,16 @@ def test_collinear_beams_in_a_row_each_carry_their_own_part() -> None:
 
 def test_column_beside_a_beam_belongs_to_the_beam() -> None:
     lines = bay_lines((0, 0, 12, 0), (0, 12, 12, 12), (0, 0, 0, 12), (12, 0, 12, 12))
-    columns = [Carrier("column", n, np.array([p], float)) for n, p in (("edge", (6, 0.1)), ("inside", (6, 6)))]
+    columns = [
+        Carrier("column", n, np.array([p], float)) for n, p in (("edge", (6, 0.1)), ("inside", (6, 6)))
+    ]
     f = cut("s", np.zeros(3), AXES, box(0, 0, 12, 12), [*lines, *columns])
     assert [f.carriers[k].id for k in f.panels[0].point_carrier] == ["inside"]
 
 
 def test_equal_panels_are_worked_out_once_and_moved() -> None:
-    """The rows of a panel far away are those of the same one at the origin, moved: also for pressures that vary."""
+    """The rows of a panel far away are those of the same one at the origin, moved: also for pressures that
+    vary."""
     one, far = Panel.of(box(0, 0, 6, 4)), Panel.of(box(100, 50, 106, 54))
     rows, direct = known_spread(far), spread(far)
     assert known_spread(one).qa[:, 0] == pytest.approx(rows.qa[:, 0])
@@ -85,7 +90,13 @@ def test_equal_panels_are_worked_out_once_and_moved() -> None:
 def test_rows_beyond_a_members_end_are_put_at_the_end() -> None:
     member = Carrier("member", "b", np.array([(1.0, 0.0), (5.0, 0.0)]), 4.0)
     a, b, qa, qb = along_member(
-        member, np.zeros(2), np.array([1.0, 0.0]), np.array([0.0]), np.array([6.0]), np.ones((1, 3)), np.ones((1, 3))
+        member,
+        np.zeros(2),
+        np.array([1.0, 0.0]),
+        np.array([0.0]),
+        np.array([6.0]),
+        np.ones((1, 3)),
+        np.ones((1, 3)),
     )
     size = b - a
     assert np.where(size == 0, qa[:, 0], (qa[:, 0] + qb[:, 0]) / 2 * size).sum() == pytest.approx(6.0)
@@ -109,7 +120,13 @@ def test_rows_run_backwards_along_a_member_that_does() -> None:
 def test_row_on_a_sloping_member_keeps_its_sum() -> None:
     member = Carrier("member", "b", np.array([(0.0, 0.0), (4.0, 0.0)]), 5.0)
     a, b, qa, _ = along_member(
-        member, np.zeros(2), np.array([1.0, 0.0]), np.array([0.0]), np.array([4.0]), np.ones((1, 3)), np.ones((1, 3))
+        member,
+        np.zeros(2),
+        np.array([1.0, 0.0]),
+        np.array([0.0]),
+        np.array([4.0]),
+        np.ones((1, 3)),
+        np.ones((1, 3)),
     )
     assert (b - a)[0] == 5.0 and qa[0, 0] == pytest.approx(0.8)
 

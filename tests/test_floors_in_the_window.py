@@ -18,7 +18,9 @@ def spread(w: Window, storey: str, case: str) -> float:
     assert review is not None
     model, r = review.model, review.results
     level = next(s.elevation for s in model.storeys if s.name == storey)
-    at = [k for k, n in enumerate(r.node_ids) if n in model.nodes and abs(model.nodes[n].point[2] - level) < 0.3]
+    at = [
+        k for k, n in enumerate(r.node_ids) if n in model.nodes and abs(model.nodes[n].point[2] - level) < 0.3
+    ]
     xy = np.array([model.nodes[r.node_ids[k]].point[:2] for k in at])
     u = r.displacement[r.case_index(case)][at, :2]
     # u = a + turn x r, fitted: three unknowns for the two directions together

@@ -1,4 +1,5 @@
-"""Fields of forms take other units of their kind, and are shown in the window's; what is not touched stays exactly as it was."""
+"""Fields of forms take other units of their kind, and are shown in the window's; what is not touched stays
+exactly as it was."""
 
 from __future__ import annotations
 
@@ -20,10 +21,15 @@ FOOT, INCH, KIP = 0.3048, 0.0254, 4448.2216152605
 @pytest.mark.parametrize(
     ("text", "value", "dimension"),
     [
-        ("12 ft 6 in", 12.5 * FOOT, (0, 1)), ("5' 7 1/2\"", 5 * FOOT + 7.5 * INCH, (0, 1)), ("25 kip/ft", 25 * KIP / FOOT, (1, -1)),
-        ("0.5 psi", 0.5 * KIP / 1000 / INCH**2, (1, -2)), ("1,5 m", 1.5, (0, 1)), ("-3 kN m", -3000.0, (1, 1)), ("4 m 20 cm", 4.2, (0, 1)),
+        ("12 ft 6 in", 12.5 * FOOT, (0, 1)),
+        ("5' 7 1/2\"", 5 * FOOT + 7.5 * INCH, (0, 1)),
+        ("25 kip/ft", 25 * KIP / FOOT, (1, -1)),
+        ("0.5 psi", 0.5 * KIP / 1000 / INCH**2, (1, -2)),
+        ("1,5 m", 1.5, (0, 1)),
+        ("-3 kN m", -3000.0, (1, 1)),
+        ("4 m 20 cm", 4.2, (0, 1)),
     ],
-)  # fmt: skip
+)
 def test_quantities_as_people_write_them(text: str, value: float, dimension: tuple[int, int]) -> None:
     """Foot, inch and pound-force as in `model/units.py`, which names their sources."""
     found = quantity(text)
@@ -53,7 +59,9 @@ def typed(b: QuantityBox, qtbot: QtBot, text: str) -> float:
 def test_a_field_takes_any_unit_of_its_kind_whatever_is_shown(units: UnitSet, qtbot: QtBot) -> None:
     assert typed(box(qtbot, 1.0, "m", units), qtbot, "12 ft 6 in") == pytest.approx(12.5 * FOOT, abs=2e-4)
     assert typed(box(qtbot, 1.0, "mm", units), qtbot, "8 in") == pytest.approx(203.2, abs=0.02)
-    assert typed(box(qtbot, 1.0, "kN/m", units), qtbot, "25 kip/ft") == pytest.approx(25 * KIP / FOOT / 1e3, rel=1e-4)
+    assert typed(box(qtbot, 1.0, "kN/m", units), qtbot, "25 kip/ft") == pytest.approx(
+        25 * KIP / FOOT / 1e3, rel=1e-4
+    )
     assert typed(box(qtbot, 4.0, "m", units), qtbot, "3 kN") == 4.0  # not of its kind: as it was
     assert typed(box(qtbot, 0.5, "K", units), qtbot, "12") == 12.0
 
@@ -74,7 +82,9 @@ def test_forms_follow_the_units_of_their_window(qtbot: QtBot) -> None:
     parent = Shown()
     qtbot.addWidget(parent)
     got: list[dict[str, object]] = []
-    form = Form(parent, "A", "b", [Field("x", "x", 3.048, unit="m"), Field("t", "t", 254.0, unit="mm")], got.append)
+    form = Form(
+        parent, "A", "b", [Field("x", "x", 3.048, unit="m"), Field("t", "t", 254.0, unit="mm")], got.append
+    )
     assert [form.widgets[k].text() for k in "xt"] == ["10.000 ft", "10.0000 in"]  # type: ignore[union-attr]
     form.accept()
     assert got == [{"x": 3.048, "t": 254.0}]

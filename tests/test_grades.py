@@ -51,7 +51,8 @@ def test_timbers_of_table_1(name: str, values: tuple[float, float, float]) -> No
 
 @pytest.mark.parametrize("psi", [3000, 4000, 5000, 8000])
 def test_concretes_of_aci_318(psi: int) -> None:
-    """ACI 318-19 19.2.2.1b, in both of its printed units: 57,000 sqrt(f'c) psi is 4,700 sqrt(f'c) MPa within 1 %."""
+    """ACI 318-19 19.2.2.1b, in both of its printed units: 57,000 sqrt(f'c) psi is 4,700 sqrt(f'c) MPa within
+    1 %."""
     g = grades()[f"{psi} psi"]
     assert pytest.approx(57000 * math.sqrt(psi)) == g.E / (KSI / 1000)
     assert pytest.approx(4700 * math.sqrt(g.strength / 1e6), rel=0.01) == g.E / 1e6
@@ -63,12 +64,25 @@ def test_american_steels() -> None:
     assert pytest.approx(199.9, abs=0.1) == g.E / 1e9 and g.strength / 1e6 == pytest.approx(345, abs=0.5)
 
 
-@pytest.mark.parametrize(("written", "grade"), [
-    ("C30/37", "C30/37"), ("Beton C 30_37 XC4", "C30/37"), ("concrete c25-30", "C25/30"), ("S 355 J2+N", "S355"),
-    ("Stahl S235JR", "S235"), ("ASTM A36", "A36"), ("A500 Grade C", "A500 Gr.C"), ("A572 Gr. 50", "A572 Gr.50"),
-    ("A992 steel", "A992"), ("4000psi", "4000 psi"), ("10,000 psi normal weight", "10000 psi"), ("GL28c", "GL28c"),
-    ("Holz C24", "C24"), ("D 40 hardwood timber", "D40"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("written", "grade"),
+    [
+        ("C30/37", "C30/37"),
+        ("Beton C 30_37 XC4", "C30/37"),
+        ("concrete c25-30", "C25/30"),
+        ("S 355 J2+N", "S355"),
+        ("Stahl S235JR", "S235"),
+        ("ASTM A36", "A36"),
+        ("A500 Grade C", "A500 Gr.C"),
+        ("A572 Gr. 50", "A572 Gr.50"),
+        ("A992 steel", "A992"),
+        ("4000psi", "4000 psi"),
+        ("10,000 psi normal weight", "10000 psi"),
+        ("GL28c", "GL28c"),
+        ("Holz C24", "C24"),
+        ("D 40 hardwood timber", "D40"),
+    ],
+)
 def test_names_as_people_write_them(written: str, grade: str) -> None:
     found = standard_of(written)
     assert found is not None and found[1] and found[0].name == grade

@@ -1,4 +1,5 @@
-"""Ground in zones under slabs: by statics of a rigid block, through IFC, corrections, comparison and the window."""
+"""Ground in zones under slabs: by statics of a rigid block, through IFC, corrections, comparison and the
+window."""
 
 from __future__ import annotations
 
@@ -49,11 +50,15 @@ def settled(m: Model, settings: RunSettings | None = None) -> tuple[float, float
 @pytest.mark.parametrize("share", [0.5, 0.1, 0.0])
 @pytest.mark.parametrize("e", [0.4, 1.2])
 def test_a_rigid_block_on_two_halves(share: float, e: float) -> None:
-    """w = w0 + t x with the sum of k w and of k w x over both halves equal to N and N e (statics, Winkler's ground)."""
+    """w = w0 + t x with the sum of k w and of k w x over both halves equal to N and N e (statics, Winkler's
+    ground)."""
     left, right = share * K * B, K * B
     h = L / 2
     a = np.array(
-        [[(left + right) * h, (right - left) * h**2 / 2], [(right - left) * h**2 / 2, (left + right) * h**3 / 3]]
+        [
+            [(left + right) * h, (right - left) * h**2 / 2],
+            [(right - left) * h**2 / 2, (left + right) * h**3 / 3],
+        ]
     )
     w0, tilt = np.linalg.solve(a, [N, N * e])
     middle, turned = settled(zoned(share, e))
@@ -76,7 +81,8 @@ def test_the_last_zone_counts_and_all_can_go() -> None:
 
 
 def test_ground_under_zones_alone_and_ground_that_only_pushes() -> None:
-    """Ground under a zone holds the block without any under the rest; what lies on nothing is neither lifted nor limited."""
+    """Ground under a zone holds the block without any under the rest; what lies on nothing is neither lifted
+    nor limited."""
     m = zoned(1.0, -1.5)
     SetBedding(["s"], 0.0).apply(m)
     assert settled(m)[0] == pytest.approx(N / (K * B * L / 2), rel=0.01)

@@ -73,7 +73,8 @@ def rich() -> Model:
 
 
 def test_a_rich_model_comes_back_equal(tmp_path: Path) -> None:
-    """Geometry, supports, releases, offsets, sections, materials, cases and factors to 1e-9; the same results."""
+    """Geometry, supports, releases, offsets, sections, materials, cases and factors to 1e-9; the same
+    results."""
     m = rich()
     b = again(m, tmp_path)
     names = {x.name: x for x in b.members.values()}
@@ -85,7 +86,9 @@ def test_a_rich_model_comes_back_equal(tmp_path: Path) -> None:
         assert (back.release_start, back.release_end) == (member.release_start, member.release_end)
         assert back.offset_start == pytest.approx(member.offset_start, abs=1e-9)
         one, other = b.sections[back.section], m.sections[member.section]
-        assert (one.area, one.iy, one.iz, one.j) == pytest.approx((other.area, other.iy, other.iz, other.j), rel=1e-9)
+        assert (one.area, one.iy, one.iz, one.j) == pytest.approx(
+            (other.area, other.iy, other.iz, other.j), rel=1e-9
+        )
         assert (one.avy, one.avz) == pytest.approx((other.avy, other.avz), rel=1e-9)
         steel, was = b.materials[back.material], m.materials[member.material]
         assert (steel.E, steel.G, steel.density) == (was.E, was.G, was.density)
@@ -151,7 +154,9 @@ def test_what_cannot_be_written_says_so(tmp_path: Path) -> None:
     assert list(tmp_path.iterdir()) == []
 
 
-def test_the_command_hands_back_and_never_over_the_source(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_the_command_hands_back_and_never_over_the_source(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     source = portal().write(tmp_path / "portal.ifc")
     before = source.read_bytes()
     assert main(["export", str(source), "--ifc", str(tmp_path / "back.ifc")]) == 0

@@ -1,4 +1,5 @@
-"""Loads handed back as IFC4 actions and read again: the same cases, the same distribution, a valid file; odd actions reported."""
+"""Loads handed back as IFC4 actions and read again: the same cases, the same distribution, a valid file; odd
+actions reported."""
 
 from __future__ import annotations
 
@@ -11,7 +12,17 @@ import pytest
 
 from rod_tally.intake import read_source
 from rod_tally.loads import Distribution
-from rod_tally.model import AreaLoad, LoadCase, Model, Section, Settings, Settlement, SpaceLoad, Storey, TemperatureLoad
+from rod_tally.model import (
+    AreaLoad,
+    LoadCase,
+    Model,
+    Section,
+    Settings,
+    Settlement,
+    SpaceLoad,
+    Storey,
+    TemperatureLoad,
+)
 from rod_tally.output.ifc import write_ifc
 from rod_tally.transfer import transfer
 
@@ -36,7 +47,9 @@ def rich() -> Model:
         "Wind": LoadCase("Wind", "wind"),
         "Sway": LoadCase("Sway", "notional"),
         "Heat": LoadCase("Heat", "temperature", temperatures=[TemperatureLoad("m4", 30.0, 25.0, -50.0)]),
-        "Sunk": LoadCase("Sunk", "settlement", settlements=[Settlement("n1", (0.0, 0.0, -0.01, 0.0, 1e-3, 0.0))]),
+        "Sunk": LoadCase(
+            "Sunk", "settlement", settlements=[Settlement("n1", (0.0, 0.0, -0.01, 0.0, 1e-3, 0.0))]
+        ),
     }
     m.cases["Office"].area_loads = [
         AreaLoad("s", (DOWN,), name="all over"),
@@ -47,7 +60,9 @@ def rich() -> Model:
         SpaceLoad(np.array([(1, 2.5, 3.0), (5, 2.5, 3)]), DOWN, (0.0, 0.0, -1000.0), "s", name="partition"),
         SpaceLoad(np.array([(3, 0, 3.0)]), DOWN, (0.0, 0.0, 0.0)),
     ]
-    m.cases["Wind"].area_loads = [AreaLoad("", ((0.0, 600.0, 0.0),), FACE, onto="members", span=(1.0, 0.0, 0.0))]
+    m.cases["Wind"].area_loads = [
+        AreaLoad("", ((0.0, 600.0, 0.0),), FACE, onto="members", span=(1.0, 0.0, 0.0))
+    ]
     return m
 
 
@@ -63,7 +78,13 @@ def test_every_kind_of_load_comes_back_equal(tmp_path: Path) -> None:
         other = b.cases[case.name]
         assert other.self_weight == case.self_weight and not other.lost
         for x, y in zip(case.area_loads, other.area_loads, strict=True):
-            assert (x.local, x.projected, x.onto, x.span, x.name) == (y.local, y.projected, y.onto, y.span, y.name)
+            assert (x.local, x.projected, x.onto, x.span, x.name) == (
+                y.local,
+                y.projected,
+                y.onto,
+                y.span,
+                y.name,
+            )
             assert np.array(y.values) == pytest.approx(np.array(x.values), rel=1e-9)
             for p, q in ((x.outline, y.outline), (x.at, y.at)):
                 assert (p is None) == (q is None)
@@ -97,7 +118,9 @@ def test_the_file_with_loads_is_valid(tmp_path: Path) -> None:
     assert log.statements == []
 
 
-@pytest.mark.parametrize(("length", "force", "value"), [("METRE", "NEWTON", -1.0), ("MILLIMETRE", "KILONEWTON", -1e9)])
+@pytest.mark.parametrize(
+    ("length", "force", "value"), [("METRE", "NEWTON", -1.0), ("MILLIMETRE", "KILONEWTON", -1e9)]
+)
 def test_pressures_are_read_in_their_units(tmp_path: Path, length: str, force: str, value: float) -> None:
     """kN/mm2 is 1e9 N/m2."""
     w = portal("IFC4", length, force)

@@ -1,4 +1,5 @@
-"""What a model holds beside its framing comes back from the file: axes of supports, one-way parts, expansion, grids."""
+"""What a model holds beside its framing comes back from the file: axes of supports, one-way parts, expansion,
+grids."""
 
 from __future__ import annotations
 
@@ -65,7 +66,9 @@ def test_line_supports_come_back_with_their_axes(
     ]
     m.surfaces["w"] = s
     (back,) = next(iter(again(m, tmp_path_factory.mktemp("line")).surfaces.values())).supports
-    assert stiffness_matrix(back.support) == pytest.approx(stiffness_matrix(s.supports[0].support), rel=1e-9, abs=1e-3)
+    assert stiffness_matrix(back.support) == pytest.approx(
+        stiffness_matrix(s.supports[0].support), rel=1e-9, abs=1e-3
+    )
 
 
 def test_along_axes_knows_what_couples() -> None:
@@ -102,7 +105,11 @@ def test_one_way_parts_expansion_grids_and_groups_come_back(tmp_path: Path) -> N
     places = sorted(tuple(np.round(b.nodes[n].point + b.origin, 6)) for n in b.lifting)
     assert places == sorted(tuple(np.round(m.nodes[n].point + m.origin, 6)) for n in m.lifting)
     assert {x.alpha for x in b.materials.values()} == {1.3e-5}
-    assert {g.name: (g.family, g.grid) for g in b.grids} == {"A": ("u", "main"), "B": ("u", "main"), "1": ("v", "main")}
+    assert {g.name: (g.family, g.grid) for g in b.grids} == {
+        "A": ("u", "main"),
+        "B": ("u", "main"),
+        "1": ("v", "main"),
+    }
     first = next(g for g in b.grids if g.name == "B")
     assert first.points + b.origin[:2] == pytest.approx(np.array([(6.0, -1), (6, 9)]) + m.origin[:2])
     assert {k: sorted(name[i] for i in v) for k, v in b.groups.items()} == {"frame one": sorted(ids[:3])}
@@ -120,7 +127,9 @@ def changed(path: Path, old: str, new: str) -> list[str]:
 
 def raft(tmp_path: Path) -> Path:
     m = Model("raft", "analytical")
-    s = Surface("s", "raft", "slab", "", np.array([(0.0, 0, 0), (4, 0, 0), (4, 3, 0), (0, 3, 0)]), [], 0.4, "")
+    s = Surface(
+        "s", "raft", "slab", "", np.array([(0.0, 0, 0), (4, 0, 0), (4, 3, 0), (0, 3, 0)]), [], 0.4, ""
+    )
     s.bedding = 2e7
     s.supports = [LineSupport(s.outer[:2], Support.of("ux uy"))]
     m.surfaces["s"] = s
@@ -130,7 +139,11 @@ def raft(tmp_path: Path) -> Path:
 @pytest.mark.parametrize(
     ("old", "new", "said"),
     [
-        ("$,IFCBOOLEAN(.F.),IFCBOOLEAN(.F.),IFCMODULUSOFSUB", "$,IFCBOOLEAN(.T.),IFCBOOLEAN(.F.),IFCMODULUSOFSUB", "held along"),
+        (
+            "$,IFCBOOLEAN(.F.),IFCBOOLEAN(.F.),IFCMODULUSOFSUB",
+            "$,IFCBOOLEAN(.T.),IFCBOOLEAN(.F.),IFCMODULUSOFSUB",
+            "held along",
+        ),
         (
             "IFCBOOLEAN(.F.),IFCMODULUSOFSUB",
             "IFCMODULUSOFSUBGRADEREACTIONMEASURE(5.E6),IFCMODULUSOFSUB",
@@ -140,7 +153,7 @@ def raft(tmp_path: Path) -> Path:
         (".SHELL.", ".MEMBRANE_ELEMENT.", "in its plane alone"),
         (".SHELL.", ".BENDING_ELEMENT.", "by bending alone"),
     ],
-)  # fmt: skip
+)
 def test_what_is_not_taken_of_a_surface_is_said(tmp_path: Path, old: str, new: str, said: str) -> None:
     assert any(said in m for m in changed(raft(tmp_path), old, new))
 
@@ -183,7 +196,8 @@ def test_a_storey_placed_beside_its_stated_height_is_said(tmp_path: Path) -> Non
 
 
 def test_a_second_representation_of_the_axis_takes_nothing_away(tmp_path: Path) -> None:
-    """A member with its edge, and another curve beside it in a representation of its own: the first one counts."""
+    """A member with its edge, and another curve beside it in a representation of its own: the first one
+    counts."""
     path = write_ifc(regular(1, 1), tmp_path / "frame.ifc")
     text = path.read_text()
     edge = next(x for x in text.split("\n") if "=IFCEDGE(" in x)
@@ -194,7 +208,11 @@ def test_a_second_representation_of_the_axis_takes_nothing_away(tmp_path: Path) 
     more = "#9001=IFCCARTESIANPOINT((0.,9.,0.));\n#9002=IFCCARTESIANPOINT((3.,9.,2.));\n#9003=IFCPOLYLINE((#9001,#9002));\n"
     more += shape.replace(shape.split("=")[0] + "=", "#9004=").replace(edge.split("=")[0], "#9003") + "\n"
     assert (
-        changed(path, product, more + product.replace(f"({shape.split('=')[0]})", f"({shape.split('=')[0]},#9004)"))
+        changed(
+            path,
+            product,
+            more + product.replace(f"({shape.split('=')[0]})", f"({shape.split('=')[0]},#9004)"),
+        )
         == []
     )
 

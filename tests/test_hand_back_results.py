@@ -48,7 +48,9 @@ def test_results_of_members_and_slabs_read_back(tmp_path: Path) -> None:
     flat = m.surfaces["s"].flat(r.plates.points[node])
     for (_, part), (places, got) in found.surfaces.items():
         columns = SURFACE_PARTS[part]
-        assert places == pytest.approx(flat) and got[:, : len(columns)] == pytest.approx(values[:, list(columns)])
+        assert places == pytest.approx(flat) and got[:, : len(columns)] == pytest.approx(
+            values[:, list(columns)]
+        )
     assert len(found.surfaces) == 3
 
 
@@ -79,7 +81,8 @@ def test_a_file_that_is_none_is_refused_in_words(tmp_path: Path) -> None:
 
 
 def test_findings_and_decisions_stand_on_the_parts_they_are_about(tmp_path: Path) -> None:
-    """Property sets by the schema; a finding without a part stands on the building; the file reads back as the same model."""
+    """Property sets by the schema; a finding without a part stands on the building; the file reads back as
+    the same model."""
     m = floor()
     own = Settings()
     own.modes.count = 0
@@ -105,8 +108,13 @@ def test_findings_and_decisions_stand_on_the_parts_they_are_about(tmp_path: Path
                 found[rel.RelatedObjects[0].is_a(), p.Name] = (p.Description, p.NominalValue.wrappedValue)
     kind = "IfcStructuralCurveMember"
     assert found == {
-        (kind, "join.gap"): ("A gap of 40 mm.", "blocking, accepted by A. N.: drawn so (2026-01-02T03:04:05+00:00)"),
+        (kind, "join.gap"): (
+            "A gap of 40 mm.",
+            "blocking, accepted by A. N.: drawn so (2026-01-02T03:04:05+00:00)",
+        ),
         (kind, "join.gap (2)"): ("Another one.", "warning, open"),
         ("IfcBuilding", "load.direction"): ("Upwards.", "note, open"),
     }
-    assert set(read_model(path, own).members) == set(read_model(write_ifc(m, tmp_path / "plain.ifc"), own).members)
+    assert set(read_model(path, own).members) == set(
+        read_model(write_ifc(m, tmp_path / "plain.ifc"), own).members
+    )

@@ -1,4 +1,5 @@
-"""Help and the command finder: every step has its page, every command is found by its title, and by other words."""
+"""Help and the command finder: every step has its page, every command is found by its title, and by other
+words."""
 
 from __future__ import annotations
 

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import ast
+import io
 import shutil
 import subprocess
 import sys
+import tokenize
 from pathlib import Path
 
 import pytest
 
 ROOT = Path(__file__).parent.parent
+LONGEST = 110  # characters of a line
 PLANTED = {
     "model": "from rod_tally.checks import registry\n",
     "checks": "import PyQt6.QtCore\n",
@@ -21,17 +24,22 @@ PLANTED = {
 @pytest.mark.parametrize("package", PLANTED)
 def test_an_import_the_wrong_way_is_caught(tmp_path: Path, package: str) -> None:
     """A violation planted in a copy of the house breaks the contract."""
-    shutil.copytree(ROOT / "src", tmp_path / "src", ignore=shutil.ignore_patterns("__pycache__", "*.egg-info", "fonts"))
+    shutil.copytree(
+        ROOT / "src", tmp_path / "src", ignore=shutil.ignore_patterns("__pycache__", "*.egg-info", "fonts")
+    )
     shutil.copy(ROOT / "pyproject.toml", tmp_path)
     (tmp_path / "src" / "rod_tally" / package / "planted.py").write_text(PLANTED[package])
     code = "import sys; sys.path.insert(0, 'src'); from importlinter.cli import lint_imports; sys.exit(lint_imports(no_cache=True))"
-    done = subprocess.run([sys.executable, "-c", code], cwd=tmp_path, capture_output=True, text=True, check=False)
+    done = subprocess.run(
+        [sys.executable, "-c", code], cwd=tmp_path, capture_output=True, text=True, check=False
+    )
     assert done.returncode == 1, done.stdout + done.stderr
     assert "BROKEN" in done.stdout
 
 
 BLOCKED = """
 import sys
+import tokenize
 class Wall:
     def find_spec(self, name, path=None, target=None):
         if name.split(".")[0] in ("PyQt6", "vtkmodules", "vtk", "pyvista", "pyvistaqt", "pyqtgraph", "qtawesome"):
@@ -44,7 +52,10 @@ sys.exit(main(["review", sys.argv[1], "--out", sys.argv[2], "--against", sys.arg
 
 def test_a_review_runs_with_the_interface_packages_blocked(tmp_path: Path, loft_b: Path) -> None:
     done = subprocess.run(
-        [sys.executable, "-c", BLOCKED, str(loft_b), str(tmp_path / "out")], capture_output=True, text=True, check=False
+        [sys.executable, "-c", BLOCKED, str(loft_b), str(tmp_path / "out")],
+        capture_output=True,
+        text=True,
+        check=False,
     )
     assert done.returncode == 0, done.stderr
     assert (tmp_path / "out" / "review.json").exists()
@@ -64,18 +75,39 @@ def test_every_check_of_the_contract_is_registered() -> None:
     from rod_tally.review import STEPS
 
     wanted = {
-        "join.gap", "join.loose_end", "join.crossing", "join.duplicate", "join.island", "join.short", "support.none",
-        "support.base_free", "support.unstable", "stability.mechanism", "release.unstable", "section.missing",
-        "section.unknown", "material.missing", "material.stiffness", "material.density", "load.uncarried", "load.empty",
-        "load.direction", "load.twice", "equilibrium.residual", "displacement.large", "source.unread", "source.moved",
+        "join.gap",
+        "join.loose_end",
+        "join.crossing",
+        "join.duplicate",
+        "join.island",
+        "join.short",
+        "support.none",
+        "support.base_free",
+        "support.unstable",
+        "stability.mechanism",
+        "release.unstable",
+        "section.missing",
+        "section.unknown",
+        "material.missing",
+        "material.stiffness",
+        "material.density",
+        "load.uncarried",
+        "load.empty",
+        "load.direction",
+        "load.twice",
+        "equilibrium.residual",
+        "displacement.large",
+        "source.unread",
+        "source.moved",
         "case.untyped",
-    }  # fmt: skip
+    }
     assert wanted <= set(checks())
     assert set(checks()) <= {c for s in STEPS for c in s.codes}
 
 
 def test_there_is_no_circle_of_imports_and_no_crowded_room() -> None:
-    """Every module is reached from itself by no chain of imports, not even for types; a package holds fifteen at the most."""
+    """Every module is reached from itself by no chain of imports, not even for types; a package holds fifteen
+    at the most."""
     source = ROOT / "src" / "rod_tally"
     names: dict[str, Path] = {}
     for p in source.rglob("*.py"):
@@ -105,3 +137,20 @@ def test_there_is_no_circle_of_imports_and_no_crowded_room() -> None:
     assert [n for n in names if n in reached(n)] == []
     for folder in {p.parent for p in names.values()}:
         assert len(list(folder.glob("*.py"))) <= 16, folder  # with its __init__
+
+
+def test_lines_are_short_but_for_messages_and_tables_of_numbers() -> None:
+    """The formatter wraps code; docstrings and comments it leaves as they are."""
+    long = []
+    for path in sorted((ROOT / "src").rglob("*.py")):
+        text = path.read_text(encoding="utf-8")
+        if len(max(text.split("\n"), key=len)) <= LONGEST:
+            continue
+        tree = ast.parse(text)
+        documented = (ast.Module, ast.ClassDef, ast.FunctionDef)
+        docs = [ast.get_docstring(n, clean=False) or "" for n in ast.walk(tree) if isinstance(n, documented)]
+        tokens = tokenize.generate_tokens(io.StringIO(text).readline)
+        comments = [t.line for t in tokens if t.type == tokenize.COMMENT and t.line.strip().startswith("#")]
+        lines = [line for part in (*docs, *comments) for line in part.rstrip("\n").split("\n")]
+        long += [(path.name, line) for line in lines if len(line) > LONGEST]
+    assert long == []

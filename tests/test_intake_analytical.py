@@ -27,8 +27,12 @@ def by_name(m: Model, name: str) -> str:
 
 
 @pytest.mark.parametrize("schema", ["IFC2X3", "IFC4", "IFC4X3"])
-@pytest.mark.parametrize(("length", "force"), [("METRE", "NEWTON"), ("MILLIMETRE", "KILONEWTON"), ("FOOT", "NEWTON")])
-def test_portal_gives_the_same_reactions_in_every_unit(tmp_path: Path, schema: str, length: str, force: str) -> None:
+@pytest.mark.parametrize(
+    ("length", "force"), [("METRE", "NEWTON"), ("MILLIMETRE", "KILONEWTON"), ("FOOT", "NEWTON")]
+)
+def test_portal_gives_the_same_reactions_in_every_unit(
+    tmp_path: Path, schema: str, length: str, force: str
+) -> None:
     m = taken(portal(schema, length, force), tmp_path)
     reference = taken(portal("IFC4", "METRE", "NEWTON"), tmp_path)
     r, ref = run(m, RunSettings()), run(reference, RunSettings())
@@ -56,7 +60,11 @@ def test_units_that_are_not_stated_follow_force_and_length(tmp_path: Path) -> No
 
 def test_cases_have_kinds(tmp_path: Path) -> None:
     m = taken(portal(), tmp_path)
-    assert {c.name: c.kind for c in m.cases.values()} == {"Self-weight": "dead", "Floor": "dead", "Wind": "wind"}
+    assert {c.name: c.kind for c in m.cases.values()} == {
+        "Self-weight": "dead",
+        "Floor": "dead",
+        "Wind": "wind",
+    }
 
 
 def test_supports_held_free_and_sprung(tmp_path: Path) -> None:
@@ -85,7 +93,9 @@ def test_end_releases_are_read_in_member_axes(tmp_path: Path, schema: str) -> No
 
 def test_sprung_end_in_file_units(tmp_path: Path) -> None:
     w = portal("IFC4", "MILLIMETRE", "KILONEWTON")
-    rel = next(r for r in w.f.by_type("IfcRelConnectsStructuralMember") if r.RelatingStructuralMember.Name == "beam")
+    rel = next(
+        r for r in w.f.by_type("IfcRelConnectsStructuralMember") if r.RelatingStructuralMember.Name == "beam"
+    )
     rel.AppliedCondition = w.condition([HELD, HELD, HELD, HELD, 5e6, None])
     m = taken(w, tmp_path)
     release = m.members[by_name(m, "beam")].release_start
@@ -107,7 +117,8 @@ def test_pin_joined_members_carry_axial_force_only(tmp_path: Path) -> None:
 
 
 def test_eccentric_connection_is_a_rigid_arm(tmp_path: Path) -> None:
-    """A cantilever whose member starts 0.3 m above its support, pulled sideways along itself: moment N e at the foot."""
+    """A cantilever whose member starts 0.3 m above its support, pulled sideways along itself: moment N e at
+    the foot."""
     w = AnalyticalWriter()
     steel, section = w.material(), w.rectangle()
     w.point("foot", (0, 0, 0), [HELD] * 6)
@@ -140,8 +151,11 @@ def test_both_ends_at_one_point_leave_the_farther_end_free(tmp_path: Path) -> No
 
 
 @pytest.mark.parametrize(("far", "severity"), [(0.015, "note"), (4.0, "warning")])
-def test_a_point_off_the_member_it_is_connected_to_is_reported(tmp_path: Path, far: float, severity: str) -> None:
-    """The rigid link that is laid from the point to the member's end shows in the findings, whatever its length."""
+def test_a_point_off_the_member_it_is_connected_to_is_reported(
+    tmp_path: Path, far: float, severity: str
+) -> None:
+    """The rigid link that is laid from the point to the member's end shows in the findings, whatever its
+    length."""
     w = simple_beam()
     w.member("second", (6, 0, far), (6, 3, far), w.rectangle(), w.material())
     w.connect("second", "b")
@@ -168,12 +182,17 @@ def moment_at(m: Model, x: float, case: str = "Q") -> float:
     return float(np.interp(x, r.station_x[at], r.force[r.case_index(case), at, 4]))
 
 
-@pytest.mark.parametrize(("length", "force"), [("METRE", "NEWTON"), ("MILLIMETRE", "KILONEWTON"), ("FOOT", "NEWTON")])
+@pytest.mark.parametrize(
+    ("length", "force"), [("METRE", "NEWTON"), ("MILLIMETRE", "KILONEWTON"), ("FOOT", "NEWTON")]
+)
 def test_load_shapes_along_a_member(tmp_path: Path, length: str, force: str) -> None:
-    """Linear, stepped, concentrated by place, and concentrated by its own vertex: simple-beam moments (Roark table 8.1)."""
+    """Linear, stepped, concentrated by place, and concentrated by its own vertex: simple-beam moments (Roark
+    table 8.1)."""
     w = simple_beam("IFC4", length, force)
     w.varying("Q", "beam", [w.linear(0, 0, 0), w.linear(0, 0, -9e3)], [0, 6], "LINEAR")
-    assert moment_at(taken(w, tmp_path), 3) == pytest.approx(-9e3 * 36 / 16, rel=1e-9)  # q L^2 / 16 at midspan
+    assert moment_at(taken(w, tmp_path), 3) == pytest.approx(
+        -9e3 * 36 / 16, rel=1e-9
+    )  # q L^2 / 16 at midspan
     w = simple_beam("IFC4", length, force)
     w.varying("Q", "beam", [w.single(0, 0, -8e3), w.single(0, 0, -8e3)], [2, 4], "DISCRETE")
     assert moment_at(taken(w, tmp_path), 3) == pytest.approx(-16e3, rel=1e-9)  # P a
@@ -188,7 +207,11 @@ def test_load_shapes_along_a_member(tmp_path: Path, length: str, force: str) -> 
 def test_two_values_of_the_old_schema_vary_linearly(tmp_path: Path) -> None:
     w = simple_beam("IFC2X3")
     entity = w.action(
-        "IfcStructuralLinearActionVarying", "Q", w.members["beam"], w.linear(0, 0, 0), ProjectedOrTrue="TRUE_LENGTH"
+        "IfcStructuralLinearActionVarying",
+        "Q",
+        w.members["beam"],
+        w.linear(0, 0, 0),
+        ProjectedOrTrue="TRUE_LENGTH",
     )
     entity.SubsequentAppliedLoads = [w.linear(0, 0, -9e3)]
     assert moment_at(taken(w, tmp_path), 3) == pytest.approx(-9e3 * 36 / 16, rel=1e-9)
@@ -216,7 +239,10 @@ def test_combinations_and_nested_groups(tmp_path: Path) -> None:
     )
     for name, factor in (("Floor", 1.35), ("Wind", 1.5)):
         w.root(
-            "IfcRelAssignsToGroupByFactor", RelatedObjects=[w.cases[name][0]], RelatingGroup=combination, Factor=factor
+            "IfcRelAssignsToGroupByFactor",
+            RelatedObjects=[w.cases[name][0]],
+            RelatingGroup=combination,
+            Factor=factor,
         )
     inner = w.root(
         "IfcStructuralLoadGroup",
@@ -236,13 +262,19 @@ def test_combinations_and_nested_groups(tmp_path: Path) -> None:
 
 
 def test_combinations_of_combinations_are_spelt_out_and_half_read_ones_left_out(tmp_path: Path) -> None:
-    """A combination inside another counts with both factors; a coefficient of 0 is 0; what holds more than cases is named."""
+    """A combination inside another counts with both factors; a coefficient of 0 is 0; what holds more than
+    cases is named."""
     w = portal()
 
     def combination(name: str, parts: dict[object, float], **more: object) -> object:
         group = w.root(
-            "IfcStructuralLoadGroup", name, PredefinedType="LOAD_COMBINATION", ActionType="NOTDEFINED", ActionSource="NOTDEFINED", **more
-        )  # fmt: skip
+            "IfcStructuralLoadGroup",
+            name,
+            PredefinedType="LOAD_COMBINATION",
+            ActionType="NOTDEFINED",
+            ActionSource="NOTDEFINED",
+            **more,
+        )
         for part, factor in parts.items():
             w.root("IfcRelAssignsToGroupByFactor", RelatedObjects=[part], RelatingGroup=group, Factor=factor)
         return group
@@ -252,8 +284,12 @@ def test_combinations_of_combinations_are_spelt_out_and_half_read_ones_left_out(
     combination("outer", {base: 0.5, wind: 1.5, floor: 0.1})
     combination("nothing", {floor: 1.0}, Coefficient=0.0)
     inner = w.root(
-        "IfcStructuralLoadGroup", "inner", PredefinedType="LOAD_GROUP", ActionType="NOTDEFINED", ActionSource="NOTDEFINED"
-    )  # fmt: skip
+        "IfcStructuralLoadGroup",
+        "inner",
+        PredefinedType="LOAD_GROUP",
+        ActionType="NOTDEFINED",
+        ActionSource="NOTDEFINED",
+    )
     w.root("IfcRelAssignsToGroup", RelatedObjects=[inner], RelatingGroup=wind)
     half = combination("half", {floor: 1.0, inner: 1.5})
     loop = combination("loop", {floor: 1.0})
@@ -278,12 +314,14 @@ def test_actions_that_cannot_be_taken_over_are_lost_in_words(tmp_path: Path) -> 
     assert len(found) == 1 and "imposed movement along a member" in found[0].message
 
 
-@pytest.mark.parametrize(("shape", "mean", "moment"), [("SINUS", 2 / np.pi, 1 / np.pi**2), ("PARABOLA", 2 / 3, 5 / 48)])
+@pytest.mark.parametrize(
+    ("shape", "mean", "moment"), [("SINUS", 2 / np.pi, 1 / np.pi**2), ("PARABOLA", 2 / 3, 5 / 48)]
+)
 def test_half_waves_and_parabolas_keep_their_sum_and_nearly_their_moment(
     tmp_path: Path, shape: str, mean: float, moment: float
 ) -> None:
-    """Sums q l 2/pi and q l 2/3 exactly; first moments of one half about mid-span q l^2 (1/2pi - 1/pi^2) and q l^2 (1/6 - 5/48)
-    within 1 %, from the mid-span moments q l^2/pi^2 and 5 q l^2/48 of any handbook."""
+    """Sums q l 2/pi and q l 2/3 exactly; first moments of one half about mid-span q l^2 (1/2pi - 1/pi^2) and
+    q l^2 (1/6 - 5/48) within 1 %, from the mid-span moments q l^2/pi^2 and 5 q l^2/48 of any handbook."""
     w = portal()
     w.case("Q")
     w.uniform("Q", "beam", 0, 0, -1e3, 0, 0, 0, PredefinedType=shape)
@@ -297,8 +335,8 @@ def test_half_waves_and_parabolas_keep_their_sum_and_nearly_their_moment(
 
 
 def test_point_inside_a_member_supports_it_there(tmp_path: Path) -> None:
-    """A prop at midspan that no end is tied to: a two-span beam, support moment q l^2 / 8 with l half the length
-    (less what shear takes: 1.4 % here)."""
+    """A prop at midspan that no end is tied to: a two-span beam, support moment q l^2 / 8 with l half the
+    length (less what shear takes: 1.4 % here)."""
     w = simple_beam()
     w.point("prop", (3, 0, 0), [FREE, FREE, HELD, FREE, FREE, FREE])
     w.connect("beam", "prop")
@@ -334,12 +372,18 @@ def test_both_kinds_in_one_file_take_the_analytical_members(tmp_path: Path) -> N
     f = w.f
     storey = w.root("IfcBuildingStorey", "Ground", Elevation=0.0)
     solid = f.createIfcExtrudedAreaSolid(
-        w.rectangle(), f.createIfcAxis2Placement3D(w.cartesian((0, 0, 0))), f.createIfcDirection((0.0, 0.0, 1.0)), 4.0
+        w.rectangle(),
+        f.createIfcAxis2Placement3D(w.cartesian((0, 0, 0))),
+        f.createIfcDirection((0.0, 0.0, 1.0)),
+        4.0,
     )
     rep = f.createIfcShapeRepresentation(w.context, "Body", "SweptSolid", [solid])
     place = f.createIfcLocalPlacement(None, f.createIfcAxis2Placement3D(w.cartesian((0, 0, 0))))
     column = w.root(
-        "IfcColumn", "K", ObjectPlacement=place, Representation=f.createIfcProductDefinitionShape(None, None, [rep])
+        "IfcColumn",
+        "K",
+        ObjectPlacement=place,
+        Representation=f.createIfcProductDefinitionShape(None, None, [rep]),
     )
     w.root("IfcRelContainedInSpatialStructure", RelatedElements=[column], RelatingStructure=storey)
     m = taken(w, tmp_path)
@@ -356,6 +400,10 @@ def test_each_lost_action_is_told_once(tmp_path: Path) -> None:
     w.cases["Wind"][1].remove(stray)
     m = taken(w, tmp_path)
     assert [len(m.cases[c].lost) for c in ("Floor", "Unassigned")] == [1, 1]
-    found = {f.ids[0]: f.message for f in run_checks(Subject(m, run(m, RunSettings()))) if f.code == "load.uncarried"}
+    found = {
+        f.ids[0]: f.message
+        for f in run_checks(Subject(m, run(m, RunSettings())))
+        if f.code == "load.uncarried"
+    }
     assert set(found) == {"Floor", "Unassigned"}
     assert "1 action was not taken over" in found["Floor"]

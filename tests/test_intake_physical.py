@@ -55,14 +55,18 @@ def test_members_come_back_as_written(tmp_path: Path, schema: str, unit: str) ->
     assert [(x.name, pytest.approx(x.elevation)) for x in s.storeys] == [("Ground", 0.0), ("First", 3.5)]
     found = {e.name: e for e in s.elements}
     assert {n: (e.cls, e.storey, e.material) for n, e in found.items()} == {
-        "K1": ("column", "Ground", "S355"), "B1": ("beam", "First", "S355"), "D1": ("brace", "Ground", "S355"),
-    }  # fmt: skip
+        "K1": ("column", "Ground", "S355"),
+        "B1": ("beam", "First", "S355"),
+        "D1": ("brace", "Ground", "S355"),
+    }
     for name, line in lines.items():
         assert np.abs(found[name].line - np.array(line)).max() < 1e-9
     assert found["K1"].z_axis == pytest.approx([0, 1, 0], abs=1e-9)
     assert found["B1"].z_axis == pytest.approx([0, 0, 1], abs=1e-9)
     dims = s.profiles["IPE 300"].dims
-    assert dims == pytest.approx({"depth": 0.3, "width": 0.15, "web": 0.0071, "flange": 0.0107, "fillet": 0.015})
+    assert dims == pytest.approx(
+        {"depth": 0.3, "width": 0.15, "web": 0.0071, "flange": 0.0107, "fillet": 0.015}
+    )
     steel = s.materials["S355"]
     assert (steel.E, steel.G, steel.density) == pytest.approx((210e9, 81e9, 7850.0))
     assert s.counts == {"column": 1, "beam": 1, "brace": 1}
@@ -194,7 +198,8 @@ def faceted(w: IfcWriter, corners: np.ndarray) -> object:
 
 @pytest.mark.parametrize("unit", UNITS)
 def test_bare_solid_is_measured(tmp_path: Path, unit: str) -> None:
-    """A tessellated 0.2 x 0.3 beam on a slope: axis, length and section found from its faces, marked as measured."""
+    """A tessellated 0.2 x 0.3 beam on a slope: axis, length and section found from its faces, marked as
+    measured."""
     a, b = np.array([1.0, 1, 3]), np.array([5.0, 4, 3])
     x = (b - a) / np.linalg.norm(b - a)
     y, z = np.array([-x[1], x[0], 0]), np.array([0, 0, 1.0])
@@ -247,12 +252,15 @@ def test_elevation_extruded_by_its_width_runs_the_long_way(tmp_path: Path) -> No
 
 
 def test_axis_alone_with_a_profile_set_and_cardinal_point(tmp_path: Path) -> None:
-    """No body: the axis lies on the top of the profile (cardinal point 8), so the centre line is half a depth lower."""
+    """No body: the axis lies on the top of the profile (cardinal point 8), so the centre line is half a depth
+    lower."""
 
     def build(w: IfcWriter) -> None:
         f = w.file
         axis = f.create_entity("IfcPolyline", [w.point((0, 0, 3)), w.point((6, 0, 3))])
-        beam = w.element("IfcBeam", "b", np.zeros(3), np.eye(3)[[2, 0, 1]], w.shape([axis], "Curve3D", "Axis"))
+        beam = w.element(
+            "IfcBeam", "b", np.zeros(3), np.eye(3)[[2, 0, 1]], w.shape([axis], "Curve3D", "Axis")
+        )
         layer = f.create_entity(
             "IfcMaterialProfile",
             "p",
@@ -263,21 +271,28 @@ def test_axis_alone_with_a_profile_set_and_cardinal_point(tmp_path: Path) -> Non
             None,
         )
         usage = f.create_entity(
-            "IfcMaterialProfileSetUsage", f.create_entity("IfcMaterialProfileSet", None, None, [layer], None), 8, None
+            "IfcMaterialProfileSetUsage",
+            f.create_entity("IfcMaterialProfileSet", None, None, [layer], None),
+            8,
+            None,
         )
         w.root("IfcRelAssociatesMaterial", None, RelatedObjects=[beam], RelatingMaterial=usage)
 
     s = written(tmp_path, build)
     assert (s.elements[0].how, s.elements[0].cardinal, s.elements[0].profile) == ("axis", 8, "R")
     model = transfer(s, Settings().transfer)
-    assert model.line(next(iter(model.members.values()))) == pytest.approx(np.array([[0, 0, 2.8], [6, 0, 2.8]]))
+    assert model.line(next(iter(model.members.values()))) == pytest.approx(
+        np.array([[0, 0, 2.8], [6, 0, 2.8]])
+    )
 
 
 def test_swept_disk_is_a_round_bar(tmp_path: Path) -> None:
     def build(w: IfcWriter) -> None:
         line = w.file.create_entity("IfcPolyline", [w.point((0, 0, 0)), w.point((3, 0, 4))])
         disk = w.file.create_entity("IfcSweptDiskSolid", line, 0.02, 0.015, None, None)
-        w.element("IfcMember", "rod", np.zeros(3), np.eye(3)[[2, 0, 1]], w.shape([disk], "AdvancedSweptSolid"))
+        w.element(
+            "IfcMember", "rod", np.zeros(3), np.eye(3)[[2, 0, 1]], w.shape([disk], "AdvancedSweptSolid")
+        )
 
     s = written(tmp_path, build)
     section, _ = section_of(s.profiles[s.elements[0].profile])
@@ -294,13 +309,17 @@ def test_values_beside_a_profile_without_shape(tmp_path: Path) -> None:
         props = [
             f.create_entity("IfcPropertySingleValue", n, None, f.create_entity(kind, v), None)
             for n, kind, v in (
-                ("CrossSectionArea", "IfcAreaMeasure", 5000.0), ("MomentOfInertiaY", "IfcMomentOfInertiaMeasure", 8e7),
-                ("MomentOfInertiaZ", "IfcMomentOfInertiaMeasure", 6e6), ("TorsionalConstantX", "IfcMomentOfInertiaMeasure", 2e5),
+                ("CrossSectionArea", "IfcAreaMeasure", 5000.0),
+                ("MomentOfInertiaY", "IfcMomentOfInertiaMeasure", 8e7),
+                ("MomentOfInertiaZ", "IfcMomentOfInertiaMeasure", 6e6),
+                ("TorsionalConstantX", "IfcMomentOfInertiaMeasure", 2e5),
             )
-        ]  # fmt: skip
+        ]
         f.create_entity("IfcProfileProperties", "Pset_ProfileMechanical", None, props, profile)
         axis = f.create_entity("IfcPolyline", [w.point((0, 0, 3)), w.point((6, 0, 3))])
-        beam = w.element("IfcBeam", "b", np.zeros(3), np.eye(3)[[2, 0, 1]], w.shape([axis], "Curve3D", "Axis"))
+        beam = w.element(
+            "IfcBeam", "b", np.zeros(3), np.eye(3)[[2, 0, 1]], w.shape([axis], "Curve3D", "Axis")
+        )
         layer = f.create_entity("IfcMaterialProfile", "p", None, w.material("S355"), profile, None, None)
         w.root(
             "IfcRelAssociatesMaterial",

@@ -1,4 +1,5 @@
-"""Values of materials and profiles by their own units: whatever a file states them in, the same number of SI."""
+"""Values of materials and profiles by their own units: whatever a file states them in, the same number of
+SI."""
 
 from __future__ import annotations
 
@@ -38,7 +39,13 @@ def written(
     ]
     f.create_entity("IfcMaterialProperties", "Pset_MaterialMechanical", None, props, material)
     w.member(
-        "IfcColumn", "K", (0, 0, 0), (0, 0, 4), w.i_profile("W", 0.3, 0.15, 0.007, 0.011, 0.015), material, "Ground"
+        "IfcColumn",
+        "K",
+        (0, 0, 0),
+        (0, 0, 4),
+        w.i_profile("W", 0.3, 0.15, 0.007, 0.011, 0.015),
+        material,
+        "Ground",
     )
     assignment = f.by_type("IfcUnitAssignment")[0]
     kinds = {u.UnitType for u in units}
@@ -104,7 +111,10 @@ def test_pounds_a_cubic_foot_follow_from_mass_and_length(tmp_path: Path) -> None
 def test_thermal_expansion_of_the_source_is_the_model_s(tmp_path: Path) -> None:
     w = IfcWriter("units", "IFC4", "METRE")
     s = written(
-        tmp_path, [], w, [("ThermalExpansionCoefficient", "IfcThermalExpansionCoefficientMeasure", 2.1e-5, None)]
+        tmp_path,
+        [],
+        w,
+        [("ThermalExpansionCoefficient", "IfcThermalExpansionCoefficientMeasure", 2.1e-5, None)],
     )
     model = transfer(s, Settings().transfer)
     assert model.materials["A992"].expansion == 2.1e-5

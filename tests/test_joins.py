@@ -20,13 +20,19 @@ def codes(m: object) -> set[str]:
 def test_beam_between_faces_is_brought_to_the_column_axes() -> None:
     """150 mm along its own line and 200 mm down from the columns' top: joined however far the axis is."""
     m = model(bay())
-    assert shared(m) == {frozenset({"K1"}), frozenset({"K2"}), frozenset({"K1", "B1"}), frozenset({"K2", "B1"})}
+    assert shared(m) == {
+        frozenset({"K1"}),
+        frozenset({"K2"}),
+        frozenset({"K1", "B1"}),
+        frozenset({"K2", "B1"}),
+    }
     assert m.length(m.members["B1"]) == pytest.approx(6.0)
     assert any(e.kind == "moved" and e.ids == ("B1",) and e.distance == pytest.approx(0.25) for e in m.log)
 
 
 @pytest.mark.parametrize(
-    ("gap", "joined"), [(0.0, True), (0.02, True), (0.0249, True), (0.026, False), (0.1, False), (0.29, False)]
+    ("gap", "joined"),
+    [(0.0, True), (0.02, True), (0.0249, True), (0.026, False), (0.1, False), (0.29, False)],
 )
 def test_clear_distance_decides(gap: float, joined: bool) -> None:
     """Between bodies, not axes: joined up to the snap distance, a finding up to the search distance."""
@@ -49,7 +55,8 @@ def test_gap_says_how_far_and_where() -> None:
 
 
 def test_beam_on_a_beam_sits_inside_it() -> None:
-    """A secondary lands on the web side of a primary: a joint inside the primary, which keeps its identity."""
+    """A secondary lands on the web side of a primary: a joint inside the primary, which keeps its
+    identity."""
     s = bay()
     add(s, "column", "K3", (3, 5, 0), (3, 5, 4.0), z=(1, 0, 0))
     add(s, "beam", "S1", (3, 0.1, 3.8), (3, 4.85, 3.8))
@@ -155,7 +162,9 @@ def rotation(a: float, b: float, c: float) -> np.ndarray:
     st.tuples(*[st.floats(-500, 500)] * 3),
     st.permutations(range(16)),
 )
-def test_any_rigid_motion_and_any_order_gives_the_same_joins(angles: tuple, shift: tuple, order: list[int]) -> None:
+def test_any_rigid_motion_and_any_order_gives_the_same_joins(
+    angles: tuple, shift: tuple, order: list[int]
+) -> None:
     """A bay block with a secondary, turned any way and listed in any order: the same members meet."""
 
     def make() -> object:
@@ -207,7 +216,8 @@ def test_noise_below_the_tolerance_changes_no_join(noise: list[tuple[float, ...]
 def test_clear_distance_is_that_of_bounded_least_squares(
     centre: tuple, turn: tuple, size: float, ha: tuple, hb: tuple
 ) -> None:
-    """Two boxes in any position, all but parallel ones too, against an exact active-set solution (SciPy, BVLS) to 1e-6 m."""
+    """Two boxes in any position, all but parallel ones too, against an exact active-set solution (SciPy,
+    BVLS) to 1e-6 m."""
     from scipy.optimize import lsq_linear
 
     axes = rotation(*(size * np.array(turn)))
@@ -215,7 +225,9 @@ def test_clear_distance_is_that_of_bounded_least_squares(
     b = Bodies(np.array([centre], float), axes[None], np.array([hb]), np.zeros(1, bool))
     mine, on_a, on_b = clear_distance(a, b)
     bound = np.array([*ha, *hb])
-    best = lsq_linear(np.hstack([np.eye(3), -axes.T]), np.array(centre), (-bound, bound), method="bvls", tol=1e-14)
+    best = lsq_linear(
+        np.hstack([np.eye(3), -axes.T]), np.array(centre), (-bound, bound), method="bvls", tol=1e-14
+    )
     assert mine[0] == pytest.approx(np.sqrt(2 * best.cost), abs=1e-6)
     assert np.linalg.norm(on_a - on_b) == pytest.approx(mine[0], abs=2e-7)
     assert (np.abs(on_a[0]) <= np.array(ha) + 1e-9).all()
@@ -223,7 +235,8 @@ def test_clear_distance_is_that_of_bounded_least_squares(
 
 
 def test_long_tubes_all_but_parallel_are_as_far_apart_as_their_nearer_ends() -> None:
-    """Two tubes of 12 m length and 0.2 m radius, axes 0.6 m apart at the middle, turned by half a degree in their plane."""
+    """Two tubes of 12 m length and 0.2 m radius, axes 0.6 m apart at the middle, turned by half a degree in
+    their plane."""
     turn = np.radians(0.5)
     axes = np.stack([np.eye(3), rotation(0.0, 0.0, turn)])
     tubes = [
@@ -258,7 +271,9 @@ def test_close_up_shows_the_true_distance(gap: float) -> None:
     assert spot.distance == pytest.approx(gap)
     assert np.linalg.norm(spot.near_own - spot.near_other) == pytest.approx(gap)
     assert np.ptp(spot.own[:, 1]) == pytest.approx(0.4) and np.ptp(spot.other[:, 0]) == pytest.approx(0.3)
-    assert spot.own[:, 0].max() == pytest.approx(-gap / 2) and spot.other[:, 0].min() == pytest.approx(gap / 2)
+    assert spot.own[:, 0].max() == pytest.approx(-gap / 2) and spot.other[:, 0].min() == pytest.approx(
+        gap / 2
+    )
 
 
 def test_close_up_of_members_that_touch_or_lie_on_each_other() -> None:
@@ -272,8 +287,8 @@ def test_close_up_of_members_that_touch_or_lie_on_each_other() -> None:
 
 
 def test_a_beam_and_a_brace_that_sit_on_each_other_at_a_column_share_its_node() -> None:
-    """The beam's end touches the brace, the brace's the beam, both the column: one node, not two at one place with the beam on the
-    brace alone."""
+    """The beam's end touches the brace, the brace's the beam, both the column: one node, not two at one place
+    with the beam on the brace alone."""
     s = source([3.3, 6.6])
     add(s, "column", "K1", (6.05, 0, 3.3), (6.05, 0, 6.3), z=(1, 0, 0))
     add(s, "column", "K2", (6.0, 0, 6.3), (6.0, 0, 9.6), z=(1, 0, 0))

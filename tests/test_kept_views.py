@@ -24,7 +24,9 @@ from rod_tally.project.kept_views import KeptView
 
 from .desk_help import STEP, act, fill, rested
 
-VIEW = KeptView("North", (1.0, 2.0, 3.0), (0.0, 0.0, 0.0), (0.0, 0.0, 1.0), 7.5, "forces", "Wind y", storeys=["Roof"])
+VIEW = KeptView(
+    "North", (1.0, 2.0, 3.0), (0.0, 0.0, 0.0), (0.0, 0.0, 1.0), 7.5, "forces", "Wind y", storeys=["Roof"]
+)
 
 
 def test_views_are_kept_replaced_and_forgotten(tmp_path: Path) -> None:
@@ -78,7 +80,8 @@ def test_a_view_is_shown_again_in_another_revision_and_stands_in_the_report(
 
 
 def test_standard_pictures_are_written_from_one_place(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    """Each case displaced, with its forces and its reactions; nothing of the window is another one afterwards."""
+    """Each case displaced, with its forces and its reactions; nothing of the window is another one
+    afterwards."""
     w = demo
     w.state.choose(1)
     w.look("3d")
@@ -93,7 +96,10 @@ def test_standard_pictures_are_written_from_one_place(demo: Window, qtbot: QtBot
         assert files[k].name == f"{k + 1:03d} {cases[0]}, {name}.png"
     for path in files[:3]:
         image = QImage(str(path))
-        assert image.width() > 300 and len({image.pixel(x, image.height() // 2) for x in range(image.width())}) > 1
+        assert (
+            image.width() > 300
+            and len({image.pixel(x, image.height() // 2) for x in range(image.width())}) > 1
+        )
     assert np.allclose(camera(w), before) and (w.state.overlay, w.state.case) == (overlay, case)
     # stopped in the middle, and where nothing can be written
     w.picture_desk.write_standard(tmp_path / "again")
@@ -106,7 +112,8 @@ def test_standard_pictures_are_written_from_one_place(demo: Window, qtbot: QtBot
 
 
 def test_a_vector_picture_holds_what_is_drawn(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    """Read back by an XML parser: as many lines as members, the legend's and the labels' words as text, one clip, no bitmap."""
+    """Read back by an XML parser: as many lines as members, the legend's and the labels' words as text, one
+    clip, no bitmap."""
     w = demo
     w.state.choose(1)
     w.look("3d")
@@ -132,7 +139,8 @@ def test_a_vector_picture_holds_what_is_drawn(demo: Window, qtbot: QtBot, tmp_pa
 
 
 def test_a_section_shows_what_lies_between_two_planes(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    """At a grid line, by its name: the parts there, cut; kept with a view; none of it outside in the vector picture; and back."""
+    """At a grid line, by its name: the parts there, cut; kept with a view; none of it outside in the vector
+    picture; and back."""
     w = demo
     w.state.choose(1)
     act(w, qtbot, "view.section")

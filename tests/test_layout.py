@@ -1,4 +1,5 @@
-"""The window as somebody left it: sizes, text and column widths come back; the tables grow and go into a window of their own."""
+"""The window as somebody left it: sizes, text and column widths come back; the tables grow and go into a
+window of their own."""
 
 from __future__ import annotations
 
@@ -95,8 +96,8 @@ def luminance(colour: str) -> float:
 
 @pytest.mark.parametrize(("theme", "least"), [("paper", 4.5), ("dark", 4.5), ("high contrast", 7.0)])
 def test_text_can_be_read_in_every_theme(theme: str, least: float) -> None:
-    """Contrast of ink and of the four colours of meaning on paper: 4.5 is the least for text, 7 that of enhanced contrast (WCAG 2.1,
-    1.4.3 and 1.4.6)."""
+    """Contrast of ink and of the four colours of meaning on paper: 4.5 is the least for text, 7 that of
+    enhanced contrast (WCAG 2.1, 1.4.3 and 1.4.6)."""
     paper, _, band, _, ink, graphite, muted, _, pine, rust, ochre, moss, wash = THEMES[theme]
     for colour in (ink, graphite, pine, rust, ochre, moss):
         light, dark = sorted((luminance(paper), luminance(colour)), reverse=True)
@@ -118,5 +119,7 @@ def test_the_theme_is_chosen_for_the_next_start(loft: Window, qtbot: QtBot) -> N
         ("no such", "paper #faf8f1"),
     ):
         own = os.environ | ({VARIABLE: variable} if variable else {})
-        done = subprocess.run([sys.executable, "-c", code], env=own, capture_output=True, text=True, check=True)
+        done = subprocess.run(
+            [sys.executable, "-c", code], env=own, capture_output=True, text=True, check=True
+        )
         assert done.stdout.strip() == wanted

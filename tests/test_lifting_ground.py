@@ -1,4 +1,5 @@
-"""Ground that pushes and does not pull: a rigid block on it against the textbook, and what is said where it would have to pull."""
+"""Ground that pushes and does not pull: a rigid block on it against the textbook, and what is said where it
+would have to pull."""
 
 from __future__ import annotations
 
@@ -70,13 +71,16 @@ def pressures(m: Model, settings: RunSettings) -> tuple[float, float, float]:
 
 @pytest.mark.parametrize("e", [1.2, 1.8, 2.4])
 def test_a_rigid_block_beyond_its_core(e: float) -> None:
-    """Linear pressure without tension: compressed length 3 (L/2 - e), largest pressure 2 N / (3 B (L/2 - e))."""
+    """Linear pressure without tension: compressed length 3 (L/2 - e), largest pressure 2 N / (3 B (L/2 -
+    e))."""
     m = footing(e)
     SetGroundLifting(["s"]).apply(m)
     largest, length, total = pressures(m, ONE_WAY)
     assert total == pytest.approx(N, rel=1e-7)
     source = "no-tension block, any textbook of foundations"
-    verified("Footing beyond its core: largest pressure, Pa", source, largest, 2 * N / (3 * B * (L / 2 - e)), 1e-2)
+    verified(
+        "Footing beyond its core: largest pressure, Pa", source, largest, 2 * N / (3 * B * (L / 2 - e)), 1e-2
+    )
     assert length == pytest.approx(3 * (L / 2 - e), abs=0.11)
 
 
@@ -111,7 +115,8 @@ def test_ground_that_would_have_to_pull_is_a_finding_and_what_lifts_is_said() ->
     found = {f.code: f for f in review(m, own).findings}
     assert "response.uplift" not in found
     assert (
-        "Case N: slab raft is off the ground over 4.7 of 12 m²; the largest opening" in found["run.one_way"].message
+        "Case N: slab raft is off the ground over 4.7 of 12 m²; the largest opening"
+        in found["run.one_way"].message
     ), found["run.one_way"].message
     own.run.one_way = False
     assert "1 support push only" in {f.code: f.message for f in review(m, own).findings}["source.one_way"]
@@ -123,7 +128,10 @@ def test_supports_that_hold_the_building_down_are_named() -> None:
     m = beam(6.0, "ux uy uz rx rz", "uy uz")
     m.cases["G"] = LoadCase("G", "dead", self_weight=(0, 0, -1.0))
     m.cases["W"] = LoadCase("W", "wind", node_loads=[NodeLoad("n1", (0, 0, 30e3))])
-    m.combinations = [Combination("G", "strength", {"G": 1.35}), Combination("G + W", "strength", {"G": 1.0, "W": 1.5})]
+    m.combinations = [
+        Combination("G", "strength", {"G": 1.35}),
+        Combination("G + W", "strength", {"G": 1.0, "W": 1.5}),
+    ]
     own = Settings()
     own.modes.count = 0
     r = review(m, own)
@@ -134,7 +142,8 @@ def test_supports_that_hold_the_building_down_are_named() -> None:
 
 
 def test_held_edges_lift_too() -> None:
-    """A wall on a held foot, pushed at its head beyond its core: the foot lifts over more than a quarter of its length."""
+    """A wall on a held foot, pushed at its head beyond its core: the foot lifts over more than a quarter of
+    its length."""
     m = Model("wall", "analytical")
     m.storeys = [Storey("Ground", 0.0)]
     m.materials["hard"] = Material("hard", "steel", 2e11, 8e10, 0.25, 0.0)
@@ -178,7 +187,8 @@ def test_it_goes_through_the_file_and_a_difference_is_told(tmp_path: Path) -> No
 
 
 def test_many_parts_at_once_are_the_same_as_one_by_one() -> None:
-    """The least of z a z / 2 + f z with z >= 0, for two hundred random problems of more parts than go one by one."""
+    """The least of z a z / 2 + f z with z >= 0, for two hundred random problems of more parts than go one by
+    one."""
     rng = np.random.default_rng(3)
     for _ in range(40):
         p = int(rng.integers(45, 90))
@@ -205,8 +215,8 @@ def grade_beam(length: float, turn: float = 0.0) -> Model:
 
 @pytest.mark.parametrize("turn", [0.0, 0.7])
 def test_a_long_beam_on_the_ground(turn: float) -> None:
-    """Point load in the middle of a beam that is long for its ground: y = P / (8 EI b^3), M = P / (4 b), b = (k / 4 EI)^(1/4)
-    (M. Hetenyi, Beams on Elastic Foundation, infinite beam; from memory)."""
+    """Point load in the middle of a beam that is long for its ground: y = P / (8 EI b^3), M = P / (4 b), b =
+    (k / 4 EI)^(1/4) (M. Hetenyi, Beams on Elastic Foundation, infinite beam; from memory)."""
     m = grade_beam(1.0, turn)
     section, material = m.sections[m.members["m0"].section], next(iter(m.materials.values()))
     width, modulus, force = section.width, 5e7, 50e3

@@ -1,4 +1,5 @@
-"""What one-way parts bear at most: braces, supports and ground that give way, by hand, by statics and against the conditions themselves."""
+"""What one-way parts bear at most: braces, supports and ground that give way, by hand, by statics and against
+the conditions themselves."""
 
 from __future__ import annotations
 
@@ -20,7 +21,15 @@ from rod_tally.compare.results import Side
 from rod_tally.desk.window import Window
 from rod_tally.intake import read_source
 from rod_tally.model import LoadCase, MemberLoad, Model, NodeLoad, Settings
-from rod_tally.model.edits import EditError, SetGroundLifting, SetLifting, SetLimit, SetOneWay, SplitMember, from_record
+from rod_tally.model.edits import (
+    EditError,
+    SetGroundLifting,
+    SetLifting,
+    SetLimit,
+    SetOneWay,
+    SplitMember,
+    from_record,
+)
 from rod_tally.model.settings import MeshSettings, RunSettings
 from rod_tally.output.ifc import write_ifc
 from rod_tally.project.run_records import packed, results_of
@@ -39,7 +48,9 @@ def rigid_bay() -> Model:
     """The braced bay with stiff corners and feet, so that something is left when a brace gives way."""
     m = braced()
     for k in range(3):
-        m.members[f"m{k}"].release_start = m.members[f"m{k}"].release_end = m.members["m3"].release_start.__class__()
+        m.members[f"m{k}"].release_start = m.members[f"m{k}"].release_end = m.members[
+            "m3"
+        ].release_start.__class__()
     SetOneWay(["m3", "m4"], "tension").apply(m)
     return m
 
@@ -52,7 +63,9 @@ def test_a_brace_bears_no_more_than_it_can(share: float) -> None:
     limit = share * free
     SetLimit(["m3", "m4"], limit).apply(m)
     r = run(m, ONE_WAY)
-    assert axial(r, "m3") == pytest.approx(limit, rel=1e-7) and axial(r, "m4") == pytest.approx(0, abs=1e-6 * P)
+    assert axial(r, "m3") == pytest.approx(limit, rel=1e-7) and axial(r, "m4") == pytest.approx(
+        0, abs=1e-6 * P
+    )
     assert set(r.yielded["Wind"]) == {"m3"} and r.equilibrium[0].residual < 1e-9
     bare = rigid_bay()
     for ident in ("m3", "m4"):
@@ -73,7 +86,9 @@ def test_a_brace_bears_no_more_than_it_can(share: float) -> None:
     assert again.yielded == r.yielded
     m.members["m3"].name = "brace"
     (found,) = [
-        f for f in find_slack(Subject(m, r, Settings.from_dict({"run": {"one_way": True}}))) if f.code == "run.limit"
+        f
+        for f in find_slack(Subject(m, r, Settings.from_dict({"run": {"one_way": True}})))
+        if f.code == "run.limit"
     ]
     assert (
         found.severity == "warning"
@@ -92,12 +107,14 @@ def test_braces_alone_that_bear_too_little_hold_nothing() -> None:
 
 
 def test_a_support_that_gives_way() -> None:
-    """A beam on three supports whose middle one bears R at most: a simple beam with R in its middle, w = 5 q l^4 / 384 EI - R l^3 / 48 EI
-    (any handbook); the outer ones bear the rest."""
+    """A beam on three supports whose middle one bears R at most: a simple beam with R in its middle, w = 5 q
+    l^4 / 384 EI - R l^3 / 48 EI (any handbook); the outer ones bear the rest."""
     length, q, most = 8.0, 10e3, 20e3
     m = frame([(0, 0, 0), (4, 0, 0), (8, 0, 0)], [(0, 1), (1, 2)], {0: "ux uy uz rx", 1: "uy uz", 2: "uy uz"})
     load = (0.0, 0.0, -q)
-    m.cases["Q"] = LoadCase("Q", "live", member_loads=[MemberLoad(i, 0.0, 4.0, load, load) for i in ("m0", "m1")])
+    m.cases["Q"] = LoadCase(
+        "Q", "live", member_loads=[MemberLoad(i, 0.0, 4.0, load, load) for i in ("m0", "m1")]
+    )
     SetLifting(["n1"]).apply(m)
     SetLimit(["n1"], most, supports=True).apply(m)
     settings = RunSettings(one_way=True, shear_flexible=False)
@@ -114,12 +131,15 @@ def test_a_support_that_gives_way() -> None:
     )
     assert r.yielded["Q"]["n1"] == pytest.approx(wanted)
     SetLimit(["n1"], 0.0, supports=True).apply(m)
-    assert run(m, settings).reaction[0, 1, 2] == pytest.approx(5 / 8 * q * length)  # continuous over two spans
+    assert run(m, settings).reaction[0, 1, 2] == pytest.approx(
+        5 / 8 * q * length
+    )  # continuous over two spans
 
 
 @pytest.mark.parametrize("e", [0.0, 1.2, 2.1])
 def test_ground_with_a_bearing_pressure(e: float) -> None:
-    """A rigid block holds while N is below p B (L - 2 e), the length under plastic pressure (any textbook of foundations), and not above."""
+    """A rigid block holds while N is below p B (L - 2 e), the length under plastic pressure (any textbook of
+    foundations), and not above."""
     whole = N / (B * (L - 2 * e))
     for share, holds in ((1.05, True), (0.95, False)):
         m = footing(e)
@@ -131,7 +151,9 @@ def test_ground_with_a_bearing_pressure(e: float) -> None:
             continue
         x = np.array([r.xyz[r.node_ids.index(n), 0] for n in r.support_ids])
         up = r.reaction[0, :, 2]
-        assert up.min() > -1e-3 and up.sum() == pytest.approx(N) and (up @ x) / N == pytest.approx(e, abs=1e-6)
+        assert (
+            up.min() > -1e-3 and up.sum() == pytest.approx(N) and (up @ x) / N == pytest.approx(e, abs=1e-6)
+        )
         assert r.plates is not None
         area = node_areas(r.plates)[[r.node_ids.index(n) for n in r.support_ids]]
         assert (up / area).max() <= share * whole * (1 + 1e-6)
@@ -140,7 +162,8 @@ def test_ground_with_a_bearing_pressure(e: float) -> None:
 @settings(max_examples=60)
 @given(seed=st.integers(0, 2**32 - 1), n=st.integers(1, 7))
 def test_slack_and_limits_meet_their_conditions(seed: int, n: int) -> None:
-    """Of any structure with parts that bear between nothing and a limit: no part is slack that bears anything, none gives way below its limit."""
+    """Of any structure with parts that bear between nothing and a limit: no part is slack that bears
+    anything, none gives way below its limit."""
     rng = np.random.default_rng(seed)
     root = rng.normal(size=(n, n + 1))
     a = root @ root.T
@@ -168,7 +191,9 @@ def test_through_ifc_compared_split_and_taken_back(tmp_path: Path) -> None:
     assert list(back.one_way.values()) == ["tension"] * 2
     plain = rigid_bay()
     rows = [x for x in compare(Side(plain), Side(m)).members if x.status != "same"]
-    assert [(c.what, c.was, c.is_) for c in rows[0].changes] == [("one_way", "tension", "tension, at most 250 kN")]
+    assert [(c.what, c.was, c.is_) for c in rows[0].changes] == [
+        ("one_way", "tension", "tension, at most 250 kN")
+    ]
     supports = [x for x in compare(Side(plain), Side(m)).supports if x.status != "same"]
     assert supports[0].is_.endswith(", pushes only, at most 1250 kN")
     f = footing(0.0)

@@ -24,24 +24,44 @@ def by_kind(m) -> dict[str, list]:  # type: ignore[no-untyped-def]
 
 
 def test_a_regular_block() -> None:
-    """3 x 3 stacks of two, six beam lines of two on each of two storeys, frames where three stacks stand in a row."""
+    """3 x 3 stacks of two, six beam lines of two on each of two storeys, frames where three stacks stand in a
+    row."""
     found = by_kind(model(block(2, 2)))
     assert len(found["stack"]) == 9 and all(len(x.members) == 2 for x in found["stack"])
     assert found["stack"][0].members == ["K000", "K100"]  # from the bottom up
-    assert len(found["beams"]) == 12 and found["beams"][0].members in (["X000", "X010"], ["X000", "X010"][::-1])
+    assert len(found["beams"]) == 12 and found["beams"][0].members in (
+        ["X000", "X010"],
+        ["X000", "X010"][::-1],
+    )
     assert [x.name for x in found["frame"]] == [
-        "Frame x = 0.00", "Frame x = 6.00", "Frame x = 12.00", "Frame y = 0.00", "Frame y = 5.00", "Frame y = 10.00"
-    ]  # fmt: skip
+        "Frame x = 0.00",
+        "Frame x = 6.00",
+        "Frame x = 12.00",
+        "Frame y = 0.00",
+        "Frame y = 5.00",
+        "Frame y = 10.00",
+    ]
     assert all(len(x.members) == 3 * 2 + 2 * 2 for x in found["frame"])
 
 
 def test_names_come_from_the_grid() -> None:
     s = block(2, 1)
-    s.grids = [GridLine(n, np.array([[x, -2.0], [x, 12.0]]), "u") for n, x in (("A", 0.0), ("B", 6.0), ("C", 12.0))]
-    s.grids += [GridLine(n, np.array([[-2.0, y], [14.0, y]]), "v") for n, y in (("1", 0.0), ("2", 5.0), ("3", 10.2))]
+    s.grids = [
+        GridLine(n, np.array([[x, -2.0], [x, 12.0]]), "u") for n, x in (("A", 0.0), ("B", 6.0), ("C", 12.0))
+    ]
+    s.grids += [
+        GridLine(n, np.array([[-2.0, y], [14.0, y]]), "v") for n, y in (("1", 0.0), ("2", 5.0), ("3", 10.2))
+    ]
     found = by_kind(model(s))
     assert [x.name for x in found["stack"]][:3] == ["Stack A/1", "Stack B/1", "Stack C/1"]
-    assert {x.name for x in found["frame"]} == {"Frame A", "Frame B", "Frame C", "Frame 1", "Frame 2", "Frame 3"}
+    assert {x.name for x in found["frame"]} == {
+        "Frame A",
+        "Frame B",
+        "Frame C",
+        "Frame 1",
+        "Frame 2",
+        "Frame 3",
+    }
     assert {x.name for x in found["beams"]} >= {"L1, grid 1", "L1, grid A"}
 
 
@@ -85,13 +105,16 @@ def test_grids_groups_north_and_flags_are_read(tmp_path: Path, unit: str) -> Non
     steel = w.material("S355", YoungModulus=210e9, MassDensity=7850)
     profile = w.profile("Rectangle", "R", XDim=0.3, YDim=0.3)
     one, two = (
-        w.member("IfcColumn", f"K{k}", (4.0 * k, 0, 0), (4.0 * k, 0, 3), profile, steel, "Ground") for k in (0, 1)
+        w.member("IfcColumn", f"K{k}", (4.0 * k, 0, 0), (4.0 * k, 0, 3), profile, steel, "Ground")
+        for k in (0, 1)
     )
     w.grid("G", {"A": ((0, -1), (0, 5))}, {"1": ((-1, 0), (9, 0))})
     group = w.root("IfcGroup", "east wing")
     w.root("IfcRelAssignsToGroup", None, RelatedObjects=[two], RelatingGroup=group)
     f = w.file
-    flag = f.create_entity("IfcPropertySingleValue", "LoadBearing", None, f.create_entity("IfcBoolean", False), None)
+    flag = f.create_entity(
+        "IfcPropertySingleValue", "LoadBearing", None, f.create_entity("IfcBoolean", False), None
+    )
     pset = w.root("IfcPropertySet", "Pset_ColumnCommon", HasProperties=[flag])
     w.root("IfcRelDefinesByProperties", None, RelatedObjects=[one], RelatingPropertyDefinition=pset)
     w.write(tmp_path / "m.ifc")
@@ -117,5 +140,9 @@ def test_wholes_of_parts_and_bodies_of_no_kind_are_listed(tmp_path: Path) -> Non
     w.write(tmp_path / "m.ifc")
     s = read_source(tmp_path / "m.ifc")
     reasons = {k.cls: k.reason for k in s.skipped}
-    assert "whole of parts" in reasons["assembly"] and "not transferred" in reasons["proxy"] and "stair" in reasons
+    assert (
+        "whole of parts" in reasons["assembly"]
+        and "not transferred" in reasons["proxy"]
+        and "stair" in reasons
+    )
     assert len(s.elements) == 1

@@ -1,4 +1,5 @@
-"""Who must be looked at again in a revision, and how much of a section axial force and bending use together."""
+"""Who must be looked at again in a revision, and how much of a section axial force and bending use
+together."""
 
 from __future__ import annotations
 
@@ -68,7 +69,11 @@ def test_a_simple_beam_with_twice_its_load_has_twice_its_demand() -> None:
     used = 1.5 * 20e3 * 36 / 8 / (0.2 * 0.3**2 / 6) / 235e6
     assert found.used_after is not None
     verified(
-        "Use of a rectangular section in bending", "M / W / f with q L2 / 8, b h2 / 6", found.used_after, used, 1e-6
+        "Use of a rectangular section in bending",
+        "M / W / f with q L2 / 8, b h2 / 6",
+        found.used_after,
+        used,
+        1e-6,
     )
     assert found.used_before == pytest.approx(used / 2, rel=1e-6)
     (finding,) = [f for f in c.findings if f.code == "match.again"]
@@ -84,7 +89,8 @@ def test_what_stays_within_the_tolerance_or_goes_down_is_not_listed() -> None:
 
 
 def test_a_force_that_turns_its_sign_is_a_new_demand_where_that_matters() -> None:
-    """Compression where tension was accepted; tension on the other face of concrete, where steel may lie on one face only."""
+    """Compression where tension was accepted; tension on the other face of concrete, where steel may lie on
+    one face only."""
     assert not compared(loaded(-10e3), loaded(10e3)).again
     a, b = loaded(-10e3), loaded(10e3)
     for m in (a, b):
@@ -152,8 +158,12 @@ def test_all_loads_times_a_factor_is_that_ratio_whichever_way_members_run(factor
 
 
 def test_stresses_agree_with_sectionproperties() -> None:
-    """Against the library sectionproperties (finite elements): an I section and an angle, whose principal axes are inclined."""
-    for geometry in (i_section(0.3, 0.15, 0.0107, 0.0071, 0.015, 8), angle_section(0.1, 0.15, 0.012, 0.012, 0.005, 4)):
+    """Against the library sectionproperties (finite elements): an I section and an angle, whose principal
+    axes are inclined."""
+    for geometry in (
+        i_section(0.3, 0.15, 0.0107, 0.0071, 0.015, 8),
+        angle_section(0.1, 0.15, 0.012, 0.012, 0.005, 4),
+    ):
         geometry.create_mesh(mesh_sizes=[2e-5])
         meshed = MeshedSection(geometry)
         meshed.calculate_geometric_properties()
@@ -219,13 +229,21 @@ def test_a_tolerance_of_its_own_holds_for_one_quantity() -> None:
             }
         }
     ).compare
-    assert limits.of("my") == (0.5, 1000.0) and limits.of("ux", 0.5) == (0.05, 0.002) and limits.of("n") == (0.0, 0.0)
+    assert (
+        limits.of("my") == (0.5, 1000.0)
+        and limits.of("ux", 0.5) == (0.05, 0.002)
+        and limits.of("n") == (0.0, 0.0)
+    )
     relative, absolute = of_components(limits)
-    assert relative.tolist() == [0.0, 0.05, 0.05, 0.05, 0.5, 0.05] and absolute.tolist() == [0.0] + [1000.0] * 5
+    assert (
+        relative.tolist() == [0.0, 0.05, 0.05, 0.05, 0.5, 0.05] and absolute.tolist() == [0.0] + [1000.0] * 5
+    )
     assert Settings.from_dict(tomllib.loads(Settings(compare=limits).to_toml())).compare == limits
     with pytest.raises(SettingsError, match="compare.tolerance.sigma is 'sigma'; it must be one of"):
         Settings.from_dict({"compare": {"tolerance": {"sigma": {"relative": 0.1}}}})
-    with pytest.raises(SettingsError, match="unknown key compare.tolerance.my.share; known are absolute, relative"):
+    with pytest.raises(
+        SettingsError, match="unknown key compare.tolerance.my.share; known are absolute, relative"
+    ):
         Settings.from_dict({"compare": {"tolerance": {"n": {}, "my": {"share": 1}}}})
     with pytest.raises(SettingsError, match="compare.tolerance.my.relative is -1"):
         Settings.from_dict({"compare": {"tolerance": {"my": {"relative": -1}}}})
@@ -239,5 +257,7 @@ def test_a_tolerance_changes_who_must_be_looked_at_again() -> None:
             "Q", "live", member_loads=[MemberLoad(next(iter(m.members)), 0, 6.0, (0, 0, -q), (0, 0, -q))]
         )
     assert compare(side(a), side(b)).again
-    wide = Settings.from_dict({"compare": {"tolerance": {k: {"relative": 0.3} for k in ("vz", "my")}}}).compare
+    wide = Settings.from_dict(
+        {"compare": {"tolerance": {k: {"relative": 0.3} for k in ("vz", "my")}}}
+    ).compare
     assert not compare(side(a), side(b), limits=wide).again

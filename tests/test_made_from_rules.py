@@ -52,8 +52,8 @@ def test_alternate_and_adjacent_spans() -> None:
 
 @pytest.mark.parametrize("degrees", [0.0, 33.0])
 def test_patterns_of_a_floor_cover_the_spans_they_name(degrees: float) -> None:
-    """Three spans of 6 m: odd loads two thirds; every pattern excludes the others and the whole. Of a building that is turned the
-    spans are its own, not as many as it has columns."""
+    """Three spans of 6 m: odd loads two thirds; every pattern excludes the others and the whole. Of a
+    building that is turned the spans are its own, not as many as it has columns."""
     m = floor(18.0, 4.0)
     for k, x in enumerate((6.0, 12.0)):
         m.nodes[f"p{k}"] = type(m.nodes["n0"])(f"p{k}", np.array([x, 0.0, 0.0]))
@@ -76,7 +76,9 @@ def test_patterns_of_a_floor_cover_the_spans_they_name(degrees: float) -> None:
 def test_pattern_leaves_openings_open() -> None:
     m = floor(12.0, 4.0, openings=True)
     m.nodes["p"] = type(m.nodes["n0"])("p", np.array([6.0, 0.0, 0.0]))
-    m.members["c"] = type(m.members["m0"])("c", "c", "column", "p", "n4", "plain", "steel", np.array([1.0, 0, 0]))
+    m.members["c"] = type(m.members["m0"])(
+        "c", "c", "column", "p", "n4", "plain", "steel", np.array([1.0, 0, 0])
+    )
     m.cases["live"].area_loads = [AreaLoad("s", ((0.0, 0.0, -1000.0),))]
     AddCases(patterns(m, m.cases["live"])).apply(m)
     assert Distribution(m).case("live x odd").total("applied")[2] == pytest.approx(-23000)
@@ -108,7 +110,9 @@ def test_storey_force_acts_off_the_centre_of_mass_both_ways() -> None:
     found = levels(m, {"G": 1.0})
     assert [x.name for x in found] == ["L0", "L1", "L2", "L3"] and not found[0].nodes
     assert found[1].centre == pytest.approx([3, 2]) and found[1].extent == pytest.approx([6, 4])
-    made = storey_cases("Ey", "seismic", found, {"L2": [0.0, 10e3, 0.0], "L3": [0.0, 20e3, 0.0]}, 0.05, "test")
+    made = storey_cases(
+        "Ey", "seismic", found, {"L2": [0.0, 10e3, 0.0], "L3": [0.0, 20e3, 0.0]}, 0.05, "test"
+    )
     assert [c["name"] for c in made] == ["Ey +e", "Ey -e"]
     AddCases(made).apply(m)
     r = run(m, RunSettings())
@@ -140,7 +144,8 @@ def test_levels_need_storeys_and_mass() -> None:
 
 
 def test_design_spectrum_is_whole_at_its_corners() -> None:
-    """EN 1998-1 3.13 to 3.16, ground B: 2/3 ag S at T = 0, ag S 2.5/q on the plateau, continuous at TB, TC, TD."""
+    """EN 1998-1 3.13 to 3.16, ground B: 2/3 ag S at T = 0, ag S 2.5/q on the plateau, continuous at TB, TC,
+    TD."""
     s = DesignSpectrum(2.0, *GROUND_TYPE_1["B"], q=3.0)
     assert s.at(0.0) == pytest.approx(2.0 * 1.2 * 2 / 3) and s.at(0.3) == pytest.approx(2.0 * 1.2 * 2.5 / 3)
     for t in (s.tb, s.tc, s.td):
@@ -155,7 +160,9 @@ def test_base_shear_by_en_1998() -> None:
     s = DesignSpectrum(2.5, *GROUND_TYPE_1["C"], q=3.9)
     assert base_shear_en(s, t, 1.5e6, 5) == pytest.approx(2.5 * 1.15 * 2.5 / 3.9 * 1.5e6 * 0.85)
     assert base_shear_en(s, t, 1.5e6, 2) == pytest.approx(2.5 * 1.15 * 2.5 / 3.9 * 1.5e6)
-    assert share_en(np.array([2.0, 2.0, 2.0]), np.array([3.0, 6.0, 9.0])) == pytest.approx([1 / 6, 2 / 6, 3 / 6])
+    assert share_en(np.array([2.0, 2.0, 2.0]), np.array([3.0, 6.0, 9.0])) == pytest.approx(
+        [1 / 6, 2 / 6, 3 / 6]
+    )
 
 
 def test_base_shear_by_asce_7() -> None:
@@ -181,7 +188,9 @@ def test_storey_masses_are_the_same_whether_slabs_carry_as_shells_or_hand_on() -
     m.surfaces["s"].way = m.surfaces["wall"].way = "shell"
     shells = levels(m, {"w": 1.0})
     assert [x.mass for x in shells] == pytest.approx([x.mass for x in handed])
-    total = sum(m.weight(x) for x in m.members.values()) + sum(m.surface_weight(s) for s in m.surfaces.values())
+    total = sum(m.weight(x) for x in m.members.values()) + sum(
+        m.surface_weight(s) for s in m.surfaces.values()
+    )
     assert sum(x.mass for x in shells) == pytest.approx(total / 9.80665)
 
 
@@ -209,13 +218,16 @@ def house_of_walls() -> Model:
 
 
 def test_storey_forces_of_a_building_of_walls_and_slabs_go_to_its_slabs() -> None:
-    """Forces and their moments about the centre of mass with an eccentricity of 5 % of the slab, as applied in a run."""
+    """Forces and their moments about the centre of mass with an eccentricity of 5 % of the slab, as applied
+    in a run."""
     m = house_of_walls()
     found = levels(m, {"G": 1.0})
     assert [len(x.slabs) for x in found] == [0, 1, 1] and found[2].extent == pytest.approx([4, 6])
     assert sum(x.mass for x in found) == pytest.approx((2 * 24 + 4 * 12) * 0.2 * 2500)
     assert found[1].centre == pytest.approx([2, 3])
-    AddCases(storey_cases("E", "seismic", found, {"L1": [0.0, 10e3, 0.0], "L2": [5e3, 20e3, 0.0]}, 0.05, "t")).apply(m)
+    AddCases(
+        storey_cases("E", "seismic", found, {"L1": [0.0, 10e3, 0.0], "L2": [5e3, 20e3, 0.0]}, 0.05, "t")
+    ).apply(m)
     r = run(m, RunSettings(), meshing=MeshSettings(1.0))
     for name, sign in (("E +e", 1), ("E -e", -1)):
         applied = next(e for e in r.equilibrium if e.case == name).applied
@@ -235,8 +247,8 @@ def test_notional_loads_of_a_building_of_walls_and_slabs() -> None:
 
 @pytest.mark.parametrize("beams", [0, 1, 2])
 def test_edge_beams_do_not_draw_the_storey_force_to_themselves(beams: int) -> None:
-    """Light beams along two edges change the storey's drift little and take their own mass's share alone: the floor bends as it
-    did. Force and moment about the centre of mass stay exact."""
+    """Light beams along two edges change the storey's drift little and take their own mass's share alone: the
+    floor bends as it did. Force and moment about the centre of mass stay exact."""
     from rod_tally.model import Member, Node, Section
 
     drifts = {}
@@ -247,8 +259,12 @@ def test_edge_beams_do_not_draw_the_storey_force_to_themselves(beams: int) -> No
             x = 4.0 * k
             for end, y in (("a", 0.0), ("b", 6.0)):
                 m.nodes[f"{end}{k}"] = Node(f"{end}{k}", np.array([x, y, 6.0]))
-            m.members[f"b{k}"] = Member(f"b{k}", f"b{k}", "beam", f"a{k}", f"b{k}", "b", "plate", np.array([0, 0, 1.0]))
-            m.surfaces["s1"].joints.append(SurfaceJoint("member", f"b{k}", np.array([(x, 0, 6.0), (x, 6, 6.0)])))
+            m.members[f"b{k}"] = Member(
+                f"b{k}", f"b{k}", "beam", f"a{k}", f"b{k}", "b", "plate", np.array([0, 0, 1.0])
+            )
+            m.surfaces["s1"].joints.append(
+                SurfaceJoint("member", f"b{k}", np.array([(x, 0, 6.0), (x, 6, 6.0)]))
+            )
         found = levels(m, {"G": 1.0})
         AddCases(storey_cases("E", "seismic", found, {"L2": [20e3, 5e3, 3e3]}, 0.0, "t")).apply(m)
         r = run(m, RunSettings(), meshing=MeshSettings(0.5))

@@ -1,4 +1,5 @@
-"""Models from parameters: counts and loads by hand, simple beam formulas, and the same model once it is read back."""
+"""Models from parameters: counts and loads by hand, simple beam formulas, and the same model once it is read
+back."""
 
 from __future__ import annotations
 
@@ -61,11 +62,15 @@ def test_pinned_feet_and_ends() -> None:
 def test_cross_members_of_storeys_and_bays_with_the_later_exception_winning() -> None:
     m = made(FACADE).model
     bars = sorted(
-        m.nodes[x.start].point[2] for x in m.members.values() if x.cls == "beam" and m.nodes[x.start].point[0] == 0
+        m.nodes[x.start].point[2]
+        for x in m.members.values()
+        if x.cls == "beam" and m.nodes[x.start].point[0] == 0
     )
     assert bars == pytest.approx([0, 0.9, 3.5, 4.4, 6.2, 6.7, 7.6])
     third = sorted(
-        m.nodes[x.start].point[2] for x in m.members.values() if x.cls == "beam" and m.nodes[x.start].point[0] == 3.0
+        m.nodes[x.start].point[2]
+        for x in m.members.values()
+        if x.cls == "beam" and m.nodes[x.start].point[0] == 3.0
     )
     assert third == pytest.approx([0, 3.5, 6.7])
     assert sum(x.cls == "column" for x in m.members.values()) == 4 * 3
@@ -84,7 +89,9 @@ def test_loads_of_a_facade_add_up() -> None:
     assert applied(r, "Panes")[2] == pytest.approx(-400 * area, rel=1e-9)
     assert applied(r, "Crowd")[1] == pytest.approx(3 * 1000 * 4.8, rel=1e-9)
     # at 1.1 m above each level, where no cross member is near: on the uprights
-    assert applied(r, "Crowd")[3] == pytest.approx(-1000 * 4.8 * sum(z + 1.1 for z in (0, 3.5, 6.7)), rel=1e-9)
+    assert applied(r, "Crowd")[3] == pytest.approx(
+        -1000 * 4.8 * sum(z + 1.1 for z in (0, 3.5, 6.7)), rel=1e-9
+    )
 
 
 def test_a_cross_member_takes_the_crowd_that_is_at_its_height() -> None:
@@ -94,12 +101,20 @@ def test_a_cross_member_takes_the_crowd_that_is_at_its_height() -> None:
 
 
 def test_moments_of_a_cross_member_are_those_of_a_simple_beam() -> None:
-    """Pinned ends: a pane on two points M = W/2 L/4; a trapezoid of wind from above and below (statics of the simple beam)."""
+    """Pinned ends: a pane on two points M = W/2 L/4; a trapezoid of wind from above and below (statics of the
+    simple beam)."""
     w, h = 2.0, 1.2
-    m = made({
-        "kind": "facade", "storeys": [3.6], "spacings": [w, w, w], "cross_members": [0.0, 1.2, 2.4], "beam_ends": "pinned",
-        "pane_weight": 400.0, "wind": 800.0,
-    }).model  # fmt: skip
+    m = made(
+        {
+            "kind": "facade",
+            "storeys": [3.6],
+            "spacings": [w, w, w],
+            "cross_members": [0.0, 1.2, 2.4],
+            "beam_ends": "pinned",
+            "pane_weight": 400.0,
+            "wind": 800.0,
+        }
+    ).model
     r = run(m)
     bar = next(x.id for x in m.members.values() if x.name == "Cross member bay 2 at 1.200 m")
     at = r.results.stations_of(bar)
@@ -108,7 +123,8 @@ def test_moments_of_a_cross_member_are_those_of_a_simple_beam() -> None:
         return float(np.abs(r.results.force[r.results.case_index(case), at, k]).max())
 
     assert moment("Panes", 4) == pytest.approx(400 * w * h / 2 * w / 4, rel=1e-6)
-    # a trapezoid on either side: rising over a = h / 2 to q h / 2; M = p (3 L^2 - 4 a^2) / 24 each (any handbook)
+    # a trapezoid on either side: rising over a = h / 2 to q h / 2; M = p (3 L^2 - 4 a^2) / 24 each (any
+    # handbook)
     p, a = 800 * h / 2, h / 2
     assert moment("Wind", 5) == pytest.approx(2 * p * (3 * w**2 - 4 * a**2) / 24, rel=1e-6)
 
@@ -119,7 +135,9 @@ def test_moments_of_a_cross_member_are_those_of_a_simple_beam() -> None:
 def test_what_is_read_back_equals_what_was_made(recipe: dict[str, object], tmp_path: Path) -> None:
     m = made(recipe).model
     back = read_model(write_ifc(m, tmp_path / "made.ifc"), Settings())
-    assert {s.name: s.elevation for s in back.storeys} == pytest.approx({s.name: s.elevation for s in m.storeys})
+    assert {s.name: s.elevation for s in back.storeys} == pytest.approx(
+        {s.name: s.elevation for s in m.storeys}
+    )
     assert set(back.members) == set(m.members) and set(back.surfaces) == set(m.surfaces)
     for ident, x in m.members.items():
         y = back.members[ident]
@@ -138,13 +156,14 @@ def test_what_is_read_back_equals_what_was_made(recipe: dict[str, object], tmp_p
 
 
 def test_a_portal_against_its_closed_form() -> None:
-    """Fixed portal pushed by F at its beam: M at each foot = F h / 2 (3 k + 1) / (6 k + 1), k = (I_beam / I_column) h / l
-    (rigid-frame formulas of any handbook; from memory)."""
+    """Fixed portal pushed by F at its beam: M at each foot = F h / 2 (3 k + 1) / (6 k + 1), k = (I_beam /
+    I_column) h / l (rigid-frame formulas of any handbook; from memory)."""
     from rod_tally.model import LoadCase, NodeLoad
     from rod_tally.model.settings import RunSettings
 
     m = made({"kind": "frame", "storeys": [4.0], "bays_x": [8.0], "bays_y": [5.0]}).model
-    # the frame at y = 0 alone: that at y = 5 is alike, and the beams between them carry nothing when both are pushed
+    # the frame at y = 0 alone: that at y = 5 is alike, and the beams between them carry nothing when both are
+    # pushed
     tops = [n for n in m.nodes.values() if n.point[2] == 4.0 and n.point[0] == 0.0]
     m.cases["F"] = LoadCase("F", "wind", node_loads=[NodeLoad(n.id, (10e3, 0, 0), (0, 0, 0)) for n in tops])
     # no axial and shear strain, as the formulas have it
@@ -166,14 +185,26 @@ def test_a_portal_against_its_closed_form() -> None:
         )
 
 
-@pytest.mark.parametrize("change, why", [
-    ({"spacings": [1.5, 0.0]}, r"spacings\[2\] is 0.0"), ({"cross_members": [0.0, 3.3]}, "cross_members: 3.3 m"),
-    ({"cross_members": [0.9, 0.0]}, "must rise"), ({"stories": [3.0]}, "unknown key stories"), ({"bays_x": [3.0]}, "bays_x is for the other kind"),
-    ({"exceptions": [{"storey": 9, "cross_members": [0.0]}]}, "no storey 9"), ({"exceptions": [{"bay": 9, "cross_members": [0.0]}]}, "bay is 9"),
-    ({"column": "HE 240 X"}, "column is 'HE 240 X'"), ({"material": "cheese"}, "material is"), ({"wind": math.nan}, "wind is"),
-    ({"line_load": {"height": 9.0, "value": 1.0}}, "line_load.height"), ({"base": "glued"}, "base is"), ({"storeys": []}, "storeys is"),
-    ({"exceptions": [{"storey": 2, "cross": [0.0]}]}, r"exceptions\[1\].cross"), ({"spacings": [1.0] * 60_000}, "the most is"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "change, why",
+    [
+        ({"spacings": [1.5, 0.0]}, r"spacings\[2\] is 0.0"),
+        ({"cross_members": [0.0, 3.3]}, "cross_members: 3.3 m"),
+        ({"cross_members": [0.9, 0.0]}, "must rise"),
+        ({"stories": [3.0]}, "unknown key stories"),
+        ({"bays_x": [3.0]}, "bays_x is for the other kind"),
+        ({"exceptions": [{"storey": 9, "cross_members": [0.0]}]}, "no storey 9"),
+        ({"exceptions": [{"bay": 9, "cross_members": [0.0]}]}, "bay is 9"),
+        ({"column": "HE 240 X"}, "column is 'HE 240 X'"),
+        ({"material": "cheese"}, "material is"),
+        ({"wind": math.nan}, "wind is"),
+        ({"line_load": {"height": 9.0, "value": 1.0}}, "line_load.height"),
+        ({"base": "glued"}, "base is"),
+        ({"storeys": []}, "storeys is"),
+        ({"exceptions": [{"storey": 2, "cross": [0.0]}]}, r"exceptions\[1\].cross"),
+        ({"spacings": [1.0] * 60_000}, "the most is"),
+    ],
+)
 def test_errors_name_the_key(change: dict[str, object], why: str) -> None:
     with pytest.raises(RecipeError, match=why):
         Recipe.from_dict({**FACADE, **change})
@@ -185,12 +216,16 @@ def test_errors_name_the_key(change: dict[str, object], why: str) -> None:
 
 def test_sections_of_ones_own() -> None:
     m = made(
-        FACADE, column="Upright", sections={"Upright": {"shape": "box", "width": 0.05, "depth": 0.15, "wall": 0.003}}
+        FACADE,
+        column="Upright",
+        sections={"Upright": {"shape": "box", "width": 0.05, "depth": 0.15, "wall": 0.003}},
     ).model
     assert m.sections["Upright"].area == pytest.approx(0.05 * 0.15 - 0.044 * 0.144)
 
 
-def test_the_command_writes_a_model_that_can_be_reviewed(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_the_command_writes_a_model_that_can_be_reviewed(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     recipe = tmp_path / "front.toml"
     recipe.write_text(
         'kind = "facade"\nstoreys = [3.5, 3.2]\nspacings = [1.5, 1.5]\ncross_members = [0.9]\npane_weight = 300.0\nwind = 500.0\n'

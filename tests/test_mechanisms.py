@@ -72,7 +72,9 @@ def test_hinge_chain_names_the_node_that_falls() -> None:
     """Three collinear bars between two supports with hinges at the inner nodes."""
     points = [(0, 0, 0), (2, 0, 0), (4, 0, 0), (6, 0, 0)]
     pins = ("my mz", "my mz")
-    m = frame(points, [(0, 1), (1, 2), (2, 3)], {0: FIXED, 3: FIXED}, {1: pins, 0: ("my mz", "my mz"), 2: pins})
+    m = frame(
+        points, [(0, 1), (1, 2), (2, 3)], {0: FIXED, 3: FIXED}, {1: pins, 0: ("my mz", "my mz"), 2: pins}
+    )
     line_load(m, "m1", (0, 0, -1e4))
     text = " ".join(codes(m)["stability.mechanism"])
     assert "n1" in text or "n2" in text
@@ -120,7 +122,11 @@ def test_truss_nodes_need_nothing_to_hold_their_rotation() -> None:
 
 @pytest.mark.parametrize(
     ("left", "right", "words"),
-    [("ux uy uz rx", "", "turn about"), ("uy uz rx", "uy uz", "slide along x"), ("pinned", "uy uz", "turn about x")],
+    [
+        ("ux uy uz rx", "", "turn about"),
+        ("uy uz rx", "uy uz", "slide along x"),
+        ("pinned", "uy uz", "turn about x"),
+    ],
 )
 def test_supports_that_do_not_hold_the_whole(left: str, right: str, words: str) -> None:
     m = beam(6, left, right)

@@ -28,7 +28,9 @@ def loads(draw: st.DrawFn) -> list[MemberLoad]:
         qa = draw(value)
         qb = draw(value) if draw(st.booleans()) else qa
         kind = draw(st.sampled_from(["force", "moment"]))
-        out.append(MemberLoad(ident, a * length, b * length, qa, qb, kind, draw(st.booleans()), draw(st.booleans())))
+        out.append(
+            MemberLoad(ident, a * length, b * length, qa, qb, kind, draw(st.booleans()), draw(st.booleans()))
+        )
     return out
 
 
@@ -54,7 +56,9 @@ def test_pieces_have_the_sum_and_the_moment_of_their_loads(found: list[MemberLoa
             at = load.a + (load.b - load.a) * t
             q = tuple((qa + (qb - qa) * (0 if spot else t)).tolist())
             size = 0.0 if spot else (load.b - load.a) / 2
-            f = member_force(model, MemberLoad(load.member, 0.0, size, q, q, "force", load.local, load.projected))  # type: ignore[arg-type]
+            f = member_force(
+                model, MemberLoad(load.member, 0.0, size, q, q, "force", load.local, load.projected)
+            )  # type: ignore[arg-type]
             sums += f
             moments += np.cross(line[0] + x * at, f)
     size = max(float(np.abs(forces).max(initial=0.0)), 1.0)

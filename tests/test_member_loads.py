@@ -6,7 +6,17 @@ import numpy as np
 import pytest
 from shapely.geometry import Polygon
 
-from rod_tally.model import AreaLoad, LoadCase, MemberLoad, Model, NodeLoad, Settings, SpaceLoad, Surface, SurfaceJoint
+from rod_tally.model import (
+    AreaLoad,
+    LoadCase,
+    MemberLoad,
+    Model,
+    NodeLoad,
+    Settings,
+    SpaceLoad,
+    Surface,
+    SurfaceJoint,
+)
 from rod_tally.model.geometry.triangles import triangles_of
 from rod_tally.review import Review, review
 from rod_tally.review.tallies.member_loads import member_diagrams
@@ -45,7 +55,8 @@ def reviewed() -> Review:
 
 
 def test_an_interior_beam_shows_what_both_slabs_give_it() -> None:
-    """Triangles of 3 kN/m2 times 3 m from either side make 18 kN/m at the middle, with what else lies there."""
+    """Triangles of 3 kN/m2 times 3 m from either side make 18 kN/m at the middle, with what else lies
+    there."""
     done = reviewed()
     d = member_diagrams(done, [(done.model.cases["q"], 1.0)], "slabs")["m7"]
     place, value = d.peak

@@ -1,4 +1,5 @@
-"""Members pasted as a table: ends by coordinates or nodes, units, what is filled down, and every fault by row and column."""
+"""Members pasted as a table: ends by coordinates or nodes, units, what is filled down, and every fault by row
+and column."""
 
 from __future__ import annotations
 
@@ -29,7 +30,9 @@ def test_ends_by_coordinates_and_by_nodes_with_what_is_filled_down() -> None:
     node = next(iter(m.nodes))
     text = f"x1 [mm];y1 [mm];z1 [mm];end;section;name;ends;class\n100500;200000;5000;{node};HEB 200;one;pinned;brace\n100000;201000,5;5000;{node};;two;;"
     one, two = read_members(text, m)
-    assert one["start"] == pytest.approx([0.5, 0, 0]) and one["end"] == pytest.approx(m.nodes[node].point.tolist())
+    assert one["start"] == pytest.approx([0.5, 0, 0]) and one["end"] == pytest.approx(
+        m.nodes[node].point.tolist()
+    )
     assert one["section"] == two["section"] == "HE 200 B" and one["name"] == "one" and one["class"] == "brace"
     assert (one["pinned_start"], one["pinned_end"], two["pinned_start"]) == (True, True, False)
     assert two["start"] == pytest.approx([0, 1.0005, 0]) and "class" not in two
@@ -69,10 +72,13 @@ def test_any_unit_gives_the_same_places(rows: list[tuple[float, ...]], unit: str
         ("start,end,section\nn0,nowhere,IPE 300", "row 2, column 'end': there is no node 'nowhere'"),
         ("start,end,section,ends\nn0,n1,IPE 300,glued", "row 2, column 'ends': 'glued'"),
         ("start,end,section,class\nn0,n1,IPE 300,arch", "row 2, column 'class': 'arch'"),
-        ("start,end,section,material\nn0,n1,IPE 300,cheese", "row 2, column 'material': there is no material 'cheese'"),
+        (
+            "start,end,section,material\nn0,n1,IPE 300,cheese",
+            "row 2, column 'material': there is no material 'cheese'",
+        ),
         ("x1 [kN],y1,z1,x2,y2,z2,section\n0,0,0,1,0,0,IPE 300", "does not measure"),
     ],
-)  # fmt: skip
+)
 def test_faults_are_named_by_row_and_column(text: str, words: str) -> None:
     with pytest.raises(TableError) as error:
         read_members(text, model())

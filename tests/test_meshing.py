@@ -19,7 +19,8 @@ from .plates import plate_model, rectangle, shell
 def area(p: Plates, surface: str) -> float:
     k = p.surfaces.index(surface)
     return float(
-        areas(p.points[p.quads[p.quad_of == k]]).sum() + areas(p.points[p.triangles[p.triangle_of == k]]).sum()
+        areas(p.points[p.quads[p.quad_of == k]]).sum()
+        + areas(p.points[p.triangles[p.triangle_of == k]]).sum()
     )
 
 

@@ -1,4 +1,5 @@
-"""Models as tables: read back as written, in any unit; one building by two doors; faults named by row and column."""
+"""Models as tables: read back as written, in any unit; one building by two doors; faults named by row and
+column."""
 
 from __future__ import annotations
 
@@ -113,13 +114,16 @@ SIMPLE = {
 def simple(tmp_path: Path, **changed: str) -> Path:
     for name, text in (SIMPLE | {f"{k}.csv": v for k, v in changed.items()}).items():
         (tmp_path / name).write_text(
-            text.replace("fz [kN/m];a [mm];b [mm]\nQ;member;B1;-12;;\nP", "fz [kN];a [mm];b [mm]\nQ;member;B1;-12;;\nP")
+            text.replace(
+                "fz [kN/m];a [mm];b [mm]\nQ;member;B1;-12;;\nP", "fz [kN];a [mm];b [mm]\nQ;member;B1;-12;;\nP"
+            )
         )
     return tmp_path / "members.csv"
 
 
 def test_a_beam_in_tables_of_other_units_has_the_moments_of_a_handbook(tmp_path: Path) -> None:
-    """q L^2 / 8 = 54 kN m, and P a b / L = 12 kN m (any table of simple beams), from millimetres, kN and decimal commas."""
+    """q L^2 / 8 = 54 kN m, and P a b / L = 12 kN m (any table of simple beams), from millimetres, kN and
+    decimal commas."""
     m = taken(simple(tmp_path))
     r = run(m, RunSettings(stations=13))
     my = r.force[:, :, 4]
@@ -147,9 +151,13 @@ def test_one_building_by_two_doors(tmp_path: Path) -> None:
     (folder / "sections.csv").write_text(
         f"section,shape,area,iy,iz,j,avy,avz\nR,rectangle,{section.area},{section.iy},{section.iz},{section.j},{section.avy},{section.avz}\n"
     )
-    (folder / "materials.csv").write_text(f"material,e,g,density\nM,{steel.E},{steel.shear_modulus},{steel.density}\n")
+    (folder / "materials.csv").write_text(
+        f"material,e,g,density\nM,{steel.E},{steel.shear_modulus},{steel.density}\n"
+    )
     (folder / "cases.csv").write_text("case,kind\nFloor,dead\nWind,wind\n")
-    (folder / "loads.csv").write_text("case,kind,on,fx [N],fz [N]\nFloor,member,beam,,-12000\nWind,node,b,20000,\n")
+    (folder / "loads.csv").write_text(
+        "case,kind,on,fx [N],fz [N]\nFloor,member,beam,,-12000\nWind,node,b,20000,\n"
+    )
     two = taken(folder / "nodes.csv")
     assert (len(one.members), len(one.nodes)) == (len(two.members), len(two.nodes))
     a, b = run(one, RunSettings()), run(two, RunSettings())
@@ -198,7 +206,9 @@ MORE = "B2;1;3;R;S355;;\n"
         ("loads", "Q;blast;B1;-1;;", "no kind of load"),
     ],
 )
-def test_rows_that_cannot_be_read_are_left_out_in_words(table: str, row: str, words: str, tmp_path: Path) -> None:
+def test_rows_that_cannot_be_read_are_left_out_in_words(
+    table: str, row: str, words: str, tmp_path: Path
+) -> None:
     """The rest is read, and the finding names table, row and column."""
     path = simple(tmp_path, **{table: SIMPLE.get(f"{table}.csv", "name;price\n") + row + "\n"})
     out = tmp_path / "out"
@@ -209,7 +219,9 @@ def test_rows_that_cannot_be_read_are_left_out_in_words(table: str, row: str, wo
 
 
 def test_combinations_of_cases_that_loads_alone_name(tmp_path: Path) -> None:
-    m = taken(simple(tmp_path, combinations="combination;kind;case;factor\n1;ultimate;Q;1,5\n1;ultimate;P;1,35\n"))
+    m = taken(
+        simple(tmp_path, combinations="combination;kind;case;factor\n1;ultimate;Q;1,5\n1;ultimate;P;1,35\n")
+    )
     assert [c.factors for c in m.combinations] == [{"Q": 1.5, "P": 1.35}] and not m.skipped
 
 
@@ -218,7 +230,9 @@ def test_supports_in_words_and_a_node_whose_support_is_not_understood(tmp_path: 
     text = "node;x;y;z;support\n1;0;0;0;Fixed\n2;6;0;0;pinned\n3;9;0;0;on a wall\n"
     m = taken(
         simple(
-            tmp_path, nodes=text, members="member;start node;end node;section;material\nB1;1;2;R;S355\nB2;2;3;R;S355\n"
+            tmp_path,
+            nodes=text,
+            members="member;start node;end node;section;material\nB1;1;2;R;S355\nB2;2;3;R;S355\n",
         )
     )
     assert [n.support.words for n in m.nodes.values()] == ["ux uy uz rx ry rz", "ux uy uz", ""]
@@ -238,7 +252,9 @@ def test_broken_tables_are_survived(tmp_path: Path, capsys: pytest.CaptureFixtur
             rows = list(csv.reader(path.open(encoding="utf-8")))
             for _ in range(rng.randint(1, 3) if path.name == hit else 0):
                 row = rng.choice(rows)
-                row[rng.randrange(len(row))] = rng.choice(["", "x", "-1", "1e300", "nan", "0", "1 2 3", "ux=-5", "é;|"])
+                row[rng.randrange(len(row))] = rng.choice(
+                    ["", "x", "-1", "1e300", "nan", "0", "1 2 3", "ux=-5", "é;|"]
+                )
             if path.name == hit and rng.random() < 0.3:
                 rows.append(rng.choice(rows)[: rng.randint(0, 4)])
             with (folder / path.name).open("w", encoding="utf-8", newline="") as f:
@@ -254,7 +270,9 @@ def test_the_tables_that_a_review_writes_can_be_taken_in(tmp_path: Path) -> None
     assert main(["review", str(path), "--out", str(tmp_path / "out"), "--quiet"]) in (0, 1)
     one, two = taken(path), taken(tmp_path / "out" / "nodes.csv")
     assert len(one.members) == len(two.members)
-    assert sorted(n.support.words for n in one.nodes.values()) == sorted(n.support.words for n in two.nodes.values())
+    assert sorted(n.support.words for n in one.nodes.values()) == sorted(
+        n.support.words for n in two.nodes.values()
+    )
 
 
 def test_the_command_line_writes_them(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
@@ -266,14 +284,18 @@ def test_the_command_line_writes_them(tmp_path: Path, capsys: pytest.CaptureFixt
     assert "x [m]" in [c.value for c in book["nodes"][1]]
     assert main(["export", str(path), "--tables", str(tmp_path)]) == 2
     assert "folder of the source" in capsys.readouterr().err
-    assert main(["review", str(tmp_path / "p.xlsx"), "--out", str(tmp_path / "out"), "--against", str(path)]) in (0, 1)
+    assert main(
+        ["review", str(tmp_path / "p.xlsx"), "--out", str(tmp_path / "out"), "--against", str(path)]
+    ) in (0, 1)
     assert main(["review", str(tmp_path / "nowhere.csv"), "--out", str(tmp_path / "out")]) == 2
     (tmp_path / "prices.csv").write_text("a,b\n1,2\n")
     assert main(["review", str(tmp_path / "prices.csv"), "--out", str(tmp_path / "out")]) == 2
     assert "none of the tables" in capsys.readouterr().err
 
 
-def test_a_workbook_is_taken_in_and_written_in_the_window(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
+def test_a_workbook_is_taken_in_and_written_in_the_window(
+    window: Window, qtbot: QtBot, tmp_path: Path
+) -> None:
     """By the same doors as any model; a revision of it compares as the same."""
     write_model_tables(rich(), tmp_path / "hall.xlsx")
     window.session.open(tmp_path / "hall.xlsx")

@@ -29,7 +29,8 @@ def cantilever(pieces: int, height: float = 10.0) -> Model:
 
 
 def test_first_period_of_a_cantilever_converges_to_its_closed_form() -> None:
-    """omega = 1.875104^2 sqrt(EI / m L^4) (Clough and Penzien, Dynamics of Structures); lumped masses converge as h^2."""
+    """omega = 1.875104^2 sqrt(EI / m L^4) (Clough and Penzien, Dynamics of Structures); lumped masses
+    converge as h^2."""
     height = 10.0
     omega = 1.8751040687**2 * np.sqrt(E * PLAIN.iz / (7850 * PLAIN.area * height**4))
     exact = 2 * np.pi / omega
@@ -50,7 +51,8 @@ def spread() -> Settings:
 
 
 def test_consistent_mass_converges_two_orders_faster() -> None:
-    """The same cantilever, shear left out as the closed form does: errors of its first frequency fall as h^4, from above."""
+    """The same cantilever, shear left out as the closed form does: errors of its first frequency fall as h^4,
+    from above."""
     omega = 1.8751040687**2 * np.sqrt(E * PLAIN.iz / (7850 * PLAIN.area * 10.0**4))
     errors = []
     for pieces in (2, 4, 8):
@@ -62,12 +64,15 @@ def test_consistent_mass_converges_two_orders_faster() -> None:
 
 
 def test_pinned_beam_with_consistent_mass_through_its_releases() -> None:
-    """One beam between fixed nodes, both ends released in bending: pi^2 sqrt(EI / m L^4) needs the movement of its own ends.
+    """One beam between fixed nodes, both ends released in bending: pi^2 sqrt(EI / m L^4) needs the movement
+    of its own ends.
 
     In four pieces, to 1e-3 (Clough and Penzien); the released ends lie inside the outer pieces.
     """
     span = 6.0
-    m = frame([(span * k / 4, 0, 0) for k in range(5)], [(k, k + 1) for k in range(4)], {0: "fixed", 4: "fixed"})
+    m = frame(
+        [(span * k / 4, 0, 0) for k in range(5)], [(k, k + 1) for k in range(4)], {0: "fixed", 4: "fixed"}
+    )
     m.members["m0"].release_start = PINNED_END
     m.members["m3"].release_end = PINNED_END
     self_weight(m)
@@ -79,7 +84,8 @@ def test_pinned_beam_with_consistent_mass_through_its_releases() -> None:
 
 
 def test_consistent_and_lumped_mass_move_the_same_whole() -> None:
-    """All modes of a frame with many pieces carry nearly all mass either way, and their periods agree where pieces are short."""
+    """All modes of a frame with many pieces carry nearly all mass either way, and their periods agree where
+    pieces are short."""
     m = self_weight(regular(1, 2))
     whole = []
     for s in (Settings(), spread()):
@@ -104,7 +110,8 @@ def test_one_mass_on_a_column() -> None:
 
 
 def test_participating_mass_adds_up_to_what_can_move() -> None:
-    """All modes of a small frame together carry all the mass that no support holds, lumped or spread: 100 %."""
+    """All modes of a small frame together carry all the mass that no support holds, lumped or spread: 100
+    %."""
     for consistent in (False, True):
         m = self_weight(regular(1, 2))
         s = Settings()
@@ -116,7 +123,8 @@ def test_participating_mass_adds_up_to_what_can_move() -> None:
 
 
 def test_a_cantilever_of_ten_members_at_the_defaults_has_its_first_three_periods() -> None:
-    """omega_n = (beta_n L)^2 sqrt(EI / m L^4), beta L 1.8751, 4.6941, 7.8548 (Clough and Penzien): within 1 % each way."""
+    """omega_n = (beta_n L)^2 sqrt(EI / m L^4), beta L 1.8751, 4.6941, 7.8548 (Clough and Penzien): within 1 %
+    each way."""
     height = 10.0
     m, s = cantilever(10, height), Settings()
     s.run.shear_flexible = False
@@ -190,7 +198,9 @@ def test_self_weight_in_two_cases() -> None:
 def test_lost_share_is_said() -> None:
     m = frame([(0, 0, 0), (6, 0, 0), (0, 9, 0), (2, 9, 0)], [(0, 1), (2, 3)], {0: "fixed"})
     m.cases["q"] = LoadCase(
-        "q", "live", member_loads=[MemberLoad(f"m{k}", 0, x, (0, 0, -1e3), (0, 0, -1e3)) for k, x in ((0, 6), (1, 2))]
+        "q",
+        "live",
+        member_loads=[MemberLoad(f"m{k}", 0, x, (0, 0, -1e3), (0, 0, -1e3)) for k, x in ((0, 6), (1, 2))],
     )
     assert "25.0% of load case q (2 kN)" in codes(m)["load.uncarried"]
 
@@ -220,7 +230,8 @@ def test_residual_is_measured_against_the_applied_load() -> None:
 
 
 def test_eigenvalues_of_high_multiplicity_are_found() -> None:
-    """A building of like parts: 200 equal largest values, then a known spectrum; every one of 12 is the largest."""
+    """A building of like parts: 200 equal largest values, then a known spectrum; every one of 12 is the
+    largest."""
     n = 900
     value = np.concatenate([np.full(200, 5.0), np.linspace(4.0, 0.01, n - 200)])
     q = np.linalg.qr(np.random.default_rng(3).standard_normal((n, n)))[0]
@@ -241,7 +252,8 @@ def test_eigenvalues_close_together_agree_with_the_dense_answer() -> None:
 
 
 def test_storeys_come_from_the_levels_where_a_source_names_none() -> None:
-    """A frame's floors are its storeys, a façade's cross members between them are not; what the source names stays as it was."""
+    """A frame's floors are its storeys, a façade's cross members between them are not; what the source names
+    stays as it was."""
     m = regular(2, 3)
     storeys_by_level(m)
     assert [s.elevation for s in m.storeys] == pytest.approx([0.0, 3.5, 7.0, 10.5]) and all(

@@ -1,4 +1,5 @@
-"""Published benchmarks of plates and membranes, from outline to stress and to frequency. Values from memory."""
+"""Published benchmarks of plates and membranes, from outline to stress and to frequency. Values from
+memory."""
 
 from __future__ import annotations
 
@@ -17,11 +18,11 @@ from .verification import verified
 
 
 def test_le1_elliptic_membrane() -> None:
-    """NAFEMS, The Standard NAFEMS Benchmarks (1990), LE1: stress of 92.7 MPa in an elliptic membrane, within 3 %.
+    """NAFEMS, The Standard NAFEMS Benchmarks (1990), LE1: stress of 92.7 MPa in an elliptic membrane, within
+    3 %.
 
-    A quarter between ellipses (2, 1) and (3.25, 2.75), 0.1 m thick, E 210 GPa, nu 0.3, pulled outwards by 10 MPa at its outer
-    edge; held along both axes of symmetry.
-    """
+    A quarter between ellipses (2, 1) and (3.25, 2.75), 0.1 m thick, E 210 GPa, nu 0.3, pulled outwards by 10
+    MPa at its outer edge; held along both axes of symmetry."""
     m = plate_model()
     e = 210e9
     m.materials["plate"] = Material("plate", "steel", e, e / 2.6)
@@ -45,12 +46,15 @@ def test_le1_elliptic_membrane() -> None:
     values = fields.at_corners(r.displacement[0])
     at = int(np.linalg.norm(r.plates.points[fields.corners.node] - [2, 0, 0], axis=1).argmin())
     stress = quantity(values, np.full(len(values), 0.1), "sy middle")
-    verified("elliptic membrane, stress at the inner corner, Pa", "NAFEMS (1990), LE1", stress[at], 92.7e6, 0.03)
+    verified(
+        "elliptic membrane, stress at the inner corner, Pa", "NAFEMS (1990), LE1", stress[at], 92.7e6, 0.03
+    )
 
 
 @pytest.mark.parametrize("spread", [False, True])
 def test_fv16_cantilevered_square_plate(spread: bool) -> None:
-    """NAFEMS, Selected Benchmarks for Natural Frequency Analysis (1987), FV16: 0.421, 1.029, 2.582, 3.306, 3.753 Hz, within 2 %.
+    """NAFEMS, Selected Benchmarks for Natural Frequency Analysis (1987), FV16: 0.421, 1.029, 2.582, 3.306,
+    3.753 Hz, within 2 %.
 
     10 m by 10 m by 0.05 m, E 200 GPa, nu 0.3, 8000 kg/m3, clamped along one side.
     """
@@ -66,12 +70,15 @@ def test_fv16_cantilevered_square_plate(spread: bool) -> None:
     found = [1 / x.period for x in modes(m, r, settings)]
     how = "spread" if spread else "lumped"
     for n, (got, wanted) in enumerate(zip(found, (0.421, 1.029, 2.582, 3.306, 3.753), strict=True), 1):
-        verified(f"cantilevered square plate, mode {n}, {how} mass, Hz", "NAFEMS (1987), FV16", got, wanted, 0.02)
+        verified(
+            f"cantilevered square plate, mode {n}, {how} mass, Hz", "NAFEMS (1987), FV16", got, wanted, 0.02
+        )
 
 
 @pytest.mark.parametrize("spread", [False, True])
 def test_a_simply_supported_plate_swings_as_in_closed_form(spread: bool) -> None:
-    """f = pi / 2 sqrt(D / m) (1 / a^2 + 1 / b^2) (Timoshenko, Vibration Problems in Engineering), within 1 %."""
+    """f = pi / 2 sqrt(D / m) (1 / a^2 + 1 / b^2) (Timoshenko, Vibration Problems in Engineering), within 1
+    %."""
     m = plate_model()
     shell(m, "s", rectangle(6, 4), 0.1, edges="pinned")
     m.cases["Self-weight"] = LoadCase("Self-weight", "self-weight", self_weight=(0, 0, -1.0))

@@ -1,5 +1,5 @@
-"""A newcomer's path by clicks and keys alone: find and mend the demo's four faults, run, compare, report; and controls that can be
-named and reached without a mouse."""
+"""A newcomer's path by clicks and keys alone: find and mend the demo's four faults, run, compare, report; and
+controls that can be named and reached without a mouse."""
 
 from __future__ import annotations
 
@@ -54,7 +54,10 @@ class Hand:
         self._done()
 
     def key(
-        self, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier, on: QWidget | None = None
+        self,
+        key: Qt.Key,
+        modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier,
+        on: QWidget | None = None,
     ) -> None:
         if on is None:
             self.w.activateWindow()
@@ -78,7 +81,9 @@ class Hand:
     def button(self, text: str) -> None:
         """Click the button of what is picked that begins so."""
         found = [
-            b for b in self.w.details.findChildren(QPushButton) if b.text().startswith(text) and b.isVisibleTo(self.w)
+            b
+            for b in self.w.details.findChildren(QPushButton)
+            if b.text().startswith(text) and b.isVisibleTo(self.w)
         ]
         assert found, [b.text() for b in self.w.details.findChildren(QPushButton)]
         self.qtbot.mouseClick(found[0], Qt.MouseButton.LeftButton, pos=QPoint(10, found[0].height() // 2))
@@ -130,7 +135,7 @@ def test_from_an_empty_window_to_a_report(
     assert hand.actions <= MOST
 
 
-# -- names and keys ----------------------------------------------------------------------------------------------------
+# -- names and keys ------------------------------------------------------------------------------------------
 
 
 def unnamed(top: QWidget) -> list[str]:
@@ -154,15 +159,31 @@ def test_every_control_of_the_window_has_a_name(loft: Window) -> None:
     assert unnamed(loft) == []
 
 
-PAGES = ("file.rules", "file.report_page", "run.choose", "loads.combine", "help.step", "help.find", "file.make", "run.settings",
-         "model.add_slab", "loads.mass", "view.theme", "model.draw")  # fmt: skip
+PAGES = (
+    "file.rules",
+    "file.report_page",
+    "run.choose",
+    "loads.combine",
+    "help.step",
+    "help.find",
+    "file.make",
+    "run.settings",
+    "model.add_slab",
+    "loads.mass",
+    "view.theme",
+    "model.draw",
+)
 
 
 @pytest.mark.parametrize("command", PAGES)
 def test_every_control_of_the_pages_has_a_name(loft: Window, qtbot: QtBot, command: str) -> None:
     before = {d for d in QApplication.topLevelWidgets() if d.isVisible()}
     act(loft, qtbot, command)
-    new = [d for d in QApplication.topLevelWidgets() if d.isVisible() and d not in before and isinstance(d, QDialog)]
+    new = [
+        d
+        for d in QApplication.topLevelWidgets()
+        if d.isVisible() and d not in before and isinstance(d, QDialog)
+    ]
     assert new, "nothing opened"
     for d in new:
         assert unnamed(d) == []
@@ -182,7 +203,9 @@ def test_tab_reaches_the_main_parts(loft: Window, qtbot: QtBot) -> None:
         now = QApplication.focusWidget()
         if now is None:
             break
-        seen.add(now.accessibleName() or (now.text() if isinstance(now, QAbstractButton) else type(now).__name__))
+        seen.add(
+            now.accessibleName() or (now.text() if isinstance(now, QAbstractButton) else type(now).__name__)
+        )
         if now is loft.header.search:
             break
     assert len(seen) >= 8, seen

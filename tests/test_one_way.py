@@ -1,4 +1,5 @@
-"""Parts that act in one way only: braces that go slack, supports that lift off, by hand and by brute force."""
+"""Parts that act in one way only: braces that go slack, supports that lift off, by hand and by brute
+force."""
 
 from __future__ import annotations
 
@@ -83,13 +84,16 @@ def test_both_ways_unless_asked_for_and_compression_members() -> None:
     assert not both.slack and axial(both, "m4") < -1e3 < 1e3 < axial(both, "m3")
     SetOneWay(["m3", "m4"], "compression").apply(m)
     r = run(m, ONE_WAY)
-    assert axial(r, "m4") == pytest.approx(-P * np.hypot(L, H) / L, rel=1e-9) and list(r.slack["Wind"]) == ["m3"]
+    assert axial(r, "m4") == pytest.approx(-P * np.hypot(L, H) / L, rel=1e-9) and list(r.slack["Wind"]) == [
+        "m3"
+    ]
     SetOneWay(["m3", "m4"], BOTH).apply(m)
     assert not run(m, ONE_WAY).slack and not m.one_way
 
 
 def three_legs(q: float) -> Model:
-    """A beam of two spans of 5 m on three supports, q (N) down at the end of a cantilever of 2 m beyond the third."""
+    """A beam of two spans of 5 m on three supports, q (N) down at the end of a cantilever of 2 m beyond the
+    third."""
     m = frame(
         [(0, 0, 0), (5, 0, 0), (10, 0, 0), (12, 0, 0)], [(0, 1), (1, 2), (2, 3)],
         {0: "ux uy uz rx rz", 1: "uy uz", 2: "uy uz"}, section=PLAIN,
@@ -99,8 +103,8 @@ def three_legs(q: float) -> Model:
 
 
 def test_a_support_lifts_off() -> None:
-    """The far cantilever pulls the middle support up: it lifts, and the beam is one of 10 m with R0 = -2 q / 10, which has to
-    be able to pull. With that one lifting too nothing holds the beam."""
+    """The far cantilever pulls the middle support up: it lifts, and the beam is one of 10 m with R0 = -2 q /
+    10, which has to be able to pull. With that one lifting too nothing holds the beam."""
     m = three_legs(10e3)
     both = run(m, RunSettings())
     at = {n: k for k, n in enumerate(both.support_ids)}
@@ -115,7 +119,9 @@ def test_a_support_lifts_off() -> None:
     )
     # u of the middle of a simple beam of 10 m under the end moment 2 q: M L2 / 16 E I
     lift = 20e3 * 100 / (16 * 210e9 * PLAIN.iy)
-    verified("Support that lifts off: how far, m", "beam theory, M L2 / 16 E I", r.slack["Q"]["n1"], lift, 1e-6)
+    verified(
+        "Support that lifts off: how far, m", "beam theory, M L2 / 16 E I", r.slack["Q"]["n1"], lift, 1e-6
+    )
     assert r.displacement[0, r.node_ids.index("n1"), 2] == pytest.approx(lift, rel=1e-6)
     SetLifting(["n0"]).apply(m)
     lost = run(m, ONE_WAY)
@@ -136,7 +142,8 @@ def test_a_support_on_a_spring_lifts_off_too() -> None:
 
 
 def test_cases_are_not_added_up_but_made_of_combinations(tmp_path: Path) -> None:
-    """Weight holds down what wind lifts: only together they tell. As a case of its own the combination is right."""
+    """Weight holds down what wind lifts: only together they tell. As a case of its own the combination is
+    right."""
     m = beam(6.0, "ux uy uz rx rz", "uy uz")
     m.nodes["n1"].support = m.nodes["n1"].support.of("uy uz")
     m.cases["G"] = LoadCase("G", "dead", self_weight=(0, 0, -1.0))
@@ -163,7 +170,9 @@ def test_cases_are_not_added_up_but_made_of_combinations(tmp_path: Path) -> None
     r = done.results
     assert "G + W" not in r.slack and "G + 9 W" in r.slack
     half = 7850 * PLAIN.area * 9.80665 * 6 * 3 / 8  # of a propped cantilever
-    assert r.reaction[r.case_index("G + W"), r.support_ids.index("n1"), 2] == pytest.approx(half - 300, rel=1e-6)
+    assert r.reaction[r.case_index("G + W"), r.support_ids.index("n1"), 2] == pytest.approx(
+        half - 300, rel=1e-6
+    )
     edit.revert(m)
     assert set(m.cases) == {"G", "W"}
     with pytest.raises(EditError, match="already"):
@@ -173,7 +182,8 @@ def test_cases_are_not_added_up_but_made_of_combinations(tmp_path: Path) -> None
 @settings(max_examples=60, deadline=None)
 @given(seed=st.integers(0, 10**6), n=st.integers(1, 5))
 def test_who_is_slack_agrees_with_trying_all(seed: int, n: int) -> None:
-    """Brute force over which of n parts are slack, for any stiffness: one set at most fits, and it is the one found."""
+    """Brute force over which of n parts are slack, for any stiffness: one set at most fits, and it is the one
+    found."""
     rng = np.random.default_rng(seed)
     root = rng.normal(size=(n, n + 2))
     a, force = root @ root.T, rng.normal(size=n)
@@ -194,7 +204,8 @@ def test_who_is_slack_agrees_with_trying_all(seed: int, n: int) -> None:
 @example(seed=455097, n=8, rank=3)
 @given(seed=st.integers(0, 10**6), n=st.integers(1, 8), rank=st.integers(1, 4))
 def test_more_parts_than_the_structure_needs(seed: int, n: int, rank: int) -> None:
-    """Parts that can stand in for each other: what each bears is one thing, however slack the others are taken to be."""
+    """Parts that can stand in for each other: what each bears is one thing, however slack the others are
+    taken to be."""
     rng = np.random.default_rng(seed)
     root = rng.normal(size=(n, rank))
     a = root @ root.T
@@ -208,8 +219,8 @@ def test_more_parts_than_the_structure_needs(seed: int, n: int, rank: int) -> No
 @settings(max_examples=12, deadline=None)
 @given(seed=st.integers(0, 10**6), rigid=st.booleans(), way=st.sampled_from(["tension", "compression"]))
 def test_any_braced_frame_is_the_one_without_its_slack_braces(seed: int, rigid: bool, way: str) -> None:
-    """Braces at random, rigid floors or not, forces at random: none bears what it may not, and everything moves as in the frame
-    from which the slack ones are taken out."""
+    """Braces at random, rigid floors or not, forces at random: none bears what it may not, and everything
+    moves as in the frame from which the slack ones are taken out."""
     rng = np.random.default_rng(seed)
     m = regular(2, 2)
     m.storeys = [Storey("Base", 0.0), Storey("First", 3.5), Storey("Roof", 7.0)]
@@ -220,11 +231,22 @@ def test_any_braced_frame_is_the_one_without_its_slack_braces(seed: int, rigid: 
         if d[2] == 3.5 and sorted(np.abs(d[:2])) == [0.0, 6.0] and rng.random() < 0.3:
             braces.append(f"brace {len(braces)}")
             m.members[braces[-1]] = Member(
-                braces[-1], "", "brace", a, b, PLAIN.name, "steel", default_z(d), "",
-                Release.of("mt my mz"), Release.of("my mz"),
-            )  # fmt: skip
+                braces[-1],
+                "",
+                "brace",
+                a,
+                b,
+                PLAIN.name,
+                "steel",
+                default_z(d),
+                "",
+                Release.of("mt my mz"),
+                Release.of("my mz"),
+            )
     loads = [
-        NodeLoad(n, tuple(float(v) for v in rng.normal(size=3) * [2e4, 2e4, 5e3])) for n, p in place.items() if p[2] > 1
+        NodeLoad(n, tuple(float(v) for v in rng.normal(size=3) * [2e4, 2e4, 5e3]))
+        for n, p in place.items()
+        if p[2] > 1
     ]
     m.cases["Wind"] = LoadCase("Wind", "wind", node_loads=loads)
     floors = ["First", "Roof"] if rigid else []

@@ -1,4 +1,5 @@
-"""Nothing depends on the order in which a file names its elements: joins, releases, supports, loads, findings."""
+"""Nothing depends on the order in which a file names its elements: joins, releases, supports, loads,
+findings."""
 
 from __future__ import annotations
 
@@ -22,7 +23,8 @@ from .test_panels import plate
 
 
 def braced() -> SourceModel:
-    """Two storeys with secondary beams, braces that meet girders beside the columns, slabs, and loads on beams."""
+    """Two storeys with secondary beams, braces that meet girders beside the columns, slabs, and loads on
+    beams."""
     s = block(2, 2)
     for k in range(2):
         z = 4.0 * (k + 1) - 0.2
@@ -35,7 +37,12 @@ def braced() -> SourceModel:
     for k, e in enumerate(s.elements):
         if e.cls == "beam" and k % 3 == 0:
             action = SourceAction(
-                f"a{e.id}", "", "Q", e.id, "curve", [(0.0, (0, 0, -1e3, 0, 0, 0)), (2.0, (0, 0, -2e3, 0, 0, 0))]
+                f"a{e.id}",
+                "",
+                "Q",
+                e.id,
+                "curve",
+                [(0.0, (0, 0, -1e3, 0, 0, 0)), (2.0, (0, 0, -2e3, 0, 0, 0))],
             )
             s.actions.append(action)
     return s
@@ -62,7 +69,8 @@ def plain(s: SourceModel) -> dict[str, Any]:
         },
         "surfaces": {
             i: sorted(
-                (j.kind, j.other if j.kind != "end" else "", tuple(np.round(j.line, 6).ravel())) for j in x.joints
+                (j.kind, j.other if j.kind != "end" else "", tuple(np.round(j.line, 6).ravel()))
+                for j in x.joints
             )
             for i, x in m.surfaces.items()
         },

@@ -42,7 +42,8 @@ KEYS = {
 
 @pytest.mark.parametrize("name", KEYS)
 def test_combinations_are_sums_of_cases_and_envelopes_their_extremes(folder: Path, name: str) -> None:
-    """Worked out again from the files alone: every value of every combination, and of every set the least and the most."""
+    """Worked out again from the files alone: every value of every combination, and of every set the least and
+    the most."""
     ids, quantities, of = KEYS[name]
     factors: dict[str, dict[str, float]] = defaultdict(dict)
     kind: dict[str, str] = {}
@@ -73,7 +74,10 @@ def test_combinations_are_sums_of_cases_and_envelopes_their_extremes(folder: Pat
         count[r["set"], r["quantity"], place] += 1
         key = (*place, count[r["set"], r["quantity"], place], r["quantity"])
         low, high = extremes[r["set"], key]
-        assert (float(r["low"]), float(r["high"])) == (pytest.approx(low, abs=1e-9), pytest.approx(high, abs=1e-9))
+        assert (float(r["low"]), float(r["high"])) == (
+            pytest.approx(low, abs=1e-9),
+            pytest.approx(high, abs=1e-9),
+        )
         assert values[r["low_by"]][key] == pytest.approx(low, abs=1e-9)
         assert values[r["high_by"]][key] == pytest.approx(high, abs=1e-9)
 

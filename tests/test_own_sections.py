@@ -1,4 +1,5 @@
-"""Sections of one's own: against handbook values and a section library, given to members, through a recipe and IFC."""
+"""Sections of one's own: against handbook values and a section library, given to members, through a recipe
+and IFC."""
 
 from __future__ import annotations
 
@@ -67,15 +68,18 @@ def test_an_i_by_its_sizes_is_the_catalogues() -> None:
     """IPE 300 of EN 10365: A 53.8 cm2, Iy 8356 cm4, Iz 603.8 cm4, It 20.1 cm4."""
     i = own_section("mine", "i", SIZES["i"])
     for name, got, wanted, within in (
-        ("A, cm2", i.area * 1e4, 53.8, 2e-3), ("Iy, cm4", i.iy * 1e8, 8356.0, 3e-3), ("Iz, cm4", i.iz * 1e8, 603.8, 3e-3),
+        ("A, cm2", i.area * 1e4, 53.8, 2e-3),
+        ("Iy, cm4", i.iy * 1e8, 8356.0, 3e-3),
+        ("Iz, cm4", i.iz * 1e8, 603.8, 3e-3),
         ("It, cm4", i.j * 1e8, 20.1, 0.03),
-    ):  # fmt: skip
+    ):
         verified(f"IPE 300 by its sizes, {name}", "EN 10365:2017 (from memory)", got, wanted, within)
 
 
 @pytest.mark.parametrize("shape", ["tee", "channel", "angle", "welded box", "cross", "i with plates"])
 def test_against_a_section_library(shape: str) -> None:
-    """sectionproperties, analysis of the same outline: area, second moments, torsion constant, shear centre."""
+    """sectionproperties, analysis of the same outline: area, second moments, torsion constant, shear
+    centre."""
     from sectionproperties.analysis import Section
     from sectionproperties.pre import Geometry
     from shapely.geometry import Polygon
@@ -88,7 +92,9 @@ def test_against_a_section_library(shape: str) -> None:
     s.calculate_warping_properties()
     ixx, iyy, ixy = s.get_ic()
     assert own.area == pytest.approx(s.get_area())
-    assert (own.iy, own.iz) == pytest.approx((ixx, iyy)) and abs(own.iyz) == pytest.approx(abs(ixy), abs=1e-12)
+    assert (own.iy, own.iz) == pytest.approx((ixx, iyy)) and abs(own.iyz) == pytest.approx(
+        abs(ixy), abs=1e-12
+    )
     found = warping(own.outline, own.voids)
     assert found is not None
     assert found.j == pytest.approx(s.get_j(), rel=0.01) and own.j == pytest.approx(s.get_j(), rel=0.1)
@@ -162,13 +168,17 @@ def test_in_the_window(loft: Window, qtbot: QtBot) -> None:
 
 
 def test_the_shear_centre_of_rolled_channels_and_tees() -> None:
-    """From the centroid. EN 10365 tables of UPN and UPE, y_m (from memory); a tee's is where the mid-lines of web and flange meet, an
-    angle's where those of its legs do (any textbook on thin-walled sections)."""
+    """From the centroid. EN 10365 tables of UPN and UPE, y_m (from memory); a tee's is where the mid-lines of
+    web and flange meet, an angle's where those of its legs do (any textbook on thin-walled sections)."""
     for name, there in (("UPN 200", 39.4), ("UPN 300", 54.1), ("UPE 200", 54.1)):
         centre = shear_centre(catalogue_section(name))
         assert centre is not None and centre[1] == 0  # on the far side of the web
         verified(
-            f"{name}, shear centre from the centroid, mm", "EN 10365:2017 (from memory)", -centre[0] * 1e3, there, 0.04
+            f"{name}, shear centre from the centroid, mm",
+            "EN 10365:2017 (from memory)",
+            -centre[0] * 1e3,
+            there,
+            0.04,
         )
     tee = own_section("t", "tee", SIZES["tee"])
     assert shear_centre(tee) == pytest.approx((0.0, tee.bounds[3] - 0.015 / 2), abs=2e-3)
@@ -181,7 +191,8 @@ def test_the_shear_centre_of_rolled_channels_and_tees() -> None:
 
 @pytest.mark.parametrize("count", [64, 8000])
 def test_the_torsion_of_an_ellipse(count: int) -> None:
-    """J = pi a^3 b^3 / (a^2 + b^2) (Saint-Venant; any textbook on elasticity), however finely the outline is drawn."""
+    """J = pi a^3 b^3 / (a^2 + b^2) (Saint-Venant; any textbook on elasticity), however finely the outline is
+    drawn."""
     a, b = 0.2, 0.3
     around = [2 * math.pi * k / count for k in range(count)]
     made = from_polygon("ellipse", "arbitrary", [(a * math.cos(t), b * math.sin(t)) for t in around])[0]
@@ -189,11 +200,17 @@ def test_the_torsion_of_an_ellipse(count: int) -> None:
 
 
 def test_the_torsion_of_an_outline_with_two_cells() -> None:
-    """Bredt: by symmetry the middle wall of two like cells carries no flow, so the outer wall alone counts, J = 4 A0^2 / (sum of s/t)."""
+    """Bredt: by symmetry the middle wall of two like cells carries no flow, so the outer wall alone counts, J
+    = 4 A0^2 / (sum of s/t)."""
     t, side = 0.004, 0.2
     cells = [[(x + t / 2, t / 2), (x + side - t / 2, t / 2), (x + side - t / 2, side - t / 2), (x + t / 2, side - t / 2)]
              for x in (0.0, side)]  # fmt: skip
-    outer = [(-t / 2, -t / 2), (2 * side + t / 2, -t / 2), (2 * side + t / 2, side + t / 2), (-t / 2, side + t / 2)]
+    outer = [
+        (-t / 2, -t / 2),
+        (2 * side + t / 2, -t / 2),
+        (2 * side + t / 2, side + t / 2),
+        (-t / 2, side + t / 2),
+    ]
     made = from_polygon("two cells", "arbitrary", outer, cells)[0]
     assert made.j == pytest.approx(4 * (2 * side * side) ** 2 / (6 * side / t), rel=0.03)
 
@@ -208,7 +225,8 @@ def test_beams_with_the_shear_centre_beside_the_axis_are_one_note() -> None:
     OwnSection([column], "strut", "channel", SIZES["channel"]).apply(model)
     (found,) = find_shear_centres(Subject(model, Settings()))
     assert set(found.ids) == set(beams[:3]) and found.severity == "note" and "mine" in found.message
-    # weight goes through the shear centre of a tee whose web stands upright, and not of one that lies on its side
+    # weight goes through the shear centre of a tee whose web stands upright, and not of one that lies on its
+    # side
     model = regular()
     OwnSection(beams[:1], "tee", "tee", SIZES["tee"]).apply(model)
     assert not list(find_shear_centres(Subject(model, Settings())))
@@ -217,7 +235,8 @@ def test_beams_with_the_shear_centre_beside_the_axis_are_one_note() -> None:
 
 
 def test_a_material_of_ones_own() -> None:
-    """Steel of E 200 GPa and nu 0.25: G = E / 2 (1 + nu) = 80 GPa; what is not given stays unknown, and no number out of range is taken."""
+    """Steel of E 200 GPa and nu 0.25: G = E / 2 (1 + nu) = 80 GPa; what is not given stays unknown, and no
+    number out of range is taken."""
     model = regular()
     ids = list(model.members)[:2]
     values = {"E": 200e9, "poisson": 0.25, "density": 7900.0, "alpha": 11e-6}
@@ -232,9 +251,13 @@ def test_a_material_of_ones_own() -> None:
     edit.revert(model)
     assert "mine" not in model.materials
     for name, bad, words in (
-        ("steel", values, "already"), ("", values, "needs a name"), ("m", {"density": 1.0}, "density is 1;"),
-        ("m", {"E": 210.0}, "E is 210; it must lie"), ("m", {"density": 2000.0}, "E is missing"), ("m", {"colour": 1.0}, "known are E"),
-    ):  # fmt: skip
+        ("steel", values, "already"),
+        ("", values, "needs a name"),
+        ("m", {"density": 1.0}, "density is 1;"),
+        ("m", {"E": 210.0}, "E is 210; it must lie"),
+        ("m", {"density": 2000.0}, "E is missing"),
+        ("m", {"colour": 1.0}, "known are E"),
+    ):
         with pytest.raises(EditError, match=words):
             OwnMaterial(ids, name, "", bad).apply(model)
 
@@ -271,7 +294,10 @@ def test_what_is_ones_own_is_offered_for_the_next_model(loft: Window, qtbot: QtB
     w.session.undo.undo()
     assert "my cross" not in model_of(w).sections and "no box" not in w.session.memory.own("sections")
     w.state.pick("member", beams[1])
-    for command, kind, name in (("model.section", "section", "my cross"), ("model.material", "material", "my larch")):
+    for command, kind, name in (
+        ("model.section", "section", "my cross"),
+        ("model.material", "material", "my larch"),
+    ):
         act(w, qtbot, command)
         fill(w, qtbot, w.corrections.form, **{kind: name})
         assert getattr(model_of(w).members[beams[1]], kind) == name

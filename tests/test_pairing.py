@@ -1,4 +1,5 @@
-"""Pairing by hand: it overrides the comparison, is undone, kept in the project, and reported in the contract's rows."""
+"""Pairing by hand: it overrides the comparison, is undone, kept in the project, and reported in the
+contract's rows."""
 
 from __future__ import annotations
 
@@ -116,7 +117,9 @@ def test_what_is_ambiguous_is_settled_by_its_finding() -> None:
     edit.apply(revised)
     assert rows(base, revised)[finding.ids[0]][0] == "twin"
     assert not [
-        f for f in compare(Side(base, None, []), Side(revised, None, [])).findings if f.code == "match.ambiguous"
+        f
+        for f in compare(Side(base, None, []), Side(revised, None, [])).findings
+        if f.code == "match.ambiguous"
     ]
 
 
@@ -153,7 +156,9 @@ def test_pairing_in_the_window(demo: Window, qtbot: QtBot) -> None:
     w.tables.show_table("changes")
     page = w.tables.front()
     assert page is not None
-    shown = next(r for r in page.model.content.rows if r[3] == model_of(w).members[added.revised_id or ""].name)
+    shown = next(
+        r for r in page.model.content.rows if r[3] == model_of(w).members[added.revised_id or ""].name
+    )
     assert "/" in str(shown[5])
     w.actions_["edit.undo"].trigger()
     rested(qtbot, w)

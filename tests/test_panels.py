@@ -1,4 +1,5 @@
-"""Slabs and walls that meet each other and members: the same whatever the order, the turn, the unit and the noise."""
+"""Slabs and walls that meet each other and members: the same whatever the order, the turn, the unit and the
+noise."""
 
 from __future__ import annotations
 
@@ -25,7 +26,9 @@ from rod_tally.transfer import transfer
 from .physical_models import add, model, source
 
 
-def plate(s: SourceModel, cls: str, name: str, low: tuple[float, ...], high: tuple[float, ...]) -> SourceSurface:
+def plate(
+    s: SourceModel, cls: str, name: str, low: tuple[float, ...], high: tuple[float, ...]
+) -> SourceSurface:
     """A box as a surface: its shortest plan side (walls) or its height (slabs) is the thickness."""
     (x0, y0, z0), (x1, y1, z1) = low, high
     base = np.array([(x0, y0, z0), (x1, y0, z0), (x1, y1, z0), (x0, y1, z0)], float)
@@ -38,7 +41,8 @@ def plate(s: SourceModel, cls: str, name: str, low: tuple[float, ...], high: tup
 def room(
     gap: float = 0.0, turn: np.ndarray | None = None, shift: tuple[float, ...] = (0, 0, 0), order: int = 0
 ) -> SourceModel:
-    """Four walls under a slab, a column through it and a beam on a wall; walls stop short of the slab by `gap`."""
+    """Four walls under a slab, a column through it and a beam on a wall; walls stop short of the slab by
+    `gap`."""
     s = source([0.0, 3.0, 6.0])
     top = 3.0 - gap
     plate(s, "wall", "west", (0.0, 0.0, 0), (0.2, 5.0, top))
@@ -64,8 +68,13 @@ def room(
 
 
 def joints(m: Model) -> Counter[tuple[str, str, str]]:
-    return Counter((s.id, j.kind, j.other) for s in m.surfaces.values() for j in s.joints if j.kind != "end") + Counter(
-        (s.id, "end", "+".join(sorted(m.members_at()[j.node]))) for s in m.surfaces.values() for j in s.joints if j.node
+    return Counter(
+        (s.id, j.kind, j.other) for s in m.surfaces.values() for j in s.joints if j.kind != "end"
+    ) + Counter(
+        (s.id, "end", "+".join(sorted(m.members_at()[j.node])))
+        for s in m.surfaces.values()
+        for j in s.joints
+        if j.node
     )
 
 
@@ -84,9 +93,9 @@ def test_walls_close_at_corners_and_reach_into_the_slab() -> None:
     assert west.area == pytest.approx(4.8 * 3.1)
     lines = {j.other: j.line for j in west.joints if j.kind == "surface"}
     assert set(lines) == {"south", "north", "floor"}
-    assert np.sort(lines["floor"][:, 1]) == pytest.approx([0.1, 4.9]) and lines["floor"][:, 2] == pytest.approx(
-        [3.1] * 2
-    )
+    assert np.sort(lines["floor"][:, 1]) == pytest.approx([0.1, 4.9]) and lines["floor"][
+        :, 2
+    ] == pytest.approx([3.1] * 2)
     assert np.sort(lines["south"][:, 2]) == pytest.approx([0.0, 3.1])
 
 
@@ -117,7 +126,9 @@ def test_a_wall_that_stops_short_is_a_finding() -> None:
 
 @settings(max_examples=15, deadline=None)
 @given(st.floats(-3.1, 3.1), st.tuples(*[st.floats(-300, 300)] * 3), st.integers(1, 50))
-def test_any_turn_shift_and_order_gives_the_same_joints(angle: float, shift: tuple[float, ...], order: int) -> None:
+def test_any_turn_shift_and_order_gives_the_same_joints(
+    angle: float, shift: tuple[float, ...], order: int
+) -> None:
     still, gone = model(room()), model(room(0.0, turned(angle), shift, order))
     # a beam may run the other way round once turned: what is tied stays
     assert joints(gone) == joints(still)
@@ -143,11 +154,14 @@ def test_no_edge_goes_farther_than_half_the_other_and_the_snap(gap: float, snap:
     m = model(room(gap), snap=snap)
     for s in m.surfaces.values():
         assert s.source_outer is not None
-        assert np.linalg.norm(s.outer - s.source_outer, axis=1).max() <= np.hypot(0.1 + snap, 0.1 + snap) + 1e-9
+        assert (
+            np.linalg.norm(s.outer - s.source_outer, axis=1).max() <= np.hypot(0.1 + snap, 0.1 + snap) + 1e-9
+        )
 
 
 def test_a_tower_is_clean(tmp_path: Path) -> None:
-    """Read, transferred, run and checked: nothing above a note, every wall and slab tied, every level in its slab."""
+    """Read, transferred, run and checked: nothing above a note, every wall and slab tied, every level in its
+    slab."""
     count = write_tower(tmp_path / "tower.ifc", 5)
     said: list[str] = []
     s = read_source(tmp_path / "tower.ifc", lambda text, share: said.append(text))
@@ -176,7 +190,8 @@ def test_a_tower_in_any_unit_and_schema_is_the_same(tmp_path: Path, unit: str, s
 
 
 def test_a_tower_comes_back_from_ifc(tmp_path: Path) -> None:
-    """Outlines, openings, thickness, supports, bedding and what is tied to what, to 1e-9; valid by the schema."""
+    """Outlines, openings, thickness, supports, bedding and what is tied to what, to 1e-9; valid by the
+    schema."""
     write_tower(tmp_path / "tower.ifc", 2)
     m = transfer(read_source(tmp_path / "tower.ifc"), Settings().transfer)
     back = write_ifc(m, tmp_path / "back.ifc")
@@ -205,7 +220,9 @@ def test_doubles_slivers_and_members_inside_walls() -> None:
     plate(s, "wall", "stub", (10.0, 0.0, 0), (10.12, 0.09, 3.0))
     add(s, "column", "in the wall", (0.1, 2.0, 0), (0.1, 2.0, 3.0), z=(1, 0, 0))
     found = {f.code: f for f in run_checks(Subject(model(s)))}
-    assert found["surface.duplicate"].severity == "blocking" and found["surface.duplicate"].numbers["area"] > 25
+    assert (
+        found["surface.duplicate"].severity == "blocking" and found["surface.duplicate"].numbers["area"] > 25
+    )
     assert found["surface.sliver"].ids == ("stub",)
     assert found["join.inside"].ids == ("in the wall", "west")
 

@@ -90,13 +90,16 @@ def two_stages() -> tuple[Model, Results, Results]:
 
 
 def test_cases_of_runs_add_up() -> None:
-    """Bare under its weight, then propped under live load: forces are the sums, and the prop bears what came after it alone."""
+    """Bare under its weight, then propped under live load: forces are the sums, and the prop bears what came
+    after it alone."""
     m, bare, whole = two_stages()
     found = add_up([Term("bare", bare, "own", 1.0), Term("whole", whole, "Q", 1.5)], m.nodes)
     assert found.words == "1 x own (bare) + 1.5 x Q (whole)"
     x, force = found.members["m4"]
     at = whole.stations_of("m4")
-    assert np.allclose(force, 1.5 * whole.force[whole.case_index("Q"), at]) and found.absent == {"m4": ["bare"]}
+    assert np.allclose(force, 1.5 * whole.force[whole.case_index("Q"), at]) and found.absent == {
+        "m4": ["bare"]
+    }
     for ident in ("m0", "m1"):
         x, force = found.members[ident]
         a, b = bare.stations_of(ident), whole.stations_of(ident)

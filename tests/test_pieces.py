@@ -1,5 +1,5 @@
-"""Members that a revision splits or merges stay the same ones, with their loads, releases and forces; a physical model is
-compared with the analytical one that was made of it."""
+"""Members that a revision splits or merges stay the same ones, with their loads, releases and forces; a
+physical model is compared with the analytical one that was made of it."""
 
 from __future__ import annotations
 
@@ -66,7 +66,9 @@ def test_a_split_member_is_one_of_the_baseline_and_two_of_the_revision(new: bool
     rows, _, _ = match_members(base, revised)
     pieces = [r for r in rows if r.baseline_id == whole]
     assert len(pieces) == 2 and sorted(r.piece for r in pieces) == [False, True]
-    assert {r.status for r in pieces} == {"changed"} and {c.what for r in pieces for c in r.changes} == {"ends"}
+    assert {r.status for r in pieces} == {"changed"} and {c.what for r in pieces for c in r.changes} == {
+        "ends"
+    }
     assert {r.status for r in rows if r.baseline_id != whole} == {"same"}
     # the other way round they are merged
     back, _, _ = match_members(revised, base)
@@ -85,7 +87,8 @@ def test_a_member_doubled_on_one_line_is_no_piece() -> None:
 
 
 def test_forces_of_pieces_are_compared_as_those_of_the_whole() -> None:
-    """The largest values over the pieces are those of the whole member, in its own axes, whichever way a piece runs."""
+    """The largest values over the pieces are those of the whole member, in its own axes, whichever way a
+    piece runs."""
     base, revised = base_model(), split_model()
     for m in (base, revised):
         m.cases["Q"].member_loads = [
@@ -108,7 +111,11 @@ def test_loads_and_releases_go_to_the_pieces() -> None:
     line = load_values(MemberLoad(beam, 1.0, 5.0, (0, 0, -2e3), (0, 0, -6e3)))
     point = load_values(MemberLoad(beam, 2.0, 2.0, (0, 0, -7e3), (0, 0, -7e3)))
     warm = load_values(TemperatureLoad(beam, 20.0, 5.0, 0.0))
-    for e in (AddLoads("Q", [line, point, warm]), SetRelease([beam], True, PINNED_END), SetSection([beam], "plain")):
+    for e in (
+        AddLoads("Q", [line, point, warm]),
+        SetRelease([beam], True, PINNED_END),
+        SetSection([beam], "plain"),
+    ):
         e.apply(base)
     new = renamed(split_model())
     over = carry_over(base, new)
@@ -136,14 +143,16 @@ def test_an_end_inside_of_a_merged_member_is_named() -> None:
 
 
 def test_a_physical_model_is_the_analytical_one_made_of_it(tmp_path: Path) -> None:
-    """Joined axes count: what the export of a physical building holds is each of its parts, and nothing else."""
+    """Joined axes count: what the export of a physical building holds is each of its parts, and nothing
+    else."""
     physical = read_model(DEMO, Settings(), lambda *_: None)
     write_ifc(physical, tmp_path / "a.ifc")
     analytical = read_model(tmp_path / "a.ifc", Settings(), lambda *_: None)
     found = compare(Side(physical), Side(analytical))
     assert {m.status for m in found.parts} == {"same"}
     assert [f.code for f in found.findings if f.code == "match.kinds"] == ["match.kinds"]
-    # as another program would have made it: beams at the level of the floor, columns in pieces, no identities kept
+    # as another program would have made it: beams at the level of the floor, columns in pieces, no identities
+    # kept
     other = renamed(analytical)
     for ident in [i for i, m in other.members.items() if m.cls == "column"][:6]:
         SplitMember(ident, 0.4 * other.length(other.members[ident])).apply(other)

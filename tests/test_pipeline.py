@@ -1,4 +1,5 @@
-"""What a build server uses: a folder at once, JUnit's XML, severities of one's own, quiet and progress; and the built wheel."""
+"""What a build server uses: a folder at once, JUnit's XML, severities of one's own, quiet and progress; and
+the built wheel."""
 
 from __future__ import annotations
 
@@ -35,8 +36,19 @@ def test_junit_fails_what_blocks_and_passes_what_was_not_found(
     tmp_path: Path, loft_a: Path, gap: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
     code = main(
-        ["review", str(loft_a), "--out", str(tmp_path / "o"), "--settings", str(gap), "--junit", str(tmp_path / "j.xml"), "--quiet", "--progress"]
-    )  # fmt: skip
+        [
+            "review",
+            str(loft_a),
+            "--out",
+            str(tmp_path / "o"),
+            "--settings",
+            str(gap),
+            "--junit",
+            str(tmp_path / "j.xml"),
+            "--quiet",
+            "--progress",
+        ]
+    )
     said = capsys.readouterr()
     assert code == 1 and said.out == "" and "Joining ends" in said.err
     root = ET.parse(tmp_path / "j.xml").getroot()
@@ -62,7 +74,9 @@ def test_severities_of_ones_own(tmp_path: Path, loft_a: Path, gap: Path) -> None
     assert order == sorted(order)
 
 
-@pytest.mark.parametrize("code", ["support.none", "support", "stability.mechanism", "join.island", "equilibrium"])
+@pytest.mark.parametrize(
+    "code", ["support.none", "support", "stability.mechanism", "join.island", "equilibrium"]
+)
 def test_what_makes_results_meaningless_stays_blocking(code: str) -> None:
     with pytest.raises(SettingsError, match="cannot be lowered"):
         Settings.from_dict({"findings": {"severity": {code: "note"}}})
@@ -98,7 +112,9 @@ def test_a_folder_is_reviewed_model_by_model(
     whole = json.loads((tmp_path / "o" / "summary.json").read_text())
     assert [m["model"] for m in whole["models"]] == [r["model"] for r in rows]
     assert "broken.ifc" in capsys.readouterr().out
-    assert main(["review", str(models), "--out", str(tmp_path / "p"), "--junit", str(tmp_path / "x.xml")]) == 2
+    assert (
+        main(["review", str(models), "--out", str(tmp_path / "p"), "--junit", str(tmp_path / "x.xml")]) == 2
+    )
     empty = tmp_path / "none"
     empty.mkdir()
     assert main(["review", str(empty), "--out", str(tmp_path / "p")]) == 2
@@ -136,14 +152,22 @@ def test_the_wheel_holds_all_that_a_review_needs(tmp_path: Path, loft_a: Path, g
     own = dict(os.environ, PYTHONPATH=str(site), HOME=str(tmp_path))
     where = subprocess.run(
         [sys.executable, "-P", "-c", "import rod_tally; print(rod_tally.__file__)"],
-        env=own, cwd=tmp_path, check=True, capture_output=True, text=True,
-    )  # fmt: skip
+        env=own,
+        cwd=tmp_path,
+        check=True,
+        capture_output=True,
+        text=True,
+    )
     assert where.stdout.startswith(str(site))
     html = tmp_path / "r.html"
     done = subprocess.run(
         [*run, "report", str(loft_a), "--settings", str(gap), "--html", str(html)],
-        env=own, cwd=tmp_path, check=False, capture_output=True, text=True,
-    )  # fmt: skip
+        env=own,
+        cwd=tmp_path,
+        check=False,
+        capture_output=True,
+        text=True,
+    )
     assert done.returncode == 1, done.stderr
     assert html.stat().st_size > 10_000
     assert not any(n.startswith("tests/") for n in zipfile.ZipFile(wheel).namelist())
@@ -169,7 +193,9 @@ def test_what_was_accepted_stays_accepted_against_a_project(tmp_path: Path, loft
     assert main(["review", str(loft_a), "--out", str(out), *options]) == 1
     (kept,) = json.loads((out / "review.json").read_text())["decisions"]
     assert kept["code"] == "join.duplicate" and kept["decision"] == "accepted" and kept["by"] == "A. Reviewer"
-    assert kept["reason"] == "asked on site (decided on reviewed)" and sorted(kept["ids"]) == sorted(accepted.ids)
+    assert kept["reason"] == "asked on site (decided on reviewed)" and sorted(kept["ids"]) == sorted(
+        accepted.ids
+    )
     row = next(r for r in csv.DictReader((out / "findings.csv").open()) if r["code"] == "join.duplicate")
     assert row["decision"] == "accepted" and "asked on site" in row["reason"]
     cases = {c.get("name", ""): c for c in ET.parse(junit).getroot().iter("testcase")}

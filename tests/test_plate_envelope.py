@@ -25,7 +25,9 @@ def computed() -> tuple[Model, Results, PlateFields, list[Combination]]:
     pressure(m, "s", -3e3, "up")
     for k, x in enumerate((1.0, 3.5)):
         case = pressure(m, "s", 100.0, f"p{k}")
-        case.space_loads.append(SpaceLoad(np.array([(x, 1.2, 0.0)]), (8e3, 0, -30e3), (8e3, 0, -30e3), to="s"))
+        case.space_loads.append(
+            SpaceLoad(np.array([(x, 1.2, 0.0)]), (8e3, 0, -30e3), (8e3, 0, -30e3), to="s")
+        )
     r = run(m, Settings().run, meshing=MeshSettings(0.5))
     assert r.plates is not None
     combinations = [
@@ -58,9 +60,15 @@ def test_envelopes_are_those_of_the_combinations_one_by_one(name: str, averaged:
 
 def test_responses_without_sign_widen_forces_and_are_left_out_of_principal_values() -> None:
     _, r, fields, combinations = computed()
-    both = [combinations[0], Combination("q", "seismic", {"g": 1.0, "p0": 1.0, "p1": 0.3}, roots=["p0", "p1"])]
+    both = [
+        combinations[0],
+        Combination("q", "seismic", {"g": 1.0, "p0": 1.0, "p1": 0.3}, roots=["p0", "p1"]),
+    ]
     e = plate_envelope(fields, r, both, "mx")
-    mx = [quantity(fields.at_corners(r.displacement[r.case_index(n)]), np.ones(1), "mx") for n in ("g", "p0", "p1")]
+    mx = [
+        quantity(fields.at_corners(r.displacement[r.case_index(n)]), np.ones(1), "mx")
+        for n in ("g", "p0", "p1")
+    ]
     root = np.hypot(mx[1], 0.3 * mx[2])
     one = 1.35 * mx[0] + 1.5 * mx[1]
     assert e.low == pytest.approx(np.minimum(one, mx[0] - root)) and e.high == pytest.approx(

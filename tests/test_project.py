@@ -120,13 +120,16 @@ while True:
 
 @pytest.mark.parametrize("after", [3, 11])
 def test_killed_while_it_saves_it_keeps_every_completed_save(tmp_path: Path, after: int) -> None:
-    """SIGKILL in the middle of a row of saves: the file opens, whole, with at least what had been reported as saved."""
+    """SIGKILL in the middle of a row of saves: the file opens, whole, with at least what had been reported as
+    saved."""
     path = tmp_path / "p.rodtally"
     Project.create(path).close()
     with Project_open(path) as p:
         p.add_revision("first", loaded())
     root = str(Path(__file__).parent.parent)
-    process = subprocess.Popen([sys.executable, "-c", KILLED, str(path), root], stdout=subprocess.PIPE, text=True)
+    process = subprocess.Popen(
+        [sys.executable, "-c", KILLED, str(path), root], stdout=subprocess.PIPE, text=True
+    )
     assert process.stdout is not None
     reported = 0
     while reported < after:
@@ -250,7 +253,8 @@ def test_a_file_of_the_first_release_still_opens(tmp_path: Path) -> None:
 
 
 def test_a_model_of_slabs_and_walls_is_kept_whole(tmp_path: Path) -> None:
-    """Joints, supports, axes turned by hand, varying thickness, grids, groups and corrections come back as they were."""
+    """Joints, supports, axes turned by hand, varying thickness, grids, groups and corrections come back as
+    they were."""
     from rod_tally.model import GridLine
     from rod_tally.model.edits import DeleteMembers, TurnSurfaces
     from rod_tally.project.codec import pack, unpack
@@ -267,7 +271,9 @@ def test_a_model_of_slabs_and_walls_is_kept_whole(tmp_path: Path) -> None:
     again = unpack(type(m), pack(m))
     assert pack(again) == pack(m)
     assert again.surfaces["floor"].axes[0] == pytest.approx([0, 1, 0])
-    assert again.corrections == m.corrections and again.removed_surfaces["east"].thickness == pytest.approx(0.2)
+    assert again.corrections == m.corrections and again.removed_surfaces["east"].thickness == pytest.approx(
+        0.2
+    )
 
 
 def test_modes_and_centres_are_kept_with_their_run_and_asked_for_with_its_settings(tmp_path: Path) -> None:
@@ -298,5 +304,7 @@ def test_a_run_of_shells_is_kept_with_its_mesh(tmp_path: Path) -> None:
     again = p.results(ident)
     assert again.plates is not None and r.plates is not None
     assert (again.plates.quads == r.plates.quads).all() and again.plates.quads.dtype == r.plates.quads.dtype
-    one, two = (PlateFields(m, x.plates).at_corners(x.displacement[0]) for x in (r, again) if x.plates is not None)
+    one, two = (
+        PlateFields(m, x.plates).at_corners(x.displacement[0]) for x in (r, again) if x.plates is not None
+    )
     assert two == pytest.approx(one)

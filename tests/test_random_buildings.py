@@ -1,5 +1,5 @@
-"""Buildings put together at random, taken in twice: the second time turned, in another order and under other names. Nodes, joints,
-supports, loads and results are the same."""
+"""Buildings put together at random, taken in twice: the second time turned, in another order and under other
+names. Nodes, joints, supports, loads and results are the same."""
 
 from __future__ import annotations
 
@@ -21,8 +21,8 @@ TURN = np.array([[np.cos(0.61), -np.sin(0.61), 0], [np.sin(0.61), np.cos(0.61), 
 
 
 def building(seed: int) -> SourceModel:
-    """Up to three storeys and bays: columns a little off their lines, beams short of them, beams on beams, braces, slabs above,
-    between or below beams, walls."""
+    """Up to three storeys and bays: columns a little off their lines, beams short of them, beams on beams,
+    braces, slabs above, between or below beams, walls."""
     r = np.random.default_rng(seed)
     xs = np.concatenate([[0], np.cumsum(r.choice([4.8, 5.4, 6.0, 7.2, 3.3], r.integers(1, 4)))])
     ys = np.concatenate([[0], np.cumsum(r.choice([4.5, 5.0, 6.3], r.integers(1, 4)))])
@@ -97,7 +97,12 @@ def described(m: Model, back: bool) -> dict[str, list[object]]:
         out[x.name] = [min(ways), sorted((str(x.release_start), str(x.release_end)))]
     for s in m.surfaces.values():
         joints = [
-            (j.kind, getattr(m.part(j.other), "name", ""), sorted(there(j.line).tolist()), round(j.distance, 3))
+            (
+                j.kind,
+                getattr(m.part(j.other), "name", ""),
+                sorted(there(j.line).tolist()),
+                round(j.distance, 3),
+            )
             for j in s.joints
         ]
         out[s.name] = [round(s.area, 6), sorted(joints), s.way]

@@ -57,7 +57,9 @@ def test_one_look_less_or_one_blocking_finding_open_is_named(loft_a: Path) -> No
     looks = looked_at_all(done.model)
     assert "Blocking findings" in missing(done, looks)
     done.decisions = [
-        Decision(f.code, f.ids, "accepted", "known", "A", "") for f in done.findings if f.severity == "blocking"
+        Decision(f.code, f.ids, "accepted", "known", "A", "")
+        for f in done.findings
+        if f.severity == "blocking"
     ]
     assert "Blocking findings" not in missing(done, looks)
     gone = next(x for x in looks if x.item == "Framing/Gaps")
@@ -107,7 +109,8 @@ def test_readiness_in_the_window(loft: Window, qtbot: QtBot) -> None:
 
 
 def test_the_report_is_looked_at_before_it_is_written(loft: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    """Its pages as they will be on paper; chapters left out are not there; what was chosen is kept in the project."""
+    """Its pages as they will be on paper; chapters left out are not there; what was chosen is kept in the
+    project."""
     act(loft, qtbot, "file.report_page")
     page = loft.pages.report
     assert page is not None and page.isVisible() and page.document.pageCount() == 0
@@ -121,7 +124,12 @@ def test_the_report_is_looked_at_before_it_is_written(loft: Window, qtbot: QtBot
     count = page.document.pageCount()
     assert count > 1 and page.number.text() == f"Page 1 of {count}" and not page.back.isEnabled()
     shown = " ".join(page.document.getAllText(k).text() for k in range(count))
-    assert "Loft Checkers" in shown and "Findings" in shown and "Sign-off" in shown and "Governing forces" not in shown
+    assert (
+        "Loft Checkers" in shown
+        and "Findings" in shown
+        and "Sign-off" in shown
+        and "Governing forces" not in shown
+    )
     qtbot.mouseClick(page.on, Qt.MouseButton.LeftButton)
     assert page.number.text() == f"Page 2 of {count}" and not page.page.pixmap().isNull()
     assert loft.session.project is not None

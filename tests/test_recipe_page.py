@@ -1,4 +1,5 @@
-"""A model from parameters in the window: texts of fields and back, faults by field, the picture, the file and its recipe, the revision."""
+"""A model from parameters in the window: texts of fields and back, faults by field, the picture, the file and
+its recipe, the revision."""
 
 from __future__ import annotations
 
@@ -66,7 +67,9 @@ def test_exceptions_that_are_not_understood(text: str) -> None:
 
 
 def test_lists_and_units() -> None:
-    r = recipe_of("frame", FIRST["frame"] | {"storeys": "14 ft, 2 x 3.6", "slab": "8 in", "bays_x": "2*5.0;6"})
+    r = recipe_of(
+        "frame", FIRST["frame"] | {"storeys": "14 ft, 2 x 3.6", "slab": "8 in", "bays_x": "2*5.0;6"}
+    )
     assert (
         r.storeys == pytest.approx([4.2672, 3.6, 3.6])
         and r.slab == pytest.approx(0.2032)
@@ -81,13 +84,19 @@ def put(page: RecipePage, key: str, text: str) -> None:
     page.look()
 
 
-def test_a_model_is_made_changed_and_taken_in_as_a_revision(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
+def test_a_model_is_made_changed_and_taken_in_as_a_revision(
+    window: Window, qtbot: QtBot, tmp_path: Path
+) -> None:
     act(window, qtbot, "file.make")
     page = window.pages.recipe
     assert page is not None and page.made is not None
     assert not page.buttons["Take in as a revision…"].isVisible()
     put(page, "column", "no such")
-    assert page.made is None and "column" in page.message.text() and not page.buttons["Make the model…"].isEnabled()
+    assert (
+        page.made is None
+        and "column" in page.message.text()
+        and not page.buttons["Make the model…"].isEnabled()
+    )
     put(page, "column", "HE 220 B")
     put(page, "slab", "0.2")
     count = len(page.made.model.members)
@@ -100,7 +109,10 @@ def test_a_model_is_made_changed_and_taken_in_as_a_revision(window: Window, qtbo
     before = (tmp_path / "hall.ifc").read_bytes()
     put(page, "storeys", "4.2, 3 x 3.6")
     page.write(tmp_path / "hall.ifc", True)
-    assert "is the source of the project" in page.message.text() and (tmp_path / "hall.ifc").read_bytes() == before
+    assert (
+        "is the source of the project" in page.message.text()
+        and (tmp_path / "hall.ifc").read_bytes() == before
+    )
     page.write(tmp_path / "hall-b.ifc", True)
     rested(qtbot, window)
     assert len(window.state.revisions) == 2

@@ -1,4 +1,5 @@
-"""Records of the project file: no field goes without a migration; damaged, foreign and locked files are reported in one message."""
+"""Records of the project file: no field goes without a migration; damaged, foreign and locked files are
+reported in one message."""
 
 from __future__ import annotations
 
@@ -55,7 +56,9 @@ def test_no_field_of_a_record_goes_without_a_migration() -> None:
         moved = RENAMED.get(name, {})
         assert name in now, f"record {name} is gone"
         for field in fields:
-            assert field in now[name] or field in moved, f"{name}.{field} is gone without a migration in RENAMED"
+            assert field in now[name] or field in moved, (
+                f"{name}.{field} is gone without a migration in RENAMED"
+            )
     assert now == json.loads(KNOWN.read_text()), "write the list of fields anew"
 
 
@@ -89,9 +92,11 @@ def kept(tmp_path: Path) -> Path:
 
 
 DAMAGE = {
-    "model": "UPDATE model SET data = x'00112233'", "labels": "UPDATE run SET labels = x'00'",
-    "arrays": "UPDATE run SET arrays = x'504b0304'", "settings": "UPDATE setting SET data = '{\"mesh\": {\"size\": 0}}'",
-}  # fmt: skip
+    "model": "UPDATE model SET data = x'00112233'",
+    "labels": "UPDATE run SET labels = x'00'",
+    "arrays": "UPDATE run SET arrays = x'504b0304'",
+    "settings": 'UPDATE setting SET data = \'{"mesh": {"size": 0}}\'',
+}
 
 
 @pytest.mark.parametrize("what", DAMAGE)
@@ -118,7 +123,8 @@ def test_a_project_is_open_in_one_window_at_a_time(kept: Path) -> None:
 
 
 def test_saving_over_a_project_with_a_log_left_by_a_crash_keeps_the_new_one(tmp_path: Path) -> None:
-    """Forty revisions in a project whose process died with its log beside it; three saved over it are what is opened."""
+    """Forty revisions in a project whose process died with its log beside it; three saved over it are what is
+    opened."""
     old = tmp_path / "old.rodtally"
 
     def crash() -> None:
@@ -158,14 +164,20 @@ def test_a_run_knows_its_model_and_its_settings() -> None:
     assert not is_old(kept, m, s)
     s.run.cases = ["q"]
     assert not is_old(kept, m, s)  # which cases were run is seen by their names
-    for table, key, value in (("mesh", "size", 0.2), ("run", "shear_flexible", False), ("run", "diaphragms", ["L1"])):
+    for table, key, value in (
+        ("mesh", "size", 0.2),
+        ("run", "shear_flexible", False),
+        ("run", "diaphragms", ["L1"]),
+    ):
         other = Settings()
         setattr(getattr(other, table), key, value)
         assert is_old(kept, m, other), key
     edit = SetSupport(["n0"], FREE)
     edit.apply(m)
     assert is_old(kept, m, Settings())
-    assert not is_old(kept.partition(":")[0], loaded(), other)  # a print of the first release knows its model alone
+    assert not is_old(
+        kept.partition(":")[0], loaded(), other
+    )  # a print of the first release knows its model alone
 
 
 def _work(path: Path, out: int) -> None:

@@ -1,4 +1,5 @@
-"""The report and the topics for modellers: each finding once, numbers as in the tables, nothing written over or fetched."""
+"""The report and the topics for modellers: each finding once, numbers as in the tables, nothing written over
+or fetched."""
 
 from __future__ import annotations
 
@@ -90,7 +91,9 @@ def test_html_numbers_are_those_of_the_tables(done: Review, tmp_path: Path) -> N
     assert len(found) == min(len(rows), 400)
     for row, cells in zip(rows, found):
         assert (cells[0][0], cells[1][0]) == (row["case"], row["storey"])
-        for key, cell in zip(("elevation", "shear_x", "shear_y", "drift_x", "drift_y", "fz", "mass"), cells[2:]):
+        for key, cell in zip(
+            ("elevation", "shear_x", "shear_y", "drift_x", "drift_y", "fz", "mass"), cells[2:]
+        ):
             assert cell[1] == (pytest.approx(float(row[key]), rel=1e-12) if row[key] else None)
     shown = float(found[-1][7][0])
     assert shown == pytest.approx(float(rows[-1]["fz"]) / 1000, rel=1e-4)
@@ -108,7 +111,8 @@ def test_results_to_look_at_again_exceed_the_limits_and_say_by_how_much(done: Re
 
 
 def test_the_pdf_says_the_same_and_is_paged(done: Review, tmp_path: Path) -> None:
-    """Text read back by another library: every code, contents with pages, page numbers, the stamp on every page."""
+    """Text read back by another library: every code, contents with pages, page numbers, the stamp on every
+    page."""
     pdfium = pytest.importorskip("pypdfium2")
     path = write_pdf(done, Settings(), tmp_path / "r.pdf")
     document = pdfium.PdfDocument(str(path))
@@ -156,8 +160,8 @@ def test_decisions_of_a_project_stand_in_the_report_and_the_topics(loft_a: Path,
 def test_topics_lead_to_the_parts_and_the_place(
     done: Review, tmp_path: Path, version: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    """Read back by the same open library: one topic a finding, the source's ids, a camera that looks at the place, a picture.
-    Version 3.0 lists the types, states and labels that its topics use."""
+    """Read back by the same open library: one topic a finding, the source's ids, a camera that looks at the
+    place, a picture. Version 3.0 lists the types, states and labels that its topics use."""
     monkeypatch.setattr(done.settings.report, "bcf", version)
     if version == "3.0":
         from bcf.v3.bcfxml import BcfXml
@@ -196,7 +200,9 @@ def test_topics_lead_to_the_parts_and_the_place(
 
 
 def test_chapters_are_full_short_or_off(done: Review) -> None:
-    s = Settings.from_dict({"report": {"project": "Quay <1>", "chapters": {"modes": "off", "findings": "short"}}})
+    s = Settings.from_dict(
+        {"report": {"project": "Quay <1>", "chapters": {"modes": "off", "findings": "short"}}}
+    )
     text = html(done, s)
     assert 'id="modes"' not in text and "<svg" not in text and "Quay &lt;1&gt;" in text
     with pytest.raises(SettingsError, match="report.chapters.weather"):

@@ -1,4 +1,5 @@
-"""The rules of taking in: what comes along, how far ends move, levels and grids, supports, releases, local axes."""
+"""The rules of taking in: what comes along, how far ends move, levels and grids, supports, releases, local
+axes."""
 
 from __future__ import annotations
 
@@ -11,7 +12,17 @@ from rod_tally.analysis import run
 from rod_tally.checks import Subject, run_checks
 from rod_tally.intake import SourceModel
 from rod_tally.intake.source import SourceFooting, SourceProfile
-from rod_tally.model import FIXED, PINNED, PINNED_END, ROLLER, GridLine, Model, Settings, SettingsError, Support
+from rod_tally.model import (
+    FIXED,
+    PINNED,
+    PINNED_END,
+    ROLLER,
+    GridLine,
+    Model,
+    Settings,
+    SettingsError,
+    Support,
+)
 from rod_tally.transfer import transfer
 from rod_tally.transfer.joining.preview import joins_of, preview_joins
 
@@ -25,32 +36,37 @@ def taken(s: SourceModel, **tables: dict[str, object]) -> Model:
     return transfer(s, Settings.from_dict(data).transfer)
 
 
-# -- settings -----------------------------------------------------------------------------------------------------------
+# -- settings ------------------------------------------------------------------------------------------------
 
 
 def test_nested_tables_go_to_toml_and_back(tmp_path) -> None:  # type: ignore[no-untyped-def]
-    s = Settings.from_dict({"transfer": {"joins": {"ends": 0.05, "levels": 0.02}, "choose": {"classes": ["beam"]}}})
+    s = Settings.from_dict(
+        {"transfer": {"joins": {"ends": 0.05, "levels": 0.02}, "choose": {"classes": ["beam"]}}}
+    )
     path = tmp_path / "s.toml"
     path.write_text(s.to_toml(), encoding="utf-8")
     assert Settings.read(path) == s and Settings.read(path).transfer.joins.members is None
     assert "[transfer.joins]" in s.to_toml()
 
 
-@pytest.mark.parametrize(("data", "said"), [
-    ({"transfer": {"joins": {"end": 1.0}}}, "unknown key transfer.joins.end"),
-    ({"transfer": {"joins": 3}}, "transfer.joins is 3; it must be a table, [transfer.joins]"),
-    ({"transfer": {"base_support": "glued"}}, "must be one of fixed, pinned, roller, spring"),
-    ({"transfer": {"supports": {"springs": [1, 2]}}}, "transfer.supports.springs"),
-    ({"transfer": {"choose": {"classes": "beam"}}}, "transfer.choose.classes"),
-    ({"transfer": {"materials": {"x": "C31/38"}}}, "no grade of the catalogue"),
-    ({"transfer": {"joins": {"ends": "near"}}}, "transfer.joins.ends"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("data", "said"),
+    [
+        ({"transfer": {"joins": {"end": 1.0}}}, "unknown key transfer.joins.end"),
+        ({"transfer": {"joins": 3}}, "transfer.joins is 3; it must be a table, [transfer.joins]"),
+        ({"transfer": {"base_support": "glued"}}, "must be one of fixed, pinned, roller, spring"),
+        ({"transfer": {"supports": {"springs": [1, 2]}}}, "transfer.supports.springs"),
+        ({"transfer": {"choose": {"classes": "beam"}}}, "transfer.choose.classes"),
+        ({"transfer": {"materials": {"x": "C31/38"}}}, "no grade of the catalogue"),
+        ({"transfer": {"joins": {"ends": "near"}}}, "transfer.joins.ends"),
+    ],
+)
 def test_wrong_settings_name_the_key(data: dict[str, object], said: str) -> None:
     with pytest.raises(SettingsError, match=said.replace("[", r"\[")):
         Settings.from_dict(data)
 
 
-# -- what comes along -----------------------------------------------------------------------------------------------------
+# -- what comes along ----------------------------------------------------------------------------------------
 
 
 def test_what_is_not_chosen_is_listed_with_its_reason() -> None:
@@ -73,16 +89,19 @@ def test_what_is_not_chosen_is_listed_with_its_reason() -> None:
         assert any(reason in f.message and f.severity == "note" for f in found)
 
 
-# -- moves and links ------------------------------------------------------------------------------------------------------
+# -- moves and links -----------------------------------------------------------------------------------------
 
 
 def test_beyond_the_farthest_move_a_rigid_link_ties_the_end() -> None:
-    """The beam's axis lies 200 mm below the columns' heads: moved by default, tied where only 50 mm may be moved."""
+    """The beam's axis lies 200 mm below the columns' heads: moved by default, tied where only 50 mm may be
+    moved."""
     moved, tied = taken(bay()), taken(bay(), joins={"move_ends": 0.05})
     assert moved.line(moved.members["B1"])[:, 2] == pytest.approx([4.0, 4.0])
     m = tied.members["B1"]
     assert tied.line(m)[:, 2] == pytest.approx([3.8, 3.8]) and tied.line(m)[:, 0] == pytest.approx([0.0, 6.0])
-    assert m.offset_start == pytest.approx([0, 0, -0.2]) and tied.nodes[m.start].point == pytest.approx([0, 0, 4.0])
+    assert m.offset_start == pytest.approx([0, 0, -0.2]) and tied.nodes[m.start].point == pytest.approx(
+        [0, 0, 4.0]
+    )
     assert any("rigid link of 200 mm" in e.message for e in tied.log)
     # either way the frame carries its load, and the link is exact: the same reactions in sum
     for one in (moved, tied):
@@ -91,7 +110,9 @@ def test_beyond_the_farthest_move_a_rigid_link_ties_the_end() -> None:
 
 @settings(max_examples=25, deadline=None)
 @given(st.floats(0.0, 0.5), st.floats(0.0, 0.5), st.lists(st.floats(-0.02, 0.02), min_size=24, max_size=24))
-def test_no_end_goes_farther_across_than_its_tolerance(ends: float, members: float, noise: list[float]) -> None:
+def test_no_end_goes_farther_across_than_its_tolerance(
+    ends: float, members: float, noise: list[float]
+) -> None:
     """Chains of joins included: a secondary on a beam on a column, all off each other."""
     s = bay()
     add(s, "beam", "S1", (3, 0.1, 3.75), (3, 3, 3.75))
@@ -130,7 +151,10 @@ def test_members_that_cross_are_joined_when_asked() -> None:
 def test_nodes_go_to_levels_and_grid_lines_within_their_tolerance() -> None:
     s = bay()
     s.storeys[1].elevation = 4.03
-    s.grids = [GridLine("A", np.array([[0.02, -5.0], [0.02, 5.0]])), GridLine("B", np.array([[6.2, -5.0], [6.2, 5.0]]))]
+    s.grids = [
+        GridLine("A", np.array([[0.02, -5.0], [0.02, 5.0]])),
+        GridLine("B", np.array([[6.2, -5.0], [6.2, 5.0]])),
+    ]
     m = taken(s, joins={"levels": 0.05, "grids": 0.05})
     assert m.nodes[m.members["K1"].end].point == pytest.approx([0.02, 0, 4.03])
     assert m.nodes[m.members["K2"].end].point == pytest.approx([6.0, 0, 4.03])  # grid B is too far
@@ -149,7 +173,7 @@ def test_the_preview_counts_what_the_rules_do() -> None:
     assert rows["surfaces"].along >= 2 and rows["edges"].across == 5
 
 
-# -- supports, releases, axes -----------------------------------------------------------------------------------------------
+# -- supports, releases, axes --------------------------------------------------------------------------------
 
 
 def test_bases_as_the_settings_say() -> None:

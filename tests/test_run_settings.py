@@ -1,4 +1,5 @@
-"""The form for settings of runs, results and comparisons: what it shows is what holds, what it says is kept in the project."""
+"""The form for settings of runs, results and comparisons: what it shows is what holds, what it says is kept
+in the project."""
 
 from __future__ import annotations
 

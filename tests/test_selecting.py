@@ -97,7 +97,9 @@ def test_boxes_agree_with_shapely(points: list[tuple[float, float]], touched: bo
     assert lines_in(a, b, low, high, touched).tolist() == expected
     pane = Polygon(ring)
     if pane.is_valid and pane.area > 1e-6:
-        assert outline_in(ring, low, high, touched) == (frame.intersects(pane) if touched else frame.covers(pane))
+        assert outline_in(ring, low, high, touched) == (
+            frame.intersects(pane) if touched else frame.covers(pane)
+        )
 
 
 def test_groups_are_kept_undone_and_carried_over() -> None:
@@ -137,7 +139,8 @@ def test_selecting_in_the_window(loft: Window, qtbot: QtBot) -> None:
     act(w, qtbot, "view.take_group")
     fill(w, qtbot, w.select_desk.form)
     assert set(w.state.chosen("member")) == columns
-    # a box over the whole picture holds everything that is shown, a small one at a member's middle touches that
+    # a box over the whole picture holds everything that is shown, a small one at a member's middle touches
+    # that
     view = w.view.plotter.interactor
     w.look("plan")
     w.view.draw()
@@ -169,7 +172,8 @@ def test_selecting_in_the_window(loft: Window, qtbot: QtBot) -> None:
 
 
 def test_shortcuts_are_changed_and_remembered(window: Window, qtbot: QtBot) -> None:
-    """Another key, one taken from another command, one that desktops take, no key, and the usual one again."""
+    """Another key, one taken from another command, one that desktops take, no key, and the usual one
+    again."""
     w = window
     said: list[str] = []
     w.session.said.connect(said.append)
@@ -190,7 +194,10 @@ def test_shortcuts_are_changed_and_remembered(window: Window, qtbot: QtBot) -> N
     assert other.actions_["view.south"].shortcut().toString() == "Ctrl+Shift+H"
     for command in ("view.plan", "view.south"):
         w.shortcuts.change(command, "as it was")
-    assert (key("view.plan"), key("view.south")) == ("Ctrl+2", "Ctrl+3") and w.session.memory.shortcuts() == {}
+    assert (key("view.plan"), key("view.south")) == (
+        "Ctrl+2",
+        "Ctrl+3",
+    ) and w.session.memory.shortcuts() == {}
     w.shortcuts.ask()
     form = w.shortcuts.form
     assert form is not None

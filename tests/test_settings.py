@@ -94,13 +94,17 @@ def test_a_missing_file_is_an_error(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     "text, names",
     [
-        ("[mesh]\nsize = 0\n", "mesh.size is 0; it must be a number from 0.02 to 50 or auto"), ("[mesh]\nsize = -1.0\n", "mesh.size"),
-        ("[transfer]\nsnap = -0.1\n", "transfer.snap"), ("[transfer]\nsnap = nan\n", "transfer.snap"),
-        ("[transfer.joins]\nmove_columns = 1e9\n", "transfer.joins.move_columns"), ("[run]\nstations = 2\n", "run.stations"),
-        ("[modes]\ncount = -1\n", "modes.count"), ("[modes]\nmass = { G = inf }\n", "modes.mass"),
+        ("[mesh]\nsize = 0\n", "mesh.size is 0; it must be a number from 0.02 to 50 or auto"),
+        ("[mesh]\nsize = -1.0\n", "mesh.size"),
+        ("[transfer]\nsnap = -0.1\n", "transfer.snap"),
+        ("[transfer]\nsnap = nan\n", "transfer.snap"),
+        ("[transfer.joins]\nmove_columns = 1e9\n", "transfer.joins.move_columns"),
+        ("[run]\nstations = 2\n", "run.stations"),
+        ("[modes]\ncount = -1\n", "modes.count"),
+        ("[modes]\nmass = { G = inf }\n", "modes.mass"),
         ("[compare]\nrelative = -0.1\n", "compare.relative"),
     ],
-)  # fmt: skip
+)
 def test_a_number_out_of_range_is_named_with_its_range(tmp_path: Path, text: str, names: str) -> None:
     with pytest.raises(SettingsError, match=names):
         read(tmp_path, text)
@@ -133,20 +137,38 @@ def test_every_number_of_the_settings_has_a_range() -> None:
     [
         ('[[cuts]]\nname = "a"\nstorey = "L"\nfrom = [0.0, 1.0]', "cuts.1..to is missing"),
         ('[[cuts]]\nname = "a"\nstorey = "L"\nfrom = [0.0]\nto = [1, 2]', "cuts.1..from is .*2 numbers"),
-        ('[[cuts]]\nname = ""\nstorey = "L"\nfrom = [0, 1]\nto = [1, 2]', "cuts.1..name is ''; it must be a name"),
+        (
+            '[[cuts]]\nname = ""\nstorey = "L"\nfrom = [0, 1]\nto = [1, 2]',
+            "cuts.1..name is ''; it must be a name",
+        ),
         ("cuts = 3", "cuts is 3; it must be tables, \\[\\[cuts\\]\\]"),
         ("[transfer.supports]\nsprings = [1, 2]", "transfer.supports.springs .* 6 numbers"),
-        ("[transfer.supports]\nsprings = [1, 2, 3, 4, 5, 0]", "transfer.supports.springs.6. is 0; it must be a number"),
-        ("[report]\nchapters = { walls = 'long' }", "report.chapters.walls is 'long'; it must be one of full, off, short"),
-        ("[report]\nchapters = { wall = 'full' }", "report.chapters.wall is 'wall'; it must be one of changes"),
-        ("[modes]\nmass = { G = 1e9 }", "modes.mass.G is 1000000000.0; it must be a number from -1000 to 1000"),
-        ("[findings]\nseverity = { join.gap = 'loud' }", "findings.severity.join.gap is 'loud'; it must be one of blocking"),
+        (
+            "[transfer.supports]\nsprings = [1, 2, 3, 4, 5, 0]",
+            "transfer.supports.springs.6. is 0; it must be a number",
+        ),
+        (
+            "[report]\nchapters = { walls = 'long' }",
+            "report.chapters.walls is 'long'; it must be one of full, off, short",
+        ),
+        (
+            "[report]\nchapters = { wall = 'full' }",
+            "report.chapters.wall is 'wall'; it must be one of changes",
+        ),
+        (
+            "[modes]\nmass = { G = 1e9 }",
+            "modes.mass.G is 1000000000.0; it must be a number from -1000 to 1000",
+        ),
+        (
+            "[findings]\nseverity = { join.gap = 'loud' }",
+            "findings.severity.join.gap is 'loud'; it must be one of blocking",
+        ),
         ("[findings]\nseverity = { support.none = 'note' }", "support.none cannot be lowered"),
         ("[run]\nshear_flexible = 1", "run.shear_flexible is 1; it must be true or false"),
         ("[run]\nstations = 4.5", "run.stations is 4.5; it must be a whole number from 3 to 1001"),
         ("[transfer]\nsnap = true", "transfer.snap is True; it must be a number from 0 to 1"),
     ],
-)  # fmt: skip
+)
 def test_what_it_must_be_is_said(tmp_path: Path, text: str, words: str) -> None:
     with pytest.raises(SettingsError, match=words):
         read(tmp_path, text)

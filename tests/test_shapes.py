@@ -10,7 +10,8 @@ from rod_tally.model import Section
 from rod_tally.model.catalogue import shapes
 from rod_tally.model.catalogue.shapes import ShapeError
 
-# name: (h, b, tw, tf, r in mm), A cm2, Iy cm4, Iz cm4, It cm4 as printed. EN 10365:2017 tables of IPE and HE (from memory).
+# name: (h, b, tw, tf, r in mm), A cm2, Iy cm4, Iz cm4, It cm4 as printed. EN 10365:2017 tables of IPE and HE
+# (from memory).
 EN_10365 = {
     "IPE 200": ((200, 100, 5.6, 8.5, 12), 28.48, 1943, 142.4, 6.98),
     "IPE 300": ((300, 150, 7.1, 10.7, 15), 53.81, 8356, 603.8, 20.12),
@@ -23,7 +24,8 @@ EN_10365 = {
 
 @pytest.mark.parametrize("name", EN_10365)
 def test_rolled_sections_have_the_values_of_the_standard(name: str) -> None:
-    """Area and second moments within 0.1 % of the printed values, torsion within 4 % (the printed one rests on finer junction constants)."""
+    """Area and second moments within 0.1 % of the printed values, torsion within 4 % (the printed one rests
+    on finer junction constants)."""
     dims, area, iy, iz, it = EN_10365[name]
     h, b, tw, tf, r = (v / 1000 for v in dims)
     section, centroid = shapes.i_shape(name, h, b, tw, tf, r)
@@ -65,7 +67,8 @@ def test_tube_has_the_values_of_the_standard() -> None:
 
 
 def _reference(geometry: object) -> dict[str, float]:
-    """Area, second moments about the centroid, and torsion constant by sectionproperties (warping analysis)."""
+    """Area, second moments about the centroid, and torsion constant by sectionproperties (warping
+    analysis)."""
     from sectionproperties.analysis import Section as Analysis
 
     geometry.create_mesh(mesh_sizes=[1e-4])  # type: ignore[attr-defined]
@@ -95,7 +98,10 @@ CASES = {
         lambda: shapes.from_polygon("p", "arbitrary", [(0, 0), (0.3, 0), (0.22, 0.2), (0.06, 0.2)]),
         0.1,
     ),
-    "plate": (lambda: shapes.from_polygon("p", "arbitrary", [(0, 0), (0.3, 0), (0.3, 0.012), (0, 0.012)]), 0.05),
+    "plate": (
+        lambda: shapes.from_polygon("p", "arbitrary", [(0, 0), (0.3, 0), (0.3, 0.012), (0, 0.012)]),
+        0.05,
+    ),
 }
 
 

@@ -1,4 +1,5 @@
-"""Shell elements: patch tests, MacNeal and Harder's set, plates of Timoshenko and Woinowsky-Krieger, the Scordelis-Lo roof."""
+"""Shell elements: patch tests, MacNeal and Harder's set, plates of Timoshenko and Woinowsky-Krieger, the
+Scordelis-Lo roof."""
 
 from __future__ import annotations
 
@@ -32,7 +33,8 @@ def layer(n: int, e: float, nu: float, t: float) -> Layer:
 
 
 def even_load(xyz: Array) -> Array:
-    """Share of an even pressure that each corner of flat elements takes (E, n), m2: the integrals of the shape functions."""
+    """Share of an even pressure that each corner of flat elements takes (E, n), m2: the integrals of the
+    shape functions."""
     f = frames_of(xyz).flat
     e, n = f.shape[:2]
     out = np.zeros((e, n))
@@ -68,7 +70,8 @@ def solved(xyz: Array, q: Array, own: Layer, held: Array, force: Array) -> Array
 
 
 def corner_forces(frames: Frames, own: Layer, u: Array) -> Array:
-    """Forces (E, n, 8) carried from integration points to corners; of triangles, in which moments are even, the points'."""
+    """Forces (E, n, 8) carried from integration points to corners; of triangles, in which moments are even,
+    the points'."""
     n = frames.flat.shape[1]
     points = QUAD_POINTS if n == 4 else TRIANGLE_POINTS
     values = np.stack([forces_at(frames, own, u, xi, eta) for xi, eta in points], axis=1)
@@ -97,7 +100,11 @@ PATCH_QUADS = np.array([(0, 1, 5, 4), (1, 2, 6, 5), (2, 3, 7, 6), (3, 0, 4, 7), 
 
 
 def patch_elements(corners: int) -> Array:
-    return PATCH_QUADS if corners == 4 else np.concatenate([PATCH_QUADS[:, [0, 1, 2]], PATCH_QUADS[:, [0, 2, 3]]])
+    return (
+        PATCH_QUADS
+        if corners == 4
+        else np.concatenate([PATCH_QUADS[:, [0, 1, 2]], PATCH_QUADS[:, [0, 2, 3]]])
+    )
 
 
 def held_patch(q: Array, field: Array) -> Array:
@@ -115,7 +122,8 @@ def held_patch(q: Array, field: Array) -> Array:
 
 @pytest.mark.parametrize("corners", [4, 3])
 def test_membrane_patch(corners: int) -> None:
-    """u = 1e-3 (x + y/2), v = 1e-3 (y + x/2): stresses 1333, 1333 and 400 everywhere (MacNeal and Harder, table 2)."""
+    """u = 1e-3 (x + y/2), v = 1e-3 (y + x/2): stresses 1333, 1333 and 400 everywhere (MacNeal and Harder,
+    table 2)."""
     x, y = PATCH[:, 0], PATCH[:, 1]
     field = np.zeros((8, 6))
     field[:, 0], field[:, 1] = 1e-3 * (x + y / 2), 1e-3 * (y + x / 2)
@@ -131,7 +139,8 @@ def test_membrane_patch(corners: int) -> None:
 
 @pytest.mark.parametrize("corners", [4, 3])
 def test_bending_patch(corners: int) -> None:
-    """w = 1e-3 (x^2 + xy + y^2)/2: moments 1.111e-7, 1.111e-7 and 3.333e-8 everywhere (MacNeal and Harder, table 2)."""
+    """w = 1e-3 (x^2 + xy + y^2)/2: moments 1.111e-7, 1.111e-7 and 3.333e-8 everywhere (MacNeal and Harder,
+    table 2)."""
     x, y = PATCH[:, 0], PATCH[:, 1]
     field = np.zeros((8, 6))
     field[:, 2] = 1e-3 * (x**2 + x * y + y**2) / 2
@@ -168,11 +177,18 @@ def test_straight_cantilever_of_six_elements(way: int, exact: float, low: float)
     got = u[tip, way].mean()
     assert low <= got / exact <= 1.01
     name = ("pulled", "in its plane", "out of its plane")[way]
-    verified(f"cantilever of six elements, {name}, tip", "MacNeal and Harder (1985), table 3", got, exact, 1.01 - low)
+    verified(
+        f"cantilever of six elements, {name}, tip",
+        "MacNeal and Harder (1985), table 3",
+        got,
+        exact,
+        1.01 - low,
+    )
 
 
 def plate(n: int, t: float, clamped: bool, corners: int) -> tuple[float, float]:
-    """Deflection over q a^4 / D and moment over q a^2 in the middle of a square plate of side 1 under q = 1."""
+    """Deflection over q a^4 / D and moment over q a^2 in the middle of a square plate of side 1 under q =
+    1."""
     xyz, q = grid(n, n, 1.0, 1.0, corners)
     own = layer(len(q), 10.92, 0.3, t)
     force = np.zeros((len(xyz), 6))
@@ -190,7 +206,8 @@ def plate(n: int, t: float, clamped: bool, corners: int) -> tuple[float, float]:
 @pytest.mark.parametrize("corners", [4, 3])
 @pytest.mark.parametrize(("clamped", "w", "m"), [(False, 0.00406, 0.0479), (True, 0.00126, 0.0231)])
 def test_square_plates(corners: int, clamped: bool, w: float, m: float) -> None:
-    """Timoshenko and Woinowsky-Krieger, Theory of Plates and Shells, tables 8 and 35: within 1 % and 4 % at 16 x 16."""
+    """Timoshenko and Woinowsky-Krieger, Theory of Plates and Shells, tables 8 and 35: within 1 % and 4 % at
+    16 x 16."""
     deflection, moment = plate(16, 0.01, clamped, corners)
     how = f"{'clamped' if clamped else 'simply supported'} square plate of {'quadrilaterals' if corners == 4 else 'triangles'}"
     source = f"Timoshenko and Woinowsky-Krieger, table {35 if clamped else 8}"
@@ -205,14 +222,16 @@ def test_plates_do_not_lock_when_they_are_thin(corners: int) -> None:
 
 
 def test_deflection_converges_with_the_square_of_the_size() -> None:
-    """Rate between 8 and 16 against the thin plate's series value 0.00126532 q a^4/D (from memory); at least 1.7."""
+    """Rate between 8 and 16 against the thin plate's series value 0.00126532 q a^4/D (from memory); at least
+    1.7."""
     exact = 0.00126532
     error = [abs(plate(n, 1e-3, True, 4)[0] - exact) for n in (4, 8, 16)]
     assert np.log2(error[1] / error[2]) > 1.6 and error[2] < 0.01 * exact
 
 
 def test_scordelis_lo_roof() -> None:
-    """MacNeal and Harder (1985): R 25, L 50, 40 degrees, t 0.25, E 4.32e8, nu 0, 90 a unit area: 0.3024 at the free edge."""
+    """MacNeal and Harder (1985): R 25, L 50, 40 degrees, t 0.25, E 4.32e8, nu 0, 90 a unit area: 0.3024 at
+    the free edge."""
     n = 8
     xyz, q = grid(n, n, 1.0, 1.0)
     angle, along = np.radians(40) * xyz[:, 0], 25.0 * xyz[:, 1]
@@ -224,14 +243,18 @@ def test_scordelis_lo_roof() -> None:
     crown = np.flatnonzero(xyz[:, 0] < 1e-9)
     held = np.unique(np.concatenate([dofs(end, 0, 2), dofs(middle, 1, 3, 5), dofs(crown, 0, 4, 5)]))
     u = solved(xyz, q, layer(len(q), 4.32e8, 0.0, 0.25), held, force)
-    edge = int(np.linalg.norm(xyz - [25 * np.sin(np.radians(40)), 25, 25 * np.cos(np.radians(40))], axis=1).argmin())
+    edge = int(
+        np.linalg.norm(xyz - [25 * np.sin(np.radians(40)), 25, 25 * np.cos(np.radians(40))], axis=1).argmin()
+    )
     verified("Scordelis-Lo roof, free edge", "MacNeal and Harder (1985)", -u[edge, 2], 0.3024, 0.03)
 
 
 def test_areas_of_distorted_elements() -> None:
     xyz, q = grid(3, 2, 4.0, 3.0)
     xyz[4, :2] += 0.3
-    assert areas(xyz[q]).sum() == pytest.approx(12.0) and even_load(xyz[q]).sum(axis=1) == pytest.approx(areas(xyz[q]))
+    assert areas(xyz[q]).sum() == pytest.approx(12.0) and even_load(xyz[q]).sum(axis=1) == pytest.approx(
+        areas(xyz[q])
+    )
 
 
 def test_blocks_sum_as_single_numbers_do() -> None:
@@ -252,7 +275,8 @@ def test_blocks_sum_as_single_numbers_do() -> None:
 
 
 def test_only_elements_of_one_shape_and_layer_are_alike() -> None:
-    """Equal to rounding far from the origin, not when a corner is a tenth of a micrometre off or the layer another."""
+    """Equal to rounding far from the origin, not when a corner is a tenth of a micrometre off or the layer
+    another."""
     square = np.array([0.0, 0, 1, 0, 1, 1, 0, 1])
     rows = np.array([square, square + 3e-14, square + [1e-7, 0, 0, 0, 0, 0, 0, 0], square])
     first, like = alike(rows, np.array([0, 0, 0, 1]))

@@ -47,8 +47,8 @@ def rigidity(t: float) -> float:
     return E * t**3 / 12 / (1 - NU**2)
 
 
-# Timoshenko and Woinowsky-Krieger, Theory of Plates and Shells (1959), tables 8 and 35: deflection over q a^4 / D in the
-# middle, and moments over q a^2 at the middles of the clamped edges, for sides b / a.
+# Timoshenko and Woinowsky-Krieger, Theory of Plates and Shells (1959), tables 8 and 35: deflection over q a^4
+# / D in the middle, and moments over q a^2 at the middles of the clamped edges, for sides b / a.
 @pytest.mark.parametrize(
     ("b", "edges", "deflection", "long", "short"),
     [
@@ -74,7 +74,8 @@ def test_plates_on_line_supports(b: float, edges: str, deflection: float, long: 
 
 
 def test_clamping_moments_converge_faster_than_linearly() -> None:
-    """The recovered moment at a clamped edge closes in on 0.0513 q a^2 (Timoshenko, table 35) at a rate above 1.5."""
+    """The recovered moment at a clamped edge closes in on 0.0513 q a^2 (Timoshenko, table 35) at a rate above
+    1.5."""
     errors = []
     for size in (0.5, 0.25):
         m = plate_model()
@@ -86,7 +87,9 @@ def test_clamping_moments_converge_faster_than_linearly() -> None:
 
 def test_reactions_of_a_held_outline_carry_all_of_the_load() -> None:
     m = plate_model()
-    shell(m, "s", rectangle(6, 4), 0.2, openings=[[(1, 1, 0), (2, 1, 0), (2, 2, 0), (1, 2, 0)]], edges="pinned")
+    shell(
+        m, "s", rectangle(6, 4), 0.2, openings=[[(1, 1, 0), (2, 1, 0), (2, 2, 0), (1, 2, 0)]], edges="pinned"
+    )
     pressure(m, "s", 5000.0)
     r = computed(m)
     assert r.reaction[0][:, 2].sum() == pytest.approx(23 * 5000.0)
@@ -113,12 +116,15 @@ def test_loads_on_a_part_in_a_line_and_at_a_point_keep_force_and_moment() -> Non
 
 
 def test_a_wall_under_a_sideways_load_bends_and_shears_like_a_cantilever() -> None:
-    """F h^3 / 3 E I + F h / k G A with k = 5/6 (beam theory with shear), a wall 2 m long and 8 m high, within 2 %."""
+    """F h^3 / 3 E I + F h / k G A with k = 5/6 (beam theory with shear), a wall 2 m long and 8 m high, within
+    2 %."""
     m = plate_model()
     s = shell(m, "w", [(0, 0, 0), (2, 0, 0), (2, 0, 8), (0, 0, 8)], 0.2, cls="wall")
     s.supports = [LineSupport(np.array([(0, 0, 0), (2, 0, 0)], float), FIXED)]
     m.cases["q"] = LoadCase("q", "wind")
-    m.cases["q"].space_loads.append(SpaceLoad(np.array([(0, 0, 8), (2, 0, 8)], float), (50e3, 0, 0), (50e3, 0, 0)))
+    m.cases["q"].space_loads.append(
+        SpaceLoad(np.array([(0, 0, 8), (2, 0, 8)], float), (50e3, 0, 0), (50e3, 0, 0))
+    )
     r = computed(m, 0.25)
     force, i, g = 100e3, 0.2 * 8 / 12, E / 2 / (1 + NU)
     wanted = force * 8**3 / 3 / E / i + force * 8 / (5 / 6 * g * 0.4)
@@ -127,7 +133,8 @@ def test_a_wall_under_a_sideways_load_bends_and_shears_like_a_cantilever() -> No
 
 
 def strip_on_beam(eccentric: float) -> tuple[Model, Results]:
-    """A slab strip 1 m wide and 8 m long on a beam of the same concrete, simply supported at the beam's ends."""
+    """A slab strip 1 m wide and 8 m long on a beam of the same concrete, simply supported at the beam's
+    ends."""
     m = plate_model()
     m.sections["b"] = Section("b", "values", 0.12, 0.3 * 0.4**3 / 12, 0.4 * 0.3**3 / 12, 0.0, 2e-3, 0.0, 0.0)
     z = -eccentric
@@ -145,7 +152,8 @@ def strip_on_beam(eccentric: float) -> tuple[Model, Results]:
 
 @pytest.mark.parametrize("eccentric", [0.0, 0.25])
 def test_a_beam_under_a_slab_works_together_with_it(eccentric: float) -> None:
-    """5 q L^4 / 384 E I with the second moment of beam and slab about their common centroid (any handbook), within 2 %."""
+    """5 q L^4 / 384 E I with the second moment of beam and slab about their common centroid (any handbook),
+    within 2 %."""
     m, r = strip_on_beam(eccentric)
     ab, aslab, ib, islab = 0.12, 0.1, 0.3 * 0.4**3 / 12, 0.1**3 / 12
     centre = aslab * eccentric / (ab + aslab)
@@ -185,7 +193,8 @@ def test_surfaces_with_a_gap_between_them_are_tied_by_rigid_arms() -> None:
 
 
 def test_a_rigid_diaphragm_shares_a_force_by_stiffness_and_turns_about_the_centre_of_stiffness() -> None:
-    """Two columns of 1 : 3 joined by nothing but the floor: the force at the centre of stiffness is shared 1 : 3."""
+    """Two columns of 1 : 3 joined by nothing but the floor: the force at the centre of stiffness is shared 1
+    : 3."""
     m = plate_model()
     for name, i in (("one", 1e-4), ("three", 3e-4)):
         m.sections[name] = Section(name, "values", 0.1, i, i, 0.0, 1e-9, 0.0, 0.0)
@@ -225,15 +234,17 @@ def test_a_diaphragm_on_shells_keeps_equilibrium() -> None:
 
 @pytest.mark.parametrize("b", [1.0, 1.5, 2.0])
 def test_edges_take_the_share_of_a_two_way_slab_that_yield_lines_give_them(b: float) -> None:
-    """Long edges of a slab held down on all sides take 1 - a / 2 b of the load by lines at 45 degrees (any handbook on
-    concrete slabs); by plate theory they take about as much: within 6 % of the load."""
+    """Long edges of a slab held down on all sides take 1 - a / 2 b of the load by lines at 45 degrees (any
+    handbook on concrete slabs); by plate theory they take about as much: within 6 % of the load."""
     m = plate_model()
     shell(m, "s", rectangle(4, 4 * b), 0.12, edges="ux uy uz rx ry")
     pressure(m, "s", 1e3)
     r = computed(m, 0.25)
     place = np.array([r.xyz[r.node_ids.index(n)] for n in r.support_ids])
     up = r.reaction[0][:, 2]
-    corner = (np.minimum(place[:, 0], 4 - place[:, 0]) < 1e-6) & (np.minimum(place[:, 1], 4 * b - place[:, 1]) < 1e-6)
+    corner = (np.minimum(place[:, 0], 4 - place[:, 0]) < 1e-6) & (
+        np.minimum(place[:, 1], 4 * b - place[:, 1]) < 1e-6
+    )
     long = np.minimum(place[:, 0], 4 - place[:, 0]) < 1e-6
     share = (up[long & ~corner].sum() + up[corner].sum() / 2) / up.sum()
     assert share == pytest.approx(1 - 1 / (2 * b), abs=0.06)

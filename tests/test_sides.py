@@ -52,14 +52,19 @@ class Both(IfcWriter):
         rep = f.create_entity("IfcTopologyRepresentation", self.context, "Reference", "Edge", [edge])
         shape = f.create_entity("IfcProductDefinitionShape", None, None, [rep])
         entity = self.root(
-            "IfcStructuralCurveMember", name, Representation=shape, PredefinedType="RIGID_JOINED_MEMBER",
+            "IfcStructuralCurveMember",
+            name,
+            Representation=shape,
+            PredefinedType="RIGID_JOINED_MEMBER",
             Axis=self.direction((0, 1, 0)),
-        )  # fmt: skip
+        )
         one = f.create_entity("IfcMaterialProfile", None, None, material, profile, None, None)
         group = f.create_entity("IfcMaterialProfileSet", None, None, [one], None)
         self.root("IfcRelAssociatesMaterial", None, RelatedObjects=[entity], RelatingMaterial=group)
         if of:
-            self.root("IfcRelAssignsToProduct", None, RelatedObjects=[entity], RelatingProduct=self.elements[of])
+            self.root(
+                "IfcRelAssignsToProduct", None, RelatedObjects=[entity], RelatingProduct=self.elements[of]
+            )
 
 
 @pytest.fixture
@@ -108,7 +113,9 @@ def test_either_side_is_gone_on_with(both: Path) -> None:
 
 def test_one_way_members_are_said(tmp_path: Path) -> None:
     w = Both("both", "IFC4", "METRE").build()
-    next(e for e in w.file.by_type("IfcStructuralCurveMember") if e.Name == "A1").PredefinedType = "TENSION_MEMBER"
+    next(
+        e for e in w.file.by_type("IfcStructuralCurveMember") if e.Name == "A1"
+    ).PredefinedType = "TENSION_MEMBER"
     w.write(tmp_path / "m.ifc")
     found = [f for f in run_checks(Subject(taken(tmp_path / "m.ifc"))) if f.code == "source.one_way"]
     assert len(found) == 1 and "act in tension only" in found[0].message
@@ -116,7 +123,8 @@ def test_one_way_members_are_said(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize(("unit", "scale"), [("METRE", 1.0), ("FOOT", 0.3048)])
 def test_analytical_surfaces_with_their_connections(tmp_path: Path, unit: str, scale: float) -> None:
-    """A slab of an analytical file: face with an opening, thickness, an edge held by springs, bedding, a tied point."""
+    """A slab of an analytical file: face with an opening, thickness, an edge held by springs, bedding, a tied
+    point."""
     w = IfcWriter("faces", "IFC4", unit)
     f = w.file
     w.storey("Ground", 0.0)
@@ -126,26 +134,41 @@ def test_analytical_surfaces_with_their_connections(tmp_path: Path, unit: str, s
 
     outer = f.create_entity("IfcFaceOuterBound", loop([(0, 0, 3), (6, 0, 3), (6, 4, 3), (0, 4, 3)]), True)
     inner = f.create_entity("IfcFaceBound", loop([(1, 1, 3), (2, 1, 3), (2, 2, 3), (1, 2, 3)]), True)
-    face = f.create_entity("IfcFaceSurface", [outer, inner], f.create_entity("IfcPlane", w.axes((0, 0, 3))), True)
+    face = f.create_entity(
+        "IfcFaceSurface", [outer, inner], f.create_entity("IfcPlane", w.axes((0, 0, 3))), True
+    )
 
     def shape(item: Any, kind: str) -> Any:
         rep = f.create_entity("IfcTopologyRepresentation", w.context, "Reference", kind, [item])
         return f.create_entity("IfcProductDefinitionShape", None, None, [rep])
 
-    slab = w.root("IfcStructuralSurfaceMember", "S", Representation=shape(face, "Face"), PredefinedType="SHELL",
-                  Thickness=0.2 / scale)  # fmt: skip
+    slab = w.root(
+        "IfcStructuralSurfaceMember",
+        "S",
+        Representation=shape(face, "Face"),
+        PredefinedType="SHELL",
+        Thickness=0.2 / scale,
+    )
     ends = [f.create_entity("IfcVertexPoint", w.point(p)) for p in ((0, 0, 3), (6, 0, 3))]
     yes, no = (f.create_entity("IfcBoolean", v) for v in (True, False))
     spring = f.create_entity("IfcModulusOfLinearSubgradeReactionMeasure", 5e6)
     held = f.create_entity("IfcBoundaryEdgeCondition", None, no, yes, spring, no, no, no)
-    side = w.root("IfcStructuralCurveConnection", "edge", Representation=shape(f.create_entity("IfcEdge", *ends), "Edge"),
-                  AppliedCondition=held, Axis=w.direction((0, 0, 1)))  # fmt: skip
+    side = w.root(
+        "IfcStructuralCurveConnection",
+        "edge",
+        Representation=shape(f.create_entity("IfcEdge", *ends), "Edge"),
+        AppliedCondition=held,
+        Axis=w.direction((0, 0, 1)),
+    )
     bed = f.create_entity(
         "IfcBoundaryFaceCondition", None, no, no, f.create_entity("IfcModulusOfSubgradeReactionMeasure", 2e7)
     )
     ground = w.root("IfcStructuralSurfaceConnection", "bed", AppliedCondition=bed)
-    point = w.root("IfcStructuralPointConnection", "P",
-                   Representation=shape(f.create_entity("IfcVertexPoint", w.point((6, 4, 3))), "Vertex"))  # fmt: skip
+    point = w.root(
+        "IfcStructuralPointConnection",
+        "P",
+        Representation=shape(f.create_entity("IfcVertexPoint", w.point((6, 4, 3))), "Vertex"),
+    )
     for connection in (side, ground, point):
         w.root(
             "IfcRelConnectsStructuralMember",
@@ -157,7 +180,14 @@ def test_analytical_surfaces_with_their_connections(tmp_path: Path, unit: str, s
     m = transfer(read_source(tmp_path / "m.ifc"), Settings().transfer)
     s = next(iter(m.surfaces.values()))
     assert (s.cls, s.thickness) == ("slab", pytest.approx(0.2)) and s.area == pytest.approx(23.0)
-    assert s.bedding == pytest.approx(2e7) and s.supports[0].support.held == (False, True, False, False, False, False)
+    assert s.bedding == pytest.approx(2e7) and s.supports[0].support.held == (
+        False,
+        True,
+        False,
+        False,
+        False,
+        False,
+    )
     assert s.supports[0].support.stiffness[2] == pytest.approx(5e6)
     assert s.supports[0].line == pytest.approx(np.array([[0, 0, 3], [6, 0, 3]], float))
     assert [j.node for j in s.joints] == [point.GlobalId] and point.GlobalId in m.nodes
@@ -165,13 +195,18 @@ def test_analytical_surfaces_with_their_connections(tmp_path: Path, unit: str, s
 
 
 def test_the_physical_side_is_a_physical_model_whatever_stands_beside_it(both: Path) -> None:
-    """The kind of the source is told as it is; joins, tallies and comparisons go by the side that was gone on with."""
+    """The kind of the source is told as it is; joins, tallies and comparisons go by the side that was gone on
+    with."""
     one, two = taken(both, "physical"), taken(both)
     assert (one.kind, one.side, one.physical) == ("both", "physical", True)
     assert (two.kind, two.side, two.physical) == ("both", "analytical", False)
     alone = deepcopy(one)
     alone.kind, alone.side = "physical", ""
     found = compare(Side(alone), Side(one))
-    assert {r.status for r in found.parts} == {"same"} and not any(f.code == "match.kinds" for f in found.findings)
+    assert {r.status for r in found.parts} == {"same"} and not any(
+        f.code == "match.kinds" for f in found.findings
+    )
     assert any(f.code == "match.kinds" for f in compare(Side(two), Side(one)).findings)
-    assert [(r.cls, r.source, r.model) for r in tally(alone)] == [(r.cls, r.source, r.model) for r in tally(one)]
+    assert [(r.cls, r.source, r.model) for r in tally(alone)] == [
+        (r.cls, r.source, r.model) for r in tally(one)
+    ]

@@ -47,7 +47,8 @@ def test_one_mass_answers_with_mass_times_acceleration() -> None:
 
 
 def test_all_modes_together_move_all_the_mass_at_a_level_spectrum() -> None:
-    """With one acceleration for all periods the sum of the modal base shears is m Sa (sum of the effective masses)."""
+    """With one acceleration for all periods the sum of the modal base shears is m Sa (sum of the effective
+    masses)."""
     m = regular(1, 2)
     m.cases = {
         "G": LoadCase("G", "self-weight", (0.0, 0.0, -1.0)),
@@ -83,7 +84,8 @@ def test_correlation_by_the_printed_formula() -> None:
 
 
 def test_design_spectrum_of_asce_7() -> None:
-    """ASCE 7-16 11.4.6 at its corners, R/Ie taken off: 0.4 SDS at rest, SDS on the plateau, SD1/T, SD1 TL/T^2."""
+    """ASCE 7-16 11.4.6 at its corners, R/Ie taken off: 0.4 SDS at rest, SDS on the plateau, SD1/T, SD1
+    TL/T^2."""
     s = AsceSpectrum(1.0, 0.6, 4.0, 1.0, 8.0)
     g = 9.80665 / 4
     assert s.at(0.0) == pytest.approx(0.4 * g) and s.at(0.3) == pytest.approx(g)
@@ -123,7 +125,9 @@ def test_mass_falls_back_to_the_case_of_self_weight() -> None:
 def test_spectrum_without_mass_or_modes_is_told() -> None:
     m = cantilever()
     got = done(m, {"nothing": 1.0})
-    assert not got.modes and not any(f.code == "response.base_shear" and f.severity == "note" for f in got.findings)
+    assert not got.modes and not any(
+        f.code == "response.base_shear" and f.severity == "note" for f in got.findings
+    )
     assert not got.results.force[got.results.case_index("Sx")].any()
 
 
@@ -148,7 +152,9 @@ def test_wrong_spectra_are_refused(spectrum: dict[str, object], says: str) -> No
     m = cantilever()
     with pytest.raises(EditError, match=says):
         AddCases([{"name": "S", "kind": "seismic", "spectrum": spectrum}]).apply(m)
-    AddCases([{"name": "S", "kind": "seismic", "spectrum": {"direction": "x", "curve": [[0, 1], [1, 2]]}}]).apply(m)
+    AddCases(
+        [{"name": "S", "kind": "seismic", "spectrum": {"direction": "x", "curve": [[0, 1], [1, 2]]}}]
+    ).apply(m)
     assert m.cases["S"].spectrum is not None and not m.cases["S"].empty
 
 

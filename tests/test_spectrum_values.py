@@ -1,4 +1,5 @@
-"""What follows from the response to a spectrum: drift, storey shear, forces of slabs, walls and cores, combined mode by mode."""
+"""What follows from the response to a spectrum: drift, storey shear, forces of slabs, walls and cores,
+combined mode by mode."""
 
 from __future__ import annotations
 
@@ -81,10 +82,13 @@ def test_forces_of_shells_and_walls_are_those_of_the_modes_combined(building: Re
 
 
 def test_the_core_carries_the_base_shear_of_the_spectrum(building: Review) -> None:
-    """All that moves stands on the core: its shear at the foot is that of the supports, and of the lowest storey."""
+    """All that moves stands on the core: its shear at the foot is that of the supports, and of the lowest
+    storey."""
     r, w = building.results, building.wall_forces
     foot = next(
-        k for k, row in enumerate(w.rows) if row.wall.startswith("core") and row.part == "bottom" and row.place[2] < 0.1
+        k
+        for k, row in enumerate(w.rows)
+        if row.wall.startswith("core") and row.part == "bottom" and row.place[2] < 0.1
     )
     shear = float(r.applied["S"][0])
     held = float(w.values[r.case_index("S"), foot, 1])
@@ -106,7 +110,11 @@ def test_combinations_add_what_the_modes_give(building: Review) -> None:
     )
     with pytest.raises(ValueError, match="no combination"):
         plate_envelope(fields, r, building.combinations, "se top")
-    assert building.wall_stability("G") and not building.wall_stability("S") and not building.wall_stability("sum")
+    assert (
+        building.wall_stability("G")
+        and not building.wall_stability("S")
+        and not building.wall_stability("sum")
+    )
 
 
 def test_a_kept_run_holds_its_modes(building: Review) -> None:
@@ -122,13 +130,16 @@ def test_a_kept_run_holds_its_modes(building: Review) -> None:
 
 
 def test_drift_and_storey_shear_are_those_of_the_modes() -> None:
-    """A mast of three masses: the shear of a storey is that of the column in it, its drift that of the modes combined."""
+    """A mast of three masses: the shear of a storey is that of the column in it, its drift that of the modes
+    combined."""
     m = frame([(0, 0, 3.0 * k) for k in range(4)], [(0, 1), (1, 2), (2, 3)], {0: "fixed"}, density=1e-9)
     m.storeys = [Storey(f"L{k}", 3.0 * k) for k in range(4)]
     got = None
     m.cases = {
         "M": LoadCase("M", "dead", node_loads=[NodeLoad(f"n{k}", (0, 0, -2e5)) for k in (1, 2, 3)]),
-        "S": LoadCase("S", "seismic", spectrum=Spectrum("x", [(0.0, 1.0), (0.1, 9.0), (0.5, 4.0), (3.0, 0.5)])),
+        "S": LoadCase(
+            "S", "seismic", spectrum=Spectrum("x", [(0.0, 1.0), (0.1, 9.0), (0.5, 4.0), (3.0, 0.5)])
+        ),
     }
     s = Settings()
     s.modes.mass, s.modes.count = {"M": 1.0}, 6
@@ -161,8 +172,8 @@ def table(a: float) -> Model:
 
 @pytest.mark.parametrize("off", [0.0, 0.05, 0.1])
 def test_an_eccentricity_turns_a_storey_by_its_share_of_the_force(off: float) -> None:
-    """M = e a F on four corners at a/sqrt 2: each column takes M/(4 a/sqrt 2) along its tangent, so F/4 + e F/4 in x and e F/4 in y
-    (statics; EN 1998-1 4.3.3.3.3)."""
+    """M = e a F on four corners at a/sqrt 2: each column takes M/(4 a/sqrt 2) along its tangent, so F/4 + e
+    F/4 in x and e F/4 in y (statics; EN 1998-1 4.3.3.3.3)."""
     m = table(6.0)
     m.cases = {
         "M": LoadCase("M", "dead", node_loads=[NodeLoad(f"n{k}", (0, 0, -5e4)) for k in range(4, 8)]),

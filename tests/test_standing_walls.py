@@ -14,7 +14,17 @@ from rod_tally.checks.response.one_way import find_slack
 from rod_tally.compare import compare
 from rod_tally.compare.results import Side
 from rod_tally.intake import read_source
-from rod_tally.model import LineSupport, LoadCase, Material, Model, NodeLoad, Settings, Storey, Support, Surface
+from rod_tally.model import (
+    LineSupport,
+    LoadCase,
+    Material,
+    Model,
+    NodeLoad,
+    Settings,
+    Storey,
+    Support,
+    Surface,
+)
 from rod_tally.model.edits import EditError, SetGroundLifting, SetStanding
 from rod_tally.model.entities.structure import Node
 from rod_tally.model.entities.surface import SurfaceJoint
@@ -32,8 +42,9 @@ MESH = MeshSettings(size=0.25)
 
 
 def panels(e: float, turn: float = 0.0, under: float = 1e4, lifts: bool = False) -> Model:
-    """A wall on another one `under` times as stiff that stands fast, N down on its head with a push that brings it to e from its middle at
-    the joint; or with `lifts` the upper one alone, on a held edge that can lift off."""
+    """A wall on another one `under` times as stiff that stands fast, N down on its head with a push that
+    brings it to e from its middle at the joint; or with `lifts` the upper one alone, on a held edge that can
+    lift off."""
     m = Model("panels", "analytical")
     m.storeys = [Storey("Ground", -LOW), Storey("First", 0.0)]
     m.materials["plate"] = MATERIAL
@@ -74,7 +85,10 @@ def head(r: Results) -> np.ndarray:
 @pytest.mark.parametrize("e", [0.3, 1.0, 1.6])
 def test_as_on_an_edge_that_can_lift_off(e: float, turn: float) -> None:
     """A wall on a stiff wall moves as one on a held edge that only pushes, and opens as far."""
-    r, alone = run(panels(e, turn), ONE_WAY, meshing=MESH), run(panels(e, turn, lifts=True), ONE_WAY, meshing=MESH)
+    r, alone = (
+        run(panels(e, turn), ONE_WAY, meshing=MESH),
+        run(panels(e, turn, lifts=True), ONE_WAY, meshing=MESH),
+    )
     assert not r.unsettled and r.equilibrium[0].residual < 1e-9
     opened, lifted = (x.slack.get("N", {}).get("upper", 0.0) for x in (r, alone))
     assert opened == pytest.approx(lifted, rel=0.05, abs=1e-12)
@@ -154,7 +168,8 @@ def test_a_corner_of_two_walls_stays_together() -> None:
 
 
 def beside(turn: float, pull: float) -> Model:
-    """A wall beside a stiff one that stands fast, pulled away (+) or pressed to it (-) at mid-height; its foot gives way along it."""
+    """A wall beside a stiff one that stands fast, pulled away (+) or pressed to it (-) at mid-height; its
+    foot gives way along it."""
     m = Model("beside", "analytical")
     m.storeys = [Storey("Ground", 0.0)]
     m.materials["plate"] = MATERIAL

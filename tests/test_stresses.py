@@ -37,12 +37,20 @@ def test_shear_of_a_rectangle_and_a_circle() -> None:
     block, rod = rectangle("r", 0.2, 0.3)[0], circle("c", 0.1)[0]
     book = "S. Timoshenko, Strength of materials I, shear and torsion (from memory)"
     for way in ("vy", "vz"):
-        verified(f"Largest shear stress of a rectangle, {way}", book, stress(block, **{way: 60e3})[0], 1.5e6, 1e-6)
         verified(
-            f"Largest shear stress of a circle, {way}", book, stress(rod, **{way: 60e3})[0], 80e3 / rod.area, 0.015
+            f"Largest shear stress of a rectangle, {way}", book, stress(block, **{way: 60e3})[0], 1.5e6, 1e-6
+        )
+        verified(
+            f"Largest shear stress of a circle, {way}",
+            book,
+            stress(rod, **{way: 60e3})[0],
+            80e3 / rod.area,
+            0.015,
         )
     verified("Torque on a circle", book, stress(rod, mt=1e3)[0], 2e3 / (np.pi * 0.1**3), 1e-6)
-    verified("Torque on a rectangle 1.5 : 1", book, stress(block, mt=1e3)[0], 1e3 / (0.231 * 0.3 * 0.2**2), 0.003)
+    verified(
+        "Torque on a rectangle 1.5 : 1", book, stress(block, mt=1e3)[0], 1e3 / (0.231 * 0.3 * 0.2**2), 0.003
+    )
     assert stress(rod, mt=1e3)[1] == pytest.approx(np.sqrt(3) * stress(rod, mt=1e3)[0])  # pure shear
 
 
@@ -58,8 +66,9 @@ def test_shear_of_a_rectangle_and_a_circle() -> None:
     ids=lambda v: getattr(v, "name", ""),
 )
 def test_stresses_are_those_of_a_meshed_section(section: Section, torque: float) -> None:
-    """But for the peaks in re-entrant corners, which formulas of strength of materials leave out: 99.5 % of the meshed points.
-    Torque on open sections (`torque`: how much) comes out too high where thin parts meet."""
+    """But for the peaks in re-entrant corners, which formulas of strength of materials leave out: 99.5 % of
+    the meshed points. Torque on open sections (`torque`: how much) comes out too high where thin parts
+    meet."""
     geometry = Geometry(Polygon(section.outline, section.voids))
     geometry.create_mesh(mesh_sizes=[section.area / 500])
     meshed = MeshedSection(geometry)
@@ -73,7 +82,9 @@ def test_stresses_are_those_of_a_meshed_section(section: Section, torque: float)
     ):
         given = {"n": "n", "vy": "vx", "vz": "vy", "mt": "mzz", "my": "mxx", "mz": "myy"}
         signs = {"my": -1.0}
-        theirs = meshed.calculate_stress(**{given[k]: signs.get(k, 1.0) * v for k, v in force.items()}).get_stress()[0]
+        theirs = meshed.calculate_stress(
+            **{given[k]: signs.get(k, 1.0) * v for k, v in force.items()}
+        ).get_stress()[0]
         shear, equivalent = stress(section, **force)
         if "n" in force:
             assert 1 - within < equivalent / theirs["sig_vm"].max() < 1 + 3 * within
@@ -90,7 +101,12 @@ def test_a_turned_section_has_the_stresses_of_the_straight_one() -> None:
     turned = from_polygon("t", "arbitrary", [(c * y - s * z, s * y + c * z) for y, z in straight.outline])[0]
     v = np.array([20e3, 50e3])
     m = np.array([30e3, -10e3])
-    force = {"vy": c * v[0] - s * v[1], "vz": s * v[0] + c * v[1], "my": c * m[0] - s * m[1], "mz": s * m[0] + c * m[1]}
+    force = {
+        "vy": c * v[0] - s * v[1],
+        "vz": s * v[0] + c * v[1],
+        "my": c * m[0] - s * m[1],
+        "mz": s * m[0] + c * m[1],
+    }
     at, force_row = places(turned), np.array([[0, force["vy"], force["vz"], 0, force["my"], force["mz"]]])
     normal = normal_stress(turned, force_row, at.points)
     own = places(straight)
@@ -121,7 +137,8 @@ def test_stresses_along_a_beam_by_hand() -> None:
 
 
 def test_equivalent_stress_of_a_plate_by_hand() -> None:
-    """nx 100 kN/m, nxy 50, mx 12 kNm/m, vy 40 in 0.2 m: 0.5 and 1.8 N/mm2 of bending, 0.25 and 0.3 of shear."""
+    """nx 100 kN/m, nxy 50, mx 12 kNm/m, vy 40 in 0.2 m: 0.5 and 1.8 N/mm2 of bending, 0.25 and 0.3 of
+    shear."""
     forces = np.array([[100e3, 0, 50e3, 12e3, 0, 0, 0, 40e3]])
     t = np.array([0.2])
     for face, x, across in (("top", 2.3e6, 0.0), ("middle", 0.5e6, 0.3e6), ("bottom", -1.3e6, 0.0)):

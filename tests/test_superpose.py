@@ -1,4 +1,5 @@
-"""Combinations and envelopes: the sum of the cases, the governing combination, the root of squares, by brute force."""
+"""Combinations and envelopes: the sum of the cases, the governing combination, the root of squares, by brute
+force."""
 
 from __future__ import annotations
 
@@ -39,10 +40,14 @@ def test_combination_is_what_a_run_of_the_summed_loads_gives() -> None:
     """Linear statics: superposition against one run with the factored loads themselves."""
     m, r = three_cases()
     m.cases["sum"] = LoadCase(
-        "sum", "", (0.0, 0.0, -1.35), member_loads=[
-            MemberLoad(x.member, x.a, x.b, (0, 0, -13.5e3), (0, 0, -13.5e3)) for x in m.cases["Q"].member_loads
+        "sum",
+        "",
+        (0.0, 0.0, -1.35),
+        member_loads=[
+            MemberLoad(x.member, x.a, x.b, (0, 0, -13.5e3), (0, 0, -13.5e3))
+            for x in m.cases["Q"].member_loads
         ],
-    )  # fmt: skip
+    )
     whole = run(m, RunSettings())
     c = whole.case_index("sum")
     one = combined(whole, SETS[0])

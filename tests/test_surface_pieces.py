@@ -1,4 +1,5 @@
-"""Slabs and walls that a revision splits, merges, turns or draws the other way round: the same ones, with their loads and forces."""
+"""Slabs and walls that a revision splits, merges, turns or draws the other way round: the same ones, with
+their loads and forces."""
 
 from __future__ import annotations
 
@@ -30,7 +31,9 @@ def slabs(*widths: float, prefix: str = "s", depth: float = 4.0) -> Model:
         ring = [(x, 0, 3.0), (x + w, 0, 3.0), (x + w, depth, 3.0), (x, depth, 3.0)]
         shell(m, f"{prefix}{k}", ring, size=0.5)
         x += w
-    shell(m, f"{prefix}w", [(0, 9, 0), (6, 9, 0), (6, 9, 3), (0, 9, 3)], cls="wall", edges="ux uy uz", size=0.5)
+    shell(
+        m, f"{prefix}w", [(0, 9, 0), (6, 9, 0), (6, 9, 3), (0, 9, 3)], cls="wall", edges="ux uy uz", size=0.5
+    )
     m.cases["Q"] = LoadCase("Q", "live")
     return m
 
@@ -48,14 +51,18 @@ def test_a_slab_in_two_is_one_of_the_baseline_and_back() -> None:
     base, revised = slabs(8.0), slabs(5.0, 3.0, prefix="n")
     rows = match_surfaces(base, revised, None)
     assert sorted((r.baseline_id, r.revised_id, r.piece) for r in rows) == [
-        ("s0", "n0", False), ("s0", "n1", True), ("sw", "nw", False),
-    ]  # fmt: skip
+        ("s0", "n0", False),
+        ("s0", "n1", True),
+        ("sw", "nw", False),
+    ]
     assert {(r.status, r.shift) for r in rows if r.baseline_id == "s0"} == {("changed", 0.0)}
     assert {c.what for r in rows for c in r.changes} == {"outline"}
     back = match_surfaces(revised, base, None)
     assert sorted((r.baseline_id, r.revised_id, r.piece) for r in back) == [
-        ("n0", "s0", False), ("n1", "s0", True), ("nw", "sw", False),
-    ]  # fmt: skip
+        ("n0", "s0", False),
+        ("n1", "s0", True),
+        ("nw", "sw", False),
+    ]
     found = compare(side_of(reviewed(base)), side_of(reviewed(revised))).findings
     assert any(f.code == "match.split" and "slab s0 (slab n0, slab n1)" in f.message for f in found)
 
@@ -66,7 +73,10 @@ def test_a_wall_in_storeys_is_the_wall_over_both() -> None:
     shell(revised, "b", [(0, 0, 0), (6, 0, 0), (6, 0, 3), (0, 0, 3)], cls="wall")
     shell(revised, "c", [(0, 0, 3), (6, 0, 3), (6, 0, 6), (0, 0, 6)], cls="wall")
     rows = match_surfaces(base, revised, None)
-    assert sorted((r.revised_id, r.status, r.shift) for r in rows) == [("b", "changed", 0.0), ("c", "changed", 0.0)]
+    assert sorted((r.revised_id, r.status, r.shift) for r in rows) == [
+        ("b", "changed", 0.0),
+        ("c", "changed", 0.0),
+    ]
 
 
 def test_a_slab_doubled_or_beside_is_no_piece() -> None:
@@ -92,7 +102,9 @@ def test_openings_belong_to_the_piece_they_are_in() -> None:
 
 
 @pytest.mark.parametrize("outline", [None, [(1, 1, 3), (7, 1, 3), (7, 3, 3), (1, 3, 3)]])
-def test_a_pressure_on_a_split_slab_is_carried_whole(outline: list[tuple[float, float, float]] | None) -> None:
+def test_a_pressure_on_a_split_slab_is_carried_whole(
+    outline: list[tuple[float, float, float]] | None,
+) -> None:
     base, revised = slabs(8.0), slabs(5.0, 3.0, prefix="n")
     add(base, AreaLoad("s0", ((0.0, 0.0, -5e3),), None if outline is None else np.array(outline, float)))
     SetThickness(["s0"], 0.25).apply(base)
@@ -128,7 +140,10 @@ def test_a_pressure_over_all_of_a_slab_that_is_larger_says_by_how_much() -> None
 
 def test_a_part_of_a_slab_that_is_gone_is_named_with_its_load() -> None:
     base, revised = slabs(8.0), slabs(6.0, prefix="n")
-    add(base, AreaLoad("s0", ((0.0, 0.0, -5e3),), np.array([(4, 0, 3), (8, 0, 3), (8, 4, 3), (4, 4, 3)], float)))
+    add(
+        base,
+        AreaLoad("s0", ((0.0, 0.0, -5e3),), np.array([(4, 0, 3), (8, 0, 3), (8, 4, 3), (4, 4, 3)], float)),
+    )
     over = carry_over(base, revised)
     assert [x.status for x in over.lines] == ["partly"] and "40 kN lie beside slab s0" in over.lines[0].words
 
@@ -136,7 +151,8 @@ def test_a_part_of_a_slab_that_is_gone_is_named_with_its_load() -> None:
 @pytest.mark.parametrize("backwards", [False, True])
 @pytest.mark.parametrize("angle", [0.0, np.pi / 2, np.pi])
 def test_pressure_in_a_walls_own_axes_keeps_its_direction(angle: float, backwards: bool) -> None:
-    """A wall's normal looks along +x or +y: that of one turned by 180 degrees, or drawn the other way round, is another one."""
+    """A wall's normal looks along +x or +y: that of one turned by 180 degrees, or drawn the other way round,
+    is another one."""
     base, revised = slabs(8.0), slabs(8.0, prefix="n")
     add(base, AreaLoad("sw", ((0.0, 0.0, 1e3),), local=True))
     c, s = np.cos(angle), np.sin(angle)
@@ -161,7 +177,14 @@ def test_shells_of_a_turned_building_are_compared_in_the_baselines_axes(degrees:
             ("w", "wall", [(0, 8, 0), (8, 8, 0), (8, 8, 3), (0, 8, 3)], (300.0, 1e3, -200.0)),
             ("v", "wall", [(10, 0, 0), (10, 5, 0), (10, 5, 3), (10, 0, 3)], (1500.0, 700.0, -200.0)),
         ):
-            shell(m, ident, [tuple(turn @ p) for p in np.array(ring, float)], cls=cls, edges="ux uy uz", size=0.5)
+            shell(
+                m,
+                ident,
+                [tuple(turn @ p) for p in np.array(ring, float)],
+                cls=cls,
+                edges="ux uy uz",
+                size=0.5,
+            )
             case = m.cases.setdefault("q", LoadCase("q", "live"))
             case.area_loads.append(AreaLoad(ident, (tuple(turn @ q),)))
         return m
@@ -176,8 +199,8 @@ def test_shells_of_a_turned_building_are_compared_in_the_baselines_axes(degrees:
 
 
 def test_forces_per_metre_turn_as_tensors_do() -> None:
-    """Against the rotation of the stress tensor itself: by 90 degrees x and y change places; a normal the other way round turns
-    moments."""
+    """Against the rotation of the stress tensor itself: by 90 degrees x and y change places; a normal the
+    other way round turns moments."""
     angle = 0.3
     own = np.array([[np.cos(angle), np.sin(angle), 0], [-np.sin(angle), np.cos(angle), 0], [0, 0, 1.0]])
     values = np.array([3.0, -2.0, 0.7, 5.0, 1.0, -0.4, 2.0, 6.0])

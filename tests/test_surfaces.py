@@ -1,4 +1,5 @@
-"""Slabs and walls: mid-surfaces, thickness, openings, local axes; areas and volumes against the library's geometry."""
+"""Slabs and walls: mid-surfaces, thickness, openings, local axes; areas and volumes against the library's
+geometry."""
 
 from __future__ import annotations
 
@@ -22,13 +23,23 @@ from rod_tally.transfer import transfer
 TURNED = np.array([[0, 0, 1.0], [np.cos(0.5), np.sin(0.5), 0], [-np.sin(0.5), np.cos(0.5), 0]])
 
 
-def made(tmp_path: Path, build: Callable[[IfcWriter], None], unit: str = "METRE", schema: str = "IFC4") -> Model:
+def made(
+    tmp_path: Path, build: Callable[[IfcWriter], None], unit: str = "METRE", schema: str = "IFC4"
+) -> Model:
     """A model with one column beside whatever `build` draws."""
     w = IfcWriter("test", schema, unit)
     w.storey("Ground", 0.0)
     w.storey("First", 3.0)
     steel = w.material("S355", YoungModulus=210e9, MassDensity=7850)
-    w.member("IfcColumn", "K", (0, 0, 0), (0, 0, 3), w.profile("Rectangle", "R", XDim=0.3, YDim=0.3), steel, "Ground")
+    w.member(
+        "IfcColumn",
+        "K",
+        (0, 0, 0),
+        (0, 0, 3),
+        w.profile("Rectangle", "R", XDim=0.3, YDim=0.3),
+        steel,
+        "Ground",
+    )
     build(w)
     w.write(tmp_path / "m.ifc")
     return transfer(read_source(tmp_path / "m.ifc"), Settings().transfer)
@@ -59,7 +70,9 @@ def test_wall_stands_on_its_middle_line(tmp_path: Path, unit: str) -> None:
         w.block("IfcWall", "W", (0, 1.0, 0), (4, 1.2, 3), w.material("C30/37"), "Ground")
 
     s = only(made(tmp_path, build, unit))
-    assert s.thickness == pytest.approx(0.2) and s.area == pytest.approx(12.0) and s.volume == pytest.approx(2.4)
+    assert (
+        s.thickness == pytest.approx(0.2) and s.area == pytest.approx(12.0) and s.volume == pytest.approx(2.4)
+    )
     assert s.outer[:, 1] == pytest.approx([1.1] * 4)
     assert s.axes[1] == pytest.approx([0, 0, 1], abs=1e-12)
     assert s.axes[2] == pytest.approx([0, 1, 0], abs=1e-12)
@@ -69,7 +82,9 @@ def test_wall_at_an_angle(tmp_path: Path) -> None:
     def build(w: IfcWriter) -> None:
         f = w.file
         rect = f.create_entity("IfcRectangleProfileDef", "AREA", None, None, 5.0, 0.25)
-        w.element("IfcWall", "W", np.array([3.0, 4, 0]), TURNED, w.shape([w.extrusion(rect, 3.0)]), None, "Ground")
+        w.element(
+            "IfcWall", "W", np.array([3.0, 4, 0]), TURNED, w.shape([w.extrusion(rect, 3.0)]), None, "Ground"
+        )
 
     s = only(made(tmp_path, build))
     assert s.thickness == pytest.approx(0.25) and s.area == pytest.approx(15.0)
@@ -77,7 +92,8 @@ def test_wall_at_an_angle(tmp_path: Path) -> None:
 
 
 def test_openings_and_notches(tmp_path: Path) -> None:
-    """A window stays an opening, a door at the foot notches the outline, one beside the wall is said and left out."""
+    """A window stays an opening, a door at the foot notches the outline, one beside the wall is said and left
+    out."""
 
     def build(w: IfcWriter) -> None:
         wall = w.block("IfcWall", "W", (0, 0, 0), (6, 0.2, 3), w.material("C30/37"), "Ground")
@@ -134,7 +150,13 @@ def test_wall_of_odd_footprint_is_marked_as_guessed(tmp_path: Path) -> None:
         curve = w.file.create_entity("IfcPolyline", [w.point(p) for p in outline])
         profile = w.file.create_entity("IfcArbitraryClosedProfileDef", "AREA", None, curve)
         w.element(
-            "IfcWall", "W", np.zeros(3), np.eye(3)[[2, 0, 1]], w.shape([w.extrusion(profile, 3.0)]), None, "Ground"
+            "IfcWall",
+            "W",
+            np.zeros(3),
+            np.eye(3)[[2, 0, 1]],
+            w.shape([w.extrusion(profile, 3.0)]),
+            None,
+            "Ground",
         )
 
     m = made(tmp_path, build)
@@ -146,7 +168,9 @@ def test_what_is_no_prism_is_skipped_with_its_reason(tmp_path: Path) -> None:
     def build(w: IfcWriter) -> None:
         sphere = w.file.create_entity("IfcSphere", w.axes((0, 0, 0)), 1.0)
         solid = w.file.create_entity("IfcCsgSolid", sphere)
-        w.element("IfcSlab", "dome", np.zeros(3), np.eye(3)[[2, 0, 1]], w.shape([solid], "CSG"), None, "First")
+        w.element(
+            "IfcSlab", "dome", np.zeros(3), np.eye(3)[[2, 0, 1]], w.shape([solid], "CSG"), None, "First"
+        )
         w.root("IfcRoof", "roof", ObjectPlacement=w.placement((0, 0, 6)))
 
     m = made(tmp_path, build)
@@ -161,7 +185,9 @@ def test_areas_and_volumes_agree_with_the_library(loft_a: Path) -> None:
     settings = ifcopenshell.geom.settings()
     for surface in m.surfaces.values():
         shape = ifcopenshell.geom.create_shape(settings, f.by_guid(surface.id))
-        assert surface.source_volume == pytest.approx(ifcopenshell.util.shape.get_volume(shape.geometry), rel=1e-6)
+        assert surface.source_volume == pytest.approx(
+            ifcopenshell.util.shape.get_volume(shape.geometry), rel=1e-6
+        )
 
 
 def test_tally_and_note_carry_their_weight(loft_a: Path) -> None:
@@ -172,10 +198,14 @@ def test_tally_and_note_carry_their_weight(loft_a: Path) -> None:
     assert rows["wall"].agrees and rows["slab"].agrees
     assert rows["wall"].weight == pytest.approx(rows["wall"].volume * 2500 * 9.80665)  # type: ignore[operator]
     found = [f for f in run_checks(Subject(m)) if f.code == "source.surfaces"]
-    assert len(found) == 1 and found[0].severity == "note" and "3 slabs hand their loads on" in found[0].message
+    assert (
+        len(found) == 1 and found[0].severity == "note" and "3 slabs hand their loads on" in found[0].message
+    )
 
 
-def walls(tmp_path: Path, stamp: str, *, y: float = 1.0, t: float = 0.2, z: float = 2.8, more: bool = False) -> Model:
+def walls(
+    tmp_path: Path, stamp: str, *, y: float = 1.0, t: float = 0.2, z: float = 2.8, more: bool = False
+) -> Model:
     tmp = tmp_path / stamp
     tmp.mkdir()
 

@@ -1,4 +1,5 @@
-"""Cells that are changed, pasted from a spreadsheet and filled down: one step of the undo, faults by row and column."""
+"""Cells that are changed, pasted from a spreadsheet and filled down: one step of the undo, faults by row and
+column."""
 
 from __future__ import annotations
 
@@ -60,13 +61,19 @@ def test_each_column_makes_its_correction() -> None:
     applied(m, "surfaces", ("slab", "Thickness, mm", "8 in"))
     assert m.surfaces["slab"].thickness == pytest.approx(0.2032)
     applied(m, "materials", ("S235", "E, GPa", "205"), ("S235", "density, kg/m³", "7,9 t/m3"))
-    assert pytest.approx(205e9) == m.materials["S235"].E and m.materials["S235"].density == pytest.approx(7900)
+    assert pytest.approx(205e9) == m.materials["S235"].E and m.materials["S235"].density == pytest.approx(
+        7900
+    )
     applied(m, "cases", ("Q", "Case", "Office"), ("Q", "Kind", "snow"), ("G", "Never together", "a"))
-    assert m.cases["Office"].kind == "snow" and m.cases["Office"].category == "" and m.cases["G"].together == "a"
+    assert (
+        m.cases["Office"].kind == "snow" and m.cases["Office"].category == "" and m.cases["G"].together == "a"
+    )
     applied(m, "combinations", ("1", "Factors", "1,2 G - 1.6 Office"), ("2", "Factors", "G + 0.3 Office"))
     assert [c.factors for c in m.combinations] == [{"G": 1.2, "Office": -1.6}, {"G": 1.0, "Office": 0.3}]
     assert m.combinations[0].rule == "" and m.combinations[0].kind == "ultimate"
-    applied(m, "combinations", ("1", "Office", "1,05"), ("2", "Office", ""), ("2", "G", "1.1"))  # cells of the grid
+    applied(
+        m, "combinations", ("1", "Office", "1,05"), ("2", "Office", ""), ("2", "G", "1.1")
+    )  # cells of the grid
     assert [c.factors for c in m.combinations] == [{"G": 1.2, "Office": 1.05}, {"G": 1.1}]
 
 
@@ -102,7 +109,12 @@ def test_what_cannot_stand_in_a_cell(table: str, key: str, column: str, text: st
 def test_numbers_with_units_and_cells_that_are_the_same() -> None:
     assert number("1,5 m", "mm", LENGTH) == pytest.approx(1.5) == number("1500", "mm", LENGTH)
     assert number("12 ft", "mm", LENGTH) == pytest.approx(3.6576)
-    assert same_cell(" a", "a ") and same_cell("3.50", "3,5") and not same_cell("3.5", "3.6") and not same_cell("", "0")
+    assert (
+        same_cell(" a", "a ")
+        and same_cell("3.50", "3,5")
+        and not same_cell("3.5", "3.6")
+        and not same_cell("", "0")
+    )
 
 
 def page_of(w: Window, name: str) -> TablePage:
@@ -136,7 +148,9 @@ def put(text: str) -> None:
 def test_a_cell_is_changed_by_double_click_and_taken_back(loft: Window, qtbot: QtBot) -> None:
     page = page_of(loft, "members")
     assert set(EDITABLE["members"]) == {
-        t for t in page.model.content.columns if page.model.can_be_changed(page.model.content.columns.index(t))
+        t
+        for t in page.model.content.columns
+        if page.model.can_be_changed(page.model.content.columns.index(t))
     }
     before = cell(page, 0, "Section")
     go_to(page, 0, "Section")

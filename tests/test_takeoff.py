@@ -27,7 +27,8 @@ def row(m, by: str, key: str):  # type: ignore[no-untyped-def]
 
 
 def test_a_bay_by_hand() -> None:
-    """Two columns of 4 m, 300 x 300; a beam of 5.7 m between faces, 6 m between axes, 200 x 400; 7850 kg/m3."""
+    """Two columns of 4 m, 300 x 300; a beam of 5.7 m between faces, 6 m between axes, 200 x 400; 7850
+    kg/m3."""
     m = model(bay())
     columns, beams = row(m, "class", "column"), row(m, "class", "beam")
     assert (columns.source, columns.model, columns.length) == (2, 2, pytest.approx(8.0))
@@ -36,7 +37,9 @@ def test_a_bay_by_hand() -> None:
     assert beams.weight == pytest.approx(6.0 * 0.08 * 7850 * GRAVITY)
     assert columns.area is None and set(columns.ids) == {"K1", "K2"}
     for by in BY:
-        assert sum(r.weight or 0 for r in takeoff(m, by)) == pytest.approx(sum(m.weight(x) for x in m.members.values()))
+        assert sum(r.weight or 0 for r in takeoff(m, by)) == pytest.approx(
+            sum(m.weight(x) for x in m.members.values())
+        )
 
 
 def test_surfaces_by_hand() -> None:
@@ -51,7 +54,9 @@ def test_corrections_change_the_model_s_side_only() -> None:
     DeleteMembers(["B1"]).apply(m)
     SetSection(["K1"], "HE 300 B").apply(m)
     beams = row(m, "class", "beam")
-    assert (beams.source, beams.model, beams.length) == (1, 0, None) and beams.source_length == pytest.approx(5.7)
+    assert (beams.source, beams.model, beams.length) == (1, 0, None) and beams.source_length == pytest.approx(
+        5.7
+    )
     assert (row(m, "section", "HE 300 B").source, row(m, "section", "HE 300 B").model) == (0, 1)
     assert (row(m, "section", "col 300x300").source, row(m, "section", "col 300x300").model) == (2, 1)
 
@@ -59,11 +64,20 @@ def test_corrections_change_the_model_s_side_only() -> None:
 def test_the_spreadsheet_holds_the_same(tmp_path: Path, loft_a: Path) -> None:
     m = read_model(loft_a, Settings())
     book = openpyxl.load_workbook(write_takeoff(m, tmp_path / "t.xlsx"), data_only=True)
-    assert book.sheetnames == ["By class", "By section", "By material", "By storey", "List of parts", "Left out"]
+    assert book.sheetnames == [
+        "By class",
+        "By section",
+        "By material",
+        "By storey",
+        "List of parts",
+        "Left out",
+    ]
     sheet = {r[0]: r for r in book["By class"].iter_rows(values_only=True)}
     assert sheet["Class"][1:3] == ("Elements, source", "Elements, model")
     beams = row(m, "class", "beam")
-    assert sheet["beam"][4] == pytest.approx(beams.length) and sheet["beam"][10] == pytest.approx(beams.weight / 1000)
+    assert sheet["beam"][4] == pytest.approx(beams.length) and sheet["beam"][10] == pytest.approx(
+        beams.weight / 1000
+    )
     assert sheet["Sum"][10] == pytest.approx(sum((r.weight or 0) for r in takeoff(m, "class")) / 1000)
 
 
@@ -92,7 +106,10 @@ def test_a_spreadsheet_that_cannot_be_written_says_so(tmp_path: Path) -> None:
 def test_from_the_command_line(
     tmp_path: Path, loft_a: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    assert main(["export", str(loft_a), "--takeoff", str(tmp_path / "t.xlsx"), "--ifc", str(tmp_path / "b.ifc")]) == 0
+    assert (
+        main(["export", str(loft_a), "--takeoff", str(tmp_path / "t.xlsx"), "--ifc", str(tmp_path / "b.ifc")])
+        == 0
+    )
     assert "195 members and 15 surfaces" in capsys.readouterr().out and (tmp_path / "t.xlsx").exists()
     assert main(["export", str(loft_a)]) == 2 and "--ifc, --tables or --takeoff" in capsys.readouterr().err
     monkeypatch.setattr("rod_tally.output.spreadsheet.tables", lambda review: [])  # looked at above, and slow
@@ -104,7 +121,17 @@ def test_the_list_of_parts_as_csv(tmp_path: Path, loft_a: Path) -> None:
     """By class, section, material and storey, in SI; its sums are those of the classes."""
     m = read_model(loft_a, Settings(), lambda *_: None)
     rows = list(csv.DictReader(write_takeoff(m, tmp_path / "parts.csv").open()))
-    assert list(rows[0]) == ["class", "section", "material", "storey", "elements", "length", "area", "volume", "mass"]
+    assert list(rows[0]) == [
+        "class",
+        "section",
+        "material",
+        "storey",
+        "elements",
+        "length",
+        "area",
+        "volume",
+        "mass",
+    ]
     keys = [(r["class"], r["section"], r["material"], r["storey"]) for r in rows]
     assert len(set(keys)) == len(keys) > 5
     for of in takeoff(m, "class"):

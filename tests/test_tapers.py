@@ -1,4 +1,5 @@
-"""Members that taper: values, deflections and stresses against integrals, through IFC, corrections, comparison and the window."""
+"""Members that taper: values, deflections and stresses against integrals, through IFC, corrections,
+comparison and the window."""
 
 from __future__ import annotations
 
@@ -74,13 +75,18 @@ def tip(done: Review, case: int = 0) -> float:
 
 @pytest.mark.parametrize("turned", [False, True])
 def test_a_cantilever_that_tapers(turned: bool) -> None:
-    """The unit load method, w = integral of M m / (E I(x)), with I(x) = b d(x)^3 / 12 (any textbook on structural analysis)."""
+    """The unit load method, w = integral of M m / (E I(x)), with I(x) = b d(x)^3 / 12 (any textbook on
+    structural analysis)."""
     done = run(cantilever(turned))
     x = np.linspace(0, L, 20001)
     depth = DEEP + (SHALLOW - DEEP) * x / L
     wanted = float(np.trapezoid(P * (L - x) ** 2 / (E * WIDE * depth**3 / 12), x))
     verified(
-        f"Tapered cantilever{', drawn from its tip' * turned}, deflection", "unit load method", -tip(done), wanted, 2e-3
+        f"Tapered cantilever{', drawn from its tip' * turned}, deflection",
+        "unit load method",
+        -tip(done),
+        wanted,
+        2e-3,
     )
     volume = WIDE * (DEEP + SHALLOW) / 2 * L
     weight = float(done.results.reaction[1, 0, 2])
@@ -95,13 +101,16 @@ def test_a_cantilever_that_tapers(turned: bool) -> None:
 
 
 def test_a_taper_to_the_same_section_is_no_taper(loft_a: Path) -> None:
-    """Of a whole building: movements, reactions, storeys, modes, centres, cuts and findings are those without it."""
+    """Of a whole building: movements, reactions, storeys, modes, centres, cuts and findings are those without
+    it."""
     settings = Settings()
     settings.transfer.slabs = "two-way"
     m = read_model(loft_a, settings)
-    m.cases["Warm"] = LoadCase("Warm", "temperature", temperatures=[
-        TemperatureLoad(i, 20.0, 15.0, -30.0) for i, x in m.members.items() if x.cls == "beam"
-    ])  # fmt: skip
+    m.cases["Warm"] = LoadCase(
+        "Warm",
+        "temperature",
+        temperatures=[TemperatureLoad(i, 20.0, 15.0, -30.0) for i, x in m.members.items() if x.cls == "beam"],
+    )
     t = deepcopy(m)
     t.sections |= {k: tapered(s, s, k) for k, s in t.sections.items() if s.usable}
     a, b = review(m, settings), review(t, settings)
@@ -124,7 +133,8 @@ def test_a_taper_to_the_same_section_is_no_taper(loft_a: Path) -> None:
 
 
 def test_a_warmed_bar_that_tapers() -> None:
-    """Held at both ends it presses with alpha T L / (integral of dx / E A) (any textbook on strength of materials)."""
+    """Held at both ends it presses with alpha T L / (integral of dx / E A) (any textbook on strength of
+    materials)."""
     m = frame([(0, 0, 0), (L, 0, 0)], [(0, 1)], {0: "fixed", 1: "fixed"}, section=TAPER)
     m.cases["T"] = LoadCase("T", "temperature", temperatures=[TemperatureLoad("m0", 30.0)])
     done = run(m)
@@ -207,7 +217,9 @@ def solid(path: Path, end: tuple[str, tuple[float, ...]], reach: float = 4000.0)
     kind, sizes = end
     last = f.create_entity(kind, "AREA", "end", at(-150.0), *sizes)
     z, x = (f.create_entity("IfcDirection", d) for d in ((1.0, 0.0, 0.0), (0.0, 1.0, 0.0)))
-    place = f.create_entity("IfcAxis2Placement3D", f.create_entity("IfcCartesianPoint", (0.0, 0.0, 3000.0)), z, x)
+    place = f.create_entity(
+        "IfcAxis2Placement3D", f.create_entity("IfcCartesianPoint", (0.0, 0.0, 3000.0)), z, x
+    )
     up = f.create_entity("IfcDirection", (0.0, 0.0, 1.0))
     item = f.create_entity("IfcExtrudedAreaSolidTapered", first, place, up, reach, last)
     shape = f.create_entity("IfcShapeRepresentation", body, "Body", "AdvancedSweptSolid", [item])
@@ -218,7 +230,8 @@ def solid(path: Path, end: tuple[str, tuple[float, ...]], reach: float = 4000.0)
 
 
 def test_a_body_that_tapers_is_a_member_that_tapers(tmp_path: Path) -> None:
-    """Its axis goes through the centroids of both its ends: with a straight top it rises towards the shallow one."""
+    """Its axis goes through the centroids of both its ends: with a straight top it rises towards the shallow
+    one."""
     m = read_model(solid(tmp_path / "t.ifc", ("IfcRectangleProfileDef", (250.0, 300.0))), Settings())
     (member,) = m.members.values()
     section = m.sections[member.section]
@@ -265,7 +278,11 @@ def test_corrections_of_members_that_taper() -> None:
     AddMembers(images).apply(m)
     image = m.sections[m.members["added-1"].section]
     own = m.sections[m.members["B1"].section]
-    assert image.end is not None and own.end is not None and (image.depth, image.end.depth) == (own.depth, own.depth)
+    assert (
+        image.end is not None
+        and own.end is not None
+        and (image.depth, image.end.depth) == (own.depth, own.depth)
+    )
 
 
 def test_in_the_window(loft: Window, qtbot: QtBot) -> None:

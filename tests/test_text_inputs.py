@@ -16,18 +16,76 @@ from rod_tally.model.units import UnitError, parse_unit
 from .floors import floor
 
 WORDS = st.sampled_from(
-    ["case", "kind", "on", "a", "b", "fx", "fz", "fz [N]", "outline", "live", "node", "member", "surface", "area", "line", "n4",
-     "m4", "s", "-1", "2,5", "1e400", "nan", "", "0 0 3; 1 0 3; 0 1 3", "0 0 3 | 1 1 3", "storey", "period", "sa", "yes", "B", "x y z"]
-)  # fmt: skip
-TABLES = st.lists(st.lists(WORDS, min_size=1, max_size=6).map("\t".join), min_size=1, max_size=6).map("\n".join)
+    [
+        "case",
+        "kind",
+        "on",
+        "a",
+        "b",
+        "fx",
+        "fz",
+        "fz [N]",
+        "outline",
+        "live",
+        "node",
+        "member",
+        "surface",
+        "area",
+        "line",
+        "n4",
+        "m4",
+        "s",
+        "-1",
+        "2,5",
+        "1e400",
+        "nan",
+        "",
+        "0 0 3; 1 0 3; 0 1 3",
+        "0 0 3 | 1 1 3",
+        "storey",
+        "period",
+        "sa",
+        "yes",
+        "B",
+        "x y z",
+    ]
+)
+TABLES = st.lists(st.lists(WORDS, min_size=1, max_size=6).map("\t".join), min_size=1, max_size=6).map(
+    "\n".join
+)
 RULES = st.lists(
     st.lists(
-        st.sampled_from(["set", "psi", "group", "combination", "live.B", "G", "=", "dead", ",", "strength", "6.10:", "1.35", "+", "+-",
-                         "lead", "others", "must", "psi0", "|", "0.7", "#", "0.85*1.35", "snow"]),
+        st.sampled_from(
+            [
+                "set",
+                "psi",
+                "group",
+                "combination",
+                "live.B",
+                "G",
+                "=",
+                "dead",
+                ",",
+                "strength",
+                "6.10:",
+                "1.35",
+                "+",
+                "+-",
+                "lead",
+                "others",
+                "must",
+                "psi0",
+                "|",
+                "0.7",
+                "#",
+                "0.85*1.35",
+                "snow",
+            ]
+        ),
         max_size=8,
     ).map(" ".join),
     max_size=6,
-).map("\n".join)  # fmt: skip
+).map("\n".join)
 
 
 @given(TABLES)
@@ -67,12 +125,27 @@ def test_any_rule_file_is_taken_or_told_with_its_line(text: str) -> None:
     "text, factor",
     # pound-force 4.4482216152605 N, foot 0.3048 m: NIST SP 811, appendix B.8
     [
-        ("N/mm", 1e3), ("lbf/ft2", 47.880258980336), ("psf", 47.880258980336), ("kip/ft", 14593.902937206), ("klf", 14593.902937206),
-        ("plf", 14.593902937206), ("kNmm", 1.0), ("kN m", 1e3), ("kip-ft", 1355.8179483314), ("lbf in", 0.1129848290276),
-        ("ksi", 6894757.2931684), ("psi", 6894.7572931684), ("ksf", 47880.258980336), ("MN/m\u00b2", 1e6), ("kN/m^2", 1e3), ("in", 0.0254),
-        ("kgf/cm2", 98066.5), ("m/s2", 1.0), ("1/s", 1.0),
+        ("N/mm", 1e3),
+        ("lbf/ft2", 47.880258980336),
+        ("psf", 47.880258980336),
+        ("kip/ft", 14593.902937206),
+        ("klf", 14593.902937206),
+        ("plf", 14.593902937206),
+        ("kNmm", 1.0),
+        ("kN m", 1e3),
+        ("kip-ft", 1355.8179483314),
+        ("lbf in", 0.1129848290276),
+        ("ksi", 6894757.2931684),
+        ("psi", 6894.7572931684),
+        ("ksf", 47880.258980336),
+        ("MN/m\u00b2", 1e6),
+        ("kN/m^2", 1e3),
+        ("in", 0.0254),
+        ("kgf/cm2", 98066.5),
+        ("m/s2", 1.0),
+        ("1/s", 1.0),
     ],
-)  # fmt: skip
+)
 def test_whole_units_are_read_by_published_factors(text: str, factor: float) -> None:
     assert parse_unit(text).factor == pytest.approx(factor, rel=1e-12)
 
@@ -89,11 +162,13 @@ HEAD = "case\tkind\ton\ta\tb\tfz"
 @pytest.mark.parametrize(
     "unit, row, value",
     [
-        ("N/mm", "live\tmember\tm1\t\t\t-2", -2000.0), ("kip/ft", "live\tmember\tm1\t\t\t-1", -14593.902937206),
-        ("kN", "live\tmember\tm1\t\t\t-2", -2000.0), ("kN", "live\tmember\tm1\t1\t\t-2", -2000.0),
+        ("N/mm", "live\tmember\tm1\t\t\t-2", -2000.0),
+        ("kip/ft", "live\tmember\tm1\t\t\t-1", -14593.902937206),
+        ("kN", "live\tmember\tm1\t\t\t-2", -2000.0),
+        ("kN", "live\tmember\tm1\t1\t\t-2", -2000.0),
         ("lbf/ft2", "live\tsurface\ts\t\t\t-100", -4788.0258980336),
     ],
-)  # fmt: skip
+)
 def test_pasted_loads_keep_the_length_in_their_unit(unit: str, row: str, value: float) -> None:
     load = read_loads(f"{HEAD} [{unit}]\n{row}", floor())["live"][0]
     found = load["values"][0] if load["on"] == "area" else load["qa"]
@@ -116,11 +191,12 @@ def test_a_unit_that_does_not_fit_is_refused_with_its_place(text: str, where: st
 
 
 def test_lengths_temperatures_and_movements_have_units_too() -> None:
-    loads = read_loads(f"{HEAD}\nlive\tmember\tm1\t1000\t2000\t-1".replace("\ta\tb", "\ta [mm]\tb [mm]"), floor())[
-        "live"
-    ]
+    loads = read_loads(
+        f"{HEAD}\nlive\tmember\tm1\t1000\t2000\t-1".replace("\ta\tb", "\ta [mm]\tb [mm]"), floor()
+    )["live"]
     assert (loads[0]["a"], loads[0]["b"]) == (1.0, 2.0)
     loads = read_loads(
-        "case\tkind\ton\tfz [mm]\tuniform [F]\nlive\tsettlement\tn4\t-5\t\nlive\ttemperature\tm1\t\t18", floor()
+        "case\tkind\ton\tfz [mm]\tuniform [F]\nlive\tsettlement\tn4\t-5\t\nlive\ttemperature\tm1\t\t18",
+        floor(),
     )["live"]
     assert loads[0]["movement"][2] == pytest.approx(-0.005) and loads[1]["uniform"] == pytest.approx(10.0)

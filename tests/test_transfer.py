@@ -90,7 +90,9 @@ STANDARD = [
 
 
 @pytest.mark.parametrize(("name", "kind", "stiffness", "density"), STANDARD)
-def test_names_stand_for_the_values_of_their_standard(name: str, kind: str, stiffness: float, density: float) -> None:
+def test_names_stand_for_the_values_of_their_standard(
+    name: str, kind: str, stiffness: float, density: float
+) -> None:
     grade = standard_of(name)
     assert grade is not None
     found = grade[0]

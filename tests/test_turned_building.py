@@ -1,5 +1,5 @@
-"""One building, exported again turned, in another order and under new identities: joints, loads, elements and results are the
-same, to rounding."""
+"""One building, exported again turned, in another order and under new identities: joints, loads, elements and
+results are the same, to rounding."""
 
 from __future__ import annotations
 
@@ -23,8 +23,8 @@ SHIFT = (3.0, -7.0, 0.0)
 
 
 def exported_again(degrees: float, folder: Path) -> Path:
-    """The demo's building with its outermost placements turned about Z and shifted, its entities in another order, all
-    identities new."""
+    """The demo's building with its outermost placements turned about Z and shifted, its entities in another
+    order, all identities new."""
     f = ifcopenshell.open(str(DEMO))
     c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
     turn = np.array([[c, -s, 0], [s, c, 0], [0, 0, 1]])
@@ -55,8 +55,12 @@ def exported_again(degrees: float, folder: Path) -> Path:
     return out
 
 
-@pytest.mark.parametrize(("slabs", "walls", "degrees"), [("two-way", "shell", 37.0), ("shell", "column", 163.0)])
-def test_a_building_exported_again_has_the_same_results(slabs: str, walls: str, degrees: float, tmp_path: Path) -> None:
+@pytest.mark.parametrize(
+    ("slabs", "walls", "degrees"), [("two-way", "shell", 37.0), ("shell", "column", 163.0)]
+)
+def test_a_building_exported_again_has_the_same_results(
+    slabs: str, walls: str, degrees: float, tmp_path: Path
+) -> None:
     settings = Settings()
     settings.transfer.slabs, settings.transfer.walls = slabs, walls
     settings.modes.count = 3
@@ -69,7 +73,9 @@ def test_a_building_exported_again_has_the_same_results(slabs: str, walls: str, 
             assert np.abs(s.lost).max() <= 1e-6 * np.abs(s.applied).max(), s.name
     assert sums[1] == pytest.approx(sums[0], rel=1e-6)
     found = compare(*(side_of(run_only(m, settings, lambda *_: None)) for m in models))
-    assert found.transform is not None and np.degrees(found.transform.angle) == pytest.approx(degrees, abs=1e-6)
+    assert found.transform is not None and np.degrees(found.transform.angle) == pytest.approx(
+        degrees, abs=1e-6
+    )
     assert {x.status for x in (*found.parts, *found.supports, *found.levels, *found.cases)} == {"same"}
     size: dict[str, float] = {}
     for r in found.results:
@@ -81,7 +87,8 @@ def test_a_building_exported_again_has_the_same_results(slabs: str, walls: str, 
 
 
 def test_every_way_to_look_at_a_face_gives_one_mesh() -> None:
-    """A face without symmetry is laid alike from either side, drawn from any corner, either way round, turned by anything."""
+    """A face without symmetry is laid alike from either side, drawn from any corner, either way round, turned
+    by anything."""
     ring = np.array([(0, 0), (7, 0), (7, 3), (4, 5), (0, 5)], float)
     inside = np.array([*ring, (2, 1.5), (3, 0)])
     rng = np.random.default_rng(2)
@@ -94,7 +101,9 @@ def test_every_way_to_look_at_a_face_gives_one_mesh() -> None:
         order = np.roll(ring, rng.integers(5), axis=0)[:: rng.choice([1, -1])]
         outer = np.column_stack([order, np.zeros(5)]) @ move.T + rng.uniform(-9, 9, 3)
         s = Surface("s", "s", "slab", "", outer, [], 0.2, "")
-        places = s.flat(np.column_stack([inside, np.zeros(7)]) @ move.T + (outer[0] - move @ [*order[0], 0.0]))
+        places = s.flat(
+            np.column_stack([inside, np.zeros(7)]) @ move.T + (outer[0] - move @ [*order[0], 0.0])
+        )
         flat = s.flat(outer)
         area = (flat[:, 0] * np.roll(flat[:, 1], -1) - np.roll(flat[:, 0], -1) * flat[:, 1]).sum()
         way = facing(s, flat if area > 0 else flat[::-1], places, rng.uniform(-9, 9, 3))

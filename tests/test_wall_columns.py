@@ -30,7 +30,9 @@ def computed(m: Model) -> Results:
     return r
 
 
-def wall(m: Model, ident: str, a: tuple[float, float], b: tuple[float, float], low: float, high: float) -> None:
+def wall(
+    m: Model, ident: str, a: tuple[float, float], b: tuple[float, float], low: float, high: float
+) -> None:
     s = shell(m, ident, [(*a, low), (*b, low), (*b, high), (*a, high)], 0.2, cls="wall")
     s.way = "column"
     if low == 0:
@@ -77,7 +79,8 @@ def test_walls_of_two_storeys_stand_on_each_other_and_carry_the_slab() -> None:
 
 
 def test_a_beam_that_ends_at_a_walls_edge_turns_it_through_a_rigid_arm() -> None:
-    """A lintel between two walls: a sideways load makes it bend by the walls' turning over their arms, so it carries shear."""
+    """A lintel between two walls: a sideways load makes it bend by the walls' turning over their arms, so it
+    carries shear."""
     m = plate_model()
     m.sections["b"] = Section("b", "values", 0.1, 2e-3, 1e-3, 0.0, 1e-3, 0.0, 0.0)
     for k, x in enumerate((0.0, 6.0)):
@@ -87,7 +90,9 @@ def test_a_beam_that_ends_at_a_walls_edge_turns_it_through_a_rigid_arm() -> None
     m.members["l"] = Member("l", "l", "beam", "a", "b", "b", "plate", np.array([0.0, 0, 1]))
     for k, n in enumerate("ab"):
         m.surfaces[f"w{k}"].joints.append(SurfaceJoint("end", "l", m.nodes[n].point[None], 0.0, n))
-    m.cases["q"] = LoadCase("q", "wind", space_loads=[SpaceLoad(np.array([(2, 0, 3.0)]), (80e3, 0, 0), (0, 0, 0))])
+    m.cases["q"] = LoadCase(
+        "q", "wind", space_loads=[SpaceLoad(np.array([(2, 0, 3.0)]), (80e3, 0, 0), (0, 0, 0))]
+    )
     r = computed(m)
     shear = r.force[0, r.stations_of("l")[0], 2]
     normal = r.force[0, r.stations_of("w0")[0], 0]
@@ -129,8 +134,9 @@ def channel(way: str, storeys: int, height: float) -> Model:
 
 
 def test_a_channel_of_walls_twists_by_warping() -> None:
-    """Opposite forces on the flanges: theta = T h^3 / 3 E Iw, Iw = t b^3 d^2 (3 b + 2 d) / 12 (6 b + d) (thin-walled beams,
-    Vlasov; from memory), b flanges, d web. Walls that meet must not turn as one where a slab reaches their corner."""
+    """Opposite forces on the flanges: theta = T h^3 / 3 E Iw, Iw = t b^3 d^2 (3 b + 2 d) / 12 (6 b + d)
+    (thin-walled beams, Vlasov; from memory), b flanges, d web. Walls that meet must not turn as one where a
+    slab reaches their corner."""
     n, h, f = 6, 3.0, 20e3
     turned = {}
     for way in ("shell", "column"):
@@ -153,8 +159,8 @@ def test_a_channel_of_walls_twists_by_warping() -> None:
 
 
 def test_a_wall_on_a_raft_stands_on_all_of_its_length() -> None:
-    """The ground under a raft is springs, which nodes that follow the wall may have: it rocks as its shell does, and on a
-    stiff raft as a rigid block on a bed, theta = M / (k b L^3 / 12) (statics)."""
+    """The ground under a raft is springs, which nodes that follow the wall may have: it rocks as its shell
+    does, and on a stiff raft as a rigid block on a bed, theta = M / (k b L^3 / 12) (statics)."""
     turned = {}
     for way in ("shell", "column"):
         m = plate_model()
@@ -178,8 +184,9 @@ def test_a_wall_on_a_raft_stands_on_all_of_its_length() -> None:
 
 
 def test_a_lintel_is_held_by_the_edge_of_a_wall_of_shells_with_its_depth() -> None:
-    """Two walls of three storeys coupled by lintels: sway and lintel shear do not depend on the size of elements, and are those of
-    walls as columns with rigid arms; one node alone would be a hinge, the more the finer the elements."""
+    """Two walls of three storeys coupled by lintels: sway and lintel shear do not depend on the size of
+    elements, and are those of walls as columns with rigid arms; one node alone would be a hinge, the more the
+    finer the elements."""
     found = {}
     for way, size in (("shell", 0.5), ("shell", 0.25), ("column", 0.5)):
         m = plate_model()
@@ -196,7 +203,9 @@ def test_a_lintel_is_held_by_the_edge_of_a_wall_of_shells_with_its_depth() -> No
             z = 3.2 * s + 2.8
             for n, x in (("a", 4.0), ("b", 6.0)):
                 m.nodes[f"{s}{n}"] = Node(f"{s}{n}", np.array([x, 0.0, z]))
-            m.members[f"{s}l"] = Member(f"{s}l", "", "beam", f"{s}a", f"{s}b", "b", "plate", np.array([0.0, 0, 1]))
+            m.members[f"{s}l"] = Member(
+                f"{s}l", "", "beam", f"{s}a", f"{s}b", "b", "plate", np.array([0.0, 0, 1])
+            )
             for k, n in enumerate("ab"):
                 m.surfaces[f"{s}w{k}"].joints.append(
                     SurfaceJoint("end", f"{s}l", m.nodes[f"{s}{n}"].point[None], 0.0, f"{s}{n}")
@@ -214,8 +223,8 @@ def test_a_lintel_is_held_by_the_edge_of_a_wall_of_shells_with_its_depth() -> No
 
 
 def test_columns_are_fixed_in_the_wall_of_shells_that_they_carry() -> None:
-    """A deep wall on two columns is a portal with a stiff beam: moments of F h / 4 at heads and feet, sway F h^3 / 24 E I (any
-    handbook); the wall gives way a little."""
+    """A deep wall on two columns is a portal with a stiff beam: moments of F h / 4 at heads and feet, sway F
+    h^3 / 24 E I (any handbook); the wall gives way a little."""
     m = plate_model()
     i = 0.5**4 / 12
     square = ((-0.25, -0.25), (0.25, -0.25), (0.25, 0.25), (-0.25, 0.25))
@@ -224,7 +233,9 @@ def test_columns_are_fixed_in_the_wall_of_shells_that_they_carry() -> None:
     for k, x in enumerate((1.0, 7.0)):
         m.nodes[f"f{k}"] = Node(f"f{k}", np.array([x, 0, 0.0]), FIXED)
         m.nodes[f"h{k}"] = Node(f"h{k}", np.array([x, 0, 4.0]))
-        m.members[f"c{k}"] = Member(f"c{k}", "", "column", f"f{k}", f"h{k}", "c", "plate", np.array([0, 1.0, 0]))
+        m.members[f"c{k}"] = Member(
+            f"c{k}", "", "column", f"f{k}", f"h{k}", "c", "plate", np.array([0, 1.0, 0])
+        )
         w.joints.append(SurfaceJoint("end", f"c{k}", m.nodes[f"h{k}"].point[None], 0.0, f"h{k}"))
     top = np.array([(0, 0, 8), (8, 0, 8)], float)
     m.cases["q"] = LoadCase("q", "wind", space_loads=[SpaceLoad(top, (1e4, 0, 0), (1e4, 0, 0))])

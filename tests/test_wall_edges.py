@@ -1,4 +1,5 @@
-"""Forces along upright joints of walls against thin-walled theory and against the equilibrium of each panel."""
+"""Forces along upright joints of walls against thin-walled theory and against the equilibrium of each
+panel."""
 
 from __future__ import annotations
 
@@ -38,7 +39,8 @@ def along_walls(m: Model, name: str, pushes: dict[int, float]) -> None:
 
 
 def test_a_box_in_torsion_carries_the_same_flow_in_every_joint() -> None:
-    """Bredt's formula for a closed thin-walled section, q = T / (2 A0), in the storeys between foot and top."""
+    """Bredt's formula for a closed thin-walled section, q = T / (2 A0), in the storeys between foot and
+    top."""
     m = core(STOREYS, "shell")
     p = 20e3
     along_walls(m, "t", dict.fromkeys(range(4), p))
@@ -54,13 +56,17 @@ def test_a_box_in_torsion_carries_the_same_flow_in_every_joint() -> None:
         twin = next(
             x
             for x in middle
-            if x.storey == e.storey and x.ident in e.others and e.ident in x.others and np.allclose(x.line, e.line)
+            if x.storey == e.storey
+            and x.ident in e.others
+            and e.ident in x.others
+            and np.allclose(x.line, e.line)
         )
         assert twin.total[0, 0] == pytest.approx(-e.total[0, 0], rel=1e-6)
 
 
 def test_a_box_in_bending_carries_the_flow_of_beam_theory() -> None:
-    """q = V S / I at the corners of a box of thin walls, with S the first moment of half a flange (textbook)."""
+    """q = V S / I at the corners of a box of thin walls, with S the first moment of half a flange
+    (textbook)."""
     m = core(STOREYS, "shell")
     push = 30e3
     along_walls(m, "v", {0: push, 2: -push})
@@ -74,7 +80,8 @@ def test_a_box_in_bending_carries_the_flow_of_beam_theory() -> None:
 
 @pytest.mark.parametrize("size", [0.75, 0.3])
 def test_each_panel_is_in_equilibrium_with_its_edges(size: float) -> None:
-    """What changes from the bottom cut to the top one comes from the edges and from what acts on the panel."""
+    """What changes from the bottom cut to the top one comes from the edges and from what acts on the
+    panel."""
     m = core(3, "shell")
     pushed(m, 3)
     r, edges = computed(m, size)
@@ -89,7 +96,9 @@ def test_each_panel_is_in_equilibrium_with_its_edges(size: float) -> None:
         length = A if e.ident[-1] in "02" else B
         weight = length * H * T * density * 9.80665
         lifted = sum(x.total[0, 0] for x in own)
-        assert low[0] - high[0] == pytest.approx(lifted - weight, abs=1e-6 * max(abs(x.total[0, 0]) for x in edges))
+        assert low[0] - high[0] == pytest.approx(
+            lifted - weight, abs=1e-6 * max(abs(x.total[0, 0]) for x in edges)
+        )
 
 
 def test_a_turned_building_has_the_same_forces_along_its_joints() -> None:

@@ -28,7 +28,9 @@ def core(storeys: int, way: str, backwards: bool = False) -> Model:
             a, b = CORNERS[w], CORNERS[(w + 1) % 4]
             if backwards and w % 2:
                 a, b = b, a
-            s = shell(m, f"{k}{w}", [(*a, k * H), (*b, k * H), (*b, k * H + H), (*a, k * H + H)], T, cls="wall")
+            s = shell(
+                m, f"{k}{w}", [(*a, k * H), (*b, k * H), (*b, k * H + H), (*a, k * H + H)], T, cls="wall"
+            )
             s.way = way
             if k == 0:
                 s.supports = [LineSupport(np.array([(*a, 0), (*b, 0)], float), FIXED)]
@@ -48,7 +50,8 @@ def join(m: Model, a: str, b: str, line: np.ndarray) -> None:
 
 
 def pushed(m: Model, storeys: int) -> LoadCase:
-    """At the top: 30 kN/m along x on the wall at y = 0, 10 kN/m down and 5 kN/m along y on the one at x = 0; and weight."""
+    """At the top: 30 kN/m along x on the wall at y = 0, 10 kN/m down and 5 kN/m along y on the one at x = 0;
+    and weight."""
     z = storeys * H
     case = LoadCase("q", "wind", self_weight=(0.0, 0.0, -1.0))
     case.space_loads = [
@@ -81,7 +84,8 @@ def wanted(m: Model, storeys: int, z: float) -> np.ndarray:
 @pytest.mark.parametrize("way", ["shell", "column"])
 @pytest.mark.parametrize("backwards", [False, True])
 def test_a_core_carries_all_that_stands_above_it(way: str, backwards: bool) -> None:
-    """n, shear, overturning and torque at the bottom and top of every storey; each wall's parts add up to them."""
+    """n, shear, overturning and torque at the bottom and top of every storey; each wall's parts add up to
+    them."""
     m = core(3, way, backwards)
     pushed(m, 3)
     _, w = found(m)
@@ -92,8 +96,15 @@ def test_a_core_carries_all_that_stands_above_it(way: str, backwards: bool) -> N
         row = w.rows[k]
         assert len(row.ids) == 4 and row.place[:2] == pytest.approx([A / 2, B / 2])
         fx, fy, fz, mx, my, mz = wanted(m, 3, row.place[2])
-        assert w.values[0, k] == pytest.approx([fz, fx, fy, mz, my, mx], rel=1e-6, abs=1.0), (row.storey, row.part)
-        own = [i for i, r in enumerate(w.rows) if len(r.ids) == 1 and (r.storey, r.part) == (row.storey, row.part)]
+        assert w.values[0, k] == pytest.approx([fz, fx, fy, mz, my, mx], rel=1e-6, abs=1.0), (
+            row.storey,
+            row.part,
+        )
+        own = [
+            i
+            for i, r in enumerate(w.rows)
+            if len(r.ids) == 1 and (r.storey, r.part) == (row.storey, row.part)
+        ]
         assert len(own) == 4
         assert w.values[0, own, 0].sum() == pytest.approx(fz, abs=1.0)
         along_x = [i for i in own if w.rows[i].wall[-1] in "02"]
@@ -128,8 +139,8 @@ def drift(r: Results, direction: int) -> float:
 
 @pytest.mark.parametrize("storeys", [4, 8])
 def test_a_box_cantilever_sways_alike_as_shells_and_as_columns(storeys: int) -> None:
-    """Walls as columns meet in the corners, so that flanges take part: within 10 % of the shells, and of beam theory with shear
-    (F h^3 / 3 E I + F h / G A of the webs) where the box is slender."""
+    """Walls as columns meet in the corners, so that flanges take part: within 10 % of the shells, and of beam
+    theory with shear (F h^3 / 3 E I + F h / G A of the webs) where the box is slender."""
     from .plates import NU, E
 
     moved = {}
@@ -152,7 +163,8 @@ def test_a_box_cantilever_sways_alike_as_shells_and_as_columns(storeys: int) -> 
 
 
 def test_a_box_in_torsion_turns_alike_as_shells_and_as_columns() -> None:
-    """Two opposite forces at the top, floors that keep the box square; Bredt: theta' = T / (G J), J = 4 A^2 t / circumference."""
+    """Two opposite forces at the top, floors that keep the box square; Bredt: theta' = T / (G J), J = 4 A^2 t
+    / circumference."""
     from .plates import NU, E
 
     turned = {}
@@ -178,9 +190,9 @@ def test_a_box_in_torsion_turns_alike_as_shells_and_as_columns() -> None:
 @pytest.mark.parametrize("way", ["shell", "column"])
 @pytest.mark.parametrize("tall", [False, True])
 def test_loads_between_the_storeys_of_a_wall_count_above_or_below_each_cut(way: str, tall: bool) -> None:
-    """A line of load a little above a floor, a point a little below it, wind on the upper half and water on the whole of the wall:
-    each cut carries all that stands above it (statics), however the mesh shares it out, and whether one wall passes both
-    storeys or two stand on each other."""
+    """A line of load a little above a floor, a point a little below it, wind on the upper half and water on
+    the whole of the wall: each cut carries all that stands above it (statics), however the mesh shares it
+    out, and whether one wall passes both storeys or two stand on each other."""
     m = plate_model()
     m.storeys = [Storey(f"Level {k}", 3.0 * k) for k in range(3)]
     for k in range(1 if tall else 2):
@@ -214,7 +226,9 @@ def test_loads_between_the_storeys_of_a_wall_count_above_or_below_each_cut(way: 
         line, point = z < 3.3, z < 2.8
         force = q * 4 * line + p * point
         turn = np.cross((0.0, 0, 3.3 - z), q * 4) * line + np.cross((-1.0, 0, 2.8 - z), p) * point
-        assert w.values[0, k] == pytest.approx([force[2], force[0], force[1], turn[2], turn[1], turn[0]], abs=1.0), row
+        assert w.values[0, k] == pytest.approx(
+            [force[2], force[0], force[1], turn[2], turn[1], turn[0]], abs=1.0
+        ), row
         top = min(6.0 - z, 3.0)
         wind, arm = 1e3 * 4 * top, (6.0 - top / 2) - z
         depth = 6.0 - z
@@ -233,9 +247,13 @@ def test_a_rigid_floor_on_walls_alone_lies_at_its_level() -> None:
         at = np.isclose(r.xyz[:, 2], z)
         x, y = r.xyz[at, 0], r.xyz[at, 1]
         u = r.displacement[0, at, :2]
-        rigid = np.vstack([np.c_[np.ones(len(x)), np.zeros(len(x)), -y], np.c_[np.zeros(len(x)), np.ones(len(x)), x]])
+        rigid = np.vstack(
+            [np.c_[np.ones(len(x)), np.zeros(len(x)), -y], np.c_[np.zeros(len(x)), np.ones(len(x)), x]]
+        )
         moved = np.concatenate([u[:, 0], u[:, 1]])
-        return float(np.abs(rigid @ np.linalg.lstsq(rigid, moved, rcond=None)[0] - moved).max() / np.abs(moved).max())
+        return float(
+            np.abs(rigid @ np.linalg.lstsq(rigid, moved, rcond=None)[0] - moved).max() / np.abs(moved).max()
+        )
 
     assert off_plane(2 * H) < 1e-9
     assert off_plane(H) > 1e-4

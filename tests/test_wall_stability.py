@@ -1,4 +1,5 @@
-"""Stability of walls without tension: the textbook block, statics of the tie, a wall under a push against its own reactions."""
+"""Stability of walls without tension: the textbook block, statics of the tie, a wall under a push against its
+own reactions."""
 
 from __future__ import annotations
 
@@ -23,7 +24,8 @@ def one(n: float, m: float, v: float = 0.0, f: float = F):  # type: ignore[no-un
 
 
 def test_within_the_kernel_and_on_its_edge() -> None:
-    """sigma = N/A + M/W; on the kernel's edge the one side is free of pressure and the other has twice the mean."""
+    """sigma = N/A + M/W; on the kernel's edge the one side is free of pressure and the other has twice the
+    mean."""
     b = one(N, N * 0.4)
     assert b.elastic_length[0] == L
     assert b.elastic_pressure[0] == pytest.approx(N / (T * L) + N * 0.4 * 6 / (T * L**2))
@@ -51,7 +53,8 @@ def test_beyond_the_kernel() -> None:
 
 
 def test_tipping_at_half_the_length() -> None:
-    """The moment that a weight alone resists is N L/2; from there on a tie is needed, and tension always needs one."""
+    """The moment that a weight alone resists is N L/2; from there on a tie is needed, and tension always
+    needs one."""
     assert one(N, N * L / 2 * 0.999, f=np.inf).tie[0] == 0.0
     assert one(N, N * L / 2 * 1.001, f=1e12).tie[0] > 0.0
     assert np.isnan(one(N, N * L).elastic_pressure[0]) and one(N, N * L).plastic_length[0] == 0.0
@@ -107,7 +110,9 @@ def wall_model():  # type: ignore[no-untyped-def]
     s = shell(m, "w", [(0, 0, 0), (L, 0, 0), (L, 0, 3.0), (0, 0, 3.0)], T, cls="wall")
     s.supports = [LineSupport(np.array([(0, 0, 0), (L, 0, 0)], float), FIXED)]
     case = LoadCase("q", "wind", self_weight=(0.0, 0.0, -1.0))
-    case.space_loads = [SpaceLoad(np.array([(0, 0, 3.0), (L, 0, 3.0)], float), (40e3, 0, -20e3), (40e3, 0, -20e3))]
+    case.space_loads = [
+        SpaceLoad(np.array([(0, 0, 3.0), (L, 0, 3.0)], float), (40e3, 0, -20e3), (40e3, 0, -20e3))
+    ]
     m.cases["q"] = case
     return m
 

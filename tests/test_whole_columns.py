@@ -1,4 +1,5 @@
-"""Columns that hold flat slabs over their whole section: against the theory of plates, whatever the elements."""
+"""Columns that hold flat slabs over their whole section: against the theory of plates, whatever the
+elements."""
 
 from __future__ import annotations
 
@@ -37,8 +38,9 @@ def mushroom(outer: float, inner: float, square: bool = False, at: tuple[float, 
 
 
 def rim(outer: float, inner: float) -> float:
-    """Deflection at the free rim of a ring clamped at its inner edge under q: w = q r^4 / 64 D + A r^2 + B ln r + C + F r^2 ln r (Timoshenko and
-    Woinowsky-Krieger, Theory of Plates and Shells, art. 17), with w = w' = 0 inside, and no moment and no shear outside."""
+    """Deflection at the free rim of a ring clamped at its inner edge under q: w = q r^4 / 64 D + A r^2 + B ln
+    r + C + F r^2 ln r (Timoshenko and Woinowsky-Krieger, Theory of Plates and Shells, art. 17), with w = w' =
+    0 inside, and no moment and no shear outside."""
     d = E * T**3 / (12 * (1 - NU**2))
 
     def row(r: float, which: str) -> np.ndarray:  # of A, B, C, F and the part of q
@@ -47,7 +49,9 @@ def rim(outer: float, inner: float) -> float:
         w1 = [2 * r, 1 / r, 0.0, 2 * r * ln + r, Q * r**3 / (16 * d)]
         w2 = [2.0, -1 / r**2, 0.0, 2 * ln + 3, 3 * Q * r**2 / (16 * d)]
         shear = [0.0, 0.0, 0.0, 4 / r, Q * r / (2 * d)]  # of (w'' + w' / r)'
-        return np.array({"w": w, "slope": w1, "moment": np.array(w2) + NU / r * np.array(w1), "shear": shear}[which])
+        return np.array(
+            {"w": w, "slope": w1, "moment": np.array(w2) + NU / r * np.array(w1), "shear": shear}[which]
+        )
 
     rows = np.array([row(inner, "w"), row(inner, "slope"), row(outer, "moment"), row(outer, "shear")])
     found = np.linalg.solve(rows[:, :4], -rows[:, 4])
@@ -62,12 +66,16 @@ def sag(r: Results) -> float:
 def test_a_round_slab_on_one_column(size: float) -> None:
     outer, inner = 3.0, 0.5
     r = run(
-        mushroom(outer, inner), RunSettings(shear_flexible=False), meshing=MeshSettings(size=size, columns="section")
+        mushroom(outer, inner),
+        RunSettings(shear_flexible=False),
+        meshing=MeshSettings(size=size, columns="section"),
     )
     wanted = rim(outer, inner)
     if size == 0.2:
         source = "Timoshenko and Woinowsky-Krieger, art. 17 (from memory)"
-        verified("Round slab on one column held over its section: sag of the rim, m", source, sag(r), wanted, 0.04)
+        verified(
+            "Round slab on one column held over its section: sag of the rim, m", source, sag(r), wanted, 0.04
+        )
     assert sag(r) == pytest.approx(wanted, rel=0.08)
     assert r.reaction[0, :, 2].sum() == pytest.approx(Q * m_area(outer), rel=1e-6)
 
@@ -77,7 +85,8 @@ def m_area(outer: float) -> float:
 
 
 def test_the_size_of_elements_hardly_counts() -> None:
-    """How far a slab that is clamped all around lets a column turn: held at a node it turns the more the finer the elements are."""
+    """How far a slab that is clamped all around lets a column turn: held at a node it turns the more the
+    finer the elements are."""
 
     def turn(size: float, way: str) -> float:
         m = mushroom(3.0, 0.25, square=True)
@@ -114,7 +123,9 @@ def test_it_is_said_where_columns_hold_at_points() -> None:
     assert f.ids == ("c",) and f.severity == "note"
     m.nodes["tip"] = Node("tip", np.array([1.5, 0.0, 0.0]))
     m.members["b"] = Member("b", "b", "beam", "head", "tip", "column", "plate", np.array([0.0, 0, 1]))
-    assert not [f for f in review(m, Settings()).findings if f.code == "mesh.point"]  # a beam holds the slab there
+    assert not [
+        f for f in review(m, Settings()).findings if f.code == "mesh.point"
+    ]  # a beam holds the slab there
     del m.members["b"]
     plain, whole = Settings(), Settings.from_dict({"mesh": {"columns": "section"}})
     assert settings_print(plain) != settings_print(whole)

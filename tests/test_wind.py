@@ -25,8 +25,8 @@ from .verification import verified
 
 
 def test_peak_pressure_of_a_published_worked_example() -> None:
-    """Access Steel SX016, loads on the envelope of a portal frame, from memory: vb 26 m/s, terrain II, z 7.30 m gives 911 N/m2;
-    exposure factor 2.35 at 10 m in terrain II, figure 4.2 of EN 1991-1-4."""
+    """Access Steel SX016, loads on the envelope of a portal frame, from memory: vb 26 m/s, terrain II, z 7.30
+    m gives 911 N/m2; exposure factor 2.35 at 10 m in terrain II, figure 4.2 of EN 1991-1-4."""
     found = WindEn(26.0).peak(7.3)
     verified("Wind: peak velocity pressure, N/m2", "worked example SX016 (from memory)", found, 911.0, 0.001)
     assert WindEn(26.0).peak(10.0) / (0.5 * 1.25 * 26**2) == pytest.approx(2.35, abs=0.01)
@@ -35,9 +35,20 @@ def test_peak_pressure_of_a_published_worked_example() -> None:
 
 @pytest.mark.parametrize(
     ("exposure", "feet", "kz"),
-    [("B", 10, 0.57), ("B", 30, 0.70), ("B", 100, 0.99), ("B", 500, 1.57), ("C", 15, 0.85), ("C", 30, 0.98), ("C", 100, 1.27),
-     ("C", 500, 1.78), ("D", 15, 1.03), ("D", 100, 1.43), ("D", 500, 1.90)],
-)  # fmt: skip
+    [
+        ("B", 10, 0.57),
+        ("B", 30, 0.70),
+        ("B", 100, 0.99),
+        ("B", 500, 1.57),
+        ("C", 15, 0.85),
+        ("C", 30, 0.98),
+        ("C", 100, 1.27),
+        ("C", 500, 1.78),
+        ("D", 15, 1.03),
+        ("D", 100, 1.43),
+        ("D", 500, 1.90),
+    ],
+)
 def test_exposure_coefficients_of_the_printed_table(exposure: str, feet: float, kz: float) -> None:
     """ASCE 7-16 table 26.10-1, from memory; printed with two digits."""
     assert WindAsce(50.0, exposure).kz(feet * 0.3048) == pytest.approx(kz, abs=0.011)
@@ -65,12 +76,15 @@ def test_coefficients_and_reference_heights() -> None:
 
 
 def test_asce_walls_by_hand() -> None:
-    """V 50 m/s, exposure C, 12 m high, 30 by 20 m: q = 0.613 Kz 0.85 V2; Cp 0.8 and -0.5; never below 16 psf together."""
+    """V 50 m/s, exposure C, 12 m high, 30 by 20 m: q = 0.613 Kz 0.85 V2; Cp 0.8 and -0.5; never below 16 psf
+    together."""
     wind, box = WindAsce(50.0), Box(12.0, 30.0, 20.0)
     kz = 2.01 * (12 / 274.32) ** (2 / 9.5)
     q = 0.613 * kz * 0.85 * 2500
     faces = wind.faces(box)
-    assert faces.windward(12.0) == pytest.approx(0.85 * 0.8 * q) and faces.leeward == pytest.approx(0.85 * 0.5 * q)
+    assert faces.windward(12.0) == pytest.approx(0.85 * 0.8 * q) and faces.leeward == pytest.approx(
+        0.85 * 0.5 * q
+    )
     assert wind.faces(Box(12.0, 20.0, 60.0)).leeward == pytest.approx(0.85 * 0.25 * q)
     assert WindAsce(10.0).faces(box).net(5.0) == 766.0
 
@@ -96,9 +110,9 @@ def building() -> Model:
 @pytest.mark.parametrize("degrees", [0.0, 30.0])
 @pytest.mark.parametrize("faces", [False, True])
 def test_what_arrives_is_the_pressure_times_the_face(faces: bool, degrees: float) -> None:
-    """12 m by 12 m, 7 m high, one qp over all of it (h <= b): net pressure times breadth times height; as storey forces less the
-    lower half of the lowest storey, which goes into the ground. It acts at the middle of the face. The same, along its own axes,
-    of a building that is turned."""
+    """12 m by 12 m, 7 m high, one qp over all of it (h <= b): net pressure times breadth times height; as
+    storey forces less the lower half of the lowest storey, which goes into the ground. It acts at the middle
+    of the face. The same, along its own axes, of a building that is turned."""
     m = building()
     # a brace that reaches out of the building is no face of it
     m.nodes["out"] = Node("out", np.array([6.0, -5.0, 0.5]), PINNED)
@@ -133,7 +147,9 @@ def test_in_the_window(loft: Window, qtbot: QtBot) -> None:
     act(loft, qtbot, "loads.wind_en")
     fill(loft, qtbot, loft.load_desk.form, v=27.0, place="III")
     made = [c for c in model_of(loft).cases.values() if c.together == "Wind"]
-    assert [c.name for c in made] == ["Wind +x", "Wind -x", "Wind +y", "Wind -y"] and "terrain III" in made[0].by
+    assert [c.name for c in made] == ["Wind +x", "Wind -x", "Wind +y", "Wind -y"] and "terrain III" in made[
+        0
+    ].by
     act(loft, qtbot, "loads.wind_asce")
     fill(loft, qtbot, loft.load_desk.form, place="B", how="as pressures on the faces")
     assert sum("ASCE 7-16" in c.by for c in model_of(loft).cases.values()) == 4

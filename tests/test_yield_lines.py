@@ -26,7 +26,9 @@ def lacking(panel: Panel, rows: EdgeRows, part: Polygon | None = None) -> float:
 
 def of_edge(rows: EdgeRows, edge: int) -> list[tuple[float, float, float, float]]:
     mine = [k for k in range(len(rows.edge)) if rows.edge[k] == edge]
-    return [(rows.a[k], rows.b[k], rows.qa[k, 0], rows.qb[k, 0]) for k in sorted(mine, key=lambda k: rows.a[k])]
+    return [
+        (rows.a[k], rows.b[k], rows.qa[k, 0], rows.qb[k, 0]) for k in sorted(mine, key=lambda k: rows.a[k])
+    ]
 
 
 def plain(rows: EdgeRows) -> EdgeRows:
@@ -36,9 +38,9 @@ def plain(rows: EdgeRows) -> EdgeRows:
 
 
 def test_rectangle_gives_triangles_and_trapezoids() -> None:
-    """Handbook: a panel of 6 by 4 under p gives its short beams triangles of peak p 4/2 over 4 m, its long beams
-    trapezoids of p 4/2 between slopes 2 m long (yield lines at 45 degrees; MacGregor and Wight, Reinforced Concrete,
-    load on beams of two-way slabs; from memory)."""
+    """Handbook: a panel of 6 by 4 under p gives its short beams triangles of peak p 4/2 over 4 m, its long
+    beams trapezoids of p 4/2 between slopes 2 m long (yield lines at 45 degrees; MacGregor and Wight,
+    Reinforced Concrete, load on beams of two-way slabs; from memory)."""
     panel = Panel.of(box(0, 0, 6, 4))
     rows = plain(spread(panel))
     trapezoid = [(0, 2, 0, 2), (2, 4, 2, 2), (4, 6, 2, 0)]
@@ -50,8 +52,8 @@ def test_rectangle_gives_triangles_and_trapezoids() -> None:
 
 
 def test_equivalent_uniform_load_of_the_handbook() -> None:
-    """The mid-span moment of the triangle is that of p l/3 uniform, of the trapezoid that of p l/3 (3 - m^2)/2 with
-    m short over long: the usual equivalents (two-way slabs on beams; common practice)."""
+    """The mid-span moment of the triangle is that of p l/3 uniform, of the trapezoid that of p l/3 (3 -
+    m^2)/2 with m short over long: the usual equivalents (two-way slabs on beams; common practice)."""
     p, short, long = 1.0, 4.0, 6.0
     panel = Panel.of(box(0, 0, long, short))
     rows = plain(spread(panel))
@@ -76,7 +78,9 @@ def test_three_carried_edges_bisect_their_corners_and_run_out_at_the_free_one() 
     panel = Panel.of(box(0, 0, 6, 4), [FREE_EDGE if k == free else k for k in range(4)])
     assert sum(area(c) for k, c in cells(panel) if k == free) == 0
     bottom = [k for k in panel.carried if panel.start[k, 1] == panel.end[k, 1] == 0][0]
-    assert sum(area(c) for k, c in cells(panel) if k == bottom) == pytest.approx(9.0)  # the triangle under 45 degrees
+    assert sum(area(c) for k, c in cells(panel) if k == bottom) == pytest.approx(
+        9.0
+    )  # the triangle under 45 degrees
     assert lacking(panel, spread(panel)) < 1e-12
 
 
@@ -151,7 +155,8 @@ def test_cells_are_the_whole_panel(panel: Panel) -> None:
 @given(panels())
 @settings(max_examples=150, deadline=None)
 def test_force_and_moments_are_kept(panel: Panel) -> None:
-    """To 1e-12, for uniform pressures and such that vary, wherever the carried edges do not all lie on one line."""
+    """To 1e-12, for uniform pressures and such that vary, wherever the carried edges do not all lie on one
+    line."""
     rows = spread(panel)
     wanted = second_moments(panel.polygon)
     assert (np.abs(rows.resultants(panel) - wanted)[0] <= 1e-12 * np.abs(wanted).max(axis=0)).all()

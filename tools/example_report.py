@@ -1,4 +1,5 @@
-"""Makes the example report, the demo's revision A closed out, as HTML, PDF and BCF: `python tools/example_report.py DIR`."""
+"""Makes the example report, the demo's revision A closed out, as HTML, PDF and BCF: `python
+tools/example_report.py DIR`."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""Writes docs/idealisations.md: one building under wind by walls as shells, by walls as columns, and by rigid floors.
+"""Writes docs/idealisations.md: one building under wind by walls as shells, by walls as columns, and by rigid
+floors.
 
 `.venv/bin/python tools/idealisations.py` from the root of the repository.
 """
@@ -31,13 +32,15 @@ WAYS: dict[str, dict[str, Any]] = {
 
 
 def with_wind(m: Model) -> None:
-    """Wind along x and along y as a line of load on the windward edge of each floor, from the fronts above and below."""
+    """Wind along x and along y as a line of load on the windward edge of each floor, from the fronts above
+    and below."""
     edge = COLUMN / 2
     long_, wide = BAY * NX + edge, BAY * NY + edge
     m.cases = {n: c for n, c in m.cases.items() if n == "Self-weight"}
     for name, a, b, direction in (
-        ("Wind x", (-edge, -edge), (-edge, wide), (1.0, 0.0, 0.0)), ("Wind y", (-edge, -edge), (long_, -edge), (0.0, 1.0, 0.0)),
-    ):  # fmt: skip
+        ("Wind x", (-edge, -edge), (-edge, wide), (1.0, 0.0, 0.0)),
+        ("Wind y", (-edge, -edge), (long_, -edge), (0.0, 1.0, 0.0)),
+    ):
         case = LoadCase(name, "wind")
         for s in range(1, STOREYS + 1):
             z = HEIGHT * s - SLAB / 2
@@ -122,11 +125,16 @@ def main() -> None:
     sway = [f"Wind {a}: sway of the roof, mean, mm" for a in "xy"]
     spread = "Wind y: sway of the roof, largest less smallest, mm"
     tail = TAIL.format(
-        shear_x=-shells["Wind x: base shear, kN"], shear_y=-shells["Wind y: base shear, kN"],
-        rigid=max(abs(ratio(rigid, k) - 1) for k in sway), column_x=ratio(columns, sway[0]), column_y=ratio(columns, sway[1]),
-        door=1.2 * 2.1 / (BAY * (HEIGHT - SLAB)), core=ratio(columns, "Wind y: core at its foot, moment, kNm") - 1,
-        twist_s=shells[spread], twist_c=columns[spread],
-    )  # fmt: skip
+        shear_x=-shells["Wind x: base shear, kN"],
+        shear_y=-shells["Wind y: base shear, kN"],
+        rigid=max(abs(ratio(rigid, k) - 1) for k in sway),
+        column_x=ratio(columns, sway[0]),
+        column_y=ratio(columns, sway[1]),
+        door=1.2 * 2.1 / (BAY * (HEIGHT - SLAB)),
+        core=ratio(columns, "Wind y: core at its foot, moment, kNm") - 1,
+        twist_s=shells[spread],
+        twist_c=columns[spread],
+    )
     (ROOT / "docs" / "idealisations.md").write_text(HEAD + "".join(rows) + tail)
 
 

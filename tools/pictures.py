@@ -1,4 +1,5 @@
-"""Makes the pictures of the main views from the demo data: `xvfb-run … python tools/pictures.py DIR [names …]`."""
+"""Makes the pictures of the main views from the demo data: `xvfb-run … python tools/pictures.py DIR [names
+…]`."""
 
 from __future__ import annotations
 
@@ -27,7 +28,9 @@ def framing(w: Window) -> None:
 def supports(w: Window) -> None:
     w.state.choose(0)
     w.state.go(STEP["Supports"])
-    w.state.pick_finding(next(f for f in w.state.revisions[0].review.findings if f.code == "support.base_free"))
+    w.state.pick_finding(
+        next(f for f in w.state.revisions[0].review.findings if f.code == "support.base_free")
+    )
 
 
 def plates(w: Window) -> None:

@@ -1,4 +1,5 @@
-"""Writes docs/verification.md: every published or closed-form case that the tests check, with what came out here.
+"""Writes docs/verification.md: every published or closed-form case that the tests check, with what came out
+here.
 
 `.venv/bin/python tools/verification.py` from the root of the repository.
 """
@@ -58,7 +59,9 @@ def main() -> int:
         lines.append(
             f"| {r['what']} | {r['source']} | {r['expected']:.5g} | {r['got']:.5g} | {off:+.2%} | {r['within']:.2g} |"
         )
-    (ROOT / "docs" / "verification.md").write_text(HEAD + "\n".join(dict.fromkeys(lines)) + "\n", encoding="utf-8")
+    (ROOT / "docs" / "verification.md").write_text(
+        HEAD + "\n".join(dict.fromkeys(lines)) + "\n", encoding="utf-8"
+    )
     print(f"{len(lines)} cases in docs/verification.md")
     return done.returncode
 

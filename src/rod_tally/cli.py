@@ -1,4 +1,5 @@
-"""The command line: `rod-tally review`, `demo`, or the window with a file. It drives the core and computes nothing."""
+"""The command line: `rod-tally review`, `demo`, or the window with a file. It drives the core and computes
+nothing."""
 
 from __future__ import annotations
 
@@ -68,23 +69,36 @@ def parser() -> argparse.ArgumentParser:
         help="results from elsewhere to compare with: a folder of CSV or a workbook",
     )
     r.add_argument(
-        "--bare", action="store_true", help="with --against: carry nothing over from a baseline that is a project"
+        "--bare",
+        action="store_true",
+        help="with --against: carry nothing over from a baseline that is a project",
     )
-    r.add_argument("--snap", type=float, metavar="M", help="largest distance that transfer closes by itself, m")
+    r.add_argument(
+        "--snap", type=float, metavar="M", help="largest distance that transfer closes by itself, m"
+    )
     r.add_argument("--settings", type=Path, metavar="FILE", help="settings of the review, TOML")
     r.add_argument("--xlsx", type=Path, metavar="FILE", help="all tables in one spreadsheet too")
-    r.add_argument("--junit", type=Path, metavar="FILE", help="findings as test results for build servers, JUnit XML")
-    r.add_argument("--jobs", type=int, default=0, metavar="N", help="models of a folder that are reviewed at once")
+    r.add_argument(
+        "--junit", type=Path, metavar="FILE", help="findings as test results for build servers, JUnit XML"
+    )
+    r.add_argument(
+        "--jobs", type=int, default=0, metavar="N", help="models of a folder that are reviewed at once"
+    )
     r.add_argument("--quiet", action="store_true", help="print nothing but what went wrong")
     r.add_argument("--progress", action="store_true", help="say on standard error what is being done")
     x = sub.add_parser(
         "export", help="hand the analytical model back as IFC4, structural analysis domain, or take it off"
     )
     x.add_argument(
-        "model", type=Path, metavar="MODEL", help="an IFC file, a model in tables, or a Rod Tally project file"
+        "model",
+        type=Path,
+        metavar="MODEL",
+        help="an IFC file, a model in tables, or a Rod Tally project file",
     )
     x.add_argument("--ifc", type=Path, metavar="FILE", help="the IFC file to write")
-    x.add_argument("--results", action="store_true", help="run the model and write its results into the IFC file too")
+    x.add_argument(
+        "--results", action="store_true", help="run the model and write its results into the IFC file too"
+    )
     x.add_argument(
         "--tables",
         type=Path,
@@ -95,20 +109,28 @@ def parser() -> argparse.ArgumentParser:
     x.add_argument("--settings", type=Path, metavar="FILE", help="settings of the transfer, TOML")
     t = sub.add_parser("report", help="write the report of a review, or its findings for the modellers")
     t.add_argument(
-        "model", type=Path, metavar="MODEL", help="an IFC file or a Rod Tally project file, whose decisions go in"
+        "model",
+        type=Path,
+        metavar="MODEL",
+        help="an IFC file or a Rod Tally project file, whose decisions go in",
     )
     t.add_argument("--against", type=Path, metavar="BASELINE", help="the reviewed model to compare with")
     t.add_argument("--settings", type=Path, metavar="FILE", help="settings of the review, TOML")
     t.add_argument("--html", type=Path, metavar="FILE", help="the report as one HTML file")
     t.add_argument("--pdf", type=Path, metavar="FILE", help="the report on paper")
     t.add_argument(
-        "--bcf", type=Path, metavar="FILE", help="findings as topics, BCF 2.1, or 3.0 where the settings say so"
+        "--bcf",
+        type=Path,
+        metavar="FILE",
+        help="findings as topics, BCF 2.1, or 3.0 where the settings say so",
     )
     k = sub.add_parser("make", help="make a frame or a façade frame from parameters")
     k.add_argument("model", type=Path, metavar="RECIPE", help="the recipe, TOML")
     k.add_argument("--ifc", type=Path, required=True, metavar="FILE", help="the IFC file to write")
     d = sub.add_parser("demo", help="open the window with the demo project")
-    d.add_argument("--picture", type=Path, metavar="PNG", help="where the picture of the window goes without a display")
+    d.add_argument(
+        "--picture", type=Path, metavar="PNG", help="where the picture of the window goes without a display"
+    )
     e = sub.add_parser("desktop", help="put the application into the desktop's menus")
     e.add_argument("--remove", action="store_true", help="take it out again")
     w = sub.add_parser("open", help="open the window, with a file if one is named")
@@ -148,8 +170,8 @@ def guarded(arguments: argparse.Namespace, command: Callable[[argparse.Namespace
 
 
 def settings_of(arguments: argparse.Namespace) -> Settings:
-    """The settings file, if one is named, else those that the project keeps, or the baseline's where that is a project and its work
-    is carried over; with what the command line says over it."""
+    """The settings file, if one is named, else those that the project keeps, or the baseline's where that is
+    a project and its work is carried over; with what the command line says over it."""
     from .model import Settings
     from .project.open import is_project, settings_at
 
@@ -231,7 +253,9 @@ def folder_command(arguments: argparse.Namespace) -> int:
             arguments.out.mkdir(parents=True, exist_ok=True)
             write_whole(arguments.out / name, lambda p, t=text: write_text(p, t))  # type: ignore[misc]
         except OSError as error:
-            raise OutputError(f"{arguments.out / name}: cannot be written: {error.strerror or error}") from error
+            raise OutputError(
+                f"{arguments.out / name}: cannot be written: {error.strerror or error}"
+            ) from error
     return max(one.status for one in done)
 
 

@@ -1,4 +1,5 @@
-"""Putting the application into the desktop's menus, and taking it out again: files of the freedesktop.org standards."""
+"""Putting the application into the desktop's menus, and taking it out again: files of the freedesktop.org
+standards."""
 
 from __future__ import annotations
 
@@ -34,7 +35,8 @@ def command() -> str:
 
 
 def install(remove: bool = False) -> list[Path]:
-    """Write the entry, the icon, the type of project files and the description, or remove them. Raises OSError."""
+    """Write the entry, the icon, the type of project files and the description, or remove them. Raises
+    OSError."""
     done = []
     for name, place in PLACES.items():
         target = data_home() / place / name
@@ -43,7 +45,9 @@ def install(remove: bool = False) -> list[Path]:
         else:
             text = (FILES / name).read_text(encoding="utf-8")
             target.parent.mkdir(parents=True, exist_ok=True)
-            target.write_text(text.replace("{command}", command()).replace("{version}", __version__), encoding="utf-8")
+            target.write_text(
+                text.replace("{command}", command()).replace("{version}", __version__), encoding="utf-8"
+            )
         done.append(target)
     # the desktop's own lists; where these programs are missing it looks at the files by itself
     for program, folder in (("update-desktop-database", "applications"), ("update-mime-database", "mime")):

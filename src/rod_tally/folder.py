@@ -18,7 +18,8 @@ SUFFIXES = (".ifc", ".rodtally")
 
 @dataclass(slots=True)
 class Reviewed:
-    """One model of a folder: `status` is the exit status of its review, `message` what it said where it could not be."""
+    """One model of a folder: `status` is the exit status of its review, `message` what it said where it could
+    not be."""
 
     model: str
     folder: str
@@ -41,8 +42,9 @@ def review_folder(
     at_once: int = 0,
     finished: Callable[[Reviewed], None] | None = None,
 ) -> list[Reviewed]:
-    """Review every model into a folder of its own below `out`. One that fails, or takes more memory than there is, leaves
-    the others alone. `at_once`: how many run together, 0 for as many as the machine has processors, at most four."""
+    """Review every model into a folder of its own below `out`. One that fails, or takes more memory than
+    there is, leaves the others alone. `at_once`: how many run together, 0 for as many as the machine has
+    processors, at most four."""
     names: dict[str, Path] = {}
     for path in models:
         name, n = path.stem, 2
@@ -62,7 +64,17 @@ def review_folder(
 
 
 def _review(path: Path, out: Path, options: list[str], threads: int) -> Reviewed:
-    command = [sys.executable, "-m", "rod_tally.cli", "review", str(path), "--out", str(out), "--quiet", *options]
+    command = [
+        sys.executable,
+        "-m",
+        "rod_tally.cli",
+        "review",
+        str(path),
+        "--out",
+        str(out),
+        "--quiet",
+        *options,
+    ]
     limits = {"OMP_NUM_THREADS": str(threads), "MKL_NUM_THREADS": str(threads)}
     done = subprocess.run(command, capture_output=True, text=True, check=False, env=limits | dict(os.environ))
     message = done.stderr.strip().splitlines()[-1].removeprefix("rod-tally: ") if done.stderr.strip() else ""
@@ -71,7 +83,9 @@ def _review(path: Path, out: Path, options: list[str], threads: int) -> Reviewed
         return Reviewed(path.name, out.name, 2, None, None, None, message)
     found = json.loads((out / "review.json").read_text(encoding="utf-8"))["findings"]
     count = {s: sum(f["severity"] == s for f in found) for s in ("blocking", "warning", "note")}
-    return Reviewed(path.name, out.name, done.returncode, count["blocking"], count["warning"], count["note"], "")
+    return Reviewed(
+        path.name, out.name, done.returncode, count["blocking"], count["warning"], count["note"], ""
+    )
 
 
 def summary_files(done: list[Reviewed]) -> dict[str, str]:
@@ -80,5 +94,7 @@ def summary_files(done: list[Reviewed]) -> dict[str, str]:
     rows = csv.DictWriter(table, list(Reviewed.__dataclass_fields__), lineterminator="\n")
     rows.writeheader()
     rows.writerows({k: "" if v is None else v for k, v in asdict(r).items()} for r in done)
-    text = json.dumps({"format": "rod-tally-summary", "version": 1, "models": [asdict(r) for r in done]}, indent=1)
+    text = json.dumps(
+        {"format": "rod-tally-summary", "version": 1, "models": [asdict(r) for r in done]}, indent=1
+    )
     return {"summary.json": text + "\n", "summary.csv": table.getvalue()}

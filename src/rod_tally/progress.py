@@ -1,4 +1,5 @@
-"""How long-running work reports progress: a call with what it does and the share that is done, 0 to 1. It may raise to cancel."""
+"""How long-running work reports progress: a call with what it does and the share that is done, 0 to 1. It may
+raise to cancel."""
 
 from __future__ import annotations
 
@@ -22,7 +23,8 @@ class TimeLeft:
         self._begin, self._share = clock(), 0.0
 
     def of(self, share: float) -> str:
-        """ ", about 40 s left" at a share done; "" while it cannot be known. A share that falls is a new piece of work."""
+        """ ", about 40 s left" at a share done; "" while it cannot be known. A share that falls is a new
+        piece of work."""
         now = self.clock()
         if share < max(self._share - 0.02, 0.02):
             self._begin = now

@@ -53,18 +53,20 @@ def run_and_keep(
 ) -> tuple[Results, Flexibility | None]:
     """Linear static results of every chosen case, of every part of the model that can be computed.
 
-    A member without usable section or material, a surface that cannot be meshed, and a part that touches no support, is left
-    out and named in `left_out`. A case that sets a motion without resistance going is not computed in the part that moves.
-    Raises AnalysisError for a case or a storey that is not in the model. `progress` may raise to cancel; nothing is left
-    behind. `only`: the members and surfaces that take part, a group or a stage of construction; None for all.
+    A member without usable section or material, a surface that cannot be meshed, and a part that touches no
+    support, is left out and named in `left_out`. A case that sets a motion without resistance going is not
+    computed in the part that moves. Raises AnalysisError for a case or a storey that is not in the model.
+    `progress` may raise to cancel; nothing is left behind. `only`: the members and surfaces that take part, a
+    group or a stage of construction; None for all.
 
-    With it the stiffness and its factors, for modes and other uses, to be closed; None where something moves freely or was
-    left out of a case.
-    """
+    With it the stiffness and its factors, for modes and other uses, to be closed; None where something moves
+    freely or was left out of a case."""
     names = list(model.cases) if settings.cases is None else list(settings.cases)
     for name in names:
         if name not in model.cases:
-            raise AnalysisError(f"there is no load case {name!r}; the model has {', '.join(model.cases) or 'none'}")
+            raise AnalysisError(
+                f"there is no load case {name!r}; the model has {', '.join(model.cases) or 'none'}"
+            )
     storeys = [s.name for s in model.storeys]
     for name in settings.diaphragms:
         if name not in storeys:
@@ -74,7 +76,9 @@ def run_and_keep(
     standing, leaning = (model.standing, model.leaning) if settings.one_way else ((), ())
     meshing = meshing or MeshSettings()
     whole = meshing.columns == "section"
-    plates = mesh_plates(model, meshing.size, only, lambda t, s: progress(t, 0.1 * s), standing, leaning, whole)
+    plates = mesh_plates(
+        model, meshing.size, only, lambda t, s: progress(t, 0.1 * s), standing, leaning, whole
+    )
     progress("Cutting members into pieces", 0.1)
     taking = parts(model, plates if plates.surfaces or plates.failed or plates.columns else None, only)
     m = mesh(model, taking.members, settings.shear_flexible, taking.plates)
@@ -103,12 +107,16 @@ def run_and_keep(
         def further(more: Array, by: Array) -> tuple[Array, bool]:
             own = _by_hold(system, by)
             if found.factor is not None:
-                return Flexibility(m, system, condensed, found.factor).moved_by(more - system.full @ own) + own, False
+                return Flexibility(m, system, condensed, found.factor).moved_by(
+                    more - system.full @ own
+                ) + own, False
             again = solve(m, system, more - system.full @ own, solver)
             return again.u + own, bool(again.excited.any())
 
         progress("One-way parts", 0.7)
-        settled = Settling(m, system, condensed, one_way, further).settle(names, right, moved, u, condensed_loads)
+        settled = Settling(m, system, condensed, one_way, further).settle(
+            names, right, moved, u, condensed_loads
+        )
         right, moved, u = settled.right, settled.moved, settled.u
     progress("Forces along members", 0.8)
     failed = settled.failed if settled is not None else []
@@ -116,7 +124,19 @@ def run_and_keep(
     for name in failed:
         done[names.index(name)], node_done[names.index(name)] = False, False
     results = results_of(
-        model, m, system, names, u, condensed, condensed_loads, loads, settings.stations, done, node_done, right, moved
+        model,
+        m,
+        system,
+        names,
+        u,
+        condensed,
+        condensed_loads,
+        loads,
+        settings.stations,
+        done,
+        node_done,
+        right,
+        moved,
     )
     if settled is not None:
         results.slack, results.yielded, results.lifted = settled.slack, settled.yielded, settled.lifted

@@ -1,4 +1,5 @@
-"""Findings that say the same of many parts become one, with the list inside: one to read, one to decide, one to act on."""
+"""Findings that say the same of many parts become one, with the list inside: one to read, one to decide, one
+to act on."""
 
 from __future__ import annotations
 
@@ -11,7 +12,11 @@ from .registry import Subject, listed, mm
 
 FEW = 4  # so many alike are still reported one by one
 NAMED = 4  # names that a message gives before it counts the rest
-APART = ("source.unread", "section.measured", "join.island")  # by reason, by section, or each a part of its own
+APART = (
+    "source.unread",
+    "section.measured",
+    "join.island",
+)  # by reason, by section, or each a part of its own
 # what a check offers for one, by its first words, and what that is called for all of a group
 FOR_ALL = {
     "Join them": "Join all by rigid links",
@@ -23,7 +28,8 @@ FOR_ALL = {
 
 
 def gather(findings: Iterable[Finding], s: Subject) -> list[Finding]:
-    """The findings with alike ones in one. Alike are those of one code and severity about parts of the same classes.
+    """The findings with alike ones in one. Alike are those of one code and severity about parts of the same
+    classes.
 
     Pairs that share a part (a purlin under its rafters) are gathered about that part.
     """
@@ -88,7 +94,14 @@ def _one_of(items: list[Finding], s: Subject, message: str, hub: str = "") -> Fi
     first = items[0]
     ids = dict.fromkeys(([hub] if hub else []) + [i for f in items for i in f.ids])
     return Finding(
-        first.code, first.severity, message, tuple(ids), first.at, _actions(items), _numbers(items), tuple(items)
+        first.code,
+        first.severity,
+        message,
+        tuple(ids),
+        first.at,
+        _actions(items),
+        _numbers(items),
+        tuple(items),
     )
 
 
@@ -171,7 +184,11 @@ def _crossing(items: list[Finding], what: str, rest: str, name: str, s: Subject)
 
 def _gap(items: list[Finding], what: str, rest: str, name: str, s: Subject) -> str:
     if all(s.name(f.ids[1]) == name for f in items):
-        carried = "nothing carries their ends" if items[0].severity == "blocking" else "their nodes are not tied to it"
+        carried = (
+            "nothing carries their ends"
+            if items[0].severity == "blocking"
+            else "their nodes are not tied to it"
+        )
         return f"{what}{rest} end {_range(items, 'distance')} before {name}; {carried}."
     return f"{what}{rest}, each like this: {items[0].message}"
 

@@ -47,8 +47,8 @@ class _Noted(Generic[T]):
 
 
 class _Once(Generic[T]):
-    """What several checks need of a subject, made when it is first asked for. A check that asks for it has asked for what
-    it was made of."""
+    """What several checks need of a subject, made when it is first asked for. A check that asks for it has
+    asked for what it was made of."""
 
     def __init__(self, make: Callable[[Any], T], looks_at: tuple[str, ...]) -> None:
         self.make, self.__doc__ = make, make.__doc__
@@ -63,7 +63,8 @@ class _Once(Generic[T]):
 
 @dataclass(slots=True, frozen=True)
 class Made:
-    """Something made for a subject's checks, the aspects of the model that it depends on, and what of `BESIDE` it was made of."""
+    """Something made for a subject's checks, the aspects of the model that it depends on, and what of
+    `BESIDE` it was made of."""
 
     value: Any
     looks_at: frozenset[str]
@@ -71,15 +72,17 @@ class Made:
 
 
 def made_once(*looks_at: str) -> Callable[[Callable[[Any], T]], _Once[T]]:
-    """A property of a subject that is made once, and kept over corrections that change none of these aspects of the model."""
+    """A property of a subject that is made once, and kept over corrections that change none of these aspects
+    of the model."""
     return lambda make: _Once(make, looks_at or ASPECTS)
 
 
 class Subject:
-    """A model, the results of its run if there are any, and the settings; with what several checks need, made once.
+    """A model, the results of its run if there are any, and the settings; with what several checks need, made
+    once.
 
-    `loads` is where the loads go when that is known already; `asked` holds which of `BESIDE` were asked for since it was emptied.
-    """
+    `loads` is where the loads go when that is known already; `asked` holds which of `BESIDE` were asked for
+    since it was emptied."""
 
     results: _Noted[Results | None] = _Noted()
     settings: _Noted[Settings] = _Noted()
@@ -104,8 +107,8 @@ class Subject:
         self.modes, self.storeys, self.centres = modes or [], storeys or [], centres or []
 
     def once(self, name: str, make: Callable[[], T], looks_at: Iterable[str] = ASPECTS) -> T:
-        """What `make` gives, made when that name is first asked for, and kept over corrections that change none of these aspects of the
-        model."""
+        """What `make` gives, made when that name is first asked for, and kept over corrections that change
+        none of these aspects of the model."""
         kept = self.made.get(name)
         if kept is None:
             outer, self.asked = self.asked, set()
@@ -134,20 +137,24 @@ class Subject:
 
     @made_once("geometry")
     def components(self) -> list[set[str]]:
-        """Members that hang together through nodes and through the surfaces that take part: what a run computes as one."""
+        """Members that hang together through nodes and through the surfaces that take part: what a run
+        computes as one."""
         parts = (part & self.model.members.keys() for part in self.model.components(self.computed))
         return [part for part in parts if part]
 
     @made_once("geometry")
     def computed(self) -> set[str]:
         """Slabs and walls that a run computes, as shells or as columns."""
-        shells = {x.id for x in computed_surfaces(self.model)} | {x.id for x in column_walls(self.model, None)}
+        shells = {x.id for x in computed_surfaces(self.model)} | {
+            x.id for x in column_walls(self.model, None)
+        }
         out = self.results.left_out if self.results is not None else {}
         return {x for x in shells if x not in out or out[x] == "it is joined to no support"}
 
     @made_once("geometry", "supports")
     def whole_parts(self) -> list[tuple[set[str], bool]]:
-        """Parts that hang together through nodes and surfaces (ids of both), with whether anything holds them."""
+        """Parts that hang together through nodes and surfaces (ids of both), with whether anything holds
+        them."""
         out = []
         for part in self.model.components(self.model.surfaces):
             nodes = {n for i in part if i in self.model.members for n in self.nodes_of(i)}
@@ -172,7 +179,8 @@ class Subject:
 
     @property
     def own_cases(self) -> list[LoadCase]:
-        """The model's load cases without those that repeat the loads of others, as cases of combinations do."""
+        """The model's load cases without those that repeat the loads of others, as cases of combinations
+        do."""
         return [c for c in self.model.cases.values() if not c.is_combination]
 
     @made_once("geometry", "names")
@@ -198,7 +206,9 @@ class Subject:
         out: set[str] = set()
         for part in self.model.components(self.computed):
             if any(
-                x in self.computed and (s.supports or s.on_ground) for x, s in self.model.surfaces.items() if x in part
+                x in self.computed and (s.supports or s.on_ground)
+                for x, s in self.model.surfaces.items()
+                if x in part
             ):
                 out |= part & self.model.members.keys()
         return out
@@ -215,7 +225,8 @@ class Subject:
 
     @made_once("geometry", "sections")
     def rods(self) -> Rods:
-        """Members as they stand in the source: with bodies for a physical one, axes alone for an analytical one."""
+        """Members as they stand in the source: with bodies for a physical one, axes alone for an analytical
+        one."""
         members = list(self.model.members.values())
         lines = self.model.lines()
         for k, m in enumerate(members):
@@ -270,11 +281,14 @@ EVERYTHING = frozenset(ASPECTS)
 
 
 def check(*codes: str, looks_at: tuple[str, ...] = ASPECTS) -> Callable[[Check], Check]:
-    """Register a function as the check for these codes. `looks_at`: the aspects of the model that what it finds depends on;
-    after a correction that changes none of them it is not made again. Names of parts need not be said."""
+    """Register a function as the check for these codes. `looks_at`: the aspects of the model that what it
+    finds depends on; after a correction that changes none of them it is not made again. Names of parts need
+    not be said."""
     unknown = {*looks_at} - EVERYTHING
     if unknown:
-        raise ValueError(f"{', '.join(sorted(unknown))}: no aspect of a model; there are {', '.join(ASPECTS)}")
+        raise ValueError(
+            f"{', '.join(sorted(unknown))}: no aspect of a model; there are {', '.join(ASPECTS)}"
+        )
 
     def register(function: Check) -> Check:
         for code in codes:

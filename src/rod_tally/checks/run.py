@@ -21,7 +21,8 @@ FAILED = "check.failed"
 
 @dataclass(slots=True)
 class Checked:
-    """What every check found, and of what: the model as it was then, what was beside it, where its loads went."""
+    """What every check found, and of what: the model as it was then, what was beside it, where its loads
+    went."""
 
     model: Model
     beside: dict[str, object]
@@ -30,14 +31,19 @@ class Checked:
     made: dict[str, Made] = field(default_factory=dict)
 
     def differs_from(self, subject: Subject) -> set[str]:
-        """Aspects of the model, and names of what is beside it, in which a subject differs from what was checked."""
+        """Aspects of the model, and names of what is beside it, in which a subject differs from what was
+        checked."""
         out = set(changed(self.model, subject.model).aspects)
-        return out | {name for name, value in _beside(subject).items() if not _alike(self.beside[name], value)}
+        return out | {
+            name for name, value in _beside(subject).items() if not _alike(self.beside[name], value)
+        }
 
 
 def _beside(subject: Subject) -> dict[str, object]:
     # settings are changed in place: they are kept as they were in words
-    return {name: subject.settings.to_dict() if name == "settings" else getattr(subject, name) for name in BESIDE}
+    return {
+        name: subject.settings.to_dict() if name == "settings" else getattr(subject, name) for name in BESIDE
+    }
 
 
 def _alike(a: object, b: object) -> bool:
@@ -56,11 +62,13 @@ def run_checks(subject: Subject, progress: Progress = silent) -> list[Finding]:
 def checked(
     subject: Subject, progress: Progress = silent, before: Checked | None = None
 ) -> tuple[list[Finding], Checked]:
-    """Findings as `run_checks` gives them, and what they are of. Of `before`, an earlier state of the same model, those hold that
-    depend on nothing that has changed since; their checks are not made again."""
+    """Findings as `run_checks` gives them, and what they are of. Of `before`, an earlier state of the same
+    model, those hold that depend on nothing that has changed since; their checks are not made again."""
     differs = {*BESIDE} if before is None else before.differs_from(subject)
     if before is not None:
-        subject.made = {n: m for n, m in before.made.items() if not (m.looks_at | m.asked) & differs} | subject.made
+        subject.made = {
+            n: m for n, m in before.made.items() if not (m.looks_at | m.asked) & differs
+        } | subject.made
     out = Checked(subject.model.snapshot(), _beside(subject), subject.distribution, made=subject.made)
     findings: list[Finding] = []
     functions: dict[Check, list[str]] = {}

@@ -1,4 +1,5 @@
-"""A whole building shifted, turned or raised between two exports: found once, so that no member counts as moved."""
+"""A whole building shifted, turned or raised between two exports: found once, so that no member counts as
+moved."""
 
 from __future__ import annotations
 
@@ -43,10 +44,10 @@ def find_transform(
 ) -> Transform | None:
     """The transform between two sets of member lines (n, 2, 3), None when they lie in place or none fits.
 
-    Directions give the angle up to quarter turns; the shift is the commonest difference between members of one class
-    and length. It is taken only when it brings six tenths of the members of the smaller model to within a millimetre,
-    and half as many again as lie in place without it. Of several that do so equally (a building that is its own half turn)
-    the one that turns most local z `axes` (n, 3) of either side along.
+    Directions give the angle up to quarter turns; the shift is the commonest difference between members of
+    one class and length. It is taken only when it brings six tenths of the members of the smaller model to
+    within a millimetre, and half as many again as lie in place without it. Of several that do so equally (a
+    building that is its own half turn) the one that turns most local z `axes` (n, 3) of either side along.
     """
     if len(base) < 3 or len(revised) < 3:
         return None
@@ -55,7 +56,9 @@ def find_transform(
     if still >= ENOUGH * smaller:
         return None
     best: tuple[tuple[int, int, float, float], Transform] | None = None
-    spins = {(b - a + np.pi / 4) % (np.pi / 2) - np.pi / 4 for a in main_angles(base) for b in main_angles(revised)}
+    spins = {
+        (b - a + np.pi / 4) % (np.pi / 2) - np.pi / 4 for a in main_angles(base) for b in main_angles(revised)
+    }
     for angle in sorted({0.0, *(float(spin + k * np.pi / 2) for spin in spins for k in range(4))}):
         turned = base @ turn(angle).T
         shift = _common_shift(turned, revised, base_class, revised_class)
@@ -68,8 +71,8 @@ def find_transform(
             mine, theirs = axes[0] @ turn(own).T, axes[1]
             agree = int((np.einsum("ni,ni->n", mine[near[0]], theirs[near[1]]) > ALIKE).sum())
         wrapped = (own + np.pi) % (2 * np.pi) - np.pi
-        # most members in place; of equals (a building that is its own half turn) most local axes, then the closest fit,
-        # then the smallest turn
+        # most members in place; of equals (a building that is its own half turn) most local axes, then the
+        # closest fit, then the smallest turn
         merit = (count, agree, -round(off, 6), -round(abs(wrapped), 9))
         if best is None or merit > best[0]:
             best = merit, Transform(float(wrapped), (float(fitted[0]), float(fitted[1]), float(fitted[2])))
@@ -84,17 +87,19 @@ def _keys(lines: Array) -> Array:
 
 
 def _laid(lines: Array) -> Array:
-    """Middle, direction in plan and rise of each line (n, 6), m, the same whichever way round it runs: beams above each other have
-    one middle however the building is turned."""
+    """Middle, direction in plan and rise of each line (n, 6), m, the same whichever way round it runs: beams
+    above each other have one middle however the building is turned."""
     d = (lines[:, 1] - lines[:, 0]) / 2
     size = np.maximum(np.linalg.norm(d, axis=1), EXACT)
-    lies = np.column_stack([(d[:, 0] ** 2 - d[:, 1] ** 2) / size, 2 * d[:, 0] * d[:, 1] / size, np.abs(d[:, 2])])
+    lies = np.column_stack(
+        [(d[:, 0] ** 2 - d[:, 1] ** 2) / size, 2 * d[:, 0] * d[:, 1] / size, np.abs(d[:, 2])]
+    )
     return np.column_stack([lines.mean(axis=1), lies / 2])
 
 
 def _in_place(base: Array, revised: Array) -> tuple[int, float, tuple[NDArray[np.int64], NDArray[np.int64]]]:
-    """How many revised members lie within a millimetre of one of the baseline, their mean distance, and which ones
-    (baseline, revised)."""
+    """How many revised members lie within a millimetre of one of the baseline, their mean distance, and which
+    ones (baseline, revised)."""
     from scipy.spatial import cKDTree
 
     distance, j = cKDTree(_laid(base)).query(_laid(revised), distance_upper_bound=SAME * 2)
@@ -102,7 +107,9 @@ def _in_place(base: Array, revised: Array) -> tuple[int, float, tuple[NDArray[np
     return len(near), float(distance[near].mean()) if len(near) else 0.0, (j[near], near)
 
 
-def _common_shift(base: Array, revised: Array, base_class: list[str], revised_class: list[str]) -> Array | None:
+def _common_shift(
+    base: Array, revised: Array, base_class: list[str], revised_class: list[str]
+) -> Array | None:
     def grouped(lines: Array, classes: list[str]) -> dict[tuple[str, int], list[int]]:
         out: dict[tuple[str, int], list[int]] = {}
         for k, length in enumerate(np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1)):
@@ -125,7 +132,9 @@ def _common_shift(base: Array, revised: Array, base_class: list[str], revised_cl
     cells = np.concatenate(steps)
     low = cells.min(axis=0) - 1
     wide = cells.max(axis=0) - low + 2
-    place = np.array([wide[1] * wide[2], wide[2], 1])  # a number for each cell: counting these is much the quicker
+    place = np.array(
+        [wide[1] * wide[2], wide[2], 1]
+    )  # a number for each cell: counting these is much the quicker
     numbers, count = np.unique((cells - low) @ place, return_counts=True)
     best = np.argsort(-count, kind="stable")[:20]
     # neighbouring cells share one shift that falls on their border
@@ -140,8 +149,9 @@ def _common_shift(base: Array, revised: Array, base_class: list[str], revised_cl
 
 
 def _refined(base: Array, revised: Array, angle: float, shift: Array) -> tuple[float, Array]:
-    """Angle and shift fitted to the members that they bring within 3 cm, of which those that lie farthest off are left out
-    again and again (least trimmed squares): a few that moved by a centimetre must not turn the rest."""
+    """Angle and shift fitted to the members that they bring within 3 cm, of which those that lie farthest off
+    are left out again and again (least trimmed squares): a few that moved by a centimetre must not turn the
+    rest."""
     from scipy.spatial import cKDTree
 
     own, theirs = _keys(base), _keys(revised)
@@ -155,7 +165,10 @@ def _refined(base: Array, revised: Array, angle: float, shift: Array) -> tuple[f
     for _ in range(FITS):
         if kept.sum() >= 2:
             a, b = p[kept] - p[kept].mean(axis=0), q[kept] - q[kept].mean(axis=0)
-            sine, cosine = float((a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]).sum()), float((a[:, :2] * b[:, :2]).sum())
+            sine, cosine = (
+                float((a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]).sum()),
+                float((a[:, :2] * b[:, :2]).sum()),
+            )
             if cosine**2 + sine**2 > EXACT**4:
                 fitted = float(np.arctan2(sine, cosine))
         step = np.median(q[kept] - p[kept] @ turn(fitted).T, axis=0)

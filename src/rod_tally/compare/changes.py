@@ -1,4 +1,5 @@
-"""What of a matched member differs: every attribute, with what it was and what it is, in the baseline's own axes."""
+"""What of a matched member differs: every attribute, with what it was and what it is, in the baseline's own
+axes."""
 
 from __future__ import annotations
 
@@ -37,21 +38,21 @@ def corrected_ids(model: Model) -> set[str]:
 
 
 def mixed_kinds(base: Model, revised: Model) -> bool:
-    """Whether a physical model is held against an analytical one: then the physical one's joined axes count, and where
-    ends lie along them, for bodies end at the faces of what they meet."""
+    """Whether a physical model is held against an analytical one: then the physical one's joined axes count,
+    and where ends lie along them, for bodies end at the faces of what they meet."""
     return base.physical != revised.physical
 
 
 def drawn_line(model: Model, m: Member, joined: bool = False) -> Array:
-    """A member's axis (2, 3) as its source draws it, moved as corrections moved it; the source's own coordinates.
-    `joined`: as transfer joined it to others."""
+    """A member's axis (2, 3) as its source draws it, moved as corrections moved it; the source's own
+    coordinates. `joined`: as transfer joined it to others."""
     line = model.line(m) if joined or m.drawn is None else m.drawn
     return np.asarray(line + model.origin)
 
 
 def drawn_outline(s: Surface, joined: bool) -> Array:
-    """Its outline as the source draws it: where transfer moved an edge to is not the modeller's doing. `joined`: as
-    transfer joined it to others."""
+    """Its outline as the source draws it: where transfer moved an edge to is not the modeller's doing.
+    `joined`: as transfer joined it to others."""
     return s.outer if joined or s.source_outer is None else s.source_outer
 
 
@@ -119,7 +120,8 @@ class MemberChanges:
         )
         for name, (before, after) in zip(("offset_start", "offset_end"), offsets):
             brought = after @ self.back
-            # offsets that transfer makes of a physical source follow from its ends; they are no change of their own
+            # offsets that transfer makes of a physical source follow from its ends; they are no change of
+            # their own
             if analytical and np.abs(before - brought).max() > OFFSET:
                 out.append(Change(name, numbers(before), numbers(brought)))
         return out
@@ -167,7 +169,8 @@ def material_change(base: Model, was: str, revised: Model, now: str) -> Change |
         return None if (a is None) == (b is None) else Change("material", was or None, now or None)
     differ = [k for k in MATERIAL_VALUES if not _near(getattr(a, k), getattr(b, k))]
     if not differ:
-        # the same values under another name are another grade only where the names differ beyond a copy's number
+        # the same values under another name are another grade only where the names differ beyond a copy's
+        # number
         return None if _plain(a.name) == _plain(b.name) else Change("material", a.name, b.name)
     return Change("material", _told(a, differ), _told(b, differ))
 
@@ -178,7 +181,9 @@ def _plain(name: str) -> str:
 
 
 def _told(m: Material, keys: list[str]) -> str:
-    values = ", ".join(f"{k} {'none' if getattr(m, k) is None else format(getattr(m, k), '.6g')}" for k in keys)
+    values = ", ".join(
+        f"{k} {'none' if getattr(m, k) is None else format(getattr(m, k), '.6g')}" for k in keys
+    )
     return f"{m.name} ({values})"
 
 

@@ -1,4 +1,5 @@
-"""The whole comparison of two revisions: levels, members, surfaces, supports, cases, loads, combinations, results."""
+"""The whole comparison of two revisions: levels, members, surfaces, supports, cases, loads, combinations,
+results."""
 
 from __future__ import annotations
 
@@ -65,13 +66,15 @@ def compare(
 ) -> Comparison:
     """Hold a revision against its baseline; neither is changed. Without runs the results stay empty.
 
-    `loads`: where the loads of either side go, where that is known already. `limits`: from where on a larger demand counts.
-    """
+    `loads`: where the loads of either side go, where that is known already. `limits`: from where on a larger
+    demand counts."""
     old, new = base.model, revised.model
     members, transform, ambiguous = match_members(old, new)
     surfaces = match_surfaces(old, new, transform)
     places = Places(old, new, transform)
-    out = Comparison(transform, match_levels(old, new, transform), match_grids(old, new, transform), members, surfaces)
+    out = Comparison(
+        transform, match_levels(old, new, transform), match_grids(old, new, transform), members, surfaces
+    )
     out.supports = match_supports(old, new, places, surfaces)
     da, db = loads or (Distribution(old), Distribution(new))
     totals = (
@@ -83,7 +86,9 @@ def compare(
     out.shared = shared_of(base, revised, pair, same)
     out.results, short = compare_results(base, revised, places, members, surfaces, out.shared)
     limits = limits or CompareSettings()
-    out.again, out.again_over = look_again(base, revised, members, surfaces, out.shared, out.results, limits, places)
+    out.again, out.again_over = look_again(
+        base, revised, members, surfaces, out.shared, out.results, limits, places
+    )
     out.findings = _findings(out, old, new, ambiguous, short)
     return out
 
@@ -161,8 +166,9 @@ def _piece_findings(out: Comparison, base: Model, revised: Model) -> list[Findin
             merged.setdefault(row.revised_id, []).append(row.baseline_id)
     found = []
     for wholes, whole_in, pieces_in, where in (
-        (split, base, revised, ("baseline", "revision")), (merged, revised, base, ("revision", "baseline")),
-    ):  # fmt: skip
+        (split, base, revised, ("baseline", "revision")),
+        (merged, revised, base, ("revision", "baseline")),
+    ):
         several = {i: pieces for i, pieces in wholes.items() if len(pieces) > 1}
         if not several:
             continue
@@ -185,7 +191,8 @@ def _called(model: Model, ident: str) -> str:
 
 
 def _load_findings(out: Comparison) -> list[Finding]:
-    """That cases, loads or combinations are not the same, so that results are compared only where they are."""
+    """That cases, loads or combinations are not the same, so that results are compared only where they
+    are."""
     parts = []
     ids: list[str] = []
     for what, rows in (("cases", out.cases), ("combinations", out.combinations)):

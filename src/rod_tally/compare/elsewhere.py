@@ -1,4 +1,5 @@
-"""Results from elsewhere held against this program's own, row by row, with suspected factors and signs named."""
+"""Results from elsewhere held against this program's own, row by row, with suspected factors and signs
+named."""
 
 from __future__ import annotations
 
@@ -45,7 +46,8 @@ FACTORS = tuple(f for v in _PLAIN for f in (v, 1 / v))
 
 @dataclass(slots=True)
 class ElsewhereRow:
-    """One quantity on both sides, SI; `at` is a place (m), or the distance along a member. `theirs - ours` is the difference."""
+    """One quantity on both sides, SI; `at` is a place (m), or the distance along a member. `theirs - ours` is
+    the difference."""
 
     quantity: str
     case: str
@@ -69,7 +71,8 @@ class Unmatched:
 
 @dataclass(slots=True)
 class Suspicion:
-    """That `theirs` divided by `value` (a factor), or turned round (a sign, -1), agrees with ours nearly everywhere."""
+    """That `theirs` divided by `value` (a factor), or turned round (a sign, -1), agrees with ours nearly
+    everywhere."""
 
     quantity: str
     kind: str
@@ -90,16 +93,17 @@ class Elsewhere:
         out = []
         for s in self.suspected:
             what = "the sign" if s.kind == "sign" else f"a factor of {s.value:.6g}"
-            text = (
-                f"Results from elsewhere: {what} in {s.quantity} would make nearly all of it agree; it was not applied."
+            text = f"Results from elsewhere: {what} in {s.quantity} would make nearly all of it agree; it was not applied."
+            out.append(
+                Finding("match.elsewhere", "warning", text, (s.quantity,), None, ("Accept, because…",))
             )
-            out.append(Finding("match.elsewhere", "warning", text, (s.quantity,), None, ("Accept, because…",)))
         plain = {s.quantity for s in self.suspected}  # said already: of these, all differ
         differ = [r for r in self.differ if r.quantity not in plain]
         if differ:
             count = len({(r.case, r.id) for r in differ})
             named = "; ".join(
-                f"{r.quantity} of {r.id} in {r.case}: ours {r.ours:.5g}, theirs {r.theirs:.5g}" for r in differ[:4]
+                f"{r.quantity} of {r.id} in {r.case}: ours {r.ours:.5g}, theirs {r.theirs:.5g}"
+                for r in differ[:4]
             )
             text = (
                 f"Results from elsewhere: {len(differ)} of {len(self.rows)} values at {count} places differ by more than the tolerances (SI): "
@@ -130,7 +134,9 @@ def compare_elsewhere(
     limits: CompareSettings | None = None,
 ) -> Elsewhere:
     """Rows by id, else by place, and by case or combination; `limits`: from where on two values differ."""
-    out = Elsewhere(unmatched=[Unmatched("", where, None, why) for where, why in theirs.unread], columns=theirs.columns)
+    out = Elsewhere(
+        unmatched=[Unmatched("", where, None, why) for where, why in theirs.unread], columns=theirs.columns
+    )
     find = _Finder(model, results)
     by_case: dict[str, list[ForeignRow]] = defaultdict(list)
     for row in theirs.rows:
@@ -165,14 +171,16 @@ def compare_elsewhere(
 
 
 def _differ(rows: list[ElsewhereRow], limits: CompareSettings) -> list[ElsewhereRow]:
-    """Rows beyond the tolerances: relative to ours, and at least the absolute one for forces, of movements a share of the
-    largest there is."""
+    """Rows beyond the tolerances: relative to ours, and at least the absolute one for forces, of movements a
+    share of the largest there is."""
     largest: dict[str, float] = {}
     for r in rows:
         largest[r.quantity] = max(largest.get(r.quantity, 0.0), abs(r.ours))
     found = []
     for r in rows:
-        relative, least = limits.of(r.quantity, SMALL_MOVE * largest[r.quantity] if r.quantity in MOVES else None)
+        relative, least = limits.of(
+            r.quantity, SMALL_MOVE * largest[r.quantity] if r.quantity in MOVES else None
+        )
         if abs(r.difference) > max(relative * abs(r.ours), least):
             found.append((-abs(r.difference) / max(abs(r.ours), abs(r.theirs)), r.case, r.id, r))
     return [r for *_, r in sorted(found, key=lambda x: x[:3])]
@@ -249,7 +257,8 @@ class _Finder:
         return self.results.node_ids[n], (x, y, z), {q: float(v) for q, v in zip(names, values)}
 
     def _elsewhere(self, node: int, row: ForeignRow) -> bool:
-        """Whether a row of a node's name says another place: names such as N1 mean nothing between programs."""
+        """Whether a row of a node's name says another place: names such as N1 mean nothing between
+        programs."""
         return row.at is not None and float(np.linalg.norm(self.results.xyz[node] - row.at)) > PLACE
 
     @staticmethod
@@ -282,9 +291,9 @@ def _spot(row: ForeignRow) -> tuple[str, float]:
 
 
 def _side_of_jump(x: Array, values: Array, row: ForeignRow, there: list[ForeignRow]) -> Array | None:
-    """Where forces jump (a point load) there are values on both sides: those with which most of the row's values agree, and
-    of equals the nearest. Where the table has as many rows `there`, each gets one: in their order or in the other, whichever
-    agrees better. None where there is no jump."""
+    """Where forces jump (a point load) there are values on both sides: those with which most of the row's
+    values agree, and of equals the nearest. Where the table has as many rows `there`, each gets one: in their
+    order or in the other, whichever agrees better. None where there is no jump."""
     assert row.distance is not None
     here = np.flatnonzero(np.abs(x - row.distance) < 1e-6 * max(float(x[-1]), 1.0))
     if len(here) < 2:
@@ -305,7 +314,8 @@ def _agreement(ours: Array, row: ForeignRow) -> tuple[float, float]:
 
 
 def _between(x: Array, values: Array, at: float) -> Array:
-    """Values (K, 6) at stations x, at a place: by the parabola through the three nearest stations on one side of any jump."""
+    """Values (K, 6) at stations x, at a place: by the parabola through the three nearest stations on one side
+    of any jump."""
     k = int(np.abs(x - at).argmin())
     if abs(x[k] - at) < 1e-6 * max(float(x[-1]), 1.0) or len(x) < 3:
         return np.asarray(values[k])
@@ -331,7 +341,8 @@ def _between(x: Array, values: Array, at: float) -> Array:
 
 
 def suspected(rows: list[ElsewhereRow]) -> list[Suspicion]:
-    """Of each quantity the factor or sign that would make nearly all of it agree where it does not agree as it is."""
+    """Of each quantity the factor or sign that would make nearly all of it agree where it does not agree as
+    it is."""
     groups: dict[str, list[tuple[float, float]]] = defaultdict(list)
     for r in rows:
         groups[r.quantity + ("" if _of_node(r) else " of members")].append((r.ours, r.theirs))
@@ -351,7 +362,8 @@ def suspected(rows: list[ElsewhereRow]) -> list[Suspicion]:
             out.append(Suspicion(quantity, best[0], best[1]))
             continue
         turned = max(
-            (("factor", -f) for f in FACTORS), key=lambda t: (_agree(ours, theirs / t[1]), -_off(ours, theirs / t[1]))
+            (("factor", -f) for f in FACTORS),
+            key=lambda t: (_agree(ours, theirs / t[1]), -_off(ours, theirs / t[1])),
         )
         if _agree(ours, theirs / turned[1]) >= NEARLY_ALL:
             out.append(Suspicion(quantity, "factor", turned[1]))

@@ -23,7 +23,8 @@ class LevelMatch:
 
 @dataclass(slots=True)
 class GridMatch:
-    """A grid line. `was` and `is_` are its ends in plan (four numbers, m, in the baseline's axes), None where it is not there."""
+    """A grid line. `was` and `is_` are its ends in plan (four numbers, m, in the baseline's axes), None where
+    it is not there."""
 
     name: str
     status: str
@@ -49,7 +50,8 @@ def match_levels(base: Model, revised: Model, transform: Transform | None) -> li
 
 
 def match_grids(base: Model, revised: Model, transform: Transform | None) -> list[GridMatch]:
-    """Every grid line of either side once: by place, then by name. One on the same line is the same, however far it is drawn."""
+    """Every grid line of either side once: by place, then by name. One on the same line is the same, however
+    far it is drawn."""
     old = [(g, _ends(g, base.origin, None)) for g in base.grids]
     new = [(g, _ends(g, revised.origin, transform)) for g in revised.grids]
     pairs: dict[int, int] = {}
@@ -58,7 +60,9 @@ def match_grids(base: Model, revised: Model, transform: Transform | None) -> lis
             if j in pairs:
                 continue
             free = [i for i in range(len(old)) if i not in pairs.values()]
-            fit = [i for i in free if (_off(old[i][1], is_) < SAME if by_place else old[i][0].name == now.name)]
+            fit = [
+                i for i in free if (_off(old[i][1], is_) < SAME if by_place else old[i][0].name == now.name)
+            ]
             same_name = [i for i in fit if old[i][0].name == now.name]
             if fit:
                 pairs[j] = (same_name or fit)[0]

@@ -33,7 +33,8 @@ class CaseMatch:
 
 @dataclass(slots=True)
 class LoadMatch:
-    """A load that is not the same on both sides; `on` is the revision's id where it has one, else the baseline's."""
+    """A load that is not the same on both sides; `on` is the revision's id where it has one, else the
+    baseline's."""
 
     case: str
     status: str
@@ -54,7 +55,8 @@ class CombinationMatch:
 
 @dataclass(slots=True)
 class Load:
-    """One load in plain numbers, in the baseline's ids and axes: `places` (k, 3), `values` (m,), and words of `flags`."""
+    """One load in plain numbers, in the baseline's ids and axes: `places` (k, 3), `values` (m,), and words of
+    `flags`."""
 
     on: str
     what: str
@@ -68,7 +70,10 @@ class Load:
             return False
         if self.places.shape != other.places.shape or self.values.shape != other.values.shape:
             return False
-        if self.values.tobytes() == other.values.tobytes() and self.places.tobytes() == other.places.tobytes():
+        if (
+            self.values.tobytes() == other.values.tobytes()
+            and self.places.tobytes() == other.places.tobytes()
+        ):
             return True  # as most are, and quickly said
         size = max(float(np.abs(self.values).max(initial=0.0)), float(np.abs(other.values).max(initial=0.0)))
         return bool(
@@ -90,7 +95,9 @@ class Names:
     part: dict[str, str] = field(default_factory=dict)
     node: dict[str, str] = field(default_factory=dict)
     flipped: set[str] = field(default_factory=set)
-    first: dict[str, str] = field(default_factory=dict)  # of merged surfaces of the baseline the one that is paired
+    first: dict[str, str] = field(
+        default_factory=dict
+    )  # of merged surfaces of the baseline the one that is paired
     pieces_old: Counter[str] = field(
         default_factory=Counter
     )  # how many surfaces of either side a paired one is, by its id
@@ -116,13 +123,16 @@ def names_of(members: list[MemberMatch], surfaces: list[MemberMatch], places: Pl
 
 
 def match_cases(
-    base: Model, revised: Model, places: Places, names: Names, totals: tuple[dict[str, Array], dict[str, Array]]
+    base: Model,
+    revised: Model,
+    places: Places,
+    names: Names,
+    totals: tuple[dict[str, Array], dict[str, Array]],
 ) -> tuple[list[CaseMatch], list[LoadMatch], dict[str, str]]:
     """Cases, loads that differ, and the revised name of each baseline case that has one.
 
-    `totals`: six numbers a case on either side, the revised ones brought back already. A case under another name with the
-    same loads is renamed.
-    """
+    `totals`: six numbers a case on either side, the revised ones brought back already. A case under another
+    name with the same loads is renamed."""
     old = {n: list(loads_of(base, c, None, None)) for n, c in base.cases.items()}
     new = {n: list(loads_of(revised, c, places, names)) for n, c in revised.cases.items()}
     for found in old.values():
@@ -149,7 +159,9 @@ def match_cases(
         cases.append(CaseMatch(m, status, n, m, a.kind, b.kind, _six(totals[0], n), _six(totals[1], m)))
     for m in revised.cases:
         if m not in pair.values():
-            cases.append(CaseMatch(m, "added", None, m, None, revised.cases[m].kind, None, _six(totals[1], m)))
+            cases.append(
+                CaseMatch(m, "added", None, m, None, revised.cases[m].kind, None, _six(totals[1], m))
+            )
     for n in base.cases:
         if n not in pair:
             cases.append(CaseMatch(n, "removed", n, None, base.cases[n].kind, None, _six(totals[0], n), None))
@@ -161,7 +173,9 @@ def _six(totals: dict[str, Array], name: str) -> list[float] | None:
     return None if found is None else [float(v) + 0.0 for v in found]
 
 
-def loads_of(model: Model, case: LoadCase, places: Places | None = None, names: Names | None = None) -> Iterator[Load]:
+def loads_of(
+    model: Model, case: LoadCase, places: Places | None = None, names: Names | None = None
+) -> Iterator[Load]:
     """Every load of a case in the baseline's ids and axes (`places` None: the model is the baseline)."""
 
     def at(points: Array) -> Array:
@@ -182,19 +196,28 @@ def loads_of(model: Model, case: LoadCase, places: Places | None = None, names: 
     if any(case.self_weight):
         yield Load("", "self-weight", "", none, turned(case.self_weight), "")
     for n in case.node_loads:
-        yield Load(node(n.node), "node load", "", none, np.concatenate([turned(n.force), turned(n.moment)]), n.node)
+        yield Load(
+            node(n.node), "node load", "", none, np.concatenate([turned(n.force), turned(n.moment)]), n.node
+        )
     yield from _member_loads(model, case, at, turned, part, names.flipped if names is not None else ())
     for area in case.area_loads:
         s = model.surfaces.get(area.surface)
         values: Array = np.array(area.values, float).reshape(-1, 3)
         if area.local and s is not None:
             values = values @ s.axes
-        flags = ", ".join(f for f, on in (("projected", area.projected), ("to members", area.onto == "members")) if on)
+        flags = ", ".join(
+            f for f, on in (("projected", area.projected), ("to members", area.onto == "members")) if on
+        )
         where = none if area.outline is None else _ring(at(area.outline))
         if area.at is not None:
             where = np.concatenate([where, at(area.at)])
         yield Load(
-            part(area.surface) if area.surface else "", "area load", flags, where, turned(values).ravel(), area.surface
+            part(area.surface) if area.surface else "",
+            "area load",
+            flags,
+            where,
+            turned(values).ravel(),
+            area.surface,
         )
     for space in case.space_loads:
         values = turned(np.array([space.qa, space.qb])).ravel()
@@ -222,7 +245,8 @@ def _member_loads(
     part: Callable[[str], str],
     flipped: Container[str],
 ) -> Iterator[Load]:
-    """Loads on members in their order, their places and values worked out at once: there are tens of thousands."""
+    """Loads on members in their order, their places and values worked out at once: there are tens of
+    thousands."""
     here = [load for load in case.member_loads if load.member in model.members]
     for load in case.member_loads:
         if load.member not in model.members:
@@ -241,7 +265,9 @@ def _member_loads(
         axes = np.asarray(local_axes(way[local], z)).reshape(-1, 3, 3)
         qa[local], qb[local] = (np.einsum("nji,nj->ni", axes, q[local]) for q in (qa, qb))
     qa, qb = turned(qa), turned(qb)
-    ends = at((lines[:, :1] + u[:, None] * np.stack([a, b], axis=1)[:, :, None]).reshape(-1, 3)).reshape(-1, 2, 3)
+    ends = at((lines[:, :1] + u[:, None] * np.stack([a, b], axis=1)[:, :, None]).reshape(-1, 3)).reshape(
+        -1, 2, 3
+    )
     both = np.concatenate([qa, qb], axis=1)
     back = np.concatenate([qb, qa], axis=1)
     for k, load in enumerate(here):
@@ -255,7 +281,8 @@ def _member_loads(
 
 
 def _ring(points: Array) -> Array:
-    """An outline (n, 3) from its corner of least x, y, z on, and one way round: exporters start it anywhere."""
+    """An outline (n, 3) from its corner of least x, y, z on, and one way round: exporters start it
+    anywhere."""
     begin = int(np.lexsort(np.round(points.T[::-1], 3))[0])
     rolled = np.roll(points, -begin, axis=0)
     a, b = np.round(rolled[1], 3), np.round(rolled[-1], 3)
@@ -263,7 +290,8 @@ def _ring(points: Array) -> Array:
 
 
 def _once(loads: list[Load], pieces: Counter[str]) -> list[Load]:
-    """A pressure over all pieces of a surface is one over all of it: where each has the same it counts once."""
+    """A pressure over all pieces of a surface is one over all of it: where each has the same it counts
+    once."""
 
     def key(load: Load) -> tuple[str, str, bytes] | None:
         over_all = load.what == "area load" and pieces[load.on] and not len(load.places)
@@ -283,7 +311,8 @@ def _once(loads: list[Load], pieces: Counter[str]) -> list[Load]:
 
 
 def _differences(case: str, old: list[Load], new: list[Load]) -> list[LoadMatch]:
-    """Loads of one case that have no equal on the other side; two on one part of one kind are one that changed."""
+    """Loads of one case that have no equal on the other side; two on one part of one kind are one that
+    changed."""
     pool: dict[tuple[str, str, str], list[Load]] = defaultdict(list)
     for load in old:
         pool[load.on, load.what, load.flags].append(load)
@@ -315,7 +344,8 @@ def _differences(case: str, old: list[Load], new: list[Load]) -> list[LoadMatch]
 def match_combinations(
     base: list[Combination], revised: list[Combination], pair: dict[str, str]
 ) -> tuple[list[CombinationMatch], dict[str, str]]:
-    """Combinations by what is in them, then by name; and the revised name of each baseline one with the same factors."""
+    """Combinations by what is in them, then by name; and the revised name of each baseline one with the same
+    factors."""
 
     def key(c: Combination, renamed: dict[str, str]) -> tuple[object, ...]:
         factors = frozenset((renamed.get(k, k), round(v, 9)) for k, v in c.factors.items() if v)

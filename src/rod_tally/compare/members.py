@@ -1,8 +1,8 @@
-"""Members of a revision held against those of its baseline: by identity where the place agrees, else by place alone.
+"""Members of a revision held against those of its baseline: by identity where the place agrees, else by place
+alone.
 
-A revised member is the original one while its centroid lies within the outline of the original's cross-section: in
-plan for columns, in the plane normal to the axis for others, with overlapping length.
-"""
+A revised member is the original one while its centroid lies within the outline of the original's
+cross-section: in plan for columns, in the plane normal to the axis for others, with overlapping length."""
 
 from __future__ import annotations
 
@@ -20,15 +20,16 @@ from .pieces import further_pairs
 
 UNKNOWN_HALF = 0.1  # m; outline taken for a section nothing is known of
 SLANT = 0.2  # sine of the largest angle between a member and itself, revised
-FRAME = (
-    3  # members that are not upright from which they, without the surfaces, say how the building is turned and shifted
-)
+# members that are not upright from which they, without the surfaces, say how the building is turned and
+# shifted
+FRAME = 3
 OVERLAP = 0.1  # of the shorter of the two
 
 
 @dataclass(slots=True)
 class MemberMatch:
-    """One row of the comparison. `shift` in m, 0 for added and removed; sections are names, None where absent."""
+    """One row of the comparison. `shift` in m, 0 for added and removed; sections are names, None where
+    absent."""
 
     status: str
     cls: str
@@ -43,8 +44,8 @@ class MemberMatch:
 
 
 def source_lines(model: Model, joined: bool = False) -> Array:
-    """Lines (n, 2, 3) of the members as in the source or as corrections left them, in the source's own coordinates;
-    `joined`: as transfer joined them."""
+    """Lines (n, 2, 3) of the members as in the source or as corrections left them, in the source's own
+    coordinates; `joined`: as transfer joined them."""
     return np.array([drawn_line(model, m, joined) for m in model.members.values()]).reshape(-1, 2, 3)
 
 
@@ -55,7 +56,8 @@ def _level(lines: Array) -> int:
 
 
 def surface_edges(model: Model, joined: bool) -> tuple[Array, list[str]]:
-    """Edges (n, 2, 3) of all surfaces as the source draws them, or as they are joined, and the class of each."""
+    """Edges (n, 2, 3) of all surfaces as the source draws them, or as they are joined, and the class of
+    each."""
     lines, classes = [], []
     for s in model.surfaces.values():
         outer = drawn_outline(s, joined) + model.origin
@@ -66,14 +68,17 @@ def surface_edges(model: Model, joined: bool) -> tuple[Array, list[str]]:
     return edges[long], [c for c, good in zip(classes, long) if good]
 
 
-Candidates = tuple[NDArray[np.int64], NDArray[np.int64], Array, Array]  # baseline, revised, shift (m), overlap (share)
+Candidates = tuple[
+    NDArray[np.int64], NDArray[np.int64], Array, Array
+]  # baseline, revised, shift (m), overlap (share)
 Partners = dict[int, tuple[int, float]]  # by revised index: baseline index, shift
 
 
 def match_members(
     base: Model, revised: Model
 ) -> tuple[list[MemberMatch], Transform | None, list[tuple[str, list[str]]]]:
-    """Every member of either side, the transform between the two, and ambiguous ones: (revised, candidates)."""
+    """Every member of either side, the transform between the two, and ambiguous ones: (revised,
+    candidates)."""
     bm, rm = list(base.members.values()), list(revised.members.values())
     mixed = mixed_kinds(base, revised)
     lines_b, lines_r = source_lines(base, mixed), source_lines(revised, mixed)
@@ -84,7 +89,11 @@ def match_members(
         for side, model in enumerate((base, revised)):
             edges, classes = surface_edges(model, mixed)
             lines, own, z = seen[side]
-            seen[side] = np.concatenate([lines, edges]), own + classes, np.concatenate([z, np.zeros((len(edges), 3))])
+            seen[side] = (
+                np.concatenate([lines, edges]),
+                own + classes,
+                np.concatenate([z, np.zeros((len(edges), 3))]),
+            )
     (all_b, classes_b, axes_b), (all_r, classes_r, axes_r) = seen
     transform = find_transform(all_b, all_r, classes_b, classes_r, (axes_b, axes_r))
     if transform is not None:
@@ -107,7 +116,8 @@ def match_members(
 def _pair_up(
     bm: list[Member], rm: list[Member], candidates: Candidates, partner: Partners, by_hand: set[int]
 ) -> list[tuple[str, list[str]]]:
-    """Add partners of the members that have none: of one identity, then the nearest. Returns the ambiguous ones."""
+    """Add partners of the members that have none: of one identity, then the nearest. Returns the ambiguous
+    ones."""
     i, j, shift, overlap = candidates
     free = np.array([int(b) not in by_hand for b in j], bool)
     i, j, shift, overlap = i[free], j[free], shift[free], overlap[free]
@@ -141,7 +151,11 @@ def _pair_up(
 
 
 def _rows(
-    changes: MemberChanges, bm: list[Member], rm: list[Member], partner: Partners, pieces: list[tuple[int, int, float]]
+    changes: MemberChanges,
+    bm: list[Member],
+    rm: list[Member],
+    partner: Partners,
+    pieces: list[tuple[int, int, float]],
 ) -> list[MemberMatch]:
     """Pairs, further pieces, then what is added and what is removed."""
     split = {a for a, b, _ in pieces if b not in partner}
@@ -177,8 +191,8 @@ def step_of(member: Member, old: Array, new: Array) -> float:
 
 
 def _row(changes: MemberChanges, a: Member, b: Member, shift: float, whole: bool) -> MemberMatch:
-    """The row of a pair: resized before moved before changed, with every attribute that differs; `whole`: neither is one of
-    several pieces of the other."""
+    """The row of a pair: resized before moved before changed, with every attribute that differs; `whole`:
+    neither is one of several pieces of the other."""
     shift = shift if shift >= SAME else 0.0
     found = changes.of(a, b, whole)
     resized = any(c.what == "section" for c in found)
@@ -191,18 +205,22 @@ def _row(changes: MemberChanges, a: Member, b: Member, shift: float, whole: bool
 def _candidates(
     base: Model, bm: list[Member], rm: list[Member], lines_b: Array, lines_r: Array, apart: float
 ) -> tuple[NDArray[np.int64], NDArray[np.int64], Array, Array]:
-    """Pairs (baseline index, revised index) that may be one member, with shift and overlap (share of the shorter);
-    `apart` (m) is added to the outlines all round."""
+    """Pairs (baseline index, revised index) that may be one member, with shift and overlap (share of the
+    shorter); `apart` (m) is added to the outlines all round."""
     none = np.zeros(0, np.int64)
     if not bm or not rm:
         return none, none, np.zeros(0), np.zeros(0)
     half = np.array([_bounds(base.sections.get(m.section)) for m in bm]) + apart * np.array([-1, 1, -1, 1])
     reach = float(np.abs(half).max())
-    i, j = near_boxes((lines_b.min(axis=1), lines_b.max(axis=1)), (lines_r.min(axis=1), lines_r.max(axis=1)), reach)
+    i, j = near_boxes(
+        (lines_b.min(axis=1), lines_b.max(axis=1)), (lines_r.min(axis=1), lines_r.max(axis=1)), reach
+    )
     class_b, class_r = np.array([m.cls for m in bm]), np.array([m.cls for m in rm])
     keep = class_b[i] == class_r[j]
     i, j = i[keep], j[keep]
-    axes = np.asarray(local_axes(lines_b[:, 1] - lines_b[:, 0], np.array([m.z_axis for m in bm]))).reshape(-1, 3, 3)
+    axes = np.asarray(local_axes(lines_b[:, 1] - lines_b[:, 0], np.array([m.z_axis for m in bm]))).reshape(
+        -1, 3, 3
+    )
     u = axes[i, 0]
     column = class_b[i] == "column"
     middle_b, middle_r = lines_b.mean(axis=1)[i], lines_r.mean(axis=1)[j]

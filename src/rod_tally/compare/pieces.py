@@ -25,12 +25,12 @@ def further_pairs(
     partner: dict[int, tuple[int, float]],
     apart: float = 0.0,
 ) -> list[tuple[int, int, float]]:
-    """Pairs (baseline, revised, shift in m) of members without a partner that are pieces of a member that has one.
+    """Pairs (baseline, revised, shift in m) of members without a partner that are pieces of a member that has
+    one.
 
-    `candidates` are baseline and revised indices of members that lie on one line, their shift, and the share of the
-    shorter one that lies beside the other; `partner` the pairs that stand, by revised index; `apart` (m): how far a
-    piece may reach beyond the whole.
-    """
+    `candidates` are baseline and revised indices of members that lie on one line, their shift, and the share
+    of the shorter one that lies beside the other; `partner` the pairs that stand, by revised index; `apart`
+    (m): how far a piece may reach beyond the whole."""
     i, j, shift, share = candidates
     found: list[tuple[int, int, float]] = []
     paired = {a for a, _ in partner.values()}
@@ -77,12 +77,12 @@ def further_surfaces(
     partner: dict[str, str],
     apart: float,
 ) -> list[tuple[str, str]]:
-    """Pairs (baseline, revised) of surfaces without a partner that are pieces of one that has one, in its plane.
+    """Pairs (baseline, revised) of surfaces without a partner that are pieces of one that has one, in its
+    plane.
 
-    `old` and `new` are outlines (n, 3) by id in the baseline's coordinates, `surfaces` the baseline's, `close` pairs that are
-    looked at, `partner` the pairs that stand, by revised id; `apart` (m): how far a piece may lie off the plane beyond half of
-    the thickness.
-    """
+    `old` and `new` are outlines (n, 3) by id in the baseline's coordinates, `surfaces` the baseline's,
+    `close` pairs that are looked at, `partner` the pairs that stand, by revised id; `apart` (m): how far a
+    piece may lie off the plane beyond half of the thickness."""
     paired = set(partner.values())
     found: list[tuple[str, str]] = []
     taken: dict[tuple[bool, str], list[Polygon]] = {}

@@ -1,4 +1,5 @@
-"""New columns that stand in the line of stacks that were there: on a new level a column belongs to the stack below it."""
+"""New columns that stand in the line of stacks that were there: on a new level a column belongs to the stack
+below it."""
 
 from __future__ import annotations
 
@@ -10,7 +11,8 @@ SHOWN = 4
 
 
 def continued_stacks(revised: Model, members: list[MemberMatch]) -> list[Finding]:
-    """One note for all added columns whose stack in the revision also holds columns of the baseline; [] for none."""
+    """One note for all added columns whose stack in the revision also holds columns of the baseline; [] for
+    none."""
     status = {m.revised_id: m.status for m in members if m.revised_id is not None and m.cls == "column"}
     found: list[tuple[str, str]] = []
     for stack in column_stacks(revised):

@@ -20,8 +20,8 @@ ALIGNED = 1e-3  # of unit vectors; a building's turn is known as well
 
 @dataclass(slots=True)
 class SupportMatch:
-    """`at` (m): in the revision, or where the baseline's would lie there. `was` and `is_` are words: "ux uy uz=2.5e7", of an
-    edge "edge uz", of a slab "bed 2e7"; "" for none."""
+    """`at` (m): in the revision, or where the baseline's would lie there. `was` and `is_` are words: "ux uy
+    uz=2.5e7", of an edge "edge uz", of a slab "bed 2e7"; "" for none."""
 
     status: str
     at: tuple[float, float, float]
@@ -29,7 +29,9 @@ class SupportMatch:
     is_: str
 
 
-def match_supports(base: Model, revised: Model, places: Places, surfaces: list[MemberMatch]) -> list[SupportMatch]:
+def match_supports(
+    base: Model, revised: Model, places: Places, surfaces: list[MemberMatch]
+) -> list[SupportMatch]:
     """Every support of either side once, by its place."""
     old = [(p, w) for p, w in _supports(base, np.eye(3))]
     new = [(p, w) for p, w in _supports(revised, places.rotation)]
@@ -51,7 +53,11 @@ def match_supports(base: Model, revised: Model, places: Places, surfaces: list[M
         taken.add(best)
         was = old[best][1]
         out.append(SupportMatch("same" if was == words else "changed", _point(p), was, words))
-    out += [SupportMatch("removed", _point(places.forward(p)), w, "") for i, (p, w) in enumerate(old) if i not in taken]
+    out += [
+        SupportMatch("removed", _point(places.forward(p)), w, "")
+        for i, (p, w) in enumerate(old)
+        if i not in taken
+    ]
     return out + _beds(base, revised, surfaces)
 
 
@@ -73,7 +79,9 @@ def _bed(s: Surface) -> str:
 
 def _lifts(model: Model, ident: str, unit: str) -> str:
     limit = model.bearing.get(ident)
-    return (LIFTS + (f", at most {limit / 1e3:.6g} {unit}" if limit else "")) if ident in model.lifting else ""
+    return (
+        (LIFTS + (f", at most {limit / 1e3:.6g} {unit}" if limit else "")) if ident in model.lifting else ""
+    )
 
 
 def _beds(base: Model, revised: Model, surfaces: list[MemberMatch]) -> list[SupportMatch]:
@@ -98,7 +106,8 @@ def _beds(base: Model, revised: Model, surfaces: list[MemberMatch]) -> list[Supp
 
 
 def support_words(support: Support, rotation: Array) -> str:
-    """What is held along the baseline's axes, with `rotation` (a turn about z) taken back; in axes of its own where it would couple."""
+    """What is held along the baseline's axes, with `rotation` (a turn about z) taken back; in axes of its own
+    where it would couple."""
     if support.axes is None and np.allclose(rotation, np.eye(3), atol=1e-6):
         return support.words
     own = np.eye(3) if support.axes is None else np.array(support.axes)

@@ -1,9 +1,9 @@
-"""Surfaces of a revision held against those of its baseline, by the rules for members as far as they have a meaning.
+"""Surfaces of a revision held against those of its baseline, by the rules for members as far as they have a
+meaning.
 
-A wall is the same one while its centroid lies, in plan, within the footprint of the original and their heights
-overlap; a slab while its level lies within the original's thickness and half of the smaller of the two lies over the
-other.
-"""
+A wall is the same one while its centroid lies, in plan, within the footprint of the original and their
+heights overlap; a slab while its level lies within the original's thickness and half of the smaller of the
+two lies over the other."""
 
 from __future__ import annotations
 
@@ -74,11 +74,17 @@ def match_surfaces(base: Model, revised: Model, transform: Transform | None) -> 
     close = [(olds[i].surface.id, news[j].surface.id) for i, j in near]
     close = [(a, b) for a, b in close if b not in said and old[a].surface.cls == new[b].surface.cls]
     pieces = further_surfaces(
-        {a: p.outer for a, p in old.items()}, {b: p.outer for b, p in new.items()},
-        {a: p.surface for a, p in old.items()}, close, by_place, APART if mixed else SAME,
-    )  # fmt: skip
+        {a: p.outer for a, p in old.items()},
+        {b: p.outer for b, p in new.items()},
+        {a: p.surface for a, p in old.items()},
+        close,
+        by_place,
+        APART if mixed else SAME,
+    )
     several = {a for a, _ in pieces} | {b for _, b in pieces}
-    rows = [(a, b, shift, False) for b, (a, shift) in partner.items()] + [(a, b, 0.0, True) for a, b in pieces]
+    rows = [(a, b, shift, False) for b, (a, shift) in partner.items()] + [
+        (a, b, 0.0, True) for a, b in pieces
+    ]
     out = []
     for a_id, b_id, shift, piece in rows:
         was, now = base.surfaces[a_id], revised.surfaces[b_id]
@@ -90,16 +96,22 @@ def match_surfaces(base: Model, revised: Model, transform: Transform | None) -> 
         shift = shift if shift >= SAME else 0.0
         resized = any(c.what == "thickness" for c in found)
         status = "resized" if resized else "moved" if shift else "changed" if found else "same"
-        row = MemberMatch(status, now.cls, a_id, b_id, shift, described(was), described(now), found, piece=piece)
+        row = MemberMatch(
+            status, now.cls, a_id, b_id, shift, described(was), described(now), found, piece=piece
+        )
         out.append(row)
     known_b = {b for _, b, *_ in rows}
     known_a = {a for a, *_ in rows}
     for ident, placed in new.items():
         if ident not in known_b:
-            out.append(MemberMatch("added", placed.surface.cls, None, ident, 0.0, None, described(placed.surface)))
+            out.append(
+                MemberMatch("added", placed.surface.cls, None, ident, 0.0, None, described(placed.surface))
+            )
     for ident, placed in old.items():
         if ident not in known_a:
-            out.append(MemberMatch("removed", placed.surface.cls, ident, None, 0.0, described(placed.surface), None))
+            out.append(
+                MemberMatch("removed", placed.surface.cls, ident, None, 0.0, described(placed.surface), None)
+            )
     return out
 
 
@@ -120,7 +132,8 @@ def _off(was: Surface, old: Array, new: Array) -> float:
 
 
 def _changes(base: Model, revised: Model, p: _Pair, transform: Transform | None, near: float) -> list[Change]:
-    """Outline, openings, thickness, material and place of a matched pair, one within `near` (m) of each other."""
+    """Outline, openings, thickness, material and place of a matched pair, one within `near` (m) of each
+    other."""
     out: list[Change] = []
     if not _same_lines(p, base, revised, transform):
         out += _moved_or_cut(p, base, revised, transform, near)
@@ -133,7 +146,10 @@ def _changes(base: Model, revised: Model, p: _Pair, transform: Transform | None,
         feet = [x.id in getattr(m, of) for m, x in ((base, p.was), (revised, p.now))]
         if feet[0] != feet[1]:
             out.append(
-                Change(what, *(("only stands" if what == "foot" else "only press") if f else "joined" for f in feet))
+                Change(
+                    what,
+                    *(("only stands" if what == "foot" else "only press") if f else "joined" for f in feet),
+                )
             )
     return out
 
@@ -149,7 +165,9 @@ def _same_lines(p: _Pair, base: Model, revised: Model, transform: Transform | No
     return all(a.shape == b.shape and np.abs(a - b).max() < EXACT for a, b in pairs)
 
 
-def _moved_or_cut(p: _Pair, base: Model, revised: Model, transform: Transform | None, near: float) -> list[Change]:
+def _moved_or_cut(
+    p: _Pair, base: Model, revised: Model, transform: Transform | None, near: float
+) -> list[Change]:
     """Outline, openings and place."""
     out: list[Change] = []
     was, now, old, new = p.was, p.now, p.old, p.new
@@ -166,21 +184,24 @@ def _moved_or_cut(p: _Pair, base: Model, revised: Model, transform: Transform | 
         out.append(Change("outline", numbers(old), numbers(new)))
     holes_old = _openings(was, [r + base.origin for r in was.openings]).union(doors_old)
     turned = [r + revised.origin for r in now.openings]
-    holes_new = _openings(was, [transform.undo(r) for r in turned] if transform is not None else turned).union(
-        doors_new
-    )
+    holes_new = _openings(
+        was, [transform.undo(r) for r in turned] if transform is not None else turned
+    ).union(doors_new)
     if p.part:  # what lies in the other pieces is their row's
         both = whole_old.intersection(whole_new)
         holes_old, holes_new = holes_old.intersection(both), holes_new.intersection(both)
     # openings of a slab that was moved as a whole went with it
     compared = translate(holes_new, *_step(whole_new, whole_old)) if alike and near == SAME else holes_new
     if holes_old.symmetric_difference(compared).area > SAME * max(holes_old.length + holes_new.length, 1e-6):
-        out.append(Change("openings", [_box(h) for h in _parts(holes_old)], [_box(h) for h in _parts(holes_new)]))
+        out.append(
+            Change("openings", [_box(h) for h in _parts(holes_old)], [_box(h) for h in _parts(holes_new)])
+        )
     return out
 
 
 def _doors(s: Surface, flat: Polygon) -> BaseGeometry:
-    """Notches in the foot of a wall, which doors are: what a straight line along its foot would close. Nothing for a slab."""
+    """Notches in the foot of a wall, which doors are: what a straight line along its foot would close.
+    Nothing for a slab."""
     if not s.upright:
         return Polygon()
     up = s.plain_axes[:2, 2]

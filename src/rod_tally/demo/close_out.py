@@ -1,5 +1,5 @@
-"""The demo's revision A, closed out: its faults corrected, every finding decided with a reason, every item looked at. What the
-example report is made of."""
+"""The demo's revision A, closed out: its faults corrected, every finding decided with a reason, every item
+looked at. What the example report is made of."""
 
 from __future__ import annotations
 
@@ -7,7 +7,16 @@ from importlib.resources import as_file, files
 from pathlib import Path
 
 from ..model import FIXED, Finding, Model, Settings
-from ..model.edits import DeleteCases, DeleteMembers, Edit, JoinEnd, MapProfile, ScaleCase, SetSpan, SetSupport
+from ..model.edits import (
+    DeleteCases,
+    DeleteMembers,
+    Edit,
+    JoinEnd,
+    MapProfile,
+    ScaleCase,
+    SetSpan,
+    SetSupport,
+)
 from ..project import Project
 from ..review import STEPS, Review, review
 from ..review.steps import items_of
@@ -33,7 +42,8 @@ OTHERWISE = "seen, and of no consequence here"
 
 
 def close_out(path: Path) -> Path:
-    """Write a project (which must not be there yet) with revision A corrected, run, decided and looked at, and return it."""
+    """Write a project (which must not be there yet) with revision A corrected, run, decided and looked at,
+    and return it."""
     settings = Settings()
     settings.transfer.slabs = "two-way"
     settings.report.project, settings.report.reviewer = "Tern Quay sail loft", REVIEWER
@@ -74,7 +84,9 @@ def corrections(model: Model, finding: Finding) -> list[Edit]:
         return [DeleteMembers([i for i in ids if model.members[i].name.endswith("bis")])]
     if finding.code == "join.gap" and finding.at is not None and len(ids) == 2:
         line = model.line(model.members[ids[0]])
-        return [JoinEnd(ids[0], bool(abs(line[1] - finding.at).sum() < abs(line[0] - finding.at).sum()), ids[1])]
+        return [
+            JoinEnd(ids[0], bool(abs(line[1] - finding.at).sum() < abs(line[0] - finding.at).sum()), ids[1])
+        ]
     if finding.code == "section.unknown":
         return [MapProfile(model.members[ids[0]].section, "IPE 220")]
     if finding.code == "support.base_free":

@@ -1,4 +1,5 @@
-"""A stand-in for another program's result tables of the demo building: its own headings and units, and two errors planted."""
+"""A stand-in for another program's result tables of the demo building: its own headings and units, and two
+errors planted."""
 
 from __future__ import annotations
 
@@ -14,7 +15,8 @@ WRONG = 1.3  # what one moment is multiplied by
 
 
 def write_elsewhere(done: Review, folder: Path) -> Path:
-    """Reactions whose vertical forces are in N below a heading that says kN, and member forces with one wrong moment."""
+    """Reactions whose vertical forces are in N below a heading that says kN, and member forces with one wrong
+    moment."""
     out = folder / FOLDER
     out.mkdir(exist_ok=True)
     r, origin = done.results, done.model.origin
@@ -25,7 +27,9 @@ def write_elsewhere(done: Review, folder: Path) -> Path:
             if node in done.model.nodes and r.node_done[c, index[node]]:
                 at = (r.xyz[index[node]] + origin) * 1e3
                 fx, fy, fz = r.reaction[c, s, :3]
-                reactions.append([case.upper(), f"J{s + 1}", *(f"{v:.1f}" for v in at), fx / 1e3, fy / 1e3, fz])
+                reactions.append(
+                    [case.upper(), f"J{s + 1}", *(f"{v:.1f}" for v in at), fx / 1e3, fy / 1e3, fz]
+                )
     _write(
         out / "Reactions.csv",
         ["Load case", "Joint", "X (mm)", "Y (mm)", "Z (mm)", "Fx (kN)", "Fy (kN)", "Fz (kN)"],
@@ -39,7 +43,9 @@ def write_elsewhere(done: Review, folder: Path) -> Path:
                 continue
             for s in (at[0], at[len(at) // 2], at[-1]):
                 n, vy, vz, mt, my, mz = r.force[c, s] / 1e3
-                forces.append([case.upper(), r.member_ids[k], r.station_x[s] * 1e3, n, vy, vz, mt, my, mz, ""])
+                forces.append(
+                    [case.upper(), r.member_ids[k], r.station_x[s] * 1e3, n, vy, vz, mt, my, mz, ""]
+                )
     largest = max(range(len(forces)), key=lambda i: abs(float(forces[i][7])))
     forces[largest][7] = float(forces[largest][7]) * WRONG
     head = [

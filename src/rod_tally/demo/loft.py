@@ -1,8 +1,8 @@
 """The Tern Quay sail loft as IFC, revisions A and B. `python -m rod_tally.demo.loft DIR` writes both.
 
-A three-storey steel frame on a harbour with a concrete stair core, floors with a stair opening and a braced gable.
-Revision A carries the usual faults, so that a review has something to find; revision B mends them and brings changes.
-"""
+A three-storey steel frame on a harbour with a concrete stair core, floors with a stair opening and a braced
+gable. Revision A carries the usual faults, so that a review has something to find; revision B mends them and
+brings changes."""
 
 from __future__ import annotations
 
@@ -185,16 +185,26 @@ class Loft:
                 ("south", (x0 + t, y0), (x1 - t, y0 + t)),
                 ("north", (x0 + t, y1 - t), (x1 - t, y1)),
             ):
-                self.w.block("IfcWall", f"{storey} core {side}", (*lower, low), (*upper, high), self.concrete, storey)
+                self.w.block(
+                    "IfcWall", f"{storey} core {side}", (*lower, low), (*upper, high), self.concrete, storey
+                )
         for storey, level in LEVELS[1:]:
             slab = self.w.block(
-                "IfcSlab", f"{storey} floor", (-0.1, -0.1, level), (21.7, 16.1, level + 0.15), self.concrete, storey
+                "IfcSlab",
+                f"{storey} floor",
+                (-0.1, -0.1, level),
+                (21.7, 16.1, level + 0.15),
+                self.concrete,
+                storey,
             )
             if storey != "Roof":
-                self.w.opening(slab, f"{storey} stair", (x0 + t, y0 + t, level - 0.1), (x1 - t, y1 - t, level + 0.3))
+                self.w.opening(
+                    slab, f"{storey} stair", (x0 + t, y0 + t, level - 0.1), (x1 - t, y1 - t, level + 0.3)
+                )
 
     def _mezzanine(self) -> None:
-        """A gallery between Loft and Rigging in the two western bays, on the existing columns and two new ones."""
+        """A gallery between Loft and Rigging in the two western bays, on the existing columns and two new
+        ones."""
         level, face = MEZZANINE, H_COLUMN / 2
         for line in "ABC":
             self.beam(

@@ -17,7 +17,8 @@ REVISIONS = (("Revision A", "tern-quay-a.ifc"), ("Revision B", "tern-quay-b.ifc"
 
 
 def make_demo(path: Path) -> Path:
-    """Write the demo project to `path` (which must not be there yet) and return it; results from elsewhere beside it."""
+    """Write the demo project to `path` (which must not be there yet) and return it; results from elsewhere
+    beside it."""
     settings = Settings()
     # floors on steel beams hand their loads on; the roof slab and the core carry as shells
     settings.transfer.slabs = "two-way"

@@ -1,4 +1,5 @@
-"""A concrete building made to be taken in: flat slabs, columns, edge beams, a core with doors, a raft; any height."""
+"""A concrete building made to be taken in: flat slabs, columns, edge beams, a core with doors, a raft; any
+height."""
 
 from __future__ import annotations
 
@@ -11,15 +12,19 @@ COLUMN = 0.5
 
 
 def write_tower(
-    path: Path, storeys: int = 10, nx: int = 5, ny: int = 3, unit: str = "MILLIMETRE", schema: str = "IFC4",
+    path: Path,
+    storeys: int = 10,
+    nx: int = 5,
+    ny: int = 3,
+    unit: str = "MILLIMETRE",
+    schema: str = "IFC4",
     braced: bool = False,
-) -> int:  # fmt: skip
+) -> int:
     """Write the building as a physical IFC file; returns how many elements it has.
 
-    Columns and walls run from the top of a slab to the underside of the next, as modellers draw them; edge beams hang
-    below the slab's edge between the columns' faces. The core takes the bay in the middle, open towards +y by a door.
-    `braced`: a steel brace a storey in the middle bay of the gable at x = 0.
-    """
+    Columns and walls run from the top of a slab to the underside of the next, as modellers draw them; edge
+    beams hang below the slab's edge between the columns' faces. The core takes the bay in the middle, open
+    towards +y by a door. `braced`: a steel brace a storey in the middle bay of the gable at x = 0."""
     w = IfcWriter("tower", schema, unit)
     concrete = w.material("C30/37", YoungModulus=33e9, MassDensity=2500)
     column = w.profile("Rectangle", "500x500", XDim=COLUMN, YDim=COLUMN)
@@ -33,7 +38,9 @@ def write_tower(
     ci, cj = nx // 2, ny // 2
     x0, x1, y0, y1 = BAY * ci, BAY * (ci + 1), BAY * cj, BAY * (cj + 1)
     core = {(i, j) for i in (ci, ci + 1) for j in (cj, cj + 1)}
-    raft = w.block("IfcSlab", "raft", (-1.0, -1.0, -0.8), (BAY * nx + 1.0, BAY * ny + 1.0, 0.0), concrete, "Level 0")
+    raft = w.block(
+        "IfcSlab", "raft", (-1.0, -1.0, -0.8), (BAY * nx + 1.0, BAY * ny + 1.0, 0.0), concrete, "Level 0"
+    )
     raft.PredefinedType = "BASESLAB"
     count += 1
     for s in range(storeys):
@@ -46,7 +53,9 @@ def write_tower(
                 if (i, j) in core:
                     continue
                 x, y = BAY * i, BAY * j
-                w.member("IfcColumn", f"C{s}-{i}{j}", (x, y, low), (x, y, high), column, concrete, here, (1, 0, 0))
+                w.member(
+                    "IfcColumn", f"C{s}-{i}{j}", (x, y, low), (x, y, high), column, concrete, here, (1, 0, 0)
+                )
                 count += 1
         h = WALL / 2
         for name, lower, upper in (
@@ -70,7 +79,13 @@ def write_tower(
         for i in range(nx):
             for y in (0.0, BAY * ny):
                 w.member(
-                    "IfcBeam", f"B{s}-x{i}", (BAY * i + edge, y, z), (BAY * (i + 1) - edge, y, z), beam, concrete, above
+                    "IfcBeam",
+                    f"B{s}-x{i}",
+                    (BAY * i + edge, y, z),
+                    (BAY * (i + 1) - edge, y, z),
+                    beam,
+                    concrete,
+                    above,
                 )
                 count += 1
         if braced:
@@ -81,7 +96,13 @@ def write_tower(
         for j in range(ny):
             for x in (0.0, BAY * nx):
                 w.member(
-                    "IfcBeam", f"B{s}-y{j}", (x, BAY * j + edge, z), (x, BAY * (j + 1) - edge, z), beam, concrete, above
+                    "IfcBeam",
+                    f"B{s}-y{j}",
+                    (x, BAY * j + edge, z),
+                    (x, BAY * (j + 1) - edge, z),
+                    beam,
+                    concrete,
+                    above,
                 )
                 count += 1
     w.write(path)

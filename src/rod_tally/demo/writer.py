@@ -19,8 +19,8 @@ Vec = Sequence[float]
 
 
 class IfcWriter:
-    """Writes storeys, members, footings, walls and slabs. `stamp` seeds the GlobalIds, so that files come out the same
-    each time; another stamp gives another identity to everything."""
+    """Writes storeys, members, footings, walls and slabs. `stamp` seeds the GlobalIds, so that files come out
+    the same each time; another stamp gives another identity to everything."""
 
     def __init__(self, name: str, schema: str = "IFC4", unit: str = "MILLIMETRE", stamp: str = "") -> None:
         self.scale = UNITS[unit]
@@ -32,7 +32,9 @@ class IfcWriter:
             "IfcGeometricRepresentationContext", None, "Model", 3, 1e-6, self.axes((0, 0, 0)), None
         )
         assignment = f.create_entity("IfcUnitAssignment", self._units(unit))
-        self.project = self.root("IfcProject", name, RepresentationContexts=[self.context], UnitsInContext=assignment)
+        self.project = self.root(
+            "IfcProject", name, RepresentationContexts=[self.context], UnitsInContext=assignment
+        )
         self.site = self.root("IfcSite", "Quayside", ObjectPlacement=self.placement((0, 0, 0)))
         self.building = self.root("IfcBuilding", name, ObjectPlacement=self.placement((0, 0, 0)))
         self.aggregate(self.project, [self.site])
@@ -59,7 +61,9 @@ class IfcWriter:
         metre = si("LENGTHUNIT", "METRE", unit[:-5] or None) if unit.endswith("METRE") else None
         if metre is None:
             factor = f.create_entity(
-                "IfcMeasureWithUnit", f.create_entity("IfcRatioMeasure", self.scale), si("LENGTHUNIT", "METRE")
+                "IfcMeasureWithUnit",
+                f.create_entity("IfcRatioMeasure", self.scale),
+                si("LENGTHUNIT", "METRE"),
             )
             dimensions = f.create_entity("IfcDimensionalExponents", 1, 0, 0, 0, 0, 0, 0)
             metre = f.create_entity("IfcConversionBasedUnit", dimensions, "LENGTHUNIT", unit, factor)
@@ -79,7 +83,9 @@ class IfcWriter:
         return ifcopenshell.guid.compress(uuid.uuid5(SPACE, f"{self._stamp}/{self._count}").hex)
 
     def root(self, kind: str, name: str | None, **attributes: Any) -> Any:
-        return self.file.create_entity(kind, GlobalId=self.guid(), OwnerHistory=self._owner, Name=name, **attributes)
+        return self.file.create_entity(
+            kind, GlobalId=self.guid(), OwnerHistory=self._owner, Name=name, **attributes
+        )
 
     def aggregate(self, whole: Any, parts: list[Any]) -> None:
         self.root("IfcRelAggregates", None, RelatingObject=whole, RelatedObjects=parts)
@@ -116,7 +122,9 @@ class IfcWriter:
             if mechanical:
                 f.create_entity("IfcMechanicalMaterialProperties", Material=entity, **mechanical)
             if "MassDensity" in values:
-                f.create_entity("IfcGeneralMaterialProperties", Material=entity, MassDensity=values["MassDensity"])
+                f.create_entity(
+                    "IfcGeneralMaterialProperties", Material=entity, MassDensity=values["MassDensity"]
+                )
         elif values:
             measures = {
                 "YoungModulus": "IfcModulusOfElasticityMeasure",
@@ -124,13 +132,20 @@ class IfcWriter:
                 "PoissonRatio": "IfcPositiveRatioMeasure",
                 "MassDensity": "IfcMassDensityMeasure",
             }
-            sets = {"Pset_MaterialMechanical": [k for k in values if k != "MassDensity"], "Pset_MaterialCommon": []}
+            sets = {
+                "Pset_MaterialMechanical": [k for k in values if k != "MassDensity"],
+                "Pset_MaterialCommon": [],
+            }
             sets["Pset_MaterialCommon"] = [k for k in values if k == "MassDensity"]
             for set_name, keys in sets.items():
                 if keys:
                     props = [
                         f.create_entity(
-                            "IfcPropertySingleValue", k, None, f.create_entity(measures[k], float(values[k])), None
+                            "IfcPropertySingleValue",
+                            k,
+                            None,
+                            f.create_entity(measures[k], float(values[k])),
+                            None,
                         )
                         for k in keys
                     ]
@@ -138,7 +153,8 @@ class IfcWriter:
         return entity
 
     def profile(self, kind: str, name: str, **dims: float) -> Any:
-        """A parameterised profile, once a name: kind is the entity without Ifc and ProfileDef; lengths in m."""
+        """A parameterised profile, once a name: kind is the entity without Ifc and ProfileDef; lengths in
+        m."""
         if name not in self._profiles:
             values = {k: v / self.scale for k, v in dims.items()}
             self._profiles[name] = self.file.create_entity(
@@ -148,7 +164,13 @@ class IfcWriter:
 
     def i_profile(self, name: str, h: float, b: float, tw: float, tf: float, r: float) -> Any:
         return self.profile(
-            "IShape", name, OverallWidth=b, OverallDepth=h, WebThickness=tw, FlangeThickness=tf, FilletRadius=r
+            "IShape",
+            name,
+            OverallWidth=b,
+            OverallDepth=h,
+            WebThickness=tw,
+            FlangeThickness=tf,
+            FilletRadius=r,
         )
 
     def extrusion(self, profile: Any, depth: float, position: Any = None, direction: Vec = (0, 0, 1)) -> Any:
@@ -191,7 +213,8 @@ class IfcWriter:
         material: Any = None,
         storey: str | None = None,
     ) -> Any:
-        """A product placed at `origin` with its Z along axes[0] and its X along axes[1], in a storey if one is named."""
+        """A product placed at `origin` with its Z along axes[0] and its X along axes[1], in a storey if one
+        is named."""
         to, base = None, 0.0
         if storey is not None:
             _, to, base = self.storeys[storey]

@@ -18,7 +18,8 @@ from .session.jobs import where_logged
 from .tally_mark import mark
 from .theme import INK, MUTED, PAPER, dress
 
-# the window, and with it the core and the libraries of the view, come after the start picture is on the screen
+# the window, and with it the core and the libraries of the view, come after the start picture is on the
+# screen
 if TYPE_CHECKING:
     from .window import Window
 
@@ -37,7 +38,8 @@ def application() -> QApplication:
 
 
 def start(files: list[Path] | None = None, demo: bool = False, picture: Path | None = None) -> int:
-    """Show the window until it is closed; on a virtual display print the demo's summary, keep a picture, and end."""
+    """Show the window until it is closed; on a virtual display print the demo's summary, keep a picture, and
+    end."""
     app = application()
     picture_of_start = start_picture()
     picture_of_start.show()
@@ -79,7 +81,8 @@ def start_picture() -> QSplashScreen:
 
 
 def tell_faults(window: Window) -> None:
-    """Have what goes wrong in a slot end up in the log and in words on the screen, not as a traceback or an end."""
+    """Have what goes wrong in a slot end up in the log and in words on the screen, not as a traceback or an
+    end."""
 
     def hook(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         if issubclass(kind, KeyboardInterrupt):

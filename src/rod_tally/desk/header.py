@@ -1,4 +1,5 @@
-"""The window's header: the project's name, its revisions, what is looked for, units, run, and how ready the review is."""
+"""The window's header: the project's name, its revisions, what is looked for, units, run, and how ready the
+review is."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""How the window is divided and how large its text is: changed by commands, remembered from one start to the next."""
+"""How the window is divided and how large its text is: changed by commands, remembered from one start to the
+next."""
 
 from __future__ import annotations
 
@@ -62,7 +63,7 @@ class Layout:
         self.form = form_of(self.window, self.session.settings, self.session.change_settings)
         self.form.open()
 
-    # -- the tables ------------------------------------------------------------------------------------------------
+    # -- the tables ------------------------------------------------------------------------------------------
 
     def next_height(self) -> None:
         """The tables at a quarter, half or all of the height, one after the other."""
@@ -114,7 +115,7 @@ class Layout:
         self.form = Form(self.window, "Theme", text, fields, made)
         self.form.open()
 
-    # -- text ------------------------------------------------------------------------------------------------------
+    # -- text ------------------------------------------------------------------------------------------------
 
     def larger_text(self, step: int) -> None:
         """Text of the window and of the view a point larger or smaller; 0 puts it back."""
@@ -136,7 +137,7 @@ class Layout:
             view.text = self.text / TEXT
         self.session.state.overlay_changed.emit()
 
-    # -- from one start to the next ----------------------------------------------------------------------------------
+    # -- from one start to the next --------------------------------------------------------------------------
 
     def keep(self) -> None:
         """Remember all of it."""
@@ -144,9 +145,15 @@ class Layout:
             self.apart.close()
         window = self.window
         splits = {"across": self.across, "down": self.down}
-        kept: dict[str, object] = {name: bytes(s.saveState().toHex().data()).decode() for name, s in splits.items()}
+        kept: dict[str, object] = {
+            name: bytes(s.saveState().toHex().data()).decode() for name, s in splits.items()
+        }
         at = window.normalGeometry() if window.isMaximized() else window.geometry()
-        kept |= {"at": [at.x(), at.y(), at.width(), at.height()], "maximized": window.isMaximized(), "text": self.text}
+        kept |= {
+            "at": [at.x(), at.y(), at.width(), at.height()],
+            "maximized": window.isMaximized(),
+            "text": self.text,
+        }
         widths = {name: page.widths for name, page in self.tables.pages.items() if page.widths}
         self.session.memory.keep_layout(json.dumps(kept | {"widths": widths}))
 

@@ -121,7 +121,8 @@ class Menus:
         self.recent.setEnabled(bool(paths))
 
     def _show(self, name: str, menu: QMenu) -> None:
-        """Before a menu is seen: its commands as they are now, and below them how many more there are with what."""
+        """Before a menu is seen: its commands as they are now, and below them how many more there are with
+        what."""
         self.window._refresh()
         for last in self._needs.pop(name, []):
             action = last.menuAction()
@@ -143,7 +144,8 @@ class Menus:
         return self.window.state.review is not None
 
     def of_picked(self) -> QMenu | None:
-        """The menu of what is picked: what is usual first, the rest by what it is about; None where nothing is picked."""
+        """The menu of what is picked: what is usual first, the rest by what it is about; None where nothing
+        is picked."""
         state = self.window.state
         if not self._opened() or state.picked is None:
             return None

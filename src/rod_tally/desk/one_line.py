@@ -1,4 +1,5 @@
-"""A line of text that never makes the window wider: cut off where there is no room, whole when the pointer rests on it."""
+"""A line of text that never makes the window wider: cut off where there is no room, whole when the pointer
+rests on it."""
 
 from __future__ import annotations
 

@@ -30,7 +30,11 @@ class UnitSet:
 
 METRIC = UnitSet("kN · m", (1e-3, "kN"), (1e-3, "kNm"), (1.0, "m"), (1e3, "mm"))
 IMPERIAL = UnitSet(
-    "kip · ft", (1 / 4448.2216152605, "kip"), (1 / 1355.8179483314, "kip ft"), (1 / 0.3048, "ft"), (1 / 0.0254, "in")
+    "kip · ft",
+    (1 / 4448.2216152605, "kip"),
+    (1 / 1355.8179483314, "kip ft"),
+    (1 / 0.3048, "ft"),
+    (1 / 0.0254, "in"),
 )
 SI = UnitSet("N · m", (1.0, "N"), (1.0, "N m"), (1.0, "m"), (1e3, "mm"))
 UNIT_SETS = (METRIC, IMPERIAL, SI)

@@ -12,15 +12,51 @@ from PyQt6.QtWidgets import QApplication
 # paper, sheet, band, edge; ink, graphite, muted, pale; pine, rust, ochre, moss; wash
 THEMES: dict[str, tuple[str, ...]] = {
     "paper": (
-        "#faf8f1", "#f3eee2", "#eae2d2", "#cdc2aa", "#26221d", "#4a453e", "#857b69", "#c9c1b1", "#1d6b66", "#a3341f", "#97690c", "#4c6b35", "#dde8e4",
+        "#faf8f1",
+        "#f3eee2",
+        "#eae2d2",
+        "#cdc2aa",
+        "#26221d",
+        "#4a453e",
+        "#857b69",
+        "#c9c1b1",
+        "#1d6b66",
+        "#a3341f",
+        "#97690c",
+        "#4c6b35",
+        "#dde8e4",
     ),
     "dark": (
-        "#23211e", "#2b2925", "#34312c", "#57524a", "#f0ebdf", "#cfc8b8", "#a39a88", "#6b6559", "#5fb8b0", "#e5856f", "#d9a648", "#94b36e", "#2f4744",
+        "#23211e",
+        "#2b2925",
+        "#34312c",
+        "#57524a",
+        "#f0ebdf",
+        "#cfc8b8",
+        "#a39a88",
+        "#6b6559",
+        "#5fb8b0",
+        "#e5856f",
+        "#d9a648",
+        "#94b36e",
+        "#2f4744",
     ),
     "high contrast": (
-        "#ffffff", "#ffffff", "#e8e8e8", "#000000", "#000000", "#000000", "#333333", "#767676", "#004c46", "#9c0000", "#6b4700", "#1f4d00", "#cfe8ff",
+        "#ffffff",
+        "#ffffff",
+        "#e8e8e8",
+        "#000000",
+        "#000000",
+        "#000000",
+        "#333333",
+        "#767676",
+        "#004c46",
+        "#9c0000",
+        "#6b4700",
+        "#1f4d00",
+        "#cfe8ff",
     ),
-}  # fmt: skip
+}
 VARIABLE = "ROD_TALLY_THEME"
 
 
@@ -35,14 +71,29 @@ THEME = chosen_theme()
 PAPER, SHEET, BAND, EDGE, INK, GRAPHITE, MUTED, PALE, PINE, RUST, OCHRE, MOSS, WASH = THEMES[THEME]
 PRINTED = dict(
     zip(
-        ("paper", "sheet", "band", "edge", "ink", "graphite", "muted", "pale", "pine", "rust", "ochre", "moss", "wash"),
+        (
+            "paper",
+            "sheet",
+            "band",
+            "edge",
+            "ink",
+            "graphite",
+            "muted",
+            "pale",
+            "pine",
+            "rust",
+            "ochre",
+            "moss",
+            "wash",
+        ),
         THEMES["paper"],
     )
 )
 
 SEVERITY_COLOUR = {"blocking": RUST, "warning": OCHRE, "note": MUTED}
 SEVERITY_MARK = {"blocking": "■", "warning": "▲", "note": "●"}
-# one colour a class of thing when an overlay sorts by kind; told apart by name in the legend, never by colour alone
+# one colour a class of thing when an overlay sorts by kind; told apart by name in the legend, never by colour
+# alone
 MORE_KINDS = ("#a69fd0", "#d79ab8", "#8fc0e6") if THEME == "dark" else ("#5b5480", "#7d4a63", "#3f6f94")
 KINDS = (INK, PINE, OCHRE, RUST, MOSS, *MORE_KINDS, MUTED)
 
@@ -120,7 +171,8 @@ def blend(share: float) -> str:
 
 
 def dress(app: QApplication) -> None:
-    """Fonts that ship with the application, and the style sheet; once, as every widget there is is styled anew."""
+    """Fonts that ship with the application, and the style sheet; once, as every widget there is is styled
+    anew."""
     if app.styleSheet() == STYLE:
         return
     for path in sorted((Path(__file__).parent.parent / "fonts").glob("*.ttf")):

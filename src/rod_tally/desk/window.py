@@ -1,4 +1,5 @@
-"""The window: header, review steps, view, details of what is picked, tables. It lays out and connects them."""
+"""The window: header, review steps, view, details of what is picked, tables. It lays out and connects
+them."""
 
 from __future__ import annotations
 
@@ -88,7 +89,9 @@ class Window(QMainWindow):
         self.steps = StepsPanel(self.state)
         self.steps.setFixedWidth(196)
         self.picture_desk = PictureDesk(self)
-        self.dialogs = Dialogs(self, self.session, self.state, self.tables.front, self.picture_desk.kept_pictures)
+        self.dialogs = Dialogs(
+            self, self.session, self.state, self.tables.front, self.picture_desk.kept_pictures
+        )
         self.corrections = Corrections(self, self.session, self.state)
         self.hold_desk = HoldDesk(self, self.session, self.state)
         self.add_desk = AddDesk(self, self.session, self.state)
@@ -106,7 +109,9 @@ class Window(QMainWindow):
         self.view_desk = ViewDesk(self, self.session, self.state, self.view)
         self.background = Background(self.session, self.state)
         self.shortcuts = Shortcuts(self)
-        self.pages = OpenPages(self, self.session, self.state, self.view_desk.take_me_there, self.shortcuts.of, self.do)
+        self.pages = OpenPages(
+            self, self.session, self.state, self.view_desk.take_me_there, self.shortcuts.of, self.do
+        )
         self.menus = Menus(self)
         self.actions_ = self.menus.actions
         self.shortcuts.put_on(self.actions_)
@@ -116,7 +121,7 @@ class Window(QMainWindow):
         self.layout_desk.restore()
         self._refresh()
 
-    # -- layout --------------------------------------------------------------------------------------------------
+    # -- layout ----------------------------------------------------------------------------------------------
 
     def do(self, command: Command) -> None:
         """Carry out a command if it can be used now."""
@@ -197,9 +202,14 @@ class Window(QMainWindow):
     def _listen(self) -> None:
         state, session = self.state, self.session
         for signal in (
-            state.revision_changed, state.revisions_changed, state.decided, state.overlay_changed,
-            state.picked_changed, state.shown_changed, session.project_changed,
-        ):  # fmt: skip
+            state.revision_changed,
+            state.revisions_changed,
+            state.decided,
+            state.overlay_changed,
+            state.picked_changed,
+            state.shown_changed,
+            session.project_changed,
+        ):
             signal.connect(self._refresh)
         header = self.header
         header.more_asked.connect(self._take_in)
@@ -233,7 +243,7 @@ class Window(QMainWindow):
         session.jobs.changed.connect(self._working)
         session.jobs.idle.connect(self._rested)
 
-    # -- what is shown -------------------------------------------------------------------------------------------
+    # -- what is shown ---------------------------------------------------------------------------------------
 
     def _name_view(self) -> None:
         revision = self.state.revision
@@ -303,7 +313,7 @@ class Window(QMainWindow):
         status.showMessage(text, 12000)
         self._refresh()
 
-    # -- what commands call ----------------------------------------------------------------------------------------
+    # -- what commands call ----------------------------------------------------------------------------------
 
     def picture(self) -> QPixmap:
         """The view as it is, at its own size."""
@@ -312,7 +322,9 @@ class Window(QMainWindow):
         image: Any = self.view.plotter.screenshot(return_img=True)
         data = np.ascontiguousarray(image[:, :, :3])
         height, width = data.shape[:2]
-        return QPixmap.fromImage(QImage(data.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888).copy())
+        return QPixmap.fromImage(
+            QImage(data.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888).copy()
+        )
 
     def copy_picture(self) -> None:
         clipboard = QGuiApplication.clipboard()

@@ -1,4 +1,5 @@
-"""Answers of the modellers: topics of a BCF file (2.1 or 3.0) with their status and comments, read with care."""
+"""Answers of the modellers: topics of a BCF file (2.1 or 3.0) with their status and comments, read with
+care."""
 
 from __future__ import annotations
 
@@ -10,7 +11,11 @@ from typing import Any
 
 from .readers import IntakeError
 
-MOST_ENTRIES, MOST_BYTES, MOST_PACKED = 20_000, 500_000_000, 200  # files, bytes unpacked, times their packed size
+MOST_ENTRIES, MOST_BYTES, MOST_PACKED = (
+    20_000,
+    500_000_000,
+    200,
+)  # files, bytes unpacked, times their packed size
 DECLARED = (b"<!DOCTYPE", b"<!ENTITY")
 
 
@@ -36,8 +41,8 @@ class Topic:
 
 
 def read_topics(path: Path) -> list[Topic]:
-    """All topics of a BCF file. Raises IntakeError for one that is none, is damaged, or is made to do harm: paths that
-    lead out of it, entities, or far more in it than its size can hold."""
+    """All topics of a BCF file. Raises IntakeError for one that is none, is damaged, or is made to do harm:
+    paths that lead out of it, entities, or far more in it than its size can hold."""
     version = _look_inside(path)
     try:
         with warnings.catch_warnings():
@@ -62,12 +67,21 @@ def _look_inside(path: Path) -> str:
             entries = z.infolist()
             size = sum(e.file_size for e in entries)
             packed = max(sum(e.compress_size for e in entries), 1)
-            if len(entries) > MOST_ENTRIES or size > MOST_BYTES or size / packed > MOST_PACKED and size > 10_000_000:
-                raise IntakeError(f"{path}: holds {len(entries)} files of {size / 1e6:.0f} MB, too much for a BCF file")
+            if (
+                len(entries) > MOST_ENTRIES
+                or size > MOST_BYTES
+                or size / packed > MOST_PACKED
+                and size > 10_000_000
+            ):
+                raise IntakeError(
+                    f"{path}: holds {len(entries)} files of {size / 1e6:.0f} MB, too much for a BCF file"
+                )
             for e in entries:
                 name = PurePosixPath(e.filename.replace("\\", "/"))
                 if name.is_absolute() or ".." in name.parts or ":" in e.filename:
-                    raise IntakeError(f"{path}: holds {e.filename!r}, a path that leads out of it; it is not read")
+                    raise IntakeError(
+                        f"{path}: holds {e.filename!r}, a path that leads out of it; it is not read"
+                    )
                 if name.suffix.lower() in (".bcf", ".bcfv", ".bcfp", ".version", ".extensions", ".xml"):
                     head = z.read(e)
                     if any(d in head for d in DECLARED):
@@ -99,6 +113,10 @@ def _topic(guid: str, handler: Any) -> Topic:
         for c in own
     ]
     return Topic(
-        str(guid), str(topic.title or ""), str(topic.description or ""), str(topic.topic_status or ""), [str(v) for v in labels],
+        str(guid),
+        str(topic.title or ""),
+        str(topic.description or ""),
+        str(topic.topic_status or ""),
+        [str(v) for v in labels],
         [c for c in comments if c.text],
-    )  # fmt: skip
+    )

@@ -1,4 +1,5 @@
-"""Results of a design elsewhere, a table of parts with their utilisation, required reinforcement or the like: CSV or a workbook."""
+"""Results of a design elsewhere, a table of parts with their utilisation, required reinforcement or the like:
+CSV or a workbook."""
 
 from __future__ import annotations
 
@@ -15,8 +16,9 @@ MOST_VALUES = 8  # columns of values that are read
 
 @dataclass(slots=True)
 class DesignResults:
-    """`values`: by part, and by heading, the largest of its rows as they stand (no unit is known here). `names` are the headings
-    of values in their order, `unread` rows (where, why) and columns that were not read."""
+    """`values`: by part, and by heading, the largest of its rows as they stand (no unit is known here).
+    `names` are the headings of values in their order, `unread` rows (where, why) and columns that were not
+    read."""
 
     names: list[str] = field(default_factory=list)
     values: dict[str, dict[str, float]] = field(default_factory=dict)
@@ -25,8 +27,9 @@ class DesignResults:
 
 
 def read_design(path: Path, model: Model) -> DesignResults:
-    """A table whose first row holds headings: one that says who (`WHO`), the others values. Parts are found by id, else by tag,
-    else by name where only one has it. Raises IntakeError for a table that cannot be read, or in which nobody is found."""
+    """A table whose first row holds headings: one that says who (`WHO`), the others values. Parts are found
+    by id, else by tag, else by name where only one has it. Raises IntakeError for a table that cannot be
+    read, or in which nobody is found."""
     rows = rows_of(path)
     head = [c.strip() for c in rows[0]] if rows else []
     who = [k for k, h in enumerate(head) if "".join(h.lower().split()).replace("_", "") in WHO]

@@ -1,7 +1,7 @@
 """Drawings (DXF): lines, outlines, circles and short texts by layer, in metres.
 
-Blocks are taken apart, polylines become their straight pieces, and closed ones outlines as well. What is no straight line, closed outline or circle
-(arcs, splines, hatches, dimensions) is counted by kind and not read.
+Blocks are taken apart, polylines become their straight pieces, and closed ones outlines as well. What is no
+straight line, closed outline or circle (arcs, splines, hatches, dimensions) is counted by kind and not read.
 """
 
 from __future__ import annotations
@@ -35,7 +35,8 @@ TEXT = 12  # letters; a longer text names no grid line
 
 @dataclass(slots=True)
 class Layer:
-    """What one layer holds: lines (n, 2, 3), closed outlines (k, 3) each, circles as (centre (3,), radius), texts as (place (3,), text)."""
+    """What one layer holds: lines (n, 2, 3), closed outlines (k, 3) each, circles as (centre (3,), radius),
+    texts as (place (3,), text)."""
 
     lines: list[Array] = field(default_factory=list)
     outlines: list[Array] = field(default_factory=list)
@@ -45,8 +46,8 @@ class Layer:
 
 @dataclass(slots=True)
 class Drawing:
-    """`unit` is what the drawing is in, in words, and `guessed` whether it does not say so itself; `unread`: kinds of what was not read, with
-    their number."""
+    """`unit` is what the drawing is in, in words, and `guessed` whether it does not say so itself; `unread`:
+    kinds of what was not read, with their number."""
 
     file: str
     layers: dict[str, Layer]
@@ -57,7 +58,8 @@ class Drawing:
 
 
 def read_drawing(path: Path, unit: str = "") -> Drawing:
-    """The layers of a DXF file, in metres. `unit` is one of the names in UNITS, "" as the file says. Raises IntakeError."""
+    """The layers of a DXF file, in metres. `unit` is one of the names in UNITS, "" as the file says. Raises
+    IntakeError."""
     if not path.is_file():
         raise IntakeError(f"{path}: there is no such file")
     document, damaged = _document(path)
@@ -94,7 +96,9 @@ def _document(path: Path) -> tuple[Any, int]:
     except OSError as error:
         raise IntakeError(f"{path}: cannot be read: {error.strerror or error}") from error
     except ezdxf.DXFError as error:
-        raise IntakeError(f"{path}: is not a DXF drawing, or is damaged: {str(error).splitlines()[0]}") from error
+        raise IntakeError(
+            f"{path}: is not a DXF drawing, or is damaged: {str(error).splitlines()[0]}"
+        ) from error
     except Exception as error:  # the library raises other kinds for files that are no drawing at all
         raise IntakeError(f"{path}: is not a DXF drawing ({type(error).__name__})") from error
     if audit.has_errors and not len(document.modelspace()):
@@ -126,7 +130,9 @@ def _take(entity: Any, layer: Layer) -> str:
     if kind == "LINE":
         layer.lines.append(np.array([tuple(entity.dxf.start), tuple(entity.dxf.end)], float))
     elif kind == "CIRCLE":
-        layer.circles.append((np.array(tuple(entity.ocs().to_wcs(entity.dxf.center)), float), float(entity.dxf.radius)))
+        layer.circles.append(
+            (np.array(tuple(entity.ocs().to_wcs(entity.dxf.center)), float), float(entity.dxf.radius))
+        )
     elif kind in ("LWPOLYLINE", "POLYLINE"):
         return _polyline(entity, layer)
     elif kind in ("3DFACE", "SOLID", "TRACE"):

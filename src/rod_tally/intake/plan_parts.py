@@ -1,4 +1,5 @@
-"""What the layers of a plan stand for: grid lines, columns, beams, slabs and walls, as records that the edits take."""
+"""What the layers of a plan stand for: grid lines, columns, beams, slabs and walls, as records that the edits
+take."""
 
 from __future__ import annotations
 
@@ -29,9 +30,9 @@ NAME_REACH = 3.0  # m; a text this near to the end of a grid line names it
 
 @dataclass(slots=True)
 class Plan:
-    """How a plan is read: `layers` by what they are read as; heights of the foot and of the level that is drawn (m), the material of beams
-    and that of everything else, the section of beams, the thickness (m) of slabs and of walls drawn as one line; `shift` (2,) in m
-    from the drawing to the model."""
+    """How a plan is read: `layers` by what they are read as; heights of the foot and of the level that is
+    drawn (m), the material of beams and that of everything else, the section of beams, the thickness (m) of
+    slabs and of walls drawn as one line; `shift` (2,) in m from the drawing to the model."""
 
     layers: dict[str, str]
     foot: float
@@ -45,7 +46,8 @@ class Plan:
 
 @dataclass(slots=True)
 class Parts:
-    """Records for AddGrids, AddMembers and AddSurfaces, and what a reader has to know: what could not be read as what it was to be, and what was taken for one."""
+    """Records for AddGrids, AddMembers and AddSurfaces, and what a reader has to know: what could not be read
+    as what it was to be, and what was taken for one."""
 
     grids: list[dict[str, Any]] = field(default_factory=list)
     members: list[dict[str, Any]] = field(default_factory=list)
@@ -57,9 +59,12 @@ def guess(name: str, layer: Layer) -> str:
     """What a layer is likely to stand for, by its name."""
     plain = name.lower()
     words = {
-        "grid lines": ("grid", "axis", "axes", "raster"), "columns": ("col", "stanchion"), "beams": ("beam", "girder", "joist"),
-        "slabs": ("slab", "floor"), "walls": ("wall",),
-    }  # fmt: skip
+        "grid lines": ("grid", "axis", "axes", "raster"),
+        "columns": ("col", "stanchion"),
+        "beams": ("beam", "girder", "joist"),
+        "slabs": ("slab", "floor"),
+        "walls": ("wall",),
+    }
     for what, stems in words.items():
         if any(s in plain for s in stems) and (layer.lines or layer.outlines or layer.circles):
             return what
@@ -111,7 +116,9 @@ def _slabs(name: str, layer: Layer, plan: Plan, out: Parts) -> None:
     order = sorted(range(len(shapes)), key=lambda k: -shapes[k].area)
     inside: dict[int, int] = {}
     for n, k in enumerate(order):
-        around = [j for j in order[:n] if j not in inside and shapes[j].is_valid and shapes[j].covers(shapes[k])]
+        around = [
+            j for j in order[:n] if j not in inside and shapes[j].is_valid and shapes[j].covers(shapes[k])
+        ]
         if around and shapes[k].area < WHOLE_OF_IT * shapes[around[-1]].area:
             inside[k] = around[-1]
     for k in order:
@@ -132,7 +139,11 @@ def _flat(points: Array, plan: Plan) -> Array:
 
 
 def _sides(outline: Array) -> list[Array]:
-    return [np.array([a, b]) for a, b in zip(outline, np.roll(outline, -1, axis=0)) if np.linalg.norm(b - a) > SHORTEST]
+    return [
+        np.array([a, b])
+        for a, b in zip(outline, np.roll(outline, -1, axis=0))
+        if np.linalg.norm(b - a) > SHORTEST
+    ]
 
 
 def _tell(layer: str, what: str, count: int, wanted: str, out: Parts) -> None:
@@ -142,9 +153,13 @@ def _tell(layer: str, what: str, count: int, wanted: str, out: Parts) -> None:
 
 def _grids(layer: Layer, plan: Plan, texts: Sequence[tuple[Array, str]], out: Parts) -> None:
     names = [(p[:2] + plan.shift, t) for p, t in texts if 0 < len(t) <= TEXT]
-    pieces = [_flat(line, plan) for line in layer.lines if np.linalg.norm(line[1, :2] - line[0, :2]) > LEAST_GRID]
+    pieces = [
+        _flat(line, plan) for line in layer.lines if np.linalg.norm(line[1, :2] - line[0, :2]) > LEAST_GRID
+    ]
     number = {"u": 0, "v": 0}
-    for line in sorted(pieces, key=lambda p: (round(float(p[:, 0].mean()), 3), round(float(p[:, 1].mean()), 3))):
+    for line in sorted(
+        pieces, key=lambda p: (round(float(p[:, 0].mean()), 3), round(float(p[:, 1].mean()), 3))
+    ):
         way = np.abs(line[1] - line[0])
         family = "u" if way[1] >= way[0] else "v"
         number[family] += 1
@@ -164,7 +179,8 @@ def _grids(layer: Layer, plan: Plan, texts: Sequence[tuple[Array, str]], out: Pa
 
 
 def rectangle_of(outline: Array) -> tuple[Array, Array, float, float] | None:
-    """Middle (2,), direction (2,) of the longer side, its length and that of the shorter one; None for what is no rectangle."""
+    """Middle (2,), direction (2,) of the longer side, its length and that of the shorter one; None for what
+    is no rectangle."""
     shape = Polygon(outline[:, :2])
     if not shape.is_valid or shape.area <= 0:
         return None
@@ -198,15 +214,26 @@ def _columns(name: str, layer: Layer, plan: Plan, out: Parts) -> None:
         if 2 * radius > LARGEST_COLUMN:
             other += 1
             continue
-        section = {"section": f"circle {2000 * radius:.0f}", "shape": "circle", "sizes": {"diameter": 2 * radius}}
+        section = {
+            "section": f"circle {2000 * radius:.0f}",
+            "shape": "circle",
+            "sizes": {"diameter": 2 * radius},
+        }
         out.members.append(_column(centre[:2] + plan.shift, plan) | section)
-    _tell(name, f"outlines that are no rectangle or circle of up to {LARGEST_COLUMN:g} m", other, "columns", out)
+    _tell(
+        name, f"outlines that are no rectangle or circle of up to {LARGEST_COLUMN:g} m", other, "columns", out
+    )
     _tell(name, "lines that close no outline", len(layer.lines), "columns", out)
 
 
 def _column(at: Array, plan: Plan) -> dict[str, Any]:
     x, y = (float(v) for v in at)
-    return {"start": [x, y, plan.foot], "end": [x, y, plan.level], "material": plan.material, "class": "column"}
+    return {
+        "start": [x, y, plan.foot],
+        "end": [x, y, plan.level],
+        "material": plan.material,
+        "class": "column",
+    }
 
 
 def _walls(name: str, layer: Layer, plan: Plan, out: Parts) -> None:
@@ -218,7 +245,9 @@ def _walls(name: str, layer: Layer, plan: Plan, out: Parts) -> None:
             continue
         middle, way, length, thickness = found
         out.surfaces.append(
-            _wall(np.array([middle - way * length / 2, middle + way * length / 2]) + plan.shift, thickness, plan)
+            _wall(
+                np.array([middle - way * length / 2, middle + way * length / 2]) + plan.shift, thickness, plan
+            )
         )
     lines = [_flat(line, plan) for line in layer.lines if LineString(line[:, :2]).length > SHORTEST]
     faces = _pairs(lines)
@@ -226,13 +255,16 @@ def _walls(name: str, layer: Layer, plan: Plan, out: Parts) -> None:
     out.surfaces += [_wall(middle, apart, plan) for _, _, middle, apart in faces]
     out.surfaces += [_wall(line, plan.thickness, plan) for k, line in enumerate(lines) if k not in used]
     if faces:
-        out.told.append(f"layer {name}: {len(faces)} pairs of parallel lines were taken for the two faces of a wall")
+        out.told.append(
+            f"layer {name}: {len(faces)} pairs of parallel lines were taken for the two faces of a wall"
+        )
     _tell(name, "outlines that are no long rectangle", other, "walls", out)
     _tell(name, "circles", len(layer.circles), "walls", out)
 
 
 def _pairs(lines: Sequence[Array]) -> list[tuple[int, int, Array, float]]:
-    """Pairs of lines (2, 2) that run beside each other, each line in one pair at most: numbers, the line between them, and their distance."""
+    """Pairs of lines (2, 2) that run beside each other, each line in one pair at most: numbers, the line
+    between them, and their distance."""
     if len(lines) < 2:
         return []
     ends = np.array(lines)

@@ -21,13 +21,15 @@ class IntakeError(Exception):
 
 @cache
 def readers() -> dict[str, Any]:
-    """Readers by name: modules with SUFFIXES and `read(path, progress) -> SourceModel`, from the entry points."""
+    """Readers by name: modules with SUFFIXES and `read(path, progress) -> SourceModel`, from the entry
+    points."""
     return {e.name: e.load() for e in entry_points(group="rod_tally.readers")}
 
 
 @contextmanager
 def uncollected() -> Iterator[None]:
-    """No garbage collections meanwhile: hundreds of thousands of new objects, all of them kept, set off many in vain."""
+    """No garbage collections meanwhile: hundreds of thousands of new objects, all of them kept, set off many
+    in vain."""
     was = gc.isenabled()
     gc.disable()
     try:

@@ -1,10 +1,10 @@
-"""Results from elsewhere: a folder of CSV tables or a workbook, with units in the headings and a mapping beside them.
+"""Results from elsewhere: a folder of CSV tables or a workbook, with units in the headings and a mapping
+beside them.
 
-Tables `displacements`, `reactions` and `member_forces`, any of them. A heading may carry its unit, `fx [kN]`; without one it is SI.
-`mapping.toml` beside them (in a workbook's folder too) may hold the tables [headings], [cases] and [ids], theirs = ours,
-[signs], quantity = -1, and [units], quantity = unit, over what a heading says. A quantity may be that of one table alone:
-"reactions.my".
-"""
+Tables `displacements`, `reactions` and `member_forces`, any of them. A heading may carry its unit, `fx [kN]`;
+without one it is SI. `mapping.toml` beside them (in a workbook's folder too) may hold the tables [headings],
+[cases] and [ids], theirs = ours, [signs], quantity = -1, and [units], quantity = unit, over what a heading
+says. A quantity may be that of one table alone: "reactions.my"."""
 
 from __future__ import annotations
 
@@ -34,9 +34,17 @@ TABLES: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
 
 # other headings of identity columns; of values none, for a wrong guess would be a wrong number
 SAME_AS = {
-    "loadcase": "case", "combination": "case", "loadcombination": "case", "nodeid": "node", "joint": "node", "point": "node",
-    "bar": "member", "element": "member", "memberid": "id", "globalid": "id",
-}  # fmt: skip
+    "loadcase": "case",
+    "combination": "case",
+    "loadcombination": "case",
+    "nodeid": "node",
+    "joint": "node",
+    "point": "node",
+    "bar": "member",
+    "element": "member",
+    "memberid": "id",
+    "globalid": "id",
+}
 
 
 Raw = dict[str, tuple[str, list[list[str]]]]
@@ -44,7 +52,8 @@ Raw = dict[str, tuple[str, list[list[str]]]]
 
 @dataclass(slots=True)
 class ForeignRow:
-    """One row: table, case, id ("" for none), place (m) or None, distance along the member (m) or None, values in SI."""
+    """One row: table, case, id ("" for none), place (m) or None, distance along the member (m) or None,
+    values in SI."""
 
     table: str
     case: str
@@ -60,13 +69,15 @@ class ForeignResults:
     rows: list[ForeignRow] = field(default_factory=list)
     unread: list[tuple[str, str]] = field(default_factory=list)  # (place in the tables, why)
     ids: dict[str, str] = field(default_factory=dict)
-    columns: list[tuple[str, str]] = field(default_factory=list)  # (table, heading) of columns that were not read
+    columns: list[tuple[str, str]] = field(
+        default_factory=list
+    )  # (table, heading) of columns that were not read
 
 
 @dataclass(slots=True)
 class Mapping:
-    """What theirs stands for: headings (NOT_READ for a column to be left), cases and ids, theirs = ours; signs and units by
-    our quantity."""
+    """What theirs stands for: headings (NOT_READ for a column to be left), cases and ids, theirs = ours;
+    signs and units by our quantity."""
 
     headings: dict[str, str] = field(default_factory=dict)
     cases: dict[str, str] = field(default_factory=dict)
@@ -87,8 +98,8 @@ NOT_READ = "-"
 
 
 def read_results(path: Path, mapping: Mapping | None = None) -> ForeignResults:
-    """All tables of a folder or a workbook, by a mapping or by the one that lies beside them. Raises IntakeError where there
-    are no tables, or one cannot be read at all."""
+    """All tables of a folder or a workbook, by a mapping or by the one that lies beside them. Raises
+    IntakeError where there are no tables, or one cannot be read at all."""
     tables = raw_tables(path)
     mapping = mapping or mapping_beside(path)
     out = ForeignResults(ids=dict(mapping.ids))
@@ -104,7 +115,10 @@ def raw_tables(path: Path) -> Raw:
     tables = _of_folder(path) if path.is_dir() else _of_workbook(path)
     if not tables:
         raise IntakeError(f"{path}: holds no table of results; known are {', '.join(TABLES)}")
-    return {n: (where, rows if any(c.strip() for r in rows for c in r) else []) for n, (where, rows) in tables.items()}
+    return {
+        n: (where, rows if any(c.strip() for r in rows for c in r) else [])
+        for n, (where, rows) in tables.items()
+    }
 
 
 def mapping_beside(path: Path) -> Mapping:
@@ -123,7 +137,10 @@ def mapping_beside(path: Path) -> Mapping:
     for quantity, sign in found.get("signs", {}).items():
         if sign not in (1, -1):
             raise IntakeError(f"{own}: signs.{quantity} is {sign!r}; it must be 1 or -1")
-    words = {t: {str(k): str(v) for k, v in found.get(t, {}).items()} for t in ("headings", "cases", "ids", "units")}
+    words = {
+        t: {str(k): str(v) for k, v in found.get(t, {}).items()}
+        for t in ("headings", "cases", "ids", "units")
+    }
     return Mapping(**words, signs={str(k): int(v) for k, v in found.get("signs", {}).items()})
 
 
@@ -151,8 +168,8 @@ def _of_folder(folder: Path) -> Raw:
 
 
 def _named(found: list[tuple[str, T]], where: str) -> dict[str, T]:
-    """Tables by their names, whatever capitals, spaces and hyphens those are written with. Raises IntakeError for two of one
-    name."""
+    """Tables by their names, whatever capitals, spaces and hyphens those are written with. Raises IntakeError
+    for two of one name."""
     out: dict[str, T] = {}
     for said, what in found:
         name = re.sub(r"[\s-]+", "_", said.strip().lower())
@@ -174,8 +191,8 @@ def _of_workbook(path: Path) -> Raw:
 
 @dataclass(slots=True)
 class Column:
-    """A column of a table: its heading as it stands, what of ours it is ("" for a column that is not read), its unit ("" for
-    SI), and whether that is said or taken from a heading that means the same."""
+    """A column of a table: its heading as it stands, what of ours it is ("" for a column that is not read),
+    its unit ("" for SI), and whether that is said or taken from a heading that means the same."""
 
     number: int
     heading: str
@@ -245,7 +262,9 @@ def _table(name: str, where: str, rows: list[list[str]], mapping: Mapping, out: 
         try:
             values = {q: number_of(text(q)) * factors.get(q, 1.0) * signs[q] for q in quantities if text(q)}
             place = [number_of(text(a)) * factors.get(a, 1.0) for a in PLACE if text(a)]
-            distance = number_of(text("distance")) * factors.get("distance", 1.0) if text("distance") else None
+            distance = (
+                number_of(text("distance")) * factors.get("distance", 1.0) if text("distance") else None
+            )
         except ValueError as error:
             out.unread.append((f"{where}, row {number}", str(error)))
             continue
@@ -258,7 +277,8 @@ def _table(name: str, where: str, rows: list[list[str]], mapping: Mapping, out: 
 
 
 def number_of(text: str) -> float:
-    """A number as people and spreadsheets write it: decimal commas, thousands apart, a true minus. Raises ValueError."""
+    """A number as people and spreadsheets write it: decimal commas, thousands apart, a true minus. Raises
+    ValueError."""
     raw = re.sub(r"[\s\u00a0\u202f']", "", text.replace("\u2212", "-"))
     comma, dot = raw.rfind(","), raw.rfind(".")
     if comma >= 0 and dot >= 0:  # the last of the two is the decimal one, the other parts thousands

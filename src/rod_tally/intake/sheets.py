@@ -29,7 +29,8 @@ def csv_rows(path: Path) -> Rows:
 
 
 def workbook(path: Path, instead: str = "") -> Any:
-    """An .xlsx workbook, open for reading. Raises IntakeError; `instead` says what else could have been named."""
+    """An .xlsx workbook, open for reading. Raises IntakeError; `instead` says what else could have been
+    named."""
     from openpyxl import load_workbook
 
     if path.suffix.lower() != ".xlsx":

@@ -17,9 +17,10 @@ Point2 = tuple[float, float]
 
 @dataclass(slots=True)
 class SourceProfile:
-    """A profile: a `shape` with `dims` (m), or points; or values only. `turn` (rad) and `shift` (m) place it. `whole`: the values
-    are all there and hold, and the points are its outline about the centroid. `ends`: of one that changes along a member the
-    keys of those at its start and its end; it has nothing else then but its name."""
+    """A profile: a `shape` with `dims` (m), or points; or values only. `turn` (rad) and `shift` (m) place it.
+    `whole`: the values are all there and hold, and the points are its outline about the centroid. `ends`: of
+    one that changes along a member the keys of those at its start and its end; it has nothing else then but
+    its name."""
 
     name: str
     shape: str = "unknown"
@@ -36,8 +37,8 @@ class SourceProfile:
 
 @dataclass(slots=True)
 class SourceMaterial:
-    """A material with what the file says of it; None where it says nothing. Pa, kg/m3, thermal expansion `alpha` in 1/K;
-    `grade` is the strength grade it names beside its own name."""
+    """A material with what the file says of it; None where it says nothing. Pa, kg/m3, thermal expansion
+    `alpha` in 1/K; `grade` is the strength grade it names beside its own name."""
 
     name: str
     category: str = ""
@@ -52,12 +53,12 @@ class SourceMaterial:
 
 @dataclass(slots=True)
 class SourceElement:
-    """A physical member: the line (2, 3) its profile's origin runs along, and the profile's axes at its start.
+    """A physical member: the line (2, 3) its profile's origin runs along, and the profile's axes at its
+    start.
 
-    `how` says where line and profile were read: extrusion, clipped, disk, axis, curve or measured (from a bare mesh).
-    `path` (n, 3): the points of a curved one, whose `line` is the chord from first to last. `ends`: (width, depth) in m at
-    both ends of one that tapers.
-    """
+    `how` says where line and profile were read: extrusion, clipped, disk, axis, curve or measured (from a
+    bare mesh). `path` (n, 3): the points of a curved one, whose `line` is the chord from first to last.
+    `ends`: (width, depth) in m at both ends of one that tapers."""
 
     id: str
     name: str
@@ -80,8 +81,8 @@ class SourceElement:
 
 @dataclass(slots=True)
 class SourceFooting:
-    """Something that carries what stands on it: its box, lower and upper corner, m; `kind` pad, strip, raft, pile,
-    pile cap, beam or "" where the file does not say."""
+    """Something that carries what stands on it: its box, lower and upper corner, m; `kind` pad, strip, raft,
+    pile, pile cap, beam or "" where the file does not say."""
 
     id: str
     name: str
@@ -111,9 +112,8 @@ class Prism:
 class Sheet:
     """A mid-surface measured on a bare body: outline (n, 3) and openings in one plane, thickness in m.
 
-    `misfit`: 1 - volume / (area x thickness). `spread` is (least, most) thickness where the two faces are not parallel
-    or stepped, with the places.
-    """
+    `misfit`: 1 - volume / (area x thickness). `spread` is (least, most) thickness where the two faces are not
+    parallel or stepped, with the places."""
 
     outer: Array
     openings: list[Array]
@@ -126,11 +126,11 @@ class Sheet:
 
 @dataclass(slots=True)
 class SourceSurface:
-    """A slab, wall, plate, roof or ramp: its body and openings as prisms in world coordinates, or as measured sheets.
+    """A slab, wall, plate, roof or ramp: its body and openings as prisms in world coordinates, or as measured
+    sheets.
 
-    `layers` (m): thickness of its material layers in all, None without; `kind`: what the file calls it (BASESLAB …);
-    `how`: extrusion or measured.
-    """
+    `layers` (m): thickness of its material layers in all, None without; `kind`: what the file calls it
+    (BASESLAB …); `how`: extrusion or measured."""
 
     id: str
     name: str
@@ -167,7 +167,8 @@ class SourcePoint:
 
 @dataclass(slots=True)
 class SourceConnection:
-    """A curve member's tie to a point connection. `condition` None: fixed. `eccentricity` point to member, global."""
+    """A curve member's tie to a point connection. `condition` None: fixed. `eccentricity` point to member,
+    global."""
 
     point: str
     condition: SourceCondition | None = None
@@ -193,7 +194,8 @@ class SourceCurve:
 
 @dataclass(slots=True)
 class SourceFace:
-    """An analytical surface member: outline (n, 3), openings, thickness in m, and the points it is tied to."""
+    """An analytical surface member: outline (n, 3), openings, thickness in m, and the points it is tied
+    to."""
 
     id: str
     name: str
@@ -212,9 +214,9 @@ class SourceFace:
 
 @dataclass(slots=True)
 class SourceEdge:
-    """A curve connection (line (2, 3), springs a metre) or, with `line` None, a surface connection (`bedding`, N/m3);
-    `faces` are ids of the surface members it is tied to, `curves` of curve members; `lifts`: it holds against pressing only, and
-    `bearing` (N/m2) at most."""
+    """A curve connection (line (2, 3), springs a metre) or, with `line` None, a surface connection
+    (`bedding`, N/m3); `faces` are ids of the surface members it is tied to, `curves` of curve members;
+    `lifts`: it holds against pressing only, and `bearing` (N/m2) at most."""
 
     id: str
     name: str
@@ -252,12 +254,14 @@ class SourceCase:
 
 @dataclass(slots=True)
 class SourceAction:
-    """An action of the structural domain. `stations` holds (distance, six values) in SI; one station: concentrated
-    when `kind` is point, uniform when it is curve. `target` is the id of a curve member or point connection.
+    """An action of the structural domain. `stations` holds (distance, six values) in SI; one station:
+    concentrated when `kind` is point, uniform when it is curve. `target` is the id of a curve member or point
+    connection.
 
-    Further kinds: "area" (pressures on a surface member, or on `outline` (n, 3)), "space" (along `outline` (2, 3) or at it
-    (1, 3), on the surface `target` or on what lies there), "temperature" (uniform, and differences over y and z, K),
-    "movement" (m, rad). `places` (3, 3) are where three pressures hold that vary between."""
+    Further kinds: "area" (pressures on a surface member, or on `outline` (n, 3)), "space" (along `outline`
+    (2, 3) or at it (1, 3), on the surface `target` or on what lies there), "temperature" (uniform, and
+    differences over y and z, K), "movement" (m, rad). `places` (3, 3) are where three pressures hold that
+    vary between."""
 
     id: str
     name: str
@@ -285,10 +289,11 @@ class SourceCombination:
 class SourceModel:
     """Everything read of one file. `counts` is by class, what the file holds whether it was read or not.
 
-    `groups`: ids by group; `north` (rad): from y to true north, against the clock; `links`: analytical id to the
-    physical element it stands for; `one_way`: ids of members that act in tension or compression only, `limits` what they bear (N), `bearing` what points (N) bear; `lifting`: points
-    that hold against pressing only; `load_table`: loads as text, in SI where headings give no unit, as `load_table` of the model reads them, "" for none.
-    """
+    `groups`: ids by group; `north` (rad): from y to true north, against the clock; `links`: analytical id to
+    the physical element it stands for; `one_way`: ids of members that act in tension or compression only,
+    `limits` what they bear (N), `bearing` what points (N) bear; `lifting`: points that hold against pressing
+    only; `load_table`: loads as text, in SI where headings give no unit, as `load_table` of the model reads
+    them, "" for none."""
 
     file: str
     schema: str

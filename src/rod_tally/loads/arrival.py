@@ -13,12 +13,12 @@ from ..model.geometry.vectors import Array
 
 @dataclass(slots=True)
 class Share:
-    """One load: what was applied, and what of it arrived on members and columns, on walls and slabs on the ground,
-    and nowhere (N, global).
+    """One load: what was applied, and what of it arrived on members and columns, on walls and slabs on the
+    ground, and nowhere (N, global).
 
     `kind`: self-weight, area, line or point. `part` is the surface or member it was put on, "" for one in
-    space. `places` are outlines (n, 3) of what was lost, `reason` why. `taker`: who takes it where that was a choice.
-    """
+    space. `places` are outlines (n, 3) of what was lost, `reason` why. `taker`: who takes it where that was a
+    choice."""
 
     kind: str
     part: str
@@ -37,9 +37,10 @@ class Share:
 
 @dataclass(slots=True)
 class HeldLoad:
-    """A load that a wall, a slab on the ground or a shell takes: along `line` (2, 3) from `qa` to `qb` (N/m), or in one sum
-    `qa` (N) at a point (1, 3). Where the sum is that of a pressure, `pressure` (3, 3) is its field over the surface's own
-    plane, as rows for 1, u, v (N/m2, global), and `area` the part of the plane it acts on, None for all of the surface."""
+    """A load that a wall, a slab on the ground or a shell takes: along `line` (2, 3) from `qa` to `qb` (N/m),
+    or in one sum `qa` (N) at a point (1, 3). Where the sum is that of a pressure, `pressure` (3, 3) is its
+    field over the surface's own plane, as rows for 1, u, v (N/m2, global), and `area` the part of the plane
+    it acts on, None for all of the surface."""
 
     surface: str
     line: Array
@@ -58,8 +59,9 @@ class HeldLoad:
 
 @dataclass(slots=True)
 class Arrival:
-    """Rows on members (n,): `member` indexes `members`; from `a` to `b` along the axis (m), `qa` to `qb` (n, 3) in
-    global axes, N/m; where a == b concentrated, N. `share` indexes `shares`. Nodes take `node_force` (k, 3)."""
+    """Rows on members (n,): `member` indexes `members`; from `a` to `b` along the axis (m), `qa` to `qb` (n,
+    3) in global axes, N/m; where a == b concentrated, N. `share` indexes `shares`. Nodes take `node_force`
+    (k, 3)."""
 
     case: str
     members: list[str] = field(default_factory=list)
@@ -113,7 +115,14 @@ class Collector:
         return np.asarray(total)
 
     def on_members(
-        self, idents: list[str], index: NDArray[np.int64], a: Array, b: Array, qa: Array, qb: Array, share: int
+        self,
+        idents: list[str],
+        index: NDArray[np.int64],
+        a: Array,
+        b: Array,
+        qa: Array,
+        qb: Array,
+        share: int,
     ) -> None:
         """Rows on many members at once, `index` into `idents`."""
         numbers = np.array([self.number.setdefault(i, len(self.number)) for i in idents], np.int64)
@@ -144,7 +153,7 @@ class Collector:
         if self.blocks:
             out.member, out.a, out.b, out.qa, out.qb = (
                 np.concatenate([b[i] for b in self.blocks]) for i in range(5)
-            )  # fmt: skip
+            )
             out.share = np.repeat([b[5] for b in self.blocks], [len(b[0]) for b in self.blocks])
         if self.nodes:
             out.nodes = [n for n, _, _ in self.nodes]

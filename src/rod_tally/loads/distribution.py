@@ -1,4 +1,5 @@
-"""Where every load of a case goes: slabs to beams, walls and columns, cladding to bars, loads in space to what lies there."""
+"""Where every load of a case goes: slabs to beams, walls and columns, cladding to bars, loads in space to
+what lies there."""
 
 from __future__ import annotations
 
@@ -47,8 +48,9 @@ class Distribution:
         return other
 
     def after(self, was: Model, model: Model) -> Distribution:
-        """The same for a later state of the model; `was` is the state it was in here. Slabs whose beams, walls and columns are the
-        same keep their panels, and cases whose loads and surroundings are the same what arrived where."""
+        """The same for a later state of the model; `was` is the state it was in here. Slabs whose beams,
+        walls and columns are the same keep their panels, and cases whose loads and surroundings are the same
+        what arrived where."""
         other, differs = Distribution(model), changed(was, model)
         members = differs.members | {
             m.id for m in model.members.values() if m.start in differs.nodes or m.end in differs.nodes
@@ -109,7 +111,8 @@ class Distribution:
         return out
 
     def case(self, name: str) -> Arrival:
-        """What of a case arrived where; loads that stand on nodes and members already are counted as arrived."""
+        """What of a case arrived where; loads that stand on nodes and members already are counted as
+        arrived."""
         if name not in self._cases:
             self._cases[name] = self.of(self.model.cases[name])
         return self._cases[name]
@@ -176,8 +179,8 @@ def _part(floor: Floor, area: BaseGeometry, pressure: Array, into: Collector, sh
 
 
 def _settle(into: Collector, share: int) -> None:
-    """Give rounding, and one-way strips between two free edges, their place: what is neither arrived nor lost yet is lost
-    when it is more than rounding."""
+    """Give rounding, and one-way strips between two free edges, their place: what is neither arrived nor lost
+    yet is lost when it is more than rounding."""
     s = into.arrival.shares[share]
     rest = s.applied - s.on_members - s.on_surfaces - s.lost
     if np.abs(rest).max() > 1e-6 * max(float(np.abs(s.applied).max()), 1e-9):
@@ -190,7 +193,8 @@ def _polygons(shape: BaseGeometry) -> list[Polygon]:
 
 
 def _pressure(load: AreaLoad, axes: Array, origin: Array, local: Array) -> Array:
-    """The load as a field over the plane with these axes about `origin`: (3 basis, 3 components), N/m2, global.
+    """The load as a field over the plane with these axes about `origin`: (3 basis, 3 components), N/m2,
+    global.
 
     Raises ValueError when its three points lie on a line.
     """
@@ -246,7 +250,9 @@ def _area(d: Distribution, load: AreaLoad, into: Collector) -> None:
             middle = np.array([[*rest.centroid.coords[0]]]) @ axes[:2] + origin
             if abs(float(surface.height(middle)[0])) > REACH + surface.thickness / 2:
                 continue
-            own = Polygon((surface.outer - origin) @ axes[:2].T, [(r - origin) @ axes[:2].T for r in surface.openings])
+            own = Polygon(
+                (surface.outer - origin) @ axes[:2].T, [(r - origin) @ axes[:2].T for r in surface.openings]
+            )
             own = sound(own)
             here = own.intersection(rest)
             if here.area < 1e-9:
@@ -353,11 +359,19 @@ def _cladding(model: Model, load: AreaLoad, origin: Array, axes: Array, whole: P
     carriers = []
     for k in np.flatnonzero((height <= REACH).all(axis=1)).tolist():
         if LineString(flat[k]).intersects(grown):
-            carriers.append(Carrier("member", members[k].id, flat[k], float(np.linalg.norm(lines[k, 1] - lines[k, 0]))))
+            carriers.append(
+                Carrier("member", members[k].id, flat[k], float(np.linalg.norm(lines[k, 1] - lines[k, 0])))
+            )
     span = None
     if load.span is not None:
         v = np.array(load.span) @ axes[:2].T
         span = v / np.linalg.norm(v) if np.linalg.norm(v) > 1e-9 else None
     return cut(
-        load.name or "cladding", origin, axes, whole, carriers, "one-way" if span is not None else "two-way", span
+        load.name or "cladding",
+        origin,
+        axes,
+        whole,
+        carriers,
+        "one-way" if span is not None else "two-way",
+        span,
     )

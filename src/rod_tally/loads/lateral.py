@@ -1,4 +1,5 @@
-"""Storey forces: equivalent lateral forces of an earthquake by EN 1998-1 and ASCE 7, and how a height shares a sum."""
+"""Storey forces: equivalent lateral forces of an earthquake by EN 1998-1 and ASCE 7, and how a height shares
+a sum."""
 
 from __future__ import annotations
 
@@ -11,7 +12,12 @@ from ..model.entities.loads import GRAVITY
 from ..model.geometry.vectors import Array
 
 # EN 1998-1 4.3.3.2.2(3): Ct for T1 = Ct H^0.75 (H in m)
-EN_CT = {"steel moment frames": 0.085, "concrete moment frames": 0.075, "braced eccentrically": 0.075, "other": 0.050}
+EN_CT = {
+    "steel moment frames": 0.085,
+    "concrete moment frames": 0.075,
+    "braced eccentrically": 0.075,
+    "other": 0.050,
+}
 # ASCE 7-16 table 12.8-2: Ct (metric) and x for Ta = Ct h^x (h in m)
 ASCE_CT = {
     "steel moment frames": (0.0724, 0.8),
@@ -110,15 +116,24 @@ GROUND_TYPE_1 = {
 
 
 def base_shear_en(spectrum: DesignSpectrum, period: float, mass: float, storeys: int) -> float:
-    """Fb = Sd(T1) m lambda by EN 1998-1 4.5, N; lambda 0.85 when T1 <= 2 TC and there are more than two storeys."""
+    """Fb = Sd(T1) m lambda by EN 1998-1 4.5, N; lambda 0.85 when T1 <= 2 TC and there are more than two
+    storeys."""
     factor = 0.85 if period <= 2 * spectrum.tc and storeys > 2 else 1.0
     return spectrum.at(period) * mass * factor
 
 
 def base_shear_asce(
-    sds: float, sd1: float, r: float, importance: float, period: float, weight: float, tl: float = 8.0, s1: float = 0.0
+    sds: float,
+    sd1: float,
+    r: float,
+    importance: float,
+    period: float,
+    weight: float,
+    tl: float = 8.0,
+    s1: float = 0.0,
 ) -> float:
-    """V = Cs W by ASCE 7-16 12.8-1 to 12.8-6, N: `sds`, `sd1`, `s1` in g, `r` over `importance` the reduction."""
+    """V = Cs W by ASCE 7-16 12.8-1 to 12.8-6, N: `sds`, `sd1`, `s1` in g, `r` over `importance` the
+    reduction."""
     if r <= 0 or importance <= 0 or sds <= 0:
         raise LateralError("SDS, R and Ie must be above zero")
     reduction = r / importance

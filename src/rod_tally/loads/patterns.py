@@ -1,4 +1,5 @@
-"""Patterns of an imposed load: every span, alternate spans, adjacent pairs, in both directions of the columns."""
+"""Patterns of an imposed load: every span, alternate spans, adjacent pairs, in both directions of the
+columns."""
 
 from __future__ import annotations
 
@@ -17,8 +18,8 @@ SAME_LINE = 0.5  # m; columns this near across a direction stand on one line
 
 
 def bands(model: Model, axis: int, angle: float = 0.0) -> list[tuple[float, float]]:
-    """Spans between successive lines of columns and walls along x (0) or y (1) of axes turned by `angle` (rad) about Z; [] for
-    fewer than two lines."""
+    """Spans between successive lines of columns and walls along x (0) or y (1) of axes turned by `angle`
+    (rad) about Z; [] for fewer than two lines."""
     own = turn(angle)[:, axis]
     at: list[float] = []
     for m in model.members.values():
@@ -39,8 +40,8 @@ def bands(model: Model, axis: int, angle: float = 0.0) -> list[tuple[float, floa
 
 
 def choices(spans: int) -> dict[str, list[int]]:
-    """Which of so many spans are loaded, by the pattern's name: odd, even, and each pair of neighbours with every other
-    span beyond (EN 1992-1-1 5.1.3(1)P: alternate spans, any two adjacent spans)."""
+    """Which of so many spans are loaded, by the pattern's name: odd, even, and each pair of neighbours with
+    every other span beyond (EN 1992-1-1 5.1.3(1)P: alternate spans, any two adjacent spans)."""
     if spans < 2:
         return {}
     out = {"odd": list(range(0, spans, 2)), "even": list(range(1, spans, 2))}
@@ -51,12 +52,14 @@ def choices(spans: int) -> dict[str, list[int]]:
 
 
 def patterns(model: Model, case: LoadCase) -> list[dict[str, Any]]:
-    """Cases for `AddCases` that put the case's loads on slabs on some spans only; they and the case exclude each other.
+    """Cases for `AddCases` that put the case's loads on slabs on some spans only; they and the case exclude
+    each other.
 
-    [] when it has no load on a slab, or there are no two spans in either direction. The case itself is the pattern "all". Of a
-    building that is turned the directions are its own.
-    """
-    slabs = [a for a in case.area_loads if a.surface in model.surfaces and not model.surfaces[a.surface].upright]
+    [] when it has no load on a slab, or there are no two spans in either direction. The case itself is the
+    pattern "all". Of a building that is turned the directions are its own."""
+    slabs = [
+        a for a in case.area_loads if a.surface in model.surfaces and not model.surfaces[a.surface].upright
+    ]
     if not slabs:
         return []
     out: list[dict[str, Any]] = []
@@ -73,10 +76,14 @@ def patterns(model: Model, case: LoadCase) -> list[dict[str, Any]]:
             if loads:
                 out.append(
                     {
-                        "name": f"{case.name} {direction} {name}", "kind": case.kind, "category": case.category,
-                        "together": case.together or case.name, "loads": loads, "by": f"pattern of {case.name}{lies}",
+                        "name": f"{case.name} {direction} {name}",
+                        "kind": case.kind,
+                        "category": case.category,
+                        "together": case.together or case.name,
+                        "loads": loads,
+                        "by": f"pattern of {case.name}{lies}",
                     }
-                )  # fmt: skip
+                )
     return out
 
 
@@ -124,6 +131,13 @@ def _piece(load: AreaLoad, base: Array, n: Array, piece: Polygon, own: Array) ->
     flat = np.array(piece.exterior.coords)[:-1] @ own.T
     z = base[2] - ((flat - base[:2]) @ n[:2]) / n[2]
     return AreaLoad(
-        load.surface, load.values, np.column_stack([flat, z]), load.at, load.local, load.projected, source=load.source,
-        by="pattern", name=load.name,
-    )  # fmt: skip
+        load.surface,
+        load.values,
+        np.column_stack([flat, z]),
+        load.at,
+        load.local,
+        load.projected,
+        source=load.source,
+        by="pattern",
+        name=load.name,
+    )

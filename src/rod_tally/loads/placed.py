@@ -1,7 +1,7 @@
 """Loads placed in space: onto the member they lie along, the wall they stand on, or the slab they lie in.
 
-A line exactly on the joint of two storeys' walls goes to the wall below, and says so; `SpaceLoad.to` chooses another.
-"""
+A line exactly on the joint of two storeys' walls goes to the wall below, and says so; `SpaceLoad.to` chooses
+another."""
 
 from __future__ import annotations
 
@@ -27,7 +27,8 @@ NOTHING_THERE = "no member, wall or slab lies there"
 
 
 def put_in_space(model: Model, floor: Callable[[str], Floor], load: SpaceLoad, into: Collector) -> None:
-    """One load placed in space, onto what it meets first: a node, a member, a wall, a slab; else it is lost."""
+    """One load placed in space, onto what it meets first: a node, a member, a wall, a slab; else it is
+    lost."""
     line, point = load.line, len(load.line) == 1
     qa = np.array(load.qa)
     qb = qa if point else np.array(load.qb)
@@ -45,7 +46,9 @@ def put_in_space(model: Model, floor: Callable[[str], Floor], load: SpaceLoad, i
         return
     if chosen is None and point:
         ids = list(model.nodes)
-        off = np.linalg.norm(np.array([n.point for n in model.nodes.values()]).reshape(-1, 3) - line[0], axis=1)
+        off = np.linalg.norm(
+            np.array([n.point for n in model.nodes.values()]).reshape(-1, 3) - line[0], axis=1
+        )
         if len(ids) and off.min() <= NODE_REACH:
             entry.taker = ids[int(off.argmin())]
             into.on_node(entry.taker, force, share)
@@ -72,7 +75,8 @@ def put_in_space(model: Model, floor: Callable[[str], Floor], load: SpaceLoad, i
 
 
 def _on_members_in_line(model: Model, line: Array, qa: Array, qb: Array, into: Collector, share: int) -> bool:
-    """A line over several members one after the other: each takes its piece; pieces over none are lost. False: over none."""
+    """A line over several members one after the other: each takes its piece; pieces over none are lost.
+    False: over none."""
     size = float(np.linalg.norm(line[1] - line[0]))
     if size < 1e-6:
         return False
@@ -136,7 +140,11 @@ def _walls_under(model: Model, line: Array) -> list[Surface]:
         flat = s.flat(line)
         shape = LineString(flat) if len(flat) == 2 else Point(flat[0])
         grown = s.polygon.buffer(REACH)
-        inside = grown.intersection(shape).length / max(shape.length, 1e-9) if len(flat) == 2 else grown.contains(shape)
+        inside = (
+            grown.intersection(shape).length / max(shape.length, 1e-9)
+            if len(flat) == 2
+            else grown.contains(shape)
+        )
         if inside > 0.5:
             out.append(s)
     return sorted(out, key=lambda s: float(s.centroid[2]))
@@ -158,7 +166,9 @@ def _slab_at(model: Model, line: Array) -> Surface | None:
     return best[1]
 
 
-def _on_member(model: Model, member: Member, line: Array, qa: Array, qb: Array, into: Collector, share: int) -> None:
+def _on_member(
+    model: Model, member: Member, line: Array, qa: Array, qb: Array, into: Collector, share: int
+) -> None:
     axis = model.line(member)
     length = float(np.linalg.norm(axis[1] - axis[0]))
     t = (axis[1] - axis[0]) / length
@@ -176,7 +186,13 @@ def _on_member(model: Model, member: Member, line: Array, qa: Array, qb: Array, 
 
 
 def _on_surface(
-    floor: Callable[[str], Floor], surface: Surface, line: Array, qa: Array, qb: Array, into: Collector, share: int
+    floor: Callable[[str], Floor],
+    surface: Surface,
+    line: Array,
+    qa: Array,
+    qb: Array,
+    into: Collector,
+    share: int,
 ) -> None:
     if surface.keeps_loads:
         into.on_surface(HeldLoad(surface.id, line, qa, qb if len(line) == 2 else np.zeros(3), share))
@@ -205,7 +221,10 @@ def _on_surface(
     rest = force - arrived
     if np.abs(rest).max() > 1e-9 * max(float(np.abs(force).max()), 1e-9):
         into.lose(
-            share, rest, line, "it lies past the slab's edge, above an opening, or where nothing carries the slab"
+            share,
+            rest,
+            line,
+            "it lies past the slab's edge, above an opening, or where nothing carries the slab",
         )
 
 
@@ -229,7 +248,8 @@ def _in_panel(
     into: Collector,
     share: int,
 ) -> Array:
-    """A point (one end) or a piece of a line within one panel onto its edges; returns the force that arrived."""
+    """A point (one end) or a piece of a line within one panel onto its edges; returns the force that
+    arrived."""
     if panel.empty:
         return np.zeros(3)
     parts: list[EdgeRows] = []

@@ -11,7 +11,8 @@ from .distribution import Distribution
 
 
 def case_total(model: Model, distribution: Distribution, case: LoadCase) -> Array:
-    """(6,): N and N m, global, about the origin of the source's coordinates. What is not carried counts with its force."""
+    """(6,): N and N m, global, about the origin of the source's coordinates. What is not carried counts with
+    its force."""
     force: Array = np.zeros(3)
     moment: Array = np.zeros(3)
 
@@ -51,7 +52,10 @@ def case_total(model: Model, distribution: Distribution, case: LoadCase) -> Arra
     for node, f in zip(arrival.nodes, arrival.node_force):
         put(f, model.nodes[node].point)
     for held in arrival.held:
-        put(held.force, held.line.mean(axis=0) if len(held.line) == 1 else _middle(held.line, held.qa, held.qb))
+        put(
+            held.force,
+            held.line.mean(axis=0) if len(held.line) == 1 else _middle(held.line, held.qa, held.qb),
+        )
     for entry in arrival.shares:
         if entry.lost.any():
             put(entry.lost, np.concatenate(entry.places).mean(axis=0) if entry.places else np.zeros(3))

@@ -22,7 +22,8 @@ LEAST_ASCE = 766.0  # N/m2 (16 psf); 27.1.5
 
 @dataclass(slots=True)
 class Box:
-    """A building as the wind meets it, m: height above the ground, breadth across the wind and depth along it."""
+    """A building as the wind meets it, m: height above the ground, breadth across the wind and depth along
+    it."""
 
     height: float
     breadth: float
@@ -37,8 +38,9 @@ class Box:
 
 @dataclass(slots=True)
 class Faces:
-    """Pressures towards the building (N/m2): on the windward face by height above the ground, and of the leeward face, where
-    suction is positive; both in the direction of the wind. `least`: of the two together, over all of the face."""
+    """Pressures towards the building (N/m2): on the windward face by height above the ground, and of the
+    leeward face, where suction is positive; both in the direction of the wind. `least`: of the two together,
+    over all of the face."""
 
     windward: Callable[[float], float]
     leeward: float
@@ -52,7 +54,8 @@ class Faces:
 
 @dataclass(slots=True)
 class WindEn:
-    """EN 1991-1-4: basic velocity vb (m/s, with direction and season), terrain category, structural factor cscd, orography co."""
+    """EN 1991-1-4: basic velocity vb (m/s, with direction and season), terrain category, structural factor
+    cscd, orography co."""
 
     vb: float
     terrain: str = "II"
@@ -60,7 +63,8 @@ class WindEn:
     co: float = 1.0
 
     def peak(self, z: float) -> float:
-        """Peak velocity pressure qp(z), N/m2: expressions 4.3 to 4.8, with the recommended values and kI = 1."""
+        """Peak velocity pressure qp(z), N/m2: expressions 4.3 to 4.8, with the recommended values and kI =
+        1."""
         z0, least = TERRAIN[self.terrain]
         z = max(z, least)
         kr = 0.19 * (z0 / TERRAIN["II"][0]) ** 0.07
@@ -80,7 +84,8 @@ class WindEn:
         return h if z > h - b else z
 
     def faces(self, box: Box) -> Faces:
-        """Zones D and E of table 7.1 (cpe,10) with the lack of correlation of 7.2.2(3). Raises LateralError above 200 m."""
+        """Zones D and E of table 7.1 (cpe,10) with the lack of correlation of 7.2.2(3). Raises LateralError
+        above 200 m."""
         if box.height > HIGHEST_EN:
             raise LateralError(
                 f"EN 1991-1-4 is for buildings up to {HIGHEST_EN:.0f} m, this one has {box.height:.0f} m"
@@ -100,7 +105,8 @@ class WindEn:
 
 @dataclass(slots=True)
 class WindAsce:
-    """ASCE 7-16, directional procedure for a rigid enclosed building: basic speed V (m/s), exposure, G, Kd, Kzt, Ke."""
+    """ASCE 7-16, directional procedure for a rigid enclosed building: basic speed V (m/s), exposure, G, Kd,
+    Kzt, Ke."""
 
     v: float
     exposure: str = "C"
@@ -139,8 +145,9 @@ def by_bands(of: Callable[[float], float], edges: Array, steps: int = 200) -> Ar
 
 
 def storey_bands(heights: Array, top: float) -> Array:
-    """Heights (n + 1,) between which the wind on the faces goes to each of n storeys above the base, half-way to the next; the
-    uppermost takes all up to `top`, what is below half of the lowest storey goes into the ground."""
+    """Heights (n + 1,) between which the wind on the faces goes to each of n storeys above the base, half-way
+    to the next; the uppermost takes all up to `top`, what is below half of the lowest storey goes into the
+    ground."""
     z = np.concatenate([[0.0], np.asarray(heights, float)])
     if (np.diff(z) <= 0).any():
         raise LateralError("storeys have to lie above each other, and above the ground")

@@ -35,7 +35,8 @@ SPACE = uuid.UUID("1c6e2a7e-8f35-4d0e-9d2f-6a0c1b7e5d42")
 SAME = 1e-6  # m
 ON_LINE = 0.05  # m; a cross member this near to a line load's height takes it
 HELD = Support.of("ux uy")
-# where pinned ends leave nothing else to stop it, a pinned foot does not let its upright spin about its own axis
+# where pinned ends leave nothing else to stop it, a pinned foot does not let its upright spin about its own
+# axis
 PINNED_NO_SPIN = Support.of("ux uy uz rz")
 
 
@@ -83,7 +84,9 @@ class _Builder:
 
     def id(self, *what: Any) -> str:
         return str(
-            ifcopenshell.guid.compress(uuid.uuid5(SPACE, "/".join(str(w) for w in (self.model.name, *what))).hex)
+            ifcopenshell.guid.compress(
+                uuid.uuid5(SPACE, "/".join(str(w) for w in (self.model.name, *what))).hex
+            )
         )
 
     def node(self, x: float, y: float, z: float) -> Node:
@@ -94,12 +97,21 @@ class _Builder:
             self.at[key] = ident
         return self.model.nodes[self.at[key]]
 
-    def member(self, name: str, cls: str, a: Node, b: Node, section: str, z_axis: tuple[float, float, float]) -> Member:
+    def member(
+        self, name: str, cls: str, a: Node, b: Node, section: str, z_axis: tuple[float, float, float]
+    ) -> Member:
         k = int(np.searchsorted(np.array(self.levels) - SAME, min(a.point[2], b.point[2]), "right")) - 1
         m = Member(
-            self.id(name), name, cls, a.id, b.id, section, self.recipe.material, np.array(z_axis, float),
+            self.id(name),
+            name,
+            cls,
+            a.id,
+            b.id,
+            section,
+            self.recipe.material,
+            np.array(z_axis, float),
             storey=self.model.storeys[max(k, 0)].name,
-        )  # fmt: skip
+        )
         if cls == "beam" and self.recipe.beam_ends == "pinned":
             m.release_start = m.release_end = PINNED_END
         self.model.members[m.id] = m
@@ -110,7 +122,7 @@ class _Builder:
         pinned = PINNED_NO_SPIN if r.beam_ends == "pinned" else PINNED
         node.support = FIXED if r.base == "fixed" else pinned
 
-    # -- frame -----------------------------------------------------------------------------------------------------
+    # -- frame -----------------------------------------------------------------------------------------------
 
     def frame(self) -> None:
         r = self.recipe
@@ -136,9 +148,16 @@ class _Builder:
                         name = f"Slab {i}-{j}, storey {k}"
                         outer = np.array([(x0, y0, z), (x1, y0, z), (x1, y1, z), (x0, y1, z)], float)
                         self.model.surfaces[self.id(name)] = Surface(
-                            self.id(name), name, "slab", self.model.storeys[k].name, outer, [], r.slab, r.slab_material,
+                            self.id(name),
+                            name,
+                            "slab",
+                            self.model.storeys[k].name,
+                            outer,
+                            [],
+                            r.slab,
+                            r.slab_material,
                             way="shell",
-                        )  # fmt: skip
+                        )
         self._join_slabs()
 
     def _join_slabs(self) -> None:
@@ -164,7 +183,7 @@ class _Builder:
                 node = self.node(*p.tolist()).id
                 s.joints.append(SurfaceJoint("end", ends[node], p[None], 0.0, node))
 
-    # -- façade ----------------------------------------------------------------------------------------------------
+    # -- façade ----------------------------------------------------------------------------------------------
 
     def facade(self) -> None:
         r = self.recipe
@@ -252,7 +271,8 @@ class _Builder:
             )
 
     def _wind(self, bay: int, low: float, high: float, below: Member | None, above: Member | None) -> None:
-        """A pane's wind by lines at 45 degrees on its four bars; without a bar above or below it spans from upright to upright."""
+        """A pane's wind by lines at 45 degrees on its four bars; without a bar above or below it spans from
+        upright to upright."""
         q, width, height = self.recipe.wind, self.recipe.spacings[bay], high - low
         if below is None or above is None:
             for upright in (bay, bay + 1):
@@ -278,7 +298,9 @@ class _Builder:
             a, b = max(low, float(z[0])), min(high, float(z[-1]))
             if b - a > SAME:
                 at = np.unique(np.concatenate([[a, b], z[(z > a + SAME) & (z < b - SAME)]]))
-                self._on_member(self.uprights[upright, k], [(float(h - low), float(np.interp(h, z, q))) for h in at])
+                self._on_member(
+                    self.uprights[upright, k], [(float(h - low), float(np.interp(h, z, q))) for h in at]
+                )
 
     def _crowd(self) -> None:
         r = self.recipe
@@ -292,7 +314,9 @@ class _Builder:
                 near = min(self.heights(i), key=lambda h: abs(h - z), default=None)
                 if near is not None and abs(near - z) <= ON_LINE + SAME:
                     bar = self.crossing[i, near]
-                    case.member_loads.append(MemberLoad(bar.id, 0.0, width, (0.0, value, 0.0), (0.0, value, 0.0)))
+                    case.member_loads.append(
+                        MemberLoad(bar.id, 0.0, width, (0.0, value, 0.0), (0.0, value, 0.0))
+                    )
                     continue
                 k = self._storey_at(z)
                 for upright in (i, i + 1):

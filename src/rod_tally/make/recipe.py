@@ -1,4 +1,5 @@
-"""Recipes: what a model is made from. TOML; every key has a default but those a kind needs; errors name the key."""
+"""Recipes: what a model is made from. TOML; every key has a default but those a kind needs; errors name the
+key."""
 
 from __future__ import annotations
 
@@ -124,16 +125,27 @@ class Recipe(Table):
             if name not in self.sections and name not in catalogue():
                 near = near_names(name)
                 hint = f"; do you mean {' or '.join(near)}?" if near else ""
-                raise RecipeError(f"{key} is {name!r}, which is neither in the catalogue nor in [sections]{hint}")
+                raise RecipeError(
+                    f"{key} is {name!r}, which is neither in the catalogue nor in [sections]{hint}"
+                )
         for key, name in (("material", self.material), ("slab_material", self.slab_material)):
             if name not in grades():
                 raise RecipeError(f"{key} is {name!r}, which is no grade of the catalogue")
         lowest = min(self.storeys)
         for where, heights, storey in [
             ("cross_members", self.cross_members, None),
-            *((f"exceptions[{k}].cross_members", e.cross_members, e.storey) for k, e in enumerate(self.exceptions, 1)),
+            *(
+                (f"exceptions[{k}].cross_members", e.cross_members, e.storey)
+                for k, e in enumerate(self.exceptions, 1)
+            ),
         ]:
-            limit = lowest if storey is None else self.storeys[storey - 1] if storey <= len(self.storeys) else None
+            limit = (
+                lowest
+                if storey is None
+                else self.storeys[storey - 1]
+                if storey <= len(self.storeys)
+                else None
+            )
             if limit is None:
                 raise RecipeError(f"{where}: there is no storey {storey}; there are {len(self.storeys)}")
             if heights != sorted(set(heights)):
@@ -146,13 +158,19 @@ class Recipe(Table):
             if e.bay is not None and e.bay > len(self.spacings):
                 raise RecipeError(f"exceptions[{k}].bay is {e.bay}; there are {len(self.spacings)} bays")
         if self.line_load is not None and self.line_load.height > lowest:
-            raise RecipeError(f"line_load.height is {self.line_load.height:g} m, above a storey of {lowest:g} m")
+            raise RecipeError(
+                f"line_load.height is {self.line_load.height:g} m, above a storey of {lowest:g} m"
+            )
         nx, ny, n = len(self.bays_x) + 1, len(self.bays_y) + 1, len(self.storeys)
         count = (
-            n * (nx * ny * 3) if self.kind == "frame" else n * (len(self.spacings) + 1) * (2 + len(self.cross_members))
+            n * (nx * ny * 3)
+            if self.kind == "frame"
+            else n * (len(self.spacings) + 1) * (2 + len(self.cross_members))
         )
         if count > MOST:
-            raise RecipeError(f"storeys, bays and spacings give about {count:,} members; the most is {MOST:,}")
+            raise RecipeError(
+                f"storeys, bays and spacings give about {count:,} members; the most is {MOST:,}"
+            )
 
 
 def _size(key: str, value: Any, low: float) -> None:

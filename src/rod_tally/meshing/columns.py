@@ -1,4 +1,5 @@
-"""Walls as one column each: nodes at mid-length, level by level, with rigid arms to what the wall is joined to.
+"""Walls as one column each: nodes at mid-length, level by level, with rigid arms to what the wall is joined
+to.
 
 Walls joined at an upright edge meet there level by level: the arms of both end in one place.
 """
@@ -56,9 +57,15 @@ def add_columns(model: Model, out: Plates, walls: list[Surface], index: dict[str
         z = levels[s.id]
         nodes = [node(np.array([foot[0], foot[1], h])) for h in z]
         out.columns[s.id] = WallColumn(
-            s.id, np.array(nodes, np.int64), np.array(z), float(np.ptp(along)), s.thickness, level, s.plain_axes[2],
+            s.id,
+            np.array(nodes, np.int64),
+            np.array(z),
+            float(np.ptp(along)),
+            s.thickness,
+            level,
+            s.plain_axes[2],
             _is_flanged(s, level, out_of),
-        )  # fmt: skip
+        )
     out.points = np.vstack([out.points, *points]) if points else out.points
     tied: set[int] = set()
     rank = {ident: k for k, ident in enumerate(_in_order(walls))}
@@ -68,8 +75,9 @@ def add_columns(model: Model, out: Plates, walls: list[Surface], index: dict[str
 
 
 def _in_order(walls: list[Surface]) -> list[str]:
-    """Walls by what they are: the first at a node that several hold turns it, so that must not depend on the order of the file
-    or on which way the building lies. The longest first, then the largest, the nearest to the middle of all, and by place."""
+    """Walls by what they are: the first at a node that several hold turns it, so that must not depend on the
+    order of the file or on which way the building lies. The longest first, then the largest, the nearest to
+    the middle of all, and by place."""
     middle = np.mean([s.outer.mean(axis=0) for s in walls], axis=0)
 
     def key(s: Surface) -> tuple[float, ...]:
@@ -86,16 +94,18 @@ def _in_order(walls: list[Surface]) -> list[str]:
 
 
 def _levels(walls: list[Surface], storeys: list[float]) -> dict[str, list[float]]:
-    """Heights of each wall's nodes: its foot and top, what is joined to it, and the same of the walls at its edges.
+    """Heights of each wall's nodes: its foot and top, what is joined to it, and the same of the walls at its
+    edges.
 
-    Walls at each other's edges meet more often than once a storey: between two meetings each bends by itself, which makes a
-    box too soft in torsion by about (h / L)^2 G / 2 E.
-    """
+    Walls at each other's edges meet more often than once a storey: between two meetings each bends by itself,
+    which makes a box too soft in torsion by about (h / L)^2 G / 2 E."""
     own = {s.id: {float(s.outer[:, 2].min()), float(s.outer[:, 2].max()), *_joined_at(s)} for s in walls}
     for s in walls:  # and the storeys that it passes without a floor, where its forces are asked for
         low, high = min(own[s.id]), max(own[s.id])
         own[s.id] |= {
-            z for z in storeys if low + LEAST < z < high - LEAST and min(abs(z - h) for h in own[s.id]) > LEAST
+            z
+            for z in storeys
+            if low + LEAST < z < high - LEAST and min(abs(z - h) for h in own[s.id]) > LEAST
         }
     ends = {s.id: (float(s.outer[:, 2].min()), float(s.outer[:, 2].max())) for s in walls}
     groups: dict[str, set[str]] = {s.id: {s.id} for s in walls}
@@ -165,9 +175,9 @@ def _tie(
     tied: set[int],
     rank: dict[str, int],
 ) -> None:
-    """Ties of a column to what its wall is joined to. `tied`: nodes that follow a wall already, which may follow no other:
-    walls that meet there would turn as one, and a section of several walls could not warp. They meet there instead. `rank`:
-    the walls' order."""
+    """Ties of a column to what its wall is joined to. `tied`: nodes that follow a wall already, which may
+    follow no other: walls that meet there would turn as one, and a section of several walls could not warp.
+    They meet there instead. `rank`: the walls' order."""
 
     def follow(n: int, point: Array) -> None:
         own = column.at(float(point[2]))
@@ -178,7 +188,9 @@ def _tie(
             out.ties.append(Tie(n, (own,), (1.0,)))
 
     # by place: of two levels that one node lies near, the same one whatever the order of the file
-    for j in sorted(s.joints, key=lambda j: (j.kind, *np.round(j.line.mean(axis=0)[[2, 1, 0]], 4).tolist(), j.other)):
+    for j in sorted(
+        s.joints, key=lambda j: (j.kind, *np.round(j.line.mean(axis=0)[[2, 1, 0]], 4).tolist(), j.other)
+    ):
         if j.kind == "end" and j.node in index:
             follow(index[j.node], model.nodes[j.node].point)
         elif j.kind == "surface" and j.other in out.columns:
@@ -220,7 +232,8 @@ def _hold(out: Plates, s: Surface, column: WallColumn) -> None:
         length = float(np.linalg.norm(edge.line[1] - edge.line[0]))
         line = edge.support.stiffness
         a, b = (0, 1) if abs(column.level[0]) >= abs(column.level[1]) else (1, 0)
-        # along the wall, across it, up; then about the same three: a line held up is held from tipping in its plane
+        # along the wall, across it, up; then about the same three: a line held up is held from tipping in its
+        # plane
         k = [line[a] * length, line[b] * length, line[2] * length]
         k += [line[3 + a] * length, line[2] * length**3 / 12, line[b] * length**3 / 12]
         across = np.cross([0.0, 0, 1], column.level)

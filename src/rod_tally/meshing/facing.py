@@ -1,5 +1,5 @@
-"""Axes for the mesh of a face that turn with it: the generator's mesh depends on how a face lies, and a building that is turned as a
-whole, or drawn in another order, must get the same elements."""
+"""Axes for the mesh of a face that turn with it: the generator's mesh depends on how a face lies, and a
+building that is turned as a whole, or drawn in another order, must get the same elements."""
 
 from __future__ import annotations
 
@@ -20,7 +20,8 @@ BETWEEN = 0.37  # where they are rounded up: not half way, as lengths are often 
 
 @dataclass(slots=True)
 class Facing:
-    """`turn` (2, 2): rows are the axes of the mesh in those of the surface's plane; `mirrored`: its normal looks the other way."""
+    """`turn` (2, 2): rows are the axes of the mesh in those of the surface's plane; `mirrored`: its normal
+    looks the other way."""
 
     turn: Array
     mirrored: bool
@@ -35,14 +36,16 @@ class Facing:
 
 
 def rounded(points: Array) -> Array:
-    """Places (n, 2) from their least on, without the last digits, which a turn changes: they must not decide how elements lie."""
+    """Places (n, 2) from their least on, without the last digits, which a turn changes: they must not decide
+    how elements lie."""
     return np.floor((points - points.min(axis=0)) / GRAIN + BETWEEN) * GRAIN
 
 
 def facing(surface: Surface, ring: Array, points: Array, towards: Array) -> Facing:
-    """Along one of the longest straight sides of a face's outline `ring` (n, 2), seen from either side: so that `points` (m, 2), all
-    that its mesh must keep, come first in order. Of a face that is its own mirror image, or its own turn, the axes that look
-    best towards the place `towards` (3,), the middle of the building, then as the surface is drawn."""
+    """Along one of the longest straight sides of a face's outline `ring` (n, 2), seen from either side: so
+    that `points` (m, 2), all that its mesh must keep, come first in order. Of a face that is its own mirror
+    image, or its own turn, the axes that look best towards the place `towards` (3,), the middle of the
+    building, then as the surface is drawn."""
     plane = surface.plain_axes
     inwards = plane @ (towards - surface.lifted(points.mean(axis=0)[None])[0])
     drawn = plane @ _first_edge(surface.outer)
@@ -75,7 +78,8 @@ def _first_edge(outer: Array) -> Array:
 
 
 def _straight_sides(ring: Array) -> Array:
-    """Vectors (k, 2) from corner to corner of a closed outline (n, 2), nodes along straight sides left out."""
+    """Vectors (k, 2) from corner to corner of a closed outline (n, 2), nodes along straight sides left
+    out."""
     steps = np.diff(ring, axis=0, append=ring[:1])
     steps = steps[np.linalg.norm(steps, axis=1) > 0]
     u = steps / np.linalg.norm(steps, axis=1)[:, None]

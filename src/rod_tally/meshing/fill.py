@@ -21,8 +21,9 @@ QUAD_LIKE, FRONTAL, PLAIN = 8, 6, 1  # the generator's ways, in the order in whi
 
 @dataclass(slots=True)
 class Filled:
-    """`points` (n, 2), the given ones first; `quads` (q, 4) and `triangles` (t, 3), anticlockwise. `how`: "mapped",
-    "free" or "cut", the last for a face that could only be cut into triangles without nodes inside."""
+    """`points` (n, 2), the given ones first; `quads` (q, 4) and `triangles` (t, 3), anticlockwise. `how`:
+    "mapped", "free" or "cut", the last for a face that could only be cut into triangles without nodes
+    inside."""
 
     points: Array
     quads: NDArray[np.int64]
@@ -37,8 +38,8 @@ def fill(
     dots: Sequence[int],
     size: float,
 ) -> Filled:
-    """Elements of about `size` (m) in a face. `rings` are the nodes round it, the outer one anticlockwise, then its holes;
-    `inner` are pieces of lines within it and `dots` single nodes, which elements keep too."""
+    """Elements of about `size` (m) in a face. `rings` are the nodes round it, the outer one anticlockwise,
+    then its holes; `inner` are pieces of lines within it and `dots` single nodes, which elements keep too."""
     if len(rings) == 1 and not inner and not dots:
         done = mapped(points, list(rings[0]))
         if done is not None:
@@ -64,8 +65,8 @@ def corners(points: Array, ring: list[int]) -> list[int]:
 
 
 def mapped(points: Array, ring: list[int]) -> Filled | None:
-    """A four-sided face with as many nodes on opposite sides, by transfinite mapping (Gordon and Hall 1973); None for
-    another."""
+    """A four-sided face with as many nodes on opposite sides, by transfinite mapping (Gordon and Hall 1973);
+    None for another."""
     at = corners(points, ring)
     if len(at) != 4:
         return None
@@ -116,7 +117,10 @@ def free(
     """Triangles by one of the ways of the mesh generator gmsh; None where it gives up."""
     try:
         import gmsh  # kept out of start-up
-    except (ImportError, OSError):  # a machine without the libraries it needs: faces are cut, and reported as poor
+    except (
+        ImportError,
+        OSError,
+    ):  # a machine without the libraries it needs: faces are cut, and reported as poor
         return None
     with _gmsh_lock:
         if not gmsh.isInitialized():
@@ -206,14 +210,17 @@ def _worst(p: Array) -> Array:
     """The least sine of the corners of elements (E, n, 2), negative where one is re-entrant."""
     u, v = p - np.roll(p, 1, axis=1), np.roll(p, -1, axis=1) - p
     size = np.linalg.norm(u, axis=2) * np.linalg.norm(v, axis=2)
-    return np.asarray(((u[..., 0] * v[..., 1] - u[..., 1] * v[..., 0]) / np.maximum(size, 1e-300)).min(axis=1))
+    return np.asarray(
+        ((u[..., 0] * v[..., 1] - u[..., 1] * v[..., 0]) / np.maximum(size, 1e-300)).min(axis=1)
+    )
 
 
 def paired(f: Filled, inner: Sequence[tuple[int, int]]) -> Filled:
-    """Triangles joined by two into quadrilaterals, the best shaped first, never across a line that elements keep.
+    """Triangles joined by two into quadrilaterals, the best shaped first, never across a line that elements
+    keep.
 
-    Pairs of sound triangles stay sound, where a generator's own quadrilaterals may lap over each other in narrow places.
-    """
+    Pairs of sound triangles stay sound, where a generator's own quadrilaterals may lap over each other in
+    narrow places."""
     t = f.triangles
     sides = np.stack([t, np.roll(t, -1, axis=1)], axis=-1).reshape(-1, 2)
     opposite = np.roll(t, 1, axis=1).ravel()

@@ -1,4 +1,5 @@
-"""What meshing yields: shell elements, ties between nodes, held edges, walls that stand for one column each."""
+"""What meshing yields: shell elements, ties between nodes, held edges, walls that stand for one column
+each."""
 
 from __future__ import annotations
 
@@ -13,8 +14,8 @@ from ..model.geometry.vectors import Array
 
 @dataclass(slots=True, frozen=True)
 class Tie:
-    """Node `slave` moves as a rigid arm from the place between `masters` that their `weights` (sum 1) give; but for turning about
-    `hinge`, where there is one."""
+    """Node `slave` moves as a rigid arm from the place between `masters` that their `weights` (sum 1) give;
+    but for turning about `hinge`, where there is one."""
 
     slave: int
     masters: tuple[int, ...]
@@ -24,7 +25,8 @@ class Tie:
 
 @dataclass(slots=True, frozen=True)
 class Corner:
-    """Rigid arms from nodes `first` and `second` meet at `place` (m), which moves as both take it, and may turn against each."""
+    """Rigid arms from nodes `first` and `second` meet at `place` (m), which moves as both take it, and may
+    turn against each."""
 
     first: int
     second: int
@@ -33,7 +35,8 @@ class Corner:
 
 @dataclass(slots=True)
 class HeldEdge:
-    """Nodes (k,) of a surface that a line support holds, and the length of edge (k,) that each stands for, m."""
+    """Nodes (k,) of a surface that a line support holds, and the length of edge (k,) that each stands for,
+    m."""
 
     surface: str
     support: Support
@@ -43,8 +46,9 @@ class HeldEdge:
 
 @dataclass(slots=True)
 class WallColumn:
-    """A wall as a column: `nodes` (k,) of the mesh from its foot up, at heights `z` (k,); `length` along `level` (3,) and
-    `thickness`, m. `flanged`: other walls stand at both its edges, so that shear is spread evenly over its length."""
+    """A wall as a column: `nodes` (k,) of the mesh from its foot up, at heights `z` (k,); `length` along
+    `level` (3,) and `thickness`, m. `flanged`: other walls stand at both its edges, so that shear is spread
+    evenly over its length."""
 
     surface: str
     nodes: NDArray[np.int64]
@@ -64,13 +68,13 @@ class WallColumn:
 class Plates:
     """Shell elements over nodes (n, 3), of which the first `named` are the model's own, in their order.
 
-    `quads` (Q, 4) and `triangles` (T, 3) run against the clock about their surface's normal; `quad_of`, `triangle_of` index
-    `surfaces`; `quad_face`, `triangle_face` number the faces between lines that elements keep. `tracks`: of each member
-    along a surface, distance from its start and node, in order. `failed`: surfaces that are computed as shells
-    and are not in the mesh, and why; `shapes` the surfaces themselves; `columns` are walls that stand for one column each, and
-    `corners` where the arms of two of them meet. `standing`: walls whose joints only press with the nodes along those, each of which
-    follows another one, and the way (3,) in which it is pressed.
-    """
+    `quads` (Q, 4) and `triangles` (T, 3) run against the clock about their surface's normal; `quad_of`,
+    `triangle_of` index `surfaces`; `quad_face`, `triangle_face` number the faces between lines that elements
+    keep. `tracks`: of each member along a surface, distance from its start and node, in order. `failed`:
+    surfaces that are computed as shells and are not in the mesh, and why; `shapes` the surfaces themselves;
+    `columns` are walls that stand for one column each, and `corners` where the arms of two of them meet.
+    `standing`: walls whose joints only press with the nodes along those, each of which follows another one,
+    and the way (3,) in which it is pressed."""
 
     surfaces: list[str]
     points: Array
@@ -95,17 +99,24 @@ class Plates:
         self.quads, self.triangles = self.quads.reshape(-1, 4), self.triangles.reshape(-1, 3)
 
     def keeping(self, surfaces: set[str], failed: dict[str, str]) -> Plates:
-        """The same nodes with the elements of these surfaces alone; the others are named in `failed` with a reason."""
+        """The same nodes with the elements of these surfaces alone; the others are named in `failed` with a
+        reason."""
         kept = [s for s in self.surfaces if s in surfaces]
         number = np.array([kept.index(s) if s in surfaces else -1 for s in self.surfaces], np.int64)
         q, t = number[self.quad_of] >= 0, number[self.triangle_of] >= 0
         return replace(
-            self, surfaces=kept, quads=self.quads[q], triangles=self.triangles[t],
-            quad_of=number[self.quad_of[q]], triangle_of=number[self.triangle_of[t]],
-            quad_face=self.quad_face[q], triangle_face=self.triangle_face[t],
+            self,
+            surfaces=kept,
+            quads=self.quads[q],
+            triangles=self.triangles[t],
+            quad_of=number[self.quad_of[q]],
+            triangle_of=number[self.triangle_of[t]],
+            quad_face=self.quad_face[q],
+            triangle_face=self.triangle_face[t],
             held=[h for h in self.held if h.surface in surfaces or h.surface in self.columns],
-            standing=[x for x in self.standing if x[0] in surfaces], failed={**self.failed, **failed},
-        )  # fmt: skip
+            standing=[x for x in self.standing if x[0] in surfaces],
+            failed={**self.failed, **failed},
+        )
 
     @property
     def empty(self) -> bool:
@@ -128,7 +139,9 @@ class Plates:
         """Nodes of one surface's elements, sorted."""
         k = self.surfaces.index(surface)
         return np.unique(
-            np.concatenate([self.quads[self.quad_of == k].ravel(), self.triangles[self.triangle_of == k].ravel()])
+            np.concatenate(
+                [self.quads[self.quad_of == k].ravel(), self.triangles[self.triangle_of == k].ravel()]
+            )
         )
 
     def centres(self) -> Array:

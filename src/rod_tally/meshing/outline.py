@@ -1,4 +1,5 @@
-"""What of one surface elements must keep: its outline, openings, and where members, supports and other surfaces hold it."""
+"""What of one surface elements must keep: its outline, openings, and where members, supports and other
+surfaces hold it."""
 
 from __future__ import annotations
 
@@ -13,8 +14,8 @@ from ..model.entities.surface import sound
 from ..model.geometry.vectors import Array
 from .wires import TOUCH
 
-# of the element size: what lies nearer to an edge than this is brought onto it by a rigid arm; no round share, which rounding would
-# decide
+# of the element size: what lies nearer to an edge than this is brought onto it by a rigid arm; no round
+# share, which rounding would decide
 NEAR_EDGE = 0.2507
 BESIDE = 0.6  # m; a member outside the outline that transfer tied to the surface holds its edge up to here
 IN_PLANE = 0.2  # sine of the angle up to which a member lies in a wall's plane, and square to its edge
@@ -26,9 +27,10 @@ STRAIGHT = 0.02  # sine of the angle between an edge and a member that goes with
 
 @dataclass(slots=True)
 class SurfaceLines:
-    """`lines` (2, 3), the first `edges` of which are outline and openings, and `dots` (3,) in space; `nodes` are those of the model that may become corners of elements;
-    `tracks`: member and the piece of line (2, 3) along which it holds the surface; `ends`: node and its place; `faces`: node
-    and the piece (2, 3) of an edge that a member in the wall's plane meets there with its depth."""
+    """`lines` (2, 3), the first `edges` of which are outline and openings, and `dots` (3,) in space; `nodes`
+    are those of the model that may become corners of elements; `tracks`: member and the piece of line (2, 3)
+    along which it holds the surface; `ends`: node and its place; `faces`: node and the piece (2, 3) of an
+    edge that a member in the wall's plane meets there with its depth."""
 
     polygon: Polygon
     lines: list[Array] = field(default_factory=list)
@@ -41,7 +43,8 @@ class SurfaceLines:
 
 
 def lines_on(model: Model, s: Surface, size: float, whole_columns: bool = False) -> SurfaceLines:
-    """Of a surface with elements of about `size` (m); with `whole_columns` columns hold slabs over their whole section. Raises ValueError for one whose outline holds no area."""
+    """Of a surface with elements of about `size` (m); with `whole_columns` columns hold slabs over their
+    whole section. Raises ValueError for one whose outline holds no area."""
     polygon = _net(s)
     out = SurfaceLines(polygon)
     merge = NEAR_EDGE * size
@@ -57,7 +60,9 @@ def lines_on(model: Model, s: Surface, size: float, whole_columns: bool = False)
     for bed in s.beds:  # elements keep to the zones of the ground
         flat = s.flat(bed.outer)
         out.lines += [
-            s.lifted(p) for pair in zip(flat, np.roll(flat, -1, axis=0)) for p in _within(np.array(pair), inside)
+            s.lifted(p)
+            for pair in zip(flat, np.roll(flat, -1, axis=0))
+            for p in _within(np.array(pair), inside)
         ]
     for joint in s.joints:
         if joint.kind != "member" or joint.other not in model.members or len(joint.line) != 2:
@@ -99,11 +104,11 @@ def lines_on(model: Model, s: Surface, size: float, whole_columns: bool = False)
 def _face(
     model: Model, s: Surface, joint: SurfaceJoint, place: Array, edges: list[Array], merge: float
 ) -> Array | None:
-    """The piece (2, 2) of a wall's edge that the end of a member in its plane covers: of a lintel beside it, of a column under
-    it; None for any other end.
+    """The piece (2, 2) of a wall's edge that the end of a member in its plane covers: of a lintel beside it,
+    of a column under it; None for any other end.
 
-    A node of a shell alone hardly resists turning in the shell's plane, the less the finer the mesh: a lintel would be hinged.
-    """
+    A node of a shell alone hardly resists turning in the shell's plane, the less the finer the mesh: a lintel
+    would be hinged."""
     member = model.members.get(joint.other)
     section = model.sections.get(member.section) if member is not None else None
     if not s.upright or member is None or section is None or not section.usable:
@@ -130,8 +135,8 @@ def _face(
 
 
 def _footprint(model: Model, s: Surface, joint: SurfaceJoint, place: Array, polygon: Polygon) -> list[Array]:
-    """Sides (2, 2) of what the section of a column at `place` covers of a slab: of its box (of a round one the square of its area), as
-    far as the slab goes. None for what does not stand square to a slab."""
+    """Sides (2, 2) of what the section of a column at `place` covers of a slab: of its box (of a round one
+    the square of its area), as far as the slab goes. None for what does not stand square to a slab."""
     member = model.members.get(joint.other)
     section = model.sections.get(member.section) if member is not None else None
     if s.upright or member is None or section is None or not section.usable:
@@ -141,7 +146,9 @@ def _footprint(model: Model, s: Surface, joint: SurfaceJoint, place: Array, poly
         return []
     across = axes[1:] @ s.plain_axes[:2].T  # y and z in the slab's plane
     y0, y1, z0, z1 = (v * (ROUND if section.round else 1.0) for v in section.bounds)
-    box = Polygon([place + y * across[0] + z * across[1] for y, z in ((y0, z0), (y1, z0), (y1, z1), (y0, z1))])
+    box = Polygon(
+        [place + y * across[0] + z * across[1] for y, z in ((y0, z0), (y1, z0), (y1, z1), (y0, z1))]
+    )
     near = MARGIN * min(y1 - y0, z1 - z0)
     if polygon.exterior.distance(box.exterior) < near:  # no slivers along an edge nearby
         box = Polygon([_onto(np.array(p), polygon, near) for p in box.exterior.coords[:-1]])
@@ -160,7 +167,8 @@ def _onto(place: Array, polygon: Polygon, near: float) -> Array:
 
 
 def _net(s: Surface) -> Polygon:
-    """The outline less its openings, also of those that reach over its edge; the largest part of what is left."""
+    """The outline less its openings, also of those that reach over its edge; the largest part of what is
+    left."""
     whole = sound(Polygon(s.flat(s.outer)))
     for ring in s.openings:
         whole = whole.difference(sound(Polygon(s.flat(ring))))
@@ -183,7 +191,8 @@ def _within(flat: Array, area: BaseGeometry) -> list[Array]:
 
 
 def _beside(flat: Array, edges: list[Array], reach: float) -> list[Array]:
-    """What of the edges a line runs along within `reach`, and not on the edge itself: pieces (2, 2) of edges."""
+    """What of the edges a line runs along within `reach`, and not on the edge itself: pieces (2, 2) of
+    edges."""
     d = flat[1] - flat[0]
     size = float(np.linalg.norm(d))
     if size < TOUCH:
@@ -226,7 +235,8 @@ def _brought(p: Array, lines: BaseGeometry, corners: Array, merge: float, polygo
 
 
 def _nearest(places: Array, p: Array, polygon: Polygon) -> Array:
-    """Of places (n, 2) the nearest to p; of equally near ones the one farther in: rounding must not choose."""
+    """Of places (n, 2) the nearest to p; of equally near ones the one farther in: rounding must not
+    choose."""
     far = np.round(np.linalg.norm(places - p, axis=1) / TOUCH)
     inwards = np.round(np.linalg.norm(places - np.array(polygon.centroid.coords[0]), axis=1), 6)
     return np.asarray(places[int(np.lexsort((inwards, far))[0])])

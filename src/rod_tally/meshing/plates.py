@@ -1,4 +1,5 @@
-"""The mesh of all slabs and walls that a run computes as shells, and how members and supports take hold of it."""
+"""The mesh of all slabs and walls that a run computes as shells, and how members and supports take hold of
+it."""
 
 from __future__ import annotations
 
@@ -48,10 +49,11 @@ def mesh_plates(
     leaning: Collection[str] = (),
     whole_columns: bool = False,
 ) -> Plates:
-    """Mesh the surfaces that are computed as shells (of them those in `only`), with elements of about `size` (m, or "auto" for
-    about eight across each panel's span) or as each surface says; walls in `standing` only stand on what is below them,
-    those in `leaning` only press along their sides; with
-    `whole_columns` columns hold slabs over their whole section. A surface that cannot be meshed is named in `failed`; nothing is raised for what a model holds."""
+    """Mesh the surfaces that are computed as shells (of them those in `only`), with elements of about `size`
+    (m, or "auto" for about eight across each panel's span) or as each surface says; walls in `standing` only
+    stand on what is below them, those in `leaning` only press along their sides; with `whole_columns` columns
+    hold slabs over their whole section. A surface that cannot be meshed is named in `failed`; nothing is
+    raised for what a model holds."""
     index = {n: i for i, n in enumerate(model.nodes)}
     xyz = np.array([n.point for n in model.nodes.values()]).reshape(-1, 3)
     found: dict[str, SurfaceLines] = {}
@@ -82,7 +84,9 @@ def mesh_plates(
     # vertices in the numbers of the whole: the model's nodes keep theirs
     vertex = np.concatenate([number, len(xyz) + np.arange(len(wires.points) - len(number))])
     points = [xyz, wires.points[len(number) :]]
-    sizes = {s: _size(model.surfaces[s], found[s].polygon, element_size(model.surfaces[s], size)) for s in found}
+    sizes = {
+        s: _size(model.surfaces[s], found[s].polygon, element_size(model.surfaces[s], size)) for s in found
+    }
     steps, more = _divided(wires, sizes, vertex, len(xyz) + len(wires.points) - len(number))
     points.append(more)
     _fill_all(model, out, found, wires, vertex, steps, np.vstack(points), sizes, progress)
@@ -113,8 +117,8 @@ def element_size(s: Surface, size: float | str) -> float:
 
 
 def panel_span(s: Surface) -> float:
-    """What a surface spans, m: the shorter side of its box, or of a slab the usual distance between the columns that hold it
-    where that is less."""
+    """What a surface spans, m: the shorter side of its box, or of a slab the usual distance between the
+    columns that hold it where that is less."""
     from scipy.spatial import cKDTree
 
     box = np.array(Polygon(s.flat(s.outer)).minimum_rotated_rectangle.exterior.coords)
@@ -194,7 +198,8 @@ def _fill_all(
             used = sorted({n for r in loops for n in r} | {n for p in pieces for n in p} | set(alone))
             turned = facing(s, s.flat(points[loops[0]]), s.flat(points[used]), middle)
             flat = turned.there(s.flat(points[used]))
-            # numbered by place, not by the order of the file, so that like floors of a building are filled once
+            # numbered by place, not by the order of the file, so that like floors of a building are filled
+            # once
             place = rounded(flat)
             order = np.lexsort((place[:, 1], place[:, 0]))
             used, flat, place = [used[i] for i in order], flat[order], place[order]
@@ -231,8 +236,8 @@ def _fill_all(
 def _faces(
     s: Surface, found: SurfaceLines, segments: NDArray[np.int64], points: Array
 ) -> Iterable[tuple[list[list[int]], list[tuple[int, int]], list[int]]]:
-    """Faces between the segments of a surface: rings of vertices, the outer one against the clock, pieces of lines that
-    end within, and single vertices."""
+    """Faces between the segments of a surface: rings of vertices, the outer one against the clock, pieces of
+    lines that end within, and single vertices."""
     from scipy.spatial import cKDTree
 
     if not len(segments):
@@ -242,7 +247,9 @@ def _faces(
     name = {tuple(flat[v]): int(v) for v in used}
     lines = MultiLineString([flat[pair] for pair in segments])
     faces = [
-        f for f in polygonize(lines.geoms) if f.area > TOUCH**2 and found.polygon.contains(f.representative_point())
+        f
+        for f in polygonize(lines.geoms)
+        if f.area > TOUCH**2 and found.polygon.contains(f.representative_point())
     ]
     if not faces:
         return

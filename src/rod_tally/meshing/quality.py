@@ -16,8 +16,8 @@ LONG = 8.0  # longest over shortest side
 
 @dataclass(slots=True)
 class Quality:
-    """Of all elements, quadrilaterals first: sharpest corner (E,) in degrees, for quadrilaterals the worse of that and what
-    their flattest leaves to 180; longest over shortest side (E,)."""
+    """Of all elements, quadrilaterals first: sharpest corner (E,) in degrees, for quadrilaterals the worse of
+    that and what their flattest leaves to 180; longest over shortest side (E,)."""
 
     angle: Array
     aspect: Array

@@ -1,4 +1,5 @@
-"""Joints of walls that only press, at their feet and along their sides: nodes of their own there, tied to those they had, that may open."""
+"""Joints of walls that only press, at their feet and along their sides: nodes of their own there, tied to
+those they had, that may open."""
 
 from __future__ import annotations
 
@@ -14,9 +15,10 @@ from .wires import on_line
 
 
 def stand_apart(model: Model, out: Plates, standing: Collection[str], leaning: Collection[str]) -> None:
-    """Give shells of these walls nodes of their own along their feet (`standing`), where anything else is at those, and along their upright
-    edges (`leaning`), where other surfaces are, in place: each tied to the node it was. Walls that meet in such a joint and both only press
-    there share the new node; what is held along an edge of its own stays as it is."""
+    """Give shells of these walls nodes of their own along their feet (`standing`), where anything else is at
+    those, and along their upright edges (`leaning`), where other surfaces are, in place: each tied to the
+    node it was. Walls that meet in such a joint and both only press there share the new node; what is held
+    along an edge of its own stays as it is."""
     from scipy.spatial import cKDTree
 
     if not standing and not leaning:

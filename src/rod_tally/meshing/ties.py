@@ -12,8 +12,8 @@ from .wires import TOUCH
 
 
 def tie_surfaces(model: Model, out: Plates) -> None:
-    """Tie nodes along the joint of two surfaces that do not share them: where a gap was left between the two, or where the
-    lines of the two came out unlike."""
+    """Tie nodes along the joint of two surfaces that do not share them: where a gap was left between the two,
+    or where the lines of the two came out unlike."""
     meshed = {s: out.nodes_of(s) for s in out.surfaces}
     edges = {s: _edges_of(out, s) for s in meshed}
     seen: set[tuple[str, str, tuple[float, ...]]] = set()

@@ -1,4 +1,5 @@
-"""The lines that elements must keep: outlines, openings, joints, beams and supports of all surfaces, cut where they meet.
+"""The lines that elements must keep: outlines, openings, joints, beams and supports of all surfaces, cut
+where they meet.
 
 Vertices are shared by whatever meets there, so that surfaces that share a line also share the nodes on it.
 """
@@ -19,16 +20,16 @@ from ..model.geometry.vectors import Array
 if TYPE_CHECKING:
     from scipy.spatial import cKDTree
 
-# m; places nearer than this are one: far above what transfer leaves by rounding, far below an element; no round length, which
-# rounding would put on either side
+# m; places nearer than this are one: far above what transfer leaves by rounding, far below an element; no
+# round length, which rounding would put on either side
 TOUCH = 5.03e-3
 ROUNDS = 6
 
 
 @dataclass(slots=True)
 class Wires:
-    """`points` (V, 3), the first `named` of which are places of the model's nodes; `segments` by surface, pairs of
-    vertices that meet other segments at their ends only."""
+    """`points` (V, 3), the first `named` of which are places of the model's nodes; `segments` by surface,
+    pairs of vertices that meet other segments at their ends only."""
 
     points: Array
     named: int
@@ -41,15 +42,20 @@ class Wires:
 
 
 def wires_of(
-    nodes: Array, lines: dict[str, list[Array]], dots: dict[str, list[Array]], edges: dict[str, int] | None = None
+    nodes: Array,
+    lines: dict[str, list[Array]],
+    dots: dict[str, list[Array]],
+    edges: dict[str, int] | None = None,
 ) -> Wires:
     """Cut the lines (2, 3) of each surface at every vertex they pass and wherever two of one surface cross.
 
-    `nodes` (N, 3) are places that keep their position and number; `dots` (3,) become vertices of their own. The first `edges`
-    lines of a surface are its outline and openings: what touches their corners is brought to them.
-    """
+    `nodes` (N, 3) are places that keep their position and number; `dots` (3,) become vertices of their own.
+    The first `edges` lines of a surface are its outline and openings: what touches their corners is brought
+    to them."""
     ends = [p for one in lines.values() for line in one for p in line]
-    corner = [k < (edges or {}).get(i, 0) for i, one in lines.items() for k in range(len(one)) for _ in range(2)]
+    corner = [
+        k < (edges or {}).get(i, 0) for i, one in lines.items() for k in range(len(one)) for _ in range(2)
+    ]
     corner += [False for one in dots.values() for _ in one]
     ends += [p for one in dots.values() for p in one]
     points, index = _gathered(
@@ -69,8 +75,8 @@ def wires_of(
 
 
 def _gathered(fixed: Array, more: Array, corner: NDArray[np.bool_]) -> tuple[Array, NDArray[np.int64]]:
-    """All points with those that touch made one, and the number of each of `more`; the fixed ones come first, all kept, and
-    corners of outlines (n,) before what touches them."""
+    """All points with those that touch made one, and the number of each of `more`; the fixed ones come first,
+    all kept, and corners of outlines (n,) before what touches them."""
     from scipy.spatial import cKDTree
 
     if not len(more):
@@ -82,7 +88,8 @@ def _gathered(fixed: Array, more: Array, corner: NDArray[np.bool_]) -> tuple[Arr
     left = np.flatnonzero(index < 0)
     if not len(left):
         return fixed, index
-    # of those that touch each other the middle: the same whichever comes first, and whichever way the building lies
+    # of those that touch each other the middle: the same whichever comes first, and whichever way the
+    # building lies
     pairs = cKDTree(more[left]).query_pairs(TOUCH, output_type="ndarray")
     graph = coo_array((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(len(left), len(left)))
     count, group = connected_components(graph, directed=False)

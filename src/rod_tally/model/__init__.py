@@ -1,4 +1,5 @@
-"""The analytical model: plain values that every other package reads. No file formats, no interface, no solver.
+"""The analytical model: plain values that every other package reads. No file formats, no interface, no
+solver.
 
 SI throughout: metre, newton, radian, kilogram, second. Right-handed axes, Z up.
 """

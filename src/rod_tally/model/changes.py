@@ -1,4 +1,5 @@
-"""What differs between a model as it was and as it is, by identity: corrections put copies in place of what they change."""
+"""What differs between a model as it was and as it is, by identity: corrections put copies in place of what
+they change."""
 
 from __future__ import annotations
 
@@ -11,41 +12,109 @@ import numpy as np
 from .entities.model import Model
 
 # aspects of a model that corrections change one at a time; a check says which of them it looks at
-ASPECTS = ("geometry", "sections", "materials", "releases", "supports", "loads", "behaviour", "names", "source")
+ASPECTS = (
+    "geometry",
+    "sections",
+    "materials",
+    "releases",
+    "supports",
+    "loads",
+    "behaviour",
+    "names",
+    "source",
+)
 
 # the aspects that a field of the model, or of a part, belongs to
 OF_MODEL = {
-    "name": "names", "kind": "geometry", "schema": "source", "units": "source", "source_file": "source",
-    "origin": "geometry", "storeys": "geometry", "sections": "sections", "materials": "materials",
-    "cases": "loads", "combinations": "loads", "skipped": "source", "source_counts": "source",
-    "snap": "geometry", "search": "geometry", "grids": "geometry", "groups": "names", "north": "geometry",
-    "counterparts": "source", "one_way": "behaviour", "lifting": "behaviour", "standing": "behaviour",
-    "leaning": "behaviour", "limits": "behaviour", "bearing": "behaviour", "removed_members": "source",
-    "removed_surfaces": "source", "corrections": "source", "cuts": "names", "pairing": "names", "side": "geometry",
+    "name": "names",
+    "kind": "geometry",
+    "schema": "source",
+    "units": "source",
+    "source_file": "source",
+    "origin": "geometry",
+    "storeys": "geometry",
+    "sections": "sections",
+    "materials": "materials",
+    "cases": "loads",
+    "combinations": "loads",
+    "skipped": "source",
+    "source_counts": "source",
+    "snap": "geometry",
+    "search": "geometry",
+    "grids": "geometry",
+    "groups": "names",
+    "north": "geometry",
+    "counterparts": "source",
+    "one_way": "behaviour",
+    "lifting": "behaviour",
+    "standing": "behaviour",
+    "leaning": "behaviour",
+    "limits": "behaviour",
+    "bearing": "behaviour",
+    "removed_members": "source",
+    "removed_surfaces": "source",
+    "corrections": "source",
+    "cuts": "names",
+    "pairing": "names",
+    "side": "geometry",
     "log": "source",
-}  # fmt: skip
+}
 OF_PARTS = {
-    "id": "names", "name": "names", "cls": "names", "storey": "names", "tag": "names", "element": "names",
-    "bearing": "names", "log": "names",
+    "id": "names",
+    "name": "names",
+    "cls": "names",
+    "storey": "names",
+    "tag": "names",
+    "element": "names",
+    "bearing": "names",
+    "log": "names",
     # nodes
-    "point": "geometry", "support": "supports",
+    "point": "geometry",
+    "support": "supports",
     # members
-    "start": "geometry", "end": "geometry", "section": "sections", "material": "materials", "z_axis": "geometry",
-    "release_start": "releases", "release_end": "releases", "offset_start": "geometry", "offset_end": "geometry",
-    "joints": "geometry", "source_line": "geometry", "source_section": "sections", "source_material": "materials",
-    "pin_joined": "releases", "read_from": "sections", "ends": "sections", "moved_by": "geometry",
+    "start": "geometry",
+    "end": "geometry",
+    "section": "sections",
+    "material": "materials",
+    "z_axis": "geometry",
+    "release_start": "releases",
+    "release_end": "releases",
+    "offset_start": "geometry",
+    "offset_end": "geometry",
+    "joints": "geometry",
+    "source_line": "geometry",
+    "source_section": "sections",
+    "source_material": "materials",
+    "pin_joined": "releases",
+    "read_from": "sections",
+    "ends": "sections",
+    "moved_by": "geometry",
     # surfaces
-    "outer": "geometry", "openings": "geometry", "thickness": "geometry", "guess": "names", "supports": "supports",
-    "bedding": "geometry", "x_axis": "geometry", "flipped": "geometry", "source_outer": "geometry",
-    "source_thickness": "geometry", "spread": "geometry", "thin_at": "geometry", "thick_at": "geometry",
-    "way": "geometry", "span": "geometry", "mesh_size": "geometry", "diaphragm": "geometry", "beds": "geometry",
-}  # fmt: skip
+    "outer": "geometry",
+    "openings": "geometry",
+    "thickness": "geometry",
+    "guess": "names",
+    "supports": "supports",
+    "bedding": "geometry",
+    "x_axis": "geometry",
+    "flipped": "geometry",
+    "source_outer": "geometry",
+    "source_thickness": "geometry",
+    "spread": "geometry",
+    "thin_at": "geometry",
+    "thick_at": "geometry",
+    "way": "geometry",
+    "span": "geometry",
+    "mesh_size": "geometry",
+    "diaphragm": "geometry",
+    "beds": "geometry",
+}
 
 
 @dataclass(slots=True)
 class Changed:
-    """Aspects in which two models differ, and ids of the nodes, members and surfaces that one of them has alone or
-    otherwise."""
+    """Aspects in which two models differ, and ids of the nodes, members and surfaces that one of them has
+    alone or otherwise."""
 
     aspects: set[str] = field(default_factory=set)
     nodes: set[str] = field(default_factory=set)

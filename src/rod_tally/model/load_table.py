@@ -1,10 +1,10 @@
-"""Tables of loads, cases and storey forces as text, pasted from a spreadsheet: every fault with its row and column.
+"""Tables of loads, cases and storey forces as text, pasted from a spreadsheet: every fault with its row and
+column.
 
-The first row names the columns, in any order. Forces are in kN, moments in kN m, lengths in m, each per metre or square
-metre as the kind of load has it, unless a column's title gives its unit in brackets: `fz [N]`, `fz [lbf/ft2]`, `a [mm]`.
-A unit of force alone holds for every kind of load; a whole one (`kN/m`) only for rows of loads that have it. Empty cells
-are zero, or absent.
-"""
+The first row names the columns, in any order. Forces are in kN, moments in kN m, lengths in m, each per metre
+or square metre as the kind of load has it, unless a column's title gives its unit in brackets: `fz [N]`, `fz
+[lbf/ft2]`, `a [mm]`. A unit of force alone holds for every kind of load; a whole one (`kN/m`) only for rows
+of loads that have it. Empty cells are zero, or absent."""
 
 from __future__ import annotations
 
@@ -51,15 +51,31 @@ WORDS = (
     "name",
     "span",
 )
-KINDS_OF_LOAD = ("node", "member", "surface", "area", "cladding", "line", "point", "temperature", "settlement")
+KINDS_OF_LOAD = (
+    "node",
+    "member",
+    "surface",
+    "area",
+    "cladding",
+    "line",
+    "point",
+    "temperature",
+    "settlement",
+)
 MOMENTS = ("mx", "my", "mz")
 END_COLUMNS = ("x1", "y1", "z1", "x2", "y2", "z2")  # of members
 # what a unit in a column's title may measure, beside forces
 MEASURES = {
-    "a": units.LENGTH, "b": units.LENGTH, "outline": units.LENGTH, "at": units.LENGTH, "uniform": units.TEMPERATURE,
-    "grad y": units.TEMPERATURE_BY_LENGTH, "grad z": units.TEMPERATURE_BY_LENGTH, "period": units.TIME,
+    "a": units.LENGTH,
+    "b": units.LENGTH,
+    "outline": units.LENGTH,
+    "at": units.LENGTH,
+    "uniform": units.TEMPERATURE,
+    "grad y": units.TEMPERATURE_BY_LENGTH,
+    "grad z": units.TEMPERATURE_BY_LENGTH,
+    "period": units.TIME,
     "sa": units.ACCELERATION,
-} | dict.fromkeys(END_COLUMNS, units.LENGTH)  # fmt: skip
+} | dict.fromkeys(END_COLUMNS, units.LENGTH)
 # by how many lengths a load of each kind is divided
 SPREAD = {"node": 0, "point": 0, "line": 1, "surface": 2, "area": 2, "cladding": 2}
 YES, NO = ("yes", "y", "true", "1", "x"), ("no", "n", "false", "0", "")
@@ -70,10 +86,12 @@ class TableError(ValueError):
 
 
 class Table:
-    """Rows of text by column name; `place(row, column)` says a place as the user counts it. `plain`: what a force or moment
-    without a unit is a multiple of (N, N m)."""
+    """Rows of text by column name; `place(row, column)` says a place as the user counts it. `plain`: what a
+    force or moment without a unit is a multiple of (N, N m)."""
 
-    def __init__(self, text: str, known: tuple[str, ...], needed: tuple[str, ...], plain: float = 1e3) -> None:
+    def __init__(
+        self, text: str, known: tuple[str, ...], needed: tuple[str, ...], plain: float = 1e3
+    ) -> None:
         self.plain = plain
         lines = [(n, line) for n, line in enumerate(text.splitlines(), 1) if line.strip()]
         if len(lines) < 2:
@@ -85,7 +103,9 @@ class Table:
             match = re.fullmatch(r"\s*([A-Za-z][A-Za-z0-9 -]*?)\s*(?:\[([^\]]*)\])?\s*", raw)
             title = match[1].lower() if match else raw.strip()
             if match is None or title not in known:
-                raise TableError(f"row 1, column {k}: {raw.strip()!r} is no column; known are {', '.join(known)}")
+                raise TableError(
+                    f"row 1, column {k}: {raw.strip()!r} is no column; known are {', '.join(known)}"
+                )
             if title in self.columns:
                 raise TableError(f"row 1, column {k}: {title!r} is there twice")
             if match[2]:
@@ -105,7 +125,8 @@ class Table:
         return cells[self.columns.index(column)] if column in self.columns else ""
 
     def number(self, row: int, cells: list[str], column: str, spread: int | None = None) -> float:
-        """SI; 0 for an empty cell. A force (or moment) is divided by `spread` lengths; None: it may be by any number of them.
+        """SI; 0 for an empty cell. A force (or moment) is divided by `spread` lengths; None: it may be by any
+        number of them.
 
         Raises TableError."""
         raw = self.text(cells, column).replace("\u2212", "-").replace(" ", "")
@@ -116,13 +137,16 @@ class Table:
         try:
             value = float(raw)
         except ValueError:
-            raise TableError(f"{self.place(row, column)}: {self.text(cells, column)!r} is not a number") from None
+            raise TableError(
+                f"{self.place(row, column)}: {self.text(cells, column)!r} is not a number"
+            ) from None
         if not abs(value) < 1e15:
             raise TableError(f"{self.place(row, column)}: {raw} is beyond any load")
         return value * self.scale(row, column, spread)
 
     def scale(self, row: int, column: str, spread: int | None = None) -> float:
-        """Factor of a column to SI. Raises TableError where its unit is not that of a load divided by `spread` lengths."""
+        """Factor of a column to SI. Raises TableError where its unit is not that of a load divided by
+        `spread` lengths."""
         unit = self.factor.get(column)
         if column not in FORCES:
             return unit.factor if unit is not None else 1.0
@@ -133,7 +157,9 @@ class Table:
             return unit.factor
         if unit.dimension != _divided(plain, spread):
             what = ("one on a point", "one along a line", "one on an area")[spread]
-            raise TableError(f"{self.place(row, column)}: the unit in the column's title is not that of {what}")
+            raise TableError(
+                f"{self.place(row, column)}: the unit in the column's title is not that of {what}"
+            )
         return unit.factor
 
     def yes(self, row: int, cells: list[str], column: str) -> bool:
@@ -156,7 +182,8 @@ def _divided(plain: Dimension, spread: int) -> Dimension:
 
 
 def _unit_of(title: str, text: str, column: int) -> Unit:
-    """The unit in a column's title. Raises TableError for one that is not understood or measures something else."""
+    """The unit in a column's title. Raises TableError for one that is not understood or measures something
+    else."""
     try:
         unit = parse_unit(text)
     except UnitError as error:
@@ -188,18 +215,22 @@ def read_cases(text: str) -> list[dict[str, Any]]:
             raise TableError(f"{t.place(n, 'case')}: {name!r} is there twice")
         out.append(
             {
-                "name": name, "kind": t.text(cells, "kind").lower(), "category": t.text(cells, "category").upper(),
-                "together": t.text(cells, "together"), "self_weight": t.yes(n, cells, "self-weight"),
+                "name": name,
+                "kind": t.text(cells, "kind").lower(),
+                "category": t.text(cells, "category").upper(),
+                "together": t.text(cells, "together"),
+                "self_weight": t.yes(n, cells, "self-weight"),
             }
-        )  # fmt: skip
+        )
     return out
 
 
 def read_loads(text: str, model: Model) -> dict[str, list[dict[str, Any]]]:
-    """Loads for `AddLoads` by case, in the order of the table: case, kind, on, a, b, fx … mz2, axes, projected, outline.
+    """Loads for `AddLoads` by case, in the order of the table: case, kind, on, a, b, fx … mz2, axes,
+    projected, outline.
 
-    `on` is the id or the name of a node, member or surface; points are in the source's coordinates. Raises TableError.
-    """
+    `on` is the id or the name of a node, member or surface; points are in the source's coordinates. Raises
+    TableError."""
     out: dict[str, list[dict[str, Any]]] = {}
     for _, case, load in each_load(Table(text, (*NUMBERS, *WORDS), ("case", "kind")), model, {}):
         if isinstance(load, TableError):
@@ -208,8 +239,11 @@ def read_loads(text: str, model: Model) -> dict[str, list[dict[str, Any]]]:
     return out
 
 
-def each_load(t: Table, model: Model, nodes: dict[str, str]) -> Iterator[tuple[int, str, dict[str, Any] | TableError]]:
-    """Row, case and load of each row of a table of loads, or why it is none. `nodes`: further names of nodes."""
+def each_load(
+    t: Table, model: Model, nodes: dict[str, str]
+) -> Iterator[tuple[int, str, dict[str, Any] | TableError]]:
+    """Row, case and load of each row of a table of loads, or why it is none. `nodes`: further names of
+    nodes."""
     found: dict[str, dict[str, list[str]]] = {"node": {}, "member": {}, "surface": {}}
     for kind, parts in (("member", model.members), ("surface", model.surfaces)):
         for ident, part in parts.items():
@@ -217,7 +251,9 @@ def each_load(t: Table, model: Model, nodes: dict[str, str]) -> Iterator[tuple[i
             if part.name and part.name != ident:
                 found[kind].setdefault(part.name, []).append(ident)
     found["part"] = {
-        n: found["member"].get(n, []) + found["surface"].get(n, []) for k in ("member", "surface") for n in found[k]
+        n: found["member"].get(n, []) + found["surface"].get(n, [])
+        for k in ("member", "surface")
+        for n in found[k]
     }
     found["node"] = {n: [to] for n, to in nodes.items()} | {n: [n] for n in model.nodes}
     for n, cells in t.rows:
@@ -241,7 +277,9 @@ def _on(t: Table, n: int, cells: list[str], kind: str, found: dict[str, dict[str
     if not hits:
         raise TableError(f"{t.place(n, 'on')}: there is no {kind} {name!r}")
     if len(hits) > 1:
-        raise TableError(f"{t.place(n, 'on')}: {len(hits)} {kind}s are named {name!r}; give an id, such as {hits[0]}")
+        raise TableError(
+            f"{t.place(n, 'on')}: {len(hits)} {kind}s are named {name!r}; give an id, such as {hits[0]}"
+        )
     return hits[0]
 
 
@@ -280,19 +318,28 @@ def _load(
     later = second if any(t.text(cells, c) for c in ("fx2", "fy2", "fz2")) else force
     if kind == "member":
         if not 0 <= a <= b <= length + 1e-6:
-            raise TableError(f"{t.place(n, 'b')}: from {a:g} to {b:g} m does not lie on a member {length:.3f} m long")
+            raise TableError(
+                f"{t.place(n, 'b')}: from {a:g} to {b:g} m does not lie on a member {length:.3f} m long"
+            )
         if any(moment) and any(force):
             raise TableError(f"{t.place(n, 'mx')}: forces and moments on a member go in rows of their own")
-        # of a moment that varies the second values are moments too; one that begins at zero has no forces at all
+        # of a moment that varies the second values are moments too; one that begins at zero has no forces at
+        # all
         said = [any(t.text(cells, c) for c in columns) for columns in (MOMENTS, FORCES[:3])]
         turning = any(moment) or (said[0] and not said[1])
         ends = (moment, second if later is second else moment) if turning else (force, later)
         return {
-            "on": "member", "member": ident, "a": a, "b": b, "qa": ends[0], "qb": ends[1],
+            "on": "member",
+            "member": ident,
+            "a": a,
+            "b": b,
+            "qa": ends[0],
+            "qb": ends[1],
             "kind": "moment" if turning else "force",
-        } | plain  # fmt: skip
+        } | plain
     points, places = (
-        [[v - float(o) for v, o in zip(p, model.origin)] for p in _points(t, n, cells, c)] for c in ("outline", "at")
+        [[v - float(o) for v, o in zip(p, model.origin)] for p in _points(t, n, cells, c)]
+        for c in ("outline", "at")
     )
     name = {"name": t.text(cells, "name")}
     varies = any(t.text(cells, c) for c in ("fx2", "fy2", "fz2", "fx3", "fy3", "fz3"))
@@ -309,20 +356,29 @@ def _load(
         return load | ({"at": points} if varies else {"outline": points} if points else {})
     if kind in ("area", "cladding"):
         if len(points) < 3:
-            raise TableError(f"{t.place(n, 'outline')}: an area has three points at least, 'x y z; x y z; x y z'")
+            raise TableError(
+                f"{t.place(n, 'outline')}: an area has three points at least, 'x y z; x y z; x y z'"
+            )
         onto = {"onto": "members"} if kind == "cladding" else {}
         if t.text(cells, "span"):
             onto["span"] = _vector(t, n, cells, "span")  # type: ignore[assignment]
         at = {"at": (places or points)[:3]} if varies else {}
         return {"on": "area", "surface": "", "values": values, "outline": points} | plain | onto | name | at
     if len(points) != (2 if kind == "line" else 1):
-        raise TableError(f"{t.place(n, 'outline')}: a {kind} has {'two points' if kind == 'line' else 'one point'}")
+        raise TableError(
+            f"{t.place(n, 'outline')}: a {kind} has {'two points' if kind == 'line' else 'one point'}"
+        )
     to = {"to": _on(t, n, cells, "part", found)} if t.text(cells, "on") else {}
-    return {"on": "space", "line": points, "qa": force, "qb": later if kind == "line" else [0.0, 0.0, 0.0]} | name | to
+    return (
+        {"on": "space", "line": points, "qa": force, "qb": later if kind == "line" else [0.0, 0.0, 0.0]}
+        | name
+        | to
+    )
 
 
 def _movement(t: Table, n: int, cells: list[str], column: str) -> float:
-    """A settlement, m or rad: the column's number as it stands, or by a unit of length or angle in its title."""
+    """A settlement, m or rad: the column's number as it stands, or by a unit of length or angle in its
+    title."""
     raw, unit = t.number(n, cells, column), t.factor.get(column)
     if unit is not None and unit.dimension in (units.LENGTH, units.ANGLE):
         return raw
@@ -351,7 +407,9 @@ def _vector(t: Table, n: int, cells: list[str], column: str) -> list[float]:
     except ValueError:
         values = []
     if len(values) != 3 or not any(values):
-        raise TableError(f"{t.place(n, column)}: {t.text(cells, column)!r} is no direction; three numbers, 'x y z'")
+        raise TableError(
+            f"{t.place(n, column)}: {t.text(cells, column)!r} is no direction; three numbers, 'x y z'"
+        )
     return values
 
 
@@ -378,5 +436,7 @@ def read_curve(text: str) -> list[tuple[float, float]]:
     out = [(t.number(n, cells, "period"), t.number(n, cells, "sa")) for n, cells in t.rows]
     for (n, _), (a, _), (b, _) in zip(t.rows[1:], out, out[1:]):
         if b <= a:
-            raise TableError(f"{t.place(n, 'period')}: {b:g} s does not come after {a:g} s; periods must grow")
+            raise TableError(
+                f"{t.place(n, 'period')}: {b:g} s does not come after {a:g} s; periods must grow"
+            )
     return out

@@ -26,14 +26,18 @@ def member_force(model: Model, load: MemberLoad) -> Array:
     if load.projected:
         x = np.array([1.0, 0, 0]) if load.local else axes[0]
         sizes = [float(np.linalg.norm(q)) for q in (qa, qb)]
-        qa, qb = (q * np.sqrt(max(1 - (float(q @ x) / n) ** 2, 0.0)) if n > 0 else q for q, n in zip((qa, qb), sizes))
+        qa, qb = (
+            q * np.sqrt(max(1 - (float(q @ x) / n) ** 2, 0.0)) if n > 0 else q
+            for q, n in zip((qa, qb), sizes)
+        )
     force = qa if size == 0 else (qa + qb) / 2 * size
     return np.asarray(axes.T @ force if load.local else force)
 
 
 def member_pieces(model: Model, loads: Sequence[MemberLoad]) -> tuple[Array, Array, Array]:
-    """Places (2 n, 3; model's axes) and forces (2 n, 3; N, global) whose sum and moment are those of the force loads, and the sum (3,) of the moment loads
-    (N m, global). Loads on members that are gone count nothing."""
+    """Places (2 n, 3; model's axes) and forces (2 n, 3; N, global) whose sum and moment are those of the
+    force loads, and the sum (3,) of the moment loads (N m, global). Loads on members that are gone count
+    nothing."""
     own = [(model.members[x.member], x) for x in loads if x.member in model.members]
     if not own:
         return np.zeros((0, 3)), np.zeros((0, 3)), np.zeros(3)
@@ -45,7 +49,8 @@ def member_pieces(model: Model, loads: Sequence[MemberLoad]) -> tuple[Array, Arr
     a, b = (np.array([getattr(load, k) for _, load in own], float) for k in ("a", "b"))
     qa, qb = (np.array([getattr(load, k) for _, load in own], float) for k in ("qa", "qb"))
     local, projected, turning = (
-        np.array(flags, bool) for flags in zip(*((load.local, load.projected, load.kind != "force") for _, load in own))
+        np.array(flags, bool)
+        for flags in zip(*((load.local, load.projected, load.kind != "force") for _, load in own))
     )
     axes = np.zeros((len(own), 3, 3))
     if local.any():

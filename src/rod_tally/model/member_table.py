@@ -1,10 +1,9 @@
-"""Members as text, pasted from a spreadsheet: two ends by coordinates or by nodes, what they are made of; every fault with its row
-and column.
+"""Members as text, pasted from a spreadsheet: two ends by coordinates or by nodes, what they are made of;
+every fault with its row and column.
 
-Columns: `x1 y1 z1 x2 y2 z2` in the source's coordinates, m unless the title has a unit (`x1 [mm]`), or `start` and `end`, nodes of
-the model; `section`, `material`, `name`, `class` (beam, column, brace), `ends` (fixed, pinned, start pinned, end pinned). An empty
-section or material is that of the row above.
-"""
+Columns: `x1 y1 z1 x2 y2 z2` in the source's coordinates, m unless the title has a unit (`x1 [mm]`), or
+`start` and `end`, nodes of the model; `section`, `material`, `name`, `class` (beam, column, brace), `ends`
+(fixed, pinned, start pinned, end pinned). An empty section or material is that of the row above."""
 
 from __future__ import annotations
 
@@ -34,7 +33,9 @@ def read_members(text: str, model: Model) -> list[dict[str, Any]]:
     has = [all(c in t.columns for c in side) for side in (END_COLUMNS[:3], END_COLUMNS[3:])]
     for k, word in enumerate(("start", "end")):
         if not has[k] and word not in t.columns:
-            raise TableError(f"row 1: there is neither {' '.join(END_COLUMNS[3 * k : 3 * k + 3])} nor {word!r}")
+            raise TableError(
+                f"row 1: there is neither {' '.join(END_COLUMNS[3 * k : 3 * k + 3])} nor {word!r}"
+            )
     out: list[dict[str, Any]] = []
     section, material = "", next(iter(model.materials), "")
     for n, cells in t.rows:
@@ -54,7 +55,9 @@ def read_members(text: str, model: Model) -> list[dict[str, Any]]:
             raise TableError(f"{t.place(n, 'ends')}: {words!r} is none of {', '.join(e for e in ENDS if e)}")
         cls = t.text(cells, "class").lower()
         if cls not in CLASSES:
-            raise TableError(f"{t.place(n, 'class')}: {cls!r} is none of {', '.join(c for c in CLASSES if c)}")
+            raise TableError(
+                f"{t.place(n, 'class')}: {cls!r} is none of {', '.join(c for c in CLASSES if c)}"
+            )
         part = {"start": line[0].tolist(), "end": line[1].tolist(), "section": section, "material": material}
         part |= dict(zip(("pinned_start", "pinned_end"), ENDS[words]))
         part |= {k: v for k, v in (("name", t.text(cells, "name")), ("class", cls)) if v}
@@ -86,5 +89,7 @@ def _section(t: Table, n: int, cells: list[str], model: Model) -> str:
     if known is None:
         near = near_names(raw)
         hint = f"; do you mean {' or '.join(near)}?" if near else ""
-        raise TableError(f"{t.place(n, 'section')}: {raw!r} is neither in the model nor in the catalogue{hint}")
+        raise TableError(
+            f"{t.place(n, 'section')}: {raw!r} is neither in the model nor in the catalogue{hint}"
+        )
     return known

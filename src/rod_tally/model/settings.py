@@ -1,4 +1,5 @@
-"""Settings of a review: TOML in and out; every key has a default, an unknown key is an error that names it."""
+"""Settings of a review: TOML in and out; every key has a default, an unknown key is an error that names
+it."""
 
 from __future__ import annotations
 
@@ -30,15 +31,52 @@ Place = Annotated[list[Coordinate], Meta(min_length=2, max_length=2)]
 Share = Annotated[float, Meta(ge=0.0, le=10.0)]
 # of members, surfaces, supports, nodes, storeys and modes, as the comparison names them
 Quantity = Literal[
-    "n", "vy", "vz", "mt", "my", "mz", "nx", "ny", "nxy", "mx", "mxy", "vx", "fx", "fy", "fz", "ux", "uy", "uz", "rx", "ry", "rz",
-    "shear_x", "shear_y", "drift_x", "drift_y", "period",
-]  # fmt: skip
+    "n",
+    "vy",
+    "vz",
+    "mt",
+    "my",
+    "mz",
+    "nx",
+    "ny",
+    "nxy",
+    "mx",
+    "mxy",
+    "vx",
+    "fx",
+    "fy",
+    "fz",
+    "ux",
+    "uy",
+    "uz",
+    "rx",
+    "ry",
+    "rz",
+    "shear_x",
+    "shear_y",
+    "drift_x",
+    "drift_y",
+    "period",
+]
 Name = Annotated[str, Meta(min_length=1)]
 Hold = Literal["fixed", "pinned"]
 Chapter = Literal[
-    "source", "taken", "findings", "corrections", "loads", "modes", "storeys", "displacements", "forces", "walls", "cuts",
-    "changes", "elsewhere", "views", "sign",
-]  # fmt: skip
+    "source",
+    "taken",
+    "findings",
+    "corrections",
+    "loads",
+    "modes",
+    "storeys",
+    "displacements",
+    "forces",
+    "walls",
+    "cuts",
+    "changes",
+    "elsewhere",
+    "views",
+    "sign",
+]
 Detail = Literal["full", "short", "off"]
 CHAPTERS: tuple[Chapter, ...] = get_args(Chapter)
 
@@ -48,7 +86,8 @@ class SettingsError(ValueError):
 
 
 class ChooseSettings(Table):
-    """What comes along: empty lists take everything. `only_bearing` leaves out what the source flags as not bearing."""
+    """What comes along: empty lists take everything. `only_bearing` leaves out what the source flags as not
+    bearing."""
 
     classes: list[str] = field(default_factory=list)
     storeys: list[str] = field(default_factory=list)
@@ -58,12 +97,12 @@ class ChooseSettings(Table):
 
 
 class JoinSettings(Table):
-    """Snap distances (m) by kind of join, None as `transfer.snap`; `crossings` 0 leaves crossing members unjoined.
+    """Snap distances (m) by kind of join, None as `transfer.snap`; `crossings` 0 leaves crossing members
+    unjoined.
 
-    An end that would go farther than `move_…` across its own line, by the kind of join or by its class, is tied by a rigid
-    link instead: an upright stays upright. `levels` and
-    `grids`: how far a node goes to a storey's level or a grid line, 0 not at all.
-    """
+    An end that would go farther than `move_…` across its own line, by the kind of join or by its class, is
+    tied by a rigid link instead: an upright stays upright. `levels` and `grids`: how far a node goes to a
+    storey's level or a grid line, 0 not at all."""
 
     ends: Snap | None = None
     members: Snap | None = None
@@ -80,8 +119,9 @@ class JoinSettings(Table):
 
 
 class SupportSettings(Table):
-    """How wall bases are held, the springs (N/m, N m/rad) of a column base of kind "spring", and the modulus of
-    subgrade reaction (N/m3) under rafts (0: none). 20 MN/m3 is medium dense sand; common practice, no source."""
+    """How wall bases are held, the springs (N/m, N m/rad) of a column base of kind "spring", and the modulus
+    of subgrade reaction (N/m3) under rafts (0: none). 20 MN/m3 is medium dense sand; common practice, no
+    source."""
 
     walls: Literal["fixed", "pinned", "none"] = "pinned"
     springs: Annotated[list[Spring], Meta(min_length=6, max_length=6)] = field(
@@ -107,7 +147,9 @@ class TransferSettings(Table):
     short: Move = 0.05
     profiles: dict[str, str] = field(default_factory=dict)  # a profile's name to one of the catalogue
     materials: dict[str, str] = field(default_factory=dict)  # a material's name to a grade
-    side: Literal["analytical", "physical"] = "analytical"  # of a source that brings both, the members to go on with
+    side: Literal["analytical", "physical"] = (
+        "analytical"  # of a source that brings both, the members to go on with
+    )
     off_element: Far = 0.5  # m; an analytical member farther than this from its element is reported
     orient: bool = True
     choose: ChooseSettings = field(default_factory=ChooseSettings)
@@ -131,8 +173,8 @@ class TransferSettings(Table):
 
 
 class MeshSettings(Table):
-    """`size` of elements in m, or "auto": about eight across each panel's span. `columns` hold slabs that lie on them at a node, or
-    over their whole section, rigidly."""
+    """`size` of elements in m, or "auto": about eight across each panel's span. `columns` hold slabs that lie
+    on them at a node, or over their whole section, rigidly."""
 
     size: Annotated[float, Meta(ge=0.02, le=50.0)] | Literal["auto"] = "auto"
     columns: Literal["node", "section"] = "node"
@@ -160,21 +202,24 @@ class CombinationSettings(Table):
 
 
 class Tolerance(Table):
-    """From where on a value of one quantity has changed: a share of what it was, and at least so much (SI); None as for all."""
+    """From where on a value of one quantity has changed: a share of what it was, and at least so much (SI);
+    None as for all."""
 
     relative: Share | None = None
     absolute: Large | None = None
 
 
 class CompareSettings(Table):
-    """`relative` and `absolute_force` (N; moments N m) hold for every quantity that `tolerance` does not name."""
+    """`relative` and `absolute_force` (N; moments N m) hold for every quantity that `tolerance` does not
+    name."""
 
     relative: Share = 0.05
     absolute_force: Large = 1000.0
     tolerance: dict[Quantity, Tolerance] = field(default_factory=dict)
 
     def of(self, quantity: str, usual: float | None = None) -> tuple[float, float]:
-        """Relative and absolute tolerance of a quantity; `usual`: the absolute one where nothing is said of it."""
+        """Relative and absolute tolerance of a quantity; `usual`: the absolute one where nothing is said of
+        it."""
         own = self.tolerance.get(quantity)  # type: ignore[call-overload]
         relative = self.relative if own is None or own.relative is None else own.relative
         absolute = self.absolute_force if usual is None else usual
@@ -188,7 +233,8 @@ class OutputSettings(Table):
 
 
 class ReportSettings(Table):
-    """What stands on the title page, how much of each chapter (full, short or off), and the version of BCF files."""
+    """What stands on the title page, how much of each chapter (full, short or off), and the version of BCF
+    files."""
 
     project: str = ""
     firm: str = ""
@@ -198,9 +244,10 @@ class ReportSettings(Table):
 
 
 class WallSettings(Table):
-    """For the stability of walls: `friction` between wall and joint (EN 1992-1-1 6.2.5(2): 0.6 for smooth joints), `tie_edge`
-    (m) from the wall's edge to its tie, `pressure` (Pa) allowed; 0: the strength of the material over 1.5. `joint_shear`
-    (N/m): what an upright joint between walls can carry along it; 0: not given, and not compared."""
+    """For the stability of walls: `friction` between wall and joint (EN 1992-1-1 6.2.5(2): 0.6 for smooth
+    joints), `tie_edge` (m) from the wall's edge to its tie, `pressure` (Pa) allowed; 0: the strength of the
+    material over 1.5. `joint_shear` (N/m): what an upright joint between walls can carry along it; 0: not
+    given, and not compared."""
 
     friction: Annotated[float, Meta(ge=0.01, le=10.0)] = 0.6
     tie_edge: Reach = 0.25
@@ -216,11 +263,14 @@ class FindingSettings(Table):
     def __post_init__(self) -> None:
         for code, severity in self.severity.items():
             if severity != "blocking" and (code in ALWAYS_BLOCKING or code.split(".")[0] in ALWAYS_BLOCKING):
-                raise ValueError(f"findings.severity.{code} cannot be lowered: without it results mean nothing")
+                raise ValueError(
+                    f"findings.severity.{code} cannot be lowered: without it results mean nothing"
+                )
 
 
 class CutSettings(Table, rename={"start": "from", "end": "to"}):
-    """A cut across a storey's floor between two points in plan, m; `about`: what moments are taken about, absent: its middle."""
+    """A cut across a storey's floor between two points in plan, m; `about`: what moments are taken about,
+    absent: its middle."""
 
     name: Name
     storey: Name
@@ -262,7 +312,8 @@ class Settings(Table):
 
     @classmethod
     def from_dict(cls, data: dict[str, Any], where: str = "settings") -> Settings:
-        """Raises SettingsError for a table or key that is not known, or a value of the wrong kind or range."""
+        """Raises SettingsError for a table or key that is not known, or a value of the wrong kind or
+        range."""
         try:
             return convert(_with_whole_codes(data), cls)
         except ValueError as error:
@@ -288,7 +339,8 @@ class Settings(Table):
 
 
 def _with_whole_codes(data: dict[str, Any]) -> dict[str, Any]:
-    """join.gap without quotation marks is a table in TOML: [findings.severity] with the codes in one piece."""
+    """join.gap without quotation marks is a table in TOML: [findings.severity] with the codes in one
+    piece."""
     findings = data.get("findings")
     severity = findings.get("severity") if isinstance(findings, dict) else None
     if not isinstance(findings, dict) or not isinstance(severity, dict):

@@ -1,8 +1,8 @@
 """Units as people write them in headings and fields, to SI: `kN/m`, `kNmm`, `lbf/ft2`, `kip-ft`, `psf`.
 
-Factors: International System of Units (BIPM, 9th edition, tables 4 and 8); the foot of 0.3048 m and the pound of
-0.45359237 kg of the international yard and pound agreement of 1959; standard gravity 9.80665 m/s2 (3rd CGPM, 1901).
-"""
+Factors: International System of Units (BIPM, 9th edition, tables 4 and 8); the foot of 0.3048 m and the pound
+of 0.45359237 kg of the international yard and pound agreement of 1959; standard gravity 9.80665 m/s2 (3rd
+CGPM, 1901)."""
 
 from __future__ import annotations
 
@@ -55,7 +55,15 @@ def _table() -> dict[str, Unit]:
     )  # fmt: skip
     add(LENGTH, m=1.0, mm=1e-3, cm=1e-2, dm=0.1, km=1e3, ft=FOOT, inch=FOOT / 12, yd=3 * FOOT)
     out["in"] = out["inch"]
-    add(PRESSURE, Pa=1.0, kPa=1e3, MPa=1e6, GPa=1e9, psf=POUND_FORCE / FOOT**2, ksf=1e3 * POUND_FORCE / FOOT**2)
+    add(
+        PRESSURE,
+        Pa=1.0,
+        kPa=1e3,
+        MPa=1e6,
+        GPa=1e9,
+        psf=POUND_FORCE / FOOT**2,
+        ksf=1e3 * POUND_FORCE / FOOT**2,
+    )
     add(PRESSURE, psi=POUND_FORCE / (FOOT / 12) ** 2, ksi=1e3 * POUND_FORCE / (FOOT / 12) ** 2)
     add(FORCE_BY_LENGTH, plf=POUND_FORCE / FOOT, klf=1e3 * POUND_FORCE / FOOT)
     add(TIME, s=1.0, sec=1.0, ms=1e-3)
@@ -75,13 +83,15 @@ def _names() -> list[str]:
 def parse_unit(text: str) -> Unit:
     """The unit of a text such as "kN/m", "N/mm2", "kip-ft", "1/s".
 
-    A product is written with a dot, a star, a hyphen, a space or nothing between; powers as 2, ^2, ** 2 or a raised digit.
-    Raises UnitError, which names the text, for anything that is not understood as a whole.
+    A product is written with a dot, a star, a hyphen, a space or nothing between; powers as 2, ^2, ** 2 or a
+    raised digit. Raises UnitError, which names the text, for anything that is not understood as a whole.
 
     >>> parse_unit("kNmm").factor, round(parse_unit("lbf/ft2").factor, 4), parse_unit("N/mm").factor
     (1.0, 47.8803, 1000.0)
     """
-    clean = text.strip().replace("\u00b2", "2").replace("\u00b3", "3").replace("\u00b0", "").replace("**", "^")
+    clean = (
+        text.strip().replace("\u00b2", "2").replace("\u00b3", "3").replace("\u00b0", "").replace("**", "^")
+    )
     clean = clean.replace("\u2074", "4").replace("\u22c5", "*").replace("\u00b7", "*").replace("\u00d7", "*")
     if not clean:
         raise UnitError("an empty unit")
@@ -114,7 +124,8 @@ def parse_unit(text: str) -> Unit:
 
 
 def _one(rest: str, text: str) -> tuple[Unit, int]:
-    """The unit at the head of a text, and its length; letters must be as they are written, then in any case."""
+    """The unit at the head of a text, and its length; letters must be as they are written, then in any
+    case."""
     word = re.match(r"[A-Za-z]+", rest)
     if word is not None:
         known = _table()
@@ -135,10 +146,13 @@ _FRACTION = r"(?:\d+\s+\d+/\d+|\d+/\d+|\d*[.,]?\d+(?:[eE][+-]?\d+)?|\d+[.,]?)"
 
 
 def quantity(text: str) -> Unit:
-    """A number with its unit, or several of one kind that are added, as a value in SI (`factor`) and its dimension. Raises UnitError.
+    """A number with its unit, or several of one kind that are added, as a value in SI (`factor`) and its
+    dimension. Raises UnitError.
 
-    >>> round(quantity("12 ft 6 in").factor, 4), round(quantity("5' 7 1/2 in").factor, 4), quantity("25 kN/m").factor
-    (3.81, 1.7145, 25000.0)
+    >>> round(quantity("12 ft 6 in").factor, 4), quantity("25 kN/m").factor
+    (3.81, 25000.0)
+    >>> round(quantity("5' 7 1/2 in").factor, 4)
+    1.7145
     """
     clean = (
         text.replace("\u2212", "-")

@@ -1,4 +1,5 @@
-"""Values of settings files checked against their types by msgspec; what is wrong with one in words that name its key and range."""
+"""Values of settings files checked against their types by msgspec; what is wrong with one in words that name
+its key and range."""
 
 from __future__ import annotations
 
@@ -16,7 +17,8 @@ class Table(msgspec.Struct, forbid_unknown_fields=True):
 
 
 def convert(data: Any, into: type[T]) -> T:
-    """`data` (of TOML or JSON) as `into`. Raises ValueError that names the key, its value and what it must be."""
+    """`data` (of TOML or JSON) as `into`. Raises ValueError that names the key, its value and what it must
+    be."""
     try:
         return msgspec.convert(data, into)
     except msgspec.ValidationError as error:
@@ -24,7 +26,8 @@ def convert(data: Any, into: type[T]) -> T:
 
 
 def limits(into: type, key: str) -> tuple[float, float]:
-    """Least and greatest value of a number by its key, such as "mesh.size". Raises KeyError for a key without them."""
+    """Least and greatest value of a number by its key, such as "mesh.size". Raises KeyError for a key without
+    them."""
     info: Any = inspect.type_info(into)
     for part in key.split("."):
         info = _inner(info, part)
@@ -52,7 +55,8 @@ def _present(values: dict[str, Any]) -> dict[str, Any]:
 
 
 def _explained(message: str, data: Any, into: type) -> str:
-    """The library's "Expected `float` <= 1.0 - at `$.transfer.snap`" as "transfer.snap is 3; it must be a number from 0 to 1"."""
+    """The library's "Expected `float` <= 1.0 - at `$.transfer.snap`" as "transfer.snap is 3; it must be a
+    number from 0 to 1"."""
     parts = re.fullmatch(r"(.*?)(?: - at `(?:key` in `)?\$(.*)`)?", message)
     said, path = (parts[1], parts[2] or "") if parts else (message, "")
     keys = re.findall(r"\[\.\.\.\]|\[(\d+)\]|\.([^.\[]+)", path)

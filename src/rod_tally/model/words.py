@@ -1,4 +1,5 @@
-"""Parts of a model chosen by words: `columns of Level 2 with HE 200 B`, `beams longer than 8 m or braces`, `walls not of Roof`."""
+"""Parts of a model chosen by words: `columns of Level 2 with HE 200 B`, `beams longer than 8 m or braces`,
+`walls not of Roof`."""
 
 from __future__ import annotations
 
@@ -39,9 +40,8 @@ class WordsError(ValueError):
 def chosen(model: Model, words: str) -> list[str]:
     """Ids of the members and surfaces that words choose, in the model's order. Raises WordsError.
 
-    `HELP` says what the words may be. Names of storeys, sections, materials and groups count whatever their capitals; where
-    none is exactly the text, those that hold it.
-    """
+    `HELP` says what the words may be. Names of storeys, sections, materials and groups count whatever their
+    capitals; where none is exactly the text, those that hold it."""
     options = [o.strip() for o in re.split(r"\s+or\s+|,", words.strip(), flags=re.IGNORECASE)]
     if not any(options):
         raise WordsError(f"No words. {HELP}")
@@ -77,7 +77,11 @@ def _option(model: Model, words: str) -> list[Test]:
     head = re.sub(r"^(all|every|the)\s+", "", head.strip(), flags=re.IGNORECASE).lower()
     turned_head = head.startswith("not ")
     head = head.removeprefix("not ").strip()
-    kind = KINDS.get(head) or KINDS.get(head.removesuffix("s")) or (KINDS["part"] if not head and tests else None)
+    kind = (
+        KINDS.get(head)
+        or KINDS.get(head.removesuffix("s"))
+        or (KINDS["part"] if not head and tests else None)
+    )
     if kind is None:
         raise WordsError(f"{head!r} is no class of parts. {HELP}")
     return [(lambda p, t=kind: not t(p)) if turned_head else kind, *tests]
@@ -96,7 +100,9 @@ def _clause(model: Model, key: str, text: str) -> Test:
             raise WordsError(f"without {text!r}: it may be section, material or thickness")
         return lambda p: hasattr(p, what) and not getattr(p, what)
     if key == "named":
-        return lambda p: text.lower() in (p.name or p.id).lower() or text.lower() == getattr(p, "tag", "").lower()
+        return lambda p: (
+            text.lower() in (p.name or p.id).lower() or text.lower() == getattr(p, "tag", "").lower()
+        )
     if key == "group":
         names = _among(model.groups, text, "group")
         ids = {i for n in names for i in model.groups[n]}
@@ -113,7 +119,9 @@ def _clause(model: Model, key: str, text: str) -> Test:
             return lambda p: isinstance(p, Member) and p.section in names
         own = {n for n in sections if n.lower() == text.lower()}
         return lambda p: p.section in own if isinstance(p, Member) else abs(p.thickness - thick) < 5e-4
-    names = _among({s.name for s in model.storeys} | {p.storey for p in model.parts() if p.storey}, text, "storey")
+    names = _among(
+        {s.name for s in model.storeys} | {p.storey for p in model.parts() if p.storey}, text, "storey"
+    )
     return lambda p: p.storey in names
 
 

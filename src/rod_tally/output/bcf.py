@@ -28,7 +28,8 @@ TITLE = 120  # letters
 
 
 def write_bcf(review: Review, path: Path) -> Path:
-    """Write every finding, with its place, its parts and the decision on it, in the version of the settings. Raises OutputError.
+    """Write every finding, with its place, its parts and the decision on it, in the version of the settings.
+    Raises OutputError.
 
     A finding has the same topic each time, so that a later file brings the state up to date.
     """
@@ -89,9 +90,12 @@ def _topic(file: Any, mdl: Any, review: Review, f: Finding, sketches: Sketches |
         text = made.decision + (f": {made.reason}" if made.reason else "")
         topic.comments = [
             mdl.Comment(
-                date=XmlDateTime.from_datetime(when), author=made.by or AUTHOR, comment=text, guid=str(uuid.uuid5(SPACE, f"{guid}/{text}")),
+                date=XmlDateTime.from_datetime(when),
+                author=made.by or AUTHOR,
+                comment=text,
+                guid=str(uuid.uuid5(SPACE, f"{guid}/{text}")),
             )
-        ]  # fmt: skip
+        ]
     guids = [i for i in f.ids if GLOBAL_ID.fullmatch(i)][:MOST_IDS]
     at = f.at if f.at is not None else _middle(review, f.ids)
     if at is None:
@@ -102,9 +106,10 @@ def _topic(file: Any, mdl: Any, review: Review, f: Finding, sketches: Sketches |
     away = np.array([-0.6, -0.7, 0.55]) * 8.0
     camera = view.visualization_info.perspective_camera
     for point, v in (
-        (camera.camera_view_point, place + away), (camera.camera_direction, -away / np.linalg.norm(away)),
+        (camera.camera_view_point, place + away),
+        (camera.camera_direction, -away / np.linalg.norm(away)),
         (camera.camera_up_vector, _up(-away)),
-    ):  # fmt: skip
+    ):
         point.x, point.y, point.z = (float(c) for c in v)
     sketch = sketches.of(at, f.ids) if sketches is not None else None
     if sketch is not None:
@@ -122,7 +127,11 @@ def _up(forward: np.ndarray) -> np.ndarray:
 def _middle(review: Review, ids: tuple[str, ...]) -> tuple[float, float, float] | None:
     for ident in ids:
         member, surface = review.model.members.get(ident), review.model.surfaces.get(ident)
-        if member is not None or surface is not None:
-            middle = review.model.line(member).mean(axis=0) if member is not None else surface.outer.mean(axis=0)  # type: ignore[union-attr]
-            return float(middle[0]), float(middle[1]), float(middle[2])
+        if member is not None:
+            middle = review.model.line(member).mean(axis=0)
+        elif surface is not None:
+            middle = surface.outer.mean(axis=0)
+        else:
+            continue
+        return float(middle[0]), float(middle[1]), float(middle[2])
     return None

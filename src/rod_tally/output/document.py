@@ -26,7 +26,9 @@ def document(review: Review) -> dict[str, Any]:
             "kind": m.kind,
             "units": m.units,
             "storeys": [
-                {"name": s.name, "elevation": s.elevation + float(m.origin[2])} for s in m.storeys if not s.derived
+                {"name": s.name, "elevation": s.elevation + float(m.origin[2])}
+                for s in m.storeys
+                if not s.derived
             ],
         },
         "tally": [
@@ -40,7 +42,12 @@ def document(review: Review) -> dict[str, Any]:
         ],
         "findings": [finding(f, m.origin) for f in review.findings],
         "equilibrium": [
-            {"case": e.case, "applied": e.applied.tolist(), "reaction": e.reaction.tolist(), "residual": e.residual}
+            {
+                "case": e.case,
+                "applied": e.applied.tolist(),
+                "reaction": e.reaction.tolist(),
+                "residual": e.residual,
+            }
             for e in review.results.equilibrium
         ],
         "modes": [
@@ -48,7 +55,14 @@ def document(review: Review) -> dict[str, Any]:
             for k in review.modes
         ],
         "decisions": [
-            {"code": d.code, "ids": list(d.ids), "decision": d.decision, "reason": d.reason, "by": d.by, "when": d.when}
+            {
+                "code": d.code,
+                "ids": list(d.ids),
+                "decision": d.decision,
+                "reason": d.reason,
+                "by": d.by,
+                "when": d.when,
+            }
             for d in review.decisions
             if d.decision != "open"
         ],
@@ -94,7 +108,9 @@ def finding(f: Finding, origin: np.ndarray) -> dict[str, Any]:
 
 def comparison(c: Comparison) -> dict[str, Any]:
     return {
-        "transform": None if c.transform is None else {"angle": c.transform.angle, "shift": list(c.transform.shift)},
+        "transform": None
+        if c.transform is None
+        else {"angle": c.transform.angle, "shift": list(c.transform.shift)},
         "levels": [{"elevation": x.elevation, "name": x.name, "status": x.status} for x in c.levels],
         "members": [matched(m) for m in c.members],
         "surfaces": [matched(m) for m in c.surfaces],
@@ -117,9 +133,12 @@ def comparison(c: Comparison) -> dict[str, Any]:
             for x in c.cases
         ],
         "loads": [
-            {"case": x.case, "status": x.status, "on": x.on, "what": x.what, "was": x.was, "is": x.is_} for x in c.loads
+            {"case": x.case, "status": x.status, "on": x.on, "what": x.what, "was": x.was, "is": x.is_}
+            for x in c.loads
         ],
-        "combinations": [{"name": x.name, "status": x.status, "was": x.was, "is": x.is_} for x in c.combinations],
+        "combinations": [
+            {"name": x.name, "status": x.status, "was": x.was, "is": x.is_} for x in c.combinations
+        ],
         "results": [
             {
                 "quantity": r.quantity,

@@ -22,8 +22,8 @@ STOREY = ("shear_x", "shear_y", "drift_x", "drift_y")
 
 
 def envelope_pieces(review: Review, labels: dict[str, str]) -> Iterator[pa.Table]:
-    """Rows of HEADER, one piece for each set and kind of value. Only what every case of the set's combinations computed is
-    told."""
+    """Rows of HEADER, one piece for each set and kind of value. Only what every case of the set's
+    combinations computed is told."""
     r = review.results
     if r.empty:
         return

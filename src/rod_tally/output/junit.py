@@ -1,4 +1,5 @@
-"""Findings as test results in JUnit's XML, which build servers show: a suite a step of the review, a case a kind of finding."""
+"""Findings as test results in JUnit's XML, which build servers show: a suite a step of the review, a case a
+kind of finding."""
 
 from __future__ import annotations
 
@@ -15,8 +16,8 @@ SHOWN = 50  # findings of one kind that are written out
 
 
 def write_junit(review: Review, path: Path) -> Path:
-    """A kind of finding fails while one of it is blocking and not decided on; warnings and decided ones are written as
-    what the case said. Kinds of which nothing was found pass. Raises OutputError."""
+    """A kind of finding fails while one of it is blocking and not decided on; warnings and decided ones are
+    written as what the case said. Kinds of which nothing was found pass. Raises OutputError."""
     root = ET.Element("testsuites", name=f"Rod Tally: {review.model.name or review.model.source_file}")
     totals = [0, 0]
     for step in STEPS:

@@ -18,15 +18,38 @@ from .write import OutputError, write_whole
 
 Rows = list[list[object]]
 LOAD_COLUMNS = {
-    "case": "", "kind": "", "on": "", "name": "", "a": "m", "b": "m", "fx": "N", "fy": "N", "fz": "N", "fx2": "N", "fy2": "N", "fz2": "N",
-    "fx3": "N", "fy3": "N", "fz3": "N", "mx": "N m", "my": "N m", "mz": "N m", "axes": "", "projected": "", "outline": "m", "at": "m",
-    "span": "", "uniform": "K", "grad y": "K/m", "grad z": "K/m",
-}  # fmt: skip
+    "case": "",
+    "kind": "",
+    "on": "",
+    "name": "",
+    "a": "m",
+    "b": "m",
+    "fx": "N",
+    "fy": "N",
+    "fz": "N",
+    "fx2": "N",
+    "fy2": "N",
+    "fz2": "N",
+    "fx3": "N",
+    "fy3": "N",
+    "fz3": "N",
+    "mx": "N m",
+    "my": "N m",
+    "mz": "N m",
+    "axes": "",
+    "projected": "",
+    "outline": "m",
+    "at": "m",
+    "span": "",
+    "uniform": "K",
+    "grad y": "K/m",
+    "grad z": "K/m",
+}
 
 
 def write_model_tables(model: Model, path: Path) -> tuple[Path, list[str]]:
-    """Write a model to a workbook (a name that ends with .xlsx) or to CSV files in a folder. Returns where, and what of the model
-    tables do not hold, in words. Raises OutputError."""
+    """Write a model to a workbook (a name that ends with .xlsx) or to CSV files in a folder. Returns where,
+    and what of the model tables do not hold, in words. Raises OutputError."""
     sheets = model_tables(model)
     if path.suffix.lower() == ".xlsx":
         save_sheets(path, sheets)
@@ -51,13 +74,19 @@ def model_tables(model: Model) -> dict[str, tuple[list[str], Rows]]:
     """Headings with units and rows of each table; tables without rows are left out."""
     found: dict[str, Rows] = {
         "nodes": [
-            [n.id, *_numbers(n.point + model.origin), n.support.words, _axes(n.support.axes if n.support.any else None)]
+            [
+                n.id,
+                *_numbers(n.point + model.origin),
+                n.support.words,
+                _axes(n.support.axes if n.support.any else None),
+            ]
             for n in model.nodes.values()
         ],
         "members": _members(model),
         "sections": [_section(key, s) for key, s in model.sections.items() if s.usable],
         "materials": [
-            [key, m.kind, "", m.E, m.G, m.poisson, m.density, m.strength, m.alpha] for key, m in model.materials.items()
+            [key, m.kind, "", m.E, m.G, m.poisson, m.density, m.strength, m.alpha]
+            for key, m in model.materials.items()
         ],
         "slabs_and_walls": [_surface(model, s) for s in model.surfaces.values()],
         "edge_supports": [
@@ -149,10 +178,23 @@ def _members(model: Model) -> Rows:
     for m in model.members.values():
         offsets = ["" if not np.any(o) else _vector(o) for o in (m.offset_start, m.offset_end)]
         inner = " ".join(j.node for j in m.joints)
-        out.append([
-            m.name or m.id, m.id, m.cls, m.start, m.end, inner, m.section, m.material, m.release_start.words, m.release_end.words,
-            _vector(m.z_axis), *offsets, model.one_way.get(m.id, ""),
-        ])  # fmt: skip
+        out.append(
+            [
+                m.name or m.id,
+                m.id,
+                m.cls,
+                m.start,
+                m.end,
+                inner,
+                m.section,
+                m.material,
+                m.release_start.words,
+                m.release_end.words,
+                _vector(m.z_axis),
+                *offsets,
+                model.one_way.get(m.id, ""),
+            ]
+        )
     return out
 
 
@@ -165,9 +207,18 @@ def _section(key: str, s: Section) -> list[object]:
 def _surface(model: Model, s: Surface) -> list[object]:
     openings = " | ".join(_ring(o + model.origin) for o in s.openings)
     return [
-        s.name or s.id, s.id, s.cls, s.thickness, s.material, _ring(s.outer + model.origin), openings, s.way,
-        _vector(s.span) if s.span is not None else "", "yes" if s.diaphragm else "", s.bedding or None,
-    ]  # fmt: skip
+        s.name or s.id,
+        s.id,
+        s.cls,
+        s.thickness,
+        s.material,
+        _ring(s.outer + model.origin),
+        openings,
+        s.way,
+        _vector(s.span) if s.span is not None else "",
+        "yes" if s.diaphragm else "",
+        s.bedding or None,
+    ]
 
 
 def _three(names: str, values: Iterable[float]) -> dict[str, object]:
@@ -185,9 +236,18 @@ def _loads(model: Model, c: LoadCase) -> Iterable[dict[str, object]]:
         yield row("node", n.node) | _three(first, n.force) | _three(moment, n.moment)
     for m in c.member_loads:
         own = row(
-            "member", m.member, a=m.a, b=m.b, axes="local" if m.local else "", projected="yes" if m.projected else ""
+            "member",
+            m.member,
+            a=m.a,
+            b=m.b,
+            axes="local" if m.local else "",
+            projected="yes" if m.projected else "",
         )
-        varies = {k: float(v) for k, v in zip(second.split(), m.qb)} if m.b > m.a and tuple(m.qa) != tuple(m.qb) else {}
+        varies = (
+            {k: float(v) for k, v in zip(second.split(), m.qb)}
+            if m.b > m.a and tuple(m.qa) != tuple(m.qb)
+            else {}
+        )
         columns = moment if m.kind == "moment" else first  # zeros too: they say which of the two it is
         yield own | {k: float(v) + 0.0 for k, v in zip(columns.split(), m.qa)} | varies
     for a in c.area_loads:

@@ -1,4 +1,5 @@
-"""Small drawings of the place of a finding: what stands around it, seen from above at an angle, as SVG and as PNG."""
+"""Small drawings of the place of a finding: what stands around it, seen from above at an angle, as SVG and as
+PNG."""
 
 from __future__ import annotations
 
@@ -26,7 +27,8 @@ FONT = Path(__file__).parent.parent / "fonts" / "DejaVuSans.ttf"
 
 @dataclass(slots=True)
 class Sketch:
-    """Lines (k, 2, 2) in px with whether each belongs to the finding; `mark` (2,) its place; `names` with their places."""
+    """Lines (k, 2, 2) in px with whether each belongs to the finding; `mark` (2,) its place; `names` with
+    their places."""
 
     lines: Array
     own: list[bool]
@@ -35,7 +37,9 @@ class Sketch:
 
     def svg(self) -> str:
         """The drawing as an SVG element."""
-        out = [f'<svg class="sketch" viewBox="0 0 {WIDTH} {HEIGHT}" role="img" aria-label="the place of the finding">']
+        out = [
+            f'<svg class="sketch" viewBox="0 0 {WIDTH} {HEIGHT}" role="img" aria-label="the place of the finding">'
+        ]
         out.append(f'<rect width="{WIDTH}" height="{HEIGHT}" fill="{PAPER}"/>')
         for ((x0, y0), (x1, y1)), own in zip(self.lines, self.own):
             colour, width = (OWN, 3) if own else (PLAIN, 1.4)
@@ -43,7 +47,9 @@ class Sketch:
                 f'<line x1="{x0:.1f}" y1="{y0:.1f}" x2="{x1:.1f}" y2="{y1:.1f}" stroke="{colour}" stroke-width="{width}"/>'
             )
         x, y = self.mark
-        out.append(f'<circle cx="{x:.1f}" cy="{y:.1f}" r="11" fill="none" stroke="{MARK}" stroke-width="2.5"/>')
+        out.append(
+            f'<circle cx="{x:.1f}" cy="{y:.1f}" r="11" fill="none" stroke="{MARK}" stroke-width="2.5"/>'
+        )
         for name, a, b in self.names:
             out.append(
                 f'<text x="{a:.1f}" y="{b:.1f}" font-size="15" fill="{INK}" stroke="{PAPER}" stroke-width="4" paint-order="stroke">{escape(name)}</text>'
@@ -85,7 +91,8 @@ class Sketches:
         self.ids = np.array(ids, dtype=object)
 
     def of(self, at: tuple[float, float, float] | None, idents: tuple[str, ...]) -> Sketch | None:
-        """Around a place in the model's coordinates; without one around what the finding names; None where nothing is known."""
+        """Around a place in the model's coordinates; without one around what the finding names; None where
+        nothing is known."""
         own = np.isin(self.ids, list(idents))
         if at is None:
             if not own.any():
@@ -97,7 +104,9 @@ class Sketches:
             return None
         a, b = self.lines[:, 0], self.lines[:, 1]
         d = b - a
-        t = np.clip(np.einsum("ni,ni->n", centre - a, d) / np.maximum(np.einsum("ni,ni->n", d, d), 1e-12), 0, 1)
+        t = np.clip(
+            np.einsum("ni,ni->n", centre - a, d) / np.maximum(np.einsum("ni,ni->n", d, d), 1e-12), 0, 1
+        )
         off = np.linalg.norm(a + d * t[:, None] - centre, axis=1)
         near = np.flatnonzero(off <= NEAR)
         near = near[np.argsort(off[near], kind="stable")][:MOST]
@@ -107,7 +116,9 @@ class Sketches:
         length = np.linalg.norm(d[near], axis=1)
         reach = np.minimum(NEAR / np.maximum(length, 1e-9), 1.0)
         low, high = np.clip(t[near] - reach, 0, 1), np.clip(t[near] + reach, 0, 1)
-        drawn = np.stack([a[near] + d[near] * low[:, None], a[near] + d[near] * high[:, None]], axis=1) - centre
+        drawn = (
+            np.stack([a[near] + d[near] * low[:, None], a[near] + d[near] * high[:, None]], axis=1) - centre
+        )
         flat = np.stack([drawn @ RIGHT, -(drawn @ UP)], axis=-1)
         size = max(
             float(np.abs(flat[..., 0]).max()) / (WIDTH / 2 - 20),

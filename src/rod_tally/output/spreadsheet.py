@@ -53,17 +53,23 @@ AGAIN_KEYS = (
 AGAIN_COLUMNS = (*AGAIN_KEYS[:2], "class", *AGAIN_KEYS[3:6], "accepted", "new", *AGAIN_KEYS[8:])
 MOST_ROWS = 1_048_575  # what a sheet holds below its titles
 COLUMNS = (
-    ("Elements, source", "source", 1.0), ("Elements, model", "model", 1.0),
-    ("Length, source, m", "source_length", 1.0), ("Length, model, m", "length", 1.0),
-    ("Area, source, m²", "source_area", 1.0), ("Area, model, m²", "area", 1.0),
-    ("Volume, source, m³", "source_volume", 1.0), ("Volume, model, m³", "volume", 1.0),
-    ("Weight, source, kN", "source_weight", 1e-3), ("Weight, model, kN", "weight", 1e-3),
-)  # fmt: skip
+    ("Elements, source", "source", 1.0),
+    ("Elements, model", "model", 1.0),
+    ("Length, source, m", "source_length", 1.0),
+    ("Length, model, m", "length", 1.0),
+    ("Area, source, m²", "source_area", 1.0),
+    ("Area, model, m²", "area", 1.0),
+    ("Volume, source, m³", "source_volume", 1.0),
+    ("Volume, model, m³", "volume", 1.0),
+    ("Weight, source, kN", "source_weight", 1e-3),
+    ("Weight, model, kN", "weight", 1e-3),
+)
 
 
 def write_takeoff(model: Model, path: Path) -> Path:
-    """The take-off by class, section, material and storey, one sheet each, with sums, all four at once as a list of parts, and
-    what was left out and why. A name that ends with .csv gets the list of parts alone, in SI.
+    """The take-off by class, section, material and storey, one sheet each, with sums, all four at once as a
+    list of parts, and what was left out and why. A name that ends with .csv gets the list of parts alone, in
+    SI.
 
     Raises OutputError when the file cannot be written; nothing half-written is left.
     """
@@ -80,7 +86,17 @@ def write_takeoff(model: Model, path: Path) -> Path:
         sums = [None, None, None, *(_sum([row[k] for row in parts]) for k in range(4, len(PARTS_KEYS)))]
         book.sheet(
             "List of parts",
-            ["Class", "Section", "Material", "Storey", "Elements", "Length, m", "Area, m²", "Volume, m³", "Mass, kg"],
+            [
+                "Class",
+                "Section",
+                "Material",
+                "Storey",
+                "Elements",
+                "Length, m",
+                "Area, m²",
+                "Volume, m³",
+                "Mass, kg",
+            ],
             parts,
             sums,
         )
@@ -96,8 +112,9 @@ def _sum(values: list[Any]) -> float | None:
 
 
 def write_workbook(review: Review, path: Path) -> Path:
-    """All tables of the contract in one file, SI as there, and the forces of cuts, centres of storeys, equilibrium between
-    them and axial forces down stacks where there are any. A table longer than a sheet goes on in the next."""
+    """All tables of the contract in one file, SI as there, and the forces of cuts, centres of storeys,
+    equilibrium between them and axial forces down stacks where there are any. A table longer than a sheet
+    goes on in the next."""
     return _save(path, lambda book: _fill(book, review))
 
 
@@ -153,30 +170,65 @@ STABILITY_COLUMNS = [
 
 
 def _stability(review: Review) -> Iterable[Sequence[object]]:
-    """Every panel's cuts in every case and combination, SI, n in compression; empty where the formulas do not hold."""
+    """Every panel's cuts in every case and combination, SI, n in compression; empty where the formulas do not
+    hold."""
     for name in (*review.results.cases, *(c.name for c in review.computed_combinations)):
         for p, values, b in review.wall_stability(name):
             parts = (
-                b.eccentricity, b.elastic_length, b.plastic_length, b.elastic_pressure, b.plastic_pressure, b.tie, b.sliding,
-            )  # fmt: skip
+                b.eccentricity,
+                b.elastic_length,
+                b.plastic_length,
+                b.elastic_pressure,
+                b.plastic_pressure,
+                b.tie,
+                b.sliding,
+            )
             shown = [None if p.why_not or not np.isfinite(x[0]) else float(x[0]) for x in parts]
             forces = [-float(values[0]), float(values[1]), float(values[4])]
             yield [name, p.wall, p.storey, p.part, p.length, *forces, *shown, p.why_not or p.note or None]
 
 
 JOINT_COLUMNS = [
-    "case", "wall", "id", "joined", "storey", "x", "y", "z_low", "z_high", "v", "n", "out", "m", "v_most", "v_most_z", "n_most",
+    "case",
+    "wall",
+    "id",
+    "joined",
+    "storey",
+    "x",
+    "y",
+    "z_low",
+    "z_high",
+    "v",
+    "n",
+    "out",
+    "m",
+    "v_most",
+    "v_most_z",
+    "n_most",
     "n_least",
-]  # fmt: skip
+]
 
 
 def _joints(review: Review) -> Iterable[Sequence[object]]:
-    """Every joint of walls in every case and combination, SI; the last four a metre, and the height of the largest shear."""
+    """Every joint of walls in every case and combination, SI; the last four a metre, and the height of the
+    largest shear."""
     for name in (*review.results.cases, *(c.name for c in review.computed_combinations)):
         for e, f in review.wall_joints(name):
             (x, y, low), high = (float(v) for v in e.line[0]), float(e.line[1, 2])
             most = [f.shear, f.height, f.tension, -f.compression]
-            yield [name, e.wall, e.ident, " ".join(e.others), e.storey, x, y, low, high, *map(float, f.total), *most]
+            yield [
+                name,
+                e.wall,
+                e.ident,
+                " ".join(e.others),
+                e.storey,
+                x,
+                y,
+                low,
+                high,
+                *map(float, f.total),
+                *most,
+            ]
 
 
 def _stacks(review: Review) -> Iterable[Sequence[object]]:
@@ -239,8 +291,8 @@ class Book:
         rows: Iterable[Sequence[object]],
         sums: Sequence[float | None] = (),
     ) -> None:
-        """A sheet with titles that stay in sight and a filter; more of them for a table longer than one holds. `sums` stand
-        below the columns after the first, live: of what a filter leaves."""
+        """A sheet with titles that stay in sight and a filter; more of them for a table longer than one
+        holds. `sums` stand below the columns after the first, live: of what a filter leaves."""
         sheet, count, number = self._titled(title, columns), 0, 1
         for row in rows:
             if count == MOST_ROWS:

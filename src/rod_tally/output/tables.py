@@ -38,7 +38,8 @@ Rows = list[Sequence[object]]
 
 
 def tables(review: Review) -> Iterator[tuple[str, Iterator[pa.Table]]]:
-    """Each table's file name with its pieces, a load case at a time, so that never more than one is in memory.
+    """Each table's file name with its pieces, a load case at a time, so that never more than one is in
+    memory.
 
     Tables of things the model does not hold have no piece: their header alone is written.
     """
@@ -63,8 +64,12 @@ def tables(review: Review) -> Iterator[tuple[str, Iterator[pa.Table]]]:
             (s.name or s.id, *(" ".join(repr(float(v) + 0.0) for v in row) for row in s.axes))
             for s in model.surfaces.values()
         ],
-        "combinations.csv": lambda: [(c.name, c.kind, n, f) for c in review.combinations for n, f in c.factors.items()],
-        "storeys.csv": lambda: [[getattr(row, c) for c in HEADERS["storeys.csv"].split()] for row in review.storeys],
+        "combinations.csv": lambda: [
+            (c.name, c.kind, n, f) for c in review.combinations for n, f in c.factors.items()
+        ],
+        "storeys.csv": lambda: [
+            [getattr(row, c) for c in HEADERS["storeys.csv"].split()] for row in review.storeys
+        ],
         "cuts.csv": lambda: _cuts(review),
         "findings.csv": lambda: _findings(review),
     }
@@ -97,11 +102,18 @@ def _members(review: Review) -> Rows:
     label = member_labels(review)
     return [
         (
-            label[m.id], m.id, m.cls, m.start, m.end, m.section or None, m.material or None,
-            m.release_start.words or None, m.release_end.words or None,
+            label[m.id],
+            m.id,
+            m.cls,
+            m.start,
+            m.end,
+            m.section or None,
+            m.material or None,
+            m.release_start.words or None,
+            m.release_end.words or None,
         )
         for m in review.model.members.values()
-    ]  # fmt: skip
+    ]
 
 
 def _with_combinations(review: Review, of: Callable[[Results], Iterator[pa.Table]]) -> Iterator[pa.Table]:
@@ -123,11 +135,16 @@ def _wall_forces(review: Review) -> Iterator[pa.Table]:
     plain, _ = factors_of(review.results, signed)
     named = [(case, w.values[k], w.done[k]) for k, case in enumerate(w.cases)]
     # a combination as a sum of its cases, each row where all of them have it
-    more = ((c.name, np.tensordot(f, w.values, axes=1), w.done[f != 0].all(axis=0)) for c, f in zip(signed, plain))
+    more = (
+        (c.name, np.tensordot(f, w.values, axes=1), w.done[f != 0].all(axis=0)) for c, f in zip(signed, plain)
+    )
     for name, values, done in (*named, *more) if w.rows else ():
         at = np.flatnonzero(done)
         yield _piece(
-            "wall_forces.csv", name, [c.take(pa.array(at)) for c in columns], np.hstack([places[at], values[at]])
+            "wall_forces.csv",
+            name,
+            [c.take(pa.array(at)) for c in columns],
+            np.hstack([places[at], values[at]]),
         )
 
 
@@ -143,10 +160,25 @@ def _cuts(review: Review) -> Rows:
             if isinstance(f, CutForces):
                 point = cut.line.mean(axis=0) if cut.about is None else cut.about
                 x, y, z = (float(v) for v in point + review.model.origin)
-                rows.append((
-                    case, cut.name, cut.storey or None, x, y, z, f.n, f.v, f.vz, f.m, f.mb, f.mt,
-                    f.n_members, f.v_members, f.m_members,
-                ))  # fmt: skip
+                rows.append(
+                    (
+                        case,
+                        cut.name,
+                        cut.storey or None,
+                        x,
+                        y,
+                        z,
+                        f.n,
+                        f.v,
+                        f.vz,
+                        f.m,
+                        f.mb,
+                        f.mt,
+                        f.n_members,
+                        f.v_members,
+                        f.m_members,
+                    )
+                )
     return rows
 
 
@@ -165,7 +197,10 @@ def _reactions(r: Results) -> Iterator[pa.Table]:
     for c, case in enumerate(r.cases):
         done = np.flatnonzero(r.node_done[c][at])
         yield _piece(
-            "reactions.csv", case, [names.take(pa.array(done))], np.hstack([r.xyz[at[done]], r.reaction[c, done]])
+            "reactions.csv",
+            case,
+            [names.take(pa.array(done))],
+            np.hstack([r.xyz[at[done]], r.reaction[c, done]]),
         )
 
 
@@ -199,14 +234,20 @@ def _surface_forces(review: Review) -> Iterator[pa.Table]:
 def _piece(name: str, case: str, labels: list[pa.Array], numbers: Array) -> pa.Table:
     """Rows of one case: its name, labels (n,), and numbers (n, k)."""
     numbers = numbers + 0.0  # no -0
-    columns = [pa.array([case] * len(numbers), pa.string()), *labels, *(pa.array(column) for column in numbers.T)]
+    columns = [
+        pa.array([case] * len(numbers), pa.string()),
+        *labels,
+        *(pa.array(column) for column in numbers.T),
+    ]
     return pa.table(dict(zip(HEADERS[name].split(), columns)))
 
 
 def _findings(review: Review) -> Rows:
     rows: Rows = []
     for f in review.findings:
-        x, y, z = (None, None, None) if f.at is None else (float(a + b) for a, b in zip(f.at, review.model.origin))
+        x, y, z = (
+            (None, None, None) if f.at is None else (float(a + b) for a, b in zip(f.at, review.model.origin))
+        )
         d = decision_on(f, review.decisions)
         made = (None, None) if d is None else (d.decision, d.reason or None)
         rows.append((f.code, f.severity, " ".join(f.ids), x, y, z, f.message, *made))

@@ -22,7 +22,8 @@ class OutputError(Exception):
 
 
 def write_whole(path: Path, write: Callable[[Path], None]) -> None:
-    """Let `write` fill a file beside `path`, then put it in place in one step; on any failure nothing is left."""
+    """Let `write` fill a file beside `path`, then put it in place in one step; on any failure nothing is
+    left."""
     handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
     os.close(handle)
     try:
@@ -51,7 +52,8 @@ def write_csv(header: str, pieces: Iterator[pa.Table], path: Path) -> None:
 
 
 def write_review(review: Review, directory: Path) -> list[Path]:
-    """Write the contract's files; returns their paths. Raises OutputError when the directory cannot be written to."""
+    """Write the contract's files; returns their paths. Raises OutputError when the directory cannot be
+    written to."""
     text = json.dumps(document(review), indent=1, allow_nan=False, ensure_ascii=False)
     written = []
     try:

@@ -1,4 +1,5 @@
-"""Dataclasses of the model and of results to JSON and back, by their own type hints. Floats keep every digit."""
+"""Dataclasses of the model and of results to JSON and back, by their own type hints. Floats keep every
+digit."""
 
 from __future__ import annotations
 
@@ -35,11 +36,12 @@ def pack(
     written: Written = in_words,
     written_before: Before | None = None,
 ) -> bytes:
-    """A dataclass as compressed JSON, fields of the names in `without` left out, those in `unless` where they have the
-    value given there; `written`: how supports and releases are. Raises ValueError for a number that is not finite.
+    """A dataclass as compressed JSON, fields of the names in `without` left out, those in `unless` where they
+    have the value given there; `written`: how supports and releases are. Raises ValueError for a number that
+    is not finite.
 
-    `written_before` holds what was written before, and takes what is written now: for models of which only a few parts are
-    others each time, and no part is changed in place."""
+    `written_before` holds what was written before, and takes what is written now: for models of which only a
+    few parts are others each time, and no part is changed in place."""
     squeeze = zlib.compressobj(3)
     plain = _Plain(without, unless or {}, written)
     pieces = _pieces(value, plain) if written_before is None else _remembered(value, plain, written_before)
@@ -64,7 +66,9 @@ def _remembered(value: Any, plain: _Plain, before: Before) -> Iterator[str]:
     before.update(now)
 
 
-def _pieces(value: Any, plain: _Plain, text: Callable[[Any], str] | None = None, depth: int = 0) -> Iterator[str]:
+def _pieces(
+    value: Any, plain: _Plain, text: Callable[[Any], str] | None = None, depth: int = 0
+) -> Iterator[str]:
     """The JSON of a value in pieces: in one call the encoder would hold everybody else up for a second."""
     if depth == 2:
         yield _dumps(plain(value)) if text is None else text(value)
@@ -95,8 +99,9 @@ class RecordError(ValueError):
     """A record that cannot be read whole; the message says what of it."""
 
 
-# Fields that had another name in an earlier release, by class: read under the new one. A field that is taken away for
-# good is named here with None. `tests/test_records.py` holds the list of all fields and fails where one goes without.
+# Fields that had another name in an earlier release, by class: read under the new one. A field that is taken
+# away for good is named here with None. `tests/test_records.py` holds the list of all fields and fails where
+# one goes without.
 RENAMED: dict[str, dict[str, str | None]] = {
     # both read the form of the first release themselves
     "Support": {"letters": "stiffness", "springs": "stiffness"},
@@ -105,7 +110,8 @@ RENAMED: dict[str, dict[str, str | None]] = {
 
 
 def unpack(kind: type, data: bytes) -> Any:
-    """The dataclass of that kind. Raises RecordError for data that are damaged, or hold a field that is not known."""
+    """The dataclass of that kind. Raises RecordError for data that are damaged, or hold a field that is not
+    known."""
     try:
         values = json.loads(zlib.decompress(data))
         return _reader(kind)(values)
@@ -116,7 +122,8 @@ def unpack(kind: type, data: bytes) -> Any:
 
 
 class _Plain:
-    """Values as JSON can hold them; what there is to do for a type is found out once, for there are a million values in a model."""
+    """Values as JSON can hold them; what there is to do for a type is found out once, for there are a million
+    values in a model."""
 
     def __init__(self, without: frozenset[str], unless: dict[str, Any], written: Written) -> None:
         self.without, self.unless, self.written = without, unless, written
@@ -187,7 +194,8 @@ Read = Callable[[Any], Any]
 
 @cache
 def _reader(kind: Any) -> Read:
-    """What turns plain values into values of a type; found out once for each type, for there are a million values in a model."""
+    """What turns plain values into values of a type; found out once for each type, for there are a million
+    values in a model."""
     origin, args = typing.get_origin(kind), typing.get_args(kind)
     if origin in (typing.Union, types.UnionType):
         return _reader(next(a for a in args if a is not type(None)))

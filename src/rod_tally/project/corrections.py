@@ -19,14 +19,17 @@ class CorrectionBook:
         return self.folder / (hashlib.sha256(str(source.resolve()).encode()).hexdigest()[:24] + ".json")
 
     def keep(self, source: Path, records: list[dict[str, Any]]) -> None:
-        """What has been corrected of a source, in order; an empty list forgets it. Written whole or not at all."""
+        """What has been corrected of a source, in order; an empty list forgets it. Written whole or not at
+        all."""
         path = self._file(source)
         if not records:
             path.unlink(missing_ok=True)
             return
         self.folder.mkdir(parents=True, exist_ok=True)
         part = path.with_suffix(".part")
-        part.write_text(json.dumps({"source": str(source.resolve()), "corrections": records}), encoding="utf-8")
+        part.write_text(
+            json.dumps({"source": str(source.resolve()), "corrections": records}), encoding="utf-8"
+        )
         os.replace(part, path)
 
     def recall(self, source: Path) -> list[dict[str, Any]]:

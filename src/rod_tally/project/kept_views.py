@@ -1,4 +1,5 @@
-"""A view under a name: where it is seen from and what it shows, kept in the project for all of its revisions."""
+"""A view under a name: where it is seen from and what it shows, kept in the project for all of its
+revisions."""
 
 from __future__ import annotations
 
@@ -10,10 +11,11 @@ Point = tuple[float, float, float]
 
 @dataclass(slots=True)
 class KeptView:
-    """`position`, `focus` in the source's coordinates (m) and `up`: where it is seen from; `height` (m) that half of the picture shows.
+    """`position`, `focus` in the source's coordinates (m) and `up`: where it is seen from; `height` (m) that
+    half of the picture shows.
 
-    `times`: how many times displacements are drawn, 0 for a scale that suits the building; `scale` on top of it.
-    """
+    `times`: how many times displacements are drawn, 0 for a scale that suits the building; `scale` on top of
+    it."""
 
     name: str
     position: Point
@@ -31,7 +33,9 @@ class KeptView:
     storeys: list[str] = field(default_factory=list)
     isolated: list[str] = field(default_factory=list)
     stress: str = "normal"
-    section: list[float] = field(default_factory=list)  # normal (3), begin and end along it, m; none for the whole
+    section: list[float] = field(
+        default_factory=list
+    )  # normal (3), begin and end along it, m; none for the whole
 
     def record(self) -> dict[str, Any]:
         """Plain values for JSON."""
@@ -39,7 +43,8 @@ class KeptView:
 
     @classmethod
     def of_record(cls, values: dict[str, Any]) -> KeptView:
-        """The view of such a record; what a later release added to it is left out. Raises TypeError, ValueError, KeyError."""
+        """The view of such a record; what a later release added to it is left out. Raises TypeError,
+        ValueError, KeyError."""
         known = {k: v for k, v in values.items() if k in cls.__slots__}
         for name in ("position", "focus", "up"):
             x, y, z = (float(v) for v in known[name])

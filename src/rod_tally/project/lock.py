@@ -15,7 +15,8 @@ class Lock:
         self._handle: int | None = None
 
     def take(self) -> bool:
-        """False when another window has it. Where no lock file can be made, or the system has none, it counts as taken."""
+        """False when another window has it. Where no lock file can be made, or the system has none, it counts
+        as taken."""
         try:
             import fcntl
         except ImportError:

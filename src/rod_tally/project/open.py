@@ -41,8 +41,8 @@ def is_project(path: Path) -> bool:
 
 
 def settings_at(path: Path) -> Settings:
-    """The settings that a file is reviewed with unless others are named: those a project keeps, the defaults of a model file.
-    Raises IntakeError."""
+    """The settings that a file is reviewed with unless others are named: those a project keeps, the defaults
+    of a model file. Raises IntakeError."""
     if not is_project(path):
         return Settings()
     try:
@@ -56,12 +56,16 @@ def settings_at(path: Path) -> Settings:
 
 
 def review_path(
-    path: Path, settings: Settings, against: Path | None = None, progress: Progress = silent, bare: bool = False
+    path: Path,
+    settings: Settings,
+    against: Path | None = None,
+    progress: Progress = silent,
+    bare: bool = False,
 ) -> Review:
     """Review a model file or a project, against another if one is given. Raises IntakeError, AnalysisError.
 
-    What was made for a baseline that is a project is carried over to a revision that is a file, unless `bare`.
-    """
+    What was made for a baseline that is a project is carried over to a revision that is a file, unless
+    `bare`."""
     model = model_at(path, settings, progress)
     base = model_at(against, settings, progress) if against is not None else None
     carried = None
@@ -80,16 +84,29 @@ def review_path(
     return done
 
 
-def _decided_before(done: Review, against: Path, base: Model, reviewed: Review, settings: Settings) -> list[Decision]:
-    """Acceptances made in the baseline's project for findings that the revision has in the same words and numbers."""
+def _decided_before(
+    done: Review, against: Path, base: Model, reviewed: Review, settings: Settings
+) -> list[Decision]:
+    """Acceptances made in the baseline's project for findings that the revision has in the same words and
+    numbers."""
     made = [d for d in decided_at(against)[0] if d.decision == "accepted"]
     comparison = done.comparison
     if not made or comparison is None:
         return []
     subject = Subject(
-        base, reviewed.results, settings, reviewed.distribution, reviewed.modes, reviewed.storeys, reviewed.centres
+        base,
+        reviewed.results,
+        settings,
+        reviewed.distribution,
+        reviewed.modes,
+        reviewed.storeys,
+        reviewed.centres,
     )
-    twin = {m.baseline_id: m.revised_id for m in comparison.parts if m.baseline_id and m.revised_id and not m.piece}
+    twin = {
+        m.baseline_id: m.revised_id
+        for m in comparison.parts
+        if m.baseline_id and m.revised_id and not m.piece
+    }
     by_key = {d.key: (d.decision, d.reason) for d in made}
     author = {d.key: d for d in made}
     out = []
@@ -106,7 +123,8 @@ def _decided_before(done: Review, against: Path, base: Model, reviewed: Review, 
 
 
 def decided_at(path: Path) -> tuple[list[Decision], list[Look]]:
-    """The decisions on findings, and what was looked at, of a project's latest revision; none for a model file."""
+    """The decisions on findings, and what was looked at, of a project's latest revision; none for a model
+    file."""
     if not is_project(path):
         return [], []
     try:

@@ -16,16 +16,30 @@ from .codec import Before, pack
 UNDECISIVE = frozenset({"element", "bearing", "read_from", "ends", "moved_by"})
 # fields of loads and materials that came later: they count where they say something
 LATER: dict[str, Any] = {
-    "area_loads": [], "space_loads": [], "temperatures": [], "settlements": [], "roots": [],
-    "spectrum": None, "alpha": None, "category": "",
-    "eccentricity": 0.0, "together": "", "rule": "", "by": "source", "mesh_size": None, "diaphragm": False, "end": None, "beds": [],
-}  # fmt: skip
+    "area_loads": [],
+    "space_loads": [],
+    "temperatures": [],
+    "settlements": [],
+    "roots": [],
+    "spectrum": None,
+    "alpha": None,
+    "category": "",
+    "eccentricity": 0.0,
+    "together": "",
+    "rule": "",
+    "by": "source",
+    "mesh_size": None,
+    "diaphragm": False,
+    "end": None,
+    "beds": [],
+}
 DECISIVE = ("nodes", "members", "sections", "materials", "cases", "combinations", "origin")
 
 
 def fingerprint(model: Model, settings: Settings | None = None, written_before: Before | None = None) -> str:
-    """A digest of everything of a model that a run depends on, and of those `settings` that count for some models alone: whether
-    members act one way, and the modes that responses to spectra are made of. `written_before` as for `pack`."""
+    """A digest of everything of a model that a run depends on, and of those `settings` that count for some
+    models alone: whether members act one way, and the modes that responses to spectra are made of.
+    `written_before` as for `pack`."""
     # named one by one: a field that a later version adds must not make every kept run look old
     parts = {k: getattr(model, k) for k in DECISIVE}
     if model.surfaces:
@@ -40,7 +54,9 @@ def fingerprint(model: Model, settings: Settings | None = None, written_before: 
         parts["one_way"] = sorted(model.one_way.items())
     if model.limits or model.bearing:
         parts["limits"] = [sorted(model.limits.items()), sorted(model.bearing.items())]
-    if any(c.spectrum is not None for c in model.cases.values()):  # runs of earlier releases do not hold their modes
+    if any(
+        c.spectrum is not None for c in model.cases.values()
+    ):  # runs of earlier releases do not hold their modes
         parts["spectra"] = "by mode"
         if settings is not None and settings.modes != ModesSettings():
             parts["modes"] = repr(settings.modes)
@@ -48,7 +64,8 @@ def fingerprint(model: Model, settings: Settings | None = None, written_before: 
 
 
 def _first_release(value: Support | Release) -> dict[str, Any]:
-    """A support or a release as the first release wrote it, so that the prints of runs kept by it still hold."""
+    """A support or a release as the first release wrote it, so that the prints of runs kept by it still
+    hold."""
     plain, held = ("F", "X") if isinstance(value, Support) else ("R", "F")
     letters = "".join(held if isinf(k) else "S" if k else plain for k in value.stiffness)
     out: dict[str, Any] = {"letters": letters, "springs": [0 if isinf(k) else k for k in value.stiffness]}
@@ -75,19 +92,20 @@ def run_print(model: Model, settings: Settings) -> str:
 
 
 def prints_of(model: Model, settings: Settings) -> set[str]:
-    """The prints that a run of this model can have been kept with: earlier releases left out what counts for some models alone."""
+    """The prints that a run of this model can have been kept with: earlier releases left out what counts for
+    some models alone."""
     return {run_print(model, settings), _joined(fingerprint(model), settings)}
 
 
 def is_old(kept: str, model: Model, settings: Settings) -> bool:
-    """Whether a run of that print was made with another model or other settings. One of an earlier release knows its model
-    alone."""
+    """Whether a run of that print was made with another model or other settings. One of an earlier release
+    knows its model alone."""
     return _differ(kept, run_print(model, settings))
 
 
 class Prints:
-    """Prints of models that corrections alone change, each worked out once: of a large model one takes seconds, and a window
-    asks for it often. Safe for two threads: at worst both work it out."""
+    """Prints of models that corrections alone change, each worked out once: of a large model one takes
+    seconds, and a window asks for it often. Safe for two threads: at worst both work it out."""
 
     KEPT = 4
 

@@ -1,4 +1,5 @@
-"""What a project keeps of the review itself: decisions, looks, answers, what was carried over, kept views, design results."""
+"""What a project keeps of the review itself: decisions, looks, answers, what was carried over, kept views,
+design results."""
 
 from __future__ import annotations
 
@@ -41,7 +42,8 @@ class ReviewRecords(ABC):
             return []
 
     def add_answers(self, revision: int, answers: list[Answer]) -> int:
-        """Keep answers of the modellers to findings; those that are kept already are left out. How many were new."""
+        """Keep answers of the modellers to findings; those that are kept already are left out. How many were
+        new."""
         known = {(a.key, a.status, a.author, a.when, a.text) for a in self.answers(revision)}
         new = [a for a in answers if (a.key, a.status, a.author, a.when, a.text) not in known]
         with self._transaction() as db:
@@ -71,7 +73,8 @@ class ReviewRecords(ABC):
         return self._whole(lambda: _design(rows[0][0]), what) if rows else None
 
     def keep_view(self, name: str, view: KeptView | None) -> None:
-        """Keep a view under its name, in place of one of that name; None for one that is not wanted any more."""
+        """Keep a view under its name, in place of one of that name; None for one that is not wanted any
+        more."""
         data = "" if view is None else json.dumps(view.record())
         with self._transaction() as db:
             db.execute("INSERT INTO view (name, data, created) VALUES (?, ?, ?)", (name, data, now()))
@@ -87,18 +90,23 @@ class ReviewRecords(ABC):
         lines = [] if carried is None else [asdict(line) for line in carried.lines]
         with self._transaction() as db:
             db.execute(
-                "INSERT INTO carried (revision, data, created) VALUES (?, ?, ?)", (revision, json.dumps(lines), now())
+                "INSERT INTO carried (revision, data, created) VALUES (?, ?, ?)",
+                (revision, json.dumps(lines), now()),
             )
 
     def carried(self, revision: int) -> CarriedOver | None:
-        """The last that was kept; None for none, or where it was taken back. Its edits are in the model already."""
+        """The last that was kept; None for none, or where it was taken back. Its edits are in the model
+        already."""
         rows = self._rows("SELECT data FROM carried WHERE revision = ? ORDER BY id DESC LIMIT 1", revision)
         lines = json.loads(rows[0][0]) if rows else []
-        known = [Carried(**{**v, "ids": tuple(v["ids"]), "targets": tuple(v.get("targets", ()))}) for v in lines]
+        known = [
+            Carried(**{**v, "ids": tuple(v["ids"]), "targets": tuple(v.get("targets", ()))}) for v in lines
+        ]
         return CarriedOver(known) if known else None
 
     def decide(self, revision: int, finding: str, status: str, reason: str = "") -> None:
-        """Keep a decision on a finding (its key); earlier ones stay as history. Status is one of DECISIONS."""
+        """Keep a decision on a finding (its key); earlier ones stay as history. Status is one of
+        DECISIONS."""
         self.decide_all(revision, {finding: (status, reason)})
 
     def decide_all(self, revision: int, decisions: dict[str, tuple[str, str]], by: str = "") -> None:
@@ -135,7 +143,8 @@ class ReviewRecords(ABC):
         return out
 
     def look(self, revision: int, item: str, seen: bool, by: str = "", picture: str = "") -> None:
-        """Keep that an item of a step was looked at (or no longer counts as such), by whom, and what the picture showed."""
+        """Keep that an item of a step was looked at (or no longer counts as such), by whom, and what the
+        picture showed."""
         with self._transaction() as db:
             db.execute(
                 "INSERT INTO looked (revision, item, seen, created, author, picture) VALUES (?, ?, ?, ?, ?, ?)",
@@ -147,7 +156,9 @@ class ReviewRecords(ABC):
         rows: list[Any] = []
         # a project of an earlier release, opened to be read only, has no authors or no pictures
         for author, picture in (("author", "picture"), ("author", "''"), ("''", "''")):
-            query = f"SELECT item, seen, {author}, created, {picture} FROM looked WHERE revision = ? ORDER BY id"
+            query = (
+                f"SELECT item, seen, {author}, created, {picture} FROM looked WHERE revision = ? ORDER BY id"
+            )
             try:
                 rows = self._db.execute(query, (revision,)).fetchall()
                 break
@@ -157,7 +168,9 @@ class ReviewRecords(ABC):
         return [look for seen, look in last.values() if seen]
 
     def looked(self, revision: int) -> set[str]:
-        rows = self._db.execute("SELECT item, seen FROM looked WHERE revision = ? ORDER BY id", (revision,)).fetchall()
+        rows = self._db.execute(
+            "SELECT item, seen FROM looked WHERE revision = ? ORDER BY id", (revision,)
+        ).fetchall()
         return {item for item, seen in dict(rows).items() if seen}
 
 

@@ -18,9 +18,35 @@ from ..analysis.results.signless import ModalResponse
 from ..meshing import Plates
 from .codec import RecordError, pack, unpack
 
-ARRAYS = ("xyz", "displacement", "reaction", "station_member", "station_x", "force", "node_done", "member_done")
+ARRAYS = (
+    "xyz",
+    "displacement",
+    "reaction",
+    "station_member",
+    "station_x",
+    "force",
+    "node_done",
+    "member_done",
+)
 MODAL = ("displacement", "force", "rho", "turning")
-SHARED = ("cases", "node_ids", "member_ids", "support_ids", "equilibrium", "motions", "left_out", "lost", "applied", "more_motions", "loose", "plates", "slack", "yielded", "lifted", "unsettled")  # fmt: skip
+SHARED = (
+    "cases",
+    "node_ids",
+    "member_ids",
+    "support_ids",
+    "equilibrium",
+    "motions",
+    "left_out",
+    "lost",
+    "applied",
+    "more_motions",
+    "loose",
+    "plates",
+    "slack",
+    "yielded",
+    "lifted",
+    "unsettled",
+)
 
 
 @dataclass(slots=True)
@@ -75,7 +101,8 @@ def results_of(arrays: bytes, record: bytes) -> Results:
 
 
 def dynamics_of(arrays: bytes, record: bytes) -> Dynamics | None:
-    """The modes and centres that were packed, None where there were none. Raises RecordError for what is damaged."""
+    """The modes and centres that were packed, None where there were none. Raises RecordError for what is
+    damaged."""
     known: RunRecord = unpack(RunRecord, record)
     if known.modes is None or known.centres is None:
         return None

@@ -74,7 +74,8 @@ class RevisionRow:
 
 @dataclass(slots=True)
 class RunRow:
-    """`print` is the fingerprint of the model and the settings it was run with: `is_old` tells whether they are others now."""
+    """`print` is the fingerprint of the model and the settings it was run with: `is_old` tells whether they
+    are others now."""
 
     id: int
     name: str
@@ -108,14 +109,17 @@ class Project(ReviewRecords):
 
     @classmethod
     def open(cls, path: Path, only_read: bool = False) -> Project:
-        """An existing project; raises ProjectError when it is missing, no project, of a later version, or open elsewhere.
+        """An existing project; raises ProjectError when it is missing, no project, of a later version, or
+        open elsewhere.
 
-        `only_read`: nothing is written, so that it may be open elsewhere, or lie where nothing can be written.
-        """
+        `only_read`: nothing is written, so that it may be open elsewhere, or lie where nothing can be
+        written."""
         if not path.is_file():
             raise ProjectError(f"{path}: there is no such project file")
         if not only_read and not (os.access(path, os.W_OK) and os.access(path.parent, os.W_OK)):
-            raise ProjectError(f"{path}: cannot be written there; copy it to a folder of yours and open the copy")
+            raise ProjectError(
+                f"{path}: cannot be written there; copy it to a folder of yours and open the copy"
+            )
         lock = None if only_read else _locked(path)
         try:
             return cls._opened(path, lock)
@@ -128,7 +132,8 @@ class Project(ReviewRecords):
     def _opened(cls, path: Path, lock: Lock | None) -> Project:
         try:
             if lock is None:
-                # without a log beside it the file is whole as it is, and can be read where nothing may be written
+                # without a log beside it the file is whole as it is, and can be read where nothing may be
+                # written
                 whole = not path.with_name(path.name + "-wal").exists()
                 uri = f"{path.resolve().as_uri()}?{'immutable=1' if whole else 'mode=ro'}"
                 db = sqlite3.connect(uri, uri=True, isolation_level=None, check_same_thread=False)
@@ -165,7 +170,8 @@ class Project(ReviewRecords):
             self._lock.release()
 
     def copy_to(self, path: Path) -> Project:
-        """The whole project in another file, put in place in one step; this one is closed, the copy returned open."""
+        """The whole project in another file, put in place in one step; this one is closed, the copy returned
+        open."""
         if path.exists() and path.samefile(self.path):
             return self
         half = path.with_name(f".{path.name}.part")
@@ -195,7 +201,9 @@ class Project(ReviewRecords):
         except sqlite3.Error as error:
             if self._db.in_transaction:
                 self._db.execute("ROLLBACK")
-            raise ProjectError(f"{self.path}: could not be saved ({error}); nothing in it was changed") from error
+            raise ProjectError(
+                f"{self.path}: could not be saved ({error}); nothing in it was changed"
+            ) from error
         except BaseException:
             if self._db.in_transaction:
                 self._db.execute("ROLLBACK")
@@ -205,23 +213,29 @@ class Project(ReviewRecords):
         """Keep a new revision with its model; returns its id."""
         with self._transaction() as db:
             cursor = db.execute(
-                "INSERT INTO revision (name, source, created) VALUES (?, ?, ?)", (name, model.source_file, now())
+                "INSERT INTO revision (name, source, created) VALUES (?, ?, ?)",
+                (name, model.source_file, now()),
             )
             revision = int(cursor.lastrowid or 0)
             self._insert_model(db, revision, model)
         return revision
 
     def save_model(self, revision: int, model: Model, corrected: bool = False) -> None:
-        """Keep the model of a revision as it is now; earlier states stay. Does nothing when it has not changed. `corrected`: since it was
-        kept so before, corrections alone have changed it, which put copies in place of parts: only those are written anew."""
+        """Keep the model of a revision as it is now; earlier states stay. Does nothing when it has not
+        changed. `corrected`: since it was kept so before, corrections alone have changed it, which put copies
+        in place of parts: only those are written anew."""
         with self._transaction() as db:
             self._insert_model(db, revision, model, self._written if corrected else None)
 
     @staticmethod
-    def _insert_model(db: sqlite3.Connection, revision: int, model: Model, before: Before | None = None) -> None:
+    def _insert_model(
+        db: sqlite3.Connection, revision: int, model: Model, before: Before | None = None
+    ) -> None:
         data = pack(model, written_before=before)
         digest = hashlib.sha256(data).hexdigest()
-        last = db.execute("SELECT print FROM model WHERE revision = ? ORDER BY id DESC LIMIT 1", (revision,)).fetchone()
+        last = db.execute(
+            "SELECT print FROM model WHERE revision = ? ORDER BY id DESC LIMIT 1", (revision,)
+        ).fetchone()
         if last is None or last[0] != digest:
             db.execute(
                 "INSERT INTO model (revision, print, data, created) VALUES (?, ?, ?, ?)",
@@ -261,8 +275,8 @@ class Project(ReviewRecords):
         dynamics: Dynamics | None = None,
         print_of: str = "",
     ) -> int:
-        """Keep a run, and its modes and centres where they were found, beside all earlier ones; returns its id. `print_of`: its
-        print, where that is known."""
+        """Keep a run, and its modes and centres where they were found, beside all earlier ones; returns its
+        id. `print_of`: its print, where that is known."""
         arrays, record = packed(results, dynamics)
         with self._transaction() as db:
             cursor = db.execute(
@@ -294,8 +308,11 @@ class Project(ReviewRecords):
         return self._whole(lambda: results_of(*row), f"run {run}")
 
     def model_of_run(self, run: int) -> tuple[Model, Settings]:
-        """The model as it was when a run was kept, and that run's settings. Raises ProjectError where it is not there."""
-        row = self._db.execute("SELECT revision, created, settings, print FROM run WHERE id = ?", (run,)).fetchone()
+        """The model as it was when a run was kept, and that run's settings. Raises ProjectError where it is
+        not there."""
+        row = self._db.execute(
+            "SELECT revision, created, settings, print FROM run WHERE id = ?", (run,)
+        ).fetchone()
         if row is None:
             raise ProjectError(f"{self.path}: holds no run {run}")
         settings = Settings.from_dict(json.loads(row[2]))
@@ -307,7 +324,8 @@ class Project(ReviewRecords):
         raise ProjectError(f"{self.path}: the model of run {run} as it was then is not in the project")
 
     def dynamics(self, run: int, settings: Settings) -> Dynamics | None:
-        """The modes and centres kept with a run; None where there are none, or where they were found with other settings."""
+        """The modes and centres kept with a run; None where there are none, or where they were found with
+        other settings."""
         row = self._db.execute("SELECT arrays, labels, settings FROM run WHERE id = ?", (run,)).fetchone()
         if row is None:
             return None

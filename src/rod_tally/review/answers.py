@@ -37,8 +37,8 @@ def exact_topic_id(model_name: str, finding: Finding) -> str:
 def answers_of(
     topics: Iterable[Topic], findings: Iterable[Finding], model_name: str, ours: Iterable[str] = ()
 ) -> tuple[list[Answer], list[Topic]]:
-    """What topics say to findings, and the topics that are about none of them. A topic is a finding's by its id, else by its
-    code and words. Comments that are ours (`ours`: decisions' own words) are no answers."""
+    """What topics say to findings, and the topics that are about none of them. A topic is a finding's by its
+    id, else by its code and words. Comments that are ours (`ours`: decisions' own words) are no answers."""
     by_id: dict[str, Finding] = {}
     by_words: dict[tuple[str, str], Finding] = {}
     for f in findings:
@@ -50,7 +50,11 @@ def answers_of(
     strange: list[Topic] = []
     for topic in topics:
         finding = by_id.get(topic.guid.lower()) or next(
-            (by_words[label, topic.description] for label in topic.labels if (label, topic.description) in by_words),
+            (
+                by_words[label, topic.description]
+                for label in topic.labels
+                if (label, topic.description) in by_words
+            ),
             None,
         )
         if finding is None:

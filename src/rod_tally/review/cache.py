@@ -13,9 +13,9 @@ Basis = tuple[object, ...]
 class Cache:
     """Values by name, each with the basis it was worked out from: objects, compared by identity, and strings.
 
-    A value is thrown away when it is asked for on another basis (another run, another case), and all are by `clear`, when the
-    model changes. Two threads that ask for one name at once work it out once; other names do not wait for it.
-    """
+    A value is thrown away when it is asked for on another basis (another run, another case), and all are by
+    `clear`, when the model changes. Two threads that ask for one name at once work it out once; other names
+    do not wait for it."""
 
     def __init__(self) -> None:
         self._values: dict[str, tuple[Basis, Any]] = {}

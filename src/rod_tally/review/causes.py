@@ -18,7 +18,8 @@ from .work import side_of
 
 
 def causes_of(base: Review, revised: Review, of: ResultChange, progress: Progress = silent) -> Causes:
-    """The causes of a row of the comparison's results. Raises ValueError where the comparison or a run is old."""
+    """The causes of a row of the comparison's results. Raises ValueError where the comparison or a run is
+    old."""
     if revised.comparison is None or base.stale or revised.stale:
         raise ValueError("causes need a comparison of two runs that are up to date: run both again (F5)")
     settings = revised.settings
@@ -34,7 +35,11 @@ def causes_of(base: Review, revised: Review, of: ResultChange, progress: Progres
         if kept is not None:
             kept.close()
         side = Side(model, results, [], storey_rows(model, results, loads))
-        if results.plates is not None and not results.plates.empty and of.quantity not in ("shear_x", "shear_y"):
+        if (
+            results.plates is not None
+            and not results.plates.empty
+            and of.quantity not in ("shear_x", "shear_y")
+        ):
             side.fields = Review(model, own, results, [], []).fields
         return side
 

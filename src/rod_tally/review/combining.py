@@ -22,12 +22,11 @@ def made_combinations(
     results: Results | None = None,
     progress: Progress = silent,
 ) -> Combined:
-    """A model's cases combined by the settings' rule set (or by `rules`), seismic directions as the building's frames ask
-    for unless a `scheme` is given.
+    """A model's cases combined by the settings' rule set (or by `rules`), seismic directions as the
+    building's frames ask for unless a `scheme` is given.
 
-    Of too many to be looked at those are kept that govern something of the `results`; without results, imposed cases of a
-    category act all at once. Raises RulesError.
-    """
+    Of too many to be looked at those are kept that govern something of the `results`; without results,
+    imposed cases of a category act all at once. Raises RulesError."""
     rules = rules or read_rules(settings.combinations.standard)
     direction = {}
     cases = model.cases.values()
@@ -52,7 +51,10 @@ def made_combinations(
         return Combined(kept, untyped, unused, made, how)
     try:
         out = combine(cases, rules, chosen, direction, fewer=True)
-        out.count, out.reduced = count, f"{len(out.combinations)} are made, imposed cases of a category all at once"
+        out.count, out.reduced = (
+            count,
+            f"{len(out.combinations)} are made, imposed cases of a category all at once",
+        )
     except CombineError:
         out = Combined(untyped=[c.name for c in cases if c.untyped], count=count, reduced="none are made")
     return out
@@ -62,4 +64,6 @@ def reduced_finding(made: Combined) -> Finding:
     """That not all combinations of the rule set were made, with how many there are and which were."""
     text = f"The rule set gives {made.count:,} combinations; {made.reduced}."
     actions = ("Make combinations…", "Accept, because…")
-    return Finding("combination.many", "warning" if not made.combinations else "note", text, (), None, actions)
+    return Finding(
+        "combination.many", "warning" if not made.combinations else "note", text, (), None, actions
+    )

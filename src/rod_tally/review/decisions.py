@@ -1,4 +1,5 @@
-"""Decisions on findings (corrected, accepted with a reason, or open again) and what was looked at; by whom and when."""
+"""Decisions on findings (corrected, accepted with a reason, or open again) and what was looked at; by whom
+and when."""
 
 from __future__ import annotations
 
@@ -10,7 +11,8 @@ from ..model import Finding
 
 @dataclass(slots=True)
 class Decision:
-    """`code` and `ids` are those of the finding; `decision` corrected, accepted or open; `when` ISO 8601, UTC."""
+    """`code` and `ids` are those of the finding; `decision` corrected, accepted or open; `when` ISO 8601,
+    UTC."""
 
     code: str
     ids: tuple[str, ...]
@@ -27,7 +29,8 @@ class Decision:
 
 @dataclass(slots=True)
 class Look:
-    """That an item of a step was looked at ("Framing/Gaps"), by whom and when (ISO 8601, UTC), and what the picture showed then."""
+    """That an item of a step was looked at ("Framing/Gaps"), by whom and when (ISO 8601, UTC), and what the
+    picture showed then."""
 
     item: str
     by: str = ""
@@ -42,11 +45,12 @@ def carried_decisions(
     twin: dict[str, str],
     revision: str,
 ) -> dict[str, tuple[str, str]]:
-    """Acceptances of the reviewed revision for the same findings of its successor, by key, marked with where they were made.
+    """Acceptances of the reviewed revision for the same findings of its successor, by key, marked with where
+    they were made.
 
-    `made` holds decision and reason by key; `twin` the part of the successor for each of the reviewed one. A finding whose
-    words or numbers are others now is open again, and so is one that was corrected and is there still.
-    """
+    `made` holds decision and reason by key; `twin` the part of the successor for each of the reviewed one. A
+    finding whose words or numbers are others now is open again, and so is one that was corrected and is there
+    still."""
     words: dict[str, str] = {}
     for f in old:
         for one in f.parts or (f,):

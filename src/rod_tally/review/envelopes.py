@@ -1,4 +1,5 @@
-"""Envelopes over the combinations of a run, worked out when they are asked for and kept as long as they hold."""
+"""Envelopes over the combinations of a run, worked out when they are asked for and kept as long as they
+hold."""
 
 from __future__ import annotations
 
@@ -26,7 +27,8 @@ class Envelopes:
 
     @property
     def waiting(self) -> bool:
-        """Whether forces of members are so many that they should be worked out in the background, and are not yet."""
+        """Whether forces of members are so many that they should be worked out in the background, and are not
+        yet."""
         values = self.results.force[0].size if len(self.results.force) else 0
         return not self.empty and self._members is None and values * len(self.combinations) > LARGE
 
@@ -41,7 +43,9 @@ class Envelopes:
         """Of a quantity of slabs and walls where it was worked out."""
         return self._plates.get((name, averaged))
 
-    def plates(self, fields: PlateFields, name: str, averaged: bool, progress: Progress = silent) -> PlateEnvelope:
+    def plates(
+        self, fields: PlateFields, name: str, averaged: bool, progress: Progress = silent
+    ) -> PlateEnvelope:
         """Of a quantity of slabs and walls. Raises ValueError where no combination can be enveloped."""
         found = self.known_plates(name, averaged)
         if found is None:

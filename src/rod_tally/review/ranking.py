@@ -9,8 +9,8 @@ from ..model import Finding, Settings
 
 
 def ranked(findings: Iterable[Finding], settings: Settings) -> list[Finding]:
-    """Blocking ones first. A severity in the settings is for a code, or else for its family; what is blocking because results
-    mean nothing cannot be lowered (`ALWAYS_BLOCKING`)."""
+    """Blocking ones first. A severity in the settings is for a code, or else for its family; what is blocking
+    because results mean nothing cannot be lowered (`ALWAYS_BLOCKING`)."""
     own = settings.findings.severity
     if own:
         findings = [_with(f, own.get(f.code, own.get(f.family, f.severity))) for f in findings]

@@ -22,11 +22,14 @@ class Readiness:
 
 
 def readiness(
-    review: Review, looks: Iterable[Look], decided: Callable[[Finding], bool] | None = None, named: bool = True
+    review: Review,
+    looks: Iterable[Look],
+    decided: Callable[[Finding], bool] | None = None,
+    named: bool = True,
 ) -> list[Readiness]:
-    """What a signature needs: a run of the model as it is, no blocking finding open, every step looked at. `decided`: whether a
-    finding is decided on; by the review's own decisions unless given. `named`: open findings with their words, not only how
-    many there are."""
+    """What a signature needs: a run of the model as it is, no blocking finding open, every step looked at.
+    `decided`: whether a finding is decided on; by the review's own decisions unless given. `named`: open
+    findings with their words, not only how many there are."""
 
     def closed(finding: Finding) -> bool:
         return decided(finding) if decided is not None else decision_on(finding, review.decisions) is not None
@@ -41,7 +44,9 @@ def readiness(
         out.append(Readiness(title, not still or severity != "blocking", words))
     untyped = [c.name for c in review.model.cases.values() if c.untyped]
     if untyped:
-        out.append(Readiness("Load cases", False, f"{_few(untyped)} without a kind: in no combination", "Loads"))
+        out.append(
+            Readiness("Load cases", False, f"{_few(untyped)} without a kind: in no combination", "Loads")
+        )
     left_out = review.results.left_out if not review.stale else {}
     if left_out:
         out.append(Readiness("Computed", True, f"{len(left_out)} parts took no part in the run", "Run"))
@@ -75,7 +80,10 @@ def _run(review: Review) -> Readiness:
     done = [e for e in review.results.equilibrium]
     worst = max((e.residual for e in done), default=0.0)
     return Readiness(
-        "Run", True, f"{len(done)} of {len(review.results.cases)} cases in balance, residual {worst:.1e}", "Run"
+        "Run",
+        True,
+        f"{len(done)} of {len(review.results.cases)} cases in balance, residual {worst:.1e}",
+        "Run",
     )
 
 

@@ -52,9 +52,9 @@ MANY_ELEMENTS = 10_000  # whose recovery of forces takes longer than one would w
 
 @dataclass(slots=True)
 class Review:
-    """`comparison` is None without a baseline; `rules_fault` says why there are no combinations, `stale` that the results are
-    not those of the model as it is: it has changed since its run, or was not run yet. `waiting` says what is still being
-    worked out, "" for nothing."""
+    """`comparison` is None without a baseline; `rules_fault` says why there are no combinations, `stale` that
+    the results are not those of the model as it is: it has changed since its run, or was not run yet.
+    `waiting` says what is still being worked out, "" for nothing."""
 
     model: Model
     settings: Settings
@@ -90,7 +90,8 @@ class Review:
         return OLD if self.has_run else NOT_RUN
 
     def cut_forces(self, case: str) -> dict[str, CutForces | str]:
-        """Forces of every cut in a case or combination, or why it has none; {} for a case that was not computed."""
+        """Forces of every cut in a case or combination, or why it has none; {} for a case that was not
+        computed."""
         own = self._named(case)
         if own is None:
             return {}
@@ -119,13 +120,16 @@ class Review:
 
     def _crossed(self, cut: Cut) -> Crossing | str:
         try:
-            return Crossing(self.model, self.results.plates or Plates([], np.zeros((0, 3)), 0), cut, self.balance)
+            return Crossing(
+                self.model, self.results.plates or Plates([], np.zeros((0, 3)), 0), cut, self.balance
+            )
         except CutError as error:
             return str(error)
 
     @property
     def other_findings(self) -> list[Finding]:
-        """Those that no check of the model gives: of the comparison, of what was carried over, of cuts and combinations."""
+        """Those that no check of the model gives: of the comparison, of what was carried over, of cuts and
+        combinations."""
         out = self.unplaced_cuts if not self.stale else []
         if self.comparison is not None:
             out = [*out, *self.comparison.findings]
@@ -148,7 +152,8 @@ class Review:
 
     @property
     def cuts(self) -> list[Cut]:
-        """The model's own and those of the settings that it can take; `unplaced_cuts` says which it cannot."""
+        """The model's own and those of the settings that it can take; `unplaced_cuts` says which it
+        cannot."""
         return [*self.model.cuts, *self._settings_cuts()[0]]
 
     @property
@@ -163,7 +168,9 @@ class Review:
 
     def _settings_cuts(self) -> tuple[list[Cut], list[str]]:
         own = list(self.settings.cuts)
-        made: tuple[list[CutSettings], list[Cut], list[str]] = self._cache.get("cuts", (), lambda: self._placed(own))
+        made: tuple[list[CutSettings], list[Cut], list[str]] = self._cache.get(
+            "cuts", (), lambda: self._placed(own)
+        )
         if made[0] != own:
             made = self._placed(own)
             self._cache.put("cuts", (), made)
@@ -175,7 +182,9 @@ class Review:
         for c in own:
             about = None if c.about is None else np.array(c.about, float)
             try:
-                made.append(cut_of(self.model, c.name, c.storey, np.array([c.start, c.end], float), about, c.factor))
+                made.append(
+                    cut_of(self.model, c.name, c.storey, np.array([c.start, c.end], float), about, c.factor)
+                )
             except CutError as error:
                 lost.append(str(error))
         return own, made, lost
@@ -191,10 +200,13 @@ class Review:
     def wall_panels(self) -> list[Panel]:
         """Cuts of single walls with the conditions of the formulas for their stability."""
         basis = self.results, repr(self.settings.walls)
-        return self._cache.get("panels", basis, lambda: panels(self.model, self.wall_forces, self.settings.walls))
+        return self._cache.get(
+            "panels", basis, lambda: panels(self.model, self.wall_forces, self.settings.walls)
+        )
 
     def wall_values(self, name: str) -> tuple[Array, NDArray[np.bool_]] | None:
-        """Wall forces (R, 6) of a case or a combination with signs, and which rows were computed; None for another."""
+        """Wall forces (R, 6) of a case or a combination with signs, and which rows were computed; None for
+        another."""
         case, w = self._named(name), self.wall_forces
         if case is None or (not isinstance(case, str) and case.roots):
             return None
@@ -205,7 +217,8 @@ class Review:
         return np.tensordot(factors, w.values, axes=1), w.done[factors != 0].all(axis=0)
 
     def wall_stability(self, name: str) -> list[tuple[Panel, Array, Block]]:
-        """Each panel's cut with its forces (6,) and its stability in a case or combination, where both are known."""
+        """Each panel's cut with its forces (6,) and its stability in a case or combination, where both are
+        known."""
         found = self.wall_values(name)
         if found is None or self.without_sign(
             name
@@ -213,10 +226,13 @@ class Review:
             return []
         values, done = found
         own = self.settings.walls
-        return [(p, values[p.row], in_row(p, values[p.row][None], own)) for p in self.wall_panels if done[p.row]]
+        return [
+            (p, values[p.row], in_row(p, values[p.row][None], own)) for p in self.wall_panels if done[p.row]
+        ]
 
     def wall_joints(self, name: str) -> list[tuple[WallEdge, EdgeForces]]:
-        """Edges at which walls are joined with their forces in a case or combination, where they are known."""
+        """Edges at which walls are joined with their forces in a case or combination, where they are
+        known."""
         case, walls = self._named(name), self.wall_forces
         if case is None or (not isinstance(case, str) and case.roots):
             return []
@@ -235,7 +251,8 @@ class Review:
         )
 
     def _named(self, name: str) -> str | Combination | None:
-        """A computed case's name, or the computed combination of that name; None for neither, and for an old run."""
+        """A computed case's name, or the computed combination of that name; None for neither, and for an old
+        run."""
         if self.stale:
             return None
         if name in self.results.cases:
@@ -264,11 +281,14 @@ class Review:
             return [], str(error)
         return (
             found,
-            f"{name}, node {node}: what is left over is rounding" if found else f"{name} is not computed there",
+            f"{name}, node {node}: what is left over is rounding"
+            if found
+            else f"{name} is not computed there",
         )
 
     def shapes(self, name: str) -> Shapes | None:
-        """How members of a computed case or combination lie between their ends, kept for the latest one; None for neither."""
+        """How members of a computed case or combination lie between their ends, kept for the latest one; None
+        for neither."""
         case = self._named(name)
         if case is None:
             return None
@@ -283,7 +303,8 @@ class Review:
         return self._cache.get("shapes", (name, self.results), make)
 
     def largest_displacement(self, name: str) -> Largest | None:
-        """Of a computed case or combination, along members too where their shapes are known and have signs; None where it was not computed."""
+        """Of a computed case or combination, along members too where their shapes are known and have signs;
+        None where it was not computed."""
         r = self.shown(name)
         if name not in r.cases:
             return None
@@ -298,12 +319,16 @@ class Review:
         return many and not known and self._named(name) is not None
 
     def member_stresses(self, name: str) -> tuple[dict[str, Array], dict[str, str]]:
-        """Stresses of members in a computed case or combination (see `section_stress`), kept for the latest one."""
+        """Stresses of members in a computed case or combination (see `section_stress`), kept for the latest
+        one."""
         r = self.shown(name)
-        return self._cache.get("stresses", (name, r), lambda: member_stresses(self.model, r, r.case_index(name)))
+        return self._cache.get(
+            "stresses", (name, r), lambda: member_stresses(self.model, r, r.case_index(name))
+        )
 
     def without_sign(self, name: str) -> bool:
-        """Whether a case, or something in a combination of that name, is a response of a spectrum, whose values have no sign."""
+        """Whether a case, or something in a combination of that name, is a response of a spectrum, whose
+        values have no sign."""
         found = next((c for c in self.computed_combinations if c.name == name), None)
         names = [name] if found is None else list(found.factors)
         cases = [self.model.cases[n] for n in names if n in self.model.cases]
@@ -311,7 +336,8 @@ class Review:
 
     @property
     def fields(self) -> PlateFields | None:
-        """What turns movements into forces of slabs and walls, worked out once; None where the run has no shells."""
+        """What turns movements into forces of slabs and walls, worked out once; None where the run has no
+        shells."""
         plates = self.results.plates
         if plates is None or plates.empty:
             return None
@@ -319,9 +345,12 @@ class Review:
 
     @property
     def fields_waiting(self) -> bool:
-        """Whether the slabs and walls are so many that `fields` should be worked out in the background, and is not yet."""
+        """Whether the slabs and walls are so many that `fields` should be worked out in the background, and
+        is not yet."""
         plates = self.results.plates
-        return plates is not None and plates.count > MANY_ELEMENTS and not self._cache.known("fields", (plates,))
+        return (
+            plates is not None and plates.count > MANY_ELEMENTS and not self._cache.known("fields", (plates,))
+        )
 
     @property
     def computed_combinations(self) -> list[Combination]:
@@ -329,7 +358,8 @@ class Review:
         return usable(self.results, self.combinations)
 
     def shown(self, name: str) -> Results:
-        """The results that hold a case, or those of the combination of that name; the run's own for neither."""
+        """The results that hold a case, or those of the combination of that name; the run's own for
+        neither."""
         if name in self.results.cases:
             return self.results
         found = next((c for c in self.computed_combinations if c.name == name), None)
@@ -372,7 +402,9 @@ class Review:
         except RulesError as error:
             return str(error)
         if made.reduced:
-            return f"the rules give {made.count:,} combinations, too many to hold against the model's one by one"
+            return (
+                f"the rules give {made.count:,} combinations, too many to hold against the model's one by one"
+            )
         if made.untyped:
             named = ", ".join(made.untyped[:5])
             return f"cases without a kind are in no combination of the rules: {named}; give them a kind first"

@@ -11,7 +11,8 @@ CASE = "case "
 
 @dataclass(frozen=True, slots=True)
 class Item:
-    """One thing to look at: its title and the finding codes that belong to it (none: looked at by eye alone)."""
+    """One thing to look at: its title and the finding codes that belong to it (none: looked at by eye
+    alone)."""
 
     title: str
     codes: tuple[str, ...] = ()
@@ -39,9 +40,18 @@ STEPS: tuple[Step, ...] = (
             Item("Physical, analytical", ("source.off_element", "source.differs", "source.one_way")),
             Item(
                 "Sections read",
-                ("section.missing", "section.unknown", "section.measured", "section.differs", "section.shear_centre"),
+                (
+                    "section.missing",
+                    "section.unknown",
+                    "section.measured",
+                    "section.differs",
+                    "section.shear_centre",
+                ),
             ),
-            Item("Materials", ("material.missing", "material.stiffness", "material.density", "material.differs")),
+            Item(
+                "Materials",
+                ("material.missing", "material.stiffness", "material.density", "material.differs"),
+            ),
         ),
         "sections",
         "tally",
@@ -91,7 +101,15 @@ STEPS: tuple[Step, ...] = (
             Item("One-way parts", ("run.one_way", "run.limit", "run.unsettled", "run.superposition")),
             Item(
                 "Elements",
-                ("mesh.failed", "mesh.poor", "mesh.point", "mesh.arm", "mesh.column", "run.diaphragm", "cut.unplaced"),
+                (
+                    "mesh.failed",
+                    "mesh.poor",
+                    "mesh.point",
+                    "mesh.arm",
+                    "mesh.column",
+                    "run.diaphragm",
+                    "cut.unplaced",
+                ),
             ),
             Item("Mechanisms", ("stability.mechanism",)),
             Item("Balance", ("equilibrium.residual",)),
@@ -120,7 +138,14 @@ STEPS: tuple[Step, ...] = (
             Item("Carried over", ("match.carried",)),
             Item(
                 "Matched",
-                ("match.ambiguous", "match.transform", "match.stack", "match.split", "match.kinds", "match.grids"),
+                (
+                    "match.ambiguous",
+                    "match.transform",
+                    "match.stack",
+                    "match.split",
+                    "match.kinds",
+                    "match.grids",
+                ),
             ),
             Item("Changes", ("match.loads",)),
             Item("To look at again", ("match.again",)),
@@ -141,7 +166,8 @@ def items_of(step: Step, model: Model | None) -> tuple[Item, ...]:
 
 
 def step_of(finding: Finding) -> Step:
-    """The step a finding belongs to; one of an unknown code (a plug-in's) belongs to the first step of its family."""
+    """The step a finding belongs to; one of an unknown code (a plug-in's) belongs to the first step of its
+    family."""
     for step in STEPS:
         if finding.code in step.codes:
             return step

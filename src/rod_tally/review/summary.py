@@ -25,7 +25,11 @@ def summary(review: Review) -> str:
         lines.append(f"  ● {count['note']} note{'s' if count['note'] != 1 else ''}")
     c = review.comparison
     if c is not None:
-        parts = [f"{c.count(s)} {s}" for s in ("same", "changed", "moved", "resized", "added", "removed") if c.count(s)]
+        parts = [
+            f"{c.count(s)} {s}"
+            for s in ("same", "changed", "moved", "resized", "added", "removed")
+            if c.count(s)
+        ]
         lines.append("compared with the baseline: " + ", ".join(parts))
     if count["blocking"]:
         lines.append(f"not ready for design: {count['blocking']} blocking")

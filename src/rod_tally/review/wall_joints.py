@@ -1,4 +1,5 @@
-"""Upright joints of walls in cases and combinations, and those whose shear exceeds the capacity that was given."""
+"""Upright joints of walls in cases and combinations, and those whose shear exceeds the capacity that was
+given."""
 
 from __future__ import annotations
 
@@ -28,8 +29,8 @@ def factors_of(cases: Sequence[str], case: str | Combination) -> Array:
 def overused_joints(
     model: Model, walls: WallForces, combinations: Sequence[Combination], capacity: float
 ) -> list[Finding]:
-    """A finding for each joint whose largest shear a metre exceeds `capacity` (N/m), over the combinations, or over the
-    cases of a model that has none; [] where no capacity is given (0)."""
+    """A finding for each joint whose largest shear a metre exceeds `capacity` (N/m), over the combinations,
+    or over the cases of a model that has none; [] where no capacity is given (0)."""
     if capacity <= 0 or not walls.edges:
         return []
     sums: list[str | Combination] = [*(c for c in combinations if not c.roots)] or [*walls.cases]

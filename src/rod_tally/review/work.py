@@ -1,4 +1,5 @@
-"""The order of a review: read, transfer, check, run, compare. Each step gives plain data or adds it to the review."""
+"""The order of a review: read, transfer, check, run, compare. Each step gives plain data or adds it to the
+review."""
 
 from __future__ import annotations
 
@@ -42,8 +43,9 @@ def review(
     only: set[str] | None = None,
     before: Checked | None = None,
 ) -> Review:
-    """Run and check a model, or of it the members in `only`. Raises AnalysisError for a case in the settings that the model does not have, RulesError for
-    a rule set that cannot be read. `before`: what was found of the model earlier, see `checked`."""
+    """Run and check a model, or of it the members in `only`. Raises AnalysisError for a case in the settings
+    that the model does not have, RulesError for a rule set that cannot be read. `before`: what was found of
+    the model earlier, see `checked`."""
     loads = _loads_after(model, before)
     results, kept = run_and_keep(model, settings.run, progress, None, loads, only, settings.mesh)
     own = dynamics(model, results, settings, loads, progress, kept)
@@ -74,8 +76,9 @@ def run_statically(
     only: set[str] | None = None,
     before: Checked | None = None,
 ) -> tuple[Review, Flexibility | None]:
-    """A review without modes, centres of storeys and responses to spectra, and the stiffness that `add_dynamics` finds them
-    with; raises as `review` does. `before`: what was found of the model earlier, see `checked`."""
+    """A review without modes, centres of storeys and responses to spectra, and the stiffness that
+    `add_dynamics` finds them with; raises as `review` does. `before`: what was found of the model earlier,
+    see `checked`."""
     loads = _loads_after(model, before)
     results, kept = run_and_keep(model, settings.run, progress, None, loads, only, settings.mesh)
     done = assess(model, settings, results, Dynamics(), loads, progress, before)
@@ -129,8 +132,8 @@ def assess(
     before: Checked | None = None,
     known: Review | None = None,
 ) -> Review:
-    """The review of a run that is there: storeys, checks, tally. `before` as for `checked`; `known`: the same run's review without
-    modes."""
+    """The review of a run that is there: storeys, checks, tally. `before` as for `checked`; `known`: the same
+    run's review without modes."""
     storeys = storey_rows(model, results, loads) if known is None else known.storeys
     subject = Subject(model, results, settings, loads, own.modes, storeys, own.centres)
     findings, looked = checked(subject, progress, before)
@@ -153,17 +156,20 @@ def run_only(model: Model, settings: Settings, progress: Progress = silent) -> R
 
 
 def side_of(done: Review) -> Side:
-    """A review as one of the two sides of a comparison; results of a model that has changed since are left out."""
+    """A review as one of the two sides of a comparison; results of a model that has changed since are left
+    out."""
     if done.stale:
         return Side(done.model, None, done.combinations)
     return Side(done.model, done.results, done.combinations, done.storeys, done.modes, done.fields)
 
 
 def elsewhere_of(done: Review, path: Path, mapping: Mapping | None = None) -> Elsewhere:
-    """A review against results from elsewhere, by a mapping or by the one beside them. Raises IntakeError for tables that
-    cannot be read."""
+    """A review against results from elsewhere, by a mapping or by the one beside them. Raises IntakeError for
+    tables that cannot be read."""
     theirs = read_results(path, mapping)
-    return compare_elsewhere(done.model, done.results, done.computed_combinations, theirs, done.settings.compare)
+    return compare_elsewhere(
+        done.model, done.results, done.computed_combinations, theirs, done.settings.compare
+    )
 
 
 def put_elsewhere(done: Review, found: Elsewhere) -> None:

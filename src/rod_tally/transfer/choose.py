@@ -1,4 +1,5 @@
-"""Choosing what comes along: by class, storey, group, material and load-bearing flag; the rest is listed with why."""
+"""Choosing what comes along: by class, storey, group, material and load-bearing flag; the rest is listed with
+why."""
 
 from __future__ import annotations
 
@@ -10,7 +11,8 @@ from ..model.settings import ChooseSettings
 
 
 def choose(source: SourceModel, wanted: ChooseSettings) -> SourceModel:
-    """The source with only what was chosen; what was left out is in `skipped` of the result with its reason."""
+    """The source with only what was chosen; what was left out is in `skipped` of the result with its
+    reason."""
     if wanted == ChooseSettings():
         return source
     groups: dict[str, set[str]] = {name: set(ids) for name, ids in source.groups.items()}

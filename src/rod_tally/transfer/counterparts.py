@@ -1,4 +1,5 @@
-"""Both sides of a source that brings both: which analytical member stands for which physical element, and how far off."""
+"""Both sides of a source that brings both: which analytical member stands for which physical element, and how
+far off."""
 
 from __future__ import annotations
 
@@ -14,11 +15,12 @@ PARALLEL = 0.94  # cosine of about 20 degrees
 
 
 def counterparts(source: SourceModel, model: Model) -> list[Counterpart]:
-    """One row for every analytical member and every physical element: pairs linked in the file, then pairs by place.
+    """One row for every analytical member and every physical element: pairs linked in the file, then pairs by
+    place.
 
-    By place: the nearest element that runs the same way and overlaps the member along it; an element may have several
-    members (split at its joints). The distance is the largest of the member's ends and middle off the element's line.
-    """
+    By place: the nearest element that runs the same way and overlaps the member along it; an element may have
+    several members (split at its joints). The distance is the largest of the member's ends and middle off the
+    element's line."""
     elements = {e.id: e for e in source.elements}
     out: list[Counterpart] = []
     taken: set[str] = set()
@@ -52,23 +54,24 @@ def counterparts(source: SourceModel, model: Model) -> list[Counterpart]:
             taken.add(e.id)
             out.append(_pair(c.id, c.name, c.line, c.profile, c.material, e, "placed"))
         else:
-            out.append(
-                Counterpart("member", c.id, "", "", 0.0, c.profile, "", c.material, "", c.name)
-            )  # fmt: skip
+            out.append(Counterpart("member", c.id, "", "", 0.0, c.profile, "", c.material, "", c.name))
     for e in source.elements:
         if e.id not in taken:
             out.append(Counterpart(e.cls, "", e.id, "", 0.0, "", e.profile, "", e.material, e.name))
     return out
 
 
-def _pair(ident: str, name: str, line: Array, profile: str, material: str, e: SourceElement, how: str) -> Counterpart:
+def _pair(
+    ident: str, name: str, line: Array, profile: str, material: str, e: SourceElement, how: str
+) -> Counterpart:
     return Counterpart(
         e.cls, ident, e.id, how, _off(line, e.line), profile, e.profile, material, e.material, e.name or name
     )
 
 
 def _off(line: Array, other: Array) -> float:
-    """The largest distance of a line's ends and middle from another line (2, 3), beyond its ends not counted."""
+    """The largest distance of a line's ends and middle from another line (2, 3), beyond its ends not
+    counted."""
     points = np.array([line[0], line.mean(axis=0), line[1]])
     n = len(points)
     t, d = closest_on_segment(points, np.repeat(other[:1], n, axis=0), np.repeat(other[1:], n, axis=0))

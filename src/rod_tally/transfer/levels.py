@@ -8,13 +8,16 @@ from ..model import LogEntry, Model
 from ..model.entities.model import Storey
 
 LEVEL = 0.02  # rise over length of a beam up to which it is level
-LOWEST_STOREY = 2.0  # m; levels nearer than this to a fuller one are no storey, such as the cross members of a façade
+LOWEST_STOREY = (
+    2.0  # m; levels nearer than this to a fuller one are no storey, such as the cross members of a façade
+)
 TOGETHER = 0.3  # m; beams and slabs of one floor lie within this
 LEAST = 0.25  # of the fullest level's length of beams and edges; a landing is no storey
 
 
 def storeys_by_level(model: Model) -> None:
-    """Give a model without storeys one at its foot and one at each level that holds much; an entry of the log says so."""
+    """Give a model without storeys one at its foot and one at each level that holds much; an entry of the log
+    says so."""
     if model.storeys or not model.members and not model.surfaces:
         return
     found: list[tuple[float, float]] = []  # height, length of beams or of a slab's edge

@@ -29,12 +29,14 @@ from ..model.geometry.vectors import Array
 from ..model.load_table import NUMBERS, WORDS, Table, TableError, each_load
 
 Values = tuple[float, ...]
-_OWN_WEIGHT = re.compile(r"self[\s_-]*weight|dead[\s_-]*weight|own[\s_-]*weight|eigengewicht|poids propre", re.I)
+_OWN_WEIGHT = re.compile(
+    r"self[\s_-]*weight|dead[\s_-]*weight|own[\s_-]*weight|eigengewicht|poids propre", re.I
+)
 
 
 def transfer_loads(source: SourceModel, model: Model) -> None:
-    """Fill `model` with cases and their loads. Self-weight is added as a case of its own unless a case of the source
-    carries it, by coefficients or by its name with loads in it."""
+    """Fill `model` with cases and their loads. Self-weight is added as a case of its own unless a case of the
+    source carries it, by coefficients or by its name with loads in it."""
     for case in source.cases:
         model.cases[case.name] = LoadCase(
             case.name, case.kind, case.self_weight, category=case.category, together=case.together
@@ -54,7 +56,9 @@ def transfer_loads(source: SourceModel, model: Model) -> None:
             pieces.setdefault(surface.element, []).append(surface.id)
     for action in source.actions:
         # a load on an element that is several faces in the model acts on each of them
-        for target in pieces.get(action.target, [action.target]) if action.kind == "area" else [action.target]:
+        for target in (
+            pieces.get(action.target, [action.target]) if action.kind == "area" else [action.target]
+        ):
             _add(action if target == action.target else replace(action, target=target), model, node_of)
     if (model.members or model.surfaces) and not any(any(c.self_weight) for c in model.cases.values()):
         named = [c for c in model.cases.values() if _OWN_WEIGHT.search(c.name)]
@@ -169,7 +173,11 @@ def _place(action: SourceAction, case: LoadCase, model: Model, node_of: dict[str
     values = action.stations[0][1]
     force: Vector = (values[0], values[1], values[2])
     outline = None if action.outline is None else action.outline - model.origin
-    gone = action.target and action.target not in (*model.members, *model.surfaces) and action.target not in node_of
+    gone = (
+        action.target
+        and action.target not in (*model.members, *model.surfaces)
+        and action.target not in node_of
+    )
     member = model.members.get(action.target)
     if gone or (action.kind == "temperature" and member is None):
         reason = f"load in case {action.case}: what it acts on is not in the model"
@@ -195,14 +203,18 @@ def _place(action: SourceAction, case: LoadCase, model: Model, node_of: dict[str
         y0, y1, z0, z1 = section.bounds if section is not None else (0.0, 0.0, 0.0, 0.0)
         over = [d / size if size > 0 else 0.0 for d, size in zip(values[1:3], (y1 - y0, z1 - z0))]
         if any(d and not o for d, o in zip(values[1:3], over)):
-            message = "its section has no outline, so that the temperature difference over its depth is left out"
+            message = (
+                "its section has no outline, so that the temperature difference over its depth is left out"
+            )
             model.log.append(LogEntry("guessed", (member.id,), message))
         case.temperatures.append(TemperatureLoad(member.id, values[0], over[0], over[1], action.id))
     else:
         case.settlements.append(Settlement(node_of[action.target], values, action.id))
 
 
-def _extended(action: SourceAction, outline: Array | None, force: Vector, model: Model) -> AreaLoad | SpaceLoad:
+def _extended(
+    action: SourceAction, outline: Array | None, force: Vector, model: Model
+) -> AreaLoad | SpaceLoad:
     """A load on an area, or on a place in space (which always has an outline)."""
     if action.kind == "space":
         assert outline is not None
@@ -236,7 +248,14 @@ def _piece(
         if any(va[part]) or any(vb[part]):
             case.member_loads.append(
                 MemberLoad(
-                    member.id, a, a if b is None else b, va[part], vb[part],  # type: ignore[arg-type]
-                    kind, action.local, action.projected and b is not None, action.id,
+                    member.id,
+                    a,
+                    a if b is None else b,
+                    va[part],  # type: ignore[arg-type]
+                    vb[part],  # type: ignore[arg-type]
+                    kind,
+                    action.local,
+                    action.projected and b is not None,
+                    action.id,
                 )
-            )  # fmt: skip
+            )

@@ -52,7 +52,11 @@ def transfer(source: SourceModel, settings: TransferSettings, progress: Progress
         model.log.append(LogEntry("shifted", (), message, float(np.linalg.norm(origin))))
     model.grids = [replace(g, points=g.points - origin[:2]) for g in source.grids]
     model.groups, model.north, model.one_way = dict(source.groups), source.north, dict(source.one_way)
-    model.lifting, model.limits, model.bearing = list(source.lifting), dict(source.limits), dict(source.bearing)
+    model.lifting, model.limits, model.bearing = (
+        list(source.lifting),
+        dict(source.limits),
+        dict(source.bearing),
+    )
     physical = source.kind == "physical" or (source.kind == "both" and settings.side == "physical")
     if source.kind == "both":
         model.side = "physical" if physical else "analytical"
@@ -72,7 +76,11 @@ def transfer(source: SourceModel, settings: TransferSettings, progress: Progress
     for s in model.surfaces.values():
         if s.id not in set_by_hand:
             s.way = (
-                settings.walls if s.upright else "shell" if s.on_ground or settings.slabs == "auto" else settings.slabs
+                settings.walls
+                if s.upright
+                else "shell"
+                if s.on_ground or settings.slabs == "auto"
+                else settings.slabs
             )
     if settings.slabs == "auto":
         decide_ways(model, set_by_hand)
@@ -101,7 +109,8 @@ def _leave_one_side(source: SourceModel, model: Model, physical: bool) -> None:
 
 
 def local_origin(source: SourceModel) -> Array:
-    """What to take off all coordinates (m, whole metres): the lowest corner when the source lies far away, else zero."""
+    """What to take off all coordinates (m, whole metres): the lowest corner when the source lies far away,
+    else zero."""
     lines = [e.line for e in source.elements] + [c.line for c in source.curves]
     lines += [s.body.outer for s in source.surfaces if s.body is not None]
     lines += [sheet.outer for s in source.surfaces for sheet in s.sheets] + [f.outer for f in source.faces]

@@ -1,4 +1,5 @@
-"""What comes from the stiffness of a run beside its cases: modes, responses to spectra, centres of storeys, with one factorisation."""
+"""What comes from the stiffness of a run beside its cases: modes, responses to spectra, centres of storeys,
+with one factorisation."""
 
 from __future__ import annotations
 
@@ -30,7 +31,8 @@ def dynamics(
     progress: Progress = silent,
     own: Flexibility | None = None,
 ) -> Dynamics:
-    """Of what a run computed; puts the response of spectra into `results`. Nothing where something moves freely.
+    """Of what a run computed; puts the response of spectra into `results`. Nothing where something moves
+    freely.
 
     `own`: the run's stiffness and factors where they were kept; closed here.
     """

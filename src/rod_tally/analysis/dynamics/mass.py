@@ -21,8 +21,8 @@ AT_ONCE = 100_000  # points of integration whose matrices are held at once: 115 
 
 
 def mass_cases(model: Model, factors: dict[str, float]) -> dict[str, float]:
-    """The cases that give mass, with their factors: of those asked for the ones that the model has; where it has none of
-    them, those that hold self-weight."""
+    """The cases that give mass, with their factors: of those asked for the ones that the model has; where it
+    has none of them, those that hold self-weight."""
     known = {n: f for n, f in factors.items() if n in model.cases}
     return known or {c.name: 1.0 for c in model.cases.values() if c.self_weight[2] < 0}
 
@@ -38,7 +38,9 @@ def nodal_mass(model: Model, m: Mesh, factors: dict[str, float], distribution: D
         down = -load.nodal[:, 2].copy()
         local = end_loads(m, load)
         for e in range(2):
-            np.add.at(down, m.ends[:, e], -np.einsum("pi,pi->p", m.axes[:, :, 2], local[:, 6 * e : 6 * e + 3]))
+            np.add.at(
+                down, m.ends[:, e], -np.einsum("pi,pi->p", m.axes[:, :, 2], local[:, 6 * e : 6 * e + 3])
+            )
         mass += factor * down / GRAVITY
     return np.maximum(mass, 0.0)
 
@@ -53,9 +55,9 @@ def lumped(mass: Array) -> sparse.csr_matrix:
 def consistent(
     model: Model, m: Mesh, condensed: Condensed, factors: dict[str, float], distribution: Distribution
 ) -> sparse.csr_matrix:
-    """(6N, 6N), global: what moves with a member, a slab or a wall by the element's own shape functions (Archer 1963), what
-    stands on nodes in lumps. Releases are condensed as in the stiffness; slabs and walls have no inertia against turning.
-    """
+    """(6N, 6N), global: what moves with a member, a slab or a wall by the element's own shape functions
+    (Archer 1963), what stands on nodes in lumps. Releases are condensed as in the stiffness; slabs and walls
+    have no inertia against turning."""
     n = 6 * len(m.node_ids)
     of_members = np.zeros((len(m.length), 12, 12))
     carried = np.zeros(len(m.length))
@@ -125,8 +127,8 @@ Entries = tuple[NDArray[np.int64], NDArray[np.int64], Array]
 
 
 def _of_surface(m: Mesh, ident: str, mass: Array) -> list[Entries]:
-    """Mass of a slab or wall between nodes, the same each way: a density between its nodes' that gives its elements what
-    the loads gave its nodes, kg."""
+    """Mass of a slab or wall between nodes, the same each way: a density between its nodes' that gives its
+    elements what the loads gave its nodes, kg."""
     assert m.plates is not None
     on = LoadedSurface(m.plates.shapes[ident], m.plates)
     unit = np.zeros((len(m.xyz), 6))

@@ -27,8 +27,8 @@ NOTHING = 1e-12  # share of the largest mass, or of a column's length, that coun
 
 @dataclass(slots=True)
 class Mode:
-    """Number from 1, period in s, and participating mass over the mass that can move in x, y and z. `shape` (N, 6) is its motion at
-    the run's nodes, the largest translation 1; None where it was not kept."""
+    """Number from 1, period in s, and participating mass over the mass that can move in x, y and z. `shape`
+    (N, 6) is its motion at the run's nodes, the largest translation 1; None where it was not kept."""
 
     mode: int
     period: float
@@ -38,7 +38,9 @@ class Mode:
     shape: Array | None = None
 
 
-def mass_matrix(model: Model, own: Flexibility, settings: Settings, distribution: Distribution) -> sparse.csr_matrix:
+def mass_matrix(
+    model: Model, own: Flexibility, settings: Settings, distribution: Distribution
+) -> sparse.csr_matrix:
     """(6N, 6N), kg, global, as the settings ask: lumped, or consistent with how elements move."""
     cases = mass_cases(model, settings.modes.mass)
     if settings.modes.consistent:
@@ -54,7 +56,8 @@ def modes(
     distribution: Distribution | None = None,
     flexible: Flexibility | None = None,
 ) -> list[Mode]:
-    """The lowest modes of what the run computed; [] when nothing was, when something moves freely, or without mass.
+    """The lowest modes of what the run computed; [] when nothing was, when something moves freely, or without
+    mass.
 
     `flexible`: the run's own, where it is known.
     """
@@ -65,7 +68,9 @@ def modes(
     if own is None:
         return []
     try:
-        return _modes(own, mass_matrix(model, own, settings, distribution or Distribution(model)), settings.modes.count)
+        return _modes(
+            own, mass_matrix(model, own, settings, distribution or Distribution(model)), settings.modes.count
+        )
     finally:
         if flexible is None:
             own.close()
@@ -111,9 +116,8 @@ def _lowest(
 ) -> tuple[Array, Array] | None:
     """Periods (count,) and shapes (6N, count), fewer where fewer have mass; None when they cannot be found.
 
-    K^-1 M x = x / omega^2 on the degrees of freedom that have mass alone: the others, which a lumped mass leaves many of,
-    never enter it. Those tied to others do, with the movements their ties give them.
-    """
+    K^-1 M x = x / omega^2 on the degrees of freedom that have mass alone: the others, which a lumped mass
+    leaves many of, never enter it. Those tied to others do, with the movements their ties give them."""
     columns = mass[:, heavy]
     between = columns[heavy].tocsr()
     try:
@@ -152,17 +156,17 @@ def _at(heavy: NDArray[np.int64], x: Array, n: int) -> Array:
 def largest(
     apply: Callable[[Array], Array], n: int, count: int, mass: sparse.spmatrix | None = None
 ) -> tuple[Array, Array]:
-    """The `count` largest eigenvalues of an operator on (n, b) blocks that is symmetric in the product of `mass` (None: the
-    plain one), largest first, and their vectors, of length 1 in it.
+    """The `count` largest eigenvalues of an operator on (n, b) blocks that is symmetric in the product of
+    `mass` (None: the plain one), largest first, and their vectors, of length 1 in it.
 
-    A block Krylov space with restarts (Musco and Musco 2015; restarts as Wu and Simon 2000). In blocks, because a building
-    of like parts has many modes of one period, among which a method of single vectors loses its way.
-    """
+    A block Krylov space with restarts (Musco and Musco 2015; restarts as Wu and Simon 2000). In blocks,
+    because a building of like parts has many modes of one period, among which a method of single vectors
+    loses its way."""
     m = sparse.identity(n, format="csr") if mass is None else mass
     width = count + 8
     room = max(WIDEST, 2 * width) + width
-    # columns side by side in memory, and only what is new multiplied: with a million unknowns copies and products of what is
-    # known already would cost more than the solves
+    # columns side by side in memory, and only what is new multiplied: with a million unknowns copies and
+    # products of what is known already would cost more than the solves
     basis, image = np.empty((n, room), order="F"), np.empty((n, room), order="F")
     h = np.zeros((room, room))
     first = _orthonormal(np.random.default_rng(1).standard_normal((n, width)), m)

@@ -1,8 +1,9 @@
-"""Response spectra: modal responses as equivalent static loads, combined by CQC or SRSS, put in the place of their cases.
+"""Response spectra: modal responses as equivalent static loads, combined by CQC or SRSS, put in the place of
+their cases.
 
-With an eccentricity the forces of each storey also turn it, as a static load whose effects are added to either side (EN 1998-1
-4.3.3.3.3, ASCE 7-16 12.9.2.2.2 by way of 12.8.4.2): M = e F, with F the storey's forces of the modes, combined.
-"""
+With an eccentricity the forces of each storey also turn it, as a static load whose effects are added to
+either side (EN 1998-1 4.3.3.3.3, ASCE 7-16 12.9.2.2.2 by way of 12.8.4.2): M = e F, with F the storey's
+forces of the modes, combined."""
 
 from __future__ import annotations
 
@@ -25,8 +26,8 @@ from .modes import Mode, mass_matrix
 
 
 def correlation(periods: Array, damping: float) -> Array:
-    """Coefficients (n, n) of the complete quadratic combination for equal damping (Der Kiureghian 1981; EN 1998-1
-    4.3.3.3.2(3) asks for it where periods lie close)."""
+    """Coefficients (n, n) of the complete quadratic combination for equal damping (Der Kiureghian 1981; EN
+    1998-1 4.3.3.3.2(3) asks for it where periods lie close)."""
     r = periods[None] / periods[:, None]
     z = damping
     above, below = 8 * z * z * (1 + r) * r**1.5, (1 - r * r) ** 2 + 4 * z * z * r * (1 + r) ** 2
@@ -34,9 +35,11 @@ def correlation(periods: Array, damping: float) -> Array:
     return np.divide(above, below, out=np.ones_like(r), where=below > 0)
 
 
-def modal_loads(modes: list[Mode], case: LoadCase, mass: sparse.csr_matrix, nodes: list[str]) -> list[LoadCase]:
-    """For each mode a case of the forces M phi Gamma Sa(T) at nodes (Chopra, Dynamics of Structures, 13.7; from memory).
-    `mass` (6N, 6N), kg, global."""
+def modal_loads(
+    modes: list[Mode], case: LoadCase, mass: sparse.csr_matrix, nodes: list[str]
+) -> list[LoadCase]:
+    """For each mode a case of the forces M phi Gamma Sa(T) at nodes (Chopra, Dynamics of Structures, 13.7;
+    from memory). `mass` (6N, 6N), kg, global."""
     assert case.spectrum is not None
     axis = "xyz".index(case.spectrum.direction)
     periods, acceleration = np.array(case.spectrum.curve).T
@@ -47,7 +50,9 @@ def modal_loads(modes: list[Mode], case: LoadCase, mass: sparse.csr_matrix, node
         gamma = float(inertia[:, axis].sum() / (inertia * mode.shape).sum())
         force = inertia * gamma * float(np.interp(mode.period, periods, acceleration))
         loads = [
-            NodeLoad(nodes[i], (float(f[0]), float(f[1]), float(f[2])), (float(f[3]), float(f[4]), float(f[5])))
+            NodeLoad(
+                nodes[i], (float(f[0]), float(f[1]), float(f[2])), (float(f[3]), float(f[4]), float(f[5]))
+            )
             for i, f in enumerate(force)
             if f.any()
         ]
@@ -58,9 +63,9 @@ def modal_loads(modes: list[Mode], case: LoadCase, mass: sparse.csr_matrix, node
 def turning_load(
     model: Model, case: LoadCase, modes: list[LoadCase], rho: Array, mass: Array, xyz: Array, nodes: list[str]
 ) -> LoadCase:
-    """The forces that turn each storey by its eccentricity: in proportion to the mass (N,) of each node and its distance from the
-    storey's centre of mass, so that they are in balance but for their moment, e L F. `xyz` (N, 3); L is the storey's width across
-    the direction."""
+    """The forces that turn each storey by its eccentricity: in proportion to the mass (N,) of each node and
+    its distance from the storey's centre of mass, so that they are in balance but for their moment, e L F.
+    `xyz` (N, 3); L is the storey's width across the direction."""
     assert case.spectrum is not None
     axis = "xyz".index(case.spectrum.direction)
     storey, _ = at_storeys(model, xyz)
@@ -96,11 +101,11 @@ def fill_spectra(
     progress: Progress = silent,
     flexible: Flexibility | None = None,
 ) -> None:
-    """Put the combined response into the rows of cases that stand for a spectrum; without modes they stay zero.
+    """Put the combined response into the rows of cases that stand for a spectrum; without modes they stay
+    zero.
 
-    Displacements, reactions and forces are combined each by itself and so have no sign. `applied` becomes the combined
-    base shear; such cases have no equilibrium of their own.
-    """
+    Displacements, reactions and forces are combined each by itself and so have no sign. `applied` becomes the
+    combined base shear; such cases have no equilibrium of their own."""
     cases = [n for n in results.cases if model.cases[n].spectrum is not None]
     shaped = [m for m in modes if m.shape is not None]
     if not cases:
@@ -120,21 +125,33 @@ def fill_spectra(
         case = model.cases[name]
         assert case.spectrum is not None
         modal = modal_loads(shaped, case, mass, results.node_ids)
-        rho = correlation(periods, case.spectrum.damping) if case.spectrum.rule == "CQC" else np.eye(len(periods))
+        rho = (
+            correlation(periods, case.spectrum.damping)
+            if case.spectrum.rule == "CQC"
+            else np.eye(len(periods))
+        )
         turning: list[LoadCase] = []
         if case.spectrum.eccentricity > 0 and case.spectrum.direction != "z" and model.storeys:
             along = np.zeros(mass.shape[0])
             along["xyz".index(case.spectrum.direction) :: 6] = 1.0
             own_mass = np.asarray(mass @ along)["xyz".index(case.spectrum.direction) :: 6]
-            load = turning_load(model, case, modal, rho, own_mass, results.xyz - model.origin, results.node_ids)
+            load = turning_load(
+                model, case, modal, rho, own_mass, results.xyz - model.origin, results.node_ids
+            )
             turning = [load] if load.node_loads else []
         added = [*modal, *turning]
         extended = replace(model, cases={**model.cases, **{x.name: x for x in added}})
         # the other cases run along so that the stations are the same
         chosen = structs.replace(settings.run, cases=[*results.cases, *(x.name for x in added)])
-        taking_part = set(results.member_ids) | set(results.plates.surfaces if results.plates is not None else ())
+        taking_part = set(results.member_ids) | set(
+            results.plates.surfaces if results.plates is not None else ()
+        )
         modal_run = run(
-            extended, chosen, distribution=distribution.beside(extended), only=taking_part, meshing=settings.mesh
+            extended,
+            chosen,
+            distribution=distribution.beside(extended),
+            only=taking_part,
+            meshing=settings.mesh,
         )
         rows = [modal_run.cases.index(x.name) for x in modal]
         turned = [modal_run.cases.index(x.name) for x in turning]
@@ -147,8 +164,10 @@ def fill_spectra(
         results.modal[name] = response
         c = results.case_index(name)
         for kept, parts in (
-            (results.displacement, modal_run.displacement), (results.reaction, modal_run.reaction), (results.force, modal_run.force),
-        ):  # fmt: skip
+            (results.displacement, modal_run.displacement),
+            (results.reaction, modal_run.reaction),
+            (results.force, modal_run.force),
+        ):
             kept[c] = response.folded(parts[rows], parts[turned])
         shear = np.array([modal_run.applied[x.name] for x in modal])
         results.applied[name] = quadratic(shear, rho)

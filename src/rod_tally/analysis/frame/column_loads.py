@@ -1,4 +1,5 @@
-"""Loads on walls that stand for columns, as rows along the column's axis: forces, and moments of what acts beside it."""
+"""Loads on walls that stand for columns, as rows along the column's axis: forces, and moments of what acts
+beside it."""
 
 from __future__ import annotations
 
@@ -72,7 +73,9 @@ def _of_line(column: WallColumn, foot: Array, load: HeldLoad) -> Iterator[Row]:
 
     def at_share(t: float) -> tuple[float, Array]:
         place = load.line[0] + d * t
-        return float(place[2] - column.z[0]), _six(foot, place, load.qa + (load.qb - load.qa) * t) * per_height
+        return float(place[2] - column.z[0]), _six(
+            foot, place, load.qa + (load.qb - load.qa) * t
+        ) * per_height
 
     for s, t in zip(steps, steps[1:]):
         (a, qa), (b, qb) = sorted((at_share(s), at_share(t)), key=lambda v: v[0])
@@ -80,9 +83,14 @@ def _of_line(column: WallColumn, foot: Array, load: HeldLoad) -> Iterator[Row]:
 
 
 def _of_pressure(
-    column: WallColumn, foot: Array, shape: Surface, pressure: Array, area: shapely.geometry.base.BaseGeometry | None
+    column: WallColumn,
+    foot: Array,
+    shape: Surface,
+    pressure: Array,
+    area: shapely.geometry.base.BaseGeometry | None,
 ) -> Iterator[Row]:
-    """Between two levels linear, with the force and first moment in height of what lies there; its moment about the axis even."""
+    """Between two levels linear, with the force and first moment in height of what lies there; its moment
+    about the axis even."""
     pane = shape.polygon if area is None else shape.polygon.intersection(area)
     origin, axes = shape.outer[0], shape.plain_axes
     # height and place along the wall in the plane's own coordinates: 1, u, v
@@ -108,9 +116,11 @@ def _of_pressure(
         last = 6 * first / h**2 - 2 * force / h
         even = moment / h
         yield (
-            a - float(column.z[0]), b - float(column.z[0]),
-            np.concatenate([2 * force / h - last, even]), np.concatenate([last, even]),
-        )  # fmt: skip
+            a - float(column.z[0]),
+            b - float(column.z[0]),
+            np.concatenate([2 * force / h - last, even]),
+            np.concatenate([last, even]),
+        )
 
 
 def _strip(height: Array, z0: float, z1: float, pane: shapely.geometry.base.BaseGeometry) -> Polygon:

@@ -17,7 +17,8 @@ from .tapers import STEPS, Bars, Tapers
 
 
 def shear_ratios(mesh: Mesh | Bars) -> tuple[Array, Array]:
-    """Phi = 12 EI / (G A_s L^2) for bending in the local xy and xz planes, (P,) each; 0 for rigid in shear."""
+    """Phi = 12 EI / (G A_s L^2) for bending in the local xy and xz planes, (P,) each; 0 for rigid in
+    shear."""
     l2 = mesh.length**2
     phi_y = np.where(mesh.gay > 0, 12 * mesh.eiz / (np.where(mesh.gay > 0, mesh.gay, 1) * l2), 0.0)
     phi_z = np.where(mesh.gaz > 0, 12 * mesh.eiy / (np.where(mesh.gaz > 0, mesh.gaz, 1) * l2), 0.0)
@@ -92,7 +93,8 @@ def blocks(r: Array) -> Array:
 
 
 def to_ends(mesh: Mesh) -> Array:
-    """(P, 12, 12): local displacements of the piece's ends from global ones of its nodes, offsets included."""
+    """(P, 12, 12): local displacements of the piece's ends from global ones of its nodes, offsets
+    included."""
     t = blocks(mesh.axes)
     for e in range(2):
         o = mesh.offset[:, e]
@@ -119,7 +121,8 @@ class Step:
 
 @dataclass(slots=True)
 class Condensed:
-    """Stiffness with releases condensed, the steps that did it, and pieces whose releases leave them loose."""
+    """Stiffness with releases condensed, the steps that did it, and pieces whose releases leave them
+    loose."""
 
     k: Array
     steps: list[Step]
@@ -129,9 +132,8 @@ class Condensed:
 def condense(k: Array, released: NDArray[np.bool_], spring: Array) -> Condensed:
     """Condense released and sprung end directions out of (P, 12, 12), exactly, one direction at a time.
 
-    A direction that carries nothing any more when its turn comes (both ends of a member released in torsion) is left
-    with no stiffness and listed in `loose` by piece.
-    """
+    A direction that carries nothing any more when its turn comes (both ends of a member released in torsion)
+    is left with no stiffness and listed in `loose` by piece."""
     k = k.copy()
     scale = np.abs(np.einsum("pii->pi", k)).max(axis=1, initial=0.0) if len(k) else np.zeros(0)
     own = np.einsum("pii->pi", k).copy()
@@ -175,8 +177,8 @@ def condense_loads(f: Array, steps: list[Step]) -> Array:
 def release_displacements(u: Array, f: Array, steps: list[Step]) -> Array:
     """Displacements of the member's own ends (P, 12) from those of its nodes, through springs and releases.
 
-    `f` are the end loads before condensing. The steps are walked backwards: the last one condensed is the first known.
-    """
+    `f` are the end loads before condensing. The steps are walked backwards: the last one condensed is the
+    first known."""
     loads = [f]
     for step in steps:
         loads.append(condense_loads(loads[-1], [step]))
@@ -192,7 +194,8 @@ def release_displacements(u: Array, f: Array, steps: list[Step]) -> Array:
 
 
 def shape_functions(mesh: Mesh, piece: NDArray[np.int64], x: Array) -> tuple[Array, Array]:
-    """How a unit force and a unit moment at local distance x (n,) load the ends: (n, 3, 12) each, member axes.
+    """How a unit force and a unit moment at local distance x (n,) load the ends: (n, 3, 12) each, member
+    axes.
 
     The exact homogeneous solutions of the shear-flexible beam, so end loads made with them are exact.
     """

@@ -13,9 +13,8 @@ from .mesh import Mesh
 def thermal_ends(model: Model, mesh: Mesh, case: LoadCase) -> Array:
     """End loads (P, 12), in member axes, that stretch and bend free pieces as their temperatures would.
 
-    A fixed bar warmed by T presses with EA alpha T; one that is warmer by t a metre of depth bends with EI alpha t
-    (any textbook on strength of materials).
-    """
+    A fixed bar warmed by T presses with EA alpha T; one that is warmer by t a metre of depth bends with EI
+    alpha t (any textbook on strength of materials)."""
     out = np.zeros((len(mesh.length), 12))
     if not case.temperatures:
         return out
@@ -58,7 +57,8 @@ def _warmed(ea: Array, eiy: Array, eiz: Array, turn: Array, alpha: float, t: Tem
 
 
 def imposed_movements(model: Model, mesh: Mesh, cases: list[LoadCase]) -> Array:
-    """Movements (6 N, C) of supported nodes in their supports' own axes; zero where a support does not hold."""
+    """Movements (6 N, C) of supported nodes in their supports' own axes; zero where a support does not
+    hold."""
     out = np.zeros((6 * len(mesh.node_ids), len(cases)))
     index = mesh.node_index
     for c, case in enumerate(cases):

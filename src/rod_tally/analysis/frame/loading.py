@@ -26,9 +26,10 @@ GAUSS, WEIGHT = np.polynomial.legendre.leggauss(4)
 
 @dataclass(slots=True)
 class Loading:
-    """Loads on pieces in member axes. Distributed rows run from a to b (m from the piece's start), linear from qa to qb
-    (n, 6) as three forces and three moments a metre; where a == b the row is concentrated and qa is in N, N m.
-    `nodal` (N, 6) global. `missed` (3,) is force of areas and places that found no computed member or node."""
+    """Loads on pieces in member axes. Distributed rows run from a to b (m from the piece's start), linear
+    from qa to qb (n, 6) as three forces and three moments a metre; where a == b the row is concentrated and
+    qa is in N, N m. `nodal` (N, 6) global. `missed` (3,) is force of areas and places that found no computed
+    member or node."""
 
     piece: NDArray[np.int64]
     a: Array
@@ -44,7 +45,8 @@ class Loading:
 
 
 def loading(mesh: Mesh, case: LoadCase, arrival: Arrival | None = None) -> Loading:
-    """All loads of a case on the pieces of the mesh, self-weight included, and what arrived of areas and loads in space."""
+    """All loads of a case on the pieces of the mesh, self-weight included, and what arrived of areas and
+    loads in space."""
     node_index, member_index = mesh.node_index, mesh.member_index
     nodal = np.zeros((len(mesh.node_ids), 6))
     missed = np.zeros(3)
@@ -81,7 +83,9 @@ def loading(mesh: Mesh, case: LoadCase, arrival: Arrival | None = None) -> Loadi
     return Loading(piece.astype(np.int64), start, stop, first, last, nodal, missed)
 
 
-def _on_columns(mesh: Mesh, plates: Plates, held: list[HeldLoad]) -> list[tuple[int, float, float, Array, Array]]:
+def _on_columns(
+    mesh: Mesh, plates: Plates, held: list[HeldLoad]
+) -> list[tuple[int, float, float, Array, Array]]:
     """Loads on walls that stand for columns, in the axes of their columns."""
     out = []
     for load in held:
@@ -90,22 +94,28 @@ def _on_columns(mesh: Mesh, plates: Plates, held: list[HeldLoad]) -> list[tuple[
             continue
         column = plates.columns[load.surface]
         axes = mesh.axes[mesh.first[k]]
-        for a, b, qa, qb in column_rows(column, plates.points[column.nodes[0]], plates.shapes.get(load.surface), load):
+        for a, b, qa, qb in column_rows(
+            column, plates.points[column.nodes[0]], plates.shapes.get(load.surface), load
+        ):
             turned = [np.concatenate([axes @ q[:3], axes @ q[3:]]) for q in (qa, qb)]
             out.append((k, a, b, turned[0], turned[1]))
     return out
 
 
-def left_out_force(model: Model, mesh: Mesh, case: LoadCase, arrival: Arrival, only: set[str] | None) -> Array:
-    """Force (3,) of what a case puts on members that are not in the mesh, own weight included, and on slabs and walls that
-    would be computed but are not in the chosen part `only`; N."""
+def left_out_force(
+    model: Model, mesh: Mesh, case: LoadCase, arrival: Arrival, only: set[str] | None
+) -> Array:
+    """Force (3,) of what a case puts on members that are not in the mesh, own weight included, and on slabs
+    and walls that would be computed but are not in the chosen part `only`; N."""
     out = np.zeros(3)
     index = mesh.member_index
     for load in case.member_loads:
         if load.member not in index:
             out += member_force(model, load)
     if any(case.self_weight):
-        out += np.array(case.self_weight) * sum(model.weight(m) for i, m in model.members.items() if i not in index)
+        out += np.array(case.self_weight) * sum(
+            model.weight(m) for i, m in model.members.items() if i not in index
+        )
     if only is not None:
         for held in arrival.held:
             surface = model.surfaces[held.surface]
@@ -125,7 +135,8 @@ Rows = tuple[NDArray[np.int64], Array, Array, Array, Array]
 
 
 def _rows_of(mesh: Mesh, first_axes: Array, arrival: Arrival, missed: Array) -> Rows:
-    """What arrived on members, in member axes; what is on members that are not computed is added to `missed`."""
+    """What arrived on members, in member axes; what is on members that are not computed is added to
+    `missed`."""
     index = mesh.member_index
     number = np.array([index.get(m, -1) for m in arrival.members], np.int64)
     member = number[arrival.member] if len(arrival.member) else np.zeros(0, np.int64)
@@ -227,8 +238,8 @@ def end_loads(mesh: Mesh, load: Loading) -> Array:
 
 
 def summed(row: NDArray[np.int64], values: Array, n: int) -> Array:
-    """Sums (n, k) of the values (m, k) that belong to each row; a product with a sparse matrix, several times as quick as
-    adding at indices."""
+    """Sums (n, k) of the values (m, k) that belong to each row; a product with a sparse matrix, several times
+    as quick as adding at indices."""
     m = len(row)
     pick = sparse.csc_matrix((np.ones(m), row, np.arange(m + 1)), shape=(n, m))
     return np.asarray(pick @ values)
@@ -250,8 +261,11 @@ def totals(mesh: Mesh, load: Loading, pieces: NDArray[np.bool_], nodes: NDArray[
     return total
 
 
-def into_cut(load: Loading, piece: NDArray[np.int64], x: Array, after: NDArray[np.bool_], pieces: int) -> Array:
-    """What the loads between a piece's start and a cut at x put into it: (n, 6) as sum q, and moments about the cut.
+def into_cut(
+    load: Loading, piece: NDArray[np.int64], x: Array, after: NDArray[np.bool_], pieces: int
+) -> Array:
+    """What the loads between a piece's start and a cut at x put into it: (n, 6) as sum q, and moments about
+    the cut.
 
     `after`: whether a concentrated load at x itself counts. Cuts must be sorted by piece.
     """

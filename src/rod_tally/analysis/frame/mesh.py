@@ -22,13 +22,12 @@ SPLINTER = 0.02  # m; nodes of shells nearer than this to another stop of a memb
 class Mesh:
     """Arrays over nodes (N), members (M) and pieces (P).
 
-    `xyz` (N, 3); `member` (P,) index of each piece's member; `ends` (P, 2) node indices; `offset` (P, 2, 3) from node
-    to piece end, global; `x0`, `length` (P,) along the member; `axes` (P, 3, 3) rows local x y z. Stiffness values
-    (P,): `ea`, `eiy`, `eiz`, `gj`, `gay`, `gaz` (0: rigid in shear) about principal axes turned by `turn` (rad).
-    `released` (P, 12) and `spring` (P, 12) of the piece's ends, local. `mass` (P,) in kg/m. `plates`: the shells on the same
-    nodes, of which the model's own come first; None for none. `tapers`: the pieces whose section tapers, for which the values of a
-    piece are those of the whole.
-    """
+    `xyz` (N, 3); `member` (P,) index of each piece's member; `ends` (P, 2) node indices; `offset` (P, 2, 3)
+    from node to piece end, global; `x0`, `length` (P,) along the member; `axes` (P, 3, 3) rows local x y z.
+    Stiffness values (P,): `ea`, `eiy`, `eiz`, `gj`, `gay`, `gaz` (0: rigid in shear) about principal axes
+    turned by `turn` (rad). `released` (P, 12) and `spring` (P, 12) of the piece's ends, local. `mass` (P,) in
+    kg/m. `plates`: the shells on the same nodes, of which the model's own come first; None for none.
+    `tapers`: the pieces whose section tapers, for which the values of a piece are those of the whole."""
 
     node_ids: list[str]
     member_ids: list[str]
@@ -64,7 +63,8 @@ class Mesh:
 
 
 def mesh(model: Model, members: list[str], shear_flexible: bool = True, plates: Plates | None = None) -> Mesh:
-    """The pieces of the named members, which must all be usable (`Model.usable`), cut at the nodes of shells along them."""
+    """The pieces of the named members, which must all be usable (`Model.usable`), cut at the nodes of shells
+    along them."""
     node_ids = list(model.nodes)
     index = {n: i for i, n in enumerate(node_ids)}
     xyz = np.array([model.nodes[n].point for n in node_ids]).reshape(-1, 3)
@@ -108,13 +108,17 @@ def mesh(model: Model, members: list[str], shear_flexible: bool = True, plates: 
             ends_of.append((s == 0, s == len(stops) - 2))
         made_of = m.section, m.material
         if made_of not in known:
-            known[made_of] = stiffness_values(model.sections[m.section], model.materials[m.material], shear_flexible)
+            known[made_of] = stiffness_values(
+                model.sections[m.section], model.materials[m.material], shear_flexible
+            )
         values.append(known[made_of])
     n = len(members)
     columns = plates.columns if plates is not None else {}
     lines = _lines(model, members, columns, xyz)
     x = lines[:, 1] - lines[:, 0]
-    z = np.array([columns[i].normal if i in columns else model.members[i].z_axis for i in members]).reshape(-1, 3)
+    z = np.array([columns[i].normal if i in columns else model.members[i].z_axis for i in members]).reshape(
+        -1, 3
+    )
     axes = np.asarray(local_axes(x, z)).reshape(-1, 3, 3) if n else np.zeros((0, 3, 3))
     of = np.array(member, np.int64)
     span = np.array(spans).reshape(-1, 2)
@@ -184,15 +188,17 @@ def _lines(model: Model, members: list[str], columns: dict[str, WallColumn], xyz
     if not columns:
         return model.lines_of([model.members[i] for i in members])
     own = iter(model.lines_of([model.members[i] for i in members if i not in columns]))
-    return np.array([xyz[columns[i].nodes[[0, -1]]] if i in columns else next(own) for i in members]).reshape(-1, 2, 3)
+    return np.array([xyz[columns[i].nodes[[0, -1]]] if i in columns else next(own) for i in members]).reshape(
+        -1, 2, 3
+    )
 
 
 def _wall_values(model: Model, column: WallColumn, shear_flexible: bool) -> tuple[float, ...]:
-    """As `stiffness_values` for a wall's rectangle, local y along its length, without mass: a wall's weight is a load it holds.
+    """As `stiffness_values` for a wall's rectangle, local y along its length, without mass: a wall's weight
+    is a load it holds.
 
-    Torsion constant of a thin rectangle, l t^3 / 3; shear areas 5/6 of the whole (any handbook), in its plane the whole of it
-    where flanges keep the shear flow even (thin-walled box, any handbook).
-    """
+    Torsion constant of a thin rectangle, l t^3 / 3; shear areas 5/6 of the whole (any handbook), in its plane
+    the whole of it where flanges keep the shear flow even (thin-walled box, any handbook)."""
     material = model.materials[model.surfaces[column.surface].material]
     e, g = material.E or 0.0, material.shear_modulus
     length, t = column.length, column.thickness
@@ -211,8 +217,8 @@ def _wall_values(model: Model, column: WallColumn, shear_flexible: bool) -> tupl
 
 
 def _with_track(stops: list[tuple[float, int]], track: list[tuple[float, int]]) -> list[tuple[float, int]]:
-    """Stops of a member with the nodes of shells along it, without those so near to another that the piece between would
-    be a splinter."""
+    """Stops of a member with the nodes of shells along it, without those so near to another that the piece
+    between would be a splinter."""
     out = list(stops)
     taken = {n for _, n in stops}
     at = [x for x, _ in stops]

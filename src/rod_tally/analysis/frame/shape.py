@@ -12,7 +12,15 @@ from ...meshing import Plates
 from ...model import Model
 from ...model.geometry.vectors import Array
 from ..results.results import Results
-from .elements import Condensed, condense, principal, release_displacements, shape_functions, stiffness, to_ends
+from .elements import (
+    Condensed,
+    condense,
+    principal,
+    release_displacements,
+    shape_functions,
+    stiffness,
+    to_ends,
+)
 from .imposed import thermal_ends
 from .loading import end_loads, into_cut, loading
 from .mesh import Mesh, mesh
@@ -21,7 +29,8 @@ from .tapers import STEPS
 
 @dataclass(slots=True)
 class Shapes:
-    """Points (P, n, 3) along each piece and their displacements (P, n, 3), global, m; the member of each piece."""
+    """Points (P, n, 3) along each piece and their displacements (P, n, 3), global, m; the member of each
+    piece."""
 
     member: NDArray[np.int64]
     points: Array
@@ -30,8 +39,9 @@ class Shapes:
 
 @dataclass(slots=True)
 class Largest:
-    """The largest displacement of a case: where (`place` (3,), the model's coordinates at rest), by how much (`step` (3,)), and
-    what moves: a node, a member between its ends, or a slab or wall, by its id; `node` where it is one of the run's."""
+    """The largest displacement of a case: where (`place` (3,), the model's coordinates at rest), by how much
+    (`step` (3,)), and what moves: a node, a member between its ends, or a slab or wall, by its id; `node`
+    where it is one of the run's."""
 
     kind: str
     ident: str
@@ -72,7 +82,8 @@ def free_shapes(
     shear_flexible: bool = True,
     plates: Plates | None = None,
 ) -> Shapes:
-    """The shape of members between nodes that move by `displacement` (N, 6) with no load on them, as a mode does."""
+    """The shape of members between nodes that move by `displacement` (N, 6) with no load on them, as a mode
+    does."""
     m = mesh(model, members, shear_flexible, plates)
     condensed = condense(stiffness(m), m.released, m.spring)
     p = len(m.length)
@@ -84,8 +95,8 @@ def free_shapes(
 
 
 def between_ends(shapes: Shapes, member: int, axes: Array) -> Array:
-    """Distance along a member and its displacement along its y and z from the straight line between its moved ends: (k, 3), m.
-    `member` as in `Shapes`, `axes` (3, 3) as rows."""
+    """Distance along a member and its displacement along its y and z from the straight line between its moved
+    ends: (k, 3), m. `member` as in `Shapes`, `axes` (3, 3) as rows."""
     own = shapes.member == member
     points, moved = shapes.points[own].reshape(-1, 3), shapes.displacement[own].reshape(-1, 3)
     if not len(points):
@@ -97,8 +108,8 @@ def between_ends(shapes: Shapes, member: int, axes: Array) -> Array:
 
 
 def _carried(m: Mesh, condensed: Condensed, displacement: Array, fixed: Array, share: Array) -> Array:
-    """What the ends' own displacements (releases included) make of pieces at these shares of their length: (P, n, 3), in
-    member axes."""
+    """What the ends' own displacements (releases included) make of pieces at these shares of their length:
+    (P, n, 3), in member axes."""
     dofs = (m.ends[:, :, None] * 6 + np.arange(6)).reshape(-1, 12)
     local = np.einsum("pij,pj->pi", to_ends(m), displacement.ravel()[dofs])
     own = release_displacements(local, fixed, condensed.steps)
@@ -112,7 +123,11 @@ class MemberShapes:
     """What it takes to make the displaced shapes of a run's members, worked out once for all its cases."""
 
     def __init__(
-        self, model: Model, results: Results, shear_flexible: bool = True, distribution: Distribution | None = None
+        self,
+        model: Model,
+        results: Results,
+        shear_flexible: bool = True,
+        distribution: Distribution | None = None,
     ) -> None:
         self.model, self.results = model, results
         self.distribution = distribution or Distribution(model)
@@ -122,14 +137,16 @@ class MemberShapes:
     def of(self, case: str, n: int = 13) -> Shapes:
         """The displaced shape of every computed member in a case, at n (odd) points a piece.
 
-        The ends' own displacements (releases included) carried by the exact homogeneous solutions, plus what the loads do
-        between held ends, by integrating their moments twice. Coordinates are the model's local ones.
-        """
+        The ends' own displacements (releases included) carried by the exact homogeneous solutions, plus what
+        the loads do between held ends, by integrating their moments twice. Coordinates are the model's local
+        ones."""
         c = self.results.case_index(case)
         m = self.mesh
         load = loading(m, self.model.cases[case], self.distribution.case(case))
         fixed = end_loads(m, load)
-        warmed = thermal_ends(self.model, m, self.model.cases[case])  # between held ends a temperature moves nothing
+        warmed = thermal_ends(
+            self.model, m, self.model.cases[case]
+        )  # between held ends a temperature moves nothing
         p = len(m.length)
         piece = np.repeat(np.arange(p), n)
         share = np.linspace(0, 1, n)

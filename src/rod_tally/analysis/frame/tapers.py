@@ -1,4 +1,5 @@
-"""Pieces whose section tapers: each a row of prismatic steps between its ends, whose inner places are condensed out exactly."""
+"""Pieces whose section tapers: each a row of prismatic steps between its ends, whose inner places are
+condensed out exactly."""
 
 from __future__ import annotations
 
@@ -19,7 +20,8 @@ AT_ONCE = 500  # pieces that are condensed together: 40 MB
 
 @dataclass(slots=True)
 class Bars:
-    """Prismatic pieces: the values (n,) of a mesh that their stiffness and shape functions ask for, and mass per metre."""
+    """Prismatic pieces: the values (n,) of a mesh that their stiffness and shape functions ask for, and mass
+    per metre."""
 
     length: Array
     ea: Array
@@ -34,8 +36,9 @@ class Bars:
 
 @dataclass(slots=True)
 class Tapers:
-    """`piece` (T,) that taper, and their `steps`, S for each, one piece after the other. Once they were condensed, `k` (T, 12, 12) is the
-    stiffness of each and `carry` (T, S + 1, 6, 12) how the places between the steps move with the ends."""
+    """`piece` (T,) that taper, and their `steps`, S for each, one piece after the other. Once they were
+    condensed, `k` (T, 12, 12) is the stiffness of each and `carry` (T, S + 1, 6, 12) how the places between
+    the steps move with the ends."""
 
     piece: NDArray[np.int64]
     steps: Bars
@@ -52,9 +55,12 @@ class Tapers:
         return {p: i for i, p in enumerate(self.piece.tolist())}
 
     def condense(self, of_steps: Callable[[Bars], Array]) -> None:
-        """Take the stiffness (n, 12, 12) that `of_steps` gives of all steps together; of pieces that are alike once."""
+        """Take the stiffness (n, 12, 12) that `of_steps` gives of all steps together; of pieces that are
+        alike once."""
         b = self.steps
-        rows = np.column_stack([self.of_pieces(v) for v in (b.length, b.ea, b.eiy, b.eiz, b.gj, b.gay, b.gaz, b.turn)])
+        rows = np.column_stack(
+            [self.of_pieces(v) for v in (b.length, b.ea, b.eiy, b.eiz, b.gj, b.gay, b.gaz, b.turn)]
+        )
         _, first, like = np.unique(np.round(rows, 9), axis=0, return_index=True, return_inverse=True)
         pick = (first[:, None] * STEPS + np.arange(STEPS)).ravel()
         own = Bars(*(getattr(b, f.name)[pick] for f in fields(Bars)))
@@ -62,20 +68,23 @@ class Tapers:
         self.k, self.carry = k[like.ravel()], carry[like.ravel()]
 
     def at_ends(self, loads: Array, which: slice) -> Array:
-        """Loads at the ends of steps (k, S, 12) of some of the pieces as they load the ends of those (k, 12)."""
+        """Loads at the ends of steps (k, S, 12) of some of the pieces as they load the ends of those (k,
+        12)."""
         carry = self.carry[which]
         both = np.concatenate([carry[:, :-1], carry[:, 1:]], axis=2)
         return np.asarray(np.einsum("tsij,tsi->tj", both, loads))
 
     def step_at(self, which: NDArray[np.int64], x: Array) -> tuple[NDArray[np.int64], Array]:
-        """The step of each piece (by its number here) at x, m from its start, and the distance from the start of the step."""
+        """The step of each piece (by its number here) at x, m from its start, and the distance from the start
+        of the step."""
         size = self.steps.length[which * STEPS]
         step = np.clip(np.floor(x / size).astype(np.int64), 0, STEPS - 1)
         return step, x - step * size
 
 
 def _condensed(steps: Array) -> tuple[Array, Array]:
-    """Stiffness (t, 12, 12) of rows of steps (t, S, 12, 12), and how the places between them move with the ends (t, S + 1, 6, 12)."""
+    """Stiffness (t, 12, 12) of rows of steps (t, S, 12, 12), and how the places between them move with the
+    ends (t, S + 1, 6, 12)."""
     t, s = steps.shape[:2]
     k, carry = np.zeros((t, 12, 12)), np.zeros((t, s + 1, 6, 12))
     ends, inner = np.r_[0:6, 6 * s : 6 * s + 6], np.arange(6, 6 * s)
@@ -94,12 +103,14 @@ def _condensed(steps: Array) -> tuple[Array, Array]:
 def tapers_of(
     found: Sequence[tuple[int, Section, Material, float, float, float]], shear_flexible: bool
 ) -> Tapers | None:
-    """Of pieces with their sections and materials, from a share of their member's length to another one, and their length (m); not
-    condensed yet. None for none."""
+    """Of pieces with their sections and materials, from a share of their member's length to another one, and
+    their length (m); not condensed yet. None for none."""
     if not found:
         return None
     middles = (np.arange(STEPS) + 0.5) / STEPS
-    known: dict[tuple[int, int, float, float], list[tuple[float, ...]]] = {}  # many members of a building taper alike
+    known: dict[
+        tuple[int, int, float, float], list[tuple[float, ...]]
+    ] = {}  # many members of a building taper alike
     values = []
     for _, s, material, a, b, _ in found:
         key = (id(s), id(material), round(a, 9), round(b, 9))
@@ -125,6 +136,7 @@ def stiffness_values(s: Section, mat: Material, shear_flexible: bool) -> tuple[f
         c, si = np.cos(turn), np.sin(turn)
         iy = c * c * s.iy + si * si * s.iz - 2 * c * si * s.iyz
         iz = c * c * s.iz + si * si * s.iy + 2 * c * si * s.iyz
-    # a section with no torsion constant still needs one: that of a solid of its area would mislead, a small one is safe
+    # a section with no torsion constant still needs one: that of a solid of its area would mislead, a small
+    # one is safe
     j = s.j if s.j > 0 else 1e-3 * (iy + iz)
     return e * s.area, e * iy, e * iz, g * j, g * avy, g * avz, turn, s.area * (mat.density or 0.0)

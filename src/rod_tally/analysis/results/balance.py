@@ -1,4 +1,5 @@
-"""Equilibrium at any node and across the storeys: which part gives which force to which, from the forces as they are shown."""
+"""Equilibrium at any node and across the storeys: which part gives which force to which, from the forces as
+they are shown."""
 
 from __future__ import annotations
 
@@ -26,8 +27,8 @@ PARTS = ("loads", "columns", "braces", "walls", "others", "arms", "left")
 class Given:
     """What a part gives a node: six components about it, global, N and N m.
 
-    `what`: member, surface, load, support, arms (rigid ties and diaphragms), or left (what nothing accounts for).
-    """
+    `what`: member, surface, load, support, arms (rigid ties and diaphragms), or left (what nothing accounts
+    for)."""
 
     what: str
     ident: str
@@ -36,12 +37,12 @@ class Given:
 
 @dataclass(slots=True)
 class StoreyCut:
-    """What keeps everything above a level plane in equilibrium, six components about `place` (3,) on it, global.
+    """What keeps everything above a level plane in equilibrium, six components about `place` (3,) on it,
+    global.
 
-    `storey` is the one whose columns and walls are cut. `parts` by PARTS: the loads (and supports) above, what columns,
-    braces, walls and other things below give, rigid arms, and what is left. Walls as shells are cut along the row of nodes
-    above the plane.
-    """
+    `storey` is the one whose columns and walls are cut. `parts` by PARTS: the loads (and supports) above,
+    what columns, braces, walls and other things below give, rigid arms, and what is left. Walls as shells are
+    cut along the row of nodes above the plane."""
 
     storey: str
     place: Array
@@ -80,7 +81,8 @@ class Balance:
         self._loads: dict[str, Loading] = {}
 
     def at_node(self, case: str | Combination, node: str) -> list[Given]:
-        """What members, slabs, walls, loads and supports give a node; [] where the case was not computed there.
+        """What members, slabs, walls, loads and supports give a node; [] where the case was not computed
+        there.
 
         Raises ValueError for a response without sign, which is in no equilibrium.
         """
@@ -97,13 +99,15 @@ class Balance:
         return [Given(*key, force) for key, force in out.items()] + [Given(what, "", left)]
 
     def within(self, c: int, pieces: NDArray[np.int64], x: Array) -> tuple[Array, Array]:
-        """Places (k, 3) and global forces (k, 6) inside pieces at x, on the face that looks to the end; a case by number."""
+        """Places (k, 3) and global forces (k, 6) inside pieces at x, on the face that looks to the end; a
+        case by number."""
         m = self.mesh
         at = m.xyz[m.ends[pieces, 0]] + m.offset[pieces, 0] + m.axes[pieces, 0] * x[:, None]
         return at, self._at(self._load(c), c, pieces, x)[0]
 
     def from_arms(self, c: int, nodes: NDArray[np.int64]) -> Array:
-        """What rigid arms and floors give nodes (k, 6) in a case by number: what nothing else accounts for."""
+        """What rigid arms and floors give nodes (k, 6) in a case by number: what nothing else accounts
+        for."""
         out = np.zeros((len(nodes), 6))
         for k, i in enumerate(nodes.tolist()):
             if (c, i) not in self._arms:
@@ -135,7 +139,11 @@ class Balance:
         for p, e in zip(*np.nonzero(m.ends == i)):
             f = r.force[c, self.end[p]] * -1.0 if e else r.force[c, self.start[p]]
             force, moment = m.axes[p].T @ f[:3], m.axes[p].T @ f[3:]
-            add("member", m.member_ids[m.member[p]], np.concatenate([force, moment + np.cross(m.offset[p, e], force)]))
+            add(
+                "member",
+                m.member_ids[m.member[p]],
+                np.concatenate([force, moment + np.cross(m.offset[p, e], force)]),
+            )
         if m.plates is not None:
             for nodes, of, _ in kinds(m.plates):
                 hit = np.flatnonzero((nodes == i).any(axis=1))
@@ -149,7 +157,8 @@ class Balance:
         return out
 
     def _at_ends(self, load: Loading, i: int) -> Array:
-        """Point loads that stand on the very end of a piece: stations do not hold them, so they are the node's."""
+        """Point loads that stand on the very end of a piece: stations do not hold them, so they are the
+        node's."""
         m, out = self.mesh, np.zeros(6)
         for e, far in ((0, 0.0), (1, m.length[load.piece])):
             on = load.concentrated & (np.abs(load.a - far) <= CLOSE) & (m.ends[load.piece, e] == i)
@@ -168,7 +177,8 @@ class Balance:
         return np.einsum("eij,ej->ei", k, u[nodes].reshape(len(nodes), -1)).reshape(len(nodes), -1, 6)
 
     def storey_cuts(self, case: str | Combination) -> list[StoreyCut]:
-        """One cut half-way between each two storeys, lowest first; [] without storeys or where nothing was computed.
+        """One cut half-way between each two storeys, lowest first; [] without storeys or where nothing was
+        computed.
 
         Raises ValueError as `at_node`. Parts that the case does not compute are left out of both sides.
         """
@@ -178,7 +188,9 @@ class Balance:
         for below, above in zip(storeys, storeys[1:]):
             total: StoreyCut | None = None
             for name, factor in factors.items():
-                one = self._cut(self.results.case_index(name), below.name, (below.elevation + above.elevation) / 2)
+                one = self._cut(
+                    self.results.case_index(name), below.name, (below.elevation + above.elevation) / 2
+                )
                 if one is None:
                     continue
                 parts = {k: factor * v for k, v in one.parts.items()}
@@ -200,7 +212,9 @@ class Balance:
         shells: list[tuple[NDArray[np.int64], NDArray[np.int64]]] = []
         if m.plates is not None:
             for nodes, of, _ in kinds(m.plates):
-                hit = np.flatnonzero((above[nodes].any(axis=1) & ~above[nodes].all(axis=1)) & done[nodes].all(axis=1))
+                hit = np.flatnonzero(
+                    (above[nodes].any(axis=1) & ~above[nodes].all(axis=1)) & done[nodes].all(axis=1)
+                )
                 shells.append((nodes[hit], of[hit]))
                 points.append(m.xyz[nodes[hit]].mean(axis=1)[:, :2])
         where = np.concatenate(points)
@@ -247,8 +261,8 @@ class Balance:
         return np.clip(x, 0.0, m.length[pieces])
 
     def _at(self, load: Loading, c: int, pieces: NDArray[np.int64], x: Array) -> tuple[Array, Array]:
-        """Internal forces (k, 6) at x along pieces, and the loads (k, 6) between their starts and there, both global, about
-        the place itself."""
+        """Internal forces (k, 6) at x along pieces, and the loads (k, 6) between their starts and there, both
+        global, about the place itself."""
         m = self.mesh
         order = np.argsort(pieces, kind="stable")
         own, first = np.zeros((2, len(pieces), 6))
@@ -263,7 +277,9 @@ class Balance:
         axes = m.axes[pieces]
 
         def turned(v: Array) -> Array:
-            return np.hstack([np.einsum("pji,pj->pi", axes, v[:, :3]), np.einsum("pji,pj->pi", axes, v[:, 3:])])
+            return np.hstack(
+                [np.einsum("pji,pj->pi", axes, v[:, :3]), np.einsum("pji,pj->pi", axes, v[:, 3:])]
+            )
 
         return turned(f), turned(own)
 

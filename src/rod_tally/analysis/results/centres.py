@@ -1,4 +1,5 @@
-"""Where each storey's mass has its centre and where its stiffness has it: how far a push through the one turns it about the other."""
+"""Where each storey's mass has its centre and where its stiffness has it: how far a push through the one
+turns it about the other."""
 
 from __future__ import annotations
 
@@ -17,13 +18,13 @@ LEAST = 1e-9  # of a floor's own size squared; below it the floor cannot turn
 
 @dataclass(slots=True)
 class StoreyCentre:
-    """A storey that moves: mass (kg), its centre and that of stiffness in plan (m, the source's axes), torsional radii (m) and
-    the radius of gyration of the mass in plan (m).
+    """A storey that moves: mass (kg), its centre and that of stiffness in plan (m, the source's axes),
+    torsional radii (m) and the radius of gyration of the mass in plan (m).
 
-    The centre of stiffness is where a level force on this floor alone does not turn it. `radius_x` is the root of the
-    stiffness against turning about that centre over the stiffness along y, `radius_y` over that along x, as in EN 1998-1
-    4.2.3.2(6), which wants eccentricities of at most 0.3 of them and both above the gyration radius.
-    """
+    The centre of stiffness is where a level force on this floor alone does not turn it. `radius_x` is the
+    root of the stiffness against turning about that centre over the stiffness along y, `radius_y` over that
+    along x, as in EN 1998-1 4.2.3.2(6), which wants eccentricities of at most 0.3 of them and both above the
+    gyration radius."""
 
     storey: str
     elevation: float
@@ -52,11 +53,12 @@ class StoreyCentre:
 def storey_centres(
     model: Model, own: Flexibility | None, settings: Settings, distribution: Distribution
 ) -> list[StoreyCentre]:
-    """Of every storey with mass at its level that is free to turn, lowest first; [] where nothing can be said.
+    """Of every storey with mass at its level that is free to turn, lowest first; [] where nothing can be
+    said.
 
-    Each floor is pushed by itself along x, along y and round, with forces shared by the mass at its level; what it does is
-    its nodes' motion as a rigid floor, fitted by their mass. So floors that are not stiff in their plane have centres too.
-    """
+    Each floor is pushed by itself along x, along y and round, with forces shared by the mass at its level;
+    what it does is its nodes' motion as a rigid floor, fitted by their mass. So floors that are not stiff in
+    their plane have centres too."""
     if own is None or not model.storeys:
         return []
     m, system = own.mesh, own.system
@@ -105,8 +107,16 @@ def storey_centres(
         o = model.origin
         out.append(
             StoreyCentre(
-                model.storeys[k].name, float(z[k] + o[2]), float(mass[nodes].sum()), float(centre[0] + o[0]),
-                float(centre[1] + o[1]), float(stiff[0] + o[0]), float(stiff[1] + o[1]), float(radius[1]), float(radius[0]), gyration,
+                model.storeys[k].name,
+                float(z[k] + o[2]),
+                float(mass[nodes].sum()),
+                float(centre[0] + o[0]),
+                float(centre[1] + o[1]),
+                float(stiff[0] + o[0]),
+                float(stiff[1] + o[1]),
+                float(radius[1]),
+                float(radius[0]),
+                gyration,
             )
-        )  # fmt: skip
+        )
     return out

@@ -1,4 +1,5 @@
-"""Where cuts lie: from two points in plan, in regular sets across a floor, through a wall, and the same on another storey."""
+"""Where cuts lie: from two points in plan, in regular sets across a floor, through a wall, and the same on
+another storey."""
 
 from __future__ import annotations
 
@@ -19,7 +20,8 @@ class CutError(ValueError):
 
 
 def cut_of(model: Model, name: str, storey: str, line: Array, about: Array | None, factor: float) -> Cut:
-    """A cut across a storey's floor from two points in plan (2, 2), in the source's coordinates. Raises CutError."""
+    """A cut across a storey's floor from two points in plan (2, 2), in the source's coordinates. Raises
+    CutError."""
     found = next((s for s in model.storeys if s.name == storey), None)
     if found is None:
         known = ", ".join(s.name for s in model.storeys) or "none"
@@ -52,7 +54,11 @@ def level_slabs(model: Model, elevation: float, levels: Array) -> list[Surface]:
     out = []
     for s in model.surfaces.values():
         off = abs(float(s.outer[:, 2].mean()) - elevation)
-        if not s.upright and off <= AT_LEVEL and np.abs(levels - float(s.outer[:, 2].mean())).min() >= off - 1e-9:
+        if (
+            not s.upright
+            and off <= AT_LEVEL
+            and np.abs(levels - float(s.outer[:, 2].mean())).min() >= off - 1e-9
+        ):
             out.append(s)
     return out
 
@@ -60,8 +66,9 @@ def level_slabs(model: Model, elevation: float, levels: Array) -> list[Surface]:
 def regular_cuts(
     model: Model, storey: str, direction: str, spacing: float, first: float | None = None, factor: float = 1.0
 ) -> list[dict[str, Any]]:
-    """Cuts across a floor, square to `direction` ("x" or "y", of the building's own axes where it is turned), every `spacing` (m)
-    from `first` (None: half a spacing from the edge), as records for AddCuts. Raises CutError."""
+    """Cuts across a floor, square to `direction` ("x" or "y", of the building's own axes where it is turned),
+    every `spacing` (m) from `first` (None: half a spacing from the edge), as records for AddCuts. Raises
+    CutError."""
     if spacing < 0.05:
         raise CutError(f"a spacing of {spacing:g} m is too small")
     slabs = floor_surfaces(model, storey)
@@ -81,10 +88,14 @@ def regular_cuts(
         family = f"{storey} {direction}"
         out.append(
             {
-                "name": f"{family}{k + 1}", "line": (line @ own.T).tolist(), "surfaces": [s.id for s in slabs],
-                "family": family, "storey": storey, "factor": factor,
+                "name": f"{family}{k + 1}",
+                "line": (line @ own.T).tolist(),
+                "surfaces": [s.id for s in slabs],
+                "family": family,
+                "storey": storey,
+                "factor": factor,
             }
-        )  # fmt: skip
+        )
     if not out:
         raise CutError(f"the floor of {storey} is shorter along {direction} than the first cut's place")
     return out
@@ -111,7 +122,8 @@ def wall_cut(model: Model, ident: str, height: float, factor: float = 1.0) -> di
 
 
 def _renamed(text: str, old: str, new: str) -> str:
-    """A cut's name for another storey: that of its own gives way where the name begins with it ("1 x1" to "2 x1")."""
+    """A cut's name for another storey: that of its own gives way where the name begins with it ("1 x1" to "2
+    x1")."""
     head = f"{old} "
     return f"{new} {text.removeprefix(head) if old else text}".strip()
 
@@ -127,8 +139,12 @@ def on_storey(model: Model, cuts: list[Cut], storey: str) -> list[dict[str, Any]
         family, name = (_renamed(text, c.storey, storey) for text in (c.family, c.name))
         out.append(
             {
-                "name": name, "line": line.tolist(), "surfaces": [s.id for s in slabs], "family": family,
-                "storey": storey, "factor": c.factor,
+                "name": name,
+                "line": line.tolist(),
+                "surfaces": [s.id for s in slabs],
+                "family": family,
+                "storey": storey,
+                "factor": c.factor,
             }
-        )  # fmt: skip
+        )
     return out

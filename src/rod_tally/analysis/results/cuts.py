@@ -1,4 +1,5 @@
-"""Forces that pass through a cut across a floor or through a wall, from the equilibrium of what lies on either side of it."""
+"""Forces that pass through a cut across a floor or through a wall, from the equilibrium of what lies on
+either side of it."""
 
 from __future__ import annotations
 
@@ -25,12 +26,13 @@ CUT_COMPONENTS = ("n", "v", "vz", "m", "mb", "mt")
 
 @dataclass(slots=True)
 class CutForces:
-    """N and N m, about the cut's point, `factor` included: n across the cut (tension positive), v along it in the plane,
-    vz out of the plane; m about the plane's normal, mb about the cut itself, mt about the direction across it. `n_members`,
-    `v_members` and `m_members` are the parts of n, v and m that members carry.
+    """N and N m, about the cut's point, `factor` included: n across the cut (tension positive), v along it in
+    the plane, vz out of the plane; m about the plane's normal, mb about the cut itself, mt about the
+    direction across it. `n_members`, `v_members` and `m_members` are the parts of n, v and m that members
+    carry.
 
-    They are what the side to the left of the cut's direction, seen against the plane's normal, gives the other.
-    """
+    They are what the side to the left of the cut's direction, seen against the plane's normal, gives the
+    other."""
 
     n: float
     v: float
@@ -52,8 +54,8 @@ def axes_of(cut: Cut, surface: Surface | None) -> Array:
 
 
 class Crossing:
-    """All that crosses a cut, found once: elements on both sides with the nodes between them, members, and the nodes on its left
-    of a floor that moves in plan as one."""
+    """All that crosses a cut, found once: elements on both sides with the nodes between them, members, and
+    the nodes on its left of a floor that moves in plan as one."""
 
     def __init__(self, model: Model, plates: Plates, cut: Cut, balance: Balance | None = None) -> None:
         """Without `balance` elements alone are cut. Raises CutError for a cut that crosses nothing."""
@@ -105,9 +107,13 @@ class Crossing:
         self._strips(plates, chosen, sides)
 
     def _strips(
-        self, plates: Plates, chosen: NDArray[np.bool_], sides: list[list[tuple[NDArray[np.int64], NDArray[np.int64]]]]
+        self,
+        plates: Plates,
+        chosen: NDArray[np.bool_],
+        sides: list[list[tuple[NDArray[np.int64], NDArray[np.int64]]]],
     ) -> None:
-        """By surface: elements of both sides at the nodes between them, and those that the cut itself passes through."""
+        """By surface: elements of both sides at the nodes between them, and those that the cut itself passes
+        through."""
         for k in np.flatnonzero(chosen).tolist():
             loaded = LoadedSurface(plates.shapes[plates.surfaces[k]], plates)
             self.loaded[plates.surfaces[k]] = loaded
@@ -127,7 +133,8 @@ class Crossing:
             self.strips.append(found)
 
     def _own_loads(self, balance: Balance, c: int) -> Array:
-        """What the pressures on the elements beside the cut change: the row of nodes between the sides is not the cut itself."""
+        """What the pressures on the elements beside the cut change: the row of nodes between the sides is not
+        the cut itself."""
         out = np.zeros(6)
         if not self.strips:
             return out
@@ -145,8 +152,9 @@ class Crossing:
             for load in by_surface.get(surface.id, ()):
                 assert load.pressure is not None
                 for part, nodes, sign in (
-                    (at_left, self.between[~self.is_left], 1.0), (at_right, self.between[self.is_left], -1.0),
-                ):  # fmt: skip
+                    (at_left, self.between[~self.is_left], 1.0),
+                    (at_right, self.between[self.is_left], -1.0),
+                ):
                     part.put(load.pressure, load.area, into)
                     out += sign * resultant(into[nodes], arms[nodes])
                     into[part.nodes()] = 0.0
@@ -158,8 +166,8 @@ class Crossing:
         return out
 
     def _placed_loads(self, balance: Balance, c: int) -> Array:
-        """The same for lines and points of load on the elements: what the nodes that go with the right take of them, less what
-        lies on the right of the cut itself."""
+        """The same for lines and points of load on the elements: what the nodes that go with the right take
+        of them, less what lies on the right of the cut itself."""
         out = np.zeros(6)
         if not self.loaded:
             return out
@@ -187,7 +195,8 @@ class Crossing:
         return out
 
     def _on_right(self, load: HeldLoad) -> Array:
-        """Force and moment about the cut's point of what of a line or point load lies to its right, beside its length."""
+        """Force and moment about the cut's point of what of a line or point load lies to its right, beside
+        its length."""
         rel = load.line - self.cut.line[0]
         across, along = rel @ self.axes[0], rel @ self.axes[1]
         if len(load.line) == 1:
@@ -248,7 +257,8 @@ class Crossing:
             self.left = np.append(self.left, floor[across > ON_LINE])
 
     def of_elements(self, u: Array) -> Array:
-        """What the left side's elements give the other's: six global components about the cut's point, without factor."""
+        """What the left side's elements give the other's: six global components about the cut's point,
+        without factor."""
         if not len(self.between):
             return np.zeros(6)
         total = np.zeros((2, 6))
@@ -259,13 +269,15 @@ class Crossing:
                 f = np.einsum("eij,ej->ei", stiff, u[e].reshape(len(e), -1)).reshape(len(e), -1, 6)
                 inside = np.isin(e, self.between)
                 np.add.at(at, [place[int(n)] for n in e[inside]], f[inside])
-            # a node between the sides goes with the side of the cut that it lies on, and so does what hangs on it
+            # a node between the sides goes with the side of the cut that it lies on, and so does what hangs
+            # on it
             other = ~self.is_left if k == 0 else self.is_left
             total[k] = resultant(at[other], self.arms[other])
         return total[1] - total[0]
 
     def of_case(self, balance: Balance, c: int) -> tuple[Array, Array]:
-        """Of a computed case: what elements and rigid floors give, and what members give, as `of_elements`."""
+        """Of a computed case: what elements and rigid floors give, and what members give, as
+        `of_elements`."""
         given = self.of_elements(balance.results.displacement[c]) + self._own_loads(balance, c)
         given = given + self._placed_loads(balance, c)
         members = np.zeros(6)
@@ -282,7 +294,8 @@ class Crossing:
     def of_parts(self, given: Array, members: Array) -> CutForces:
         """Both parts (6,) along and about the cut's own axes, times its factor."""
         turned = [
-            np.concatenate([self.axes @ v[:3], self.axes @ v[3:]]) * self.cut.factor for v in (given + members, members)
+            np.concatenate([self.axes @ v[:3], self.axes @ v[3:]]) * self.cut.factor
+            for v in (given + members, members)
         ]
         all_, own = turned
         return CutForces(

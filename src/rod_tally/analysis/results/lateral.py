@@ -1,4 +1,5 @@
-"""Storey forces onto nodes: at the centre of mass with an eccentricity, and notional loads as a share of the vertical."""
+"""Storey forces onto nodes: at the centre of mass with an eccentricity, and notional loads as a share of the
+vertical."""
 
 from __future__ import annotations
 
@@ -29,8 +30,9 @@ WAYS = ((" +x", 0, 1), (" -x", 0, -1), (" +y", 1, 1), (" -y", 1, -1))
 
 @dataclass(slots=True)
 class Level:
-    """A storey with the nodes at its level and the slabs there that carry as shells on a floor that is not rigid: mass (kg) of
-    each and of all, its centre and the extent of these in plan (m), height above the base (m)."""
+    """A storey with the nodes at its level and the slabs there that carry as shells on a floor that is not
+    rigid: mass (kg) of each and of all, its centre and the extent of these in plan (m), height above the base
+    (m)."""
 
     name: str
     elevation: float
@@ -46,18 +48,23 @@ class Level:
 
 
 def levels(
-    model: Model, mass_of: dict[str, float], distribution: Distribution | None = None, rigid: Sequence[str] = ()
+    model: Model,
+    mass_of: dict[str, float],
+    distribution: Distribution | None = None,
+    rigid: Sequence[str] = (),
 ) -> list[Level]:
-    """Storeys from the lowest up with the mass of these cases times their factors; the lowest one is the base.
+    """Storeys from the lowest up with the mass of these cases times their factors; the lowest one is the
+    base.
 
-    All mass within half-way to the next storey belongs to a storey. `rigid`: storeys that a run moves in plan as one; there
-    the nodes share everything, elsewhere slabs that carry as shells hold their own mass. Raises LateralError without
-    storeys or mass.
-    """
+    All mass within half-way to the next storey belongs to a storey. `rigid`: storeys that a run moves in plan
+    as one; there the nodes share everything, elsewhere slabs that carry as shells hold their own mass. Raises
+    LateralError without storeys or mass."""
     from scipy.spatial import cKDTree
 
     if len(model.storeys) < 2:
-        raise LateralError("storey forces need two storeys at least, and the model has " + str(len(model.storeys)))
+        raise LateralError(
+            "storey forces need two storeys at least, and the model has " + str(len(model.storeys))
+        )
     at_levels = np.array([s.elevation for s in model.storeys])
     flexible = {
         s.id: storey.name
@@ -106,9 +113,20 @@ def levels(
         corners = np.concatenate([m.xyz[here, :2], *(s.outer[:, :2] for s in slabs)])
         extent = np.ptp(corners, axis=0) if len(corners) else np.zeros(2)
         out.append(
-            Level(storey.name, float(z[k]), float(z[k] - z[0]), [m.node_ids[i] for i in here], weights, m.xyz[here], own,
-                  centre, extent, slabs, slab_mass)
-        )  # fmt: skip
+            Level(
+                storey.name,
+                float(z[k]),
+                float(z[k] - z[0]),
+                [m.node_ids[i] for i in here],
+                weights,
+                m.xyz[here],
+                own,
+                centre,
+                extent,
+                slabs,
+                slab_mass,
+            )
+        )
     return out
 
 
@@ -118,7 +136,9 @@ def _centre(s: Surface) -> Array:
     return np.array([middle.x, middle.y])
 
 
-def _on_shells(model: Model, distribution: Distribution, factors: dict[str, float], own: set[str]) -> dict[str, float]:
+def _on_shells(
+    model: Model, distribution: Distribution, factors: dict[str, float], own: set[str]
+) -> dict[str, float]:
     """Mass (kg) that slabs hold themselves in these cases times their factors."""
     out: dict[str, float] = {}
     for name, factor in factors.items():
@@ -131,8 +151,9 @@ def _on_shells(model: Model, distribution: Distribution, factors: dict[str, floa
 def _handed_on(
     model: Model, distribution: Distribution | None, flexible: Collection[str] = ()
 ) -> tuple[Model, Distribution]:
-    """The model with slabs that carry as shells handing their loads to beams and columns instead, all but the `flexible` ones:
-    forces of whole storeys go to the model's nodes, as if each of these floors were one stiff plate."""
+    """The model with slabs that carry as shells handing their loads to beams and columns instead, all but the
+    `flexible` ones: forces of whole storeys go to the model's nodes, as if each of these floors were one
+    stiff plate."""
     shells = [
         s
         for s in model.surfaces.values()
@@ -147,8 +168,9 @@ def _handed_on(
 def _on_walls(
     model: Model, distribution: Distribution, factors: dict[str, float], without: Collection[str] = ()
 ) -> tuple[Array, Array]:
-    """Places (k, 3) and vertical loads (k,), downwards, of what walls (and slabs that hand nothing on) hold in these cases times
-    their factors; what acts on the whole of a wall in SLICES over its height, so that each storey gets its part."""
+    """Places (k, 3) and vertical loads (k,), downwards, of what walls (and slabs that hand nothing on) hold
+    in these cases times their factors; what acts on the whole of a wall in SLICES over its height, so that
+    each storey gets its part."""
     places, loads = [], []
     for name, factor in factors.items():
         for h in distribution.case(name).held if name in model.cases else ():
@@ -174,12 +196,11 @@ def _held(model: Model, m: Mesh) -> NDArray[np.bool_]:
 def at_level(
     level: Level, fx: float, fy: float, mz: float = 0.0, off: tuple[float, float] = (0.0, 0.0)
 ) -> list[dict[str, Any]]:
-    """Loads with exactly this force and moment at a level, `off` (m) from its centre of mass: on its nodes, and as pressure on its
-    slabs that carry as shells.
+    """Loads with exactly this force and moment at a level, `off` (m) from its centre of mass: on its nodes,
+    and as pressure on its slabs that carry as shells.
 
-    Shared by mass where mass is; what turns goes square to the arms from the centre, as on a rigid floor. Raises
-    LateralError where the level has neither.
-    """
+    Shared by mass where mass is; what turns goes square to the arms from the centre, as on a rigid floor.
+    Raises LateralError where the level has neither."""
     if level.slabs:
         return _by_mass(level, fx, fy, mz, off)
     if not level.nodes:
@@ -205,7 +226,8 @@ def at_level(
 
 
 def _by_mass(level: Level, fx: float, fy: float, mz: float, off: tuple[float, float]) -> list[dict[str, Any]]:
-    """Forces of nodes and level pressures of slabs, each its mass times one acceleration of the floor, linear in plan."""
+    """Forces of nodes and level pressures of slabs, each its mass times one acceleration of the floor, linear
+    in plan."""
     flats = [Polygon(s.outer[:, :2], [o[:, :2] for o in s.openings]) for s in level.slabs]
     moments = [second_moments(flat) * (mass / flat.area) for flat, mass in zip(flats, level.slab_mass)]
     i = np.asarray(sum(moments))
@@ -239,8 +261,8 @@ def _by_mass(level: Level, fx: float, fy: float, mz: float, off: tuple[float, fl
 def storey_cases(
     name: str, kind: str, levels_: list[Level], forces: dict[str, list[float]], eccentricity: float, by: str
 ) -> list[dict[str, Any]]:
-    """Cases for `AddCases` from Fx, Fy, Mz by storey: one, or with an eccentricity (share of the extent across the force)
-    two, off to either side."""
+    """Cases for `AddCases` from Fx, Fy, Mz by storey: one, or with an eccentricity (share of the extent
+    across the force) two, off to either side."""
     out = []
     names = {level.name: level for level in levels_}
     for sign, tag in ((1, " +e"), (-1, " -e")) if eccentricity else ((0, ""),):
@@ -251,7 +273,9 @@ def storey_cases(
                 raise LateralError(f"there is no storey {storey!r}")
             if fx or fy or mz:
                 # across the force: a force along x is moved along y, and the other way round
-                off = sign * eccentricity * np.array([level.extent[0] * (fy != 0), level.extent[1] * (fx != 0)])
+                off = (
+                    sign * eccentricity * np.array([level.extent[0] * (fy != 0), level.extent[1] * (fx != 0)])
+                )
                 loads += at_level(level, fx, fy, mz, (float(off[0]), float(off[1])))
         out.append({"name": name + tag, "kind": kind, "together": "", "loads": loads, "by": by})
     return out
@@ -265,8 +289,9 @@ def notional_cases(
     name: str = "Notional",
     progress: Progress = silent,
 ) -> list[dict[str, Any]]:
-    """Four cases for `AddCases`: at every node a horizontal force of `share` of its vertical load from these cases, along
-    +x, -x, +y, -y (EN 1993-1-1 5.3.2 as equivalent horizontal forces; the share is the reviewer's)."""
+    """Four cases for `AddCases`: at every node a horizontal force of `share` of its vertical load from these
+    cases, along +x, -x, +y, -y (EN 1993-1-1 5.3.2 as equivalent horizontal forces; the share is the
+    reviewer's)."""
     from scipy.spatial import cKDTree
 
     if not 0 < share <= 0.2:
@@ -282,7 +307,9 @@ def notional_cases(
         vertical = load.nodal[:, 2].copy()
         local = end_loads(m, load)
         for e in range(2):
-            np.add.at(vertical, m.ends[:, e], np.einsum("pi,pi->p", m.axes[:, :, 2], local[:, 6 * e : 6 * e + 3]))
+            np.add.at(
+                vertical, m.ends[:, e], np.einsum("pi,pi->p", m.axes[:, :, 2], local[:, 6 * e : 6 * e + 3])
+            )
         down -= factor * vertical
     places, lumps = _on_walls(model, distribution, factors)
     if len(lumps):
@@ -298,14 +325,17 @@ def notional_cases(
             force = [0.0, 0.0, 0.0]
             force[axis] = sign * share * float(down[i])
             loads.append({"on": "node", "node": m.node_ids[i], "force": force})
-        out.append({"name": name + tag, "kind": "notional", "loads": loads, "by": f"{share:g} of the vertical load"})
+        out.append(
+            {"name": name + tag, "kind": "notional", "loads": loads, "by": f"{share:g} of the vertical load"}
+        )
     return out
 
 
 def _notional_on_surfaces(
     model: Model, share: float, factors: dict[str, float], distribution: Distribution, name: str
 ) -> list[dict[str, Any]]:
-    """Of a building without members: on every slab and wall a level pressure that makes its share of what it holds itself."""
+    """Of a building without members: on every slab and wall a level pressure that makes its share of what it
+    holds itself."""
     down: dict[str, float] = {}
     for case, factor in factors.items():
         for h in distribution.case(case).held:
@@ -321,5 +351,7 @@ def _notional_on_surfaces(
             pressure = [0.0, 0.0, 0.0]
             pressure[axis] = sign * share * v / model.surfaces[ident].area
             loads.append({"on": "area", "surface": ident, "values": [pressure]})
-        out.append({"name": name + tag, "kind": "notional", "loads": loads, "by": f"{share:g} of the vertical load"})
+        out.append(
+            {"name": name + tag, "kind": "notional", "loads": loads, "by": f"{share:g} of the vertical load"}
+        )
     return out

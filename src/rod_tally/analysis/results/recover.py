@@ -22,8 +22,8 @@ def done_in(
     excited: NDArray[np.bool_],
     cases: int,
 ) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
-    """(C, M) and (C, N): which members and nodes each case is computed in. A motion that a case excites takes its whole
-    part out."""
+    """(C, M) and (C, N): which members and nodes each case is computed in. A motion that a case excites takes
+    its whole part out."""
     nodes = np.broadcast_to(live, (cases, len(live))).copy()
     if excited.shape[1] > len(motions):  # nothing could be told apart
         nodes[:] = False
@@ -49,8 +49,8 @@ def results_of(
     right: Array,
     moved: Array,
 ) -> Results:
-    """Results from displacements u (6N, C) in the supports' own axes. `done` (C, M) and `node_done` (C, N): what each case
-    computes; `fixed` (C, P, 12) are condensed end loads, `right` (6N, C) is what the supports
+    """Results from displacements u (6N, C) in the supports' own axes. `done` (C, M) and `node_done` (C, N):
+    what each case computes; `fixed` (C, P, 12) are condensed end loads, `right` (6N, C) is what the supports
     balance, `moved` (6N, C) how they move."""
     t = to_ends(m)
     dofs = (m.ends[:, :, None] * 6 + np.arange(6)).reshape(-1, 12)
@@ -104,7 +104,9 @@ def results_of(
         given = np.zeros(6)
         given[:3] = reaction[:, :3].sum(axis=0)
         given[3:] = (reaction[:, 3:] + np.cross(m.xyz[supports], reaction[:, :3])).sum(axis=0)
-        residual = _residual(applied, given, m.xyz[node_done[c]], float(np.abs(reaction[:, :3]).max(initial=0.0)))
+        residual = _residual(
+            applied, given, m.xyz[node_done[c]], float(np.abs(reaction[:, :3]).max(initial=0.0))
+        )
         for total in (applied, given):
             total[3:] += np.cross(model.origin, total[:3])
         out.equilibrium.append(CaseEquilibrium(names[c], applied, given, residual))
@@ -112,22 +114,24 @@ def results_of(
 
 
 def _clean(f: Array, end_force: Array, m: Mesh, piece: NDArray[np.int64]) -> Array:
-    """Rounding that is nothing against the piece's own end forces becomes zero, so that a released end shows none."""
+    """Rounding that is nothing against the piece's own end forces becomes zero, so that a released end shows
+    none."""
     size = np.abs(end_force)
     force = np.maximum(size[:, :3].max(axis=1, initial=0), size[:, 6:9].max(axis=1, initial=0))
     moment = np.maximum(size[:, 3:6].max(axis=1, initial=0), size[:, 9:].max(axis=1, initial=0))
     moment = np.maximum(moment, force * m.length)
-    limit = 1e-12 * np.concatenate([np.repeat(force[:, None], 3, 1), np.repeat(moment[:, None], 3, 1)], axis=1)
+    limit = 1e-12 * np.concatenate(
+        [np.repeat(force[:, None], 3, 1), np.repeat(moment[:, None], 3, 1)], axis=1
+    )
     return np.where(np.abs(f) <= limit[piece], 0.0, f)
 
 
 def _residual(applied: Array, given: Array, xyz: Array, reaction: float) -> float:
     """Largest component of applied + reaction over the largest applied, forces and moments apart.
 
-    A case without force in it (moments only) or without moment about the origin is measured against what the other
-    kind makes of the building's size, else rounding would be divided by rounding. One that only imposes movements and
-    temperatures is measured against its largest `reaction` (N).
-    """
+    A case without force in it (moments only) or without moment about the origin is measured against what the
+    other kind makes of the building's size, else rounding would be divided by rounding. One that only imposes
+    movements and temperatures is measured against its largest `reaction` (N)."""
     force, moment = np.abs(applied[:3]).max(), np.abs(applied[3:]).max()
     size = max(float(np.abs(xyz).max(initial=0.0)), 1.0)
     force = max(force, moment / size * 1e-3)
@@ -182,4 +186,6 @@ def described(m: Mesh, shape: Array, local: bool) -> FoundMotion:
     moving = np.zeros(len(m.node_ids), bool)
     moving[nodes] = True
     members = np.unique(m.member[moving[m.ends].all(axis=1) if not local else moving[m.ends].any(axis=1)])
-    return FoundMotion([m.node_ids[i] for i in nodes], shape[nodes], local, [m.member_ids[i] for i in members])
+    return FoundMotion(
+        [m.node_ids[i] for i in nodes], shape[nodes], local, [m.member_ids[i] for i in members]
+    )

@@ -1,4 +1,5 @@
-"""What a run gives: displacements, reactions, forces along members, equilibrium. Plain arrays with their labels."""
+"""What a run gives: displacements, reactions, forces along members, equilibrium. Plain arrays with their
+labels."""
 
 from __future__ import annotations
 
@@ -17,8 +18,8 @@ COMPONENTS = ("n", "vy", "vz", "mt", "my", "mz")
 
 @dataclass(slots=True)
 class CaseEquilibrium:
-    """Six components about the source's origin; `residual` is the largest of applied + reaction over the largest
-    applied, forces and moments each against their own kind."""
+    """Six components about the source's origin; `residual` is the largest of applied + reaction over the
+    largest applied, forces and moments each against their own kind."""
 
     case: str
     applied: Array
@@ -28,7 +29,8 @@ class CaseEquilibrium:
 
 @dataclass(slots=True)
 class FoundMotion:
-    """A motion without resistance: nodes that move with their displacement (k, 6), and whether only one node spins."""
+    """A motion without resistance: nodes that move with their displacement (k, 6), and whether only one node
+    spins."""
 
     nodes: list[str]
     shape: Array
@@ -40,17 +42,17 @@ class FoundMotion:
 class Results:
     """Results of one run.
 
-    `displacement` (C, N, 6), `reaction` (C, S, 6) for `support_ids`, `force` (C, K, 6) in COMPONENTS at K stations,
-    whose member and distance are `station_member` and `station_x`. Forces act on the side of a cut that faces the
-    member's end, in local axes: n positive in tension, my and mz as right-handed vectors on that face (my positive
-    with tension on the side of +z, mz with tension on the side of -y).
-    `plates`: the mesh of shells, whose nodes follow the model's own among the N; None without shells.
-    `slack`: by case the one-way parts that bear nothing in it, and how slack they are (m); `yielded`: those that bear the most they can, and how far they gave way (m); `lifted`: by case the area of each
-    surface that is off the ground, m2; `unsettled` cases that nothing
-    holds once those do. Where there is either, cases are not to be added up.
-    `modal`: what responses to a spectrum are combined of, by case. `sum_of`: the run and the combination that this is one of.
-    `node_done` (C, N) and `member_done` (C, M): what was computed; the rest holds zeros and is not to be shown.
-    """
+    `displacement` (C, N, 6), `reaction` (C, S, 6) for `support_ids`, `force` (C, K, 6) in COMPONENTS at K
+    stations, whose member and distance are `station_member` and `station_x`. Forces act on the side of a cut
+    that faces the member's end, in local axes: n positive in tension, my and mz as right-handed vectors on
+    that face (my positive with tension on the side of +z, mz with tension on the side of -y). `plates`: the
+    mesh of shells, whose nodes follow the model's own among the N; None without shells. `slack`: by case the
+    one-way parts that bear nothing in it, and how slack they are (m); `yielded`: those that bear the most
+    they can, and how far they gave way (m); `lifted`: by case the area of each surface that is off the
+    ground, m2; `unsettled` cases that nothing holds once those do. Where there is either, cases are not to be
+    added up. `modal`: what responses to a spectrum are combined of, by case. `sum_of`: the run and the
+    combination that this is one of. `node_done` (C, N) and `member_done` (C, M): what was computed; the rest
+    holds zeros and is not to be shown."""
 
     cases: list[str]
     node_ids: list[str]
@@ -129,7 +131,10 @@ class Results:
         n = self.node_ids.index(node)
         if n < self.plates.named:
             return None
-        for e, of in ((self.plates.quads, self.plates.quad_of), (self.plates.triangles, self.plates.triangle_of)):
+        for e, of in (
+            (self.plates.quads, self.plates.quad_of),
+            (self.plates.triangles, self.plates.triangle_of),
+        ):
             hit = np.flatnonzero((e == n).any(axis=1))
             if len(hit):
                 return self.plates.surfaces[int(of[hit[0]])]

@@ -1,4 +1,5 @@
-"""Sums of cases of several runs of one model, each of a part of it: what stages of construction leave behind."""
+"""Sums of cases of several runs of one model, each of a part of it: what stages of construction leave
+behind."""
 
 from __future__ import annotations
 
@@ -25,8 +26,9 @@ class Term:
 
 @dataclass(slots=True)
 class RunSum:
-    """`members`: places (k,) along each in m and forces (k, 6) there, those places that all its runs have; `nodes` movements (6,);
-    `supports` forces (6,). A run without a part adds nothing to it; `absent` are the runs that each member is not in."""
+    """`members`: places (k,) along each in m and forces (k, 6) there, those places that all its runs have;
+    `nodes` movements (6,); `supports` forces (6,). A run without a part adds nothing to it; `absent` are the
+    runs that each member is not in."""
 
     words: str
     members: dict[str, tuple[Array, Array]] = field(default_factory=dict)
@@ -36,7 +38,8 @@ class RunSum:
 
 
 def add_up(terms: Sequence[Term], named: Container[str]) -> RunSum:
-    """The sum, of the nodes that `named` holds. Raises ValueError for cases that cannot be added up, with which and why."""
+    """The sum, of the nodes that `named` holds. Raises ValueError for cases that cannot be added up, with
+    which and why."""
     for t in terms:
         r = t.results
         if t.case not in r.cases or t.case in r.unsettled:
@@ -69,7 +72,8 @@ def add_up(terms: Sequence[Term], named: Container[str]) -> RunSum:
 
 
 def _forces(t: Term) -> dict[str, dict[tuple[float, int], Array]]:
-    """Forces of a term by member and place; a place where forces jump is there twice, told apart by the second number."""
+    """Forces of a term by member and place; a place where forces jump is there twice, told apart by the
+    second number."""
     r, c = t.results, t.results.case_index(t.case)
     begin = np.searchsorted(r.station_member, np.arange(len(r.member_ids) + 1))
     out: dict[str, dict[tuple[float, int], Array]] = {}

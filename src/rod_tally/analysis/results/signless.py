@@ -1,8 +1,8 @@
-"""Responses to a spectrum as the modes they are made of: values that follow from movements are combined, not made of combined movements.
+"""Responses to a spectrum as the modes they are made of: values that follow from movements are combined, not
+made of combined movements.
 
-The combination by quadratic forms gives a size without a sign. A drift, or a force of a slab, that was worked out from combined
-movements would therefore be wrong: it is worked out for each mode, and then combined.
-"""
+The combination by quadratic forms gives a size without a sign. A drift, or a force of a slab, that was worked
+out from combined movements would therefore be wrong: it is worked out for each mode, and then combined."""
 
 from __future__ import annotations
 
@@ -18,8 +18,9 @@ Linear = Callable[[Array], Array]
 
 @dataclass(slots=True)
 class ModalResponse:
-    """What the response of one case is combined of: movements (n, N, 6) and forces (n, N, 3) of each mode, and their
-    correlation (n, n). `turning` (0 or 1, N, 6): movements by turning storeys, whose effects are added to the combined ones."""
+    """What the response of one case is combined of: movements (n, N, 6) and forces (n, N, 3) of each mode,
+    and their correlation (n, n). `turning` (0 or 1, N, 6): movements by turning storeys, whose effects are
+    added to the combined ones."""
 
     displacement: Array
     force: Array
@@ -28,7 +29,9 @@ class ModalResponse:
 
     def combined(self, of: Linear) -> Array:
         """What `of` makes of movements (N, 6), combined."""
-        return self.folded(np.array([of(u) for u in self.displacement]), np.array([of(u) for u in self.turning]))
+        return self.folded(
+            np.array([of(u) for u in self.displacement]), np.array([of(u) for u in self.turning])
+        )
 
     def folded(self, modes: Array, turning: Array) -> Array:
         """Values of modes (n, …), and of turning (0 or 1, …), combined."""

@@ -18,8 +18,9 @@ SAME = 1e-6  # m; stations nearer than this are at one place
 
 @dataclass(slots=True)
 class StackForce:
-    """One storey's length of a column: axial force (N, tension positive) at its head and foot; `more` is what comes in at
-    its head beside what is above, None at the top. `elevation` (m) is its foot's, the source's height."""
+    """One storey's length of a column: axial force (N, tension positive) at its head and foot; `more` is what
+    comes in at its head beside what is above, None at the top. `elevation` (m) is its foot's, the source's
+    height."""
 
     stack: str
     member: str
@@ -30,8 +31,8 @@ class StackForce:
 
 
 def stack_forces(model: Model, results: Results, case: int, lines: Sequence[Line]) -> list[StackForce]:
-    """Of every stack from its top down; columns through several storeys have a row for each, members that the case does not
-    compute none."""
+    """Of every stack from its top down; columns through several storeys have a row for each, members that the
+    case does not compute none."""
     index = {i: k for k, i in enumerate(results.member_ids)}
     first = np.searchsorted(results.station_member, np.arange(len(results.member_ids)))
     stop = np.searchsorted(results.station_member, np.arange(len(results.member_ids)), "right")
@@ -56,7 +57,9 @@ def stack_forces(model: Model, results: Results, case: int, lines: Sequence[Line
                 foot = float(n[np.flatnonzero(x <= low + SAME)[-1]]) if low > 0 else float(n[0])
                 head = float(n[np.flatnonzero(x >= high - SAME)[0]])
                 z = foot_z + low / float(x[-1]) * abs(rise) + float(model.origin[2])
-                out.append(StackForce(line.name, ident, z, head, foot, None if above is None else head - above))
+                out.append(
+                    StackForce(line.name, ident, z, head, foot, None if above is None else head - above)
+                )
                 above = foot
     return out
 

@@ -104,7 +104,8 @@ def storey_rows(model: Model, results: Results, distribution: Distribution | Non
 
 
 def _mass_of_slabs(model: Model, m: Mesh, distribution: Distribution) -> Array:
-    """What slabs put on nodes through their beams and columns (N,), kg: from the first case that holds self-weight."""
+    """What slabs put on nodes through their beams and columns (N,), kg: from the first case that holds
+    self-weight."""
     case = next((c for c in model.cases.values() if c.self_weight[2] < 0), None)
     if case is None or not model.surfaces:
         return np.zeros(len(m.node_ids))

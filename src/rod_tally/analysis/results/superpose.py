@@ -21,15 +21,16 @@ BLOCK = 1024  # values taken at once: their products with a thousand combination
 
 
 def usable(results: Results, combinations: list[Combination]) -> list[Combination]:
-    """Those of which every case was computed; none where one-way parts went slack, for such cases cannot be added up."""
+    """Those of which every case was computed; none where one-way parts went slack, for such cases cannot be
+    added up."""
     if results.slack or results.yielded or results.unsettled:
         combinations = [c for c in combinations if list(c.factors.values()) == [1.0]]
     return [c for c in combinations if all(n in results.cases for n in c.factors)]
 
 
 def factors_of(results: Results, combinations: list[Combination]) -> tuple[Array, Array]:
-    """Factors (K, C) of what is summed, and of what enters as the root of the sum of squares. Raises KeyError for a case
-    that was not computed."""
+    """Factors (K, C) of what is summed, and of what enters as the root of the sum of squares. Raises KeyError
+    for a case that was not computed."""
     index = {n: i for i, n in enumerate(results.cases)}
     plain, roots = np.zeros((len(combinations), len(index))), np.zeros((len(combinations), len(index)))
     for k, c in enumerate(combinations):
@@ -41,9 +42,9 @@ def factors_of(results: Results, combinations: list[Combination]) -> tuple[Array
 def combined(results: Results, combination: Combination) -> Results:
     """The results of one combination, as those of a run with that one case.
 
-    What enters as the root of squares is added; with the other sign it is taken off. A member counts as computed where
-    every case of the combination computes it. Raises KeyError for a case that was not computed.
-    """
+    What enters as the root of squares is added; with the other sign it is taken off. A member counts as
+    computed where every case of the combination computes it. Raises KeyError for a case that was not
+    computed."""
     plain, roots = factors_of(results, [combination])
     used = np.flatnonzero((plain[0] != 0) | (roots[0] != 0))
 
@@ -54,11 +55,21 @@ def combined(results: Results, combination: Combination) -> Results:
         return np.asarray(out)[None]
 
     out = Results(
-        [combination.name], results.node_ids, results.member_ids, results.xyz, sum_up(results.displacement),
-        results.support_ids, sum_up(results.reaction), results.station_member, results.station_x, sum_up(results.force),
-        np.atleast_2d(results.node_done[used].all(axis=0)), np.atleast_2d(results.member_done[used].all(axis=0)),
-        plates=results.plates, sum_of=(results, combination),
-    )  # fmt: skip
+        [combination.name],
+        results.node_ids,
+        results.member_ids,
+        results.xyz,
+        sum_up(results.displacement),
+        results.support_ids,
+        sum_up(results.reaction),
+        results.station_member,
+        results.station_x,
+        sum_up(results.force),
+        np.atleast_2d(results.node_done[used].all(axis=0)),
+        np.atleast_2d(results.member_done[used].all(axis=0)),
+        plates=results.plates,
+        sum_of=(results, combination),
+    )
     by_case = {e.case: e for e in results.equilibrium}
     parts = [(combination.factors[n], by_case[n]) for n in combination.factors if n in by_case]
     if parts and not combination.roots:
@@ -71,8 +82,8 @@ def combined(results: Results, combination: Combination) -> Results:
 
 
 def of_movements(results: Results, case: int, of: Linear) -> Array:
-    """What `of`, which must be linear, makes of the movements (N, 6) of a case or a combination: for a response to a spectrum of
-    those of each mode, then combined; for a combination of those of its cases."""
+    """What `of`, which must be linear, makes of the movements (N, 6) of a case or a combination: for a
+    response to a spectrum of those of each mode, then combined; for a combination of those of its cases."""
     if results.sum_of is None:
         modal = results.modal.get(results.cases[case])
         return of(results.displacement[case]) if modal is None else modal.combined(of)
@@ -90,7 +101,12 @@ def of_movements(results: Results, case: int, of: Linear) -> Array:
 
 
 def combined_shapes(
-    model: Model, results: Results, combination: Combination, n: int, flexible: bool, distribution: Distribution
+    model: Model,
+    results: Results,
+    combination: Combination,
+    n: int,
+    flexible: bool,
+    distribution: Distribution,
 ) -> Shapes:
     """The displaced shape of every computed member in a combination."""
     plain = squares = None
@@ -108,7 +124,8 @@ def combined_shapes(
 
 @dataclass(slots=True)
 class Envelope:
-    """Lowest and highest values, in the shape of what was enveloped, and the index into `combinations` that gives each."""
+    """Lowest and highest values, in the shape of what was enveloped, and the index into `combinations` that
+    gives each."""
 
     combinations: list[Combination]
     low: Array
@@ -123,10 +140,11 @@ def envelope(
     values: Array | None = None,
     progress: Progress = silent,
 ) -> Envelope:
-    """Over combinations whose cases were all computed, of `values` (C, …): the forces at all stations unless given otherwise.
+    """Over combinations whose cases were all computed, of `values` (C, …): the forces at all stations unless
+    given otherwise.
 
-    Values of members that a case does not compute count as zero in it, as in the results. Raises ValueError for none.
-    """
+    Values of members that a case does not compute count as zero in it, as in the results. Raises ValueError
+    for none."""
     known = usable(results, combinations)
     if not known:
         raise ValueError("no combination has all its cases computed")
@@ -154,7 +172,9 @@ def envelope(
         at, up = least.argmin(axis=1), most.argmax(axis=1)
         low[part], high[part] = least[rows, at], most[rows, up]
         low_by[part], high_by[part] = at, up
-    return Envelope(known, low.reshape(shape), high.reshape(shape), low_by.reshape(shape), high_by.reshape(shape))
+    return Envelope(
+        known, low.reshape(shape), high.reshape(shape), low_by.reshape(shape), high_by.reshape(shape)
+    )
 
 
 SIFTED = 2e11  # products that sifting combinations may take, about a minute
@@ -162,7 +182,8 @@ AT_ONCE = 512  # combinations sifted at a time
 
 
 def _sifted(results: Results) -> Array:
-    """What combinations are sifted by (n, C): forces at the ends and the middle of members, reactions, displacements."""
+    """What combinations are sifted by (n, C): forces at the ends and the middle of members, reactions,
+    displacements."""
     cases = len(results.cases)
     rows = [results.reaction.reshape(cases, -1), results.displacement[:, :, :3].reshape(cases, -1)]
     if len(results.station_member):
@@ -187,10 +208,11 @@ def governing(
     combinations: Iterable[Combination],
     progress: Progress = silent,
 ) -> tuple[list[Combination], int]:
-    """Those that give a largest or smallest value of anything within their kind, and how many there were of all.
+    """Those that give a largest or smallest value of anything within their kind, and how many there were of
+    all.
 
-    They are taken piece by piece, so that never more than a few hundred are held beside those that govern so far.
-    """
+    They are taken piece by piece, so that never more than a few hundred are held beside those that govern so
+    far."""
     values = _sifted(results)
     kinds: dict[str, tuple[Array, Array, NDArray[np.int64], NDArray[np.int64]]] = {}
     kept: dict[int, Combination] = {}
@@ -230,7 +252,8 @@ def governing(
 
 @dataclass(slots=True)
 class MemberEnvelope:
-    """Of each member and component: lowest and highest (M, 6), where along it (m), and by which combination."""
+    """Of each member and component: lowest and highest (M, 6), where along it (m), and by which
+    combination."""
 
     low: Array
     high: Array

@@ -19,21 +19,22 @@ MOST_BANDS = 12  # of a face, between which pressures are taken as even
 def wind_cases(
     model: Model, levels: list[Level], wind: WindEn | WindAsce, ground: float, name: str, faces: bool
 ) -> list[dict[str, Any]]:
-    """Four cases for `AddCases`, along +x, -x, +y and -y, which never act together. `ground`: level of the ground, m; the lowest
-    of `levels` is the base.
+    """Four cases for `AddCases`, along +x, -x, +y and -y, which never act together. `ground`: level of the
+    ground, m; the lowest of `levels` is the base.
 
-    As forces they act at the middle of each storey's extent across the wind, from half-way to the storey below to half-way to
-    the one above. As pressures on `faces` they act, in bands of even pressure, on the members that lie in the plane of the
-    face. Roofs and sides are left out. Of a building that is turned x and y are its own. Raises LateralError where there is nothing
-    above the ground.
-    """
+    As forces they act at the middle of each storey's extent across the wind, from half-way to the storey
+    below to half-way to the one above. As pressures on `faces` they act, in bands of even pressure, on the
+    members that lie in the plane of the face. Roofs and sides are left out. Of a building that is turned x
+    and y are its own. Raises LateralError where there is nothing above the ground."""
     angle = lies_at(model)
     own = turn(angle)  # its columns are the building's axes
     lies = f", along its own axes, turned by {np.degrees(angle):.4g} degrees" if angle else ""
     low, high = _box(model, ground, faces, own)
     carried = [x for x in levels if x.elevation > ground + 0.5 and (x.nodes or x.slabs)]
     if not carried and not faces:
-        raise LateralError("no storey above the ground has nodes, or slabs that carry as shells, at its level")
+        raise LateralError(
+            "no storey above the ground has nodes, or slabs that carry as shells, at its level"
+        )
     size = high - low
     out = []
     for tag, axis, sign in WAYS:
@@ -41,7 +42,9 @@ def wind_cases(
         acting = wind.faces(box)
         by = f"{acting.words}; {box.breadth:.2f} m broad, {box.depth:.2f} m deep{lies}"
         if faces:
-            loads = _pressures(acting.windward, acting.leeward, box, low, high, axis, sign, ground, acting.least)
+            loads = _pressures(
+                acting.windward, acting.leeward, box, low, high, axis, sign, ground, acting.least
+            )
             for load in loads:
                 load["values"] = [(own @ v).tolist() for v in load["values"]]
                 load["outline"] = (np.array(load["outline"]) @ own.T).tolist()
@@ -63,8 +66,9 @@ def wind_cases(
 
 
 def _box(model: Model, ground: float, faces: bool, own: Array) -> tuple[Array, Array]:
-    """Corners (3,), in the building's axes (columns of `own`), of what stands above the ground. In plan that of columns and walls, and of slabs where the wind does not act on
-    the planes of `faces`: a brace or a beam that reaches out of the building is no face. Of all parts where there are none."""
+    """Corners (3,), in the building's axes (columns of `own`), of what stands above the ground. In plan that
+    of columns and walls, and of slabs where the wind does not act on the planes of `faces`: a brace or a beam
+    that reaches out of the building is no face. Of all parts where there are none."""
     lines = [line @ own for line in model.lines()]
     every = np.concatenate([*lines, *(s.outer @ own for s in model.surfaces.values())])
     upright = [line for line, m in zip(lines, model.members.values()) if m.cls == "column"]
@@ -81,7 +85,15 @@ def _box(model: Model, ground: float, faces: bool, own: Array) -> tuple[Array, A
 
 
 def _pressures(
-    windward: Any, leeward: float, box: Box, low: Array, high: Array, axis: int, sign: int, ground: float, least: float
+    windward: Any,
+    leeward: float,
+    box: Box,
+    low: Array,
+    high: Array,
+    axis: int,
+    sign: int,
+    ground: float,
+    least: float,
 ) -> list[dict[str, Any]]:
     edges = np.linspace(0.0, box.height, max(2, min(MOST_BANDS, round(box.height / 3.0)) + 1))
     across = 1 - axis
@@ -99,6 +111,12 @@ def _pressures(
             pressure = [0.0, 0.0, 0.0]
             pressure[axis] = sign * value
             loads.append(
-                {"on": "area", "surface": "", "values": [pressure], "outline": corner.tolist(), "onto": "members"}
+                {
+                    "on": "area",
+                    "surface": "",
+                    "values": [pressure],
+                    "outline": corner.tolist(),
+                    "onto": "members",
+                }
             )
     return loads

@@ -1,4 +1,5 @@
-"""Shell elements of a mesh in bulk: their stiffness in global axes, and the matrix that recovers forces from movements."""
+"""Shell elements of a mesh in bulk: their stiffness in global axes, and the matrix that recovers forces from
+movements."""
 
 from __future__ import annotations
 
@@ -40,14 +41,17 @@ def stiffness_of(model: Model, plates: Plates, nodes: NDArray[np.int64], of: NDA
 
 
 def kinds(plates: Plates) -> Iterator[tuple[NDArray[np.int64], NDArray[np.int64], int]]:
-    """Elements by number of corners: nodes (E, n), surface (E,), and the number of the first among all elements."""
+    """Elements by number of corners: nodes (E, n), surface (E,), and the number of the first among all
+    elements."""
     if len(plates.quads):
         yield plates.quads, plates.quad_of, 0
     if len(plates.triangles):
         yield plates.triangles, plates.triangle_of, len(plates.quads)
 
 
-def chunks(model: Model, plates: Plates) -> Iterator[tuple[NDArray[np.int64], NDArray[np.int64], int, Frames, Layer]]:
+def chunks(
+    model: Model, plates: Plates
+) -> Iterator[tuple[NDArray[np.int64], NDArray[np.int64], int, Frames, Layer]]:
     """All elements in pieces of bounded size, with what their matrices are made of."""
     for nodes, of, first in kinds(plates):
         for s in range(0, len(nodes), CHUNK):
@@ -62,8 +66,8 @@ def chunks(model: Model, plates: Plates) -> Iterator[tuple[NDArray[np.int64], ND
 
 
 def global_stiffness(model: Model, plates: Plates) -> Iterator[tuple[int, int, NDArray[np.int64], Array]]:
-    """Piece by piece: which of `kinds`, number of the first among it, and the stiffness of each as k[like], k (U, 6n, 6n) in
-    global axes: mapped faces are of a few shapes, whose stiffness is worked out once."""
+    """Piece by piece: which of `kinds`, number of the first among it, and the stiffness of each as k[like], k
+    (U, 6n, 6n) in global axes: mapped faces are of a few shapes, whose stiffness is worked out once."""
     layer_of = _alike_layers(model, plates)
     for kind, (nodes, of, _) in enumerate(kinds(plates)):
         for s in range(0, len(nodes), CHUNK):
@@ -77,13 +81,15 @@ def global_stiffness(model: Model, plates: Plates) -> Iterator[tuple[int, int, N
 
 
 def alike(numbers: Array, kind: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """Rows (E, k) of numbers, none above some thousands, that are the same to ALIKE and of one kind: the first of each, and for
-    every row which one it is like."""
+    """Rows (E, k) of numbers, none above some thousands, that are the same to ALIKE and of one kind: the
+    first of each, and for every row which one it is like."""
     whole = np.column_stack([np.rint(numbers / ALIKE).astype(np.int64), kind])
     mix = np.random.default_rng(7).integers(1, 2**62, whole.shape[1])
     _, first, like = np.unique((whole * mix).sum(axis=1), return_index=True, return_inverse=True)
     like = like.ravel()
-    if (whole[first[like]] != whole).any():  # two that differ have one sum: so rare that nothing is gained by more
+    if (
+        whole[first[like]] != whole
+    ).any():  # two that differ have one sum: so rare that nothing is gained by more
         first = like = np.arange(len(whole))
     return first, like
 
@@ -92,11 +98,14 @@ def _alike_layers(model: Model, plates: Plates) -> NDArray[np.int64]:
     """For each surface a number that surfaces of the same material and thickness share."""
     layer = layers(model, plates, np.arange(len(plates.surfaces)))
     known: dict[tuple[float, ...], int] = {}
-    return np.array([known.setdefault(v, len(known)) for v in zip(layer.e, layer.nu, layer.g, layer.t)], np.int64)
+    return np.array(
+        [known.setdefault(v, len(known)) for v in zip(layer.e, layer.nu, layer.g, layer.t)], np.int64
+    )
 
 
 def ground_stiffness(plates: Plates, surface: str) -> Array:
-    """Stiffness (n,) of the ground under each node of a surface, N/m: the area it stands for times the modulus there."""
+    """Stiffness (n,) of the ground under each node of a surface, N/m: the area it stands for times the
+    modulus there."""
     s, out = plates.shapes[surface], np.zeros(len(plates.points))
     number = plates.surfaces.index(surface)
     for nodes, of, _ in kinds(plates):

@@ -1,10 +1,11 @@
-"""Flat shell elements: quadrilaterals and triangles with membrane (drilling included) and bending without shear locking.
+"""Flat shell elements: quadrilaterals and triangles with membrane (drilling included) and bending without
+shear locking.
 
-Membrane: corner rotations about the normal bend the edges (Allman 1984; for quadrilaterals Ibrahimbegovic, Taylor and Wilson
-1990) and are tied to the true rotation of the plane by a penalty of G (Hughes and Brezzi 1989). Bending: quadrilaterals with
-shear strains taken at the middles of their edges (Bathe and Dvorkin 1985), triangles likewise (Lee and Bathe 2004) with
-their shear stiffness bounded for slender ones (Lyly, Stenberg and Vihinen 1993).
-"""
+Membrane: corner rotations about the normal bend the edges (Allman 1984; for quadrilaterals Ibrahimbegovic,
+Taylor and Wilson 1990) and are tied to the true rotation of the plane by a penalty of G (Hughes and Brezzi
+1989). Bending: quadrilaterals with shear strains taken at the middles of their edges (Bathe and Dvorkin
+1985), triangles likewise (Lee and Bathe 2004) with their shear stiffness bounded for slender ones (Lyly,
+Stenberg and Vihinen 1993)."""
 
 from __future__ import annotations
 
@@ -24,7 +25,8 @@ SHEAR = 5 / 6  # of a rectangular section
 
 @dataclass(slots=True)
 class Layer:
-    """Isotropic plates of elements (E,): Young's modulus (Pa), Poisson's ratio, shear modulus (Pa), thickness (m)."""
+    """Isotropic plates of elements (E,): Young's modulus (Pa), Poisson's ratio, shear modulus (Pa), thickness
+    (m)."""
 
     e: Array
     nu: Array
@@ -56,9 +58,14 @@ class Frames:
 
 
 def frames_of(xyz: Array) -> Frames:
-    """Of corners (E, n, 3): z normal to the element (to both diagonals of a quadrilateral), x along its first edge."""
+    """Of corners (E, n, 3): z normal to the element (to both diagonals of a quadrilateral), x along its first
+    edge."""
     n = xyz.shape[1]
-    a, b = (xyz[:, 2] - xyz[:, 0], xyz[:, 3] - xyz[:, 1]) if n == 4 else (xyz[:, 1] - xyz[:, 0], xyz[:, 2] - xyz[:, 0])
+    a, b = (
+        (xyz[:, 2] - xyz[:, 0], xyz[:, 3] - xyz[:, 1])
+        if n == 4
+        else (xyz[:, 1] - xyz[:, 0], xyz[:, 2] - xyz[:, 0])
+    )
     z = np.cross(a, b)
     z /= np.linalg.norm(z, axis=1)[:, None]
     x = xyz[:, 1] - xyz[:, 0]
@@ -81,7 +88,8 @@ def triangle_shape(r: float, s: float) -> tuple[Array, Array]:
 
 
 def _edge_functions(n: int, xi: float, eta: float) -> tuple[Array, Array]:
-    """Quadratic functions of the edges i, i+1 (n,), one at the edge's middle, and their derivatives (2, n)."""
+    """Quadratic functions of the edges i, i+1 (n,), one at the edge's middle, and their derivatives (2,
+    n)."""
     if n == 3:
         v, d = triangle_shape(xi, eta)
         j = [1, 2, 0]
@@ -111,7 +119,8 @@ def _points(n: int) -> tuple[Array, float]:
 
 
 def _local(flat: Array, d: Array) -> tuple[Array, Array]:
-    """Derivatives along x and y (E, 2, n) from those along the element's own coordinates, and the Jacobian (E,)."""
+    """Derivatives along x and y (E, 2, n) from those along the element's own coordinates, and the Jacobian
+    (E,)."""
     j = np.einsum("kn,eni->eki", d, flat)
     det = j[:, 0, 0] * j[:, 1, 1] - j[:, 0, 1] * j[:, 1, 0]
     inverse = np.empty_like(j)
@@ -121,8 +130,8 @@ def _local(flat: Array, d: Array) -> tuple[Array, Array]:
 
 
 def membrane_b(flat: Array, xi: float, eta: float) -> tuple[Array, Array, Array]:
-    """Strains (E, 3, 3n) of u, v, rz at the corners, the difference between the plane's rotation and rz (E, 3n), and the
-    Jacobian (E,)."""
+    """Strains (E, 3, 3n) of u, v, rz at the corners, the difference between the plane's rotation and rz (E,
+    3n), and the Jacobian (E,)."""
     e, n = flat.shape[:2]
     v, d = quad_shape(xi, eta) if n == 4 else triangle_shape(xi, eta)
     g, det = _local(flat, d)
@@ -168,8 +177,8 @@ def bending_b(flat: Array, xi: float, eta: float) -> tuple[Array, Array]:
 
 
 def shear_b(flat: Array, xi: float, eta: float) -> Array:
-    """Shear strains xz, yz (E, 2, 3n) of w, rx, ry, taken at the middles of the edges and interpolated so that they do
-    not lock."""
+    """Shear strains xz, yz (E, 2, 3n) of w, rx, ry, taken at the middles of the edges and interpolated so
+    that they do not lock."""
     n = flat.shape[1]
 
     def along(a: float, b: float, k: int) -> Array:
@@ -206,7 +215,8 @@ def stiffness(frames: Frames, layer: Layer) -> Array:
     points, weight = _points(n)
     dm, db = layer.membrane, layer.bending
     shear = _shear(frames, layer)
-    # strains of all points below each other, and the forces to them: one product of each kind makes the stiffness
+    # strains of all points below each other, and the forces to them: one product of each kind makes the
+    # stiffness
     membrane: list[tuple[Array, Array]] = []
     plate: list[tuple[Array, Array]] = []
     for xi, eta in points:
@@ -223,7 +233,8 @@ def stiffness(frames: Frames, layer: Layer) -> Array:
         _, w, det = membrane_b(flat, 1 / 3, 1 / 3)
         membrane.append((w[:, None], w[:, None] * (det / 2 * layer.g * layer.t)[:, None, None]))
     km, kb = (
-        np.swapaxes(np.concatenate([s for s, _ in parts], axis=1), 1, 2) @ np.concatenate([f for _, f in parts], axis=1)
+        np.swapaxes(np.concatenate([s for s, _ in parts], axis=1), 1, 2)
+        @ np.concatenate([f for _, f in parts], axis=1)
         for parts in (membrane, plate)
     )
     out = np.zeros((e, 6 * n, 6 * n))
@@ -247,22 +258,26 @@ def _times(d: Array, b: Array) -> Array:
 def to_global(frames: Frames, k: Array) -> Array:
     """A symmetric stiffness (E, 6n, 6n) in global axes."""
     e, n = frames.flat.shape[:2]
-    # displacements and rotations of every corner turn alike, so each three columns, and then each three rows, by themselves
+    # displacements and rotations of every corner turn alike, so each three columns, and then each three rows,
+    # by themselves
     right = (k.reshape(e, 12 * n * n, 3) @ frames.axes).reshape(e, 6 * n, 6 * n)
     flipped = np.ascontiguousarray(np.swapaxes(right, 1, 2)).reshape(e, 12 * n * n, 3)
     return np.asarray((flipped @ frames.axes).reshape(e, 6 * n, 6 * n))
 
 
 def force_matrix(frames: Frames, layer: Layer, xi: float, eta: float) -> Array:
-    """Matrices (E, 8, 6n) from global corner displacements to forces a metre nx ny nxy mx my mxy vx vy, in element axes, at a
-    place of the elements' own coordinates. mx is positive when the face on the side of +z is in tension."""
+    """Matrices (E, 8, 6n) from global corner displacements to forces a metre nx ny nxy mx my mxy vx vy, in
+    element axes, at a place of the elements' own coordinates. mx is positive when the face on the side of +z
+    is in tension."""
     e, n = frames.flat.shape[:2]
     local = np.zeros((e, 8, n, 6))
     b, _, _ = membrane_b(frames.flat, xi, eta)
     bb, _ = bending_b(frames.flat, xi, eta)
     local[:, 0:3, :, [0, 1, 5]] = (layer.membrane @ b).reshape(e, 3, n, 3)
     local[:, 3:6, :, 2:5] = (layer.bending @ bb).reshape(e, 3, n, 3)
-    local[:, 6:8, :, 2:5] = (_shear(frames, layer)[:, None, None] * shear_b(frames.flat, xi, eta)).reshape(e, 2, n, 3)
+    local[:, 6:8, :, 2:5] = (_shear(frames, layer)[:, None, None] * shear_b(frames.flat, xi, eta)).reshape(
+        e, 2, n, 3
+    )
     # displacements and rotations of a corner turn alike
     return np.asarray(local.reshape(e, 8 * n * 2, 3) @ frames.axes).reshape(e, 8, 6 * n)
 

@@ -1,4 +1,5 @@
-"""Envelopes of forces and stresses of slabs and walls over combinations, with the combination that governs each place."""
+"""Envelopes of forces and stresses of slabs and walls over combinations, with the combination that governs
+each place."""
 
 from __future__ import annotations
 
@@ -20,9 +21,9 @@ AT_ONCE = 8  # combinations whose principal values or equivalent stresses are wo
 
 @dataclass(slots=True)
 class PlateEnvelope:
-    """Lowest and highest of one quantity at the corners (K,) of `PlateFields`, the index into `combinations` that gives each,
-    and which corners every case computes. `left_out` combinations hold responses without sign, of which a principal value
-    or an equivalent stress cannot be made."""
+    """Lowest and highest of one quantity at the corners (K,) of `PlateFields`, the index into `combinations`
+    that gives each, and which corners every case computes. `left_out` combinations hold responses without
+    sign, of which a principal value or an equivalent stress cannot be made."""
 
     combinations: list[Combination]
     low: Array
@@ -41,16 +42,18 @@ def plate_envelope(
     averaged: bool = False,
     progress: Progress = silent,
 ) -> PlateEnvelope:
-    """Of a quantity (`plate_quantities`) over combinations whose cases were all computed. Forces, moments and the stresses sx sy
-    sxy are superposed, principal values and equivalent stresses are those of each combination's own forces. Raises ValueError for no
-    combination."""
+    """Of a quantity (`plate_quantities`) over combinations whose cases were all computed. Forces, moments and
+    the stresses sx sy sxy are superposed, principal values and equivalent stresses are those of each
+    combination's own forces. Raises ValueError for no combination."""
     known = usable(results, combinations)
     signed = known
     if not superposes(name):
         signed = [c for c in known if not c.roots and not any(n in results.modal for n in c.factors)]
     if not signed:
         raise ValueError("no combination has all its cases computed")
-    thickness = np.array([fields.plates.shapes[s].thickness for s in fields.plates.surfaces])[fields.corners.surface]
+    thickness = np.array([fields.plates.shapes[s].thickness for s in fields.plates.surfaces])[
+        fields.corners.surface
+    ]
     used = sorted({results.case_index(n) for c in signed for n in c.factors})
     done = np.atleast_1d(results.node_done[used].all(axis=0))[fields.corners.node]
     values: list[Array] = []

@@ -1,9 +1,8 @@
 """Forces in slabs and walls, recovered at nodes from the middles of elements.
 
-Patch recovery after Zienkiewicz and Zhu (1992): around each node a quadratic surface is fitted to the values at the
-middles of the elements around it, where they are most exact (Barlow 1976), within one face between lines that may carry a
-jump (walls, beams, supports).
-"""
+Patch recovery after Zienkiewicz and Zhu (1992): around each node a quadratic surface is fitted to the values
+at the middles of the elements around it, where they are most exact (Barlow 1976), within one face between
+lines that may carry a jump (walls, beams, supports)."""
 
 from __future__ import annotations
 
@@ -30,7 +29,8 @@ TERMS = (6, 3, 1)  # quadratic, linear, mean
 
 @dataclass(slots=True)
 class Corners:
-    """Places (K,) with values of their own: node, face and surface of each; `element` (E, n) rows point to them."""
+    """Places (K,) with values of their own: node, face and surface of each; `element` (E, n) rows point to
+    them."""
 
     node: NDArray[np.int64]
     face: NDArray[np.int64]
@@ -52,7 +52,8 @@ class PlateFields:
         self._recover = _recovery(plates, self.corners)
 
     def samples(self, u: Array) -> Array:
-        """Forces (E, 8) in the surfaces' axes in the middles of all elements, for movements u (n, 6) of the mesh's nodes."""
+        """Forces (E, 8) in the surfaces' axes in the middles of all elements, for movements u (n, 6) of the
+        mesh's nodes."""
         out = [np.einsum("ecj,ej->ec", m, u[nodes].reshape(len(nodes), -1)) for nodes, m in self._matrices]
         return np.concatenate(out) if out else np.zeros((0, 8))
 
@@ -69,7 +70,8 @@ class PlateFields:
     def averaged_forces(
         self, results: Results, case: int, of: Linear | None = None
     ) -> tuple[NDArray[np.int64], NDArray[np.int64], Array]:
-        """`averaged` in a case or a combination of a run, or what `of` (linear) makes of the values (A, 8)."""
+        """`averaged` in a case or a combination of a run, or what `of` (linear) makes of the values (A,
+        8)."""
         index, inverse, count = self._groups()
 
         def mean(forces: Array) -> Array:
@@ -81,7 +83,8 @@ class PlateFields:
         return self.corners.surface[index], self.corners.node[index], self.forces(results, case, mean)
 
     def averaged(self, values: Array) -> tuple[NDArray[np.int64], NDArray[np.int64], Array]:
-        """Values of corners averaged within each surface: surface (A,), node (A,) and values (A, 8), by surface and node."""
+        """Values of corners averaged within each surface: surface (A,), node (A,) and values (A, 8), by
+        surface and node."""
         index, inverse, count = self._groups()
         out = np.zeros((len(count), values.shape[1]))
         np.add.at(out, inverse, values)
@@ -104,7 +107,10 @@ class PlateFields:
 
 def _corners(plates: Plates) -> Corners:
     n = len(plates.points) + 1
-    keys = [f[:, None] * n + e for f, e in ((plates.quad_face, plates.quads), (plates.triangle_face, plates.triangles))]
+    keys = [
+        f[:, None] * n + e
+        for f, e in ((plates.quad_face, plates.quads), (plates.triangle_face, plates.triangles))
+    ]
     whole, inverse = np.unique(np.concatenate([k.ravel() for k in keys]), return_inverse=True)
     inverse = inverse.ravel()
     split = keys[0].size
@@ -173,7 +179,10 @@ def _plane_axes(plates: Plates, corners: Corners) -> Array:
 def _on_border(corners: Corners) -> NDArray[np.bool_]:
     """Corners on a side that only one element of the face has."""
     sides = np.concatenate(
-        [np.stack([e, np.roll(e, -1, axis=1)], axis=-1).reshape(-1, 2) for e in (corners.quads, corners.triangles)]
+        [
+            np.stack([e, np.roll(e, -1, axis=1)], axis=-1).reshape(-1, 2)
+            for e in (corners.quads, corners.triangles)
+        ]
     )
     key, count = np.unique(np.sort(sides, axis=1), axis=0, return_counts=True)
     out = np.zeros(len(corners.node), bool)

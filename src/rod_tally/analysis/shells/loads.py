@@ -1,4 +1,5 @@
-"""Loads on shells as forces at their nodes, by the elements' own shape functions, so that force and moment are kept."""
+"""Loads on shells as forces at their nodes, by the elements' own shape functions, so that force and moment
+are kept."""
 
 from __future__ import annotations
 
@@ -31,7 +32,9 @@ class LoadedSurface:
         k = plates.surfaces.index(surface.id)
         self.surface = surface
         self.groups = [
-            e for e in (plates.quads[plates.quad_of == k], plates.triangles[plates.triangle_of == k]) if len(e)
+            e
+            for e in (plates.quads[plates.quad_of == k], plates.triangles[plates.triangle_of == k])
+            if len(e)
         ]
         self.points = plates.points
         self.flat = [surface.flat(plates.points[e.ravel()]).reshape(*e.shape, 2) for e in self.groups]
@@ -62,7 +65,11 @@ class LoadedSurface:
 
     def nodes(self) -> NDArray[np.int64]:
         """Nodes of its elements."""
-        return np.unique(np.concatenate([e.ravel() for e in self.groups])) if self.groups else np.zeros(0, np.int64)
+        return (
+            np.unique(np.concatenate([e.ravel() for e in self.groups]))
+            if self.groups
+            else np.zeros(0, np.int64)
+        )
 
     def put(self, field: Array, area: BaseGeometry | None, into: Array) -> None:
         """A pressure field over a part of the plane, None for all of it."""
@@ -98,7 +105,9 @@ class LoadedSurface:
                 if isinstance(shape, Polygon) and not shape.is_empty:
                     self._spread(field, shape, nodes, corners, into)
 
-    def _spread(self, field: Array, shape: Polygon, nodes: NDArray[np.int64], corners: Array, into: Array) -> None:
+    def _spread(
+        self, field: Array, shape: Polygon, nodes: NDArray[np.int64], corners: Array, into: Array
+    ) -> None:
         shape = orient(shape)
         rings = [np.array(r.coords)[:-1] for r in (shape.exterior, *shape.interiors)]
         # fans of signed triangles add up to any polygon; those of its holes, the other way round, take off
@@ -110,7 +119,8 @@ class LoadedSurface:
                 into[nodes, :3] += shares(corners[None], at[None])[0][:, None] * force
 
     def take(self, places: Array, forces: Array, into: Array) -> None:
-        """Forces (k, 3) at places (k, 3), each to the element that holds its place; what is off the element turns it."""
+        """Forces (k, 3) at places (k, 3), each to the element that holds its place; what is off the element
+        turns it."""
         for nodes, force, moment, _ in self.shared_out(places, forces):
             np.add.at(into[:, :3], nodes, force)
             np.add.at(into[:, 3:], nodes, moment)
@@ -118,8 +128,8 @@ class LoadedSurface:
     def shared_out(
         self, places: Array, forces: Array
     ) -> Iterator[tuple[NDArray[np.int64], Array, Array, NDArray[np.int64]]]:
-        """Nodes (m, n) of the elements that hold the places, with the force and moment (m, n, 3) that each node takes, and which
-        places (m,) these are; by the elements' number of corners."""
+        """Nodes (m, n) of the elements that hold the places, with the force and moment (m, n, 3) that each
+        node takes, and which places (m,) these are; by the elements' number of corners."""
         flat = self.surface.flat(places)
         hit = self.tree.nearest(as_points(flat))
         first = 0
@@ -153,7 +163,8 @@ class LoadedSurface:
 
 
 def shares(corners: Array, at: Array) -> Array:
-    """Shape functions (k, n) of elements (k, n, 2) at a place (k, 2) in the plane of each; Newton's method for quadrilaterals."""
+    """Shape functions (k, n) of elements (k, n, 2) at a place (k, 2) in the plane of each; Newton's method
+    for quadrilaterals."""
     if corners.shape[1] == 3:
         m = np.stack([corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]], axis=-1)
         r, s = np.linalg.solve(m, (at - corners[:, 0])[..., None])[..., 0].T

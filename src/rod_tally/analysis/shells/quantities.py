@@ -15,8 +15,8 @@ PLATE_QUANTITIES = (*PLATE_COMPONENTS, *MORE)
 def quantity(values: Array, thickness: Array, name: str) -> Array:
     """One quantity (K,) of forces a metre (K, 8) in PLATE_COMPONENTS: N/m, N, or Pa for the stresses "s…".
 
-    Principal values: 1 the algebraically larger; "se …" the equivalent stress. Raises KeyError for a name that is none.
-    """
+    Principal values: 1 the algebraically larger; "se …" the equivalent stress. Raises KeyError for a name
+    that is none."""
     if name in PLATE_COMPONENTS:
         return np.asarray(values[:, PLATE_COMPONENTS.index(name)])
     tensor = tensor_of(values, thickness, name)
@@ -26,8 +26,9 @@ def quantity(values: Array, thickness: Array, name: str) -> Array:
 
 
 def of_tensor(tensor: Array, name: str) -> Array:
-    """A principal value or the equivalent stress (K,) of what `tensor_of` gives for it. The equivalent stress is Huber's and von
-    Mises' in plane stress, with the shears across the thickness in the middle, where they are largest."""
+    """A principal value or the equivalent stress (K,) of what `tensor_of` gives for it. The equivalent stress
+    is Huber's and von Mises' in plane stress, with the shears across the thickness in the middle, where they
+    are largest."""
     if _which(name) == "e":
         x, y, xy, xz, yz = tensor.T
         return np.asarray(np.sqrt(x**2 - x * y + y**2 + 3 * (xy**2 + xz**2 + yz**2)))
@@ -35,9 +36,9 @@ def of_tensor(tensor: Array, name: str) -> Array:
 
 
 def tensor_of(values: Array, thickness: Array, name: str) -> Array:
-    """What a quantity is read off (K, 3) xx yy xy: moments, forces, or the stresses of a face, n / t ± 6 m / t^2, "top" being the
-    side of +z (plate theory); for an equivalent stress (K, 5), with xz yz: 1.5 v / t in the middle, none at the faces. Raises
-    KeyError for a name that is none."""
+    """What a quantity is read off (K, 3) xx yy xy: moments, forces, or the stresses of a face, n / t ± 6 m /
+    t^2, "top" being the side of +z (plate theory); for an equivalent stress (K, 5), with xz yz: 1.5 v / t in
+    the middle, none at the faces. Raises KeyError for a name that is none."""
     if name not in MORE:
         raise KeyError(name)
     if name[0] in "mn":
@@ -60,14 +61,16 @@ def _which(name: str) -> str:
 
 
 def principal(tensor: Array) -> tuple[Array, Array, Array]:
-    """Larger and smaller principal value (K,) of (K, 3) xx yy xy, and the angle of the larger one from x (K,), rad."""
+    """Larger and smaller principal value (K,) of (K, 3) xx yy xy, and the angle of the larger one from x
+    (K,), rad."""
     middle, half = (tensor[:, 0] + tensor[:, 1]) / 2, (tensor[:, 0] - tensor[:, 1]) / 2
     radius = np.hypot(half, tensor[:, 2])
     return middle + radius, middle - radius, np.asarray(np.arctan2(tensor[:, 2], half) / 2)
 
 
 def directed(name: str) -> slice | None:
-    """Which components (of PLATE_COMPONENTS) a quantity's principal directions come from; None for one without any."""
+    """Which components (of PLATE_COMPONENTS) a quantity's principal directions come from; None for one
+    without any."""
     if name in ("vx", "vy"):
         return None
     return slice(0, 3) if name[0] == "n" or name.endswith("middle") else slice(3, 6)

@@ -18,7 +18,8 @@ DEEPEST = 30  # ties that may hang on ties
 
 @dataclass(slots=True)
 class Constraints:
-    """Every degree of freedom from those that are left: `t` (6N, 6N) with empty columns for the ones in `slaves`."""
+    """Every degree of freedom from those that are left: `t` (6N, 6N) with empty columns for the ones in
+    `slaves`."""
 
     t: sparse.csr_matrix
     slaves: NDArray[np.bool_]
@@ -31,9 +32,9 @@ def constraints(
     floors: list[NDArray[np.int64]],
     corners: Sequence[Corner] = (),
 ) -> Constraints | None:
-    """None where there are none. `supported` (N,) nodes stay what others follow: a tie to one is turned round, and left out
-    where both ends stand on supports. `floors`: nodes of each rigid diaphragm, which move in plan as one. `corners`: where the arms of two nodes meet; none where both stand on
-    supports."""
+    """None where there are none. `supported` (N,) nodes stay what others follow: a tie to one is turned
+    round, and left out where both ends stand on supports. `floors`: nodes of each rigid diaphragm, which move
+    in plan as one. `corners`: where the arms of two nodes meet; none where both stand on supports."""
     kept = _ordered(list(ties), supported)
     n = 6 * len(xyz)
     rows: list[NDArray[np.int64]] = []
@@ -74,8 +75,12 @@ def constraints(
         one = np.ones(len(others))
         slaves[np.concatenate([6 * others, 6 * others + 1, 6 * others + 5])] = True
         for down, to, v in (
-            (0, 0, one), (0, 5, -dy), (1, 1, one), (1, 5, dx), (5, 5, one),
-        ):  # fmt: skip
+            (0, 0, one),
+            (0, 5, -dy),
+            (1, 1, one),
+            (1, 5, dx),
+            (5, 5, one),
+        ):
             rows.append(6 * others + down)
             cols.append(np.full(len(others), 6 * master + to))
             values.append(v)
@@ -85,7 +90,9 @@ def constraints(
     rows.append(np.flatnonzero(~slaves))
     cols.append(np.flatnonzero(~slaves))
     values.append(np.ones(int((~slaves).sum())))
-    step = sparse.csr_matrix((np.concatenate(values), (np.concatenate(rows), np.concatenate(cols))), shape=(n, n))
+    step = sparse.csr_matrix(
+        (np.concatenate(values), (np.concatenate(rows), np.concatenate(cols))), shape=(n, n)
+    )
     t = step
     for _ in range(DEEPEST):
         if not t[:, slaves].data.any():
@@ -98,8 +105,9 @@ def constraints(
 
 
 def _hinged(axis: Array) -> tuple[Array, Array]:
-    """How turns (3,) follow where one may turn about `axis` (3,): from those of what is followed (3, 3), and from its own turn about
-    the global axis nearest to `axis` (3,). The two components across the axis are equal on both sides."""
+    """How turns (3,) follow where one may turn about `axis` (3,): from those of what is followed (3, 3), and
+    from its own turn about the global axis nearest to `axis` (3,). The two components across the axis are
+    equal on both sides."""
     k = int(np.argmax(np.abs(axis)))
     others = [i for i in range(3) if i != k]
     _, _, v = np.linalg.svd(axis[None])
@@ -114,17 +122,21 @@ def _hinged(axis: Array) -> tuple[Array, Array]:
 def _met(
     xyz: Array, corners: Sequence[Corner], t: sparse.csr_matrix, held: NDArray[np.bool_]
 ) -> tuple[sparse.csr_matrix, NDArray[np.bool_]]:
-    """`t` with every corner's place moving as both its nodes take it, and the degrees of freedom that follow for it.
+    """`t` with every corner's place moving as both its nodes take it, and the degrees of freedom that follow
+    for it.
 
-    Three equations a corner among what is left free; those that hang together are solved by elimination with the largest
-    pivot, displacements before turns. Rings of walls give equations for turns alone, and some that say nothing new.
-    """
+    Three equations a corner among what is left free; those that hang together are solved by elimination with
+    the largest pivot, displacements before turns. Rings of walls give equations for turns alone, and some
+    that say nothing new."""
     n = t.shape[0]
     rows, cols, values = [], [], []
     for k, corner in enumerate(corners):
         for node, sign in ((corner.first, 1.0), (corner.second, -1.0)):
             r = np.array(corner.place) - xyz[node]
-            block = np.array([[1, 0, 0, 0, r[2], -r[1]], [0, 1, 0, -r[2], 0, r[0]], [0, 0, 1, r[1], -r[0], 0]]) * sign
+            block = (
+                np.array([[1, 0, 0, 0, r[2], -r[1]], [0, 1, 0, -r[2], 0, r[0]], [0, 0, 1, r[1], -r[0], 0]])
+                * sign
+            )
             i, j = np.nonzero(block)
             rows += (3 * k + i).tolist()
             cols += (6 * node + j).tolist()
@@ -149,7 +161,8 @@ def _met(
 
 
 def _eliminated(a: Array, turns: NDArray[np.bool_], held: NDArray[np.bool_]) -> list[tuple[int, Array]]:
-    """Pivot column and its row, cleared of all other pivots, of the equations a (m, k) x = 0; held columns are no pivots."""
+    """Pivot column and its row, cleared of all other pivots, of the equations a (m, k) x = 0; held columns
+    are no pivots."""
     a = a.copy()
     size = max(1.0, float(np.abs(a).max(initial=0.0)))
     open_rows = np.ones(len(a), bool)
@@ -171,14 +184,16 @@ def _eliminated(a: Array, turns: NDArray[np.bool_], held: NDArray[np.bool_]) -> 
 
 
 def left_out(ties: Iterable[Tie], supported: NDArray[np.bool_]) -> list[Tie]:
-    """Ties that `constraints` cannot keep: both their nodes stand on supports, or both follow something else already."""
+    """Ties that `constraints` cannot keep: both their nodes stand on supports, or both follow something else
+    already."""
     ties = list(ties)
     kept = {frozenset((t.slave, *t.masters)) for t in _ordered(ties, supported)}
     return [t for t in ties if frozenset((t.slave, *t.masters)) not in kept]
 
 
 def _ordered(ties: list[Tie], supported: NDArray[np.bool_]) -> list[Tie]:
-    """Ties turned so that no node follows two others, none that is supported follows, and none follows itself."""
+    """Ties turned so that no node follows two others, none that is supported follows, and none follows
+    itself."""
     follows: dict[int, tuple[int, ...]] = {}
     kept: list[Tie] = []
     for tie in ties:
@@ -186,7 +201,11 @@ def _ordered(ties: list[Tie], supported: NDArray[np.bool_]) -> list[Tie]:
         if len(tie.masters) == 1:
             options.append(Tie(tie.masters[0], (tie.slave,), (1.0,)))
         for option in options:
-            if option.slave in follows or supported[option.slave] or _leads_to(option.masters, option.slave, follows):
+            if (
+                option.slave in follows
+                or supported[option.slave]
+                or _leads_to(option.masters, option.slave, follows)
+            ):
                 continue
             follows[option.slave] = option.masters
             kept.append(option)

@@ -25,8 +25,8 @@ Floor = tuple[str, NDArray[np.int64]]  # what it is called, its nodes
 def floors_in_plane(
     model: Model, xyz: Array, live: NDArray[np.bool_], held: NDArray[np.bool_], storeys: list[str]
 ) -> list[NDArray[np.int64]]:
-    """Nodes of everything that moves in plan as one: the chosen storeys, and slabs that stiffen theirs; what shares a node is
-    one. A floor with a node that is `held` in plan is left out."""
+    """Nodes of everything that moves in plan as one: the chosen storeys, and slabs that stiffen theirs; what
+    shares a node is one. A floor with a node that is `held` in plan is left out."""
     found = [nodes for _, nodes in every_floor(model, xyz, live, storeys) if not held[nodes].any()]
     if len(found) < 2:
         return found
@@ -43,9 +43,9 @@ def every_floor(model: Model, xyz: Array, live: NDArray[np.bool_], storeys: list
 
 
 def _of_storeys(model: Model, xyz: Array, live: NDArray[np.bool_], storeys: list[str]) -> list[Floor]:
-    """Of the nodes within reach of each storey's level the ones that lie in one plane: of those with at least half as many
-    nodes as the fullest, the one nearest to the level (a wall's elements have as full rows above and below it). Nodes of
-    other planes would bend what stands there."""
+    """Of the nodes within reach of each storey's level the ones that lie in one plane: of those with at least
+    half as many nodes as the fullest, the one nearest to the level (a wall's elements have as full rows above
+    and below it). Nodes of other planes would bend what stands there."""
     if not storeys:
         return []
     z = np.array([s.elevation for s in model.storeys])

@@ -22,8 +22,9 @@ except (ImportError, OSError):  # no wheel for this machine: SciPy gives the sam
     pypardiso = None
 
 
-# of the library, by its own numbering: as given here, nested dissection, no refinement of its own (by default it refines every
-# solution twice, at five times the cost; the run refines where equilibrium asks for it), no scaling or matching
+# of the library, by its own numbering: as given here, nested dissection, no refinement of its own (by default
+# it refines every solution twice, at five times the cost; the run refines where equilibrium asks for it), no
+# scaling or matching
 SETTINGS = {1: 1, 2: 2, 8: 0, 10: 8, 11: 0, 13: 0}
 
 

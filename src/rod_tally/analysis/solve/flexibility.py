@@ -26,14 +26,17 @@ class Flexibility:
     factor: Factor
 
     def moved_by(self, f: Array) -> Array:
-        """Movements (6N, k) from forces (6N, k), both in the supports' own axes; nothing where supports hold."""
+        """Movements (6N, k) from forces (6N, k), both in the supports' own axes; nothing where supports
+        hold."""
         return self.system.expand(self.factor.solve(self.system.gathered(f)[self.system.free]))
 
     def close(self) -> None:
         self.factor.close()
 
 
-def flexibility(model: Model, results: Results, settings: Settings, progress: Progress = silent) -> Flexibility | None:
+def flexibility(
+    model: Model, results: Results, settings: Settings, progress: Progress = silent
+) -> Flexibility | None:
     """None where nothing was computed, something moves freely, or a part was left out of a case."""
     if results.empty or results.motions or not results.member_done.all():
         return None

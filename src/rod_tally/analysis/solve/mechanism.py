@@ -19,8 +19,8 @@ MOST = 24  # motions looked for at once
 def local_motions(k: sparse.csr_matrix, free: NDArray[np.int64], n_nodes: int) -> list[tuple[int, Array]]:
     """Nodes whose own translations or rotations meet no stiffness: (node, vector (6,)) for each direction.
 
-    A direction with no stiffness in the diagonal block of a positive semidefinite matrix is a null vector of the whole.
-    """
+    A direction with no stiffness in the diagonal block of a positive semidefinite matrix is a null vector of
+    the whole."""
     blocks = np.zeros((n_nodes, 6, 6))
     position = np.full(6 * n_nodes, -1)
     position[free] = np.arange(len(free))
@@ -57,18 +57,19 @@ def probe(k: sparse.csc_matrix) -> Array:
 def suspicious(k: sparse.csc_matrix, x: Array) -> bool:
     """Whether the answers x to the probe show a motion that meets next to no resistance.
 
-    One step of inverse iteration: a motion with a stiffness near rounding is then all that is left of the probe.
-    """
+    One step of inverse iteration: a motion with a stiffness near rounding is then all that is left of the
+    probe."""
     d = k.diagonal()
     resistance = np.einsum("ij,ij->j", x, k @ x) / np.einsum("i,ij,ij->j", d, x, x)
     return bool((resistance < NULL).any())
 
 
 def global_motions(k: sparse.csc_matrix) -> Array:
-    """Null vectors (n, m) of a matrix without local ones, by subspace iteration on the matrix made barely definite.
+    """Null vectors (n, m) of a matrix without local ones, by subspace iteration on the matrix made barely
+    definite.
 
-    Returns at most MOST vectors; (n, 0) when there are none after all, or where stiffnesses differ so much that doubles cannot tell.
-    """
+    Returns at most MOST vectors; (n, 0) when there are none after all, or where stiffnesses differ so much
+    that doubles cannot tell."""
     try:
         return _global_motions(k)
     except (SingularError, np.linalg.LinAlgError):
@@ -99,6 +100,7 @@ def pins(null: Array) -> NDArray[np.int64]:
 
 
 def separate(null: Array) -> Array:
-    """The same null space by vectors that each move as few degrees of freedom as can be: each takes one pin alone."""
+    """The same null space by vectors that each move as few degrees of freedom as can be: each takes one pin
+    alone."""
     p = pins(null)
     return np.asarray(np.linalg.solve(null[p].T, null.T).T, float)

@@ -1,4 +1,5 @@
-"""What holds each node of a mesh: supports of the model's nodes, held edges of shells, and the ground under rafts."""
+"""What holds each node of a mesh: supports of the model's nodes, held edges of shells, and the ground under
+rafts."""
 
 from __future__ import annotations
 
@@ -33,8 +34,8 @@ def node_supports(model: Model, plates: Plates | None) -> dict[int, Support]:
 
 
 def stands_fast(supports: dict[int, Support], n: int) -> NDArray[np.bool_]:
-    """Which of n nodes cannot follow another: those that are held in some direction, or whose support has axes of its own. One
-    on springs alone, such as the ground under a raft, can."""
+    """Which of n nodes cannot follow another: those that are held in some direction, or whose support has
+    axes of its own. One on springs alone, such as the ground under a raft, can."""
     out = np.zeros(n, bool)
     out[[i for i, s in supports.items() if any(s.held) or s.axes is not None]] = True
     return out
@@ -48,7 +49,8 @@ def held_in_plan(supports: dict[int, Support], n: int) -> NDArray[np.bool_]:
 
 
 def both(a: Support, b: Support) -> Support:
-    """Two supports at one node: what either holds is held, and springs add. Where their axes differ, the first one's."""
+    """Two supports at one node: what either holds is held, and springs add. Where their axes differ, the
+    first one's."""
     if not b.any:
         return a
     if a.axes != b.axes and a.any:

@@ -1,4 +1,5 @@
-"""Members that act in tension or in compression only, and supports that only push: who is slack, found for each case."""
+"""Members that act in tension or in compression only, and supports that only push: who is slack, found for
+each case."""
 
 from __future__ import annotations
 
@@ -27,15 +28,14 @@ AT_ONCE = 32  # units of slack that are solved for together
 
 @dataclass(slots=True)
 class OneWay:
-    """One-way parts of a run: pieces of members with the sign of the force they bear (1: tension), then nodes of the mesh that are
-    held upwards: supports, those of edges and of the ground under surfaces; then nodes along joints of walls that only press. `ways` (k, 3) is
-    how each of those nodes is pressed.
+    """One-way parts of a run: pieces of members with the sign of the force they bear (1: tension), then nodes
+    of the mesh that are held upwards: supports, those of edges and of the ground under surfaces; then nodes
+    along joints of walls that only press. `ways` (k, 3) is how each of those nodes is pressed.
 
-    `ids` name them, nodes of a surface by the surface's; `area` (p,) is what each node on the ground stands for, m2; `limits` (p,)
-    what each bears at most, N, infinity without one. `stretch`
-    (P, 12), of all members at once for no two share a piece, are end loads that shorten a slack tension member (lengthen one in
-    compression) by a metre.
-    """
+    `ids` name them, nodes of a surface by the surface's; `area` (p,) is what each node on the ground stands
+    for, m2; `limits` (p,) what each bears at most, N, infinity without one. `stretch` (P, 12), of all members
+    at once for no two share a piece, are end loads that shorten a slack tension member (lengthen one in
+    compression) by a metre."""
 
     ids: list[str]
     members: list[slice]
@@ -48,8 +48,8 @@ class OneWay:
     lengths: Array
 
     def imposed(self, m: Mesh, system: System, slackened: Array, z: Array) -> tuple[Array, Array]:
-        """Right hand sides (6N, C) in the supports' own axes, and movements (6N, C) of what holds, for parts as slack as `z` (p, C);
-        `slackened` is `stretch` condensed."""
+        """Right hand sides (6N, C) in the supports' own axes, and movements (6N, C) of what holds, for parts
+        as slack as `z` (p, C); `slackened` is `stretch` condensed."""
         n = 6 * len(m.node_ids)
         right, moved = np.zeros((n, z.shape[1])), np.zeros((n, z.shape[1]))
         f = np.einsum("pji,pj->pi", to_ends(m), slackened)
@@ -82,7 +82,9 @@ def one_way_parts(model: Model, m: Mesh, plates: Plates | None) -> OneWay | None
             held[i] = ident, 0.0
     if plates is not None:
         held = _of_surfaces(set(model.lifting), plates) | held
-    pressed = list({(n, way): ident for ident, n, way in (plates.standing if plates is not None else ())}.items())
+    pressed = list(
+        {(n, way): ident for ident, n, way in (plates.standing if plates is not None else ())}.items()
+    )
     if not ids and not held and not pressed:
         return None
     stretch = np.zeros((len(m.length), 12))
@@ -113,14 +115,16 @@ def _of_surfaces(lifting: set[str], plates: Plates) -> dict[int, tuple[str, floa
 
 
 def slack(a: Array, force: Array) -> Array | None:
-    """How slack (p,) each part is, m, so that none bears what it may not: force + a z >= 0, z >= 0, and one of the two is 0.
+    """How slack (p,) each part is, m, so that none bears what it may not: force + a z >= 0, z >= 0, and one
+    of the two is 0.
 
-    `a` (p, p): what each part bears for a unit of slack of each, symmetric and not negative (Maxwell and Betti); `force` (p,)
-    what they bear with nobody slack. None where nothing keeps the structure in place any more.
+    `a` (p, p): what each part bears for a unit of slack of each, symmetric and not negative (Maxwell and
+    Betti); `force` (p,) what they bear with nobody slack. None where nothing keeps the structure in place any
+    more.
 
-    It is the smallest of z a z / 2 + force z. Parts go slack, or come back, one after the other, the worst first; where that does
-    not end, the set is that of the same problem made a little stiffer, by least squares with z >= 0.
-    """
+    It is the smallest of z a z / 2 + force z. Parts go slack, or come back, one after the other, the worst
+    first; where that does not end, the set is that of the same problem made a little stiffer, by least
+    squares with z >= 0."""
     from scipy.optimize import nnls
 
     size = np.sqrt(np.maximum(np.diag(a), 1e-300))
@@ -160,8 +164,9 @@ def slack(a: Array, force: Array) -> Array | None:
 
 
 def _all_at_once(a: Array, q: Array, tolerance: float) -> Array | None:
-    """Every part that bears what it may not goes slack at once, and every one that closes comes back: a few steps where many parts
-    lie beside each other, such as the ground under a raft. None where that does not end."""
+    """Every part that bears what it may not goes slack at once, and every one that closes comes back: a few
+    steps where many parts lie beside each other, such as the ground under a raft. None where that does not
+    end."""
     on = q < -tolerance
     for _ in range(STEPS):
         z = _with(a, q, on)
@@ -190,8 +195,9 @@ def _with(a: Array, q: Array, on: NDArray[np.bool_]) -> Array:
 
 @dataclass(slots=True)
 class Settled:
-    """What one-way parts came to: by case how slack they are, m, how far those gave way that bear what they can at most, m, and the
-    area off the ground of each surface, m2; the cases that nothing holds then; end loads (C, P, 12), right hand sides and movements (6N, C) of the cases with their slack."""
+    """What one-way parts came to: by case how slack they are, m, how far those gave way that bear what they
+    can at most, m, and the area off the ground of each surface, m2; the cases that nothing holds then; end
+    loads (C, P, 12), right hand sides and movements (6N, C) of the cases with their slack."""
 
     slack: dict[str, dict[str, float]]
     yielded: dict[str, dict[str, float]]
@@ -206,8 +212,9 @@ class Settled:
 class Settling:
     """Lets the parts of each case be as slack as they have to be.
 
-    `further` gives movements (6N, C) from right hand sides and movements of what holds, with whether these set a motion without
-    resistance going. What a unit of slack does is asked only of parts that come to bear what they may not."""
+    `further` gives movements (6N, C) from right hand sides and movements of what holds, with whether these
+    set a motion without resistance going. What a unit of slack does is asked only of parts that come to bear
+    what they may not."""
 
     def __init__(
         self,
@@ -223,8 +230,8 @@ class Settling:
         self._dofs = (m.ends[:, :, None] * 6 + np.arange(6)).reshape(-1, 12)
 
     def _borne(self, right: Array, moved: Array, u: Array, fixed: Array) -> Array:
-        """(p, C): what each part bears, positive where it may; `fixed` (C, P, 12). Of a member the mean along it: that is what its
-        length goes with."""
+        """(p, C): what each part bears, positive where it may; `fixed` (C, P, 12). Of a member the mean along
+        it: that is what its length goes with."""
         system, parts = self.system, self.parts
         out = np.zeros((len(parts.ids), u.shape[1]))
         local = system.to_global(u)
@@ -277,7 +284,9 @@ class Settling:
             open_ = [c for c, n in enumerate(names) if n not in failed]
             borne, tell = (bare + a @ z[asked])[:, open_], 1.001 * tolerance[open_]
             low, high = (borne < -tell).any(axis=1), (borne > parts.limits[:, None] + tell).any(axis=1)
-            over = [(k, 1.0) for k in np.flatnonzero(low).tolist()] + [(k, -1.0) for k in np.flatnonzero(high).tolist()]
+            over = [(k, 1.0) for k in np.flatnonzero(low).tolist()] + [
+                (k, -1.0) for k in np.flatnonzero(high).tolist()
+            ]
             new = [entry for entry in over if entry not in known]
             if not new:
                 break

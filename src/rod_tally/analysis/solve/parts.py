@@ -19,7 +19,8 @@ NOT_HELD = "it is joined to no support"
 
 @dataclass(slots=True)
 class Parts:
-    """Members and surfaces that take part, the connected part (n,) that each node is in, and why others are left out."""
+    """Members and surfaces that take part, the connected part (n,) that each node is in, and why others are
+    left out."""
 
     members: list[str]
     plates: Plates | None

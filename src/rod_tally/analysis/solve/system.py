@@ -1,4 +1,5 @@
-"""The stiffness of a mesh between its free degrees of freedom, and its solution for many right-hand sides at once."""
+"""The stiffness of a mesh between its free degrees of freedom, and its solution for many right-hand sides at
+once."""
 
 from __future__ import annotations
 
@@ -29,10 +30,9 @@ EXCITED = 1e-9  # share of a case's load that a motion without resistance may ta
 class System:
     """The free degrees of freedom of a mesh and the stiffness between them, in the supports' own axes.
 
-    `full` (6N, 6N) is the stiffness with springs; `follow` (6N, 6N) carries what is free to what is tied to it, None where
-    nothing is. `supports` by number of the node; `opening` are translations of nodes along joints of walls that follow
-    another node and may open from it.
-    """
+    `full` (6N, 6N) is the stiffness with springs; `follow` (6N, 6N) carries what is free to what is tied to
+    it, None where nothing is. `supports` by number of the node; `opening` are translations of nodes along
+    joints of walls that follow another node and may open from it."""
 
     full: sparse.csr_matrix
     k: sparse.csc_matrix
@@ -46,22 +46,26 @@ class System:
     opening: NDArray[np.int64]
 
     def expand(self, x: Array) -> Array:
-        """Movements (6N, …) of all nodes from those of the free degrees of freedom, in the supports' own axes."""
+        """Movements (6N, …) of all nodes from those of the free degrees of freedom, in the supports' own
+        axes."""
         out = np.zeros((self.full.shape[0], *x.shape[1:]))
         out[self.free] = x
         return out if self.follow is None else np.asarray(self.follow @ out)
 
     def gathered(self, f: Array) -> Array:
-        """Forces (6N, …) at all nodes as they act on what is not tied: the reverse of the way movements go."""
+        """Forces (6N, …) at all nodes as they act on what is not tied: the reverse of the way movements
+        go."""
         return f if self.follow is None else np.asarray(self.follow.T @ f)
 
     def to_global(self, u: Array) -> Array:
         return u if self.turn is None else np.asarray(self.turn @ u)
 
 
-def assemble(model: Model, m: Mesh, floors: list[str], progress: Progress = silent) -> tuple[System, Condensed]:
-    """The stiffness of a mesh in the supports' own axes, and the elements it was made of. `floors`: storeys with a rigid
-    diaphragm."""
+def assemble(
+    model: Model, m: Mesh, floors: list[str], progress: Progress = silent
+) -> tuple[System, Condensed]:
+    """The stiffness of a mesh in the supports' own axes, and the elements it was made of. `floors`: storeys
+    with a rigid diaphragm."""
     progress("Assembling", 0.1)
     condensed = condense(stiffness(m), m.released, m.spring)
     t = to_ends(m)
@@ -110,14 +114,24 @@ def assemble(model: Model, m: Mesh, floors: list[str], progress: Progress = sile
         some = follow[:, free].tocsr()
         k_free = (some.T @ full @ some).tocsc()
     return System(
-        full, k_free, turn, free, np.flatnonzero(held & np.repeat(live, 6)), springs, live, supports, follow, opening,
-    ), condensed  # fmt: skip
+        full,
+        k_free,
+        turn,
+        free,
+        np.flatnonzero(held & np.repeat(live, 6)),
+        springs,
+        live,
+        supports,
+        follow,
+        opening,
+    ), condensed
 
 
 def _bound(
     model: Model, m: Mesh, supports: dict[int, Support], live: NDArray[np.bool_], floors: list[str]
 ) -> Constraints | None:
-    """Ties between nodes that take part, and rigid diaphragms; what a live node is tied to becomes live with it."""
+    """Ties between nodes that take part, and rigid diaphragms; what a live node is tied to becomes live with
+    it."""
     ties = []
     waiting = list(m.plates.ties) if m.plates is not None else []
     grown = True
@@ -132,16 +146,19 @@ def _bound(
                 left.append(tie)
         waiting = left
     supported = stands_fast(supports, len(m.node_ids))
-    corners = [c for c in m.plates.corners if live[c.first] and live[c.second]] if m.plates is not None else []
+    corners = (
+        [c for c in m.plates.corners if live[c.first] and live[c.second]] if m.plates is not None else []
+    )
     rigid = floors_in_plane(model, m.xyz, live, held_in_plan(supports, len(m.node_ids)), floors)
     return constraints(m.xyz, ties, supported, rigid, corners)
 
 
 @dataclass(slots=True)
 class Solution:
-    """Displacements `u` (6N, C) in the supports' own axes; `motions` without resistance as (N, 6) with whether local;
-    `excited` (C, motions), which case sets which going; `more`: there are further motions, and nothing was computed.
-    `factor` of the whole stiffness, where nothing had to be held to have one; to be closed."""
+    """Displacements `u` (6N, C) in the supports' own axes; `motions` without resistance as (N, 6) with
+    whether local; `excited` (C, motions), which case sets which going; `more`: there are further motions, and
+    nothing was computed. `factor` of the whole stiffness, where nothing had to be held to have one; to be
+    closed."""
 
     u: Array
     motions: list[tuple[Array, bool]]
@@ -225,7 +242,8 @@ def solve(m: Mesh, system: System, right: Array, solver: str | None, progress: P
 
 
 def _nothing(system: System, u: Array, vectors: list[tuple[Array, bool]]) -> Solution:
-    """What is said of a system that cannot be solved: no movements in any case, and the motions that were found."""
+    """What is said of a system that cannot be solved: no movements in any case, and the motions that were
+    found."""
     shapes = [(_shape(v, system), local) for v, local in vectors]
     return Solution(u, shapes, np.ones((u.shape[1], len(shapes) or 1), bool), True)
 

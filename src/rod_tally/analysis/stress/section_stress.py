@@ -27,8 +27,8 @@ SLICES = 9  # heights along each axis at which points of the outline are added t
 
 @dataclass(slots=True, frozen=True)
 class Places:
-    """Points (k, 2) of a section in m, what a unit Vy and Vz (k, 2) give there as stress across y and across z in 1/m2, and the
-    stress of a unit torque in 1/m3, the same for all."""
+    """Points (k, 2) of a section in m, what a unit Vy and Vz (k, 2) give there as stress across y and across
+    z in 1/m2, and the stress of a unit torque in 1/m3, the same for all."""
 
     points: Array
     across_y: Array
@@ -37,9 +37,10 @@ class Places:
 
 
 def member_stresses(model: Model, results: Results, case: int) -> tuple[dict[str, Array], dict[str, str]]:
-    """By name, in Pa at every station (K,): "lowest" and "highest" normal stress (tension positive), the largest "shear" and
-    "equivalent" stress over the section; NaN where they are not known, and why not by member. See `FORMULA`; the equivalent
-    stress is that of EN 1993-1-1 6.2.1 (5) without transverse stresses (Huber, von Mises)."""
+    """By name, in Pa at every station (K,): "lowest" and "highest" normal stress (tension positive), the
+    largest "shear" and "equivalent" stress over the section; NaN where they are not known, and why not by
+    member. See `FORMULA`; the equivalent stress is that of EN 1993-1-1 6.2.1 (5) without transverse stresses
+    (Huber, von Mises)."""
     count = len(results.station_member)
     out = {name: np.full(count, np.nan) for name in ("lowest", "highest", "shear", "equivalent")}
     unknown: dict[str, str] = {}
@@ -55,7 +56,9 @@ def member_stresses(model: Model, results: Results, case: int) -> tuple[dict[str
             unknown[ident] = "not computed in this case"
         else:
             by_section.setdefault(m.section, []).append(k)
-    length = np.array([model.length(model.members[i]) if i in model.members else 1.0 for i in results.member_ids])
+    length = np.array(
+        [model.length(model.members[i]) if i in model.members else 1.0 for i in results.member_ids]
+    )
     groups: list[tuple[Section, NDArray[np.int64]]] = []
     for name, members in by_section.items():
         at = np.flatnonzero(np.isin(results.station_member, members))
@@ -63,7 +66,9 @@ def member_stresses(model: Model, results: Results, case: int) -> tuple[dict[str
         shares = np.round(results.station_x[at] / length[results.station_member[at]], 6)
         # a section that tapers is another one at every place
         groups += (
-            [(section_at(section, s), at[shares == s]) for s in np.unique(shares)] if section.end else [(section, at)]
+            [(section_at(section, s), at[shares == s]) for s in np.unique(shares)]
+            if section.end
+            else [(section, at)]
         )
     for section, at in groups:
         force = results.force[case, at]
@@ -77,20 +82,19 @@ def member_stresses(model: Model, results: Results, case: int) -> tuple[dict[str
 
 
 def shear_stress(at: Places, force: Array) -> Array:
-    """Size of the shear stress (n, k) in Pa at the points of a section, of forces (n, 6) in `COMPONENTS`: that of the shear forces,
-    with that of the torque added whichever way it turns."""
+    """Size of the shear stress (n, k) in Pa at the points of a section, of forces (n, 6) in `COMPONENTS`:
+    that of the shear forces, with that of the torque added whichever way it turns."""
     v = force[:, 1:3]
     return np.asarray(np.hypot(v @ at.across_y.T, v @ at.across_z.T) + np.abs(force[:, 3:4]) * at.torque)
 
 
 def places(section: Section) -> Places:
-    """Where stresses of a section are looked at: the corners of its outline, and points of the outline and of its voids between
-    them, taken just inside the material.
+    """Where stresses of a section are looked at: the corners of its outline, and points of the outline and of
+    its voids between them, taken just inside the material.
 
-    The shear stress of a slice is what holds the part beyond it in balance: the change of the normal stresses over that
-    part along the member, over the slice's width (Jourawski; any textbook on strength of materials), for bending about
-    inclined axes too. Raises ValueError for a section without outline.
-    """
+    The shear stress of a slice is what holds the part beyond it in balance: the change of the normal stresses
+    over that part along the member, over the slice's width (Jourawski; any textbook on strength of
+    materials), for bending about inclined axes too. Raises ValueError for a section without outline."""
     if len(section.outline) < 3:
         raise ValueError(f"section {section.name!r} has no outline")
     solid: Any = Polygon(section.outline, section.voids)
@@ -131,12 +135,13 @@ def _slices(levels: Array, axis: int, low: Array, high: Array) -> Any:
     return shapely.linestrings(ends)
 
 
-def _unit_shear(section: Section, solid: Any, levels: Array, axis: int, low: Array, high: Array, size: float) -> Array:
+def _unit_shear(
+    section: Section, solid: Any, levels: Array, axis: int, low: Array, high: Array, size: float
+) -> Array:
     """(k, 2): stress on slices at these places along an axis, of a unit Vy and of a unit Vz.
 
-    With sigma = b y + c z (see `normal_stress`), dMy/dx = Vz and dMz/dx = -Vy, the force on the part beyond a slice changes
-    by b' int y + c' int z over that part.
-    """
+    With sigma = b y + c z (see `normal_stress`), dMy/dx = Vz and dMz/dx = -Vy, the force on the part beyond a
+    slice changes by b' int y + c' int z over that part."""
     levels, back = np.unique(levels, return_inverse=True)
     width = shapely.length(shapely.intersection(_slices(levels, axis, low - size, high + size), solid))
     corner = np.array([low - size, high + size])
@@ -156,9 +161,10 @@ def _unit_shear(section: Section, solid: Any, levels: Array, axis: int, low: Arr
 
 
 def _unit_torsion(section: Section, solid: Any) -> float:
-    """Largest shear stress of a unit torque in 1/m3: T r/J of a circle, that of a rectangle (Roark's formulas for stress and strain),
-    T (t + 2 A/u)/J of a closed wall (EN 10210-2 annex A), that where the largest circle fits in otherwise (Roark, any shape: about
-    T d/J, up to a third too high where thin parts meet in a fillet)."""
+    """Largest shear stress of a unit torque in 1/m3: T r/J of a circle, that of a rectangle (Roark's formulas
+    for stress and strain), T (t + 2 A/u)/J of a closed wall (EN 10210-2 annex A), that where the largest
+    circle fits in otherwise (Roark, any shape: about T d/J, up to a third too high where thin parts meet in a
+    fillet)."""
     if section.j <= 0:
         return 0.0
     if section.round:

@@ -23,11 +23,12 @@ FORMULA = (
 def utilisations(
     model: Model, results: Results, combinations: list[Combination], members: Iterable[str]
 ) -> dict[str, float]:
-    """The largest use of the elastic section over these combinations, 1.0 for all of it, of those members of which it can be
-    said: section with outline, material of `KINDS` with a strength, computed in every case of a combination.
+    """The largest use of the elastic section over these combinations, 1.0 for all of it, of those members of
+    which it can be said: section with outline, material of `KINDS` with a strength, computed in every case of
+    a combination.
 
-    The stress is that of EN 1993-1-1 6.2.1 (5) without shear, with the product moment of sections that are not symmetric
-    (bending about inclined principal axes). Raises KeyError for a case that was not computed.
+    The stress is that of EN 1993-1-1 6.2.1 (5) without shear, with the product moment of sections that are
+    not symmetric (bending about inclined principal axes). Raises KeyError for a case that was not computed.
     """
     plain, roots = factors_of(results, combinations)
     used = (plain != 0) | (roots != 0)
@@ -54,7 +55,9 @@ def utilisations(
                 groups = [(section, both.reshape(-1, 6))]
             else:
                 shares = results.station_x[begin[k] : begin[k + 1]] / model.length(m)
-                groups = [(section_at(section, float(s)), both[:, i]) for i, s in enumerate(np.round(shares, 6))]
+                groups = [
+                    (section_at(section, float(s)), both[:, i]) for i, s in enumerate(np.round(shares, 6))
+                ]
             stress = 0.0
             for at, forces in groups:
                 if at not in corners:
@@ -65,13 +68,15 @@ def utilisations(
 
 
 def hull(section: Section) -> Array:
-    """(k, 2): y and z of the corners of the outline's convex hull, where stresses by plane sections are largest."""
+    """(k, 2): y and z of the corners of the outline's convex hull, where stresses by plane sections are
+    largest."""
     ring = MultiPoint(section.outline).convex_hull
     return np.array(getattr(ring, "exterior", ring).coords)
 
 
 def normal_stress(section: Section, force: Array, points: Array) -> Array:
-    """Stress along the axis (n, k) in Pa, tension positive, of forces (n, 6) in `COMPONENTS` at points (k, 2) of the section.
+    """Stress along the axis (n, k) in Pa, tension positive, of forces (n, 6) in `COMPONENTS` at points (k, 2)
+    of the section.
 
     With sigma = N/A + b y + c z: M_y = b I_yz + c I_y and -M_z = b I_z + c I_yz.
     """

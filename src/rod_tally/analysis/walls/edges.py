@@ -1,9 +1,9 @@
 """Forces along the upright edges at which walls are joined: what a joint between two panels has to carry.
 
-They come from the forces that the nodes along the edge give the wall's elements, between the levels of its storey. The nodes at
-the levels themselves have forces of the level cut and of the edge's last half element in one; the edge's part is taken as
-that half length times the force a metre at the nearest node of the edge, and the cut has the rest.
-"""
+They come from the forces that the nodes along the edge give the wall's elements, between the levels of its
+storey. The nodes at the levels themselves have forces of the level cut and of the edge's last half element in
+one; the edge's part is taken as that half length times the force a metre at the nearest node of the edge, and
+the cut has the rest."""
 
 from __future__ import annotations
 
@@ -25,14 +25,13 @@ SHORTEST = 0.1  # m; a shorter stretch of a joint within a storey has no row
 
 @dataclass(slots=True)
 class WallEdge:
-    """One wall's edge within one storey: `others` are the walls joined there, `line` (2, 3) its lower and upper end in the
-    source's coordinates.
+    """One wall's edge within one storey: `others` are the walls joined there, `line` (2, 3) its lower and
+    upper end in the source's coordinates.
 
-    What the others give this wall, in EDGE_COMPONENTS: v along the edge (upwards), n in the wall's plane square to the edge
-    (away from the wall's middle: positive in tension), out across the wall, m about the edge. `total` (C, 4) over the edge in
-    every case, `a_metre` (C, k, 4) at the k nodes at `heights`; `done` (C,) where they were computed. Responses to a spectrum
-    are sizes without sign.
-    """
+    What the others give this wall, in EDGE_COMPONENTS: v along the edge (upwards), n in the wall's plane
+    square to the edge (away from the wall's middle: positive in tension), out across the wall, m about the
+    edge. `total` (C, 4) over the edge in every case, `a_metre` (C, k, 4) at the k nodes at `heights`; `done`
+    (C,) where they were computed. Responses to a spectrum are sizes without sign."""
 
     storey: str
     wall: str
@@ -48,8 +47,9 @@ class WallEdge:
 
 @dataclass(slots=True)
 class EdgeForces:
-    """Of one edge in one case or combination: the totals (N, N m); the largest shear a metre with its sign, at `height` (m,
-    source coordinates); the largest tension and compression a metre across the joint, 0 for none (N/m)."""
+    """Of one edge in one case or combination: the totals (N, N m); the largest shear a metre with its sign,
+    at `height` (m, source coordinates); the largest tension and compression a metre across the joint, 0 for
+    none (N/m)."""
 
     total: Array
     shear: float
@@ -61,7 +61,8 @@ class EdgeForces:
 def edges_of(
     model: Model, results: Results, moves: Array, plates: Plates, s: Surface, loads: HeldLoads
 ) -> list[WallEdge]:
-    """Edges of a wall that was computed as shells with the walls joined to it, storey by storey. `moves` are `movements`."""
+    """Edges of a wall that was computed as shells with the walls joined to it, storey by storey. `moves` are
+    `movements`."""
     out = []
     for joints in _upright_joints(s, plates):
         for storey in heights(model, s):
@@ -127,14 +128,21 @@ def _edge(
     between = (points[:, 2] > low + AT_NODE) & (points[:, 2] < high - AT_NODE)
     joined = np.zeros(len(own), bool)
     for j in near:
-        joined |= (points[:, 2] > j.line[:, 2].min() - AT_NODE) & (points[:, 2] < j.line[:, 2].max() + AT_NODE)
+        joined |= (points[:, 2] > j.line[:, 2].min() - AT_NODE) & (
+            points[:, 2] < j.line[:, 2].max() + AT_NODE
+        )
     on = own[between & joined & (_off(points, ends) < AT_NODE)]
     on = on[np.argsort(plates.points[on, 2])]
     others = tuple(sorted({j.other for j in near}))
     where = ends + model.origin
     cases = len(results.cases)
     if not len(on):  # no node of the mesh lies between the levels
-        nothing = np.zeros((cases, 4)), np.zeros((cases, 0, 4)), np.zeros(cases, bool), np.zeros((2, len(moves), 6))
+        nothing = (
+            np.zeros((cases, 4)),
+            np.zeros((cases, 0, 4)),
+            np.zeros(cases, bool),
+            np.zeros((2, len(moves), 6)),
+        )
         return WallEdge(name, s.name or s.id, s.id, others, where, np.zeros(0), *nothing)
     z = plates.points[on, 2]
     given, summed = _reaches(z, first, last, low, high)
@@ -143,7 +151,11 @@ def _edge(
     across = s.plain_axes[2]
     aside = np.cross(up, across)
     away = ends.mean(axis=0) - s.outer.mean(axis=0)
-    aside = aside if aside @ away > 0 or (abs(aside @ away) < AT_NODE and aside @ wall_directions(s)[0] > 0) else -aside
+    aside = (
+        aside
+        if aside @ away > 0 or (abs(aside @ away) < AT_NODE and aside @ wall_directions(s)[0] > 0)
+        else -aside
+    )
     _, outwards = wall_directions(s)
     out = across if across @ outwards > 0 else -across
     f, m = six[..., :3], six[..., 3:]
@@ -165,7 +177,8 @@ def _edge(
 
 
 def _reaches(z: Array, first: float, last: float, low: float, high: float) -> tuple[Array, Array]:
-    """Of nodes at heights z (k,): the length (m) that gives each its force, and that over which its force a metre is summed.
+    """Of nodes at heights z (k,): the length (m) that gives each its force, and that over which its force a
+    metre is summed.
 
     They differ beside a level, whose own node has the force of half an element.
     """
@@ -184,8 +197,8 @@ def _reaches(z: Array, first: float, last: float, low: float, high: float) -> tu
 def edge_forces(edge: WallEdge, factors: Array, signless: NDArray[np.bool_]) -> EdgeForces | None:
     """An edge's forces in a sum of cases with these `factors` (C,); None where one was not computed.
 
-    `signless` (C,) says which cases are sizes: they are added to what the others give, whichever way that acts.
-    """
+    `signless` (C,) says which cases are sizes: they are added to what the others give, whichever way that
+    acts."""
     used = factors != 0
     if not edge.done[used].all() or not len(edge.heights):
         return None
@@ -209,7 +222,8 @@ def edge_forces(edge: WallEdge, factors: Array, signless: NDArray[np.bool_]) -> 
 
 
 def largest_shears(edge: WallEdge, factors: Array, signless: NDArray[np.bool_]) -> Array:
-    """The largest size of shear a metre (K,) of an edge in K sums of cases with `factors` (K, C); NaN where one was not computed."""
+    """The largest size of shear a metre (K,) of an edge in K sums of cases with `factors` (K, C); NaN where
+    one was not computed."""
     shear = edge.a_metre[:, :, 0]
     signed = np.abs(np.where(signless, 0.0, factors) @ shear)
     sizes = np.where(signless, np.abs(factors), 0.0) @ np.abs(shear)

@@ -1,4 +1,5 @@
-"""Forces of walls and of walls joined at their edges: resultants on level cuts at the bottom and the top of each storey."""
+"""Forces of walls and of walls joined at their edges: resultants on level cuts at the bottom and the top of
+each storey."""
 
 from __future__ import annotations
 
@@ -27,7 +28,8 @@ CORE = "core"
 
 @dataclass(slots=True)
 class WallRow:
-    """One cut: of a wall or a group (`wall` is its name, `ids` its walls), at the bottom or top of a storey's length.
+    """One cut: of a wall or a group (`wall` is its name, `ids` its walls), at the bottom or top of a storey's
+    length.
 
     `place` (3,) is the middle of the cut, in the source's coordinates; moments are about it.
     """
@@ -41,13 +43,14 @@ class WallRow:
 
 @dataclass(slots=True)
 class WallForces:
-    """`values` (C, R, 6) in WALL_COMPONENTS for cases and rows; `done` (C, R): what was computed, the rest is zero.
+    """`values` (C, R, 6) in WALL_COMPONENTS for cases and rows; `done` (C, R): what was computed, the rest is
+    zero.
 
-    What stands above the cut gives it to what stands below: n is positive in tension. Of a wall, v_in along its length
-    (towards +x, or +y where it runs more along y), v_out across it, m_in about the direction across and m_out about that
-    along, t about the vertical; directions across look towards +y, or +x. Of a group v_in and m_out go by x, v_out and
-    m_in by y. `edges` are the upright edges of walls computed as shells at which others are joined.
-    """
+    What stands above the cut gives it to what stands below: n is positive in tension. Of a wall, v_in along
+    its length (towards +x, or +y where it runs more along y), v_out across it, m_in about the direction
+    across and m_out about that along, t about the vertical; directions across look towards +y, or +x. Of a
+    group v_in and m_out go by x, v_out and m_in by y. `edges` are the upright edges of walls computed as
+    shells at which others are joined."""
 
     cases: list[str]
     rows: list[WallRow]
@@ -58,8 +61,9 @@ class WallForces:
 
 @dataclass(slots=True)
 class _Cut:
-    """A wall's cut: its global force and moment about `place` (local coordinates), (C', 6) of cases and then of the modes of
-    responses to spectra; of a wall as a `column` modes are zero, and responses have the signs of the column's own axes."""
+    """A wall's cut: its global force and moment about `place` (local coordinates), (C', 6) of cases and then
+    of the modes of responses to spectra; of a wall as a `column` modes are zero, and responses have the signs
+    of the column's own axes."""
 
     wall: Surface
     storey: str
@@ -73,9 +77,8 @@ class _Cut:
 def wall_forces(model: Model, results: Results, distribution: Distribution) -> WallForces:
     """Of all walls that the run computed, as shells or as columns, in every case.
 
-    Responses to a spectrum are sizes without sign, combined of those of the modes; groups with a wall as a column are not done
-    in them.
-    """
+    Responses to a spectrum are sizes without sign, combined of those of the modes; groups with a wall as a
+    column are not done in them."""
     signless = np.array([case in results.modal for case in results.cases], bool)
     known = known_cases(model, results)
     moves = movements(results)
@@ -86,7 +89,9 @@ def wall_forces(model: Model, results: Results, distribution: Distribution) -> W
     for cut in cuts:
         along, across = wall_directions(cut.wall)
         rows.append(
-            WallRow(cut.storey, cut.part, cut.wall.name or cut.wall.id, (cut.wall.id,), cut.place + model.origin)
+            WallRow(
+                cut.storey, cut.part, cut.wall.name or cut.wall.id, (cut.wall.id,), cut.place + model.origin
+            )
         )
         values.append(folded(results, _components(cut.force, along, across), cut.column))
         done.append(cut.done & known)
@@ -96,16 +101,22 @@ def wall_forces(model: Model, results: Results, distribution: Distribution) -> W
         for cut in own:
             force += cut.force
             force[:, 3:] += np.cross(cut.place - place, cut.force[:, :3])
-        rows.append(WallRow(own[0].storey, own[0].part, name, tuple(c.wall.id for c in own), place + model.origin))
+        rows.append(
+            WallRow(own[0].storey, own[0].part, name, tuple(c.wall.id for c in own), place + model.origin)
+        )
         values.append(folded(results, _components(force, np.array([1.0, 0, 0]), np.array([0.0, 1, 0]))))
-        done.append(np.logical_and.reduce([c.done for c in own]) & known & ~(signless & any(c.column for c in own)))
+        done.append(
+            np.logical_and.reduce([c.done for c in own]) & known & ~(signless & any(c.column for c in own))
+        )
     shape = (len(rows), len(results.cases))
     found = np.array(values).reshape(*shape, 6).transpose(1, 0, 2)
     good = np.array(done, bool).reshape(shape).T
     return WallForces(list(results.cases), rows, np.where(good[..., None], found, 0.0), good, edges)
 
 
-def _all(model: Model, results: Results, moves: Array, distribution: Distribution) -> tuple[list[_Cut], list[WallEdge]]:
+def _all(
+    model: Model, results: Results, moves: Array, distribution: Distribution
+) -> tuple[list[_Cut], list[WallEdge]]:
     """Cuts of all walls, and the edges of those computed as shells."""
     cuts: list[_Cut] = []
     edges: list[WallEdge] = []
@@ -168,10 +179,11 @@ def _shell_cut(
     up: bool,
     loads: HeldLoads,
 ) -> tuple[Array, Array, NDArray[np.bool_]] | None:
-    """Place, force (C', 6) under `moves` and what is computed, of a cut just above (`up`) or just below a height; None where nothing is cut.
+    """Place, force (C', 6) under `moves` and what is computed, of a cut just above (`up`) or just below a
+    height; None where nothing is cut.
 
-    From the forces that the nodes on the cut give the elements on its side, less what acts on these elements themselves.
-    """
+    From the forces that the nodes on the cut give the elements on its side, less what acts on these elements
+    themselves."""
     points = plates.points
     mine, others = [], []
     for nodes in elements:
@@ -211,7 +223,11 @@ def _of_column(model: Model, results: Results, plates: Plates, s: Surface) -> li
     out = []
     for storey, low, high in heights(model, s):
         for part, z in (("bottom", low), ("top", high)):
-            z = float(column.z[np.abs(column.z - z).argmin()]) if np.abs(column.z - z).min() <= LEVEL_REACH else z
+            z = (
+                float(column.z[np.abs(column.z - z).argmin()])
+                if np.abs(column.z - z).min() <= LEVEL_REACH
+                else z
+            )
             # two stations at one height are a jump: the bottom of a length is its upper side
             k = np.flatnonzero(x <= z + 1e-6)[-1] if part == "bottom" else np.flatnonzero(x >= z - 1e-6)[0]
             f = results.force[:, at[k]]
@@ -260,14 +276,17 @@ def _groups(model: Model, cuts: list[_Cut]) -> list[tuple[str, list[_Cut]]]:
     out = []
     for key, own in groups.items():
         rivals = sorted(
-            {k[1] for k in groups if k[0] == key[0] and k[2] == key[2]}, key=lambda r: tuple(_place(groups, key, r))
+            {k[1] for k in groups if k[0] == key[0] and k[2] == key[2]},
+            key=lambda r: tuple(_place(groups, key, r)),
         )
         letter = chr(ord("a") + rivals.index(key[1]) % 26) if len(rivals) > 1 else ""
         out.append((f"{CORE} {number[key[0]]}{letter}", own))
     return out
 
 
-def _place(groups: dict[tuple[int, int, str], list[_Cut]], key: tuple[int, int, str], beside: int) -> list[float]:
+def _place(
+    groups: dict[tuple[int, int, str], list[_Cut]], key: tuple[int, int, str], beside: int
+) -> list[float]:
     return [float(v) for v in np.round(_middle(groups[key[0], beside, key[2]]), 2)]
 
 

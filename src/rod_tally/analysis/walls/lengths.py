@@ -26,7 +26,8 @@ def _forward(v: Array) -> Array:
 
 
 def heights(model: Model, s: Surface) -> list[tuple[str, float, float]]:
-    """A wall's lengths from storey to storey: name of the storey it stands on, and the heights (m) of both ends."""
+    """A wall's lengths from storey to storey: name of the storey it stands on, and the heights (m) of both
+    ends."""
     low, high = float(s.outer[:, 2].min()), float(s.outer[:, 2].max())
     storeys = sorted(model.storeys, key=lambda x: x.elevation)
     joined = [

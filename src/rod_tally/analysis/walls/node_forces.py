@@ -1,4 +1,5 @@
-"""What nodes give the elements of a wall that end there: the base of forces on its cuts and along its edges."""
+"""What nodes give the elements of a wall that end there: the base of forces on its cuts and along its
+edges."""
 
 from __future__ import annotations
 
@@ -22,8 +23,8 @@ Flags = NDArray[np.bool_]
 
 @dataclass(slots=True)
 class _Spots:
-    """Loads at places, on the elements that hold them: their nodes (p, n), what each node takes (p, n, 6), the places (p, 3) and the
-    cases (p,)."""
+    """Loads at places, on the elements that hold them: their nodes (p, n), what each node takes (p, n, 6),
+    the places (p, 3) and the cases (p,)."""
 
     nodes: NDArray[np.int64]
     takes: Array
@@ -32,7 +33,8 @@ class _Spots:
 
 
 class SurfaceLoads:
-    """What one surface holds in all cases: pressures, and loads along lines and at points, laid on its elements once."""
+    """What one surface holds in all cases: pressures, and loads along lines and at points, laid on its
+    elements once."""
 
     def __init__(self, s: Surface, plates: Plates, held: list[tuple[int, HeldLoad]]) -> None:
         self.whole = LoadedSurface(s, plates)
@@ -65,7 +67,8 @@ class HeldLoads:
 
 
 def movements(results: Results) -> Array:
-    """Movements (C', N, 6) of all cases, and after them of the modes and the turning of each response to a spectrum."""
+    """Movements (C', N, 6) of all cases, and after them of the modes and the turning of each response to a
+    spectrum."""
     more = [part for m in results.modal.values() for part in (m.displacement, m.turning)]
     return np.concatenate([results.displacement, *more]) if more else results.displacement
 
@@ -83,9 +86,14 @@ def folded(results: Results, values: Array, column: bool = False) -> Array:
 
 
 def known_cases(model: Model, results: Results) -> Flags:
-    """Of every case (C,) whether forces can be given: not of a response to a spectrum whose modes were not kept."""
+    """Of every case (C,) whether forces can be given: not of a response to a spectrum whose modes were not
+    kept."""
     return np.array(
-        [c in results.modal or c not in model.cases or model.cases[c].spectrum is None for c in results.cases], bool
+        [
+            c in results.modal or c not in model.cases or model.cases[c].spectrum is None
+            for c in results.cases
+        ],
+        bool,
     )
 
 
@@ -105,11 +113,11 @@ def node_forces(
     loads: HeldLoads,
     counts: Callable[[Array], Flags] | None = None,
 ) -> Array:
-    """Forces and moments (C', n, 6) that the n nodes `on` give those `elements` of a surface that end there, under `moves`.
+    """Forces and moments (C', n, 6) that the n nodes `on` give those `elements` of a surface that end there,
+    under `moves`.
 
-    What acts on these elements themselves is not among them; of loads along lines and at points, what acts where `counts`
-    of its places (k, 3) says so.
-    """
+    What acts on these elements themselves is not among them; of loads along lines and at points, what acts
+    where `counts` of its places (k, 3) says so."""
     points = plates.points
     number = np.full(len(points), -1)
     number[on] = np.arange(len(on))

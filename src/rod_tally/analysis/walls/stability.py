@@ -1,17 +1,20 @@
-"""Stability of walls that carry no tension, cut by cut: eccentricity, compressed length, pressure, tie, sliding.
+"""Stability of walls that carry no tension, cut by cut: eccentricity, compressed length, pressure, tie,
+sliding.
 
-A wall's cut of length L and thickness t carries N (compression positive) at the eccentricity e = M / N from its middle.
+A wall's cut of length L and thickness t carries N (compression positive) at the eccentricity e = M / N from
+its middle.
 
-Elastic, without tension (a textbook block on a base that cannot pull; from memory, as in EN 1992-1-1 12.6 and EN 1996-1-1):
-within the kernel, |e| <= L/6, all of L is compressed and the pressure is N/(tL) (1 + 6|e|/L) at most; beyond it
-3 (L/2 - |e|) is compressed and the pressure is 2N / (3t (L/2 - |e|)); from |e| = L/2 on the wall tips about its edge.
+Elastic, without tension (a textbook block on a base that cannot pull; from memory, as in EN 1992-1-1 12.6 and
+EN 1996-1-1): within the kernel, |e| <= L/6, all of L is compressed and the pressure is N/(tL) (1 + 6|e|/L) at
+most; beyond it 3 (L/2 - |e|) is compressed and the pressure is 2N / (3t (L/2 - |e|)); from |e| = L/2 on the
+wall tips about its edge.
 
 Plastic: a rectangle of L - 2|e|, with the pressure N / (t (L - 2|e|)).
 
-Tie: what must be anchored in the edge that lifts, `tie_edge` from it, so that the pressure on the other side stays at the
-allowed one f in a rectangle of x: T + N = f t x and moments about the middle. None where the plastic rectangle alone
-stays within f. A wall that is pulled all along has a tie in either edge; the larger is given.
-"""
+Tie: what must be anchored in the edge that lifts, `tie_edge` from it, so that the pressure on the other side
+stays at the allowed one f in a rectangle of x: T + N = f t x and moments about the middle. None where the
+plastic rectangle alone stays within f. A wall that is pulled all along has a tie in either edge; the larger
+is given."""
 
 from __future__ import annotations
 
@@ -33,8 +36,9 @@ NOTHING = 1e-6  # N; a smaller compression is none
 
 @dataclass(slots=True)
 class Block:
-    """Of arrays of any shape: lengths in m, pressures in Pa, forces in N. NaN where there is none, such as the eccentricity
-    of a cut without compression; `tie` is 0 where none is needed, infinite where none can hold."""
+    """Of arrays of any shape: lengths in m, pressures in Pa, forces in N. NaN where there is none, such as
+    the eccentricity of a cut without compression; `tie` is 0 where none is needed, infinite where none can
+    hold."""
 
     eccentricity: Array
     elastic_length: Array
@@ -45,8 +49,11 @@ class Block:
     sliding: Array
 
 
-def block(n: Array, v: Array, m: Array, length: float, thickness: float, f: float, settings: WallSettings) -> Block:
-    """Of cuts with N (compression positive, N), V (N) and M about the middle (N m); `f` (Pa) the allowed pressure."""
+def block(
+    n: Array, v: Array, m: Array, length: float, thickness: float, f: float, settings: WallSettings
+) -> Block:
+    """Of cuts with N (compression positive, N), V (N) and M about the middle (N m); `f` (Pa) the allowed
+    pressure."""
     n, v, m = (np.asarray(x, float) for x in np.broadcast_arrays(n, v, m))
     half, t = length / 2, thickness
     pressed = n > NOTHING
@@ -76,15 +83,17 @@ def block(n: Array, v: Array, m: Array, length: float, thickness: float, f: floa
     wanted = np.where(x < 0, -n / 2 + np.abs(m) / (length - 2 * settings.tie_edge), wanted)
     tie = np.where(needs, wanted, 0.0)
     with np.errstate(divide="ignore", invalid="ignore"):
-        sliding = np.where(np.abs(v) > 0, np.where(pressed, np.abs(v) / (settings.friction * safe), np.inf), 0.0)
+        sliding = np.where(
+            np.abs(v) > 0, np.where(pressed, np.abs(v) / (settings.friction * safe), np.inf), 0.0
+        )
     return Block(e, elastic, p_elastic, plastic, p_plastic, tie, sliding)
 
 
 @dataclass(slots=True)
 class Panel:
-    """A wall between two storeys at one of its cuts: `row` of the wall forces, solid `length` and `thickness` (m), the
-    allowed pressure `f` (Pa), infinite where nobody said. `why_not` says why the formulas do not hold there, "" where they
-    do; `note` what they lack."""
+    """A wall between two storeys at one of its cuts: `row` of the wall forces, solid `length` and `thickness`
+    (m), the allowed pressure `f` (Pa), infinite where nobody said. `why_not` says why the formulas do not
+    hold there, "" where they do; `note` what they lack."""
 
     row: int
     wall: str
@@ -117,7 +126,8 @@ def panels(model: Model, forces: WallForces, settings: WallSettings) -> list[Pan
 
 
 def solid_at(s: Surface, z: float, up: bool) -> tuple[float, int]:
-    """Length of a wall (m) on a level just above (`up`) or below a height, openings left out, and in how many pieces."""
+    """Length of a wall (m) on a level just above (`up`) or below a height, openings left out, and in how many
+    pieces."""
     along, _ = wall_directions(s)
     flat = s.flat(s.outer)
     heights = s.outer[:, 2]

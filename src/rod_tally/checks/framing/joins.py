@@ -14,7 +14,8 @@ CANTILEVER = 3.0  # m; longer free ends are asked about. Common practice, no sou
 
 
 def loose_ends(s: Subject) -> list[int]:
-    """Ends (2 m for the start of member m, 2 m + 1 for its end) whose node no other member, support or surface shares."""
+    """Ends (2 m for the start of member m, 2 m + 1 for its end) whose node no other member, support or
+    surface shares."""
     return s.once("loose ends", lambda: _loose_ends(s), ("geometry", "supports"))
 
 
@@ -29,7 +30,8 @@ def _loose_ends(s: Subject) -> list[int]:
 
 
 def gaps(s: Subject) -> dict[int, tuple[int, float]]:
-    """For each end that comes close to a member without meeting it: that member's index and the clear distance."""
+    """For each end that comes close to a member without meeting it: that member's index and the clear
+    distance."""
     return s.once("gaps", lambda: _gaps(s), ("geometry", "sections", "supports", "names"))
 
 
@@ -47,7 +49,9 @@ def _gaps(s: Subject) -> dict[int, tuple[int, float]]:
     pairs = pairs.take(np.flatnonzero(loose[pairs.end] | columns[pairs.member]))
     best: dict[int, tuple[int, float]] = {}
     order = np.argsort(pairs.clear, kind="stable")
-    for e, m, clear in zip(pairs.end[order].tolist(), pairs.member[order].tolist(), pairs.clear[order].tolist()):
+    for e, m, clear in zip(
+        pairs.end[order].tolist(), pairs.member[order].tolist(), pairs.clear[order].tolist()
+    ):
         if e in best:
             continue
         own = members[e // 2]

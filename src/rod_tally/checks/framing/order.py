@@ -1,4 +1,5 @@
-"""What is out of order among neighbours: levels within a storey, local axes within a line, stiff next to soft."""
+"""What is out of order among neighbours: levels within a storey, local axes within a line, stiff next to
+soft."""
 
 from __future__ import annotations
 
@@ -57,7 +58,9 @@ def find_odd_axes(s: Subject) -> Iterator[Finding]:
         axes = [s.axes[i] for i in line.members]
         first = np.array([a[0] for a in axes])
         way = np.where(first @ first[0] > 0, 1, -1)
-        back = [line.members[k] for k in np.flatnonzero(way != (1 if (way > 0).sum() * 2 >= len(way) else -1))]
+        back = [
+            line.members[k] for k in np.flatnonzero(way != (1 if (way > 0).sum() * 2 >= len(way) else -1))
+        ]
         turned = _turned(s, line.members, axes)
         for ids, text, action in (
             (back, "run against the others", "Turn them end for end"),
@@ -76,7 +79,8 @@ def find_odd_axes(s: Subject) -> Iterator[Finding]:
 
 
 def _turned(s: Subject, ids: list[str], axes: list[Array]) -> list[str]:
-    """Members whose local z lies across that of most members of their section in a line of three or more of it."""
+    """Members whose local z lies across that of most members of their section in a line of three or more of
+    it."""
     out = []
     by_section: dict[str, list[int]] = defaultdict(list)
     for k, i in enumerate(ids):
@@ -93,7 +97,8 @@ def _turned(s: Subject, ids: list[str], axes: list[Array]) -> list[str]:
 
 @check("stiffness.contrast", looks_at=("geometry", "sections", "materials", "releases"))
 def find_contrasts(s: Subject) -> Iterator[Finding]:
-    """Fixed ends at one node whose bending stiffness E I / L differs by more than CONTRAST: one finding a pair of sections."""
+    """Fixed ends at one node whose bending stiffness E I / L differs by more than CONTRAST: one finding a
+    pair of sections."""
     value: dict[str, float] = {}
     for m, length in zip(s.model.members.values(), s.lengths):
         section, material = s.model.sections.get(m.section), s.model.materials.get(m.material)

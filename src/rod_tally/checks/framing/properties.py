@@ -71,7 +71,8 @@ def find_sections(s: Subject) -> Iterator[Finding]:
 
 @check("section.measured")
 def find_measured_sections(s: Subject) -> Iterator[Finding]:
-    """Sections taken from the body because the source gives no profile, and bodies that taper while their section does not."""
+    """Sections taken from the body because the source gives no profile, and bodies that taper while their
+    section does not."""
     measured: dict[str, list[str]] = {}
     for ident, m in s.model.members.items():
         section = s.model.sections.get(m.section)
@@ -89,7 +90,11 @@ def find_measured_sections(s: Subject) -> Iterator[Finding]:
                 ("Give a section", "Accept, because…"),
                 {"width_start": w0, "depth_start": d0, "width_end": w1, "depth_end": d1},
             )
-        elif m.read_from == "measured" and m.source_section == m.section and section.name.startswith("measured"):
+        elif (
+            m.read_from == "measured"
+            and m.source_section == m.section
+            and section.name.startswith("measured")
+        ):
             measured.setdefault(m.section, []).append(ident)
     for name, ids in sorted(measured.items()):
         section = s.model.sections[name]
@@ -110,8 +115,8 @@ def _size(width: float, depth: float) -> str:
 
 @check("section.shear_centre")
 def find_shear_centres(s: Subject) -> Iterator[Finding]:
-    """Beams whose shear centre lies beside the upright plane through their axis, in which weight acts: the run leaves their twist out.
-    One note. A tee whose web stands upright is none."""
+    """Beams whose shear centre lies beside the upright plane through their axis, in which weight acts: the
+    run leaves their twist out. One note. A tee whose web stands upright is none."""
     off: dict[str, tuple[float, list[str]]] = {}
     for name, ids in sorted(_by(s, "section").items()):
         section = s.model.sections.get(name)
@@ -123,7 +128,9 @@ def find_shear_centres(s: Subject) -> Iterator[Finding]:
             m = s.model.members[ident]
             x, y, z = m.axes(s.model.line(m))
             level = np.cross(x, (0.0, 0.0, 1.0))
-            far = abs(float((centre[0] * y + centre[1] * z) @ level)) / max(float(np.linalg.norm(level)), 1e-9)
+            far = abs(float((centre[0] * y + centre[1] * z) @ level)) / max(
+                float(np.linalg.norm(level)), 1e-9
+            )
             if far > ASIDE * section.depth:
                 off.setdefault(name, (far, []))[1].append(ident)
     if off:
@@ -144,7 +151,8 @@ def find_shear_centres(s: Subject) -> Iterator[Finding]:
 
 @check("section.differs")
 def find_other_sections(s: Subject) -> Iterator[Finding]:
-    """Profiles named after a rolled section whose area or second moments are not that section's, by more than 3 %."""
+    """Profiles named after a rolled section whose area or second moments are not that section's, by more than
+    3 %."""
     for name, ids in sorted(_by(s, "section").items()):
         section = s.model.sections.get(name)
         known = catalogue_name(section.name) if section is not None and section.usable else None
@@ -153,7 +161,9 @@ def find_other_sections(s: Subject) -> Iterator[Finding]:
         real = catalogue_section(known)
         apart = {k: getattr(section, k) / getattr(real, k) - 1 for k in ("area", "iy", "iz")}
         if max(abs(v) for v in apart.values()) > NAMED:
-            shown = ", ".join(f"{title} {apart[k]:+.1%}" for k, title in (("area", "A"), ("iy", "Iy"), ("iz", "Iz")))
+            shown = ", ".join(
+                f"{title} {apart[k]:+.1%}" for k, title in (("area", "A"), ("iy", "Iy"), ("iz", "Iz"))
+            )
             yield Finding(
                 "section.differs",
                 "warning",
@@ -167,7 +177,8 @@ def find_other_sections(s: Subject) -> Iterator[Finding]:
 
 @check("material.differs")
 def find_other_materials(s: Subject) -> Iterator[Finding]:
-    """Materials named after a grade whose E, density or strength are not that grade's, by more than 5 %: one note each."""
+    """Materials named after a grade whose E, density or strength are not that grade's, by more than 5 %: one
+    note each."""
     for name, ids in sorted(_by(s, "material").items()):
         material = s.model.materials.get(name)
         found = standard_of(material.name) if material is not None else None
@@ -222,7 +233,10 @@ def _stiffness(s: Subject, m: Material, ids: list[str]) -> Iterator[Finding]:
     elif m.E == 0:
         severity, text = "blocking", "has an elastic modulus of zero; its members are left out of the run"
     elif not ANY_STIFFNESS[0] <= m.E <= ANY_STIFFNESS[1]:
-        severity, text = "blocking", f"has E = {m.E:.4g} Pa, which no building material has; left out of the run"
+        severity, text = (
+            "blocking",
+            f"has E = {m.E:.4g} Pa, which no building material has; left out of the run",
+        )
     elif not low <= m.E <= high:
         severity = "warning"
         text = f"has E = {m.E / 1e9:.4g} GPa; {m.kind} lies between {low / 1e9:g} and {high / 1e9:g} GPa"

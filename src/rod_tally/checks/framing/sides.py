@@ -1,4 +1,5 @@
-"""Both sides of a source that brings both, held against each other; what the source says and the model cannot do."""
+"""Both sides of a source that brings both, held against each other; what the source says and the model cannot
+do."""
 
 from __future__ import annotations
 
@@ -12,8 +13,8 @@ ASKED = "Accept, because…"
 
 @check("source.counterpart", "source.off_element", "source.differs")
 def find_unmatched_sides(s: Subject) -> Iterator[Finding]:
-    """Members without an element, elements without a member (by class), members off their element, other sections and
-    materials (by pair)."""
+    """Members without an element, elements without a member (by class), members off their element, other
+    sections and materials (by pair)."""
     pairs = s.model.counterparts
     if not pairs:
         return
@@ -23,18 +24,20 @@ def find_unmatched_sides(s: Subject) -> Iterator[Finding]:
             lonely.setdefault("" if p.analytical else p.cls, []).append(p)
     for cls, items in sorted(lonely.items()):
         ids = tuple(sorted(p.analytical or p.physical for p in items))
-        names = ", ".join((p.name or p.analytical or p.physical) for p in items[:4]) + (" …" if len(items) > 4 else "")
+        names = ", ".join((p.name or p.analytical or p.physical) for p in items[:4]) + (
+            " …" if len(items) > 4 else ""
+        )
         if cls:
             text = f"{len(items)} physical element{_s(items)} of class {cls} without an analytical member: {names}."
         else:
             text = f"{len(items)} analytical member{_s(items)} without a physical element: {names}."
-        yield Finding("source.counterpart", "warning", text, ids, None, (ASKED,), {"count": float(len(items))})
+        yield Finding(
+            "source.counterpart", "warning", text, ids, None, (ASKED,), {"count": float(len(items))}
+        )
     limit = s.settings.transfer.off_element
     for p in pairs:
         if p.physical and p.analytical and p.distance > limit:
-            text = (
-                f"The {p.cls} {p.name or p.analytical} lies {mm(p.distance)} off the element it stands for ({p.how})."
-            )
+            text = f"The {p.cls} {p.name or p.analytical} lies {mm(p.distance)} off the element it stands for ({p.how})."
             yield Finding(
                 "source.off_element",
                 "warning",
@@ -74,7 +77,9 @@ def find_one_way(s: Subject) -> Iterator[Finding]:
                 f"{len(columns)} wall{_s(columns)} only press along joints that the run joins: only walls that are computed as shells "
                 "can open there."
             )
-            yield Finding("source.one_way", "warning", text, tuple(sorted(columns)), None, ("Accept, because…",))
+            yield Finding(
+                "source.one_way", "warning", text, tuple(sorted(columns)), None, ("Accept, because…",)
+            )
         return
     found: dict[str, list[str]] = {}
     for ident, way in s.model.one_way.items():

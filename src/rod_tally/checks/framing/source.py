@@ -31,7 +31,8 @@ NEEDED = (
 
 @check("source.unread")
 def find_unread(s: Subject) -> Iterator[Finding]:
-    """What a model is wrong without one by one, with its reason; what was left out on purpose by class and reason."""
+    """What a model is wrong without one by one, with its reason; what was left out on purpose by class and
+    reason."""
     groups: dict[tuple[str, str], list[Skipped]] = defaultdict(list)
     for skipped in s.model.skipped:
         if skipped.reason.startswith("deleted"):
@@ -61,7 +62,8 @@ def find_unread(s: Subject) -> Iterator[Finding]:
 
 
 def _left_out(s: Subject) -> Iterator[Finding]:
-    """What the log says was left out and no element of the source stands for: a connection, a relation, a value."""
+    """What the log says was left out and no element of the source stands for: a connection, a relation, a
+    value."""
     told = {k.id for k in s.model.skipped}
     lines = " ".join(k.name for k in s.model.skipped if k.cls == "line")
     for entry in s.model.log:
@@ -85,7 +87,8 @@ def _unread_words(skipped: Skipped) -> str:
 
 @check("source.surfaces", looks_at=("geometry", "materials", "loads", "supports"))
 def find_surfaces(s: Subject) -> Iterator[Finding]:
-    """Surfaces that hand their loads on have no stiffness in a run: what that leaves out is said, in numbers."""
+    """Surfaces that hand their loads on have no stiffness in a run: what that leaves out is said, in
+    numbers."""
     idle = [x for x in s.model.surfaces.values() if x.id not in s.computed]
     if not idle:
         return
@@ -115,7 +118,8 @@ def find_surfaces(s: Subject) -> Iterator[Finding]:
 
 
 def _linked(s: Subject, limit: float) -> Iterator[Finding]:
-    """Ends of analytical members that stay where they are, tied by a rigid link to the point they are connected to."""
+    """Ends of analytical members that stay where they are, tied by a rigid link to the point they are
+    connected to."""
     for entry in s.model.log:
         if s.model.physical or entry.kind != "joined" or entry.distance <= limit:
             continue
@@ -134,8 +138,9 @@ def _linked(s: Subject, limit: float) -> Iterator[Finding]:
 
 @check("source.moved", looks_at=("geometry",))
 def find_moved(s: Subject) -> Iterator[Finding]:
-    """Ends that transfer moved: each one for an analytical source; for a physical one those moved across their own
-    line, gathered by what met what (an end taken along its own line to the axis it meets is the ordinary case)."""
+    """Ends that transfer moved: each one for an analytical source; for a physical one those moved across
+    their own line, gathered by what met what (an end taken along its own line to the axis it meets is the
+    ordinary case)."""
     limit = s.settings.transfer.report_move
     yield from _linked(s, limit)
     groups: dict[tuple[str, str], list[tuple[float, str, int]]] = defaultdict(list)

@@ -15,7 +15,9 @@ from ..registry import Subject, check, point
 def find_no_support(s: Subject) -> Iterator[Finding]:
     """A model that nothing holds."""
     surfaces = s.model.surfaces.values()
-    held = any(n.support.any for n in s.model.nodes.values()) or any(x.supports or x.on_ground for x in surfaces)
+    held = any(n.support.any for n in s.model.nodes.values()) or any(
+        x.supports or x.on_ground for x in surfaces
+    )
     if (s.ids or s.model.surfaces) and not held:
         yield Finding(
             "support.none",
@@ -29,10 +31,12 @@ def find_no_support(s: Subject) -> Iterator[Finding]:
 
 @check("support.base_free", looks_at=("geometry", "supports"))
 def find_free_bases(s: Subject) -> Iterator[Finding]:
-    """Columns whose lowest point neither a support nor a member that does not itself rise from there holds; walls whose
-    foot stands on nothing."""
+    """Columns whose lowest point neither a support nor a member that does not itself rise from there holds;
+    walls whose foot stands on nothing."""
     surfaces = s.model.surfaces.values()
-    if not any(n.support.any for n in s.model.nodes.values()) and not any(x.supports or x.on_ground for x in surfaces):
+    if not any(n.support.any for n in s.model.nodes.values()) and not any(
+        x.supports or x.on_ground for x in surfaces
+    ):
         return
     yield from _free_walls(s)
     seen: set[str] = set()
@@ -75,7 +79,8 @@ def _free_walls(s: Subject) -> Iterator[Finding]:
 
 
 def _carries(s: Subject, joint: SurfaceJoint, low: float) -> bool:
-    """Whether what is tied to a wall at its foot carries it: a slab, a wall below or beside, a beam or column."""
+    """Whether what is tied to a wall at its foot carries it: a slab, a wall below or beside, a beam or
+    column."""
     other = s.model.surfaces.get(joint.other)
     if other is not None:
         level = abs(float(joint.line[1, 2] - joint.line[0, 2])) < 0.3 if len(joint.line) > 1 else True
@@ -90,11 +95,11 @@ def _holds(s: Subject, member: str, z: float) -> bool:
 
 
 def rigid_motions(model: Model, nodes: set[str]) -> Array:
-    """Rigid motions (k, 6) that the supports of these nodes leave free: translation of the mean point, then rotation.
+    """Rigid motions (k, 6) that the supports of these nodes leave free: translation of the mean point, then
+    rotation.
 
-    (0, 6) when they hold everything. Rotations are scaled to the size of the part, so that a support 1 mm off an axis
-    does not count as holding it.
-    """
+    (0, 6) when they hold everything. Rotations are scaled to the size of the part, so that a support 1 mm off
+    an axis does not count as holding it."""
     points = np.array([model.nodes[n].point for n in nodes])
     middle = points.mean(axis=0)
     size = max(float(np.ptp(points, axis=0).max()), 1e-3)
@@ -109,7 +114,9 @@ def rigid_motions(model: Model, nodes: set[str]) -> Array:
             if not stiffness:
                 continue
             direction = axes[d % 3]
-            rows.append(np.concatenate([direction, np.cross(r, direction)] if d < 3 else [np.zeros(3), direction]))
+            rows.append(
+                np.concatenate([direction, np.cross(r, direction)] if d < 3 else [np.zeros(3), direction])
+            )
     if not rows:
         return np.eye(6)
     _, values, vectors = np.linalg.svd(np.array(rows))
@@ -173,13 +180,16 @@ def unstable_parts(s: Subject) -> list[tuple[set[str], Array]]:
 def find_unstable_supports(s: Subject) -> Iterator[Finding]:
     """Parts whose supports cannot stop them moving as one body.
 
-    Of a part that slabs and walls hold as well which take no part in the run it is only a note; where such as do take part
-    are held, the run itself shows what moves.
-    """
+    Of a part that slabs and walls hold as well which take no part in the run it is only a note; where such as
+    do take part are held, the run itself shows what moves."""
     for part, motions in unstable_parts(s):
-        on = sorted({i for m in part for n in s.nodes_of(m) for i in s.tied.get(n, ()) if i not in s.computed})
+        on = sorted(
+            {i for m in part for n in s.nodes_of(m) for i in s.tied.get(n, ()) if i not in s.computed}
+        )
         ids = tuple(sorted(part))
-        whole = "The model" if len(s.components) == 1 else f"The part with {s.name(ids[0])} ({len(ids)} members)"
+        whole = (
+            "The model" if len(s.components) == 1 else f"The part with {s.name(ids[0])} ({len(ids)} members)"
+        )
         words = ", and ".join(in_words(m) for m in motions)
         nodes = sorted(
             {n for i in part for n in s.nodes_of(i) if s.model.nodes[n].support.any},

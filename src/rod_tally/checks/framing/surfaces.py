@@ -1,4 +1,5 @@
-"""Slabs and walls: slivers, gaps, openings that miss, thickness that varies, members inside walls, doubles."""
+"""Slabs and walls: slivers, gaps, openings that miss, thickness that varies, members inside walls,
+doubles."""
 
 from __future__ import annotations
 
@@ -31,13 +32,15 @@ def find_slivers(s: Subject) -> Iterator[Finding]:
         else:
             continue
         k = int(sides.argmin())
-        yield Finding("surface.sliver", "warning", text, (x.id,), point(x.outer[k]), (ASKED,), {"width": width})
+        yield Finding(
+            "surface.sliver", "warning", text, (x.id,), point(x.outer[k]), (ASKED,), {"width": width}
+        )
 
 
 @check("surface.gap", looks_at=("geometry",))
 def find_surface_gaps(s: Subject) -> Iterator[Finding]:
-    """A wall that stops short of a slab or another wall, by more than the snap and less than the search distance; a
-    member's end that stops short of a wall or slab and is joined to nothing."""
+    """A wall that stops short of a slab or another wall, by more than the snap and less than the search
+    distance; a member's end that stops short of a wall or slab and is joined to nothing."""
     if not s.model.physical or not s.model.surfaces:
         return
     panels = s.panels
@@ -69,7 +72,11 @@ def find_surface_gaps(s: Subject) -> Iterator[Finding]:
 def _ends_there(s: Subject, own: str, other: str, at: np.ndarray) -> bool:
     """Whether nothing else is tied to a wall where it comes near to another surface."""
     for j in s.model.surfaces[own].joints:
-        if j.kind == "surface" and float(np.linalg.norm(j.line - at, axis=1).min()) < 1.0 and j.other != other:
+        if (
+            j.kind == "surface"
+            and float(np.linalg.norm(j.line - at, axis=1).min()) < 1.0
+            and j.other != other
+        ):
             return False
     return True
 
@@ -130,7 +137,8 @@ def find_free_surfaces(s: Subject) -> Iterator[Finding]:
 
 @check("join.inside", looks_at=("geometry",))
 def find_members_inside(s: Subject) -> Iterator[Finding]:
-    """Columns and beams drawn inside a wall or slab along most of their length: material and stiffness count twice."""
+    """Columns and beams drawn inside a wall or slab along most of their length: material and stiffness count
+    twice."""
     for x in s.model.surfaces.values():
         if not x.upright:
             continue
@@ -154,7 +162,8 @@ def find_members_inside(s: Subject) -> Iterator[Finding]:
 
 @check("surface.duplicate", looks_at=("geometry",))
 def find_double_surfaces(s: Subject) -> Iterator[Finding]:
-    """Two surfaces in one place: planes alike, and one lies over more than a tenth of the other within its thickness."""
+    """Two surfaces in one place: planes alike, and one lies over more than a tenth of the other within its
+    thickness."""
     panels = s.panels
     if len(panels) < 2:
         return

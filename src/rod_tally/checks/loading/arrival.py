@@ -35,7 +35,8 @@ def find_plain_cases(s: Subject) -> Iterator[Finding]:
 
 @check("load.uncarried")
 def find_lost_loads(s: Subject) -> Iterator[Finding]:
-    """Loads of a case that reached no part of the model that carries or is computed, with the share lost and the place."""
+    """Loads of a case that reached no part of the model that carries or is computed, with the share lost and
+    the place."""
     for case in s.own_cases:
         arrival = s.distribution.case(case.name)
         unread = [i for i, _, _ in case.lost]
@@ -69,13 +70,15 @@ def find_lost_loads(s: Subject) -> Iterator[Finding]:
         at = point(place.mean(axis=0)) if place is not None else None
         surfaces = tuple(dict.fromkeys(x.part for x in gone if x.part in s.model.surfaces))
         severity = "warning" if share > LITTLE or unread else "note"
-        yield Finding("load.uncarried", severity, text + ".", (case.name, *unread, *surfaces), at, (), {"share": share})
+        yield Finding(
+            "load.uncarried", severity, text + ".", (case.name, *unread, *surfaces), at, (), {"share": share}
+        )
 
 
 @check("load.imposed")
 def find_imposed_without_effect(s: Subject) -> Iterator[Finding]:
-    """Movements of nodes that no support holds in their direction, and temperatures of members that cannot expand or are not
-    computed: a case would hold them and nothing would come of it."""
+    """Movements of nodes that no support holds in their direction, and temperatures of members that cannot
+    expand or are not computed: a case would hold them and nothing would come of it."""
     model, r = s.model, s.results
     computed = set(r.member_ids) if r is not None and not r.empty else None
     for case in model.cases.values():
@@ -102,14 +105,18 @@ def find_imposed_without_effect(s: Subject) -> Iterator[Finding]:
                 continue
             material = model.materials.get(member.material)
             if material is None or not material.expansion:
-                cold.setdefault(f"the thermal expansion of {member.material or 'no material'} is not known", []).append(
-                    member.id
-                )
+                cold.setdefault(
+                    f"the thermal expansion of {member.material or 'no material'} is not known", []
+                ).append(member.id)
             elif computed is not None and member.id not in computed:
                 cold.setdefault("they are not computed", []).append(member.id)
         for reason, ids in cold.items():
-            text = f"Load case {case.name}: temperatures of {len(ids)} members have no effect, because {reason}."
-            yield Finding("load.imposed", "warning", text, (case.name, *ids), s.middle(ids[0]), ("Take me there",))
+            text = (
+                f"Load case {case.name}: temperatures of {len(ids)} members have no effect, because {reason}."
+            )
+            yield Finding(
+                "load.imposed", "warning", text, (case.name, *ids), s.middle(ids[0]), ("Take me there",)
+            )
 
 
 @check("load.between")
@@ -161,7 +168,12 @@ def find_unused_cases(s: Subject) -> Iterator[Finding]:
         shown = ", ".join(names[:8]) + (f" and {len(names) - 8} more" if len(names) > 8 else "")
         text = f"Load case{'' if one else 's'} {shown} {'is' if one else 'are'} in none of the {len(s.model.combinations)} combinations."
         yield Finding(
-            "combination.unused", "warning", text, tuple(names), None, ("Make combinations…", "Accept, because…")
+            "combination.unused",
+            "warning",
+            text,
+            tuple(names),
+            None,
+            ("Make combinations…", "Accept, because…"),
         )
 
 
@@ -170,7 +182,9 @@ def find_no_weight(s: Subject) -> Iterator[Finding]:
     """No case that holds self-weight."""
     if s.model.members and s.model.cases and not any(any(c.self_weight) for c in s.own_cases):
         text = "No load case holds self-weight; it counts only where the source's loads contain it."
-        yield Finding("load.no_weight", "note", text, tuple(s.model.cases), None, ("Choose the case that holds it…",))
+        yield Finding(
+            "load.no_weight", "note", text, tuple(s.model.cases), None, ("Choose the case that holds it…",)
+        )
 
 
 @check("load.direction")
@@ -190,7 +204,8 @@ def find_upward_loads(s: Subject) -> Iterator[Finding]:
 
 
 def vertical(s: Subject, case: LoadCase) -> float:
-    """Sum of a case's vertical force, N: from the run where there is one, else of its loads in global axes."""
+    """Sum of a case's vertical force, N: from the run where there is one, else of its loads in global
+    axes."""
     if s.results is not None and case.name in s.results.applied:
         return float(s.results.applied[case.name][2])
     arrival = s.distribution.case(case.name)

@@ -1,4 +1,5 @@
-"""Loads whose size, sign or likeness is odd: against usual values, partial factors, each other, their neighbours."""
+"""Loads whose size, sign or likeness is odd: against usual values, partial factors, each other, their
+neighbours."""
 
 from __future__ import annotations
 
@@ -13,9 +14,9 @@ from ...model.edits import load_values
 from ...model.member_force import member_force
 from ..registry import Subject, check, listed, point
 
-# Usual imposed loads, kN/m2, least and most: EN 1991-1-1 tables 6.2 (A to D), 6.4 (E), 6.8 (F, G), 6.10 (H), widened to
-# ASCE 7-16 table 4.3-1 where that goes beyond (from memory: offices 2.40, dwellings 1.92, assembly 4.79, shops 3.59 to
-# 6.00, stores 6.00 to 11.97, garages 1.92, roofs 0.96 kPa).
+# Usual imposed loads, kN/m2, least and most: EN 1991-1-1 tables 6.2 (A to D), 6.4 (E), 6.8 (F, G), 6.10 (H),
+# widened to ASCE 7-16 table 4.3-1 where that goes beyond (from memory: offices 2.40, dwellings 1.92, assembly
+# 4.79, shops 3.59 to 6.00, stores 6.00 to 11.97, garages 1.92, roofs 0.96 kPa).
 USUAL = {
     "A": (1.5, 4.0), "B": (2.0, 3.0), "C": (2.0, 7.5), "D": (3.5, 6.0), "E": (6.0, 12.0), "F": (1.5, 2.5),
     "G": (5.0, 5.0), "H": (0.0, 1.0),
@@ -24,9 +25,13 @@ USUAL = {
 BY_KIND = {"live": (0.4, 12.0), "dead": (0.1, 10.0), "snow": (0.2, 10.0), "wind": (0.1, 4.0)}
 # Partial factors of EN 1990 table A1.2(B) and ASCE 7-16 2.3.1 that a value may have been multiplied by
 PARTIAL = {"live": (1.5, 1.6), "dead": (1.35, 1.2), "snow": (1.5, 1.6), "wind": (1.5,)}
-ROUND = 0.25  # kN/m2 or kN/m; characteristic values are usually given in steps of this. Common practice, no source.
-GIVEN = 0.05  # a value in steps of this may well have been given as it is: 0.4 on a roof is not 1.6 times 0.25
-JUMP = 2.0  # ratio of mean line loads of neighbours in a beam line that needs a reason. Common practice, no source.
+# kN/m2 or kN/m; characteristic values are usually given in steps of this. Common practice, no source.
+ROUND = 0.25
+GIVEN = (
+    0.05  # a value in steps of this may well have been given as it is: 0.4 on a roof is not 1.6 times 0.25
+)
+# ratio of mean line loads of neighbours in a beam line that needs a reason. Common practice, no source.
+JUMP = 2.0
 LEAST_JUMP = 2000.0  # N/m
 NO_LOAD = 1e-6  # N/m; what rounding leaves of a load that cancels
 LEAST_SLAB_JUMP = 1.0  # kN/m2
@@ -57,15 +62,20 @@ def find_odd_magnitudes(s: Subject) -> Iterator[Finding]:
             named = [s.name(i) for i in surfaces if i in s.model.surfaces]
             where = f" on {listed(named[:3])}{' and others' if len(named) > 3 else ''}" if named else ""
             yield Finding(
-                "load.magnitude", "warning",
+                "load.magnitude",
+                "warning",
                 f"Load case {case.name}: {q:g} kN/m2{where}; usual for {what} is {usual} kN/m2.",
-                (case.name, *[i for i in surfaces if i]), None, ("Accept, because…",), {"q": q * 1000},
-            )  # fmt: skip
+                (case.name, *[i for i in surfaces if i]),
+                None,
+                ("Accept, because…",),
+                {"q": q * 1000},
+            )
 
 
 @check("load.factored")
 def find_factored(s: Subject) -> Iterator[Finding]:
-    """Cases all of whose values become round when a partial factor is taken off, and are not round as they are."""
+    """Cases all of whose values become round when a partial factor is taken off, and are not round as they
+    are."""
     for case in s.own_cases:
         values = [intensity(a) for a in case.area_loads]
         values += [max(map(abs, (*m.qa, *m.qb))) / 1000 for m in case.member_loads if m.kind == "force"]
@@ -77,10 +87,14 @@ def find_factored(s: Subject) -> Iterator[Finding]:
             if all(_is_round(v, ROUND) for v in plain):
                 example = f"{different[-1]:g} is {factor:g} times {plain[-1]:g}"
                 yield Finding(
-                    "load.factored", "warning",
+                    "load.factored",
+                    "warning",
                     f"Load case {case.name} looks already multiplied by a partial factor: {example} kN.",
-                    (case.name,), None, (f"Divide it by {factor:g}",), {"factor": factor},
-                )  # fmt: skip
+                    (case.name,),
+                    None,
+                    (f"Divide it by {factor:g}",),
+                    {"factor": factor},
+                )
                 break
 
 
@@ -104,24 +118,35 @@ def find_doubled_cases(s: Subject) -> Iterator[Finding]:
                 others += sorted((_mark(x) for part in _lists(first) for x in part), key=repr)
             if marks == others and not (first.together and first.together == case.together):
                 yield Finding(
-                    "load.same", "warning", f"Load cases {name} and {case.name} hold the same {case.count} loads.",
-                    (name, case.name), None, (f"Delete {case.name}",),
-                )  # fmt: skip
+                    "load.same",
+                    "warning",
+                    f"Load cases {name} and {case.name} hold the same {case.count} loads.",
+                    (name, case.name),
+                    None,
+                    (f"Delete {case.name}",),
+                )
                 break
         seen[counts].append((case.name, marks))
 
 
 def _lists(case: LoadCase) -> tuple[list[Any], ...]:
     return (
-        case.node_loads, case.member_loads, case.area_loads, case.space_loads, case.temperatures, case.settlements,
-    )  # fmt: skip
+        case.node_loads,
+        case.member_loads,
+        case.area_loads,
+        case.space_loads,
+        case.temperatures,
+        case.settlements,
+    )
 
 
 def _mark(load: Any) -> Hashable:
     """What makes a load the same as another: all of it but where it comes from."""
     if isinstance(load, MemberLoad):  # by far the most
         return load.member, load.a, load.b, load.qa, load.qb, load.kind, load.local, load.projected
-    return repr(sorted((k, repr(v)) for k, v in load_values(load).items() if k not in ("source", "by", "name")))
+    return repr(
+        sorted((k, repr(v)) for k, v in load_values(load).items() if k not in ("source", "by", "name"))
+    )
 
 
 @check("load.weight_again", looks_at=("geometry", "sections", "materials", "loads"))
@@ -133,7 +158,9 @@ def find_weight_as_loads(s: Subject) -> Iterator[Finding]:
     members = list(s.model.members.values())
     lines = s.model.lines_of(members)
     lengths = np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1).tolist()
-    weights = {m.id: s.model.weight(m) / max(n, 1e-9) for m, n in zip(members, lengths)} if _line_loads(s) else {}
+    weights = (
+        {m.id: s.model.weight(m) / max(n, 1e-9) for m, n in zip(members, lengths)} if _line_loads(s) else {}
+    )
     for case in s.own_cases:
         alike = []
         loaded = 0
@@ -147,11 +174,14 @@ def find_weight_as_loads(s: Subject) -> Iterator[Finding]:
                 alike.append(member.id)
         if len(alike) >= 3 and len(alike) >= 0.8 * loaded:
             yield Finding(
-                "load.weight_again", "warning",
+                "load.weight_again",
+                "warning",
                 f"Load case {case.name} puts on {len(alike)} members what they weigh themselves, which {holding[0]} "
                 "holds already: their weight counts twice.",
-                (case.name, *alike), None, (f"Delete {case.name}",),
-            )  # fmt: skip
+                (case.name, *alike),
+                None,
+                (f"Delete {case.name}",),
+            )
 
 
 def _line_loads(s: Subject) -> bool:
@@ -179,9 +209,7 @@ def find_jumps(s: Subject) -> Iterator[Finding]:
                 qa, qb = mean.get(a, 0.0), mean.get(b, 0.0)
                 if abs(qa - qb) > LEAST_JUMP and max(qa, qb) > JUMP * min(qa, qb):
                     reason = _reason(beside.get(a, (0, False, False)), beside.get(b, (0, False, False)))
-                    words = (
-                        f"{s.name(a)} carries {qa / 1000:.3g} kN/m and its neighbour {s.name(b)} {qb / 1000:.3g} kN/m"
-                    )
+                    words = f"{s.name(a)} carries {qa / 1000:.3g} kN/m and its neighbour {s.name(b)} {qb / 1000:.3g} kN/m"
                     # a reason that lies in the slab is the same for every case: said once
                     found[reason, "" if reason else case.name].append((abs(qa - qb), words, a, b))
     for (reason, name), jumps in found.items():
@@ -193,13 +221,19 @@ def find_jumps(s: Subject) -> Iterator[Finding]:
         where = f"Load case {name}: " if name else ""
         text = f"{where}{words} in the mean{why}{more}."
         yield Finding(
-            "load.jump", "note" if reason else "warning", text[0].upper() + text[1:], ids,
-            point(s.model.line(s.model.members[a]).mean(axis=0)), ("Take me there",), {"by": by},
-        )  # fmt: skip
+            "load.jump",
+            "note" if reason else "warning",
+            text[0].upper() + text[1:],
+            ids,
+            point(s.model.line(s.model.members[a]).mean(axis=0)),
+            ("Take me there",),
+            {"by": by},
+        )
 
 
 def _mean_loads(s: Subject, case: LoadCase) -> dict[str, float]:
-    """Mean vertical load (N/m) on each member from slabs and of what was put on it; {} where slabs hand nothing on."""
+    """Mean vertical load (N/m) on each member from slabs and of what was put on it; {} where slabs hand
+    nothing on."""
     arrival = s.distribution.case(case.name)
     if not len(arrival.member):
         return {}
@@ -245,16 +279,19 @@ def find_slab_jumps(s: Subject) -> Iterator[Finding]:
             _, a, b = max(odd)
             more = f"; {len(odd) - 1} more such pairs" if len(odd) > 1 else ""
             yield Finding(
-                "load.slab_jump", "note",
+                "load.slab_jump",
+                "note",
                 f"Load case {case.name}: {s.name(a)} carries {total.get(a, 0.0):.3g} kN/m2 and {s.name(b)} beside it "
                 f"{total.get(b, 0.0):.3g} kN/m2{more}.",
-                tuple(dict.fromkeys(i for _, p, q in sorted(odd, reverse=True) for i in (p, q))), s.middle(a),
+                tuple(dict.fromkeys(i for _, p, q in sorted(odd, reverse=True) for i in (p, q))),
+                s.middle(a),
                 ("Take me there",),
-            )  # fmt: skip
+            )
 
 
 def _panels_beside(s: Subject) -> dict[str, tuple[int, bool, bool]]:
-    """For each member: how many panels hang on it, whether one has an opening, whether one has a free edge."""
+    """For each member: how many panels hang on it, whether one has an opening, whether one has a free
+    edge."""
     out: dict[str, tuple[int, bool, bool]] = {}
     for floor in s.distribution.floors():
         for panel in floor.panels:

@@ -13,14 +13,18 @@ from ...model import Finding
 from ..registry import Subject, check, listed, mm, point
 
 GRAVITY = ("self-weight", "dead", "live")  # what every storey adds to
-LESS = 0.9  # a lower column carries at least this share of what the one above it does. Common practice, no source.
+# a lower column carries at least this share of what the one above it does. Common practice, no source.
+LESS = 0.9
 LEAST_AXIAL = 1000.0  # N
 SIDEWAYS = 0.05  # share of a case's load that must be horizontal for it to push the building sideways
-# Storey drift over storey height that is reported. EN 1998-1 4.4.3.2 allows 0.005 to 0.010 under the damage limitation
-# action; wind and notional loads: 1/300, common practice, no source.
+# Storey drift over storey height that is reported. EN 1998-1 4.4.3.2 allows 0.005 to 0.010 under the damage
+# limitation action; wind and notional loads: 1/300, common practice, no source.
 DRIFT = {"seismic": 0.01, "wind": 1 / 300, "notional": 1 / 300}
 WANTED_MASS = 0.9  # EN 1998-1 4.3.3.3.1(3), ASCE 7-16 12.9.1.1
-LONG, SHORT = 3.0, 0.25  # of the longest and the shortest formula period; beyond these the first period is reported
+LONG, SHORT = (
+    3.0,
+    0.25,
+)  # of the longest and the shortest formula period; beyond these the first period is reported
 EQUAL = 0.005  # share by which a response and a static base shear may differ and count as one
 
 
@@ -61,12 +65,15 @@ def find_light_columns(s: Subject) -> Iterator[Finding]:
         above = -float(low[index[upper], 0])
         more = f"; {len(odd) - 1} more such places" if len(odd) > 1 else ""
         yield Finding(
-            "response.axial", "warning",
+            "response.axial",
+            "warning",
             f"Load case {case}: {s.name(lower)} carries {(above - by) / 1000:.4g} kN and {s.name(upper)} on top of it "
             f"{above / 1000:.4g} kN: the load leaves the stack between them{more}.",
             tuple(dict.fromkeys(i for _, p, q in sorted(odd, reverse=True) for i in (p, q))),
-            s.middle(lower), ("Take me there",), {"by": by},
-        )  # fmt: skip
+            s.middle(lower),
+            ("Take me there",),
+            {"by": by},
+        )
 
 
 @check("response.direction")
@@ -87,11 +94,15 @@ def find_odd_directions(s: Subject) -> Iterator[Finding]:
         moved = r.displacement[c][r.node_done[c]][:, :2] @ way
         if moved.sum() < 0 and -moved.min() > moved.max():
             yield Finding(
-                "response.direction", "warning",
+                "response.direction",
+                "warning",
                 f"Load case {case} pushes along ({way[0]:.2g}, {way[1]:.2g}) and the building moves the other way, by up to "
                 f"{mm(float(-moved.min()))}.",
-                (case,), None, (), {"displacement": float(moved.min())},
-            )  # fmt: skip
+                (case,),
+                None,
+                (),
+                {"displacement": float(moved.min())},
+            )
 
 
 @check("response.drift")
@@ -116,11 +127,15 @@ def find_large_drift(s: Subject) -> Iterator[Finding]:
             ratio, storey, drift, height = max(odd)
             others = f" ({len(odd)} storeys are beyond it)" if len(odd) > 1 else ""
             yield Finding(
-                "response.drift", "note" if _walls(s) else "warning",
+                "response.drift",
+                "note" if _walls(s) else "warning",
                 f"Load case {case}: storey {storey} drifts {mm(drift)}, 1/{1 / ratio:.0f} of its {height:.2f} m; "
                 f"1/{1 / limit:.0f} is usual at most{others}{_walls(s)}.",
-                (case,), None, (), {"ratio": ratio},
-            )  # fmt: skip
+                (case,),
+                None,
+                (),
+                {"ratio": ratio},
+            )
 
 
 @check("response.mass")
@@ -136,15 +151,20 @@ def find_missing_mass(s: Subject) -> Iterator[Finding]:
     first = max(s.modes[0].mass_x, s.modes[0].mass_y)
     why = "; the first mode moves hardly any: parts vibrate on their own" if first < 0.02 else ""
     yield Finding(
-        "response.mass", "note",
+        "response.mass",
+        "note",
         f"{len(s.modes)} modes move {parts} of the mass; {WANTED_MASS:.0%} is wanted: more modes{why}.",
-        tuple(mass_cases(s.model, s.settings.modes.mass)), None, (), {k: float(v) for k, v in little.items()},
-    )  # fmt: skip
+        tuple(mass_cases(s.model, s.settings.modes.mass)),
+        None,
+        (),
+        {k: float(v) for k, v in little.items()},
+    )
 
 
 @check("response.period")
 def find_odd_period(s: Subject) -> Iterator[Finding]:
-    """A first period far from what the building's height lets expect (EN 1998-1 4.3.3.2.2, ASCE 7-16 12.8.2)."""
+    """A first period far from what the building's height lets expect (EN 1998-1 4.3.3.2.2, ASCE 7-16
+    12.8.2)."""
     if not s.modes or len(s.model.storeys) < 2:
         return
     z = [x.elevation for x in s.model.storeys]
@@ -158,36 +178,49 @@ def find_odd_period(s: Subject) -> Iterator[Finding]:
         return
     way = "longer" if main.period > max(usual) else "shorter"
     yield Finding(
-        "response.period", "note",
+        "response.period",
+        "note",
         f"The main period is {main.period:.3g} s (mode {main.mode}), far {way} than the {min(usual):.2g} to {max(usual):.2g} s that "
         f"formulas give for {height:.1f} m: stiffness, mass or supports are not those of such a building{_walls(s)}.",
-        (), None, (), {"period": main.period},
-    )  # fmt: skip
+        (),
+        None,
+        (),
+        {"period": main.period},
+    )
 
 
 @check("response.torsion")
 def find_eccentric_storeys(s: Subject) -> Iterator[Finding]:
-    """Storeys whose mass lies far from their centre of stiffness, or that turn more easily than they shift (EN 1998-1 4.2.3.2(6))."""
+    """Storeys whose mass lies far from their centre of stiffness, or that turn more easily than they shift
+    (EN 1998-1 4.2.3.2(6))."""
     odd = [c for c in s.centres if c.turns]
     if not odd:
         return
     worst = max(
-        odd, key=lambda c: max(c.eccentricity[0] / max(c.radius_x, 1e-6), c.eccentricity[1] / max(c.radius_y, 1e-6))
+        odd,
+        key=lambda c: max(
+            c.eccentricity[0] / max(c.radius_x, 1e-6), c.eccentricity[1] / max(c.radius_y, 1e-6)
+        ),
     )
     off_x, off_y = worst.eccentricity
     others = f"; {len(odd) - 1} more storey{'s' if len(odd) > 2 else ''}" if len(odd) > 1 else ""
     yield Finding(
-        "response.torsion", "note",
+        "response.torsion",
+        "note",
         f"Storey {worst.storey} turns under horizontal forces: its mass lies {off_x:.2f} m in x and {off_y:.2f} m in y from its centre of "
         f"stiffness (0.3 of the torsional radii is {0.3 * worst.radius_x:.2f} and {0.3 * worst.radius_y:.2f} m), its radius of gyration is "
         f"{worst.gyration:.2f} m against torsional radii of {worst.radius_x:.2f} and {worst.radius_y:.2f} m{others}{_walls(s)}.",
-        (), point(np.array([worst.stiff_x, worst.stiff_y, worst.elevation]) - s.model.origin), (), {"eccentricity": max(off_x, off_y)},
-    )  # fmt: skip
+        (),
+        point(np.array([worst.stiff_x, worst.stiff_y, worst.elevation]) - s.model.origin),
+        (),
+        {"eccentricity": max(off_x, off_y)},
+    )
 
 
 @check("response.base_shear")
 def compare_base_shears(s: Subject) -> Iterator[Finding]:
-    """The base shear by spectrum against that of static seismic cases in its direction, and the factor between them."""
+    """The base shear by spectrum against that of static seismic cases in its direction, and the factor
+    between them."""
     r = s.results
     if r is None:
         return
@@ -213,10 +246,18 @@ def compare_base_shears(s: Subject) -> Iterator[Finding]:
         actions: tuple[str, ...] = ()
         if most:
             factor = static[most] / shear
-            text += f", {static[most] / 1000:.4g} kN in the static case {most}: factor {factor:.3g} between them"
+            text += (
+                f", {static[most] / 1000:.4g} kN in the static case {most}: factor {factor:.3g} between them"
+            )
             numbers |= {"factor": factor}
             if abs(factor - 1) > EQUAL:
                 actions = (f"Multiply it by {factor:.3g}",)
         yield Finding(
-            "response.base_shear", "note", text + ".", (name, *([most] if most else [])), None, actions, numbers
+            "response.base_shear",
+            "note",
+            text + ".",
+            (name, *([most] if most else [])),
+            None,
+            actions,
+            numbers,
         )

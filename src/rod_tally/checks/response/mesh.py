@@ -24,14 +24,20 @@ def find_unmeshed(s: Subject) -> Iterator[Finding]:
     """Surfaces that were to be computed as shells and could not be meshed."""
     r = s.results
     for ident, reason in r.plates.failed.items() if r is not None and r.plates is not None else ():
-        if ident in s.model.surfaces and r is not None and r.left_out.get(ident) == reason and "support" not in reason:
+        if (
+            ident in s.model.surfaces
+            and r is not None
+            and r.left_out.get(ident) == reason
+            and "support" not in reason
+        ):
             text = f"The {s.name(ident)} could not be meshed: {reason}; it is left out of the run."
             yield Finding("mesh.failed", "blocking", text, (ident,), s.middle(ident), (FINER,))
 
 
 @check("mesh.point")
 def find_columns_at_points(s: Subject) -> Iterator[Finding]:
-    """Columns that hold slabs at a node each: how far these give way there depends on the elements. One note."""
+    """Columns that hold slabs at a node each: how far these give way there depends on the elements. One
+    note."""
     r = s.results
     if r is None or r.plates is None or s.settings.mesh.columns == "section":
         return
@@ -42,7 +48,9 @@ def find_columns_at_points(s: Subject) -> Iterator[Finding]:
             continue
         for j in x.joints:
             own = {s.model.members[i].cls for i in s.members_at.get(j.node, ())} if j.kind == "end" else set()
-            if own == {"column"} and j.other in s.model.members:  # beams there hold the slab along their length
+            if (
+                own == {"column"} and j.other in s.model.members
+            ):  # beams there hold the slab along their length
                 ids.append(j.other)
     ids = list(dict.fromkeys(ids))
     if ids:
@@ -55,7 +63,8 @@ def find_columns_at_points(s: Subject) -> Iterator[Finding]:
 
 @check("mesh.arm")
 def find_lost_arms(s: Subject) -> Iterator[Finding]:
-    """Rigid arms that the run had to leave out: what they were to tie moves apart, unless both ends are held."""
+    """Rigid arms that the run had to leave out: what they were to tie moves apart, unless both ends are
+    held."""
     r = s.results
     plates = r.plates if r is not None else None
     if r is None or plates is None or not plates.ties:
@@ -63,7 +72,8 @@ def find_lost_arms(s: Subject) -> Iterator[Finding]:
     supports = node_supports(s.model, plates)
     held = stands_fast(supports, len(plates.points))
     live = np.atleast_1d(r.node_done.any(axis=0))
-    # where walls that stand for columns meet, a node follows one of them alone, and floors tie the two: that is no loss
+    # where walls that stand for columns meet, a node follows one of them alone, and floors tie the two: that
+    # is no loss
     lost = [
         t
         for t in left_out(plates.ties, held)
@@ -80,11 +90,15 @@ def find_lost_arms(s: Subject) -> Iterator[Finding]:
     more = f"; {len(lost) - 1} more" if len(lost) > 1 else ""
     ids = tuple(dict.fromkeys(r.node_ids[t.slave] for t in lost if t.slave < plates.named))
     yield Finding(
-        "mesh.arm", "warning",
+        "mesh.arm",
+        "warning",
         f"The rigid arm of {by:.2f} m between {names[0]} and {listed(names[1:])} is left out of the run: both its ends stand on "
         f"supports{more}. Hold one end only, or move the parts together.",
-        ids, point(plates.points[first.slave]), ("Take me there",), {"distance": by},
-    )  # fmt: skip
+        ids,
+        point(plates.points[first.slave]),
+        ("Take me there",),
+        {"distance": by},
+    )
 
 
 @check("mesh.poor")
@@ -107,13 +121,20 @@ def find_poor_elements(s: Subject) -> Iterator[Finding]:
             f"{LONG:.0f} times their width; the sharpest corner has {quality.angle[worst]:.0f}°."
         )
         yield Finding(
-            "mesh.poor", "note", text, (ident,), point(centres[worst]), (FINER,), {"share": len(bad) / int(mine.sum())}
+            "mesh.poor",
+            "note",
+            text,
+            (ident,),
+            point(centres[worst]),
+            (FINER,),
+            {"share": len(bad) / int(mine.sum())},
         )
 
 
 @check("mesh.column")
 def find_columns_with_openings(s: Subject) -> Iterator[Finding]:
-    """Walls computed as columns although they have openings, which the column's section leaves out of account."""
+    """Walls computed as columns although they have openings, which the column's section leaves out of
+    account."""
     plates = s.results.plates if s.results is not None else None
     found = []
     for ident in plates.columns if plates is not None else ():
@@ -127,16 +148,20 @@ def find_columns_with_openings(s: Subject) -> Iterator[Finding]:
     if found:
         most, ident = max(found)
         yield Finding(
-            "mesh.column", "note",
+            "mesh.column",
+            "note",
             f"Walls computed as columns: {len(found)} with openings or steps, up to {most:.0%} of the {s.name(ident)}. A column takes the "
             "wall as whole, and is stiffer than it by as much or more. Compute such walls as shells.",
-            tuple(i for _, i in found), s.middle(ident), ("Take me there", "Accept, because…"),
-        )  # fmt: skip
+            tuple(i for _, i in found),
+            s.middle(ident),
+            ("Take me there", "Accept, because…"),
+        )
 
 
 @check("run.diaphragm")
 def find_floors_held_in_plan(s: Subject) -> Iterator[Finding]:
-    """Floors that were to move in plan as one but do not, because a support holds one of their nodes in plan."""
+    """Floors that were to move in plan as one but do not, because a support holds one of their nodes in
+    plan."""
     r = s.results
     if r is None or r.empty:
         return
@@ -147,12 +172,17 @@ def find_floors_held_in_plan(s: Subject) -> Iterator[Finding]:
     for name, nodes in every_floor(s.model, xyz, live, s.settings.run.diaphragms):
         by = nodes[held[nodes]]
         loose = [n for n in nodes.tolist() if n not in supports or not all(supports[n].held[:2])]
-        if not len(by) or not loose:  # where all are held, such as a floor at the columns' feet, nothing is missed
+        if (
+            not len(by) or not loose
+        ):  # where all are held, such as a floor at the columns' feet, nothing is missed
             continue
         first = r.node_ids[int(by[0])]
         more = f" and {len(by) - 1} more" if len(by) > 1 else ""
         yield Finding(
-            "run.diaphragm", "warning" if name.startswith(STOREY) else "note",
+            "run.diaphragm",
+            "warning" if name.startswith(STOREY) else "note",
             f"{name} was to move in plan as one and does not: supports hold it in plan (node {first}{more}). Its nodes move by themselves.",
-            tuple(r.node_ids[int(n)] for n in by[:20]), point(xyz[by[0]]), ("Take me there", "Accept, because…"),
-        )  # fmt: skip
+            tuple(r.node_ids[int(n)] for n in by[:20]),
+            point(xyz[by[0]]),
+            ("Take me there", "Accept, because…"),
+        )

@@ -1,4 +1,5 @@
-"""What one-way parts did in a run: who is slack, what nothing holds then, and that cases cannot be added up."""
+"""What one-way parts did in a run: who is slack, what nothing holds then, and that cases cannot be added
+up."""
 
 from __future__ import annotations
 
@@ -24,7 +25,9 @@ def find_slack(s: Subject) -> Iterator[Finding]:
         if idle:
             names = ", ".join(_called(s, i) for i in idle[:NAMED])
             more = f" and {len(idle) - NAMED} more" if len(idle) > NAMED else ""
-            said.append(f"{len(idle)} one-way part{'s bear' if len(idle) > 1 else ' bears'} nothing ({names}{more})")
+            said.append(
+                f"{len(idle)} one-way part{'s bear' if len(idle) > 1 else ' bears'} nothing ({names}{more})"
+            )
         for ident, area in list(grounds.items())[:NAMED]:
             whole = s.model.surfaces[ident].polygon.area
             said.append(f"{_called(s, ident)} is off the ground over {area:.3g} of {whole:.3g} m²")

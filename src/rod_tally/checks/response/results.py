@@ -13,8 +13,12 @@ from ..registry import Subject, check, mm, point
 
 BALANCE = 1e-6  # a solve in doubles balances to 1e-9; beyond this something is wrong
 SHARE = 1 / 100  # of the longest span or the height. Common practice, no source.
-SAG = 1 / 250  # of the longest span under self-weight, as EN 1992-1-1 7.4.1(4) allows under quasi-permanent loads
-SHORTENING = 1 / 1000  # of the height, by which columns and walls may shorten besides. Common practice, no source.
+SAG = (
+    1 / 250
+)  # of the longest span under self-weight, as EN 1992-1-1 7.4.1(4) allows under quasi-permanent loads
+SHORTENING = (
+    1 / 1000
+)  # of the height, by which columns and walls may shorten besides. Common practice, no source.
 STIFF = 1e-7  # of the span: less is no building. Common practice, no source.
 ALONG = 2000  # members up to which all cases are looked at between nodes, not only self-weight
 NONE = 1e-6  # share of a member's largest force that a released end may show by rounding
@@ -82,13 +86,16 @@ def _named(s: Subject, most: Largest) -> str:
     if most.kind == "node":
         return f"node {most.ident}"
     return (
-        f"a place on the {s.name(most.ident)}" if most.kind == "surface" else f"{s.name(most.ident)} between its ends"
+        f"a place on the {s.name(most.ident)}"
+        if most.kind == "surface"
+        else f"{s.name(most.ident)} between its ends"
     )
 
 
 @check("response.self_weight")
 def find_odd_sag(s: Subject) -> Iterator[Finding]:
-    """A displacement under self-weight that is not that of a building: too large for its spans, or next to nothing."""
+    """A displacement under self-weight that is not that of a building: too large for its spans, or next to
+    nothing."""
     r = s.results
     if r is None or r.empty:
         return
@@ -101,7 +108,9 @@ def find_odd_sag(s: Subject) -> Iterator[Finding]:
         u = most.size
         height = float(np.ptp(r.xyz[:, 2]))
         usual = SAG * span + SHORTENING * height
-        if STIFF * span <= u <= usual or u > SHARE * max(span, height):  # beyond that it is displacement.large
+        if STIFF * span <= u <= usual or u > SHARE * max(
+            span, height
+        ):  # beyond that it is displacement.large
             continue
         what = (
             f"moves {mm(u)}, more than 1/{1 / SAG:.0f} of the longest span of {span:.1f} m and 1/{1 / SHORTENING:.0f} of the height "
@@ -110,14 +119,20 @@ def find_odd_sag(s: Subject) -> Iterator[Finding]:
             else f"moves {u * 1e6:.2g} µm at most: loads are missing, or stiffness is far too large"
         )
         yield Finding(
-            "response.self_weight", "note", f"Load case {case}: {_named(s, most)} {what}.", (most.ident,),
-            point(most.place), ("Take me there",), {"displacement": u},
-        )  # fmt: skip
+            "response.self_weight",
+            "note",
+            f"Load case {case}: {_named(s, most)} {what}.",
+            (most.ident,),
+            point(most.place),
+            ("Take me there",),
+            {"displacement": u},
+        )
 
 
 @check("response.released")
 def find_loaded_releases(s: Subject) -> Iterator[Finding]:
-    """Released ends that carry what they are released from: results that are not of this model, or a fault."""
+    """Released ends that carry what they are released from: results that are not of this model, or a
+    fault."""
     r = s.results
     if r is None or not len(r.member_ids):
         return
@@ -137,7 +152,10 @@ def find_loaded_releases(s: Subject) -> Iterator[Finding]:
         every = np.maximum(np.abs(low), np.abs(high))
         force = every[:, :3].max(axis=1)
         size = np.column_stack(
-            [np.repeat(force[:, None], 3, 1), np.repeat((force * length + every[:, 3:].max(axis=1))[:, None], 3, 1)]
+            [
+                np.repeat(force[:, None], 3, 1),
+                np.repeat((force * length + every[:, 3:].max(axis=1))[:, None], 3, 1),
+            ]
         )
         ends = np.abs(np.stack([r.force[c, begin], r.force[c, stop]]))
         # the first station has a load on the very start behind it, and so shows it
@@ -151,8 +169,11 @@ def find_loaded_releases(s: Subject) -> Iterator[Finding]:
             member, side = r.member_ids[int(k)], "end" if e else "start"
             value = f"{ends[e, k, d] / 1000:.4g} {'kN' if d < 3 else 'kNm'}"
             yield Finding(
-                "response.released", "warning",
+                "response.released",
+                "warning",
                 f"Load case {case}: the {side} of {s.name(member)} is released in {COMPONENTS[int(d)]} and carries {value}; {len(odd)} such "
                 "places. The results are not those of this model: run it again.",
-                tuple(dict.fromkeys(r.member_ids[int(i)] for _, i, _ in odd)), s.middle(member), ("Take me there",),
-            )  # fmt: skip
+                tuple(dict.fromkeys(r.member_ids[int(i)] for _, i, _ in odd)),
+                s.middle(member),
+                ("Take me there",),
+            )

@@ -13,9 +13,9 @@ from ..registry import Subject, check, listed, point
 
 SAME_PLACE = 0.001  # m
 PERMANENT = ("self-weight", "dead")
-UNEVEN = (
-    0.1  # share of the larger of two forces, and of the largest in any column, that may lie between them without a word
-)
+# share of the larger of two forces, and of the largest in any column, that may lie between them without a
+# word
+UNEVEN = 0.1
 
 
 @check("response.symmetry", looks_at=("geometry", "sections", "materials", "releases", "supports"))
@@ -35,11 +35,14 @@ def find_broken_symmetry(s: Subject) -> Iterator[Finding]:
             parts = listed([f"{n} pair{'s' if n > 1 else ''} of {k}" for k, n in said.items()])
             first = odd[0]
             yield Finding(
-                "response.symmetry", "note",
+                "response.symmetry",
+                "note",
                 f"The axes are symmetric about {name} = {middle + float(s.model.origin[axis]):.2f} m, but {parts} differ: {s.name(first)} "
                 f"and {s.name(odd[1])}, say.",
-                tuple(dict.fromkeys(odd)), point(s.model.line(s.model.members[first]).mean(axis=0)), ("Take me there",),
-            )  # fmt: skip
+                tuple(dict.fromkeys(odd)),
+                point(s.model.line(s.model.members[first]).mean(axis=0)),
+                ("Take me there",),
+            )
 
 
 def _differences(
@@ -76,25 +79,33 @@ def find_uneven_response(s: Subject) -> Iterator[Finding]:
         pairs = _mirror(s, points, axis, middle)
         if pairs is None or _differences(s, pairs, axis, middle)[1]:
             continue
-        columns = [(a, b) for a, b in pairs if s.model.members[a].cls == "column" and a in index and b in index]
+        columns = [
+            (a, b) for a, b in pairs if s.model.members[a].cls == "column" and a in index and b in index
+        ]
         for c, case in enumerate(r.cases):
             if s.model.cases[case].kind not in PERMANENT or not columns:
                 continue
             low, _ = r.extremes(c)
             forces = np.array([[low[index[a], 0], low[index[b], 0]] for a, b in columns])
             by = np.abs(forces[:, 0] - forces[:, 1])
-            odd = np.flatnonzero(by > np.maximum(UNEVEN * np.abs(forces).max(axis=1), UNEVEN * np.abs(forces).max()))
+            odd = np.flatnonzero(
+                by > np.maximum(UNEVEN * np.abs(forces).max(axis=1), UNEVEN * np.abs(forces).max())
+            )
             if not len(odd):
                 continue
             k = int(odd[by[odd].argmax()])
             a, b = columns[k]
             more = f"; {len(odd) - 1} more such pairs" if len(odd) > 1 else ""
             yield Finding(
-                "response.uneven", "note",
+                "response.uneven",
+                "note",
                 f"Load case {case}: the frame is symmetric about {name} = {middle + float(s.model.origin[axis]):.2f} m, but {s.name(a)} carries "
                 f"{-forces[k, 0] / 1000:.4g} kN and {s.name(b)} {-forces[k, 1] / 1000:.4g} kN{more}: slabs, loads or supports are not.",
-                (a, b), s.middle(a), ("Take me there",), {"by": float(by[k])},
-            )  # fmt: skip
+                (a, b),
+                s.middle(a),
+                ("Take me there",),
+                {"by": float(by[k])},
+            )
             break  # the other permanent loads say it again
 
 

@@ -1,4 +1,5 @@
-"""Supports and ground that a combination pulls upwards: what has to be held down, and ground that would have to pull."""
+"""Supports and ground that a combination pulls upwards: what has to be held down, and ground that would have
+to pull."""
 
 from __future__ import annotations
 
@@ -23,7 +24,8 @@ NAMED = 3
 
 @check("response.uplift")
 def find_pulled(s: Subject) -> Iterator[Finding]:
-    """Over all combinations whose cases were computed; single cases such as wind alone say nothing about it."""
+    """Over all combinations whose cases were computed; single cases such as wind alone say nothing about
+    it."""
     r = s.results
     if r is None or r.empty or not len(r.support_ids):
         return
@@ -38,7 +40,9 @@ def find_pulled(s: Subject) -> Iterator[Finding]:
     for ident, (at, area) in ground.items():
         if found.low[at].min(initial=0.0) < -LEAST:
             yield from _ground(s, ident, at, area, up, known[int(found.low_by[at[found.low[at].argmin()]])])
-    taken = {i for at, _ in ground.values() for i in at.tolist()} | {i for at in held.values() for i in at.tolist()}
+    taken = {i for at, _ in ground.values() for i in at.tolist()} | {
+        i for at in held.values() for i in at.tolist()
+    }
     rows = [
         (
             float(found.low[at].min()),
@@ -48,7 +52,9 @@ def find_pulled(s: Subject) -> Iterator[Finding]:
         )
         for ident, at in held.items()
     ]
-    nodes = [(n, i) for n, i in index.items() if i not in taken and n in s.model.nodes and n not in s.model.lifting]
+    nodes = [
+        (n, i) for n, i in index.items() if i not in taken and n in s.model.nodes and n not in s.model.lifting
+    ]
     rows += [(float(found.low[i]), n, f"node {n}", known[int(found.low_by[i])]) for n, i in nodes]
     pulled = sorted((row for row in rows if row[0] < -least), key=lambda row: (row[0], row[1]))
     if not pulled:
@@ -67,9 +73,11 @@ def find_pulled(s: Subject) -> Iterator[Finding]:
     )
 
 
-def _of_surfaces(s: Subject, index: dict[str, int]) -> tuple[dict[str, tuple[Places, Array]], dict[str, Places]]:
-    """Supports (k,) of the ground under each surface with the area (k,) of each, m2, and those of held edges; none of what is said
-    to lift off."""
+def _of_surfaces(
+    s: Subject, index: dict[str, int]
+) -> tuple[dict[str, tuple[Places, Array]], dict[str, Places]]:
+    """Supports (k,) of the ground under each surface with the area (k,) of each, m2, and those of held edges;
+    none of what is said to lift off."""
     r = s.results
     plates = r.plates if r is not None else None
     if r is None or plates is None:
@@ -87,11 +95,15 @@ def _of_surfaces(s: Subject, index: dict[str, int]) -> tuple[dict[str, tuple[Pla
     for edge in plates.held:
         at = [index[r.node_ids[n]] for n in edge.nodes.tolist() if r.node_ids[n] in index]
         if at and edge.surface not in s.model.lifting and edge.support.stiffness[2] > 0:
-            held[edge.surface] = np.union1d(held.get(edge.surface, np.zeros(0, np.int64)), at).astype(np.int64)
+            held[edge.surface] = np.union1d(held.get(edge.surface, np.zeros(0, np.int64)), at).astype(
+                np.int64
+            )
     return ground, held
 
 
-def _ground(s: Subject, ident: str, at: Places, area: Array, up: Array, worst: Combination) -> Iterator[Finding]:
+def _ground(
+    s: Subject, ident: str, at: Places, area: Array, up: Array, worst: Combination
+) -> Iterator[Finding]:
     assert s.results is not None
     plain, roots = factors_of(s.results, [worst])
     force = plain[0] @ up[:, at] - np.sqrt(roots[0] ** 2 @ up[:, at] ** 2)

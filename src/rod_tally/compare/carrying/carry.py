@@ -1,5 +1,5 @@
-"""What was made for the reviewed revision here, by hand or by rule, made again for its successor: each correction and addition
-goes to where its target is now, or is named with the reason why it cannot."""
+"""What was made for the reviewed revision here, by hand or by rule, made again for its successor: each
+correction and addition goes to where its target is now, or is named with the reason why it cannot."""
 
 from __future__ import annotations
 
@@ -21,30 +21,73 @@ PLACED = ("carried", "moved")
 MOST_TARGETS = 200  # of a line, kept
 MOVED = 1e-3  # m; a target that lies farther from where it was has moved
 WORDS = {
-    "AddCases": "load cases", "AddCuts": "cuts", "AddLoads": "loads", "AddMembers": "added members", "DeleteCases": "deleted load cases",
-    "CasesOfCombinations": "cases of combinations", "DeleteCuts": "deleted cuts", "DeleteMembers": "deleted parts",
-    "HoldFoot": "a held wall foot", "HoldSelfWeight": "self-weight kept out of a case", "JoinCrossing": "a joined crossing",
-    "JoinEnd": "a joined end", "KeepApart": "an end kept apart", "KeepGroup": "a group", "MapMaterial": "a mapped material",
-    "MapProfile": "a mapped profile", "MergeMembers": "merged members", "MoveCut": "a moved cut", "MoveNodes": "moved nodes",
-    "OwnMaterial": "a material of one's own", "OwnSection": "a section of one's own", "PairParts": "pairs by hand", "PinBoth": "pinned ends", "RemoveLoads": "removed loads",
-    "ReverseMembers": "members turned end for end", "ScaleCase": "a load case times a factor", "SetBedding": "a bed", "SetBedZones": "zones of the ground",
-    "SetCase": "a changed load case", "SetCombinations": "combinations", "SetDiaphragm": "rigid floors",
-    "SetEdgeSupport": "held edges", "AddSurfaces": "added slabs and walls", "AddOpenings": "openings", "AddGrids": "grid lines", "CloseOpening": "a closed opening",
-    "SetGroundLifting": "ground that only pushes", "SetLifting": "supports that can lift off", "SetLimit": "what one-way parts bear at most", "SetMaterial": "a material", "SetMaterialValue": "a value of a material",
-    "SetMemberBed": "ground under members", "SetMeshSize": "an element size", "SetOffset": "an end beside its node", "SetOneWay": "members that act in one way", "SetRelease": "a release", "SetSection": "a section",
-    "SetStanding": "walls that only stand", "SetSpan": "how slabs hand on their load", "SetSupport": "a support", "SetThickness": "a thickness", "SplitMember": "a split member",
-    "TaperMembers": "another section at the end", "TellLoad": "what a load is said to be", "TurnMembers": "turned members", "TurnSurfaces": "turned surfaces",
+    "AddCases": "load cases",
+    "AddCuts": "cuts",
+    "AddLoads": "loads",
+    "AddMembers": "added members",
+    "DeleteCases": "deleted load cases",
+    "CasesOfCombinations": "cases of combinations",
+    "DeleteCuts": "deleted cuts",
+    "DeleteMembers": "deleted parts",
+    "HoldFoot": "a held wall foot",
+    "HoldSelfWeight": "self-weight kept out of a case",
+    "JoinCrossing": "a joined crossing",
+    "JoinEnd": "a joined end",
+    "KeepApart": "an end kept apart",
+    "KeepGroup": "a group",
+    "MapMaterial": "a mapped material",
+    "MapProfile": "a mapped profile",
+    "MergeMembers": "merged members",
+    "MoveCut": "a moved cut",
+    "MoveNodes": "moved nodes",
+    "OwnMaterial": "a material of one's own",
+    "OwnSection": "a section of one's own",
+    "PairParts": "pairs by hand",
+    "PinBoth": "pinned ends",
+    "RemoveLoads": "removed loads",
+    "ReverseMembers": "members turned end for end",
+    "ScaleCase": "a load case times a factor",
+    "SetBedding": "a bed",
+    "SetBedZones": "zones of the ground",
+    "SetCase": "a changed load case",
+    "SetCombinations": "combinations",
+    "SetDiaphragm": "rigid floors",
+    "SetEdgeSupport": "held edges",
+    "AddSurfaces": "added slabs and walls",
+    "AddOpenings": "openings",
+    "AddGrids": "grid lines",
+    "CloseOpening": "a closed opening",
+    "SetGroundLifting": "ground that only pushes",
+    "SetLifting": "supports that can lift off",
+    "SetLimit": "what one-way parts bear at most",
+    "SetMaterial": "a material",
+    "SetMaterialValue": "a value of a material",
+    "SetMemberBed": "ground under members",
+    "SetMeshSize": "an element size",
+    "SetOffset": "an end beside its node",
+    "SetOneWay": "members that act in one way",
+    "SetRelease": "a release",
+    "SetSection": "a section",
+    "SetStanding": "walls that only stand",
+    "SetSpan": "how slabs hand on their load",
+    "SetSupport": "a support",
+    "SetThickness": "a thickness",
+    "SplitMember": "a split member",
+    "TaperMembers": "another section at the end",
+    "TellLoad": "what a load is said to be",
+    "TurnMembers": "turned members",
+    "TurnSurfaces": "turned surfaces",
     "UnpairByHand": "pairs left to the comparison",
-}  # fmt: skip
+}
 BETWEEN = ("PairParts", "UnpairByHand")  # about the baseline and the one before it
 
 
 @dataclass(slots=True)
 class Carried:
-    """One thing that was made for the baseline. `status`: carried, moved (its target did, by `distance` m, or `words` say how
-    it was placed), partly (some of its targets are gone), gone, there (the revision's source has it itself), or left (not
-    carried, by choice). `ids`: of the baseline, what
-    is gone; `targets`: members, surfaces and nodes of the revision that it changed."""
+    """One thing that was made for the baseline. `status`: carried, moved (its target did, by `distance` m, or
+    `words` say how it was placed), partly (some of its targets are gone), gone, there (the revision's source
+    has it itself), or left (not carried, by choice). `ids`: of the baseline, what is gone; `targets`:
+    members, surfaces and nodes of the revision that it changed."""
 
     what: str
     status: str
@@ -56,8 +99,9 @@ class Carried:
 
 @dataclass(slots=True)
 class CarriedOver:
-    """`edits`: what was made on the revision, in order. `plan`: each line as it was found, with its edits, so that a line that
-    is left out can be chosen again. Both are empty where this comes from a project's file."""
+    """`edits`: what was made on the revision, in order. `plan`: each line as it was found, with its edits, so
+    that a line that is left out can be chosen again. Both are empty where this comes from a project's
+    file."""
 
     lines: list[Carried] = field(default_factory=list)
     edits: list[Edit] = field(default_factory=list)
@@ -73,16 +117,14 @@ class CarriedOver:
         there = [x for x in self.lines if x.status == "there"]
         rest = [x for x in self.lines if x.status not in (*PLACED, "left", "there")]
         moved = [x for x in placed if x.status == "moved"]
-        text = (
-            f"{len(placed)} of {len(self.lines)} corrections and additions of the reviewed revision were carried over"
-        )
+        text = f"{len(placed)} of {len(self.lines)} corrections and additions of the reviewed revision were carried over"
         far = [x for x in moved if x.distance > MOVED]
         if far:
-            text += f", {len(far)} with a target that moved by up to {max(x.distance for x in far) * 1000:.0f} mm"
-        if there:
             text += (
-                f", {len(there)} were not needed, as the revision's source has them ({_few([x.what for x in there])})"
+                f", {len(far)} with a target that moved by up to {max(x.distance for x in far) * 1000:.0f} mm"
             )
+        if there:
+            text += f", {len(there)} were not needed, as the revision's source has them ({_few([x.what for x in there])})"
         if left:
             text += f", {len(left)} not, by choice ({_few([x.what for x in left])})"
         for x in [x for x in moved if x.words][:NAMED]:
@@ -92,11 +134,14 @@ class CarriedOver:
         if len(rest) > NAMED:
             text += f"; and {len(rest) - NAMED} more"
         ids = tuple(dict.fromkeys(i for x in rest for i in x.ids))
-        return Finding("match.carried", "warning" if rest else "note", text + ".", ids, None, ("Accept, because…",))
+        return Finding(
+            "match.carried", "warning" if rest else "note", text + ".", ids, None, ("Accept, because…",)
+        )
 
 
 def carry_over(base: Model, revised: Model) -> CarriedOver:
-    """Make the baseline's corrections and additions again on the revision, in their order. The revision is changed."""
+    """Make the baseline's corrections and additions again on the revision, in their order. The revision is
+    changed."""
     out = CarriedOver()
     if not base.corrections:
         return out
@@ -116,11 +161,11 @@ def carry_over(base: Model, revised: Model) -> CarriedOver:
 
 
 def carry_only(carried: CarriedOver, model: Model, left: Collection[int]) -> CarriedOver:
-    """The same without some lines (by number): all that was made is taken back, and the others are made again in their order.
+    """The same without some lines (by number): all that was made is taken back, and the others are made again
+    in their order.
 
-    The model must be as `carry_over` or an earlier choice left it; it is changed. What can no longer be made because it built
-    on what is left out is named as gone. `carried` stays as it is.
-    """
+    The model must be as `carry_over` or an earlier choice left it; it is changed. What can no longer be made
+    because it built on what is left out is named as gone. `carried` stays as it is."""
     for edit in reversed(carried.edits):
         edit.revert(model)
     out = CarriedOver(plan=carried.plan)
@@ -144,7 +189,9 @@ def carry_only(carried: CarriedOver, model: Model, left: Collection[int]) -> Car
     return out
 
 
-def _carry(record: dict[str, Any], move: Mover, already: Already, revised: Model) -> tuple[Carried, list[Edit]]:
+def _carry(
+    record: dict[str, Any], move: Mover, already: Already, revised: Model
+) -> tuple[Carried, list[Edit]]:
     what = _described(record)
     move.lost, move.lost_ids, move.notes, move.distance = [], [], [], 0.0
     already.skipped = False

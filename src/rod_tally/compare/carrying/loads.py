@@ -1,4 +1,5 @@
-"""Brings loads of the reviewed revision to its successor: on nodes, along members, over surfaces, in space."""
+"""Brings loads of the reviewed revision to its successor: on nodes, along members, over surfaces, in
+space."""
 
 from __future__ import annotations
 
@@ -69,7 +70,8 @@ class LoadMover(Parts):
         return out
 
     def _on_member(self, load: dict[str, Any], own: str, pieces: list[str]) -> list[dict[str, Any]]:
-        """A load along a member, or along the pieces that it is now; what lies beyond all of them is named with its force."""
+        """A load along a member, or along the pieces that it is now; what lies beyond all of them is named
+        with its force."""
         if len(pieces) == 1:
             return self._on_piece(dict(load), own, pieces[0])
         out: list[dict[str, Any]] = []
@@ -166,11 +168,11 @@ class LoadMover(Parts):
         return out
 
     def _along_axes(self, value: Sequence[float] | Array, was: Array, now: Array) -> list[float]:
-        """A vector in the axes of a part (rows) as one in the axes of its twin, which may run or face the other way.
+        """A vector in the axes of a part (rows) as one in the axes of its twin, which may run or face the
+        other way.
 
-        A twin that is turned a little keeps its load square to it, as it was; one that is turned by more keeps the load's
-        direction in the building.
-        """
+        A twin that is turned a little keeps its load square to it, as it was; one that is turned by more
+        keeps the load's direction in the building."""
         matrix = now @ self.places.rotation @ was.T
         plain = np.round(matrix)
         if np.abs(matrix - plain).max() < NEARLY and np.array_equal(plain @ plain.T, np.eye(3)):

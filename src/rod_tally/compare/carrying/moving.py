@@ -1,4 +1,5 @@
-"""Brings the record of a correction of the reviewed revision to its successor: each value by what it stands for."""
+"""Brings the record of a correction of the reviewed revision to its successor: each value by what it stands
+for."""
 
 from __future__ import annotations
 
@@ -21,11 +22,12 @@ VECTORS = ("by", "z_axis", "x_axis", "span")
 
 
 class Mover(LoadMover):
-    """Brings records of the baseline to the revision: ids, nodes, vectors, places, and places along members."""
+    """Brings records of the baseline to the revision: ids, nodes, vectors, places, and places along
+    members."""
 
     def by_way(self, record: dict[str, Any]) -> list[dict[str, Any]]:
-        """A correction of one end of several members as two, where some of them run the other way now; at an end that is
-        inside of a merged member now, or another piece's, as one of its own."""
+        """A correction of one end of several members as two, where some of them run the other way now; at an
+        end that is inside of a merged member now, or another piece's, as one of its own."""
         values = record.get("values", {})
         members = values.get("members")
         if "at_end" not in values or not isinstance(members, list):
@@ -40,7 +42,9 @@ class Mover(LoadMover):
             return [record]
         turned = [m for m in members if self.runs_back(str(m), self.part.get(str(m), str(m)))]
         straight = [m for m in members if m not in turned]
-        ways = [(ids, end) for ids, end in ((straight, values["at_end"]), (turned, not values["at_end"])) if ids]
+        ways = [
+            (ids, end) for ids, end in ((straight, values["at_end"]), (turned, not values["at_end"])) if ids
+        ]
         return [record | {"values": values | {"members": ids, "at_end": end}} for ids, end in ways]
 
     def record(self, record: dict[str, Any]) -> dict[str, Any]:
@@ -105,7 +109,8 @@ class Mover(LoadMover):
         return out
 
     def _outlines(self, values: dict[str, Any]) -> None:
-        """Outlines of surfaces and openings; an opening on the piece of its surface that has the place now."""
+        """Outlines of surfaces and openings; an opening on the piece of its surface that has the place
+        now."""
         for part in values.get("parts", ()):
             part["outline"] = self.points(part["outline"])
             part["openings"] = [self.points(o) for o in part.get("openings") or ()]
@@ -117,9 +122,12 @@ class Mover(LoadMover):
             values["surface_id"] = self._piece_at(str(values["surface_id"]), np.array(values["at"]))
 
     def _piece_at(self, own: str, place: Array) -> str:
-        """The surface that a place (m, in the revision's axes) of one of the baseline's surfaces lies on now."""
+        """The surface that a place (m, in the revision's axes) of one of the baseline's surfaces lies on
+        now."""
         twin = self.twin(own)
-        pieces = [self.revised.surfaces[p] for p in self.pieces.get(own, [twin]) if p in self.revised.surfaces]
+        pieces = [
+            self.revised.surfaces[p] for p in self.pieces.get(own, [twin]) if p in self.revised.surfaces
+        ]
 
         def off(s: Surface) -> float:
             return float(Polygon(s.flat(s.outer)).distance(Point(s.flat(place[None])[0])))
@@ -141,7 +149,8 @@ class Mover(LoadMover):
         return support | {"held": words, "axes": tuple(tuple(float(v) for v in row) for row in turned)}
 
     def _edges(self, edges: list[dict[str, Any]]) -> list[dict[str, Any]]:
-        """Held edges on the surfaces that are theirs now: of one that was split, on the piece that has the edge."""
+        """Held edges on the surfaces that are theirs now: of one that was split, on the piece that has the
+        edge."""
         kept = []
         for edge in edges:
             own = str(edge["surface"])
@@ -152,7 +161,9 @@ class Mover(LoadMover):
                 continue
             line = np.array(self.points(edge["line"]))
             pieces = [p for p in self.pieces.get(own, [twin]) if p in self.revised.surfaces]
-            found = [(edge_distance(line, e), p, e) for p in pieces for e in edges_of(self.revised.surfaces[p])]
+            found = [
+                (edge_distance(line, e), p, e) for p in pieces for e in edges_of(self.revised.surfaces[p])
+            ]
             off, best, there = min(found, key=lambda x: x[0], default=(np.inf, "", line))
             along = [(p, e) for _, p, e in found if edge_distance(e, line) <= ON_EDGE]
             if off <= REACH:
@@ -180,7 +191,8 @@ class Mover(LoadMover):
         return kept
 
     def _end(self, own: str, at_end: bool) -> tuple[str, bool]:
-        """The piece, and which end of it, that is where an end of a split or merged member was. Raises Target."""
+        """The piece, and which end of it, that is where an end of a split or merged member was. Raises
+        Target."""
         line = self.line_of(own)
         point = self.places.forward(line[int(at_end)])
         found = []

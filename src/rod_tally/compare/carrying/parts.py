@@ -20,10 +20,16 @@ class Target(Exception):
 
 
 class Parts:
-    """Ids, points, vectors and distances of the baseline as those of the revision; what was lost on the way, and what to note."""
+    """Ids, points, vectors and distances of the baseline as those of the revision; what was lost on the way,
+    and what to note."""
 
     def __init__(
-        self, base: Model, revised: Model, places: Places, members: list[MemberMatch], surfaces: list[MemberMatch]
+        self,
+        base: Model,
+        revised: Model,
+        places: Places,
+        members: list[MemberMatch],
+        surfaces: list[MemberMatch],
     ) -> None:
         self.base, self.revised, self.places = base, revised, places
         both = [*members, *surfaces]
@@ -39,7 +45,9 @@ class Parts:
         self.shift = {m.baseline_id: m.shift for m in both if m.baseline_id}
         self.known = {*base.members, *base.surfaces, *base.removed_members, *base.removed_surfaces}
         self.node = {b: a for a, b in places.node_of.items()}
-        self.lines: dict[str, Array] = {}  # where members ran when the correction was made, source coordinates
+        self.lines: dict[
+            str, Array
+        ] = {}  # where members ran when the correction was made, source coordinates
         self.spots: dict[str, Array] = {}  # and where the nodes were that loads were put on
         self.lost: list[str] = []
         self.lost_ids: list[str] = []
@@ -56,7 +64,11 @@ class Parts:
         return ident
 
     def _name(self, ident: str) -> str:
-        part = self.base.part(ident) or self.base.removed_members.get(ident) or self.base.removed_surfaces.get(ident)
+        part = (
+            self.base.part(ident)
+            or self.base.removed_members.get(ident)
+            or self.base.removed_surfaces.get(ident)
+        )
         return f"{part.cls} {part.name or part.id}" if part is not None else ident
 
     def vector(self, v: Any) -> Any:
@@ -65,7 +77,10 @@ class Parts:
         return [float(x) for x in self.places.rotation @ np.array(v, float)]
 
     def points(self, points: Any) -> list[list[float]]:
-        there = self.places.forward(np.array(points, float).reshape(-1, 3) + self.base.origin) - self.revised.origin
+        there = (
+            self.places.forward(np.array(points, float).reshape(-1, 3) + self.base.origin)
+            - self.revised.origin
+        )
         return np.asarray(there).tolist()
 
     def begin(self, record: dict[str, Any]) -> None:
@@ -74,8 +89,8 @@ class Parts:
         self.spots = {n: np.array(p, float) for n, p in record.get("nodes", {}).items()}
 
     def node_twin(self, node: str) -> str | None:
-        """The revision's node for one of the baseline's: the one that lies there, else where the node was when the correction was
-        made."""
+        """The revision's node for one of the baseline's: the one that lies there, else where the node was
+        when the correction was made."""
         twin = self.node.get(node)
         if twin is not None or node not in self.spots or not self.revised.nodes:
             return twin
@@ -85,7 +100,8 @@ class Parts:
         return ids[int(off.argmin())] if off.min() <= self.revised.snap else None
 
     def line_of(self, own: str) -> Array:
-        """Where a member of the baseline ran (2, 3) when the correction was made, as far as its record says; the source's coordinates."""
+        """Where a member of the baseline ran (2, 3) when the correction was made, as far as its record says;
+        the source's coordinates."""
         if own in self.lines:
             return self.lines[own]
         return np.asarray(self.base.line(self.base.members[own]) + self.base.origin)
@@ -98,7 +114,8 @@ class Parts:
         return bool((line[1] - line[0]) @ (new[1] - new[0]) < 0)
 
     def _along(self, own: str, twin: str, distance: float) -> float:
-        """A distance along a member of the baseline as one along its twin; it may lie beyond the twin's ends."""
+        """A distance along a member of the baseline as one along its twin; it may lie beyond the twin's
+        ends."""
         line = self.line_of(own)
         new = self.revised.line(self.revised.members[twin]) + self.revised.origin
         u = (line[1] - line[0]) / np.linalg.norm(line[1] - line[0])

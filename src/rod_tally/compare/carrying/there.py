@@ -1,8 +1,7 @@
 """What the revision's source brought itself: a correction that was taken up there is not made a second time.
 
-A modeller who was told of a load that was multiplied already sends the next revision with the right value: dividing it again, or
-adding a load, a part or a movement again, would be wrong without a word.
-"""
+A modeller who was told of a load that was multiplied already sends the next revision with the right value:
+dividing it again, or adding a load, a part or a movement again, would be wrong without a word."""
 
 from __future__ import annotations
 
@@ -29,7 +28,8 @@ ALIGNED = 1e-3  # difference of unit vectors up to which axes agree
 
 
 class Already(LoadsThere):
-    """Takes out of a record what need not be done on this revision. `skipped` says whether anything was taken out."""
+    """Takes out of a record what need not be done on this revision. `skipped` says whether anything was taken
+    out."""
 
     def __init__(self, base: Model, revised: Model, move: Mover, rows: list[MemberMatch]) -> None:
         super().__init__(base, revised, move)
@@ -40,15 +40,26 @@ class Already(LoadsThere):
         self._removed = _removed_twins(base, revised, move, rows)
         # what takes things out of a record, still in the baseline's ids
         self._before: dict[str, Callable[[Record], Record]] = {
-            "SplitMember": self._split, "AddMembers": self._add, "ReverseMembers": self._reverse, "TurnMembers": self._turn,
-            "TurnSurfaces": self._flip, "MoveNodes": self._move, "AddSurfaces": self._add_surfaces,
-        }  # fmt: skip
+            "SplitMember": self._split,
+            "AddMembers": self._add,
+            "ReverseMembers": self._reverse,
+            "TurnMembers": self._turn,
+            "TurnSurfaces": self._flip,
+            "MoveNodes": self._move,
+            "AddSurfaces": self._add_surfaces,
+        }
         # what makes records of the revision itself
         self._instead: dict[str, Callable[[Record], list[Record]]] = {
-            "DeleteMembers": self._delete, "MergeMembers": self._merge, "MapProfile": self._map, "MapMaterial": self._map,
-            "DeleteCases": self._delete_cases, "ScaleCase": self._scale, "SetCase": self._set_case, "RemoveLoads": self._remove_loads,
+            "DeleteMembers": self._delete,
+            "MergeMembers": self._merge,
+            "MapProfile": self._map,
+            "MapMaterial": self._map,
+            "DeleteCases": self._delete_cases,
+            "ScaleCase": self._scale,
+            "SetCase": self._set_case,
+            "RemoveLoads": self._remove_loads,
             "TellLoad": self._tell,
-        }  # fmt: skip
+        }
         # what takes things out of a record that is the revision's already
         self._after: dict[str, Callable[[Record], list[Record]]] = {
             "AddLoads": self._add_loads,
@@ -59,8 +70,8 @@ class Already(LoadsThere):
         }
 
     def placed(self, record: Record) -> list[Record]:
-        """A record of the baseline as those that are still to be made on the revision. Raises There for none, Target where what
-        it is about is not there."""
+        """A record of the baseline as those that are still to be made on the revision. Raises There for none,
+        Target where what it is about is not there."""
         kind = str(record.get("edit"))
         record = copy.deepcopy(record)
         self.move.begin(record)
@@ -90,7 +101,8 @@ class Already(LoadsThere):
         return [record]
 
     def _merge(self, record: Record) -> list[Record]:
-        """The revision's own pieces of what is one here, those that a split carried over has just made among them."""
+        """The revision's own pieces of what is one here, those that a split carried over has just made among
+        them."""
         out: list[str] = []
         for ident in record["values"]["members"]:
             twin = self.move.part.get(ident)
@@ -101,7 +113,9 @@ class Already(LoadsThere):
                 ends = {self.revised.members[twin].start, self.revised.members[twin].end}
                 new = [m for i, m in self.revised.members.items() if i not in self._members]
                 out += [
-                    m.id for m in new if ends & {m.start, m.end} and m.section == self.revised.members[twin].section
+                    m.id
+                    for m in new
+                    if ends & {m.start, m.end} and m.section == self.revised.members[twin].section
                 ]
         record["values"]["members"] = list(dict.fromkeys(out))
         if len(record["values"]["members"]) < 2:
@@ -128,8 +142,9 @@ class Already(LoadsThere):
         return record
 
     def _running(self, own: str) -> str:
-        """The member of the revision that runs where one of the baseline did when it was split; "" for none. Later corrections of
-        the baseline may have moved or deleted either half, so that it is paired with nothing, or the other half with all of it."""
+        """The member of the revision that runs where one of the baseline did when it was split; "" for none.
+        Later corrections of the baseline may have moved or deleted either half, so that it is paired with
+        nothing, or the other half with all of it."""
         if own not in self.move.lines:
             return ""
         place = self.move.places.forward(self.move.lines[own])
@@ -141,7 +156,8 @@ class Already(LoadsThere):
         return ""
 
     def made(self, record: Record, before: set[str]) -> None:
-        """After a record was made on the revision, which had the members `before`: which half of a split member is which."""
+        """After a record was made on the revision, which had the members `before`: which half of a split
+        member is which."""
         own = str(record.get("values", {}).get("member_id", ""))
         if record.get("edit") != "SplitMember":
             return
@@ -180,7 +196,8 @@ class Already(LoadsThere):
         return record
 
     def _add_openings(self, record: Record) -> list[Record]:
-        """One that lies in an opening of the revision's surface, or where its outline ends, is there already."""
+        """One that lies in an opening of the revision's surface, or where its outline ends, is there
+        already."""
         kept = []
         for part in record["values"]["openings"]:
             s = self.revised.surfaces[part["surface"]]
@@ -214,8 +231,8 @@ class Already(LoadsThere):
         return [record]
 
     def _reverse(self, record: Record) -> Record:
-        """One of the revision that runs against where the member ran before is turned already; of a record that does not keep that,
-        one that runs along the baseline's as it is now."""
+        """One of the revision that runs against where the member ran before is turned already; of a record
+        that does not keep that, one that runs along the baseline's as it is now."""
         values = record["values"]
         values["members"] = self._kept(
             values["members"], lambda i: self.move.runs_back(i, self.move.part[i]) != (i in self.move.lines)
@@ -285,7 +302,8 @@ def _off(a: Array, b: Array) -> float:
 
 
 def _removed_twins(base: Model, revised: Model, move: Mover, rows: list[MemberMatch]) -> dict[str, str]:
-    """Parts of the revision that are ones which were deleted from the baseline: what has no other partner, and lies there."""
+    """Parts of the revision that are ones which were deleted from the baseline: what has no other partner,
+    and lies there."""
     free = [r.revised_id for r in rows if r.status == "added" and r.revised_id]
     out: dict[str, str] = {}
     every: list[Member | Surface] = [*base.removed_members.values(), *base.removed_surfaces.values()]
@@ -306,7 +324,11 @@ def _removed_twins(base: Model, revised: Model, move: Mover, rows: list[MemberMa
             other = _drawn(revised, part)
             if other is None or other.shape != place.shape:
                 continue
-            off = min(_off(place, np.roll(way, k, axis=0)) for way in (other, other[::-1]) for k in range(len(other)))
+            off = min(
+                _off(place, np.roll(way, k, axis=0))
+                for way in (other, other[::-1])
+                for k in range(len(other))
+            )
             if off <= SAME_PLACE and (best is None or (off, ident) < best):
                 best = off, ident
         if best is not None:
@@ -315,7 +337,8 @@ def _removed_twins(base: Model, revised: Model, move: Mover, rows: list[MemberMa
 
 
 def _drawn(model: Model, part: Member | Surface) -> Array | None:
-    """A part as it is drawn (n, 3), in the source's coordinates; None for a deleted one that no source drew."""
+    """A part as it is drawn (n, 3), in the source's coordinates; None for a deleted one that no source
+    drew."""
     if isinstance(part, Surface):
         return np.asarray(drawn_outline(part, False)) + model.origin
     if part.drawn is None and (part.start not in model.nodes or part.end not in model.nodes):
@@ -324,8 +347,8 @@ def _drawn(model: Model, part: Member | Surface) -> Array | None:
 
 
 def moved_here(base: Model, revised: Model, rows: list[MemberMatch], places: Places) -> list[MemberMatch]:
-    """Further pairs: members that corrections moved out of their place here, with what the revision's source still has where they
-    were drawn."""
+    """Further pairs: members that corrections moved out of their place here, with what the revision's source
+    still has where they were drawn."""
     free = {r.revised_id: revised.members[r.revised_id] for r in rows if r.status == "added" and r.revised_id}
     out = []
     for row in rows:

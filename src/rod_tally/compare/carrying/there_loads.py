@@ -26,12 +26,14 @@ class There(Exception):
 
 
 class LoadsThere:
-    """Takes out of a record of load cases or loads what need not be done on this revision. `skipped` says whether anything was."""
+    """Takes out of a record of load cases or loads what need not be done on this revision. `skipped` says
+    whether anything was."""
 
     def __init__(self, base: Model, revised: Model, move: Mover) -> None:
         self.base, self.revised, self.move = base, revised, move
         self.skipped = False
-        # loads of the revision's source that stand for one that was added here, and those that were added to it, by case
+        # loads of the revision's source that stand for one that was added here, and those that were added to
+        # it, by case
         self._stood: dict[str, list[Load]] = {}
         self._made: dict[str, list[Load]] = {}
         self._ahead = self._done_factors()
@@ -54,8 +56,9 @@ class LoadsThere:
         return next(iter(loads_of(self.revised, probe)), None)
 
     def _done_factors(self) -> dict[str, list[float]]:
-        """By case the factors that the baseline's was multiplied by, in order, where more loads of the revision are as large as those
-        of the baseline are now than as they were before: its source has been multiplied already."""
+        """By case the factors that the baseline's was multiplied by, in order, where more loads of the
+        revision are as large as those of the baseline are now than as they were before: its source has been
+        multiplied already."""
         out: dict[str, list[float]] = {}
         for record in self.base.corrections:
             if record.get("edit") != "ScaleCase":
@@ -71,8 +74,8 @@ class LoadsThere:
         return out
 
     def _missing(self, case: str, loads: list[dict[str, Any]]) -> list[dict[str, Any]]:
-        """Those of loads (of the revision, plain values) that the revision's source did not bring; each of its loads counts once.
-        Where it has been multiplied already, so are they."""
+        """Those of loads (of the revision, plain values) that the revision's source did not bring; each of
+        its loads counts once. Where it has been multiplied already, so are they."""
         factor = float(np.prod(self._ahead.get(case, [])))
         if factor != 1.0:
             loads = [times(values, factor) for values in loads]
@@ -81,7 +84,10 @@ class LoadsThere:
         out, new = [], []
         for values in loads:
             mine = self._plain(values)
-            equal = [sum(own.same(mine) for own in other) if mine is not None else 0 for other in (known, stood, made)]
+            equal = [
+                sum(own.same(mine) for own in other) if mine is not None else 0
+                for other in (known, stood, made)
+            ]
             if mine is None or equal[0] <= equal[1] + equal[2]:
                 out.append(values)
                 new += [mine] if mine is not None else []
@@ -109,7 +115,9 @@ class LoadsThere:
             self.skipped = True
             loads = self._missing(case["name"], case.get("loads", []))
             if loads:
-                out.append({"edit": "AddLoads", "values": {"case": case["name"], "loads": loads}, "places": {}})
+                out.append(
+                    {"edit": "AddLoads", "values": {"case": case["name"], "loads": loads}, "places": {}}
+                )
         if new:
             placed["values"]["cases"] = new
             out.insert(0, placed)
@@ -124,7 +132,8 @@ class LoadsThere:
         return [record]
 
     def _which(self, record: Record, case: str, loads: Any) -> list[tuple[str, int] | None]:
-        """Kind and number in the revision of loads of the baseline that a record keeps; None for those that are not there."""
+        """Kind and number in the revision of loads of the baseline that a record keeps; None for those that
+        are not there."""
         if not loads:
             raise Target("which loads it was about was not kept by the release that made it")
         if case not in self.revised.cases:
@@ -138,7 +147,8 @@ class LoadsThere:
             except Target:
                 mine = []
             twin = next(
-                (n for n, (_, own) in enumerate(known) if n not in used and any(own.same(x) for x in mine)), None
+                (n for n, (_, own) in enumerate(known) if n not in used and any(own.same(x) for x in mine)),
+                None,
             )
             out.append(None if twin is None else known[twin][0])
             if twin is not None:

@@ -1,4 +1,5 @@
-"""Models between two revisions: one of them with some attributes of the other's, or without the parts that it has alone."""
+"""Models between two revisions: one of them with some attributes of the other's, or without the parts that it
+has alone."""
 
 from __future__ import annotations
 
@@ -42,9 +43,8 @@ def reversed_transform(t: Transform | None) -> Transform | None:
 class Between:
     """Gives a model the attributes of its counterpart. Neither of the two is changed.
 
-    `source` is where attributes come from, `target` what gets them; rows, transform and cases are those of the comparison of
-    the source as baseline with the target as revision.
-    """
+    `source` is where attributes come from, `target` what gets them; rows, transform and cases are those of
+    the comparison of the source as baseline with the target as revision."""
 
     def __init__(
         self,
@@ -56,16 +56,20 @@ class Between:
         cases: list[CaseMatch],
     ) -> None:
         self.source, self.target = source, target
-        self.members = [m for m in members if m.baseline_id in source.members and m.revised_id in target.members]
-        self.surfaces = [m for m in surfaces if m.baseline_id in source.surfaces and m.revised_id in target.surfaces]
+        self.members = [
+            m for m in members if m.baseline_id in source.members and m.revised_id in target.members
+        ]
+        self.surfaces = [
+            m for m in surfaces if m.baseline_id in source.surfaces and m.revised_id in target.surfaces
+        ]
         self.places = Places(source, target, transform)
         self.cases = [c for c in cases if c.baseline_name in source.cases and c.revised_name in target.cases]
         self.paired = {m.revised_id for m in (*self.members, *self.surfaces)}
         self.move = Mover(source, target, self.places, self.members, self.surfaces)
 
     def with_attributes(self, wanted: set[str]) -> tuple[Model, int]:
-        """The target with these of `ATTRIBUTES` as its counterparts in the source have them, and how many values that
-        changed. Loads that reach nothing of the target stay away."""
+        """The target with these of `ATTRIBUTES` as its counterparts in the source have them, and how many
+        values that changed. Loads that reach nothing of the target stay away."""
         out = copied(self.target)
         count = 0
         for name, give in (
@@ -118,7 +122,9 @@ class Between:
 
     def _releases(self, out: Model) -> int:
         """Of members that are one on either side: an end of a piece may be inside of the whole."""
-        pieces = {m.baseline_id for m in self.members if m.piece} | {m.revised_id for m in self.members if m.piece}
+        pieces = {m.baseline_id for m in self.members if m.piece} | {
+            m.revised_id for m in self.members if m.piece
+        }
         count = 0
         for row in self.members:
             if row.baseline_id in pieces or row.revised_id in pieces:
@@ -141,7 +147,8 @@ class Between:
             a, b = self.source.surfaces[row.baseline_id or ""], out.surfaces[row.revised_id or ""]
             lines = [np.array(self.move.points(e.line)) for e in a.supports]
             same = len(lines) == len(b.supports) and all(
-                np.allclose(line, y.line, atol=1e-6) and self._words(x.support) == self._words(y.support, back=True)
+                np.allclose(line, y.line, atol=1e-6)
+                and self._words(x.support) == self._words(y.support, back=True)
                 for line, x, y in zip(lines, a.supports, b.supports)
             )
             if not same or a.bedding != b.bedding:
@@ -167,7 +174,10 @@ class Between:
         for row in self.cases:
             if row.status in ("same", "renamed"):
                 continue
-            was, own = self.source.cases[row.baseline_name or ""], copy(self.target.cases[row.revised_name or ""])
+            was, own = (
+                self.source.cases[row.baseline_name or ""],
+                copy(self.target.cases[row.revised_name or ""]),
+            )
             out.cases[own.name] = own
             own.self_weight, own.spectrum = was.self_weight, was.spectrum
             for name, _ in LISTS.values():

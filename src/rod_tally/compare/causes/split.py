@@ -27,8 +27,8 @@ Solve = Callable[[Model, list[str] | None], Side]  # a model's results of these 
 
 @dataclass(slots=True)
 class Cause:
-    """What one cause adds to the change, SI: in the first order, in the second, and on the average of both. `names` are
-    several where the building between them cannot stand."""
+    """What one cause adds to the change, SI: in the first order, in the second, and on the average of both.
+    `names` are several where the building between them cannot stand."""
 
     names: tuple[str, ...]
     first: float
@@ -41,7 +41,8 @@ class Cause:
 
 @dataclass(slots=True)
 class Causes:
-    """The change of one result: `causes` add up to it in either order, and on the average. `runs`: models that were solved."""
+    """The change of one result: `causes` add up to it in either order, and on the average. `runs`: models
+    that were solved."""
 
     of: ResultChange
     causes: list[Cause] = field(default_factory=list)
@@ -55,22 +56,27 @@ class Causes:
 
 @dataclass(slots=True)
 class _Step:
-    """A cause, and what gives the model after it was let in and whether that is made of the revision; the last step of an
-    order leads to the revision itself."""
+    """A cause, and what gives the model after it was let in and whether that is made of the revision; the
+    last step of an order leads to the revision itself."""
 
     name: str
     make: Callable[[], tuple[Model, bool]]
 
 
 def split_change(
-    base: Side, revised: Side, comparison: Comparison, of: ResultChange, solve: Solve, progress: Progress = silent
+    base: Side,
+    revised: Side,
+    comparison: Comparison,
+    of: ResultChange,
+    solve: Solve,
+    progress: Progress = silent,
 ) -> Causes:
     """Split `of`, a row of `comparison.results`, into `CAUSES`.
 
-    First order: parts that are gone are taken out, the rest goes to its new place, then sections, materials, releases,
-    supports and loads change one after the other, last come the parts that are new. Second order: loads, supports,
-    releases, materials and sections change first, then parts go, the rest moves, new parts come. What a cause adds depends
-    on what was let in before it: where both orders agree, it acts by itself.
+    First order: parts that are gone are taken out, the rest goes to its new place, then sections, materials,
+    releases, supports and loads change one after the other, last come the parts that are new. Second order:
+    loads, supports, releases, materials and sections change first, then parts go, the rest moves, new parts
+    come. What a cause adds depends on what was let in before it: where both orders agree, it acts by itself.
     """
     old, new, c = base.model, revised.model, comparison
     gone = [m.baseline_id for m in c.parts if m.revised_id is None and m.baseline_id]
@@ -88,7 +94,9 @@ def split_change(
 
     changed = [a for a in ATTRIBUTES if present(a)]
     moved = any(
-        (m.shift > 0 or any(x.what in GEOMETRY for x in m.changes)) for m in c.parts if m.baseline_id and m.revised_id
+        (m.shift > 0 or any(x.what in GEOMETRY for x in m.changes))
+        for m in c.parts
+        if m.baseline_id and m.revised_id
     )
     geometry = "geometry" if moved or gone or come else REST
 
@@ -156,7 +164,9 @@ def _merged(ways: list[list[tuple[tuple[str, ...], float]]]) -> list[Cause]:
 class _Value:
     """The value of one quantity in a model between the two, in the baseline's axes."""
 
-    def __init__(self, base: Side, revised: Side, comparison: Comparison, of: ResultChange, solve: Solve) -> None:
+    def __init__(
+        self, base: Side, revised: Side, comparison: Comparison, of: ResultChange, solve: Solve
+    ) -> None:
         self.base, self.revised, self.comparison, self.row, self.solve = base, revised, comparison, of, solve
         self.runs = 0
         self.same_members = _same([m.baseline_id for m in comparison.members if m.baseline_id], "member")
@@ -183,7 +193,9 @@ class _Value:
         if of_revision:
             rows = c.members, c.surfaces, self.shared, Places(self.base.model, model, c.transform)
         else:
-            own = Shared(*([(a, a) for a, _ in pairs] for pairs in (self.shared.cases, self.shared.combinations)))
+            own = Shared(
+                *([(a, a) for a, _ in pairs] for pairs in (self.shared.cases, self.shared.combinations))
+            )
             rows = self.same_members, self.same_surfaces, own, Places(self.base.model, model, None)
         members, surfaces, shared, places = rows
         results, _ = compare_results(self.base, solved, places, members, surfaces, shared)

@@ -1,4 +1,5 @@
-"""Who must be looked at again: parts of the revision whose demand is above the one that was accepted, one number a part."""
+"""Who must be looked at again: parts of the revision whose demand is above the one that was accepted, one
+number a part."""
 
 from __future__ import annotations
 
@@ -18,19 +19,23 @@ from ..places import Places
 from .pairs import ENVELOPE, SURFACE_FORCES, ResultChange, Shared, Side
 
 NAMED = 5  # parts that the finding names
-TURNED = np.array([False, False, True, False, False, True])  # components whose sign turns with a member's axis
+TURNED = np.array(
+    [False, False, True, False, False, True]
+)  # components whose sign turns with a member's axis
 ACROSS = np.array([False, True, True, False, True, True])  # and with its other two axes
-# components that ask something else of a part with the other sign; moments do not where the section is alike both ways
+# components that ask something else of a part with the other sign; moments do not where the section is alike
+# both ways
 SIGNED = np.array([True, False, False, False, True, True])
 WEAKER = ("section", "material", "thickness")
 
 
 @dataclass(slots=True)
 class LookAgain:
-    """A part of the revision. `why`: "demand", "resistance" (another section, material or thickness), "new" or "not
-    computed" (in one of the two). `ratio` of new to accepted demand (or use of the section), None where nothing was accepted; `was` and
-    `is_` (SI) are of the component `quantity` that gives it, `by` the combination or case that gives `is_`. `used_before`
-    and `used_after`: share of the elastic section (`FORMULA`), None where it is not known."""
+    """A part of the revision. `why`: "demand", "resistance" (another section, material or thickness), "new"
+    or "not computed" (in one of the two). `ratio` of new to accepted demand (or use of the section), None
+    where nothing was accepted; `was` and `is_` (SI) are of the component `quantity` that gives it, `by` the
+    combination or case that gives `is_`. `used_before` and `used_after`: share of the elastic section
+    (`FORMULA`), None where it is not known."""
 
     cls: str
     baseline_id: str | None
@@ -47,8 +52,8 @@ class LookAgain:
 
 @dataclass(slots=True)
 class _Demand:
-    """Of the members of one side: lowest and highest of each component (M, 6) over combinations, and names of what gives
-    them."""
+    """Of the members of one side: lowest and highest of each component (M, 6) over combinations, and names of
+    what gives them."""
 
     envelope: MemberEnvelope
     names: list[str]
@@ -71,14 +76,15 @@ def look_again(
     limits: CompareSettings,
     places: Places,
 ) -> tuple[list[LookAgain], str]:
-    """Parts whose demand rose by more than the tolerances, that are weaker or new, or that were not computed on either side;
-    the largest ratio first. And over what the demand was taken, in words; "" where nothing is shared.
+    """Parts whose demand rose by more than the tolerances, that are weaker or new, or that were not computed
+    on either side; the largest ratio first. And over what the demand was taken, in words; "" where nothing is
+    shared.
 
-    The demand of a member is the lowest and the highest value of each component along it over the combinations that both
-    have, over the cases that both have where there is no such combination. Tension is held against tension and compression
-    against compression, and so are moments of one sign in concrete and in what is not known; shear, torsion, and moments in
-    steel, aluminium and timber count by their size. What is computed in neither of the two is not listed.
-    """
+    The demand of a member is the lowest and the highest value of each component along it over the
+    combinations that both have, over the cases that both have where there is no such combination. Tension is
+    held against tension and compression against compression, and so are moments of one sign in concrete and
+    in what is not known; shear, torsion, and moments in steel, aluminium and timber count by their size. What
+    is computed in neither of the two is not listed."""
     if base.results is None or revised.results is None or not (shared.cases or shared.combinations):
         return [], ""
     old, new = (_chosen(s, shared, k) for k, s in enumerate((base, revised)))
@@ -104,9 +110,11 @@ def look_again(
     return out, f"{len(new)} {what if len(new) != 1 else what[:-1]} that both have"
 
 
-def _face_alike(before: _Demand, columns: list[MemberMatch], old: Results, new: Results, places: Places) -> None:
-    """Give the demand of walls as columns the signs it has about the normals of the revision: which way a wall's normal looks
-    depends on how the building lies."""
+def _face_alike(
+    before: _Demand, columns: list[MemberMatch], old: Results, new: Results, places: Places
+) -> None:
+    """Give the demand of walls as columns the signs it has about the normals of the revision: which way a
+    wall's normal looks depends on how the building lies."""
     if old.plates is None or new.plates is None:
         return
     low, high = before.envelope.low, before.envelope.high
@@ -137,13 +145,16 @@ def _demand(results: Results, combinations: list[Combination]) -> _Demand:
     found = of_members(results, envelope(results, combinations))
     used = [results.case_index(n) for n in dict.fromkeys(n for c in combinations for n in c.factors)]
     row = {m: k for k, m in enumerate(results.member_ids)}
-    return _Demand(found, [c.name for c in combinations], row, np.asarray(results.member_done[used].all(axis=0)))
+    return _Demand(
+        found, [c.name for c in combinations], row, np.asarray(results.member_done[used].all(axis=0))
+    )
 
 
 def _members(
     before: _Demand, after: _Demand, rows: list[MemberMatch], limits: CompareSettings, model: Model
 ) -> list[LookAgain]:
-    """One entry of each member of the revision that has to be looked at; a merged member has the demand of all its pieces."""
+    """One entry of each member of the revision that has to be looked at; a merged member has the demand of
+    all its pieces."""
     accepted: dict[str, tuple[Array, Array]] = {}
     first: dict[str, MemberMatch] = {}
     lost: set[str] = set()
@@ -161,7 +172,10 @@ def _members(
         if m.flipped:
             low, high = np.where(TURNED, -high, low), np.where(TURNED, -low, high)
         if m.revised_id in accepted:
-            low, high = np.minimum(low, accepted[m.revised_id][0]), np.maximum(high, accepted[m.revised_id][1])
+            low, high = (
+                np.minimum(low, accepted[m.revised_id][0]),
+                np.maximum(high, accepted[m.revised_id][1]),
+            )
         accepted[m.revised_id] = low, high
     out: list[LookAgain] = []
     compared: list[tuple[str, int]] = []
@@ -170,7 +184,8 @@ def _members(
         if m.baseline_id is None:
             out.append(LookAgain(m.cls, None, ident, "new", None))
         elif k is None and ident not in accepted:
-            continue  # nothing was accepted and nothing is new: the checks of the revision say why it is not computed
+            # nothing was accepted and nothing is new: the checks of the revision say why it is not computed
+            continue
         elif k is None or ident in lost:
             out.append(LookAgain(m.cls, m.baseline_id, ident, "not computed", None))
         else:
@@ -192,7 +207,10 @@ def of_components(limits: CompareSettings) -> tuple[Array, Array]:
 
 
 def _grown(
-    accepted: dict[str, tuple[Array, Array]], after: _Demand, compared: list[tuple[str, int]], limits: CompareSettings
+    accepted: dict[str, tuple[Array, Array]],
+    after: _Demand,
+    compared: list[tuple[str, int]],
+    limits: CompareSettings,
 ) -> NDArray[np.bool_]:
     """Whether any component of each member grew on either side: all at once, for most have not."""
     if not compared:
@@ -243,15 +261,23 @@ def _worst(
     sign = -1.0 if at < 6 else 1.0
     by = (e.low_by if at < 6 else e.high_by)[k, at % 6]
     return LookAgain(
-        m.cls, m.baseline_id, ident, "demand", float(ratio[at]), COMPONENTS[at % 6], sign * float(was[at]) + 0.0,
-        sign * float(now[at]), after.names[int(by)],
-    )  # fmt: skip
+        m.cls,
+        m.baseline_id,
+        ident,
+        "demand",
+        float(ratio[at]),
+        COMPONENTS[at % 6],
+        sign * float(was[at]) + 0.0,
+        sign * float(now[at]),
+        after.names[int(by)],
+    )
 
 
 def _surfaces(
     rows: list[MemberMatch], results: list[ResultChange], limits: CompareSettings, what: str
 ) -> list[LookAgain]:
-    """Slabs and walls by the largest size of each force and moment a metre; those without shells have none."""
+    """Slabs and walls by the largest size of each force and moment a metre; those without shells have
+    none."""
     by_part: dict[str, list[ResultChange]] = {}
     for r in results:
         if r.case == ENVELOPE and r.quantity in SURFACE_FORCES and r.revised_id is not None:
@@ -283,7 +309,8 @@ def _surfaces(
 
 
 def again_finding(found: list[LookAgain], over: str, called: dict[str, str]) -> Finding | None:
-    """Which parts must be looked at again, the worst named; None for none. `called`: words for a part, by id."""
+    """Which parts must be looked at again, the worst named; None for none. `called`: words for a part, by
+    id."""
     if not found:
         return None
     count = {w: sum(x.why == w for x in found) for w in ("demand", "resistance", "new", "not computed")}
@@ -301,7 +328,9 @@ def again_finding(found: list[LookAgain], over: str, called: dict[str, str]) -> 
         + ")"
         for x in worst
     )
-    text = f"{len(found)} parts must be looked at again over {over}: {parts}" + (f"; first {named}" if named else "")
+    text = f"{len(found)} parts must be looked at again over {over}: {parts}" + (
+        f"; first {named}" if named else ""
+    )
     if any(x.used_after is not None for x in found):
         text += f". Use of sections: {FORMULA}"
     return Finding(

@@ -14,14 +14,16 @@ from .pairs import FLIPPED, Side
 def forces_before(
     base: Side, revised: Side, comparison: Comparison, member: str, case: str
 ) -> list[tuple[Array, Array]]:
-    """Distances (k,) along a member of the revision and forces (k, 6) there in the baseline, in the member's axes as they
-    are now, one piece for each member of the baseline that it is; [] where the case or the members are not in both.
+    """Distances (k,) along a member of the revision and forces (k, 6) there in the baseline, in the member's
+    axes as they are now, one piece for each member of the baseline that it is; [] where the case or the
+    members are not in both.
 
-    `case` is a case or a combination that both have, by its name in the revision. Places go with the building's own turn and
-    shift, across the member's axis; they may lie beyond its ends.
-    """
+    `case` is a case or a combination that both have, by its name in the revision. Places go with the
+    building's own turn and shift, across the member's axis; they may lie beyond its ends."""
     r, new = base.results, revised.model.members.get(member)
-    pair = next((p for p in (*comparison.shared.cases, *comparison.shared.combinations) if p[1] == case), None)
+    pair = next(
+        (p for p in (*comparison.shared.cases, *comparison.shared.combinations) if p[1] == case), None
+    )
     if r is None or new is None or pair is None:
         return []
     named = next((c for c in usable(r, base.combinations) if c.name == pair[0]), None)

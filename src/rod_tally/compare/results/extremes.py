@@ -1,4 +1,5 @@
-"""The value of largest size of a quantity on either side of a pair, with its sign: along a member, over a surface, over cases."""
+"""The value of largest size of a quantity on either side of a pair, with its sign: along a member, over a
+surface, over cases."""
 
 from __future__ import annotations
 
@@ -39,10 +40,9 @@ class Extremes:
     def largest(self) -> tuple[Array, Array]:
         """The values of largest size, with their signs, old and new (n, q).
 
-        A beam under a uniform load has equal shears of opposite sign at its ends: which of them is larger is rounding, and must
-        not be read as a change of sign. Where the two sides would show opposite signs and one of them has a value of the other's
-        sign that is as large, within TIE, that one is shown.
-        """
+        A beam under a uniform load has equal shears of opposite sign at its ends: which of them is larger is
+        rounding, and must not be read as a change of sign. Where the two sides would show opposite signs and
+        one of them has a value of the other's sign that is as large, within TIE, that one is shown."""
         old = np.where(-self.low_old > self.high_old, self.low_old, self.high_old)
         new = np.where(-self.low_new > self.high_new, self.low_new, self.high_new)
         other_old = np.where(old < 0, self.high_old, self.low_old)
@@ -68,8 +68,8 @@ def along_members(results: Results, case: int = 0) -> tuple[Array, Array]:
 def over_surfaces(fields: PlateFields, results: Results, turned: dict[int, Array]) -> tuple[Array, Array]:
     """Least and largest (S, 8) of each surface and component at its corners.
 
-    `turned`: for surfaces by number whose axes are not those to compare in, the matrix (8, 8) of `between_axes`.
-    """
+    `turned`: for surfaces by number whose axes are not those to compare in, the matrix (8, 8) of
+    `between_axes`."""
     surface = fields.averaged_surfaces()
 
     def compared(values: Array) -> Array:
@@ -90,11 +90,11 @@ def over_surfaces(fields: PlateFields, results: Results, turned: dict[int, Array
 
 
 def between_axes(own: Array, shown: Array) -> Array:
-    """The matrix (8, 8) that brings nx, ny, nxy, mx, my, mxy, vx, vy of axes `own` to axes `shown` (rows x, y, z).
+    """The matrix (8, 8) that brings nx, ny, nxy, mx, my, mxy, vx, vy of axes `own` to axes `shown` (rows x,
+    y, z).
 
-    Both lie in one plane: membrane forces and moments are tensors of it, shear forces a vector; moments and shear forces change
-    sign where the normal does.
-    """
+    Both lie in one plane: membrane forces and moments are tensors of it, shear forces a vector; moments and
+    shear forces change sign where the normal does."""
     q = shown[:2] @ own[:2].T
     u, _, v = np.linalg.svd(q)  # planes that are not quite parallel
     q = u @ v

@@ -1,4 +1,5 @@
-"""Results of two revisions, like with like: the same cases and combinations only, in the baseline's own axes."""
+"""Results of two revisions, like with like: the same cases and combinations only, in the baseline's own
+axes."""
 
 from __future__ import annotations
 
@@ -24,7 +25,8 @@ DISPLACEMENTS = ("ux", "uy", "uz", "rx", "ry", "rz")
 SURFACE_FORCES = ("nx", "ny", "nxy", "mx", "my", "mxy", "vx", "vy")
 STOREY = ("shear_x", "shear_y", "drift_x", "drift_y")
 ENVELOPE = "envelope"
-# signs of a member's forces when its axis runs the other way round: x and y turn, z stays, and the face of the cut with them
+# signs of a member's forces when its axis runs the other way round: x and y turn, z stays, and the face of
+# the cut with them
 FLIPPED = np.array([1.0, 1.0, -1.0, 1.0, 1.0, -1.0])
 LEVEL = 0.01  # m; storeys whose levels are nearer than this are one
 PARALLEL = 1e-9  # axes that differ by less are the same
@@ -45,8 +47,8 @@ class Side:
 
 @dataclass(slots=True)
 class ResultChange:
-    """One quantity on both sides, SI; `change` is revised - baseline. Ids are of members, surfaces, nodes, storeys or modes,
-    None for a sum over all supports."""
+    """One quantity on both sides, SI; `change` is revised - baseline. Ids are of members, surfaces, nodes,
+    storeys or modes, None for a sum over all supports."""
 
     quantity: str
     case: str
@@ -69,7 +71,8 @@ class Shared:
 
 
 def shared_of(base: Side, revised: Side, pair: dict[str, str], same: dict[str, str]) -> Shared:
-    """`pair` gives the revised name of baseline cases, `same` of baseline combinations with the same factors."""
+    """`pair` gives the revised name of baseline cases, `same` of baseline combinations with the same
+    factors."""
     if base.results is None or revised.results is None:
         return Shared()
     cases = [(a, b) for a, b in pair.items() if a in base.results.cases and b in revised.results.cases]
@@ -79,9 +82,15 @@ def shared_of(base: Side, revised: Side, pair: dict[str, str], same: dict[str, s
 
 
 def compare_results(
-    base: Side, revised: Side, places: Places, members: list[MemberMatch], surfaces: list[MemberMatch], shared: Shared
+    base: Side,
+    revised: Side,
+    places: Places,
+    members: list[MemberMatch],
+    surfaces: list[MemberMatch],
+    shared: Shared,
 ) -> tuple[list[ResultChange], bool]:
-    """All quantities of what both sides have; and whether rows case by case were left out because there would be too many."""
+    """All quantities of what both sides have; and whether rows case by case were left out because there would
+    be too many."""
     if base.results is None or revised.results is None:
         return [], False
     work = _Pairs(base, revised, places, members, surfaces)
@@ -161,7 +170,12 @@ class _Pairs:
     """What is compared with what, as indices into the results of either side."""
 
     def __init__(
-        self, base: Side, revised: Side, places: Places, members: list[MemberMatch], surfaces: list[MemberMatch]
+        self,
+        base: Side,
+        revised: Side,
+        places: Places,
+        members: list[MemberMatch],
+        surfaces: list[MemberMatch],
     ) -> None:
         assert base.results is not None and revised.results is not None
         self.base, self.revised, self.places = base, revised, places
@@ -182,19 +196,28 @@ class _Pairs:
                     self.more_new.append((first_old[m.baseline_id], new[m.revised_id], sign))
                 elif m.revised_id in first_new:
                     row = first_new[m.revised_id]
-                    # brought to the axes of the merged member, then to those of the first piece, as the row is
-                    self.more_old.append((row, old[m.baseline_id], sign * (FLIPPED if matched[row].flipped else 1.0)))
-        self.sign = np.where(np.array([m.flipped for m in matched], bool)[:, None], FLIPPED, 1.0).reshape(-1, 6)
+                    # brought to the axes of the merged member, then to those of the first piece, as the row
+                    # is
+                    self.more_old.append(
+                        (row, old[m.baseline_id], sign * (FLIPPED if matched[row].flipped else 1.0))
+                    )
+        self.sign = np.where(np.array([m.flipped for m in matched], bool)[:, None], FLIPPED, 1.0).reshape(
+            -1, 6
+        )
         nodes_old = {n: k for k, n in enumerate(base.results.node_ids)}
         nodes_new = {n: k for k, n in enumerate(revised.results.node_ids)}
         self.node_old, self.node_new = nodes_old, nodes_new
         self.nodes = [
-            (a, b, nodes_old[a], nodes_new[b]) for b, a in places.node_of.items() if a in nodes_old and b in nodes_new
+            (a, b, nodes_old[a], nodes_new[b])
+            for b, a in places.node_of.items()
+            if a in nodes_old and b in nodes_new
         ]
         held_old = {n: k for k, n in enumerate(base.results.support_ids)}
         held_new = {n: k for k, n in enumerate(revised.results.support_ids)}
         self.supports = [
-            (a, b, held_old[a], held_new[b]) for b, a in places.node_of.items() if a in held_old and b in held_new
+            (a, b, held_old[a], held_new[b])
+            for b, a in places.node_of.items()
+            if a in held_old and b in held_new
         ]
         self.surfaces: list[tuple[str, str, int, int]] = []
         # further pieces of a split or merged surface: (row, index in the shells), by side
@@ -206,7 +229,8 @@ class _Pairs:
             self._pair_surfaces(base.fields, revised.fields, surfaces)
 
     def _pair_surfaces(self, old: PlateFields, new: PlateFields, surfaces: list[MemberMatch]) -> None:
-        """Shells of either side, and what brings the forces of each to the axes of its row's surface in the baseline."""
+        """Shells of either side, and what brings the forces of each to the axes of its row's surface in the
+        baseline."""
         sa = {s: k for k, s in enumerate(old.plates.surfaces)}
         sb = {s: k for k, s in enumerate(new.plates.surfaces)}
         both = [m for m in surfaces if m.baseline_id in sa and m.revised_id in sb]
@@ -243,7 +267,9 @@ class _Pairs:
         done = np.atleast_2d(old.member_done)[0][self.old] & np.atleast_2d(new.member_done)[0][self.new]
         ids: list[tuple[str | None, str | None]] = [(m.baseline_id, m.revised_id) for m in self.members]
         (low_a, high_a), (low_b, high_b) = along_members(old), along_members(new)
-        values = Extremes(low_a[self.old], high_a[self.old], *_signed(low_b[self.new], high_b[self.new], self.sign))
+        values = Extremes(
+            low_a[self.old], high_a[self.old], *_signed(low_b[self.new], high_b[self.new], self.sign)
+        )
         for row, k, sign in self.more_old:
             low, high = _signed(low_a[k], high_a[k], sign)
             values.low_old[row] = np.minimum(values.low_old[row], low)

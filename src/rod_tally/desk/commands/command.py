@@ -12,7 +12,8 @@ When = Callable[[Window], bool]
 
 @dataclass(frozen=True, slots=True)
 class Command:
-    """`id` is stable and dotted. `when` says whether it can be used now. `help` is the line shown on hovering."""
+    """`id` is stable and dotted. `when` says whether it can be used now. `help` is the line shown on
+    hovering."""
 
     id: str
     title: str

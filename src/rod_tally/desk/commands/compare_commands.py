@@ -1,4 +1,5 @@
-"""Commands of the comparison: which part of the baseline a part is, said by hand, and why a result changed."""
+"""Commands of the comparison: which part of the baseline a part is, said by hand, and why a result
+changed."""
 
 from __future__ import annotations
 
@@ -34,9 +35,12 @@ class PairDesk:
         """Whether a part of a compared revision is picked."""
         review, picked = self.state.review, self.state.picked
         return (
-            review is not None and self.state.comparison is not None and self.state.baseline is not None
-            and picked is not None and review.model.part(picked[1]) is not None
-        )  # fmt: skip
+            review is not None
+            and self.state.comparison is not None
+            and self.state.baseline is not None
+            and picked is not None
+            and review.model.part(picked[1]) is not None
+        )
 
     def candidates(self) -> list[tuple[str, str]]:
         """Parts of the baseline that the picked one may be, with words for each, the nearest first."""
@@ -50,15 +54,27 @@ class PairDesk:
         place = _middle(model, own) + model.origin
         if comparison.transform is not None:
             place = comparison.transform.undo(place[None])[0]
-        twin = {m.baseline_id: m.revised_id for m in comparison.parts if m.baseline_id and m.revised_id and not m.piece}
+        twin = {
+            m.baseline_id: m.revised_id
+            for m in comparison.parts
+            if m.baseline_id and m.revised_id and not m.piece
+        }
         found = []
         for part in base.parts():
             if isinstance(part, Member) == isinstance(own, Member) and part.cls == own.cls:
                 off = float(np.linalg.norm(_middle(base, part) + base.origin - place))
                 taken = twin.get(part.id)
                 other = model.part(taken) if taken and taken != own.id else None
-                used = f", now {other.name or other.id}" if other is not None else ", now this one" if taken else ""
-                found.append((off, part.id, f"{part.name or part.id} · {part.storey} · {off:.2f} m off{used}"))
+                used = (
+                    f", now {other.name or other.id}"
+                    if other is not None
+                    else ", now this one"
+                    if taken
+                    else ""
+                )
+                found.append(
+                    (off, part.id, f"{part.name or part.id} · {part.storey} · {off:.2f} m off{used}")
+                )
         return [(ident, words) for _, ident, words in sorted(found)[:NEAREST]]
 
     def ask(self) -> None:
@@ -106,9 +122,13 @@ class WhyDesk:
         """Whether the revision is compared with another, both with runs that are up to date."""
         review, baseline = self.state.review, self.state.baseline
         return (
-            review is not None and baseline is not None and review.comparison is not None
-            and not review.stale and not baseline.review.stale and bool(review.comparison.results)
-        )  # fmt: skip
+            review is not None
+            and baseline is not None
+            and review.comparison is not None
+            and not review.stale
+            and not baseline.review.stale
+            and bool(review.comparison.results)
+        )
 
     def values(self) -> list[ResultChange]:
         """Results of what is picked; without a pick sums over all supports, and periods."""
@@ -116,7 +136,11 @@ class WhyDesk:
         if review is None or review.comparison is None:
             return []
         ident = self.state.picked[1] if self.state.picked else None
-        own = [r for r in review.comparison.results if r.revised_id == ident and r.case != "modes"] if ident else []
+        own = (
+            [r for r in review.comparison.results if r.revised_id == ident and r.case != "modes"]
+            if ident
+            else []
+        )
         if own:
             return own
         return [r for r in review.comparison.results if r.baseline_id is None or r.case == "modes"]
@@ -134,12 +158,16 @@ class WhyDesk:
         cases = list(dict.fromkeys(c for _, c in by_name))
         first = listed.quantity if listed is not None and listed.quantity in quantities else quantities[0]
         case = listed.by if listed is not None and listed.by in cases else cases[0]
-        seconds = expected_cost(review.model, self.session.settings).seconds * self.session.memory.pace * MOST_RUNS
+        seconds = (
+            expected_cost(review.model, self.session.settings).seconds * self.session.memory.pace * MOST_RUNS
+        )
 
         def done(values: dict[str, Any]) -> None:
             row = by_name.get((str(values["quantity"]), str(values["case"])))
             if row is None:
-                self.session.said.emit(f"{values['quantity']} was not computed in {values['case']} in both revisions")
+                self.session.said.emit(
+                    f"{values['quantity']} was not computed in {values['case']} in both revisions"
+                )
                 return
             self.split(row)
 

@@ -40,7 +40,7 @@ from ..session.actions import held_nodes, lowest
 class Corrections(MadeOf):
     """Asks, and hands the edit to the session, which makes it with undo."""
 
-    # -- what is selected --------------------------------------------------------------------------------------------
+    # -- what is selected ------------------------------------------------------------------------------------
 
     def nodes(self) -> list[str]:
         return held_nodes(self.model, self.state)
@@ -48,7 +48,7 @@ class Corrections(MadeOf):
     def _say(self, text: str) -> None:
         self.session.said.emit(text)
 
-    # -- what things are ---------------------------------------------------------------------------------------------
+    # -- what things are -------------------------------------------------------------------------------------
 
     def hold(self, support: Support) -> None:
         """Give the selected nodes, feet of members and feet of walls a support."""
@@ -77,7 +77,8 @@ class Corrections(MadeOf):
         self._ask("Thickness", text, fields, lambda v: SetThickness(self.surfaces(), v["thickness"] / 1000))
 
     def ask_map_material(self) -> None:
-        """Map the material of the picked part to a grade, for all that is made of it and for models to come."""
+        """Map the material of the picked part to a grade, for all that is made of it and for models to
+        come."""
         model = self.model
         ids = [*self.members(), *self.surfaces()]
         part = model.part(ids[0]) if model is not None and ids else None
@@ -87,7 +88,9 @@ class Corrections(MadeOf):
         guess = found[0].name if found is not None and found[0].name in grades() else "C30/37"
         text = f"Material {part.material} of this model, and of those to come, is"
         fields = [Field("grade", "grade", guess, list(grades()))]
-        self._ask("Map a material", text, fields, lambda v: self.session.map_material(part.material, v["grade"]))
+        self._ask(
+            "Map a material", text, fields, lambda v: self.session.map_material(part.material, v["grade"])
+        )
 
     def ask_map(self, profile: str) -> None:
         """Map a profile to a section of the catalogue; what its name may be a slip of comes first."""
@@ -99,7 +102,7 @@ class Corrections(MadeOf):
         fields = [Field("name", "section", near[0] if near else "IPE 220", names)]
         self._ask("Map a profile", text, fields, lambda v: self.session.map_profile(profile, v["name"]))
 
-    # -- where things are --------------------------------------------------------------------------------------------
+    # -- where things are ------------------------------------------------------------------------------------
 
     def ask_move(self) -> None:
         if not self.state.chosen("node"):
@@ -117,7 +120,12 @@ class Corrections(MadeOf):
             return
         length = model.length(model.members[members[0]])
         fields = [Field("at", "from its start", length / 2, unit="m", low=0.0, high=length)]
-        self._ask("Split a member", f"It is {length:.3f} m long.", fields, lambda v: SplitMember(members[0], v["at"]))
+        self._ask(
+            "Split a member",
+            f"It is {length:.3f} m long.",
+            fields,
+            lambda v: SplitMember(members[0], v["at"]),
+        )
 
     def merge(self) -> None:
         if len(self.members()) != 2:
@@ -135,7 +143,9 @@ class Corrections(MadeOf):
         u = (other[1] - other[0]) / np.linalg.norm(other[1] - other[0])
         off = [
             float(
-                np.linalg.norm(p - other[0] - u * np.clip((p - other[0]) @ u, 0, np.linalg.norm(other[1] - other[0])))
+                np.linalg.norm(
+                    p - other[0] - u * np.clip((p - other[0]) @ u, 0, np.linalg.norm(other[1] - other[0]))
+                )
             )
             for p in line
         ]
@@ -157,28 +167,45 @@ class Corrections(MadeOf):
             self.session.correct(ReverseMembers(self.members()))
 
     def ask_turn(self) -> None:
-        """Turn local axes: members about their own axis, surfaces by the direction of x or to the other side."""
+        """Turn local axes: members about their own axis, surfaces by the direction of x or to the other
+        side."""
         if self.surfaces() and not self.members():
-            fields = [Field("x", "local x towards", "as it is", ("as it is", "global x", "global y", "global z")),
-                      Field("flip", "local z", "as it is", ("as it is", "to the other side"))]  # fmt: skip
+            fields = [
+                Field("x", "local x towards", "as it is", ("as it is", "global x", "global y", "global z")),
+                Field("flip", "local z", "as it is", ("as it is", "to the other side")),
+            ]
             ways = {"global x": [1.0, 0, 0], "global y": [0, 1.0, 0], "global z": [0, 0, 1.0]}
             text = f"{selected(self.surfaces(), 'surface')}."
-            self._ask("Local axes", text, fields, lambda v: TurnSurfaces(
-                self.surfaces(), ways.get(v["x"], []), v["flip"] != "as it is"))  # fmt: skip
+            self._ask(
+                "Local axes",
+                text,
+                fields,
+                lambda v: TurnSurfaces(self.surfaces(), ways.get(v["x"], []), v["flip"] != "as it is"),
+            )
         elif self.members():
             ways = {"global x": [1.0, 0, 0], "global y": [0, 1.0, 0], "global z": [0, 0, 1.0]}
-            fields = [Field("towards", "local z towards", "by an angle", ("by an angle", *ways)),
-                      Field("angle", "angle", 90.0, unit="°", low=-360.0, high=360.0, digits=1)]  # fmt: skip
+            fields = [
+                Field("towards", "local z towards", "by an angle", ("by an angle", *ways)),
+                Field("angle", "angle", 90.0, unit="°", low=-360.0, high=360.0, digits=1),
+            ]
             text = f"{selected(self.members(), 'member')}."
-            self._ask("Local axes", text, fields, lambda v: TurnMembers(
-                self.members(), v["angle"] if v["towards"] not in ways else 0.0, ways.get(v["towards"], [])))  # fmt: skip
+            self._ask(
+                "Local axes",
+                text,
+                fields,
+                lambda v: TurnMembers(
+                    self.members(),
+                    v["angle"] if v["towards"] not in ways else 0.0,
+                    ways.get(v["towards"], []),
+                ),
+            )
 
     def delete(self) -> None:
         parts = [*self.members(), *self.surfaces()]
         if parts:
             self.session.correct(DeleteMembers(parts))
 
-    # -- selecting more ----------------------------------------------------------------------------------------------
+    # -- selecting more --------------------------------------------------------------------------------------
 
     def one_way(self, way: str) -> None:
         """Let the selected members act in one way only, or in both."""
@@ -193,7 +220,8 @@ class Corrections(MadeOf):
         self.session.correct(SetStanding(walls, on, sides))
 
     def ask_limit(self) -> None:
-        """What the selected one-way members bear at most, or the supports and the ground that can lift off."""
+        """What the selected one-way members bear at most, or the supports and the ground that can lift
+        off."""
         model = self.model
         if model is None:
             return
@@ -209,12 +237,15 @@ class Corrections(MadeOf):
         what, unit = ("member", "kN") if members else ("surface", "kN/m²") if ground else ("support", "kN")
         fields = [Field("limit", "at most", kept.get(parts[0], 0.0) / 1e3, unit=unit, low=0.0, high=1e9)]
         self._ask(
-            "What one-way parts bear at most", f"{selected(parts, what)}. 0 for no limit; beyond it they give way.", fields,
+            "What one-way parts bear at most",
+            f"{selected(parts, what)}. 0 for no limit; beyond it they give way.",
+            fields,
             lambda v: SetLimit(parts, v["limit"] * 1e3, not members),
-        )  # fmt: skip
+        )
 
     def lifting(self, on: bool) -> None:
-        """Let the selected supports, those of selected members' lower ends, or the ground under selected surfaces, push only."""
+        """Let the selected supports, those of selected members' lower ends, or the ground under selected
+        surfaces, push only."""
         model = self.model
         if model is None:
             return
@@ -246,6 +277,10 @@ class Corrections(MadeOf):
                     return getattr(p, "section", None) or round(getattr(p, "thickness", 0.0), 4)
                 return getattr(p, what)
 
-            alike = [p.id for p in model.parts() if type(p) is type(part) and p.cls == part.cls and key(p) == key(part)]
+            alike = [
+                p.id
+                for p in model.parts()
+                if type(p) is type(part) and p.cls == part.cls and key(p) == key(part)
+            ]
         self.state.select([("member" if i in model.members else "surface", i) for i in alike])
         self._say(selected(alike, "part"))

@@ -1,4 +1,5 @@
-"""Commands for cuts: regular sets across floors, one through a wall, moved one by one, used on another storey."""
+"""Commands for cuts: regular sets across floors, one through a wall, moved one by one, used on another
+storey."""
 
 from __future__ import annotations
 
@@ -25,7 +26,9 @@ BOTH = "both ways"
 class CutDesk:
     """Asks for cuts and makes corrections of them."""
 
-    def __init__(self, window: QWidget, session: Session, state: DeskState, units: Callable[[], UnitSet]) -> None:
+    def __init__(
+        self, window: QWidget, session: Session, state: DeskState, units: Callable[[], UnitSet]
+    ) -> None:
         self.window, self.session, self.state, self.units = window, session, state, units
         self.form: Form | None = None
 
@@ -33,7 +36,9 @@ class CutDesk:
     def model(self) -> Model | None:
         return self.state.review.model if self.state.review else None
 
-    def _ask(self, title: str, text: str, fields: list[Field], made: Callable[[dict[str, Any]], None]) -> None:
+    def _ask(
+        self, title: str, text: str, fields: list[Field], made: Callable[[dict[str, Any]], None]
+    ) -> None:
         def guarded(values: dict[str, Any]) -> None:
             try:
                 made(values)
@@ -61,11 +66,15 @@ class CutDesk:
         def made(v: dict[str, Any]) -> None:
             ways = ["x", "y"] if v["way"] == BOTH else [v["way"]]
             records = [
-                c for w in ways for c in regular_cuts(model, v["storey"], w, v["spacing"], v["first"], v["factor"])
+                c
+                for w in ways
+                for c in regular_cuts(model, v["storey"], w, v["spacing"], v["first"], v["factor"])
             ]
             self._show(AddCuts(records))
 
-        self._ask("Cuts across a floor", "Each cut goes from edge to edge of the floor's slabs.", fields, made)
+        self._ask(
+            "Cuts across a floor", "Each cut goes from edge to edge of the floor's slabs.", fields, made
+        )
 
     def ask_wall(self) -> None:
         """A level cut through the selected walls."""
@@ -112,7 +121,9 @@ class CutDesk:
             return
         fields = [
             Field("family", "The cuts of", families[0], families),
-            Field("storey", "on the floor of storey", model.storeys[-1].name, [s.name for s in model.storeys]),
+            Field(
+                "storey", "on the floor of storey", model.storeys[-1].name, [s.name for s in model.storeys]
+            ),
         ]
 
         def made(v: dict[str, Any]) -> None:

@@ -25,7 +25,8 @@ MODELS = "Models (*.ifc *.xlsx *.csv)"
 
 
 class Dialogs(QObject):
-    """`message` is the last message box that was opened; `kept` gives the pictures of the views that are kept."""
+    """`message` is the last message box that was opened; `kept` gives the pictures of the views that are
+    kept."""
 
     message: QMessageBox
     elsewhere: ElsewherePage
@@ -86,7 +87,9 @@ class Dialogs(QObject):
         return str(Path(recent[0]).parent) if recent else str(Path.home())
 
     def ask_save(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(self.window, "Save project as", self._folder(), "Projects (*.rodtally)")
+        path, _ = QFileDialog.getSaveFileName(
+            self.window, "Save project as", self._folder(), "Projects (*.rodtally)"
+        )
         if path:
             self.session.save_as(Path(path))
 
@@ -96,7 +99,9 @@ class Dialogs(QObject):
             self.session.exports.contract_files(Path(folder))
 
     def ask_hand_back(self, results: bool = False) -> None:
-        path, _ = QFileDialog.getSaveFileName(self.window, "Hand back as IFC", self._folder(), "Models (*.ifc)")
+        path, _ = QFileDialog.getSaveFileName(
+            self.window, "Hand back as IFC", self._folder(), "Models (*.ifc)"
+        )
         if path:
             self.session.exports.ifc(Path(path if path.lower().endswith(".ifc") else path + ".ifc"), results)
 
@@ -122,12 +127,16 @@ class Dialogs(QObject):
             self.session.read_answers(Path(path))
 
     def ask_settings(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self.window, "Read settings", self._folder(), "Settings (*.toml)")
+        path, _ = QFileDialog.getOpenFileName(
+            self.window, "Read settings", self._folder(), "Settings (*.toml)"
+        )
         if path:
             self.session.read_settings(Path(path))
 
     def write_settings(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(self.window, "Write settings", self._folder(), "Settings (*.toml)")
+        path, _ = QFileDialog.getSaveFileName(
+            self.window, "Write settings", self._folder(), "Settings (*.toml)"
+        )
         if path:
             try:
                 write_whole(Path(path), lambda p: write_text(p, self.session.settings.to_toml()))
@@ -144,7 +153,9 @@ class Dialogs(QObject):
 
     def ask_takeoff(self) -> None:
         kinds = {"Spreadsheet (*.xlsx)": ".xlsx", "List of parts (*.csv)": ".csv"}
-        path, kind = QFileDialog.getSaveFileName(self.window, "Write the take-off", self._folder(), ";;".join(kinds))
+        path, kind = QFileDialog.getSaveFileName(
+            self.window, "Write the take-off", self._folder(), ";;".join(kinds)
+        )
         if path:
             known = Path(path).suffix.lower() in kinds.values()
             self.session.exports.takeoff(Path(path if known else path + kinds.get(kind, ".xlsx")))
@@ -158,7 +169,9 @@ class Dialogs(QObject):
             "Report to click through (*.html)": ".html",
             "Findings as topics, BCF (*.bcf)": ".bcf",
         }
-        path, kind = QFileDialog.getSaveFileName(self.window, "Write the report", self._folder(), ";;".join(kinds))
+        path, kind = QFileDialog.getSaveFileName(
+            self.window, "Write the report", self._folder(), ";;".join(kinds)
+        )
         if path:
             known = Path(path).suffix.lower() in kinds.values()
             self.session.exports.report(Path(path if known else path + kinds.get(kind, ".pdf")), self.kept())

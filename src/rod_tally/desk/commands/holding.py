@@ -11,7 +11,16 @@ from PyQt6.QtWidgets import QComboBox, QWidget
 from shapely.geometry import MultiPoint, Polygon
 
 from ...model import PINNED_END, Release, Support
-from ...model.edits import Edit, PinBoth, SetBedding, SetBedZones, SetEdgeSupport, SetMemberBed, SetRelease, SetSupport
+from ...model.edits import (
+    Edit,
+    PinBoth,
+    SetBedding,
+    SetBedZones,
+    SetEdgeSupport,
+    SetMemberBed,
+    SetRelease,
+    SetSupport,
+)
 from ...model.edits.edge_supports import edges_of
 from ...model.entities.structure import COMPONENTS, DIRECTIONS, SUPPORT_WORDS
 from ..forms.asking import Asking, selected
@@ -21,22 +30,38 @@ from ..session.actions import held_nodes
 FREE_WORD, HELD_WORD, SPRING_WORD = "free", "held", "spring"
 CHOSEN = "as chosen below"
 MEANING = {
-    "ux": "along x (ux)", "uy": "along y (uy)", "uz": "along z (uz)", "rx": "about x (rx)", "ry": "about y (ry)", "rz": "about z (rz)",
-    "n": "axial (n)", "vy": "shear (vy)", "vz": "shear (vz)", "mt": "torsion (mt)", "my": "bending (my)", "mz": "bending (mz)",
-}  # fmt: skip
+    "ux": "along x (ux)",
+    "uy": "along y (uy)",
+    "uz": "along z (uz)",
+    "rx": "about x (rx)",
+    "ry": "about y (ry)",
+    "rz": "about z (rz)",
+    "n": "axial (n)",
+    "vy": "shear (vy)",
+    "vz": "shear (vz)",
+    "mt": "torsion (mt)",
+    "my": "bending (my)",
+    "mz": "bending (mz)",
+}
 READY = SUPPORT_WORDS | {CHOSEN: None}
 FEET, ALL = "at the foot", "all edges"
 ENDS = {
-    "fixed": "", "pinned in bending": "my mz", "pinned about y": "my", "pinned about z": "mz",
-    "pinned, and free to twist": "mt my mz", "free to slide along": "n", CHOSEN: None,
-}  # fmt: skip
+    "fixed": "",
+    "pinned in bending": "my mz",
+    "pinned about y": "my",
+    "pinned about z": "mz",
+    "pinned, and free to twist": "mt my mz",
+    "free to slide along": "n",
+    CHOSEN: None,
+}
 
 
 class HoldDesk(Asking):
     """Asks what holds nodes, edges and ends, and hands the correction to the session."""
 
     def ask_support(self) -> None:
-        """What holds the selected nodes and the feet of selected members: six directions, along the axes or turned in plan."""
+        """What holds the selected nodes and the feet of selected members: six directions, along the axes or
+        turned in plan."""
         model, nodes = self.model, held_nodes(self.model, self.state)
         if model is None or not nodes:
             if self.state.chosen("surface"):
@@ -52,7 +77,8 @@ class HoldDesk(Asking):
         self._ask_six("Support", text, fields, lambda v: SetSupport(nodes, support_of(v)), DIRECTIONS)
 
     def ask_edges(self) -> None:
-        """What holds edges of the selected slabs and walls, a spring being one a metre of edge; or what ground a slab lies on."""
+        """What holds edges of the selected slabs and walls, a spring being one a metre of edge; or what
+        ground a slab lies on."""
         model, ids = self.model, self.state.chosen("surface")
         if model is None or not ids:
             return
@@ -66,8 +92,10 @@ class HoldDesk(Asking):
         now = own.supports[0].support if own.supports else Support()
         fields = [
             Field("edge", "which", FEET if own.upright else ALL, choices),
-            *ready(READY, now.words), *six(DIRECTIONS, now.stiffness, "/m"), turn(now),
-        ]  # fmt: skip
+            *ready(READY, now.words),
+            *six(DIRECTIONS, now.stiffness, "/m"),
+            turn(now),
+        ]
         text = f"{selected(ids, 'surface')}; {len(own.supports)} edges of the first are held."
 
         def made(v: dict[str, Any]) -> Edit | None:
@@ -117,9 +145,12 @@ class HoldDesk(Asking):
         )
 
     def ask_bed_zone(self) -> None:
-        """Ground of its own under a part of a slab: a rectangle in plan, or what lies around the selected nodes."""
+        """Ground of its own under a part of a slab: a rectangle in plan, or what lies around the selected
+        nodes."""
         model = self.model
-        slabs = [s for s in self.state.chosen("surface") if model is not None and not model.surfaces[s].upright]
+        slabs = [
+            s for s in self.state.chosen("surface") if model is not None and not model.surfaces[s].upright
+        ]
         if model is None or not slabs:
             self.session.said.emit("Select a slab first")
             return
@@ -129,7 +160,14 @@ class HoldDesk(Asking):
         around = np.array(hull.exterior.coords)[:-1] if isinstance(hull, Polygon) else None
         low, high = (around if around is not None else s.outer[:, :2]).min(axis=0), s.outer[:, :2].max(axis=0)
         fields = [
-            Field("bed", "modulus of subgrade reaction", s.bedding / 1e6 or 20.0, unit="MN/m³", low=0.0, high=1e4),
+            Field(
+                "bed",
+                "modulus of subgrade reaction",
+                s.bedding / 1e6 or 20.0,
+                unit="MN/m³",
+                low=0.0,
+                high=1e4,
+            ),
             Field("zones", "zones that it has", "stay", ("stay", "are taken away")),
         ]
         if around is None:
@@ -145,16 +183,27 @@ class HoldDesk(Asking):
         def made(v: dict[str, Any]) -> Edit:
             flat = around
             if flat is None:
-                flat = np.array([(v["x0"], v["y0"]), (v["x1"], v["y0"]), (v["x1"], v["y1"]), (v["x0"], v["y1"])])
+                flat = np.array(
+                    [(v["x0"], v["y0"]), (v["x1"], v["y0"]), (v["x1"], v["y1"]), (v["x0"], v["y1"])]
+                )
             z = float(s.outer[:, 2].mean())
-            zone = {"surface": s.id, "outline": [[float(x), float(y), z] for x, y in flat], "modulus": v["bed"] * 1e6}
+            zone = {
+                "surface": s.id,
+                "outline": [[float(x), float(y), z] for x, y in flat],
+                "modulus": v["bed"] * 1e6,
+            }
             return SetBedZones([zone], [s.id] if v["zones"] != "stay" else [])
 
         where = (
-            f"The zone lies around the {len(nodes)} selected nodes." if around is not None else "A rectangle in plan."
+            f"The zone lies around the {len(nodes)} selected nodes."
+            if around is not None
+            else "A rectangle in plan."
         )
         self._ask(
-            "Ground under a part of a slab", f"{s.name or s.id}. {where} 0: it lies on nothing there.", fields, made
+            "Ground under a part of a slab",
+            f"{s.name or s.id}. {where} 0: it lies on nothing there.",
+            fields,
+            made,
         )
 
     def ask_release(self) -> None:
@@ -165,8 +214,9 @@ class HoldDesk(Asking):
         now = model.members[members[0]].release_start
         fields = [
             Field("which", "at", "both ends", ("both ends", "start", "end")),
-            *ready(ENDS, now.words), *six(COMPONENTS, now.stiffness),
-        ]  # fmt: skip
+            *ready(ENDS, now.words),
+            *six(COMPONENTS, now.stiffness),
+        ]
         text = (
             f"{selected(members, 'member')}; the first one's start is now {now.words + ' released' if now.words else 'fixed'}: "
             "held passes the component on, free releases it."
@@ -208,7 +258,16 @@ def six(names: tuple[str, ...], stiffness: tuple[float, ...], per: str = "") -> 
         size = value / 1000 if value and not isinf(value) else 1e4
         out += [
             Field(name, MEANING[name], word, (FREE_WORD, HELD_WORD, SPRING_WORD)),
-            Field(f"{name} spring", f"stiffness, {name}", size, unit=unit, low=0.0, high=1e12, digits=1, beside=True),
+            Field(
+                f"{name} spring",
+                f"stiffness, {name}",
+                size,
+                unit=unit,
+                low=0.0,
+                high=1e12,
+                digits=1,
+                beside=True,
+            ),
         ]
     return out
 
@@ -216,7 +275,8 @@ def six(names: tuple[str, ...], stiffness: tuple[float, ...], per: str = "") -> 
 def follow(
     form: Form, kinds: dict[str, str | None], of: Callable[[str], tuple[float, ...]], names: tuple[str, ...]
 ) -> None:
-    """The kind sets the six, one of the six makes the kind one as chosen, and only springs have a stiffness."""
+    """The kind sets the six, one of the six makes the kind one as chosen, and only springs have a
+    stiffness."""
     kind = form.widgets["ready"]
     assert isinstance(kind, QComboBox)
 

@@ -39,8 +39,12 @@ LOADS_HELP = (
     "temperature, settlement), on (id or name), a, b (m), fx, fy, fz, fx2 …, mx …, axes, projected, outline (x y z; x y z), "
     "uniform, grad y, grad z, span. Forces are in kN unless a title says otherwise: fz [N]."
 )
-LOADS_EXAMPLE = "case\tkind\ton\ta\tb\tfz\nLive\tmember\tB12\t0\t6.0\t-4.5\nLive\tsurface\tLoft floor\t\t\t-3.0"
-CASES_HELP = f"Columns: case, kind ({', '.join(KINDS)}), category (A to H), together, self-weight (yes or no)."
+LOADS_EXAMPLE = (
+    "case\tkind\ton\ta\tb\tfz\nLive\tmember\tB12\t0\t6.0\t-4.5\nLive\tsurface\tLoft floor\t\t\t-3.0"
+)
+CASES_HELP = (
+    f"Columns: case, kind ({', '.join(KINDS)}), category (A to H), together, self-weight (yes or no)."
+)
 CASES_EXAMPLE = "case\tkind\tcategory\tself-weight\nDead\tdead\t\tyes\nOffices\tlive\tB\t"
 
 
@@ -68,7 +72,7 @@ class LoadDesk(Asking):
     def _take(self, edits: list[Edit]) -> None:
         self.session.correct_all(edits)
 
-    # -- cases -------------------------------------------------------------------------------------------------------
+    # -- cases -----------------------------------------------------------------------------------------------
 
     def _case_fields(self, case: LoadCase | None) -> list[Field]:
         names = ["", *KINDS]
@@ -76,31 +80,46 @@ class LoadDesk(Asking):
         return [
             Field("name", "Name", case.name if case else "", [case.name if case else ""], True),
             Field("kind", "Kind", case.kind if case else "live", names),
-            Field("category", "Category of an imposed load", case.category if case else "", ["", *CATEGORIES]),
-            Field("together", "Never together with others of", case.together if case else "", ["", *together], True),
+            Field(
+                "category", "Category of an imposed load", case.category if case else "", ["", *CATEGORIES]
+            ),
+            Field(
+                "together",
+                "Never together with others of",
+                case.together if case else "",
+                ["", *together],
+                True,
+            ),
         ]
 
     def ask_weight(self) -> None:
         model = self.model
         if model is not None:
             names = list(model.cases)
-            self._ask("Self-weight", "Which case holds it, once", [Field("case", "Case", self.state.case, names)],
-                      lambda v: HoldSelfWeight(v["case"]))  # fmt: skip
+            self._ask(
+                "Self-weight",
+                "Which case holds it, once",
+                [Field("case", "Case", self.state.case, names)],
+                lambda v: HoldSelfWeight(v["case"]),
+            )
 
     def ask_new(self) -> None:
         self._ask(
-            "New load case", "A case without loads; put them in by selection or from a table.", self._case_fields(None),
+            "New load case",
+            "A case without loads; put them in by selection or from a table.",
+            self._case_fields(None),
             lambda v: AddCases([v]),
-        )  # fmt: skip
+        )
 
     def ask_change(self) -> None:
         case = self.case
         if case is not None:
             self._ask(
-                f"Load case {case.name}", "Cases of one name in the last line are alternatives: patterns, directions.",
+                f"Load case {case.name}",
+                "Cases of one name in the last line are alternatives: patterns, directions.",
                 self._case_fields(case),
                 lambda v: SetCase(case.name, v["name"], v["kind"], v["category"], v["together"]),
-            )  # fmt: skip
+            )
 
     def delete(self) -> None:
         if self.case is not None:
@@ -114,16 +133,17 @@ class LoadDesk(Asking):
         case = self.case
         if case is not None:
             self._ask(
-                f"Multiply {case.name}", "1/1.5 = 0.6667 takes a partial factor of 1.5 off.",
+                f"Multiply {case.name}",
+                "1/1.5 = 0.6667 takes a partial factor of 1.5 off.",
                 [Field("factor", "Factor", 1.0, low=-1000, high=1000, digits=4)],
                 lambda v: ScaleCase(case.name, v["factor"]),
-            )  # fmt: skip
+            )
 
     def hold_weight(self) -> None:
         if self.case is not None:
             self.session.correct(HoldSelfWeight(self.case.name))
 
-    # -- loads -------------------------------------------------------------------------------------------------------
+    # -- loads -----------------------------------------------------------------------------------------------
 
     def ask_load(self) -> None:
         """A load on what is selected: nodes, members, surfaces."""
@@ -153,7 +173,14 @@ class LoadDesk(Asking):
                 loads = [{"on": "node", "node": n, "force": q} for n in nodes]
             elif kind == "member":
                 loads = [
-                    {"on": "member", "member": i, "a": 0.0, "b": model.length(model.members[i]), "qa": q, "qb": q}
+                    {
+                        "on": "member",
+                        "member": i,
+                        "a": 0.0,
+                        "b": model.length(model.members[i]),
+                        "qa": q,
+                        "qb": q,
+                    }
                     | plain
                     for i in members
                 ]
@@ -168,7 +195,8 @@ class LoadDesk(Asking):
         if model is None or not members or not model.cases:
             return
         self._ask(
-            "Temperature", f"Of {len(members)} selected members",
+            "Temperature",
+            f"Of {len(members)} selected members",
             [
                 Field("case", "Case", self.state.case, list(model.cases)),
                 Field("uniform", "Warmer by", 20.0, unit="K", low=-500, high=1500),
@@ -177,25 +205,39 @@ class LoadDesk(Asking):
             ],
             lambda v: AddLoads(
                 v["case"],
-                [{"on": "temperature", "member": i} | {k: v[k] for k in ("uniform", "grad_y", "grad_z")} for i in members],
+                [
+                    {"on": "temperature", "member": i} | {k: v[k] for k in ("uniform", "grad_y", "grad_z")}
+                    for i in members
+                ],
             ),
-        )  # fmt: skip
+        )
 
     def ask_settlement(self) -> None:
         model, nodes = self.model, self.state.chosen("node")
         if model is None or not nodes or not model.cases:
             return
         self._ask(
-            "Settlement", f"Of {len(nodes)} selected supports",
+            "Settlement",
+            f"Of {len(nodes)} selected supports",
             [
                 Field("case", "Case", self.state.case, list(model.cases)),
-                *(Field(k, f"Along {k}", -10.0 if k == "z" else 0.0, unit="mm", low=-1e4, high=1e4) for k in "xyz"),
+                *(
+                    Field(k, f"Along {k}", -10.0 if k == "z" else 0.0, unit="mm", low=-1e4, high=1e4)
+                    for k in "xyz"
+                ),
             ],
             lambda v: AddLoads(
                 v["case"],
-                [{"on": "settlement", "node": n, "movement": [*(v[k] / 1000 for k in "xyz"), 0.0, 0.0, 0.0]} for n in nodes],
+                [
+                    {
+                        "on": "settlement",
+                        "node": n,
+                        "movement": [*(v[k] / 1000 for k in "xyz"), 0.0, 0.0, 0.0],
+                    }
+                    for n in nodes
+                ],
             ),
-        )  # fmt: skip
+        )
 
     def remove_loads(self) -> None:
         """Take every load of the shown case on what is selected out of it."""
@@ -205,9 +247,12 @@ class LoadDesk(Asking):
         picked = {i for k in ("node", "member", "surface") for i in self.state.chosen(k)}
         which: list[list[Any]] = []
         for kind, loads, name in (
-            ("node", case.node_loads, "node"), ("member", case.member_loads, "member"), ("area", case.area_loads, "surface"),
-            ("temperature", case.temperatures, "member"), ("settlement", case.settlements, "node"),
-        ):  # fmt: skip
+            ("node", case.node_loads, "node"),
+            ("member", case.member_loads, "member"),
+            ("area", case.area_loads, "surface"),
+            ("temperature", case.temperatures, "member"),
+            ("settlement", case.settlements, "node"),
+        ):
             which += [[kind, k] for k, x in enumerate(loads) if getattr(x, name) in picked]
         if which:
             self.session.correct(RemoveLoads(case.name, which))
@@ -218,10 +263,20 @@ class LoadDesk(Asking):
         slabs = self.state.chosen("surface")
         if not slabs:
             return
-        ways = ["two-way", "one-way, the shorter way", "one-way, along x", "one-way, along y", "as a shell in the run"]
+        ways = [
+            "two-way",
+            "one-way, the shorter way",
+            "one-way, along x",
+            "one-way, along y",
+            "as a shell in the run",
+        ]
 
         def make(v: dict[str, Any]) -> Edit:
-            span = {"x": [1.0, 0.0, 0.0], "y": [0.0, 1.0, 0.0]}.get(v["way"][-1]) if "along" in v["way"] else None
+            span = (
+                {"x": [1.0, 0.0, 0.0], "y": [0.0, 1.0, 0.0]}.get(v["way"][-1])
+                if "along" in v["way"]
+                else None
+            )
             way = "shell" if "shell" in v["way"] else "two-way" if v["way"] == "two-way" else "one-way"
             return SetSpan(slabs, way, span)
 
@@ -232,19 +287,23 @@ class LoadDesk(Asking):
             make,
         )
 
-    # -- tables ------------------------------------------------------------------------------------------------------
+    # -- tables ----------------------------------------------------------------------------------------------
 
     def _paste(self, title: str, help_: str, example: str, make: Any) -> None:
         self.page = PastePage(self.window, title, help_, example, make, self._take)
         self.page.show()
 
     def paste_cases(self) -> None:
-        self._paste("Load cases from a table", CASES_HELP, CASES_EXAMPLE, lambda text: [AddCases(read_cases(text))])
+        self._paste(
+            "Load cases from a table", CASES_HELP, CASES_EXAMPLE, lambda text: [AddCases(read_cases(text))]
+        )
 
     def paste_loads(self) -> None:
         model = self.model
         if model is not None:
             self._paste(
-                "Loads from a table", LOADS_HELP, LOADS_EXAMPLE,
+                "Loads from a table",
+                LOADS_HELP,
+                LOADS_EXAMPLE,
                 lambda text: [AddLoads(case, loads) for case, loads in read_loads(text, model).items()],
-            )  # fmt: skip
+            )

@@ -35,7 +35,8 @@ Window = Any  # the main window, which holds these commands
 
 
 class PictureDesk:
-    """Keeps and shows views, and writes pictures one after the other, so that the window can be used and stopped."""
+    """Keeps and shows views, and writes pictures one after the other, so that the window can be used and
+    stopped."""
 
     def __init__(self, window: Window) -> None:
         self.window, self.session, self.state = window, window.session, window.state
@@ -60,11 +61,24 @@ class PictureDesk:
         s, camera = self.state, self.window.view.plotter.camera
         origin = s.review.model.origin
         return KeptView(
-            name, _point(np.array(camera.position) + origin), _point(np.array(camera.focal_point) + origin), _point(np.array(camera.up)),
-            float(camera.parallel_scale), s.overlay, s.case, s.component, s.plate, s.label, s.scale, s.times, s.surfaces,
-            sorted(s.storeys), sorted(s.isolated),
-            s.stress, [] if s.section is None else [*s.section.normal, s.section.low, s.section.high],
-        )  # fmt: skip
+            name,
+            _point(np.array(camera.position) + origin),
+            _point(np.array(camera.focal_point) + origin),
+            _point(np.array(camera.up)),
+            float(camera.parallel_scale),
+            s.overlay,
+            s.case,
+            s.component,
+            s.plate,
+            s.label,
+            s.scale,
+            s.times,
+            s.surfaces,
+            sorted(s.storeys),
+            sorted(s.isolated),
+            s.stress,
+            [] if s.section is None else [*s.section.normal, s.section.low, s.section.high],
+        )
 
     def views(self) -> list[KeptView]:
         """Those that are kept, by name."""
@@ -78,7 +92,9 @@ class PictureDesk:
             number += 1
         text = "Direction, storeys, overlay, case and scale are kept in the project, for all of its revisions. A name that is there already is replaced."
         fields = [Field("name", "Name", f"View {number}", [f"View {number}", *names], free=True)]
-        self.form = Form(self.window, "Keep this view", text, fields, lambda v: self.keep(str(v["name"]).strip()))
+        self.form = Form(
+            self.window, "Keep this view", text, fields, lambda v: self.keep(str(v["name"]).strip())
+        )
         self.form.open()
 
     def keep(self, name: str) -> None:
@@ -96,9 +112,12 @@ class PictureDesk:
             self.session.said.emit("No view is kept")
             return
         self.form = Form(
-            self.window, "Forget a view", "The picture is not changed.", [Field("name", "Name", names[0], names)],
+            self.window,
+            "Forget a view",
+            "The picture is not changed.",
+            [Field("name", "Name", names[0], names)],
             lambda v: self.session.forget_view(str(v["name"])),
-        )  # fmt: skip
+        )
         self.form.open()
 
     def fill_menu(self, menu: QMenu) -> None:
@@ -166,7 +185,7 @@ class PictureDesk:
         self.show(back)
         return out
 
-    # -- standard pictures -----------------------------------------------------------------------------------------
+    # -- standard pictures -----------------------------------------------------------------------------------
 
     def ask_standard(self) -> None:
         """As what, then where the standard pictures go."""
@@ -213,8 +232,8 @@ class PictureDesk:
         write_whole(path, put)
 
     def write_standard(self, folder: Path, ending: str = ".png") -> None:
-        """Each case displaced (all with one scale), with the chosen force and with its reactions, then kept views and the places
-        of findings, from where the picture is seen now, as PNG or SVG files."""
+        """Each case displaced (all with one scale), with the chosen force and with its reactions, then kept
+        views and the places of findings, from where the picture is seen now, as PNG or SVG files."""
         if not self.possible():
             return
         self._back, self.written, self._ending = self.now(), [], ending
@@ -238,7 +257,9 @@ class PictureDesk:
             return
         except OSError as error:
             self._end("")
-            self.session.failed.emit("Standard pictures", f"A picture cannot be written: {error.strerror or error}")
+            self.session.failed.emit(
+                "Standard pictures", f"A picture cannot be written: {error.strerror or error}"
+            )
             return
         self.session.said.emit(f"{len(self.written)} pictures; Esc stops")
         QTimer.singleShot(0, self._next)
@@ -260,7 +281,9 @@ class PictureDesk:
         for case in review.results.cases if not review.stale else ():
             for overlay, called in STANDARD:
                 name = f"{case}, {called.format(component=back.component)}"
-                view = KeptView(**back.record() | {"overlay": overlay, "case": case, "times": times, "name": name})
+                view = KeptView(
+                    **back.record() | {"overlay": overlay, "case": case, "times": times, "name": name}
+                )
                 shown.append((name, view, None))
         shown += [(v.name, v, None) for v in self.views()]
         for f in review.findings[:MOST_FINDINGS]:
@@ -276,7 +299,9 @@ class PictureDesk:
                     "storeys": [],
                     "section": [],
                 }
-                shown.append((f"finding {f.code}", KeptView(**back.record() | near | {"overlay": "sections"}), f))
+                shown.append(
+                    (f"finding {f.code}", KeptView(**back.record() | near | {"overlay": "sections"}), f)
+                )
         folder.mkdir(parents=True, exist_ok=True)
         for number, (name, view, finding) in enumerate(shown, 1):
             self.state.pick(None)

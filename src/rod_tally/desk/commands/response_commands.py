@@ -30,9 +30,12 @@ class ResponseDesk:
         """How many times displacements are drawn."""
         fields = [Field("times", "Drawn", self.state.times or 100.0, unit="times", low=0.001, high=1e7)]
         self.form = Form(
-            self.window, "Scale of displacements", "A scale that suits the building (Ctrl+Alt+0) goes back.", fields,
+            self.window,
+            "Scale of displacements",
+            "A scale that suits the building (Ctrl+Alt+0) goes back.",
+            fields,
             lambda v: self.state.set_view(times=float(v["times"]), scale=1.0),
-        )  # fmt: skip
+        )
         self.form.open()
 
     def show_motion(self) -> None:
@@ -47,7 +50,8 @@ class ResponseDesk:
         self.window.tables.show_table("storeys", 2)
 
     def go_to_largest(self) -> None:
-        """Pick what moves most in the shown case, a node, a member between its ends or a slab, and close in on the place."""
+        """Pick what moves most in the shown case, a node, a member between its ends or a slab, and close in
+        on the place."""
         review, case = self.state.review, self.state.case
         found = review.largest_displacement(case) if review is not None else None
         if found is None:

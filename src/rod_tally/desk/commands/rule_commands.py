@@ -1,4 +1,5 @@
-"""Load cases made from rules: patterns, notional loads, storey forces, spectra; what gives mass; combinations."""
+"""Load cases made from rules: patterns, notional loads, storey forces, spectra; what gives mass;
+combinations."""
 
 from __future__ import annotations
 
@@ -37,7 +38,9 @@ from .load_commands import LoadDesk
 
 FACTOR = "factor of "  # before a case's name as the name of a form's field
 LUMPED, SPREAD = "in lumps at nodes", "spread as they move (consistent)"
-STOREYS_HELP = "Columns: storey, fx, fy (kN), mz (kNm). With an eccentricity two cases are made, off to either side."
+STOREYS_HELP = (
+    "Columns: storey, fx, fy (kN), mz (kNm). With an eccentricity two cases are made, off to either side."
+)
 STOREYS_EXAMPLE = "storey\tfx\tfy\nLevel 1\t120\t0\nLevel 2\t240\t0"
 
 
@@ -55,7 +58,9 @@ class RuleDesk(LoadDesk):
             return
         made = patterns(model, case)
         if not made:
-            self.session.said.emit(f"{case.name} has no load on slabs of two spans or more, so it has no patterns")
+            self.session.said.emit(
+                f"{case.name} has no load on slabs of two spans or more, so it has no patterns"
+            )
             return
         own = SetCase(case.name, case.name, case.kind, case.category, case.together or case.name)
         self.session.correct_all([own, AddCases(made)])
@@ -77,12 +82,19 @@ class RuleDesk(LoadDesk):
         )
 
     def ask_storeys(self) -> None:
-        """What the storey forces are, and how far off the centre of mass; then the page to paste them into."""
+        """What the storey forces are, and how far off the centre of mass; then the page to paste them
+        into."""
         model, review = self.model, self.state.review
         if model is None or review is None:
             return
         fields = [
-            Field("name", "Name of the case", _free(model, "Storey forces"), [_free(model, "Storey forces")], True),
+            Field(
+                "name",
+                "Name of the case",
+                _free(model, "Storey forces"),
+                [_free(model, "Storey forces")],
+                True,
+            ),
             Field("kind", "Kind", "wind", ["wind", "seismic", "notional", "accidental"]),
             Field("e", "Eccentricity, share of the extent", 0.0, low=0, high=0.5),
         ]
@@ -117,7 +129,14 @@ class RuleDesk(LoadDesk):
         fields = [Field("share", "Share of the vertical load, 1 in", 200.0, low=5, high=10000, digits=0)]
         # a pattern holds loads of its parent once more
         fields += [
-            Field(f"{FACTOR}{n}", f"Factor of {n}", 0.0 if model.cases[n].is_pattern else 1.0, low=0, high=10, digits=2)
+            Field(
+                f"{FACTOR}{n}",
+                f"Factor of {n}",
+                0.0 if model.cases[n].is_pattern else 1.0,
+                low=0,
+                high=10,
+                digits=2,
+            )
             for n in names
         ]
 
@@ -131,7 +150,8 @@ class RuleDesk(LoadDesk):
         self._ask_long("Notional horizontal loads", "Four cases, along x and y both ways", fields, make)
 
     def ask_lateral(self, code: str) -> None:
-        """Equivalent lateral forces by EN 1998-1 or ASCE 7, along x and y, each with the eccentricity to either side."""
+        """Equivalent lateral forces by EN 1998-1 or ASCE 7, along x and y, each with the eccentricity to
+        either side."""
         model, review = self.model, self.state.review
         if model is None or review is None:
             return
@@ -141,9 +161,11 @@ class RuleDesk(LoadDesk):
         ]
         if code == "EN":
             fields = [
-                Field("ag", "ag", 1.0, unit="m/s²", low=0.01, high=20), Field("ground", "Ground type", "B", list(GROUND_TYPE_1)),
-                Field("q", "Behaviour factor q", 1.5, low=1, high=10), *common,
-            ]  # fmt: skip
+                Field("ag", "ag", 1.0, unit="m/s²", low=0.01, high=20),
+                Field("ground", "Ground type", "B", list(GROUND_TYPE_1)),
+                Field("q", "Behaviour factor q", 1.5, low=1, high=10),
+                *common,
+            ]
         else:
             fields = [
                 Field("sds", "SDS", 0.5, unit="g", low=0.01, high=5), Field("sd1", "SD1", 0.3, unit="g", low=0.01, high=5),
@@ -153,12 +175,17 @@ class RuleDesk(LoadDesk):
         def make(v: dict[str, Any], progress: Any) -> Edit:
             progress("Mass of the storeys", 0.2)
             found = levels(
-                model, mass_cases(model, self.session.settings.modes.mass), review.distribution, self.session.settings.run.diaphragms,
-            )  # fmt: skip
+                model,
+                mass_cases(model, self.session.settings.modes.mass),
+                review.distribution,
+                self.session.settings.run.diaphragms,
+            )
             carried = [x for x in found if x.height > 0 and (x.nodes or x.slabs)]
             mass, height = np.array([x.mass for x in carried]), np.array([x.height for x in carried])
             if not len(carried):
-                raise LateralError("no storey above the base has nodes, or slabs that carry as shells, at its level")
+                raise LateralError(
+                    "no storey above the base has nodes, or slabs that carry as shells, at its level"
+                )
             if code == "EN":
                 period = period_en(float(height.max()), v["system"])
                 spectrum = DesignSpectrum(v["ag"], *GROUND_TYPE_1[v["ground"]], q=v["q"])
@@ -166,7 +193,9 @@ class RuleDesk(LoadDesk):
                 share = share_en(mass, height)
             else:
                 period = period_asce(float(height.max()), v["system"])
-                shear = base_shear_asce(v["sds"], v["sd1"], v["r"], v["ie"], period, float(mass.sum()) * GRAVITY)
+                shear = base_shear_asce(
+                    v["sds"], v["sd1"], v["r"], v["ie"], period, float(mass.sum()) * GRAVITY
+                )
                 share = share_asce(mass, height, period)
             cases = []
             by = f"{'EN 1998-1 4.3.3.2' if code == 'EN' else 'ASCE 7 12.8'}, T1 {period:.3g} s, base shear {shear / 1000:.4g} kN"
@@ -178,7 +207,9 @@ class RuleDesk(LoadDesk):
             return AddCases(cases)
 
         title = "Equivalent lateral forces, " + ("EN 1998-1" if code == "EN" else "ASCE 7")
-        masses = ", ".join(f"{f:g} {n}" for n, f in mass_cases(model, self.session.settings.modes.mass).items())
+        masses = ", ".join(
+            f"{f:g} {n}" for n, f in mass_cases(model, self.session.settings.modes.mass).items()
+        )
         self._ask_long(title, f"Mass from {masses}; at each storey's centre of mass", fields, make)
 
     def ask_wind(self, code: str) -> None:
@@ -191,22 +222,32 @@ class RuleDesk(LoadDesk):
         common = [Field("ground", "Level of the ground", base, unit="m"), Field("how", "Acts", ways[0], ways)]
         if code == "EN":
             fields = [
-                Field("v", "Basic velocity vb", 26.0, unit="m/s", low=5, high=80), Field("place", "Terrain category", "II", list(TERRAIN)),
-                Field("factor", "cscd", 1.0, low=0.5, high=2), *common,
-            ]  # fmt: skip
+                Field("v", "Basic velocity vb", 26.0, unit="m/s", low=5, high=80),
+                Field("place", "Terrain category", "II", list(TERRAIN)),
+                Field("factor", "cscd", 1.0, low=0.5, high=2),
+                *common,
+            ]
         else:
             fields = [
-                Field("v", "Basic speed V", 50.0, unit="m/s", low=10, high=120), Field("place", "Exposure", "C", list(EXPOSURE)),
-                Field("factor", "G", 0.85, low=0.5, high=2), *common,
-            ]  # fmt: skip
+                Field("v", "Basic speed V", 50.0, unit="m/s", low=10, high=120),
+                Field("place", "Exposure", "C", list(EXPOSURE)),
+                Field("factor", "G", 0.85, low=0.5, high=2),
+                *common,
+            ]
 
         def make(v: dict[str, Any], progress: Any) -> Edit:
             progress("Storeys", 0.2)
             faces = v["how"] == ways[1]
             mass = mass_cases(model, self.session.settings.modes.mass)
-            found = [] if faces else levels(model, mass, review.distribution, self.session.settings.run.diaphragms)
+            found = (
+                []
+                if faces
+                else levels(model, mass, review.distribution, self.session.settings.run.diaphragms)
+            )
             wind = (
-                WindEn(v["v"], v["place"], v["factor"]) if code == "EN" else WindAsce(v["v"], v["place"], v["factor"])
+                WindEn(v["v"], v["place"], v["factor"])
+                if code == "EN"
+                else WindAsce(v["v"], v["place"], v["factor"])
             )
             return AddCases(wind_cases(model, found, wind, v["ground"], _free(model, "Wind"), faces))
 
@@ -223,9 +264,12 @@ class RuleDesk(LoadDesk):
         off = Field("off", "Eccentricity, either side", 5.0, unit="% of a storey's width", low=0, high=50)
         if code == "EN":
             fields = [
-                Field("ag", "ag", 1.0, unit="m/s²", low=0.01, high=20), Field("ground", "Ground type", "B", list(GROUND_TYPE_1)),
-                Field("q", "Behaviour factor q", 1.5, low=1, high=10), rule, off,
-            ]  # fmt: skip
+                Field("ag", "ag", 1.0, unit="m/s²", low=0.01, high=20),
+                Field("ground", "Ground type", "B", list(GROUND_TYPE_1)),
+                Field("q", "Behaviour factor q", 1.5, low=1, high=10),
+                rule,
+                off,
+            ]
         else:
             fields = [
                 Field("sds", "SDS", 0.5, unit="g", low=0.01, high=5), Field("sd1", "SD1", 0.3, unit="g", low=0.01, high=5),
@@ -248,10 +292,11 @@ class RuleDesk(LoadDesk):
         model = self.model
         if model is not None:
             self._paste(
-                "Response spectrum from a table", "Columns: period (s), sa (m/s²). Two cases are made, along x and y, with an eccentricity of 5 % of each storey's width.",
+                "Response spectrum from a table",
+                "Columns: period (s), sa (m/s²). Two cases are made, along x and y, with an eccentricity of 5 % of each storey's width.",
                 "period\tsa\n0\t1.2\n0.2\t3.0\n0.6\t3.0\n2.0\t0.9",
                 lambda text: [AddCases(_spectra(model, read_curve(text), "CQC", "pasted curve", 0.05))],
-            )  # fmt: skip
+            )
 
     def ask_mass(self) -> None:
         """Which cases give the mass of modes, storey forces and spectra."""
@@ -290,10 +335,19 @@ def _spectra(
     model: Model, curve: list[tuple[float, float]], rule: str, by: str, eccentricity: float
 ) -> list[dict[str, Any]]:
     return [
-        {"name": _free(model, f"Spectrum {d}"), "kind": "seismic", "by": by,
-         "spectrum": {"direction": d, "curve": [list(p) for p in curve], "rule": rule, "eccentricity": eccentricity}}
+        {
+            "name": _free(model, f"Spectrum {d}"),
+            "kind": "seismic",
+            "by": by,
+            "spectrum": {
+                "direction": d,
+                "curve": [list(p) for p in curve],
+                "rule": rule,
+                "eccentricity": eccentricity,
+            },
+        }
         for d in "xy"
-    ]  # fmt: skip
+    ]
 
 
 def _free(model: Model, name: str) -> str:
@@ -302,7 +356,9 @@ def _free(model: Model, name: str) -> str:
     k = 2
     while taken:
         following = f"{name} {k}"
-        taken = {n for n in model.cases if n == following or n.startswith((f"{following} +", f"{following} -"))}
+        taken = {
+            n for n in model.cases if n == following or n.startswith((f"{following} +", f"{following} -"))
+        }
         k += 1
         if not taken:
             return following

@@ -25,7 +25,9 @@ class SelectDesk:
         """Words that choose parts."""
         first = self.words[0] if self.words else "columns"
         fields = [Field("words", "Words", first, self.words or [first], free=True)]
-        self.form = Form(self.window, "Select by words", HELP, fields, lambda v: self.by_words(str(v["words"])))
+        self.form = Form(
+            self.window, "Select by words", HELP, fields, lambda v: self.by_words(str(v["words"]))
+        )
         self.form.open()
 
     def by_words(self, words: str) -> None:
@@ -61,7 +63,8 @@ class SelectDesk:
             what = kind if part is None else part.cls
             count[what] = count.get(what, 0) + 1
         words = ", ".join(
-            f"{n} {c}{'es' if c.endswith('s') else 's'}" if n > 1 else f"1 {c}" for c, n in sorted(count.items())
+            f"{n} {c}{'es' if c.endswith('s') else 's'}" if n > 1 else f"1 {c}"
+            for c, n in sorted(count.items())
         )
         return f"Selected: {words}" if words else "Nothing is selected"
 
@@ -87,9 +90,12 @@ class SelectDesk:
         text = "Kept with the model and carried to its revisions; a group of that name is replaced."
         fields = [Field("name", "Name", f"Group {number}", [f"Group {number}", *names], free=True)]
         self.form = Form(
-            self.window, "Keep the selection as a group", text, fields,
+            self.window,
+            "Keep the selection as a group",
+            text,
+            fields,
             lambda v: self.session.correct(KeepGroup(str(v["name"]).strip(), ids)),
-        )  # fmt: skip
+        )
         self.form.open()
 
     def ask_take(self) -> None:
@@ -105,7 +111,9 @@ class SelectDesk:
     def ask_dissolve(self) -> None:
         """Which group is not wanted any more."""
         self._of_groups(
-            "Dissolve a group", "Its parts stay as they are.", lambda n: self.session.correct(KeepGroup(n, []))
+            "Dissolve a group",
+            "Its parts stay as they are.",
+            lambda n: self.session.correct(KeepGroup(n, [])),
         )
 
     def _of_groups(self, title: str, text: str, call: object) -> None:
@@ -115,7 +123,10 @@ class SelectDesk:
             self.session.said.emit("The model has no groups")
             return
         self.form = Form(
-            self.window, title, text, [Field("name", "Group", names[0], names)],
+            self.window,
+            title,
+            text,
+            [Field("name", "Group", names[0], names)],
             lambda v: call(str(v["name"])),  # type: ignore[operator]
-        )  # fmt: skip
+        )
         self.form.open()

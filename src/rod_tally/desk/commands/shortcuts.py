@@ -48,9 +48,12 @@ class Shortcuts:
         ]
         text = "Such as Ctrl+Shift+H, or F7. A key that another command has is taken from it."
         self.form = Form(
-            self.window, "Change a shortcut", text, fields,
+            self.window,
+            "Change a shortcut",
+            text,
+            fields,
             lambda v: self.change(titles.get(str(v["command"]), ""), str(v["key"]).strip()),
-        )  # fmt: skip
+        )
         self.form.open()
 
     def change(self, command: str, key: str) -> None:

@@ -23,7 +23,9 @@ AUTOMATIC, OWN = "from the largest value", "as below"
 class PlateDesk:
     """Asks, and writes to the state or makes a correction."""
 
-    def __init__(self, window: QWidget, session: Session, state: DeskState, units: Callable[[], UnitSet]) -> None:
+    def __init__(
+        self, window: QWidget, session: Session, state: DeskState, units: Callable[[], UnitSet]
+    ) -> None:
         self.window, self.session, self.state, self.units = window, session, state, units
         self.form: Form | None = None
 
@@ -104,7 +106,9 @@ class PlateDesk:
             elif v["high"] > v["low"]:
                 state.set_view(**{key: (v["low"] / factor, v["high"] / factor)})
             else:
-                self.session.said.emit(f"The range from {v['low']:g} to {v['high']:g} is empty; nothing was changed")
+                self.session.said.emit(
+                    f"The range from {v['low']:g} to {v['high']:g} is empty; nothing was changed"
+                )
 
         text = f"Values of {state.stress + ' stress' if members else state.plate} beyond the range are drawn in ink, so that they stand out."
         self.form = Form(self.window, "Range of colours", text, fields, made)
@@ -115,7 +119,8 @@ class PlateDesk:
         self.state.set_view(plate_averaged=not self.state.plate_averaged)
 
     def show_over(self, which: str) -> None:
-        """The highest or the lowest of all combinations in place of the case; the case again when it is shown already."""
+        """The highest or the lowest of all combinations in place of the case; the case again when it is shown
+        already."""
         review = self.state.review
         if review is not None and review.envelopes.empty:
             self.session.said.emit("No combination was computed; give the cases a kind, or make combinations")

@@ -51,7 +51,11 @@ class ViewDesk:
         if picked[0] == "member":
             m = model.members[picked[1]]
             nodes = [m.start, m.end, *(j.node for j in m.joints)]
-            more = {s.id for s in model.surfaces.values() if any(j.other == m.id or j.node in nodes for j in s.joints)}
+            more = {
+                s.id
+                for s in model.surfaces.values()
+                if any(j.other == m.id or j.node in nodes for j in s.joints)
+            }
         elif picked[0] == "surface":
             s = model.surfaces[picked[1]]
             nodes = [j.node for j in s.joints if j.node]
@@ -66,10 +70,14 @@ class ViewDesk:
             return
         found = [x for x in review.lines if chosen[0] in x.members and (x.kind == "frame") == frame]
         if not found:
-            self.session.said.emit("It stands in no frame" if frame else "It belongs to no stack, line or wall")
+            self.session.said.emit(
+                "It stands in no frame" if frame else "It belongs to no stack, line or wall"
+            )
             return
         self.state.isolate(set(found[0].members))
-        self.session.said.emit(f"{found[0].name}: {len(found[0].members)} parts; Ctrl+Shift+I shows everything again")
+        self.session.said.emit(
+            f"{found[0].name}: {len(found[0].members)} parts; Ctrl+Shift+I shows everything again"
+        )
 
     def isolate_chosen(self) -> None:
         """Show what is selected alone."""
@@ -133,8 +141,8 @@ class ViewDesk:
         self.view.look_from({"x": "east", "y": "south", "z": "plan"}[axis])
 
     def find(self, wanted: str) -> None:
-        """Pick what has this name, number or id, exactly or in part; again for the next of several. Else a load case, a node of the
-        mesh, a finding by its words or code, or a command."""
+        """Pick what has this name, number or id, exactly or in part; again for the next of several. Else a
+        load case, a node of the mesh, a finding by its words or code, or a command."""
         text = wanted.strip().lower()
         review = self.state.review
         if not text or review is None:
@@ -177,7 +185,9 @@ class ViewDesk:
                 return
         words = text.split()
         findings = [
-            f for f in review.findings if all(w in f"{title_of(f)} {f.code} {f.message}".lower() for w in words)
+            f
+            for f in review.findings
+            if all(w in f"{title_of(f)} {f.code} {f.message}".lower() for w in words)
         ]
         if findings:
             at = next((k for k, f in enumerate(findings) if f is self.state.finding), -1) + 1

@@ -1,4 +1,5 @@
-"""Small forms: a few named fields, and what happens with their values. None of them stops what runs behind."""
+"""Small forms: a few named fields, and what happens with their values. None of them stops what runs
+behind."""
 
 from __future__ import annotations
 
@@ -28,8 +29,8 @@ MANY = 16  # fields; more than that are scrolled
 
 @dataclass(frozen=True, slots=True)
 class Field:
-    """`choices` make it a list to choose from (`free`: or to type into); else it is a number within `low` and `high`. `beside`: in
-    the row of the field before it, without a title."""
+    """`choices` make it a list to choose from (`free`: or to type into); else it is a number within `low` and
+    `high`. `beside`: in the row of the field before it, without a title."""
 
     name: str
     title: str
@@ -47,7 +48,12 @@ class Form(QDialog):
     """Shows fields and calls `done(values)` when it is accepted."""
 
     def __init__(
-        self, parent: QWidget, title: str, text: str, fields: Sequence[Field], done: Callable[[dict[str, Any]], object]
+        self,
+        parent: QWidget,
+        title: str,
+        text: str,
+        fields: Sequence[Field],
+        done: Callable[[dict[str, Any]], object],
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle(title)
@@ -88,7 +94,9 @@ class Form(QDialog):
         self.fault.setStyleSheet(f"color: {RUST};")
         self.fault.hide()
         column.addWidget(self.fault)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        )
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
         column.addWidget(buttons)
@@ -103,13 +111,17 @@ class Form(QDialog):
             box.setMaxVisibleItems(24)
             box.setAccessibleName(f.title)
             return box
-        number = QuantityBox(float(f.value), f.unit, f.low, f.high, f.digits, getattr(self.parent(), "units", METRIC))
+        number = QuantityBox(
+            float(f.value), f.unit, f.low, f.high, f.digits, getattr(self.parent(), "units", METRIC)
+        )
         number.setAccessibleName(f.title)
         return number
 
     def values(self) -> dict[str, Any]:
         """Texts of lists, and numbers in the units that the fields were made with."""
-        return {k: w.currentText() if isinstance(w, QComboBox) else w.given_value for k, w in self.widgets.items()}
+        return {
+            k: w.currentText() if isinstance(w, QComboBox) else w.given_value for k, w in self.widgets.items()
+        }
 
     def accept(self) -> None:
         values = self.values()

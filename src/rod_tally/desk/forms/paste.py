@@ -1,4 +1,5 @@
-"""A page to paste a table into: it says what is wrong with it, by row and column, and what it would do, before it does."""
+"""A page to paste a table into: it says what is wrong with it, by row and column, and what it would do,
+before it does."""
 
 from __future__ import annotations
 
@@ -17,9 +18,14 @@ class PastePage(QDialog):
     """`make(text)` returns the corrections that the table asks for, or raises TableError or EditError."""
 
     def __init__(
-        self, parent: QWidget, title: str, help_: str, example: str, make: Callable[[str], list[Edit]],
+        self,
+        parent: QWidget,
+        title: str,
+        help_: str,
+        example: str,
+        make: Callable[[str], list[Edit]],
         take: Callable[[list[Edit]], object],
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__(parent)
         self.setWindowTitle(title)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)

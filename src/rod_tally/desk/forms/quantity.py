@@ -1,4 +1,5 @@
-"""A field for a number with a unit: it takes other units of the same kind, `12 ft 6 in` or `25 kip/ft`, and shows them in its own."""
+"""A field for a number with a unit: it takes other units of the same kind, `12 ft 6 in` or `25 kip/ft`, and
+shows them in its own."""
 
 from __future__ import annotations
 
@@ -11,11 +12,33 @@ from ..quantities import IMPERIAL, SI, UnitSet
 # the unit that stands in a field instead, by the set of units that is shown
 INSTEAD: dict[str, dict[str, str]] = {
     IMPERIAL.name: {
-        "m": "ft", "mm": "in", "cm": "in", "kN": "kip", "kNm": "kip ft", "kN m": "kip ft", "kN/m": "kip/ft", "kN/m²": "psf", "kN/m2": "psf",
-        "MPa": "ksi", "GPa": "ksi", "cm²": "in²", "cm⁴": "in⁴", "MN/m³": "kip/ft³", "kNm/m": "kip ft/ft", "kN/mm": "kip/in",
+        "m": "ft",
+        "mm": "in",
+        "cm": "in",
+        "kN": "kip",
+        "kNm": "kip ft",
+        "kN m": "kip ft",
+        "kN/m": "kip/ft",
+        "kN/m²": "psf",
+        "kN/m2": "psf",
+        "MPa": "ksi",
+        "GPa": "ksi",
+        "cm²": "in²",
+        "cm⁴": "in⁴",
+        "MN/m³": "kip/ft³",
+        "kNm/m": "kip ft/ft",
+        "kN/mm": "kip/in",
     },
-    SI.name: {"kN": "N", "kNm": "N m", "kN m": "N m", "kN/m": "N/m", "kN/m²": "N/m²", "kN/m2": "N/m²", "kNm/m": "N m/m"},
-}  # fmt: skip
+    SI.name: {
+        "kN": "N",
+        "kNm": "N m",
+        "kN m": "N m",
+        "kN/m": "N/m",
+        "kN/m²": "N/m²",
+        "kN/m2": "N/m²",
+        "kNm/m": "N m/m",
+    },
+}
 
 
 def unit_of(text: str) -> Unit | None:
@@ -27,9 +50,9 @@ def unit_of(text: str) -> Unit | None:
 
 
 class QuantityBox(QDoubleSpinBox):
-    """`given` is the value in the field's own `unit`; it is shown in that of the set of units, and `given_value` is in the field's own again:
-    exactly the given one where nobody changed it. `refused` is the last text that was none of its kind, "" for none: the value then
-    is the one before."""
+    """`given` is the value in the field's own `unit`; it is shown in that of the set of units, and
+    `given_value` is in the field's own again: exactly the given one where nobody changed it. `refused` is the
+    last text that was none of its kind, "" for none: the value then is the one before."""
 
     def __init__(
         self,
@@ -45,7 +68,9 @@ class QuantityBox(QDoubleSpinBox):
         own = unit_of(unit) if unit else None
         shown = INSTEAD.get(units.name, {}).get(unit, unit)
         there = unit_of(shown) if own is not None else None
-        self._unit = there if there is not None and own is not None and there.dimension == own.dimension else own
+        self._unit = (
+            there if there is not None and own is not None and there.dimension == own.dimension else own
+        )
         self._factor = self._unit.factor / own.factor if self._unit is not None and own is not None else 1.0
         if self._unit is own:
             shown = unit
@@ -79,7 +104,9 @@ class QuantityBox(QDoubleSpinBox):
             return found.factor / self._unit.factor if found.dimension == self._unit.dimension else None
         raw = clean.replace("\u2212", "-")
         try:
-            return float(raw.replace(",", ".") if raw.count(",") == 1 and "." not in raw else raw.replace(",", ""))
+            return float(
+                raw.replace(",", ".") if raw.count(",") == 1 and "." not in raw else raw.replace(",", "")
+            )
         except ValueError:
             return None
 
@@ -93,6 +120,7 @@ class QuantityBox(QDoubleSpinBox):
         return self.value() if value is None else value
 
     def fixup(self, text: str | None) -> str:
-        """Asked by Qt for a text that is not acceptable when it is to be taken; the value stays what it was."""
+        """Asked by Qt for a text that is not acceptable when it is to be taken; the value stays what it
+        was."""
         self.refused = (text or "").removesuffix(self._suffix).strip()
         return super().fixup(text)

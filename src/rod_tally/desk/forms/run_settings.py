@@ -1,4 +1,5 @@
-"""Settings of runs, results and comparisons as one form; their ranges are those of the settings themselves."""
+"""Settings of runs, results and comparisons as one form; their ranges are those of the settings
+themselves."""
 
 from __future__ import annotations
 
@@ -16,7 +17,8 @@ from .form import Field, Form
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """A setting by its key: its title, the unit it is shown in and that unit in SI; `choices` for true, false."""
+    """A setting by its key: its title, the unit it is shown in and that unit in SI; `choices` for true,
+    false."""
 
     key: str
     title: str
@@ -62,7 +64,15 @@ def fields_of(settings: Settings) -> list[Field]:
             value = 0.0 if now == "auto" else float(now) / row.factor
             low = 0.0 if row.key == "mesh.size" else low / row.factor
             out.append(
-                Field(row.key, row.title, value, low=low, high=high / row.factor, unit=row.unit, digits=row.digits)
+                Field(
+                    row.key,
+                    row.title,
+                    value,
+                    low=low,
+                    high=high / row.factor,
+                    unit=row.unit,
+                    digits=row.digits,
+                )
             )
     return out
 
@@ -86,14 +96,20 @@ def put(values: dict[str, Any], settings: Settings) -> None:
             if row.digits == 0 and not row.unit:
                 value = int(round(value))
         low_high = (
-            limits(Settings, row.key) if isinstance(value, (int, float)) and not isinstance(value, bool) else None
+            limits(Settings, row.key)
+            if isinstance(value, (int, float)) and not isinstance(value, bool)
+            else None
         )
         if low_high is not None:
             value = type(value)(min(max(value, low_high[0]), low_high[1]))
         setattr(getattr(settings, table), key, value)
 
 
-def form_of(parent: QWidget, settings: Settings, keep: Callable[[Callable[[Settings], None]], object]) -> Form:
+def form_of(
+    parent: QWidget, settings: Settings, keep: Callable[[Callable[[Settings], None]], object]
+) -> Form:
     """The form; `keep` is called with what changes the settings."""
     text = "What holds for this project from the next run or comparison on. Files of settings hold the same keys."
-    return Form(parent, "Runs, results, comparisons", text, fields_of(settings), lambda v: keep(lambda s: put(v, s)))
+    return Form(
+        parent, "Runs, results, comparisons", text, fields_of(settings), lambda v: keep(lambda s: put(v, s))
+    )

@@ -1,4 +1,5 @@
-"""Members, slabs and walls drawn by pointer: what is asked before, and what comes of the places that were clicked."""
+"""Members, slabs and walls drawn by pointer: what is asked before, and what comes of the places that were
+clicked."""
 
 from __future__ import annotations
 
@@ -21,7 +22,9 @@ NO_PICTURE = "Drawing needs the view, and this display has none; Add a member…
 class DrawDesk:
     """Draws in a view; edits go to the session, outlines to the forms of `asking`."""
 
-    def __init__(self, window: QWidget, session: Session, state: DeskState, view: View, asking: SurfaceDesk) -> None:
+    def __init__(
+        self, window: QWidget, session: Session, state: DeskState, view: View, asking: SurfaceDesk
+    ) -> None:
         self.window, self.session, self.state, self.view, self.asking = window, session, state, view, asking
         self.form: Form | None = None
         self.last: dict[str, Any] = {}  # what was drawn last is proposed again
@@ -42,9 +45,7 @@ class DrawDesk:
             Field("material", "material", material, materials),
             Field("ends", "ends", self.last.get("ends", "fixed"), ["fixed", "pinned"]),
         ]
-        text = (
-            "Then click the two ends of each: nodes, corners, middles, crossings of grid lines, places along members."
-        )
+        text = "Then click the two ends of each: nodes, corners, middles, crossings of grid lines, places along members."
         self.form = Form(self.window, "Draw members", text, fields, self._draw_members)
         self.form.open()
 
@@ -61,7 +62,9 @@ class DrawDesk:
             }
             self.session.correct(AddMembers([part | {"pinned_start": pinned, "pinned_end": pinned}]))
 
-        if not self.view.pointing.start(2, f"Click the start, then the end of {v['section']}.", made, again=True):
+        if not self.view.pointing.start(
+            2, f"Click the start, then the end of {v['section']}.", made, again=True
+        ):
             self.session.said.emit(NO_PICTURE)
 
     def slab(self) -> None:

@@ -38,7 +38,8 @@ AS_SAID = "as the drawing says"
 
 
 class DrawingPage(QDialog):
-    """Reads the layers of a plan as parts of the model; `take` gets the corrections that add them, as one step."""
+    """Reads the layers of a plan as parts of the model; `take` gets the corrections that add them, as one
+    step."""
 
     def __init__(self, parent: QWidget, model: Model, take: Callable[[list[Edit]], object]) -> None:
         super().__init__(parent)
@@ -129,7 +130,8 @@ class DrawingPage(QDialog):
             size.valueChanged.connect(lambda _: self.look())
 
     def open_drawing(self, path: Path) -> None:
-        """Read a drawing, keeping what its layers were said to stand for. Raises IntakeError for one that cannot be read."""
+        """Read a drawing, keeping what its layers were said to stand for. Raises IntakeError for one that
+        cannot be read."""
         chosen = "" if self.unit.currentText() == AS_SAID else self.unit.currentText()
         self.drawing = read_drawing(path, chosen)
         before = self.choices() if path == self.path else {}
@@ -172,9 +174,15 @@ class DrawingPage(QDialog):
         shift = np.array([values["x"], values["y"]]) - origin[:2]
         foot, level = values["foot"] - float(origin[2]), values["level"] - float(origin[2])
         plan = Plan(
-            self.choices(), foot, level, self.material.currentText(), self.of_beams.currentText(), self.section.currentText().strip(),
-            values["thickness"] / 1000, shift,
-        )  # fmt: skip
+            self.choices(),
+            foot,
+            level,
+            self.material.currentText(),
+            self.of_beams.currentText(),
+            self.section.currentText().strip(),
+            values["thickness"] / 1000,
+            shift,
+        )
         return parts_of(self.drawing, plan)
 
     def look(self) -> None:
@@ -198,9 +206,12 @@ class DrawingPage(QDialog):
         walls = sum(s["class"] == "wall" for s in parts.surfaces)
         columns = sum(m["class"] == "column" for m in parts.members)
         counts = {
-            "grid lines": len(parts.grids), "columns": columns, "beams": len(parts.members) - columns,
-            "slabs": len(parts.surfaces) - walls, "walls": walls,
-        }  # fmt: skip
+            "grid lines": len(parts.grids),
+            "columns": columns,
+            "beams": len(parts.members) - columns,
+            "slabs": len(parts.surfaces) - walls,
+            "walls": walls,
+        }
         told = (
             ", ".join(f"{n} {w if n != 1 else w[:-1]}" for w, n in counts.items() if n)
             or "no parts yet: say what a layer is read as"
@@ -209,11 +220,14 @@ class DrawingPage(QDialog):
         if upright:
             parts.told.insert(0, "the level that is drawn must lie above the foot of columns and walls")
         self.message.setText("; ".join([told, *parts.told]))
-        self.message.setStyleSheet(f"color: {RUST if parts.told else MOSS if any(counts.values()) else MUTED};")
+        self.message.setStyleSheet(
+            f"color: {RUST if parts.told else MOSS if any(counts.values()) else MUTED};"
+        )
         self.add.setEnabled(any(counts.values()) and not upright)
 
     def edits(self) -> list[Edit]:
-        """The corrections that add the parts: columns before the beams that are joined to them, slabs and walls last."""
+        """The corrections that add the parts: columns before the beams that are joined to them, slabs and
+        walls last."""
         parts = self.parts()
         columns = [m for m in parts.members if m["class"] == "column"]
         beams = [m for m in parts.members if m["class"] != "column"]
@@ -240,7 +254,9 @@ def strokes(layer: Layer) -> tuple[list[float], list[float]]:
     return flat[:, 0].tolist(), flat[:, 1].tolist()
 
 
-def opened(parent: QWidget, model: Model, path: Path, take: Callable[[list[Edit]], object]) -> DrawingPage | str:
+def opened(
+    parent: QWidget, model: Model, path: Path, take: Callable[[list[Edit]], object]
+) -> DrawingPage | str:
     """The page for a drawing, or why it cannot be read."""
     page = DrawingPage(parent, model, take)
     try:

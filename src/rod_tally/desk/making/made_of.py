@@ -1,4 +1,5 @@
-"""What the selected parts are made of: sections and materials of the model, of the catalogue, or one's own, which are remembered."""
+"""What the selected parts are made of: sections and materials of the model, of the catalogue, or one's own,
+which are remembered."""
 
 from __future__ import annotations
 
@@ -8,7 +9,16 @@ from ...model import Model
 from ...model.catalogue.catalogue import catalogue
 from ...model.catalogue.grades import grades
 from ...model.catalogue.own import SHAPES
-from ...model.edits import KINDS, Edit, EditError, OwnMaterial, OwnSection, SetMaterial, SetSection, TaperMembers
+from ...model.edits import (
+    KINDS,
+    Edit,
+    EditError,
+    OwnMaterial,
+    OwnSection,
+    SetMaterial,
+    SetSection,
+    TaperMembers,
+)
 from ..forms.asking import Asking, selected
 from ..forms.form import Field, Form
 
@@ -16,9 +26,13 @@ CONSTANT = "as at the start"
 NO_KIND = "none"
 # fields of a material: title, unit, and what the unit is in SI; 0 for what is not known, but for E
 MATERIAL = {
-    "E": ("E", "GPa", 1e9), "G": ("G", "GPa", 1e9), "poisson": ("Poisson's ratio", "", 1.0), "density": ("density", "kg/m³", 1.0),
-    "strength": ("strength", "MPa", 1e6), "alpha": ("thermal expansion, 1/K · 10⁶", "", 1e-6),
-}  # fmt: skip
+    "E": ("E", "GPa", 1e9),
+    "G": ("G", "GPa", 1e9),
+    "poisson": ("Poisson's ratio", "", 1.0),
+    "density": ("density", "kg/m³", 1.0),
+    "strength": ("strength", "MPa", 1e6),
+    "alpha": ("thermal expansion, 1/K · 10⁶", "", 1e-6),
+}
 
 
 class MadeOf(Asking):
@@ -57,9 +71,11 @@ class MadeOf(Asking):
         text = f"{selected(self.members(), 'member')}. At their start they keep theirs ({now})."
         fields = [Field("end", "section at the end", CONSTANT, names, free=True)]
         self._ask(
-            "Tapering members", text, fields,
+            "Tapering members",
+            text,
+            fields,
             lambda v: TaperMembers(self.members(), "" if v["end"] == CONSTANT else v["end"]),
-        )  # fmt: skip
+        )
 
     def ask_own_section(self, shape: str = "") -> None:
         """A section of one's own for the selected members: its shape first, then its sizes."""
@@ -68,9 +84,12 @@ class MadeOf(Asking):
             return
         if not shape:
             self.form = Form(
-                self.window, "A section of one's own", f"{selected(ids, 'member')}.",
-                [Field("shape", "shape", "rectangle", list(SHAPES))], lambda v: self.ask_own_section(v["shape"]),
-            )  # fmt: skip
+                self.window,
+                "A section of one's own",
+                f"{selected(ids, 'member')}.",
+                [Field("shape", "shape", "rectangle", list(SHAPES))],
+                lambda v: self.ask_own_section(v["shape"]),
+            )
             self.form.open()
             return
         needed, more = SHAPES[shape]
@@ -80,17 +99,23 @@ class MadeOf(Asking):
         name = _free(f"own {shape}", model.sections)
         fields = [Field("name", "name", name, [name], free=True)]
         fields += [
-            Field(k, k.replace("_", " "), 0.0 if k in more else 100.0, unit=unit.get(k, "mm"), low=0.0, high=1e9)
+            Field(
+                k, k.replace("_", " "), 0.0 if k in more else 100.0, unit=unit.get(k, "mm"), low=0.0, high=1e9
+            )
             for k in (*needed, *more)
-        ]  # fmt: skip
+        ]
 
         def made(v: dict[str, Any]) -> Edit:
             sizes = {k: float(v[k]) / factor.get(k, 1e3) for k in (*needed, *more) if k in needed or v[k] > 0}
             name = str(v["name"]).strip()
-            self._remember("sections", name, {"shape": shape, "sizes": sizes}, OwnSection([], name, shape, sizes))
+            self._remember(
+                "sections", name, {"shape": shape, "sizes": sizes}, OwnSection([], name, shape, sizes)
+            )
             return OwnSection(ids, name, shape, sizes)
 
-        self._ask("A section of one's own", f"{shape.capitalize()}; 0 for what it does not have.", fields, made)
+        self._ask(
+            "A section of one's own", f"{shape.capitalize()}; 0 for what it does not have.", fields, made
+        )
 
     def _remember(self, what: str, name: str, values: dict[str, Any], edit: Edit) -> None:
         """For models to come, what can be made at all."""
@@ -140,15 +165,18 @@ class MadeOf(Asking):
         def made(v: dict[str, Any]) -> Edit:
             values = {k: float(v[k]) * factor for k, (_, _, factor) in MATERIAL.items() if v[k] > 0}
             kind, name = "" if v["kind"] == NO_KIND else v["kind"], str(v["name"]).strip()
-            self._remember("materials", name, {"kind": kind, "values": values}, OwnMaterial([], name, kind, values))
+            self._remember(
+                "materials", name, {"kind": kind, "values": values}, OwnMaterial([], name, kind, values)
+            )
             return OwnMaterial(ids, name, kind, values)
 
         self._ask(
             "A material of one's own",
             f"{selected(ids, 'part')}. 0 for what is not known: G then follows from Poisson's ratio (without one 0.3 for "
             "metals, 0.2 else), the expansion from the kind.",
-            fields, made,
-        )  # fmt: skip
+            fields,
+            made,
+        )
 
 
 def _free(name: str, taken: object) -> str:

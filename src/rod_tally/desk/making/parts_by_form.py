@@ -26,9 +26,7 @@ from ..forms.paste import PastePage
 if TYPE_CHECKING:
     from .drawing_page import DrawingPage
 
-MEMBERS_EXAMPLE = (
-    "x1 [mm]\ty1 [mm]\tz1 [mm]\tx2 [mm]\ty2 [mm]\tz2 [mm]\tsection\tends\n0\t0\t3500\t6000\t0\t3500\tIPE 300\tpinned"
-)
+MEMBERS_EXAMPLE = "x1 [mm]\ty1 [mm]\tz1 [mm]\tx2 [mm]\ty2 [mm]\tz2 [mm]\tsection\tends\n0\t0\t3500\t6000\t0\t3500\tIPE 300\tpinned"
 
 
 class AddDesk(Asking):
@@ -53,9 +51,14 @@ class AddDesk(Asking):
             *(Field(f"a{c}", f"start {c}", float(v), unit="m") for c, v in zip("xyz", a)),
             *(Field(f"b{c}", f"end {c}", float(v), unit="m") for c, v in zip("xyz", b)),
             Field("section", "section", beside.section if beside else sections[0], sections, free=True),
-            Field("material", "material", beside.material if beside else materials[0] if materials else "", materials),
+            Field(
+                "material",
+                "material",
+                beside.material if beside else materials[0] if materials else "",
+                materials,
+            ),
             Field("ends", "ends", "fixed", ["fixed", "pinned", "start pinned", "end pinned"]),
-        ]  # fmt: skip
+        ]
 
         def made(v: dict[str, Any]) -> Edit:
             ends = [[v[f"{e}{c}"] - float(model.origin["xyz".index(c)]) for c in "xyz"] for e in "ab"]
@@ -79,9 +82,13 @@ class AddDesk(Asking):
             "(fixed, pinned, start pinned, end pinned). An empty section or material is that of the row above."
         )
         self.page = PastePage(
-            self.window, "Members from a table", text, MEMBERS_EXAMPLE,
-            lambda pasted: [AddMembers(read_members(pasted, model))], self.session.correct_all,
-        )  # fmt: skip
+            self.window,
+            "Members from a table",
+            text,
+            MEMBERS_EXAMPLE,
+            lambda pasted: [AddMembers(read_members(pasted, model))],
+            self.session.correct_all,
+        )
         self.page.show()
 
     def ask_copy(self) -> None:
@@ -93,16 +100,21 @@ class AddDesk(Asking):
         steps = np.diff(levels)
         up = float(steps[0]) if len(steps) else 3.0
         fields = [
-            Field("x", "step in x", 0.0, unit="m"), Field("y", "step in y", 0.0, unit="m"), Field("z", "step in z", up, unit="m"),
+            Field("x", "step in x", 0.0, unit="m"),
+            Field("y", "step in y", 0.0, unit="m"),
+            Field("z", "step in z", up, unit="m"),
             Field("times", "copies", 1.0, low=1.0, high=200.0, digits=0),
-        ]  # fmt: skip
+        ]
 
         def made(v: dict[str, Any]) -> None:
             step, times = (v["x"], v["y"], v["z"]), int(v["times"])
             self._add(copies(model, members, step, times), surface_copies(model, surfaces, step, times))
 
         self._ask(
-            "Copy", f"{self._count()}. Copies have sections, releases and openings; loads are not copied.", fields, made
+            "Copy",
+            f"{self._count()}. Copies have sections, releases and openings; loads are not copied.",
+            fields,
+            made,
         )
 
     def ask_mirror(self) -> None:
@@ -119,7 +131,11 @@ class AddDesk(Asking):
 
         def made(v: dict[str, Any]) -> None:
             axis = str(v["axis"])
-            self._add(*mirror_images(model, members, surfaces, axis, v["at"] - float(model.origin["xy".index(axis)])))
+            self._add(
+                *mirror_images(
+                    model, members, surfaces, axis, v["at"] - float(model.origin["xy".index(axis)])
+                )
+            )
 
         text = f"{self._count()}. Their images in an upright plane are added; loads are not."
         self._ask("Mirror", text, fields, made)
@@ -133,7 +149,7 @@ class AddDesk(Asking):
         fields = [
             Field("which", "at", "start", ("start", "end", "both ends")),
             *(Field(a, f"along {a}", float(v) * 1000, unit="mm", digits=1) for a, v in zip("xyz", now)),
-        ]  # fmt: skip
+        ]
 
         def made(v: dict[str, Any]) -> None:
             by = [v[a] / 1000 for a in "xyz"]
@@ -145,7 +161,9 @@ class AddDesk(Asking):
 
     def _count(self) -> str:
         members, surfaces = len(self.state.chosen("member")), len(self.state.chosen("surface"))
-        words = [f"{n} {w}{'s' if n != 1 else ''}" for n, w in ((members, "member"), (surfaces, "surface")) if n]
+        words = [
+            f"{n} {w}{'s' if n != 1 else ''}" for n, w in ((members, "member"), (surfaces, "surface")) if n
+        ]
         return f"{' and '.join(words)} {'is' if members + surfaces == 1 else 'are'} selected"
 
     def _add(self, members: list[dict[str, Any]], surfaces: list[dict[str, Any]]) -> None:

@@ -1,4 +1,5 @@
-"""A model from parameters: fields, what would come of them, and the picture; written as IFC with its recipe beside it."""
+"""A model from parameters: fields, what would come of them, and the picture; written as IFC with its recipe
+beside it."""
 
 from __future__ import annotations
 
@@ -28,7 +29,19 @@ from ...model.geometry.vectors import Array
 from ...output.ifc import write_ifc
 from ...output.write import OutputError, write_text, write_whole
 from ..theme import GRAPHITE, INK, MOSS, PALE, PAPER, RUST
-from .recipe_text import CHOICES, EMPTY, FIELDS, FIRST, WORDS, Texts, plain, read, recipe_of, texts_of, written
+from .recipe_text import (
+    CHOICES,
+    EMPTY,
+    FIELDS,
+    FIRST,
+    WORDS,
+    Texts,
+    plain,
+    read,
+    recipe_of,
+    texts_of,
+    written,
+)
 
 KINDS = {"frame of bays and storeys": "frame", "façade of uprights and cross members": "facade"}
 LARGE = 4000  # members whose picture is drawn without its slabs
@@ -36,12 +49,18 @@ LOOK = np.array([(0.86, -0.38), (0.51, 0.64), (0.0, 0.92)])  # x, y and z on the
 
 
 class RecipePage(QDialog):
-    """`take(path, revision)` takes the model in that was written: as a new project, or as a revision of the one that is open."""
+    """`take(path, revision)` takes the model in that was written: as a new project, or as a revision of the
+    one that is open."""
 
     def __init__(
-        self, parent: QWidget | None, take: Callable[[Path, bool], object], revision: bool, beside: Path | None
+        self,
+        parent: QWidget | None,
+        take: Callable[[Path, bool], object],
+        revision: bool,
+        beside: Path | None,
     ) -> None:
-        """`revision`: whether there is a project to take it in as a revision of; `beside`: where the model of that project is."""
+        """`revision`: whether there is a project to take it in as a revision of; `beside`: where the model of
+        that project is."""
         super().__init__(parent)
         self.take = take
         self.beside = beside
@@ -143,7 +162,9 @@ class RecipePage(QDialog):
             self.message.setStyleSheet(f"color: {RUST};")
         else:
             model = self.made.model
-            counts = f"{len(model.members)} members, {len(model.surfaces)} slabs, {len(model.cases)} load cases"
+            counts = (
+                f"{len(model.members)} members, {len(model.surfaces)} slabs, {len(model.cases)} load cases"
+            )
             self.message.setText("; ".join([counts, *self.made.notes]))
             self.message.setStyleSheet(f"color: {RUST if self.made.notes else MOSS};")
             self._draw(model)
@@ -156,7 +177,9 @@ class RecipePage(QDialog):
         edges = [np.stack([s.outer, np.roll(s.outer, -1, axis=0)], axis=1) for s in model.surfaces.values()]
         if edges and len(lines) < LARGE:
             self._strokes(np.concatenate(edges), PALE, 1.0)
-        upright = np.abs(lines[:, 1, 2] - lines[:, 0, 2]) > np.linalg.norm(lines[:, 1, :2] - lines[:, 0, :2], axis=1)
+        upright = np.abs(lines[:, 1, 2] - lines[:, 0, 2]) > np.linalg.norm(
+            lines[:, 1, :2] - lines[:, 0, :2], axis=1
+        )
         self._strokes(lines[~upright], GRAPHITE, 1.2)
         self._strokes(lines[upright], INK, 1.8)
 
@@ -165,7 +188,7 @@ class RecipePage(QDialog):
             flat = np.concatenate([lines @ LOOK, np.full((len(lines), 1, 2), np.nan)], axis=1).reshape(-1, 2)
             self.plot.plot(flat[:, 0], flat[:, 1], connect="finite", pen=pg.mkPen(colour, width=width))
 
-    # -- files -----------------------------------------------------------------------------------------------------
+    # -- files -----------------------------------------------------------------------------------------------
 
     def ask_open(self) -> None:
         path, _ = QFileDialog.getOpenFileName(self, "A recipe", self._folder(), "Recipes (*.toml)")
@@ -214,8 +237,8 @@ class RecipePage(QDialog):
         return True
 
     def write(self, path: Path, revision: bool) -> None:
-        """The model as IFC with its recipe beside it, and take it in. A file that is there is the reviewer's to replace, but not the source of
-        the project that is open."""
+        """The model as IFC with its recipe beside it, and take it in. A file that is there is the reviewer's
+        to replace, but not the source of the project that is open."""
         self.look()
         if self.made is None:
             return

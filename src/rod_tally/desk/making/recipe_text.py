@@ -1,4 +1,5 @@
-"""A recipe as texts of fields, and back: lists as `3 x 3.6, 4.2`, exceptions as `storey 2: 0, 0.9; bay 3: 0`."""
+"""A recipe as texts of fields, and back: lists as `3 x 3.6, 4.2`, exceptions as `storey 2: 0, 0.9; bay 3:
+0`."""
 
 from __future__ import annotations
 
@@ -17,32 +18,86 @@ LISTS = ("storeys", "bays_x", "bays_y", "spacings", "cross_members")
 NUMBERS = ("base_level", "slab", "pane_weight", "wind")
 CHOICES = {"base": ("fixed", "pinned"), "beam_ends": ("fixed", "pinned"), "sideways": ("no", "yes")}
 WORDS = {
-    "storeys": "heights of storeys, m", "bays_x": "bays along x, m", "bays_y": "bays along y, m", "spacings": "between uprights, m",
-    "cross_members": "cross members above each level, m", "exceptions": "other cross members", "base_level": "level of the base, m",
-    "column": "columns or uprights", "beam": "beams or cross members", "material": "material", "base": "feet", "beam_ends": "ends of beams",
-    "sideways": "held sideways at levels", "slab": "slab thickness, m", "slab_material": "material of slabs",
-    "pane_weight": "weight of panes, N/m²", "wind": "wind on panes, N/m²", "line_load": "line load: height m, N/m",
-}  # fmt: skip
+    "storeys": "heights of storeys, m",
+    "bays_x": "bays along x, m",
+    "bays_y": "bays along y, m",
+    "spacings": "between uprights, m",
+    "cross_members": "cross members above each level, m",
+    "exceptions": "other cross members",
+    "base_level": "level of the base, m",
+    "column": "columns or uprights",
+    "beam": "beams or cross members",
+    "material": "material",
+    "base": "feet",
+    "beam_ends": "ends of beams",
+    "sideways": "held sideways at levels",
+    "slab": "slab thickness, m",
+    "slab_material": "material of slabs",
+    "pane_weight": "weight of panes, N/m²",
+    "wind": "wind on panes, N/m²",
+    "line_load": "line load: height m, N/m",
+}
 # shown pale in an empty field: what holds then, or how it is written
 EMPTY = {
-    "base_level": "0.0", "slab": "none", "slab_material": "C30/37", "exceptions": "none; or storey 2: 0.0, 0.9; bay 3: 0.0", "pane_weight": "none",
-    "wind": "none", "line_load": "none; or 1.1, 1000", "cross_members": "0.0",
-}  # fmt: skip
+    "base_level": "0.0",
+    "slab": "none",
+    "slab_material": "C30/37",
+    "exceptions": "none; or storey 2: 0.0, 0.9; bay 3: 0.0",
+    "pane_weight": "none",
+    "wind": "none",
+    "line_load": "none; or 1.1, 1000",
+    "cross_members": "0.0",
+}
 FRAME = (
-    "storeys", "bays_x", "bays_y", "base_level", "column", "beam", "material", "base", "beam_ends", "slab", "slab_material",
-)  # fmt: skip
+    "storeys",
+    "bays_x",
+    "bays_y",
+    "base_level",
+    "column",
+    "beam",
+    "material",
+    "base",
+    "beam_ends",
+    "slab",
+    "slab_material",
+)
 FACADE = (
-    "storeys", "spacings", "cross_members", "exceptions", "base_level", "column", "beam", "material", "base", "beam_ends", "sideways",
-    "pane_weight", "wind", "line_load",
-)  # fmt: skip
+    "storeys",
+    "spacings",
+    "cross_members",
+    "exceptions",
+    "base_level",
+    "column",
+    "beam",
+    "material",
+    "base",
+    "beam_ends",
+    "sideways",
+    "pane_weight",
+    "wind",
+    "line_load",
+)
 FIELDS = {"frame": FRAME, "facade": FACADE}
 FIRST: dict[str, Texts] = {
-    "frame": {"storeys": "4.2, 2 x 3.6", "bays_x": "3 x 6.0", "bays_y": "2 x 5.4", "column": "HE 240 B", "beam": "IPE 360", "material": "S355"},
-    "facade": {
-        "storeys": "3 x 3.4", "spacings": "6 x 1.5", "cross_members": "0.0, 0.9", "column": "HE 120 A", "beam": "IPE 100", "material": "S355",
-        "pane_weight": "400", "wind": "800",
+    "frame": {
+        "storeys": "4.2, 2 x 3.6",
+        "bays_x": "3 x 6.0",
+        "bays_y": "2 x 5.4",
+        "column": "HE 240 B",
+        "beam": "IPE 360",
+        "material": "S355",
     },
-}  # fmt: skip
+    "facade": {
+        "storeys": "3 x 3.4",
+        "spacings": "6 x 1.5",
+        "cross_members": "0.0, 0.9",
+        "column": "HE 120 A",
+        "beam": "IPE 100",
+        "material": "S355",
+        "pane_weight": "400",
+        "wind": "800",
+    },
+}
 
 
 def recipe_of(kind: str, texts: Texts, sections: dict[str, Any] | None = None) -> Recipe:
@@ -108,7 +163,9 @@ def _exception(text: str) -> dict[str, Any]:
     head, _, heights = text.partition(":")
     found = dict(re.findall(r"(storey|bay)\s+(\d+)", head))
     if not found or re.sub(r"(storey|bay)\s+\d+|[\s,]", "", head):
-        raise RecipeError(f"exceptions: {text.strip()!r} is not understood; write storey 2: 0.0, 0.9; bay 3: 0.0")
+        raise RecipeError(
+            f"exceptions: {text.strip()!r} is not understood; write storey 2: 0.0, 0.9; bay 3: 0.0"
+        )
     values = _list("exceptions", heights) if heights.strip() else []
     return {**{k: int(v) for k, v in found.items()}, "cross_members": values}
 

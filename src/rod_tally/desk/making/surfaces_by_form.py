@@ -28,8 +28,8 @@ class SurfaceDesk(Asking):
     """Slabs, walls and openings, each by one form."""
 
     def ask_slab(self, drawn: list[Array] | None = None) -> None:
-        """A slab around places that were `drawn` in their order (source's coordinates), or three or more selected nodes, or a
-        rectangle on a level."""
+        """A slab around places that were `drawn` in their order (source's coordinates), or three or more
+        selected nodes, or a rectangle on a level."""
         model = self.model
         if model is None:
             return
@@ -41,12 +41,20 @@ class SurfaceDesk(Asking):
         ways = [AROUND, RECTANGLE] if len(points) > 2 else [RECTANGLE]
         fields = [
             Field("outline", "outline", ways[0], ways),
-            Field("x", "from x, y", low[0], unit="m"), Field("y", "y", low[1], unit="m", beside=True),
-            Field("x2", "to x, y", high[0], unit="m"), Field("y2", "y", high[1], unit="m", beside=True),
-            Field("level", "level, or height in m", level or f"{low[2]:.3f}", [*levels] or [f"{low[2]:.3f}"], free=True),
+            Field("x", "from x, y", low[0], unit="m"),
+            Field("y", "y", low[1], unit="m", beside=True),
+            Field("x2", "to x, y", high[0], unit="m"),
+            Field("y2", "y", high[1], unit="m", beside=True),
+            Field(
+                "level",
+                "level, or height in m",
+                level or f"{low[2]:.3f}",
+                [*levels] or [f"{low[2]:.3f}"],
+                free=True,
+            ),
             *self._made_of(model, beside, 200.0),
             Field("way", "carries", next(iter(CARRIES)), list(CARRIES)),
-        ]  # fmt: skip
+        ]
 
         def made(v: dict[str, Any]) -> Edit | None:
             if v["outline"] == AROUND:
@@ -56,7 +64,15 @@ class SurfaceDesk(Asking):
                 if z is None:
                     return None
                 corners = np.array(
-                    [(x, y, z) for x, y in ((v["x"], v["y"]), (v["x2"], v["y"]), (v["x2"], v["y2"]), (v["x"], v["y2"]))]
+                    [
+                        (x, y, z)
+                        for x, y in (
+                            (v["x"], v["y"]),
+                            (v["x2"], v["y"]),
+                            (v["x2"], v["y2"]),
+                            (v["x"], v["y2"]),
+                        )
+                    ]
                 )
             return self._surface(model, corners, v, CARRIES[str(v["way"])], "slab")
 
@@ -68,7 +84,8 @@ class SurfaceDesk(Asking):
         self._ask("Add a slab", text, fields, made)
 
     def ask_wall(self, drawn: list[Array] | None = None) -> None:
-        """A wall between two places that were `drawn` (source's coordinates), or selected nodes, from one level to another."""
+        """A wall between two places that were `drawn` (source's coordinates), or selected nodes, from one
+        level to another."""
         model = self.model
         if model is None:
             return
@@ -76,18 +93,24 @@ class SurfaceDesk(Asking):
         levels = self._levels(model)
         beside = self._like(model, True)
         low, high = self._reach(points, model)
-        a, b = (points[0], points[1]) if len(points) == 2 else (np.array(low), np.array([high[0], low[1], low[2]]))
+        a, b = (
+            (points[0], points[1])
+            if len(points) == 2
+            else (np.array(low), np.array([high[0], low[1], low[2]]))
+        )
         names = list(levels)
         first = min(names, key=lambda n: abs(levels[n] - low[2]), default=f"{low[2]:.3f}")
         top = next((n for n in names if levels[n] > levels.get(first, 0.0) + 0.1), f"{low[2] + SIDE:.3f}")
         fields = [
-            Field("x", "from x, y", float(a[0]), unit="m"), Field("y", "y", float(a[1]), unit="m", beside=True),
-            Field("x2", "to x, y", float(b[0]), unit="m"), Field("y2", "y", float(b[1]), unit="m", beside=True),
+            Field("x", "from x, y", float(a[0]), unit="m"),
+            Field("y", "y", float(a[1]), unit="m", beside=True),
+            Field("x2", "to x, y", float(b[0]), unit="m"),
+            Field("y2", "y", float(b[1]), unit="m", beside=True),
             Field("foot", "foot: level, or height in m", first, names or [first], free=True),
             Field("head", "top: level, or height in m", top, names or [top], free=True),
             *self._made_of(model, beside, 200.0),
             Field("way", "carries", next(iter(WALL_CARRIES)), list(WALL_CARRIES)),
-        ]  # fmt: skip
+        ]
 
         def made(v: dict[str, Any]) -> Edit | None:
             z, z2 = self._height(levels, str(v["foot"])), self._height(levels, str(v["head"]))
@@ -101,7 +124,8 @@ class SurfaceDesk(Asking):
         self._ask("Add a wall", text, fields, made)
 
     def ask_opening(self) -> None:
-        """A rectangular opening in the picked slab or wall: in plan, or along the wall's foot and above it."""
+        """A rectangular opening in the picked slab or wall: in plan, or along the wall's foot and above
+        it."""
         model, ids = self.model, self.state.chosen("surface")
         if model is None or len(ids) != 1:
             self.session.said.emit("Pick the slab or wall that the opening is cut into")
@@ -160,11 +184,13 @@ class SurfaceDesk(Asking):
             names[f"{k}: {Polygon(s.flat(o)).area:.2f} m² at ({x:.2f}, {y:.2f}, {z:.2f})"] = at
         fields = [Field("which", "opening", next(iter(names)), list(names))]
         self._ask(
-            "Close an opening", f"{s.name or s.id} has {len(names)}.", fields,
+            "Close an opening",
+            f"{s.name or s.id} has {len(names)}.",
+            fields,
             lambda v: CloseOpening(s.id, names[str(v["which"])].tolist()),
-        )  # fmt: skip
+        )
 
-    # -- what is proposed ----------------------------------------------------------------------------------------------
+    # -- what is proposed ------------------------------------------------------------------------------------
 
     def _chosen_points(self, model: Model) -> list[Array]:
         """Places (3,) of the selected nodes, in the source's coordinates."""
@@ -175,7 +201,8 @@ class SurfaceDesk(Asking):
         """Heights (m) of the storeys, in the source's coordinates, lowest first."""
         found = sorted(model.storeys, key=lambda s: s.elevation)
         return {
-            f"{s.name} ({s.elevation + model.origin[2]:.2f} m)": float(s.elevation + model.origin[2]) for s in found
+            f"{s.name} ({s.elevation + model.origin[2]:.2f} m)": float(s.elevation + model.origin[2])
+            for s in found
         }
 
     def _height(self, levels: dict[str, float], words: str) -> float | None:
@@ -198,7 +225,8 @@ class SurfaceDesk(Asking):
         return all_of.min(axis=0).tolist(), all_of.max(axis=0).tolist()
 
     def _like(self, model: Model, upright: bool) -> Surface | None:
-        """The surface whose thickness and material are proposed: the selected one, else the first of its kind."""
+        """The surface whose thickness and material are proposed: the selected one, else the first of its
+        kind."""
         chosen = [model.surfaces[i] for i in self.state.chosen("surface") if i in model.surfaces]
         return next((s for s in (*chosen, *model.surfaces.values()) if s.upright == upright), None)
 
@@ -215,7 +243,12 @@ class SurfaceDesk(Asking):
                 high=1e4,
                 digits=1,
             ),
-            Field("material", "material", beside.material if beside else materials[0] if materials else "", materials),
+            Field(
+                "material",
+                "material",
+                beside.material if beside else materials[0] if materials else "",
+                materials,
+            ),
         ]
 
     @staticmethod

@@ -1,4 +1,5 @@
-"""Cuts drawn where they lie, with shear, moment or axial force of each regular set as a diagram on the plan."""
+"""Cuts drawn where they lie, with shear, moment or axial force of each regular set as a diagram on the
+plan."""
 
 from __future__ import annotations
 

@@ -39,7 +39,8 @@ def parts_of(scene: Scene) -> list[tuple[LoadCase, float]]:
 
 
 def draw_arrows(canvas: Canvas, tails: list[Tail], most: float, colour: str = PINE) -> None:
-    """Arrows that end at their points: (point, direction, size); those of one direction and length in one go."""
+    """Arrows that end at their points: (point, direction, size); those of one direction and length in one
+    go."""
     groups: dict[tuple[int, ...], list[Array]] = {}
     for at, q, value in tails:
         key = tuple(np.round(np.append(q / np.linalg.norm(q) * 100, 8 + 26 * value / most)).astype(int))
@@ -143,7 +144,9 @@ def _panes(canvas: Canvas, outlines: list[Array], colour: str, opacity: float) -
             triangles.append([count, count + 1, count + 2])
     if points:
         canvas.faces(np.concatenate(points), np.array(triangles), colour, opacity)
-        canvas.lines(np.concatenate([np.stack([o, np.roll(o, -1, axis=0)], axis=1) for o in outlines]), colour, 1.2)
+        canvas.lines(
+            np.concatenate([np.stack([o, np.roll(o, -1, axis=0)], axis=1) for o in outlines]), colour, 1.2
+        )
 
 
 def _legend(scene: Scene, parts: list[tuple[LoadCase, float]], what: str) -> list[str]:
@@ -171,7 +174,9 @@ def draw_arrived(canvas: Canvas, scene: Scene) -> list[str]:
     line_of = dict(zip(scene.ids, scene.lines))
     diagrams = member_diagrams(scene.review, parts, scene.state.origin, set(scene.ids))
     peaks = {i: d.peak for i, d in diagrams.items()}
-    most = scene.largest("load", max((float(np.linalg.norm(v)) for _, v in peaks.values()), default=0.0)) or 1.0
+    most = (
+        scene.largest("load", max((float(np.linalg.norm(v)) for _, v in peaks.values()), default=0.0)) or 1.0
+    )
     scale = scene.size / 18 / most
     plan = scene.direction == "plan"
     seen: dict[str, list[Array]] = {}
@@ -192,7 +197,12 @@ def draw_arrived(canvas: Canvas, scene: Scene) -> list[str]:
             high = low - (laid_down(q, aside) if aside is not None else q) * scale
             base = np.stack([at[:-1], at[1:]], axis=1)
             quads = np.stack(
-                [base[:, 0] + low[:, 0], base[:, 1] + low[:, 1], base[:, 1] + high[:, 1], base[:, 0] + high[:, 0]],
+                [
+                    base[:, 0] + low[:, 0],
+                    base[:, 1] + low[:, 1],
+                    base[:, 1] + high[:, 1],
+                    base[:, 0] + high[:, 0],
+                ],
                 axis=1,
             )
             seen.setdefault(origin, []).append(quads[np.abs(q).max(axis=(1, 2)) > 0])
@@ -219,16 +229,21 @@ def draw_arrived(canvas: Canvas, scene: Scene) -> list[str]:
     shown = 0.0 if not peaks else most
     head = f"on {len(diagrams)} members, largest {shown * units.force[0]:.3g} {units.force[1]}/m in all"
     legend = [*_legend(scene, parts, head), *legend]
-    gone = sum((float(np.abs(f * scene.review.distribution.case(c.name).total("lost")).max()) for c, f in parts), 0.0)
+    gone = sum(
+        (float(np.abs(f * scene.review.distribution.case(c.name).total("lost")).max()) for c, f in parts), 0.0
+    )
     if gone > 0:
-        legend.append(f"<span style='color:{RUST}'>▰</span> not carried {units.show(gone, 'force')} {units.force[1]}")
+        legend.append(
+            f"<span style='color:{RUST}'>▰</span> not carried {units.show(gone, 'force')} {units.force[1]}"
+        )
     if points:
         legend.append(f"→ {len(points)} concentrated")
     return legend
 
 
 def across_in_plan(along: Array) -> Array | None:
-    """The level direction across a member, in which its load is laid down to be seen from above; None for an upright."""
+    """The level direction across a member, in which its load is laid down to be seen from above; None for an
+    upright."""
     flat = np.array([-along[1], along[0], 0.0])
     size = float(np.linalg.norm(flat))
     return flat / size if size > 1e-3 else None

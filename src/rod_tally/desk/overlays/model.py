@@ -50,7 +50,9 @@ def draw_joints(canvas: Canvas, scene: Scene) -> list[str]:
     gaps = [f for f in scene.review.findings if f.code == "join.gap" and f.at and set(f.ids) & set(scene.ids)]
     points = np.array([f.at for f in gaps]).reshape(-1, 3)
     canvas.symbols(points, ring(11), RUST, 2.2)
-    texts = [f"{scene.units.show(f.numbers['distance'], 'small', 3)} {scene.units.small[1]} gap" for f in gaps]
+    texts = [
+        f"{scene.units.show(f.numbers['distance'], 'small', 3)} {scene.units.small[1]} gap" for f in gaps
+    ]
     canvas.labels(points + canvas.screen_axes()[0] * canvas.pixel * 16, texts, RUST)
     legend = [f"◇ joined ({len(joined)})", f"○ loose end ({len(loose)})", f"◯ gap ({len(gaps)})"]
     if scene.surfaces:
@@ -96,7 +98,10 @@ def draw_sections(canvas: Canvas, scene: Scene) -> list[str]:
 @overlay("materials", "Materials", base="none")
 def draw_materials(canvas: Canvas, scene: Scene) -> list[str]:
     return _by_kind(
-        canvas, scene, [scene.model.members[i].material for i in scene.ids], [s.material for s in scene.surfaces]
+        canvas,
+        scene,
+        [scene.model.members[i].material for i in scene.ids],
+        [s.material for s in scene.surfaces],
     )
 
 
@@ -113,7 +118,9 @@ def support_bars(support: Support) -> Array:
             parts += [np.array([out - 6.5 * side, out + 6.5 * side]) for side in sides]
             parts.append(np.array([np.zeros(3), out]))
         else:
-            zig = [out * t + turn * 4 * sides[0] for t, turn in ((0, 0), (0.4, 1), (0.7, -1), (1.0, 1), (1.3, 0))]
+            zig = [
+                out * t + turn * 4 * sides[0] for t, turn in ((0, 0), (0.4, 1), (0.7, -1), (1.0, 1), (1.3, 0))
+            ]
             parts += [np.array([zig[k], zig[k + 1]]) for k in range(4)]
     return np.array(parts).reshape(-1, 2, 3)
 
@@ -207,7 +214,9 @@ def support_words(support: Support) -> str:
     names = ("x", "y", "z", "about x", "about y", "about z")
     held = [n for n, k in zip(names, support.stiffness) if k == inf]
     sprung = [n for n, k in zip(names, support.stiffness) if 0 < k < inf]
-    return ", ".join((["held " + " ".join(held)] if held else []) + (["spring " + " ".join(sprung)] if sprung else []))
+    return ", ".join(
+        (["held " + " ".join(held)] if held else []) + (["spring " + " ".join(sprung)] if sprung else [])
+    )
 
 
 @overlay("releases", "Releases")
@@ -225,7 +234,12 @@ def draw_releases(canvas: Canvas, scene: Scene) -> list[str]:
     points, own_axes = np.array(anchors).reshape(-1, 3), np.array(axes).reshape(-1, 3, 3)
     gap = np.array([[[11, 0, 0], [19, 0, 0]]], float)
     ticks = np.array(
-        [[[11, -5, 0], [11, 5, 0]], [[19, -5, 0], [19, 5, 0]], [[11, 0, -5], [11, 0, 5]], [[19, 0, -5], [19, 0, 5]]],
+        [
+            [[11, -5, 0], [11, 5, 0]],
+            [[19, -5, 0], [19, 5, 0]],
+            [[11, 0, -5], [11, 0, 5]],
+            [[19, 0, -5], [19, 0, 5]],
+        ],
         float,
     )
     canvas.symbols(points, gap, PAPER, 6.0, "own", own_axes)
@@ -273,7 +287,9 @@ def draw_grids(canvas: Canvas, scene: Scene) -> list[str]:
             own = [model.line(model.members[i]) for i in x.members if i in shown]
             segments += own
             colours += [_rgb(INK if kind == "stack" else KINDS[1 + k % (len(KINDS) - 1)])] * len(own)
-        canvas.lines(np.array(segments).reshape(-1, 2, 3), width=2.4, colours=np.array(colours).reshape(-1, 3))
+        canvas.lines(
+            np.array(segments).reshape(-1, 2, 3), width=2.4, colours=np.array(colours).reshape(-1, 3)
+        )
         legend.append(f"{title} ({len(found)})")
     walls = [x for x in scene.review.lines if x.kind == "wall"]
     frames = [x for x in scene.review.lines if x.kind == "frame"]

@@ -28,7 +28,8 @@ CLASS_WIDTH = {"column": 3.2, "beam": 2.0, "brace": 1.4}
 
 
 class Sizes:
-    """What a view draws its quantities to: its own largest value, and what was used after a look at the other view."""
+    """What a view draws its quantities to: its own largest value, and what was used after a look at the other
+    view."""
 
     def __init__(self) -> None:
         self.own: dict[object, float] = {}
@@ -44,14 +45,16 @@ class Sizes:
 
     def holds(self, beside: Sizes) -> bool:
         """Whether what was drawn is still to the scale of both views."""
-        return all(abs(v - max(self.own[k], beside.own.get(k, 0.0))) <= 1e-12 * v for k, v in self.used.items())
+        return all(
+            abs(v - max(self.own[k], beside.own.get(k, 0.0))) <= 1e-12 * v for k, v in self.used.items()
+        )
 
 
 @dataclass
 class Scene:
-    """What an overlay is given: the review, the members that are shown with their lines, the window's state, and from where
-    the building is looked at (3d, plan, south, east). `sizes` are what it is drawn to, `beside` those of the other revision's view where
-    there is one."""
+    """What an overlay is given: the review, the members that are shown with their lines, the window's state,
+    and from where the building is looked at (3d, plan, south, east). `sizes` are what it is drawn to,
+    `beside` those of the other revision's view where there is one."""
 
     review: Review
     state: DeskState
@@ -63,7 +66,8 @@ class Scene:
     beside: Sizes | None = None
 
     def largest(self, of: str, own: float) -> float:
-        """The largest value that is drawn, in the other revision's view too where one stands beside: both are drawn to one scale."""
+        """The largest value that is drawn, in the other revision's view too where one stands beside: both are
+        drawn to one scale."""
         s = self.state
         key = (of, s.component, s.plate, s.stress, s.cut, s.plate_over, s.mode)
         return self.sizes.largest(key, own, self.beside)
@@ -119,7 +123,8 @@ Draw = Callable[["Canvas", Scene], list[str]]
 
 @dataclass(frozen=True, slots=True)
 class Overlay:
-    """`draw` returns the legend's entries. `base`: how members are drawn under it: graphite, pale, or none."""
+    """`draw` returns the legend's entries. `base`: how members are drawn under it: graphite, pale, or
+    none."""
 
     name: str
     title: str
@@ -171,4 +176,6 @@ def draw_surfaces(canvas: Canvas, scene: Scene) -> None:
     if cut:
         points = np.concatenate(cut).reshape(-1, 3)
         canvas.faces(points, np.arange(len(points)).reshape(-1, 3), EDGE, 0.13)
-        canvas.lines(np.concatenate([ring_edges(r) for s in scene.surfaces for r in (s.outer, *s.openings)]), PALE, 1.0)
+        canvas.lines(
+            np.concatenate([ring_edges(r) for s in scene.surfaces for r in (s.outer, *s.openings)]), PALE, 1.0
+        )

@@ -42,7 +42,9 @@ def draw_displaced(canvas: Canvas, scene: Scene) -> list[str]:
     shown = np.isin(shapes.member, [k for k, i in enumerate(r.member_ids) if i in wanted])
     points, u = shapes.points[shown], shapes.displacement[shown]
     moved = np.linalg.norm(r.displacement[r.case_index(case)][:, :3], axis=1).max(initial=0.0)
-    most = max(float(np.linalg.norm(u, axis=2).max(initial=0.0)), float(moved) if r.plates is not None else 0.0)
+    most = max(
+        float(np.linalg.norm(u, axis=2).max(initial=0.0)), float(moved) if r.plates is not None else 0.0
+    )
     most = scene.largest("movement", most)
     scale = scene.state.scale * (scene.state.times or (scene.size / 25 / most if most > 0 else 1.0))
     canvas.moving(points, u * scale, INK, 2.0)
@@ -71,18 +73,26 @@ def draw_mode(canvas: Canvas, scene: Scene) -> list[str]:
     mode = next((m for m in found if m.mode == scene.state.mode), found[0])
     assert mode.shape is not None
     r = scene.review.results
-    shapes = free_shapes(scene.model, r.member_ids, mode.shape, 13, scene.review.settings.run.shear_flexible, r.plates)
+    shapes = free_shapes(
+        scene.model, r.member_ids, mode.shape, 13, scene.review.settings.run.shear_flexible, r.plates
+    )
     wanted = set(scene.ids)
     shown = np.isin(shapes.member, [k for k, i in enumerate(r.member_ids) if i in wanted])
-    canvas.moving(shapes.points[shown], shapes.displacement[shown] * scene.state.scale * scene.size / 25, INK, 2.0)
+    canvas.moving(
+        shapes.points[shown], shapes.displacement[shown] * scene.state.scale * scene.size / 25, INK, 2.0
+    )
     _move_plates(canvas, scene, r, mode.shape, scene.state.scale * scene.size / 25)
     shares = ", ".join(f"{d} {v:.1%}" for d, v in zip("xyz", (mode.mass_x, mode.mass_y, mode.mass_z)))
-    return [f"mode {mode.mode}: period {mode.period:.4g} s, {1 / mode.period:.4g} Hz", f"moves {shares} of the mass"]
+    return [
+        f"mode {mode.mode}: period {mode.period:.4g} s, {1 / mode.period:.4g} Hz",
+        f"moves {shares} of the mass",
+    ]
 
 
 @overlay("motions", "What moves freely", base="pale")
 def draw_motions(canvas: Canvas, scene: Scene) -> list[str]:
-    """A motion without resistance that the run found, as large as can be seen; the command Animate moves it to and fro."""
+    """A motion without resistance that the run found, as large as can be seen; the command Animate moves it
+    to and fro."""
     if scene.why_old:
         return [scene.why_old]
     r = scene.review.results
@@ -151,8 +161,8 @@ def draw_forces(canvas: Canvas, scene: Scene) -> list[str]:
 
 
 def _labelledmember_places(scene: Scene, r: Results, places: MemberPlaces, value: Array) -> list[int]:
-    """Where values are written beside the diagrams: at the ends and the extremes of the selected members, or of the shown ones
-    where they are few; only the extremes of the largest where they are many."""
+    """Where values are written beside the diagrams: at the ends and the extremes of the selected members, or
+    of the shown ones where they are few; only the extremes of the largest where they are many."""
     chosen = set(scene.state.chosen("member"))
     member = r.station_member[places.stations]
     ids = np.array([r.member_ids[k] in chosen for k in np.unique(member)], bool) if chosen else None
@@ -172,7 +182,8 @@ OTHER = KINDS[5]  # what differs in another way than place and section
 
 @dataclass(slots=True)
 class MemberPlaces:
-    """Shown stations with the point of the member that each is at, and the direction its diagram is drawn in."""
+    """Shown stations with the point of the member that each is at, and the direction its diagram is drawn
+    in."""
 
     stations: NDArray[np.int64]
     run: NDArray[np.int64]
@@ -181,7 +192,8 @@ class MemberPlaces:
 
 
 def member_places(scene: Scene, r: Results, component: str, done: NDArray[np.bool_]) -> MemberPlaces | None:
-    """Of the shown members that were `done`; the direction is that of a component's diagram. None where there are none."""
+    """Of the shown members that were `done`; the direction is that of a component's diagram. None where there
+    are none."""
     index = {i: n for n, i in enumerate(r.member_ids)}
     shown = {index[i]: k for k, i in enumerate(scene.ids) if i in index}
     stations = np.flatnonzero(np.isin(r.station_member, list(shown)) & done[r.station_member])
@@ -192,7 +204,9 @@ def member_places(scene: Scene, r: Results, component: str, done: NDArray[np.boo
     x, aside = start.copy(), start.copy()
     here, there = list(shown), list(shown.values())
     # drawn on the side of tension for moments, and in the plane the force acts in
-    side = {"my": scene.axes[:, 2], "mz": -scene.axes[:, 1], "vy": scene.axes[:, 1]}.get(component, scene.axes[:, 2])
+    side = {"my": scene.axes[:, 2], "mz": -scene.axes[:, 1], "vy": scene.axes[:, 1]}.get(
+        component, scene.axes[:, 2]
+    )
     start[here], x[here], aside[here] = scene.lines[there, 0], scene.axes[there, 0], side[there]
     foot = start[which] + x[which] * r.station_x[stations, None]
     return MemberPlaces(stations, np.flatnonzero(which[1:] == which[:-1]), foot, aside[which])
@@ -209,7 +223,8 @@ def _diagram(canvas: Canvas, p: MemberPlaces, height: Array, colour: str, opacit
 
 @overlay("envelope", "Envelope")
 def draw_envelope(canvas: Canvas, scene: Scene) -> list[str]:
-    """The lowest and the highest of a force over all combinations, and which combination gives the extremes."""
+    """The lowest and the highest of a force over all combinations, and which combination gives the
+    extremes."""
     if scene.why_old:
         return [scene.why_old]
     if scene.review.envelopes.waiting:
@@ -255,7 +270,11 @@ def draw_reactions(canvas: Canvas, scene: Scene) -> list[str]:
     for s, n in enumerate(r.support_ids):
         if n in nodes or n in edges:
             p = place[n]
-            tails += [(p, np.eye(3)[d] * f, abs(f)) for d, f in enumerate(r.reaction[c, s, :3]) if abs(f) > 1e-3 * most]
+            tails += [
+                (p, np.eye(3)[d] * f, abs(f))
+                for d, f in enumerate(r.reaction[c, s, :3])
+                if abs(f) > 1e-3 * most
+            ]
             points.append(p)
             texts.append(scene.units.show(float(r.reaction[c, s, 2]), "force"))
     draw_arrows(canvas, tails, most)
@@ -291,7 +310,11 @@ def draw_change(canvas: Canvas, scene: Scene) -> list[str]:
     old = dict(zip(old_model.members, source_lines(old_model)))
     origin = scene.model.origin
     old_outlines = {i: _outline(s) + old_model.origin for i, s in old_model.surfaces.items()}
-    outlines = {i: _outline(scene.model.surfaces[i]) for i in scene.state.shown_surfaces() if i in scene.model.surfaces}
+    outlines = {
+        i: _outline(scene.model.surfaces[i])
+        for i in scene.state.shown_surfaces()
+        if i in scene.model.surfaces
+    }
     groups: dict[str, list[Array]] = {"added": [], "removed": [], "moved": [], "resized": [], "changed": []}
     count = dict.fromkeys(groups, 0)
     for m in comparison.parts:
@@ -299,7 +322,9 @@ def draw_change(canvas: Canvas, scene: Scene) -> list[str]:
         if m.status == "removed" and m.baseline_id is not None:
             found = old[m.baseline_id][None] if m.baseline_id in old else old_outlines.get(m.baseline_id)
             if found is not None:
-                found = (found if comparison.transform is None else comparison.transform.apply(found)) - origin
+                found = (
+                    found if comparison.transform is None else comparison.transform.apply(found)
+                ) - origin
         elif m.status in groups and m.revised_id is not None:
             found = line_of[m.revised_id][None] if m.revised_id in line_of else outlines.get(m.revised_id)
         if found is not None:

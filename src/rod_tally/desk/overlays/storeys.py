@@ -16,14 +16,17 @@ if TYPE_CHECKING:
 
 @overlay("centres", "Storey centres", base="pale")
 def draw_centres(canvas: Canvas, scene: Scene) -> list[str]:
-    """A ring where the mass of each storey has its centre, a diamond where its stiffness has it, and the way between them."""
+    """A ring where the mass of each storey has its centre, a diamond where its stiffness has it, and the way
+    between them."""
     if scene.why_old:
         return [scene.why_old]
     found = scene.review.centres
     shown = scene.state.storeys
     found = [c for c in found if not shown or c.storey in shown]
     if not found:
-        return ["no storey has mass that is free to move: modes need mass, storeys and a model without loose parts"]
+        return [
+            "no storey has mass that is free to move: modes need mass, storeys and a model without loose parts"
+        ]
     origin = scene.model.origin
     mass = np.array([(c.mass_x, c.mass_y, c.elevation) for c in found]) - origin
     stiff = np.array([(c.stiff_x, c.stiff_y, c.elevation) for c in found]) - origin

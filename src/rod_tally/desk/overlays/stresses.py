@@ -38,7 +38,9 @@ def draw_stress(canvas: Canvas, scene: Scene) -> list[str]:
     found, unknown = scene.review.member_stresses(case)
     if name == "normal":
         low, high = found["lowest"][places.stations], found["highest"][places.stations]
-        size = np.maximum(-low, high)  # in bending the two are alike, so that which is the larger says nothing
+        size = np.maximum(
+            -low, high
+        )  # in bending the two are alike, so that which is the larger says nothing
     else:
         low = high = size = found[name][places.stations]
     run = places.run
@@ -67,14 +69,20 @@ def draw_stress(canvas: Canvas, scene: Scene) -> list[str]:
     if most > 0:
         steps = (1, BANDS // 2, BANDS)
         legend += [
-            f"<font color='{blend(n / BANDS)}'>▬</font> to {(floor + span * n / BANDS) * MEGA:.3g}" for n in steps
+            f"<font color='{blend(n / BANDS)}'>▬</font> to {(floor + span * n / BANDS) * MEGA:.3g}"
+            for n in steps
         ]
     if scene.state.stress_range is not None:
-        legend.append(f"<font color='{INK}'>▬</font> beyond the range: {int(beyond.sum())} of {len(beyond)} pieces")
+        legend.append(
+            f"<font color='{INK}'>▬</font> beyond the range: {int(beyond.sum())} of {len(beyond)} pieces"
+        )
     if scene.review.without_sign(case):
         legend.append("responses without sign are added; the other sign is not shown")
     left = Counter(unknown[i] for i in scene.ids if i in unknown)
     return [
         *legend,
-        *(f"pale: {n} with {why}" if "section" in why else f"pale: {n} {why}" for why, n in left.most_common(3)),
+        *(
+            f"pale: {n} with {why}" if "section" in why else f"pale: {n} {why}"
+            for why, n in left.most_common(3)
+        ),
     ]

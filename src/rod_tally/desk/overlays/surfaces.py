@@ -1,4 +1,5 @@
-"""Overlays of slabs and walls: their elements, their forces and stresses as bands of colour, principal directions."""
+"""Overlays of slabs and walls: their elements, their forces and stresses as bands of colour, principal
+directions."""
 
 from __future__ import annotations
 
@@ -81,7 +82,9 @@ def draw_plates(canvas: Canvas, scene: Scene) -> list[str]:
     elif case not in r.cases:
         return [f"{case or 'no case'} was not computed"]
     elif not superposes(name) and scene.review.without_sign(case):
-        return [f"{case}: responses without sign have no {name}; choose a force, a moment or a stress along x or y"]
+        return [
+            f"{case}: responses without sign have no {name}; choose a force, a moment or a stress along x or y"
+        ]
     else:
         value, sure = _values(scene, fields, r, name)
     q, t = _shown(scene, fields.plates)
@@ -124,7 +127,9 @@ def draw_plates(canvas: Canvas, scene: Scene) -> list[str]:
 def _values(scene: Scene, fields: PlateFields, r: Results, name: str) -> tuple[Array, Flags]:
     """The quantity at all corners, and which of them were computed."""
     c = r.case_index(scene.state.case)
-    thickness = np.array([fields.plates.shapes[s].thickness for s in fields.plates.surfaces])[fields.corners.surface]
+    thickness = np.array([fields.plates.shapes[s].thickness for s in fields.plates.surfaces])[
+        fields.corners.surface
+    ]
 
     def of(forces: Array) -> Array:
         if scene.state.plate_averaged:
@@ -156,7 +161,11 @@ def _crosses(canvas: Canvas, scene: Scene, fields: PlateFields, r: Results, name
     of = plates.of()[which]
     axes = np.array([plates.shapes[s].axes for s in plates.surfaces])[of]
     centre = plates.centres()[which]
-    areas = np.linalg.norm(np.ptp(plates.points[plates.quads], axis=1), axis=1).mean() if len(plates.quads) else 0.5
+    areas = (
+        np.linalg.norm(np.ptp(plates.points[plates.quads], axis=1), axis=1).mean()
+        if len(plates.quads)
+        else 0.5
+    )
     most = max(float(np.abs(one).max()), float(np.abs(two).max()), 1e-300)
     for size, turn, colour in ((one, angle, RUST), (two, angle + np.pi / 2, GRAPHITE)):
         way = np.cos(turn)[:, None] * axes[:, 0] + np.sin(turn)[:, None] * axes[:, 1]

@@ -1,4 +1,5 @@
-"""What is carried over from the reviewed revision: line by line, with its place in the view, and what is left out by choice."""
+"""What is carried over from the reviewed revision: line by line, with its place in the view, and what is left
+out by choice."""
 
 from __future__ import annotations
 
@@ -26,13 +27,21 @@ from ..session.state import DeskState
 from ..tables.change_rows import WHERE
 from ..theme import MUTED, RUST
 
-HEADINGS = ["What was made", "Where it goes", "Target moved by, mm", "What could not be placed, or how it was"]
+HEADINGS = [
+    "What was made",
+    "Where it goes",
+    "Target moved by, mm",
+    "What could not be placed, or how it was",
+]
 
 
 class CarryPage(QDialog):
-    """A tick for each line; the chosen line is picked and shown in the view. Nothing changes before the button is pressed."""
+    """A tick for each line; the chosen line is picked and shown in the view. Nothing changes before the
+    button is pressed."""
 
-    def __init__(self, parent: QWidget, session: Session, state: DeskState, show_in_view: Callable[[], None]) -> None:
+    def __init__(
+        self, parent: QWidget, session: Session, state: DeskState, show_in_view: Callable[[], None]
+    ) -> None:
         super().__init__(parent)
         self.session, self.state, self.show_in_view = session, state, show_in_view
         self.setWindowTitle("What is carried over")
@@ -105,7 +114,10 @@ class CarryPage(QDialog):
             first.setFlags(first.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             first.setCheckState(Qt.CheckState.Checked if on else Qt.CheckState.Unchecked)
             far = f"{line.distance * 1000:.0f}" if line.distance > 1e-3 else ""
-            cells = [first, *(QTableWidgetItem(t) for t in (WHERE.get(line.status, line.status), far, line.words))]
+            cells = [
+                first,
+                *(QTableWidgetItem(t) for t in (WHERE.get(line.status, line.status), far, line.words)),
+            ]
             for at, cell in enumerate(cells):
                 if at == 1 and line.status in ("gone", "partly"):
                     cell.setForeground(QColor(RUST))
@@ -162,9 +174,11 @@ class CarryPage(QDialog):
             return
         model = review.model
         picks = [
-            (kind, i) for i in lines[at].targets
-            for kind, there in (("member", model.members), ("surface", model.surfaces), ("node", model.nodes)) if i in there
-        ]  # fmt: skip
+            (kind, i)
+            for i in lines[at].targets
+            for kind, there in (("member", model.members), ("surface", model.surfaces), ("node", model.nodes))
+            if i in there
+        ]
         if picks:
             self.state.pick(*picks[0])
             self.state.select(picks)

@@ -1,4 +1,5 @@
-"""Making combinations: the rule set, the way of combining directions and why, the count before they are made."""
+"""Making combinations: the rule set, the way of combining directions and why, the count before they are
+made."""
 
 from __future__ import annotations
 
@@ -84,7 +85,9 @@ class CombinePage(QDialog):
             self.rules = read_rules(self.sets.currentText())
             chosen = self.scheme.currentText()
             scheme = "" if chosen == PROPOSED else chosen
-            self.found = made_combinations(review.model, self.session.settings, scheme, self.rules, review.distribution)
+            self.found = made_combinations(
+                review.model, self.session.settings, scheme, self.rules, review.distribution
+            )
         except RulesError as error:
             self.message.setText(str(error))
             self.message.setStyleSheet(f"color: {RUST};")
@@ -95,12 +98,15 @@ class CombinePage(QDialog):
         for c in self.found.combinations:
             kinds[c.kind] = kinds.get(c.kind, 0) + 1
         lines = [
-            f"<b>{len(self.found.combinations)} combinations</b>: " + ", ".join(f"{n} {k}" for k, n in kinds.items())
+            f"<b>{len(self.found.combinations)} combinations</b>: "
+            + ", ".join(f"{n} {k}" for k, n in kinds.items())
         ]
         if self.found.reduced:
             lines.append(f"The set gives {self.found.count:,}; {self.found.reduced}.")
         if not self.found.combinations:
-            lines = ["<b>No combinations</b>: no case has a kind that this set uses, or there would be too many"]
+            lines = [
+                "<b>No combinations</b>: no case has a kind that this set uses, or there would be too many"
+            ]
         if any(c.kind == "seismic" for c in review.model.cases.values()):
             lines.append(f"Proposed for seismic directions: {SCHEMES[o.scheme]}, because {o.why}.")
         if self.found.untyped:

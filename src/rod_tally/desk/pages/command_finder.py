@@ -13,21 +13,41 @@ from ..theme import MUTED, PALE
 
 # other words that an engineer may type
 SYNONYMS = {
-    "view.fit": "fit all extents whole model", "view.isolate": "hide others filter", "model.support": "restraint boundary condition fixity",
-    "model.hold": "restraint spring boundary condition", "model.release": "hinge pin joint", "model.pin_start": "hinge", "model.pin_end": "hinge",
-    "model.section": "profile", "model.map": "profile", "model.delete": "remove erase", "model.add": "draw new beam column brace",
-    "model.copy": "duplicate array repeat", "run.run": "analyse solve calculate compute", "run.animate": "deflection deformed movement",
-    "run.envelope": "maximum minimum", "run.storeys": "shear", "run.floors": "diaphragm", "run.stiff": "diaphragm",
-    "run.cuts": "section resultant diaphragm", "compare.change": "difference diff revision", "file.report": "print pdf html",
-    "file.hand_back": "export save ifc", "file.workbook": "excel spreadsheet export", "edit.find": "search", "loads.combine": "load combination",
-}  # fmt: skip
+    "view.fit": "fit all extents whole model",
+    "view.isolate": "hide others filter",
+    "model.support": "restraint boundary condition fixity",
+    "model.hold": "restraint spring boundary condition",
+    "model.release": "hinge pin joint",
+    "model.pin_start": "hinge",
+    "model.pin_end": "hinge",
+    "model.section": "profile",
+    "model.map": "profile",
+    "model.delete": "remove erase",
+    "model.add": "draw new beam column brace",
+    "model.copy": "duplicate array repeat",
+    "run.run": "analyse solve calculate compute",
+    "run.animate": "deflection deformed movement",
+    "run.envelope": "maximum minimum",
+    "run.storeys": "shear",
+    "run.floors": "diaphragm",
+    "run.stiff": "diaphragm",
+    "run.cuts": "section resultant diaphragm",
+    "compare.change": "difference diff revision",
+    "file.report": "print pdf html",
+    "file.hand_back": "export save ifc",
+    "file.workbook": "excel spreadsheet export",
+    "edit.find": "search",
+    "loads.combine": "load combination",
+}
 Item = tuple[Command, bool]
 
 
 class CommandFinder(QDialog):
     """Type, choose with the arrow keys, Enter carries it out; what cannot be used now is grey."""
 
-    def __init__(self, parent: QWidget, items: Callable[[], Sequence[Item]], do: Callable[[Command], None]) -> None:
+    def __init__(
+        self, parent: QWidget, items: Callable[[], Sequence[Item]], do: Callable[[Command], None]
+    ) -> None:
         super().__init__(parent)
         self.items, self.do = items, do
         self.setWindowTitle("Find a command")

@@ -1,4 +1,5 @@
-"""Details: what is known of the picked thing, in the source, in the model, in the results; and what can be done."""
+"""Details: what is known of the picked thing, in the source, in the model, in the results; and what can be
+done."""
 
 from __future__ import annotations
 
@@ -96,7 +97,11 @@ class DetailsPanel(QScrollArea):
         review = revision.review
         self._text(revision.name, bold=True, size=15)
         model = review.model
-        kind = {"physical": "physical model", "analytical": "analytical model", "both": "physical and analytical model"}
+        kind = {
+            "physical": "physical model",
+            "analytical": "analytical model",
+            "both": "physical and analytical model",
+        }
         self._text(
             f"{kind.get(model.kind, model.kind)}, {model.schema}, lengths in {model.units.get('length', '?').lower()}",
             MUTED,
@@ -107,11 +112,14 @@ class DetailsPanel(QScrollArea):
             self._text(f"Still being worked out: {review.waiting}.", OCHRE)
         for severity in ("blocking", "warning", "note"):
             count = len(revision.open_findings(severity=severity))
-            self._text(f"{SEVERITY_MARK[severity]} {_counted(count, severity)} open", SEVERITY_COLOUR[severity])
+            self._text(
+                f"{SEVERITY_MARK[severity]} {_counted(count, severity)} open", SEVERITY_COLOUR[severity]
+            )
         worst = max((e.residual for e in review.results.equilibrium), default=None)
         if worst is not None:
             self._text(
-                f"{_counted(len(review.results.equilibrium), 'case')} in balance, largest residual {worst:.1e}", MOSS
+                f"{_counted(len(review.results.equilibrium), 'case')} in balance, largest residual {worst:.1e}",
+                MOSS,
             )
         if self.state.finding is not None:
             self._finding(self.state.finding)
@@ -128,16 +136,23 @@ class DetailsPanel(QScrollArea):
         rows: list[tuple[str, str, str, str]] = []
         forces = self._forces(m.id)
         section = model.sections.get(m.section)
-        rows.append(("section", m.source_section or "–", m.section if section and section.usable else "not known", ""))
+        rows.append(
+            ("section", m.source_section or "–", m.section if section and section.usable else "not known", "")
+        )
         material = model.materials.get(m.material)
         e = f"E {material.E / 1e9:.4g} GPa" if material and material.E is not None else "no E"
         rows.append(("material", m.source_material or "–", m.material or "–", e))
         source_length = (
             float(np.linalg.norm(m.source_line[1] - m.source_line[0])) if m.source_line is not None else None
         )
-        rows.append((f"length, {u.length[1]}", u.show(source_length, "length"), u.show(model.length(m), "length"), ""))
+        rows.append(
+            (f"length, {u.length[1]}", u.show(source_length, "length"), u.show(model.length(m), "length"), "")
+        )
         at = model.members_at()
-        for title, node, release, which in (("start", m.start, m.release_start, 0), ("end", m.end, m.release_end, 1)):
+        for title, node, release, which in (
+            ("start", m.start, m.release_start, 0),
+            ("end", m.end, m.release_end, 1),
+        ):
             held = model.nodes[node].support
             alone = len(at[node]) == 1 and not held.any
             words = "free" if alone else f"{node}, " + ("released" if release.any else "fixed")
@@ -180,7 +195,9 @@ class DetailsPanel(QScrollArea):
         for p in sorted(parts, key=lambda p: -float(np.abs(p.force).max()))[:MOST_LOADS]:
             k = int(np.abs(p.force).argmax())
             where = f"{p.a:.2f} m" if p.a == p.b else f"{p.a:.2f} to {p.b:.2f} m"
-            rows.append((p.what, p.origin, where, f"{'xyz'[k]} {u.show(float(p.force[k]), 'force', 3)} {u.force[1]}"))
+            rows.append(
+                (p.what, p.origin, where, f"{'xyz'[k]} {u.show(float(p.force[k]), 'force', 3)} {u.force[1]}")
+            )
         if rows:
             self._grid(rows, ("", "from", "where", "sum"))
         if len(parts) > MOST_LOADS:
@@ -252,7 +269,10 @@ class DetailsPanel(QScrollArea):
         kind = FORCE_KIND[self.state.component]
         unit = getattr(self.units, kind)[1]
         values = r.force[c, stations[[0, -1]], k]
-        return {n: f"{self.state.component} {self.units.show(float(v), kind, 3)} {unit}" for n, v in enumerate(values)}
+        return {
+            n: f"{self.state.component} {self.units.show(float(v), kind, 3)} {unit}"
+            for n, v in enumerate(values)
+        }
 
     def _grid(self, rows: list[tuple[str, str, str, str]], titles: Sequence[str] = SIDES) -> None:
         holder = QWidget()
@@ -294,13 +314,17 @@ class DetailsPanel(QScrollArea):
         if ident in r.node_ids and self.state.case in r.cases:
             c, n = r.case_index(self.state.case), r.node_ids.index(ident)
             if r.node_done[c, n]:
-                moved = [f"{a} {u.show(float(v), 'small', 3)}" for a, v in zip("xyz", r.displacement[c, n, :3])]
+                moved = [
+                    f"{a} {u.show(float(v), 'small', 3)}" for a, v in zip("xyz", r.displacement[c, n, :3])
+                ]
                 self._text(f"{self.state.case}: moves {', '.join(moved)} {u.small[1]}")
                 if ident in r.support_ids:
                     f = r.reaction[c, r.support_ids.index(ident)]
                     shown = [f"{a} {u.show(float(v), 'force')}" for a, v in zip(("Fx", "Fy", "Fz"), f[:3])]
                     shown_m = [f"{a} {u.show(float(v), 'moment')}" for a, v in zip(("Mx", "My", "Mz"), f[3:])]
-                    self._text(f"reaction {', '.join(shown)} {u.force[1]}; {', '.join(shown_m)} {u.moment[1]}")
+                    self._text(
+                        f"reaction {', '.join(shown)} {u.force[1]}; {', '.join(shown_m)} {u.moment[1]}"
+                    )
         for finding in review.findings:
             if ident in finding.ids:
                 self._finding(finding)
@@ -334,7 +358,9 @@ class DetailsPanel(QScrollArea):
 
     def _button(self, text: str, call: Callable[..., None]) -> None:
         button = QPushButton(text)
-        button.setSizePolicy(button.sizePolicy().horizontalPolicy().Maximum, button.sizePolicy().verticalPolicy())
+        button.setSizePolicy(
+            button.sizePolicy().horizontalPolicy().Maximum, button.sizePolicy().verticalPolicy()
+        )
         button.clicked.connect(call)
         self.layout_.addWidget(button)
 

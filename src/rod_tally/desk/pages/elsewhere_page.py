@@ -27,13 +27,16 @@ from ..theme import MUTED, RUST
 
 LEFT, NO_CASE = "not read", "no such case"
 UNITS = {
-    "force": ("N", "kN", "MN", "lbf", "kip"), "moment": ("N m", "kN m", "MN m", "kN mm", "lbf ft", "kip ft", "kip in"),
-    "length": ("m", "cm", "mm", "ft", "in"), "turn": ("rad", "mrad", "deg"),
-}  # fmt: skip
+    "force": ("N", "kN", "MN", "lbf", "kip"),
+    "moment": ("N m", "kN m", "MN m", "kN mm", "lbf ft", "kip ft", "kip in"),
+    "length": ("m", "cm", "mm", "ft", "in"),
+    "turn": ("rad", "mrad", "deg"),
+}
 
 
 class ElsewherePage(QDialog):
-    """Shows what was understood of their tables; what is corrected here is remembered for tables with the same headings."""
+    """Shows what was understood of their tables; what is corrected here is remembered for tables with the
+    same headings."""
 
     def __init__(self, parent: QWidget, session: Session, state: DeskState) -> None:
         super().__init__(parent)
@@ -49,7 +52,10 @@ class ElsewherePage(QDialog):
         column.addWidget(self.where)
         self.headings = self._table(["Table", "Their heading", "Stands for", "Unit", "Sign"], "Headings")
         self.cases = self._table(["Their case", "Rows", "Stands for"], "Cases")
-        for title, table, stretch in (("Headings", self.headings, 3), ("Cases and combinations", self.cases, 2)):
+        for title, table, stretch in (
+            ("Headings", self.headings, 3),
+            ("Cases and combinations", self.cases, 2),
+        ):
             head = QLabel(title)
             head.setStyleSheet("font-weight: bold;")
             column.addWidget(head)
@@ -96,7 +102,9 @@ class ElsewherePage(QDialog):
         self._say("")
 
     def _heads(self) -> list[str]:
-        return [f"{name}:{cell}" for name, (_, rows) in self.raw.items() for cell in (rows[0] if rows else [])]
+        return [
+            f"{name}:{cell}" for name, (_, rows) in self.raw.items() for cell in (rows[0] if rows else [])
+        ]
 
     def _fill_headings(self) -> None:
         self.headings.setRowCount(0)
@@ -116,7 +124,9 @@ class ElsewherePage(QDialog):
                 unit.setCurrentText(c.unit)
                 self.headings.setCellWidget(k, 3, unit)
                 sign = "turned" if self.mapping.sign(name, c.title) == -1 else "as it is"
-                self.headings.setCellWidget(k, 4, _choice(["as it is", "turned"], sign, f"Sign of {c.heading}"))
+                self.headings.setCellWidget(
+                    k, 4, _choice(["as it is", "turned"], sign, f"Sign of {c.heading}")
+                )
 
     def _fill_cases(self) -> None:
         self.cases.setRowCount(0)
@@ -148,7 +158,8 @@ class ElsewherePage(QDialog):
         return out
 
     def said(self) -> Mapping:
-        """What the page says. Raises IntakeError for a unit that is not understood, or one quantity said in two ways."""
+        """What the page says. Raises IntakeError for a unit that is not understood, or one quantity said in
+        two ways."""
         out = Mapping(ids=dict(self.mapping.ids))
         for k in range(self.headings.rowCount()):
             heading = _text(self.headings, k, 1)
@@ -161,7 +172,9 @@ class ElsewherePage(QDialog):
             if means == NOT_READ:
                 continue
             table = _text(self.headings, k, 0)
-            unit = unit or UNITS.get(_kind(table, title), ("",))[0]  # an empty field is SI, whatever the heading says
+            unit = (
+                unit or UNITS.get(_kind(table, title), ("",))[0]
+            )  # an empty field is SI, whatever the heading says
             if unit:
                 try:
                     parse_unit(unit)

@@ -1,4 +1,5 @@
-"""Help: the documentation that ships with the application, opened at what belongs to the step; and all shortcuts."""
+"""Help: the documentation that ships with the application, opened at what belongs to the step; and all
+shortcuts."""
 
 from __future__ import annotations
 
@@ -24,14 +25,21 @@ TOPICS = {
 }
 SHORTCUTS = "All commands and shortcuts"
 OF_STEP = {
-    "Source": "taking-in", "Framing": "taking-in", "Supports": "taking-in", "Loads": "loads", "Run": "results",
-    "Response": "results", "Revision": "revisions", "Close-out": "revisions",
-}  # fmt: skip
+    "Source": "taking-in",
+    "Framing": "taking-in",
+    "Supports": "taking-in",
+    "Loads": "loads",
+    "Run": "results",
+    "Response": "results",
+    "Revision": "revisions",
+    "Close-out": "revisions",
+}
 Row = tuple[str, str, str, str]
 
 
 class HelpPage(QDialog):
-    """Topics on the left, the chosen one beside them; a word that is looked for is stepped through with Enter."""
+    """Topics on the left, the chosen one beside them; a word that is looked for is stepped through with
+    Enter."""
 
     def __init__(self, parent: QWidget, commands: Callable[[], Sequence[Row]]) -> None:
         super().__init__(parent)
@@ -73,7 +81,12 @@ class HelpPage(QDialog):
             except OSError as error:
                 self.text.setPlainText(f"{path}: cannot be read: {error.strerror}")
             return
-        lines = ["# Commands", "", "| menu | command | shortcut | what it does |", "| --- | --- | --- | --- |"]
+        lines = [
+            "# Commands",
+            "",
+            "| menu | command | shortcut | what it does |",
+            "| --- | --- | --- | --- |",
+        ]
         lines += ["| " + " | ".join(cell.replace("|", "/") for cell in own) + " |" for own in self.commands()]
         self.text.setMarkdown("\n".join(lines))
 

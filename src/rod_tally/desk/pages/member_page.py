@@ -1,5 +1,5 @@
-"""A member's own page: every component along it with a common pointer, the band of all combinations and what governs, the
-displacement between its ends, and what the member is."""
+"""A member's own page: every component along it with a common pointer, the band of all combinations and what
+governs, the displacement between its ends, and what the member is."""
 
 from __future__ import annotations
 
@@ -45,7 +45,9 @@ class _Curve(QWidget):
         super().__init__()
         self.name = name
         self.title = QLabel()
-        self.title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)  # a long one widens nothing
+        self.title.setSizePolicy(
+            QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred
+        )  # a long one widens nothing
         self.plot = pg.PlotWidget()
         self.plot.setMenuEnabled(False)
         self.plot.setMouseEnabled(False, False)
@@ -82,10 +84,14 @@ class _Curve(QWidget):
             for values, colour in zip(band, (OCHRE, PINE)):
                 self.plot.addItem(pg.PlotCurveItem(x, values, pen=pg.mkPen(colour, width=1)))
         self.plot.addItem(
-            pg.PlotCurveItem(x, v, pen=pg.mkPen(PINE, width=2), fillLevel=0, brush=pg.mkBrush(29, 107, 102, 40))
+            pg.PlotCurveItem(
+                x, v, pen=pg.mkPen(PINE, width=2), fillLevel=0, brush=pg.mkBrush(29, 107, 102, 40)
+            )
         )
         for at, values in before:
-            self.plot.addItem(pg.PlotCurveItem(at, values, pen=pg.mkPen(INK, width=1.4, style=Qt.PenStyle.DashLine)))
+            self.plot.addItem(
+                pg.PlotCurveItem(at, values, pen=pg.mkPen(INK, width=1.4, style=Qt.PenStyle.DashLine))
+            )
         self.plot.addItem(pg.InfiniteLine(pos=0, angle=0, pen=pg.mkPen(INK)))
         self.plot.addItem(self.pointer)
         self.pointer.hide()
@@ -102,7 +108,10 @@ class _Curve(QWidget):
         self.pointer.setPos(x)
         self.pointer.show()
         value = _number(float(np.interp(x, self.at, self.values)))
-        was = next((f", before {_number(float(np.interp(x, a, v)))}" for a, v in self.before if a[0] <= x <= a[-1]), "")
+        was = next(
+            (f", before {_number(float(np.interp(x, a, v)))}" for a, v in self.before if a[0] <= x <= a[-1]),
+            "",
+        )
         self.title.setText(f"{self.text}: <font color='{RUST}'>{value}{was} at {x:.2f} m</font>{self._note}")
 
 
@@ -188,7 +197,8 @@ class MemberPage(QDialog):
                 band = low, high
                 at, up = int(low.argmin()), int(high.argmax())
                 names = [
-                    over.combinations[int(by[stations[n], k])].name for by, n in ((over.low_by, at), (over.high_by, up))
+                    over.combinations[int(by[stations[n], k])].name
+                    for by, n in ((over.low_by, at), (over.high_by, up))
                 ]
                 note = (
                     f" <font color='{MUTED}'>· of all {_number(low.min())} ({names[0]}) to {_number(high.max())} "
@@ -213,7 +223,9 @@ class MemberPage(QDialog):
         factor, unit = self.units().small
         if shapes is None:
             for name in SIDEWAYS:
-                self.curves[name].show_values(np.zeros(0), np.zeros(0), "(Show: Displaced shape works it out)")
+                self.curves[name].show_values(
+                    np.zeros(0), np.zeros(0), "(Show: Displaced shape works it out)"
+                )
             return
         line = review.model.line(member)
         own = between_ends(shapes, review.results.member_ids.index(member.id), member.axes(line))
@@ -225,7 +237,9 @@ class MemberPage(QDialog):
         model, u = review.model, self.units()
         section, material = model.sections.get(m.section), model.materials.get(m.material)
         out = [f"<b style='font-size: 15px'>{m.cls.capitalize()} {m.name or m.id}</b>"]
-        out.append(f"<font color='{MUTED}'>{' · '.join(p for p in (m.storey, m.id if m.name else '') if p)}</font>")
+        out.append(
+            f"<font color='{MUTED}'>{' · '.join(p for p in (m.storey, m.id if m.name else '') if p)}</font>"
+        )
         out.append(
             f"length {u.show(model.length(m), 'length')} {u.length[1]}, weight {u.show(model.weight(m), 'force')} {u.force[1]}"
         )
@@ -242,7 +256,9 @@ class MemberPage(QDialog):
             out.append(f"joined between at {', '.join(inner[:6])}{' …' if len(inner) > 6 else ''}")
         out.append("")
         if self.state.baseline is not None and review.comparison is not None:
-            out.append(f"<font color='{MUTED}'>dashes: {self.state.baseline.name}, where it has the case</font>")
+            out.append(
+                f"<font color='{MUTED}'>dashes: {self.state.baseline.name}, where it has the case</font>"
+            )
         out.append(
             f"<b>{case or 'no case'}</b>"
             + ("" if done else f" <font color='{RUST}'>was not computed, or is old</font>")

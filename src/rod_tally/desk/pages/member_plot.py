@@ -43,9 +43,12 @@ class MemberPlot(QWidget):
         review, picked = self.state.review, self.state.picked
         r = review.shown(self.state.case) if review else None
         good = (
-            r is not None and picked is not None and picked[0] == "member"
-            and picked[1] in r.member_ids and self.state.case in r.cases
-        )  # fmt: skip
+            r is not None
+            and picked is not None
+            and picked[0] == "member"
+            and picked[1] in r.member_ids
+            and self.state.case in r.cases
+        )
         if good:
             assert r is not None and picked is not None
             good = bool(r.member_done[r.case_index(self.state.case), r.member_ids.index(picked[1])])
@@ -81,7 +84,9 @@ class MemberPlot(QWidget):
             return ""
         over = found[0]
         low, high = over.low[stations, component] * factor, over.high[stations, component] * factor
-        curves = [pg.PlotCurveItem(self._x, v, pen=pg.mkPen(c, width=1)) for v, c in ((high, PINE), (low, OCHRE))]
+        curves = [
+            pg.PlotCurveItem(self._x, v, pen=pg.mkPen(c, width=1)) for v, c in ((high, PINE), (low, OCHRE))
+        ]
         for curve in curves:
             self.plot.addItem(curve)
         names = [

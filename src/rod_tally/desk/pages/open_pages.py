@@ -1,4 +1,5 @@
-"""Pages of the window that stand apart from it: rules, runs, help, the list of commands. One of each, made when asked for."""
+"""Pages of the window that stand apart from it: rules, runs, help, the list of commands. One of each, made
+when asked for."""
 
 from __future__ import annotations
 
@@ -25,7 +26,8 @@ if TYPE_CHECKING:
 
 
 class OpenPages:
-    """`there` closes in on what is picked; `shortcut_of` tells the key a command has here; `do` carries one out."""
+    """`there` closes in on what is picked; `shortcut_of` tells the key a command has here; `do` carries one
+    out."""
 
     def __init__(
         self,
@@ -55,7 +57,8 @@ class OpenPages:
         self.rules.raise_()
 
     def show_recipe(self) -> None:
-        """A model from parameters, with the recipe of the one that is open where it lies beside its source."""
+        """A model from parameters, with the recipe of the one that is open where it lies beside its
+        source."""
         review = self.state.review
         beside = Path(review.model.source_file) if review is not None and review.model.source_file else None
 
@@ -110,7 +113,8 @@ class OpenPages:
         self.help.open_at(topic)
 
     def find_command(self, text: str = "") -> bool:
-        """A list of commands that is narrowed by typing; with `text` typed already only where some have it."""
+        """A list of commands that is narrowed by typing; with `text` typed already only where some have
+        it."""
         if self.finder is None:
             self.finder = CommandFinder(self.window, self._commands, self.do)
         if text:

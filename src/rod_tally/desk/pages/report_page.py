@@ -1,4 +1,5 @@
-"""The report before it is written: what stands on its title page, how much of each chapter, and its pages as they will be."""
+"""The report before it is written: what stands on its title page, how much of each chapter, and its pages as
+they will be."""
 
 from __future__ import annotations
 
@@ -32,18 +33,32 @@ from ..theme import MUTED
 
 HOW = ("full", "short", "off")
 TITLES = {
-    "source": "Sources and settings", "taken": "What was taken in", "findings": "Findings", "corrections": "Corrections",
-    "loads": "Loads and equilibrium", "modes": "Modes", "storeys": "Storeys", "displacements": "Displacements",
-    "forces": "Governing forces", "walls": "Walls", "cuts": "Floors and cuts", "changes": "Changes, who must be looked at again",
-    "elsewhere": "Results from elsewhere", "views": "Kept views", "sign": "Sign-off",
-}  # fmt: skip
+    "source": "Sources and settings",
+    "taken": "What was taken in",
+    "findings": "Findings",
+    "corrections": "Corrections",
+    "loads": "Loads and equilibrium",
+    "modes": "Modes",
+    "storeys": "Storeys",
+    "displacements": "Displacements",
+    "forces": "Governing forces",
+    "walls": "Walls",
+    "cuts": "Floors and cuts",
+    "changes": "Changes, who must be looked at again",
+    "elsewhere": "Results from elsewhere",
+    "views": "Kept views",
+    "sign": "Sign-off",
+}
 WIDE = 520  # px, of a page
 
 
 class ReportPage(QDialog):
-    """Title page and chapters on the left, a page of the report on the right. What is chosen is kept in the project."""
+    """Title page and chapters on the left, a page of the report on the right. What is chosen is kept in the
+    project."""
 
-    def __init__(self, parent: QWidget, session: Session, state: DeskState, write: Callable[[], None]) -> None:
+    def __init__(
+        self, parent: QWidget, session: Session, state: DeskState, write: Callable[[], None]
+    ) -> None:
         super().__init__(parent)
         self.session, self.state, self.write_call = session, state, write
         self.setWindowTitle("Report")

@@ -1,4 +1,5 @@
-"""The rules of taking in: what comes along, joins with a preview, supports, releases. Plain fields, no hidden ones."""
+"""The rules of taking in: what comes along, joins with a preview, supports, releases. Plain fields, no hidden
+ones."""
 
 from __future__ import annotations
 
@@ -64,8 +65,18 @@ NUMBERS = {
     "search": ("Search distance", "mm", 1e-3, "Wider gaps than the snap, up to here, are findings"),
     "report_move": ("Moves reported from", "mm", 1e-3, "Smaller ones are only in the log"),
     "short": ("Short pieces reported below", "mm", 1e-3, ""),
-    "supports.subgrade": ("Subgrade reaction under rafts", "MN/m³", 1e6, "The springs below foundation slabs"),
-    "off_element": ("Off its element from", "mm", 1e-3, "An analytical member farther from its element is reported"),
+    "supports.subgrade": (
+        "Subgrade reaction under rafts",
+        "MN/m³",
+        1e6,
+        "The springs below foundation slabs",
+    ),
+    "off_element": (
+        "Off its element from",
+        "mm",
+        1e-3,
+        "An analytical member farther from its element is reported",
+    ),
 }
 CHOICES = {
     "base_support": ("Column bases", ("fixed", "pinned", "roller", "spring")),
@@ -95,7 +106,8 @@ COLUMNS = (
 
 
 class RulesPage(QDialog):
-    """Edits a copy of the settings; Preview shows what they would do, Take in again makes a revision with them."""
+    """Edits a copy of the settings; Preview shows what they would do, Take in again makes a revision with
+    them."""
 
     def __init__(self, parent: QWidget, session: Session, state: DeskState) -> None:
         super().__init__(parent)
@@ -159,7 +171,9 @@ class RulesPage(QDialog):
             self._number(key, grid, line)
         column.addLayout(grid)
         button = QPushButton("Preview")
-        button.setToolTip("How many ends these rules would move or tie, how far, and the farthest; nothing is changed")
+        button.setToolTip(
+            "How many ends these rules would move or tie, how far, and the farthest; nothing is changed"
+        )
         button.clicked.connect(self.preview)
         line_ = QHBoxLayout()
         line_.addWidget(button)
@@ -216,7 +230,7 @@ class RulesPage(QDialog):
         grid.setRowStretch(line + 1, 1)
         return page
 
-    # -- values ------------------------------------------------------------------------------------------------------
+    # -- values ----------------------------------------------------------------------------------------------
 
     def fill(self) -> None:
         """Show the session's settings, and what the current source offers to choose from."""
@@ -233,7 +247,9 @@ class RulesPage(QDialog):
         model = review.model if review else None
         offers: dict[str, list[str]] = {"classes": [], "storeys": [], "groups": [], "materials": []}
         if model is not None:
-            offers["classes"] = sorted({p.cls for p in model.parts()} | {s.cls for s in model.skipped if s.ifc_class})
+            offers["classes"] = sorted(
+                {p.cls for p in model.parts()} | {s.cls for s in model.skipped if s.ifc_class}
+            )
             offers["storeys"] = [s.name for s in model.storeys]
             offers["groups"] = sorted(model.groups)
             offers["materials"] = sorted(model.materials)

@@ -94,7 +94,9 @@ class RunsPage(QDialog):
         part = self.part.currentText()
         self.part.clear()
         groups = sorted(review.model.groups)
-        self.part.addItems([WHOLE, SELECTED, SHOWN, *[EACH] * (len(groups) > 1), *(f"group {g}" for g in groups)])
+        self.part.addItems(
+            [WHOLE, SELECTED, SHOWN, *[EACH] * (len(groups) > 1), *(f"group {g}" for g in groups)]
+        )
         self.part.setCurrentText(part or WHOLE)
         runs = self.session.runs.kept()
         revision = self.state.revision

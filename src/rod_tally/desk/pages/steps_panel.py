@@ -123,11 +123,15 @@ class StepWidget(QWidget):
                 else:
                     text, colour = ("seen", MOSS) if seen else ("to look at", MUTED)
             taken = painter.fontMetrics().horizontalAdvance(text)
-            title = painter.fontMetrics().elidedText(item.title, Qt.TextElideMode.ElideRight, width - 48 - taken)
+            title = painter.fontMetrics().elidedText(
+                item.title, Qt.TextElideMode.ElideRight, width - 48 - taken
+            )
             painter.drawText(QRectF(28, y, width - 44 - taken, ROW), Qt.AlignmentFlag.AlignVCenter, title)
             painter.setPen(QColor(colour))
             painter.drawText(
-                QRectF(0, y, width - 11, ROW), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text
+                QRectF(0, y, width - 11, ROW),
+                Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+                text,
             )
 
 

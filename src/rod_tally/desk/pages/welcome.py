@@ -12,8 +12,8 @@ RECENT = 5  # files that are offered again
 
 
 class Welcome(QFrame):
-    """Lies over the view while nothing is open. `ways` are the titles of what can be done and what does it; `recent` gives files that
-    were open before, `again` opens one of them."""
+    """Lies over the view while nothing is open. `ways` are the titles of what can be done and what does it;
+    `recent` gives files that were open before, `again` opens one of them."""
 
     def __init__(
         self,

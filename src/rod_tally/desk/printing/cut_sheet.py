@@ -1,4 +1,5 @@
-"""Cuts on paper: for each regular set the plan with its diagrams of shear and moment, and a table; A4, one set after the other."""
+"""Cuts on paper: for each regular set the plan with its diagrams of shear and moment, and a table; A4, one
+set after the other."""
 
 from __future__ import annotations
 
@@ -6,7 +7,17 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import QMarginsF, QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QFont, QPageLayout, QPageSize, QPainter, QPainterPath, QPdfWriter, QPen, QPolygonF
+from PyQt6.QtGui import (
+    QColor,
+    QFont,
+    QPageLayout,
+    QPageSize,
+    QPainter,
+    QPainterPath,
+    QPdfWriter,
+    QPen,
+    QPolygonF,
+)
 
 from ...analysis.results.cuts import CUT_COMPONENTS, CutForces
 from ...model import Model
@@ -19,7 +30,9 @@ from ..tables.surface_rows import WORDS
 from ..theme import PRINTED
 
 # on paper whatever the screen shows
-EDGE, GRAPHITE, INK, MUTED, PINE, RUST = (PRINTED[k] for k in ("edge", "graphite", "ink", "muted", "pine", "rust"))
+EDGE, GRAPHITE, INK, MUTED, PINE, RUST = (
+    PRINTED[k] for k in ("edge", "graphite", "ink", "muted", "pine", "rust")
+)
 
 MM = 10.0  # painter's units to a millimetre
 WIDE, TALL, MARGIN = 297 * MM, 210 * MM, 14 * MM
@@ -29,8 +42,8 @@ PANELS = (("v", "Shear along the cuts"), ("m", "Moment about the plane's normal"
 
 
 def print_cuts(review: Review, case: str, units: UnitSet, path: Path) -> int:
-    """Write the sheets of all cuts in a case or combination as a PDF; returns how many pages. Raises OutputError where the
-    file cannot be written, ValueError where no cut has forces in the case."""
+    """Write the sheets of all cuts in a case or combination as a PDF; returns how many pages. Raises
+    OutputError where the file cannot be written, ValueError where no cut has forces in the case."""
     forces = review.cut_forces(case)
     sets: dict[str, list[tuple[Cut, CutForces]]] = {}
     for cut in review.cuts:
@@ -45,7 +58,9 @@ def print_cuts(review: Review, case: str, units: UnitSet, path: Path) -> int:
         device = QPdfWriter(str(target))
         device.setTitle(f"Cuts, {case}")
         device.setPageLayout(
-            QPageLayout(QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Landscape, QMarginsF(0, 0, 0, 0))
+            QPageLayout(
+                QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Landscape, QMarginsF(0, 0, 0, 0)
+            )
         )
         device.setResolution(round(25.4 * MM))
         painter = QPainter()
@@ -66,7 +81,9 @@ def print_cuts(review: Review, case: str, units: UnitSet, path: Path) -> int:
 class _Sheets:
     """Draws the pages one after the other."""
 
-    def __init__(self, painter: QPainter, device: QPdfWriter, model: Model, case: str, units: UnitSet) -> None:
+    def __init__(
+        self, painter: QPainter, device: QPdfWriter, model: Model, case: str, units: UnitSet
+    ) -> None:
         self.p, self.device, self.model, self.case, self.units = painter, device, model, case, units
         self.page = 0
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -120,12 +137,16 @@ class _Sheets:
         every = np.concatenate([*(r for rr in rings for r in rr), lines.reshape(-1, 2)])
         low, high = every.min(axis=0), every.max(axis=0)
         area = box.adjusted(2 * MM, 8 * MM, -2 * MM, -2 * MM)
-        scale = min(area.width() / max(high[0] - low[0], 1e-6), area.height() / max(high[1] - low[1], 1e-6)) * 0.86
+        scale = (
+            min(area.width() / max(high[0] - low[0], 1e-6), area.height() / max(high[1] - low[1], 1e-6))
+            * 0.86
+        )
         middle = (low + high) / 2
 
         def at(p: Array) -> QPointF:
             return QPointF(
-                area.center().x() + float(p[0] - middle[0]) * scale, area.center().y() - float(p[1] - middle[1]) * scale
+                area.center().x() + float(p[0] - middle[0]) * scale,
+                area.center().y() - float(p[1] - middle[1]) * scale,
             )
 
         for own in rings:
@@ -172,7 +193,11 @@ class _Sheets:
         for k in labelled:
             place = at(head[k])
             self._text(
-                place.x() + 0.8 * MM, place.y() - 3.0 * MM, self.units.show(float(values[k]), kind, 3), 2.4, RUST
+                place.x() + 0.8 * MM,
+                place.y() - 3.0 * MM,
+                self.units.show(float(values[k]), kind, 3),
+                2.4,
+                RUST,
             )
 
     def _table(self, y: float, family: str, cuts: list[tuple[Cut, CutForces]]) -> None:

@@ -51,7 +51,8 @@ def can_do(model: Model, finding: Finding, action: str) -> bool:
 
 
 def edits_for(model: Model, finding: Finding | None, action: str, picked: str = "") -> list[Edit]:
-    """The corrections an action stands for: one, or one for each part of findings that are gathered; [] for none."""
+    """The corrections an action stands for: one, or one for each part of findings that are gathered; [] for
+    none."""
     if finding is None or not finding.parts:
         edit = edit_for(model, finding, action, picked)
         return [] if edit is None else [edit]

@@ -1,4 +1,5 @@
-"""What takes time to be shown is worked out in the background when something shows it: shapes, forces of slabs, envelopes."""
+"""What takes time to be shown is worked out in the background when something shows it: shapes, forces of
+slabs, envelopes."""
 
 from __future__ import annotations
 
@@ -14,8 +15,9 @@ Work = Callable[[Progress], Any]
 
 
 class Background:
-    """Listens to what is shown; what an overlay lacks is started, and the overlay drawn again when it is there. What the user
-    cancels, or what cannot be made, is not started again until something else is shown."""
+    """Listens to what is shown; what an overlay lacks is started, and the overlay drawn again when it is
+    there. What the user cancels, or what cannot be made, is not started again until something else is
+    shown."""
 
     def __init__(self, session: Session, state: DeskState) -> None:
         self.session, self.state = session, state
@@ -45,7 +47,9 @@ class Background:
         if missing is None or missing[0] == self._declined or self.session.jobs.busy:
             return
         self._started = missing[0]
-        self.session.work_out("Working out what is shown", missing[1], lambda _v: self.state.overlay_changed.emit())
+        self.session.work_out(
+            "Working out what is shown", missing[1], lambda _v: self.state.overlay_changed.emit()
+        )
 
     def _missing(self) -> tuple[tuple[object, ...], Work] | None:
         """What the shown overlay needs and is not there: its name, and what makes it."""
@@ -59,7 +63,12 @@ class Background:
             return ("shapes", id(review), case), lambda _progress: review.shapes(case)
         if state.overlay == "plates" and review.fields_waiting:
             return ("fields", id(review)), lambda _progress: review.fields
-        if state.overlay != "plates" or not state.plate_over or envelopes.empty or review.results.plates is None:
+        if (
+            state.overlay != "plates"
+            or not state.plate_over
+            or envelopes.empty
+            or review.results.plates is None
+        ):
             return None
         name, averaged = state.plate, state.plate_averaged
         if envelopes.known_plates(name, averaged) is not None:

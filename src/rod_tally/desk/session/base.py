@@ -1,4 +1,5 @@
-"""What every part of a session shares: the project, the settings, the jobs, and how messages reach the user."""
+"""What every part of a session shares: the project, the settings, the jobs, and how messages reach the
+user."""
 
 from __future__ import annotations
 
@@ -49,8 +50,8 @@ class SessionBase(QObject):
         gives_way: bool = False,
         replaces: bool = False,
     ) -> None:
-        """Do something in the background; `done` gets what it gives. One that `gives_way` is stopped by whatever the user
-        starts next, one that `replaces` takes the place of one of its title."""
+        """Do something in the background; `done` gets what it gives. One that `gives_way` is stopped by
+        whatever the user starts next, one that `replaces` takes the place of one of its title."""
         failed = self._failed(title)
         if not self.jobs.start(title, call, done, failed, cancelled, gives_way, replaces):
             self.said.emit("Something is still running; wait for it or cancel it (Esc)")

@@ -1,4 +1,5 @@
-"""After a correction or its undo: the model is kept, old results are marked, and what the correction touches is checked again."""
+"""After a correction or its undo: the model is kept, old results are marked, and what the correction touches
+is checked again."""
 
 from __future__ import annotations
 
@@ -29,7 +30,8 @@ UNCHECKED = Finding(
 
 
 class Checking:
-    """Of a session. A further correction takes the place of the checks of the one before: nobody waits for them."""
+    """Of a session. A further correction takes the place of the checks of the one before: nobody waits for
+    them."""
 
     def __init__(self, session: SessionBase, runs: Runs, comparing: Comparing) -> None:
         self.session, self.runs, self.comparing = session, runs, comparing
@@ -50,7 +52,8 @@ class Checking:
         revision.stale, revision.run_sum = True, None
 
         def work(progress: Progress) -> tuple[list[Finding], Checked, bool, list[TallyRow]]:
-            # kept first, and before anything that can be cancelled: what was corrected is never in memory alone
+            # kept first, and before anything that can be cancelled: what was corrected is never in memory
+            # alone
             self.save(revision, model)
             progress(TITLE, 0.0)
             stale = session.prints.is_old(revision.run_print, model, session.settings)
@@ -58,7 +61,13 @@ class Checking:
             subject = Subject(model, None, session.settings, loads)
             if not stale:
                 subject = Subject(
-                    model, review.results, session.settings, loads, review.modes, review.storeys, review.centres
+                    model,
+                    review.results,
+                    session.settings,
+                    loads,
+                    review.modes,
+                    review.storeys,
+                    review.centres,
                 )
             return *checked(subject, progress, before), stale, tally(model)
 
@@ -87,7 +96,8 @@ class Checking:
             session.state.refresh()
 
     def save(self, revision: Revision, model: Model) -> None:
-        """Keep a corrected model in the project, and its corrections for the next time its source is taken in."""
+        """Keep a corrected model in the project, and its corrections for the next time its source is taken
+        in."""
         session = self.session
         if session.project is not None:
             session.project.save_model(revision.id, model, corrected=True)

@@ -1,4 +1,5 @@
-"""What the current revision is compared with: the revision before it, a kept run of its own, results from elsewhere."""
+"""What the current revision is compared with: the revision before it, a kept run of its own, results from
+elsewhere."""
 
 from __future__ import annotations
 
@@ -52,7 +53,8 @@ class Comparing:
         self.session.state.refresh()
 
     def with_run(self, ident: int) -> None:
-        """Compare what is shown with a kept run of this revision: its model as it was then, and its results."""
+        """Compare what is shown with a kept run of this revision: its model as it was then, and its
+        results."""
         revision, project = self.session.state.revision, self.session.project
         if revision is None or project is None:
             return
@@ -82,7 +84,9 @@ class Comparing:
         baseline = self.session.state.baseline_of(revision)
         if baseline is not None:
             self.session.start(
-                "Comparing", lambda p: self._compared(baseline.review, revision), lambda c: self._put(revision, c)
+                "Comparing",
+                lambda p: self._compared(baseline.review, revision),
+                lambda c: self._put(revision, c),
             )
 
     def with_elsewhere(self, path: Path, mapping: Mapping) -> None:

@@ -27,11 +27,13 @@ class Exports:
         """The files of the contract."""
         done = self._decided()
         if done is not None:
-            self._write("Writing", lambda p: len(write_review(done, folder)), lambda n: f"{n} files in {folder}")
+            self._write(
+                "Writing", lambda p: len(write_review(done, folder)), lambda n: f"{n} files in {folder}"
+            )
 
     def ifc(self, path: Path, results: bool = False) -> None:
-        """The analytical model as an IFC file with findings and decisions, and with the results that are shown where they are
-        wanted; never over the source it came from."""
+        """The analytical model as an IFC file with findings and decisions, and with the results that are
+        shown where they are wanted; never over the source it came from."""
         done, revision = self._decided(), self.session.state.revision
         if done is None or revision is None:
             return
@@ -40,11 +42,15 @@ class Exports:
             return
         source = Path(done.model.source_file)
         if path.exists() and source.exists() and path.samefile(source):
-            self.session.failed.emit("Handing back", f"{path}: is the source of this revision; choose another name")
+            self.session.failed.emit(
+                "Handing back", f"{path}: is the source of this revision; choose another name"
+            )
             return
         r, fields = (done.results, done.fields) if results else (None, None)
         self._write(
-            "Handing back", lambda p: write_ifc(done.model, path, r, fields, done), lambda p: f"Handed back as {p}"
+            "Handing back",
+            lambda p: write_ifc(done.model, path, r, fields, done),
+            lambda p: f"Handed back as {p}",
         )
 
     def model_tables(self, path: Path) -> None:
@@ -61,12 +67,16 @@ class Exports:
         lacking = not_held(done.model)
         words = f"; they do not hold {'; '.join(lacking)}" if lacking else ""
         self._write(
-            "Writing tables", lambda p: write_model_tables(done.model, path), lambda p: f"Tables in {path}{words}"
+            "Writing tables",
+            lambda p: write_model_tables(done.model, path),
+            lambda p: f"Tables in {path}{words}",
         )
 
     def table(self, columns: list[str], rows: list[list[object]], title: str, path: Path) -> None:
         """One table as it is shown."""
-        self._write("Writing", lambda p: write_rows(columns, rows, title, path), lambda p: f"{len(rows)} rows in {p}")
+        self._write(
+            "Writing", lambda p: write_rows(columns, rows, title, path), lambda p: f"{len(rows)} rows in {p}"
+        )
 
     def takeoff(self, path: Path) -> None:
         done = self.session.state.review
@@ -84,8 +94,8 @@ class Exports:
         pictures: list[tuple[str, bytes]] | None = None,
         shown: Callable[[Path], None] | None = None,
     ) -> None:
-        """The report, by the ending of its name: .pdf, .html or .bcf; with pictures (title, PNG) of kept views. `shown` takes
-        one that is only looked at."""
+        """The report, by the ending of its name: .pdf, .html or .bcf; with pictures (title, PNG) of kept
+        views. `shown` takes one that is only looked at."""
         done = self._decided()
         if done is None:
             return
@@ -103,7 +113,9 @@ class Exports:
             return
         self._write("Writing the report", work, lambda p: f"Report in {p}")
 
-    def _write(self, title: str, call: Callable[[Progress], object], message: Callable[[object], str]) -> None:
+    def _write(
+        self, title: str, call: Callable[[Progress], object], message: Callable[[object], str]
+    ) -> None:
         self.session.start(title, call, lambda value: self.session.said.emit(message(value)))
 
     def _decided(self) -> Review | None:

@@ -33,7 +33,9 @@ class _Signals(QObject):
 
 
 class _Job(QRunnable):
-    def __init__(self, call: Callable[[Callable[[str, float], None]], Any], known: tuple[type[Exception], ...]) -> None:
+    def __init__(
+        self, call: Callable[[Callable[[str, float], None]], Any], known: tuple[type[Exception], ...]
+    ) -> None:
         super().__init__()
         self.call, self.known = call, known
         self.signals = _Signals()
@@ -52,7 +54,8 @@ class _Job(QRunnable):
             time.sleep(0)  # lets the window's thread have its turn
 
     def run(self) -> None:
-        # a full collection holds every thread up for as long as the model is large: none while a job makes one
+        # a full collection holds every thread up for as long as the model is large: none while a job makes
+        # one
         gc.disable()
         try:
             self._run()
@@ -85,7 +88,8 @@ class _Job(QRunnable):
 
 
 class Jobs(QObject):
-    """Runs one job at a time. `changed(text, share)` while it runs; `idle()` when it has ended, however it did."""
+    """Runs one job at a time. `changed(text, share)` while it runs; `idle()` when it has ended, however it
+    did."""
 
     changed = pyqtSignal(str, float)
     idle = pyqtSignal(str)
@@ -128,12 +132,12 @@ class Jobs(QObject):
         gives_way: bool = False,
         replaces: bool = False,
     ) -> bool:
-        """Start `call(progress)` in the background; False when another job is still running. `cancelled` is called where
-        the user stopped it and something remains to be said or done.
+        """Start `call(progress)` in the background; False when another job is still running. `cancelled` is
+        called where the user stopped it and something remains to be said or done.
 
-        A job that `gives_way` is stopped by the next one that does not, which starts when it has ended. One that `replaces` takes
-        the place of another of its title in the same way, of one that runs and of one that waits, and these say nothing any more.
-        """
+        A job that `gives_way` is stopped by the next one that does not, which starts when it has ended. One
+        that `replaces` takes the place of another of its title in the same way, of one that runs and of one
+        that waits, and these say nothing any more."""
         if self._job is not None:
             if not (self.free_for(title) if replaces else self.free and not gives_way):
                 return False
@@ -153,7 +157,9 @@ class Jobs(QObject):
                 then()
             if after is not None and self._job is None:
                 after()
-            elif after is not None:  # what ended has started another: the user's step comes after that, or in its place
+            elif (
+                after is not None
+            ):  # what ended has started another: the user's step comes after that, or in its place
                 self._next, self._next_title = after, waits
                 if self._gives_way:
                     self._stop()
@@ -161,7 +167,9 @@ class Jobs(QObject):
                 self.idle.emit(message)
 
         def finished(value: Any) -> None:
-            end("", None if job.silent else lambda: done(value))  # of what was replaced nothing is wanted any more
+            end(
+                "", None if job.silent else lambda: done(value)
+            )  # of what was replaced nothing is wanted any more
 
         def fault(message: str) -> None:
             end("", lambda: failed(message))

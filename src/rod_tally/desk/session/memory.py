@@ -77,7 +77,8 @@ class Memory:
         return {k: v for k, v in kept.items() if v in known} if isinstance(kept, dict) else {}
 
     def own(self, what: str) -> dict[str, dict[str, Any]]:
-        """Sections or materials of one's own that were made before, by name: shape and sizes, or kind and values."""
+        """Sections or materials of one's own that were made before, by name: shape and sizes, or kind and
+        values."""
         try:
             kept = json.loads(str(self._kept.value(f"own_{what}", "{}")))
         except json.JSONDecodeError:
@@ -92,7 +93,8 @@ class Memory:
         self._kept.setValue(f"own_{what}", json.dumps(dict(list(kept.items())[-OWN:]), ensure_ascii=False))
 
     def mapping(self, headings: list[str]) -> Mapping | None:
-        """What these headings of results from elsewhere stood for the last time; None for headings not seen before."""
+        """What these headings of results from elsewhere stood for the last time; None for headings not seen
+        before."""
         try:
             kept = json.loads(str(self._kept.value("elsewhere", "{}"))).get(_key(headings))
             return Mapping(**kept) if kept else None

@@ -25,7 +25,8 @@ from .state import Revision
 
 
 def load_project(path: Path, progress: Progress) -> tuple[Project, list[Revision], Settings]:
-    """A project with the reviews of all its revisions, each by its last run; a revision without one is shown and not run."""
+    """A project with the reviews of all its revisions, each by its last run; a revision without one is shown
+    and not run."""
     project = Project.open(path)
     settings = project.settings()
     revisions: list[Revision] = []
@@ -51,10 +52,18 @@ def load_project(path: Path, progress: Progress) -> tuple[Project, list[Revision
         looks = {x.item: x for x in project.looks(row.id)}
         revisions.append(
             Revision(
-                row.id, row.name, done, project.decisions(row.id), set(looks), looks, project.answers(row.id), run_name,
-                runs[-1].print if runs else "", design=project.design(row.id),
+                row.id,
+                row.name,
+                done,
+                project.decisions(row.id),
+                set(looks),
+                looks,
+                project.answers(row.id),
+                run_name,
+                runs[-1].print if runs else "",
+                design=project.design(row.id),
             )
-        )  # fmt: skip
+        )
     return project, revisions, settings
 
 
@@ -69,7 +78,9 @@ def data_folder() -> Path:
     return Path(os.environ.get("ROD_TALLY_DATA") or platformdirs.user_data_dir("rod-tally"))
 
 
-def review_of(model: Model, settings: Settings, results: Results, stale: bool, kept: Dynamics | None = None) -> Review:
+def review_of(
+    model: Model, settings: Settings, results: Results, stale: bool, kept: Dynamics | None = None
+) -> Review:
     """A review of a run that was kept, with the modes and centres that were kept with it."""
     loads = Distribution(model)
     if stale:
@@ -84,13 +95,18 @@ def review_of(model: Model, settings: Settings, results: Results, stale: bool, k
 def unchecked(model: Model, settings: Settings, results: Results, kept: Dynamics | None) -> Review:
     """A run that was kept as one side of a comparison: nothing of it is checked."""
     loads, own = Distribution(model), kept or Dynamics()
-    done = Review(model, settings, results, [], [], own.modes, storey_rows(model, results, loads), own.centres)
+    done = Review(
+        model, settings, results, [], [], own.modes, storey_rows(model, results, loads), own.centres
+    )
     done.keep_distribution(loads)
     return done
 
 
-def take_in(path: Path, project: Project, before: list[Revision], settings: Settings, progress: Progress) -> Revision:
-    """A file as a further revision of a project, kept there, with what was made for the one before carried over.
+def take_in(
+    path: Path, project: Project, before: list[Revision], settings: Settings, progress: Progress
+) -> Revision:
+    """A file as a further revision of a project, kept there, with what was made for the one before carried
+    over.
 
     It is neither checked nor run yet. Raises IntakeError, ProjectError.
     """
@@ -118,7 +134,8 @@ def new_project(source: Path) -> Project:
 
 
 def take_new(path: Path, settings: Settings, progress: Progress) -> tuple[Project, Revision]:
-    """A file as the first revision of a new project; no project is left behind where it cannot be taken in."""
+    """A file as the first revision of a new project; no project is left behind where it cannot be taken
+    in."""
     project = new_project(path)
     try:
         return project, take_in(path, project, [], settings, progress)

@@ -38,7 +38,8 @@ def weight_without(model: Model, only: set[str]) -> float:
 
 
 class Runs:
-    """Of a session. `ask` is called with what a run will cost where that is more than the settings allow without asking."""
+    """Of a session. `ask` is called with what a run will cost where that is more than the settings allow
+    without asking."""
 
     def __init__(self, session: SessionBase, ask: Callable[[Cost], None]) -> None:
         self.session, self.ask = session, ask
@@ -73,7 +74,11 @@ class Runs:
         comparison, project = revision.review.comparison, self.session.project
         if comparison is None or project is None:
             return
-        twin = {m.baseline_id: m.revised_id for m in comparison.parts if m.baseline_id and m.revised_id and not m.piece}
+        twin = {
+            m.baseline_id: m.revised_id
+            for m in comparison.parts
+            if m.baseline_id and m.revised_id and not m.piece
+        }
         new = carried_decisions(baseline.review.findings, baseline.decisions, findings, twin, baseline.name)
         new = {key: value for key, value in new.items() if key not in revision.decisions}
         if new:
@@ -160,14 +165,19 @@ class Runs:
                 session.said.emit(f"{revision.name}, {name}: kept beside the earlier runs")
             else:
                 session.start(
-                    "Modes", lambda p: finish(self._dynamics(done, p), p), ran, self._without_modes, gives_way=True
+                    "Modes",
+                    lambda p: finish(self._dynamics(done, p), p),
+                    ran,
+                    self._without_modes,
+                    gives_way=True,
                 )
             session.state.refresh()
 
         session.start("Running", work, ran, gives_way=gives_way)
 
     def each(self, parts: dict[str, set[str]], cases: list[str] | None = None) -> None:
-        """A run of every one of these parts (members and surfaces, by name), each kept; the last is shown. Says what weight each leaves out."""
+        """A run of every one of these parts (members and surfaces, by name), each kept; the last is shown.
+        Says what weight each leaves out."""
         session = self.session
         revision, project = session.state.revision, session.project
         if revision is None or project is None or not parts:
@@ -190,7 +200,9 @@ class Runs:
 
                 done = review(model, settings, step, only)
                 print_of = session.prints.run_print(done.model, settings)
-                project.add_run(revision.id, name, done.model, settings, done.results, done.dynamics, print_of)
+                project.add_run(
+                    revision.id, name, done.model, settings, done.results, done.dynamics, print_of
+                )
                 said.append(f"{part} leaves out {weight_without(model, only) / 1e3:.4g} kN of weight")
             return done, name, said
 
@@ -209,7 +221,8 @@ class Runs:
         return add_dynamics(done, kept, progress)
 
     def _with_what_was_known(self, done: Review, before: Review) -> None:
-        """Give a review the comparison, and what was carried over, of the one before it, with their findings."""
+        """Give a review the comparison, and what was carried over, of the one before it, with their
+        findings."""
         done.comparison, done.carried = before.comparison, before.carried
         more = [] if done.comparison is None else done.comparison.findings
         if done.carried is not None and done.carried.finding is not None:
@@ -239,7 +252,8 @@ class Runs:
             self._kept = None
 
     def kept(self) -> list[tuple[int, str, str, bool]]:
-        """Kept runs of the current revision, newest first: id, name, when, whether the model has changed since."""
+        """Kept runs of the current revision, newest first: id, name, when, whether the model has changed
+        since."""
         revision, project = self.session.state.revision, self.session.project
         if revision is None or project is None:
             return []
@@ -250,7 +264,8 @@ class Runs:
         ]
 
     def add_up(self, chosen: list[tuple[int, str, str, float]], shown: Callable[[], None]) -> None:
-        """Add up cases of kept runs (id, name, case, factor), with the model as it is; then `shown` is called."""
+        """Add up cases of kept runs (id, name, case, factor), with the model as it is; then `shown` is
+        called."""
         session = self.session
         revision, project = session.state.revision, session.project
         if revision is None or project is None:
@@ -289,7 +304,9 @@ class Runs:
         def work(progress: Progress) -> Review:
             progress(f"Opening {row.name}", 0.2)
             stale = self.session.prints.is_old(row.print, model, settings)
-            return review_of(model, settings, project.results(ident), stale, project.dynamics(ident, settings))
+            return review_of(
+                model, settings, project.results(ident), stale, project.dynamics(ident, settings)
+            )
 
         def done(value: Review) -> None:
             self._with_what_was_known(value, revision.review)

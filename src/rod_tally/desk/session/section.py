@@ -16,7 +16,8 @@ HAIR = 1e-6  # m
 
 @dataclass(frozen=True, slots=True)
 class Section:
-    """`normal` (unit vector) and where along it the section begins and ends, m, in the source's coordinates."""
+    """`normal` (unit vector) and where along it the section begins and ends, m, in the source's
+    coordinates."""
 
     normal: tuple[float, float, float]
     low: float
@@ -51,7 +52,8 @@ def axis_of(model: Model, axis: str) -> Array:
 
 
 def places(model: Model, axis: str) -> dict[str, float]:
-    """Where sections square to an axis may lie, by name: grid lines, or storeys for z. In m along it, the source's coordinates."""
+    """Where sections square to an axis may lie, by name: grid lines, or storeys for z. In m along it, the
+    source's coordinates."""
     normal = axis_of(model, axis)
     if axis == "z":
         return {f"storey {s.name}": s.elevation for s in sorted(model.storeys, key=lambda s: s.elevation)}
@@ -67,6 +69,9 @@ def places(model: Model, axis: str) -> dict[str, float]:
 
 def extent(model: Model, axis: str) -> tuple[float, float]:
     """Where the building begins and ends along an axis, m, in the source's coordinates."""
-    points = [*(n.point for n in model.nodes.values()), *(p for s in model.surfaces.values() for p in s.outer)]
+    points = [
+        *(n.point for n in model.nodes.values()),
+        *(p for s in model.surfaces.values() for p in s.outer),
+    ]
     at = (np.array(points).reshape(-1, 3) + model.origin) @ axis_of(model, axis) if points else np.zeros(1)
     return float(at.min()), float(at.max())

@@ -1,5 +1,5 @@
-"""The session behind the window: files, decisions and corrections, each step of which can be undone. Widgets ask it; it tells the
-state. Runs and what is written are parts of their own."""
+"""The session behind the window: files, decisions and corrections, each step of which can be undone. Widgets
+ask it; it tells the state. Runs and what is written are parts of their own."""
 
 from __future__ import annotations
 
@@ -63,7 +63,7 @@ class Session(SessionBase):
         self.watch = SourceWatch(state, self.asked_changed.emit)
         self.before: list[dict[str, Any]] = []  # corrections made on the current source before
 
-    # -- files ---------------------------------------------------------------------------------------------------
+    # -- files -----------------------------------------------------------------------------------------------
 
     @cached_property
     def exports(self) -> Exports:
@@ -118,9 +118,7 @@ class Session(SessionBase):
         words = f"{revision.name}: {len(done.model.members)} members, {len(done.model.surfaces)} surfaces"
         if done.carried is not None and done.carried.lines:
             placed = sum(line.status in PLACED for line in done.carried.lines)
-            words += (
-                f", {placed} of {len(done.carried.lines)} corrections carried over (Compare, What is carried over…)"
-            )
+            words += f", {placed} of {len(done.carried.lines)} corrections carried over (Compare, What is carried over…)"
         self.said.emit(words)
         if done.carried is not None and done.carried.edits:
             self.undo.push(CarriedIn(self, revision, done.carried.edits))
@@ -130,7 +128,8 @@ class Session(SessionBase):
             self.asked_again.emit(len(self.before))
 
     def why_carrying_is_settled(self) -> str:
-        """Why another choice of what is carried over to this revision cannot be made now; empty where it can."""
+        """Why another choice of what is carried over to this revision cannot be made now; empty where it
+        can."""
         revision = self.state.revision
         carried = None if revision is None else revision.review.carried
         if revision is None or carried is None or not carried.lines:
@@ -142,9 +141,7 @@ class Session(SessionBase):
             if isinstance(step, CarriedIn | CarryOther) and step.revision is revision:
                 return ""
             if isinstance(step, Correct | CorrectAll | Again) and step.revision is revision:
-                return (
-                    "Corrections were made on top of it: take them back first (Undo), then choose, then make them again"
-                )
+                return "Corrections were made on top of it: take them back first (Undo), then choose, then make them again"
         return "It was taken back: redo it first"
 
     def carry_only(self, left: set[int]) -> None:
@@ -170,7 +167,9 @@ class Session(SessionBase):
             return
         path = source_of(review.model)
         self.start(
-            "Previewing", lambda p: preview_joins(read_source(path, p), settings.transfer, p), self.previewed.emit
+            "Previewing",
+            lambda p: preview_joins(read_source(path, p), settings.transfer, p),
+            self.previewed.emit,
         )
 
     def _opened(self, value: tuple[Project, list[Revision], Settings]) -> None:
@@ -215,7 +214,9 @@ class Session(SessionBase):
         def work(progress: Progress) -> tuple[list[Answer], int, int]:
             topics = read_topics(path)
             review = revision.review
-            ours = [f"{status}: {reason}" if reason else status for status, reason in revision.decisions.values()]
+            ours = [
+                f"{status}: {reason}" if reason else status for status, reason in revision.decisions.values()
+            ]
             found, strange = answers_of(topics, review.findings, review.model.name, ours)
             new = project.add_answers(revision.id, found)
             return project.answers(revision.id), new, len(strange)
@@ -250,7 +251,7 @@ class Session(SessionBase):
                 revision.stale = self.prints.is_old(revision.run_print, revision.review.model, self.settings)
         self.state.refresh()
 
-    # -- decisions and corrections -----------------------------------------------------------------------------------
+    # -- decisions and corrections ---------------------------------------------------------------------------
 
     def act(self, finding: Finding | None, action: str) -> None:
         """A button of a finding, or of the picked node, was pressed."""
@@ -280,7 +281,9 @@ class Session(SessionBase):
             picked = self.state.picked[1] if self.state.picked else ""
             self.correct_all(edits_for(revision.review.model, finding, action, picked), partly=True)
 
-    def work_out(self, title: str, call: Callable[[Progress], Any], done: Callable[[Any], None] | None = None) -> None:
+    def work_out(
+        self, title: str, call: Callable[[Progress], Any], done: Callable[[Any], None] | None = None
+    ) -> None:
         """Work something out in the background and hand it on; an edit is made."""
         self.start(title, call, done or self.correct)
 
@@ -288,7 +291,8 @@ class Session(SessionBase):
         self.correct_all([edit])
 
     def correct_all(self, edits: list[Edit], partly: bool = False) -> None:
-        """Corrections that are one step of the undo; `partly`: those that can be made, the others are reported."""
+        """Corrections that are one step of the undo; `partly`: those that can be made, the others are
+        reported."""
         revision = self.state.revision
         if revision is None or not edits:
             return
@@ -296,7 +300,9 @@ class Session(SessionBase):
             self.said.emit("Wait for the running job, or cancel it (Esc), before correcting the model")
             return
         single = len(edits) == 1
-        self.undo.push(Correct(self, revision, edits[0]) if single else CorrectAll(self, revision, edits, partly))
+        self.undo.push(
+            Correct(self, revision, edits[0]) if single else CorrectAll(self, revision, edits, partly)
+        )
 
     def map_profile(self, profile: str, name: str) -> None:
         """Map a profile to one of the catalogue, now with undo, and remember it for models taken in later."""

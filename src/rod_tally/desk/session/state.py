@@ -1,4 +1,5 @@
-"""What the window shows and what is picked in it. Widgets listen to this and write back through its methods."""
+"""What the window shows and what is picked in it. Widgets listen to this and write back through its
+methods."""
 
 from __future__ import annotations
 
@@ -33,7 +34,9 @@ class Revision:
     review: Review
     decisions: dict[str, tuple[str, str]] = field(default_factory=dict)
     looked: set[str] = field(default_factory=set)
-    looks: dict[str, Look] = field(default_factory=dict)  # by whom, when and in which picture, of what was looked at
+    looks: dict[str, Look] = field(
+        default_factory=dict
+    )  # by whom, when and in which picture, of what was looked at
     answers: list[Answer] = field(default_factory=list)  # of the modellers, to findings
     run_name: str = ""
     run_print: str = ""  # of the run that is on show
@@ -105,9 +108,8 @@ class DeskState(QObject):
         self.cut = "v"  # of cuts
         self.origin = ""  # of loads: only those from there
         self.scale = 1.0
-        self.times = (
-            0.0  # how many times displacements are drawn, before `scale`; 0 for a scale that suits the building
-        )
+        # how many times displacements are drawn, before `scale`; 0 for a scale that suits the building
+        self.times = 0.0
         self.mode = 1
         self.picked: tuple[str, str] | None = None  # ("member" | "node" | "surface", id)
         self.selected: list[tuple[str, str]] = []  # what else is chosen beside it, for corrections in bulk
@@ -172,12 +174,15 @@ class DeskState(QObject):
         if review is None:
             return False
         parts: dict[str, object] = {
-            "member": review.model.members, "node": review.model.nodes, "surface": review.model.surfaces,
-        }  # fmt: skip
+            "member": review.model.members,
+            "node": review.model.nodes,
+            "surface": review.model.surfaces,
+        }
         return ident in parts.get(kind, ())  # type: ignore[operator]
 
     def chosen(self, kind: str) -> list[str]:
-        """Ids of the selected things of a kind, the picked one first; just that one where nothing else is selected."""
+        """Ids of the selected things of a kind, the picked one first; just that one where nothing else is
+        selected."""
         out = [self.picked[1]] if self.picked is not None and self.picked[0] == kind else []
         return out + [i for k, i in self.selected if k == kind and i not in out]
 
@@ -221,7 +226,8 @@ class DeskState(QObject):
         return ", ".join(words)
 
     def cases(self) -> list[str]:
-        """What the shown overlay can show: load cases and combinations for loads, computed ones for results."""
+        """What the shown overlay can show: load cases and combinations for loads, computed ones for
+        results."""
         review = self.review
         if review is None:
             return []
@@ -304,7 +310,9 @@ class DeskState(QObject):
         if review is None or not self.surfaces:
             return []
         model, section = review.model, self.section
-        every = [s for s in model.surfaces.values() if section is None or section.holds(s.outer, model.origin)]
+        every = [
+            s for s in model.surfaces.values() if section is None or section.holds(s.outer, model.origin)
+        ]
         if self.isolated:
             return [s.id for s in every if s.id in self.isolated]
         return [s.id for s in every if not self.storeys or s.storey in self.storeys]

@@ -31,7 +31,9 @@ class Session(Protocol):
 
 
 class Decide(QUndoCommand):
-    def __init__(self, session: Session, revision: Revision, finding: Finding, status: str, reason: str) -> None:
+    def __init__(
+        self, session: Session, revision: Revision, finding: Finding, status: str, reason: str
+    ) -> None:
         super().__init__(f"{status}: {title_of(finding)}")
         self.session, self.revision = session, revision
         self.now = {key: (status, reason) for key in finding.keys}
@@ -119,7 +121,8 @@ class CorrectAll(QUndoCommand):
 
 
 class CarriedIn(CorrectAll):
-    """What was carried over from the reviewed revision: made already when it comes here, and taken back in one step."""
+    """What was carried over from the reviewed revision: made already when it comes here, and taken back in
+    one step."""
 
     def __init__(self, session: Session, revision: Revision, edits: list[Edit]) -> None:
         super().__init__(session, revision, edits, partly=True)

@@ -1,4 +1,5 @@
-"""The source of the latest revision is watched: when it changes on disk, and has come to rest, that is said."""
+"""The source of the latest revision is watched: when it changes on disk, and has come to rest, that is
+said."""
 
 from __future__ import annotations
 
@@ -14,7 +15,8 @@ REST = 1500  # ms without a further change: a file is written in pieces
 
 
 class SourceWatch(QObject):
-    """Calls `changed(path)` once for each change of the latest revision's source that makes it another file."""
+    """Calls `changed(path)` once for each change of the latest revision's source that makes it another
+    file."""
 
     def __init__(self, state: DeskState, changed: Callable[[Path], None]) -> None:
         super().__init__()
@@ -33,7 +35,11 @@ class SourceWatch(QObject):
     def follow(self) -> None:
         """Watch the latest revision's source from now on."""
         revisions = self.state.revisions
-        path = source_of(revisions[-1].review.model) if revisions and revisions[-1].review.model.source_file else None
+        path = (
+            source_of(revisions[-1].review.model)
+            if revisions and revisions[-1].review.model.source_file
+            else None
+        )
         if path == self.path:
             return
         old = [*self._watcher.files(), *self._watcher.directories()]

@@ -1,4 +1,5 @@
-"""The cells of a table: rows as Qt needs them, filtered, sorted, shown with their decimal points under each other, changed."""
+"""The cells of a table: rows as Qt needs them, filtered, sorted, shown with their decimal points under each
+other, changed."""
 
 from __future__ import annotations
 
@@ -19,8 +20,8 @@ MARK_COLOUR = {"■": RUST, "▲": OCHRE, "●": MUTED}
 
 
 class RowsModel(QAbstractTableModel):
-    """Rows as Qt needs them; numbers sort as numbers. `edited`: row, column and new text of a cell that somebody changed; the cell itself
-    changes when the table is filled anew."""
+    """Rows as Qt needs them; numbers sort as numbers. `edited`: row, column and new text of a cell that
+    somebody changed; the cell itself changes when the table is filled anew."""
 
     edited = pyqtSignal(int, int, str)
 
@@ -36,7 +37,11 @@ class RowsModel(QAbstractTableModel):
 
     def flags(self, index: QModelIndex) -> Qt.ItemFlag:
         plain = super().flags(index)
-        return plain | Qt.ItemFlag.ItemIsEditable if index.isValid() and self.can_be_changed(index.column()) else plain
+        return (
+            plain | Qt.ItemFlag.ItemIsEditable
+            if index.isValid() and self.can_be_changed(index.column())
+            else plain
+        )
 
     def setData(self, index: QModelIndex, value: object, role: int = Qt.ItemDataRole.EditRole) -> bool:
         if role != Qt.ItemDataRole.EditRole or str(value) == self.data(index, Qt.ItemDataRole.EditRole):
@@ -115,7 +120,8 @@ def _decimals(text: str) -> int:
 
 
 def aligned(text: str, decimals: int) -> str:
-    """A number's text, filled on the right to `decimals` with blanks as wide as a digit (and as the point where it has none).
+    """A number's text, filled on the right to `decimals` with blanks as wide as a digit (and as the point
+    where it has none).
 
     >>> aligned("12.5", 3) == "12.5" + 2 * FIGURE_SPACE
     True
@@ -138,7 +144,8 @@ def same_cell(a: str, b: str) -> bool:
 
 
 class Cells(QStyledItemDelegate):
-    """Shows numbers with their decimal points under each other, and edits a cell in a line that proposes what may stand there."""
+    """Shows numbers with their decimal points under each other, and edits a cell in a line that proposes what
+    may stand there."""
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
@@ -153,7 +160,9 @@ class Cells(QStyledItemDelegate):
         if isinstance(model, RowsModel) and isinstance(index.data(Qt.ItemDataRole.UserRole), (int, float)):
             option.text = aligned(option.text or "", model.decimals(index.column()))
 
-    def createEditor(self, parent: QWidget | None, option: QStyleOptionViewItem, index: QModelIndex) -> QWidget:
+    def createEditor(
+        self, parent: QWidget | None, option: QStyleOptionViewItem, index: QModelIndex
+    ) -> QWidget:
         line = QLineEdit(parent)
         completer = QCompleter(list(self.choices(index.column())), line)
         completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)

@@ -68,7 +68,10 @@ def changes(state: DeskState, units: UnitSet) -> Rows:
 
     for level in comparison.levels:
         if level.status != "same":
-            out.add([f"level {level.status}", "storey", None, f"{level.name} ({level.elevation:.3f} m)"] + [None] * 7)
+            out.add(
+                [f"level {level.status}", "storey", None, f"{level.name} ({level.elevation:.3f} m)"]
+                + [None] * 7
+            )
     for line in comparison.grids:
         if line.status != "same":
             out.add(
@@ -97,7 +100,11 @@ def changes(state: DeskState, units: UnitSet) -> Rows:
             names: list[object] = [case.baseline_name, case.revised_name]
             out.add([f"case {case.status}", "load case", *names] + [None] * 4 + [case.was, case.is_, None])
     for load in comparison.loads:
-        out.add([f"load {load.status}", load.case, None, load.on] + [None] * 3 + [load.what, load.was, load.is_, None])
+        out.add(
+            [f"load {load.status}", load.case, None, load.on]
+            + [None] * 3
+            + [load.what, load.was, load.is_, None]
+        )
     for combination in comparison.combinations:
         if combination.status != "same":
             names = [combination.baseline_name, combination.name]
@@ -112,8 +119,19 @@ def changes(state: DeskState, units: UnitSet) -> Rows:
             continue
         factor = getattr(units, FORCE_KIND[r.quantity])[0]
         worse = "force up" if abs(r.revised) > abs(r.baseline) else "force down"
-        values = [worse, "", name(r.baseline_id, False), name(r.revised_id, True), None, None, None, r.quantity]
-        out.add([*values, r.baseline * factor, r.revised * factor, r.change * factor], ("member", r.revised_id))
+        values = [
+            worse,
+            "",
+            name(r.baseline_id, False),
+            name(r.revised_id, True),
+            None,
+            None,
+            None,
+            r.quantity,
+        ]
+        out.add(
+            [*values, r.baseline * factor, r.revised * factor, r.change * factor], ("member", r.revised_id)
+        )
     # where it is stands beside what it is
     out.columns = [*out.columns[:4], *out.columns[-2:], *out.columns[4:-2]]
     out.rows = [[*row[:4], *row[-2:], *row[4:-2]] for row in out.rows]
@@ -121,7 +139,8 @@ def changes(state: DeskState, units: UnitSet) -> Rows:
 
 
 def again(state: DeskState, units: UnitSet) -> Rows:
-    """Parts of the revision that must be looked at again, the largest ratio of new to accepted demand first."""
+    """Parts of the revision that must be looked at again, the largest ratio of new to accepted demand
+    first."""
     f, m = units.force[1], units.moment[1]
     out = Rows(
         [
@@ -162,7 +181,9 @@ def again(state: DeskState, units: UnitSet) -> Rows:
         where = part.storey, place_on_grids(review.model, at[:2])
         demand: list[object] = [None] * 5
         if x.why == "demand":
-            ratio: object = x.ratio if x.ratio is not None and x.ratio < MOST_RATIO else f"over {MOST_RATIO:g}"
+            ratio: object = (
+                x.ratio if x.ratio is not None and x.ratio < MOST_RATIO else f"over {MOST_RATIO:g}"
+            )
             demand = [ratio, f"{x.quantity}, {unit}", x.was * factor, x.is_ * factor, x.by]
         used = [None if u is None else u * 100 for u in (x.used_before, x.used_after)]
         pick: Pick = ("member" if isinstance(part, Member) else "surface", x.revised_id)
@@ -177,7 +198,9 @@ def again(state: DeskState, units: UnitSet) -> Rows:
 
 def why(state: DeskState, units: UnitSet) -> Rows:
     """The change of values, split into causes; the latest asked for first."""
-    out = Rows(["Of", "Part", "Case", "Cause", "Adds, in the first order", "In the second order", "On average", "%"])
+    out = Rows(
+        ["Of", "Part", "Case", "Cause", "Adds, in the first order", "In the second order", "On average", "%"]
+    )
     review = state.review
     if review is None or not review.causes:
         out.note = "Pick a part or a node, then Compare, Why has it changed…"
@@ -193,11 +216,21 @@ def why(state: DeskState, units: UnitSet) -> Rows:
         pick: Pick = (kind, r.revised_id) if known and r.revised_id else None
         was, now, change = (v * factor for v in (r.baseline, r.revised, r.change))
         out.add(
-            [*head, f"in all, from {was:.4g} to {now:.4g}", change, change, change, 100.0 if change else None], pick
+            [
+                *head,
+                f"in all, from {was:.4g} to {now:.4g}",
+                change,
+                change,
+                change,
+                100.0 if change else None,
+            ],
+            pick,
         )
         for c in found.causes:
             share = 100 * c.mean / r.change if r.change else None
-            out.add([*head, ", ".join(c.names), c.first * factor, c.second * factor, c.mean * factor, share], pick)
+            out.add(
+                [*head, ", ".join(c.names), c.first * factor, c.second * factor, c.mean * factor, share], pick
+            )
     out.note = ORDERS
     return out
 
@@ -217,9 +250,13 @@ def unit_of(quantity: str, a_metre: bool, units: UnitSet) -> tuple[float, str]:
 
 
 WHERE = {
-    "carried": "as it was", "moved": "with its target", "partly": "a part of it", "gone": "nowhere",
-    "there": "not needed: the source has it", "left": "left out by choice",
-}  # fmt: skip
+    "carried": "as it was",
+    "moved": "with its target",
+    "partly": "a part of it",
+    "gone": "nowhere",
+    "there": "not needed: the source has it",
+    "left": "left out by choice",
+}
 
 
 def carried(state: DeskState, units: UnitSet) -> Rows:
@@ -234,9 +271,15 @@ def carried(state: DeskState, units: UnitSet) -> Rows:
     out.note = ", ".join(f"{n} {WHERE[s]}" for s, n in count.items() if n)
     out.note += ". Compare → What is carried over… leaves lines out"
     model = review.model
-    kinds: dict[str, Container[str]] = {"member": model.members, "surface": model.surfaces, "node": model.nodes}
+    kinds: dict[str, Container[str]] = {
+        "member": model.members,
+        "surface": model.surfaces,
+        "node": model.nodes,
+    }
     for line in review.carried.lines:
-        pick: Pick = next(((k, i) for i in line.targets or line.ids for k, there in kinds.items() if i in there), None)
+        pick: Pick = next(
+            ((k, i) for i in line.targets or line.ids for k, there in kinds.items() if i in there), None
+        )
         moved = line.distance * 1000 if line.distance > 1e-3 else None
         out.add([line.what, WHERE.get(line.status, line.status), moved, line.words or None], pick)
     return out

@@ -1,4 +1,5 @@
-"""Utilisation, required reinforcement or the like of parts, as tables from elsewhere give them, before and after."""
+"""Utilisation, required reinforcement or the like of parts, as tables from elsewhere give them, before and
+after."""
 
 from __future__ import annotations
 
@@ -10,7 +11,8 @@ from .rows import Pick, Rows
 
 
 def design(state: DeskState, units: UnitSet) -> Rows:
-    """Every part that either table names, the largest share of new over old first; what one of the two does not give is empty."""
+    """Every part that either table names, the largest share of new over old first; what one of the two does
+    not give is empty."""
     revision, review, comparison = state.revision, state.review, state.comparison
     baseline = state.baseline
     now = revision.design if revision is not None else None
@@ -21,7 +23,13 @@ def design(state: DeskState, units: UnitSet) -> Rows:
         return out
     names = list(dict.fromkeys([*(was.names if was else ()), *(now.names if now else ())]))
     out = Rows(
-        ["Part", "Class", "Storey", "Grid", *(t for n in names for t in (f"{n} before", f"{n} now", "now over before"))]
+        [
+            "Part",
+            "Class",
+            "Storey",
+            "Grid",
+            *(t for n in names for t in (f"{n} before", f"{n} now", "now over before")),
+        ]
     )
     twin: dict[str, list[str]] = {}
     for m in comparison.parts if comparison is not None else ():
@@ -43,7 +51,12 @@ def design(state: DeskState, units: UnitSet) -> Rows:
             values += [a, b, share]
         at = review.model.line(part).mean(axis=0) if isinstance(part, Member) else part.outer.mean(axis=0)
         pick: Pick = ("member" if isinstance(part, Member) else "surface", part.id)
-        head: list[object] = [part.name or part.id, part.cls, part.storey, place_on_grids(review.model, at[:2])]
+        head: list[object] = [
+            part.name or part.id,
+            part.cls,
+            part.storey,
+            place_on_grids(review.model, at[:2]),
+        ]
         rows.append((-worst, part.id, [*head, *values], pick))
     for *_, row, pick in sorted(rows, key=lambda r: r[:2]):
         out.add(row, pick)

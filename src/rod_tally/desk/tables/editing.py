@@ -34,8 +34,8 @@ DENSITY: Dimension = (0, -3, 0, 0, 0, 1)
 
 @dataclass(frozen=True, slots=True)
 class Change:
-    """A new text for one cell: of what (a node's, member's, surface's, case's, material's or combination's key), in which column, and where
-    that is in words."""
+    """A new text for one cell: of what (a node's, member's, surface's, case's, material's or combination's
+    key), in which column, and where that is in words."""
 
     key: str
     column: str
@@ -45,8 +45,9 @@ class Change:
 
 @dataclass(frozen=True, slots=True)
 class Editable:
-    """`value` reads a text for one key; `edits` makes the corrections of keys that got one value. With a `field` all new values of a key make
-    one correction instead, by the table's entry in WHOLE. `choices` are proposed while typing."""
+    """`value` reads a text for one key; `edits` makes the corrections of keys that got one value. With a
+    `field` all new values of a key make one correction instead, by the table's entry in WHOLE. `choices` are
+    proposed while typing."""
 
     value: Callable[[Model, str, str], Any]
     edits: Callable[[Model, list[str], Any], list[Edit]] = lambda _model, _keys, _value: []
@@ -55,7 +56,8 @@ class Editable:
 
 
 def edits_of(table: str, model: Model, changes: Sequence[Change]) -> list[Edit]:
-    """Corrections for new texts in cells of a table, alike ones together. Raises EditError, which names the first cell that cannot be."""
+    """Corrections for new texts in cells of a table, alike ones together. Raises EditError, which names the
+    first cell that cannot be."""
     columns = EDITABLE.get(table, {})
     found: dict[tuple[str, str], tuple[Any, list[str]]] = {}
     whole: dict[str, dict[str, Any]] = {}
@@ -81,7 +83,11 @@ def edits_of(table: str, model: Model, changes: Sequence[Change]) -> list[Edit]:
 
 def plain_title(column: str) -> str:
     """A column's title without its unit."""
-    return column.split(",")[0] if column.startswith(("Thickness", "E,", "G,", "density", "strength")) else column
+    return (
+        column.split(",")[0]
+        if column.startswith(("Thickness", "E,", "G,", "density", "strength"))
+        else column
+    )
 
 
 def number(text: str, unit: str, dimension: Dimension) -> float:
@@ -163,7 +169,12 @@ def _set_cases(model: Model, changed: dict[str, dict[str, Any]]) -> list[Edit]:
     out: list[Edit] = []
     for name, values in changed.items():
         case = model.cases[name]
-        own = {"new_name": name, "kind": case.kind, "category": case.category, "together": case.together} | values
+        own = {
+            "new_name": name,
+            "kind": case.kind,
+            "category": case.category,
+            "together": case.together,
+        } | values
         if own["kind"] != "live" and "category" not in values:
             own["category"] = ""
         out.append(SetCase(name, **own))
@@ -173,7 +184,9 @@ def _set_cases(model: Model, changed: dict[str, dict[str, Any]]) -> list[Edit]:
 def _factors(model: Model, key: str, text: str) -> dict[str, float]:
     """ "1.35 G + 1.5 Q - 0.9 W": factors by case. Raises ValueError for a case that is not there."""
     if not any(c.name == key for c in model.combinations):
-        raise ValueError("it is made by the rule set; Loads, Combinations… puts combinations into the model first")
+        raise ValueError(
+            "it is made by the rule set; Loads, Combinations… puts combinations into the model first"
+        )
     out: dict[str, float] = {}
     for part in re.split(r"\s+(?=[+-]\s)", text):
         match = re.fullmatch(r"\s*([+-]?)\s*(?:(\d+(?:[.,]\d+)?)\s*[*×]?\s+)?(.+?)\s*", part)
@@ -188,7 +201,9 @@ def _factors(model: Model, key: str, text: str) -> dict[str, float]:
 def _factor(model: Model, key: str, text: str) -> float:
     """A factor of one case; nothing, or 0, takes the case out. Raises ValueError for no number."""
     if not any(c.name == key for c in model.combinations):
-        raise ValueError("it is made by the rule set; Loads, Combinations… puts combinations into the model first")
+        raise ValueError(
+            "it is made by the rule set; Loads, Combinations… puts combinations into the model first"
+        )
     try:
         value = float(text.replace(",", ".") or "0")
     except ValueError:
@@ -205,7 +220,9 @@ def _set_factors(model: Model, changed: dict[str, dict[str, Any]]) -> list[Edit]
         values = asdict(c)
         if c.name in changed:
             if c.roots:
-                raise EditError(f"combination {c.name} takes the root of squares; its factors are not changed here")
+                raise EditError(
+                    f"combination {c.name} takes the root of squares; its factors are not changed here"
+                )
             own = changed[c.name]
             factors = dict(own.get("factors", c.factors))
             for key, factor in own.items():
@@ -217,22 +234,38 @@ def _set_factors(model: Model, changed: dict[str, dict[str, Any]]) -> list[Edit]
 
 
 SECTIONS = Editable(
-    _section, lambda m, keys, v: [SetSection(keys, v)], lambda m: list(dict.fromkeys([*m.sections, *catalogue()]))
+    _section,
+    lambda m, keys, v: [SetSection(keys, v)],
+    lambda m: list(dict.fromkeys([*m.sections, *catalogue()])),
 )
 RELEASES = ("fixed", "pinned", "my", "mz", "my mz", "mt my mz", "n")
 EDITABLE: dict[str, dict[str, Editable]] = {
     "nodes": {
-        "Support": Editable(_support, lambda m, keys, v: [SetSupport(keys, v)], lambda _: (*SUPPORT_WORDS, "ux uy uz")),
+        "Support": Editable(
+            _support, lambda m, keys, v: [SetSupport(keys, v)], lambda _: (*SUPPORT_WORDS, "ux uy uz")
+        ),
     },
     "members": {
         "Section": SECTIONS,
-        "Material": Editable(_material, lambda m, keys, v: [SetMaterial(keys, v)], lambda m: list(dict.fromkeys([*m.materials, *grades()]))),
-        "Release, start": Editable(_release, lambda m, keys, v: [SetRelease(keys, False, v)], lambda _: RELEASES),
-        "Release, end": Editable(_release, lambda m, keys, v: [SetRelease(keys, True, v)], lambda _: RELEASES),
+        "Material": Editable(
+            _material,
+            lambda m, keys, v: [SetMaterial(keys, v)],
+            lambda m: list(dict.fromkeys([*m.materials, *grades()])),
+        ),
+        "Release, start": Editable(
+            _release, lambda m, keys, v: [SetRelease(keys, False, v)], lambda _: RELEASES
+        ),
+        "Release, end": Editable(
+            _release, lambda m, keys, v: [SetRelease(keys, True, v)], lambda _: RELEASES
+        ),
     },
     "surfaces": {
         "Thickness": Editable(_thickness, lambda m, keys, v: [SetThickness(keys, v)]),
-        "Material": Editable(_material, lambda m, keys, v: [SetMaterial(keys, v)], lambda m: list(dict.fromkeys([*m.materials, *grades()]))),
+        "Material": Editable(
+            _material,
+            lambda m, keys, v: [SetMaterial(keys, v)],
+            lambda m: list(dict.fromkeys([*m.materials, *grades()])),
+        ),
     },
     "materials": {
         "E": Editable(_material_value("GPa", PRESSURE), _set_material("E")),
@@ -247,7 +280,7 @@ EDITABLE: dict[str, dict[str, Editable]] = {
         "Never together": Editable(_case_value("together"), field="together"),
     },
     "combinations": {"Factors": Editable(_factors, field="factors")},
-}  # fmt: skip
+}
 WHOLE: dict[str, Callable[[Model, dict[str, dict[str, Any]]], list[Edit]]] = {
     "cases": _set_cases,
     "combinations": _set_factors,

@@ -13,7 +13,9 @@ NONE = "Nothing from elsewhere is compared: Compare, Results from elsewhere…"
 
 def elsewhere(state: DeskState, units: UnitSet) -> Rows:
     """Every value on both sides: those beyond the tolerances first, the largest share first."""
-    out = Rows(["Quantity", "Case", "Part or node", "At", "Ours", "Theirs", "Difference", "% of ours", "Beyond"])
+    out = Rows(
+        ["Quantity", "Case", "Part or node", "At", "Ours", "Theirs", "Difference", "% of ours", "Beyond"]
+    )
     review = state.review
     if review is None or review.elsewhere is None:
         out.note = NONE
@@ -28,7 +30,13 @@ def elsewhere(state: DeskState, units: UnitSet) -> Rows:
         if r.id in review.model.nodes:
             pick = ("node", r.id)
         share = 100 * r.difference / abs(r.ours) if r.ours else None
-        values = [r.ours * factor, r.theirs * factor, r.difference * factor, share, "yes" if id(r) in differ else None]
+        values = [
+            r.ours * factor,
+            r.theirs * factor,
+            r.difference * factor,
+            share,
+            "yes" if id(r) in differ else None,
+        ]
         name = (part.name or r.id) if part is not None else r.id
         out.add([f"{r.quantity}, {unit}", r.case, name, at, *values], pick)
     suspected = "; ".join(

@@ -18,7 +18,14 @@ NO_SUM = "no cases of runs were added up (Run, Runs…), or the model has change
 
 def reactions(state: DeskState, units: UnitSet) -> Rows:
     f, m = units.force[1], units.moment[1]
-    out = Rows(["Case", "Node", *(f"{a}, {f}" for a in ("Fx", "Fy", "Fz")), *(f"{a}, {m}" for a in ("Mx", "My", "Mz"))])
+    out = Rows(
+        [
+            "Case",
+            "Node",
+            *(f"{a}, {f}" for a in ("Fx", "Fy", "Fz")),
+            *(f"{a}, {m}" for a in ("Mx", "My", "Mz")),
+        ]
+    )
     review = state.review
     if review is None:
         return out
@@ -76,15 +83,25 @@ def displacements(state: DeskState, units: UnitSet) -> Rows:
     at = np.flatnonzero(named)
     at = at[np.argsort(-size[at], kind="stable")]
     shown = at[:MOST_NODES]
-    cut = f"; the {MOST_NODES:,} largest of {len(at):,}, all are in the spreadsheet" if len(at) > len(shown) else ""
+    cut = (
+        f"; the {MOST_NODES:,} largest of {len(at):,}, all are in the spreadsheet"
+        if len(at) > len(shown)
+        else ""
+    )
     inner = size[r.node_done[c]].max(initial=0.0)
-    more = f"; largest anywhere {inner * units.small[0]:.4g} {s}" if len(at) and inner > size[at[0]] * 1.0001 else ""
+    more = (
+        f"; largest anywhere {inner * units.small[0]:.4g} {s}"
+        if len(at) and inner > size[at[0]] * 1.0001
+        else ""
+    )
     out.note = f"Case {state.case}, nodes of the model{more}{cut}"
     for n in shown.tolist():
         ident = r.node_ids[n]
         z = float(review.model.nodes[ident].point[2])
         moved = [*(float(v) * units.small[0] for v in u[n, :3]), float(size[n]) * units.small[0]]
-        out.add([ident, review.model.storey_of(z), *moved, *(float(v) * 1e3 for v in u[n, 3:])], ("node", ident))
+        out.add(
+            [ident, review.model.storey_of(z), *moved, *(float(v) * 1e3 for v in u[n, 3:])], ("node", ident)
+        )
     return out
 
 
@@ -117,7 +134,8 @@ def forces(state: DeskState, units: UnitSet) -> Rows:
 
 
 def stresses(state: DeskState, units: UnitSet) -> Rows:
-    """Normal, shear and equivalent stress of each member's section in the shown case, the most stressed first."""
+    """Normal, shear and equivalent stress of each member's section in the shown case, the most stressed
+    first."""
     titles = [f"{name}, N/mm²" for name in ("Highest normal", "Lowest normal", "Shear", "Equivalent")]
     places = [part for title in titles for part in (title, "at, m")]
     out = Rows(["Member", "Class", "Storey", "Section", *places, "Strength, N/mm²", "% of it"])
@@ -155,8 +173,20 @@ def envelope(state: DeskState, units: UnitSet) -> Rows:
     """Lowest and highest of the shown component of each member over all combinations, where, and by which."""
     kind = FORCE_KIND[state.component]
     factor, unit = getattr(units, kind)
-    out = Rows(["Member", "Class", "Storey", "Section", f"{state.component} low, {unit}", "at, m", "by",
-                f"{state.component} high, {unit}", "at, m", "by"])  # fmt: skip
+    out = Rows(
+        [
+            "Member",
+            "Class",
+            "Storey",
+            "Section",
+            f"{state.component} low, {unit}",
+            "at, m",
+            "by",
+            f"{state.component} high, {unit}",
+            "at, m",
+            "by",
+        ]
+    )
     review = state.review
     if review is not None and review.envelopes.waiting:
         out.note = "Run, Envelope of forces works it out"
@@ -166,7 +196,9 @@ def envelope(state: DeskState, units: UnitSet) -> Rows:
         out.note = "no combination was computed"
         return out
     over, of = found
-    out.note = f"{state.component} over {len(over.combinations)} combinations; Force above the view chooses another"
+    out.note = (
+        f"{state.component} over {len(over.combinations)} combinations; Force above the view chooses another"
+    )
     k = COMPONENTS.index(state.component)
     done = np.atleast_1d(review.results.member_done.any(axis=0))
     for n, ident in enumerate(review.results.member_ids):
@@ -176,17 +208,35 @@ def envelope(state: DeskState, units: UnitSet) -> Rows:
         low, high = float(of.low[n, k]) * factor, float(of.high[n, k]) * factor
         names = [over.combinations[int(by[n, k])].name for by in (of.low_by, of.high_by)]
         out.add(
-            [m.name or ident, m.cls, m.storey, m.section, low, float(of.low_x[n, k]), names[0], high,
-             float(of.high_x[n, k]), names[1]],
+            [
+                m.name or ident,
+                m.cls,
+                m.storey,
+                m.section,
+                low,
+                float(of.low_x[n, k]),
+                names[0],
+                high,
+                float(of.high_x[n, k]),
+                names[1],
+            ],
             ("member", ident),
-        )  # fmt: skip
+        )
     return out
 
 
 def summed_forces(state: DeskState, units: UnitSet) -> Rows:
     """Forces of members over the cases of kept runs that were added up."""
     factors = [getattr(units, FORCE_KIND[c]) for c in COMPONENTS]
-    out = Rows(["Member", "Storey", "At, m", *(f"{c}, {unit}" for c, (_, unit) in zip(COMPONENTS, factors)), "Not in"])
+    out = Rows(
+        [
+            "Member",
+            "Storey",
+            "At, m",
+            *(f"{c}, {unit}" for c, (_, unit) in zip(COMPONENTS, factors)),
+            "Not in",
+        ]
+    )
     revision = state.revision
     if revision is None or revision.run_sum is None:
         out.note = NO_SUM
@@ -208,7 +258,9 @@ def summed_forces(state: DeskState, units: UnitSet) -> Rows:
 
 def summed_reactions(state: DeskState, units: UnitSet) -> Rows:
     """Reactions over the cases of kept runs that were added up, and their sum."""
-    out = Rows(["Node", *(f"F{k}, {units.force[1]}" for k in "xyz"), *(f"M{k}, {units.moment[1]}" for k in "xyz")])
+    out = Rows(
+        ["Node", *(f"F{k}, {units.force[1]}" for k in "xyz"), *(f"M{k}, {units.moment[1]}" for k in "xyz")]
+    )
     revision = state.revision
     if revision is None or revision.run_sum is None:
         out.note = NO_SUM

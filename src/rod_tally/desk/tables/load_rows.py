@@ -19,9 +19,21 @@ MOST_ROWS = 20_000  # of combinations shown; a spreadsheet takes the rest
 def cases(state: DeskState, units: UnitSet) -> Rows:
     f = units.force[1]
     out = Rows(
-        ["Case", "Kind", "Category", "Never together", "Loads", f"Put on z, {f}", "Arrived z", "Shells, walls z", "Not carried z",
-         "Reaction z", "Seen", "From"]
-    )  # fmt: skip
+        [
+            "Case",
+            "Kind",
+            "Category",
+            "Never together",
+            "Loads",
+            f"Put on z, {f}",
+            "Arrived z",
+            "Shells, walls z",
+            "Not carried z",
+            "Reaction z",
+            "Seen",
+            "From",
+        ]
+    )
     review, revision = state.review, state.revision
     if review is None or revision is None:
         return out
@@ -31,10 +43,19 @@ def cases(state: DeskState, units: UnitSet) -> Rows:
         seen = f"Loads/{CASE}{row.name}" in revision.looked
         reaction = None if row.reaction is None else float(row.reaction[2]) * k
         out.add(
-            [row.name, row.kind, row.category, case.together, row.loads, *(float(v[2]) * k for v in (
-                row.put_on, row.arrived, row.held, row.lost)), reaction, "|" if seen else "", case.by],
+            [
+                row.name,
+                row.kind,
+                row.category,
+                case.together,
+                row.loads,
+                *(float(v[2]) * k for v in (row.put_on, row.arrived, row.held, row.lost)),
+                reaction,
+                "|" if seen else "",
+                case.by,
+            ],
             ("case", row.name),
-        )  # fmt: skip
+        )
     return out
 
 
@@ -69,7 +90,8 @@ def factors(state: DeskState, units: UnitSet) -> Rows:
     )
     for c in found:
         cells = [
-            f"± {c.factors[n]:g}" if n in c.roots else f"{c.factors[n]:g}" if n in c.factors else "" for n in cases
+            f"± {c.factors[n]:g}" if n in c.roots else f"{c.factors[n]:g}" if n in c.factors else ""
+            for n in cases
         ]
         out.add([c.name, c.kind, *cells], ("case", c.name))
     return out
@@ -97,7 +119,8 @@ def audited(state: DeskState, units: UnitSet) -> Rows:
 
 
 def member_sums(state: DeskState, units: UnitSet) -> Rows:
-    """What each member carries in the shown case, from everything: mean, peak and total of its one diagram."""
+    """What each member carries in the shown case, from everything: mean, peak and total of its one
+    diagram."""
     f = units.force[1]
     head = [
         "Member",
@@ -148,9 +171,17 @@ def load_page(review: Review, page: str, case: str, units: UnitSet, state_origin
     f, k = units.force[1], units.force[0]
     first = {"loads by case": "Case", "loads by storey": "Storey", "loads by origin": "Origin"}[page]
     out = Rows(
-        [first, *(f"Put on {a}, {f}" for a in "xyz"), *(f"Arrived {a}, {f}" for a in "xyz"), f"Shells, walls z, {f}", f"Not carried z, {f}", "Share not carried",
-         f"Area × pressure, {f}", *(f"Reaction {a}, {f}" for a in "xyz")]
-    )  # fmt: skip
+        [
+            first,
+            *(f"Put on {a}, {f}" for a in "xyz"),
+            *(f"Arrived {a}, {f}" for a in "xyz"),
+            f"Shells, walls z, {f}",
+            f"Not carried z, {f}",
+            "Share not carried",
+            f"Area × pressure, {f}",
+            *(f"Reaction {a}, {f}" for a in "xyz"),
+        ]
+    )
     if page == "loads by case":
         rows = load_rows(review)
         out.note = "of every case; a row shows the case"
@@ -182,7 +213,9 @@ def _values(row: LoadRow, k: float) -> list[object]:
     reaction: list[object] = [None] * 3 if row.reaction is None else [float(v) * k for v in row.reaction]
     share = f"{row.share_lost:.1%}" if row.share_lost > 1e-9 else None
     area = row.pressure_area * k if row.pressure_area else None
-    put, arrived = ([float(v) * k if abs(v) > 1e-6 else None for v in part] for part in (row.put_on, row.arrived))
+    put, arrived = (
+        [float(v) * k if abs(v) > 1e-6 else None for v in part] for part in (row.put_on, row.arrived)
+    )
     return [row.name, *put, *arrived, z(row.held), z(row.lost), share, area, *reaction]
 
 
@@ -190,7 +223,22 @@ def loads(state: DeskState, units: UnitSet) -> Rows:
     """Every load as it was put on, a row each."""
     f = units.force[1]
     out = Rows(
-        ["Case", "Kind", "On", "What", "From", "To", "x", "y", "z", "x at end", "y at end", "z at end", "Axes", "By"]
+        [
+            "Case",
+            "Kind",
+            "On",
+            "What",
+            "From",
+            "To",
+            "x",
+            "y",
+            "z",
+            "x at end",
+            "y at end",
+            "z at end",
+            "Axes",
+            "By",
+        ]
     )
     out.note = f"Forces in {f}, line loads in {f}/m, areas in {f}/m²"
     review = state.review
@@ -205,25 +253,37 @@ def loads(state: DeskState, units: UnitSet) -> Rows:
     for case in model.cases.values():
         head = [case.name, case.kind]
         if any(case.self_weight):
-            out.add([*head, "all parts", "self-weight", None, None, *case.self_weight, *none, "global", case.by])
+            out.add(
+                [*head, "all parts", "self-weight", None, None, *case.self_weight, *none, "global", case.by]
+            )
         for item in case.node_loads:
             for what, value in (("force", item.force), ("moment", item.moment)):
                 if any(value):
                     pick: Pick = ("node", item.node)
-                    out.add([*head, item.node, what, None, None, *scaled(value), *none, "global", item.by], pick)
+                    out.add(
+                        [*head, item.node, what, None, None, *scaled(value), *none, "global", item.by], pick
+                    )
         for load in case.member_loads:
             member = model.members.get(load.member)
             name = (member.name or member.id) if member else load.member
-            what = f"{'point' if load.a == load.b else 'line'} {load.kind}" + (", projected" if load.projected else "")
+            what = f"{'point' if load.a == load.b else 'line'} {load.kind}" + (
+                ", projected" if load.projected else ""
+            )
             end = none if load.a == load.b else scaled(load.qb)
             reach: list[object] = [load.a, None if load.a == load.b else load.b]
             axes = "local" if load.local else "global"
-            out.add([*head, name, what, *reach, *scaled(load.qa), *end, axes, load.by], ("member", load.member))
+            out.add(
+                [*head, name, what, *reach, *scaled(load.qa), *end, axes, load.by], ("member", load.member)
+            )
         for area in case.area_loads:
             surface = model.surfaces.get(area.surface)
             name = (surface.name or surface.id) if surface else area.surface or area.name or "free area"
             what = (
-                "area on members" if area.onto == "members" else "area" if area.outline is None else "part of the area"
+                "area on members"
+                if area.onto == "members"
+                else "area"
+                if area.outline is None
+                else "part of the area"
             )
             what += ", projected" if area.projected else ""
             end = scaled(area.values[-1]) if len(area.values) > 1 else none
@@ -231,14 +291,17 @@ def loads(state: DeskState, units: UnitSet) -> Rows:
             axes = "local" if area.local else "global"
             out.add([*head, name, what, None, None, *scaled(area.values[0]), *end, axes, area.by], pick)
         for share, placed in zip(
-            (s for s in review.distribution.case(case.name).shares if s.kind in ("line", "point")), case.space_loads
+            (s for s in review.distribution.case(case.name).shares if s.kind in ("line", "point")),
+            case.space_loads,
         ):
             taker = model.part(share.taker)
             name = (taker.name or taker.id) if taker is not None else share.taker or "nothing there"
             end = scaled(placed.qb) if len(placed.line) == 2 else none
             what = f"{share.kind} in space"
             pick = (
-                ("surface" if share.taker in model.surfaces else "member", share.taker) if taker is not None else None
+                ("surface" if share.taker in model.surfaces else "member", share.taker)
+                if taker is not None
+                else None
             )
             out.add([*head, name, what, None, None, *scaled(placed.qa), *end, "global", placed.by], pick)
         for t in case.temperatures:
@@ -246,9 +309,13 @@ def loads(state: DeskState, units: UnitSet) -> Rows:
             name = (member.name or member.id) if member else t.member
             values = [t.uniform, t.grad_y, t.grad_z]
             out.add(
-                [*head, name, "temperature, K; K/m", None, None, *values, *none, "local", t.by], ("member", t.member)
+                [*head, name, "temperature, K; K/m", None, None, *values, *none, "local", t.by],
+                ("member", t.member),
             )
         for s in case.settlements:
             values = [v * 1000 for v in s.movement[:3]]
-            out.add([*head, s.node, "settlement, mm", None, None, *values, *none, "global", s.by], ("node", s.node))
+            out.add(
+                [*head, s.node, "settlement, mm", None, None, *values, *none, "global", s.by],
+                ("node", s.node),
+            )
     return out

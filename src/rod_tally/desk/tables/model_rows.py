@@ -25,9 +25,20 @@ def nodes(state: DeskState, units: UnitSet) -> Rows:
 
 def members(state: DeskState, units: UnitSet) -> Rows:
     out = Rows(
-        ["Member", "Class", "Storey", "Section", "Material", f"Length, {units.length[1]}",
-         f"Weight, {units.force[1]}", "Start", "End", "Release, start", "Release, end"]
-    )  # fmt: skip
+        [
+            "Member",
+            "Class",
+            "Storey",
+            "Section",
+            "Material",
+            f"Length, {units.length[1]}",
+            f"Weight, {units.force[1]}",
+            "Start",
+            "End",
+            "Release, start",
+            "Release, end",
+        ]
+    )
     review = state.review
     if review is None:
         return out
@@ -35,22 +46,41 @@ def members(state: DeskState, units: UnitSet) -> Rows:
     for m in model.members.values():
         out.add(
             [
-                m.name or m.id, m.cls, m.storey, m.section, m.material, model.length(m) * units.length[0],
-                model.weight(m) * units.force[0], m.start, m.end,
+                m.name or m.id,
+                m.cls,
+                m.storey,
+                m.section,
+                m.material,
+                model.length(m) * units.length[0],
+                model.weight(m) * units.force[0],
+                m.start,
+                m.end,
                 m.release_start.words,
                 m.release_end.words,
             ],
             ("member", m.id),
             m.id,
-        )  # fmt: skip
+        )
     return out
 
 
 def surfaces(state: DeskState, units: UnitSet) -> Rows:
     out = Rows(
-        ["Surface", "Class", "Storey", "Thickness, mm", "Material", "Area, source, m²", "Area, m²", "Volume, m³",
-         f"Weight, {units.force[1]}", "Openings", "Tied", "Held"]
-    )  # fmt: skip
+        [
+            "Surface",
+            "Class",
+            "Storey",
+            "Thickness, mm",
+            "Material",
+            "Area, source, m²",
+            "Area, m²",
+            "Volume, m³",
+            f"Weight, {units.force[1]}",
+            "Openings",
+            "Tied",
+            "Held",
+        ]
+    )
     review = state.review
     for s in review.model.surfaces.values() if review else ():
         held = ["foot " + ", ".join(sorted({h.support.words for h in s.supports}))] if s.supports else []
@@ -58,19 +88,47 @@ def surfaces(state: DeskState, units: UnitSet) -> Rows:
         held += [f"bed {s.bedding / 1e6:g} MN/m³{zones}"] if s.on_ground else []
         weight = review.model.surface_weight(s) * units.force[0] if review else None
         out.add(
-            [s.name or s.id, s.cls, s.storey, s.thickness * 1000, s.material, s.source_area, s.area, s.volume, weight,
-             len(s.openings) or None, len({j.other for j in s.joints}) or None, ", ".join(held)],
-            ("surface", s.id), s.guess or s.id,
-        )  # fmt: skip
+            [
+                s.name or s.id,
+                s.cls,
+                s.storey,
+                s.thickness * 1000,
+                s.material,
+                s.source_area,
+                s.area,
+                s.volume,
+                weight,
+                len(s.openings) or None,
+                len({j.other for j in s.joints}) or None,
+                ", ".join(held),
+            ],
+            ("surface", s.id),
+            s.guess or s.id,
+        )
     return out
 
 
 def sections(state: DeskState, units: UnitSet) -> Rows:
     """Sections with their values beside the catalogue's, where they are named after one of it."""
     out = Rows(
-        ["Section", "Members", "Shape", "A, cm²", "Iy, cm⁴", "Iz, cm⁴", "J, cm⁴", "Shear centre y, mm", "z, mm",
-         "Catalogue", "A there", "Iy there", "Iz there", "Area difference, %", "From"]
-    )  # fmt: skip
+        [
+            "Section",
+            "Members",
+            "Shape",
+            "A, cm²",
+            "Iy, cm⁴",
+            "Iz, cm⁴",
+            "J, cm⁴",
+            "Shear centre y, mm",
+            "z, mm",
+            "Catalogue",
+            "A there",
+            "Iy there",
+            "Iz there",
+            "Area difference, %",
+            "From",
+        ]
+    )
     review = state.review
     if review is None:
         return out
@@ -93,7 +151,8 @@ def sections(state: DeskState, units: UnitSet) -> Rows:
 
 
 def materials(state: DeskState, units: UnitSet) -> Rows:
-    """Materials with what they are computed with beside what the standard has for the grade they are named after."""
+    """Materials with what they are computed with beside what the standard has for the grade they are named
+    after."""
     out = Rows(["Material", "Parts", "Kind", "Grade"])
     for title, unit in (("E", "GPa"), ("G", "GPa"), ("density", "kg/m³"), ("strength", "MPa")):
         out.columns += [f"{title}, {unit}", "standard", "from"]
@@ -119,9 +178,13 @@ def materials(state: DeskState, units: UnitSet) -> Rows:
             there = None
             if grade is not None:
                 there = (
-                    (grade.G or grade.E / (2 * (1 + grade.poisson))) if name == "G" else getattr(grade, name) or None
+                    (grade.G or grade.E / (2 * (1 + grade.poisson)))
+                    if name == "G"
+                    else getattr(grade, name) or None
                 )
-            how = (m.origin or {}).get(name, "source" if getattr(m, name) is not None else "computed" if own else "")
+            how = (m.origin or {}).get(
+                name, "source" if getattr(m, name) is not None else "computed" if own else ""
+            )
             values += [own / scale if own else own, there / scale if there else None, how]
             if own and there and abs(own / there - 1) > 0.01:
                 apart.append(f"{name} {own / there - 1:+.0%}")

@@ -77,7 +77,16 @@ STEP_TABLES: dict[str, tuple[str, ...]] = {
     "Supports": ("nodes", "members", "reactions"),
     "Loads": ("loads", "cases", "combinations", "tally"),
     "Run": ("displacements", "reactions", "forces", "surface_forces", "cases"),
-    "Response": ("displacements", "forces", "envelope", "reactions", "surface_forces", "cuts", "storeys", "modes"),
+    "Response": (
+        "displacements",
+        "forces",
+        "envelope",
+        "reactions",
+        "surface_forces",
+        "cuts",
+        "storeys",
+        "modes",
+    ),
     "Revision": ("again", "changes", "carried", "elsewhere", "parity"),
     "Close-out": ("ready", "tally", "log"),
 }

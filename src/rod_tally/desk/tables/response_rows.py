@@ -15,10 +15,18 @@ from .rows import Pick, Rows
 MOST_ROWS = 20_000  # of stations in a table; a spreadsheet of all tables has them all
 SIX = ("Fx", "Fy", "Fz", "Mx", "My", "Mz")
 GIVEN = {
-    "loads": "loads above", "columns": "columns", "braces": "braces", "walls": "walls", "others": "other members, slabs",
-    "arms": "rigid arms", "left": "left over", "member": "member", "surface": "slab, wall", "load": "load",
+    "loads": "loads above",
+    "columns": "columns",
+    "braces": "braces",
+    "walls": "walls",
+    "others": "other members, slabs",
+    "arms": "rigid arms",
+    "left": "left over",
+    "member": "member",
+    "surface": "slab, wall",
+    "load": "load",
     "support": "support",
-}  # fmt: skip
+}
 
 SAME_LEVEL = 0.1  # m; feet of columns this near to each other in height are at one level
 
@@ -26,8 +34,21 @@ SAME_LEVEL = 0.1  # m; feet of columns this near to each other in height are at 
 def storeys(state: DeskState, units: UnitSet) -> Rows:
     """Loads, shears, drift and mass by storey in the case that is shown, the highest first."""
     f, small = units.force, units.small
-    out = Rows(["Storey", "Elevation, m", *(f"F{a}, {f[1]}" for a in "xyz"), f"Shear x, {f[1]}", "Shear y",
-                f"Drift x, {small[1]}", "Drift y", "Drift / height", "Mass, t", "Centre x, m", "Centre y"])  # fmt: skip
+    out = Rows(
+        [
+            "Storey",
+            "Elevation, m",
+            *(f"F{a}, {f[1]}" for a in "xyz"),
+            f"Shear x, {f[1]}",
+            "Shear y",
+            f"Drift x, {small[1]}",
+            "Drift y",
+            "Drift / height",
+            "Mass, t",
+            "Centre x, m",
+            "Centre y",
+        ]
+    )
     review = state.review
     rows = [r for r in review.storeys if r.case == state.case] if review is not None else []
     out.note = f"Case {state.case}" if rows else "of computed load cases"
@@ -38,33 +59,67 @@ def storeys(state: DeskState, units: UnitSet) -> Rows:
             most = max(abs(r.drift_x), abs(r.drift_y))
             ratio = f"1/{(r.elevation - below.elevation) / most:.0f}" if most > 1e-9 else None
         out.add(
-            [r.storey, r.elevation, *(v * f[0] for v in (r.fx, r.fy, r.fz, r.shear_x, r.shear_y)), *drift, ratio,
-             r.mass / 1000, r.mass_x, r.mass_y]
-        )  # fmt: skip
+            [
+                r.storey,
+                r.elevation,
+                *(v * f[0] for v in (r.fx, r.fy, r.fz, r.shear_x, r.shear_y)),
+                *drift,
+                ratio,
+                r.mass / 1000,
+                r.mass_x,
+                r.mass_y,
+            ]
+        )
     return out
 
 
 def modes(state: DeskState, units: UnitSet) -> Rows:
     """Periods and the mass each mode moves, with the running sums."""
     out = Rows(
-        ["Mode", "Period, s", "Frequency, Hz", *(f"Mass {a}, %" for a in "xyz"), *(f"Sum {a}, %" for a in "xyz")]
+        [
+            "Mode",
+            "Period, s",
+            "Frequency, Hz",
+            *(f"Mass {a}, %" for a in "xyz"),
+            *(f"Sum {a}, %" for a in "xyz"),
+        ]
     )
     review = state.review
     total = np.zeros(3)
     if review is not None:
-        mass = ", ".join(f"{f:g} {n}" for n, f in mass_cases(review.model, review.settings.modes.mass).items())
+        mass = ", ".join(
+            f"{f:g} {n}" for n, f in mass_cases(review.model, review.settings.modes.mass).items()
+        )
         out.note = f"mass from {mass}; a row shows its shape" if review.modes else "none were found"
     for m in review.modes if review is not None else ():
         own = np.array([m.mass_x, m.mass_y, m.mass_z])
         total += own
-        out.add([m.mode, m.period, 1 / m.period, *(own * 100).tolist(), *(total * 100).tolist()], ("mode", str(m.mode)))
+        out.add(
+            [m.mode, m.period, 1 / m.period, *(own * 100).tolist(), *(total * 100).tolist()],
+            ("mode", str(m.mode)),
+        )
     return out
 
 
 def centres(state: DeskState, units: UnitSet) -> Rows:
     """Where each storey's mass and stiffness have their centres, and whether pushing the storey turns it."""
-    out = Rows(["Storey", "Elevation, m", "Mass, t", "Mass x, m", "Mass y", "Stiffness x, m", "Stiffness y", "Off in x, m", "Off in y",
-                "0.3 radius x, m", "0.3 radius y", "Gyration, m", "Turns"])  # fmt: skip
+    out = Rows(
+        [
+            "Storey",
+            "Elevation, m",
+            "Mass, t",
+            "Mass x, m",
+            "Mass y",
+            "Stiffness x, m",
+            "Stiffness y",
+            "Off in x, m",
+            "Off in y",
+            "0.3 radius x, m",
+            "0.3 radius y",
+            "Gyration, m",
+            "Turns",
+        ]
+    )
     review = state.review
     if review is None:
         return out
@@ -76,9 +131,21 @@ def centres(state: DeskState, units: UnitSet) -> Rows:
     for c in reversed(review.centres):
         off = c.eccentricity
         out.add(
-            [c.storey, c.elevation, c.mass / 1000, c.mass_x, c.mass_y, c.stiff_x, c.stiff_y, *off, 0.3 * c.radius_x, 0.3 * c.radius_y,
-             c.gyration, "yes" if c.turns else ""]
-        )  # fmt: skip
+            [
+                c.storey,
+                c.elevation,
+                c.mass / 1000,
+                c.mass_x,
+                c.mass_y,
+                c.stiff_x,
+                c.stiff_y,
+                *off,
+                0.3 * c.radius_x,
+                0.3 * c.radius_y,
+                c.gyration,
+                "yes" if c.turns else "",
+            ]
+        )
     return out
 
 
@@ -104,12 +171,20 @@ def storey_cuts(state: DeskState, units: UnitSet) -> Rows:
             shares: list[object] = [None, None]
             if what not in ("loads", "left"):
                 size = float(np.abs(load[:3]).max())
-                shares = [float(-v[d] / load[d] * 100) if abs(load[d]) > 1e-4 * size else None for d in range(2)]
+                shares = [
+                    float(-v[d] / load[d] * 100) if abs(load[d]) > 1e-4 * size else None for d in range(2)
+                ]
             out.add(
-                [f"{cut.storey} and {following[cut.storey]}", float(at[2]), GIVEN[what], *(v[:3] * f[0]).tolist(),
-                 *(v[3:] * m[0]).tolist(), *shares],
+                [
+                    f"{cut.storey} and {following[cut.storey]}",
+                    float(at[2]),
+                    GIVEN[what],
+                    *(v[:3] * f[0]).tolist(),
+                    *(v[3:] * m[0]).tolist(),
+                    *shares,
+                ],
                 tip=f"moments about ({at[0]:.2f}, {at[1]:.2f}, {at[2]:.2f}) m",
-            )  # fmt: skip
+            )
     return out
 
 
@@ -201,8 +276,9 @@ def stacks(state: DeskState, units: UnitSet) -> Rows:
 
 
 def _feet_before(state: DeskState) -> tuple[dict[str, list[tuple[float, float]]], str]:
-    """Of what the revision's columns are in the baseline, by the revision's ids: heights (m, as the revision has them) and axial
-    forces (N) at the feet of each storey's length, in the case that is the shown one's counterpart; and what to say of it."""
+    """Of what the revision's columns are in the baseline, by the revision's ids: heights (m, as the revision
+    has them) and axial forces (N) at the feet of each storey's length, in the case that is the shown one's
+    counterpart; and what to say of it."""
     baseline, comparison = state.baseline, state.comparison
     if baseline is None or comparison is None:
         return {}, ""
@@ -223,7 +299,8 @@ def _feet_before(state: DeskState) -> tuple[dict[str, list[tuple[float, float]]]
 
 
 def at_ends(state: DeskState, units: UnitSet) -> Rows:
-    """Forces of the selected members, or of those shown, at their ends and in their middle in the shown case."""
+    """Forces of the selected members, or of those shown, at their ends and in their middle in the shown
+    case."""
     return _stations(state, units, False)
 
 
@@ -234,7 +311,15 @@ def at_stations(state: DeskState, units: UnitSet) -> Rows:
 
 def _stations(state: DeskState, units: UnitSet, every: bool) -> Rows:
     factors = [getattr(units, FORCE_KIND[c]) for c in COMPONENTS]
-    out = Rows(["Member", "Storey", "Section", "At, m", *(f"{c}, {unit}" for c, (_, unit) in zip(COMPONENTS, factors))])
+    out = Rows(
+        [
+            "Member",
+            "Storey",
+            "Section",
+            "At, m",
+            *(f"{c}, {unit}" for c, (_, unit) in zip(COMPONENTS, factors)),
+        ]
+    )
     review, case = state.review, state.case
     if review is None:
         return out

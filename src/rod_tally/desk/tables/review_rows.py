@@ -43,10 +43,12 @@ def findings(state: DeskState, units: UnitSet) -> Rows:
         shown = status + (f": {reason}" if reason else "")
         answers = revision.answers_to(f)
         if answers:
-            shown += (
-                f" · {len(answers)} answer{'s' if len(answers) > 1 else ''}: {answers[-1].text or answers[-1].status}"
-            )
-        out.add([SEVERITY_MARK[f.severity], title_of(f), where, f.message, shown, f.code], pick, "; ".join(f.actions))
+            shown += f" · {len(answers)} answer{'s' if len(answers) > 1 else ''}: {answers[-1].text or answers[-1].status}"
+        out.add(
+            [SEVERITY_MARK[f.severity], title_of(f), where, f.message, shown, f.code],
+            pick,
+            "; ".join(f.actions),
+        )
     return out
 
 
@@ -70,7 +72,17 @@ def tally(state: DeskState, units: UnitSet) -> Rows:
     """The tally: classes counted and measured, then each case's load applied against its reactions."""
     f = units.force[1]
     out = Rows(
-        ["What", "Source", "Model", "Difference", "Length, source", "Length, model", "Area, m²", f"Weight, {f}", "Why"]
+        [
+            "What",
+            "Source",
+            "Model",
+            "Difference",
+            "Length, source",
+            "Length, model",
+            "Area, m²",
+            f"Weight, {f}",
+            "Why",
+        ]
     )
     review = state.review
     if review is None:

@@ -12,7 +12,8 @@ Pick = tuple[str, str] | None
 
 @dataclass(slots=True)
 class Rows:
-    """Columns with their titles, rows of values (text or numbers, None for absent), and what each row points at."""
+    """Columns with their titles, rows of values (text or numbers, None for absent), and what each row points
+    at."""
 
     columns: list[str]
     rows: list[list[object]] = field(default_factory=list)
@@ -24,7 +25,9 @@ class Rows:
         default_factory=set
     )  # titles of columns whose cells are changed in place, beside those of the table
 
-    def add(self, values: Sequence[object], pick: Pick = None, tip: str = "", makers: Sequence[str] = ()) -> None:
+    def add(
+        self, values: Sequence[object], pick: Pick = None, tip: str = "", makers: Sequence[str] = ()
+    ) -> None:
         """`makers`: ids of the members and surfaces that make the row, shown alone when it is clicked."""
         # what a row does not say stays empty
         self.rows.append([*values, *[None] * (len(self.columns) - len(values))])

@@ -16,13 +16,16 @@ WORDS = {"n": "N", "v": "V", "vz": "V out", "m": "M", "mb": "M out", "mt": "M ac
 
 
 CARRIES = {
-    "shell": "carries as a shell in a run", "column": "stands for one column in a run",
-    "two-way": "hands its loads on by yield lines", "one-way": "hands its loads on one way",
-}  # fmt: skip
+    "shell": "carries as a shell in a run",
+    "column": "stands for one column in a run",
+    "two-way": "hands its loads on by yield lines",
+    "one-way": "hands its loads on one way",
+}
 
 
 def surface_results(state: DeskState, units: UnitSet, ident: str) -> list[str]:
-    """What the shown case gives of one slab or wall, in lines: how far it moves, and the range of each moment and force."""
+    """What the shown case gives of one slab or wall, in lines: how far it moves, and the range of each moment
+    and force."""
     review, case = state.review, state.case
     fields = review.fields if review is not None and not review.fields_waiting else None
     stale = state.revision is not None and state.revision.stale
@@ -42,13 +45,16 @@ def surface_results(state: DeskState, units: UnitSet, ident: str) -> list[str]:
         parts = []
         for name in names:
             own = values[:, PLATE_COMPONENTS.index(name)]
-            parts.append(f"{name} {units.show(float(own.min()), kind, 3)} to {units.show(float(own.max()), kind, 3)}")
+            parts.append(
+                f"{name} {units.show(float(own.min()), kind, 3)} to {units.show(float(own.max()), kind, 3)}"
+            )
         out.append(f"{', '.join(parts)} {getattr(units, kind)[1]}/m")
     return out
 
 
 def _fields(state: DeskState, out: Rows) -> PlateFields | None:
-    """What gives the forces of slabs and walls; None where there are none or not yet, with a word in the rows' note."""
+    """What gives the forces of slabs and walls; None where there are none or not yet, with a word in the
+    rows' note."""
     review = state.review
     if review is not None and review.fields_waiting:
         out.note = "Run, Slab and wall forces works them out"
@@ -91,7 +97,8 @@ def surface_forces(state: DeskState, units: UnitSet) -> Rows:
 
 
 def surface_stresses(state: DeskState, units: UnitSet) -> Rows:
-    """Largest equivalent stress of each slab and wall at its faces and in its middle in the shown case, the most stressed first."""
+    """Largest equivalent stress of each slab and wall at its faces and in its middle in the shown case, the
+    most stressed first."""
     out = Rows(
         [
             "Surface",
@@ -114,7 +121,9 @@ def surface_stresses(state: DeskState, units: UnitSet) -> Rows:
         out.note = f"{state.case}: responses without sign have no equivalent stress; those of a face are in Force above the view"
         return out
     forces = fields.forces(r, c)
-    thickness = np.array([fields.plates.shapes[s].thickness for s in fields.plates.surfaces])[fields.corners.surface]
+    thickness = np.array([fields.plates.shapes[s].thickness for s in fields.plates.surfaces])[
+        fields.corners.surface
+    ]
     found = np.stack([quantity(forces, thickness, f"se {face}") for face in FACES], axis=1)
     done = r.node_done[c][fields.corners.node]
     rows = []
@@ -124,7 +133,13 @@ def surface_stresses(state: DeskState, units: UnitSet) -> Rows:
             continue
         largest = own[int(found[own].max(axis=1).argmax())]
         at = fields.plates.points[fields.corners.node[largest]] + review.model.origin
-        values: list[object] = [s.name or ident, s.cls, s.storey, s.material, *(found[own].max(axis=0) * 1e-6).tolist()]
+        values: list[object] = [
+            s.name or ident,
+            s.cls,
+            s.storey,
+            s.material,
+            *(found[own].max(axis=0) * 1e-6).tolist(),
+        ]
         rows.append((-float(found[largest].max()), ident, [*values, ", ".join(f"{v:.2f}" for v in at)]))
     for _, ident, values in sorted(rows, key=lambda row: row[:2]):
         out.add(values, ("surface", ident))
@@ -136,7 +151,8 @@ def surface_stresses(state: DeskState, units: UnitSet) -> Rows:
 
 
 def surfaces_over(state: DeskState, units: UnitSet) -> Rows:
-    """Lowest and highest of the shown quantity of each slab and wall over all combinations, and which gives them."""
+    """Lowest and highest of the shown quantity of each slab and wall over all combinations, and which gives
+    them."""
     name = state.plate
     kind = unit_kind(name)
     factor, unit = (1e-6, "N/mm²") if kind == "stress" else getattr(units, kind)
@@ -156,9 +172,13 @@ def surfaces_over(state: DeskState, units: UnitSet) -> Rows:
         if s is None or not len(own):
             continue
         low, high = own[int(found.low[own].argmin())], own[int(found.high[own].argmax())]
-        names = [found.combinations[int(by[at])].name for by, at in ((found.low_by, low), (found.high_by, high))]
+        names = [
+            found.combinations[int(by[at])].name for by, at in ((found.low_by, low), (found.high_by, high))
+        ]
         values = float(found.low[low]) * factor, float(found.high[high]) * factor
-        out.add([s.name or ident, s.cls, s.storey, values[0], names[0], values[1], names[1]], ("surface", ident))
+        out.add(
+            [s.name or ident, s.cls, s.storey, values[0], names[0], values[1], names[1]], ("surface", ident)
+        )
     return out
 
 
@@ -166,9 +186,24 @@ def wall_stability(state: DeskState, units: UnitSet) -> Rows:
     """Stability of each wall at the bottom and top of its storeys in the shown case, no joint pulling."""
     (ff, f), (fm, m) = units.force, units.moment
     out = Rows(
-        ["Wall", "Storey", "Cut", "Length, m", f"N, {f}", f"V, {f}", f"M, {m}", "e, m", "Pressed, elastic, m", "Pressed, plastic, m",
-         "Pressure, elastic, MPa", "Pressure, plastic, MPa", f"Tie, {f}", "Sliding", "Not said, and why"]
-    )  # fmt: skip
+        [
+            "Wall",
+            "Storey",
+            "Cut",
+            "Length, m",
+            f"N, {f}",
+            f"V, {f}",
+            f"M, {m}",
+            "e, m",
+            "Pressed, elastic, m",
+            "Pressed, plastic, m",
+            "Pressure, elastic, MPa",
+            "Pressure, plastic, MPa",
+            f"Tie, {f}",
+            "Sliding",
+            "Not said, and why",
+        ]
+    )
     review = state.review
     if review is None:
         return out
@@ -185,9 +220,14 @@ def wall_stability(state: DeskState, units: UnitSet) -> Rows:
         found: list[object] = [None] * 7
         if not p.why_not:
             found = [
-                _finite(b.eccentricity), _finite(b.elastic_length), _finite(b.plastic_length), _finite(b.elastic_pressure, 1e-6),
-                _finite(b.plastic_pressure, 1e-6), _finite(b.tie, ff), _finite(b.sliding),
-            ]  # fmt: skip
+                _finite(b.eccentricity),
+                _finite(b.elastic_length),
+                _finite(b.plastic_length),
+                _finite(b.elastic_pressure, 1e-6),
+                _finite(b.plastic_pressure, 1e-6),
+                _finite(b.tie, ff),
+                _finite(b.sliding),
+            ]
         words = [p.why_not, p.note]
         if not p.why_not and np.isinf(b.tie[0]):
             words.append("no tie holds it: too much pressure")
@@ -202,9 +242,22 @@ def wall_joints(state: DeskState, units: UnitSet) -> Rows:
     """Forces along the upright edges at which walls are joined, in the shown case."""
     ff, f = units.force
     out = Rows(
-        ["Wall", "Joined with", "Storey", "Length, m", f"V, {f}", f"V largest, {f}/m", "at height, m", f"N, {f}",
-         f"Tension, {f}/m", f"Compression, {f}/m", f"Across, {f}", f"M, {units.moment[1]}", "Use"]
-    )  # fmt: skip
+        [
+            "Wall",
+            "Joined with",
+            "Storey",
+            "Length, m",
+            f"V, {f}",
+            f"V largest, {f}/m",
+            "at height, m",
+            f"N, {f}",
+            f"Tension, {f}/m",
+            f"Compression, {f}/m",
+            f"Across, {f}",
+            f"M, {units.moment[1]}",
+            "Use",
+        ]
+    )
     review = state.review
     if review is None:
         return out
@@ -212,7 +265,11 @@ def wall_joints(state: DeskState, units: UnitSet) -> Rows:
         out.note = review.why_old
         return out
     capacity = review.settings.walls.joint_shear
-    allowed = f"use of {capacity * ff:g} {f}/m" if capacity else "no capacity is given (settings, walls.joint_shear)"
+    allowed = (
+        f"use of {capacity * ff:g} {f}/m"
+        if capacity
+        else "no capacity is given (settings, walls.joint_shear)"
+    )
     out.note = (
         f"Case {state.case}; what the joined walls give this one: V upwards along the joint, N in tension across it, "
         f"walls computed as shells; {allowed}"
@@ -222,8 +279,19 @@ def wall_joints(state: DeskState, units: UnitSet) -> Rows:
         others = [review.model.surfaces[i].name or i for i in e.others if i in review.model.surfaces]
         v, n, across, m = (float(x) for x in got.total)
         use = abs(got.shear) / capacity if capacity else None
-        values = [v * ff, got.shear * ff, got.height, n * ff, got.tension * ff, got.compression * ff, across * ff]
-        out.add([e.wall, ", ".join(others), e.storey, length, *values, m * units.moment[0], use], ("surface", e.ident))
+        values = [
+            v * ff,
+            got.shear * ff,
+            got.height,
+            n * ff,
+            got.tension * ff,
+            got.compression * ff,
+            across * ff,
+        ]
+        out.add(
+            [e.wall, ", ".join(others), e.storey, length, *values, m * units.moment[0], use],
+            ("surface", e.ident),
+        )
     return out
 
 
@@ -235,9 +303,16 @@ def cuts(state: DeskState, units: UnitSet) -> Rows:
     """Forces of every cut in the case that is shown, its factor included."""
     f, m = units.force[1], units.moment[1]
     out = Rows(
-        ["Cut", "Set", "Storey", "Length, m", "Factor", *(f"{WORDS[c]}, {f if c[0] in 'nv' else m}" for c in CUT_COMPONENTS),
-         "Why there is none"]
-    )  # fmt: skip
+        [
+            "Cut",
+            "Set",
+            "Storey",
+            "Length, m",
+            "Factor",
+            *(f"{WORDS[c]}, {f if c[0] in 'nv' else m}" for c in CUT_COMPONENTS),
+            "Why there is none",
+        ]
+    )
     review = state.review
     if review is None or not review.cuts:
         out.note = "Run, Cuts across a floor… or Cut through a wall… makes some"

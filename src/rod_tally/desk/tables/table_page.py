@@ -91,7 +91,9 @@ class TablePage(QWidget):
         self.table.clicked.connect(self._makers)
         self.table.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.table.customContextMenuRequested.connect(self._menu)
-        QShortcut(QKeySequence.StandardKey.Copy, self.table, self.copy, context=Qt.ShortcutContext.WidgetShortcut)
+        QShortcut(
+            QKeySequence.StandardKey.Copy, self.table, self.copy, context=Qt.ShortcutContext.WidgetShortcut
+        )
         if name in EDITABLE:
             for keys, call in (
                 (QKeySequence.StandardKey.Paste, self.paste),
@@ -116,21 +118,25 @@ class TablePage(QWidget):
     def _change(self, row: int, column: int, text: str, where: str) -> Change:
         """`row` is of the rows as they are, not as they are sorted."""
         content = self.model.content
-        return Change(key_of(self.name, content.rows[row], content.picks[row]), content.columns[column], text, where)
+        return Change(
+            key_of(self.name, content.rows[row], content.picks[row]), content.columns[column], text, where
+        )
 
     def _edited(self, row: int, column: int, text: str) -> None:
         where = f"{self.model.content.rows[row][0]}, {self.model.content.columns[column]}"
         self.changed.emit([self._change(row, column, text, where)])
 
     def paste(self) -> None:
-        """Cells from the clipboard, from the current cell on: rows as they are shown, columns from that one on. A cell of a column that
-        cannot be changed must be as it is."""
+        """Cells from the clipboard, from the current cell on: rows as they are shown, columns from that one
+        on. A cell of a column that cannot be changed must be as it is."""
         clipboard, current = QGuiApplication.clipboard(), self.table.currentIndex()
         text = clipboard.text() if clipboard is not None else ""
         lines = [line.split("\t") for line in text.rstrip("\n").split("\n")] if text.strip() else []
         if not lines or not current.isValid():
             self.said.emit(
-                "Click the cell where the copied cells begin, then paste" if lines else "The clipboard holds no cells"
+                "Click the cell where the copied cells begin, then paste"
+                if lines
+                else "The clipboard holds no cells"
             )
             return
         columns = self.model.content.columns
@@ -285,7 +291,9 @@ class TablePage(QWidget):
         for row in rows:
             source = self.proxy.mapToSource(self.proxy.index(row, 0)).row()
             values = self.model.content.rows[source]
-            lines.append("\t".join("" if v is None else repr(v) if isinstance(v, float) else str(v) for v in values))
+            lines.append(
+                "\t".join("" if v is None else repr(v) if isinstance(v, float) else str(v) for v in values)
+            )
         clipboard = QGuiApplication.clipboard()
         assert clipboard is not None
         clipboard.setText("\n".join(lines))

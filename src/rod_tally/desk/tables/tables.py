@@ -26,7 +26,8 @@ from .table_page import TablePage
 
 
 class Tables(QTabWidget):
-    """All tables; the one in front is filled, the others when they come to the front. `said`: a line for the status bar."""
+    """All tables; the one in front is filled, the others when they come to the front. `said`: a line for the
+    status bar."""
 
     said = pyqtSignal(str)
     menu_asked = pyqtSignal(QPoint)  # at a place of the screen, for what is picked
@@ -108,7 +109,8 @@ class Tables(QTabWidget):
         return make(self.state, self.units)
 
     def _follow(self) -> None:
-        """The forces at a node are those of the picked one; a member picked from among them leaves them as they are."""
+        """The forces at a node are those of the picked one; a member picked from among them leaves them as
+        they are."""
         picked = self.state.picked
         if picked is not None and picked[0] == "node" and self.pages["reactions"].choice.currentIndex() == 1:
             self.renew({"reactions"})

@@ -1,4 +1,5 @@
-"""The reviewed revision beside the shown one: the same overlay, case, storeys and scale, one camera, picked in either."""
+"""The reviewed revision beside the shown one: the same overlay, case, storeys and scale, one camera, picked
+in either."""
 
 from __future__ import annotations
 
@@ -17,16 +18,30 @@ from ..theme import SHEET
 from .view import View
 
 SAME = (
-    "overlay", "label", "component", "plate", "plate_range", "stress", "stress_range", "plate_averaged", "plate_crosses", "plate_over",
-    "cut", "scale", "times", "mode", "surfaces", "step",
-)  # fmt: skip
+    "overlay",
+    "label",
+    "component",
+    "plate",
+    "plate_range",
+    "stress",
+    "stress_range",
+    "plate_averaged",
+    "plate_crosses",
+    "plate_over",
+    "cut",
+    "scale",
+    "times",
+    "mode",
+    "surfaces",
+    "step",
+)
 CHANGES = "change"  # the overlay that draws both revisions by itself
 PLAIN = "sections"
 
 
 class BaselineView(QWidget):
-    """Follows the window's state and camera as far as they mean something in the other revision, and is followed by them. `say` puts a
-    line into the status bar."""
+    """Follows the window's state and camera as far as they mean something in the other revision, and is
+    followed by them. `say` puts a line into the status bar."""
 
     def __init__(self, state: DeskState, main: View, say: Callable[[str], object]) -> None:
         super().__init__()
@@ -71,7 +86,7 @@ class BaselineView(QWidget):
         self.view.close_view()
         self.main.draw()
 
-    # -- what is shown -------------------------------------------------------------------------------------------------
+    # -- what is shown ---------------------------------------------------------------------------------------
 
     @property
     def comparison(self) -> Comparison | None:
@@ -127,14 +142,17 @@ class BaselineView(QWidget):
     def _case(self, name: str) -> str:
         """The baseline's name of a case that was renamed."""
         rows = self.comparison.cases if self.comparison is not None else []
-        return next((r.baseline_name or name for r in rows if r.revised_name == name and r.status == "renamed"), name)
+        return next(
+            (r.baseline_name or name for r in rows if r.revised_name == name and r.status == "renamed"), name
+        )
 
     def twin(self, ident: str, back: bool = True) -> str:
         """The baseline's part for one of the shown revision's (`back`), or the other way; "" for none."""
         if self._paired is not self.comparison:
             self._paired = self.comparison
             pairs = [
-                (r.revised_id, r.baseline_id) for r in (self.comparison.parts if self.comparison is not None else ())
+                (r.revised_id, r.baseline_id)
+                for r in (self.comparison.parts if self.comparison is not None else ())
             ]
             both = [(n, o) for n, o in pairs if n and o]
             self._base_of = {n: o for n, o in reversed(both)}
@@ -147,7 +165,7 @@ class BaselineView(QWidget):
             return pairs.get(node, "")
         return next((n for n, b in pairs.items() if b == node), "")
 
-    # -- picked in either ----------------------------------------------------------------------------------------------
+    # -- picked in either ------------------------------------------------------------------------------------
 
     def _picked_there(self) -> None:
         """Something was picked in the shown revision."""
@@ -176,7 +194,7 @@ class BaselineView(QWidget):
     def _other(self, kind: str, ident: str, back: bool) -> str:
         return self._node_twin(ident, back) if kind == "node" else self.twin(ident, back)
 
-    # -- one camera, one scale -----------------------------------------------------------------------------------------
+    # -- one camera, one scale -------------------------------------------------------------------------------
 
     def _drawn(self) -> None:
         """Draw the view again whose scale is no longer that of both."""
@@ -190,7 +208,9 @@ class BaselineView(QWidget):
             return
         for here, there, forward in ((self.main, self.view, False), (self.view, self.main, True)):
             camera = here.plotter.camera
-            tag = camera.AddObserver("ModifiedEvent", lambda *_, a=here, b=there, f=forward: self._turn(a, b, f))
+            tag = camera.AddObserver(
+                "ModifiedEvent", lambda *_, a=here, b=there, f=forward: self._turn(a, b, f)
+            )
             self._links.append((camera, tag))
 
     def _turn(self, here: View, there: View, forward: bool) -> None:
@@ -208,7 +228,9 @@ class BaselineView(QWidget):
         self._busy = True
         one, two = here.plotter.camera, there.plotter.camera
         models: tuple[Model, Model] = (base.model, now.model) if forward else (now.model, base.model)
-        focus, position = (self._there(np.array(p), *models, forward) for p in (one.focal_point, one.position))
+        focus, position = (
+            self._there(np.array(p), *models, forward) for p in (one.focal_point, one.position)
+        )
         top = self._there(np.array(one.position) + np.array(one.up), *models, forward)
         two.focal_point, two.position, two.up = tuple(focus), tuple(position), tuple(top - position)
         two.parallel_scale = one.parallel_scale

@@ -1,4 +1,5 @@
-"""What overlays draw with: lines, symbols that keep to the screen, labels. Thin over VTK; knows nothing of models."""
+"""What overlays draw with: lines, symbols that keep to the screen, labels. Thin over VTK; knows nothing of
+models."""
 
 from __future__ import annotations
 
@@ -39,7 +40,9 @@ class Canvas:
         self.left_out: list[str] = []  # what could not be drawn, by name
         self._widths: dict[int, float] = {}
         self._actors: list[Any] = []
-        self._meshes: list[tuple[Any, pv.PolyData]] = []  # of the actors those that are no labels, with what they draw
+        self._meshes: list[
+            tuple[Any, pv.PolyData]
+        ] = []  # of the actors those that are no labels, with what they draw
         self._texts: list[tuple[Array, list[str], str, int]] = []
         self._symbols: list[_Symbols] = []
         self._moving: list[tuple[pv.PolyData, Array, Array]] = []
@@ -53,7 +56,9 @@ class Canvas:
         self.cells = 0
 
     def _add(self, mesh: pv.PolyData, **options: Any) -> None:
-        actor = self.plotter.add_mesh(mesh, render=False, pickable=False, lighting=False, reset_camera=False, **options)
+        actor = self.plotter.add_mesh(
+            mesh, render=False, pickable=False, lighting=False, reset_camera=False, **options
+        )
         self.cells += mesh.n_cells
         if self.within is not None:
             normal, low, high = self.within
@@ -89,7 +94,12 @@ class Canvas:
                 prop.line_width = self._widths.pop(id(actor))
 
     def lines(
-        self, segments: Array, colour: str = INK, width: float = 2.0, opacity: float = 1.0, colours: Any = None
+        self,
+        segments: Array,
+        colour: str = INK,
+        width: float = 2.0,
+        opacity: float = 1.0,
+        colours: Any = None,
     ) -> None:
         """Straight lines (n, 2, 3), in one colour or in `colours` (n, 3) of 0 to 255."""
         if not len(segments):
@@ -177,19 +187,29 @@ class Canvas:
         limits: tuple[float, float],
         colours: Sequence[str],
     ) -> None:
-        """Elements in bands of colour by the values (n,) at their corners; what lies beyond the limits in ink."""
+        """Elements in bands of colour by the values (n,) at their corners; what lies beyond the limits in
+        ink."""
         cells = np.concatenate([_cells(quads), _cells(triangles)])
         mesh = pv.PolyData(points, faces=cells)
         mesh.point_data["value"] = values
         low, high = limits if limits[1] > limits[0] else (limits[0] - 1.0, limits[0] + 1.0)
         table = pv.LookupTable(scalar_range=(low, high), n_values=len(colours))
-        table.values = np.array([[int(c[k : k + 2], 16) for k in (1, 3, 5)] + [255] for c in colours], np.uint8)
+        table.values = np.array(
+            [[int(c[k : k + 2], 16) for k in (1, 3, 5)] + [255] for c in colours], np.uint8
+        )
         table.above_range_color = table.below_range_color = INK
         self._add(
-            mesh, scalars="value", cmap=table, show_scalar_bar=False, interpolate_before_map=True, opacity=1.0,
-        )  # fmt: skip
+            mesh,
+            scalars="value",
+            cmap=table,
+            show_scalar_bar=False,
+            interpolate_before_map=True,
+            opacity=1.0,
+        )
 
-    def moving_panes(self, points: Array, step: Array, nodes: Sequence[NDArray[np.int64]], colour: str) -> None:
+    def moving_panes(
+        self, points: Array, step: Array, nodes: Sequence[NDArray[np.int64]], colour: str
+    ) -> None:
         """Elements (n, k) of points (m, 3) moved by `step` (m, 3), which `phase` moves to and fro."""
         cells = [_cells(n) for n in nodes if len(n)]
         if not cells:

@@ -55,7 +55,8 @@ class CloseUpPanel(QWidget):
         painter.fillRect(box, QColor(PAPER))
         painter.setClipRect(box)
         spot = self.spot
-        # as large as lets the distance be seen: the gap takes a fifth of the picture, or the sections all of it
+        # as large as lets the distance be seen: the gap takes a fifth of the picture, or the sections all of
+        # it
         reach = max(spot.distance * 2.5, 0.35)
         scale = min(box.width(), box.height() * 1.6) / (2 * reach)
 
@@ -79,10 +80,14 @@ class CloseUpPanel(QWidget):
         else:
             painter.drawText(QPointF(a.x() + 8, a.y() + 18), "touching")
         painter.setPen(QColor(INK))
-        painter.drawText(box.adjusted(7, 4, -7, 0), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, "Close-up")
+        painter.drawText(
+            box.adjusted(7, 4, -7, 0), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, "Close-up"
+        )
         painter.setPen(QColor(MUTED))
         names = f"{spot.own_name} · {spot.other_name}"
-        painter.drawText(box.adjusted(7, 0, -7, -4), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, names)
+        painter.drawText(
+            box.adjusted(7, 0, -7, -4), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, names
+        )
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QColor(EDGE))
         painter.drawRect(box)

@@ -17,9 +17,9 @@ STILL = 4  # px; a drag shorter than this is a click
 
 
 class Picking(QObject):
-    """Watches the mouse over the picture of a view. A click picks, with Ctrl it adds; Shift and a click pick a node; Shift and a
-    drag select what lies inside of the box, with the right button what it touches, with Ctrl added to the selection. The right
-    button without a drag asks for the menu of what lies there."""
+    """Watches the mouse over the picture of a view. A click picks, with Ctrl it adds; Shift and a click pick
+    a node; Shift and a drag select what lies inside of the box, with the right button what it touches, with
+    Ctrl added to the selection. The right button without a drag asks for the menu of what lies there."""
 
     boxed = pyqtSignal()  # a box has selected something
     menu_asked = pyqtSignal(QPoint)  # at a place of the screen, for what is picked
@@ -34,7 +34,8 @@ class Picking(QObject):
         self._stack: list[tuple[str, str]] = []
 
     def members_at(self, x: float, y: float) -> list[str]:
-        """Members near a place of the picture (px from the lower left), nearest first, then from front to back."""
+        """Members near a place of the picture (px from the lower left), nearest first, then from front to
+        back."""
         scene = self.view.scene
         if self.view.canvas is None or scene is None or not len(scene.lines):
             return []
@@ -59,7 +60,8 @@ class Picking(QObject):
         self.state.pick(*self._stack[(at + by) % len(self._stack)])
 
     def in_box(self, a: tuple[float, float], b: tuple[float, float], touched: bool) -> list[tuple[str, str]]:
-        """Shown members and surfaces that lie inside of a box between two places of the widget, or are `touched` by it."""
+        """Shown members and surfaces that lie inside of a box between two places of the widget, or are
+        `touched` by it."""
         scene = self.view.scene
         if self.view.canvas is None or scene is None:
             return []
@@ -74,7 +76,8 @@ class Picking(QObject):
         return found + [("surface", ident) for ident, ring in rings if outline_in(ring, *box)]
 
     def node_at(self, x: float, y: float) -> str:
-        """The shown node nearest to a place of the widget, "" for none near it; of several behind each other the front one."""
+        """The shown node nearest to a place of the widget, "" for none near it; of several behind each other
+        the front one."""
         scene = self.view.scene
         if self.view.canvas is None or scene is None:
             return ""
@@ -95,10 +98,14 @@ class Picking(QObject):
         return ids[best] if off[best] <= REACH else ""
 
     def _boxed(self, event: QMouseEvent) -> bool:
-        """Shift and a drag select by a box, Shift and a click picks a node; whether the event was one of these."""
+        """Shift and a drag select by a box, Shift and a click picks a node; whether the event was one of
+        these."""
         where = (event.position().x(), event.position().y())
         more = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
-        if event.type() == QEvent.Type.MouseButtonPress and event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+        if (
+            event.type() == QEvent.Type.MouseButtonPress
+            and event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+        ):
             self._box = where
             if self._band is None:
                 self._band = QRubberBand(QRubberBand.Shape.Rectangle, self.view.plotter.interactor)
@@ -108,7 +115,9 @@ class Picking(QObject):
         if self._box is None or self._band is None:
             return False
         if event.type() == QEvent.Type.MouseMove:
-            self._band.setGeometry(QRect(QPointF(*self._box).toPoint(), event.position().toPoint()).normalized())
+            self._band.setGeometry(
+                QRect(QPointF(*self._box).toPoint(), event.position().toPoint()).normalized()
+            )
         elif event.type() == QEvent.Type.MouseButtonRelease:
             start, self._box = self._box, None
             self._band.hide()
@@ -121,7 +130,9 @@ class Picking(QObject):
                 return True
             found = self.in_box(start, where, event.button() == Qt.MouseButton.RightButton)
             kept = (
-                list(dict.fromkeys([*([self.state.picked] if self.state.picked else []), *self.state.selected]))
+                list(
+                    dict.fromkeys([*([self.state.picked] if self.state.picked else []), *self.state.selected])
+                )
                 if more
                 else []
             )
@@ -158,13 +169,15 @@ class Picking(QObject):
         before = [self.state.picked, *self.state.selected]
         ratio, height = self.view.devicePixelRatioF(), self.view.plotter.render_window.GetSize()[1]
         place = x * ratio, height - y * ratio
-        found = [("member", i) for i in self.members_at(*place)] + [("surface", i) for i in self.surfaces_at(*place)]
+        found = [("member", i) for i in self.members_at(*place)] + [
+            ("surface", i) for i in self.surfaces_at(*place)
+        ]
         if found and found[0] not in before:
             self.click(x, y)
 
     def click(self, x: float, y: float, more: bool = False) -> None:
-        """Pick what lies at a place of the widget: members first, then slabs and walls from front to back; a click on
-        nothing picks nothing. With `more` it is added to the selection, or taken out of it."""
+        """Pick what lies at a place of the widget: members first, then slabs and walls from front to back; a
+        click on nothing picks nothing. With `more` it is added to the selection, or taken out of it."""
         ratio = self.view.devicePixelRatioF()
         height = self.view.plotter.render_window.GetSize()[1]
         place = x * ratio, height - y * ratio

@@ -19,7 +19,8 @@ STILL = 4.0  # px; a drag shorter than this is a click
 
 
 class Marks(QWidget):
-    """Over the picture: what was clicked, a line from there to the pointer, and the place that a click would take."""
+    """Over the picture: what was clicked, a line from there to the pointer, and the place that a click would
+    take."""
 
     def __init__(self, over: QWidget) -> None:
         super().__init__(over)
@@ -44,7 +45,11 @@ class Marks(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawEllipse(self.here, 8.0, 8.0)
             width = painter.fontMetrics().horizontalAdvance(self.what) + 10
-            x = self.here.x() + 14 if self.here.x() + 14 + width < self.width() else self.here.x() - 14 - width
+            x = (
+                self.here.x() + 14
+                if self.here.x() + 14 + width < self.width()
+                else self.here.x() - 14 - width
+            )
             y = max(self.here.y() - 26, 2.0)
             painter.fillRect(int(x), int(y), width, 20, QColor(PAPER))
             painter.setPen(QColor(INK))
@@ -71,9 +76,11 @@ class Pointing(QObject):
         self._text = ""
         view.drawn.connect(self._place_marks)
 
-    def start(self, count: int, text: str, done: Callable[[list[Array]], object], again: bool = False) -> bool:
-        """Take `count` places, or with 0 any number until the first one or Enter closes them, and call `done` with them (m, the model's
-        axes); `again`: and go on with the next. False where there is no picture."""
+    def start(
+        self, count: int, text: str, done: Callable[[list[Array]], object], again: bool = False
+    ) -> bool:
+        """Take `count` places, or with 0 any number until the first one or Enter closes them, and call `done`
+        with them (m, the model's axes); `again`: and go on with the next. False where there is no picture."""
         scene = self.view.scene
         if self.view.canvas is None or scene is None:
             return False
@@ -109,7 +116,9 @@ class Pointing(QObject):
                 self.hover(*where)
             elif event.button() == Qt.MouseButton.LeftButton and event.type() == QEvent.Type.MouseButtonPress:
                 self._press = where
-            elif event.button() == Qt.MouseButton.LeftButton and event.type() == QEvent.Type.MouseButtonRelease:
+            elif (
+                event.button() == Qt.MouseButton.LeftButton and event.type() == QEvent.Type.MouseButtonRelease
+            ):
                 start, self._press = self._press, None
                 if start is not None and abs(where[0] - start[0]) + abs(where[1] - start[1]) < STILL:
                     self.click(*where)
@@ -128,7 +137,8 @@ class Pointing(QObject):
         return True
 
     def at(self, x: float, y: float) -> Place | None:
-        """What a click at a place of the widget would take: a node, a corner, a middle or a crossing, else a place along a member."""
+        """What a click at a place of the widget would take: a node, a corner, a middle or a crossing, else a
+        place along a member."""
         scene = self.view.scene
         if scene is None:
             return None

@@ -13,14 +13,15 @@ SLOW = 0.03  # s; a picture that takes longer is drawn plainly while it is turne
 
 
 class Screen(QtInteractor):
-    """The library's widget draws on every movement of the mouse and again when it is painted, which halves the frames a second
-    of a large model. Here only painting draws, and asking for a picture asks for painting.
+    """The library's widget draws on every movement of the mouse and again when it is painted, which halves
+    the frames a second of a large model. Here only painting draws, and asking for a picture asks for
+    painting.
 
-    While the model is turned and its pictures are slow, they are drawn plainly: edges not smoothed, lines thin.
+    While the model is turned and its pictures are slow, they are drawn plainly: edges not smoothed, lines
+    thin.
 
-    `before`: called just before each picture, for what must follow the camera. `plainly`: called when pictures become plain, and
-    when they are whole again. `samples`: how smooth edges are drawn.
-    """
+    `before`: called just before each picture, for what must follow the camera. `plainly`: called when
+    pictures become plain, and when they are whole again. `samples`: how smooth edges are drawn."""
 
     def __init__(self, parent: Any, before: Callable[[], object], plainly: Callable[[bool], object]) -> None:
         self._before, self._plainly = before, plainly

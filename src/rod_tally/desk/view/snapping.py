@@ -1,4 +1,5 @@
-"""Places that a pointer goes to when something is drawn: nodes, middles, corners, crossings of grid lines, members' axes."""
+"""Places that a pointer goes to when something is drawn: nodes, middles, corners, crossings of grid lines,
+members' axes."""
 
 from __future__ import annotations
 
@@ -19,7 +20,8 @@ STEP = 0.05  # m; places along an axis are whole steps from its start
 
 @dataclass(frozen=True, slots=True)
 class Place:
-    """A place (m, the model's axes) and what lies there. `rank`: the lower one is taken where two are as near."""
+    """A place (m, the model's axes) and what lies there. `rank`: the lower one is taken where two are as
+    near."""
 
     at: tuple[float, float, float]
     what: str
@@ -29,7 +31,8 @@ class Place:
 def places(
     model: Model, members: Sequence[str], surfaces: Sequence[Surface], levels: Sequence[tuple[str, float]]
 ) -> list[Place]:
-    """Of the shown members and surfaces, and the crossings of grid lines on levels (name, height); each place once."""
+    """Of the shown members and surfaces, and the crossings of grid lines on levels (name, height); each place
+    once."""
     found: dict[tuple[int, int, int], Place] = {}
 
     def add(at: Array, what: str, rank: int) -> None:
@@ -71,19 +74,23 @@ def crossings(grids: Sequence[GridLine]) -> list[tuple[str, tuple[float, float]]
 
 
 def nearest(found: Sequence[Place], screen: Array, at: tuple[float, float], reach: float) -> Place | None:
-    """The place whose pixels (n, 3; the third is depth) are nearest to `at`, in front before behind; None beyond `reach`."""
+    """The place whose pixels (n, 3; the third is depth) are nearest to `at`, in front before behind; None
+    beyond `reach`."""
     if not len(found):
         return None
     off = np.linalg.norm(screen[:, :2] - at, axis=1)
     near = np.flatnonzero(off <= reach)
     if not len(near):
         return None
-    order = sorted(near.tolist(), key=lambda k: (round(off[k] / 3), found[k].rank, round(float(screen[k, 2]), 4)))
+    order = sorted(
+        near.tolist(), key=lambda k: (round(off[k] / 3), found[k].rank, round(float(screen[k, 2]), 4))
+    )
     return found[order[0]]
 
 
 def on_axis(line: Array, screen: Array, at: tuple[float, float], name: str) -> Place:
-    """The place on a member's axis (2, 3) that is seen at `at` (px; `screen` (2, 2) are its ends), by whole steps from its start."""
+    """The place on a member's axis (2, 3) that is seen at `at` (px; `screen` (2, 2) are its ends), by whole
+    steps from its start."""
     way = screen[1] - screen[0]
     t = float(np.clip(((np.array(at) - screen[0]) @ way) / max(float(way @ way), 1e-9), 0.0, 1.0))
     length = float(np.linalg.norm(line[1] - line[0]))

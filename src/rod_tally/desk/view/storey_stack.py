@@ -11,7 +11,8 @@ from ..theme import EDGE, INK, MUTED, PINE, SEVERITY_COLOUR, SEVERITY_MARK, SHEE
 
 
 class StoreyStack(QWidget):
-    """Storeys from the top down, each as high as it is in the building (within reason), with its count of findings."""
+    """Storeys from the top down, each as high as it is in the building (within reason), with its count of
+    findings."""
 
     def __init__(self, state: DeskState) -> None:
         super().__init__()
@@ -81,7 +82,9 @@ class StoreyStack(QWidget):
                 if severity in found and box.height() > 34:
                     text = f"{SEVERITY_MARK[severity]} {found[severity]}"
                     painter.setPen(QColor(SEVERITY_COLOUR[severity]))
-                    painter.drawText(QRectF(x, box.bottom() - 19, 40, 16), Qt.AlignmentFlag.AlignVCenter, text)
+                    painter.drawText(
+                        QRectF(x, box.bottom() - 19, 40, 16), Qt.AlignmentFlag.AlignVCenter, text
+                    )
                     x += painter.fontMetrics().horizontalAdvance(text) + 5
         painter.setPen(QColor(EDGE))
         painter.drawLine(self.width() - 1, 0, self.width() - 1, self.height())

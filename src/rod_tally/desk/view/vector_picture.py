@@ -1,4 +1,5 @@
-"""What is drawn in the view as a vector picture: lines, faces, bands of colour and labels, painted from the farthest to the nearest."""
+"""What is drawn in the view as a vector picture: lines, faces, bands of colour and labels, painted from the
+farthest to the nearest."""
 
 from __future__ import annotations
 
@@ -25,7 +26,8 @@ LABEL_MARGIN = 2
 
 @dataclass(slots=True)
 class _Part:
-    """One line or face on the screen: `points` (n, 2) px from the upper left; `wide` 0 for a face without sides."""
+    """One line or face on the screen: `points` (n, 2) px from the upper left; `wide` 0 for a face without
+    sides."""
 
     depth: float
     layer: int
@@ -38,8 +40,8 @@ class _Part:
 def write_svg(path: Path, canvas: Canvas, legend: str, caption: str) -> None:
     """Write the view as it is, with its legend (HTML) and a caption below it, as SVG.
 
-    Faces are sorted by the depth of their middles: two that pass through each other are drawn one over the other. Raises OSError.
-    """
+    Faces are sorted by the depth of their middles: two that pass through each other are drawn one over the
+    other. Raises OSError."""
     width, height = canvas.plotter.render_window.GetSize()
     words = QTextDocument()
     words.setDefaultFont(QApplication.font())
@@ -107,9 +109,13 @@ def _parts(canvas: Canvas, width: int, height: int) -> Iterator[_Part]:
         values = np.asarray(mesh.point_data["value"]) if "value" in mesh.point_data else None
         for k, cell in enumerate(_cells(mesh.lines)):
             colour = plain if rgb is None else QColor(*(int(v) for v in rgb[k]))
-            for p in (at[cell],) if canvas.within is None else _line_within(points[cell], canvas.within, on_screen):
+            for p in (
+                (at[cell],) if canvas.within is None else _line_within(points[cell], canvas.within, on_screen)
+            ):
                 if _seen(p, width, height):
-                    yield _Part(float(p[:, 2].mean()) - NEARER, layer, p[:, :2], colour, float(prop.line_width), False)
+                    yield _Part(
+                        float(p[:, 2].mean()) - NEARER, layer, p[:, :2], colour, float(prop.line_width), False
+                    )
         for cell in _cells(mesh.faces):
             own = None if values is None else values[cell]
             p = at[cell]
@@ -143,7 +149,9 @@ def _line_within(
             yield on_screen(np.array([a + (b - a) * begin, a + (b - a) * end]))
 
 
-def _face_within(points: Array, values: Array | None, within: tuple[Array, float, float]) -> tuple[Array, Array | None]:
+def _face_within(
+    points: Array, values: Array | None, within: tuple[Array, float, float]
+) -> tuple[Array, Array | None]:
     """The same of a face, with the values at its corners."""
     normal, low, high = within
     both = np.column_stack([points, np.zeros(len(points)) if values is None else values])
@@ -164,11 +172,14 @@ def _cells(packed: Any) -> Iterator[Any]:
 
 def _seen(p: Array, width: int, height: int) -> bool:
     low, high = p.min(axis=0), p.max(axis=0)
-    return bool(high[0] >= 0 and low[0] <= width and high[1] >= 0 and low[1] <= height and high[2] > -1 and low[2] < 1)
+    return bool(
+        high[0] >= 0 and low[0] <= width and high[1] >= 0 and low[1] <= height and high[2] > -1 and low[2] < 1
+    )
 
 
 def _in_bands(points: Array, values: Array, table: Any) -> Iterator[tuple[Array, QColor]]:
-    """A face (n, 2) cut where a value that is linear over its triangles goes from one colour of a table to the next."""
+    """A face (n, 2) cut where a value that is linear over its triangles goes from one colour of a table to
+    the next."""
     low, high = table.scalar_range
     colours = np.asarray(table.values)
     limits = np.linspace(low, high, len(colours) + 1)
@@ -180,7 +191,9 @@ def _in_bands(points: Array, values: Array, table: Any) -> Iterator[tuple[Array,
             inside = 0 <= band < len(colours)
             below = limits[band] if band >= 0 else -np.inf
             above = limits[band + 1] if band < len(colours) else np.inf
-            part, of = _clipped(*_clipped(corners, v, below, 1.0), above, -1.0) if first != last else (corners, v)
+            part, of = (
+                _clipped(*_clipped(corners, v, below, 1.0), above, -1.0) if first != last else (corners, v)
+            )
             if len(part) > 2:
                 yield part, QColor(*(int(c) for c in colours[band][:3])) if inside else QColor(INK)
 
@@ -215,7 +228,10 @@ def _labels(painter: QPainter, canvas: Canvas, height: int) -> None:
             if not -1 < depth < 1:
                 continue
             box = QRectF(
-                float(x), height - float(y) - metrics.height(), metrics.horizontalAdvance(text), metrics.height()
+                float(x),
+                height - float(y) - metrics.height(),
+                metrics.horizontalAdvance(text),
+                metrics.height(),
             )
             back = QColor(PAPER)
             back.setAlphaF(0.75)

@@ -1,4 +1,5 @@
-"""The model in three dimensions: one overlay at a time, picking, stepping through what lies on top of each other."""
+"""The model in three dimensions: one overlay at a time, picking, stepping through what lies on top of each
+other."""
 
 from __future__ import annotations
 
@@ -53,7 +54,8 @@ class View(QWidget):
     drawn = pyqtSignal()
 
     def __init__(self, state: DeskState, later: bool = False) -> None:
-        """`later`: the picture is begun by `begin`, once the window is on the screen: its libraries take seconds to load."""
+        """`later`: the picture is begun by `begin`, once the window is on the screen: its libraries take
+        seconds to load."""
         super().__init__()
         self.state = state
         self.units: UnitSet = METRIC
@@ -92,7 +94,12 @@ class View(QWidget):
         self._redraw.setSingleShot(True)
         self._redraw.setInterval(0)
         self._redraw.timeout.connect(self.draw)
-        for signal in (state.revision_changed, state.overlay_changed, state.shown_changed, state.picked_changed):
+        for signal in (
+            state.revision_changed,
+            state.overlay_changed,
+            state.shown_changed,
+            state.picked_changed,
+        ):
             signal.connect(self._redraw.start)
         if not later:
             self.begin()
@@ -161,7 +168,9 @@ class View(QWidget):
         ids = [i for i in model.members if i in shown]
         lines = model.lines_of([model.members[i] for i in ids])
         self.sizes.begin()
-        self._scene = Scene(review, self.state, ids, lines, self.units, self.direction, self.sizes, self.beside)
+        self._scene = Scene(
+            review, self.state, ids, lines, self.units, self.direction, self.sizes, self.beside
+        )
         if self._model_seen is not model:
             self._model_seen = model
             self.look_from(self.direction, render=False)
@@ -189,9 +198,12 @@ class View(QWidget):
             legend.append(f"<span style='color:{RUST}'>not drawn: {', '.join(names[:4])}{more}</span>")
         if section is not None:
             legend.append(section.words)
-        # smooth edges cost a software OpenGL more than twice the time, and are missed least where much is drawn
+        # smooth edges cost a software OpenGL more than twice the time, and are missed least where much is
+        # drawn
         self.plotter.samples = 4 if self.canvas.cells < SMOOTH else 0
-        self.legend.setText(" &nbsp; ".join(f"<span style='white-space: nowrap'>{entry}</span>" for entry in legend))
+        self.legend.setText(
+            " &nbsp; ".join(f"<span style='white-space: nowrap'>{entry}</span>" for entry in legend)
+        )
         self._turned = True
         self.plotter.update()
         self.drawn.emit()
@@ -330,6 +342,7 @@ class View(QWidget):
             self.canvas.keep_size()
             self.plotter.reset_camera_clipping_range()
             near, far = self.plotter.camera.clipping_range
-            # what is drawn over something in its place is lifted by a share of the depth that is drawn: it has to be enough
+            # what is drawn over something in its place is lifted by a share of the depth that is drawn: it
+            # has to be enough
             self.plotter.camera.clipping_range = (min(near, 0.01), near + DEPTH * (far - near))
             self._turned = False

@@ -1,4 +1,5 @@
-"""What lies around the elements: grids, true north, groups, load-bearing flags, which member stands for which element."""
+"""What lies around the elements: grids, true north, groups, load-bearing flags, which member stands for which
+element."""
 
 from __future__ import annotations
 
@@ -60,7 +61,8 @@ def read_groups(file: Any, source: SourceModel) -> None:
 
 
 def bearing_flags(file: Any, source: SourceModel) -> dict[int, bool]:
-    """Entity id to its load-bearing flag, for elements whose property sets have one (their own before their type's)."""
+    """Entity id to its load-bearing flag, for elements whose property sets have one (their own before their
+    type's)."""
     flag: dict[int, bool] = {}
     for prop in file.by_type("IfcPropertySingleValue"):
         # by index, Name and NominalValue: there are very many properties in a file

@@ -9,8 +9,8 @@ from typing import Any
 from ...model.entities.log import LogEntry, Skipped
 from .lines import BadLine
 
-# What reading a damaged entity comes to: an attribute absent or of another kind, a reference into nothing, a value out
-# of range; our own errors for bodies, curves, placements and actions are ValueErrors.
+# What reading a damaged entity comes to: an attribute absent or of another kind, a reference into nothing, a
+# value out of range; our own errors for bodies, curves, placements and actions are ValueErrors.
 UNREADABLE = (AttributeError, TypeError, ValueError, LookupError, RuntimeError, OverflowError)
 
 
@@ -26,7 +26,8 @@ def for_each(file: Any, kind: str, use: Callable[[Any], None], log: list[LogEntr
 
 
 def first_line(error: Exception) -> str:
-    """Why something cannot be read: our own words or the reader's, and plain ones where Python's say nothing to an engineer."""
+    """Why something cannot be read: our own words or the reader's, and plain ones where Python's say nothing
+    to an engineer."""
     if isinstance(error, (AttributeError, TypeError, LookupError)):
         return "something it needs is absent or of another kind"
     return (str(error).strip().splitlines() or [type(error).__name__])[0]
@@ -54,7 +55,8 @@ def where_it_stands(bad: BadLine) -> str:
 
 
 def lost_elements(bad: list[BadLine], classes: dict[str, str]) -> list[Skipped]:
-    """What is not in the parsed file, one by one; `classes` gives the class of IFC entities by their name in capitals."""
+    """What is not in the parsed file, one by one; `classes` gives the class of IFC entities by their name in
+    capitals."""
     out = []
     for b in bad:
         if not b.lost:
@@ -67,7 +69,8 @@ def lost_elements(bad: list[BadLine], classes: dict[str, str]) -> list[Skipped]:
 
 
 def damaged_products(file: Any, bad: list[BadLine]) -> tuple[dict[int, str], list[Skipped]]:
-    """Products whose place or shape leads to a bad line, by entity id with the reason; and what else is bad of those lines.
+    """Products whose place or shape leads to a bad line, by entity id with the reason; and what else is bad
+    of those lines.
 
     From a bad entity everything that refers to it is bad too, up to the objects that have an identity: a
     product is left out, a relation keeps what can be read of it.
@@ -84,7 +87,8 @@ def damaged_products(file: Any, bad: list[BadLine]) -> tuple[dict[int, str], lis
         reason = where_it_stands(b)
         # a consequence is reported with what caused it
         source = next(
-            (cause[int(n)] for n in re.findall(r"#(\d+), which cannot be read", b.reason) if int(n) in cause), None
+            (cause[int(n)] for n in re.findall(r"#(\d+), which cannot be read", b.reason) if int(n) in cause),
+            None,
         )
         if source is not None:
             reason = where_it_stands(source)
@@ -106,7 +110,9 @@ def damaged_products(file: Any, bad: list[BadLine]) -> tuple[dict[int, str], lis
     return out, reported
 
 
-def _root(entity: Any, b: BadLine, reason: str, follows: bool, out: dict[int, str], reported: list[Skipped]) -> None:
+def _root(
+    entity: Any, b: BadLine, reason: str, follows: bool, out: dict[int, str], reported: list[Skipped]
+) -> None:
     """An object with an identity that refers to something bad, or whose own values are too few."""
     if entity.is_a("IfcProduct") and (not b.positions or any(p in PLACE for p in b.positions)):
         out.setdefault(entity.id(), reason)

@@ -1,9 +1,9 @@
 """The lines of an IFC file, looked at one by one before the library parses it.
 
-The library passes over what it cannot parse, and over references to what is not there, without a word. Here every
-statement of the data section is held against the grammar of ISO 10303-21 (clause 6, the clear text encoding), the schema's number
-of values and the statements it refers to, so that what is lost can be named with its line.
-"""
+The library passes over what it cannot parse, and over references to what is not there, without a word. Here
+every statement of the data section is held against the grammar of ISO 10303-21 (clause 6, the clear text
+encoding), the schema's number of values and the statements it refers to, so that what is lost can be named
+with its line."""
 
 from __future__ import annotations
 
@@ -43,7 +43,8 @@ NO_NUMBER = re.compile(rb"[(,]\s*([+-]?(?:NAN|INF|IND)\w*|[+-]?\d+\.#\w+)", re.I
 
 @dataclass(slots=True)
 class BadLine:
-    """A statement that cannot be used as it stands: where, which entity, and why. `lost`: it is not in the parsed file.
+    """A statement that cannot be used as it stands: where, which entity, and why. `lost`: it is not in the
+    parsed file.
 
     `positions` are the values (from 0) that refer to nothing, where that is what is wrong.
     """
@@ -59,7 +60,8 @@ class BadLine:
 
 @dataclass(slots=True)
 class Lines:
-    """What looking at the lines gave. `clean` is the file without the statements that are no such, None where all are."""
+    """What looking at the lines gave. `clean` is the file without the statements that are no such, None where
+    all are."""
 
     bad: list[BadLine] = field(default_factory=list)
     clean: str | None = None
@@ -103,7 +105,9 @@ def look_at_lines(data: bytes, schema: Any) -> Lines:
         elif not expected.known(kind):
             cuts.append((found.start(1) - 1, found.end()))
             out.bad.append(
-                _bad(data, found.start(1) - 1, number, kind, f"there is no {kind.decode()} in the schema", True)
+                _bad(
+                    data, found.start(1) - 1, number, kind, f"there is no {kind.decode()} in the schema", True
+                )
             )
         elif number in at:
             cuts.append((found.start(1) - 1, found.end()))
@@ -137,7 +141,8 @@ def look_at_lines(data: bytes, schema: Any) -> Lines:
 
 
 def _all_plain(data: bytes, begin: int, end: int, expected: _Expected) -> bool:
-    """Whether every statement stands on a line of its own and nothing is wrong with any; worked out on arrays.
+    """Whether every statement stands on a line of its own and nothing is wrong with any; worked out on
+    arrays.
 
     False says no more than that they have to be looked at one by one.
     """
@@ -241,7 +246,8 @@ def _values(body: bytes) -> int:
 
 
 def _refer(data: bytes, begin: int, end: int, at: dict[int, int], lost: set[int], out: Lines) -> None:
-    """Add the statements that refer to what is nowhere in the file (what is lost is reported where it stood)."""
+    """Add the statements that refer to what is nowhere in the file (what is lost is reported where it
+    stood)."""
     asked = set(map(int, set(REFERENCE.findall(data, begin, end))))
     missing = asked - at.keys() - lost
     gone = (asked & lost) - at.keys()
@@ -285,7 +291,8 @@ def _refer(data: bytes, begin: int, end: int, at: dict[int, int], lost: set[int]
 
 
 def _positions(body: bytes, names: set[int]) -> tuple[int, ...]:
-    """Which values of a statement refer to one of these (single references, not lists: of those the rest stands)."""
+    """Which values of a statement refer to one of these (single references, not lists: of those the rest
+    stands)."""
     depth, position, found = 0, 0, []
     for token in re.finditer(rb"[(),]|#(\d+)", body):
         mark = token[0]

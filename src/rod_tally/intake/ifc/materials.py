@@ -12,14 +12,23 @@ from .damage import UNREADABLE, first_line, for_each, ident
 from .geometry.profiles import one_shape
 from .units import Units
 
-# our name: (names in property sets, attributes of the IFC2X3 entities, unit type where the value's measure names none)
+# our name: (names in property sets, attributes of the IFC2X3 entities, unit type where the value's measure
+# names none)
 PROPERTIES = {
     "E": (("YoungModulus", "ModulusOfElasticity"), ("YoungModulus",), "MODULUSOFELASTICITYUNIT"),
     "G": (("ShearModulus",), ("ShearModulus",), "MODULUSOFELASTICITYUNIT"),
     "poisson": (("PoissonRatio",), ("PoissonRatio",), ""),
     "density": (("MassDensity",), ("MassDensity",), "MASSDENSITYUNIT"),
-    "strength": (("YieldStress", "CompressiveStrength"), ("YieldStress", "CompressiveStrength"), "PRESSUREUNIT"),
-    "alpha": (("ThermalExpansionCoefficient",), ("ThermalExpansionCoefficient",), "THERMALEXPANSIONCOEFFICIENTUNIT"),
+    "strength": (
+        ("YieldStress", "CompressiveStrength"),
+        ("YieldStress", "CompressiveStrength"),
+        "PRESSUREUNIT",
+    ),
+    "alpha": (
+        ("ThermalExpansionCoefficient",),
+        ("ThermalExpansionCoefficient",),
+        "THERMALEXPANSIONCOEFFICIENTUNIT",
+    ),
 }
 # Sizes (SI) beyond which a value is a damaged number, not one that somebody meant.
 SMALLEST, LARGEST = 1e-15, 1e15
@@ -27,14 +36,18 @@ KINDS_NAMED = 3  # of layers, materials or profiles, in one message
 GRADES = ("StructuralGrade", "StrengthGrade", "StrengthClass", "Grade")
 # Ranges outside which a value is that of no building material, so that a guessed unit is doubted.
 PLAUSIBLE = {
-    "E": ANY_STIFFNESS, "G": (ANY_STIFFNESS[0] / 20, ANY_STIFFNESS[1]), "strength": (1e5, 5e9), "density": ANY_DENSITY,
-}  # fmt: skip
+    "E": ANY_STIFFNESS,
+    "G": (ANY_STIFFNESS[0] / 20, ANY_STIFFNESS[1]),
+    "strength": (1e5, 5e9),
+    "density": ANY_DENSITY,
+}
 
 
 @dataclass(slots=True)
 class Association:
-    """What a member is made of: material key, profile entity or None, cardinal point or None; of a layer set its
-    thickness in all, m; of one that tapers the profile at its end. `simplified`: what is taken for what, where it is of more than one material or profile."""
+    """What a member is made of: material key, profile entity or None, cardinal point or None; of a layer set
+    its thickness in all, m; of one that tapers the profile at its end. `simplified`: what is taken for what,
+    where it is of more than one material or profile."""
 
     material: str = ""
     profile: Any = None
@@ -111,8 +124,8 @@ class Materials:
                 self._keep(material, ours, float(value.wrappedValue), scale, unit if guessed else "")
 
     def _keep(self, material: Any, ours: str, raw: float, scale: float, unit: str) -> None:
-        """One value in SI. `unit` is its unit type where the file states none for it: then, of the reading in the file's
-        other units and that in SI, the one that makes a building material is taken."""
+        """One value in SI. `unit` is its unit type where the file states none for it: then, of the reading in
+        the file's other units and that in SI, the one that makes a building material is taken."""
         value = raw * scale
         if unit in self.units.guessed and ours in PLAUSIBLE:
             low, high = PLAUSIBLE[ours]
@@ -120,9 +133,7 @@ class Materials:
         if value == 0 or SMALLEST <= abs(value) <= LARGEST:
             self._values.setdefault(material.id(), {})[ours] = value
         else:
-            message = (
-                f"{ours} of material {material.Name} is {raw:g} in the file, which is no such value; it is left out"
-            )
+            message = f"{ours} of material {material.Name} is {raw:g} in the file, which is no such value; it is left out"
             self._log.append(LogEntry("skipped", (f"#{material.id()}",), message))
 
     def key(self, material: Any) -> str:
@@ -171,14 +182,16 @@ class Materials:
         self._simplified.setdefault(what, []).append(ident(obj))
 
     def report(self) -> None:
-        """Into the log: which objects are of several materials or profiles, and what is taken for them; kinds of one sort, such as
-        the layers of a building's walls, together."""
+        """Into the log: which objects are of several materials or profiles, and what is taken for them; kinds
+        of one sort, such as the layers of a building's walls, together."""
         sorts: dict[str, list[tuple[str, list[str]]]] = {}
         for what, ids in self._simplified.items():
             sorts.setdefault(what.partition(" (")[0].partition(" from ")[0], []).append((what, ids))
         for kinds in sorts.values():
             kinds.sort(key=lambda k: (-len(k[1]), k[0]))
-            words = [f"{len(ids)} element{'s' if len(ids) > 1 else ''} {what}" for what, ids in kinds[:KINDS_NAMED]]
+            words = [
+                f"{len(ids)} element{'s' if len(ids) > 1 else ''} {what}" for what, ids in kinds[:KINDS_NAMED]
+            ]
             more = sum(len(ids) for _, ids in kinds[KINDS_NAMED:])
             text = "; ".join(words) + (
                 f"; and {more} elements of {len(kinds) - KINDS_NAMED} more kinds" if more else ""
@@ -209,7 +222,9 @@ class Materials:
             first, *others = select.MaterialProfiles
             found = Association(self.key(first.Material), first.Profile)
             if others:
-                names = [p.Name or (p.Profile and p.Profile.ProfileName) or f"#{p.id()}" for p in (first, *others)]
+                names = [
+                    p.Name or (p.Profile and p.Profile.ProfileName) or f"#{p.id()}" for p in (first, *others)
+                ]
                 found.simplified = f"of several profiles ({listing(names)}): the first alone is taken"
             return found
         if select.is_a("IfcMaterialProfile"):
@@ -232,9 +247,12 @@ class Materials:
         found = Association(self.key(thickest.Material), thickness=whole or None)
         if len({self.key(layer.Material) for layer in layers if layer.LayerThickness}) > 1:
             parts = [
-                f"{self.key(x.Material) or 'nothing'} {(x.LayerThickness or 0.0) * unit * 1000:.4g} mm" for x in layers
+                f"{self.key(x.Material) or 'nothing'} {(x.LayerThickness or 0.0) * unit * 1000:.4g} mm"
+                for x in layers
             ]
-            found.simplified = f"of several layers ({listing(parts)}): all of the thickness counts as {found.material}"
+            found.simplified = (
+                f"of several layers ({listing(parts)}): all of the thickness counts as {found.material}"
+            )
         return found
 
     def _first_of(self, materials: list[Any]) -> Association:

@@ -47,7 +47,8 @@ CLASSES = {
 
 
 def read(path: Path, progress: Progress) -> SourceModel:
-    """Everything a review needs of an IFC file. Raises IntakeError for a file that cannot be reviewed at all."""
+    """Everything a review needs of an IFC file. Raises IntakeError for a file that cannot be reviewed at
+    all."""
     _look(path)
     progress("Opening the file", 0.0)
     file, bad = _open(path)
@@ -93,9 +94,7 @@ def read(path: Path, progress: Progress) -> SourceModel:
     if units.guessed:
         names = ", ".join(sorted(n.removesuffix("UNIT").lower() for n in units.guessed))
         how = "what follows from its units of length, force and mass" if "FORCEUNIT" in units else "SI"
-        message = (
-            f"the file states no unit for {names}; taken as {how}, or as SI where only that makes a building material"
-        )
+        message = f"the file states no unit for {names}; taken as {how}, or as SI where only that makes a building material"
         source.log.append(LogEntry("guessed", (), message))
     return source
 
@@ -121,7 +120,9 @@ def _look(path: Path) -> None:
     if not name.startswith(SCHEMAS):
         raise IntakeError(f"{path}: is written in {name}; IFC2X3, IFC4 and IFC4X3 are read")
     if b"END-ISO-10303-21" not in tail:
-        raise IntakeError(f"{path}: is cut off (its last line, END-ISO-10303-21, is missing); ask for it again")
+        raise IntakeError(
+            f"{path}: is cut off (its last line, END-ISO-10303-21, is missing); ask for it again"
+        )
 
 
 def _open(path: Path) -> tuple[Any, list[BadLine]]:
@@ -159,7 +160,9 @@ def _schema(name: str) -> Any:
 
 
 def _assignment(file: Any) -> Any:
-    contexts = file.by_type("IfcProject") or (file.by_type("IfcProjectLibrary") if file.schema != "IFC2X3" else [])
+    contexts = file.by_type("IfcProject") or (
+        file.by_type("IfcProjectLibrary") if file.schema != "IFC2X3" else []
+    )
     for project in contexts:
         if project.UnitsInContext is not None:
             return project.UnitsInContext
@@ -168,17 +171,15 @@ def _assignment(file: Any) -> Any:
 
 
 def _tell_apart(storeys: list[tuple[str, float, float]], source: SourceModel) -> None:
-    """Storeys (name, stated, placed, m) that are placed at another height than is stated, beyond the shift (a site's, a
-    building's) that most of them have."""
+    """Storeys (name, stated, placed, m) that are placed at another height than is stated, beyond the shift (a
+    site's, a building's) that most of them have."""
     if not storeys:
         return
     off = [placed - said for _, said, placed in storeys]
     shift = 0.0 if any(abs(d) <= APART for d in off) else statistics.median_low(off)
     for name, said, placed in storeys:
         if abs(placed - said - shift) > APART and abs(placed - said) > APART:
-            message = (
-                f"storey {name} is stated at {said:.3f} m and placed at {placed:.3f} m; it is taken where it is placed"
-            )
+            message = f"storey {name} is stated at {said:.3f} m and placed at {placed:.3f} m; it is taken where it is placed"
             source.log.append(LogEntry("skipped", (name,), message))
 
 

@@ -30,7 +30,8 @@ PREFIX = {
 
 
 def factor(unit: Any) -> float:
-    """The factor from one IfcUnit to SI (kilogram for mass). Raises ValueError for a unit without a meaning in SI."""
+    """The factor from one IfcUnit to SI (kilogram for mass). Raises ValueError for a unit without a meaning
+    in SI."""
     if unit.is_a("IfcSIUnit"):
         value = PREFIX[unit.Prefix] if unit.Prefix else 1.0
         if unit.Name == "SQUARE_METRE":
@@ -58,7 +59,9 @@ def label(unit: Any) -> str:
         return f"{unit.Prefix or ''}{unit.Name}"
     if unit.is_a("IfcConversionBasedUnit"):
         return str(unit.Name).strip("'").upper()
-    parts = [label(e.Unit) + (f"^{e.Exponent}" if e.Exponent != 1 else "") for e in getattr(unit, "Elements", ())]
+    parts = [
+        label(e.Unit) + (f"^{e.Exponent}" if e.Exponent != 1 else "") for e in getattr(unit, "Elements", ())
+    ]
     return " ".join(parts) or unit.is_a()
 
 
@@ -76,17 +79,26 @@ DERIVED = {
     "MODULUSOFROTATIONALSUBGRADEREACTIONUNIT": (0, 1),
 }
 LENGTH_POWERS = {
-    "AREAUNIT": 2, "VOLUMEUNIT": 3, "SECTIONMODULUSUNIT": 3, "MOMENTOFINERTIAUNIT": 4, "SECTIONAREAINTEGRALUNIT": 5,
+    "AREAUNIT": 2,
+    "VOLUMEUNIT": 3,
+    "SECTIONMODULUSUNIT": 3,
+    "MOMENTOFINERTIAUNIT": 4,
+    "SECTIONAREAINTEGRALUNIT": 5,
     "WARPINGCONSTANTUNIT": 6,
-}  # fmt: skip
+}
 # Measures that are another one under a name of their own: without a unit of their own they follow that one.
 SAME_AS = {"MODULUSOFELASTICITYUNIT": "PRESSUREUNIT", "SHEARMODULUSUNIT": "PRESSUREUNIT"}
 
 
 def measure_unit(value: Any) -> str:
-    """The unit type of a typed value, e.g. PRESSUREUNIT of an IfcPressureMeasure; "" for a plain number or a ratio."""
+    """The unit type of a typed value, e.g. PRESSUREUNIT of an IfcPressureMeasure; "" for a plain number or a
+    ratio."""
     kind = value.is_a()
-    if not kind.endswith("Measure") or kind in ("IfcNumericMeasure", "IfcRatioMeasure", "IfcNormalisedRatioMeasure"):
+    if not kind.endswith("Measure") or kind in (
+        "IfcNumericMeasure",
+        "IfcRatioMeasure",
+        "IfcNormalisedRatioMeasure",
+    ):
         return ""
     return str(get_measure_unit_type(kind))
 
@@ -94,10 +106,9 @@ def measure_unit(value: Any) -> str:
 class Units:
     """Factors by unit type, `units["LENGTHUNIT"]`, and `stated`, what the file says, as words.
 
-    A measure the file states no unit for: a power of length follows the length unit; a modulus follows the unit of
-    pressure; a measure of force follows force and length where the file states a force unit, and is SI otherwise.
-    `guessed` keeps the latter's names.
-    """
+    A measure the file states no unit for: a power of length follows the length unit; a modulus follows the
+    unit of pressure; a measure of force follows force and length where the file states a force unit, and is
+    SI otherwise. `guessed` keeps the latter's names."""
 
     def __init__(self, assignment: Any) -> None:
         self._factors: dict[str, float] = {}
@@ -145,16 +156,16 @@ class Units:
         """Factors that a value of a measure without a stated unit may have, the likeliest first."""
         out = [self[kind], 1.0]
         if kind == "MASSDENSITYUNIT" and "FORCEUNIT" in self._factors:
-            # the mass that one unit of force accelerates by one unit of length a second squared, a cubic length
+            # the mass that one unit of force accelerates by one unit of length a second squared, a cubic
+            # length
             out.append(self._factors["FORCEUNIT"] / self["LENGTHUNIT"] ** 4)
         return out
 
     def of_property(self, prop: Any, default: str) -> tuple[float, bool]:
         """Factor to SI of an IfcPropertySingleValue, and whether it had to be guessed.
 
-        The property's own unit comes first, then the unit of its value's measure, then that of type `default` ("": none).
-        Raises ValueError for a unit of its own that has no meaning in SI.
-        """
+        The property's own unit comes first, then the unit of its value's measure, then that of type `default`
+        ("": none). Raises ValueError for a unit of its own that has no meaning in SI."""
         own = getattr(prop, "Unit", None)
         if own is not None:
             return factor(own), False

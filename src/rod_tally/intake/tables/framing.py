@@ -107,7 +107,13 @@ def read_members(tables: dict[str, Table], source: SourceModel) -> None:
             if length < 1e-6:
                 raise CellError(f"table members, row {n}: it has no length ({length * 1000:.3g} mm)")
             curve = SourceCurve(
-                ident, name, line, t.vector(n, row, "z_axis"), "", "", cls=one_of(t, n, row, "class", (*CLASSES, ""))
+                ident,
+                name,
+                line,
+                t.vector(n, row, "z_axis"),
+                "",
+                "",
+                cls=one_of(t, n, row, "class", (*CLASSES, "")),
             )
             curve.cls = "" if curve.cls == "member" else curve.cls
             curve.profile, curve.material = made_of(t, row, source)

@@ -66,5 +66,7 @@ def read_combinations(tables: dict[str, Table], source: SourceModel) -> None:
     source.combinations += [c for name, c in found.items() if name not in lost]
     for name in sorted(lost & set(found)):
         source.log.append(
-            LogEntry("skipped", (name,), f"combination {name} is left out, for one of its rows cannot be read")
+            LogEntry(
+                "skipped", (name,), f"combination {name} is left out, for one of its rows cannot be read"
+            )
         )

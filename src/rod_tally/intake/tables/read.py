@@ -1,8 +1,9 @@
-"""A model from tables: nodes, members, sections, materials, surfaces, supports, cases, loads and combinations.
+"""A model from tables: nodes, members, sections, materials, surfaces, supports, cases, loads and
+combinations.
 
-A workbook (.xlsx) with a sheet for each, or CSV files in one folder, of which `nodes.csv` or `members.csv` is named. Units stand in the headings,
-`x [mm]`; without one a column is SI. The tables `nodes` and `members` that a review writes are of this form.
-"""
+A workbook (.xlsx) with a sheet for each, or CSV files in one folder, of which `nodes.csv` or `members.csv` is
+named. Units stand in the headings, `x [mm]`; without one a column is SI. The tables `nodes` and `members`
+that a review writes are of this form."""
 
 from __future__ import annotations
 
@@ -23,8 +24,8 @@ SUFFIXES = (".xlsx", ".csv")
 
 
 def read(path: Path, progress: Progress = silent) -> SourceModel:
-    """The tables of a workbook, or those beside a CSV file. A row that cannot be read is left out with its reason. Raises
-    IntakeError where there is no table of nodes, or a table cannot be read at all."""
+    """The tables of a workbook, or those beside a CSV file. A row that cannot be read is left out with its
+    reason. Raises IntakeError where there is no table of nodes, or a table cannot be read at all."""
     progress("Reading tables", 0.0)
     found = _workbook_tables(path) if path.suffix.lower() == ".xlsx" else _csv_tables(path)
     others = found.pop("", ("", []))[1]
@@ -64,7 +65,10 @@ def files_of(path: Path) -> list[Path]:
     """The files that a model is read from: of a CSV file those beside it too that are tables of a model."""
     if path.suffix.lower() != ".csv":
         return [path]
-    return [path, *(p for p in sorted(path.parent.glob("*.csv")) if _name(p.stem) in (*TABLES, LOADS) and p != path)]
+    return [
+        path,
+        *(p for p in sorted(path.parent.glob("*.csv")) if _name(p.stem) in (*TABLES, LOADS) and p != path),
+    ]
 
 
 def _name(said: str) -> str:

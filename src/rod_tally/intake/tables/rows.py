@@ -13,7 +13,9 @@ from .table import CellError, Table
 YES = ("yes", "true", "1", "x")
 
 
-def each(tables: dict[str, Table], name: str, source: SourceModel, cls: str) -> Iterator[tuple[Table, int, list[str]]]:
+def each(
+    tables: dict[str, Table], name: str, source: SourceModel, cls: str
+) -> Iterator[tuple[Table, int, list[str]]]:
     """Rows of a table; what the loop's body finds wrong is put in `source.skipped` by `_skip`."""
     table = tables.get(name)
     if table is None:
@@ -60,7 +62,8 @@ def one_of(t: Table, n: int, row: list[str], column: str, known: tuple[str, ...]
 
 
 def made_of(t: Table, row: list[str], source: SourceModel) -> tuple[str, str]:
-    """Section and material by name; one that its own table does not describe is taken by its name, as from any source."""
+    """Section and material by name; one that its own table does not describe is taken by its name, as from
+    any source."""
     section, material = t.text(row, "section"), t.text(row, "material")
     if section and section not in source.profiles:
         source.profiles[section] = SourceProfile(section, reason="the table of sections does not hold it")

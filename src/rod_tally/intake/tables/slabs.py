@@ -63,14 +63,16 @@ def read_edges(tables: dict[str, Table], source: SourceModel) -> None:
                 raise CellError(f"{t.place(n, 'line')}: two points are needed, 'x y z; x y z'")
             if condition is None:
                 raise CellError(f"{t.place(n, 'support')}: what is held is needed, such as 'ux uy uz'")
-            source.edges.append(SourceEdge(f"{faces[name]} edge {n}", name, line[0], condition, faces=[faces[name]]))
+            source.edges.append(
+                SourceEdge(f"{faces[name]} edge {n}", name, line[0], condition, faces=[faces[name]])
+            )
         except CellError as error:
             skip(source, "support", name, n, t, error)
 
 
 def read_ties(tables: dict[str, Table], source: SourceModel) -> None:
-    """What is tied to surfaces: a member's end at a node, a member along a line, another surface along a line. Without this table what
-    touches is tied."""
+    """What is tied to surfaces: a member's end at a node, a member along a line, another surface along a
+    line. Without this table what touches is tied."""
     if "ties" not in tables:
         _touching(source)
         return
@@ -83,15 +85,20 @@ def read_ties(tables: dict[str, Table], source: SourceModel) -> None:
             kind = one_of(t, n, row, "to", TIED)
             line = t.points(n, row, "line")
             if len(line) != 1 or len(line[0]) != (1 if kind == "end" else 2):
-                raise CellError(f"{t.place(n, 'line')}: {'one point is' if kind == 'end' else 'two points are'} needed")
+                raise CellError(
+                    f"{t.place(n, 'line')}: {'one point is' if kind == 'end' else 'two points are'} needed"
+                )
             distance = t.number(n, row, "distance") or 0.0
-            source.ties.append(SourceTie(own, kind, t.text(row, "part"), line[0], distance, t.text(row, "node")))
+            source.ties.append(
+                SourceTie(own, kind, t.text(row, "part"), line[0], distance, t.text(row, "node"))
+            )
         except CellError as error:
             skip(source, "support", own, n, t, error)
 
 
 def _touching(source: SourceModel) -> None:
-    """Nodes of members in a surface's plane and within its outline are tied to it, and members that lie along it."""
+    """Nodes of members in a surface's plane and within its outline are tied to it, and members that lie along
+    it."""
     used = {c.point for m in source.curves for c in m.connections}
     points = [p for p in source.points if p.id in used]
     if not source.faces or not points:
@@ -116,7 +123,9 @@ def _touching(source: SourceModel) -> None:
         held = set(f.points)
         for m in (m for point in f.points for m in begins.get(point, ())):
             if m.connections[1].point in held:
-                source.edges.append(SourceEdge(f"{f.id} along {m.id}", "", m.line, faces=[f.id], curves=[m.id]))
+                source.edges.append(
+                    SourceEdge(f"{f.id} along {m.id}", "", m.line, faces=[f.id], curves=[m.id])
+                )
                 count += 1
         count += len(held)
     if count:

@@ -21,7 +21,8 @@ class CellError(ValueError):
 
 
 class Table:
-    """Rows of a table of that name. Raises IntakeError for a heading that is not known, is there twice or has a wrong unit."""
+    """Rows of a table of that name. Raises IntakeError for a heading that is not known, is there twice or has
+    a wrong unit."""
 
     def __init__(self, name: str, where: str, rows: Rows) -> None:
         self.name, self.where = name, where
@@ -58,7 +59,8 @@ class Table:
         return found.factor
 
     def text(self, row: list[str], column: str) -> str:
-        """A cell, "" where the row or the table does not have it. Whole numbers of a workbook have no point."""
+        """A cell, "" where the row or the table does not have it. Whole numbers of a workbook have no
+        point."""
         at = self.columns.get(column)
         value = row[at[0]].strip() if at is not None and at[0] < len(row) else ""
         return value[:-2] if re.fullmatch(r"\d+\.0", value) and TABLES[self.name][column] is None else value

@@ -13,8 +13,9 @@ Key = tuple[tuple[str, int, bool], ...]
 
 @dataclass(slots=True)
 class AuditRow:
-    """`status`: match; factors (a rule's combination has the same cases with other factors); extra (no rule combines these
-    cases); missing (the rules' own, which the source lacks). `twin` is the rules' combination for a source's one."""
+    """`status`: match; factors (a rule's combination has the same cases with other factors); extra (no rule
+    combines these cases); missing (the rules' own, which the source lacks). `twin` is the rules' combination
+    for a source's one."""
 
     status: str
     name: str
@@ -34,7 +35,8 @@ class Audit:
 
 
 def audit(own: Iterable[Combination], rules: Iterable[Combination], cases: Iterable[str]) -> Audit:
-    """Every combination of either side once, the source's first. Kinds are not compared: sources name them as they like."""
+    """Every combination of either side once, the source's first. Kinds are not compared: sources name them as
+    they like."""
     own, rules = list(own), list(rules)
     by_key: dict[Key, Combination] = {}
     by_cases: dict[frozenset[str], list[Combination]] = {}
@@ -60,7 +62,9 @@ def audit(own: Iterable[Combination], rules: Iterable[Combination], cases: Itera
             if abs(v - near.factors.get(n, 0.0)) > NEAR
         ]
         if set(c.roots) != set(near.roots):
-            differs.append("summed, not as the root of squares" if near.roots else "as the root of squares, not summed")
+            differs.append(
+                "summed, not as the root of squares" if near.roots else "as the root of squares, not summed"
+            )
         out.rows.append(AuditRow("factors", c.name, c.kind, near.name, "; ".join(differs)))
     out.rows += [AuditRow("missing", c.name, c.kind, "", _text(c)) for k, c in by_key.items() if k not in met]
     held = {n for c in own for n, v in c.factors.items() if v}

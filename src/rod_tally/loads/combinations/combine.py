@@ -11,7 +11,9 @@ from ...model import Combination, LoadCase
 from .rules import Rule, RuleSet, Term
 
 MOST = 20_000  # combinations; more than that nobody looks at: only those that govern something are kept
-SELECTED = 6  # so many cases of one category at the most enter in every selection; more of them only all at once
+SELECTED = (
+    6  # so many cases of one category at the most enter in every selection; more of them only all at once
+)
 PERMANENT = ("self-weight", "dead", "prestress", "settlement")  # cases of these act together
 SELECTABLE = ("live", "snow")  # and any selection of these
 SCHEMES = {
@@ -38,7 +40,8 @@ class Action:
 
 @dataclass(slots=True)
 class Combined:
-    """What a rule set makes of a model's cases. `untyped` cases can enter no combination; `unused` entered none.
+    """What a rule set makes of a model's cases. `untyped` cases can enter no combination; `unused` entered
+    none.
 
     `count` is how many the rules give, which is more than are held where `reduced` says which were kept."""
 
@@ -58,10 +61,10 @@ def combine(
 ) -> Combined:
     """Expand a rule set over cases.
 
-    `scheme` is one of SCHEMES, for seismic cases, whose `direction` (x, y or z) is given by name; one without a direction
-    stands alone. Notional cases of one direction and sign (+x, -x …) act together. Cases of one `together` name never
-    do, whatever their kinds; patterns of an imposed load are such. With `fewer` imposed cases of a category act all at
-    once or not at all. Raises CombineError when there would be more than MOST.
+    `scheme` is one of SCHEMES, for seismic cases, whose `direction` (x, y or z) is given by name; one without
+    a direction stands alone. Notional cases of one direction and sign (+x, -x …) act together. Cases of one
+    `together` name never do, whatever their kinds; patterns of an imposed load are such. With `fewer` imposed
+    cases of a category act all at once or not at all. Raises CombineError when there would be more than MOST.
     """
     cases = list(cases)
     out = Combined(untyped=[c.name for c in cases if c.untyped])
@@ -91,7 +94,8 @@ def expand(
     direction: dict[str, str] | None = None,
     fewer: bool = False,
 ) -> Iterator[Combination]:
-    """Every combination of a rule set, each once, one at a time. Raises CombineError for a scheme that is not known."""
+    """Every combination of a rule set, each once, one at a time. Raises CombineError for a scheme that is not
+    known."""
     if scheme not in SCHEMES:
         raise CombineError(f"{scheme!r} is no way to combine directions; known are {', '.join(SCHEMES)}")
     usable = [c for c in cases if c.kind]
@@ -118,7 +122,8 @@ def count_combinations(
     direction: dict[str, str] | None = None,
     fewer: bool = False,
 ) -> int:
-    """How many there would be at the most, without making them: those that come out the same are counted twice."""
+    """How many there would be at the most, without making them: those that come out the same are counted
+    twice."""
     usable = [c for c in cases if c.kind]
     actions = {g: _actions(usable, rules, g, scheme, direction or {}, fewer) for g in rules.groups}
     return sum(_count(rule, actions) for rule in rules.rules)
@@ -224,7 +229,10 @@ def _notional(cases: list[LoadCase], direction: dict[str, str]) -> list[Part]:
 def _seismic(cases: list[LoadCase], scheme: str, direction: dict[str, str]) -> tuple[list[Part], bool]:
     by = {d: [c.name for c in cases if direction.get(c.name) == d] for d in "xyz"}
     alone = [
-        {c.name: s} for c in cases if c.name not in {n for names in by.values() for n in names} for s in (1.0, -1.0)
+        {c.name: s}
+        for c in cases
+        if c.name not in {n for names in by.values() for n in names}
+        for s in (1.0, -1.0)
     ]
     if scheme == "plain" or not (by["x"] and by["y"]):
         return [{n: s} for names in by.values() for n in names for s in (1.0, -1.0)] + alone, False
@@ -235,7 +243,9 @@ def _seismic(cases: list[LoadCase], scheme: str, direction: dict[str, str]) -> t
     for names in product(*present):
         for whole in range(len(names)):
             for signs in product((1.0, -1.0), repeat=len(names)):
-                out.append({n: s * (1.0 if k == whole else 0.3) for k, (n, s) in enumerate(zip(names, signs))})
+                out.append(
+                    {n: s * (1.0 if k == whole else 0.3) for k, (n, s) in enumerate(zip(names, signs))}
+                )
     return out + alone, False
 
 

@@ -9,13 +9,16 @@ import numpy as np
 from ...model import LoadCase, Model
 from ...model.geometry.vectors import Array
 
-ALONG = np.radians(10.0)  # an element this near to an axis counts as lying along it. Common practice, no source.
+ALONG = np.radians(
+    10.0
+)  # an element this near to an axis counts as lying along it. Common practice, no source.
 DIAGONAL = np.radians(10.0)
 
 
 @dataclass(slots=True)
 class Orientation:
-    """Lengths of beams and walls (m) along the axes, at 45 degrees, and at other angles; the scheme that follows, and why."""
+    """Lengths of beams and walls (m) along the axes, at 45 degrees, and at other angles; the scheme that
+    follows, and why."""
 
     along: float
     diagonal: float
@@ -25,11 +28,12 @@ class Orientation:
 
 
 def orientation(model: Model) -> Orientation:
-    """Which way seismic directions are combined. Common practice, no source; the ways themselves are EN 1998-1 4.3.3.5.1.
+    """Which way seismic directions are combined. Common practice, no source; the ways themselves are EN
+    1998-1 4.3.3.5.1.
 
-    Frames and walls along x and y take each direction by itself, such at an angle 100 % with 30 %, such at 45 degrees the
-    square root of the sum of squares. What lies at an angle counts from a tenth of the whole length.
-    """
+    Frames and walls along x and y take each direction by itself, such at an angle 100 % with 30 %, such at 45
+    degrees the square root of the sum of squares. What lies at an angle counts from a tenth of the whole
+    length."""
     angles, lengths = _plan_lines(model)
     total = float(lengths.sum())
     if total == 0:
@@ -41,7 +45,10 @@ def orientation(model: Model) -> Orientation:
     if diagonal >= 0.1 * total and diagonal >= other:
         scheme, why = "square root", f"{diagonal / total:.0%} of frames and walls lie at about 45 degrees"
     elif diagonal + other >= 0.1 * total:
-        scheme, why = "100+30", f"{(diagonal + other) / total:.0%} of frames and walls lie at an angle to the axes"
+        scheme, why = (
+            "100+30",
+            f"{(diagonal + other) / total:.0%} of frames and walls lie at an angle to the axes",
+        )
     else:
         scheme, why = "plain", f"{along / total:.0%} of frames and walls lie along the axes"
     return Orientation(along, diagonal, other, scheme, why)
@@ -65,7 +72,8 @@ def _plan_lines(model: Model) -> tuple[Array, Array]:
 
 
 def directions(cases: dict[str, LoadCase], totals: dict[str, Array]) -> dict[str, str]:
-    """The direction in which each seismic (x, y or z) or notional case (+x, -x …) mainly acts, from its sum (N)."""
+    """The direction in which each seismic (x, y or z) or notional case (+x, -x …) mainly acts, from its sum
+    (N)."""
     out = {}
     for name, case in cases.items():
         if case.kind in ("seismic", "notional") and name in totals:

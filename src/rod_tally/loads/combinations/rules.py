@@ -5,11 +5,11 @@
     group LETTERS = KIND[.CATEGORY | !CATEGORY], …
     combination KIND NUMBER: TERM + TERM …
 
-A TERM is `FACTOR [psi0|psi1|psi2] [must|lead|others|others?|any|all] GROUP {| [FACTOR] GROUP}`; `+-` before a factor takes
-both signs; a factor may be a product, `0.85*1.35`. `lead` takes each action of the group in turn, `others` all the rest,
-`others?` every selection of the rest, `any` every selection of the group, none included, `all` (or no word) all of them; a term with `must` or `lead` whose group is empty
-drops the combination, any other such term drops out. `|` parts alternatives. `#` starts a comment.
-"""
+A TERM is `FACTOR [psi0|psi1|psi2] [must|lead|others|others?|any|all] GROUP {| [FACTOR] GROUP}`; `+-` before a
+factor takes both signs; a factor may be a product, `0.85*1.35`. `lead` takes each action of the group in
+turn, `others` all the rest, `others?` every selection of the rest, `any` every selection of the group, none
+included, `all` (or no word) all of them; a term with `must` or `lead` whose group is empty drops the
+combination, any other such term drops out. `|` parts alternatives. `#` starts a comment."""
 
 from __future__ import annotations
 
@@ -35,7 +35,8 @@ class RulesError(ValueError):
 
 @dataclass(slots=True)
 class Term:
-    """`choices` are (factor, group) alternatives; `psi` 0, 1, 2 or None; `mode` one of MODES; `signs` (1,) or (1, -1)."""
+    """`choices` are (factor, group) alternatives; `psi` 0, 1, 2 or None; `mode` one of MODES; `signs` (1,) or
+    (1, -1)."""
 
     choices: list[tuple[float, str]]
     psi: int | None = None
@@ -66,7 +67,8 @@ class Selector:
 
 @dataclass(slots=True)
 class RuleSet:
-    """`psi` by kind or kind.category; `groups` by letters; `rules` in their order; `text` as it was written."""
+    """`psi` by kind or kind.category; `groups` by letters; `rules` in their order; `text` as it was
+    written."""
 
     name: str = ""
     psi: dict[str, tuple[float, float, float]] = field(default_factory=dict)
@@ -82,7 +84,9 @@ class RuleSet:
 def shipped(name: str) -> RuleSet:
     """A rule set that comes with the application. Raises RulesError for a name it does not have."""
     if name not in SHIPPED:
-        raise RulesError(f"{name!r} is no rule set that ships; known are {', '.join(SHIPPED)}, or give a file")
+        raise RulesError(
+            f"{name!r} is no rule set that ships; known are {', '.join(SHIPPED)}, or give a file"
+        )
     text = (files("rod_tally.loads") / "data" / SHIPPED[name]).read_text(encoding="utf-8")
     return parse(text, name)
 
@@ -94,7 +98,9 @@ def read_rules(name: str) -> RuleSet:
     try:
         text = Path(name).read_text(encoding="utf-8")
     except (OSError, UnicodeDecodeError) as error:
-        raise RulesError(f"{name}: no shipped rule set ({', '.join(SHIPPED)}) and no readable file: {error}") from error
+        raise RulesError(
+            f"{name}: no shipped rule set ({', '.join(SHIPPED)}) and no readable file: {error}"
+        ) from error
     return parse(text, name)
 
 

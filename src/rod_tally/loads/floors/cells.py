@@ -1,10 +1,9 @@
 """Yield lines: which part of a panel each of its carried edges takes.
 
-A yield line bisects the angle between the two edges whose parts it separates, so that in a rectangle with four carried
-edges the lines start at 45 degrees in the corners, and the edges take triangles and trapezoids (the usual handbook
-rule for two-way slabs). Every point goes to the carried edge that it is nearest to, measured square to
-the edge's line, among those that it lies in front of.
-"""
+A yield line bisects the angle between the two edges whose parts it separates, so that in a rectangle with
+four carried edges the lines start at 45 degrees in the corners, and the edges take triangles and trapezoids
+(the usual handbook rule for two-way slabs). Every point goes to the carried edge that it is nearest to,
+measured square to the edge's line, among those that it lies in front of."""
 
 from __future__ import annotations
 
@@ -18,11 +17,12 @@ Piece = tuple[int, Corners]
 
 
 def cells(panel: Panel) -> list[Piece]:
-    """Convex pieces of the panel with the index of the edge that takes each; together they are the whole panel.
+    """Convex pieces of the panel with the index of the edge that takes each; together they are the whole
+    panel.
 
-    [] when nothing carries it. An edge may take several pieces, or none. Columns, numbered after the edges, take what
-    lies nearer to them than half-way to the edges and to each other (tributary areas; common practice, no source).
-    """
+    [] when nothing carries it. An edge may take several pieces, or none. Columns, numbered after the edges,
+    take what lies nearer to them than half-way to the edges and to each other (tributary areas; common
+    practice, no source)."""
     edges = _of_edges(panel)
     if not len(panel.points):
         return edges
@@ -62,7 +62,8 @@ def _nearest(panel: Panel, piece: Corners) -> int:
 
 
 def _around(panel: Panel, k: int) -> Corners:
-    """What column k takes: up to half-way to each other column, and to the nearest point of each carried edge."""
+    """What column k takes: up to half-way to each other column, and to the nearest point of each carried
+    edge."""
     p = panel.points[k]
     others = np.delete(panel.points, k, axis=0)
     carried = panel.carried
@@ -105,8 +106,11 @@ def _of_edges(panel: Panel) -> list[Piece]:
     return taken
 
 
-def _share_out(panel: Panel, pieces: list[Corners], domain: dict[int, list[Half]]) -> tuple[list[Piece], list[Corners]]:
-    """Each piece, cut where need be, to the nearest of the edges in whose domain it lies; and what lies in none."""
+def _share_out(
+    panel: Panel, pieces: list[Corners], domain: dict[int, list[Half]]
+) -> tuple[list[Piece], list[Corners]]:
+    """Each piece, cut where need be, to the nearest of the edges in whose domain it lies; and what lies in
+    none."""
     now: list[tuple[int | None, Corners]] = [(None, p) for p in pieces]
     for k, halves in domain.items():
         following: list[tuple[int | None, Corners]] = []
@@ -152,7 +156,8 @@ def _front(panel: Panel, k: int) -> list[Half]:
 
 
 def _domain(panel: Panel, k: int) -> list[Half]:
-    """In front of the edge, and at its ends within the bisector with a carried neighbour, else 45 degrees outwards."""
+    """In front of the edge, and at its ends within the bisector with a carried neighbour, else 45 degrees
+    outwards."""
     before, after = panel.neighbours
     out = _front(panel, k)
     for neighbour, vertex, t in (

@@ -1,4 +1,5 @@
-"""Convex pieces cut by half-planes, in plain floats: every cut keeps the whole, however nearly its lines coincide."""
+"""Convex pieces cut by half-planes, in plain floats: every cut keeps the whole, however nearly its lines
+coincide."""
 
 from __future__ import annotations
 

@@ -13,8 +13,9 @@ from .panel import Panel
 
 @dataclass(slots=True)
 class EdgeRows:
-    """Loads along edges: `edge` (n,), from `a` to `b` (m from the edge's start), linear from `qa` to `qb` (n, 3): for a
-    pressure of 1, x and y of the plane (N/m2), in N/m. Where a == b the row is concentrated, `qa` in N."""
+    """Loads along edges: `edge` (n,), from `a` to `b` (m from the edge's start), linear from `qa` to `qb` (n,
+    3): for a pressure of 1, x and y of the plane (N/m2), in N/m. Where a == b the row is concentrated, `qa`
+    in N."""
 
     edge: NDArray[np.int64]
     a: Array
@@ -32,13 +33,16 @@ class EdgeRows:
         if not parts:
             return cls.none()
         return cls(
-            np.concatenate([p.edge for p in parts]), np.concatenate([p.a for p in parts]),
-            np.concatenate([p.b for p in parts]), np.concatenate([p.qa for p in parts]),
+            np.concatenate([p.edge for p in parts]),
+            np.concatenate([p.a for p in parts]),
+            np.concatenate([p.b for p in parts]),
+            np.concatenate([p.qa for p in parts]),
             np.concatenate([p.qb for p in parts]),
-        )  # fmt: skip
+        )
 
     def resultants(self, panel: Panel) -> Array:
-        """(3, 3): force, and first moments about the plane's y and x axes (int p x, int p y), for each basis pressure."""
+        """(3, 3): force, and first moments about the plane's y and x axes (int p x, int p y), for each basis
+        pressure."""
         size = self.b - self.a
         point = size == 0
         whole = np.where(point[:, None], self.qa, (self.qa + self.qb) / 2 * size[:, None])
@@ -52,5 +56,6 @@ class EdgeRows:
 
 
 def linear_ends(force: Array, first: Array, size: Array | float) -> tuple[Array, Array]:
-    """The values at both ends of a linear load of that length with this sum and first moment about its start."""
+    """The values at both ends of a linear load of that length with this sum and first moment about its
+    start."""
     return 4 * force / size - 6 * first / size**2, 6 * first / size**2 - 2 * force / size

@@ -30,7 +30,8 @@ SMALL = 1e-4  # m2; what is left between nearly equal lines
 
 @dataclass(slots=True)
 class Carrier:
-    """What takes a panel's load: `kind` member, wall or column, its id, and its line in the plane (2, 2) or (1, 2).
+    """What takes a panel's load: `kind` member, wall or column, its id, and its line in the plane (2, 2) or
+    (1, 2).
 
     `length` is the member's own, which differs from its line's where the member is inclined to the plane.
     """
@@ -43,8 +44,8 @@ class Carrier:
 
 @dataclass(eq=False)
 class Floor:
-    """A plane cut into panels: `carriers` by number; `origin` (3,) and `axes` (3, 3) of the plane; its whole outline.
-    `like`: another of the same shape, carriers in the same order, whose panels it shares."""
+    """A plane cut into panels: `carriers` by number; `origin` (3,) and `axes` (3, 3) of the plane; its whole
+    outline. `like`: another of the same shape, carriers in the same order, whose panels it shares."""
 
     id: str
     origin: Array
@@ -64,7 +65,8 @@ class Floor:
         return np.asarray(self.origin + flat @ self.axes[:2])
 
     def span_of(self, panel: Panel) -> Array:
-        """The direction (2,) in which a one-way panel carries: the floor's own, else the panel's shorter way."""
+        """The direction (2,) in which a one-way panel carries: the floor's own, else the panel's shorter
+        way."""
         if self.span is not None:
             return self.span
         box = np.array(panel.polygon.minimum_rotated_rectangle.exterior.coords)
@@ -76,7 +78,9 @@ class Floor:
         """What pressures of 1, x and y over the whole of panel k put on its edges, worked out once."""
         if k not in self._unit:
             panel = self.panels[k]
-            self._unit[k] = known_spread(panel, self.way, self.span_of(panel) if self.way == "one-way" else None)
+            self._unit[k] = known_spread(
+                panel, self.way, self.span_of(panel) if self.way == "one-way" else None
+            )
         return self._unit[k]
 
     @cached_property
@@ -99,10 +103,15 @@ NEAR = 8  # decimals of a metre to which like slabs agree
 
 
 def floor_of(
-    model: Model, surface: Surface, held: set[str], known: Known | None = None, lines: Mapping[str, Array] | None = None
+    model: Model,
+    surface: Surface,
+    held: set[str],
+    known: Known | None = None,
+    lines: Mapping[str, Array] | None = None,
 ) -> Floor:
-    """The panels of a slab, from what is joined to it. `held` are the nodes that columns come up to. `known`: slabs cut
-    before; a building has many of one shape, which share their panels. `lines`: axes (2, 3) of members, where they are known."""
+    """The panels of a slab, from what is joined to it. `held` are the nodes that columns come up to. `known`:
+    slabs cut before; a building has many of one shape, which share their panels. `lines`: axes (2, 3) of
+    members, where they are known."""
     axes = _along_outline(surface)
     carriers, shapes = _carriers(model, surface, held, lines)
     # all points at once, and again apart: most of a slab's time would go into single ones
@@ -136,13 +145,16 @@ def floor_of(
         outline = sound(Polygon(parts[0], parts[1:count]))
         like = known[key] = cut(surface.id, surface.outer[0], axes, outline, carriers, way, span)
         return like
-    return Floor(surface.id, surface.outer[0], axes, like.outline, carriers, like.panels, way, span, like._unit, like)
+    return Floor(
+        surface.id, surface.outer[0], axes, like.outline, carriers, like.panels, way, span, like._unit, like
+    )
 
 
 def _carriers(
     model: Model, surface: Surface, held: set[str], lines: Mapping[str, Array] | None
 ) -> tuple[list[Carrier], list[Array]]:
-    """What is joined to a slab and can carry it, each once, with its points (2, 3) or (1, 3) in space; lengths of members."""
+    """What is joined to a slab and can carry it, each once, with its points (2, 3) or (1, 3) in space;
+    lengths of members."""
     carriers: list[Carrier] = []
     points: list[Array] = []
     seen = set()
@@ -166,8 +178,8 @@ def _carriers(
 
 
 def _along_outline(surface: Surface) -> Array:
-    """Axes (3, 3) of the slab's plane along most of its outline: its beams mostly run along them, and lines along the axes stay
-    straight where places are rounded to the grid."""
+    """Axes (3, 3) of the slab's plane along most of its outline: its beams mostly run along them, and lines
+    along the axes stay straight where places are rounded to the grid."""
     plain = surface.plain_axes
     ring = surface.flat(surface.outer)
     along = whole = 0.0
@@ -205,11 +217,20 @@ def cut(
     way: Way = "two-way",
     span: Array | None = None,
 ) -> Floor:
-    """Cut a plane's outline along its carriers; carriers that nearly reach the next line are taken on to it."""
-    numbers = [k for k, c in enumerate(carriers) if c.kind != "column" and np.linalg.norm(c.line[1] - c.line[0]) > GRID]
+    """Cut a plane's outline along its carriers; carriers that nearly reach the next line are taken on to
+    it."""
+    numbers = [
+        k
+        for k, c in enumerate(carriers)
+        if c.kind != "column" and np.linalg.norm(c.line[1] - c.line[0]) > GRID
+    ]
     segments = _reaching([carriers[k].line for k in numbers], outline)
-    work = [LineString(r.coords) for r in (outline.exterior, *outline.interiors)] + [LineString(s) for s in segments]
-    faces = [f for f in shapely.polygonize([shapely.unary_union(work, grid_size=GRID)]).geoms if f.area > SMALL]
+    work = [LineString(r.coords) for r in (outline.exterior, *outline.interiors)] + [
+        LineString(s) for s in segments
+    ]
+    faces = [
+        f for f in shapely.polygonize([shapely.unary_union(work, grid_size=GRID)]).geoms if f.area > SMALL
+    ]
     inside = shapely.contains(outline, shapely.point_on_surface(np.array(faces))) if faces else []
     faces = [f for f, good in zip(faces, inside) if good]
     panels = _labelled(faces, np.array(segments).reshape(-1, 2, 2), np.array(numbers, np.int64))
@@ -223,7 +244,9 @@ def _reaching(lines: list[Array], outline: Polygon) -> list[Array]:
     if not lines:
         return []
     shapes = np.array([LineString(s) for s in lines])
-    tree = STRtree([*shapes, LineString(outline.exterior.coords), *(LineString(r.coords) for r in outline.interiors)])
+    tree = STRtree(
+        [*shapes, LineString(outline.exterior.coords), *(LineString(r.coords) for r in outline.interiors)]
+    )
     ends = np.array(lines).reshape(-1, 2)
     own, other = tree.query(shapely.points(ends), predicate="dwithin", distance=10 * GRID)
     meets = np.zeros(len(ends), bool)
@@ -236,7 +259,8 @@ def _reaching(lines: list[Array], outline: Polygon) -> list[Array]:
 
 
 def _labelled(faces: list[Polygon], segments: Array, numbers: NDArray[np.int64]) -> list[Panel]:
-    """Faces with every edge's carrier: of the segments that an edge lies on the one whose middle is nearest to its own."""
+    """Faces with every edge's carrier: of the segments that an edge lies on the one whose middle is nearest
+    to its own."""
     if not faces:
         return []
     edges = [ring_edges(f) for f in faces]
@@ -312,7 +336,9 @@ def _columns(floor: Floor) -> None:
             if len(edges) and _off(panel, edges, point) < REACH:
                 best = None
                 break
-            if best is None or panel.polygon.distance(Point(point)) < floor.panels[best].polygon.distance(Point(point)):
+            if best is None or panel.polygon.distance(Point(point)) < floor.panels[best].polygon.distance(
+                Point(point)
+            ):
                 best = i
         if best is not None:
             panel = floor.panels[best]

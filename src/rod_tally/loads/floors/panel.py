@@ -18,9 +18,9 @@ FREE_EDGE = -1
 
 @dataclass
 class Panel:
-    """`polygon` in plane coordinates (m), openings as holes. `start`, `end` (n, 2): its edges, the panel on their left.
-    `carrier` (n,): what carries each edge, as the caller numbers it; FREE_EDGE for none. `points` (m, 2) are columns
-    that carry it away from its carried edges, `point_carrier` (m,) their numbers."""
+    """`polygon` in plane coordinates (m), openings as holes. `start`, `end` (n, 2): its edges, the panel on
+    their left. `carrier` (n,): what carries each edge, as the caller numbers it; FREE_EDGE for none. `points`
+    (m, 2) are columns that carry it away from its carried edges, `point_carrier` (m,) their numbers."""
 
     polygon: Polygon
     start: Array
@@ -31,10 +31,13 @@ class Panel:
 
     @classmethod
     def of(cls, polygon: Polygon, carrier: list[int] | None = None) -> Panel:
-        """The panel of a polygon; without `carrier` every edge carries, numbered in order: outline, then openings."""
+        """The panel of a polygon; without `carrier` every edge carries, numbered in order: outline, then
+        openings."""
         starts, ends = ring_edges(polygon)
         count = len(starts)
-        return cls(polygon, starts, ends, np.arange(count) if carrier is None else np.array(carrier, np.int64))
+        return cls(
+            polygon, starts, ends, np.arange(count) if carrier is None else np.array(carrier, np.int64)
+        )
 
     @cached_property
     def length(self) -> Array:

@@ -25,12 +25,13 @@ class Taker(Protocol):
 
 
 class Whole:
-    """What pressures of 1, x and y over all panels of a floor put on members, nodes and walls: rows with a column for
-    each, so that a case is one product; `idle` are the panels that nothing carries."""
+    """What pressures of 1, x and y over all panels of a floor put on members, nodes and walls: rows with a
+    column for each, so that a case is one product; `idle` are the panels that nothing carries."""
 
     @classmethod
     def like(cls, other: Whole, floor: Floor) -> Whole:
-        """That of a floor like the `other`'s, on its own members and nodes. Raises ValueError where walls carry them."""
+        """That of a floor like the `other`'s, on its own members and nodes. Raises ValueError where walls
+        carry them."""
         if other.held or floor.like is None:
             raise ValueError("walls take their loads at places of their own")
         name = {(a.kind == "column", a.id): b.id for a, b in zip(floor.like.carriers, floor.carriers)}
@@ -50,7 +51,9 @@ class Whole:
                 put_rows(floor, panel, rows, rows.qa, rows.qb, self, 0)
         self.idents = list(dict.fromkeys(b[0] for b in self._blocks))
         number = {i: k for k, i in enumerate(self.idents)}
-        self.index = np.repeat([number[b[0]] for b in self._blocks], [len(b[1]) for b in self._blocks]).astype(np.int64)
+        self.index = np.repeat(
+            [number[b[0]] for b in self._blocks], [len(b[1]) for b in self._blocks]
+        ).astype(np.int64)
         none = np.zeros((0, 3))
         self.a = np.concatenate([b[1] for b in self._blocks] or [np.zeros(0)])
         self.b = np.concatenate([b[2] for b in self._blocks] or [np.zeros(0)])
@@ -72,7 +75,9 @@ class Whole:
             qa, qb = self.qa @ pressure, self.qb @ pressure
             heavy = np.abs(qa).max(axis=1) + np.abs(qb).max(axis=1)
             keep = heavy > 1e-12 * heavy.max()
-            into.on_members(self.idents, self.index[keep], self.a[keep], self.b[keep], qa[keep], qb[keep], share)
+            into.on_members(
+                self.idents, self.index[keep], self.a[keep], self.b[keep], qa[keep], qb[keep], share
+            )
         for node, force in self.nodes:
             if (force @ pressure).any():
                 into.on_node(node, force @ pressure, share)
@@ -82,7 +87,9 @@ class Whole:
                 into.on_surface(HeldLoad(h.surface, h.line, qa, qb, share))
 
 
-def put_rows(floor: Floor, panel: Panel, rows: EdgeRows, qa: Array, qb: Array, into: Taker, share: int) -> None:
+def put_rows(
+    floor: Floor, panel: Panel, rows: EdgeRows, qa: Array, qb: Array, into: Taker, share: int
+) -> None:
     """Put rows with forces `qa`, `qb` (n, 3) on members, columns and walls; rows of no force are left out."""
     heavy = np.abs(qa).max(axis=1, initial=0.0) + np.abs(qb).max(axis=1, initial=0.0)
     keep = heavy > 1e-12 * heavy.max(initial=0.0)
@@ -105,7 +112,9 @@ def put_rows(floor: Floor, panel: Panel, rows: EdgeRows, qa: Array, qb: Array, i
                 else:
                     into.on_surface(HeldLoad(carrier.id, (start + along * x0)[None], f0, np.zeros(3), share))
         else:
-            into.on_member(carrier.id, *along_member(carrier, panel.start[e], panel.along[e], a, b, pa, pb), share)
+            into.on_member(
+                carrier.id, *along_member(carrier, panel.start[e], panel.along[e], a, b, pa, pb), share
+            )
 
 
 def along_member(
@@ -153,6 +162,8 @@ def along_member(
             else:
                 out.append((x, y, va, vb))
     return (
-        np.array([r[0] for r in out]), np.array([r[1] for r in out]),
-        np.array([r[2] for r in out]), np.array([r[3] for r in out]),
-    )  # fmt: skip
+        np.array([r[0] for r in out]),
+        np.array([r[1] for r in out]),
+        np.array([r[2] for r in out]),
+        np.array([r[3] for r in out]),
+    )

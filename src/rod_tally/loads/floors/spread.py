@@ -1,10 +1,10 @@
 """From the parts of a panel to loads along its edges, exactly: forces kept, moments kept, linear pieces.
 
-A part's load goes square to its edge. What that leaves out of balance about the panel's own axes (nothing in a
-rectangle carried on four sides) is given to the carried edges as a plate that cannot bend would give it to even springs
-under them: so that a panel's edges get exactly its load's force and moments, and beams no torsion that a slab would
-not give them. Where all carried edges lie on one line nothing can balance, and only the force is kept.
-"""
+A part's load goes square to its edge. What that leaves out of balance about the panel's own axes (nothing in
+a rectangle carried on four sides) is given to the carried edges as a plate that cannot bend would give it to
+even springs under them: so that a panel's edges get exactly its load's force and moments, and beams no
+torsion that a slab would not give them. Where all carried edges lie on one line nothing can balance, and only
+the force is kept."""
 
 from __future__ import annotations
 
@@ -22,7 +22,9 @@ from .panel import Panel, second_moments
 from .strips import strip_rows
 
 BALANCED = 1e-13  # of the load times the panel's size: rounding
-ONE_LINE = 0.05  # of the panel's size; edges that spread less count as one line, unless balancing costs them little
+ONE_LINE = (
+    0.05  # of the panel's size; edges that spread less count as one line, unless balancing costs them little
+)
 GAUSS = np.array([-np.sqrt(0.6), 0.0, np.sqrt(0.6)])
 WEIGHT = np.array([5.0, 8.0, 5.0]) / 18
 Way = Literal["two-way", "one-way"]
@@ -45,22 +47,30 @@ MOST_KNOWN = 20_000
 
 
 def known_spread(panel: Panel, way: Way = "two-way", span: Array | None = None) -> EdgeRows:
-    """`spread`, worked out once for all panels of one shape wherever they lie: buildings repeat their bays."""
+    """`spread`, worked out once for all panels of one shape wherever they lie: buildings repeat their
+    bays."""
     base = panel.start[0]
     moved = np.round(np.concatenate([panel.start, panel.points]) - base, 7) + 0.0
     rings = np.array([len(r.coords) for r in panel.polygon.interiors], np.int64)
     key = (
-        moved.tobytes(), (panel.carrier >= 0).tobytes(), rings.tobytes(), way.encode(),
+        moved.tobytes(),
+        (panel.carrier >= 0).tobytes(),
+        rings.tobytes(),
+        way.encode(),
         b"" if span is None else np.round(span, 9).tobytes(),
-    )  # fmt: skip
+    )
     found = _KNOWN.get(key)
     if found is None:
         if len(_KNOWN) >= MOST_KNOWN:
             _KNOWN.clear()
         own = Panel(
-            translate(panel.polygon, -base[0], -base[1]), panel.start - base, panel.end - base, panel.carrier,
-            panel.points - base, panel.point_carrier,
-        )  # fmt: skip
+            translate(panel.polygon, -base[0], -base[1]),
+            panel.start - base,
+            panel.end - base,
+            panel.carrier,
+            panel.points - base,
+            panel.point_carrier,
+        )
         found = _KNOWN[key] = spread(own, way, span)
     if not len(found.edge):
         return found
@@ -97,7 +107,8 @@ def _on_edges(panel: Panel, parts: list[Piece]) -> EdgeRows:
 
 
 def _square(panel: Panel, edge: int, pieces: list[Corners]) -> EdgeRows:
-    """The load on pieces brought square onto their edge's line; what comes down beyond an end is put at that end."""
+    """The load on pieces brought square onto their edge's line; what comes down beyond an end is put at that
+    end."""
     origin, t, n = panel.start[edge], panel.along[edge], panel.inward[edge]
     length = float(panel.length[edge])
     a = np.array([p for piece in pieces for p in piece]) - origin
@@ -127,7 +138,8 @@ def _square(panel: Panel, edge: int, pieces: list[Corners]) -> EdgeRows:
 
 
 def _linear(edge: int, low: Array, high: Array, force: Array, first: Array, length: float) -> EdgeRows:
-    """Linear rows with these forces and first moments about their starts; those beyond the ends are put at the ends."""
+    """Linear rows with these forces and first moments about their starts; those beyond the ends are put at
+    the ends."""
     on = (high > 0) & (low < length)
     size = (high - low)[on, None]
     qa, qb = linear_ends(force[on], first[on], size)
@@ -175,7 +187,10 @@ def balanced(panel: Panel, rows: EdgeRows, wanted: Array) -> EdgeRows:
     centre = ((a + b) / 2 * weight[:, None]).sum(axis=0) / total
     lacking = np.vstack([lacking[:1], lacking[1:] - np.outer(centre, lacking[0])])
     a, b = a - centre, b - centre
-    inertia = np.einsum("e,ei,ej->ij", weight, a + b, a + b) / 4 + np.einsum("e,ei,ej->ij", weight, b - a, b - a) / 12
+    inertia = (
+        np.einsum("e,ei,ej->ij", weight, a + b, a + b) / 4
+        + np.einsum("e,ei,ej->ij", weight, b - a, b - a) / 12
+    )
     value, vector = np.linalg.eigh(inertia)
     turn = np.zeros((2, 3))
     for v, direction in zip(value, vector.T):

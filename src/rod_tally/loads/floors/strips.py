@@ -1,4 +1,5 @@
-"""One-way panels: strips along the span, each carried by the two edges it runs between, as a beam on two supports."""
+"""One-way panels: strips along the span, each carried by the two edges it runs between, as a beam on two
+supports."""
 
 from __future__ import annotations
 
@@ -13,9 +14,8 @@ from .panel import FREE_EDGE, Panel, ring_edges
 def strip_rows(panel: Panel, span: Array, area: Polygon | None = None) -> EdgeRows:
     """Loads along the edges from pressures of 1, x and y over the panel, or over an area within it.
 
-    A strip with one carried end hangs on that end alone (a cantilever; its moment is not the edge's to carry); one that
-    runs between two free ends is carried by nothing and left out.
-    """
+    A strip with one carried end hangs on that end alone (a cantilever; its moment is not the edge's to
+    carry); one that runs between two free ends is carried by nothing and left out."""
     u = span / np.linalg.norm(span)
     v = np.array([-u[1], u[0]])
     across_a, across_b = panel.start @ v, panel.end @ v
@@ -84,8 +84,11 @@ def _strip(u: Array, v: Array, w: Array, s0: Array, s1: Array, p0: Array, p1: Ar
     return np.stack([(pressure * (1 - far)).sum(axis=1), (pressure * far).sum(axis=1)])
 
 
-def _on_edge(panel: Panel, k: int, v: Array, low: float, high: float, w: Array, dw: Array, r: Array) -> EdgeRows:
-    """Reactions r (points, basis) per metre across, as a linear row on edge k with their force and first moment."""
+def _on_edge(
+    panel: Panel, k: int, v: Array, low: float, high: float, w: Array, dw: Array, r: Array
+) -> EdgeRows:
+    """Reactions r (points, basis) per metre across, as a linear row on edge k with their force and first
+    moment."""
     start, t = panel.start[k], panel.along[k]
     rate = float(t @ v)
     ends = sorted(((low - start @ v) / rate, (high - start @ v) / rate))

@@ -1,4 +1,5 @@
-"""Sections welded together of plates. Torsion by the warping function, shear along z by the webs and along y by the flanges."""
+"""Sections welded together of plates. Torsion by the warping function, shear along z by the webs and along y
+by the flanges."""
 
 from __future__ import annotations
 
@@ -27,7 +28,9 @@ def cross(name: str, depth: float, width: float, web: float, flange: float) -> S
     """An upright plate (depth, web) through a level one (width, flange); sizes in m."""
     positive(name, depth=depth, width=width, web=web, flange=flange)
     if web >= width or flange >= depth:
-        raise ShapeError(f"profile {name!r}: plates of {web:g} and {flange:g} m are thicker than the cross is wide")
+        raise ShapeError(
+            f"profile {name!r}: plates of {web:g} and {flange:g} m are thicker than the cross is wide"
+        )
     y, z, w, f = width / 2, depth / 2, web / 2, flange / 2
     quarter = [(y, f), (w, f), (w, z)]
     right = [(a, -b) for a, b in reversed(quarter)] + quarter
@@ -46,7 +49,8 @@ def i_with_plates(
     fillet: float = 0.0,
     lower_plate: float = 0.0,
 ) -> Shape:
-    """An I with a plate on its top flange, and one of thickness `lower_plate` under the lower flange; sizes in m."""
+    """An I with a plate on its top flange, and one of thickness `lower_plate` under the lower flange; sizes
+    in m."""
     positive(name, plate_width=plate_width, plate=plate)
     i = i_shape(name, depth, width, web, flange, fillet)[0]
     if plate_width <= web:
@@ -56,7 +60,9 @@ def i_with_plates(
     if lower_plate > 0:
         plates.append(shapely.box(-y, -z - lower_plate, y, -z))
     whole = shapely.union_all([shapely.Polygon(i.outline), *plates], grid_size=1e-9)
-    outline = [(float(a), float(b)) for a, b in shapely.get_coordinates(shapely.normalize(whole).exterior)[:-1]]
+    outline = [
+        (float(a), float(b)) for a, b in shapely.get_coordinates(shapely.normalize(whole).exterior)[:-1]
+    ]
     share = 5 / 6 * plate_width
     return from_polygon(name, "i with plates", outline, avy=i.avy + share * (plate + lower_plate), avz=i.avz)
 

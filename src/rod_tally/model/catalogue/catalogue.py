@@ -1,9 +1,8 @@
-"""Rolled and hollow sections by name, from the dimensions in `data/sections.csv` (mm). From memory; values are computed
-from the dimensions, and tests hold them against the standards' printed ones.
+"""Rolled and hollow sections by name, from the dimensions in `data/sections.csv` (mm). From memory; values
+are computed from the dimensions, and tests hold them against the standards' printed ones.
 
-EN 10365 (I, H, U), EN 10056-1 (angles), EN 10210-2 and EN 10219-2 (hollow sections), ASTM A6 and A500 with the design
-wall thickness of 0.93 times the nominal one.
-"""
+EN 10365 (I, H, U), EN 10056-1 (angles), EN 10210-2 and EN 10219-2 (hollow sections), ASTM A6 and A500 with
+the design wall thickness of 0.93 times the nominal one."""
 
 from __future__ import annotations
 
@@ -27,7 +26,9 @@ BUILDERS: dict[str, Callable[..., Shape]] = {
     "box": shapes.box,
     "circle": shapes.circle,
 }
-ALIKE = 0.72  # how alike the letters of two names must be to count as a slip of the pen, where the numbers agree
+ALIKE = (
+    0.72  # how alike the letters of two names must be to count as a slip of the pen, where the numbers agree
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,7 +56,8 @@ def catalogue() -> dict[str, Rolled]:
 
 
 def _plain(name: str) -> str:
-    """A name without what people write differently: case, blanks, dashes, the sign for times, decimal commas."""
+    """A name without what people write differently: case, blanks, dashes, the sign for times, decimal
+    commas."""
     text = name.upper().replace("×", "X").replace("*", "X")
     text = re.sub(r"(\d),(\d)", r"\1.\2", text)
     text = re.sub(r"[\s_\-]", "", text)
@@ -77,8 +79,10 @@ def _by_plain() -> dict[str, str]:
 def catalogue_name(name: str) -> str | None:
     """The catalogue's name for a profile's, spelled any usual way; None when it is none of these.
 
-    >>> catalogue_name("ipe300"), catalogue_name("HEB-200"), catalogue_name("SHS 100/5"), catalogue_name("TQ 220")
-    ('IPE 300', 'HE 200 B', 'SHS 100x100x5', None)
+    >>> catalogue_name("ipe300"), catalogue_name("HEB-200")
+    ('IPE 300', 'HE 200 B')
+    >>> catalogue_name("SHS 100/5"), catalogue_name("TQ 220")
+    ('SHS 100x100x5', None)
     """
     known = _by_plain()
     for text in (name, re.sub(r"[\s,(\[]+S\s?(235|275|355|420|450|460)\b.*$", "", name), name.split(":")[-1]):
@@ -88,7 +92,8 @@ def catalogue_name(name: str) -> str | None:
 
 
 def near_names(name: str, most: int = 5) -> list[str]:
-    """Names of the catalogue that this one may be a slip of: the same numbers, letters alike; the likeliest first.
+    """Names of the catalogue that this one may be a slip of: the same numbers, letters alike; the likeliest
+    first.
 
     >>> near_names("IEP 300"), near_names("TQ 220")
     (['IPE 300'], [])
@@ -106,7 +111,8 @@ def near_names(name: str, most: int = 5) -> list[str]:
 
 
 def catalogue_section(name: str, known_as: str = "", how: str = "") -> Section:
-    """The section of a catalogue name, carrying the name it is known by in a model. KeyError for another name."""
+    """The section of a catalogue name, carrying the name it is known by in a model. KeyError for another
+    name."""
     rolled = catalogue()[name]
     section, _ = BUILDERS[rolled.shape](known_as or name, **rolled.dims)
     return replace(section, origin=f"{name}, {rolled.standard}" + (f", {how}" if how else ""))

@@ -10,7 +10,9 @@ from .grades import CONCRETE, Grade, grades
 _CONCRETE = re.compile(r"\bC\s?(\d{2})\s?[/_-]\s?(\d{2,3})\b", re.I)
 _STEEL = re.compile(r"\bS\s?-?(235|275|355|420|450|460)\s?[A-Z0-9+]*\b", re.I)
 _TIMBER = re.compile(r"\b(GL\s?\d{2}\s?[HC]|[CD]\s?\d{2})\b", re.I)
-_ASTM = re.compile(r"\bA\s?(36|53|500|572|588|913|992|1085)\b(?:\s*-?\s*(?:GR(?:ADE)?\.?)?\s*(B|C|50|65))?", re.I)
+_ASTM = re.compile(
+    r"\bA\s?(36|53|500|572|588|913|992|1085)\b(?:\s*-?\s*(?:GR(?:ADE)?\.?)?\s*(B|C|50|65))?", re.I
+)
 _PSI = re.compile(r"\b(\d{1,2})[,.]?(\d{3})\s?psi\b", re.I)
 _WORDS = (
     ("steel", re.compile(r"steel|stahl|acier|acero|acciaio|staal", re.I)),
@@ -22,7 +24,8 @@ _WORDS = (
 
 
 def standard_of(name: str, category: str = "") -> tuple[Grade, bool] | None:
-    """The grade a name stands for, and whether that is sure (False: only the kind is clear); None: it says nothing.
+    """The grade a name stands for, and whether that is sure (False: only the kind is clear); None: it says
+    nothing.
 
     >>> standard_of("Concrete C30_37")[0].name, standard_of("A572-50")[0].name, standard_of("GL 24 h")[0].name
     ('C30/37', 'A572 Gr.50', 'GL24h')

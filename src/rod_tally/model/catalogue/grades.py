@@ -11,7 +11,8 @@ KSI = 6.894757e6  # Pa
 
 @dataclass(frozen=True, slots=True)
 class Grade:
-    """Values of one grade, Pa and kg/m3, and where they stand. `G` None: of an isotropic material with `poisson`."""
+    """Values of one grade, Pa and kg/m3, and where they stand. `G` None: of an isotropic material with
+    `poisson`."""
 
     name: str
     kind: str
@@ -35,7 +36,8 @@ ASTM = {
     "A992": 50, "A1085": 50,
 }  # fmt: skip
 ACI = (2500, 3000, 3500, 4000, 5000, 6000, 7000, 8000, 10000)  # f'_c, psi
-# EN 338:2016 table 1 (softwoods C, hardwoods D): E_0,mean in GPa, mean density in kg/m3; f_m,k is in the name. From memory.
+# EN 338:2016 table 1 (softwoods C, hardwoods D): E_0,mean in GPa, mean density in kg/m3; f_m,k is in the
+# name. From memory.
 TIMBER = {
     "C14": (7.0, 350), "C16": (8.0, 370), "C18": (9.0, 380), "C20": (9.5, 400), "C22": (10.0, 410),
     "C24": (11.0, 420), "C27": (11.5, 430), "C30": (12.0, 460), "C35": (13.0, 470), "C40": (14.0, 480),
@@ -68,7 +70,9 @@ def grades() -> dict[str, Grade]:
         e = 57000 * math.sqrt(psi) * KSI / 1000
         out[name] = Grade(name, "concrete", e, 0.2, 2403.0, fc, f"ACI 318 19.2.2.1, f'c = {psi} psi")
     for name, fy in STEEL.items():
-        out[name] = Grade(name, "steel", 210e9, 0.3, 7850.0, fy * 1e6, f"EN 1993-1-1 3.2.6 and table 3.1, {name}")
+        out[name] = Grade(
+            name, "steel", 210e9, 0.3, 7850.0, fy * 1e6, f"EN 1993-1-1 3.2.6 and table 3.1, {name}"
+        )
     for name, ksi in ASTM.items():
         # 29,000 ksi and 490 lb/ft3: AISC 360 and the usual tables
         out[name] = Grade(name, "steel", 29000 * KSI, 0.3, 7850.0, ksi * KSI, f"AISC 360, ASTM {name}")

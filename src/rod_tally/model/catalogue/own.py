@@ -39,15 +39,17 @@ MAKERS: dict[str, Callable[..., Shape]] = {
 
 
 def own_section(name: str, shape: str, sizes: Mapping[str, float]) -> Section:
-    """A section by its shape and sizes. Raises ShapeError for a shape that is not known, a size that is missing, too much or
-    not positive, and for sizes that make no section."""
+    """A section by its shape and sizes. Raises ShapeError for a shape that is not known, a size that is
+    missing, too much or not positive, and for sizes that make no section."""
     if shape not in SHAPES:
         raise ShapeError(f"section {name!r}: {shape!r} is no shape; known are {', '.join(SHAPES)}")
     needed, more = SHAPES[shape]
     given = {k: float(v) for k, v in sizes.items()}
     for key in given:
         if key not in (*needed, *more):
-            raise ShapeError(f"section {name!r}: a {shape} has no {key}; it has {', '.join((*needed, *more))}")
+            raise ShapeError(
+                f"section {name!r}: a {shape} has no {key}; it has {', '.join((*needed, *more))}"
+            )
     for key in needed:
         if key not in given:
             raise ShapeError(f"section {name!r}: {key} is missing")

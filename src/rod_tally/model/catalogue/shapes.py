@@ -1,8 +1,7 @@
 """Section values from shapes: polygons exactly, torsion and shear areas by the usual handbook formulas.
 
-All dimensions in m. Functions return a `Section` about its centroid, plus that centroid in the coordinates of the
-shape, so that a line given at the shape's origin can be brought to the centroid.
-"""
+All dimensions in m. Functions return a `Section` about its centroid, plus that centroid in the coordinates of
+the shape, so that a line given at the shape's origin can be brought to the centroid."""
 
 from __future__ import annotations
 
@@ -24,8 +23,8 @@ class ShapeError(ValueError):
 def polygon_moments(points: Sequence[tuple[float, float]]) -> tuple[float, float, float, float, float, float]:
     """Area, first moments (int y, int z) and second moments (int z2, int y2, int yz) about the origin.
 
-    Green's theorem for a closed polygon (any textbook on mechanics of materials). The area is positive whichever way
-    round the points run; fewer than three points give zeros.
+    Green's theorem for a closed polygon (any textbook on mechanics of materials). The area is positive
+    whichever way round the points run; fewer than three points give zeros.
 
     >>> [round(v, 6) for v in polygon_moments([(0, 0), (2, 0), (2, 3), (0, 3)])]
     [6.0, 6.0, 9.0, 18.0, 8.0, 9.0]
@@ -59,8 +58,8 @@ def from_polygon(
 ) -> Shape:
     """The section of a polygon with voids.
 
-    Without `j`, torsion is that of the warping function; for an outline that is not in one piece Saint-Venant's
-    A^4 / 40 Ip (approximate: stated in the section's origin). Raises ShapeError for no area.
+    Without `j`, torsion is that of the warping function; for an outline that is not in one piece
+    Saint-Venant's A^4 / 40 Ip (approximate: stated in the section's origin). Raises ShapeError for no area.
     """
     moments = np.array(polygon_moments(outer))
     for void in voids:
@@ -68,7 +67,8 @@ def from_polygon(
     area, sy, sz, szz, syy, syz = (float(v) for v in moments)
     if not math.isfinite(area) or area <= 1e-10:
         raise ShapeError(f"profile {name!r} encloses no area")
-    # a centroid at the origin but for rounding is at the origin: lines then keep their coordinates to the last digit
+    # a centroid at the origin but for rounding is at the origin: lines then keep their coordinates to the
+    # last digit
     size = math.sqrt(area)
     cy, cz = (0.0 if abs(c) < 1e-12 * size else c for c in (sy / area, sz / area))
     iy, iz, iyz = szz - area * cz * cz, syy - area * cy * cy, syz - area * cy * cz
@@ -101,7 +101,8 @@ def from_polygon(
 def arc(cy: float, cz: float, r: float, a0: float, a1: float, n: int = 12) -> list[tuple[float, float]]:
     """Points of an arc from angle a0 to a1 (degrees), both ends included."""
     return [
-        (cy + r * math.cos(a), cz + r * math.sin(a)) for a in np.linspace(math.radians(a0), math.radians(a1), n + 1)
+        (cy + r * math.cos(a), cz + r * math.sin(a))
+        for a in np.linspace(math.radians(a0), math.radians(a1), n + 1)
     ]
 
 
@@ -113,7 +114,8 @@ def positive(name: str, **dims: float) -> None:
 
 
 def rectangle(name: str, width: float, depth: float) -> Shape:
-    """J = a b^3 (1/3 - 0.21 b/a (1 - b^4 / 12 a^4)), a the longer side (Roark's formulas for stress and strain)."""
+    """J = a b^3 (1/3 - 0.21 b/a (1 - b^4 / 12 a^4)), a the longer side (Roark's formulas for stress and
+    strain)."""
     positive(name, width=width, depth=depth)
     y, z = width / 2, depth / 2
     a, b = max(width, depth), min(width, depth)
@@ -122,7 +124,8 @@ def rectangle(name: str, width: float, depth: float) -> Shape:
 
 
 def circle(name: str, radius: float, wall: float | None = None) -> Shape:
-    """A solid circle, or a tube of `wall` thickness. Shear area 0.9 A solid, 0.5 A thin tube (Cowper 1966, rounded)."""
+    """A solid circle, or a tube of `wall` thickness. Shear area 0.9 A solid, 0.5 A thin tube (Cowper 1966,
+    rounded)."""
     positive(name, radius=radius)
     inner = 0.0
     if wall is not None:
@@ -152,7 +155,8 @@ def _rounded(width: float, depth: float, r: float) -> list[tuple[float, float]]:
 
 
 def box(name: str, width: float, depth: float, wall: float, r_out: float = 0.0, r_in: float = 0.0) -> Shape:
-    """A rectangular hollow section. Torsion as EN 10210-2 annex A: t^3 h / 3 + 2 K Ah; shear area of the two webs."""
+    """A rectangular hollow section. Torsion as EN 10210-2 annex A: t^3 h / 3 + 2 K Ah; shear area of the two
+    webs."""
     positive(name, width=width, depth=depth, wall=wall)
     if 2 * wall >= min(width, depth):
         raise ShapeError(f"profile {name!r}: walls of {wall:g} m leave no hollow")
@@ -186,14 +190,15 @@ def i_shape(
 ) -> Shape:
     """An I with equal or unequal flanges, depth along z.
 
-    Torsion with the junctions' share: El Darwish and Johnston (1965) as in SCI P385, for equal flanges; sum of
-    b t^3 / 3 otherwise. Shear areas: web between flange centres, and 5/6 of the flanges.
-    """
+    Torsion with the junctions' share: El Darwish and Johnston (1965) as in SCI P385, for equal flanges; sum
+    of b t^3 / 3 otherwise. Shear areas: web between flange centres, and 5/6 of the flanges."""
     tw, tt = top_width or width, top_flange or flange
     tr = fillet if top_fillet is None else top_fillet
     positive(name, depth=depth, width=width, web=web, flange=flange)
     if flange + tt >= depth or web > min(width, tw):
-        raise ShapeError(f"profile {name!r}: flanges of {flange:g} m and web of {web:g} m do not fit its outline")
+        raise ShapeError(
+            f"profile {name!r}: flanges of {flange:g} m and web of {web:g} m do not fit its outline"
+        )
     r, tr = max(fillet, 0.0), max(tr, 0.0)
     if r + tr > depth - flange - tt or max(r, tr) > (min(width, tw) - web) / 2:
         raise ShapeError(f"profile {name!r}: a fillet of {max(r, tr):g} m does not fit between its flanges")
@@ -212,7 +217,12 @@ def i_shape(
             - 0.0865 * r * web / flange**2
             - 0.0725 * (web / flange) ** 2
         )
-        j = 2 / 3 * width * flange**3 + (depth - 2 * flange) * web**3 / 3 + 2 * alpha * d**4 - 0.42 * flange**4
+        j = (
+            2 / 3 * width * flange**3
+            + (depth - 2 * flange) * web**3 / 3
+            + 2 * alpha * d**4
+            - 0.42 * flange**4
+        )
     else:
         j = (width * flange**3 + tw * tt**3 + (depth - flange - tt) * web**3) / 3
     return from_polygon(
@@ -225,7 +235,9 @@ def i_shape(
     )
 
 
-def filleted(points: Sequence[tuple[float, float]], radii: Sequence[float], n: int = 8) -> list[tuple[float, float]]:
+def filleted(
+    points: Sequence[tuple[float, float]], radii: Sequence[float], n: int = 8
+) -> list[tuple[float, float]]:
     """A closed outline with its corners rounded, each by its own radius (0: sharp), in arcs of n chords."""
     out: list[tuple[float, float]] = []
     count = len(points)
@@ -259,11 +271,13 @@ def channel(
     slope: float = 0.0,
     edge: float = 0.0,
 ) -> Shape:
-    """A channel, web at the left, flanges to +y, origin in the middle of its box. `slope` (rad) of the inner faces,
-    whose thickness `flange` is that at half the width; `edge` is the toe radius."""
+    """A channel, web at the left, flanges to +y, origin in the middle of its box. `slope` (rad) of the inner
+    faces, whose thickness `flange` is that at half the width; `edge` is the toe radius."""
     positive(name, depth=depth, width=width, web=web, flange=flange)
     if 2 * flange >= depth or web >= width:
-        raise ShapeError(f"profile {name!r}: flanges of {flange:g} m and web of {web:g} m do not fit its outline")
+        raise ShapeError(
+            f"profile {name!r}: flanges of {flange:g} m and web of {web:g} m do not fit its outline"
+        )
     y, z, out = width / 2, depth / 2, width / 2
     rise = math.tan(slope)
     tip, root = flange - rise * out, flange + rise * (out - web)
@@ -277,11 +291,19 @@ def channel(
     alpha = -0.0908 + 0.2621 * ratio + 0.1231 * fill - 0.0752 * ratio * fill - 0.0945 * ratio**2
     j = 2 / 3 * width * flange**3 + (depth - 2 * flange) * web**3 / 3 + 2 * alpha * d**4 - 0.42 * flange**4
     return from_polygon(
-        name, "channel", outline, j=j, avy=5 / 6 * 2 * width * flange, avz=web * (depth - flange), origin="source shape"
+        name,
+        "channel",
+        outline,
+        j=j,
+        avy=5 / 6 * 2 * width * flange,
+        avz=web * (depth - flange),
+        origin="source shape",
     )
 
 
-def angle(name: str, depth: float, width: float, thickness: float, fillet: float = 0.0, edge: float = 0.0) -> Shape:
+def angle(
+    name: str, depth: float, width: float, thickness: float, fillet: float = 0.0, edge: float = 0.0
+) -> Shape:
     """An angle, corner at lower left, origin in the middle of its box; `edge` is the toe radius."""
     positive(name, depth=depth, width=width, thickness=thickness)
     if thickness >= min(depth, width):
@@ -302,7 +324,9 @@ def tee(name: str, depth: float, width: float, web: float, flange: float, fillet
     """A T, flange at the top, origin in the middle of its box."""
     positive(name, depth=depth, width=width, web=web, flange=flange)
     if flange >= depth or web > width:
-        raise ShapeError(f"profile {name!r}: flange of {flange:g} m and web of {web:g} m do not fit its outline")
+        raise ShapeError(
+            f"profile {name!r}: flange of {flange:g} m and web of {web:g} m do not fit its outline"
+        )
     y, z, w = width / 2, depth / 2, web / 2
     r = min(max(fillet, 0.0), y - w, depth - flange)
     right = [(w, -z)]

@@ -17,7 +17,8 @@ PROPORTIONAL = ("avy", "avz")  # of a web or a flange: with its length
 
 
 def tapered(start: Section, end: Section, name: str) -> Section:
-    """The section of a member that is `start` at its start and `end` at its end. Raises ShapeError where the two are not of one shape."""
+    """The section of a member that is `start` at its start and `end` at its end. Raises ShapeError where the
+    two are not of one shape."""
     for s in (start, end):
         if s.end is not None:
             raise ShapeError(f"section {s.name!r} tapers itself")
@@ -35,9 +36,9 @@ def tapered(start: Section, end: Section, name: str) -> Section:
 def section_at(section: Section, share: float) -> Section:
     """A section at a share (0 start, 1 end) of its member's length; itself where it does not taper.
 
-    Area and second moments are those of the outline between (of plain values: area in proportion, second moments by their
-    cube roots, as of a depth in proportion), torsion that of its warping function, shear areas in proportion.
-    """
+    Area and second moments are those of the outline between (of plain values: area in proportion, second
+    moments by their cube roots, as of a depth in proportion), torsion that of its warping function, shear
+    areas in proportion."""
     end = section.end
     if end is None:
         return section
@@ -86,7 +87,9 @@ def _between(a: Points, b: Points, share: float) -> Points:
 @lru_cache(maxsize=4096)
 def _of_outline(outline: Points, voids: tuple[Points, ...]) -> tuple[dict[str, float], tuple[float, float]]:
     """Area, second moments and torsion constant of an outline about its centroid, and that centroid."""
-    moments = np.array(polygon_moments(outline)) - sum((np.array(polygon_moments(v)) for v in voids), np.zeros(6))
+    moments = np.array(polygon_moments(outline)) - sum(
+        (np.array(polygon_moments(v)) for v in voids), np.zeros(6)
+    )
     area, sy, sz, szz, syy, syz = (float(v) for v in moments)
     cy, cz = sy / area, sz / area
     iy, iz = szz - area * cz * cz, syy - area * cy * cy

@@ -1,10 +1,9 @@
 """Torsion constant and shear centre of any outline, by its warping function.
 
 Saint-Venant's torsion: the warping w(y, z) of a section that twists at rate 1 about its centroid satisfies
-Laplace's equation, with dw/dn = z n_y - y n_z on its edges; J = Ip - int |grad w|^2 dA. The shear centre is the pole about
-which the warping is orthogonal to y and z (Trefftz 1935). Both as in W. D. Pilkey, Analysis and Design of Elastic
-Beams (2002), chapters 5 and 6. Solved with triangles of second order.
-"""
+Laplace's equation, with dw/dn = z n_y - y n_z on its edges; J = Ip - int |grad w|^2 dA. The shear centre is
+the pole about which the warping is orthogonal to y and z (Trefftz 1935). Both as in W. D. Pilkey, Analysis
+and Design of Elastic Beams (2002), chapters 5 and 6. Solved with triangles of second order."""
 
 from __future__ import annotations
 
@@ -19,7 +18,9 @@ from ..entities.section import Points, Section
 from ..geometry.vectors import Array
 
 FLAT = 1e-3  # of the wall: how far a finely drawn outline may be drawn plainer
-AT_MOST = 400  # pieces that the edges are cut into, so that a finely drawn outline costs no more than a plain one
+AT_MOST = (
+    400  # pieces that the edges are cut into, so that a finely drawn outline costs no more than a plain one
+)
 # points (in area coordinates) and weights that are exact to the fourth order (Dunavant 1985)
 A, B = 0.445948490915965, 0.091576213509771
 AT = np.array([[A, A], [1 - 2 * A, A], [A, 1 - 2 * A], [B, B], [1 - 2 * B, B], [B, 1 - 2 * B]])
@@ -35,7 +36,8 @@ class Warping(NamedTuple):
 
 
 def shear_centre(section: Section) -> tuple[float, float] | None:
-    """The shear centre (y, z) of a section from its centroid, in m; None for one that is known by its values alone."""
+    """The shear centre (y, z) of a section from its centroid, in m; None for one that is known by its values
+    alone."""
     if not section.usable or not section.outline:
         return None
     if section.round or section.shape == "box" or section.shape == "rectangle":
@@ -49,7 +51,8 @@ def shear_centre(section: Section) -> tuple[float, float] | None:
 
 @lru_cache(maxsize=4096)
 def warping(outline: Points, voids: tuple[Points, ...] = ()) -> Warping | None:
-    """Of an outline (y, z) about any origin, m; None for an outline that crosses itself or its voids or falls apart."""
+    """Of an outline (y, z) about any origin, m; None for an outline that crosses itself or its voids or falls
+    apart."""
     from scipy.sparse import coo_matrix
     from scipy.sparse.linalg import splu
 
@@ -60,7 +63,9 @@ def warping(outline: Points, voids: tuple[Points, ...] = ()) -> Warping | None:
     points, triangles = _triangles(polygon)
     centre = np.array(polygon.centroid.coords[0])
     p = points[triangles] - centre  # (n, 6, 2): corners, then the middles of the sides
-    to = p[:, 1:3] - p[:, :1]  # (n, 2, 2): the sides from the first corner; straight, so one Jacobian a triangle
+    to = (
+        p[:, 1:3] - p[:, :1]
+    )  # (n, 2, 2): the sides from the first corner; straight, so one Jacobian a triangle
     twice = to[:, 0, 0] * to[:, 1, 1] - to[:, 0, 1] * to[:, 1, 0]
     inverse = np.linalg.inv(to)
     values, slopes = _functions()
@@ -85,7 +90,8 @@ def warping(outline: Points, voids: tuple[Points, ...] = ()) -> Warping | None:
 
 
 def _triangles(polygon: shapely.Polygon) -> tuple[Array, NDArray[np.int64]]:
-    """Points (m, 2) and triangles (n, 6) of second order of a polygon, each wall at least two of them thick."""
+    """Points (m, 2) and triangles (n, 6) of second order of a polygon, each wall at least two of them
+    thick."""
     thick = 2 * polygon.area / polygon.length
     if shapely.get_num_coordinates(polygon) > AT_MOST:
         plain = polygon.simplify(FLAT * thick)
@@ -93,7 +99,9 @@ def _triangles(polygon: shapely.Polygon) -> tuple[Array, NDArray[np.int64]]:
     around = polygon.length
     fine = shapely.segmentize(polygon, max(thick, around / AT_MOST))
     flat = shapely.get_coordinates(shapely.get_parts(shapely.constrained_delaunay_triangles(fine)))
-    corners, index = np.unique(np.round(flat.reshape(-1, 4, 2)[:, :3].reshape(-1, 2), 12), axis=0, return_inverse=True)
+    corners, index = np.unique(
+        np.round(flat.reshape(-1, 4, 2)[:, :3].reshape(-1, 2), 12), axis=0, return_inverse=True
+    )
     t = index.reshape(-1, 3).astype(np.int64)
     u, v = corners[t[:, 1]] - corners[t[:, 0]], corners[t[:, 2]] - corners[t[:, 0]]
     twice = u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]
@@ -105,17 +113,22 @@ def _triangles(polygon: shapely.Polygon) -> tuple[Array, NDArray[np.int64]]:
 
 
 def _middles(points: Array, t: NDArray[np.int64]) -> tuple[Array, NDArray[np.int64]]:
-    """The points with the middles of all sides added, and the number of the middle of each triangle's sides 01, 12, 20."""
+    """The points with the middles of all sides added, and the number of the middle of each triangle's sides
+    01, 12, 20."""
     sides = np.sort(t[:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2), axis=1)
     unique, number = np.unique(sides, axis=0, return_inverse=True)
-    return np.vstack([points, points[unique].mean(axis=1)]), len(points) + number.reshape(-1, 3).astype(np.int64)
+    return np.vstack([points, points[unique].mean(axis=1)]), len(points) + number.reshape(-1, 3).astype(
+        np.int64
+    )
 
 
 def _halved(points: Array, t: NDArray[np.int64]) -> tuple[Array, NDArray[np.int64]]:
     more, m = _middles(points, t)
     a, b, c = t.T
     ab, bc, ca = m.T
-    return more, np.vstack([np.column_stack(s) for s in ((a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca))])
+    return more, np.vstack(
+        [np.column_stack(s) for s in ((a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca))]
+    )
 
 
 def _functions() -> tuple[Array, Array]:

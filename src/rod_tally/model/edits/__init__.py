@@ -1,4 +1,5 @@
-"""Corrections a reviewer makes to a model: each says what it did, can be taken back exactly, and made again."""
+"""Corrections a reviewer makes to a model: each says what it did, can be taken back exactly, and made
+again."""
 
 from .adding import AddGrids, AddMembers, copies, mirror_images, surface_copies
 from .again import make_again
@@ -45,7 +46,15 @@ from .properties import (
     SetSupport,
     SetThickness,
 )
-from .shape import DeleteMembers, MergeMembers, MoveNodes, ReverseMembers, SplitMember, TurnMembers, TurnSurfaces
+from .shape import (
+    DeleteMembers,
+    MergeMembers,
+    MoveNodes,
+    ReverseMembers,
+    SplitMember,
+    TurnMembers,
+    TurnSurfaces,
+)
 from .surfaces import AddOpenings, AddSurfaces, CloseOpening
 
 __all__ = [

@@ -28,13 +28,13 @@ SAME_GRID = 0.05  # m
 
 @dataclass
 class AddMembers(Edit):
-    """Add members, as records with `start` and `end` (m, in the model's axes), `section`, `material`, and if wanted `name`,
-    `class`, `pinned_start`, `pinned_end`, `z_axis`.
+    """Add members, as records with `start` and `end` (m, in the model's axes), `section`, `material`, and if
+    wanted `name`, `class`, `pinned_start`, `pinned_end`, `z_axis`.
 
-    An end takes the node that lies within the snap distance, else a new joint of the member that passes there, else a
-    node of its own; nodes that lie within it along its line become its joints. Slabs and walls that a member ends at or lies
-    along are tied to it. The section is one of the model's, of the catalogue, or made of a `shape` with its `sizes` (m).
-    """
+    An end takes the node that lies within the snap distance, else a new joint of the member that passes
+    there, else a node of its own; nodes that lie within it along its line become its joints. Slabs and walls
+    that a member ends at or lies along are tied to it. The section is one of the model's, of the catalogue,
+    or made of a `shape` with its `sizes` (m)."""
 
     parts: list[dict[str, Any]]
 
@@ -151,7 +151,9 @@ class AddMembers(Edit):
             if off[k] <= reach and SHORTEST < along[k] < length[k] - SHORTEST:
                 target = self.member(model, members[k].id)
                 node = self.new_node(model, feet[k])
-                target.joints = sorted([*target.joints, Joint(float(along[k]), node)], key=lambda j: j.distance)
+                target.joints = sorted(
+                    [*target.joints, Joint(float(along[k]), node)], key=lambda j: j.distance
+                )
                 met.append(node)
                 return node
         return self.new_node(model, point)
@@ -159,8 +161,8 @@ class AddMembers(Edit):
 
 @dataclass
 class AddGrids(Edit):
-    """Add grid lines, as records with `name`, `points` (two or more in plan, m, in the model's axes) and `family` (u or v). One of a name and
-    place that is there already is left out."""
+    """Add grid lines, as records with `name`, `points` (two or more in plan, m, in the model's axes) and
+    `family` (u or v). One of a name and place that is there already is left out."""
 
     lines: list[dict[str, Any]]
 
@@ -174,7 +176,11 @@ class AddGrids(Edit):
                 points = np.array(line["points"], float).reshape(-1, 2)
             except (KeyError, TypeError, ValueError):
                 raise EditError("a grid line needs points of two numbers each") from None
-            if len(points) < 2 or not np.isfinite(points).all() or np.linalg.norm(points[-1] - points[0]) < SHORTEST:
+            if (
+                len(points) < 2
+                or not np.isfinite(points).all()
+                or np.linalg.norm(points[-1] - points[0]) < SHORTEST
+            ):
                 raise EditError("a grid line needs two points that lie apart")
             name = str(line.get("name", ""))
             if not any(same_grid(g, name, points) for g in (*model.grids, *made)):
@@ -205,18 +211,28 @@ def free_id(model: Model) -> str:
     return f"added-{number}"
 
 
-def copies(model: Model, members: list[str], step: tuple[float, float, float], times: int) -> list[dict[str, Any]]:
+def copies(
+    model: Model, members: list[str], step: tuple[float, float, float], times: int
+) -> list[dict[str, Any]]:
     """Records of copies of members, `times` of them, each a `step` (m) farther, for AddMembers."""
     out: list[dict[str, Any]] = []
     for n in range(1, times + 1):
         for ident in members:
             m = model.members[ident]
             line = model.line(m) + np.array(step) * n
-            out.append({
-                "start": line[0].tolist(), "end": line[1].tolist(), "section": m.section, "material": m.material, "class": m.cls,
-                "name": f"{m.name or m.id} copy {n}" if times > 1 else f"{m.name or m.id} copy", "z_axis": m.z_axis.tolist(),
-                "pinned_start": m.release_start.any, "pinned_end": m.release_end.any,
-            })  # fmt: skip
+            out.append(
+                {
+                    "start": line[0].tolist(),
+                    "end": line[1].tolist(),
+                    "section": m.section,
+                    "material": m.material,
+                    "class": m.cls,
+                    "name": f"{m.name or m.id} copy {n}" if times > 1 else f"{m.name or m.id} copy",
+                    "z_axis": m.z_axis.tolist(),
+                    "pinned_start": m.release_start.any,
+                    "pinned_end": m.release_end.any,
+                }
+            )
     return out
 
 
@@ -237,8 +253,9 @@ def surface_copies(
 def mirror_images(
     model: Model, members: list[str], surfaces: list[str], axis: str, at: float
 ) -> tuple[list[dict[str, Any]], list[dict[str, Any]]]:
-    """Records for AddMembers and AddSurfaces of the images of parts in the upright plane x = `at` or y = `at` (m, in the model's axes).
-    An image runs the other way, so that its section, whichever it is, is the image of the section."""
+    """Records for AddMembers and AddSurfaces of the images of parts in the upright plane x = `at` or y = `at`
+    (m, in the model's axes). An image runs the other way, so that its section, whichever it is, is the image
+    of the section."""
     k = "xy".index(axis)
 
     def image(p: Array) -> Array:
@@ -254,15 +271,30 @@ def mirror_images(
         z[k] = -z[k]
         section = model.sections.get(m.section)
         tapers = {"other_way": True} if section is not None and section.end is not None else {}
-        lines.append({
-            "start": start.tolist(), "end": end.tolist(), "section": m.section, "material": m.material, "class": m.cls,
-            "name": f"{m.name or m.id} mirrored", "z_axis": z.tolist(), "pinned_start": m.release_end.any, "pinned_end": m.release_start.any, **tapers,
-        })  # fmt: skip
+        lines.append(
+            {
+                "start": start.tolist(),
+                "end": end.tolist(),
+                "section": m.section,
+                "material": m.material,
+                "class": m.cls,
+                "name": f"{m.name or m.id} mirrored",
+                "z_axis": z.tolist(),
+                "pinned_start": m.release_end.any,
+                "pinned_end": m.release_start.any,
+                **tapers,
+            }
+        )
     return lines, [_surface_record(model.surfaces[i], image, " mirrored") for i in surfaces]
 
 
 def _surface_record(s: Surface, moved: Callable[[Array], Array], more: str) -> dict[str, Any]:
     return {
-        "outline": moved(s.outer).tolist(), "openings": [moved(o).tolist() for o in s.openings], "thickness": s.thickness,
-        "material": s.material, "class": "wall" if s.upright else "slab", "name": f"{s.name or s.id}{more}", "way": s.way,
-    }  # fmt: skip
+        "outline": moved(s.outer).tolist(),
+        "openings": [moved(o).tolist() for o in s.openings],
+        "thickness": s.thickness,
+        "material": s.material,
+        "class": "wall" if s.upright else "slab",
+        "name": f"{s.name or s.id}{more}",
+        "way": s.way,
+    }

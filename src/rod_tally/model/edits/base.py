@@ -53,11 +53,12 @@ class _Before:
 
 
 class Edit(ABC):
-    """A change of a model; subclasses are dataclasses. `apply` and `revert` may be called in turn any number of times.
+    """A change of a model; subclasses are dataclasses. `apply` and `revert` may be called in turn any number
+    of times.
 
-    `change` must take what it changes through `node`, `member`, `surface` or `case`, which put a copy in the model
-    first: so taking back is putting the old ones in again. Loads on members that were moved stay where they are in space.
-    """
+    `change` must take what it changes through `node`, `member`, `surface` or `case`, which put a copy in the
+    model first: so taking back is putting the old ones in again. Loads on members that were moved stay where
+    they are in space."""
 
     kinds: ClassVar[dict[str, type[Edit]]] = {}
     carries_loads: ClassVar[bool] = True  # False: the edit itself puts loads where they belong
@@ -70,20 +71,26 @@ class Edit(ABC):
 
     @abstractmethod
     def change(self, model: Model) -> str:
-        """Make the change; returns the sentence for the log. Raises EditError, the model then possibly half changed."""
+        """Make the change; returns the sentence for the log. Raises EditError, the model then possibly half
+        changed."""
 
     keeps_lines: ClassVar[bool] = False  # True: its values are places along members, or ends of them
 
     def about(self, model: Model) -> dict[str, Any]:
-        """What its record needs beside its own values to be found again in another model, as it is before the change: where the
-        members that it names run, for later corrections may move, turn or cut them."""
+        """What its record needs beside its own values to be found again in another model, as it is before the
+        change: where the members that it names run, for later corrections may move, turn or cut them."""
         if not self.keeps_lines:
             return {}
         values = [getattr(self, f.name) for f in fields(self)]  # type: ignore[arg-type]
         return {
-            "lines": {i: (model.line(model.members[i]) + model.origin).tolist() for i in named(values, model.members)},
+            "lines": {
+                i: (model.line(model.members[i]) + model.origin).tolist()
+                for i in named(values, model.members)
+            },
             "nodes": {
-                n: (model.nodes[n].point + model.origin).tolist() for n in loaded_nodes(values) if n in model.nodes
+                n: (model.nodes[n].point + model.origin).tolist()
+                for n in loaded_nodes(values)
+                if n in model.nodes
             },
         }
 
@@ -97,13 +104,30 @@ class Edit(ABC):
         return tuple(out + [i for i in before.surfaces if i not in model.surfaces])
 
     def apply(self, model: Model) -> None:
-        """Make the change, with an entry of the log and a record. Raises EditError with the model as it was."""
+        """Make the change, with an entry of the log and a record. Raises EditError with the model as it
+        was."""
         self._before = _Before(
-            dict(model.nodes), dict(model.members), dict(model.surfaces), dict(model.sections), dict(model.materials),
-            dict(model.cases), list(model.combinations), list(model.skipped), dict(model.removed_members), dict(model.removed_surfaces),
-            list(model.cuts), dict(model.one_way), list(model.lifting), list(model.standing), list(model.leaning), dict(model.limits), dict(model.bearing), {k: list(v) for k, v in model.groups.items()},
-            dict(model.pairing), list(model.grids),
-        )  # fmt: skip
+            dict(model.nodes),
+            dict(model.members),
+            dict(model.surfaces),
+            dict(model.sections),
+            dict(model.materials),
+            dict(model.cases),
+            list(model.combinations),
+            list(model.skipped),
+            dict(model.removed_members),
+            dict(model.removed_surfaces),
+            list(model.cuts),
+            dict(model.one_way),
+            list(model.lifting),
+            list(model.standing),
+            list(model.leaning),
+            dict(model.limits),
+            dict(model.bearing),
+            {k: list(v) for k, v in model.groups.items()},
+            dict(model.pairing),
+            list(model.grids),
+        )
         record = to_record(self, model)
         try:
             message = self.change(model)
@@ -116,7 +140,8 @@ class Edit(ABC):
         model.corrections.append(record)
 
     def _moved(self, model: Model) -> None:
-        """Note on each member how far this moved its ends, so that a comparison knows where it is drawn now."""
+        """Note on each member how far this moved its ends, so that a comparison knows where it is drawn
+        now."""
         before = self._before
         assert before is not None
         nodes = {n for n, x in model.nodes.items() if before.nodes.get(n) is not x}
@@ -132,8 +157,8 @@ class Edit(ABC):
                 model.members[ident] = replace(m, moved_by=step if m.moved_by is None else m.moved_by + step)
 
     def _kept(self, model: Model) -> str:
-        """Keep the loads of members that were moved where they are; what to say of those that could not be, and of a case
-        whose total is another one now."""
+        """Keep the loads of members that were moved where they are; what to say of those that could not be,
+        and of a case whose total is another one now."""
         before = self._before
         assert before is not None
         words = ""
@@ -142,7 +167,9 @@ class Edit(ABC):
         if self.changes_loads:
             return f"; {words}" if words else ""
         now = {
-            n: c for n, c in model.cases.items() if c is not before.cases.get(n) or self._loads_a_changed_part(model, c)
+            n: c
+            for n, c in model.cases.items()
+            if c is not before.cases.get(n) or self._loads_a_changed_part(model, c)
         }
         was = Model(nodes=before.nodes, members=before.members)
         old = case_totals(was, {n: before.cases[n] for n in now if n in before.cases})
@@ -176,7 +203,7 @@ class Edit(ABC):
         model.one_way, model.groups = dict(b.one_way), {k: list(v) for k, v in b.groups.items()}
         model.pairing, model.grids = dict(b.pairing), list(b.grids)
 
-    # -- taking a part of the model to change it ---------------------------------------------------------------------
+    # -- taking a part of the model to change it -------------------------------------------------------------
 
     @staticmethod
     def node(model: Model, ident: str) -> Node:
@@ -267,8 +294,8 @@ def loaded_nodes(value: Any) -> set[str]:
 
 
 def to_record(edit: Edit, model: Model) -> dict[str, Any]:
-    """The correction as plain values for JSON. Nodes, whose names change from one taking in to the next, are written
-    with their place in the source's coordinates."""
+    """The correction as plain values for JSON. Nodes, whose names change from one taking in to the next, are
+    written with their place in the source's coordinates."""
     values: dict[str, Any] = {}
     places: dict[str, list[float]] = {}
     for f in fields(edit):  # type: ignore[arg-type]

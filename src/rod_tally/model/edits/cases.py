@@ -1,4 +1,5 @@
-"""Corrections and additions to load cases: made, named, typed, turned, deleted; which one holds self-weight; combinations."""
+"""Corrections and additions to load cases: made, named, typed, turned, deleted; which one holds self-weight;
+combinations."""
 
 from __future__ import annotations
 
@@ -18,7 +19,8 @@ from .load_values import LISTS, build_spectrum, check_case, load_values, own_cas
 
 @dataclass
 class AddCases(Edit):
-    """Make cases from plain values: name, kind, category, together, self_weight (true or false), loads, by."""
+    """Make cases from plain values: name, kind, category, together, self_weight (true or false), loads,
+    by."""
 
     keeps_lines = True
 
@@ -38,9 +40,12 @@ class AddCases(Edit):
                 raise EditError(f"there is a load case {name!r} already")
             check_case(values.get("kind", ""), values.get("category", ""))
             case = LoadCase(
-                name, values.get("kind", ""), category=values.get("category", ""), together=values.get("together", ""),
+                name,
+                values.get("kind", ""),
+                category=values.get("category", ""),
+                together=values.get("together", ""),
                 by=values.get("by", "by hand"),
-            )  # fmt: skip
+            )
             if values.get("spectrum"):
                 case.spectrum = build_spectrum(values["spectrum"])
             if values.get("self_weight"):
@@ -49,7 +54,9 @@ class AddCases(Edit):
                 put_load(model, case, load)
             model.cases[name] = case
         names = [str(v["name"]) for v in self.cases]
-        return f"{counted(self.cases, 'load case')} made: {', '.join(names[:5])}{' …' if len(names) > 5 else ''}"
+        return (
+            f"{counted(self.cases, 'load case')} made: {', '.join(names[:5])}{' …' if len(names) > 5 else ''}"
+        )
 
     def ids(self, model: Model) -> tuple[str, ...]:
         return ()
@@ -94,7 +101,9 @@ class RemoveLoads(Edit):
     def about(self, model: Model) -> dict[str, Any]:
         """The loads themselves: their numbers are others in a revision."""
         loads = [x for k, n in self.which if (x := _plain(model, self.case, str(k), int(n))) is not None]
-        lines = {i: (model.line(model.members[i]) + model.origin).tolist() for i in named(loads, model.members)}
+        lines = {
+            i: (model.line(model.members[i]) + model.origin).tolist() for i in named(loads, model.members)
+        }
         return {"loads": loads, "lines": lines}
 
     def change(self, model: Model) -> str:
@@ -183,7 +192,11 @@ class ScaleCase(Edit):
     factor: float
 
     def __post_init__(self) -> None:
-        self.text = f"Turn the sign of {self.name}" if self.factor == -1 else f"Multiply {self.name} by {self.factor:g}"
+        self.text = (
+            f"Turn the sign of {self.name}"
+            if self.factor == -1
+            else f"Multiply {self.name} by {self.factor:g}"
+        )
 
     def change(self, model: Model) -> str:
         if not 0 < abs(self.factor) < 1e6:
@@ -254,7 +267,9 @@ class SetCombinations(Edit):
             if missing:
                 raise EditError(f"combination {c['name']} needs load case {missing[0]!r}, which is not there")
             made.append(
-                Combination(c["name"], c["kind"], dict(c["factors"]), c.get("rule", ""), list(c.get("roots", ())))
+                Combination(
+                    c["name"], c["kind"], dict(c["factors"]), c.get("rule", ""), list(c.get("roots", ()))
+                )
             )
         model.combinations = made
         return f"{len(made)} combinations{' by ' + self.rule_set if self.rule_set else ''}"
@@ -262,8 +277,8 @@ class SetCombinations(Edit):
 
 @dataclass
 class SetSpan(Edit):
-    """Have slabs carry as shells in a run, or hand their loads on by yield lines ("two-way") or one way, along `span` (None:
-    each panel's shorter way)."""
+    """Have slabs carry as shells in a run, or hand their loads on by yield lines ("two-way") or one way,
+    along `span` (None: each panel's shorter way)."""
 
     surfaces: list[str]
     way: str = "two-way"
@@ -290,8 +305,9 @@ class SetSpan(Edit):
 
 @dataclass
 class CasesOfCombinations(Edit):
-    """Make a load case of each of these combinations (name, factors by case), with all loads of its cases times their factors:
-    for runs whose cases cannot be added up. A case of that name made so before is replaced."""
+    """Make a load case of each of these combinations (name, factors by case), with all loads of its cases
+    times their factors: for runs whose cases cannot be added up. A case of that name made so before is
+    replaced."""
 
     changes_loads = True
 

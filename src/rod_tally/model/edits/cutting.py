@@ -14,7 +14,8 @@ from .base import Edit, EditError, there
 
 @dataclass
 class AddCuts(Edit):
-    """Add cuts, as records with name, line, surfaces, family, storey and factor; one of a name that is there replaces it."""
+    """Add cuts, as records with name, line, surfaces, family, storey and factor; one of a name that is there
+    replaces it."""
 
     cuts: list[dict[str, Any]]
 
@@ -35,7 +36,9 @@ class AddCuts(Edit):
                 raise EditError(f"cut {name} crosses no slab or wall of the model")
             if name in new:
                 raise EditError(f"two of the cuts are named {name!r}")
-            new[name] = Cut(name, line, surfaces, c.get("family", ""), c.get("storey", ""), float(c.get("factor", 1.0)))
+            new[name] = Cut(
+                name, line, surfaces, c.get("family", ""), c.get("storey", ""), float(c.get("factor", 1.0))
+            )
         model.cuts = [new.pop(c.name, c) for c in model.cuts] + list(new.values())
         return self.text
 

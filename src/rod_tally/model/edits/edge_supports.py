@@ -22,8 +22,8 @@ NEAREST = 0.02  # m; springs along a member are no nearer to each other
 
 @dataclass
 class SetEdgeSupport(Edit):
-    """Hold edges of surfaces along lines, or free what holds them there. `edges`: of each the "surface" and its "line" of two
-    points (m); a spring of the support is one a metre of edge."""
+    """Hold edges of surfaces along lines, or free what holds them there. `edges`: of each the "surface" and
+    its "line" of two points (m); a spring of the support is one a metre of edge."""
 
     edges: list[dict[str, Any]]
     support: Support = field(default_factory=Support)
@@ -49,11 +49,13 @@ class SetEdgeSupport(Edit):
 
 @dataclass
 class SetMemberBed(Edit):
-    """Lay members on the ground, `modulus` N/m3 (0: on nothing) over a `width` of contact (m; 0: that of their sections).
+    """Lay members on the ground, `modulus` N/m3 (0: on nothing) over a `width` of contact (m; 0: that of
+    their sections).
 
-    The ground is springs at nodes of its own along the member, each in the middle of its length: upwards, a tenth of it
-    sideways, and against turning about the member. They are as near to each other as the ground's stiffness against the member's asks
-    for, so that bending moments are within a per cent of continuous ground."""
+    The ground is springs at nodes of its own along the member, each in the middle of its length: upwards, a
+    tenth of it sideways, and against turning about the member. They are as near to each other as the ground's
+    stiffness against the member's asks for, so that bending moments are within a per cent of continuous
+    ground."""
 
     members: list[str]
     modulus: float
@@ -70,13 +72,17 @@ class SetMemberBed(Edit):
             way = line[1] - line[0]
             length = model.length(m)
             if abs(way[2]) > LEVEL * length:
-                raise EditError(f"{m.cls} {m.name or m.id} is not level; only a level member lies on the ground")
+                raise EditError(
+                    f"{m.cls} {m.name or m.id} is not level; only a level member lies on the ground"
+                )
             self._take_off(model, m)
             if self.modulus > 0:
                 springs += self._lay(model, m, line, length)
         if not self.modulus:
             return f"{counted(self.members, 'member')} lie on nothing"
-        return f"{counted(self.members, 'member')} on ground of {self.modulus / 1e6:g} MN/m3, {springs} springs"
+        return (
+            f"{counted(self.members, 'member')} on ground of {self.modulus / 1e6:g} MN/m3, {springs} springs"
+        )
 
     def _lay(self, model: Model, m: Member, line: Array, length: float) -> int:
         section, material = model.sections.get(m.section), model.materials.get(m.material)
@@ -95,7 +101,9 @@ class SetMemberBed(Edit):
         k = self.modulus * b * length / count
         own = (BED_SIDEWAYS * k, BED_SIDEWAYS * k, k, k * b**2 / 12, 0.0, 0.0)
         unit = (line[1] - line[0]) / length
-        plan = np.array([(unit[0], unit[1], 0), (-unit[1], unit[0], 0), (0, 0, 1)]) / np.hypot(unit[0], unit[1])
+        plan = np.array([(unit[0], unit[1], 0), (-unit[1], unit[0], 0), (0, 0, 1)]) / np.hypot(
+            unit[0], unit[1]
+        )
         plan[2] = (0, 0, 1)
         level = along_axes(own, plan, np.eye(3))
         rows = tuple(tuple(float(v) for v in row) for row in plan)
@@ -131,7 +139,9 @@ def edges_of(s: Surface) -> list[Array]:
     out = []
     for ring in (s.outer, *s.openings):
         out += [
-            np.array([a, b]) for a, b in zip(ring, np.roll(ring, -1, axis=0)) if float(np.linalg.norm(b - a)) >= LEAST
+            np.array([a, b])
+            for a, b in zip(ring, np.roll(ring, -1, axis=0))
+            if float(np.linalg.norm(b - a)) >= LEAST
         ]
     return out
 
@@ -154,8 +164,8 @@ def _off(point: Array, line: Array) -> float:
 
 
 def _shares(a: Array, b: Array) -> bool:
-    """Whether two lines run along each other for more than their ends: the middle of one lies on the other, which it is
-    parallel to."""
+    """Whether two lines run along each other for more than their ends: the middle of one lies on the other,
+    which it is parallel to."""
     u, v = a[1] - a[0], b[1] - b[0]
     askew = np.linalg.norm(np.cross(u, v)) > 0.02 * np.linalg.norm(u) * np.linalg.norm(v)
     return not askew and min(_off(a.mean(axis=0), b), _off(b.mean(axis=0), a)) <= ON_EDGE

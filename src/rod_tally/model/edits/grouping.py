@@ -1,4 +1,5 @@
-"""Parts under a name, carried to revisions; and which part of the baseline a part is, said by hand where the comparison cannot know."""
+"""Parts under a name, carried to revisions; and which part of the baseline a part is, said by hand where the
+comparison cannot know."""
 
 from __future__ import annotations
 
@@ -12,8 +13,8 @@ NEW = ""  # of the baseline: no part
 
 @dataclass
 class KeepGroup(Edit):
-    """Keep members and surfaces under a name, in place of a group of that name; without members the group is dissolved. No part
-    is changed by it, and no result."""
+    """Keep members and surfaces under a name, in place of a group of that name; without members the group is
+    dissolved. No part is changed by it, and no result."""
 
     name: str
     members: list[str]
@@ -42,17 +43,21 @@ class KeepGroup(Edit):
 
 @dataclass
 class PairParts(Edit):
-    """`pairs`: ids of members or surfaces of this revision with those of the baseline that they are; NEW for parts that are
-    new. A part of the baseline is one part of the revision at most: pairing it again unpairs the other."""
+    """`pairs`: ids of members or surfaces of this revision with those of the baseline that they are; NEW for
+    parts that are new. A part of the baseline is one part of the revision at most: pairing it again unpairs
+    the other."""
 
     pairs: dict[str, str]
 
     def __post_init__(self) -> None:
         one = next(iter(self.pairs.items()), ("", ""))
         self.text = (
-            f"Pair {len(self.pairs)} parts with the baseline's" if len(self.pairs) != 1
-            else f"{one[0]} is new" if one[1] == NEW else f"{one[0]} is {one[1]} of the baseline"
-        )  # fmt: skip
+            f"Pair {len(self.pairs)} parts with the baseline's"
+            if len(self.pairs) != 1
+            else f"{one[0]} is new"
+            if one[1] == NEW
+            else f"{one[0]} is {one[1]} of the baseline"
+        )
 
     def change(self, model: Model) -> str:
         for ident in self.pairs:
@@ -61,7 +66,9 @@ class PairParts(Edit):
         given = [v for v in self.pairs.values() if v != NEW]
         if len(set(given)) < len(given):
             raise EditError("two parts cannot both be the same part of the baseline")
-        kept = {k: v for k, v in model.pairing.items() if k not in self.pairs and (v == NEW or v not in given)}
+        kept = {
+            k: v for k, v in model.pairing.items() if k not in self.pairs and (v == NEW or v not in given)
+        }
         model.pairing = kept | self.pairs
         return f"{self.text} (by hand)"
 

@@ -1,4 +1,5 @@
-"""Corrections of what meets what: join an end, tie it by a rigid link, keep it apart, join two members that cross."""
+"""Corrections of what meets what: join an end, tie it by a rigid link, keep it apart, join two members that
+cross."""
 
 from __future__ import annotations
 
@@ -17,7 +18,8 @@ SAME_PLACE = 0.05  # m; an end that lands this near to a node of the member it j
 
 
 def _node_on(edit: Edit, model: Model, own: Member, at_end: bool, target: Member) -> str:
-    """The node of `target` nearest to where an end's line meets it; a new joint of it where there is none near."""
+    """The node of `target` nearest to where an end's line meets it; a new joint of it where there is none
+    near."""
     line, other = model.line(own), model.line(target)
     length = model.length(target)
     p = line[int(at_end)][None]
@@ -42,10 +44,11 @@ def _depth(model: Model, member: Member) -> float:
 
 @dataclass
 class JoinEnd(Edit):
-    """Bring a member's end to another member: to its axis, at a new joint or at a node of its that lies there.
+    """Bring a member's end to another member: to its axis, at a new joint or at a node of its that lies
+    there.
 
-    With `link` the end keeps its line, brought along it to beside the node, and is tied there by a rigid link.
-    """
+    With `link` the end keeps its line, brought along it to beside the node, and is tied there by a rigid
+    link."""
 
     keeps_lines = True
 
@@ -91,8 +94,8 @@ class JoinEnd(Edit):
 
 @dataclass
 class KeepApart(Edit):
-    """Refuse a join: a member's end goes back to where the source has it. With `link` it stays tied to its node, by a
-    rigid link; otherwise it gets a node of its own."""
+    """Refuse a join: a member's end goes back to where the source has it. With `link` it stays tied to its
+    node, by a rigid link; otherwise it gets a node of its own."""
 
     keeps_lines = True
 
@@ -144,14 +147,19 @@ class JoinCrossing(Edit):
             raise EditError(f"{names} share a node already")
         p, q = model.line(a), model.line(b)
         la, lb = model.length(a), model.length(b)
-        s, t, sin2 = closest_between_lines(p[:1], ((p[1] - p[0]) / la)[None], q[:1], ((q[1] - q[0]) / lb)[None])
+        s, t, sin2 = closest_between_lines(
+            p[:1], ((p[1] - p[0]) / la)[None], q[:1], ((q[1] - q[0]) / lb)[None]
+        )
         if sin2[0] < 1e-3 or not (0 < s[0] < la and 0 < t[0] < lb):
             raise EditError(f"{names} do not cross within their lengths")
         on_a = p[0] + (p[1] - p[0]) * float(s[0]) / la
         on_b = q[0] + (q[1] - q[0]) * float(t[0]) / lb
-        # nodes that lie there already are the place that is meant, whichever of the members, or a third one, has them
+        # nodes that lie there already are the place that is meant, whichever of the members, or a third one,
+        # has them
         near = _nodes_near(model, (on_a, on_b), {*_nodes_of(a), *_nodes_of(b)})
-        node = next((n for n in near if n in _nodes_of(a)), near[0] if near else "") or self.new_node(model, on_a)
+        node = next((n for n in near if n in _nodes_of(a)), near[0] if near else "") or self.new_node(
+            model, on_a
+        )
         for other in near:
             if other != node:
                 merge_nodes(self, model, node, other)
@@ -168,7 +176,8 @@ def _nodes_of(m: Member) -> list[str]:
 
 
 def _nodes_near(model: Model, places: tuple[Array, Array], own: set[str]) -> list[str]:
-    """Nodes at one of two places: those of the two members first, within 50 mm, then others within the snap distance."""
+    """Nodes at one of two places: those of the two members first, within 50 mm, then others within the snap
+    distance."""
     found = []
     for ident, n in model.nodes.items():
         off = min(float(np.linalg.norm(n.point - place)) for place in places)
@@ -209,7 +218,8 @@ def merge_nodes(edit: Edit, model: Model, keep: str, drop: str) -> None:
 
 
 def tie_to_new_end(edit: Edit, model: Model, member: str, old: str, node: str) -> None:
-    """Have surfaces that are tied to a member's end be tied to the node it ends at now, where that lies near them."""
+    """Have surfaces that are tied to a member's end be tied to the node it ends at now, where that lies near
+    them."""
     if old == node:
         return
     point = model.nodes[node].point
@@ -217,9 +227,13 @@ def tie_to_new_end(edit: Edit, model: Model, member: str, old: str, node: str) -
         if any(j.node == old and j.other == member for j in surface.joints):
             own = edit.surface(model, surface.id)
             height = abs(float(own.height(point[None])[0]))
-            near = height <= model.search and own.polygon.buffer(model.search).contains(Point(own.flat(point[None])[0]))
+            near = height <= model.search and own.polygon.buffer(model.search).contains(
+                Point(own.flat(point[None])[0])
+            )
             mine = [
-                replace(j, node=node, line=point[None].copy(), distance=height) for j in own.joints if j.other == member
+                replace(j, node=node, line=point[None].copy(), distance=height)
+                for j in own.joints
+                if j.other == member
             ]
             rest = [j for j in own.joints if j.node != old or j.other != member]
             tied = any(j.node == node for j in rest)

@@ -20,8 +20,8 @@ REPORTED = 1e-3  # m; a load that moves by less is in its place
 
 @dataclass(slots=True)
 class Kept:
-    """What keeping loads in place came to: by case the force (N) that now lies beyond its member, and the farthest (m) that
-    a load had to go with its member, because that was moved aside or ends before it."""
+    """What keeping loads in place came to: by case the force (N) that now lies beyond its member, and the
+    farthest (m) that a load had to go with its member, because that was moved aside or ends before it."""
 
     beyond: dict[str, Array] = field(default_factory=dict)
     moved: dict[str, float] = field(default_factory=dict)
@@ -34,7 +34,8 @@ class Kept:
             for name, f in self.beyond.items()
         ]
         parts += [
-            f"loads of case {name} moved by up to {d * 1000:.0f} mm with their member" for name, d in self.moved.items()
+            f"loads of case {name} moved by up to {d * 1000:.0f} mm with their member"
+            for name, d in self.moved.items()
         ]
         return "; ".join(parts)
 
@@ -47,17 +48,16 @@ def line_before(nodes: Mapping[str, Node], m: Member) -> Array:
 def keep_loads(model: Model, nodes: Mapping[str, Node], members: Mapping[str, Member], search: float) -> Kept:
     """Put the loads of members whose axis changed back to where they were in space.
 
-    `nodes` and `members` are the model's as they were. What then lies beyond the member is entered in its case as not
-    carried, but for a concentrated load within `search` (m) of the end, which goes there.
-    """
+    `nodes` and `members` are the model's as they were. What then lies beyond the member is entered in its
+    case as not carried, but for a concentrated load within `search` (m) of the end, which goes there."""
     changed: dict[str, tuple[Array, Array]] = {}
     for ident, was in members.items():
         own = model.members.get(ident)
         if own is None:
             continue
-        same_nodes = nodes.get(was.start) is model.nodes.get(own.start) and nodes.get(was.end) is model.nodes.get(
-            own.end
-        )
+        same_nodes = nodes.get(was.start) is model.nodes.get(own.start) and nodes.get(
+            was.end
+        ) is model.nodes.get(own.end)
         if own is was and same_nodes:
             continue
         old, new = line_before(nodes, was), model.line(own)
@@ -115,7 +115,9 @@ def _kept_case(
         placed.a, placed.b, placed.qa, placed.qb = low, high, at(low), at(high)
         own.member_loads.append(placed)
         for x in (low, high):
-            _moved(case.name, old[0] + v * (load.a + (x - a) / (b - a) * (load.b - load.a)), new[0] + u * x, out)
+            _moved(
+                case.name, old[0] + v * (load.a + (x - a) / (b - a) * (load.b - load.a)), new[0] + u * x, out
+            )
         if (b - a) - (high - low) > ALMOST:
             _beyond(model, own, load, whole - member_force(model, placed), out)
     return own
@@ -130,7 +132,9 @@ def _moved(case: str, was: Array, now: Array, out: Kept) -> None:
 def _beyond(model: Model, case: LoadCase, load: MemberLoad, force: Array, out: Kept) -> None:
     m = model.members[load.member]
     reason = f"load in case {case.name}: it lies beyond the corrected end of {m.cls} {m.name or m.id}"
-    case.lost.append((load.source or load.member, reason, (float(force[0]), float(force[1]), float(force[2]))))
+    case.lost.append(
+        (load.source or load.member, reason, (float(force[0]), float(force[1]), float(force[2])))
+    )
     out.beyond[case.name] = out.beyond.get(case.name, np.zeros(3)) + force
 
 

@@ -61,7 +61,9 @@ def build_load(values: dict[str, Any]) -> tuple[str, Any]:
         if isinstance(value, (tuple, float, np.ndarray)):
             numbers = np.ravel(np.array(value, float))
             if not (np.abs(numbers) < MOST).all():
-                raise EditError(f"a {kind} load of {numbers[int(np.abs(numbers).argmax())]:g} is beyond any load")
+                raise EditError(
+                    f"a {kind} load of {numbers[int(np.abs(numbers).argmax())]:g} is beyond any load"
+                )
     try:
         return where, cls(**values)
     except TypeError as error:
@@ -81,7 +83,9 @@ def build_spectrum(values: dict[str, Any]) -> Spectrum:
     off = float(values.get("eccentricity", 0.0))
     if not 0 <= off <= 0.5:
         raise EditError("the eccentricity of a spectrum is a share of the storey's width, 0 to 0.5")
-    return Spectrum(values["direction"], curve, float(values.get("damping", 0.05)), values.get("rule", "CQC"), off)
+    return Spectrum(
+        values["direction"], curve, float(values.get("damping", 0.05)), values.get("rule", "CQC"), off
+    )
 
 
 def load_values(load: Any) -> dict[str, Any]:
@@ -166,7 +170,9 @@ def put_load(model: Model, case: LoadCase, values: dict[str, Any]) -> None:
     if isinstance(load, MemberLoad):
         length = model.length(model.members[load.member])
         if not -1e-9 <= load.a <= load.b <= length + 1e-6:
-            raise EditError(f"a load from {load.a:g} to {load.b:g} m does not lie on a member {length:.3f} m long")
+            raise EditError(
+                f"a load from {load.a:g} to {load.b:g} m does not lie on a member {length:.3f} m long"
+            )
         load.a, load.b = max(load.a, 0.0), min(load.b, length)
     if isinstance(load, AreaLoad) and not load.surface and (load.outline is None or len(load.outline) < 3):
         raise EditError("a load on a free area needs an outline of three points at least")

@@ -70,14 +70,16 @@ class OwnSection(Edit):
         model.sections[self.name] = section
         for ident in self.members:
             self.member(model, ident).section = self.name
-        values = f"A {section.area * 1e4:.4g} cm², Iy {section.iy * 1e8:.4g} cm⁴, Iz {section.iz * 1e8:.4g} cm⁴"
+        values = (
+            f"A {section.area * 1e4:.4g} cm², Iy {section.iy * 1e8:.4g} cm⁴, Iz {section.iz * 1e8:.4g} cm⁴"
+        )
         return f"{counted(self.members, 'member')}: section {self.name} ({self.shape}; {values})"
 
 
 @dataclass
 class TaperMembers(Edit):
-    """Let members taper from their section to another at their end, of the same shape: one of the model's or of the catalogue; to
-    nothing ("") to keep the section at their start all along."""
+    """Let members taper from their section to another at their end, of the same shape: one of the model's or
+    of the catalogue; to nothing ("") to keep the section at their start all along."""
 
     members: list[str]
     end: str
@@ -149,7 +151,8 @@ class SetMaterial(Edit):
 
 @dataclass
 class OwnMaterial(Edit):
-    """Give members and surfaces a material of one's own: `values` of `KEYS` in SI (E must be there), of a kind of `KINDS` or none."""
+    """Give members and surfaces a material of one's own: `values` of `KEYS` in SI (E must be there), of a
+    kind of `KINDS` or none."""
 
     members: list[str]
     name: str
@@ -168,7 +171,11 @@ class OwnMaterial(Edit):
         for key, value in self.values.items():
             low, high = KEYS.get(key, (0.0, 0.0))
             if not low <= value <= high:
-                known = f"it must lie between {low:g} and {high:g}" if key in KEYS else f"known are {', '.join(KEYS)}"
+                known = (
+                    f"it must lie between {low:g} and {high:g}"
+                    if key in KEYS
+                    else f"known are {', '.join(KEYS)}"
+                )
                 raise EditError(f"material {self.name!r}: {key} is {value:g}; {known}")
         if "E" not in self.values:
             raise EditError(f"material {self.name!r}: E is missing")

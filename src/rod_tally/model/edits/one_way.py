@@ -50,20 +50,25 @@ class SetLifting(Edit):
         for ident in self.nodes:
             if self.lifts and not self.node(model, ident).support.stiffness[2]:
                 raise EditError(f"node {ident} is not held upwards, so that nothing can lift off there")
-        model.lifting = [n for n in model.lifting if n not in self.nodes] + (list(self.nodes) if self.lifts else [])
+        model.lifting = [n for n in model.lifting if n not in self.nodes] + (
+            list(self.nodes) if self.lifts else []
+        )
         model.bearing = {k: v for k, v in model.bearing.items() if k in model.lifting}
         return self.text
 
 
 @dataclass
 class SetGroundLifting(Edit):
-    """Let the ground and the held edges under surfaces push upwards only, so that they can lift off, or hold both ways again."""
+    """Let the ground and the held edges under surfaces push upwards only, so that they can lift off, or hold
+    both ways again."""
 
     surfaces: list[str]
     lifts: bool = True
 
     def __post_init__(self) -> None:
-        self.text = f"{counted(self.surfaces, 'surface')} {'can lift off' if self.lifts else 'held both ways'}"
+        self.text = (
+            f"{counted(self.surfaces, 'surface')} {'can lift off' if self.lifts else 'held both ways'}"
+        )
 
     def change(self, model: Model) -> str:
         for ident in self.surfaces:
@@ -79,8 +84,8 @@ class SetGroundLifting(Edit):
 
 @dataclass
 class SetStanding(Edit):
-    """Let walls only stand on what is below them, so that the joint at their foot opens where it would have to pull, or be joined to it
-    again; with `sides` the same of the joints along their upright edges."""
+    """Let walls only stand on what is below them, so that the joint at their foot opens where it would have
+    to pull, or be joined to it again; with `sides` the same of the joints along their upright edges."""
 
     surfaces: list[str]
     stands: bool = True
@@ -98,7 +103,9 @@ class SetStanding(Edit):
                 what = "upright edge" if self.sides else "level foot to stand on"
                 raise EditError(f"{s.cls} {s.name or s.id} has no {what}")
             if self.stands and s.way != "shell":
-                raise EditError(f"{s.cls} {s.name or s.id} is computed as a column: only a shell can stand apart")
+                raise EditError(
+                    f"{s.cls} {s.name or s.id} is computed as a column: only a shell can stand apart"
+                )
         now = model.leaning if self.sides else model.standing
         now = [i for i in now if i not in self.surfaces] + (list(self.surfaces) if self.stands else [])
         if self.sides:
@@ -110,8 +117,8 @@ class SetStanding(Edit):
 
 @dataclass
 class SetLimit(Edit):
-    """What one-way members bear at most (N), or `supports`, nodes (N) and surfaces on the ground (N/m2), that can lift off; 0 for no
-    limit."""
+    """What one-way members bear at most (N), or `supports`, nodes (N) and surfaces on the ground (N/m2), that
+    can lift off; 0 for no limit."""
 
     parts: list[str]
     limit: float

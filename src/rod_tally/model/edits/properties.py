@@ -27,7 +27,9 @@ class SetSupport(Edit):
 
     def __post_init__(self) -> None:
         what = "Free" if self.support == FREE else "Support"
-        self.text = f"{what} {len(self.nodes)} nodes" if len(self.nodes) != 1 else f"{what} node {self.nodes[0]}"
+        self.text = (
+            f"{what} {len(self.nodes)} nodes" if len(self.nodes) != 1 else f"{what} node {self.nodes[0]}"
+        )
 
     def change(self, model: Model) -> str:
         for ident in self.nodes:
@@ -91,7 +93,8 @@ class SetDiaphragm(Edit):
 
 @dataclass
 class HoldFoot(Edit):
-    """Hold the lowest level edges of surfaces by a line support (or take all their line supports away with FREE)."""
+    """Hold the lowest level edges of surfaces by a line support (or take all their line supports away with
+    FREE)."""
 
     surfaces: list[str]
     support: Support
@@ -130,8 +133,9 @@ class SetBedding(Edit):
 
 @dataclass
 class SetBedZones(Edit):
-    """Lay zones of surfaces on ground of their own, as records with `surface`, `outline` (corners in order, m, in the model's axes) and
-    `modulus` (N/m3; 0: on nothing); a surface in `cleared` loses the zones it had."""
+    """Lay zones of surfaces on ground of their own, as records with `surface`, `outline` (corners in order,
+    m, in the model's axes) and `modulus` (N/m3; 0: on nothing); a surface in `cleared` loses the zones it
+    had."""
 
     zones: list[dict[str, Any]]
     cleared: list[str] = field(default_factory=list)
@@ -154,7 +158,11 @@ class SetBedZones(Edit):
             if not flat.is_valid or flat.area < LEAST_ZONE or flat.intersection(s.polygon).area < LEAST_ZONE:
                 raise EditError(f"the zone covers nothing of {s.name or s.id}")
             placed = s.lifted(s.flat(ring))
-            kept = [b for b in s.beds if b.outer.shape != placed.shape or np.abs(b.outer - placed).max() > SAME_ZONE]
+            kept = [
+                b
+                for b in s.beds
+                if b.outer.shape != placed.shape or np.abs(b.outer - placed).max() > SAME_ZONE
+            ]
             s.beds = [*kept, Bed(placed, modulus)]  # a zone that was there is given another modulus
         return self.text
 
@@ -185,7 +193,8 @@ class SetRelease(Edit):
 
 @dataclass
 class SetOffset(Edit):
-    """Put one end of members beside its node: `by` (m, global) leads from the node to the end, by a rigid link; zero brings it back."""
+    """Put one end of members beside its node: `by` (m, global) leads from the node to the end, by a rigid
+    link; zero brings it back."""
 
     keeps_lines = True
 
@@ -230,9 +239,7 @@ class PinBoth(Edit):
         for ident in self.members:
             member = self.member(model, ident)
             member.release_start = member.release_end = release
-        return (
-            f"{counted(self.members, 'member')}: both ends {'released in ' + release.words if release.any else 'fixed'}"
-        )
+        return f"{counted(self.members, 'member')}: both ends {'released in ' + release.words if release.any else 'fixed'}"
 
 
 @dataclass

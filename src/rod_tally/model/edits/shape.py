@@ -52,7 +52,8 @@ class MoveNodes(Edit):
 
 @dataclass
 class DeleteMembers(Edit):
-    """Take members or surfaces out of the model; loads on them stay in their cases and count as not carried."""
+    """Take members or surfaces out of the model; loads on them stay in their cases and count as not
+    carried."""
 
     members: list[str]
 
@@ -67,7 +68,10 @@ class DeleteMembers(Edit):
                 raise EditError(f"{ident} is not in the model any more")
             (model.members if ident in model.members else model.surfaces).pop(ident)
             names.append(part.name or ident)
-            model.skipped = [*model.skipped, Skipped(part.cls, ident, "deleted by a correction", part.name, "", True)]
+            model.skipped = [
+                *model.skipped,
+                Skipped(part.cls, ident, "deleted by a correction", part.name, "", True),
+            ]
             if isinstance(part, Member):
                 model.removed_members[ident] = part
                 nodes |= {part.start, part.end, *(j.node for j in part.joints)}
@@ -107,7 +111,9 @@ class SplitMember(Edit):
         length = model.length(first)
         at = self.distance
         if not SMALLEST < at < length - SMALLEST:
-            raise EditError(f"{first.name or first.id} is {length:.3f} m long and cannot be split at {at:.3f} m")
+            raise EditError(
+                f"{first.name or first.id} is {length:.3f} m long and cannot be split at {at:.3f} m"
+            )
         line = model.line(first)
         place = line[0] + (line[1] - line[0]) * at / length
         near = [j for j in first.joints if abs(j.distance - at) < 1e-6]
@@ -176,7 +182,9 @@ def _tie_pieces(edit: Edit, model: Model, first: Member, second: Member, line: A
         if any(x.to == first.id for x in case.space_loads):
             case = copy(case)
             case.space_loads = [
-                replace(x, to=second.id) if x.to == first.id and float((x.line.mean(axis=0) - start) @ u) > at else x
+                replace(x, to=second.id)
+                if x.to == first.id and float((x.line.mean(axis=0) - start) @ u) > at
+                else x
                 for x in case.space_loads
             ]
             model.cases[name] = case
@@ -262,7 +270,9 @@ class MergeMembers(Edit):
         inner = [Joint(length, node), *(Joint(length + j.distance, j.node) for j in two.joints)]
         del model.members[two.id]
         others = any(
-            node in (m.start, m.end, *(j.node for j in m.joints)) for m in model.members.values() if m.id != one.id
+            node in (m.start, m.end, *(j.node for j in m.joints))
+            for m in model.members.values()
+            if m.id != one.id
         )
         keep = (
             others
@@ -283,7 +293,9 @@ class MergeMembers(Edit):
                 case.temperatures = [t for t in case.temperatures if t.member != two.id]
             if any(x.to == two.id for x in case.space_loads):
                 model.cases[case.name] = own_case = copy(case)
-                own_case.space_loads = [replace(x, to=one.id) if x.to == two.id else x for x in case.space_loads]
+                own_case.space_loads = [
+                    replace(x, to=one.id) if x.to == two.id else x for x in case.space_loads
+                ]
         model.one_way.pop(two.id, None)
         model.limits.pop(two.id, None)
         for ids in model.groups.values():
@@ -339,7 +351,11 @@ def _reverse(edit: Edit, model: Model, ident: str) -> None:
         m.section = section.name
         model.sections.setdefault(m.section, section)
     if section is not None and section.usable and _uneven(section):
-        name = f"{m.section} mirrored" if not m.section.endswith(" mirrored") else m.section.removesuffix(" mirrored")
+        name = (
+            f"{m.section} mirrored"
+            if not m.section.endswith(" mirrored")
+            else m.section.removesuffix(" mirrored")
+        )
         if name not in model.sections:
             model.sections[name] = mirrored(section, name)
         m.section = name
@@ -386,7 +402,8 @@ def mirrored(section: Section, name: str) -> Section:
 
 @dataclass
 class TurnMembers(Edit):
-    """Turn members about their own axis by an angle in degrees, or bring their local z as near as it can to a direction."""
+    """Turn members about their own axis by an angle in degrees, or bring their local z as near as it can to a
+    direction."""
 
     members: list[str]
     degrees: float = 0.0
@@ -406,14 +423,17 @@ class TurnMembers(Edit):
             a = np.radians(self.degrees)
             m.z_axis = z * np.cos(a) - y * np.sin(a)
         how = (
-            f"by {self.degrees:g} degrees" if not self.z_axis else "towards " + ", ".join(f"{v:g}" for v in self.z_axis)
+            f"by {self.degrees:g} degrees"
+            if not self.z_axis
+            else "towards " + ", ".join(f"{v:g}" for v in self.z_axis)
         )
         return f"{counted(self.members, 'member')} turned about the axis {how}"
 
 
 @dataclass
 class TurnSurfaces(Edit):
-    """Bring the local x of surfaces as near as it can to a direction, or turn their z to the other side (`flip`)."""
+    """Bring the local x of surfaces as near as it can to a direction, or turn their z to the other side
+    (`flip`)."""
 
     surfaces: list[str]
     x_axis: list[float] = field(default_factory=list)

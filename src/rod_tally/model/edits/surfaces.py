@@ -28,12 +28,12 @@ LEVEL = 0.9999  # cosine to vertical of a slab that can stiffen its storey in pl
 
 @dataclass
 class AddSurfaces(Edit):
-    """Add slabs and walls, as records with `outline` (corners in order, m, in the model's axes), `thickness` (m), `material`, and if
-    wanted `openings` (outlines), `class` ("slab" or "wall"; by its slope), `name`, `way` (how it carries, "shell").
+    """Add slabs and walls, as records with `outline` (corners in order, m, in the model's axes), `thickness`
+    (m), `material`, and if wanted `openings` (outlines), `class` ("slab" or "wall"; by its slope), `name`,
+    `way` (how it carries, "shell").
 
-    Corners are brought into their common plane. Surfaces that it meets and members that end at it or lie along it are
-    tied to it. A slab that hands its loads on stiffens its storey in plane.
-    """
+    Corners are brought into their common plane. Surfaces that it meets and members that end at it or lie
+    along it are tied to it. A slab that hands its loads on stiffens its storey in plane."""
 
     parts: list[dict[str, Any]]
 
@@ -89,8 +89,9 @@ class AddSurfaces(Edit):
 
 @dataclass
 class AddOpenings(Edit):
-    """Cut openings into slabs and walls, as records with `surface` (its id) and `outline` (corners in order, m, in the
-    model's axes); corners are brought into the surface's plane. Ties that lie in an opening alone are gone with it."""
+    """Cut openings into slabs and walls, as records with `surface` (its id) and `outline` (corners in order,
+    m, in the model's axes); corners are brought into the surface's plane. Ties that lie in an opening alone
+    are gone with it."""
 
     openings: list[dict[str, Any]]
 
@@ -106,7 +107,9 @@ class AddOpenings(Edit):
             s = own(str(part.get("surface", "")))
             area = cut_opening(s, part.get("outline"))
             dropped = _cut_ties(model, s, own)
-            words.append(f"{area:.3g} m² in {s.name or s.id}" + (f", {dropped} ties in it gone" if dropped else ""))
+            words.append(
+                f"{area:.3g} m² in {s.name or s.id}" + (f", {dropped} ties in it gone" if dropped else "")
+            )
         return f"cut {counted(words, 'opening') if len(words) > 1 else 'an opening'}: {'; '.join(words)}"
 
 
@@ -163,7 +166,8 @@ def same_ring(a: Array, b: Array) -> bool:
 
 
 def cut_opening(s: Surface, corners: Any) -> float:
-    """Put an opening into a surface; returns its area, m2. Raises EditError where it does not lie within the surface."""
+    """Put an opening into a surface; returns its area, m2. Raises EditError where it does not lie within the
+    surface."""
     outline = ring(corners)
     off = s.height(outline)
     if np.abs(off).max() > s.thickness / 2 + FLAT:
@@ -181,8 +185,8 @@ def cut_opening(s: Surface, corners: Any) -> float:
 
 
 def _cut_ties(model: Model, s: Surface, own: Callable[[str], Surface]) -> int:
-    """Take off what was tied where there is nothing of the surface any more; of what lies there in part, that part. Returns
-    how many ties are gone altogether."""
+    """Take off what was tied where there is nothing of the surface any more; of what lies there in part, that
+    part. Returns how many ties are gone altogether."""
     kept: list[SurfaceJoint] = []
     gone = 0
     for j in s.joints:

@@ -9,11 +9,11 @@ from ..geometry.vectors import Array
 
 @dataclass(slots=True)
 class Cut:
-    """A straight cut from `line[0]` to `line[1]` (2, 3), m, through these surfaces; its forces are shown times `factor`.
+    """A straight cut from `line[0]` to `line[1]` (2, 3), m, through these surfaces; its forces are shown
+    times `factor`.
 
-    `family` names the regular set it was made with, "" for one by itself; `storey` the floor it lies in; `about` (3,) the
-    point that moments are taken about, None: the cut's middle.
-    """
+    `family` names the regular set it was made with, "" for one by itself; `storey` the floor it lies in;
+    `about` (3,) the point that moments are taken about, None: the cut's middle."""
 
     name: str
     line: Array

@@ -9,7 +9,8 @@ SEVERITIES = ("blocking", "warning", "note")
 
 @dataclass(slots=True)
 class Finding:
-    """One thing found. `code` is `family.what` and stable; `at` is a point in the model's local axes (m) or None.
+    """One thing found. `code` is `family.what` and stable; `at` is a point in the model's local axes (m) or
+    None.
 
     `ids` are ids of members (or of nodes, cases, sections, materials, as the code says). `actions` are short
     sentences: what can be done. `parts` are the findings that this one gathers, () for one by itself.
@@ -34,7 +35,8 @@ class Finding:
 
     @property
     def key(self) -> str:
-        """What identifies this finding from one computation of the checks to the next (for decisions on it)."""
+        """What identifies this finding from one computation of the checks to the next (for decisions on
+        it)."""
         return self.code + ":" + ",".join(sorted(self.ids))
 
     @property

@@ -9,7 +9,8 @@ from ..geometry.vectors import Array
 
 @dataclass(slots=True)
 class GridLine:
-    """One axis of a grid: its tag, its points in plan (n, 2) in m, and the direction it belongs to (u, v or w)."""
+    """One axis of a grid: its tag, its points in plan (n, 2) in m, and the direction it belongs to (u, v or
+    w)."""
 
     name: str
     points: Array

@@ -17,9 +17,18 @@ Vector = tuple[float, float, float]
 
 # what a case can be; "" when nobody said
 KINDS = (
-    "self-weight", "dead", "live", "snow", "wind", "seismic", "temperature", "settlement", "notional",
-    "prestress", "accidental",
-)  # fmt: skip
+    "self-weight",
+    "dead",
+    "live",
+    "snow",
+    "wind",
+    "seismic",
+    "temperature",
+    "settlement",
+    "notional",
+    "prestress",
+    "accidental",
+)
 # categories of imposed load, EN 1990 table A1.1 and EN 1991-1-1 table 6.1
 CATEGORIES = {
     "A": "domestic, residential",
@@ -35,7 +44,8 @@ CATEGORIES = {
 
 @dataclass(slots=True)
 class NodeLoad:
-    """A force (N) and a moment (N m) on a node, in global axes. `by`: where it comes from, in a word or two."""
+    """A force (N) and a moment (N m) on a node, in global axes. `by`: where it comes from, in a word or
+    two."""
 
     node: str
     force: Vector = (0.0, 0.0, 0.0)
@@ -46,11 +56,12 @@ class NodeLoad:
 
 @dataclass(slots=True)
 class MemberLoad:
-    """A load along a member from distance `a` to `b` (m along its axis): values `qa` at a, `qb` at b, linear between.
+    """A load along a member from distance `a` to `b` (m along its axis): values `qa` at a, `qb` at b, linear
+    between.
 
-    `kind` is force (N/m) or moment (N m/m). With a == b it is concentrated and `qa` is in N or N m. `local`: values in
-    the member's local axes. `projected`: per metre of the member's projection normal to the load, not of its length.
-    """
+    `kind` is force (N/m) or moment (N m/m). With a == b it is concentrated and `qa` is in N or N m. `local`:
+    values in the member's local axes. `projected`: per metre of the member's projection normal to the load,
+    not of its length."""
 
     member: str
     a: float
@@ -66,13 +77,13 @@ class MemberLoad:
 
 @dataclass(slots=True)
 class AreaLoad:
-    """A pressure (N/m2) on a surface, or free in space with `surface` "": then it acts on what lies in its outline's plane.
+    """A pressure (N/m2) on a surface, or free in space with `surface` "": then it acts on what lies in its
+    outline's plane.
 
-    `values` is one vector, or three that hold at the points `at` (3, 3), linear between. `outline` (n, 3) is the part it
-    acts on, None for the whole surface. `onto` "members": cladding, passed to the members in the outline's plane; with a
-    `span` one-way in that direction. `local`: values in the surface's axes. `projected`: per m2 of the projection normal
-    to the load.
-    """
+    `values` is one vector, or three that hold at the points `at` (3, 3), linear between. `outline` (n, 3) is
+    the part it acts on, None for the whole surface. `onto` "members": cladding, passed to the members in the
+    outline's plane; with a `span` one-way in that direction. `local`: values in the surface's axes.
+    `projected`: per m2 of the projection normal to the load."""
 
     surface: str
     values: tuple[Vector, ...]
@@ -89,7 +100,8 @@ class AreaLoad:
 
 @dataclass(slots=True)
 class SpaceLoad:
-    """A load placed in space: along `line` (2, 3) from `qa` to `qb` (N/m), or at a point (1, 3) with `qa` a force (N).
+    """A load placed in space: along `line` (2, 3) from `qa` to `qb` (N/m), or at a point (1, 3) with `qa` a
+    force (N).
 
     `to` is the id of the member or surface that takes it; "" lets it find one.
     """
@@ -114,7 +126,8 @@ def extent_fault(load: AreaLoad | SpaceLoad) -> str:
     ):
         if (
             points is not None
-            and np.linalg.norm(np.cross(points[1:-1] - points[0], points[2:] - points[0]).sum(axis=0)) < SHORTEST**2
+            and np.linalg.norm(np.cross(points[1:-1] - points[0], points[2:] - points[0]).sum(axis=0))
+            < SHORTEST**2
         ):
             return words
     if len(load.values) not in (1, 3) or (len(load.values) == 3) != (load.at is not None):
@@ -124,7 +137,8 @@ def extent_fault(load: AreaLoad | SpaceLoad) -> str:
 
 @dataclass(slots=True)
 class TemperatureLoad:
-    """A member warmer by `uniform` (K), and by `grad_y`, `grad_z` (K/m) more in the direction of its local y and z."""
+    """A member warmer by `uniform` (K), and by `grad_y`, `grad_z` (K/m) more in the direction of its local y
+    and z."""
 
     member: str
     uniform: float = 0.0
@@ -136,7 +150,8 @@ class TemperatureLoad:
 
 @dataclass(slots=True)
 class Settlement:
-    """A movement (m, rad) imposed where a support holds a node, global axes, in the order ux uy uz rx ry rz."""
+    """A movement (m, rad) imposed where a support holds a node, global axes, in the order ux uy uz rx ry
+    rz."""
 
     node: str
     movement: tuple[float, ...] = (0.0,) * 6
@@ -146,9 +161,10 @@ class Settlement:
 
 @dataclass(slots=True)
 class Spectrum:
-    """A response spectrum that a case stands for: `curve` of (period s, acceleration m/s2), linear between and level
-    beyond, along x, y or z; modes are combined by `rule`, CQC with `damping` or SRSS. `eccentricity`: the share of each storey's
-    width by which its force is taken off its place, to either side (accidental torsion)."""
+    """A response spectrum that a case stands for: `curve` of (period s, acceleration m/s2), linear between
+    and level beyond, along x, y or z; modes are combined by `rule`, CQC with `damping` or SRSS.
+    `eccentricity`: the share of each storey's width by which its force is taken off its place, to either side
+    (accidental torsion)."""
 
     direction: str
     curve: list[tuple[float, float]]
@@ -159,8 +175,9 @@ class Spectrum:
 
 @dataclass(slots=True)
 class LoadCase:
-    """`kind` is one of KINDS or "" when nobody said; `category` that of an imposed load. `self_weight` multiplies each
-    part's weight (0: none). `lost`: loads of the source that could not be taken over, as (id, reason, force)."""
+    """`kind` is one of KINDS or "" when nobody said; `category` that of an imposed load. `self_weight`
+    multiplies each part's weight (0: none). `lost`: loads of the source that could not be taken over, as (id,
+    reason, force)."""
 
     name: str
     kind: str = ""
@@ -175,7 +192,9 @@ class LoadCase:
     settlements: list[Settlement] = field(default_factory=list)
     by: str = "source"
     spectrum: Spectrum | None = None
-    together: str = ""  # cases of one name here never act at once (patterns of one imposed load, directions of wind)
+    together: str = (
+        ""  # cases of one name here never act at once (patterns of one imposed load, directions of wind)
+    )
 
     @property
     def is_combination(self) -> bool:
@@ -200,15 +219,21 @@ class LoadCase:
     def count(self) -> int:
         """How many loads it holds, self-weight left aside."""
         lists = (
-            self.node_loads, self.member_loads, self.area_loads, self.space_loads, self.temperatures, self.settlements,
-        )  # fmt: skip
+            self.node_loads,
+            self.member_loads,
+            self.area_loads,
+            self.space_loads,
+            self.temperatures,
+            self.settlements,
+        )
         return sum(len(part) for part in lists)
 
 
 @dataclass(slots=True)
 class Combination:
-    """`kind` names the limit state or design situation; `rule` the expression it was made by, "" for the source's own.
-    Of the cases in `roots` the square root of the sum of squares enters, both ways, instead of their sum."""
+    """`kind` names the limit state or design situation; `rule` the expression it was made by, "" for the
+    source's own. Of the cases in `roots` the square root of the sum of squares enters, both ways, instead of
+    their sum."""
 
     name: str
     kind: str

@@ -20,7 +20,8 @@ class LogEntry:
 
 @dataclass(slots=True)
 class Skipped:
-    """An element of the source that is not in the model, and why; `by_choice`: because the reviewer said so."""
+    """An element of the source that is not in the model, and why; `by_choice`: because the reviewer said
+    so."""
 
     cls: str
     id: str

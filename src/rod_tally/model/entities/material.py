@@ -30,11 +30,11 @@ ANY_DENSITY = (10.0, 25000.0)
 
 @dataclass(slots=True)
 class Material:
-    """E and G in Pa, density in kg/m3, strength in Pa, thermal expansion `alpha` in 1/K; None where nobody said.
+    """E and G in Pa, density in kg/m3, strength in Pa, thermal expansion `alpha` in 1/K; None where nobody
+    said.
 
-    `origin` says of each assumed value which rule gave it, e.g. {"E": "EN 1993-1-1 3.2.6"}; a value of the source
-    has no entry.
-    """
+    `origin` says of each assumed value which rule gave it, e.g. {"E": "EN 1993-1-1 3.2.6"}; a value of the
+    source has no entry."""
 
     name: str
     kind: str = ""

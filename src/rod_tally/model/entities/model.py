@@ -32,10 +32,11 @@ class Storey:
 
 @dataclass(slots=True)
 class Counterpart:
-    """An analytical member or surface and the physical element it stands for; either id is "" where there is none.
+    """An analytical member or surface and the physical element it stands for; either id is "" where there is
+    none.
 
-    `how`: "linked" in the file, "placed" (found by place) or "" for one alone. `distance` (m): how far it lies off.
-    """
+    `how`: "linked" in the file, "placed" (found by place) or "" for one alone. `distance` (m): how far it
+    lies off."""
 
     cls: str
     analytical: str
@@ -51,17 +52,18 @@ class Counterpart:
 
 @dataclass(slots=True)
 class Model:
-    """An analytical model. Coordinates are local: `origin` (m) is what was taken off the source's coordinates.
+    """An analytical model. Coordinates are local: `origin` (m) is what was taken off the source's
+    coordinates.
 
-    `groups` are the source's element groups by name, ids of members and surfaces; `north` (rad) is the angle from y to
-    true north, against the clock; `counterparts` hold both sides of a source that brings both; `one_way`
-    are members that act in tension or compression only, `lifting` nodes and surfaces whose support only pushes upwards, `standing` walls that only
-    stand on what is below them, `leaning` those whose upright joints only press; of the first two
-    `limits` are what members bear at most (N), `bearing` what nodes (N) and the ground under surfaces (N/m2) do; `corrections` are what a
-    reviewer changed, in order, as `edits.to_record` writes them, `removed_…` what they took out of the model; `pairing` says
-    which part of the baseline a part is, where that was said by hand, "" for a new one; `side` which of both sides of a source was
-    gone on with (physical or analytical), "" for a source that has one.
-    """
+    `groups` are the source's element groups by name, ids of members and surfaces; `north` (rad) is the angle
+    from y to true north, against the clock; `counterparts` hold both sides of a source that brings both;
+    `one_way` are members that act in tension or compression only, `lifting` nodes and surfaces whose support
+    only pushes upwards, `standing` walls that only stand on what is below them, `leaning` those whose upright
+    joints only press; of the first two `limits` are what members bear at most (N), `bearing` what nodes (N)
+    and the ground under surfaces (N/m2) do; `corrections` are what a reviewer changed, in order, as
+    `edits.to_record` writes them, `removed_…` what they took out of the model; `pairing` says which part of
+    the baseline a part is, where that was said by hand, "" for a new one; `side` which of both sides of a
+    source was gone on with (physical or analytical), "" for a source that has one."""
 
     name: str = ""
     kind: str = "physical"
@@ -105,7 +107,8 @@ class Model:
         return (self.side or self.kind) == "physical"
 
     def snapshot(self) -> Model:
-        """The model as it is now: corrections put copies in place of what they change, and change nothing of this one."""
+        """The model as it is now: corrections put copies in place of what they change, and change nothing of
+        this one."""
         out = copy(self)
         for f in fields(self):
             value = getattr(self, f.name)
@@ -148,14 +151,18 @@ class Model:
         return (at + off).reshape(-1, 2, 3)
 
     def length(self, member: Member) -> float:
-        nodes = self.nodes  # asked for every member many times: without the array of both ends it takes a third
+        nodes = (
+            self.nodes
+        )  # asked for every member many times: without the array of both ends it takes a third
         d = nodes[member.end].point + member.offset_end - nodes[member.start].point - member.offset_start
         return math.sqrt(d @ d)
 
     def usable(self, member: Member) -> bool:
         """Whether a stiffness can be computed for it: section and material known, and some length."""
         section, material = self.sections.get(member.section), self.materials.get(member.material)
-        return bool(section and section.usable and material and material.usable and self.length(member) > 1e-9)
+        return bool(
+            section and section.usable and material and material.usable and self.length(member) > 1e-9
+        )
 
     def weight(self, member: Member) -> float:
         """Self-weight, N; 0 where section or density is not known."""
@@ -170,7 +177,8 @@ class Model:
         return surface.volume * (material.density or 0.0) * GRAVITY if material else 0.0
 
     def storey_of(self, z: float) -> str:
-        """The storey whose elevation is the highest one not above z (with 0.5 m of grace); "" without storeys."""
+        """The storey whose elevation is the highest one not above z (with 0.5 m of grace); "" without
+        storeys."""
         below = [s for s in self.storeys if s.elevation <= z + 0.5]
         if below:
             return max(below, key=lambda s: s.elevation).name

@@ -9,12 +9,12 @@ Points = tuple[tuple[float, float], ...]
 
 @dataclass(slots=True, frozen=True)
 class Section:
-    """Area (m2), second moments iy = int z2 dA, iz = int y2 dA, iyz = int y z dA (m4), torsion constant j (m4).
+    """Area (m2), second moments iy = int z2 dA, iz = int y2 dA, iyz = int y z dA (m4), torsion constant j
+    (m4).
 
-    `avy`, `avz` are shear areas (m2); 0 means rigid in shear. `outline` and `voids` are (y, z) points about the
-    centroid. `origin` says where the values came from. A section nothing could be read of has area 0. One that tapers has its
-    values at the member's start, and in `end` the section at its end.
-    """
+    `avy`, `avz` are shear areas (m2); 0 means rigid in shear. `outline` and `voids` are (y, z) points about
+    the centroid. `origin` says where the values came from. A section nothing could be read of has area 0. One
+    that tapers has its values at the member's start, and in `end` the section at its end."""
 
     name: str
     shape: str
@@ -38,8 +38,8 @@ class Section:
 
     @property
     def bounds(self) -> tuple[float, float, float, float]:
-        """(ymin, ymax, zmin, zmax) of the outline, m; a square of the section's area where there is no outline. Of a section that
-        tapers all of it from start to end."""
+        """(ymin, ymax, zmin, zmax) of the outline, m; a square of the section's area where there is no
+        outline. Of a section that tapers all of it from start to end."""
         if self.end is not None:
             low, high = replace(self, end=None).bounds, self.end.bounds
             return min(low[0], high[0]), max(low[1], high[1]), min(low[2], high[2]), max(low[3], high[3])
@@ -52,7 +52,8 @@ class Section:
 
     @property
     def mean_area(self) -> float:
-        """Volume a length, m2: of a section that tapers by Simpson's rule, exact for an outline in proportion."""
+        """Volume a length, m2: of a section that tapers by Simpson's rule, exact for an outline in
+        proportion."""
         if self.end is None:
             return self.area
         if not self.outline:

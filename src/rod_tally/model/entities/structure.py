@@ -18,7 +18,9 @@ STANDS = ", only stands on what is below"  # of a wall
 LEANS = ", joints along the sides only press"
 IN_AXES = "conditions in axes "
 LIFTS = "holds against pressing only"
-BED_SIDEWAYS = 0.1  # share of the modulus of subgrade reaction that resists sliding; common practice, no source
+BED_SIDEWAYS = (
+    0.1  # share of the modulus of subgrade reaction that resists sliding; common practice, no source
+)
 _NOTHING, _ALL = (0.0,) * 6, (inf,) * 6
 COMPONENTS = ("n", "vy", "vz", "mt", "my", "mz")
 
@@ -39,7 +41,8 @@ def limit_of(words: str) -> tuple[str, float | None]:
 
 
 def stiffness_words(names: tuple[str, ...], stiffness: tuple[float, ...], plain: float) -> str:
-    """Names of the directions whose stiffness is `plain` (0 or infinite), springs with theirs, separated by spaces.
+    """Names of the directions whose stiffness is `plain` (0 or infinite), springs with theirs, separated by
+    spaces.
 
     >>> stiffness_words(DIRECTIONS, (inf, inf, 2.5e7, 0.0, 0.0, 0.0), inf)
     'ux uy uz=2.5e7'
@@ -54,7 +57,8 @@ def stiffness_words(names: tuple[str, ...], stiffness: tuple[float, ...], plain:
 
 
 def stiffness_of(names: tuple[str, ...], words: str, plain: float) -> tuple[float, ...]:
-    """The stiffness in the six directions that such words stand for. Raises ValueError for a word that is none."""
+    """The stiffness in the six directions that such words stand for. Raises ValueError for a word that is
+    none."""
     out = [0.0 if plain == inf else inf] * 6
     for word in words.split():
         name, equals, k = word.partition("=")
@@ -83,9 +87,8 @@ SUPPORT_WORDS = {"fixed": "ux uy uz rx ry rz", "pinned": "ux uy uz", "roller": "
 class Support:
     """What holds a node, in the order ux uy uz rx ry rz.
 
-    `stiffness` in N/m and N m/rad: 0 free, infinite held. `axes` are the rows of a rotation matrix when the support is
-    turned, None along the global axes.
-    """
+    `stiffness` in N/m and N m/rad: 0 free, infinite held. `axes` are the rows of a rotation matrix when the
+    support is turned, None along the global axes."""
 
     stiffness: tuple[float, ...] = (0.0,) * 6
     axes: tuple[tuple[float, float, float], ...] | None = None
@@ -106,7 +109,8 @@ class Support:
 
     @property
     def words(self) -> str:
-        """The held directions, springs with their stiffness (N/m, N m/rad): "ux uy uz=2.5e7"; "" for a free node."""
+        """The held directions, springs with their stiffness (N/m, N m/rad): "ux uy uz=2.5e7"; "" for a free
+        node."""
         return stiffness_words(DIRECTIONS, self.stiffness, inf)
 
     def record(self) -> dict[str, Any]:
@@ -126,8 +130,8 @@ class Support:
 def along_axes(
     stiffness: tuple[float, ...], axes: Array, wanted: Array, within: float = 1e-6
 ) -> tuple[float, ...] | None:
-    """Six stiffnesses given along the rows of `axes` (3, 3), as they are along those of `wanted`; None where they would
-    couple there (a roller at 30 degrees to them) by more than the share `within`."""
+    """Six stiffnesses given along the rows of `axes` (3, 3), as they are along those of `wanted`; None where
+    they would couple there (a roller at 30 degrees to them) by more than the share `within`."""
     turn = axes @ wanted.T
     out = []
     for group in (stiffness[:3], stiffness[3:]):
@@ -144,7 +148,8 @@ def along_axes(
 
 
 def edge_axes(way: Array, axis: Array) -> Array | None:
-    """Axes (rows) of a line support: x along `way`, z in the plane of x and `axis`; None where these are parallel.
+    """Axes (rows) of a line support: x along `way`, z in the plane of x and `axis`; None where these are
+    parallel.
 
     IFC4, IfcStructuralCurveConnection: conditions of one are along these axes."""
     x = way / np.linalg.norm(way)
@@ -184,7 +189,8 @@ class Release:
 
     @property
     def words(self) -> str:
-        """The released components, springs with their stiffness: "my mz", "my=4e6"; "" for an end that is fixed."""
+        """The released components, springs with their stiffness: "my mz", "my=4e6"; "" for an end that is
+        fixed."""
         return stiffness_words(COMPONENTS, self.stiffness, 0.0)
 
     def record(self) -> dict[str, Any]:
@@ -200,8 +206,8 @@ class Release:
 
 
 def _first_release(values: dict[str, Any], held: str) -> tuple[float, ...]:
-    """The stiffness in a record of the first release: a letter for each direction, `held` for one that cannot move, S
-    for a spring, whose stiffness stands beside it."""
+    """The stiffness in a record of the first release: a letter for each direction, `held` for one that cannot
+    move, S for a spring, whose stiffness stands beside it."""
     return tuple(
         inf if letter == held else float(k) if letter == "S" else 0.0
         for letter, k in zip(values["letters"], values["springs"], strict=True)
@@ -230,13 +236,13 @@ class Joint:
 class Member:
     """A straight member between two nodes. It keeps its identity; only the analysis splits it, at its joints.
 
-    `z_axis` is the direction its local z is as near to as it can be; `offset_start` and `offset_end` (global, m) lead
-    from the node to the member's own end (rigid). `source_line` (2, 3) is its axis as the source has it; `pin_joined`:
-    the source says it carries axial force only. `element`: the curved element it is a chord of, "" for a whole one;
-    `bearing`: the source's load-bearing flag, None where it has none. `read_from`: how its body was read where that was
-    not plain (measured, clipped); `ends`: (width, depth) in m at both ends of a body that tapers. `moved_by` (2, 3): how far
-    corrections moved the ends from where transfer left them, None: they did not.
-    """
+    `z_axis` is the direction its local z is as near to as it can be; `offset_start` and `offset_end` (global,
+    m) lead from the node to the member's own end (rigid). `source_line` (2, 3) is its axis as the source has
+    it; `pin_joined`: the source says it carries axial force only. `element`: the curved element it is a chord
+    of, "" for a whole one; `bearing`: the source's load-bearing flag, None where it has none. `read_from`:
+    how its body was read where that was not plain (measured, clipped); `ends`: (width, depth) in m at both
+    ends of a body that tapers. `moved_by` (2, 3): how far corrections moved the ends from where transfer left
+    them, None: they did not."""
 
     id: str
     name: str
@@ -265,7 +271,8 @@ class Member:
 
     @property
     def drawn(self) -> Array | None:
-        """The axis (2, 3) as the source has it, with what corrections moved it by; None for one that no source has."""
+        """The axis (2, 3) as the source has it, with what corrections moved it by; None for one that no
+        source has."""
         if self.source_line is None or self.moved_by is None:
             return self.source_line
         return self.source_line + self.moved_by

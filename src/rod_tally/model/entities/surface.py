@@ -20,8 +20,9 @@ LEVEL = 0.7  # cosine from vertical above which a normal counts as that of a sla
 
 @dataclass(slots=True)
 class SurfaceJoint:
-    """Where something is tied to a surface: `other` is a member's or surface's id, `line` (1, 3) or (2, 3) the place in
-    this surface's plane, `distance` (m) how far the other's own axis or plane lies from there: a rigid link's length.
+    """Where something is tied to a surface: `other` is a member's or surface's id, `line` (1, 3) or (2, 3)
+    the place in this surface's plane, `distance` (m) how far the other's own axis or plane lies from there: a
+    rigid link's length.
 
     `kind`: "end" (a member's end, at `node`), "member" (a member along the surface) or "surface".
     """
@@ -43,7 +44,8 @@ class LineSupport:
 
 @dataclass(slots=True)
 class Bed:
-    """A zone of a surface, `outer` (n, 3), with ground of its own: `modulus` of subgrade reaction in N/m3, 0 for none."""
+    """A zone of a surface, `outer` (n, 3), with ground of its own: `modulus` of subgrade reaction in N/m3, 0
+    for none."""
 
     outer: Array
     modulus: float
@@ -53,15 +55,15 @@ class Bed:
 class Surface:
     """A slab's or wall's mid-surface. `outer` (n, 3) and `openings` lie in one plane, m; `thickness` in m.
 
-    `guess` says what transfer had to assume. `element`: the curved element it is a facet of, "" for a whole one.
-    `joints` are what is tied to it, `supports` what holds its edges, `bedding` (N/m3) what it lies on, 0 for nothing,
-    but for zones with `beds` of their own, of which the last that holds a place counts.
-    `x_axis` turns the local x from where it lies by itself; `flipped` turns z (and y with it) to the other side.
-    `way`: how it carries: as a "shell" in a run, elements of `mesh_size` (m; None as the settings say); handing its loads
-    on by yield lines ("two-way") or "one-way", along `span` (None: each panel's shorter way); a wall also as a "column".
-    `diaphragm`: a slab that hands its loads on holds what lies in its plane together in plan, as one rigid body.
-    `spread` is (least, most) thickness where it varies, with the places `thin_at`, `thick_at`.
-    """
+    `guess` says what transfer had to assume. `element`: the curved element it is a facet of, "" for a whole
+    one. `joints` are what is tied to it, `supports` what holds its edges, `bedding` (N/m3) what it lies on, 0
+    for nothing, but for zones with `beds` of their own, of which the last that holds a place counts. `x_axis`
+    turns the local x from where it lies by itself; `flipped` turns z (and y with it) to the other side.
+    `way`: how it carries: as a "shell" in a run, elements of `mesh_size` (m; None as the settings say);
+    handing its loads on by yield lines ("two-way") or "one-way", along `span` (None: each panel's shorter
+    way); a wall also as a "column". `diaphragm`: a slab that hands its loads on holds what lies in its plane
+    together in plan, as one rigid body. `spread` is (least, most) thickness where it varies, with the places
+    `thin_at`, `thick_at`."""
 
     id: str
     name: str
@@ -117,13 +119,14 @@ class Surface:
 
     @property
     def keeps_loads(self) -> bool:
-        """Whether loads on it are its own to carry, so that none are handed to beams: a wall, a raft, a shell."""
+        """Whether loads on it are its own to carry, so that none are handed to beams: a wall, a raft, a
+        shell."""
         return self.upright or self.on_ground or self.way == "shell"
 
     @property
     def axes(self) -> Array:
-        """Rows x, y, z. Unless turned, a slab's z points up and a wall's y, so that directions agree from one to the
-        next."""
+        """Rows x, y, z. Unless turned, a slab's z points up and a wall's y, so that directions agree from one
+        to the next."""
         own = self.plain_axes
         if self.flipped:
             own = own * np.array([[1.0], [-1.0], [-1.0]])
@@ -194,7 +197,9 @@ class Surface:
 
     @property
     def source_volume(self) -> float:
-        return self.source_area * (self.source_thickness if self.source_thickness is not None else self.thickness)
+        return self.source_area * (
+            self.source_thickness if self.source_thickness is not None else self.thickness
+        )
 
     @property
     def centroid(self) -> Array:
@@ -210,7 +215,8 @@ def _upright(outline: bytes) -> bool:
 
 @lru_cache(maxsize=CACHED)
 def _axes_of(outline: bytes) -> Array:
-    """Axes (3, 3) of an outline by its bytes: asked for so often that working them out again each time takes seconds."""
+    """Axes (3, 3) of an outline by its bytes: asked for so often that working them out again each time takes
+    seconds."""
     ring = np.frombuffer(outline).reshape(-1, 3)
     # in plain floats: numpy costs several times as much on single vectors
     a, b, c = _newell(ring)

@@ -1,4 +1,5 @@
-"""A close-up of the spot where two members miss or meet each other: their outlines in one plane, the true distance."""
+"""A close-up of the spot where two members miss or meet each other: their outlines in one plane, the true
+distance."""
 
 from __future__ import annotations
 
@@ -17,7 +18,8 @@ REACH = 3.0  # how many section sizes of each member are drawn, either way
 
 @dataclass(slots=True)
 class CloseUp:
-    """Outlines (n, 2) in a plane through the first member's axis, m; nearest points and the clear distance between."""
+    """Outlines (n, 2) in a plane through the first member's axis, m; nearest points and the clear distance
+    between."""
 
     own: Array
     other: Array
@@ -29,9 +31,11 @@ class CloseUp:
 
 
 def close_up(model: Model, own: str, other: str) -> CloseUp:
-    """Two members or surfaces as the source draws them, seen across the plane of their axes (or upright, for parallel
-    ones). Of a surface the axis is its long side."""
-    (line_a, body_a, size_a, name_a), (line_b, body_b, size_b, name_b) = (_drawn(model, i) for i in (own, other))
+    """Two members or surfaces as the source draws them, seen across the plane of their axes (or upright, for
+    parallel ones). Of a surface the axis is its long side."""
+    (line_a, body_a, size_a, name_a), (line_b, body_b, size_b, name_b) = (
+        _drawn(model, i) for i in (own, other)
+    )
     distance, on_a, on_b = clear_distance(body_a, body_b)
     u = (line_a[1] - line_a[0]) / np.linalg.norm(line_a[1] - line_a[0])
     v = line_b[1] - line_b[0]

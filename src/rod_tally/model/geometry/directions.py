@@ -19,11 +19,13 @@ def turn(angle: float) -> Array:
 
 
 def lies_at(model: Model) -> float:
-    """The angle (rad, -pi/4 to pi/4) by which the building's own axes are turned from x and y: the commonest direction of beams,
-    walls and edges of slabs. 0 for one that lies along them."""
+    """The angle (rad, -pi/4 to pi/4) by which the building's own axes are turned from x and y: the commonest
+    direction of beams, walls and edges of slabs. 0 for one that lies along them."""
     lines = [model.line(m) for m in model.members.values() if m.cls == "beam"]
     for s in model.surfaces.values():
-        lines += [np.array([a, b]) for a, b in zip(s.outer, np.roll(s.outer, -1, axis=0)) if abs(a[2] - b[2]) < 0.01]
+        lines += [
+            np.array([a, b]) for a, b in zip(s.outer, np.roll(s.outer, -1, axis=0)) if abs(a[2] - b[2]) < 0.01
+        ]
     if not lines:
         return 0.0
     angle = main_angles(np.array(lines))[0]

@@ -12,7 +12,8 @@ ON_GRID = 0.5  # m; how far something may stand off a grid line and still be nam
 
 
 def grid_distance(points: Array, p: Array) -> float:
-    """How far a place (2,) lies from a grid line's points (n, 2) in plan, m; beyond its ends by ON_GRID it is infinitely far."""
+    """How far a place (2,) lies from a grid line's points (n, 2) in plan, m; beyond its ends by ON_GRID it is
+    infinitely far."""
     best = np.inf
     for a, b in zip(points, points[1:]):
         length = float(np.linalg.norm(b - a))
@@ -34,14 +35,15 @@ def families(model: Model) -> list[list[GridLine]]:
 
 
 def crossing(model: Model, p: Array) -> str:
-    """Names of the nearest grid line of each direction near a place in plan: "B/3"; "" unless there are two."""
+    """Names of the nearest grid line of each direction near a place in plan: "B/3"; "" unless there are
+    two."""
     names = [near for family in families(model) if (near := _nearest(family, p))]
     return "/".join(names) if len(names) > 1 else ""
 
 
 def place_on_grids(model: Model, p: Array) -> str:
-    """The place (2,) of anything by the grid lines of each direction: "B/3" on two, "B-C/3" between B and C, "…-A/3" before the
-    first; "" in a model without grids. Between bent lines there is no place."""
+    """The place (2,) of anything by the grid lines of each direction: "B/3" on two, "B-C/3" between B and C,
+    "…-A/3" before the first; "" in a model without grids. Between bent lines there is no place."""
     words = [_nearest(family, p) or _between(family, p) for family in families(model)]
     return "/".join(w for w in words if w)
 

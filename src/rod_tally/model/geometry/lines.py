@@ -1,4 +1,5 @@
-"""Column stacks, beam lines and frames: members that belong together, recognised and named as people call them."""
+"""Column stacks, beam lines and frames: members that belong together, recognised and named as people call
+them."""
 
 from __future__ import annotations
 
@@ -19,7 +20,8 @@ UPRIGHT = 0.985  # sine of about 80 degrees
 
 @dataclass(slots=True)
 class Line:
-    """`kind`: stack, beams, frame or wall; `members` are ids of members (and surfaces), from the bottom or start on."""
+    """`kind`: stack, beams, frame or wall; `members` are ids of members (and surfaces), from the bottom or
+    start on."""
 
     kind: str
     name: str
@@ -27,8 +29,8 @@ class Line:
 
 
 def lines_of(model: Model) -> list[Line]:
-    """All stacks, beam lines, wall stacks and frames of a model, in that order; each member is in one line at most of a
-    kind, and a column by itself is a stack of one."""
+    """All stacks, beam lines, wall stacks and frames of a model, in that order; each member is in one line at
+    most of a kind, and a column by itself is a stack of one."""
     stacks = column_stacks(model)
     return [*stacks, *beam_lines(model), *wall_stacks(model), *frames(model, stacks)]
 
@@ -73,7 +75,8 @@ def _ends_at(members: list[Member]) -> dict[str, list[int]]:
 
 
 def column_stacks(model: Model) -> list[Line]:
-    """Upright columns that stand on each other, named after the grid lines that cross there, else numbered."""
+    """Upright columns that stand on each other, named after the grid lines that cross there, else
+    numbered."""
     columns = [m for m in model.members.values() if m.cls == "column"]
     if not columns:
         return []
@@ -155,7 +158,11 @@ def wall_stacks(model: Model) -> list[Line]:
     normals = {i: s.plain_axes[2] for i, s in walls.items()}
     for s in walls.values():
         for j in s.joints:
-            if j.kind == "surface" and j.other in walls and abs(float(normals[s.id] @ normals[j.other])) > STRAIGHT:
+            if (
+                j.kind == "surface"
+                and j.other in walls
+                and abs(float(normals[s.id] @ normals[j.other])) > STRAIGHT
+            ):
                 rise = abs(float(j.line[1, 2] - j.line[0, 2]))
                 if rise < 0.3 * float(np.linalg.norm(j.line[1] - j.line[0])):
                     sets.join(s.id, j.other)
@@ -167,9 +174,11 @@ def wall_stacks(model: Model) -> list[Line]:
 
 
 def frames(model: Model, stacks: list[Line]) -> list[Line]:
-    """Members and walls in the upright plane of a grid line; without grids, of every line of x or y that holds three
-    stacks or more."""
-    lines: list[tuple[str, Array]] = [(f"Frame {g.name}", g.points) for g in model.grids if len(g.points) == 2]
+    """Members and walls in the upright plane of a grid line; without grids, of every line of x or y that
+    holds three stacks or more."""
+    lines: list[tuple[str, Array]] = [
+        (f"Frame {g.name}", g.points) for g in model.grids if len(g.points) == 2
+    ]
     if not lines and stacks:
         feet = np.array([model.line(model.members[s.members[0]])[0, :2] for s in stacks])
         low, high = feet.min(axis=0) - 1.0, feet.max(axis=0) + 1.0
@@ -179,7 +188,9 @@ def frames(model: Model, stacks: list[Line]) -> list[Line]:
                 if (values == v).sum() >= 3:
                     a, b = low.copy(), high.copy()
                     a[axis] = b[axis] = feet[values == v, axis].mean()
-                    lines.append((f"Frame {name} = {float(v) + float(model.origin[axis]):.2f}", np.array([a, b])))
+                    lines.append(
+                        (f"Frame {name} = {float(v) + float(model.origin[axis]):.2f}", np.array([a, b]))
+                    )
     if not lines:
         return []
     ids = list(model.members)
@@ -192,7 +203,9 @@ def frames(model: Model, stacks: list[Line]) -> list[Line]:
         normal = np.array([-u[1], u[0]])
         inside = (np.abs((own - a) @ normal) <= ON_GRID).all(axis=1) if len(ids) else np.zeros(0, bool)
         along = (own - a) @ u
-        inside &= (along >= -ON_GRID).all(axis=1) & (along <= float(np.linalg.norm(b - a)) + ON_GRID).all(axis=1)
+        inside &= (along >= -ON_GRID).all(axis=1) & (along <= float(np.linalg.norm(b - a)) + ON_GRID).all(
+            axis=1
+        )
         members = [ids[k] for k in np.flatnonzero(inside)]
         for s in walls:
             if (np.abs((s.outer[:, :2] - a) @ normal) <= ON_GRID).all():

@@ -33,7 +33,8 @@ def pairs(panels: Panels, snap: float) -> list[tuple[int, int, bool]]:
 
 
 def meet(panels: Panels, i: int, j: int, snap: float) -> list[Meeting]:
-    """Where two surfaces of different planes meet, up to half the other's thickness and the snap distance beyond their outlines."""
+    """Where two surfaces of different planes meet, up to half the other's thickness and the snap distance
+    beyond their outlines."""
     a, b = panels.surfaces[i], panels.surfaces[j]
     na, nb = panels.axes[i, 2], panels.axes[j, 2]
     d = np.cross(na, nb)
@@ -68,7 +69,8 @@ def meet(panels: Panels, i: int, j: int, snap: float) -> list[Meeting]:
 
 
 def shared_line(panels: Panels, m: Meeting, gap: float) -> Array | None:
-    """What of a meeting's line both outlines still hold now that their edges are where they go; None for nothing."""
+    """What of a meeting's line both outlines still hold now that their edges are where they go; None for
+    nothing."""
     start, d = m.line[0], m.line[1] - m.line[0]
     length = float(np.linalg.norm(d))
     d = d / length
@@ -98,9 +100,11 @@ def off_outline(panels: Panels, k: int, line: Array) -> float:
     return 0.0 if off < 1e-6 else off
 
 
-def side_by_side(panels: Panels, i: int, j: int, snap: float, known: dict[tuple[bytes, bytes], list[Array]]) -> None:
-    """Two surfaces in (about) one plane that share an edge: tied along it; the planes' distance is the link. `known`: the
-    shared edges of like pairs, of which a building has many, in the first one's plane."""
+def side_by_side(
+    panels: Panels, i: int, j: int, snap: float, known: dict[tuple[bytes, bytes], list[Array]]
+) -> None:
+    """Two surfaces in (about) one plane that share an edge: tied along it; the planes' distance is the link.
+    `known`: the shared edges of like pairs, of which a building has many, in the first one's plane."""
     a, b = panels.surfaces[i], panels.surfaces[j]
     height = float(np.abs(a.height(b.outer)).max())
     if height > (a.thickness + b.thickness) / 2 + snap:
@@ -112,11 +116,14 @@ def side_by_side(panels: Panels, i: int, j: int, snap: float, known: dict[tuple[
     for shared in known[key]:
         ends = a.lifted(shared)
         a.joints.append(SurfaceJoint("surface", b.id, ends, height))
-        b.joints.append(SurfaceJoint("surface", a.id, ends - np.outer(b.height(ends), b.plain_axes[2]), height))
+        b.joints.append(
+            SurfaceJoint("surface", a.id, ends - np.outer(b.height(ends), b.plain_axes[2]), height)
+        )
 
 
 def shared_edges(ring: Array, other: Array, snap: float) -> list[Array]:
-    """Pieces (2, 2) of a ring's sides that run along another ring, such as the two beside a door of the wall above."""
+    """Pieces (2, 2) of a ring's sides that run along another ring, such as the two beside a door of the wall
+    above."""
     near = LineString([*other, other[0]]).buffer(snap + ROUNDING, cap_style="flat", join_style="mitre")
     out: list[Array] = []
     for p, q in zip(ring, np.roll(ring, -1, axis=0)):
@@ -136,7 +143,8 @@ def shared_edges(ring: Array, other: Array, snap: float) -> list[Array]:
 
 
 def tie_meeting(panels: Panels, m: Meeting) -> bool:
-    """Record at both surfaces that they are tied where they meet; False where their outlines do not reach each other."""
+    """Record at both surfaces that they are tied where they meet; False where their outlines do not reach
+    each other."""
     gap = max(off_outline(panels, m.one, m.line), off_outline(panels, m.other, m.line))
     shared = shared_line(panels, m, gap)
     if shared is None:

@@ -1,4 +1,5 @@
-"""Surfaces as bodies: which members' ends touch them, which members lie along them, where two of them meet."""
+"""Surfaces as bodies: which members' ends touch them, which members lie along them, where two of them
+meet."""
 
 from __future__ import annotations
 
@@ -47,7 +48,9 @@ class Panels:
             centre.append(s.outer[0] + (low + high) / 2 @ axes)
             half.append([*(high - low)[:2] / 2, s.thickness / 2])
         n = len(self.surfaces)
-        return Bodies(np.array(centre).reshape(-1, 3), self.axes, np.array(half).reshape(-1, 3), np.zeros(n, bool))
+        return Bodies(
+            np.array(centre).reshape(-1, 3), self.axes, np.array(half).reshape(-1, 3), np.zeros(n, bool)
+        )
 
     @cached_property
     def origins(self) -> Array:
@@ -55,14 +58,16 @@ class Panels:
         return np.array([s.outer[0] for s in self.surfaces]).reshape(-1, 3)
 
     def off(self, k: NDArray, points: Array) -> Array:
-        """How far points (n, 3), brought into the planes of surfaces k (n,), lie off their outlines, m; 0 on them."""
+        """How far points (n, 3), brought into the planes of surfaces k (n,), lie off their outlines, m; 0 on
+        them."""
         flat = np.einsum("nij,nj->ni", self.axes[k][:, :2], points - self.origins[k])
         return np.asarray(shapely.distance(np.array(self.polygons, object)[k], shapely.points(flat)), float)
 
 
 @dataclass(slots=True)
 class Touch:
-    """A member's end (2 m, 2 m + 1) at a surface: the place in its plane, the clear distance, whether across it."""
+    """A member's end (2 m, 2 m + 1) at a surface: the place in its plane, the clear distance, whether across
+    it."""
 
     end: int
     surface: int
@@ -74,9 +79,8 @@ class Touch:
 def touching_ends(rods: Rods, panels: Panels, distance: float) -> list[Touch]:
     """Ends whose body comes within `distance` of a surface's body.
 
-    An end that runs across the surface is brought into its plane along its own axis; one that runs along it counts only
-    where it stops at the surface's edge, and is brought there straight.
-    """
+    An end that runs across the surface is brought into its plane along its own axis; one that runs along it
+    counts only where it stops at the surface's edge, and is brought there straight."""
     if not len(panels) or not len(rods):
         return []
     ends, bodies = rods.end_bodies(), panels.bodies
@@ -91,8 +95,9 @@ def touching_ends(rods: Rods, panels: Panels, distance: float) -> list[Touch]:
     height = np.einsum("ni,ni->n", p - panels.origins[k], n)
     crosses = np.abs(slope) > ALONG
     thickness = np.array([s.thickness for s in panels.surfaces])[k]
-    # of one that crosses and lies far from the plane the middle lies in the surface, not the end; of those that run along the
-    # surface only an end that stops at an edge counts, such as a beam between two walls in line
+    # of one that crosses and lies far from the plane the middle lies in the surface, not the end; of those
+    # that run along the surface only an end that stops at an edge counts, such as a beam between two walls in
+    # line
     good = np.where(crosses, np.abs(height) <= thickness / 2 + 2 * size[m] + distance, True)
     good[~crosses] = panels.off(k[~crosses], rods.lines[m[~crosses]].mean(axis=1)) > ROUNDING
     e, k, clear, m, p, x, n, slope, height, crosses = (
@@ -101,11 +106,14 @@ def touching_ends(rods: Rods, panels: Panels, distance: float) -> list[Touch]:
     along = np.where(crosses, height / np.where(crosses, slope, 1.0), height)
     points = p - np.where(crosses[:, None], x, n) * along[:, None]
     touches = np.flatnonzero(panels.off(k, points) <= size[m] + distance)
-    return [Touch(int(e[i]), int(k[i]), points[i], float(clear[i]), bool(crosses[i])) for i in touches.tolist()]
+    return [
+        Touch(int(e[i]), int(k[i]), points[i], float(clear[i]), bool(crosses[i])) for i in touches.tolist()
+    ]
 
 
 def lying_along(rods: Rods, panels: Panels, distance: float) -> list[tuple[int, int, Array, float]]:
-    """Members that lie along a surface with bodies within `distance`: (member, surface, place (2, 3), height of axis)."""
+    """Members that lie along a surface with bodies within `distance`: (member, surface, place (2, 3), height
+    of axis)."""
     if not len(panels) or not len(rods):
         return []
     bodies, walls = rods.bodies(), panels.bodies

@@ -1,4 +1,5 @@
-"""Which members come near which: bodies of members, bodies of their ends, and candidate pairs by a spatial index."""
+"""Which members come near which: bodies of members, bodies of their ends, and candidate pairs by a spatial
+index."""
 
 from __future__ import annotations
 
@@ -15,8 +16,8 @@ PIECE = 1000  # boxes asked for at a time
 
 @dataclass(slots=True)
 class Rods:
-    """Straight members as arrays: `lines` (n, 2, 3), `axes` (n, 3, 3) as rows, `bounds` (n, 4) as ymin ymax zmin zmax
-    of the section (zeros: no body, just an axis), `rounded` (n,)."""
+    """Straight members as arrays: `lines` (n, 2, 3), `axes` (n, 3, 3) as rows, `bounds` (n, 4) as ymin ymax
+    zmin zmax of the section (zeros: no body, just an axis), `rounded` (n,)."""
 
     lines: Array
     axes: Array
@@ -65,14 +66,16 @@ class Rods:
 
 
 def near_boxes(a: tuple[Array, Array], b: tuple[Array, Array], distance: float) -> tuple[NDArray, NDArray]:
-    """Index pairs (i, j) of boxes along the axes in `a` and `b` that come within `distance`; (0,) arrays for none."""
+    """Index pairs (i, j) of boxes along the axes in `a` and `b` that come within `distance`; (0,) arrays for
+    none."""
     (alow, ahigh), (blow, bhigh) = a, b
     if not len(alow) or not len(blow):
         return np.zeros(0, np.intp), np.zeros(0, np.intp)
     tree = STRtree(box(blow[:, 0], blow[:, 1], bhigh[:, 0], bhigh[:, 1]))
     d = distance
     found = []
-    # the tree is one of plans, so all storeys answer: in pieces, as the answer to all at once may be very long
+    # the tree is one of plans, so all storeys answer: in pieces, as the answer to all at once may be very
+    # long
     for start in range(0, len(alow), PIECE):
         low, high = alow[start : start + PIECE], ahigh[start : start + PIECE]
         i, j = tree.query(box(low[:, 0] - d, low[:, 1] - d, high[:, 0] + d, high[:, 1] + d))
@@ -83,8 +86,9 @@ def near_boxes(a: tuple[Array, Array], b: tuple[Array, Array], distance: float) 
 
 @dataclass(slots=True)
 class EndPairs:
-    """Ends near other members: end index (2 m for the start, 2 m + 1 for the end of member m), member, clear distance,
-    metres along that member's axis at which they meet, and how far along it the end's own body reaches."""
+    """Ends near other members: end index (2 m for the start, 2 m + 1 for the end of member m), member, clear
+    distance, metres along that member's axis at which they meet, and how far along it the end's own body
+    reaches."""
 
     end: NDArray
     member: NDArray
@@ -93,15 +97,17 @@ class EndPairs:
     zone: Array
 
     def take(self, which: NDArray) -> EndPairs:
-        return EndPairs(self.end[which], self.member[which], self.clear[which], self.along[which], self.zone[which])
+        return EndPairs(
+            self.end[which], self.member[which], self.clear[which], self.along[which], self.zone[which]
+        )
 
 
 def end_pairs(rods: Rods, distance: float) -> EndPairs:
-    """All pairs of an end and another member with a clear distance between their bodies of at most `distance`.
+    """All pairs of an end and another member with a clear distance between their bodies of at most
+    `distance`.
 
-    Where axes cross, they meet where the lines come closest; where they are nearly parallel, or that place lies far
-    beyond both bodies, at the foot of the end's own point.
-    """
+    Where axes cross, they meet where the lines come closest; where they are nearly parallel, or that place
+    lies far beyond both bodies, at the foot of the end's own point."""
     ends, wholes = rods.end_bodies(), rods.bodies()
     e, m = near_boxes(ends.boxes(), wholes.boxes(), distance)
     other = e // 2 != m
@@ -131,7 +137,8 @@ def _reach_along(rods: Rods, own: NDArray, m: NDArray) -> Array:
 
 
 def crossing_pairs(rods: Rods, distance: float) -> tuple[NDArray, NDArray, Array, Array, Array]:
-    """Pairs i < j of members not parallel whose axes come closest inside both, with bodies at most `distance` apart.
+    """Pairs i < j of members not parallel whose axes come closest inside both, with bodies at most `distance`
+    apart.
 
     Returns (i, j, metres along i, metres along j, clear distance).
     """

@@ -19,9 +19,8 @@ FINE = 1e-4  # m; to which an outline is rounded where it cannot be cut as it is
 def triangles_of(pane: Polygon) -> Array:
     """Corners (n, 3, 2) of triangles that fill a polygon; (0, 3, 2) where none can be found.
 
-    The library gives up on some outlines ("unable to find a convex corner"): these are then mended, rounded, or cut with
-    their openings closed by a Delaunay mesh clipped to them.
-    """
+    The library gives up on some outlines ("unable to find a convex corner"): these are then mended, rounded,
+    or cut with their openings closed by a Delaunay mesh clipped to them."""
     for mended in (lambda p: p, sound, _rounded):
         try:
             found = shapely.constrained_delaunay_triangles(mended(pane))
@@ -37,7 +36,8 @@ def triangles_of(pane: Polygon) -> Array:
 
 
 def surface_triangles(surface: Surface) -> Array:
-    """Corners (n, 3, 3) in space of triangles that fill a slab or wall, openings left open; kept, for a view draws them again and again."""
+    """Corners (n, 3, 3) in space of triangles that fill a slab or wall, openings left open; kept, for a view
+    draws them again and again."""
     rings = tuple(np.ascontiguousarray(r, float).tobytes() for r in (surface.outer, *surface.openings))
     return _in_space(rings, np.ascontiguousarray(surface.plain_axes[:2]).tobytes())
 
@@ -69,5 +69,7 @@ def _rounded(pane: Polygon) -> Polygon:
 
 
 def _corners(triangles: list[Polygon]) -> Array:
-    good = [np.array(t.exterior.coords)[:3, :2] for t in triangles if isinstance(t, Polygon) and not t.is_empty]
+    good = [
+        np.array(t.exterior.coords)[:3, :2] for t in triangles if isinstance(t, Polygon) and not t.is_empty
+    ]
     return np.array(good).reshape(-1, 3, 2)

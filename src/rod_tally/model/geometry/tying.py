@@ -20,9 +20,11 @@ TINY = 1e-9  # m
 Own = Callable[[str], Surface]  # puts a copy of a surface in the model, to be changed, and returns it
 
 
-def bodies_of(members: Sequence[Member], lines: Array, sections: dict[str, Section], physical: bool = True) -> Rods:
-    """Members along `lines` (n, 2, 3) as arrays with their bodies; of an analytical model axes alone. A member of unknown section has
-    no body either."""
+def bodies_of(
+    members: Sequence[Member], lines: Array, sections: dict[str, Section], physical: bool = True
+) -> Rods:
+    """Members along `lines` (n, 2, 3) as arrays with their bodies; of an analytical model axes alone. A
+    member of unknown section has no body either."""
     none = Section("", "unknown")
     known = {m.section: sections.get(m.section, none) if physical else none for m in members}
     bounds, rounded = {n: x.bounds for n, x in known.items()}, {n: x.round for n, x in known.items()}
@@ -37,8 +39,9 @@ def bodies_of(members: Sequence[Member], lines: Array, sections: dict[str, Secti
 
 
 def tie_surfaces(model: Model, idents: Collection[str], own: Own) -> tuple[int, int]:
-    """Tie new surfaces to the others and to each other, and to the members that end at them or lie along them; nothing is moved, what lies
-    off a plane is tied by a rigid link. Returns how many surfaces and how many members they are tied to."""
+    """Tie new surfaces to the others and to each other, and to the members that end at them or lie along
+    them; nothing is moved, what lies off a plane is tied by a rigid link. Returns how many surfaces and how
+    many members they are tied to."""
     new = set(idents)
     surfaces = list(model.surfaces.values())
     near = [
@@ -65,13 +68,15 @@ def tie_surfaces(model: Model, idents: Collection[str], own: Own) -> tuple[int, 
 
 
 def tie_members(model: Model, members: Sequence[Member], surfaces: Sequence[Surface], own: Own) -> int:
-    """Tie members to the surfaces at which they end or along which they lie, by rigid links where they lie off their planes. Returns how
-    many members are tied."""
+    """Tie members to the surfaces at which they end or along which they lie, by rigid links where they lie
+    off their planes. Returns how many members are tied."""
     if not members or not surfaces:
         return 0
     # as their source draws them, so that a part deleted and added again is tied as it was
     lines = model.lines_of(list(members))
-    drawn = np.array([line if m.drawn is None else m.drawn for m, line in zip(members, lines)]).reshape(-1, 2, 3)
+    drawn = np.array([line if m.drawn is None else m.drawn for m, line in zip(members, lines)]).reshape(
+        -1, 2, 3
+    )
     rods = bodies_of(members, drawn, model.sections, model.physical)
     panels = Panels(list(surfaces))
     seen = {(s.id, j.node) for s in surfaces for j in s.joints if j.kind == "end"}

@@ -15,9 +15,8 @@ CREEPING = 300  # sweeps after which boxes are solved one by one
 def local_axes(x: Array, z_near: Array) -> Array:
     """Rows x, y, z of the right-handed axes with x along `x` and z as near to `z_near` as it can be.
 
-    Works on one vector (3,) or on many (n, 3). Where `z_near` is parallel to x, global X is used instead (global Y
-    where x is along X itself). A zero x raises ValueError.
-    """
+    Works on one vector (3,) or on many (n, 3). Where `z_near` is parallel to x, global X is used instead
+    (global Y where x is along X itself). A zero x raises ValueError."""
     x = np.atleast_2d(np.asarray(x, float))
     z = np.broadcast_to(np.asarray(z_near, float), x.shape).copy()
     length = np.linalg.norm(x, axis=1, keepdims=True)
@@ -44,7 +43,8 @@ def default_z(x: Array) -> Array:
 
 
 def class_by_slope(x: Array) -> str:
-    """An analytical member's class from its slope: column within 10 degrees of vertical, beam within 20 of level."""
+    """An analytical member's class from its slope: column within 10 degrees of vertical, beam within 20 of
+    level."""
     flat, rise = float(np.hypot(x[0], x[1])), abs(float(x[2]))
     if flat <= rise * 0.176:
         return "column"
@@ -52,7 +52,8 @@ def class_by_slope(x: Array) -> str:
 
 
 class Bodies:
-    """Straight bodies as boxes: centre (n, 3), axes (n, 3, 3) as rows x y z, half sizes (n, 3), and which are round."""
+    """Straight bodies as boxes: centre (n, 3), axes (n, 3, 3) as rows x y z, half sizes (n, 3), and which are
+    round."""
 
     def __init__(self, centre: Array, axes: Array, half: Array, rounded: NDArray[np.bool_]) -> None:
         self.centre, self.axes, self.half, self.rounded = centre, axes, half, rounded
@@ -88,14 +89,15 @@ class Bodies:
 
 
 def clear_distance(a: Bodies, b: Bodies, sweeps: int = 2000) -> tuple[Array, Array, Array]:
-    """Distance (n,) between body i of `a` and body i of `b`, with the nearest point on each; 0 where they touch.
+    """Distance (n,) between body i of `a` and body i of `b`, with the nearest point on each; 0 where they
+    touch.
 
-    Alternating projections between convex sets (Cheney and Goldstein 1959), each sweep the nearest point of one body to the
-    last point of the other, with momentum (Beck and Teboulle 2009) that starts again where the bodies draw apart (O'Donoghue
-    and Candes 2015). A pair is settled when planes square to the line between its points prove the distance to CLEAR. Pairs
-    that are all but parallel creep even so: boxes are then solved exactly, one by one; round bodies have been seen to end a
-    few tenths of a millimetre off when both are ten metres long and a fraction of a degree apart.
-    """
+    Alternating projections between convex sets (Cheney and Goldstein 1959), each sweep the nearest point of
+    one body to the last point of the other, with momentum (Beck and Teboulle 2009) that starts again where
+    the bodies draw apart (O'Donoghue and Candes 2015). A pair is settled when planes square to the line
+    between its points prove the distance to CLEAR. Pairs that are all but parallel creep even so: boxes are
+    then solved exactly, one by one; round bodies have been seen to end a few tenths of a millimetre off when
+    both are ten metres long and a fraction of a degree apart."""
     on_a = a.nearest(b.centre)
     on_b = b.nearest(on_a)
     live = np.arange(len(on_a))
@@ -134,7 +136,8 @@ def clear_distance(a: Bodies, b: Bodies, sweeps: int = 2000) -> tuple[Array, Arr
 
 
 def _between_boxes(a: Bodies, b: Bodies, k: int) -> tuple[Array, Array]:
-    """Nearest points of the boxes k: least squares in their six own coordinates, bounded (Stark and Parker 1995)."""
+    """Nearest points of the boxes k: least squares in their six own coordinates, bounded (Stark and Parker
+    1995)."""
     from scipy.optimize import lsq_linear
 
     bound = np.concatenate([a.half[k], b.half[k]]) + 1e-12
@@ -144,7 +147,8 @@ def _between_boxes(a: Bodies, b: Bodies, k: int) -> tuple[Array, Array]:
 
 
 def closest_on_segment(points: Array, start: Array, end: Array) -> tuple[Array, Array]:
-    """Parameter in metres along each segment (n,) and distance (n,) of the nearest point to each of `points`."""
+    """Parameter in metres along each segment (n,) and distance (n,) of the nearest point to each of
+    `points`."""
     d = end - start
     length = np.linalg.norm(d, axis=1)
     unit = d / length[:, None]
@@ -153,7 +157,8 @@ def closest_on_segment(points: Array, start: Array, end: Array) -> tuple[Array, 
 
 
 def closest_between_lines(p: Array, u: Array, q: Array, v: Array) -> tuple[Array, Array, Array]:
-    """Parameters (s, t) of nearest points p + s u, q + t v of two lines with unit directions, and sin2 of their angle.
+    """Parameters (s, t) of nearest points p + s u, q + t v of two lines with unit directions, and sin2 of
+    their angle.
 
     For parallel lines s is 0 and t the projection of p.
     """
@@ -167,7 +172,8 @@ def closest_between_lines(p: Array, u: Array, q: Array, v: Array) -> tuple[Array
 
 
 def sagitta(path: Array) -> float:
-    """The largest distance (m) of a chord of the points (n, 3) from the circle through it and its neighbour."""
+    """The largest distance (m) of a chord of the points (n, 3) from the circle through it and its
+    neighbour."""
     worst = 0.0
     for a, b, c in zip(path, path[1:], path[2:]):
         u, v = b - a, c - a

@@ -38,9 +38,13 @@ class LoadWriter:
     def case(self, case: LoadCase) -> Any:
         action, source = ACTIONS.get(case.kind, ("NOTDEFINED", "NOTDEFINED"))
         entity = self.w.root(
-            "IfcStructuralLoadCase", f"case {case.name}", case.name,
-            PredefinedType="LOAD_CASE", ActionType=action, ActionSource=source,
-        )  # fmt: skip
+            "IfcStructuralLoadCase",
+            f"case {case.name}",
+            case.name,
+            PredefinedType="LOAD_CASE",
+            ActionType=action,
+            ActionSource=source,
+        )
         said = {
             "kind": case.kind if case.kind in DESCRIBED else "",
             "category": case.category,
@@ -58,11 +62,17 @@ class LoadWriter:
         actions += [self._placed(p) for p in case.space_loads]
         actions += [self._warm(t) for t in case.temperatures if t.member in self.w.members]
         for s in case.settlements:
-            value = self.f.create_entity("IfcStructuralLoadSingleDisplacement", None, *(float(v) for v in s.movement))
+            value = self.f.create_entity(
+                "IfcStructuralLoadSingleDisplacement", None, *(float(v) for v in s.movement)
+            )
             actions.append(self._action("IfcStructuralPointAction", self.w.points[s.node], value, False))
         if actions:
             self.w.root(
-                "IfcRelAssignsToGroup", f"loads {case.name}", None, RelatedObjects=actions, RelatingGroup=entity
+                "IfcRelAssignsToGroup",
+                f"loads {case.name}",
+                None,
+                RelatedObjects=actions,
+                RelatingGroup=entity,
             )
         return entity
 
@@ -95,7 +105,8 @@ class LoadWriter:
         outline = load.outline if load.outline is not None else surface.outer if surface is not None else None
         assert outline is not None
         values = [
-            self.f.create_entity("IfcStructuralLoadPlanarForce", None, *(float(x) for x in v)) for v in load.values
+            self.f.create_entity("IfcStructuralLoadPlanarForce", None, *(float(x) for x in v))
+            for v in load.values
         ]
         value, kind = values[0], "CONST"
         if len(values) == 3 and load.at is not None:
@@ -148,7 +159,10 @@ class LoadWriter:
         entity = self.w.root(kind, f"action {len(self.w.used)}", None, AppliedLoad=load, GlobalOrLocal=frame)
         if target is not None:
             self.w.root(
-                "IfcRelConnectsStructuralActivity", f"activity {len(self.w.used)}", None,
-                RelatingElement=target, RelatedStructuralActivity=entity,
-            )  # fmt: skip
+                "IfcRelConnectsStructuralActivity",
+                f"activity {len(self.w.used)}",
+                None,
+                RelatingElement=target,
+                RelatedStructuralActivity=entity,
+            )
         return entity

@@ -27,8 +27,8 @@ def write_ifc(
     fields: PlateFields | None = None,
     reviewed: Review | None = None,
 ) -> Path:
-    """Write the model to an IFC4 file, whole or not at all, with the results of a run where they are given, and with the
-    findings and decisions of a review. Raises OutputError when it cannot be written.
+    """Write the model to an IFC4 file, whole or not at all, with the results of a run where they are given,
+    and with the findings and decisions of a review. Raises OutputError when it cannot be written.
 
     Members whose section or material is not known go out without it.
     """
@@ -46,7 +46,9 @@ def _made(model: Model, results: Results | None, fields: PlateFields | None, rev
     f = w.f
     f.header.file_name.name = w.model.name or "model"
     origin = f.create_entity("IfcAxis2Placement3D", w.point(np.zeros(3)), None, None)
-    w.context = f.create_entity("IfcGeometricRepresentationContext", None, "Model", 3, 1e-6, origin, true_north(w))
+    w.context = f.create_entity(
+        "IfcGeometricRepresentationContext", None, "Model", 3, 1e-6, origin, true_north(w)
+    )
     units = f.create_entity("IfcUnitAssignment", w.units())
     project = w.root("IfcProject", "project", w.model.name or "model")
     project.RepresentationContexts, project.UnitsInContext = [w.context], units

@@ -1,8 +1,9 @@
-"""Results of a run as IFC4: a group of results for each load case, with reactions as IFC calls whatever a structure answers.
+"""Results of a run as IFC4: a group of results for each load case, with reactions as IFC calls whatever a
+structure answers.
 
-Reactions and displacements stand at points, forces along members at their stations, forces of slabs and walls at the corners of
-elements averaged within the surface: three planar values in the surface's plane, named by `SURFACE_PARTS`.
-"""
+Reactions and displacements stand at points, forces along members at their stations, forces of slabs and walls
+at the corners of elements averaged within the surface: three planar values in the surface's plane, named by
+`SURFACE_PARTS`."""
 
 from __future__ import annotations
 
@@ -16,11 +17,16 @@ from ...model.geometry.vectors import Array
 from .writer import IfcModelWriter
 
 REACTION, DISPLACEMENT, FORCES = "reaction", "displacement", "member forces"
-SURFACE_PARTS = {"membrane forces nx ny nxy": (0, 1, 2), "moments mx my mxy": (3, 4, 5), "shears vx vy": (6, 7)}
+SURFACE_PARTS = {
+    "membrane forces nx ny nxy": (0, 1, 2),
+    "moments mx my mxy": (3, 4, 5),
+    "shears vx vy": (6, 7),
+}
 
 
 class ResultWriter:
-    """Writes results through the writer of the model, whose nodes, members, surfaces and cases are there already."""
+    """Writes results through the writer of the model, whose nodes, members, surfaces and cases are there
+    already."""
 
     def __init__(self, writer: IfcModelWriter, results: Results, fields: PlateFields | None) -> None:
         self.w, self.f, self.r, self.fields = writer, writer.f, results, fields
@@ -31,12 +37,18 @@ class ResultWriter:
 
     def _case(self, c: int, name: str, of: Any) -> Any:
         group = self.w.root(
-            "IfcStructuralResultGroup", f"results {name}", name, TheoryType="FIRST_ORDER_THEORY", ResultForLoadGroup=of,
+            "IfcStructuralResultGroup",
+            f"results {name}",
+            name,
+            TheoryType="FIRST_ORDER_THEORY",
+            ResultForLoadGroup=of,
             IsLinear=True,
-        )  # fmt: skip
+        )
         items = self._points(c) + self._members(c) + self._surfaces(c)
         if items:
-            self.w.root("IfcRelAssignsToGroup", f"answers {name}", None, RelatedObjects=items, RelatingGroup=group)
+            self.w.root(
+                "IfcRelAssignsToGroup", f"answers {name}", None, RelatedObjects=items, RelatingGroup=group
+            )
         return group
 
     def _points(self, c: int) -> list[Any]:
@@ -46,13 +58,17 @@ class ResultWriter:
         for s, node in enumerate(r.support_ids):
             if r.node_done[c, index[node]]:
                 out.append(
-                    self._at(node, REACTION, "IfcStructuralLoadSingleForce", r.reaction[c, s], r.xyz[index[node]])
+                    self._at(
+                        node, REACTION, "IfcStructuralLoadSingleForce", r.reaction[c, s], r.xyz[index[node]]
+                    )
                 )
         for node in self.w.points:
             k = index.get(node)
             if k is not None and r.node_done[c, k]:
                 out.append(
-                    self._at(node, DISPLACEMENT, "IfcStructuralLoadSingleDisplacement", r.displacement[c, k], None)
+                    self._at(
+                        node, DISPLACEMENT, "IfcStructuralLoadSingleDisplacement", r.displacement[c, k], None
+                    )
                 )
         return out
 
@@ -60,7 +76,9 @@ class ResultWriter:
         load = self.f.create_entity(kind, None, *(float(v) for v in values))
         target = self.w.points.get(node)
         entity = self._answer("IfcStructuralPointReaction", name, load, "GLOBAL_COORDS", target)
-        if target is None and place is not None:  # a corner of elements on a held edge, which is no node of the model
+        if (
+            target is None and place is not None
+        ):  # a corner of elements on a held edge, which is no node of the model
             entity.Representation = self.w.shape(self.w.vertex(place), "Vertex")
         return entity
 
@@ -74,7 +92,10 @@ class ResultWriter:
             if not r.member_done[c, m] or target is None:
                 continue
             mine = order[starts[m] : starts[m + 1]]
-            values = [self.f.create_entity("IfcStructuralLoadSingleForce", None, *v) for v in r.force[c, mine].tolist()]
+            values = [
+                self.f.create_entity("IfcStructuralLoadSingleForce", None, *v)
+                for v in r.force[c, mine].tolist()
+            ]
             places = [[x] for x in r.station_x[mine].tolist()]
             load = self.f.create_entity("IfcStructuralLoadConfiguration", None, values, places)
             entity = self._answer("IfcStructuralCurveReaction", FORCES, load, "LOCAL_COORDS", target)
@@ -109,7 +130,10 @@ class ResultWriter:
         entity = self.w.root(kind, f"answer {len(self.w.used)}", name, AppliedLoad=load, GlobalOrLocal=frame)
         if target is not None:
             self.w.root(
-                "IfcRelConnectsStructuralActivity", f"answers {len(self.w.used)}", None,
-                RelatingElement=target, RelatedStructuralActivity=entity,
-            )  # fmt: skip
+                "IfcRelConnectsStructuralActivity",
+                f"answers {len(self.w.used)}",
+                None,
+                RelatingElement=target,
+                RelatedStructuralActivity=entity,
+            )
         return entity

@@ -1,4 +1,5 @@
-"""Surfaces in the hand-back: surface members, what is tied to them, what holds their edges and what they lie on."""
+"""Surfaces in the hand-back: surface members, what is tied to them, what holds their edges and what they lie
+on."""
 
 from __future__ import annotations
 
@@ -30,7 +31,10 @@ class Surfaces:
             "IfcAxis2Placement3D", self.w.point(origin), self.w.direction(axes[2]), self.w.direction(axes[0])
         )
         plane = self.f.create_entity("IfcPlane", place)
-        bounds = [self._bound("IfcFaceOuterBound", s.outer), *(self._bound("IfcFaceBound", r) for r in s.openings)]
+        bounds = [
+            self._bound("IfcFaceOuterBound", s.outer),
+            *(self._bound("IfcFaceBound", r) for r in s.openings),
+        ]
         face = self.f.create_entity("IfcFaceSurface", bounds, plane, True)
         entity = self.w.root(
             "IfcStructuralSurfaceMember",
@@ -45,12 +49,16 @@ class Surfaces:
             span = "" if s.span is None else " along " + " ".join(repr(float(v)) for v in s.span)
             entity.Description = "one-way" + span
         else:
-            joints = (STANDS if s.id in self.model.standing else "") + (LEANS if s.id in self.model.leaning else "")
+            joints = (STANDS if s.id in self.model.standing else "") + (
+                LEANS if s.id in self.model.leaning else ""
+            )
             entity.Description = s.way + (STIFF if s.diaphragm else "") + joints
         material = self.w.material(self.model.materials.get(s.material))
         if material is not None:
             key = f"material {s.id}"
-            self.w.root("IfcRelAssociatesMaterial", key, None, RelatedObjects=[entity], RelatingMaterial=material)
+            self.w.root(
+                "IfcRelAssociatesMaterial", key, None, RelatedObjects=[entity], RelatingMaterial=material
+            )
         return entity
 
     def _bound(self, kind: str, ring: Array) -> Any:
@@ -135,11 +143,15 @@ class Surfaces:
         connection = self.w.root("IfcStructuralSurfaceConnection", name, None, AppliedCondition=condition)
         if zone is not None:
             place = self.f.create_entity(
-                "IfcAxis2Placement3D", self.w.point(zone[0] + self.model.origin), self.w.direction(s.plain_axes[2]),
+                "IfcAxis2Placement3D",
+                self.w.point(zone[0] + self.model.origin),
+                self.w.direction(s.plain_axes[2]),
                 self.w.direction(s.plain_axes[0]),
-            )  # fmt: skip
+            )
             plane = self.f.create_entity("IfcPlane", place)
-            face = self.f.create_entity("IfcFaceSurface", [self._bound("IfcFaceOuterBound", zone)], plane, True)
+            face = self.f.create_entity(
+                "IfcFaceSurface", [self._bound("IfcFaceOuterBound", zone)], plane, True
+            )
             connection.Representation = self.w.shape(face, "Face")
         if s.id in self.model.lifting:
             connection.Description = limited(LIFTS, self.model.bearing.get(s.id))
@@ -153,7 +165,8 @@ def _across(way: Array) -> Array:
 
 
 def _along(way: Array, support: Support) -> tuple[Array, tuple[float, ...], str | None]:
-    """The z axis of a line support, and its stiffness along the line, across it and along z, as the schema has it.
+    """The z axis of a line support, and its stiffness along the line, across it and along z, as the schema
+    has it.
 
     Where it would couple there, its stiffness along its own axes, and these as the third in words."""
     own = np.eye(3) if support.axes is None else np.array(support.axes)
@@ -162,4 +175,8 @@ def _along(way: Array, support: Support) -> tuple[Array, tuple[float, ...], str 
         found = along_axes(support.stiffness, own, axes) if axes is not None else None
         if found is not None:
             return axis, found, None
-    return _across(way), support.stiffness, IN_AXES + ", ".join(" ".join(repr(float(v)) for v in row) for row in own)
+    return (
+        _across(way),
+        support.stiffness,
+        IN_AXES + ", ".join(" ".join(repr(float(v)) for v in row) for row in own),
+    )

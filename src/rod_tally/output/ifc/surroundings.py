@@ -24,14 +24,23 @@ def write_grids(w: IfcModelWriter, building: Any) -> None:
         by_grid.setdefault(line.grid, []).append(line)
     written = [entity for name, lines in by_grid.items() if (entity := _grid(w, name, lines)) is not None]
     if written:
-        w.root("IfcRelContainedInSpatialStructure", "grids", None, RelatedElements=written, RelatingStructure=building)
+        w.root(
+            "IfcRelContainedInSpatialStructure",
+            "grids",
+            None,
+            RelatedElements=written,
+            RelatingStructure=building,
+        )
 
 
 def _grid(w: IfcModelWriter, name: str, lines: list[GridLine]) -> Any:
     """One grid; None for a single line, which the schema does not allow."""
     families: dict[str, list[Any]] = {"u": [], "v": [], "w": []}
     for line in lines:
-        flat = [w.f.create_entity("IfcCartesianPoint", [float(v) for v in p]) for p in line.points + w.model.origin[:2]]
+        flat = [
+            w.f.create_entity("IfcCartesianPoint", [float(v) for v in p])
+            for p in line.points + w.model.origin[:2]
+        ]
         axis = w.f.create_entity("IfcGridAxis", line.name, w.f.create_entity("IfcPolyline", flat), True)
         families.get(line.family, families["u"]).append(axis)
     for empty, full in (("u", "w"), ("v", "w"), ("v", "u"), ("u", "v")):
@@ -57,4 +66,6 @@ def write_groups(w: IfcModelWriter) -> None:
         parts = [e for i in ids if (e := w.members.get(i) or w.surfaces.get(i)) is not None]
         if parts:
             group = w.root("IfcGroup", f"group {name}", name)
-            w.root("IfcRelAssignsToGroup", f"group of {name}", None, RelatedObjects=parts, RelatingGroup=group)
+            w.root(
+                "IfcRelAssignsToGroup", f"group of {name}", None, RelatedObjects=parts, RelatingGroup=group
+            )

@@ -1,7 +1,8 @@
-"""The analytical model handed back as IFC4, structural analysis domain; what intake reads of it equals the model.
+"""The analytical model handed back as IFC4, structural analysis domain; what intake reads of it equals the
+model.
 
-SI units, the source's own coordinates. Ids that are GlobalIds stay; others get one made from the id, and the id as name.
-"""
+SI units, the source's own coordinates. Ids that are GlobalIds stay; others get one made from the id, and the
+id as name."""
 
 from __future__ import annotations
 
@@ -39,14 +40,16 @@ class IfcModelWriter:
         self.used: set[str] = set()
         self.context: Any = None
 
-    # -- roots, points, units --------------------------------------------------------------------------------------
+    # -- roots, points, units --------------------------------------------------------------------------------
 
     def _guid(self, key: str) -> str:
         """The id itself when it is a GlobalId that is still free, else one made from it."""
         if GLOBAL_ID.fullmatch(key) and key not in self.used:
             guid = key
         else:
-            guid = ifcopenshell.guid.compress(uuid.uuid5(SPACE, f"{self.model.name}/{key}/{len(self.used)}").hex)
+            guid = ifcopenshell.guid.compress(
+                uuid.uuid5(SPACE, f"{self.model.name}/{key}/{len(self.used)}").hex
+            )
         self.used.add(guid)
         return guid
 
@@ -75,9 +78,20 @@ class IfcModelWriter:
         def si(kind: str, name: str, prefix: str | None = None) -> Any:
             return f.create_entity("IfcSIUnit", None, kind, prefix, name)
 
-        metre, newton, kilogram = si("LENGTHUNIT", "METRE"), si("FORCEUNIT", "NEWTON"), si("MASSUNIT", "GRAM", "KILO")
+        metre, newton, kilogram = (
+            si("LENGTHUNIT", "METRE"),
+            si("FORCEUNIT", "NEWTON"),
+            si("MASSUNIT", "GRAM", "KILO"),
+        )
         radian = si("PLANEANGLEUNIT", "RADIAN")
-        units = [metre, newton, kilogram, radian, si("AREAUNIT", "SQUARE_METRE"), si("VOLUMEUNIT", "CUBIC_METRE")]
+        units = [
+            metre,
+            newton,
+            kilogram,
+            radian,
+            si("AREAUNIT", "SQUARE_METRE"),
+            si("VOLUMEUNIT", "CUBIC_METRE"),
+        ]
         units.append(si("PRESSUREUNIT", "PASCAL"))
         for kind, parts in (
             ("LINEARFORCEUNIT", ((newton, 1), (metre, -1))),
@@ -95,7 +109,7 @@ class IfcModelWriter:
             units.append(f.create_entity("IfcDerivedUnit", elements, kind, None))
         return units
 
-    # -- nodes and members -----------------------------------------------------------------------------------------
+    # -- nodes and members -----------------------------------------------------------------------------------
 
     def _condition(self, stiffness: tuple[float, ...]) -> Any:
         """A boundary condition, of a node or of a member's end."""
@@ -135,13 +149,17 @@ class IfcModelWriter:
             ObjectType=m.cls,
             Representation=self.shape(edge, "Edge"),
             PredefinedType="PIN_JOINED_MEMBER" if m.pin_joined else "RIGID_JOINED_MEMBER",
-            Description=limited(ONE_WAY_WORDS.get(self.model.one_way.get(m.id, "")), self.model.limits.get(m.id)),
+            Description=limited(
+                ONE_WAY_WORDS.get(self.model.one_way.get(m.id, "")), self.model.limits.get(m.id)
+            ),
             Axis=self.direction(m.z_axis),
         )
         made_of = self._made_of(m)
         if made_of is not None:
             key = f"material {m.id}"
-            self.root("IfcRelAssociatesMaterial", key, None, RelatedObjects=[entity], RelatingMaterial=made_of)
+            self.root(
+                "IfcRelAssociatesMaterial", key, None, RelatedObjects=[entity], RelatingMaterial=made_of
+            )
         self._connect(entity, m.start, m.offset_start, line[0], m.release_start)
         self._connect(entity, m.end, m.offset_end, line[1], m.release_end)
         for joint in m.joints:
@@ -170,7 +188,7 @@ class IfcModelWriter:
         offset = place - self.model.origin - self.model.nodes[joint.node].point
         self._connect(member, joint.node, offset, place, None)
 
-    # -- sections and materials --------------------------------------------------------------------------------------
+    # -- sections and materials ------------------------------------------------------------------------------
 
     def _made_of(self, m: Member) -> Any:
         section, material = self.model.sections.get(m.section), self.model.materials.get(m.material)
@@ -192,7 +210,13 @@ class IfcModelWriter:
 
     def _set(self, section: Section, material: Material | None) -> Any:
         profile = self.f.create_entity(
-            "IfcMaterialProfile", section.name, None, self.material(material), self._profile(section), None, None
+            "IfcMaterialProfile",
+            section.name,
+            None,
+            self.material(material),
+            self._profile(section),
+            None,
+            None,
         )
         return self.f.create_entity("IfcMaterialProfileSet", section.name, None, [profile], None)
 
@@ -224,14 +248,17 @@ class IfcModelWriter:
         )
 
     def _profile(self, s: Section) -> Any:
-        """A circle as such; another shape by its outline, with the values that an outline does not give beside it."""
+        """A circle as such; another shape by its outline, with the values that an outline does not give
+        beside it."""
         if s.name in self.profiles:
             return self.profiles[s.name]
         f = self.f
         if s.round:
             radius, inner = s.bounds[1], max((p[0] for v in s.voids for p in v), default=0.0)
             if inner > 0:
-                entity = f.create_entity("IfcCircleHollowProfileDef", "AREA", s.name, None, radius, radius - inner)
+                entity = f.create_entity(
+                    "IfcCircleHollowProfileDef", "AREA", s.name, None, radius, radius - inner
+                )
             else:
                 entity = f.create_entity("IfcCircleProfileDef", "AREA", s.name, None, radius)
         elif s.outline:
@@ -265,7 +292,7 @@ class IfcModelWriter:
     def _flat(self, p: tuple[float, float]) -> Any:
         return self.f.create_entity("IfcCartesianPoint", [float(p[0]), float(p[1])])
 
-    # -- combinations ----------------------------------------------------------------------------------------------
+    # -- combinations ----------------------------------------------------------------------------------------
 
     def combinations(self, cases: dict[str, Any]) -> None:
         for c in self.model.combinations:

@@ -24,21 +24,38 @@ FONTS = Path(__file__).parent.parent.parent / "fonts"
 @lru_cache(maxsize=1)
 def _environment() -> Environment:
     env = Environment(
-        loader=PackageLoader("rod_tally.output.report"), autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True,
-    )  # fmt: skip
+        loader=PackageLoader("rod_tally.output.report"),
+        autoescape=True,
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )
     env.globals["raw"] = Markup
     return env
 
 
 def html(review: Review, settings: Settings, paper: bool = False) -> str:
-    """The report as one HTML text; `paper`: with page numbers in the contents and without the index of links."""
+    """The report as one HTML text; `paper`: with page numbers in the contents and without the index of
+    links."""
     made = chapters(review, settings)
     own = settings.report
     title = " ".join((own.project or review.model.name or Path(review.model.source_file).stem).split())
-    return _environment().get_template("report.html").render(
-        title=title, firm=own.firm, reviewer=own.reviewer, chapters=made, stamps=stamps(review), paper=paper, index=_index(review, made),
-        made=datetime.now(UTC).strftime("%Y-%m-%d %H:%M UTC"), fonts=FONTS.as_uri(), linked=_linked(review, made),
-    )  # fmt: skip
+    return (
+        _environment()
+        .get_template("report.html")
+        .render(
+            title=title,
+            firm=own.firm,
+            reviewer=own.reviewer,
+            chapters=made,
+            stamps=stamps(review),
+            paper=paper,
+            index=_index(review, made),
+            made=datetime.now(UTC).strftime("%Y-%m-%d %H:%M UTC"),
+            fonts=FONTS.as_uri(),
+            linked=_linked(review, made),
+        )
+    )
 
 
 def write_html(review: Review, settings: Settings, path: Path) -> Path:
@@ -60,7 +77,9 @@ def write_pdf(review: Review, settings: Settings, path: Path) -> Path:
             from weasyprint import HTML  # type: ignore[import-untyped]
             from weasyprint.urls import URLFetcher  # type: ignore[import-untyped]
     except OSError as error:
-        raise OutputError(f"{path}: the library that prints needs Pango, which is not installed ({error})") from error
+        raise OutputError(
+            f"{path}: the library that prints needs Pango, which is not installed ({error})"
+        ) from error
     for name in ("weasyprint", "fontTools"):
         logging.getLogger(name).setLevel(logging.ERROR)
     text = html(review, settings, paper=True)

@@ -1,4 +1,5 @@
-"""The load page of the tally: what of each case was put on, arrived, was lost and is balanced; by storey, by origin, by member."""
+"""The load page of the tally: what of each case was put on, arrived, was lost and is balanced; by storey, by
+origin, by member."""
 
 from __future__ import annotations
 
@@ -17,9 +18,9 @@ ORIGINS = ("self-weight", "slabs", "areas on members", "in space", "members and 
 
 @dataclass(slots=True)
 class LoadRow:
-    """One case (or one storey of it), forces in N, global: put on, arrived on members and columns, held by walls and slabs
-    on the ground, lost; `reaction` of the run, None where it was not computed. `pressure_area` (N) is the vertical sum of
-    area times pressure of what was put on areas."""
+    """One case (or one storey of it), forces in N, global: put on, arrived on members and columns, held by
+    walls and slabs on the ground, lost; `reaction` of the run, None where it was not computed.
+    `pressure_area` (N) is the vertical sum of area times pressure of what was put on areas."""
 
     name: str
     kind: str = ""
@@ -66,7 +67,8 @@ def _of_case(review: Review, case: LoadCase) -> LoadRow:
 
 
 def by_storey(review: Review, name: str) -> list[LoadRow]:
-    """A case by storey, the highest first: what arrived on members and columns there, and what walls there hold."""
+    """A case by storey, the highest first: what arrived on members and columns there, and what walls there
+    hold."""
     model, case = review.model, review.model.cases[name]
     rows = {s.name: LoadRow(s.name) for s in sorted(model.storeys, key=lambda s: -s.elevation)}
     rows.setdefault("", LoadRow("no storey"))
@@ -109,7 +111,11 @@ def by_origin(review: Review, name: str) -> list[LoadRow]:
     for share, load_kind in ((s, s.kind) for s in review.distribution.case(name).shares):
         r = rows[origin_of(load_kind, share.part)]
         r.put_on = r.put_on + share.applied
-        r.arrived, r.held, r.lost = r.arrived + share.on_members, r.held + share.on_surfaces, r.lost + share.lost
+        r.arrived, r.held, r.lost = (
+            r.arrived + share.on_members,
+            r.held + share.on_surfaces,
+            r.lost + share.lost,
+        )
     own = np.array(case.self_weight) * sum(model.weight(m) for m in model.members.values())
     rows["self-weight"].put_on = rows["self-weight"].put_on + own
     rows["self-weight"].arrived = rows["self-weight"].arrived + own
@@ -119,7 +125,8 @@ def by_origin(review: Review, name: str) -> list[LoadRow]:
 
 
 def origin_of(kind: str, part: str) -> str:
-    """Which of ORIGINS a load that was handed on is from: by its kind, and the surface it was put on if any."""
+    """Which of ORIGINS a load that was handed on is from: by its kind, and the surface it was put on if
+    any."""
     if kind == "area":
         return "slabs" if part else "areas on members"
     return "self-weight" if kind == "self-weight" else "in space"
@@ -127,7 +134,8 @@ def origin_of(kind: str, part: str) -> str:
 
 @dataclass(slots=True)
 class MemberShare:
-    """One part of a member's load in a case: what it is, where it comes from, its sum (N) and where it lies (m)."""
+    """One part of a member's load in a case: what it is, where it comes from, its sum (N) and where it lies
+    (m)."""
 
     what: str
     origin: str
@@ -142,7 +150,9 @@ def on_member(review: Review, member: str, name: str) -> list[MemberShare]:
     out: list[MemberShare] = []
     m = model.members[member]
     if any(case.self_weight):
-        out.append(MemberShare("own weight", "", np.array(case.self_weight) * model.weight(m), 0.0, model.length(m)))
+        out.append(
+            MemberShare("own weight", "", np.array(case.self_weight) * model.weight(m), 0.0, model.length(m))
+        )
     for load in case.member_loads:
         if load.member == member:
             what = "point" if load.a == load.b else "line"
@@ -159,7 +169,11 @@ def on_member(review: Review, member: str, name: str) -> list[MemberShare]:
             what = "weight of" if share.kind == "self-weight" else f"{share.kind} load on"
             out.append(
                 MemberShare(
-                    what, origin, forces[rows].sum(axis=0), float(arrival.a[rows].min()), float(arrival.b[rows].max())
+                    what,
+                    origin,
+                    forces[rows].sum(axis=0),
+                    float(arrival.a[rows].min()),
+                    float(arrival.b[rows].max()),
                 )
             )
     return out

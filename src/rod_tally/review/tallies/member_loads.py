@@ -1,4 +1,5 @@
-"""Everything that a case puts on a member, summed along it: from slabs on both sides, areas, places, by hand, own weight."""
+"""Everything that a case puts on a member, summed along it: from slabs on both sides, areas, places, by hand,
+own weight."""
 
 from __future__ import annotations
 
@@ -19,8 +20,9 @@ OWN, DIRECT = "self-weight", "members and nodes"
 
 @dataclass(slots=True)
 class MemberDiagram:
-    """Loads along one member, global axes. Between `x[i]` and `x[i + 1]` (m) they run from `start[i]` to `end[i]` (N/m),
-    arrays (n, 3) by origin; `points` are concentrated ones: place (m), force (3,) in N, origin."""
+    """Loads along one member, global axes. Between `x[i]` and `x[i + 1]` (m) they run from `start[i]` to
+    `end[i]` (N/m), arrays (n, 3) by origin; `points` are concentrated ones: place (m), force (3,) in N,
+    origin."""
 
     x: Array
     start: dict[str, Array] = field(default_factory=dict)
@@ -55,7 +57,8 @@ class MemberDiagram:
 def member_diagrams(
     review: Review, parts: Iterable[tuple[LoadCase, float]], origin: str = "", members: set[str] | None = None
 ) -> dict[str, MemberDiagram]:
-    """By member, of cases with their factors; of one origin only where one is named; of these members, None for all.
+    """By member, of cases with their factors; of one origin only where one is named; of these members, None
+    for all.
 
     Moments are left aside; loads on members that are not in the model too.
     """
@@ -63,7 +66,11 @@ def member_diagrams(
     rows: dict[str, list[tuple[float, float, Array, Array, str]]] = defaultdict(list)
     for case, factor in parts:
         for ident, a, b, qa, qb, source in _rows(review, case):
-            if ident in model.members and (members is None or ident in members) and (not origin or source == origin):
+            if (
+                ident in model.members
+                and (members is None or ident in members)
+                and (not origin or source == origin)
+            ):
                 rows[ident].append((a, b, factor * qa, factor * qb, source))
     return {ident: _summed(own) for ident, own in rows.items()}
 
@@ -75,7 +82,14 @@ def _rows(review: Review, case: LoadCase) -> Iterable[tuple[str, float, float, A
     sources = [origin_of(s.kind, s.part) for s in arrival.shares]
     for k in range(len(arrival.member)):
         ident = arrival.members[arrival.member[k]]
-        yield ident, float(arrival.a[k]), float(arrival.b[k]), arrival.qa[k], arrival.qb[k], sources[arrival.share[k]]
+        yield (
+            ident,
+            float(arrival.a[k]),
+            float(arrival.b[k]),
+            arrival.qa[k],
+            arrival.qb[k],
+            sources[arrival.share[k]],
+        )
     for load in case.member_loads:
         if load.kind == "force" and load.member in model.members:
             qa, qb = global_values(model, load)
@@ -96,7 +110,10 @@ def global_values(model: Model, load: MemberLoad) -> tuple[Array, Array]:
     if load.projected and load.a != load.b:
         x = np.array([1.0, 0, 0]) if load.local else axes[0]
         sizes = [float(np.linalg.norm(q)) for q in (qa, qb)]
-        qa, qb = (q * np.sqrt(max(1 - (float(q @ x) / n) ** 2, 0.0)) if n > 0 else q for q, n in zip((qa, qb), sizes))
+        qa, qb = (
+            q * np.sqrt(max(1 - (float(q @ x) / n) ** 2, 0.0)) if n > 0 else q
+            for q, n in zip((qa, qb), sizes)
+        )
     return (axes.T @ qa, axes.T @ qb) if load.local else (qa, qb)
 
 
@@ -111,7 +128,10 @@ def _summed(rows: list[tuple[float, float, Array, Array, str]]) -> MemberDiagram
             out.points.append((a, (qa + qb) / 2 * (b - a), source))
             continue
         n = len(x) - 1
-        start, end = out.start.setdefault(source, np.zeros((n, 3))), out.end.setdefault(source, np.zeros((n, 3)))
+        start, end = (
+            out.start.setdefault(source, np.zeros((n, 3))),
+            out.end.setdefault(source, np.zeros((n, 3))),
+        )
         # taken to the common places; the sum stays that of the load
         scale = (b - a) / (x[j] - x[i])
         t = ((x[i : j + 1] - x[i]) / (x[j] - x[i]))[:, None]

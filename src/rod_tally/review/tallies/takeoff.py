@@ -1,4 +1,5 @@
-"""The take-off: counts, lengths, areas, volumes and weights by class, section, material or storey, source and model."""
+"""The take-off: counts, lengths, areas, volumes and weights by class, section, material or storey, source and
+model."""
 
 from __future__ import annotations
 
@@ -15,11 +16,11 @@ Part = Member | Surface
 
 @dataclass(slots=True)
 class TakeoffRow:
-    """What one class, section, material or storey holds: `source` as the source draws it, `model` as it stands now.
+    """What one class, section, material or storey holds: `source` as the source draws it, `model` as it
+    stands now.
 
-    Lengths in m, areas (of surfaces, net of openings) in m2, volumes in m3, weights in N; None where there is nothing
-    of the kind. `ids` are the members and surfaces of the model that make the row.
-    """
+    Lengths in m, areas (of surfaces, net of openings) in m2, volumes in m3, weights in N; None where there is
+    nothing of the kind. `ids` are the members and surfaces of the model that make the row."""
 
     key: str
     source: int = 0
@@ -60,8 +61,8 @@ BY: dict[str, Key] = {
 def takeoff(model: Model, by: str) -> list[TakeoffRow]:
     """One row a class, section, material or storey, sorted by name (storeys from the lowest up).
 
-    An element that transfer cut into chords or facets counts as one; what a correction deleted still counts in the
-    source. By class the source also counts what could not be read. Raises KeyError for another `by`.
+    An element that transfer cut into chords or facets counts as one; what a correction deleted still counts
+    in the source. By class the source also counts what could not be read. Raises KeyError for another `by`.
     """
     key = BY[by]
     rows: dict[str, TakeoffRow] = {}
@@ -88,8 +89,8 @@ def takeoff(model: Model, by: str) -> list[TakeoffRow]:
 
 @dataclass(slots=True)
 class PartsRow:
-    """Parts of the model of one class, section, material and storey: how many, and length (m), area (m2), volume (m3) and
-    mass (kg) of all of them; None where there is nothing of the kind."""
+    """Parts of the model of one class, section, material and storey: how many, and length (m), area (m2),
+    volume (m3) and mass (kg) of all of them; None where there is nothing of the kind."""
 
     cls: str
     section: str
@@ -103,7 +104,8 @@ class PartsRow:
 
 
 def parts_list(model: Model) -> list[PartsRow]:
-    """Rows sorted by class, section, material, and storeys from the lowest up. An element in chords or facets is one."""
+    """Rows sorted by class, section, material, and storeys from the lowest up. An element in chords or facets
+    is one."""
     found: dict[tuple[str, str, str, str], tuple[TakeoffRow, set[str]]] = {}
     for p in model.parts():
         key = (p.cls, _section(p, False), _material(p, False), p.storey or "(none)")

@@ -10,16 +10,31 @@ from ...model import Model, Skipped
 from ...model.geometry.vectors import Array
 
 ORDER = (
-    "beam", "column", "brace", "wall", "slab", "plate", "roof", "ramp", "stair", "footing", "pile",
-    "support", "node", "member", "surface", "load_case", "action",
-)  # fmt: skip
+    "beam",
+    "column",
+    "brace",
+    "wall",
+    "slab",
+    "plate",
+    "roof",
+    "ramp",
+    "stair",
+    "footing",
+    "pile",
+    "support",
+    "node",
+    "member",
+    "surface",
+    "load_case",
+    "action",
+)
 
 
 @dataclass(slots=True)
 class TallyRow:
-    """One class: how many in the source and in the model, and what was skipped. `length` (m) and `weight` (N) of the
-    model's members of the class, `source_length` as the source draws them; `area` (m2) and
-    `volume` (m3) of surfaces, net of openings, `source_area` as the source draws them."""
+    """One class: how many in the source and in the model, and what was skipped. `length` (m) and `weight` (N)
+    of the model's members of the class, `source_length` as the source draws them; `area` (m2) and `volume`
+    (m3) of surfaces, net of openings, `source_area` as the source draws them."""
 
     cls: str
     source: int

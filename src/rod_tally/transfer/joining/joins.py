@@ -1,9 +1,9 @@
 """Bringing ends together: which ends share a node, which end sits on which member, and where the node lies.
 
-The rule is one for all sources. An end joins another member when the clear distance between their bodies is at most
-the snap distance (bodies of no width make that the distance from the end to the other's axis). It joins the other's
-end where its own body reaches that end, and its axis otherwise. Nothing here depends on the order of members.
-"""
+The rule is one for all sources. An end joins another member when the clear distance between their bodies is
+at most the snap distance (bodies of no width make that the distance from the end to the other's axis). It
+joins the other's end where its own body reaches that end, and its axis otherwise. Nothing here depends on the
+order of members."""
 
 from __future__ import annotations
 
@@ -75,11 +75,10 @@ def join(
 ) -> list[Cluster]:
     """Clusters of ends (2 m for the start of member m, 2 m + 1 for its end), every end in exactly one.
 
-    `snap` is the distance for an end at another's end, `inside` that for an end along another member (None: the same).
-    `rank` says whose line a node keeps to (larger wins, e.g. columns), `area` breaks ties; `ties` are pairs of ends
-    that are joined whatever their distance. With `crossings` above 0 members that cross within it share a node, which
-    is a cluster of seats alone.
-    """
+    `snap` is the distance for an end at another's end, `inside` that for an end along another member (None:
+    the same). `rank` says whose line a node keeps to (larger wins, e.g. columns), `area` breaks ties; `ties`
+    are pairs of ends that are joined whatever their distance. With `crossings` above 0 members that cross
+    within it share a node, which is a cluster of seats alone."""
     n = len(rods)
     inside = snap if inside is None else inside
     pairs = end_pairs(rods, max(snap, inside))
@@ -122,9 +121,8 @@ def join(
 def merged(clusters: list[Cluster]) -> list[Cluster]:
     """Clusters that lie at one place, of which one holds the end of a member that the other sits on, as one.
 
-    A beam's end that sits on a brace, whose end sits on the beam beside the same column, made two nodes there: the beam would
-    hang on the brace alone.
-    """
+    A beam's end that sits on a brace, whose end sits on the beam beside the same column, made two nodes
+    there: the beam would hang on the brace alone."""
     end_at = {e: c for c, cluster in enumerate(clusters) for e in cluster.ends}
     into = list(range(len(clusters)))
 
@@ -139,7 +137,9 @@ def merged(clusters: list[Cluster]) -> list[Cluster]:
         for c, cluster in enumerate(clusters)
         for seat in cluster.seats
         for e in (2 * seat.member, 2 * seat.member + 1)
-        if e in end_at and end_at[e] != c and float(np.abs(clusters[end_at[e]].point - cluster.point).max()) < ONE_PLACE
+        if e in end_at
+        and end_at[e] != c
+        and float(np.abs(clusters[end_at[e]].point - cluster.point).max()) < ONE_PLACE
     )
     for _, a, b in pairs:
         a, b = root(a), root(b)
@@ -203,7 +203,8 @@ def _once_a_member(cluster: Cluster) -> None:
 
 
 def _place(clusters: list[Cluster], rods: Rods, rank: NDArray[np.int64], area: Array) -> None:
-    """Node places. Members that carry others are placed first, so three passes settle columns, beams, secondaries."""
+    """Node places. Members that carry others are placed first, so three passes settle columns, beams,
+    secondaries."""
     lines = rods.lines.copy()
     length, ranks, areas = rods.lengths.tolist(), rank.tolist(), np.round(area, 9).tolist()
     for _ in range(4):
@@ -218,7 +219,8 @@ def _place(clusters: list[Cluster], rods: Rods, rank: NDArray[np.int64], area: A
 
 
 def follow(clusters: list[Cluster], rods: Rods, rank: NDArray[np.int64], area: Array) -> None:
-    """Bring nodes that sit inside members after those members, whose own ends have been moved since they were placed."""
+    """Bring nodes that sit inside members after those members, whose own ends have been moved since they were
+    placed."""
     lines = rods.lines.copy()
     length, ranks, areas = rods.lengths.tolist(), rank.tolist(), np.round(area, 9).tolist()
     for _ in range(4):
@@ -238,14 +240,16 @@ def follow(clusters: list[Cluster], rods: Rods, rank: NDArray[np.int64], area: A
 def _on_leading_ends(
     ends: list[int], cluster: Cluster, rods: Rods, lines: Array, rank: list[int], area: list[float]
 ) -> Array:
-    """The place on the axis of what leads at a joint (an upright under a girder) that is nearest to what passes there.
+    """The place on the axis of what leads at a joint (an upright under a girder) that is nearest to what
+    passes there.
 
     A lesser member that meets the passing one beside it, such as a brace, does not pull it off its axis.
     """
     top = max((rank[e // 2], area[e // 2]) for e in ends)
     best = [e for e in ends if (rank[e // 2], area[e // 2]) == top]
     seat = max(
-        cluster.seats, key=lambda s: (rank[s.member], area[s.member], *np.round(lines[s.member].mean(axis=0), 6))
+        cluster.seats,
+        key=lambda s: (rank[s.member], area[s.member], *np.round(lines[s.member].mean(axis=0), 6)),
     )
     a, b = lines[seat.member]
     v = (b - a) / np.linalg.norm(b - a)

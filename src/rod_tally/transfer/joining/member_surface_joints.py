@@ -1,4 +1,5 @@
-"""Members on surfaces: which ends a surface ties together, where their node lies, and what is recorded of it."""
+"""Members on surfaces: which ends a surface ties together, where their node lies, and what is recorded of
+it."""
 
 from __future__ import annotations
 
@@ -12,8 +13,8 @@ from .joins import Cluster
 
 
 def ties_of(touches: list[Touch], rods: Rods) -> list[tuple[int, int]]:
-    """Pairs of ends that run across one surface at one place, such as the columns above and below a slab: nearer than
-    half the larger of their sections."""
+    """Pairs of ends that run across one surface at one place, such as the columns above and below a slab:
+    nearer than half the larger of their sections."""
     from scipy.spatial import cKDTree  # a quarter of a second to load: not before it is needed
 
     by_surface: dict[int, list[Touch]] = {}
@@ -34,13 +35,14 @@ def ties_of(touches: list[Touch], rods: Rods) -> list[tuple[int, int]]:
     return out
 
 
-def place_on_surfaces(clusters: list[Cluster], touches: list[Touch], panels: Panels, members: list[Member]) -> None:
+def place_on_surfaces(
+    clusters: list[Cluster], touches: list[Touch], panels: Panels, members: list[Member]
+) -> None:
     """Bring nodes into the middle planes of the surfaces their ends run across.
 
-    A node goes into a plane along the axis of the end that runs across it, such as a column's under a slab, of several along the
-    one most square to it: a column's, not that of the brace beside it. What else ends at the node follows, or is tied to it by a
-    rigid link as the settings say.
-    """
+    A node goes into a plane along the axis of the end that runs across it, such as a column's under a slab,
+    of several along the one most square to it: a column's, not that of the brace beside it. What else ends at
+    the node follows, or is tied to it by a rigid link as the settings say."""
     rank = _ranks(touches, members, panels)
     by_end: dict[int, list[int]] = {}
     for k, t in enumerate(touches):
@@ -66,8 +68,8 @@ def place_on_surfaces(clusters: list[Cluster], touches: list[Touch], panels: Pan
 
 
 def _ranks(touches: list[Touch], members: list[Member], panels: Panels) -> list[int]:
-    """The place of each in their order: by place, not by the order or the names of the file: surfaces, then what runs most squarely
-    across one. Where planes are not square to each other the last counts most."""
+    """The place of each in their order: by place, not by the order or the names of the file: surfaces, then
+    what runs most squarely across one. Where planes are not square to each other the last counts most."""
     if not touches:
         return []
     mine = [members[t.end // 2] for t in touches]
@@ -88,13 +90,22 @@ def _ranks(touches: list[Touch], members: list[Member], panels: Panels) -> list[
 
 
 def record_joints(
-    model: Model, clusters: list[Cluster], ids: list[str], touches: list[Touch], panels: Panels, rods: Rods,
-    members: list[Member], snap: float,
-) -> None:  # fmt: skip
-    """Write down at every surface which ends and members are tied to it, and how far off its plane they lie."""
+    model: Model,
+    clusters: list[Cluster],
+    ids: list[str],
+    touches: list[Touch],
+    panels: Panels,
+    rods: Rods,
+    members: list[Member],
+    snap: float,
+) -> None:
+    """Write down at every surface which ends and members are tied to it, and how far off its plane they
+    lie."""
     node_of = {e: ids[c] for c, cluster in enumerate(clusters) for e in cluster.ends}
     rank = _ranks(touches, members, panels)
-    places, heights = _feet([panels.surfaces[t.surface] for t in touches], [node_of[t.end] for t in touches], model)
+    places, heights = _feet(
+        [panels.surfaces[t.surface] for t in touches], [node_of[t.end] for t in touches], model
+    )
     seen: set[tuple[int, str]] = set()
     for k in sorted(range(len(touches)), key=lambda k: (touches[k].surface, rank[k])):
         t = touches[k]
@@ -132,17 +143,25 @@ def nodes_on_surfaces(model: Model) -> set[str]:
 
 
 def measure_joints(model: Model) -> None:
-    """How far members' axes and nodes lie from the surfaces they are tied to, as they stand after all moves."""
-    ends = [(s, j) for s in model.surfaces.values() for j in s.joints if j.kind == "end" and j.node in model.nodes]
+    """How far members' axes and nodes lie from the surfaces they are tied to, as they stand after all
+    moves."""
+    ends = [
+        (s, j) for s in model.surfaces.values() for j in s.joints if j.kind == "end" and j.node in model.nodes
+    ]
     heights = _feet([s for s, _ in ends], [j.node for _, j in ends], model)[1]
     for (_, joint), height in zip(ends, heights):
         joint.distance = abs(height)
     along = [
-        (s, j) for s in model.surfaces.values() for j in s.joints if j.kind == "member" and j.other in model.members
+        (s, j)
+        for s in model.surfaces.values()
+        for j in s.joints
+        if j.kind == "member" and j.other in model.members
     ]
     if along:
         lines = model.lines_of([model.members[j.other] for _, j in along])
         normal = np.concatenate([s.plain_axes[2] for s, _ in along]).reshape(-1, 1, 3)
         corner = np.concatenate([s.outer[0] for s, _ in along]).reshape(-1, 1, 3)
-        for (_, joint), far in zip(along, np.abs(((lines - corner) * normal).sum(axis=2)).max(axis=1).tolist()):
+        for (_, joint), far in zip(
+            along, np.abs(((lines - corner) * normal).sum(axis=2)).max(axis=1).tolist()
+        ):
             joint.distance = far

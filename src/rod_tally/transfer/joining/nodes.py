@@ -9,7 +9,9 @@ from ...model.geometry.vectors import Array
 from .joins import Cluster
 
 
-def add_nodes(model: Model, clusters: list[Cluster], members: list[Member], names: dict[int, str]) -> list[str]:
+def add_nodes(
+    model: Model, clusters: list[Cluster], members: list[Member], names: dict[int, str]
+) -> list[str]:
     """Add a node for each cluster and hang the members on it; returns the node id of each cluster.
 
     `names` are ids that the source gives, by cluster index; the others are numbered from the lowest up.
@@ -35,7 +37,9 @@ def add_nodes(model: Model, clusters: list[Cluster], members: list[Member], name
     return ids
 
 
-def add_joints(model: Model, clusters: list[Cluster], members: list[Member], ids: list[str], lengths: Array) -> None:
+def add_joints(
+    model: Model, clusters: list[Cluster], members: list[Member], ids: list[str], lengths: Array
+) -> None:
     """Nodes inside members, sorted along them: each at the place on the axis that is nearest to its node."""
     for c, cluster in enumerate(clusters):
         for seat in cluster.seats:

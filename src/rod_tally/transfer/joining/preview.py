@@ -1,4 +1,5 @@
-"""What the join rules would do: how many ends and edges would move or be tied, how far, and the farthest ones."""
+"""What the join rules would do: how many ends and edges would move or be tied, how far, and the farthest
+ones."""
 
 from __future__ import annotations
 
@@ -24,8 +25,8 @@ LEAST = 5e-4  # m; what moves less counts as in place
 
 @dataclass(slots=True)
 class JoinPreview:
-    """One kind of join: how many are in place, moved along their own line only, moved across it, tied by a rigid link;
-    the farthest move and link in m, and the farthest ones by name."""
+    """One kind of join: how many are in place, moved along their own line only, moved across it, tied by a
+    rigid link; the farthest move and link in m, and the farthest ones by name."""
 
     kind: str
     title: str
@@ -38,7 +39,9 @@ class JoinPreview:
     examples: list[tuple[float, str, str]] = field(default_factory=list)
 
 
-def preview_joins(source: SourceModel, settings: TransferSettings, progress: Progress = silent) -> list[JoinPreview]:
+def preview_joins(
+    source: SourceModel, settings: TransferSettings, progress: Progress = silent
+) -> list[JoinPreview]:
     """Transfer the source with these settings, and list what happened to its joins."""
     return joins_of(transfer(source, settings, progress))
 

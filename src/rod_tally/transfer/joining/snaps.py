@@ -1,4 +1,5 @@
-"""Nodes brought to storeys' levels and grid lines, and ends tied by a rigid link where moving them would go too far."""
+"""Nodes brought to storeys' levels and grid lines, and ends tied by a rigid link where moving them would go
+too far."""
 
 from __future__ import annotations
 
@@ -11,10 +12,11 @@ from .joins import Cluster
 
 
 def snap_to_building(model: Model, clusters: list[Cluster], joins: JoinSettings) -> None:
-    """Bring nodes within `joins.levels` of a storey's level to it, and within `joins.grids` of grid lines onto them.
+    """Bring nodes within `joins.levels` of a storey's level to it, and within `joins.grids` of grid lines
+    onto them.
 
-    Every node is looked at once from where the joins put it, so none goes farther than the tolerance in either step.
-    """
+    Every node is looked at once from where the joins put it, so none goes farther than the tolerance in
+    either step."""
     if not clusters or not (joins.levels > 0 or joins.grids > 0):
         return
     points = np.array([c.point for c in clusters])
@@ -39,13 +41,17 @@ def snap_to_building(model: Model, clusters: list[Cluster], joins: JoinSettings)
 
 
 def _to_grid(p: Array, lines: list[tuple[Array, Array]], distance: float) -> Array:
-    """A point in plan onto the nearest line within `distance`, or onto the crossing of two that it is near to."""
+    """A point in plan onto the nearest line within `distance`, or onto the crossing of two that it is near
+    to."""
     near = []
     for a, b in lines:
         u = (b - a) / max(float(np.linalg.norm(b - a)), 1e-12)
         t = float((p - a) @ u)
         off = p - a - t * u
-        if -distance <= t <= float(np.linalg.norm(b - a)) + distance and float(np.linalg.norm(off)) <= distance:
+        if (
+            -distance <= t <= float(np.linalg.norm(b - a)) + distance
+            and float(np.linalg.norm(off)) <= distance
+        ):
             near.append((float(np.linalg.norm(off)), a, u))
     if not near:
         return p
@@ -62,8 +68,13 @@ def _to_grid(p: Array, lines: list[tuple[Array, Array]], distance: float) -> Arr
 
 
 def tie_far_ends(
-    model: Model, clusters: list[Cluster], ids: list[str], members: list[Member], on_surface: set[str], joins: JoinSettings
-) -> None:  # fmt: skip
+    model: Model,
+    clusters: list[Cluster],
+    ids: list[str],
+    members: list[Member],
+    on_surface: set[str],
+    joins: JoinSettings,
+) -> None:
     """Give an end that would move too far across its own line a rigid link to its node instead."""
     source = np.concatenate([m.source_line for m in members if m.source_line is not None]).reshape(-1, 2, 3)
     way = source[:, 1] - source[:, 0]
@@ -81,11 +92,17 @@ def tie_far_ends(
             continue
         node = model.nodes[ids[c]]
         limit = (
-            joins.move_members if cluster.seats else joins.move_surfaces if node.id in on_surface else joins.move_ends
+            joins.move_members
+            if cluster.seats
+            else joins.move_surfaces
+            if node.id in on_surface
+            else joins.move_ends
         )
         for e in moved:
             m, distance = members[e // 2], float(far[e // 2, e % 2])
-            bound = min(limit, {"column": joins.move_columns, "brace": joins.move_braces}.get(m.cls, joins.move_beams))
+            bound = min(
+                limit, {"column": joins.move_columns, "brace": joins.move_braces}.get(m.cls, joins.move_beams)
+            )
             if distance <= bound:
                 continue
             if e % 2:

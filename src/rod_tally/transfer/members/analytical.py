@@ -1,4 +1,5 @@
-"""Analytical members of a source: nodes from its point connections, releases and eccentricities as it says them."""
+"""Analytical members of a source: nodes from its point connections, releases and eccentricities as it says
+them."""
 
 from __future__ import annotations
 
@@ -15,7 +16,9 @@ from ..joining.nodes import add_joints, add_nodes, log_moves
 from .physical import add_properties
 
 
-def transfer_analytical(source: SourceModel, model: Model, settings: TransferSettings, progress: Progress) -> None:
+def transfer_analytical(
+    source: SourceModel, model: Model, settings: TransferSettings, progress: Progress
+) -> None:
     """Fill `model` with the analytical members of the source, on its point connections."""
     add_properties(source, model, settings)
     if not source.curves:
@@ -34,7 +37,9 @@ def transfer_analytical(source: SourceModel, model: Model, settings: TransferSet
     members = [_member(c, lines[k] + offsets[k], releases, k, model) for k, c in enumerate(source.curves)]
     progress("Joining ends", 0.0)
     axes = local_axes(lines[:, 1] - lines[:, 0], np.array([m.z_axis for m in members]))
-    rods = Rods(lines, np.asarray(axes).reshape(-1, 3, 3), np.zeros((len(lines), 4)), np.zeros(len(lines), bool))
+    rods = Rods(
+        lines, np.asarray(axes).reshape(-1, 3, 3), np.zeros((len(lines), 4)), np.zeros(len(lines), bool)
+    )
     first: dict[str, int] = {}
     ties = [(first.setdefault(p, e), e) for e, p in sorted(at_end.items())]
     flat = np.zeros(len(lines))
@@ -97,7 +102,9 @@ def _connect(
             return
     end = 2 * k + which
     if end in at_end:
-        message = f"member {curve.name or curve.id} has more than two connections at its ends; one is left out"
+        message = (
+            f"member {curve.name or curve.id} has more than two connections at its ends; one is left out"
+        )
         model.log.append(LogEntry("skipped", (curve.id,), message))
         return
     at_end[end] = connection.point
@@ -111,14 +118,19 @@ def _connect(
             "tied by a rigid link"
         )
         at = tuple(float(v) for v in line[which])
-        model.log.append(LogEntry("joined", (curve.id,), message, float(distance[which]), (at[0], at[1], at[2])))
+        model.log.append(
+            LogEntry("joined", (curve.id,), message, float(distance[which]), (at[0], at[1], at[2]))
+        )
     lines[k, which] = point
     if connection.condition is not None:
         releases[end] = Release(connection.condition.stiffness)
 
 
-def _keep_apart(k: int, curve: SourceCurve, model: Model, lines: Array, offsets: Array, at_end: dict[int, str]) -> None:
-    """Where both ends of member k are connected at one place, disconnect the end that lies farther from it."""
+def _keep_apart(
+    k: int, curve: SourceCurve, model: Model, lines: Array, offsets: Array, at_end: dict[int, str]
+) -> None:
+    """Where both ends of member k are connected at one place, disconnect the end that lies farther from
+    it."""
     if float(np.linalg.norm(lines[k, 1] - lines[k, 0])) > 1e-9:
         return
     own = curve.line - model.origin
@@ -139,10 +151,22 @@ def _member(curve: SourceCurve, line: Array, releases: dict[int, Release], k: in
     if curve.pin_joined:
         start, end = (r if r.any else PINNED_END for r in (start, end))
     return Member(
-        curve.id, curve.name, curve.cls or class_by_slope(x), "", "", curve.profile, curve.material, z,
-        release_start=start, release_end=end, source_line=curve.line - model.origin,
-        source_section=curve.profile, source_material=curve.material, pin_joined=curve.pin_joined, tag=curve.tag,
-    )  # fmt: skip
+        curve.id,
+        curve.name,
+        curve.cls or class_by_slope(x),
+        "",
+        "",
+        curve.profile,
+        curve.material,
+        z,
+        release_start=start,
+        release_end=end,
+        source_line=curve.line - model.origin,
+        source_section=curve.profile,
+        source_material=curve.material,
+        pin_joined=curve.pin_joined,
+        tag=curve.tag,
+    )
 
 
 def _support(c: SourceCondition) -> Support:

@@ -1,4 +1,5 @@
-"""Materials: what the source says, and what a standard says where the source is silent and the name is clear."""
+"""Materials: what the source says, and what a standard says where the source is silent and the name is
+clear."""
 
 from __future__ import annotations
 
@@ -10,12 +11,14 @@ from ...model.entities.material import ANY_STIFFNESS, graded
 
 
 def material_of(source: SourceMaterial, log: list[LogEntry], mapped: str | None = None) -> Material:
-    """The model's material. A value the source does not have at all is assumed from its name and logged; one that it
-    has, even a zero, is never replaced: the checks report it. A material `mapped` to a grade takes all its values
-    from there, which is the reviewer's own word."""
+    """The model's material. A value the source does not have at all is assumed from its name and logged; one
+    that it has, even a zero, is never replaced: the checks report it. A material `mapped` to a grade takes
+    all its values from there, which is the reviewer's own word."""
     if mapped is not None:
         grade = grades()[mapped]
-        log.append(LogEntry("guessed", (source.name,), f"material {source.name}: mapped to {mapped} by the settings"))
+        log.append(
+            LogEntry("guessed", (source.name,), f"material {source.name}: mapped to {mapped} by the settings")
+        )
         return graded(source.name, grade, f"{grade.where}, mapped")
     named = standard_of(source.name, source.category)
     stated = standard_of(source.grade, source.category) if source.grade else None
@@ -25,7 +28,15 @@ def material_of(source: SourceMaterial, log: list[LogEntry], mapped: str | None 
     sure = found is None or found[1]
     kind = known.kind if known else kind_of(source.name, source.category)
     material = Material(
-        source.name, kind, source.E, source.G, source.poisson, source.density, source.strength, {}, source.alpha
+        source.name,
+        kind,
+        source.E,
+        source.G,
+        source.poisson,
+        source.density,
+        source.strength,
+        {},
+        source.alpha,
     )
     assert material.origin is not None
     if known is not None:
@@ -42,11 +53,16 @@ def material_of(source: SourceMaterial, log: list[LogEntry], mapped: str | None 
             material.origin["G"] = known.where if source.E is None else "EN 338, E / 16"
         if material.origin:
             shown = ", ".join(
-                f"{k} = {getattr(material, k) / 1e9:g} GPa" if k in "EG" else
-                f"{k} = {getattr(material, k) / 1e6:g} MPa" if k == "strength" else f"{k} = {getattr(material, k):g}"
+                f"{k} = {getattr(material, k) / 1e9:g} GPa"
+                if k in "EG"
+                else f"{k} = {getattr(material, k) / 1e6:g} MPa"
+                if k == "strength"
+                else f"{k} = {getattr(material, k):g}"
                 for k in material.origin
-            )  # fmt: skip
-            log.append(LogEntry("guessed", (source.name,), f"material {source.name}: {shown} by {known.where}"))
+            )
+            log.append(
+                LogEntry("guessed", (source.name,), f"material {source.name}: {shown} by {known.where}")
+            )
     if material.E is not None and not ANY_STIFFNESS[0] <= material.E <= ANY_STIFFNESS[1]:
         material.G = None  # a shear modulus beside a wrong E would hide it
     return material

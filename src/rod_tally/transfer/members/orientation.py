@@ -11,8 +11,8 @@ EVEN = 1e-6
 
 
 def runs_backwards(line: Array) -> bool:
-    """Whether a member runs against the usual way: up for what rises by more than a fifth of its length, else towards
-    +x, or +y where it lies along y."""
+    """Whether a member runs against the usual way: up for what rises by more than a fifth of its length, else
+    towards +x, or +y where it lies along y."""
     d = line[1] - line[0]
     d = d / np.linalg.norm(d)
     if abs(d[2]) > 0.2:
@@ -22,7 +22,8 @@ def runs_backwards(line: Array) -> bool:
 
 
 def mirrored_alike(section: Section | None) -> bool:
-    """Whether a section looks the same mirrored in its local z axis and at both ends, so that a member may be turned end for end."""
+    """Whether a section looks the same mirrored in its local z axis and at both ends, so that a member may be
+    turned end for end."""
     if section is not None and section.end is not None:
         return False
     if section is None or not section.usable or not section.outline:
@@ -35,7 +36,8 @@ def mirrored_alike(section: Section | None) -> bool:
 
 
 def orient(members: list[Member], lines: list[Array], model: Model) -> None:
-    """Turn members that run backwards end for end, in place, where their section allows it. One entry of the log."""
+    """Turn members that run backwards end for end, in place, where their section allows it. One entry of the
+    log."""
     alike: dict[str, bool] = {}
     turned = []
     for k, m in enumerate(members):

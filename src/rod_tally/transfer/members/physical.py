@@ -15,7 +15,13 @@ from ...model.geometry.tying import bodies_of
 from ...model.geometry.vectors import Array, default_z, local_axes, sagitta
 from ...model.settings import TransferSettings
 from ..joining.joins import follow, join, merged
-from ..joining.member_surface_joints import measure_joints, nodes_on_surfaces, place_on_surfaces, record_joints, ties_of
+from ..joining.member_surface_joints import (
+    measure_joints,
+    nodes_on_surfaces,
+    place_on_surfaces,
+    record_joints,
+    ties_of,
+)
 from ..joining.nodes import add_joints, add_nodes, log_moves
 from ..joining.snaps import snap_to_building, tie_far_ends
 from .materials import material_of
@@ -27,7 +33,9 @@ from .supports import support_bases, support_walls
 RANK = {"column": 3, "beam": 2, "brace": 1}
 
 
-def transfer_physical(source: SourceModel, model: Model, settings: TransferSettings, progress: Progress) -> None:
+def transfer_physical(
+    source: SourceModel, model: Model, settings: TransferSettings, progress: Progress
+) -> None:
     """Fill `model` with the physical members of the source, joined and supported."""
     add_properties(source, model, settings)
     offsets = {key: at for key, (_, at) in sections_of(source.profiles).items()}
@@ -43,22 +51,39 @@ def transfer_physical(source: SourceModel, model: Model, settings: TransferSetti
         while ident in taken:
             ident += "'"
         if ident != e.id:
-            model.log.append(LogEntry("guessed", (ident,), f"two elements carry the id {e.id}; the second is {ident}"))
+            model.log.append(
+                LogEntry("guessed", (ident,), f"two elements carry the id {e.id}; the second is {ident}")
+            )
         taken.add(ident)
         if e.how in ("measured", "clipped"):
-            message = f"{e.cls} {e.name or ident}: axis measured on its body ({e.how}), misfit {abs(e.misfit):.1%}"
+            message = (
+                f"{e.cls} {e.name or ident}: axis measured on its body ({e.how}), misfit {abs(e.misfit):.1%}"
+            )
             model.log.append(LogEntry("guessed", (ident,), message))
         elif e.how == "axis":
             message = f"{e.cls} {e.name or ident}: no body; its axis is taken, local z up"
             model.log.append(LogEntry("guessed", (ident,), message))
         members.append(
             Member(
-                ident, e.name, e.cls, "", "", e.profile, e.material, z_axis, e.storey,
-                source_line=line, source_section=e.profile, source_material=e.material, tag=e.tag,
-                element=ident.rsplit("/", 1)[0] if e.how == "chord" else "", bearing=e.bearing,
-                read_from=e.how if e.how in ("measured", "clipped") else "", ends=e.ends,
+                ident,
+                e.name,
+                e.cls,
+                "",
+                "",
+                e.profile,
+                e.material,
+                z_axis,
+                e.storey,
+                source_line=line,
+                source_section=e.profile,
+                source_material=e.material,
+                tag=e.tag,
+                element=ident.rsplit("/", 1)[0] if e.how == "chord" else "",
+                bearing=e.bearing,
+                read_from=e.how if e.how in ("measured", "clipped") else "",
+                ends=e.ends,
             )
-        )  # fmt: skip
+        )
         lines.append(line)
     if not members:
         support_walls(source, model, settings, progress)
@@ -73,9 +98,14 @@ def transfer_physical(source: SourceModel, model: Model, settings: TransferSetti
     touches = touching_ends(rods, panels, settings.snap_of("surfaces"))
     progress("Joining ends", 0.2)
     clusters = join(
-        rods, settings.snap_of("ends"), rank, area, ties_of(touches, rods), settings.snap_of("members"),
+        rods,
+        settings.snap_of("ends"),
+        rank,
+        area,
+        ties_of(touches, rods),
+        settings.snap_of("members"),
         settings.joins.crossings,
-    )  # fmt: skip
+    )
     place_on_surfaces(clusters, touches, panels, members)
     snap_to_building(model, clusters, settings.joins)
     follow(clusters, rods, rank, area)
@@ -106,10 +136,20 @@ def _with_chords(elements: list[SourceElement], model: Model) -> list[SourceElem
         lines = [np.array([a, b]) for a, b, good in zip(e.path, e.path[1:], keep) if good]
         for k, line in enumerate(lines, 1):
             z = e.z_axis
-            if abs(float(z @ (line[1] - line[0]))) > 0.9 * float(np.linalg.norm(z) * np.linalg.norm(line[1] - line[0])):
+            if abs(float(z @ (line[1] - line[0]))) > 0.9 * float(
+                np.linalg.norm(z) * np.linalg.norm(line[1] - line[0])
+            ):
                 z = default_z(line[1] - line[0])
             out.append(
-                replace(e, id=f"{e.id}/{k}", name=f"{e.name or e.id}/{k}", line=line, z_axis=z, path=None, how="chord")
+                replace(
+                    e,
+                    id=f"{e.id}/{k}",
+                    name=f"{e.name or e.id}/{k}",
+                    line=line,
+                    z_axis=z,
+                    path=None,
+                    how="chord",
+                )
             )
         message = f"{e.cls} {e.name or e.id} is curved: {len(lines)} chords, each at most {sagitta(e.path) * 1000:.1f} mm off it"
         model.log.append(LogEntry("guessed", (e.id,), message))
@@ -119,7 +159,8 @@ def _with_chords(elements: list[SourceElement], model: Model) -> list[SourceElem
 def _centre_lines(
     elements: list[SourceElement], model: Model, offsets: dict[str, Offsets]
 ) -> tuple[list[Array | None], Array]:
-    """Lines through the centroids, local coordinates (None for one of no length), and local z of each element."""
+    """Lines through the centroids, local coordinates (None for one of no length), and local z of each
+    element."""
     n = len(elements)
     lines = np.array([e.line for e in elements]).reshape(-1, 2, 3) - model.origin
     x = lines[:, 1] - lines[:, 0]
@@ -144,9 +185,8 @@ def _centre_lines(
 def add_properties(source: SourceModel, model: Model, settings: TransferSettings) -> None:
     """Sections and materials of the source into the model, with what was assumed in the log.
 
-    A profile that nothing can be read of is taken as what the settings map it to, else as the rolled section it is
-    named after, if any.
-    """
+    A profile that nothing can be read of is taken as what the settings map it to, else as the rolled section
+    it is named after, if any."""
     for key, (section, _) in sections_of(source.profiles).items():
         profile = source.profiles[key]
         if not section.usable:
@@ -155,8 +195,12 @@ def add_properties(source: SourceModel, model: Model, settings: TransferSettings
             if name is not None:
                 how = "mapped by the settings" if mapped else "by its name"
                 section = catalogue_section(name, profile.name, how)
-                if mapped is None:  # a guess of ours, that a check reports; a mapping is the reviewer's own choice
-                    section = replace(section, reason=f"no shape could be read of it; {name} was taken by its name")
+                if (
+                    mapped is None
+                ):  # a guess of ours, that a check reports; a mapping is the reviewer's own choice
+                    section = replace(
+                        section, reason=f"no shape could be read of it; {name} was taken by its name"
+                    )
                 message = f"profile {profile.name}: nothing could be read of it; {name} taken {how}"
                 model.log.append(LogEntry("guessed", (profile.name,), message))
         model.sections[key] = section

@@ -21,7 +21,11 @@ def release_by_rule(model: Model, rules: ReleaseSettings) -> None:
         if rules.braces == "pinned" and m.cls == "brace" and not m.joints:
             m.release_start, m.release_end = PINNED_END, PINNED_END
             pinned.append(m.id)
-        elif rules.secondary == "pinned" and m.cls == "beam" and (material is None or material.kind in ("steel", "")):
+        elif (
+            rules.secondary == "pinned"
+            and m.cls == "beam"
+            and (material is None or material.kind in ("steel", ""))
+        ):
             for end, node in ((0, m.start), (1, m.end)):
                 if node not in carried or model.nodes[node].support.any:
                     continue

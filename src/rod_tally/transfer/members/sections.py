@@ -27,9 +27,8 @@ BUILDERS: dict[str, Callable[..., Shape]] = {
 def section_of(profile: SourceProfile) -> Shape:
     """The section of a profile and its centroid in the profile's own (unturned) axes, m.
 
-    Values stated beside a profile are taken where no shape can be read; a profile with neither gives a section of no
-    area whose `reason` says why.
-    """
+    Values stated beside a profile are taken where no shape can be read; a profile with neither gives a
+    section of no area whose `reason` says why."""
     reason = profile.reason
     if profile.whole:
         area, iy, iz, iyz, j, avy, avz = (
@@ -52,15 +51,22 @@ def section_of(profile: SourceProfile) -> Shape:
         j = v.get("j", v["iy"] + v["iz"])
         iyz, avy, avz = (profile.values.get(k, 0.0) for k in ("iyz", "avy", "avz"))
         how = "values beside the profile"
-        return Section(profile.name, "values", v["area"], v["iy"], v["iz"], iyz, j, avy, avz, origin=how), (0.0, 0.0)
-    return Section(profile.name, "unknown", origin="none", reason=reason or "no shape and no values"), (0.0, 0.0)
+        return Section(profile.name, "values", v["area"], v["iy"], v["iz"], iyz, j, avy, avz, origin=how), (
+            0.0,
+            0.0,
+        )
+    return Section(profile.name, "unknown", origin="none", reason=reason or "no shape and no values"), (
+        0.0,
+        0.0,
+    )
 
 
 def sections_of(profiles: Mapping[str, SourceProfile]) -> dict[str, tuple[Section, Offsets]]:
-    """The section of every profile, and the centroids at start and end of a member in its profiles' own (unturned) axes, m.
+    """The section of every profile, and the centroids at start and end of a member in its profiles' own
+    (unturned) axes, m.
 
-    One that changes along a member tapers; where the two are not of one shape it is the first all along, and its `reason` says so.
-    """
+    One that changes along a member tapers; where the two are not of one shape it is the first all along, and
+    its `reason` says so."""
     out: dict[str, tuple[Section, Offsets]] = {}
     for key, profile in profiles.items():
         if profile.ends is None:
@@ -90,7 +96,8 @@ CARDINAL = {  # which side of the outline (y, z): -1 low, 0 middle, 1 high
 
 
 def cardinal_offset(section: Section, cardinal: int | None) -> tuple[float, float]:
-    """Where the centroid lies from an IFC cardinal point, (y, z) in m. None and 10 (the centroid) give (0, 0)."""
+    """Where the centroid lies from an IFC cardinal point, (y, z) in m. None and 10 (the centroid) give (0,
+    0)."""
     if cardinal not in CARDINAL:
         return 0.0, 0.0
     sy, sz = CARDINAL[cardinal]

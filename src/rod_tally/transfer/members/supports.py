@@ -24,8 +24,8 @@ def base_support(settings: TransferSettings) -> Support:
 def support_bases(
     source: SourceModel, model: Model, rods: Rods, members: list[Member], settings: TransferSettings
 ) -> None:
-    """Give a support to the node of every column's lower end on the lowest storey, and of every column's and brace's
-    lower end on a footing; each is an entry of the log."""
+    """Give a support to the node of every column's lower end on the lowest storey, and of every column's and
+    brace's lower end on a footing; each is an entry of the log."""
     support = base_support(settings)
     lower = (rods.lines[:, 1, 2] < rods.lines[:, 0, 2]).astype(int)
     on: dict[int, str] = {}
@@ -61,7 +61,8 @@ def support_bases(
 
 
 def lowest_level(source: SourceModel, model: Model, members: list[Member], rods: Rods) -> float:
-    """Elevation (local) of the lowest storey that holds members; without storeys, of the lowest column base."""
+    """Elevation (local) of the lowest storey that holds members; without storeys, of the lowest column
+    base."""
     used = {m.storey for m in members if m.cls == "column"} or {m.storey for m in members}
     levels = [s.elevation for s in model.storeys if s.name in used]
     if levels:
@@ -71,7 +72,8 @@ def lowest_level(source: SourceModel, model: Model, members: list[Member], rods:
 
 
 def support_walls(source: SourceModel, model: Model, settings: TransferSettings, progress: Progress) -> None:
-    """Line supports under the walls that stand on a footing or on the lowest level, and bedding under rafts."""
+    """Line supports under the walls that stand on a footing or on the lowest level, and bedding under
+    rafts."""
     progress("Supports of walls and rafts", 0.9)
     level = _ground(model)
     if level is None:
@@ -99,16 +101,17 @@ def support_walls(source: SourceModel, model: Model, settings: TransferSettings,
                 continue
             surface.supports.append(LineSupport(line, support))
             where = on or "the lowest level"
-            message = (
-                f"{surface.cls} {surface.name or surface.id} stands on {where}: its foot is {settings.supports.walls}"
-            )
+            message = f"{surface.cls} {surface.name or surface.id} stands on {where}: its foot is {settings.supports.walls}"
             x, y, z = (float(v) for v in line.mean(axis=0))
             model.log.append(LogEntry("supported", (surface.id,), message, at=(x, y, z)))
 
 
 def _ground(model: Model) -> float | None:
-    """The lowest level (local): of the storeys that hold anything, else the lowest foot of a wall or column."""
-    used = {m.storey for m in model.members.values()} | {s.storey for s in model.surfaces.values() if s.upright}
+    """The lowest level (local): of the storeys that hold anything, else the lowest foot of a wall or
+    column."""
+    used = {m.storey for m in model.members.values()} | {
+        s.storey for s in model.surfaces.values() if s.upright
+    }
     levels = [s.elevation for s in model.storeys if s.name in used]
     if levels:
         return min(levels)
@@ -129,7 +132,9 @@ def _stands_on(surface: Surface, model: Model) -> bool:
     return False
 
 
-def _footing_under(line: Array, footings: list[tuple[SourceFooting, Array, Array]], snap: float) -> str | None:
+def _footing_under(
+    line: Array, footings: list[tuple[SourceFooting, Array, Array]], snap: float
+) -> str | None:
     low, high = line.min(axis=0), line.max(axis=0)
     middle = line.mean(axis=0)
     for f, lower, upper in footings:

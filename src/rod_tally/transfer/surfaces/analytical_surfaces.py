@@ -22,7 +22,9 @@ def transfer_faces(source: SourceModel, model: Model) -> None:
         try:
             n = normal_of(outer)
         except ValueError as error:
-            model.skipped.append(Skipped("surface", face.id, str(error), face.name, "IfcStructuralSurfaceMember"))
+            model.skipped.append(
+                Skipped("surface", face.id, str(error), face.name, "IfcStructuralSurfaceMember")
+            )
             continue
         off = float(np.abs((outer - outer.mean(axis=0)) @ n).max())
         if off > FLAT * float(np.ptp(outer, axis=0).max()):
@@ -30,11 +32,21 @@ def transfer_faces(source: SourceModel, model: Model) -> None:
             model.skipped.append(Skipped("surface", face.id, reason, face.name, "IfcStructuralSurfaceMember"))
             continue
         surface = Surface(
-            face.id, face.name, face.cls or ("slab" if abs(n[2]) > LEVEL else "wall"), "", outer,
-            [r - model.origin for r in face.openings], face.thickness, face.material,
-            source_outer=outer.copy(), source_thickness=face.thickness, source_material=face.material,
-            way=face.way or "two-way", span=face.span, diaphragm=face.diaphragm,
-        )  # fmt: skip
+            face.id,
+            face.name,
+            face.cls or ("slab" if abs(n[2]) > LEVEL else "wall"),
+            "",
+            outer,
+            [r - model.origin for r in face.openings],
+            face.thickness,
+            face.material,
+            source_outer=outer.copy(),
+            source_thickness=face.thickness,
+            source_material=face.material,
+            way=face.way or "two-way",
+            span=face.span,
+            diaphragm=face.diaphragm,
+        )
         surface.storey = model.storey_of(float(outer[:, 2].min()))
         model.surfaces[face.id] = surface
         if face.stands:
@@ -51,7 +63,9 @@ def transfer_faces(source: SourceModel, model: Model) -> None:
         else:
             reason = "what is tied is not in the model"
             model.skipped.append(
-                Skipped("support", tie.surface, reason, f"tie of {tie.surface} to {tie.other or tie.node}", "")
+                Skipped(
+                    "support", tie.surface, reason, f"tie of {tie.surface} to {tie.other or tie.node}", ""
+                )
             )
     if not source.ties:
         _share_edges(model)
@@ -67,7 +81,9 @@ def _tie_points(surface: Surface, points: list[str], model: Model) -> None:
         place = node.point - surface.plain_axes[2] * height
         members = at[name]
         other = members[0] if members else ""
-        surface.joints.append(SurfaceJoint("end", other, place[None], abs(height) if abs(height) > 1e-9 else 0.0, name))
+        surface.joints.append(
+            SurfaceJoint("end", other, place[None], abs(height) if abs(height) > 1e-9 else 0.0, name)
+        )
 
 
 def _hold(edge: SourceEdge, model: Model) -> None:
@@ -82,7 +98,9 @@ def _hold(edge: SourceEdge, model: Model) -> None:
     elif (edge.bedding > 0 or edge.outer is not None) and faces and edge.line is None:
         for s in faces:
             zone = None if edge.outer is None else s.lifted(s.flat(edge.outer - model.origin))
-            covered = 1.0 if zone is None else Polygon(s.flat(zone)).intersection(s.polygon).area / s.polygon.area
+            covered = (
+                1.0 if zone is None else Polygon(s.flat(zone)).intersection(s.polygon).area / s.polygon.area
+            )
             if zone is not None and PART < covered < 1 - PART:
                 s.beds.append(Bed(zone, edge.bedding))
             elif edge.bedding > 0:
@@ -100,7 +118,9 @@ def _hold(edge: SourceEdge, model: Model) -> None:
     line = edge.line - model.origin
     for a in faces:
         for b in faces:
-            if a is not b and not any(j.other == b.id and np.allclose(j.line, line, atol=1e-6) for j in a.joints):
+            if a is not b and not any(
+                j.other == b.id and np.allclose(j.line, line, atol=1e-6) for j in a.joints
+            ):
                 a.joints.append(SurfaceJoint("surface", b.id, line, 0.0))
     for ident in edge.curves:
         for s in faces:

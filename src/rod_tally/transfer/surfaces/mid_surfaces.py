@@ -49,12 +49,12 @@ def transfer_surfaces(source: SourceModel, model: Model) -> None:
 
 
 def mid_surfaces(s: SourceSurface, origin: Array) -> list[Surface]:
-    """The mid-surfaces of an element: one, or the facets of a curved wall. Raises ValueError for one without area or
-    thickness.
+    """The mid-surfaces of an element: one, or the facets of a curved wall. Raises ValueError for one without
+    area or thickness.
 
-    A prism's extrusion is its thickness when it is shorter than the outline is wide; otherwise the outline is a wall's
-    footprint: a rectangle gives line and thickness, another strip of one thickness is followed along its middle.
-    """
+    A prism's extrusion is its thickness when it is shorter than the outline is wide; otherwise the outline is
+    a wall's footprint: a rectangle gives line and thickness, another strip of one thickness is followed along
+    its middle."""
     if s.sheets:
         return [_of_sheet(s, sheet, origin) for sheet in s.sheets]
     if s.body is None:
@@ -86,7 +86,9 @@ def mid_surfaces(s: SourceSurface, origin: Array) -> list[Surface]:
                     f"{narrow * 1000:.0f} mm thick"
                 )
         foot = base[0] + middle @ plane
-        out = [_new(s, np.array([a, b, b + vector, a + vector]), narrow, guess) for a, b in zip(foot, foot[1:])]
+        out = [
+            _new(s, np.array([a, b, b + vector, a + vector]), narrow, guess) for a, b in zip(foot, foot[1:])
+        ]
     for prism in s.openings:
         outside = 0
         for piece in out:
@@ -123,8 +125,9 @@ def _local(p: Vector, origin: Array) -> Vector:
 
 @lru_cache(maxsize=1000)
 def _rectangle(ring: bytes) -> tuple[float, Array, float]:
-    """Of the smallest rectangle around a footprint (its corners' bytes): its width, its middle line (2, 2), and how far it is
-    filled. A building has many slabs of one shape. Raises ValueError for a footprint that is none."""
+    """Of the smallest rectangle around a footprint (its corners' bytes): its width, its middle line (2, 2),
+    and how far it is filled. A building has many slabs of one shape. Raises ValueError for a footprint that
+    is none."""
     flat = Polygon(np.frombuffer(ring).reshape(-1, 2))
     if not flat.is_valid or flat.area <= SMALLEST:
         raise ValueError("its outline crosses itself or encloses no area")
@@ -168,6 +171,8 @@ def _cut(surface: Surface, prism: Prism, origin: Array) -> None:
         # it cuts the edge: a notch of the outline, as a door is
         surface.outer = p0 + np.array(rest.exterior.coords)[:-1] @ surface.plain_axes[:2]
     elif isinstance(rest, Polygon):
-        surface.openings.append(p0 + np.array(host.intersection(hole).exterior.coords)[:-1] @ surface.plain_axes[:2])
+        surface.openings.append(
+            p0 + np.array(host.intersection(hole).exterior.coords)[:-1] @ surface.plain_axes[:2]
+        )
     else:
         surface.log.append("an opening divides it and is left out")

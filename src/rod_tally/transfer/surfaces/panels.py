@@ -1,4 +1,5 @@
-"""Surfaces to surfaces: edges brought to the planes they meet, and the lines along which two surfaces are tied."""
+"""Surfaces to surfaces: edges brought to the planes they meet, and the lines along which two surfaces are
+tied."""
 
 from __future__ import annotations
 
@@ -14,11 +15,12 @@ WHOLE = 0.7  # share of an edge that must meet the other surface for the edge to
 
 
 def join_surfaces(model: Model, settings: TransferSettings) -> None:
-    """Move edges of surfaces to the middle planes they touch, and record where surfaces are tied to each other.
+    """Move edges of surfaces to the middle planes they touch, and record where surfaces are tied to each
+    other.
 
-    The planes stay; an edge goes at most half the other's thickness (over the sine of their angle) plus the snap
-    distance, or is left where it is and tied by a rigid link when that is farther than `joins.move_surfaces`.
-    """
+    The planes stay; an edge goes at most half the other's thickness (over the sine of their angle) plus the
+    snap distance, or is left where it is and tied by a rigid link when that is farther than
+    `joins.move_surfaces`."""
     surfaces = list(model.surfaces.values())
     if len(surfaces) < 2:
         return
@@ -65,7 +67,12 @@ def _move_edges(model: Model, panels: Panels, meetings: list[Meeting], farthest:
                 if overlap < WHOLE * length:
                     continue
                 key = (own, k)
-                choice = (float(np.abs(off).max()), tuple(np.round(t.outer.mean(axis=0), 4)), line, t.name or t.id)
+                choice = (
+                    float(np.abs(off).max()),
+                    tuple(np.round(t.outer.mean(axis=0), 4)),
+                    line,
+                    t.name or t.id,
+                )
                 if key not in wanted or choice[:2] < wanted[key][:2]:
                     wanted[key] = choice
     for own in sorted({key[0] for key in wanted}):
@@ -79,7 +86,9 @@ def _move_edges(model: Model, panels: Panels, meetings: list[Meeting], farthest:
         if far > 1e-4:
             message = f"{s.cls} {s.name or s.id}: edges brought to the middle of {names}, by up to {far * 1000:.0f} mm"
             at = s.outer.mean(axis=0)
-            model.log.append(LogEntry("moved", (s.id,), message, far, (float(at[0]), float(at[1]), float(at[2]))))
+            model.log.append(
+                LogEntry("moved", (s.id,), message, far, (float(at[0]), float(at[1]), float(at[2])))
+            )
         s.outer = new
 
 

@@ -14,11 +14,11 @@ TURN = math.radians(20)  # a turn of the middle line sharper than this is a corn
 
 
 def middle_line(flat: Polygon) -> tuple[Array, float, float, bool] | None:
-    """Points (n, 2) along the middle of a strip, its thickness, the largest chord error (m), and whether it is curved.
+    """Points (n, 2) along the middle of a strip, its thickness, the largest chord error (m), and whether it
+    is curved.
 
-    For a strip A = t L and P = 2 L + 2 t. The two ends are the two sides of about that thickness that lie farthest
-    apart; None where there are none, or the sides between them are not everywhere t apart.
-    """
+    For a strip A = t L and P = 2 L + 2 t. The two ends are the two sides of about that thickness that lie
+    farthest apart; None where there are none, or the sides between them are not everywhere t apart."""
     ring = _simple(np.array(flat.exterior.coords)[:-1])
     half = float(Polygon(ring).length) / 2
     root = half * half / 4 - flat.area
@@ -54,7 +54,9 @@ def middle_line(flat: Polygon) -> tuple[Array, float, float, bool] | None:
     for k, turn in enumerate(angle):
         if turn < TURN:
             longest = max(float(np.linalg.norm(steps[k])), float(np.linalg.norm(steps[k + 1])))
-            error = max(error, longest / 2 * math.tan(turn / 4))  # sagitta of a chord that turns by that angle
+            error = max(
+                error, longest / 2 * math.tan(turn / 4)
+            )  # sagitta of a chord that turns by that angle
     return line, t, error, curved
 
 
@@ -88,7 +90,8 @@ def _length(chain: Array) -> float:
 
 
 def _middle(one: Array, two: Array, t: float) -> Array | None:
-    """Half-way points: corner with corner where both chains have as many, else each corner with the nearest opposite."""
+    """Half-way points: corner with corner where both chains have as many, else each corner with the nearest
+    opposite."""
     if len(one) == len(two):
         return np.asarray((one + two) / 2)
     if len(one) < len(two):

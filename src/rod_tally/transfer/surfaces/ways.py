@@ -1,5 +1,5 @@
-"""How each slab carries, decided slab by slab: what is carried along its edges hands its load on and stiffens its storey in plane;
-what is flat or has free edges is a shell."""
+"""How each slab carries, decided slab by slab: what is carried along its edges hands its load on and stiffens
+its storey in plane; what is flat or has free edges is a shell."""
 
 from __future__ import annotations
 
@@ -19,7 +19,8 @@ LEVEL = 0.9999  # cosine to vertical of a floor that can stiffen its storey in p
 
 
 def decide_ways(model: Model, set_by_hand: set[str]) -> None:
-    """Set `way` and `diaphragm` of every slab that nobody set by hand, with an entry of the log for each way; walls and rafts are left.
+    """Set `way` and `diaphragm` of every slab that nobody set by hand, with an entry of the log for each way;
+    walls and rafts are left.
 
     A wall counts as a carrier where it stands below the slab.
     """
@@ -45,13 +46,15 @@ def decide_ways(model: Model, set_by_hand: set[str]) -> None:
         model.log.append(LogEntry("guessed", tuple(handing), message))
     for reason, names in reasons.items():
         shown = ", ".join(names[:4]) + (f" and {len(names) - 4} more" if len(names) > 4 else "")
-        message = f"{len(names)} slabs are computed as shells, because {reason}: {shown} (transfer.slabs = auto)"
+        message = (
+            f"{len(names)} slabs are computed as shells, because {reason}: {shown} (transfer.slabs = auto)"
+        )
         model.log.append(LogEntry("guessed", (), message))
 
 
 def why_shell(model: Model, s: Surface, heads: set[str], known: dict[tuple[object, ...], str]) -> str:
-    """Why a slab cannot hand its load on by itself, in words; "" where it can. `heads` are nodes that columns come up to;
-    `known`: what slabs of the same shape, carried alike, gave."""
+    """Why a slab cannot hand its load on by itself, in words; "" where it can. `heads` are nodes that columns
+    come up to; `known`: what slabs of the same shape, carried alike, gave."""
     lines, columns = [], []
     for j in s.joints:
         if j.kind == "member" and j.other in model.members and len(j.line) == 2:
@@ -67,14 +70,19 @@ def why_shell(model: Model, s: Surface, heads: set[str], known: dict[tuple[objec
     flat = s.flat(np.concatenate([*lines, *columns]))
     carriers, points = flat[: 2 * len(lines)].reshape(-1, 2, 2), flat[2 * len(lines) :]
     rings = [s.flat(r) for r in (s.outer, *s.openings)]
-    key = (*(places(r) for r in rings), tuple(sorted(map(places, carriers))), tuple(sorted(map(places, points))))
+    key = (
+        *(places(r) for r in rings),
+        tuple(sorted(map(places, carriers))),
+        tuple(sorted(map(places, points))),
+    )
     if key not in known:
         known[key] = _why(sound(s.polygon), carriers, points)
     return known[key]
 
 
 def _why(polygon: Polygon, carriers: Array, columns: Array) -> str:
-    """The same for an outline, lines (n, 2, 2) that carry it and columns (k, 2) under it, in its own plane."""
+    """The same for an outline, lines (n, 2, 2) that carry it and columns (k, 2) under it, in its own
+    plane."""
     near = shapely.union_all(shapely.buffer(shapely.linestrings(carriers), BESIDE, cap_style="square"))
     edge = polygon.boundary
     free = edge.difference(near).length

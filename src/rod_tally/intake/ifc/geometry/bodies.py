@@ -35,10 +35,11 @@ class BodyError(ValueError):
 
 @dataclass(slots=True)
 class Body:
-    """A line (2, 3) in world coordinates, the profile's axes, its key, how they were read; length 0: not yet known.
+    """A line (2, 3) in world coordinates, the profile's axes, its key, how they were read; length 0: not yet
+    known.
 
-    `path` (n, 3) are the points of a curved one, whose line is the chord. `ends`: width and depth at both ends of a
-    tapered one."""
+    `path` (n, 3) are the points of a curved one, whose line is the chord. `ends`: width and depth at both
+    ends of a tapered one."""
 
     line: Array
     y_axis: Array
@@ -158,20 +159,30 @@ class Bodies:
         step = depth / norm
         d0, d1, d2 = d0 * step, d1 * step, d2 * step
         start = (a0, a1, a2)
-        end = (a0 + x0 * d0 + y0 * d1 + z0 * d2, a1 + x1 * d0 + y1 * d1 + z1 * d2, a2 + x2 * d0 + y2 * d1 + z2 * d2)
+        end = (
+            a0 + x0 * d0 + y0 * d1 + z0 * d2,
+            a1 + x1 * d0 + y1 * d1 + z1 * d2,
+            a2 + x2 * d0 + y2 * d1 + z2 * d2,
+        )
         if profile.turn:
             c, s = math.cos(profile.turn), math.sin(profile.turn)
             x0, x1, x2, y0, y1, y2 = (
-                c * x0 + s * y0, c * x1 + s * y1, c * x2 + s * y2, c * y0 - s * x0, c * y1 - s * x1, c * y2 - s * x2,
-            )  # fmt: skip
+                c * x0 + s * y0,
+                c * x1 + s * y1,
+                c * x2 + s * y2,
+                c * y0 - s * x0,
+                c * y1 - s * x1,
+                c * y2 - s * x2,
+            )
         length = math.sqrt((end[0] - a0) ** 2 + (end[1] - a1) ** 2 + (end[2] - a2) ** 2)
-        # the line runs the way that makes profile X, profile Y and it right-handed (a mirrored frame has none: kept)
+        # the line runs the way that makes profile X, profile Y and it right-handed (a mirrored frame has
+        # none: kept)
         line = np.array((start, end) if d2 > 0 else (end, start))
         return Body(line, np.array((x0, x1, x2)), np.array((y0, y1, y2)), key, "extrusion", 0.0, length)
 
     def _tapered(self, item: Any, world: Rigid) -> Body:
-        """The extrusion with both its profiles; where they are not of one shape with the sizes of both, since nothing is known of
-        what lies between (and the geometry kernel makes no body of it)."""
+        """The extrusion with both its profiles; where they are not of one shape with the sizes of both, since
+        nothing is known of what lies between (and the geometry kernel makes no body of it)."""
         body = self._extrusion(item, world)
         key, other = self.profiles.key(item.SweptArea), self.profiles.key(item.EndSweptArea)
         first, last = self.profiles.found[key], self.profiles.found[other]
@@ -266,7 +277,8 @@ class Bodies:
         return self._along(points_of(item, self.placements, self.angle), world, "", "axis")
 
     def _measured(self, element: Any, known: Body | None) -> Body:
-        """From the body as built: along the known extrusion when there is one, else along its own long direction."""
+        """From the body as built: along the known extrusion when there is one, else along its own long
+        direction."""
         vertices, faces = solids.triangles(element)
         if known is not None and self._lengthwise(known):
             line, misfit = solids.along(known.line, vertices)
@@ -295,7 +307,8 @@ class Bodies:
 
     @staticmethod
     def _taper(known: Body, line: Array, vertices: Array, faces: Any) -> solids.Ends | None:
-        """Sizes at the ends of a body that is more than an extrusion; None where it keeps its section, or has no slice."""
+        """Sizes at the ends of a body that is more than an extrusion; None where it keeps its section, or has
+        no slice."""
         x = (line[1] - line[0]) / _length(line)
         y = known.y_axis / np.linalg.norm(known.y_axis)
         axes = np.array([x, y, np.cross(x, y)])
@@ -311,7 +324,11 @@ def _length(line: Array) -> float:
 
 
 def _reach(body: Body) -> float:
-    return _length(body.line) if body.path is None else float(np.linalg.norm(np.diff(body.path, axis=0), axis=1).sum())
+    return (
+        _length(body.line)
+        if body.path is None
+        else float(np.linalg.norm(np.diff(body.path, axis=0), axis=1).sum())
+    )
 
 
 def _bow(points: Array) -> float:

@@ -24,8 +24,8 @@ def _unit(v: tuple[float, ...]) -> tuple[float, float, float]:
     return x / n, y / n, z / n
 
 
-# A placement in plain floats: columns x, y, z and the origin. There are several a member, and numpy costs several times
-# as much on single vectors.
+# A placement in plain floats: columns x, y, z and the origin. There are several a member, and numpy costs
+# several times as much on single vectors.
 Rigid = tuple[float, float, float, float, float, float, float, float, float, float, float, float]
 IDENTITY: Rigid = (1.0, 0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0)
 
@@ -75,12 +75,14 @@ def rigid(m: Array) -> Rigid:
 
 
 class Placements:
-    """Matrices of placements and transformation operators, cached by entity id. `scale` is metres a file unit.
+    """Matrices of placements and transformation operators, cached by entity id. `scale` is metres a file
+    unit.
 
-    `damaged` are products whose place or shape leads to a line that cannot be read, by entity id with the reason.
+    `damaged` are products whose place or shape leads to a line that cannot be read, by entity id with the
+    reason.
 
-    Attributes on this path are read by their index, the same in all three schemas: by name it takes five times as long.
-    """
+    Attributes on this path are read by their index, the same in all three schemas: by name it takes five
+    times as long."""
 
     def __init__(self, scale: float) -> None:
         self.scale = scale
@@ -127,7 +129,8 @@ class Placements:
         return matrix(self.rigid_axis(entity))
 
     def local(self, entity: Any) -> Array:
-        """Matrix of an IfcObjectPlacement down to the world. Raises PlacementError for one that refers to itself."""
+        """Matrix of an IfcObjectPlacement down to the world. Raises PlacementError for one that refers to
+        itself."""
         return matrix(self.rigid_local(entity))
 
     def rigid_axis(self, entity: Any) -> Rigid:

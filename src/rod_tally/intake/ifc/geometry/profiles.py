@@ -29,9 +29,17 @@ VALUES = {
 
 # Values that files give beside these and that no run uses: they are named once in the log.
 UNUSED = (
-    "MassPerLength", "WarpingConstant", "ShearCentreY", "ShearCentreZ", "CentreOfGravityInX", "CentreOfGravityInY",
-    "ShearAreaY", "ShearAreaZ", "PlasticShapeFactorY", "PlasticShapeFactorZ",
-)  # fmt: skip
+    "MassPerLength",
+    "WarpingConstant",
+    "ShearCentreY",
+    "ShearCentreZ",
+    "CentreOfGravityInX",
+    "CentreOfGravityInY",
+    "ShearAreaY",
+    "ShearAreaZ",
+    "PlasticShapeFactorY",
+    "PlasticShapeFactorZ",
+)
 
 
 SMALLEST, LARGEST = 1e-6, 1e4  # m; between them lies every dimension of every profile
@@ -59,7 +67,8 @@ class Profiles:
 
     def _old_values(self, entity: Any) -> None:
         self._keep(
-            entity, {name: (getattr(entity, name, None) or 0.0) * self.units[unit] for name, unit in VALUES.values()}
+            entity,
+            {name: (getattr(entity, name, None) or 0.0) * self.units[unit] for name, unit in VALUES.values()},
         )
         for name in UNUSED:
             if getattr(entity, name, None):
@@ -73,7 +82,9 @@ class Profiles:
             if value is None or not isinstance(value.wrappedValue, (int, float)):
                 continue
             if prop.Name in unit_of:
-                found[prop.Name] = float(value.wrappedValue) * self.units.of_property(prop, unit_of[prop.Name])[0]
+                found[prop.Name] = (
+                    float(value.wrappedValue) * self.units.of_property(prop, unit_of[prop.Name])[0]
+                )
             elif prop.Name in UNUSED and value.wrappedValue:
                 self._unused[prop.Name] = self._unused.get(prop.Name, 0) + 1
         self._keep(entity, found)
@@ -195,7 +206,11 @@ class Profiles:
                     "flange=FlangeThickness",
                     "fillet=FilletRadius",
                 )
-            dims |= d("top_width=TopFlangeWidth", "top_flange=TopFlangeThickness", "top_fillet=TopFlangeFilletRadius")
+            dims |= d(
+                "top_width=TopFlangeWidth",
+                "top_flange=TopFlangeThickness",
+                "top_fillet=TopFlangeFilletRadius",
+            )
             return SourceProfile("", "i", dims)
         if kind == "IfcRectangleHollowProfileDef":
             return SourceProfile(
@@ -226,7 +241,9 @@ class Profiles:
                 "", "arbitrary", outer=_lipped(**d("h=Depth", "b=Width", "t=WallThickness", "lip=Girth"))
             )
         if kind == "IfcLShapeProfileDef":
-            dims = d("depth=Depth", "width=Width", "thickness=Thickness", "fillet=FilletRadius", "edge=EdgeRadius")
+            dims = d(
+                "depth=Depth", "width=Width", "thickness=Thickness", "fillet=FilletRadius", "edge=EdgeRadius"
+            )
             dims.setdefault("width", dims["depth"])
             return SourceProfile("", "angle", dims)
         if kind == "IfcTShapeProfileDef":
@@ -279,7 +296,9 @@ class Profiles:
             own = [(c * y - s * z + parent.shift[0], s * y + c * z + parent.shift[1]) for y, z in points]
             return _pairs([(m @ [y, z, 0, 1])[:2] for y, z in own])
 
-        return SourceProfile("", "arbitrary", outer=moved(parent.outer), voids=[moved(v) for v in parent.voids])
+        return SourceProfile(
+            "", "arbitrary", outer=moved(parent.outer), voids=[moved(v) for v in parent.voids]
+        )
 
 
 def _pairs(points: Any) -> list[tuple[float, float]]:

@@ -1,4 +1,5 @@
-"""Measuring bare bodies of slabs and walls: the plane they lie in, their thickness, outline and openings by slicing."""
+"""Measuring bare bodies of slabs and walls: the plane they lie in, their thickness, outline and openings by
+slicing."""
 
 from __future__ import annotations
 
@@ -15,7 +16,9 @@ from ...source import Prism, Sheet
 from .slicing import slices
 from .solids import SolidError
 
-FACING = 0.97  # cosine within which a face counts as one of the two broad ones: both may slope against each other
+FACING = (
+    0.97  # cosine within which a face counts as one of the two broad ones: both may slope against each other
+)
 VARIES = 0.02  # share by which the thickness may differ before it counts as varying
 SMALLEST = 1e-3  # m2; pieces of a slice smaller than this are left out
 LOOSE = 0.2  # misfit above which a body is no sheet
@@ -24,9 +27,9 @@ LOOSE = 0.2  # misfit above which a body is no sheet
 def measure_sheets(vertices: Array, faces: NDArray[np.int64]) -> list[Sheet]:
     """The sheets of a body given by triangles: one a piece of its middle plane, openings cut out.
 
-    The broad faces are those whose normals share the direction with most area; thickness is the distance of their
-    area-weighted means. Raises SolidError when the body is no sheet: no such faces, or a misfit above LOOSE.
-    """
+    The broad faces are those whose normals share the direction with most area; thickness is the distance of
+    their area-weighted means. Raises SolidError when the body is no sheet: no such faces, or a misfit above
+    LOOSE."""
     p = vertices[faces]
     middle = vertices.mean(axis=0)
     p = p - middle
@@ -66,7 +69,9 @@ def measure_sheets(vertices: Array, faces: NDArray[np.int64]) -> list[Sheet]:
 
     out = []
     for q in pieces:
-        sheet = Sheet(ring(q.exterior.coords), [ring(r.coords) for r in q.interiors], thickness, misfit, spread)
+        sheet = Sheet(
+            ring(q.exterior.coords), [ring(r.coords) for r in q.interiors], thickness, misfit, spread
+        )
         if spread is not None:
             sheet.thin_at, sheet.thick_at = (tuple(float(x) for x in middle + w) for w in (thin_at, thick_at))  # type: ignore[assignment]
         out.append(sheet)
@@ -106,7 +111,8 @@ def _broad(normal: Array, area: Array) -> Array:
 def _spread(
     p: Array, area: Array, high: NDArray[np.bool_], low: NDArray[np.bool_], n: Array, thickness: float
 ) -> tuple[tuple[float, float] | None, Array, Array]:
-    """Least and most thickness between the broad faces with their places (from the body's middle); None: constant.
+    """Least and most thickness between the broad faces with their places (from the body's middle); None:
+    constant.
 
     Measured from the corners of one face to the plane of the triangle of the other that lies opposite.
     """

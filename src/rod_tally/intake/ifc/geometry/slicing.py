@@ -10,7 +10,8 @@ from ....model.geometry.vectors import Array
 
 
 def slices(p: Array, x: float) -> list[Polygon]:
-    """Polygons with holes cut out of triangles (n, 3, 3) by the plane at the first coordinate; (y, z) of the others."""
+    """Polygons with holes cut out of triangles (n, 3, 3) by the plane at the first coordinate; (y, z) of the
+    others."""
     x += 1.234e-6  # off any vertex that lies exactly there
     side = p[:, :, 0] > x
     cut = side.any(axis=1) & ~side.all(axis=1)
@@ -25,7 +26,8 @@ def slices(p: Array, x: float) -> list[Polygon]:
         if len(ends) == 2 and ends[0] != ends[1]:
             segments.append(tuple(ends))
     faces = list(polygonize(unary_union([LineString(s) for s in segments]))) if segments else []
-    # polygonize gives every face of the drawing, holes too: a face is inside when an odd number of rings holds it
+    # polygonize gives every face of the drawing, holes too: a face is inside when an odd number of rings
+    # holds it
     rings = [Polygon(q.exterior) for q in faces]
     out = []
     for q in faces:

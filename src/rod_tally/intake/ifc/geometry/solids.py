@@ -24,7 +24,8 @@ TAPERS = 0.02  # share by which width or depth changes along a body before it co
 
 @dataclass(slots=True)
 class Measured:
-    """A prism's line, its section's axes and outline about the line, and misfit: 1 - volume / (area x length).
+    """A prism's line, its section's axes and outline about the line, and misfit: 1 - volume / (area x
+    length).
 
     `ends` are width and depth at both ends where the body tapers, None where it keeps its section."""
 
@@ -40,7 +41,8 @@ class Measured:
 
 
 def triangles(element: Any) -> tuple[Array, NDArray[np.int64]]:
-    """Vertices (n, 3) in world coordinates, m, and faces (k, 3) of an element's body, by the library's kernel."""
+    """Vertices (n, 3) in world coordinates, m, and faces (k, 3) of an element's body, by the library's
+    kernel."""
     import ifcopenshell.geom
 
     settings = ifcopenshell.geom.settings()
@@ -77,8 +79,8 @@ def along(line: Array, vertices: Array) -> tuple[Array, float]:
 
 
 def ends_of(p: Array, low: float, high: float) -> Ends | None:
-    """Width and depth (m) at both ends of a body of triangles (n, 3, 3) in local axes, x from `low` to `high`; None where
-    they are the same.
+    """Width and depth (m) at both ends of a body of triangles (n, 3, 3) in local axes, x from `low` to
+    `high`; None where they are the same.
 
     Sliced at a quarter and three quarters, since ends may be cut at a slant, and taken on in a straight line.
     """
@@ -95,8 +97,8 @@ def ends_of(p: Array, low: float, high: float) -> Ends | None:
 def measure(vertices: Array, faces: NDArray[np.int64]) -> Measured:
     """Line and section of a prism given by triangles.
 
-    The long direction is the one most faces lie along: the smallest eigenvector of sum(area n n'), the end faces then
-    left out. Raises SolidError when the body is no longer than it is wide, or cannot be sliced.
+    The long direction is the one most faces lie along: the smallest eigenvector of sum(area n n'), the end
+    faces then left out. Raises SolidError when the body is no longer than it is wide, or cannot be sliced.
     """
     p = vertices[faces]
     cross = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])

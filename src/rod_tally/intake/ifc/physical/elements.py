@@ -20,17 +20,32 @@ from ..materials import Materials
 MEMBERS = {"IfcBeam": "beam", "IfcColumn": "column", "IfcMember": "brace"}
 SURFACES = {"IfcSlab": "slab", "IfcWall": "wall", "IfcPlate": "plate", "IfcRoof": "roof", "IfcRamp": "ramp"}
 OTHERS = {
-    "IfcStair": "stair", "IfcStairFlight": "stair", "IfcRampFlight": "ramp", "IfcElementAssembly": "assembly",
-    "IfcCurtainWall": "curtain_wall", "IfcBuildingElementProxy": "proxy",
-}  # fmt: skip
+    "IfcStair": "stair",
+    "IfcStairFlight": "stair",
+    "IfcRampFlight": "ramp",
+    "IfcElementAssembly": "assembly",
+    "IfcCurtainWall": "curtain_wall",
+    "IfcBuildingElementProxy": "proxy",
+}
 FOOTING_KINDS = {
-    "PAD_FOOTING": "pad", "STRIP_FOOTING": "strip", "FOOTING_BEAM": "beam", "PILE_CAP": "pile cap", "CAISSON": "caisson",
-}  # fmt: skip
+    "PAD_FOOTING": "pad",
+    "STRIP_FOOTING": "strip",
+    "FOOTING_BEAM": "beam",
+    "PILE_CAP": "pile cap",
+    "CAISSON": "caisson",
+}
 # what an IfcMember is called decides its class; without a word of it, it is a brace
 MEMBER_KINDS = {
-    "PURLIN": "beam", "RAFTER": "beam", "JOIST": "beam", "CHORD": "beam", "STRINGER": "beam", "PLATE": "beam",
-    "POST": "column", "STUD": "column", "ARCH_SEGMENT": "beam",
-}  # fmt: skip
+    "PURLIN": "beam",
+    "RAFTER": "beam",
+    "JOIST": "beam",
+    "CHORD": "beam",
+    "STRINGER": "beam",
+    "PLATE": "beam",
+    "POST": "column",
+    "STUD": "column",
+    "ARCH_SEGMENT": "beam",
+}
 
 
 def read_physical(
@@ -75,7 +90,8 @@ def read_physical(
 
 
 def _others(file: Any, source: SourceModel) -> None:
-    """What is listed and not transferred: wholes whose parts are read by themselves, and bodies of no known kind."""
+    """What is listed and not transferred: wholes whose parts are read by themselves, and bodies of no known
+    kind."""
     parts: dict[int, int] = {}
 
     def count(rel: Any) -> None:

@@ -30,7 +30,8 @@ def read_surfaces(
     bearing: dict[int, bool],
     progress: Progress,
 ) -> None:
-    """Fill `source` with the surfaces of the file: prisms as they are drawn, other bodies measured as built."""
+    """Fill `source` with the surfaces of the file: prisms as they are drawn, other bodies measured as
+    built."""
     total = sum(len(file.by_type(k)) for k in SURFACES) or 1
     done = 0
     prisms = _Prisms(placements, profiles)
@@ -48,7 +49,9 @@ def read_surfaces(
                 placements.sound(element)
                 if element.Representation is None and element.id() in wholes:
                     raise BodyError("it is an assembly; its parts are read")
-                source.surfaces.append(_surface(element, cls, prisms, voids, materials, storeys, source.skipped))
+                source.surfaces.append(
+                    _surface(element, cls, prisms, voids, materials, storeys, source.skipped)
+                )
                 source.surfaces[-1].bearing = bearing.get(element.id())
             except UNREADABLE as error:
                 source.skipped.append(skip(element, cls, error))

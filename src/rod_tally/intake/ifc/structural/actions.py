@@ -47,7 +47,8 @@ HEAVIEST = 1000.0  # times its weight; more than that no case holds
 
 
 def read_actions(file: Any, source: SourceModel, placements: Placements, units: Units) -> None:
-    """Fill `source` with cases, combinations and actions; what cannot be taken over is skipped with its reason."""
+    """Fill `source` with cases, combinations and actions; what cannot be taken over is skipped with its
+    reason."""
     case_of, factor_of = _groups(file, source)
     targets: dict[int, Any] = {}
 
@@ -67,7 +68,9 @@ def read_actions(file: Any, source: SourceModel, placements: Placements, units: 
     for action in actions:
         case = case_of.get(action.id(), UNASSIGNED)
         if case == UNASSIGNED and all(c.name != UNASSIGNED for c in source.cases):
-            source.cases.append(SourceCase(UNASSIGNED, ""))  # so that even an action nobody grouped is accounted for
+            source.cases.append(
+                SourceCase(UNASSIGNED, "")
+            )  # so that even an action nobody grouped is accounted for
         try:
             placements.sound(action)
             target = targets.get(action.id())
@@ -80,10 +83,14 @@ def read_actions(file: Any, source: SourceModel, placements: Placements, units: 
             if getattr(curves.get(name), "path", None) is not None:
                 raise ActionError("it acts on a curved member, along which no place can be given")
             moved = (
-                imposed(action, load, case, name, name in points, units) if name in curves or name in points else None
+                imposed(action, load, case, name, name in points, units)
+                if name in curves or name in points
+                else None
             )
             if moved is not None:
-                moved.stations = [(x, _moved(v, units) if moved.kind == "movement" else v) for x, v in moved.stations]
+                moved.stations = [
+                    (x, _moved(v, units) if moved.kind == "movement" else v) for x, v in moved.stations
+                ]
                 taken = moved
             elif name in curves or name in points:
                 taken = _action(action, target, curves.get(name), case, placements, units)
@@ -95,7 +102,9 @@ def read_actions(file: Any, source: SourceModel, placements: Placements, units: 
             source.actions.append(taken)
         except UNREADABLE as error:
             reason = f"load in case {case}: {first_line(error)}"
-            source.skipped.append(Skipped("action", action.GlobalId, reason, action.Name or "", action.is_a()))
+            source.skipped.append(
+                Skipped("action", action.GlobalId, reason, action.Name or "", action.is_a())
+            )
     source.counts["load_case"] = len(source.cases)
 
 
@@ -235,7 +244,9 @@ def _action(
         raise ActionError("it has no value")
     local = action.GlobalOrLocal == "LOCAL_COORDS"
     projected = getattr(action, "ProjectedOrTrue", None) == "PROJECTED_LENGTH"
-    out = SourceAction(action.GlobalId, action.Name or "", case, target.GlobalId, "point", [], local, projected)
+    out = SourceAction(
+        action.GlobalId, action.Name or "", case, target.GlobalId, "point", [], local, projected
+    )
     at = own_points(action, placements)
     if action.is_a("IfcStructuralPointAction"):
         kind, values = _values(load, units)
@@ -251,7 +262,9 @@ def _action(
     length = float(np.linalg.norm(curve.line[1] - curve.line[0]))
     first, last = 0.0, length
     if at is not None and len(at) == 2:
-        first, last = sorted(float((p - curve.line[0]) @ (curve.line[1] - curve.line[0])) / length for p in at)
+        first, last = sorted(
+            float((p - curve.line[0]) @ (curve.line[1] - curve.line[0])) / length for p in at
+        )
         first, last = max(first, 0.0), min(last, length)
         if last - first < 1e-9:
             raise ActionError("the piece it acts on lies outside its member")
@@ -285,8 +298,11 @@ def _action(
     return out
 
 
-def _wave(shape: str, first: float, last: float, peak: tuple[float, ...]) -> list[tuple[float, tuple[float, ...]]]:
-    """Half a wave or a parabola between first and last with its peak in the middle, as straight pieces of the same sum."""
+def _wave(
+    shape: str, first: float, last: float, peak: tuple[float, ...]
+) -> list[tuple[float, tuple[float, ...]]]:
+    """Half a wave or a parabola between first and last with its peak in the middle, as straight pieces of the
+    same sum."""
     x = np.linspace(0.0, 1.0, PIECES + 1)
     value = np.sin(np.pi * x) if shape == "SINUS" else 4 * x * (1 - x)
     value = value * WAVES[shape] / (value.sum() / PIECES)

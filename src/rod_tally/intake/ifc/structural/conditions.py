@@ -1,4 +1,5 @@
-"""Conditions of supports and joints: their stiffness direction by direction, their axes, and what is not taken of them."""
+"""Conditions of supports and joints: their stiffness direction by direction, their axes, and what is not
+taken of them."""
 
 from __future__ import annotations
 
@@ -23,8 +24,8 @@ AREA = ("TranslationalStiffnessByArea", "LinearStiffnessByArea")  # IFC4, IFC2X3
 
 
 def condition_of(entity: Any, units: Units, absent: float, axes: Array | None) -> SourceCondition:
-    """The stiffness in an IfcBoundaryNodeCondition, or in an IfcBoundaryEdgeCondition a metre; `absent` (0 or infinite)
-    where the file says nothing.
+    """The stiffness in an IfcBoundaryNodeCondition, or in an IfcBoundaryEdgeCondition a metre; `absent` (0 or
+    infinite) where the file says nothing.
 
     IFC2X3 writes a held direction as a negative stiffness, IFC4 as true.
     """
@@ -57,9 +58,11 @@ def condition_of(entity: Any, units: Units, absent: float, axes: Array | None) -
     return SourceCondition(stiffness, tuple(tuple(float(v) for v in row) for row in axes))  # type: ignore[misc]
 
 
-def in_member_axes(c: SourceCondition, axes: Array, curve: SourceCurve, source: SourceModel) -> SourceCondition:
-    """An end condition given along the rows of `axes` (in the member's own), brought into the member's axes; where it
-    would couple there it is taken as if along them, and that is a finding."""
+def in_member_axes(
+    c: SourceCondition, axes: Array, curve: SourceCurve, source: SourceModel
+) -> SourceCondition:
+    """An end condition given along the rows of `axes` (in the member's own), brought into the member's axes;
+    where it would couple there it is taken as if along them, and that is a finding."""
     found = along_axes(c.stiffness, axes, np.eye(3))
     if found is None:
         message = f"the release of member {curve.name or curve.id} is given in axes turned against its own; the turn is not taken over"
@@ -89,16 +92,22 @@ def hinged(condition: Any, units: Units) -> bool:
 
 
 def bedding_of(condition: Any, units: Units) -> tuple[float, str]:
-    """Subgrade modulus (N/m3) across the surface, and what of the condition is not taken over, "" for nothing."""
+    """Subgrade modulus (N/m3) across the surface, and what of the condition is not taken over, "" for
+    nothing."""
     x, y, z = _by_area(condition, absent=0.0)
     bed = z * units["MODULUSOFSUBGRADEREACTIONUNIT"] if 0 < z < inf else 0.0
     left = []
     if z == inf:
         left.append("it is held across its plane all over, which no spring stands for")
     if (x or y) and not (0 < z < inf and np.allclose((x, y), BED_SIDEWAYS * z)):
-        what = "its springs along its plane are" if max(x, y) < inf else "it is held along its plane all over, which is"
+        what = (
+            "its springs along its plane are"
+            if max(x, y) < inf
+            else "it is held along its plane all over, which is"
+        )
         left.append(
-            f"{what} not taken over; " + ("a tenth of what holds it across resists sliding" if bed else "it can slide")
+            f"{what} not taken over; "
+            + ("a tenth of what holds it across resists sliding" if bed else "it can slide")
         )
     return bed, "; ".join(left)
 
@@ -123,8 +132,12 @@ def left_of(rel: Any) -> list[str]:
     out = []
     if getattr(rel, "AdditionalConditions", None) is not None:
         kind = rel.AdditionalConditions.is_a()
-        out.append({"IfcFailureConnectionCondition": "the forces at which it fails",
-                    "IfcSlippageConnectionCondition": "its slip"}.get(kind, kind))  # fmt: skip
+        out.append(
+            {
+                "IfcFailureConnectionCondition": "the forces at which it fails",
+                "IfcSlippageConnectionCondition": "its slip",
+            }.get(kind, kind)
+        )
     if rel.AppliedCondition is not None and _number(getattr(rel.AppliedCondition, "WarpingStiffness", None)):
         out.append("its stiffness against warping")
     return out

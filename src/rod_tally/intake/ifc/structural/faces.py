@@ -28,8 +28,11 @@ PARTLY = {
 }
 
 
-def read_faces(file: Any, source: SourceModel, placements: Placements, materials: Materials, units: Units) -> None:
-    """Fill `source` with surface members, curve connections and surface connections; what cannot be read is skipped."""
+def read_faces(
+    file: Any, source: SourceModel, placements: Placements, materials: Materials, units: Units
+) -> None:
+    """Fill `source` with surface members, curve connections and surface connections; what cannot be read is
+    skipped."""
     faces: dict[int, SourceFace] = {}
     edges: dict[int, SourceEdge] = {}
     for entity in file.by_type("IfcStructuralSurfaceMember"):
@@ -43,7 +46,7 @@ def read_faces(file: Any, source: SourceModel, placements: Placements, materials
                 raise ValueError(f"its thickness is {entity.Thickness:g} in the file, which no surface has")
             face = SourceFace(
                 ident(entity), text(entity.Name), outer, openings, thickness or 0.0, made_of.material
-            )  # fmt: skip
+            )
             face.cls = entity.ObjectType if entity.ObjectType in SURFACES.values() else ""
             said = text(entity.Description)
             face.leans = said.endswith(LEANS)

@@ -52,7 +52,9 @@ def read_analytical(
                 if bearing is not None:
                     source.bearing[ident(entity)] = bearing
         except UNREADABLE as error:
-            source.skipped.append(Skipped("node", ident(entity), first_line(error), text(entity.Name), entity.is_a()))
+            source.skipped.append(
+                Skipped("node", ident(entity), first_line(error), text(entity.Name), entity.is_a())
+            )
     known = {p.id for p in source.points}
     curves: dict[int, SourceCurve] = {}
     entities = file.by_type("IfcStructuralCurveMember")
@@ -71,10 +73,14 @@ def read_analytical(
                     source.limits[curve.id] = limit
             curves[entity.id()] = curve
         except UNREADABLE as error:
-            source.skipped.append(Skipped("member", ident(entity), first_line(error), text(entity.Name), entity.is_a()))
+            source.skipped.append(
+                Skipped("member", ident(entity), first_line(error), text(entity.Name), entity.is_a())
+            )
 
     def connect(rel: Any) -> None:
-        found = curves.get(rel.RelatingStructuralMember.id()) if rel.RelatingStructuralMember else None  # else a face's
+        found = (
+            curves.get(rel.RelatingStructuralMember.id()) if rel.RelatingStructuralMember else None
+        )  # else a face's
         point = rel.RelatedStructuralConnection
         if found is not None and point is not None and point.GlobalId in known:
             found.connections.append(_connection(rel, found, source, placements, units))
@@ -111,8 +117,8 @@ def _world(points: Array, entity: Any, placements: Placements) -> Array:
 
 
 def edge(entity: Any, placements: Placements) -> Array:
-    """End points (2, 3) of a straight edge in world coordinates, of the first representation that has one. Raises for none, a curved
-    one, several in one representation, one of no length."""
+    """End points (2, 3) of a straight edge in world coordinates, of the first representation that has one.
+    Raises for none, a curved one, several in one representation, one of no length."""
     representations = entity.Representation.Representations if entity.Representation is not None else ()
     lines: list[Array] = []
     for representation in representations:

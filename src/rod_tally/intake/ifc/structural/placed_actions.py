@@ -18,9 +18,13 @@ from .values import ActionError, direction, finite, values_of
 
 PLANAR = ("PlanarForceX", "PlanarForceY", "PlanarForceZ")
 MOVED = (
-    "DisplacementX", "DisplacementY", "DisplacementZ", "RotationalDisplacementRX", "RotationalDisplacementRY",
+    "DisplacementX",
+    "DisplacementY",
+    "DisplacementZ",
+    "RotationalDisplacementRX",
+    "RotationalDisplacementRY",
     "RotationalDisplacementRZ",
-)  # fmt: skip
+)
 WARMER = (("DeltaTConstant", "DeltaT_Constant"), ("DeltaTY", "DeltaT_Y"), ("DeltaTZ", "DeltaT_Z"))
 HOTTEST = 5000.0  # K
 
@@ -28,8 +32,11 @@ HOTTEST = 5000.0  # K
 ON_ONE_LINE = 1e-6  # m2; twice the area of a triangle that is none
 
 
-def imposed(action: Any, load: Any, case: str, target: str, is_point: bool, units: Units) -> SourceAction | None:
-    """A temperature or a movement; None for other loads. `target` is the id of a curve member or point connection."""
+def imposed(
+    action: Any, load: Any, case: str, target: str, is_point: bool, units: Units
+) -> SourceAction | None:
+    """A temperature or a movement; None for other loads. `target` is the id of a curve member or point
+    connection."""
     out = SourceAction(ident(action), text(action.Name), case, target, "temperature", [])
     if load.is_a("IfcStructuralLoadTemperature"):
         if is_point:
@@ -37,7 +44,9 @@ def imposed(action: Any, load: Any, case: str, target: str, is_point: bool, unit
         values = []
         for names in WARMER:
             raw = next((getattr(load, n) for n in names if getattr(load, n, None) is not None), 0.0)
-            values.append(float(raw) * units["THERMODYNAMICTEMPERATUREUNIT"])  # differences: no offset of the scale
+            values.append(
+                float(raw) * units["THERMODYNAMICTEMPERATUREUNIT"]
+            )  # differences: no offset of the scale
         out.stations = [(0.0, finite((*values, 0.0, 0.0, 0.0), HOTTEST))]
         return out
     if load.is_a("IfcStructuralLoadSingleDisplacement"):
@@ -79,7 +88,9 @@ def on_place(
         out.cladding = said.startswith("cladding") and face is None
         out.span = direction(said) if out.cladding else None
         if len(values) == 3:
-            flat = np.array([[float(x) * placements.scale for x in p] for p in load.Locations], float).reshape(3, 2)
+            flat = np.array(
+                [[float(x) * placements.scale for x in p] for p in load.Locations], float
+            ).reshape(3, 2)
             if not np.abs(flat).max() <= FARTHEST:
                 raise ActionError("a place of it lies beyond any building")
             if abs(np.linalg.det(np.column_stack([np.ones(3), flat]))) < ON_ONE_LINE:
@@ -92,7 +103,9 @@ def on_place(
     if line is None and side is not None:
         line = side.line
     if line is None:
-        raise ActionError("nothing says where on the surface it acts" if face is not None else "it acts on nothing")
+        raise ActionError(
+            "nothing says where on the surface it acts" if face is not None else "it acts on nothing"
+        )
     out.kind, out.outline = "space", line
     if spread and len(line) == 2 and len(values) != 2:
         raise ActionError(f"a line load given at {len(values)} points is not taken over there; two are")

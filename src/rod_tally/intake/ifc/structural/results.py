@@ -16,8 +16,9 @@ from ..damage import ident, text
 
 @dataclass(slots=True)
 class FileResults:
-    """Of one load case, in the file's own units: `reactions` and `displacements` (6,) by the point's id; of each member the
-    places (k,) and values (k, 6); of each surface and kind of value the places (k, 2) and values (k, 3)."""
+    """Of one load case, in the file's own units: `reactions` and `displacements` (6,) by the point's id; of
+    each member the places (k,) and values (k, 6); of each surface and kind of value the places (k, 2) and
+    values (k, 3)."""
 
     case: str
     reactions: dict[str, Array] = field(default_factory=dict)
@@ -27,7 +28,8 @@ class FileResults:
 
 
 def read_results(path: Path) -> list[FileResults]:
-    """Result groups of a file, in its order; [] where it has none. Raises IntakeError for a file that cannot be read."""
+    """Result groups of a file, in its order; [] where it has none. Raises IntakeError for a file that cannot
+    be read."""
     try:
         file = ifcopenshell.open(str(path))
     except Exception as error:  # the library raises plain errors of several kinds

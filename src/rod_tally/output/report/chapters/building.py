@@ -21,15 +21,25 @@ def modes_chapter(out: Chapter, review: Review, short: bool) -> None:
 @chapter("storeys", "Storeys")
 def storeys_chapter(out: Chapter, review: Review, short: bool) -> None:
     kinds = (
-        ("shear_x", "force"), ("shear_y", "force"), ("drift_x", "small"), ("drift_y", "small"), ("fz", "force"), ("mass", "mass"),
-    )  # fmt: skip
+        ("shear_x", "force"),
+        ("shear_y", "force"),
+        ("drift_x", "small"),
+        ("drift_y", "small"),
+        ("fz", "force"),
+        ("mass", "mass"),
+    )
     rows: list[list[Cell | str]] = [
         [s.case, s.storey, value(s.elevation, "length"), *(value(getattr(s, n), k) for n, k in kinds)]
         for s in review.storeys
     ]
     if rows:
         names = ("Shear x", "Shear y", "Drift x", "Drift y", "Vertical load", "Mass")
-        columns = ["Case", "Storey", titled("Level", "length"), *(titled(n, k) for n, (_, k) in zip(names, kinds))]
+        columns = [
+            "Case",
+            "Storey",
+            titled("Level", "length"),
+            *(titled(n, k) for n, (_, k) in zip(names, kinds)),
+        ]
         out.tables.append(shortened(Table("", columns, rows), short, "storeys.csv"))
 
 

@@ -54,7 +54,9 @@ def changes_chapter(out: Chapter, review: Review, short: bool) -> None:
         part = review.model.part(ident)
         what = "; ".join(f"{x.what}: {_plain(x.was)} → {_plain(x.is_)}" for x in m.changes)
         name = part.name or ident if part is not None else ident
-        rows.append([m.status, m.cls, Cell(name, None, (ident,)), value(m.shift, "small") if m.shift else "", what])
+        rows.append(
+            [m.status, m.cls, Cell(name, None, (ident,)), value(m.shift, "small") if m.shift else "", what]
+        )
     if rows:
         columns = ["Status", "Class", "Part", titled("Shift", "small"), "What differs, was → is"]
         out.tables.append(shortened(Table("Members and surfaces", columns, rows), short, "review.json"))
@@ -63,7 +65,9 @@ def changes_chapter(out: Chapter, review: Review, short: bool) -> None:
     ]
     if loads:
         out.tables.append(
-            shortened(Table("Loads", ["Status", "Case", "On", "What", "Was → is"], loads), short, "review.json")
+            shortened(
+                Table("Loads", ["Status", "Case", "On", "What", "Was → is"], loads), short, "review.json"
+            )
         )
     limits = review.settings.compare
     if c.again:
@@ -84,11 +88,15 @@ def changes_chapter(out: Chapter, review: Review, short: bool) -> None:
     grown.sort(key=lambda g: (-g[0], -abs(g[1].change)))
     again: list[list[Cell | str]] = [
         [
-            x.quantity, x.case, Cell(x.revised_id or "all supports", None, (x.revised_id,) if x.revised_id else ()),
-            Cell(f"{x.baseline:.5g}", x.baseline), Cell(f"{x.revised:.5g}", x.revised), f"{share:.0%}",
+            x.quantity,
+            x.case,
+            Cell(x.revised_id or "all supports", None, (x.revised_id,) if x.revised_id else ()),
+            Cell(f"{x.baseline:.5g}", x.baseline),
+            Cell(f"{x.revised:.5g}", x.revised),
+            f"{share:.0%}",
         ]
         for share, x in grown
-    ]  # fmt: skip
+    ]
     if again:
         columns = ["Quantity", "Case", "Part", "Was, SI", "Is, SI", "Of the larger"]
         title = f"{len(again)} results that changed by more than {limits.relative:.0%}{' or a tolerance of their own' if limits.tolerance else ''}, most first"
@@ -112,10 +120,21 @@ def _again(review: Review, found: list[LookAgain]) -> Table:
         used = ["" if u is None else f"{u:.0%}" for u in (x.used_before, x.used_after)]
         rows.append([Cell(name, None, (x.revised_id,)), x.cls, x.why, *demand, x.by, *used])
     columns = [
-        "Part", "Class", "Why", "New over accepted", "Of", "Accepted, SI", "New, SI", "By", "Section used before", "now",
-    ]  # fmt: skip
+        "Part",
+        "Class",
+        "Why",
+        "New over accepted",
+        "Of",
+        "Accepted, SI",
+        "New, SI",
+        "By",
+        "Section used before",
+        "now",
+    ]
     return Table(
-        f"Parts to look at again: {len(found)}, the largest ratio of new to accepted demand first", columns, rows
+        f"Parts to look at again: {len(found)}, the largest ratio of new to accepted demand first",
+        columns,
+        rows,
     )
 
 
@@ -125,7 +144,8 @@ def _why(review: Review, found: Causes) -> Table:
     part = review.model.part(r.revised_id or "")
     name = (part.name or part.id) if part is not None else r.revised_id or "all supports"
     rows: list[list[Cell | str]] = [
-        [", ".join(c.names), *(Cell(f"{v:.5g}", v) for v in (c.first, c.second, c.mean))] for c in found.causes
+        [", ".join(c.names), *(Cell(f"{v:.5g}", v) for v in (c.first, c.second, c.mean))]
+        for c in found.causes
     ]
     rows.append(["in all", *[Cell(f"{r.change:.5g}", r.change)] * 3])
     title = f"Why {r.quantity} of {name} changed in {r.case}, SI: from {r.baseline:.5g} to {r.revised:.5g}"

@@ -16,7 +16,9 @@ PICTURES = 40  # drawings of places in one report
 @chapter("findings", "Findings")
 def findings_chapter(out: Chapter, review: Review, short: bool) -> None:
     codes = Counter((f.severity, f.code) for f in review.findings)
-    decided = Counter((f.severity, f.code) for f in review.findings if decision_on(f, review.decisions) is not None)
+    decided = Counter(
+        (f.severity, f.code) for f in review.findings if decision_on(f, review.decisions) is not None
+    )
     order = ("blocking", "warning", "note")
     rows: list[list[Cell | str]] = [
         [severity, code, str(n), str(decided[severity, code])]

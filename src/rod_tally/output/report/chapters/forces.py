@@ -10,7 +10,14 @@ from ....review.review import Review
 from ..parts import Cell, Chapter, Table, titled, value
 from .registry import chapter, shortened
 
-FORCES = (("n", "force"), ("vy", "force"), ("vz", "force"), ("mt", "moment"), ("my", "moment"), ("mz", "moment"))
+FORCES = (
+    ("n", "force"),
+    ("vy", "force"),
+    ("vz", "force"),
+    ("mt", "moment"),
+    ("my", "moment"),
+    ("mz", "moment"),
+)
 
 
 @chapter("forces", "Governing forces of members")
@@ -39,16 +46,24 @@ def forces_chapter(out: Chapter, review: Review, short: bool) -> None:
         for q, (name, kind) in enumerate(FORCES if not short else (FORCES[0], FORCES[4], FORCES[5])):
             q = q if not short else (0, 4, 5)[q]
             for values, at, by, best in (
-                (members.low, members.low_x, members.low_by, min), (members.high, members.high_x, members.high_by, max),
-            ):  # fmt: skip
+                (members.low, members.low_x, members.low_by, min),
+                (members.high, members.high_x, members.high_by, max),
+            ):
                 k = best(own, key=lambda i: values[i, q])  # noqa: B023
                 if abs(values[k, q]) < 1.0:
                     continue
                 part = review.model.members[r.member_ids[k]]
-                rows.append([
-                    cls, section, titled(name, kind), value(float(values[k, q]), kind), Cell(part.name or part.id, None, (part.id,)),
-                    value(float(at[k, q]), "length"), e.combinations[int(by[k, q])].name,
-                ])  # fmt: skip
+                rows.append(
+                    [
+                        cls,
+                        section,
+                        titled(name, kind),
+                        value(float(values[k, q]), kind),
+                        Cell(part.name or part.id, None, (part.id,)),
+                        value(float(at[k, q]), "length"),
+                        e.combinations[int(by[k, q])].name,
+                    ]
+                )
     columns = ["Class", "Section", "Force", "Value", "Member", titled("At", "length"), "Governs"]
     out.tables.append(shortened(Table("", columns, rows), short, "envelopes.csv"))
 
@@ -90,8 +105,13 @@ def walls_chapter(out: Chapter, review: Review, short: bool) -> None:
 @chapter("cuts", "Floors and cuts")
 def cuts_chapter(out: Chapter, review: Review, short: bool) -> None:
     kinds = (
-        ("n", "force"), ("v", "force"), ("m", "moment"), ("n_members", "force"), ("v_members", "force"), ("m_members", "moment"),
-    )  # fmt: skip
+        ("n", "force"),
+        ("v", "force"),
+        ("m", "moment"),
+        ("n_members", "force"),
+        ("v_members", "force"),
+        ("m_members", "moment"),
+    )
     rows: list[list[Cell | str]] = []
     for case in review.results.cases if review.cuts else ():
         for name, f in review.cut_forces(case).items():

@@ -6,7 +6,14 @@ from ....review.review import Review
 from ..parts import Cell, Chapter, Table, titled, value
 from .registry import chapter, shortened
 
-SIX = (("Fx", "force"), ("Fy", "force"), ("Fz", "force"), ("Mx", "moment"), ("My", "moment"), ("Mz", "moment"))
+SIX = (
+    ("Fx", "force"),
+    ("Fy", "force"),
+    ("Fz", "force"),
+    ("Mx", "moment"),
+    ("My", "moment"),
+    ("Mz", "moment"),
+)
 
 
 @chapter("loads", "Loads and equilibrium")

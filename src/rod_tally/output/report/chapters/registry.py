@@ -1,4 +1,5 @@
-"""The registry of chapters: a function that fills an empty chapter from a review. Their order is that of the settings."""
+"""The registry of chapters: a function that fills an empty chapter from a review. Their order is that of the
+settings."""
 
 from __future__ import annotations
 
@@ -43,7 +44,9 @@ def chapters(review: Review, settings: Settings) -> list[Chapter]:
 
 def stamps(review: Review) -> list[str]:
     """What has to stand on every page."""
-    undecided = [f for f in review.findings if f.severity == "blocking" and decision_on(f, review.decisions) is None]
+    undecided = [
+        f for f in review.findings if f.severity == "blocking" and decision_on(f, review.decisions) is None
+    ]
     out = []
     if undecided:
         out.append(f"{len(undecided)} blocking finding{'s are' if len(undecided) > 1 else ' is'} not decided")

@@ -28,7 +28,10 @@ def source_chapter(out: Chapter, review: Review, short: bool) -> None:
     m = review.model
     files = files_of(Path(m.source_file))
     prints: list[list[Cell | str]] = [
-        [f"SHA-256 of {p.name}" if len(files) > 1 else "SHA-256", fingerprint(p) or "the file is not there any more"]
+        [
+            f"SHA-256 of {p.name}" if len(files) > 1 else "SHA-256",
+            fingerprint(p) or "the file is not there any more",
+        ]
         for p in files
     ]
     rows: list[list[Cell | str]] = [
@@ -58,10 +61,18 @@ def taken_chapter(out: Chapter, review: Review, short: bool) -> None:
     for row in review.tally:
         reasons = Counter(s.reason for s in row.skipped)
         why = "; ".join(f"{n} {reason}" for reason, n in reasons.most_common(5))
-        rows.append([
-            row.cls, str(row.source), str(row.model), str(len(row.skipped)), why, value(row.length, "length"), value(row.weight, "force"),
-            value(row.area, "area"),
-        ])  # fmt: skip
+        rows.append(
+            [
+                row.cls,
+                str(row.source),
+                str(row.model),
+                str(len(row.skipped)),
+                why,
+                value(row.length, "length"),
+                value(row.weight, "force"),
+                value(row.area, "area"),
+            ]
+        )
     columns = [
         "Class",
         "In the source",
@@ -75,7 +86,9 @@ def taken_chapter(out: Chapter, review: Review, short: bool) -> None:
     out.tables.append(Table("", columns, rows))
     moved = Counter(e.kind for e in review.model.log)
     if not short and moved:
-        out.words.append("The transfer notes " + ", ".join(f"{n} × {kind}" for kind, n in moved.most_common()) + ".")
+        out.words.append(
+            "The transfer notes " + ", ".join(f"{n} × {kind}" for kind, n in moved.most_common()) + "."
+        )
 
 
 @chapter("corrections", "Corrections")
@@ -85,4 +98,6 @@ def corrections_chapter(out: Chapter, review: Review, short: bool) -> None:
         for k, e in enumerate((e for e in review.model.log if e.kind == "corrected"), 1)
     ]
     if rows:
-        out.tables.append(shortened(Table("", ["No.", "What was changed", "Parts"], rows), short, "review.json"))
+        out.tables.append(
+            shortened(Table("", ["No.", "What was changed", "Parts"], rows), short, "review.json")
+        )
