@@ -9,9 +9,11 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QThreadPool
+from PyQt6.QtWidgets import QLabel
 from pytestqt.qtbot import QtBot
 
 from rod_tally.checks import Subject, run_checks
+from rod_tally.desk.header import readiness
 from rod_tally.desk.session import checking
 from rod_tally.desk.session.jobs import Jobs
 from rod_tally.desk.window import Window
@@ -135,8 +137,16 @@ def test_what_was_corrected_in_a_large_model_is_seen_before_it_is_checked(
     assert loft.view._scene is not None and ident not in loft.view._scene.ids
     review, revision = loft.state.review, loft.state.revision
     assert revision is not None and revision.stale and review is not None and review.why_old
+    # what is shown meanwhile says that it is from before
+    qtbot.wait(50)
+    words = [label.text() for label in loft.details.findChildren(QLabel)]
+    assert any("from before the last correction" in text for text in words)
+    assert not any("in balance" in text for text in words)
+    revision.review.findings = []
+    assert readiness(revision)[0] == "▲ being checked"
     gate.open.set()
     rested(qtbot, loft)
+    assert not revision.unchecked and "being checked" not in readiness(revision)[0]
 
 
 def test_what_was_worked_out_already_when_another_took_its_place_is_not_wanted(qtbot: QtBot) -> None:

@@ -110,13 +110,15 @@ class DetailsPanel(QScrollArea):
             self._text(f"{review.why_old[0].upper()}{review.why_old[1:]}.", RUST if review.has_run else OCHRE)
         if review.waiting:
             self._text(f"Still being worked out: {review.waiting}.", OCHRE)
+        if revision.unchecked:
+            self._text("The findings are from before the last correction: it is being checked.", OCHRE)
         for severity in ("blocking", "warning", "note"):
             count = len(revision.open_findings(severity=severity))
             self._text(
                 f"{SEVERITY_MARK[severity]} {_counted(count, severity)} open", SEVERITY_COLOUR[severity]
             )
         worst = max((e.residual for e in review.results.equilibrium), default=None)
-        if worst is not None:
+        if worst is not None and not review.why_old:
             self._text(
                 f"{_counted(len(review.results.equilibrium), 'case')} in balance, largest residual {worst:.1e}",
                 MOSS,
