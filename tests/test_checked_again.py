@@ -168,7 +168,7 @@ def test_a_correction_has_only_those_checks_made_again_that_look_at_it(
     made = _made(monkeypatch, lambda m: SetSupport([m.members[named(m, "joist")].end], FIXED))
     assert made & costly == {"join.gap"} and "support.unstable" in made
     made = _made(monkeypatch, lambda m: SetSection([named(m, "joist")], "IPE 400"))
-    assert made & costly == {"join.gap", "join.crossing"}
+    assert made & costly == {"join.gap", "join.crossing", "source.moved"}  # they look at bodies
     assert costly <= _made(monkeypatch, lambda m: DeleteMembers([named(m, "high")]))
     # one that does not say what it looks at is made again whatever changes
     assert looks_at(lambda s: []) == {*ASPECTS}

@@ -63,8 +63,8 @@ class _Once(Generic[T]):
 
 @dataclass(slots=True, frozen=True)
 class Made:
-    """Something made for a subject's checks, the aspects of the model that it depends on, and what of
-    `BESIDE` it was made of."""
+    """Something made for a subject's checks, the aspects of the model that it depends on, and what was asked
+    for while it was made."""
 
     value: Any
     looks_at: frozenset[str]
@@ -81,8 +81,8 @@ class Subject:
     """A model, the results of its run if there are any, and the settings; with what several checks need, made
     once.
 
-    `loads` is where the loads go when that is known already; `asked` holds which of `BESIDE` were asked for
-    since it was emptied."""
+    `loads` is where the loads go when that is known already; `asked` holds what was asked for since it was
+    emptied: names of `BESIDE`, and the aspects of the model that things made once depend on."""
 
     results: _Noted[Results | None] = _Noted()
     settings: _Noted[Settings] = _Noted()
@@ -117,7 +117,7 @@ class Subject:
                 kept = self.made[name] = Made(value, frozenset(looks_at), frozenset(self.asked))
             finally:
                 self.asked = outer
-        self.asked |= kept.asked
+        self.asked |= kept.asked | kept.looks_at
         return kept.value
 
     @property
