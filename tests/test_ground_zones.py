@@ -10,6 +10,7 @@ import pytest
 from pytestqt.qtbot import QtBot
 
 from rod_tally.analysis import run
+from rod_tally.checks import Subject, run_checks
 from rod_tally.compare import compare
 from rod_tally.compare.results import Side
 from rod_tally.desk.overlays.registry import overlays
@@ -141,3 +142,13 @@ def test_in_the_window(tower: Window, qtbot: QtBot) -> None:
     act(w, qtbot, "model.bed_zone")
     fill(w, qtbot, w.hold_desk.form, bed=0, zones="are taken away")
     assert [b.modulus for b in model_of(w).surfaces[raft.id].beds] == [0.0]
+
+
+def test_zones_alone_hold_a_model() -> None:
+    """Ground of its own under the slab is not needed where zones hold it; without either nothing does."""
+    m = zoned(0.5)
+    m.surfaces["s"].bedding = 0.0
+    held = {f.code for f in run_checks(Subject(m))}
+    assert not held & {"support.none", "support.base_free", "join.island", "surface.free"}
+    m.surfaces["s"].beds = []
+    assert "support.none" in {f.code for f in run_checks(Subject(m))}
