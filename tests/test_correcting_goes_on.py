@@ -185,3 +185,19 @@ def _until_stopped(progress: Callable[[str, float], None]) -> None:
     for _ in range(500):
         progress("Running", 0.0)
         threading.Event().wait(0.01)
+
+
+def test_one_that_cannot_be_made_does_not_end_what_follows_the_one_before(
+    loft: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A comparison, or the first run, that gave way to it is made again."""
+    session, made = loft.session, list[str]()
+    session.failed.disconnect()
+    again = session.checking.again
+    monkeypatch.setattr(session.checking, "again", lambda r: made.append(r.name) or again(r))
+    session.start("Comparing", _until_stopped, lambda _: None, lambda: None, gives_way=True)
+    session.correct(DeleteMembers(["nobody"]))
+    assert made == ["Revision A"]
+    rested(qtbot, loft)
+    session.correct(DeleteMembers(["nobody"]))
+    assert made == ["Revision A"]  # nothing was stopped, nothing has changed

@@ -117,10 +117,13 @@ class Jobs(QObject):
     def busy(self) -> bool:
         return self._job is not None
 
-    def stop_what_gives_way(self) -> None:
-        """Stop a job that the next one would stop, before what it works on is changed."""
-        if self._job is not None and self._gives_way:
-            self._stop()
+    def stop_what_gives_way(self) -> bool:
+        """Stop a job that the next one would stop, before what it works on is changed; whether there was
+        one."""
+        if self._job is None or not self._gives_way:
+            return False
+        self._stop()
+        return True
 
     def start(
         self,
@@ -157,9 +160,8 @@ class Jobs(QObject):
                 then()
             if after is not None and self._job is None:
                 after()
-            elif (
-                after is not None
-            ):  # what ended has started another: the user's step comes after that, or in its place
+            elif after is not None:
+                # what ended has started another: the user's step comes after that, or in its place
                 self._next, self._next_title = after, waits
                 if self._gives_way:
                     self._stop()
@@ -167,9 +169,8 @@ class Jobs(QObject):
                 self.idle.emit(message)
 
         def finished(value: Any) -> None:
-            end(
-                "", None if job.silent else lambda: done(value)
-            )  # of what was replaced nothing is wanted any more
+            # of what was replaced nothing is wanted any more
+            end("", None if job.silent else lambda: done(value))
 
         def fault(message: str) -> None:
             end("", lambda: failed(message))

@@ -4,7 +4,8 @@ ask it; it tells the state. Runs and what is written are parts of their own."""
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from datetime import UTC, datetime
 from functools import cached_property
 from pathlib import Path
@@ -22,6 +23,7 @@ from ...model.edits import Edit, MapMaterial, MapProfile
 from ...progress import Progress
 from ...project import Project, ProjectError
 from ...project.kept_views import KeptView
+from ...project.prints import Prints
 from ...project.store import SUFFIX
 from ...review.answers import Answer, answers_of
 from ...review.decisions import Look as LookRecord
@@ -151,6 +153,7 @@ class Session(SessionBase):
             return
         before = revision.review.carried
         assert before is not None
+        self.jobs.stop_what_gives_way()  # for the choice is tried on the model
         self.undo.push(CarryOther(self, revision, before, carry_only(before, revision.review.model, left)))
 
     def correct_again(self) -> None:
@@ -186,7 +189,7 @@ class Session(SessionBase):
     def _replace_project(self, project: Project) -> None:
         if self.project is not None:
             self.project.close()
-        self.project = project
+        self.project, self.prints = project, Prints()
         self.undo.clear()
         self.state.revisions = []
 
@@ -391,9 +394,14 @@ class Session(SessionBase):
             return False
         return True
 
-    def before_change(self) -> None:
-        """To be called before the model is corrected."""
-        self.jobs.stop_what_gives_way()
+    @contextmanager
+    def changing(self, revision: Revision) -> Iterator[None]:
+        """Around what corrects a model: what works by itself on the model as it was is stopped before, and what
+        follows a correction is started after, also where one could not be made but something was stopped."""
+        stopped, was = self.jobs.stop_what_gives_way(), list(revision.review.model.corrections)
+        yield
+        if stopped or was != revision.review.model.corrections:
+            self.model_changed(revision)
 
     def model_changed(self, revision: Revision) -> None:
         """After a correction or its undo: old results are marked, the checks made again, the model kept."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import AbstractContextManager
 from typing import Any, Protocol
 
 from PyQt6.QtGui import QUndoCommand
@@ -23,7 +24,7 @@ class Session(Protocol):
 
     def keep_look(self, revision: Revision, item: str, seen: bool) -> None: ...
 
-    def before_change(self) -> None: ...
+    def changing(self, revision: Revision) -> AbstractContextManager[None]: ...
 
     def model_changed(self, revision: Revision) -> None: ...
 
@@ -65,19 +66,16 @@ class Correct(QUndoCommand):
         self.session, self.revision, self.edit = session, revision, edit
 
     def redo(self) -> None:
-        self.session.before_change()
-        try:
-            self.edit.apply(self.revision.review.model)
-        except EditError as error:
-            self.setObsolete(True)
-            self.session.failed.emit(self.edit.text, f"This cannot be done: {error}.")
-            return
-        self.session.model_changed(self.revision)
+        with self.session.changing(self.revision):
+            try:
+                self.edit.apply(self.revision.review.model)
+            except EditError as error:
+                self.setObsolete(True)
+                self.session.failed.emit(self.edit.text, f"This cannot be done: {error}.")
 
     def undo(self) -> None:
-        self.session.before_change()
-        self.edit.revert(self.revision.review.model)
-        self.session.model_changed(self.revision)
+        with self.session.changing(self.revision):
+            self.edit.revert(self.revision.review.model)
 
 
 class CorrectAll(QUndoCommand):
@@ -88,7 +86,10 @@ class CorrectAll(QUndoCommand):
         self.session, self.revision, self.edits, self.partly = session, revision, edits, partly
 
     def redo(self) -> None:
-        self.session.before_change()
+        with self.session.changing(self.revision):
+            self._make()
+
+    def _make(self) -> None:
         made: list[Edit] = []
         missed: list[str] = []
         model = self.revision.review.model
@@ -110,14 +111,11 @@ class CorrectAll(QUndoCommand):
             self.session.failed.emit(self.text(), f"{len(missed)} cannot be done: {'; '.join(missed[:5])}.")
         if not made:
             self.setObsolete(True)
-            return
-        self.session.model_changed(self.revision)
 
     def undo(self) -> None:
-        self.session.before_change()
-        for edit in reversed(self.edits):
-            edit.revert(self.revision.review.model)
-        self.session.model_changed(self.revision)
+        with self.session.changing(self.revision):
+            for edit in reversed(self.edits):
+                edit.revert(self.revision.review.model)
 
 
 class CarriedIn(CorrectAll):
@@ -152,15 +150,14 @@ class CarryOther(QUndoCommand):
         self.fresh = True
 
     def _put(self, out: CarriedOver, into: CarriedOver) -> None:
-        self.session.before_change()
         model = self.revision.review.model
-        for edit in reversed(out.edits):
-            edit.revert(model)
-        for edit in into.edits:
-            edit.apply(model)
-        self.revision.review.carried = into
-        self.session.keep_carried(self.revision)
-        self.session.model_changed(self.revision)
+        with self.session.changing(self.revision):
+            for edit in reversed(out.edits):
+                edit.revert(model)
+            for edit in into.edits:
+                edit.apply(model)
+            self.revision.review.carried = into
+            self.session.keep_carried(self.revision)
 
     def redo(self) -> None:
         if self.fresh:  # the choice was tried on the model to learn what it does
@@ -184,8 +181,8 @@ class Again(QUndoCommand):
         self.made: list[Edit] = []
 
     def redo(self) -> None:
-        self.session.before_change()
-        self.made, missed = make_again(self.revision.review.model, self.records)
+        with self.session.changing(self.revision):
+            self.made, missed = make_again(self.revision.review.model, self.records)
         if missed:
             self.session.failed.emit(
                 "Corrections again", f"{len(missed)} could not be made:\n" + "\n".join(missed[:12])
@@ -194,10 +191,8 @@ class Again(QUndoCommand):
             self.setObsolete(True)
             return
         self.session.said.emit(f"{len(self.made)} corrections made again")
-        self.session.model_changed(self.revision)
 
     def undo(self) -> None:
-        self.session.before_change()
-        for edit in reversed(self.made):
-            edit.revert(self.revision.review.model)
-        self.session.model_changed(self.revision)
+        with self.session.changing(self.revision):
+            for edit in reversed(self.made):
+                edit.revert(self.revision.review.model)
