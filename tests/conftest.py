@@ -80,9 +80,8 @@ def window(qtbot: Any, monkeypatch: pytest.MonkeyPatch) -> Iterator[Window]:
     from rod_tally.desk.view import view
     from rod_tally.desk.window import Window
 
-    monkeypatch.setattr(
-        view, "SMOOTH", 0
-    )  # smooth edges take half of the time of a picture, and nothing here is about them
+    # smooth edges take half of the time of a picture, and nothing here is about them
+    monkeypatch.setattr(view, "SMOOTH", 0)
 
     app = application()
     w = Window()

@@ -253,6 +253,5 @@ def test_results_of_spectra_are_old_once_other_modes_are_asked_for() -> None:
     own.modes.count = 3
     assert is_old(kept, model, own) and prints.is_old(kept, model, own)
     del model.cases["Sx"]
-    assert run_print(model, own) == run_print(
-        model, Settings()
-    )  # modes alone are found again, and no result is made of them
+    # modes alone are found again, and no result is made of them
+    assert run_print(model, own) == run_print(model, Settings())

@@ -140,12 +140,13 @@ def test_patterns_exclude_each_other_and_permanent_cases_act_together() -> None:
     ]  # fmt: skip
 
 
+# EN 1990 table A1.1, category B
 PSI = {
     "live": (0.7, 0.5, 0.3),
     "snow": (0.5, 0.2, 0.0),
     "wind": (0.6, 0.2, 0.0),
     "temperature": (0.6, 0.5, 0.0),
-}  # EN 1990 table A1.1, category B
+}
 
 
 def permitted_6_10(cases: list[LoadCase]) -> list[dict[str, float]]:

@@ -159,9 +159,8 @@ def test_rules_are_previewed_kept_and_used(loft: Window, qtbot: QtBot) -> None:
     qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
     rested(qtbot, loft)
     assert int(rules.table.item(2, 4).text()) >= moved  # type: ignore[union-attr]
-    assert (
-        np.abs(model_of(loft).members[named(loft, "Loft A1-A2")].offset_start).max() == 0
-    )  # nothing changed yet
+    # nothing changed yet
+    assert np.abs(model_of(loft).members[named(loft, "Loft A1-A2")].offset_start).max() == 0
     rules.lists["classes"].item(0).setCheckState(Qt.CheckState.Checked)  # type: ignore[union-attr]
     rules.keep()
     assert loft.session.settings.transfer.joins.move_ends == pytest.approx(0.02)

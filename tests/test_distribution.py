@@ -123,9 +123,8 @@ def test_line_on_a_beam_goes_to_the_beam_and_one_in_the_slab_to_the_edges() -> N
     assert a.shares[0].taker == "m4" and a.shares[1].taker == "s"
     assert a.total("on_members")[2] == pytest.approx(-6000)
     r = run(m, RunSettings())
-    assert r.equilibrium[0].applied[3] == pytest.approx(
-        -2000 * 2.0
-    )  # Mx = sum y Fz of the second about y = 2
+    # Mx = sum y Fz of the second about y = 2
+    assert r.equilibrium[0].applied[3] == pytest.approx(-2000 * 2.0)
     assert r.equilibrium[0].applied[4] == pytest.approx(4000 * 3 + 2000 * 3)
 
 

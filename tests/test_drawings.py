@@ -92,9 +92,8 @@ def test_a_plan_has_its_parts_in_any_unit_and_turned(
     feet = sorted(np.round(back @ np.array(m["start"][:2]), 3).tolist() for m in columns)
     assert feet == [pytest.approx(p, abs=2e-3) for p in ([0, 0], [0, 5], [6, 0], [6, 5], [12, 2.5])]
     tall = next(m for m in columns if m["shape"] == "rectangle")
-    assert np.abs(back @ np.array(tall["z_axis"][:2])) == pytest.approx(
-        [0, 1], abs=1e-6
-    )  # the deeper side runs along y of the plan
+    # the deeper side runs along y of the plan
+    assert np.abs(back @ np.array(tall["z_axis"][:2])) == pytest.approx([0, 1], abs=1e-6)
     slab = next(s for s in parts.surfaces if s["class"] == "slab")
     (wall,) = (s for s in parts.surfaces if s["class"] == "wall")
     assert len(slab["outline"]) == 4 and wall["thickness"] == pytest.approx(0.2, rel=1e-6)

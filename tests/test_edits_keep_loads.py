@@ -85,9 +85,8 @@ def sums(m: Model, case: str) -> tuple[np.ndarray, np.ndarray]:
         u = (line[1] - line[0]) / np.linalg.norm(line[1] - line[0])
         parts = [(load.a, member_force(m, load))] if load.a == load.b else []
         middle, half = (load.a + load.b) / 2, (load.b - load.a) / 2
-        for share in (
-            (-(3**-0.5), 3**-0.5) if load.b > load.a else ()
-        ):  # Gauss: exact for linear loads times the lever
+        # Gauss: exact for linear loads times the lever
+        for share in (-(3**-0.5), 3**-0.5) if load.b > load.a else ():
             t = (1 + share) / 2
             q = tuple(np.array(load.qa) * (1 - t) + np.array(load.qb) * t)
             parts.append((middle + half * share, member_force(m, replace(load, a=0.0, b=half, qa=q, qb=q))))

@@ -190,9 +190,8 @@ def test_load_shapes_along_a_member(tmp_path: Path, length: str, force: str) -> 
     table 8.1)."""
     w = simple_beam("IFC4", length, force)
     w.varying("Q", "beam", [w.linear(0, 0, 0), w.linear(0, 0, -9e3)], [0, 6], "LINEAR")
-    assert moment_at(taken(w, tmp_path), 3) == pytest.approx(
-        -9e3 * 36 / 16, rel=1e-9
-    )  # q L^2 / 16 at midspan
+    # q L^2 / 16 at midspan
+    assert moment_at(taken(w, tmp_path), 3) == pytest.approx(-9e3 * 36 / 16, rel=1e-9)
     w = simple_beam("IFC4", length, force)
     w.varying("Q", "beam", [w.single(0, 0, -8e3), w.single(0, 0, -8e3)], [2, 4], "DISCRETE")
     assert moment_at(taken(w, tmp_path), 3) == pytest.approx(-16e3, rel=1e-9)  # P a

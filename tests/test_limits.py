@@ -131,9 +131,8 @@ def test_a_support_that_gives_way() -> None:
     )
     assert r.yielded["Q"]["n1"] == pytest.approx(wanted)
     SetLimit(["n1"], 0.0, supports=True).apply(m)
-    assert run(m, settings).reaction[0, 1, 2] == pytest.approx(
-        5 / 8 * q * length
-    )  # continuous over two spans
+    # continuous over two spans
+    assert run(m, settings).reaction[0, 1, 2] == pytest.approx(5 / 8 * q * length)
 
 
 @pytest.mark.parametrize("e", [0.0, 1.2, 2.1])

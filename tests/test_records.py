@@ -175,9 +175,8 @@ def test_a_run_knows_its_model_and_its_settings() -> None:
     edit = SetSupport(["n0"], FREE)
     edit.apply(m)
     assert is_old(kept, m, Settings())
-    assert not is_old(
-        kept.partition(":")[0], loaded(), other
-    )  # a print of the first release knows its model alone
+    # a print of the first release knows its model alone
+    assert not is_old(kept.partition(":")[0], loaded(), other)
 
 
 def _work(path: Path, out: int) -> None:

@@ -185,9 +185,8 @@ def beside(turn: float, pull: float) -> Model:
         return out
 
     free = wall("free", 0.5, 0.5 + LONG, "plate", "ux=1e7 uy uz rx")
-    free.supports[0].line = (
-        free.supports[0].line + np.array([[c, s, 0.0], [0, 0, 0]]) * 0.25
-    )  # not in the corner that the fast one holds
+    # not in the corner that the fast one holds
+    free.supports[0].line = free.supports[0].line + np.array([[c, s, 0.0], [0, 0, 0]]) * 0.25
     fast = wall("fast", 0.0, 0.5, "stiff", "ux uy uz rx rz")
     joint = np.array([(c * 0.5, s * 0.5, 0.0), (c * 0.5, s * 0.5, HIGH)])
     free.joints.append(SurfaceJoint("surface", "fast", joint, 0.0, ""))
@@ -212,9 +211,8 @@ def test_a_side_that_only_presses(turn: float) -> None:
     assert moved == pytest.approx(pull / (1e7 * (LONG - 0.25)), rel=0.05)
     assert r.slack["N"]["free"] == pytest.approx(moved, rel=0.05)
     pressed, joined = (run(beside(turn, -pull), s, meshing=MESH) for s in (ONE_WAY, RunSettings()))
-    assert (
-        max(pressed.slack.get("N", {}).values(), default=0.0) < 0.01 * moved
-    )  # but for what a point load opens at its ends
+    # but for what a point load opens at its ends
+    assert max(pressed.slack.get("N", {}).values(), default=0.0) < 0.01 * moved
     got, want = (float(x.displacement[0, x.node_ids.index("n"), :3] @ way) for x in (pressed, joined))
     assert got == pytest.approx(want, rel=0.02) and abs(got) < 0.1 * moved
 

@@ -71,9 +71,8 @@ def test_each_column_makes_its_correction() -> None:
     applied(m, "combinations", ("1", "Factors", "1,2 G - 1.6 Office"), ("2", "Factors", "G + 0.3 Office"))
     assert [c.factors for c in m.combinations] == [{"G": 1.2, "Office": -1.6}, {"G": 1.0, "Office": 0.3}]
     assert m.combinations[0].rule == "" and m.combinations[0].kind == "ultimate"
-    applied(
-        m, "combinations", ("1", "Office", "1,05"), ("2", "Office", ""), ("2", "G", "1.1")
-    )  # cells of the grid
+    # cells of the grid
+    applied(m, "combinations", ("1", "Office", "1,05"), ("2", "Office", ""), ("2", "G", "1.1"))
     assert [c.factors for c in m.combinations] == [{"G": 1.2, "Office": 1.05}, {"G": 1.1}]
 
 

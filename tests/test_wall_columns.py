@@ -145,9 +145,8 @@ def test_a_channel_of_walls_twists_by_warping() -> None:
         loads = [SpaceLoad(line, (0, q, 0), (0, q, 0)) for line, q in zip(ends, (-f, f))]
         m.cases["q"] = LoadCase("q", "wind", space_loads=loads)
         r = run(m, RunSettings(), meshing=MeshSettings(0.5))
-        assert (
-            r.equilibrium[0].residual < 1e-6 and not r.left_out
-        )  # the forces add up to nothing, so that rounding counts
+        # the forces add up to nothing, so that rounding counts
+        assert r.equilibrium[0].residual < 1e-6 and not r.left_out
         top = np.isclose(r.xyz[:, 2], n * h)
         left, right = (top & (np.abs(r.xyz[:, 0] - x) < 0.01) for x in (0.0, 6.0))
         turned[way] = float(r.displacement[0, right, 1].mean() - r.displacement[0, left, 1].mean()) / 6

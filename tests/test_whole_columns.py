@@ -123,9 +123,8 @@ def test_it_is_said_where_columns_hold_at_points() -> None:
     assert f.ids == ("c",) and f.severity == "note"
     m.nodes["tip"] = Node("tip", np.array([1.5, 0.0, 0.0]))
     m.members["b"] = Member("b", "b", "beam", "head", "tip", "column", "plate", np.array([0.0, 0, 1]))
-    assert not [
-        f for f in review(m, Settings()).findings if f.code == "mesh.point"
-    ]  # a beam holds the slab there
+    # a beam holds the slab there
+    assert not [f for f in review(m, Settings()).findings if f.code == "mesh.point"]
     del m.members["b"]
     plain, whole = Settings(), Settings.from_dict({"mesh": {"columns": "section"}})
     assert settings_print(plain) != settings_print(whole)

@@ -78,9 +78,8 @@ def test_three_carried_edges_bisect_their_corners_and_run_out_at_the_free_one() 
     panel = Panel.of(box(0, 0, 6, 4), [FREE_EDGE if k == free else k for k in range(4)])
     assert sum(area(c) for k, c in cells(panel) if k == free) == 0
     bottom = [k for k in panel.carried if panel.start[k, 1] == panel.end[k, 1] == 0][0]
-    assert sum(area(c) for k, c in cells(panel) if k == bottom) == pytest.approx(
-        9.0
-    )  # the triangle under 45 degrees
+    # the triangle under 45 degrees
+    assert sum(area(c) for k, c in cells(panel) if k == bottom) == pytest.approx(9.0)
     assert lacking(panel, spread(panel)) < 1e-12
 
 

@@ -9,11 +9,12 @@ from ..model import Model, Settings
 
 # fitted to office frames of 3,000 and 21,000 members and to a tower of twenty storeys with elements of 4,
 # 2.5, 1.5 and 0.8 m, on two cores with PARDISO; the time is that of a run with its modes and checks
+# bytes; a member; an unknown of slabs and walls
 MEMORY_BASE, MEMORY_MEMBER, MEMORY_SHELLS = (
     0.3e9,
     4.0e4,
     7.3e3,
-)  # bytes; a member; an unknown of slabs and walls
+)
 TIME_MEMBER, TIME_SHELLS = 1.5e-3, 1.4e-4  # seconds
 CASE = 0.03  # share of the time more for each case after the first
 

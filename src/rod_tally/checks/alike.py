@@ -12,11 +12,12 @@ from .registry import Subject, listed, mm
 
 FEW = 4  # so many alike are still reported one by one
 NAMED = 4  # names that a message gives before it counts the rest
+# by reason, by section, or each a part of its own
 APART = (
     "source.unread",
     "section.measured",
     "join.island",
-)  # by reason, by section, or each a part of its own
+)
 # what a check offers for one, by its first words, and what that is called for all of a group
 FOR_ALL = {
     "Join them": "Join all by rigid links",

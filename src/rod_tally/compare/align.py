@@ -132,9 +132,8 @@ def _common_shift(
     cells = np.concatenate(steps)
     low = cells.min(axis=0) - 1
     wide = cells.max(axis=0) - low + 2
-    place = np.array(
-        [wide[1] * wide[2], wide[2], 1]
-    )  # a number for each cell: counting these is much the quicker
+    # a number for each cell: counting these is much the quicker
+    place = np.array([wide[1] * wide[2], wide[2], 1])
     numbers, count = np.unique((cells - low) @ place, return_counts=True)
     best = np.argsort(-count, kind="stable")[:20]
     # neighbouring cells share one shift that falls on their border

@@ -95,12 +95,10 @@ class Names:
     part: dict[str, str] = field(default_factory=dict)
     node: dict[str, str] = field(default_factory=dict)
     flipped: set[str] = field(default_factory=set)
-    first: dict[str, str] = field(
-        default_factory=dict
-    )  # of merged surfaces of the baseline the one that is paired
-    pieces_old: Counter[str] = field(
-        default_factory=Counter
-    )  # how many surfaces of either side a paired one is, by its id
+    # of merged surfaces of the baseline the one that is paired
+    first: dict[str, str] = field(default_factory=dict)
+    # how many surfaces of either side a paired one is, by its id
+    pieces_old: Counter[str] = field(default_factory=Counter)
     pieces_new: Counter[str] = field(default_factory=Counter)
 
 

@@ -68,9 +68,8 @@ def surface_edges(model: Model, joined: bool) -> tuple[Array, list[str]]:
     return edges[long], [c for c, good in zip(classes, long) if good]
 
 
-Candidates = tuple[
-    NDArray[np.int64], NDArray[np.int64], Array, Array
-]  # baseline, revised, shift (m), overlap (share)
+# baseline, revised, shift (m), overlap (share)
+Candidates = tuple[NDArray[np.int64], NDArray[np.int64], Array, Array]
 Partners = dict[int, tuple[int, float]]  # by revised index: baseline index, shift
 
 

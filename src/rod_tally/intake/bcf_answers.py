@@ -11,11 +11,12 @@ from typing import Any
 
 from .readers import IntakeError
 
+# files, bytes unpacked, times their packed size
 MOST_ENTRIES, MOST_BYTES, MOST_PACKED = (
     20_000,
     500_000_000,
     200,
-)  # files, bytes unpacked, times their packed size
+)
 DECLARED = (b"<!DOCTYPE", b"<!ENTITY")
 
 

@@ -69,9 +69,8 @@ class ForeignResults:
     rows: list[ForeignRow] = field(default_factory=list)
     unread: list[tuple[str, str]] = field(default_factory=list)  # (place in the tables, why)
     ids: dict[str, str] = field(default_factory=dict)
-    columns: list[tuple[str, str]] = field(
-        default_factory=list
-    )  # (table, heading) of columns that were not read
+    # (table, heading) of columns that were not read
+    columns: list[tuple[str, str]] = field(default_factory=list)
 
 
 @dataclass(slots=True)

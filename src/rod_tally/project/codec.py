@@ -24,9 +24,8 @@ def in_words(value: Support | Release) -> dict[str, Any]:
     return value.record()
 
 
-Before = dict[
-    int, tuple[Any, str]
-]  # JSON of parts of a model by their identity, with the part so that it stays one's own
+# JSON of parts of a model by their identity, with the part so that it stays one's own
+Before = dict[int, tuple[Any, str]]
 
 
 def pack(

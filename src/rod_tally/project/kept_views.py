@@ -33,9 +33,8 @@ class KeptView:
     storeys: list[str] = field(default_factory=list)
     isolated: list[str] = field(default_factory=list)
     stress: str = "normal"
-    section: list[float] = field(
-        default_factory=list
-    )  # normal (3), begin and end along it, m; none for the whole
+    # normal (3), begin and end along it, m; none for the whole
+    section: list[float] = field(default_factory=list)
 
     def record(self) -> dict[str, Any]:
         """Plain values for JSON."""

@@ -54,9 +54,8 @@ def fingerprint(model: Model, settings: Settings | None = None, written_before: 
         parts["one_way"] = sorted(model.one_way.items())
     if model.limits or model.bearing:
         parts["limits"] = [sorted(model.limits.items()), sorted(model.bearing.items())]
-    if any(
-        c.spectrum is not None for c in model.cases.values()
-    ):  # runs of earlier releases do not hold their modes
+    # runs of earlier releases do not hold their modes
+    if any(c.spectrum is not None for c in model.cases.values()):
         parts["spectra"] = "by mode"
         if settings is not None and settings.modes != ModesSettings():
             parts["modes"] = repr(settings.modes)

@@ -220,9 +220,8 @@ class Review:
         """Each panel's cut with its forces (6,) and its stability in a case or combination, where both are
         known."""
         found = self.wall_values(name)
-        if found is None or self.without_sign(
-            name
-        ):  # a size alone says neither where a wall is pressed nor by how much
+        # a size alone says neither where a wall is pressed nor by how much
+        if found is None or self.without_sign(name):
             return []
         values, done = found
         own = self.settings.walls

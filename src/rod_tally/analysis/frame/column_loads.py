@@ -19,9 +19,8 @@ LEVEL = 1e-3  # m; a line that rises by less acts at one height
 PIECES = 8  # pieces of a line that rises beside the axis, in each of which its moment is taken as linear
 GAUSS, WEIGHT = np.polynomial.legendre.leggauss(3)
 
-Row = tuple[
-    float, float, Array, Array
-]  # from a to b (m above the foot), from qa to qb (6,), global; concentrated where a == b
+# from a to b (m above the foot), from qa to qb (6,), global; concentrated where a == b
+Row = tuple[float, float, Array, Array]
 
 
 def column_rows(column: WallColumn, foot: Array, shape: Surface | None, load: HeldLoad) -> Iterator[Row]:

@@ -144,9 +144,8 @@ class MemberShapes:
         m = self.mesh
         load = loading(m, self.model.cases[case], self.distribution.case(case))
         fixed = end_loads(m, load)
-        warmed = thermal_ends(
-            self.model, m, self.model.cases[case]
-        )  # between held ends a temperature moves nothing
+        # between held ends a temperature moves nothing
+        warmed = thermal_ends(self.model, m, self.model.cases[case])
         p = len(m.length)
         piece = np.repeat(np.arange(p), n)
         share = np.linspace(0, 1, n)

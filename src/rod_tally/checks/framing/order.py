@@ -12,10 +12,11 @@ from ...model import Finding
 from ...model.geometry.vectors import Array
 from ..registry import Subject, check, mm, point
 
+# m; level differences within a storey between these are asked about. Common practice, no source.
 UNEVEN = (
     0.002,
     0.15,
-)  # m; level differences within a storey between these are asked about. Common practice, no source.
+)
 CONTRAST = 1e4  # ratio of bending stiffness E I / L at one node. Common practice, no source.
 ASKED = "Accept, because…"
 

@@ -21,10 +21,11 @@ SIDEWAYS = 0.05  # share of a case's load that must be horizontal for it to push
 # limitation action; wind and notional loads: 1/300, common practice, no source.
 DRIFT = {"seismic": 0.01, "wind": 1 / 300, "notional": 1 / 300}
 WANTED_MASS = 0.9  # EN 1998-1 4.3.3.3.1(3), ASCE 7-16 12.9.1.1
+# of the longest and the shortest formula period; beyond these the first period is reported
 LONG, SHORT = (
     3.0,
     0.25,
-)  # of the longest and the shortest formula period; beyond these the first period is reported
+)
 EQUAL = 0.005  # share by which a response and a static base shear may differ and count as one
 
 

@@ -48,9 +48,8 @@ def find_columns_at_points(s: Subject) -> Iterator[Finding]:
             continue
         for j in x.joints:
             own = {s.model.members[i].cls for i in s.members_at.get(j.node, ())} if j.kind == "end" else set()
-            if (
-                own == {"column"} and j.other in s.model.members
-            ):  # beams there hold the slab along their length
+            # beams there hold the slab along their length
+            if own == {"column"} and j.other in s.model.members:
                 ids.append(j.other)
     ids = list(dict.fromkeys(ids))
     if ids:
@@ -172,9 +171,8 @@ def find_floors_held_in_plan(s: Subject) -> Iterator[Finding]:
     for name, nodes in every_floor(s.model, xyz, live, s.settings.run.diaphragms):
         by = nodes[held[nodes]]
         loose = [n for n in nodes.tolist() if n not in supports or not all(supports[n].held[:2])]
-        if (
-            not len(by) or not loose
-        ):  # where all are held, such as a floor at the columns' feet, nothing is missed
+        # where all are held, such as a floor at the columns' feet, nothing is missed
+        if not len(by) or not loose:
             continue
         first = r.node_ids[int(by[0])]
         more = f" and {len(by) - 1} more" if len(by) > 1 else ""

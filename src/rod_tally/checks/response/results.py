@@ -13,12 +13,10 @@ from ..registry import Subject, check, mm, point
 
 BALANCE = 1e-6  # a solve in doubles balances to 1e-9; beyond this something is wrong
 SHARE = 1 / 100  # of the longest span or the height. Common practice, no source.
-SAG = (
-    1 / 250
-)  # of the longest span under self-weight, as EN 1992-1-1 7.4.1(4) allows under quasi-permanent loads
-SHORTENING = (
-    1 / 1000
-)  # of the height, by which columns and walls may shorten besides. Common practice, no source.
+# of the longest span under self-weight, as EN 1992-1-1 7.4.1(4) allows under quasi-permanent loads
+SAG = 1 / 250
+# of the height, by which columns and walls may shorten besides. Common practice, no source.
+SHORTENING = 1 / 1000
 STIFF = 1e-7  # of the span: less is no building. Common practice, no source.
 ALONG = 2000  # members up to which all cases are looked at between nodes, not only self-weight
 NONE = 1e-6  # share of a member's largest force that a released end may show by rounding
@@ -108,9 +106,8 @@ def find_odd_sag(s: Subject) -> Iterator[Finding]:
         u = most.size
         height = float(np.ptp(r.xyz[:, 2]))
         usual = SAG * span + SHORTENING * height
-        if STIFF * span <= u <= usual or u > SHARE * max(
-            span, height
-        ):  # beyond that it is displacement.large
+        # beyond that it is displacement.large
+        if STIFF * span <= u <= usual or u > SHARE * max(span, height):
             continue
         what = (
             f"moves {mm(u)}, more than 1/{1 / SAG:.0f} of the longest span of {span:.1f} m and 1/{1 / SHORTENING:.0f} of the height "

@@ -19,9 +19,8 @@ from ..places import Places
 from .pairs import ENVELOPE, SURFACE_FORCES, ResultChange, Shared, Side
 
 NAMED = 5  # parts that the finding names
-TURNED = np.array(
-    [False, False, True, False, False, True]
-)  # components whose sign turns with a member's axis
+# components whose sign turns with a member's axis
+TURNED = np.array([False, False, True, False, False, True])
 ACROSS = np.array([False, True, True, False, True, True])  # and with its other two axes
 # components that ask something else of a part with the other sign; moments do not where the section is alike
 # both ways

@@ -20,11 +20,12 @@ from ..forms.form import Field, Form
 from ..session.section import Section
 from ..theme import INK, PAPER
 
+# overlay, what it is called
 STANDARD = (
     ("displaced", "displaced"),
     ("forces", "{component}"),
     ("reactions", "reactions"),
-)  # overlay, what it is called
+)
 KINDS = {"Pictures": ".png", "Vector pictures": ".svg"}
 LARGEST_MOVE = 25.0  # the largest movement is drawn as this share of the building
 CAPTION = 26  # px below a picture

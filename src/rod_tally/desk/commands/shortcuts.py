@@ -10,6 +10,7 @@ from ..forms.form import Field, Form
 from .registry import COMMANDS
 
 NONE = "none"
+# what Linux desktops take themselves
 DESKTOP = (
     "Ctrl+Alt+T",
     "Ctrl+Alt+L",
@@ -17,7 +18,7 @@ DESKTOP = (
     "Ctrl+Alt+Del",
     "Alt+F4",
     "Alt+Tab",
-)  # what Linux desktops take themselves
+)
 
 
 class Shortcuts:

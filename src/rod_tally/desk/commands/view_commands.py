@@ -22,9 +22,8 @@ class ViewDesk:
     def __init__(self, window: QWidget, session: Session, state: DeskState, view: View) -> None:
         self.window, self.session, self.state, self.view = window, session, state, view
         self.form: Form | None = None
-        self.commands: Callable[[str], bool] = lambda text: (
-            False
-        )  # shows the commands with these words, if there are any
+        # shows the commands with these words, if there are any
+        self.commands: Callable[[str], bool] = lambda text: False
 
     def take_me_there(self) -> None:
         """Close in on what is picked."""

@@ -38,9 +38,8 @@ def draw_stress(canvas: Canvas, scene: Scene) -> list[str]:
     found, unknown = scene.review.member_stresses(case)
     if name == "normal":
         low, high = found["lowest"][places.stations], found["highest"][places.stations]
-        size = np.maximum(
-            -low, high
-        )  # in bending the two are alike, so that which is the larger says nothing
+        # in bending the two are alike, so that which is the larger says nothing
+        size = np.maximum(-low, high)
     else:
         low = high = size = found[name][places.stations]
     run = places.run

@@ -172,9 +172,8 @@ class ElsewherePage(QDialog):
             if means == NOT_READ:
                 continue
             table = _text(self.headings, k, 0)
-            unit = (
-                unit or UNITS.get(_kind(table, title), ("",))[0]
-            )  # an empty field is SI, whatever the heading says
+            # an empty field is SI, whatever the heading says
+            unit = unit or UNITS.get(_kind(table, title), ("",))[0]
             if unit:
                 try:
                     parse_unit(unit)

@@ -45,9 +45,8 @@ class _Curve(QWidget):
         super().__init__()
         self.name = name
         self.title = QLabel()
-        self.title.setSizePolicy(
-            QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred
-        )  # a long one widens nothing
+        # a long one widens nothing
+        self.title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.plot = pg.PlotWidget()
         self.plot.setMenuEnabled(False)
         self.plot.setMouseEnabled(False, False)

@@ -34,9 +34,8 @@ class Revision:
     review: Review
     decisions: dict[str, tuple[str, str]] = field(default_factory=dict)
     looked: set[str] = field(default_factory=set)
-    looks: dict[str, Look] = field(
-        default_factory=dict
-    )  # by whom, when and in which picture, of what was looked at
+    # by whom, when and in which picture, of what was looked at
+    looks: dict[str, Look] = field(default_factory=dict)
     answers: list[Answer] = field(default_factory=list)  # of the modellers, to findings
     run_name: str = ""
     run_print: str = ""  # of the run that is on show

@@ -21,9 +21,8 @@ class Rows:
     tips: list[str] = field(default_factory=list)
     note: str = ""
     makers: list[tuple[str, ...]] = field(default_factory=list)
-    changeable: set[str] = field(
-        default_factory=set
-    )  # titles of columns whose cells are changed in place, beside those of the table
+    # titles of columns whose cells are changed in place, beside those of the table
+    changeable: set[str] = field(default_factory=set)
 
     def add(
         self, values: Sequence[object], pick: Pick = None, tip: str = "", makers: Sequence[str] = ()

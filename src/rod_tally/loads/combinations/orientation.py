@@ -9,9 +9,8 @@ import numpy as np
 from ...model import LoadCase, Model
 from ...model.geometry.vectors import Array
 
-ALONG = np.radians(
-    10.0
-)  # an element this near to an axis counts as lying along it. Common practice, no source.
+# an element this near to an axis counts as lying along it. Common practice, no source.
+ALONG = np.radians(10.0)
 DIAGONAL = np.radians(10.0)
 
 

@@ -310,9 +310,8 @@ def _plain(face: Polygon, carrier: NDArray[np.int64]) -> Panel:
         if keep.sum() < 3:
             keep[:] = True
         points, mine = points[keep], mine[keep]
-        turn = int(
-            np.lexsort((points[:, 1], points[:, 0]))[0]
-        )  # always the same start, so that equal panels look equal
+        # always the same start, so that equal panels look equal
+        turn = int(np.lexsort((points[:, 1], points[:, 0]))[0])
         rings.append(np.roll(points, -turn, axis=0))
         kept.append(np.roll(mine, -turn))
     order = [0, *sorted(range(1, len(rings)), key=lambda k: tuple(rings[k][0]))]

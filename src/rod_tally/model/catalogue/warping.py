@@ -63,9 +63,8 @@ def warping(outline: Points, voids: tuple[Points, ...] = ()) -> Warping | None:
     points, triangles = _triangles(polygon)
     centre = np.array(polygon.centroid.coords[0])
     p = points[triangles] - centre  # (n, 6, 2): corners, then the middles of the sides
-    to = (
-        p[:, 1:3] - p[:, :1]
-    )  # (n, 2, 2): the sides from the first corner; straight, so one Jacobian a triangle
+    # (n, 2, 2): the sides from the first corner; straight, so one Jacobian a triangle
+    to = p[:, 1:3] - p[:, :1]
     twice = to[:, 0, 0] * to[:, 1, 1] - to[:, 0, 1] * to[:, 1, 0]
     inverse = np.linalg.inv(to)
     values, slopes = _functions()

@@ -151,9 +151,8 @@ class Model:
         return (at + off).reshape(-1, 2, 3)
 
     def length(self, member: Member) -> float:
-        nodes = (
-            self.nodes
-        )  # asked for every member many times: without the array of both ends it takes a third
+        # asked for every member many times: without the array of both ends it takes a third
+        nodes = self.nodes
         d = nodes[member.end].point + member.offset_end - nodes[member.start].point - member.offset_start
         return math.sqrt(d @ d)
 

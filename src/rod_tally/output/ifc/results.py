@@ -76,9 +76,8 @@ class ResultWriter:
         load = self.f.create_entity(kind, None, *(float(v) for v in values))
         target = self.w.points.get(node)
         entity = self._answer("IfcStructuralPointReaction", name, load, "GLOBAL_COORDS", target)
-        if (
-            target is None and place is not None
-        ):  # a corner of elements on a held edge, which is no node of the model
+        # a corner of elements on a held edge, which is no node of the model
+        if target is None and place is not None:
             entity.Representation = self.w.shape(self.w.vertex(place), "Vertex")
         return entity
 

@@ -49,9 +49,8 @@ def add_joints(
             line = model.line(m)
             length = float(np.linalg.norm(line[1] - line[0]))
             along = float((model.nodes[ids[c]].point - line[0]) @ (line[1] - line[0])) / length
-            if (
-                not 0 < along < length
-            ):  # a node that was brought far: its place in the source, scaled to the model's length
+            # a node that was brought far: its place in the source, scaled to the model's length
+            if not 0 < along < length:
                 along = seat.along / lengths[seat.member] * length
             m.joints.append(Joint(along, ids[c]))
     for m in members:

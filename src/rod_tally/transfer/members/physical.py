@@ -195,9 +195,8 @@ def add_properties(source: SourceModel, model: Model, settings: TransferSettings
             if name is not None:
                 how = "mapped by the settings" if mapped else "by its name"
                 section = catalogue_section(name, profile.name, how)
-                if (
-                    mapped is None
-                ):  # a guess of ours, that a check reports; a mapping is the reviewer's own choice
+                # a guess of ours, that a check reports; a mapping is the reviewer's own choice
+                if mapped is None:
                     section = replace(
                         section, reason=f"no shape could be read of it; {name} was taken by its name"
                     )

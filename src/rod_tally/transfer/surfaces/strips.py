@@ -54,9 +54,8 @@ def middle_line(flat: Polygon) -> tuple[Array, float, float, bool] | None:
     for k, turn in enumerate(angle):
         if turn < TURN:
             longest = max(float(np.linalg.norm(steps[k])), float(np.linalg.norm(steps[k + 1])))
-            error = max(
-                error, longest / 2 * math.tan(turn / 4)
-            )  # sagitta of a chord that turns by that angle
+            # sagitta of a chord that turns by that angle
+            error = max(error, longest / 2 * math.tan(turn / 4))
     return line, t, error, curved
 
 

@@ -68,9 +68,8 @@ def read_actions(file: Any, source: SourceModel, placements: Placements, units: 
     for action in actions:
         case = case_of.get(action.id(), UNASSIGNED)
         if case == UNASSIGNED and all(c.name != UNASSIGNED for c in source.cases):
-            source.cases.append(
-                SourceCase(UNASSIGNED, "")
-            )  # so that even an action nobody grouped is accounted for
+            # so that even an action nobody grouped is accounted for
+            source.cases.append(SourceCase(UNASSIGNED, ""))
         try:
             placements.sound(action)
             target = targets.get(action.id())

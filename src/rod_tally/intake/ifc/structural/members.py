@@ -78,9 +78,8 @@ def read_analytical(
             )
 
     def connect(rel: Any) -> None:
-        found = (
-            curves.get(rel.RelatingStructuralMember.id()) if rel.RelatingStructuralMember else None
-        )  # else a face's
+        # else a face's
+        found = curves.get(rel.RelatingStructuralMember.id()) if rel.RelatingStructuralMember else None
         point = rel.RelatedStructuralConnection
         if found is not None and point is not None and point.GlobalId in known:
             found.connections.append(_connection(rel, found, source, placements, units))

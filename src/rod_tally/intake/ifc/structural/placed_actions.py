@@ -44,9 +44,8 @@ def imposed(
         values = []
         for names in WARMER:
             raw = next((getattr(load, n) for n in names if getattr(load, n, None) is not None), 0.0)
-            values.append(
-                float(raw) * units["THERMODYNAMICTEMPERATUREUNIT"]
-            )  # differences: no offset of the scale
+            # differences: no offset of the scale
+            values.append(float(raw) * units["THERMODYNAMICTEMPERATUREUNIT"])
         out.stations = [(0.0, finite((*values, 0.0, 0.0, 0.0), HOTTEST))]
         return out
     if load.is_a("IfcStructuralLoadSingleDisplacement"):
