@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from ..model import Member, Model, Section
 from ..model.geometry.proximity import near_boxes
-from ..model.geometry.vectors import Array, local_axes
+from ..model.geometry.vectors import Array, local_axes, ring_sides
 from .align import SAME, Transform, find_transform
 from .changes import APART, Change, MemberChanges, drawn_line, drawn_outline, mixed_kinds
 from .pieces import further_pairs
@@ -61,7 +61,7 @@ def surface_edges(model: Model, joined: bool) -> tuple[Array, list[str]]:
     lines, classes = [], []
     for s in model.surfaces.values():
         outer = drawn_outline(s, joined) + model.origin
-        lines.append(np.stack([outer, np.roll(outer, -1, axis=0)], axis=1))
+        lines.append(ring_sides(outer))
         classes += [s.cls] * len(outer)
     edges = np.concatenate(lines) if lines else np.zeros((0, 2, 3))
     long = np.linalg.norm(edges[:, 1] - edges[:, 0], axis=1) > SAME

@@ -25,7 +25,7 @@ from PyQt6.QtWidgets import (
 
 from ...make import Made, RecipeError, make
 from ...model import Model
-from ...model.geometry.vectors import Array
+from ...model.geometry.vectors import Array, ring_sides
 from ...output.ifc import write_ifc
 from ...output.write import OutputError, write_text, write_whole
 from ..theme import GRAPHITE, INK, MOSS, PALE, PAPER, RUST
@@ -174,7 +174,7 @@ class RecipePage(QDialog):
     def _draw(self, model: Model) -> None:
         self.plot.clear()
         lines = model.lines()
-        edges = [np.stack([s.outer, np.roll(s.outer, -1, axis=0)], axis=1) for s in model.surfaces.values()]
+        edges = [ring_sides(s.outer) for s in model.surfaces.values()]
         if edges and len(lines) < LARGE:
             self._strokes(np.concatenate(edges), PALE, 1.0)
         upright = np.abs(lines[:, 1, 2] - lines[:, 0, 2]) > np.linalg.norm(

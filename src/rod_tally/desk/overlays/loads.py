@@ -10,7 +10,7 @@ from shapely.geometry import Polygon
 from ...model import AreaLoad, LoadCase
 from ...model.entities.surface import across, normal_of, sound
 from ...model.geometry.triangles import triangles_of
-from ...model.geometry.vectors import Array
+from ...model.geometry.vectors import Array, ring_sides
 from ...review.tallies.load_tally import ORIGINS, origin_of
 from ...review.tallies.member_loads import MemberDiagram, member_diagrams
 from ..session.state import VALUES
@@ -144,9 +144,7 @@ def _panes(canvas: Canvas, outlines: list[Array], colour: str, opacity: float) -
             triangles.append([count, count + 1, count + 2])
     if points:
         canvas.faces(np.concatenate(points), np.array(triangles), colour, opacity)
-        canvas.lines(
-            np.concatenate([np.stack([o, np.roll(o, -1, axis=0)], axis=1) for o in outlines]), colour, 1.2
-        )
+        canvas.lines(np.concatenate([ring_sides(o) for o in outlines]), colour, 1.2)
 
 
 def _legend(scene: Scene, parts: list[tuple[LoadCase, float]], what: str) -> list[str]:

@@ -10,8 +10,8 @@ from shapely.geometry import Point, Polygon
 
 from ...model import FIXED, FREE, PINNED, ROLLER, Support, Surface
 from ...model.entities.structure import COMPONENTS
-from ...model.geometry.triangles import ring_edges, surface_triangles, triangles_of
-from ...model.geometry.vectors import Array
+from ...model.geometry.triangles import surface_triangles, triangles_of
+from ...model.geometry.vectors import Array, ring_sides
 from ..theme import EDGE, GRAPHITE, INK, KINDS, MOSS, MUTED, OCHRE, PAPER, PINE, RUST
 from ..view.symbols import diamond, ring, square
 from .registry import Scene, overlay
@@ -73,7 +73,7 @@ def _by_kind(canvas: Canvas, scene: Scene, names: list[str], of_surfaces: list[s
     shade = {n: _rgb(c) for n, c in colour.items()}
     rgb = np.array([shade[n] for n in names]).reshape(-1, 3)
     canvas.lines(scene.lines, width=2.6, colours=rgb)
-    edges = [ring_edges(s.outer) for s in scene.surfaces]
+    edges = [ring_sides(s.outer) for s in scene.surfaces]
     if edges:
         own = np.repeat([shade[n] for n in of_surfaces], [len(e) for e in edges], axis=0)
         canvas.lines(np.concatenate(edges), width=1.6, colours=own)
@@ -316,7 +316,7 @@ def draw_solids(canvas: Canvas, scene: Scene) -> list[str]:
             np.stack([near, np.roll(near, -1, axis=0), np.roll(far, -1, axis=0), far], axis=1)
         )
         for end in (near, far):
-            edges.append(np.stack([end, np.roll(end, -1, axis=0)], axis=1))
+            edges.append(ring_sides(end))
     for s in scene.surfaces:
         up = s.plain_axes[2] * s.thickness / 2
         for loop in (s.outer, *s.openings):
@@ -325,7 +325,7 @@ def draw_solids(canvas: Canvas, scene: Scene) -> list[str]:
                 np.stack([low, np.roll(low, -1, axis=0), np.roll(high, -1, axis=0), high], axis=1)
             )
             for end in (low, high):
-                edges.append(np.stack([end, np.roll(end, -1, axis=0)], axis=1))
+                edges.append(ring_sides(end))
         for t in surface_triangles(s):
             corner = t[[0, 1, 2, 2]]
             panes["surface"] += [(corner - up)[None], (corner + up)[None]]

@@ -14,8 +14,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ...model import Model, Surface
-from ...model.geometry.triangles import ring_edges, surface_triangles
-from ...model.geometry.vectors import Array, local_axes
+from ...model.geometry.triangles import surface_triangles
+from ...model.geometry.vectors import Array, local_axes, ring_sides
 from ...review import Review
 from ..quantities import UnitSet
 from ..session.state import DeskState
@@ -177,5 +177,5 @@ def draw_surfaces(canvas: Canvas, scene: Scene) -> None:
         points = np.concatenate(cut).reshape(-1, 3)
         canvas.faces(points, np.arange(len(points)).reshape(-1, 3), EDGE, 0.13)
         canvas.lines(
-            np.concatenate([ring_edges(r) for s in scene.surfaces for r in (s.outer, *s.openings)]), PALE, 1.0
+            np.concatenate([ring_sides(r) for s in scene.surfaces for r in (s.outer, *s.openings)]), PALE, 1.0
         )

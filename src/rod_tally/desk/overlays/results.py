@@ -12,7 +12,7 @@ from ...analysis.frame.shape import free_shapes
 from ...analysis.results.results import COMPONENTS, Results
 from ...compare.members import source_lines
 from ...model import Surface
-from ...model.geometry.vectors import Array
+from ...model.geometry.vectors import Array, ring_sides
 from ..quantities import FORCE_KIND
 from ..session.state import VALUES
 from ..theme import GRAPHITE, INK, KINDS, OCHRE, PINE, RUST
@@ -297,7 +297,7 @@ def _held_by(scene: Scene, r: Results) -> set[str]:
 def _outline(s: Surface) -> Array:
     """Edges (k, 2, 3) of a surface and its openings."""
     rings = [s.outer, *s.openings]
-    return np.concatenate([np.stack([r, np.roll(r, -1, axis=0)], axis=1) for r in rings])
+    return np.concatenate([ring_sides(r) for r in rings])
 
 
 @overlay("change", "Change", base="pale")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...model.geometry.vectors import Array
+from ...model.geometry.vectors import Array, ring_sides
 
 
 def ring(radius: float, parts: int = 16) -> Array:
@@ -16,12 +16,12 @@ def ring(radius: float, parts: int = 16) -> Array:
 
 def diamond(radius: float) -> Array:
     p = np.array([[radius, 0, 0], [0, radius, 0], [-radius, 0, 0], [0, -radius, 0]], float)
-    return np.stack([p, np.roll(p, -1, axis=0)], axis=1)
+    return ring_sides(p)
 
 
 def square(radius: float) -> Array:
     p = np.array([[1, 1, 0], [-1, 1, 0], [-1, -1, 0], [1, -1, 0]], float) * radius
-    return np.stack([p, np.roll(p, -1, axis=0)], axis=1)
+    return ring_sides(p)
 
 
 def arrow(vector: Array, size: float) -> Array:

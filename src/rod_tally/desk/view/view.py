@@ -13,7 +13,7 @@ from PyQt6.QtCore import QElapsedTimer, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QOffscreenSurface, QOpenGLContext
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
-from ...model.geometry.vectors import Array
+from ...model.geometry.vectors import Array, ring_sides
 from ..overlays.registry import Scene, Sizes, draw_members, draw_surfaces, overlays
 from ..quantities import METRIC, UnitSet
 from ..session.state import VALUES, DeskState
@@ -268,7 +268,7 @@ class View(QWidget):
             elif kind == "surface" and ident in model.surfaces:
                 s = model.surfaces[ident]
                 for loop in (s.outer, *s.openings):
-                    self.canvas.lines(np.stack([loop, np.roll(loop, -1, axis=0)], axis=1), PINE, width * 0.6)
+                    self.canvas.lines(ring_sides(loop), PINE, width * 0.6)
         finding = self.state.finding
         if finding is not None and finding.at is not None:
             self.canvas.symbols(np.array(finding.at)[None], ring(14), INK, 2.0)

@@ -17,14 +17,13 @@ from shapely.geometry import LineString, Point, Polygon
 from ...model import Model, Surface
 from ...model.entities.surface import sound
 from ...model.geometry.directions import main_angles
-from ...model.geometry.vectors import Array
+from ...model.geometry.vectors import Array, like, ring_sides
 from .edge_rows import EdgeRows
 from .panel import FREE_EDGE, Panel, ring_edges
 from .spread import Way, known_spread
 
 GRID = 1e-6  # m; lines nearer than this are one
 REACH = 0.3  # m; a beam that stops this near to the next line is taken on to it, so that panels close
-NOWHERE = np.zeros((0, 2))
 SMALL = 1e-4  # m2; what is left between nearly equal lines
 
 
@@ -113,18 +112,18 @@ def floor_of(
     slabs cut before; a building has many of one shape, which share their panels. `lines`: axes (2, 3) of
     members, where they are known."""
     axes = _along_outline(surface)
-    carriers, shapes = _carriers(model, surface, held, lines)
+    joined = _joined(model, surface, held, lines)
     # all points at once, and again apart: most of a slab's time would go into single ones
-    loops = [surface.outer, *surface.openings, *shapes]
+    loops = [surface.outer, *surface.openings, *(points for _, _, points in joined)]
     ends = list(accumulate(len(p) for p in loops))
     apart = [slice(i, j) for i, j in zip([0, *ends], ends)]
     flat = (np.concatenate(loops) - surface.outer[0]) @ axes[:2].T
     parts = [flat[k] for k in apart]
     count = 1 + len(surface.openings)
-    for carrier, line in zip(carriers, parts[count:]):
-        carrier.line = line
-        if carrier.kind == "wall":
-            carrier.length = float(np.linalg.norm(line[1] - line[0]))
+    carriers = [
+        Carrier(kind, ident, line, math.dist(*points) if len(points) == 2 else 0.0)
+        for (kind, ident, points), line in zip(joined, parts[count:])
+    ]
     way: Way = "one-way" if surface.way == "one-way" else "two-way"
     span = None
     if surface.span is not None:
@@ -133,48 +132,52 @@ def floor_of(
     if known is None:
         outline = sound(Polygon(parts[0], parts[1:count]))
         return cut(surface.id, surface.outer[0], axes, outline, carriers, way, span)
-    near = np.round(flat, NEAR) + 0.0
+    near = like(flat, NEAR)
     keys = [near[k].tobytes() for k in apart]
     marks = [(c.kind, k, round(c.length, NEAR)) for c, k in zip(carriers, keys[count:])]
     # by place, not by the order of the file
     order = sorted(range(len(carriers)), key=lambda k: marks[k])
     carriers = [carriers[k] for k in order]
     key = (*keys[:count], *(marks[k] for k in order), way, None if span is None else places(span))
-    like = known.get(key)
-    if like is None:
+    first = known.get(key)
+    if first is None:
         outline = sound(Polygon(parts[0], parts[1:count]))
-        like = known[key] = cut(surface.id, surface.outer[0], axes, outline, carriers, way, span)
-        return like
+        first = known[key] = cut(surface.id, surface.outer[0], axes, outline, carriers, way, span)
+        return first
     return Floor(
-        surface.id, surface.outer[0], axes, like.outline, carriers, like.panels, way, span, like._unit, like
+        surface.id,
+        surface.outer[0],
+        axes,
+        first.outline,
+        carriers,
+        first.panels,
+        way,
+        span,
+        first._unit,
+        first,
     )
 
 
-def _carriers(
+def _joined(
     model: Model, surface: Surface, held: set[str], lines: Mapping[str, Array] | None
-) -> tuple[list[Carrier], list[Array]]:
-    """What is joined to a slab and can carry it, each once, with its points (2, 3) or (1, 3) in space;
-    lengths of members."""
-    carriers: list[Carrier] = []
-    points: list[Array] = []
+) -> list[tuple[str, str, Array]]:
+    """What is joined to a slab and can carry it, each once: kind, id, and its points (2, 3) or (1, 3) in
+    space."""
+    out: list[tuple[str, str, Array]] = []
     seen = set()
     for joint in surface.joints:
         if joint.kind == "member" and joint.other in model.members and joint.other not in seen:
             seen.add(joint.other)
             line = model.line(model.members[joint.other]) if lines is None else lines[joint.other]
-            x, y, z = (line[1] - line[0]).tolist()
-            carriers.append(Carrier("member", joint.other, NOWHERE, math.sqrt(x * x + y * y + z * z)))
-            points.append(line)
+            out.append(("member", joint.other, line))
         elif joint.kind == "surface" and len(joint.line) == 2:
             wall = model.surfaces.get(joint.other)
             if wall is not None and wall.upright and stands_below(wall.outer, joint.line):
-                carriers.append(Carrier("wall", wall.id, NOWHERE))
-                points.append(joint.line)
+                out.append(("wall", wall.id, joint.line))
         elif joint.kind == "end" and joint.node in held and joint.node not in seen:
             seen.add(joint.node)
-            carriers.append(Carrier("column", joint.node, NOWHERE))
-            points.append(joint.line[:1])
-    return carriers, points
+            out.append(("column", joint.node, joint.line[:1]))
+    return out
 
 
 def _along_outline(surface: Surface) -> Array:
@@ -191,7 +194,7 @@ def _along_outline(surface: Surface) -> Array:
             along += length
     if 2 * along >= whole:
         return plain
-    angle = main_angles(np.stack([ring, np.concatenate([ring[1:], ring[:1]])], axis=1))[0]
+    angle = main_angles(ring_sides(ring))[0]
     angle = (angle + np.pi / 4) % (np.pi / 2) - np.pi / 4
     c, s = np.cos(angle), np.sin(angle)
     return np.array([c * plain[0] + s * plain[1], c * plain[1] - s * plain[0], plain[2]])
@@ -199,7 +202,7 @@ def _along_outline(surface: Surface) -> Array:
 
 def places(points: Array) -> bytes:
     """Points as a key that like ones have in common."""
-    return (np.round(points, NEAR) + 0.0).tobytes()
+    return like(points, NEAR).tobytes()
 
 
 def stands_below(part: Array, at: Array) -> bool:

@@ -9,7 +9,7 @@ from shapely.geometry import LineString
 
 from ..entities.surface import SurfaceJoint
 from .panels import ALONG, SHORTEST, Panels, longest, meeting_pairs
-from .vectors import Array
+from .vectors import Array, like
 
 WIDER = 1e-4  # m; by which outlines are widened to see what touches them
 ROUNDING = 1e-7  # m
@@ -110,7 +110,7 @@ def side_by_side(
     if height > (a.thickness + b.thickness) / 2 + snap:
         return
     ring, other = a.flat(a.outer), a.flat(b.outer)
-    key = ((np.round(ring, 9) + 0.0).tobytes(), (np.round(other, 9) + 0.0).tobytes())
+    key = (like(ring).tobytes(), like(other).tobytes())
     if key not in known:
         known[key] = shared_edges(ring, other, snap)
     for shared in known[key]:

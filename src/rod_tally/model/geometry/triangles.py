@@ -9,10 +9,9 @@ import shapely
 from shapely.geometry import Polygon
 
 from ..entities.surface import Surface, sound
-from .vectors import Array
+from .vectors import Array, like
 
 CACHED = 100_000  # outlines whose triangles are kept
-LIKE = 9  # decimals of a metre to which like outlines agree
 FINE = 1e-4  # m; to which an outline is rounded where it cannot be cut as it is
 
 
@@ -46,7 +45,7 @@ def surface_triangles(surface: Surface) -> Array:
 def _in_space(rings: tuple[bytes, ...], across: bytes) -> Array:
     axes = np.frombuffer(across).reshape(2, 3)
     loops = [np.frombuffer(r).reshape(-1, 3) for r in rings]
-    flat = [np.round((loop - loops[0][0]) @ axes.T, LIKE) + 0.0 for loop in loops]
+    flat = [like((loop - loops[0][0]) @ axes.T) for loop in loops]
     out = loops[0][0] + _in_plane(tuple(loop.tobytes() for loop in flat)) @ axes
     out.flags.writeable = False
     return out
@@ -57,11 +56,6 @@ def _in_plane(rings: tuple[bytes, ...]) -> Array:
     """By the shape alone: a building has many slabs of one shape."""
     outer, *openings = (np.frombuffer(r).reshape(-1, 2) for r in rings)
     return triangles_of(Polygon(outer, openings))
-
-
-def ring_edges(ring: Array) -> Array:
-    """The edges (n, 2, k) of a closed ring of corners (n, k)."""
-    return np.stack([ring, np.concatenate([ring[1:], ring[:1]])], axis=1)
 
 
 def _rounded(pane: Polygon) -> Polygon:

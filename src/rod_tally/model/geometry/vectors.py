@@ -185,3 +185,14 @@ def sagitta(path: Array) -> float:
         half = min(max(lu, lw) / 2, radius)
         worst = max(worst, radius - math.sqrt(radius * radius - half * half))
     return worst
+
+
+def like(points: Array, decimals: int = 9) -> Array:
+    """Points rounded so that those of like shapes have the same bytes: to so many decimals, and without negative
+    zeros."""
+    return np.asarray(np.round(points, decimals) + 0.0)
+
+
+def ring_sides(ring: Array) -> Array:
+    """The sides (n, 2, k) of a closed ring of corners (n, k)."""
+    return np.stack([ring, np.concatenate([ring[1:], ring[:1]])], axis=1)

@@ -10,12 +10,11 @@ from shapely.geometry import MultiPoint, Polygon
 from ...intake.source import Prism, Sheet, SourceModel, SourceSurface, Vector
 from ...model import LogEntry, Model, Skipped
 from ...model.entities.surface import Surface, across, normal_of
-from ...model.geometry.vectors import Array
+from ...model.geometry.vectors import Array, like
 from .strips import middle_line
 
 RECTANGULAR = 0.97  # share of its smallest rectangle that a wall's footprint fills when it is a straight wall
 LAYERS = 0.001  # m; how far a body's thickness may differ from that of its layers
-LIKE = 9  # decimals of a metre to which footprints of one shape agree
 SMALLEST = 1e-3  # m2; openings smaller than this are left out
 
 
@@ -64,7 +63,7 @@ def mid_surfaces(s: SourceSurface, origin: Array) -> list[Surface]:
     height = abs(float(vector @ n))
     u, v = across(n)
     plane = np.array([u, v])
-    ring = np.round((base - base[0]) @ plane.T, LIKE) + 0.0
+    ring = like((base - base[0]) @ plane.T)
     narrow, middle, filled = _rectangle(ring.tobytes())
     guess = ""
     if s.how == "measured":
