@@ -154,3 +154,10 @@ def test_lines_are_short_but_for_messages_and_tables_of_numbers() -> None:
         lines = [line for part in (*docs, *comments) for line in part.rstrip("\n").split("\n")]
         long += [(path.name, line) for line in lines if len(line) > LONGEST]
     assert long == []
+
+
+def test_the_window_stands_before_the_slow_parts_of_scipy_are_loaded() -> None:
+    code = "import sys, rod_tally.desk.window; print([n for n in sys.argv[1:] if n in sys.modules])"
+    slow = ["scipy.spatial", "scipy.optimize", "scipy.integrate", "pyvista"]
+    done = subprocess.run([sys.executable, "-c", code, *slow], capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "[]"

@@ -105,7 +105,7 @@ def readiness(revision: Revision) -> tuple[str, str]:
     if blocking:
         old = "" if not revision.stale else ", results are old" if review.has_run else ", not run yet"
         return f"■ {blocking} open: not ready for design{old}", RUST
-    if revision.unchecked:
+    if revision.being_checked:
         return "▲ being checked", OCHRE
     if not review.has_run:
         return "▲ not run yet", OCHRE

@@ -110,7 +110,7 @@ class DetailsPanel(QScrollArea):
             self._text(f"{review.why_old[0].upper()}{review.why_old[1:]}.", RUST if review.has_run else OCHRE)
         if review.waiting:
             self._text(f"Still being worked out: {review.waiting}.", OCHRE)
-        if revision.unchecked:
+        if revision.being_checked:
             self._text("The findings are from before the last correction: it is being checked.", OCHRE)
         for severity in ("blocking", "warning", "note"):
             count = len(revision.open_findings(severity=severity))

@@ -49,7 +49,7 @@ class Checking:
         model, before = review.model.snapshot(), review.checked
         review.model_changed()
         self._unsaved = revision, model
-        revision.stale, revision.unchecked, revision.run_sum = True, True, None
+        revision.stale, revision.being_checked, revision.run_sum = True, True, None
 
         def work(progress: Progress) -> tuple[list[Finding], Checked, bool, list[TallyRow]]:
             # kept first, and before anything that can be cancelled: what was corrected is never in memory
@@ -73,7 +73,7 @@ class Checking:
 
         def done(value: tuple[list[Finding], Checked, bool, list[TallyRow]]) -> None:
             findings, looked, revision.stale, review.tally = value
-            review.checked, revision.unchecked = looked, False
+            review.checked, revision.being_checked = looked, False
             review.keep_distribution(looked.loads)
             review.findings = ranked([*findings, *review.other_findings], session.settings)
             if not revision.run_name:  # a correction before the first run stopped that
@@ -84,7 +84,7 @@ class Checking:
 
         def cancelled() -> None:
             """The correction stays; that it has not been looked at is a finding of its own."""
-            revision.unchecked = False
+            revision.being_checked = False
             kept = [f for f in review.findings if f.code != UNCHECKED.code]
             review.findings = ranked([UNCHECKED, *kept], session.settings)
             review.tally = tally(model)

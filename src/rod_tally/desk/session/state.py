@@ -39,7 +39,7 @@ class Revision:
     answers: list[Answer] = field(default_factory=list)  # of the modellers, to findings
     run_name: str = ""
     run_print: str = ""  # of the run that is on show
-    unchecked: bool = False  # corrected since its findings were made, and its checks are not there yet
+    being_checked: bool = False  # corrected since its findings were made, and its checks are not there yet
     against: Revision | None = None  # a kept run that it is compared with, None for the revision before it
     design: DesignResults | None = None  # utilisations and the like that a table from elsewhere gives
     run_sum: RunSum | None = None  # of cases of kept runs
