@@ -58,7 +58,10 @@ class SourceElement:
 
     `how` says where line and profile were read: extrusion, clipped, disk, axis, curve or measured (from a
     bare mesh). `path` (n, 3): the points of a curved one, whose `line` is the chord from first to last.
-    `ends`: (width, depth) in m at both ends of one that tapers."""
+    `ends`: (width, depth) in m at both ends of one that tapers. `volume` (m3) is that of the body as built, None where
+    it is the profile's along the line. `drawn` and `stated` are profiles beside the one that is taken: measured on the
+    body, and named by the material; "" for none. `told` is what else there is to say of the body;
+    `whole`: id of the element that it is a building element part of."""
 
     id: str
     name: str
@@ -77,6 +80,11 @@ class SourceElement:
     path: Array | None = None
     bearing: bool | None = None
     ends: tuple[Point2, Point2] | None = None
+    volume: float | None = None
+    drawn: str = ""
+    stated: str = ""
+    told: str = ""
+    whole: str = ""
 
 
 @dataclass(slots=True)
@@ -113,7 +121,8 @@ class Sheet:
     """A mid-surface measured on a bare body: outline (n, 3) and openings in one plane, thickness in m.
 
     `misfit`: 1 - volume / (area x thickness). `spread` is (least, most) thickness where the two faces are not
-    parallel or stepped, with the places."""
+    parallel or stepped, with the places. `depth` is how far the body reaches below and above the plane where that is
+    not half the thickness each, such as at ribs; `told` says what the thickness stands for."""
 
     outer: Array
     openings: list[Array]
@@ -122,6 +131,8 @@ class Sheet:
     spread: tuple[float, float] | None = None
     thin_at: Vector | None = None
     thick_at: Vector | None = None
+    depth: tuple[float, float] | None = None
+    told: str = ""
 
 
 @dataclass(slots=True)
@@ -130,7 +141,9 @@ class SourceSurface:
     sheets.
 
     `layers` (m): thickness of its material layers in all, None without; `kind`: what the file calls it
-    (BASESLAB …); `how`: extrusion or measured."""
+    (BASESLAB …); `how`: extrusion or measured. `volume` (m3) is that of the body with its openings cut, None where it is
+    not known; `told`: what the body is made of, where that is more than one solid; `whole`: id of the element that it is
+    a building element part of."""
 
     id: str
     name: str
@@ -146,6 +159,9 @@ class SourceSurface:
     how: str = "extrusion"
     bearing: bool | None = None
     tag: str = ""
+    volume: float | None = None
+    told: str = ""
+    whole: str = ""
 
 
 @dataclass(slots=True)

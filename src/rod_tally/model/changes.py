@@ -89,6 +89,9 @@ OF_PARTS = {
     "read_from": "sections",
     "ends": "sections",
     "moved_by": "geometry",
+    "body_share": "sections",
+    "length_share": "sections",
+    "differs": "sections",
     # surfaces
     "outer": "geometry",
     "openings": "geometry",
@@ -108,6 +111,8 @@ OF_PARTS = {
     "mesh_size": "geometry",
     "diaphragm": "geometry",
     "beds": "geometry",
+    "area_share": "sections",
+    "depth": "geometry",
 }
 
 

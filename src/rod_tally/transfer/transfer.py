@@ -65,6 +65,8 @@ def transfer(source: SourceModel, settings: TransferSettings, progress: Progress
         transfer_surfaces(source, model)
         progress("Joining surfaces", 0.0)
         join_surfaces(model, settings)
+        for s in model.surfaces.values():
+            s.area_share = s.source_area / max(s.area, 1e-12)
         transfer_physical(source, model, settings, progress)
     else:
         transfer_analytical(source, model, settings, progress)

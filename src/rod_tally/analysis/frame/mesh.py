@@ -12,7 +12,7 @@ from ...meshing import Plates
 from ...meshing.mesh_data import WallColumn
 from ...model import Model
 from ...model.geometry.vectors import Array, local_axes
-from .tapers import Tapers, stiffness_values, tapers_of
+from .tapers import STEPS, Tapers, stiffness_values, tapers_of
 
 SHORTEST = 1e-6  # m; joints closer together than this are one place
 SPLINTER = 0.02  # m; nodes of shells nearer than this to another stop of a member hold it there no better
@@ -156,6 +156,11 @@ def mesh(model: Model, members: list[str], shear_flexible: bool = True, plates: 
             axis=1,
         )
         v[tapers.piece, 0] = 1 / (1 / tapers.of_pieces(tapers.steps.ea)).mean(axis=1)
+    # the weight of the bodies; `known` and the steps hold that of the sections
+    share = np.array([1.0 if i in columns else model.members[i].weight_share for i in members])[of]
+    v[:, 7] *= share
+    if tapers is not None:
+        tapers.steps.mass = tapers.steps.mass * np.repeat(share[tapers.piece], STEPS)
     return Mesh(
         node_ids,
         list(members),

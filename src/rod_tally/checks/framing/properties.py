@@ -151,8 +151,22 @@ def find_shear_centres(s: Subject) -> Iterator[Finding]:
 
 @check("section.differs")
 def find_other_sections(s: Subject) -> Iterator[Finding]:
-    """Profiles named after a rolled section whose area or second moments are not that section's, by more than
-    3 %."""
+    """Bodies that differ from their profile or plate, by what is said of them alike; and profiles named after a rolled
+    section whose area or second moments are not that section's, by more than 3 %."""
+    told: dict[str, list[str]] = {}
+    for part in s.model.parts():
+        if part.differs and part.as_drawn:
+            told.setdefault(part.differs, []).append(part.id)
+    for words, ids in sorted(told.items()):
+        many = f" (and {len(ids) - 1} alike)" if len(ids) > 1 else ""
+        yield Finding(
+            "section.differs",
+            "warning",
+            f"The {s.name(ids[0])}{many}: {words}.",
+            tuple(ids),
+            s.middle(ids[0]),
+            ("Map the profile to a known one", "Accept, because…"),
+        )
     for name, ids in sorted(_by(s, "section").items()):
         section = s.model.sections.get(name)
         known = catalogue_name(section.name) if section is not None and section.usable else None

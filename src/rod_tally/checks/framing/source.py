@@ -40,7 +40,7 @@ def find_unread(s: Subject) -> Iterator[Finding]:
         if skipped.cls in NEEDED and not skipped.by_choice and not skipped.reason.startswith("it is a"):
             yield Finding(
                 "source.unread",
-                "warning",
+                "blocking" if skipped.blocking else "warning",
                 _unread_words(skipped),
                 (skipped.id,),
                 None,

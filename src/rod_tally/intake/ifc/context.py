@@ -7,6 +7,7 @@ import math
 from typing import Any
 
 from ...model.entities.grid import GridLine
+from ...model.entities.log import LogEntry
 from ..source import SourceModel
 from .damage import UNREADABLE, for_each
 from .geometry.curves import points_of
@@ -98,6 +99,34 @@ def bearing_flags(file: Any, source: SourceModel) -> dict[int, bool]:
     for_each(file, "IfcRelDefinesByProperties", define, source.log)
     for_each(file, "IfcRelDefinesByType", typed, source.log)
     return by_type | own
+
+
+class Openings:
+    """The openings of every element, with those of the whole that it is a part of."""
+
+    def __init__(self, file: Any, log: list[LogEntry]) -> None:
+        self._own: dict[int, list[Any]] = {}
+        self._whole: dict[int, int] = {}
+        for_each(file, "IfcRelVoidsElement", self._void, log)
+        for_each(file, "IfcRelAggregates", self._gather, log)
+
+    def _void(self, rel: Any) -> None:
+        self._own.setdefault(rel.RelatingBuildingElement.id(), []).append(rel.RelatedOpeningElement)
+
+    def _gather(self, rel: Any) -> None:
+        for part in rel.RelatedObjects or ():
+            self._whole[part.id()] = rel.RelatingObject.id()
+
+    def of(self, element: int) -> list[Any]:
+        """Opening entities of an element, by its entity id."""
+        out: list[Any] = []
+        seen: set[int] = set()
+        at: int | None = element
+        while at is not None and at not in seen:
+            seen.add(at)
+            out += self._own.get(at, ())
+            at = self._whole.get(at)
+        return out
 
 
 def read_links(file: Any, source: SourceModel) -> None:

@@ -12,7 +12,7 @@ from ...model.entities.log import LogEntry
 from ...model.entities.model import Storey
 from ..readers import IntakeError, Progress
 from ..source import SourceModel
-from .context import bearing_flags, read_grids, read_groups, read_links, true_north
+from .context import Openings, bearing_flags, read_grids, read_groups, read_links, true_north
 from .damage import damaged_products, for_each, lost_elements
 from .geometry.placement import PlacementError, Placements
 from .geometry.profiles import Profiles
@@ -75,8 +75,9 @@ def read(path: Path, progress: Progress) -> SourceModel:
     materials = Materials(file, units, source.log)
     storeys = _storeys(file, source, placements)
     bearing = bearing_flags(file, source)
-    read_physical(file, source, placements, profiles, materials, storeys, bearing, progress)
-    read_surfaces(file, source, placements, profiles, materials, storeys, bearing, progress)
+    openings = Openings(file, source.log)
+    read_physical(file, source, placements, profiles, materials, storeys, bearing, openings, progress)
+    read_surfaces(file, source, placements, profiles, materials, storeys, bearing, openings, progress)
     read_grids(file, source, placements)
     read_groups(file, source)
     source.north = true_north(file)

@@ -21,7 +21,7 @@ class LogEntry:
 @dataclass(slots=True)
 class Skipped:
     """An element of the source that is not in the model, and why; `by_choice`: because the reviewer said
-    so."""
+    so; `blocking`: what the model is meaningless without there."""
 
     cls: str
     id: str
@@ -29,3 +29,4 @@ class Skipped:
     name: str = ""
     ifc_class: str = ""
     by_choice: bool = False
+    blocking: bool = False

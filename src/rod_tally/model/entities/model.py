@@ -163,12 +163,15 @@ class Model:
             section and section.usable and material and material.usable and self.length(member) > 1e-9
         )
 
+    def volume(self, member: Member) -> float:
+        """Volume of the member's body, m3; 0 where its section is not known."""
+        section = self.sections.get(member.section)
+        return section.mean_area * self.length(member) * member.weight_share if section else 0.0
+
     def weight(self, member: Member) -> float:
         """Self-weight, N; 0 where section or density is not known."""
-        section, material = self.sections.get(member.section), self.materials.get(member.material)
-        if not (section and material and material.density):
-            return 0.0
-        return section.mean_area * self.length(member) * material.density * GRAVITY
+        material = self.materials.get(member.material)
+        return self.volume(member) * (material.density or 0.0) * GRAVITY if material else 0.0
 
     def surface_weight(self, surface: Surface) -> float:
         """Self-weight of a surface, N; 0 where the density is not known."""

@@ -242,7 +242,11 @@ class Member:
     of, "" for a whole one; `bearing`: the source's load-bearing flag, None where it has none. `read_from`:
     how its body was read where that was not plain (measured, clipped); `ends`: (width, depth) in m at both
     ends of a body that tapers. `moved_by` (2, 3): how far corrections moved the ends from where transfer left
-    them, None: they did not."""
+    them, None: they did not.
+
+    Its weight is that of the source's body: `body_share` is the body's volume over that of the source's section along the
+    source's axis, `length_share` the length of that axis over the one that transfer left. `differs` says how body and
+    section differ, "" where they do not."""
 
     id: str
     name: str
@@ -268,6 +272,20 @@ class Member:
     read_from: str = ""
     ends: tuple[tuple[float, float], tuple[float, float]] | None = None
     moved_by: Array | None = None
+    body_share: float = 1.0
+    length_share: float = 1.0
+    differs: str = ""
+
+    @property
+    def weight_share(self) -> float:
+        """What its volume is multiplied by for its weight; what the body has more or less than its section counts while
+        it has that section."""
+        return self.length_share * (self.body_share if self.as_drawn else 1.0)
+
+    @property
+    def as_drawn(self) -> bool:
+        """Whether it still has the section that transfer took from the source."""
+        return self.section == self.source_section
 
     @property
     def drawn(self) -> Array | None:

@@ -63,7 +63,11 @@ class Surface:
     handing its loads on by yield lines ("two-way") or "one-way", along `span` (None: each panel's shorter
     way); a wall also as a "column". `diaphragm`: a slab that hands its loads on holds what lies in its plane
     together in plan, as one rigid body. `spread` is (least, most) thickness where it varies, with the places
-    `thin_at`, `thick_at`."""
+    `thin_at`, `thick_at`.
+
+    Its weight is that of the source's body: `body_share` is the body's volume over area and thickness as drawn,
+    `area_share` the drawn area over the one that transfer left. `depth` is how far the body reaches below and above the
+    plane where that is not half the thickness each; `differs` says how body and plate differ, "" where they do not."""
 
     id: str
     name: str
@@ -94,6 +98,26 @@ class Surface:
     mesh_size: float | None = None
     diaphragm: bool = False
     beds: list[Bed] = field(default_factory=list)
+    body_share: float = 1.0
+    area_share: float = 1.0
+    depth: tuple[float, float] | None = None
+    differs: str = ""
+
+    @property
+    def weight_share(self) -> float:
+        """What its volume is multiplied by for its weight; what the body has more or less than a plate counts while it has
+        that plate's thickness."""
+        return self.area_share * (self.body_share if self.as_drawn else 1.0)
+
+    @property
+    def as_drawn(self) -> bool:
+        """Whether it still has the thickness that transfer took from the source."""
+        return self.source_thickness is None or self.thickness == self.source_thickness
+
+    @property
+    def reach(self) -> tuple[float, float]:
+        """How far its body reaches below and above its plane, along its z as it lies by itself, m."""
+        return self.depth or (self.thickness / 2, self.thickness / 2)
 
     @property
     def whole(self) -> str:
@@ -186,7 +210,8 @@ class Surface:
 
     @property
     def volume(self) -> float:
-        return self.area * self.thickness
+        """That of its body, as far as it lies on this surface, m3."""
+        return self.area * self.thickness * self.weight_share
 
     @property
     def source_area(self) -> float:
@@ -197,9 +222,9 @@ class Surface:
 
     @property
     def source_volume(self) -> float:
-        return self.source_area * (
-            self.source_thickness if self.source_thickness is not None else self.thickness
-        )
+        """That of the body as drawn, m3."""
+        thickness = self.source_thickness if self.source_thickness is not None else self.thickness
+        return self.source_area * thickness * self.body_share
 
     @property
     def centroid(self) -> Array:

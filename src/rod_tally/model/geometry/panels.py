@@ -45,8 +45,10 @@ class Panels:
         for s, axes in zip(self.surfaces, self.axes):
             flat = (s.outer - s.outer[0]) @ axes.T
             low, high = flat.min(axis=0), flat.max(axis=0)
+            below, above = s.reach
+            low[2], high[2] = low[2] - below, high[2] + above
             centre.append(s.outer[0] + (low + high) / 2 @ axes)
-            half.append([*(high - low)[:2] / 2, s.thickness / 2])
+            half.append((high - low) / 2)
         n = len(self.surfaces)
         return Bodies(
             np.array(centre).reshape(-1, 3), self.axes, np.array(half).reshape(-1, 3), np.zeros(n, bool)
@@ -94,7 +96,7 @@ def touching_ends(rods: Rods, panels: Panels, distance: float) -> list[Touch]:
     slope = np.einsum("ni,ni->n", x, n)
     height = np.einsum("ni,ni->n", p - panels.origins[k], n)
     crosses = np.abs(slope) > ALONG
-    thickness = np.array([s.thickness for s in panels.surfaces])[k]
+    thickness = np.array([2 * max(s.reach) for s in panels.surfaces])[k]
     # of one that crosses and lies far from the plane the middle lies in the surface, not the end; of those
     # that run along the surface only an end that stops at an edge counts, such as a beam between two walls in
     # line

@@ -133,7 +133,8 @@ def _add(row: TakeoffRow, p: Part, model: Model, source: bool) -> None:
         else:
             length = model.length(p) if p.id in model.members else 0.0
         section = model.sections.get(p.source_section if source else p.section)
-        volume = (section.mean_area if section is not None else 0.0) * length
+        share = p.body_share if source else p.weight_share
+        volume = (section.mean_area if section is not None else 0.0) * length * share
         _sum(row, "length", length, source)
     _sum(row, "volume", volume, source)
     _sum(row, "weight", volume * heavy, source)

@@ -24,6 +24,7 @@ from ..joining.member_surface_joints import (
 )
 from ..joining.nodes import add_joints, add_nodes, log_moves
 from ..joining.snaps import snap_to_building, tie_far_ends
+from .bodies import body_share, settle
 from .materials import material_of
 from .orientation import orient
 from .releases import release_by_rule
@@ -42,7 +43,8 @@ def transfer_physical(
     members: list[Member] = []
     lines: list[Array] = []
     taken: set[str] = set()
-    elements = _with_chords(source.elements, model)
+    settled = [settle(e, model) for e in source.elements]
+    elements, shares = _with_chords(settled, model)
     for e, line, z_axis in zip(elements, *_centre_lines(elements, model, offsets)):
         if line is None:
             model.skipped.append(Skipped(e.cls, e.id, "it has no length", e.name, e.ifc_class))
@@ -63,6 +65,7 @@ def transfer_physical(
         elif e.how == "axis":
             message = f"{e.cls} {e.name or ident}: no body; its axis is taken, local z up"
             model.log.append(LogEntry("guessed", (ident,), message))
+        share, differs = shares[e.id]
         members.append(
             Member(
                 ident,
@@ -78,10 +81,12 @@ def transfer_physical(
                 source_section=e.profile,
                 source_material=e.material,
                 tag=e.tag,
-                element=ident.rsplit("/", 1)[0] if e.how == "chord" else "",
+                element=ident.rsplit("/", 1)[0] if e.how == "chord" else e.whole,
                 bearing=e.bearing,
                 read_from=e.how if e.how in ("measured", "clipped") else "",
                 ends=e.ends,
+                body_share=share,
+                differs=differs,
             )
         )
         lines.append(line)
@@ -117,6 +122,8 @@ def transfer_physical(
     measure_joints(model)
     for m in members:
         m.storey = m.storey or model.storey_of(float(min(model.line(m)[:, 2])))
+    for m, line in zip(members, lines):
+        m.length_share = float(np.linalg.norm(line[1] - line[0])) / max(model.length(m), 1e-9)
     log_moves(model, members)
     progress("Supports and releases", 0.8)
     support_bases(source, model, rods, members, settings)
@@ -124,10 +131,17 @@ def transfer_physical(
     release_by_rule(model, settings.releases)
 
 
-def _with_chords(elements: list[SourceElement], model: Model) -> list[SourceElement]:
-    """Curved elements as their chords, each a member of its own that knows what it is a chord of."""
+def _with_chords(
+    settled: list[tuple[SourceElement, str]], model: Model
+) -> tuple[list[SourceElement], dict[str, tuple[float, str]]]:
+    """Curved elements as their chords, each a member of its own that knows what it is a chord of; and by id what the
+    weight of the section is multiplied by for that of the body, and how the two differ in words."""
     out: list[SourceElement] = []
-    for e in elements:
+    shares: dict[str, tuple[float, str]] = {}
+    for e, words in settled:
+        path = e.line if e.path is None else e.path
+        share, more = body_share(e, model, float(np.linalg.norm(np.diff(path, axis=0), axis=1).sum()))
+        shares[e.id] = share, "; ".join(w for w in (words, more) if w)
         if e.path is None:
             out.append(e)
             continue
@@ -135,6 +149,7 @@ def _with_chords(elements: list[SourceElement], model: Model) -> list[SourceElem
         keep = np.linalg.norm(steps, axis=1) > 1e-6
         lines = [np.array([a, b]) for a, b, good in zip(e.path, e.path[1:], keep) if good]
         for k, line in enumerate(lines, 1):
+            shares[f"{e.id}/{k}"] = share, shares[e.id][1] if k == 1 else ""
             z = e.z_axis
             if abs(float(z @ (line[1] - line[0]))) > 0.9 * float(
                 np.linalg.norm(z) * np.linalg.norm(line[1] - line[0])
@@ -153,7 +168,7 @@ def _with_chords(elements: list[SourceElement], model: Model) -> list[SourceElem
             )
         message = f"{e.cls} {e.name or e.id} is curved: {len(lines)} chords, each at most {sagitta(e.path) * 1000:.1f} mm off it"
         model.log.append(LogEntry("guessed", (e.id,), message))
-    return out
+    return out, shares
 
 
 def _centre_lines(

@@ -5,16 +5,23 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
-from shapely.geometry import MultiPoint, Polygon
+from shapely.geometry import LineString, MultiPoint, Polygon
 
 from ...intake.source import Prism, Sheet, SourceModel, SourceSurface, Vector
 from ...model import LogEntry, Model, Skipped
+from ...model.catalogue.shapes import polygon_moments
 from ...model.entities.surface import Surface, across, normal_of
 from ...model.geometry.vectors import Array, like
+from .footprints import strips_of
 from .strips import middle_line
 
 RECTANGULAR = 0.97  # share of its smallest rectangle that a wall's footprint fills when it is a straight wall
 LAYERS = 0.001  # m; how far a body's thickness may differ from that of its layers
+NEAR = 0.01  # share by which a body's volume may differ from that of its plates before it is said
+UPRIGHT = 0.7  # cosine to vertical above which a wall's extrusion stands
+VARIES = 0.02  # share by which a thickness may differ before it counts as varying
+THICKEST = 1.5  # m; a wall thicker than this is a block
+FLAT = 0.6  # depth of a cross-section over its width above which it is no slab's
 SMALLEST = 1e-3  # m2; openings smaller than this are left out
 
 
@@ -24,19 +31,20 @@ def transfer_surfaces(source: SourceModel, model: Model) -> None:
         try:
             pieces = mid_surfaces(s, model.origin)
         except ValueError as error:
-            model.skipped.append(Skipped(s.cls, s.id, str(error), s.name, s.ifc_class))
+            model.skipped.append(Skipped(s.cls, s.id, str(error), s.name, s.ifc_class, blocking=True))
             continue
         whole = s.id
         while whole in model.surfaces or f"{whole}/1" in model.surfaces:
             whole += "'"
         for k, surface in enumerate(pieces, 1):
             surface.id = whole if len(pieces) == 1 else f"{whole}/{k}"
-            surface.element = "" if len(pieces) == 1 else whole
+            surface.element = s.whole or ("" if len(pieces) == 1 else whole)
             surface.storey = surface.storey or model.storey_of(float(surface.outer[:, 2].min()))
             surface.bearing, surface.tag, surface.source_material = s.bearing, s.tag, s.material
             surface.source_outer, surface.source_thickness = surface.outer.copy(), surface.thickness
             model.surfaces[surface.id] = surface
         first = pieces[0]
+        _weigh(s, pieces)
         if s.layers is not None and abs(s.layers - first.thickness) > LAYERS:
             first.log.append(
                 f"its layers add up to {s.layers * 1000:.0f} mm, its body is {first.thickness * 1000:.0f} mm thick; "
@@ -47,13 +55,31 @@ def transfer_surfaces(source: SourceModel, model: Model) -> None:
                 model.log.append(LogEntry("guessed", (first.id,), f"{s.cls} {s.name or s.id}: {message}"))
 
 
+def _weigh(s: SourceSurface, pieces: list[Surface]) -> None:
+    """Let the pieces of an element weigh what its body does, and say where body and plates differ."""
+    drawn = sum(x.area * x.thickness for x in pieces)
+    first = pieces[0]
+    words = [w for w in (s.told, *(sheet.told for sheet in s.sheets), first.differs) if w]
+    if s.volume is not None and drawn > 0:
+        share = s.volume / drawn
+        for x in pieces:
+            x.body_share = share
+        if abs(share - 1) > NEAR:
+            words.append(
+                f"its body holds {s.volume:.4g} m³, its middle {'planes' if len(pieces) > 1 else 'plane'} by thickness "
+                f"{drawn:.4g} m³ ({share - 1:+.0%}): its weight is the body's, its stiffness that of the thickness"
+            )
+    first.differs = "; ".join(words)
+
+
 def mid_surfaces(s: SourceSurface, origin: Array) -> list[Surface]:
-    """The mid-surfaces of an element: one, or the facets of a curved wall. Raises ValueError for one without
-    area or thickness.
+    """The mid-surfaces of an element: one, or the pieces of a bent, curved or branching wall. Raises ValueError for one
+    without area or thickness, or that is not made of flat pieces.
 
     A prism's extrusion is its thickness when it is shorter than the outline is wide; otherwise the outline is
-    a wall's footprint: a rectangle gives line and thickness, another strip of one thickness is followed along
-    its middle."""
+    a wall's footprint: a rectangle gives line and thickness, a strip of one thickness is followed along
+    its middle, any other is taken apart into strips. The cross-section that a slab is extruded from gives a plate of its
+    weight."""
     if s.sheets:
         return [_of_sheet(s, sheet, origin) for sheet in s.sheets]
     if s.body is None:
@@ -68,26 +94,55 @@ def mid_surfaces(s: SourceSurface, origin: Array) -> list[Surface]:
     guess = ""
     if s.how == "measured":
         guess = "its body is measured: footprint at mid-height"
-    followed = middle_line(Polygon(ring)) if filled < RECTANGULAR else None
-    if height <= (narrow if followed is None else followed[1]):
+    voids = [like((hole - origin - base[0]) @ plane.T) for hole in s.body.voids]
+    simple = filled >= RECTANGULAR and not voids
+    followed = middle_line(Polygon(ring)) if filled < RECTANGULAR and not voids else None
+    standing = s.cls == "wall" and abs(float(vector[2])) > UPRIGHT * float(np.linalg.norm(vector))
+    strips = None
+    if not simple and followed is None and s.cls == "wall":
+        strips = strips_of(Polygon(ring, voids))
+    thick = narrow if followed is None else followed[1]
+    if strips is not None and max(x.thickness for x in strips) < height:
+        out = []
+        for x in strips:
+            a, b = base[0] + x.line @ plane
+            piece = _new(s, np.array([a, b, b + vector, a + vector]), x.thickness, "")
+            if abs(x.ends[1] - x.ends[0]) > max(VARIES * x.thickness, LAYERS):
+                places = [(float(p[0]), float(p[1]), float(p[2])) for p in (a + vector / 2, b + vector / 2)]
+                thin = int(x.ends[1] < x.ends[0])
+                piece.spread = (x.ends[thin], x.ends[1 - thin])
+                piece.thin_at, piece.thick_at = places[thin], places[1 - thin]
+            out.append(piece)
+        aside = max(x.moved for x in strips)
+        out[0].guess = f"its footprint is taken apart into {len(strips)} strips by their middle lines" + (
+            f"; thicker pieces lie in the plane of the wall they are part of, up to {aside * 1000:.0f} mm beside their own "
+            "middle"
+            if aside > LAYERS
+            else ""
+        )
+    elif height <= thick and not (standing and min(height, thick) > THICKEST):
         out = [_new(s, base + vector / 2, height, guess)]
-        out[0].openings = [ring - origin + vector / 2 for ring in s.body.voids]
-    else:
-        if filled < RECTANGULAR:
-            if followed is not None:
-                middle, narrow, error, chords = followed
-                if len(middle) > 2:
-                    how = f"chords up to {error * 1000:.0f} mm off the curve" if chords else "bent"
-                    guess = f"its footprint is no rectangle; {len(middle) - 1} flat pieces follow its middle ({how})"
-            else:
-                guess = (
-                    f"its footprint is no rectangle (filled to {filled:.0%}); taken as straight and "
-                    f"{narrow * 1000:.0f} mm thick"
-                )
+        out[0].openings = [hole - origin + vector / 2 for hole in s.body.voids]
+    elif simple or followed is not None:
+        if followed is not None:
+            middle, thick, error, chords = followed
+            if len(middle) > 2:
+                how = f"chords up to {error * 1000:.0f} mm off the curve" if chords else "bent"
+                guess = f"its footprint is no rectangle; {len(middle) - 1} flat pieces follow its middle ({how})"
+        if standing and thick > THICKEST:
+            raise ValueError(
+                f"its body is a block {thick:.2f} m thick and {height:.2f} m high, which no middle plane stands for"
+            )
         foot = base[0] + middle @ plane
         out = [
-            _new(s, np.array([a, b, b + vector, a + vector]), narrow, guess) for a, b in zip(foot, foot[1:])
+            _new(s, np.array([a, b, b + vector, a + vector]), thick, guess) for a, b in zip(foot, foot[1:])
         ]
+    elif standing:
+        raise ValueError(
+            f"its footprint ({Polygon(ring, voids).area:.3g} m²) cannot be taken apart into strips of one thickness each"
+        )
+    else:
+        out = [_plate(s, base, vector, voids, plane)]
     for prism in s.openings:
         outside = 0
         for piece in out:
@@ -107,6 +162,47 @@ def _new(s: SourceSurface, outer: Array, thickness: float, guess: str) -> Surfac
     return Surface(s.id, s.name, s.cls, s.storey, outer, [], thickness, s.material, guess)
 
 
+def _plate(s: SourceSurface, base: Array, vector: Array, voids: list[Array], plane: Array) -> Surface:
+    """The plate that weighs as much as a cross-section extruded along a slab: ribbed, hollow, stepped."""
+    n = np.cross(plane[0], plane[1])
+    level = np.cross(n, (0.0, 0.0, 1.0))
+    if np.linalg.norm(level) < 1e-6:
+        raise ValueError("its outline cannot be taken apart into flat pieces")
+    level = level / np.linalg.norm(level)
+    up = np.cross(level, n)
+    up = up if up[2] > 0 else -up
+    turn = np.array([level, up]) @ plane.T
+    outer = (base - base[0]) @ plane.T @ turn.T
+    section = Polygon(outer, [hole @ turn.T for hole in voids])
+    (x0, z0, x1, z1), middle = section.bounds, section.centroid
+    width = x1 - x0
+    if z1 - z0 > FLAT * width:
+        raise ValueError(
+            f"its cross-section, {width:.2f} m wide and {z1 - z0:.2f} m deep, is no plate and cannot be taken apart into flat "
+            "pieces"
+        )
+    thickness = section.area / width
+    at = base[0] + middle.y * up
+    a, b = at + x0 * level, at + x1 * level
+    out = _new(s, np.array([a, b, b + vector, a + vector]), thickness, "its body is an extruded cross-section")
+    rings = [section.exterior, *section.interiors]
+    inertia = [polygon_moments([(p[0] - middle.x, p[1] - middle.y) for p in r.coords[:-1]])[3] for r in rings]
+    along = (inertia[0] - sum(inertia[1:])) / width
+    thin = min(
+        section.intersection(LineString([(x, z0 - 1), (x, z1 + 1)])).length
+        for x in np.linspace(x0, x1, 43)[1:-1]
+    )
+    own = float(out.plain_axes[2] @ up) > 0
+    below, above = middle.y - z0, z1 - middle.y
+    out.depth = (below, above) if own else (above, below)
+    out.differs = (
+        f"its body is a cross-section {width:.2f} m wide and {z1 - z0:.2f} m deep, not a flat plate: one of "
+        f"{thickness * 1000:.0f} mm of the same weight stands for it, with a second moment of {thickness**3 / 12:.3g} m4 a "
+        f"metre; the body has {along:.3g} along and about {thin**3 / 12:.3g} across"
+    )
+    return out
+
+
 def _of_sheet(s: SourceSurface, sheet: Sheet, origin: Array) -> Surface:
     guess = f"mid-surface measured on its body, misfit {abs(sheet.misfit):.1%}"
     out = _new(s, sheet.outer - origin, sheet.thickness, guess)
@@ -114,6 +210,9 @@ def _of_sheet(s: SourceSurface, sheet: Sheet, origin: Array) -> Surface:
     if sheet.spread is not None and sheet.thin_at is not None and sheet.thick_at is not None:
         out.spread = sheet.spread
         out.thin_at, out.thick_at = _local(sheet.thin_at, origin), _local(sheet.thick_at, origin)
+    if sheet.depth is not None:
+        n = normal_of(sheet.outer)
+        out.depth = sheet.depth if float(out.plain_axes[2] @ n) > 0 else sheet.depth[::-1]
     return out
 
 

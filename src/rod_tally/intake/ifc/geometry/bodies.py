@@ -8,14 +8,15 @@ from typing import Any
 
 import numpy as np
 
-from ....model.geometry.vectors import Array, default_z
+from ....model.geometry.vectors import Array, default_z, local_axes
 from ...source import SourceProfile
 from . import solids
 from .curves import ARC_STEP, CurveError, points_of
-from .placement import Placements, Rigid, compose, matrix, rigid
+from .items import BodyError, representation, solids_of
+from .placement import Placements, Rigid, compose, matrix
 from .profiles import Profiles, one_shape
 
-SOLIDS = (
+BARE = (
     "IfcFacetedBrep",
     "IfcAdvancedBrep",
     "IfcTriangulatedFaceSet",
@@ -23,14 +24,15 @@ SOLIDS = (
     "IfcShellBasedSurfaceModel",
     "IfcFaceBasedSurfaceModel",
     "IfcFacetedBrepWithVoids",
-    "IfcBooleanResult",
-    "IfcBooleanClippingResult",
-    "IfcCsgSolid",
+    "IfcAdvancedBrepWithVoids",
+    "IfcBlock",
+    "IfcRectangularPyramid",
+    "IfcRightCircularCone",
+    "IfcRightCircularCylinder",
+    "IfcSphere",
 )
-
-
-class BodyError(ValueError):
-    """A body no straight member can be read from; the message says why."""
+NEAR = 0.02  # share of its size by which a measured section may differ from the one that is stated
+ASKEW = 0.999  # cosine of an extrusion to its profile's normal below which it is no longer straight
 
 
 @dataclass(slots=True)
@@ -39,7 +41,8 @@ class Body:
     known.
 
     `path` (n, 3) are the points of a curved one, whose line is the chord. `ends`: width and depth at both
-    ends of a tapered one."""
+    ends of a tapered one. `drawn` is the key of the profile that the body as built has, where it was looked at, and
+    `volume` (m3) that body's; `told`: what it is made of, where that is more than one solid."""
 
     line: Array
     y_axis: Array
@@ -50,19 +53,9 @@ class Body:
     length: float = 0.0
     path: Array | None = None
     ends: solids.Ends | None = None
-
-
-def representation(element: Any, identifier: str) -> list[Any]:
-    """Items of the element's representation of that identifier ([] for none)."""
-    shape = element.get_argument(6)  # Representation of an IfcProduct
-    if shape is None:
-        return []
-    items: list[Any] = []
-    for rep in shape.get_argument(2):  # Representations
-        name = rep.get_argument(1)  # RepresentationIdentifier
-        if name == identifier or (identifier == "Body" and name in (None, "", "Facetation")):
-            items.extend(rep.get_argument(3))  # Items
-    return items
+    drawn: str = ""
+    volume: float | None = None
+    told: str = ""
 
 
 class Bodies:
@@ -71,30 +64,36 @@ class Bodies:
     def __init__(self, placements: Placements, profiles: Profiles, angle: float) -> None:
         self.placements, self.profiles, self.angle = placements, profiles, angle
 
-    def read(self, element: Any, world: Rigid) -> Body:
-        """Raises BodyError (or a curve's or placement's own error) when no straight member can be read."""
-        items = representation(element, "Body")
+    def read(self, element: Any, world: Rigid, opened: bool = False) -> Body:
+        """The body of an element; `opened`: openings are cut out of it. Raises BodyError (or a curve's or
+        placement's own error) when no straight member can be read."""
+        found = solids_of(element, world, self.placements)
         best: Body | None = None
         reason = ""
-        measured = False
-        for item in items:
+        plain = len(found) == 1 and not (found[0].cut or found[0].scaled or opened)
+        bare = not plain and len(found) > 1
+        for solid in found:
             try:
-                found, clipped = self._item(item, world, 0)
+                body, straight = self._solid(solid.item, solid.world)
             except (BodyError, CurveError) as error:
                 reason = str(error)
                 continue
-            if found is None or clipped:
-                measured = True
-            if found is not None and (best is None or _reach(found) > _reach(best)):
-                best = found
-        if best is not None and not measured and self._lengthwise(best):
+            plain &= body is not None and straight
+            bare |= body is None or solid.cut or not straight
+            if body is not None and not solid.scaled and (best is None or _reach(body) > _reach(best)):
+                best = body
+            bare |= solid.scaled
+        if best is not None and plain and self._lengthwise(best):
             return best
-        if measured or best is not None:
-            return self._measured(element, best)
+        if bare or best is not None:
+            out = self._measured(element, best, len(found))
+            if len(found) > 1 and best is not None and best.path is not None:
+                out.told = f"it is made of {len(found)} solids, of which the curved one gives its line"
+            return out
         axis = representation(element, "Axis")
         if axis:
             return self._axis(axis[0], world)
-        if not items:
+        if not found:
             reason = "it has no body and no axis"
         raise BodyError(reason or "its body cannot be read")
 
@@ -107,34 +106,31 @@ class Bodies:
             raise BodyError(f"it has no length ({length * 1000:.3g} mm)")
         return self.profiles.span(body.profile) < 2 * length
 
-    def _item(self, item: Any, world: Rigid, depth: int) -> tuple[Body | None, bool]:
-        """The extrusion in an item and whether something is cut off it; (None, _) for a bare solid."""
-        if depth > 12:
-            raise BodyError("its body refers back to itself")
+    def _solid(self, item: Any, world: Rigid) -> tuple[Body | None, bool]:
+        """The line and profile of one solid (None for a bare one), and whether the profile stands square to
+        the line."""
         kind = item.is_a()
         if kind == "IfcExtrudedAreaSolid":
-            return self._extrusion(item, world), False
+            return self._extrusion(item, world), self._square(item)
         if kind == "IfcExtrudedAreaSolidTapered":
-            return self._tapered(item, world), False
-        if item.is_a("IfcMappedItem"):
-            source = item.MappingSource
-            operator = self.placements.operator(item.MappingTarget)
-            m = compose(compose(world, rigid(operator)), self.placements.rigid_axis(source.MappingOrigin))
-            for inner in source.MappedRepresentation.Items:
-                return self._item(inner, m, depth + 1)
-            raise BodyError("its mapped body is empty")
-        if item.is_a("IfcBooleanResult"):
-            found, _ = self._item(item.FirstOperand, world, depth + 1)
-            return found, True
+            return self._tapered(item, world), self._square(item)
         if item.is_a("IfcSweptDiskSolid"):
-            return self._disk(item, world), False
+            return self._disk(item, world), True
         if item.is_a("IfcRevolvedAreaSolid"):
-            return self._revolved(item, world), False
+            return self._revolved(item, world), True
         if item.is_a("IfcFixedReferenceSweptAreaSolid") or item.is_a("IfcSurfaceCurveSweptAreaSolid"):
-            return self._swept(item, world), False
-        if item.is_a() in SOLIDS:
+            return self._swept(item, world), True
+        if kind in BARE:
             return None, True
-        raise BodyError(f"a body of kind {item.is_a()} is not read as a straight member")
+        raise BodyError(f"a body of kind {kind} is not read as a straight member")
+
+    def _square(self, item: Any) -> bool:
+        """Whether an extrusion goes straight up from its profile, not askew."""
+        along = self.placements.ratios(item.get_argument(2))
+        if along is None:
+            return True
+        x, y, z = along
+        return abs(z) > ASKEW * math.sqrt(x * x + y * y + z * z)
 
     def _extrusion(self, item: Any, world: Rigid) -> Body:
         get = item.get_argument
@@ -276,46 +272,85 @@ class Bodies:
     def _axis(self, item: Any, world: Rigid) -> Body:
         return self._along(points_of(item, self.placements, self.angle), world, "", "axis")
 
-    def _measured(self, element: Any, known: Body | None) -> Body:
+    def _measured(self, element: Any, known: Body | None, count: int) -> Body:
         """From the body as built: along the known extrusion when there is one, else along its own long
         direction."""
-        vertices, faces = solids.triangles(element)
+        body = solids.triangles(element)
+        told = f"it is made of {count} solids" if count > 1 else ""
+        if known is not None and known.path is not None:
+            return replace(known, volume=body.volume, told=told)
         if known is not None and self._lengthwise(known):
-            line, misfit = solids.along(known.line, vertices)
-            ends = self._taper(known, line, vertices, faces)
-            return Body(line, known.y_axis, known.z_axis, known.profile, "clipped", misfit, ends=ends)
-        found = solids.measure(vertices, faces)
-        profile = SourceProfile(
-            f"measured {found.width * 1000:.0f}x{found.depth * 1000:.0f}",
-            "arbitrary",
-            outer=found.outer,
-            voids=found.voids,
-        )
-        key, n = profile.name, 2
-        while key in self.profiles.found and self.profiles.found[key].outer != profile.outer:
-            key, n = f"{profile.name} ({n})", n + 1
-        profile.name = key
+            line, misfit = solids.along(known.line, body)
+            axes = _axes_of(known, line)
+            own = (body.vertices - line[0])[body.faces] @ axes.T
+            length = _length(line)
+            drawn, ends = "", known.ends
+            try:
+                profile, y, z = solids.section_at(own, 0.0, length, body.solid)
+                drawn = self._keep(profile)
+                if ends is None:
+                    ends = solids.ends_of(own, 0.0, length, body.solid)
+                if self._elsewhere(known, profile, y, z):
+                    # more than the extrusion alone: the line runs through the middle of all of it
+                    line = line + axes[1] * y + axes[2] * z
+                    return Body(
+                        line, axes[1], axes[2], drawn, "measured", misfit,
+                        ends=ends, drawn=drawn, volume=body.volume, told=told,
+                    )  # fmt: skip
+            except solids.SolidError:
+                pass  # a body that is not closed keeps what its extrusion says
+            return Body(
+                line, known.y_axis, known.z_axis, known.profile, "clipped", misfit,
+                ends=ends, drawn=drawn, volume=body.volume, told=told,
+            )  # fmt: skip
+        found = solids.measure(body)
+        key = self._keep(found.profile)
         return Body(
-            found.line,
-            found.y_axis,
-            found.z_axis,
-            self.profiles.add(profile),
-            "measured",
-            found.misfit,
-            ends=found.ends,
-        )
+            found.line, found.y_axis, found.z_axis, key, "measured", found.misfit,
+            ends=found.ends, drawn=key, volume=body.volume, told=told,
+        )  # fmt: skip
 
-    @staticmethod
-    def _taper(known: Body, line: Array, vertices: Array, faces: Any) -> solids.Ends | None:
-        """Sizes at the ends of a body that is more than an extrusion; None where it keeps its section, or has
-        no slice."""
-        x = (line[1] - line[0]) / _length(line)
-        y = known.y_axis / np.linalg.norm(known.y_axis)
-        axes = np.array([x, y, np.cross(x, y)])
-        try:
-            return solids.ends_of((vertices - line[0])[faces] @ axes.T, 0.0, _length(line))
-        except solids.SolidError:
-            return None
+    def _elsewhere(self, known: Body, profile: SourceProfile, y: float, z: float) -> bool:
+        """Whether the section measured on a body is another than that of the extrusion that gave the line, by its
+        outline."""
+        own = self.profiles.found[known.profile]
+        width, depth = self.profiles.size(known.profile)
+        if own.ends is not None or not (width and depth):
+            return False
+        if own.shape == "unknown":
+            return True
+        points = np.array(profile.outer) if profile.outer else np.zeros((0, 2))
+        if not len(points):
+            return True
+        sizes = np.ptp(points, axis=0)
+        if abs(sizes[0] - width) > NEAR * width or abs(sizes[1] - depth) > NEAR * depth:
+            return True
+        return own.shape in ("rectangle", "circle") and max(abs(y), abs(z)) > NEAR * max(width, depth)
+
+    def _keep(self, profile: SourceProfile) -> str:
+        """The key of a measured profile: that of one measured before, to a hundredth of a millimetre, or its own."""
+        name, n = profile.name, 2
+        while name in self.profiles.found and not _alike(self.profiles.found[name], profile):
+            name, n = f"{profile.name} ({n})", n + 1
+        profile.name = name
+        if name not in self.profiles.found:
+            self.profiles.add(profile)
+        return name
+
+
+def _axes_of(body: Body, line: Array) -> Array:
+    """Unit axes (3, 3) of a body as a member has them: along its line, and the profile's upright one square to it."""
+    return local_axes(line[1] - line[0], body.z_axis)
+
+
+def _alike(a: SourceProfile, b: SourceProfile) -> bool:
+    """Whether two measured outlines are the same but for rounding."""
+    if (len(a.outer), len(a.voids)) != (len(b.outer), len(b.voids)) or a.values.keys() != b.values.keys():
+        return False
+    rings = [(a.outer, b.outer), *zip(a.voids, b.voids)]
+    if any(len(p) != len(q) or np.abs(np.array(p) - np.array(q)).max(initial=0.0) > 1e-5 for p, q in rings):
+        return False
+    return all(abs(v - b.values[k]) <= 1e-4 * abs(v) for k, v in a.values.items())
 
 
 def _length(line: Array) -> float:

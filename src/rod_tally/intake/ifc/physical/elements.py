@@ -10,9 +10,11 @@ from ....model.entities.log import Skipped
 from ....model.geometry.vectors import Array
 from ...readers import Progress
 from ...source import SourceElement, SourceFooting, SourceModel
+from ..context import Openings
 from ..damage import UNREADABLE, first_line, for_each, ident, text
 from ..geometry import solids
-from ..geometry.bodies import Bodies, BodyError, representation
+from ..geometry.bodies import Bodies
+from ..geometry.items import BodyError, representation
 from ..geometry.placement import FARTHEST, Placements
 from ..geometry.profiles import Profiles
 from ..materials import Materials
@@ -56,6 +58,7 @@ def read_physical(
     materials: Materials,
     storeys: dict[int, str],
     bearing: dict[int, bool],
+    openings: Openings,
     progress: Progress,
 ) -> None:
     """Fill `source` with the physical members, footings and skipped elements of the file."""
@@ -71,13 +74,17 @@ def read_physical(
             if kind == "IfcMember" and file.schema != "IFC2X3":
                 own = MEMBER_KINDS.get(getattr(element, "PredefinedType", None) or "", cls)
             source.counts[own] = source.counts.get(own, 0) + 1
-            try:
-                placements.sound(element)
-                found = _member(element, own, placements, bodies, profiles, materials, storeys)
-                found.bearing = bearing.get(element.id())
-                source.elements.append(found)
-            except UNREADABLE as error:
-                source.skipped.append(skip(element, own, error))
+            for one in building_parts(element) or [element]:
+                try:
+                    placements.sound(one)
+                    found = _member(one, own, placements, bodies, profiles, materials, storeys, openings)
+                    found.bearing = bearing.get(one.id(), bearing.get(element.id()))
+                    if one != element:
+                        found.whole, found.storey = ident(element), storeys.get(element.id(), "")
+                        found.material = found.material or materials.of(element).material
+                    source.elements.append(found)
+                except UNREADABLE as error:
+                    source.skipped.append(skip(one, own, error))
     for kind, cls in (("IfcFooting", "footing"), ("IfcPile", "pile")):
         for element in file.by_type(kind):
             source.counts[cls] = source.counts.get(cls, 0) + 1
@@ -87,6 +94,18 @@ def read_physical(
             except UNREADABLE as error:
                 source.skipped.append(skip(element, cls, error))
     _others(file, source)
+
+
+def building_parts(element: Any) -> list[Any]:
+    """The building element parts that an element without a body of its own is made of; [] for one that has a body."""
+    if element.get_argument(6) is not None:  # Representation of an IfcProduct
+        return []
+    return [
+        part
+        for rel in element.IsDecomposedBy or ()
+        for part in rel.RelatedObjects or ()
+        if part.is_a("IfcBuildingElementPart") and part.Representation is not None
+    ]
 
 
 def _others(file: Any, source: SourceModel) -> None:
@@ -120,27 +139,30 @@ def _member(
     profiles: Profiles,
     materials: Materials,
     storeys: dict[int, str],
+    openings: Openings,
 ) -> SourceElement:
     # attributes of an IfcElement by index, the same in all three schemas
     world = placements.rigid_local(element.get_argument(5))  # ObjectPlacement
-    body = bodies.read(element, world)
+    body = bodies.read(element, world, bool(openings.of(element.id())))
     # an extrusion's numbers were all looked at on the way
     if body.how != "extrusion" and not np.abs(body.line).max() <= FARTHEST:
         raise BodyError("a coordinate of it is not a number or lies beyond any building")
     made_of = materials.of(element)
-    profile, cardinal = body.profile, None
     if body.path is not None and not np.abs(body.path).max() <= FARTHEST:
         raise BodyError("a coordinate of it is not a number or lies beyond any building")
-    if body.how == "axis":
-        profile = profiles.along(made_of.profile, made_of.end)
-        cardinal = made_of.cardinal
-    elif body.how == "measured" and made_of.profile is not None:
-        # the profile that is named, where it has a shape; the measured one only gives the line
+    profile, cardinal = body.profile, made_of.cardinal if body.how == "axis" else None
+    stated, told = "", body.told
+    if made_of.profile is not None:
         named = profiles.along(made_of.profile, made_of.end)
-        if profiles.found[named].shape != "unknown":
+        if body.how == "axis" or profiles.found[profile].shape == "unknown":
+            if body.how != "axis" and profiles.found[profile].reason:
+                told = f"the profile of its body cannot be read ({profiles.found[profile].reason})"
             profile = named
-    elif profiles.found[profile].shape == "unknown" and made_of.profile is not None:
-        profile = profiles.along(made_of.profile, made_of.end)
+        elif body.how == "measured" and profiles.found[named].shape != "unknown":
+            # the profile that is named, where the body has it; transfer sees whether it has
+            profile = named
+        elif named != profile:
+            stated = named
     if made_of.end is not None and profiles.found[profile].ends is None:
         materials.simplify(element, "said to taper, with a body that keeps its section: the body's is taken")
     return SourceElement(
@@ -160,6 +182,10 @@ def _member(
         body.misfit,
         body.path,
         ends=body.ends,
+        volume=body.volume,
+        drawn=body.drawn,
+        stated=stated,
+        told=told,
     )
 
 
@@ -168,7 +194,7 @@ def _footing(
 ) -> SourceFooting:
     points = _extruded_corners(element, placements, profiles)
     if points is None:
-        points, _ = solids.triangles(element)
+        points = solids.triangles(element).vertices
     return SourceFooting(
         ident(element),
         text(element.Name),

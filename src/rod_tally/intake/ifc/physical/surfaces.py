@@ -10,14 +10,16 @@ from ....model.entities.log import Skipped
 from ....model.geometry.vectors import Array
 from ...readers import Progress
 from ...source import Prism, SourceModel, SourceSurface
+from ..context import Openings
 from ..damage import UNREADABLE, first_line, for_each, ident, text
 from ..geometry import solids
-from ..geometry.bodies import BodyError, representation
-from ..geometry.placement import FARTHEST, Placements, Rigid, compose, matrix, rigid
+from ..geometry.items import BodyError, Solid, representation, solids_of
+from ..geometry.placement import FARTHEST, Placements, compose, matrix
+from ..geometry.prisms import rest_volume
 from ..geometry.profiles import Profiles
-from ..geometry.sheets import LOOSE, footprint, measure_sheets
+from ..geometry.sheets import LOOSE, equivalent_plate, footprint, measure_sheets
 from ..materials import Materials
-from .elements import SURFACES, skip
+from .elements import SURFACES, building_parts, skip
 
 
 def read_surfaces(
@@ -28,6 +30,7 @@ def read_surfaces(
     materials: Materials,
     storeys: dict[int, str],
     bearing: dict[int, bool],
+    openings: Openings,
     progress: Progress,
 ) -> None:
     """Fill `source` with the surfaces of the file: prisms as they are drawn, other bodies measured as
@@ -35,9 +38,7 @@ def read_surfaces(
     total = sum(len(file.by_type(k)) for k in SURFACES) or 1
     done = 0
     prisms = _Prisms(placements, profiles)
-    voids: dict[int, list[Any]] = {}
     wholes: set[int] = set()
-    for_each(file, "IfcRelVoidsElement", lambda r: _keep(voids, r), source.log)
     for_each(file, "IfcRelAggregates", lambda r: wholes.add(r.RelatingObject.id()), source.log)
     for kind, cls in SURFACES.items():
         for element in file.by_type(kind):
@@ -45,81 +46,116 @@ def read_surfaces(
             done += 1
             if done % 20 == 1:
                 progress("Reading surfaces", done / total)
-            try:
-                placements.sound(element)
-                if element.Representation is None and element.id() in wholes:
-                    raise BodyError("it is an assembly; its parts are read")
-                source.surfaces.append(
-                    _surface(element, cls, prisms, voids, materials, storeys, source.skipped)
-                )
-                source.surfaces[-1].bearing = bearing.get(element.id())
-            except UNREADABLE as error:
-                source.skipped.append(skip(element, cls, error))
+            parts = building_parts(element)
+            for one in parts or [element]:
+                try:
+                    placements.sound(one)
+                    if one.Representation is None and one.id() in wholes:
+                        raise BodyError("it is an assembly; its parts are read")
+                    found = _surface(one, element, cls, prisms, openings, materials, storeys, source.skipped)
+                    found.bearing = bearing.get(one.id(), bearing.get(element.id()))
+                    source.surfaces.append(found)
+                except UNREADABLE as error:
+                    source.skipped.append(skip(one, cls, error))
 
 
 def _surface(
     element: Any,
+    whole: Any,
     cls: str,
     prisms: _Prisms,
-    voids: dict[int, list[Any]],
+    openings: Openings,
     materials: Materials,
     storeys: dict[int, str],
     skipped: list[Skipped],
 ) -> SourceSurface:
+    """`element` is the `whole`, or one of its building element parts."""
     made_of = materials.of(element)
+    if not made_of.material and element != whole:
+        made_of = materials.of(whole)
     out = SourceSurface(
         ident(element),
         text(element.Name),
         cls,
         element.is_a(),
-        storeys.get(element.id(), ""),
+        storeys.get(element.id(), "") or storeys.get(whole.id(), ""),
         None,
         [],
         made_of.material,
-        layers=made_of.thickness,
-        kind=getattr(element, "PredefinedType", None) or "",
+        layers=made_of.thickness if element == whole else None,
+        kind=getattr(whole, "PredefinedType", None) or "",
         tag=text(element.Tag),
+        whole=ident(whole) if element != whole else "",
     )
     reason: Exception | None = None
+    voids = openings.of(element.id())
     try:
-        body, clipped = prisms.of(element)
-        if not clipped and len(body) == 1:
+        body, plain = prisms.of(element)
+        if plain and len(body) == 1:
             out.body = body[0]
     except BodyError as error:
         reason = error
     if out.body is None:
         _measure(element, out, reason)
         return out
-    for opening in voids.get(element.id(), ()):
+    whole_openings = True
+    for opening in voids:
         try:
             prisms.placements.sound(opening)
-            out.openings += prisms.of(opening)[0]
+            found, plain = prisms.of(opening)
+        except BodyError:
+            whole_openings = False
+            continue
         except UNREADABLE as error:
             why = f"an opening of {out.name or out.id} is missing there: {first_line(error)}"
             skipped.append(Skipped("opening", ident(opening), why, text(opening.Name), opening.is_a()))
+            continue
+        whole_openings &= plain
+        out.openings += found
+    try:
+        if not whole_openings:  # what is cut out is no prism: the kernel cuts it
+            out.body, out.openings = None, []
+            _measure(element, out, None)
+            return out
+        out.volume = rest_volume(out.body, out.openings)
+        if out.volume is None:
+            out.volume = solids.triangles(element).volume
+    except solids.SolidError as error:
+        if out.body is None:
+            raise
+        out.told = f"its volume is not known: {error}"
     return out
 
 
 def _measure(element: Any, out: SourceSurface, reason: Exception | None) -> None:
-    """From the body as built, openings cut: a flat sheet, else a standing body by its footprint."""
+    """From the body as built, openings cut: a flat sheet or several; else a standing body by its footprint, or a plate
+    of the same weight."""
     if not representation(element, "Body"):
         raise reason or BodyError("it has no body")
-    vertices, faces = solids.triangles(element)
-    if not np.abs(vertices).max() <= FARTHEST:
+    body = solids.triangles(element)
+    if not np.abs(body.vertices).max() <= FARTHEST:
         raise BodyError("a coordinate of it is not a number or lies beyond any building")
-    out.how = "measured"
+    out.how, out.volume = "measured", body.volume
+    each = body.each()
+    if len(each) > 1:
+        out.told = f"it is made of {len(each)} solids"
     try:
-        out.sheets = measure_sheets(vertices, faces)
+        out.sheets = measure_sheets(body)
+        return
+    except solids.SolidError as error:
+        no_sheet = error
+    try:
+        if len(each) > 1:
+            out.sheets = [sheet for one in each for sheet in measure_sheets(one)]
+            return
     except solids.SolidError:
-        if out.cls != "wall":
-            raise
-        out.body, misfit = footprint(vertices, faces)
+        pass
+    if out.cls == "wall":
+        out.body, misfit = footprint(body)
         if abs(misfit) > LOOSE:
-            raise
-
-
-def _keep(voids: dict[int, list[Any]], rel: Any) -> None:
-    voids.setdefault(rel.RelatingBuildingElement.id(), []).append(rel.RelatedOpeningElement)
+            raise no_sheet
+    else:
+        out.sheets = [equivalent_plate(body)]
 
 
 class _Prisms:
@@ -127,43 +163,30 @@ class _Prisms:
         self.placements, self.profiles = placements, profiles
 
     def of(self, element: Any) -> tuple[list[Prism], bool]:
-        """Prisms of an element's body in world coordinates, and whether something is cut off them."""
-        world = self.placements.rigid_local(element.ObjectPlacement)
+        """Prisms of an element's body in world coordinates, and whether they are all of it. Raises BodyError for a body
+        without any."""
         found: list[Prism] = []
-        clipped = False
+        plain = True
         reason = "it has no body"
-        for item in representation(element, "Body"):
-            try:
-                prism, cut = self._item(item, world, 0)
-            except BodyError as error:
-                reason = str(error)
+        for solid in solids_of(
+            element, self.placements.rigid_local(element.ObjectPlacement), self.placements
+        ):
+            if not solid.item.is_a("IfcExtrudedAreaSolid"):
+                reason = f"a body of kind {solid.item.is_a()} is not read as a surface"
+                plain = False
                 continue
-            found.append(prism)
-            clipped |= cut
+            try:
+                found.append(self._extrusion(solid))
+            except BodyError as error:
+                reason, plain = str(error), False
+            plain &= not solid.cut and solid.item.is_a() == "IfcExtrudedAreaSolid"
         if not found:
             raise BodyError(reason)
-        return found, clipped
+        return found, plain
 
-    def _item(self, item: Any, world: Rigid, depth: int) -> tuple[Prism, bool]:
-        if depth > 12:
-            raise BodyError("its body refers back to itself")
-        if item.is_a("IfcExtrudedAreaSolid"):
-            return self._extrusion(item, world), False
-        if item.is_a("IfcMappedItem"):
-            source = item.MappingSource
-            m = compose(
-                compose(world, rigid(self.placements.operator(item.MappingTarget))),
-                self.placements.rigid_axis(source.MappingOrigin),
-            )
-            for inner in source.MappedRepresentation.Items:
-                return self._item(inner, m, depth + 1)
-            raise BodyError("its mapped body is empty")
-        if item.is_a("IfcBooleanResult"):
-            return self._item(item.FirstOperand, world, depth + 1)[0], True
-        raise BodyError(f"a body of kind {item.is_a()} is not read as a surface")
-
-    def _extrusion(self, item: Any, world: Rigid) -> Prism:
-        m = matrix(compose(world, self.placements.rigid_axis(item.Position)))
+    def _extrusion(self, solid: Solid) -> Prism:
+        item = solid.item
+        m = matrix(compose(solid.world, self.placements.rigid_axis(item.Position)))
         outer, voids = self._rings(self.profiles.key(item.SweptArea))
         along = self.placements.direction(item.ExtrudedDirection)
         if along is None or not np.linalg.norm(along) > 0:
