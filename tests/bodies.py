@@ -42,7 +42,9 @@ def kernel_volumes(path: Path) -> dict[str, float]:
             continue
         shape = ifcopenshell.geom.create_shape(settings, e)
         whole = e.Decomposes[0].RelatingObject if e.is_a("IfcBuildingElementPart") else e
-        out[whole.GlobalId] = out.get(whole.GlobalId, 0.0) + ifcopenshell.util.shape.get_volume(shape.geometry)
+        out[whole.GlobalId] = out.get(whole.GlobalId, 0.0) + ifcopenshell.util.shape.get_volume(
+            shape.geometry
+        )
     return out
 
 
@@ -74,7 +76,12 @@ def rectangle(x0: float, y0: float, x1: float, y1: float) -> list[tuple[float, f
 
 
 def body(
-    w: IfcWriter, kind: str, items: list[Any], axes: Any = UPRIGHT, at: Sequence[float] = (0, 0, 0), **more: Any
+    w: IfcWriter,
+    kind: str,
+    items: list[Any],
+    axes: Any = UPRIGHT,
+    at: Sequence[float] = (0, 0, 0),
+    **more: Any,
 ) -> Any:
     """An element of these solids, its Z along axes[0], its X along axes[1]."""
     return w.element(

@@ -34,7 +34,7 @@ def test_a_bay_by_hand() -> None:
     assert (columns.source, columns.model, columns.length) == (2, 2, pytest.approx(8.0))
     assert beams.source_length == pytest.approx(5.7) and beams.length == pytest.approx(6.0)
     assert beams.source_volume == pytest.approx(5.7 * 0.08) and beams.volume == pytest.approx(5.7 * 0.08)
-    assert beams.weight == pytest.approx(6.0 * 0.08 * 7850 * GRAVITY)
+    assert beams.weight == pytest.approx(5.7 * 0.08 * 7850 * GRAVITY)
     assert columns.area is None and set(columns.ids) == {"K1", "K2"}
     for by in BY:
         assert sum(r.weight or 0 for r in takeoff(m, by)) == pytest.approx(

@@ -55,7 +55,9 @@ def column_mapped(w: IfcWriter) -> Any:
 
 
 def bar_scaled(w: IfcWriter) -> Any:
-    return body(w, "IfcBeam", [mapped(w, [w.extrusion(polygon(w, rectangle(-0.1, -0.2, 0.1, 0.2)), 3.0)], 2.0)], LEVEL)
+    return body(
+        w, "IfcBeam", [mapped(w, [w.extrusion(polygon(w, rectangle(-0.1, -0.2, 0.1, 0.2)), 3.0)], 2.0)], LEVEL
+    )
 
 
 def beam_askew(w: IfcWriter) -> Any:
@@ -64,7 +66,9 @@ def beam_askew(w: IfcWriter) -> Any:
 
 
 def beam_with_hole(w: IfcWriter) -> Any:
-    beam = body(w, "IfcBeam", [w.extrusion(polygon(w, rectangle(-0.1, -0.3, 0.1, 0.3)), 6.0)], LEVEL, (0, 0, 3))
+    beam = body(
+        w, "IfcBeam", [w.extrusion(polygon(w, rectangle(-0.1, -0.3, 0.1, 0.3)), 6.0)], LEVEL, (0, 0, 3)
+    )
     w.opening(beam, "hole", (2.0, -1, 2.85), (4.0, 1, 3.15))
     return beam
 
@@ -87,7 +91,9 @@ def slab_in_steps(w: IfcWriter) -> Any:
 
 def slab_with_drop(w: IfcWriter) -> Any:
     thin = w.extrusion(polygon(w, rectangle(0, 0, 8, 6)), 0.2)
-    return body(w, "IfcSlab", [thin, w.extrusion(polygon(w, rectangle(3, 2, 5, 4)), 0.2, w.axes((0, 0, -0.2)))])
+    return body(
+        w, "IfcSlab", [thin, w.extrusion(polygon(w, rectangle(3, 2, 5, 4)), 0.2, w.axes((0, 0, -0.2)))]
+    )
 
 
 def double_tee(w: IfcWriter) -> Any:
@@ -102,9 +108,7 @@ def hollow_core(w: IfcWriter) -> Any:
 def ribbed_by_solids(w: IfcWriter) -> Any:
     plate = w.extrusion(polygon(w, rectangle(0, 0, 8, 6)), 0.08)
     ribs = [rectangle(0, 0.5 + y, 8, 0.7 + y) for y in (0, 1.6, 3.2, 4.8)]
-    return body(
-        w, "IfcSlab", [plate, *(w.extrusion(polygon(w, r), 0.3, w.axes((0, 0, -0.3))) for r in ribs)]
-    )
+    return body(w, "IfcSlab", [plate, *(w.extrusion(polygon(w, r), 0.3, w.axes((0, 0, -0.3))) for r in ribs)])
 
 
 def wall(outline: Any, voids: Any = (), height: float = 2.8) -> Build:
@@ -117,7 +121,19 @@ def wall_of_two(w: IfcWriter) -> Any:
 
 
 def core_as_faces(w: IfcWriter) -> Any:
-    ring = [(0, 0), (6, 0), (6, 4), (4, 4), (4, 3.8), (5.8, 3.8), (5.8, 0.2), (0.2, 0.2), (0.2, 3.8), (2, 3.8), (2, 4)]
+    ring = [
+        (0, 0),
+        (6, 0),
+        (6, 4),
+        (4, 4),
+        (4, 3.8),
+        (5.8, 3.8),
+        (5.8, 0.2),
+        (0.2, 0.2),
+        (0.2, 3.8),
+        (2, 3.8),
+        (2, 4),
+    ]
     ring += [(0, 4)]
     return body(w, "IfcWall", [brep(w, [(*p, 0.0) for p in ring], [(*p, 3.0) for p in ring])])
 
@@ -217,7 +233,9 @@ def test_a_hole_in_a_beam_is_told(tmp_path: Path, build: Build) -> None:
 
 def test_a_hole_of_a_hundredth_is_not(tmp_path: Path) -> None:
     def build(w: IfcWriter) -> None:
-        beam = body(w, "IfcBeam", [w.extrusion(polygon(w, rectangle(-0.1, -0.3, 0.1, 0.3)), 6.0)], LEVEL, (0, 0, 3))
+        beam = body(
+            w, "IfcBeam", [w.extrusion(polygon(w, rectangle(-0.1, -0.3, 0.1, 0.3)), 6.0)], LEVEL, (0, 0, 3)
+        )
         w.opening(beam, "hole", (2.0, -1, 2.9), (2.1, 1, 3.1))
 
     assert not found(taken_in(tmp_path, build), "section.differs")
@@ -238,20 +256,28 @@ def test_weight_of_a_hole_is_not_carried(tmp_path: Path) -> None:
 
     model = taken_in(tmp_path, build)
     volume = 2 * 3 * 0.04 + 6 * 0.12 - 2 * 0.3 * 0.2
-    assert run(model, RunSettings()).reaction[0][:, 2].sum() == pytest.approx(volume * 7850 * 9.80665, rel=1e-6)
+    assert run(model, RunSettings()).reaction[0][:, 2].sum() == pytest.approx(
+        volume * 7850 * 9.80665, rel=1e-6
+    )
 
 
 def test_a_pilaster_thickens_its_wall_where_it_stands(tmp_path: Path) -> None:
     model = taken_in(tmp_path, wall(PILASTER))
     thick = sorted((round(s.thickness, 3), round(s.area / 2.8, 3)) for s in model.surfaces.values())
     assert thick == [(0.2, 2.8), (0.2, 2.8), (0.5, 0.4)]
-    assert np.ptp(np.concatenate([s.outer for s in model.surfaces.values()])[:, 1]) == pytest.approx(0, abs=1e-6)
+    assert np.ptp(np.concatenate([s.outer for s in model.surfaces.values()])[:, 1]) == pytest.approx(
+        0, abs=1e-6
+    )
 
 
 def test_a_battered_wall_has_its_mean_thickness_and_says_so(tmp_path: Path) -> None:
     model = taken_in(tmp_path, battered_wall)
     (s,) = model.surfaces.values()
-    assert s.upright and s.thickness == pytest.approx(0.3, rel=2e-3) and s.spread == pytest.approx((0.2, 0.4), rel=0.01)
+    assert (
+        s.upright
+        and s.thickness == pytest.approx(0.3, rel=2e-3)
+        and s.spread == pytest.approx((0.2, 0.4), rel=0.01)
+    )
     assert s.thin_at is not None and s.thin_at[2] == pytest.approx(3.0, abs=0.05)
     assert len(found(model, "surface.thickness")) == 1
 
@@ -300,9 +326,13 @@ def test_a_drawn_section_beside_another_stated_one_is_told(tmp_path: Path) -> No
 
     def build(stated: tuple[float, float]) -> Build:
         def build(w: IfcWriter) -> None:
-            it = w.member("IfcColumn", "C", (0, 0, 0), (0, 0, 4), w.profile("Rectangle", "drawn", XDim=0.5, YDim=0.9))
+            it = w.member(
+                "IfcColumn", "C", (0, 0, 0), (0, 0, 4), w.profile("Rectangle", "drawn", XDim=0.5, YDim=0.9)
+            )
             profile = w.profile("Rectangle", "stated", XDim=stated[0], YDim=stated[1])
-            one = w.file.create_entity("IfcMaterialProfile", None, None, w.file.create_entity("IfcMaterial", "C30/37"), profile)
+            one = w.file.create_entity(
+                "IfcMaterialProfile", None, None, w.file.create_entity("IfcMaterial", "C30/37"), profile
+            )
             made = w.file.create_entity("IfcMaterialProfileSet", None, None, [one])
             w.root("IfcRelAssociatesMaterial", None, RelatedObjects=[it], RelatingMaterial=made)
 

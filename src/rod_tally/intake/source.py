@@ -194,7 +194,8 @@ class SourceConnection:
 
 @dataclass(slots=True)
 class SourceCurve:
-    """An analytical member: its edge (2, 3), the direction that fixes its local z, what it is tied to."""
+    """An analytical member: its edge (2, 3), the direction that fixes its local z, what it is tied to. `weight_share`: its
+    weight over that of its section along its length."""
 
     id: str
     name: str
@@ -206,6 +207,7 @@ class SourceCurve:
     cls: str = ""
     connections: list[SourceConnection] = field(default_factory=list)
     tag: str = ""
+    weight_share: float = 1.0
 
 
 @dataclass(slots=True)
@@ -226,6 +228,7 @@ class SourceFace:
     diaphragm: bool = False
     stands: bool = False  # a wall, on what is below it
     leans: bool = False  # a wall whose upright joints only press
+    weight_share: float = 1.0
 
 
 @dataclass(slots=True)

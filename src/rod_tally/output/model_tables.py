@@ -193,6 +193,7 @@ def _members(model: Model) -> Rows:
                 _vector(m.z_axis),
                 *offsets,
                 model.one_way.get(m.id, ""),
+                m.weight_share if m.weight_share != 1.0 else None,
             ]
         )
     return out
@@ -218,6 +219,7 @@ def _surface(model: Model, s: Surface) -> list[object]:
         _vector(s.span) if s.span is not None else "",
         "yes" if s.diaphragm else "",
         s.bedding or None,
+        s.weight_share if s.weight_share != 1.0 else None,
     ]
 
 

@@ -13,7 +13,7 @@ from ..model.settings import ModesSettings
 from .codec import Before, pack
 
 # fields of members and the like that came after the first release and change no result
-UNDECISIVE = frozenset({"element", "bearing", "read_from", "ends", "moved_by"})
+UNDECISIVE = frozenset({"element", "bearing", "read_from", "ends", "moved_by", "differs"})
 # fields of loads and materials that came later: they count where they say something
 LATER: dict[str, Any] = {
     "area_loads": [],
@@ -32,6 +32,10 @@ LATER: dict[str, Any] = {
     "diaphragm": False,
     "end": None,
     "beds": [],
+    "body_share": 1.0,
+    "length_share": 1.0,
+    "area_share": 1.0,
+    "depth": None,
 }
 DECISIVE = ("nodes", "members", "sections", "materials", "cases", "combinations", "origin")
 

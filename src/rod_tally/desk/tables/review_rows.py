@@ -80,6 +80,8 @@ def tally(state: DeskState, units: UnitSet) -> Rows:
             "Length, source",
             "Length, model",
             "Area, m²",
+            "Volume, source, m³",
+            "Volume, model, m³",
             f"Weight, {f}",
             "Why",
         ]
@@ -114,6 +116,8 @@ def tally(state: DeskState, units: UnitSet) -> Rows:
                 shown(row.source_length, units, "length"),
                 shown(row.length, units, "length"),
                 row.area,
+                row.source_volume,
+                row.volume,
                 shown(row.weight, units, "force"),
                 why,
             ],

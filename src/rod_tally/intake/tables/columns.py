@@ -46,6 +46,7 @@ MEMBERS: Columns = {
     "offset_start": units.LENGTH,
     "offset_end": units.LENGTH,
     "acts_in": TEXT,
+    "weight_share": units.NONE,
 }
 SECTIONS: Columns = {
     "section": TEXT,
@@ -83,6 +84,7 @@ SURFACES: Columns = {
     "span": TEXT,
     "stiff_in_plan": TEXT,
     "subgrade": SUBGRADE,
+    "weight_share": units.NONE,
 }
 EDGES: Columns = {"surface": TEXT, "line": units.LENGTH, "support": TEXT, "support_axes": TEXT}
 TIES: Columns = {

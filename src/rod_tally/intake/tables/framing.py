@@ -17,7 +17,7 @@ from ..source import (
     SourcePoint,
     SourceProfile,
 )
-from .rows import condition_of, each, made_of, new_name, one_of, skip
+from .rows import condition_of, each, made_of, new_name, one_of, skip, weight_share
 from .table import CellError, Table
 
 CLASSES = ("beam", "column", "brace", "member")
@@ -126,6 +126,7 @@ def read_members(tables: dict[str, Table], source: SourceModel) -> None:
                     raise CellError(f"{t.place(n, 'inner_nodes')}: there is no node {inner!r}")
                 curve.connections.append(SourceConnection(inner))
             acts = one_of(t, n, row, "acts_in", ACTS)
+            curve.weight_share = weight_share(t, n, row)
             source.curves.append(curve)
             if acts:
                 source.one_way[ident] = acts

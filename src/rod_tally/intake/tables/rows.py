@@ -54,6 +54,16 @@ def condition_of(t: Table, n: int, row: list[str]) -> SourceCondition | None:
     return SourceCondition(support.stiffness, own)  # type: ignore[arg-type]
 
 
+def weight_share(t: Table, n: int, row: list[str]) -> float:
+    """What a part weighs over its volume by section or thickness; 1 for an empty cell."""
+    share = t.number(n, row, "weight_share")
+    if share is None:
+        return 1.0
+    if not 0 < share < 1e3:
+        raise CellError(f"{t.place(n, 'weight_share')}: {share:g} is no share above zero")
+    return share
+
+
 def one_of(t: Table, n: int, row: list[str], column: str, known: tuple[str, ...]) -> str:
     word = t.text(row, column).lower()
     if word not in known:

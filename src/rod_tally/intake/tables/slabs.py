@@ -9,7 +9,7 @@ from shapely.geometry import Polygon
 from ...model.entities.log import LogEntry
 from ...model.entities.surface import normal_of
 from ..source import SourceCurve, SourceEdge, SourceFace, SourceModel, SourceTie
-from .rows import YES, condition_of, each, made_of, new_name, one_of, skip
+from .rows import YES, condition_of, each, made_of, new_name, one_of, skip, weight_share
 from .table import CellError, Table
 
 CLASSES = ("slab", "wall", "plate", "roof", "")
@@ -43,6 +43,7 @@ def read_surfaces(tables: dict[str, Table], source: SourceModel) -> None:
             bed = t.number(n, row, "subgrade") or 0.0
             if bed < 0:
                 raise CellError(f"{t.place(n, 'subgrade')}: ground does not pull")
+            face.weight_share = weight_share(t, n, row)
             source.faces.append(face)
             if bed:
                 source.edges.append(SourceEdge(f"{ident} ground", name, None, bedding=bed, faces=[ident]))

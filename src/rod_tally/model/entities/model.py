@@ -168,6 +168,13 @@ class Model:
         section = self.sections.get(member.section)
         return section.mean_area * self.length(member) * member.weight_share if section else 0.0
 
+    def source_volume(self, member: Member) -> float:
+        """Volume of the source's body, m3; 0 for a member that no source has."""
+        section, line = self.sections.get(member.source_section), member.source_line
+        if section is None or line is None:
+            return 0.0
+        return section.mean_area * float(np.linalg.norm(line[1] - line[0])) * member.body_share
+
     def weight(self, member: Member) -> float:
         """Self-weight, N; 0 where section or density is not known."""
         material = self.materials.get(member.material)

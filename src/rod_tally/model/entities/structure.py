@@ -16,6 +16,7 @@ ONE_WAY_WORDS = {"tension": "takes tension only", "compression": "takes compress
 AT_MOST = ", at most "  # and a number of newtons (of newtons a square metre for ground) behind such words
 STANDS = ", only stands on what is below"  # of a wall
 LEANS = ", joints along the sides only press"
+WEIGHS = ", weight by volume times "  # and a number
 IN_AXES = "conditions in axes "
 LIFTS = "holds against pressing only"
 BED_SIDEWAYS = (
@@ -23,6 +24,22 @@ BED_SIDEWAYS = (
 )
 _NOTHING, _ALL = (0.0,) * 6, (inf,) * 6
 COMPONENTS = ("n", "vy", "vz", "mt", "my", "mz")
+
+
+def weighing(words: str | None, share: float) -> str | None:
+    """Words for a file with what a part weighs over its section by its length, or its area by its thickness; unchanged for
+    1."""
+    return words if share == 1.0 else f"{words or ''}{WEIGHS}{share!r}"
+
+
+def weight_of(words: str) -> tuple[str, float]:
+    """Such words apart from the share behind them; 1 where there is none, or none that is a positive number."""
+    plain, found, number = words.rpartition(WEIGHS)
+    try:
+        share = float(number) if found else 0.0
+    except ValueError:
+        return words, 1.0
+    return (plain, share) if 0 < share < inf else (words, 1.0)
 
 
 def limited(words: str | None, limit: float | None) -> str | None:

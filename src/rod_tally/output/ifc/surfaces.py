@@ -9,7 +9,16 @@ from typing import Any
 import numpy as np
 
 from ...model import LineSupport, Support, Surface
-from ...model.entities.structure import IN_AXES, LEANS, LIFTS, STANDS, along_axes, edge_axes, limited
+from ...model.entities.structure import (
+    IN_AXES,
+    LEANS,
+    LIFTS,
+    STANDS,
+    along_axes,
+    edge_axes,
+    limited,
+    weighing,
+)
 from ...model.geometry.vectors import Array
 from .writer import IfcModelWriter
 
@@ -53,6 +62,7 @@ class Surfaces:
                 LEANS if s.id in self.model.leaning else ""
             )
             entity.Description = s.way + (STIFF if s.diaphragm else "") + joints
+        entity.Description = weighing(entity.Description, s.weight_share)
         material = self.w.material(self.model.materials.get(s.material))
         if material is not None:
             key = f"material {s.id}"

@@ -18,7 +18,7 @@ import numpy as np
 
 from ...model import Joint, Material, Member, Model, Node, Release, Section
 from ...model.catalogue.taper import TO
-from ...model.entities.structure import LIFTS, ONE_WAY_WORDS, limited
+from ...model.entities.structure import LIFTS, ONE_WAY_WORDS, limited, weighing
 from ...model.geometry.vectors import Array
 
 CENTROID = 10  # a cardinal point of IFC
@@ -149,8 +149,9 @@ class IfcModelWriter:
             ObjectType=m.cls,
             Representation=self.shape(edge, "Edge"),
             PredefinedType="PIN_JOINED_MEMBER" if m.pin_joined else "RIGID_JOINED_MEMBER",
-            Description=limited(
-                ONE_WAY_WORDS.get(self.model.one_way.get(m.id, "")), self.model.limits.get(m.id)
+            Description=weighing(
+                limited(ONE_WAY_WORDS.get(self.model.one_way.get(m.id, "")), self.model.limits.get(m.id)),
+                m.weight_share,
             ),
             Axis=self.direction(m.z_axis),
         )

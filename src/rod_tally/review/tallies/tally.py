@@ -34,7 +34,8 @@ ORDER = (
 class TallyRow:
     """One class: how many in the source and in the model, and what was skipped. `length` (m) and `weight` (N)
     of the model's members of the class, `source_length` as the source draws them; `area` (m2) and `volume`
-    (m3) of surfaces, net of openings, `source_area` as the source draws them."""
+    (m3) of surfaces, net of openings, `source_area` as the source draws them; `source_volume` of the bodies, and `volume`,
+    of members too."""
 
     cls: str
     source: int
@@ -44,6 +45,7 @@ class TallyRow:
     length: float | None = None
     weight: float | None = None
     source_area: float | None = None
+    source_volume: float | None = None
     area: float | None = None
     volume: float | None = None
 
@@ -86,11 +88,14 @@ def tally(model: Model) -> list[TallyRow]:
                 row.length = sum(model.length(m) for m in members)
                 row.weight = sum(model.weight(m) for m in members)
                 row.source_length = sum(_source_length(m.source_line) for m in members)
+                row.volume = sum(model.volume(m) for m in members)
+                row.source_volume = sum(model.source_volume(m) for m in members)
             surfaces = [s for s in model.surfaces.values() if s.cls == cls or cls == "surface"]
             if surfaces:
                 row.source_area = sum(s.source_area for s in surfaces)
                 row.area = sum(s.area for s in surfaces)
-                row.volume = sum(s.volume for s in surfaces)
+                row.volume = (row.volume or 0.0) + sum(s.volume for s in surfaces)
+                row.source_volume = (row.source_volume or 0.0) + sum(s.source_volume for s in surfaces)
                 row.weight = sum(model.surface_weight(s) for s in surfaces)
             rows.append(row)
     return rows

@@ -166,6 +166,7 @@ def _member(curve: SourceCurve, line: Array, releases: dict[int, Release], k: in
         source_material=curve.material,
         pin_joined=curve.pin_joined,
         tag=curve.tag,
+        length_share=curve.weight_share,
     )
 
 

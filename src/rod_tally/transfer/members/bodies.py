@@ -45,12 +45,11 @@ def settle(e: SourceElement, model: Model) -> tuple[SourceElement, str]:
                     f"its body is {_size(drawn)}, its profile {taken.name} is {_size(taken)}: the body's is in the model"
                 )
                 e = replace(e, profile=e.drawn)
-    elif taken is not None and stated is not None and taken.usable and stated.usable:
-        if compared(taken, stated, False).any:
-            words.append(
-                f"its body is drawn with {taken.name} ({_size(taken)}), its profile is stated as {stated.name} "
-                f"({_size(stated)}): the drawn one is in the model"
-            )
+    elif taken and stated and taken.usable and stated.usable and compared(taken, stated, False).any:
+        words.append(
+            f"its body is drawn with {taken.name} ({_size(taken)}), its profile is stated as {stated.name} "
+            f"({_size(stated)}): the drawn one is in the model"
+        )
     return e, "; ".join(words)
 
 
@@ -61,7 +60,7 @@ def compared(a: Section, b: Section, tapers: bool) -> Differing:
         return Differing(False, not tapers and abs(b.area / a.area - 1) > NEAR)
     off = np.abs(sizes[1] / sizes[0] - 1).max() > NEAR
     over = np.abs(sizes[1, ::-1] / sizes[0] - 1).max() > NEAR
-    area = abs(b.area / a.area - 1) > (NEAR if a.shape not in ROUNDED else ROUNDED[a.shape])
+    area = abs(b.area / a.area - 1) > ROUNDED.get(a.shape, NEAR)
     return Differing(bool(off), area, bool(off and not over and not area))
 
 

@@ -95,10 +95,12 @@ def _candidates(flat: Polygon) -> list[Strip]:
         if high - low < SHORTEST:
             continue
 
-        def at(k: int, x: float) -> Array:
-            return np.asarray(a[k] + way[k] * ((x - a[k] @ u) / (way[k] @ u)))
-
-        quad = np.array([at(one, low), at(one, high), at(other, high), at(other, low)])
+        quad = np.array(
+            [
+                a[k] + way[k] * ((x - a[k] @ u) / (way[k] @ u))
+                for k, x in ((one, low), (one, high), (other, high), (other, low))
+            ]
+        )
         thick = [float((quad[3] - quad[0]) @ n), float((quad[2] - quad[1]) @ n)]
         if min(thick) <= SHORTEST / 2:
             continue

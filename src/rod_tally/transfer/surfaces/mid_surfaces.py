@@ -128,7 +128,9 @@ def mid_surfaces(s: SourceSurface, origin: Array) -> list[Surface]:
             middle, thick, error, chords = followed
             if len(middle) > 2:
                 how = f"chords up to {error * 1000:.0f} mm off the curve" if chords else "bent"
-                guess = f"its footprint is no rectangle; {len(middle) - 1} flat pieces follow its middle ({how})"
+                guess = (
+                    f"its footprint is no rectangle; {len(middle) - 1} flat pieces follow its middle ({how})"
+                )
         if standing and thick > THICKEST:
             raise ValueError(
                 f"its body is a block {thick:.2f} m thick and {height:.2f} m high, which no middle plane stands for"
@@ -184,7 +186,9 @@ def _plate(s: SourceSurface, base: Array, vector: Array, voids: list[Array], pla
     thickness = section.area / width
     at = base[0] + middle.y * up
     a, b = at + x0 * level, at + x1 * level
-    out = _new(s, np.array([a, b, b + vector, a + vector]), thickness, "its body is an extruded cross-section")
+    out = _new(
+        s, np.array([a, b, b + vector, a + vector]), thickness, "its body is an extruded cross-section"
+    )
     rings = [section.exterior, *section.interiors]
     inertia = [polygon_moments([(p[0] - middle.x, p[1] - middle.y) for p in r.coords[:-1]])[3] for r in rings]
     along = (inertia[0] - sum(inertia[1:])) / width

@@ -68,8 +68,6 @@ def _gather(solid: Solid, placements: Placements, out: list[Solid], depth: int) 
         for operand in (item.FirstOperand, item.SecondOperand) if added else (item.FirstOperand,):
             _gather(Solid(operand, solid.world, True, solid.scaled), placements, out, depth + 1)
     elif kind == "IfcCsgSolid":
-        _gather(
-            Solid(item.TreeRootExpression, solid.world, True, solid.scaled), placements, out, depth + 1
-        )
+        _gather(Solid(item.TreeRootExpression, solid.world, True, solid.scaled), placements, out, depth + 1)
     else:
         out.append(solid)

@@ -48,9 +48,7 @@ class Triangles:
         for k in np.unique(self.solid):
             faces = self.faces[self.solid == k]
             used, index = np.unique(faces, return_inverse=True)
-            out.append(
-                Triangles(self.vertices[used], index.reshape(-1, 3), np.zeros(len(faces), np.int64))
-            )
+            out.append(Triangles(self.vertices[used], index.reshape(-1, 3), np.zeros(len(faces), np.int64)))
         return out
 
 
@@ -118,9 +116,7 @@ def along(line: Array, body: Triangles) -> tuple[Array, float]:
         # only of the solids that reach so far: another's end may be covered by them
         last = np.isin(body.solid, body.solid[(sign * t).max(axis=1) > far - SAME_END])
         out = last & (sign * facing > END_FACE) & ((sign * t).min(axis=1) > far - slant)
-        ends.append(
-            float(np.average(t[out].mean(axis=1), weights=area[out])) if out.any() else sign * far
-        )
+        ends.append(float(np.average(t[out].mean(axis=1), weights=area[out])) if out.any() else sign * far)
     return np.array([line[0] + ends[0] * unit, line[0] + ends[1] * unit]), 1 - (ends[1] - ends[0]) / length
 
 
@@ -140,7 +136,9 @@ def ends_of(p: Array, low: float, high: float, solid: NDArray[np.int64] | None =
     return (1.5 * w0 - 0.5 * w1, 1.5 * d0 - 0.5 * d1), (1.5 * w1 - 0.5 * w0, 1.5 * d1 - 0.5 * d0)
 
 
-def section_at(p: Array, low: float, high: float, solid: NDArray[np.int64]) -> tuple[SourceProfile, float, float]:
+def section_at(
+    p: Array, low: float, high: float, solid: NDArray[np.int64]
+) -> tuple[SourceProfile, float, float]:
     """The profile that most of a body of triangles (n, 3, 3) in local axes has, x from `low` to `high`: of slices along
     it the one of middle area, about its centroid, whose y and z come with it, m."""
     found = []

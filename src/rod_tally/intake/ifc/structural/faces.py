@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from ....model.entities.log import LogEntry, Skipped
-from ....model.entities.structure import LEANS, LIFTS, STANDS, edge_axes, limit_of
+from ....model.entities.structure import LEANS, LIFTS, STANDS, edge_axes, limit_of, weight_of
 from ....model.geometry.vectors import Array
 from ...source import SourceEdge, SourceFace, SourceModel
 from ..damage import UNREADABLE, first_line, for_each, ident, text
@@ -48,7 +48,7 @@ def read_faces(
                 ident(entity), text(entity.Name), outer, openings, thickness or 0.0, made_of.material
             )
             face.cls = entity.ObjectType if entity.ObjectType in SURFACES.values() else ""
-            said = text(entity.Description)
+            said, face.weight_share = weight_of(text(entity.Description))
             face.leans = said.endswith(LEANS)
             said = said.removesuffix(LEANS)
             face.stands = said.endswith(STANDS)

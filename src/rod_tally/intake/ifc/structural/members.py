@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from ....model.entities.log import LogEntry, Skipped
-from ....model.entities.structure import LIFTS, ONE_WAY_WORDS, limit_of
+from ....model.entities.structure import LIFTS, ONE_WAY_WORDS, limit_of, weight_of
 from ....model.geometry.vectors import Array
 from ...readers import Progress
 from ...source import SourceConnection, SourceCurve, SourceModel, SourcePoint
@@ -65,7 +65,8 @@ def read_analytical(
             placements.sound(entity)
             curve = _curve(entity, placements, profiles, materials)
             source.curves.append(curve)
-            said, limit = limit_of(text(entity.Description))
+            said, curve.weight_share = weight_of(text(entity.Description))
+            said, limit = limit_of(said)
             way = ONE_WAY.get(entity.PredefinedType) or SAID.get(said)
             if way is not None:
                 source.one_way[curve.id] = way
