@@ -36,8 +36,6 @@ def document(review: Review) -> dict[str, Any]:
                 "class": row.cls,
                 "source": row.source,
                 "model": row.model,
-                "source_volume": row.source_volume,
-                "model_volume": row.volume,
                 "skipped": [{"id": s.id, "reason": s.reason} for s in row.skipped],
             }
             for row in review.tally

@@ -133,9 +133,7 @@ def tally(state: DeskState, units: UnitSet) -> Rows:
                 shown(vertical, units, "force"),
                 shown(float(e.applied[2]), units, "force"),
                 shown(float(-lost[2]), units, "force") if abs(lost[2]) > 1e-6 else None,
-                None,
-                None,
-                None,
+                *[None] * 5,
                 shown(float(-e.reaction[2]), units, "force"),
                 f"last: reactions; residual {e.residual:.1e}",
             ]
