@@ -87,20 +87,29 @@ def run_and_keep(
     distribution = distribution or Distribution(model)
     one_way = one_way_parts(model, m, taking.plates) if settings.one_way else None
     fixed = np.zeros((len(names), len(m.length), 12))
+    warmed = np.zeros_like(fixed)
     for c, name in enumerate(names):
         progress(f"Loads of {name}", 0.2 + 0.2 * c / max(len(names), 1))
         case = model.cases[name]
         loads.append(loading(m, case, distribution.case(name)))
         loads[c].missed += left_out_force(model, m, case, distribution.case(name), only)
-        fixed[c] = end_loads(m, loads[c]) + thermal_ends(model, m, case)
+        warmed[c] = thermal_ends(model, m, case)
+        fixed[c] = end_loads(m, loads[c]) + warmed[c]
     condensed_loads = condense_loads(fixed, condensed.steps)
     right = _right_hand_side(m, loads, condensed_loads, system)
     progress("Factorising", 0.4)
     moved = imposed_movements(model, m, [model.cases[n] for n in names])
     right = right + moved * system.springs[:, None]
     by_hold = _by_hold(system, moved)
-    found = solve(m, system, right - system.full @ by_hold, solver, progress)
-    u, motions = found.u + by_hold, found.motions
+    free, right_of_loads = np.zeros_like(right), right
+    if system.floors and warmed.any():
+        # a floor expands with what is warmed: it is rigid in its plane against loads alone
+        heat = _right_hand_side(m, [], condense_loads(warmed, condensed.steps), system)
+        expanded = _without_floors(model, m, heat, solver)
+        if expanded is not None:
+            free, right_of_loads = expanded, right - heat
+    found = solve(m, system, right_of_loads - system.full @ by_hold, solver, progress)
+    u, motions = found.u + by_hold + free, found.motions
     settled = None
     if one_way is not None:
 
@@ -154,6 +163,19 @@ def run_and_keep(
     return results, None if found.factor is None else Flexibility(m, system, condensed, found.factor)
 
 
+def _without_floors(model: Model, m: Mesh, heat: Array, solver: str | None) -> Array | None:
+    """Movements (6N, C) under what warmed members push with, where no floor is rigid in its plane; None where what is
+    left without them can move freely."""
+    system, _ = assemble(model, m, None)
+    some = np.flatnonzero(heat.any(axis=0))
+    out = np.zeros_like(heat)
+    found = solve(m, system, heat[:, some], solver)
+    out[:, some] = found.u
+    if found.factor is not None:
+        found.factor.close()
+    return None if found.motions or found.more else out
+
+
 def _by_hold(system: System, moved: Array) -> Array:
     """Movements (6N, C) of what holds, of what follows it and of joints that open, from those imposed."""
     held = np.zeros(len(moved), bool)
@@ -169,10 +191,11 @@ def _right_hand_side(m: Mesh, loads: list[Loading], fixed: Array, system: System
     """(n, C) in the supports' own axes."""
     t = to_ends(m)
     n = 6 * len(m.node_ids)
-    out = np.zeros((n, len(loads)))
+    out = np.zeros((n, len(fixed)))
     dofs = (m.ends[:, :, None] * 6 + np.arange(6)).reshape(-1, 12)
-    for c, load in enumerate(loads):
-        f = np.einsum("pji,pj->pi", t, fixed[c])
+    for c, ends in enumerate(fixed):
+        f = np.einsum("pji,pj->pi", t, ends)
         out[:, c] = np.bincount(dofs.ravel(), f.ravel(), minlength=n) if len(dofs) else 0.0
+    for c, load in enumerate(loads):
         out[:, c] += (load.nodal * system.live[:, None]).ravel()
     return np.asarray(system.turn.T @ out) if system.turn is not None else out

@@ -108,6 +108,7 @@ STEPS: tuple[Step, ...] = (
                     "mesh.arm",
                     "mesh.column",
                     "run.diaphragm",
+                    "floor.holds",
                     "cut.unplaced",
                 ),
             ),

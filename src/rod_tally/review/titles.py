@@ -57,6 +57,7 @@ TITLES = {
     "run.superposition": "Cases that cannot be added up",
     "run.unsettled": "Nothing holds it with one-way parts",
     "run.diaphragm": "Floor that is not rigid in plan",
+    "floor.holds": "What a rigid floor holds",
     "mesh.arm": "Long rigid link",
     "mesh.failed": "Surface not meshed",
     "mesh.point": "Columns hold flat slabs at points",

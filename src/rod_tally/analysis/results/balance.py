@@ -74,9 +74,9 @@ class Balance:
                 self.tied |= {corner.first, corner.second}
         held = held_in_plan(node_supports(model, m.plates), len(m.node_ids))
         live = np.atleast_1d(results.node_done.any(axis=0))
-        self.floors = floors_in_plane(model, m.xyz, live, held, list(diaphragms))
+        self.floors = floors_in_plane(model, m.node_ids, m.plates, m.xyz, live, held, list(diaphragms))
         for floor in self.floors:
-            self.tied |= set(floor.tolist())
+            self.tied |= set(floor.nodes.tolist())
         self._arms: dict[tuple[int, int], Array] = {}
         self._loads: dict[str, Loading] = {}
 

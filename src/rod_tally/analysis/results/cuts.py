@@ -242,10 +242,10 @@ class Crossing:
         """Nodes on the left of a rigid floor that the whole of the cut passes."""
         xyz = balance.mesh.xyz
         for floor in balance.floors:
-            rel = xyz[floor] - self.cut.line[0]
+            rel = xyz[floor.nodes] - self.cut.line[0]
             across, along = rel @ self.axes[0], rel @ self.axes[1]
             if (
-                abs(float((rel @ self.axes[2]).mean())) > AT_LEVEL
+                float(np.abs(rel @ self.axes[2]).min()) > AT_LEVEL
                 or (across > ON_LINE).all()
                 or (across <= ON_LINE).all()
             ):
@@ -254,7 +254,7 @@ class Crossing:
                 raise CutError(
                     f"cut {self.cut.name} passes a part only of a floor that is rigid in plan; what crosses that part is not known"
                 )
-            self.left = np.append(self.left, floor[across > ON_LINE])
+            self.left = np.append(self.left, floor.nodes[across > ON_LINE])
 
     def of_elements(self, u: Array) -> Array:
         """What the left side's elements give the other's: six global components about the cut's point,

@@ -12,6 +12,7 @@ from scipy.sparse.csgraph import connected_components
 
 from ...meshing.mesh_data import Corner, Tie
 from ...model.geometry.vectors import Array
+from .diaphragms import Floor
 
 DEEPEST = 30  # ties that may hang on ties
 
@@ -29,12 +30,12 @@ def constraints(
     xyz: Array,
     ties: Iterable[Tie],
     supported: NDArray[np.bool_],
-    floors: list[NDArray[np.int64]],
+    floors: Sequence[Floor],
     corners: Sequence[Corner] = (),
 ) -> Constraints | None:
     """None where there are none. `supported` (N,) nodes stay what others follow: a tie to one is turned
-    round, and left out where both ends stand on supports. `floors`: nodes of each rigid diaphragm, which move
-    in plan as one. `corners`: where the arms of two nodes meet; none where both stand on supports."""
+    round, and left out where both ends stand on supports. `floors`: rigid diaphragms, whose nodes move
+    in their plane as one. `corners`: where the arms of two nodes meet; none where both stand on supports."""
     kept = _ordered(list(ties), supported)
     n = 6 * len(xyz)
     rows: list[NDArray[np.int64]] = []
@@ -65,24 +66,17 @@ def constraints(
             cols.append(6 * m + j)
             values.append(w * block[i, j])
     for floor in floors:
-        free = floor[~slaves[6 * floor]]  # none of them is held in plan
+        # none of them is held in plan; of one that stands in two planes the first has it
+        free = floor.nodes[~slaves[6 * floor.nodes]]
         if len(free) < 2:
             continue
         middle = xyz[free].mean(axis=0)
         master = int(free[np.linalg.norm(xyz[free] - middle, axis=1).argmin()])
         others = free[free != master]
-        dx, dy = (xyz[others] - xyz[master])[:, :2].T
-        one = np.ones(len(others))
         slaves[np.concatenate([6 * others, 6 * others + 1, 6 * others + 5])] = True
-        for down, to, v in (
-            (0, 0, one),
-            (0, 5, -dy),
-            (1, 1, one),
-            (1, 5, dx),
-            (5, 5, one),
-        ):
+        for down, on, to, v in _as_one(xyz[others] - xyz[master], np.array(floor.normal)):
             rows.append(6 * others + down)
-            cols.append(np.full(len(others), 6 * master + to))
+            cols.append(6 * others + to if on == "own" else np.full(len(others), 6 * master + to))
             values.append(v)
     corners = [c for c in corners if not (supported[c.first] and supported[c.second])]
     if not slaves.any() and not corners:
@@ -102,6 +96,33 @@ def constraints(
         t, more = _met(xyz, corners, t, np.repeat(supported, 6))
         slaves |= more
     return Constraints(t, slaves)
+
+
+def _as_one(arm: Array, n: Array) -> list[tuple[int, str, int, Array]]:
+    """How nodes at `arm` (k, 3) from a floor's master follow it in the plane of normal `n`: of each row the one of their
+    degrees of freedom that follows, whose it follows ("own" or "master"), which one, and by how much (k,).
+
+    In the plane u = u_master + theta x arm and the turn about n is the master's; what is across the plane is their own.
+    ux, uy and rz are what follows: n points up more than sideways."""
+    one = np.ones(len(arm))
+    a, b, c = n / n[2]
+    dx, dy, dz = arm.T
+    # turn of the floor about n: w = n . theta_master; its part of the movement is w n x arm
+    turn = np.stack([n[1] * dz - n[2] * dy, n[2] * dx - n[0] * dz, n[0] * dy - n[1] * dx])
+    # u_s - u_m - w n x arm must be along n: its x and y follow its z
+    out = []
+    for row, slope in ((0, a), (1, b)):
+        out.append((row, "master", row, one))
+        lever = turn[row] - slope * turn[2]
+        out += [(row, "master", 3 + k, lever * n[k]) for k in range(3) if n[k]]
+        if slope:
+            out += [(row, "own", 2, slope * one), (row, "master", 2, -slope * one)]
+    # n . theta_s = n . theta_m
+    out.append((5, "master", 5, c * one))
+    for k, share in ((3, a), (4, b)):
+        if share:
+            out += [(5, "master", k, share * one), (5, "own", k, -share * one)]
+    return out
 
 
 def _hinged(axis: Array) -> tuple[Array, Array]:

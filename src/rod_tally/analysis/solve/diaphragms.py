@@ -1,56 +1,111 @@
-"""Storeys that move in plan as one: which nodes a rigid diaphragm takes hold of."""
+"""Floors that move in plan as one: which nodes a rigid diaphragm takes hold of, by what is joined to its slabs."""
 
 from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 from scipy import sparse
 from scipy.sparse.csgraph import connected_components
-from shapely.geometry import Polygon
+from shapely.geometry import MultiPoint
 
+from ...meshing import Plates
 from ...model import Model, Surface
 from ...model.geometry.vectors import Array
 
-IN_PLANE = 1e-3  # m; nodes this near to the plane of a slab that stiffens its storey go with it
-BESIDE = 0.6  # m; and this near to its outline in plan
+IN_PLANE = 1.5e-3  # m; nodes this near to a line where a slab is joined to something lie on it
 AT_LEVEL = 0.75  # m; nodes this near to a storey's elevation may lie in its floor
 FLAT = 1e-5  # m; nodes of one floor differ in height by rounding alone
-
+ONE_PLANE = 0.9962  # cosine (5 degrees) within which slabs that share nodes are one floor
+LEVEL = 0.99999  # cosine to vertical of a floor that is level
+UPRIGHT = 0.7  # cosine to vertical of a member that counts as a column
 
 STOREY = "Storey"  # how the names of floors that were asked for begin
-Floor = tuple[str, NDArray[np.int64]]  # what it is called, its nodes
+UP = (0.0, 0.0, 1.0)
+
+
+@dataclass(slots=True)
+class Floor:
+    """What moves in its plane as one: its name, its nodes by number, its slabs, the normal of its plane, and the members
+    and walls joined to its slabs of which it holds no node."""
+
+    name: str
+    nodes: NDArray[np.int64]
+    slabs: tuple[str, ...] = ()
+    normal: tuple[float, float, float] = UP
+    not_held: tuple[str, ...] = field(default=())
+
+    @property
+    def level(self) -> bool:
+        return abs(self.normal[2]) >= LEVEL
 
 
 def floors_in_plane(
-    model: Model, xyz: Array, live: NDArray[np.bool_], held: NDArray[np.bool_], storeys: list[str]
-) -> list[NDArray[np.int64]]:
-    """Nodes of everything that moves in plan as one: the chosen storeys, and slabs that stiffen theirs; what
-    shares a node is one. A floor with a node that is `held` in plan is left out."""
-    found = [nodes for _, nodes in every_floor(model, xyz, live, storeys) if not held[nodes].any()]
-    if len(found) < 2:
-        return found
-    rows = np.concatenate([np.full(len(f), k) for k, f in enumerate(found)])
-    nodes = np.concatenate(found)
-    holds = sparse.coo_matrix((np.ones(len(rows)), (rows, nodes)), shape=(len(found), len(xyz))).tocsr()
-    count, of = connected_components(holds @ holds.T, directed=False)
-    return [np.unique(np.concatenate([f for f, k in zip(found, of) if k == c])) for c in range(count)]
+    model: Model,
+    node_ids: Sequence[str],
+    plates: Plates | None,
+    xyz: Array,
+    live: NDArray[np.bool_],
+    held: NDArray[np.bool_],
+    storeys: list[str],
+) -> list[Floor]:
+    """Everything that moves in its plane as one: the chosen storeys, and slabs that stiffen theirs; level floors that
+    share a node are one. A floor with a node that is `held` in plan is left out."""
+    found = [f for f in every_floor(model, node_ids, plates, xyz, live, storeys) if not held[f.nodes].any()]
+    flat, sloping = [f for f in found if f.level], [f for f in found if not f.level]
+    if len(flat) > 1:
+        rows = np.concatenate([np.full(len(f.nodes), k) for k, f in enumerate(flat)])
+        nodes = np.concatenate([f.nodes for f in flat])
+        holds = sparse.coo_matrix((np.ones(len(rows)), (rows, nodes)), shape=(len(flat), len(xyz))).tocsr()
+        count, of = connected_components(holds @ holds.T, directed=False)
+        groups = [[f for f, k in zip(flat, of) if k == c] for c in range(count)]
+        flat = [
+            Floor(
+                own[0].name,
+                np.unique(np.concatenate([f.nodes for f in own])),
+                tuple(s for f in own for s in f.slabs),
+            )
+            for own in groups
+        ]
+    return flat + sloping
 
 
-def every_floor(model: Model, xyz: Array, live: NDArray[np.bool_], storeys: list[str]) -> list[Floor]:
+def every_floor(
+    model: Model,
+    node_ids: Sequence[str],
+    plates: Plates | None,
+    xyz: Array,
+    live: NDArray[np.bool_],
+    storeys: list[str],
+) -> list[Floor]:
     """Floors of the chosen storeys, then of slabs that stiffen their storey."""
-    return _of_storeys(model, xyz, live, storeys) + _of_slabs(model, xyz, live)
+    index = {n: k for k, n in enumerate(node_ids)}
+    of_slabs = slab_floors(model, index, plates, xyz, live)
+    return _of_storeys(model, index, plates, xyz, live, storeys, of_slabs) + of_slabs
 
 
-def _of_storeys(model: Model, xyz: Array, live: NDArray[np.bool_], storeys: list[str]) -> list[Floor]:
+def _of_storeys(
+    model: Model,
+    index: dict[str, int],
+    plates: Plates | None,
+    xyz: Array,
+    live: NDArray[np.bool_],
+    storeys: list[str],
+    slabs: list[Floor],
+) -> list[Floor]:
     """Of the nodes within reach of each storey's level the ones that lie in one plane: of those with at least
     half as many nodes as the fullest, the one nearest to the level (a wall's elements have as full rows above
-    and below it). Nodes of other planes would bend what stands there."""
+    and below it). Nodes of other planes would bend what stands there. What does not hang together there, such as two
+    towers, is a floor each."""
     if not storeys:
         return []
     z = np.array([s.elevation for s in model.storeys])
     at = np.abs(xyz[:, 2][:, None] - z).argmin(axis=1)
     near = np.abs(xyz[:, 2] - z[at]) <= AT_LEVEL
+    links = _links(model, index, plates)
     out = []
     for k, storey in enumerate(model.storeys):
         here = near & (at == k) & live
@@ -59,29 +114,212 @@ def _of_storeys(model: Model, xyz: Array, live: NDArray[np.bool_], storeys: list
             full = height[count >= count.max() / 2]
             nearest = full[np.abs(full * FLAT - storey.elevation).argmin()]
             here &= np.abs(xyz[:, 2] / FLAT - nearest) <= 1
-        if storey.name in storeys and here.sum() > 1:
-            out.append((f"{STOREY} {storey.name}", np.flatnonzero(here)))
-    return out
-
-
-def _of_slabs(model: Model, xyz: Array, live: NDArray[np.bool_]) -> list[Floor]:
-    """Nodes in the plane of slabs that stiffen their storey: slabs of one level that touch are one floor."""
-    slabs = [s for s in model.surfaces.values() if s.diaphragm and not s.keeps_loads]
-    levels: dict[int, list[Surface]] = {}
-    for s in slabs:
-        levels.setdefault(round(float(s.outer[:, 2].mean()) / IN_PLANE), []).append(s)
-    out = []
-    for level, own_slabs in levels.items():
-        near = np.flatnonzero(live & (np.abs(xyz[:, 2] - level * IN_PLANE) <= 1.5 * IN_PLANE))
-        if len(near) < 2:
+        if storey.name not in storeys or here.sum() < 2:
             continue
-        outlines = np.array([Polygon(s.outer[:, :2]) for s in own_slabs])
-        whole = shapely.union_all(shapely.buffer(outlines, BESIDE / 2, join_style="mitre"))
-        for part in getattr(whole, "geoms", [whole]):
-            area = part.buffer(BESIDE / 2, join_style="mitre")
-            shapely.prepare(area)
-            own = near[shapely.contains_xy(area, xyz[near, 0], xyz[near, 1])]
-            if len(own) > 1:
-                first = own_slabs[0]
-                out.append((f"The floor of slab {first.name or first.id}", own.astype(np.int64)))
+        groups = _hanging_together(np.flatnonzero(here), links, slabs, xyz)
+        for n, nodes in enumerate(groups, 1):
+            more = f", part {n}" if len(groups) > 1 else ""
+            out.append(Floor(f"{STOREY} {storey.name}{more}", nodes))
     return out
+
+
+def _links(model: Model, index: dict[str, int], plates: Plates | None) -> NDArray[np.int64]:
+    """Pairs of nodes that a member's piece or a side of an element joins, (k, 2)."""
+    pairs: list[tuple[int, int]] = []
+    for m in model.members.values():
+        way = [index[n] for n in (m.start, *(j.node for j in m.joints), m.end) if n in index]
+        pairs += list(zip(way, way[1:]))
+    found = [np.array(pairs, np.int64).reshape(-1, 2)]
+    if plates is not None:
+        for e in (plates.quads, plates.triangles):
+            found.append(np.stack([e, np.roll(e, -1, axis=1)], axis=-1).reshape(-1, 2))
+        found.append(
+            np.array([(t.slave, m) for t in plates.ties for m in t.masters], np.int64).reshape(-1, 2)
+        )
+    return np.concatenate(found)
+
+
+def _hanging_together(
+    nodes: NDArray[np.int64], links: NDArray[np.int64], slabs: list[Floor], xyz: Array
+) -> list[NDArray[np.int64]]:
+    """Groups of the nodes that members, elements or slabs join within their level. One that nothing joins, such as a
+    column's head under no beam, belongs to the group that it stands in."""
+    n = len(xyz)
+    inside = np.zeros(n, bool)
+    inside[nodes] = True
+    pairs = links[inside[links].all(axis=1)]
+    more = [
+        np.column_stack([own[:-1], own[1:]])
+        for own in (f.nodes[inside[f.nodes]] for f in slabs)
+        if len(own) > 1
+    ]
+    pairs = np.concatenate([pairs, *more])
+    graph = sparse.coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(n, n))
+    of = connected_components(graph, directed=False)[1][nodes]
+    groups = [nodes[of == c] for c in np.unique(of)]
+    whole = [g for g in groups if len(g) > 1]
+    alone = [g for g in groups if len(g) == 1]
+    if not whole:
+        return [nodes]  # nothing says what hangs together: the storey as a whole, as it was asked for
+    shapes = [MultiPoint(xyz[g][:, :2]).convex_hull.buffer(FLAT) for g in whole]
+    for one in alone:
+        for k, shape in enumerate(shapes):
+            if shapely.contains_xy(shape, *xyz[one[0], :2]):
+                whole[k] = np.sort(np.append(whole[k], one))
+                break
+    return whole
+
+
+def slab_floors(
+    model: Model, index: dict[str, int], plates: Plates | None, xyz: Array, live: NDArray[np.bool_]
+) -> list[Floor]:
+    """Floors of slabs that stiffen their storey. Each holds what is joined to its slabs: ends, members along them,
+    walls and other slabs along a shared edge. Slabs that are joined to each other, or to one node, in one plane are one
+    floor."""
+    slabs = [s for s in model.surfaces.values() if s.diaphragm and not s.keeps_loads]
+    if not slabs:
+        return []
+    at = model.members_at()
+    number = {s.id: k for k, s in enumerate(slabs)}
+    normals = np.array([s.plain_axes[2] for s in slabs])
+    held: list[dict[int, float]] = []
+    pairs: list[tuple[int, int]] = []
+    for k, s in enumerate(slabs):
+        held.append(_held_by(model, s, index, plates, xyz, live))
+        for j in s.joints:
+            other = number.get(j.other)
+            if j.kind == "surface" and other is not None and normals[k] @ normals[other] >= ONE_PLANE:
+                pairs.append((k, other))
+    by_node: dict[int, int] = {}
+    for k in range(len(slabs)):
+        for n in held[k]:
+            first = by_node.setdefault(n, k)
+            if first != k and normals[k] @ normals[first] >= ONE_PLANE:
+                pairs.append((first, k))
+    own = np.array(pairs, np.int64).reshape(-1, 2)
+    graph = sparse.coo_matrix((np.ones(len(own)), (own[:, 0], own[:, 1])), shape=(len(slabs), len(slabs)))
+    count, of = connected_components(graph, directed=False)
+    taken: set[int] = set()
+    out = []
+    groups = [np.flatnonzero(of == c) for c in range(count)]
+    # level floors first: a node of two planes stays with the first that has it
+    for group in sorted(groups, key=lambda g: (-round(float(np.abs(normals[g, 2]).mean()), 6), int(g[0]))):
+        heights: dict[int, float] = {}
+        for k in group.tolist():
+            for n, h in held[k].items():
+                heights[n] = min(h, heights.get(n, h))
+        nodes = _once_a_column(model, heights, index, at) - taken
+        mine = [slabs[k] for k in group]
+        normal = normals[group].mean(axis=0)
+        normal = normal / np.linalg.norm(normal)
+        if np.ptp(normals[group] @ normal) > 1e-9:
+            normal = np.array(UP)  # slabs with a slight fall against each other: as one in plan
+        missed = _not_held(model, mine, set(heights), index)
+        if len(nodes) > 1:
+            taken |= nodes
+            n0, n1, n2 = normal.tolist()
+            out.append(
+                Floor(
+                    f"The floor of slab {mine[0].name or mine[0].id}",
+                    np.array(sorted(nodes), np.int64),
+                    tuple(s.id for s in mine),
+                    (n0, n1, n2) if abs(n2) < LEVEL else UP,
+                    missed,
+                )
+            )
+    return out
+
+
+def _held_by(
+    model: Model,
+    s: Surface,
+    index: dict[str, int],
+    plates: Plates | None,
+    xyz: Array,
+    live: NDArray[np.bool_],
+) -> dict[int, float]:
+    """Nodes that are joined to a slab, each with its distance from the slab's plane, m."""
+    out: dict[int, float] = {}
+
+    def take(nodes: NDArray[np.int64]) -> None:
+        nodes = nodes[live[nodes]]
+        for n, h in zip(nodes.tolist(), np.abs(s.height(xyz[nodes])).tolist()):
+            out[n] = h
+
+    for j in s.joints:
+        if j.kind == "end":
+            if j.node in index:
+                take(np.array([index[j.node]], np.int64))
+        elif j.kind == "member" and j.other in model.members:
+            m = model.members[j.other]
+            names = [n for n in (m.start, *(x.node for x in m.joints), m.end) if n in index]
+            nodes = np.array([index[n] for n in names], np.int64)
+            if len(nodes):
+                line, points = s.flat(j.line), s.flat(xyz[nodes])
+                take(nodes[_along(points, line, IN_PLANE)])
+        elif j.kind == "surface" and plates is not None:
+            near = j.distance + IN_PLANE
+            if j.other in plates.columns:
+                column = plates.columns[j.other]
+                away = np.abs(column.z - float(j.line[:, 2].mean()))
+                if away.min() <= near + s.thickness / 2:
+                    take(column.nodes[[int(away.argmin())]])
+            elif j.other in plates.surfaces:
+                nodes = plates.nodes_of(j.other)
+                off = _off(xyz[nodes], j.line)
+                take(nodes[off <= near])
+    return out
+
+
+def _along(points: Array, line: Array, beyond: float) -> NDArray[np.bool_]:
+    """Which of the points (n, 2) lie beside a line (2, 2), not before its start or behind its end."""
+    d = line[1] - line[0]
+    size = float(np.linalg.norm(d))
+    if size <= beyond:
+        return np.zeros(len(points), bool)
+    t = (points - line[0]) @ d / size
+    return np.asarray((t >= -beyond) & (t <= size + beyond))
+
+
+def _off(points: Array, line: Array) -> Array:
+    """Distances (n,) of points from a line (2, 3) within its length, m."""
+    d = line[1] - line[0]
+    size = float(d @ d)
+    t = np.clip((points - line[0]) @ d / size, 0, 1) if size > 0 else np.zeros(len(points))
+    return np.asarray(np.linalg.norm(points - line[0] - np.outer(t, d), axis=1))
+
+
+def _once_a_column(
+    model: Model, heights: dict[int, float], index: dict[str, int], at: dict[str, list[str]]
+) -> set[int]:
+    """The nodes without those on a column that has another one nearer to the plane: two held on one column would keep
+    it from turning there."""
+    far = {n for n, h in heights.items() if h > IN_PLANE}
+    if not far:
+        return set(heights)
+    name = {k: n for n, k in index.items() if k in heights}
+    out = set(heights)
+    for n in far:
+        for ident in at.get(name.get(n, ""), ()):
+            m = model.members[ident]
+            line = model.line(m)
+            if abs(line[1, 2] - line[0, 2]) < UPRIGHT * float(np.linalg.norm(line[1] - line[0])):
+                continue
+            others = [index[x] for x in (m.start, *(j.node for j in m.joints), m.end) if x in index]
+            if any(o != n and heights.get(o, np.inf) < heights[n] - FLAT for o in others):
+                out.discard(n)
+    return out
+
+
+def _not_held(model: Model, slabs: list[Surface], nodes: set[int], index: dict[str, int]) -> tuple[str, ...]:
+    """Members that lie along slabs, and the ends at them, none of whose nodes the floor reaches."""
+    out: dict[str, None] = {}
+    for s in slabs:
+        for j in s.joints:
+            m = model.members.get(j.other)
+            if m is None:
+                continue
+            own = [index[n] for n in (m.start, *(x.node for x in m.joints), m.end) if n in index]
+            if own and not nodes.intersection(own):
+                out[m.id] = None
+    return tuple(out)

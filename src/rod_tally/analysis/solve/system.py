@@ -18,7 +18,7 @@ from ..shells.assembly import global_stiffness, kinds
 from . import mechanism
 from .blocks import BlockSum
 from .constraints import Constraints, constraints
-from .diaphragms import floors_in_plane
+from .diaphragms import Floor, floors_in_plane
 from .factor import Factor, SingularError
 from .node_supports import held_in_plan, node_supports, stands_fast
 
@@ -32,7 +32,7 @@ class System:
 
     `full` (6N, 6N) is the stiffness with springs; `follow` (6N, 6N) carries what is free to what is tied to
     it, None where nothing is. `supports` by number of the node; `opening` are translations of nodes along
-    joints of walls that follow another node and may open from it."""
+    joints of walls that follow another node and may open from it; `floors` move in their plane as one."""
 
     full: sparse.csr_matrix
     k: sparse.csc_matrix
@@ -44,6 +44,7 @@ class System:
     supports: dict[int, Support]
     follow: sparse.csr_matrix | None
     opening: NDArray[np.int64]
+    floors: list[Floor]
 
     def expand(self, x: Array) -> Array:
         """Movements (6N, …) of all nodes from those of the free degrees of freedom, in the supports' own
@@ -62,10 +63,10 @@ class System:
 
 
 def assemble(
-    model: Model, m: Mesh, floors: list[str], progress: Progress = silent
+    model: Model, m: Mesh, floors: list[str] | None, progress: Progress = silent
 ) -> tuple[System, Condensed]:
     """The stiffness of a mesh in the supports' own axes, and the elements it was made of. `floors`: storeys
-    with a rigid diaphragm."""
+    with a rigid diaphragm beside the slabs that stiffen theirs; None where no floor is rigid in plan."""
     progress("Assembling", 0.1)
     condensed = condense(stiffness(m), m.released, m.spring)
     t = to_ends(m)
@@ -100,7 +101,7 @@ def assemble(
         full = (turn.T @ full @ turn).tocsr()
     # the sum also drops the zeros that blocks hold, which the factors need not carry
     full = (full + sparse.diags(springs)).tocsr()
-    bound = _bound(model, m, supports, live, floors)
+    bound, rigid = _bound(model, m, supports, live, floors)
     slaves = np.zeros(n, bool) if bound is None else bound.slaves
     follow = None
     if bound is not None:
@@ -124,13 +125,14 @@ def assemble(
         supports,
         follow,
         opening,
+        rigid,
     ), condensed
 
 
 def _bound(
-    model: Model, m: Mesh, supports: dict[int, Support], live: NDArray[np.bool_], floors: list[str]
-) -> Constraints | None:
-    """Ties between nodes that take part, and rigid diaphragms; what a live node is tied to becomes live with
+    model: Model, m: Mesh, supports: dict[int, Support], live: NDArray[np.bool_], floors: list[str] | None
+) -> tuple[Constraints | None, list[Floor]]:
+    """Ties between nodes that take part, and rigid diaphragms, with these; what a live node is tied to becomes live with
     it."""
     ties = []
     waiting = list(m.plates.ties) if m.plates is not None else []
@@ -149,8 +151,9 @@ def _bound(
     corners = (
         [c for c in m.plates.corners if live[c.first] and live[c.second]] if m.plates is not None else []
     )
-    rigid = floors_in_plane(model, m.xyz, live, held_in_plan(supports, len(m.node_ids)), floors)
-    return constraints(m.xyz, ties, supported, rigid, corners)
+    held = held_in_plan(supports, len(m.node_ids))
+    rigid = [] if floors is None else floors_in_plane(model, m.node_ids, m.plates, m.xyz, live, held, floors)
+    return constraints(m.xyz, ties, supported, rigid, corners), rigid
 
 
 @dataclass(slots=True)

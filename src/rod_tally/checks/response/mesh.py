@@ -157,6 +157,56 @@ def find_columns_with_openings(s: Subject) -> Iterator[Finding]:
         )
 
 
+@check("floor.holds")
+def find_what_floors_hold(s: Subject) -> Iterator[Finding]:
+    """What each floor that is stiff in its plane holds, and which of the members joined to its slabs it does not
+    hold."""
+    r = s.results
+    if r is None or r.empty:
+        return
+    live = np.atleast_1d(r.node_done.any(axis=0))
+    xyz = r.xyz - s.model.origin
+    at = s.members_at
+    warmed = any(c.temperatures for c in s.own_cases)
+    for floor in every_floor(s.model, r.node_ids, r.plates, xyz, live, s.settings.run.diaphragms):
+        ids = [r.node_ids[int(n)] for n in floor.nodes]
+        columns = {i for n in ids for i in at.get(n, ()) if s.model.members[i].cls == "column"}
+        places = xyz[floor.nodes]
+        middle, size = places.mean(axis=0), np.ptp(places, axis=0)
+        parts = [f"{len(ids)} nodes", f"{len(columns)} column{'' if len(columns) == 1 else 's'}"]
+        walls = {
+            j.other
+            for i in floor.slabs
+            for j in s.model.surfaces[i].joints
+            if j.other in s.model.surfaces and s.model.surfaces[j.other].upright
+        }
+        if walls:
+            parts.append(f"{len(walls)} wall{'' if len(walls) == 1 else 's'}")
+        slabs = f" ({len(floor.slabs)} slabs)" if len(floor.slabs) > 1 else ""
+        text = (
+            f"{floor.name}{slabs} moves in its {'plane' if not floor.level else 'plan'} as one: it holds {listed(parts)}, "
+            f"{size[0]:.1f} by {size[1]:.1f} m about ({middle[0] + s.model.origin[0]:.2f}, {middle[1] + s.model.origin[1]:.2f})"
+        )
+        if warmed:
+            text += "; what temperature does to it, it does as if it were not rigid"
+        missed = floor.not_held
+        if missed:
+            names = [s.name(i) for i in missed[:4]]
+            more = f" and {len(missed) - 4} more" if len(missed) > 4 else ""
+            text += (
+                f". It does not hold {listed(names)}{more}, which carr{'y' if len(missed) > 1 else 'ies'} it"
+            )
+        yield Finding(
+            "floor.holds",
+            "warning" if missed else "note",
+            text + ".",
+            (*floor.slabs, *missed),
+            point(middle),
+            ("Take me there", "Accept, because…"),
+            {"nodes": float(len(ids)), "columns": float(len(columns)), "not_held": float(len(missed))},
+        )
+
+
 @check("run.diaphragm")
 def find_floors_held_in_plan(s: Subject) -> Iterator[Finding]:
     """Floors that were to move in plan as one but do not, because a support holds one of their nodes in
@@ -168,7 +218,8 @@ def find_floors_held_in_plan(s: Subject) -> Iterator[Finding]:
     held = held_in_plan(supports, len(r.node_ids))
     live = np.atleast_1d(r.node_done.any(axis=0))
     xyz = r.xyz - s.model.origin
-    for name, nodes in every_floor(s.model, xyz, live, s.settings.run.diaphragms):
+    for floor in every_floor(s.model, r.node_ids, r.plates, xyz, live, s.settings.run.diaphragms):
+        name, nodes = floor.name, floor.nodes
         by = nodes[held[nodes]]
         loose = [n for n in nodes.tolist() if n not in supports or not all(supports[n].held[:2])]
         # where all are held, such as a floor at the columns' feet, nothing is missed

@@ -84,8 +84,6 @@ class SetDiaphragm(Edit):
                 raise EditError(
                     f"{s.name or ident} is {how}; a storey as a whole can be rigid in plan (run.diaphragms)"
                 )
-            if self.rigid and abs(float(s.plain_axes[2][2])) < 0.9999:
-                raise EditError(f"{s.name or ident} is not level, so it is no rigid floor")
         for ident in self.surfaces:
             self.surface(model, ident).diaphragm = self.rigid
         return self.text

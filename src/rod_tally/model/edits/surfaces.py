@@ -23,7 +23,6 @@ SAME = 0.01  # m; outlines whose corners lie this near are one
 CLASSES = ("slab", "wall")
 WAYS = {"slab": ("shell", "two-way", "one-way"), "wall": ("shell", "column")}
 TINY = 1e-9  # m
-LEVEL = 0.9999  # cosine to vertical of a slab that can stiffen its storey in plane
 
 
 @dataclass
@@ -75,7 +74,7 @@ class AddSurfaces(Edit):
         if way not in WAYS[cls]:
             raise EditError(f"a {cls} carries as {' or '.join(WAYS[cls])}, not {way!r}")
         made.cls, made.way = cls, way
-        made.diaphragm = way in ("two-way", "one-way") and abs(float(made.plain_axes[2][2])) > LEVEL
+        made.diaphragm = way in ("two-way", "one-way") and not made.upright
         made.name = str(part.get("name") or made.id)
         made.storey = model.storey_of(float(outer[:, 2].min() if cls == "wall" else outer[:, 2].mean()))
         for other in model.surfaces.values():

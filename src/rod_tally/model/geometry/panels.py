@@ -113,6 +113,36 @@ def touching_ends(rods: Rods, panels: Panels, distance: float) -> list[Touch]:
     ]
 
 
+@dataclass(slots=True)
+class Pass:
+    """A member that goes through a surface in one piece: its number, the surface's, and the place in its plane."""
+
+    member: int
+    surface: int
+    point: Array
+
+
+def passing(rods: Rods, panels: Panels, distance: float, which: NDArray[np.intp]) -> list[Pass]:
+    """Which of the members `which` go on beyond both faces of a surface that they touch on their way."""
+    if not len(panels) or not len(which):
+        return []
+    bodies, walls = rods.bodies().take(which), panels.bodies
+    m, k = near_boxes(bodies.boxes(), walls.boxes(), distance)
+    m = which[m]
+    normal = panels.axes[k, 2]
+    height = np.einsum("nki,ni->nk", rods.lines[m] - panels.origins[k][:, None], normal)
+    reach = np.array([max(s.reach) for s in panels.surfaces])[k] + distance
+    through = (height[:, 0] * height[:, 1] < 0) & (np.abs(height).min(axis=1) > reach)
+    through &= np.abs(np.einsum("ni,ni->n", rods.axes[m, 0], normal)) > ALONG
+    m, k, height = m[through], k[through], height[through]
+    share = height[:, 0] / (height[:, 0] - height[:, 1])
+    points = rods.lines[m, 0] + (rods.lines[m, 1] - rods.lines[m, 0]) * share[:, None]
+    # of a section that stands beside its axis, and of one at an edge, the body counts, not the axis
+    size = np.abs(rods.bounds).max(axis=1, initial=0.0)
+    near = panels.off(k, points) <= size[m] + distance
+    return [Pass(int(a), int(b), p) for a, b, p in zip(m[near], k[near], points[near])]
+
+
 def lying_along(rods: Rods, panels: Panels, distance: float) -> list[tuple[int, int, Array, float]]:
     """Members that lie along a surface with bodies within `distance`: (member, surface, place (2, 3), height
     of axis)."""

@@ -6,10 +6,10 @@ from __future__ import annotations
 import numpy as np
 
 from ...model import Member, Model, Surface, SurfaceJoint
-from ...model.geometry.panels import Panels, Touch, lying_along
+from ...model.geometry.panels import Panels, Touch, lying_along, passing
 from ...model.geometry.proximity import Rods
 from ...model.geometry.vectors import Array
-from .joins import Cluster
+from .joins import Cluster, Seat
 
 
 def ties_of(touches: list[Touch], rods: Rods) -> list[tuple[int, int]]:
@@ -89,6 +89,41 @@ def _ranks(touches: list[Touch], members: list[Member], panels: Panels) -> list[
     return out
 
 
+def pass_surfaces(
+    clusters: list[Cluster], rods: Rods, panels: Panels, members: list[Member], snap: float
+) -> list[tuple[int, int, int]]:
+    """Give columns in one piece over several storeys a node at every surface that they pass, unless one is there within
+    the surface's thickness. Returns (number of the cluster, member, surface)."""
+    columns = np.array([k for k, m in enumerate(members) if m.cls == "column"], np.intp)
+    lines = rods.lines.copy()
+    inside: dict[int, list[int]] = {}
+    for c, cluster in enumerate(clusters):
+        for e in cluster.ends:
+            lines[e // 2, e % 2] = cluster.point
+        for seat in cluster.seats:
+            inside.setdefault(seat.member, []).append(c)
+    out = []
+    for p in passing(rods, panels, snap, columns):
+        surface = panels.surfaces[p.surface]
+        near = [
+            c
+            for c in inside.get(p.member, ())
+            if abs(float(surface.height(clusters[c].point[None])[0])) <= surface.thickness / 2 + snap
+        ]
+        if near:
+            c = min(near, key=lambda c: abs(float(surface.height(clusters[c].point[None])[0])))
+        else:
+            a, b = lines[p.member]
+            n = surface.plain_axes[2]
+            share = float((surface.outer[0] - a) @ n) / float((b - a) @ n)
+            c = len(clusters)
+            seat = Seat(p.member, share * float(rods.lengths[p.member]))
+            clusters.append(Cluster([], [seat], a + (b - a) * share))
+            inside.setdefault(p.member, []).append(c)
+        out.append((c, p.member, p.surface))
+    return out
+
+
 def record_joints(
     model: Model,
     clusters: list[Cluster],
@@ -98,6 +133,7 @@ def record_joints(
     rods: Rods,
     members: list[Member],
     snap: float,
+    passed: list[tuple[int, int, int]],
 ) -> None:
     """Write down at every surface which ends and members are tied to it, and how far off its plane they
     lie."""
@@ -115,6 +151,13 @@ def record_joints(
         seen.add((t.surface, node))
         joint = SurfaceJoint("end", members[t.end // 2].id, places[k], _clean(abs(heights[k])), node)
         panels.surfaces[t.surface].joints.append(joint)
+    for c, m, s in passed:
+        if (s, ids[c]) in seen:
+            continue
+        seen.add((s, ids[c]))
+        own = panels.surfaces[s]
+        at, heights = _feet([own], [ids[c]], model)
+        own.joints.append(SurfaceJoint("end", members[m].id, at[0], _clean(abs(heights[0])), ids[c]))
     for m, s, place, height in lying_along(rods, panels, snap):
         panels.surfaces[s].joints.append(SurfaceJoint("member", members[m].id, place, _clean(abs(height))))
 

@@ -18,6 +18,7 @@ from ..joining.joins import follow, join, merged
 from ..joining.member_surface_joints import (
     measure_joints,
     nodes_on_surfaces,
+    pass_surfaces,
     place_on_surfaces,
     record_joints,
     ties_of,
@@ -115,8 +116,9 @@ def transfer_physical(
     snap_to_building(model, clusters, settings.joins)
     follow(clusters, rods, rank, area)
     clusters = merged(clusters)
+    passed = pass_surfaces(clusters, rods, panels, members, settings.snap_of("surfaces"))
     ids = add_nodes(model, clusters, members, {})
-    record_joints(model, clusters, ids, touches, panels, rods, members, settings.snap_of("surfaces"))
+    record_joints(model, clusters, ids, touches, panels, rods, members, settings.snap_of("surfaces"), passed)
     tie_far_ends(model, clusters, ids, members, nodes_on_surfaces(model), settings.joins)
     add_joints(model, clusters, members, ids, rods.lengths)
     measure_joints(model)

@@ -15,7 +15,6 @@ from ...model.geometry.vectors import Array
 BESIDE = 0.6  # m; a beam or wall this near to an edge carries it
 FREE = 0.10  # share of a slab's edges that may be carried by nothing
 ROUNDING = 1e-6  # m
-LEVEL = 0.9999  # cosine to vertical of a floor that can stiffen its storey in plane
 
 
 def decide_ways(model: Model, set_by_hand: set[str]) -> None:
@@ -36,7 +35,7 @@ def decide_ways(model: Model, set_by_hand: set[str]) -> None:
             s.way, s.diaphragm = "shell", False
             reasons.setdefault(reason, []).append(s.name or s.id)
         else:
-            s.way, s.diaphragm = "two-way", abs(float(s.plain_axes[2][2])) > LEVEL
+            s.way, s.diaphragm = "two-way", True
             handing.append(s.id)
     if handing:
         message = (
