@@ -99,7 +99,8 @@ def test_columns_in_one_piece_share_a_push_through_floors_above_their_beams(turn
     assert shares["a"] == pytest.approx(shares["c"], rel=1e-6)
     # columns of 600 are sixteen times as stiff as those of 300
     assert shares["b"] < 0.15 and shares["a"] > 0.42
-    top = [r.displacement[0][r.node_ids.index(at_level(m, f"{n}0", 2 * H - 0.1)), :3] @ way for n in "abc"]
+    assert r.equilibrium[0].residual < 1e-9
+    top = [r.displacement[0][r.node_ids.index(at_level(m, f"{n}0", 2 * H - 0.4)), :3] @ way for n in "abc"]
     assert np.ptp(top) < 1e-9 * abs(top[0]) + 1e-12
 
 
@@ -127,6 +128,25 @@ def test_a_column_is_not_clamped_between_its_beam_and_its_slab() -> None:
     for column in ("a0", "b1", "c0"):
         own = [j.node for j in m.members[column].joints]
         assert len(own) == 4 and sum(n in held for n in own) == 2
+
+
+@pytest.mark.parametrize("turn", [np.eye(3), TURNED])
+def test_a_node_beside_the_plane_of_a_floor_follows_by_an_arm(turn: Array) -> None:
+    """A column that no beam meets is held at the slab, 0.3 m above the plane of the others: forces and moments balance, and
+    it moves with the floor by its turn."""
+    s = building()
+    add(s, "column", "lone", (SPAN - 0.5, 2.5, 0), (SPAN - 0.5, 2.5, 2 * H + 1), z=(1, 0, 0))
+    m = model(moved_surfaces(s, turn))
+    r = pushed(m, ["lone"], turn @ np.array([0.6, 0.8, 0]))
+    assert r.equilibrium[0].residual < 1e-9
+    node = at_level(m, "lone", 2 * H - 0.1)
+    assert any(node in f for f in of(m))
+    u = {n: r.displacement[0][r.node_ids.index(n)] for n in (node, at_level(m, "a0", 2 * H - 0.4))}
+    (mine, other), points = u.values(), [m.nodes[n].point for n in u]
+    arm = points[0] - points[1]
+    at_plane = mine[:3] - np.cross(mine[3:], [0, 0, arm[2]])
+    expected = other[:3] + np.cross([0, 0, other[5]], [arm[0], arm[1], 0])
+    assert at_plane[:2] == pytest.approx(expected[:2], rel=1e-9)
 
 
 def of(m: Model) -> list[set[str]]:

@@ -12,8 +12,9 @@ from scipy.sparse.csgraph import connected_components
 
 from ...meshing.mesh_data import Corner, Tie
 from ...model.geometry.vectors import Array
-from .diaphragms import Floor
+from .diaphragms import IN_PLANE, Floor
 
+NO_ARM = 1e-9  # m
 DEEPEST = 30  # ties that may hang on ties
 
 
@@ -70,11 +71,13 @@ def constraints(
         free = floor.nodes[~slaves[6 * floor.nodes]]
         if len(free) < 2:
             continue
-        middle = xyz[free].mean(axis=0)
-        master = int(free[np.linalg.norm(xyz[free] - middle, axis=1).argmin()])
+        middle, normal = xyz[free].mean(axis=0), np.array(floor.normal)
+        beside = np.abs(xyz[free] @ normal - floor.plane)
+        on = free[beside <= beside.min() + IN_PLANE]
+        master = int(on[np.linalg.norm(xyz[on] - middle, axis=1).argmin()])
         others = free[free != master]
         slaves[np.concatenate([6 * others, 6 * others + 1, 6 * others + 5])] = True
-        for down, on, to, v in _as_one(xyz[others] - xyz[master], np.array(floor.normal)):
+        for down, on, to, v in _as_one(xyz[others] - xyz[master], normal):
             rows.append(6 * others + down)
             cols.append(6 * others + to if on == "own" else np.full(len(others), 6 * master + to))
             values.append(v)
@@ -103,13 +106,16 @@ def _as_one(arm: Array, n: Array) -> list[tuple[int, str, int, Array]]:
     degrees of freedom that follows, whose it follows ("own" or "master"), which one, and by how much (k,).
 
     In the plane u = u_master + theta x arm and the turn about n is the master's; what is across the plane is their own.
-    ux, uy and rz are what follows: n points up more than sideways."""
+    One that lies beside the plane follows by a rigid arm of its own across it. ux, uy and rz are what follows: n points up
+    more than sideways."""
     one = np.ones(len(arm))
     a, b, c = n / n[2]
     dx, dy, dz = arm.T
     # turn of the floor about n: w = n . theta_master; its part of the movement is w n x arm
     turn = np.stack([n[1] * dz - n[2] * dy, n[2] * dx - n[0] * dz, n[0] * dy - n[1] * dx])
-    # u_s - u_m - w n x arm must be along n: its x and y follow its z
+    # u_s - theta_s x own - u_m - w n x arm must be along n: its x and y follow its z
+    beside = arm @ n
+    own = beside[:, None] * n if np.abs(beside).max(initial=0.0) > NO_ARM else None
     out = []
     for row, slope in ((0, a), (1, b)):
         out.append((row, "master", row, one))
@@ -117,6 +123,11 @@ def _as_one(arm: Array, n: Array) -> list[tuple[int, str, int, Array]]:
         out += [(row, "master", 3 + k, lever * n[k]) for k in range(3) if n[k]]
         if slope:
             out += [(row, "own", 2, slope * one), (row, "master", 2, -slope * one)]
+        if own is not None:
+            # theta x own, its part along z by the slope
+            bx, by, bz = own.T
+            of_turn = {0: (0 * one, bz, -by), 1: (-bz, 0 * one, bx), 2: (by, -bx, 0 * one)}
+            out += [(row, "own", 3 + k, of_turn[row][k] - slope * of_turn[2][k]) for k in range(3)]
     # n . theta_s = n . theta_m
     out.append((5, "master", 5, c * one))
     for k, share in ((3, a), (4, b)):

@@ -29,13 +29,17 @@ UP = (0.0, 0.0, 1.0)
 
 @dataclass(slots=True)
 class Floor:
-    """What moves in its plane as one: its name, its nodes by number, its slabs, the normal of its plane, and the members
-    and walls joined to its slabs of which it holds no node."""
+    """What moves in its plane as one: its name, its nodes by number, its slabs, the normal of its plane and its distance
+    from the origin along that (m), and the members joined to its slabs of which it holds no node.
+
+    The plane is that of most of its nodes, such as that of the beams' axes under a slab; a node beside it follows by a
+    rigid arm."""
 
     name: str
     nodes: NDArray[np.int64]
     slabs: tuple[str, ...] = ()
     normal: tuple[float, float, float] = UP
+    plane: float = 0.0
     not_held: tuple[str, ...] = field(default=())
 
     @property
@@ -67,6 +71,7 @@ def floors_in_plane(
                 own[0].name,
                 np.unique(np.concatenate([f.nodes for f in own])),
                 tuple(s for f in own for s in f.slabs),
+                plane=own[0].plane,
             )
             for own in groups
         ]
@@ -119,7 +124,7 @@ def _of_storeys(
         groups = _hanging_together(np.flatnonzero(here), links, slabs, xyz)
         for n, nodes in enumerate(groups, 1):
             more = f", part {n}" if len(groups) > 1 else ""
-            out.append(Floor(f"{STOREY} {storey.name}{more}", nodes))
+            out.append(Floor(f"{STOREY} {storey.name}{more}", nodes, plane=float(np.median(xyz[nodes, 2]))))
     return out
 
 
@@ -182,7 +187,7 @@ def slab_floors(
     at = model.members_at()
     number = {s.id: k for k, s in enumerate(slabs)}
     normals = np.array([s.plain_axes[2] for s in slabs])
-    held: list[dict[int, float]] = []
+    held: list[set[int]] = []
     pairs: list[tuple[int, int]] = []
     for k, s in enumerate(slabs):
         held.append(_held_by(model, s, index, plates, xyz, live))
@@ -204,16 +209,15 @@ def slab_floors(
     groups = [np.flatnonzero(of == c) for c in range(count)]
     # level floors first: a node of two planes stays with the first that has it
     for group in sorted(groups, key=lambda g: (-round(float(np.abs(normals[g, 2]).mean()), 6), int(g[0]))):
-        heights: dict[int, float] = {}
-        for k in group.tolist():
-            for n, h in held[k].items():
-                heights[n] = min(h, heights.get(n, h))
-        nodes = _once_a_column(model, heights, index, at) - taken
+        every = sorted({n for k in group.tolist() for n in held[k]})
         mine = [slabs[k] for k in group]
         normal = normals[group].mean(axis=0)
         normal = normal / np.linalg.norm(normal)
-        if np.ptp(normals[group] @ normal) > 1e-9:
+        if abs(normal[2]) >= LEVEL or np.ptp(normals[group] @ normal) > 1e-9:
             normal = np.array(UP)  # slabs with a slight fall against each other: as one in plan
+        plane = _plane_of(xyz[every] @ normal, every, len(model.nodes)) if every else 0.0
+        heights = dict(zip(every, np.abs(xyz[every] @ normal - plane).tolist()))
+        nodes = _once_a_column(model, heights, index, at) - taken
         missed = _not_held(model, mine, set(heights), index)
         if len(nodes) > 1:
             taken |= nodes
@@ -223,11 +227,24 @@ def slab_floors(
                     f"The floor of slab {mine[0].name or mine[0].id}",
                     np.array(sorted(nodes), np.int64),
                     tuple(s.id for s in mine),
-                    (n0, n1, n2) if abs(n2) < LEVEL else UP,
+                    (n0, n1, n2),
+                    plane,
                     missed,
                 )
             )
     return out
+
+
+def _plane_of(off: Array, nodes: list[int], named: int) -> float:
+    """Where most of the nodes lie along a floor's normal, m; of its members' nodes where there are any (the first `named`),
+    else of its walls'."""
+    own = off[np.array(nodes) < named]
+    values = own if len(own) else off
+    low, count = np.unique(np.round(values / IN_PLANE).astype(np.int64), return_counts=True)
+    # rounding may part one plane in two
+    most = [int(count[np.abs(low - x) <= 1].sum()) for x in low]
+    best = low[int(np.argmax(most))]
+    return float(np.median(values[np.abs(np.round(values / IN_PLANE) - best) <= 1]))
 
 
 def _held_by(
@@ -237,14 +254,12 @@ def _held_by(
     plates: Plates | None,
     xyz: Array,
     live: NDArray[np.bool_],
-) -> dict[int, float]:
-    """Nodes that are joined to a slab, each with its distance from the slab's plane, m."""
-    out: dict[int, float] = {}
+) -> set[int]:
+    """Nodes that are joined to a slab."""
+    out: set[int] = set()
 
     def take(nodes: NDArray[np.int64]) -> None:
-        nodes = nodes[live[nodes]]
-        for n, h in zip(nodes.tolist(), np.abs(s.height(xyz[nodes])).tolist()):
-            out[n] = h
+        out.update(nodes[live[nodes]].tolist())
 
     for j in s.joints:
         if j.kind == "end":
@@ -292,8 +307,8 @@ def _off(points: Array, line: Array) -> Array:
 def _once_a_column(
     model: Model, heights: dict[int, float], index: dict[str, int], at: dict[str, list[str]]
 ) -> set[int]:
-    """The nodes without those on a column that has another one nearer to the plane: two held on one column would keep
-    it from turning there."""
+    """The nodes without those on a column that has another one nearer to the floor's plane: two held on one column would
+    keep it from turning there."""
     far = {n for n, h in heights.items() if h > IN_PLANE}
     if not far:
         return set(heights)
