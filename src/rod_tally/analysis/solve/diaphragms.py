@@ -185,6 +185,7 @@ def slab_floors(
     if not slabs:
         return []
     at = model.members_at()
+    beams = np.array([index[n] for n, ids in at.items() if n in index and _has_beam(model, ids)], np.int64)
     number = {s.id: k for k, s in enumerate(slabs)}
     normals = np.array([s.plain_axes[2] for s in slabs])
     held: list[set[int]] = []
@@ -215,7 +216,7 @@ def slab_floors(
         normal = normal / np.linalg.norm(normal)
         if abs(normal[2]) >= LEVEL or np.ptp(normals[group] @ normal) > 1e-9:
             normal = np.array(UP)  # slabs with a slight fall against each other: as one in plan
-        plane = _plane_of(xyz[every] @ normal, every, len(model.nodes)) if every else 0.0
+        plane = _plane_of(xyz[every] @ normal, np.isin(every, beams)) if every else 0.0
         heights = dict(zip(every, np.abs(xyz[every] @ normal - plane).tolist()))
         nodes = _once_a_column(model, heights, index, at) - taken
         missed = _not_held(model, mine, set(heights), index)
@@ -235,11 +236,18 @@ def slab_floors(
     return out
 
 
-def _plane_of(off: Array, nodes: list[int], named: int) -> float:
-    """Where most of the nodes lie along a floor's normal, m; of its members' nodes where there are any (the first `named`),
-    else of its walls'."""
-    own = off[np.array(nodes) < named]
-    values = own if len(own) else off
+def _has_beam(model: Model, ids: list[str]) -> bool:
+    return any(not _stands(model.line(model.members[i])) for i in ids)
+
+
+def _stands(line: Array) -> bool:
+    return abs(float(line[1, 2] - line[0, 2])) >= UPRIGHT * float(np.linalg.norm(line[1] - line[0]))
+
+
+def _plane_of(off: Array, beams: NDArray[np.bool_]) -> float:
+    """Where most of the nodes lie along a floor's normal, m; of those where beams end where there are any: an arm to a
+    beam would let the floor bend with it."""
+    values = off[beams] if beams.any() else off
     low, count = np.unique(np.round(values / IN_PLANE).astype(np.int64), return_counts=True)
     # rounding may part one plane in two
     most = [int(count[np.abs(low - x) <= 1].sum()) for x in low]
@@ -317,8 +325,7 @@ def _once_a_column(
     for n in far:
         for ident in at.get(name.get(n, ""), ()):
             m = model.members[ident]
-            line = model.line(m)
-            if abs(line[1, 2] - line[0, 2]) < UPRIGHT * float(np.linalg.norm(line[1] - line[0])):
+            if not _stands(model.line(m)):
                 continue
             others = [index[x] for x in (m.start, *(j.node for j in m.joints), m.end) if x in index]
             if any(o != n and heights.get(o, np.inf) < heights[n] - FLAT for o in others):
