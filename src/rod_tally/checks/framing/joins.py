@@ -4,105 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-import numpy as np
-
 from ...model import Finding
-from ...model.geometry.proximity import end_pairs
 from ..registry import Subject, check, mm, point
+from .gaps import gaps, loose_ends
 
 CANTILEVER = 3.0  # m; longer free ends are asked about. Common practice, no source.
-
-
-def loose_ends(s: Subject) -> list[int]:
-    """Ends (2 m for the start of member m, 2 m + 1 for its end) whose node no other member, support or
-    surface shares."""
-    return s.once("loose ends", lambda: _loose_ends(s), ("geometry", "supports"))
-
-
-def _loose_ends(s: Subject) -> list[int]:
-    at, tied, nodes = s.members_at, s.tied, s.model.nodes
-    out = []
-    for k, m in enumerate(s.model.members.values()):
-        for which, node in ((0, m.start), (1, m.end)):
-            if len(at[node]) == 1 and not nodes[node].support.any and node not in tied:
-                out.append(2 * k + which)
-    return out
-
-
-def gaps(s: Subject) -> dict[int, tuple[int, float]]:
-    """For each end that comes close to a member without meeting it: that member's index and the clear
-    distance."""
-    return s.once("gaps", lambda: _gaps(s), ("geometry", "sections", "supports", "names"))
-
-
-def _gaps(s: Subject) -> dict[int, tuple[int, float]]:
-    if len(s.ids) < 2:
-        return {}
-    pairs = end_pairs(s.rods, s.model.search)
-    # the nearest are the joined ones, and there are many of them
-    pairs = pairs.take(np.flatnonzero(pairs.clear > s.model.snap))
-    members = list(s.model.members.values())
-    loose = np.zeros(2 * len(members), bool)
-    loose[loose_ends(s)] = True
-    # of ends that are joined to something only those beside a column are asked about
-    columns = np.array([m.cls == "column" for m in members], bool)
-    pairs = pairs.take(np.flatnonzero(loose[pairs.end] | columns[pairs.member]))
-    best: dict[int, tuple[int, float]] = {}
-    order = np.argsort(pairs.clear, kind="stable")
-    for e, m, clear in zip(
-        pairs.end[order].tolist(), pairs.member[order].tolist(), pairs.clear[order].tolist()
-    ):
-        if e in best:
-            continue
-        own = members[e // 2]
-        node = own.end if e % 2 else own.start
-        if node in s.nodes_of(members[m].id):
-            continue
-        if loose[e] or _apart(s, node, members[m].id):
-            best[e] = (m, clear)
-    return best
-
-
-def _apart(s: Subject, node: str, column: str) -> bool:
-    """Whether a node of beams alone (no column, no support) lies beside a column it is not tied to nearby."""
-    if s.model.nodes[node].support.any:
-        return False
-    around = s.members_at[node]
-    if any(s.model.members[i].cls != "beam" for i in around):
-        return False
-    mine = set(s.nodes_of(column))
-    return not any(mine & set(s.nodes_of(i)) for i in around)
-
-
-@check("join.gap", looks_at=("geometry", "sections", "supports"))
-def find_gaps(s: Subject) -> Iterator[Finding]:
-    """Ends that stop short of what they were meant for: farther than the snap, within the search distance."""
-    seen: set[tuple[str, str]] = set()
-    loose = set(loose_ends(s))
-    for e, (m, clear) in sorted(gaps(s).items(), key=lambda item: _gap_order(s, *item)):
-        own, other = s.ids[e // 2], s.ids[m]
-        pair = (min(own, other), max(own, other))
-        if pair in seen:
-            continue
-        seen.add(pair)
-        alone = e in loose
-        face = "the face of " if s.model.physical else ""
-        rest = "nothing carries its end" if alone else "the node it ends at is not tied to it"
-        yield Finding(
-            "join.gap",
-            "blocking" if alone else "warning",
-            f"The {s.name(own)} ends {mm(clear)} before {face}{s.name(other)}; {rest}.",
-            (own, other),
-            point(s.rods.lines[e // 2, e % 2]),
-            (f"Extend it to {s.name(other)} ({mm(clear)})", "Accept, because…"),
-            {"distance": clear},
-        )
-
-
-def _gap_order(s: Subject, end: int, gap: tuple[int, float]) -> tuple[float, bool, str]:
-    """Nearest first; of a beam and a column that miss each other the beam is the one that stops short."""
-    own = s.model.members[s.ids[end // 2]]
-    return round(gap[1], 6), own.cls == "column", own.id
 
 
 @check("join.loose_end", looks_at=("geometry", "sections", "supports", "releases"))

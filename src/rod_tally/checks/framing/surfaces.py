@@ -40,7 +40,7 @@ def find_slivers(s: Subject) -> Iterator[Finding]:
 @check("surface.gap", looks_at=("geometry",))
 def find_surface_gaps(s: Subject) -> Iterator[Finding]:
     """A wall that stops short of a slab or another wall, by more than the snap and less than the search
-    distance; a member's end that stops short of a wall or slab and is joined to nothing."""
+    distance."""
     if not s.model.physical or not s.model.surfaces:
         return
     panels = s.panels
@@ -64,7 +64,7 @@ def find_surface_gaps(s: Subject) -> Iterator[Finding]:
             f"The {s.name(own.id)} stops {mm(float(clear[k]))} before the {s.name(other.id)}.",
             (own.id, other.id),
             point(near[k]),
-            (ASKED,),
+            (f"Tie it to {s.name(other.id)} ({mm(float(clear[k]))})", ASKED),
             {"distance": float(clear[k])},
         )
 

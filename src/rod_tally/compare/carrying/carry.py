@@ -74,6 +74,7 @@ WORDS = {
     "SetThickness": "a thickness",
     "SplitMember": "a split member",
     "TaperMembers": "another section at the end",
+    "TieParts": "parts tied to a surface",
     "TellLoad": "what a load is said to be",
     "TurnMembers": "turned members",
     "TurnSurfaces": "turned surfaces",

@@ -24,6 +24,7 @@ from ...model.edits import (
     SetRelease,
     SetSupport,
     TellLoad,
+    TieParts,
     TurnMembers,
 )
 from ...model.geometry.lines import lines_of
@@ -99,6 +100,8 @@ def edit_for(model: Model, finding: Finding | None, action: str, picked: str = "
     if action == FINER and panes:
         now = [model.surfaces[i].mesh_size or USUAL_SIZE for i in panes]
         return SetMeshSize(panes, max(min(now) / 2, SMALLEST_SIZE))
+    if action.startswith("Tie ") and finding.code in ("join.gap", "surface.gap") and panes:
+        return TieParts(panes[-1], [i for i in finding.ids if i != panes[-1]])
     if action == "Support it" and panes:
         feet = [i for i in panes if model.surfaces[i].upright and model.surfaces[i].bottom_edges()]
         return HoldFoot(feet, PINNED) if feet else None

@@ -55,13 +55,14 @@ from .shape import (
     TurnMembers,
     TurnSurfaces,
 )
-from .surfaces import AddOpenings, AddSurfaces, CloseOpening
+from .surfaces import AddOpenings, AddSurfaces, CloseOpening, TieParts
 
 __all__ = [
     "AddGrids",
     "AddOpenings",
     "AddSurfaces",
     "CloseOpening",
+    "TieParts",
     "AddMembers",
     "copies",
     "mirror_images",

@@ -12,7 +12,7 @@ from shapely.geometry import LineString, Point, Polygon
 from ..entities.model import Model
 from ..entities.surface import Surface, SurfaceJoint
 from ..geometry.panels import SHORTEST
-from ..geometry.tying import tie_surfaces
+from ..geometry.tying import tie_parts, tie_surfaces
 from ..geometry.vectors import Array
 from .adding import free_id
 from .base import Edit, EditError, counted
@@ -129,6 +129,34 @@ class CloseOpening(Edit):
         off = [float(np.linalg.norm(o.mean(axis=0) - np.array(self.at, float))) for o in s.openings]
         gone = s.openings.pop(int(np.argmin(off)))
         return f"closed an opening of {Polygon(s.flat(gone)).area:.3g} m² in {s.name or s.id}"
+
+
+@dataclass
+class TieParts(Edit):
+    """Tie members, slabs and walls that stop short of a slab or wall, or pass beside it, to it by rigid links: within the
+    model's search distance."""
+
+    surface_id: str
+    parts: list[str]
+
+    def __post_init__(self) -> None:
+        self.text = f"Tie {counted(self.parts, 'part')} to a surface"
+
+    def change(self, model: Model) -> str:
+        s = self.surface(model, self.surface_id)
+        for ident in self.parts:
+            if model.part(ident) is None:
+                raise EditError(f"{ident} is not in the model any more")
+
+        def own(ident: str) -> Surface:
+            return self.surface(model, ident)
+
+        tied = tie_parts(model, self.surface_id, self.parts, own, model.search)
+        if not tied:
+            raise EditError(
+                f"nothing of it comes within {model.search * 1000:.0f} mm of {s.name or s.id}, the search distance"
+            )
+        return f"{counted(self.parts, 'part')} tied to {s.cls} {s.name or s.id} by rigid links"
 
 
 def ring(corners: Any) -> Array:

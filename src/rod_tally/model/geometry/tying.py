@@ -38,6 +38,31 @@ def bodies_of(
     )
 
 
+def tie_parts(model: Model, surface: str, parts: Collection[str], own: Own, distance: float) -> int:
+    """Tie members and surfaces that come within `distance` of a surface to it, by rigid links; returns how many are."""
+    count = tie_members(
+        model,
+        [model.members[i] for i in parts if i in model.members],
+        [model.surfaces[surface]],
+        own,
+        distance,
+    )
+    for ident in parts:
+        if ident not in model.surfaces or ident == surface:
+            continue
+        two = [own(surface), own(ident)]
+        before = len(two[0].joints)
+        panels = Panels(two)
+        for i, j, parallel in pairs(panels, distance):
+            if parallel:
+                side_by_side(panels, i, j, distance, {})
+            else:
+                for meeting in meet(panels, i, j, distance):
+                    tie_meeting(panels, meeting)
+        count += len(two[0].joints) > before
+    return count
+
+
 def tie_surfaces(model: Model, idents: Collection[str], own: Own) -> tuple[int, int]:
     """Tie new surfaces to the others and to each other, and to the members that end at them or lie along
     them; nothing is moved, what lies off a plane is tied by a rigid link. Returns how many surfaces and how
@@ -67,9 +92,17 @@ def tie_surfaces(model: Model, idents: Collection[str], own: Own) -> tuple[int, 
     )
 
 
-def tie_members(model: Model, members: Sequence[Member], surfaces: Sequence[Surface], own: Own) -> int:
+def tie_members(
+    model: Model,
+    members: Sequence[Member],
+    surfaces: Sequence[Surface],
+    own: Own,
+    distance: float | None = None,
+) -> int:
     """Tie members to the surfaces at which they end or along which they lie, by rigid links where they lie
-    off their planes. Returns how many members are tied."""
+    off their planes. `distance`: how far bodies may be apart, None for the model's snap distance. Returns how many
+    members are tied."""
+    distance = model.snap if distance is None else distance
     if not members or not surfaces:
         return 0
     # as their source draws them, so that a part deleted and added again is tied as it was
@@ -81,7 +114,7 @@ def tie_members(model: Model, members: Sequence[Member], surfaces: Sequence[Surf
     panels = Panels(list(surfaces))
     seen = {(s.id, j.node) for s in surfaces for j in s.joints if j.kind == "end"}
     tied: set[str] = set()
-    for t in sorted(touching_ends(rods, panels, model.snap), key=lambda t: (t.surface, not t.across, t.end)):
+    for t in sorted(touching_ends(rods, panels, distance), key=lambda t: (t.surface, not t.across, t.end)):
         m, s = members[t.end // 2], surfaces[t.surface]
         node = m.end if t.end % 2 else m.start
         if (s.id, node) in seen:
@@ -92,7 +125,7 @@ def tie_members(model: Model, members: Sequence[Member], surfaces: Sequence[Surf
         place = point - s.plain_axes[2] * height
         own(s.id).joints.append(SurfaceJoint("end", m.id, place[None], _clean(abs(height)), node))
         tied.add(m.id)
-    for k, on, place, _ in lying_along(rods, panels, model.snap):
+    for k, on, place, _ in lying_along(rods, panels, distance):
         height = float(np.abs(surfaces[on].height(lines[k])).max())
         own(surfaces[on].id).joints.append(SurfaceJoint("member", members[k].id, place, _clean(height)))
         tied.add(members[k].id)
