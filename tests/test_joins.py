@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from rod_tally.checks import Subject, run_checks
+from rod_tally.intake.source import SourceProfile
 from rod_tally.model.geometry.vectors import Bodies, clear_distance
 
 from .physical_models import add, bay, block, model, moved, shared, source
@@ -300,3 +301,30 @@ def test_a_beam_and_a_brace_that_sit_on_each_other_at_a_column_share_its_node() 
     at = np.array([n.point for n in m.nodes.values()])
     apart = np.linalg.norm(at[:, None] - at[None], axis=2) + np.eye(len(at))
     assert apart.min() > 0.1
+
+
+def test_a_beam_on_column_heads_stays_where_it_lies() -> None:
+    """A beam 800 mm deep on two columns at the top: the columns go up to its axis, not it down by 400 mm."""
+    s = source([0.0, 4.0])
+    s.profiles["deep"] = SourceProfile("deep", "rectangle", {"width": 0.3, "depth": 0.8})
+    for k, x in enumerate((0.0, 6.0)):
+        add(s, "column", f"K{k}", (x, 0, 0), (x, 0, 3.2), z=(1, 0, 0))
+    add(s, "beam", "B", (0, 0, 3.6), (6, 0, 3.6), "deep")
+    m = model(s)
+    assert m.line(m.members["B"])[:, 2] == pytest.approx([3.6, 3.6])
+    assert m.members["B"].start == m.members["K0"].end and m.members["B"].end == m.members["K1"].end
+
+
+def test_a_beam_beside_the_head_of_a_column_meets_its_end() -> None:
+    """As before where the beam's axis lies below the head."""
+    m = model(bay())
+    assert m.line(m.members["B1"])[:, 2] == pytest.approx([4.0, 4.0])
+
+
+@pytest.mark.parametrize("aside, named", [(0.03, True), (0.1, True), (0.14, False)])
+def test_members_side_by_side_in_each_other_are_doubles(aside: float, named: bool) -> None:
+    s = bay()
+    add(s, "beam", "twin", (0.15, aside, 3.8), (5.85, aside, 3.8))
+    s.profiles["beam 200x400"].dims["width"] = 0.16
+    found = [f for f in run_checks(Subject(model(s))) if f.code == "join.duplicate"]
+    assert bool(found) == named and all(set(f.ids) == {"B1", "twin"} for f in found)

@@ -344,3 +344,28 @@ def test_a_drawn_section_beside_another_stated_one_is_told(tmp_path: Path) -> No
     assert model.sections[next(iter(model.members.values())).section].depth == pytest.approx(0.9)
     assert not found(taken_in(tmp_path, build((0.5, 0.905))), "section.differs")
     (f,) = found(taken_in(tmp_path, build((0.9, 0.5))), "section.differs")
+
+
+def bearing(w: IfcWriter, element: Any, yes: bool) -> None:
+    value = w.file.create_entity("IfcBoolean", yes)
+    prop = w.file.create_entity("IfcPropertySingleValue", "LoadBearing", None, value, None)
+    pset = w.root("IfcPropertySet", "Pset_WallCommon", HasProperties=[prop])
+    w.root("IfcRelDefinesByProperties", None, RelatedObjects=[element], RelatingPropertyDefinition=pset)
+
+
+@pytest.mark.parametrize("others", [True, False])
+def test_partitions_stay_out_where_the_source_tells_them_from_walls(tmp_path: Path, others: bool) -> None:
+    """LoadBearing = false is left out and listed, with the button that takes it in; where no wall is said to bear, nobody has
+    set the flag."""
+
+    def build(w: IfcWriter) -> None:
+        partition = w.block("IfcWall", "partition", (2, 0.2, 0), (2.1, 4, 3), None, "Ground")
+        wall = w.block("IfcWall", "wall", (0, 0, 0), (6, 0.2, 3), None, "Ground")
+        bearing(w, partition, False)
+        if others:
+            bearing(w, wall, True)
+
+    model = taken_in(tmp_path, build)
+    assert sorted(s.name for s in model.surfaces.values()) == (["wall"] if others else ["partition", "wall"])
+    told = [f for f in found(model, "source.unread") if "bears no load" in f.message]
+    assert [f.actions[0] for f in told] == (["Take them in as well"] if others else [])

@@ -22,6 +22,8 @@ APART = (
 FOR_ALL = {
     "Join them": "Join all by rigid links",
     "Extend it to": "Extend each to what it stops short of",
+    "Tie it to": "Tie each to what it stops short of",
+    "Tie them to": "Tie each to the slab above",
     "Delete": "",  # which one of each pair is a decision of its own
     "Support it": "Support each",
     "Join it by hand": "",

@@ -87,13 +87,13 @@ class SettingsError(ValueError):
 
 class ChooseSettings(Table):
     """What comes along: empty lists take everything. `only_bearing` leaves out what the source flags as not
-    bearing."""
+    bearing, where it flags anything as bearing."""
 
     classes: list[str] = field(default_factory=list)
     storeys: list[str] = field(default_factory=list)
     groups: list[str] = field(default_factory=list)
     materials: list[str] = field(default_factory=list)
-    only_bearing: bool = False
+    only_bearing: bool = True
 
 
 class JoinSettings(Table):

@@ -5,15 +5,24 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from msgspec import structs
+
 from ..intake.source import SourceElement, SourceModel, SourceSurface
 from ..model import Skipped
 from ..model.settings import ChooseSettings
+
+NOT_BEARING = "the source says that it bears no load"
 
 
 def choose(source: SourceModel, wanted: ChooseSettings) -> SourceModel:
     """The source with only what was chosen; what was left out is in `skipped` of the result with its
     reason."""
-    if wanted == ChooseSettings():
+    parts: list[SourceElement | SourceSurface] = [*source.elements, *source.surfaces]
+    # where nothing is said to bear, the flag is one that nobody has set
+    only_bearing = wanted.only_bearing and any(e.bearing for e in parts)
+    if structs.replace(wanted, only_bearing=False) == ChooseSettings(only_bearing=False) and not (
+        only_bearing and any(e.bearing is False for e in parts)
+    ):
         return source
     groups: dict[str, set[str]] = {name: set(ids) for name, ids in source.groups.items()}
     inside = set().union(*(groups.get(g, set()) for g in wanted.groups)) if wanted.groups else None
@@ -28,8 +37,8 @@ def choose(source: SourceModel, wanted: ChooseSettings) -> SourceModel:
             return "it is in none of the chosen groups"
         if wanted.materials and e.material not in wanted.materials:
             return f"material {e.material or '(none)'} was not chosen"
-        if wanted.only_bearing and e.bearing is False:
-            return "the source says that it bears no load"
+        if only_bearing and e.bearing is False:
+            return NOT_BEARING
         return ""
 
     def keep(items: list) -> list:

@@ -4,13 +4,16 @@ far off."""
 from __future__ import annotations
 
 import numpy as np
+from shapely.geometry import Polygon
 
 from ..intake.source import SourceElement, SourceModel
-from ..model import Counterpart, Model
+from ..model import Counterpart, Model, Surface
 from ..model.geometry.proximity import near_boxes
 from ..model.geometry.vectors import Array, closest_on_segment
+from .surfaces.mid_surfaces import mid_surfaces
 
 NEAR = 1.0  # m; a member this far off an element is not its counterpart unless the file says so
+HALF = 0.5  # m
 PARALLEL = 0.94  # cosine of about 20 degrees
 
 
@@ -58,7 +61,45 @@ def counterparts(source: SourceModel, model: Model) -> list[Counterpart]:
     for e in source.elements:
         if e.id not in taken:
             out.append(Counterpart(e.cls, "", e.id, "", 0.0, "", e.profile, "", e.material, e.name))
+    return out + _surfaces(source)
+
+
+def _surfaces(source: SourceModel) -> list[Counterpart]:
+    """The same for slabs and walls: a face stands for the element whose body most of it lies in."""
+    out: list[Counterpart] = []
+    faces = {f.id: f for f in source.faces}
+    linked = {source.links[f]: f for f in faces if f in source.links}
+    used: set[str] = set()
+    for s in source.surfaces:
+        try:
+            pieces = mid_surfaces(s, np.zeros(3))
+        except ValueError:
+            continue
+        best = linked.get(s.id, "")
+        if not best:
+            for f in source.faces:
+                if any(_lies_in(f.outer, x) for x in pieces):
+                    best = f.id
+                    break
+        if best:
+            used.add(best)
+            continue
+        out.append(Counterpart(s.cls, "", s.id, "", 0.0, "", "", "", s.material, s.name))
+    out += [
+        Counterpart("surface", f.id, "", "", 0.0, "", "", f.material, "", f.name)
+        for f in source.faces
+        if f.id not in used and f.id not in source.links and source.surfaces
+    ]
     return out
+
+
+def _lies_in(outer: Array, piece: Surface) -> bool:
+    """Whether a face lies in a body's middle plane, within its thickness and half a metre, over most of either."""
+    flat = Polygon(piece.flat(outer))
+    if not flat.is_valid or np.abs(piece.height(outer)).max() > piece.thickness / 2 + HALF:
+        return False
+    shared = flat.intersection(piece.polygon).area
+    return bool(shared > min(flat.area, piece.area) / 2)
 
 
 def _pair(

@@ -8,19 +8,23 @@ import numpy as np
 
 from ...model import Finding
 from ...model.geometry.proximity import crossing_pairs, near_boxes
+from ...model.geometry.vectors import Array
 from ..registry import Subject, check, mm, point
 
 JOIN = "Join them there"
 LINK = "Join them by a rigid link"  # bodies that touch or bite into each other: a bearing joint
+BESIDE = 0.15  # m; members whose axes lie this near side by side may be one drawn twice
+SHARED = 0.2  # share of the smaller one's outline in the other's above which they are
 PARALLEL = 0.01  # sine of the angle below which two members count as in one direction
 
 
-@check("join.duplicate", looks_at=("geometry",))
+@check("join.duplicate", looks_at=("geometry", "sections"))
 def find_duplicates(s: Subject) -> Iterator[Finding]:
-    """Two members on one line: between the same points, or overlapping along it by a tenth of the shorter."""
+    """Two members on one line: between the same points, or overlapping along it by a tenth of the shorter; and two side by
+    side with one body in the other along most of the shorter."""
     rods, snap = s.rods, s.model.snap
     low, high = rods.lines.min(axis=1), rods.lines.max(axis=1)
-    i, j = near_boxes((low, high), (low, high), snap)
+    i, j = near_boxes((low, high), (low, high), max(snap, BESIDE))
     once = i < j
     i, j = i[once], j[once]
     if not len(i):
@@ -46,6 +50,40 @@ def find_duplicates(s: Subject) -> Iterator[Finding]:
             (f"Delete {s.name(b)}", f"Delete {s.name(a)}", "Accept, because…"),
             {"overlap": float(overlap[k])},
         )
+    beside = (sine < PARALLEL) & (aside > snap) & (aside <= BESIDE) & (overlap > shorter / 2)
+    for k in np.flatnonzero(beside):
+        a, b = int(i[k]), int(j[k])
+        share = _shared(s, a, b, off[k].mean(axis=0))
+        if share < SHARED:
+            continue
+        one, other = sorted((s.ids[a], s.ids[b]))
+        yield Finding(
+            "join.duplicate",
+            "warning",
+            f"The {s.name(one)} and the {s.name(other)} run {mm(float(aside[k]))} beside each other, {share:.0%} of the smaller "
+            "within the other: stiffness and weight count twice.",
+            (one, other),
+            s.middle(one),
+            (f"Delete {s.name(other)}", f"Delete {s.name(one)}", "Accept, because…"),
+            {"overlap": float(overlap[k]), "aside": float(aside[k])},
+        )
+
+
+def _shared(s: Subject, a: int, b: int, off: Array) -> float:
+    """Share of the smaller of two parallel members' outlines (as boxes) that lies in the other's, where their axes are
+    `off` (3,) apart."""
+    sections = [s.model.sections.get(s.model.members[s.ids[k]].section) for k in (a, b)]
+    boxes = []
+    for k, section in zip((a, b), sections):
+        if section is None or not section.outline:
+            return 0.0
+        y0, y1, z0, z1 = section.bounds
+        corners = np.array([(y, z) for y in (y0, y1) for z in (z0, z1)]) @ s.rods.axes[k, 1:]
+        boxes.append((corners + (off if k == b else 0.0)) @ s.rods.axes[a, 1:].T)
+    low = np.maximum(*(c.min(axis=0) for c in boxes))
+    high = np.minimum(*(c.max(axis=0) for c in boxes))
+    areas = [float(np.prod(np.ptp(c, axis=0))) for c in boxes]
+    return float(np.prod(np.maximum(high - low, 0.0))) / max(min(areas), 1e-12)
 
 
 @check("join.crossing", looks_at=("geometry", "sections"))

@@ -9,8 +9,11 @@ from collections.abc import Iterator
 import numpy as np
 
 from ...model import Finding, Skipped
+from ...transfer.choose import NOT_BEARING
 from ..registry import Subject, check, listed, mm, point
 
+ECCENTRIC = 0.05  # m; less of an eccentricity is not missed
+TAKE_IN = "Take them in as well"
 FRAMING = ("beam", "column", "brace", "member")
 # what a model is wrong without, so that leaving it out is a warning and is reported one by one
 NEEDED = (
@@ -58,6 +61,7 @@ def find_unread(s: Subject) -> Iterator[Finding]:
             f"{what[0].upper()}{what[1:]} not transferred: {reason}.",
             tuple(sorted(i.id for i in items)),
             None,
+            (TAKE_IN, "Accept, because…") if reason == NOT_BEARING else (),
         )
 
 
@@ -173,16 +177,30 @@ def find_moved(s: Subject) -> Iterator[Finding]:
             ("Accept, because…",),
             {"distance": distance},
         )
+    with_slab = {
+        j.other
+        for x in s.model.surfaces.values()
+        if x.way == "shell" and not x.upright
+        for j in x.joints
+        if j.kind == "member"
+    }
     for (cls, others), moved in sorted(groups.items()):
         far, ident, which = max(moved)
+        composite = sorted((d, i) for d, i, _ in moved if i in with_slab and d > ECCENTRIC)
+        lost = (
+            f" Of {len({i for _, i in composite})} that lie under a slab computed with them the eccentricity is lost, up to "
+            f"{mm(composite[-1][0])}: they bend by themselves, not with the slab as a flange."
+            if composite
+            else ""
+        )
         ends = "1 end of a" if len(moved) == 1 else f"{len(moved)} ends of"
         line0 = s.model.members[ident].source_line
         assert line0 is not None
         yield Finding(
             "source.moved",
-            "note",
+            "warning" if lost else "note",
             f"{ends} {cls}{'' if len(moved) == 1 else 's'} brought across their own line onto the {others} they meet, "
-            f"by up to {mm(far)} ({s.name(ident)}).",
+            f"by up to {mm(far)} ({s.name(ident)}).{lost}",
             tuple(sorted({i for _, i, _ in moved})),
             point(line0[which]),
             ("Accept, because…",),

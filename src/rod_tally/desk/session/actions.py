@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ...checks.alike import part_action
+from ...checks.framing.source import TAKE_IN
 from ...model import FIXED, FREE, PINNED, Finding, Model, Release
 from ...model.catalogue.grade_names import standard_of
 from ...model.edits import (
@@ -48,7 +49,7 @@ FORMS = {
 
 def can_do(model: Model, finding: Finding, action: str) -> bool:
     """Whether a button for this action would do something."""
-    return action in (ACCEPT, GO, MAP) or action in FORMS or bool(edits_for(model, finding, action))
+    return action in (ACCEPT, GO, MAP, TAKE_IN) or action in FORMS or bool(edits_for(model, finding, action))
 
 
 def edits_for(model: Model, finding: Finding | None, action: str, picked: str = "") -> list[Edit]:

@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
+from ...checks.framing.source import TAKE_IN
 from ...compare.carrying.carry import PLACED, carry_only
 from ...intake import read_source
 from ...intake.bcf_answers import read_topics
@@ -271,6 +272,10 @@ class Session(SessionBase):
             member = next((i for i in finding.ids if i in revision.review.model.members), "")
             if member:
                 self.asked_map.emit(revision.review.model.members[member].section)
+        elif action == TAKE_IN:
+            self.settings.transfer.choose.only_bearing = False
+            self.change_settings(lambda s: None)
+            self.take_in(source_of(revision.review.model))
         elif finding is not None and action in FORMS:
             model = revision.review.model
             self.state.select(

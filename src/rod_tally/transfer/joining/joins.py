@@ -16,6 +16,7 @@ from ...model.geometry.proximity import EndPairs, Rods, crossing_pairs, end_pair
 from ...model.geometry.vectors import Array, closest_between_lines
 
 ONE_PLACE = 1e-3  # m; nodes nearer than this that hold one member are one
+ON_HEAD = 1e-3  # m; an axis farther beyond a column's end lies on its head
 PARALLEL_PULL = 1e-4  # how weakly the mean of the ends holds a node against the lines that cross there
 
 
@@ -262,6 +263,22 @@ def _on_leading_ends(
     return np.asarray(np.mean(points, axis=0))
 
 
+def _head(end: int, cluster: Cluster, rods: Rods, rank: list[int], area: list[float]) -> Array:
+    """Where what leads at a joint ends; where all the others lie beyond its end, such as beams on the head of a column, as
+    far on along its axis as the largest of them: it is brought up to their axis, not they down to its end."""
+    m = end // 2
+    p = rods.lines[m, end % 2]
+    out = rods.axes[m, 0] * (1.0 if end % 2 else -1.0)
+    beyond = [
+        (rank[e // 2], area[e // 2], float((rods.lines[e // 2, e % 2] - p) @ out))
+        for e in cluster.ends
+        if e != end
+    ]
+    if not beyond or rank[m] <= max(b[0] for b in beyond) or min(b[2] for b in beyond) <= ON_HEAD:
+        return np.asarray(p.copy())
+    return np.asarray(p + out * max(beyond)[2])
+
+
 def _point(
     cluster: Cluster, rods: Rods, lines: Array, length: list[float], rank: list[int], area: list[float]
 ) -> Array:
@@ -282,7 +299,7 @@ def _point(
     top = max((rank[e // 2], area[e // 2]) for e in cluster.ends)
     best = [e for e in cluster.ends if (rank[e // 2], area[e // 2]) == top]
     if len(best) == 1:
-        return rods.lines[best[0] // 2, best[0] % 2].copy()
+        return _head(best[0], cluster, rods, rank, area)
     p = np.array([rods.lines[e // 2, e % 2] for e in best])
     mean = p.mean(axis=0)
     if np.abs(p - mean).max() < 1e-12:
