@@ -172,7 +172,8 @@ def test_a_tower_is_clean(tmp_path: Path) -> None:
     levels = {round(float(n.point[2]), 6) for n in m.nodes.values()}
     assert levels == {-0.4, *(round(3.2 * k - 0.125, 6) for k in range(1, 6))}
     done = review(m, Settings())
-    assert [f.code for f in done.findings if f.severity != "note"] == []
+    # the beams' eccentricity to the slabs they are computed with is lost, and said
+    assert {f.code for f in done.findings if f.severity != "note"} <= {"source.moved"}
     assert next(x for x in m.surfaces.values() if x.name == "raft").bedding == 2e7
 
 

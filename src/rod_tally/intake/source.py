@@ -226,6 +226,7 @@ class SourceFace:
     way: str = ""
     span: Vector | None = None
     diaphragm: bool = False
+    frame: Array | None = None  # of its plane as the file has it: axes as rows, then the origin (4, 3)
     stands: bool = False  # a wall, on what is below it
     leans: bool = False  # a wall whose upright joints only press
     weight_share: float = 1.0
@@ -280,7 +281,7 @@ class SourceAction:
     Further kinds: "area" (pressures on a surface member, or on `outline` (n, 3)), "space" (along `outline`
     (2, 3) or at it (1, 3), on the surface `target` or on what lies there), "temperature" (uniform, and
     differences over y and z, K), "movement" (m, rad). `places` (3, 3) are where three pressures hold that
-    vary between."""
+    vary between. `offset` (n, 3): how far a load on a member lies beside its axis at its stations, m, global."""
 
     id: str
     name: str
@@ -295,6 +296,7 @@ class SourceAction:
     places: Array | None = None
     cladding: bool = False
     span: Vector | None = None
+    offset: Array | None = None
 
 
 @dataclass(slots=True)

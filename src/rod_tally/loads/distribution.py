@@ -23,6 +23,7 @@ from .placed import put_in_space
 
 NOTHING_CARRIES = "no beam, wall or column carries this part of the slab"
 OUTSIDE = "it lies past the slab's edge or above an opening"
+ROUNDING = 1e-9  # of an area
 PARALLEL = 0.98  # cosine; a free load and a surface are in one plane when their normals agree this well
 
 
@@ -199,13 +200,11 @@ def _pressure(load: AreaLoad, axes: Array, origin: Array, local: Array) -> Array
     Raises ValueError when its three points lie on a line.
     """
     values = np.array(load.values, float)
+    if load.projected:
+        # for each component the area that is seen along it
+        values = values * np.abs(axes[2] if not load.local else local @ axes[2])
     if load.local:
         values = values @ local
-    if load.projected:
-        n = axes[2]
-        size = np.linalg.norm(values, axis=1)
-        share = np.abs(values @ n) / np.where(size > 0, size, 1.0)
-        values = values * share[:, None]
     out = np.zeros((3, 3))
     if len(values) == 1 or load.at is None:
         out[0] = values[0]
@@ -313,32 +312,60 @@ def _on_surface(d: Distribution, surface: Surface, load: AreaLoad, into: Collect
         _on_floor(d, surface, load, into, share)
         return
     pressure = _pressure(load, surface.plain_axes, surface.outer[0], surface.axes)
+    pressure = _of_body(surface, load, pressure)
     entry = into.arrival.shares[share]
     outline = None if load.outline is None else sound(Polygon(surface.flat(load.outline)))
     net = surface.polygon if outline is None else surface.polygon.intersection(outline)
     force = _force(net, pressure)
-    entry.applied = force if outline is None else _force(outline, pressure)
+    plain = _pressure(load, surface.plain_axes, surface.outer[0], surface.axes)
+    entry.applied = force if outline is None else _force(outline, plain)
     if np.abs(force).max() > 0:
         place = surface.lifted(np.array(net.centroid.coords))
         part = None if outline is None else net
         into.on_surface(HeldLoad(surface.id, place, force, np.zeros(3), share, pressure, part))
     if outline is not None:
-        _lose_outside(surface.lifted, outline.difference(surface.polygon), pressure, into, share)
+        _lose_outside(surface.lifted, outline.difference(_drawn(surface, surface.flat)), plain, into, share)
+
+
+def _of_body(surface: Surface, load: AreaLoad, pressure: Array) -> Array:
+    """The pressure as it acts on the model's plane: one over all of a body, or over the strips that transfer took off its
+    edges (such as those over walls), acts on what is left of it."""
+    if load.outline is None:
+        return pressure * surface.area_share
+    if surface.source_outer is None or surface.area_share <= 1 + ROUNDING:
+        return pressure
+    outline = sound(Polygon(surface.flat(load.outline)))
+    drawn = sound(Polygon(surface.flat(surface.source_outer), [surface.flat(r) for r in surface.openings]))
+    left = outline.intersection(surface.polygon).area
+    if left <= 0:
+        return pressure
+    return pressure * (outline.intersection(drawn).area / left)
 
 
 def _on_floor(d: Distribution, surface: Surface, load: AreaLoad, into: Collector, share: int) -> None:
     """A pressure on a slab that hands its load on, in the axes of its panels."""
     floor = d.floor(surface.id)
-    pressure = _pressure(load, floor.axes, floor.origin, surface.axes)
+    pressure = _of_body(surface, load, _pressure(load, floor.axes, floor.origin, surface.axes))
     entry = into.arrival.shares[share]
     if load.outline is None:
         entry.applied = _force(floor.outline, pressure)
         _whole(d, surface.id, pressure, into, share)
         return
     outline = sound(Polygon(floor.flat(load.outline)))
-    entry.applied = _force(outline, pressure)
+    plain = _pressure(load, floor.axes, floor.origin, surface.axes)
+    entry.applied = _force(outline, plain)
     _part(floor, outline, pressure, into, share)
-    _lose_outside(floor.lifted, outline.difference(floor.outline), pressure, into, share)
+    _lose_outside(floor.lifted, outline.difference(_drawn(surface, floor.flat)), plain, into, share)
+
+
+def _drawn(surface: Surface, flat: Callable[[Array], Array]) -> BaseGeometry:
+    """What of a plane a surface's body takes up, as drawn and as it is in the model, openings cut."""
+    whole = sound(Polygon(flat(surface.outer)))
+    if surface.source_outer is not None:
+        whole = whole.union(sound(Polygon(flat(surface.source_outer))))
+    for ring in surface.openings:
+        whole = whole.difference(sound(Polygon(flat(ring))))
+    return whole
 
 
 def _lose_outside(

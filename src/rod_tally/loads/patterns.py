@@ -3,17 +3,20 @@ columns."""
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 from shapely.geometry import Polygon, box
 
-from ..model import AreaLoad, LoadCase, Model
+from ..model import AreaLoad, LoadCase, MemberLoad, Model, SpaceLoad
 from ..model.edits import load_values
-from ..model.entities.surface import sound
+from ..model.entities.surface import normal_of, sound
 from ..model.geometry.directions import lies_at, turn
 from ..model.geometry.vectors import Array
 
+LEVEL = 0.7  # cosine to vertical above which a free area lies like a slab
+SHORT = 1e-6  # m
 SAME_LINE = 0.5  # m; columns this near across a direction stand on one line
 
 
@@ -57,11 +60,10 @@ def patterns(model: Model, case: LoadCase) -> list[dict[str, Any]]:
 
     [] when it has no load on a slab, or there are no two spans in either direction. The case itself is the
     pattern "all". Of a building that is turned the directions are its own."""
-    slabs = [
-        a for a in case.area_loads if a.surface in model.surfaces and not model.surfaces[a.surface].upright
-    ]
+    slabs = [a for a in case.area_loads if _level(model, a)]
     if not slabs:
         return []
+    members = [x for x in case.member_loads if x.member in model.members]
     out: list[dict[str, Any]] = []
     angle = lies_at(model)
     lies = f", along the building's own axes, turned by {np.degrees(angle):.4g} degrees" if angle else ""
@@ -73,6 +75,9 @@ def patterns(model: Model, case: LoadCase) -> list[dict[str, Any]]:
                 for load in slabs
                 for x in _on_bands(model, load, [spans[k] for k in loaded], axis, angle)
             ]
+            chosen = [spans[k] for k in loaded]
+            loads += [load_values(x) for m in members for x in _along_bands(model, m, chosen, axis, angle)]
+            loads += [load_values(x) for p in case.space_loads for x in _placed_on(p, chosen, axis, angle)]
             if loads:
                 out.append(
                     {
@@ -90,13 +95,23 @@ def patterns(model: Model, case: LoadCase) -> list[dict[str, Any]]:
 def _on_bands(
     model: Model, load: AreaLoad, spans: list[tuple[float, float]], axis: int, angle: float
 ) -> list[AreaLoad]:
-    surface = model.surfaces[load.surface]
     own = turn(angle)[:2, :2]
-    outline = surface.outer if load.outline is None else load.outline
+    holes: list[Polygon] = []
+    if load.surface:
+        surface = model.surfaces[load.surface]
+        outline = surface.outer if load.outline is None else load.outline
+        n, base = surface.plain_axes[2], surface.outer[0]
+        if load.outline is None:
+            holes = [sound(Polygon(r[:, :2] @ own)) for r in surface.openings]
+            if surface.area_share != 1.0:  # all of the body, on what of it the model's plane has
+                values = np.array(load.values) * surface.area_share
+                load = replace(load, values=tuple((float(a), float(b), float(c)) for a, b, c in values))
+    else:
+        assert load.outline is not None
+        outline = load.outline
+        n, base = normal_of(outline), outline[0]
     plan = sound(Polygon(outline[:, :2] @ own))
-    holes = [sound(Polygon(r[:, :2] @ own)) for r in surface.openings] if load.outline is None else []
     low, high = np.array(plan.bounds[:2]) - 1, np.array(plan.bounds[2:]) + 1
-    n = surface.plain_axes[2]
     out = []
     for a, b in spans:
         frame = [*low, *high]
@@ -108,7 +123,62 @@ def _on_bands(
             part = part.difference(hole)
         for piece in getattr(part, "geoms", [part]):
             if isinstance(piece, Polygon) and piece.area > 1e-6:
-                out += [_piece(load, surface.outer[0], n, p, own) for p in _simple(piece)]
+                out += [_piece(load, base, n, p, own) for p in _simple(piece)]
+    return out
+
+
+def _level(model: Model, load: AreaLoad) -> bool:
+    """Whether an area load lies on a slab, or freely in space like one."""
+    if load.surface:
+        return load.surface in model.surfaces and not model.surfaces[load.surface].upright
+    return load.outline is not None and load.onto == "surfaces" and abs(normal_of(load.outline)[2]) > LEVEL
+
+
+def _parts(x0: float, x1: float, spans: list[tuple[float, float]]) -> list[tuple[float, float]]:
+    """Which shares (from, to) of a way from x0 to x1 across the direction lie on the spans. What runs along a line between
+    two spans belongs to the one before it."""
+    out = []
+    for a, b in spans:
+        if abs(x1 - x0) < SHORT:
+            if a < x0 - SHORT <= b or (a - SHORT <= x0 - SHORT < b and a == -np.inf):
+                return [(0.0, 1.0)]
+            continue
+        s, t = sorted(((a - x0) / (x1 - x0), (b - x0) / (x1 - x0)))
+        s, t = max(s, 0.0), min(t, 1.0)
+        if t > s:
+            out.append((s, t))
+    return out
+
+
+def _along_bands(
+    model: Model, load: MemberLoad, spans: list[tuple[float, float]], axis: int, angle: float
+) -> list[MemberLoad]:
+    """What of a load on a member lies on the spans."""
+    line = model.line(model.members[load.member])
+    own = turn(angle)[:, axis]
+    way = (line[1] - line[0]) / float(np.linalg.norm(line[1] - line[0]))
+    x0, x1 = (float((line[0] + way * d) @ own) for d in (load.a, load.b))
+    qa, qb = np.array(load.qa), np.array(load.qb)
+    out = []
+    for s, t in _parts(x0, x1, spans):
+        a, b = (load.a + (load.b - load.a) * x for x in (s, t))
+        va, vb = (tuple(float(v) for v in qa + (qb - qa) * x) for x in (s, t))
+        out.append(replace(load, a=a, b=b, qa=va, qb=vb, by="pattern"))  # type: ignore[arg-type]
+    return out
+
+
+def _placed_on(load: SpaceLoad, spans: list[tuple[float, float]], axis: int, angle: float) -> list[SpaceLoad]:
+    """What of a load placed in space lies on the spans."""
+    own = turn(angle)[:, axis]
+    x = (load.line @ own).tolist()
+    if len(x) == 1:
+        return [replace(load, by="pattern")] if _parts(x[0], x[0], spans) else []
+    qa, qb = np.array(load.qa), np.array(load.qb)
+    out = []
+    for s, t in _parts(x[0], x[1], spans):
+        va, vb = (tuple(float(v) for v in qa + (qb - qa) * y) for y in (s, t))
+        ends = load.line[0] + np.outer([s, t], load.line[1] - load.line[0])
+        out.append(replace(load, line=ends, qa=va, qb=vb, by="pattern"))  # type: ignore[arg-type]
     return out
 
 

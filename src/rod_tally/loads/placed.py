@@ -23,6 +23,8 @@ from .floors.rows import put_rows
 from .floors.spread import balanced
 
 NODE_REACH = 0.05  # m; a point load this near to a node acts on it
+EDGE = 1e-4  # m; what lies this near to an edge lies on it
+PAST = "it lies past the edge or above an opening"
 NOTHING_THERE = "no member, wall or slab lies there"
 
 
@@ -195,7 +197,7 @@ def _on_surface(
     share: int,
 ) -> None:
     if surface.keeps_loads:
-        into.on_surface(HeldLoad(surface.id, line, qa, qb if len(line) == 2 else np.zeros(3), share))
+        _on_shell(surface, line, qa, qb, into, share)
         return
     f = floor(surface.id)
     flat = f.flat(line)
@@ -224,8 +226,40 @@ def _on_surface(
             share,
             rest,
             line,
-            "it lies past the slab's edge, above an opening, or where nothing carries the slab",
+            f"{PAST}, or where nothing carries the slab",
         )
+
+
+def _on_shell(surface: Surface, line: Array, qa: Array, qb: Array, into: Collector, share: int) -> None:
+    """What of a line or a point lies on a surface that keeps its loads; the rest lies past its edge or above an opening and
+    is lost."""
+    flat = surface.flat(line)
+    grown = surface.polygon.buffer(EDGE, join_style="mitre")
+    if len(flat) == 1:
+        if grown.intersects(Point(flat[0])):
+            into.on_surface(HeldLoad(surface.id, line, qa, np.zeros(3), share))
+        else:
+            into.lose(share, qa, line, PAST)
+        return
+    d = flat[1] - flat[0]
+    size = float(np.linalg.norm(d))
+    shape = LineString(flat)
+    inside = shape.intersection(grown)
+    if size <= 0 or inside.length > size - EDGE:
+        into.on_surface(HeldLoad(surface.id, line, qa, qb, share))
+        return
+
+    def at(x: float) -> Array:
+        return np.asarray(qa + (qb - qa) * x)
+
+    for piece in _lines(inside):
+        x = np.sort((np.array(piece.coords)[[0, -1]] - flat[0]) @ d / size**2)
+        ends = line[0] + np.outer(x, line[1] - line[0])
+        into.on_surface(HeldLoad(surface.id, ends, at(x[0]), at(x[1]), share))
+    for piece in _lines(shape.difference(grown)):
+        x = np.sort((np.array(piece.coords)[[0, -1]] - flat[0]) @ d / size**2)
+        ends = line[0] + np.outer(x, line[1] - line[0])
+        into.lose(share, (at(x[0]) + at(x[1])) / 2 * float(np.linalg.norm(ends[1] - ends[0])), ends, PAST)
 
 
 def _taken_before(f: Floor, k: int, piece: LineString) -> bool:

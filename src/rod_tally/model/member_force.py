@@ -13,6 +13,12 @@ from .geometry.vectors import Array, local_axes
 GAUSS = ((1 - 3**-0.5) / 2, (1 + 3**-0.5) / 2)  # shares of a length: exact for linear loads times their lever
 
 
+def projection(x: Array) -> Array:
+    """What a load a metre of projection is a metre of a member along the unit vector x (..., 3): for each component the
+    length that is seen along it, so that loads of several components add up."""
+    return np.asarray(np.sqrt(np.maximum(1 - x**2, 0.0)))
+
+
 def member_force(model: Model, load: MemberLoad) -> Array:
     """Resultant of a load on a member (N, global); zero for moments, and where the member is gone."""
     member = model.members.get(load.member)
@@ -24,12 +30,8 @@ def member_force(model: Model, load: MemberLoad) -> Array:
         return np.asarray(qa if size == 0 else (qa + qb) / 2 * size)
     axes = member.axes(model.line(member))
     if load.projected:
-        x = np.array([1.0, 0, 0]) if load.local else axes[0]
-        sizes = [float(np.linalg.norm(q)) for q in (qa, qb)]
-        qa, qb = (
-            q * np.sqrt(max(1 - (float(q @ x) / n) ** 2, 0.0)) if n > 0 else q
-            for q, n in zip((qa, qb), sizes)
-        )
+        share = projection(np.array([1.0, 0, 0]) if load.local else axes[0])
+        qa, qb = qa * share, qb * share
     force = qa if size == 0 else (qa + qb) / 2 * size
     return np.asarray(axes.T @ force if load.local else force)
 
@@ -61,9 +63,8 @@ def member_pieces(model: Model, loads: Sequence[MemberLoad]) -> tuple[Array, Arr
     for share in GAUSS:
         q = np.where(spot[:, None], qa, qa + (qb - qa) * share)
         if projected.any():
-            size = np.linalg.norm(q, axis=1)
-            along = np.where(local, q[:, 0], np.einsum("ni,ni->n", q, x)) / np.where(size > 0, size, 1.0)
-            q = np.where(projected[:, None], q * np.sqrt(np.maximum(1 - along**2, 0.0))[:, None], q)
+            way_of = np.where(local[:, None], np.array([1.0, 0, 0]), x)
+            q = np.where(projected[:, None], q * projection(way_of), q)
         q = np.where(local[:, None], np.einsum("nji,nj->ni", axes, q), q)
         weight = np.where(spot, 0.5, (b - a) / 2)
         forces.append(q * (weight * ~turning)[:, None])

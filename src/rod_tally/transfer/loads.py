@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
@@ -28,6 +29,7 @@ from ..model.entities.loads import SELF_WEIGHT, Vector, extent_fault
 from ..model.geometry.vectors import Array
 from ..model.load_table import NUMBERS, WORDS, Table, TableError, each_load
 
+ROUNDING = 1e-6  # m; what files carry
 Values = tuple[float, ...]
 _OWN_WEIGHT = re.compile(
     r"self[\s_-]*weight|dead[\s_-]*weight|own[\s_-]*weight|eigengewicht|poids propre", re.I
@@ -134,38 +136,101 @@ def _add(action: SourceAction, model: Model, node_of: dict[str, str]) -> None:
     if model.physical:
         # a body's load stays where it is, along the axis that transfer made longer or shorter
         scale, first = 1.0, float((member.source_line[0] - line[0]) @ (line[1] - line[0])) / length
+    axes = member.axes(line)
+    size = _half_size(model, member)
     if action.at is not None:
-        along = float((action.at - model.origin - line[0]) @ (line[1] - line[0])) / length
-        if not -model.search <= along <= length + model.search:
-            reason = f"load in case {action.case}: its point lies {max(-along, along - length):.2f} m beyond its member"
-            case.lost.append((action.id, reason, values[:3]))  # type: ignore[arg-type]
-            model.skipped.append(Skipped("action", action.id, reason, action.name))
+        p = action.at - model.origin
+        along = float((p - line[0]) @ axes[0])
+        near = min(max(along, 0.0), length)
+        aside = p - line[0] - near * axes[0]
+        far = float(np.linalg.norm(aside))
+        if far > model.search + (size if -ROUNDING <= along <= length + ROUNDING else 0.0):
+            beyond = max(-along, along - length)
+            how = f"{beyond:.2f} m beyond" if beyond > 0 else f"{far:.2f} m beside"
+            _lose(case, action, model, f"its point lies {how} its member", _force(action, axes, values))
             return
-        _piece(case, action, member, min(max(along, 0.0), length), None, values, values)
+        _piece(case, action, member, near, None, *2 * [_with_moment(action, axes, values, aside)])
     elif action.kind == "point":
         for d, v in action.stations:
             _piece(case, action, member, min(max(first + d * scale, 0.0), length), None, v, v)
     else:
-        for (d0, v0), (d1, v1) in zip(action.stations, action.stations[1:]):
-            if d1 > d0:
-                a, b = first + d0 * scale, first + d1 * scale
-                low, high = max(a, 0.0), min(b, length)
+        offsets = action.offset if action.offset is not None else np.zeros((len(action.stations), 3))
+        far = float(np.linalg.norm(offsets, axis=1).max())
+        if far > model.search + size:
+            total = np.zeros(6)
+            for (d0, v0), (d1, v1) in pairs(action.stations):
+                total += (np.array(v0) + v1) / 2 * (d1 - d0)
+            why = f"it lies {far:.2f} m beside its member"
+            _lose(case, action, model, why, _force(action, axes, tuple(total.tolist())))
+            return
+        beyond, lost = 0.0, np.zeros(3)
+        for ((d0, v0), (d1, v1)), (o0, o1) in zip(pairs(action.stations), pairs(list(offsets))):
+            if d1 <= d0:
+                continue
+            a, b = first + d0 * scale, first + d1 * scale
+            low, high = max(a, 0.0), min(b, length)
+            q = np.array([v0, v1], float)
 
-                def at(x: float, a: float = a, b: float = b, p: Values = v0, q: Values = v1) -> Values:
-                    return tuple(u + (w - u) * (x - a) / (b - a) for u, w in zip(p, q))
+            def at(x: float, a: float = a, b: float = b, q: Array = q) -> Array:
+                return np.asarray(q[0] + (q[1] - q[0]) * (x - a) / (b - a))
 
-                if high > low:
-                    _piece(case, action, member, low, high, at(low), at(high))
-                beyond = (b - a) - max(high - low, 0.0)
-                if beyond > 1e-3:
-                    _tell_cut(case, action, beyond, v0 if a < 0 else v1)
+            if high > low:
+                o = [o0 + (o1 - o0) * (x - a) / (b - a) for x in (low, high)]
+                _piece(case, action, member, low, high, *_with_moments(action, axes, at(low), at(high), o))
+            for x0, x1 in ((a, min(b, 0.0)), (max(a, length), b)):
+                if x1 > x0:
+                    beyond += x1 - x0
+                    lost = lost + ((at(x0) + at(x1)) / 2 * (x1 - x0))[:3]
+        if beyond > ROUNDING:
+            reason = f"load in case {action.case}: {beyond:.3f} m of it lie beyond its member"
+            gone = axes.T @ lost if action.local else lost
+            case.lost.append((action.id, reason, (float(gone[0]), float(gone[1]), float(gone[2]))))
 
 
-def _tell_cut(case: LoadCase, action: SourceAction, length: float, value: tuple[float, ...]) -> None:
-    """Keep what of a line load lies beyond its member as not taken over."""
-    reason = f"load in case {action.case}: {length:.3f} m of it lie beyond its member"
-    force = (value[0] * length, value[1] * length, value[2] * length)
+def pairs(items: list[Any]) -> list[tuple[Any, Any]]:
+    """Each item with the next."""
+    return list(zip(items, items[1:]))
+
+
+def _half_size(model: Model, member: Member) -> float:
+    """How far a member's body reaches from its axis, m; 0 for an analytical one, which has none."""
+    section = model.sections.get(member.section)
+    if not model.physical or section is None or not section.usable:
+        return 0.0
+    return float(np.abs(section.bounds).max())
+
+
+def _force(action: SourceAction, axes: Array, values: Values) -> Vector:
+    force = np.array(values[:3], float)
+    force = axes.T @ force if action.local else force
+    return float(force[0]), float(force[1]), float(force[2])
+
+
+def _lose(case: LoadCase, action: SourceAction, model: Model, why: str, force: Vector) -> None:
+    reason = f"load in case {action.case}: {why}"
     case.lost.append((action.id, reason, force))
+    model.skipped.append(Skipped("action", action.id, reason, action.name))
+
+
+def _with_moment(action: SourceAction, axes: Array, values: Values, aside: Array) -> Values:
+    """Values on the axis for a force beside it: with the moment of the distance `aside` (3,), global."""
+    return tuple(_with_moments(action, axes, np.array(values), np.array(values), [aside, aside])[0].tolist())
+
+
+def _with_moments(
+    action: SourceAction, axes: Array, q0: Array, q1: Array, aside: list[Array]
+) -> tuple[Array, Array]:
+    """Linear values on the axis for a line load beside it by `aside` at both its ends: with the moments of that distance.
+
+    The product of two linear functions is taken as the linear one of the same sum and first moment."""
+    if not np.abs(aside).max() > ROUNDING:
+        return q0, q1
+    o = np.array(aside) @ axes.T if action.local else np.array(aside)
+    f0, df, do = q0[:3], q1[:3] - q0[:3], o[1] - o[0]
+    constant, slope, square = np.cross(o[0], f0), np.cross(do, f0) + np.cross(o[0], df), np.cross(do, df)
+    first = constant - square / 6
+    last = first + slope + square
+    return np.concatenate([q0[:3], q0[3:] + first]), np.concatenate([q1[:3], q1[3:] + last])
 
 
 def _place(action: SourceAction, case: LoadCase, model: Model, node_of: dict[str, str]) -> None:
@@ -241,9 +306,10 @@ def _piece(
     member: Member,
     a: float,
     b: float | None,
-    va: tuple[float, ...],
-    vb: tuple[float, ...],
+    va: Any,
+    vb: Any,
 ) -> None:
+    va, vb = tuple(float(v) for v in va), tuple(float(v) for v in vb)
     for kind, part in (("force", slice(0, 3)), ("moment", slice(3, 6))):
         if any(va[part]) or any(vb[part]):
             case.member_loads.append(
@@ -251,8 +317,8 @@ def _piece(
                     member.id,
                     a,
                     a if b is None else b,
-                    va[part],  # type: ignore[arg-type]
-                    vb[part],  # type: ignore[arg-type]
+                    va[part],
+                    vb[part],
                     kind,
                     action.local,
                     action.projected and b is not None,

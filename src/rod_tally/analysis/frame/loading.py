@@ -14,7 +14,7 @@ from ...meshing import Plates
 from ...model import LoadCase, Model
 from ...model.entities.loads import GRAVITY
 from ...model.geometry.vectors import Array
-from ...model.member_force import member_force
+from ...model.member_force import member_force, projection
 from ..shells.loads import plate_loads
 from .column_loads import column_rows
 from .elements import shape_functions
@@ -68,7 +68,8 @@ def loading(mesh: Mesh, case: LoadCase, arrival: Arrival | None = None) -> Loadi
             continue  # `left_out_force` counts it
         axes = first_axes[k]
         if item.projected:
-            qa, qb = (_projected(q, np.array([1.0, 0, 0]) if item.local else axes[0]) for q in (qa, qb))
+            share = projection(np.array([1.0, 0, 0]) if item.local else axes[0])
+            qa, qb = qa * share, qb * share
         if not item.local:
             qa, qb = axes @ qa, axes @ qb
         pad = (qa, np.zeros(3)) if item.kind == "force" else (np.zeros(3), qa)
@@ -148,15 +149,6 @@ def _rows_of(mesh: Mesh, first_axes: Array, arrival: Arrival, missed: Array) -> 
     qa[:, :3] = np.einsum("nij,nj->ni", axes, arrival.qa[there])
     qb[:, :3] = np.einsum("nij,nj->ni", axes, arrival.qb[there])
     return member, arrival.a[there], arrival.b[there], qa, qb
-
-
-def _projected(q: Array, x: Array) -> Array:
-    """A load per metre of the projection normal to it, as a load per metre of length."""
-    size = float(np.linalg.norm(q))
-    if size == 0:
-        return q
-    along = float(q @ x) / size
-    return q * np.sqrt(max(1 - along * along, 0.0))
 
 
 def _own_weight(mesh: Mesh, direction: Array) -> Rows:

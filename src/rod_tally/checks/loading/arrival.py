@@ -6,12 +6,15 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from ...loads import Arrival
 from ...loads.combinations.combine import SCHEMES
 from ...loads.combinations.orientation import orientation
 from ...model import Finding, LoadCase
+from ...model.member_force import member_force
 from ..registry import Subject, check, point
 
 GRAVITY_KINDS = ("self-weight", "dead", "live", "snow")
+ROUNDING = 1e-9  # of a case
 LITTLE = 0.002  # share of a case; less than that lost is only a note
 
 
@@ -40,16 +43,8 @@ def find_lost_loads(s: Subject) -> Iterator[Finding]:
     for case in s.own_cases:
         arrival = s.distribution.case(case.name)
         unread = [i for i, _, _ in case.lost]
-        missed = sum((np.array(f) for _, _, f in case.lost), np.zeros(3)) + arrival.total("lost")
-        arrived = arrival.total("on_surfaces")
-        if s.results is not None and case.name in s.results.applied:
-            missed = missed + s.results.lost[case.name]
-            arrived = arrived + s.results.applied[case.name]
-        else:
-            arrived = arrived + arrival.total("on_members")
-        lost = float(np.abs(missed).max())
-        whole = float(np.abs(arrived + missed).max())
-        if not unread and lost <= 1e-9 * max(whole, 1.0):
+        lost, whole = _sizes(s, case, arrival)
+        if not unread and lost <= ROUNDING * max(whole, 1.0):
             continue
         share = min(lost / whole, 1.0) if whole > 0 else 1.0
         gone = [x for x in arrival.shares if x.lost.any()]
@@ -73,6 +68,33 @@ def find_lost_loads(s: Subject) -> Iterator[Finding]:
         yield Finding(
             "load.uncarried", severity, text + ".", (case.name, *unread, *surfaces), at, (), {"share": share}
         )
+
+
+def _sizes(s: Subject, case: LoadCase, arrival: Arrival) -> tuple[float, float]:
+    """How much of a case is not carried and how much there is, N: sizes of single loads added up, so that opposite ones do
+    not make up for each other."""
+    lost = sum(float(np.linalg.norm(f)) for _, _, f in case.lost)
+    whole = lost
+    for share in arrival.shares:
+        gone = float(np.linalg.norm(share.lost))
+        lost += gone
+        whole += max(float(np.linalg.norm(share.applied)), gone)
+    whole += sum(float(np.linalg.norm(n.force)) for n in case.node_loads)
+    out = s.results.left_out if s.results is not None and case.name in s.results.applied else {}
+    beside = 0.0
+    for load in case.member_loads:
+        size = float(np.linalg.norm(member_force(s.model, load)))
+        whole += size
+        beside += size * (load.member in out)
+    if any(case.self_weight):
+        factor = float(np.linalg.norm(case.self_weight))
+        weights = {i: s.model.weight(m) * factor for i, m in s.model.members.items()}
+        whole += sum(weights.values())
+        beside += sum(w for i, w in weights.items() if i in out)
+    if s.results is not None and case.name in s.results.lost:
+        # what arrived on parts that were not computed: at least its sum
+        beside = max(beside, float(np.linalg.norm(s.results.lost[case.name])))
+    return lost + beside, whole
 
 
 @check("load.imposed")

@@ -16,6 +16,7 @@ from ..entities.structure import Joint, Member, Release
 from ..entities.surface import SurfaceJoint
 from ..geometry.vectors import Array, local_axes
 from .base import Edit, EditError, counted
+from .load_values import own_case
 
 SMALLEST = 1e-3  # m; pieces shorter than this are not made
 
@@ -443,10 +444,30 @@ class TurnSurfaces(Edit):
         self.text = f"Turn the axes of {counted(self.surfaces, 'surface')}"
 
     def change(self, model: Model) -> str:
+        turned: dict[str, Array] = {}
         for ident in self.surfaces:
             s = self.surface(model, ident)
+            before = s.axes
             if self.x_axis:
                 s.x_axis = np.array(self.x_axis, float)
             if self.flip:
                 s.flipped = not s.flipped
-        return f"local axes of {counted(self.surfaces, 'surface')} turned"
+            turned[ident] = before @ s.axes.T
+        kept = _keep_pressures(model, turned)
+        told = f"; {counted(kept, 'load')} given in them keep their direction" if kept else ""
+        return f"local axes of {counted(self.surfaces, 'surface')} turned{told}"
+
+
+def _keep_pressures(model: Model, turned: dict[str, Array]) -> list[str]:
+    """Give pressures in the axes of surfaces that were turned (old axes in the new ones) the values that leave them as they
+    are in space; returns their cases."""
+    out = []
+    for name, case in list(model.cases.items()):
+        if not any(a.local and a.surface in turned for a in case.area_loads):
+            continue
+        for load in own_case(model, name).area_loads:
+            if load.local and load.surface in turned:
+                values = np.array(load.values, float) @ turned[load.surface]
+                load.values = tuple((float(a), float(b), float(c)) for a, b, c in values)
+                out.append(name)
+    return out

@@ -104,13 +104,21 @@ class LoadWriter:
         surface = self.w.model.surfaces.get(load.surface)
         outline = load.outline if load.outline is not None else surface.outer if surface is not None else None
         assert outline is not None
+        given = np.array(load.values, float)
+        if surface is not None:
+            if load.local:  # along the axes of the plane that is written, not of those turned by hand
+                given = given @ surface.axes @ surface.plain_axes.T
+            if load.outline is None:  # over all of the body, of which the model's plane has less or more
+                given = given * surface.area_share
         values = [
-            self.f.create_entity("IfcStructuralLoadPlanarForce", None, *(float(x) for x in v))
-            for v in load.values
+            self.f.create_entity("IfcStructuralLoadPlanarForce", None, *(float(x) for x in v)) for v in given
         ]
         value, kind = values[0], "CONST"
         if len(values) == 3 and load.at is not None:
-            flat = (load.at - outline[0]) @ np.array(across(normal_of(outline))).T
+            if surface is not None:
+                flat = (load.at - surface.outer[0]) @ surface.plain_axes[:2].T
+            else:
+                flat = (load.at - outline[0]) @ np.array(across(normal_of(outline))).T
             value, kind = self._spread(values, [[float(x) for x in p] for p in flat]), "BILINEAR"
         target = self.w.surfaces[load.surface] if load.surface else None
         action = self._action("IfcStructuralSurfaceAction", target, value, load.local)

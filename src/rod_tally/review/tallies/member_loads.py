@@ -11,6 +11,7 @@ import numpy as np
 
 from ...model import LoadCase, MemberLoad, Model
 from ...model.geometry.vectors import Array
+from ...model.member_force import projection
 from ..review import Review
 from .load_tally import origin_of
 
@@ -108,12 +109,8 @@ def global_values(model: Model, load: MemberLoad) -> tuple[Array, Array]:
     axes = m.axes(model.line(m))
     qa, qb = np.array(load.qa, float), np.array(load.qb, float)
     if load.projected and load.a != load.b:
-        x = np.array([1.0, 0, 0]) if load.local else axes[0]
-        sizes = [float(np.linalg.norm(q)) for q in (qa, qb)]
-        qa, qb = (
-            q * np.sqrt(max(1 - (float(q @ x) / n) ** 2, 0.0)) if n > 0 else q
-            for q, n in zip((qa, qb), sizes)
-        )
+        share = projection(np.array([1.0, 0, 0]) if load.local else axes[0])
+        qa, qb = qa * share, qb * share
     return (axes.T @ qa, axes.T @ qb) if load.local else (qa, qb)
 
 

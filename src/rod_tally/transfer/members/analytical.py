@@ -109,8 +109,10 @@ def _connect(
         return
     at_end[end] = connection.point
     if connection.eccentricity.any():
-        apart = float(np.linalg.norm(line[which] - point))
-        offsets[k, which] = line[which] - point if apart > 1e-9 else connection.eccentricity
+        # an edge drawn at the point, not at its eccentric place: whichever of the two it is nearer to
+        at_point = float(np.linalg.norm(line[which] - point))
+        drawn_there = at_point <= model.snap and at_point < float(np.linalg.norm(line[which] - own))
+        offsets[k, which] = connection.eccentricity if drawn_there else line[which] - point
     elif distance[which] > model.snap:
         offsets[k, which] = line[which] - point
         message = (
@@ -131,7 +133,7 @@ def _keep_apart(
 ) -> None:
     """Where both ends of member k are connected at one place, disconnect the end that lies farther from
     it."""
-    if float(np.linalg.norm(lines[k, 1] - lines[k, 0])) > 1e-9:
+    if float(np.linalg.norm(lines[k, 1] - lines[k, 0])) > 1e-6:
         return
     own = curve.line - model.origin
     end = int(np.linalg.norm(own[1] - lines[k, 1]) > np.linalg.norm(own[0] - lines[k, 0]))

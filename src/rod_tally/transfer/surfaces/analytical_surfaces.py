@@ -46,7 +46,7 @@ def transfer_faces(source: SourceModel, model: Model) -> None:
             way=face.way or "two-way",
             span=face.span,
             diaphragm=face.diaphragm,
-            area_share=face.weight_share,
+            body_share=face.weight_share,
         )
         surface.storey = model.storey_of(float(outer[:, 2].min()))
         model.surfaces[face.id] = surface

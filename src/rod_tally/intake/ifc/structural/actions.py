@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from ....model.entities.loads import CATEGORIES, KINDS
 from ....model.entities.log import LogEntry, Skipped
+from ....model.geometry.vectors import Array
 from ...source import (
     SourceAction,
     SourceCase,
     SourceCombination,
     SourceCurve,
+    SourceEdge,
     SourceElement,
     SourceFace,
     SourceModel,
@@ -22,7 +25,7 @@ from ...source import (
 from ..damage import UNREADABLE, first_line, for_each, text
 from ..geometry.placement import Placements
 from ..units import Units
-from .placed_actions import imposed, on_place, own_points
+from .placed_actions import imposed, on_place, own_points, varying_places
 from .values import LINE, POINT, ActionError, finite
 
 KIND_BY_SOURCE = {
@@ -43,17 +46,21 @@ KIND_BY_TYPE = {"PERMANENT_G": "dead", "EXTRAORDINARY_A": "accidental"}
 UNASSIGNED = "Unassigned"
 WAVES = {"SINUS": 2 / np.pi, "PARABOLA": 2 / 3}  # mean over peak
 PIECES = 16
+SHORTEST = 1e-6  # m; what files carry
+COMBINED = ("LOAD_COMBINATION", "LOAD_COMBINATION_GROUP")
+ALONG_AXES = 1e-9  # of a direction's components; what differs by less is rounding
 HEAVIEST = 1000.0  # times its weight; more than that no case holds
 
 
 def read_actions(file: Any, source: SourceModel, placements: Placements, units: Units) -> None:
     """Fill `source` with cases, combinations and actions; what cannot be taken over is skipped with its
     reason."""
-    case_of, factor_of = _groups(file, source)
-    targets: dict[int, Any] = {}
+    turned = _shared_axes(file, placements)
+    cases_of = _groups(file, source, turned)
+    targets: dict[int, list[Any]] = {}
 
     def aim(rel: Any) -> None:
-        targets[rel.RelatedStructuralActivity.id()] = rel.RelatingElement
+        targets.setdefault(rel.RelatedStructuralActivity.id(), []).append(rel.RelatingElement)
 
     for_each(file, "IfcRelConnectsStructuralActivity", aim, source.log)
     # loads of a model without analytical members act on its beams, columns, slabs and walls
@@ -66,49 +73,89 @@ def read_actions(file: Any, source: SourceModel, placements: Placements, units: 
     actions = file.by_type("IfcStructuralAction")
     source.counts["action"] = len(actions)
     for action in actions:
-        case = case_of.get(action.id(), UNASSIGNED)
-        if case == UNASSIGNED and all(c.name != UNASSIGNED for c in source.cases):
-            # so that even an action nobody grouped is accounted for
+        # so that even an action nobody grouped is accounted for
+        cases = cases_of.get(action.id()) or [(UNASSIGNED, 1.0)]
+        if cases[0][0] == UNASSIGNED and all(c.name != UNASSIGNED for c in source.cases):
             source.cases.append(SourceCase(UNASSIGNED, ""))
-        try:
-            placements.sound(action)
-            target = targets.get(action.id())
-            name = target.GlobalId if target is not None else ""
-            load = action.AppliedLoad
-            if load is None:
-                raise ActionError("it has no value")
-            if target is not None and not any(name in known for known in (curves, points, faces, sides)):
-                raise ActionError(f"it acts on an {target.is_a()} that is not in the model")
-            if getattr(curves.get(name), "path", None) is not None:
-                raise ActionError("it acts on a curved member, along which no place can be given")
-            moved = (
-                imposed(action, load, case, name, name in points, units)
-                if name in curves or name in points
-                else None
-            )
-            if moved is not None:
-                moved.stations = [
-                    (x, _moved(v, units) if moved.kind == "movement" else v) for x, v in moved.stations
-                ]
-                taken = moved
-            elif name in curves or name in points:
-                taken = _action(action, target, curves.get(name), case, placements, units)
-            else:
-                taken = on_place(action, load, case, faces.get(name), sides.get(name), placements, units)
-            factor = factor_of.get(action.id(), 1.0)
-            if factor != 1.0:
-                taken.stations = [(x, tuple(factor * v for v in q)) for x, q in taken.stations]
-            source.actions.append(taken)
-        except UNREADABLE as error:
-            reason = f"load in case {case}: {first_line(error)}"
-            source.skipped.append(
-                Skipped("action", action.GlobalId, reason, action.Name or "", action.is_a())
-            )
+        for target in targets.get(action.id()) or [None]:
+            try:
+                placements.sound(action)
+                name = target.GlobalId if target is not None else ""
+                load = action.AppliedLoad
+                if load is None:
+                    raise ActionError("it has no value")
+                if target is not None and not any(name in known for known in (curves, points, faces, sides)):
+                    raise ActionError(f"it acts on an {target.is_a()} that is not in the model")
+                if getattr(curves.get(name), "path", None) is not None:
+                    raise ActionError("it acts on a curved member, along which no place can be given")
+                found = _read(
+                    action, load, target, curves.get(name), name in points, faces.get(name), sides.get(name),
+                    placements, units,
+                )  # fmt: skip
+                for case, factor in cases:
+                    for one in found:
+                        source.actions.append(_in_case(one, case, factor, turned))
+            except UNREADABLE as error:
+                for case, _ in cases:
+                    reason = f"load in case {case}: {first_line(error)}"
+                    source.skipped.append(
+                        Skipped("action", action.GlobalId, reason, action.Name or "", action.is_a())
+                    )
     source.counts["load_case"] = len(source.cases)
 
 
-def _groups(file: Any, source: SourceModel) -> tuple[dict[int, str], dict[int, float]]:
-    """Case name and factor of every action, by entity id."""
+def _read(
+    action: Any,
+    load: Any,
+    target: Any,
+    curve: SourceCurve | SourceElement | None,
+    on_point: bool,
+    face: SourceFace | SourceSurface | None,
+    side: SourceEdge | None,
+    placements: Placements,
+    units: Units,
+) -> list[SourceAction]:
+    """What one action is on one thing it acts on, in no case yet. Raises ActionError."""
+    if curve is not None or on_point:
+        moved = imposed(action, load, "", target.GlobalId, on_point, units)
+        if moved is None:
+            return [_action(action, target, curve, "", placements, units)]
+        moved.stations = [(x, _moved(v, units) if moved.kind == "movement" else v) for x, v in moved.stations]
+        return [moved]
+    return on_place(action, load, "", face, side, placements, units)
+
+
+def _in_case(action: SourceAction, case: str, factor: float, turned: Array | None) -> SourceAction:
+    """An action in a case, times a factor; what is along the axes of a turned analysis model is brought to the
+    world's."""
+
+    def value(v: tuple[float, ...]) -> tuple[float, ...]:
+        out = factor * np.array(v, float)
+        if turned is not None and not action.local and action.kind != "temperature":
+            out = np.concatenate([turned @ out[:3], turned @ out[3:]])
+        return tuple(out.tolist())
+
+    if factor == 1.0 and (turned is None or action.local):
+        return replace(action, case=case, stations=list(action.stations))
+    return replace(action, case=case, stations=[(x, value(v)) for x, v in action.stations])
+
+
+def _shared_axes(file: Any, placements: Placements) -> Array | None:
+    """How the axes that an analysis model calls global lie in the world, as columns (3, 3); None along the world's own.
+
+    IFC4: the shared placement "establishes a coordinate system which is referred to as global coordinate system"."""
+    for model in file.by_type("IfcStructuralAnalysisModel"):
+        place = getattr(model, "SharedPlacement", None)
+        if place is None:
+            continue
+        m = placements.local(place)[:3, :3]
+        if np.abs(m - np.eye(3)).max() > ALONG_AXES:
+            return np.asarray(m)
+    return None
+
+
+def _groups(file: Any, source: SourceModel, turned: Array | None) -> dict[int, list[tuple[str, float]]]:
+    """The cases of every action with its factor in each, by entity id."""
     members: dict[int, list[Any]] = {}
     factors: dict[tuple[int, int], float] = {}
 
@@ -123,35 +170,63 @@ def _groups(file: Any, source: SourceModel) -> tuple[dict[int, str], dict[int, f
 
     for_each(file, "IfcRelAssignsToGroup", assign, source.log)
     groups = list(file.by_type("IfcStructuralLoadGroup"))
+
+    def is_case(group: Any) -> bool:
+        return bool(group.is_a("IfcStructuralLoadCase") or group.PredefinedType == "LOAD_CASE")
+
+    # a group of cases that is none itself is a folder: what is in it are cases of their own
+    folders = {
+        g.id()
+        for g in groups
+        if not is_case(g)
+        and g.PredefinedType not in COMBINED
+        and any(i.is_a("IfcStructuralLoadGroup") and is_case(i) for i in members.get(g.id(), ()))
+    }
     inside = {
         item.id()
         for g in groups
-        if g.PredefinedType != "LOAD_COMBINATION"
+        if g.PredefinedType not in COMBINED
         for item in members.get(g.id(), ())
-        if item.is_a("IfcStructuralLoadGroup")
+        if item.is_a("IfcStructuralLoadGroup") and not (g.id() in folders and is_case(item))
     }
-    case_of: dict[int, str] = {}
-    factor_of: dict[int, float] = {}
+    in_folder: dict[int, float] = {}
+    for g in groups:
+        if g.id() in folders:
+            for item in members.get(g.id(), ()):
+                if item.is_a("IfcStructuralLoadGroup") and is_case(item):
+                    own = g.Coefficient if g.Coefficient is not None else 1.0
+                    in_folder[item.id()] = own * factors.get((g.id(), item.id()), 1.0)
+    cases_of: dict[int, list[tuple[str, float]]] = {}
     names: set[str] = set()
     case_names: dict[int, str] = {}
 
-    def walk(group: Any, name: str, factor: float, seen: frozenset[int]) -> None:
+    def walk(group: Any, name: str, factor: float, seen: frozenset[int]) -> Array:
+        """Puts what is in a group into a case; returns the self-weight of the cases in it."""
+        weight = np.zeros(3)
         if group.id() in seen:
-            return
+            return weight
         factor *= group.Coefficient if group.Coefficient is not None else 1.0
+        own = getattr(group, "SelfWeightCoefficients", None)
+        if own and len(own) == 3:
+            weight = factor * np.array(own, float)
         for item in members.get(group.id(), ()):
-            if item.is_a("IfcStructuralLoadGroup"):
-                walk(item, name, factor * factors.get((group.id(), item.id()), 1.0), seen | {group.id()})
-            else:
-                case_of[item.id()] = name
-                factor_of[item.id()] = factor * factors.get((group.id(), item.id()), 1.0)
+            more = factor * factors.get((group.id(), item.id()), 1.0)
+            if not item.is_a("IfcStructuralLoadGroup"):
+                cases_of.setdefault(item.id(), []).append((name, more))
+            elif not (group.id() in folders and is_case(item)):
+                weight = weight + walk(item, name, more, seen | {group.id()})
+        return weight
 
     combinations = []
     for group in groups:
-        if group.PredefinedType == "LOAD_COMBINATION" or group.PredefinedType == "LOAD_COMBINATION_GROUP":
+        if group.PredefinedType in COMBINED:
             combinations.append(group)
             continue
         if group.id() in inside:
+            continue
+        if group.id() in folders and all(
+            i.is_a("IfcStructuralLoadGroup") and is_case(i) for i in members.get(group.id(), ())
+        ):
             continue
         base = (group.Name or "").strip() or f"Case {len(source.cases) + 1}"
         name, n = base, 2
@@ -162,9 +237,12 @@ def _groups(file: Any, source: SourceModel) -> tuple[dict[int, str], dict[int, f
         kind = KIND_BY_SOURCE.get(group.ActionSource or "") or KIND_BY_TYPE.get(group.ActionType or "", "")
         said = dict(re.findall(r"(kind|category|together|alternatives): ([^;]+)", text(group.Description)))
         kind = said["kind"] if said.get("kind") in KINDS else kind
-        weight = getattr(group, "SelfWeightCoefficients", None)
-        vector = tuple(float(v) for v in weight) if weight else (0.0, 0.0, 0.0)
-        if len(vector) != 3 or not all(abs(v) <= HEAVIEST for v in vector):
+        own = getattr(group, "SelfWeightCoefficients", None)
+        weight = walk(group, name, in_folder.get(group.id(), 1.0), frozenset())
+        if turned is not None:
+            weight = turned @ weight
+        vector = tuple(weight.tolist())
+        if (own and len(own) != 3) or not all(abs(v) <= HEAVIEST for v in vector):
             message = f"the self-weight coefficients of load case {name} are no such, and are left out"
             source.log.append(LogEntry("skipped", (group.GlobalId,), message))
             vector = (0.0, 0.0, 0.0)
@@ -179,7 +257,6 @@ def _groups(file: Any, source: SourceModel) -> tuple[dict[int, str], dict[int, f
                 (said.get("alternatives") or said.get("together", "")).strip(),
             )
         )
-        walk(group, name, 1.0, frozenset())
     combined = {g.id() for g in combinations}
 
     def spell(group: Any, seen: frozenset[int]) -> tuple[dict[str, float], list[str]]:
@@ -209,7 +286,7 @@ def _groups(file: Any, source: SourceModel) -> tuple[dict[int, str], dict[int, f
             source.skipped.append(Skipped("combination", group.GlobalId, reason, name, group.is_a()))
         elif parts:
             source.combinations.append(SourceCombination(name, group.Purpose or "", parts))
-    return case_of, factor_of
+    return cases_of
 
 
 def _moved(values: tuple[float, ...], units: Units) -> tuple[float, ...]:
@@ -259,41 +336,57 @@ def _action(
     if curve is None:
         raise ActionError(f"an {action.is_a()} on a point")
     length = float(np.linalg.norm(curve.line[1] - curve.line[0]))
-    first, last = 0.0, length
+    along = (curve.line[1] - curve.line[0]) / length
+    first, last, stretch = 0.0, length, 1.0
     if at is not None and len(at) == 2:
-        first, last = sorted(
-            float((p - curve.line[0]) @ (curve.line[1] - curve.line[0])) / length for p in at
-        )
-        first, last = max(first, 0.0), min(last, length)
-        if last - first < 1e-9:
+        first, last = (float((p - curve.line[0]) @ along) for p in at)
+        if abs(last - first) < SHORTEST:
+            raise ActionError("the piece it acts on runs square to its member")
+        if max(first, last) < 0 or min(first, last) > length:
             raise ActionError("the piece it acts on lies outside its member")
+        # askew to the member, it is longer than what of the member it acts on
+        stretch = float(np.linalg.norm(at[1] - at[0])) / abs(last - first)
     shape = getattr(action, "PredefinedType", None)
     if load.is_a("IfcStructuralLoadConfiguration"):
         loads = load.Values
         places = load.Locations
         if places:
-            distances = [first + float(p[0]) * placements.scale for p in places]
+            step = (1.0 if last > first else -1.0) / stretch
+            distances = [first + step * float(p[0]) * placements.scale for p in places]
         else:
             distances = list(np.linspace(first, last, len(loads)))
     else:
         loads = [load, *(getattr(action, "SubsequentAppliedLoads", None) or ())]
         distances = list(np.linspace(first, last, len(loads))) if len(loads) > 1 else [first]
+        said = varying_places(action, placements)
+        if said is not None and len(said) == len(loads):
+            distances = [float((p - curve.line[0]) @ along) for p in said]
     read = [_values(v, units) for v in loads]
     kinds = {k for k, _ in read}
     if len(kinds) != 1:
         raise ActionError("it mixes concentrated and distributed values")
     out.kind = kinds.pop()
-    for distance in distances:
-        if distance < -1e-6 or distance > length + 1e-6:
-            raise ActionError(f"it acts {distance:g} m along a member that is {length:g} m long")
-    out.stations = [(min(max(d, 0.0), length), v) for d, (_, v) in zip(distances, read)]
+    if at is None:
+        for distance in distances:
+            if distance < -1e-6 or distance > length + 1e-6:
+                raise ActionError(f"it acts {distance:g} m along a member that is {length:g} m long")
+        distances = [min(max(d, 0.0), length) for d in distances]
+    more = stretch if out.kind == "curve" and not projected else 1.0
+    out.stations = [(d, tuple(more * x for x in v)) for d, (_, v) in zip(distances, read)]
     if out.kind == "curve" and len(out.stations) == 1:
         out.stations = [(first, out.stations[0][1]), (last, out.stations[0][1])]
     out.stations.sort(key=lambda s: s[0])
     if shape in WAVES:
         if out.kind != "curve" or len(loads) > 1:
             raise ActionError(f"a {shape.lower()} distribution of {len(loads)} values is not taken over")
-        out.stations = _wave(shape, first, last, read[0][1])
+        peak = tuple(more * x for x in read[0][1])
+        out.stations = _wave(shape, min(first, last), max(first, last), peak)
+    if at is not None and len(at) == 2:
+        share = [(d - first) / (last - first) for d, _ in out.stations]
+        places = np.array([at[0] + (at[1] - at[0]) * x for x in share])
+        foot = curve.line[0] + np.outer([d for d, _ in out.stations], along)
+        if np.abs(places - foot).max() > SHORTEST:
+            out.offset = places - foot
     return out
 
 

@@ -47,6 +47,7 @@ def read_faces(
             face = SourceFace(
                 ident(entity), text(entity.Name), outer, openings, thickness or 0.0, made_of.material
             )
+            face.frame = plane_frame(entity, placements)
             face.cls = entity.ObjectType if entity.ObjectType in SURFACES.values() else ""
             said, face.weight_share = weight_of(text(entity.Description))
             face.leans = said.endswith(LEANS)
@@ -111,6 +112,20 @@ def _face(entity: Any, placements: Placements) -> tuple[Array, list[Array]]:
             if item.is_a("IfcFace"):
                 return face_of(item, entity, placements)
     raise PlacementError("it has no face")
+
+
+def plane_frame(entity: Any, placements: Placements) -> Array | None:
+    """Axes (rows) and origin (4, 3), world, of the plane that an item's face lies in; None where the file names none."""
+    for rep in entity.Representation.Representations if entity.Representation is not None else ():
+        for item in rep.Items:
+            plane = getattr(item, "FaceSurface", None)
+            if plane is None or not plane.is_a("IfcPlane"):
+                continue
+            m = placements.axis(plane.Position)
+            if entity.ObjectPlacement is not None:
+                m = placements.local(entity.ObjectPlacement) @ m
+            return np.concatenate([m[:3, :3].T, m[:3, 3][None]])
+    return None
 
 
 def face_of(face: Any, entity: Any, placements: Placements) -> tuple[Array, list[Array]]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -12,7 +13,7 @@ from ...source import SourceAction, SourceEdge, SourceFace, SourceSurface
 from ..damage import ident, text
 from ..geometry.placement import FARTHEST, Placements
 from ..units import Units
-from .faces import face_of
+from .faces import face_of, plane_frame
 from .members import edge
 from .values import ActionError, direction, finite, values_of
 
@@ -29,6 +30,7 @@ WARMER = (("DeltaTConstant", "DeltaT_Constant"), ("DeltaTY", "DeltaT_Y"), ("Delt
 HOTTEST = 5000.0  # K
 
 
+ALONG = 1e-6  # m
 ON_ONE_LINE = 1e-6  # m2; twice the area of a triangle that is none
 
 
@@ -65,14 +67,16 @@ def on_place(
     side: SourceEdge | None,
     placements: Placements,
     units: Units,
-) -> SourceAction:
-    """An action on a surface, along its connected edge, or on its own shape in space. Raises ActionError."""
+) -> list[SourceAction]:
+    """An action on a surface, along its connected edge, or on its own shape in space; a line with values at several places
+    is one for each piece. Raises ActionError."""
     local = action.GlobalOrLocal == "LOCAL_COORDS"
     projected = getattr(action, "ProjectedOrTrue", None) in ("PROJECTED_LENGTH", "PROJECTED_AREA")
     target = face.id if face is not None else (side.faces[0] if side is not None and side.faces else "")
     out = SourceAction(ident(action), text(action.Name), case, target, "area", [], local, projected)
     spread = load.is_a("IfcStructuralLoadConfiguration")
-    values = list(load.Values) if spread else [load]
+    values = list(load.Values) if spread else [load, *(getattr(action, "SubsequentAppliedLoads", None) or ())]
+    places = varying_places(action, placements) if len(values) > 1 and not spread else None
     if all(v.is_a("IfcStructuralLoadPlanarForce") for v in values):
         if len(values) not in (1, 3):
             raise ActionError(f"a pressure given at {len(values)} points is not taken over; one or three are")
@@ -81,12 +85,31 @@ def on_place(
             out.stations.append((0.0, (*finite(raw), 0.0, 0.0, 0.0)))
         out.outline = own_face(action, placements)
         outline = out.outline if out.outline is not None else _outline_of(face)
+        frame = face.frame if isinstance(face, SourceFace) else None
+        if out.outline is not None:
+            frame = plane_frame(action, placements)
+            if frame is None and isinstance(face, SourceFace):
+                frame = face.frame
         if outline is None:
             raise ActionError("it acts on nothing, and has no area of its own")
         said = text(action.Description)
         out.cladding = said.startswith("cladding") and face is None
         out.span = direction(said) if out.cladding else None
-        if len(values) == 3:
+        if out.local and projected:
+            # in its own axes a plane is seen whole from across it, and not at all from along it
+            out.stations = [(x, (0.0, 0.0, *v[2:])) for x, v in out.stations]
+            out.projected = False
+        if out.local and frame is not None:
+            # the axes of the file's own plane, whatever axes the model gives the surface
+            out.stations = [
+                (x, (*(np.array(v[:3]) @ frame[:3]).tolist(), 0.0, 0.0, 0.0)) for x, v in out.stations
+            ]
+            out.local = False
+        if len(values) == 3 and not spread:
+            if places is None or len(places) != 3:
+                raise ActionError("nothing says where the three values of its pressure hold")
+            out.places = places
+        elif len(values) == 3:
             flat = np.array(
                 [[float(x) * placements.scale for x in p] for p in load.Locations], float
             ).reshape(3, 2)
@@ -94,8 +117,11 @@ def on_place(
                 raise ActionError("a place of it lies beyond any building")
             if abs(np.linalg.det(np.column_stack([np.ones(3), flat]))) < ON_ONE_LINE:
                 raise ActionError("the three points that its pressure is given at lie on one line")
-            out.places = outline[0] + flat @ np.array(across(normal_of(outline)))
-        return out
+            if frame is not None:
+                out.places = frame[3] + flat @ frame[:2]
+            else:
+                out.places = outline[0] + flat @ np.array(across(normal_of(outline)))
+        return [out]
     if local and face is not None:
         raise ActionError("a line or a point on a surface in the surface's own axes is not taken over")
     line = edge(action, placements) if _has_edge(action) else own_points(action, placements)
@@ -106,10 +132,48 @@ def on_place(
             "nothing says where on the surface it acts" if face is not None else "it acts on nothing"
         )
     out.kind, out.outline = "space", line
-    if spread and len(line) == 2 and len(values) != 2:
-        raise ActionError(f"a line load given at {len(values)} points is not taken over there; two are")
-    out.stations = [(0.0, values_of(v, units, len(line) == 1)) for v in values]
-    return out
+    read = [values_of(v, units, len(line) == 1) for v in values]
+    if len(line) == 1 or len(values) == 1:
+        if len(line) == 1 and len(values) > 1:
+            raise ActionError("several values at one point")
+        out.stations = [(0.0, v) for v in read]
+        return [out]
+    size = float(np.linalg.norm(line[1] - line[0]))
+    way = (line[1] - line[0]) / size
+    at = [float(x) * size / (len(values) - 1) for x in range(len(values))]
+    if spread and load.Locations:
+        at = [float(p[0]) * placements.scale for p in load.Locations]
+    elif places is not None and len(places) == len(values):
+        at = [float((p - line[0]) @ way) for p in places]
+    if min(at) < -ALONG or max(at) > size + ALONG:
+        raise ActionError(f"it has a value at {max(at, key=abs):g} m of a line that is {size:g} m long")
+    order = np.argsort(at, kind="stable").tolist()
+    pieces = []
+    for i, j in zip(order, order[1:]):
+        if at[j] - at[i] > ALONG:
+            ends = line[0] + np.outer([at[i], at[j]], way)
+            pieces.append(replace(out, outline=ends, stations=[(0.0, read[i]), (0.0, read[j])]))
+    if not pieces:
+        raise ActionError("all its values hold at one place")
+    return pieces
+
+
+def varying_places(action: Any, placements: Placements) -> Array | None:
+    """Where the values of a varying action of the older schema hold (n, 3), world; None where it does not say."""
+    aspect = getattr(action, "VaryingAppliedLoadLocation", None)
+    points = []
+    for rep in aspect.ShapeRepresentations if aspect is not None else ():
+        for item in rep.Items:
+            geometry = item.VertexGeometry if item.is_a("IfcVertexPoint") else item
+            if geometry.is_a("IfcCartesianPoint"):
+                points.append(placements.point(geometry))
+    if not points:
+        return None
+    found = np.array(points)
+    if action.ObjectPlacement is not None:
+        m = placements.local(action.ObjectPlacement)
+        found = found @ m[:3, :3].T + m[:3, 3]
+    return found
 
 
 def _outline_of(face: SourceFace | SourceSurface | None) -> Array | None:
