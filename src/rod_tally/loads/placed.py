@@ -23,7 +23,7 @@ from .floors.rows import put_rows
 from .floors.spread import balanced
 
 NODE_REACH = 0.05  # m; a point load this near to a node acts on it
-EDGE = 1e-4  # m; what lies this near to an edge lies on it
+EDGE = 1e-6  # m; what lies this near to an edge lies on it
 PAST = "it lies past the edge or above an opening"
 NOTHING_THERE = "no member, wall or slab lies there"
 
@@ -244,10 +244,15 @@ def _on_shell(surface: Surface, line: Array, qa: Array, qb: Array, into: Collect
     d = flat[1] - flat[0]
     size = float(np.linalg.norm(d))
     shape = LineString(flat)
-    inside = shape.intersection(grown)
-    if size <= 0 or inside.length > size - EDGE:
+    inside, within = shape.intersection(grown), surface.polygon
+    if size <= 0 or inside.length > size - 2 * EDGE:
         into.on_surface(HeldLoad(surface.id, line, qa, qb, share))
         return
+    exact = shape.intersection(within)
+    if exact.length > inside.length - 10 * EDGE:
+        inside = exact
+    else:
+        within = grown  # it runs along an edge
 
     def at(x: float) -> Array:
         return np.asarray(qa + (qb - qa) * x)
@@ -256,7 +261,7 @@ def _on_shell(surface: Surface, line: Array, qa: Array, qb: Array, into: Collect
         x = np.sort((np.array(piece.coords)[[0, -1]] - flat[0]) @ d / size**2)
         ends = line[0] + np.outer(x, line[1] - line[0])
         into.on_surface(HeldLoad(surface.id, ends, at(x[0]), at(x[1]), share))
-    for piece in _lines(shape.difference(grown)):
+    for piece in _lines(shape.difference(within)):
         x = np.sort((np.array(piece.coords)[[0, -1]] - flat[0]) @ d / size**2)
         ends = line[0] + np.outer(x, line[1] - line[0])
         into.lose(share, (at(x[0]) + at(x[1])) / 2 * float(np.linalg.norm(ends[1] - ends[0])), ends, PAST)
