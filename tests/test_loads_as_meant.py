@@ -105,7 +105,9 @@ def test_a_load_askew_and_growing_keeps_its_moment(tmp_path: Path) -> None:
     expected = np.zeros(3)
     for t, weight in ((0, 1 / 6), (0.5, 4 / 6), (1, 1 / 6)):
         expected += weight * size * np.cross(a + (b - a) * t, [0, 2e3, qa + (qb - qa) * t])
-    assert force == pytest.approx([0, 2e3 * size, (qa + qb) / 2 * size]) and moment == pytest.approx(expected, rel=1e-9)
+    assert force == pytest.approx([0, 2e3 * size, (qa + qb) / 2 * size]) and moment == pytest.approx(
+        expected, rel=1e-9
+    )
 
 
 def test_a_load_drawn_the_other_way_round_keeps_its_ends(tmp_path: Path) -> None:
@@ -125,7 +127,9 @@ def test_a_load_drawn_away_from_its_member_is_lost(tmp_path: Path, aside: float,
     drawn(w, (0, aside, 0), (8, aside, 0), [w.linear(0, 0, -1e3, 0, 0, 0)])
     w.on_member("Q", "beam", (4, aside, 0), 0, 0, -5e3, 0, 0, 0)
     force, moment, lost = sums(m := taken(w, tmp_path / "m.ifc"))
-    assert force[2] == pytest.approx(-13e3 if acts else 0.0) and lost[2] == pytest.approx(0.0 if acts else -13e3)
+    assert force[2] == pytest.approx(-13e3 if acts else 0.0) and lost[2] == pytest.approx(
+        0.0 if acts else -13e3
+    )
     assert moment[0] == pytest.approx(-13e3 * aside if acts else 0.0)
     assert bool([f for f in run_checks(Subject(m)) if f.code == "load.uncarried"]) != acts
 
@@ -134,7 +138,12 @@ def test_projected_loads_of_two_components_add_up(tmp_path: Path) -> None:
     """A rafter of 45 degrees: each component a metre of projection is 0.7071 a metre of length, by itself or together,
     along the member too."""
     found = {}
-    for name, values in (("x", (3e3, 0, 0)), ("z", (0, 0, -3e3)), ("both", (3e3, 0, -3e3)), ("along", (3e3, 0, 3e3))):
+    for name, values in (
+        ("x", (3e3, 0, 0)),
+        ("z", (0, 0, -3e3)),
+        ("both", (3e3, 0, -3e3)),
+        ("along", (3e3, 0, 3e3)),
+    ):
         w = AnalyticalWriter()
         w.point("a", (0, 0, 0), [HELD] * 6)
         w.point("b", (6, 0, 6), [HELD] * 6)
@@ -150,19 +159,33 @@ def test_projected_loads_of_two_components_add_up(tmp_path: Path) -> None:
 
 
 def plate(
-    w: AnalyticalWriter, z: Sequence[float], x: Sequence[float], corners: Sequence[Sequence[float]], name: str = "s"
+    w: AnalyticalWriter,
+    z: Sequence[float],
+    x: Sequence[float],
+    corners: Sequence[Sequence[float]],
+    name: str = "s",
 ) -> Any:
     """A surface member of 6 x 4 m whose plane has these axes and lies at its first corner."""
     f = w.f
     place = f.createIfcAxis2Placement3D(
-        w.cartesian(corners[0]), f.createIfcDirection([float(v) for v in z]), f.createIfcDirection([float(v) for v in x])
+        w.cartesian(corners[0]),
+        f.createIfcDirection([float(v) for v in z]),
+        f.createIfcDirection([float(v) for v in x]),
     )
     bound = f.createIfcFaceOuterBound(f.createIfcPolyLoop([w.cartesian(p) for p in corners]), True)
     face = f.createIfcFaceSurface([bound], f.createIfcPlane(place), True)
     entity = w.root(
-        "IfcStructuralSurfaceMember", name, Representation=w.shape(face, "Face"), PredefinedType="SHELL", Thickness=0.2
+        "IfcStructuralSurfaceMember",
+        name,
+        Representation=w.shape(face, "Face"),
+        PredefinedType="SHELL",
+        Thickness=0.2,
     )
-    w.root("IfcRelAssociatesMaterial", RelatedObjects=[entity], RelatingMaterial=w.material("C30/37", 33e9, 13e9, 2500.0))
+    w.root(
+        "IfcRelAssociatesMaterial",
+        RelatedObjects=[entity],
+        RelatingMaterial=w.material("C30/37", 33e9, 13e9, 2500.0),
+    )
     return entity
 
 
@@ -215,8 +238,12 @@ def test_three_values_hold_where_the_plane_of_the_file_has_them(tmp_path: Path) 
     s = plate(w, (0, 0, -1), (0, 1, 0), FLOOR)
     w.case("Q")
     values = [w.f.create_entity("IfcStructuralLoadPlanarForce", None, 0.0, 0.0, -v) for v in (2e3, 2e3, 5e3)]
-    load = w.f.create_entity("IfcStructuralLoadConfiguration", None, values, [[0.0, 0.0], [4.0, 0.0], [0.0, 6.0]])
-    w.action("IfcStructuralSurfaceAction", "Q", s, load, ProjectedOrTrue="TRUE_LENGTH", PredefinedType="BILINEAR")
+    load = w.f.create_entity(
+        "IfcStructuralLoadConfiguration", None, values, [[0.0, 0.0], [4.0, 0.0], [0.0, 6.0]]
+    )
+    w.action(
+        "IfcStructuralSurfaceAction", "Q", s, load, ProjectedOrTrue="TRUE_LENGTH", PredefinedType="BILINEAR"
+    )
     m = taken(w, tmp_path / "m.ifc")
     assert Distribution(m).case("Q").total("applied") == pytest.approx([0, 0, -24 * 3.5e3])
 
@@ -229,8 +256,12 @@ def test_the_older_schema_s_varying_pressure(tmp_path: Path, told: bool) -> None
     w.case("Q")
     values = [w.f.create_entity("IfcStructuralLoadPlanarForce", None, 0.0, 0.0, -v) for v in (2e3, 5e3, 2e3)]
     places = [w.vertex(p) for p in ((0, 0, 3), (6, 0, 3), (0, 4, 3))] if told else []
-    rep = w.f.createIfcTopologyRepresentation(w.context, "Reference", "Vertex", places or [w.vertex((0, 0, 3))])
-    aspect = w.f.create_entity("IfcShapeAspect", [rep], None, None, False, w.f.createIfcProductDefinitionShape(None, None, [rep]))
+    rep = w.f.createIfcTopologyRepresentation(
+        w.context, "Reference", "Vertex", places or [w.vertex((0, 0, 3))]
+    )
+    aspect = w.f.create_entity(
+        "IfcShapeAspect", [rep], None, None, False, w.f.createIfcProductDefinitionShape(None, None, [rep])
+    )
     w.action(
         "IfcStructuralPlanarActionVarying", "Q", s, values[0], ProjectedOrTrue="TRUE_LENGTH",
         SubsequentAppliedLoads=values[1:], VaryingAppliedLoadLocation=aspect,
@@ -263,7 +294,11 @@ def test_one_action_on_two_members_is_on_both(tmp_path: Path) -> None:
     w.connect("other", "c")
     w.connect("other", "d")
     action = w.uniform("Q", "beam", 0, 0, -2e3, 0, 0, 0)
-    w.root("IfcRelConnectsStructuralActivity", RelatingElement=w.members["other"], RelatedStructuralActivity=action)
+    w.root(
+        "IfcRelConnectsStructuralActivity",
+        RelatingElement=w.members["other"],
+        RelatedStructuralActivity=action,
+    )
     assert sums(taken(w, tmp_path / "m.ifc"))[0][2] == pytest.approx(-2 * 16e3)
 
 
@@ -288,7 +323,13 @@ def test_a_folder_of_cases_is_no_case(tmp_path: Path) -> None:
     w.case("R", "WIND_W")
     w.uniform("Q", "beam", 0, 0, -2e3, 0, 0, 0)
     w.uniform("R", "beam", 0, 1e3, 0, 0, 0, 0)
-    folder = w.root("IfcStructuralLoadGroup", "all", PredefinedType="LOAD_GROUP", ActionType="NOTDEFINED", ActionSource="NOTDEFINED")
+    folder = w.root(
+        "IfcStructuralLoadGroup",
+        "all",
+        PredefinedType="LOAD_GROUP",
+        ActionType="NOTDEFINED",
+        ActionSource="NOTDEFINED",
+    )
     w.root("IfcRelAssignsToGroup", RelatedObjects=[w.cases["Q"][0], w.cases["R"][0]], RelatingGroup=folder)
     m = taken(w, tmp_path / "m.ifc")
     assert {"Q", "R"} <= set(m.cases) and "all" not in m.cases
@@ -299,7 +340,9 @@ def test_global_loads_of_a_turned_analysis_model_turn_with_it(tmp_path: Path) ->
     """A shared placement turned by 90 degrees about Z: what it calls x is the world's y; its weight too."""
     w = beam()
     f = w.f
-    axis = f.createIfcAxis2Placement3D(w.cartesian((0, 0, 0)), f.createIfcDirection((0.0, 0.0, 1.0)), f.createIfcDirection((0.0, 1.0, 0.0)))
+    axis = f.createIfcAxis2Placement3D(
+        w.cartesian((0, 0, 0)), f.createIfcDirection((0.0, 0.0, 1.0)), f.createIfcDirection((0.0, 1.0, 0.0))
+    )
     w.model.SharedPlacement = f.createIfcLocalPlacement(None, axis)
     for entity in (*w.points.values(), *w.members.values()):
         entity.ObjectPlacement = w.model.SharedPlacement
@@ -332,7 +375,10 @@ def test_on_a_shell_what_lies_past_its_edge_is_lost(x: tuple[float, float], lost
     m = floor()
     m.surfaces["s"].way = "shell"
     y = float(m.surfaces["s"].outer[:, 1].mean())
-    m.cases["Q"] = LoadCase("Q", space_loads=[SpaceLoad(np.array([(x[0], y, 3.0), (x[1], y, 3.0)]), (0, 0, -1e3), (0, 0, -1e3), "s")])
+    m.cases["Q"] = LoadCase(
+        "Q",
+        space_loads=[SpaceLoad(np.array([(x[0], y, 3.0), (x[1], y, 3.0)]), (0, 0, -1e3), (0, 0, -1e3), "s")],
+    )
     d = Distribution(m).case("Q")
     assert float(m.surfaces["s"].outer[:, 0].max()) == 6.0
     assert d.total("lost")[2] == pytest.approx(-1e3 * lost)
@@ -346,11 +392,16 @@ def test_on_a_shell_what_lies_above_an_opening_is_lost() -> None:
     z = float(s.outer[0, 2])
     s.openings = [np.array([(2, 1, z), (3, 1, z), (3, 4, z), (2, 4, z)])]
     line = np.array([(1, 2.5, z), (5, 2.5, z)])
-    loads = [SpaceLoad(line, (0, 0, -1e3), (0, 0, -3e3), "s"), SpaceLoad(np.array([(2.5, 2.5, z)]), (0, 0, -7e3), (0, 0, 0), "s")]
+    loads = [
+        SpaceLoad(line, (0, 0, -1e3), (0, 0, -3e3), "s"),
+        SpaceLoad(np.array([(2.5, 2.5, z)]), (0, 0, -7e3), (0, 0, 0), "s"),
+    ]
     m.cases["Q"] = LoadCase("Q", space_loads=loads)
     d = Distribution(m).case("Q")
     # from 2 to 3 m of x the first grows from 1.5 to 2 kN/m
-    assert d.total("lost")[2] == pytest.approx(-1750.0 - 7e3) and d.total("on_surfaces")[2] == pytest.approx(-6250.0)
+    assert d.total("lost")[2] == pytest.approx(-1750.0 - 7e3) and d.total("on_surfaces")[2] == pytest.approx(
+        -6250.0
+    )
 
 
 def test_opposite_losses_do_not_cancel() -> None:
@@ -369,7 +420,11 @@ def test_patterns_hold_line_loads_and_free_areas() -> None:
     ring = np.array([(0.5, 0.5, z), (5.5, 0.5, z), (5.5, 8.0, z), (0.5, 8.0, z)])
     case = LoadCase("Q", "live")
     case.area_loads = [AreaLoad("F1", ((0, 0, -2e3),)), AreaLoad("", ((0, 0, -1e3),), ring)]
-    case.member_loads = [MemberLoad(i, 0.0, m.length(x), (0, 0, -3e3), (0, 0, -4e3)) for i, x in m.members.items() if x.cls == "beam"]
+    case.member_loads = [
+        MemberLoad(i, 0.0, m.length(x), (0, 0, -3e3), (0, 0, -4e3))
+        for i, x in m.members.items()
+        if x.cls == "beam"
+    ]
     case.space_loads = [SpaceLoad(np.array([(1, 2, z), (5, 7, z)]), (0, 0, -1e3), (0, 0, -2e3), "F1")]
     m.cases["Q"] = case
     made = patterns(m, case)

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 
 COMMANDS = ("review", "report", "make", "export", "demo", "open", "desktop")
-SUFFIXES = (".ifc", ".rodtally")
+SUFFIXES = (".ifc", ".ifczip", ".rodtally")
 
 
 def main(argv: Sequence[str] | None = None) -> int:

@@ -13,7 +13,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
-SUFFIXES = (".ifc", ".rodtally")
+SUFFIXES = (".ifc", ".ifczip", ".rodtally")
 
 
 @dataclass(slots=True)

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QMimeData
 
 from ..project.store import SUFFIX
 
-MODELS = (".ifc", ".xlsx", ".csv")
+MODELS = (".ifc", ".ifczip", ".xlsx", ".csv")
 
 
 def dropped(data: QMimeData | None) -> list[Path]:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from ..model import Model
 from .readers import IntakeError
-from .result_tables import number_of, rows_of
+from .result_tables import mark_of, number_of, rows_of
 
 WHO = ("id", "globalid", "tag", "mark", "number", "name", "part", "member", "element", "wall", "slab")
 MOST_VALUES = 8  # columns of values that are read
@@ -46,7 +46,7 @@ def read_design(path: Path, model: Model) -> DesignResults:
     if not columns:
         raise IntakeError(f"{path}: holds no column of numbers beside {', '.join(head[k] for k in who)}")
     out.names = [head[k] for k in columns]
-    known = _known(model)
+    known, mark = _known(model), mark_of(rows[1:])
     for number, row in enumerate(rows[1:], 2):
         texts = [row[k].strip() for k in who if k < len(row) and row[k].strip()]
         found = next((known[t] for t in texts if t in known), None)
@@ -62,9 +62,10 @@ def read_design(path: Path, model: Model) -> DesignResults:
             if not text:
                 continue
             try:
-                value = number_of(text)
-            except ValueError:
-                out.unread.append((f"row {number}, {head[k]}", f"{text!r} is no number"))
+                value = number_of(text, mark)
+            except ValueError as error:
+                words = str(error) if "may be read" in str(error) else f"{text!r} is no number"
+                out.unread.append((f"row {number}, {head[k]}", words))
                 continue
             own[head[k]] = max(own.get(head[k], value), value)
     if not out.values:
@@ -78,7 +79,7 @@ def _numbers(rows: list[list[str]], k: int) -> bool:
     for row in rows:
         if k < len(row) and row[k].strip():
             try:
-                number_of(row[k])
+                number_of(row[k], ".")
             except ValueError:
                 continue
             return True

@@ -29,6 +29,7 @@ UNITS = {
 LARGE = 500.0  # a drawing without a unit that is larger than this is taken to be in millimetres
 SAME = 1e-6  # m
 BULGE = 1e-6
+MISSING = "references to missing blocks"
 MOST_INSIDE = 20  # blocks in blocks
 TEXT = 12  # letters; a longer text names no grid line
 
@@ -62,10 +63,13 @@ def read_drawing(path: Path, unit: str = "") -> Drawing:
     IntakeError."""
     if not path.is_file():
         raise IntakeError(f"{path}: there is no such file")
-    document, damaged = _document(path)
-    pieces = list(_pieces(document.modelspace(), 0))
+    document, audit = _document(path)
+    unread: Counter[str] = Counter()
+    for kind, count in (("damaged entries", len(audit.errors)), (MISSING, _missing_blocks(audit))):
+        if count:
+            unread[kind] = count
+    pieces = list(_pieces(document.modelspace(), 0, unread))
     layers: dict[str, Layer] = {}
-    unread: Counter[str] = Counter({"damaged entries": damaged} if damaged else {})
     for entity in pieces:
         layer = layers.setdefault(str(entity.dxf.get("layer", "0")), Layer())
         try:
@@ -86,8 +90,15 @@ def read_drawing(path: Path, unit: str = "") -> Drawing:
     return Drawing(str(path), layers, words, scale, guessed, dict(sorted(unread.items())))
 
 
-def _document(path: Path) -> tuple[Any, int]:
-    """The drawing, and how many of its entries are damaged."""
+def _missing_blocks(audit: Any) -> int:
+    """References to blocks that are not there, which reading the drawing takes out."""
+    from ezdxf.audit import AuditError
+
+    return sum(fix.code == AuditError.UNDEFINED_BLOCK for fix in audit.fixes)
+
+
+def _document(path: Path) -> tuple[Any, Any]:
+    """The drawing, and what was found and mended on reading it."""
     import ezdxf
     from ezdxf import recover
 
@@ -103,19 +114,26 @@ def _document(path: Path) -> tuple[Any, int]:
         raise IntakeError(f"{path}: is not a DXF drawing ({type(error).__name__})") from error
     if audit.has_errors and not len(document.modelspace()):
         raise IntakeError(f"{path}: is damaged, and nothing of it could be read")
-    return document, len(audit.errors)
+    return document, audit
 
 
-def _pieces(entities: Any, depth: int) -> Iterator[Any]:
-    """Entities with blocks taken apart."""
+def _pieces(entities: Any, depth: int, unread: Counter[str]) -> Iterator[Any]:
+    """Entities with blocks taken apart, those set out in rows and columns each; what refers to a block that is not there,
+    or to another drawing, is counted."""
     for entity in entities:
         if entity.dxftype() == "INSERT" and depth < MOST_INSIDE:
             yield from entity.attribs
-            try:
-                inner = list(entity.virtual_entities())
-            except Exception:  # a block that is not there, or refers to itself
+            block = entity.block()
+            if block is None or block.block.is_xref or block.block.is_xref_overlay:
+                unread["references to other drawings" if block is not None else MISSING] += 1
                 continue
-            for piece in _pieces(inner, depth + 1):
+            try:
+                each = list(entity.multi_insert()) if entity.mcount > 1 else [entity]
+                inner = [piece for one in each for piece in one.virtual_entities()]
+            except Exception:  # a block that refers to itself
+                unread["damaged insert"] += 1
+                continue
+            for piece in _pieces(inner, depth + 1, unread):
                 # what lies on layer 0 of a block is on the layer of the block
                 if str(piece.dxf.get("layer", "0")) == "0":
                     piece.dxf.layer = entity.dxf.get("layer", "0")

@@ -24,6 +24,7 @@ APART = (0.05, 0.6)  # m; the distance of two lines that may be the faces of one
 PARALLEL = 0.01  # sine of the angle between them at most
 BESIDE = 0.5  # share of the shorter one that runs beside the other
 WHOLE_OF_IT = 0.99  # an outline within another of so much of its area is the same one, drawn twice
+SAME_PLACE = 0.01  # m; outlines of columns this near to each other, in place and size, are one
 LEAST_GRID = 1.0  # m; a shorter line is no grid line
 NAME_REACH = 3.0  # m; a text this near to the end of a grid line names it
 
@@ -117,9 +118,14 @@ def _slabs(name: str, layer: Layer, plan: Plan, out: Parts) -> None:
     inside: dict[int, int] = {}
     for n, k in enumerate(order):
         around = [
-            j for j in order[:n] if j not in inside and shapes[j].is_valid and shapes[j].covers(shapes[k])
+            j
+            for j in order[:n]
+            if shapes[j].is_valid
+            and shapes[j].covers(shapes[k])
+            and shapes[k].area < WHOLE_OF_IT * shapes[j].area
         ]
-        if around and shapes[k].area < WHOLE_OF_IT * shapes[around[-1]].area:
+        # one in an opening is an island: a slab of its own
+        if around and around[-1] not in inside:
             inside[k] = around[-1]
     for k in order:
         if k in inside:
@@ -195,9 +201,21 @@ def rectangle_of(outline: Array) -> tuple[Array, Array, float, float] | None:
 
 
 def _columns(name: str, layer: Layer, plan: Plan, out: Parts) -> None:
-    other = 0
+    other = again = 0
+    seen: list[tuple[Array, float]] = []
+
+    def twice(at: Array, size: float) -> bool:
+        """Whether a column stands there already: its outline and its filling are one."""
+        if any(np.linalg.norm(at - p) < SAME_PLACE and abs(size - s) < SAME_PLACE for p, s in seen):
+            return True
+        seen.append((at, size))
+        return False
+
     for o in layer.outlines:
         found = rectangle_of(o)
+        if found is not None and found[2] <= LARGEST_COLUMN and twice(found[0], found[2]):
+            again += 1
+            continue
         if found is None or found[2] > LARGEST_COLUMN:
             other += 1
             continue
@@ -214,6 +232,9 @@ def _columns(name: str, layer: Layer, plan: Plan, out: Parts) -> None:
         if 2 * radius > LARGEST_COLUMN:
             other += 1
             continue
+        if twice(centre[:2], 2 * radius):
+            again += 1
+            continue
         section = {
             "section": f"circle {2000 * radius:.0f}",
             "shape": "circle",
@@ -224,6 +245,10 @@ def _columns(name: str, layer: Layer, plan: Plan, out: Parts) -> None:
         name, f"outlines that are no rectangle or circle of up to {LARGEST_COLUMN:g} m", other, "columns", out
     )
     _tell(name, "lines that close no outline", len(layer.lines), "columns", out)
+    if again:
+        out.told.append(
+            f"layer {name}: {again} outlines on others (an outline and its filling) are the same columns"
+        )
 
 
 def _column(at: Array, plan: Plan) -> dict[str, Any]:

@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import TypeVar
 
 from ..model import units
+from ..model.numbers import decimal_mark, number
 from ..model.units import Dimension, UnitError, parse_unit
 from .readers import IntakeError
 from .sheets import csv_rows, sheet_rows, workbook
@@ -250,7 +251,8 @@ def _table(name: str, where: str, rows: list[list[str]], mapping: Mapping, out: 
         raise IntakeError(f"{where}: needs a column 'case' and one of {', '.join(quantities)}")
     signs = {q: float(mapping.sign(name, q)) for q in quantities}
     cases = mapping.cases
-    for number, row in enumerate(rows[1:], 2):
+    mark = mark_of(rows[1:])
+    for line, row in enumerate(rows[1:], 2):
         if not any(c.strip() for c in row):
             continue
 
@@ -259,32 +261,34 @@ def _table(name: str, where: str, rows: list[list[str]], mapping: Mapping, out: 
             return row[k].strip() if k is not None and k < len(row) else ""
 
         try:
-            values = {q: number_of(text(q)) * factors.get(q, 1.0) * signs[q] for q in quantities if text(q)}
-            place = [number_of(text(a)) * factors.get(a, 1.0) for a in PLACE if text(a)]
+            values = {
+                q: number_of(text(q), mark) * factors.get(q, 1.0) * signs[q] for q in quantities if text(q)
+            }
+            place = [number_of(text(a), mark) * factors.get(a, 1.0) for a in PLACE if text(a)]
             distance = (
-                number_of(text("distance")) * factors.get("distance", 1.0) if text("distance") else None
+                number_of(text("distance"), mark) * factors.get("distance", 1.0) if text("distance") else None
             )
         except ValueError as error:
-            out.unread.append((f"{where}, row {number}", str(error)))
+            out.unread.append((f"{where}, row {line}", str(error)))
             continue
         case = cases.get(text("case"), text("case"))
         ident = text("id") or text("node") or text("member")
         at = (place[0], place[1], place[2]) if len(place) == 3 else None
         out.rows.append(
-            ForeignRow(name, case, out.ids.get(ident, ident), at, distance, values, f"{where}, row {number}")
+            ForeignRow(name, case, out.ids.get(ident, ident), at, distance, values, f"{where}, row {line}")
         )
 
 
-def number_of(text: str) -> float:
-    """A number as people and spreadsheets write it: decimal commas, thousands apart, a true minus. Raises
-    ValueError."""
-    raw = re.sub(r"[\s\u00a0\u202f']", "", text.replace("\u2212", "-"))
-    comma, dot = raw.rfind(","), raw.rfind(".")
-    if comma >= 0 and dot >= 0:  # the last of the two is the decimal one, the other parts thousands
-        raw = raw.replace("," if dot > comma else ".", "")
-    if raw.count(",") == 1:
-        raw = raw.replace(",", ".")
-    value = float(raw)
+def mark_of(rows: list[list[str]]) -> str:
+    """What stands before the decimals in a table, "" where no cell tells or none has a comma."""
+    found = [cell for row in rows for cell in row if "," in cell or "." in cell]
+    return decimal_mark(found) if any("," in cell for cell in found) else ""
+
+
+def number_of(text: str, mark: str = "") -> float:
+    """A number as people and spreadsheets write it: decimal commas, thousands apart, a true minus. `mark`: what stands
+    before the decimals in its table. Raises ValueError, for one that may be read in two ways too."""
+    value = number(re.sub(r"[\s\u00a0\u202f']", "", text), mark)
     if not abs(value) < 1e18:
         raise ValueError(f"{text!r} is not a number that a result can have")
     return value

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import csv
+import zipfile
 from pathlib import Path
 from typing import Any
 
 from .readers import IntakeError
+from .zipped import look_inside
 
 Rows = list[list[str]]
 
@@ -36,7 +38,11 @@ def workbook(path: Path, instead: str = "") -> Any:
     if path.suffix.lower() != ".xlsx":
         raise IntakeError(f"{path}: is {instead or 'not'} an .xlsx workbook")
     try:
+        with zipfile.ZipFile(path) as z:
+            look_inside(z, path, "a workbook")
         return load_workbook(path, read_only=True, data_only=True)
+    except IntakeError:
+        raise
     except Exception as error:  # the library raises many kinds for files that are no workbook
         raise IntakeError(f"{path}: cannot be read as a workbook: {error}") from error
 

@@ -14,6 +14,7 @@ from typing import Any
 
 from . import units
 from .entities.model import Model
+from .numbers import decimal_mark, number
 from .units import Dimension, Unit, UnitError, parse_unit
 
 NUMBERS = (
@@ -129,20 +130,24 @@ class Table:
         number of them.
 
         Raises TableError."""
-        raw = self.text(cells, column).replace("\u2212", "-").replace(" ", "")
-        if raw.count(",") == 1 and "." not in raw:
-            raw = raw.replace(",", ".")
+        raw = self.text(cells, column).replace(" ", "")
         if not raw:
             return 0.0
         try:
-            value = float(raw)
-        except ValueError:
-            raise TableError(
-                f"{self.place(row, column)}: {self.text(cells, column)!r} is not a number"
-            ) from None
+            value = number(raw, self._mark(column) if "," in raw else "")
+        except ValueError as error:
+            words = (
+                str(error) if "may be read" in str(error) else f"{self.text(cells, column)!r} is not a number"
+            )
+            raise TableError(f"{self.place(row, column)}: {words}") from None
         if not abs(value) < 1e15:
             raise TableError(f"{self.place(row, column)}: {raw} is beyond any load")
         return value * self.scale(row, column, spread)
+
+    def _mark(self, column: str) -> str:
+        """What stands before the decimals of a column, or of the whole table where the column does not tell."""
+        own = decimal_mark(self.text(cells, column) for _, cells in self.rows)
+        return own or decimal_mark(cell for _, cells in self.rows for cell in cells)
 
     def scale(self, row: int, column: str, spread: int | None = None) -> float:
         """Factor of a column to SI. Raises TableError where its unit is not that of a load divided by

@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
-from shapely.geometry import Polygon
+from shapely.geometry import LineString, Polygon
 
 from ...model import Finding
 from ...model.geometry.panels import ALONG, meeting_pairs
@@ -15,6 +15,7 @@ from ...model.geometry.vectors import clear_distance
 from ..registry import Subject, check, mm, point
 
 NARROW = 0.15  # m; a surface or a strip of it narrower than this is a sliver. Common practice, no source.
+EDGE = 1e-3  # m; what lies this near to a wall's edge lies on it
 SHORT_EDGE = 0.02  # m
 ASKED = "Accept, because…"
 
@@ -146,7 +147,9 @@ def find_members_inside(s: Subject) -> Iterator[Finding]:
             m = s.model.members.get(j.other)
             if j.kind != "member" or m is None or j.distance > x.thickness / 2:
                 continue
-            along = float(np.linalg.norm(j.line[1] - j.line[0]))
+            # what only touches the wall's edge lies in its plane, not in it
+            within = x.polygon.buffer(-EDGE).intersection(LineString(x.flat(j.line)))
+            along = float(within.length)
             if along < 0.5 * s.model.length(m):
                 continue
             yield Finding(

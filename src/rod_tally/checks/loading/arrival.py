@@ -214,6 +214,8 @@ def find_upward_loads(s: Subject) -> Iterator[Finding]:
     """Gravity loads that act upwards in sum."""
     for case in s.own_cases:
         up = vertical(s, case)
+        if up <= ROUNDING * _sizes(s, case, s.distribution.case(case.name))[1]:
+            up = min(up, 0.0)  # rounding of a case that acts sideways
         if (case.kind in GRAVITY_KINDS and up > 0) or case.self_weight[2] > 0:
             yield Finding(
                 "load.direction",

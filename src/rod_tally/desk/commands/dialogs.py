@@ -20,8 +20,8 @@ from ..session.state import DeskState
 from ..tables.table_page import TablePage
 from ..tally_mark import mark
 
-FILES = "Models and projects (*.ifc *.rodtally *.xlsx *.csv)"
-MODELS = "Models (*.ifc *.xlsx *.csv)"
+FILES = "Models and projects (*.ifc *.ifczip *.rodtally *.xlsx *.csv)"
+MODELS = "Models (*.ifc *.ifczip *.xlsx *.csv)"
 
 
 class Dialogs(QObject):

@@ -4,7 +4,11 @@ from __future__ import annotations
 
 import math
 import re
+import shutil
 import statistics
+import tempfile
+import zipfile
+import zlib
 from pathlib import Path
 from typing import Any
 
@@ -12,6 +16,7 @@ from ...model.entities.log import LogEntry
 from ...model.entities.model import Storey
 from ..readers import IntakeError, Progress
 from ..source import SourceModel
+from ..zipped import look_inside
 from .context import Openings, bearing_flags, read_grids, read_groups, read_links, true_north
 from .damage import damaged_products, for_each, lost_elements
 from .geometry.placement import PlacementError, Placements
@@ -25,7 +30,8 @@ from .structural.faces import read_faces
 from .structural.members import read_analytical
 from .units import Units
 
-SUFFIXES = (".ifc",)
+ZIPPED = ".ifczip"
+SUFFIXES = (".ifc", ZIPPED)
 SCHEMAS = ("IFC2X3", "IFC4", "IFC4X3")
 APART = 0.01  # m, how far a storey may lie off its stated height before that is said
 ANALYTICAL = ("IfcStructuralCurveMember", "IfcStructuralSurfaceMember")
@@ -47,8 +53,39 @@ CLASSES = {
 
 
 def read(path: Path, progress: Progress) -> SourceModel:
-    """Everything a review needs of an IFC file. Raises IntakeError for a file that cannot be reviewed at
+    """Everything a review needs of an IFC file, plain or zipped. Raises IntakeError for a file that cannot be reviewed at
     all."""
+    if path.suffix.lower() != ZIPPED:
+        return _read(path, progress)
+    with tempfile.TemporaryDirectory() as folder:
+        inner = _unzipped(path, Path(folder))
+        try:
+            source = _read(inner, progress)
+        except IntakeError as error:
+            raise IntakeError(str(error).replace(str(inner), str(path))) from error
+    source.file = str(path)
+    return source
+
+
+def _unzipped(path: Path, folder: Path) -> Path:
+    """The one IFC file that a zipped one holds, unpacked."""
+    try:
+        with zipfile.ZipFile(path) as z:
+            names = [
+                e for e in look_inside(z, path, "a zipped IFC file") if e.filename.lower().endswith(".ifc")
+            ]
+            if len(names) != 1:
+                raise IntakeError(f"{path}: holds {len(names) or 'no'} IFC files; one is read")
+            out = folder / "model.ifc"
+            with z.open(names[0]) as packed, out.open("wb") as plain:
+                shutil.copyfileobj(packed, plain)
+            return out
+    except (OSError, zipfile.BadZipFile, RuntimeError, NotImplementedError, EOFError, zlib.error) as error:
+        words = getattr(error, "strerror", None) or error
+        raise IntakeError(f"{path}: is not a zipped IFC file: {words}") from error
+
+
+def _read(path: Path, progress: Progress) -> SourceModel:
     _look(path)
     progress("Opening the file", 0.0)
     file, bad = _open(path)

@@ -8,6 +8,7 @@ import re
 import numpy as np
 
 from ...model.geometry.vectors import Array
+from ...model.numbers import decimal_mark, number
 from ...model.units import UnitError, parse_unit
 from ..readers import IntakeError
 from ..sheets import Rows
@@ -27,6 +28,7 @@ class Table:
     def __init__(self, name: str, where: str, rows: Rows) -> None:
         self.name, self.where = name, where
         self.columns: dict[str, tuple[int, float]] = {}
+        self._marks: dict[str, str] = {}
         known = TABLES[name]
         head = rows[0] if rows else []
         for k, raw in enumerate(head):
@@ -104,16 +106,22 @@ class Table:
         return np.array(values) * self.columns[column][1]
 
     def _value(self, n: int, column: str, raw: str) -> float:
-        clean = raw.replace("\u2212", "-")
-        if clean.count(",") == 1 and "." not in clean:
-            clean = clean.replace(",", ".")
         try:
-            value = float(clean)
-        except ValueError:
-            raise CellError(f"{self.place(n, column)}: {raw!r} is not a number") from None
+            value = number(raw, self._mark(column) if "," in raw else "")
+        except ValueError as error:
+            words = str(error) if "may be read" in str(error) else f"{raw!r} is not a number"
+            raise CellError(f"{self.place(n, column)}: {words}") from None
         if not math.isfinite(value) or abs(value) > LARGEST:
             raise CellError(f"{self.place(n, column)}: {raw} is beyond any building")
         return value
+
+    def _mark(self, column: str) -> str:
+        """What stands before the decimals of a column, or of the whole table where the column does not tell."""
+        if column not in self._marks:
+            own = (v for _, row in self.rows for v in self.text(row, column).replace(";", " ").split())
+            every = (v for _, row in self.rows for cell in row for v in cell.replace(";", " ").split())
+            self._marks[column] = decimal_mark(own) or decimal_mark(every)
+        return self._marks[column]
 
     def place(self, n: int, column: str) -> str:
         return f"table {self.name}, row {n}, column {column!r}"

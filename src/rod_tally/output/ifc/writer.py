@@ -35,8 +35,8 @@ class IfcModelWriter:
         self.members: dict[str, Any] = {}
         self.surfaces: dict[str, Any] = {}
         self.sets: dict[tuple[str, str], Any] = {}
-        self.materials: dict[str, Any] = {}
-        self.profiles: dict[str, Any] = {}
+        self.materials: dict[str, tuple[Material, Any]] = {}
+        self.profiles: dict[str, tuple[Section, Any]] = {}
         self.used: set[str] = set()
         self.context: Any = None
 
@@ -224,12 +224,12 @@ class IfcModelWriter:
     def material(self, material: Material | None) -> Any:
         if material is None:
             return None
-        if material.name not in self.materials:
-            entity = self.materials[material.name] = self.f.create_entity(
-                "IfcMaterial", material.name, None, material.kind or None
-            )
+        name = _free(material.name, material, self.materials)
+        if name not in self.materials:
+            entity = self.f.create_entity("IfcMaterial", name, None, material.kind or None)
+            self.materials[name] = material, entity
             strength = "YieldStress" if material.kind == "steel" else "CompressiveStrength"
-            for name, kind, value in (
+            for title, kind, value in (
                 ("YoungModulus", "IfcModulusOfElasticityMeasure", material.E),
                 ("ShearModulus", "IfcModulusOfElasticityMeasure", material.G),
                 ("PoissonRatio", "IfcPositiveRatioMeasure", material.poisson or None),
@@ -238,10 +238,10 @@ class IfcModelWriter:
                 (strength, "IfcPressureMeasure", material.strength),
             ):
                 if value is not None:
-                    group = PROPERTY_SETS.get(name, "Pset_MaterialMechanical")
-                    prop = self._property(name, kind, value)
+                    group = PROPERTY_SETS.get(title, "Pset_MaterialMechanical")
+                    prop = self._property(title, kind, value)
                     self.f.create_entity("IfcMaterialProperties", group, None, [prop], entity)
-        return self.materials[material.name]
+        return self.materials[name][1]
 
     def _property(self, name: str, kind: str, value: float) -> Any:
         return self.f.create_entity(
@@ -251,32 +251,33 @@ class IfcModelWriter:
     def _profile(self, s: Section) -> Any:
         """A circle as such; another shape by its outline, with the values that an outline does not give
         beside it."""
-        if s.name in self.profiles:
-            return self.profiles[s.name]
+        name = _free(s.name, s, self.profiles)
+        if name in self.profiles:
+            return self.profiles[name][1]
         f = self.f
         if s.round:
             radius, inner = s.bounds[1], max((p[0] for v in s.voids for p in v), default=0.0)
             if inner > 0:
                 entity = f.create_entity(
-                    "IfcCircleHollowProfileDef", "AREA", s.name, None, radius, radius - inner
+                    "IfcCircleHollowProfileDef", "AREA", name, None, radius, radius - inner
                 )
             else:
-                entity = f.create_entity("IfcCircleProfileDef", "AREA", s.name, None, radius)
+                entity = f.create_entity("IfcCircleProfileDef", "AREA", name, None, radius)
         elif s.outline:
             curves = [
                 f.create_entity("IfcPolyline", [self._flat(p) for p in (*ring, ring[0])])
                 for ring in (s.outline, *s.voids)
             ]
             kind = "IfcArbitraryProfileDefWithVoids" if s.voids else "IfcArbitraryClosedProfileDef"
-            entity = f.create_entity(kind, "AREA", s.name, curves[0], *([curves[1:]] if s.voids else []))
+            entity = f.create_entity(kind, "AREA", name, curves[0], *([curves[1:]] if s.voids else []))
         else:
-            entity = f.create_entity("IfcProfileDef", "AREA", s.name)
-        self.profiles[s.name] = entity
+            entity = f.create_entity("IfcProfileDef", "AREA", name)
+        self.profiles[name] = s, entity
         if s.usable:
             inertia, area = "IfcMomentOfInertiaMeasure", "IfcAreaMeasure"
             values = [
-                self._property(name, kind, value)
-                for name, kind, value in (
+                self._property(title, kind, value)
+                for title, kind, value in (
                     ("CrossSectionArea", area, s.area),
                     ("MomentOfInertiaY", inertia, s.iy),
                     ("MomentOfInertiaZ", inertia, s.iz),
@@ -316,3 +317,11 @@ class IfcModelWriter:
                         RelatingGroup=group,
                         Factor=float(factor),
                     )
+
+
+def _free(name: str, value: Any, taken: dict[str, tuple[Any, Any]]) -> str:
+    """The name under which a value is written: its own, or one with a number where another value has that."""
+    out, n = name, 2
+    while out in taken and taken[out][0] != value:
+        out, n = f"{name} ({n})", n + 1
+    return out
