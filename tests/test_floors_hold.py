@@ -104,13 +104,16 @@ def test_columns_in_one_piece_share_a_push_through_floors_above_their_beams(turn
     assert np.ptp(top) < 1e-9 * abs(top[0]) + 1e-12
 
 
+def turned_prism(p: Prism, turn: Array, shift: tuple[float, ...]) -> Prism:
+    return Prism(p.outer @ turn.T + shift, [v @ turn.T + shift for v in p.voids], turn @ p.vector)
+
+
 def moved_surfaces(s: SourceModel, turn: Array, shift: tuple[float, ...] = (0, 0, 0)) -> SourceModel:
     moved(s, turn, np.array(shift, float))
     for x in s.surfaces:
         assert x.body is not None
-        x.body = Prism(
-            x.body.outer @ turn.T + shift, [v @ turn.T + shift for v in x.body.voids], turn @ x.body.vector
-        )
+        x.body = turned_prism(x.body, turn, shift)
+        x.openings = [turned_prism(o, turn, shift) for o in x.openings]
     return s
 
 

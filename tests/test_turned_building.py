@@ -12,11 +12,14 @@ import pytest
 from ifcopenshell import guid
 
 from rod_tally.compare import compare
+from rod_tally.intake.source import SourceFooting
 from rod_tally.loads import Distribution
 from rod_tally.meshing.facing import facing
 from rod_tally.model import Settings, Surface
 from rod_tally.model.geometry.meetings import shared_edges
 from rod_tally.review.work import read_model, run_only, side_of
+
+from .physical_models import add, model, moved, source
 
 DEMO = Path(__file__).parents[1] / "src" / "rod_tally" / "demo" / "data" / "tern-quay-a.ifc"
 SHIFT = (3.0, -7.0, 0.0)
@@ -122,3 +125,26 @@ def test_a_wall_is_joined_to_one_with_a_door_on_both_sides_of_it() -> None:
     assert found == [[(0.0, 3.0), (3.0, 3.0)], [(4.2, 3.0), (7.2, 3.0)]]
     back = sorted(sorted(map(tuple, np.round(x, 6).tolist())) for x in shared_edges(above, below, 0.025))
     assert back == found
+
+
+@pytest.mark.parametrize("degrees", [0.0, 33.0, 90.0, 147.0])
+def test_a_strip_footing_holds_what_stands_on_it_however_it_lies(degrees: float) -> None:
+    """Two columns on a strip of 20 m, a third 3 m beside it on a floor above: turned, the strip covers no more than it is."""
+    c, s_ = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
+    turn = np.array([[c, -s_, 0], [s_, c, 0], [0, 0, 1.0]])
+    s = source([0.0, 4.0, 8.0])
+    for name, x, y, z in (("K1", 1.0, 0.0, 0.0), ("K2", 19.0, 0.0, 0.0), ("K3", 10.0, 3.0, 0.0)):
+        add(s, "column", name, (x, y, z), (x, y, z + 4), z=(1, 0, 0))
+    corners = np.array([(0, -0.5, -0.4), (20, -0.5, -0.4), (20, 0.5, -0.4), (0, 0.5, -0.4)]) @ turn.T
+    points = np.vstack([corners, corners + [0, 0, 0.4]])
+    s.footings.append(
+        SourceFooting("F", "F", points.min(axis=0), points.max(axis=0), "L0", "strip", corners[:, :2])
+    )
+    moved(s, turn, np.zeros(3))
+    for e in s.elements:
+        e.line = e.line + ([0, 0, 4.0] if e.name == "K3" else 0.0)
+    m = model(s)
+    held = {x.name for x in m.members.values() for n in (x.start, x.end) if m.nodes[n].support.any}
+    assert held == {"K1", "K2"}
+    e = next(e for e in m.log if e.kind == "supported")
+    assert "strip F" in e.message

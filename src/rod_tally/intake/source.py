@@ -90,7 +90,8 @@ class SourceElement:
 @dataclass(slots=True)
 class SourceFooting:
     """Something that carries what stands on it: its box, lower and upper corner, m; `kind` pad, strip, raft,
-    pile, pile cap, beam or "" where the file does not say."""
+    pile, pile cap, beam or "" where the file does not say; `plan` (n, 2) the corners of what it covers in plan, None for
+    all of the box."""
 
     id: str
     name: str
@@ -98,6 +99,15 @@ class SourceFooting:
     upper: Array
     storey: str = ""
     kind: str = ""
+    plan: Array | None = None
+
+    @property
+    def outline(self) -> Array:
+        """Corners (n, 2) of what it covers in plan, m."""
+        if self.plan is not None:
+            return self.plan
+        (x0, y0), (x1, y1) = self.lower[:2], self.upper[:2]
+        return np.array([(x0, y0), (x1, y0), (x1, y1), (x0, y1)])
 
 
 @dataclass(slots=True)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+from shapely.geometry import MultiPoint, Point, Polygon
 
 from ...intake.readers import Progress
 from ...intake.source import SourceFooting, SourceModel
@@ -30,18 +31,11 @@ def support_bases(
     lower = (rods.lines[:, 1, 2] < rods.lines[:, 0, 2]).astype(int)
     on: dict[int, str] = {}
     if source.footings:
-        low = np.array([f.lower for f in source.footings]) - model.origin
-        high = np.array([f.upper for f in source.footings]) - model.origin
-        blocks = Bodies(
-            (low + high) / 2,
-            np.broadcast_to(np.eye(3), (len(low), 3, 3)),
-            (high - low) / 2,
-            np.zeros(len(low), bool),
-        )
+        blocks = _blocks(source.footings, model.origin)
         ends = rods.end_bodies()
         which = np.array([2 * m + lower[m] for m in range(len(members)) if members[m].cls != "beam"], np.intp)
         bodies = ends.take(which)
-        i, j = near_boxes(bodies.boxes(), (low, high), settings.snap)
+        i, j = near_boxes(bodies.boxes(), blocks.boxes(), settings.snap)
         clear, _, _ = clear_distance(bodies.take(i), blocks.take(j))
         for hit in np.flatnonzero(clear <= settings.snap):
             footing = source.footings[int(j[hit])]
@@ -58,6 +52,21 @@ def support_bases(
         x, y, z = (float(v) for v in node.point)
         message = f"{m.cls} {m.name or m.id} stands on {what}: its base is {settings.base_support}"
         model.log.append(LogEntry("supported", (m.id,), message, at=(x, y, z)))
+
+
+def _blocks(footings: list[SourceFooting], origin: Array) -> Bodies:
+    """Footings as boxes that lie as they do in plan."""
+    centre, axes, half = [], [], []
+    for f in footings:
+        corners = np.array(MultiPoint(f.outline).minimum_rotated_rectangle.exterior.coords)[:4]
+        sides = corners[1] - corners[0], corners[2] - corners[1]
+        sizes = [float(np.linalg.norm(s)) for s in sides]
+        x = sides[0] / sizes[0]
+        middle = corners.mean(axis=0)
+        centre.append([middle[0], middle[1], (f.lower[2] + f.upper[2]) / 2] - origin)
+        axes.append([[x[0], x[1], 0.0], [-x[1], x[0], 0.0], [0.0, 0.0, 1.0]])
+        half.append([sizes[0] / 2, sizes[1] / 2, (f.upper[2] - f.lower[2]) / 2])
+    return Bodies(np.array(centre), np.array(axes), np.array(half), np.zeros(len(footings), bool))
 
 
 def lowest_level(source: SourceModel, model: Model, members: list[Member], rods: Rods) -> float:
@@ -138,7 +147,10 @@ def _footing_under(
     low, high = line.min(axis=0), line.max(axis=0)
     middle = line.mean(axis=0)
     for f, lower, upper in footings:
-        inside = (lower[:2] - snap <= middle[:2]).all() and (middle[:2] <= upper[:2] + snap).all()
+        if not ((lower[:2] - snap <= middle[:2]).all() and (middle[:2] <= upper[:2] + snap).all()):
+            continue
+        shift = lower[:2] - f.lower[:2]
+        inside = Polygon(f.outline + shift).distance(Point(middle[:2])) <= snap
         if inside and lower[2] - snap <= low[2] and high[2] <= upper[2] + snap + 0.05:
             return f"{f.kind or 'footing'} {f.name or f.id}"
     return None

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+from shapely.geometry import MultiPoint, Polygon
 
 from ....model.entities.log import Skipped
 from ....model.geometry.vectors import Array
@@ -202,7 +203,14 @@ def _footing(
         points.max(axis=0),
         storeys.get(element.id(), ""),
         "pile" if cls == "pile" else FOOTING_KINDS.get(getattr(element, "PredefinedType", None) or "", ""),
+        _covered(points),
     )
+
+
+def _covered(points: Array) -> Array | None:
+    """Corners (n, 2) of the convex hull in plan; None where there is none."""
+    hull = MultiPoint(points[:, :2]).convex_hull
+    return np.array(hull.exterior.coords)[:-1] if isinstance(hull, Polygon) else None
 
 
 def _extruded_corners(element: Any, placements: Placements, profiles: Profiles) -> Array | None:
