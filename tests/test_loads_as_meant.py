@@ -435,3 +435,42 @@ def test_patterns_hold_line_loads_and_free_areas() -> None:
     names = [f"Q y {n}" for n in ("odd", "even")]
     assert sum(r.applied[n][2] + lost[n] for n in names) == pytest.approx(whole, rel=1e-9)
     assert all(r.applied[n][2] < 0.3 * whole for n in names)
+
+
+@pytest.mark.parametrize("flush", [True, False])
+def test_a_pressure_on_a_slab_over_its_walls_acts_on_all_of_it(flush: bool) -> None:
+    """A slab to the outer faces of its walls, 6 x 5 m, or between their middles: 4 kN/m2 times what is drawn, free or on it,
+    though the model's plane ends at the walls' middle planes."""
+    from .physical_models import source
+    from .test_panels import plate
+
+    s = source([0.0, 3.0])
+    o = 0.0 if flush else 0.1
+    plate(s, "wall", "west", (0.0, 0.0, 0), (0.2, 5.0, 3))
+    plate(s, "wall", "east", (5.8, 0.0, 0), (6.0, 5.0, 3))
+    plate(s, "wall", "south", (0.2, 0.0, 0), (5.8, 0.2, 3))
+    plate(s, "wall", "north", (0.2, 4.8, 0), (5.8, 5.0, 3))
+    plate(s, "slab", "floor", (o, o, 3.0), (6 - o, 5 - o, 3.2))
+    m = model(s)
+    area = (6 - 2 * o) * (5 - 2 * o)
+    z = float(m.surfaces["floor"].outer[0, 2])
+    ring = np.array([(o, o, z), (6 - o, o, z), (6 - o, 5 - o, z), (o, 5 - o, z)])
+    free = AreaLoad("", ((0, 0, -4e3),), ring)
+    for load in (AreaLoad("floor", ((0, 0, -4e3),)), AreaLoad("floor", ((0, 0, -4e3),), ring), free):
+        m.cases["Q"] = LoadCase("Q", "live", area_loads=[load])
+        d = Distribution(m).case("Q")
+        carried = d.total("on_members") + d.total("on_surfaces")
+        assert d.total("lost") == pytest.approx([0, 0, 0], abs=1e-3)
+        assert carried[2] == pytest.approx(-4e3 * area, rel=1e-6)
+
+
+def test_points_at_one_place_are_told(tmp_path: Path) -> None:
+    w = beam()
+    w.point("twin", (8, 0, 0.001), [HELD] * 3 + [False] * 3)
+    w.member("next", (8, 0, 0.001), (12, 0, 0), w.rectangle(), w.material())
+    w.connect("next", "twin")
+    m = taken(w, tmp_path / "m.ifc")
+    told = [f for f in run_checks(Subject(m)) if f.code == "join.duplicate"]
+    assert (
+        len(told) == 1 and "b, twin" in told[0].message and told[0].numbers["distance"] == pytest.approx(1e-3)
+    )

@@ -256,11 +256,14 @@ def _area(d: Distribution, load: AreaLoad, into: Collector) -> None:
             here = own.intersection(rest)
             if here.area < 1e-9:
                 continue
+            # the strips that transfer took off the slab's edges, such as those over walls, belong to it
+            drawn = _drawn(surface, lambda ring: (ring - origin) @ axes[:2].T) if _cut_back(surface) else own
+            more = drawn.intersection(rest).area / here.area
             for piece in _polygons(here):
                 corners = np.array(piece.exterior.coords)[:-1] @ axes[:2] + origin
                 holes = [np.array(r.coords)[:-1] @ axes[:2] + origin for r in piece.interiors]
-                _piece_on(d, surface, corners, holes, pressure, axes, origin, into, share)
-            rest = rest.difference(own)
+                _piece_on(d, surface, corners, holes, pressure * more, axes, origin, into, share)
+            rest = rest.difference(drawn)
         for piece in _polygons(rest):
             if piece.area > 1e-6:
                 place = np.array(piece.exterior.coords) @ axes[:2] + origin
@@ -332,10 +335,10 @@ def _of_body(surface: Surface, load: AreaLoad, pressure: Array) -> Array:
     edges (such as those over walls), acts on what is left of it."""
     if load.outline is None:
         return pressure * surface.area_share
-    if surface.source_outer is None or surface.area_share <= 1 + ROUNDING:
+    if not _cut_back(surface):
         return pressure
     outline = sound(Polygon(surface.flat(load.outline)))
-    drawn = sound(Polygon(surface.flat(surface.source_outer), [surface.flat(r) for r in surface.openings]))
+    drawn = _drawn(surface, surface.flat)
     left = outline.intersection(surface.polygon).area
     if left <= 0:
         return pressure
@@ -356,6 +359,11 @@ def _on_floor(d: Distribution, surface: Surface, load: AreaLoad, into: Collector
     entry.applied = _force(outline, plain)
     _part(floor, outline, pressure, into, share)
     _lose_outside(floor.lifted, outline.difference(_drawn(surface, floor.flat)), plain, into, share)
+
+
+def _cut_back(surface: Surface) -> bool:
+    """Whether transfer took strips off the surface's edges."""
+    return surface.source_outer is not None and surface.area_share > 1 + ROUNDING
 
 
 def _drawn(surface: Surface, flat: Callable[[Array], Array]) -> BaseGeometry:

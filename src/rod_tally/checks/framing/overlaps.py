@@ -9,6 +9,7 @@ import numpy as np
 from ...model import Finding
 from ...model.geometry.proximity import crossing_pairs, near_boxes
 from ...model.geometry.vectors import Array
+from ...transfer.members.analytical import ONE_NODE
 from ..registry import Subject, check, mm, point
 
 JOIN = "Join them there"
@@ -18,11 +19,14 @@ SHARED = 0.2  # share of the smaller one's outline in the other's above which th
 PARALLEL = 0.01  # sine of the angle below which two members count as in one direction
 
 
-@check("join.duplicate", looks_at=("geometry", "sections"))
+@check("join.duplicate", looks_at=("geometry", "sections", "source"))
 def find_duplicates(s: Subject) -> Iterator[Finding]:
     """Two members on one line: between the same points, or overlapping along it by a tenth of the shorter; and two side by
     side with one body in the other along most of the shorter."""
+    yield from _merged_points(s)
     rods, snap = s.rods, s.model.snap
+    if not len(rods):
+        return
     low, high = rods.lines.min(axis=1), rods.lines.max(axis=1)
     i, j = near_boxes((low, high), (low, high), max(snap, BESIDE))
     once = i < j
@@ -67,6 +71,21 @@ def find_duplicates(s: Subject) -> Iterator[Finding]:
             (f"Delete {s.name(other)}", f"Delete {s.name(one)}", "Accept, because…"),
             {"overlap": float(overlap[k]), "aside": float(aside[k])},
         )
+
+
+def _merged_points(s: Subject) -> Iterator[Finding]:
+    """Points of the source that are one node: each may hold, load or release by itself."""
+    for entry in s.model.log:
+        if entry.kind == "joined" and entry.message.startswith(ONE_NODE):
+            yield Finding(
+                "join.duplicate",
+                "note",
+                f"{entry.message[0].upper()}{entry.message[1:]}; what holds them adds up.",
+                entry.ids,
+                entry.at,
+                ("Take me there", "Accept, because…"),
+                {"distance": entry.distance},
+            )
 
 
 def _shared(s: Subject, a: int, b: int, off: Array) -> float:

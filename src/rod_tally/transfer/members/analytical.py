@@ -15,6 +15,8 @@ from ..joining.joins import Cluster, Seat, join
 from ..joining.nodes import add_joints, add_nodes, log_moves
 from .physical import add_properties
 
+ONE_NODE = "points of the source"  # how the log's entries of merged points begin
+
 
 def transfer_analytical(
     source: SourceModel, model: Model, settings: TransferSettings, progress: Progress
@@ -48,6 +50,8 @@ def transfer_analytical(
     _seat_points(source, model, rods, clusters, of_cluster, at_end, inside)
     for c, names in of_cluster.items():
         clusters[c].point = np.mean([points[i].point - model.origin for i in sorted(names)], axis=0)
+        if len(names) > 1:
+            _tell_merged(model, [points[i] for i in sorted(names)])
     ids = add_nodes(model, clusters, members, {c: min(n) for c, n in of_cluster.items()})
     for k, m in enumerate(members):
         m.offset_start, m.offset_end = offsets[k]
@@ -61,6 +65,16 @@ def transfer_analytical(
     for m in members:
         m.storey = model.storey_of(float(model.line(m)[:, 2].min()))
     log_moves(model, members)
+
+
+def _tell_merged(model: Model, points: list[SourcePoint]) -> None:
+    """Say in the log that several points of the source are one node."""
+    places = np.array([p.point for p in points]) - model.origin
+    far = float(np.linalg.norm(places - places[0], axis=1).max())
+    names = ", ".join(sorted(p.name or p.id for p in points))
+    message = f"{ONE_NODE} {names}, {far * 1000:.3g} mm apart, are one node"
+    x, y, z = places.mean(axis=0).tolist()
+    model.log.append(LogEntry("joined", tuple(p.id for p in points), message, far, (x, y, z)))
 
 
 def _bare_points(source: SourceModel, model: Model) -> None:
