@@ -6,11 +6,17 @@ import math
 
 import pytest
 
+from rod_tally.checks import Subject, run_checks
 from rod_tally.intake.source import SourceMaterial
-from rod_tally.model import LogEntry
-from rod_tally.model.catalogue.grade_names import standard_of
+from rod_tally.model import LogEntry, Settings
+from rod_tally.model.catalogue.grade_names import kind_of, standard_of
 from rod_tally.model.catalogue.grades import KSI, grades
+from rod_tally.model.edits import MapMaterial, likely_grade
+from rod_tally.transfer import transfer
 from rod_tally.transfer.members.materials import material_of
+
+from .physical_models import bay, model
+from .test_panels import plate
 
 # EN 1992-1-1:2004 table 3.1: f_ck, f_ck,cube in MPa, E_cm in GPa as printed
 EN_1992 = [
@@ -98,3 +104,84 @@ def test_a_strength_the_source_does_not_say_comes_from_the_grade() -> None:
 def test_only_a_kind_brings_no_strength() -> None:
     m = material_of(SourceMaterial("structural steel", ""), [])
     assert m.E == 210e9 and not m.strength
+
+
+@pytest.mark.parametrize(
+    ("name", "kind"),
+    [
+        ("Stahlbeton", "concrete"), ("Betonstahl B500", "steel"), ("Stahlbeton C25/30", "concrete"), ("Stahl", "steel"),
+        ("Reinforced concrete with steel fibres", "concrete"), ("Steel fibre concrete", "concrete"),
+        ("Béton armé", "concrete"), ("Hormigón armado", "concrete"), ("Calcestruzzo", "concrete"), ("Gewapend beton", "concrete"),
+        ("Armerad betong", "concrete"), ("Żelbet", "concrete"), ("Železobeton", "concrete"), ("Betão", "concrete"),
+        ("Teräsbetoni", "concrete"), ("Acier S", "steel"), ("Acciaio", "steel"), ("Stål", "steel"), ("Ocel", "steel"),
+        ("Aço", "steel"), ("Konstruktionsvollholz KVH", "timber"), ("CLT 5s", "timber"), ("Softwood", "timber"),
+        ("Brettschichtholz", "timber"), ("Mauerwerk", "masonry"), ("Kalksandstein", "masonry"), ("Brick, common", "masonry"),
+        ("Porenbeton", "concrete"), ("Metal - trusses", "steel"), ("Aluminium", "aluminium"), ("Luft", ""), ("Solid", ""),
+    ],
+)  # fmt: skip
+def test_families_in_the_languages_of_exports(name: str, kind: str) -> None:
+    assert kind_of(name) == kind
+
+
+def test_reinforced_concrete_by_any_name_is_no_steel() -> None:
+    m = material_of(SourceMaterial("Stahlbeton"), [])
+    assert (
+        m.kind == "concrete"
+        and m.E == 33e9
+        and m.density == 2500
+        and (m.origin or {})["E"].endswith("(a guess)")
+    )
+
+
+@pytest.mark.parametrize(
+    "name, density", [("Lightweight concrete", 1800), ("Porenbeton", 600), ("Leichtbeton", 1800)]
+)
+def test_light_and_aerated_concretes_do_not_weigh_as_plain_ones(name: str, density: float) -> None:
+    m = material_of(SourceMaterial(name), [])
+    assert (
+        m.density == density
+        and (m.origin or {})["density"].endswith("(a guess)")
+        and m.E is not None
+        and m.E < 21e9
+    )
+
+
+@pytest.mark.parametrize(
+    ("name", "cls", "words"),
+    [
+        ("Concrete filled steel tube", "column", "concrete and steel"), ("Steel deck + concrete", "slab", "steel and concrete"),
+        ("Stahlbeton", "column", "no grade"), ("CLT 120", "wall", "no grade"), ("Brickwork", "beam", "no grade"),
+        ("S355", "slab", "seldom"), ("S355", "column", ""), ("C30/37", "wall", ""), ("Stahlbeton C30/37", "slab", ""),
+        ("C24", "wall", ""),
+    ],
+)  # fmt: skip
+def test_families_in_doubt_are_warnings(name: str, cls: str, words: str) -> None:
+    s = bay()
+    s.materials[name] = SourceMaterial(name)
+    if cls in ("slab", "wall"):
+        plate(s, cls, "P", (0, 0, 4.0), (6, 5, 4.2) if cls == "slab" else (6, 0.2, 7)).material = name
+    else:
+        next(e for e in s.elements if e.cls == cls).material = name
+    found = [f for f in run_checks(Subject(model(s))) if f.code == "material.family"]
+    assert [f.severity for f in found] == (["warning"] if words else []) and all(
+        words in f.message for f in found
+    )
+
+
+def test_mapping_keeps_what_the_source_brings() -> None:
+    """Rafters of 80 x 160 named Solid, with E = 0 and 480 kg/m3: timber is proposed, the density stays."""
+    s = bay()
+    s.profiles["beam 200x400"].dims.update(width=0.08, depth=0.16)
+    s.materials["Solid"] = SourceMaterial("Solid", "", 0.0, None, None, 480.0)
+    next(e for e in s.elements if e.cls == "beam").material = "Solid"
+    m = model(s)
+    assert likely_grade(m, "Solid") == "C24" and likely_grade(m, "S355") == "S355"
+    edit = MapMaterial("Solid", "C24")
+    edit.apply(m)
+    assert (m.materials["Solid"].E, m.materials["Solid"].density) == (11e9, 480.0)
+    options = Settings().transfer
+    options.materials["Solid"] = "C24"
+    again = transfer(s, options)
+    assert again.materials["Solid"].E == 11e9 and again.materials["Solid"].density == 480.0
+    edit.revert(m)
+    assert m.materials["Solid"].E == 0.0

@@ -50,7 +50,13 @@ STEPS: tuple[Step, ...] = (
             ),
             Item(
                 "Materials",
-                ("material.missing", "material.stiffness", "material.density", "material.differs"),
+                (
+                    "material.missing",
+                    "material.stiffness",
+                    "material.density",
+                    "material.differs",
+                    "material.family",
+                ),
             ),
         ),
         "sections",

@@ -46,6 +46,7 @@ TITLES = {
     "match.grids": "Grid lines differ",
     "match.kinds": "Physical against analytical model",
     "match.transform": "Whole building shifted or turned",
+    "material.family": "Family of a material in doubt",
     "material.density": "Density missing or odd",
     "material.differs": "Materials differ in the source",
     "material.missing": "No material",

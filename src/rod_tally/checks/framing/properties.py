@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 
 import numpy as np
 
 from ...model import Finding, Material
 from ...model.catalogue.catalogue import catalogue_name, catalogue_section, near_names
+from ...model.catalogue.families import UNLIKELY, read_name
 from ...model.catalogue.grade_names import standard_of
 from ...model.catalogue.warping import shear_centre
 from ...model.entities.material import ANY_DENSITY, ANY_STIFFNESS, DENSITY_RANGE, STIFFNESS_RANGE
-from ..registry import Subject, check
+from ..registry import Subject, check, listed
 
 NAMED = 0.03  # share by which a section may differ from the one it is named after
 ASIDE = 0.03  # share of its depth by which a section's shear centre may be off its centroid
@@ -236,6 +238,49 @@ def find_materials(s: Subject) -> Iterator[Finding]:
             continue
         yield from _stiffness(s, material, ids)
         yield from _density(s, material, ids)
+
+
+@check("material.family")
+def find_families(s: Subject) -> Iterator[Finding]:
+    """Names that speak of two families, of a family without a grade, or of one that does not suit what is made of them."""
+    for name, ids in sorted(_by(s, "material").items()):
+        material = s.model.materials.get(name)
+        if material is None or not material.kind:
+            continue
+        mapped = any("mapped" in w or "by hand" in w for w in (material.origin or {}).values())
+        if mapped:
+            continue
+        reading = read_name(material.name)
+        taken = ", ".join(
+            f"{title} {getattr(material, k) / scale:.4g} {unit}"
+            for k, title, unit, scale in (("E", "E", "GPa", 1e9), ("density", "density", "kg/m³", 1.0))
+            if getattr(material, k)
+        )
+        guessed = sorted(k for k, w in (material.origin or {}).items() if w.endswith("(a guess)"))
+        graded_name = standard_of(material.name)
+        if len(reading.families) > 1 and not (
+            graded_name is not None and graded_name[1] and graded_name[0].strength
+        ):
+            words = (
+                f"speaks of {listed(list(reading.families))}: {material.kind} was taken ({taken}), which may be the other, or both "
+                "together"
+            )
+        elif guessed:
+            words = f"gives no grade: {taken} are usual for it, a guess; what depends on {listed(guessed)} is no better than that"
+        else:
+            classes = Counter(s.model.part(i).cls for i in ids)  # type: ignore[union-attr]
+            odd = [c for c in sorted(classes) if material.kind in UNLIKELY.get(c, ())]
+            if not odd:
+                continue
+            words = f"is {material.kind}, which {listed(odd)}s are seldom made of ({taken})"
+        yield Finding(
+            "material.family",
+            "warning",
+            f"Material {name} of {_many(ids)} {words}.",
+            tuple(ids),
+            s.middle(ids[0]),
+            ("Map it to a grade", "Accept, because…"),
+        )
 
 
 def _stiffness(s: Subject, m: Material, ids: list[str]) -> Iterator[Finding]:

@@ -8,7 +8,6 @@ import numpy as np
 
 from ...model import PINNED_END, Release, Support
 from ...model.catalogue.catalogue import catalogue, catalogue_name, near_names
-from ...model.catalogue.grade_names import standard_of
 from ...model.catalogue.grades import grades
 from ...model.edits import (
     DeleteMembers,
@@ -30,6 +29,7 @@ from ...model.edits import (
     SplitMember,
     TurnMembers,
     TurnSurfaces,
+    likely_grade,
 )
 from ..forms.asking import selected
 from ..forms.form import Field
@@ -84,10 +84,14 @@ class Corrections(MadeOf):
         part = model.part(ids[0]) if model is not None and ids else None
         if model is None or part is None:
             return
-        found = standard_of(part.material)
-        guess = found[0].name if found is not None and found[0].name in grades() else "C30/37"
-        text = f"Material {part.material} of this model, and of those to come, is"
-        fields = [Field("grade", "grade", guess, list(grades()))]
+        guess = likely_grade(model, part.material)
+        kind = grades()[guess].kind if guess else ""
+        names = sorted(grades(), key=lambda g: grades()[g].kind != kind)  # its own family first
+        text = (
+            f"Material {part.material} of this model, and of those to come, is (what the file says of its stiffness and density "
+            "stays)"
+        )
+        fields = [Field("grade", "grade", guess or names[0], names)]
         self._ask(
             "Map a material", text, fields, lambda v: self.session.map_material(part.material, v["grade"])
         )

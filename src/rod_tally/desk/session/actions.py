@@ -41,6 +41,7 @@ FORMS = {
     "Give a thickness": "thickness",
     "Give its elastic modulus": "map_material",
     "Give its density": "map_material",
+    "Map it to a grade": "map_material",
     "Give it a kind": "case",
     "Choose the case that holds it…": "weight",
     "Make combinations…": "combine",

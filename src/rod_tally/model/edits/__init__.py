@@ -32,6 +32,7 @@ from .made_of import (
     SetMaterialValue,
     SetSection,
     TaperMembers,
+    likely_grade,
 )
 from .one_way import BOTH, SetGroundLifting, SetLifting, SetLimit, SetOneWay, SetStanding
 from .properties import (
@@ -70,6 +71,7 @@ __all__ = [
     "SetOffset",
     "NEW",
     "KINDS",
+    "likely_grade",
     "OwnMaterial",
     "OwnSection",
     "SetDiaphragm",

@@ -6,11 +6,20 @@ from copy import copy
 from dataclasses import dataclass, replace
 
 from ..catalogue.catalogue import catalogue, catalogue_section
+from ..catalogue.grade_names import standard_of
 from ..catalogue.grades import grades
 from ..catalogue.own import own_section
 from ..catalogue.shapes import ShapeError
 from ..catalogue.taper import TO, tapered
-from ..entities.material import ANY_DENSITY, ANY_STIFFNESS, EXPANSION, Material, graded
+from ..entities.material import (
+    ANY_DENSITY,
+    ANY_STIFFNESS,
+    DENSITY_RANGE,
+    EXPANSION,
+    Material,
+    completed,
+    graded,
+)
 from ..entities.model import Model
 from .base import Edit, EditError, counted, there
 
@@ -185,6 +194,34 @@ class OwnMaterial(Edit):
         return f"{counted(self.members, 'part')}: material {self.name} (E {self.values['E'] / 1e9:.4g} GPa)"
 
 
+USUAL = {"steel": "S235", "concrete": "C30/37", "timber": "C24"}
+SLENDER = 0.12  # m; a solid rectangle that is thinner is a timber's. Common practice, no source.
+
+
+def likely_grade(model: Model, material: str) -> str:
+    """The grade that a material is most likely to be: by its name, its family, the density that its source brings, or what
+    is made of it; "" where nothing says."""
+    own = model.materials.get(material)
+    found = standard_of(own.name if own is not None else material)
+    if found is not None and found[0].name in grades():
+        return found[0].name
+    if own is not None and own.kind:
+        return USUAL.get(own.kind, "")
+    if own is not None and own.density and "density" not in (own.origin or {}):
+        for kind in ("steel", "timber", "concrete"):
+            low, high = DENSITY_RANGE[kind]
+            if low <= own.density <= high:
+                return USUAL[kind]
+    sections = [model.sections.get(m.section) for m in model.members.values() if m.material == material]
+    known = [s for s in sections if s is not None and s.usable]
+    if not known:
+        return USUAL["concrete"] if any(s.material == material for s in model.surfaces.values()) else ""
+    solid = all(s.shape in ("rectangle", "arbitrary", "circle") and not s.voids for s in known)
+    if not solid:
+        return USUAL["steel"]
+    return USUAL["timber" if min(min(s.width, s.depth) for s in known) <= SLENDER else "concrete"]
+
+
 @dataclass
 class MapMaterial(Edit):
     """Take a material as a grade of a standard, for all that is made of it."""
@@ -198,9 +235,11 @@ class MapMaterial(Edit):
     def change(self, model: Model) -> str:
         grade = there(grades(), self.grade)
         was = model.materials.get(self.material)
-        name = was.name if was is not None else self.material
-        model.materials[self.material] = graded(name, grade, f"{grade.where}, mapped by hand")
-        return f"material {self.material} mapped to {self.grade}"
+        was = was if was is not None else Material(self.material)
+        model.materials[self.material] = completed(was, grade, f"{grade.where}, mapped by hand")
+        kept = [k for k in ("E", "density") if k not in (model.materials[self.material].origin or {})]
+        told = f"; its own {' and '.join(kept)} kept" if kept else ""
+        return f"material {self.material} mapped to {self.grade}{told}"
 
     def ids(self, model: Model) -> tuple[str, ...]:
         members = [m.id for m in model.members.values() if m.material == self.material]

@@ -70,6 +70,27 @@ class Material:
         return (self.E or 0.0) / (2 * (1 + nu))
 
 
+def completed(was: Material, grade: Grade, where: str) -> Material:
+    """A material with the values of a grade for those that it lacks, or that its source has no believable one of: what the
+    source brings stays."""
+    out = graded(was.name, grade, where)
+    assumed = was.origin or {}
+    ranges = {
+        "E": STIFFNESS_RANGE.get(grade.kind, ANY_STIFFNESS),
+        "density": DENSITY_RANGE.get(grade.kind, ANY_DENSITY),
+    }
+    for key, (low, high) in ranges.items():
+        own = getattr(was, key)
+        if own is not None and key not in assumed and low <= own <= high:
+            setattr(out, key, own)
+            assert out.origin is not None
+            out.origin.pop(key, None)
+            if key == "E" and grade.G is not None:
+                out.G = own * grade.G / grade.E  # with the source's own E, not the grade's
+    out.alpha = was.alpha
+    return out
+
+
 def graded(name: str, grade: Grade, where: str) -> Material:
     """A material of that name with all the values of a grade."""
     keys = ("E", "density", "strength", *(("G",) if grade.G else ("poisson",)))

@@ -7,19 +7,30 @@ from ...intake.source import SourceMaterial
 from ...model import LogEntry, Material
 from ...model.catalogue.grade_names import kind_of, standard_of
 from ...model.catalogue.grades import grades
-from ...model.entities.material import ANY_STIFFNESS, graded
+from ...model.entities.material import ANY_STIFFNESS, completed
 
 
 def material_of(source: SourceMaterial, log: list[LogEntry], mapped: str | None = None) -> Material:
     """The model's material. A value the source does not have at all is assumed from its name and logged; one
     that it has, even a zero, is never replaced: the checks report it. A material `mapped` to a grade takes
-    all its values from there, which is the reviewer's own word."""
+    from there what it lacks or has no believable value of."""
     if mapped is not None:
         grade = grades()[mapped]
         log.append(
             LogEntry("guessed", (source.name,), f"material {source.name}: mapped to {mapped} by the settings")
         )
-        return graded(source.name, grade, f"{grade.where}, mapped")
+        own = Material(
+            source.name,
+            grade.kind,
+            source.E,
+            source.G,
+            source.poisson,
+            source.density,
+            source.strength,
+            {},
+            source.alpha,
+        )
+        return completed(own, grade, f"{grade.where}, mapped")
     named = standard_of(source.name, source.category)
     stated = standard_of(source.grade, source.category) if source.grade else None
     # a grade that the file states beside the name says more than the name's kind
