@@ -81,7 +81,7 @@ STEPS: tuple[Step, ...] = (
     Step(
         "Supports",
         (
-            Item("Bases held", ("support.none", "support.base_free")),
+            Item("Bases held", ("support.none", "support.base_free", "support.inside")),
             Item("Held as a whole", ("support.unstable",)),
             Item("Releases", ("release.unstable",)),
         ),

@@ -90,6 +90,7 @@ TITLES = {
     "stability.mechanism": "Mechanism",
     "stiffness.contrast": "Stiffness jump at a joint",
     "storey.level": "Beams off their storey's level",
+    "support.inside": "Support inside a slab or above the base",
     "support.base_free": "Base not held",
     "support.none": "No support",
     "support.unstable": "Supports do not hold the model",

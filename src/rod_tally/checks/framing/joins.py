@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from ...analysis.solve.parts import NOT_HELD
 from ...model import Finding
 from ..registry import Subject, check, mm, point
 from .gaps import gaps, loose_ends
 
+ON_GROUND = "Lay its lowest slab on the ground"
 CANTILEVER = 3.0  # m; longer free ends are asked about. Common practice, no source.
 
 
@@ -71,25 +73,39 @@ def _plausible(s: Subject, ident: str, end: int) -> bool:
     return _overhang(s, ident, end) <= CANTILEVER
 
 
-@check("join.island", looks_at=("geometry", "supports"))
+@check("join.island", looks_at=("geometry", "supports", "sections", "materials"))
 def find_islands(s: Subject) -> Iterator[Finding]:
     """Parts of the model that no support holds, when others are held."""
     if not any(held for _, held in s.whole_parts):
         return
+    told: set[str] = set()
     for part, held in s.whole_parts:
         if held or _free_surface(s, part):
             continue
-        ids = tuple(sorted(part))
-        names = ", ".join(s.name(i) for i in ids[:4]) + (f" and {len(ids) - 4} more" if len(ids) > 4 else "")
-        verb = "is" if len(ids) == 1 else "are"
-        yield Finding(
-            "join.island",
-            "blocking",
-            f"{names[0].upper()}{names[1:]} {verb} joined to no support; nothing of it can be computed.",
-            ids,
-            s.middle(ids[0]),
-            ("Join it to the rest", "Support it"),
+        told |= part
+        yield _island(s, tuple(sorted(part)), "")
+    left = s.results.left_out if s.results is not None and not s.results.empty else {}
+    rest = tuple(
+        sorted(
+            i for i, why in left.items() if why == NOT_HELD and i not in told and s.model.part(i) is not None
         )
+    )
+    if rest:
+        yield _island(s, rest, " by anything that takes part in the run")
+
+
+def _island(s: Subject, ids: tuple[str, ...], more: str) -> Finding:
+    names = ", ".join(s.name(i) for i in ids[:4]) + (f" and {len(ids) - 4} more" if len(ids) > 4 else "")
+    verb = "is" if len(ids) == 1 else "are"
+    level = any(i in s.model.surfaces and not s.model.surfaces[i].upright for i in ids)
+    return Finding(
+        "join.island",
+        "blocking",
+        f"{names[0].upper()}{names[1:]} {verb} joined to no support{more}; nothing of it can be computed.",
+        ids,
+        s.middle(ids[0]),
+        ("Join it to the rest", "Support it", *((ON_GROUND,) if level else ())),
+    )
 
 
 def _free_surface(s: Subject, part: set[str]) -> bool:

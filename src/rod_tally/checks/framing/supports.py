@@ -10,6 +10,9 @@ from ...model import Finding, Model, SurfaceJoint
 from ...model.geometry.vectors import Array
 from ..registry import Subject, check, point
 
+LITTLE = 0.01  # of all reactions; a support that takes less is none to speak of
+ABOVE = 1.0  # m
+
 
 @check("support.none")
 def find_no_support(s: Subject) -> Iterator[Finding]:
@@ -92,6 +95,61 @@ def _holds(s: Subject, member: str, z: float) -> bool:
     """Whether a member at a base comes from below, or runs level through it to somewhere else."""
     line = s.model.line(s.model.members[member])
     return bool(line[:, 2].min() < z - 0.05 or line[:, 2].max() < z + 0.05 * np.ptp(line, axis=0).max())
+
+
+@check("support.inside")
+def find_supports_inside(s: Subject) -> Iterator[Finding]:
+    """Supports inside slabs that lie on the ground, and supports above the base, that take upright load: with what they
+    take."""
+    r = s.results
+    if r is None or r.empty or not len(r.cases):
+        return
+    bedded = {j.node: x.id for x in s.model.surfaces.values() if x.on_ground for j in x.joints if j.node}
+    held = [n for n, x in s.model.nodes.items() if x.support.stiffness[2] > 0]
+    if not held:
+        return
+    base = min(float(s.model.nodes[n].point[2]) for n in held)
+    lower = {n for part, _ in s.held_components for i in part for n in s.nodes_of(i)}
+    found: dict[str, list[tuple[float, str, str]]] = {}
+    for k, node in enumerate(r.support_ids):
+        if node not in s.model.nodes:
+            continue
+        c = int(np.abs(r.reaction[:, k, 2]).argmax())
+        takes, whole = float(r.reaction[c, k, 2]), float(np.abs(r.reaction[c, :, 2]).sum())
+        if abs(takes) <= LITTLE * whole:
+            continue
+        if node in bedded:
+            found.setdefault(bedded[node], []).append((takes, node, r.cases[c]))
+        elif node in lower and float(s.model.nodes[node].point[2]) > base + ABOVE and _hangs_above(s, node):
+            found.setdefault("", []).append((takes, node, r.cases[c]))
+    for slab, items in sorted(found.items()):
+        items.sort(reverse=True)
+        total, (most, node, case) = sum(t for t, _, _ in items), items[0]
+        many = f"{len(items)} support{'' if len(items) == 1 else 's'}"
+        where = f"inside the {s.name(slab)}, which lies on the ground," if slab else "above the base"
+        rest = (
+            "what stands on the slab hangs on them instead of pressing on the ground"
+            if slab
+            else "what is above and below may be meant to carry by itself"
+        )
+        yield Finding(
+            "support.inside",
+            "warning",
+            f"{many} {where} take{'s' if len(items) == 1 else ''} up to {total / 1000:.4g} kN upright, {most / 1000:.4g} kN at node "
+            f"{node} ({case}): {rest}.",
+            (*((slab,) if slab else ()), *(n for _, n, _ in items)),
+            point(s.model.nodes[node].point),
+            ("Take these supports away", "Accept, because…"),
+            {"takes": total},
+        )
+
+
+def _hangs_above(s: Subject, node: str) -> bool:
+    """Whether something comes up to a node from below: it is no foot."""
+    z = float(s.model.nodes[node].point[2])
+    return any(
+        float(s.model.line(s.model.members[i])[:, 2].min()) < z - ABOVE for i in s.members_at.get(node, ())
+    )
 
 
 def rigid_motions(model: Model, nodes: set[str]) -> Array:

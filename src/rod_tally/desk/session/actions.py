@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ...checks.alike import part_action
+from ...checks.framing.joins import ON_GROUND
 from ...checks.framing.source import TAKE_IN
 from ...model import FIXED, FREE, PINNED, Finding, Model, Release
 from ...model.catalogue.grade_names import standard_of
@@ -21,6 +22,7 @@ from ...model.edits import (
     PairParts,
     ReverseMembers,
     ScaleCase,
+    SetBedding,
     SetMeshSize,
     SetRelease,
     SetSupport,
@@ -29,6 +31,7 @@ from ...model.edits import (
     TurnMembers,
 )
 from ...model.geometry.lines import lines_of
+from ...model.settings import SupportSettings
 from .state import DeskState
 
 ACCEPT, REOPEN, GO = "Accept, because…", "reopen", "Take me there"
@@ -104,6 +107,13 @@ def edit_for(model: Model, finding: Finding | None, action: str, picked: str = "
         return SetMeshSize(panes, max(min(now) / 2, SMALLEST_SIZE))
     if action.startswith("Tie ") and finding.code in ("join.gap", "surface.gap") and panes:
         return TieParts(panes[-1], [i for i in finding.ids if i != panes[-1]])
+    if action == "Take these supports away":
+        nodes = [i for i in finding.ids if i in model.nodes]
+        return SetSupport(nodes, FREE) if nodes else None
+    if action == ON_GROUND and panes:
+        slabs = [i for i in panes if not model.surfaces[i].upright]
+        lowest_slab = min(slabs, key=lambda i: float(model.surfaces[i].outer[:, 2].min()), default="")
+        return SetBedding([lowest_slab], SupportSettings().subgrade) if lowest_slab else None
     if action == "Support it" and panes:
         feet = [i for i in panes if model.surfaces[i].upright and model.surfaces[i].bottom_edges()]
         return HoldFoot(feet, PINNED) if feet else None

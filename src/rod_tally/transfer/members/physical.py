@@ -30,7 +30,7 @@ from .materials import material_of
 from .orientation import orient
 from .releases import release_by_rule
 from .sections import Offsets, cardinal_offset, sections_of
-from .supports import support_bases, support_walls
+from .supports import lay_on_ground, support_bases, support_walls
 
 RANK = {"column": 3, "beam": 2, "brace": 1}
 
@@ -92,6 +92,7 @@ def transfer_physical(
         )
         lines.append(line)
     if not members:
+        lay_on_ground(source, model, settings)
         support_walls(source, model, settings, progress)
         return
     if settings.orient:
@@ -128,6 +129,7 @@ def transfer_physical(
         m.length_share = float(np.linalg.norm(line[1] - line[0])) / max(model.length(m), 1e-9)
     log_moves(model, members)
     progress("Supports and releases", 0.8)
+    lay_on_ground(source, model, settings)
     support_bases(source, model, rods, members, settings)
     support_walls(source, model, settings, progress)
     release_by_rule(model, settings.releases)

@@ -7,6 +7,7 @@ from shapely.geometry import MultiPoint, Point, Polygon
 
 from ...intake.readers import Progress
 from ...intake.source import SourceFooting, SourceModel
+from ...loads.floors.floor import stands_below
 from ...model import FIXED, PINNED, ROLLER, LineSupport, LogEntry, Member, Model, Support, Surface
 from ...model.geometry.proximity import Rods, near_boxes
 from ...model.geometry.vectors import Array, Bodies, clear_distance
@@ -40,10 +41,13 @@ def support_bases(
         for hit in np.flatnonzero(clear <= settings.snap):
             footing = source.footings[int(j[hit])]
             on[int(which[i[hit]]) // 2] = f"{footing.kind or 'footing'} {footing.name or footing.id}"
-    level = lowest_level(source, model, members, rods)
+    level = lowest_level(model, members, rods)
+    bedded = {j.node for s in model.surfaces.values() if s.on_ground for j in s.joints if j.node}
     for k, m in enumerate(members):
         base = rods.lines[k, lower[k], 2]
-        if m.cls == "column" and k not in on and base <= level + settings.search:
+        foot = m.end if lower[k] else m.start
+        # what stands on a slab hands its force to the slab, which the ground holds
+        if m.cls == "column" and k not in on and base <= level + settings.search and foot not in bedded:
             on[k] = "the lowest storey"
     for k, what in sorted(on.items(), key=lambda item: members[item[0]].id):
         m = members[k]
@@ -69,10 +73,57 @@ def _blocks(footings: list[SourceFooting], origin: Array) -> Bodies:
     return Bodies(np.array(centre), np.array(axes), np.array(half), np.zeros(len(footings), bool))
 
 
-def lowest_level(source: SourceModel, model: Model, members: list[Member], rods: Rods) -> float:
-    """Elevation (local) of the lowest storey that holds members; without storeys, of the lowest column
-    base."""
+def lay_on_ground(source: SourceModel, model: Model, settings: TransferSettings) -> None:
+    """Ground under the slabs that the file calls base slabs, and under those that are the base of what stands on them:
+    nothing carries them from below, and nothing of the model lies lower."""
+    modulus = settings.supports.subgrade
+    if modulus <= 0:
+        return
+    named = {s.id for s in source.surfaces if s.kind in RAFTS}
+    named |= {s.whole for s in source.surfaces if s.whole and s.kind in RAFTS}
+    lows = [float(s.outer[:, 2].min()) for s in model.surfaces.values()]
+    lows += [float(model.line(m)[:, 2].min()) for m in model.members.values()]
+    ground = min(lows, default=0.0)
+    for surface in model.surfaces.values():
+        if surface.upright:
+            continue
+        why = ""
+        if surface.whole in named or surface.id in named:
+            why = "is a raft"
+        elif float(surface.outer[:, 2].max()) <= ground + settings.search and _is_base(surface, model):
+            why = "is the base of what stands on it, and nothing carries it from below"
+        if why:
+            surface.bedding = modulus
+            message = (
+                f"{surface.cls} {surface.name or surface.id} {why}: bedded on {modulus / 1e6:g} MN/m3, "
+                "the modulus of the settings"
+            )
+            model.log.append(LogEntry("supported", (surface.id,), message))
+
+
+def _is_base(slab: Surface, model: Model) -> bool:
+    """Whether walls or columns stand on a slab, and no wall, column or beam carries it."""
+    stands = False
+    for j in slab.joints:
+        wall, m = model.surfaces.get(j.other), model.members.get(j.other)
+        if wall is not None and wall.upright:
+            if stands_below(wall.outer, j.line):
+                return False
+            stands = True
+        elif m is not None and j.kind == "member":
+            return False
+        elif m is not None and m.cls == "column":
+            if stands_below(model.line(m), j.line):
+                return False
+            stands = True
+    return stands
+
+
+def lowest_level(model: Model, members: list[Member], rods: Rods) -> float:
+    """Elevation (local) of the lowest storey that holds columns, walls or a slab on the ground; without storeys, of the
+    lowest column base."""
     used = {m.storey for m in members if m.cls == "column"} or {m.storey for m in members}
+    used |= {s.storey for s in model.surfaces.values() if s.upright or s.on_ground}
     levels = [s.elevation for s in model.storeys if s.name in used]
     if levels:
         return min(levels)
@@ -81,22 +132,11 @@ def lowest_level(source: SourceModel, model: Model, members: list[Member], rods:
 
 
 def support_walls(source: SourceModel, model: Model, settings: TransferSettings, progress: Progress) -> None:
-    """Line supports under the walls that stand on a footing or on the lowest level, and bedding under
-    rafts."""
-    progress("Supports of walls and rafts", 0.9)
+    """Line supports under the walls that stand on a footing or on the lowest level."""
+    progress("Supports of walls", 0.9)
     level = _ground(model)
     if level is None:
         return
-    rafts = {s.id for s in source.surfaces if s.kind in RAFTS}
-    modulus = settings.supports.subgrade
-    for surface in model.surfaces.values():
-        if surface.whole in rafts and modulus > 0:
-            surface.bedding = modulus
-            message = (
-                f"{surface.cls} {surface.name or surface.id} is a raft: bedded on {modulus / 1e6:g} MN/m3, "
-                "the modulus of the settings"
-            )
-            model.log.append(LogEntry("supported", (surface.id,), message))
     support = {"fixed": FIXED, "pinned": PINNED}.get(settings.supports.walls)
     if support is None:
         return

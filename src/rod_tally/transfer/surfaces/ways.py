@@ -27,10 +27,13 @@ def decide_ways(model: Model, set_by_hand: set[str]) -> None:
     reasons: dict[str, list[str]] = {}
     upper = columns_below(model)
     known: dict[tuple[object, ...], str] = {}
+    standing = nodes_on_slabs_alone(model)
     for s in model.surfaces.values():
         if s.id in set_by_hand or s.upright or s.on_ground:
             continue
         reason = why_shell(model, s, upper, known)
+        if not reason and any(j.node in standing for j in s.joints):
+            reason = "what stands on them has nothing else below it"
         if reason:
             s.way, s.diaphragm = "shell", False
             reasons.setdefault(reason, []).append(s.name or s.id)
@@ -49,6 +52,30 @@ def decide_ways(model: Model, set_by_hand: set[str]) -> None:
             f"{len(names)} slabs are computed as shells, because {reason}: {shown} (transfer.slabs = auto)"
         )
         model.log.append(LogEntry("guessed", (), message))
+
+
+def nodes_on_slabs_alone(model: Model) -> set[str]:
+    """Feet of columns that only a slab holds: no support, wall, column or beam there."""
+    on_walls = {j.node for s in model.surfaces.values() if s.upright for j in s.joints if j.node}
+    at = model.members_at()
+    out = set()
+    for m in model.members.values():
+        if m.cls != "column":
+            continue
+        a, b = model.line(m)
+        node = m.start if a[2] <= b[2] else m.end
+        others = [i for i in at[node] if i != m.id and not _rises(model, i, node)]
+        if not others and node not in on_walls and not model.nodes[node].support.any:
+            out.add(node)
+    return out
+
+
+def _rises(model: Model, member: str, node: str) -> bool:
+    """Whether a member begins at a node and goes up from it, as braces from a foot do."""
+    m = model.members[member]
+    line = model.line(m)
+    z = line[0, 2] if m.start == node else line[1, 2] if m.end == node else None
+    return z is not None and bool(line[:, 2].max() > z + 0.05 and line[:, 2].min() >= z - 0.05)
 
 
 def why_shell(model: Model, s: Surface, heads: set[str], known: dict[tuple[object, ...], str]) -> str:
