@@ -32,8 +32,8 @@ def taken_in(tmp_path: Path, build: Build, unit: str = "METRE", schema: str = "I
 
 
 def kernel_volumes(path: Path) -> dict[str, float]:
-    """Volume of every element with a body, m3, by the library's own kernel, openings cut; of building element parts under
-    the id of their whole."""
+    """Volume of every element with a body, m3, by the library's own kernel, openings cut; of building
+    element parts under the id of their whole."""
     file = ifcopenshell.open(str(path))
     settings = ifcopenshell.geom.settings()
     out: dict[str, float] = {}

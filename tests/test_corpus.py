@@ -1,5 +1,6 @@
-"""Buildings made at random of bodies, joints and loads of every kind, turned, shifted, in any unit: volumes are those of the
-geometry kernel element by element, loads and supports balance, or what is missing is named."""
+"""Buildings made at random of bodies, joints and loads of every kind, turned, shifted, in any unit:
+volumes are those of the geometry kernel element by element, loads and supports balance, or what is missing
+is named."""
 
 from __future__ import annotations
 
@@ -111,7 +112,8 @@ def frame_with_loads(rng: np.random.Generator) -> tuple[AnalyticalWriter, np.nda
 
 @pytest.mark.parametrize("first", range(0, BUILDINGS // 2, 25))
 def test_what_is_drawn_acts_or_is_named(tmp_path: Path, first: int) -> None:
-    """Force applied and force named as lost are together what was drawn, to a billionth; reactions balance it."""
+    """Force applied and force named as lost are together what was drawn, to a billionth; reactions balance
+    it."""
     for seed in range(first, first + 25):
         w, whole = frame_with_loads(np.random.default_rng(1000 + seed))
         model = transfer(read_source(w.write(tmp_path / f"{seed}.ifc")), Settings().transfer)

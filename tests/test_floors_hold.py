@@ -89,8 +89,8 @@ def base(r: Results, m: Model, names: list[str], way: Array) -> float:
 
 @pytest.mark.parametrize("turn", [np.eye(3), TURNED])
 def test_columns_in_one_piece_share_a_push_through_floors_above_their_beams(turn: Array) -> None:
-    """Of a push in the middle each row takes what its stiffness asks for: rows alone, pushed by as much as the rigid
-    floors move them, give the same sum."""
+    """Of a push in the middle each row takes what its stiffness asks for: rows alone, pushed by as much as
+    the rigid floors move them, give the same sum."""
     m = model(moved_surfaces(building(), turn))
     way = turn @ np.array([1.0, 0, 0])
     r = pushed(m, ["b0", "b1"], way)
@@ -124,8 +124,8 @@ def at_level(m: Model, member: str, z: float) -> str:
 
 
 def test_a_column_is_not_clamped_between_its_beam_and_its_slab() -> None:
-    """Where a floor holds a column at the slab and a beam meets it 0.3 m below, one of the two nodes is held: the column
-    turns there as a frame without slabs does."""
+    """Where a floor holds a column at the slab and a beam meets it 0.3 m below, one of the two nodes is
+    held: the column turns there as a frame without slabs does."""
     m = model(building())
     held = {n for f in of(m) for n in f}
     for column in ("a0", "b1", "c0"):
@@ -135,8 +135,8 @@ def test_a_column_is_not_clamped_between_its_beam_and_its_slab() -> None:
 
 @pytest.mark.parametrize("turn", [np.eye(3), TURNED])
 def test_a_node_beside_the_plane_of_a_floor_follows_by_an_arm(turn: Array) -> None:
-    """A column that no beam meets is held at the slab, 0.3 m above the plane of the others: forces and moments balance, and
-    it moves with the floor by its turn."""
+    """A column that no beam meets is held at the slab, 0.3 m above the plane of the others: forces and
+    moments balance, and it moves with the floor by its turn."""
     s = building()
     add(s, "column", "lone", (SPAN - 0.5, 2.5, 0), (SPAN - 0.5, 2.5, 2 * H + 1), z=(1, 0, 0))
     m = model(moved_surfaces(s, turn))
@@ -248,7 +248,8 @@ def test_a_column_that_touches_the_edge_of_an_opening_is_held() -> None:
 
 
 def test_a_warmed_floor_expands() -> None:
-    """Warmed by 30 K a row of columns bends as the same row without a floor; wind still goes to the stiff rows."""
+    """Warmed by 30 K a row of columns bends as the same row without a floor; wind still goes to the stiff
+    rows."""
     found = []
     for diaphragm in (True, False):
         m = model(building())

@@ -1,4 +1,5 @@
-"""Ends and slabs that stop short of what they are meant for are named up to the search distance, and tied by a button."""
+"""Ends and slabs that stop short of what they are meant for are named up to the search distance, and tied
+by a button."""
 
 from __future__ import annotations
 

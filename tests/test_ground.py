@@ -1,4 +1,5 @@
-"""What stands on a slab hands its force to the slab, and the ground holds the slab; what has no way to a support is named."""
+"""What stands on a slab hands its force to the slab, and the ground holds the slab; what has no way to a
+support is named."""
 
 from __future__ import annotations
 
@@ -68,7 +69,8 @@ def test_a_slab_between_columns_is_no_base() -> None:
 
 
 def house() -> SourceModel:
-    """A base slab (class slab) with walls on it, a floor on the walls, a timber post on the floor that carries a ridge."""
+    """A base slab (class slab) with walls on it, a floor on the walls, a timber post on the floor that
+    carries a ridge."""
     s = source([0.0, 2.8])
     plate(s, "slab", "ground", (0, 0, -0.3), (8, 6, 0.0))
     for name, a, b in (

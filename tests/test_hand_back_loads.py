@@ -78,7 +78,8 @@ def test_every_kind_of_load_comes_back_equal(tmp_path: Path) -> None:
         other = b.cases[case.name]
         assert other.self_weight == case.self_weight and not other.lost
         for x, y in zip(case.area_loads, other.area_loads, strict=True):
-            # what is given in a surface's own axes comes back along the global ones: turning those turns no load
+            # what is given in a surface's own axes comes back along the global ones: turning those turns no
+            # load
             assert (x.onto, x.span, x.name) == (y.onto, y.span, y.name) and not y.local
             values = np.array(x.values)
             if x.local:

@@ -135,8 +135,8 @@ def test_a_load_drawn_away_from_its_member_is_lost(tmp_path: Path, aside: float,
 
 
 def test_projected_loads_of_two_components_add_up(tmp_path: Path) -> None:
-    """A rafter of 45 degrees: each component a metre of projection is 0.7071 a metre of length, by itself or together,
-    along the member too."""
+    """A rafter of 45 degrees: each component a metre of projection is 0.7071 a metre of length, by itself
+    or together, along the member too."""
     found = {}
     for name, values in (
         ("x", (3e3, 0, 0)),
@@ -233,7 +233,8 @@ def test_turning_axes_turns_no_pressure_given_in_them() -> None:
 
 
 def test_three_values_hold_where_the_plane_of_the_file_has_them(tmp_path: Path) -> None:
-    """2, 2 and 5 kN/m2 at (0, 0), (4, 0) and (0, 6) of a plane whose x runs along the world's y: 2 + x / 2, sum 24 * 3.5."""
+    """2, 2 and 5 kN/m2 at (0, 0), (4, 0) and (0, 6) of a plane whose x runs along the world's y: 2 + x /
+    2, sum 24 * 3.5."""
     w = AnalyticalWriter()
     s = plate(w, (0, 0, -1), (0, 1, 0), FLOOR)
     w.case("Q")
@@ -355,7 +356,8 @@ def test_global_loads_of_a_turned_analysis_model_turn_with_it(tmp_path: Path) ->
 
 @pytest.mark.parametrize("noise", [0.0, 1e-7, -1e-7, 1e-6])
 def test_an_eccentricity_holds_whatever_the_last_digit_of_an_edge(tmp_path: Path, noise: float) -> None:
-    """A thrust of 100 kN on a beam 0.5 m above its supports: its moment is carried, wherever rounding puts the edge."""
+    """A thrust of 100 kN on a beam 0.5 m above its supports: its moment is carried, wherever rounding puts
+    the edge."""
     w = AnalyticalWriter()
     w.point("a", (0, 0, 0), [HELD] * 6)
     w.point("b", (8, 0, 0), [HELD] * 6)
@@ -439,8 +441,8 @@ def test_patterns_hold_line_loads_and_free_areas() -> None:
 
 @pytest.mark.parametrize("flush", [True, False])
 def test_a_pressure_on_a_slab_over_its_walls_acts_on_all_of_it(flush: bool) -> None:
-    """A slab to the outer faces of its walls, 6 x 5 m, or between their middles: 4 kN/m2 times what is drawn, free or on it,
-    though the model's plane ends at the walls' middle planes."""
+    """A slab to the outer faces of its walls, 6 x 5 m, or between their middles: 4 kN/m2 times what is
+    drawn, free or on it, though the model's plane ends at the walls' middle planes."""
     from .physical_models import source
     from .test_panels import plate
 

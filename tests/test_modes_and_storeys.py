@@ -9,13 +9,16 @@ from rod_tally.analysis import run
 from rod_tally.analysis.dynamics.modes import largest, modes
 from rod_tally.analysis.results.storeys import storey_rows
 from rod_tally.checks import Subject, run_checks
-from rod_tally.model import PINNED_END, LoadCase, MemberLoad, Model, NodeLoad, Settings, Storey
+from rod_tally.model import PINNED_END, AreaLoad, LoadCase, MemberLoad, Model, NodeLoad, Settings, Storey
 from rod_tally.model.entities.loads import GRAVITY
+from rod_tally.model.settings import MeshSettings
 from rod_tally.output.document import document
 from rod_tally.review import review
 from rod_tally.transfer.levels import storeys_by_level
 
 from .frames import PLAIN, E, beam, frame, line_load, regular
+from .physical_models import add, model, source
+from .test_panels import plate
 
 
 def self_weight(m: Model) -> Model:
@@ -278,3 +281,64 @@ def test_storeys_come_from_the_levels_where_a_source_names_none() -> None:
     named.storeys = [Storey("Ground", 0.0)]
     storeys_by_level(named)
     assert [s.name for s in named.storeys] == ["Ground"]
+
+
+def tall(storeys: int, height: float, base: float = 0.0) -> Model:
+    """Storeys of one height and plan: columns in pieces of a storey, walls in one piece, slabs that hand on."""
+    s = source([base + height * k for k in range(storeys + 1)])
+    top = base + height * storeys
+    plate(s, "wall", "W", (0.0, 0.0, base), (0.2, 6.0, top))
+    for k in range(storeys):
+        z0, z1 = base + height * k, base + height * (k + 1)
+        for n, (x, y) in enumerate(((6.0, 0.0), (6.0, 6.0))):
+            add(s, "column", f"K{k}{n}", (x, y, z0), (x, y, z1), z=(1, 0, 0))
+        for n, (a, b) in enumerate((((0.2, 0), (6, 0)), ((6, 0), (6, 6)), ((6, 6), (0.2, 6)))):
+            add(s, "beam", f"B{k}{n}", (*a, z1 - 0.2), (*b, z1 - 0.2))
+        plate(s, "slab", f"S{k}", (0.0, -0.1, z1 - 0.2), (6.1, 6.1, z1))
+    return model(s)
+
+
+@pytest.mark.parametrize("base, size", [(0.0, 0.9), (1234.567, 0.5)])
+def test_storeys_alike_have_one_mass_whatever_mesh_and_place(base: float, size: float) -> None:
+    """Mass by tributary height: storeys alike have the same to a billionth, the first a trace more (its columns end in
+    the slab's middle), with any elements and at any height; and all of it is there."""
+    usual = tall(8, 3.0)
+    first = storey_rows(usual, run(usual, Settings().run, meshing=MeshSettings(size=0.5)))
+    m = tall(8, 3.0, base)
+    r = run(m, Settings().run, meshing=MeshSettings(size=size))
+    rows = storey_rows(m, r)
+    between = [row.mass for row in rows[2:-1]]
+    assert np.ptp(between) <= 1e-9 * between[0] and rows[1].mass == pytest.approx(between[0], rel=1e-3)
+    assert [row.mass for row in rows] == pytest.approx([row.mass for row in first], rel=1e-9)
+    whole = sum(m.weight(x) for x in m.members.values()) + sum(
+        m.surface_weight(x) for x in m.surfaces.values()
+    )
+    assert sum(row.mass for row in rows) * GRAVITY == pytest.approx(whole, rel=1e-6)
+    assert sum(row.fz for row in rows) == pytest.approx(r.applied["Self-weight"][2], rel=1e-6)
+
+
+def test_masses_of_storeys_follow_the_cases_that_give_mass() -> None:
+    m = tall(2, 3.0)
+    m.cases["Q"] = LoadCase("Q", "live", area_loads=[AreaLoad("S0", ((0.0, 0.0, -3e3),))])
+    r = run(m, Settings().run)
+    plain, more = (storey_rows(m, r, mass=f) for f in (None, {"Self-weight": 1.0, "Q": 0.5}))
+    floor = 3e3 * m.surfaces["S0"].source_area
+    assert more[1].mass - plain[1].mass == pytest.approx(0.5 * floor / GRAVITY, rel=1e-6)
+    assert more[2].mass == pytest.approx(plain[2].mass) and more[0].mass == pytest.approx(plain[0].mass)
+
+
+@pytest.mark.parametrize("deeper", [0.0, 1.0])
+def test_the_drift_of_the_softest_column_governs(deeper: float) -> None:
+    """Two frames side by side, one of them pushed: the drift is that of its own columns, not the mean; feet a metre below
+    the lowest level give the first storey a drift too."""
+    s = source([0.0, 4.0])
+    for k, y in enumerate((0.0, 20.0)):
+        for n, x in enumerate((0.0, 6.0)):
+            add(s, "column", f"K{k}{n}", (x, y, -deeper), (x, y, 4.0), z=(1, 0, 0))
+        add(s, "beam", f"B{k}", (0.15, y, 3.8), (5.85, y, 3.8))
+    m = model(s)
+    m.cases = {"W": LoadCase("W", "wind", node_loads=[NodeLoad(m.members["K00"].end, (20e3, 0.0, 0.0))])}
+    r = run(m, Settings().run)
+    top = r.displacement[0][r.node_ids.index(m.members["K00"].end), 0]
+    (first,) = [row for row in storey_rows(m, r) if row.storey == "L1"]
+    assert first.drift_x == pytest.approx(top, rel=1e-9) and abs(first.drift_x or 0) > 1e-4

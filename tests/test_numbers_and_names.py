@@ -1,4 +1,5 @@
-"""Numbers in two readings, names of two things, zipped files, blocks of drawings: read as meant, or refused."""
+"""Numbers in two readings, names of two things, zipped files, blocks of drawings: read as meant, or
+refused."""
 
 from __future__ import annotations
 

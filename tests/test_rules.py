@@ -72,7 +72,7 @@ def test_wrong_settings_name_the_key(data: dict[str, object], said: str) -> None
 def test_what_is_not_chosen_is_listed_with_its_reason() -> None:
     s = block(1, 2)
     s.groups = {"west frame": ["K000", "K001"]}
-    s.elements[0].bearing = False
+    s.elements[0].bearing, s.elements[1].bearing = False, True
     cases: list[tuple[dict[str, object], str, int]] = [
         ({"classes": ["column"]}, "class beam was not chosen", 8),
         ({"storeys": ["L0"]}, "storey L1 was not chosen", 0),

@@ -129,7 +129,8 @@ def test_a_wall_is_joined_to_one_with_a_door_on_both_sides_of_it() -> None:
 
 @pytest.mark.parametrize("degrees", [0.0, 33.0, 90.0, 147.0])
 def test_a_strip_footing_holds_what_stands_on_it_however_it_lies(degrees: float) -> None:
-    """Two columns on a strip of 20 m, a third 3 m beside it on a floor above: turned, the strip covers no more than it is."""
+    """Two columns on a strip of 20 m, a third 3 m beside it on a floor above: turned, the strip covers no
+    more than it is."""
     c, s_ = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
     turn = np.array([[c, -s_, 0], [s_, c, 0], [0, 0, 1.0]])
     s = source([0.0, 4.0, 8.0])

@@ -1,5 +1,5 @@
-"""Bodies of several solids, cut, askew, scaled, ribbed, branching: the model's volume is the body's, and what its section
-or plate is not is told."""
+"""Bodies of several solids, cut, askew, scaled, ribbed, branching: the model's volume is the body's, and
+what its section or plate is not is told."""
 
 from __future__ import annotations
 
@@ -355,8 +355,8 @@ def bearing(w: IfcWriter, element: Any, yes: bool) -> None:
 
 @pytest.mark.parametrize("others", [True, False])
 def test_partitions_stay_out_where_the_source_tells_them_from_walls(tmp_path: Path, others: bool) -> None:
-    """LoadBearing = false is left out and listed, with the button that takes it in; where no wall is said to bear, nobody has
-    set the flag."""
+    """LoadBearing = false is left out and listed, with the button that takes it in; where no wall is said
+    to bear, nobody has set the flag."""
 
     def build(w: IfcWriter) -> None:
         partition = w.block("IfcWall", "partition", (2, 0.2, 0), (2.1, 4, 3), None, "Ground")

@@ -164,8 +164,8 @@ def run_and_keep(
 
 
 def _without_floors(model: Model, m: Mesh, heat: Array, solver: str | None) -> Array | None:
-    """Movements (6N, C) under what warmed members push with, where no floor is rigid in its plane; None where what is
-    left without them can move freely."""
+    """Movements (6N, C) under what warmed members push with, where no floor is rigid in its plane; None
+    where what is left without them can move freely."""
     system, _ = assemble(model, m, None)
     some = np.flatnonzero(heat.any(axis=0))
     out = np.zeros_like(heat)

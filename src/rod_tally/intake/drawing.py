@@ -118,8 +118,8 @@ def _document(path: Path) -> tuple[Any, Any]:
 
 
 def _pieces(entities: Any, depth: int, unread: Counter[str]) -> Iterator[Any]:
-    """Entities with blocks taken apart, those set out in rows and columns each; what refers to a block that is not there,
-    or to another drawing, is counted."""
+    """Entities with blocks taken apart, those set out in rows and columns each; what refers to a block
+    that is not there, or to another drawing, is counted."""
     for entity in entities:
         if entity.dxftype() == "INSERT" and depth < MOST_INSIDE:
             yield from entity.attribs

@@ -286,8 +286,9 @@ def mark_of(rows: list[list[str]]) -> str:
 
 
 def number_of(text: str, mark: str = "") -> float:
-    """A number as people and spreadsheets write it: decimal commas, thousands apart, a true minus. `mark`: what stands
-    before the decimals in its table. Raises ValueError, for one that may be read in two ways too."""
+    """A number as people and spreadsheets write it: decimal commas, thousands apart, a true minus. `mark`:
+    what stands before the decimals in its table. Raises ValueError, for one that may be read in two ways
+    too."""
     value = number(re.sub(r"[\s\u00a0\u202f']", "", text), mark)
     if not abs(value) < 1e18:
         raise ValueError(f"{text!r} is not a number that a result can have")

@@ -58,10 +58,10 @@ class SourceElement:
 
     `how` says where line and profile were read: extrusion, clipped, disk, axis, curve or measured (from a
     bare mesh). `path` (n, 3): the points of a curved one, whose `line` is the chord from first to last.
-    `ends`: (width, depth) in m at both ends of one that tapers. `volume` (m3) is that of the body as built, None where
-    it is the profile's along the line. `drawn` and `stated` are profiles beside the one that is taken: measured on the
-    body, and named by the material; "" for none. `told` is what else there is to say of the body;
-    `whole`: id of the element that it is a building element part of."""
+    `ends`: (width, depth) in m at both ends of one that tapers. `volume` (m3) is that of the body as
+    built, None where it is the profile's along the line. `drawn` and `stated` are profiles beside the one
+    that is taken: measured on the body, and named by the material; "" for none. `told` is what else there
+    is to say of the body; `whole`: id of the element that it is a building element part of."""
 
     id: str
     name: str
@@ -89,9 +89,9 @@ class SourceElement:
 
 @dataclass(slots=True)
 class SourceFooting:
-    """Something that carries what stands on it: its box, lower and upper corner, m; `kind` pad, strip, raft,
-    pile, pile cap, beam or "" where the file does not say; `plan` (n, 2) the corners of what it covers in plan, None for
-    all of the box."""
+    """Something that carries what stands on it: its box, lower and upper corner, m; `kind` pad, strip,
+    raft, pile, pile cap, beam or "" where the file does not say; `plan` (n, 2) the corners of what it
+    covers in plan, None for all of the box."""
 
     id: str
     name: str
@@ -130,9 +130,9 @@ class Prism:
 class Sheet:
     """A mid-surface measured on a bare body: outline (n, 3) and openings in one plane, thickness in m.
 
-    `misfit`: 1 - volume / (area x thickness). `spread` is (least, most) thickness where the two faces are not
-    parallel or stepped, with the places. `depth` is how far the body reaches below and above the plane where that is
-    not half the thickness each, such as at ribs; `told` says what the thickness stands for."""
+    `misfit`: 1 - volume / (area x thickness). `spread` is (least, most) thickness where the two faces are
+    not parallel or stepped, with the places. `depth` is how far the body reaches below and above the plane
+    where that is not half the thickness each, such as at ribs; `told` says what the thickness stands for."""
 
     outer: Array
     openings: list[Array]
@@ -151,9 +151,9 @@ class SourceSurface:
     sheets.
 
     `layers` (m): thickness of its material layers in all, None without; `kind`: what the file calls it
-    (BASESLAB …); `how`: extrusion or measured. `volume` (m3) is that of the body with its openings cut, None where it is
-    not known; `told`: what the body is made of, where that is more than one solid; `whole`: id of the element that it is
-    a building element part of."""
+    (BASESLAB …); `how`: extrusion or measured. `volume` (m3) is that of the body with its openings cut,
+    None where it is not known; `told`: what the body is made of, where that is more than one solid;
+    `whole`: id of the element that it is a building element part of."""
 
     id: str
     name: str
@@ -204,8 +204,8 @@ class SourceConnection:
 
 @dataclass(slots=True)
 class SourceCurve:
-    """An analytical member: its edge (2, 3), the direction that fixes its local z, what it is tied to. `weight_share`: its
-    weight over that of its section along its length."""
+    """An analytical member: its edge (2, 3), the direction that fixes its local z, what it is tied to.
+    `weight_share`: its weight over that of its section along its length."""
 
     id: str
     name: str
@@ -291,7 +291,8 @@ class SourceAction:
     Further kinds: "area" (pressures on a surface member, or on `outline` (n, 3)), "space" (along `outline`
     (2, 3) or at it (1, 3), on the surface `target` or on what lies there), "temperature" (uniform, and
     differences over y and z, K), "movement" (m, rad). `places` (3, 3) are where three pressures hold that
-    vary between. `offset` (n, 3): how far a load on a member lies beside its axis at its stations, m, global."""
+    vary between. `offset` (n, 3): how far a load on a member lies beside its axis at its stations, m,
+    global."""
 
     id: str
     name: str

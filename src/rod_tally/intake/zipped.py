@@ -13,8 +13,8 @@ SMALL = 10_000_000  # bytes; so much may be packed as tightly as it likes
 
 
 def look_inside(z: zipfile.ZipFile, path: Path, what: str) -> list[zipfile.ZipInfo]:
-    """The entries of a zipped file. Raises IntakeError for more than `what` (such as "a BCF file") can hold, and for a
-    path that leads out of it."""
+    """The entries of a zipped file. Raises IntakeError for more than `what` (such as "a BCF file") can
+    hold, and for a path that leads out of it."""
     entries = z.infolist()
     size = sum(e.file_size for e in entries)
     packed = max(sum(e.compress_size for e in entries), 1)

@@ -331,8 +331,8 @@ def _on_surface(d: Distribution, surface: Surface, load: AreaLoad, into: Collect
 
 
 def _of_body(surface: Surface, load: AreaLoad, pressure: Array) -> Array:
-    """The pressure as it acts on the model's plane: one over all of a body, or over the strips that transfer took off its
-    edges (such as those over walls), acts on what is left of it."""
+    """The pressure as it acts on the model's plane: one over all of a body, or over the strips that
+    transfer took off its edges (such as those over walls), acts on what is left of it."""
     if load.outline is None:
         return pressure * surface.area_share
     if not _cut_back(surface):

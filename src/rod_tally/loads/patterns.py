@@ -135,8 +135,8 @@ def _level(model: Model, load: AreaLoad) -> bool:
 
 
 def _parts(x0: float, x1: float, spans: list[tuple[float, float]]) -> list[tuple[float, float]]:
-    """Which shares (from, to) of a way from x0 to x1 across the direction lie on the spans. What runs along a line between
-    two spans belongs to the one before it."""
+    """Which shares (from, to) of a way from x0 to x1 across the direction lie on the spans. What runs
+    along a line between two spans belongs to the one before it."""
     out = []
     for a, b in spans:
         if abs(x1 - x0) < SHORT:

@@ -231,8 +231,8 @@ def _on_surface(
 
 
 def _on_shell(surface: Surface, line: Array, qa: Array, qb: Array, into: Collector, share: int) -> None:
-    """What of a line or a point lies on a surface that keeps its loads; the rest lies past its edge or above an opening and
-    is lost."""
+    """What of a line or a point lies on a surface that keeps its loads; the rest lies past its edge or
+    above an opening and is lost."""
     flat = surface.flat(line)
     grown = surface.polygon.buffer(EDGE, join_style="mitre")
     if len(flat) == 1:

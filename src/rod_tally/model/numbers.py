@@ -27,8 +27,8 @@ def decimal_mark(cells: Iterable[str]) -> str:
 
 
 def number(raw: str, mark: str = "") -> float:
-    """The number that a cell holds; `mark`: what stands before the decimals in its column, as `decimal_mark` gives it.
-    Raises ValueError, with words of its own for a cell that may be read in two ways.
+    """The number that a cell holds; `mark`: what stands before the decimals in its column, as `decimal_mark`
+    gives it. Raises ValueError, with words of its own for a cell that may be read in two ways.
 
     >>> number("-10,000", "."), number("-10,000", ","), number("2,5")
     (-10000.0, -10.0, 2.5)

@@ -31,10 +31,12 @@ def causes_of(base: Review, revised: Review, of: ResultChange, progress: Progres
         results, kept = run_and_keep(model, own.run, silent, None, loads, None, own.mesh)
         if cases is None or spectra:
             found = dynamics(model, results, own, loads, silent, kept)
-            return Side(model, results, [], storey_rows(model, results, loads), found.modes)
+            return Side(
+                model, results, [], storey_rows(model, results, loads, settings.modes.mass), found.modes
+            )
         if kept is not None:
             kept.close()
-        side = Side(model, results, [], storey_rows(model, results, loads))
+        side = Side(model, results, [], storey_rows(model, results, loads, settings.modes.mass))
         if (
             results.plates is not None
             and not results.plates.empty

@@ -134,7 +134,7 @@ def assess(
 ) -> Review:
     """The review of a run that is there: storeys, checks, tally. `before` as for `checked`; `known`: the same
     run's review without modes."""
-    storeys = storey_rows(model, results, loads) if known is None else known.storeys
+    storeys = storey_rows(model, results, loads, settings.modes.mass) if known is None else known.storeys
     subject = Subject(model, results, settings, loads, own.modes, storeys, own.centres)
     findings, looked = checked(subject, progress, before)
     rows = tally(model) if known is None else known.tally
@@ -149,7 +149,7 @@ def run_only(model: Model, settings: Settings, progress: Progress = silent) -> R
     loads = Distribution(model)
     results, kept = run_and_keep(model, settings.run, progress, None, loads, None, settings.mesh)
     own = dynamics(model, results, settings, loads, progress, kept)
-    storeys = storey_rows(model, results, loads)
+    storeys = storey_rows(model, results, loads, settings.modes.mass)
     done = Review(model, settings, results, [], [], own.modes, storeys, own.centres)
     done.keep_distribution(loads)
     return done

@@ -220,7 +220,8 @@ def _with_moment(action: SourceAction, axes: Array, values: Values, aside: Array
 def _with_moments(
     action: SourceAction, axes: Array, q0: Array, q1: Array, aside: list[Array]
 ) -> tuple[Array, Array]:
-    """Linear values on the axis for a line load beside it by `aside` at both its ends: with the moments of that distance.
+    """Linear values on the axis for a line load beside it by `aside` at both its ends: with the moments of
+    that distance.
 
     The product of two linear functions is taken as the linear one of the same sum and first moment."""
     if not np.abs(aside).max() > ROUNDING:

@@ -2,29 +2,40 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
+from shapely.geometry import Polygon
+from shapely.geometry.base import BaseGeometry
 
-from ...loads import Distribution
-from ...model import LoadCase, Model
+from ...loads import Arrival, Distribution
+from ...loads.arrival import HeldLoad
+from ...model import LoadCase, Model, Surface
 from ...model.entities.loads import GRAVITY
+from ...model.entities.surface import sound
 from ...model.geometry.vectors import Array
-from ..frame.loading import end_loads, loading
+from ...model.member_force import GAUSS
+from ..dynamics.mass import mass_cases
+from ..frame.loading import loading
 from ..frame.mesh import Mesh, mesh
 from .results import Results
 from .signless import quadratic
 from .superpose import of_movements
 
+ON_CUT = 1e-6  # m; what lies this near to the height half-way between two levels lies on it
+LEVEL_SLOPE = 1e-6  # rise of a surface a metre, below which it is level
+STRAIGHT = 0.1  # m; nodes this near to each other in plan stand above each other
 LEVEL_REACH = 0.75  # m; nodes this near to a storey's elevation are at its level
 
 
 @dataclass(slots=True)
 class StoreyRow:
-    """One storey in one case, SI. Shear is the sum of the horizontal loads at and above it; drift is its mean
-    displacement less that of the storey below. None where there is no node at the level."""
+    """One storey in one case, SI. Forces and mass are of what lies nearer to its level than to another,
+    cut half-way between levels whatever the nodes; shear is the sum of the horizontal loads at and above
+    it. Drift is what the top of a column or corner moves more than its foot, the largest of all: along x
+    and y each by itself. None where there is no column, wall or node at the level."""
 
     case: str
     storey: str
@@ -48,41 +59,50 @@ def at_storeys(model: Model, xyz: Array) -> tuple[NDArray[np.int64], NDArray[np.
     return at, np.abs(xyz[:, 2] - z[at]) <= LEVEL_REACH
 
 
-def storey_rows(model: Model, results: Results, distribution: Distribution | None = None) -> list[StoreyRow]:
-    """Rows for every computed case and storey, lowest storey first; [] without storeys or results."""
+def storey_rows(
+    model: Model,
+    results: Results,
+    distribution: Distribution | None = None,
+    mass: dict[str, float] | None = None,
+) -> list[StoreyRow]:
+    """Rows for every computed case and storey, lowest storey first; [] without storeys or results. `mass`:
+    the cases that give mass, with their factors, None for self-weight."""
     if not model.storeys or results.empty:
         return []
     distribution = distribution or Distribution(model)
     m = mesh(model, results.member_ids, plates=results.plates)
     at, near = at_storeys(model, m.xyz)
     count = len(model.storeys)
-    mass = np.zeros(len(m.node_ids))
-    for e in range(2):
-        np.add.at(mass, m.ends[:, e], m.mass * m.length / 2)
-    mass += _mass_of_slabs(model, m, distribution)
+    bands = Bands(model, m)
+    whole, first = np.zeros(count), np.zeros((count, 2))
+    given = {n: (model.cases[n], f) for n, f in mass_cases(model, mass or {}).items() if n in model.cases}
+    own_weight = LoadCase("", self_weight=(0.0, 0.0, -1.0))
+    for name, (case_of, factor) in (given or {"": (own_weight, 1.0)}).items():
+        arrival = distribution.case(name) if name else distribution.of(own_weight)
+        force, moment = bands.of(case_of, arrival)
+        whole -= factor * force[:, 2] / GRAVITY
+        first -= factor * moment / GRAVITY
     out: list[StoreyRow] = []
     for c, case in enumerate(results.cases):
         if not results.node_done[c].any():
             continue
         modal = results.modal.get(case)
-        load = loading(m, model.cases[case], distribution.case(case))
-        f = load.nodal[:, :3].copy()
-        local = end_loads(m, load)
-        for e in range(2):
-            np.add.at(f, m.ends[:, e], np.einsum("pij,pi->pj", m.axes, local[:, 6 * e : 6 * e + 3]))
-        f *= results.node_done[c][:, None]
-        by_storey, shear = _added_up(f, at, count)
         if modal is not None:  # sizes without sign: those of the modes, combined
             modes = [_added_up(force, at, count) for force in modal.force]
             by_storey, shear = (quadratic(np.array([own[k] for own in modes]), modal.rho) for k in (0, 1))
-        levels = [near & (at == s) & results.node_done[c] for s in range(count)]
-        drifts = of_movements(results, c, partial(_drifts, levels))
+        else:
+            pieces = results.node_done[c][m.ends].all(axis=1)
+            by_storey, _ = bands.of(model.cases[case], distribution.case(case), pieces, results.node_done[c])
+            shear = np.cumsum(by_storey[::-1], axis=0)[::-1]
+        pairs = _columns(model, m, at, near & results.node_done[c])
+        drifts = of_movements(results, c, partial(_drifts, pairs))
         for s, storey in enumerate(model.storeys):
-            known = levels[s].any() and (s == 0 or levels[s - 1].any())
-            drift = drifts[s] if known else None
-            own = mass * (at == s)
-            total = float(own.sum())
-            middle = (own[:, None] * (m.xyz + model.origin)).sum(axis=0) / total if total > 0 else None
+            own = drifts[pairs.storey == s]
+            drift = None
+            if len(own):
+                drift = [float(own[np.abs(own[:, k]).argmax(), k]) for k in (0, 1)]
+            total = float(whole[s])
+            middle = first[s] / total + model.origin[:2] if total > 0 else None
             out.append(
                 StoreyRow(
                     case,
@@ -93,30 +113,14 @@ def storey_rows(model: Model, results: Results, distribution: Distribution | Non
                     float(by_storey[s, 2]),
                     float(shear[s, 0]),
                     float(shear[s, 1]),
-                    None if drift is None else float(drift[0]),
-                    None if drift is None else float(drift[1]),
+                    None if drift is None else drift[0],
+                    None if drift is None else drift[1],
                     total,
                     None if middle is None else float(middle[0]),
                     None if middle is None else float(middle[1]),
                 )
             )
     return out
-
-
-def _mass_of_slabs(model: Model, m: Mesh, distribution: Distribution) -> Array:
-    """What slabs put on nodes through their beams and columns (N,), kg: from the first case that holds
-    self-weight."""
-    case = next((c for c in model.cases.values() if c.self_weight[2] < 0), None)
-    if case is None or not model.surfaces:
-        return np.zeros(len(m.node_ids))
-    only = LoadCase(case.name, self_weight=(0.0, 0.0, -1.0))
-    plain = tuple(case.self_weight) == only.self_weight and not case.area_loads and not case.space_loads
-    load = loading(m, LoadCase(case.name), distribution.case(case.name) if plain else distribution.of(only))
-    f = -load.nodal[:, 2]
-    local = end_loads(m, load)
-    for e in range(2):
-        np.add.at(f, m.ends[:, e], -np.einsum("pi,pi->p", m.axes[:, :, 2], local[:, 6 * e : 6 * e + 3]))
-    return np.asarray(f / GRAVITY)
 
 
 def _added_up(force: Array, at: NDArray[np.int64], count: int) -> tuple[Array, Array]:
@@ -126,7 +130,201 @@ def _added_up(force: Array, at: NDArray[np.int64], count: int) -> tuple[Array, A
     return own, np.cumsum(own[::-1], axis=0)[::-1]
 
 
-def _drifts(levels: list[NDArray[np.bool_]], u: Array) -> Array:
-    """Mean movement of each level's nodes less that of the level below (S, 3); zero where there is none."""
-    mean = [u[own, :3].mean(axis=0) if own.any() else np.zeros(3) for own in levels]
-    return np.array([here - below for here, below in zip(mean, [np.zeros(3), *mean])])
+@dataclass(slots=True)
+class _Pairs:
+    """Tops and feet of columns and corners, by number of the node, and the storey whose level the tops are
+    at."""
+
+    top: NDArray[np.int64]
+    foot: NDArray[np.int64]
+    storey: NDArray[np.int64]
+
+
+def _columns(model: Model, m: Mesh, at: NDArray[np.int64], near: NDArray[np.bool_]) -> _Pairs:
+    """At each level every node of a member or a wall's corner with the one straight below it: at the level
+    below, or the highest below that, such as a foot that stands lower. Without any such, every node of the
+    level with the nearest of the one below."""
+    from scipy.spatial import cKDTree
+
+    own = np.zeros(len(m.xyz), bool)
+    own[np.unique(m.ends)] = True
+    if m.plates is not None and len(m.plates.surfaces):
+        walls = [s for i in m.plates.surfaces if (s := model.surfaces[i]).upright]
+        if walls:
+            _, found = cKDTree(m.xyz).query(np.concatenate([w.outer for w in walls]))
+            own[found] = True
+    top: list[int] = []
+    foot: list[int] = []
+    of: list[int] = []
+    order = np.argsort([s.elevation for s in model.storeys])
+    for n, s in enumerate(order.tolist()):
+        level = np.flatnonzero(near & own & (at == s))
+        ceiling = (
+            model.storeys[order[n - 1]].elevation + LEVEL_REACH
+            if n
+            else model.storeys[s].elevation - LEVEL_REACH
+        )
+        below = np.flatnonzero(own & (m.xyz[:, 2] <= ceiling))
+        if not len(level) or not len(below):
+            continue
+        level = _one_a_line(m.xyz, level, model.storeys[s].elevation)
+        tree = cKDTree(m.xyz[below][:, :2])
+        for node, under in zip(level.tolist(), tree.query_ball_point(m.xyz[level][:, :2], STRAIGHT)):
+            if under:
+                highest = max((int(below[u]) for u in under), key=lambda u: float(m.xyz[u, 2]))
+                top.append(node)
+                foot.append(highest)
+                of.append(s)
+        if s not in of and n:
+            floor = np.flatnonzero(near & (at == order[n - 1]))
+            if len(floor):
+                _, nearest = cKDTree(m.xyz[floor][:, :2]).query(m.xyz[level][:, :2])
+                top += level.tolist()
+                foot += floor[nearest].tolist()
+                of += [s] * len(level)
+    return _Pairs(np.array(top, np.int64), np.array(foot, np.int64), np.array(of, np.int64))
+
+
+def _one_a_line(xyz: Array, nodes: NDArray[np.int64], level: float) -> NDArray[np.int64]:
+    """Of nodes above each other the one nearest to the level."""
+    cell = np.round(xyz[nodes][:, :2] / STRAIGHT).astype(np.int64)
+    order = np.lexsort((np.abs(xyz[nodes, 2] - level), cell[:, 1], cell[:, 0]))
+    _, first = np.unique(cell[order], axis=0, return_index=True)
+    return nodes[order][np.sort(first)]
+
+
+def _drifts(pairs: _Pairs, u: Array) -> Array:
+    """How much more the tops move than the feet (P, 3)."""
+    return np.asarray(u[pairs.top, :3] - u[pairs.foot, :3])
+
+
+class Bands:
+    """A building cut half-way between its levels: what lies in each band of loads along members, on nodes,
+    slabs and walls, exactly, whatever the mesh."""
+
+    def __init__(self, model: Model, m: Mesh) -> None:
+        self.model, self.mesh = model, m
+        z = np.array([s.elevation for s in model.storeys])
+        self.order = np.argsort(z, kind="stable")
+        level = z[self.order]
+        self.cuts = (level[1:] + level[:-1]) / 2
+        self.known: dict[str, tuple[Array, Array]] = {}
+        taking = set(m.plates.surfaces) | set(m.plates.columns) if m.plates is not None else set()
+        self.surfaces = {i for i in model.surfaces if i in taking}
+
+    def of(
+        self,
+        case: LoadCase,
+        arrival: Arrival,
+        pieces: NDArray[np.bool_] | None = None,
+        nodes: NDArray[np.bool_] | None = None,
+    ) -> tuple[Array, Array]:
+        """Forces (S, 3) of a case in each storey's band, N, and their upright parts' first moments in plan
+        (S, 2), N m; `pieces` and `nodes`: those that count."""
+        m = self.mesh
+        force, moment = np.zeros((len(self.order), 3)), np.zeros((len(self.order), 2))
+        load = loading(m, case, replace(arrival, held=[]))
+        on = nodes if nodes is not None else np.ones(len(m.xyz), bool)
+        loaded = np.flatnonzero(on & load.nodal[:, :3].any(axis=1))
+        self._points(m.xyz[loaded], load.nodal[loaded, :3], force, moment)
+        keep = np.ones(len(load.piece), bool) if pieces is None else pieces[load.piece]
+        piece, a, b, qa, qb = load.piece[keep], load.a[keep], load.b[keep], load.qa[keep], load.qb[keep]
+        start = m.xyz[m.ends[piece, 0]] + m.offset[piece, 0]
+        x = m.axes[piece, 0]
+        qa, qb = (np.einsum("nij,ni->nj", m.axes[piece], q[:, :3]) for q in (qa, qb))
+        spot = a == b
+        self._points((start + x * a[:, None])[spot], qa[spot], force, moment)
+        lines = np.stack([start + x * a[:, None], start + x * b[:, None]], axis=1)[~spot]
+        self._lines(lines, qa[~spot], qb[~spot], force, moment)
+        for held in arrival.held:
+            if held.surface in self.surfaces:
+                self._held(held, force, moment)
+        return force, moment
+
+    def _band(self, z: Array) -> NDArray[np.int64]:
+        """The band of each height; what lies on a cut, but for rounding, belongs to the one below."""
+        return np.asarray(self.order[np.searchsorted(self.cuts, z - ON_CUT)])
+
+    def _points(self, at: Array, f: Array, force: Array, moment: Array) -> None:
+        band = self._band(at[:, 2])
+        np.add.at(force, band, f)
+        np.add.at(moment, band, at[:, :2] * f[:, 2:3])
+
+    def _lines(self, lines: Array, qa: Array, qb: Array, force: Array, moment: Array) -> None:
+        """Linear loads along lines (n, 2, 3), cut where the lines pass from band to band."""
+        size = np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1)
+        low, high = lines[..., 2].min(axis=1), lines[..., 2].max(axis=1)
+        first, last = (np.searchsorted(self.cuts, z - ON_CUT) for z in (low, high))
+        for n in range(int((last - first).max(initial=-1)) + 1):
+            mine = np.flatnonzero(first + n <= last)
+            k = (first + n)[mine]
+            rise = lines[mine, 1, 2] - lines[mine, 0, 2]
+            level = np.abs(rise) <= ON_CUT
+            safe = np.where(level, 1.0, rise)
+            edges = np.concatenate([[-np.inf], self.cuts, [np.inf]])
+            s, t = ((edges[k + j] - lines[mine, 0, 2]) / safe for j in (0, 1))
+            s, t = np.minimum(s, t), np.maximum(s, t)
+            s = np.where(level, 0.0, np.clip(s, 0.0, 1.0))
+            t = np.where(level, 1.0, np.clip(t, 0.0, 1.0))
+            for share in GAUSS:
+                y = s + (t - s) * share
+                q = qa[mine] + (qb[mine] - qa[mine]) * y[:, None]
+                f = q * ((t - s) / 2 * size[mine])[:, None]
+                at = lines[mine, 0] + (lines[mine, 1] - lines[mine, 0]) * y[:, None]
+                band = self.order[k]
+                np.add.at(force, band, f)
+                np.add.at(moment, band, at[:, :2] * f[:, 2:3])
+
+    def _held(self, held: HeldLoad, force: Array, moment: Array) -> None:
+        if len(held.line) == 2 and held.pressure is None:
+            self._lines(held.line[None], held.qa[None], held.qb[None], force, moment)
+            return
+        if held.pressure is None or held.pressure[1:].any():
+            self._points(held.line[:1], np.asarray(held.force)[None], force, moment)
+            return
+        share, centre = self._shares(held)
+        f = share[:, None] * np.asarray(held.force)
+        force += f
+        moment += centre * f[:, 2:3]
+
+    def _shares(self, held: HeldLoad) -> tuple[Array, Array]:
+        """Shares (S,) of a surface's area, or of the part of it that is loaded, in each band, and their
+        centres in plan."""
+        key = f"{held.surface}/{held.area.wkb_hex if held.area is not None else ''}"
+        if key in self.known:
+            return self.known[key]
+        s = self.model.surfaces[held.surface]
+        area = sound(s.polygon) if held.area is None else held.area
+        share, centre = np.zeros(len(self.order)), np.zeros((len(self.order), 2))
+        slope = s.plain_axes[:2, 2]  # height by the plane's own coordinates
+        bounds = np.array(area.bounds)
+        z = s.outer[0, 2] + np.array([slope @ bounds[[i, j]] for i in (0, 2) for j in (1, 3)])
+        steep = float(np.linalg.norm(slope))
+        if (
+            np.ptp(z) <= ON_CUT
+            or steep < LEVEL_SLOPE
+            or self._band(z.min()[None]) == self._band(z.max()[None])
+        ):
+            k = int(self._band(np.array([float(z.mean())]))[0])
+            share[k], centre[k] = 1.0, self._plan(s, area)
+        else:
+            way = slope / steep
+            across = np.array([-way[1], way[0]])
+            far = float(np.abs(bounds).max()) * 2 + 10.0
+            edges = np.concatenate([[-np.inf], self.cuts, [np.inf]])
+            for n, k in enumerate(self.order.tolist()):
+                u0, u1 = (np.clip((edges[n + j] - s.outer[0, 2]) / steep, -far, far) for j in (0, 1))
+                if u1 <= u0:
+                    continue
+                band = Polygon(
+                    [u * way + v * across for u, v in ((u0, -far), (u1, -far), (u1, far), (u0, far))]
+                )
+                part = area.intersection(band)
+                if part.area > 0:
+                    share[k], centre[k] = part.area / area.area, self._plan(s, part)
+        self.known[key] = share, centre
+        return share, centre
+
+    @staticmethod
+    def _plan(s: Surface, area: BaseGeometry) -> Array:
+        return np.asarray(s.lifted(np.array(area.centroid.coords))[0, :2])

@@ -102,12 +102,13 @@ def constraints(
 
 
 def _as_one(arm: Array, n: Array) -> list[tuple[int, str, int, Array]]:
-    """How nodes at `arm` (k, 3) from a floor's master follow it in the plane of normal `n`: of each row the one of their
-    degrees of freedom that follows, whose it follows ("own" or "master"), which one, and by how much (k,).
+    """How nodes at `arm` (k, 3) from a floor's master follow it in the plane of normal `n`: of each row the
+    one of their degrees of freedom that follows, whose it follows ("own" or "master"), which one, and by how
+    much (k,).
 
-    In the plane u = u_master + theta x arm and the turn about n is the master's; what is across the plane is their own.
-    One that lies beside the plane follows by a rigid arm of its own across it. ux, uy and rz are what follows: n points up
-    more than sideways."""
+    In the plane u = u_master + theta x arm and the turn about n is the master's; what is across the plane
+    is their own. One that lies beside the plane follows by a rigid arm of its own across it. ux, uy and rz
+    are what follows: n points up more than sideways."""
     one = np.ones(len(arm))
     a, b, c = n / n[2]
     dx, dy, dz = arm.T

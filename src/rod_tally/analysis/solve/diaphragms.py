@@ -1,4 +1,5 @@
-"""Floors that move in plan as one: which nodes a rigid diaphragm takes hold of, by what is joined to its slabs."""
+"""Floors that move in plan as one: which nodes a rigid diaphragm takes hold of, by what is joined to its
+slabs."""
 
 from __future__ import annotations
 
@@ -29,11 +30,12 @@ UP = (0.0, 0.0, 1.0)
 
 @dataclass(slots=True)
 class Floor:
-    """What moves in its plane as one: its name, its nodes by number, its slabs, the normal of its plane and its distance
-    from the origin along that (m), and the members joined to its slabs of which it holds no node.
+    """What moves in its plane as one: its name, its nodes by number, its slabs, the normal of its plane and
+    its distance from the origin along that (m), and the members joined to its slabs of which it holds no
+    node.
 
-    The plane is that of most of its nodes, such as that of the beams' axes under a slab; a node beside it follows by a
-    rigid arm."""
+    The plane is that of most of its nodes, such as that of the beams' axes under a slab; a node beside it
+    follows by a rigid arm."""
 
     name: str
     nodes: NDArray[np.int64]
@@ -56,8 +58,8 @@ def floors_in_plane(
     held: NDArray[np.bool_],
     storeys: list[str],
 ) -> list[Floor]:
-    """Everything that moves in its plane as one: the chosen storeys, and slabs that stiffen theirs; level floors that
-    share a node are one. A floor with a node that is `held` in plan is left out."""
+    """Everything that moves in its plane as one: the chosen storeys, and slabs that stiffen theirs; level
+    floors that share a node are one. A floor with a node that is `held` in plan is left out."""
     found = [f for f in every_floor(model, node_ids, plates, xyz, live, storeys) if not held[f.nodes].any()]
     flat, sloping = [f for f in found if f.level], [f for f in found if not f.level]
     if len(flat) > 1:
@@ -101,10 +103,10 @@ def _of_storeys(
     storeys: list[str],
     slabs: list[Floor],
 ) -> list[Floor]:
-    """Of the nodes within reach of each storey's level the ones that lie in one plane: of those with at least
-    half as many nodes as the fullest, the one nearest to the level (a wall's elements have as full rows above
-    and below it). Nodes of other planes would bend what stands there. What does not hang together there, such as two
-    towers, is a floor each."""
+    """Of the nodes within reach of each storey's level the ones that lie in one plane: of those with at
+    least half as many nodes as the fullest, the one nearest to the level (a wall's elements have as full
+    rows above and below it). Nodes of other planes would bend what stands there. What does not hang
+    together there, such as two towers, is a floor each."""
     if not storeys:
         return []
     z = np.array([s.elevation for s in model.storeys])
@@ -147,8 +149,8 @@ def _links(model: Model, index: dict[str, int], plates: Plates | None) -> NDArra
 def _hanging_together(
     nodes: NDArray[np.int64], links: NDArray[np.int64], slabs: list[Floor], xyz: Array
 ) -> list[NDArray[np.int64]]:
-    """Groups of the nodes that members, elements or slabs join within their level. One that nothing joins, such as a
-    column's head under no beam, belongs to the group that it stands in."""
+    """Groups of the nodes that members, elements or slabs join within their level. One that nothing joins,
+    such as a column's head under no beam, belongs to the group that it stands in."""
     n = len(xyz)
     inside = np.zeros(n, bool)
     inside[nodes] = True
@@ -178,9 +180,9 @@ def _hanging_together(
 def slab_floors(
     model: Model, index: dict[str, int], plates: Plates | None, xyz: Array, live: NDArray[np.bool_]
 ) -> list[Floor]:
-    """Floors of slabs that stiffen their storey. Each holds what is joined to its slabs: ends, members along them,
-    walls and other slabs along a shared edge. Slabs that are joined to each other, or to one node, in one plane are one
-    floor."""
+    """Floors of slabs that stiffen their storey. Each holds what is joined to its slabs: ends, members
+    along them, walls and other slabs along a shared edge. Slabs that are joined to each other, or to one
+    node, in one plane are one floor."""
     slabs = [s for s in model.surfaces.values() if s.diaphragm and not s.keeps_loads]
     if not slabs:
         return []
@@ -245,8 +247,8 @@ def _stands(line: Array) -> bool:
 
 
 def _plane_of(off: Array, beams: NDArray[np.bool_]) -> float:
-    """Where most of the nodes lie along a floor's normal, m; of those where beams end where there are any: an arm to a
-    beam would let the floor bend with it."""
+    """Where most of the nodes lie along a floor's normal, m; of those where beams end where there are any:
+    an arm to a beam would let the floor bend with it."""
     values = off[beams] if beams.any() else off
     low, count = np.unique(np.round(values / IN_PLANE).astype(np.int64), return_counts=True)
     # rounding may part one plane in two
@@ -315,8 +317,8 @@ def _off(points: Array, line: Array) -> Array:
 def _once_a_column(
     model: Model, heights: dict[int, float], index: dict[str, int], at: dict[str, list[str]]
 ) -> set[int]:
-    """The nodes without those on a column that has another one nearer to the floor's plane: two held on one column would
-    keep it from turning there."""
+    """The nodes without those on a column that has another one nearer to the floor's plane: two held on
+    one column would keep it from turning there."""
     far = {n for n, h in heights.items() if h > IN_PLANE}
     if not far:
         return set(heights)

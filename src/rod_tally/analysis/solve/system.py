@@ -132,8 +132,8 @@ def assemble(
 def _bound(
     model: Model, m: Mesh, supports: dict[int, Support], live: NDArray[np.bool_], floors: list[str] | None
 ) -> tuple[Constraints | None, list[Floor]]:
-    """Ties between nodes that take part, and rigid diaphragms, with these; what a live node is tied to becomes live with
-    it."""
+    """Ties between nodes that take part, and rigid diaphragms, with these; what a live node is tied to
+    becomes live with it."""
     ties = []
     waiting = list(m.plates.ties) if m.plates is not None else []
     grown = True

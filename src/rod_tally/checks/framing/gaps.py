@@ -80,8 +80,9 @@ def _apart(s: Subject, node: str, column: str) -> bool:
 
 @check("join.gap", looks_at=("geometry", "sections", "supports"))
 def find_gaps(s: Subject) -> Iterator[Finding]:
-    """Ends that stop short of the member, slab or wall they were meant for: farther than the snap, within the search
-    distance; and slabs that lie above beams without being joined to them, with nothing else that carries them there."""
+    """Ends that stop short of the member, slab or wall they were meant for: farther than the snap, within
+    the search distance; and slabs that lie above beams without being joined to them, with nothing else
+    that carries them there."""
     yield from _between_members(s)
     if s.model.surfaces and s.model.members:
         yield from _short_ends(s)

@@ -21,8 +21,8 @@ PARALLEL = 0.01  # sine of the angle below which two members count as in one dir
 
 @check("join.duplicate", looks_at=("geometry", "sections", "source"))
 def find_duplicates(s: Subject) -> Iterator[Finding]:
-    """Two members on one line: between the same points, or overlapping along it by a tenth of the shorter; and two side by
-    side with one body in the other along most of the shorter."""
+    """Two members on one line: between the same points, or overlapping along it by a tenth of the shorter;
+    and two side by side with one body in the other along most of the shorter."""
     yield from _merged_points(s)
     rods, snap = s.rods, s.model.snap
     if not len(rods):
@@ -89,8 +89,8 @@ def _merged_points(s: Subject) -> Iterator[Finding]:
 
 
 def _shared(s: Subject, a: int, b: int, off: Array) -> float:
-    """Share of the smaller of two parallel members' outlines (as boxes) that lies in the other's, where their axes are
-    `off` (3,) apart."""
+    """Share of the smaller of two parallel members' outlines (as boxes) that lies in the other's, where
+    their axes are `off` (3,) apart."""
     sections = [s.model.sections.get(s.model.members[s.ids[k]].section) for k in (a, b)]
     boxes = []
     for k, section in zip((a, b), sections):

@@ -153,8 +153,8 @@ def find_shear_centres(s: Subject) -> Iterator[Finding]:
 
 @check("section.differs")
 def find_other_sections(s: Subject) -> Iterator[Finding]:
-    """Bodies that differ from their profile or plate, by what is said of them alike; and profiles named after a rolled
-    section whose area or second moments are not that section's, by more than 3 %."""
+    """Bodies that differ from their profile or plate, by what is said of them alike; and profiles named
+    after a rolled section whose area or second moments are not that section's, by more than 3 %."""
     told: dict[str, list[str]] = {}
     for part in s.model.parts():
         if part.differs and part.as_drawn:
@@ -242,7 +242,8 @@ def find_materials(s: Subject) -> Iterator[Finding]:
 
 @check("material.family")
 def find_families(s: Subject) -> Iterator[Finding]:
-    """Names that speak of two families, of a family without a grade, or of one that does not suit what is made of them."""
+    """Names that speak of two families, of a family without a grade, or of one that does not suit what is
+    made of them."""
     for name, ids in sorted(_by(s, "material").items()):
         material = s.model.materials.get(name)
         if material is None or not material.kind:

@@ -99,8 +99,8 @@ def _holds(s: Subject, member: str, z: float) -> bool:
 
 @check("support.inside")
 def find_supports_inside(s: Subject) -> Iterator[Finding]:
-    """Supports inside slabs that lie on the ground, and supports above the base, that take upright load: with what they
-    take."""
+    """Supports inside slabs that lie on the ground, and supports above the base, that take upright load:
+    with what they take."""
     r = s.results
     if r is None or r.empty or not len(r.cases):
         return

@@ -71,8 +71,8 @@ def find_lost_loads(s: Subject) -> Iterator[Finding]:
 
 
 def _sizes(s: Subject, case: LoadCase, arrival: Arrival) -> tuple[float, float]:
-    """How much of a case is not carried and how much there is, N: sizes of single loads added up, so that opposite ones do
-    not make up for each other."""
+    """How much of a case is not carried and how much there is, N: sizes of single loads added up, so that
+    opposite ones do not make up for each other."""
     lost = sum(float(np.linalg.norm(f)) for _, _, f in case.lost)
     whole = lost
     for share in arrival.shares:

@@ -401,8 +401,9 @@ class Session(SessionBase):
 
     @contextmanager
     def changing(self, revision: Revision) -> Iterator[None]:
-        """Around what corrects a model: what works by itself on the model as it was is stopped before, and what
-        follows a correction is started after, also where one could not be made but something was stopped."""
+        """Around what corrects a model: what works by itself on the model as it was is stopped before, and
+        what follows a correction is started after, also where one could not be made but something was
+        stopped."""
         stopped, was = self.jobs.stop_what_gives_way(), list(revision.review.model.corrections)
         yield
         if stopped or was != revision.review.model.corrections:

@@ -53,8 +53,8 @@ CLASSES = {
 
 
 def read(path: Path, progress: Progress) -> SourceModel:
-    """Everything a review needs of an IFC file, plain or zipped. Raises IntakeError for a file that cannot be reviewed at
-    all."""
+    """Everything a review needs of an IFC file, plain or zipped. Raises IntakeError for a file that cannot
+    be reviewed at all."""
     if path.suffix.lower() != ZIPPED:
         return _read(path, progress)
     with tempfile.TemporaryDirectory() as folder:

@@ -1,5 +1,6 @@
-"""Which family of materials a name speaks of: steel, concrete, timber, aluminium, masonry, in the languages that exports come
-in. Names are split into words; a compound is read by its last part (Stahlbeton is concrete, Betonstahl steel)."""
+"""Which family of materials a name speaks of: steel, concrete, timber, aluminium, masonry, in the
+languages that exports come in. Names are split into words; a compound is read by its last part (Stahlbeton
+is concrete, Betonstahl steel)."""
 
 from __future__ import annotations
 
@@ -65,8 +66,8 @@ COMPOUND = ("holz", "hout", "wood")  # short ends that compounds have
 
 @dataclass(slots=True, frozen=True)
 class Reading:
-    """What a name says: its family ("" for none), all families in it in their order, and whether it is of a light or aerated
-    kind ("" for neither)."""
+    """What a name says: its family ("" for none), all families in it in their order, and whether it is of
+    a light or aerated kind ("" for neither)."""
 
     family: str = ""
     families: tuple[str, ...] = ()
@@ -75,10 +76,11 @@ class Reading:
 
 @cache
 def read_name(name: str) -> Reading:
-    """The family that a name speaks of. Of several in one name the last counts, but for what stands behind "with".
+    """The family that a name speaks of. Of several in one name the last counts, but for what stands behind
+    "with".
 
-    >>> read_name("Stahlbeton").family, read_name("Betonstahl").family, read_name("Steel fibre concrete").family
-    ('concrete', 'steel', 'concrete')
+    >>> [read_name(n).family for n in ("Stahlbeton", "Betonstahl", "Steel fibre concrete")]
+    ['concrete', 'steel', 'concrete']
     >>> read_name("Concrete filled steel tube").families
     ('concrete', 'steel')
     """
@@ -106,7 +108,8 @@ def _has(words: list[str], marks: tuple[str, ...]) -> bool:
 
 
 def words_of(name: str) -> list[str]:
-    """Words of a name in small letters without accents: parted at what is no letter, and where small letters turn to large.
+    """Words of a name in small letters without accents: parted at what is no letter, and where small letters
+    turn to large.
 
     >>> words_of("BetonC30 Béton-armé")
     ['beton', 'c', 'beton', 'arme']

@@ -199,8 +199,8 @@ SLENDER = 0.12  # m; a solid rectangle that is thinner is a timber's. Common pra
 
 
 def likely_grade(model: Model, material: str) -> str:
-    """The grade that a material is most likely to be: by its name, its family, the density that its source brings, or what
-    is made of it; "" where nothing says."""
+    """The grade that a material is most likely to be: by its name, its family, the density that its source
+    brings, or what is made of it; "" where nothing says."""
     own = model.materials.get(material)
     found = standard_of(own.name if own is not None else material)
     if found is not None and found[0].name in grades():

@@ -459,8 +459,8 @@ class TurnSurfaces(Edit):
 
 
 def _keep_pressures(model: Model, turned: dict[str, Array]) -> list[str]:
-    """Give pressures in the axes of surfaces that were turned (old axes in the new ones) the values that leave them as they
-    are in space; returns their cases."""
+    """Give pressures in the axes of surfaces that were turned (old axes in the new ones) the values that
+    leave them as they are in space; returns their cases."""
     out = []
     for name, case in list(model.cases.items()):
         if not any(a.local and a.surface in turned for a in case.area_loads):

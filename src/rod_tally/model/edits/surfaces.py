@@ -133,8 +133,8 @@ class CloseOpening(Edit):
 
 @dataclass
 class TieParts(Edit):
-    """Tie members, slabs and walls that stop short of a slab or wall, or pass beside it, to it by rigid links: within the
-    model's search distance."""
+    """Tie members, slabs and walls that stop short of a slab or wall, or pass beside it, to it by rigid
+    links: within the model's search distance."""
 
     surface_id: str
     parts: list[str]

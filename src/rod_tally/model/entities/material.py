@@ -71,8 +71,8 @@ class Material:
 
 
 def completed(was: Material, grade: Grade, where: str) -> Material:
-    """A material with the values of a grade for those that it lacks, or that its source has no believable one of: what the
-    source brings stays."""
+    """A material with the values of a grade for those that it lacks, or that its source has no believable
+    one of: what the source brings stays."""
     out = graded(was.name, grade, where)
     assumed = was.origin or {}
     ranges = {

@@ -27,13 +27,14 @@ COMPONENTS = ("n", "vy", "vz", "mt", "my", "mz")
 
 
 def weighing(words: str | None, share: float) -> str | None:
-    """Words for a file with what a part weighs over its section by its length, or its area by its thickness; unchanged for
-    1."""
+    """Words for a file with what a part weighs over its section by its length, or its area by its
+    thickness; unchanged for 1."""
     return words if share == 1.0 else f"{words or ''}{WEIGHS}{share!r}"
 
 
 def weight_of(words: str) -> tuple[str, float]:
-    """Such words apart from the share behind them; 1 where there is none, or none that is a positive number."""
+    """Such words apart from the share behind them; 1 where there is none, or none that is a positive
+    number."""
     plain, found, number = words.rpartition(WEIGHS)
     try:
         share = float(number) if found else 0.0
@@ -261,9 +262,9 @@ class Member:
     ends of a body that tapers. `moved_by` (2, 3): how far corrections moved the ends from where transfer left
     them, None: they did not.
 
-    Its weight is that of the source's body: `body_share` is the body's volume over that of the source's section along the
-    source's axis, `length_share` the length of that axis over the one that transfer left. `differs` says how body and
-    section differ, "" where they do not."""
+    Its weight is that of the source's body: `body_share` is the body's volume over that of the source's
+    section along the source's axis, `length_share` the length of that axis over the one that transfer
+    left. `differs` says how body and section differ, "" where they do not."""
 
     id: str
     name: str
@@ -295,8 +296,8 @@ class Member:
 
     @property
     def weight_share(self) -> float:
-        """What its volume is multiplied by for its weight; what the body has more or less than its section counts while
-        it has that section."""
+        """What its volume is multiplied by for its weight; what the body has more or less than its section
+        counts while it has that section."""
         return self.length_share * (self.body_share if self.as_drawn else 1.0)
 
     @property

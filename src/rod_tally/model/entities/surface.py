@@ -65,9 +65,10 @@ class Surface:
     together in plan, as one rigid body. `spread` is (least, most) thickness where it varies, with the places
     `thin_at`, `thick_at`.
 
-    Its weight is that of the source's body: `body_share` is the body's volume over area and thickness as drawn,
-    `area_share` the drawn area over the one that transfer left. `depth` is how far the body reaches below and above the
-    plane where that is not half the thickness each; `differs` says how body and plate differ, "" where they do not."""
+    Its weight is that of the source's body: `body_share` is the body's volume over area and thickness as
+    drawn, `area_share` the drawn area over the one that transfer left. `depth` is how far the body reaches
+    below and above the plane where that is not half the thickness each; `differs` says how body and plate
+    differ, "" where they do not."""
 
     id: str
     name: str
@@ -105,8 +106,8 @@ class Surface:
 
     @property
     def weight_share(self) -> float:
-        """What its volume is multiplied by for its weight; what the body has more or less than a plate counts while it has
-        that plate's thickness."""
+        """What its volume is multiplied by for its weight; what the body has more or less than a plate
+        counts while it has that plate's thickness."""
         return self.area_share * (self.body_share if self.as_drawn else 1.0)
 
     @property

@@ -115,7 +115,8 @@ def touching_ends(rods: Rods, panels: Panels, distance: float) -> list[Touch]:
 
 @dataclass(slots=True)
 class Pass:
-    """A member that goes through a surface in one piece: its number, the surface's, and the place in its plane."""
+    """A member that goes through a surface in one piece: its number, the surface's, and the place in its
+    plane."""
 
     member: int
     surface: int

@@ -39,7 +39,8 @@ def bodies_of(
 
 
 def tie_parts(model: Model, surface: str, parts: Collection[str], own: Own, distance: float) -> int:
-    """Tie members and surfaces that come within `distance` of a surface to it, by rigid links; returns how many are."""
+    """Tie members and surfaces that come within `distance` of a surface to it, by rigid links; returns how
+    many are."""
     count = tie_members(
         model,
         [model.members[i] for i in parts if i in model.members],
@@ -100,8 +101,8 @@ def tie_members(
     distance: float | None = None,
 ) -> int:
     """Tie members to the surfaces at which they end or along which they lie, by rigid links where they lie
-    off their planes. `distance`: how far bodies may be apart, None for the model's snap distance. Returns how many
-    members are tied."""
+    off their planes. `distance`: how far bodies may be apart, None for the model's snap distance. Returns
+    how many members are tied."""
     distance = model.snap if distance is None else distance
     if not members or not surfaces:
         return 0

@@ -188,8 +188,8 @@ def sagitta(path: Array) -> float:
 
 
 def like(points: Array, decimals: int = 9) -> Array:
-    """Points rounded so that those of like shapes have the same bytes: to so many decimals, and without negative
-    zeros."""
+    """Points rounded so that those of like shapes have the same bytes: to so many decimals, and without
+    negative zeros."""
     return np.asarray(np.round(points, decimals) + 0.0)
 
 

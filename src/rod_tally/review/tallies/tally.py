@@ -32,10 +32,10 @@ ORDER = (
 
 @dataclass(slots=True)
 class TallyRow:
-    """One class: how many in the source and in the model, and what was skipped. `length` (m) and `weight` (N)
-    of the model's members of the class, `source_length` as the source draws them; `area` (m2) and `volume`
-    (m3) of surfaces, net of openings, `source_area` as the source draws them; `source_volume` of the bodies, and `volume`,
-    of members too."""
+    """One class: how many in the source and in the model, and what was skipped. `length` (m) and `weight`
+    (N) of the model's members of the class, `source_length` as the source draws them; `area` (m2) and
+    `volume` (m3) of surfaces, net of openings, `source_area` as the source draws them; `source_volume` of
+    the bodies, and `volume`, of members too."""
 
     cls: str
     source: int

@@ -264,8 +264,9 @@ def _on_leading_ends(
 
 
 def _head(end: int, cluster: Cluster, rods: Rods, rank: list[int], area: list[float]) -> Array:
-    """Where what leads at a joint ends; where all the others lie beyond its end, such as beams on the head of a column, as
-    far on along its axis as the largest of them: it is brought up to their axis, not they down to its end."""
+    """Where what leads at a joint ends; where all the others lie beyond its end, such as beams on the head
+    of a column, as far on along its axis as the largest of them: it is brought up to their axis, not they
+    down to its end."""
     m = end // 2
     p = rods.lines[m, end % 2]
     out = rods.axes[m, 0] * (1.0 if end % 2 else -1.0)

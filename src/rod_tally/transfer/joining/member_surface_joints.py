@@ -92,8 +92,8 @@ def _ranks(touches: list[Touch], members: list[Member], panels: Panels) -> list[
 def pass_surfaces(
     clusters: list[Cluster], rods: Rods, panels: Panels, members: list[Member], snap: float
 ) -> list[tuple[int, int, int]]:
-    """Give columns in one piece over several storeys a node at every surface that they pass, unless one is there within
-    the surface's thickness. Returns (number of the cluster, member, surface)."""
+    """Give columns in one piece over several storeys a node at every surface that they pass, unless one is
+    there within the surface's thickness. Returns (number of the cluster, member, surface)."""
     columns = np.array([k for k, m in enumerate(members) if m.cls == "column"], np.intp)
     lines = rods.lines.copy()
     inside: dict[int, list[int]] = {}

@@ -1,5 +1,5 @@
-"""Which section a member's body has: the profile of its extrusion, the one its material states, or one measured on it;
-and how they differ."""
+"""Which section a member's body has: the profile of its extrusion, the one its material states, or one
+measured on it; and how they differ."""
 
 from __future__ import annotations
 
@@ -29,7 +29,8 @@ class Differing:
 
 
 def settle(e: SourceElement, model: Model) -> tuple[SourceElement, str]:
-    """The element with the section that its body has, and how body and profile differ in words, "" where they do not."""
+    """The element with the section that its body has, and how body and profile differ in words, "" where
+    they do not."""
     words = [e.told] if e.told else []
     taken, drawn = model.sections.get(e.profile), model.sections.get(e.drawn)
     stated = model.sections.get(e.stated)
@@ -65,7 +66,8 @@ def compared(a: Section, b: Section, tapers: bool) -> Differing:
 
 
 def body_share(e: SourceElement, model: Model, length: float) -> tuple[float, str]:
-    """Volume of the body over that of the section along its line of `length` (m), and in words where they are apart."""
+    """Volume of the body over that of the section along its line of `length` (m), and in words where they
+    are apart."""
     section = model.sections.get(e.profile)
     if e.volume is None or section is None or not section.usable or length <= 0:
         return 1.0, ""

@@ -138,8 +138,9 @@ def transfer_physical(
 def _with_chords(
     settled: list[tuple[SourceElement, str]], model: Model
 ) -> tuple[list[SourceElement], dict[str, tuple[float, str]]]:
-    """Curved elements as their chords, each a member of its own that knows what it is a chord of; and by id what the
-    weight of the section is multiplied by for that of the body, and how the two differ in words."""
+    """Curved elements as their chords, each a member of its own that knows what it is a chord of; and by
+    id what the weight of the section is multiplied by for that of the body, and how the two differ in
+    words."""
     out: list[SourceElement] = []
     shares: dict[str, tuple[float, str]] = {}
     for e, words in settled:

@@ -74,8 +74,8 @@ def _blocks(footings: list[SourceFooting], origin: Array) -> Bodies:
 
 
 def lay_on_ground(source: SourceModel, model: Model, settings: TransferSettings) -> None:
-    """Ground under the slabs that the file calls base slabs, and under those that are the base of what stands on them:
-    nothing carries them from below, and nothing of the model lies lower."""
+    """Ground under the slabs that the file calls base slabs, and under those that are the base of what
+    stands on them: nothing carries them from below, and nothing of the model lies lower."""
     modulus = settings.supports.subgrade
     if modulus <= 0:
         return
@@ -120,8 +120,8 @@ def _is_base(slab: Surface, model: Model) -> bool:
 
 
 def lowest_level(model: Model, members: list[Member], rods: Rods) -> float:
-    """Elevation (local) of the lowest storey that holds columns, walls or a slab on the ground; without storeys, of the
-    lowest column base."""
+    """Elevation (local) of the lowest storey that holds columns, walls or a slab on the ground; without
+    storeys, of the lowest column base."""
     used = {m.storey for m in members if m.cls == "column"} or {m.storey for m in members}
     used |= {s.storey for s in model.surfaces.values() if s.upright or s.on_ground}
     levels = [s.elevation for s in model.storeys if s.name in used]

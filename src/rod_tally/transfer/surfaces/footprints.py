@@ -24,8 +24,9 @@ SAME_WAY = math.sin(math.radians(5))
 
 @dataclass(slots=True)
 class Strip:
-    """A piece of a wall in plan: middle line (2, 2) and thickness, m, which is `ends` at both of its ends; `corners` (n, 2)
-    as it is drawn. `moved` (m): how far its middle was brought aside to that of the wall it thickens."""
+    """A piece of a wall in plan: middle line (2, 2) and thickness, m, which is `ends` at both of its ends;
+    `corners` (n, 2) as it is drawn. `moved` (m): how far its middle was brought aside to that of the wall
+    it thickens."""
 
     line: Array
     thickness: float
@@ -45,9 +46,9 @@ class Strip:
 def strips_of(flat: Polygon) -> list[Strip] | None:
     """The strips of a footprint with voids, longest first; None where it is not made of such.
 
-    Two sides that face each other through the inside make a strip as long as they lie opposite; the slenderest are taken
-    first, each from what is left. Squares where strips meet belong to no one: the middle lines go on to where they cross.
-    """
+    Two sides that face each other through the inside make a strip as long as they lie opposite; the
+    slenderest are taken first, each from what is left. Squares where strips meet belong to no one: the
+    middle lines go on to where they cross."""
     found: list[Strip] = []
     rest: BaseGeometry = flat
     for s in sorted(_candidates(flat), key=lambda s: (-s.length / s.thickness, -s.length)):
@@ -119,8 +120,8 @@ def _candidates(flat: Polygon) -> list[Strip]:
 
 
 def _thickened(strips: list[Strip]) -> None:
-    """A short strip that goes on in line with a longer one beside it, such as a pilaster's, has the middle line of that:
-    pieces of one wall lie in one plane."""
+    """A short strip that goes on in line with a longer one beside it, such as a pilaster's, has the middle
+    line of that: pieces of one wall lie in one plane."""
     for s in sorted(strips, key=lambda s: s.length):
         for other in sorted(strips, key=lambda o: -o.length):
             if other is s or other.length <= s.length or abs(_cross(s.way, other.way)) > SAME_WAY:
@@ -137,8 +138,8 @@ def _thickened(strips: list[Strip]) -> None:
 
 
 def _joined(strips: list[Strip], piece: Polygon) -> bool:
-    """Bring the ends of the strips that end at what is left between them to where their lines cross; False where fewer
-    than two do."""
+    """Bring the ends of the strips that end at what is left between them to where their lines cross; False
+    where fewer than two do."""
     near = piece.buffer(10 * TOUCHES, join_style="mitre")
     ends: list[tuple[Strip, int]] = []
     middle = np.array(piece.centroid.coords[0])

@@ -73,13 +73,13 @@ def _weigh(s: SourceSurface, pieces: list[Surface]) -> None:
 
 
 def mid_surfaces(s: SourceSurface, origin: Array) -> list[Surface]:
-    """The mid-surfaces of an element: one, or the pieces of a bent, curved or branching wall. Raises ValueError for one
-    without area or thickness, or that is not made of flat pieces.
+    """The mid-surfaces of an element: one, or the pieces of a bent, curved or branching wall. Raises
+    ValueError for one without area or thickness, or that is not made of flat pieces.
 
-    A prism's extrusion is its thickness when it is shorter than the outline is wide; otherwise the outline is
-    a wall's footprint: a rectangle gives line and thickness, a strip of one thickness is followed along
-    its middle, any other is taken apart into strips. The cross-section that a slab is extruded from gives a plate of its
-    weight."""
+    A prism's extrusion is its thickness when it is shorter than the outline is wide; otherwise the outline
+    is a wall's footprint: a rectangle gives line and thickness, a strip of one thickness is followed along
+    its middle, any other is taken apart into strips. The cross-section that a slab is extruded from gives
+    a plate of its weight."""
     if s.sheets:
         return [_of_sheet(s, sheet, origin) for sheet in s.sheets]
     if s.body is None:

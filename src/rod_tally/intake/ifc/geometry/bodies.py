@@ -41,8 +41,9 @@ class Body:
     known.
 
     `path` (n, 3) are the points of a curved one, whose line is the chord. `ends`: width and depth at both
-    ends of a tapered one. `drawn` is the key of the profile that the body as built has, where it was looked at, and
-    `volume` (m3) that body's; `told`: what it is made of, where that is more than one solid."""
+    ends of a tapered one. `drawn` is the key of the profile that the body as built has, where it was
+    looked at, and `volume` (m3) that body's; `told`: what it is made of, where that is more than one
+    solid."""
 
     line: Array
     y_axis: Array
@@ -311,8 +312,8 @@ class Bodies:
         )  # fmt: skip
 
     def _elsewhere(self, known: Body, profile: SourceProfile, y: float, z: float) -> bool:
-        """Whether the section measured on a body is another than that of the extrusion that gave the line, by its
-        outline."""
+        """Whether the section measured on a body is another than that of the extrusion that gave the line,
+        by its outline."""
         own = self.profiles.found[known.profile]
         width, depth = self.profiles.size(known.profile)
         if own.ends is not None or not (width and depth):
@@ -328,7 +329,8 @@ class Bodies:
         return own.shape in ("rectangle", "circle") and max(abs(y), abs(z)) > NEAR * max(width, depth)
 
     def _keep(self, profile: SourceProfile) -> str:
-        """The key of a measured profile: that of one measured before, to a hundredth of a millimetre, or its own."""
+        """The key of a measured profile: that of one measured before, to a hundredth of a millimetre, or
+        its own."""
         name, n = profile.name, 2
         while name in self.profiles.found and not _alike(self.profiles.found[name], profile):
             name, n = f"{profile.name} ({n})", n + 1
@@ -339,7 +341,8 @@ class Bodies:
 
 
 def _axes_of(body: Body, line: Array) -> Array:
-    """Unit axes (3, 3) of a body as a member has them: along its line, and the profile's upright one square to it."""
+    """Unit axes (3, 3) of a body as a member has them: along its line, and the profile's upright one
+    square to it."""
     return local_axes(line[1] - line[0], body.z_axis)
 
 

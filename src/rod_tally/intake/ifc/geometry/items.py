@@ -17,8 +17,8 @@ class BodyError(ValueError):
 
 @dataclass(slots=True, frozen=True)
 class Solid:
-    """One solid of a body and where it stands. `cut`: something is cut off it or joined to it; `scaled`: it is mapped at
-    another size than it is drawn."""
+    """One solid of a body and where it stands. `cut`: something is cut off it or joined to it; `scaled`:
+    it is mapped at another size than it is drawn."""
 
     item: Any
     world: Rigid
@@ -40,7 +40,8 @@ def representation(element: Any, identifier: str) -> list[Any]:
 
 
 def solids_of(element: Any, world: Rigid, placements: Placements) -> list[Solid]:
-    """All solids of an element's body, [] for none. Raises BodyError for a body that refers back to itself."""
+    """All solids of an element's body, [] for none. Raises BodyError for a body that refers back to
+    itself."""
     out: list[Solid] = []
     for item in representation(element, "Body"):
         _gather(Solid(item, world), placements, out, 0)

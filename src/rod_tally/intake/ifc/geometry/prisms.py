@@ -1,4 +1,5 @@
-"""Volumes of prisms with openings cut out, where the way both run makes that exact without a geometry kernel."""
+"""Volumes of prisms with openings cut out, where the way both run makes that exact without a geometry
+kernel."""
 
 from __future__ import annotations
 
@@ -15,8 +16,8 @@ LEAST = 1e-6  # m
 
 
 def rest_volume(body: Prism, openings: list[Prism]) -> float | None:
-    """Volume of a prism without its voids and openings, m3; None where an opening runs another way than the body, so
-    that only a geometry kernel can tell."""
+    """Volume of a prism without its voids and openings, m3; None where an opening runs another way than
+    the body, so that only a geometry kernel can tell."""
     if not openings:
         return _standing(body, [], body.vector)
     way = openings[0].vector

@@ -31,9 +31,9 @@ FLAT = 0.6  # depth of a body over the root of its area above which it is no pla
 def measure_sheets(body: Triangles) -> list[Sheet]:
     """The sheets of a body: one a piece of its middle plane, openings cut out.
 
-    The broad faces are those whose normals share the direction with most area; thickness is the distance of
-    their area-weighted means, or that which gives the body's volume where the two differ. Raises SolidError when the
-    body is no sheet: no such faces, or a misfit above LOOSE."""
+    The broad faces are those whose normals share the direction with most area; thickness is the distance
+    of their area-weighted means, or that which gives the body's volume where the two differ. Raises
+    SolidError when the body is no sheet: no such faces, or a misfit above LOOSE."""
     middle = body.vertices.mean(axis=0)
     p, solid = (body.vertices - middle)[body.faces], body.solid
     cross = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
@@ -87,8 +87,9 @@ def measure_sheets(body: Triangles) -> list[Sheet]:
 
 
 def equivalent_plate(body: Triangles) -> Sheet:
-    """A ribbed, stepped or hollow body as one plate of its outline, in the plane of its centroid, of the thickness that
-    gives its volume; `told` compares the second moments of both. Raises SolidError for a body that is not flat."""
+    """A ribbed, stepped or hollow body as one plate of its outline, in the plane of its centroid, of the
+    thickness that gives its volume; `told` compares the second moments of both. Raises SolidError for a
+    body that is not flat."""
     middle = body.vertices.mean(axis=0)
     p = (body.vertices - middle)[body.faces]
     cross = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
@@ -136,8 +137,8 @@ def equivalent_plate(body: Triangles) -> Sheet:
 
 
 def _second_moment(own: Array, solid: NDArray[np.int64], way: Array) -> float:
-    """Of a metre of a flat body (n, 3, 3) in its plane's axes, for bending along `way`: that of the slice across it of
-    middle area, m4/m."""
+    """Of a metre of a flat body (n, 3, 3) in its plane's axes, for bending along `way`: that of the slice
+    across it of middle area, m4/m."""
     turned = np.stack([own[..., 1:] @ way, own[..., 1:] @ np.array([-way[1], way[0]]), own[..., 0]], axis=-1)
     low, high = float(turned[..., 0].min()), float(turned[..., 0].max())
     profile, _, _ = section_at(turned, low, high, solid)

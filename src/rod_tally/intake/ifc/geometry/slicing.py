@@ -14,9 +14,9 @@ TOUCHING = 1e-5  # m; solids of one body that lie this near to each other touch
 
 
 def slices(p: Array, x: float, solid: NDArray[np.int64] | None = None) -> list[Polygon]:
-    """Polygons with holes cut out of triangles (n, 3, 3) by the plane at the first coordinate; (y, z) of the
-    others. The largest comes first. `solid` (n,): which solid of the body each triangle belongs to; what touches or
-    overlaps is one polygon."""
+    """Polygons with holes cut out of triangles (n, 3, 3) by the plane at the first coordinate; (y, z) of
+    the others. The largest comes first. `solid` (n,): which solid of the body each triangle belongs to;
+    what touches or overlaps is one polygon."""
     if solid is None or len(solid) == 0 or (solid == solid[0]).all():
         return sorted(_closed(p, x), key=lambda q: -q.area)
     found = [q for k in np.unique(solid) for q in _closed(p[solid == k], x)]

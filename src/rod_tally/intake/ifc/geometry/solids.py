@@ -30,8 +30,8 @@ TAPERS = 0.02  # share by which width or depth changes along a body before it co
 
 @dataclass(slots=True)
 class Triangles:
-    """A body as the library's kernel builds it, openings cut: corners (n, 3) in world coordinates, m, faces (k, 3), and
-    which solid of the body each face (k,) belongs to, counted from 0."""
+    """A body as the library's kernel builds it, openings cut: corners (n, 3) in world coordinates, m,
+    faces (k, 3), and which solid of the body each face (k,) belongs to, counted from 0."""
 
     vertices: Array
     faces: NDArray[np.int64]
@@ -59,8 +59,8 @@ def volume_of(p: Array) -> float:
 
 @dataclass(slots=True)
 class Measured:
-    """A prism's line, its section's axes and the profile measured about the line, and misfit: 1 - volume / (area x
-    length).
+    """A prism's line, its section's axes and the profile measured about the line, and misfit: 1 - volume /
+    (area x length).
 
     `ends` are width and depth at both ends where the body tapers, None where it keeps its section."""
 
@@ -97,9 +97,8 @@ def triangles(element: Any) -> Triangles:
 def along(line: Array, body: Triangles) -> tuple[Array, float]:
     """The line cut to the reach of a body along it, and the share of its length that was cut off.
 
-    An end cut at a slant is taken in the middle of the cut: the mean of the faces that look out there. What stands out
-    beside the end, such as a column's head, has its own end there too.
-    """
+    An end cut at a slant is taken in the middle of the cut: the mean of the faces that look out there.
+    What stands out beside the end, such as a column's head, has its own end there too."""
     d = line[1] - line[0]
     length = float(np.linalg.norm(d))
     unit = d / length
@@ -139,8 +138,8 @@ def ends_of(p: Array, low: float, high: float, solid: NDArray[np.int64] | None =
 def section_at(
     p: Array, low: float, high: float, solid: NDArray[np.int64]
 ) -> tuple[SourceProfile, float, float]:
-    """The profile that most of a body of triangles (n, 3, 3) in local axes has, x from `low` to `high`: of slices along
-    it the one of middle area, about its centroid, whose y and z come with it, m."""
+    """The profile that most of a body of triangles (n, 3, 3) in local axes has, x from `low` to `high`: of
+    slices along it the one of middle area, about its centroid, whose y and z come with it, m."""
     found = []
     for share in STATIONS:
         try:
@@ -154,8 +153,8 @@ def section_at(
 
 
 def _profile_of(pieces: list[Polygon]) -> tuple[SourceProfile, float, float]:
-    """A profile of these polygons acting as one, about their centroid, and where that lies. Of several that do not touch
-    only the values are known."""
+    """A profile of these polygons acting as one, about their centroid, and where that lies. Of several
+    that do not touch only the values are known."""
     y0, z0, y1, z1 = MultiPolygon(pieces).bounds
     name = f"measured {(y1 - y0) * 1000:.0f}x{(z1 - z0) * 1000:.0f}"
     centre = MultiPolygon(pieces).centroid

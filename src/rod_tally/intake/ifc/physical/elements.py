@@ -98,7 +98,8 @@ def read_physical(
 
 
 def building_parts(element: Any) -> list[Any]:
-    """The building element parts that an element without a body of its own is made of; [] for one that has a body."""
+    """The building element parts that an element without a body of its own is made of; [] for one that has
+    a body."""
     if element.get_argument(6) is not None:  # Representation of an IfcProduct
         return []
     return [

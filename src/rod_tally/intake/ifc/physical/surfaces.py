@@ -128,8 +128,8 @@ def _surface(
 
 
 def _measure(element: Any, out: SourceSurface, reason: Exception | None) -> None:
-    """From the body as built, openings cut: a flat sheet or several; else a standing body by its footprint, or a plate
-    of the same weight."""
+    """From the body as built, openings cut: a flat sheet or several; else a standing body by its
+    footprint, or a plate of the same weight."""
     if not representation(element, "Body"):
         raise reason or BodyError("it has no body")
     body = solids.triangles(element)
@@ -163,8 +163,8 @@ class _Prisms:
         self.placements, self.profiles = placements, profiles
 
     def of(self, element: Any) -> tuple[list[Prism], bool]:
-        """Prisms of an element's body in world coordinates, and whether they are all of it. Raises BodyError for a body
-        without any."""
+        """Prisms of an element's body in world coordinates, and whether they are all of it. Raises
+        BodyError for a body without any."""
         found: list[Prism] = []
         plain = True
         reason = "it has no body"

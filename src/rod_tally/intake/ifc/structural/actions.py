@@ -126,8 +126,8 @@ def _read(
 
 
 def _in_case(action: SourceAction, case: str, factor: float, turned: Array | None) -> SourceAction:
-    """An action in a case, times a factor; what is along the axes of a turned analysis model is brought to the
-    world's."""
+    """An action in a case, times a factor; what is along the axes of a turned analysis model is brought to
+    the world's."""
 
     def value(v: tuple[float, ...]) -> tuple[float, ...]:
         out = factor * np.array(v, float)
@@ -141,9 +141,11 @@ def _in_case(action: SourceAction, case: str, factor: float, turned: Array | Non
 
 
 def _shared_axes(file: Any, placements: Placements) -> Array | None:
-    """How the axes that an analysis model calls global lie in the world, as columns (3, 3); None along the world's own.
+    """How the axes that an analysis model calls global lie in the world, as columns (3, 3); None along the
+    world's own.
 
-    IFC4: the shared placement "establishes a coordinate system which is referred to as global coordinate system"."""
+    IFC4: the shared placement "establishes a coordinate system which is referred to as global coordinate
+    system"."""
     for model in file.by_type("IfcStructuralAnalysisModel"):
         place = getattr(model, "SharedPlacement", None)
         if place is None:

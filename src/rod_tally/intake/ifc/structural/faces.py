@@ -115,7 +115,8 @@ def _face(entity: Any, placements: Placements) -> tuple[Array, list[Array]]:
 
 
 def plane_frame(entity: Any, placements: Placements) -> Array | None:
-    """Axes (rows) and origin (4, 3), world, of the plane that an item's face lies in; None where the file names none."""
+    """Axes (rows) and origin (4, 3), world, of the plane that an item's face lies in; None where the file
+    names none."""
     for rep in entity.Representation.Representations if entity.Representation is not None else ():
         for item in rep.Items:
             plane = getattr(item, "FaceSurface", None)

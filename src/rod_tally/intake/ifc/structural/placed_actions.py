@@ -68,8 +68,8 @@ def on_place(
     placements: Placements,
     units: Units,
 ) -> list[SourceAction]:
-    """An action on a surface, along its connected edge, or on its own shape in space; a line with values at several places
-    is one for each piece. Raises ActionError."""
+    """An action on a surface, along its connected edge, or on its own shape in space; a line with values
+    at several places is one for each piece. Raises ActionError."""
     local = action.GlobalOrLocal == "LOCAL_COORDS"
     projected = getattr(action, "ProjectedOrTrue", None) in ("PROJECTED_LENGTH", "PROJECTED_AREA")
     target = face.id if face is not None else (side.faces[0] if side is not None and side.faces else "")
@@ -159,7 +159,8 @@ def on_place(
 
 
 def varying_places(action: Any, placements: Placements) -> Array | None:
-    """Where the values of a varying action of the older schema hold (n, 3), world; None where it does not say."""
+    """Where the values of a varying action of the older schema hold (n, 3), world; None where it does not
+    say."""
     aspect = getattr(action, "VaryingAppliedLoadLocation", None)
     points = []
     for rep in aspect.ShapeRepresentations if aspect is not None else ():
