@@ -8,7 +8,7 @@ import pytest
 from rod_tally.analysis import AnalysisError, run
 from rod_tally.analysis.solve.factor import Factor, SingularError, pypardiso
 from rod_tally.checks import Subject, run_checks
-from rod_tally.model import LoadCase, Model, NodeLoad
+from rod_tally.model import LoadCase, Model, NodeLoad, Support
 from rod_tally.model.settings import RunSettings
 
 from .frames import beam, frame, line_load, regular
@@ -212,3 +212,17 @@ def test_cancelling_leaves_nothing_behind() -> None:
     line_load(m, "m0", (0, 0, -1e4))
     with pytest.raises(Stop):
         run(m, RunSettings(), progress)
+
+
+def test_what_hardly_resists_is_a_mechanism_and_no_number() -> None:
+    """A frame on springs a billionth as stiff as its columns would slide by kilometres: it is named, with its motion, and
+    no case is computed; with springs that hold it is computed."""
+    for stiffness, computed in ((1e-1, False), (1e7, True)):
+        m = frame([(0, 0, 0), (0, 0, 4), (6, 0, 4), (6, 0, 0)], [(0, 1), (1, 2), (3, 2)], {0: "fixed", 3: "fixed"})
+        for n in ("n0", "n3"):
+            m.nodes[n].support = Support((stiffness, stiffness, 1e9, 1e9, 1e9, 1e9))
+        m.cases = {"W": LoadCase("W", "wind", node_loads=[NodeLoad("n1", (10e3, 0.0, 0.0))])}
+        r = run(m, RunSettings())
+        assert bool(r.node_done.all()) == computed and bool(r.motions) != computed
+        found = {f.code for f in run_checks(Subject(m, r)) if f.severity == "blocking"}
+        assert ("stability.mechanism" in found) != computed

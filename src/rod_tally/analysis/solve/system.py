@@ -23,6 +23,8 @@ from .factor import Factor, SingularError
 from .node_supports import held_in_plan, node_supports, stands_fast
 
 ROUNDING = 1e-10  # of the largest load; spread over all nodes it stays far below that of the whole
+BALANCED = 1e-6  # of the largest load, which what is left over may have
+RUNAWAY = 10.0  # times the structure's size; what moves farther is a mechanism
 EXCITED = 1e-9  # share of a case's load that a motion without resistance may take by rounding
 
 
@@ -203,6 +205,10 @@ def solve(m: Mesh, system: System, right: Array, solver: str | None, progress: P
         x = factor.solve(np.hstack([f, probe]))
         singular = mechanism.suspicious(k, x[:, f.shape[1] :])
         x = x[:, : f.shape[1]]
+        if not singular:
+            x = _refined(factor, k, f, x)
+            # what does not balance is no solution, whatever the factors say
+            singular = bool(np.abs(f - k @ x).max(initial=0.0) > BALANCED * np.abs(f).max(initial=0.0))
     except SingularError:
         singular, factor = True, None
     more = False
@@ -229,19 +235,31 @@ def solve(m: Mesh, system: System, right: Array, solver: str | None, progress: P
             return _nothing(system, u, vectors)
     else:
         assert factor is not None
-        x = _refined(factor, k, f, x)
+    u = system.expand(x)
+    runaway = [] if vectors else _runaways(m, system, u)
+    vectors += [(u[:, c] / np.abs(u[:, c]).max(), False) for c in runaway]
     if vectors:  # some of its motions are held, so it is not the structure's own
         factor.close()
-    u = system.expand(x)
     excited = np.zeros((right.shape[1], len(vectors)), bool)
     for j, (v, _) in enumerate(vectors):
         # work of the load on the motion against what its parts could do, so that rounding is told from load
         work = np.abs(v @ right)
         most = np.abs(v) @ np.abs(right)
         size = np.abs(right).max(axis=0)
+        if runaway:
+            excited[runaway, j] = True
+            continue
         excited[:, j] = (work > EXCITED * np.maximum(most, 1e-3 * size * np.abs(v).max())) & (size > 0)
     motions = [(_shape(v, system), local) for v, local in vectors]
     return Solution(u, motions, excited, more, None if vectors else factor)
+
+
+def _runaways(m: Mesh, system: System, u: Array) -> list[int]:
+    """Cases in which something moves farther than the structure is large many times over: nearly without resistance,
+    whatever the equations give."""
+    size = float(np.ptp(m.xyz, axis=0).max(initial=0.0))
+    far = np.abs(system.to_global(u).reshape(-1, 6, u.shape[1])[:, :3]).max(axis=(0, 1), initial=0.0)
+    return np.flatnonzero(far > RUNAWAY * max(size, 1e-3)).tolist()
 
 
 def _nothing(system: System, u: Array, vectors: list[tuple[Array, bool]]) -> Solution:
