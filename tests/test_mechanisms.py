@@ -215,10 +215,12 @@ def test_cancelling_leaves_nothing_behind() -> None:
 
 
 def test_what_hardly_resists_is_a_mechanism_and_no_number() -> None:
-    """A frame on springs a billionth as stiff as its columns would slide by kilometres: it is named, with its motion, and
-    no case is computed; with springs that hold it is computed."""
+    """A frame on springs a billionth as stiff as its columns would slide by kilometres: it is named, with
+    its motion, and no case is computed; with springs that hold it is computed."""
     for stiffness, computed in ((1e-1, False), (1e7, True)):
-        m = frame([(0, 0, 0), (0, 0, 4), (6, 0, 4), (6, 0, 0)], [(0, 1), (1, 2), (3, 2)], {0: "fixed", 3: "fixed"})
+        m = frame(
+            [(0, 0, 0), (0, 0, 4), (6, 0, 4), (6, 0, 0)], [(0, 1), (1, 2), (3, 2)], {0: "fixed", 3: "fixed"}
+        )
         for n in ("n0", "n3"):
             m.nodes[n].support = Support((stiffness, stiffness, 1e9, 1e9, 1e9, 1e9))
         m.cases = {"W": LoadCase("W", "wind", node_loads=[NodeLoad("n1", (10e3, 0.0, 0.0))])}

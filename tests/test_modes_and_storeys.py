@@ -10,7 +10,7 @@ from rod_tally.analysis.dynamics.modes import largest, modes
 from rod_tally.analysis.results.storeys import storey_rows
 from rod_tally.checks import Subject, run_checks
 from rod_tally.model import PINNED_END, AreaLoad, LoadCase, MemberLoad, Model, NodeLoad, Settings, Storey
-from rod_tally.model.entities.loads import GRAVITY
+from rod_tally.model.entities.loads import GRAVITY, Spectrum
 from rod_tally.model.settings import MeshSettings
 from rod_tally.output.document import document
 from rod_tally.review import review
@@ -284,7 +284,8 @@ def test_storeys_come_from_the_levels_where_a_source_names_none() -> None:
 
 
 def tall(storeys: int, height: float, base: float = 0.0) -> Model:
-    """Storeys of one height and plan: columns in pieces of a storey, walls in one piece, slabs that hand on."""
+    """Storeys of one height and plan: columns in pieces of a storey, walls in one piece, slabs that hand
+    on."""
     s = source([base + height * k for k in range(storeys + 1)])
     top = base + height * storeys
     plate(s, "wall", "W", (0.0, 0.0, base), (0.2, 6.0, top))
@@ -300,8 +301,8 @@ def tall(storeys: int, height: float, base: float = 0.0) -> Model:
 
 @pytest.mark.parametrize("base, size", [(0.0, 0.9), (1234.567, 0.5)])
 def test_storeys_alike_have_one_mass_whatever_mesh_and_place(base: float, size: float) -> None:
-    """Mass by tributary height: storeys alike have the same to a billionth, the first a trace more (its columns end in
-    the slab's middle), with any elements and at any height; and all of it is there."""
+    """Mass by tributary height: storeys alike have the same to a billionth, the first a trace more (its
+    columns end in the slab's middle), with any elements and at any height; and all of it is there."""
     usual = tall(8, 3.0)
     first = storey_rows(usual, run(usual, Settings().run, meshing=MeshSettings(size=0.5)))
     m = tall(8, 3.0, base)
@@ -329,8 +330,8 @@ def test_masses_of_storeys_follow_the_cases_that_give_mass() -> None:
 
 @pytest.mark.parametrize("deeper", [0.0, 1.0])
 def test_the_drift_of_the_softest_column_governs(deeper: float) -> None:
-    """Two frames side by side, one of them pushed: the drift is that of its own columns, not the mean; feet a metre below
-    the lowest level give the first storey a drift too."""
+    """Two frames side by side, one of them pushed: the drift is that of its own columns, not the mean;
+    feet a metre below the lowest level give the first storey a drift too."""
     s = source([0.0, 4.0])
     for k, y in enumerate((0.0, 20.0)):
         for n, x in enumerate((0.0, 6.0)):
@@ -342,3 +343,27 @@ def test_the_drift_of_the_softest_column_governs(deeper: float) -> None:
     top = r.displacement[0][r.node_ids.index(m.members["K00"].end), 0]
     (first,) = [row for row in storey_rows(m, r) if row.storey == "L1"]
     assert first.drift_x == pytest.approx(top, rel=1e-9) and abs(first.drift_x or 0) > 1e-4
+
+
+@pytest.mark.parametrize("count", [3, 6, 12, 40])
+def test_more_modes_than_there_are_give_no_more_mass_than_there_is(count: int) -> None:
+    """A storey whose only mass is on a rigid floor has three modes in plan and those across it: shares sum
+    to one at the most, no period is zero, and the response to a level spectrum is the same whatever is
+    asked for."""
+    s = source([0.0, 4.0])
+    for k, (x, y) in enumerate(((0, 0), (6, 0), (6, 5), (0, 5))):
+        add(s, "column", f"K{k}", (x, y, 0), (x, y, 4.0), z=(1, 0, 0))
+    for k, (a, b) in enumerate((((0, 0), (6, 0)), ((6, 0), (6, 5)), ((6, 5), (0, 5)), ((0, 5), (0, 0)))):
+        add(s, "beam", f"B{k}", (*a, 3.8), (*b, 3.8))
+    plate(s, "slab", "S", (-0.1, -0.1, 4.0), (6.1, 5.1, 4.2))
+    m = model(s)
+    settings = Settings()
+    settings.modes.count = count
+    m.cases["E"] = LoadCase("E", "seismic", spectrum=Spectrum("x", [(0.0, 2.0), (4.0, 2.0)]))
+    done = review(m, settings)
+    assert done.modes and all(k.period > 1e-6 for k in done.modes)
+    for axis in "xyz":
+        assert sum(getattr(k, f"mass_{axis}") for k in done.modes) <= 1 + 1e-6
+    pushed = abs(done.results.applied["E"][0])
+    whole = abs(done.results.applied["Self-weight"][2]) / GRAVITY * 2.0
+    assert pushed <= whole * (1 + 1e-6) and pushed > 0.8 * whole

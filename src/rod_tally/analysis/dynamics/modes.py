@@ -23,6 +23,7 @@ BLOCKS = 80  # blocks of solves before what has been found is taken as it is
 WIDEST = 200  # columns of the Krylov space before it is restarted
 SETTLED = 1e-6  # share of an eigenvalue that its residual may have left; the error of the value is its square
 NOTHING = 1e-12  # share of the largest mass, or of a column's length, that counts as none
+LEAST_MODE = 1e-11  # of the slowest mode's period squared; a faster one is none
 
 
 @dataclass(slots=True)
@@ -142,9 +143,11 @@ def _lowest(
             everywhere = own.moved_by(columns @ x)
     except SingularError:
         return None
-    if not len(value) or value[-1] <= 0:
+    # of more modes than the structure has (rigid floors leave few) the rest is rounding
+    real = value > LEAST_MODE * max(float(value.max(initial=0.0)), 1e-300)
+    if not real.any():
         return None
-    return 2 * np.pi * np.sqrt(value), everywhere
+    return 2 * np.pi * np.sqrt(value[real]), everywhere[:, real]
 
 
 def _at(heavy: NDArray[np.int64], x: Array, n: int) -> Array:

@@ -255,10 +255,11 @@ def solve(m: Mesh, system: System, right: Array, solver: str | None, progress: P
 
 
 def _runaways(m: Mesh, system: System, u: Array) -> list[int]:
-    """Cases in which something moves farther than the structure is large many times over: nearly without resistance,
-    whatever the equations give."""
+    """Cases in which something moves farther than the structure is large many times over: nearly without
+    resistance, whatever the equations give."""
     size = float(np.ptp(m.xyz, axis=0).max(initial=0.0))
-    far = np.abs(system.to_global(u).reshape(-1, 6, u.shape[1])[:, :3]).max(axis=(0, 1), initial=0.0)
+    moved = np.abs(system.to_global(u)).reshape(len(m.xyz), 6, u.shape[1])[:, :3]
+    far = moved.max(axis=(0, 1), initial=0.0)
     return np.flatnonzero(far > RUNAWAY * max(size, 1e-3)).tolist()
 
 
