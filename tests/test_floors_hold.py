@@ -282,3 +282,33 @@ def test_two_towers_of_one_storey_are_two_floors() -> None:
     r = run(m, settings)
     assert base(r, m, ["la0", "la1", "lb0", "lb1"], np.array([1.0, 0, 0])) == pytest.approx(80e3)
     assert abs(base(r, m, ["ra0", "ra1", "rb0", "rb1"], np.array([1.0, 0, 0]))) < 1e-3
+
+
+def test_the_force_of_a_storey_of_two_towers_is_shared_about_their_own_centres() -> None:
+    """Two towers of one level, 20 m apart, the second of one row only: each takes its share by mass, off its own centre by
+    5 % of its own width; forces and moments by hand."""
+    from rod_tally.analysis.results.lateral import levels, storey_cases
+    from rod_tally.loads import Distribution
+
+    s = source([0.0, H, 2 * H])
+    for half, x0, rows in (("l", 0.0, [0.0, ROW, 2 * ROW]), ("r", 20.0, [0.0, ROW])):
+        for k, y in enumerate(rows):
+            frame(s, f"{half}{k}", y, x0=x0, top=2 * H)
+        tied(s, half, rows, x0)
+    m = model(s)
+    found = levels(m, {"Self-weight": 1.0}, Distribution(m))
+    top = found[-1]
+    assert [len(p.nodes) for p in top.parts] == [12, 8]  # heads of columns, and beams 0.4 m below
+    (case,) = [
+        c
+        for c in storey_cases("E", "seismic", found, {top.name: [60e3, 0.0, 0.0]}, 0.05, "x")
+        if c["name"] == "E +e"
+    ]
+    for part, width in zip(top.parts, (2 * ROW, ROW)):
+        loads = [
+            (np.array(x["force"]), m.nodes[x["node"]].point) for x in case["loads"] if x["node"] in part.nodes
+        ]
+        own = 60e3 * part.mass / sum(p.mass for p in top.parts)
+        assert sum(f for f, _ in loads)[:2] == pytest.approx([own, 0], abs=1e-6)
+        turning = sum((p[0] - part.centre[0]) * f[1] - (p[1] - part.centre[1]) * f[0] for f, p in loads)
+        assert turning == pytest.approx(-own * 0.05 * width, rel=1e-6)

@@ -11,9 +11,11 @@ from dataclasses import replace
 
 import numpy as np
 from msgspec import structs
+from numpy.typing import NDArray
 from scipy import sparse
 
 from ...loads import Distribution
+from ...meshing import Plates
 from ...model import LoadCase, Model, NodeLoad, Settings
 from ...model.geometry.vectors import Array
 from ...progress import Progress, silent
@@ -21,6 +23,7 @@ from ..results.results import Results
 from ..results.signless import ModalResponse, quadratic
 from ..results.storeys import at_storeys
 from ..run import run
+from ..solve.diaphragms import hanging_together
 from ..solve.flexibility import Flexibility, flexibility
 from .modes import Mode, mass_matrix
 
@@ -61,7 +64,14 @@ def modal_loads(
 
 
 def turning_load(
-    model: Model, case: LoadCase, modes: list[LoadCase], rho: Array, mass: Array, xyz: Array, nodes: list[str]
+    model: Model,
+    case: LoadCase,
+    modes: list[LoadCase],
+    rho: Array,
+    mass: Array,
+    xyz: Array,
+    nodes: list[str],
+    plates: Plates | None = None,
 ) -> LoadCase:
     """The forces that turn each storey by its eccentricity: in proportion to the mass (N,) of each node and
     its distance from the storey's centre of mass, so that they are in balance but for their moment, e L F.
@@ -77,19 +87,34 @@ def turning_load(
     combined = quadratic(forces, rho)
     out = LoadCase(f"{case.name} / turning")
     for s in range(len(model.storeys)):
-        own = np.flatnonzero((storey == s) & (mass > 0))
-        if len(own) < 2 or combined[s] <= 0:
+        here = np.flatnonzero((storey == s) & (mass > 0))
+        if len(here) < 2 or combined[s] <= 0:
             continue
-        arm = xyz[own, :2] - np.average(xyz[own, :2], axis=0, weights=mass[own])
-        polar = float((mass[own] * (arm**2).sum(axis=1)).sum())
-        width = float(np.ptp(xyz[own, 1 - axis]))
-        if polar <= 0 or width <= 0:
-            continue
-        share = case.spectrum.eccentricity * width * combined[s] / polar * mass[own]
-        out.node_loads += [
-            NodeLoad(nodes[i], (float(-f * a[1]), float(f * a[0]), 0.0)) for i, f, a in zip(own, share, arm)
-        ]
+        floors = hanging_together(model, index, plates, here, xyz)
+        whole = combined[s] / sum(float(mass[own].sum()) for own in floors)
+        for own in floors:
+            out.node_loads += _turned_about(case, own, whole * mass[own].sum(), mass, xyz, nodes, axis)
     return out
+
+
+def _turned_about(
+    case: LoadCase,
+    own: NDArray[np.int64],
+    force: float,
+    mass: Array,
+    xyz: Array,
+    nodes: list[str],
+    axis: int,
+) -> list[NodeLoad]:
+    """The forces that turn one floor by its eccentricity times the force that is its own."""
+    assert case.spectrum is not None
+    arm = xyz[own, :2] - np.average(xyz[own, :2], axis=0, weights=mass[own])
+    polar = float((mass[own] * (arm**2).sum(axis=1)).sum())
+    width = float(np.ptp(xyz[own, 1 - axis]))
+    if polar <= 0 or width <= 0:
+        return []
+    share = case.spectrum.eccentricity * width * force / polar * mass[own]
+    return [NodeLoad(nodes[i], (float(-f * a[1]), float(f * a[0]), 0.0)) for i, f, a in zip(own, share, arm)]
 
 
 def fill_spectra(
@@ -136,7 +161,14 @@ def fill_spectra(
             along["xyz".index(case.spectrum.direction) :: 6] = 1.0
             own_mass = np.asarray(mass @ along)["xyz".index(case.spectrum.direction) :: 6]
             load = turning_load(
-                model, case, modal, rho, own_mass, results.xyz - model.origin, results.node_ids
+                model,
+                case,
+                modal,
+                rho,
+                own_mass,
+                results.xyz - model.origin,
+                results.node_ids,
+                results.plates,
             )
             turning = [load] if load.node_loads else []
         added = [*modal, *turning]

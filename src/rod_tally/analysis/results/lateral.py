@@ -21,6 +21,7 @@ from ...progress import Progress, silent
 from ..dynamics.mass import nodal_mass
 from ..frame.loading import end_loads, loading
 from ..frame.mesh import Mesh, mesh
+from ..solve.diaphragms import hanging_together
 from .cut_places import level_slabs
 from .storeys import LEVEL_REACH
 
@@ -32,7 +33,7 @@ WAYS = ((" +x", 0, 1), (" -x", 0, -1), (" +y", 1, 1), (" -y", 1, -1))
 class Level:
     """A storey with the nodes at its level and the slabs there that carry as shells on a floor that is not
     rigid: mass (kg) of each and of all, its centre and the extent of these in plan (m), height above the base
-    (m)."""
+    (m). `parts`: the floors it has where they do not hang together, such as those of two towers."""
 
     name: str
     elevation: float
@@ -45,6 +46,7 @@ class Level:
     extent: Array
     slabs: list[Surface] = field(default_factory=list)
     slab_mass: Array = field(default_factory=lambda: np.zeros(0))
+    parts: list[Level] = field(default_factory=list)
 
 
 def levels(
@@ -112,22 +114,59 @@ def levels(
         centre = all_mass @ where / all_mass.sum() if len(where) else np.zeros(2)
         corners = np.concatenate([m.xyz[here, :2], *(s.outer[:, :2] for s in slabs)])
         extent = np.ptp(corners, axis=0) if len(corners) else np.zeros(2)
+        level = Level(
+            storey.name,
+            float(z[k]),
+            float(z[k] - z[0]),
+            [m.node_ids[i] for i in here],
+            weights,
+            m.xyz[here],
+            own,
+            centre,
+            extent,
+            slabs,
+            slab_mass,
+        )
+        level.parts = _floors(model, m, here, level)
+        out.append(level)
+    return out
+
+
+def _floors(model: Model, m: Mesh, here: NDArray[np.int64], level: Level) -> list[Level]:
+    """The floors of a level that do not hang together, each with its own mass, centre and extent; [] for one."""
+    if len(here) < 2:
+        return []
+    index = {n: k for k, n in enumerate(m.node_ids)}
+    groups = hanging_together(model, index, m.plates, here, m.xyz)
+    if len(groups) < 2:
+        return []
+    where = {int(n): k for k, n in enumerate(here)}
+    tied = {s.id: {index[j.node] for j in s.joints if j.node in index} for s in level.slabs}
+    out = []
+    for group in groups:
+        own = np.array([where[int(n)] for n in group])
+        mine = [k for k, s in enumerate(level.slabs) if tied[s.id] & set(group.tolist())]
+        slabs, slab_mass = [level.slabs[k] for k in mine], level.slab_mass[mine]
+        places = np.concatenate([level.places[own, :2], np.array([_centre(s) for s in slabs]).reshape(-1, 2)])
+        mass = np.concatenate([level.node_mass[own], slab_mass])
+        if mass.sum() <= 0:
+            continue
+        corners = np.concatenate([level.places[own, :2], *(s.outer[:, :2] for s in slabs)])
         out.append(
-            Level(
-                storey.name,
-                float(z[k]),
-                float(z[k] - z[0]),
-                [m.node_ids[i] for i in here],
-                weights,
-                m.xyz[here],
-                own,
-                centre,
-                extent,
-                slabs,
-                slab_mass,
+            replace(
+                level,
+                nodes=[level.nodes[k] for k in own],
+                node_mass=level.node_mass[own],
+                places=level.places[own],
+                mass=float(mass.sum()),
+                centre=mass @ places / mass.sum(),
+                extent=np.ptp(corners, axis=0),
+                slabs=slabs,
+                slab_mass=slab_mass,
+                parts=[],
             )
         )
-    return out
+    return out if len(out) > 1 else []
 
 
 def _centre(s: Surface) -> Array:
@@ -271,12 +310,16 @@ def storey_cases(
             level = names.get(storey)
             if level is None:
                 raise LateralError(f"there is no storey {storey!r}")
-            if fx or fy or mz:
+            if not (fx or fy or mz):
+                continue
+            floors = level.parts or [level]
+            whole = sum(f.mass for f in floors)
+            for floor in floors:  # each floor its share by mass, about its own centre, over its own width
+                share = floor.mass / whole if len(floors) > 1 else 1.0
                 # across the force: a force along x is moved along y, and the other way round
-                off = (
-                    sign * eccentricity * np.array([level.extent[0] * (fy != 0), level.extent[1] * (fx != 0)])
-                )
-                loads += at_level(level, fx, fy, mz, (float(off[0]), float(off[1])))
+                wide = np.array([floor.extent[0] * (fy != 0), floor.extent[1] * (fx != 0)])
+                off = sign * eccentricity * wide
+                loads += at_level(floor, fx * share, fy * share, mz * share, (float(off[0]), float(off[1])))
         out.append({"name": name + tag, "kind": kind, "together": "", "loads": loads, "by": by})
     return out
 

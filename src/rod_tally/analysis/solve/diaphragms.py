@@ -91,7 +91,7 @@ def every_floor(
     """Floors of the chosen storeys, then of slabs that stiffen their storey."""
     index = {n: k for k, n in enumerate(node_ids)}
     of_slabs = slab_floors(model, index, plates, xyz, live)
-    return _of_storeys(model, index, plates, xyz, live, storeys, of_slabs) + of_slabs
+    return _of_storeys(model, index, plates, xyz, live, storeys) + of_slabs
 
 
 def _of_storeys(
@@ -101,7 +101,6 @@ def _of_storeys(
     xyz: Array,
     live: NDArray[np.bool_],
     storeys: list[str],
-    slabs: list[Floor],
 ) -> list[Floor]:
     """Of the nodes within reach of each storey's level the ones that lie in one plane: of those with at
     least half as many nodes as the fullest, the one nearest to the level (a wall's elements have as full
@@ -112,7 +111,6 @@ def _of_storeys(
     z = np.array([s.elevation for s in model.storeys])
     at = np.abs(xyz[:, 2][:, None] - z).argmin(axis=1)
     near = np.abs(xyz[:, 2] - z[at]) <= AT_LEVEL
-    links = _links(model, index, plates)
     out = []
     for k, storey in enumerate(model.storeys):
         here = near & (at == k) & live
@@ -123,7 +121,7 @@ def _of_storeys(
             here &= np.abs(xyz[:, 2] / FLAT - nearest) <= 1
         if storey.name not in storeys or here.sum() < 2:
             continue
-        groups = _hanging_together(np.flatnonzero(here), links, slabs, xyz)
+        groups = hanging_together(model, index, plates, np.flatnonzero(here), xyz)
         for n, nodes in enumerate(groups, 1):
             more = f", part {n}" if len(groups) > 1 else ""
             out.append(Floor(f"{STOREY} {storey.name}{more}", nodes, plane=float(np.median(xyz[nodes, 2]))))
@@ -140,28 +138,41 @@ def _links(model: Model, index: dict[str, int], plates: Plates | None) -> NDArra
     if plates is not None:
         for e in (plates.quads, plates.triangles):
             found.append(np.stack([e, np.roll(e, -1, axis=1)], axis=-1).reshape(-1, 2))
-        found.append(
-            np.array([(t.slave, m) for t in plates.ties for m in t.masters], np.int64).reshape(-1, 2)
-        )
+        ties = [(t.slave, m) for t in plates.ties for m in t.masters]
+        found.append(np.array(ties, np.int64).reshape(-1, 2))
     return np.concatenate(found)
 
 
-def _hanging_together(
-    nodes: NDArray[np.int64], links: NDArray[np.int64], slabs: list[Floor], xyz: Array
+def _slab_links(model: Model, index: dict[str, int], n: int) -> NDArray[np.int64]:
+    """Pairs (k, 2) of nodes and slabs that are joined, and of slabs with each other; slabs count on from `n`."""
+    slabs = {s.id: n + k for k, s in enumerate(model.surfaces.values()) if not s.upright}
+    pairs: list[tuple[int, int]] = []
+    for ident, own in slabs.items():
+        for j in model.surfaces[ident].joints:
+            m = model.members.get(j.other)
+            if j.kind == "end" and j.node in index:
+                pairs.append((own, index[j.node]))
+            elif j.kind == "member" and m is not None:
+                pairs += [
+                    (own, index[x]) for x in (m.start, *(i.node for i in m.joints), m.end) if x in index
+                ]
+            elif j.other in slabs:
+                pairs.append((own, slabs[j.other]))
+    return np.array(pairs, np.int64).reshape(-1, 2)
+
+
+def hanging_together(
+    model: Model, index: dict[str, int], plates: Plates | None, nodes: NDArray[np.int64], xyz: Array
 ) -> list[NDArray[np.int64]]:
-    """Groups of the nodes that members, elements or slabs join within their level. One that nothing joins,
-    such as a column's head under no beam, belongs to the group that it stands in."""
+    """Groups of the nodes that members, elements or slabs join within their level. One that nothing joins, such
+    as a column's head under no beam, belongs to the group that it stands in."""
     n = len(xyz)
-    inside = np.zeros(n, bool)
-    inside[nodes] = True
+    size = n + len(model.surfaces)
+    inside = np.zeros(size, bool)
+    inside[nodes] = inside[n:] = True
+    links = np.concatenate([_links(model, index, plates), _slab_links(model, index, n)])
     pairs = links[inside[links].all(axis=1)]
-    more = [
-        np.column_stack([own[:-1], own[1:]])
-        for own in (f.nodes[inside[f.nodes]] for f in slabs)
-        if len(own) > 1
-    ]
-    pairs = np.concatenate([pairs, *more])
-    graph = sparse.coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(n, n))
+    graph = sparse.coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(size, size))
     of = connected_components(graph, directed=False)[1][nodes]
     groups = [nodes[of == c] for c in np.unique(of)]
     whole = [g for g in groups if len(g) > 1]
