@@ -109,7 +109,8 @@ def test_a_beam_between_two_walls_in_line_is_no_loose_end() -> None:
     plate(s, "wall", "right", (5, 0, 0), (8, 0.3, 3))
     add(s, "beam", "coupling", (3, 0.15, 2.6), (5, 0.15, 2.6))
     m = model(s)
-    assert not [f for f in run_checks(Subject(m)) if f.severity != "note"]
+    found = [f for f in run_checks(Subject(m)) if f.code != "material.family"]  # walls of steel, for the test
+    assert not [f for f in found if f.severity != "note"]
     assert (
         [j.other for j in m.surfaces["left"].joints]
         == ["coupling"]

@@ -133,7 +133,8 @@ def levels(
 
 
 def _floors(model: Model, m: Mesh, here: NDArray[np.int64], level: Level) -> list[Level]:
-    """The floors of a level that do not hang together, each with its own mass, centre and extent; [] for one."""
+    """The floors of a level that do not hang together, each with its own mass, centre and extent; [] for
+    one."""
     if len(here) < 2:
         return []
     index = {n: k for k, n in enumerate(m.node_ids)}

@@ -7,6 +7,8 @@ from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
+from scipy.sparse.csgraph import connected_components
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
@@ -27,6 +29,8 @@ from .superpose import of_movements
 ON_CUT = 1e-6  # m; what lies this near to the height half-way between two levels lies on it
 LEVEL_SLOPE = 1e-6  # rise of a surface a metre, below which it is level
 STRAIGHT = 0.1  # m; nodes this near to each other in plan stand above each other
+GROUND = -1  # in place of the number of a foot's node, where nothing lies below
+EQUAL = 1e-6  # share by which two drifts may differ and be equal
 LEVEL_REACH = 0.75  # m; nodes this near to a storey's elevation are at its level
 
 
@@ -34,8 +38,8 @@ LEVEL_REACH = 0.75  # m; nodes this near to a storey's elevation are at its leve
 class StoreyRow:
     """One storey in one case, SI. Forces and mass are of what lies nearer to its level than to another,
     cut half-way between levels whatever the nodes; shear is the sum of the horizontal loads at and above
-    it. Drift is what the top of a column or corner moves more than its foot, the largest of all: along x
-    and y each by itself. None where there is no column, wall or node at the level."""
+    it. Drift is what the top of a column or corner moves more than its foot along x and y, of the pair that
+    moves most in plan. None where there is no column, wall or node at the level."""
 
     case: str
     storey: str
@@ -98,9 +102,7 @@ def storey_rows(
         drifts = of_movements(results, c, partial(_drifts, pairs))
         for s, storey in enumerate(model.storeys):
             own = drifts[pairs.storey == s]
-            drift = None
-            if len(own):
-                drift = [float(own[np.abs(own[:, k]).argmax(), k]) for k in (0, 1)]
+            drift = _largest(own) if len(own) else None
             total = float(whole[s])
             middle = first[s] / total + model.origin[:2] if total > 0 else None
             out.append(
@@ -113,8 +115,8 @@ def storey_rows(
                     float(by_storey[s, 2]),
                     float(shear[s, 0]),
                     float(shear[s, 1]),
-                    None if drift is None else drift[0],
-                    None if drift is None else drift[1],
+                    None if drift is None else float(drift[0]),
+                    None if drift is None else float(drift[1]),
                     total,
                     None if middle is None else float(middle[0]),
                     None if middle is None else float(middle[1]),
@@ -159,43 +161,66 @@ def _columns(model: Model, m: Mesh, at: NDArray[np.int64], near: NDArray[np.bool
     order = np.argsort([s.elevation for s in model.storeys])
     for n, s in enumerate(order.tolist()):
         level = np.flatnonzero(near & own & (at == s))
-        ceiling = (
-            model.storeys[order[n - 1]].elevation + LEVEL_REACH
-            if n
-            else model.storeys[s].elevation - LEVEL_REACH
-        )
+        elevation = model.storeys[s].elevation
+        ceiling = model.storeys[order[n - 1]].elevation + LEVEL_REACH if n else elevation - LEVEL_REACH
         below = np.flatnonzero(own & (m.xyz[:, 2] <= ceiling))
-        if not len(level) or not len(below):
+        if not len(level):
             continue
-        level = _one_a_line(m.xyz, level, model.storeys[s].elevation)
-        tree = cKDTree(m.xyz[below][:, :2])
-        for node, under in zip(level.tolist(), tree.query_ball_point(m.xyz[level][:, :2], STRAIGHT)):
-            if under:
-                highest = max((int(below[u]) for u in under), key=lambda u: float(m.xyz[u, 2]))
-                top.append(node)
-                foot.append(highest)
-                of.append(s)
-        if s not in of and n:
-            floor = np.flatnonzero(near & (at == order[n - 1]))
-            if len(floor):
-                _, nearest = cKDTree(m.xyz[floor][:, :2]).query(m.xyz[level][:, :2])
-                top += level.tolist()
-                foot += floor[nearest].tolist()
-                of += [s] * len(level)
+        level = _one_a_line(m.xyz, level, elevation)
+        found = 0
+        if len(below):
+            plan = m.xyz[below][:, :2]
+            near_by = cKDTree(plan).query_ball_point(m.xyz[level][:, :2], STRAIGHT)
+            for node, under in zip(level.tolist(), near_by):
+                if under:
+                    mine = below[under]
+                    off = np.linalg.norm(m.xyz[mine][:, :2] - m.xyz[node, :2], axis=1)
+                    best = np.lexsort((np.round(off, 6), -np.round(m.xyz[mine, 2], 6)))[0]
+                    top.append(node)
+                    foot.append(int(mine[best]))
+                    of.append(s)
+                    found += 1
+        if found:
+            continue
+        floor = np.flatnonzero(near & (at == order[n - 1])) if n else np.zeros(0, np.int64)
+        if len(floor):
+            _, nearest = cKDTree(m.xyz[floor][:, :2]).query(m.xyz[level][:, :2])
+            foot += floor[nearest].tolist()
+        elif n == 0:  # nothing lies below: against the ground
+            foot += [GROUND] * len(level)
+        else:
+            continue
+        top += level.tolist()
+        of += [s] * len(level)
     return _Pairs(np.array(top, np.int64), np.array(foot, np.int64), np.array(of, np.int64))
 
 
 def _one_a_line(xyz: Array, nodes: NDArray[np.int64], level: float) -> NDArray[np.int64]:
-    """Of nodes above each other the one nearest to the level."""
-    cell = np.round(xyz[nodes][:, :2] / STRAIGHT).astype(np.int64)
-    order = np.lexsort((np.abs(xyz[nodes, 2] - level), cell[:, 1], cell[:, 0]))
-    _, first = np.unique(cell[order], axis=0, return_index=True)
-    return nodes[order][np.sort(first)]
+    """Of nodes above each other the one nearest to the level, the lower of two."""
+    from scipy.spatial import cKDTree
+
+    pairs = cKDTree(xyz[nodes][:, :2]).query_pairs(STRAIGHT, output_type="ndarray")
+    graph = sparse.coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(len(nodes),) * 2)
+    line = connected_components(graph, directed=False)[1]
+    z = xyz[nodes, 2]
+    order = np.lexsort((z, np.round(np.abs(z - level), 6), line))
+    _, first = np.unique(line[order], return_index=True)
+    return np.asarray(nodes[order][np.sort(first)])
+
+
+def _largest(own: Array) -> Array:
+    """Of drifts (P, 3) the one that is largest in plan; of equal ones that which goes most with the mean
+    of all, so that it is the same however the building lies."""
+    size = np.linalg.norm(own[:, :2], axis=1)
+    equal = np.flatnonzero(size >= size.max() * (1 - EQUAL))
+    along = own[equal, :2] @ own[:, :2].mean(axis=0)
+    return np.asarray(own[equal[int(np.argmax(along))]])
 
 
 def _drifts(pairs: _Pairs, u: Array) -> Array:
     """How much more the tops move than the feet (P, 3)."""
-    return np.asarray(u[pairs.top, :3] - u[pairs.foot, :3])
+    feet = np.where((pairs.foot == GROUND)[:, None], 0.0, u[pairs.foot, :3])
+    return np.asarray(u[pairs.top, :3] - feet)
 
 
 class Bands:

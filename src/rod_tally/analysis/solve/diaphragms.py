@@ -144,7 +144,8 @@ def _links(model: Model, index: dict[str, int], plates: Plates | None) -> NDArra
 
 
 def _slab_links(model: Model, index: dict[str, int], n: int) -> NDArray[np.int64]:
-    """Pairs (k, 2) of nodes and slabs that are joined, and of slabs with each other; slabs count on from `n`."""
+    """Pairs (k, 2) of nodes and slabs that are joined, and of slabs with each other; slabs count on from
+    `n`."""
     slabs = {s.id: n + k for k, s in enumerate(model.surfaces.values()) if not s.upright}
     pairs: list[tuple[int, int]] = []
     for ident, own in slabs.items():
@@ -164,8 +165,8 @@ def _slab_links(model: Model, index: dict[str, int], n: int) -> NDArray[np.int64
 def hanging_together(
     model: Model, index: dict[str, int], plates: Plates | None, nodes: NDArray[np.int64], xyz: Array
 ) -> list[NDArray[np.int64]]:
-    """Groups of the nodes that members, elements or slabs join within their level. One that nothing joins, such
-    as a column's head under no beam, belongs to the group that it stands in."""
+    """Groups of the nodes that members, elements or slabs join within their level. One that nothing joins,
+    such as a column's head under no beam, belongs to the group that it stands in."""
     n = len(xyz)
     size = n + len(model.surfaces)
     inside = np.zeros(size, bool)

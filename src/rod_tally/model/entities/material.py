@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from ..catalogue.grade_names import standard_of
 from ..catalogue.grades import Grade
 
 # Ranges outside which an elastic modulus (Pa) is not that of its kind. Common practice, no source.
@@ -75,6 +76,9 @@ def completed(was: Material, grade: Grade, where: str) -> Material:
     one of: what the source brings stays."""
     out = graded(was.name, grade, where)
     assumed = was.origin or {}
+    named = standard_of(was.name)
+    if named is not None and named[1] and named[0].strength:
+        return out  # its values are those of another grade
     ranges = {
         "E": STIFFNESS_RANGE.get(grade.kind, ANY_STIFFNESS),
         "density": DENSITY_RANGE.get(grade.kind, ANY_DENSITY),

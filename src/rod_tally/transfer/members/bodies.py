@@ -34,7 +34,9 @@ def settle(e: SourceElement, model: Model) -> tuple[SourceElement, str]:
     words = [e.told] if e.told else []
     taken, drawn = model.sections.get(e.profile), model.sections.get(e.drawn)
     stated = model.sections.get(e.stated)
-    if drawn is not None and drawn.usable and e.drawn != e.profile:
+    # what the reviewer has mapped is the reviewer's own word
+    mapped = taken is not None and "mapped by" in taken.origin
+    if drawn is not None and drawn.usable and e.drawn != e.profile and not mapped:
         if taken is None or not taken.usable:
             e = replace(e, profile=e.drawn)
         else:
