@@ -90,6 +90,8 @@ Made by `tools/idealisations.py` from the demo's generator: {STOREYS} storeys of
 edge beams, a core of four walls with a door in one of them and a shaft beside it, and a brace a storey in the gable at x = 0. Wind of
 {WIND / 1000:g} kN/m2 on a front goes to the floors' windward edges. Each way is the default but for what its heading says: all slabs are shells; walls are
 shells (*shells*, and *rigid floors*, where every storey moves in plan as one) or columns with rigid arms (*columns*).
+The raft alone carries the building: no column or wall is held besides, so a part of every sway and period is the whole building's
+rocking on the ground, alike in all three.
 
 | | shells | columns | rigid floors |
 | --- | ---: | ---: | ---: |
