@@ -142,6 +142,21 @@ def test_released_ends_that_carry_are_results_of_another_model() -> None:
     assert f.ids == (beam.id,) and "the start of" in f.message and "kNm" in f.message
 
 
+def test_zero_at_a_released_end_is_zero_by_the_size_of_the_buildings_forces() -> None:
+    """A beam that carries nothing shows rounding at its pin; a thousandth of what the building carries is
+    none."""
+    m = building()
+    beam = next(x for x in m.members.values() if x.cls == "beam")
+    beam.release_start = PINNED_END
+    r = run(m, RunSettings())
+    (own,) = np.nonzero(r.station_member == r.member_ids.index(beam.id))
+    most = float(np.abs(r.force).max())
+    for size, severe in ((1e-12 * most, False), (1e-3 * most, True)):
+        r.force[:, own] = 0.0
+        r.force[:, own[0], 4] = size
+        assert severe == any(f.code == "response.released" for f in run_checks(Subject(m, r)))
+
+
 def test_self_weight_that_moves_a_building_too_much_or_not_at_all() -> None:
     m = building()
     assert not found(m, "response.self_weight")

@@ -213,6 +213,21 @@ def test_wall_feet_and_materials_by_hand(tower: Window, qtbot: QtBot) -> None:
     assert "edge fixed (1)" in tower.view.legend.text() and "bedded on 20" in tower.view.legend.text()
 
 
+def test_walls_and_columns_together_are_held(tower: Window, qtbot: QtBot) -> None:
+    """One step: each of both gets its support, and one undo takes both away."""
+    wall = surface(tower, "W0-west")
+    m = model_of(tower)
+    column = next(x for x in m.members.values() if x.cls == "column" and m.nodes[x.start].point[2] < 1.0)
+    assert not m.nodes[column.start].support.any and not m.surfaces[wall].supports
+    tower.state.select([("surface", wall), ("member", column.id)])
+    act(tower, qtbot, "model.support")
+    m = model_of(tower)
+    assert m.surfaces[wall].supports[0].support == FIXED and m.nodes[column.start].support == FIXED
+    act(tower, qtbot, "edit.undo")
+    m = model_of(tower)
+    assert not m.nodes[column.start].support.any and not m.surfaces[wall].supports
+
+
 @pytest.mark.parametrize("label", ["surfaces", "lines", "nodes"])
 def test_one_kind_of_label_at_a_time(tower: Window, qtbot: QtBot, label: str) -> None:
     tower.state.set_view(label=label)

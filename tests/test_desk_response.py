@@ -94,6 +94,9 @@ def test_mass_may_be_spread_as_elements_move(demo: Window, qtbot: QtBot) -> None
     act(w, qtbot, "loads.mass")
     fill(w, qtbot, w.load_desk.form, spread="spread as they move (consistent)", count=4)
     assert w.session.settings.modes.consistent and w.session.settings.modes.count == 4
+    project = w.session.project
+    assert project is not None and project.settings().modes == w.session.settings.modes
+    assert w.state.revision is not None and w.state.revision.stale  # other modes than those shown
     before = [m.period for m in w.state.review.modes] if w.state.review else []
     act(w, qtbot, "run.run")
     after = [m.period for m in w.state.review.modes] if w.state.review else []

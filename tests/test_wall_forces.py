@@ -188,6 +188,30 @@ def test_a_box_in_torsion_turns_alike_as_shells_and_as_columns() -> None:
 
 
 @pytest.mark.parametrize("way", ["shell", "column"])
+@pytest.mark.parametrize(("down", "name"), [(0.4, "Level 0"), (0.6, "below Level 0"), (2.5, "below Level 0")])
+def test_a_core_that_begins_below_the_lowest_level_has_each_cut_once(
+    way: str, down: float, name: str
+) -> None:
+    """Walls in one piece that stand deeper than any storey: by statics, at every cut."""
+    m = core(1, way)
+    for s in m.surfaces.values():
+        s.outer[s.outer[:, 2] < 0.1, 2] = -down
+        s.supports = [LineSupport(x.line - [0, 0, down], FIXED) for x in s.supports]
+        for j in s.joints:
+            j.line[j.line[:, 2] < 0.1, 2] = -down
+    pushed(m, 1)
+    _, w = found(m, 0.5)
+    cuts = [(row.wall, row.storey, row.part) for row in w.rows]
+    assert len(set(cuts)) == len(cuts) and min(w.rows, key=lambda r: r.place[2]).storey == name
+    parts = 2 if name == "Level 0" else 4
+    own = [k for k, row in enumerate(w.rows) if row.wall == "core 1"]
+    assert len(own) == parts
+    for k in own:
+        fx, fy, fz, mx, my, mz = wanted(m, 1, w.rows[k].place[2])
+        assert w.values[0, k] == pytest.approx([fz, fx, fy, mz, my, mx], rel=1e-6, abs=1.0)
+
+
+@pytest.mark.parametrize("way", ["shell", "column"])
 @pytest.mark.parametrize("tall", [False, True])
 def test_loads_between_the_storeys_of_a_wall_count_above_or_below_each_cut(way: str, tall: bool) -> None:
     """A line of load a little above a floor, a point a little below it, wind on the upper half and water on

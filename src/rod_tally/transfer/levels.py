@@ -1,9 +1,13 @@
-"""Storeys of an analytical source that names none: where its level beams and slabs lie."""
+"""One storey a height, and storeys of an analytical source that names none: where its level beams and slabs
+lie."""
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
+from ..intake.source import SourceModel
 from ..model import LogEntry, Model
 from ..model.entities.model import Storey
 
@@ -11,8 +15,43 @@ LEVEL = 0.02  # rise over length of a beam up to which it is level
 LOWEST_STOREY = (
     2.0  # m; levels nearer than this to a fuller one are no storey, such as the cross members of a façade
 )
+ONE_HEIGHT = 0.01  # m; storeys this near to each other in height are one
 TOGETHER = 0.3  # m; beams and slabs of one floor lie within this
 LEAST = 0.25  # of the fullest level's length of beams and edges; a landing is no storey
+
+
+def one_a_height(source: SourceModel) -> SourceModel:
+    """The source with one storey where several lie at one height, as those of two buildings in a file do:
+    what is counted by storey goes by height. The first name in the alphabet stays; the log says which gave
+    way."""
+    kept: list[Storey] = []
+    became: dict[str, str] = {}
+    for s in sorted(source.storeys, key=lambda s: (s.elevation, s.name)):
+        if kept and s.elevation - kept[-1].elevation <= ONE_HEIGHT:
+            first, second = sorted([kept[-1], s], key=lambda x: x.name)
+            if second.name != first.name:
+                became = {k: first.name if v == second.name else v for k, v in became.items()}
+                became[second.name] = first.name
+            kept[-1] = replace(first, elevation=kept[-1].elevation)
+        else:
+            kept.append(s)
+    if len(kept) == len(source.storeys):
+        return source
+    still = {s.name for s in kept}
+    became = {k: v for k, v in became.items() if k not in still}
+    log = list(source.log)
+    for name in dict.fromkeys(became.values()):
+        others = ", ".join(k for k, v in became.items() if v == name)
+        message = f"storeys {others} and {name} lie at one height: they are one storey, {name}"
+        log.append(LogEntry("guessed", (), message))
+    return replace(
+        source,
+        storeys=kept,
+        log=log,
+        elements=[replace(e, storey=became.get(e.storey, e.storey)) for e in source.elements],
+        surfaces=[replace(e, storey=became.get(e.storey, e.storey)) for e in source.surfaces],
+        footings=[replace(e, storey=became.get(e.storey, e.storey)) for e in source.footings],
+    )
 
 
 def storeys_by_level(model: Model) -> None:

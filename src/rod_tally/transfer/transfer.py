@@ -13,7 +13,7 @@ from ..model.geometry.vectors import Array
 from ..model.settings import TransferSettings
 from .choose import choose
 from .counterparts import counterparts
-from .levels import storeys_by_level
+from .levels import one_a_height, storeys_by_level
 from .loads import transfer_loads
 from .members.analytical import transfer_analytical
 from .members.physical import transfer_physical
@@ -31,7 +31,7 @@ def transfer(source: SourceModel, settings: TransferSettings, progress: Progress
     Never raises for what the source holds: what cannot be taken over is in `model.skipped` with its reason.
     """
     progress("Making centre lines", 0.0)
-    source = choose(source, settings.choose)
+    source = one_a_height(choose(source, settings.choose))
     origin = local_origin(source)
     model = Model(
         kind=source.kind,

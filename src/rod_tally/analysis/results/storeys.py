@@ -57,9 +57,12 @@ class StoreyRow:
 
 
 def at_storeys(model: Model, xyz: Array) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
-    """For nodes at xyz (N, 3) the nearest storey by number, and whether they are at its level."""
+    """For nodes at xyz (N, 3) the nearest storey by number, of two as near the lower, and whether they are at
+    its level."""
     z = np.array([s.elevation for s in model.storeys])
-    at = np.abs(xyz[:, 2][:, None] - z).argmin(axis=1)
+    order = np.argsort(z, kind="stable")
+    half_way = (z[order][1:] + z[order][:-1]) / 2
+    at = order[np.searchsorted(half_way, xyz[:, 2] - ON_CUT)]
     return at, np.abs(xyz[:, 2] - z[at]) <= LEVEL_REACH
 
 

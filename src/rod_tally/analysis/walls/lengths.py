@@ -27,7 +27,7 @@ def _forward(v: Array) -> Array:
 
 def heights(model: Model, s: Surface) -> list[tuple[str, float, float]]:
     """A wall's lengths from storey to storey: name of the storey it stands on, and the heights (m) of both
-    ends."""
+    ends; each name once. What lies below the lowest storey is "below" it."""
     low, high = float(s.outer[:, 2].min()), float(s.outer[:, 2].max())
     storeys = sorted(model.storeys, key=lambda x: x.elevation)
     joined = [
@@ -36,17 +36,17 @@ def heights(model: Model, s: Surface) -> list[tuple[str, float, float]]:
         if j.kind == "surface" and np.ptp(j.line[:, 2]) < AT_NODE and not is_upright(model, j.other)
     ]
     levels = [low]
+    names = [f"below {storeys[0].name}" if storeys else ""]
     for storey in storeys:
         near = min(joined, key=lambda z: abs(z - storey.elevation), default=storey.elevation)
         z = near if abs(near - storey.elevation) <= LEVEL_REACH else storey.elevation
-        if levels[-1] + LEAST < z < high - LEAST:
+        if z <= low + LEAST:
+            names[0] = storey.name
+        elif levels[-1] + LEAST < z < high - LEAST:
             levels.append(z)
+            names.append(storey.name)
     levels.append(high)
-    out = []
-    for a, b in zip(levels, levels[1:]):
-        below = [x.name for x in storeys if x.elevation <= (a + b) / 2]
-        out.append((below[-1] if below else storeys[0].name if storeys else "", a, b))
-    return out
+    return list(zip(names, levels, levels[1:]))
 
 
 def is_upright(model: Model, ident: str) -> bool:

@@ -20,6 +20,7 @@ SHORTENING = 1 / 1000
 STIFF = 1e-7  # of the span: less is no building. Common practice, no source.
 ALONG = 2000  # members up to which all cases are looked at between nodes, not only self-weight
 NONE = 1e-6  # share of a member's largest force that a released end may show by rounding
+ROUNDING = 1e-9  # share of the case's largest force that is rounding, in whatever member
 
 
 @check("equilibrium.residual")
@@ -154,13 +155,15 @@ def find_loaded_releases(s: Subject) -> Iterator[Finding]:
                 np.repeat((force * length + every[:, 3:].max(axis=1))[:, None], 3, 1),
             ]
         )
+        # zero is zero by the size of the forces in the building, not in a member that carries nothing
+        size = np.maximum(size * NONE, size.max(axis=0) * ROUNDING)
         ends = np.abs(np.stack([r.force[c, begin], r.force[c, stop]]))
         # the first station has a load on the very start behind it, and so shows it
         index = {ident: k for k, ident in enumerate(r.member_ids)}
         for load in s.model.cases[case].member_loads:
             if load.a == load.b and load.a < 1e-9 and load.member in index:
                 ends[0, index[load.member]] = 0.0
-        odd = np.argwhere(released & (ends > NONE * size) & r.member_done[c][:, None])
+        odd = np.argwhere(released & (ends > size) & r.member_done[c][:, None])
         if len(odd):
             e, k, d = odd[int(np.argmax(ends[tuple(odd.T)]))]
             member, side = r.member_ids[int(k)], "end" if e else "start"

@@ -11,6 +11,7 @@ from ...model.catalogue.catalogue import catalogue, catalogue_name, near_names
 from ...model.catalogue.grades import grades
 from ...model.edits import (
     DeleteMembers,
+    Edit,
     HoldFoot,
     JoinCrossing,
     JoinEnd,
@@ -53,10 +54,10 @@ class Corrections(MadeOf):
     def hold(self, support: Support) -> None:
         """Give the selected nodes, feet of members and feet of walls a support."""
         walls = [s for s in self.surfaces() if self.model is not None and self.model.surfaces[s].upright]
-        if walls:
-            self.session.correct(HoldFoot(walls, support))
-        elif self.nodes():
-            self.session.correct(SetSupport(self.nodes(), support))
+        edits: list[Edit] = [HoldFoot(walls, support)] if walls else []
+        if self.nodes():
+            edits.append(SetSupport(self.nodes(), support))
+        self.session.correct_all(edits)
 
     def pin(self, at_end: bool) -> None:
         """Pin one end of the selected members, or fix it where the picked one is pinned."""

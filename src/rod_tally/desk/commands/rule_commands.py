@@ -30,6 +30,7 @@ from ...model import Model
 from ...model.edits import AddCases, CasesOfCombinations, Edit, SetCase
 from ...model.entities.loads import GRAVITY
 from ...model.load_table import TableError, read_curve, read_storey_forces
+from ...model.settings import Settings
 from ..forms.form import Field, Form
 from ..pages.combine_page import CombinePage
 from ..session.session import Session
@@ -317,9 +318,13 @@ class RuleDesk(LoadDesk):
         fields += [Field(f"{FACTOR}{n}", n, now.get(n, 0.0), low=0, high=10, digits=2) for n in names]
 
         def make(v: dict[str, Any]) -> None:
-            own.count, own.consistent = int(v["count"]), v["spread"] == SPREAD
-            own.mass = {n: v[f"{FACTOR}{n}"] for n in names if v[f"{FACTOR}{n}"] > 0}
-            self.session.said.emit("Kept; it counts from the next run (F5)")
+            def change(settings: Settings) -> None:
+                modes = settings.modes
+                modes.count, modes.consistent = int(v["count"]), v["spread"] == SPREAD
+                modes.mass = {n: v[f"{FACTOR}{n}"] for n in names if v[f"{FACTOR}{n}"] > 0}
+
+            self.session.change_settings(change)
+            self.session.said.emit("Kept in the project; it counts from the next run (F5)")
 
         self._ask("Mass and modes", "Factors of the cases whose downward loads are mass", fields, make)
 

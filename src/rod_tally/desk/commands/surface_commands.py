@@ -81,7 +81,8 @@ class PlateDesk:
         on = not self.session.settings.run.one_way
         self.session.change_settings(lambda s: setattr(s.run, "one_way", on))
         review = self.state.review
-        count = 0 if review is None else len(review.model.one_way) + len(review.model.lifting)
+        m = review.model if review is not None else None
+        count = 0 if m is None else len({*m.one_way, *m.lifting, *m.standing, *m.leaning})
         how = "each case by itself; cases are not added up" if on else "computed as acting both ways"
         self.session.said.emit(f"{count} one-way parts: {how}. It counts from the next run (F5)")
 

@@ -126,7 +126,9 @@ class CombinePage(QDialog):
             {"name": c.name, "kind": c.kind, "factors": c.factors, "rule": c.rule, "roots": c.roots}
             for c in self.found.combinations
         ]
-        self.session.settings.combinations.standard = self.sets.currentText()
+        standard = self.sets.currentText()
+        if standard != self.session.settings.combinations.standard:
+            self.session.change_settings(lambda s: setattr(s.combinations, "standard", standard))
         super().accept()
         self.session.correct(SetCombinations(values, self.rules.name if self.rules else ""))
 

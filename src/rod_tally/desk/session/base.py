@@ -13,14 +13,14 @@ from ...analysis import AnalysisError
 from ...intake import IntakeError
 from ...loads.combinations.rules import RulesError
 from ...loads.lateral import LateralError
-from ...model import Settings, SettingsError
+from ...model import Model, Settings, SettingsError
 from ...output.write import OutputError
 from ...progress import Progress
 from ...project import Project, ProjectError
 from ...project.prints import Prints
 from .jobs import Jobs
 from .memory import Memory
-from .state import DeskState
+from .state import DeskState, Revision
 
 KNOWN = (IntakeError, ProjectError, AnalysisError, OutputError, SettingsError, RulesError, LateralError)
 
@@ -40,6 +40,14 @@ class SessionBase(QObject):
         self.memory = Memory()
         self.prints = Prints()
         self.memory.fill(self.settings)
+
+    def is_old(self, revision: Revision, model: Model) -> bool:
+        """Whether the results of a revision are of another model, or of other settings, those of modes
+        included. It may take seconds."""
+        review = revision.review
+        return review.settings.modes != self.settings.modes or self.prints.is_old(
+            revision.run_print, model, self.settings
+        )
 
     def start(
         self,

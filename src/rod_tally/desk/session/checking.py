@@ -56,7 +56,7 @@ class Checking:
             # alone
             self.save(revision, model)
             progress(TITLE, 0.0)
-            stale = session.prints.is_old(revision.run_print, model, session.settings)
+            stale = session.is_old(revision, model)
             loads = Distribution(model) if before is None else before.loads.after(before.model, model)
             subject = Subject(model, None, session.settings, loads)
             if not stale:

@@ -3,6 +3,7 @@ ask it; it tells the state. Runs and what is written are parts of their own."""
 
 from __future__ import annotations
 
+import copy
 import sqlite3
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -240,11 +241,13 @@ class Session(SessionBase):
         except SettingsError as error:
             self.failed.emit("Settings", str(error))
             return
+        self._saving(lambda p: p.save_settings(self.settings))
         self._settings_changed()
         self.said.emit("Settings read; they count from the next model taken in and the next run")
 
     def change_settings(self, change: Callable[[Settings], None]) -> None:
         """Change the settings of the project; results that were made with others are old from then on."""
+        self.settings = copy.deepcopy(self.settings)  # those that runs were made with stay as they were
         change(self.settings)
         self._saving(lambda p: p.save_settings(self.settings))
         self._settings_changed()
@@ -252,7 +255,7 @@ class Session(SessionBase):
     def _settings_changed(self) -> None:
         for revision in self.state.revisions:
             if revision.review.has_run:
-                revision.stale = self.prints.is_old(revision.run_print, revision.review.model, self.settings)
+                revision.stale = self.is_old(revision, revision.review.model)
         self.state.refresh()
 
     # -- decisions and corrections ---------------------------------------------------------------------------
@@ -316,7 +319,7 @@ class Session(SessionBase):
         """Map a profile to one of the catalogue, now with undo, and remember it for models taken in later."""
         self.correct(MapProfile(profile, name))
         self.settings.transfer.profiles[profile] = name
-        self.memory.keep(self.settings)
+        self._remember()
 
     def map_material(self, material: str, grade: str) -> None:
         """Map a material to a grade, now with undo, and remember it for models taken in later."""
@@ -326,7 +329,12 @@ class Session(SessionBase):
         known = review.model.materials.get(material)
         self.correct(MapMaterial(material, grade))
         self.settings.transfer.materials[known.name if known else material] = grade
+        self._remember()
+
+    def _remember(self) -> None:
+        """Keep the mappings for models to come, in this project and in others."""
         self.memory.keep(self.settings)
+        self._saving(lambda p: p.save_settings(self.settings))
 
     def keep_settings(self, settings: Settings) -> None:
         """Settings for this session, kept in the project."""

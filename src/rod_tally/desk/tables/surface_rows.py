@@ -211,10 +211,14 @@ def wall_stability(state: DeskState, units: UnitSet) -> Rows:
         out.note = review.why_old
         return out
     own = review.settings.walls
-    out.note = (
-        f"Case {state.case}; N in compression; a tie {own.tie_edge:g} m from the edge, friction {own.friction:g} (settings, walls); "
-        "the run itself lets joints pull"
+    pressing = len({*review.model.standing, *review.model.leaning}) if review.settings.run.one_way else 0
+    many = "1 wall" if pressing == 1 else f"{pressing} walls"
+    pull = (
+        f"the run lets joints pull, but for those of {many} that only press"
+        if pressing
+        else "the run itself lets joints pull"
     )
+    out.note = f"Case {state.case}; N in compression; a tie {own.tie_edge:g} m from the edge, friction {own.friction:g} (settings, walls); {pull}"
     for p, values, b in review.wall_stability(state.case):
         forces = [-values[0] * ff, values[1] * ff, values[4] * fm]
         found: list[object] = [None] * 7

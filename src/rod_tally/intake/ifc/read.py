@@ -221,10 +221,20 @@ def _tell_apart(storeys: list[tuple[str, float, float]], source: SourceModel) ->
             source.log.append(LogEntry("skipped", (name,), message))
 
 
+def _with_heights(names: dict[int, str], heights: dict[int, float]) -> dict[int, str]:
+    """Storeys' names by entity; those of one name at several heights, as in a file of two buildings, with
+    their height."""
+    of: dict[str, set[str]] = {}
+    shown = {i: f"{z:+.2f}" for i, z in heights.items()}
+    for i, name in names.items():
+        of.setdefault(name, set()).add(shown[i])
+    return {i: f"{name} ({shown[i]})" if len(of[name]) > 1 else name for i, name in names.items()}
+
+
 def _storeys(file: Any, source: SourceModel, placements: Placements) -> dict[int, str]:
     """Storeys into `source`, lowest first; returns the storey name of each contained element by entity id."""
     names: dict[int, str] = {}
-    storeys: list[Storey] = []
+    heights: dict[int, float] = {}
     apart: list[tuple[str, float, float]] = []
 
     def keep(entity: Any) -> None:
@@ -241,13 +251,15 @@ def _storeys(file: Any, source: SourceModel, placements: Placements) -> dict[int
         if math.isfinite(z):
             name = (entity.Name or getattr(entity, "LongName", None) or f"#{entity.id()}").strip()
             names[entity.id()] = name
-            storeys.append(Storey(name, z))
+            heights[entity.id()] = z
             said = float(elevation) * placements.scale if elevation is not None else 0.0
             if elevation is not None and placed is not None and (abs(placed) > 1e-9 or abs(said) < 1e-9):
                 apart.append((name, said, placed))
 
     for_each(file, "IfcBuildingStorey", keep, source.log)
-    source.storeys = sorted(storeys, key=lambda s: s.elevation)
+    names = _with_heights(names, heights)
+    source.storeys = [Storey(names[i], z) for i, z in heights.items()]
+    source.storeys.sort(key=lambda s: (s.elevation, s.name))
     _tell_apart(apart, source)
     of: dict[int, str] = {}
 

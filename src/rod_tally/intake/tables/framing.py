@@ -26,8 +26,10 @@ WHOLE = {"area", "iy", "iz", "j"}  # what makes a section that is not worked out
 
 
 def read_levels(tables: dict[str, Table], source: SourceModel) -> None:
+    seen: set[str] = set()
     for t, n, row in each(tables, "levels", source, ""):
         try:
+            new_name(t.text(row, "level"), seen, t, n, "level")
             source.storeys.append(Storey(t.text(row, "level"), t.needed(n, row, "elevation")))
         except CellError as error:
             skip(source, "line", t.text(row, "level"), n, t, error)
