@@ -18,6 +18,9 @@ from pytestqt.qtbot import QtBot  # noqa: E402
 
 from rod_tally.desk.session.background import Work  # noqa: E402
 from rod_tally.desk.session.session import Session  # noqa: E402
+from rod_tally.desk.session.state import SUMMED  # noqa: E402
+from rod_tally.desk.tables.registry import ASPECTS, TABLES  # noqa: E402
+from rod_tally.desk.tables.rows import Rows  # noqa: E402
 from rod_tally.desk.window import Window  # noqa: E402
 
 from .desk_help import STEP, act, fill, legend, model_of, rested  # noqa: E402
@@ -102,6 +105,44 @@ def test_mass_may_be_spread_as_elements_move(demo: Window, qtbot: QtBot) -> None
     after = [m.period for m in w.state.review.modes] if w.state.review else []
     assert len(after) == 4 and after != before[:4]
     assert after[0] == pytest.approx(before[0], rel=0.05)
+
+
+def test_no_table_shows_old_results(demo: Window, qtbot: QtBot) -> None:
+    """After a correction every table of results says why it is empty, and an undo brings them back."""
+    w = demo
+    w.state.choose(1)
+    w.state.set_view(case="Self-weight")
+    units = w.tables.units
+
+    def of_results() -> dict[str, Rows]:
+        names = (
+            "reactions",
+            "displacements",
+            "forces",
+            "envelope",
+            "surface_forces",
+            "storeys",
+            "modes",
+            "cuts",
+        )
+        found = {n: TABLES[n][1](w.state, units) for n in names}
+        for n in names:
+            found |= {f"{n}, {k}": t(w.state, units) for k, t in ASPECTS.get(n, {}).items() if k != SUMMED}
+        return found
+
+    before = of_results()
+    assert sum(bool(t.rows) for t in before.values()) >= 10
+    review = w.state.review
+    assert review is not None
+    beam = next(m for m in review.model.members.values() if m.cls == "beam")
+    w.state.pick("member", beam.id)
+    act(w, qtbot, "model.delete")
+    assert w.state.revision is not None and w.state.revision.stale
+    for name, table in of_results().items():
+        assert not table.rows and "run it again" in table.note, name
+        assert table.columns == before[name].columns, name
+    act(w, qtbot, "edit.undo")
+    assert {n: len(t.rows) for n, t in of_results().items()} == {n: len(t.rows) for n, t in before.items()}
 
 
 def test_what_takes_time_is_worked_out_in_the_background(

@@ -52,12 +52,12 @@ def reactions(state: DeskState, units: UnitSet) -> Rows:
 
 
 def _computed(state: DeskState, out: Rows) -> Results | None:
-    """The results that hold the shown case; None, said in the note, where it was not computed or is old."""
+    """The results that hold the shown case; None, said in the note, where it was not computed."""
     if state.review is None:
         return None
     r = state.review.shown(state.case)
-    if state.review.why_old or state.case not in r.cases:
-        out.note = state.review.why_old or f"{state.case or 'no case'} was not computed"
+    if state.case not in r.cases:
+        out.note = f"{state.case or 'no case'} was not computed"
         return None
     return r
 

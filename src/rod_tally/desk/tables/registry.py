@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any, cast
 
 from ..quantities import UnitSet
 from ..session.state import SUMMED, DeskState
@@ -17,7 +18,38 @@ from .review_rows import findings, ready, tally
 from .rows import Rows
 from .surface_rows import cuts, surface_forces, surface_stresses, surfaces_over, wall_joints, wall_stability
 
-TABLES: dict[str, tuple[str, Callable[[DeskState, UnitSet], Rows]]] = {
+Table = Callable[[DeskState, UnitSet], Rows]
+
+
+class _Emptied:
+    """A window's state with nothing taken in: tables have their titles then, and no rows."""
+
+    review = None
+    revision = None
+
+    def __init__(self, state: DeskState) -> None:
+        self._state = state
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._state, name)
+
+
+def of_results(make: Table) -> Table:
+    """A table of a run's results: without rows, and with the reason, where they are another model's than the
+    one beside it."""
+
+    def made(state: DeskState, units: UnitSet) -> Rows:
+        why = state.review.why_old if state.review is not None else ""
+        if not why:
+            return make(state, units)
+        out = make(cast(DeskState, _Emptied(state)), units)
+        out.note = why
+        return out
+
+    return made
+
+
+TABLES: dict[str, tuple[str, Table]] = {
     "findings": ("Findings", findings),
     "tally": ("Tally", tally),
     "ready": ("Readiness", ready),
@@ -30,14 +62,14 @@ TABLES: dict[str, tuple[str, Callable[[DeskState, UnitSet], Rows]]] = {
     "cases": ("Cases", cases),
     "loads": ("Loads", loads),
     "combinations": ("Combinations", combinations),
-    "reactions": ("Reactions", reactions),
-    "displacements": ("Displacements", displacements),
-    "forces": ("Forces", forces),
-    "envelope": ("Envelope", envelope),
-    "surface_forces": ("Slabs, walls", surface_forces),
-    "cuts": ("Cuts", cuts),
-    "storeys": ("Storeys", storeys),
-    "modes": ("Modes", modes),
+    "reactions": ("Reactions", of_results(reactions)),
+    "displacements": ("Displacements", of_results(displacements)),
+    "forces": ("Forces", of_results(forces)),
+    "envelope": ("Envelope", of_results(envelope)),
+    "surface_forces": ("Slabs, walls", of_results(surface_forces)),
+    "cuts": ("Cuts", of_results(cuts)),
+    "storeys": ("Storeys", of_results(storeys)),
+    "modes": ("Modes", of_results(modes)),
     "changes": ("Changes", changes),
     "again": ("To look at again", again),
     "carried": ("Carried over", carried),
@@ -46,28 +78,36 @@ TABLES: dict[str, tuple[str, Callable[[DeskState, UnitSet], Rows]]] = {
 
 
 # what a table can be turned to, the first one shown until another is chosen
-ASPECTS: dict[str, dict[str, Callable[[DeskState, UnitSet], Rows]]] = {
-    "reactions": {"at supports": reactions, "at the picked node": at_node, SUMMED: summed_reactions},
+ASPECTS: dict[str, dict[str, Table]] = {
+    "reactions": {
+        "at supports": of_results(reactions),
+        "at the picked node": of_results(at_node),
+        SUMMED: summed_reactions,
+    },
     "forces": {
-        "of members": forces,
-        "down the stacks": stacks,
-        "ends and middle": at_ends,
-        "all stations": at_stations,
-        "stress of members": stresses,
+        "of members": of_results(forces),
+        "down the stacks": of_results(stacks),
+        "ends and middle": of_results(at_ends),
+        "all stations": of_results(at_stations),
+        "stress of members": of_results(stresses),
         SUMMED: summed_forces,
     },
     "combinations": {"as they are": combinations, "by cases": factors, "against the rules": audited},
     "loads": {"as put on": loads, "summed on members": member_sums},
     "surface_forces": {
-        "in the shown case": surface_forces,
-        "over combinations": surfaces_over,
-        "equivalent stress": surface_stresses,
-        "stability of walls": wall_stability,
-        "joints of walls": wall_joints,
+        "in the shown case": of_results(surface_forces),
+        "over combinations": of_results(surfaces_over),
+        "equivalent stress": of_results(surface_stresses),
+        "stability of walls": of_results(wall_stability),
+        "joints of walls": of_results(wall_joints),
     },
     "again": {"parts": again, "why it changed": why, "design results": design},
     "elsewhere": {"values": elsewhere, "matched by nothing": unmatched},
-    "storeys": {"loads, drift, mass": storeys, "between storeys": storey_cuts, "centres": centres},
+    "storeys": {
+        "loads, drift, mass": of_results(storeys),
+        "between storeys": of_results(storey_cuts),
+        "centres": of_results(centres),
+    },
 }
 
 # which belong to a step, findings apart, which belong to all; the others are under More tables

@@ -233,8 +233,8 @@ def stacks(state: DeskState, units: UnitSet) -> Rows:
     if review is None:
         return out
     r = review.shown(case)
-    if review.stale or case not in r.cases:
-        out.note = review.why_old or f"{case or 'no case'} was not computed"
+    if case not in r.cases:
+        out.note = f"{case or 'no case'} was not computed"
         return out
     out.note = f"Case {case}; tension positive"
     found = None if review.envelopes.waiting else review.envelopes.members()

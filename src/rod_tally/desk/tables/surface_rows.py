@@ -207,9 +207,6 @@ def wall_stability(state: DeskState, units: UnitSet) -> Rows:
     review = state.review
     if review is None:
         return out
-    if review.why_old:
-        out.note = review.why_old
-        return out
     own = review.settings.walls
     pressing = len({*review.model.standing, *review.model.leaning}) if review.settings.run.one_way else 0
     many = "1 wall" if pressing == 1 else f"{pressing} walls"
@@ -264,9 +261,6 @@ def wall_joints(state: DeskState, units: UnitSet) -> Rows:
     )
     review = state.review
     if review is None:
-        return out
-    if review.why_old:
-        out.note = review.why_old
         return out
     capacity = review.settings.walls.joint_shear
     allowed = (
