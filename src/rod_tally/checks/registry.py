@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, cached_property
 from importlib.metadata import entry_points
 from typing import Any, Generic, TypeVar
 
@@ -14,6 +14,7 @@ from ..analysis.dynamics.modes import Mode
 from ..analysis.results.centres import StoreyCentre
 from ..analysis.results.results import Results
 from ..analysis.results.storeys import StoreyRow
+from ..analysis.solve.diaphragms import Floor, every_floor
 from ..loads import Distribution
 from ..meshing.columns import column_walls
 from ..meshing.plates import computed_surfaces
@@ -119,6 +120,17 @@ class Subject:
                 self.asked = outer
         self.asked |= kept.asked | kept.looks_at
         return kept.value
+
+    @cached_property
+    def floors(self) -> list[Floor]:
+        """Floors of the run that are stiff in their plane; for checks that are made anew after every
+        correction."""
+        r = self.results
+        if r is None or r.empty:
+            return []
+        live = np.atleast_1d(r.node_done.any(axis=0))
+        xyz = r.xyz - self.model.origin
+        return every_floor(self.model, r.node_ids, r.plates, xyz, live, self.settings.run.diaphragms)
 
     @property
     def distribution(self) -> Distribution:

@@ -202,10 +202,9 @@ def slab_floors(
     beams = np.array([index[n] for n, ids in at.items() if n in index and _has_beam(model, ids)], np.int64)
     number = {s.id: k for k, s in enumerate(slabs)}
     normals = np.array([s.plain_axes[2] for s in slabs])
-    held: list[set[int]] = []
+    held = _held_by(model, slabs, index, plates, xyz, live)
     pairs: list[tuple[int, int]] = []
     for k, s in enumerate(slabs):
-        held.append(_held_by(model, s, index, plates, xyz, live))
         for j in s.joints:
             other = number.get(j.other)
             if j.kind == "surface" and other is not None and normals[k] @ normals[other] >= ONE_PLANE:
@@ -271,51 +270,56 @@ def _plane_of(off: Array, beams: NDArray[np.bool_]) -> float:
 
 def _held_by(
     model: Model,
-    s: Surface,
+    slabs: list[Surface],
     index: dict[str, int],
     plates: Plates | None,
     xyz: Array,
     live: NDArray[np.bool_],
-) -> set[int]:
-    """Nodes that are joined to a slab."""
-    out: set[int] = set()
-
-    def take(nodes: NDArray[np.int64]) -> None:
-        out.update(nodes[live[nodes]].tolist())
-
-    for j in s.joints:
-        if j.kind == "end":
-            if j.node in index:
-                take(np.array([index[j.node]], np.int64))
-        elif j.kind == "member" and j.other in model.members:
-            m = model.members[j.other]
-            names = [n for n in (m.start, *(x.node for x in m.joints), m.end) if n in index]
-            nodes = np.array([index[n] for n in names], np.int64)
-            if len(nodes):
-                line, points = s.flat(j.line), s.flat(xyz[nodes])
-                take(nodes[_along(points, line, IN_PLANE)])
-        elif j.kind == "surface" and plates is not None:
-            near = j.distance + IN_PLANE
-            if j.other in plates.columns:
-                column = plates.columns[j.other]
-                away = np.abs(column.z - float(j.line[:, 2].mean()))
-                if away.min() <= near + s.thickness / 2:
-                    take(column.nodes[[int(away.argmin())]])
-            elif j.other in plates.surfaces:
-                nodes = plates.nodes_of(j.other)
-                off = _off(xyz[nodes], j.line)
-                take(nodes[off <= near])
+) -> list[set[int]]:
+    """For each slab the nodes that are joined to it."""
+    out: list[set[int]] = []
+    along: dict[str, list[int]] = {}  # nodes of a member
+    lines: list[Array] = []
+    on: list[tuple[int, int, int]] = []  # slab, node, line
+    for k, s in enumerate(slabs):
+        found: list[int] = []
+        for j in s.joints:
+            if j.kind == "end":
+                if j.node in index:
+                    found.append(index[j.node])
+            elif j.kind == "member" and j.other in model.members:
+                nodes = along.get(j.other)
+                if nodes is None:
+                    m = model.members[j.other]
+                    names = (m.start, *(x.node for x in m.joints), m.end)
+                    nodes = along[j.other] = [index[n] for n in names if n in index]
+                on += [(k, n, len(lines)) for n in nodes]
+                lines.append(j.line)
+            elif j.kind == "surface" and plates is not None:
+                near = j.distance + IN_PLANE
+                if j.other in plates.columns:
+                    column = plates.columns[j.other]
+                    away = np.abs(column.z - float(j.line[:, 2].mean()))
+                    if away.min() <= near + s.thickness / 2:
+                        found.append(int(column.nodes[int(away.argmin())]))
+                elif j.other in plates.surfaces:
+                    there = plates.nodes_of(j.other)
+                    found += there[_off(xyz[there], j.line) <= near].tolist()
+        out.append({n for n in found if live[n]})
+    if on:
+        of, node, line = np.array(on, np.int64).T
+        good = live[node] & _along(xyz[node], np.array(lines)[line], IN_PLANE)
+        for k, n in zip(of[good].tolist(), node[good].tolist()):
+            out[k].add(n)
     return out
 
 
-def _along(points: Array, line: Array, beyond: float) -> NDArray[np.bool_]:
-    """Which of the points (n, 2) lie beside a line (2, 2), not before its start or behind its end."""
-    d = line[1] - line[0]
-    size = float(np.linalg.norm(d))
-    if size <= beyond:
-        return np.zeros(len(points), bool)
-    t = (points - line[0]) @ d / size
-    return np.asarray((t >= -beyond) & (t <= size + beyond))
+def _along(points: Array, lines: Array, beyond: float) -> NDArray[np.bool_]:
+    """Which of the points (n, 3) lie beside their line (n, 2, 3), not before its start or behind its end."""
+    d = lines[:, 1] - lines[:, 0]
+    size = np.linalg.norm(d, axis=1)
+    t = np.einsum("ni,ni->n", points - lines[:, 0], d) / np.maximum(size, beyond)
+    return np.asarray((size > beyond) & (t >= -beyond) & (t <= size + beyond))
 
 
 def _off(points: Array, line: Array) -> Array:

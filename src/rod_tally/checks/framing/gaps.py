@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 from shapely.geometry import LineString
 
 from ...model import Finding
@@ -122,11 +123,13 @@ def _short_ends(s: Subject) -> Iterator[Finding]:
     loose = set(loose_ends(s))
     tied = {(x.id, j.node) for x in s.model.surfaces.values() for j in x.joints}
     best: dict[int, tuple[float, int]] = {}
-    for t in touching_ends(s.rods, s.panels, s.model.search):
+    which = np.zeros(2 * len(s.rods), bool)
+    which[list(loose)] = True
+    for t in touching_ends(s.rods, s.panels, s.model.search, which) if loose else ():
         m = s.model.members[s.ids[t.end // 2]]
         node = m.end if t.end % 2 else m.start
         known = (s.panels.surfaces[t.surface].id, node) in tied
-        if t.end in loose and not known and t.clear > s.model.snap:
+        if not known and t.clear > s.model.snap:
             best[t.end] = min(best.get(t.end, (t.clear, t.surface)), (t.clear, t.surface))
     for end, (clear, k) in sorted(best.items()):
         own, other = s.ids[end // 2], s.panels.surfaces[k]
@@ -146,10 +149,16 @@ def _slabs_above(s: Subject) -> Iterator[Finding]:
     reach = s.model.search
     tied = {(x.id, j.other) for x in s.model.surfaces.values() for j in x.joints if j.kind == "member"}
     found: dict[str, list[tuple[float, str]]] = {}
-    for m, k, place, height in lying_along(s.rods, s.panels, reach):
+    beams = np.array([s.model.members[i].cls == "beam" for i in s.ids], bool)
+    level = np.array([not x.upright for x in s.panels.surfaces], bool)
+
+    def wanted(m: NDArray[np.intp], k: NDArray[np.intp]) -> NDArray[np.bool_]:
+        ids, slabs = s.ids, s.panels.surfaces
+        untied = [(slabs[b].id, ids[a]) not in tied for a, b in zip(m.tolist(), k.tolist())]
+        return np.asarray(beams[m] & level[k] & np.array(untied, bool))
+
+    for m, k, place, height in lying_along(s.rods, s.panels, reach, wanted):
         slab, member = s.panels.surfaces[k], s.model.members[s.ids[m]]
-        if slab.upright or member.cls != "beam" or (slab.id, member.id) in tied:
-            continue
         if s.model.physical and not s.rods.bounds[m].any():
             continue  # of unknown section: how deep it is is not known
         low, high = float(s.rods.bounds[m, 2]), float(s.rods.bounds[m, 3])

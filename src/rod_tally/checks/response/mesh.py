@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from ...analysis.solve.constraints import left_out
-from ...analysis.solve.diaphragms import STOREY, every_floor
+from ...analysis.solve.diaphragms import STOREY
 from ...analysis.solve.node_supports import held_in_plan, node_supports, stands_fast
 from ...meshing.quality import LONG, SHARP, quality_of
 from ...model import Finding
@@ -164,11 +164,10 @@ def find_what_floors_hold(s: Subject) -> Iterator[Finding]:
     r = s.results
     if r is None or r.empty:
         return
-    live = np.atleast_1d(r.node_done.any(axis=0))
     xyz = r.xyz - s.model.origin
     at = s.members_at
     warmed = any(c.temperatures for c in s.own_cases)
-    for floor in every_floor(s.model, r.node_ids, r.plates, xyz, live, s.settings.run.diaphragms):
+    for floor in s.floors:
         ids = [r.node_ids[int(n)] for n in floor.nodes]
         columns = {i for n in ids for i in at.get(n, ()) if s.model.members[i].cls == "column"}
         places = xyz[floor.nodes]
@@ -216,9 +215,8 @@ def find_floors_held_in_plan(s: Subject) -> Iterator[Finding]:
         return
     supports = node_supports(s.model, r.plates)
     held = held_in_plan(supports, len(r.node_ids))
-    live = np.atleast_1d(r.node_done.any(axis=0))
     xyz = r.xyz - s.model.origin
-    for floor in every_floor(s.model, r.node_ids, r.plates, xyz, live, s.settings.run.diaphragms):
+    for floor in s.floors:
         name, nodes = floor.name, floor.nodes
         by = nodes[held[nodes]]
         loose = [n for n in nodes.tolist() if n not in supports or not all(supports[n].held[:2])]

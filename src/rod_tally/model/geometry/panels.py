@@ -3,6 +3,7 @@ meet."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -78,8 +79,10 @@ class Touch:
     across: bool
 
 
-def touching_ends(rods: Rods, panels: Panels, distance: float) -> list[Touch]:
-    """Ends whose body comes within `distance` of a surface's body.
+def touching_ends(
+    rods: Rods, panels: Panels, distance: float, which: NDArray[np.bool_] | None = None
+) -> list[Touch]:
+    """Ends whose body comes within `distance` of a surface's body; `which` (2m,): those of ends that count.
 
     An end that runs across the surface is brought into its plane along its own axis; one that runs along it
     counts only where it stops at the surface's edge, and is brought there straight."""
@@ -87,6 +90,8 @@ def touching_ends(rods: Rods, panels: Panels, distance: float) -> list[Touch]:
         return []
     ends, bodies = rods.end_bodies(), panels.bodies
     e, k = near_boxes(ends.boxes(), bodies.boxes(), distance)
+    if which is not None:
+        e, k = e[which[e]], k[which[e]]
     clear, _, _ = clear_distance(ends.take(e), bodies.take(k))
     good = clear <= distance
     e, k, clear = e[good], k[good], clear[good]
@@ -144,13 +149,21 @@ def passing(rods: Rods, panels: Panels, distance: float, which: NDArray[np.intp]
     return [Pass(int(a), int(b), p) for a, b, p in zip(m[near], k[near], points[near])]
 
 
-def lying_along(rods: Rods, panels: Panels, distance: float) -> list[tuple[int, int, Array, float]]:
+def lying_along(
+    rods: Rods,
+    panels: Panels,
+    distance: float,
+    wanted: Callable[[NDArray[np.intp], NDArray[np.intp]], NDArray[np.bool_]] | None = None,
+) -> list[tuple[int, int, Array, float]]:
     """Members that lie along a surface with bodies within `distance`: (member, surface, place (2, 3), height
-    of axis)."""
+    of axis); `wanted` says which pairs of both count."""
     if not len(panels) or not len(rods):
         return []
     bodies, walls = rods.bodies(), panels.bodies
     m, k = near_boxes(bodies.boxes(), walls.boxes(), distance)
+    if wanted is not None:
+        mine = wanted(m, k)
+        m, k = m[mine], k[mine]
     slope = np.abs(np.einsum("ni,ni->n", rods.axes[m, 0], panels.axes[k, 2]))
     flat = slope < ALONG
     m, k = m[flat], k[flat]
@@ -159,23 +172,41 @@ def lying_along(rods: Rods, panels: Panels, distance: float) -> list[tuple[int, 
     size = np.abs(rods.bounds).max(axis=1, initial=0.0)
     m, k = m[good], k[good]
     reach = size[m] + distance
+    # what ends at an edge comes within reach of it for a little way; what runs along it for longer
+    least = np.maximum(np.maximum(SHORTEST, 0.02 * rods.lengths[m]), 1.5 * reach)
+    rel = rods.lines[m] - panels.origins[k][:, None]
+    flat_lines = np.einsum("nij,npj->npi", panels.axes[k][:, :2], rel)
+    # cheaper than an outline, and never shorter: within the box about it
+    box = shapely.bounds(np.array(panels.polygons, object)).reshape(-1, 2, 2)[k]
+    box = box + np.array([-1.0, 1.0])[:, None] * reach[:, None, None]
+    good = _within(flat_lines, box) > least * (1 - ROUNDING)
+    m, k, reach, least, rel, flat_lines = (v[good] for v in (m, k, reach, least, rel, flat_lines))
     # members of one section along one surface ask for the same widened outline
     pair, which = np.unique(np.column_stack([k, np.round(reach, 9)]), axis=0, return_inverse=True)
     wide = shapely.buffer(np.array(panels.polygons, object)[pair[:, 0].astype(int)], pair[:, 1], quad_segs=16)
-    rel = rods.lines[m] - panels.origins[k][:, None]
-    lines = shapely.linestrings(np.einsum("nij,npj->npi", panels.axes[k][:, :2], rel))
-    within = shapely.intersection(lines, wide[which.ravel()])
+    within = shapely.intersection(shapely.linestrings(flat_lines), wide[which.ravel()])
     height = np.einsum("ni,ni->n", rel.mean(axis=1), panels.axes[k, 2])
-    length = rods.lengths[m]
     out = []
     for n in np.flatnonzero(shapely.length(within) > 0).tolist():
         piece = longest(within[n])
-        # what ends at an edge comes within reach of it for a little way; what runs along it for longer
-        if piece is not None and piece.length > max(SHORTEST, 0.02 * length[n], 1.5 * reach[n]):
+        if piece is not None and piece.length > least[n]:
             s = int(k[n])
             place = panels.surfaces[s].lifted(np.array(piece.coords)[[0, -1]])
             out.append((int(m[n]), s, place, float(height[n])))
     return out
+
+
+def _within(lines: Array, box: Array) -> Array:
+    """Lengths (n,) of straight lines (n, 2, 2) inside boxes (n, 2, 2) of lower and upper corners."""
+    d = lines[:, 1] - lines[:, 0]
+    still = np.abs(d) <= ROUNDING
+    safe = np.where(still, 1.0, d)
+    s, t = ((box[:, i] - lines[:, 0]) / safe for i in (0, 1))
+    outside = still & ((lines[:, 0] < box[:, 0]) | (lines[:, 0] > box[:, 1]))
+    low = np.where(still, 0.0, np.minimum(s, t)).max(axis=1).clip(0.0, 1.0)
+    high = np.where(still, 1.0, np.maximum(s, t)).min(axis=1).clip(0.0, 1.0)
+    share = np.where(outside.any(axis=1), 0.0, np.maximum(high - low, 0.0))
+    return np.asarray(share * np.linalg.norm(d, axis=1))
 
 
 def longest(shape: object) -> LineString | None:
