@@ -43,7 +43,10 @@ def find_lost_loads(s: Subject) -> Iterator[Finding]:
     for case in s.own_cases:
         arrival = s.distribution.case(case.name)
         unread = [i for i, _, _ in case.lost]
-        lost, whole = _sizes(s, case, arrival)
+        lost = _lost(s, case, arrival)
+        if not unread and not lost:
+            continue
+        whole = _whole(s, case, arrival)
         if not unread and lost <= ROUNDING * max(whole, 1.0):
             continue
         share = min(lost / whole, 1.0) if whole > 0 else 1.0
@@ -70,31 +73,34 @@ def find_lost_loads(s: Subject) -> Iterator[Finding]:
         )
 
 
-def _sizes(s: Subject, case: LoadCase, arrival: Arrival) -> tuple[float, float]:
-    """How much of a case is not carried and how much there is, N: sizes of single loads added up, so that
-    opposite ones do not make up for each other."""
+def _lost(s: Subject, case: LoadCase, arrival: Arrival) -> float:
+    """How much of a case is not carried, N: sizes of single loads added up, so that opposite ones do not make
+    up for each other."""
     lost = sum(float(np.linalg.norm(f)) for _, _, f in case.lost)
-    whole = lost
-    for share in arrival.shares:
-        gone = float(np.linalg.norm(share.lost))
-        lost += gone
-        whole += max(float(np.linalg.norm(share.applied)), gone)
-    whole += sum(float(np.linalg.norm(n.force)) for n in case.node_loads)
+    lost += sum(float(np.linalg.norm(share.lost)) for share in arrival.shares)
     out = s.results.left_out if s.results is not None and case.name in s.results.applied else {}
     beside = 0.0
-    for load in case.member_loads:
-        size = float(np.linalg.norm(member_force(s.model, load)))
-        whole += size
-        beside += size * (load.member in out)
-    if any(case.self_weight):
+    if out:
+        loads = (x for x in case.member_loads if x.member in out)
+        beside += sum(float(np.linalg.norm(member_force(s.model, x))) for x in loads)
         factor = float(np.linalg.norm(case.self_weight))
-        weights = {i: s.model.weight(m) * factor for i, m in s.model.members.items()}
-        whole += sum(weights.values())
-        beside += sum(w for i, w in weights.items() if i in out)
+        beside += factor * sum(s.model.weight(m) for i, m in s.model.members.items() if i in out)
     if s.results is not None and case.name in s.results.lost:
         # what arrived on parts that were not computed: at least its sum
         beside = max(beside, float(np.linalg.norm(s.results.lost[case.name])))
-    return lost + beside, whole
+    return lost + beside
+
+
+def _whole(s: Subject, case: LoadCase, arrival: Arrival) -> float:
+    """How much load a case has, N, by size as `_lost`."""
+    whole = sum(float(np.linalg.norm(f)) for _, _, f in case.lost)
+    whole += sum(max(float(np.linalg.norm(x.applied)), float(np.linalg.norm(x.lost))) for x in arrival.shares)
+    whole += sum(float(np.linalg.norm(n.force)) for n in case.node_loads)
+    whole += sum(float(np.linalg.norm(member_force(s.model, x))) for x in case.member_loads)
+    if any(case.self_weight):
+        factor = float(np.linalg.norm(case.self_weight))
+        whole += factor * sum(s.model.weight(m) for m in s.model.members.values())
+    return whole
 
 
 @check("load.imposed")
@@ -214,8 +220,8 @@ def find_upward_loads(s: Subject) -> Iterator[Finding]:
     """Gravity loads that act upwards in sum."""
     for case in s.own_cases:
         up = vertical(s, case)
-        if up <= ROUNDING * _sizes(s, case, s.distribution.case(case.name))[1]:
-            up = min(up, 0.0)  # rounding of a case that acts sideways
+        if up > 0 and up <= ROUNDING * _whole(s, case, s.distribution.case(case.name)):
+            up = 0.0  # rounding of a case that acts sideways
         if (case.kind in GRAVITY_KINDS and up > 0) or case.self_weight[2] > 0:
             yield Finding(
                 "load.direction",
