@@ -24,6 +24,11 @@ def find_duplicates(s: Subject) -> Iterator[Finding]:
     """Two members on one line: between the same points, or overlapping along it by a tenth of the shorter;
     and two side by side with one body in the other along most of the shorter."""
     yield from _merged_points(s)
+    # apart from the log of the source, which every correction adds to
+    yield from s.once("doubled members", lambda: list(_doubled(s)), ("geometry", "sections", "names"))
+
+
+def _doubled(s: Subject) -> Iterator[Finding]:
     rods, snap = s.rods, s.model.snap
     if not len(rods):
         return
