@@ -7,6 +7,7 @@ import sqlite3
 import subprocess
 import sys
 import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
@@ -99,6 +100,23 @@ def test_settings_are_kept(tmp_path: Path) -> None:
     p.close()
     p = Project.open(tmp_path / "p.rodtally")
     assert p.settings().transfer.snap == 0.04
+    p.close()
+
+
+def test_a_window_keeps_settings_while_a_job_keeps_models(tmp_path: Path) -> None:
+    """One waits for the other, and nothing is lost."""
+    p = Project.create(tmp_path / "p.rodtally")
+    m, s = regular(2, 2), Settings()
+    revision = p.add_revision("A", m)
+    with ThreadPoolExecutor(2) as pool:
+        job = pool.submit(lambda: [p.save_model(revision, m) for _ in range(40)])
+        for k in range(200):
+            s.transfer.snap = 0.01 + k * 1e-4
+            p.save_settings(s)
+        job.result()
+    p.close()
+    p = Project.open(tmp_path / "p.rodtally")
+    assert p.settings().transfer.snap == s.transfer.snap and pack(p.model(revision)) == pack(m)
     p.close()
 
 

@@ -6,6 +6,7 @@ import hashlib
 import json
 import os
 import sqlite3
+import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -88,6 +89,7 @@ class Project(ReviewRecords):
 
     def __init__(self, path: Path, db: sqlite3.Connection, lock: Lock | None = None) -> None:
         self.path, self._db, self._lock = path, db, lock
+        self._writing = threading.RLock()  # a window keeps settings while a job of its keeps a model
         self._written: Before = {}  # parts of models as they were last written
 
     @classmethod
@@ -194,20 +196,21 @@ class Project(ReviewRecords):
 
     @contextmanager
     def _transaction(self) -> Iterator[sqlite3.Connection]:
-        try:
-            self._db.execute("BEGIN IMMEDIATE")
-            yield self._db
-            self._db.execute("COMMIT")
-        except sqlite3.Error as error:
-            if self._db.in_transaction:
-                self._db.execute("ROLLBACK")
-            raise ProjectError(
-                f"{self.path}: could not be saved ({error}); nothing in it was changed"
-            ) from error
-        except BaseException:
-            if self._db.in_transaction:
-                self._db.execute("ROLLBACK")
-            raise
+        with self._writing:
+            try:
+                self._db.execute("BEGIN IMMEDIATE")
+                yield self._db
+                self._db.execute("COMMIT")
+            except sqlite3.Error as error:
+                if self._db.in_transaction:
+                    self._db.execute("ROLLBACK")
+                raise ProjectError(
+                    f"{self.path}: could not be saved ({error}); nothing in it was changed"
+                ) from error
+            except BaseException:
+                if self._db.in_transaction:
+                    self._db.execute("ROLLBACK")
+                raise
 
     def add_revision(self, name: str, model: Model) -> int:
         """Keep a new revision with its model; returns its id."""

@@ -317,9 +317,10 @@ class Session(SessionBase):
 
     def map_profile(self, profile: str, name: str) -> None:
         """Map a profile to one of the catalogue, now with undo, and remember it for models taken in later."""
+        if self.checking.free:  # the settings first: then the correction's own job writes to the project
+            self.settings.transfer.profiles[profile] = name
+            self._remember()
         self.correct(MapProfile(profile, name))
-        self.settings.transfer.profiles[profile] = name
-        self._remember()
 
     def map_material(self, material: str, grade: str) -> None:
         """Map a material to a grade, now with undo, and remember it for models taken in later."""
@@ -327,9 +328,10 @@ class Session(SessionBase):
         if review is None:
             return
         known = review.model.materials.get(material)
+        if self.checking.free:
+            self.settings.transfer.materials[known.name if known else material] = grade
+            self._remember()
         self.correct(MapMaterial(material, grade))
-        self.settings.transfer.materials[known.name if known else material] = grade
-        self._remember()
 
     def _remember(self) -> None:
         """Keep the mappings for models to come, in this project and in others."""
