@@ -120,7 +120,7 @@ def find_doubled_cases(s: Subject) -> Iterator[Finding]:
                 yield Finding(
                     "load.same",
                     "warning",
-                    f"Load cases {name} and {case.name} hold the same {case.count} loads.",
+                    f"Load cases {name} and {case.name} hold the same {'load' if case.count == 1 else f'{case.count} loads'}.",
                     (name, case.name),
                     None,
                     (f"Delete {case.name}",),
