@@ -10,7 +10,7 @@ from rod_tally.analysis import Results, run
 from rod_tally.checks import Subject, run_checks
 from rod_tally.desk.session.actions import edits_for
 from rod_tally.intake.source import SourceModel
-from rod_tally.model import FIXED, Finding, Model, Settings
+from rod_tally.model import FIXED, Finding, LoadCase, Model, NodeLoad, Settings
 from rod_tally.model.edits import SetSupport
 
 from .physical_models import add, model, source
@@ -57,6 +57,23 @@ def test_supports_inside_a_raft_are_told_and_taken_away() -> None:
     for edit in edits_for(m, f, f.actions[0]):
         edit.apply(m)
     assert not found(m, run(m, Settings().run), "support.inside")
+
+
+def test_what_supports_inside_a_raft_take_acts_together() -> None:
+    """The sum is that of one case, the one in which they take most: not of the largest of each."""
+    m = model(on_a_raft())
+    feet = [x.start for x in m.members.values() if x.cls == "column"]
+    SetSupport(feet, FIXED).apply(m)
+    tops = [x.end for x in m.members.values() if x.cls == "column"]
+    m.cases["one side"] = LoadCase(
+        "one side", "live", node_loads=[NodeLoad(n, (0, 0, -9e6)) for n in tops[:2]]
+    )
+    m.cases["other"] = LoadCase("other", "live", node_loads=[NodeLoad(n, (0, 0, -7e6)) for n in tops[2:]])
+    r = run(m, Settings().run)
+    (f,) = found(m, r, "support.inside")
+    c = r.cases.index("one side")
+    takes = sum(float(r.reaction[c, r.support_ids.index(n), 2]) for n in feet)
+    assert f.numbers["takes"] == pytest.approx(takes, rel=0.02) and "in one side" in f.message
 
 
 def test_a_slab_between_columns_is_no_base() -> None:

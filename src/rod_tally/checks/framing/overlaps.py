@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 import numpy as np
 
@@ -15,6 +16,7 @@ from ..registry import Subject, check, mm, point
 JOIN = "Join them there"
 LINK = "Join them by a rigid link"  # bodies that touch or bite into each other: a bearing joint
 BESIDE = 0.15  # m; members whose axes lie this near side by side may be one drawn twice
+MANY = 5  # merged points from which one finding tells of all
 SHARED = 0.2  # share of the smaller one's outline in the other's above which they are
 PARALLEL = 0.01  # sine of the angle below which two members count as in one direction
 
@@ -79,18 +81,23 @@ def _doubled(s: Subject) -> Iterator[Finding]:
 
 
 def _merged_points(s: Subject) -> Iterator[Finding]:
-    """Points of the source that are one node: each may hold, load or release by itself."""
-    for entry in s.model.log:
-        if entry.kind == "joined" and entry.message.startswith(ONE_NODE):
-            yield Finding(
-                "join.duplicate",
-                "note",
-                f"{entry.message[0].upper()}{entry.message[1:]}; what holds them adds up.",
-                entry.ids,
-                entry.at,
-                ("Take me there", "Accept, because…"),
-                {"distance": entry.distance},
-            )
+    """Points of the source that are one node: each may hold, load or release by itself. Of many the widest
+    apart is named."""
+    entries = [e for e in s.model.log if e.kind == "joined" and e.message.startswith(ONE_NODE)]
+    if len(entries) > MANY:
+        worst = max(entries, key=lambda e: (e.distance, e.ids))
+        text = f"{len(entries)} groups of points of the source are one node each, such as {worst.message}"
+        entries = [replace(worst, ids=tuple(i for e in entries for i in e.ids), message=text)]
+    for entry in entries:
+        yield Finding(
+            "join.duplicate",
+            "note",
+            f"{entry.message[0].upper()}{entry.message[1:]}; what holds them adds up.",
+            entry.ids,
+            entry.at,
+            ("Take me there", "Accept, because…"),
+            {"distance": entry.distance},
+        )
 
 
 def _shared(s: Subject, a: int, b: int, off: Array) -> float:

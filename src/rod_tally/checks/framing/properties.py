@@ -15,6 +15,7 @@ from ...model.catalogue.warping import shear_centre
 from ...model.entities.material import ANY_DENSITY, ANY_STIFFNESS, DENSITY_RANGE, STIFFNESS_RANGE
 from ..registry import Subject, check, listed
 
+MAP_PROFILE = "Map the profile to a known one"
 NAMED = 0.03  # share by which a section may differ from the one it is named after
 ASIDE = 0.03  # share of its depth by which a section's shear centre may be off its centroid
 GRADED = 0.05  # and a material from its grade
@@ -58,7 +59,7 @@ def find_sections(s: Subject) -> Iterator[Finding]:
                 f"{f' ({section.reason})' if section.reason else ''}{meant}; left out of the run.",
                 tuple(ids),
                 s.middle(ids[0]),
-                ("Map the profile to a known one",),
+                (MAP_PROFILE,),
             )
         elif section.reason:
             yield Finding(
@@ -67,7 +68,7 @@ def find_sections(s: Subject) -> Iterator[Finding]:
                 f"Profile {name!r} of {_many(ids)}: {section.reason}.",
                 tuple(ids),
                 s.middle(ids[0]),
-                ("Map the profile to a known one", "Accept, because…"),
+                (MAP_PROFILE, "Accept, because…"),
             )
 
 
@@ -107,7 +108,7 @@ def find_measured_sections(s: Subject) -> Iterator[Finding]:
             f"({_size(section.width, section.depth)} mm, A {section.area * 1e4:.4g} cm²) is measured on the body.",
             tuple(ids),
             s.middle(ids[0]),
-            ("Map the profile to a known one", "Accept, because…"),
+            (MAP_PROFILE, "Accept, because…"),
         )
 
 
@@ -146,7 +147,7 @@ def find_shear_centres(s: Subject) -> Iterator[Finding]:
             "run leaves out the twist they cause, load times that distance. It must be held by what they carry, or checked apart.",
             tuple(ids),
             s.middle(ids[0]),
-            ("Map the profile to a known one", "Accept, because…"),
+            (MAP_PROFILE, "Accept, because…"),
             {name: far for name, (far, _) in off.items()},
         )
 
@@ -167,7 +168,7 @@ def find_other_sections(s: Subject) -> Iterator[Finding]:
             f"The {s.name(ids[0])}{many}: {words}.",
             tuple(ids),
             s.middle(ids[0]),
-            ("Map the profile to a known one", "Accept, because…"),
+            (*((MAP_PROFILE,) if ids[0] in s.model.members else ()), "Accept, because…"),
         )
     for name, ids in sorted(_by(s, "section").items()):
         section = s.model.sections.get(name)
@@ -186,7 +187,7 @@ def find_other_sections(s: Subject) -> Iterator[Finding]:
                 f"Profile {name!r} of {_many(ids)} is named after {known} and is not it: {shown}.",
                 tuple(ids),
                 s.middle(ids[0]),
-                ("Map the profile to a known one", "Accept, because…"),
+                (MAP_PROFILE, "Accept, because…"),
                 apart,
             )
 

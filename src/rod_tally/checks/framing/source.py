@@ -178,15 +178,17 @@ def find_moved(s: Subject) -> Iterator[Finding]:
             {"distance": distance},
         )
     with_slab = {
-        j.other
+        j.other: x.plain_axes[2]
         for x in s.model.surfaces.values()
         if x.way == "shell" and not x.upright
         for j in x.joints
         if j.kind == "member"
     }
+    number = {ident: k for k, (ident, _) in enumerate(members)}
     for (cls, others), moved in sorted(groups.items()):
         far, ident, which = max(moved)
-        composite = sorted((d, i) for d, i, _ in moved if i in with_slab and d > ECCENTRIC)
+        off = [(abs(float(lines[number[i], e] @ with_slab[i])), i) for _, i, e in moved if i in with_slab]
+        composite = sorted(x for x in off if x[0] > ECCENTRIC)  # towards the slab; along it nothing is lost
         lost = (
             f" Of {len({i for _, i in composite})} that lie under a slab computed with them the eccentricity is lost, up to "
             f"{mm(composite[-1][0])}: they bend by themselves, not with the slab as a flange."

@@ -110,21 +110,25 @@ def find_supports_inside(s: Subject) -> Iterator[Finding]:
         return
     base = min(float(s.model.nodes[n].point[2]) for n in held)
     lower = {n for part, _ in s.held_components for i in part for n in s.nodes_of(i)}
-    found: dict[str, list[tuple[float, str, str]]] = {}
+    held_by: dict[str, list[int]] = {}  # supports by the slab that they are inside; "" those above the base
     for k, node in enumerate(r.support_ids):
-        if node not in s.model.nodes:
-            continue
-        c = int(np.abs(r.reaction[:, k, 2]).argmax())
-        takes, whole = float(r.reaction[c, k, 2]), float(np.abs(r.reaction[c, :, 2]).sum())
-        if abs(takes) <= LITTLE * whole:
-            continue
         if node in bedded:
-            found.setdefault(bedded[node], []).append((takes, node, r.cases[c]))
+            held_by.setdefault(bedded[node], []).append(k)
         elif node in lower and float(s.model.nodes[node].point[2]) > base + ABOVE and _hangs_above(s, node):
-            found.setdefault("", []).append((takes, node, r.cases[c]))
-    for slab, items in sorted(found.items()):
+            held_by.setdefault("", []).append(k)
+    whole = np.abs(r.reaction[:, :, 2]).sum(axis=1)
+    for slab, supports in sorted(held_by.items()):
+        takes = r.reaction[:, supports, 2]
+        c = int(np.abs(takes.sum(axis=1)).argmax())  # of one case, so that they act together
+        items = [
+            (abs(float(t)), float(t), r.support_ids[k])
+            for t, k in zip(takes[c], supports)
+            if abs(t) > LITTLE * whole[c]
+        ]
+        if not items:
+            continue
         items.sort(reverse=True)
-        total, (most, node, case) = sum(t for t, _, _ in items), items[0]
+        total, (_, most, node), case = sum(t for _, t, _ in items), items[0], r.cases[c]
         many = f"{len(items)} support{'' if len(items) == 1 else 's'}"
         where = f"inside the {s.name(slab)}, which lies on the ground," if slab else "above the base"
         rest = (
@@ -135,9 +139,9 @@ def find_supports_inside(s: Subject) -> Iterator[Finding]:
         yield Finding(
             "support.inside",
             "warning",
-            f"{many} {where} take{'s' if len(items) == 1 else ''} up to {total / 1000:.4g} kN upright, {most / 1000:.4g} kN at node "
-            f"{node} ({case}): {rest}.",
-            (*((slab,) if slab else ()), *(n for _, n, _ in items)),
+            f"{many} {where} take{'s' if len(items) == 1 else ''} {total / 1000:.4g} kN upright in {case}, {most / 1000:.4g} kN at node "
+            f"{node}: {rest}.",
+            (*((slab,) if slab else ()), *(n for _, _, n in items)),
             point(s.model.nodes[node].point),
             ("Take these supports away", "Accept, because…"),
             {"takes": total},
