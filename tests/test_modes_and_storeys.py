@@ -11,6 +11,7 @@ from rod_tally.analysis.results.storeys import storey_rows
 from rod_tally.checks import Subject, run_checks
 from rod_tally.model import PINNED_END, AreaLoad, LoadCase, MemberLoad, Model, NodeLoad, Settings, Storey
 from rod_tally.model.entities.loads import GRAVITY, Spectrum
+from rod_tally.model.geometry.heights import nearest_level
 from rod_tally.model.settings import MeshSettings
 from rod_tally.output.document import document
 from rod_tally.review import review
@@ -367,3 +368,12 @@ def test_more_modes_than_there_are_give_no_more_mass_than_there_is(count: int) -
     pushed = abs(done.results.applied["E"][0])
     whole = abs(done.results.applied["Self-weight"][2]) / GRAVITY * 2.0
     assert pushed <= whole * (1 + 1e-6) and pushed > 0.8 * whole
+
+
+@pytest.mark.parametrize("off", [0.0, 1e-10, -1e-10, 4.7e6])
+def test_a_height_half_way_between_two_levels_is_of_the_lower(off: float) -> None:
+    """Whatever rounding makes of it, in any order of the levels, also far from the origin."""
+    levels = np.array([6.4, 0.0, 3.2]) + (off if off > 1 else 0.0)
+    z = np.array([1.6, 4.8, 1.6 + 2e-6, 1.6 - 2e-6, 9.0, -9.0]) + off
+    assert nearest_level(levels, z).tolist() == [1, 2, 2, 1, 0, 1]
+    assert nearest_level(levels[:1], z).tolist() == [0] * 6

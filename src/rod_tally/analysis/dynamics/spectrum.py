@@ -23,7 +23,7 @@ from ..results.results import Results
 from ..results.signless import ModalResponse, quadratic
 from ..results.storeys import at_storeys
 from ..run import run
-from ..solve.diaphragms import hanging_together
+from ..solve.diaphragms import hanging_together, links_of
 from ..solve.flexibility import Flexibility, flexibility
 from .modes import Mode, mass_matrix
 
@@ -86,11 +86,12 @@ def turning_load(
             forces[k, storey[index[load.node]]] += load.force[axis]
     combined = quadratic(forces, rho)
     out = LoadCase(f"{case.name} / turning")
+    links = links_of(model, index, plates)
     for s in range(len(model.storeys)):
         here = np.flatnonzero((storey == s) & (mass > 0))
         if len(here) < 2 or combined[s] <= 0:
             continue
-        floors = hanging_together(model, index, plates, here, xyz)
+        floors = hanging_together(links, here, xyz)
         whole = combined[s] / sum(float(mass[own].sum()) for own in floors)
         for own in floors:
             out.node_loads += _turned_about(case, own, whole * mass[own].sum(), mass, xyz, nodes, axis)

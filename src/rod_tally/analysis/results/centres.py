@@ -9,6 +9,7 @@ import numpy as np
 
 from ...loads import Distribution
 from ...model import Model, Settings
+from ...model.geometry.heights import nearest_level
 from ..dynamics.mass import mass_cases, nodal_mass
 from ..solve.flexibility import Flexibility, turned
 from .storeys import LEVEL_REACH
@@ -67,7 +68,7 @@ def storey_centres(
     can_move[system.held] = False
     level = can_move.reshape(-1, 6)[:, :2].all(axis=1)
     z = np.array([s.elevation for s in model.storeys])
-    at = np.abs(m.xyz[:, 2][:, None] - z).argmin(axis=1)
+    at = nearest_level(z, m.xyz[:, 2])
     near = (np.abs(m.xyz[:, 2] - z[at]) <= LEVEL_REACH) & level & (mass > 0)
     held = np.zeros(len(mass), bool)
     held[system.held // 6] = True

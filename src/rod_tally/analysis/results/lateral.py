@@ -16,12 +16,13 @@ from ...loads.floors.panel import second_moments
 from ...loads.lateral import LateralError
 from ...model import Model, Surface
 from ...model.entities.loads import GRAVITY
+from ...model.geometry.heights import nearest_level
 from ...model.geometry.vectors import Array
 from ...progress import Progress, silent
 from ..dynamics.mass import nodal_mass
 from ..frame.loading import end_loads, loading
 from ..frame.mesh import Mesh, mesh
-from ..solve.diaphragms import hanging_together
+from ..solve.diaphragms import hanging_together, links_of
 from .cut_places import level_slabs
 from .storeys import LEVEL_REACH
 
@@ -85,11 +86,12 @@ def levels(
         raise LateralError(f"there is no mass in {', '.join(mass_of) or 'no case'}")
     ordered = sorted(model.storeys, key=lambda s: s.elevation)
     z = np.array([s.elevation for s in ordered])
-    at = np.abs(m.xyz[:, 2][:, None] - z).argmin(axis=1)
-    lump_at = np.abs(places[:, 2][:, None] - z).argmin(axis=1)
+    at, lump_at = nearest_level(z, m.xyz[:, 2]), nearest_level(z, places[:, 2])
     near = np.abs(m.xyz[:, 2] - z[at]) <= LEVEL_REACH
     used = np.zeros(len(m.node_ids), bool)
     used[m.ends.ravel()] = True
+    index = {n: k for k, n in enumerate(m.node_ids)}
+    links = links_of(model, index, m.plates)
     out = []
     for k, storey in enumerate(ordered):
         here = np.flatnonzero((at == k) & near & used & ~_held(model, m))
@@ -127,18 +129,19 @@ def levels(
             slabs,
             slab_mass,
         )
-        level.parts = _floors(model, m, here, level)
+        level.parts = _floors(m, index, links, here, level)
         out.append(level)
     return out
 
 
-def _floors(model: Model, m: Mesh, here: NDArray[np.int64], level: Level) -> list[Level]:
+def _floors(
+    m: Mesh, index: dict[str, int], links: NDArray[np.int64], here: NDArray[np.int64], level: Level
+) -> list[Level]:
     """The floors of a level that do not hang together, each with its own mass, centre and extent; [] for
     one."""
     if len(here) < 2:
         return []
-    index = {n: k for k, n in enumerate(m.node_ids)}
-    groups = hanging_together(model, index, m.plates, here, m.xyz)
+    groups = hanging_together(links, here, m.xyz)
     if len(groups) < 2:
         return []
     where = {int(n): k for k, n in enumerate(here)}

@@ -17,6 +17,7 @@ from ...loads.arrival import HeldLoad
 from ...model import LoadCase, Model, Surface
 from ...model.entities.loads import GRAVITY
 from ...model.entities.surface import sound
+from ...model.geometry.heights import ON_CUT, half_way, nearest_level
 from ...model.geometry.vectors import Array
 from ...model.member_force import GAUSS
 from ..dynamics.mass import mass_cases
@@ -26,7 +27,6 @@ from .results import Results
 from .signless import quadratic
 from .superpose import of_movements
 
-ON_CUT = 1e-6  # m; what lies this near to the height half-way between two levels lies on it
 LEVEL_SLOPE = 1e-6  # rise of a surface a metre, below which it is level
 STRAIGHT = 0.1  # m; nodes this near to each other in plan stand above each other
 GROUND = -1  # in place of the number of a foot's node, where nothing lies below
@@ -60,9 +60,7 @@ def at_storeys(model: Model, xyz: Array) -> tuple[NDArray[np.int64], NDArray[np.
     """For nodes at xyz (N, 3) the nearest storey by number, of two as near the lower, and whether they are at
     its level."""
     z = np.array([s.elevation for s in model.storeys])
-    order = np.argsort(z, kind="stable")
-    half_way = (z[order][1:] + z[order][:-1]) / 2
-    at = order[np.searchsorted(half_way, xyz[:, 2] - ON_CUT)]
+    at = nearest_level(z, xyz[:, 2])
     return at, np.abs(xyz[:, 2] - z[at]) <= LEVEL_REACH
 
 
@@ -234,8 +232,7 @@ class Bands:
         self.model, self.mesh = model, m
         z = np.array([s.elevation for s in model.storeys])
         self.order = np.argsort(z, kind="stable")
-        level = z[self.order]
-        self.cuts = (level[1:] + level[:-1]) / 2
+        self.cuts = half_way(z[self.order])
         self.known: dict[str, tuple[Array, Array]] = {}
         taking = set(m.plates.surfaces) | set(m.plates.columns) if m.plates is not None else set()
         self.surfaces = {i for i in model.surfaces if i in taking}

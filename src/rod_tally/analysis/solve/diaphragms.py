@@ -15,7 +15,8 @@ from shapely.geometry import MultiPoint
 
 from ...meshing import Plates
 from ...model import Model, Surface
-from ...model.geometry.vectors import Array
+from ...model.geometry.heights import nearest_level
+from ...model.geometry.vectors import Array, closest_on_segment
 
 IN_PLANE = 1.5e-3  # m; nodes this near to a line where a slab is joined to something lie on it
 AT_LEVEL = 0.75  # m; nodes this near to a storey's elevation may lie in its floor
@@ -109,7 +110,8 @@ def _of_storeys(
     if not storeys:
         return []
     z = np.array([s.elevation for s in model.storeys])
-    at = np.abs(xyz[:, 2][:, None] - z).argmin(axis=1)
+    at = nearest_level(z, xyz[:, 2])
+    links = links_of(model, index, plates)
     near = np.abs(xyz[:, 2] - z[at]) <= AT_LEVEL
     out = []
     for k, storey in enumerate(model.storeys):
@@ -121,7 +123,7 @@ def _of_storeys(
             here &= np.abs(xyz[:, 2] / FLAT - nearest) <= 1
         if storey.name not in storeys or here.sum() < 2:
             continue
-        groups = hanging_together(model, index, plates, np.flatnonzero(here), xyz)
+        groups = hanging_together(links, np.flatnonzero(here), xyz)
         for n, nodes in enumerate(groups, 1):
             more = f", part {n}" if len(groups) > 1 else ""
             out.append(Floor(f"{STOREY} {storey.name}{more}", nodes, plane=float(np.median(xyz[nodes, 2]))))
@@ -162,16 +164,21 @@ def _slab_links(model: Model, index: dict[str, int], n: int) -> NDArray[np.int64
     return np.array(pairs, np.int64).reshape(-1, 2)
 
 
+def links_of(model: Model, index: dict[str, int], plates: Plates | None) -> NDArray[np.int64]:
+    """What is joined to what, pairs (k, 2): nodes by members, elements and ties, and nodes to slabs, which
+    count on from the nodes of `index`."""
+    return np.concatenate([_links(model, index, plates), _slab_links(model, index, len(index))])
+
+
 def hanging_together(
-    model: Model, index: dict[str, int], plates: Plates | None, nodes: NDArray[np.int64], xyz: Array
+    links: NDArray[np.int64], nodes: NDArray[np.int64], xyz: Array
 ) -> list[NDArray[np.int64]]:
-    """Groups of the nodes that members, elements or slabs join within their level. One that nothing joins,
-    such as a column's head under no beam, belongs to the group that it stands in."""
+    """Groups of the nodes that members, elements or slabs join within their level, by `links_of`. One that
+    nothing joins, such as a column's head under no beam, belongs to the group that it stands in."""
     n = len(xyz)
-    size = n + len(model.surfaces)
+    size = max(n, int(links.max(initial=-1)) + 1)
     inside = np.zeros(size, bool)
     inside[nodes] = inside[n:] = True
-    links = np.concatenate([_links(model, index, plates), _slab_links(model, index, n)])
     pairs = links[inside[links].all(axis=1)]
     graph = sparse.coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(size, size))
     of = connected_components(graph, directed=False)[1][nodes]
@@ -302,9 +309,11 @@ def _held_by(
                     away = np.abs(column.z - float(j.line[:, 2].mean()))
                     if away.min() <= near + s.thickness / 2:
                         found.append(int(column.nodes[int(away.argmin())]))
-                elif j.other in plates.surfaces:
+                elif j.other in plates.surfaces and len(j.line) == 2:
                     there = plates.nodes_of(j.other)
-                    found += there[_off(xyz[there], j.line) <= near].tolist()
+                    ends = np.broadcast_to(j.line[:, None], (2, len(there), 3))
+                    _, off = closest_on_segment(xyz[there], *ends)
+                    found += there[off <= near].tolist()
         out.append({n for n in found if live[n]})
     if on:
         of, node, line = np.array(on, np.int64).T
@@ -320,14 +329,6 @@ def _along(points: Array, lines: Array, beyond: float) -> NDArray[np.bool_]:
     size = np.linalg.norm(d, axis=1)
     t = np.einsum("ni,ni->n", points - lines[:, 0], d) / np.maximum(size, beyond)
     return np.asarray((size > beyond) & (t >= -beyond) & (t <= size + beyond))
-
-
-def _off(points: Array, line: Array) -> Array:
-    """Distances (n,) of points from a line (2, 3) within its length, m."""
-    d = line[1] - line[0]
-    size = float(d @ d)
-    t = np.clip((points - line[0]) @ d / size, 0, 1) if size > 0 else np.zeros(len(points))
-    return np.asarray(np.linalg.norm(points - line[0] - np.outer(t, d), axis=1))
 
 
 def _once_a_column(

@@ -19,18 +19,7 @@ def material_of(source: SourceMaterial, log: list[LogEntry], mapped: str | None 
         log.append(
             LogEntry("guessed", (source.name,), f"material {source.name}: mapped to {mapped} by the settings")
         )
-        own = Material(
-            source.name,
-            grade.kind,
-            source.E,
-            source.G,
-            source.poisson,
-            source.density,
-            source.strength,
-            {},
-            source.alpha,
-        )
-        return completed(own, grade, f"{grade.where}, mapped")
+        return completed(_stated(source, grade.kind), grade, f"{grade.where}, mapped")
     named = standard_of(source.name, source.category)
     stated = standard_of(source.grade, source.category) if source.grade else None
     # a grade that the file states beside the name says more than the name's kind
@@ -38,17 +27,7 @@ def material_of(source: SourceMaterial, log: list[LogEntry], mapped: str | None 
     known = found[0] if found is not None else None
     sure = found is None or found[1]
     kind = known.kind if known else kind_of(source.name, source.category)
-    material = Material(
-        source.name,
-        kind,
-        source.E,
-        source.G,
-        source.poisson,
-        source.density,
-        source.strength,
-        {},
-        source.alpha,
-    )
+    material = _stated(source, kind)
     assert material.origin is not None
     if known is not None:
         for key in ("E", "density", "poisson"):
@@ -77,3 +56,9 @@ def material_of(source: SourceMaterial, log: list[LogEntry], mapped: str | None 
     if material.E is not None and not ANY_STIFFNESS[0] <= material.E <= ANY_STIFFNESS[1]:
         material.G = None  # a shear modulus beside a wrong E would hide it
     return material
+
+
+def _stated(source: SourceMaterial, kind: str) -> Material:
+    """What the source says of a material, and nothing else."""
+    s = source
+    return Material(s.name, kind, s.E, s.G, s.poisson, s.density, s.strength, {}, s.alpha)
