@@ -16,6 +16,7 @@ from PyQt6.QtGui import QMouseEvent  # noqa: E402
 from PyQt6.QtWidgets import QApplication  # noqa: E402
 from pytestqt.qtbot import QtBot  # noqa: E402
 
+from rod_tally.desk.pages.steps_panel import verdict  # noqa: E402
 from rod_tally.desk.session.background import Work  # noqa: E402
 from rod_tally.desk.session.session import Session  # noqa: E402
 from rod_tally.desk.session.state import SUMMED  # noqa: E402
@@ -141,7 +142,15 @@ def test_no_table_shows_old_results(demo: Window, qtbot: QtBot) -> None:
     for name, table in of_results().items():
         assert not table.rows and "run it again" in table.note, name
         assert table.columns == before[name].columns, name
+    old = [
+        verdict(STEP["Response"], i, w.state.revision, False)[0] for i in STEP["Response"].items if i.codes
+    ]
+    assert set(old) == {"old"}, "nothing was looked for"
     act(w, qtbot, "edit.undo")
+    now = [
+        verdict(STEP["Response"], i, w.state.revision, False)[0] for i in STEP["Response"].items if i.codes
+    ]
+    assert "none" in now and "old" not in now
     assert {n: len(t.rows) for n, t in of_results().items()} == {n: len(t.rows) for n, t in before.items()}
 
 

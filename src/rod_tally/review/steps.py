@@ -28,6 +28,11 @@ class Step:
     table: str
 
     @property
+    def of_results(self) -> bool:
+        """Whether its findings are of a run's results."""
+        return self.name in ("Run", "Response")
+
+    @property
     def codes(self) -> set[str]:
         return {c for i in self.items for c in i.codes}
 

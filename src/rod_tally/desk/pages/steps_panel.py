@@ -7,11 +7,31 @@ from PyQt6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintE
 from PyQt6.QtWidgets import QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from ...review import CASE, STEPS, Item, Step, items_of
-from ..session.state import DeskState
+from ..session.state import DeskState, Revision
 from ..tally_mark import draw_tally
 from ..theme import BAND, GRAPHITE, INK, MOSS, MUTED, PALE, PINE, SEVERITY_COLOUR, SEVERITY_MARK, SHEET
 
 HEAD, ROW = 43, 20
+
+
+def verdict(step: Step, item: Item, revision: Revision, seen: bool) -> tuple[str, str]:
+    """What stands beside an item of a step, and its colour: what was found, or that nothing was; without
+    results of this model nothing was looked for."""
+    found = [f for f in revision.review.findings if f.code in item.codes]
+    above = [f for f in found if f.severity != "note"]
+    still = [f for f in above if revision.decision(f) == "open"]
+    if still:
+        worst = "blocking" if any(f.severity == "blocking" for f in still) else "warning"
+        return f"{len(still)} open", SEVERITY_COLOUR[worst]
+    if above:
+        return "decided", MOSS
+    if found:
+        return f"{len(found)} note{'s' if len(found) > 1 else ''}", MUTED
+    if not item.codes:
+        return ("seen", MOSS) if seen else ("to look at", MUTED)
+    if step.of_results and revision.review.why_old:
+        return "old" if revision.review.has_run else "not run", MUTED
+    return "none", MOSS
 
 
 class StepWidget(QWidget):
@@ -105,23 +125,7 @@ class StepWidget(QWidget):
             painter.setPen(QColor(INK if seen else GRAPHITE))
             stroke = "|" if seen else "·"
             painter.drawText(QRectF(17, y, 10, ROW), Qt.AlignmentFlag.AlignVCenter, stroke)
-            text, colour = "", PALE
-            if revision is not None:
-                found = [f for f in revision.review.findings if f.code in item.codes]
-                above = [f for f in found if f.severity != "note"]
-                still = [f for f in above if revision.decision(f) == "open"]
-                if still:
-                    text = f"{len(still)} open"
-                    worst = "blocking" if any(f.severity == "blocking" for f in still) else "warning"
-                    colour = SEVERITY_COLOUR[worst]
-                elif above:
-                    text, colour = "decided", MOSS
-                elif found:
-                    text, colour = f"{len(found)} note{'s' if len(found) > 1 else ''}", MUTED
-                elif item.codes:
-                    text, colour = "none", MOSS
-                else:
-                    text, colour = ("seen", MOSS) if seen else ("to look at", MUTED)
+            text, colour = verdict(self.step, item, revision, seen) if revision is not None else ("", PALE)
             taken = painter.fontMetrics().horizontalAdvance(text)
             title = painter.fontMetrics().elidedText(
                 item.title, Qt.TextElideMode.ElideRight, width - 48 - taken
