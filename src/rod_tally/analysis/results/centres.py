@@ -9,10 +9,9 @@ import numpy as np
 
 from ...loads import Distribution
 from ...model import Model, Settings
-from ...model.geometry.heights import nearest_level
+from ...model.geometry.heights import LEVEL_REACH, nearest_level
 from ..dynamics.mass import mass_cases, nodal_mass
 from ..solve.flexibility import Flexibility, turned
-from .storeys import LEVEL_REACH
 
 LEAST = 1e-9  # of a floor's own size squared; below it the floor cannot turn
 

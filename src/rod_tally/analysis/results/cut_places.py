@@ -10,9 +10,8 @@ import numpy as np
 from ...model import Model, Surface
 from ...model.entities.cuts import Cut
 from ...model.geometry.directions import lies_at, turn
+from ...model.geometry.heights import LEVEL_REACH
 from ...model.geometry.vectors import Array
-
-AT_LEVEL = 0.75  # m; slabs this near to a storey's elevation are its floor
 
 
 class CutError(ValueError):
@@ -56,7 +55,7 @@ def level_slabs(model: Model, elevation: float, levels: Array) -> list[Surface]:
         off = abs(float(s.outer[:, 2].mean()) - elevation)
         if (
             not s.upright
-            and off <= AT_LEVEL
+            and off <= LEVEL_REACH
             and np.abs(levels - float(s.outer[:, 2].mean())).min() >= off - 1e-9
         ):
             out.append(s)

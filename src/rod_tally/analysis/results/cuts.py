@@ -13,11 +13,12 @@ from ...loads.arrival import HeldLoad
 from ...meshing import Plates
 from ...model import Model, Surface
 from ...model.entities.cuts import Cut
+from ...model.geometry.heights import LEVEL_REACH
 from ...model.geometry.vectors import Array
 from ..shells.assembly import stiffness_of
 from ..shells.loads import GAUSS, WEIGHT, LoadedSurface
 from .balance import Balance
-from .cut_places import AT_LEVEL, CutError
+from .cut_places import CutError
 from .statics import resultant
 
 ON_LINE = 1e-6  # m; nodes this near to a cut are on it, and go with its right
@@ -233,7 +234,7 @@ class Crossing:
         share = np.clip(d0 / (d0 - d1), 0.0, 1.0)
         at = ends[crossing, 0] + (ends[crossing, 1] - ends[crossing, 0]) * share[:, None]
         along, high = at @ self.axes[1], at @ self.axes[2]
-        good = (along >= -1e-6) & (along <= self.length + 1e-6) & (np.abs(high) <= AT_LEVEL)
+        good = (along >= -1e-6) & (along <= self.length + 1e-6) & (np.abs(high) <= LEVEL_REACH)
         self.pieces, self.x = crossing[good], share[good] * m.length[crossing[good]]
         # the force on the face that looks to the end is what the end gives the start
         self.sign = np.where(up[self.pieces, 0], -1.0, 1.0)
@@ -245,12 +246,12 @@ class Crossing:
             rel = xyz[floor.nodes] - self.cut.line[0]
             across, along = rel @ self.axes[0], rel @ self.axes[1]
             if (
-                float(np.abs(rel @ self.axes[2]).min()) > AT_LEVEL
+                float(np.abs(rel @ self.axes[2]).min()) > LEVEL_REACH
                 or (across > ON_LINE).all()
                 or (across <= ON_LINE).all()
             ):
                 continue
-            if along.min() < -AT_LEVEL or along.max() > self.length + AT_LEVEL:
+            if along.min() < -LEVEL_REACH or along.max() > self.length + LEVEL_REACH:
                 raise CutError(
                     f"cut {self.cut.name} passes a part only of a floor that is rigid in plan; what crosses that part is not known"
                 )

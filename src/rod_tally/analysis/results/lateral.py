@@ -16,7 +16,7 @@ from ...loads.floors.panel import second_moments
 from ...loads.lateral import LateralError
 from ...model import Model, Surface
 from ...model.entities.loads import GRAVITY
-from ...model.geometry.heights import nearest_level
+from ...model.geometry.heights import LEVEL_REACH, nearest_level
 from ...model.geometry.vectors import Array
 from ...progress import Progress, silent
 from ..dynamics.mass import nodal_mass
@@ -24,7 +24,6 @@ from ..frame.loading import end_loads, loading
 from ..frame.mesh import Mesh, mesh
 from ..solve.diaphragms import hanging_together, links_of
 from .cut_places import level_slabs
-from .storeys import LEVEL_REACH
 
 SLICES = 24  # of a wall
 WAYS = ((" +x", 0, 1), (" -x", 0, -1), (" +y", 1, 1), (" -y", 1, -1))

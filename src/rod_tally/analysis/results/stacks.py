@@ -8,10 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from ...model import Model
+from ...model.geometry.heights import LEVEL_REACH
 from ...model.geometry.lines import Line
 from ...model.geometry.vectors import Array
 from .results import Results
-from .storeys import LEVEL_REACH
 
 SAME = 1e-6  # m; stations nearer than this are at one place
 

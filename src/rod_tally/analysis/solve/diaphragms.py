@@ -15,11 +15,10 @@ from shapely.geometry import MultiPoint
 
 from ...meshing import Plates
 from ...model import Model, Surface
-from ...model.geometry.heights import nearest_level
+from ...model.geometry.heights import LEVEL_REACH, nearest_level
 from ...model.geometry.vectors import Array, closest_on_segment
 
 IN_PLANE = 1.5e-3  # m; nodes this near to a line where a slab is joined to something lie on it
-AT_LEVEL = 0.75  # m; nodes this near to a storey's elevation may lie in its floor
 FLAT = 1e-5  # m; nodes of one floor differ in height by rounding alone
 ONE_PLANE = 0.9962  # cosine (5 degrees) within which slabs that share nodes are one floor
 LEVEL = 0.99999  # cosine to vertical of a floor that is level
@@ -112,7 +111,7 @@ def _of_storeys(
     z = np.array([s.elevation for s in model.storeys])
     at = nearest_level(z, xyz[:, 2])
     links = links_of(model, index, plates)
-    near = np.abs(xyz[:, 2] - z[at]) <= AT_LEVEL
+    near = np.abs(xyz[:, 2] - z[at]) <= LEVEL_REACH
     out = []
     for k, storey in enumerate(model.storeys):
         here = near & (at == k) & live

@@ -13,10 +13,10 @@ from scipy.sparse.csgraph import connected_components
 from ...loads import Distribution
 from ...meshing import Plates
 from ...model import Model, Surface
+from ...model.geometry.heights import LEVEL_REACH
 from ...model.geometry.vectors import Array
 from ..results.results import Results
 from ..results.statics import resultant
-from ..results.storeys import LEVEL_REACH
 from .edges import WallEdge, edges_of
 from .lengths import AT_NODE, heights, wall_directions
 from .node_forces import HeldLoads, elements_of, folded, known_cases, movements, node_forces

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from ...model import Model, Surface
+from ...model.geometry.heights import LEVEL_REACH
 from ...model.geometry.vectors import Array
-from ..results.storeys import LEVEL_REACH
 
 AT_NODE = 0.02  # m; nodes this near to a cut's height, or to an edge, are on it
 LEAST = 0.5  # m; a storey's level this near to a wall's foot or top does not divide it

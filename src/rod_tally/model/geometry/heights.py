@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from .vectors import Array
 
+LEVEL_REACH = 0.75  # m; nodes this near to a storey's elevation are at its level
 ON_CUT = 1e-6  # m; what lies this near to the height half-way between two levels lies on it
 
 
