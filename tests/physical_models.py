@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 
@@ -80,7 +81,7 @@ def block(bays: int = 2, storeys: int = 2) -> SourceModel:
     return s
 
 
-def model(s: SourceModel, **settings: float | str) -> Model:
+def model(s: SourceModel, **settings: Any) -> Model:
     options = Settings().transfer
     for key, value in settings.items():
         setattr(options, key, value)

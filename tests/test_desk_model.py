@@ -12,6 +12,7 @@ import openpyxl
 import pytest
 
 from rod_tally.model import FIXED, PINNED
+from rod_tally.model.edits import SetThickness
 
 pytest.importorskip("PyQt6")
 from PyQt6.QtCore import QItemSelectionModel, QPoint, Qt  # noqa: E402
@@ -211,6 +212,38 @@ def test_wall_feet_and_materials_by_hand(tower: Window, qtbot: QtBot) -> None:
     tower.state.go(STEP["Supports"])
     qtbot.wait(100)
     assert "edge fixed (1)" in tower.view.legend.text() and "bedded on 20" in tower.view.legend.text()
+
+
+def test_joins_follow_what_parts_are_made_of(tower: Window, qtbot: QtBot) -> None:
+    """A thicker wall is joined as if the source had it so: said, kept, and one step of the undo."""
+    wall, before = surface(tower, "W0-west"), model_of(tower).snapshot()
+    said: list[str] = []
+    tower.session.said.connect(said.append)
+    tower.session.correct(SetThickness([wall], 0.5))
+    rested(qtbot, tower)
+    m = model_of(tower)
+    assert m.surfaces[wall].thickness == 0.5 == m.surfaces[wall].joined_as
+    assert any(text.startswith("Thickness of a surface") for text in said)
+    assert [c["edit"] for c in m.corrections] == ["SetThickness"]
+    assert not any(f.code == "join.undecided" for f in tower.state.review.findings)  # type: ignore[union-attr]
+    act(tower, qtbot, "edit.undo")
+    assert model_of(tower).surfaces == before.surfaces and model_of(tower).log == before.log
+    act(tower, qtbot, "edit.redo")
+    assert model_of(tower).surfaces[wall].joined_as == 0.5
+
+
+def test_a_source_that_is_gone_leaves_joins_as_they_are_and_says_so(
+    tower: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    wall = surface(tower, "W0-west")
+    monkeypatch.setattr(model_of(tower), "source_file", "/nowhere/tower.ifc")
+    said: list[str] = []
+    tower.session.said.connect(said.append)
+    tower.session.correct(SetThickness([wall], 0.5))
+    rested(qtbot, tower)
+    assert model_of(tower).surfaces[wall].thickness == 0.5
+    assert any("Joins were not decided again: /nowhere/tower.ifc" in text for text in said)
+    assert any(f.code == "join.undecided" and f.ids == (wall,) for f in tower.state.review.findings)  # type: ignore[union-attr]
 
 
 def test_walls_and_columns_together_are_held(tower: Window, qtbot: QtBot) -> None:

@@ -57,6 +57,8 @@ OF_MODEL = {
     "cuts": "names",
     "pairing": "names",
     "side": "geometry",
+    "taken_with": "source",
+    "source_print": "source",
     "log": "source",
 }
 OF_PARTS = {
@@ -90,6 +92,7 @@ OF_PARTS = {
     "ends": "sections",
     "moved_by": "geometry",
     "body_share": "sections",
+    "joined_as": "sections",
     "length_share": "sections",
     "differs": "sections",
     # surfaces

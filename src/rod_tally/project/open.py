@@ -7,12 +7,12 @@ from pathlib import Path
 from msgspec.structs import replace
 
 from ..checks import Subject, run_checks
-from ..compare.carrying.carry import carry_over
 from ..intake import IntakeError
 from ..model import Model, Settings
 from ..model.settings import RunSettings
 from ..progress import Progress, silent
 from ..review.decisions import Decision, Look, carried_decisions
+from ..review.following import carried_with_all
 from ..review.review import Review
 from ..review.work import attach_carried, attach_comparison, read_model, review, run_only
 from .store import SUFFIX, Project, ProjectError
@@ -70,7 +70,7 @@ def review_path(
     base = model_at(against, settings, progress) if against is not None else None
     carried = None
     if base is not None and not bare and not model.corrections:
-        carried = carry_over(base, model)
+        model, carried = carried_with_all(path, base, model, progress)
     done = review(model, settings, progress)
     done.decisions, done.looks = decided_at(path)
     if carried is not None:

@@ -13,7 +13,7 @@ from ..model.settings import ModesSettings
 from .codec import Before, pack
 
 # fields of members and the like that came after the first release and change no result
-UNDECISIVE = frozenset({"element", "bearing", "read_from", "ends", "moved_by", "differs"})
+UNDECISIVE = frozenset({"element", "bearing", "read_from", "ends", "moved_by", "differs", "joined_as"})
 # fields of loads and materials that came later: they count where they say something
 LATER: dict[str, Any] = {
     "area_loads": [],

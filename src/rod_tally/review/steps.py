@@ -76,6 +76,7 @@ STEPS: tuple[Step, ...] = (
             Item("Loose ends", ("join.loose_end",)),
             Item("Crossings", ("join.crossing",)),
             Item("Short pieces", ("join.short",)),
+            Item("Sizes since joining", ("join.undecided",)),
             Item("Free parts", ("join.island", "surface.free")),
             Item("Slabs and walls", ("surface.sliver", "surface.opening", "surface.thickness")),
             Item("Levels and axes", ("storey.level", "axes.odd", "stiffness.contrast")),

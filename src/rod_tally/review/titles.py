@@ -21,6 +21,7 @@ TITLES = {
     "join.inside": "Member inside a wall or slab",
     "join.island": "Part joined to no support",
     "join.loose_end": "Loose end",
+    "join.undecided": "Joined with another size",
     "join.short": "Very short piece",
     "load.between": "Load on the joint of two walls",
     "load.direction": "Gravity load upwards",

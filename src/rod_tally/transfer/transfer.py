@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+import hashlib
+from collections.abc import Sequence
 from dataclasses import replace
 
+import msgspec
 import numpy as np
 
 from ..intake.readers import Progress, silent
 from ..intake.source import SourceModel
 from ..model import LogEntry, Model, Skipped, Storey
+from ..model.edits import Edit
 from ..model.geometry.vectors import Array
 from ..model.settings import TransferSettings
 from .choose import choose
 from .counterparts import counterparts
+from .early import make_early
 from .levels import one_a_height, storeys_by_level
 from .loads import transfer_loads
 from .members.analytical import transfer_analytical
@@ -25,8 +30,16 @@ from .surfaces.ways import decide_ways
 FAR = 10_000.0  # m; beyond this a double keeps less than a micrometre through a solve
 
 
-def transfer(source: SourceModel, settings: TransferSettings, progress: Progress = silent) -> Model:
+def transfer(
+    source: SourceModel,
+    settings: TransferSettings,
+    progress: Progress = silent,
+    made: Sequence[Edit] = (),
+) -> Model:
     """The analytical model of a source. With both kinds of members in the file the analytical ones are taken.
+
+    What of `made` says what parts are made of counts as if the source said it: it is made before anything is
+    joined. It is not recorded: who wants it among the model's corrections makes it again on what this gives.
 
     Never raises for what the source holds: what cannot be taken over is in `model.skipped` with its reason.
     """
@@ -45,6 +58,8 @@ def transfer(source: SourceModel, settings: TransferSettings, progress: Progress
         source_counts=dict(source.counts),
         snap=settings.snap,
         search=max(settings.search, settings.snap),
+        taken_with=msgspec.to_builtins(settings),
+        source_print=print_of(source),
     )
     if origin.any():
         shown = ", ".join(f"{v:.0f}" for v in origin)
@@ -63,11 +78,14 @@ def transfer(source: SourceModel, settings: TransferSettings, progress: Progress
         _leave_one_side(source, model, physical)
     if physical:
         transfer_surfaces(source, model)
+        make_early(model, made, "surfaces")
         progress("Joining surfaces", 0.0)
+        for s in model.surfaces.values():
+            s.joined_as = s.thickness
         join_surfaces(model, settings)
         for s in model.surfaces.values():
             s.area_share = s.source_area / max(s.area, 1e-12)
-        transfer_physical(source, model, settings, progress)
+        transfer_physical(source, model, settings, progress, made)
     else:
         transfer_analytical(source, model, settings, progress)
         transfer_faces(source, model)
@@ -121,3 +139,15 @@ def local_origin(source: SourceModel) -> Array:
     points = np.concatenate(lines)
     middle = np.median(points, axis=0)
     return np.where(np.abs(middle) > FAR, np.floor(np.median(points, axis=0) / 10) * 10, 0.0)
+
+
+def print_of(source: SourceModel) -> str:
+    """A digest of the parts of a source and where they lie, whatever their order."""
+    parts = [(e.id, e.profile, e.material, e.line.tobytes()) for e in source.elements]
+    parts += [(c.id, c.profile, c.material, c.line.tobytes()) for c in source.curves]
+    parts += [(s.id, "", s.material, s.body.outer.tobytes() if s.body else b"") for s in source.surfaces]
+    parts += [(f.id, "", f.material, f.outer.tobytes()) for f in source.faces]
+    digest = hashlib.sha256()
+    for *words, place in sorted(parts):
+        digest.update("\n".join(map(str, words)).encode() + place)
+    return digest.hexdigest()[:16]

@@ -135,3 +135,35 @@ def find_short_pieces(s: Subject) -> Iterator[Finding]:
                     ("Accept, because…",),
                     {"length": b - a},
                 )
+
+
+RESIZED = 1e-3  # m; sizes that differ by less join the same
+
+
+@check("join.undecided", looks_at=("geometry", "sections"))
+def find_undecided_joins(s: Subject) -> Iterator[Finding]:
+    """Parts that were given another size after they were joined, and were not joined again with it."""
+    apart: list[tuple[float, str]] = []
+    for m in s.model.members.values():
+        section = s.model.sections.get(m.section)
+        if section is None or not section.usable or m.source_line is None or not s.model.taken_with:
+            continue
+        off = max(abs(section.width - m.joined_as[0]), abs(section.depth - m.joined_as[1]))
+        apart.append((off, m.id))
+    apart += [(abs(x.thickness - x.joined_as), x.id) for x in s.model.surfaces.values() if x.joined_as > 0]
+    found = sorted(((round(off, 6), i) for off, i in apart if off > RESIZED), key=lambda x: (-x[0], x[1]))
+    if found and s.model.physical:
+        far, first = found[0]
+        ids = tuple(sorted(i for _, i in found))
+        many = f"{len(ids)} parts have" if len(ids) > 1 else f"The {s.name(first)} has"
+        yield Finding(
+            "join.undecided",
+            "warning",
+            f"{many} another size now than when the model was joined, by up to {mm(far)} ({s.name(first)}): which "
+            "ends meet, ties, releases and ways of slabs are those of the size before. Taking the source in again "
+            "with the same corrections decides them anew.",
+            ids,
+            s.middle(first),
+            ("Accept, because…",),
+            {"distance": far},
+        )

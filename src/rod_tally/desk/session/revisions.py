@@ -11,7 +11,6 @@ from ...analysis import Results
 from ...analysis.dynamics.dynamics import Dynamics, dynamics
 from ...analysis.results.storeys import storey_rows
 from ...checks import Subject, checked
-from ...compare.carrying.carry import carry_over
 from ...loads import Distribution
 from ...model import Model, Settings
 from ...progress import Progress
@@ -19,6 +18,7 @@ from ...project import Project
 from ...project.prints import is_old
 from ...project.store import SUFFIX
 from ...review import Review
+from ...review.following import carried_with_all
 from ...review.tallies.tally import tally
 from ...review.work import assess, attach_carried, attach_comparison, check_unrun, first_look, read_model
 from .state import Revision
@@ -111,7 +111,9 @@ def take_in(
     It is neither checked nor run yet. Raises IntakeError, ProjectError.
     """
     model = read_model(path, settings, progress)
-    carried = carry_over(before[-1].review.model, model) if before else None
+    carried = None
+    if before:
+        model, carried = carried_with_all(path, before[-1].review.model, model, progress)
     progress("Keeping it", 0.97)
     name = f"Revision {chr(ord('A') + len(before) % 26)}"
     ident = project.add_revision(name, model)

@@ -8,7 +8,7 @@ from typing import Any, Protocol
 from PyQt6.QtGui import QUndoCommand
 
 from ...compare.carrying.carry import CarriedOver
-from ...model import Finding
+from ...model import Finding, Model
 from ...model.edits import Edit, EditError, make_again
 from ...review.titles import title_of
 from .state import Revision
@@ -116,6 +116,23 @@ class CorrectAll(QUndoCommand):
         with self.session.changing(self.revision):
             for edit in reversed(self.edits):
                 edit.revert(self.revision.review.model)
+
+
+class CorrectWithAll(QUndoCommand):
+    """Corrections with all that follows from them: the model as it was, and as it is with the source taken in
+    again."""
+
+    def __init__(self, session: Session, revision: Revision, text: str, was: Model, now: Model) -> None:
+        super().__init__(text)
+        self.session, self.revision, self.was, self.now = session, revision, was, now
+
+    def redo(self) -> None:
+        with self.session.changing(self.revision):
+            self.revision.review.model.become(self.now)
+
+    def undo(self) -> None:
+        with self.session.changing(self.revision):
+            self.revision.review.model.become(self.was)
 
 
 class CarriedIn(CorrectAll):

@@ -6,7 +6,7 @@ from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping, Sequence
 from copy import copy, deepcopy
 from dataclasses import dataclass, fields, replace
-from typing import Any, ClassVar, TypeVar
+from typing import Any, ClassVar, Literal, TypeVar
 
 import numpy as np
 
@@ -63,6 +63,9 @@ class Edit(ABC):
     kinds: ClassVar[dict[str, type[Edit]]] = {}
     carries_loads: ClassVar[bool] = True  # False: the edit itself puts loads where they belong
     changes_loads: ClassVar[bool] = False  # True: changing them is what it is for
+    # where transfer makes it, when a source is taken in again with it: joins, ties, releases and ways of
+    # slabs follow from it as they do from what the source says; "" for what is made on the joined model
+    made_at: ClassVar[Literal["", "properties", "surfaces", "members"]] = ""
     text: str = "Edit"
     _before: _Before | None = None
 

@@ -36,6 +36,8 @@ KEYS = {
 class SetSection(Edit):
     """Give members another section: one of the model's, or one of the catalogue, which is then added."""
 
+    made_at = "members"
+
     members: list[str]
     section: str
 
@@ -55,6 +57,8 @@ class SetSection(Edit):
 @dataclass
 class OwnSection(Edit):
     """Give members a section of one's own: a shape with its sizes (m), or plain values (`own_section`)."""
+
+    made_at = "members"
 
     members: list[str]
     name: str
@@ -90,6 +94,8 @@ class TaperMembers(Edit):
     """Let members taper from their section to another at their end, of the same shape: one of the model's or
     of the catalogue; to nothing ("") to keep the section at their start all along."""
 
+    made_at = "members"
+
     members: list[str]
     end: str
 
@@ -123,6 +129,8 @@ class TaperMembers(Edit):
 class MapProfile(Edit):
     """Take a profile that could not be read as a section of the catalogue, for all its members at once."""
 
+    made_at = "properties"
+
     profile: str
     name: str
 
@@ -130,7 +138,8 @@ class MapProfile(Edit):
         self.text = f"Map {self.profile} to {self.name}"
 
     def change(self, model: Model) -> str:
-        there(catalogue(), self.name)
+        if self.name not in catalogue():
+            raise EditError(f"{self.name} is not in the catalogue")
         model.sections[self.profile] = catalogue_section(self.name, self.profile, "mapped by hand")
         return f"profile {self.profile} mapped to {self.name}"
 
@@ -141,6 +150,8 @@ class MapProfile(Edit):
 @dataclass
 class SetMaterial(Edit):
     """Give members and surfaces another material: one of the model's, or a grade, which is then added."""
+
+    made_at = "members"
 
     members: list[str]
     material: str
@@ -162,6 +173,8 @@ class SetMaterial(Edit):
 class OwnMaterial(Edit):
     """Give members and surfaces a material of one's own: `values` of `KEYS` in SI (E must be there), of a
     kind of `KINDS` or none."""
+
+    made_at = "members"
 
     members: list[str]
     name: str
@@ -226,6 +239,8 @@ def likely_grade(model: Model, material: str) -> str:
 class MapMaterial(Edit):
     """Take a material as a grade of a standard, for all that is made of it."""
 
+    made_at = "properties"
+
     material: str
     grade: str
 
@@ -233,7 +248,9 @@ class MapMaterial(Edit):
         self.text = f"Map {self.material} to {self.grade}"
 
     def change(self, model: Model) -> str:
-        grade = there(grades(), self.grade)
+        if self.grade not in grades():
+            raise EditError(f"{self.grade} is no grade of the catalogue")
+        grade = grades()[self.grade]
         was = model.materials.get(self.material)
         was = was if was is not None else Material(self.material)
         model.materials[self.material] = completed(was, grade, f"{grade.where}, mapped by hand")
@@ -249,6 +266,8 @@ class MapMaterial(Edit):
 @dataclass
 class SetMaterialValue(Edit):
     """Give a material one value: E, G (Pa), density (kg/m3) or strength (Pa)."""
+
+    made_at = "members"
 
     material: str
     key: str

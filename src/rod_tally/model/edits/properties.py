@@ -244,6 +244,8 @@ class PinBoth(Edit):
 class SetThickness(Edit):
     """Give surfaces another thickness, m."""
 
+    made_at = "surfaces"
+
     surfaces: list[str]
     thickness: float
 

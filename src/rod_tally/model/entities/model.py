@@ -63,7 +63,9 @@ class Model:
     and the ground under surfaces (N/m2) do; `corrections` are what a reviewer changed, in order, as
     `edits.to_record` writes them, `removed_…` what they took out of the model; `pairing` says which part of
     the baseline a part is, where that was said by hand, "" for a new one; `side` which of both sides of a
-    source was gone on with (physical or analytical), "" for a source that has one."""
+    source was gone on with (physical or analytical), "" for a source that has one; `taken_with` the settings
+    of transfer that it was taken in with, as plain values, {} where they are not known, and `source_print` a
+    digest of where the source's parts lie."""
 
     name: str = ""
     kind: str = "physical"
@@ -100,6 +102,8 @@ class Model:
     cuts: list[Cut] = field(default_factory=list)
     pairing: dict[str, str] = field(default_factory=dict)
     side: str = ""
+    taken_with: dict[str, Any] = field(default_factory=dict)
+    source_print: str = ""
 
     @property
     def physical(self) -> bool:
@@ -118,6 +122,12 @@ class Model:
                 setattr(out, f.name, list(value))
         out.groups = {name: list(ids) for name, ids in self.groups.items()}
         return out
+
+    def become(self, other: Model) -> None:
+        """Take on another model's state, which stays as it is: who holds this one sees that one's."""
+        state = other.snapshot()
+        for f in fields(self):
+            setattr(self, f.name, getattr(state, f.name))
 
     def parts(self) -> list[Member | Surface]:
         """All members, then all surfaces."""

@@ -264,7 +264,8 @@ class Member:
 
     Its weight is that of the source's body: `body_share` is the body's volume over that of the source's
     section along the source's axis, `length_share` the length of that axis over the one that transfer
-    left. `differs` says how body and section differ, "" where they do not."""
+    left. `differs` says how body and section differ, "" where they do not. `joined_as`: (width, depth) in m
+    of the section that it had when it was joined to others, (0, 0) where that is not known."""
 
     id: str
     name: str
@@ -293,6 +294,7 @@ class Member:
     body_share: float = 1.0
     length_share: float = 1.0
     differs: str = ""
+    joined_as: tuple[float, float] = (0.0, 0.0)
 
     @property
     def weight_share(self) -> float:

@@ -68,7 +68,8 @@ class Surface:
     Its weight is that of the source's body: `body_share` is the body's volume over area and thickness as
     drawn, `area_share` the drawn area over the one that transfer left. `depth` is how far the body reaches
     below and above the plane where that is not half the thickness each; `differs` says how body and plate
-    differ, "" where they do not."""
+    differ, "" where they do not. `joined_as`: its thickness (m) when it was joined to others, 0 where that is
+    not known."""
 
     id: str
     name: str
@@ -103,6 +104,7 @@ class Surface:
     area_share: float = 1.0
     depth: tuple[float, float] | None = None
     differs: str = ""
+    joined_as: float = 0.0
 
     @property
     def weight_share(self) -> float:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -10,10 +11,12 @@ from ...intake.readers import Progress
 from ...intake.source import SourceElement, SourceModel
 from ...model import LogEntry, Member, Model, Skipped
 from ...model.catalogue.catalogue import catalogue_name, catalogue_section
+from ...model.edits import Edit
 from ...model.geometry.panels import Panels, touching_ends
 from ...model.geometry.tying import bodies_of
 from ...model.geometry.vectors import Array, default_z, local_axes, sagitta
 from ...model.settings import TransferSettings
+from ..early import make_early
 from ..joining.joins import follow, join, merged
 from ..joining.member_surface_joints import (
     measure_joints,
@@ -36,10 +39,16 @@ RANK = {"column": 3, "beam": 2, "brace": 1}
 
 
 def transfer_physical(
-    source: SourceModel, model: Model, settings: TransferSettings, progress: Progress
+    source: SourceModel,
+    model: Model,
+    settings: TransferSettings,
+    progress: Progress,
+    made: Sequence[Edit] = (),
 ) -> None:
-    """Fill `model` with the physical members of the source, joined and supported."""
+    """Fill `model` with the physical members of the source, joined and supported, after what of `made` says
+    what they are made of."""
     add_properties(source, model, settings)
+    make_early(model, made, "properties")
     offsets = {key: at for key, (_, at) in sections_of(source.profiles).items()}
     members: list[Member] = []
     lines: list[Array] = []
@@ -91,12 +100,19 @@ def transfer_physical(
             )
         )
         lines.append(line)
+    model.members = {m.id: m for m in members}
+    make_early(model, made, "members")
+    members, model.members = list(model.members.values()), {}
     if not members:
         lay_on_ground(source, model, settings)
         support_walls(source, model, settings, progress)
         return
     if settings.orient:
         orient(members, lines, model)
+    for m in members:
+        section = model.sections.get(m.section)
+        if section is not None and section.usable:
+            m.joined_as = section.width, section.depth
     progress("Joining ends", 0.0)
     rods = bodies_of(members, np.array(lines), model.sections)
     rank = np.array([RANK[m.cls] for m in members])
