@@ -9,6 +9,7 @@ import pytest
 
 from rod_tally.analysis import run
 from rod_tally.checks import Subject, registry, run_checks
+from rod_tally.checks.framing.overlaps import REST, REST_LOOSE
 from rod_tally.desk.session.actions import edits_for
 from rod_tally.model import Finding, Model, Settings, Support
 
@@ -39,6 +40,8 @@ def test_rafters_over_a_purlin_are_one_finding_a_purlin() -> None:
         assert len(f.parts) == 20 and len(f.ids) == 21 and f.ids[0].startswith("Purlin")
         assert f.message.startswith("20 beams (R0, R1, R10, R11 and 16 more) pass over beam Purlin")
         assert "their bodies touch" in f.message and f.actions == (
+            REST,
+            REST_LOOSE,
             "Join all by rigid links",
             "Accept, because…",
         )

@@ -12,7 +12,7 @@ import openpyxl
 import pytest
 
 from rod_tally.model import FIXED, PINNED
-from rod_tally.model.edits import SetThickness
+from rod_tally.model.edits import RestOn, SetSupport, SetThickness
 
 pytest.importorskip("PyQt6")
 from PyQt6.QtCore import QItemSelectionModel, QPoint, Qt  # noqa: E402
@@ -230,6 +230,20 @@ def test_joins_follow_what_parts_are_made_of(tower: Window, qtbot: QtBot) -> Non
     assert model_of(tower).surfaces == before.surfaces and model_of(tower).log == before.log
     act(tower, qtbot, "edit.redo")
     assert model_of(tower).surfaces[wall].joined_as == 0.5
+
+
+def test_what_many_corrections_would_do_is_shown_before(tower: Window, qtbot: QtBot) -> None:
+    """Nothing is changed until the question is answered; what cannot be done is named in it."""
+    two = list(model_of(tower).members)[:2]
+    edits = [SetSupport([model_of(tower).members[two[0]].start], PINNED), RestOn(*two)]
+    tower.session.asked_sure.emit("Rest the upper on the lower", edits)
+    box = tower.dialogs.message
+    assert "one place" in box.text() and "1 cannot be" in box.text()
+    assert not model_of(tower).corrections
+    button = next(b for b in box.buttons() if b.text().startswith("Do it"))
+    qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+    rested(qtbot, tower)
+    assert [c["edit"] for c in model_of(tower).corrections] == ["SetSupport"]
 
 
 def test_a_source_that_is_gone_leaves_joins_as_they_are_and_says_so(

@@ -231,6 +231,7 @@ class Window(QMainWindow):
         session.asked_map.connect(self.corrections.ask_map)
         session.asked_form.connect(self._form)
         session.asked_again.connect(self.dialogs.ask_again)
+        session.asked_sure.connect(self.dialogs.ask_sure)
         session.asked_cost.connect(self.dialogs.ask_cost)
         session.asked_table.connect(self.tables.show_aspect)
         session.asked_changed.connect(self.dialogs.ask_changed)

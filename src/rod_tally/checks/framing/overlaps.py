@@ -8,12 +8,15 @@ from dataclasses import replace
 import numpy as np
 
 from ...model import Finding
+from ...model.edits.joining import SHORTEST_LINK, STEEP, linked
 from ...model.geometry.proximity import crossing_pairs, near_boxes
 from ...model.geometry.vectors import Array
 from ...transfer.members.analytical import ONE_NODE
 from ..registry import Subject, check, mm, point
 
 JOIN = "Join them there"
+REST = "Rest the upper on the lower"  # a link at the crossing that carries what contact of the bodies can
+REST_LOOSE = "Rest the upper on the lower, free to lift off"
 LINK = "Join them by a rigid link"  # bodies that touch or bite into each other: a bearing joint
 BESIDE = 0.15  # m; members whose axes lie this near side by side may be one drawn twice
 MANY = 5  # merged points from which one finding tells of all
@@ -123,7 +126,7 @@ def find_crossings(s: Subject) -> Iterator[Finding]:
     if len(s.ids) < 2:
         return
     analytical = not s.model.physical
-    i, j, along, _, clear = crossing_pairs(s.rods, s.model.search if analytical else s.model.snap)
+    i, j, along, other, clear = crossing_pairs(s.rods, s.model.search if analytical else s.model.snap)
     for k in range(len(i)):
         a, b = s.ids[i[k]], s.ids[j[k]]
         classes = {s.model.members[a].cls, s.model.members[b].cls}
@@ -132,15 +135,26 @@ def find_crossings(s: Subject) -> Iterator[Finding]:
         if set(s.nodes_of(a)) & set(s.nodes_of(b)):
             continue
         p = s.rods.lines[i[k], 0] + s.rods.axes[i[k], 0] * along[k]
+        q = s.rods.lines[j[k], 0] + s.rods.axes[j[k], 0] * other[k]
+        if linked(s.model, s.model.members[a], s.model.members[b], (p, q)):
+            continue
         how = "cross" if clear[k] <= 1e-6 else f"pass {mm(float(clear[k]))} from each other"
         braces = classes == {"brace"}
         rest = "as braces may" if braces else "no force goes from one to the other"
+        remedies = (REST, REST_LOOSE, LINK) if not braces and _over(s, int(i[k]), int(j[k])) else (LINK,)
         yield Finding(
             "join.crossing",
             "note" if braces else "warning",
             f"The {s.name(a)} and the {s.name(b)} {how} without a common node; {rest}.",
             tuple(sorted((a, b))),
             point(p),
-            (JOIN if analytical else LINK, "Accept, because…"),
+            (*((JOIN,) if analytical else remedies), "Accept, because…"),
             {"distance": float(clear[k])},
         )
+
+
+def _over(s: Subject, i: int, j: int) -> bool:
+    """Whether one of two crossing members lies above the other there, and not beside it."""
+    way = np.cross(s.rods.axes[i, 0], s.rods.axes[j, 0])
+    apart = abs(float((s.rods.lines[i, 0] - s.rods.lines[j, 0]) @ way)) / float(np.linalg.norm(way))
+    return apart >= SHORTEST_LINK and abs(float(way[2])) >= STEEP * float(np.linalg.norm(way))

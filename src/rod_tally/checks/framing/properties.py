@@ -12,7 +12,13 @@ from ...model.catalogue.catalogue import catalogue_name, catalogue_section, near
 from ...model.catalogue.families import UNLIKELY, read_name
 from ...model.catalogue.grade_names import standard_of
 from ...model.catalogue.warping import shear_centre
-from ...model.entities.material import ANY_DENSITY, ANY_STIFFNESS, DENSITY_RANGE, STIFFNESS_RANGE
+from ...model.entities.material import (
+    ANY_DENSITY,
+    ANY_STIFFNESS,
+    DENSITY_RANGE,
+    NO_WEIGHT,
+    STIFFNESS_RANGE,
+)
 from ..registry import Subject, check, listed
 
 MAP_PROFILE = "Map the profile to a known one"
@@ -321,6 +327,8 @@ def _stiffness(s: Subject, m: Material, ids: list[str]) -> Iterator[Finding]:
 def _density(s: Subject, m: Material, ids: list[str]) -> Iterator[Finding]:
     assumed = (m.origin or {}).get("density")
     low, high = DENSITY_RANGE.get(m.kind, ANY_DENSITY)
+    if assumed == NO_WEIGHT:
+        return
     if m.density is None or m.density == 0:
         severity = "warning"
         text = f"has {'no' if m.density is None else 'a zero'} density; its members have no self-weight"

@@ -45,6 +45,7 @@ WORDS = {
     "PairParts": "pairs by hand",
     "PinBoth": "pinned ends",
     "RemoveLoads": "removed loads",
+    "RestOn": "a member that rests on another",
     "ReverseMembers": "members turned end for end",
     "ScaleCase": "a load case times a factor",
     "SetBedding": "a bed",

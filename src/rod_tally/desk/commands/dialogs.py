@@ -12,6 +12,7 @@ from ... import __version__
 from ...analysis.cost import Cost
 from ...intake import IntakeError
 from ...model import Finding
+from ...model.edits import Edit, EditError
 from ...output.write import write_text, write_whole
 from ..pages.elsewhere_page import ElsewherePage
 from ..session.jobs import where_logged
@@ -209,6 +210,38 @@ class Dialogs(QObject):
         box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         assert again is not None
         again.clicked.connect(self.session.correct_again)
+        box.open()
+        self.message = box
+
+    def ask_sure(self, action: str, edits: list[Edit]) -> None:
+        """Show what an action would do to many parts at once, before it is done."""
+        review = self.state.review
+        if review is None:
+            return
+        trial = review.model.snapshot()
+        done, missed = [], []
+        for edit in edits:
+            try:
+                edit.apply(trial)
+            except EditError as error:
+                missed.append(str(error))
+            else:
+                done.append(trial.log[-1].message)
+        places = "one place" if len(done) == 1 else f"{len(done)} places"
+        box = QMessageBox(self.window)
+        box.setWindowTitle(action)
+        cannot = f" {len(missed)} cannot be: {missed[0]}." if missed else ""
+        box.setText(
+            f"{action}: {places}, such as {'; '.join(done[:3])}.{cannot}\n\n"
+            "One step of the undo takes all back."
+        )
+        box.setDetailedText("\n".join([*done, *(f"not done: {m}" for m in missed)]))
+        now = box.addButton(f"Do it at {places}", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Leave as it is", QMessageBox.ButtonRole.RejectRole)
+        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        assert now is not None
+        now.setEnabled(bool(done))
+        now.clicked.connect(lambda: self.session.correct_all(edits, partly=True))
         box.open()
         self.message = box
 

@@ -6,6 +6,7 @@ import numpy as np
 
 from ...checks.alike import part_action
 from ...checks.framing.joins import ON_GROUND
+from ...checks.framing.overlaps import REST, REST_LOOSE
 from ...checks.framing.source import TAKE_IN
 from ...model import FIXED, FREE, PINNED, Finding, Model, Release
 from ...model.catalogue.grade_names import standard_of
@@ -20,6 +21,7 @@ from ...model.edits import (
     JoinEnd,
     MapMaterial,
     PairParts,
+    RestOn,
     ReverseMembers,
     ScaleCase,
     SetBedding,
@@ -35,6 +37,7 @@ from ...model.settings import SupportSettings
 from .state import DeskState
 
 ACCEPT, REOPEN, GO = "Accept, because…", "reopen", "Take me there"
+SHOWN_FIRST = (REST, REST_LOOSE)  # what these do to many parts at once is shown before it is done
 FINER = "Set a smaller element size"
 USUAL_SIZE, SMALLEST_SIZE = 0.5, 0.05  # m
 MAP = "Map the profile to a known one"
@@ -119,6 +122,8 @@ def edit_for(model: Model, finding: Finding | None, action: str, picked: str = "
         return HoldFoot(feet, PINNED) if feet else None
     if action in ("Join them there", "Join them by a rigid link") and len(ids) == 2:
         return JoinCrossing(ids[0], ids[1])
+    if action in (REST, REST_LOOSE) and len(ids) == 2:
+        return RestOn(ids[0], ids[1], action == REST_LOOSE)
     if action == "Turn them end for end" and ids:
         return ReverseMembers(ids)
     if action == "Turn them like the others" and ids:

@@ -31,7 +31,7 @@ from ...review.answers import Answer, answers_of
 from ...review.decisions import Look as LookRecord
 from ...review.following import DecidedAgain, NotDecided, decided_again, joins_follow, source_again, tell
 from ...transfer.joining.preview import preview_joins
-from .actions import ACCEPT, FORMS, GO, MAP, REOPEN, edits_for
+from .actions import ACCEPT, FORMS, GO, MAP, REOPEN, SHOWN_FIRST, edits_for
 from .base import SessionBase
 from .checking import Checking
 from .comparing import Comparing
@@ -52,6 +52,7 @@ class Session(SessionBase):
     asked_reason = pyqtSignal(object)
     asked_view = pyqtSignal(object)
     asked_map = pyqtSignal(str)
+    asked_sure = pyqtSignal(str, list)  # corrections for many parts at once, to be shown first
     asked_form = pyqtSignal(str)  # a dialog by name: section, material, support …
     asked_again = pyqtSignal(int)  # so many corrections were made on this source before
     asked_changed = pyqtSignal(object)  # the source of the latest revision is another file now
@@ -301,7 +302,11 @@ class Session(SessionBase):
             self.asked_form.emit(FORMS[action])
         else:
             picked = self.state.picked[1] if self.state.picked else ""
-            self.correct_all(edits_for(revision.review.model, finding, action, picked), partly=True)
+            edits = edits_for(revision.review.model, finding, action, picked)
+            if len(edits) > 1 and action in SHOWN_FIRST:
+                self.asked_sure.emit(action, edits)
+            else:
+                self.correct_all(edits, partly=True)
 
     def work_out(
         self, title: str, call: Callable[[Progress], Any], done: Callable[[Any], None] | None = None

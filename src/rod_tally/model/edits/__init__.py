@@ -20,7 +20,7 @@ from .cases import (
 from .cutting import AddCuts, DeleteCuts, MoveCut
 from .edge_supports import SetEdgeSupport, SetMemberBed
 from .grouping import NEW, KeepGroup, PairParts, UnpairByHand
-from .joining import JoinCrossing, JoinEnd, KeepApart
+from .joining import JoinCrossing, JoinEnd, KeepApart, RestOn
 from .load_values import load_values
 from .made_of import (
     KINDS,
@@ -112,6 +112,7 @@ __all__ = [
     "MoveCut",
     "MoveNodes",
     "PinBoth",
+    "RestOn",
     "ReverseMembers",
     "SetBedding",
     "SetBedZones",

@@ -1,5 +1,5 @@
 """Corrections of what meets what: join an end, tie it by a rigid link, keep it apart, join two members that
-cross."""
+cross, rest one on another."""
 
 from __future__ import annotations
 
@@ -9,10 +9,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 from shapely.geometry import Point
 
+from ..catalogue.own import own_section
+from ..entities.material import NO_WEIGHT, Material
 from ..entities.model import Model
-from ..entities.structure import Joint, Member
-from ..geometry.vectors import Array, closest_between_lines, closest_on_segment
-from .base import Edit, EditError
+from ..entities.structure import Joint, Member, Release
+from ..geometry.vectors import Array, closest_between_lines, closest_on_segment, default_z
+from .adding import free_id
+from .base import Edit, EditError, there
 
 SAME_PLACE = 0.05  # m; an end that lands this near to a node of the member it joins takes that node
 
@@ -169,6 +172,116 @@ class JoinCrossing(Edit):
                 m.joints = sorted([*m.joints, Joint(at, node)], key=lambda j: j.distance)
         also = f", at node {node}, which lay there" if near else ""
         return f"{names} joined where they cross{also}"
+
+
+BEARING = "bearing link"  # section and material of the links that parts rest on
+SHORTEST_LINK = 0.01  # m; axes nearer than this meet: one node joins them
+STEEP = 0.5  # least rise of a link over its length; what passes beside another does not rest on it
+
+
+@dataclass
+class RestOn(Edit):
+    """Rest a member on one that it passes over: a short rigid link from the axis of the one below to where the
+    bodies touch, hinged there. It hands on forces and no moments, as a rafter on a purlin does; with `lifts`
+    it only presses, and lets the upper member lift off in runs with one-way parts."""
+
+    first: str
+    second: str
+    lifts: bool = False
+
+    def __post_init__(self) -> None:
+        self.text = "Rest a member on the one below" + (", free to lift off" if self.lifts else "")
+
+    def change(self, model: Model) -> str:
+        above, below, (s, t), (p, q) = self._placed(model)
+        names = f"{above.name or above.id} on {below.name or below.id}"
+        if np.linalg.norm(p - q) < SHORTEST_LINK:
+            raise EditError(f"{names}: their axes meet; join them by a rigid link there")
+        if linked(model, above, below, (p, q)):
+            raise EditError(f"{names}: it rests there already")
+        reach = [self._reach(model, m, (p - q) * way) for m, way in ((below, 1.0), (above, -1.0))]
+        share = reach[0] / sum(reach) if sum(reach) > 0 else 0.5
+        touch = q + (p - q) * share
+        if np.linalg.norm(touch - q) < SHORTEST_LINK:
+            raise EditError(
+                f"{names}: the lower one has no depth to rest on; join them by a rigid link there"
+            )
+        start, end = self._node(model, below.id, t, q), self._node(model, above.id, s, p)
+        if start == end:
+            raise EditError(f"{names} share a node already")
+        if BEARING not in model.sections:
+            model.sections[BEARING] = own_section(BEARING, "rectangle", {"width": 0.1, "depth": 0.1})
+            origin = {"E": "rigid beside what it joins", "density": NO_WEIGHT}
+            model.materials[BEARING] = Material(BEARING, "", 210e9, None, 0.3, 0.0, origin=origin)
+        ident = free_id(model)
+        way = touch - model.nodes[start].point
+        link = Member(
+            ident, f"{above.name or above.id} on {below.name or below.id}", "brace", start, end, BEARING, BEARING,
+            default_z(way), above.storey, release_end=Release.of("mt my mz"),
+            offset_end=touch - model.nodes[end].point,
+        )  # fmt: skip
+        model.members[ident] = link
+        if self.lifts:
+            model.one_way[ident] = "compression"
+        return (
+            f"{names}, over {np.linalg.norm(way) * 1000:.0f} mm{', free to lift off' if self.lifts else ''}"
+        )
+
+    def _placed(self, model: Model) -> tuple[Member, Member, tuple[float, float], tuple[Array, Array]]:
+        """The upper and the lower member, how far along each they cross (m), and the places on their axes."""
+        a, b = (there(model.members, i) for i in (self.first, self.second))
+        names = f"{a.name or a.id} and {b.name or b.id}"
+        if set(_nodes_of(a)) & set(_nodes_of(b)):
+            raise EditError(f"{names} share a node already")
+        p, q = model.line(a), model.line(b)
+        la, lb = model.length(a), model.length(b)
+        s, t, sin2 = closest_between_lines(
+            p[:1], ((p[1] - p[0]) / la)[None], q[:1], ((q[1] - q[0]) / lb)[None]
+        )
+        if sin2[0] < 1e-3 or not (0 < s[0] < la and 0 < t[0] < lb):
+            raise EditError(f"{names} do not cross within their lengths")
+        on_a = p[0] + (p[1] - p[0]) * float(s[0]) / la
+        on_b = q[0] + (q[1] - q[0]) * float(t[0]) / lb
+        if abs(on_a[2] - on_b[2]) < STEEP * float(np.linalg.norm(on_a - on_b)):
+            raise EditError(f"{names} pass beside each other: neither rests on the other")
+        if on_a[2] >= on_b[2]:
+            return a, b, (float(s[0]), float(t[0])), (on_a, on_b)
+        return b, a, (float(t[0]), float(s[0])), (on_b, on_a)
+
+    @staticmethod
+    def _reach(model: Model, m: Member, way: Array) -> float:
+        """How far a member's body reaches from its axis along `way`, m; 0 where its section is not known."""
+        section = model.sections.get(m.section)
+        if section is None or not section.usable:
+            return 0.0
+        y0, y1, z0, z1 = section.bounds
+        axes = m.axes(model.line(m))
+        corners = np.array([(y, z) for y in (y0, y1) for z in (z0, z1)]) @ axes[1:]
+        return max(0.0, float((corners @ way).max() / np.linalg.norm(way)))
+
+    def _node(self, model: Model, ident: str, along: float, at: Array) -> str:
+        """The node of a member at a place of its axis; a new joint where it has none there."""
+        m = model.members[ident]
+        near = [n for n in _nodes_of(m) if np.linalg.norm(model.nodes[n].point - at) < SHORTEST_LINK / 2]
+        if near:
+            return near[0]
+        m = self.member(model, ident)
+        node = self.new_node(model, at)
+        m.joints = sorted([*m.joints, Joint(along, node)], key=lambda j: j.distance)
+        return node
+
+
+def linked(model: Model, a: Member, b: Member, places: tuple[Array, Array]) -> bool:
+    """Whether a member leads from one to the other at these places on their axes."""
+
+    def at(m: Member, place: Array) -> set[str]:
+        return {n for n in _nodes_of(m) if np.linalg.norm(model.nodes[n].point - place) < SAME_PLACE}
+
+    mine, others = at(a, places[0]), at(b, places[1])
+    return bool(mine and others) and any(
+        m.start in mine and m.end in others or m.start in others and m.end in mine
+        for m in model.members.values()
+    )
 
 
 def _nodes_of(m: Member) -> list[str]:

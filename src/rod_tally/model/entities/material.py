@@ -27,6 +27,7 @@ DENSITY_RANGE = {
     "masonry": (400.0, 2800.0),
 }
 ANY_DENSITY = (10.0, 25000.0)
+NO_WEIGHT = "a link has no weight"  # where a density of 0 is meant
 
 
 @dataclass(slots=True)
