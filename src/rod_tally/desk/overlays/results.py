@@ -12,7 +12,7 @@ from ...analysis.frame.shape import free_shapes
 from ...analysis.results.results import COMPONENTS, Results
 from ...compare.members import source_lines
 from ...model import Surface
-from ...model.geometry.vectors import Array, ring_sides
+from ...model.geometry.vectors import Array, local_axes, ring_sides
 from ..quantities import FORCE_KIND
 from ..session.state import VALUES
 from ..theme import GRAPHITE, INK, KINDS, OCHRE, PINE, RUST
@@ -148,7 +148,7 @@ def draw_forces(canvas: Canvas, scene: Scene) -> list[str]:
     kind, unit = FORCE_KIND[component], getattr(scene.units, FORCE_KIND[component])[1]
     ends = [int(value.argmax()), int(value.argmin())]
     texts = [f"{scene.units.show(float(value[e]), kind)} {unit}" for e in ends]
-    shown = _labelledmember_places(scene, r, places, value) if scene.state.label == VALUES else ends
+    shown = _labelled_places(scene, r, places, value) if scene.state.label == VALUES else ends
     canvas.labels(
         head[shown],
         [f"{scene.units.show(float(value[e]), kind, 3)}" for e in shown] if shown is not ends else texts,
@@ -160,7 +160,7 @@ def draw_forces(canvas: Canvas, scene: Scene) -> list[str]:
     ]
 
 
-def _labelledmember_places(scene: Scene, r: Results, places: MemberPlaces, value: Array) -> list[int]:
+def _labelled_places(scene: Scene, r: Results, places: MemberPlaces, value: Array) -> list[int]:
     """Where values are written beside the diagrams: at the ends and the extremes of the selected members, or
     of the shown ones where they are few; only the extremes of the largest where they are many."""
     chosen = set(scene.state.chosen("member"))
@@ -182,7 +182,7 @@ OTHER = KINDS[5]  # what differs in another way than place and section
 
 @dataclass(slots=True)
 class MemberPlaces:
-    """Shown stations with the point of the member that each is at, and the direction its diagram is drawn
+    """Shown stations with the point of the member, or wall as a column, that each is at, and the direction its diagram is drawn
     in."""
 
     stations: NDArray[np.int64]
@@ -192,22 +192,28 @@ class MemberPlaces:
 
 
 def member_places(scene: Scene, r: Results, component: str, done: NDArray[np.bool_]) -> MemberPlaces | None:
-    """Of the shown members that were `done`; the direction is that of a component's diagram. None where there
-    are none."""
+    """Of the shown members, and of the shown walls that were computed as columns, that were `done`; the
+    direction is that of a component's diagram. None where there are none."""
     index = {i: n for n, i in enumerate(r.member_ids)}
-    shown = {index[i]: k for k, i in enumerate(scene.ids) if i in index}
-    stations = np.flatnonzero(np.isin(r.station_member, list(shown)) & done[r.station_member])
+    there = [k for k, i in enumerate(scene.ids) if i in index]
+    here = [index[scene.ids[k]] for k in there]
+    begin, axes = scene.lines[there, 0], scene.axes[there]
+    walls = {} if r.plates is None else r.plates.columns
+    columns = [walls[s.id] for s in scene.surfaces if s.id in walls and s.id in index]
+    if columns:
+        here += [index[c.surface] for c in columns]
+        lines = np.array([r.xyz[c.nodes[[0, -1]]] - scene.model.origin for c in columns])
+        own = local_axes(lines[:, 1] - lines[:, 0], np.array([c.normal for c in columns])).reshape(-1, 3, 3)
+        begin, axes = np.concatenate([begin, lines[:, 0]]), np.concatenate([axes, own])
+    stations = np.flatnonzero(np.isin(r.station_member, here) & done[r.station_member])
     if not len(stations):
         return None
     which = r.station_member[stations]
     start = np.zeros((len(r.member_ids), 3))
     x, aside = start.copy(), start.copy()
-    here, there = list(shown), list(shown.values())
     # drawn on the side of tension for moments, and in the plane the force acts in
-    side = {"my": scene.axes[:, 2], "mz": -scene.axes[:, 1], "vy": scene.axes[:, 1]}.get(
-        component, scene.axes[:, 2]
-    )
-    start[here], x[here], aside[here] = scene.lines[there, 0], scene.axes[there, 0], side[there]
+    side = {"my": axes[:, 2], "mz": -axes[:, 1], "vy": axes[:, 1]}.get(component, axes[:, 2])
+    start[here], x[here], aside[here] = begin, axes[:, 0], side
     foot = start[which] + x[which] * r.station_x[stations, None]
     return MemberPlaces(stations, np.flatnonzero(which[1:] == which[:-1]), foot, aside[which])
 
