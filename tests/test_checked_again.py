@@ -4,7 +4,7 @@ find."""
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import fields
+from dataclasses import fields, replace
 from pathlib import Path
 
 import numpy as np
@@ -12,6 +12,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from rod_tally.analysis import Results
 from rod_tally.analysis.run import run
 from rod_tally.checks import Checked, Subject, checked, run_checks
 from rod_tally.checks import run as running
@@ -30,10 +31,19 @@ from rod_tally.model import (
     Surface,
 )
 from rod_tally.model.changes import ASPECTS, OF_MODEL, OF_PARTS, changed
-from rod_tally.model.edits import DeleteMembers, SetOneWay, SetRelease, SetSection, SetSupport, SetThickness
+from rod_tally.model.edits import (
+    DeleteMembers,
+    SetCombinations,
+    SetOneWay,
+    SetRelease,
+    SetSection,
+    SetSupport,
+    SetThickness,
+)
 from rod_tally.model.edits.base import Edit, EditError
 from rod_tally.project.codec import Before, pack
 from rod_tally.project.prints import Prints, is_old, run_print
+from rod_tally.review.review import OLD, Review
 from rod_tally.review.work import read_model
 from rod_tally.transfer import transfer
 
@@ -255,3 +265,37 @@ def test_results_of_spectra_are_old_once_other_modes_are_asked_for() -> None:
     del model.cases["Sx"]
     # modes alone are found again, and no result is made of them
     assert run_print(model, own) == run_print(model, Settings())
+
+
+def test_making_combinations_makes_no_run_old() -> None:
+    """No run depends on them; one that an earlier release kept, with them in its digest, is as it was too."""
+    model, own = source(), Settings()
+    model.cases["q"] = LoadCase("q", "live")
+    kept, before, prints = run_print(model, own), Prints().run_print(model, own, once=True), Prints()
+    assert kept != before and not prints.is_old(before, model, own) and not is_old(before, model, own)
+    SetCombinations([{"name": "1", "kind": "strength", "factors": {"q": 1.5}}], "EN 1990").apply(model)
+    assert not is_old(kept, model, own) and not prints.is_old(kept, model, own)
+    SetSupport([model.members[named(model, "joist")].end], FIXED).apply(model)
+    assert is_old(kept, model, own) and prints.is_old(before, model, own)
+
+
+def test_old_results_say_what_made_them_old() -> None:
+    model = source()
+    SetSupport([model.members[named(model, "joist")].end], FIXED).apply(model)
+    done = Review(model, Settings(), Results.none(), [], [])
+    done.results = replace(done.results, cases=["q"])
+    assert done.why_old == ""
+    section = SetSection([named(model, "joist")], "IPE 400")
+    section.apply(model)
+    done.stale = True
+    assert done.why_old.endswith("(a member: section IPE 400)")
+    section.revert(model)
+    for k in range(5):
+        SetRelease([named(model, "joist")], bool(k % 2), PINNED_END).apply(model)
+    assert done.why_old.count("a member") == 3 and "and 2 more" in done.why_old
+    done.otherwise = "run.shear_flexible is False now"
+    assert "; run.shear_flexible is False now)" in done.why_old
+    model.corrections.clear()
+    done.otherwise = ""
+    assert done.why_old.endswith("(1 correction taken back)")
+    assert Review(model, Settings(), done.results, [], [], stale=True).why_old == OLD  # nobody knows

@@ -38,14 +38,22 @@ LATER: dict[str, Any] = {
     "depth": None,
 }
 DECISIVE = ("nodes", "members", "sections", "materials", "cases", "combinations", "origin")
+# also in the digests of runs of earlier releases, though no run depends on them
+ONCE = ("combinations",)
+NO_NUMBER = {("run", "cases"), ("run", "ask_above")}  # settings that no number depends on
 
 
-def fingerprint(model: Model, settings: Settings | None = None, written_before: Before | None = None) -> str:
+def fingerprint(
+    model: Model,
+    settings: Settings | None = None,
+    written_before: Before | None = None,
+    once: bool = False,
+) -> str:
     """A digest of everything of a model that a run depends on, and of those `settings` that count for some
     models alone: whether members act one way, and the modes that responses to spectra are made of.
-    `written_before` as for `pack`."""
+    `written_before` as for `pack`; `once`: as earlier releases made it."""
     # named one by one: a field that a later version adds must not make every kept run look old
-    parts = {k: getattr(model, k) for k in DECISIVE}
+    parts = {k: getattr(model, k) for k in DECISIVE if once or k not in ONCE}
     if model.surfaces:
         parts["surfaces"] = model.surfaces
     if model.lifting:
@@ -89,6 +97,17 @@ def settings_print(settings: Settings) -> str:
     return hashlib.sha256(json.dumps([run, mesh], sort_keys=True).encode()).hexdigest()
 
 
+def other_settings(was: Settings, now: Settings) -> str:
+    """Settings of runs, meshes and modes that differ, by their keys and new values; "" for none."""
+    out = []
+    old, new = was.to_dict(), now.to_dict()
+    for table in ("run", "mesh", "modes"):
+        for key in sorted(old[table].keys() | new[table].keys()):
+            if old[table].get(key) != new[table].get(key) and (table, key) not in NO_NUMBER:
+                out.append(f"{table}.{key} is {new[table].get(key, 'as usual')} now")
+    return ", ".join(out)
+
+
 def run_print(model: Model, settings: Settings) -> str:
     """What a run is kept with: the digests of its model and of its settings."""
     return _joined(fingerprint(model, settings), settings)
@@ -97,41 +116,46 @@ def run_print(model: Model, settings: Settings) -> str:
 def prints_of(model: Model, settings: Settings) -> set[str]:
     """The prints that a run of this model can have been kept with: earlier releases left out what counts for
     some models alone."""
-    return {run_print(model, settings), _joined(fingerprint(model), settings)}
+    own = settings, None
+    return {_joined(fingerprint(model, s, once=o), settings) for s in own for o in (False, True)}
 
 
 def is_old(kept: str, model: Model, settings: Settings) -> bool:
     """Whether a run of that print was made with another model or other settings. One of an earlier release
     knows its model alone."""
-    return _differ(kept, run_print(model, settings))
+    return _differ(kept, run_print(model, settings)) and _differ(
+        kept, _joined(fingerprint(model, settings, once=True), settings)
+    )
 
 
 class Prints:
     """Prints of models that corrections alone change, each worked out once: of a large model one takes
     seconds, and a window asks for it often. Safe for two threads: at worst both work it out."""
 
-    KEPT = 4
+    KEPT = 8
 
     def __init__(self) -> None:
         self._known: list[tuple[Model, tuple[object, ...], str]] = []
         self._written: Before = {}
 
-    def run_print(self, model: Model, settings: Settings) -> str:
-        """As the function of that name."""
-        counts = settings.run.one_way, repr(settings.modes)
+    def run_print(self, model: Model, settings: Settings, once: bool = False) -> str:
+        """As the function of that name; `once` as for `fingerprint`."""
+        counts = settings.run.one_way, repr(settings.modes), once
         for was, counted, digest in self._known:
             if counted == counts and not changed(was, model).aspects:
                 return _joined(digest, settings)
         state = model.snapshot()
         before = dict(self._written)  # of its own, for another thread may be at it
-        digest = fingerprint(state, settings, before)
+        digest = fingerprint(state, settings, before, once)
         self._written = before
         self._known = [*self._known[1 - self.KEPT :], (state, counts, digest)]
         return _joined(digest, settings)
 
     def is_old(self, kept: str, model: Model, settings: Settings) -> bool:
         """As the function of that name."""
-        return _differ(kept, self.run_print(model, settings))
+        return _differ(kept, self.run_print(model, settings)) and _differ(
+            kept, self.run_print(model, settings, once=True)
+        )
 
 
 def _joined(of_model: str, settings: Settings) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -46,6 +47,7 @@ from .wall_joints import factors_of, overused_joints, signless_cases
 
 OLD = "the model or the settings have changed since this run: run it again (F5)"
 NOT_RUN = "not run yet: results come with the run (F5)"
+NAMED_CHANGES = 3
 MANY_MEMBERS = 1500  # whose displaced shape takes longer than one would wait for
 MANY_ELEMENTS = 10_000  # whose recovery of forces takes longer than one would wait for
 
@@ -54,7 +56,9 @@ MANY_ELEMENTS = 10_000  # whose recovery of forces takes longer than one would w
 class Review:
     """`comparison` is None without a baseline; `rules_fault` says why there are no combinations, `stale` that
     the results are not those of the model as it is: it has changed since its run, or was not run yet.
-    `waiting` says what is still being worked out, "" for nothing."""
+    `waiting` says what is still being worked out, "" for nothing; `made_with` are the corrections that the
+    model of the run had, None where that is not known, and `otherwise` settings that have changed since, in
+    words."""
 
     model: Model
     settings: Settings
@@ -75,7 +79,13 @@ class Review:
     rules_fault: str = ""
     stale: bool = False
     waiting: str = ""
+    made_with: list[dict[str, Any]] | None = None
+    otherwise: str = ""
     _cache: Cache = field(default_factory=Cache)
+
+    def __post_init__(self) -> None:
+        if self.made_with is None and not self.stale:
+            self.made_with = list(self.model.corrections)
 
     @property
     def has_run(self) -> bool:
@@ -87,7 +97,28 @@ class Review:
         """Why no results can be shown, in words; "" where they can."""
         if not self.stale:
             return ""
-        return OLD if self.has_run else NOT_RUN
+        if not self.has_run:
+            return NOT_RUN
+        because = "; ".join(w for w in (self._corrected_since(), self.otherwise) if w)
+        return f"{OLD} ({because})" if because else OLD
+
+    def _corrected_since(self) -> str:
+        """What was corrected after the run, in words; "" where nothing was, or nobody knows."""
+        now, then = self.model.corrections, self.made_with
+        if then is None or now == then:
+            return ""
+        same = next((k for k, (a, b) in enumerate(zip(now, then)) if a != b), min(len(now), len(then)))
+        made = (
+            [e.message for e in self.model.log if e.kind == "corrected"][same - len(now) :]
+            if now[same:]
+            else []
+        )
+        words = "; ".join(made[:NAMED_CHANGES])
+        if len(made) > NAMED_CHANGES:
+            words += f"; and {len(made) - NAMED_CHANGES} more"
+        if back := len(then) - same:
+            words += f"{'; ' if words else ''}{back} correction{'s' if back > 1 else ''} taken back"
+        return words
 
     def cut_forces(self, case: str) -> dict[str, CutForces | str]:
         """Forces of every cut in a case or combination, or why it has none; {} for a case that was not

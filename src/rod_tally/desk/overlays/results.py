@@ -182,8 +182,8 @@ OTHER = KINDS[5]  # what differs in another way than place and section
 
 @dataclass(slots=True)
 class MemberPlaces:
-    """Shown stations with the point of the member, or wall as a column, that each is at, and the direction its diagram is drawn
-    in."""
+    """Shown stations with the point of the member, or wall as a column, that each is at, and the direction
+    its diagram is drawn in."""
 
     stations: NDArray[np.int64]
     run: NDArray[np.int64]

@@ -17,7 +17,7 @@ from ...model import Model, Settings, SettingsError
 from ...output.write import OutputError
 from ...progress import Progress
 from ...project import Project, ProjectError
-from ...project.prints import Prints
+from ...project.prints import Prints, other_settings
 from .jobs import Jobs
 from .memory import Memory
 from .state import DeskState, Revision
@@ -45,6 +45,7 @@ class SessionBase(QObject):
         """Whether the results of a revision are of another model, or of other settings, those of modes
         included. It may take seconds."""
         review = revision.review
+        review.otherwise = other_settings(review.settings, self.settings)
         return review.settings.modes != self.settings.modes or self.prints.is_old(
             revision.run_print, model, self.settings
         )

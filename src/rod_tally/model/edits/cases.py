@@ -258,7 +258,7 @@ class SetCombinations(Edit):
     rule_set: str = field(default="")
 
     def __post_init__(self) -> None:
-        self.text = f"Make {len(self.combinations)} combinations"
+        self.text = f"Make {counted(self.combinations, 'combination')}"
 
     def change(self, model: Model) -> str:
         made = []
@@ -272,7 +272,7 @@ class SetCombinations(Edit):
                 )
             )
         model.combinations = made
-        return f"{len(made)} combinations{' by ' + self.rule_set if self.rule_set else ''}"
+        return f"{counted(made, 'combination')}{' by ' + self.rule_set if self.rule_set else ''}"
 
 
 @dataclass

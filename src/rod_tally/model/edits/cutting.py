@@ -9,7 +9,7 @@ import numpy as np
 
 from ..entities.cuts import Cut
 from ..entities.model import Model
-from .base import Edit, EditError, there
+from .base import Edit, EditError, counted, there
 
 
 @dataclass
@@ -73,7 +73,7 @@ class DeleteCuts(Edit):
     names: list[str]
 
     def __post_init__(self) -> None:
-        self.text = f"Delete {len(self.names)} cuts"
+        self.text = f"Delete {counted(self.names, 'cut')}"
 
     def change(self, model: Model) -> str:
         model.cuts = [c for c in model.cuts if c.name not in set(self.names)]

@@ -83,7 +83,7 @@ class UnpairByHand(Edit):
     parts: list[str]
 
     def __post_init__(self) -> None:
-        self.text = f"Leave the pairing of {len(self.parts)} parts to the comparison"
+        self.text = f"Leave the pairing of {counted(self.parts, 'part')} to the comparison"
 
     def change(self, model: Model) -> str:
         if not any(i in model.pairing for i in self.parts):

@@ -177,7 +177,7 @@ class SetRelease(Edit):
 
     def __post_init__(self) -> None:
         what = "Release" if self.release.any else "Fix"
-        self.text = f"{what} the {'end' if self.at_end else 'start'} of {len(self.members)} members"
+        self.text = f"{what} the {'end' if self.at_end else 'start'} of {counted(self.members, 'member')}"
 
     def change(self, model: Model) -> str:
         for ident in self.members:
@@ -186,7 +186,7 @@ class SetRelease(Edit):
                 member.release_end = self.release
             else:
                 member.release_start = self.release
-        return f"{len(self.members)} members: {'end' if self.at_end else 'start'} {'released in ' + self.release.words if self.release.any else 'fixed'}"
+        return f"{counted(self.members, 'member')}: {'end' if self.at_end else 'start'} {'released in ' + self.release.words if self.release.any else 'fixed'}"
 
 
 @dataclass
