@@ -3,9 +3,11 @@ by a button."""
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 
 from rod_tally.checks import Subject, run_checks
+from rod_tally.checks.framing.gaps import loose_ends
 from rod_tally.desk.session.actions import edits_for
 from rod_tally.model import Finding, Model
 
@@ -80,3 +82,40 @@ def test_a_bar_under_the_beams_of_a_slab_is_no_gap() -> None:
         add(s, "beam", f"T{x}", (x, 0, 3.55), (x, 5, 3.55))
     plate(s, "slab", "floor", (-0.1, -0.1, 4.0), (6.1, 5.1, 4.2))
     assert not [f for f in gaps(model(s)) if "floor" in f.ids]
+
+
+def test_an_end_that_lies_along_a_slab_it_is_joined_to_is_not_loose() -> None:
+    """A plate on the edge of a slab: its ends meet no member, and the slab carries them; beyond the slab by
+    more than the search distance an end is loose."""
+    for over, loose in ((0.0, 0), (0.25, 0), (0.8, 1)):
+        s = source([0.0])
+        plate(s, "slab", "s", (0, 0, -0.2), (6, 4, 0.0))
+        add(s, "beam", "P", (0.0, 0.2, 0.2), (6.0 + over, 0.2, 0.2))
+        m = model(s)
+        assert [j.other for j in m.surfaces["s"].joints if j.kind == "member"] == ["P"]
+        assert len(loose_ends(Subject(m))) == loose, over
+
+
+@pytest.mark.parametrize("beyond", [0.0, 0.2, 0.6])
+@pytest.mark.parametrize("turned", [False, True])
+def test_an_end_that_goes_past_stops_short_of_nothing(beyond: float, turned: bool) -> None:
+    """A beam that passes 60 mm beside a column and goes on: while its end lies within both bodies' size of
+    the column it may have been meant for it, farther on it was not."""
+    s = source([0.0, 4.0])
+    add(s, "column", "K", (0, 0, 0), (0, 0, 4), z=(1, 0, 0))
+    line = [(-3.0, 0.31, 3.0), (beyond, 0.31, 3.0)]
+    add(s, "beam", "B", *(line[::-1] if turned else line))
+    found = [f for f in run_checks(Subject(model(s))) if f.code == "join.gap"]
+    assert [set(f.ids) for f in found] == ([{"B", "K"}] if beyond < 0.5 else [])
+
+
+@pytest.mark.parametrize("beyond", [-0.1, 0.5])
+def test_a_rafter_that_passes_over_a_wall_is_not_meant_for_it(beyond: float) -> None:
+    """Its tail lies outside of the wall and above its head: within the search distance, but behind the end."""
+    s = source([0.0])
+    plate(s, "wall", "w", (-3, 0, 0), (3, 0.24, 3.0))
+    slope = np.array([0.0, -0.8, -0.6])
+    end = np.array([0.0, 0.12, 3.0 + 0.4]) + slope * (0.12 + beyond)
+    add(s, "beam", "R", tuple(end - 4.0 * slope), tuple(end))
+    found = [f for f in run_checks(Subject(model(s))) if f.code == "join.gap"]
+    assert bool(found) == (beyond < 0)

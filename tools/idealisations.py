@@ -117,7 +117,8 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "braced.ifc"
         write_tower(path, STOREYS, NX, NY, braced=True)
-        found = {way: dict(values(reviewed(path, way))) for way in WAYS}
+        done = {way: reviewed(path, way) for way in WAYS}
+        found = {way: dict(values(r)) for way, r in done.items()}
     shells, columns, rigid = found.values()
     rows = [f"| {key} | " + " | ".join(f"{v[key]:.4g}" for v in found.values()) + " |\n" for key in shells]
 
@@ -137,7 +138,11 @@ def main() -> None:
         twist_s=shells[spread],
         twist_c=columns[spread],
     )
-    (ROOT / "docs" / "idealisations.md").write_text(HEAD + "".join(rows) + tail)
+    floors = (
+        "\n**What each floor holds** where it is rigid, as the finding `floor.holds` says it.\n\n"
+        + "".join(f"- {f.message}\n" for f in done["rigid floors"].findings if f.code == "floor.holds")
+    )
+    (ROOT / "docs" / "idealisations.md").write_text(HEAD + "".join(rows) + floors + tail)
 
 
 if __name__ == "__main__":

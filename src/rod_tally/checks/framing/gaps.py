@@ -9,9 +9,10 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry import LineString
 
-from ...model import Finding
+from ...model import Finding, Member
 from ...model.geometry.panels import lying_along, touching_ends
 from ...model.geometry.proximity import end_pairs
+from ...model.geometry.vectors import Array
 from ..registry import Subject, check, listed, mm, point
 
 BESIDE = 0.6  # m; what carries a slab this near to a beam carries it there
@@ -20,18 +21,40 @@ ASKED = "Accept, because…"
 
 def loose_ends(s: Subject) -> list[int]:
     """Ends (2 m for the start of member m, 2 m + 1 for its end) whose node no other member, support or
-    surface shares."""
+    surface shares, and that lie along no surface that the member is joined to there."""
     return s.once("loose ends", lambda: _loose_ends(s), ("geometry", "supports"))
 
 
 def _loose_ends(s: Subject) -> list[int]:
     at, tied, nodes = s.members_at, s.tied, s.model.nodes
+    along: dict[str, list[Array]] = {}
+    for x in s.model.surfaces.values():
+        for j in x.joints:
+            if j.kind == "member" and len(j.line) == 2:
+                along.setdefault(j.other, []).append(j.line)
     out = []
     for k, m in enumerate(s.model.members.values()):
         for which, node in ((0, m.start), (1, m.end)):
-            if len(at[node]) == 1 and not nodes[node].support.any and node not in tied:
+            alone = len(at[node]) == 1 and not nodes[node].support.any and node not in tied
+            if alone and not (m.id in along and _along(s, m, which, along[m.id])):
                 out.append(2 * k + which)
     return out
+
+
+def _along(s: Subject, m: Member, which: int, lines: list[Array]) -> bool:
+    """Whether a member's end lies along one of the lines by which it is joined to surfaces."""
+    axis = s.model.line(m)
+    x = axis[1] - axis[0]
+    length = float(np.linalg.norm(x))
+    at = length if which else 0.0
+    spans = [np.sort((line - axis[0]) @ x / length) for line in lines]
+    return any(low - s.model.search <= at <= high + s.model.search for low, high in spans)
+
+
+def _behind(s: Subject, end: int, place: Array) -> float:
+    """How far a place lies behind a member's end, along the member, m; negative before it."""
+    out = s.rods.axes[end // 2, 0] * (1.0 if end % 2 else -1.0)
+    return float((s.rods.lines[end // 2, end % 2] - place) @ out)
 
 
 def gaps(s: Subject) -> dict[int, tuple[int, float]]:
@@ -54,11 +77,18 @@ def _gaps(s: Subject) -> dict[int, tuple[int, float]]:
     pairs = pairs.take(np.flatnonzero(loose[pairs.end] | columns[pairs.member]))
     best: dict[int, tuple[int, float]] = {}
     order = np.argsort(pairs.clear, kind="stable")
-    for e, m, clear in zip(
-        pairs.end[order].tolist(), pairs.member[order].tolist(), pairs.clear[order].tolist()
+    size = np.abs(s.rods.bounds).max(axis=1)
+    for e, m, clear, along in zip(
+        pairs.end[order].tolist(),
+        pairs.member[order].tolist(),
+        pairs.clear[order].tolist(),
+        pairs.along[order].tolist(),
     ):
         if e in best:
             continue
+        place = s.rods.lines[m, 0] + s.rods.axes[m, 0] * along
+        if _behind(s, e, place) > size[m] + size[e // 2] + s.model.snap:
+            continue  # it goes past that one: it does not stop short of it
         own = members[e // 2]
         node = own.end if e % 2 else own.start
         if node in s.nodes_of(members[m].id):
@@ -129,7 +159,9 @@ def _short_ends(s: Subject) -> Iterator[Finding]:
         m = s.model.members[s.ids[t.end // 2]]
         node = m.end if t.end % 2 else m.start
         known = (s.panels.surfaces[t.surface].id, node) in tied
-        if not known and t.clear > s.model.snap:
+        reach = max(s.panels.surfaces[t.surface].reach)
+        past = _behind(s, t.end, t.point) > reach + s.model.snap
+        if not known and t.clear > s.model.snap and not past:
             best[t.end] = min(best.get(t.end, (t.clear, t.surface)), (t.clear, t.surface))
     for end, (clear, k) in sorted(best.items()):
         own, other = s.ids[end // 2], s.panels.surfaces[k]

@@ -37,8 +37,9 @@ def _by(s: Subject, key: str) -> dict[str, list[str]]:
     return out
 
 
-def _many(ids: list[str]) -> str:
-    return "1 member" if len(ids) == 1 else f"{len(ids)} members"
+def _many(ids: list[str], s: Subject) -> str:
+    one = "part" if any(i in s.model.surfaces for i in ids) else "member"
+    return f"1 {one}" if len(ids) == 1 else f"{len(ids)} {one}s"
 
 
 @check("section.missing", "section.unknown")
@@ -50,7 +51,7 @@ def find_sections(s: Subject) -> Iterator[Finding]:
             yield Finding(
                 "section.missing",
                 "blocking",
-                f"{_many(ids)} ({', '.join(s.name(i) for i in ids[:3])}) without a section; left out of the run.",
+                f"{_many(ids, s)} ({', '.join(s.name(i) for i in ids[:3])}) without a section; left out of the run.",
                 tuple(ids),
                 s.middle(ids[0]),
                 ("Give a section",),
@@ -61,7 +62,7 @@ def find_sections(s: Subject) -> Iterator[Finding]:
             yield Finding(
                 "section.unknown",
                 "blocking",
-                f"No shape could be read from profile {name!r} of {_many(ids)}"
+                f"No shape could be read from profile {name!r} of {_many(ids, s)}"
                 f"{f' ({section.reason})' if section.reason else ''}{meant}; left out of the run.",
                 tuple(ids),
                 s.middle(ids[0]),
@@ -71,7 +72,7 @@ def find_sections(s: Subject) -> Iterator[Finding]:
             yield Finding(
                 "section.unknown",
                 "note",
-                f"Profile {name!r} of {_many(ids)}: {section.reason}.",
+                f"Profile {name!r} of {_many(ids, s)}: {section.reason}.",
                 tuple(ids),
                 s.middle(ids[0]),
                 (MAP_PROFILE, "Accept, because…"),
@@ -110,7 +111,7 @@ def find_measured_sections(s: Subject) -> Iterator[Finding]:
         yield Finding(
             "section.measured",
             "note",
-            f"The source gives no profile for {_many(ids)} ({', '.join(s.name(i) for i in ids[:3])}); the section "
+            f"The source gives no profile for {_many(ids, s)} ({', '.join(s.name(i) for i in ids[:3])}); the section "
             f"({_size(section.width, section.depth)} mm, A {section.area * 1e4:.4g} cm²) is measured on the body.",
             tuple(ids),
             s.middle(ids[0]),
@@ -149,7 +150,7 @@ def find_shear_centres(s: Subject) -> Iterator[Finding]:
         yield Finding(
             "section.shear_centre",
             "note",
-            f"{_many(ids)} with the shear centre beside the axis ({shown}{more}): loads act on the centroid's axis and the "
+            f"{_many(ids, s)} with the shear centre beside the axis ({shown}{more}): loads act on the centroid's axis and the "
             "run leaves out the twist they cause, load times that distance. It must be held by what they carry, or checked apart.",
             tuple(ids),
             s.middle(ids[0]),
@@ -190,7 +191,7 @@ def find_other_sections(s: Subject) -> Iterator[Finding]:
             yield Finding(
                 "section.differs",
                 "warning",
-                f"Profile {name!r} of {_many(ids)} is named after {known} and is not it: {shown}.",
+                f"Profile {name!r} of {_many(ids, s)} is named after {known} and is not it: {shown}.",
                 tuple(ids),
                 s.middle(ids[0]),
                 (MAP_PROFILE, "Accept, because…"),
@@ -221,7 +222,7 @@ def find_other_materials(s: Subject) -> Iterator[Finding]:
             yield Finding(
                 "material.differs",
                 "note",
-                f"Material {name} of {_many(ids)} is not as {grade.where} has it: {', '.join(parts)}.",
+                f"Material {name} of {_many(ids, s)} is not as {grade.where} has it: {', '.join(parts)}.",
                 tuple(ids),
                 s.middle(ids[0]),
                 ("Take the grade's values", "Accept, because…"),
@@ -237,7 +238,7 @@ def find_materials(s: Subject) -> Iterator[Finding]:
             yield Finding(
                 "material.missing",
                 "blocking",
-                f"{_many(ids)} ({', '.join(s.name(i) for i in ids[:3])}) without a material; left out of the run.",
+                f"{_many(ids, s)} ({', '.join(s.name(i) for i in ids[:3])}) without a material; left out of the run.",
                 tuple(ids),
                 s.middle(ids[0]),
                 ("Give a material",),
@@ -284,7 +285,7 @@ def find_families(s: Subject) -> Iterator[Finding]:
         yield Finding(
             "material.family",
             "warning",
-            f"Material {name} of {_many(ids)} {words}.",
+            f"Material {name} of {_many(ids, s)} {words}.",
             tuple(ids),
             s.middle(ids[0]),
             ("Map it to a grade", "Accept, because…"),
@@ -316,7 +317,7 @@ def _stiffness(s: Subject, m: Material, ids: list[str]) -> Iterator[Finding]:
     yield Finding(
         "material.stiffness",
         severity,
-        f"Material {m.name} of {_many(ids)} {text}.",
+        f"Material {m.name} of {_many(ids, s)} {text}.",
         tuple(ids),
         s.middle(ids[0]),
         ("Give its elastic modulus", "Accept, because…"),
@@ -343,7 +344,7 @@ def _density(s: Subject, m: Material, ids: list[str]) -> Iterator[Finding]:
     yield Finding(
         "material.density",
         severity,
-        f"Material {m.name} of {_many(ids)} {text}.",
+        f"Material {m.name} of {_many(ids, s)} {text}.",
         tuple(ids),
         s.middle(ids[0]),
         ("Give its density", "Accept, because…"),
