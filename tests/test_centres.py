@@ -89,3 +89,40 @@ def test_nothing_is_said_of_storeys_without_mass_or_of_loose_models() -> None:
     m, s = table()
     m.storeys, s.run.diaphragms = [], []
     assert dynamics(m, run_of(m, s), s, Distribution(m)).centres == []
+
+
+def towers(at: tuple[float, ...], order: int = 1) -> tuple[Model, Settings]:
+    """Portal tables of four columns and four beams, each at its own x, all of one storey; a heavy corner."""
+    points: list[tuple[float, float, float]] = []
+    edges: list[tuple[int, int]] = []
+    for x0 in at:
+        n = len(points)
+        plan = [(x0, 0.0), (x0 + 6, 0.0), (x0 + 6, 5.0), (x0, 5.0)]
+        points += [(*p, z) for z in (0.0, HEIGHT) for p in plan]
+        edges += [(n + k, n + 4 + k) for k in range(4)]
+        edges += [(n + 4 + k, n + 4 + (k + 1) % 4) for k in range(4)]
+    held = {k: "fixed" for k, p in enumerate(points) if p[2] == 0.0}
+    m = frame(points, edges[::order], held, density=0.0)
+    m.storeys = [Storey("L0", 0.0), Storey("L1", HEIGHT)]
+    heads = [k for k, p in enumerate(points) if p[2] > 0]
+    loads = [NodeLoad(f"n{k}", (0, 0, -1e3 * GRAVITY * (4.0 if k % 8 == 5 else 1.0))) for k in heads]
+    m.cases["Roof"] = LoadCase("Roof", "dead", node_loads=loads)
+    s = Settings()
+    s.modes.mass = {"Roof": 1.0}
+    return m, s
+
+
+@pytest.mark.parametrize("order", [1, -1])
+def test_towers_of_one_storey_have_centres_of_their_own(order: int) -> None:
+    """Each as if it stood alone, whatever stands beside it and in whatever order the file names it."""
+    (alone,) = dynamics(*(lambda m, s: (m, run_of(m, s), s, Distribution(m)))(*towers((0.0,)))).centres
+    m, s = towers((40.0, 0.0), order)
+    first, second = dynamics(m, run_of(m, s), s, Distribution(m)).centres
+    assert (alone.name, first.name, second.name) == ("L1", "L1, part 1", "L1, part 2")
+    for own, shift in ((first, 0.0), (second, 40.0)):
+        assert (own.mass_x - shift, own.stiff_x - shift) == pytest.approx((alone.mass_x, alone.stiff_x))
+        assert (own.mass_y, own.stiff_y, own.mass) == pytest.approx((alone.mass_y, alone.stiff_y, alone.mass))
+        assert (own.radius_x, own.radius_y, own.gyration) == pytest.approx(
+            (alone.radius_x, alone.radius_y, alone.gyration)
+        )
+    assert first.mass_x - first.stiff_x > 0.1

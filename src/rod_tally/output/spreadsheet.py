@@ -125,7 +125,7 @@ def _fill(book: Book, review: Review) -> None:
     if review.model.cuts:
         book.sheet("cuts", CUT_COLUMNS, _cuts(review))
     if review.centres:
-        centres = [[getattr(c, name) for name in CENTRE_COLUMNS] for c in review.centres]
+        centres = [[c.name, *(getattr(c, k) for k in CENTRE_COLUMNS[1:])] for c in review.centres]
         book.sheet("centres", CENTRE_COLUMNS, centres)
     if not review.stale and review.wall_panels:
         book.sheet("stability of walls", STABILITY_COLUMNS, _stability(review))

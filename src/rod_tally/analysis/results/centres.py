@@ -11,15 +11,18 @@ from ...loads import Distribution
 from ...model import Model, Settings
 from ...model.geometry.heights import LEVEL_REACH, nearest_level
 from ..dynamics.mass import mass_cases, nodal_mass
+from ..solve.diaphragms import hanging_together, links_of
 from ..solve.flexibility import Flexibility, turned
 
+SMALL = 0.05  # of a storey's mass; parts below are brackets and the like. Common practice, no source.
 LEAST = 1e-9  # of a floor's own size squared; below it the floor cannot turn
 
 
 @dataclass(slots=True)
 class StoreyCentre:
     """A storey that moves: mass (kg), its centre and that of stiffness in plan (m, the source's axes),
-    torsional radii (m) and the radius of gyration of the mass in plan (m).
+    torsional radii (m) and the radius of gyration of the mass in plan (m). `part` numbers what does not hang
+    together in it, such as two towers; 0: all does.
 
     The centre of stiffness is where a level force on this floor alone does not turn it. `radius_x` is the
     root of the stiffness against turning about that centre over the stiffness along y, `radius_y` over that
@@ -36,6 +39,11 @@ class StoreyCentre:
     radius_x: float
     radius_y: float
     gyration: float
+    part: int = 0
+
+    @property
+    def name(self) -> str:
+        return f"{self.storey}, part {self.part}" if self.part else self.storey
 
     @property
     def eccentricity(self) -> tuple[float, float]:
@@ -54,7 +62,7 @@ def storey_centres(
     model: Model, own: Flexibility | None, settings: Settings, distribution: Distribution
 ) -> list[StoreyCentre]:
     """Of every storey with mass at its level that is free to turn, lowest first; [] where nothing can be
-    said.
+    said. What does not hang together at a level, such as two towers, has centres of its own.
 
     Each floor is pushed by itself along x, along y and round, with forces shared by the mass at its level;
     what it does is its nodes' motion as a rigid floor, fitted by their mass. So floors that are not stiff in
@@ -71,30 +79,33 @@ def storey_centres(
     near = (np.abs(m.xyz[:, 2] - z[at]) <= LEVEL_REACH) & level & (mass > 0)
     held = np.zeros(len(mass), bool)
     held[system.held // 6] = True
+    links = links_of(model, m.node_index, m.plates)
     floors = []
     for k in np.argsort(z):
         nodes = np.flatnonzero(near & (at == k))
         # a storey that is held at its level has no motion of its own
         if not len(nodes) or (held & (at == k) & (np.abs(m.xyz[:, 2] - z[k]) <= LEVEL_REACH)).any():
             continue
-        w = mass[nodes] / mass[nodes].sum()
-        centre = w @ m.xyz[nodes, :2]
-        arm = m.xyz[nodes, :2] - centre
-        gyration = float(np.sqrt(w @ (arm**2).sum(axis=1)))
-        if gyration**2 <= LEAST * max(1.0, float((np.ptp(m.xyz[:, :2], axis=0) ** 2).sum())):
-            continue
-        floors.append((int(k), nodes, w, centre, arm, gyration))
+        whole = float(mass[nodes].sum())
+        groups = [g for g in hanging_together(links, nodes, m.xyz) if mass[g].sum() >= SMALL * whole]
+        for part, own_nodes in enumerate(groups, 1):
+            w = mass[own_nodes] / mass[own_nodes].sum()
+            centre = w @ m.xyz[own_nodes, :2]
+            arm = m.xyz[own_nodes, :2] - centre
+            gyration = float(np.sqrt(w @ (arm**2).sum(axis=1)))
+            if gyration**2 > LEAST * max(1.0, float((np.ptp(m.xyz[:, :2], axis=0) ** 2).sum())):
+                floors.append((int(k), part if len(groups) > 1 else 0, own_nodes, w, centre, arm, gyration))
     if not floors:
         return []
     push = np.zeros((6 * len(mass), 3 * len(floors)))
-    for n, (_, nodes, w, _, arm, gyration) in enumerate(floors):
+    for n, (_, _, nodes, w, _, arm, gyration) in enumerate(floors):
         push[6 * nodes, 3 * n] = w
         push[6 * nodes + 1, 3 * n + 1] = w
         push[6 * nodes, 3 * n + 2] = -w * arm[:, 1] / gyration**2
         push[6 * nodes + 1, 3 * n + 2] = w * arm[:, 0] / gyration**2
     moved = system.to_global(own.moved_by(turned(system, push)))
     out = []
-    for n, (k, nodes, _, centre, _, gyration) in enumerate(floors):
+    for n, (k, part, nodes, _, centre, _, gyration) in enumerate(floors):
         columns = slice(3 * n, 3 * n + 3)
         # by the same weights as the push, so that the three by three is symmetric
         f = push[:, columns].T @ moved[:, columns]
@@ -117,6 +128,7 @@ def storey_centres(
                 float(radius[1]),
                 float(radius[0]),
                 gyration,
+                part,
             )
         )
     return out

@@ -192,7 +192,7 @@ def hanging_together(
             if shapely.contains_xy(shape, *xyz[one[0], :2]):
                 whole[k] = np.sort(np.append(whole[k], one))
                 break
-    return whole
+    return sorted(whole, key=lambda g: tuple(np.round(xyz[g].mean(axis=0), 3)))
 
 
 def slab_floors(

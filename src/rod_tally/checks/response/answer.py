@@ -208,7 +208,7 @@ def find_eccentric_storeys(s: Subject) -> Iterator[Finding]:
     yield Finding(
         "response.torsion",
         "note",
-        f"Storey {worst.storey} turns under horizontal forces: its mass lies {off_x:.2f} m in x and {off_y:.2f} m in y from its centre of "
+        f"Storey {worst.name} turns under horizontal forces: its mass lies {off_x:.2f} m in x and {off_y:.2f} m in y from its centre of "
         f"stiffness (0.3 of the torsional radii is {0.3 * worst.radius_x:.2f} and {0.3 * worst.radius_y:.2f} m), its radius of gyration is "
         f"{worst.gyration:.2f} m against torsional radii of {worst.radius_x:.2f} and {worst.radius_y:.2f} m{others}{_walls(s)}.",
         (),

@@ -36,7 +36,7 @@ def draw_centres(canvas: Canvas, scene: Scene) -> list[str]:
     canvas.lines(pairs[~turning], PINE, 2.0)
     canvas.symbols(mass, ring(8), INK, 2.2)
     canvas.symbols(stiff, diamond(8), OCHRE, 2.4)
-    texts = [f"{c.storey}: {np.hypot(*c.eccentricity):.2f} m" for c in found]
+    texts = [f"{c.name}: {np.hypot(*c.eccentricity):.2f} m" for c in found]
     canvas.labels(pairs.min(axis=1) + [0.0, 0.0, 0.4], texts, INK)
     return [
         "○ centre of mass",

@@ -132,7 +132,7 @@ def centres(state: DeskState, units: UnitSet) -> Rows:
         off = c.eccentricity
         out.add(
             [
-                c.storey,
+                c.name,
                 c.elevation,
                 c.mass / 1000,
                 c.mass_x,
