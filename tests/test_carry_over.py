@@ -4,11 +4,12 @@ or is named."""
 from __future__ import annotations
 
 from copy import deepcopy
+from dataclasses import fields
 
 import numpy as np
 import pytest
 
-from rod_tally.compare.carrying.carry import WORDS, carry_only, carry_over
+from rod_tally.compare.carrying.carry import carry_only, carry_over
 from rod_tally.model import PINNED, PINNED_END, MemberLoad, Model, NodeLoad, Settings, Support
 from rod_tally.model.edits import AddLoads, PinBoth, SetRelease, SetSupport, load_values, make_again
 from rod_tally.model.edits.base import Edit
@@ -219,7 +220,10 @@ def test_lines_that_are_left_out_are_not_made_and_come_back_when_they_are_chosen
 
 
 def test_every_correction_has_words_that_an_engineer_knows() -> None:
-    assert {k for k in Edit.kinds if Edit.kinds[k].__module__.startswith("rod_tally")} == WORDS.keys()
+    for name, kind in Edit.kinds.items():
+        if kind.__module__.startswith("rod_tally"):
+            assert kind.words, name
+            assert list(kind.roles) == [f.name for f in fields(kind)], name  # type: ignore[arg-type]
 
 
 @pytest.mark.parametrize("angle", [0.0, 0.7, np.pi / 2, np.pi])

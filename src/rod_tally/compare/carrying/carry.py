@@ -20,67 +20,6 @@ THERE = "is in the revision's source already"
 PLACED = ("carried", "moved")
 MOST_TARGETS = 200  # of a line, kept
 MOVED = 1e-3  # m; a target that lies farther from where it was has moved
-WORDS = {
-    "AddCases": "load cases",
-    "AddCuts": "cuts",
-    "AddLoads": "loads",
-    "AddMembers": "added members",
-    "DeleteCases": "deleted load cases",
-    "CasesOfCombinations": "cases of combinations",
-    "DeleteCuts": "deleted cuts",
-    "DeleteMembers": "deleted parts",
-    "HoldFoot": "a held wall foot",
-    "HoldSelfWeight": "self-weight kept out of a case",
-    "JoinCrossing": "a joined crossing",
-    "JoinEnd": "a joined end",
-    "KeepApart": "an end kept apart",
-    "KeepGroup": "a group",
-    "MapMaterial": "a mapped material",
-    "MapProfile": "a mapped profile",
-    "MergeMembers": "merged members",
-    "MoveCut": "a moved cut",
-    "MoveNodes": "moved nodes",
-    "OwnMaterial": "a material of one's own",
-    "OwnSection": "a section of one's own",
-    "PairParts": "pairs by hand",
-    "PinBoth": "pinned ends",
-    "RemoveLoads": "removed loads",
-    "RestOn": "a member that rests on another",
-    "ReverseMembers": "members turned end for end",
-    "ScaleCase": "a load case times a factor",
-    "SetBedding": "a bed",
-    "SetBedZones": "zones of the ground",
-    "SetCase": "a changed load case",
-    "SetCombinations": "combinations",
-    "SetDiaphragm": "rigid floors",
-    "SetEdgeSupport": "held edges",
-    "AddSurfaces": "added slabs and walls",
-    "AddOpenings": "openings",
-    "AddGrids": "grid lines",
-    "CloseOpening": "a closed opening",
-    "SetGroundLifting": "ground that only pushes",
-    "SetLifting": "supports that can lift off",
-    "SetLimit": "what one-way parts bear at most",
-    "SetMaterial": "a material",
-    "SetMaterialValue": "a value of a material",
-    "SetMemberBed": "ground under members",
-    "SetMeshSize": "an element size",
-    "SetOffset": "an end beside its node",
-    "SetOneWay": "members that act in one way",
-    "SetRelease": "a release",
-    "SetSection": "a section",
-    "SetStanding": "walls that only stand",
-    "SetSpan": "how slabs hand on their load",
-    "SetSupport": "a support",
-    "SetThickness": "a thickness",
-    "SplitMember": "a split member",
-    "TaperMembers": "another section at the end",
-    "TieParts": "parts tied to a surface",
-    "TellLoad": "what a load is said to be",
-    "TurnMembers": "turned members",
-    "TurnSurfaces": "turned surfaces",
-    "UnpairByHand": "pairs left to the comparison",
-}
 BETWEEN = ("PairParts", "UnpairByHand")  # about the baseline and the one before it
 
 
@@ -244,7 +183,8 @@ def _described(record: dict[str, Any]) -> str:
     name = str(record.get("edit", "?"))
     values = record.get("values", {})
     case = values.get("case") or values.get("name") or ""
-    words = WORDS.get(name, name)
+    kind = Edit.kinds.get(name)
+    words = kind.words if kind is not None else name
     if name == "AddCases":
         names = [str(c.get("name", "")) for c in values.get("cases", ())]
         return f"{words} {_few(names)}"

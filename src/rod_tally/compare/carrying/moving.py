@@ -4,21 +4,24 @@ for."""
 from __future__ import annotations
 
 import copy
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
 from shapely.geometry import Point, Polygon
 
 from ...model import Support, Surface
+from ...model.edits import Edit
 from ...model.edits.edge_supports import ON_EDGE, edge_distance, edges_of, onto_edge
 from ...model.geometry.vectors import Array
+from ...model.roles import Role
 from ..places import REACH
 from .loads import LoadMover
 from .parts import NAMED, Target
 
-SINGLE = ("member_id", "target", "first", "second", "to")
-SEVERAL = ("members", "surfaces")
-VECTORS = ("by", "z_axis", "x_axis", "span")
+AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
+ALIGNED = 0.9962  # cosine (5 degrees) within which a direction is along an axis
+LEAST_ZONE = 1e-4  # m2; less of a zone on a piece of its surface is none
 
 
 class Mover(LoadMover):
@@ -48,78 +51,118 @@ class Mover(LoadMover):
         return [record | {"values": values | {"members": ids, "at_end": end}} for ids, end in ways]
 
     def record(self, record: dict[str, Any]) -> dict[str, Any]:
-        """The record for the revision. Raises Target where nothing of what it is about is left."""
+        """The record for the revision, each value by its role. Raises Target where nothing of what it is about
+        is left."""
         out = copy.deepcopy(record)
         values: dict[str, Any] = out.get("values", {})
-        own = next((values[k] for k in SINGLE if values.get(k)), "")
-        several = values.get("members")
-        at_end = "at_end" in values
-        one = own or (several[0] if at_end and isinstance(several, list) and len(several) == 1 else "")
-        if at_end and (one in self.pieces or one in self.merged):
-            twin, values["at_end"] = self._end(str(one), bool(values["at_end"]))
-            for key in SINGLE:
-                if values.get(key) == one:
-                    values[key] = twin
-            if isinstance(several, list):
-                values["members"] = [twin]
-            out["places"] = {n: self._node_place(n, p) for n, p in record.get("places", {}).items()}
-            return out
-        for key in SINGLE:
-            if values.get(key):
-                values[key] = self.twin(str(values[key]))
-        for key in SEVERAL:
-            if isinstance(values.get(key), list) and values[key]:
-                values[key] = self._several(values[key])
-        if own and "at_end" in values and self.runs_back(str(own), self.part.get(str(own), str(own))):
-            values["at_end"] = not values["at_end"]
-        if "distance" in values and (own in self.base.members or own in self.lines):
-            values["distance"] = self._along(str(own), str(values["member_id"]), float(values["distance"]))
-        for key in VECTORS:
-            if values.get(key):
-                values[key] = self.vector(values[key])
-        if values.get("support"):
-            values["support"] = self._support(values["support"])
-        if record.get("edit") == "SetEdgeSupport":
-            values["edges"] = self._edges(values["edges"])
-        for key in ("profile", "material"):
-            table = self.revised.sections if key == "profile" else self.revised.materials
-            if (
-                record.get("edit") in ("MapProfile", "MapMaterial", "SetMaterialValue")
-                and key in values
-                and values[key] not in table
-            ):
-                raise Target(f"there is no {key} {values[key]!r} any more")
-        if "loads" in values:
-            values["loads"] = self.loads(values["loads"])
-        for case in values.get("cases", ()):
-            if "loads" in case:
-                case["loads"] = self.loads(case["loads"])
-        for part in values.get("parts", ()) if record.get("edit") == "AddMembers" else ():
-            part["start"], part["end"] = self.points([part["start"], part["end"]])
-            if part.get("z_axis") is not None:
-                part["z_axis"] = self.vector(part["z_axis"])
-        if record.get("edit") in ("AddSurfaces", "AddOpenings", "CloseOpening"):
-            self._outlines(values)
-        for line in values.get("lines", ()) if record.get("edit") == "AddGrids" else ():
-            line["points"] = [p[:2] for p in self.points([[*p, 0.0] for p in line["points"]])]
-        for cut in values.get("cuts", ()):
-            cut["line"] = self.points(cut["line"])
-            cut["surfaces"] = [self.part[s] for s in cut.get("surfaces", ()) if s in self.part]
+        kind = Edit.kinds.get(str(record.get("edit")))
+        roles = kind.roles if kind is not None else {}
+        single = [k for k in values if roles.get(k) is Role.PART and values[k]]
+        own = str(values[single[0]]) if single else ""
+        ends = [k for k in values if roles.get(k) is Role.END]
+        several = next((k for k in values if roles.get(k) is Role.PARTS and values[k]), "")
+        one = own or (str(values[several][0]) if ends and several and len(values[several]) == 1 else "")
         out["places"] = {n: self._node_place(n, p) for n, p in record.get("places", {}).items()}
+        if ends and (one in self.pieces or one in self.merged):
+            twin, values[ends[0]] = self._end(one, bool(values[ends[0]]))
+            for key in single:
+                values[key] = twin if values[key] == one else self.twin(str(values[key]))
+            if several and not own:
+                values[several] = [twin]
+            return out
+        if own and ends and self.runs_back(own, self.part.get(own, own)):
+            values[ends[0]] = not values[ends[0]]
+        for key in list(values):
+            role = roles.get(key, Role.PLAIN)
+            if isinstance(role, Mapping):
+                values[key] = [one for part in values[key] or () for one in self._part_of(part, role)]
+            else:
+                values[key] = self._value(values[key], role, values, own)
         return out
 
-    def _outlines(self, values: dict[str, Any]) -> None:
-        """Outlines of surfaces and openings; an opening on the piece of its surface that has the place
-        now."""
-        for part in values.get("parts", ()):
-            part["outline"] = self.points(part["outline"])
-            part["openings"] = [self.points(o) for o in part.get("openings") or ()]
-        for part in values.get("openings", ()):
-            part["outline"] = self.points(part["outline"])
-            part["surface"] = self._piece_at(str(part["surface"]), np.array(part["outline"]).mean(axis=0))
-        if "surface_id" in values:
-            values["at"] = self.points(values["at"])[0]
-            values["surface_id"] = self._piece_at(str(values["surface_id"]), np.array(values["at"]))
+    def _value(self, value: Any, role: Role, beside: dict[str, Any], own: str) -> Any:
+        """One value of a record for the revision. `beside`: the values that stand beside it, of which those
+        before it are the revision's already; `own`: the member that distances are along, in the baseline."""
+        if value is None or value == "" or value == []:
+            return value
+        if role is Role.PART:
+            return self.twin(str(value))
+        if role is Role.PARTS:
+            return self._several(value)
+        if role is Role.HELD:
+            nodes = [i for i in value if i in self.base.nodes]
+            rest = [i for i in value if i not in nodes]
+            return nodes + (self._several(rest) if rest else [])
+        if role is Role.PIECE:
+            place = beside.get("at") or np.array(beside["outline"], float).mean(axis=0)
+            return self._piece_at(str(value), np.array(self.points(place)[0]))
+        if role in (Role.PLACE, Role.PLACES):
+            points = self.points(value)
+            return points[0] if role is Role.PLACE else points
+        if role is Role.RINGS:
+            return [self.points(ring) for ring in value]
+        if role is Role.PLAN:
+            return [p[:2] for p in self.points([[*p, 0.0] for p in value])]
+        if role is Role.DIRECTION:
+            return self.vector(value)
+        if role is Role.ALONG and (own in self.base.members or own in self.lines):
+            return self._along(own, self.part.get(own, own), float(value))
+        if role is Role.LOADS:
+            return self.loads(value)
+        if role is Role.SUPPORT:
+            return self._support(value)
+        if role is Role.EDGES:
+            return self._edges(value)
+        if role is Role.SPECTRUM:
+            return value | {"direction": self._axis(str(value["direction"]))}
+        if role in (Role.SECTION, Role.MATERIAL):
+            table = self.revised.sections if role is Role.SECTION else self.revised.materials
+            if value not in table:
+                raise Target(
+                    f"there is no {'profile' if role is Role.SECTION else 'material'} {value!r} any more"
+                )
+        return value
+
+    def _part_of(self, part: dict[str, Any], roles: Mapping[str, Role]) -> list[dict[str, Any]]:
+        """A record inside of a correction for the revision: one, or one for each piece of its surface that it
+        reaches; none where its surface is gone, which is then told."""
+        out = dict(part)
+        pieces = [k for k in part if roles.get(k) is Role.PIECE]
+        for key in part:
+            role = roles.get(key, Role.PLAIN)
+            if role is Role.PARTS:  # what a cut goes through: those that are there
+                out[key] = [self.part[i] for i in part[key] or () if i in self.part]
+            elif role is not Role.PIECE:
+                out[key] = self._value(part[key], role, part, "")
+        if not pieces:
+            return [out]
+        own, ring = str(part[pieces[0]]), np.array(out["outline"], float)
+        try:
+            self.twin(own)
+        except Target as error:
+            self.lost.append(str(error))
+            return []
+        found = [
+            s
+            for p in self.pieces.get(own, [self.part.get(own, own)])
+            if (s := self.revised.surfaces.get(p)) is not None
+            and Polygon(s.flat(ring)).buffer(0).intersection(s.polygon).area > LEAST_ZONE
+        ]
+        if not found:
+            return [out | {pieces[0]: self._piece_at(own, ring.mean(axis=0))}]
+        return [out | {pieces[0]: s.id} for s in found]
+
+    def _axis(self, axis: str) -> str:
+        """The axis along which one of the baseline's lies now. Raises Target where the building was turned so
+        that it lies along none."""
+        if axis not in AXES or self.places.transform is None:
+            return axis
+        now = np.abs(np.array(self.vector(AXES[axis])))
+        if now.max() < ALIGNED:
+            raise Target(
+                f"the building was turned, and its {axis} lies along no axis now: make the spectrum again"
+            )
+        return "xyz"[int(now.argmax())]
 
     def _piece_at(self, own: str, place: Array) -> str:
         """The surface that a place (m, in the revision's axes) of one of the baseline's surfaces lies on

@@ -20,6 +20,7 @@ from ..entities.structure import PINNED_END, Joint, Member, Release
 from ..entities.surface import Surface
 from ..geometry.tying import tie_members
 from ..geometry.vectors import Array, class_by_slope, closest_on_segment, default_z
+from ..roles import Role
 from .base import Edit, EditError, counted
 
 SHORTEST = 0.01  # m
@@ -35,6 +36,9 @@ class AddMembers(Edit):
     there, else a node of its own; nodes that lie within it along its line become its joints. Slabs and walls
     that a member ends at or lies along are tied to it. The section is one of the model's, of the catalogue,
     or made of a `shape` with its `sizes` (m)."""
+
+    words = "added members"
+    roles = {"parts": {"start": Role.PLACE, "end": Role.PLACE, "z_axis": Role.DIRECTION}}
 
     parts: list[dict[str, Any]]
 
@@ -163,6 +167,9 @@ class AddMembers(Edit):
 class AddGrids(Edit):
     """Add grid lines, as records with `name`, `points` (two or more in plan, m, in the model's axes) and
     `family` (u or v). One of a name and place that is there already is left out."""
+
+    words = "grid lines"
+    roles = {"lines": {"points": Role.PLAN}}
 
     lines: list[dict[str, Any]]
 

@@ -15,6 +15,7 @@ from ..entities.model import Model
 from ..entities.structure import Member, Node, Release, Support
 from ..entities.surface import Surface
 from ..geometry.vectors import Array
+from ..roles import BY_PLACE, Role, Roles
 from .keeping import case_totals, keep_loads
 
 T = TypeVar("T")
@@ -61,6 +62,8 @@ class Edit(ABC):
     they are in space."""
 
     kinds: ClassVar[dict[str, type[Edit]]] = {}
+    words: ClassVar[str] = ""  # the correction in a word or two
+    roles: ClassVar[Roles] = {}  # what each of its values stands for
     carries_loads: ClassVar[bool] = True  # False: the edit itself puts loads where they belong
     changes_loads: ClassVar[bool] = False  # True: changing them is what it is for
     # where transfer makes it, when a source is taken in again with it: joins, ties, releases and ways of
@@ -96,6 +99,11 @@ class Edit(ABC):
                 if n in model.nodes
             },
         }
+
+    def against(self, model: Model) -> dict[str, Any]:
+        """The state that it is made against, as it is before the change: of each thing that it sets a value
+        of (by id or name) that value, in plain form; {} where it sets none."""
+        return {}
 
     def ids(self, model: Model) -> tuple[str, ...]:
         """Ids of members and surfaces that the log entry is about: by default those that were changed."""
@@ -308,11 +316,13 @@ def to_record(edit: Edit, model: Model) -> dict[str, Any]:
         elif isinstance(value, np.ndarray):
             value = value.tolist()
         values[f.name] = value
-        if f.name in ("nodes", "node"):
+        if edit.roles.get(f.name) in BY_PLACE:
             for ident in value if isinstance(value, list) else [value]:
                 if ident in model.nodes:
                     places[ident] = [float(v) for v in model.nodes[ident].point + model.origin]
-    return {"edit": type(edit).__name__, "values": values, "places": places} | edit.about(model)
+    record = {"edit": type(edit).__name__, "values": values, "places": places} | edit.about(model)
+    was = edit.against(model)
+    return record | {"was": was} if was else record
 
 
 def from_record(record: dict[str, Any], model: Model) -> Edit:
@@ -338,11 +348,9 @@ def from_record(record: dict[str, Any], model: Model) -> Edit:
 
     try:
         for key, value in values.items():
-            if key == "nodes":
-                values[key] = [here(i) for i in value]
-            elif key == "node":
-                values[key] = here(value)
-            elif key == "support" and value is not None:
+            if kind.roles.get(key) in BY_PLACE:
+                values[key] = [here(i) for i in value] if isinstance(value, list) else here(value)
+            elif kind.roles.get(key) is Role.SUPPORT and value is not None:
                 values[key] = Support.of_record(value)
             elif key == "release" and value is not None:
                 values[key] = Release.of_record(value)

@@ -13,6 +13,7 @@ from ..entities.loads import (
     LoadCase,
 )
 from ..entities.model import Model
+from ..roles import Role
 from .base import Edit, EditError, counted, named, there
 from .load_values import LISTS, build_spectrum, check_case, load_values, own_case, put_load, scaled
 
@@ -21,6 +22,9 @@ from .load_values import LISTS, build_spectrum, check_case, load_values, own_cas
 class AddCases(Edit):
     """Make cases from plain values: name, kind, category, together, self_weight (true or false), loads,
     by."""
+
+    words = "load cases"
+    roles = {"cases": {"loads": Role.LOADS, "spectrum": Role.SPECTRUM}}
 
     keeps_lines = True
 
@@ -66,6 +70,9 @@ class AddCases(Edit):
 class AddLoads(Edit):
     """Put loads (plain values) into a case."""
 
+    words = "loads"
+    roles = {"case": Role.CASE, "loads": Role.LOADS}
+
     keeps_lines = True
 
     changes_loads = True
@@ -89,6 +96,9 @@ class AddLoads(Edit):
 @dataclass
 class RemoveLoads(Edit):
     """Take loads out of a case: `which` are [kind, number from 0]."""
+
+    words = "removed loads"
+    roles = {"case": Role.CASE, "which": Role.PLAIN}
 
     changes_loads = True
 
@@ -127,6 +137,15 @@ def _plain(model: Model, case: str, kind: str, number: int) -> dict[str, Any] | 
 class SetCase(Edit):
     """Give a case another name, kind, category, or a name for those it never acts together with."""
 
+    words = "a changed load case"
+    roles = {
+        "name": Role.CASE,
+        "new_name": Role.PLAIN,
+        "kind": Role.PLAIN,
+        "category": Role.PLAIN,
+        "together": Role.PLAIN,
+    }
+
     changes_loads = True
 
     name: str
@@ -164,6 +183,9 @@ def renamed(c: Combination, old: str, new: str) -> Combination:
 class DeleteCases(Edit):
     """Take cases out, and the combinations that need them."""
 
+    words = "deleted load cases"
+    roles = {"names": Role.CASES}
+
     changes_loads = True
 
     names: list[str]
@@ -185,6 +207,9 @@ class DeleteCases(Edit):
 @dataclass
 class ScaleCase(Edit):
     """Multiply everything in a case: -1 turns its sign, 1/1.5 takes a partial factor off."""
+
+    words = "a load case times a factor"
+    roles = {"name": Role.CASE, "factor": Role.PLAIN}
 
     changes_loads = True
 
@@ -210,6 +235,9 @@ class ScaleCase(Edit):
 class HoldSelfWeight(Edit):
     """Have one case hold self-weight, once and downwards, and no other."""
 
+    words = "self-weight kept out of a case"
+    roles = {"name": Role.CASE}
+
     name: str
 
     def __post_init__(self) -> None:
@@ -227,6 +255,9 @@ class HoldSelfWeight(Edit):
 @dataclass
 class TellLoad(Edit):
     """Say which part takes a load that was placed in space ("": let it find one)."""
+
+    words = "what a load is said to be"
+    roles = {"case": Role.CASE, "number": Role.PLAIN, "to": Role.PART}
 
     case: str
     number: int
@@ -254,6 +285,9 @@ class TellLoad(Edit):
 class SetCombinations(Edit):
     """Replace the combinations: plain values name, kind, factors, rule, roots."""
 
+    words = "combinations"
+    roles = {"combinations": Role.PLAIN, "rule_set": Role.PLAIN}
+
     combinations: list[dict[str, Any]]
     rule_set: str = field(default="")
 
@@ -279,6 +313,9 @@ class SetCombinations(Edit):
 class SetSpan(Edit):
     """Have slabs carry as shells in a run, or hand their loads on by yield lines ("two-way") or one way,
     along `span` (None: each panel's shorter way)."""
+
+    words = "how slabs hand on their load"
+    roles = {"surfaces": Role.PARTS, "way": Role.PLAIN, "span": Role.DIRECTION}
 
     surfaces: list[str]
     way: str = "two-way"
@@ -308,6 +345,9 @@ class CasesOfCombinations(Edit):
     """Make a load case of each of these combinations (name, factors by case), with all loads of its cases
     times their factors: for runs whose cases cannot be added up. A case of that name made so before is
     replaced."""
+
+    words = "cases of combinations"
+    roles = {"combinations": Role.PLAIN}
 
     changes_loads = True
 

@@ -9,6 +9,7 @@ import numpy as np
 
 from ..entities.cuts import Cut
 from ..entities.model import Model
+from ..roles import Role
 from .base import Edit, EditError, counted, there
 
 
@@ -16,6 +17,9 @@ from .base import Edit, EditError, counted, there
 class AddCuts(Edit):
     """Add cuts, as records with name, line, surfaces, family, storey and factor; one of a name that is there
     replaces it."""
+
+    words = "cuts"
+    roles = {"cuts": {"line": Role.PLACES, "about": Role.PLACE, "surfaces": Role.PARTS}}
 
     cuts: list[dict[str, Any]]
 
@@ -47,6 +51,9 @@ class AddCuts(Edit):
 class MoveCut(Edit):
     """Move a cut sideways by `by` (m) in its surfaces' plane, or give it another factor."""
 
+    words = "a moved cut"
+    roles = {"name": Role.PLAIN, "by": Role.PLAIN, "factor": Role.PLAIN}
+
     name: str
     by: float = 0.0
     factor: float = 1.0
@@ -69,6 +76,9 @@ class MoveCut(Edit):
 @dataclass
 class DeleteCuts(Edit):
     """Take cuts away."""
+
+    words = "deleted cuts"
+    roles = {"names": Role.PLAIN}
 
     names: list[str]
 

@@ -12,6 +12,7 @@ from ..entities.model import Model
 from ..entities.structure import BED_SIDEWAYS, Joint, Member, Support, along_axes
 from ..entities.surface import LineSupport, Surface
 from ..geometry.vectors import Array
+from ..roles import Role
 from .base import Edit, EditError, counted
 
 ON_EDGE = 0.03  # m; a line this near to an edge runs along it
@@ -24,6 +25,9 @@ NEAREST = 0.02  # m; springs along a member are no nearer to each other
 class SetEdgeSupport(Edit):
     """Hold edges of surfaces along lines, or free what holds them there. `edges`: of each the "surface" and
     its "line" of two points (m); a spring of the support is one a metre of edge."""
+
+    words = "held edges"
+    roles = {"edges": Role.EDGES, "support": Role.SUPPORT}
 
     edges: list[dict[str, Any]]
     support: Support = field(default_factory=Support)
@@ -56,6 +60,9 @@ class SetMemberBed(Edit):
     tenth of it sideways, and against turning about the member. They are as near to each other as the ground's
     stiffness against the member's asks for, so that bending moments are within a per cent of continuous
     ground."""
+
+    words = "ground under members"
+    roles = {"members": Role.PARTS, "modulus": Role.PLAIN, "width": Role.PLAIN}
 
     members: list[str]
     modulus: float

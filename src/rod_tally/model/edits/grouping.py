@@ -6,6 +6,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ..entities.model import Model
+from ..roles import Role
 from .base import Edit, EditError, counted
 
 NEW = ""  # of the baseline: no part
@@ -15,6 +16,9 @@ NEW = ""  # of the baseline: no part
 class KeepGroup(Edit):
     """Keep members and surfaces under a name, in place of a group of that name; without members the group is
     dissolved. No part is changed by it, and no result."""
+
+    words = "a group"
+    roles = {"name": Role.PLAIN, "members": Role.PARTS}
 
     name: str
     members: list[str]
@@ -46,6 +50,9 @@ class PairParts(Edit):
     """`pairs`: ids of members or surfaces of this revision with those of the baseline that they are; NEW for
     parts that are new. A part of the baseline is one part of the revision at most: pairing it again unpairs
     the other."""
+
+    words = "pairs by hand"
+    roles = {"pairs": Role.PLAIN}
 
     pairs: dict[str, str]
 
@@ -79,6 +86,9 @@ class PairParts(Edit):
 @dataclass
 class UnpairByHand(Edit):
     """Leave these parts of the revision to the comparison again."""
+
+    words = "pairs left to the comparison"
+    roles = {"parts": Role.PLAIN}
 
     parts: list[str]
 

@@ -14,6 +14,7 @@ from ..entities.material import NO_WEIGHT, Material
 from ..entities.model import Model
 from ..entities.structure import Joint, Member, Release
 from ..geometry.vectors import Array, closest_between_lines, closest_on_segment, default_z
+from ..roles import Role
 from .adding import free_id
 from .base import Edit, EditError, there
 
@@ -52,6 +53,9 @@ class JoinEnd(Edit):
 
     With `link` the end keeps its line, brought along it to beside the node, and is tied there by a rigid
     link."""
+
+    words = "a joined end"
+    roles = {"member_id": Role.PART, "at_end": Role.END, "target": Role.PART, "link": Role.PLAIN}
 
     keeps_lines = True
 
@@ -100,6 +104,9 @@ class KeepApart(Edit):
     """Refuse a join: a member's end goes back to where the source has it. With `link` it stays tied to its
     node, by a rigid link; otherwise it gets a node of its own."""
 
+    words = "an end kept apart"
+    roles = {"member_id": Role.PART, "at_end": Role.END, "link": Role.PLAIN}
+
     keeps_lines = True
 
     member_id: str
@@ -136,6 +143,9 @@ class KeepApart(Edit):
 @dataclass
 class JoinCrossing(Edit):
     """Give two members that cross or pass a common node, on the axis of the first."""
+
+    words = "a joined crossing"
+    roles = {"first": Role.PART, "second": Role.PART}
 
     first: str
     second: str
@@ -184,6 +194,9 @@ class RestOn(Edit):
     """Rest a member on one that it passes over: a short rigid link from the axis of the one below to where the
     bodies touch, hinged there. It hands on forces and no moments, as a rafter on a purlin does; with `lifts`
     it only presses, and lets the upper member lift off in runs with one-way parts."""
+
+    words = "a member that rests on another"
+    roles = {"first": Role.PART, "second": Role.PART, "lifts": Role.PLAIN}
 
     first: str
     second: str

@@ -21,6 +21,7 @@ from ..entities.material import (
     graded,
 )
 from ..entities.model import Model
+from ..roles import Role
 from .base import Edit, EditError, counted, there
 
 OWN = "a material of one's own"
@@ -35,6 +36,9 @@ KEYS = {
 @dataclass
 class SetSection(Edit):
     """Give members another section: one of the model's, or one of the catalogue, which is then added."""
+
+    words = "a section"
+    roles = {"members": Role.PARTS, "section": Role.PLAIN}
 
     made_at = "members"
 
@@ -57,6 +61,9 @@ class SetSection(Edit):
 @dataclass
 class OwnSection(Edit):
     """Give members a section of one's own: a shape with its sizes (m), or plain values (`own_section`)."""
+
+    words = "a section of one's own"
+    roles = {"members": Role.PARTS, "name": Role.PLAIN, "shape": Role.PLAIN, "sizes": Role.PLAIN}
 
     made_at = "members"
 
@@ -94,6 +101,9 @@ class TaperMembers(Edit):
     """Let members taper from their section to another at their end, of the same shape: one of the model's or
     of the catalogue; to nothing ("") to keep the section at their start all along."""
 
+    words = "another section at the end"
+    roles = {"members": Role.PARTS, "end": Role.PLAIN}
+
     made_at = "members"
 
     members: list[str]
@@ -129,6 +139,9 @@ class TaperMembers(Edit):
 class MapProfile(Edit):
     """Take a profile that could not be read as a section of the catalogue, for all its members at once."""
 
+    words = "a mapped profile"
+    roles = {"profile": Role.SECTION, "name": Role.PLAIN}
+
     made_at = "properties"
 
     profile: str
@@ -150,6 +163,9 @@ class MapProfile(Edit):
 @dataclass
 class SetMaterial(Edit):
     """Give members and surfaces another material: one of the model's, or a grade, which is then added."""
+
+    words = "a material"
+    roles = {"members": Role.PARTS, "material": Role.PLAIN}
 
     made_at = "members"
 
@@ -173,6 +189,9 @@ class SetMaterial(Edit):
 class OwnMaterial(Edit):
     """Give members and surfaces a material of one's own: `values` of `KEYS` in SI (E must be there), of a
     kind of `KINDS` or none."""
+
+    words = "a material of one's own"
+    roles = {"members": Role.PARTS, "name": Role.PLAIN, "kind": Role.PLAIN, "values": Role.PLAIN}
 
     made_at = "members"
 
@@ -239,6 +258,9 @@ def likely_grade(model: Model, material: str) -> str:
 class MapMaterial(Edit):
     """Take a material as a grade of a standard, for all that is made of it."""
 
+    words = "a mapped material"
+    roles = {"material": Role.MATERIAL, "grade": Role.PLAIN}
+
     made_at = "properties"
 
     material: str
@@ -266,6 +288,9 @@ class MapMaterial(Edit):
 @dataclass
 class SetMaterialValue(Edit):
     """Give a material one value: E, G (Pa), density (kg/m3) or strength (Pa)."""
+
+    words = "a value of a material"
+    roles = {"material": Role.MATERIAL, "key": Role.PLAIN, "value": Role.PLAIN}
 
     made_at = "members"
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ..entities.model import Model
+from ..roles import Role
 from .base import Edit, EditError, counted
 
 WAYS = ("tension", "compression")
@@ -14,6 +15,9 @@ BOTH = ""
 @dataclass
 class SetOneWay(Edit):
     """Let members act in tension only, in compression only, or (BOTH) in both."""
+
+    words = "members that act in one way"
+    roles = {"members": Role.PARTS, "way": Role.PLAIN}
 
     members: list[str]
     way: str
@@ -40,6 +44,9 @@ class SetOneWay(Edit):
 class SetLifting(Edit):
     """Let the supports of nodes push upwards only, so that they can lift off, or hold both ways again."""
 
+    words = "supports that can lift off"
+    roles = {"nodes": Role.NODES, "lifts": Role.PLAIN}
+
     nodes: list[str]
     lifts: bool = True
 
@@ -61,6 +68,9 @@ class SetLifting(Edit):
 class SetGroundLifting(Edit):
     """Let the ground and the held edges under surfaces push upwards only, so that they can lift off, or hold
     both ways again."""
+
+    words = "ground that only pushes"
+    roles = {"surfaces": Role.PARTS, "lifts": Role.PLAIN}
 
     surfaces: list[str]
     lifts: bool = True
@@ -86,6 +96,9 @@ class SetGroundLifting(Edit):
 class SetStanding(Edit):
     """Let walls only stand on what is below them, so that the joint at their foot opens where it would have
     to pull, or be joined to it again; with `sides` the same of the joints along their upright edges."""
+
+    words = "walls that only stand"
+    roles = {"surfaces": Role.PARTS, "stands": Role.PLAIN, "sides": Role.PLAIN}
 
     surfaces: list[str]
     stands: bool = True
@@ -119,6 +132,9 @@ class SetStanding(Edit):
 class SetLimit(Edit):
     """What one-way members bear at most (N), or `supports`, nodes (N) and surfaces on the ground (N/m2), that
     can lift off; 0 for no limit."""
+
+    words = "what one-way parts bear at most"
+    roles = {"parts": Role.HELD, "limit": Role.PLAIN, "supports": Role.PLAIN}
 
     parts: list[str]
     limit: float

@@ -11,6 +11,7 @@ from shapely.geometry import Polygon
 from ..entities.model import Model
 from ..entities.structure import FREE, PINNED_END, Joint, Release, Support
 from ..entities.surface import Bed, LineSupport
+from ..roles import Role
 from .base import Edit, EditError, counted, there
 
 LEAST_ZONE = 0.01  # m2
@@ -21,6 +22,9 @@ FARTHEST_END = 5.0  # m; an end farther from its node than this is none
 @dataclass
 class SetSupport(Edit):
     """Give nodes a support (or take it away with FREE)."""
+
+    words = "a support"
+    roles = {"nodes": Role.NODES, "support": Role.SUPPORT}
 
     nodes: list[str]
     support: Support
@@ -44,6 +48,9 @@ class SetSupport(Edit):
 class SetMeshSize(Edit):
     """Give surfaces an element size of their own, m (None: as the settings say)."""
 
+    words = "an element size"
+    roles = {"surfaces": Role.PARTS, "size": Role.PLAIN}
+
     surfaces: list[str]
     size: float | None
 
@@ -62,6 +69,9 @@ class SetMeshSize(Edit):
 @dataclass
 class SetDiaphragm(Edit):
     """Have slabs that hand their loads on stiffen their storey in plan, as rigid floors, or not."""
+
+    words = "rigid floors"
+    roles = {"surfaces": Role.PARTS, "rigid": Role.PLAIN}
 
     surfaces: list[str]
     rigid: bool = True
@@ -94,6 +104,9 @@ class HoldFoot(Edit):
     """Hold the lowest level edges of surfaces by a line support (or take all their line supports away with
     FREE)."""
 
+    words = "a held wall foot"
+    roles = {"surfaces": Role.PARTS, "support": Role.SUPPORT}
+
     surfaces: list[str]
     support: Support
 
@@ -117,6 +130,9 @@ class HoldFoot(Edit):
 class SetBedding(Edit):
     """Lay surfaces on springs, N/m3 (0: none)."""
 
+    words = "a bed"
+    roles = {"surfaces": Role.PARTS, "modulus": Role.PLAIN}
+
     surfaces: list[str]
     modulus: float
 
@@ -134,6 +150,9 @@ class SetBedZones(Edit):
     """Lay zones of surfaces on ground of their own, as records with `surface`, `outline` (corners in order,
     m, in the model's axes) and `modulus` (N/m3; 0: on nothing); a surface in `cleared` loses the zones it
     had."""
+
+    words = "zones of the ground"
+    roles = {"zones": {"outline": Role.PLACES, "surface": Role.PIECE}, "cleared": Role.PARTS}
 
     zones: list[dict[str, Any]]
     cleared: list[str] = field(default_factory=list)
@@ -169,6 +188,9 @@ class SetBedZones(Edit):
 class SetRelease(Edit):
     """Release or fix one end of members."""
 
+    words = "a release"
+    roles = {"members": Role.PARTS, "at_end": Role.END, "release": Role.PLAIN}
+
     keeps_lines = True
 
     members: list[str]
@@ -193,6 +215,9 @@ class SetRelease(Edit):
 class SetOffset(Edit):
     """Put one end of members beside its node: `by` (m, global) leads from the node to the end, by a rigid
     link; zero brings it back."""
+
+    words = "an end beside its node"
+    roles = {"members": Role.PARTS, "at_end": Role.END, "by": Role.DIRECTION}
 
     keeps_lines = True
 
@@ -226,6 +251,9 @@ class SetOffset(Edit):
 class PinBoth(Edit):
     """Release members in bending at both ends, or fix both (`pinned` False)."""
 
+    words = "pinned ends"
+    roles = {"members": Role.PARTS, "pinned": Role.PLAIN}
+
     members: list[str]
     pinned: bool = True
 
@@ -243,6 +271,9 @@ class PinBoth(Edit):
 @dataclass
 class SetThickness(Edit):
     """Give surfaces another thickness, m."""
+
+    words = "a thickness"
+    roles = {"surfaces": Role.PARTS, "thickness": Role.PLAIN}
 
     made_at = "surfaces"
 

@@ -15,6 +15,7 @@ from ..entities.section import Section
 from ..entities.structure import Joint, Member, Release
 from ..entities.surface import SurfaceJoint
 from ..geometry.vectors import Array, local_axes
+from ..roles import Role
 from .base import Edit, EditError, counted
 from .load_values import own_case
 
@@ -24,6 +25,9 @@ SMALLEST = 1e-3  # m; pieces shorter than this are not made
 @dataclass
 class MoveNodes(Edit):
     """Move nodes, and with them the ends of members there, by a vector in m."""
+
+    words = "moved nodes"
+    roles = {"nodes": Role.NODES, "by": Role.DIRECTION}
 
     nodes: list[str]
     by: list[float]
@@ -55,6 +59,9 @@ class MoveNodes(Edit):
 class DeleteMembers(Edit):
     """Take members or surfaces out of the model; loads on them stay in their cases and count as not
     carried."""
+
+    words = "deleted parts"
+    roles = {"members": Role.PARTS}
 
     members: list[str]
 
@@ -96,6 +103,9 @@ class DeleteMembers(Edit):
 @dataclass
 class SplitMember(Edit):
     """Cut a member in two at a distance (m) from its start; the second piece gets an id of its own."""
+
+    words = "a split member"
+    roles = {"member_id": Role.PART, "distance": Role.ALONG}
 
     keeps_lines = True
 
@@ -222,6 +232,9 @@ def _parted(load: MemberLoad, second: str, at: float) -> list[MemberLoad]:
 class MergeMembers(Edit):
     """Make one member of two that run on from each other in one line; the first keeps its identity."""
 
+    words = "merged members"
+    roles = {"members": Role.PARTS}
+
     members: list[str]
 
     def __post_init__(self) -> None:
@@ -318,6 +331,9 @@ def _turned_alike(a: Array, b: Array) -> bool:
 class ReverseMembers(Edit):
     """Turn members end for end; loads, releases and joints stay where they are in space."""
 
+    words = "members turned end for end"
+    roles = {"members": Role.PARTS}
+
     keeps_lines = True
 
     members: list[str]
@@ -406,6 +422,9 @@ class TurnMembers(Edit):
     """Turn members about their own axis by an angle in degrees, or bring their local z as near as it can to a
     direction."""
 
+    words = "turned members"
+    roles = {"members": Role.PARTS, "degrees": Role.PLAIN, "z_axis": Role.DIRECTION}
+
     members: list[str]
     degrees: float = 0.0
     z_axis: list[float] = field(default_factory=list)
@@ -435,6 +454,9 @@ class TurnMembers(Edit):
 class TurnSurfaces(Edit):
     """Bring the local x of surfaces as near as it can to a direction, or turn their z to the other side
     (`flip`)."""
+
+    words = "turned surfaces"
+    roles = {"surfaces": Role.PARTS, "x_axis": Role.DIRECTION, "flip": Role.PLAIN}
 
     surfaces: list[str]
     x_axis: list[float] = field(default_factory=list)

@@ -14,6 +14,7 @@ from ..entities.surface import Surface, SurfaceJoint
 from ..geometry.panels import SHORTEST
 from ..geometry.tying import tie_parts, tie_surfaces
 from ..geometry.vectors import Array
+from ..roles import Role
 from .adding import free_id
 from .base import Edit, EditError, counted
 
@@ -33,6 +34,9 @@ class AddSurfaces(Edit):
 
     Corners are brought into their common plane. Surfaces that it meets and members that end at it or lie
     along it are tied to it. A slab that hands its loads on stiffens its storey in plane."""
+
+    words = "added slabs and walls"
+    roles = {"parts": {"outline": Role.PLACES, "openings": Role.RINGS}}
 
     parts: list[dict[str, Any]]
 
@@ -92,6 +96,9 @@ class AddOpenings(Edit):
     m, in the model's axes); corners are brought into the surface's plane. Ties that lie in an opening alone
     are gone with it."""
 
+    words = "openings"
+    roles = {"openings": {"outline": Role.PLACES, "surface": Role.PIECE}}
+
     openings: list[dict[str, Any]]
 
     def __post_init__(self) -> None:
@@ -116,6 +123,9 @@ class AddOpenings(Edit):
 class CloseOpening(Edit):
     """Close the opening of a surface that lies nearest to a place (m, in the model's axes)."""
 
+    words = "a closed opening"
+    roles = {"surface_id": Role.PIECE, "at": Role.PLACE}
+
     surface_id: str
     at: list[float]
 
@@ -135,6 +145,9 @@ class CloseOpening(Edit):
 class TieParts(Edit):
     """Tie members, slabs and walls that stop short of a slab or wall, or pass beside it, to it by rigid
     links: within the model's search distance."""
+
+    words = "parts tied to a surface"
+    roles = {"surface_id": Role.PART, "parts": Role.PARTS}
 
     surface_id: str
     parts: list[str]
