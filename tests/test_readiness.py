@@ -86,7 +86,7 @@ def test_the_report_of_a_project_says_who_looked_at_what(tmp_path: Path, loft_a:
     html = tmp_path / "r.html"
     assert main(["report", str(tmp_path / "p.rodtally"), "--settings", str(own), "--html", str(html)]) == 1
     text = re.sub(r"<[^>]+>", " ", html.read_text())
-    assert "What a signature needs" in text and "1 of 9 looked at by B. Checker" in text
+    assert "What a signature needs" in text and "1 of 10 looked at by B. Checker" in text
     assert "Framing: Gaps" in text and "C. Other" not in text
 
 
@@ -105,7 +105,7 @@ def test_readiness_in_the_window(loft: Window, qtbot: QtBot) -> None:
     rested(qtbot, loft)
     page = loft.tables.front()
     assert page is not None
-    assert "1 of 9 looked at by" in str({str(r[1]): r for r in page.model.content.rows}["Step Framing"][2])
+    assert "1 of 10 looked at by" in str({str(r[1]): r for r in page.model.content.rows}["Step Framing"][2])
 
 
 def test_the_report_is_looked_at_before_it_is_written(loft: Window, qtbot: QtBot, tmp_path: Path) -> None:

@@ -64,6 +64,13 @@ class Load:
     places: Array
     values: Array
     shown_on: str
+    by: str = "source"
+
+    def in_place_of(self, other: Load) -> bool:
+        """Whether it is of the other's kind and acts where that does, whatever its size."""
+        if (self.on, self.what) != (other.on, other.what) or self.places.shape != other.places.shape:
+            return False
+        return bool(np.abs(self.places - other.places).max(initial=0.0) <= PLACE)
 
     def same(self, other: Load) -> bool:
         if (self.on, self.what, self.flags) != (other.on, other.what, other.flags):
@@ -195,7 +202,13 @@ def loads_of(
         yield Load("", "self-weight", "", none, turned(case.self_weight), "")
     for n in case.node_loads:
         yield Load(
-            node(n.node), "node load", "", none, np.concatenate([turned(n.force), turned(n.moment)]), n.node
+            node(n.node),
+            "node load",
+            "",
+            none,
+            np.concatenate([turned(n.force), turned(n.moment)]),
+            n.node,
+            n.by,
         )
     yield from _member_loads(model, case, at, turned, part, names.flipped if names is not None else ())
     for area in case.area_loads:
@@ -216,10 +229,12 @@ def loads_of(
             where,
             turned(values).ravel(),
             area.surface,
+            area.by,
         )
     for space in case.space_loads:
         values = turned(np.array([space.qa, space.qb])).ravel()
-        yield Load(part(space.to) if space.to else "", "load in space", "", at(space.line), values, space.to)
+        to = part(space.to) if space.to else ""
+        yield Load(to, "load in space", "", at(space.line), values, space.to, space.by)
     for t in case.temperatures:
         y = -t.grad_y if names is not None and t.member in names.flipped else t.grad_y
         yield Load(part(t.member), "temperature", "", none, np.array([t.uniform, y, t.grad_z]), t.member)
@@ -275,7 +290,8 @@ def _member_loads(
         values = qa[k] if point else back[k] if other else both[k]
         what = f"{'point' if point else 'line'} {load.kind}"
         flags = "projected" if load.projected else ""
-        yield Load(part(load.member), what, flags, places[:1] if point else places, values, load.member)
+        where = places[:1] if point else places
+        yield Load(part(load.member), what, flags, where, values, load.member, load.by)
 
 
 def _ring(points: Array) -> Array:

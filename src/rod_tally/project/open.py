@@ -11,7 +11,7 @@ from ..intake import IntakeError
 from ..model import Model, Settings
 from ..model.settings import RunSettings
 from ..progress import Progress, silent
-from ..review.decisions import Decision, Look, carried_decisions
+from ..review.decisions import Decision, Look, carried_decisions, twins
 from ..review.following import carried_with_all
 from ..review.review import Review
 from ..review.work import attach_carried, attach_comparison, read_model, review, run_only
@@ -102,15 +102,18 @@ def _decided_before(
         reviewed.storeys,
         reviewed.centres,
     )
-    twin = {
-        m.baseline_id: m.revised_id
-        for m in comparison.parts
-        if m.baseline_id and m.revised_id and not m.piece
-    }
+    twin = twins(comparison, base, done.model)
     by_key = {d.key: (d.decision, d.reason) for d in made}
     author = {d.key: d for d in made}
     out = []
-    carried = carried_decisions(run_checks(subject), by_key, done.findings, twin, against.stem)
+    carried = carried_decisions(
+        run_checks(subject),
+        by_key,
+        done.findings,
+        twin,
+        against.stem,
+        {*base.members, *base.surfaces, *base.nodes},
+    )
     back = {v: k for k, v in twin.items()}
     for f in done.findings:
         for one in f.parts or (f,):

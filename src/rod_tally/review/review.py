@@ -166,8 +166,8 @@ class Review:
             out = [*out, *self.comparison.findings]
         if self.elsewhere is not None:
             out = [*out, *self.elsewhere.findings]
-        if self.carried is not None and self.carried.finding is not None:
-            out = [*out, self.carried.finding]
+        if self.carried is not None:
+            out = [*out, *self.carried.findings]
         made = self._cache.peek("combined")
         if made is not None and made.reduced:
             out = [*out, reduced_finding(made)]

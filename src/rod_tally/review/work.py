@@ -188,8 +188,8 @@ def attach_elsewhere(done: Review, path: Path, mapping: Mapping | None = None) -
 def attach_carried(done: Review, carried: CarriedOver) -> None:
     """Put what was carried over from the reviewed revision beside the findings."""
     done.carried = carried
-    if carried.finding is not None:
-        done.findings = ranked([*done.findings, carried.finding], done.settings)
+    if carried.findings:
+        done.findings = ranked([*done.findings, *carried.findings], done.settings)
 
 
 def attach_comparison(done: Review, base: Review) -> None:

@@ -8,7 +8,8 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from ...model import Finding, Model
-from ...model.edits import Edit, EditError, from_record
+from ...model.edits import Edit, EditError, from_record, to_record
+from ...model.roles import Role
 from ..members import match_members
 from ..places import Places
 from ..surfaces import match_surfaces
@@ -19,6 +20,7 @@ from .there import Already, There, moved_here
 THERE = "is in the revision's source already"
 PLACED = ("carried", "moved")
 MOST_TARGETS = 200  # of a line, kept
+VALUE = 1e-6  # share by which a value may differ
 MOVED = 1e-3  # m; a target that lies farther from where it was has moved
 BETWEEN = ("PairParts", "UnpairByHand")  # about the baseline and the one before it
 
@@ -27,7 +29,8 @@ BETWEEN = ("PairParts", "UnpairByHand")  # about the baseline and the one before
 class Carried:
     """One thing that was made for the baseline. `status`: carried, moved (its target did, by `distance` m, or
     `words` say how it was placed), partly (some of its targets are gone), gone, there (the revision's source
-    has it itself), or left (not carried, by choice). `ids`: of the baseline, what is gone; `targets`:
+    has it itself), asked (the source has changed that very thing: not carried until it is chosen) or left
+    (not carried, by choice). `ids`: of the baseline, what is gone; `targets`:
     members, surfaces and nodes of the revision that it changed."""
 
     what: str
@@ -49,6 +52,21 @@ class CarriedOver:
     plan: list[tuple[Carried, list[Edit]]] = field(default_factory=list)
 
     @property
+    def findings(self) -> list[Finding]:
+        """What was carried over, and what waits for a choice."""
+        found = self.finding
+        asked = [x for x in self.lines if x.status == "asked"]
+        out = [] if found is None else [found]
+        if asked:
+            words = "; ".join(f"{x.what}: {x.words}" for x in asked[:NAMED])
+            more = f"; and {len(asked) - NAMED} more" if len(asked) > NAMED else ""
+            many = "corrections meet" if len(asked) > 1 else "correction meets"
+            text = f"{len(asked)} {many} what the source has changed itself, and {'are' if len(asked) > 1 else 'is'} not made until chosen: {words}{more}."
+            ids = tuple(dict.fromkeys(i for x in asked for i in x.targets))
+            out.append(Finding("match.changed_under", "warning", text, ids, None, ("Accept, because…",)))
+        return out
+
+    @property
     def finding(self) -> Finding | None:
         """What was carried over, and what could not be placed; None where there was nothing."""
         if not self.lines:
@@ -56,7 +74,7 @@ class CarriedOver:
         placed = [x for x in self.lines if x.status in PLACED]
         left = [x for x in self.lines if x.status == "left"]
         there = [x for x in self.lines if x.status == "there"]
-        rest = [x for x in self.lines if x.status not in (*PLACED, "left", "there")]
+        rest = [x for x in self.lines if x.status not in (*PLACED, "left", "there", "asked")]
         moved = [x for x in placed if x.status == "moved"]
         text = f"{len(placed)} of {len(self.lines)} corrections and additions of the reviewed revision were carried over"
         far = [x for x in moved if x.distance > MOVED]
@@ -94,10 +112,11 @@ def carry_over(base: Model, revised: Model) -> CarriedOver:
     for record in base.corrections:
         if record.get("edit") in BETWEEN:
             continue
-        line, made = _carry(record, move, already, revised)
-        out.lines.append(line)
-        out.edits += made
-        out.plan.append((line, made))
+        lines = _carry(record, move, already, revised)
+        for line, made in lines:
+            out.lines.append(line)
+            out.edits += made if line.status != "asked" else []
+            out.plan.append((line, made))
     return out
 
 
@@ -112,8 +131,10 @@ def carry_only(carried: CarriedOver, model: Model, left: Collection[int]) -> Car
     out = CarriedOver(plan=carried.plan)
     for k, (line, edits) in enumerate(carried.plan):
         if k in left:
-            out.lines.append(replace(line, status="left"))
+            out.lines.append(line if line.status == "asked" else replace(line, status="left"))
             continue
+        if line.status == "asked":
+            line = replace(line, status="carried")
         made = []
         missed = []
         for edit in edits:
@@ -132,19 +153,27 @@ def carry_only(carried: CarriedOver, model: Model, left: Collection[int]) -> Car
 
 def _carry(
     record: dict[str, Any], move: Mover, already: Already, revised: Model
-) -> tuple[Carried, list[Edit]]:
+) -> list[tuple[Carried, list[Edit]]]:
+    """One line for what was made, and one for what waits for a choice, with the edits of each."""
     what = _described(record)
     move.lost, move.lost_ids, move.notes, move.distance = [], [], [], 0.0
-    already.skipped = False
+    already.skipped, already.asked = False, []
     move.begin(record)
     made: list[Edit] = []
+    waiting: list[Edit] = []
+    told: list[str] = []
     targets: dict[str, None] = {}
     for part in move.by_way(record):
         try:
             for placed in already.placed(part):
-                edit = from_record(placed, revised)
-                named = _named(placed.get("values", {}), revised)
-                before = set(revised.members) if placed.get("edit") == "SplitMember" else set()
+                clear, asked, why = divided(placed, part, move, revised)
+                waiting += [from_record(asked, revised)] if asked is not None else []
+                told += why
+                if clear is None:
+                    continue
+                edit = from_record(clear, revised)
+                named = _named(clear.get("values", {}), revised)
+                before = set(revised.members) if clear.get("edit") == "SplitMember" else set()
                 edit.apply(revised)
                 already.made(part, before)
                 made.append(edit)
@@ -153,16 +182,94 @@ def _carry(
             already.skipped = True
         except (Target, EditError) as error:
             move.lost.append(str(error))
-    if not made and not move.lost:
-        return Carried(what, "there", THERE), made
-    if not made:
-        return Carried(what, "gone", move.lost[-1], 0.0, tuple(move.lost_ids)), made
+    for asked_record, words in already.asked:
+        try:
+            waiting.append(from_record(asked_record, revised))
+            told.append(words)
+        except EditError as error:
+            move.lost.append(str(error))
+    out: list[tuple[Carried, list[Edit]]] = []
     there = tuple(targets)[:MOST_TARGETS]
-    if move.lost:
-        return Carried(what, "partly", "; ".join(move.lost[:NAMED]), 0.0, tuple(move.lost_ids), there), made
-    moved = move.distance > MOVED or bool(move.notes)
-    words = "; ".join([*move.notes[:NAMED], *(["the rest " + THERE] if already.skipped else [])])
-    return Carried(what, "moved" if moved else "carried", words, move.distance, (), there), made
+    if made:
+        if move.lost:
+            line = Carried(what, "partly", "; ".join(move.lost[:NAMED]), 0.0, tuple(move.lost_ids), there)
+        else:
+            moved = move.distance > MOVED or bool(move.notes)
+            words = "; ".join([*move.notes[:NAMED], *(["the rest " + THERE] if already.skipped else [])])
+            line = Carried(what, "moved" if moved else "carried", words, move.distance, (), there)
+        out.append((line, made))
+    elif move.lost:
+        out.append((Carried(what, "gone", move.lost[-1], 0.0, tuple(move.lost_ids)), made))
+    elif not waiting:
+        out.append((Carried(what, "there", THERE), made))
+    if waiting:
+        about = tuple(
+            dict.fromkeys(i for e in waiting for i in _named(to_record(e, revised)["values"], revised))
+        )
+        out.append((Carried(what, "asked", "; ".join(_few_of(told)), 0.0, (), about[:MOST_TARGETS]), waiting))
+    return out
+
+
+def divided(
+    placed: dict[str, Any], record: dict[str, Any], move: Mover, revised: Model
+) -> tuple[dict[str, Any] | None, dict[str, Any] | None, list[str]]:
+    """A record of the revision in two: what is made, and what meets a value that the source has changed
+    since the correction was made; with that in words."""
+    was, kind = record.get("was"), Edit.kinds.get(str(record.get("edit")))
+    if not was or kind is None or not kind.sets:
+        return placed, None, []
+    key = kind.sets
+    edit = from_record(placed, revised)
+    values, own = placed["values"][key], getattr(edit, key)
+    several = isinstance(values, list)
+    back: dict[str, str] = {}
+    for old in was:
+        for new in move.pieces.get(old, [move.part.get(old, old)]):
+            back.setdefault(new, old)
+    kept, asked, words = [], [], []
+    for value, ident in zip(values if several else [values], own if several else [own]):
+        old = back.get(value, value)
+        before, now = was.get(old), edit.state(revised, ident)
+        # what later corrections made of it there may be what the source has taken up
+        known = before, edit.aim, edit.state(move.base, old)
+        if before is None or now is None or any(same_value(now, x) for x in known):
+            kept.append(value)
+            continue
+        asked.append(value)
+        words.append(
+            f"{revised_name(revised, ident)}: {shown(before)} in the source before, {shown(edit.aim)} here, "
+            f"{shown(now)} in the source now"
+        )
+    if not asked:
+        return placed, None, []
+    if not several:
+        return None, placed, words
+
+    def only(ids: list[str]) -> dict[str, Any] | None:
+        return placed | {"values": placed["values"] | {key: ids}} if ids else None
+
+    return only(kept), only(asked), words
+
+
+def same_value(a: Any, b: Any) -> bool:
+    """Whether two states are the same, numbers to what files carry."""
+    if isinstance(a, int | float) and isinstance(b, int | float):
+        return abs(a - b) <= VALUE * max(abs(a), abs(b))
+    return bool(a == b)
+
+
+def shown(value: Any) -> str:
+    return f"{value:.4g}" if isinstance(value, float) else str(value) or "none"
+
+
+def revised_name(model: Model, ident: str) -> str:
+    part = model.part(ident)
+    return f"{part.cls} {part.name or part.id}" if part is not None else ident
+
+
+def _few_of(words: list[str]) -> list[str]:
+    more = len(words) - NAMED
+    return [*words[:NAMED], *([f"and {more} more"] if more > 0 else [])]
 
 
 def _few(names: list[str]) -> str:
@@ -182,8 +289,9 @@ def _described(record: dict[str, Any]) -> str:
     """The correction in a word or two, from its record alone."""
     name = str(record.get("edit", "?"))
     values = record.get("values", {})
-    case = values.get("case") or values.get("name") or ""
     kind = Edit.kinds.get(name)
+    roles = kind.roles if kind is not None else {}
+    case = next((v for k, v in values.items() if roles.get(k) is Role.CASE), "")
     words = kind.words if kind is not None else name
     if name == "AddCases":
         names = [str(c.get("name", "")) for c in values.get("cases", ())]

@@ -18,12 +18,13 @@ from ...model.edits.surfaces import same_ring
 from ...model.geometry.vectors import Array
 from ..changes import drawn_line, drawn_outline
 from ..members import MemberMatch
-from ..places import Places
+from ..places import REACH, Places
 from .moving import Mover
 from .there_loads import LoadsThere, Record, There
 
 SAME_PLACE = 0.05  # m; a part that lies this near to where a deleted one was is that one
 SAME_AREA = 0.02  # share of an opening that may still be solid
+MOVED_SHARE = 0.1  # of its size by which a part of one identity may have moved and be the same
 ALIGNED = 1e-3  # difference of unit vectors up to which axes agree
 
 
@@ -92,13 +93,47 @@ class Already(LoadsThere):
 
     def _delete(self, record: Record) -> list[Record]:
         ids = record["values"]["members"]
-        found = [self._removed.get(i) or self.move.part.get(i) for i in ids]
-        there = [i for i in found if i is not None]
+        there: list[str] = []
+        for ident in ids:
+            twin = self._removed.get(ident) or self.move.part.get(ident)
+            if twin is None:
+                if self.revised.part(ident) is not None and ident not in self.base.members:
+                    name = self.move._name(ident)
+                    self.move.lost.append(f"another part has the identity of {name} now: it is kept")
+                    self.move.lost_ids.append(ident)
+                continue
+            if not self._one_too_many(ident, twin):
+                continue  # of two in one place the source has taken out the other
+            there.append(twin)
         self.skipped |= len(there) < len(ids)
+        if not there and self.move.lost:
+            return []
         if not there:
             raise There
         record["values"]["members"] = there
         return [record]
+
+    def _one_too_many(self, gone: str, twin: str) -> bool:
+        """Whether the revision still has more parts where a deleted one was than the baseline has without
+        it."""
+        own = self.base.removed_members.get(gone) or self.base.removed_surfaces.get(gone)
+        place = _drawn(self.base, own) if own is not None else None
+        if own is None or place is None:
+            return True
+        place = self.move.places.forward(place)
+
+        def there(model: Model, where: Array) -> int:
+            every: list[Member | Surface] = [p for p in model.parts() if p.cls == own.cls]
+            return sum(
+                (line := _drawn(model, p)) is not None
+                and line.shape == where.shape
+                and _apart(line, where) <= SAME_PLACE
+                for p in every
+            )
+
+        kept = there(self.base, np.asarray(_drawn(self.base, own)))
+        now = there(self.revised, place)
+        return now > kept if kept else True
 
     def _merge(self, record: Record) -> list[Record]:
         """The revision's own pieces of what is one here, those that a split carried over has just made among
@@ -301,6 +336,14 @@ def _off(a: Array, b: Array) -> float:
     return float(np.linalg.norm(a - b, axis=1).max())
 
 
+def _apart(a: Array, b: Array) -> float:
+    """How far two lines or outlines are apart at most, m, whichever way round each is drawn; infinite for
+    such of other numbers of corners."""
+    if a.shape != b.shape:
+        return float(np.inf)
+    return min(_off(a, np.roll(way, k, axis=0)) for way in (b, b[::-1]) for k in range(len(b)))
+
+
 def _removed_twins(base: Model, revised: Model, move: Mover, rows: list[MemberMatch]) -> dict[str, str]:
     """Parts of the revision that are ones which were deleted from the baseline: what has no other partner,
     and lies there."""
@@ -309,13 +352,18 @@ def _removed_twins(base: Model, revised: Model, move: Mover, rows: list[MemberMa
     every: list[Member | Surface] = [*base.removed_members.values(), *base.removed_surfaces.values()]
     for gone in every:
         same = revised.part(gone.id)
-        if same is not None and same.cls == gone.cls:
-            out[gone.id] = gone.id
-            continue
         own = _drawn(base, gone)
         if own is None:
+            if same is not None and same.cls == gone.cls:
+                out[gone.id] = gone.id
             continue
         place = move.places.forward(own)
+        if same is not None and same.cls == gone.cls:
+            other = _drawn(revised, same)
+            size = float(np.linalg.norm(np.ptp(place, axis=0)))
+            if other is not None and _apart(other, place) <= max(REACH, MOVED_SHARE * size):
+                out[gone.id] = gone.id
+                continue
         best: tuple[float, str] | None = None
         for ident in free:
             part = revised.part(ident)
@@ -324,11 +372,7 @@ def _removed_twins(base: Model, revised: Model, move: Mover, rows: list[MemberMa
             other = _drawn(revised, part)
             if other is None or other.shape != place.shape:
                 continue
-            off = min(
-                _off(place, np.roll(way, k, axis=0))
-                for way in (other, other[::-1])
-                for k in range(len(other))
-            )
+            off = _apart(place, other)
             if off <= SAME_PLACE and (best is None or (off, ident) < best):
                 best = off, ident
         if best is not None:

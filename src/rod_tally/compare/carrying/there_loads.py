@@ -13,7 +13,7 @@ from ...model import LoadCase, Model
 from ...model.edits import EditError
 from ...model.edits.load_values import LISTS, build_load, times
 from ...model.geometry.vectors import Array
-from ..loads import Load, loads_of
+from ..loads import VALUE, Load, loads_of
 from .moving import Mover
 from .parts import Target
 
@@ -32,10 +32,13 @@ class LoadsThere:
     def __init__(self, base: Model, revised: Model, move: Mover) -> None:
         self.base, self.revised, self.move = base, revised, move
         self.skipped = False
+        # records that meet what the source has changed itself, and in words what each side says
+        self.asked: list[tuple[Record, str]] = []
         # loads of the revision's source that stand for one that was added here, and those that were added to
         # it, by case
         self._stood: dict[str, list[Load]] = {}
         self._made: dict[str, list[Load]] = {}
+        self._otherwise: dict[str, float] = {}  # cases that the source has multiplied by another factor
         self._ahead = self._done_factors()
 
     def _numbered(self, case: str) -> list[tuple[tuple[str, int], Load]]:
@@ -69,8 +72,11 @@ class LoadsThere:
         for name, factors in list(out.items()):
             now = _vectors(loads_of(self.base, self.base.cases[name]))
             mine = _vectors(loads_of(self.revised, self.revised.cases[name], self.move.places))
-            if _alike(mine, now) <= _alike(mine, now / float(np.prod(factors))):
+            before = now / float(np.prod(factors))
+            if _alike(mine, now) <= _alike(mine, before):
                 del out[name]
+                if not _alike(mine, before) and (share := _multiplied(mine, before)) is not None:
+                    self._otherwise[name] = share
         return out
 
     def _missing(self, case: str, loads: list[dict[str, Any]]) -> list[dict[str, Any]]:
@@ -84,6 +90,9 @@ class LoadsThere:
         out, new = [], []
         for values in loads:
             mine = self._plain(values)
+            if mine is not None and (theirs := self._other_value(case, mine)) is not None:
+                self._ask(case, values, mine, theirs)
+                continue
             equal = [
                 sum(own.same(mine) for own in other) if mine is not None else 0
                 for other in (known, stood, made)
@@ -97,11 +106,38 @@ class LoadsThere:
         made += new
         return out
 
+    def _other_value(self, case: str, mine: Load) -> Load | None:
+        """A load that the source has new, in the place and of the kind of one that was added here, with
+        another value; None for none, or where it is among those of before."""
+        if any(own.same(mine) for _, own in self._numbered(case)):
+            return None
+        old = self.base.cases.get(case)
+        before = list(loads_of(self.base, old)) if old is not None else []
+        here = replace(self.revised.cases[case], self_weight=(0.0, 0.0, 0.0), spectrum=None)
+        for (_, own), turned in zip(self._numbered(case), loads_of(self.revised, here, self.move.places)):
+            if not own.in_place_of(mine) or own.by != "source":
+                continue
+            size = VALUE * float(np.abs(turned.values).max(initial=0.0))
+            alike = [x for x in before if x.what == own.what and x.values.shape == own.values.shape]
+            if not any(np.abs(x.values - turned.values).max() <= size and x.by == "source" for x in alike):
+                return own
+        return None
+
+    def _ask(self, case: str, values: dict[str, Any], mine: Load, theirs: Load) -> None:
+        record = {"edit": "AddLoads", "values": {"case": case, "loads": [values]}, "places": {}}
+        words = (
+            f"case {case}, {mine.what} on {mine.shown_on}: {mine.words} was added here, "
+            f"the source has {theirs.words} there now"
+        )
+        self.asked.append((record, words))
+
     def _add_loads(self, placed: Record) -> list[Record]:
         values = placed["values"]
         if values["case"] in self.revised.cases and values["loads"]:
             values["loads"] = self._missing(values["case"], values["loads"])
             if not values["loads"]:
+                if self.asked:
+                    return []
                 raise There
         return [placed]
 
@@ -121,11 +157,17 @@ class LoadsThere:
         if new:
             placed["values"]["cases"] = new
             out.insert(0, placed)
-        if not out:
+        if not out and not self.asked:
             raise There
         return out
 
     def _scale(self, record: Record) -> list[Record]:
+        name, factor = str(record["values"]["name"]), float(record["values"]["factor"])
+        if name in self._otherwise:
+            share = self._otherwise[name]
+            words = f"case {name}: times {factor:g} here, the source has multiplied its loads by {share:.4g} since"
+            self.asked.append((record, words))
+            return []
         if self._ahead.get(str(record["values"]["name"])):
             self._ahead[str(record["values"]["name"])].pop(0)
             raise There
@@ -205,3 +247,14 @@ def _alike(mine: Array, other: Array) -> int:
     # rounded up not half way, as values are often halves
     a, b = (Counter(map(tuple, np.floor(v / (SAME_SIZE * size) + 0.37).tolist())) for v in (mine, other))
     return sum((a & b).values())
+
+
+def _multiplied(mine: Array, before: Array) -> float | None:
+    """The one factor that the loads of before were multiplied by; None where they were not."""
+    if mine.shape != before.shape or not len(mine):
+        return None
+    a, b = (np.sort(np.linalg.norm(v, axis=1)) for v in (mine, before))
+    if not b.min() > 0:
+        return None
+    share = a / b
+    return float(share.mean()) if np.ptp(share) <= 1e-4 * share.mean() else None

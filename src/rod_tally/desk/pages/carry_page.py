@@ -110,7 +110,7 @@ class CarryPage(QDialog):
         self.table.setRowCount(len(lines))
         for k, line in enumerate(lines):
             first = QTableWidgetItem(line.what)
-            on = line.status != "left"
+            on = line.status not in ("left", "asked")
             first.setFlags(first.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             first.setCheckState(Qt.CheckState.Checked if on else Qt.CheckState.Unchecked)
             far = f"{line.distance * 1000:.0f}" if line.distance > 1e-3 else ""
@@ -119,7 +119,7 @@ class CarryPage(QDialog):
                 *(QTableWidgetItem(t) for t in (WHERE.get(line.status, line.status), far, line.words)),
             ]
             for at, cell in enumerate(cells):
-                if at == 1 and line.status in ("gone", "partly"):
+                if at == 1 and line.status in ("gone", "partly", "asked"):
                     cell.setForeground(QColor(RUST))
                 cell.setToolTip(line.words)
                 self.table.setItem(k, at, cell)
@@ -159,7 +159,7 @@ class CarryPage(QDialog):
         """How many are ticked, and why the choice cannot be changed where it cannot."""
         settled = self.session.why_carrying_is_settled()
         lines, left = self.lines(), self.left()
-        now = {k for k, line in enumerate(lines) if line.status == "left"}
+        now = {k for k, line in enumerate(lines) if line.status in ("left", "asked")}
         for button in (self.all, self.none):
             button.setEnabled(not settled)
         self.apply.setEnabled(not settled and left != now and self.session.jobs.free)

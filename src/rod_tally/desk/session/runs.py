@@ -14,7 +14,7 @@ from ...intake import IntakeError
 from ...model import Finding, Model
 from ...progress import Progress
 from ...review import Review, review
-from ...review.decisions import carried_decisions
+from ...review.decisions import carried_decisions, twins
 from ...review.ranking import ranked
 from ...review.work import (
     add_dynamics,
@@ -74,12 +74,12 @@ class Runs:
         comparison, project = revision.review.comparison, self.session.project
         if comparison is None or project is None:
             return
-        twin = {
-            m.baseline_id: m.revised_id
-            for m in comparison.parts
-            if m.baseline_id and m.revised_id and not m.piece
-        }
-        new = carried_decisions(baseline.review.findings, baseline.decisions, findings, twin, baseline.name)
+        base = baseline.review.model
+        twin = twins(comparison, base, revision.review.model)
+        known = {*base.members, *base.surfaces, *base.nodes}
+        new = carried_decisions(
+            baseline.review.findings, baseline.decisions, findings, twin, baseline.name, known
+        )
         new = {key: value for key, value in new.items() if key not in revision.decisions}
         if new:
             project.decide_all(revision.id, new, self.session.reviewer)
@@ -225,8 +225,8 @@ class Runs:
         findings."""
         done.comparison, done.carried = before.comparison, before.carried
         more = [] if done.comparison is None else done.comparison.findings
-        if done.carried is not None and done.carried.finding is not None:
-            more = [*more, done.carried.finding]
+        if done.carried is not None:
+            more = [*more, *done.carried.findings]
         done.findings = ranked([*done.findings, *more], self.session.settings)
 
     def _with_elsewhere(self, done: Review, revision: Revision) -> None:

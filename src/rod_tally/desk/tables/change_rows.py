@@ -254,6 +254,7 @@ WHERE = {
     "moved": "with its target",
     "partly": "a part of it",
     "gone": "nowhere",
+    "asked": "your choice: the source has changed it too",
     "there": "not needed: the source has it",
     "left": "left out by choice",
 }

@@ -64,6 +64,7 @@ class Edit(ABC):
     kinds: ClassVar[dict[str, type[Edit]]] = {}
     words: ClassVar[str] = ""  # the correction in a word or two
     roles: ClassVar[Roles] = {}  # what each of its values stands for
+    sets: ClassVar[str] = ""  # the field with the things that it sets one value of, which `state` gives
     carries_loads: ClassVar[bool] = True  # False: the edit itself puts loads where they belong
     changes_loads: ClassVar[bool] = False  # True: changing them is what it is for
     # where transfer makes it, when a source is taken in again with it: joins, ties, releases and ways of
@@ -103,7 +104,21 @@ class Edit(ABC):
     def against(self, model: Model) -> dict[str, Any]:
         """The state that it is made against, as it is before the change: of each thing that it sets a value
         of (by id or name) that value, in plain form; {} where it sets none."""
-        return {}
+        if not self.sets:
+            return {}
+        own = getattr(self, self.sets)
+        ids = own if isinstance(own, list) else [own]
+        return {i: state for i in ids if (state := self.state(model, i)) is not None}
+
+    def state(self, model: Model, ident: str) -> Any:
+        """The value that it sets of one thing, as a model has it, in plain form; None where it is not
+        there."""
+        return None
+
+    @property
+    def aim(self) -> Any:
+        """The value that it sets, in the same form."""
+        return None
 
     def ids(self, model: Model) -> tuple[str, ...]:
         """Ids of members and surfaces that the log entry is about: by default those that were changed."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from copy import copy
 from dataclasses import dataclass, replace
+from typing import Any
 
 from ..catalogue.catalogue import catalogue, catalogue_section
 from ..catalogue.grade_names import standard_of
@@ -38,6 +39,7 @@ class SetSection(Edit):
     """Give members another section: one of the model's, or one of the catalogue, which is then added."""
 
     words = "a section"
+    sets = "members"
     roles = {"members": Role.PARTS, "section": Role.PLAIN}
 
     made_at = "members"
@@ -47,6 +49,14 @@ class SetSection(Edit):
 
     def __post_init__(self) -> None:
         self.text = f"Section {self.section} for {counted(self.members, 'member')}"
+
+    def state(self, model: Model, ident: str) -> Any:
+        m = model.members.get(ident)
+        return m.section if m is not None else None
+
+    @property
+    def aim(self) -> Any:
+        return self.section
 
     def change(self, model: Model) -> str:
         if self.section not in model.sections:
@@ -63,6 +73,7 @@ class OwnSection(Edit):
     """Give members a section of one's own: a shape with its sizes (m), or plain values (`own_section`)."""
 
     words = "a section of one's own"
+    sets = "members"
     roles = {"members": Role.PARTS, "name": Role.PLAIN, "shape": Role.PLAIN, "sizes": Role.PLAIN}
 
     made_at = "members"
@@ -74,6 +85,14 @@ class OwnSection(Edit):
 
     def __post_init__(self) -> None:
         self.text = f"Section {self.name} for {counted(self.members, 'member')}"
+
+    def state(self, model: Model, ident: str) -> Any:
+        m = model.members.get(ident)
+        return m.section if m is not None else None
+
+    @property
+    def aim(self) -> Any:
+        return self.name
 
     def change(self, model: Model) -> str:
         if not self.name.strip():
@@ -165,6 +184,7 @@ class SetMaterial(Edit):
     """Give members and surfaces another material: one of the model's, or a grade, which is then added."""
 
     words = "a material"
+    sets = "members"
     roles = {"members": Role.PARTS, "material": Role.PLAIN}
 
     made_at = "members"
@@ -174,6 +194,14 @@ class SetMaterial(Edit):
 
     def __post_init__(self) -> None:
         self.text = f"Material {self.material} for {counted(self.members, 'part')}"
+
+    def state(self, model: Model, ident: str) -> Any:
+        part = model.part(ident)
+        return part.material if part is not None else None
+
+    @property
+    def aim(self) -> Any:
+        return self.material
 
     def change(self, model: Model) -> str:
         if self.material not in model.materials:
@@ -191,6 +219,7 @@ class OwnMaterial(Edit):
     kind of `KINDS` or none."""
 
     words = "a material of one's own"
+    sets = "members"
     roles = {"members": Role.PARTS, "name": Role.PLAIN, "kind": Role.PLAIN, "values": Role.PLAIN}
 
     made_at = "members"
@@ -202,6 +231,14 @@ class OwnMaterial(Edit):
 
     def __post_init__(self) -> None:
         self.text = f"Material {self.name} for {counted(self.members, 'part')}"
+
+    def state(self, model: Model, ident: str) -> Any:
+        part = model.part(ident)
+        return part.material if part is not None else None
+
+    @property
+    def aim(self) -> Any:
+        return self.name
 
     def change(self, model: Model) -> str:
         if not self.name.strip():
@@ -290,6 +327,7 @@ class SetMaterialValue(Edit):
     """Give a material one value: E, G (Pa), density (kg/m3) or strength (Pa)."""
 
     words = "a value of a material"
+    sets = "material"
     roles = {"material": Role.MATERIAL, "key": Role.PLAIN, "value": Role.PLAIN}
 
     made_at = "members"
@@ -300,6 +338,14 @@ class SetMaterialValue(Edit):
 
     def __post_init__(self) -> None:
         self.text = f"{self.key} of {self.material}"
+
+    def state(self, model: Model, ident: str) -> Any:
+        material = model.materials.get(ident)
+        return getattr(material, self.key, None) if material is not None else None
+
+    @property
+    def aim(self) -> Any:
+        return self.value
 
     def change(self, model: Model) -> str:
         if self.key not in ("E", "G", "density", "strength") or not self.value > 0:

@@ -24,6 +24,7 @@ class SetSupport(Edit):
     """Give nodes a support (or take it away with FREE)."""
 
     words = "a support"
+    sets = "nodes"
     roles = {"nodes": Role.NODES, "support": Role.SUPPORT}
 
     nodes: list[str]
@@ -34,6 +35,14 @@ class SetSupport(Edit):
         self.text = (
             f"{what} {len(self.nodes)} nodes" if len(self.nodes) != 1 else f"{what} node {self.nodes[0]}"
         )
+
+    def state(self, model: Model, ident: str) -> Any:
+        node = model.nodes.get(ident)
+        return (node.support.words or "free") if node is not None else None
+
+    @property
+    def aim(self) -> Any:
+        return self.support.words or "free"
 
     def change(self, model: Model) -> str:
         for ident in self.nodes:
@@ -131,6 +140,7 @@ class SetBedding(Edit):
     """Lay surfaces on springs, N/m3 (0: none)."""
 
     words = "a bed"
+    sets = "surfaces"
     roles = {"surfaces": Role.PARTS, "modulus": Role.PLAIN}
 
     surfaces: list[str]
@@ -138,6 +148,14 @@ class SetBedding(Edit):
 
     def __post_init__(self) -> None:
         self.text = f"Bed {counted(self.surfaces, 'slab')}"
+
+    def state(self, model: Model, ident: str) -> Any:
+        surface = model.surfaces.get(ident)
+        return surface.bedding if surface is not None else None
+
+    @property
+    def aim(self) -> Any:
+        return self.modulus
 
     def change(self, model: Model) -> str:
         for ident in self.surfaces:
@@ -189,6 +207,7 @@ class SetRelease(Edit):
     """Release or fix one end of members."""
 
     words = "a release"
+    sets = "members"
     roles = {"members": Role.PARTS, "at_end": Role.END, "release": Role.PLAIN}
 
     keeps_lines = True
@@ -200,6 +219,14 @@ class SetRelease(Edit):
     def __post_init__(self) -> None:
         what = "Release" if self.release.any else "Fix"
         self.text = f"{what} the {'end' if self.at_end else 'start'} of {counted(self.members, 'member')}"
+
+    def state(self, model: Model, ident: str) -> Any:
+        m = model.members.get(ident)
+        return None if m is None else (m.release_end if self.at_end else m.release_start).words or "fixed"
+
+    @property
+    def aim(self) -> Any:
+        return self.release.words or "fixed"
 
     def change(self, model: Model) -> str:
         for ident in self.members:
@@ -273,6 +300,7 @@ class SetThickness(Edit):
     """Give surfaces another thickness, m."""
 
     words = "a thickness"
+    sets = "surfaces"
     roles = {"surfaces": Role.PARTS, "thickness": Role.PLAIN}
 
     made_at = "surfaces"
@@ -282,6 +310,14 @@ class SetThickness(Edit):
 
     def __post_init__(self) -> None:
         self.text = f"Thickness of {counted(self.surfaces, 'surface')}"
+
+    def state(self, model: Model, ident: str) -> Any:
+        surface = model.surfaces.get(ident)
+        return surface.thickness if surface is not None else None
+
+    @property
+    def aim(self) -> Any:
+        return self.thickness
 
     def change(self, model: Model) -> str:
         if not 1e-3 <= self.thickness <= 10:
