@@ -17,6 +17,7 @@ ANGLE = 0.5  # degrees; local axes that differ by less are the same
 EQUAL = 1e-12  # m, or of a unit vector; nearer than this is the same
 VALUE = 1e-3  # share by which a value of a section or a material may differ
 OFFSET = 1e-3  # m
+ONE_WAY = 0.01  # share of its size by which a section may reach farther to one side
 # m; a physical part as it is joined, and the analytical one that a program made of it
 APART = 0.3
 ENDS_OF_MODELS = 0.6  # m, along members: two half depths of what they meet
@@ -151,10 +152,23 @@ def same_section(a: Section | None, b: Section | None) -> bool:
         return a.usable == b.usable and a.name == b.name
     if (a.end is None) != (b.end is None) or (a.end is not None and not same_section(a.end, b.end)):
         return False
-    return a is b or all(
+    if a is b:
+        return True
+    alike = all(
         abs(getattr(a, k) - getattr(b, k)) <= VALUE * max(abs(getattr(a, k)), abs(getattr(b, k)))
         for k in ("area", "iy", "iz", "j", "avy", "avz")
     )
+    # the same values can be those of an angle or a tee that lies the other way round
+    return alike and abs(a.iyz - b.iyz) <= ONE_WAY * (a.iy * a.iz) ** 0.5 and _lies_alike(a, b)
+
+
+def _lies_alike(a: Section, b: Section) -> bool:
+    """Whether the outlines of two sections of one size reach as far to each side of the centroid; True where
+    either has none."""
+    if not (a.outline and b.outline):
+        return True
+    size = max(a.width, a.depth, b.width, b.depth)
+    return all(abs(x - y) <= ONE_WAY * size for x, y in zip(a.bounds, b.bounds))
 
 
 def _round(a: Section | None, b: Section | None) -> bool:

@@ -196,7 +196,7 @@ def _load_findings(out: Comparison) -> list[Finding]:
     parts = []
     ids: list[str] = []
     for what, rows in (("cases", out.cases), ("combinations", out.combinations)):
-        for status in ("added", "removed", "changed"):
+        for status in ("added", "removed", "changed", *(("renamed",) if what == "combinations" else ())):
             names = [r.name for r in rows if r.status == status]
             if names:
                 parts.append(f"{what} {status}: {_named(names)}")

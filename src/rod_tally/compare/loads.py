@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter, defaultdict
 from collections.abc import Callable, Container, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -14,6 +14,7 @@ from .members import MemberMatch
 from .places import Places
 
 PLACE = 2e-3  # m; loads this near to each other are in one place
+STRAIGHT = 0.9999  # cosine within which two lines are one
 VALUE = 1e-6  # share by which a value may differ
 
 
@@ -143,8 +144,8 @@ def match_cases(
     for found in old.values():
         for load in found:
             load.on = names.first.get(load.on, load.on)
-    old = {n: _once(found, names.pieces_old) for n, found in old.items()}
-    new = {n: _once(found, names.pieces_new) for n, found in new.items()}
+    old = {n: _whole(_once(found, names.pieces_old)) for n, found in old.items()}
+    new = {n: _whole(_once(found, names.pieces_new)) for n, found in new.items()}
     pair = {n: n for n in base.cases if n in revised.cases}
     for n in base.cases:
         if n in pair:
@@ -324,6 +325,63 @@ def _once(loads: list[Load], pieces: Counter[str]) -> list[Load]:
     return out
 
 
+def _whole(loads: list[Load]) -> list[Load]:
+    """Line loads on one member that go on where another ends, with the same slope, as one: how a program cuts
+    a load says nothing about it."""
+    out: list[Load] = []
+    lines: dict[tuple[str, str, str], list[Load]] = defaultdict(list)
+    for load in loads:
+        if load.what.startswith("line ") and len(load.places) == 2:
+            lines[load.on, load.what, load.flags].append(load)
+        else:
+            out.append(load)
+    for own in lines.values():
+        if len(own) == 1:
+            out += own
+            continue
+        way = own[0].places[1] - own[0].places[0]
+        way = way / max(float(np.linalg.norm(way)), 1e-12)
+        rest = sorted((_along(load, way) for load in own), key=lambda x: tuple(x.places @ way))
+        done: list[Load] = []
+        for load in rest:
+            k = next((k for k, other in enumerate(done) if _goes_on(other, load)), None)
+            if k is None:
+                done.append(load)
+            else:
+                a, b = done[k], load
+                half = len(a.values) // 2
+                values = np.concatenate([a.values[:half], b.values[half:]])
+                places = np.stack([a.places[0], b.places[1]])
+                done[k] = Load(a.on, a.what, a.flags, places, values, a.shown_on, a.by)
+        out += done
+    return out
+
+
+def _along(load: Load, way: Array) -> Load:
+    """A line load drawn along `way`."""
+    if (load.places[1] - load.places[0]) @ way >= 0:
+        return load
+    half = len(load.values) // 2
+    values = np.concatenate([load.values[half:], load.values[:half]])
+    return replace(load, places=load.places[::-1], values=values)
+
+
+def _goes_on(a: Load, b: Load) -> bool:
+    """Whether a line load goes on with another where it ends: the same value there, the same slope, one
+    line."""
+    half = len(a.values) // 2
+    if np.abs(a.places[1] - b.places[0]).max() > PLACE:
+        return False
+    la, lb = (float(np.linalg.norm(x.places[1] - x.places[0])) for x in (a, b))
+    if min(la, lb) <= PLACE:
+        return False
+    straight = (a.places[1] - a.places[0]) @ (b.places[1] - b.places[0]) / (la * lb) > STRAIGHT
+    size = max(float(np.abs(a.values).max()), float(np.abs(b.values).max()), 1e-9)
+    meets = np.abs(a.values[half:] - b.values[:half]).max() <= VALUE * size
+    slopes = (a.values[half:] - a.values[:half]) / la, (b.values[half:] - b.values[:half]) / lb
+    return bool(straight and meets and np.abs(slopes[0] - slopes[1]).max() <= VALUE * size / min(la, lb))
+
+
 def _differences(case: str, old: list[Load], new: list[Load]) -> list[LoadMatch]:
     """Loads of one case that have no equal on the other side; two on one part of one kind are one that
     changed."""
@@ -368,6 +426,7 @@ def match_combinations(
     old: dict[tuple[object, ...], list[Combination]] = defaultdict(list)
     for c in base:
         old[key(c, pair)].append(c)
+    by_name = {c.name: c for c in base}
     out: list[CombinationMatch] = []
     same: dict[str, str] = {}
     rest: list[Combination] = []
@@ -379,7 +438,13 @@ def match_combinations(
             continue
         twins.remove(twin)
         same[twin.name] = c.name
-        out.append(CombinationMatch(c.name, "same", words_of(twin), words_of(c), twin.name))
+        named = by_name.get(c.name)
+        if twin.name == c.name:
+            out.append(CombinationMatch(c.name, "same", words_of(twin), words_of(c), twin.name))
+        elif named is not None:  # another one had that name
+            out.append(CombinationMatch(c.name, "changed", words_of(named), words_of(c), twin.name))
+        else:
+            out.append(CombinationMatch(c.name, "renamed", twin.name, c.name, twin.name))
     left = {c.name: c for group in old.values() for c in group}
     for c in rest:
         was = left.pop(c.name, None)

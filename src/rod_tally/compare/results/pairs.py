@@ -19,6 +19,7 @@ from ...model.geometry.vectors import Array
 from ..members import MemberMatch
 from ..places import Places
 from .extremes import Extremes, along_members, between_axes, over_surfaces
+from .modes import mode_pairs
 
 REACTIONS = ("fx", "fy", "fz", "mx", "my", "mz")
 DISPLACEMENTS = ("ux", "uy", "uz", "rx", "ry", "rz")
@@ -110,7 +111,7 @@ def compare_results(
     out += envelope.rows()
     out += [
         ResultChange("period", "modes", str(a.mode), str(b.mode), a.period, b.period)
-        for a, b in zip(base.modes, revised.modes)
+        for a, b in mode_pairs(base.modes, revised.modes, (base.results, revised.results), places)
     ]
     return out, not few
 
