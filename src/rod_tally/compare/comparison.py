@@ -84,10 +84,10 @@ def compare(
     out.cases, out.loads, pair = match_cases(old, new, places, names_of(members, surfaces, places), totals)
     out.combinations, same = match_combinations(base.combinations, revised.combinations, pair)
     out.shared = shared_of(base, revised, pair, same)
-    out.results, short = compare_results(base, revised, places, members, surfaces, out.shared)
+    out.results, short, demand = compare_results(base, revised, places, members, surfaces, out.shared)
     limits = limits or CompareSettings()
     out.again, out.again_over = look_again(
-        base, revised, members, surfaces, out.shared, out.results, limits, places
+        base, revised, members, surfaces, out.shared, demand, limits, places
     )
     out.findings = _findings(out, old, new, ambiguous, short)
     return out

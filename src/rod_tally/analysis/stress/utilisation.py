@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
 import numpy as np
 from shapely.geometry import MultiPoint
@@ -25,7 +25,32 @@ def utilisations(
 ) -> dict[str, float]:
     """The largest use of the elastic section over these combinations, 1.0 for all of it, of those members of
     which it can be said: section with outline, material of `KINDS` with a strength, computed in every case of
-    a combination.
+    a combination. Raises KeyError for a case that was not computed."""
+    members = list(members)
+    stresses = section_stresses(model, results, combinations, [i for i in members if _strength(model, i)])
+    return {i: use for i in stresses if (use := use_of(model, i, stresses)) is not None}
+
+
+def use_of(model: Model, ident: str, stresses: Mapping[str, tuple[float, float]]) -> float | None:
+    """The use of a member's elastic section by such stresses; None where it cannot be said."""
+    strength = _strength(model, ident)
+    found = stresses.get(ident)
+    return max(abs(found[0]), abs(found[1])) / strength if strength and found is not None else None
+
+
+def _strength(model: Model, ident: str) -> float:
+    """The strength of a member's material, Pa, where it is of `KINDS`; 0 for none."""
+    m = model.members.get(ident)
+    material = model.materials.get(m.material) if m is not None else None
+    return (material.strength or 0.0) if material is not None and material.kind in KINDS else 0.0
+
+
+def section_stresses(
+    model: Model, results: Results, combinations: list[Combination], members: Iterable[str]
+) -> dict[str, tuple[float, float]]:
+    """The lowest and the highest stress along the axis, Pa, tension positive, over these combinations at the
+    corners of the section, of axial force and bending together: of members with an outline that were computed
+    in every case of a combination.
 
     The stress is that of EN 1993-1-1 6.2.1 (5) without shear, with the product moment of sections that are
     not symmetric (bending about inclined principal axes). Raises KeyError for a case that was not computed.
@@ -35,15 +60,13 @@ def utilisations(
     index = {m: k for k, m in enumerate(results.member_ids)}
     begin = np.searchsorted(results.station_member, np.arange(len(results.member_ids) + 1))
     corners: dict[Section, Array] = {}
-    out: dict[str, float] = {}
+    out: dict[str, tuple[float, float]] = {}
     for ident in members:
         k, m = index.get(ident), model.members.get(ident)
-        if k is None or m is None:
+        if k is None or m is None or ident in out:
             continue
-        section, material = model.sections.get(m.section), model.materials.get(m.material)
-        if section is None or material is None or not section.usable or len(section.outline) < 3:
-            continue
-        if material.kind not in KINDS or not material.strength:
+        section = model.sections.get(m.section)
+        if section is None or not section.usable or len(section.outline) < 3:
             continue
         done = ~(used & ~results.member_done[:, k]).any(axis=1)
         own = results.force[:, begin[k] : begin[k + 1]]
@@ -58,12 +81,13 @@ def utilisations(
                 groups = [
                     (section_at(section, float(s)), both[:, i]) for i, s in enumerate(np.round(shares, 6))
                 ]
-            stress = 0.0
+            low = high = 0.0
             for at, forces in groups:
                 if at not in corners:
                     corners[at] = hull(at)
-                stress = max(stress, float(np.abs(normal_stress(at, forces, corners[at])).max()))
-            out[ident] = stress / material.strength
+                stress = normal_stress(at, forces, corners[at])
+                low, high = min(low, float(stress.min())), max(high, float(stress.max()))
+            out[ident] = low, high
     return out
 
 

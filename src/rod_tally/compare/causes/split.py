@@ -198,7 +198,7 @@ class _Value:
             )
             rows = self.same_members, self.same_surfaces, own, Places(self.base.model, model, None)
         members, surfaces, shared, places = rows
-        results, _ = compare_results(self.base, solved, places, members, surfaces, shared)
+        results, _, _ = compare_results(self.base, solved, places, members, surfaces, shared)
         return next((r.revised for r in results if self._is(r)), None)
 
     def _is(self, r: ResultChange) -> bool:

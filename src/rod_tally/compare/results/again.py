@@ -10,21 +10,24 @@ from numpy.typing import NDArray
 
 from ...analysis.results.results import COMPONENTS, Results
 from ...analysis.results.superpose import MemberEnvelope, envelope, of_members
-from ...analysis.stress.utilisation import FORMULA, KINDS, utilisations
+from ...analysis.stress.utilisation import FORMULA, KINDS, section_stresses, use_of
 from ...model import Combination, Finding, Model
 from ...model.geometry.vectors import Array
 from ...model.settings import CompareSettings
 from ..members import MemberMatch
 from ..places import Places
-from .pairs import ENVELOPE, SURFACE_FORCES, ResultChange, Shared, Side
+from .pairs import ENVELOPE, SURFACE_FORCES, Shared, Side, SurfaceDemand
 
 NAMED = 5  # parts that the finding names
+MOST_TIMES = 20.0  # a ratio beyond is one to next to nothing
 # components whose sign turns with a member's axis
 TURNED = np.array([False, False, True, False, False, True])
 ACROSS = np.array([False, True, True, False, True, True])  # and with its other two axes
 # components that ask something else of a part with the other sign; moments do not where the section is alike
 # both ways
 SIGNED = np.array([True, False, False, False, True, True])
+# of slabs and walls: sagging and hogging, tension and compression are not the same; shear and twisting are
+SIGNED_SURFACE = np.tile(np.array([True, True, False, True, True, False, False, False]), 2)
 WEAKER = ("section", "material", "thickness")
 
 
@@ -71,7 +74,7 @@ def look_again(
     members: list[MemberMatch],
     surfaces: list[MemberMatch],
     shared: Shared,
-    results: list[ResultChange],
+    demand: SurfaceDemand,
     limits: CompareSettings,
     places: Places,
 ) -> tuple[list[LookAgain], str]:
@@ -96,17 +99,108 @@ def look_again(
     _face_alike(before, columns, base.results, revised.results, places)
     out = [
         *_members(before, after, [*members, *columns], limits, revised.model),
-        *_surfaces(surfaces, results, limits, what),
+        *_surfaces(surfaces, demand, limits, what),
     ]
-    used = [
-        utilisations(s.model, r, c, [i for x in out if (i := (x.baseline_id, x.revised_id)[k])])
-        for k, (s, r, c) in enumerate(((base, base.results, old), (revised, revised.results, new)))
-    ]
+    listed = {x.revised_id for x in out}
+    other = [m for m in members if m.baseline_id and m.revised_id and m.revised_id not in listed]
+    other = _acting_otherwise(other, base.results, revised.results, shared.cases, limits.relative)
+    wanted = (
+        [x.baseline_id or "" for x in out] + [m.baseline_id or "" for m in other],
+        [x.revised_id for x in out] + [m.revised_id or "" for m in other],
+    )
+    before_, after_ = (
+        section_stresses(s.model, r, c, ids)
+        for s, r, c, ids in ((base, base.results, old, wanted[0]), (revised, revised.results, new, wanted[1]))
+    )
     for x in out:
-        x.used_before, x.used_after = used[0].get(x.baseline_id or ""), used[1].get(x.revised_id)
+        x.used_before = use_of(base.model, x.baseline_id or "", before_)
+        x.used_after = use_of(revised.model, x.revised_id, after_)
     out = [x for x in out if x.why != "resistance" or _weaker(x, limits)]
-    out.sort(key=lambda x: (x.ratio is not None, -(x.ratio or 0.0), -abs(x.is_), x.revised_id))
+    for m in other:
+        found = _together(m, (base.model, before_), (revised.model, after_), limits)
+        if found is not None:
+            out.append(found)
+    out.sort(key=_by_weight)
     return out, f"{len(new)} {what if len(new) != 1 else what[:-1]} that both have"
+
+
+def _by_weight(x: LookAgain) -> tuple[object, ...]:
+    """What was never accepted first; then by how much more of its section a part uses, whatever the ratio of
+    a single force; then those of which that is not known, by their ratio."""
+    more = None if x.used_before is None or x.used_after is None else x.used_after - x.used_before
+    known = more is not None and more > 0
+    return (
+        x.ratio is not None,
+        not known,
+        -round(more or 0.0, 9) if known else 0.0,
+        -(x.ratio or 0.0),
+        -abs(x.is_),
+        x.revised_id,
+    )
+
+
+def _acting_otherwise(
+    rows: list[MemberMatch], old: Results, new: Results, cases: list[tuple[str, str]], relative: float
+) -> list[MemberMatch]:
+    """Those members of which a force at a station differs by a tenth of the tolerance of its own largest, or
+    whose stations are others: of the rest no stress can differ by as much as the tolerance."""
+    at_old, at_new = ({m: k for k, m in enumerate(r.member_ids)} for r in (old, new))
+    rows = [m for m in rows if m.baseline_id in at_old and m.revised_id in at_new]
+    begin = [np.searchsorted(r.station_member, np.arange(len(r.member_ids) + 1)) for r in (old, new)]
+    a = np.array([at_old[m.baseline_id] for m in rows], np.int64)  # type: ignore[index]
+    b = np.array([at_new[m.revised_id] for m in rows], np.int64)  # type: ignore[index]
+    count = begin[0][a + 1] - begin[0][a] if len(rows) else np.zeros(0, np.int64)
+    plain = np.array([not m.flipped and not m.changes for m in rows], bool)
+    plain &= (count == (begin[1][b + 1] - begin[1][b])) & (count > 0) if len(rows) else plain
+    same = np.flatnonzero(plain)
+    if not len(same):
+        return rows
+    first = np.cumsum(count[same]) - count[same]
+    step = np.arange(int(count[same].sum())) - np.repeat(first, count[same])
+    i = np.repeat(begin[0][a[same]], count[same]) + step
+    j = np.repeat(begin[1][b[same]], count[same]) + step
+    differs = np.zeros(len(same), bool)
+    for x, y in cases:
+        f, g = old.force[old.case_index(x), i], new.force[new.case_index(y), j]
+        most = np.maximum.reduceat(np.abs(f), first)
+        apart = np.maximum.reduceat(np.abs(g - f), first)
+        differs |= (apart > 0.1 * relative * most + 1e-9).any(axis=1)
+    keep = np.ones(len(rows), bool)
+    keep[same] = differs
+    return [m for m, k in zip(rows, keep) if k]
+
+
+def _together(
+    m: MemberMatch,
+    before: tuple[Model, dict[str, tuple[float, float]]],
+    after: tuple[Model, dict[str, tuple[float, float]]],
+    limits: CompareSettings,
+) -> LookAgain | None:
+    """A member whose forces act together now as they did not: none of them is beyond its tolerance, and the
+    stress at an edge of its section is."""
+    ids = m.baseline_id or "", m.revised_id or ""
+    if ids[0] not in before[1] or ids[1] not in after[1]:
+        return None
+    was, now = before[1][ids[0]], after[1][ids[1]]
+    section = after[0].sections.get(after[0].members[ids[1]].section)
+    use = use_of(before[0], ids[0], before[1]), use_of(after[0], ids[1], after[1])
+    area = section.area if section is not None else 0.0
+    relative, absolute = limits.of("n")
+    pairs = [(max(-was[0], 0.0), max(-now[0], 0.0), -1.0), (max(was[1], 0.0), max(now[1], 0.0), 1.0)]
+    if use[0] is not None and use[1] is not None:
+        largest = [max(abs(v[0]), abs(v[1])) for v in (was, now)]
+        pairs = [(largest[0], largest[1], 1.0)]
+    grown = [
+        (b / max(a, 1e-9), a, b, sign)
+        for a, b, sign in pairs
+        if (b - a) * area > max(absolute, relative * a * area)
+    ]
+    if not grown:
+        return None
+    ratio, a, b, sign = max(grown)
+    if use[0] is not None and use[1] is not None:
+        return LookAgain(m.cls, *ids, "demand", use[1] / max(use[0], 1e-9), "use", use[0], use[1], "", *use)
+    return LookAgain(m.cls, *ids, "demand", ratio, "stress", sign * a, sign * b, "")
 
 
 def _face_alike(
@@ -273,37 +367,45 @@ def _worst(
 
 
 def _surfaces(
-    rows: list[MemberMatch], results: list[ResultChange], limits: CompareSettings, what: str
+    rows: list[MemberMatch], demand: SurfaceDemand, limits: CompareSettings, what: str
 ) -> list[LookAgain]:
-    """Slabs and walls by the largest size of each force and moment a metre; those without shells have
+    """Slabs and walls by their forces and moments a metre, each piece of a split one by its own: tension
+    against tension, sagging against sagging; shear and twisting by their size. Those without shells have
     none."""
-    by_part: dict[str, list[ResultChange]] = {}
-    for r in results:
-        if r.case == ENVELOPE and r.quantity in SURFACE_FORCES and r.revised_id is not None:
-            by_part.setdefault(r.revised_id, []).append(r)
     out: list[LookAgain] = []
+    tolerances = np.array([limits.of(q) for q in SURFACE_FORCES])
+    relative, absolute = np.tile(tolerances[:, 0], 2), np.tile(tolerances[:, 1], 2)
+    by = f"{ENVELOPE} of {what} and cases" if what == "combinations" else ENVELOPE
+    told: set[str] = set()
     for m in rows:
         ident = m.revised_id
-        if ident is None:
+        if ident is None or ident in told:
             continue
         if m.baseline_id is None:
             out.append(LookAgain(m.cls, None, ident, "new", None))
             continue
-        worst: LookAgain | None = None
-        for r in by_part.get(ident, ()):
-            was, now = abs(r.baseline), abs(r.revised)
-            relative, absolute = limits.of(r.quantity)
-            if now - was > max(absolute, relative * was):
-                ratio = now / max(was, absolute, 1e-9)
-                if worst is None or ratio > (worst.ratio or 0.0):
-                    by = f"{ENVELOPE} of {what} and cases" if what == "combinations" else ENVELOPE
-                    worst = LookAgain(
-                        m.cls, m.baseline_id, ident, "demand", ratio, r.quantity, r.baseline, r.revised, by
-                    )
-        if worst is not None:
-            out.append(worst)
-        elif any(c.what in WEAKER for c in m.changes):
+        found = demand.of(m.baseline_id, ident)
+        if found is not None:
+            was, now = (
+                np.concatenate([np.maximum(-low, 0.0), np.maximum(high, 0.0)])
+                for low, high in (found[:2], found[2:])
+            )
+            was = np.where(SIGNED_SURFACE, was, np.maximum(was, np.roll(was, 8)))
+            beyond = now - was > np.maximum(absolute, relative * was)
+            if beyond.any():
+                ratio = np.where(beyond, now / np.maximum(was, np.maximum(absolute, 1e-9)), 0.0)
+                at = int(ratio.argmax())
+                sign = -1.0 if at < 8 else 1.0
+                values = sign * float(was[at]) + 0.0, sign * float(now[at])
+                quantity = SURFACE_FORCES[at % 8]
+                out.append(
+                    LookAgain(m.cls, m.baseline_id, ident, "demand", float(ratio[at]), quantity, *values, by)
+                )
+                told.add(ident)
+                continue
+        if any(c.what in WEAKER for c in m.changes):
             out.append(LookAgain(m.cls, m.baseline_id, ident, "resistance", 1.0))
+            told.add(ident)
     return out
 
 
@@ -322,7 +424,7 @@ def again_finding(found: list[LookAgain], over: str, called: dict[str, str]) -> 
     parts = ", ".join(f"{n} {words[w]}" for w, n in count.items() if n)
     worst = [x for x in found if x.why == "demand"][:NAMED]
     named = ", ".join(
-        f"{called.get(x.revised_id, x.revised_id)} ({x.quantity} {_times(x.ratio)}"
+        f"{called.get(x.revised_id, x.revised_id)} ({x.quantity} {_times(x)}"
         + (f", {x.used_after:.0%} of its elastic section" if x.used_after is not None else "")
         + ")"
         for x in worst
@@ -337,5 +439,8 @@ def again_finding(found: list[LookAgain], over: str, called: dict[str, str]) -> 
     )
 
 
-def _times(ratio: float | None) -> str:
-    return f"{ratio:.3g} times" if ratio is not None and ratio < 1000 else "from next to nothing"
+def _times(x: LookAgain) -> str:
+    """How many times what was accepted; a ratio to next to nothing is none."""
+    if x.ratio is None or x.ratio >= MOST_TIMES:
+        return "from next to nothing"
+    return f"{x.ratio:.3g} times"

@@ -89,11 +89,11 @@ def compare_results(
     members: list[MemberMatch],
     surfaces: list[MemberMatch],
     shared: Shared,
-) -> tuple[list[ResultChange], bool]:
-    """All quantities of what both sides have; and whether rows case by case were left out because there would
-    be too many."""
+) -> tuple[list[ResultChange], bool, SurfaceDemand]:
+    """All quantities of what both sides have; whether rows case by case were left out because there would be
+    too many; and the demand of slabs and walls on both sides."""
     if base.results is None or revised.results is None:
-        return [], False
+        return [], False, SurfaceDemand()
     work = _Pairs(base, revised, places, members, surfaces)
     count = (len(shared.cases) + len(shared.combinations)) * work.rows_a_case
     few = count <= MOST_ROWS
@@ -113,7 +113,27 @@ def compare_results(
         ResultChange("period", "modes", str(a.mode), str(b.mode), a.period, b.period)
         for a, b in mode_pairs(base.modes, revised.modes, (base.results, revised.results), places)
     ]
-    return out, not few
+    return out, not few, work.demand
+
+
+@dataclass(slots=True)
+class SurfaceDemand:
+    """Lowest and highest forces and moments a metre (n, 8) over all that was compared: of the baseline's by
+    row, all its pieces together, and of each of the revision's by itself, in the axes of its row."""
+
+    low_old: Array = field(default_factory=lambda: np.zeros((0, 8)))
+    high_old: Array = field(default_factory=lambda: np.zeros((0, 8)))
+    low_new: Array = field(default_factory=lambda: np.zeros((0, 8)))
+    high_new: Array = field(default_factory=lambda: np.zeros((0, 8)))
+    row: dict[tuple[str, str], tuple[int, int]] = field(default_factory=dict)
+
+    def of(self, baseline: str, revised: str) -> tuple[Array, Array, Array, Array] | None:
+        """Low and high of either side (8,) of a pair; None where it was not computed."""
+        at = self.row.get((baseline, revised))
+        if at is None:
+            return None
+        i, j = at
+        return self.low_old[i], self.high_old[i], self.low_new[j], self.high_new[j]
 
 
 def _runs(base: Side, revised: Side, shared: Shared) -> Iterator[tuple[str, Results, Results]]:
@@ -224,6 +244,7 @@ class _Pairs:
         # further pieces of a split or merged surface: (row, index in the shells), by side
         self.parts_old: list[tuple[int, int]] = []
         self.parts_new: list[tuple[int, int]] = []
+        self.demand = SurfaceDemand()
         self.turned_old: dict[int, Array] = {}
         self.turned_new: dict[int, Array] = {}
         if base.fields is not None and revised.fields is not None:
@@ -240,12 +261,14 @@ class _Pairs:
         for m in [m for m in both if not m.piece]:
             a, b = m.baseline_id or "", m.revised_id or ""
             first_old[a] = first_new[b] = len(self.surfaces)
+            self.demand.row[a, b] = len(self.surfaces), sb[b]
             self.surfaces.append((a, b, sa[a], sb[b]))
             self._turn(new, sb[b], old, a)
         for m in [m for m in both if m.piece]:
             a, b = m.baseline_id or "", m.revised_id or ""
             if a in first_old:
                 self.parts_new.append((first_old[a], sb[b]))
+                self.demand.row[a, b] = first_old[a], sb[b]
                 self._turn(new, sb[b], old, a)
             elif b in first_new:
                 row = first_new[b]
@@ -305,11 +328,20 @@ class _Pairs:
         for row, k in self.parts_old:
             values.low_old[row] = np.minimum(values.low_old[row], low_a[k])
             values.high_old[row] = np.maximum(values.high_old[row], high_a[k])
+        self._demanded(values.low_old, values.high_old, low_b, high_b)
         for row, k in self.parts_new:
             values.low_new[row] = np.minimum(values.low_new[row], low_b[k])
             values.high_new[row] = np.maximum(values.high_new[row], high_b[k])
         own: list[tuple[str | None, str | None]] = [(p[0], p[1]) for p in self.surfaces]
         return _Block(SURFACE_FORCES, own, values, np.ones(len(own), bool))
+
+    def _demanded(self, low_old: Array, high_old: Array, low_new: Array, high_new: Array) -> None:
+        d = self.demand
+        if not len(d.low_new):
+            d.low_old, d.high_old = np.zeros_like(low_old), np.zeros_like(low_old)
+            d.low_new, d.high_new = np.zeros_like(low_new), np.zeros_like(low_new)
+        d.low_old, d.high_old = np.minimum(d.low_old, low_old), np.maximum(d.high_old, high_old)
+        d.low_new, d.high_new = np.minimum(d.low_new, low_new), np.maximum(d.high_new, high_new)
 
     def _back(self, six: Array) -> Array:
         parts = [self.places.turned_back(p) for p in np.split(six, six.shape[1] // 3, axis=1)]

@@ -242,6 +242,10 @@ def unit_of(quantity: str, a_metre: bool, units: UnitSet) -> tuple[float, str]:
         return factor / units.length[0], f"{unit}/{units.length[1]}"
     if quantity == "period":
         return 1.0, "s"
+    if quantity == "use":
+        return 100.0, "% of its elastic section"
+    if quantity == "stress":
+        return 1e-6, "N/mm²"
     if quantity in ("ux", "uy", "uz", "drift_x", "drift_y"):
         return units.small
     if quantity in ("rx", "ry", "rz"):
