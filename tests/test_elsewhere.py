@@ -4,12 +4,14 @@ signs that are wrong."""
 from __future__ import annotations
 
 import csv
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pytest
 from pytestqt.qtbot import QtBot
 
+from rod_tally.analysis.dynamics.modes import Mode
 from rod_tally.compare.elsewhere import Elsewhere, compare_elsewhere
 from rod_tally.demo.elsewhere import write_elsewhere
 from rod_tally.desk.window import Window
@@ -21,7 +23,7 @@ from rod_tally.model.settings import CompareSettings
 from rod_tally.output.document import document
 from rod_tally.output.write import write_review
 from rod_tally.review import Review, review
-from rod_tally.review.work import attach_elsewhere
+from rod_tally.review.work import attach_elsewhere, elsewhere_of
 
 from .desk_help import act, rested
 from .desk_help import rows as table
@@ -64,7 +66,7 @@ def copy_of(
 
 
 def against(r: Review, folder: Path) -> Elsewhere:
-    return compare_elsewhere(r.model, r.results, r.computed_combinations, read_results(folder))
+    return elsewhere_of(r, folder)
 
 
 def agree(e: Elsewhere) -> None:
@@ -76,8 +78,18 @@ def agree(e: Elsewhere) -> None:
 def test_the_own_tables_agree(done: tuple[Review, Path]) -> None:
     e = against(*done)
     agree(e)
-    counts = [sum(1 for _ in (done[1] / f"{n}.csv").open()) - 1 for n in TABLES]
-    assert len(e.rows) == 6 * sum(counts)
+    counts = {
+        n: sum(1 for _ in path.open()) - 1
+        for n in (*TABLES, "wall_forces")
+        if (path := done[1] / f"{n}.csv").exists()
+    }
+    plain = 6 * sum(counts.get(n, 0) for n in ("displacements", "reactions", "member_forces", "wall_forces"))
+    cases = len({r.case for r in e.rows if r.table == "base"})
+    storeys = sum(r.table == "storeys" for r in e.rows)
+    assert cases >= 2 and storeys > 3 * cases
+    assert len(e.rows) == plain + 3 * cases + storeys
+    # what is of the whole building comes first
+    assert [r.table for r in e.rows[: 3 * cases]] == ["base"] * 3 * cases and not e.columns
 
 
 def test_units_in_headings_and_rows_by_place(done: tuple[Review, Path], tmp_path: Path) -> None:
@@ -132,7 +144,7 @@ def test_one_wrong_row_is_a_difference_and_no_suspicion(done: tuple[Review, Path
         csv.writer(f).writerows([head, *rows])
     e = against(done[0], folder)
     assert not e.suspected
-    wrong = [r for r in e.rows if abs(r.difference) > 1e-3 * max(abs(r.ours), 1.0)]
+    wrong = [r for r in e.rows if r.table != "base" and abs(r.difference) > 1e-3 * max(abs(r.ours), 1.0)]
     assert [(r.quantity, r.id) for r in wrong] == [("fz", rows[3][head.index("node")])]
     assert wrong[0].theirs == pytest.approx(1.5 * wrong[0].ours)
 
@@ -315,7 +327,8 @@ def test_what_their_headings_stand_for_is_said_in_the_window_once(
     assert [r.quantity for r in wrong] == ["my"] and wrong[0].theirs == pytest.approx(
         1.3 * wrong[0].ours, rel=1e-6
     )
-    assert len([f for f in review.findings if f.code == "match.elsewhere"]) == 2
+    said = [f.message for f in review.findings if f.code == "match.elsewhere"]
+    assert len(said) == 3 and "have no row for some supports" in said[-1]
     listed = table(w, "elsewhere")
     assert listed[0][-1] == "yes" and len(listed) == len(review.elsewhere.rows)
     # the unit that stands in the heading is wrong: said on the page, it counts
@@ -386,3 +399,75 @@ def test_a_run_is_compared_with_an_earlier_one_of_the_same_model(demo: Window, q
     assert w.state.comparison is None and not any(
         f.code.startswith("match.") for f in w.state.review.findings
     )
+
+
+def whole(done: Review, folder: Path, **tables: str) -> Elsewhere:
+    folder.mkdir(exist_ok=True)
+    for name, text in tables.items():
+        (folder / f"{name}.csv").write_text(text)
+    return elsewhere_of(done, folder)
+
+
+def test_periods_are_held_against_those_of_their_direction(done: tuple[Review, Path], tmp_path: Path) -> None:
+    """Theirs begin with the mode that is ours of another number: paired by direction, the order within it."""
+    r = replace(done[0], modes=[Mode(1, 0.5, 0.8, 0, 0), Mode(2, 0.4, 0, 0.7, 0), Mode(3, 0.2, 0.1, 0, 0)])
+    e = whole(
+        r,
+        tmp_path / "m",
+        modes="mode,period [ms],mass_x [%],mass_y [%]\n1,410,0,70\n2,490,80,0\n3,180,9,0\n4,100,0,20\n",
+    )
+    found = {(x.id, x.quantity): (x.ours, x.theirs) for x in e.rows}
+    assert found["1", "period"] == pytest.approx((0.4, 0.41)) and found["2", "period"] == pytest.approx(
+        (0.5, 0.49)
+    )
+    assert found["3", "period"] == pytest.approx((0.2, 0.18)) and found["3", "mass_x"] == pytest.approx(
+        (0.1, 0.09)
+    )
+    assert [u.id for u in e.unmatched] == ["4"]
+    bare = whole(r, tmp_path / "b", modes="mode,period\n2,0.4\n7,0.1\n")
+    assert [(x.ours, x.theirs) for x in bare.rows] == [(0.4, 0.4)] and [u.id for u in bare.unmatched] == ["7"]
+
+
+def test_storeys_by_their_level_or_name(done: tuple[Review, Path], tmp_path: Path) -> None:
+    r = done[0]
+    own = next(s for s in r.storeys if s.case == "Q" and s.elevation > 1)
+    text = f"case,storey,elevation [mm],shear_x [kN],mass [t]\nQ,their name,{own.elevation * 1000},7,3\n"
+    e = whole(r, tmp_path / "s", storeys=text + "Q,roof,99000,1,1\n")
+    assert {(x.id, x.quantity, x.theirs) for x in e.rows} == {
+        (own.storey, "shear_x", 7000.0),
+        (own.storey, "mass", 3000.0),
+    }
+    assert [u.id for u in e.unmatched] == ["roof"]
+    named = whole(r, tmp_path / "n", storeys=f"case,storey,mass\nQ,{own.storey},5\n")
+    assert [(x.ours, x.theirs) for x in named.rows] == [(own.mass, 5.0)]
+
+
+def test_a_sign_in_one_table_hides_nothing_in_another(done: tuple[Review, Path], tmp_path: Path) -> None:
+    """The sign of reactions' my is turned throughout; one my of a member is half, and one reaction under the
+    turned sign is wrong besides."""
+    folder = copy_of(done[1], tmp_path / "t", {})
+    for name in ("modes", "storeys", "wall_forces", "walls"):
+        (folder / f"{name}.csv").unlink(missing_ok=True)
+    for name, factors in (("reactions", (-1.0, -1.7)), ("member_forces", (1.0, 0.5))):
+        rows = list(csv.reader((folder / f"{name}.csv").open()))
+        at = rows[0].index("my")
+        largest = max(rows[1:], key=lambda row: abs(float(row[at])))
+        for row in rows[1:]:
+            row[at] = str(float(row[at]) * factors[row is largest])
+        with (folder / f"{name}.csv").open("w", newline="") as f:
+            csv.writer(f).writerows(rows)
+    e = elsewhere_of(done[0], folder)
+    assert [(s.table, s.quantity, s.kind) for s in e.suspected] == [("reactions", "my", "sign")]
+    assert sorted((x.table, x.quantity) for x in e.differ) == [("member_forces", "my"), ("reactions", "my")]
+
+
+def test_supports_without_a_row_are_counted(done: tuple[Review, Path], tmp_path: Path) -> None:
+    folder = copy_of(done[1], tmp_path / "c", {})
+    rows = (folder / "reactions.csv").read_text().splitlines()
+    (folder / "reactions.csv").write_text("\n".join(rows[:-2]) + "\n")
+    e = elsewhere_of(done[0], folder)
+    assert sum(e.missing.values()) == 2
+    assert any("no row for some supports" in f.message for f in e.findings)
+    assert {x.case for x in e.rows if x.table == "base"} == {x.case for x in e.rows} - e.missing.keys() - {
+        "modes"
+    }

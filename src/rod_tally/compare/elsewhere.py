@@ -12,11 +12,13 @@ import numpy as np
 
 from ..analysis.results.results import COMPONENTS, Results
 from ..analysis.results.superpose import combined
-from ..intake.result_tables import FORCES, MOVES, ForeignResults, ForeignRow
+from ..intake.result_tables import FORCES, MODES, MOVES, ForeignResults, ForeignRow
 from ..model import Combination, Finding, Model
 from ..model.geometry.vectors import Array
 from ..model.settings import CompareSettings
 from ..model.units import FOOT, GRAVITY, POUND_FORCE
+from .elsewhere_rows import ElsewhereRow, Unmatched
+from .elsewhere_wholes import Wholes, base_sums, modes_against, storeys_against, walls_against
 
 if TYPE_CHECKING:
     from scipy.spatial import cKDTree
@@ -45,31 +47,6 @@ FACTORS = tuple(f for v in _PLAIN for f in (v, 1 / v))
 
 
 @dataclass(slots=True)
-class ElsewhereRow:
-    """One quantity on both sides, SI; `at` is a place (m), or the distance along a member. `theirs - ours` is
-    the difference."""
-
-    quantity: str
-    case: str
-    id: str
-    at: tuple[float, ...] | float | None
-    ours: float
-    theirs: float
-
-    @property
-    def difference(self) -> float:
-        return self.theirs - self.ours
-
-
-@dataclass(slots=True)
-class Unmatched:
-    case: str
-    id: str
-    at: tuple[float, ...] | float | None
-    reason: str
-
-
-@dataclass(slots=True)
 class Suspicion:
     """That `theirs` divided by `value` (a factor), or turned round (a sign, -1), agrees with ours nearly
     everywhere."""
@@ -77,6 +54,11 @@ class Suspicion:
     quantity: str
     kind: str
     value: float
+    table: str = ""
+
+    def undone(self, row: ElsewhereRow) -> float:
+        """Their value without it."""
+        return row.theirs / self.value
 
 
 @dataclass(slots=True)
@@ -86,6 +68,7 @@ class Elsewhere:
     suspected: list[Suspicion] = field(default_factory=list)
     columns: list[tuple[str, str]] = field(default_factory=list)  # (table, heading) that were not read
     differ: list[ElsewhereRow] = field(default_factory=list)  # beyond the tolerances, the largest share first
+    missing: dict[str, int] = field(default_factory=dict)  # by case: supports of ours without a row
 
     @property
     def findings(self) -> list[Finding]:
@@ -93,12 +76,16 @@ class Elsewhere:
         out = []
         for s in self.suspected:
             what = "the sign" if s.kind == "sign" else f"a factor of {s.value:.6g}"
-            text = f"Results from elsewhere: {what} in {s.quantity} would make nearly all of it agree; it was not applied."
+            table = f" of {s.table.replace('_', ' ')}" if s.table else ""
+            text = f"Results from elsewhere: {what} in {s.quantity}{table} would make nearly all of it agree; it was not applied."
             out.append(
                 Finding("match.elsewhere", "warning", text, (s.quantity,), None, ("Accept, because…",))
             )
-        plain = {s.quantity for s in self.suspected}  # said already: of these, all differ
-        differ = [r for r in self.differ if r.quantity not in plain]
+        differ = self.differ
+        if self.missing:
+            many = ", ".join(f"{n} in {c}" for c, n in list(self.missing.items())[:4])
+            text = f"Results from elsewhere have no row for some supports of this model: {many}; base sums are not compared there."
+            out.append(Finding("match.elsewhere", "note", text, (), None, ("Accept, because…",)))
         if differ:
             count = len({(r.case, r.id) for r in differ})
             named = "; ".join(
@@ -132,8 +119,10 @@ def compare_elsewhere(
     combinations: list[Combination],
     theirs: ForeignResults,
     limits: CompareSettings | None = None,
+    wholes: Wholes | None = None,
 ) -> Elsewhere:
-    """Rows by id, else by place, and by case or combination; `limits`: from where on two values differ."""
+    """Rows by id, else by place, and by case or combination; `limits`: from where on two values differ;
+    `wholes`: ours of modes, storeys and walls. What is of the whole building comes first."""
     out = Elsewhere(
         unmatched=[Unmatched("", where, None, why) for where, why in theirs.unread], columns=theirs.columns
     )
@@ -145,7 +134,15 @@ def compare_elsewhere(
     plain: dict[str, list[str]] = defaultdict(list)
     for name in (*results.cases, *known):
         plain[_plain_name(name)].append(name)
+    own_wholes = wholes or Wholes()
+    first: list[ElsewhereRow] = []
+    if MODES in by_case and any(r.table == "modes" for r in by_case[MODES]):
+        found_rows, lost = modes_against(own_wholes.modes, [r for r in by_case[MODES] if r.table == "modes"])
+        by_case[MODES] = [r for r in by_case[MODES] if r.table != "modes"]
+        first, out.unmatched = [*first, *found_rows], [*out.unmatched, *lost]
     for said, rows in by_case.items():
+        if not rows:
+            continue
         # a name that differs in capitals and spaces alone is that case, where it is one only
         like = plain.get(_plain_name(said), [])
         case = like[0] if said not in results.cases and said not in known and len(like) == 1 else said
@@ -158,32 +155,65 @@ def compare_elsewhere(
             reason = "there is no such case or combination here"
             out.unmatched += [Unmatched(case, r.id, _at(r), reason) for r in rows]
             continue
+        for table in ("storeys", "walls"):
+            here = [r for r in rows if r.table == table]
+            if here:
+                found_rows, lost = (
+                    storeys_against(own_wholes.storeys, case, here)
+                    if table == "storeys"
+                    else walls_against(own_wholes, case, here)
+                )
+                first += found_rows
+                out.unmatched += lost
         for row in rows:
+            if row.table in ("storeys", "walls"):
+                continue
             found = find.of(row, own)
             if isinstance(found, str):
                 out.unmatched.append(Unmatched(case, row.id, _at(row), found))
                 continue
             ident, at, ours = found
-            out.rows += [ElsewhereRow(q, case, ident, at, ours[q], v) for q, v in row.values.items()]
+            out.rows += [
+                ElsewhereRow(q, case, ident, at, ours[q], v, row.table) for q, v in row.values.items()
+            ]
+    out.missing = _missing(out.rows, results)
+    out.rows = [*base_sums(out.rows, results), *first, *out.rows]
     out.suspected = suspected(out.rows)
-    out.differ = _differ(out.rows, limits or CompareSettings())
+    out.differ = _differ(out.rows, limits or CompareSettings(), out.suspected)
     return out
 
 
-def _differ(rows: list[ElsewhereRow], limits: CompareSettings) -> list[ElsewhereRow]:
+def _missing(rows: list[ElsewhereRow], results: Results) -> dict[str, int]:
+    """By case how many supports of ours have no row in their table of reactions."""
+    found: dict[str, set[str]] = defaultdict(set)
+    for r in rows:
+        if r.table == "reactions":
+            found[r.case].add(r.id)
+    return {c: n for c, ids in found.items() if (n := len(set(results.support_ids) - ids))}
+
+
+def _differ(
+    rows: list[ElsewhereRow], limits: CompareSettings, suspects: list[Suspicion]
+) -> list[ElsewhereRow]:
     """Rows beyond the tolerances: relative to ours, and at least the absolute one for forces, of movements a
-    share of the largest there is."""
+    share of the largest there is; of what is under suspicion without the factor or sign."""
+    under = {(s.table, s.quantity): s for s in suspects}
     largest: dict[str, float] = {}
     for r in rows:
         largest[r.quantity] = max(largest.get(r.quantity, 0.0), abs(r.ours))
     found = []
     for r in rows:
-        relative, least = limits.of(
-            r.quantity, SMALL_MOVE * largest[r.quantity] if r.quantity in MOVES else None
-        )
-        if abs(r.difference) > max(relative * abs(r.ours), least):
-            found.append((-abs(r.difference) / max(abs(r.ours), abs(r.theirs)), r.case, r.id, r))
-    return [r for *_, r in sorted(found, key=lambda x: x[:3])]
+        share = r.quantity in MOVES or r.table in ("modes", "storeys") and not r.quantity.startswith("shear")
+        relative, least = limits.of(r.quantity, SMALL_MOVE * largest[r.quantity] if share else None)
+        suspect = under.get((r.table, r.quantity))
+        theirs = suspect.undone(r) if suspect is not None else r.theirs
+        off = abs(theirs - r.ours)
+        if off > max(relative * abs(r.ours), least):
+            found.append((-off / max(abs(r.ours), abs(theirs)), r.case, r.id, r))
+    rows = [r for *_, r in sorted(found, key=lambda x: x[:3])]
+    # a base sum is told where no single support explains it
+    told = {(r.case, r.quantity) for r in rows if r.table == "reactions"}
+    return [r for r in rows if r.table != "base" or (r.case, r.quantity) not in told]
 
 
 def _plain_name(name: str) -> str:
@@ -343,35 +373,31 @@ def _between(x: Array, values: Array, at: float) -> Array:
 def suspected(rows: list[ElsewhereRow]) -> list[Suspicion]:
     """Of each quantity the factor or sign that would make nearly all of it agree where it does not agree as
     it is."""
-    groups: dict[str, list[tuple[float, float]]] = defaultdict(list)
+    groups: dict[tuple[str, str], list[tuple[float, float]]] = defaultdict(list)
     for r in rows:
-        groups[r.quantity + ("" if _of_node(r) else " of members")].append((r.ours, r.theirs))
+        if r.table != "base":
+            groups[r.table, r.quantity].append((r.ours, r.theirs))
     out = []
-    for name, pairs in groups.items():
+    for (table, quantity), pairs in groups.items():
         ours, theirs = np.array(pairs).T
         some = np.abs(ours) > NOTHING * np.abs(ours).max(initial=0.0)
         ours, theirs = ours[some], theirs[some]
         if len(ours) < FEWEST or _agree(ours, theirs) >= NEARLY_ALL:
             continue
-        quantity = name.removesuffix(" of members")
         tries: list[tuple[str, float, Callable[[Array], Array]]] = [("sign", -1.0, lambda v: -v)]
         tries += [("factor", f, lambda v, f=f: v / f) for f in FACTORS]  # type: ignore[misc]
         # 10 and 9.81 agree with much the same values: of those the nearest
         best = max(tries, key=lambda t: (_agree(ours, t[2](theirs)), -_off(ours, t[2](theirs))))
         if _agree(ours, best[2](theirs)) >= NEARLY_ALL:
-            out.append(Suspicion(quantity, best[0], best[1]))
+            out.append(Suspicion(quantity, best[0], best[1], table))
             continue
         turned = max(
             (("factor", -f) for f in FACTORS),
             key=lambda t: (_agree(ours, theirs / t[1]), -_off(ours, theirs / t[1])),
         )
         if _agree(ours, theirs / turned[1]) >= NEARLY_ALL:
-            out.append(Suspicion(quantity, "factor", turned[1]))
+            out.append(Suspicion(quantity, "factor", turned[1], table))
     return out
-
-
-def _of_node(r: ElsewhereRow) -> bool:
-    return not isinstance(r.at, float)
 
 
 def _agree(ours: Array, theirs: Array) -> float:

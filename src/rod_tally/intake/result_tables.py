@@ -1,7 +1,8 @@
 """Results from elsewhere: a folder of CSV tables or a workbook, with units in the headings and a mapping
 beside them.
 
-Tables `displacements`, `reactions` and `member_forces`, any of them. A heading may carry its unit, `fx [kN]`;
+Tables `displacements`, `reactions`, `member_forces`, `modes`, `storeys` and `walls`, any of them. A heading
+may carry its unit, `fx [kN]`;
 without one it is SI. `mapping.toml` beside them (in a workbook's folder too) may hold the tables [headings],
 [cases] and [ids], theirs = ours, [signs], quantity = -1, and [units], quantity = unit, over what a heading
 says. A quantity may be that of one table alone: "reactions.my"."""
@@ -25,12 +26,19 @@ PLACE = ("x", "y", "z")
 FORCES = ("fx", "fy", "fz", "mx", "my", "mz")
 MOVES = ("ux", "uy", "uz", "rx", "ry", "rz")
 MEMBER = ("n", "vy", "vz", "mt", "my", "mz")
+STOREY = ("shear_x", "shear_y", "drift_x", "drift_y", "mass")
+WALL = ("n", "v_in", "v_out", "t", "m_in", "m_out")
 # table: identity columns, quantities, which of the quantities are turns or moments
 TABLES: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
     "displacements": (("case", "node", *PLACE), MOVES),
     "reactions": (("case", "node", *PLACE), FORCES),
     "member_forces": (("case", "member", "id", "distance"), MEMBER),
+    "modes": (("mode",), ("period", "mass_x", "mass_y", "mass_z")),
+    "storeys": (("case", "storey", "elevation", "fx", "fy", "fz", "mass_x", "mass_y"), STOREY),
+    "walls": (("case", "storey", "part", "wall", "id", "ids", *PLACE), WALL),
 }
+OTHER_NAMES = {"wall_forces": "walls"}  # of whole tables
+MODES = "modes"  # stands for the case of a table that has none
 
 
 # other headings of identity columns; of values none, for a wrong guess would be a wrong number
@@ -53,8 +61,8 @@ Raw = dict[str, tuple[str, list[list[str]]]]
 
 @dataclass(slots=True)
 class ForeignRow:
-    """One row: table, case, id ("" for none), place (m) or None, distance along the member (m) or None,
-    values in SI."""
+    """One row: table, case, id ("" for none), place (m) or None, distance along the member or height of the
+    storey (m) or None, values in SI; of a wall its `storey` and the `part` of that."""
 
     table: str
     case: str
@@ -63,6 +71,8 @@ class ForeignRow:
     distance: float | None
     values: dict[str, float]
     where: str = ""
+    storey: str = ""
+    part: str = ""
 
 
 @dataclass(slots=True)
@@ -173,6 +183,7 @@ def _named(found: list[tuple[str, T]], where: str) -> dict[str, T]:
     out: dict[str, T] = {}
     for said, what in found:
         name = re.sub(r"[\s-]+", "_", said.strip().lower())
+        name = OTHER_NAMES.get(name, name)
         if name in TABLES:
             if name in out:
                 raise IntakeError(f"{where}: holds two tables {name}; leave one out")
@@ -247,8 +258,9 @@ def _table(name: str, where: str, rows: list[list[str]], mapping: Mapping, out: 
         columns[c.title] = c.number
         if c.unit:
             factors[c.title] = _factor(name, c.title, c.unit, f"{where}: column {c.number + 1}")
-    if "case" not in columns or not any(q in columns for q in quantities):
-        raise IntakeError(f"{where}: needs a column 'case' and one of {', '.join(quantities)}")
+    needed = TABLES[name][0][0]
+    if needed not in columns or not any(q in columns for q in quantities):
+        raise IntakeError(f"{where}: needs a column {needed!r} and one of {', '.join(quantities)}")
     signs = {q: float(mapping.sign(name, q)) for q in quantities}
     cases = mapping.cases
     mark = mark_of(rows[1:])
@@ -265,17 +277,27 @@ def _table(name: str, where: str, rows: list[list[str]], mapping: Mapping, out: 
                 q: number_of(text(q), mark) * factors.get(q, 1.0) * signs[q] for q in quantities if text(q)
             }
             place = [number_of(text(a), mark) * factors.get(a, 1.0) for a in PLACE if text(a)]
-            distance = (
-                number_of(text("distance"), mark) * factors.get("distance", 1.0) if text("distance") else None
-            )
+            along = next((a for a in ("distance", "elevation") if text(a)), "")
+            distance = number_of(text(along), mark) * factors.get(along, 1.0) if along else None
         except ValueError as error:
             out.unread.append((f"{where}, row {line}", str(error)))
             continue
-        case = cases.get(text("case"), text("case"))
-        ident = text("id") or text("node") or text("member")
+        case = cases.get(text("case"), text("case")) if name != MODES else MODES
+        ident = text("id") or text("node") or text("member") or text("mode") or text("wall")
+        ident = ident or (text("storey") if name == "storeys" else "")
         at = (place[0], place[1], place[2]) if len(place) == 3 else None
         out.rows.append(
-            ForeignRow(name, case, out.ids.get(ident, ident), at, distance, values, f"{where}, row {line}")
+            ForeignRow(
+                name,
+                case,
+                out.ids.get(ident, ident),
+                at,
+                distance,
+                values,
+                f"{where}, row {line}",
+                text("storey"),
+                text("part").lower(),
+            )
         )
 
 
@@ -296,6 +318,8 @@ def number_of(text: str, mark: str = "") -> float:
 
 
 def _factor(table: str, title: str, text: str, where: str) -> float:
+    if text.strip() == "%" and units.NONE in _dimensions(table, title):
+        return 0.01
     try:
         unit = parse_unit(text)
     except UnitError as error:
@@ -306,8 +330,14 @@ def _factor(table: str, title: str, text: str, where: str) -> float:
 
 
 def _dimensions(table: str, title: str) -> tuple[Dimension, ...]:
-    if title in PLACE or title == "distance" or title in ("ux", "uy", "uz"):
+    if title in PLACE or title in ("distance", "elevation", "ux", "uy", "uz", "drift_x", "drift_y"):
         return (units.LENGTH,)
+    if table == "modes":
+        return (units.TIME,) if title == "period" else (units.NONE,)
+    if title == "mass":
+        return (units.MASS,)
+    if title == "t":
+        return (units.MOMENT,)
     if title in ("rx", "ry", "rz"):
         return (units.ANGLE, units.NONE)
     return (units.MOMENT,) if title.startswith("m") else (units.FORCE,)

@@ -14,6 +14,7 @@ from ..checks import Checked, Subject, checked
 from ..compare import Side, compare
 from ..compare.carrying.carry import CarriedOver
 from ..compare.elsewhere import Elsewhere, compare_elsewhere
+from ..compare.elsewhere_wholes import Wholes
 from ..intake import read_source
 from ..intake.result_tables import Mapping, read_results
 from ..loads import Distribution
@@ -167,8 +168,9 @@ def elsewhere_of(done: Review, path: Path, mapping: Mapping | None = None) -> El
     """A review against results from elsewhere, by a mapping or by the one beside them. Raises IntakeError for
     tables that cannot be read."""
     theirs = read_results(path, mapping)
+    wholes = Wholes(done.modes, done.storeys, lambda: done.wall_forces, done.wall_values)
     return compare_elsewhere(
-        done.model, done.results, done.computed_combinations, theirs, done.settings.compare
+        done.model, done.results, done.computed_combinations, theirs, done.settings.compare, wholes
     )
 
 

@@ -9,9 +9,9 @@ import numpy as np
 from ...loads import Arrival
 from ...loads.combinations.combine import SCHEMES
 from ...loads.combinations.orientation import orientation
-from ...model import Finding, LoadCase
+from ...model import Finding, LoadCase, Surface
 from ...model.member_force import member_force
-from ..registry import Subject, check, point
+from ..registry import Subject, check, listed, point
 
 GRAVITY_KINDS = ("self-weight", "dead", "live", "snow")
 ROUNDING = 1e-9  # of a case
@@ -266,3 +266,82 @@ def find_double_weight(s: Subject) -> Iterator[Finding]:
         if factor > 1.5:
             text = f"Load case {case.name} counts self-weight {factor:g} times."
             yield Finding("load.twice", "warning", text, (case.name,), None)
+
+
+SIDEWAYS = ("wind", "seismic", "notional")
+# Of these the highest storey, which is a roof, may well have none. Common practice, no source.
+NOT_ON_ROOFS = ("live", "snow")
+BARE = 1e-6  # share of the largest storey's load below which a storey has none
+LIKES = 2  # storeys, or slabs of one storey, that are loaded for each that is not
+
+
+@check("case.bare")
+def find_bare_storeys(s: Subject) -> Iterator[Finding]:
+    """Storeys that a case leaves without load though it loads most of the others, and slabs of a storey
+    likewise; of cases that are alternatives of each other none."""
+    for case in s.own_cases:
+        if case.together or not case.kind:
+            continue
+        yield from _bare_storeys(s, case)
+        yield from _bare_slabs(s, case)
+
+
+def _bare_storeys(s: Subject, case: LoadCase) -> Iterator[Finding]:
+    rows = sorted((r for r in s.storeys if r.case == case.name), key=lambda r: r.elevation)
+    ways = ("fx", "fy") if case.kind in SIDEWAYS else ("fz",)
+    if case.kind not in (*SIDEWAYS, "live", "dead", "snow"):
+        return
+    sizes = [float(np.hypot(*(getattr(r, w) for w in ways))) if len(ways) > 1 else abs(r.fz) for r in rows]
+    most = max(sizes, default=0.0)
+    loaded = [k for k, size in enumerate(sizes) if size > BARE * most]
+    if most <= 0 or len(loaded) < LIKES:
+        return
+    last = len(rows) - (1 if case.kind in NOT_ON_ROOFS else 0)
+    # what a storey without mass could carry says nothing: it has no floor
+    bare = [
+        r.storey
+        for k, r in enumerate(rows[:last])
+        if k > loaded[0] and k not in loaded and r.mass > BARE * max(x.mass for x in rows)
+    ]
+    if bare and len(bare) * LIKES <= len(loaded):
+        verb = "is" if len(bare) == 1 else "are"
+        yield Finding(
+            "case.bare",
+            "warning",
+            f"Load case {case.name} loads {len(loaded)} storeys and leaves {listed(bare)} without any: {verb} "
+            f"{'it' if len(bare) == 1 else 'they'} newer than the case?",
+            (case.name,),
+            None,
+            ("Accept, because…",),
+            {"count": float(len(bare))},
+        )
+
+
+def _bare_slabs(s: Subject, case: LoadCase) -> Iterator[Finding]:
+    """Slabs of a storey without a pressure of their own where most of it, by area, has one."""
+    if case.kind in SIDEWAYS or not case.area_loads or any(not x.surface for x in case.area_loads):
+        return
+    loaded = {x.surface for x in case.area_loads}
+    by_storey: dict[str, list[Surface]] = {}
+    for x in s.model.surfaces.values():
+        if not x.upright and not x.on_ground:
+            by_storey.setdefault(x.storey, []).append(x)
+    bare: list[Surface] = []
+    for slabs in by_storey.values():
+        rest = [x for x in slabs if x.id not in loaded]
+        if rest and sum(x.area for x in rest) * LIKES <= sum(x.area for x in slabs if x.id in loaded):
+            bare += rest
+    if bare:
+        names = listed([s.name(x.id) for x in bare[:4]]) + (
+            f" and {len(bare) - 4} more" if len(bare) > 4 else ""
+        )
+        area = sum(x.area for x in bare)
+        yield Finding(
+            "case.bare",
+            "warning",
+            f"Load case {case.name} leaves {names} ({area:.4g} m²) without load, though it loads most of their storey.",
+            (case.name, *(x.id for x in bare)),
+            s.middle(bare[0].id),
+            ("Accept, because…",),
+            {"area": area},
+        )

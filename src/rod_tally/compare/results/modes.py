@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.optimize import linear_sum_assignment
 
 from ...analysis.dynamics.modes import Mode
 from ...analysis.results.results import Results
@@ -22,6 +21,8 @@ def mode_pairs(
     they move, turned back. A mode that has no like on the other side is left out."""
     if not old or not new:
         return []
+    from scipy.optimize import linear_sum_assignment  # slow to load, and seldom wanted
+
     alike = _by_shape(old, new, results, places)
     if alike is None:
         alike = _by_mass(old, new, places)
