@@ -16,15 +16,20 @@ NEAR = 0.03  # m; members that a first guess brings this near to each other are 
 EXACT = 1e-9  # m, or rad; less is rounding
 ALIKE = 0.7  # cosine from which two axes point the same way
 FITS = 20  # rounds of fitting and leaving out
+MOST = 0.9  # of the members of one identity must make a motion together
+FEWEST_NAMED = 5  # members of one identity below which they say nothing
+MIRRORED = 1.1  # times as many members must be in place in a mirror image
 ENOUGH = 0.6  # of the smaller model's members must fall into place
 
 
 @dataclass(slots=True, frozen=True)
 class Transform:
-    """Revised = turn(angle about Z) of the baseline + shift; radians and metres."""
+    """Revised = turn(angle about Z) of the baseline + shift; radians and metres. `by`: "identity" where most
+    parts also lie where others were, and their identities said which motion it is."""
 
     angle: float
     shift: tuple[float, float, float]
+    by: str = ""
 
     def apply(self, points: Array) -> Array:
         """Baseline coordinates (..., 3) to revised ones."""
@@ -41,6 +46,7 @@ def find_transform(
     base_class: list[str],
     revised_class: list[str],
     axes: tuple[Array, Array] | None = None,
+    named: tuple[NDArray[np.int64], NDArray[np.int64]] | None = None,
 ) -> Transform | None:
     """The transform between two sets of member lines (n, 2, 3), None when they lie in place or none fits.
 
@@ -48,11 +54,21 @@ def find_transform(
     one class and length. It is taken only when it brings six tenths of the members of the smaller model to
     within a millimetre, and half as many again as lie in place without it. Of several that do so equally (a
     building that is its own half turn) the one that turns most local z `axes` (n, 3) of either side along.
+
+    `named`: members of one identity, (baseline, revised). Where nearly all of them went one way together,
+    that is the motion, though in a regular building most members then lie where others were: a bay added at
+    its beginning.
     """
     if len(base) < 3 or len(revised) < 3:
         return None
     smaller = min(len(base), len(revised))
     still, _, _ = _in_place(base, revised)
+    if named is not None:
+        by_name = _of_named(base[named[0]], revised[named[1]])
+        if by_name is not None:
+            return by_name if still >= ENOUGH * smaller else Transform(by_name.angle, by_name.shift)
+        if still < ENOUGH * smaller and _together(base[named[0]], revised[named[1]], np.zeros(3)) >= MOST:
+            return None
     if still >= ENOUGH * smaller:
         return None
     best: tuple[tuple[int, int, float, float], Transform] | None = None
@@ -79,6 +95,52 @@ def find_transform(
     if best is None or best[0][0] < ENOUGH * smaller or best[0][0] < 1.5 * still:
         return None
     return best[1]
+
+
+def _of_named(base: Array, revised: Array) -> Transform | None:
+    """The motion that nearly all members of one identity made together; None for none, or for none at all."""
+    if len(base) < FEWEST_NAMED or _together(base, revised, np.zeros(3)) > 1 - MOST:
+        return None
+    spins = {
+        (b - a + np.pi / 4) % (np.pi / 2) - np.pi / 4 for a in main_angles(base) for b in main_angles(revised)
+    }
+    best: tuple[float, float, Transform] | None = None
+    for angle in sorted({0.0, *(float(spin + k * np.pi / 2) for spin in spins for k in range(4))}):
+        turned = base @ turn(angle).T
+        shift = np.median(_keys(revised) - _keys(turned), axis=0)
+        share = _together(turned, revised, shift)
+        wrapped = (angle + np.pi) % (2 * np.pi) - np.pi
+        merit = share, -round(abs(float(wrapped)), 9)
+        if best is None or merit > best[:2]:
+            own = Transform(float(wrapped), (float(shift[0]), float(shift[1]), float(shift[2])), "identity")
+            best = *merit, own
+    return best[2] if best is not None and best[0] >= MOST else None
+
+
+def _together(base: Array, revised: Array, shift: Array) -> float:
+    """The share of pairs of lines (n, 2, 3) whose middles lie within a millimetre after a shift."""
+    if not len(base):
+        return 0.0
+    off = np.linalg.norm(_keys(revised) - _keys(base) - shift, axis=1)
+    return float((off <= SAME).mean())
+
+
+def mirrored(base: Array, revised: Array, classes: tuple[list[str], list[str]]) -> bool:
+    """Whether the revised lines are a mirror image of the baseline's, turned and shifted, much rather than
+    those turned and shifted alone."""
+    if len(base) < 3 or len(revised) < 3:
+        return False
+    smaller = min(len(base), len(revised))
+
+    def fit(lines: Array) -> int:
+        found = find_transform(lines, revised, *classes)
+        return _in_place(lines if found is None else found.apply(lines), revised)[0]
+
+    plain = fit(base)
+    if plain >= MOST * smaller:
+        return False
+    image = fit(base * np.array([-1.0, 1.0, 1.0]))
+    return image >= MOST * smaller and image > MIRRORED * plain
 
 
 def _keys(lines: Array) -> Array:

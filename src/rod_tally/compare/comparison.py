@@ -11,11 +11,11 @@ from ..loads import Distribution
 from ..loads.totals import case_total
 from ..model import Finding, Model
 from ..model.settings import CompareSettings
-from .align import Transform
+from .align import Transform, mirrored
 from .changes import APART, ENDS_OF_MODELS, mixed_kinds
 from .levels import GridMatch, LevelMatch, match_grids, match_levels
 from .loads import CaseMatch, CombinationMatch, LoadMatch, match_cases, match_combinations, names_of
-from .members import MemberMatch, match_members
+from .members import MemberMatch, match_members, source_lines
 from .places import Places
 from .results import ResultChange, Shared, Side, compare_results, shared_of
 from .results.again import LookAgain, again_finding, look_again
@@ -23,6 +23,10 @@ from .stacks import continued_stacks
 from .supports import SupportMatch, match_supports
 from .surfaces import match_surfaces
 
+BY_IDENTITY = (
+    " Most of its parts also lie where others were before: their identities say that it moved, and are followed; parts can be "
+    "paired otherwise by hand."
+)
 NAMED = 4  # names that a message gives before it counts the rest
 
 
@@ -105,7 +109,22 @@ def _findings(
             Finding(
                 "match.transform",
                 "note",
-                f"The whole revision is {' and '.join(x for x in (turned, shifted) if x)}; it is compared in the baseline's axes.",
+                f"The whole revision is {' and '.join(x for x in (turned, shifted) if x)}; it is compared in the baseline's axes."
+                + (BY_IDENTITY if out.transform.by else ""),
+            )
+        )
+    lines = source_lines(base), source_lines(revised)
+    classes = [m.cls for m in base.members.values()], [m.cls for m in revised.members.values()]
+    if mirrored(*lines, classes):
+        found.append(
+            Finding(
+                "match.transform",
+                "warning",
+                "The revision is a mirror image of the baseline. Parts are paired where they lie, not across the mirror: what is "
+                "listed as added, removed or changed follows from that.",
+                (),
+                None,
+                ("Accept, because…",),
             )
         )
     if mixed_kinds(base, revised):
