@@ -1,4 +1,5 @@
-"""Envelopes over each set of combinations: of members, reactions, displacements, storeys and walls."""
+"""Envelopes over each set of combinations: of members, reactions, displacements, storeys, walls and cuts, each
+extreme with what acts with it."""
 
 from __future__ import annotations
 
@@ -6,19 +7,23 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from ..analysis.results.results import COMPONENTS
-from ..analysis.results.superpose import envelope
+from ..analysis.results.superpose import envelope, factors_of
 from ..analysis.walls.forces import WALL_COMPONENTS
 from ..model import Combination
 from ..model.geometry.vectors import Array
 from ..review.review import Review
 
-HEADER = "of id place quantity low low_by high high_by set"
+HEADER = "set of id place quantity low low_by low_with high high_by high_with"
 MOVES = ("ux", "uy", "uz", "rx", "ry", "rz")
 FORCES = ("fx", "fy", "fz", "mx", "my", "mz")
 STOREY = ("shear_x", "shear_y", "drift_x", "drift_y")
+CUT = ("n", "v", "v_out", "m", "m_out", "t")
+DIGITS = 9  # of values beside an extreme
+CHUNK = 20_000  # places whose rows are made at once
 
 
 def envelope_pieces(review: Review, labels: dict[str, str]) -> Iterator[pa.Table]:
@@ -72,6 +77,26 @@ def envelope_pieces(review: Review, labels: dict[str, str]) -> Iterator[pa.Table
                 walls.values,
                 np.atleast_1d(walls.done.all(axis=0)),
             )
+        if review.cuts and signed:
+            cut_values, cut_done = _cuts(review)
+            at = [c.storey for c in review.cuts]
+            names = [c.name for c in review.cuts]
+            yield _piece(review, name, signed, "cut", names, at, CUT, cut_values, cut_done)
+
+
+def _cuts(review: Review) -> tuple[Array, NDArray[np.bool_]]:
+    """Values (C, K, 6) of every cut in every case, and which were computed in all."""
+    out = np.zeros((len(review.results.cases), len(review.cuts), len(CUT)))
+    done = np.ones(len(review.cuts), bool)
+    for c, case in enumerate(review.results.cases):
+        found = review.cut_forces(case)
+        for k, cut in enumerate(review.cuts):
+            f = found.get(cut.name)
+            if f is None or isinstance(f, str):
+                done[k] = False
+            else:
+                out[c, k] = f.n, f.v, f.vz, f.m, f.mb, f.mt
+    return out, done
 
 
 def _storeys(review: Review) -> tuple[list[str], Array]:
@@ -105,10 +130,29 @@ def _piece(
     values: Array,
     done: NDArray[np.bool_],
 ) -> pa.Table:
-    at = np.flatnonzero(done).tolist()
-    if not at:
+    at = np.flatnonzero(done)
+    pieces = [
+        _rows(review, name, combinations, of, ids, places, quantities, values, at[k : k + CHUNK].tolist())
+        for k in range(0, len(at), CHUNK)
+    ]
+    if not pieces:
         return pa.table({c: pa.array([], pa.string()) for c in HEADER.split()})
-    e = envelope(review.results, combinations, values[:, at])
+    return pa.concat_tables(pieces)
+
+
+def _rows(
+    review: Review,
+    name: str,
+    combinations: list[Combination],
+    of: str,
+    ids: Sequence[str],
+    places: Sequence[object] | None,
+    quantities: Sequence[str],
+    values: Array,
+    at: list[int],
+) -> pa.Table:
+    here = np.ascontiguousarray(values[:, at])
+    e = envelope(review.results, combinations, here)
     n, q = len(at), len(quantities)
     by = pa.array([c.name for c in e.combinations], pa.string())
     where = [None if places is None else _text(places[k]) for k in at]
@@ -118,14 +162,52 @@ def _piece(
 
     return pa.table(
         {
+            "set": pa.array([name] * (n * q), pa.string()),
             "of": pa.array([of] * (n * q), pa.string()),
             "id": repeated([ids[k] for k in at]),
             "place": repeated(where),
             "quantity": pa.array(list(quantities) * n, pa.string()),
             "low": pa.array(e.low.ravel() + 0.0),
             "low_by": by.take(pa.array(e.low_by.ravel())),
+            "low_with": _beside(review, e.combinations, here, e.low_by, quantities),
             "high": pa.array(e.high.ravel() + 0.0),
             "high_by": by.take(pa.array(e.high_by.ravel())),
-            "set": pa.array([name] * (n * q), pa.string()),
+            "high_with": _beside(review, e.combinations, here, e.high_by, quantities),
         }
     )
+
+
+def _beside(
+    review: Review,
+    combinations: list[Combination],
+    values: Array,
+    by: NDArray[np.int32],
+    quantities: Sequence[str],
+) -> pa.Array:
+    """The other quantities of the same place in the combination that governs one, as "n=-120500 vz=3100 …",
+    of `values` (C, n, q) by combinations (n, q), place by place; null in a combination with a root of squares,
+    of which the parts do not act together."""
+    plain, roots = factors_of(review.results, combinations)
+    n, q = by.shape
+    words: list[pa.Array] = [pa.nulls(n, pa.string())] * q
+    for k in range(q):
+        with_it = np.einsum("nc,cnq->nq", plain[by[:, k]], values)
+        parts = []
+        for j, quantity in enumerate(quantities):
+            if j != k:
+                number = pc.cast(pa.array(_rounded(with_it[:, j])), pa.string())
+                number = pc.replace_substring_regex(number, r"\.0$", "")
+                parts.append(pc.binary_join_element_wise(pa.scalar(quantity), number, "="))
+        joined = pc.binary_join_element_wise(*parts, " ")
+        rooted = pa.array(roots[by[:, k]].any(axis=1))
+        words[k] = pc.if_else(rooted, pa.nulls(n, pa.string()), joined)
+    every = pa.concat_arrays([w.combine_chunks() if isinstance(w, pa.ChunkedArray) else w for w in words])
+    return every.take(pa.array(np.arange(n * q).reshape(q, n).T.ravel()))
+
+
+def _rounded(values: Array) -> Array:
+    """To `DIGITS` digits, without minus zero."""
+    size = np.abs(values)
+    power = np.where(size > 0, np.floor(np.log10(np.where(size > 0, size, 1.0))), 0.0)
+    scale = 10.0 ** (DIGITS - 1 - power)
+    return np.asarray(np.round(values * scale) / scale + 0.0)

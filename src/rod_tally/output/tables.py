@@ -14,7 +14,7 @@ from ..analysis.results.superpose import combined, factors_of
 from ..model.geometry.vectors import Array
 from ..review.decisions import decision_on
 from ..review.review import Review
-from .envelope_rows import envelope_pieces
+from .envelope_rows import HEADER, envelope_pieces
 
 HEADERS = {
     "nodes.csv": "node x y z support",
@@ -29,7 +29,7 @@ HEADERS = {
     "storeys.csv": "case storey elevation fx fy fz shear_x shear_y drift_x drift_y mass mass_x mass_y",
     "wall_forces.csv": "case storey part wall ids x y z n v_in v_out t m_in m_out",
     "cuts.csv": "case cut storey x y z n v v_out m m_out t n_members v_members m_members",
-    "envelopes.csv": "of id place quantity low low_by high high_by set",
+    "envelopes.csv": HEADER,
     "findings.csv": "code severity ids x y z message decision reason",
 }
 
