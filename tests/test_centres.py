@@ -126,3 +126,17 @@ def test_towers_of_one_storey_have_centres_of_their_own(order: int) -> None:
             (alone.radius_x, alone.radius_y, alone.gyration)
         )
     assert first.mass_x - first.stiff_x > 0.1
+
+
+def test_a_core_that_slabs_are_joined_to_is_of_their_floor() -> None:
+    """A slab on a frame and on a wall that no beam reaches: one part, whose mass has the wall's in it."""
+    from .physical_models import block, model
+    from .test_panels import plate
+
+    s = block(1, 1)
+    plate(s, "slab", "S", (0, 0, 4.0), (6, 5, 4.2))
+    plate(s, "wall", "W", (2.5, 2.4, 0.0), (3.5, 2.6, 4.0))
+    m = model(s)
+    own = Settings()
+    found = dynamics(m, run_of(m, own), own, Distribution(m)).centres
+    assert [c.name for c in found] == ["L1"]

@@ -87,7 +87,7 @@ def test_all_tables_in_one_file(tmp_path: Path, loft_a: Path) -> None:
     more = ["centres", "stability of walls", "joints of walls", "between storeys", "stacks"]
     assert book.sheetnames == [*(n.removesuffix(".csv") for n in HEADERS), *more]
     centres, _, _, between, stacks = (list(book[name].iter_rows(values_only=True)) for name in more)
-    assert [r[0] for r in centres[1:]] == [c.storey for c in done.centres]
+    assert [r[0] for r in centres[1:]] == [c.name for c in done.centres]
     assert {r[5] for r in between[1:]} == {"loads", "columns", "braces", "walls", "others", "arms", "left"}
     for k in range(6, 12):  # every cut is in equilibrium
         assert abs(sum(r[k] for r in between[1:] if r[:2] == between[1][:2])) < 1e-5

@@ -185,8 +185,8 @@ def _beside(
     quantities: Sequence[str],
 ) -> pa.Array:
     """The other quantities of the same place in the combination that governs one, as "n=-120500 vz=3100 …",
-    of `values` (C, n, q) by combinations (n, q), place by place; null in a combination with a root of squares,
-    of which the parts do not act together."""
+    of `values` (C, n, q) by combinations (n, q), place by place. Null in a combination with a root of
+    squares: its parts do not act together."""
     plain, roots = factors_of(review.results, combinations)
     n, q = by.shape
     words: list[pa.Array] = [pa.nulls(n, pa.string())] * q

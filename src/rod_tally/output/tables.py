@@ -30,6 +30,7 @@ HEADERS = {
     "wall_forces.csv": "case storey part wall ids x y z n v_in v_out t m_in m_out",
     "cuts.csv": "case cut storey x y z n v v_out m m_out t n_members v_members m_members",
     "envelopes.csv": HEADER,
+    "stability.csv": "combination storey direction index alpha_cr",
     "findings.csv": "code severity ids x y z message decision reason",
 }
 
@@ -71,6 +72,9 @@ def tables(review: Review) -> Iterator[tuple[str, Iterator[pa.Table]]]:
             [getattr(row, c) for c in HEADERS["storeys.csv"].split()] for row in review.storeys
         ],
         "cuts.csv": lambda: _cuts(review),
+        "stability.csv": lambda: [
+            (x.combination, x.storey, x.direction, x.index, x.alpha_cr) for x in review.storey_indices
+        ],
         "findings.csv": lambda: _findings(review),
     }
     for name in HEADERS:

@@ -19,6 +19,7 @@ from ..analysis.results.cuts import Crossing, CutForces
 from ..analysis.results.storeys import StoreyRow
 from ..analysis.results.superpose import combined, combined_shapes, usable
 from ..analysis.shells.fields import PlateFields
+from ..analysis.stability.storey_index import StoreyIndex, storey_indices
 from ..analysis.stress.section_stress import member_stresses
 from ..analysis.walls.edges import EdgeForces, WallEdge, edge_forces
 from ..analysis.walls.forces import WallForces, wall_forces
@@ -42,8 +43,9 @@ from .cache import Cache
 from .combining import made_combinations, reduced_finding
 from .decisions import Decision, Look
 from .envelopes import Envelopes
+from .found.second_order import second_order_findings
+from .found.wall_joints import factors_of, overused_joints, signless_cases
 from .tallies.tally import TallyRow
-from .wall_joints import factors_of, overused_joints, signless_cases
 
 OLD = "the model or the settings have changed since this run: run it again (F5)"
 NOT_RUN = "not run yet: results come with the run (F5)"
@@ -171,7 +173,20 @@ class Review:
         made = self._cache.peek("combined")
         if made is not None and made.reduced:
             out = [*out, reduced_finding(made)]
-        return [*out, *self.overused_joints]
+        return [*out, *self.overused_joints, *self.second_order]
+
+    @property
+    def storey_indices(self) -> list[StoreyIndex]:
+        """How near storeys are to second-order effects, in every computed combination."""
+        basis = self.results, tuple(c.name for c in self.computed_combinations)
+        return self._cache.get(
+            "indices", basis, lambda: storey_indices(self.storeys, self.computed_combinations)
+        )
+
+    @property
+    def second_order(self) -> list[Finding]:
+        """That second-order effects matter where the run was linear."""
+        return [] if self.stale else second_order_findings(self.storey_indices)
 
     @property
     def overused_joints(self) -> list[Finding]:

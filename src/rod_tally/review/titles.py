@@ -31,6 +31,7 @@ TITLES = {
     "load.magnitude": "Load of an odd size",
     "load.no_weight": "Self-weight missing",
     "case.bare": "Storey or slab without the load of its likes",
+    "response.second_order": "Second-order effects matter",
     "load.same": "Two cases with the same loads",
     "load.slab_jump": "Slab load out of line with its neighbours",
     "load.twice": "Self-weight counted twice",

@@ -108,8 +108,8 @@ def add_dynamics(done: Review, kept: Flexibility | None, progress: Progress = si
 
 def _combine(done: Review, progress: Progress) -> None:
     _make_combinations(done, progress)
-    if joints := done.overused_joints:
-        done.findings = ranked([*done.findings, *joints], done.settings)
+    if more := [*done.overused_joints, *done.second_order]:
+        done.findings = ranked([*done.findings, *more], done.settings)
 
 
 def _make_combinations(done: Review, progress: Progress) -> None:

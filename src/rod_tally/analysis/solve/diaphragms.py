@@ -166,7 +166,15 @@ def _slab_links(model: Model, index: dict[str, int], n: int) -> NDArray[np.int64
 def links_of(model: Model, index: dict[str, int], plates: Plates | None) -> NDArray[np.int64]:
     """What is joined to what, pairs (k, 2): nodes by members, elements and ties, and nodes to slabs, which
     count on from the nodes of `index`."""
-    return np.concatenate([_links(model, index, plates), _slab_links(model, index, len(index))])
+    found = [_links(model, index, plates), _slab_links(model, index, len(index))]
+    if plates is not None:
+        # the nodes of walls along the lines where slabs are joined to them
+        slabs = {s.id: len(index) + k for k, s in enumerate(model.surfaces.values()) if not s.upright}
+        own = [model.surfaces[i] for i in slabs]
+        held = _held_by(model, own, index, plates, plates.points, np.ones(len(plates.points), bool))
+        pairs = [(slabs[s.id], n) for s, nodes in zip(own, held) for n in nodes]
+        found.append(np.array(pairs, np.int64).reshape(-1, 2))
+    return np.concatenate(found)
 
 
 def hanging_together(

@@ -9,7 +9,7 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry import LineString
 
-from ...model import Finding, Member
+from ...model import Finding, Member, Surface, SurfaceJoint
 from ...model.geometry.panels import lying_along, touching_ends
 from ...model.geometry.proximity import end_pairs
 from ...model.geometry.vectors import Array
@@ -21,7 +21,7 @@ ASKED = "Accept, because…"
 
 def loose_ends(s: Subject) -> list[int]:
     """Ends (2 m for the start of member m, 2 m + 1 for its end) whose node no other member, support or
-    surface shares, and that lie along no surface that the member is joined to there."""
+    surface shares, and that lie on no slab or wall which carries the member there."""
     return s.once("loose ends", lambda: _loose_ends(s), ("geometry", "supports"))
 
 
@@ -30,7 +30,7 @@ def _loose_ends(s: Subject) -> list[int]:
     along: dict[str, list[Array]] = {}
     for x in s.model.surfaces.values():
         for j in x.joints:
-            if j.kind == "member" and len(j.line) == 2:
+            if j.kind == "member" and len(j.line) == 2 and _carries(s, x, j):
                 along.setdefault(j.other, []).append(j.line)
     out = []
     for k, m in enumerate(s.model.members.values()):
@@ -39,6 +39,16 @@ def _loose_ends(s: Subject) -> list[int]:
             if alone and not (m.id in along and _along(s, m, which, along[m.id])):
                 out.append(2 * k + which)
     return out
+
+
+def _carries(s: Subject, surface: Surface, joint: SurfaceJoint) -> bool:
+    """Whether a surface carries a member along a joint: a wall does, a slab that the member lies on. What
+    lies under a slab carries it."""
+    m = s.model.members.get(joint.other)
+    if m is None or surface.upright:
+        return m is not None
+    line = s.model.line(m)
+    return float(line[:, 2].min() - joint.line[:, 2].max()) >= max(surface.reach) - s.model.snap
 
 
 def _along(s: Subject, m: Member, which: int, lines: list[Array]) -> bool:

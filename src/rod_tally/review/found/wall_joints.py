@@ -8,10 +8,10 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from ..analysis.walls.edges import WallEdge, largest_shears
-from ..analysis.walls.forces import WallForces
-from ..model import Combination, Finding, Model, Surface
-from ..model.geometry.vectors import Array
+from ...analysis.walls.edges import WallEdge, largest_shears
+from ...analysis.walls.forces import WallForces
+from ...model import Combination, Finding, Model, Surface
+from ...model.geometry.vectors import Array
 
 
 def signless_cases(model: Model, cases: Sequence[str]) -> NDArray[np.bool_]:

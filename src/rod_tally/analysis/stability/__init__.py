@@ -1,0 +1,1 @@
+"""Whether second-order effects matter."""

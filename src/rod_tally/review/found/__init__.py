@@ -1,0 +1,1 @@
+"""Findings of combinations, which no check of the model gives."""
