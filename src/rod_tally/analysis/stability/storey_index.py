@@ -54,8 +54,8 @@ def storey_indices(rows: Sequence[StoreyRow], combinations: Sequence[Combination
     of = {c: k for k, c in enumerate(cases)}
     values = np.full((len(cases), len(names), 5), np.nan)
     for r in rows:
-        drift = [np.nan if d is None else d for d in (r.drift_x, r.drift_y)]
-        values[of[r.case], at[r.storey, r.elevation]] = (r.fz, r.shear_x, r.shear_y, *drift)
+        drifts = [np.nan if d is None else d for d in (r.drift_x, r.drift_y)]
+        values[of[r.case], at[r.storey, r.elevation]] = (r.fz, r.shear_x, r.shear_y, *drifts)
     level = np.array([e for _, e in names])
     out: list[StoreyIndex] = []
     for c in combinations:
