@@ -11,7 +11,7 @@ from ...loads import Distribution
 from ...model import Model, Settings
 from ...model.geometry.heights import LEVEL_REACH, nearest_level
 from ..dynamics.mass import mass_cases, nodal_mass
-from ..solve.diaphragms import hanging_together, links_of
+from ..solve.diaphragms import UPRIGHT, hanging_together, links_of
 from ..solve.flexibility import Flexibility, turned
 
 SMALL = 0.05  # of a storey's mass; parts below are brackets and the like. Common practice, no source.
@@ -80,6 +80,11 @@ def storey_centres(
     held = np.zeros(len(mass), bool)
     held[system.held // 6] = True
     links = links_of(model, m.node_index, m.plates)
+    level_parts = np.zeros(len(mass), bool)  # nodes of slabs and of what does not stand
+    level_parts[links[(links >= len(mass)).any(axis=1)].min(axis=1)] = True
+    lines = m.xyz[m.ends]
+    rise = np.abs(lines[:, 1, 2] - lines[:, 0, 2])
+    level_parts[m.ends[rise < UPRIGHT * np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1)].ravel()] = True
     floors = []
     for k in np.argsort(z):
         nodes = np.flatnonzero(near & (at == k))
@@ -88,6 +93,8 @@ def storey_centres(
             continue
         whole = float(mass[nodes].sum())
         groups = [g for g in hanging_together(links, nodes, m.xyz) if mass[g].sum() >= SMALL * whole]
+        # walls and columns that only pass a level on which others have beams or a slab are no floor of it
+        groups = [g for g in groups if level_parts[g].any()] or groups
         for part, own_nodes in enumerate(groups, 1):
             w = mass[own_nodes] / mass[own_nodes].sum()
             centre = w @ m.xyz[own_nodes, :2]
