@@ -10,8 +10,8 @@ import pytest
 from rod_tally.analysis import run
 from rod_tally.checks import Subject, registry, run_checks
 from rod_tally.checks.framing.overlaps import REST, REST_LOOSE
-from rod_tally.desk.session.actions import edits_for
 from rod_tally.model import Finding, Model, Settings, Support
+from rod_tally.review.remedies import edits_for
 
 from .physical_models import add, bay, block, model, source
 

@@ -7,7 +7,6 @@ import pytest
 
 from rod_tally.analysis import run
 from rod_tally.checks import Subject, run_checks
-from rod_tally.desk.session.actions import edit_for
 from rod_tally.model import (
     AreaLoad,
     Finding,
@@ -23,6 +22,7 @@ from rod_tally.model import (
 from rod_tally.model.entities.loads import Settlement
 from rod_tally.model.settings import RunSettings, Settings
 from rod_tally.review import review
+from rod_tally.review.remedies import edit_for
 from rod_tally.review.tallies.load_tally import by_origin, by_storey, load_rows, on_member
 
 from .floors import floor, wall

@@ -7,7 +7,6 @@ import pytest
 
 from rod_tally.analysis import run
 from rod_tally.checks import Subject, run_checks
-from rod_tally.desk.session.actions import FINER, edit_for
 from rod_tally.model import (
     FIXED,
     PINNED,
@@ -23,6 +22,7 @@ from rod_tally.model import (
 )
 from rod_tally.model.edits import SetMeshSize, SetSpan
 from rod_tally.model.edits.base import EditError
+from rod_tally.review.remedies import FINER, edit_for
 
 from .floors import floor
 from .plates import plate_model, pressure, rectangle, shell

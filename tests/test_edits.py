@@ -11,7 +11,6 @@ import pytest
 
 from rod_tally.analysis import run
 from rod_tally.checks import Subject, run_checks
-from rod_tally.desk.session.actions import can_do, edit_for
 from rod_tally.model import FIXED, PINNED, PINNED_END, LoadCase, MemberLoad, Model, Release, Settings
 from rod_tally.model.catalogue.catalogue import catalogue_section
 from rod_tally.model.edits import (
@@ -44,6 +43,7 @@ from rod_tally.model.edits import (
 from rod_tally.model.edits.edge_supports import edges_of
 from rod_tally.project.codec import pack
 from rod_tally.project.corrections import CorrectionBook
+from rod_tally.review.remedies import can_do, edit_for
 
 from .physical_models import add, bay, model
 from .test_panels import room

@@ -8,8 +8,8 @@ import pytest
 
 from rod_tally.checks import Subject, run_checks
 from rod_tally.checks.framing.gaps import loose_ends
-from rod_tally.desk.session.actions import edits_for
 from rod_tally.model import Finding, Model
+from rod_tally.review.remedies import edits_for
 
 from .physical_models import add, model, source
 from .test_panels import plate

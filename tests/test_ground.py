@@ -8,10 +8,10 @@ import pytest
 
 from rod_tally.analysis import Results, run
 from rod_tally.checks import Subject, run_checks
-from rod_tally.desk.session.actions import edits_for
 from rod_tally.intake.source import SourceModel
 from rod_tally.model import FIXED, Finding, LoadCase, Model, NodeLoad, Settings
 from rod_tally.model.edits import SetSupport
+from rod_tally.review.remedies import edits_for
 
 from .physical_models import add, model, source
 from .test_floors_hold import moved_surfaces

@@ -11,13 +11,13 @@ import pytest
 from pytestqt.qtbot import QtBot
 
 from rod_tally.compare import Side, compare
-from rod_tally.desk.session.actions import edits_for
 from rod_tally.desk.window import Window
 from rod_tally.model import Model
 from rod_tally.model.edits import NEW, EditError, PairParts, UnpairByHand, from_record
 from rod_tally.model.geometry.grids import place_on_grids
 from rod_tally.project import Project
 from rod_tally.project.prints import fingerprint
+from rod_tally.review.remedies import edits_for
 
 from .desk_help import model_of, rested
 from .frames import regular

@@ -10,7 +10,6 @@ from hypothesis import strategies as st
 from rod_tally.analysis.run import run
 from rod_tally.checks import Subject, run_checks
 from rod_tally.checks.framing.overlaps import LINK, REST, REST_LOOSE
-from rod_tally.desk.session.actions import edits_for
 from rod_tally.intake import SourceModel
 from rod_tally.intake.source import SourceProfile
 from rod_tally.model import FIXED, PINNED, PINNED_END, LoadCase, Member, Model
@@ -18,6 +17,7 @@ from rod_tally.model.edits import EditError, RestOn
 from rod_tally.model.entities.loads import MemberLoad
 from rod_tally.model.geometry.vectors import Array
 from rod_tally.model.settings import RunSettings
+from rod_tally.review.remedies import edits_for
 from tests.physical_models import add, model, moved, source
 
 SPAN, OVER = 6.0, 4.0  # m: purlin, rafter

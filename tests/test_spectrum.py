@@ -6,12 +6,12 @@ import numpy as np
 import pytest
 
 from rod_tally.analysis.dynamics.spectrum import correlation, quadratic
-from rod_tally.desk.session.actions import edit_for
 from rod_tally.loads.lateral import AsceSpectrum, DesignSpectrum
 from rod_tally.model import LoadCase, Model, NodeLoad, Settings, Spectrum, Storey
 from rod_tally.model.edits import AddCases, EditError
 from rod_tally.model.load_table import TableError, read_curve
 from rod_tally.review import Review, review
+from rod_tally.review.remedies import edit_for
 
 from .frames import PLAIN, E, frame, regular
 

@@ -32,10 +32,11 @@ from ...model.edits import (
     TurnSurfaces,
     likely_grade,
 )
+from ...review.remedies import lowest
 from ..forms.asking import selected
 from ..forms.form import Field
 from ..making.made_of import MadeOf
-from ..session.actions import held_nodes, lowest
+from ..session.actions import held_nodes
 
 
 class Corrections(MadeOf):

@@ -11,11 +11,11 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QPushButton, QScrollAre
 
 from ...analysis.results.results import COMPONENTS
 from ...model import Finding, Member, Surface
+from ...review.remedies import can_do
 from ...review.tallies.load_tally import on_member
 from ...review.titles import title_of
 from ..overlays.model import support_words
 from ..quantities import FORCE_KIND, METRIC, UnitSet
-from ..session.actions import can_do
 from ..session.state import LOADS, DeskState
 from ..tables.surface_rows import CARRIES, surface_results
 from ..theme import EDGE, GRAPHITE, MOSS, MUTED, OCHRE, PINE, RUST, SEVERITY_COLOUR, SEVERITY_MARK

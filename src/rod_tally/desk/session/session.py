@@ -30,8 +30,8 @@ from ...project.store import SUFFIX
 from ...review.answers import Answer, answers_of
 from ...review.decisions import Look as LookRecord
 from ...review.following import DecidedAgain, NotDecided, decided_again, joins_follow, source_again, tell
+from ...review.remedies import ACCEPT, FORMS, GO, MAP, REOPEN, SHOWN_FIRST, edits_for
 from ...transfer.joining.preview import preview_joins
-from .actions import ACCEPT, FORMS, GO, MAP, REOPEN, SHOWN_FIRST, edits_for
 from .base import SessionBase
 from .checking import Checking
 from .comparing import Comparing
