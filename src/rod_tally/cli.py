@@ -15,6 +15,7 @@ from .progress import Progress, silent
 
 if TYPE_CHECKING:
     from .model import Settings
+    from .review import Review
 
 
 COMMANDS = ("review", "report", "make", "export", "demo", "open", "desktop")
@@ -83,6 +84,11 @@ def parser() -> argparse.ArgumentParser:
     )
     r.add_argument(
         "--jobs", type=int, default=0, metavar="N", help="models of a folder that are reviewed at once"
+    )
+    r.add_argument(
+        "--effects",
+        action="store_true",
+        help="run the model again with each guess the other way and each finding mended: effects.csv",
     )
     r.add_argument("--quiet", action="store_true", help="print nothing but what went wrong")
     r.add_argument("--progress", action="store_true", help="say on standard error what is being done")
@@ -201,6 +207,8 @@ def review_command(arguments: argparse.Namespace) -> int:
     if arguments.elsewhere:
         attach_elsewhere(done, arguments.elsewhere)
     write_review(done, arguments.out)
+    if arguments.effects:
+        effects_of(done, arguments, report)
     if arguments.xlsx:
         from .output.spreadsheet import write_workbook
 
@@ -212,6 +220,31 @@ def review_command(arguments: argparse.Namespace) -> int:
     if not arguments.quiet:
         print(summary(done))
     return 1 if done.blocking else 0
+
+
+def effects_of(done: Review, arguments: argparse.Namespace, report: Progress) -> None:
+    """Run a reviewed model again with each switch the other way, and write what that changes."""
+    from .intake import IntakeError, read_source
+    from .output.write import write_effects
+    from .project.open import is_project
+    from .review.effects.effects import effects
+    from .review.work import run_with_combinations
+
+    path = Path(done.model.source_file) if is_project(arguments.model) else arguments.model
+    try:
+        source = read_source(path)
+    except IntakeError as error:
+        source = None
+        print(f"rod-tally: what transfer decides has no effects: {error}", file=sys.stderr)
+    found = effects(done, source, run_with_combinations, report)
+    write_effects(found, arguments.out)
+    for e in found:
+        if e.fault:
+            print(f"rod-tally: no run with {e.name} {e.is_}: {e.fault}", file=sys.stderr)
+    if not arguments.quiet and found:
+        first = max(found, key=lambda e: e.weight)
+        what = f"{first.name} ({first.was} to {first.is_})"
+        print(f"{len(found)} effects; the largest: {what}, {len(first.parts)} parts beyond the tolerances")
 
 
 def progress_lines() -> Progress:
@@ -231,8 +264,8 @@ def folder_command(arguments: argparse.Namespace) -> int:
     from .folder import Reviewed, models_in, review_folder, summary_files
     from .output.write import OutputError, write_text, write_whole
 
-    for option in ("against", "elsewhere", "xlsx", "junit"):
-        if getattr(arguments, option) is not None:
+    for option in ("against", "elsewhere", "xlsx", "junit", "effects"):
+        if getattr(arguments, option) not in (None, False):
             return say(f"--{option} is for one model; {arguments.model} is a folder")
     models = models_in(arguments.model)
     if not models:

@@ -12,6 +12,7 @@ from pathlib import Path
 import pyarrow as pa
 from pyarrow import csv
 
+from ..review.effects.effects import Effect, rows_of
 from ..review.review import Review
 from .document import document
 from .tables import HEADERS, tables
@@ -70,3 +71,18 @@ def write_review(review: Review, directory: Path) -> list[Path]:
 
 def write_text(path: Path, text: str) -> None:
     path.write_text(text, encoding="utf-8")
+
+
+EFFECTS = "switch ids was is quantity of place before after parts"
+
+
+def write_effects(found: list[Effect], directory: Path) -> Path:
+    """Write `effects.csv` into a directory. Raises OutputError."""
+    rows = rows_of(found)
+    names = EFFECTS.split()
+    table = [pa.table({c: [row[k] for row in rows] for k, c in enumerate(names)})] if rows else []
+    try:
+        write_whole(directory / "effects.csv", partial(write_csv, EFFECTS, iter(table)))
+    except OSError as error:
+        raise OutputError(f"{directory}: cannot be written to: {error.strerror or error}") from error
+    return directory / "effects.csv"

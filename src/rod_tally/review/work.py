@@ -156,6 +156,13 @@ def run_only(model: Model, settings: Settings, progress: Progress = silent) -> R
     return done
 
 
+def run_with_combinations(model: Model, settings: Settings) -> Review:
+    """A run with its modes, storeys and combinations, and no checks. Raises AnalysisError, RulesError."""
+    done = run_only(model, settings)
+    _make_combinations(done, silent)
+    return done
+
+
 def side_of(done: Review) -> Side:
     """A review as one of the two sides of a comparison; results of a model that has changed since are left
     out."""

@@ -1,0 +1,121 @@
+"""The governing sizes of a run, and which parts of it differ from those of another."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from ...analysis.results.results import COMPONENTS
+from ...analysis.results.superpose import combined, envelope, of_members
+from ...analysis.stress.utilisation import utilisations
+from ...compare.results.again import of_components
+from ...model import Combination
+from ...model.geometry.vectors import Array
+from ...model.settings import CompareSettings
+from ..review import Review
+
+QUANTITIES = ("displacement", "drift_x", "drift_y", "period", "use", "reaction", *COMPONENTS)
+
+
+@dataclass(slots=True)
+class Size:
+    """The largest size of a quantity (SI), of what and where along it or in space; 0 where there is none."""
+
+    value: float = 0.0
+    of: str = ""
+    place: str = ""
+
+
+@dataclass(slots=True)
+class Measured:
+    """`sizes` by quantity; `low` and `high` (6,) of each member over all that was computed."""
+
+    sizes: dict[str, Size] = field(default_factory=dict)
+    low: dict[str, Array] = field(default_factory=dict)
+    high: dict[str, Array] = field(default_factory=dict)
+
+
+def measured(done: Review) -> Measured:
+    """Over every case and combination that was computed; periods are the longest, drifts those of storeys."""
+    r = done.results
+    out = Measured({q: Size() for q in QUANTITIES})
+    every = [
+        *(Combination(c, "", {c: 1.0}) for c in r.cases),
+        *(c for c in done.computed_combinations if all(n in r.cases for n in c.factors)),
+    ]
+    if r.empty or not every:
+        return out
+    over = of_members(r, envelope(r, every))
+    done_members = np.atleast_1d(r.member_done.any(axis=0))
+    for k, ident in enumerate(r.member_ids):
+        if done_members[k]:
+            out.low[ident], out.high[ident] = over.low[k], over.high[k]
+    for q, name in enumerate(COMPONENTS):
+        size = np.where(done_members, np.maximum(-over.low[:, q], over.high[:, q]), 0.0)
+        if len(size) and size.max() > 0:
+            k = int(size.argmax())
+            x = over.low_x if -over.low[k, q] >= over.high[k, q] else over.high_x
+            out.sizes[name] = Size(float(size[k]), r.member_ids[k], _number(float(x[k, q])))
+    for c in every:
+        one = combined(r, c)
+        _largest(out, "displacement", one.displacement[0][:, :3], r.node_ids, r.xyz)
+        held = np.array([r.node_ids.index(n) for n in r.support_ids], np.int64)
+        _largest(out, "reaction", one.reaction[0][:, :3], r.support_ids, r.xyz[held])
+    _drifts(out, done, every)
+    if done.modes:
+        mode = max(done.modes, key=lambda m: m.period)
+        out.sizes["period"] = Size(mode.period, f"mode {mode.mode}")
+    used = utilisations(done.model, r, every, done.model.members)
+    if used:
+        ident = max(used, key=lambda i: (used[i], i))
+        out.sizes["use"] = Size(used[ident], ident)
+    return out
+
+
+def _largest(out: Measured, quantity: str, vectors: Array, ids: list[str], xyz: Array) -> None:
+    if not len(vectors):
+        return
+    size = np.linalg.norm(vectors, axis=1)
+    k = int(size.argmax())
+    if size[k] > out.sizes[quantity].value:
+        place = " ".join(_number(float(v)) for v in xyz[k])
+        out.sizes[quantity] = Size(float(size[k]), ids[k], place)
+
+
+def _drifts(out: Measured, done: Review, every: list[Combination]) -> None:
+    names = list(dict.fromkeys((s.storey, s.elevation) for s in done.storeys))
+    by = {(s.case, s.storey, s.elevation): s for s in done.storeys}
+    for c in every:
+        for name in names:
+            rows = [(by.get((case, *name)), f, case in c.roots) for case, f in c.factors.items()]
+            for q in ("drift_x", "drift_y"):
+                values = [(getattr(s, q) if s is not None else None, f, root) for s, f, root in rows]
+                if any(v is None for v, _, _ in values):
+                    continue
+                plain = abs(sum((v or 0.0) * f for v, f, root in values if not root))
+                root = sum(((v or 0.0) * f) ** 2 for v, f, root in values if root) ** 0.5
+                if plain + root > out.sizes[q].value:
+                    out.sizes[q] = Size(plain + root, name[0], _number(float(name[1])))
+
+
+def _number(value: float) -> str:
+    return repr(round(value, 9) + 0.0).removesuffix(".0")
+
+
+def changed_parts(before: Measured, after: Measured, limits: CompareSettings) -> list[str]:
+    """Members of which the lowest or the highest value of a component differs by more than the tolerances, or
+    that only one of the two has; the one that changes most, as a share of the tolerance, first."""
+    relative, absolute = of_components(limits)
+    out: list[tuple[float, str]] = []
+    for ident in sorted(before.low.keys() | after.low.keys()):
+        if ident not in before.low or ident not in after.low:
+            out.append((-np.inf, ident))
+            continue
+        share = 0.0
+        for was, now in ((before.low[ident], after.low[ident]), (before.high[ident], after.high[ident])):
+            allowed = np.maximum(np.maximum(absolute, relative * np.abs(was)), 1e-12)
+            share = max(share, float((np.abs(now - was) / allowed).max()))
+        if share > 1.0:
+            out.append((-share, ident))
+    return [ident for _, ident in sorted(out)]

@@ -1,0 +1,263 @@
+"""The guesses, defaults and open choices of a model, each with its other values."""
+
+from __future__ import annotations
+
+import copy
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from ...analysis.cost import coarser_size
+from ...intake import SourceModel
+from ...meshing.plates import computed_surfaces
+from ...model import Finding, Model, Settings
+from ...model.edits import Edit, EditError
+from ...model.entities.material import STIFFNESS_RANGE
+from ...model.settings import TransferSettings
+from ..following import NotDecided, decided_again, joins_follow
+from ..remedies import edits_for
+from ..review import Review
+
+GUESS = "(a guess)"
+ACROSS = 1e-3  # m; ends that moved by less across their member carry no moment of their own
+CRACKED = 0.5  # of a concrete's stiffness: EN 1998-1 4.3.1(7)
+
+
+@dataclass(slots=True)
+class Switch:
+    """`make` gives the model and the settings with the other value, or None where it would be the same."""
+
+    name: str
+    ids: tuple[str, ...]
+    was: str
+    is_: str
+    make: Callable[[], tuple[Model, Settings] | None]
+
+
+def switches(done: Review, source: SourceModel | None) -> Iterator[Switch]:
+    """Of a review; those that transfer decides need its `source`. The likely large ones come first: mended
+    findings that block, then bases and joins, then stiffness."""
+    model, settings = done.model, done.settings
+    yield from _mended(done, source)
+    if source is not None and model.physical:
+        yield from _of_transfer(model, settings, source)
+    yield from _moved_ends(model, settings)
+    yield from _of_materials(model, settings)
+    yield from _of_ground(model, settings)
+    yield from _of_runs(model, settings)
+
+
+def _again(
+    model: Model, settings: Settings, source: SourceModel, **options: object
+) -> Callable[[], tuple[Model, Settings] | None]:
+    """The source taken in with other options of transfer, and the corrections made again."""
+
+    def make() -> tuple[Model, Settings] | None:
+        own = copy.deepcopy(settings)
+        for key, value in options.items():
+            table, _, name = key.partition("__")
+            target = own.transfer if not name else getattr(own.transfer, table)
+            setattr(target, name or table, value)
+        other = _taken(model, own.transfer, source)
+        return None if other is None else (other, own)
+
+    return make
+
+
+def _taken(model: Model, settings: TransferSettings, source: SourceModel) -> Model | None:
+    import msgspec
+
+    before = model.snapshot()
+    before.taken_with = msgspec.to_builtins(settings)
+    try:
+        out = decided_again(source, before, model.corrections)
+    except NotDecided:
+        return None
+    if out.missed:
+        return None
+    other = out.model
+    other.name = model.name
+    # cases and combinations that did not come with the source
+    other.combinations = other.combinations or list(model.combinations)
+    return other
+
+
+def _of_transfer(model: Model, settings: Settings, source: SourceModel) -> Iterator[Switch]:
+    t = settings.transfer
+    held = tuple(n for n, x in model.nodes.items() if x.support.any)
+    if t.base_support in ("fixed", "pinned") and held:
+        other = "pinned" if t.base_support == "fixed" else "fixed"
+        yield Switch("base", held, t.base_support, other, _again(model, settings, source, base_support=other))
+    for rule in ("secondary", "braces"):
+        now = getattr(t.releases, rule)
+        other = "pinned" if now == "fixed" else "fixed"
+        yield Switch(
+            "releases",
+            (),
+            f"{rule} {now}",
+            f"{rule} {other}",
+            _again(model, settings, source, **{f"releases__{rule}": other}),
+        )
+    slabs = tuple(s.id for s in model.surfaces.values() if not s.upright)
+    if slabs:
+        for other in ("shell", "two-way"):
+            if other != t.slabs:
+                yield Switch("slabs", slabs, t.slabs, other, _again(model, settings, source, slabs=other))
+    walls = tuple(s.id for s in model.surfaces.values() if s.upright)
+    if walls:
+        other = "column" if t.walls == "shell" else "shell"
+        yield Switch("walls", walls, t.walls, other, _again(model, settings, source, walls=other))
+
+
+def _moved_ends(model: Model, settings: Settings) -> Iterator[Switch]:
+    """Ends that transfer brought across their own line: as they are drawn, tied by rigid arms."""
+    moved: dict[str, tuple[np.ndarray, np.ndarray]] = {}
+    for m in model.members.values():
+        drawn = m.drawn
+        if drawn is None or m.offset_start.any() or m.offset_end.any():
+            continue
+        line = model.line(m)
+        way = drawn[1] - drawn[0]
+        way = way / np.linalg.norm(way)
+        off = drawn - line
+        across = off - np.outer(off @ way, way)
+        if np.linalg.norm(across, axis=1).max() > ACROSS:
+            moved[m.id] = across[0], across[1]
+    if moved:
+
+        def make() -> tuple[Model, Settings]:
+            out = model.snapshot()
+            for ident, (start, end) in moved.items():
+                out.members[ident] = replace(out.members[ident], offset_start=start, offset_end=end)
+            return out, settings
+
+        yield Switch("moved_ends", tuple(moved), "on the axis they meet", "as drawn, on rigid arms", make)
+
+
+def _of_materials(model: Model, settings: Settings) -> Iterator[Switch]:
+    def with_stiffness(values: dict[str, float]) -> Callable[[], tuple[Model, Settings]]:
+        def make() -> tuple[Model, Settings]:
+            out = model.snapshot()
+            for name, e in values.items():
+                m = out.materials[name]
+                g = m.G * e / m.E if m.G and m.E else m.G
+                out.materials[name] = replace(m, E=e, G=g)
+            return out, settings
+
+        return make
+
+    for name, m in model.materials.items():
+        if m.E and m.kind in STIFFNESS_RANGE and GUESS in (m.origin or {}).get("E", ""):
+            ids = tuple(p.id for p in model.parts() if p.material == name)
+            for e in STIFFNESS_RANGE[m.kind]:
+                if ids and e != m.E:
+                    yield Switch(
+                        "material",
+                        ids,
+                        f"{name} E {m.E / 1e9:.4g} GPa",
+                        f"{name} E {e / 1e9:.4g} GPa",
+                        with_stiffness({name: e}),
+                    )
+    concrete = {n: m.E for n, m in model.materials.items() if m.kind == "concrete" and m.E}
+    ids = tuple(p.id for p in model.parts() if p.material in concrete)
+    if ids:
+        yield Switch(
+            "cracked", ids, "1", f"{CRACKED:g}", with_stiffness({n: e * CRACKED for n, e in concrete.items()})
+        )
+
+
+def _of_ground(model: Model, settings: Settings) -> Iterator[Switch]:
+    bedded = tuple(s.id for s in model.surfaces.values() if s.on_ground and (s.bedding or s.beds))
+    for factor, word in ((0.5, "half"), (2.0, "double")) if bedded else ():
+
+        def make(factor: float = factor) -> tuple[Model, Settings]:
+            out = model.snapshot()
+            for ident in bedded:
+                s = copy.copy(out.surfaces[ident])
+                s.bedding = s.bedding * factor
+                s.beds = [replace(b, modulus=b.modulus * factor) for b in s.beds]
+                out.surfaces[ident] = s
+            return out, settings
+
+        yield Switch("ground", bedded, "as it is", word, make)
+
+
+def _of_runs(model: Model, settings: Settings) -> Iterator[Switch]:
+    def with_settings(change: Callable[[Settings], None]) -> Callable[[], tuple[Model, Settings]]:
+        def make() -> tuple[Model, Settings]:
+            own = copy.deepcopy(settings)
+            change(own)
+            return model, own
+
+        return make
+
+    now = settings.run.shear_flexible
+    yield Switch(
+        "shear_flexible",
+        (),
+        str(now).lower(),
+        str(not now).lower(),
+        with_settings(lambda s: setattr(s.run, "shear_flexible", not now)),
+    )
+    shells = tuple(s.id for s in computed_surfaces(model))
+    if shells:
+        size = settings.mesh.size if settings.mesh.size != "auto" else coarser_size(model, "auto") / 2
+        half = max(round(float(size) / 2, 3), 0.02)
+        yield Switch(
+            "mesh",
+            shells,
+            str(settings.mesh.size),
+            f"{half:g}",
+            with_settings(lambda s: setattr(s.mesh, "size", half)),
+        )
+    one_way = tuple(dict.fromkeys([*model.one_way, *model.lifting, *model.standing, *model.leaning]))
+    if one_way:
+        acts = settings.run.one_way
+        yield Switch(
+            "one_way",
+            one_way,
+            str(acts).lower(),
+            str(not acts).lower(),
+            with_settings(lambda s: setattr(s.run, "one_way", not acts)),
+        )
+
+
+def _mended(done: Review, source: SourceModel | None) -> Iterator[Switch]:
+    """Each finding with a remedy: as it is, and mended by the first that it offers."""
+    for f in done.findings:
+        for action in f.actions:
+            edits = edits_for(done.model, f, action)
+            if edits:
+                yield Switch(
+                    f"mend:{f.code}", f.ids, "as it is", action, _with(done, f, action, edits, source)
+                )
+                break
+
+
+def _with(
+    done: Review, f: Finding, action: str, edits: list[Edit], source: SourceModel | None
+) -> Callable[[], tuple[Model, Settings] | None]:
+    del f, action
+
+    def make() -> tuple[Model, Settings] | None:
+        was, out = done.model, done.model.snapshot()
+        made = 0
+        for edit in edits:
+            try:
+                edit.apply(out)
+                made += 1
+            except EditError:
+                continue
+        if not made:
+            return None
+        if source is not None and joins_follow(was, out):
+            try:
+                again = decided_again(source, was, out.corrections)
+            except NotDecided:
+                return out, done.settings
+            if not again.missed:
+                out = again.model
+        return out, done.settings
+
+    return make

@@ -1,0 +1,199 @@
+"""What each switch changes: against full runs with that setting, against closed forms, and for every part."""
+
+from __future__ import annotations
+
+import csv
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from rod_tally.cli import main
+from rod_tally.intake import SourceModel
+from rod_tally.intake.source import SourceMaterial
+from rod_tally.model import LoadCase, Model, NodeLoad, Settings, Surface
+from rod_tally.review import Review
+from rod_tally.review.effects.effects import Effect, effects, rows_of
+from rod_tally.review.effects.measures import QUANTITIES, Measured, Size, changed_parts, measured
+from rod_tally.review.work import review, run_with_combinations
+from rod_tally.transfer import transfer
+
+from .physical_models import add, bay, source
+
+
+def frame(material: str = "S355", gap: float = 0.0) -> SourceModel:
+    """A portal of concrete, or of steel, whose beam may stop short of its second column."""
+    s = bay(gap)
+    if material != "S355":
+        s.materials[material] = SourceMaterial(material, "", None, None, None, None)
+        for e in s.elements:
+            e.material = material
+    return s
+
+
+def taken(s: SourceModel, own: Settings) -> Model:
+    m = transfer(s, own.transfer)
+    top = max(m.nodes, key=lambda n: (round(m.nodes[n].point[2], 6), -m.nodes[n].point[0]))
+    m.cases = {"W": LoadCase("W", "wind", node_loads=[NodeLoad(top, (1e4, 0.0, 0.0))])}
+    return m
+
+
+def found(s: SourceModel, own: Settings | None = None) -> tuple[Review, dict[tuple[str, str], Effect]]:
+    own = own or Settings()
+    own.modes.count = 0
+    own.run.shear_flexible = False
+    done = review(taken(s, own), own)
+
+    def again(model: Model, settings: Settings) -> Review:
+        if "W" not in model.cases:  # the source has no loads: the same as for the first run
+            model.cases = dict(done.model.cases)
+        return run_with_combinations(model, settings)
+
+    return done, {(e.name, e.is_): e for e in effects(done, s, again)}
+
+
+def test_a_portal_on_pins_sways_as_the_handbook_has_it() -> None:
+    """Sway of a portal under H at its head, beam as stiff as drawn (Kleinlogel's formulas, from memory): fixed
+    H h3 (3 k + 2) / (12 E I (6 k + 1)), pinned H h3 (2 k + 1) / (12 E I k), k = I2 h / (I1 l)."""
+    done, every = found(frame())
+    e = every["base", "pinned"]
+    m = done.model
+    column, beam = m.members["K1"], m.members["B1"]
+    line = m.line(column)
+    top = next(n for n in (column.start, column.end) if m.nodes[n].point[2] > 1)
+    h, span = float(m.nodes[top].point[2] - line[:, 2].min()), m.length(beam)
+    i1, i2 = m.sections[column.section].iy, m.sections[beam.section].iy
+    k = i2 * h / (i1 * span)
+    e_i = 210e9 * i1
+    push = 1.5e4  # of the combination that the rules make of a wind case
+    fixed = push * h**3 * (3 * k + 2) / (12 * e_i * (6 * k + 1))
+    pinned = push * h**3 * (2 * k + 1) / (12 * e_i * k)
+    assert e.before["displacement"].value == pytest.approx(fixed, rel=0.01)
+    assert e.after["displacement"].value == pytest.approx(pinned, rel=0.01)
+    assert e.was == "fixed" and set(e.ids) == {n for n, x in m.nodes.items() if x.support.any}
+    assert {"K1", "K2", "B1"} == set(e.parts)
+
+
+def test_cracked_concrete_moves_twice_as_far_and_bears_the_same() -> None:
+    done, every = found(frame("C30/37"))
+    e = every["cracked", "0.5"]
+    assert e.after["displacement"].value == pytest.approx(2 * e.before["displacement"].value, rel=1e-9)
+    for q in ("reaction", "n", "my", "mz"):
+        assert e.after[q].value == pytest.approx(e.before[q].value, rel=1e-6, abs=1e-3)
+    assert e.parts == [] and ("cracked", "0.5") not in found(frame())[1]
+    assert done.model.materials["C30/37"].E == 33e9  # what was reviewed stays as it was
+
+
+def test_a_guessed_material_has_the_range_of_its_kind() -> None:
+    _, every = found(frame("Beton"))
+    both = sorted((i for name, i in every if name == "material"), key=len)
+    assert len(both) == 2 and {"Beton E 10 GPa", "Beton E 60 GPa"} == set(both)
+    low = every["material", "Beton E 10 GPa"]
+    was = float(low.was.split(" E ")[1].split()[0])
+    assert low.after["displacement"].value == pytest.approx(
+        low.before["displacement"].value * was / 10, rel=1e-6
+    )
+    assert not [n for n, _ in found(frame())[1] if n == "material"]
+
+
+@pytest.mark.parametrize(
+    "key, change",
+    [
+        (("base", "pinned"), {"base_support": "pinned"}),
+        (("shear_flexible", "true"), None),
+    ],
+)
+def test_each_row_is_that_of_a_full_run(key: tuple[str, str], change: dict[str, str] | None) -> None:
+    """To 1e-6 of the largest."""
+    s = frame()
+    _, every = found(s)
+    own = Settings()
+    own.modes.count = 0
+    own.run.shear_flexible = key[0] == "shear_flexible"
+    for k, v in (change or {}).items():
+        setattr(own.transfer, k, v)
+    full = measured(run_with_combinations(taken(s, own), own))
+    for q in QUANTITIES:
+        assert every[key].after[q].value == pytest.approx(full.sizes[q].value, rel=1e-6, abs=1e-12), q
+
+
+def test_a_gap_mended_is_the_frame_without_it() -> None:
+    """The finding's first remedy, as if it had been drawn so."""
+    done, every = found(frame(gap=0.1))
+    (e,) = [x for (name, _), x in every.items() if name == "mend:join.gap"]
+    assert e.is_.startswith("Extend it to") and set(e.ids) == {"B1", "K2"}
+    whole = measured(found(frame())[0])
+    assert e.after["displacement"].value == pytest.approx(whole.sizes["displacement"].value, rel=0.02)
+    assert e.before["displacement"].value > 1.2 * e.after["displacement"].value
+    assert not done.model.corrections
+
+
+def test_ends_as_drawn_hang_on_rigid_arms() -> None:
+    """A beam drawn 0.2 m below the heads: its own axis with arms, and the sway with it."""
+    done, every = found(frame())
+    e = every.get(("moved_ends", "as drawn, on rigid arms"))
+    if e is None:  # nothing was brought across its line
+        assert all(
+            np.allclose(done.model.line(m)[:, 2], m.source_line[:, 2])
+            for m in done.model.members.values()
+            if m.cls == "beam" and m.source_line is not None
+        )
+    else:
+        assert e.ids and e.before != e.after
+
+
+def test_half_the_ground_lets_a_slab_sink_twice_as_far() -> None:
+    from .test_panels import plate
+
+    s = source([0.0])
+    plate(s, "slab", "raft", (0, 0, -0.5), (4, 4, 0.0)).kind = "BASESLAB"
+    add(s, "column", "K", (2, 2, 0), (2, 2, 3), z=(1, 0, 0))
+    own = Settings()
+    own.modes.count = 0
+    m = transfer(s, own.transfer)
+    m.cases = {"G": LoadCase("G", "dead", self_weight=(0.0, 0.0, -1.0))}
+    done = review(m, own)
+    every = {(e.name, e.is_): e for e in effects(done, None, run_with_combinations)}
+    half, double = every["ground", "half"], every["ground", "double"]
+    raft = next(x for x in m.surfaces.values() if isinstance(x, Surface))
+    assert half.ids == (raft.id,) and raft.bedding > 0
+    low, high = (e.after["displacement"].value for e in (double, half))
+    assert high == pytest.approx(2 * half.before["displacement"].value, rel=0.05)
+    assert low == pytest.approx(half.before["displacement"].value / 2, rel=0.05)
+
+
+def test_parts_are_counted_from_both_sides_of_the_tolerance() -> None:
+    limits = Settings().compare  # 5 %, at least 1 kN
+    before = Measured({}, {"a": np.full(6, -1e5)}, {"a": np.zeros(6)})
+    for step, told in ((4_900.0, False), (5_100.0, True), (-5_100.0, True)):
+        for side in range(6):
+            low = before.low["a"].copy()
+            low[side] -= step
+            assert bool(changed_parts(before, Measured({}, {"a": low}, {"a": np.zeros(6)}), limits)) == told
+    small = replace(before, low={"a": np.full(6, -100.0)})
+    moved = replace(small, low={"a": np.full(6, -1050.0)})
+    assert not changed_parts(small, moved, limits)
+    assert changed_parts(small, replace(small, low={}, high={}), limits) == ["a"]
+
+
+def test_rows_name_the_place_after() -> None:
+    e = Effect("base", ("n1", "n2"), "fixed", "pinned", *({q: Size() for q in QUANTITIES} for _ in range(2)))
+    e.before["my"], e.after["my"], e.parts = Size(1.0, "m1", "0"), Size(2.0, "m2", "3.5"), ["m2"]
+    assert rows_of([e]) == [("base", "n1 n2", "fixed", "pinned", "my", "m2", "3.5", 1.0, 2.0, 1)]
+    assert e.weight == 1.0
+    e.fault = "a mechanism"
+    assert rows_of([e]) == []
+
+
+def test_on_the_command_line(tmp_path: Path, loft_b: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    settings = tmp_path / "s.toml"
+    settings.write_text("[modes]\ncount = 0\n[transfer]\nslabs = 'two-way'\n")
+    status = main(["review", str(loft_b), "--out", str(tmp_path), "--effects", "--settings", str(settings)])
+    assert status == 0 and "effects; the largest:" in capsys.readouterr().out
+    with (tmp_path / "effects.csv").open(newline="") as f:
+        rows = list(csv.DictReader(f))
+    assert [*rows[0]] == ["switch", "ids", "was", "is", "quantity", "of", "place", "before", "after", "parts"]
+    names = {r["switch"] for r in rows}
+    assert {"base", "slabs", "walls", "cracked", "shear_flexible", "moved_ends"} <= names
+    assert all(float(r["before"]) >= 0 and float(r["after"]) >= 0 for r in rows)
