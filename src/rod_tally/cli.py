@@ -86,6 +86,12 @@ def parser() -> argparse.ArgumentParser:
         "--jobs", type=int, default=0, metavar="N", help="models of a folder that are reviewed at once"
     )
     r.add_argument(
+        "--ids",
+        type=Path,
+        metavar="FILE",
+        help="hold the file against a specification of what it must deliver, IDS 1.0",
+    )
+    r.add_argument(
         "--effects",
         action="store_true",
         help="run the model again with each guess the other way and each finding mended: effects.csv",
@@ -196,9 +202,9 @@ def settings_of(arguments: argparse.Namespace) -> Settings:
 def review_command(arguments: argparse.Namespace) -> int:
     """Review, write the files, print a summary."""
     from .output.write import write_review
-    from .project.open import review_path
+    from .project.open import is_project, review_path
     from .review.summary import summary
-    from .review.work import attach_elsewhere
+    from .review.work import attach_elsewhere, attach_requirements
 
     if arguments.model.is_dir() and arguments.model.suffix.lower() not in SUFFIXES:
         return folder_command(arguments)
@@ -206,6 +212,9 @@ def review_command(arguments: argparse.Namespace) -> int:
     done = review_path(arguments.model, settings_of(arguments), arguments.against, report, arguments.bare)
     if arguments.elsewhere:
         attach_elsewhere(done, arguments.elsewhere)
+    if arguments.ids:
+        own = Path(done.model.source_file) if is_project(arguments.model) else arguments.model
+        attach_requirements(done, own, arguments.ids)
     write_review(done, arguments.out)
     if arguments.effects:
         effects_of(done, arguments, report)
@@ -264,7 +273,7 @@ def folder_command(arguments: argparse.Namespace) -> int:
     from .folder import Reviewed, models_in, review_folder, summary_files
     from .output.write import OutputError, write_text, write_whole
 
-    for option in ("against", "elsewhere", "xlsx", "junit", "effects"):
+    for option in ("against", "elsewhere", "xlsx", "junit", "ids", "effects"):
         if getattr(arguments, option) not in (None, False):
             return say(f"--{option} is for one model; {arguments.model} is a folder")
     models = models_in(arguments.model)

@@ -16,12 +16,14 @@ from ..compare.carrying.carry import CarriedOver
 from ..compare.elsewhere import Elsewhere, compare_elsewhere
 from ..compare.elsewhere_wholes import Wholes
 from ..intake import read_source
+from ..intake.requirements import hold_against
 from ..intake.result_tables import Mapping, read_results
 from ..loads import Distribution
 from ..model import Finding, Model, Settings
 from ..progress import Progress, silent
 from ..transfer import transfer
 from .combining import made_combinations, reduced_finding
+from .found.requirements import requirement_findings
 from .ranking import ranked
 from .review import Review
 from .tallies.tally import tally
@@ -192,6 +194,13 @@ def put_elsewhere(done: Review, found: Elsewhere) -> None:
 def attach_elsewhere(done: Review, path: Path, mapping: Mapping | None = None) -> None:
     """Compare a review with results from elsewhere; raises as `elsewhere_of`."""
     put_elsewhere(done, elsewhere_of(done, path, mapping))
+
+
+def attach_requirements(done: Review, model: Path, specification: Path) -> None:
+    """Hold the model file of a review against a specification, and put what it does not meet beside the
+    findings. Raises IntakeError."""
+    found = requirement_findings(hold_against(model, specification), done.model)
+    done.findings = ranked([*done.findings, *found], done.settings)
 
 
 def attach_carried(done: Review, carried: CarriedOver) -> None:

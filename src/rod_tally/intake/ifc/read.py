@@ -58,7 +58,7 @@ def read(path: Path, progress: Progress) -> SourceModel:
     if path.suffix.lower() != ZIPPED:
         return _read(path, progress)
     with tempfile.TemporaryDirectory() as folder:
-        inner = _unzipped(path, Path(folder))
+        inner = unzipped(path, Path(folder))
         try:
             source = _read(inner, progress)
         except IntakeError as error:
@@ -67,7 +67,7 @@ def read(path: Path, progress: Progress) -> SourceModel:
     return source
 
 
-def _unzipped(path: Path, folder: Path) -> Path:
+def unzipped(path: Path, folder: Path) -> Path:
     """The one IFC file that a zipped one holds, unpacked."""
     try:
         with zipfile.ZipFile(path) as z:
