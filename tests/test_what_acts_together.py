@@ -13,6 +13,7 @@ from rod_tally.analysis.results.superpose import combined
 from rod_tally.model import Combination, LoadCase, Settings
 from rod_tally.model.entities.loads import NodeLoad
 from rod_tally.model.settings import CutSettings
+from rod_tally.output.envelope_rows import _rounded
 from rod_tally.output.write import write_review
 from rod_tally.review import Review, review
 
@@ -100,3 +101,10 @@ def test_parts_of_a_root_of_squares_do_not_act_together(tmp_path: Path) -> None:
     write_review(review(r.model, Settings()), tmp_path)
     with (tmp_path / "envelopes.csv").open(newline="") as f:
         assert all(x["low_with"] == "" == x["high_with"] for x in csv.DictReader(f))
+
+
+def test_numbers_beside_an_extreme_keep_nine_digits_at_any_size() -> None:
+    given = np.array([0.0, -0.0, 1 / 3, -123456789.123, 1e-300, -1e305, 5e-7])
+    found = _rounded(given)
+    assert found == pytest.approx(given, rel=1e-8) and not np.signbit(found[1])
+    assert repr(float(found[2])) == "0.333333333" and repr(float(found[3])) == "-123456789.0"

@@ -208,6 +208,6 @@ def _beside(
 def _rounded(values: Array) -> Array:
     """To `DIGITS` digits, without minus zero."""
     size = np.abs(values)
-    power = np.where(size > 0, np.floor(np.log10(np.where(size > 0, size, 1.0))), 0.0)
-    scale = 10.0 ** (DIGITS - 1 - power)
-    return np.asarray(np.round(values * scale) / scale + 0.0)
+    plain = (size > 1e-200) & (size < 1e200)  # beyond, powers of ten are no numbers
+    scale = 10.0 ** (DIGITS - 1 - np.floor(np.log10(np.where(plain, size, 1.0))))
+    return np.asarray(np.where(plain, np.round(np.where(plain, values, 0.0) * scale) / scale, values) + 0.0)
