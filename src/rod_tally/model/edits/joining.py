@@ -156,17 +156,7 @@ class JoinCrossing(Edit):
     def change(self, model: Model) -> str:
         a, b = self.member(model, self.first), self.member(model, self.second)
         names = f"{a.name or a.id} and {b.name or b.id}"
-        if set(_nodes_of(a)) & set(_nodes_of(b)):
-            raise EditError(f"{names} share a node already")
-        p, q = model.line(a), model.line(b)
-        la, lb = model.length(a), model.length(b)
-        s, t, sin2 = closest_between_lines(
-            p[:1], ((p[1] - p[0]) / la)[None], q[:1], ((q[1] - q[0]) / lb)[None]
-        )
-        if sin2[0] < 1e-3 or not (0 < s[0] < la and 0 < t[0] < lb):
-            raise EditError(f"{names} do not cross within their lengths")
-        on_a = p[0] + (p[1] - p[0]) * float(s[0]) / la
-        on_b = q[0] + (q[1] - q[0]) * float(t[0]) / lb
+        (s, t), (on_a, on_b) = _crossing(model, a, b)
         # nodes that lie there already are the place that is meant, whichever of the members, or a third one,
         # has them
         near = _nodes_near(model, (on_a, on_b), {*_nodes_of(a), *_nodes_of(b)})
@@ -176,7 +166,7 @@ class JoinCrossing(Edit):
         for other in near:
             if other != node:
                 merge_nodes(self, model, node, other)
-        for ident, at in ((self.first, float(s[0])), (self.second, float(t[0]))):
+        for ident, at in ((self.first, s), (self.second, t)):
             m = model.members[ident]
             if node not in _nodes_of(m):
                 m.joints = sorted([*m.joints, Joint(at, node)], key=lambda j: j.distance)
@@ -243,23 +233,14 @@ class RestOn(Edit):
     def _placed(self, model: Model) -> tuple[Member, Member, tuple[float, float], tuple[Array, Array]]:
         """The upper and the lower member, how far along each they cross (m), and the places on their axes."""
         a, b = (there(model.members, i) for i in (self.first, self.second))
-        names = f"{a.name or a.id} and {b.name or b.id}"
-        if set(_nodes_of(a)) & set(_nodes_of(b)):
-            raise EditError(f"{names} share a node already")
-        p, q = model.line(a), model.line(b)
-        la, lb = model.length(a), model.length(b)
-        s, t, sin2 = closest_between_lines(
-            p[:1], ((p[1] - p[0]) / la)[None], q[:1], ((q[1] - q[0]) / lb)[None]
-        )
-        if sin2[0] < 1e-3 or not (0 < s[0] < la and 0 < t[0] < lb):
-            raise EditError(f"{names} do not cross within their lengths")
-        on_a = p[0] + (p[1] - p[0]) * float(s[0]) / la
-        on_b = q[0] + (q[1] - q[0]) * float(t[0]) / lb
+        (s, t), (on_a, on_b) = _crossing(model, a, b)
         if abs(on_a[2] - on_b[2]) < STEEP * float(np.linalg.norm(on_a - on_b)):
-            raise EditError(f"{names} pass beside each other: neither rests on the other")
+            raise EditError(
+                f"{a.name or a.id} and {b.name or b.id} pass beside each other: neither rests on the other"
+            )
         if on_a[2] >= on_b[2]:
-            return a, b, (float(s[0]), float(t[0])), (on_a, on_b)
-        return b, a, (float(t[0]), float(s[0])), (on_b, on_a)
+            return a, b, (s, t), (on_a, on_b)
+        return b, a, (t, s), (on_b, on_a)
 
     @staticmethod
     def _reach(model: Model, m: Member, way: Array) -> float:
@@ -282,6 +263,21 @@ class RestOn(Edit):
         node = self.new_node(model, at)
         m.joints = sorted([*m.joints, Joint(along, node)], key=lambda j: j.distance)
         return node
+
+
+def _crossing(model: Model, a: Member, b: Member) -> tuple[tuple[float, float], tuple[Array, Array]]:
+    """Where two members come closest: how far along each (m), and the places on their axes. Raises EditError
+    where they share a node, or do not cross within their lengths."""
+    names = f"{a.name or a.id} and {b.name or b.id}"
+    if set(_nodes_of(a)) & set(_nodes_of(b)):
+        raise EditError(f"{names} share a node already")
+    p, q = model.line(a), model.line(b)
+    u, v = ((line[1] - line[0]) / model.length(m) for line, m in ((p, a), (q, b)))
+    s, t, sin2 = closest_between_lines(p[:1], u[None], q[:1], v[None])
+    if sin2[0] < 1e-3 or not (0 < s[0] < model.length(a) and 0 < t[0] < model.length(b)):
+        raise EditError(f"{names} do not cross within their lengths")
+    along = float(s[0]), float(t[0])
+    return along, (p[0] + u * along[0], q[0] + v * along[1])
 
 
 def linked(model: Model, a: Member, b: Member, places: tuple[Array, Array]) -> bool:
