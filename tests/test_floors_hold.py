@@ -312,3 +312,27 @@ def test_the_force_of_a_storey_of_two_towers_is_shared_about_their_own_centres()
         assert sum(f for f, _ in loads)[:2] == pytest.approx([own, 0], abs=1e-6)
         turning = sum((p[0] - part.centre[0]) * f[1] - (p[1] - part.centre[1]) * f[0] for f, p in loads)
         assert turning == pytest.approx(-own * 0.05 * width, rel=1e-6)
+
+
+@pytest.mark.parametrize("turn", [np.eye(3), TURNED])
+def test_of_two_slopes_one_holds_the_ridge_and_the_other_says_that_it_does_not(turn: np.ndarray) -> None:
+    """Two slabs that meet over a ridge beam: no node can follow two planes, and the second floor names what
+    carries it and is not its own."""
+    s = source([0.0, H])
+    rise = 2.5
+    for name, y, z in (("a", 0.0, H), ("r", ROW, H + rise), ("b", 2 * ROW, H)):
+        for k, x in enumerate((0.0, SPAN)):
+            add(s, "column", f"{name}{k}", (x, y, 0), (x, y, z), z=(1, 0, 0))
+        add(s, "beam", f"{name}B", (0, y, z - 0.2), (SPAN, y, z - 0.2))
+    for k, x in enumerate((0.0, SPAN)):
+        add(s, "beam", f"s{k}", (x, 0, H - 0.2), (x, ROW, H + rise - 0.2))
+        add(s, "beam", f"t{k}", (x, 2 * ROW, H - 0.2), (x, ROW, H + rise - 0.2))
+    slab(s, "south", [(0, 0, H), (SPAN, 0, H), (SPAN, ROW, H + rise), (0, ROW, H + rise)])
+    slab(s, "north", [(0, ROW, H + rise), (SPAN, ROW, H + rise), (SPAN, 2 * ROW, H), (0, 2 * ROW, H)])
+    m = model(moved_surfaces(s, turn))
+    found = every_floor(
+        m, list(m.nodes), None, np.array([n.point for n in m.nodes.values()]), np.ones(len(m.nodes), bool), []
+    )
+    first, second = sorted(found, key=lambda f: -len(f.nodes))
+    assert not first.not_held and set(second.not_held) == {"rB", "r0", "r1"}
+    assert not set(first.nodes.tolist()) & set(second.nodes.tolist())

@@ -246,7 +246,8 @@ def slab_floors(
         plane = _plane_of(xyz[every] @ normal, np.isin(every, beams)) if every else 0.0
         heights = dict(zip(every, np.abs(xyz[every] @ normal - plane).tolist()))
         nodes = _once_a_column(model, heights, index, at) - taken
-        missed = _not_held(model, mine, set(heights), index)
+        # what a floor of another plane has already it does not hold: the ridge of two slopes
+        missed = _not_held(model, mine, set(heights) - taken, index)
         if len(nodes) > 1:
             taken |= nodes
             n0, n1, n2 = normal.tolist()
