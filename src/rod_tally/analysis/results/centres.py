@@ -81,7 +81,8 @@ def storey_centres(
     held[system.held // 6] = True
     links = links_of(model, m.node_index, m.plates)
     level_parts = np.zeros(len(mass), bool)  # nodes of slabs and of what does not stand
-    level_parts[links[(links >= len(mass)).any(axis=1)].min(axis=1)] = True
+    low, high = links.min(axis=1), links.max(axis=1)  # slabs count on from the nodes
+    level_parts[low[(high >= len(mass)) & (low < len(mass))]] = True
     lines = m.xyz[m.ends]
     rise = np.abs(lines[:, 1, 2] - lines[:, 0, 2])
     level_parts[m.ends[rise < UPRIGHT * np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1)].ravel()] = True
