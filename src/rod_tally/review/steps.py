@@ -135,7 +135,7 @@ STEPS: tuple[Step, ...] = (
         (
             Item("Displacements", ("displacement.large", "response.direction", "response.self_weight")),
             Item("Drift", ("response.drift",)),
-            Item("Second-order effects", ("response.second_order",)),
+            Item("Second order", ("response.second_order",)),
             Item("Down the columns", ("response.axial",)),
             Item("Modes", ("response.mass", "response.period", "response.base_shear")),
             Item("Symmetry, turning", ("response.symmetry", "response.uneven", "response.torsion")),

@@ -423,13 +423,9 @@ def again_finding(found: list[LookAgain], over: str, called: dict[str, str]) -> 
     }
     parts = ", ".join(f"{n} {words[w]}" for w, n in count.items() if n)
     worst = [x for x in found if x.why == "demand"][:NAMED]
-    named = ", ".join(
-        f"{called.get(x.revised_id, x.revised_id)} ({x.quantity} {_times(x)}"
-        + (f", {x.used_after:.0%} of its elastic section" if x.used_after is not None else "")
-        + ")"
-        for x in worst
-    )
-    text = f"{len(found)} parts must be looked at again over {over}: {parts}" + (
+    named = ", ".join(f"{called.get(x.revised_id, x.revised_id)} ({_why(x)})" for x in worst)
+    one = len(found) == 1
+    text = f"{len(found)} part{'' if one else 's'} must be looked at again over {over}: {parts}" + (
         f"; first {named}" if named else ""
     )
     if any(x.used_after is not None for x in found):
@@ -437,6 +433,16 @@ def again_finding(found: list[LookAgain], over: str, called: dict[str, str]) -> 
     return Finding(
         "match.again", "warning", text + ".", tuple(x.revised_id for x in found), None, ("Accept, because…",)
     )
+
+
+def _why(x: LookAgain) -> str:
+    """By how much a part is worse: by the force that has grown, if not from nothing, and by the use of its
+    section."""
+    if x.used_before is None or x.used_after is None or x.used_after <= x.used_before:
+        return f"{x.quantity} {_times(x)}"
+    use = f"{x.used_before:.0%} to {x.used_after:.0%} of its elastic section"
+    plain = x.quantity != "use" and x.ratio is not None and x.ratio < MOST_TIMES
+    return f"{x.quantity} {_times(x)}, {use}" if plain else use
 
 
 def _times(x: LookAgain) -> str:
