@@ -186,6 +186,15 @@ def test_rows_name_the_place_after() -> None:
     assert rows_of([e]) == []
 
 
+def test_a_switch_that_cannot_be_tried_says_why() -> None:
+    """The source is another one than the model was made of: no silence, and no row."""
+    done, _ = found(frame())
+    every = effects(done, frame(gap=0.05), run_with_combinations)
+    bad = [e for e in every if e.fault]
+    assert {e.name for e in bad} >= {"base", "releases"} and "another file" in bad[0].fault
+    assert not [row for row in rows_of(every) if row[0] == "base"]
+
+
 def test_on_the_command_line(tmp_path: Path, loft_b: Path, capsys: pytest.CaptureFixture[str]) -> None:
     settings = tmp_path / "s.toml"
     settings.write_text("[modes]\ncount = 0\n[transfer]\nslabs = 'two-way'\n")

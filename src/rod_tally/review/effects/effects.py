@@ -12,7 +12,7 @@ from ...model.changes import changed
 from ...progress import Progress, silent
 from ..review import Review
 from .measures import QUANTITIES, Measured, Size, changed_parts, measured
-from .switches import Switch, switches
+from .switches import NoSwitch, Switch, switches
 
 Run = Callable[[Model, Settings], Review]
 
@@ -53,7 +53,10 @@ def effects(done: Review, source: SourceModel | None, run: Run, progress: Progre
 
 
 def _effect(s: Switch, done: Review, base: Measured, run: Run) -> Effect | None:
-    other = s.make()
+    try:
+        other = s.make()
+    except NoSwitch as why:
+        return Effect(s.name, s.ids, s.was, s.is_, base.sizes, fault=str(why))
     if other is None:
         return None
     model, settings = other

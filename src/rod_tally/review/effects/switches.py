@@ -24,9 +24,14 @@ ACROSS = 1e-3  # m; ends that moved by less across their member carry no moment 
 CRACKED = 0.5  # of a concrete's stiffness: EN 1998-1 4.3.1(7)
 
 
+class NoSwitch(Exception):
+    """The other value cannot be tried; the message says why in one line."""
+
+
 @dataclass(slots=True)
 class Switch:
-    """`make` gives the model and the settings with the other value, or None where it would be the same."""
+    """`make` gives the model and the settings with the other value, or None where it would be the same. It
+    raises NoSwitch."""
 
     name: str
     ids: tuple[str, ...]
@@ -59,23 +64,22 @@ def _again(
             table, _, name = key.partition("__")
             target = own.transfer if not name else getattr(own.transfer, table)
             setattr(target, name or table, value)
-        other = _taken(model, own.transfer, source)
-        return None if other is None else (other, own)
+        return _taken(model, own.transfer, source), own
 
     return make
 
 
-def _taken(model: Model, settings: TransferSettings, source: SourceModel) -> Model | None:
+def _taken(model: Model, settings: TransferSettings, source: SourceModel) -> Model:
     import msgspec
 
     before = model.snapshot()
     before.taken_with = msgspec.to_builtins(settings)
     try:
         out = decided_again(source, before, model.corrections)
-    except NotDecided:
-        return None
+    except NotDecided as why:
+        raise NoSwitch(str(why)) from None
     if out.missed:
-        return None
+        raise NoSwitch(f"{out.missed[0]} (a correction that cannot be made then)")
     other = out.model
     other.name = model.name
     # cases and combinations that did not come with the source
