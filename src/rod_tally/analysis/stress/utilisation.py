@@ -38,6 +38,11 @@ def use_of(model: Model, ident: str, stresses: Mapping[str, tuple[float, float]]
     return max(abs(found[0]), abs(found[1])) / strength if strength and found is not None else None
 
 
+def has_strength(model: Model, ident: str) -> bool:
+    """Whether the use of a member's section can be said."""
+    return _strength(model, ident) > 0
+
+
 def _strength(model: Model, ident: str) -> float:
     """The strength of a member's material, Pa, where it is of `KINDS`; 0 for none."""
     m = model.members.get(ident)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ...analysis.results.results import COMPONENTS, Results
 from ...analysis.results.superpose import MemberEnvelope, envelope, of_members
-from ...analysis.stress.utilisation import FORMULA, KINDS, section_stresses, use_of
+from ...analysis.stress.utilisation import FORMULA, KINDS, has_strength, section_stresses, use_of
 from ...model import Combination, Finding, Model
 from ...model.geometry.vectors import Array
 from ...model.settings import CompareSettings
@@ -104,9 +104,12 @@ def look_again(
     listed = {x.revised_id for x in out}
     other = [m for m in members if m.baseline_id and m.revised_id and m.revised_id not in listed]
     other = _acting_otherwise(other, base.results, revised.results, shared.cases, limits.relative)
+    # of what is listed anyway stresses are asked for where they say how much of a section is used
     wanted = (
-        [x.baseline_id or "" for x in out] + [m.baseline_id or "" for m in other],
-        [x.revised_id for x in out] + [m.revised_id or "" for m in other],
+        [i for x in out if has_strength(base.model, i := x.baseline_id or "")]
+        + [m.baseline_id or "" for m in other],
+        [x.revised_id for x in out if has_strength(revised.model, x.revised_id)]
+        + [m.revised_id or "" for m in other],
     )
     before_, after_ = (
         section_stresses(s.model, r, c, ids)
