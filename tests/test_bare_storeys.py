@@ -27,7 +27,7 @@ def bare(m: Model) -> list[Finding]:
 
 def loaded(m: Model, kind: str, levels: set[int]) -> Model:
     """A case on these storeys, counted from 1: forces on the heads of columns, sideways for wind."""
-    force = (5e3, 1e3, 0.0) if kind == "wind" else (0.0, 0.0, -5e3)
+    force = (5e3, 1e3, 0.0) if kind in ("wind", "seismic") else (0.0, 0.0, -5e3)
     loads = [
         NodeLoad(n, force) for n, x in m.nodes.items() if round(x.point[2] / 4) in levels and x.point[2] > 1
     ]
@@ -42,7 +42,9 @@ def loaded(m: Model, kind: str, levels: set[int]) -> Model:
         ("wind", {1, 2, 4}, "L3"),
         ("wind", {1, 2, 3, 4}, ""),
         ("wind", {1, 2}, ""),  # as many bare as loaded: meant so
-        ("dead", {1, 2, 3}, "L4"),
+        ("dead", {1, 2, 3}, ""),  # a roof has another build-up
+        ("dead", {1, 2, 4}, "L3"),
+        ("seismic", {1, 2, 3}, "L4"),
         ("live", {1, 2, 3}, ""),  # a roof
         ("live", {1, 2, 4}, "L3"),
         ("temperature", {1, 2, 4}, ""),
@@ -52,6 +54,17 @@ def test_a_storey_without_the_load_of_the_others(kind: str, levels: set[int], na
     found = bare(loaded(tower(), kind, levels))
     assert [f.ids for f in found] == ([("Q",)] if names else [])
     assert not names or f"leaves {names} without any" in found[0].message
+
+
+def test_what_another_case_of_the_kind_loads_is_not_bare() -> None:
+    """Parking on one storey and offices on the others, rooms and corridors of one storey; a push along x and
+    one along y are no such pair."""
+    m = loaded(tower(), "dead", {1, 2, 4})
+    m.cases["P"] = LoadCase("P", "dead", node_loads=loaded(tower(), "dead", {3}).cases["Q"].node_loads)
+    assert not bare(m)
+    m = loaded(tower(), "wind", {1, 2, 3})
+    m.cases["P"] = LoadCase("P", "wind", node_loads=loaded(tower(), "wind", {4}).cases["Q"].node_loads)
+    assert [f.ids for f in bare(m)] == [("Q",)]
 
 
 def test_alternatives_are_meant_to_leave_out() -> None:

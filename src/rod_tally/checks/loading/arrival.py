@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from ...analysis.results.storeys import StoreyRow
 from ...loads import Arrival
 from ...loads.combinations.combine import SCHEMES
 from ...loads.combinations.orientation import orientation
@@ -270,7 +271,7 @@ def find_double_weight(s: Subject) -> Iterator[Finding]:
 
 SIDEWAYS = ("wind", "seismic", "notional")
 # Of these the highest storey, which is a roof, may well have none. Common practice, no source.
-NOT_ON_ROOFS = ("live", "snow")
+NOT_ON_ROOFS = ("dead", "live", "snow")
 BARE = 1e-6  # share of the largest storey's load below which a storey has none
 LIKES = 2  # storeys, or slabs of one storey, that are loaded for each that is not
 
@@ -301,7 +302,10 @@ def _bare_storeys(s: Subject, case: LoadCase) -> Iterator[Finding]:
     bare = [
         r.storey
         for k, r in enumerate(rows[:last])
-        if k > loaded[0] and k not in loaded and r.mass > BARE * max(x.mass for x in rows)
+        if k > loaded[0]
+        and k not in loaded
+        and r.mass > BARE * max(x.mass for x in rows)
+        and not (case.kind not in SIDEWAYS and _in_another(s, case, r))
     ]
     if bare and len(bare) * LIKES <= len(loaded):
         verb = "is" if len(bare) == 1 else "are"
@@ -317,18 +321,30 @@ def _bare_storeys(s: Subject, case: LoadCase) -> Iterator[Finding]:
         )
 
 
+def _in_another(s: Subject, case: LoadCase, row: StoreyRow) -> bool:
+    """Whether another case of the kind loads a storey: parking below and offices above are two cases."""
+    kinds = {c.name: c.kind for c in s.own_cases if c.name != case.name}
+    return any(
+        r.storey == row.storey and kinds.get(r.case) == case.kind and abs(r.fz) > 0.0 for r in s.storeys
+    )
+
+
 def _bare_slabs(s: Subject, case: LoadCase) -> Iterator[Finding]:
     """Slabs of a storey without a pressure of their own where most of it, by area, has one."""
     if case.kind in SIDEWAYS or not case.area_loads or any(not x.surface for x in case.area_loads):
         return
     loaded = {x.surface for x in case.area_loads}
+    # corridors and rooms of one storey are loaded by a case each
+    elsewhere = {
+        x.surface for c in s.own_cases if c.kind == case.kind and c.name != case.name for x in c.area_loads
+    }
     by_storey: dict[str, list[Surface]] = {}
     for x in s.model.surfaces.values():
         if not x.upright and not x.on_ground:
             by_storey.setdefault(x.storey, []).append(x)
     bare: list[Surface] = []
     for slabs in by_storey.values():
-        rest = [x for x in slabs if x.id not in loaded]
+        rest = [x for x in slabs if x.id not in loaded | elsewhere]
         if rest and sum(x.area for x in rest) * LIKES <= sum(x.area for x in slabs if x.id in loaded):
             bare += rest
     if bare:

@@ -6,12 +6,13 @@ import copy
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 
+import msgspec
 import numpy as np
 
 from ...analysis.cost import coarser_size
 from ...intake import SourceModel
 from ...meshing.plates import computed_surfaces
-from ...model import Finding, Model, Settings
+from ...model import Model, Settings
 from ...model.edits import Edit, EditError
 from ...model.entities.material import STIFFNESS_RANGE
 from ...model.settings import TransferSettings
@@ -70,8 +71,6 @@ def _again(
 
 
 def _taken(model: Model, settings: TransferSettings, source: SourceModel) -> Model:
-    import msgspec
-
     before = model.snapshot()
     before.taken_with = msgspec.to_builtins(settings)
     try:
@@ -233,17 +232,13 @@ def _mended(done: Review, source: SourceModel | None) -> Iterator[Switch]:
         for action in f.actions:
             edits = edits_for(done.model, f, action)
             if edits:
-                yield Switch(
-                    f"mend:{f.code}", f.ids, "as it is", action, _with(done, f, action, edits, source)
-                )
+                yield Switch(f"mend:{f.code}", f.ids, "as it is", action, _with(done, edits, source))
                 break
 
 
 def _with(
-    done: Review, f: Finding, action: str, edits: list[Edit], source: SourceModel | None
+    done: Review, edits: list[Edit], source: SourceModel | None
 ) -> Callable[[], tuple[Model, Settings] | None]:
-    del f, action
-
     def make() -> tuple[Model, Settings] | None:
         was, out = done.model, done.model.snapshot()
         made = 0
