@@ -189,20 +189,24 @@ def _beside(
     squares: its parts do not act together."""
     plain, roots = factors_of(review.results, combinations)
     n, q = by.shape
-    words: list[pa.Array] = [pa.nulls(n, pa.string())] * q
+    # each combination that governs anything at a place is put into words once there
+    place = np.repeat(np.arange(n), q)
+    pairs, row = np.unique(place * len(combinations) + by.ravel(), return_inverse=True)
+    at, of = np.divmod(pairs, len(combinations))
+    with_it = np.einsum("kc,ckq->kq", plain[of], values[:, at])
+    parts = []
+    for j, quantity in enumerate(quantities):
+        number = pc.cast(pa.array(_rounded(with_it[:, j])), pa.string())
+        whole = pc.ends_with(number, ".0")
+        number = pc.if_else(whole, pc.utf8_slice_codeunits(number, 0, -2), number)
+        parts.append(pc.binary_join_element_wise(pa.scalar(quantity), number, "="))
+    words: list[pa.Array] = []
     for k in range(q):
-        with_it = np.einsum("nc,cnq->nq", plain[by[:, k]], values)
-        parts = []
-        for j, quantity in enumerate(quantities):
-            if j != k:
-                number = pc.cast(pa.array(_rounded(with_it[:, j])), pa.string())
-                number = pc.replace_substring_regex(number, r"\.0$", "")
-                parts.append(pc.binary_join_element_wise(pa.scalar(quantity), number, "="))
-        joined = pc.binary_join_element_wise(*parts, " ")
-        rooted = pa.array(roots[by[:, k]].any(axis=1))
-        words[k] = pc.if_else(rooted, pa.nulls(n, pa.string()), joined)
-    every = pa.concat_arrays([w.combine_chunks() if isinstance(w, pa.ChunkedArray) else w for w in words])
-    return every.take(pa.array(np.arange(n * q).reshape(q, n).T.ravel()))
+        own = pa.array(row.reshape(n, q)[:, k])
+        words.append(pc.binary_join_element_wise(*(p.take(own) for j, p in enumerate(parts) if j != k), " "))
+    every = pa.concat_arrays(words).take(pa.array(np.arange(n * q).reshape(q, n).T.ravel()))
+    rooted = pa.array(np.asarray(roots.any(axis=1))[by.ravel()])
+    return pc.if_else(rooted, pa.nulls(n * q, pa.string()), every)
 
 
 def _rounded(values: Array) -> Array:
