@@ -138,15 +138,17 @@ def test_a_spectrum_turns_with_the_building(angle: int) -> None:
     assert found is not None and found.direction == ("y" if angle % 2 else "x")
 
 
-def test_a_spectrum_of_a_building_askew_is_asked_for_anew() -> None:
+def test_a_spectrum_of_a_building_askew_lies_along_its_axes() -> None:
     case = {
         "name": "Sx",
         "kind": "seismic",
         "spectrum": {"direction": "x", "curve": [(0.0, 1.0), (4.0, 0.2)]},
     }
     turn = np.array([[0.8, -0.6, 0], [0.6, 0.8, 0], [0, 0, 1.0]])
-    over = carry_over(base(AddCases([case])), next_one(renamed(building(), turn)))
-    assert over.lines[0].status == "gone" and "make the spectrum again" in over.lines[0].words
+    new = next_one(renamed(building(), turn))
+    carry_over(base(AddCases([case])), new)
+    found = new.cases["Sx"].spectrum
+    assert found is not None and found.direction == "x" and found.way == pytest.approx((0.8, 0.6, 0.0))
 
 
 @pytest.mark.parametrize("deleted, kept", [("B0", "B0 bis"), ("B0 bis", "B0")])

@@ -287,7 +287,7 @@ def test_two_towers_of_one_storey_are_two_floors() -> None:
 def test_the_force_of_a_storey_of_two_towers_is_shared_about_their_own_centres() -> None:
     """Two towers of one level, 20 m apart, the second of one row only: each takes its share by mass, off
     its own centre by 5 % of its own width; forces and moments by hand."""
-    from rod_tally.analysis.results.lateral import levels, storey_cases
+    from rod_tally.analysis.by_rule.storey_forces import levels, storey_cases
     from rod_tally.loads import Distribution
 
     s = source([0.0, H, 2 * H])

@@ -6,7 +6,13 @@ import numpy as np
 import pytest
 
 from rod_tally.analysis import run
-from rod_tally.analysis.results.lateral import LateralError, at_level, levels, notional_cases, storey_cases
+from rod_tally.analysis.by_rule.storey_forces import (
+    LateralError,
+    at_level,
+    levels,
+    notional_cases,
+    storey_cases,
+)
 from rod_tally.analysis.results.storeys import storey_rows
 from rod_tally.loads import Distribution
 from rod_tally.loads.lateral import (

@@ -8,8 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pytestqt.qtbot import QtBot
 
-from rod_tally.analysis.results.lateral import levels
-from rod_tally.analysis.results.wind_cases import wind_cases
+from rod_tally.analysis.by_rule.storey_forces import levels
+from rod_tally.analysis.by_rule.wind_cases import wind_cases
 from rod_tally.desk.window import Window
 from rod_tally.loads import Distribution
 from rod_tally.loads.lateral import LateralError

@@ -245,7 +245,7 @@ def loads_of(
         yield Load(node(moved.node), "settlement", "", none, both, moved.node)
     if case.spectrum is not None:
         curve = np.array(case.spectrum.curve, float).ravel()
-        flags = f"{case.spectrum.direction}, {case.spectrum.rule}, damping {case.spectrum.damping:g}"
+        flags = f"{case.spectrum.along}, {case.spectrum.rule}, damping {case.spectrum.damping:g}"
         if case.spectrum.eccentricity:
             flags += f", eccentricity {case.spectrum.eccentricity:g}"
         yield Load("", "spectrum", flags, none, curve, "")

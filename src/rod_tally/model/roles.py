@@ -13,7 +13,7 @@ class Role(Enum):
     lists of those (m, the model's axes); `PLAN`: points in plan; `DIRECTION`: a vector. `ALONG`: metres along
     the member of the correction; `END`: whether it is that member's end. `LOADS`: plain values of loads;
     `SUPPORT`: a support with its axes; `EDGES`: edges of surfaces; `SPECTRUM`: a spectrum with its direction.
-    `CASE`, `CASES`: load cases by name; `SECTION`, `MATERIAL`: names that must be in the model."""
+    `RULE`: what load cases are made by, with its angle, level and forces. `CASE`, `CASES`: load cases by name; `SECTION`, `MATERIAL`: names that must be in the model."""
 
     PLAIN = "plain"
     PART = "part"
@@ -33,6 +33,7 @@ class Role(Enum):
     SUPPORT = "support"
     EDGES = "edges"
     SPECTRUM = "spectrum"
+    RULE = "rule"
     CASE = "case"
     CASES = "cases"
     SECTION = "section"

@@ -13,7 +13,9 @@ from ..model.settings import ModesSettings
 from .codec import Before, pack
 
 # fields of members and the like that came after the first release and change no result
-UNDECISIVE = frozenset({"element", "bearing", "read_from", "ends", "moved_by", "differs", "joined_as"})
+UNDECISIVE = frozenset(
+    {"element", "bearing", "read_from", "ends", "moved_by", "differs", "joined_as", "by_rule"}
+)
 # fields of loads and materials that came later: they count where they say something
 LATER: dict[str, Any] = {
     "area_loads": [],
@@ -25,6 +27,7 @@ LATER: dict[str, Any] = {
     "alpha": None,
     "category": "",
     "eccentricity": 0.0,
+    "angle": 0.0,
     "together": "",
     "rule": "",
     "by": "source",

@@ -9,6 +9,7 @@ from ..loads.combinations.combine import MOST, Combined, CombineError, combine, 
 from ..loads.combinations.orientation import directions, orientation
 from ..loads.combinations.rules import RuleSet, read_rules
 from ..model import Finding, Model, Settings
+from ..model.geometry.directions import lies_at
 from ..progress import Progress, silent
 from .tallies.forces import direct_force
 
@@ -34,7 +35,7 @@ def made_combinations(
         loads = loads or Distribution(model)
         pushing = {n: c for n, c in model.cases.items() if c.kind in ("seismic", "notional")}
         totals = {n: direct_force(model, c) + loads.case(n).total("applied") for n, c in pushing.items()}
-        direction = directions(model.cases, totals)
+        direction = directions(model.cases, totals, lies_at(model))
         direction |= {n: c.spectrum.direction for n, c in model.cases.items() if c.spectrum is not None}
         if any(c.kind == "seismic" for c in cases):
             scheme = scheme or orientation(model).scheme

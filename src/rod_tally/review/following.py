@@ -11,6 +11,7 @@ from typing import Any
 import msgspec
 import numpy as np
 
+from ..compare.carrying.by_rule import make_loads_again
 from ..compare.carrying.carry import CarriedOver, carry_over
 from ..intake import IntakeError, SourceModel, read_source
 from ..model import LogEntry, Member, Model
@@ -120,19 +121,27 @@ def carried_with_all(
     from that decided again. The model may be changed, or another one is given in its place."""
     bare = model.snapshot()
     carried = carry_over(base, model)
-    if not joins_follow(bare, model):
-        return model, carried
+    if joins_follow(bare, model):
+        model = _with_what_follows(path, bare, model, carried, progress)
+    make_loads_again(base, model, carried, progress)
+    return model, carried
+
+
+def _with_what_follows(
+    path: Path, bare: Model, model: Model, carried: CarriedOver, progress: Progress
+) -> Model:
+    """The model with what was carried over decided again; as it is where that cannot be."""
     try:
         out = decided_again(source_again(path, progress), bare, model.corrections, progress)
     except NotDecided:
-        return model, carried  # a check says what was not decided again
+        return model  # a check says what was not decided again
     if out.missed:
-        return model, carried
+        return model
     tell(out, model)
     new = {id(edit): made for edit, made in zip(carried.edits, out.made) if made is not None}
     carried.edits = [new[id(edit)] for edit in carried.edits]
     carried.plan = [(line, [new[id(edit)] for edit in edits]) for line, edits in carried.plan]
-    return out.model, carried
+    return out.model
 
 
 def differences(was: Model, now: Model) -> list[str]:

@@ -4,10 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..analysis.by_rule.rules import rules_of
 from ..checks.alike import part_action
 from ..checks.framing.joins import ON_GROUND
 from ..checks.framing.overlaps import REST, REST_LOOSE
 from ..checks.framing.source import TAKE_IN
+from ..checks.loading.by_rule import AGAIN
+from ..compare.carrying.by_rule import made_again
+from ..loads import Distribution
 from ..model import FIXED, FREE, PINNED, Finding, Model, Release
 from ..model.catalogue.grade_names import standard_of
 from ..model.edits import (
@@ -34,6 +38,7 @@ from ..model.edits import (
 )
 from ..model.geometry.lines import lines_of
 from ..model.settings import SupportSettings
+from ..progress import Progress, silent
 
 ACCEPT, REOPEN, GO = "Accept, because…", "reopen", "Take me there"
 SHOWN_FIRST = (REST, REST_LOOSE)  # what these do to many parts at once is shown before it is done
@@ -55,12 +60,18 @@ FORMS = {
 
 def can_do(model: Model, finding: Finding, action: str) -> bool:
     """Whether a button for this action would do something."""
-    return action in (ACCEPT, GO, MAP, TAKE_IN) or action in FORMS or bool(edits_for(model, finding, action))
+    return (
+        action in (ACCEPT, GO, MAP, TAKE_IN, AGAIN)
+        or action in FORMS
+        or bool(edits_for(model, finding, action))
+    )
 
 
 def edits_for(model: Model, finding: Finding | None, action: str, picked: str = "") -> list[Edit]:
     """The corrections an action stands for: one, or one for each part of findings that are gathered; [] for
     none."""
+    if action == AGAIN and finding is not None:
+        return made_again_all(model, Distribution(model), silent, set(finding.ids))
     if finding is None or not finding.parts:
         edit = edit_for(model, finding, action, picked)
         return [] if edit is None else [edit]
@@ -70,6 +81,19 @@ def edits_for(model: Model, finding: Finding | None, action: str, picked: str = 
         edit = edit_for(model, part, own) if own is not None else None
         if edit is not None:
             out.append(edit)
+    return out
+
+
+def made_again_all(
+    model: Model, loads: Distribution, progress: Progress = silent, only: set[str] | None = None
+) -> list[Edit]:
+    """The cases that were made by a rule (`only`: of those, these) made again by it, one correction a rule,
+    where it gives others now. It takes seconds on a large model."""
+    out: list[Edit] = []
+    for rule, names in rules_of(model):
+        if only is None or only & set(names.values()):
+            _, edit = made_again(model, model, rule, names, loads, progress)
+            out += [edit] if edit is not None else []
     return out
 
 

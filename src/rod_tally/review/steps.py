@@ -97,7 +97,7 @@ STEPS: tuple[Step, ...] = (
     Step(
         "Loads",
         (
-            Item("Cases", ("load.empty", "case.untyped", "case.bare", "load.same")),
+            Item("Cases", ("load.empty", "case.untyped", "case.bare", "case.outdated", "load.same")),
             Item("Arrived", ("load.uncarried", "load.imposed", "load.between")),
             Item("Direction", ("load.direction",)),
             Item("Values", ("load.magnitude", "load.factored", "load.jump", "load.slab_jump")),

@@ -30,6 +30,7 @@ TITLES = {
     "load.jump": "Load out of line with its neighbours",
     "load.magnitude": "Load of an odd size",
     "load.no_weight": "Self-weight missing",
+    "case.outdated": "Loads made for the model as it was",
     "case.bare": "Storey or slab without the load of its likes",
     "response.second_order": "Second-order effects matter",
     "requirement.class": "Class not as specified",

@@ -44,13 +44,13 @@ def modal_loads(
     """For each mode a case of the forces M phi Gamma Sa(T) at nodes (Chopra, Dynamics of Structures, 13.7;
     from memory). `mass` (6N, 6N), kg, global."""
     assert case.spectrum is not None
-    axis = "xyz".index(case.spectrum.direction)
+    way = np.array(case.spectrum.way)
     periods, acceleration = np.array(case.spectrum.curve).T
     out = []
     for mode in modes:
         assert mode.shape is not None
         inertia = (mass @ mode.shape.ravel()).reshape(-1, 6)
-        gamma = float(inertia[:, axis].sum() / (inertia * mode.shape).sum())
+        gamma = float((inertia[:, :3] @ way).sum() / (inertia * mode.shape).sum())
         force = inertia * gamma * float(np.interp(mode.period, periods, acceleration))
         loads = [
             NodeLoad(
@@ -77,13 +77,13 @@ def turning_load(
     its distance from the storey's centre of mass, so that they are in balance but for their moment, e L F.
     `xyz` (N, 3); L is the storey's width across the direction."""
     assert case.spectrum is not None
-    axis = "xyz".index(case.spectrum.direction)
+    way = np.array(case.spectrum.way)
     storey, _ = at_storeys(model, xyz)
     index = {n: k for k, n in enumerate(nodes)}
     forces = np.zeros((len(modes), len(model.storeys)))
     for k, mode in enumerate(modes):
         for load in mode.node_loads:
-            forces[k, storey[index[load.node]]] += load.force[axis]
+            forces[k, storey[index[load.node]]] += float(way @ load.force)
     combined = quadratic(forces, rho)
     out = LoadCase(f"{case.name} / turning")
     links = links_of(model, index, plates)
@@ -94,7 +94,7 @@ def turning_load(
         floors = hanging_together(links, here, xyz)
         whole = combined[s] / sum(float(mass[own].sum()) for own in floors)
         for own in floors:
-            out.node_loads += _turned_about(case, own, whole * mass[own].sum(), mass, xyz, nodes, axis)
+            out.node_loads += _turned_about(case, own, whole * mass[own].sum(), mass, xyz, nodes, way)
     return out
 
 
@@ -105,13 +105,13 @@ def _turned_about(
     mass: Array,
     xyz: Array,
     nodes: list[str],
-    axis: int,
+    way: Array,
 ) -> list[NodeLoad]:
     """The forces that turn one floor by its eccentricity times the force that is its own."""
     assert case.spectrum is not None
     arm = xyz[own, :2] - np.average(xyz[own, :2], axis=0, weights=mass[own])
     polar = float((mass[own] * (arm**2).sum(axis=1)).sum())
-    width = float(np.ptp(xyz[own, 1 - axis]))
+    width = float(np.ptp(xyz[own, :2] @ [-way[1], way[0]]))
     if polar <= 0 or width <= 0:
         return []
     share = case.spectrum.eccentricity * width * force / polar * mass[own]
@@ -158,9 +158,9 @@ def fill_spectra(
         )
         turning: list[LoadCase] = []
         if case.spectrum.eccentricity > 0 and case.spectrum.direction != "z" and model.storeys:
-            along = np.zeros(mass.shape[0])
-            along["xyz".index(case.spectrum.direction) :: 6] = 1.0
-            own_mass = np.asarray(mass @ along)["xyz".index(case.spectrum.direction) :: 6]
+            along = np.zeros((mass.shape[0] // 6, 6))
+            along[:, :3] = case.spectrum.way
+            own_mass = (mass @ along.ravel()).reshape(-1, 6)[:, :3] @ np.array(case.spectrum.way)
             load = turning_load(
                 model,
                 case,

@@ -33,6 +33,10 @@ class ModalResponse:
             np.array([of(u) for u in self.displacement]), np.array([of(u) for u in self.turning])
         )
 
+    def shear(self, way: Array) -> float:
+        """The sum of the forces along a unit vector (3,), combined, N."""
+        return float(quadratic(self.force.sum(axis=1) @ way, self.rho))
+
     def folded(self, modes: Array, turning: Array) -> Array:
         """Values of modes (n, …), and of turning (0 or 1, …), combined."""
         out = quadratic(modes, self.rho)

@@ -228,16 +228,18 @@ def compare_base_shears(s: Subject) -> Iterator[Finding]:
     for name, case in s.model.cases.items():
         if case.spectrum is None or name not in r.applied or case.spectrum.direction == "z":
             continue
-        axis = "xyz".index(case.spectrum.direction)
-        shear = float(r.applied[name][axis])
+        way = np.array(case.spectrum.way)
+        modal = r.modal.get(name)
+        shear = float(np.abs(way) @ r.applied[name][:3]) if modal is None else modal.shear(way)
         if shear <= 0:
-            text = f"Case {name} has no response: no modes were found, or they have no mass along {case.spectrum.direction}."
+            text = f"Case {name} has no response: no modes were found, or they have no mass along {case.spectrum.along}."
             yield Finding("response.base_shear", "warning", text, (name,), None)
             continue
         static = {
-            n: abs(float(r.applied[n][axis]))
+            n: push
             for n, c in s.model.cases.items()
-            if c.kind == "seismic" and c.spectrum is None and n in r.applied and abs(r.applied[n][axis]) > 1.0
+            if c.kind == "seismic" and c.spectrum is None and n in r.applied
+            if (push := abs(float(r.applied[n][:3] @ way))) > 1.0
         }
         most = max(static, key=lambda n: static[n], default="")
         text = f"Case {name}: base shear {shear / 1000:.4g} kN by spectrum"

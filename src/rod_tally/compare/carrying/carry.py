@@ -18,17 +18,19 @@ from .parts import NAMED, Target
 from .there import Already, There, moved_here
 
 THERE = "is in the revision's source already"
-PLACED = ("carried", "moved")
+PLACED = ("carried", "moved", "again", "kept")  # "again" and "kept" are told with their words
 MOST_TARGETS = 200  # of a line, kept
 VALUE = 1e-6  # share by which a value may differ
 MOVED = 1e-3  # m; a target that lies farther from where it was has moved
 BETWEEN = ("PairParts", "UnpairByHand")  # about the baseline and the one before it
+DERIVED = ("MakeCasesAgain",)  # made anew for each model
 
 
 @dataclass(slots=True)
 class Carried:
     """One thing that was made for the baseline. `status`: carried, moved (its target did, by `distance` m, or
-    `words` say how it was placed), partly (some of its targets are gone), gone, there (the revision's source
+    `words` say how it was placed), again (load cases made again by their rule), kept (as they are, though
+    they have a rule: `words` say why), partly (some of its targets are gone), gone, there (the revision's source
     has it itself), asked (the source has changed that very thing: not carried until it is chosen) or left
     (not carried, by choice). `ids`: of the baseline, what is gone; `targets`:
     members, surfaces and nodes of the revision that it changed."""
@@ -77,6 +79,7 @@ class CarriedOver:
         rest = [x for x in self.lines if x.status not in (*PLACED, "left", "there", "asked")]
         moved = [x for x in placed if x.status == "moved"]
         text = f"{len(placed)} of {len(self.lines)} corrections and additions of the reviewed revision were carried over"
+        kept = any(x.status == "kept" for x in placed)
         far = [x for x in moved if x.distance > MOVED]
         if far:
             text += (
@@ -86,7 +89,7 @@ class CarriedOver:
             text += f", {len(there)} were not needed, as the revision's source has them ({_few([x.what for x in there])})"
         if left:
             text += f", {len(left)} not, by choice ({_few([x.what for x in left])})"
-        for x in [x for x in moved if x.words][:NAMED]:
+        for x in [x for x in placed if x.words and x.status != "carried"][:NAMED]:
             text += f"; {x.what}: {x.words}"
         for x in rest[:NAMED]:
             text += f"; {x.what}: {x.words}"
@@ -94,7 +97,12 @@ class CarriedOver:
             text += f"; and {len(rest) - NAMED} more"
         ids = tuple(dict.fromkeys(i for x in rest for i in x.ids))
         return Finding(
-            "match.carried", "warning" if rest else "note", text + ".", ids, None, ("Accept, because…",)
+            "match.carried",
+            "warning" if rest or kept else "note",
+            text + ".",
+            ids,
+            None,
+            ("Accept, because…",),
         )
 
 
@@ -110,7 +118,7 @@ def carry_over(base: Model, revised: Model) -> CarriedOver:
     move = Mover(base, revised, Places(base, revised, transform), members, surfaces)
     already = Already(base, revised, move, [*members, *surfaces])
     for record in base.corrections:
-        if record.get("edit") in BETWEEN:
+        if record.get("edit") in BETWEEN or _derived(record, base):
             continue
         lines = _carry(record, move, already, revised)
         for line, made in lines:
@@ -118,6 +126,14 @@ def carry_over(base: Model, revised: Model) -> CarriedOver:
             out.edits += made if line.status != "asked" else []
             out.plan.append((line, made))
     return out
+
+
+def _derived(record: dict[str, Any], base: Model) -> bool:
+    """Whether a correction is made anew for each model: cases of a rule that nobody changed by hand since."""
+    if record.get("edit") not in DERIVED:
+        return False
+    names = [n for n in record["values"]["names"].values() if n in base.cases]
+    return all(base.cases[n].by_rule is not None for n in names)
 
 
 def carry_only(carried: CarriedOver, model: Model, left: Collection[int]) -> CarriedOver:

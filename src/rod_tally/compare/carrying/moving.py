@@ -19,8 +19,7 @@ from ..places import REACH
 from .loads import LoadMover
 from .parts import NAMED, Target
 
-AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
-ALIGNED = 0.9962  # cosine (5 degrees) within which a direction is along an axis
+STRAIGHT = 1e-6  # rad; an angle that turned by less is the same
 LEAST_ZONE = 1e-4  # m2; less of a zone on a piece of its surface is none
 
 
@@ -114,7 +113,9 @@ class Mover(LoadMover):
         if role is Role.EDGES:
             return self._edges(value)
         if role is Role.SPECTRUM:
-            return value | {"direction": self._axis(str(value["direction"]))}
+            return self._spectrum(value)
+        if role is Role.RULE:
+            return self._rule(value)
         if role in (Role.SECTION, Role.MATERIAL):
             table = self.revised.sections if role is Role.SECTION else self.revised.materials
             if value not in table:
@@ -152,17 +153,40 @@ class Mover(LoadMover):
             return [out | {pieces[0]: self._piece_at(own, ring.mean(axis=0))}]
         return [out | {pieces[0]: s.id} for s in found]
 
-    def _axis(self, axis: str) -> str:
-        """The axis along which one of the baseline's lies now. Raises Target where the building was turned so
-        that it lies along none."""
-        if axis not in AXES or self.places.transform is None:
-            return axis
-        now = np.abs(np.array(self.vector(AXES[axis])))
-        if now.max() < ALIGNED:
-            raise Target(
-                f"the building was turned, and its {axis} lies along no axis now: make the spectrum again"
-            )
-        return "xyz"[int(now.argmax())]
+    def _angle(self, angle: float) -> float:
+        """An angle about Z (rad) in the revision."""
+        way = self.vector([float(np.cos(angle)), float(np.sin(angle)), 0.0])
+        turned = float(np.arctan2(way[1], way[0]))
+        return angle if abs(turned - angle) < STRAIGHT else turned
+
+    def _spectrum(self, value: dict[str, Any]) -> dict[str, Any]:
+        """A spectrum along the axis, or the axes turned by less than 45 degrees, where its own lies now."""
+        if value["direction"] == "z" or self.places.transform is None:
+            return value
+        angle = self._angle(float(value.get("angle", 0.0)))
+        quarters = round(angle / (np.pi / 2))
+        rest = angle - quarters * np.pi / 2
+        direction = value["direction"] if quarters % 2 == 0 else {"x": "y", "y": "x"}[value["direction"]]
+        return value | {"direction": direction, "angle": 0.0 if abs(rest) < STRAIGHT else rest}
+
+    def _rule(self, rule: dict[str, Any]) -> dict[str, Any]:
+        """A rule for load cases with its angle, its level of the ground and its storeys' forces in the
+        revision."""
+        inputs = dict(rule["inputs"])
+        if inputs.get("angle") is not None:
+            inputs["angle"] = self._angle(float(inputs["angle"]))
+        if "level" in inputs:
+            inputs["level"] = self.points([0.0, 0.0, inputs["level"]])[0][2]
+        if "storeys" in inputs:
+            inputs["storeys"] = [
+                row
+                | {
+                    "elevation": self.points([0.0, 0.0, row["elevation"]])[0][2],
+                    "force": self.vector([*row["force"][:2], 0.0])[:2],
+                }
+                for row in inputs["storeys"]
+            ]
+        return rule | {"inputs": inputs}
 
     def _piece_at(self, own: str, place: Array) -> str:
         """The surface that a place (m, in the revision's axes) of one of the baseline's surfaces lies on

@@ -236,6 +236,7 @@ COMMANDS: tuple[Command, ...] = (
             has_case, "Those of the shown case"),
     Command("loads.span", "Span of selected slabs…", "Loads", "", lambda w: w.load_desk.ask_span(), has_surfaces,
             "By yield lines, or one way"),
+    Command("loads.again", "Make loads by rule again", "Loads", "", lambda w: w.load_desk.make_again(), opened),
     Command("loads.patterns", "Patterns of this case", "Loads", "", lambda w: w.load_desk.make_patterns(), has_case,
             "Alternate and adjacent spans in both directions, as cases that exclude each other", True),
     Command("loads.notional", "Notional horizontal loads…", "Loads", "", lambda w: w.load_desk.ask_notional(), has_case,

@@ -8,29 +8,16 @@ from typing import Any
 import numpy as np
 from PyQt6.QtWidgets import QWidget
 
+from ...analysis.by_rule.rules import cases_by_rule
 from ...analysis.dynamics.mass import mass_cases
-from ...analysis.results.lateral import LateralError, Level, levels, notional_cases, storey_cases
-from ...analysis.results.wind_cases import wind_cases
-from ...loads.lateral import (
-    ASCE_CT,
-    EN_CT,
-    GROUND_TYPE_1,
-    AsceSpectrum,
-    DesignSpectrum,
-    base_shear_asce,
-    base_shear_en,
-    period_asce,
-    period_en,
-    share_asce,
-    share_en,
-)
-from ...loads.patterns import patterns
-from ...loads.wind import EXPOSURE, TERRAIN, WindAsce, WindEn
+from ...loads.lateral import ASCE_CT, EN_CT, GROUND_TYPE_1, AsceSpectrum, DesignSpectrum, LateralError
+from ...loads.wind import EXPOSURE, TERRAIN
 from ...model import Model
 from ...model.edits import AddCases, CasesOfCombinations, Edit, SetCase
-from ...model.entities.loads import GRAVITY
+from ...model.geometry.directions import lies_at
 from ...model.load_table import TableError, read_curve, read_storey_forces
 from ...model.settings import Settings
+from ...review.remedies import made_again_all
 from ..forms.form import Field, Form
 from ..pages.combine_page import CombinePage
 from ..session.session import Session
@@ -57,7 +44,7 @@ class RuleDesk(LoadDesk):
         model, case = self.model, self.case
         if model is None or case is None:
             return
-        made = patterns(model, case)
+        made = cases_by_rule("patterns", {"case": case.name}, model)
         if not made:
             self.session.said.emit(
                 f"{case.name} has no load on slabs of two spans or more, so it has no patterns"
@@ -65,6 +52,23 @@ class RuleDesk(LoadDesk):
             return
         own = SetCase(case.name, case.name, case.kind, case.category, case.together or case.name)
         self.session.correct_all([own, AddCases(made)])
+
+    def make_again(self) -> None:
+        """Make all cases that were made by a rule again by it, where that gives others now."""
+        model, review = self.model, self.state.review
+        if model is None or review is None:
+            return
+        if not any(c.by_rule is not None for c in model.cases.values()):
+            self.session.said.emit("No load case was made by a rule here")
+            return
+
+        def done(edits: list[Edit]) -> None:
+            if edits:
+                self.session.correct_all(edits)
+            else:
+                self.session.said.emit("Every rule gives the loads that there are")
+
+        self.session.work_out("Loads by rule", lambda p: made_again_all(model, review.distribution, p), done)
 
     def cases_of_combinations(self) -> None:
         """A load case of each combination, in one step."""
@@ -99,28 +103,39 @@ class RuleDesk(LoadDesk):
             Field("kind", "Kind", "wind", ["wind", "seismic", "notional", "accidental"]),
             Field("e", "Eccentricity, share of the extent", 0.0, low=0, high=0.5),
         ]
-        mass = mass_cases(model, self.session.settings.modes.mass)
+        beside = self._beside()
+        heights = {x.name: x.elevation for x in model.storeys}
 
-        def page(v: dict[str, Any], found: list[Level]) -> None:
+        def page(v: dict[str, Any]) -> None:
             def make(text: str) -> list[Edit]:
-                forces = read_storey_forces(text, model)
+                rows = [
+                    {"storey": name, "elevation": heights[name], "force": [fx, fy], "moment": mz}
+                    for name, (fx, fy, mz) in read_storey_forces(text, model).items()
+                ]
+                inputs = {
+                    "name": v["name"],
+                    "kind": v["kind"],
+                    "e": v["e"],
+                    "by": "storey table",
+                    "angle": 0.0,
+                }
                 try:
-                    cases = storey_cases(v["name"], v["kind"], found, forces, v["e"], "storey table")
+                    cases = cases_by_rule(
+                        "storey forces", inputs | beside | {"storeys": rows}, model, review.distribution
+                    )
                 except LateralError as error:
                     raise TableError(str(error)) from None
                 return [AddCases(cases)]
 
             self._paste("Storey forces from a table", STOREYS_HELP, STOREYS_EXAMPLE, make)
 
-        def done(v: dict[str, Any]) -> None:
-            self.session.work_out(
-                "Mass of the storeys",
-                lambda _: levels(model, mass, review.distribution, self.session.settings.run.diaphragms),
-                lambda found: page(v, found),
-            )
-
-        self.form = Form(self.window, "Storey forces", "At each storey's centre of mass", fields, done)
+        self.form = Form(self.window, "Storey forces", "At each storey's centre of mass", fields, page)
         self.form.open()
+
+    def _beside(self) -> dict[str, Any]:
+        """What of the settings goes into rules for storeys."""
+        own = self.session.settings
+        return {"mass": dict(own.modes.mass), "rigid": list(own.run.diaphragms)}
 
     def ask_notional(self) -> None:
         model, review = self.model, self.state.review
@@ -128,6 +143,7 @@ class RuleDesk(LoadDesk):
             return
         names = [c.name for c in model.cases.values() if c.kind in ("self-weight", "dead", "live")]
         fields = [Field("share", "Share of the vertical load, 1 in", 200.0, low=5, high=10000, digits=0)]
+        fields.append(_angle_field(model))
         # a pattern holds loads of its parent once more
         fields += [
             Field(
@@ -143,15 +159,14 @@ class RuleDesk(LoadDesk):
 
         def make(v: dict[str, Any], progress: Any) -> Edit:
             factors = {n: v[f"{FACTOR}{n}"] for n in names if v[f"{FACTOR}{n}"] > 0}
-            made = notional_cases(
-                model, 1 / v["share"], factors, review.distribution, _free(model, "Notional"), progress
-            )
-            return AddCases(made)
+            inputs = {"share": 1 / v["share"], "factors": factors, "name": _free(model, "Notional")}
+            inputs["angle"] = np.radians(v["angle"])
+            return AddCases(cases_by_rule("notional loads", inputs, model, review.distribution, progress))
 
-        self._ask_long("Notional horizontal loads", "Four cases, along x and y both ways", fields, make)
+        self._ask_long("Notional horizontal loads", "Four cases, along both axes both ways", fields, make)
 
     def ask_lateral(self, code: str) -> None:
-        """Equivalent lateral forces by EN 1998-1 or ASCE 7, along x and y, each with the eccentricity to
+        """Equivalent lateral forces by EN 1998-1 or ASCE 7, along both axes, each with the eccentricity to
         either side."""
         model, review = self.model, self.state.review
         if model is None or review is None:
@@ -159,6 +174,7 @@ class RuleDesk(LoadDesk):
         common = [
             Field("system", "Structural system", "other", list(EN_CT if code == "EN" else ASCE_CT)),
             Field("e", "Eccentricity, share of the extent", 0.05, low=0, high=0.5),
+            _angle_field(model),
         ]
         if code == "EN":
             fields = [
@@ -174,38 +190,10 @@ class RuleDesk(LoadDesk):
             ]  # fmt: skip
 
         def make(v: dict[str, Any], progress: Any) -> Edit:
-            progress("Mass of the storeys", 0.2)
-            found = levels(
-                model,
-                mass_cases(model, self.session.settings.modes.mass),
-                review.distribution,
-                self.session.settings.run.diaphragms,
-            )
-            carried = [x for x in found if x.height > 0 and (x.nodes or x.slabs)]
-            mass, height = np.array([x.mass for x in carried]), np.array([x.height for x in carried])
-            if not len(carried):
-                raise LateralError(
-                    "no storey above the base has nodes, or slabs that carry as shells, at its level"
-                )
-            if code == "EN":
-                period = period_en(float(height.max()), v["system"])
-                spectrum = DesignSpectrum(v["ag"], *GROUND_TYPE_1[v["ground"]], q=v["q"])
-                shear = base_shear_en(spectrum, period, float(mass.sum()), len(carried))
-                share = share_en(mass, height)
-            else:
-                period = period_asce(float(height.max()), v["system"])
-                shear = base_shear_asce(
-                    v["sds"], v["sd1"], v["r"], v["ie"], period, float(mass.sum()) * GRAVITY
-                )
-                share = share_asce(mass, height, period)
-            cases = []
-            by = f"{'EN 1998-1 4.3.3.2' if code == 'EN' else 'ASCE 7 12.8'}, T1 {period:.3g} s, base shear {shear / 1000:.4g} kN"
-            for axis, tag in ((0, "x"), (1, "y")):
-                forces = {x.name: [0.0, 0.0, 0.0] for x in carried}
-                for x, f in zip(carried, share * shear):
-                    forces[x.name][axis] = float(f)
-                cases += storey_cases(_free(model, f"E{tag}"), "seismic", carried, forces, v["e"], by)
-            return AddCases(cases)
+            inputs = v | self._beside()
+            inputs |= {"code": code, "names": [_free(model, "Ex"), _free(model, "Ey")]}
+            inputs["angle"] = np.radians(v["angle"])
+            return AddCases(cases_by_rule("lateral forces", inputs, model, review.distribution, progress))
 
         title = "Equivalent lateral forces, " + ("EN 1998-1" if code == "EN" else "ASCE 7")
         masses = ", ".join(
@@ -220,7 +208,11 @@ class RuleDesk(LoadDesk):
             return
         base = min((s.elevation for s in model.storeys), default=0.0)
         ways = ["as forces at the storeys", "as pressures on the faces"]
-        common = [Field("ground", "Level of the ground", base, unit="m"), Field("how", "Acts", ways[0], ways)]
+        common = [
+            Field("level", "Level of the ground", base, unit="m"),
+            Field("how", "Acts", ways[0], ways),
+            _angle_field(model),
+        ]
         if code == "EN":
             fields = [
                 Field("v", "Basic velocity vb", 26.0, unit="m/s", low=5, high=80),
@@ -237,23 +229,13 @@ class RuleDesk(LoadDesk):
             ]
 
         def make(v: dict[str, Any], progress: Any) -> Edit:
-            progress("Storeys", 0.2)
-            faces = v["how"] == ways[1]
-            mass = mass_cases(model, self.session.settings.modes.mass)
-            found = (
-                []
-                if faces
-                else levels(model, mass, review.distribution, self.session.settings.run.diaphragms)
-            )
-            wind = (
-                WindEn(v["v"], v["place"], v["factor"])
-                if code == "EN"
-                else WindAsce(v["v"], v["place"], v["factor"])
-            )
-            return AddCases(wind_cases(model, found, wind, v["ground"], _free(model, "Wind"), faces))
+            inputs = {k: v[k] for k in ("v", "place", "factor", "level")} | self._beside()
+            inputs |= {"code": code, "faces": v["how"] == ways[1], "name": _free(model, "Wind")}
+            inputs["angle"] = np.radians(v["angle"])
+            return AddCases(cases_by_rule("wind", inputs, model, review.distribution, progress))
 
         title = "Wind, " + ("EN 1991-1-4" if code == "EN" else "ASCE 7")
-        text = "On the upright faces of the box that the model fills, along x and y both ways; roofs, sides and friction are left out."
+        text = "On the upright faces of the box that the model fills, along both axes both ways; roofs, sides and friction are left out."
         self._ask_long(title, text, fields, make)
 
     def ask_spectrum(self, code: str) -> None:
@@ -263,6 +245,7 @@ class RuleDesk(LoadDesk):
             return
         rule = Field("rule", "Modes combined by", "CQC", ["CQC", "SRSS"])
         off = Field("off", "Eccentricity, either side", 5.0, unit="% of a storey's width", low=0, high=50)
+        turned = _angle_field(model)
         if code == "EN":
             fields = [
                 Field("ag", "ag", 1.0, unit="m/s²", low=0.01, high=20),
@@ -270,11 +253,12 @@ class RuleDesk(LoadDesk):
                 Field("q", "Behaviour factor q", 1.5, low=1, high=10),
                 rule,
                 off,
+                turned,
             ]
         else:
             fields = [
                 Field("sds", "SDS", 0.5, unit="g", low=0.01, high=5), Field("sd1", "SD1", 0.3, unit="g", low=0.01, high=5),
-                Field("r", "R", 3.0, low=1, high=12), Field("ie", "Ie", 1.0, low=0.5, high=2), rule, off,
+                Field("r", "R", 3.0, low=1, high=12), Field("ie", "Ie", 1.0, low=0.5, high=2), rule, off, turned,
             ]  # fmt: skip
 
         def make(v: dict[str, Any]) -> Edit:
@@ -284,19 +268,23 @@ class RuleDesk(LoadDesk):
             else:
                 curve = AsceSpectrum(v["sds"], v["sd1"], v["r"], v["ie"]).curve()
                 by = f"ASCE 7 11.4.6, SDS {v['sds']:g}, SD1 {v['sd1']:g}, R {v['r']:g}"
-            return AddCases(_spectra(model, curve, v["rule"], by, v["off"] / 100))
+            return AddCases(_spectra(model, curve, v["rule"], by, v["off"] / 100, np.radians(v["angle"])))
 
         title = "Response spectrum, " + ("EN 1998-1" if code == "EN" else "ASCE 7")
-        self._ask(title, "Two cases, along x and y; the next run computes them from the modes", fields, make)
+        self._ask(
+            title, "Two cases, along both axes; the next run computes them from the modes", fields, make
+        )
 
     def paste_spectrum(self) -> None:
         model = self.model
         if model is not None:
             self._paste(
                 "Response spectrum from a table",
-                "Columns: period (s), sa (m/s²). Two cases are made, along x and y, with an eccentricity of 5 % of each storey's width.",
+                "Columns: period (s), sa (m/s²). Two cases are made, along the building's axes, with an eccentricity of 5 % of each storey's width.",
                 "period\tsa\n0\t1.2\n0.2\t3.0\n0.6\t3.0\n2.0\t0.9",
-                lambda text: [AddCases(_spectra(model, read_curve(text), "CQC", "pasted curve", 0.05))],
+                lambda text: [
+                    AddCases(_spectra(model, read_curve(text), "CQC", "pasted curve", 0.05, lies_at(model)))
+                ],
             )
 
     def ask_mass(self) -> None:
@@ -336,8 +324,14 @@ class RuleDesk(LoadDesk):
         self.combine_page.raise_()
 
 
+def _angle_field(model: Model) -> Field:
+    """By how much the axes of horizontal loads are turned from x and y, as the building itself is."""
+    own = round(float(np.degrees(lies_at(model))), 4)
+    return Field("angle", "Axes turned from x and y by", own, unit="°", low=-90, high=90)
+
+
 def _spectra(
-    model: Model, curve: list[tuple[float, float]], rule: str, by: str, eccentricity: float
+    model: Model, curve: list[tuple[float, float]], rule: str, by: str, eccentricity: float, angle: float
 ) -> list[dict[str, Any]]:
     return [
         {
@@ -349,6 +343,7 @@ def _spectra(
                 "curve": [list(p) for p in curve],
                 "rule": rule,
                 "eccentricity": eccentricity,
+                "angle": angle,
             },
         }
         for d in "xy"

@@ -16,6 +16,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
 from ...checks.framing.source import TAKE_IN
+from ...checks.loading.by_rule import AGAIN
 from ...compare.carrying.carry import PLACED, carry_only
 from ...intake import read_source
 from ...intake.bcf_answers import read_topics
@@ -291,6 +292,9 @@ class Session(SessionBase):
             self.settings.transfer.choose.only_bearing = False
             self.change_settings(lambda s: None)
             self.take_in(source_of(revision.review.model))
+        elif finding is not None and action == AGAIN:
+            model = revision.review.model
+            self.work_out(action, lambda p: edits_for(model, finding, action), self.correct_all)
         elif finding is not None and action in FORMS:
             model = revision.review.model
             self.state.select(

@@ -256,6 +256,8 @@ def unit_of(quantity: str, a_metre: bool, units: UnitSet) -> tuple[float, str]:
 WHERE = {
     "carried": "as it was",
     "moved": "with its target",
+    "again": "made again by its rule",
+    "kept": "kept as it was",
     "partly": "a part of it",
     "gone": "nowhere",
     "asked": "your choice: the source has changed it too",

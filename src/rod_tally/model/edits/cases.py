@@ -15,16 +15,16 @@ from ..entities.loads import (
 from ..entities.model import Model
 from ..roles import Role
 from .base import Edit, EditError, counted, named, there
-from .load_values import LISTS, build_spectrum, check_case, load_values, own_case, put_load, scaled
+from .load_values import LISTS, check_case, fill_case, load_values, own_case, put_load, scaled
 
 
 @dataclass
 class AddCases(Edit):
-    """Make cases from plain values: name, kind, category, together, self_weight (true or false), loads,
-    by."""
+    """Make cases from plain values: name, kind, category, together, self_weight (true or false), loads, by,
+    spectrum, and the rule they were made by."""
 
     words = "load cases"
-    roles = {"cases": {"loads": Role.LOADS, "spectrum": Role.SPECTRUM}}
+    roles = {"cases": {"loads": Role.LOADS, "spectrum": Role.SPECTRUM, "rule": Role.RULE}}
 
     keeps_lines = True
 
@@ -50,17 +50,54 @@ class AddCases(Edit):
                 together=values.get("together", ""),
                 by=values.get("by", "by hand"),
             )
-            if values.get("spectrum"):
-                case.spectrum = build_spectrum(values["spectrum"])
-            if values.get("self_weight"):
-                case.self_weight = (0.0, 0.0, -1.0)
-            for load in values.get("loads", ()):
-                put_load(model, case, load)
+            fill_case(model, case, values)
             model.cases[name] = case
         names = [str(v["name"]) for v in self.cases]
         return (
             f"{counted(self.cases, 'load case')} made: {', '.join(names[:5])}{' …' if len(names) > 5 else ''}"
         )
+
+    def ids(self, model: Model) -> tuple[str, ...]:
+        return ()
+
+
+@dataclass
+class MakeCasesAgain(Edit):
+    """Replace what cases of a rule hold by what the rule gives now: `cases` as for `AddCases`, each with its
+    rule. `names`: the cases there are, by the name that the rule gave them. What the rule gives no more is
+    taken out with the combinations that need it, what it gives besides is added."""
+
+    words = "load cases made again by their rule"
+    roles = {"cases": {"loads": Role.LOADS, "rule": Role.RULE}, "names": Role.PLAIN}
+
+    keeps_lines = True
+
+    changes_loads = True
+
+    cases: list[dict[str, Any]]
+    names: dict[str, str]
+
+    def __post_init__(self) -> None:
+        self.text = f"Make {counted(self.cases, 'load case')} again"
+
+    def change(self, model: Model) -> str:
+        made: dict[str, dict[str, Any]] = {str(c["rule"]["made"]): c for c in self.cases}
+        added, gone = [c for m, c in made.items() if m not in self.names], []
+        for by_rule, name in self.names.items():
+            case = own_case(model, name)
+            if by_rule not in made:
+                gone.append(name)
+                continue
+            for where, _ in LISTS.values():
+                setattr(case, where, [])
+            case.lost, case.by = [], made[by_rule].get("by", case.by)
+            fill_case(model, case, made[by_rule])
+        words = [f"{counted(list(self.names), 'load case')} made again"]
+        if gone:
+            words.append(DeleteCases(gone).change(model))
+        if added:
+            words.append(AddCases(added).change(model))
+        return "; ".join(words)
 
     def ids(self, model: Model) -> tuple[str, ...]:
         return ()
@@ -85,6 +122,7 @@ class AddLoads(Edit):
 
     def change(self, model: Model) -> str:
         case = own_case(model, self.case)
+        case.by_rule = None
         for number, values in enumerate(self.loads, 1):
             try:
                 put_load(model, case, values)
@@ -118,6 +156,7 @@ class RemoveLoads(Edit):
 
     def change(self, model: Model) -> str:
         case = own_case(model, self.case)
+        case.by_rule = None
         for kind, number in sorted(((str(k), int(n)) for k, n in self.which), reverse=True):
             where = LISTS[kind][0]
             if not 0 <= number < len(getattr(case, where)):

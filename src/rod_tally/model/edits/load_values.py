@@ -12,6 +12,7 @@ from ..entities.loads import (
     CATEGORIES,
     KINDS,
     AreaLoad,
+    CaseRule,
     LoadCase,
     MemberLoad,
     NodeLoad,
@@ -83,8 +84,23 @@ def build_spectrum(values: dict[str, Any]) -> Spectrum:
     off = float(values.get("eccentricity", 0.0))
     if not 0 <= off <= 0.5:
         raise EditError("the eccentricity of a spectrum is a share of the storey's width, 0 to 0.5")
+    angle = float(values.get("angle", 0.0))
     return Spectrum(
-        values["direction"], curve, float(values.get("damping", 0.05)), values.get("rule", "CQC"), off
+        values["direction"], curve, float(values.get("damping", 0.05)), values.get("rule", "CQC"), off, angle
+    )
+
+
+def fill_case(model: Model, case: LoadCase, values: dict[str, Any]) -> None:
+    """Put what plain values say of a case into it: its spectrum, loads, and the rule it was made by."""
+    if values.get("spectrum"):
+        case.spectrum = build_spectrum(values["spectrum"])
+    if values.get("self_weight"):
+        case.self_weight = (0.0, 0.0, -1.0)
+    for load in values.get("loads", ()):
+        put_load(model, case, load)
+    rule = values.get("rule")
+    case.by_rule = (
+        CaseRule(rule["kind"], rule["inputs"], rule["made"], tuple(rule["beside"])) if rule else None
     )
 
 
@@ -120,6 +136,7 @@ def times(values: dict[str, Any], f: float) -> dict[str, Any]:
 def scaled(case: LoadCase, f: float) -> LoadCase:
     """A copy of a case with everything in it times a factor."""
     case = copy(case)
+    case.by_rule = None
     for where, _ in LISTS.values():
         setattr(case, where, [copy(x) for x in getattr(case, where)])
 

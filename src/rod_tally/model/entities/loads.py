@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
@@ -171,6 +173,35 @@ class Spectrum:
     damping: float = 0.05
     rule: str = "CQC"
     eccentricity: float = 0.0
+    angle: float = 0.0  # rad, by which the axes of `direction` are turned about Z
+
+    @property
+    def way(self) -> tuple[float, float, float]:
+        """The direction as a unit vector."""
+        if self.direction == "z":
+            return (0.0, 0.0, 1.0)
+        at = self.angle + (math.pi / 2 if self.direction == "y" else 0.0)
+        way = math.cos(at), math.sin(at)
+        # along an axis it is that axis to the last digit
+        return (round(way[0], 15), round(way[1], 15), 0.0)
+
+    @property
+    def along(self) -> str:
+        """The direction in words."""
+        turned = f" of axes turned by {math.degrees(self.angle):.4g}°"
+        return self.direction + (turned if self.angle and self.direction != "z" else "")
+
+
+@dataclass(slots=True)
+class CaseRule:
+    """What a case was made by and can be made again by: the kind of the rule with its `inputs`, and the
+    name `made` that the rule gave this case. `beside`: the names of all cases that it gave; one of those that
+    is not there any more was deleted."""
+
+    kind: str
+    inputs: dict[str, Any]
+    made: str
+    beside: tuple[str, ...] = ()
 
 
 @dataclass(slots=True)
@@ -195,6 +226,7 @@ class LoadCase:
     together: str = (
         ""  # cases of one name here never act at once (patterns of one imposed load, directions of wind)
     )
+    by_rule: CaseRule | None = None  # None: made by hand, or changed by hand since
 
     @property
     def is_combination(self) -> bool:

@@ -11,24 +11,30 @@ from ...loads.wind import Box, WindAsce, WindEn, by_bands, storey_bands
 from ...model import Model
 from ...model.geometry.directions import lies_at, turn
 from ...model.geometry.vectors import Array
-from .lateral import WAYS, Level, storey_cases
+from .storey_forces import WAYS, Level, storey_cases
 
 MOST_BANDS = 12  # of a face, between which pressures are taken as even
 
 
 def wind_cases(
-    model: Model, levels: list[Level], wind: WindEn | WindAsce, ground: float, name: str, faces: bool
+    model: Model,
+    levels: list[Level],
+    wind: WindEn | WindAsce,
+    ground: float,
+    name: str,
+    faces: bool,
+    angle: float | None = None,
 ) -> list[dict[str, Any]]:
     """Four cases for `AddCases`, along +x, -x, +y and -y, which never act together. `ground`: level of the
     ground, m; the lowest of `levels` is the base.
 
     As forces they act at the middle of each storey's extent across the wind, from half-way to the storey
     below to half-way to the one above. As pressures on `faces` they act, in bands of even pressure, on the
-    members that lie in the plane of the face. Roofs and sides are left out. Of a building that is turned x
-    and y are its own. Raises LateralError where there is nothing above the ground."""
-    angle = lies_at(model)
+    members that lie in the plane of the face. Roofs and sides are left out. x and y are those of axes
+    turned by `angle` (rad) about Z; None: the building's own. Raises LateralError where there is nothing above the ground."""
+    angle = lies_at(model) if angle is None else angle
     own = turn(angle)  # its columns are the building's axes
-    lies = f", along its own axes, turned by {np.degrees(angle):.4g} degrees" if angle else ""
+    lies = f", along axes turned by {np.degrees(angle):.4g} degrees" if angle else ""
     low, high = _box(model, ground, faces, own)
     carried = [x for x in levels if x.elevation > ground + 0.5 and (x.nodes or x.slabs)]
     if not carried and not faces:

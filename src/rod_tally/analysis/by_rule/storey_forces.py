@@ -16,16 +16,18 @@ from ...loads.floors.panel import second_moments
 from ...loads.lateral import LateralError
 from ...model import Model, Surface
 from ...model.entities.loads import GRAVITY
+from ...model.geometry.directions import turn
 from ...model.geometry.heights import LEVEL_REACH, nearest_level
 from ...model.geometry.vectors import Array
 from ...progress import Progress, silent
 from ..dynamics.mass import nodal_mass
 from ..frame.loading import end_loads, loading
 from ..frame.mesh import Mesh, mesh
+from ..results.cut_places import level_slabs
 from ..solve.diaphragms import hanging_together, links_of
-from .cut_places import level_slabs
 
 SLICES = 24  # of a wall
+ALONG = 1e-9  # share of a force below which it has no part along an axis
 WAYS = ((" +x", 0, 1), (" -x", 0, -1), (" +y", 1, 1), (" -y", 1, -1))
 
 
@@ -172,6 +174,16 @@ def _floors(
     return out if len(out) > 1 else []
 
 
+def _across(floor: Level, fx: float, fy: float, own: Array) -> Array:
+    """How far a force is taken off its place for a full extent of the floor, (2,) m: its part along x of the
+    axes `own` (columns) is moved along y by the extent there, and the other way round."""
+    corners = np.concatenate([floor.places[:, :2], *(s.outer[:, :2] for s in floor.slabs)]) @ own
+    wide = np.ptp(corners, axis=0)
+    parts = np.abs(np.array([fx, fy]) @ own)
+    acts = parts > ALONG * parts.max()
+    return np.asarray(own @ (wide * [acts[1], acts[0]]))
+
+
 def _centre(s: Surface) -> Array:
     """Centre of a surface's area in plan (2,)."""
     middle = Polygon(s.outer[:, :2], [o[:, :2] for o in s.openings]).centroid
@@ -301,11 +313,18 @@ def _by_mass(level: Level, fx: float, fy: float, mz: float, off: tuple[float, fl
 
 
 def storey_cases(
-    name: str, kind: str, levels_: list[Level], forces: dict[str, list[float]], eccentricity: float, by: str
+    name: str,
+    kind: str,
+    levels_: list[Level],
+    forces: dict[str, list[float]],
+    eccentricity: float,
+    by: str,
+    angle: float = 0.0,
 ) -> list[dict[str, Any]]:
     """Cases for `AddCases` from Fx, Fy, Mz by storey: one, or with an eccentricity (share of the extent
-    across the force) two, off to either side."""
+    across the force, along axes turned by `angle`, rad) two, off to either side."""
     out = []
+    own = turn(angle)[:2, :2]
     names = {level.name: level for level in levels_}
     for sign, tag in ((1, " +e"), (-1, " -e")) if eccentricity else ((0, ""),):
         loads: list[dict[str, Any]] = []
@@ -319,9 +338,7 @@ def storey_cases(
             whole = sum(f.mass for f in floors)
             for floor in floors:  # each floor its share by mass, about its own centre, over its own width
                 share = floor.mass / whole if len(floors) > 1 else 1.0
-                # across the force: a force along x is moved along y, and the other way round
-                wide = np.array([floor.extent[0] * (fy != 0), floor.extent[1] * (fx != 0)])
-                off = sign * eccentricity * wide
+                off = sign * eccentricity * _across(floor, fx, fy, own)
                 loads += at_level(floor, fx * share, fy * share, mz * share, (float(off[0]), float(off[1])))
         out.append({"name": name + tag, "kind": kind, "together": "", "loads": loads, "by": by})
     return out
@@ -334,16 +351,17 @@ def notional_cases(
     distribution: Distribution | None = None,
     name: str = "Notional",
     progress: Progress = silent,
+    angle: float = 0.0,
 ) -> list[dict[str, Any]]:
     """Four cases for `AddCases`: at every node a horizontal force of `share` of its vertical load from these
-    cases, along +x, -x, +y, -y (EN 1993-1-1 5.3.2 as equivalent horizontal forces; the share is the
-    reviewer's)."""
+    cases, along +x, -x, +y, -y of axes turned by `angle` (rad) about Z (EN 1993-1-1 5.3.2 as equivalent
+    horizontal forces; the share is the reviewer's)."""
     from scipy.spatial import cKDTree
 
     if not 0 < share <= 0.2:
         raise LateralError(f"a share of {share:g} is not plausible; 1/200 is usual")
     if not any(model.usable(x) for x in model.members.values()):
-        return _notional_on_surfaces(model, share, factors, distribution or Distribution(model), name)
+        return _notional_on_surfaces(model, share, factors, distribution or Distribution(model), name, angle)
     model, distribution = _handed_on(model, distribution)
     m = mesh(model, [i for i, x in model.members.items() if model.usable(x)])
     down = np.zeros(len(m.node_ids))
@@ -368,8 +386,7 @@ def notional_cases(
     for tag, axis, sign in WAYS:
         loads = []
         for i in np.flatnonzero(taken).tolist():
-            force = [0.0, 0.0, 0.0]
-            force[axis] = sign * share * float(down[i])
+            force = (turn(angle)[:, axis] * (sign * share * float(down[i]))).tolist()
             loads.append({"on": "node", "node": m.node_ids[i], "force": force})
         out.append(
             {"name": name + tag, "kind": "notional", "loads": loads, "by": f"{share:g} of the vertical load"}
@@ -378,7 +395,7 @@ def notional_cases(
 
 
 def _notional_on_surfaces(
-    model: Model, share: float, factors: dict[str, float], distribution: Distribution, name: str
+    model: Model, share: float, factors: dict[str, float], distribution: Distribution, name: str, angle: float
 ) -> list[dict[str, Any]]:
     """Of a building without members: on every slab and wall a level pressure that makes its share of what it
     holds itself."""
@@ -394,8 +411,7 @@ def _notional_on_surfaces(
     for tag, axis, sign in WAYS:
         loads = []
         for ident, v in down.items():
-            pressure = [0.0, 0.0, 0.0]
-            pressure[axis] = sign * share * v / model.surfaces[ident].area
+            pressure = (turn(angle)[:, axis] * (sign * share * v / model.surfaces[ident].area)).tolist()
             loads.append({"on": "area", "surface": ident, "values": [pressure]})
         out.append(
             {"name": name + tag, "kind": "notional", "loads": loads, "by": f"{share:g} of the vertical load"}
