@@ -1,7 +1,7 @@
 """A house as an architect's program writes it: a base slab whose class says floor, walls on it, an upper
 floor, rafters over a ridge purlin on a post that stands on the upper floor; materials named in German. Its
-faults: the rafters' material says nothing and only touches what they lie on, an inner wall ends 60 mm below the
-floor, and the beam of a porch stops 120 mm short of the wall."""
+faults: the rafters' material says nothing and only touches what they lie on, an inner wall ends 60 mm
+below the floor, and the beam of a porch stops 120 mm short of the wall."""
 
 from __future__ import annotations
 

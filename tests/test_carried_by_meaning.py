@@ -1,5 +1,5 @@
-"""What was made for a revision reaches what was meant in the next, under other names and places; where the source
-has changed that very thing, the reviewer is asked."""
+"""What was made for a revision reaches what was meant in the next, under other names and places; where the
+source has changed that very thing, the reviewer is asked."""
 
 from __future__ import annotations
 

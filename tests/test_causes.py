@@ -15,7 +15,7 @@ from rod_tally.compare.results import ResultChange
 from rod_tally.desk.window import Window
 from rod_tally.model import FIXED, PINNED_END, Combination, LoadCase, MemberLoad, Model, NodeLoad, Settings
 from rod_tally.model.edits import OwnSection
-from rod_tally.review.causes import causes_of
+from rod_tally.review.causes import causes_of, causes_of_again
 from rod_tally.review.review import Review
 from rod_tally.review.work import attach_comparison, run_only
 
@@ -192,6 +192,23 @@ def test_any_set_of_changes_adds_up_and_a_turned_building_has_the_same_causes(se
     assert by_name(plain).keys() == by_name(turned).keys()
     for names, values in by_name(plain).items():
         assert by_name(turned)[names] == pytest.approx(values, rel=1e-5, abs=1e-2)
+
+
+def test_each_part_to_look_at_again_has_its_main_cause_as_if_asked_for_alone() -> None:
+    """A frame whose load doubled, of which one beam is of another section too: by the load, but that beam's
+    neighbours by what the split of each alone says."""
+    a, b = loaded(regular(2, 1), 5e3), loaded(regular(2, 1), 12e3)
+    old, new = both(a, b)
+    assert new.comparison is not None and causes_of_again(old, new) > 3
+    for x in new.comparison.again:
+        assert x.cause == "loads", x
+    c = loaded(regular(2, 1), 5e3)
+    first = next(i for i, m in c.members.items() if m.cls == "beam")
+    OwnSection([first], "deeper", "rectangle", {"width": 0.3, "depth": 0.9}).apply(c)
+    old, new = both(a, c)
+    assert new.comparison is not None and causes_of_again(old, new) > 0
+    listed = [x for x in new.comparison.again if x.why == "demand"]
+    assert listed and {x.cause for x in listed} == {"sections"}
 
 
 def test_asked_for_in_the_window(demo: Window, qtbot: QtBot) -> None:

@@ -1,5 +1,5 @@
-"""Sections that lie the other way round, forces that meet in one combination, signs of slabs, modes by shape, loads
-cut otherwise: compared as what they are."""
+"""Sections that lie the other way round, forces that meet in one combination, signs of slabs, modes by
+shape, loads cut otherwise: compared as what they are."""
 
 from __future__ import annotations
 

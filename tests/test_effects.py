@@ -55,8 +55,8 @@ def found(s: SourceModel, own: Settings | None = None) -> tuple[Review, dict[tup
 
 
 def test_a_portal_on_pins_sways_as_the_handbook_has_it() -> None:
-    """Sway of a portal under H at its head, beam as stiff as drawn (Kleinlogel's formulas, from memory): fixed
-    H h3 (3 k + 2) / (12 E I (6 k + 1)), pinned H h3 (2 k + 1) / (12 E I k), k = I2 h / (I1 l)."""
+    """Sway of a portal under H at its head, beam as stiff as drawn (Kleinlogel's formulas, from memory):
+    fixed H h3 (3 k + 2) / (12 E I (6 k + 1)), pinned H h3 (2 k + 1) / (12 E I k), k = I2 h / (I1 l)."""
     done, every = found(frame())
     e = every["base", "pinned"]
     m = done.model

@@ -111,7 +111,8 @@ def test_an_end_that_goes_past_stops_short_of_nothing(beyond: float, turned: boo
 
 @pytest.mark.parametrize("beyond", [-0.1, 0.5])
 def test_a_rafter_that_passes_over_a_wall_is_not_meant_for_it(beyond: float) -> None:
-    """Its tail lies outside of the wall and above its head: within the search distance, but behind the end."""
+    """Its tail lies outside of the wall and above its head: within the search distance, but behind the
+    end."""
     s = source([0.0])
     plate(s, "wall", "w", (-3, 0, 0), (3, 0.24, 3.0))
     slope = np.array([0.0, -0.8, -0.6])

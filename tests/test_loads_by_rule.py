@@ -159,7 +159,8 @@ def test_storey_forces_of_a_table_stay_at_their_height_and_follow_the_mass() -> 
 
 
 def test_patterns_follow_the_spans() -> None:
-    """A further line of columns gives a pattern more; one that there is no more takes its combinations along."""
+    """A further line of columns gives a pattern more; one that there is no more takes its combinations
+    along."""
 
     def deck(lines: int) -> Model:
         m = floor(6.0 * (lines + 1), 4.0)

@@ -17,6 +17,7 @@ from rod_tally.analysis import run
 from rod_tally.analysis.stress.utilisation import hull, normal_stress, utilisations
 from rod_tally.compare import Comparison, Side, compare
 from rod_tally.compare.results.again import of_components
+from rod_tally.compare.results.again_groups import grouped
 from rod_tally.model import Combination, LoadCase, Material, MemberLoad, Model, Section, SpaceLoad
 from rod_tally.model.catalogue.shapes import from_polygon
 from rod_tally.model.settings import CompareSettings, RunSettings, Settings, SettingsError
@@ -261,3 +262,32 @@ def test_a_tolerance_changes_who_must_be_looked_at_again() -> None:
         {"compare": {"tolerance": {k: {"relative": 0.3} for k in ("vz", "my")}}}
     ).compare
     assert not compare(side(a), side(b), limits=wide).again
+
+
+def test_parts_are_grouped_by_class_reason_and_place_and_what_remains_is_counted() -> None:
+    """Two bays of two storeys with twice their load: beams by storey, columns by stack, none twice."""
+
+    def tower(factor: float) -> Model:
+        m = regular(2, 2)
+        for ident, x in m.members.items():
+            if x.cls == "beam":
+                line_load(m, ident, (0, 0, -factor * 10e3))
+        return m
+
+    found = compared(tower(1.0), tower(2.0))
+    groups = grouped(found.again, found_model := tower(2.0))
+    assert sum(len(g.parts) for g in groups) == len(found.again) > 10
+    assert [len(g.parts) for g in groups] == sorted((len(g.parts) for g in groups), reverse=True)
+    for g in groups:
+        parts = [found_model.members[x.revised_id] for x in g.parts]
+        assert {p.cls for p in parts} == {g.cls}
+        if g.cls == "column" and len(parts) > 1:
+            assert g.place.startswith("Stack")
+            feet = {tuple(np.round(found_model.line(p)[0, :2], 6)) for p in parts}
+            assert len(feet) == 1
+        if g.cls == "beam":
+            assert {p.storey or "no storey" for p in parts} == {g.place}
+    (finding,) = [f for f in found.findings if f.code == "match.again"]
+    shown = sum(len(g.parts) for g in groups[:3])
+    assert f"in {len(groups)} groups" in finding.message
+    assert shown == len(found.again) or f"{len(found.again) - shown} parts in the others" in finding.message

@@ -14,7 +14,8 @@ from .physical_models import add, moved, source
 
 
 def row(bays: int, first: int = 0, x0: float = 0.0, ids: bool = True, dealt: bool = False) -> Model:
-    """Portals 5 m apart in a row along x, those numbered `first` on; bay k lies between portals k and k + 1."""
+    """Portals 5 m apart in a row along x, those numbered `first` on; bay k lies between portals k and k +
+    1."""
     s = source([0.0, 4.0])
     for k in range(bays + 1):
         x, n = x0 + 5.0 * k, first + k

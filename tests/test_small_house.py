@@ -1,5 +1,5 @@
-"""A house from an architect's file: the first review names all that takes no part, and five corrections by click
-make it whole."""
+"""A house from an architect's file: the first review names all that takes no part, and five corrections by
+click make it whole."""
 
 from __future__ import annotations
 

@@ -18,7 +18,8 @@ from .loads import CaseMatch, CombinationMatch, LoadMatch, match_cases, match_co
 from .members import MemberMatch, match_members, source_lines
 from .places import Places
 from .results import ResultChange, Shared, Side, compare_results, shared_of
-from .results.again import LookAgain, again_finding, look_again
+from .results.again import LookAgain, look_again
+from .results.again_groups import again_finding
 from .stacks import continued_stacks
 from .supports import SupportMatch, match_supports
 from .surfaces import match_surfaces
@@ -151,7 +152,7 @@ def _findings(
             )
         )
     called = {x.revised_id: _called(revised, x.revised_id) for x in out.again}
-    again = again_finding(out.again, out.again_over, called)
+    again = again_finding(out.again, out.again_over, called, revised)
     if again is not None:
         found.append(again)
     found += continued_stacks(revised, out.members)

@@ -1,5 +1,5 @@
-"""A model file held against a specification of what it must deliver: the open standard for such specifications,
-IDS 1.0, by its own library."""
+"""A model file held against a specification of what it must deliver: the open standard for such
+specifications, IDS 1.0, by its own library."""
 
 from __future__ import annotations
 
@@ -23,9 +23,9 @@ FACETS = {
 
 @dataclass(slots=True)
 class Unmet:
-    """A requirement that the file does not meet. `kind` is one of FACETS' words, "missing" for a specification
-    that asks for elements of which there are none, "prohibited" for one that allows none; `ids` are those of
-    the elements that fail, of `asked` in all; `reason` is that of the first."""
+    """A requirement that the file does not meet. `kind` is one of FACETS' words, "missing" for a
+    specification that asks for elements of which there are none, "prohibited" for one that allows none;
+    `ids` are those of the elements that fail, of `asked` in all; `reason` is that of the first."""
 
     specification: str
     kind: str

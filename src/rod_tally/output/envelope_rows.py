@@ -1,5 +1,5 @@
-"""Envelopes over each set of combinations: of members, reactions, displacements, storeys, walls and cuts, each
-extreme with what acts with it."""
+"""Envelopes over each set of combinations: of members, reactions, displacements, storeys, walls and cuts,
+each extreme with what acts with it."""
 
 from __future__ import annotations
 

@@ -6,7 +6,7 @@ from ..analysis import Results
 from ..analysis.results.superpose import can_sift, governing
 from ..loads import Distribution
 from ..loads.combinations.combine import MOST, Combined, CombineError, combine, count_combinations, expand
-from ..loads.combinations.orientation import directions, orientation
+from ..loads.combinations.orientation import DIRECTED, directions, orientation
 from ..loads.combinations.rules import RuleSet, read_rules
 from ..model import Finding, Model, Settings
 from ..model.geometry.directions import lies_at
@@ -32,11 +32,7 @@ def made_combinations(
     direction = {}
     cases = model.cases.values()
     if any(c.kind in ("seismic", "notional") for c in cases):
-        loads = loads or Distribution(model)
-        pushing = {n: c for n, c in model.cases.items() if c.kind in ("seismic", "notional")}
-        totals = {n: direct_force(model, c) + loads.case(n).total("applied") for n, c in pushing.items()}
-        direction = directions(model.cases, totals, lies_at(model))
-        direction |= {n: c.spectrum.direction for n, c in model.cases.items() if c.spectrum is not None}
+        direction = acting_along(model, loads or Distribution(model))
         if any(c.kind == "seismic" for c in cases):
             scheme = scheme or orientation(model).scheme
     chosen = scheme or "plain"
@@ -59,6 +55,14 @@ def made_combinations(
     except CombineError:
         out = Combined(untyped=[c.name for c in cases if c.untyped], count=count, reduced="none are made")
     return out
+
+
+def acting_along(model: Model, loads: Distribution) -> dict[str, str]:
+    """The direction of each seismic and notional case, along the building's axes where it is turned."""
+    pushing = {n: c for n, c in model.cases.items() if c.kind in DIRECTED}
+    totals = {n: direct_force(model, c) + loads.case(n).total("applied") for n, c in pushing.items()}
+    out = directions(model.cases, totals, lies_at(model))
+    return out | {n: c.spectrum.direction for n, c in model.cases.items() if c.spectrum is not None}
 
 
 def reduced_finding(made: Combined) -> Finding:

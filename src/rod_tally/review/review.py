@@ -32,6 +32,7 @@ from ..compare.elsewhere import Elsewhere
 from ..loads import Distribution
 from ..loads.combinations.audit import Audit, audit
 from ..loads.combinations.combine import Combined
+from ..loads.combinations.orientation import orientation
 from ..loads.combinations.rules import RulesError
 from ..meshing import Plates
 from ..model import Combination, Finding, Model, Settings
@@ -40,11 +41,12 @@ from ..model.geometry.lines import Line, lines_of
 from ..model.geometry.vectors import Array
 from ..model.settings import CutSettings
 from .cache import Cache
-from .combining import made_combinations, reduced_finding
+from .combining import acting_along, made_combinations, reduced_finding
 from .decisions import Decision, Look
 from .envelopes import Envelopes
 from .found.second_order import second_order_findings
 from .found.wall_joints import factors_of, overused_joints, signless_cases
+from .found.worst_direction import Direction, direction_findings, directions_held
 from .tallies.tally import TallyRow
 
 OLD = "the model or the settings have changed since this run: run it again (F5)"
@@ -173,7 +175,38 @@ class Review:
         made = self._cache.peek("combined")
         if made is not None and made.reduced:
             out = [*out, reduced_finding(made)]
-        return [*out, *self.overused_joints, *self.second_order]
+        return [*out, *self.overused_joints, *self.second_order, *self.short_directions]
+
+    @property
+    def directions_held(self) -> list[Direction]:
+        """Parts for which the combinations hold less than an earthquake from its worst direction gives."""
+        basis = self.results, tuple(c.name for c in self.computed_combinations)
+        return self._cache.get("directions", basis, self._directions_held)
+
+    def _directions_held(self) -> list[Direction]:
+        shaken = {
+            n for n in self.results.cases if n in self.model.cases and self.model.cases[n].kind == "seismic"
+        }
+        if not any(shaken & set(c.factors) for c in self.computed_combinations):
+            return []
+        along = {n: d for n, d in acting_along(self.model, self.distribution).items() if n in shaken}
+        own = self.settings.compare
+        return directions_held(
+            self.results,
+            self.computed_combinations,
+            along,
+            self.wall_forces,
+            own.relative,
+            own.absolute_force,
+        )
+
+    @property
+    def short_directions(self) -> list[Finding]:
+        """That the combinations do not hold the worst direction of the earthquake."""
+        if self.stale or not self.directions_held:
+            return []
+        lies = orientation(self.model)
+        return direction_findings(self.model, self.directions_held, lies.scheme, lies.why)
 
     @property
     def storey_indices(self) -> list[StoreyIndex]:

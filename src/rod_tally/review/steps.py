@@ -102,7 +102,15 @@ STEPS: tuple[Step, ...] = (
             Item("Direction", ("load.direction",)),
             Item("Values", ("load.magnitude", "load.factored", "load.jump", "load.slab_jump")),
             Item("Self-weight once", ("load.twice", "load.weight_again", "load.no_weight")),
-            Item("Combinations", ("combination.orientation", "combination.many", "combination.unused")),
+            Item(
+                "Combinations",
+                (
+                    "combination.orientation",
+                    "combination.direction",
+                    "combination.many",
+                    "combination.unused",
+                ),
+            ),
         ),
         "loads",
         "loads",

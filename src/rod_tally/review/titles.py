@@ -11,6 +11,7 @@ TITLES = {
     "check.failed": "A check failed",
     "combination.many": "Too many combinations",
     "combination.unused": "Load case in no combination",
+    "combination.direction": "Earthquake from another direction",
     "combination.orientation": "Seismic directions assumed",
     "cut.unplaced": "Cut without forces",
     "displacement.large": "Large displacement",

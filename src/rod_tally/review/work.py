@@ -110,7 +110,7 @@ def add_dynamics(done: Review, kept: Flexibility | None, progress: Progress = si
 
 def _combine(done: Review, progress: Progress) -> None:
     _make_combinations(done, progress)
-    if more := [*done.overused_joints, *done.second_order]:
+    if more := [*done.overused_joints, *done.second_order, *done.short_directions]:
         done.findings = ranked([*done.findings, *more], done.settings)
 
 

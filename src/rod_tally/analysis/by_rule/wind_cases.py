@@ -25,13 +25,14 @@ def wind_cases(
     faces: bool,
     angle: float | None = None,
 ) -> list[dict[str, Any]]:
-    """Four cases for `AddCases`, along +x, -x, +y and -y, which never act together. `ground`: level of the
-    ground, m; the lowest of `levels` is the base.
+    """Four cases for `AddCases`, along +x, -x, +y and -y, which never act together. `ground`: level of
+    the ground, m; the lowest of `levels` is the base.
 
     As forces they act at the middle of each storey's extent across the wind, from half-way to the storey
-    below to half-way to the one above. As pressures on `faces` they act, in bands of even pressure, on the
-    members that lie in the plane of the face. Roofs and sides are left out. x and y are those of axes
-    turned by `angle` (rad) about Z; None: the building's own. Raises LateralError where there is nothing above the ground."""
+    below to half-way to the one above. As pressures on `faces` they act, in bands of even pressure, on
+    the members that lie in the plane of the face. Roofs and sides are left out. x and y are those of axes
+    turned by `angle` (rad) about Z; None: the building's own. Raises LateralError where there is nothing
+    above the ground."""
     angle = lies_at(model) if angle is None else angle
     own = turn(angle)  # its columns are the building's axes
     lies = f", along axes turned by {np.degrees(angle):.4g} degrees" if angle else ""

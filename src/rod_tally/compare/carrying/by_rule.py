@@ -60,8 +60,8 @@ def made_again(
     loads: Distribution,
     progress: Progress = silent,
 ) -> tuple[Carried | None, MakeCasesAgain | None]:
-    """The cases of a rule made again for a model, with the old forces (as `base` has them) beside the new ones
-    by storey in words; (None, None) where they are the same."""
+    """The cases of a rule made again for a model, with the old forces (as `base` has them) beside the new
+    ones by storey in words; (None, None) where they are the same."""
     what = f"{rule.kind} {', '.join(list(names.values())[:4])}{' …' if len(names) > 4 else ''}"
     try:
         made = cases_again(rule, names, model, loads, progress)

@@ -28,12 +28,12 @@ DERIVED = ("MakeCasesAgain",)  # made anew for each model
 
 @dataclass(slots=True)
 class Carried:
-    """One thing that was made for the baseline. `status`: carried, moved (its target did, by `distance` m, or
-    `words` say how it was placed), again (load cases made again by their rule), kept (as they are, though
-    they have a rule: `words` say why), partly (some of its targets are gone), gone, there (the revision's source
-    has it itself), asked (the source has changed that very thing: not carried until it is chosen) or left
-    (not carried, by choice). `ids`: of the baseline, what is gone; `targets`:
-    members, surfaces and nodes of the revision that it changed."""
+    """One thing that was made for the baseline. `status`: carried, moved (its target did, by `distance` m,
+    or `words` say how it was placed), again (load cases made again by their rule), kept (as they are,
+    though they have a rule: `words` say why), partly (some of its targets are gone), gone, there (the
+    revision's source has it itself), asked (the source has changed that very thing: not carried until it
+    is chosen) or left (not carried, by choice). `ids`: of the baseline, what is gone; `targets`: members,
+    surfaces and nodes of the revision that it changed."""
 
     what: str
     status: str

@@ -50,8 +50,8 @@ class Mover(LoadMover):
         return [record | {"values": values | {"members": ids, "at_end": end}} for ids, end in ways]
 
     def record(self, record: dict[str, Any]) -> dict[str, Any]:
-        """The record for the revision, each value by its role. Raises Target where nothing of what it is about
-        is left."""
+        """The record for the revision, each value by its role. Raises Target where nothing of what it is
+        about is left."""
         out = copy.deepcopy(record)
         values: dict[str, Any] = out.get("values", {})
         kind = Edit.kinds.get(str(record.get("edit")))

@@ -1,6 +1,6 @@
 """Why a result changed between two revisions: models in between, and the value in each."""
 
 from .between import Between
-from .split import CAUSES, ORDERS, Causes, split_change
+from .split import CAUSES, ORDERS, Causes, split_change, split_changes
 
-__all__ = ["CAUSES", "ORDERS", "Between", "Causes", "split_change"]
+__all__ = ["CAUSES", "ORDERS", "Between", "Causes", "split_change", "split_changes"]

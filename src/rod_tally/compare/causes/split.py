@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from functools import partial
 
@@ -22,6 +22,7 @@ ORDERS = (
 )
 REST = "nothing that is listed"
 
+_Known = dict[tuple[str, str | None], float]  # values by quantity and part of the baseline
 Solve = Callable[[Model, list[str] | None], Side]  # a model's results of these cases, of all for None
 
 
@@ -71,7 +72,20 @@ def split_change(
     solve: Solve,
     progress: Progress = silent,
 ) -> Causes:
-    """Split `of`, a row of `comparison.results`, into `CAUSES`.
+    """Split `of`, a row of `comparison.results`, into `CAUSES`, as `split_changes` does several."""
+    return split_changes(base, revised, comparison, [of], solve, progress)[0]
+
+
+def split_changes(
+    base: Side,
+    revised: Side,
+    comparison: Comparison,
+    rows: Sequence[ResultChange],
+    solve: Solve,
+    progress: Progress = silent,
+) -> list[Causes]:
+    """Split each of `rows`, of one case or all of the envelope, into `CAUSES`; every model in between is
+    solved once for all.
 
     First order: parts that are gone are taken out, the rest goes to its new place, then sections, materials,
     releases, supports and loads change one after the other, last come the parts that are new. Second order:
@@ -87,7 +101,7 @@ def split_change(
     back = Between(
         new, old, reversed_transform(c.transform), reversed_rows(c.members), reversed_rows(c.surfaces), cases
     )
-    value = _Value(base, revised, comparison, of, solve)
+    value = _Values(base, revised, comparison, rows[0], solve)
 
     def present(name: str) -> bool:
         return there.with_attributes({name})[1] > 0
@@ -118,23 +132,24 @@ def split_change(
         both_end = _Step("added parts", lambda: (new, True))
         first, second = [*first, both_end], [*second, both_end]
     total = len(first) + len(second) - 2
-    ways = [_walk(steps, of, value, total, progress) for steps in (first, second)]
-    return Causes(of, _merged(ways), value.runs)
+    reached = [
+        [value.of(step.make, step.name, total, progress) for step in steps[:-1]] for steps in (first, second)
+    ]
+    out = []
+    for of in rows:
+        ways = [_walk(steps, found, of) for steps, found in zip((first, second), reached)]
+        out.append(Causes(of, _merged(ways), value.runs))
+    return out
 
 
-def _walk(
-    steps: list[_Step], of: ResultChange, value: _Value, total: int, progress: Progress
-) -> list[tuple[tuple[str, ...], float]]:
+def _walk(steps: list[_Step], reached: list[_Known], of: ResultChange) -> list[tuple[tuple[str, ...], float]]:
     """What each step adds; steps to a model whose value cannot be had are taken together with the next."""
     out: list[tuple[tuple[str, ...], float]] = []
     names: tuple[str, ...] = ()
     at = of.baseline
     for k, step in enumerate(steps):
         names += (step.name,)
-        last = k == len(steps) - 1
-        if not last:
-            progress(f"Model in between {value.runs + 1} of {total}: {step.name}", value.runs / max(total, 1))
-        now = of.revised if last else value.of(step.make)
+        now = reached[k].get((of.quantity, of.baseline_id)) if k < len(reached) else of.revised
         if now is None:
             continue
         out.append((names, now - at))
@@ -161,8 +176,8 @@ def _merged(ways: list[list[tuple[tuple[str, ...], float]]]) -> list[Cause]:
     return out
 
 
-class _Value:
-    """The value of one quantity in a model between the two, in the baseline's axes."""
+class _Values:
+    """Values of a case, or of the envelope, in models between the two, in the baseline's axes."""
 
     def __init__(
         self, base: Side, revised: Side, comparison: Comparison, of: ResultChange, solve: Solve
@@ -178,8 +193,9 @@ class _Value:
             shared = Shared(cases, combinations)
         self.shared = shared
 
-    def of(self, make: Callable[[], tuple[Model, bool]]) -> float | None:
-        """None where the model, or the part in it, cannot be computed."""
+    def of(self, make: Callable[[], tuple[Model, bool]], name: str, total: int, progress: Progress) -> _Known:
+        """Values by quantity and part of the baseline; what cannot be computed is not there."""
+        progress(f"Model in between {self.runs + 1} of {total}: {name}", self.runs / max(total, 1))
         model, of_revision = make()
         self.runs += 1
         side = self.revised if of_revision else self.base
@@ -199,11 +215,8 @@ class _Value:
             rows = self.same_members, self.same_surfaces, own, Places(self.base.model, model, None)
         members, surfaces, shared, places = rows
         results, _, _ = compare_results(self.base, solved, places, members, surfaces, shared)
-        return next((r.revised for r in results if self._is(r)), None)
-
-    def _is(self, r: ResultChange) -> bool:
-        envelope = (r.case == ENVELOPE) == (self.row.case == ENVELOPE)
-        return envelope and r.quantity == self.row.quantity and r.baseline_id == self.row.baseline_id
+        envelope = self.row.case == ENVELOPE
+        return {(r.quantity, r.baseline_id): r.revised for r in results if (r.case == ENVELOPE) == envelope}
 
 
 def _same(ids: list[str], cls: str) -> list[MemberMatch]:

@@ -10,16 +10,14 @@ from numpy.typing import NDArray
 
 from ...analysis.results.results import COMPONENTS, Results
 from ...analysis.results.superpose import MemberEnvelope, envelope, of_members
-from ...analysis.stress.utilisation import FORMULA, KINDS, has_strength, section_stresses, use_of
-from ...model import Combination, Finding, Model
+from ...analysis.stress.utilisation import KINDS, has_strength, section_stresses, use_of
+from ...model import Combination, Model
 from ...model.geometry.vectors import Array
 from ...model.settings import CompareSettings
 from ..members import MemberMatch
 from ..places import Places
 from .pairs import ENVELOPE, SURFACE_FORCES, Shared, Side, SurfaceDemand
 
-NAMED = 5  # parts that the finding names
-MOST_TIMES = 20.0  # a ratio beyond is one to next to nothing
 # components whose sign turns with a member's axis
 TURNED = np.array([False, False, True, False, False, True])
 ACROSS = np.array([False, True, True, False, True, True])  # and with its other two axes
@@ -33,11 +31,12 @@ WEAKER = ("section", "material", "thickness")
 
 @dataclass(slots=True)
 class LookAgain:
-    """A part of the revision. `why`: "demand", "resistance" (another section, material or thickness), "new"
-    or "not computed" (in one of the two). `ratio` of new to accepted demand (or use of the section), None
-    where nothing was accepted; `was` and `is_` (SI) are of the component `quantity` that gives it, `by` the
-    combination or case that gives `is_`. `used_before` and `used_after`: share of the elastic section
-    (`FORMULA`), None where it is not known."""
+    """A part of the revision. `why`: "demand", "resistance" (another section, material or thickness),
+    "new" or "not computed" (in one of the two). `ratio` of new to accepted demand (or use of the
+    section), None where nothing was accepted; `was` and `is_` (SI) are of the component `quantity` that
+    gives it, `by` the combination or case that gives `is_`. `used_before` and `used_after`: share of the
+    elastic section (`utilisation.FORMULA`), None where it is not known. `cause`: what adds most to the
+    change, "" where that was not asked for."""
 
     cls: str
     baseline_id: str | None
@@ -50,6 +49,7 @@ class LookAgain:
     by: str = ""
     used_before: float | None = None
     used_after: float | None = None
+    cause: str = ""
 
 
 @dataclass(slots=True)
@@ -410,46 +410,3 @@ def _surfaces(
             out.append(LookAgain(m.cls, m.baseline_id, ident, "resistance", 1.0))
             told.add(ident)
     return out
-
-
-def again_finding(found: list[LookAgain], over: str, called: dict[str, str]) -> Finding | None:
-    """Which parts must be looked at again, the worst named; None for none. `called`: words for a part, by
-    id."""
-    if not found:
-        return None
-    count = {w: sum(x.why == w for x in found) for w in ("demand", "resistance", "new", "not computed")}
-    words = {
-        "demand": "with more demand than was accepted",
-        "resistance": "with a weaker or another section, thickness or material",
-        "new": "new",
-        "not computed": "not computed in one of the two",
-    }
-    parts = ", ".join(f"{n} {words[w]}" for w, n in count.items() if n)
-    worst = [x for x in found if x.why == "demand"][:NAMED]
-    named = ", ".join(f"{called.get(x.revised_id, x.revised_id)} ({_why(x)})" for x in worst)
-    one = len(found) == 1
-    text = f"{len(found)} part{'' if one else 's'} must be looked at again over {over}: {parts}" + (
-        f"; first {named}" if named else ""
-    )
-    if any(x.used_after is not None for x in found):
-        text += f". Use of sections: {FORMULA}"
-    return Finding(
-        "match.again", "warning", text + ".", tuple(x.revised_id for x in found), None, ("Accept, because…",)
-    )
-
-
-def _why(x: LookAgain) -> str:
-    """By how much a part is worse: by the force that has grown, if not from nothing, and by the use of its
-    section."""
-    if x.used_before is None or x.used_after is None or x.used_after <= x.used_before:
-        return f"{x.quantity} {_times(x)}"
-    use = f"{x.used_before:.0%} to {x.used_after:.0%} of its elastic section"
-    plain = x.quantity != "use" and x.ratio is not None and x.ratio < MOST_TIMES
-    return f"{x.quantity} {_times(x)}, {use}" if plain else use
-
-
-def _times(x: LookAgain) -> str:
-    """How many times what was accepted; a ratio to next to nothing is none."""
-    if x.ratio is None or x.ratio >= MOST_TIMES:
-        return "from next to nothing"
-    return f"{x.ratio:.3g} times"

@@ -16,7 +16,7 @@ from ...model.edits import NEW, PairParts, UnpairByHand
 from ...model.geometry.vectors import Array
 from ...progress import Progress
 from ...review import Review
-from ...review.causes import causes_of
+from ...review.causes import causes_of, causes_of_again
 from ..forms.form import Field, Form
 from ..session.session import Session
 from ..session.state import DeskState
@@ -197,9 +197,41 @@ class WhyDesk:
             keep(review, found)
             if self.state.review is review:
                 self.state.refresh()
-                self.window.tables.show_table("again", 1)  # type: ignore[attr-defined]
+                self.window.tables.show_table("again", 2)  # type: ignore[attr-defined]
 
         self.session.start("Why it changed", work, done)
+
+    def ask_other(self) -> None:
+        """Ask which other revision the shown one is compared with."""
+        state, shown = self.state, self.state.revision
+        others = [r.name for r in state.revisions if r is not shown]
+        if not others or shown is None:
+            return
+        names = [r.name for r in state.revisions]
+        base = state.baseline.name if state.baseline is not None else ""
+
+        def done(values: dict[str, Any]) -> None:
+            self.session.comparing.with_revision(names.index(str(values["base"])))
+
+        fields = [Field("base", "Revision", base if base in others else others[0], others)]
+        text = f"{shown.name} is compared with the one that is chosen, until the project is opened again."
+        self.form = Form(self.window, "Compare with another revision", text, fields, done)
+        self.form.open()
+
+    def split_all(self) -> None:
+        """Find what adds most to the change of each part to look at again, and show them in groups."""
+        review, baseline = self.state.review, self.state.baseline
+        if review is None or baseline is None:
+            return
+
+        def done(count: int) -> None:
+            if not count:
+                self.session.said.emit("No part has a demand that rose, so there is no cause to find")
+            elif self.state.review is review:
+                self.state.refresh()
+                self.window.tables.show_table("again", 1)  # type: ignore[attr-defined]
+
+        self.session.start("Why they changed", lambda p: causes_of_again(baseline.review, review, p), done)
 
 
 def keep(review: Review, found: Causes) -> None:

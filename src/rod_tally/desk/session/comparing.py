@@ -74,6 +74,19 @@ class Comparing:
 
         self.session.start("Comparing", work, done)
 
+    def with_revision(self, index: int) -> None:
+        """Compare what is shown with any other revision of the project."""
+        revision, base = self.session.state.revision, self.session.state.revisions[index]
+        if revision is None or base is revision:
+            return
+
+        def done(value: Comparison) -> None:
+            revision.against = base
+            self._put(revision, value)
+            self.session.said.emit(f"{revision.name} is compared with {base.name}")
+
+        self.session.start("Comparing", lambda p: self._compared(base.review, revision), done)
+
     def with_the_one_before(self) -> None:
         """Compare with the revision before again, and no more with a kept run."""
         revision = self.session.state.revision

@@ -8,6 +8,7 @@ from ...analysis.stress.utilisation import FORMULA
 from ...compare import MemberMatch
 from ...compare.causes import ORDERS
 from ...compare.results import ENVELOPE
+from ...compare.results.again_groups import grouped, worse_by
 from ...model import Member, Surface
 from ...model.geometry.grids import place_on_grids
 from ..quantities import FORCE_KIND, UnitSet
@@ -156,6 +157,7 @@ def again(state: DeskState, units: UnitSet) -> Rows:
             "By",
             "Section used before, %",
             "Section used now, %",
+            "Mostly by",
         ]
     )
     review, comparison = state.review, state.comparison
@@ -187,12 +189,36 @@ def again(state: DeskState, units: UnitSet) -> Rows:
             demand = [ratio, f"{x.quantity}, {unit}", x.was * factor, x.is_ * factor, x.by]
         used = [None if u is None else u * 100 for u in (x.used_before, x.used_after)]
         pick: Pick = ("member" if isinstance(part, Member) else "surface", x.revised_id)
-        out.add([part.name or part.id, x.cls, *where, WHY[x.why], *demand, *used], pick)
+        out.add([part.name or part.id, x.cls, *where, WHY[x.why], *demand, *used, x.cause or None], pick)
     limits = review.settings.compare
     out.note = (
         f"Demand over {comparison.again_over}, more than {limits.relative:.0%} and {limits.absolute_force * units.force[0]:g} {f} "
         f"({m}) above what was accepted; section: {FORMULA}"
     )
+    return out
+
+
+def again_groups(state: DeskState, units: UnitSet) -> Rows:
+    """Parts to look at again by reason, class and place, with the part of each that comes first."""
+    out = Rows(
+        ["Parts", "Class", "Where", "Why", "Mostly by", "First", "Worse by", "Share of all, %", "Together, %"]
+    )
+    review, comparison = state.review, state.comparison
+    if review is None or comparison is None or not comparison.again_over:
+        out.note = again(state, units).note
+        return out
+    total, reached = len(comparison.again), 0
+    for g in grouped(comparison.again, review.model):
+        first = g.parts[0]
+        part = review.model.part(first.revised_id)
+        reached += len(g.parts)
+        worse = worse_by(first) if first.why == "demand" else None
+        name = (part.name or part.id) if part is not None else first.revised_id
+        pick: Pick = ("surface" if isinstance(part, Surface) else "member", first.revised_id)
+        shares = [100 * len(g.parts) / total, 100 * reached / total]
+        out.add([len(g.parts), g.cls, g.place, WHY[g.why], g.cause or None, name, worse, *shares], pick)
+    if not any(x.cause for x in comparison.again):
+        out.note = "Compare, Why have they changed… finds what adds most to each change, and groups by it"
     return out
 
 

@@ -1,13 +1,17 @@
-"""Results from elsewhere against ours, and what of them was matched by nothing."""
+"""Results from elsewhere against ours, what of them was matched by nothing, and design results of parts before
+and after."""
 
 from __future__ import annotations
 
+from ...model import Member
+from ...model.geometry.grids import place_on_grids
 from ..quantities import UnitSet
 from ..session.state import DeskState
 from .change_rows import unit_of
 from .rows import Pick, Rows
 
 MOST = 20_000  # rows of a table on the screen
+SAME = 0.005  # share by which a design result may rise and count as the same
 NONE = "Nothing from elsewhere is compared: Compare, Results from elsewhere…"
 
 
@@ -62,3 +66,96 @@ def unmatched(state: DeskState, units: UnitSet) -> Rows:
     for where, heading in review.elsewhere.columns:
         out.add([None, heading, where, "a column that was not read"])
     return out
+
+
+def design(state: DeskState, units: UnitSet) -> Rows:
+    """Every part that either table names, the largest share of new over old first; what one of the two does
+    not give is empty."""
+    revision, review, comparison = state.revision, state.review, state.comparison
+    baseline = state.baseline
+    now = revision.design if revision is not None else None
+    was = baseline.design if baseline is not None else None
+    if review is None or (now is None and was is None):
+        out = Rows(["Part", "Class"])
+        out.note = "No design results are here: Compare, Design results of this revision…, in either revision"
+        return out
+    names = list(dict.fromkeys([*(was.names if was else ()), *(now.names if now else ())]))
+    out = Rows(
+        [
+            "Part",
+            "Class",
+            "Storey",
+            "Grid",
+            *(t for n in names for t in (f"{n} before", f"{n} now", "now over before")),
+            "Demand",
+        ]
+    )
+    twin: dict[str, list[str]] = {}
+    for m in comparison.parts if comparison is not None else ():
+        if m.revised_id is not None and m.baseline_id is not None:
+            twin.setdefault(m.revised_id, []).append(m.baseline_id)
+    risen = {x.revised_id for x in comparison.again if x.why == "demand"} if comparison is not None else set()
+    told_demand = comparison is not None and bool(comparison.again_over)
+    rows = []
+    seen: set[str] = set()
+    for part in review.model.parts():
+        old = [was.values[i] for i in twin.get(part.id, ()) if i in was.values] if was else []
+        new = now.values.get(part.id, {}) if now else {}
+        if not old and not new:
+            continue
+        values: list[object] = []
+        worst = 0.0
+        for n in names:
+            a = max((o[n] for o in old if n in o), default=None)
+            b = new.get(n)
+            share = b / a if a and b is not None else None
+            if b is not None and (share is None or share > worst):
+                worst = share if share is not None else max(worst, 1.0)
+            values += [a, b, share]
+        at = review.model.line(part).mean(axis=0) if isinstance(part, Member) else part.outer.mean(axis=0)
+        pick: Pick = ("member" if isinstance(part, Member) else "surface", part.id)
+        head: list[object] = [
+            part.name or part.id,
+            part.cls,
+            part.storey,
+            place_on_grids(review.model, at[:2]),
+        ]
+        seen.add(part.id)
+        rows.append(
+            (
+                -worst,
+                part.id,
+                [*head, *values, _against_demand(part.id, worst, old, risen, told_demand)],
+                pick,
+            )
+        )
+    if told_demand and now is not None:
+        for ident in sorted(risen - seen):
+            part_ = review.model.part(ident)
+            if part_ is not None:
+                out_of = [part_.name or part_.id, part_.cls, part_.storey, None, *[None] * (3 * len(names))]
+                kind = "member" if isinstance(part_, Member) else "surface"
+                rows.append((-1.0, ident, [*out_of, "rose; no design result now"], (kind, ident)))
+    for *_, row, pick in sorted(rows, key=lambda r: r[:2]):
+        out.add(row, pick)
+    told = [
+        f"{d.source}: {len(d.values)} parts, {len(d.unread)} rows or columns not read"
+        for d in (was, now)
+        if d is not None
+    ]
+    out.note = "; ".join(told)
+    return out
+
+
+def _against_demand(
+    ident: str, worst: float, old: list[dict[str, float]], risen: set[str], known: bool
+) -> str | None:
+    """Whether the design result of a part went the way its demand did; None where both did, or nothing is
+    known."""
+    if not known or not old or worst == 0.0:
+        return None
+    if ident in risen and worst <= 1 + SAME:
+        return "rose; the design result did not"
+    if ident not in risen and worst > 1 + SAME:
+        return "did not rise; the design result did"
+    return None

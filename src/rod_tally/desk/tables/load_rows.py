@@ -319,3 +319,21 @@ def loads(state: DeskState, units: UnitSet) -> Rows:
                 ("node", s.node),
             )
     return out
+
+
+def worst_direction(state: DeskState, units: UnitSet) -> Rows:
+    """Parts for which the combinations hold less than the earthquake from its worst direction gives."""
+    force, moment = units.force, units.moment
+    out = Rows(["Part", "Of", "At", "Force", f"Combinations hold, {force[1]} or {moment[1]}", "From the worst direction", "Ratio", "Direction, °"])  # fmt: skip
+    review = state.review
+    if review is None:
+        return out
+    for d in review.directions_held:
+        part = review.model.part(d.ident)
+        factor = moment[0] if d.quantity.startswith("m") or d.quantity == "t" else force[0]
+        kind = "member" if d.of == "member" else "node" if d.of == "support" else ""
+        name = (part.name or part.id) if part is not None else d.ident
+        values = [d.held * factor, d.worst * factor, d.ratio, float(np.degrees(d.angle))]
+        out.add([name, d.of, d.place, d.quantity, *values], (kind, d.ident) if kind else None)
+    out.note = "|rest| + sqrt(a² + b²) of the seismic cases along both axes, over all combinations, beside their envelope"
+    return out

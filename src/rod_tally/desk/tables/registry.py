@@ -7,14 +7,14 @@ from typing import Any, cast
 
 from ..quantities import UnitSet
 from ..session.state import SUMMED, DeskState
-from .change_rows import again, carried, changes, why
-from .design_rows import design
-from .elsewhere_rows import elsewhere, unmatched
+from .change_rows import again, again_groups, carried, changes, why
+from .elsewhere_rows import design, elsewhere, unmatched
 from .force_rows import displacements, envelope, forces, reactions, stresses, summed_forces, summed_reactions
-from .load_rows import audited, cases, combinations, factors, loads, member_sums
+from .load_rows import audited, cases, combinations, factors, loads, member_sums, worst_direction
 from .model_rows import lines, materials, members, nodes, sections, surfaces
 from .response_rows import at_ends, at_node, at_stations, centres, modes, stacks, storey_cuts, storeys
 from .review_rows import findings, ready, tally
+from .revision_rows import all_revisions
 from .rows import Rows
 from .surface_rows import cuts, surface_forces, surface_stresses, surfaces_over, wall_joints, wall_stability
 
@@ -71,6 +71,7 @@ TABLES: dict[str, tuple[str, Table]] = {
     "storeys": ("Storeys", of_results(storeys)),
     "modes": ("Modes", of_results(modes)),
     "changes": ("Changes", changes),
+    "revisions": ("All revisions", all_revisions),
     "again": ("To look at again", again),
     "carried": ("Carried over", carried),
     "elsewhere": ("From elsewhere", elsewhere),
@@ -92,7 +93,12 @@ ASPECTS: dict[str, dict[str, Table]] = {
         "stress of members": of_results(stresses),
         SUMMED: summed_forces,
     },
-    "combinations": {"as they are": combinations, "by cases": factors, "against the rules": audited},
+    "combinations": {
+        "as they are": combinations,
+        "by cases": factors,
+        "against the rules": audited,
+        "worst direction": of_results(worst_direction),
+    },
     "loads": {"as put on": loads, "summed on members": member_sums},
     "surface_forces": {
         "in the shown case": of_results(surface_forces),
@@ -101,7 +107,7 @@ ASPECTS: dict[str, dict[str, Table]] = {
         "stability of walls": of_results(wall_stability),
         "joints of walls": of_results(wall_joints),
     },
-    "again": {"parts": again, "why it changed": why, "design results": design},
+    "again": {"parts": again, "in groups": again_groups, "why it changed": why, "design results": design},
     "elsewhere": {"values": elsewhere, "matched by nothing": unmatched},
     "storeys": {
         "loads, drift, mass": of_results(storeys),
@@ -128,5 +134,5 @@ STEP_TABLES: dict[str, tuple[str, ...]] = {
         "modes",
     ),
     "Revision": ("again", "changes", "carried", "elsewhere", "parity"),
-    "Close-out": ("ready", "tally", "log"),
+    "Close-out": ("ready", "revisions", "tally", "log"),
 }

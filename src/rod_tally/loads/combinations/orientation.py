@@ -21,8 +21,8 @@ DIRECTED = ("seismic", "notional")  # kinds of cases that are combined by direct
 
 @dataclass(slots=True)
 class Orientation:
-    """Lengths of beams and walls, or of columns (m), along the axes, at 45 degrees, and at other angles; the scheme
-    that follows, and why."""
+    """Lengths of beams and walls, or of columns (m), along the axes, at 45 degrees, and at other angles;
+    the scheme that follows, and why."""
 
     along: float
     diagonal: float

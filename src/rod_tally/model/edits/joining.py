@@ -181,9 +181,9 @@ STEEP = 0.5  # least rise of a link over its length; what passes beside another 
 
 @dataclass
 class RestOn(Edit):
-    """Rest a member on one that it passes over: a short rigid link from the axis of the one below to where the
-    bodies touch, hinged there. It hands on forces and no moments, as a rafter on a purlin does; with `lifts`
-    it only presses, and lets the upper member lift off in runs with one-way parts."""
+    """Rest a member on one that it passes over: a short rigid link from the axis of the one below to where
+    the bodies touch, hinged there. It hands on forces and no moments, as a rafter on a purlin does; with
+    `lifts` it only presses, and lets the upper member lift off in runs with one-way parts."""
 
     words = "a member that rests on another"
     roles = {"first": Role.PART, "second": Role.PART, "lifts": Role.PLAIN}
