@@ -344,6 +344,18 @@ def report_envelopes() -> dict[str, Any]:
     return r
 
 
+def report_carrying() -> dict[str, Any]:
+    r = apart("carrying")
+    print(
+        f"\n{r['corrections']} corrections carried over to a revision of {r['members']} members under other identities: "
+        f"{r['carry_s']:.1f} s ({r['carried']} placed), peak {r['peak']:.0f} MB"
+    )
+    print(
+        f"  carrying / matching the members alone ({r['match_s']:.1f} s)   {r['ratio']:.2f}   (goal: below 2)"
+    )
+    return r
+
+
 def report_view() -> dict[str, Any]:
     r = apart("view")
     print(f"\nthe view: {r['members']} members and {r['elements']} elements, turned")
@@ -359,6 +371,7 @@ REPORTS: dict[str, Any] = {
     "floor": report_floor,
     "shells": report_shells,
     "envelopes": report_envelopes,
+    "carrying": report_carrying,
     "view": report_view,
 }
 PARTS = list(REPORTS)

@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "bench"))
+import carrying  # noqa: E402
 import envelopes  # noqa: E402
 import office  # noqa: E402
 
@@ -22,3 +23,8 @@ def test_envelopes_are_measured(monkeypatch: pytest.MonkeyPatch) -> None:
 def test_the_office_is_measured() -> None:
     found = office.office(1, 2, 2)
     assert found["elements"] > 10 and {"seen", "checked", "run", "modes", "released", "deleted"} <= set(found)
+
+
+def test_carrying_over_is_measured() -> None:
+    found = carrying.measure(120, 12)
+    assert found["corrections"] == 12 and found["carried"] >= 11 and found["ratio"] > 0

@@ -25,6 +25,7 @@ from .there_loads import LoadsThere, Record, There
 SAME_PLACE = 0.05  # m; a part that lies this near to where a deleted one was is that one
 SAME_AREA = 0.02  # share of an opening that may still be solid
 MOVED_SHARE = 0.1  # of its size by which a part of one identity may have moved and be the same
+CELL = 1.0  # m; more than SAME_PLACE
 ALIGNED = 1e-3  # difference of unit vectors up to which axes agree
 
 
@@ -39,6 +40,7 @@ class Already(LoadsThere):
         self._half = ""
         self._halves: set[str] = set()  # the baseline's ids of second halves
         self._removed = _removed_twins(base, revised, move, rows)
+        self._at_base, self._at_revised = _Drawn(base), _Drawn(revised)
         # what takes things out of a record, still in the baseline's ids
         self._before: dict[str, Callable[[Record], Record]] = {
             "SplitMember": self._split,
@@ -122,17 +124,8 @@ class Already(LoadsThere):
             return True
         place = self.move.places.forward(place)
 
-        def there(model: Model, where: Array) -> int:
-            every: list[Member | Surface] = [p for p in model.parts() if p.cls == own.cls]
-            return sum(
-                (line := _drawn(model, p)) is not None
-                and line.shape == where.shape
-                and _apart(line, where) <= SAME_PLACE
-                for p in every
-            )
-
-        kept = there(self.base, np.asarray(_drawn(self.base, own)))
-        now = there(self.revised, place)
+        kept = self._at_base.alike(np.asarray(_drawn(self.base, own)), own.cls)
+        now = self._at_revised.alike(place, own.cls)
         return now > kept if kept else True
 
     def _merge(self, record: Record) -> list[Record]:
@@ -388,6 +381,40 @@ def _drawn(model: Model, part: Member | Surface) -> Array | None:
     if part.drawn is None and (part.start not in model.nodes or part.end not in model.nodes):
         return None
     return np.asarray(drawn_line(model, part, False))
+
+
+class _Drawn:
+    """The parts of a model by where they are drawn, which corrections do not change."""
+
+    def __init__(self, model: Model) -> None:
+        self.model = model
+        self._known: set[str] = set()
+        self._cells: dict[tuple[int, ...], list[str]] = {}
+
+    def alike(self, place: Array, cls: str) -> int:
+        """How many parts of a class are drawn at a place (n, 3), whichever way round."""
+        for ident in (self.model.members.keys() | self.model.surfaces.keys()) - self._known:
+            self._known.add(ident)
+            part = self.model.part(ident)
+            line = _drawn(self.model, part) if part is not None else None
+            if line is not None:
+                self._cells.setdefault(_cell(line.mean(axis=0)), []).append(ident)
+        cell = np.array(_cell(place.mean(axis=0)))
+        near = [
+            i for step in np.ndindex(3, 3, 3) for i in self._cells.get(tuple((cell + step - 1).tolist()), ())
+        ]
+        count = 0
+        for ident in near:
+            there = self.model.part(ident)
+            if there is not None and there.cls == cls:
+                line = _drawn(self.model, there)
+                count += line is not None and line.shape == place.shape and _apart(line, place) <= SAME_PLACE
+        return count
+
+
+def _cell(point: Array) -> tuple[int, ...]:
+    """The cell of a grid that a point lies in; places that are the same lie in one or in neighbours."""
+    return tuple(np.floor(point / CELL).astype(int).tolist())
 
 
 def moved_here(base: Model, revised: Model, rows: list[MemberMatch], places: Places) -> list[MemberMatch]:

@@ -16,7 +16,7 @@ from ..entities.structure import Member, Node, Release, Support
 from ..entities.surface import Surface
 from ..geometry.vectors import Array
 from ..roles import BY_PLACE, Role, Roles
-from .keeping import case_totals, keep_loads
+from .keeping import case_totals, differing, keep_loads, touched
 
 T = TypeVar("T")
 
@@ -124,10 +124,14 @@ class Edit(ABC):
         """Ids of members and surfaces that the log entry is about: by default those that were changed."""
         before = self._before
         assert before is not None
-        out = [i for i, m in model.members.items() if before.members.get(i) is not m]
-        out += [i for i, s in model.surfaces.items() if before.surfaces.get(i) is not s]
-        out += [i for i in before.members if i not in model.members]
-        return tuple(out + [i for i in before.surfaces if i not in model.surfaces])
+        members, surfaces = (
+            differing(before.members, model.members),
+            differing(before.surfaces, model.surfaces),
+        )
+        out = [i for i in members if i in model.members]
+        out += [i for i in surfaces if i in model.surfaces]
+        out += [i for i in members if i not in model.members]
+        return tuple(out + [i for i in surfaces if i not in model.surfaces])
 
     def apply(self, model: Model) -> None:
         """Make the change, with an entry of the log and a record. Raises EditError with the model as it
@@ -157,39 +161,37 @@ class Edit(ABC):
         record = to_record(self, model)
         try:
             message = self.change(model)
-            message += self._kept(model)
+            moved = touched(self._before.nodes, self._before.members, model)
+            message += self._kept(model, moved)
         except BaseException:
             self._put_back(model)
             raise
         model.log.append(LogEntry("corrected", self.ids(model), message))
-        self._moved(model)
+        self._moved(model, moved)
         model.corrections.append(record)
 
-    def _moved(self, model: Model) -> None:
+    def _moved(self, model: Model, touched_: list[str]) -> None:
         """Note on each member how far this moved its ends, so that a comparison knows where it is drawn
         now."""
         before = self._before
         assert before is not None
-        nodes = {n for n, x in model.nodes.items() if before.nodes.get(n) is not x}
         was = Model(nodes=before.nodes, members=before.members)
-        for ident, m in list(model.members.items()):
-            old = before.members.get(ident)
-            if old is None or (old is m and m.start not in nodes and m.end not in nodes):
-                continue
+        for ident in touched_:
+            old, m = before.members[ident], model.members[ident]
             if m.source_line is None or old.source_line is None or np.any(m.source_line != old.source_line):
                 continue
             step = model.line(m) - was.line(old)
             if np.abs(step).max() > ROUNDING:
                 model.members[ident] = replace(m, moved_by=step if m.moved_by is None else m.moved_by + step)
 
-    def _kept(self, model: Model) -> str:
+    def _kept(self, model: Model, touched_: list[str]) -> str:
         """Keep the loads of members that were moved where they are; what to say of those that could not be,
         and of a case whose total is another one now."""
         before = self._before
         assert before is not None
         words = ""
         if self.carries_loads:
-            words = keep_loads(model, before.nodes, before.members, model.search).words
+            words = keep_loads(model, before.nodes, before.members, touched_, model.search).words
         if self.changes_loads:
             return f"; {words}" if words else ""
         now = {
@@ -271,9 +273,13 @@ class Edit(ABC):
     @staticmethod
     def drop_bare_nodes(model: Model, candidates: set[str]) -> None:
         """Take out those of these nodes that nothing uses any more."""
-        used = {n for m in model.members.values() for n in (m.start, m.end, *(j.node for j in m.joints))}
-        used |= {j.node for s in model.surfaces.values() for j in s.joints if j.node}
-        for ident in candidates - used:
+        left = set(candidates)
+        for m in model.members.values():
+            if m.start in left or m.end in left or m.joints:
+                left.difference_update((m.start, m.end, *(j.node for j in m.joints)))
+        for s in model.surfaces.values() if left else ():
+            left.difference_update(j.node for j in s.joints if j.node)
+        for ident in left:
             model.nodes.pop(ident, None)
 
     @staticmethod
@@ -355,6 +361,9 @@ def from_record(record: dict[str, Any], model: Model) -> Edit:
         if ident not in places:
             return ident
         point = np.array(places[ident], float) - model.origin
+        own = model.nodes.get(ident)
+        if own is not None and np.abs(own.point - point).max() <= ROUNDING:
+            return ident
         ids = list(model.nodes)
         off = np.linalg.norm(np.array([n.point for n in model.nodes.values()]).reshape(-1, 3) - point, axis=1)
         if not len(ids) or off.min() > model.snap:

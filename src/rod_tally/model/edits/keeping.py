@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from copy import copy
 from dataclasses import dataclass, field
+from itertools import compress
+from operator import is_, is_not
 
 import numpy as np
 
@@ -45,21 +47,39 @@ def line_before(nodes: Mapping[str, Node], m: Member) -> Array:
     return np.array([nodes[m.start].point + m.offset_start, nodes[m.end].point + m.offset_end])
 
 
-def keep_loads(model: Model, nodes: Mapping[str, Node], members: Mapping[str, Member], search: float) -> Kept:
+def differing(before: Mapping[str, object], now: Mapping[str, object]) -> list[str]:
+    """Keys of which two tables do not hold the very same thing: of those of `before` first, in its order."""
+    # each correction of a large model asks for it several times: no loop of Python over all parts
+    if len(before) == len(now) and all(map(is_, before, now)):
+        return list(compress(before, map(is_not, before.values(), now.values())))
+    out = list(compress(before, map(is_not, map(now.get, before), before.values())))
+    added = now.keys() - before.keys()
+    return out + list(filter(added.__contains__, now)) if added else out
+
+
+def touched(nodes: Mapping[str, Node], members: Mapping[str, Member], model: Model) -> list[str]:
+    """Members that are there before and now, and are others, or lie between other nodes."""
+    own = {i for i in differing(members, model.members) if i in members and i in model.members}
+    ends = set(differing(nodes, model.nodes)) & model.nodes.keys()
+    if ends:
+        own |= {i for i, m in model.members.items() if (m.start in ends or m.end in ends) and i in members}
+    return list(filter(own.__contains__, model.members)) if own else []
+
+
+def keep_loads(
+    model: Model,
+    nodes: Mapping[str, Node],
+    members: Mapping[str, Member],
+    changed_ids: Iterable[str],
+    search: float,
+) -> Kept:
     """Put the loads of members whose axis changed back to where they were in space.
 
-    `nodes` and `members` are the model's as they were. What then lies beyond the member is entered in its
+    `nodes` and `members` are the model's as they were, `changed_ids` what `touched` gives. What then lies beyond the member is entered in its
     case as not carried, but for a concentrated load within `search` (m) of the end, which goes there."""
     changed: dict[str, tuple[Array, Array]] = {}
-    for ident, was in members.items():
-        own = model.members.get(ident)
-        if own is None:
-            continue
-        same_nodes = nodes.get(was.start) is model.nodes.get(own.start) and nodes.get(
-            was.end
-        ) is model.nodes.get(own.end)
-        if own is was and same_nodes:
-            continue
+    for ident in changed_ids:
+        was, own = members[ident], model.members[ident]
         old, new = line_before(nodes, was), model.line(own)
         if np.abs(old - new).max() > 1e-9:
             changed[ident] = old, new
