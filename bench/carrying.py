@@ -11,7 +11,7 @@ import numpy as np
 CORRECTIONS = 500
 
 
-def measure(members: int = 20_000, corrections: int = CORRECTIONS) -> dict[str, Any]:
+def carrying(members: int = 20_000, corrections: int = CORRECTIONS) -> dict[str, Any]:
     """Seconds of matching the members and of carrying over, and how many corrections were carried."""
     from rod_tally.compare.carrying.carry import PLACED, carry_over
     from rod_tally.compare.members import match_members
@@ -91,4 +91,4 @@ def _frame(members: int) -> Any:
 
 
 if __name__ == "__main__":
-    print(measure())
+    print(carrying())

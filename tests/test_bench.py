@@ -26,5 +26,5 @@ def test_the_office_is_measured() -> None:
 
 
 def test_carrying_over_is_measured() -> None:
-    found = carrying.measure(120, 12)
+    found = carrying.carrying(120, 12)
     assert found["corrections"] == 12 and found["carried"] >= 11 and found["ratio"] > 0

@@ -1,5 +1,5 @@
-"""Results from elsewhere against ours, what of them was matched by nothing, and design results of parts before
-and after."""
+"""Results from elsewhere against ours, what of them was matched by nothing, and design results of parts
+before and after."""
 
 from __future__ import annotations
 

@@ -75,8 +75,9 @@ def keep_loads(
 ) -> Kept:
     """Put the loads of members whose axis changed back to where they were in space.
 
-    `nodes` and `members` are the model's as they were, `changed_ids` what `touched` gives. What then lies beyond the member is entered in its
-    case as not carried, but for a concentrated load within `search` (m) of the end, which goes there."""
+    `nodes` and `members` are the model's as they were, `changed_ids` what `touched` gives. What then lies
+    beyond the member is entered in its case as not carried, but for a concentrated load within `search` (m)
+    of the end, which goes there."""
     changed: dict[str, tuple[Array, Array]] = {}
     for ident in changed_ids:
         was, own = members[ident], model.members[ident]
