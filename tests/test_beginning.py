@@ -39,8 +39,8 @@ def drop(w: Window, *paths: Path) -> None:
 def test_the_empty_window_says_how_to_begin(window: Window, qtbot: QtBot) -> None:
     assert window.welcome.isVisibleTo(window)
     assert set(window.welcome.buttons) == {
-        "Take in a model…",
-        "A model from parameters…",
+        "Open model…",
+        "New model from parameters…",
         "Open the demo",
         "A first walk, in six steps",
     }

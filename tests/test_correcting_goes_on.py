@@ -143,10 +143,10 @@ def test_what_was_corrected_in_a_large_model_is_seen_before_it_is_checked(
     assert any("from before the last correction" in text for text in words)
     assert not any("in balance" in text for text in words)
     revision.review.findings = []
-    assert readiness(revision)[0] == "▲ being checked"
+    assert readiness(revision)[0] == "▲ needs re-checking"
     gate.open.set()
     rested(qtbot, loft)
-    assert not revision.being_checked and "being checked" not in readiness(revision)[0]
+    assert not revision.being_checked and "re-checking" not in readiness(revision)[0]
 
 
 def test_what_was_worked_out_already_when_another_took_its_place_is_not_wanted(qtbot: QtBot) -> None:

@@ -181,7 +181,7 @@ def test_base_shear_by_asce_7() -> None:
     assert share_asce(mass, height, 0.3) == pytest.approx([1 / 3, 2 / 3])
     assert share_asce(mass, height, 1.5) == pytest.approx(np.array([3**1.5, 6**1.5]) / (3**1.5 + 6**1.5))
     assert share_asce(mass, height, 3.0) == pytest.approx([0.2, 0.8])
-    with pytest.raises(ValueError, match="above zero"):
+    with pytest.raises(ValueError, match="exceed zero"):
         base_shear_asce(0.0, 0.6, 8.0, 1.0, 0.5, 1e6)
 
 

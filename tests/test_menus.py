@@ -80,14 +80,16 @@ def test_the_menu_of_what_is_picked(loft: Window) -> None:
     menu = loft.menus.of_picked()
     assert menu is not None
     seen = titles(menu)
-    assert seen[0] == f"beam {beams[0].name}" and seen[1:3] == ["Take me there", "Page of this member"]
-    assert "Releases…" in seen and "Held edges…" not in seen and seen[-1] == "Delete what is selected"
+    assert seen[0] == f"beam {beams[0].name}" and seen[1:3] == ["Take me there", "Member diagrams"]
+    assert "Releases…" in seen and "Line supports on edges…" not in seen and seen[-1] == "Delete selection"
     slab = next(s.id for s in review.model.surfaces.values() if not s.upright)
     loft.state.select([("member", beams[0].id), ("member", beams[1].id), ("surface", slab)])
     menu = loft.menus.of_picked()
     assert menu is not None
     seen = titles(menu)
-    assert seen[0] == "2 beams, 1 slab" and "Held edges…" in seen and "Page of this member" not in seen
+    assert (
+        seen[0] == "2 beams, 1 slab" and "Line supports on edges…" in seen and "Member diagrams" not in seen
+    )
 
 
 def test_the_right_button_picks_and_asks(loft: Window, qtbot: QtBot) -> None:

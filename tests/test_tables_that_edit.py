@@ -87,7 +87,7 @@ def test_each_column_makes_its_correction() -> None:
         ("surfaces", "slab", "Thickness, mm", "thick", "not a number"),
         ("surfaces", "slab", "Thickness, mm", "0", "none of a slab"),
         ("surfaces", "slab", "Thickness, mm", "20 kN", "does not measure"),
-        ("materials", "S355", "E, GPa", "-3", "above zero"),
+        ("materials", "S355", "E, GPa", "-3", "exceed zero"),
         ("cases", "Q", "Kind", "rain", "none of"),
         ("cases", "Q", "Case", " ", "needs a name"),
         ("combinations", "1", "Factors", "1.35 G + 1.5 W", "no load case 'W'"),

@@ -122,7 +122,7 @@ def run_and_keep(
             again = solve(m, system, more - system.full @ own, solver)
             return again.u + own, bool(again.excited.any())
 
-        progress("One-way parts", 0.7)
+        progress("Tension/compression-only", 0.7)
         settled = Settling(m, system, condensed, one_way, further).settle(
             names, right, moved, u, condensed_loads
         )

@@ -106,7 +106,7 @@ def readiness(revision: Revision) -> tuple[str, str]:
         old = "" if not revision.stale else ", results are old" if review.has_run else ", not run yet"
         return f"■ {blocking} open: not ready for design{old}", RUST
     if revision.being_checked:
-        return "▲ being checked", OCHRE
+        return "▲ needs re-checking", OCHRE
     if not review.has_run:
         return "▲ not run yet", OCHRE
     if revision.stale:
@@ -115,4 +115,4 @@ def readiness(revision: Revision) -> tuple[str, str]:
         return "▲ modes are not there yet", OCHRE
     if warnings:
         return f"▲ {warnings} open", OCHRE
-    return "| nothing open", MOSS
+    return "✓ nothing open", MOSS

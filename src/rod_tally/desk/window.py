@@ -158,8 +158,8 @@ class Window(QMainWindow):
         self.welcome = Welcome(
             own,
             (
-                ("Take in a model…", self.dialogs.ask_open),
-                ("A model from parameters…", self.pages.show_recipe),
+                ("Open model…", self.dialogs.ask_open),
+                ("New model from parameters…", self.pages.show_recipe),
                 ("Open the demo", self.session.open_demo),
                 ("A first walk, in six steps", lambda: self.pages.show_topic("first-walk")),
             ),

@@ -135,7 +135,7 @@ def base_shear_asce(
     """V = Cs W by ASCE 7-16 12.8-1 to 12.8-6, N: `sds`, `sd1`, `s1` in g, `r` over `importance` the
     reduction."""
     if r <= 0 or importance <= 0 or sds <= 0:
-        raise LateralError("SDS, R and Ie must be above zero")
+        raise LateralError("SDS, R and Ie must exceed zero")
     reduction = r / importance
     cs = sds / reduction
     cap = sd1 / (period * reduction) if period <= tl else sd1 * tl / (period**2 * reduction)

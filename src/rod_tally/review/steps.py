@@ -72,12 +72,12 @@ STEPS: tuple[Step, ...] = (
         (
             Item("Ends moved", ("source.moved",)),
             Item("Gaps", ("join.gap", "surface.gap")),
-            Item("Doubled", ("join.duplicate", "surface.duplicate", "join.inside")),
+            Item("Duplicates", ("join.duplicate", "surface.duplicate", "join.inside")),
             Item("Loose ends", ("join.loose_end",)),
             Item("Crossings", ("join.crossing",)),
             Item("Short pieces", ("join.short",)),
-            Item("Sizes since joining", ("join.undecided",)),
-            Item("Free parts", ("join.island", "surface.free")),
+            Item("Changed since joining", ("join.undecided",)),
+            Item("Disconnected parts", ("join.island", "surface.free")),
             Item("Slabs and walls", ("surface.sliver", "surface.opening", "surface.thickness")),
             Item("Levels and axes", ("storey.level", "axes.odd", "stiffness.contrast")),
         ),
@@ -87,8 +87,8 @@ STEPS: tuple[Step, ...] = (
     Step(
         "Supports",
         (
-            Item("Bases held", ("support.none", "support.base_free", "support.inside")),
-            Item("Held as a whole", ("support.unstable",)),
+            Item("Base supports", ("support.none", "support.base_free", "support.inside")),
+            Item("Overall restraint", ("support.unstable",)),
             Item("Releases", ("release.unstable",)),
         ),
         "supports",
@@ -98,7 +98,7 @@ STEPS: tuple[Step, ...] = (
         "Loads",
         (
             Item("Cases", ("load.empty", "case.untyped", "case.bare", "case.outdated", "load.same")),
-            Item("Arrived", ("load.uncarried", "load.imposed", "load.between")),
+            Item("Load transfer", ("load.uncarried", "load.imposed", "load.between")),
             Item("Direction", ("load.direction",)),
             Item("Values", ("load.magnitude", "load.factored", "load.jump", "load.slab_jump")),
             Item("Self-weight once", ("load.twice", "load.weight_again", "load.no_weight")),
@@ -118,7 +118,9 @@ STEPS: tuple[Step, ...] = (
     Step(
         "Run",
         (
-            Item("One-way parts", ("run.one_way", "run.limit", "run.unsettled", "run.superposition")),
+            Item(
+                "Tension/compression-only", ("run.one_way", "run.limit", "run.unsettled", "run.superposition")
+            ),
             Item(
                 "Elements",
                 (
@@ -144,9 +146,9 @@ STEPS: tuple[Step, ...] = (
             Item("Displacements", ("displacement.large", "response.direction", "response.self_weight")),
             Item("Drift", ("response.drift",)),
             Item("Second order", ("response.second_order",)),
-            Item("Down the columns", ("response.axial",)),
+            Item("Axial force in columns", ("response.axial",)),
             Item("Modes", ("response.mass", "response.period", "response.base_shear")),
-            Item("Symmetry, turning", ("response.symmetry", "response.uneven", "response.torsion")),
+            Item("Symmetry, torsion", ("response.symmetry", "response.uneven", "response.torsion")),
             Item("Forces", ("response.released", "wall.joint")),
             Item("Envelope"),
             Item("Reactions", ("response.uplift",)),
@@ -159,7 +161,7 @@ STEPS: tuple[Step, ...] = (
         (
             Item("Carried over", ("match.carried", "match.changed_under")),
             Item(
-                "Matched",
+                "Matching",
                 (
                     "match.ambiguous",
                     "match.transform",

@@ -57,7 +57,7 @@ def find_free_bases(s: Subject) -> Iterator[Finding]:
         yield Finding(
             "support.base_free",
             "blocking",
-            f"The lowest point of the {s.name(ident)} is held by nothing: no support, no footing, no member below.",
+            f"The {s.name(ident)} has no base support: no support, footing or member below.",
             (ident,),
             point(s.model.nodes[node].point),
             ("Support it", "Accept, because…"),
@@ -74,7 +74,7 @@ def _free_walls(s: Subject) -> Iterator[Finding]:
             yield Finding(
                 "support.base_free",
                 "blocking" if s.model.physical else "warning",
-                f"The foot of the {s.name(x.id)} is held by nothing: no support, no footing, no slab or wall below.",
+                f"The {s.name(x.id)} has no base support: no support, footing, slab or wall below.",
                 (x.id,),
                 point(x.outer[int(x.outer[:, 2].argmin())]),
                 ("Support it", "Accept, because…"),

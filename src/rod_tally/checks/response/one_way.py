@@ -61,7 +61,7 @@ def find_slack(s: Subject) -> Iterator[Finding]:
         yield Finding("run.unsettled", "blocking", text, (case,), None)
     if (r.slack or r.yielded or r.unsettled) and s.model.cases:
         text = (
-            "Results of combinations are not given: one-way parts are slack or give way in some cases, so that cases cannot be added up. Loads, Cases of combinations "
+            "Results of combinations are not given: one-way parts are slack or give way in some cases, so that cases cannot be added up. Loads, Cases from combinations "
             "makes a load case of each, to be run by itself."
         )
         yield Finding(

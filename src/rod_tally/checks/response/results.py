@@ -69,7 +69,7 @@ def _span(s: Subject) -> float:
 
 
 def _largest(s: Subject, r: Results, case: int, along: bool) -> Largest | None:
-    """The largest displacement of a case; `along` members too."""
+    """Return the largest displacement of a case; `along` members too."""
     shapes = None
     if along and r.member_done[case].any() and s.model.cases[r.cases[case]].spectrum is None:
         shapes = s.once("shapes", lambda: _shapes(s)).of(r.cases[case], 5)

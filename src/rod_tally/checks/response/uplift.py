@@ -114,8 +114,8 @@ def _ground(
     yield Finding(
         "response.uplift",
         "warning",
-        f"In {worst.name} the ground under {_named(s, ident)} would have to pull over {area[pulls].sum():.3g} of {area.sum():.3g} m², "
-        f"with {-force[pulls].sum() / 1000:.4g} kN in all, which ground does not do.",
+        f"In {worst.name} the ground under {_named(s, ident)} is in tension, which ground cannot resist: over {area[pulls].sum():.3g} "
+        f"of {area.sum():.3g} m², with {-force[pulls].sum() / 1000:.4g} kN in all.",
         (ident,),
         point(surface.centroid),
         ("Accept, because…",),

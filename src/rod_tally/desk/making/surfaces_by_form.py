@@ -120,7 +120,7 @@ class SurfaceDesk(Asking):
             corners = np.array([(*p, z), (*q, z), (*q, z2), (*p, z2)], float)
             return self._surface(model, corners, v, WALL_CARRIES[str(v["way"])], "wall")
 
-        text = "Between two places in plan; two selected nodes are filled in. It is tied to what it touches. Its foot is not held: Model, Held edges… does that."
+        text = "Between two places in plan; two selected nodes are filled in. It is tied to what it touches. Its foot is not held: Model, Line supports on edges… does that."
         self._ask("Add a wall", text, fields, made)
 
     def ask_opening(self) -> None:

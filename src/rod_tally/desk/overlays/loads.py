@@ -49,7 +49,7 @@ def draw_arrows(canvas: Canvas, tails: list[Tail], most: float, colour: str = PI
         canvas.symbols(np.array(points), arrow(np.array(key[:3], float), float(key[3])), colour, 1.6, "world")
 
 
-@overlay("loads", "Loads put on")
+@overlay("loads", "Applied loads")
 def draw_loads(canvas: Canvas, scene: Scene) -> list[str]:
     """Arrows for nodes, members and places; areas as tinted panes with their value written on them."""
     parts = parts_of(scene)
@@ -162,7 +162,7 @@ def _legend(scene: Scene, parts: list[tuple[LoadCase, float]], what: str) -> lis
     return [f"→ {name} = " + " + ".join(f"{f:g} {c.name}" for c, f in parts), what]
 
 
-@overlay("arrived", "Loads arrived", base="pale")
+@overlay("arrived", "Loads on members", base="pale")
 def draw_arrived(canvas: Canvas, scene: Scene) -> list[str]:
     """Everything that each member carries, as one diagram beside it; what is not carried, where it lies."""
     parts = parts_of(scene)

@@ -89,7 +89,7 @@ def draw_mode(canvas: Canvas, scene: Scene) -> list[str]:
     ]
 
 
-@overlay("motions", "What moves freely", base="pale")
+@overlay("motions", "Mechanisms", base="pale")
 def draw_motions(canvas: Canvas, scene: Scene) -> list[str]:
     """A motion without resistance that the run found, as large as can be seen; the command Animate moves it
     to and fro."""

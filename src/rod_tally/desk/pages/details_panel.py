@@ -67,7 +67,7 @@ class DetailsPanel(QScrollArea):
         self.plot.units = self.close_up.units = self.units
         if review is None:
             self._text("Nothing is open", bold=True)
-            self._text("File, Take in a model… reads an IFC file.", MUTED)
+            self._text("File, Open model… reads an IFC file.", MUTED)
         elif picked is None:
             self._overview()
         elif picked[0] == "member" and picked[1] in review.model.members:
@@ -111,7 +111,10 @@ class DetailsPanel(QScrollArea):
         if review.waiting:
             self._text(f"Still being worked out: {review.waiting}.", OCHRE)
         if revision.being_checked:
-            self._text("The findings are from before the last correction: it is being checked.", OCHRE)
+            self._text(
+                "The findings are from before the last correction: the model needs re-checking, which is going on.",
+                OCHRE,
+            )
         for severity in ("blocking", "warning", "note"):
             count = len(revision.open_findings(severity=severity))
             self._text(

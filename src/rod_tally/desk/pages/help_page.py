@@ -21,6 +21,7 @@ TOPICS = {
     "revisions": "Revisions, results from elsewhere, the report",
     "making": "Models from parameters",
     "tables": "Models as tables",
+    "terms": "Terms",
     "pipeline": "Reviews without a window",
 }
 SHORTCUTS = "All commands and shortcuts"

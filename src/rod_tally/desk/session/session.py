@@ -125,7 +125,7 @@ class Session(SessionBase):
         words = f"{revision.name}: {len(done.model.members)} members, {len(done.model.surfaces)} surfaces"
         if done.carried is not None and done.carried.lines:
             placed = sum(line.status in PLACED for line in done.carried.lines)
-            words += f", {placed} of {len(done.carried.lines)} corrections carried over (Compare, What is carried over…)"
+            words += f", {placed} of {len(done.carried.lines)} corrections carried over (Compare, Carried-over corrections…)"
         self.said.emit(words)
         if done.carried is not None and done.carried.edits:
             self.undo.push(CarriedIn(self, revision, done.carried.edits))

@@ -302,7 +302,7 @@ def carried(state: DeskState, units: UnitSet) -> Rows:
         return out
     count = {s: sum(line.status == s for line in review.carried.lines) for s in WHERE}
     out.note = ", ".join(f"{n} {WHERE[s]}" for s, n in count.items() if n)
-    out.note += ". Compare → What is carried over… leaves lines out"
+    out.note += ". Compare → Carried-over corrections… leaves lines out"
     model = review.model
     kinds: dict[str, Container[str]] = {
         "member": model.members,

@@ -140,7 +140,7 @@ def _material_value(unit: str, dimension: Dimension) -> Callable[[Model, str, st
     def value(model: Model, key: str, text: str) -> float:
         found = number(text, unit, dimension)
         if not found > 0:
-            raise ValueError("it must be above zero")
+            raise ValueError("it must exceed zero")
         return found
 
     return value

@@ -17,7 +17,7 @@ from .rows import Pick, Rows, shown
 
 
 def findings(state: DeskState, units: UnitSet) -> Rows:
-    out = Rows(["", "Finding", "Where", "In words", "Decision", "Code"])
+    out = Rows(["", "Finding", "Where", "Remarks", "Decision", "Code"])
     revision = state.revision
     if revision is None:
         return out
@@ -54,7 +54,7 @@ def findings(state: DeskState, units: UnitSet) -> Rows:
 
 def ready(state: DeskState, units: UnitSet) -> Rows:
     """Whether the review can be signed, and why not."""
-    out = Rows(["", "What", "In words"])
+    out = Rows(["", "What", "Remarks"])
     revision = state.revision
     if revision is None:
         return out

@@ -163,7 +163,7 @@ def surfaces_over(state: DeskState, units: UnitSet) -> Rows:
         return out
     found = review.envelopes.known_plates(name, state.plate_averaged)
     if found is None:
-        out.note = "Run, Highest of all combinations works it out"
+        out.note = "Run, Maximum over combinations works it out"
         return out
     out.note = f"{name} over {len(found.combinations)} combinations; Force above the view chooses another"
     for k, ident in enumerate(fields.plates.surfaces):

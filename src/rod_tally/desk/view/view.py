@@ -65,7 +65,7 @@ class View(QWidget):
         self._model_seen: object = None
         self._turned = False  # the camera has moved since symbols were last given their size
         self.direction = "3d"
-        self.nothing = "Open a model: File, Take in a model… (Ctrl+O)"  # said where there is none
+        self.nothing = "Open a model: File, Open model… (Ctrl+O)"  # said where there is none
         self.text = 1.0  # size of labels, by the usual one
         self.sizes = Sizes()
         self.beside: Sizes | None = None  # those of the other revision's view, where one stands beside

@@ -23,7 +23,7 @@ def sign_chapter(out: Chapter, review: Review, short: bool) -> None:
     rows: list[list[Cell | str]] = [
         [r.what, "yes" if r.good else "no", r.words] for r in readiness(review, review.looks, named=False)
     ]
-    out.tables.append(Table("What a signature needs", ["What", "There", "In words"], rows))
+    out.tables.append(Table("What a signature needs", ["What", "There", "Remarks"], rows))
     if review.looks and not short:
         looked: list[list[Cell | str]] = [
             [x.item.replace("/", ": "), x.by, x.when[:16].replace("T", " "), x.picture] for x in review.looks
