@@ -53,6 +53,7 @@ def start(files: list[Path] | None = None, demo: bool = False, picture: Path | N
         window.show()
         picture_of_start.finish(window)
         app.processEvents()
+        window.layout_desk.fit()
         window.view.begin()
         for path in files or []:
             window.session.open(path)

@@ -179,6 +179,21 @@ class Layout:
         if isinstance(kept.get("text"), int) and kept["text"] != TEXT:
             self.set_text(kept["text"])
 
+    def fit(self) -> None:
+        """Keep the window, with the frame that it has by now, within its screen."""
+        window, screen = self.window, self.window.screen()
+        if screen is None or window.isMaximized():
+            return
+        room, frame, inner = screen.availableGeometry(), window.frameGeometry(), window.geometry()
+        wide, high = frame.width() - inner.width(), frame.height() - inner.height()
+        width, height = min(inner.width(), room.width() - wide), min(inner.height(), room.height() - high)
+        if (width, height) != (inner.width(), inner.height()):
+            window.resize(width, height)
+        left = min(max(frame.left(), room.left()), room.left() + room.width() - width - wide)
+        top = min(max(frame.top(), room.top()), room.top() + room.height() - height - high)
+        if (left, top) != (frame.left(), frame.top()):
+            window.move(left, top)
+
     def _place(self, at: object, maximized: bool) -> None:
         """Where the window was, where there still is a screen that holds it."""
         if not isinstance(at, list) or len(at) != 4 or not all(isinstance(v, int) for v in at):

@@ -38,7 +38,8 @@ class TablePage(QWidget):
         self.name = name
         self.choice = QComboBox()
         self.choice.addItems(list(choices))
-        self.choice.setVisible(bool(choices))
+        if not choices:  # one that is shown here would be a window until it has a parent
+            self.choice.hide()
         self.choice.setFixedWidth(150)
         self.model = RowsModel(EDITABLE.get(name, ()))
         self.model.edited.connect(self._edited)

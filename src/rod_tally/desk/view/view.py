@@ -103,6 +103,13 @@ class View(QWidget):
             signal.connect(self._redraw.start)
         if not later:
             self.begin()
+        elif opengl_works():
+            # a window that is on the screen already would be taken away and made anew for its first OpenGL child
+            from PyQt6.QtOpenGLWidgets import QOpenGLWidget
+
+            self._room = QOpenGLWidget(self)
+            self._room.setFixedSize(1, 1)
+            self._room.hide()
 
     def begin(self) -> None:
         """Make the picture; where there is no OpenGL a panel says so."""
