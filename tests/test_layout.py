@@ -8,6 +8,7 @@ import subprocess
 import sys
 
 import pytest
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
@@ -15,7 +16,7 @@ from rod_tally.desk.layout import SIZES
 from rod_tally.desk.theme import TEXT, THEMES, VARIABLE
 from rod_tally.desk.window import Window
 
-from .desk_help import act, fill, rested
+from .desk_help import STEP, act, fill, rested
 
 
 def test_tables_grow_and_shrink(loft: Window, qtbot: QtBot) -> None:
@@ -25,6 +26,28 @@ def test_tables_grow_and_shrink(loft: Window, qtbot: QtBot) -> None:
         upper, lower = loft.down.sizes()
         shares.append(lower / (upper + lower))
     assert shares[0] < shares[1] and shares[2] < shares[0] and shares[1] > 0.6
+
+
+def test_each_step_keeps_the_height_of_its_tables_and_their_edge_gives_all_of_it(
+    loft: Window, qtbot: QtBot
+) -> None:
+    def share() -> float:
+        return loft.down.sizes()[1] / sum(loft.down.sizes())
+
+    loft.state.go(STEP["Loads"])
+    loft.layout_desk._give(0.33)
+    loft.state.go(STEP["Framing"])
+    loft.layout_desk._give(0.55)
+    loft.state.go(STEP["Loads"])
+    assert share() == pytest.approx(0.33, abs=0.03)
+    handle = loft.down.handle(1)
+    assert handle is not None
+    qtbot.mouseDClick(handle, Qt.MouseButton.LeftButton)
+    assert share() > 0.6
+    qtbot.mouseDClick(handle, Qt.MouseButton.LeftButton)
+    assert share() == pytest.approx(0.33, abs=0.03)
+    loft.state.go(STEP["Framing"])
+    assert share() == pytest.approx(0.55, abs=0.03)
 
 
 def test_tables_in_a_window_of_their_own_and_back(loft: Window, qtbot: QtBot) -> None:

@@ -39,7 +39,7 @@ class Header(QFrame):
         self.revision_row = QHBoxLayout()
         self.revision_row.setSpacing(6)
         row.addLayout(self.revision_row)
-        self.more = QPushButton("+ take in…")
+        self.more = QPushButton("+ Open model…")
         self.more.clicked.connect(lambda: self.more_asked.emit())
         row.addWidget(self.more)
         row.addStretch()
@@ -62,6 +62,7 @@ class Header(QFrame):
     def refresh(self, name: str) -> None:
         """Show the project's name, what is old, and whether anything stands against the design."""
         self.refresh_run()
+        self.more.setText("+ Add revision…" if self.state.revisions else "+ Open model…")
         revision = self.state.revision
         if revision is None:
             self.verdict.hide()

@@ -6,7 +6,7 @@ from __future__ import annotations
 import json
 from collections.abc import Callable
 
-from PyQt6.QtCore import QByteArray, QRect, Qt, pyqtSignal
+from PyQt6.QtCore import QByteArray, QEvent, QObject, QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QCloseEvent, QFont
 from PyQt6.QtWidgets import QApplication, QSplitter, QVBoxLayout, QWidget
 
@@ -17,8 +17,9 @@ from .tables.tables import Tables
 from .theme import TEXT, THEME, THEMES
 from .view.view import View
 
-SHARES = (0.27, 0.5, 1.0)  # of the height that the tables get, one after the other
+SHARES = (0.33, 0.5, 1.0)  # of the height that the tables get, one after the other
 SIZES = (8, 14)  # points; the smallest and the largest text
+WHOLE = 0.8  # share of the height from which the tables have all of it
 LEAST = 600  # pixels; a narrower window is none
 ROW = 2.2  # height of a table's row by the text's
 
@@ -31,6 +32,21 @@ class Apart(QWidget):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self.closed.emit()
         super().closeEvent(event)
+
+
+class Edge(QObject):
+    """Calls `twice` when a widget is double-clicked."""
+
+    def __init__(self, widget: QWidget, twice: Callable[[], None]) -> None:
+        super().__init__(widget)
+        self.twice = twice
+        widget.installEventFilter(self)
+
+    def eventFilter(self, _thing: QObject | None, event: QEvent | None) -> bool:
+        if event is not None and event.type() == QEvent.Type.MouseButtonDblClick:
+            self.twice()
+            return True
+        return False
 
 
 class Layout:
@@ -57,6 +73,15 @@ class Layout:
         self.form: Form | None = None
         self._share = 0
         self.text = TEXT
+        self._by_step: dict[str, float] = {}  # share of the height that the tables have in a step
+        self._step = session.state.step.name
+        session.state.step_changed.connect(self._stepped)
+        handle = down.handle(1)
+        if handle is not None:
+            handle.setToolTip(
+                "Drag for the height of the tables in this step; double-click for all of it, or back"
+            )
+            self._edge = Edge(handle, self.whole_height)
 
     def ask_run(self) -> None:
         """Settings of runs, results and comparisons."""
@@ -74,6 +99,32 @@ class Layout:
         whole = sum(self.down.sizes())
         low = round(whole * SHARES[self._share])
         self.down.setSizes([whole - low, low])
+
+    def whole_height(self) -> None:
+        """The tables at all of the height, or back at what they had."""
+        whole = sum(self.down.sizes())
+        share = self.down.sizes()[1] / max(whole, 1) if self.apart is None else 1.0
+        if share > WHOLE:
+            self._give(self._by_step.get(self._step, SHARES[0]))
+        else:
+            self._by_step[self._step] = share
+            self._give(1.0)
+
+    def _give(self, share: float) -> None:
+        whole = sum(self.down.sizes())
+        low = round(whole * share)
+        self.down.setSizes([whole - low, low])
+
+    def _stepped(self) -> None:
+        """Each step has its own height of the tables."""
+        sizes, step = self.down.sizes(), self.session.state.step.name
+        if self.apart is None and len(sizes) == 2 and sum(sizes) > 0:
+            share = sizes[1] / sum(sizes)
+            if share <= WHOLE:
+                self._by_step[self._step] = share
+            if step in self._by_step:
+                self._give(self._by_step[step])
+        self._step = step
 
     def set_apart(self) -> None:
         """The tables into a window of their own, on another screen for one; or back."""
@@ -155,6 +206,8 @@ class Layout:
             "text": self.text,
         }
         widths = {name: page.widths for name, page in self.tables.pages.items() if page.widths}
+        self._stepped()
+        kept["heights"] = self._by_step
         self.session.memory.keep_layout(json.dumps(kept | {"widths": widths}))
 
     def restore(self) -> None:
@@ -169,6 +222,11 @@ class Layout:
             if isinstance(kept.get(name), str):
                 split.restoreState(QByteArray.fromHex(kept[name].encode()))
         self._place(kept.get("at"), kept.get("maximized") is True)
+        heights = kept.get("heights")
+        if isinstance(heights, dict):
+            self._by_step = {
+                str(k): float(v) for k, v in heights.items() if isinstance(v, (int, float)) and 0 < v < 1
+            }
         widths = kept.get("widths")
         for name, page in self.tables.pages.items():
             own = widths.get(name) if isinstance(widths, dict) else None

@@ -95,7 +95,7 @@ SEVERITY_MARK = {"blocking": "■", "warning": "▲", "note": "●"}
 # one colour a class of thing when an overlay sorts by kind; told apart by name in the legend, never by colour
 # alone
 MORE_KINDS = ("#a69fd0", "#d79ab8", "#8fc0e6") if THEME == "dark" else ("#5b5480", "#7d4a63", "#3f6f94")
-KINDS = (INK, PINE, OCHRE, RUST, MOSS, *MORE_KINDS, MUTED)
+KINDS = (INK, PINE, OCHRE, MOSS, *MORE_KINDS, MUTED)  # no red: that is for what blocks
 
 TEXT = 10  # points
 ARROWS = Path(__file__).parent / "style"

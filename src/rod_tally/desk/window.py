@@ -45,6 +45,7 @@ from .pages.details_panel import DetailsPanel
 from .pages.open_pages import OpenPages
 from .pages.steps_panel import StepsPanel
 from .pages.welcome import Welcome
+from .printing.sign_sheet import SignSheet
 from .quantities import UNIT_SETS, UnitSet
 from .session.background import Background
 from .session.session import Session
@@ -154,6 +155,9 @@ class Window(QMainWindow):
         own_column.setSpacing(0)
         own_column.addWidget(self.view_title)
         own_column.addWidget(self.view, 1)
+        self.sheet = SignSheet(self.state)
+        self.sheet.hide()
+        own_column.addWidget(self.sheet, 1)
         own.setLayout(own_column)
         self.welcome = Welcome(
             own,
@@ -181,7 +185,7 @@ class Window(QMainWindow):
         down.addWidget(across)
         down.addWidget(self.tables)
         down.setStretchFactor(0, 1)
-        down.setSizes([520, 190])
+        down.setSizes([510, 255])
         column.addWidget(down, 1)
         self.setCentralWidget(centre)
         status = self.statusBar()
@@ -206,6 +210,7 @@ class Window(QMainWindow):
             state.revisions_changed,
             state.decided,
             state.overlay_changed,
+            state.step_changed,
             state.picked_changed,
             state.shown_changed,
             session.project_changed,
@@ -255,6 +260,7 @@ class Window(QMainWindow):
         self.menus.refresh()
         self.view_bar.refresh()
         self._welcome()
+        self._show_sheet()
         review = state.review
         project = self.session.project
         name = "" if review is None else review.model.name if project is None else project.path.stem
@@ -267,6 +273,14 @@ class Window(QMainWindow):
         part = f"{shown} of {total}" if shown != total else str(total)
         self.counts.setText(f"{part} members · {len(review.model.nodes)} nodes")
         self.setWindowTitle(f"{name} – Rod Tally")
+
+    def _show_sheet(self) -> None:
+        """The sheet to sign in place of the view, in the step that it belongs to."""
+        wanted = self.sheet.wanted
+        if wanted == self.sheet.isHidden():
+            self.view.setVisible(not wanted)
+            self.sheet.setVisible(wanted)
+            self.sheet.fill()
 
     def _welcome(self) -> None:
         self.welcome.refresh(not self.state.revisions and self.session.jobs.free)

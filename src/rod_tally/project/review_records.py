@@ -20,6 +20,19 @@ from .codec import RecordError
 from .kept_views import KeptView
 
 RENAMED = {"load.lost": "load.uncarried"}
+# things of a step that had another title in an earlier release
+LOOKED = {
+    "Framing/Doubled": "Framing/Duplicates",
+    "Framing/Sizes since joining": "Framing/Changed sizes",
+    "Framing/Free parts": "Framing/Disconnected parts",
+    "Supports/Bases held": "Supports/Base supports",
+    "Supports/Held as a whole": "Supports/Overall restraint",
+    "Loads/Arrived": "Loads/Load transfer",
+    "Run/One-way parts": "Run/Tension/compression-only",
+    "Response/Down the columns": "Response/Axial force in columns",
+    "Response/Symmetry, turning": "Response/Symmetry, torsion",
+    "Revision/Matched": "Revision/Matching",
+}
 DECISIONS = ("open", "accepted", "corrected")
 
 
@@ -164,7 +177,8 @@ class ReviewRecords(ABC):
                 break
             except sqlite3.OperationalError:
                 continue
-        last = {item: (seen, Look(item, by, when, picture)) for item, seen, by, when, picture in rows}
+        named = [(LOOKED.get(item, item), *rest) for item, *rest in rows]
+        last = {item: (seen, Look(item, by, when, picture)) for item, seen, by, when, picture in named}
         return [look for seen, look in last.values() if seen]
 
     def looked(self, revision: int) -> set[str]:

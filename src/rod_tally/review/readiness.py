@@ -49,7 +49,14 @@ def readiness(
         )
     left_out = review.results.left_out if not review.stale else {}
     if left_out:
-        out.append(Readiness("Computed", True, f"{len(left_out)} parts took no part in the run", "Run"))
+        out.append(
+            Readiness(
+                "Computed",
+                True,
+                f"{len(left_out)} part{'s' if len(left_out) > 1 else ''} excluded from the run",
+                "Run",
+            )
+        )
     seen = {look.item: look for look in looks}
     for step in STEPS:
         items = [i.title for i in items_of(step, review.model)]

@@ -76,7 +76,7 @@ STEPS: tuple[Step, ...] = (
             Item("Loose ends", ("join.loose_end",)),
             Item("Crossings", ("join.crossing",)),
             Item("Short pieces", ("join.short",)),
-            Item("Changed since joining", ("join.undecided",)),
+            Item("Changed sizes", ("join.undecided",)),
             Item("Disconnected parts", ("join.island", "surface.free")),
             Item("Slabs and walls", ("surface.sliver", "surface.opening", "surface.thickness")),
             Item("Levels and axes", ("storey.level", "axes.odd", "stiffness.contrast")),

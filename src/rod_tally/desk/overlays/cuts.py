@@ -10,7 +10,7 @@ import numpy as np
 from ...analysis.results.cuts import CutForces
 from ...model.entities.cuts import Cut
 from ...model.geometry.vectors import Array
-from ..theme import GRAPHITE, INK, OCHRE, PINE, RUST
+from ..theme import GRAPHITE, INK, OCHRE, PINE
 from .registry import Scene, overlay
 
 if TYPE_CHECKING:
@@ -59,7 +59,7 @@ def draw_cuts(canvas: Canvas, scene: Scene) -> list[str]:
         canvas.lines(np.stack([foot, head], axis=1), PINE, 1.4)
         written = range(len(members)) if len(done) <= MANY else [int(np.abs(values[members]).argmax())]
         texts = [scene.units.show(float(values[members[k]]), kind, 3) for k in written]
-        canvas.labels(head[list(written)], texts, RUST)
+        canvas.labels(head[list(written)], texts, INK)
     return [
         f"{case}: {component} of {len(done)} cuts in {unit}, factors included",
         "n tension positive, v along the cut, m about the plane's normal",

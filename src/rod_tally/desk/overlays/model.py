@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from ..view.canvas import Canvas
 
 BED = Support((0.0, 0.0, 1.0, 0.0, 0.0, 0.0))
+NAMED = 5  # kinds without a colour of their own that a legend names
 
 
 @overlay("joints", "Joints")
@@ -43,7 +44,7 @@ def draw_joints(canvas: Canvas, scene: Scene) -> list[str]:
         )
         if np.abs(off).max() > 1e-6
     ]
-    canvas.lines(np.array(links).reshape(-1, 2, 3), RUST, 4.0)
+    canvas.lines(np.array(links).reshape(-1, 2, 3), PINE, 4.0)
     canvas.symbols(np.array([model.nodes[n].point for n in onto]).reshape(-1, 3), square(4.0), MOSS, 1.6)
     for group, template, colour in ((joined, diamond(4.5), INK), (loose, ring(5.5), OCHRE)):
         canvas.symbols(np.array([model.nodes[n].point for n in group]).reshape(-1, 3), template, colour)
@@ -59,7 +60,7 @@ def draw_joints(canvas: Canvas, scene: Scene) -> list[str]:
         legend.append(f"<font color='{MOSS}'>□</font> tied to a slab or wall ({len(onto)})")
         legend.append(f"<font color='{MOSS}'>▬</font> slab or wall tied to another ({len(seams) // 2})")
     if links:
-        legend.append(f"<font color='{RUST}'>▬</font> rigid link ({len(links)})")
+        legend.append(f"<font color='{PINE}'>▬</font> rigid link ({len(links)})")
     return legend
 
 
@@ -77,8 +78,14 @@ def _by_kind(canvas: Canvas, scene: Scene, names: list[str], of_surfaces: list[s
     if edges:
         own = np.repeat([shade[n] for n in of_surfaces], [len(e) for e in edges], axis=0)
         canvas.lines(np.concatenate(edges), width=1.6, colours=own)
-    shown = [f"<font color='{colour[n]}'>▬</font> {n or 'none'} ({count[n]})" for n in order[:6]]
-    return shown + ([f"and {len(order) - 6} more"] if len(order) > 6 else [])
+    own_colour = len(KINDS) if len(order) <= len(KINDS) else len(KINDS) - 1
+    shown = [f"<font color='{colour[n]}'>▬</font> {n or 'none'} ({count[n]})" for n in order[:own_colour]]
+    rest = order[own_colour:]
+    if rest:
+        named = ", ".join(f"{n or 'none'} ({count[n]})" for n in rest[:NAMED])
+        more = f" and {len(rest) - NAMED} more" if len(rest) > NAMED else ""
+        shown.append(f"<font color='{KINDS[-1]}'>▬</font> others: {named}{more}")
+    return shown
 
 
 def _rgb(colour: str) -> tuple[int, int, int]:

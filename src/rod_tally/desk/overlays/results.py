@@ -54,8 +54,8 @@ def draw_displaced(canvas: Canvas, scene: Scene) -> list[str]:
     if largest is not None:
         p = largest.place + largest.step * scale
         text = f"{scene.units.show(largest.size, 'small', 3)} {scene.units.small[1]}"
-        canvas.symbols(p[None], ring(7), RUST, 2.0)
-        canvas.labels(p[None], [text], RUST)
+        canvas.symbols(p[None], ring(7), INK, 2.0)
+        canvas.labels(p[None], [text], INK)
         part = scene.model.members.get(largest.ident) or scene.model.surfaces.get(largest.ident)
         where = largest.ident if part is None else f"{part.cls} {part.name or part.id}"
         legend.append(f"○ largest: {text} at {where}")
@@ -152,7 +152,7 @@ def draw_forces(canvas: Canvas, scene: Scene) -> list[str]:
     canvas.labels(
         head[shown],
         [f"{scene.units.show(float(value[e]), kind, 3)}" for e in shown] if shown is not ends else texts,
-        RUST,
+        INK,
     )
     return [
         f"{case}: {component} from {texts[1]} to {texts[0]}",
@@ -254,7 +254,7 @@ def draw_envelope(canvas: Canvas, scene: Scene) -> list[str]:
         head = _diagram(canvas, places, values * scale, colour, 0.12)
         name = over.combinations[int(by[places.stations[at], k])].name
         text = f"{scene.units.show(float(values[at]), kind)} {unit}"
-        canvas.labels(head[at][None], [f"{text} ({name})"], RUST)
+        canvas.labels(head[at][None], [f"{text} ({name})"], INK)
         legend.append(f"<font color='{colour}'>▬</font> {word} {text} by {name}")
     return legend
 
@@ -339,14 +339,14 @@ def draw_change(canvas: Canvas, scene: Scene) -> list[str]:
     dash = scene.size / 90
     lines = {k: np.array(v).reshape(-1, 2, 3) for k, v in groups.items()}
     canvas.lines(lines["added"], PINE, 4.0)
-    canvas.dashes(lines["removed"], dash, RUST, 2.6, (1, 1))
+    canvas.dashes(lines["removed"], dash, GRAPHITE, 2.6, (1, 1))
     canvas.dashes(lines["moved"], dash / 2, OCHRE, 3.4, (4, 1, 1, 1))
     canvas.dashes(lines["changed"], dash / 2, OTHER, 3.4, (5, 1))
     side = canvas.screen_axes()[0] * canvas.pixel * 2.2
     canvas.lines(np.concatenate([lines["resized"] - side, lines["resized"] + side]), INK, 1.6)
     return [
         f"<font color='{PINE}'><b>▬▬</b></font> added ({count['added']})",
-        f"<font color='{RUST}'>╌╌</font> removed ({count['removed']})",
+        f"<font color='{GRAPHITE}'>╌╌</font> removed ({count['removed']})",
         f"<font color='{OCHRE}'>▬ ▪</font> moved ({count['moved']})",
         f"═ resized ({count['resized']})",
         f"<font color='{OTHER}'>▬ ▬</font> changed otherwise ({count['changed']})",

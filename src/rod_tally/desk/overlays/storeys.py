@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ..theme import INK, OCHRE, PINE, RUST
+from ..theme import INK, OCHRE, PINE
 from ..view.symbols import diamond, ring
 from .registry import Scene, overlay
 
@@ -32,7 +32,7 @@ def draw_centres(canvas: Canvas, scene: Scene) -> list[str]:
     stiff = np.array([(c.stiff_x, c.stiff_y, c.elevation) for c in found]) - origin
     turning = np.array([c.turns for c in found])
     pairs = np.stack([mass, stiff], axis=1)
-    canvas.lines(pairs[turning], RUST, 2.4)
+    canvas.lines(pairs[turning], OCHRE, 2.4)
     canvas.lines(pairs[~turning], PINE, 2.0)
     canvas.symbols(mass, ring(8), INK, 2.2)
     canvas.symbols(stiff, diamond(8), OCHRE, 2.4)
@@ -41,5 +41,5 @@ def draw_centres(canvas: Canvas, scene: Scene) -> list[str]:
     return [
         "○ centre of mass",
         f"<font color='{OCHRE}'>◇</font> centre of stiffness",
-        f"<font color='{RUST}'>▬</font> turns under horizontal forces ({int(turning.sum())} of {len(found)} storeys)",
+        f"<font color='{OCHRE}'>▬</font> turns under horizontal forces ({int(turning.sum())} of {len(found)} storeys)",
     ]

@@ -14,7 +14,7 @@ from ...analysis.shells.quantities import directed, principal, quantity, superpo
 from ...meshing import Plates
 from ...meshing.quality import quality_of
 from ...model.geometry.vectors import Array
-from ..theme import GRAPHITE, INK, MUTED, PALE, RUST, blend
+from ..theme import GRAPHITE, INK, MUTED, PALE, PINE, RUST, blend
 from ..view.symbols import ring
 from .registry import Scene, overlay
 from .results import WAITING
@@ -167,7 +167,7 @@ def _crosses(canvas: Canvas, scene: Scene, fields: PlateFields, r: Results, name
         else 0.5
     )
     most = max(float(np.abs(one).max()), float(np.abs(two).max()), 1e-300)
-    for size, turn, colour in ((one, angle, RUST), (two, angle + np.pi / 2, GRAPHITE)):
+    for size, turn, colour in ((one, angle, PINE), (two, angle + np.pi / 2, GRAPHITE)):
         way = np.cos(turn)[:, None] * axes[:, 0] + np.sin(turn)[:, None] * axes[:, 1]
         half = way * (np.abs(size) / most * areas * 0.5)[:, None]
         canvas.lines(np.stack([centre - half, centre + half], axis=1), colour, 1.4)

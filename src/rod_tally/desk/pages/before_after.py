@@ -5,13 +5,18 @@ from __future__ import annotations
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from ...analysis.results.results import COMPONENTS
+from ...compare.results import ResultChange
+from ...model.geometry.vectors import Array
 from ..one_line import OneLine
 from ..quantities import FORCE_KIND, METRIC, UnitSet
 from ..session.state import DeskState
-from ..theme import INK, MUTED, PAPER, PINE, RUST
+from ..theme import INK, MOSS, MUTED, OCHRE, PAPER, PINE
+
+NAMED = 8  # points
+APART = (0.24, 0.04)  # shares of the plot that names are apart, across and up
 
 pg.setConfigOptions(antialias=True, background=PAPER, foreground=INK)
 
@@ -33,6 +38,11 @@ class ParityPlot(QWidget):
         top.addWidget(QLabel("Force"))
         top.addWidget(self.choice)
         top.addWidget(self.words, 1)
+        self.larger = QPushButton("Larger")
+        self.larger.setToolTip("The plot in a square window of its own; a click on a point shows its part")
+        self.larger.clicked.connect(self._larger)
+        top.addWidget(self.larger)
+        self.window_: ParityWindow | None = None
         self.plot = pg.PlotWidget()
         self.plot.showGrid(x=True, y=True, alpha=0.12)
         layout = QVBoxLayout(self)
@@ -76,14 +86,23 @@ class ParityPlot(QWidget):
                 "pos": (was[k], now[k]),
                 "data": r.revised_id,
                 "symbol": "t1" if out[k] and now[k] > was[k] else "t" if out[k] else "o",
-                "brush": pg.mkBrush(PINE if r.revised_id == picked else RUST if out[k] else PAPER),
-                "pen": pg.mkPen(INK if not out[k] else RUST),
+                "brush": pg.mkBrush(
+                    PINE
+                    if r.revised_id == picked
+                    else OCHRE
+                    if out[k] and now[k] > was[k]
+                    else MOSS
+                    if out[k]
+                    else PAPER
+                ),
+                "pen": pg.mkPen(INK),
                 "size": 13 if r.revised_id == picked else 8 if out[k] else 6,
             }
             for k, r in enumerate(rows)
         ]
         self.points.setData(spots)
         self.plot.addItem(self.points)
+        self._name_outliers(rows, was, now, out)
         self.plot.setLabel("bottom", f"baseline, largest |{name}| in {unit}")
         self.plot.setLabel("left", f"revision, {unit}")
         self.words.setText(
@@ -92,6 +111,54 @@ class ParityPlot(QWidget):
             f"or {least * factor:g} {unit}"
         )
 
+    def _name_outliers(self, rows: list[ResultChange], was: Array, now: Array, out: Array) -> None:
+        """The names of those that are farthest from the line, each where no other name stands."""
+        review = self.state.review
+        if review is None:
+            return
+        most = float(max(was.max(), now.max())) or 1.0
+        named: list[tuple[float, float]] = []
+        for k in np.argsort(-np.abs(now - was), kind="stable").tolist():
+            if not out[k] or len(named) == NAMED:
+                break
+            if any(abs(was[k] - x) < APART[0] * most and abs(now[k] - y) < APART[1] * most for x, y in named):
+                continue
+            named.append((float(was[k]), float(now[k])))
+            part = review.model.part(rows[k].revised_id or "")
+            label = pg.TextItem(
+                (part.name or part.id) if part is not None else "",
+                color=INK,
+                anchor=(1.1 if was[k] > 0.75 * most else -0.1, 0.5),
+            )
+            label.setPos(was[k], now[k])
+            self.plot.addItem(label)
+
+    def _larger(self) -> None:
+        """The plot in a window of its own, square; the tables have theirs again when it is closed."""
+        if self.window_ is None:
+            self.window_ = ParityWindow(self)
+        self.window_.show()
+        self.window_.raise_()
+
     def _clicked(self, _item: object, points: list[pg.SpotItem]) -> None:
         if len(points):
             self.state.pick("member", str(points[0].data()))
+
+
+class ParityWindow(QDialog):
+    """The plot of its own, as large as it is drawn; it follows the window's state like the one among the
+    tables."""
+
+    def __init__(self, plot: ParityPlot) -> None:
+        super().__init__(plot.window())
+        self.setWindowTitle("Before and after")
+        self.resize(660, 720)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        self.own = ParityPlot(plot.state)
+        self.own.larger.hide()
+        self.own.plot.setAspectLocked(True)  # the line of equal values lies at 45 degrees
+        self.own.units = plot.units
+        self.own.choice.setCurrentText(plot.choice.currentText())
+        self.own.draw()
+        column.addWidget(self.own)

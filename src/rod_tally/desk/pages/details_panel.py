@@ -7,13 +7,23 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from ...analysis.results.results import COMPONENTS
 from ...model import Finding, Member, Surface
 from ...review.remedies import can_do
 from ...review.tallies.load_tally import on_member
 from ...review.titles import title_of
+from ..forms.fit_button import FitButton
 from ..overlays.model import support_words
 from ..quantities import FORCE_KIND, METRIC, UnitSet
 from ..session.state import LOADS, DeskState
@@ -21,7 +31,9 @@ from ..tables.surface_rows import CARRIES, surface_results
 from ..theme import EDGE, GRAPHITE, MOSS, MUTED, OCHRE, PINE, RUST, SEVERITY_COLOUR, SEVERITY_MARK
 from ..view.closeup_panel import CloseUpPanel
 from .member_plot import MemberPlot
+from .steps_panel import Alike, to_check
 
+SHORT = 150  # letters of a message where several are listed
 MOST_LOADS = 8  # of a member, listed
 SIDES = ("", "source", "model", "results")
 
@@ -52,7 +64,13 @@ class DetailsPanel(QScrollArea):
         outer.addWidget(self.plot)
         outer.addStretch()
         self.setWidget(body)
-        for signal in (state.picked_changed, state.revision_changed, state.decided, state.overlay_changed):
+        for signal in (
+            state.picked_changed,
+            state.revision_changed,
+            state.decided,
+            state.overlay_changed,
+            state.step_changed,
+        ):
             signal.connect(self.draw)
         self.draw()
 
@@ -115,21 +133,40 @@ class DetailsPanel(QScrollArea):
                 "The findings are from before the last correction: the model needs re-checking, which is going on.",
                 OCHRE,
             )
-        for severity in ("blocking", "warning", "note"):
-            count = len(revision.open_findings(severity=severity))
-            self._text(
-                f"{SEVERITY_MARK[severity]} {_counted(count, severity)} open", SEVERITY_COLOUR[severity]
-            )
-        worst = max((e.residual for e in review.results.equilibrium), default=None)
-        if worst is not None and not review.why_old:
-            self._text(
-                f"{_counted(len(review.results.equilibrium), 'case')} in balance, largest residual {worst:.1e}",
-                MOSS,
-            )
         if self.state.finding is not None:
             self._finding(self.state.finding)
-        else:
-            self._text("Pick a member in the view or a row below.", MUTED)
+            return
+        self._text(f"{self.state.step.name}: what to check", bold=True)
+        for thing in to_check(self.state.step, revision):
+            self._text(f"{'✓ ' if thing.seen else ''}{thing.title}: {thing.state}", thing.colour)
+            for alike in thing.alike:
+                self._alike(alike)
+        worst = max((e.residual for e in review.results.equilibrium), default=None)
+        if self.state.step.of_results and worst is not None and not review.why_old:
+            cases = _counted(len(review.results.equilibrium), "case")
+            self._text(f"{cases} in balance, largest residual {worst:.1e}", MOSS)
+        self._text("Pick a part in the view or a row below for its details.", MUTED)
+
+    def _alike(self, alike: Alike) -> None:
+        """Findings of one kind: how many, the first in words, what shows it and what mends it."""
+        mark, colour = SEVERITY_MARK[alike.severity], SEVERITY_COLOUR[alike.severity]
+        first = alike.findings[0]
+        many = f"{alike.parts} × " if alike.parts > 1 else ""
+        self._text(f"{mark} {many}{alike.title}", colour, bold=True)
+        text = first.message
+        self._text(text if len(text) <= SHORT else text[: text.rfind(" ", 0, SHORT)] + " …")
+        row = QWidget()
+        buttons = QHBoxLayout(row)
+        buttons.setContentsMargins(0, 0, 0, 0)
+        show = QPushButton("Show" if len(alike.findings) == 1 else f"Show the first of {len(alike.findings)}")
+        show.clicked.connect(lambda: self.state.pick_finding(first))
+        buttons.addWidget(show)
+        if alike.action and len(alike.findings) == 1:
+            mend = FitButton(alike.action)
+            mend.clicked.connect(lambda: self.asked.emit(first, alike.action))
+            buttons.addWidget(mend)
+        buttons.addStretch()
+        self.layout_.addWidget(row)
 
     def _member(self, m: Member) -> None:
         review = self.state.review
@@ -362,10 +399,7 @@ class DetailsPanel(QScrollArea):
                 self._text(f"{action}: by hand", MUTED)
 
     def _button(self, text: str, call: Callable[..., None]) -> None:
-        button = QPushButton(text)
-        button.setSizePolicy(
-            button.sizePolicy().horizontalPolicy().Maximum, button.sizePolicy().verticalPolicy()
-        )
+        button = FitButton(text)
         button.clicked.connect(call)
         self.layout_.addWidget(button)
 

@@ -111,7 +111,7 @@ class _Curve(QWidget):
             (f", before {_number(float(np.interp(x, a, v)))}" for a, v in self.before if a[0] <= x <= a[-1]),
             "",
         )
-        self.title.setText(f"{self.text}: <font color='{RUST}'>{value}{was} at {x:.2f} m</font>{self._note}")
+        self.title.setText(f"{self.text}: <font color='{PINE}'>{value}{was} at {x:.2f} m</font>{self._note}")
 
 
 class MemberPage(QDialog):

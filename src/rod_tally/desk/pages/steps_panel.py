@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass, field
+
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
+from ...model import Finding
 from ...review import CASE, STEPS, Item, Step, items_of
+from ...review.remedies import ACCEPT, GO, can_do
+from ...review.titles import title_of
 from ..session.state import DeskState, Revision
 from ..tally_mark import draw_tally
 from ..theme import BAND, GRAPHITE, INK, MOSS, MUTED, PALE, PINE, SEVERITY_COLOUR, SEVERITY_MARK, SHEET
 
 HEAD, ROW = 43, 20
+ORDER = {"blocking": 0, "warning": 1, "note": 2}
 
 
 def verdict(step: Step, item: Item, revision: Revision, seen: bool) -> tuple[str, str]:
@@ -32,6 +38,62 @@ def verdict(step: Step, item: Item, revision: Revision, seen: bool) -> tuple[str
     if step.of_results and revision.review.why_old:
         return "old" if revision.review.has_run else "not run", MUTED
     return "none", MOSS
+
+
+@dataclass(slots=True)
+class Alike:
+    """Open findings of one code and severity; `action`: what mends the first of them at once, "" for
+    nothing."""
+
+    title: str
+    severity: str
+    findings: list[Finding]
+    action: str = ""
+
+    @property
+    def parts(self) -> int:
+        """How many findings there are, those that a finding gathers counted."""
+        return sum(len(f.parts) or 1 for f in self.findings)
+
+
+@dataclass(slots=True)
+class ToCheck:
+    """One thing of a step: its title, what stands beside it in a word, whether it was looked at."""
+
+    title: str
+    state: str
+    colour: str
+    seen: bool
+    alike: list[Alike] = field(default_factory=list)
+
+
+def to_check(step: Step, revision: Revision) -> list[ToCheck]:
+    """The things to check in a step, in its order; load cases aside, which the step lists itself."""
+    out = []
+    for item in items_of(step, revision.review.model):
+        if item.title.startswith(CASE):
+            continue
+        seen = f"{step.name}/{item.title}" in revision.looked
+        state, colour = verdict(step, item, revision, seen)
+        out.append(ToCheck(item.title, state, colour, seen, _alike(item, revision)))
+    return out
+
+
+def _alike(item: Item, revision: Revision) -> list[Alike]:
+    groups: dict[tuple[str, str], Alike] = {}
+    for f in revision.review.findings:
+        if f.code in item.codes and revision.decision(f) == "open" and f.severity != "note":
+            key = f.code, f.severity
+            if key not in groups:
+                groups[key] = Alike(title_of(f), f.severity, [], _action(f, revision))
+            groups[key].findings.append(f)
+    return sorted(groups.values(), key=lambda a: ORDER[a.severity])
+
+
+def _action(finding: Finding, revision: Revision) -> str:
+    """The first button of a finding that mends it."""
+    model = revision.review.model
+    return next((a for a in finding.actions if a not in (ACCEPT, GO) and can_do(model, finding, a)), "")
 
 
 class StepWidget(QWidget):

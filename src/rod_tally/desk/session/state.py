@@ -262,7 +262,8 @@ class DeskState(QObject):
             self.picked_changed.emit()
 
     def pick_finding(self, finding: Finding) -> None:
-        """Pick what a finding is about: its first member or node that is in the model."""
+        """Pick what a finding is about: its first part or node that is in the model; one about more than two
+        parts has all of them selected."""
         model = self.review.model if self.review else None
         kind, picked = None, ""
         for ident in finding.ids if model else ():
@@ -272,6 +273,10 @@ class DeskState(QObject):
                 picked = ident
                 break
         self.pick(kind, picked, finding)
+        every = [(k, i) for i in finding.ids for k in ("member", "node", "surface") if self._there(k, i)]
+        if len(every) > 2 and self.selected != every:
+            self.selected = every
+            self.picked_changed.emit()
 
     def show_storeys(self, names: set[str]) -> None:
         if names != self.storeys:

@@ -7,6 +7,7 @@ from collections.abc import Container
 from ...analysis.stress.utilisation import FORMULA
 from ...compare import MemberMatch
 from ...compare.causes import ORDERS
+from ...compare.in_words import in_words
 from ...compare.results import ENVELOPE
 from ...compare.results.again_groups import grouped, worse_by
 from ...model import Member, Surface
@@ -21,11 +22,74 @@ WHY = {
     "new": "new in this revision",
     "not computed": "not computed in one of the two",
 }
+FOLDED = 4  # supports, cases, loads or combinations of one change that have a row each
 MOST_RATIO = 1000.0  # a larger ratio says only that there was next to nothing before
 
 
 def changes(state: DeskState, units: UnitSet) -> Rows:
-    """Every member that is not the same, then members whose forces changed beyond the tolerance."""
+    """One row a part that is not the same, in words; then supports, cases, loads and combinations."""
+    out = Rows(["Change", "Class", "Part", "Storey", "Grid", "What changed", "Part before"])
+    full = every_change(state, units)
+    review, comparison = state.review, state.comparison
+    if review is None or comparison is None:
+        out.note = full.note
+        return out
+    base = state.baseline.review.model if state.baseline else None
+    first = 0
+    for row in full.rows:  # levels and grid lines stand first
+        if row[1] not in ("storey", "grid"):
+            break
+        first += 1
+        out.add([row[0], row[1], row[3] or row[2], None, None, _was_is(row[9], row[10]), row[2]])
+    for m in comparison.parts:
+        if m.status == "same":
+            continue
+        now = m.revised_id is not None
+        model = review.model if now else base
+        part = model.part(m.revised_id or m.baseline_id or "") if model is not None else None
+        old = base.part(m.baseline_id) if base is not None and m.baseline_id else None
+        name = (part.name or part.id) if part is not None else m.revised_id or m.baseline_id
+        before = (old.name or old.id) if old is not None else None
+        where: list[object] = [None, None]
+        if part is not None and model is not None:
+            at = model.line(part).mean(axis=0) if isinstance(part, Member) else part.outer.mean(axis=0)
+            where = [part.storey, place_on_grids(model, at[:2])]
+        words = in_words(m) or m.revised_section or m.baseline_section
+        pick: Pick = None
+        if now:
+            pick = ("member" if isinstance(part, Member) else "surface", m.revised_id or "")
+        out.add([m.status, m.cls, name, *where, words, before if before != name else None], pick)
+    rest: dict[tuple[object, object], list[list[object]]] = {}
+    for row in full.rows[first:]:
+        kind = str(row[0]).partition(" ")[0]
+        if kind in ("support", "case", "load", "combination"):
+            rest.setdefault((row[0], row[1]), []).append(row)
+    for (change, cls), own in rest.items():
+        named = [str(row[3] or row[2]) for row in own]
+        if len(own) > FOLDED:  # what differs of each stands among every attribute
+            shown = f"{', '.join(dict.fromkeys(named[:FOLDED]))} and {len(own) - FOLDED} more"
+            out.add([change, cls, f"{len(own)} of them", None, None, shown, None])
+            continue
+        for row, name in zip(own, named):
+            words = " ".join(str(v) for v in (row[8], _was_is(row[9], row[10])) if v)
+            out.add([change, cls, name, None, None, words, None])
+    same = comparison.count("same")
+    out.note = (
+        f"{full.note}; {same} parts are the same; the table turns to every attribute" if full.note else ""
+    )
+    return out
+
+
+def _was_is(was: object, now: object) -> str:
+    return (
+        f"{was if was not in (None, '') else 'none'} to {now if now not in (None, '') else 'none'}"
+        if was or now
+        else ""
+    )
+
+
+def every_change(state: DeskState, units: UnitSet) -> Rows:
+    """Every attribute that differs of every part, then members whose forces changed beyond the tolerance."""
     out = Rows(
         [
             "Change",

@@ -7,7 +7,7 @@ from typing import Any, cast
 
 from ..quantities import UnitSet
 from ..session.state import SUMMED, DeskState
-from .change_rows import again, again_groups, carried, changes, why
+from .change_rows import again, again_groups, carried, changes, every_change, why
 from .elsewhere_rows import design, elsewhere, unmatched
 from .force_rows import displacements, envelope, forces, reactions, stresses, summed_forces, summed_reactions
 from .load_rows import audited, cases, combinations, factors, loads, member_sums, worst_direction
@@ -107,6 +107,7 @@ ASPECTS: dict[str, dict[str, Table]] = {
         "stability of walls": of_results(wall_stability),
         "joints of walls": of_results(wall_joints),
     },
+    "changes": {"one row a part": changes, "every attribute": every_change},
     "again": {"parts": again, "in groups": again_groups, "why it changed": why, "design results": design},
     "elsewhere": {"values": elsewhere, "matched by nothing": unmatched},
     "storeys": {

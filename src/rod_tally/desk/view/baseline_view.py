@@ -78,6 +78,7 @@ class BaselineView(QWidget):
         for camera, tag in self._links:
             camera.RemoveObserver(tag)
         self.main.beside = None
+        self.main.legend.setMinimumHeight(0)
         state = self.main_state
         for signal in (state.revision_changed, state.overlay_changed, state.shown_changed):
             signal.disconnect(self.follow)
@@ -197,7 +198,12 @@ class BaselineView(QWidget):
     # -- one camera, one scale -------------------------------------------------------------------------------
 
     def _drawn(self) -> None:
-        """Draw the view again whose scale is no longer that of both."""
+        """Draw the view again whose scale is no longer that of both; legends of one height, so that equal
+        levels stand at equal heights."""
+        legends = self.main.legend, self.view.legend
+        high = max(x.heightForWidth(x.width()) for x in legends)
+        for legend in legends:
+            legend.setMinimumHeight(high)
         for view, other in ((self.main, self.view), (self.view, self.main)):
             if self.state.revision is not None and not view.sizes.holds(other.sizes):
                 view.draw()

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QColor, QFont, QFontMetrics, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from ..session.state import DeskState
 from ..theme import EDGE, INK, MUTED, PINE, SEVERITY_COLOUR, SEVERITY_MARK, SHEET, WASH
+
+WIDTHS = (76, 132)  # pixels; the least and the most
 
 
 class StoreyStack(QWidget):
@@ -17,11 +19,20 @@ class StoreyStack(QWidget):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self.state = state
-        self.setFixedWidth(76)
+        self.setFixedWidth(WIDTHS[0])
         self.setToolTip("Drag over storeys to show only these; click in the free space to show all")
         self._drag: int | None = None
         for signal in (state.revision_changed, state.shown_changed, state.decided):
             signal.connect(self.update)
+        state.revision_changed.connect(self._widen)
+
+    def _widen(self) -> None:
+        """As wide as the longest name asks for, within limits."""
+        small = QFont(self.font())
+        small.setPointSizeF(self.font().pointSizeF() * 0.9)
+        metrics = QFontMetrics(small)
+        wide = max((metrics.horizontalAdvance(name) for name, _ in self.rows()), default=0) + 30
+        self.setFixedWidth(min(max(wide, WIDTHS[0]), WIDTHS[1]))
 
     def rows(self) -> list[tuple[str, QRectF]]:
         """Storey names with their boxes, from the top down."""

@@ -104,7 +104,7 @@ class View(QWidget):
         if not later:
             self.begin()
         elif opengl_works():
-            # a window that is on the screen already would be taken away and made anew for its first OpenGL child
+            # a window on the screen would be taken away and made anew for its first OpenGL child
             from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 
             self._room = QOpenGLWidget(self)
