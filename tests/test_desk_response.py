@@ -87,7 +87,6 @@ def test_equilibrium_between_storeys_at_nodes_and_down_stacks(demo: Window, qtbo
     assert [r[0] for r in w.tables.pages["storeys"].model.content.rows] == [
         "Roof",
         "Rigging",
-        "Mezzanine",
         "Loft",
     ]
 

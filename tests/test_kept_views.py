@@ -57,7 +57,7 @@ def test_a_view_is_shown_again_in_another_revision_and_stands_in_the_report(
     w.state.go(STEP["Response"])
     w.state.show_storeys({"Roof", "Rigging"})
     w.state.show_overlay("forces")
-    w.state.set_view(case="Bales", component="vz")  # a case that revision B does not have
+    w.state.set_view(case="Boat cradles", component="vz")  # a case that revision B does not have
     w.look("south")
     was = camera(w)
     w.picture_desk.ask_keep()
@@ -70,8 +70,8 @@ def test_a_view_is_shown_again_in_another_revision_and_stands_in_the_report(
     (view,) = w.picture_desk.views()
     w.picture_desk.show(view)
     assert np.allclose(camera(w), was) and w.state.overlay == "forces" and w.state.component == "vz"
-    assert w.state.storeys == {"Roof", "Rigging"} and w.state.case != "Bales"
-    assert any("case Bales" in text for text in said)
+    assert w.state.storeys == {"Roof", "Rigging"} and w.state.case != "Boat cradles"
+    assert any("case Boat cradles" in text for text in said)
     (picture,) = w.picture_desk.kept_pictures()
     assert w.state.review is not None
     w.state.review.pictures = [picture]

@@ -82,7 +82,7 @@ def arrived(w: Window) -> None:
     w.state.choose(0)
     w.state.go(STEP["Loads"])
     w.state.show_overlay("arrived")
-    w.state.set_view(case="Bales")
+    w.state.set_view(case="Boat cradles")
     w.state.show_storeys({"Loft"})
     w.tables.show_table("cases")
 

@@ -1,8 +1,8 @@
 """The Tern Quay sail loft as IFC, revisions A and B. `python -m rod_tally.demo.loft DIR` writes both.
 
 A three-storey steel frame on a harbour with a concrete stair core, floors with a stair opening and a braced
-gable. Revision A carries the usual faults, so that a review has something to find; revision B mends them and
-brings changes."""
+gable. Revision A carries faults, so that a review has something to find. Revision B mends them; the sailmakers
+want a second hoist and a skylight, the braces and one floor grow, and two joists give way to a duct."""
 
 from __future__ import annotations
 
@@ -15,14 +15,12 @@ from .writer import IfcWriter
 X = {"A": 0.0, "B": 5.4, "C": 10.8, "D": 16.2, "E": 21.6}
 Y = {"1": 0.0, "2": 5.0, "3": 11.0, "4": 16.0}
 LEVELS = (("Quay", 0.0), ("Loft", 4.2), ("Rigging", 7.8), ("Roof", 11.4))
-MEZZANINE = 6.0
 H_COLUMN = 0.2
 CORE = ((16.6, 5.6), (19.6, 10.4))  # plan corners of the stair core
-# what revision B moves: column stack and storey to a step in plan, m
-NUDGED = {("B2", "Quay"): (0.03, 0.0), ("C4", "Quay"): (0.0, -0.045), ("D1", "Loft"): (-0.06, 0.02)}
-SHIFTED = {("B4", "Quay"): (0.9, 0.0), ("D4", "Quay"): (-1.2, 0.0)}
-RESIZED = {"Loft A2-A3", "Rigging C2-C3"}
-GONE = "Roof B-12"
+HOIST, LONGER = 4.4, 5.6  # m, how far the hoist beams reach over the water
+ASIDE = {"Rigging A-34": 0.045, "Rigging B-34": 0.035}  # joists that revision B moves, m in plan
+GONE = ("Roof B-23", "Roof C-23")  # joists below the skylight of revision B
+SKYLIGHT = ((6.0, 6.2), (15.6, 9.8))  # plan corners
 
 
 class Loft:
@@ -33,8 +31,6 @@ class Loft:
         w = self.w = IfcWriter("Tern Quay sail loft", "IFC4", "MILLIMETRE", f"tern quay {revision}")
         for name, z in LEVELS:
             w.storey(name, z)
-            if name == "Loft" and self.b:
-                w.storey("Mezzanine", MEZZANINE)
         self.steel = w.material("S355", YoungModulus=210e9, ShearModulus=81e9, MassDensity=7850)
         self.concrete = w.material("C30/37")
         # EN 10365 dimensions
@@ -43,6 +39,7 @@ class Loft:
         self.large = w.i_profile("IPE 360", 0.36, 0.17, 0.008, 0.0127, 0.018)
         self.minor = w.i_profile("IPE 220", 0.22, 0.11, 0.0059, 0.0092, 0.012)
         self.tube = w.profile("CircleHollow", "CHS 114.3x5", Radius=0.05715, WallThickness=0.005)
+        self.tube_b = w.profile("CircleHollow", "CHS 139.7x6.3", Radius=0.06985, WallThickness=0.0063)
 
     def make(self) -> IfcWriter:
         self._footings()
@@ -50,8 +47,6 @@ class Loft:
         self._beams()
         self._gable()
         self._floors()
-        if self.b:
-            self._mezzanine()
         self._grid()
         return self.w
 
@@ -62,17 +57,12 @@ class Loft:
             {row: ((-2.0, y), (X["E"] + 2.0, y)) for row, y in Y.items()},
         )
 
-    def at(self, line: str, row: str, storey: str) -> tuple[float, float]:
-        """Plan position of a column in a storey."""
-        dx, dy = (NUDGED | SHIFTED).get((line + row, storey), (0.0, 0.0)) if self.b else (0.0, 0.0)
-        return X[line] + dx, Y[row] + dy
-
     def _footings(self) -> None:
         for line in X:
             for row in Y:
                 if line + row == "C2" and not self.b:
                     continue  # the step in the quay: nobody drew what this column stands on
-                x, y = self.at(line, row, "Quay")
+                x, y = X[line], Y[row]
                 self.w.block(
                     "IfcFooting",
                     f"F-{line}{row}",
@@ -86,7 +76,7 @@ class Loft:
         for (storey, low), (_, high) in zip(LEVELS, LEVELS[1:]):
             for line in X:
                 for row in Y:
-                    x, y = self.at(line, row, storey)
+                    x, y = X[line], Y[row]
                     base = low + (0.45 if line + row == "C2" and storey == "Quay" and not self.b else 0.0)
                     self.w.member(
                         "IfcColumn",
@@ -111,11 +101,10 @@ class Loft:
             for line in lines:  # main beams along y, face to face
                 for r0, r1 in zip(rows, rows[1:]):
                     name = f"{storey} {line}{r0}-{line}{r1}"
-                    profile = self.large if self.b and name in RESIZED else self.main
                     stop = Y[r1] - face
                     if name == "Loft C2-C3" and not self.b:
                         stop -= 0.04  # drawn short of the column's face
-                    self.beam(name, (X[line], Y[r0] + face), (X[line], stop), profile, level, storey)
+                    self.beam(name, (X[line], Y[r0] + face), (X[line], stop), self.main, level, storey)
             for row in rows:  # beams along x
                 for l0, l1 in zip(lines, lines[1:]):
                     name = f"{storey} {l0}{row}-{l1}{row}"
@@ -126,13 +115,26 @@ class Loft:
             for n, (l0, l1) in enumerate(zip(lines, lines[1:])):  # secondaries along x at mid-bay, web to web
                 for r0, r1 in zip(rows, rows[1:]):
                     self._secondary(storey, level, f"{storey} {l0}-{r0}{r1}", n, l0, l1, (Y[r0] + Y[r1]) / 2)
-        # the hoist beam over the water
-        self.beam("Loft hoist", (X["C"], -face), (X["C"], -4.4), self.main, LEVELS[1][1], "Loft")
+        self._hoists()
+
+    def _hoists(self) -> None:
+        """The hoist beam over the water; in revision B it is longer and deeper, and has a twin with a tie between
+        their ends."""
+        level, face = LEVELS[1][1], H_COLUMN / 2
+        reach = LONGER if self.b else HOIST
+        profile = self.large if self.b else self.main
+        self.beam("Loft hoist", (X["C"], -face), (X["C"], -reach), profile, level, "Loft")
+        if self.b:
+            self.beam("Loft hoist east", (X["D"], -face), (X["D"], -reach), profile, level, "Loft")
+            self.beam(
+                "Loft hoist tie", (X["C"] + 0.085, -5.4), (X["D"] - 0.085, -5.4), self.minor, level, "Loft"
+            )
 
     def _secondary(self, storey: str, level: float, name: str, n: int, l0: str, l1: str, y: float) -> None:
-        if (self.b and name == GONE) or (storey != "Roof" and l0 == "D" and 5 < y < 11):
+        if (self.b and name in GONE) or (storey != "Roof" and l0 == "D" and 5 < y < 11):
             return  # the stair
         half = 0.075
+        y += ASIDE.get(name, 0.0) if self.b else 0.0
         start, end = (X[l0] + half, y), (X[l1] - half, y)
         if name == "Roof A-23" and not self.b:
             self._named_only(name, start, end, level, storey)
@@ -170,7 +172,7 @@ class Loft:
                     f"{storey} brace {line}",
                     (X[line], y0, low),
                     (X[line], y1, high),
-                    self.tube,
+                    self.tube_b if self.b else self.tube,
                     self.steel,
                     storey,
                 )
@@ -189,11 +191,12 @@ class Loft:
                     "IfcWall", f"{storey} core {side}", (*lower, low), (*upper, high), self.concrete, storey
                 )
         for storey, level in LEVELS[1:]:
+            thick = 0.18 if self.b and storey == "Loft" else 0.15
             slab = self.w.block(
                 "IfcSlab",
                 f"{storey} floor",
                 (-0.1, -0.1, level),
-                (21.7, 16.1, level + 0.15),
+                (21.7, 16.1, level + thick),
                 self.concrete,
                 storey,
             )
@@ -201,30 +204,9 @@ class Loft:
                 self.w.opening(
                     slab, f"{storey} stair", (x0 + t, y0 + t, level - 0.1), (x1 - t, y1 - t, level + 0.3)
                 )
-
-    def _mezzanine(self) -> None:
-        """A gallery between Loft and Rigging in the two western bays, on the existing columns and two new
-        ones."""
-        level, face = MEZZANINE, H_COLUMN / 2
-        for line in "ABC":
-            self.beam(
-                f"Mezzanine {line}1-{line}2",
-                (X[line], Y["1"] + face),
-                (X[line], Y["2"] - face),
-                self.main,
-                level,
-                "Mezzanine",
-            )
-        for row in "12":
-            for l0, l1 in (("A", "B"), ("B", "C")):
-                self.beam(
-                    f"Mezzanine {l0}{row}-{l1}{row}",
-                    (X[l0] + face, Y[row]),
-                    (X[l1] - face, Y[row]),
-                    self.minor,
-                    level,
-                    "Mezzanine",
-                )
+            elif self.b:
+                (u0, v0), (u1, v1) = SKYLIGHT
+                self.w.opening(slab, "Roof skylight", (u0, v0, level - 0.1), (u1, v1, level + 0.3))
 
 
 def make(revision: str) -> IfcWriter:
