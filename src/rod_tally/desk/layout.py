@@ -14,7 +14,7 @@ from .forms.form import Field, Form
 from .forms.run_settings import form_of
 from .session.session import Session
 from .tables.tables import Tables
-from .theme import TEXT, THEME, THEMES
+from .theme import TEXT, THEME, THEMES, style_of
 from .view.view import View
 
 SHARES = (0.33, 0.5, 1.0)  # of the height that the tables get, one after the other
@@ -180,6 +180,8 @@ class Layout:
         font = QFont(app.font())
         font.setPointSize(self.text)
         app.setFont(font)
+        if app.styleSheet() != style_of(self.text):
+            app.setStyleSheet(style_of(self.text))
         for page in self.tables.pages.values():
             rows = page.table.verticalHeader()
             assert rows is not None

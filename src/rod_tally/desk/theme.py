@@ -162,6 +162,16 @@ QFrame#strip QLabel {{ background: transparent; }}
 """
 
 
+def style_of(points: int) -> str:
+    """The style sheet for text of a size; widgets that are styled take theirs from it and not from the
+    application."""
+    return (
+        STYLE
+        if points == TEXT
+        else f"{STYLE}* {{ font-size: {points}pt; }}\nQLabel#title {{ font-size: {1.2 * points:.0f}pt; }}\n"
+    )
+
+
 def blend(share: float) -> str:
     """A colour for a value from -1 (pine) through 0 (sheet) to 1 (rust)."""
     to = PINE if share < 0 else RUST
@@ -173,7 +183,7 @@ def blend(share: float) -> str:
 def dress(app: QApplication) -> None:
     """Fonts that ship with the application, and the style sheet; once, as every widget there is is styled
     anew."""
-    if app.styleSheet() == STYLE:
+    if app.styleSheet().startswith(STYLE):
         return
     for path in sorted((Path(__file__).parent.parent / "fonts").glob("*.ttf")):
         QFontDatabase.addApplicationFont(str(path))

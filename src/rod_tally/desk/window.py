@@ -88,7 +88,6 @@ class Window(QMainWindow):
         self.header = Header(self.state, lambda: self.state.review is not None and self.session.jobs.free)
         self.details = DetailsPanel(self.state)
         self.steps = StepsPanel(self.state)
-        self.steps.setFixedWidth(196)
         self.picture_desk = PictureDesk(self)
         self.dialogs = Dialogs(
             self, self.session, self.state, self.tables.front, self.picture_desk.kept_pictures
@@ -185,6 +184,7 @@ class Window(QMainWindow):
         down.addWidget(across)
         down.addWidget(self.tables)
         down.setStretchFactor(0, 1)
+        down.setHandleWidth(5)  # it is double-clicked
         down.setSizes([510, 255])
         column.addWidget(down, 1)
         self.setCentralWidget(centre)

@@ -28,7 +28,7 @@ LOOKED = {
     "Supports/Bases held": "Supports/Base supports",
     "Supports/Held as a whole": "Supports/Overall restraint",
     "Loads/Arrived": "Loads/Load transfer",
-    "Run/One-way parts": "Run/Tension/compression-only",
+    "Run/One-way parts": "Run/Slack parts",
     "Response/Down the columns": "Response/Axial force in columns",
     "Response/Symmetry, turning": "Response/Symmetry, torsion",
     "Revision/Matched": "Revision/Matching",

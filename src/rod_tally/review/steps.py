@@ -118,9 +118,7 @@ STEPS: tuple[Step, ...] = (
     Step(
         "Run",
         (
-            Item(
-                "Tension/compression-only", ("run.one_way", "run.limit", "run.unsettled", "run.superposition")
-            ),
+            Item("Slack parts", ("run.one_way", "run.limit", "run.unsettled", "run.superposition")),
             Item(
                 "Elements",
                 (

@@ -33,6 +33,7 @@ from ..view.closeup_panel import CloseUpPanel
 from .member_plot import MemberPlot
 from .steps_panel import Alike, to_check
 
+LINE = 17  # pixels, the height of a line of text of the usual size
 SHORT = 150  # letters of a message where several are listed
 MOST_LOADS = 8  # of a member, listed
 SIDES = ("", "source", "model", "results")
@@ -105,7 +106,9 @@ class DetailsPanel(QScrollArea):
         label.setWordWrap(True)
         label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         style = (f"color: {colour};" if colour else "") + ("font-weight: bold;" if bold else "")
-        label.setStyleSheet(style + (f"font-size: {size}px;" if size else ""))
+        label.setStyleSheet(
+            style + (f"font-size: {round(size * self.fontMetrics().height() / LINE)}px;" if size else "")
+        )
         self.layout_.addWidget(label)
         return label
 

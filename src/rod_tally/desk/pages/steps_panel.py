@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
@@ -16,7 +16,8 @@ from ..session.state import DeskState, Revision
 from ..tally_mark import draw_tally
 from ..theme import BAND, GRAPHITE, INK, MOSS, MUTED, PALE, PINE, SEVERITY_COLOUR, SEVERITY_MARK, SHEET
 
-HEAD, ROW = 43, 20
+HEAD, ROW, WIDE = 43, 20, 196  # pixels with text of the usual size
+LINE = 17  # height of a line of that
 ORDER = {"blocking": 0, "warning": 1, "note": 2}
 
 
@@ -115,12 +116,27 @@ class StepWidget(QWidget):
         return self.state.step is self.step
 
     @property
+    def scale(self) -> float:
+        """How much larger text is than usual."""
+        return max(self.fontMetrics().height() / LINE, 1.0)
+
+    @property
+    def row(self) -> int:
+        return round(ROW * self.scale)
+
+    @property
+    def head(self) -> int:
+        return round(HEAD * self.scale)
+
+    @property
     def items(self) -> tuple[Item, ...]:
         revision = self.state.revision
         return items_of(self.step, revision.review.model if revision else None)
 
     def sizeHint(self) -> QSize:
-        return QSize(190, HEAD + (ROW * len(self.items) + 5 if self.active else 0))
+        return QSize(
+            round(190 * self.scale), self.head + (self.row * len(self.items) + 5 if self.active else 0)
+        )
 
     def minimumSizeHint(self) -> QSize:
         return self.sizeHint()
@@ -130,7 +146,7 @@ class StepWidget(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        row = int((event.position().y() - HEAD) // ROW)
+        row = int((event.position().y() - self.head) // self.row)
         if self.active and 0 <= row < len(self.items):
             title = self.items[row].title
             if title.startswith(CASE):  # a case is looked at by showing it
@@ -158,7 +174,9 @@ class StepWidget(QWidget):
         bold.setBold(True)
         painter.setFont(bold)
         painter.setPen(QColor(INK))
-        painter.drawText(QRectF(16, 6, width - 90, 18), Qt.AlignmentFlag.AlignVCenter, self.step.name)
+        painter.drawText(
+            QRectF(16, 6, width - 90, 18 * self.scale), Qt.AlignmentFlag.AlignVCenter, self.step.name
+        )
         revision = self.state.revision
         x = width - 10.0
         for severity in ("note", "warning", "blocking"):
@@ -169,11 +187,13 @@ class StepWidget(QWidget):
             painter.setPen(QColor(SEVERITY_COLOUR[severity]))
             w = painter.fontMetrics().horizontalAdvance(text)
             x -= w
-            painter.drawText(QRectF(x, 6, w + 2, 18), Qt.AlignmentFlag.AlignVCenter, text)
+            painter.drawText(QRectF(x, 6, w + 2, 18 * self.scale), Qt.AlignmentFlag.AlignVCenter, text)
             x -= 8
         looked = revision.looked if revision else set()
         done = sum(self.item_key(k) in looked for k in range(len(self.items)))
-        draw_tally(painter, QRectF(17, 27, width, 11), done, len(self.items), INK if done else GRAPHITE)
+        draw_tally(
+            painter, QRectF(17, 27 * self.scale, width, 11), done, len(self.items), INK if done else GRAPHITE
+        )
         if self.active:
             self._paint_items(painter, width)
         painter.end()
@@ -182,20 +202,22 @@ class StepWidget(QWidget):
         revision = self.state.revision
         painter.setFont(self.font())
         for k, item in enumerate(self.items):
-            y = HEAD + k * ROW
+            y = self.head + k * self.row
             seen = revision is not None and self.item_key(k) in revision.looked
             painter.setPen(QColor(INK if seen else GRAPHITE))
-            stroke = "|" if seen else "·"
-            painter.drawText(QRectF(17, y, 10, ROW), Qt.AlignmentFlag.AlignVCenter, stroke)
+            stroke = "✓" if seen else "·"
+            painter.drawText(QRectF(17, y, 10, self.row), Qt.AlignmentFlag.AlignVCenter, stroke)
             text, colour = verdict(self.step, item, revision, seen) if revision is not None else ("", PALE)
             taken = painter.fontMetrics().horizontalAdvance(text)
             title = painter.fontMetrics().elidedText(
                 item.title, Qt.TextElideMode.ElideRight, width - 48 - taken
             )
-            painter.drawText(QRectF(28, y, width - 44 - taken, ROW), Qt.AlignmentFlag.AlignVCenter, title)
+            painter.drawText(
+                QRectF(28, y, width - 44 - taken, self.row), Qt.AlignmentFlag.AlignVCenter, title
+            )
             painter.setPen(QColor(colour))
             painter.drawText(
-                QRectF(0, y, width - 11, ROW),
+                QRectF(0, y, width - 11, self.row),
                 Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
                 text,
             )
@@ -223,11 +245,20 @@ class StepsPanel(QScrollArea):
             widget.toggled.connect(self.item_toggled)
         layout.addStretch()
         self.setWidget(body)
+        self._resize()
         state.step_changed.connect(self._resize)
         for signal in (state.revision_changed, state.decided):
             signal.connect(self._repaint)
 
+    def changeEvent(self, event: QEvent | None) -> None:
+        super().changeEvent(event)
+        if event is not None and event.type() in (QEvent.Type.FontChange, QEvent.Type.StyleChange):
+            self._resize()
+
     def _resize(self) -> None:
+        if not hasattr(self, "steps"):
+            return  # styled while it is made
+        self.setFixedWidth(round(WIDE * self.steps[0].scale))
         for widget in self.steps:
             widget.updateGeometry()
             widget.update()

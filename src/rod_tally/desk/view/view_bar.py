@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PyQt6.QtCore import QEvent
 from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton
 
 from ...analysis.results.cuts import CUT_COMPONENTS
@@ -13,6 +14,9 @@ from ..session.state import VALUES, DeskState
 from .view import View
 
 LABELS = ("none", "members", "nodes", "sections", "surfaces", "lines", VALUES)
+ARROW = 46  # pixels of a list beside its text
+LEAST = 58  # pixels to which a list gives way where there is no room
+MOST_OF_CASE = 14  # letters of a case's name that are shown
 DIRECTIONS = (("3d", "3D"), ("plan", "Plan"), ("south", "South"), ("east", "East"))
 
 
@@ -32,16 +36,15 @@ class ViewBar(QFrame):
             self.show_choice.addItem(item.title, name)
         self.component_choice.addItems(list(COMPONENTS))
         self.label_choice.addItems(list(LABELS))
-        for text, widget, width in (
-            ("Show", self.show_choice, 126),
-            ("Case", self.case_choice, 118),
-            ("Force", self.component_choice, 104),
-            ("Label", self.label_choice, 92),
+        for text, widget in (
+            ("Show", self.show_choice),
+            ("Case", self.case_choice),
+            ("Force", self.component_choice),
+            ("Label", self.label_choice),
         ):
             row.addWidget(QLabel(text))
-            widget.setFixedWidth(width)
             widget.setAccessibleName(text)
-            row.addWidget(widget)
+            row.addWidget(widget, 1)
         self.show_choice.activated.connect(lambda i: state.show_overlay(self.show_choice.itemData(i)))
         self.case_choice.textActivated.connect(lambda text: state.set_view(case=text))
         self.component_choice.textActivated.connect(self._choose_component)
@@ -53,7 +56,30 @@ class ViewBar(QFrame):
             button.clicked.connect(lambda _=False, n=name: self._look(n))
             row.addWidget(button)
             self.buttons[name] = button
-        row.addStretch()
+        self._fit()
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        super().changeEvent(event)
+        if event is not None and event.type() in (QEvent.Type.FontChange, QEvent.Type.StyleChange):
+            self._fit()
+
+    def _fit(self) -> None:
+        """Each list as wide as its longest entry, cases within a limit."""
+        if not hasattr(self, "buttons"):
+            return  # styled while it is made
+        for box, most in (
+            (self.show_choice, None),
+            (self.case_choice, MOST_OF_CASE),
+            (self.component_choice, None),
+            (self.label_choice, None),
+        ):
+            metrics = box.fontMetrics()
+            texts = [box.itemText(k) for k in range(box.count())]
+            wide = max((metrics.horizontalAdvance(t) for t in texts), default=60)
+            unit = metrics.horizontalAdvance("n")
+            box.setMaximumWidth(ARROW + min(wide, wide if most is None else most * unit))
+            box.setMinimumWidth(LEAST)
+            box.setToolTip(box.currentText())
 
     def _look(self, direction: str) -> None:
         self.view.look_from(direction)
@@ -77,6 +103,7 @@ class ViewBar(QFrame):
         if [self.case_choice.itemText(i) for i in range(self.case_choice.count())] != cases:
             self.case_choice.clear()
             self.case_choice.addItems(cases)
+            self._fit()
         self.case_choice.setCurrentText(state.case)
         wanted, now = list(COMPONENTS), state.component
         if state.overlay == "plates":
@@ -88,6 +115,7 @@ class ViewBar(QFrame):
         if [self.component_choice.itemText(i) for i in range(self.component_choice.count())] != wanted:
             self.component_choice.clear()
             self.component_choice.addItems(wanted)
+            self._fit()
         self.component_choice.setCurrentText(now)
         self.label_choice.setCurrentText(state.label)
         forces = state.overlay in ("forces", "envelope", "plates", "cuts", "stress")
