@@ -43,7 +43,7 @@ def test_equilibrium_between_storeys_at_nodes_and_down_stacks(demo: Window, qtbo
     assert page.choice.currentText() == "between storeys"
     found = page.model.content.rows
     loads = [r for r in found if r[2] == "loads above"]
-    assert len(loads) == 4 and "walls" in {r[2] for r in found}
+    assert len(loads) == 3 and "walls" in {r[2] for r in found}
     for top in loads:
         own = [r for r in found if r[0] == top[0]]
         for k in range(3, 9):

@@ -199,7 +199,7 @@ def test_what_was_accepted_stays_accepted_against_a_project(tmp_path: Path, loft
     row = next(r for r in csv.DictReader((out / "findings.csv").open()) if r["code"] == "join.duplicate")
     assert row["decision"] == "accepted" and "asked on site" in row["reason"]
     cases = {c.get("name", ""): c for c in ET.parse(junit).getroot().iter("testcase")}
-    assert cases["Member doubled (join.duplicate)"].find("failure") is None
+    assert cases["Duplicate member (join.duplicate)"].find("failure") is None
     assert cases["Gap at a joint (join.gap)"].find("failure") is not None
     assert main(["review", str(loft_a), "--out", str(out), *options, "--bare"]) == 1
     assert json.loads((out / "review.json").read_text())["decisions"] == []

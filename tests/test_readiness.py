@@ -96,7 +96,7 @@ def test_readiness_in_the_window(loft: Window, qtbot: QtBot) -> None:
     page = loft.tables.front()
     assert page is not None and page.name == "ready"
     rows = {str(r[1]): r for r in page.model.content.rows}
-    assert rows["Run"][0] == "|" and rows["Blocking findings"][0] == "■" and rows["Step Framing"][0] == "■"
+    assert rows["Run"][0] == "✓" and rows["Blocking findings"][0] == "■" and rows["Step Framing"][0] == "■"
     assert "Blocking findings" in page.model.content.note
     loft.state.show_storeys({"Roof"})
     loft.session.look("Framing/Gaps")

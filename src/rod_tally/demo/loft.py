@@ -1,8 +1,9 @@
 """The Tern Quay sail loft as IFC, revisions A and B. `python -m rod_tally.demo.loft DIR` writes both.
 
 A three-storey steel frame on a harbour with a concrete stair core, floors with a stair opening and a braced
-gable. Revision A carries faults, so that a review has something to find. Revision B mends them; the sailmakers
-want a second hoist and a skylight, the braces and one floor grow, and two joists give way to a duct."""
+gable. Revision A carries faults, so that a review has something to find. Revision B mends them; the
+sailmakers want a second hoist and a skylight, the braces and one floor grow, and two joists give way to a
+duct."""
 
 from __future__ import annotations
 
@@ -118,8 +119,8 @@ class Loft:
         self._hoists()
 
     def _hoists(self) -> None:
-        """The hoist beam over the water; in revision B it is longer and deeper, and has a twin with a tie between
-        their ends."""
+        """The hoist beam over the water; in revision B it is longer and deeper, and has a twin with a tie
+        between their ends."""
         level, face = LEVELS[1][1], H_COLUMN / 2
         reach = LONGER if self.b else HOIST
         profile = self.large if self.b else self.main

@@ -312,6 +312,7 @@ class Window(QMainWindow):
 
     def _working(self, text: str, share: float) -> None:
         self._welcome()
+        self.details.tell(text)
         self.bar.show()
         self.cancel.show()
         self.bar.setValue(int(share * 1000))
@@ -321,6 +322,7 @@ class Window(QMainWindow):
         self.header.refresh_run()
 
     def _rested(self, text: str) -> None:
+        self.details.tell("")
         self.bar.hide()
         self.cancel.hide()
         status = self.statusBar()

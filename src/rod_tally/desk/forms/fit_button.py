@@ -1,5 +1,5 @@
-"""A button that gives way: where its text is longer than the room, it ends in three dots and the tip has all of
-it."""
+"""A button that gives way: where its text is longer than the room, it ends in three dots and the tip has
+all of it."""
 
 from __future__ import annotations
 

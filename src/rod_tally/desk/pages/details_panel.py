@@ -34,6 +34,11 @@ from .member_plot import MemberPlot
 from .steps_panel import Alike, to_check
 
 LINE = 17  # pixels, the height of a line of text of the usual size
+# what comes while a model is opened
+NEXT = (
+    "The building is drawn as soon as its axes are known. Then it is joined and checked, then run; each part of the window "
+    "says when its part is not there yet. Esc cancels."
+)
 SHORT = 150  # letters of a message where several are listed
 MOST_LOADS = 8  # of a member, listed
 SIDES = ("", "source", "model", "results")
@@ -48,6 +53,7 @@ class DetailsPanel(QScrollArea):
         super().__init__()
         self.state = state
         self.units: UnitSet = METRIC
+        self.busy = ""
         self.setWidgetResizable(True)
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -75,6 +81,13 @@ class DetailsPanel(QScrollArea):
             signal.connect(self.draw)
         self.draw()
 
+    def tell(self, busy: str) -> None:
+        """What is being done while nothing is open yet; "" for nothing."""
+        if busy != self.busy:
+            self.busy = busy
+            if self.state.review is None:
+                self.draw()
+
     def draw(self) -> None:
         while self.layout_.count():
             item = self.layout_.takeAt(0)
@@ -84,7 +97,11 @@ class DetailsPanel(QScrollArea):
                 widget.deleteLater()
         review, picked = self.state.review, self.state.picked
         self.plot.units = self.close_up.units = self.units
-        if review is None:
+        if review is None and self.busy:
+            self._text("Opening", bold=True, size=15)
+            self._text(f"{self.busy} …")
+            self._text(NEXT, MUTED)
+        elif review is None:
             self._text("Nothing is open", bold=True)
             self._text("File, Open model… reads an IFC file.", MUTED)
         elif picked is None:

@@ -51,8 +51,8 @@ class SignSheet(QTextBrowser):
 
 
 def sheet(revision: Revision) -> str:
-    """The sheet as HTML: what was read, what was found and decided, what is open, what the results are of, and
-    the place to sign."""
+    """The sheet as HTML: what was read, what was found and decided, what is open, what the results are of,
+    and the place to sign."""
     review, model = revision.review, revision.review.model
     looks = [revision.looks.get(item, Look(item)) for item in sorted(revision.looked)]
     rows = readiness(review, looks, lambda f: revision.decision(f) != "open", named=False)
