@@ -319,9 +319,9 @@ def test_storeys_isolate(demo: Window, qtbot: QtBot) -> None:
     assert demo.state.shown_members() == {
         m.id for m in model_of(demo).members.values() if m.storey == "Rigging"
     }
-    assert " of 200 members" in demo.counts.text()
+    assert " of 194 members" in demo.counts.text()
     demo.actions_["view.all"].trigger()
-    assert len(demo.state.shown_members()) == 200
+    assert len(demo.state.shown_members()) == 194
 
 
 def test_every_overlay_draws_with_a_legend(demo: Window, qtbot: QtBot) -> None:
@@ -433,7 +433,7 @@ def test_tables_filter_sort_and_copy(demo: Window, qtbot: QtBot) -> None:
     page = demo.tables.pages["members"]
     page.filter.setText("brace")
     assert page.proxy.rowCount() == 6
-    assert "6 of 200" in page.count.whole()
+    assert "6 of 194" in page.count.whole()
     page.table.sortByColumn(5, Qt.SortOrder.DescendingOrder)
     lengths = [page.proxy.index(r, 5).data(Qt.ItemDataRole.UserRole) for r in range(6)]
     assert lengths == sorted(lengths, reverse=True)
