@@ -197,6 +197,13 @@ class ModesSettings(Table):
     consistent: bool = True  # mass spread as elements move; false: in lumps at nodes
 
 
+class BucklingSettings(Table):
+    """`count`: factors of each combination by which its loads can grow until something buckles; 0 for
+    none."""
+
+    count: Annotated[int, Meta(ge=0, le=100)] = 0
+
+
 class CombinationSettings(Table):
     standard: str = "EN 1990"
 
@@ -296,6 +303,7 @@ class Settings(Table):
     mesh: MeshSettings = field(default_factory=MeshSettings)
     run: RunSettings = field(default_factory=RunSettings)
     modes: ModesSettings = field(default_factory=ModesSettings)
+    buckling: BucklingSettings = field(default_factory=BucklingSettings)
     combinations: CombinationSettings = field(default_factory=CombinationSettings)
     compare: CompareSettings = field(default_factory=CompareSettings)
     output: OutputSettings = field(default_factory=OutputSettings)

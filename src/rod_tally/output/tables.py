@@ -31,6 +31,7 @@ HEADERS = {
     "cuts.csv": "case cut storey x y z n v v_out m m_out t n_members v_members m_members",
     "envelopes.csv": HEADER,
     "stability.csv": "combination storey direction index alpha_cr",
+    "buckling.csv": "combination mode factor",
     "findings.csv": "code severity ids x y z message decision reason",
 }
 
@@ -75,6 +76,7 @@ def tables(review: Review) -> Iterator[tuple[str, Iterator[pa.Table]]]:
         "stability.csv": lambda: [
             (x.combination, x.storey, x.direction, x.index, x.alpha_cr) for x in review.storey_indices
         ],
+        "buckling.csv": lambda: [(x.combination, x.mode, x.factor) for x in review.buckling],
         "findings.csv": lambda: _findings(review),
     }
     for name in HEADERS:

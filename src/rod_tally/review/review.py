@@ -19,6 +19,7 @@ from ..analysis.results.cuts import Crossing, CutForces
 from ..analysis.results.storeys import StoreyRow
 from ..analysis.results.superpose import combined, combined_shapes, usable
 from ..analysis.shells.fields import PlateFields
+from ..analysis.stability.buckling import Buckling
 from ..analysis.stability.storey_index import StoreyIndex, storey_indices
 from ..analysis.stress.section_stress import member_stresses
 from ..analysis.walls.edges import EdgeForces, WallEdge, edge_forces
@@ -74,6 +75,7 @@ class Review:
     centres: list[StoreyCentre] = field(default_factory=list)
     comparison: Comparison | None = None
     elsewhere: Elsewhere | None = None
+    buckling: list[Buckling] = field(default_factory=list)  # factors by combination, where asked for
     carried: CarriedOver | None = None
     causes: list[Causes] = field(default_factory=list)
     checked: Checked | None = None  # what the findings of checks are of

@@ -10,6 +10,7 @@ from ..analysis.dynamics.dynamics import Dynamics, dynamics
 from ..analysis.results.storeys import storey_rows
 from ..analysis.run import run_and_keep
 from ..analysis.solve.flexibility import Flexibility
+from ..analysis.stability.buckling import buckling
 from ..checks import Checked, Subject, checked
 from ..compare import Side, compare
 from ..compare.carrying.carry import CarriedOver
@@ -19,7 +20,7 @@ from ..intake import read_source
 from ..intake.requirements import hold_against
 from ..intake.result_tables import Mapping, read_results
 from ..loads import Distribution
-from ..model import Finding, Model, Settings
+from ..model import Combination, Finding, Model, Settings
 from ..progress import Progress, silent
 from ..transfer import transfer
 from .combining import made_combinations, reduced_finding
@@ -110,6 +111,12 @@ def add_dynamics(done: Review, kept: Flexibility | None, progress: Progress = si
 
 def _combine(done: Review, progress: Progress) -> None:
     _make_combinations(done, progress)
+    count = done.settings.buckling.count
+    if count:
+        sums = done.computed_combinations or [
+            Combination(n, "", {n: 1.0}) for n in done.results.cases if n in done.model.cases
+        ]
+        done.buckling = buckling(done.model, done.settings, sums, count, progress)
     if more := [*done.overused_joints, *done.second_order, *done.short_directions]:
         done.findings = ranked([*done.findings, *more], done.settings)
 
