@@ -19,6 +19,7 @@ from .results.results import Results
 from .solve.flexibility import Flexibility
 from .solve.one_way import Settling, one_way_parts
 from .solve.parts import NOT_CHOSEN, parts
+from .solve.second_order import second_order
 from .solve.system import System, assemble, solve
 
 
@@ -127,8 +128,17 @@ def run_and_keep(
             names, right, moved, u, condensed_loads
         )
         right, moved, u = settled.right, settled.moved, settled.u
-    progress("Forces along members", 0.8)
     failed = settled.failed if settled is not None else []
+    extra: Array | None = None
+    more_ends: Array | None = None
+    sums = [c for c, n in enumerate(names) if model.cases[n].is_combination] if settings.p_delta else []
+    if sums and found.factor is not None:
+        u, extra, more_ends, past = second_order(
+            model, m, system, condensed, condensed_loads, right, by_hold, u, sums, progress
+        )
+        right = right + extra
+        failed = [*failed, *(names[c] for c in past)]
+    progress("Forces along members", 0.8)
     done, node_done = done_in(m, system.live, taking.part, motions, found.excited, len(names))
     for name in failed:
         done[names.index(name)], node_done[names.index(name)] = False, False
@@ -146,10 +156,13 @@ def run_and_keep(
         node_done,
         right,
         moved,
+        extra,
+        more_ends,
     )
     if settled is not None:
         results.slack, results.yielded, results.lifted = settled.slack, settled.yielded, settled.lifted
-        results.unsettled = failed
+    results.unsettled = failed
+    results.second_order = [names[c] for c in sums if names[c] not in failed] if extra is not None else []
     results.left_out = taking.left_out
     if only is not None:
         results.left_out |= {i: NOT_CHOSEN for i in model.surfaces if i not in only}

@@ -185,6 +185,7 @@ class RunSettings(Table):
     shear_flexible: bool = True
     stations: Annotated[int, Meta(ge=3, le=1001)] = 11
     diaphragms: list[str] = field(default_factory=list)  # storeys that move in plan as one
+    p_delta: bool = False  # combinations with second-order effects, each by itself; cases stay linear
     one_way: bool = False  # parts that act in one way only do so: each case by itself, none are added up
     ask_above: Annotated[float, Meta(ge=0.0, le=1e7)] = (
         120.0  # s expected of a run above which the window asks before it is started

@@ -11,6 +11,7 @@ import pyarrow as pa
 from ..analysis.results.cuts import CutForces
 from ..analysis.results.results import Results
 from ..analysis.results.superpose import combined, factors_of
+from ..model import Combination
 from ..model.geometry.vectors import Array
 from ..review.decisions import decision_on
 from ..review.review import Review
@@ -67,7 +68,7 @@ def tables(review: Review) -> Iterator[tuple[str, Iterator[pa.Table]]]:
             for s in model.surfaces.values()
         ],
         "combinations.csv": lambda: [
-            (c.name, c.kind, n, f) for c in review.combinations for n, f in c.factors.items()
+            (c.name, c.kind, n, f) for c in review.stated or review.combinations for n, f in c.factors.items()
         ],
         "storeys.csv": lambda: [
             [getattr(row, c) for c in HEADERS["storeys.csv"].split()] for row in review.storeys
@@ -126,8 +127,13 @@ def _with_combinations(review: Review, of: Callable[[Results], Iterator[pa.Table
     """A table of the cases, and where the settings say so of every combination after them."""
     yield from of(review.results)
     if review.settings.output.combinations:
-        for c in review.computed_combinations:
+        for c in added_combinations(review):
             yield from of(combined(review.results, c))
+
+
+def added_combinations(review: Review) -> list[Combination]:
+    """Combinations that are sums of cases; one that was computed by itself stands among the cases."""
+    return [c for c in review.computed_combinations if c.name not in review.results.cases]
 
 
 def _wall_forces(review: Review) -> Iterator[pa.Table]:
@@ -137,7 +143,7 @@ def _wall_forces(review: Review) -> Iterator[pa.Table]:
         for values in zip(*((r.storey, r.part, r.wall, " ".join(r.ids)) for r in w.rows))
     ]
     places = np.array([r.place for r in w.rows]).reshape(-1, 3)
-    signed = [c for c in review.computed_combinations if not c.roots]
+    signed = [c for c in added_combinations(review) if not c.roots]
     plain, _ = factors_of(review.results, signed)
     named = [(case, w.values[k], w.done[k]) for k, case in enumerate(w.cases)]
     # a combination as a sum of its cases, each row where all of them have it
@@ -159,7 +165,7 @@ def _cuts(review: Review) -> Rows:
     rows: Rows = []
     if not review.cuts:
         return rows
-    for case in (*review.results.cases, *(c.name for c in review.computed_combinations)):
+    for case in (*review.results.cases, *(c.name for c in added_combinations(review))):
         forces = review.cut_forces(case)
         for cut in review.cuts:
             f = forces.get(cut.name)

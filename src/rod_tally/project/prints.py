@@ -94,6 +94,8 @@ def settings_print(settings: Settings) -> str:
         run["floors"] = "nearest full plane"
     if own["run"].get("one_way"):  # named where it says something: runs kept before it are as they were
         run["one_way"] = True
+    if own["run"].get("p_delta"):
+        run["p_delta"] = True
     mesh = dict(own["mesh"])
     if mesh.get("columns") == "node":
         del mesh["columns"]

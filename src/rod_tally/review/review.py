@@ -75,6 +75,9 @@ class Review:
     centres: list[StoreyCentre] = field(default_factory=list)
     comparison: Comparison | None = None
     elsewhere: Elsewhere | None = None
+    stated: list[Combination] = field(
+        default_factory=list
+    )  # with their cases, where each was computed by itself
     buckling: list[Buckling] = field(default_factory=list)  # factors by combination, where asked for
     carried: CarriedOver | None = None
     causes: list[Causes] = field(default_factory=list)
@@ -221,7 +224,9 @@ class Review:
     @property
     def second_order(self) -> list[Finding]:
         """That second-order effects matter where the run was linear."""
-        return [] if self.stale else second_order_findings(self.storey_indices)
+        if self.stale or self.results.second_order:
+            return []
+        return second_order_findings(self.storey_indices)
 
     @property
     def overused_joints(self) -> list[Finding]:

@@ -118,7 +118,17 @@ STEPS: tuple[Step, ...] = (
     Step(
         "Run",
         (
-            Item("Slack parts", ("run.one_way", "run.limit", "run.unsettled", "run.superposition")),
+            Item(
+                "Slack parts",
+                (
+                    "run.one_way",
+                    "run.limit",
+                    "run.unsettled",
+                    "run.superposition",
+                    "run.linear",
+                    "run.second_order",
+                ),
+            ),
             Item(
                 "Elements",
                 (

@@ -68,6 +68,8 @@ TITLES = {
     "material.stiffness": "Elastic modulus missing or unusual",
     "mesh.column": "Wall with openings as a column",
     "response.uplift": "Uplift at supports or ground",
+    "run.linear": "Run without second-order effects",
+    "run.second_order": "No balance in the displaced shape",
     "run.limit": "Parts at their capacity",
     "run.one_way": "Slack tension- or compression-only parts",
     "run.superposition": "Cases that cannot be added up",

@@ -21,14 +21,21 @@ from ..intake.requirements import hold_against
 from ..intake.result_tables import Mapping, read_results
 from ..loads import Distribution
 from ..model import Combination, Finding, Model, Settings
+from ..model.edits import CasesOfCombinations
 from ..progress import Progress, silent
 from ..transfer import transfer
 from .combining import made_combinations, reduced_finding
 from .found.requirements import requirement_findings
+from .found.second_order_runs import second_order_runs
 from .ranking import ranked
 from .review import Review
 from .tallies.tally import tally
 
+LINEAR = Finding(
+    "run.linear",
+    "warning",
+    "The settings ask for combinations with second-order effects (run.p_delta), and this run is linear: the command line computes them.",
+)
 NOT_CHECKED = Finding("check.cancelled", "warning", "This model has not been checked yet.")
 
 
@@ -51,11 +58,37 @@ def review(
     that the model does not have, RulesError for a rule set that cannot be read. `before`: what was found of
     the model earlier, see `checked`."""
     loads = _loads_after(model, before)
+    left: list[str] = []
+    stated: list[Combination] = []
+    if settings.run.p_delta:
+        model, stated, left = with_combinations_as_cases(model, settings, loads)
+        loads = Distribution(model)
     results, kept = run_and_keep(model, settings.run, progress, None, loads, only, settings.mesh)
     own = dynamics(model, results, settings, loads, progress, kept)
     done = assess(model, settings, results, own, loads, progress, before)
     _combine(done, progress)
+    if settings.run.p_delta:
+        done.stated = stated
+        done.findings = ranked([*done.findings, *second_order_runs(done, left)], settings)
     return done
+
+
+def with_combinations_as_cases(
+    model: Model, settings: Settings, loads: Distribution
+) -> tuple[Model, list[Combination], list[str]]:
+    """The model with a load case in the place of each combination, for a run whose cases cannot be added
+    up; those combinations, and the names of those that none can be made of, as they hold responses without
+    a sign."""
+    combinations = model.combinations or made_combinations(model, settings, loads=loads).combinations
+    signless = {n for n, c in model.cases.items() if c.spectrum is not None}
+    own = [
+        c for c in combinations if not c.roots and not signless & set(c.factors) and c.name not in model.cases
+    ]
+    out = model.snapshot()
+    edit = CasesOfCombinations([{"name": c.name, "factors": dict(c.factors)} for c in own])
+    edit.change(out)
+    out.combinations = [Combination(c.name, c.kind, {c.name: 1.0}, c.rule) for c in own]
+    return out, own, [c.name for c in combinations if c not in own]
 
 
 def _loads_after(model: Model, before: Checked | None) -> Distribution:
@@ -86,6 +119,8 @@ def run_statically(
     loads = _loads_after(model, before)
     results, kept = run_and_keep(model, settings.run, progress, None, loads, only, settings.mesh)
     done = assess(model, settings, results, Dynamics(), loads, progress, before)
+    if settings.run.p_delta:
+        done.findings = ranked([*done.findings, LINEAR], settings)
     done.waiting = "modes, centres of storeys and spectra"
     return done, kept
 

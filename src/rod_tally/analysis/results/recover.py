@@ -48,10 +48,14 @@ def results_of(
     node_done: NDArray[np.bool_],
     right: Array,
     moved: Array,
+    extra: Array | None = None,
+    more_ends: Array | None = None,
 ) -> Results:
     """Results from displacements u (6N, C) in the supports' own axes. `done` (C, M) and `node_done` (C, N):
     what each case computes; `fixed` (C, P, 12) are condensed end loads, `right` (6N, C) is what the supports
-    balance, `moved` (6N, C) how they move."""
+    balance, `moved` (6N, C) how they move; `extra` (6N, C) what of `right` loads come to in the
+    displaced shape, which is in balance but for its moment, and `more_ends` (C, P, 12) what that is at the
+    ends of pieces."""
     t = to_ends(m)
     dofs = (m.ends[:, :, None] * 6 + np.arange(6)).reshape(-1, 12)
     piece, member, x, after = _stations(m, loads, stations)
@@ -84,6 +88,8 @@ def results_of(
         out.displacement[c] = global_u.reshape(-1, 6) * node_done[c][:, None]
         local = np.einsum("pij,pj->pi", t, global_u[dofs])
         end_force = np.einsum("pij,pj->pi", condensed.k, local) - fixed[c]
+        if more_ends is not None:
+            end_force = end_force + more_ends[c]
         cut = into_cut(loads[c], piece, x, after, len(m.length))
         start = end_force[piece, :6]
         f = np.empty((len(piece), 6))
@@ -95,6 +101,10 @@ def results_of(
         reaction = asked[:, c].reshape(-1, 6)[supports] * node_done[c][supports][:, None]
         out.reaction[c] = reaction
         applied = totals(m, loads[c], done[c][m.member], node_done[c])
+        if extra is not None:
+            more = system.to_global(extra[:, c]).reshape(-1, 6)
+            applied[:3] += more[:, :3].sum(axis=0)
+            applied[3:] += (more[:, 3:] + np.cross(m.xyz, more[:, :3])).sum(axis=0)
         missed = totals(m, loads[c], ~done[c][m.member], system.live & ~node_done[c])[:3] + loads[c].missed
         missed = missed + (loads[c].nodal[~system.live, :3]).sum(axis=0)
         out.applied[names[c]] = applied[:3]

@@ -43,16 +43,17 @@ class Results:
     """Results of one run.
 
     `displacement` (C, N, 6), `reaction` (C, S, 6) for `support_ids`, `force` (C, K, 6) in COMPONENTS at K
-    stations, whose member and distance are `station_member` and `station_x`. Forces act on the side of a cut
-    that faces the member's end, in local axes: n positive in tension, my and mz as right-handed vectors on
-    that face (my positive with tension on the side of +z, mz with tension on the side of -y). `plates`: the
-    mesh of shells, whose nodes follow the model's own among the N; None without shells. `slack`: by case the
-    one-way parts that bear nothing in it, and how slack they are (m); `yielded`: those that bear the most
-    they can, and how far they gave way (m); `lifted`: by case the area of each surface that is off the
-    ground, m2; `unsettled` cases that nothing holds once those do. Where there is either, cases are not to be
-    added up. `modal`: what responses to a spectrum are combined of, by case. `sum_of`: the run and the
-    combination that this is one of. `node_done` (C, N) and `member_done` (C, M): what was computed; the rest
-    holds zeros and is not to be shown."""
+    stations, whose member and distance are `station_member` and `station_x`. Forces act on the side of a
+    cut that faces the member's end, in local axes: n positive in tension, my and mz as right-handed vectors
+    on that face (my positive with tension on the side of +z, mz with tension on the side of -y). `plates`:
+    the mesh of shells, whose nodes follow the model's own among the N; None without shells. `slack`: by
+    case the one-way parts that bear nothing in it, and how slack they are (m); `yielded`: those that bear
+    the most they can, and how far they gave way (m); `lifted`: by case the area of each surface that is off
+    the ground, m2; `unsettled` cases that nothing holds once those do. Where there is either, cases are not
+    to be added up; nor where `second_order` names cases computed with second-order effects. `modal`: what
+    responses to a spectrum are combined of, by case. `sum_of`: the run and the combination that this is one
+    of. `node_done` (C, N) and `member_done` (C, M): what was computed; the rest holds zeros and is not to
+    be shown."""
 
     cases: list[str]
     node_ids: list[str]
@@ -78,6 +79,7 @@ class Results:
     yielded: dict[str, dict[str, float]] = field(default_factory=dict)
     lifted: dict[str, dict[str, float]] = field(default_factory=dict)
     unsettled: list[str] = field(default_factory=list)
+    second_order: list[str] = field(default_factory=list)
     modal: dict[str, ModalResponse] = field(default_factory=dict)
     sum_of: tuple[Results, Combination] | None = None
 

@@ -23,7 +23,7 @@ BLOCK = 1024  # values taken at once: their products with a thousand combination
 def usable(results: Results, combinations: list[Combination]) -> list[Combination]:
     """Those of which every case was computed; none where one-way parts went slack, for such cases cannot be
     added up."""
-    if results.slack or results.yielded or results.unsettled:
+    if results.slack or results.yielded or results.unsettled or results.second_order:
         combinations = [c for c in combinations if list(c.factors.values()) == [1.0]]
     return [c for c in combinations if all(n in results.cases for n in c.factors)]
 

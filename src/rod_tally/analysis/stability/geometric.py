@@ -59,7 +59,14 @@ def axial_forces(m: Mesh, results: Results) -> Array:
 
 
 def of_members(m: Mesh, condensed: Condensed) -> Array:
-    """Geometric stiffness (P, 12, 12) of each piece for an axial force of 1 N, at its nodes in global axes.
+    """Geometric stiffness (P, 12, 12) of each piece for an axial force of 1 N, at its nodes in global
+    axes."""
+    t = to_ends(m)
+    return np.asarray(np.swapaxes(t, 1, 2) @ in_own_axes(m, condensed) @ t)
+
+
+def in_own_axes(m: Mesh, condensed: Condensed) -> Array:
+    """The same (P, 12, 12) at the ends of the pieces, in their own axes.
 
     The consistent matrix of a cubic beam (Przemieniecki 1968, 15.2), for bending both ways; released ends
     follow as they do in the stiffness. Twisting under axial force is left out."""
@@ -88,8 +95,7 @@ def of_members(m: Mesh, condensed: Condensed) -> Array:
             unit[:, d] = 1.0
             follow[:, :, d] = release_displacements(unit, none, condensed.steps)
         g = np.swapaxes(follow, 1, 2) @ g @ follow
-    t = to_ends(m)
-    return np.asarray(np.swapaxes(t, 1, 2) @ g @ t)
+    return g
 
 
 def members_matrix(m: Mesh, unit: Array, force: Array) -> sparse.csr_matrix:
@@ -100,8 +106,8 @@ def members_matrix(m: Mesh, unit: Array, force: Array) -> sparse.csr_matrix:
 def shells_matrix(model: Model, plates: Plates, fields: PlateFields, u: Array) -> sparse.csr_matrix:
     """(6N, 6N) of slabs and walls in the membrane forces that movements u (N, 6) give them.
 
-    The stiffness of initial stress, the same for movements along x, y and z: the integral of grad N^T n grad N
-    (Zienkiewicz and Taylor, The Finite Element Method; from memory)."""
+    The stiffness of initial stress, the same for movements along x, y and z: the integral of grad N^T n
+    grad N (Zienkiewicz and Taylor, The Finite Element Method; from memory)."""
     n = len(plates.points)
     samples = fields.samples(u)[:, :3]
     total = sparse.csr_matrix((6 * n, 6 * n))

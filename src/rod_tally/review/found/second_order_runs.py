@@ -1,0 +1,30 @@
+"""Combinations that could not be computed with second-order effects."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from ...checks.registry import listed
+from ...model import Finding
+from ..review import Review
+
+NAMED = 4
+
+
+def second_order_runs(done: Review, left: Sequence[str]) -> list[Finding]:
+    """What of the combinations could not be computed with second-order effects."""
+    out = []
+    past = [n for n in done.results.unsettled if n in done.model.cases and done.model.cases[n].is_combination]
+    if past:
+        text = (
+            f"{listed(past[:NAMED])}{f' and {len(past) - NAMED} more' if len(past) > NAMED else ''} find no balance in the displaced "
+            "shape: their loads are beyond those that buckle the structure. They have no results."
+        )
+        out.append(Finding("run.second_order", "blocking", text, tuple(past), None, ("Accept, because…",)))
+    if left:
+        text = (
+            f"{len(left)} combinations hold responses without a sign, or are named as a case is, and are not computed with second-order effects: "
+            f"{listed(list(left[:NAMED]))}{' …' if len(left) > NAMED else ''}."
+        )
+        out.append(Finding("run.linear", "warning", text, (), None, ("Accept, because…",)))
+    return out

@@ -1,0 +1,130 @@
+"""Second-order effects of combinations against the beam-column's closed form, and statics in the displaced
+shape."""
+
+from __future__ import annotations
+
+import csv
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from rod_tally.analysis.results.superpose import combined
+from rod_tally.cli import main
+from rod_tally.model import Combination, LoadCase, Model, NodeLoad, Settings
+from rod_tally.output.model_tables import write_model_tables
+from rod_tally.review.work import review, run_statically
+
+from .frames import frame
+from .test_buckling import weak
+from .test_made_from_rules import tower
+from .verification import verified
+
+L, H = 4.0, 2e3
+CRITICAL = np.pi**2 / (2 * L) ** 2
+
+
+def mast(share: float, axis: int = 0) -> Model:
+    """A column on a fixed foot with a level force, and of Euler's load that share."""
+    m = frame([(0, 0, 0), (0, 0, L)], [(0, 1)], {0: "fixed"})
+    m.members["m0"].z_axis = np.array([0.0, 1.0, 0.0] if axis == 0 else [1.0, 0.0, 0.0])
+    p = share * CRITICAL * weak(m)
+    push = [0.0, 0.0, 0.0]
+    push[axis] = H
+    m.cases = {
+        "P": LoadCase("P", "dead", node_loads=[NodeLoad("n1", (0.0, 0.0, -p), (0, 0, 0))]),
+        "H": LoadCase("H", "wind", node_loads=[NodeLoad("n1", (push[0], push[1], 0.0), (0, 0, 0))]),
+    }
+    m.combinations = [
+        Combination("S", "strength", {"P": 1.0, "H": 1.0}),
+        Combination("H only", "strength", {"H": 1.0}),
+    ]
+    return m
+
+
+def asked() -> Settings:
+    s = Settings()
+    s.run.p_delta = True
+    s.run.shear_flexible = False
+    return s
+
+
+@pytest.mark.parametrize("share", [0.1, 0.4])
+@pytest.mark.parametrize("axis", [0, 1])
+def test_a_beam_column_moves_and_bends_as_its_closed_form(share: float, axis: int) -> None:
+    m = mast(share, axis)
+    k = np.sqrt(share * CRITICAL)
+    done = review(m, asked())
+    r = done.results
+    c = r.case_index("S")
+    source = "H (tan kL - kL) / (P k), H tan kL / k: Timoshenko and Gere, 1.11 (from memory)"
+    moved = float(np.linalg.norm(r.displacement[c, r.node_ids.index("n1"), :2]))
+    exact = H / (share * CRITICAL * weak(m)) / k * (np.tan(k * L) - k * L)
+    verified(f"beam-column, {share:g} of Euler's load: movement", source, moved, exact, 1e-2)
+    moment = float(np.abs(r.force[c, :, 4:]).max())
+    verified(f"beam-column, {share:g} of Euler's load: moment", source, moment, H * np.tan(k * L) / k, 1e-2)
+    # without axial force it is linear, to the last digit
+    h = r.case_index("H only")
+    assert np.allclose(r.displacement[h], r.displacement[r.case_index("H")], atol=1e-15)
+    assert max(e.residual for e in r.equilibrium) < 1e-9
+    assert combined(r, done.combinations[0]).displacement[0] == pytest.approx(r.displacement[c])
+
+
+def test_reactions_balance_the_loads_where_they_have_moved_to() -> None:
+    m = mast(0.4)
+    r = review(m, asked()).results
+    c, p = r.case_index("S"), 0.4 * CRITICAL * weak(m)
+    moved = float(r.displacement[c, r.node_ids.index("n1"), 0])
+    fx, fy, fz, mx, my, mz = r.reaction[c, 0]
+    assert fx == pytest.approx(-H, rel=1e-9) and fz == pytest.approx(p, rel=1e-9)
+    assert my == pytest.approx(-(H * L + p * moved), rel=1e-6)
+
+
+def test_beyond_what_buckles_it_there_is_no_result_and_a_finding() -> None:
+    done = review(mast(1.2), asked())
+    (finding,) = [f for f in done.findings if f.code == "run.second_order"]
+    assert finding.severity == "blocking" and finding.ids == ("S",)
+    c = done.results.case_index("S")
+    assert not done.results.node_done[c].any() and done.results.node_done[done.results.case_index("H")].all()
+
+
+def test_a_tower_sways_more_than_without_and_its_table_says_so(tmp_path: Path) -> None:
+    m = tower(3)
+    m.cases["W"] = LoadCase(
+        "W", "wind", node_loads=[NodeLoad(f"n{k}", (4e3, 0.0, 0.0), (0, 0, 0)) for k in range(4, 16)]
+    )
+    m.cases["Q"] = LoadCase(
+        "Q", "live", node_loads=[NodeLoad(f"n{k}", (0.0, 0.0, -6e4), (0, 0, 0)) for k in range(4, 16)]
+    )
+    m.combinations = [Combination("U", "strength", {"G": 1.35, "Q": 1.5, "W": 0.9})]
+    source = tmp_path / "model"
+    write_model_tables(m, source)
+    moved = {}
+    for name, text in (("linear", ""), ("second", "[run]\np_delta = true\n")):
+        (tmp_path / "s.toml").write_text(text + "[output]\ncombinations = true\n")
+        out = tmp_path / name
+        main(
+            [
+                "review",
+                str(source / "nodes.csv"),
+                "--settings",
+                str(tmp_path / "s.toml"),
+                "--out",
+                str(out),
+                "--quiet",
+            ]
+        )
+        rows = [r for r in csv.DictReader((out / "displacements.csv").open()) if r["case"] == "U"]
+        assert len(rows) == len({r["node"] for r in rows}), "each node once"
+        moved[name] = max(abs(float(r["ux"])) for r in rows)
+    assert 1.01 < moved["second"] / moved["linear"] < 2.0
+    found = {f["code"] for f in json.loads((tmp_path / "second" / "review.json").read_text())["findings"]}
+    assert "response.second_order" not in found
+
+
+def test_a_run_in_the_window_says_that_it_is_linear() -> None:
+    done, kept = run_statically(mast(0.2), asked())
+    if kept is not None:
+        kept.close()
+    assert any(f.code == "run.linear" for f in done.findings) and done.results.second_order == []
