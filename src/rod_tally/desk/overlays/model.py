@@ -13,7 +13,7 @@ from ...model.entities.structure import COMPONENTS
 from ...model.geometry.triangles import surface_triangles, triangles_of
 from ...model.geometry.vectors import Array, ring_sides
 from ..theme import EDGE, GRAPHITE, INK, KINDS, MOSS, MUTED, OCHRE, PAPER, PINE, RUST
-from ..view.symbols import diamond, ring, square
+from ..view.symbols import block, diamond, ring, square, wedge
 from .registry import Scene, overlay
 
 if TYPE_CHECKING:
@@ -145,6 +145,16 @@ def support_arcs(support: Support) -> Array:
     return np.array(parts).reshape(-1, 2, 3)
 
 
+def support_mark(support: Support) -> tuple[Array, str] | None:
+    """The mark below a fixed or a pinned support, segments in pixels of the screen, with its sign in a legend;
+    None for others, of which each direction is drawn by itself."""
+    if support.axes is not None:
+        return None
+    if support == FIXED:
+        return block(8.0), "⊠"
+    return (wedge(8.0), "△") if support == PINNED else None
+
+
 @overlay("supports", "Supports")
 def draw_supports(canvas: Canvas, scene: Scene) -> list[str]:
     model = scene.model
@@ -157,15 +167,21 @@ def draw_supports(canvas: Canvas, scene: Scene) -> list[str]:
         support = model.nodes[nodes[0]].support
         points = np.array([model.nodes[n].point for n in nodes])
         axes = np.array([model.nodes[n].support.axes or np.eye(3).tolist() for n in nodes])
-        canvas.symbols(points, support_bars(support), INK, 2.0, "own", axes)
-        canvas.symbols(points, support_arcs(support), GRAPHITE, 1.2, "own", axes)
-        legend.append(f"{words} ({len(nodes)})")
+        mark = support_mark(support)
+        if mark is not None:
+            canvas.symbols(points, mark[0], INK, 1.8)
+        else:
+            canvas.symbols(points, support_bars(support), INK, 2.0, "own", axes)
+            canvas.symbols(points, support_arcs(support), GRAPHITE, 1.2, "own", axes)
+        legend.append(f"{'┴' if mark is None else mark[1]} {words} ({len(nodes)})")
     edges = [(h.line, h.support) for s in scene.surfaces for h in s.supports]
     canvas.lines(np.array([line for line, _ in edges]).reshape(-1, 2, 3), INK, 4.0)
     for words, support in sorted({support_words(own): own for _, own in edges}.items()):
         lines = [line for line, own in edges if support_words(own) == words]
-        canvas.symbols(np.concatenate([_spread(line) for line in lines]), support_bars(support), INK, 1.6)
-        legend.append(f"edge {words} ({len(lines)})")
+        mark = support_mark(support)
+        places = np.concatenate([_spread(line) for line in lines])
+        canvas.symbols(places, support_bars(support) if mark is None else 0.7 * mark[0], INK, 1.4)
+        legend.append(f"{'┴' if mark is None else mark[1]} edge {words} ({len(lines)})")
     beds = [s for s in scene.surfaces if s.on_ground]
     moduli = sorted({m for s in beds for m in (s.bedding, *(b.modulus for b in s.beds)) if m > 0})
     for s in beds:
@@ -181,7 +197,7 @@ def draw_supports(canvas: Canvas, scene: Scene) -> list[str]:
     free = [f for f in scene.review.findings if f.code == "support.base_free" and f.at]
     canvas.symbols(np.array([f.at for f in free]).reshape(-1, 3), ring(10), RUST, 2.2)
     if free:
-        legend.append(f"◯ base held by nothing ({len(free)})")
+        legend.append(f"<font color='{RUST}'>◯</font> no base support ({len(free)})")
     return legend or ["nothing is held"]
 
 

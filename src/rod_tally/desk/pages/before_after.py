@@ -28,6 +28,7 @@ class ParityPlot(QWidget):
         super().__init__()
         self.state = state
         self.units: UnitSet = METRIC
+        self.named = False  # names of outliers need the room of a window
         self.choice = QComboBox()
         self.choice.addItems(list(COMPONENTS))
         self.choice.setCurrentText("my")
@@ -102,7 +103,8 @@ class ParityPlot(QWidget):
         ]
         self.points.setData(spots)
         self.plot.addItem(self.points)
-        self._name_outliers(rows, was, now, out)
+        if self.named:
+            self._name_outliers(rows, was, now, out)
         self.plot.setLabel("bottom", f"baseline, largest |{name}| in {unit}")
         self.plot.setLabel("left", f"revision, {unit}")
         self.words.setText(
@@ -157,6 +159,7 @@ class ParityWindow(QDialog):
         column.setContentsMargins(0, 0, 0, 0)
         self.own = ParityPlot(plot.state)
         self.own.larger.hide()
+        self.own.named = True
         self.own.plot.setAspectLocked(True)  # the line of equal values lies at 45 degrees
         self.own.units = plot.units
         self.own.choice.setCurrentText(plot.choice.currentText())

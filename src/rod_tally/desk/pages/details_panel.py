@@ -8,6 +8,7 @@ from collections.abc import Callable, Sequence
 import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
+    QApplication,
     QFrame,
     QGridLayout,
     QHBoxLayout,
@@ -28,12 +29,11 @@ from ..overlays.model import support_words
 from ..quantities import FORCE_KIND, METRIC, UnitSet
 from ..session.state import LOADS, DeskState
 from ..tables.surface_rows import CARRIES, surface_results
-from ..theme import EDGE, GRAPHITE, MOSS, MUTED, OCHRE, PINE, RUST, SEVERITY_COLOUR, SEVERITY_MARK
+from ..theme import EDGE, GRAPHITE, MOSS, MUTED, OCHRE, PINE, RUST, SEVERITY_COLOUR, SEVERITY_MARK, TEXT
 from ..view.closeup_panel import CloseUpPanel
 from .member_plot import MemberPlot
 from .steps_panel import Alike, to_check
 
-LINE = 17  # pixels, the height of a line of text of the usual size
 # what comes while a model is opened
 NEXT = (
     "The building is drawn as soon as its axes are known. Then it is joined and checked, then run; each part of the window "
@@ -118,14 +118,16 @@ class DetailsPanel(QScrollArea):
         else:
             self.plot.draw()
 
+    def _scale(self) -> float:
+        """How much larger text is than usual."""
+        return QApplication.font().pointSizeF() / TEXT
+
     def _text(self, text: str, colour: str = "", bold: bool = False, size: int = 0) -> QLabel:
         label = QLabel(text)
         label.setWordWrap(True)
         label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         style = (f"color: {colour};" if colour else "") + ("font-weight: bold;" if bold else "")
-        label.setStyleSheet(
-            style + (f"font-size: {round(size * self.fontMetrics().height() / LINE)}px;" if size else "")
-        )
+        label.setStyleSheet(style + (f"font-size: {round(size * self._scale())}px;" if size else ""))
         self.layout_.addWidget(label)
         return label
 

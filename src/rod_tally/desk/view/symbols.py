@@ -24,6 +24,18 @@ def square(radius: float) -> Array:
     return ring_sides(p)
 
 
+def block(size: float) -> Array:
+    """A box below its place with a cross in it, in the screen's plane: what holds every direction."""
+    a, b, c, d = (np.array(p, float) * size for p in ((-1, 0, 0), (1, 0, 0), (1, -1.6, 0), (-1, -1.6, 0)))
+    return np.array([[a, b], [b, c], [c, d], [d, a], [a, c], [b, d]])
+
+
+def wedge(size: float) -> Array:
+    """A triangle below its place, in the screen's plane: what holds a point and lets it turn."""
+    top, left, right = (np.array(p, float) * size for p in ((0, 0, 0), (-1, -1.6, 0), (1, -1.6, 0)))
+    return np.array([[top, left], [left, right], [right, top]])
+
+
 def arrow(vector: Array, size: float) -> Array:
     """An arrow of `size` px that ends at its anchor, along `vector` in the world's axes, as segments."""
     v = vector / np.linalg.norm(vector)

@@ -14,8 +14,8 @@ from ..session.state import VALUES, DeskState
 from .view import View
 
 LABELS = ("none", "members", "nodes", "sections", "surfaces", "lines", VALUES)
-ARROW = 46  # pixels of a list beside its text
-LEAST = 58  # pixels to which a list gives way where there is no room
+ARROW = 58  # pixels of a list beside its text
+LEAST = 66  # pixels to which a list gives way where there is no room
 MOST_OF_CASE = 14  # letters of a case's name that are shown
 DIRECTIONS = (("3d", "3D"), ("plan", "Plan"), ("south", "South"), ("east", "East"))
 
