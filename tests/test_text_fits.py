@@ -14,7 +14,7 @@ from rod_tally.desk.theme import TEXT
 from rod_tally.desk.window import Window
 from rod_tally.review import STEPS
 
-FRAME = {QPushButton: 8, QComboBox: 50, QLabel: 0}  # pixels that a widget needs beside its text
+FRAME = {QPushButton: 8, QComboBox: 42, QLabel: 0}  # pixels that a widget needs beside its text
 GIVING_WAY = (FitButton, OneLine)  # these end in dots, and their tip has all of it
 
 

@@ -159,6 +159,7 @@ QPushButton#link:hover, QPushButton#link:focus {{ text-decoration: underline; }}
 QFrame#head {{ background: {PAPER}; border-bottom: 1px solid {EDGE}; }}
 QFrame#strip {{ background: {SHEET}; border-bottom: 1px solid {EDGE}; }}
 QFrame#strip QLabel {{ background: transparent; }}
+QFrame#strip QComboBox {{ padding-left: 5px; padding-right: 16px; }}
 """
 
 

@@ -29,7 +29,7 @@ LOOKED = {
     "Supports/Held as a whole": "Supports/Overall restraint",
     "Loads/Arrived": "Loads/Load transfer",
     "Run/One-way parts": "Run/Slack parts",
-    "Response/Down the columns": "Response/Axial force in columns",
+    "Response/Down the columns": "Response/Column forces",
     "Response/Symmetry, turning": "Response/Symmetry, torsion",
     "Revision/Matched": "Revision/Matching",
 }

@@ -154,7 +154,7 @@ STEPS: tuple[Step, ...] = (
             Item("Displacements", ("displacement.large", "response.direction", "response.self_weight")),
             Item("Drift", ("response.drift",)),
             Item("Second order", ("response.second_order",)),
-            Item("Axial force in columns", ("response.axial",)),
+            Item("Column forces", ("response.axial",)),
             Item("Modes", ("response.mass", "response.period", "response.base_shear")),
             Item("Symmetry, torsion", ("response.symmetry", "response.uneven", "response.torsion")),
             Item("Forces", ("response.released", "wall.joint")),

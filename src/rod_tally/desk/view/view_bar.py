@@ -14,7 +14,7 @@ from ..session.state import VALUES, DeskState
 from .view import View
 
 LABELS = ("none", "members", "nodes", "sections", "surfaces", "lines", VALUES)
-ARROW = 58  # pixels of a list beside its text
+ARROW = 50  # pixels of a list beside its text
 LEAST = 66  # pixels to which a list gives way where there is no room
 MOST_OF_CASE = 14  # letters of a case's name that are shown
 DIRECTIONS = (("3d", "3D"), ("plan", "Plan"), ("south", "South"), ("east", "East"))
@@ -27,7 +27,7 @@ class ViewBar(QFrame):
         super().__init__()
         self.state, self.view = state, view
         self.setObjectName("strip")
-        row = QHBoxLayout(self)
+        row = self.row = QHBoxLayout(self)
         row.setContentsMargins(8, 4, 8, 4)
         row.setSpacing(5)
         self.show_choice, self.case_choice = QComboBox(), QComboBox()
@@ -79,6 +79,7 @@ class ViewBar(QFrame):
             unit = metrics.horizontalAdvance("n")
             box.setMaximumWidth(ARROW + min(wide, wide if most is None else most * unit))
             box.setMinimumWidth(LEAST)
+            self.row.setStretchFactor(box, box.maximumWidth())
             box.setToolTip(box.currentText())
 
     def _look(self, direction: str) -> None:
