@@ -6,10 +6,10 @@ import pytest
 from pytestqt.qtbot import QtBot
 
 from rod_tally.desk.quantities import METRIC
-from rod_tally.desk.session.revisions import source_of
 from rod_tally.desk.tables.revision_rows import all_revisions
 from rod_tally.desk.window import Window
 from rod_tally.model import LoadCase, MemberLoad, Model, Settings
+from rod_tally.model.source_file import source_of
 from rod_tally.review.tallies.key_figures import key_figures
 from rod_tally.review.work import review
 

@@ -26,8 +26,8 @@ from PyQt6.QtWidgets import (
 
 from ...model import Settings
 from ...model.settings import SettingsError
+from ...model.source_file import source_of
 from ...transfer.joining.preview import JoinPreview
-from ..session.revisions import source_of
 from ..session.session import Session
 from ..session.state import DeskState
 from ..theme import MUTED, RUST

@@ -67,13 +67,6 @@ def load_project(path: Path, progress: Progress) -> tuple[Project, list[Revision
     return project, revisions, settings
 
 
-def source_of(model: Model) -> Path:
-    """The file a model was taken in from; the demo's lie in the package, wherever that is installed."""
-    path = Path(model.source_file)
-    shipped = Path(__file__).parents[2] / "demo" / "data" / path.name
-    return shipped if not path.is_file() and shipped.is_file() else path
-
-
 def data_folder() -> Path:
     return Path(os.environ.get("ROD_TALLY_DATA") or platformdirs.user_data_dir("rod-tally"))
 

@@ -23,6 +23,7 @@ from ...intake.bcf_answers import read_topics
 from ...intake.design_results import DesignResults, read_design
 from ...model import Finding, Model, Settings, SettingsError
 from ...model.edits import Edit, EditError, MapMaterial, MapProfile, make_again
+from ...model.source_file import source_of
 from ...progress import Progress
 from ...project import Project, ProjectError
 from ...project.kept_views import KeptView
@@ -36,7 +37,7 @@ from ...transfer.joining.preview import preview_joins
 from .base import SessionBase
 from .checking import Checking
 from .comparing import Comparing
-from .revisions import data_folder, load_project, source_of, take_in, take_new
+from .revisions import data_folder, load_project, take_in, take_new
 from .runs import Runs
 from .state import DeskState, Revision
 from .undo_commands import Again, CarriedIn, CarryOther, Correct, CorrectAll, CorrectWithAll, Decide, Look

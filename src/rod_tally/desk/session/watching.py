@@ -8,7 +8,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QFileSystemWatcher, QObject, QTimer
 
-from .revisions import source_of
+from ...model.source_file import source_of
 from .state import DeskState
 
 REST = 1500  # ms without a further change: a file is written in pieces

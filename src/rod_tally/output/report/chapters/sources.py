@@ -9,6 +9,7 @@ from pathlib import Path
 from .... import __version__
 from ....intake.tables.read import files_of
 from ....model import Settings
+from ....model.source_file import source_of
 from ....review.review import Review
 from ..parts import Cell, Chapter, Table, titled, value
 from .registry import chapter, shortened, some
@@ -26,7 +27,7 @@ def fingerprint(path: Path) -> str:
 @chapter("source", "Sources and settings")
 def source_chapter(out: Chapter, review: Review, short: bool) -> None:
     m = review.model
-    files = files_of(Path(m.source_file))
+    files = files_of(source_of(m))
     prints: list[list[Cell | str]] = [
         [
             f"SHA-256 of {p.name}" if len(files) > 1 else "SHA-256",
