@@ -20,6 +20,7 @@ from .places import Places
 from .results import ResultChange, Shared, Side, compare_results, shared_of
 from .results.again import LookAgain, look_again
 from .results.again_groups import again_finding
+from .routes import route_finding
 from .stacks import continued_stacks
 from .supports import SupportMatch, match_supports
 from .surfaces import match_surfaces
@@ -137,6 +138,9 @@ def _findings(
                 f"each other; ends of members count as changed from {ENDS_OF_MODELS * 1000:.0f} mm along them, outlines from {APART * 1000:.0f} mm.",
             )
         )
+    lost = route_finding(base, revised, out.parts)
+    if lost is not None:
+        found.append(lost)
     found += _piece_findings(out, base, revised)
     grids = [f"{g.name} {g.status}" for g in out.grids if g.status != "same"]
     if grids:

@@ -176,6 +176,7 @@ STEPS: tuple[Step, ...] = (
                     "match.stack",
                     "match.split",
                     "match.kinds",
+                    "match.routes",
                     "match.grids",
                 ),
             ),

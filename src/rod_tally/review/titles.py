@@ -55,6 +55,7 @@ TITLES = {
     "match.changed_under": "Corrected here and changed in the source",
     "match.elsewhere": "Results from elsewhere differ",
     "match.loads": "Loads of the two revisions differ",
+    "match.routes": "Lost on one way of exporting",
     "match.results": "Results listed as an envelope only",
     "match.stack": "New column in an existing stack",
     "match.split": "Member split or merged",

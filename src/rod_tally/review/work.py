@@ -14,8 +14,7 @@ from ..analysis.stability.buckling import buckling
 from ..checks import Checked, Subject, checked
 from ..compare import Side, compare
 from ..compare.carrying.carry import CarriedOver
-from ..compare.elsewhere import Elsewhere, compare_elsewhere
-from ..compare.elsewhere_wholes import Wholes
+from ..compare.elsewhere import Elsewhere, Wholes, compare_elsewhere
 from ..intake import read_source
 from ..intake.requirements import hold_against
 from ..intake.result_tables import Mapping, read_results

@@ -10,15 +10,15 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ..analysis.results.results import COMPONENTS, Results
-from ..analysis.results.superpose import combined
-from ..intake.result_tables import FORCES, MODES, MOVES, ForeignResults, ForeignRow
-from ..model import Combination, Finding, Model
-from ..model.geometry.vectors import Array
-from ..model.settings import CompareSettings
-from ..model.units import FOOT, GRAVITY, POUND_FORCE
-from .elsewhere_rows import ElsewhereRow, Unmatched
-from .elsewhere_wholes import Wholes, base_sums, modes_against, storeys_against, walls_against
+from ...analysis.results.results import COMPONENTS, Results
+from ...analysis.results.superpose import combined
+from ...intake.result_tables import FORCES, MODES, MOVES, ForeignResults, ForeignRow
+from ...model import Combination, Finding, Model
+from ...model.geometry.vectors import Array
+from ...model.settings import CompareSettings
+from ...model.units import FOOT, GRAVITY, POUND_FORCE
+from .rows import ElsewhereRow, Unmatched
+from .wholes import Wholes, base_sums, modes_against, storeys_against, walls_against
 
 if TYPE_CHECKING:
     from scipy.spatial import cKDTree

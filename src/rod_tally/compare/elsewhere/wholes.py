@@ -10,13 +10,13 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from ..analysis.dynamics.modes import Mode
-from ..analysis.results.results import Results
-from ..analysis.results.storeys import StoreyRow
-from ..analysis.walls.forces import WALL_COMPONENTS, WallForces
-from ..intake.result_tables import MODES, ForeignRow
-from ..model.geometry.vectors import Array
-from .elsewhere_rows import ElsewhereRow, Unmatched
+from ...analysis.dynamics.modes import Mode
+from ...analysis.results.results import Results
+from ...analysis.results.storeys import StoreyRow
+from ...analysis.walls.forces import WALL_COMPONENTS, WallForces
+from ...intake.result_tables import MODES, ForeignRow
+from ...model.geometry.vectors import Array
+from .rows import ElsewhereRow, Unmatched
 
 LEVEL = 0.05  # m; storeys whose levels are nearer than this are one
 PLACE = 0.3  # m, in plan; cuts of walls whose middles are nearer than this are one
