@@ -10,6 +10,7 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QComboBox,
+    QCompleter,
     QDialog,
     QDialogButtonBox,
     QFormLayout,
@@ -24,6 +25,7 @@ from ..quantities import METRIC
 from ..theme import RUST
 from .quantity import QuantityBox
 
+LISTED = 14  # entries of a list that are seen at once
 MANY = 16  # fields; more than that are scrolled
 
 
@@ -108,7 +110,14 @@ class Form(QDialog):
             box.addItems(list(f.choices))
             box.setEditable(f.free)
             box.setCurrentText(str(f.value))
-            box.setMaxVisibleItems(24)
+            box.setMaxVisibleItems(LISTED)
+            box.setStyleSheet("combobox-popup: 0;")  # a list that scrolls, not one as tall as the screen
+            finder = box.completer()
+            if finder is not None:  # typed letters narrow the list, wherever in a name they stand
+                finder.setFilterMode(Qt.MatchFlag.MatchContains)
+                finder.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+                finder.setCompletionMode(QCompleter.CompletionMode.PopupCompletion)
+                finder.setMaxVisibleItems(LISTED)
             box.setAccessibleName(f.title)
             return box
         number = QuantityBox(

@@ -3,6 +3,8 @@ which are remembered."""
 
 from __future__ import annotations
 
+import re
+from collections.abc import Iterable
 from typing import Any
 
 from ...model import Model
@@ -49,7 +51,8 @@ class MadeOf(Asking):
         if model is None or not ids:
             return
         own = self.session.memory.own("sections")
-        names = list(dict.fromkeys([*model.sections, *own, *catalogue()]))
+        now = model.members[ids[0]].section
+        names = list(dict.fromkeys([*model.sections, *own, *by_family(catalogue(), now)]))
         fields = [Field("section", "section", model.members[ids[0]].section, names, free=True)]
 
         def made(v: dict[str, Any]) -> Edit:
@@ -66,8 +69,8 @@ class MadeOf(Asking):
         if model is None or not self.members():
             return
         plain = [name for name, s in model.sections.items() if s.end is None]
-        names = [CONSTANT, *dict.fromkeys([*plain, *catalogue()])]
         now = model.members[self.members()[0]].section
+        names = [CONSTANT, *dict.fromkeys([*plain, *by_family(catalogue(), now)])]
         text = f"{selected(self.members(), 'member')}. At their start they keep theirs ({now})."
         fields = [Field("end", "section at the end", CONSTANT, names, free=True)]
         self._ask(
@@ -184,3 +187,14 @@ def _free(name: str, taken: object) -> str:
     while f"{name} {number}" in taken:  # type: ignore[operator]
         number += 1
     return f"{name} {number}"
+
+
+def by_family(names: Iterable[str], now: str) -> list[str]:
+    """Names with those of one family together, that of `now` first; within a family as they were."""
+
+    def family(name: str) -> str:
+        return re.split(r"[0-9]", name, maxsplit=1)[0].strip()
+
+    families = dict.fromkeys([family(now), *(family(n) for n in names)])
+    order = {f: k for k, f in enumerate(families)}
+    return sorted(names, key=lambda n: order[family(n)])
