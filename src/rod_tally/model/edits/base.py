@@ -72,6 +72,7 @@ class Edit(ABC):
     made_at: ClassVar[Literal["", "properties", "surfaces", "members"]] = ""
     text: str = "Edit"
     _before: _Before | None = None
+    _others: list[str] = []  # members that are others than before, while it is made  # noqa: RUF012
 
     def __init_subclass__(cls) -> None:
         Edit.kinds[cls.__name__] = cls
@@ -124,10 +125,7 @@ class Edit(ABC):
         """Ids of members and surfaces that the log entry is about: by default those that were changed."""
         before = self._before
         assert before is not None
-        members, surfaces = (
-            differing(before.members, model.members),
-            differing(before.surfaces, model.surfaces),
-        )
+        members, surfaces = self._others, differing(before.surfaces, model.surfaces)
         out = [i for i in members if i in model.members]
         out += [i for i in surfaces if i in model.surfaces]
         out += [i for i in members if i not in model.members]
@@ -161,7 +159,8 @@ class Edit(ABC):
         record = to_record(self, model)
         try:
             message = self.change(model)
-            moved = touched(self._before.nodes, self._before.members, model)
+            self._others = differing(self._before.members, model.members)
+            moved = touched(self._before.nodes, self._before.members, model, self._others)
             message += self._kept(model, moved)
         except BaseException:
             self._put_back(model)

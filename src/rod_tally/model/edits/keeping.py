@@ -57,9 +57,12 @@ def differing(before: Mapping[str, object], now: Mapping[str, object]) -> list[s
     return out + list(filter(added.__contains__, now)) if added else out
 
 
-def touched(nodes: Mapping[str, Node], members: Mapping[str, Member], model: Model) -> list[str]:
-    """Members that are there before and now, and are others, or lie between other nodes."""
-    own = {i for i in differing(members, model.members) if i in members and i in model.members}
+def touched(
+    nodes: Mapping[str, Node], members: Mapping[str, Member], model: Model, others: Iterable[str]
+) -> list[str]:
+    """Members that are there before and now, and are others (`others`, as `differing` gives them), or lie
+    between other nodes."""
+    own = {i for i in others if i in members and i in model.members}
     ends = set(differing(nodes, model.nodes)) & model.nodes.keys()
     if ends:
         own |= {i for i, m in model.members.items() if (m.start in ends or m.end in ends) and i in members}
