@@ -21,6 +21,7 @@ from rod_tally.model import (
     SpaceLoad,
 )
 from rod_tally.output.model_tables import write_model_tables
+from rod_tally.review.work import review
 
 from .frames import frame, held
 from .plates import plate_model, rectangle, shell
@@ -148,3 +149,17 @@ def test_factors_stand_in_their_table(tmp_path: Path) -> None:
     assert float(rows[0]["factor"]) * 1.5 * P == pytest.approx(np.pi**2 * weak(m) / (2 * L) ** 2, rel=5e-3)
     main(["review", str(source / "nodes.csv"), "--out", str(out), "--quiet"])
     assert list(csv.DictReader((out / "buckling.csv").open())) == []
+
+
+def test_what_has_no_factor_and_what_acts_otherwise_is_said() -> None:
+    m = column("fixed", "")
+    m.combinations = [Combination("up", "strength", {"P": -1.0}), Combination("down", "strength", {"P": 1.0})]
+    settings = Settings()
+    settings.buckling.count = 1
+    (found,) = [f for f in review(m, settings).findings if f.code == "run.buckling"]
+    assert "1 of 2 have no factor (up)" in found.message and "one way" not in found.message
+    m.combinations = m.combinations[1:]
+    assert not any(f.code == "run.buckling" for f in review(m, settings).findings)
+    m.one_way = {"m0": "compression"}
+    (found,) = [f for f in review(m, settings).findings if f.code == "run.buckling"]
+    assert "1 part that acts one way" in found.message

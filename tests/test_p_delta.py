@@ -128,3 +128,14 @@ def test_a_run_in_the_window_says_that_it_is_linear() -> None:
     if kept is not None:
         kept.close()
     assert any(f.code == "run.linear" for f in done.findings) and done.results.second_order == []
+
+
+def test_with_parts_that_act_one_way_it_is_refused_in_words(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    source = tmp_path / "model"
+    write_model_tables(mast(0.1), source)
+    (tmp_path / "s.toml").write_text("[run]\np_delta = true\none_way = true\n")
+    arguments = ["--settings", str(tmp_path / "s.toml"), "--out", str(tmp_path / "o"), "--quiet"]
+    assert main(["review", str(source / "nodes.csv"), *arguments]) == 2
+    assert "cannot both be true" in capsys.readouterr().err

@@ -68,6 +68,10 @@ def run_and_keep(
             raise AnalysisError(
                 f"there is no load case {name!r}; the model has {', '.join(model.cases) or 'none'}"
             )
+    if settings.p_delta and settings.one_way:
+        raise AnalysisError(
+            "run.p_delta and run.one_way cannot both be true: second-order effects are not computed with parts that act one way"
+        )
     storeys = [s.name for s in model.storeys]
     for name in settings.diaphragms:
         if name not in storeys:

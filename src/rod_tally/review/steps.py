@@ -126,6 +126,7 @@ STEPS: tuple[Step, ...] = (
                     "run.unsettled",
                     "run.superposition",
                     "run.linear",
+                    "run.buckling",
                     "run.second_order",
                 ),
             ),

@@ -69,6 +69,7 @@ TITLES = {
     "material.stiffness": "Elastic modulus missing or unusual",
     "mesh.column": "Wall with openings as a column",
     "response.uplift": "Uplift at supports or ground",
+    "run.buckling": "Buckling factors missing or simplified",
     "run.linear": "Run without second-order effects",
     "run.second_order": "No balance in the displaced shape",
     "run.limit": "Parts at their capacity",

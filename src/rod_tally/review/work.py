@@ -25,7 +25,7 @@ from ..progress import Progress, silent
 from ..transfer import transfer
 from .combining import made_combinations, reduced_finding
 from .found.requirements import requirement_findings
-from .found.second_order_runs import second_order_runs
+from .found.second_order_runs import buckling_findings, second_order_runs
 from .ranking import ranked
 from .review import Review
 from .tallies.tally import tally
@@ -151,6 +151,7 @@ def _combine(done: Review, progress: Progress) -> None:
             Combination(n, "", {n: 1.0}) for n in done.results.cases if n in done.model.cases
         ]
         done.buckling = buckling(done.model, done.settings, sums, count, progress)
+        done.findings = ranked([*done.findings, *buckling_findings(done, sums)], done.settings)
     if more := [*done.overused_joints, *done.second_order, *done.short_directions]:
         done.findings = ranked([*done.findings, *more], done.settings)
 

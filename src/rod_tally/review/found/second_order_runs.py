@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ...checks.registry import listed
-from ...model import Finding
+from ...model import Combination, Finding
 from ..review import Review
 
 NAMED = 4
@@ -28,3 +28,25 @@ def second_order_runs(done: Review, left: Sequence[str]) -> list[Finding]:
         )
         out.append(Finding("run.linear", "warning", text, (), None, ("Accept, because…",)))
     return out
+
+
+def buckling_findings(done: Review, sums: Sequence[Combination]) -> list[Finding]:
+    """What of the asked buckling factors is not there, or was computed otherwise than the building acts."""
+    parts = []
+    found = {x.combination for x in done.buckling}
+    never = [c.name for c in sums if c.name not in found]
+    if never:
+        more = " …" if len(never) > NAMED else ""
+        parts.append(
+            f"{len(never)} of {len(sums)} have no factor ({listed(never[:NAMED])}{more}): nothing in them buckles, they hold responses "
+            "without a sign, or the run has parts that move freely"
+        )
+    model = done.model
+    bound = len(model.one_way) + len(model.lifting) + len(model.standing) + len(model.leaning)
+    if bound:
+        many = "parts that act" if bound > 1 else "part that acts"
+        parts.append(f"{bound} {many} one way counts both ways in them")
+    if not parts:
+        return []
+    text = f"Buckling factors: {'; '.join(parts)}."
+    return [Finding("run.buckling", "warning", text, (), None, ("Accept, because…",))]
