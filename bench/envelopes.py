@@ -21,7 +21,9 @@ def envelopes() -> dict[str, Any]:
     rng = np.random.default_rng(4)
     force = rng.standard_normal((CASES, MEMBERS * STATIONS, 6))
     names = [f"case {c}" for c in range(CASES)]
-    results: Any = SimpleNamespace(cases=names, force=force, slack={}, yielded={}, unsettled={})
+    results: Any = SimpleNamespace(
+        cases=names, force=force, slack={}, yielded={}, unsettled={}, second_order=[]
+    )
     combinations = [
         Combination(f"{k}", "strength", dict(zip(names, rng.choice([0.0, 1.0, 1.35, 1.5], CASES).tolist())))
         for k in range(COMBINATIONS)

@@ -24,7 +24,7 @@ def test_the_findings_are_those_of_a_review_in_one(building: str, loft_b: Path, 
         write_tower(tmp_path / "tower.ifc", 2, 2, 2)
     model = read_model(loft_b if building == "loft" else tmp_path / "tower.ifc", settings)
     if building == "loft":
-        for edit in demo_loads(model, False):
+        for edit in demo_loads(model):
             edit.apply(model)
     whole = review(model, settings)
     looked = check_unrun(first_look(model, settings))[1]

@@ -30,6 +30,7 @@ HEADERS = {
     "storeys.csv": "case,storey,elevation,fx,fy,fz,shear_x,shear_y,drift_x,drift_y,mass,mass_x,mass_y",
     "wall_forces.csv": "case,storey,part,wall,ids,x,y,z,n,v_in,v_out,t,m_in,m_out",
     "cuts.csv": "case,cut,storey,x,y,z,n,v,v_out,m,m_out,t,n_members,v_members,m_members",
+    "buckling.csv": "combination,mode,factor",
     "stability.csv": "combination,storey,direction,index,alpha_cr",
     "envelopes.csv": "set,of,id,place,quantity,low,low_by,low_with,high,high_by,high_with",
 }
