@@ -25,6 +25,7 @@ Tail = tuple[Array, Array, float]
 ORIGIN_COLOURS = (MUTED, PINE, OCHRE, KINDS[5], MOSS)  # in the order of ORIGINS
 MOST_LABELS = 60
 MOST_VALUES = 1500  # when values are asked for
+SAID = 1e-3  # share of the largest load below which one has no number beside it
 
 
 def parts_of(scene: Scene) -> list[tuple[LoadCase, float]]:
@@ -207,7 +208,9 @@ def draw_arrived(canvas: Canvas, scene: Scene) -> list[str]:
             low = high
         if len(d.x) > 1:
             tops.append(np.stack([at[:-1] + low[:, 0], at[1:] + low[:, 1]], axis=1))
-            texts += _values(d, at, low, units.force[0], every)
+            own = max(float(np.abs(v).max(initial=0.0)) for v in (*d.start.values(), *d.end.values()))
+            if own > SAID * most:  # what the rule spreads to keep its balance is no load that somebody put on
+                texts += _values(d, at, low, units.force[0], every)
         for x, force, _ in d.points:
             if np.linalg.norm(force) > 0:
                 points.append((line[0] + along * x, force, float(np.linalg.norm(force))))

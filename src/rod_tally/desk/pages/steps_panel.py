@@ -210,7 +210,7 @@ class StepWidget(QWidget):
             text, colour = verdict(self.step, item, revision, seen) if revision is not None else ("", PALE)
             taken = painter.fontMetrics().horizontalAdvance(text)
             title = painter.fontMetrics().elidedText(
-                item.title, Qt.TextElideMode.ElideRight, width - 48 - taken
+                item.title.removeprefix(CASE), Qt.TextElideMode.ElideRight, width - 48 - taken
             )
             painter.drawText(
                 QRectF(28, y, width - 44 - taken, self.row), Qt.AlignmentFlag.AlignVCenter, title
