@@ -139,3 +139,11 @@ def test_with_parts_that_act_one_way_it_is_refused_in_words(
     arguments = ["--settings", str(tmp_path / "s.toml"), "--out", str(tmp_path / "o"), "--quiet"]
     assert main(["review", str(source / "nodes.csv"), *arguments]) == 2
     assert "cannot both be true" in capsys.readouterr().err
+
+
+def test_only_a_case_that_no_combination_holds_is_said_to_be_unused() -> None:
+    m = mast(0.1)
+    assert not any(f.code == "combination.unused" for f in review(m, asked()).findings)
+    m.cases["T"] = LoadCase("T", "wind", node_loads=[NodeLoad("n1", (1e3, 0.0, 0.0), (0, 0, 0))])
+    (found,) = [f for f in review(m, asked()).findings if f.code == "combination.unused"]
+    assert found.ids == ("T",)

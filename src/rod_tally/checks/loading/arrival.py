@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 
@@ -188,22 +188,25 @@ def find_orientation(s: Subject) -> Iterator[Finding]:
 @check("combination.unused")
 def find_unused_cases(s: Subject) -> Iterator[Finding]:
     """Cases that none of the combinations that the source brings holds."""
-    if not s.model.combinations:
-        return
+    sums = {n for n, c in s.model.cases.items() if c.is_combination}
     held = {n for c in s.model.combinations for n, v in c.factors.items() if v}
-    names = [c.name for c in s.own_cases if c.name not in held and not c.empty]
-    if names:
-        one = len(names) == 1
-        shown = ", ".join(names[:8]) + (f" and {len(names) - 8} more" if len(names) > 8 else "")
-        text = f"Load case{'' if one else 's'} {shown} {'is' if one else 'are'} in none of the {len(s.model.combinations)} combinations."
-        yield Finding(
-            "combination.unused",
-            "warning",
-            text,
-            tuple(names),
-            None,
-            ("Make combinations…", "Accept, because…"),
-        )
+    # a combination that is a case of its own does not say any more what it is made of
+    if held and not held <= sums:
+        names = [c.name for c in s.own_cases if c.name not in held and not c.empty]
+        yield from unused(names, len(s.model.combinations))
+
+
+def unused(names: Sequence[str], count: int) -> Iterator[Finding]:
+    """That these cases are in none of so many combinations; nothing for no cases."""
+    if not names:
+        return
+    one = len(names) == 1
+    shown = ", ".join(names[:8]) + (f" and {len(names) - 8} more" if len(names) > 8 else "")
+    text = (
+        f"Load case{'' if one else 's'} {shown} {'is' if one else 'are'} in none of the {count} combinations."
+    )
+    actions = ("Make combinations…", "Accept, because…")
+    yield Finding("combination.unused", "warning", text, tuple(names), None, actions)
 
 
 @check("load.no_weight")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from ...checks.loading.arrival import unused
 from ...checks.registry import listed
 from ...model import Combination, Finding
 from ..review import Review
@@ -12,8 +13,11 @@ NAMED = 4
 
 
 def second_order_runs(done: Review, left: Sequence[str]) -> list[Finding]:
-    """What of the combinations could not be computed with second-order effects."""
-    out = []
+    """What of the combinations could not be computed with second-order effects, and cases that none of them
+    holds."""
+    held = {n for c in done.stated for n, v in c.factors.items() if v}
+    own = [c.name for c in done.model.cases.values() if not c.is_combination and not c.empty]
+    out = list(unused([n for n in own if held and n not in held], len(done.stated)))
     past = [n for n in done.results.unsettled if n in done.model.cases and done.model.cases[n].is_combination]
     if past:
         text = (
