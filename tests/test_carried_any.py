@@ -179,7 +179,7 @@ def revision(change: dict[str, Any]) -> tuple[Model, float]:
     return m, angle
 
 
-@settings(max_examples=120, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=60, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow])
 @given(st.lists(SPECS, min_size=1, max_size=3, unique_by=lambda s: (s[0], s[1])), CHANGES)
 def test_what_was_meant_is_there_once_or_a_line_says_why_not(
     specs: list[Spec], change: dict[str, Any]
