@@ -27,6 +27,9 @@ from .test_made_from_rules import tower
 LATERAL: dict[str, Any] = {
     "code": "EN", "names": ["Ex", "Ey"], "ag": 1.0, "ground": "B", "q": 1.5, "system": "other", "e": 0.05, "angle": None,
 }  # fmt: skip
+ASCE: dict[str, Any] = {
+    "code": "ASCE", "names": ["Ex", "Ey"], "sds": 0.5, "sd1": 0.3, "r": 3.0, "ie": 1.0, "system": "other", "e": 0.05, "angle": None,
+}  # fmt: skip
 WIND: dict[str, Any] = {
     "code": "EN", "v": 26.0, "place": "II", "factor": 1.0, "level": 0.0, "faces": False, "name": "Wind", "angle": None,
 }  # fmt: skip
@@ -49,8 +52,16 @@ def sums(m: Model, case: str) -> dict[str, np.ndarray]:
 
 
 @pytest.mark.parametrize(
-    "kind, inputs, case", [("lateral forces", LATERAL, "Ex +e"), ("wind", WIND, "Wind +y"), ("notional loads", NOTIONAL, "Notional -x")]
-)  # fmt: skip
+    "kind, inputs, case",
+    [
+        ("lateral forces", LATERAL, "Ex +e"),
+        ("lateral forces", ASCE, "Ey -e"),
+        ("wind", WIND, "Wind +y"),
+        ("wind", WIND | {"faces": True}, "Wind -y"),
+        ("wind", WIND | {"code": "ASCE", "v": 50.0, "place": "C", "factor": 0.85}, "Wind -x"),
+        ("notional loads", NOTIONAL, "Notional -x"),
+    ],
+)
 def test_a_building_that_gains_a_storey_gets_loads_there(
     kind: str, inputs: dict[str, Any], case: str
 ) -> None:
@@ -58,15 +69,17 @@ def test_a_building_that_gains_a_storey_gets_loads_there(
     base, new = with_rule(tower(3), kind, inputs), tower(4)
     expected = with_rule(tower(4), kind, inputs)
     over = carried(base, new)
-    assert np.abs(sums(new, case)["L4"]).max() > 0
+    # pressures on a face belong to the storey that they lie in, which is the one below the roof
+    top = "L3" if inputs.get("faces") else "L4"
+    assert np.abs(sums(new, case)[top]).max() > 0
     for name in (n for n, c in expected.cases.items() if c.by_rule):
         assert same_loads(new.cases[name], expected.cases[name]), name
     line = over.lines[-1]
-    assert line.status == "again" and "L4 0 to" in line.words and "in all" in line.words
-    assert over.finding is not None and "L4 0 to" in over.finding.message
+    assert line.status == "again" and f"{top} 0 to" in line.words and "in all" in line.words
+    assert over.finding is not None and f"{top} 0 to" in over.finding.message
     # it is a line of its own: left out, the loads are those of the baseline
     back = carry_only(over, new, {len(over.lines) - 1})
-    assert back.lines[-1].status == "left" and np.abs(sums(new, case)["L4"]).max() == 0
+    assert back.lines[-1].status == "left" and np.abs(sums(new, case)[top]).max() == 0
     assert same_loads(new.cases[case], base.cases[case])
 
 
@@ -260,3 +273,19 @@ def test_loads_are_compared_to_what_files_carry() -> None:
     assert not same_loads(a, b)
     b.node_loads = b.node_loads[:1]
     assert not same_loads(a, b)
+    # large forces make no large differences of places small
+    outline = np.array([(0, 0, 3), (4, 0, 3), (4, 4, 3.0)])
+    a, b = LoadCase("a"), LoadCase("b")
+    a.area_loads = [AreaLoad("s", ((0.0, 0.0, -1e5),), outline)]
+    b.area_loads = [AreaLoad("s", ((0.0, 0.0, -1e5),), outline + [1e-3, 0, 0])]
+    assert not same_loads(a, b)
+    b.area_loads = [AreaLoad("s", ((0.0, 0.0, -1e5),), outline + [5e-7, 0, 0])]
+    assert same_loads(a, b)
+    # nor is a load that acts otherwise the same load
+    b.area_loads = [AreaLoad("s", ((0.0, 0.0, -1e5),), outline, projected=True)]
+    assert not same_loads(a, b)
+    # and where many lie on a part, no order of theirs counts
+    many = [AreaLoad("s", ((0.0, 0.0, -1e5),), outline + [x, 0, 0]) for x in (0.0005, 0.0015, 3.0)]
+    near = [AreaLoad("s", ((0.0, 0.0, -1e5),), o.outline + [4e-7, 0, 0]) for o in many[::-1]]
+    a.area_loads, b.area_loads = many, near
+    assert same_loads(a, b)

@@ -32,6 +32,7 @@ from .storey_forces import Level, levels, notional_cases, storey_cases
 from .wind_cases import wind_cases
 
 LEVEL = 0.3  # m; a storey this near to another's height is the same one
+PLACE = 1e-6  # m; a load that lies elsewhere by less lies there
 ALIKE = 1e-6  # share of the largest force of a case by which two may differ and be one
 Cases = list[dict[str, Any]]
 
@@ -194,37 +195,57 @@ def storey_sums(model: Model, case: LoadCase, distribution: Distribution) -> dic
         if load.member in model.members:
             line = model.line(model.members[load.member])
             put(float(line[:, 2].mean()), member_force(model, load))
-    for share in distribution.case(case.name).shares:
+    shares = distribution.case(case.name).shares
+    for share, area in zip((s for s in shares if s.kind == "area"), case.area_loads, strict=True):
         part = model.surfaces.get(share.part)
-        z = (
-            part.centroid[2]
-            if part is not None
-            else np.concatenate(share.places)[:, 2].mean()
-            if share.places
-            else 0.0
-        )
-        put(float(z), share.applied)
+        own = area.outline if area.outline is not None else part.outer if part is not None else None
+        put(float(own[:, 2].mean()) if own is not None else 0.0, share.applied)
+    for share, free in zip((s for s in shares if s.kind in ("line", "point")), case.space_loads, strict=True):
+        put(float(free.line[:, 2].mean()), share.applied)
     return rows
 
 
 def same_loads(a: LoadCase, b: LoadCase) -> bool:
-    """Whether two cases put the same on the same parts, to what files carry."""
-
-    def flat(case: LoadCase) -> list[tuple[tuple[str, ...], Array]]:
-        out: list[tuple[tuple[str, ...], Array]] = [
-            (("node", n.node), np.array([*n.force, *n.moment])) for n in case.node_loads
-        ]
-        out += [(("member", m.member), np.array([m.a, m.b, *m.qa, *m.qb])) for m in case.member_loads]
-        for x in case.area_loads:
-            where = [np.ravel(v) for v in (x.outline, x.at) if v is not None]
-            out.append((("area", x.surface, x.onto), np.concatenate([np.ravel(x.values), *where])))
-        out += [(("space", p.to), np.concatenate([p.line.ravel(), p.qa, p.qb])) for p in case.space_loads]
-        return sorted(out, key=lambda x: (x[0], *np.round(x[1], 3).tolist()))
-
-    mine, theirs = flat(a), flat(b)
-    if [k for k, _ in mine] != [k for k, _ in theirs]:
+    """Whether two cases put the same on the same parts, to what files carry: forces to a share of the
+    largest, places to a micrometre."""
+    mine, theirs = _by_part(a), _by_part(b)
+    if {k: len(v) for k, v in mine.items()} != {k: len(v) for k, v in theirs.items()}:
         return False
-    if any(len(x) != len(y) for (_, x), (_, y) in zip(mine, theirs)):
-        return False
-    most = max((float(np.abs(x).max()) for _, x in [*mine, *theirs] if len(x)), default=0.0)
-    return all(np.abs(x - y).max(initial=0.0) <= ALIKE * most for (_, x), (_, y) in zip(mine, theirs))
+    both = [*mine.values(), *theirs.values()]
+    most = max((float(np.abs(f).max(initial=0.0)) for loads in both for _, f in loads), default=0.0)
+    for key, loads in mine.items():
+        left = list(theirs[key])
+        for place, force in loads:
+            same = (
+                k
+                for k, (at, other) in enumerate(left)
+                if (at.shape, other.shape) == (place.shape, force.shape)
+                and np.abs(place - at).max(initial=0.0) <= PLACE
+                and np.abs(force - other).max(initial=0.0) <= ALIKE * most
+            )
+            if (found := next(same, None)) is None:
+                return False
+            del left[found]
+    return True
+
+
+def _by_part(case: LoadCase) -> dict[tuple[str, ...], list[tuple[Array, Array]]]:
+    """Places (m) and forces of the loads on each part."""
+    none = np.zeros(0)
+    out: dict[tuple[str, ...], list[tuple[Array, Array]]] = {}
+
+    def put(key: tuple[str, ...], place: Array, force: Array) -> None:
+        out.setdefault(key, []).append((place, force))
+
+    for n in case.node_loads:
+        put(("node", n.node), none, np.array([*n.force, *n.moment]))
+    for m in case.member_loads:
+        how = (m.kind, str(m.local), str(m.projected))
+        put(("member", m.member, *how), np.array([m.a, m.b]), np.array([*m.qa, *m.qb]))
+    for x in case.area_loads:
+        where = [np.ravel(v) for v in (x.outline, x.at, x.span) if v is not None]
+        how = (x.onto, str(x.local), str(x.projected))
+        put(("area", x.surface, *how), np.concatenate(where) if where else none, np.ravel(x.values))
+    for p in case.space_loads:
+        put(("space", p.to), p.line.ravel(), np.array([*p.qa, *p.qb]))
+    return out
