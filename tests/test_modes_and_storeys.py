@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 
 from rod_tally.analysis import run
-from rod_tally.analysis.dynamics.modes import largest, modes
+from rod_tally.analysis.dynamics.modes import modes
 from rod_tally.analysis.results.storeys import storey_rows
+from rod_tally.analysis.solve.krylov import largest
 from rod_tally.checks import Subject, run_checks
 from rod_tally.model import PINNED_END, AreaLoad, LoadCase, MemberLoad, Model, NodeLoad, Settings, Storey
 from rod_tally.model.entities.loads import GRAVITY, Spectrum

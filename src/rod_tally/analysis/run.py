@@ -138,7 +138,7 @@ def run_and_keep(
     sums = [c for c, n in enumerate(names) if model.cases[n].is_combination] if settings.p_delta else []
     if sums and found.factor is not None:
         u, extra, more_ends, past = second_order(
-            model, m, system, condensed, condensed_loads, right, by_hold, u, sums, progress
+            model, m, system, condensed, found.factor, condensed_loads, right, by_hold, u, sums, progress
         )
         right = right + extra
         failed = [*failed, *(names[c] for c in past)]

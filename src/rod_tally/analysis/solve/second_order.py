@@ -15,12 +15,13 @@ from ..frame.elements import Condensed, to_ends
 from ..frame.mesh import Mesh
 from ..shells.fields import PlateFields
 from ..stability.geometric import in_own_axes, members_matrix, shells_matrix
+from .buckling_factors import lowest_factors
 from .factor import Factor, SingularError
 from .system import System
 
 MOST = 30  # steps after which a case does not settle
 SETTLED = 1e-9  # change of the movements, of the largest
-BEYOND = 100.0  # times the linear movements: the loads are past what buckles the structure
+ONE = 1 + 1e-9  # factor up to which the loads are those that buckle the structure, or beyond
 
 
 def second_order(
@@ -28,6 +29,7 @@ def second_order(
     m: Mesh,
     system: System,
     condensed: Condensed,
+    stiffness: Factor,
     fixed: Array,
     right: Array,
     by_hold: Array,
@@ -35,12 +37,14 @@ def second_order(
     cases: Sequence[int],
     progress: Progress = silent,
 ) -> tuple[Array, Array, Array, list[int]]:
-    """Movements (6N, C) with second-order effects in these cases, what the displaced loads come to as further
-    forces (6N, C), both in the supports' own axes, what that is at the ends of pieces (C, P, 12), and the
-    cases that do not settle.
+    """Movements (6N, C) with second-order effects in these cases, what the displaced loads come to as
+    further forces (6N, C), both in the supports' own axes, what that is at the ends of pieces (C, P, 12),
+    and the cases that do not settle.
 
-    (K + KG(u)) u = F, with KG by the axial forces of members and the membrane forces of shells that u gives,
-    solved anew until u stays. `fixed` (C, P, 12): condensed end loads; `by_hold`: imposed movements."""
+    (K + KG(u)) u = F, with KG by the axial forces of members and the membrane forces of shells that u
+    gives, solved anew until u stays; not where a lesser load buckles the structure already, for between the
+    higher ones the equations have solutions again. `stiffness`: the factors of K between what is free;
+    `fixed` (C, P, 12): condensed end loads; `by_hold`: imposed movements."""
     t, own = to_ends(m), in_own_axes(m, condensed)
     unit = np.swapaxes(t, 1, 2) @ own @ t
     dofs = (m.ends[:, :, None] * 6 + np.arange(6)).reshape(-1, 12)
@@ -64,7 +68,7 @@ def second_order(
 
     for step, c in enumerate(cases):
         progress("Second-order effects", 0.7 + 0.1 * step / max(len(cases), 1))
-        x, first = u[:, c], float(np.abs(u[:, c]).max())
+        x = u[:, c]
         settled = False
         for _ in range(MOST):
             kg = geometric(c, x)
@@ -77,12 +81,10 @@ def second_order(
             new = system.expand(factor.solve(system.gathered(load)[system.free])) + by_hold[:, c]
             factor.close()
             change, size = float(np.abs(new - x).max()), float(np.abs(new).max())
-            # past the load that buckles it, what pushes does not move the structure its way any more
-            if size > BEYOND * max(first, 1e-300) or (new - by_hold[:, c]) @ load < 0:
-                break
             x = new
             if change <= SETTLED * max(size, 1e-300):
-                settled = True
+                lowest = lowest_factors(system, stiffness, kg, 1)
+                settled = not lowest or lowest[0][0] > ONE
                 break
         if settled:
             u[:, c] = x

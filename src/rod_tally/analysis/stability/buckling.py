@@ -8,21 +8,16 @@ from dataclasses import dataclass
 
 import numpy as np
 from msgspec import structs
-from scipy import sparse
 
 from ...loads import Distribution
 from ...model import Combination, Model, Settings
 from ...model.geometry.vectors import Array
 from ...progress import Progress, silent
-from ..dynamics.modes import largest
 from ..results.superpose import usable
 from ..run import run_and_keep
 from ..shells.fields import PlateFields
-from ..solve.flexibility import Flexibility
+from ..solve.buckling_factors import lowest_factors
 from .geometric import axial_forces, in_pieces, members_matrix, of_members, shells_matrix
-
-DENSE = 400  # free degrees of freedom up to which all factors are found at once
-NEVER = 1e-9  # inverse factors below this share of the largest are of loads that never buckle anything
 
 
 @dataclass(slots=True)
@@ -75,38 +70,13 @@ def buckling(
             if fields is not None and plates is not None:
                 u = np.tensordot(factors, results.displacement, axes=1)
                 kg = kg + shells_matrix(fine, plates, fields, u)
-            out += [
-                Buckling(c.name, n + 1, factor, shape[here])
-                for n, (factor, shape) in enumerate(_factors(own, kg, count))
-            ]
+            system = own.system
+            if system.turn is not None:
+                kg = (system.turn.T @ kg @ system.turn).tocsr()
+            for n, (factor, x) in enumerate(lowest_factors(system, own.factor, kg, count)):
+                shape = system.to_global(x).reshape(-1, 6)
+                size = float(np.linalg.norm(shape[:, :3], axis=1).max())
+                out.append(Buckling(c.name, n + 1, factor, shape[here] / max(size, 1e-300)))
         return out
     finally:
         own.close()
-
-
-def _factors(own: Flexibility, kg: sparse.csr_matrix, count: int) -> list[tuple[float, Array]]:
-    """The lowest positive factors with their shapes (N, 6), global."""
-    system = own.system
-    if system.turn is not None:
-        kg = (system.turn.T @ kg @ system.turn).tocsr()
-    n = len(system.free)
-
-    def soften(x: Array) -> Array:
-        return own.factor.solve(-system.gathered(kg @ system.expand(x))[system.free])
-
-    if n <= DENSE:
-        inverse = soften(np.eye(n))
-        value, x = np.linalg.eig(inverse)
-        value, x = value.real, x.real
-        order = np.argsort(-value)[:count]
-        value, x = value[order], x[:, order]
-    else:
-        value, x = largest(soften, n, min(count, n), system.k)
-    most = float(value.max(initial=0.0))
-    real = value > max(NEVER * max(most, 1e-300), 0.0)
-    out = []
-    for v, column in zip(value[real], x[:, real].T):
-        shape = system.to_global(system.expand(column)).reshape(-1, 6)
-        size = float(np.linalg.norm(shape[:, :3], axis=1).max())
-        out.append((float(1.0 / v), shape / max(size, 1e-300)))
-    return out

@@ -15,7 +15,17 @@ NAMED = 5  # parts, and cases, that a message names
 def find_slack(s: Subject) -> Iterator[Finding]:
     """Of the results of a run in which one-way parts act in one way."""
     r = s.results
-    if r is None or not s.settings.run.one_way:
+    if r is None:
+        return
+    if r.second_order:
+        text = (
+            "Results of combinations are not given: cases with second-order effects cannot be added up. Loads, Cases from combinations makes a "
+            "load case of each, to be run by itself."
+        )
+        named = [c for c in s.model.combinations if list(c.factors.values()) != [1.0]]
+        if named or not s.model.combinations:
+            yield Finding("run.superposition", "warning", text, (), None, ("Accept, because…",))
+    if not s.settings.run.one_way:
         return
     for case, slack in r.slack.items():
         worst = max(slack, key=lambda i: slack[i])

@@ -1,0 +1,75 @@
+"""The largest eigenvalues of an operator, in blocks."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from scipy import sparse
+
+from ...model.geometry.vectors import Array
+
+BLOCKS = 80  # blocks of solves before what has been found is taken as it is
+WIDEST = 200  # columns of the Krylov space before it is restarted
+SETTLED = 1e-6  # share of an eigenvalue that its residual may have left; the error of the value is its square
+NOTHING = 1e-12  # share of the largest mass, or of a column's length, that counts as none
+
+
+def largest(
+    apply: Callable[[Array], Array], n: int, count: int, mass: sparse.spmatrix | None = None
+) -> tuple[Array, Array]:
+    """The `count` largest eigenvalues of an operator on (n, b) blocks that is symmetric in the product of
+    `mass` (None: the plain one), largest first, and their vectors, of length 1 in it.
+
+    A block Krylov space with restarts (Musco and Musco 2015; restarts as Wu and Simon 2000). In blocks,
+    because a building of like parts has many modes of one period, among which a method of single vectors
+    loses its way."""
+    m = sparse.identity(n, format="csr") if mass is None else mass
+    width = count + 8
+    room = max(WIDEST, 2 * width) + width
+    # columns side by side in memory, and only what is new multiplied: with a million unknowns copies and
+    # products of what is known already would cost more than the solves
+    basis, image = np.empty((n, room), order="F"), np.empty((n, room), order="F")
+    h = np.zeros((room, room))
+    first = _orthonormal(np.random.default_rng(1).standard_normal((n, width)), m)
+    known, k = 0, first.shape[1]
+    basis[:, :k] = first
+    image[:, :k] = apply(first)
+    value, y = np.zeros(count), first[:, :count]
+    for _ in range(BLOCKS):
+        h[:k, known:k] = basis[:, :k].T @ (m @ image[:, known:k])
+        h[known:k, :k] = h[:k, known:k].T
+        theta, s = np.linalg.eigh((h[:k, :k] + h[:k, :k].T) / 2)
+        theta, s = theta[::-1], s[:, ::-1]
+        value, y = theta[:count], basis[:, :k] @ s[:, :count]
+        rest = image[:, :k] @ s[:, :count] - y * value
+        left = np.sqrt(np.maximum(np.einsum("ij,ij->j", rest, m @ rest), 0.0))
+        if (left <= SETTLED * np.abs(value)).all():
+            break
+        if k + width > WIDEST:
+            kept = min(2 * width, k)
+            basis[:, :kept], image[:, :kept] = basis[:, :k] @ s[:, :kept], image[:, :k] @ s[:, :kept]
+            h[:kept, :kept] = np.diag(theta[:kept])
+            new, k = image[:, : min(width, kept)], kept
+        else:
+            new = image[:, known:k]
+        for _ in range(2):
+            new = new - basis[:, :k] @ (basis[:, :k].T @ (m @ new))
+            new = _orthonormal(new, m)
+        if not new.shape[1]:
+            break
+        known, k = k, k + new.shape[1]
+        basis[:, known:k] = new
+        image[:, known:k] = apply(new)
+    return value, y
+
+
+def _orthonormal(v: Array, mass: sparse.spmatrix) -> Array:
+    """The columns' space with products of 1 and 0 in `mass`; columns that hold nothing new are left out."""
+    v = v / np.maximum(np.linalg.norm(v, axis=0), 1e-300)
+    for _ in range(2):
+        g = v.T @ (mass @ v)
+        lam, q = np.linalg.eigh((g + g.T) / 2)
+        some = lam > NOTHING * max(float(lam[-1]), 1e-300)
+        v = (v @ q[:, some]) / np.sqrt(lam[some])
+    return np.asarray(v)
