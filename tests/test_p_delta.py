@@ -13,8 +13,9 @@ import pytest
 from rod_tally.analysis.results.superpose import combined
 from rod_tally.cli import main
 from rod_tally.model import Combination, LoadCase, Model, NodeLoad, Settings
+from rod_tally.model.edits import CasesOfCombinations
 from rod_tally.output.model_tables import write_model_tables
-from rod_tally.review.work import review, run_statically
+from rod_tally.review.work import review, review_as_set, run_statically
 
 from .frames import frame
 from .test_buckling import weak
@@ -55,7 +56,7 @@ def asked() -> Settings:
 def test_a_beam_column_moves_and_bends_as_its_closed_form(share: float, axis: int) -> None:
     m = mast(share, axis)
     k = np.sqrt(share * CRITICAL)
-    done = review(m, asked())
+    done = review_as_set(m, asked())
     r = done.results
     c = r.case_index("S")
     source = "H (tan kL - kL) / (P k), H tan kL / k: Timoshenko and Gere, 1.11 (from memory)"
@@ -73,7 +74,7 @@ def test_a_beam_column_moves_and_bends_as_its_closed_form(share: float, axis: in
 
 def test_reactions_balance_the_loads_where_they_have_moved_to() -> None:
     m = mast(0.4)
-    r = review(m, asked()).results
+    r = review_as_set(m, asked()).results
     c, p = r.case_index("S"), 0.4 * CRITICAL * weak(m)
     moved = float(r.displacement[c, r.node_ids.index("n1"), 0])
     fx, fy, fz, mx, my, mz = r.reaction[c, 0]
@@ -82,7 +83,7 @@ def test_reactions_balance_the_loads_where_they_have_moved_to() -> None:
 
 
 def test_beyond_what_buckles_it_there_is_no_result_and_a_finding() -> None:
-    done = review(mast(1.2), asked())
+    done = review_as_set(mast(1.2), asked())
     (finding,) = [f for f in done.findings if f.code == "run.second_order"]
     assert finding.severity == "blocking" and finding.ids == ("S",)
     c = done.results.case_index("S")
@@ -143,7 +144,78 @@ def test_with_parts_that_act_one_way_it_is_refused_in_words(
 
 def test_only_a_case_that_no_combination_holds_is_said_to_be_unused() -> None:
     m = mast(0.1)
-    assert not any(f.code == "combination.unused" for f in review(m, asked()).findings)
+    assert not any(f.code == "combination.unused" for f in review_as_set(m, asked()).findings)
     m.cases["T"] = LoadCase("T", "wind", node_loads=[NodeLoad("n1", (1e3, 0.0, 0.0), (0, 0, 0))])
-    (found,) = [f for f in review(m, asked()).findings if f.code == "combination.unused"]
+    (found,) = [f for f in review_as_set(m, asked()).findings if f.code == "combination.unused"]
     assert found.ids == ("T",)
+
+
+@pytest.mark.parametrize("share", [1.05, 1.2, 3.0, 6.0, 8.5, 12.0])
+@pytest.mark.parametrize("push", [H, 1.0])
+def test_any_load_beyond_the_first_that_buckles_it_has_no_result(share: float, push: float) -> None:
+    """Between higher loads the equations have solutions again, of a structure that has long fallen."""
+    m = mast(share)
+    m.cases["H"].node_loads[0].force = (push, 0.0, 0.0)
+    done = review_as_set(m, asked())
+    assert done.results.unsettled == ["S"] and "S" not in done.results.second_order
+
+
+def test_a_run_of_the_window_leaves_the_model_as_it_is_and_is_linear() -> None:
+    m = mast(0.2)
+    done = review(m, asked())
+    assert done.model is m and list(m.cases) == ["P", "H"] and done.results.second_order == []
+    assert any(f.code == "run.linear" for f in done.findings)
+    # cases that were made of combinations by hand are computed with second-order effects there too
+    CasesOfCombinations([{"name": "own", "factors": {"P": 1.0, "H": 1.0}}]).apply(m)
+    done = review(m, asked())
+    assert done.results.second_order == ["own"] and not any(f.code == "run.linear" for f in done.findings)
+    assert any(f.code == "run.superposition" for f in done.findings)
+
+
+def test_two_revisions_are_run_the_same_way(tmp_path: Path) -> None:
+    """The same model is the same; another load differs where it acts."""
+    for name, push in (("a", 1.0), ("b", 1.0), ("c", 1.5)):
+        m = mast(0.3)
+        m.cases["H"].node_loads[0].force = (push * H, 0.0, 0.0)
+        write_model_tables(m, tmp_path / name)
+    (tmp_path / "s.toml").write_text("[run]\np_delta = true\n")
+    found = {}
+    for name in ("b", "c"):
+        arguments = [
+            "--against",
+            str(tmp_path / "a" / "nodes.csv"),
+            "--settings",
+            str(tmp_path / "s.toml"),
+            "--quiet",
+        ]
+        main(["review", str(tmp_path / name / "nodes.csv"), *arguments, "--out", str(tmp_path / "o")])
+        found[name] = json.loads((tmp_path / "o" / "review.json").read_text())["comparison"]
+    assert {x["status"] for x in found["b"]["cases"]} == {"same"} and all(
+        x["change"] == 0 for x in found["b"]["results"]
+    )
+    assert "S" in found["b"]["shared"]["cases"]
+    assert {x["name"]: x["status"] for x in found["c"]["cases"]}["H"] == "changed"
+
+
+def test_where_something_moves_freely_it_is_said_that_the_rest_is_linear() -> None:
+    m = mast(0.2)
+    m.nodes["n8"], m.nodes["n9"] = (
+        type(m.nodes["n0"])(n, np.array([9.0, 0, z])) for n, z in (("n8", 0.0), ("n9", 3.0))
+    )
+    m.nodes["n8"].support = m.nodes["n0"].support.of("ux uy uz")
+    m.members["loose"] = type(m.members["m0"])(
+        "loose", "loose", "column", "n8", "n9", "plain", "steel", np.array([1.0, 0, 0])
+    )
+    done = review_as_set(m, asked())
+    assert done.results.second_order == []
+    assert any(f.code == "run.linear" and "S" in f.message for f in done.findings)
+
+
+def test_effects_of_runs_with_second_order_effects_are_refused(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    write_model_tables(mast(0.1), tmp_path / "model")
+    (tmp_path / "s.toml").write_text("[run]\np_delta = true\n")
+    arguments = ["--settings", str(tmp_path / "s.toml"), "--out", str(tmp_path / "o"), "--quiet", "--effects"]
+    assert main(["review", str(tmp_path / "model" / "nodes.csv"), *arguments]) == 2
+    assert "p_delta" in capsys.readouterr().err

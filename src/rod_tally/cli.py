@@ -209,7 +209,10 @@ def review_command(arguments: argparse.Namespace) -> int:
     if arguments.model.is_dir() and arguments.model.suffix.lower() not in SUFFIXES:
         return folder_command(arguments)
     report = progress_lines() if arguments.progress else silent
-    done = review_path(arguments.model, settings_of(arguments), arguments.against, report, arguments.bare)
+    settings = settings_of(arguments)
+    if arguments.effects and settings.run.p_delta:
+        return say("review: --effects compares linear runs; run.p_delta must be false for it")
+    done = review_path(arguments.model, settings, arguments.against, report, arguments.bare)
     if arguments.elsewhere:
         attach_elsewhere(done, arguments.elsewhere)
     if arguments.ids:

@@ -14,7 +14,7 @@ from ..progress import Progress, silent
 from ..review.decisions import Decision, Look, carried_decisions, twins
 from ..review.following import carried_with_all
 from ..review.review import Review
-from ..review.work import attach_carried, attach_comparison, read_model, review, run_only
+from ..review.work import attach_carried, attach_comparison, read_model, review_as_set, run_only
 from .store import SUFFIX, Project, ProjectError
 
 
@@ -71,7 +71,7 @@ def review_path(
     carried = None
     if base is not None and not bare and not model.corrections:
         model, carried = carried_with_all(path, base, model, progress)
-    done = review(model, settings, progress)
+    done = review_as_set(model, settings, progress)
     done.decisions, done.looks = decided_at(path)
     if carried is not None:
         attach_carried(done, carried)

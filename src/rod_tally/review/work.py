@@ -33,7 +33,8 @@ from .tallies.tally import tally
 LINEAR = Finding(
     "run.linear",
     "warning",
-    "The settings ask for combinations with second-order effects (run.p_delta), and this run is linear: the command line computes them.",
+    "The settings ask for combinations with second-order effects (run.p_delta), and this run adds up linear cases: "
+    "Loads, Cases from combinations makes a case of each, which is computed with them; the command line does so by itself.",
 )
 NOT_CHECKED = Finding("check.cancelled", "warning", "This model has not been checked yet.")
 
@@ -57,28 +58,34 @@ def review(
     that the model does not have, RulesError for a rule set that cannot be read. `before`: what was found of
     the model earlier, see `checked`."""
     loads = _loads_after(model, before)
-    left: list[str] = []
-    stated: list[Combination] = []
-    if settings.run.p_delta:
-        model, stated, left = with_combinations_as_cases(model, settings, loads)
-        loads = Distribution(model)
     results, kept = run_and_keep(model, settings.run, progress, None, loads, only, settings.mesh)
     own = dynamics(model, results, settings, loads, progress, kept)
     done = assess(model, settings, results, own, loads, progress, before)
     _combine(done, progress)
-    if settings.run.p_delta:
-        done.stated = stated
-        done.findings = ranked([*done.findings, *second_order_runs(done, left)], settings)
+    if settings.run.p_delta and not any(c.is_combination for c in model.cases.values()):
+        done.findings = ranked([*done.findings, LINEAR], settings)
+    return done
+
+
+def review_as_set(model: Model, settings: Settings, progress: Progress = silent) -> Review:
+    """As `review`; where the settings ask for second-order effects, of the model with a load case in the
+    place of each combination, which is another one then."""
+    if not settings.run.p_delta:
+        return review(model, settings, progress)
+    own, stated, left = with_combinations_as_cases(model, settings)
+    done = review(own, settings, progress)
+    done.stated = stated
+    done.findings = ranked([*done.findings, *second_order_runs(done, left)], settings)
     return done
 
 
 def with_combinations_as_cases(
-    model: Model, settings: Settings, loads: Distribution
+    model: Model, settings: Settings
 ) -> tuple[Model, list[Combination], list[str]]:
     """The model with a load case in the place of each combination, for a run whose cases cannot be added
     up; those combinations, and the names of those that none can be made of, as they hold responses without
     a sign."""
-    combinations = model.combinations or made_combinations(model, settings, loads=loads).combinations
+    combinations = model.combinations or made_combinations(model, settings).combinations
     signless = {n for n, c in model.cases.items() if c.spectrum is not None}
     own = [
         c for c in combinations if not c.roots and not signless & set(c.factors) and c.name not in model.cases
@@ -190,7 +197,10 @@ def assess(
 
 
 def run_only(model: Model, settings: Settings, progress: Progress = silent) -> Review:
-    """A run with what a comparison asks of it, storeys and modes, and no checks. Raises AnalysisError."""
+    """A run with what a comparison asks of it, storeys and modes, and no checks, as `review_as_set` runs it.
+    Raises AnalysisError."""
+    if settings.run.p_delta:
+        model = with_combinations_as_cases(model, settings)[0]
     loads = Distribution(model)
     results, kept = run_and_keep(model, settings.run, progress, None, loads, None, settings.mesh)
     own = dynamics(model, results, settings, loads, progress, kept)

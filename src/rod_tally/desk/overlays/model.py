@@ -146,8 +146,8 @@ def support_arcs(support: Support) -> Array:
 
 
 def support_mark(support: Support) -> tuple[Array, str] | None:
-    """The mark below a fixed or a pinned support, segments in pixels of the screen, with its sign in a legend;
-    None for others, of which each direction is drawn by itself."""
+    """The mark below a fixed or a pinned support, segments in pixels of the screen, with its sign in a
+    legend; None for others, of which each direction is drawn by itself."""
     if support.axes is not None:
         return None
     if support == FIXED:

@@ -25,6 +25,13 @@ def second_order_runs(done: Review, left: Sequence[str]) -> list[Finding]:
             "shape: their loads are beyond those that buckle the structure. They have no results."
         )
         out.append(Finding("run.second_order", "blocking", text, tuple(past), None, ("Accept, because…",)))
+    linear = [c.name for c in done.stated if c.name not in (*done.results.second_order, *past)]
+    if linear:
+        text = (
+            f"Without second-order effects: {listed(linear[:NAMED])}{' …' if len(linear) > NAMED else ''}, for something in the run moves "
+            "freely or was left out."
+        )
+        out.append(Finding("run.linear", "warning", text, (), None, ("Accept, because…",)))
     if left:
         text = (
             f"{len(left)} combinations hold responses without a sign, or are named as a case is, and are not computed with second-order effects: "
