@@ -72,6 +72,8 @@ def test_a_review_says_which_parts_the_combinations_do_not_hold(degrees: float) 
     assert finding.severity == "note" and "parts would get more" in finding.message
     first = done.directions_held[0]
     assert first.ratio == pytest.approx(finding.numbers["ratio"]) and first.worst > first.held
+    assert done.directions_held is done.directions_held, "worked out once"
+    assert done.storey_indices is done.storey_indices
     assert {d.of for d in done.directions_held} == {"member", "support"}
     none = review(shaken([{"Ex": 1.0, "Ey": 1.0}], True, degrees), Settings())
     assert none.directions_held == [] and not any(f.code == "combination.direction" for f in none.findings)

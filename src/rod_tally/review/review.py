@@ -14,7 +14,7 @@ from ..analysis.dynamics.modes import Mode
 from ..analysis.frame.shape import Largest, Shapes, largest, member_shapes
 from ..analysis.results.balance import Balance, Given, StoreyCut
 from ..analysis.results.centres import StoreyCentre
-from ..analysis.results.cut_places import CutError, cut_of
+from ..analysis.results.cut_places import CutError, cuts_of
 from ..analysis.results.cuts import Crossing, CutForces
 from ..analysis.results.storeys import StoreyRow
 from ..analysis.results.superpose import combined, combined_shapes, usable
@@ -40,7 +40,6 @@ from ..model import Combination, Finding, Model, Settings
 from ..model.entities.cuts import Cut
 from ..model.geometry.lines import Line, lines_of
 from ..model.geometry.vectors import Array
-from ..model.settings import CutSettings
 from .cache import Cache
 from .combining import acting_along, made_combinations, reduced_finding
 from .decisions import Decision, Look
@@ -75,9 +74,7 @@ class Review:
     centres: list[StoreyCentre] = field(default_factory=list)
     comparison: Comparison | None = None
     elsewhere: Elsewhere | None = None
-    stated: list[Combination] = field(
-        default_factory=list
-    )  # with their cases, where each was computed by itself
+    stated: list[Combination] = field(default_factory=list)  # those computed as cases of their own
     buckling: list[Buckling] = field(default_factory=list)  # factors by combination, where asked for
     carried: CarriedOver | None = None
     causes: list[Causes] = field(default_factory=list)
@@ -185,25 +182,15 @@ class Review:
     @property
     def directions_held(self) -> list[Direction]:
         """Parts for which the combinations hold less than an earthquake from its worst direction gives."""
-        basis = self.results, tuple(c.name for c in self.computed_combinations)
-        return self._cache.get("directions", basis, self._directions_held)
+        return self._cache.get("directions", self._computed, self._directions_held)
 
     def _directions_held(self) -> list[Direction]:
-        shaken = {
-            n for n in self.results.cases if n in self.model.cases and self.model.cases[n].kind == "seismic"
-        }
-        if not any(shaken & set(c.factors) for c in self.computed_combinations):
-            return []
-        along = {n: d for n, d in acting_along(self.model, self.distribution).items() if n in shaken}
+        seismic = {n for n, c in self.model.cases.items() if c.kind == "seismic" and n in self.results.cases}
+        if not any(seismic & set(c.factors) for c in self.computed_combinations):
+            return []  # and no wall forces are worked out for it
+        along = {n: d for n, d in acting_along(self.model, self.distribution).items() if n in seismic}
         own = self.settings.compare
-        return directions_held(
-            self.results,
-            self.computed_combinations,
-            along,
-            self.wall_forces,
-            own.relative,
-            own.absolute_force,
-        )
+        return directions_held(self.results, self.computed_combinations, along, self.wall_forces, own)
 
     @property
     def short_directions(self) -> list[Finding]:
@@ -216,9 +203,8 @@ class Review:
     @property
     def storey_indices(self) -> list[StoreyIndex]:
         """How near storeys are to second-order effects, in every computed combination."""
-        basis = self.results, tuple(c.name for c in self.computed_combinations)
         return self._cache.get(
-            "indices", basis, lambda: storey_indices(self.storeys, self.computed_combinations)
+            "indices", self._computed, lambda: storey_indices(self.storeys, self.computed_combinations)
         )
 
     @property
@@ -254,26 +240,7 @@ class Review:
 
     def _settings_cuts(self) -> tuple[list[Cut], list[str]]:
         own = list(self.settings.cuts)
-        made: tuple[list[CutSettings], list[Cut], list[str]] = self._cache.get(
-            "cuts", (), lambda: self._placed(own)
-        )
-        if made[0] != own:
-            made = self._placed(own)
-            self._cache.put("cuts", (), made)
-        return made[1], made[2]
-
-    def _placed(self, own: list[CutSettings]) -> tuple[list[CutSettings], list[Cut], list[str]]:
-        made: list[Cut] = []
-        lost: list[str] = []
-        for c in own:
-            about = None if c.about is None else np.array(c.about, float)
-            try:
-                made.append(
-                    cut_of(self.model, c.name, c.storey, np.array([c.start, c.end], float), about, c.factor)
-                )
-            except CutError as error:
-                lost.append(str(error))
-        return own, made, lost
+        return self._cache.get("cuts", (repr(own),), lambda: cuts_of(self.model, own))
 
     @property
     def wall_forces(self) -> WallForces:
@@ -441,6 +408,11 @@ class Review:
     def computed_combinations(self) -> list[Combination]:
         """Those whose cases were all computed."""
         return usable(self.results, self.combinations)
+
+    @property
+    def _computed(self) -> tuple[Results, str]:
+        """What is worked out over all computed combinations is worked out from these."""
+        return self.results, repr([c.name for c in self.computed_combinations])
 
     def shown(self, name: str) -> Results:
         """The results that hold a case, or those of the combination of that name; the run's own for

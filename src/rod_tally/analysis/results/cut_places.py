@@ -12,6 +12,7 @@ from ...model.entities.cuts import Cut
 from ...model.geometry.directions import lies_at, turn
 from ...model.geometry.heights import LEVEL_REACH
 from ...model.geometry.vectors import Array
+from ...model.settings import CutSettings
 
 
 class CutError(ValueError):
@@ -35,6 +36,19 @@ def cut_of(model: Model, name: str, storey: str, line: Array, about: Array | Non
 
     point = None if about is None else placed(about)
     return Cut(name, np.array([placed(p) for p in line]), [s.id for s in slabs], "", storey, factor, point)
+
+
+def cuts_of(model: Model, asked: list[CutSettings]) -> tuple[list[Cut], list[str]]:
+    """Cuts of the settings that a model can take, and why it cannot take the others."""
+    made: list[Cut] = []
+    lost: list[str] = []
+    for c in asked:
+        about = None if c.about is None else np.array(c.about, float)
+        try:
+            made.append(cut_of(model, c.name, c.storey, np.array([c.start, c.end], float), about, c.factor))
+        except CutError as error:
+            lost.append(str(error))
+    return made, lost
 
 
 def floor_surfaces(model: Model, storey: str) -> list[Surface]:

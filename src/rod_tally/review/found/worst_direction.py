@@ -14,6 +14,7 @@ from ...analysis.walls.forces import WALL_COMPONENTS, WallForces
 from ...checks.registry import listed
 from ...model import Combination, Finding, Model
 from ...model.geometry.vectors import Array
+from ...model.settings import CompareSettings
 
 NAMED = 3
 LEAST = 0.05  # share of the largest value of a quantity below which one says nothing
@@ -43,13 +44,11 @@ def directions_held(
     combinations: Sequence[Combination],
     along: Mapping[str, str],
     walls: WallForces,
-    more: float,
-    least: float,
+    own: CompareSettings,
 ) -> list[Direction]:
     """One row a member, support or wall, the largest ratio first, of those for which the worst direction
-    gives more by a share of `more` and by `least` (N, N m). `along`: by seismic case its direction, x or
-    y."""
-    first, second = ([n for n, d in along.items() if d == axis and n in results.cases] for axis in "xy")
+    gives more by more than a comparison tolerates. `along`: by seismic case its direction, x or y."""
+    first, second = ([n for n, d in along.items() if d == axis] for axis in "xy")
     if results.empty or not first or not second:
         return []
     node_done = np.atleast_1d(results.node_done.all(axis=0))
@@ -74,7 +73,7 @@ def directions_held(
         if found is None:
             return []
         worst = np.where(computed[:, None], found.worst, 0.0)
-        telling = (worst > found.held * (1 + more)) & (worst > found.held + least)
+        telling = (worst > found.held * (1 + own.relative)) & (worst > found.held + own.absolute_force)
         telling &= worst >= LEAST * worst.max(axis=0)
         ratio = np.where(telling, worst / np.maximum(found.held, 1e-300), 0.0)
         best: dict[str, tuple[float, int, int]] = {}
