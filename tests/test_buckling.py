@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import csv
 from pathlib import Path
 
 import numpy as np
 import pytest
 
 from rod_tally.analysis.stability.buckling import Buckling, buckling
-from rod_tally.cli import main
 from rod_tally.model import (
     Combination,
     LineSupport,
@@ -20,9 +18,9 @@ from rod_tally.model import (
     Settings,
     SpaceLoad,
 )
-from rod_tally.output.model_tables import write_model_tables
 from rod_tally.review.work import review
 
+from .by_command import reviewed, rows
 from .frames import frame, held
 from .plates import plate_model, rectangle, shell
 from .verification import verified
@@ -129,26 +127,10 @@ def test_a_plate_in_compression() -> None:
 def test_factors_stand_in_their_table(tmp_path: Path) -> None:
     m = column("fixed", "")
     m.combinations = [Combination("A", "strength", {"P": 1.5}), Combination("B", "strength", {"P": -1.0})]
-    source = tmp_path / "model"
-    write_model_tables(m, source)
-    (tmp_path / "s.toml").write_text("[buckling]\ncount = 2\n")
-    out = tmp_path / "o"
-    main(
-        [
-            "review",
-            str(source / "nodes.csv"),
-            "--settings",
-            str(tmp_path / "s.toml"),
-            "--out",
-            str(out),
-            "--quiet",
-        ]
-    )
-    rows = list(csv.DictReader((out / "buckling.csv").open()))
-    assert [(r["combination"], r["mode"]) for r in rows] == [("A", "1"), ("A", "2")]
-    assert float(rows[0]["factor"]) * 1.5 * P == pytest.approx(np.pi**2 * weak(m) / (2 * L) ** 2, rel=5e-3)
-    main(["review", str(source / "nodes.csv"), "--out", str(out), "--quiet"])
-    assert list(csv.DictReader((out / "buckling.csv").open())) == []
+    found = rows(reviewed(m, tmp_path, "[buckling]\ncount = 2\n"), "buckling")
+    assert [(r["combination"], r["mode"]) for r in found] == [("A", "1"), ("A", "2")]
+    assert float(found[0]["factor"]) * 1.5 * P == pytest.approx(np.pi**2 * weak(m) / (2 * L) ** 2, rel=5e-3)
+    assert rows(reviewed(m, tmp_path), "buckling") == []
 
 
 def test_what_has_no_factor_and_what_acts_otherwise_is_said() -> None:

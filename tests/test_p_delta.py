@@ -3,7 +3,6 @@ shape."""
 
 from __future__ import annotations
 
-import csv
 import json
 from pathlib import Path
 
@@ -11,12 +10,11 @@ import numpy as np
 import pytest
 
 from rod_tally.analysis.results.superpose import combined
-from rod_tally.cli import main
 from rod_tally.model import Combination, LoadCase, Model, NodeLoad, Settings
 from rod_tally.model.edits import CasesOfCombinations
-from rod_tally.output.model_tables import write_model_tables
 from rod_tally.review.work import review, review_as_set, run_statically
 
+from .by_command import reviewed, rows
 from .frames import frame
 from .test_buckling import weak
 from .test_made_from_rules import tower
@@ -99,28 +97,14 @@ def test_a_tower_sways_more_than_without_and_its_table_says_so(tmp_path: Path) -
         "Q", "live", node_loads=[NodeLoad(f"n{k}", (0.0, 0.0, -6e4), (0, 0, 0)) for k in range(4, 16)]
     )
     m.combinations = [Combination("U", "strength", {"G": 1.35, "Q": 1.5, "W": 0.9})]
-    source = tmp_path / "model"
-    write_model_tables(m, source)
     moved = {}
     for name, text in (("linear", ""), ("second", "[run]\np_delta = true\n")):
-        (tmp_path / "s.toml").write_text(text + "[output]\ncombinations = true\n")
-        out = tmp_path / name
-        main(
-            [
-                "review",
-                str(source / "nodes.csv"),
-                "--settings",
-                str(tmp_path / "s.toml"),
-                "--out",
-                str(out),
-                "--quiet",
-            ]
-        )
-        rows = [r for r in csv.DictReader((out / "displacements.csv").open()) if r["case"] == "U"]
-        assert len(rows) == len({r["node"] for r in rows}), "each node once"
-        moved[name] = max(abs(float(r["ux"])) for r in rows)
+        out = reviewed(m, tmp_path / name, text + "[output]\ncombinations = true\n")
+        own = [r for r in rows(out, "displacements") if r["case"] == "U"]
+        assert len(own) == len({r["node"] for r in own}), "each node once"
+        moved[name] = max(abs(float(r["ux"])) for r in own)
     assert 1.01 < moved["second"] / moved["linear"] < 2.0
-    found = {f["code"] for f in json.loads((tmp_path / "second" / "review.json").read_text())["findings"]}
+    found = {f["code"] for f in json.loads((out / "review.json").read_text())["findings"]}
     assert "response.second_order" not in found
 
 
@@ -134,11 +118,7 @@ def test_a_run_in_the_window_says_that_it_is_linear() -> None:
 def test_with_parts_that_act_one_way_it_is_refused_in_words(
     tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    source = tmp_path / "model"
-    write_model_tables(mast(0.1), source)
-    (tmp_path / "s.toml").write_text("[run]\np_delta = true\none_way = true\n")
-    arguments = ["--settings", str(tmp_path / "s.toml"), "--out", str(tmp_path / "o"), "--quiet"]
-    assert main(["review", str(source / "nodes.csv"), *arguments]) == 2
+    reviewed(mast(0.1), tmp_path, "[run]\np_delta = true\none_way = true\n", status=(2,))
     assert "cannot both be true" in capsys.readouterr().err
 
 
@@ -174,22 +154,13 @@ def test_a_run_of_the_window_leaves_the_model_as_it_is_and_is_linear() -> None:
 
 def test_two_revisions_are_run_the_same_way(tmp_path: Path) -> None:
     """The same model is the same; another load differs where it acts."""
+    found = {}
     for name, push in (("a", 1.0), ("b", 1.0), ("c", 1.5)):
         m = mast(0.3)
         m.cases["H"].node_loads[0].force = (push * H, 0.0, 0.0)
-        write_model_tables(m, tmp_path / name)
-    (tmp_path / "s.toml").write_text("[run]\np_delta = true\n")
-    found = {}
-    for name in ("b", "c"):
-        arguments = [
-            "--against",
-            str(tmp_path / "a" / "nodes.csv"),
-            "--settings",
-            str(tmp_path / "s.toml"),
-            "--quiet",
-        ]
-        main(["review", str(tmp_path / name / "nodes.csv"), *arguments, "--out", str(tmp_path / "o")])
-        found[name] = json.loads((tmp_path / "o" / "review.json").read_text())["comparison"]
+        against = [] if name == "a" else ["--against", str(tmp_path / "a" / "model" / "nodes.csv")]
+        out = reviewed(m, tmp_path / name, "[run]\np_delta = true\n", *against)
+        found[name] = json.loads((out / "review.json").read_text())["comparison"]
     assert {x["status"] for x in found["b"]["cases"]} == {"same"} and all(
         x["change"] == 0 for x in found["b"]["results"]
     )
@@ -214,8 +185,5 @@ def test_where_something_moves_freely_it_is_said_that_the_rest_is_linear() -> No
 def test_effects_of_runs_with_second_order_effects_are_refused(
     tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    write_model_tables(mast(0.1), tmp_path / "model")
-    (tmp_path / "s.toml").write_text("[run]\np_delta = true\n")
-    arguments = ["--settings", str(tmp_path / "s.toml"), "--out", str(tmp_path / "o"), "--quiet", "--effects"]
-    assert main(["review", str(tmp_path / "model" / "nodes.csv"), *arguments]) == 2
+    reviewed(mast(0.1), tmp_path, "[run]\np_delta = true\n", "--effects", status=(2,))
     assert "p_delta" in capsys.readouterr().err
