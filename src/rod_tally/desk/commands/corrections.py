@@ -36,7 +36,7 @@ from ...review.remedies import lowest
 from ..forms.asking import selected
 from ..forms.form import Field
 from ..making.made_of import MadeOf
-from ..session.actions import held_nodes
+from .holding import held_nodes
 
 
 class Corrections(MadeOf):

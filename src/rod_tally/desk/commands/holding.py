@@ -10,7 +10,7 @@ import numpy as np
 from PyQt6.QtWidgets import QComboBox, QWidget
 from shapely.geometry import MultiPoint, Polygon
 
-from ...model import PINNED_END, Release, Support
+from ...model import PINNED_END, Model, Release, Support
 from ...model.edits import (
     Edit,
     PinBoth,
@@ -23,9 +23,10 @@ from ...model.edits import (
 )
 from ...model.edits.edge_supports import edges_of
 from ...model.entities.structure import COMPONENTS, DIRECTIONS, SUPPORT_WORDS
+from ...review.remedies import lowest
 from ..forms.asking import Asking, selected
 from ..forms.form import Field, Form
-from ..session.actions import held_nodes
+from ..session.state import DeskState
 
 FREE_WORD, HELD_WORD, SPRING_WORD = "free", "held", "spring"
 CHOSEN = "as chosen below"
@@ -54,6 +55,12 @@ ENDS = {
     "free to slide along": "n",
     CHOSEN: None,
 }
+
+
+def held_nodes(model: Model | None, state: DeskState) -> list[str]:
+    """The selected nodes, and the lower ends of selected members."""
+    low = [lowest(model, m) for m in state.chosen("member")] if model is not None else []
+    return list(dict.fromkeys([*state.chosen("node"), *low]))
 
 
 class HoldDesk(Asking):

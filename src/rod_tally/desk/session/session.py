@@ -21,8 +21,8 @@ from ...compare.carrying.carry import PLACED, carry_only
 from ...intake import read_source
 from ...intake.bcf_answers import read_topics
 from ...intake.design_results import DesignResults, read_design
-from ...model import Finding, Model, Settings, SettingsError
-from ...model.edits import Edit, EditError, MapMaterial, MapProfile, make_again
+from ...model import Finding, Settings, SettingsError
+from ...model.edits import Edit, MapMaterial, MapProfile
 from ...model.source_file import source_of
 from ...progress import Progress
 from ...project import Project, ProjectError
@@ -31,16 +31,16 @@ from ...project.prints import Prints
 from ...project.store import SUFFIX
 from ...review.answers import Answer, answers_of
 from ...review.decisions import Look as LookRecord
-from ...review.following import DecidedAgain, NotDecided, decided_again, joins_follow, source_again, tell
 from ...review.remedies import ACCEPT, FORMS, GO, MAP, REOPEN, SHOWN_FIRST, edits_for
 from ...transfer.joining.preview import preview_joins
 from .base import SessionBase
 from .checking import Checking
 from .comparing import Comparing
+from .correcting import CORRECTIONS, Correcting
 from .revisions import data_folder, load_project, take_in, take_new
 from .runs import Runs
 from .state import DeskState, Revision
-from .undo_commands import Again, CarriedIn, CarryOther, Correct, CorrectAll, CorrectWithAll, Decide, Look
+from .undo_commands import CarriedIn, CarryOther, Decide, Look
 from .watching import SourceWatch
 
 if TYPE_CHECKING:
@@ -68,6 +68,7 @@ class Session(SessionBase):
         self.runs = Runs(self, self.asked_cost.emit)
         self.comparing = Comparing(self)
         self.checking = Checking(self, self.runs, self.comparing)
+        self.correcting = Correcting(self, self.undo)
         self.watch = SourceWatch(state, self.asked_changed.emit)
         self.before: list[dict[str, Any]] = []  # corrections made on the current source before
 
@@ -148,7 +149,7 @@ class Session(SessionBase):
             step = self.undo.command(k)
             if isinstance(step, CarriedIn | CarryOther) and step.revision is revision:
                 return ""
-            if isinstance(step, Correct | CorrectAll | CorrectWithAll | Again) and step.revision is revision:
+            if isinstance(step, CORRECTIONS) and step.revision is revision:
                 return "Corrections were made on top of it: take them back first (Undo), then choose, then make them again"
         return "It was taken back: redo it first"
 
@@ -167,17 +168,7 @@ class Session(SessionBase):
         revision = self.state.revision
         if revision is not None and self.before and self.checking.free:
             records, self.before = self.before, []
-            plain = revision.review.model.snapshot()
-            missed = make_again(plain, records)[1]
-
-            def as_it_is() -> None:
-                self.undo.push(Again(self, revision, records))
-
-            if missed:
-                as_it_is()  # which says what cannot be made
-            else:
-                text = f"make {len(records)} corrections again"
-                self._follow(revision, text, plain, as_it_is, as_it_is)
+            self.correcting.again(revision, records)
 
     def preview(self, settings: Settings) -> None:
         """What the join rules of these settings would do to the source of the current revision."""
@@ -331,73 +322,7 @@ class Session(SessionBase):
         if not self.checking.free:
             self.said.emit("Wait for the running job, or cancel it (Esc), before correcting the model")
             return
-        if any(edit.made_at for edit in edits):
-            self._correct_with_all(revision, edits, partly)
-        else:
-            self._correct_as_it_is(revision, edits, partly)
-
-    def _correct_as_it_is(self, revision: Revision, edits: list[Edit], partly: bool) -> None:
-        """Make corrections on the model that there is, and decide nothing of it again."""
-        single = len(edits) == 1
-        self.undo.push(
-            Correct(self, revision, edits[0]) if single else CorrectAll(self, revision, edits, partly)
-        )
-
-    def _correct_with_all(self, revision: Revision, edits: list[Edit], partly: bool) -> None:
-        """Make corrections of what parts are made of; what follows from that is decided again."""
-        plain = revision.review.model.snapshot()
-        try:
-            for edit in edits:
-                edit.apply(plain)
-        except EditError:
-            self._correct_as_it_is(revision, edits, partly)  # which says what cannot be done
-            return
-        self._follow(
-            revision,
-            edits[-1].text,
-            plain,
-            lambda: self._correct_as_it_is(revision, edits, partly),
-            lambda: self._correct_with_all(revision, edits, partly),
-        )
-
-    def _follow(
-        self,
-        revision: Revision,
-        text: str,
-        plain: Model,
-        as_it_is: Callable[[], None],
-        again: Callable[[], None],
-    ) -> None:
-        """Where joins follow from what was corrected in `plain`, take the source in again with it in the
-        background, as one step of the undo; else, and where that cannot be, correct the model `as_it_is`.
-        `again` is called where the model was corrected meanwhile."""
-        model = revision.review.model
-        was = model.snapshot()
-        if not joins_follow(was, plain):
-            as_it_is()
-            return
-
-        def work(progress: Progress) -> DecidedAgain | str:
-            try:
-                source = source_again(source_of(was), progress)
-                out = decided_again(source, was, plain.corrections, progress)
-            except NotDecided as why:
-                return str(why)
-            tell(out, plain)
-            return f"{out.missed[0]} (could not be made again then)" if out.missed else out
-
-        def done(value: DecidedAgain | str) -> None:
-            if model.corrections != was.corrections:
-                again()
-            elif isinstance(value, str):
-                as_it_is()
-                self.said.emit(f"Joins were not decided again: {value}")
-            else:
-                self.undo.push(CorrectWithAll(self, revision, text, was, value.model))
-                words = "; ".join(value.words) or "no join, release or way of a slab changed with it"
-                self.said.emit(f"{text}: {words}")
-
-        self.start("Deciding joins again", work, done)
+        self.correcting.all(revision, edits, partly)
 
     def map_profile(self, profile: str, name: str) -> None:
         """Map a profile to one of the catalogue, now with undo, and remember it for models taken in later."""
