@@ -58,21 +58,53 @@ def drawn_outline(s: Surface, joined: bool) -> Array:
 
 
 class MemberChanges:
-    """Compares matched members of two models, the revised one brought into the baseline's axes."""
+    """Compares matched members of two models, the revised one brought into the baseline's axes.
 
-    def __init__(self, base: Model, revised: Model, transform: Transform | None) -> None:
+    `lines`: of all members of either, (n, 2, 3) in their order, as drawn, in the baseline's axes."""
+
+    def __init__(
+        self, base: Model, revised: Model, transform: Transform | None, lines: tuple[Array, Array]
+    ) -> None:
         self.base, self.revised, self.transform = base, revised, transform
         self.touched = corrected_ids(base) | corrected_ids(revised)
         self.mixed = mixed_kinds(base, revised)
         self.back = turn(transform.angle) if transform is not None else np.eye(3)
+        self._lines = lines
+        self._at = {i: k for k, i in enumerate(base.members)}, {i: k for k, i in enumerate(revised.members)}
+        # parts share few sections and materials: each pair of them is compared once
+        self._sections: dict[tuple[str, str, bool], bool] = {}
+        self._materials: dict[tuple[str, str], Change | None] = {}
+        self._in_place: set[tuple[int, int]] = set()
 
-    def line(self, model: Model, m: Member) -> Array:
-        line = drawn_line(model, m, self.mixed)
-        return line if model is self.base or self.transform is None else self.transform.undo(line)
+    def lying_alike(self, pairs: list[tuple[int, int]]) -> None:
+        """Find out at once which of these pairs of members (by number) lie, turn and are offset alike: most
+        of them, as a rule. Of the others each is looked at by itself."""
+        if not pairs:
+            return
+        i, j = np.array(pairs, np.int64).T
+
+        def of(model: Model, own: Array, back: Array) -> tuple[Array, Array]:
+            every = list(model.members.values())
+            parts = [every[k] for k in own]
+            z = np.array([m.z_axis for m in parts]) @ back
+            return z, np.array([[m.offset_start, m.offset_end] for m in parts]) @ back
+
+        za, oa = of(self.base, i, np.eye(3))
+        zb, ob = of(self.revised, j, self.back)
+        off = np.abs(self._lines[0][i] - self._lines[1][j]).max(axis=(1, 2))
+        off = np.maximum(off, np.maximum(np.abs(za - zb).max(axis=1), np.abs(oa - ob).max(axis=(1, 2))))
+        good = off <= EQUAL
+        self._in_place = set(zip(i[good].tolist(), j[good].tolist()))
+
+    def _pair(self, a: Member, b: Member) -> tuple[int, int]:
+        return self._at[0][a.id], self._at[1][b.id]
 
     def reversed(self, a: Member, b: Member) -> bool:
         """Whether the revised member runs the other way round."""
-        old, new = self.line(self.base, a), self.line(self.revised, b)
+        i, j = self._pair(a, b)
+        if (i, j) in self._in_place:
+            return False
+        old, new = self._lines[0][i], self._lines[1][j]
         return bool((old[1] - old[0]) @ (new[1] - new[0]) < 0)
 
     def _ends_differ(self, old: Array, new: Array, whole: bool) -> bool:
@@ -84,26 +116,22 @@ class MemberChanges:
 
     def of(self, a: Member, b: Member, whole: bool = True) -> list[Change]:
         """Every attribute of a pair that differs; `whole`: neither is one of several pieces of the other."""
-        old, new = self.line(self.base, a), self.line(self.revised, b)
-        flipped = bool((old[1] - old[0]) @ (new[1] - new[0]) < 0)
+        i, j = self._pair(a, b)
+        alike, flipped = (i, j) in self._in_place, self.reversed(a, b)
+        old, new = self._lines[0][i], self._lines[1][j]
         if flipped:
             new = new[::-1]
         out: list[Change] = []
-        if self._ends_differ(old, new, whole):
+        if not alike and self._ends_differ(old, new, whole):
             out.append(Change("ends", numbers(old), numbers(new)))
-        sections = self.base.sections.get(a.section), self.revised.sections.get(b.section)
-        if flipped and sections[1] is not None:
-            sections = sections[0], other_way(sections[1])
-        if not same_section(*sections):
+        if not self._one_section(a, b, flipped):
             out.append(Change("section", a.section or None, b.section or None))
-        change = material_change(self.base, a.material, self.revised, b.material)
+        change = self._of_materials(a, b)
         if change is not None:
             out.append(change)
-        asked_old, asked_new = a.z_axis, b.z_axis @ self.back
-        # where lines and what is asked of z agree, the axes do: most members, and much the quicker to see
-        if max(np.abs(new - old).max(), np.abs(asked_new - asked_old).max()) > EQUAL:
-            z_old, z_new = own_z(old, asked_old), own_z(new, asked_new)
-            if np.degrees(np.arccos(np.clip(z_old @ z_new, -1, 1))) > ANGLE and not _round(*sections):
+        if not alike:
+            z_old, z_new = own_z(old, a.z_axis), own_z(new, b.z_axis @ self.back)
+            if np.degrees(np.arccos(np.clip(z_old @ z_new, -1, 1))) > ANGLE and not self._round(a, b):
                 out.append(Change("turn", numbers(z_old), numbers(z_new)))
         ways = [one_way_words(m, x.id) for m, x in ((self.base, a), (self.revised, b))]
         if ways[0] != ways[1] and not self.mixed:
@@ -116,6 +144,8 @@ class MemberChanges:
         for name, (was, now) in zip(("release_start", "release_end"), ends):
             if was != now and was.words != now.words:
                 out.append(Change(name, was.words, now.words))
+        if alike:
+            return out
         analytical = not self.mixed and (
             not self.base.physical or not self.revised.physical or bool({a.id, b.id} & self.touched)
         )
@@ -126,6 +156,26 @@ class MemberChanges:
             if analytical and np.abs(before - brought).max() > OFFSET:
                 out.append(Change(name, numbers(before), numbers(brought)))
         return out
+
+    def _one_section(self, a: Member, b: Member, flipped: bool) -> bool:
+        key = a.section, b.section, flipped
+        if key not in self._sections:
+            was, now = self.base.sections.get(a.section), self.revised.sections.get(b.section)
+            if flipped and now is not None:
+                now = other_way(now)
+            self._sections[key] = same_section(was, now)
+        return self._sections[key]
+
+    def _of_materials(self, a: Member, b: Member) -> Change | None:
+        key = a.material, b.material
+        if key not in self._materials:
+            self._materials[key] = material_change(self.base, a.material, self.revised, b.material)
+        return self._materials[key]
+
+    def _round(self, a: Member, b: Member) -> bool:
+        """Whether turning makes no difference: a section that is the same whichever way it is turned."""
+        was, now = self.base.sections.get(a.section), self.revised.sections.get(b.section)
+        return was is not None and now is not None and was.round and now.round
 
 
 def own_z(line: Array, z: Array) -> Array:
@@ -169,11 +219,6 @@ def _lies_alike(a: Section, b: Section) -> bool:
         return True
     size = max(a.width, a.depth, b.width, b.depth)
     return all(abs(x - y) <= ONE_WAY * size for x, y in zip(a.bounds, b.bounds))
-
-
-def _round(a: Section | None, b: Section | None) -> bool:
-    """Whether turning makes no difference: a section that is the same whichever way it is turned."""
-    return a is not None and b is not None and a.round and b.round
 
 
 def material_change(base: Model, was: str, revised: Model, now: str) -> Change | None:

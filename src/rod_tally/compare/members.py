@@ -112,7 +112,8 @@ def match_members(
     by_place = {b: p for b, p in partner.items() if b not in by_hand}
     pieces = further_pairs(lines_b, lines_r, candidates, by_place, apart)
     pieces = [(a, b, step) for a, b, step in pieces if b not in by_hand]
-    return _rows(MemberChanges(base, revised, transform), bm, rm, partner, pieces), transform, ambiguous
+    changes = MemberChanges(base, revised, transform, (lines_b, lines_r))
+    return _rows(changes, bm, rm, partner, pieces), transform, ambiguous
 
 
 def _pair_up(
@@ -162,6 +163,8 @@ def _rows(
     """Pairs, further pieces, then what is added and what is removed."""
     split = {a for a, b, _ in pieces if b not in partner}
     merged = {b for _, b, _ in pieces if b in partner}
+
+    changes.lying_alike([(a, b) for b, (a, _) in partner.items()])
 
     def row(a: int, b: int, distance: float) -> MemberMatch:
         return _row(changes, bm[a], rm[b], distance, whole=a not in split and b not in merged)

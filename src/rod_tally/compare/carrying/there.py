@@ -6,7 +6,7 @@ dividing it again, or adding a load, a part or a movement again, would be wrong 
 from __future__ import annotations
 
 import copy
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 
 import numpy as np
@@ -184,8 +184,9 @@ class Already(LoadsThere):
         return ""
 
     def made(self, record: Record, before: set[str]) -> None:
-        """After a record was made on the revision, which had the members `before`: which half of a split
-        member is which."""
+        """After a record was made on the revision, which had the members `before`: what is new, and which
+        half of a split member is which."""
+        self._at_revised.add(self.revised.log[-1].ids)
         own = str(record.get("values", {}).get("member_id", ""))
         if record.get("edit") != "SplitMember":
             return
@@ -388,17 +389,28 @@ class _Drawn:
 
     def __init__(self, model: Model) -> None:
         self.model = model
-        self._known: set[str] = set()
+        # where each part is drawn; empty until it is first asked for
+        self._known: dict[str, Array | None] = {}
         self._cells: dict[tuple[int, ...], list[str]] = {}
+
+    def add(self, ids: Iterable[str]) -> None:
+        """Take in those of these parts that are new."""
+        if self._known:
+            self._take_in(ids)
+
+    def _take_in(self, ids: Iterable[str]) -> None:
+        for ident in ids:
+            part = self.model.part(ident)
+            if part is None or ident in self._known:
+                continue
+            line = self._known[ident] = _drawn(self.model, part)
+            if line is not None:
+                self._cells.setdefault(_cell(line.mean(axis=0)), []).append(ident)
 
     def alike(self, place: Array, cls: str) -> int:
         """How many parts of a class are drawn at a place (n, 3), whichever way round."""
-        for ident in (self.model.members.keys() | self.model.surfaces.keys()) - self._known:
-            self._known.add(ident)
-            part = self.model.part(ident)
-            line = _drawn(self.model, part) if part is not None else None
-            if line is not None:
-                self._cells.setdefault(_cell(line.mean(axis=0)), []).append(ident)
+        if not self._known:
+            self._take_in(p.id for p in self.model.parts())
         cell = np.array(_cell(place.mean(axis=0)))
         near = [
             i for step in np.ndindex(3, 3, 3) for i in self._cells.get(tuple((cell + step - 1).tolist()), ())
@@ -407,7 +419,7 @@ class _Drawn:
         for ident in near:
             there = self.model.part(ident)
             if there is not None and there.cls == cls:
-                line = _drawn(self.model, there)
+                line = self._known[ident]
                 count += line is not None and line.shape == place.shape and _apart(line, place) <= SAME_PLACE
         return count
 

@@ -5,18 +5,19 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping, Sequence
 from copy import copy, deepcopy
-from dataclasses import dataclass, fields, replace
+from dataclasses import fields, replace
 from typing import Any, ClassVar, Literal, TypeVar
 
 import numpy as np
 
-from ..entities.log import LogEntry, Skipped
+from ..entities.log import LogEntry
 from ..entities.model import Model
 from ..entities.structure import Member, Node, Release, Support
 from ..entities.surface import Surface
 from ..geometry.vectors import Array
+from ..journal import Journal
 from ..roles import BY_PLACE, Role, Roles
-from .keeping import case_totals, differing, keep_loads, touched
+from .keeping import case_totals, keep_loads, line_before, touched
 
 T = TypeVar("T")
 
@@ -25,32 +26,6 @@ ROUNDING = 1e-9  # m; less is no move
 
 class EditError(ValueError):
     """A correction that cannot be made; the message says why in one line. The model is as it was."""
-
-
-@dataclass(slots=True)
-class _Before:
-    """The model's parts as they were: dictionaries copied, what is in them shared until it is changed."""
-
-    nodes: dict[str, Node]
-    members: dict[str, Member]
-    surfaces: dict[str, Surface]
-    sections: dict[str, Any]
-    materials: dict[str, Any]
-    cases: dict[str, Any]
-    combinations: list[Any]
-    skipped: list[Skipped]
-    removed_members: dict[str, Member]
-    removed_surfaces: dict[str, Surface]
-    cuts: list[Any]
-    one_way: dict[str, str]
-    lifting: list[str]
-    standing: list[str]
-    leaning: list[str]
-    limits: dict[str, float]
-    bearing: dict[str, float]
-    groups: dict[str, list[str]]
-    pairing: dict[str, str]
-    grids: list[Any]
 
 
 class Edit(ABC):
@@ -71,7 +46,7 @@ class Edit(ABC):
     # slabs follow from it as they do from what the source says; "" for what is made on the joined model
     made_at: ClassVar[Literal["", "properties", "surfaces", "members"]] = ""
     text: str = "Edit"
-    _before: _Before | None = None
+    _before: Journal | None = None
     _others: list[str] = []  # members that are others than before, while it is made  # noqa: RUF012
 
     def __init_subclass__(cls) -> None:
@@ -125,7 +100,7 @@ class Edit(ABC):
         """Ids of members and surfaces that the log entry is about: by default those that were changed."""
         before = self._before
         assert before is not None
-        members, surfaces = self._others, differing(before.surfaces, model.surfaces)
+        members, surfaces = self._others, before.others("surfaces", model)
         out = [i for i in members if i in model.members]
         out += [i for i in surfaces if i in model.surfaces]
         out += [i for i in members if i not in model.members]
@@ -134,52 +109,31 @@ class Edit(ABC):
     def apply(self, model: Model) -> None:
         """Make the change, with an entry of the log and a record. Raises EditError with the model as it
         was."""
-        self._before = _Before(
-            dict(model.nodes),
-            dict(model.members),
-            dict(model.surfaces),
-            dict(model.sections),
-            dict(model.materials),
-            dict(model.cases),
-            list(model.combinations),
-            list(model.skipped),
-            dict(model.removed_members),
-            dict(model.removed_surfaces),
-            list(model.cuts),
-            dict(model.one_way),
-            list(model.lifting),
-            list(model.standing),
-            list(model.leaning),
-            dict(model.limits),
-            dict(model.bearing),
-            {k: list(v) for k, v in model.groups.items()},
-            dict(model.pairing),
-            list(model.grids),
-        )
+        self._before = before = Journal(model)
         record = to_record(self, model)
         try:
             message = self.change(model)
-            self._others = differing(self._before.members, model.members)
-            moved = touched(self._before.nodes, self._before.members, model, self._others)
+            self._others = before.others("members", model)
+            moved = touched(before, model, self._others)
             message += self._kept(model, moved)
         except BaseException:
-            self._put_back(model)
+            before.undo(model)
             raise
         model.log.append(LogEntry("corrected", self.ids(model), message))
         self._moved(model, moved)
         model.corrections.append(record)
+        before.close(model)
 
     def _moved(self, model: Model, touched_: list[str]) -> None:
         """Note on each member how far this moved its ends, so that a comparison knows where it is drawn
         now."""
         before = self._before
         assert before is not None
-        was = Model(nodes=before.nodes, members=before.members)
         for ident in touched_:
             old, m = before.members[ident], model.members[ident]
             if m.source_line is None or old.source_line is None or np.any(m.source_line != old.source_line):
                 continue
-            step = model.line(m) - was.line(old)
+            step = model.line(m) - line_before(before.nodes, old)
             if np.abs(step).max() > ROUNDING:
                 model.members[ident] = replace(m, moved_by=step if m.moved_by is None else m.moved_by + step)
 
@@ -196,10 +150,11 @@ class Edit(ABC):
         now = {
             n: c
             for n, c in model.cases.items()
-            if c is not before.cases.get(n) or self._loads_a_changed_part(model, c)
+            if c is not before.rest["cases"].get(n) or self._loads_a_changed_part(model, c)
         }
-        was = Model(nodes=before.nodes, members=before.members)
-        old = case_totals(was, {n: before.cases[n] for n in now if n in before.cases})
+        cases = before.rest["cases"]
+        was = Model(nodes=before.nodes, members=before.members)  # type: ignore[arg-type]
+        old = case_totals(was, {n: cases[n] for n in now if n in cases})
         for name, total in case_totals(model, now).items():
             if name in old and np.abs(total - old[name]).max() > 1e-6 + 1e-9 * np.abs(old[name]).max():
                 step = ", ".join(f"{v / 1000:+.4g}" for v in total - old[name])
@@ -213,22 +168,8 @@ class Edit(ABC):
 
     def revert(self, model: Model) -> None:
         """Take back the last `apply`."""
-        self._put_back(model)
-        model.log.pop()
-        model.corrections.pop()
-
-    def _put_back(self, model: Model) -> None:
-        b = self._before
-        assert b is not None
-        model.nodes, model.members, model.surfaces = dict(b.nodes), dict(b.members), dict(b.surfaces)
-        model.sections, model.materials, model.cases = dict(b.sections), dict(b.materials), dict(b.cases)
-        model.combinations = list(b.combinations)
-        model.skipped, model.cuts = list(b.skipped), list(b.cuts)
-        model.removed_members, model.removed_surfaces = dict(b.removed_members), dict(b.removed_surfaces)
-        model.standing, model.leaning = list(b.standing), list(b.leaning)
-        model.lifting, model.limits, model.bearing = list(b.lifting), dict(b.limits), dict(b.bearing)
-        model.one_way, model.groups = dict(b.one_way), {k: list(v) for k, v in b.groups.items()}
-        model.pairing, model.grids = dict(b.pairing), list(b.grids)
+        assert self._before is not None
+        self._before.undo(model)
 
     # -- taking a part of the model to change it -------------------------------------------------------------
 

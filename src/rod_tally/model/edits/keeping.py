@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from copy import copy
 from dataclasses import dataclass, field
-from itertools import compress
-from operator import is_, is_not
 
 import numpy as np
 
@@ -14,6 +12,7 @@ from ..entities.loads import LoadCase, MemberLoad, Vector
 from ..entities.model import Model
 from ..entities.structure import Member, Node
 from ..geometry.vectors import Array
+from ..journal import Journal
 from ..member_force import member_force, member_pieces
 
 ALMOST = 1e-6  # m
@@ -47,26 +46,16 @@ def line_before(nodes: Mapping[str, Node], m: Member) -> Array:
     return np.array([nodes[m.start].point + m.offset_start, nodes[m.end].point + m.offset_end])
 
 
-def differing(before: Mapping[str, object], now: Mapping[str, object]) -> list[str]:
-    """Keys of which two tables do not hold the very same thing: of those of `before` first, in its order."""
-    # each correction of a large model asks for it several times: no loop of Python over all parts
-    if len(before) == len(now) and all(map(is_, before, now)):
-        return list(compress(before, map(is_not, before.values(), now.values())))
-    out = list(compress(before, map(is_not, map(now.get, before), before.values())))
-    added = now.keys() - before.keys()
-    return out + list(filter(added.__contains__, now)) if added else out
-
-
-def touched(
-    nodes: Mapping[str, Node], members: Mapping[str, Member], model: Model, others: Iterable[str]
-) -> list[str]:
-    """Members that are there before and now, and are others (`others`, as `differing` gives them), or lie
-    between other nodes."""
-    own = {i for i in others if i in members and i in model.members}
-    ends = set(differing(nodes, model.nodes)) & model.nodes.keys()
+def touched(before: Journal, model: Model, others: Iterable[str]) -> list[str]:
+    """Members that are there before and now, and are `others`, or lie between nodes that were moved."""
+    own = {i for i in others if i in before.members and i in model.members}
+    shared = [n for n in before.others("nodes", model) if n in before.nodes and n in model.nodes]
+    ends = {n for n in shared if np.any(before.nodes[n].point != model.nodes[n].point)}
     if ends:
-        own |= {i for i, m in model.members.items() if (m.start in ends or m.end in ends) and i in members}
-    return list(filter(own.__contains__, model.members)) if own else []
+        own |= {
+            i for i, m in model.members.items() if (m.start in ends or m.end in ends) and i in before.members
+        }
+    return list(filter(own.__contains__, model.members)) if len(own) > 1 else list(own)
 
 
 def keep_loads(
