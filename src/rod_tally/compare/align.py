@@ -18,6 +18,7 @@ ALIKE = 0.7  # cosine from which two axes point the same way
 FITS = 20  # rounds of fitting and leaving out
 MOST = 0.9  # of the members of one identity must make a motion together
 FEWEST_NAMED = 5  # members of one identity below which they say nothing
+IMAGE = np.array([-1.0, 1.0, 1.0])  # what a mirror image is, before it is turned
 MIRRORED = 1.1  # times as many members must be in place in a mirror image
 ENOUGH = 0.6  # of the smaller model's members must fall into place
 
@@ -25,19 +26,62 @@ ENOUGH = 0.6  # of the smaller model's members must fall into place
 @dataclass(slots=True, frozen=True)
 class Transform:
     """Revised = turn(angle about Z) of the baseline + shift; radians and metres. `by`: "identity" where most
-    parts also lie where others were, and their identities said which motion it is."""
+    parts also lie where others were, and their identities said which motion it is. `mirrored`: x is turned
+    round before that; a mirror image about any upright plane is one of x, turned and shifted."""
 
     angle: float
     shift: tuple[float, float, float]
     by: str = ""
+    mirrored: bool = False
+
+    @property
+    def matrix(self) -> Array:
+        """What brings directions of the baseline (as columns) to those of the revision (3, 3)."""
+        return turn(self.angle) @ np.diag(IMAGE) if self.mirrored else turn(self.angle)
 
     def apply(self, points: Array) -> Array:
         """Baseline coordinates (..., 3) to revised ones."""
-        return points @ turn(self.angle).T + np.array(self.shift)
+        return points @ self.matrix.T + np.array(self.shift)
 
     def undo(self, points: Array) -> Array:
         """Revised coordinates (..., 3) to baseline ones."""
-        return (points - np.array(self.shift)) @ turn(self.angle)
+        return (points - np.array(self.shift)) @ self.matrix
+
+    @property
+    def reverse(self) -> Transform:
+        """From the revision to the baseline."""
+        x, y, z = -(np.array(self.shift) @ self.matrix)
+        # a mirror image of a mirror image, turned the same way, is what it was
+        angle = self.angle if self.mirrored else -self.angle
+        return Transform(angle, (float(x), float(y), float(z)), self.by, self.mirrored)
+
+
+def find_motion(
+    base: Array,
+    revised: Array,
+    base_class: list[str],
+    revised_class: list[str],
+    axes: tuple[Array, Array] | None = None,
+    named: tuple[NDArray[np.int64], NDArray[np.int64]] | None = None,
+) -> Transform | None:
+    """As `find_transform`; a mirror image where nearly all members are in place in one, and much rather than
+    turned and shifted alone."""
+    plain = find_transform(base, revised, base_class, revised_class, axes, named)
+    if len(base) < 3 or len(revised) < 3 or (plain is not None and plain.by):
+        return plain
+    smaller = min(len(base), len(revised))
+    count = _in_place(base if plain is None else plain.apply(base), revised)[0]
+    if count >= MOST * smaller:
+        return plain
+    own = base * IMAGE
+    image = find_transform(
+        own, revised, base_class, revised_class, None if axes is None else (axes[0] * IMAGE, axes[1])
+    )
+    image = Transform(0.0, (0.0, 0.0, 0.0)) if image is None else image
+    there = _in_place(image.apply(own), revised)[0]
+    if there >= MOST * smaller and there > MIRRORED * count:
+        return Transform(image.angle, image.shift, "", True)
+    return plain
 
 
 def find_transform(
@@ -123,24 +167,6 @@ def _together(base: Array, revised: Array, shift: Array) -> float:
         return 0.0
     off = np.linalg.norm(_keys(revised) - _keys(base) - shift, axis=1)
     return float((off <= SAME).mean())
-
-
-def mirrored(base: Array, revised: Array, classes: tuple[list[str], list[str]]) -> bool:
-    """Whether the revised lines are a mirror image of the baseline's, turned and shifted, much rather than
-    those turned and shifted alone."""
-    if len(base) < 3 or len(revised) < 3:
-        return False
-    smaller = min(len(base), len(revised))
-
-    def fit(lines: Array) -> int:
-        found = find_transform(lines, revised, *classes)
-        return _in_place(lines if found is None else found.apply(lines), revised)[0]
-
-    plain = fit(base)
-    if plain >= MOST * smaller:
-        return False
-    image = fit(base * np.array([-1.0, 1.0, 1.0]))
-    return image >= MOST * smaller and image > MIRRORED * plain
 
 
 def _keys(lines: Array) -> Array:

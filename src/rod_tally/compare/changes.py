@@ -9,9 +9,9 @@ from typing import Any
 import numpy as np
 
 from ..model import Material, Member, Model, Section, Surface
-from ..model.catalogue.taper import other_way
+from ..model.catalogue.taper import in_axes_of
 from ..model.geometry.vectors import Array, local_axes
-from .align import SAME, Transform, turn
+from .align import SAME, Transform
 
 ANGLE = 0.5  # degrees; local axes that differ by less are the same
 EQUAL = 1e-12  # m, or of a unit vector; nearer than this is the same
@@ -68,7 +68,8 @@ class MemberChanges:
         self.base, self.revised, self.transform = base, revised, transform
         self.touched = corrected_ids(base) | corrected_ids(revised)
         self.mixed = mixed_kinds(base, revised)
-        self.back = turn(transform.angle) if transform is not None else np.eye(3)
+        self.back = transform.matrix if transform is not None else np.eye(3)
+        self._image = transform is not None and transform.mirrored
         self._lines = lines
         self._at = {i: k for k, i in enumerate(base.members)}, {i: k for k, i in enumerate(revised.members)}
         # parts share few sections and materials: each pair of them is compared once
@@ -161,8 +162,8 @@ class MemberChanges:
         key = a.section, b.section, flipped
         if key not in self._sections:
             was, now = self.base.sections.get(a.section), self.revised.sections.get(b.section)
-            if flipped and now is not None:
-                now = other_way(now)
+            if now is not None:
+                now = in_axes_of(now, flipped, self._image)
             self._sections[key] = same_section(was, now)
         return self._sections[key]
 

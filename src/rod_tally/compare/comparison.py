@@ -11,11 +11,11 @@ from ..loads import Distribution
 from ..loads.totals import case_total
 from ..model import Finding, Model
 from ..model.settings import CompareSettings
-from .align import Transform, mirrored
+from .align import Transform
 from .changes import APART, ENDS_OF_MODELS, mixed_kinds
 from .levels import GridMatch, LevelMatch, match_grids, match_levels
 from .loads import CaseMatch, CombinationMatch, LoadMatch, match_cases, match_combinations, names_of
-from .members import MemberMatch, match_members, source_lines
+from .members import MemberMatch, match_members
 from .places import Places
 from .results import ResultChange, Shared, Side, compare_results, shared_of
 from .results.again import LookAgain, look_again
@@ -28,6 +28,10 @@ from .surfaces import match_surfaces
 BY_IDENTITY = (
     " Most of its parts also lie where others were before: their identities say that it moved, and are followed; parts can be "
     "paired otherwise by hand."
+)
+IN_A_MIRROR = (
+    " Parts are paired across the mirror. Loads are compared as the mirror turns them: one that acts along the same direction in "
+    "both counts as changed."
 )
 NAMED = 4  # names that a message gives before it counts the rest
 
@@ -106,27 +110,20 @@ def _findings(
     if out.transform is not None:
         shift, angle = np.round(out.transform.shift, 3) + 0.0, out.transform.angle
         turned = f"turned by {np.degrees(angle):.4g} degrees" if abs(angle) > 1e-9 else ""
-        shifted = "shifted by ({:.3f}, {:.3f}, {:.3f}) m".format(*shift) if shift.any() or not turned else ""
+        image = "a mirror image of the baseline, its x turned round" if out.transform.mirrored else ""
+        still = not (turned or image)
+        shifted = "shifted by ({:.3f}, {:.3f}, {:.3f}) m".format(*shift) if shift.any() or still else ""
+        words = ", ".join(x for x in (image, " and ".join(x for x in (turned, shifted) if x)) if x)
         found.append(
             Finding(
                 "match.transform",
-                "note",
-                f"The whole revision is {' and '.join(x for x in (turned, shifted) if x)}; it is compared in the baseline's axes."
-                + (BY_IDENTITY if out.transform.by else ""),
-            )
-        )
-    lines = source_lines(base), source_lines(revised)
-    classes = [m.cls for m in base.members.values()], [m.cls for m in revised.members.values()]
-    if mirrored(*lines, classes):
-        found.append(
-            Finding(
-                "match.transform",
-                "warning",
-                "The revision is a mirror image of the baseline. Parts are paired where they lie, not across the mirror: what is "
-                "listed as added, removed or changed follows from that.",
+                "warning" if image else "note",
+                f"The whole revision is {words}; it is compared in the baseline's axes."
+                + (BY_IDENTITY if out.transform.by else "")
+                + (IN_A_MIRROR if image else ""),
                 (),
                 None,
-                ("Accept, because…",),
+                ("Accept, because…",) if image else (),
             )
         )
     if mixed_kinds(base, revised):

@@ -192,6 +192,12 @@ def loads_of(
         v = np.asarray(v, float)
         return v if places is None else places.turned_back(v)
 
+    def couple(v: object) -> Array:
+        v = np.asarray(v, float)
+        return v if places is None else places.couples_back(v)
+
+    image = places is not None and places.parity < 0
+
     def part(ident: str) -> str:
         return ident if names is None else names.part.get(ident, f"/{ident}")
 
@@ -207,11 +213,12 @@ def loads_of(
             "node load",
             "",
             none,
-            np.concatenate([turned(n.force), turned(n.moment)]),
+            np.concatenate([turned(n.force), couple(n.moment)]),
             n.node,
             n.by,
         )
-    yield from _member_loads(model, case, at, turned, part, names.flipped if names is not None else ())
+    flipped = names.flipped if names is not None else ()
+    yield from _member_loads(model, case, at, turned, part, flipped, -1.0 if image else 1.0)
     for area in case.area_loads:
         s = model.surfaces.get(area.surface)
         values: Array = np.array(area.values, float).reshape(-1, 3)
@@ -237,11 +244,11 @@ def loads_of(
         to = part(space.to) if space.to else ""
         yield Load(to, "load in space", "", at(space.line), values, space.to, space.by)
     for t in case.temperatures:
-        y = -t.grad_y if names is not None and t.member in names.flipped else t.grad_y
+        y = -t.grad_y if (names is not None and t.member in names.flipped) != image else t.grad_y
         yield Load(part(t.member), "temperature", "", none, np.array([t.uniform, y, t.grad_z]), t.member)
     for moved in case.settlements:
         move = np.array(moved.movement, float)
-        both = np.concatenate([turned(move[:3]), turned(move[3:])])
+        both = np.concatenate([turned(move[:3]), couple(move[3:])])
         yield Load(node(moved.node), "settlement", "", none, both, moved.node)
     if case.spectrum is not None:
         curve = np.array(case.spectrum.curve, float).ravel()
@@ -258,6 +265,7 @@ def _member_loads(
     turned: Callable[[object], Array],
     part: Callable[[str], str],
     flipped: Container[str],
+    parity: float,
 ) -> Iterator[Load]:
     """Loads on members in their order, their places and values worked out at once: there are tens of
     thousands."""
@@ -279,6 +287,8 @@ def _member_loads(
         axes = np.asarray(local_axes(way[local], z)).reshape(-1, 3, 3)
         qa[local], qb[local] = (np.einsum("nji,nj->ni", axes, q[local]) for q in (qa, qb))
     qa, qb = turned(qa), turned(qb)
+    moments = np.array([load.kind == "moment" for load in here], bool)
+    qa[moments], qb[moments] = qa[moments] * parity, qb[moments] * parity
     ends = at((lines[:, :1] + u[:, None] * np.stack([a, b], axis=1)[:, :, None]).reshape(-1, 3)).reshape(
         -1, 2, 3
     )

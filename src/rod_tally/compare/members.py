@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from ..model import Member, Model, Section
 from ..model.geometry.proximity import near_boxes
 from ..model.geometry.vectors import Array, local_axes, ring_sides
-from .align import SAME, Transform, find_transform
+from .align import SAME, Transform, find_motion
 from .changes import APART, Change, MemberChanges, drawn_line, drawn_outline, mixed_kinds
 from .pieces import further_pairs
 
@@ -97,7 +97,7 @@ def match_members(
     at_r = {m.id: k for k, m in enumerate(rm)}
     both = [(k, at_r[m.id]) for k, m in enumerate(bm) if m.id in at_r and rm[at_r[m.id]].cls == m.cls]
     named = np.array(both, np.int64).reshape(-1, 2).T
-    transform = find_transform(all_b, all_r, classes_b, classes_r, (axes_b, axes_r), (named[0], named[1]))
+    transform = find_motion(all_b, all_r, classes_b, classes_r, (axes_b, axes_r), (named[0], named[1]))
     if transform is not None:
         lines_r = transform.undo(lines_r)
     apart = APART if mixed else 0.0

@@ -6,7 +6,7 @@ import numpy as np
 
 from ..model import Model
 from ..model.geometry.vectors import Array
-from .align import Transform, turn
+from .align import Transform
 
 REACH = 0.3  # m; a node this near to one of the baseline may be it
 
@@ -16,7 +16,9 @@ class Places:
 
     def __init__(self, base: Model, revised: Model, transform: Transform | None) -> None:
         self.base, self.revised, self.transform = base, revised, transform
-        self.rotation = np.eye(3) if transform is None else turn(transform.angle)
+        self.rotation = np.eye(3) if transform is None else transform.matrix
+        # couples and rotations turn round in a mirror image
+        self.parity = -1.0 if transform is not None and transform.mirrored else 1.0
         self.node_of = _paired(base, revised, self)  # revised node id to the baseline's
 
     def back(self, points: Array) -> Array:
@@ -26,6 +28,10 @@ class Places:
     def turned_back(self, vectors: Array) -> Array:
         """Revised global vectors (…, 3) in the baseline's axes."""
         return np.asarray(vectors @ self.rotation)
+
+    def couples_back(self, vectors: Array) -> Array:
+        """Revised global moments or rotations (…, 3) in the baseline's axes."""
+        return self.parity * self.turned_back(vectors)
 
     def forward(self, point: Array) -> Array:
         """A point of the baseline where it is in the revision."""
@@ -37,7 +43,7 @@ class Places:
         if self.transform is not None:
             # the baseline's origin lies at `shift` in the revision
             moment = moment - np.cross(np.array(self.transform.shift), force)
-        return np.concatenate([self.turned_back(force), self.turned_back(moment)])
+        return np.concatenate([self.turned_back(force), self.couples_back(moment)])
 
 
 def _paired(base: Model, revised: Model, places: Places) -> dict[str, str]:

@@ -115,8 +115,15 @@ def support_words(support: Support, rotation: Array) -> str:
     plain = along_axes(support.stiffness, axes, np.eye(3), ALIGNED)
     if plain is not None:
         return Support(plain).words
-    shown = "; ".join(" ".join(f"{v:.4f}" for v in row + 0.0) for row in axes)
+    shown = "; ".join(" ".join(f"{v:.4f}" for v in row + 0.0) for row in map(_one_way, axes))
     return f"{support.words} in axes {shown}"
+
+
+def _one_way(direction: Array) -> Array:
+    """A direction or its opposite, which is held as well: the one whose first part that is not nothing is
+    positive."""
+    first = direction[np.abs(direction) > ALIGNED][0]
+    return np.round(direction * np.sign(first), 6)
 
 
 def _kind(words: str) -> str:

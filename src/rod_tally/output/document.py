@@ -110,7 +110,7 @@ def comparison(c: Comparison) -> dict[str, Any]:
     return {
         "transform": None
         if c.transform is None
-        else {"angle": c.transform.angle, "shift": list(c.transform.shift)},
+        else {"angle": c.transform.angle, "shift": list(c.transform.shift), "mirrored": c.transform.mirrored},
         "levels": [{"elevation": x.elevation, "name": x.name, "status": x.status} for x in c.levels],
         "members": [matched(m) for m in c.members],
         "surfaces": [matched(m) for m in c.surfaces],

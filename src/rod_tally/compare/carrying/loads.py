@@ -41,12 +41,13 @@ class LoadMover(Parts):
             if twin is None:
                 raise Target(f"node {load['node']} is not in the revision any more")
             load["node"] = twin
+        moments = load.get("kind") == "moment"
         turned = [k for k in ("force", "moment", "qa", "qb") if k in load and not load.get("local")]
-        load |= {k: self.vector(load[k]) for k in turned}
+        load |= {k: (self.couple if moments or k == "moment" else self.vector)(load[k]) for k in turned}
         if kind == "area" and not load.get("local"):
             load["values"] = [self.vector(v) for v in load["values"]]
         if "movement" in load:
-            load["movement"] = [*self.vector(load["movement"][:3]), *self.vector(load["movement"][3:])]
+            load["movement"] = [*self.vector(load["movement"][:3]), *self.couple(load["movement"][3:])]
         for key in ("outline", "at", "line"):
             if load.get(key) is not None:
                 load[key] = self.points(load[key])
@@ -65,7 +66,7 @@ class LoadMover(Parts):
 
     def _warmed(self, load: dict[str, Any], own: str, twin: str) -> dict[str, Any]:
         out = load | {"member": twin}
-        if self.runs_back(own, twin):
+        if self.runs_back(own, twin) != (self.places.parity < 0):
             out["grad_y"] = -load.get("grad_y", 0.0)
         return out
 
@@ -102,7 +103,8 @@ class LoadMover(Parts):
         if load.get("local"):
             old, new = (m.members[i] for m, i in ((self.base, own), (self.revised, twin)))
             was, now = old.axes(self.line_of(own)), new.axes(self.revised.line(new))
-            qa, qb = np.array(self._along_axes(qa, was, now)), np.array(self._along_axes(qb, was, now))
+            sign = self.places.parity if load.get("kind") == "moment" else 1.0
+            qa, qb = (sign * np.array(self._along_axes(q, was, now)) for q in (qa, qb))
         if a > b:
             a, b, qa, qb = b, a, qb, qa
         limit = 1e-3

@@ -13,6 +13,7 @@ from shapely.geometry import Point, Polygon
 from ...model import Support, Surface
 from ...model.edits import Edit
 from ...model.edits.edge_supports import ON_EDGE, edge_distance, edges_of, onto_edge
+from ...model.entities.structure import right_handed
 from ...model.geometry.vectors import Array
 from ...model.roles import Role
 from ..places import REACH
@@ -32,6 +33,10 @@ class Mover(LoadMover):
         end that is inside of a merged member now, or another piece's, as one of its own."""
         values = record.get("values", {})
         members = values.get("members")
+        kind = Edit.kinds.get(str(record.get("edit")))
+        about = [k for k, role in (kind.roles if kind is not None else {}).items() if role is Role.ABOUT]
+        if about and isinstance(members, list):
+            return self._about_axes(record, members, about[0])
         if "at_end" not in values or not isinstance(members, list):
             return [record]
         own = [m for m in members if m in self.pieces or m in self.merged]
@@ -48,6 +53,15 @@ class Mover(LoadMover):
             (ids, end) for ids, end in ((straight, values["at_end"]), (turned, not values["at_end"])) if ids
         ]
         return [record | {"values": values | {"members": ids, "at_end": end}} for ids, end in ways]
+
+    def _about_axes(self, record: dict[str, Any], members: list[str], key: str) -> list[dict[str, Any]]:
+        """A correction that turns members about their axes: by the opposite angle those that run the other
+        way now, or lie in a mirror image."""
+        values = record["values"]
+        image = self.places.parity < 0
+        back = [m for m in members if self.runs_back(str(m), self.part.get(str(m), str(m))) != image]
+        ways = [([m for m in members if m not in back], values[key]), (back, -values[key])]
+        return [record | {"values": values | {"members": ids, key: angle}} for ids, angle in ways if ids]
 
     def record(self, record: dict[str, Any]) -> dict[str, Any]:
         """The record for the revision, each value by its role. Raises Target where nothing of what it is
@@ -169,9 +183,12 @@ class Mover(LoadMover):
         direction = value["direction"] if quarters % 2 == 0 else {"x": "y", "y": "x"}[value["direction"]]
         return value | {"direction": direction, "angle": 0.0 if abs(rest) < STRAIGHT else rest}
 
-    def _rule(self, rule: dict[str, Any]) -> dict[str, Any]:
+    def _rule(self, rule: dict[str, Any]) -> dict[str, Any] | None:
         """A rule for load cases with its angle, its level of the ground and its storeys' forces in the
-        revision."""
+        revision; None in a mirror image, whose axes are none that it could go along."""
+        if self.places.parity < 0:
+            self.notes.append("mirrored with the building: by its rule it is to be made anew")
+            return None
         inputs = dict(rule["inputs"])
         if inputs.get("angle") is not None:
             inputs["angle"] = self._angle(float(inputs["angle"]))
@@ -210,7 +227,7 @@ class Mover(LoadMover):
         ):
             return support
         axes = np.eye(3) if support.get("axes") is None else np.array(support["axes"], float)
-        turned = axes @ self.places.rotation.T
+        turned = right_handed(axes @ self.places.rotation.T)
         if np.abs(turned - np.eye(3)).max() < 1e-9:
             return support | {"axes": None}
         return support | {"held": words, "axes": tuple(tuple(float(v) for v in row) for row in turned)}

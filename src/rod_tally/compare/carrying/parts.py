@@ -76,6 +76,10 @@ class Parts:
             return v
         return [float(x) for x in self.places.rotation @ np.array(v, float)]
 
+    def couple(self, v: Any) -> Any:
+        """A moment or a rotation."""
+        return [self.places.parity * x for x in self.vector(v)]
+
     def points(self, points: Any) -> list[list[float]]:
         there = (
             self.places.forward(np.array(points, float).reshape(-1, 3) + self.base.origin)

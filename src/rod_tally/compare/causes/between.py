@@ -9,10 +9,12 @@ from dataclasses import replace
 import numpy as np
 
 from ...model import Model, Support
+from ...model.catalogue.taper import in_axes_of
 from ...model.edits import DeleteMembers, EditError
 from ...model.edits.load_values import LISTS, load_values, put_load
+from ...model.entities.structure import right_handed
 from ...model.entities.surface import LineSupport
-from ..align import Transform, turn
+from ..align import Transform
 from ..carrying.moving import Mover, Target
 from ..changes import material_change, same_section
 from ..loads import CaseMatch
@@ -34,10 +36,7 @@ def reversed_rows(rows: list[MemberMatch]) -> list[MemberMatch]:
 
 def reversed_transform(t: Transform | None) -> Transform | None:
     """From the revision to the baseline."""
-    if t is None:
-        return None
-    x, y, z = -(turn(-t.angle) @ np.array(t.shift))
-    return Transform(-t.angle, (float(x), float(y), float(z)))
+    return None if t is None else t.reverse
 
 
 class Between:
@@ -89,6 +88,8 @@ class Between:
             was = self.source.members[row.baseline_id or ""].section
             own = out.members[row.revised_id or ""]
             a, b = self.source.sections.get(was), self.target.sections.get(own.section)
+            if a is not None:
+                a = in_axes_of(a, row.flipped, self.places.parity < 0)
             if not same_section(a, b):
                 own.section = ""
                 if a is not None:
@@ -147,7 +148,7 @@ class Between:
             a, b = self.source.surfaces[row.baseline_id or ""], out.surfaces[row.revised_id or ""]
             lines = [np.array(self.move.points(e.line)) for e in a.supports]
             same = len(lines) == len(b.supports) and all(
-                np.allclose(line, y.line, atol=1e-6)
+                (np.allclose(line, y.line, atol=1e-6) or np.allclose(line[::-1], y.line, atol=1e-6))
                 and self._words(x.support) == self._words(y.support, back=True)
                 for line, x, y in zip(lines, a.supports, b.supports)
             )
@@ -162,10 +163,10 @@ class Between:
         return support_words(support, self.places.rotation if back else np.eye(3))
 
     def _turned(self, support: Support) -> Support:
-        if self.places.transform is None or abs(self.places.transform.angle) < 1e-12 or not support.any:
+        if np.abs(self.places.rotation - np.eye(3)).max() < 1e-12 or not support.any:
             return support
         own = np.eye(3) if support.axes is None else np.array(support.axes)
-        rows = own @ self.places.rotation.T
+        rows = right_handed(own @ self.places.rotation.T)
         x, y, z = ((float(r[0]), float(r[1]), float(r[2])) for r in rows)
         return Support(support.stiffness, (x, y, z))
 

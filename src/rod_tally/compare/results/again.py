@@ -16,11 +16,10 @@ from ...model.geometry.vectors import Array
 from ...model.settings import CompareSettings
 from ..members import MemberMatch
 from ..places import Places
-from .pairs import ENVELOPE, SURFACE_FORCES, Shared, Side, SurfaceDemand
+from .pairs import ENVELOPE, SURFACE_FORCES, Shared, Side, SurfaceDemand, signs
 
-# components whose sign turns with a member's axis
-TURNED = np.array([False, False, True, False, False, True])
-ACROSS = np.array([False, True, True, False, True, True])  # and with its other two axes
+# components whose sign turns with a member's axes across it
+ACROSS = np.array([False, True, True, False, True, True])
 # components that ask something else of a part with the other sign; moments do not where the section is alike
 # both ways
 SIGNED = np.array([True, False, False, False, True, True])
@@ -98,7 +97,7 @@ def look_again(
     surfaces = [m for m, yes in zip(surfaces, as_columns) if not yes]
     _face_alike(before, columns, base.results, revised.results, places)
     out = [
-        *_members(before, after, [*members, *columns], limits, revised.model),
+        *_members(before, after, [*members, *columns], limits, revised.model, places.parity < 0),
         *_surfaces(surfaces, demand, limits, what),
     ]
     listed = {x.revised_id for x in out}
@@ -247,10 +246,15 @@ def _demand(results: Results, combinations: list[Combination]) -> _Demand:
 
 
 def _members(
-    before: _Demand, after: _Demand, rows: list[MemberMatch], limits: CompareSettings, model: Model
+    before: _Demand,
+    after: _Demand,
+    rows: list[MemberMatch],
+    limits: CompareSettings,
+    model: Model,
+    image: bool,
 ) -> list[LookAgain]:
     """One entry of each member of the revision that has to be looked at; a merged member has the demand of
-    all its pieces."""
+    all its pieces. `image`: the revision is a mirror image."""
     accepted: dict[str, tuple[Array, Array]] = {}
     first: dict[str, MemberMatch] = {}
     lost: set[str] = set()
@@ -265,8 +269,8 @@ def _members(
             lost.add(m.revised_id)
             continue
         low, high = before.envelope.low[k], before.envelope.high[k]
-        if m.flipped:
-            low, high = np.where(TURNED, -high, low), np.where(TURNED, -low, high)
+        turned = signs(m.flipped, image) < 0
+        low, high = np.where(turned, -high, low), np.where(turned, -low, high)
         if m.revised_id in accepted:
             low, high = (
                 np.minimum(low, accepted[m.revised_id][0]),

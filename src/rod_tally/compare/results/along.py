@@ -8,7 +8,7 @@ from ...analysis.results.superpose import combined, usable
 from ...model import Combination
 from ...model.geometry.vectors import Array
 from ..comparison import Comparison
-from .pairs import FLIPPED, Side
+from .pairs import Side, signs
 
 
 def forces_before(
@@ -32,6 +32,7 @@ def forces_before(
     if named is None:
         return []
     own = combined(r, named)
+    image = comparison.transform is not None and comparison.transform.mirrored
     axis = revised.model.line(new) + revised.model.origin
     u = (axis[1] - axis[0]) / np.linalg.norm(axis[1] - axis[0])
     out = []
@@ -47,6 +48,6 @@ def forces_before(
         places = line[0] + own.station_x[at][:, None] * along
         if comparison.transform is not None:
             places = comparison.transform.apply(places)
-        x, force = (places - axis[0]) @ u, own.force[0, at] * (FLIPPED if m.flipped else 1.0)
+        x, force = (places - axis[0]) @ u, own.force[0, at] * signs(m.flipped, image)
         out.append((x[::-1], force[::-1]) if m.flipped else (x, force))
     return sorted(out, key=lambda piece: float(piece[0][0]))

@@ -29,6 +29,7 @@ ENVELOPE = "envelope"
 # signs of a member's forces when its axis runs the other way round: x and y turn, z stays, and the face of
 # the cut with them
 FLIPPED = np.array([1.0, 1.0, -1.0, 1.0, 1.0, -1.0])
+IMAGE = np.array([1.0, -1.0, 1.0, -1.0, 1.0, -1.0])  # and in a mirror image: x and z stay, y turns round
 LEVEL = 0.01  # m; storeys whose levels are nearer than this are one
 PARALLEL = 1e-9  # axes that differ by less are the same
 MOST_ROWS = 400_000  # beyond which rows case by case give way to the envelope
@@ -187,6 +188,12 @@ class _Envelope:
         return [r for b in self.best for r in b.rows(ENVELOPE)]
 
 
+def signs(flipped: bool, image: bool) -> Array:
+    """Signs (6,) that bring a member's forces to the local axes of its twin, which runs the other way round,
+    or is its mirror image."""
+    return np.asarray((FLIPPED if flipped else 1.0) * (IMAGE if image else np.ones(6)))
+
+
 class _Pairs:
     """What is compared with what, as indices into the results of either side."""
 
@@ -201,6 +208,7 @@ class _Pairs:
         assert base.results is not None and revised.results is not None
         self.base, self.revised, self.places = base, revised, places
         old, new = ({m: k for k, m in enumerate(r.member_ids)} for r in (base.results, revised.results))
+        image = places.parity < 0
         matched = [m for m in members if m.baseline_id in old and m.revised_id in new and not m.piece]
         self.members = matched
         self.old = np.array([old[m.baseline_id] for m in matched], np.int64)  # type: ignore[index]
@@ -212,19 +220,15 @@ class _Pairs:
         self.more_new: list[tuple[int, int, Array]] = []
         for m in members:
             if m.piece and m.baseline_id in old and m.revised_id in new:
-                sign = FLIPPED if m.flipped else np.ones(6)
+                sign = signs(m.flipped, image)
                 if m.baseline_id in first_old:
                     self.more_new.append((first_old[m.baseline_id], new[m.revised_id], sign))
                 elif m.revised_id in first_new:
                     row = first_new[m.revised_id]
                     # brought to the axes of the merged member, then to those of the first piece, as the row
                     # is
-                    self.more_old.append(
-                        (row, old[m.baseline_id], sign * (FLIPPED if matched[row].flipped else 1.0))
-                    )
-        self.sign = np.where(np.array([m.flipped for m in matched], bool)[:, None], FLIPPED, 1.0).reshape(
-            -1, 6
-        )
+                    self.more_old.append((row, old[m.baseline_id], sign * signs(matched[row].flipped, image)))
+        self.sign = np.array([signs(m.flipped, image) for m in matched]).reshape(-1, 6)
         nodes_old = {n: k for k, n in enumerate(base.results.node_ids)}
         nodes_new = {n: k for k, n in enumerate(revised.results.node_ids)}
         self.node_old, self.node_new = nodes_old, nodes_new
@@ -344,8 +348,12 @@ class _Pairs:
         d.low_new, d.high_new = np.minimum(d.low_new, low_new), np.maximum(d.high_new, high_new)
 
     def _back(self, six: Array) -> Array:
-        parts = [self.places.turned_back(p) for p in np.split(six, six.shape[1] // 3, axis=1)]
-        return np.concatenate(parts, axis=1)
+        """Forces (n, 3), or forces or displacements with moments or rotations (n, 6), of the revision in the
+        baseline's axes."""
+        moved = [self.places.turned_back(six[:, :3])]
+        return np.concatenate(
+            [*moved, self.places.couples_back(six[:, 3:])] if six.shape[1] > 3 else moved, axis=1
+        )
 
     def _done(self, old: Results, new: Results, pairs: list[tuple[str, str, int, int]]) -> NDArray[np.bool_]:
         """Whether the nodes of pairs were computed on both sides."""

@@ -79,6 +79,23 @@ def other_way(section: Section) -> Section:
     return replace(section.end, name=name, end=start)
 
 
+def mirrored(section: Section, name: str) -> Section:
+    """The section seen from the other end: y the other way."""
+    outline = tuple((-y, z) for y, z in reversed(section.outline))
+    voids = tuple(tuple((-y, z) for y, z in reversed(v)) for v in section.voids)
+    end = None if section.end is None else mirrored(section.end, f"{section.end.name} mirrored")
+    return replace(section, name=name, iyz=-section.iyz, outline=outline, voids=voids, end=end)
+
+
+def in_axes_of(section: Section, reverse: bool, image: bool) -> Section:
+    """The section of a member in the local axes of its twin, which runs the other way round (`reverse`), or
+    is its mirror image (`image`); z is the same."""
+    if reverse:
+        section = other_way(section)
+    # either turns y to the other side
+    return mirrored(section, section.name) if reverse != image else section
+
+
 def _between(a: Points, b: Points, share: float) -> Points:
     mean = (1 - share) * np.array(a) + share * np.array(b)
     return tuple((float(y), float(z)) for y, z in mean)

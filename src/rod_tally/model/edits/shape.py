@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from ..catalogue.taper import TO, other_way, section_at, tapered
+from ..catalogue.taper import TO, mirrored, other_way, section_at, tapered
 from ..entities.loads import MemberLoad
 from ..entities.log import Skipped
 from ..entities.model import Model
@@ -409,21 +409,13 @@ def _uneven(section: Section) -> bool:
     return bool(apart.max() > 1e-4 * np.abs(points).max())
 
 
-def mirrored(section: Section, name: str) -> Section:
-    """The section seen from the other end: y the other way."""
-    outline = tuple((-y, z) for y, z in reversed(section.outline))
-    voids = tuple(tuple((-y, z) for y, z in reversed(v)) for v in section.voids)
-    end = None if section.end is None else mirrored(section.end, f"{section.end.name} mirrored")
-    return replace(section, name=name, iyz=-section.iyz, outline=outline, voids=voids, end=end)
-
-
 @dataclass
 class TurnMembers(Edit):
     """Turn members about their own axis by an angle in degrees, or bring their local z as near as it can to a
     direction."""
 
     words = "turned members"
-    roles = {"members": Role.PARTS, "degrees": Role.PLAIN, "z_axis": Role.DIRECTION}
+    roles = {"members": Role.PARTS, "degrees": Role.ABOUT, "z_axis": Role.DIRECTION}
 
     members: list[str]
     degrees: float = 0.0

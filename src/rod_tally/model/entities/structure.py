@@ -165,6 +165,12 @@ def along_axes(
     return tuple(out)
 
 
+def right_handed(axes: Array) -> Array:
+    """Axes (rows) of a support of which the first is turned round where they are a mirror image of axes: what
+    holds along a direction holds along its opposite."""
+    return axes * np.array([[np.sign(np.linalg.det(axes))], [1.0], [1.0]])
+
+
 def edge_axes(way: Array, axis: Array) -> Array | None:
     """Axes (rows) of a line support: x along `way`, z in the plane of x and `axis`; None where these are
     parallel.
