@@ -8,6 +8,7 @@ import pytest
 
 from rod_tally.compare import Side, compare
 from rod_tally.model import Model, Settings
+from rod_tally.review.remedies import edit_for
 from rod_tally.transfer import transfer
 
 from .physical_models import add, moved, source
@@ -51,6 +52,22 @@ def test_a_bay_added_at_the_beginning_is_added_there() -> None:
     count, said = statuses(row(10, 1), row(11, 0))
     assert count == {"same": 10 * 2 + 11 * 3, "added": 5}
     assert len(said) == 1 and "shifted by (5.000, 0.000, 0.000)" in said[0] and "identities" in said[0]
+
+
+def test_places_are_followed_where_that_is_chosen() -> None:
+    """Both readings of an added bay are one click apart, and the choice is kept with the revision."""
+    a, b = row(10, 1), row(11, 0)
+    for action, added_at in (("Pair by places instead", "11"), ("Follow the identities again", "0")):
+        found = compare(Side(a), Side(b))
+        (said,) = (f for f in found.findings if f.code == "match.transform")
+        assert action in said.actions
+        edit = edit_for(b, said, action)
+        assert edit is not None
+        edit.apply(b)
+        found = compare(Side(a), Side(b))
+        added = {m.revised_id for m in found.members if m.status == "added"}
+        assert {f"R{added_at}", f"K{added_at}0", f"K{added_at}6"} <= added
+        assert (found.transform is None) == (action == "Pair by places instead")
 
 
 def test_without_identities_places_decide() -> None:

@@ -27,8 +27,9 @@ from .surfaces import match_surfaces
 
 BY_IDENTITY = (
     " Most of its parts also lie where others were before: their identities say that it moved, and are followed; parts can be "
-    "paired otherwise by hand."
+    "paired by their places instead, or one by one by hand."
 )
+BY_PLACE, BY_IDENTITIES = "Pair by places instead", "Follow the identities again"
 IN_A_MIRROR = (
     " Parts are paired across the mirror. Loads are compared as the mirror turns them: one that acts along the same direction in "
     "both counts as changed."
@@ -123,7 +124,18 @@ def _findings(
                 + (IN_A_MIRROR if image else ""),
                 (),
                 None,
-                ("Accept, because…",) if image else (),
+                (*((BY_PLACE,) if out.transform.by else ()), *(("Accept, because…",) if image else ())),
+            )
+        )
+    if revised.pair_by:
+        found.append(
+            Finding(
+                "match.transform",
+                "note",
+                "Parts are paired by their places alone, as was chosen: identities that moved together are not followed.",
+                (),
+                None,
+                (BY_IDENTITIES,),
             )
         )
     if mixed_kinds(base, revised):

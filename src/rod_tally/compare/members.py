@@ -96,7 +96,7 @@ def match_members(
     (all_b, classes_b, axes_b), (all_r, classes_r, axes_r) = seen
     at_r = {m.id: k for k, m in enumerate(rm)}
     both = [(k, at_r[m.id]) for k, m in enumerate(bm) if m.id in at_r and rm[at_r[m.id]].cls == m.cls]
-    named = np.array(both, np.int64).reshape(-1, 2).T
+    named = np.array([] if revised.pair_by else both, np.int64).reshape(-1, 2).T
     transform = find_motion(all_b, all_r, classes_b, classes_r, (axes_b, axes_r), (named[0], named[1]))
     if transform is not None:
         lines_r = transform.undo(lines_r)

@@ -56,6 +56,7 @@ OF_MODEL = {
     "corrections": "source",
     "cuts": "names",
     "pairing": "names",
+    "pair_by": "names",
     "side": "geometry",
     "taken_with": "source",
     "source_print": "source",

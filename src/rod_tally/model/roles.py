@@ -12,10 +12,11 @@ class Role(Enum):
     these or of nodes; `NODE`, `NODES`: ids of nodes, which are found by place. `PIECE`: a surface, or the
     piece of it that has the place of what stands beside it. `PLACE`, `PLACES`, `RINGS`: points, lists of
     points and lists of those (m, the model's axes); `PLAN`: points in plan; `DIRECTION`: a vector.
-    `ABOUT`: an angle about the axes of the correction's members. `ALONG`: metres along the member of the correction; `END`: whether it is that member's end. `LOADS`:
-    plain values of loads; `SUPPORT`: a support with its axes; `EDGES`: edges of surfaces; `SPECTRUM`: a
-    spectrum with its direction. `RULE`: what load cases are made by, with its angle, level and forces.
-    `CASE`, `CASES`: load cases by name; `SECTION`, `MATERIAL`: names that must be in the model."""
+    `ABOUT`: an angle about the axes of the correction's members. `ALONG`: metres along the member of the
+    correction; `END`: whether it is that member's end. `LOADS`: plain values of loads; `SUPPORT`: a
+    support with its axes; `EDGES`: edges of surfaces; `SPECTRUM`: a spectrum with its direction. `RULE`:
+    what load cases are made by, with its angle, level and forces. `CASE`, `CASES`: load cases by name;
+    `SECTION`, `MATERIAL`: names that must be in the model."""
 
     PLAIN = "plain"
     PART = "part"

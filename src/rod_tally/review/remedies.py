@@ -11,6 +11,7 @@ from ..checks.framing.overlaps import REST, REST_LOOSE
 from ..checks.framing.source import TAKE_IN
 from ..checks.loading.by_rule import AGAIN
 from ..compare.carrying.by_rule import made_again
+from ..compare.comparison import BY_IDENTITIES, BY_PLACE
 from ..loads import Distribution
 from ..model import FIXED, FREE, PINNED, Finding, Model, Release
 from ..model.catalogue.grade_names import standard_of
@@ -24,6 +25,7 @@ from ..model.edits import (
     JoinCrossing,
     JoinEnd,
     MapMaterial,
+    PairBy,
     PairParts,
     RestOn,
     ReverseMembers,
@@ -110,6 +112,8 @@ def edit_for(model: Model, finding: Finding | None, action: str, picked: str = "
         edit = _of_case(model, finding, action, case)
         if edit is not None:
             return edit
+    if finding.code == "match.transform" and action in (BY_PLACE, BY_IDENTITIES):
+        return PairBy("place" if action == BY_PLACE else "")
     if finding.code == "match.ambiguous" and finding.ids and model.part(finding.ids[0]) is not None:
         if action == "It is new":
             return PairParts({finding.ids[0]: NEW})

@@ -22,7 +22,7 @@ PLACED = ("carried", "moved", "again", "kept")  # "again" and "kept" are told wi
 MOST_TARGETS = 200  # of a line, kept
 VALUE = 1e-6  # share by which a value may differ
 MOVED = 1e-3  # m; a target that lies farther from where it was has moved
-BETWEEN = ("PairParts", "UnpairByHand")  # about the baseline and the one before it
+BETWEEN = ("PairBy", "PairParts", "UnpairByHand")  # about the baseline and the one before it
 DERIVED = ("MakeCasesAgain",)  # made anew for each model
 
 

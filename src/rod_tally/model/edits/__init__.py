@@ -20,7 +20,7 @@ from .cases import (
 )
 from .cutting import AddCuts, DeleteCuts, MoveCut
 from .edge_supports import SetEdgeSupport, SetMemberBed
-from .grouping import NEW, KeepGroup, PairParts, UnpairByHand
+from .grouping import NEW, KeepGroup, PairBy, PairParts, UnpairByHand
 from .joining import JoinCrossing, JoinEnd, KeepApart, RestOn
 from .load_values import load_values
 from .made_of import (
@@ -77,6 +77,7 @@ __all__ = [
     "OwnSection",
     "SetDiaphragm",
     "SetEdgeSupport",
+    "PairBy",
     "PairParts",
     "UnpairByHand",
     "AddCases",

@@ -84,6 +84,29 @@ class PairParts(Edit):
 
 
 @dataclass
+class PairBy(Edit):
+    """Whether identities say which way the whole building moved, where places say otherwise: "place" for no,
+    "" for yes."""
+
+    words = "how the whole is paired"
+    roles = {"by": Role.PLAIN}
+
+    by: str
+
+    def __post_init__(self) -> None:
+        self.text = "Pair by places alone" if self.by else "Pair by identities where they moved together"
+
+    def change(self, model: Model) -> str:
+        if model.pair_by == self.by:
+            raise EditError("the building is paired that way already")
+        model.pair_by = self.by
+        return f"{self.text} (by hand)"
+
+    def ids(self, model: Model) -> tuple[str, ...]:
+        return ()
+
+
+@dataclass
 class UnpairByHand(Edit):
     """Leave these parts of the revision to the comparison again."""
 

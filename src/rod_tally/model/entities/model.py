@@ -58,14 +58,15 @@ class Model:
     `groups` are the source's element groups by name, ids of members and surfaces; `north` (rad) is the angle
     from y to true north, against the clock; `counterparts` hold both sides of a source that brings both;
     `one_way` are members that act in tension or compression only, `lifting` nodes and surfaces whose support
-    only pushes upwards, `standing` walls that only stand on what is below them, `leaning` those whose upright
-    joints only press; of the first two `limits` are what members bear at most (N), `bearing` what nodes (N)
-    and the ground under surfaces (N/m2) do; `corrections` are what a reviewer changed, in order, as
-    `edits.to_record` writes them, `removed_…` what they took out of the model; `pairing` says which part of
-    the baseline a part is, where that was said by hand, "" for a new one; `side` which of both sides of a
-    source was gone on with (physical or analytical), "" for a source that has one; `taken_with` the settings
-    of transfer that it was taken in with, as plain values, {} where they are not known, and `source_print` a
-    digest of where the source's parts lie."""
+    only pushes upwards, `standing` walls that only stand on what is below them, `leaning` those whose
+    upright joints only press; of the first two `limits` are what members bear at most (N), `bearing` what
+    nodes (N) and the ground under surfaces (N/m2) do; `corrections` are what a reviewer changed, in order,
+    as `edits.to_record` writes them, `removed_…` what they took out of the model; `pairing` says which part
+    of the baseline a part is, where that was said by hand, "" for a new one; `pair_by` is "place" where
+    identities shall say nothing of a motion of the whole; `side` which of both sides of a source was gone on
+    with (physical or analytical), "" for a source that has one; `taken_with` the settings of transfer that
+    it was taken in with, as plain values, {} where they are not known, and `source_print` a digest of where
+    the source's parts lie."""
 
     name: str = ""
     kind: str = "physical"
@@ -101,6 +102,7 @@ class Model:
     corrections: list[dict[str, Any]] = field(default_factory=list)
     cuts: list[Cut] = field(default_factory=list)
     pairing: dict[str, str] = field(default_factory=dict)
+    pair_by: str = ""
     side: str = ""
     taken_with: dict[str, Any] = field(default_factory=dict)
     source_print: str = ""
