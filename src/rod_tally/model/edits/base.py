@@ -217,7 +217,9 @@ class Edit(ABC):
         for m in model.members.values():
             if m.start in left or m.end in left or m.joints:
                 left.difference_update((m.start, m.end, *(j.node for j in m.joints)))
-        for s in model.surfaces.values() if left else ():
+                if not left:
+                    return
+        for s in model.surfaces.values():
             left.difference_update(j.node for j in s.joints if j.node)
         for ident in left:
             model.nodes.pop(ident, None)
