@@ -103,10 +103,8 @@ def made(spec: Spec, m: Model, way: Array = STILL, times: float = 1.0) -> Edit:
         if backwards(m, ident(m, name), way):
             line = line[::-1]
         other = line[0] + [0.0, 0.0, -2.0]
-        points = [other.tolist(), line[1].tolist()]
-        return AddMembers(
-            [{"ends": points, "section": "S", "material": "M", "cls": "brace", "name": f"new {name}"}]
-        )
+        points = {"start": other.tolist(), "end": line[1].tolist()}
+        return AddMembers([points | {"section": "S", "material": "M", "cls": "brace", "name": f"new {name}"}])
     own = ident(m, name)
     if kind == "release":
         return SetRelease([own], bool(k) != backwards(m, own, way), PINNED_END)

@@ -117,6 +117,12 @@ def parser() -> argparse.ArgumentParser:
         metavar="PATH",
         help="the workbook (.xlsx), or the folder of CSV files, to write the model's tables to",
     )
+    x.add_argument(
+        "--physical",
+        type=Path,
+        metavar="FILE",
+        help="the source IFC file again, with corrected sections, materials and places in the same elements",
+    )
     x.add_argument("--takeoff", type=Path, metavar="FILE", help="the spreadsheet to write the take-off to")
     x.add_argument("--settings", type=Path, metavar="FILE", help="settings of the transfer, TOML")
     t = sub.add_parser("report", help="write the report of a review, or its findings for the modellers")
@@ -331,18 +337,27 @@ def report_command(arguments: argparse.Namespace) -> int:
 def export_command(arguments: argparse.Namespace) -> int:
     """Hand the model back as IFC, or take it off to a spreadsheet; never over its source."""
     from .output.ifc import write_ifc
+    from .output.ifc.corrected import write_corrected
     from .output.model_tables import write_model_tables
     from .output.spreadsheet import write_takeoff
     from .project.open import decided_at, model_at
+    from .review.following import NotDecided
     from .review.work import review
 
-    wanted = [p for p in (arguments.ifc, arguments.tables, arguments.takeoff) if p is not None]
+    wanted = [arguments.ifc, arguments.physical, arguments.tables, arguments.takeoff]
+    wanted = [p for p in wanted if p is not None]
     if not wanted:
-        return say("export: name a file with --ifc, --tables or --takeoff")
+        return say("export: name a file with --ifc, --physical, --tables or --takeoff")
+    model = model_at(arguments.model, settings_of(arguments)) if arguments.model.exists() else None
+    sources = [
+        arguments.model,
+        *([Path(model.source_file)] if model is not None and model.source_file else []),
+    ]
     for path in wanted:
-        if path.exists() and arguments.model.exists() and path.samefile(arguments.model):
+        if path.exists() and any(p.exists() and path.samefile(p) for p in sources):
             return say(f"{path}: is the source itself, which is never changed; choose another name")
-    model = model_at(arguments.model, settings_of(arguments))
+    if model is None:
+        model = model_at(arguments.model, settings_of(arguments))
     if arguments.ifc:
         count = f"{len(model.members)} members and {len(model.surfaces)} surfaces"
         if arguments.results:
@@ -353,6 +368,11 @@ def export_command(arguments: argparse.Namespace) -> int:
         else:
             path = write_ifc(model, arguments.ifc)
         print(f"{count} written to {path}")
+    if arguments.physical:
+        try:
+            print(write_corrected(model, arguments.physical).words)
+        except NotDecided as error:
+            return say(f"export: {error}")
     if arguments.tables:
         if (
             arguments.model.parent.exists()
