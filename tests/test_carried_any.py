@@ -99,11 +99,10 @@ def made(spec: Spec, m: Model, way: Array = STILL, times: float = 1.0) -> Edit:
     if kind == "factor":
         return ScaleCase("Q", FACTORS[k])
     if kind == "brace":
-        line = m.line(m.members[ident(m, name)])
-        if backwards(m, ident(m, name), way):
-            line = line[::-1]
-        other = line[0] + [0.0, 0.0, -2.0]
-        points = {"start": other.tolist(), "end": line[1].tolist()}
+        k0 = BEAMS.index(name)  # beams run from column to column, which are never gone
+        tops = [max(m.line(m.members[ident(m, f"K{j % 4}")]), key=lambda p: p[2]) for j in (k0, k0 + 1)]
+        other = tops[0] + [0.0, 0.0, -2.0]
+        points = {"start": other.tolist(), "end": tops[1].tolist()}
         return AddMembers([points | {"section": "S", "material": "M", "cls": "brace", "name": f"new {name}"}])
     own = ident(m, name)
     if kind == "release":

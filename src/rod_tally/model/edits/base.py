@@ -57,7 +57,8 @@ class Edit(ABC):
         """Make the change; returns the sentence for the log. Raises EditError, the model then possibly half
         changed."""
 
-    keeps_lines: ClassVar[bool] = False  # True: its values are places along members, or ends of them
+    # True: its values are places along members, ends of them, or angles about them
+    keeps_lines: ClassVar[bool] = False
 
     def about(self, model: Model) -> dict[str, Any]:
         """What its record needs beside its own values to be found again in another model, as it is before the

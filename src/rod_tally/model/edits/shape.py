@@ -416,6 +416,7 @@ class TurnMembers(Edit):
 
     words = "turned members"
     roles = {"members": Role.PARTS, "degrees": Role.ABOUT, "z_axis": Role.DIRECTION}
+    keeps_lines = True
 
     members: list[str]
     degrees: float = 0.0
