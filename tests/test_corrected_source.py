@@ -31,8 +31,8 @@ from rod_tally.model.edits import (
     TurnMembers,
 )
 from rod_tally.output.ifc.corrected import write_corrected
+from rod_tally.output.write import OutputError
 from rod_tally.project import Project
-from rod_tally.review.following import NotDecided
 from rod_tally.transfer import transfer
 
 from .bodies import kernel_volumes, mapped
@@ -244,5 +244,5 @@ def test_a_project_is_written_from_the_command_line(
 
 
 def test_a_model_that_is_no_ifc_has_none_to_write(tmp_path: Path) -> None:
-    with pytest.raises(NotDecided, match="no IFC file"):
+    with pytest.raises(OutputError, match="no IFC file"):
         write_corrected(Model(name="made"), tmp_path / "out.ifc")

@@ -471,6 +471,7 @@ DIALOGS = {
     "file.export",
     "file.hand_back",
     "file.hand_back_results",
+    "file.corrected",
     "file.model_tables",
     "file.make",
     "view.theme",

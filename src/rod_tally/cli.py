@@ -341,7 +341,6 @@ def export_command(arguments: argparse.Namespace) -> int:
     from .output.model_tables import write_model_tables
     from .output.spreadsheet import write_takeoff
     from .project.open import decided_at, model_at
-    from .review.following import NotDecided
     from .review.work import review
 
     wanted = [arguments.ifc, arguments.physical, arguments.tables, arguments.takeoff]
@@ -369,10 +368,7 @@ def export_command(arguments: argparse.Namespace) -> int:
             path = write_ifc(model, arguments.ifc)
         print(f"{count} written to {path}")
     if arguments.physical:
-        try:
-            print(write_corrected(model, arguments.physical).words)
-        except NotDecided as error:
-            return say(f"export: {error}")
+        print(write_corrected(model, arguments.physical).words)
     if arguments.tables:
         if (
             arguments.model.parent.exists()

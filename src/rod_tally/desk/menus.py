@@ -15,8 +15,8 @@ from .commands.registry import COMMANDS, MENUS
 
 # Commands that stand in a menu of their own within their menu.
 GROUPS: dict[str, tuple[str, ...]] = {
-    "Write": ("file.export", "file.model_tables", "file.hand_back", "file.hand_back_results", "file.takeoff", "file.workbook",
-              "file.table", "file.pictures", "file.picture"),
+    "Write": ("file.export", "file.model_tables", "file.hand_back", "file.hand_back_results", "file.corrected", "file.takeoff",
+              "file.workbook",              "file.table", "file.pictures", "file.picture"),
     "Rules and settings": ("file.rules", "file.settings", "file.settings_write"),
     "Look": ("view.3d", "view.plan", "view.south", "view.east", "view.fit"),
     "Tables and text": ("view.tables", "view.tables_height", "view.tables_apart", "view.larger", "view.smaller", "view.usual", "view.theme"),

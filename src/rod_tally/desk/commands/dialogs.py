@@ -106,6 +106,13 @@ class Dialogs(QObject):
         if path:
             self.session.exports.ifc(Path(path if path.lower().endswith(".ifc") else path + ".ifc"), results)
 
+    def ask_corrected(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(
+            self.window, "Export corrected source", self._folder(), "Models (*.ifc)"
+        )
+        if path:
+            self.session.exports.corrected(Path(path if path.lower().endswith(".ifc") else path + ".ifc"))
+
     def ask_model_tables(self) -> None:
         path, _ = QFileDialog.getSaveFileName(
             self.window,

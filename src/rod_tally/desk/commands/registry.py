@@ -51,6 +51,8 @@ COMMANDS: tuple[Command, ...] = (
             "Also reactions, displacements, forces of members, slabs and walls, a group for each case"),
     Command("file.hand_back", "Export IFC…", "File", "Ctrl+Shift+E", lambda w: w.dialogs.ask_hand_back(), ready,
             "The analytical model as IFC4, structural analysis domain; the source is not touched"),
+    Command("file.corrected", "Export corrected source…", "File", "", lambda w: w.dialogs.ask_corrected(), ready,
+            "The source IFC file again, with corrected sections, materials and places in the same elements"),
     Command("file.takeoff", "Export take-off…", "File", "Ctrl+Shift+T", lambda w: w.dialogs.ask_takeoff(), ready,
             "Counts, lengths, areas, volumes and weights by class, section, material and storey, as a spreadsheet"),
     Command("file.workbook", "Export workbook…", "File", "", lambda w: w.dialogs.ask_workbook(), ready,

@@ -74,6 +74,7 @@ SYNONYMS = {
     "compare.change": "difference diff revision",
     "file.report": "print pdf html",
     "file.hand_back": "export save ifc",
+    "file.corrected": "physical model back ifc write source",
     "file.workbook": "excel spreadsheet export",
     "edit.find": "search",
     "loads.combine": "load combination",

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from ...output.bcf import write_bcf
 from ...output.ifc import write_ifc
+from ...output.ifc.corrected import write_corrected
 from ...output.model_tables import not_held, write_model_tables
 from ...output.report import write_html, write_pdf
 from ...output.spreadsheet import write_rows, write_takeoff, write_workbook
@@ -52,6 +53,19 @@ class Exports:
             lambda p: write_ifc(done.model, path, r, fields, done),
             lambda p: f"Handed back as {p}",
         )
+
+    def corrected(self, path: Path) -> None:
+        """The source file again with what was corrected in the same elements; never over the source."""
+        done = self.session.state.review
+        if done is None:
+            return
+        model, source = done.model.snapshot(), Path(done.model.source_file)
+        if path.exists() and source.exists() and path.samefile(source):
+            self.session.failed.emit(
+                "Exporting", f"{path}: is the source of this revision; choose another name"
+            )
+            return
+        self._write("Exporting", lambda p: write_corrected(model, path, p).words, str)
 
     def model_tables(self, path: Path) -> None:
         """The model as tables that can be taken in again: a workbook, or a folder of CSV files."""

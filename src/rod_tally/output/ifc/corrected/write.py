@@ -12,6 +12,7 @@ import msgspec
 import numpy as np
 
 from ....compare.changes import same_section
+from ....intake import IntakeError
 from ....intake.ifc.geometry.placement import Placements
 from ....intake.ifc.geometry.profiles import Profiles
 from ....intake.ifc.read import ZIPPED, unzipped
@@ -22,6 +23,7 @@ from ....model.settings import TransferSettings
 from ....progress import Progress, silent
 from ....review.following import NotDecided, source_again
 from ....transfer import transfer
+from ...write import OutputError, write_whole
 from .elements import Elements, NotWritten
 from .text import Changes
 
@@ -67,22 +69,32 @@ def write_corrected(model: Model, path: Path, progress: Progress = silent) -> Co
     """Write the source file of a model again with the sections, materials and places that were corrected in
     it, in the same elements; all else as it was, byte for byte.
 
-    Raises NotDecided where the source is gone, or another file now; OSError where it cannot be written."""
+    Raises OutputError where the source is gone, or another file now, or the file cannot be written."""
     source = Path(model.source_file)
     if source.suffix.lower() not in (".ifc", ZIPPED):
-        raise NotDecided(f"{source.name or 'a model made here'}: there is no IFC file to write again")
+        raise OutputError(f"{source.name or 'a model made here'}: there is no IFC file to write again")
     out = Corrected(path)
     with tempfile.TemporaryDirectory() as folder:
         try:
             text = unzipped(source, Path(folder)) if source.suffix.lower() == ZIPPED else source
             data = text.read_bytes()
         except OSError as error:
-            raise NotDecided(f"{source}: cannot be read: {error.strerror}") from None
+            raise OutputError(f"{source}: cannot be read: {error.strerror or error}") from None
+        except IntakeError as error:
+            raise OutputError(str(error)) from None
         if model.corrections:
-            data = _corrected(model, source, text, data, out, progress)
-    temporary = path.with_name(path.name + ".part")
-    temporary.write_bytes(data)
-    temporary.replace(path)
+            try:
+                data = _corrected(model, source, text, data, out, progress)
+            except (NotDecided, ValueError) as error:
+                raise OutputError(f"{source}: {error}") from None
+
+    def fill(to: Path) -> None:
+        to.write_bytes(data)
+
+    try:
+        write_whole(path, fill)
+    except OSError as error:
+        raise OutputError(f"{path}: cannot be written: {error.strerror or error}") from error
     return out
 
 
