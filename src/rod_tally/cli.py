@@ -336,6 +336,7 @@ def report_command(arguments: argparse.Namespace) -> int:
 
 def export_command(arguments: argparse.Namespace) -> int:
     """Hand the model back as IFC, or take it off to a spreadsheet; never over its source."""
+    from .model.source_file import source_of
     from .output.ifc import write_ifc
     from .output.ifc.corrected import write_corrected
     from .output.model_tables import write_model_tables
@@ -347,16 +348,11 @@ def export_command(arguments: argparse.Namespace) -> int:
     wanted = [p for p in wanted if p is not None]
     if not wanted:
         return say("export: name a file with --ifc, --physical, --tables or --takeoff")
-    model = model_at(arguments.model, settings_of(arguments)) if arguments.model.exists() else None
-    sources = [
-        arguments.model,
-        *([Path(model.source_file)] if model is not None and model.source_file else []),
-    ]
+    model = model_at(arguments.model, settings_of(arguments))
+    sources = [arguments.model, *([source_of(model)] if model.source_file else [])]
     for path in wanted:
         if path.exists() and any(p.exists() and path.samefile(p) for p in sources):
             return say(f"{path}: is the source itself, which is never changed; choose another name")
-    if model is None:
-        model = model_at(arguments.model, settings_of(arguments))
     if arguments.ifc:
         count = f"{len(model.members)} members and {len(model.surfaces)} surfaces"
         if arguments.results:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
+from ...model.source_file import source_of
 from ...output.bcf import write_bcf
 from ...output.ifc import write_ifc
 from ...output.ifc.corrected import write_corrected
@@ -41,7 +42,7 @@ class Exports:
         if results and done.why_old:
             self.session.failed.emit("Handing back", f"There are no results to write: {done.why_old}")
             return
-        source = Path(done.model.source_file)
+        source = source_of(done.model)
         if path.exists() and source.exists() and path.samefile(source):
             self.session.failed.emit(
                 "Handing back", f"{path}: is the source of this revision; choose another name"
@@ -59,7 +60,7 @@ class Exports:
         done = self.session.state.review
         if done is None:
             return
-        model, source = done.model.snapshot(), Path(done.model.source_file)
+        model, source = done.model.snapshot(), source_of(done.model)
         if path.exists() and source.exists() and path.samefile(source):
             self.session.failed.emit(
                 "Exporting", f"{path}: is the source of this revision; choose another name"
@@ -72,7 +73,7 @@ class Exports:
         done = self.session.state.review
         if done is None:
             return
-        source = Path(done.model.source_file)
+        source = source_of(done.model)
         if path.exists() and any(x.exists() and path.samefile(x) for x in (source, source.parent)):
             self.session.failed.emit(
                 "Writing tables", f"{path}: holds the source of this revision; choose another name"

@@ -20,6 +20,7 @@ from ....intake.ifc.units import Units
 from ....model import Member, Model, Section
 from ....model.catalogue.taper import in_axes_of
 from ....model.settings import TransferSettings
+from ....model.source_file import source_of
 from ....progress import Progress, silent
 from ....review.following import NotDecided, source_again
 from ....transfer import transfer
@@ -70,7 +71,7 @@ def write_corrected(model: Model, path: Path, progress: Progress = silent) -> Co
     it, in the same elements; all else as it was, byte for byte.
 
     Raises OutputError where the source is gone, or another file now, or the file cannot be written."""
-    source = Path(model.source_file)
+    source = source_of(model)
     if source.suffix.lower() not in (".ifc", ZIPPED):
         raise OutputError(f"{source.name or 'a model made here'}: there is no IFC file to write again")
     out = Corrected(path)
