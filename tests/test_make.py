@@ -4,12 +4,14 @@ back."""
 from __future__ import annotations
 
 import math
+import re
 from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pytest
 
+import rod_tally
 from rod_tally.cli import main
 from rod_tally.make import Made, Recipe, RecipeError, make
 from rod_tally.model import Model, Settings
@@ -80,23 +82,23 @@ def test_cross_members_of_storeys_and_bays_with_the_later_exception_winning() ->
 
 
 def test_loads_of_a_facade_add_up() -> None:
-    """Wind q A; panes times their weight; the crowd's line over its length in every storey."""
+    """Wind q A; panes times their weight; the barrier's line over its length in every storey."""
     r = run(made(FACADE).model)
     area = 4.8 * 9.9
     assert applied(r, "Wind") == pytest.approx(
         [0, 800 * area, 0, -800 * area * 9.9 / 2, 0, 800 * area * 2.4], rel=1e-9, abs=1e-6
     )
     assert applied(r, "Panes")[2] == pytest.approx(-400 * area, rel=1e-9)
-    assert applied(r, "Crowd")[1] == pytest.approx(3 * 1000 * 4.8, rel=1e-9)
+    assert applied(r, "Barrier")[1] == pytest.approx(3 * 1000 * 4.8, rel=1e-9)
     # at 1.1 m above each level, where no cross member is near: on the uprights
-    assert applied(r, "Crowd")[3] == pytest.approx(
+    assert applied(r, "Barrier")[3] == pytest.approx(
         -1000 * 4.8 * sum(z + 1.1 for z in (0, 3.5, 6.7)), rel=1e-9
     )
 
 
-def test_a_cross_member_takes_the_crowd_that_is_at_its_height() -> None:
+def test_a_cross_member_takes_the_barrier_load_that_is_at_its_height() -> None:
     m = made(FACADE, line_load={"height": 0.93, "value": 1000.0}).model
-    on = {x.member for x in m.cases["Crowd"].member_loads if x.b > x.a}
+    on = {x.member for x in m.cases["Barrier"].member_loads if x.b > x.a}
     assert all(m.members[i].cls == "beam" for i in on) and len(on) == 3 * 2
 
 
@@ -236,3 +238,14 @@ def test_the_command_writes_a_model_that_can_be_reviewed(
     recipe.write_text('kind = "facade"\nstoreys = [3.5]\nspacings = [0.0]\n')
     assert main(["make", str(recipe), "--ifc", str(tmp_path / "no.ifc")]) == 2
     assert not (tmp_path / "no.ifc").exists() and "spacings" in capsys.readouterr().err
+
+
+def test_the_recipes_of_the_help_are_made(tmp_path: Path) -> None:
+    """Each example stands for something that works, with loads that reach its members."""
+    text = (Path(rod_tally.__file__).parent / "help" / "making.md").read_text(encoding="utf-8")
+    recipes = [r for r in re.findall(r"```toml\n(.*?)```", text, re.S) if "kind =" in r]
+    assert len(recipes) == 2
+    for k, words in enumerate(recipes):
+        (tmp_path / f"{k}.toml").write_text(words, encoding="utf-8")
+        made = make(Recipe.read(tmp_path / f"{k}.toml"))
+        assert len(made.model.members) > 10 and not made.notes

@@ -8,12 +8,12 @@ from pathlib import Path
 from .writer import IfcWriter
 
 BAY, HEIGHT, SLAB, WALL = 7.2, 3.2, 0.25, 0.25
-COLUMN = 0.5
+COLUMN, BEAM = 0.5, (0.25, 0.5)
 
 
 def write_tower(
     path: Path,
-    storeys: int = 10,
+    storeys: int,
     nx: int = 5,
     ny: int = 3,
     unit: str = "MILLIMETRE",
@@ -28,7 +28,7 @@ def write_tower(
     w = IfcWriter("tower", schema, unit)
     concrete = w.material("C30/37", YoungModulus=33e9, MassDensity=2500)
     column = w.profile("Rectangle", "500x500", XDim=COLUMN, YDim=COLUMN)
-    beam = w.profile("Rectangle", "300x600", XDim=0.3, YDim=0.6)
+    beam = w.profile("Rectangle", "250x500", XDim=BEAM[0], YDim=BEAM[1])
     steel = w.material("S355", YoungModulus=210e9, MassDensity=7850) if braced else None
     tube = w.profile("CircleHollow", "CHS 193.7x8", Radius=0.09685, WallThickness=0.008) if braced else None
     for s in range(storeys):
@@ -75,7 +75,7 @@ def write_tower(
         count += 1
         if s + 1 < storeys:
             w.opening(slab, "shaft", (x0 + 0.5, y0 + 0.5, high - 0.1), (x0 + 3.0, y1 - 0.5, top + 0.1))
-        z = high - 0.3
+        z = high - BEAM[1] / 2
         for i in range(nx):
             for y in (0.0, BAY * ny):
                 w.member(

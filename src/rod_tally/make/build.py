@@ -209,7 +209,7 @@ class _Builder:
         for m in self.uprights.values():
             m.joints.sort(key=lambda j: j.distance)
         self._panes()
-        self._crowd()
+        self._barrier()
 
     def heights(self, bay: int) -> list[float]:
         """Of a bay's cross members from the lowest up, m."""
@@ -302,12 +302,12 @@ class _Builder:
                     self.uprights[upright, k], [(float(h - low), float(np.interp(h, z, q))) for h in at]
                 )
 
-    def _crowd(self) -> None:
+    def _barrier(self) -> None:
         r = self.recipe
         if r.line_load is None or not r.line_load.value:
             return
         value = r.line_load.value
-        case = self.case("Crowd", "live", "C")
+        case = self.case("Barrier", "live", "C")
         for low in self.levels[:-1]:
             z = low + r.line_load.height
             for i, width in enumerate(r.spacings):

@@ -1,4 +1,4 @@
-"""Parts of a model chosen by words: `columns of Level 2 with HE 200 B`, `beams longer than 8 m or braces`,
+"""Parts of a model chosen by words: `columns of First floor with HE 200 B`, `beams longer than 8 m or braces`,
 `walls not of Roof`."""
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ KINDS: dict[str, Test] = {
     **{c: (lambda p, c=c: p.cls == c) for c in CLASSES},  # type: ignore[misc]
 }
 HELP = (
-    'Such as "columns of Level 2 with HE 200 B" or "beams longer than 8 m". '
+    'Such as "columns of First floor with HE 200 B" or "beams longer than 8 m". '
     "A class (beams, columns, braces, walls, slabs, members, surfaces, parts), then any of: of STOREY, with SECTION or thickness, made of MATERIAL, in group GROUP, "
     "named TEXT, longer, shorter, thicker or thinner than LENGTH, without section, material or thickness. "
     '"not" before one of them turns it, "or" puts two together.'

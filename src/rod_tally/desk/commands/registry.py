@@ -116,7 +116,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("view.section", "Section…", "View", "", lambda w: w.view_desk.ask_section(), opened,
             "What lies between two planes alone: at a grid line, a storey or a number"),
     Command("view.words", "Select by query…", "View", "Ctrl+Shift+W", lambda w: w.select_desk.ask_words(), opened,
-            "Such as: columns of Level 2 with HE 200 B, or beams longer than 8 m", True),
+            "Such as: columns of First floor with HE 200 B, or beams longer than 8 m", True),
     Command("view.invert", "Invert selection", "View", "", lambda w: w.select_desk.invert(), has_parts,
             "The shown parts that are not selected"),
     Command("view.group", "Save selection as group…", "View", "", lambda w: w.select_desk.ask_group(), has_parts,

@@ -29,7 +29,7 @@ LUMPED, SPREAD = "in lumps at nodes", "spread as they move (consistent)"
 STOREYS_HELP = (
     "Columns: storey, fx, fy (kN), mz (kNm). With an eccentricity two cases are made, off to either side."
 )
-STOREYS_EXAMPLE = "storey\tfx\tfy\nLevel 1\t120\t0\nLevel 2\t240\t0"
+STOREYS_EXAMPLE = "storey\tfx\tfy\nFirst floor\t85\t0\nRoof\t140\t0"
 
 
 class RuleDesk(LoadDesk):
