@@ -19,6 +19,7 @@ from PyQt6.QtCore import QItemSelectionModel, QPoint, Qt  # noqa: E402
 from PyQt6.QtWidgets import QPushButton  # noqa: E402
 from pytestqt.qtbot import QtBot  # noqa: E402
 
+from rod_tally.desk.forms.form import Form  # noqa: E402
 from rod_tally.desk.window import Window  # noqa: E402
 
 from .desk_help import STEP, act, fill, model_of, named, place_of, rested  # noqa: E402
@@ -342,3 +343,20 @@ def test_supports_and_releases_direction_by_direction(loft: Window, qtbot: QtBot
     for _ in range(6):
         act(w, qtbot, "edit.undo")
     assert not model_of(w).surfaces[floor.id].supports and not model_of(w).members[beam].release_end.any
+
+
+def test_a_form_that_is_refused_keeps_what_was_entered(loft: Window, qtbot: QtBot) -> None:
+    """It says why, in its own window, and takes another answer."""
+    ident = named(loft, "Loft A1-B1 bis")
+    loft.state.pick("member", ident)
+    qtbot.wait(60)
+    loft.actions_["model.section"].trigger()
+    form = loft.corrections.form
+    assert form is not None
+    fill(loft, qtbot, form, section="TQ 999")
+    assert form.isVisible() and form.widgets["section"].currentText() == "TQ 999"  # type: ignore[union-attr]
+    assert "TQ 999" in form.fault.text() and form.fault.isVisible()
+    assert not hasattr(loft.dialogs, "message"), "no box beside the form"
+    fill(loft, qtbot, form, section="IPE 240")
+    assert not [f for f in loft.findChildren(Form) if f.isVisible()]
+    assert model_of(loft).members[ident].section == "IPE 240"

@@ -14,9 +14,13 @@ from rod_tally.demo.writer import IfcWriter
 from rod_tally.intake import SourceModel
 from rod_tally.intake.source import SourceMaterial
 from rod_tally.model import LoadCase, Model, NodeLoad, Settings, Surface
+from rod_tally.output.document import document
+from rod_tally.output.report.chapters import chapters
 from rod_tally.review import Review
-from rod_tally.review.effects.effects import Effect, effects, rows_of
-from rod_tally.review.effects.measures import QUANTITIES, Measured, Size, changed_parts, measured
+from rod_tally.review.effects.effect import Effect, Size, bands, effect_words, of_finding
+from rod_tally.review.effects.effects import effects, rows_of
+from rod_tally.review.effects.measures import QUANTITIES, Measured, changed_parts, measured
+from rod_tally.review.titles import title_of
 from rod_tally.review.work import review, run_with_combinations
 from rod_tally.transfer import transfer
 
@@ -215,3 +219,103 @@ def test_on_the_command_line(tmp_path: Path, capsys: pytest.CaptureFixture[str])
     names = {r["switch"] for r in rows}
     assert {"base", "cracked", "shear_flexible"} <= names and not names & {"walls", "slabs", "mesh"}
     assert all(float(r["before"]) >= 0 and float(r["after"]) >= 0 for r in rows)
+
+
+def test_what_was_found_before_it_was_stopped_is_not_computed_again() -> None:
+    done, first = found(frame(gap=0.1))
+    runs: list[str] = []
+
+    def again(model: Model, settings: Settings) -> Review:
+        runs.append("run")
+        model.cases = dict(done.model.cases)
+        return run_with_combinations(model, settings)
+
+    known = list(first.values())[:2]
+    heard: list[Effect] = []
+    out = effects(done, frame(gap=0.1), again, known=known, each=heard.append)
+    assert out == heard and [e for e in out if any(e is k for k in known)] == known
+    assert len(runs) == len([e for e in out if e not in known and not e.fault])
+
+
+def effect(name: str, use: float, moved: float, parts: int = 0, fault: str = "") -> Effect:
+    """Of a model with a use of 0.5 and a displacement of 10 mm."""
+    before = {
+        "use": Size(0.5, "B1"),
+        "displacement": Size(0.01, "n1"),
+        "reaction": Size(1e4, "n0"),
+        "period": Size(),
+    }
+    after = {"use": Size(use), "displacement": Size(moved), "reaction": Size(1e4), "period": Size()}
+    for q in ("drift_x", "drift_y"):
+        before[q] = after[q] = Size()
+    return Effect(name, ("B1",), "fixed", "pinned", before, {} if fault else after, ["B1"] * parts, fault)
+
+
+def test_what_changes_the_use_of_sections_most_comes_first() -> None:
+    every = [
+        effect("walls", 0.5, 0.03),
+        effect("base", 0.4, 0.01),
+        effect("slabs", 0.7, 0.01),
+        effect("mesh", 0.5, 0.01),
+    ]
+    assert [e.name for e in sorted(every, key=lambda e: e.rank)] == ["slabs", "base", "walls", "mesh"]
+    assert [e.nothing for e in every] == [False, False, False, True]
+    assert not effect("mesh", 0.5, 0.01, 1).nothing and not effect("mesh", 0, 0, fault="no run").nothing
+    assert effect("mesh", 0.5 * 1.0099, 0.01).nothing and not effect("mesh", 0.5 * 1.0101, 0.01).nothing
+
+
+def test_bands_name_what_gives_the_lowest_and_the_highest() -> None:
+    every = [
+        effect("walls", 0.5, 0.03),
+        effect("base", 0.4, 0.012),
+        effect("slabs", 0.7, 0.02),
+        effect("mesh", 9, 9, fault="x"),
+    ]
+    rows = {q: (size, low, a and a.name, high, b and b.name) for q, size, low, a, high, b in bands(every)}
+    assert rows["use"] == (0.5, 0.4, "base", 0.7, "slabs")
+    assert rows["displacement"] == (0.01, 0.01, None, 0.03, "walls")
+    assert rows["reaction"] == (1e4, 1e4, None, 1e4, None) and "period" not in rows
+    assert bands([]) == []
+
+
+def test_effects_in_words() -> None:
+    mm = (1e3, "mm")
+    assert effect_words(effect("mend:join.gap", 0.5, 0.002, 12), mm) == (
+        "largest displacement 10 to 2 mm, 12 parts beyond the tolerances"
+    )
+    assert "no size changes by more than 0.4%" in effect_words(effect("mend:join.gap", 0.502, 0.01), mm)
+    assert effect_words(None, mm) == effect_words(effect("mend:join.gap", 0, 0, fault="no run"), mm) == ""
+    one = effect("mend:join.gap", 0.5, 0.002)
+    assert (one.code, effect("base", 1, 1).code) == ("join.gap", "") and one.title == title_of("join.gap")
+    assert of_finding([one], "join.gap", ("B1",)) is one and of_finding([one], "join.gap", ("B2",)) is None
+    shear = replace(effect("shear_flexible", 0.5, 0.01), was="true", is_="false")
+    assert shear.values == ("counted", "left out")
+
+
+def test_they_stand_in_the_review_and_in_the_report(tmp_path: Path) -> None:
+    done, _ = found(frame(gap=0.1))
+    assert "effects" not in document(done)
+    assert "effects" not in [c.key for c in chapters(done, done.settings)]
+    done.effects = [effect("slabs", 0.7, 0.02, 3), effect("mesh", 0, 0, fault="no memory for it")]
+    (first, second) = document(done)["effects"]
+    assert first["switch"] == "slabs" and first["parts"] == ["B1"] * 3 and first["fault"] is None
+    assert first["sizes"]["use"] == {"before": 0.5, "after": 0.7, "of": "", "place": ""}
+    assert "period" not in first["sizes"] and second["sizes"] == {} and second["fault"] == "no memory for it"
+    chapter = next(c for c in chapters(done, done.settings) if c.key == "effects")
+    assert [c.text for c in chapter.tables[0].cells[0][:6]] == [
+        "Slabs",
+        "fixed",
+        "pinned",
+        "3",
+        "50 to 70",
+        "10 to 20",
+    ]
+    assert [c.text for c in chapter.tables[1].cells[0]] == [
+        "Use of the section, %",
+        "50",
+        "50",
+        "as it is",
+        "70",
+        "Slabs: pinned",
+    ]
+    assert any("no memory for it" in w for w in chapter.words)

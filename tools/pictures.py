@@ -60,10 +60,11 @@ def cuts(w: Window) -> None:
     w.view.look_from("plan")
 
 
-def elements(w: Window) -> None:
-    w.state.choose(1)
+def effects(w: Window) -> None:
+    w.state.choose(0)
     w.state.go(STEP["Run"])
-    w.state.show_overlay("mesh")
+    w.actions_["run.effects"].trigger()
+    settle(w, 300)
 
 
 def source(w: Window) -> None:
@@ -200,7 +201,7 @@ VIEWS: dict[str, Callable[[Window], None]] = {
         member,
         storeys,
         plates,
-        elements,
+        effects,
         cuts,
         rules,
     )

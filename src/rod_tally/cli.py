@@ -207,7 +207,7 @@ def settings_of(arguments: argparse.Namespace) -> Settings:
 
 def review_command(arguments: argparse.Namespace) -> int:
     """Review, write the files, print a summary."""
-    from .output.write import write_review
+    from .output.write import write_effects, write_review
     from .project.open import is_project, review_path
     from .review.summary import summary
     from .review.work import attach_elsewhere, attach_requirements
@@ -224,9 +224,11 @@ def review_command(arguments: argparse.Namespace) -> int:
     if arguments.ids:
         own = Path(done.model.source_file) if is_project(arguments.model) else arguments.model
         attach_requirements(done, own, arguments.ids)
-    write_review(done, arguments.out)
     if arguments.effects:
         effects_of(done, arguments, report)
+    write_review(done, arguments.out)
+    if arguments.effects:
+        write_effects(done.effects, arguments.out)
     if arguments.xlsx:
         from .output.spreadsheet import write_workbook
 
@@ -241,21 +243,20 @@ def review_command(arguments: argparse.Namespace) -> int:
 
 
 def effects_of(done: Review, arguments: argparse.Namespace, report: Progress) -> None:
-    """Run a reviewed model again with each switch the other way, and write what that changes."""
+    """Run a reviewed model again with each switch the other way, and keep what that changes."""
     from .intake import IntakeError, read_source
-    from .output.write import write_effects
+    from .model.source_file import source_of
     from .project.open import is_project
     from .review.effects.effects import effects
     from .review.work import run_with_combinations
 
-    path = Path(done.model.source_file) if is_project(arguments.model) else arguments.model
+    path = source_of(done.model) if is_project(arguments.model) else arguments.model
     try:
         source = read_source(path)
     except IntakeError as error:
         source = None
         print(f"rod-tally: what transfer decides has no effects: {error}", file=sys.stderr)
-    found = effects(done, source, run_with_combinations, report)
-    write_effects(found, arguments.out)
+    found = done.effects = effects(done, source, run_with_combinations, report)
     for e in found:
         if e.fault:
             print(f"rod-tally: no run with {e.name} {e.is_}: {e.fault}", file=sys.stderr)

@@ -72,6 +72,7 @@ Chapter = Literal[
     "forces",
     "walls",
     "cuts",
+    "effects",
     "changes",
     "elsewhere",
     "views",

@@ -9,6 +9,7 @@ import numpy as np
 from ..compare import Comparison, MemberMatch
 from ..compare.elsewhere import Elsewhere
 from ..model import Finding
+from ..review.effects.effect import Effect
 from ..review.review import Review
 
 FORMAT, VERSION = "rod-tally-review", 1
@@ -69,6 +70,24 @@ def document(review: Review) -> dict[str, Any]:
         "corrections": [{"what": e.message, "ids": list(e.ids)} for e in m.log if e.kind == "corrected"],
         "comparison": None if review.comparison is None else comparison(review.comparison),
         "elsewhere": None if review.elsewhere is None else elsewhere(review.elsewhere),
+        **({"effects": [effect(e) for e in review.effects]} if review.effects else {}),
+    }
+
+
+def effect(e: Effect) -> dict[str, Any]:
+    """What one switch does; `sizes` by quantity, none where there is no run with it."""
+    return {
+        "switch": e.name,
+        "ids": list(e.ids),
+        "was": e.was,
+        "is": e.is_,
+        "fault": e.fault or None,
+        "parts": list(e.parts),
+        "sizes": {
+            q: {"before": b.value, "after": e.after[q].value, "of": e.after[q].of, "place": e.after[q].place}
+            for q, b in e.before.items()
+            if q in e.after and max(b.value, e.after[q].value) > 0
+        },
     }
 
 

@@ -12,7 +12,8 @@ from pathlib import Path
 import pyarrow as pa
 from pyarrow import csv
 
-from ..review.effects.effects import Effect, rows_of
+from ..review.effects.effect import Effect
+from ..review.effects.effects import rows_of
 from ..review.review import Review
 from .document import document
 from .tables import HEADERS, tables

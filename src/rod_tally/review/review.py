@@ -43,6 +43,7 @@ from ..model.geometry.vectors import Array
 from .cache import Cache
 from .combining import acting_along, made_combinations, reduced_finding
 from .decisions import Decision, Look
+from .effects.effect import Effect
 from .envelopes import Envelopes
 from .found.second_order import second_order_findings
 from .found.wall_joints import factors_of, overused_joints, signless_cases
@@ -76,6 +77,7 @@ class Review:
     elsewhere: Elsewhere | None = None
     stated: list[Combination] = field(default_factory=list)  # those computed as cases of their own
     buckling: list[Buckling] = field(default_factory=list)  # factors by combination, where asked for
+    effects: list[Effect] = field(default_factory=list)  # of guesses and findings, where asked for
     carried: CarriedOver | None = None
     causes: list[Causes] = field(default_factory=list)
     checked: Checked | None = None  # what the findings of checks are of

@@ -308,6 +308,8 @@ class Dialogs(QObject):
     def fail(self, title: str, text: str) -> None:
         """Something the user has to know; the window stays usable behind it."""
         self.session.said.emit(text)
+        if self.session.said_in_form:
+            return
         box = QMessageBox(QMessageBox.Icon.NoIcon, title, text, QMessageBox.StandardButton.Ok, self.window)
         box.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from ...review.effects.effect import effect_words, of_finding
 from ..forms.form import Field, Form
 from ..pages.member_page import MemberPage
 
@@ -43,6 +44,33 @@ class ResponseDesk:
         again = self.state.overlay == "motions"
         self.state.set_view(mode=self.state.mode + 1 if again else 1)
         self.window.show_overlay("motions", "findings")
+
+    def find_effects(self) -> None:
+        """Try each guess, default and finding the other way, and show what that does."""
+        tables = self.window.tables
+        tables.show_table("effects")
+        self.window.session.runs.effects(lambda: tables.renew({"effects", "findings"}))
+
+    def accept_without_effect(self) -> None:
+        """Accept every open finding that changes next to nothing when it is mended, with that as the
+        reason."""
+        session, revision = self.window.session, self.state.revision
+        if revision is None:
+            return
+        review, small = revision.review, self.window.view.units.small
+        found = [
+            (f, e)
+            for f in ([] if revision.stale else revision.open_findings())
+            if (e := of_finding(review.effects, f.code, f.ids)) is not None and e.nothing
+        ]
+        if not found:
+            session.said.emit("No open finding was found to be without effect (Run, Effects of guesses…)")
+            return
+        session.undo.beginMacro(f"Accept {len(found)} findings without effect")
+        for f, e in found:
+            session.decide(f, "accepted", f"mended, {effect_words(e, small)}")
+        session.undo.endMacro()
+        session.said.emit(f"{len(found)} findings accepted: mending them changes next to nothing")
 
     def show_centres(self) -> None:
         """The storeys' centres in the view and in their table."""

@@ -46,8 +46,29 @@ class Field:
     beside: bool = False  # in the row of the field before it
 
 
+def refused(parent: Any, call: Callable[[], object]) -> str:
+    """Why what is called cannot be done, as the session of the window says it; "" where it is done."""
+    session = getattr(parent, "session", None)
+    if session is None:
+        call()
+        return ""
+    said: list[str] = []
+
+    def hear(_title: str, text: str) -> None:
+        said.append(text)
+
+    session.failed.connect(hear)
+    session.said_in_form = True
+    try:
+        call()
+    finally:
+        session.said_in_form = False
+        session.failed.disconnect(hear)
+    return "; ".join(said)
+
+
 class Form(QDialog):
-    """Shows fields and calls `done(values)` when it is accepted."""
+    """Shows fields and calls `done(values)` when it is accepted; what is refused stays, with the reason."""
 
     def __init__(
         self,
@@ -143,5 +164,10 @@ class Form(QDialog):
                 box.refused = ""
                 box.setFocus()
                 return
+        self.fault.hide()
+        why = refused(self.parent(), lambda: self.done_call(values))
+        if why:
+            self.fault.setText(why)
+            self.fault.show()
+            return
         super().accept()
-        self.done_call(values)

@@ -29,6 +29,7 @@ from ...model import Model
 from ...model.catalogue.catalogue import catalogue
 from ...model.catalogue.grades import grades
 from ...model.edits import AddGrids, AddMembers, AddSurfaces, Edit
+from ..forms.form import refused
 from ..forms.quantity import QuantityBox
 from ..quantities import METRIC
 from ..theme import GRAPHITE, INK, MOSS, MUTED, OCHRE, PALE, PAPER, PINE, RUST
@@ -237,8 +238,12 @@ class DrawingPage(QDialog):
 
     def accept(self) -> None:
         edits = self.edits()
+        why = refused(self.parent(), lambda: self.take(edits))
+        if why:
+            self.message.setText(why)
+            self.message.setStyleSheet(f"color: {RUST};")
+            return
         super().accept()
-        self.take(edits)
 
 
 def strokes(layer: Layer) -> tuple[list[float], list[float]]:

@@ -39,6 +39,7 @@ SYNONYMS = {
     "model.elements": "mesh size refine",
     "run.one_way": "nonlinear cable slack",
     "run.slack": "flexible",
+    "run.effects": "sensitivity assumptions what if default price",
     "run.motions": "instability unstable singular",
     "run.member": "bending moment shear force diagram",
     "run.range": "legend scale limits contour",

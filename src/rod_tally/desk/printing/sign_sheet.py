@@ -14,6 +14,7 @@ from ...review.titles import title_of
 from ..session.state import DeskState, Revision
 from ..theme import INK, MOSS, MUTED, OCHRE, RUST, SEVERITY_COLOUR, SEVERITY_MARK, SHEET
 
+EFFECTS = 5  # named
 MOST = 12  # findings listed
 
 
@@ -78,6 +79,7 @@ def sheet(revision: Revision) -> str:
     out += _findings(revision)
     out.append(_heading("What the results are of"))
     out.append(f"<p>{escape(_basis(revision))}</p>")
+    out += _effects(revision)
     out.append(_heading("Signature"))
     who = revision.review.settings.report.reviewer
     line = "&nbsp;" * 40
@@ -135,6 +137,27 @@ def _basis(revision: Revision) -> str:
     if told:
         parts.append("entries of the transfer log: " + ", ".join(told))
     return "; ".join(parts) + "."
+
+
+def _effects(revision: Revision) -> list[str]:
+    """The guesses, defaults and findings that change the answer most."""
+    review = revision.review
+    out = [_heading("What the answer depends on")]
+    found = sorted((e for e in review.effects if not e.fault), key=lambda e: e.rank)
+    if review.stale or not found:
+        return [
+            *out,
+            "<p>Not tried: Run, Effects of guesses… takes each guess and default the other way.</p>",
+        ]
+    little = sum(e.nothing for e in found)
+    out.append(f"<p>{len(found)} guesses, defaults and findings tried, {little} without effect. The largest:</p>")
+    for e in [e for e in found if not e.nothing][:EFFECTS]:
+        before, after = (s["use"].value for s in (e.before, e.after))
+        used = f"use of sections {before:.0%} to {after:.0%}, " if before > 0 else ""
+        was, other = e.values
+        words = f"{was} to {other}: {used}{_many(len(e.parts), 'part')} beyond the tolerances"
+        out.append(f"<p><b>{escape(e.title)}</b>, {escape(words)}</p>")
+    return out
 
 
 def _heading(text: str) -> str:

@@ -39,6 +39,7 @@ class SessionBase(QObject):
         self.jobs = Jobs(KNOWN)
         self.memory = Memory()
         self.prints = Prints()
+        self.said_in_form = False  # what fails is said in the form that asked for it, not in a box of its own
         self.memory.fill(self.settings)
 
     def is_old(self, revision: Revision, model: Model) -> bool:

@@ -12,9 +12,13 @@ from ...analysis.solve.flexibility import Flexibility
 from ...checks import Checked
 from ...intake import IntakeError
 from ...model import Finding, Model
+from ...model.source_file import source_of
 from ...progress import Progress
 from ...review import Review, review
 from ...review.decisions import carried_decisions, twins
+from ...review.effects.effect import Effect
+from ...review.effects.effects import effects
+from ...review.following import NotDecided, source_again
 from ...review.ranking import ranked
 from ...review.work import (
     add_dynamics,
@@ -23,6 +27,7 @@ from ...review.work import (
     attach_elsewhere,
     check_unrun,
     run_statically,
+    run_with_combinations,
 )
 from .base import SessionBase
 from .revisions import review_of
@@ -292,6 +297,47 @@ class Runs:
             session.said.emit(f"Added up: {value.words}")
 
         session.start("Adding up", work, done)
+
+    def effects(self, shown: Callable[[], None]) -> None:
+        """What each guess, default and open finding does to the results that are shown, each by a run of its
+        own in the background. What was found when it is stopped is kept, and the next call goes on."""
+        session, revision = self.session, self.session.state.revision
+        if revision is None:
+            return
+        review = revision.review
+        if review.why_old or review.settings.run.p_delta:
+            why = review.why_old or "these results have second-order effects: effects are of linear runs"
+            session.failed.emit("Effects", f"There is nothing to compare with: {why}")
+            return
+        own, known = copy.copy(review), list(review.effects)
+        own.model, own.settings = review.model.snapshot(), copy.deepcopy(review.settings)
+        found: list[Effect] = []
+
+        def work(progress: Progress) -> str:
+            try:
+                source, words = source_again(source_of(own.model)), ""
+            except NotDecided as why:
+                source, words = None, f"; what transfer decides is not among them: {why}"
+            effects(own, source, run_with_combinations, progress, known, found.append)
+            return words
+
+        def keep() -> None:
+            # a correction made meanwhile makes them those of another model
+            if revision.review is review and not review.stale:
+                left = [e for e in known if e not in found]
+                review.effects = [*found, *left]
+                session.state.refresh()
+                shown()
+
+        def done(words: str) -> None:
+            keep()
+            session.said.emit(f"{len(found)} effects, each by a run of its own{words}")
+
+        def stopped() -> None:
+            keep()
+            session.said.emit(f"Stopped: {len(found)} effects are kept, the same command goes on from there")
+
+        session.start("Effects of guesses", work, done, stopped)
 
     def show(self, ident: int) -> None:
         """Show the results of an earlier run; nothing of what is kept changes."""

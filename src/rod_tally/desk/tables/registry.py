@@ -13,7 +13,7 @@ from .force_rows import displacements, envelope, forces, reactions, stresses, su
 from .load_rows import audited, cases, combinations, factors, loads, member_sums, worst_direction
 from .model_rows import lines, materials, members, nodes, sections, surfaces
 from .response_rows import at_ends, at_node, at_stations, centres, modes, stacks, storey_cuts, storeys
-from .review_rows import findings, ready, tally
+from .review_rows import effects, findings, ready, tally
 from .revision_rows import all_revisions
 from .rows import Rows
 from .surface_rows import cuts, surface_forces, surface_stresses, surfaces_over, wall_joints, wall_stability
@@ -70,6 +70,7 @@ TABLES: dict[str, tuple[str, Table]] = {
     "cuts": ("Cuts", of_results(cuts)),
     "storeys": ("Storeys", of_results(storeys)),
     "modes": ("Modes", of_results(modes)),
+    "effects": ("Effects", of_results(effects)),
     "changes": ("Changes", changes),
     "revisions": ("All revisions", all_revisions),
     "again": ("To look at again", again),
@@ -123,7 +124,7 @@ STEP_TABLES: dict[str, tuple[str, ...]] = {
     "Framing": ("members", "nodes", "surfaces", "lines", "log"),
     "Supports": ("nodes", "members", "reactions"),
     "Loads": ("loads", "cases", "combinations", "tally"),
-    "Run": ("displacements", "reactions", "forces", "surface_forces", "cases"),
+    "Run": ("displacements", "reactions", "forces", "surface_forces", "cases", "effects"),
     "Response": (
         "displacements",
         "forces",
@@ -135,5 +136,5 @@ STEP_TABLES: dict[str, tuple[str, ...]] = {
         "modes",
     ),
     "Revision": ("again", "changes", "carried", "elsewhere", "parity"),
-    "Close-out": ("ready", "revisions", "tally", "log"),
+    "Close-out": ("ready", "effects", "revisions", "tally", "log"),
 }

@@ -6,6 +6,7 @@ import numpy as np
 
 from ...review import Review
 from ...review.decisions import Look
+from ...review.effects.effect import FIRST, LITTLE, effect_words, of_finding
 from ...review.readiness import readiness
 from ...review.tallies.takeoff import takeoff
 from ...review.titles import title_of
@@ -17,8 +18,10 @@ from .rows import Pick, Rows, shown
 
 
 def findings(state: DeskState, units: UnitSet) -> Rows:
-    out = Rows(["", "Finding", "Where", "Remarks", "Decision", "Code"])
     revision = state.revision
+    effects = [] if revision is None or revision.stale else revision.review.effects
+    priced = ["If mended"] if effects else []
+    out = Rows(["", "Finding", "Where", "Remarks", *priced, "Decision", "Code"])
     if revision is None:
         return out
     model = revision.review.model
@@ -44,10 +47,52 @@ def findings(state: DeskState, units: UnitSet) -> Rows:
         answers = revision.answers_to(f)
         if answers:
             shown += f" · {len(answers)} answer{'s' if len(answers) > 1 else ''}: {answers[-1].text or answers[-1].status}"
+        mended = [effect_words(of_finding(effects, f.code, f.ids), units.small)] if effects else []
         out.add(
-            [SEVERITY_MARK[f.severity], title_of(f), where, f.message, shown, f.code],
+            [SEVERITY_MARK[f.severity], title_of(f), where, f.message, *mended, shown, f.code],
             pick,
             "; ".join(f.actions),
+        )
+    return out
+
+
+EFFECTS_NOTE = "Run, Effects of guesses… fills this table: each guess, default and finding the other way, by a run of its own"
+BAR = 12  # strokes of the largest
+
+
+def effects(state: DeskState, units: UnitSet) -> Rows:
+    """What each guess, default and finding does to the answer, the largest first."""
+    small, force = units.small, units.force
+    factor = {"use": 100.0, "displacement": small[0], "drift_x": small[0], "drift_y": small[0], "reaction": force[0], "period": 1.0}  # fmt: skip
+    heads = {"use": "Use of the section, %", "displacement": f"Largest displacement, {small[1]}", "drift_x": f"Drift x, {small[1]}", "drift_y": f"Drift y, {small[1]}", "reaction": f"Largest reaction, {force[1]}", "period": "Period, s"}  # fmt: skip
+    out = Rows(
+        [
+            "What",
+            "As it is",
+            "Otherwise",
+            "On the use of sections",
+            "Parts changed",
+            *(heads[q] for q in FIRST),
+            "Remarks",
+        ]
+    )
+    review = state.review
+    if review is None:
+        return out
+    found = sorted(review.effects, key=lambda e: e.rank)
+    out.note = "" if found else EFFECTS_NOTE
+    most = max((-e.rank[0] for e in found), default=0.0)
+    for e in found:
+        cells: list[object] = [e.title, *e.values, "▮" * round(-BAR * e.rank[0] / most) if most else "", len(e.parts)]  # fmt: skip
+        for q in FIRST:
+            before, after = e.before[q].value, e.after[q].value if q in e.after else 0.0
+            same = abs(after - before) <= 1e-9 * max(before, after)
+            cells.append(None if e.fault or same else f"{before * factor[q]:.4g} to {after * factor[q]:.4g}")
+        out.add([*cells, e.fault], tip=e.fault, makers=e.parts or e.ids)
+    if found:
+        out.note = (
+            f"{sum(e.weight <= LITTLE and not e.fault for e in found)} of {len(found)} change no size by more than "
+            f"{LITTLE:.0%}; a row shows the parts that change"
         )
     return out
 

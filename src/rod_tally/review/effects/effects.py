@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass, field
+from collections.abc import Callable, Sequence
 
 from ...analysis.run import AnalysisError
 from ...intake import SourceModel
@@ -11,45 +10,44 @@ from ...model import Model, Settings
 from ...model.changes import changed
 from ...progress import Progress, silent
 from ..review import Review
-from .measures import QUANTITIES, Measured, Size, changed_parts, measured
+from .effect import MEND, TITLES, Effect
+from .measures import QUANTITIES, Measured, changed_parts, measured
 from .switches import NoSwitch, Switch, switches
 
 Run = Callable[[Model, Settings], Review]
 
 
-@dataclass(slots=True)
-class Effect:
-    """One switch: sizes by quantity before and after, and the parts that change by more than the tolerances,
-    which first. `fault`: why there is no run with it, "" where there is."""
-
-    name: str
-    ids: tuple[str, ...]
-    was: str
-    is_: str
-    before: dict[str, Size] = field(default_factory=dict)
-    after: dict[str, Size] = field(default_factory=dict)
-    parts: list[str] = field(default_factory=list)
-    fault: str = ""
-
-    @property
-    def weight(self) -> float:
-        """The largest change of a size, as a share of what it was."""
-        shares = [abs(self.after[q].value - b.value) / b.value for q, b in self.before.items() if b.value > 0]
-        return max(shares, default=0.0)
-
-
-def effects(done: Review, source: SourceModel | None, run: Run, progress: Progress = silent) -> list[Effect]:
+def effects(
+    done: Review,
+    source: SourceModel | None,
+    run: Run,
+    progress: Progress = silent,
+    known: Sequence[Effect] = (),
+    each: Callable[[Effect], object] = lambda _: None,
+) -> list[Effect]:
     """Of a review that has run, every switch with what a full run with its other value gives, in the order
-    they are computed. A switch that changes nothing of the model or the settings is left out."""
+    they are computed. A switch that changes nothing of the model or the settings is left out.
+
+    `known`: of the same review, what an earlier call found before it was stopped; `each` gets every one as
+    soon as it is there."""
     base = measured(done)
     every = list(switches(done, source))
+    before = {_key(e): e for e in known}
     out: list[Effect] = []
     for k, s in enumerate(every):
-        progress(f"{s.name} {s.is_}", k / max(len(every), 1))
-        found = _effect(s, done, base, run)
+        found = before.get(_key(s))
+        if found is None:
+            progress(f"{TITLES.get(s.name, s.name)}: {s.is_}", k / max(len(every), 1))
+            found = _effect(s, done, base, run)
         if found is not None:
             out.append(found)
+            each(found)
     return out
+
+
+def _key(x: Switch | Effect) -> tuple[object, ...]:
+    """What tells a switch: a finding by its parts, for several have one code."""
+    return x.name, x.was, x.is_, x.ids if x.name.startswith(MEND) else ()
 
 
 def _effect(s: Switch, done: Review, base: Measured, run: Run) -> Effect | None:

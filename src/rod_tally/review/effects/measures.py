@@ -14,17 +14,9 @@ from ...model import Combination
 from ...model.geometry.vectors import Array
 from ...model.settings import CompareSettings
 from ..review import Review
+from .effect import Size
 
 QUANTITIES = ("displacement", "drift_x", "drift_y", "period", "use", "reaction", *COMPONENTS)
-
-
-@dataclass(slots=True)
-class Size:
-    """The largest size of a quantity (SI), of what and where along it or in space; 0 where there is none."""
-
-    value: float = 0.0
-    of: str = ""
-    place: str = ""
 
 
 @dataclass(slots=True)

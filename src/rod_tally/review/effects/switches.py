@@ -19,6 +19,7 @@ from ...model.settings import TransferSettings
 from ..following import NotDecided, decided_again, joins_follow
 from ..remedies import edits_for
 from ..review import Review
+from .effect import MEND
 
 GUESS = "(a guess)"
 ACROSS = 1e-3  # m; ends that moved by less across their member carry no moment of their own
@@ -232,7 +233,7 @@ def _mended(done: Review, source: SourceModel | None) -> Iterator[Switch]:
         for action in f.actions:
             edits = edits_for(done.model, f, action)
             if edits:
-                yield Switch(f"mend:{f.code}", f.ids, "as it is", action, _with(done, edits, source))
+                yield Switch(f"{MEND}{f.code}", f.ids, "as it is", action, _with(done, edits, source))
                 break
 
 
