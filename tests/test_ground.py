@@ -9,11 +9,11 @@ import pytest
 from rod_tally.analysis import Results, run
 from rod_tally.checks import Subject, run_checks
 from rod_tally.intake.source import SourceModel
-from rod_tally.model import FIXED, Finding, LoadCase, Model, NodeLoad, Settings
+from rod_tally.model import FIXED, PINNED, Finding, LoadCase, Model, NodeLoad, Settings, Support
 from rod_tally.model.edits import SetSupport
 from rod_tally.review.remedies import edits_for
 
-from .physical_models import add, model, source
+from .physical_models import add, block, model, source
 from .test_floors_hold import moved_surfaces
 from .test_panels import plate
 
@@ -133,3 +133,27 @@ def test_a_second_building_beside_is_laid_on_its_own_ground() -> None:
     plate(s, "wall", "shed wall", (20, 0, 0), (24, 0.2, 2.5))
     m = model(s)
     assert m.surfaces["shed"].on_ground and m.surfaces["ground"].on_ground
+
+
+@pytest.mark.parametrize("turn", [np.eye(3), TURN])
+def test_supports_at_all_nodes_are_told_and_taken_away(turn: np.ndarray) -> None:
+    """Each takes too little to be named by itself; nine of ten are enough, eight are not, and one direction
+    alone is a plane frame's."""
+    m = model(moved_surfaces(block(4, 2), turn))
+    used = [n for n in m.nodes if m.members_at().get(n)]
+    above = sorted(
+        (n for n in used if m.nodes[n].point[2] > 1.5), key=lambda n: tuple(np.round(m.nodes[n].point, 6))
+    )
+    assert not found(m, None, "support.everywhere")
+    few = m.snapshot()
+    SetSupport(above[: int(0.88 * len(above))], PINNED).apply(few)
+    assert not found(few, None, "support.everywhere")
+    plane = m.snapshot()
+    SetSupport(above, Support.of("uy")).apply(plane)
+    assert not found(plane, None, "support.everywhere")
+    SetSupport(above[: int(np.ceil(0.9 * len(above)))], PINNED).apply(m)
+    (f,) = found(m, None, "support.everywhere")
+    assert f.severity == "warning" and set(f.ids) < set(above) and f"of the {len(above)} nodes" in f.message
+    (edit,) = edits_for(m, f, f.actions[0])
+    edit.apply(m)
+    assert not found(m, None, "support.everywhere")

@@ -87,7 +87,9 @@ STEPS: tuple[Step, ...] = (
     Step(
         "Supports",
         (
-            Item("Base supports", ("support.none", "support.base_free", "support.inside")),
+            Item(
+                "Base supports", ("support.none", "support.base_free", "support.inside", "support.everywhere")
+            ),
             Item("Overall restraint", ("support.unstable",)),
             Item("Releases", ("release.unstable",)),
         ),

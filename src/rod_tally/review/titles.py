@@ -109,6 +109,7 @@ TITLES = {
     "stability.mechanism": "Mechanism",
     "stiffness.contrast": "Stiffness jump at a joint",
     "storey.level": "Beams off their storey's level",
+    "support.everywhere": "Supports at nearly all nodes",
     "support.inside": "Support inside a slab or above the base",
     "support.base_free": "No base support",
     "support.none": "No support",

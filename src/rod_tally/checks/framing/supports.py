@@ -12,6 +12,8 @@ from ..registry import Subject, check, point
 
 LITTLE = 0.01  # of all reactions; a support that takes less is none to speak of
 ABOVE = 1.0  # m
+NEARLY_ALL = 0.9  # of the nodes above the base, held
+FEWEST = 4  # nodes above the base below which that says nothing
 
 
 @check("support.none")
@@ -146,6 +148,33 @@ def find_supports_inside(s: Subject) -> Iterator[Finding]:
             ("Take these supports away", "Accept, because…"),
             {"takes": total},
         )
+
+
+@check("support.everywhere", looks_at=("geometry", "supports"))
+def find_supports_everywhere(s: Subject) -> Iterator[Finding]:
+    """Nearly all nodes above the base held in place: what is put on them goes straight into their supports,
+    and members carry next to nothing. Common practice, no source: an export that fixes every node."""
+    nodes = s.model.nodes
+    used = [n for n in nodes if s.members_at.get(n)]
+    held = [n for n in used if all(k == np.inf for k in nodes[n].support.stiffness[:3])]
+    if not held:
+        return
+    base = min(float(nodes[n].point[2]) for n in held)
+    above = [n for n in used if float(nodes[n].point[2]) > base + ABOVE]
+    among = set(held)
+    there = [n for n in above if n in among]
+    if len(above) < FEWEST or len(there) < NEARLY_ALL * len(above):
+        return
+    first = min(there, key=lambda n: (float(nodes[n].point[2]), n))
+    yield Finding(
+        "support.everywhere",
+        "warning",
+        f"{len(there)} of the {len(above)} nodes above the base are held in x, y and z: loads go straight into these supports, and "
+        "members carry next to nothing.",
+        tuple(there),
+        point(nodes[first].point),
+        ("Take these supports away", "Accept, because…"),
+    )
 
 
 def _hangs_above(s: Subject, node: str) -> bool:

@@ -150,7 +150,9 @@ def _effects(revision: Revision) -> list[str]:
             "<p>Not tried: Run, Effects of guesses… takes each guess and default the other way.</p>",
         ]
     little = sum(e.nothing for e in found)
-    out.append(f"<p>{len(found)} guesses, defaults and findings tried, {little} without effect. The largest:</p>")
+    out.append(
+        f"<p>{len(found)} guesses, defaults and findings tried, {little} without effect. The largest:</p>"
+    )
     for e in [e for e in found if not e.nothing][:EFFECTS]:
         before, after = (s["use"].value for s in (e.before, e.after))
         used = f"use of sections {before:.0%} to {after:.0%}, " if before > 0 else ""
