@@ -249,3 +249,57 @@ def test_the_recipes_of_the_help_are_made(tmp_path: Path) -> None:
         (tmp_path / f"{k}.toml").write_text(words, encoding="utf-8")
         made = make(Recipe.read(tmp_path / f"{k}.toml"))
         assert len(made.model.members) > 10 and not made.notes
+
+
+def test_suction_is_wind_the_other_way_and_the_top_can_be_held() -> None:
+    m = made(FACADE, suction=500.0, sideways_top=True).model
+    r = run(m)
+    assert applied(r, "Suction") == pytest.approx(
+        (-500 / 800 * np.array(applied(r, "Wind"))).tolist(), rel=1e-9, abs=1e-6
+    )
+    assert m.cases["Suction"].kind == "wind"
+    held = sorted({round(float(n.point[2]), 6) for n in m.nodes.values() if n.support.words == "ux uy"})
+    assert held == [3.5, 6.7, 9.9]
+    alone = made(FACADE, sideways=False, sideways_top=True).model
+    assert {round(float(n.point[2]), 6) for n in alone.nodes.values() if n.support.words == "ux uy"} == {9.9}
+
+
+def test_a_material_of_ones_own_and_aluminium() -> None:
+    """EN 1999-1-1 3.2.5: E 70 GPa, G 27 GPa, 2,700 kg/m3."""
+    m = made(FACADE, material="EN AW-6082 T6").model
+    own = m.materials["EN AW-6082 T6"]
+    assert (own.kind, own.E, own.shear_modulus, own.density) == ("aluminium", 70e9, 27e9, 2700.0)
+    m = made(
+        FACADE, material="Oak", materials={"Oak": {"E": 1.1e10, "density": 690.0, "G": 7e8, "kind": "timber"}}
+    ).model
+    own = m.materials["Oak"]
+    assert (own.kind, own.E, own.shear_modulus, own.density, own.strength) == (
+        "timber",
+        1.1e10,
+        7e8,
+        690.0,
+        None,
+    )
+    assert {x.material for x in m.members.values()} == {"Oak"}
+    for wrong, words in (
+        ({"E": -1.0, "density": 690.0}, "E"),
+        ({"E": 1e10}, "density"),
+        ({"E": 1e10, "density": 700.0, "colour": 1}, "colour"),
+    ):
+        with pytest.raises(RecipeError, match=words):
+            made(FACADE, material="Oak", materials={"Oak": wrong})
+    with pytest.raises(RecipeError, match="not in \\[materials\\]"):
+        made(FACADE, material="Oak")
+
+
+def test_make_prints_what_each_case_sums_up_to(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    text = 'kind = "facade"\nstoreys = [4.0]\nspacings = [1.5, 1.5]\nwind = 600.0\nsuction = 300.0\npane_weight = 350.0\n'
+    (tmp_path / "f.toml").write_text(text)
+    assert main(["make", str(tmp_path / "f.toml"), "--ifc", str(tmp_path / "f.ifc")]) == 0
+    out = capsys.readouterr().out.splitlines()
+    assert (
+        "Wind: 7.2 kN along y" in out
+        and "Suction: -3.6 kN along y" in out
+        and "Panes: -4.2 kN along z" in out
+    )
+    assert any(line.startswith("Self-weight: -") for line in out)

@@ -394,6 +394,8 @@ def desktop_command(arguments: argparse.Namespace) -> int:
 
 def make_command(arguments: argparse.Namespace) -> int:
     """Make a model from a recipe and write it as IFC."""
+    from .loads import Distribution
+    from .loads.totals import case_total
     from .make import Recipe, make
     from .output.ifc import write_ifc
 
@@ -402,6 +404,11 @@ def make_command(arguments: argparse.Namespace) -> int:
     made = make(Recipe.read(arguments.model))
     path = write_ifc(made.model, arguments.ifc)
     print(f"{len(made.model.members)} members and {len(made.model.surfaces)} surfaces written to {path}")
+    loads = Distribution(made.model)
+    for case in made.model.cases.values():
+        force = case_total(made.model, loads, case)[:3] / 1000
+        sums = ", ".join(f"{v:.4g} kN along {axis}" for axis, v in zip("xyz", force + 0.0) if abs(v) > 1e-9)
+        print(f"{case.name}: {sums or 'nothing in all'}")
     for note in made.notes:
         print(f"note: {note}")
     return 0

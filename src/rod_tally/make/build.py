@@ -69,7 +69,7 @@ class _Builder:
         for name in (r.column, r.beam):
             self.model.sections[name] = self._section(name)
         for name in (r.material, r.slab_material) if r.slab else (r.material,):
-            g = grades()[name]
+            g = r.materials.get(name) or grades()[name]
             self.model.materials[name] = Material(
                 name, g.kind, g.E, g.G, None if g.G is not None else g.poisson, g.density, g.strength
             )
@@ -198,6 +198,8 @@ class _Builder:
                 self.uprights[i, k] = m
                 if k and r.sideways:
                     ends[0].support = HELD
+                if r.sideways_top and k == len(r.storeys) - 1:
+                    ends[1].support = HELD
             self.foot(self.node(x, 0.0, self.levels[0]))
         for i in range(len(r.spacings)):
             for z in self.heights(i):
@@ -263,35 +265,44 @@ class _Builder:
                         case = self.case("Panes", "dead")
                         for x in (width / 4, 3 * width / 4):
                             case.member_loads.append(_force(below, x, (0.0, 0.0, -weight / 2)))
-                if r.wind:
-                    self._wind(i, low, high, below, above)
+                for name, pressure in (("Wind", r.wind), ("Suction", -r.suction)):
+                    if pressure:
+                        self._pressed(name, pressure, i, (low, high), (below, above))
         if unsupported:
             self.notes.append(
                 f"panes of {unsupported / 1000:.4g} kN have no cross member below them and stand on the ground: their weight is on nothing here"
             )
 
-    def _wind(self, bay: int, low: float, high: float, below: Member | None, above: Member | None) -> None:
-        """A pane's wind by lines at 45 degrees on its four bars; without a bar above or below it spans from
-        upright to upright."""
-        q, width, height = self.recipe.wind, self.recipe.spacings[bay], high - low
+    def _pressed(
+        self,
+        case: str,
+        q: float,
+        bay: int,
+        edges: tuple[float, float],
+        bars: tuple[Member | None, Member | None],
+    ) -> None:
+        """A pane's pressure q (N/m2 along +y) by lines at 45 degrees on its four bars; without a bar above or
+        below it spans from upright to upright. `edges`: heights of its foot and head, with the `bars` there."""
+        (low, high), (below, above) = edges, bars
+        width, height = self.recipe.spacings[bay], high - low
         if below is None or above is None:
             for upright in (bay, bay + 1):
-                self._on_upright(upright, [(low, q * width / 2), (high, q * width / 2)])
+                self._on_upright(case, upright, [(low, q * width / 2), (high, q * width / 2)])
             return
         peak = q * min(width, height) / 2
         reach = min(width, height) / 2
         for bar in (below, above):
-            self._on_member(bar, _trapezoid(0.0, width, reach, peak))
+            self._on_member(case, bar, _trapezoid(0.0, width, reach, peak))
         for upright in (bay, bay + 1):
-            self._on_upright(upright, _trapezoid(low, high, reach, peak))
+            self._on_upright(case, upright, _trapezoid(low, high, reach, peak))
 
-    def _on_member(self, m: Member, line: list[tuple[float, float]]) -> None:
-        case = self.case("Wind", "wind")
+    def _on_member(self, name: str, m: Member, line: list[tuple[float, float]]) -> None:
+        case = self.case(name, "wind")
         for (a, qa), (b, qb) in zip(line, line[1:]):
             if b - a > SAME:
                 case.member_loads.append(MemberLoad(m.id, a, b, (0.0, qa, 0.0), (0.0, qb, 0.0)))
 
-    def _on_upright(self, upright: int, line: list[tuple[float, float]]) -> None:
+    def _on_upright(self, case: str, upright: int, line: list[tuple[float, float]]) -> None:
         """A line of (height, N/m) on an upright, cut at the storeys it passes."""
         z, q = np.array(line).T
         for k, (low, high) in enumerate(zip(self.levels, self.levels[1:])):
@@ -299,7 +310,7 @@ class _Builder:
             if b - a > SAME:
                 at = np.unique(np.concatenate([[a, b], z[(z > a + SAME) & (z < b - SAME)]]))
                 self._on_member(
-                    self.uprights[upright, k], [(float(h - low), float(np.interp(h, z, q))) for h in at]
+                    case, self.uprights[upright, k], [(float(h - low), float(np.interp(h, z, q))) for h in at]
                 )
 
     def _barrier(self) -> None:

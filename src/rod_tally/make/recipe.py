@@ -13,13 +13,24 @@ from ..model.catalogue.catalogue import catalogue, near_names
 from ..model.catalogue.grades import grades
 from ..model.catalogue.own import SHAPES, own_section
 from ..model.catalogue.shapes import ShapeError
+from ..model.entities.material import ANY_DENSITY, ANY_STIFFNESS
 from ..model.validated import Table, convert
 
 KINDS = ("frame", "facade")
 MOST = 100_000  # members; a recipe that asks for more is a slip of the pen
 NEEDED = {"frame": ("storeys", "bays_x", "bays_y"), "facade": ("storeys", "spacings")}
 FRAME_ONLY = ("bays_x", "bays_y", "slab", "slab_material")
-FACADE_ONLY = ("spacings", "cross_members", "exceptions", "sideways", "pane_weight", "wind", "line_load")
+FACADE_ONLY = (
+    "spacings",
+    "cross_members",
+    "exceptions",
+    "sideways",
+    "sideways_top",
+    "pane_weight",
+    "wind",
+    "suction",
+    "line_load",
+)
 
 
 Length = Annotated[float, Meta(ge=0.1, le=1000.0)]
@@ -50,8 +61,20 @@ class LineLoad(Table):
     value: Load
 
 
+class OwnValues(Table):
+    """A material of one's own: Pa and kg/m3; `G` absent: of an isotropic one with `poisson`."""
+
+    E: Annotated[float, Meta(ge=ANY_STIFFNESS[0], le=ANY_STIFFNESS[1])]
+    density: Annotated[float, Meta(ge=ANY_DENSITY[0], le=ANY_DENSITY[1])]
+    poisson: Annotated[float, Meta(ge=0.0, lt=0.5)] = 0.3
+    G: Annotated[float, Meta(gt=0.0, le=ANY_STIFFNESS[1])] | None = None
+    strength: Annotated[float, Meta(gt=0.0, le=5e9)] | None = None
+    kind: Name = "steel"
+
+
 class Recipe(Table):
-    """Lengths in m, loads in N. `sections` are sections of one's own: name to shape and sizes."""
+    """Lengths in m, loads in N. `sections` are sections of one's own: name to shape and sizes; `materials`
+    such materials."""
 
     kind: Literal["frame", "facade"]
     storeys: Lengths
@@ -67,11 +90,14 @@ class Recipe(Table):
     base: Hold = "fixed"
     beam_ends: Hold = "fixed"
     sideways: bool = False
+    sideways_top: bool = False
     slab: Annotated[float, Meta(ge=0.02, le=5.0)] | None = None
     slab_material: Name = "C30/37"
     pane_weight: Annotated[float, Meta(ge=0.0, le=1e6)] = 0.0
     wind: Annotated[float, Meta(ge=-1e6, le=1e6)] = 0.0
+    suction: Annotated[float, Meta(ge=0.0, le=1e6)] = 0.0
     line_load: LineLoad | None = None
+    materials: dict[str, OwnValues] = field(default_factory=dict)
     sections: dict[str, dict[str, Any]] = field(default_factory=dict)
     name: str = ""
 
@@ -129,8 +155,10 @@ class Recipe(Table):
                     f"{key} is {name!r}, which is neither in the catalogue nor in [sections]{hint}"
                 )
         for key, name in (("material", self.material), ("slab_material", self.slab_material)):
-            if name not in grades():
-                raise RecipeError(f"{key} is {name!r}, which is no grade of the catalogue")
+            if name not in grades() and name not in self.materials:
+                raise RecipeError(
+                    f"{key} is {name!r}, which is no grade of the catalogue and not in [materials]"
+                )
         lowest = min(self.storeys)
         for where, heights, storey in [
             ("cross_members", self.cross_members, None),

@@ -43,6 +43,7 @@ from .recipe_text import (
     written,
 )
 
+OWN = ("sections", "materials")
 KINDS = {"frame of bays and storeys": "frame", "façade of uprights and cross members": "facade"}
 LARGE = 4000  # members whose picture is drawn without its slabs
 LOOK = np.array([(0.86, -0.38), (0.51, 0.64), (0.0, 0.92)])  # x, y and z on the paper
@@ -64,7 +65,7 @@ class RecipePage(QDialog):
         super().__init__(parent)
         self.take = take
         self.beside = beside
-        self.sections: dict[str, Any] = {}
+        self.own: dict[str, Any] = {}  # tables of sections and materials of a recipe that was opened
         self.made: Made | None = None
         self.setWindowTitle("A model from parameters")
         self.resize(980, 620)
@@ -149,13 +150,13 @@ class RecipePage(QDialog):
 
     def data(self) -> dict[str, Any]:
         """The recipe's plain values. Raises RecipeError."""
-        return plain(KINDS[self.kind.currentText()], self.texts(), self.sections)
+        return plain(KINDS[self.kind.currentText()], self.texts(), self.own)
 
     def look(self) -> None:
         """Make the model, and show it or say why there is none."""
         self._later.stop()
         try:
-            self.made = make(recipe_of(KINDS[self.kind.currentText()], self.texts(), self.sections))
+            self.made = make(recipe_of(KINDS[self.kind.currentText()], self.texts(), self.own))
         except RecipeError as error:
             self.made = None
             self.message.setText(str(error))
@@ -215,7 +216,7 @@ class RecipePage(QDialog):
         except RecipeError as error:
             self._refuse(str(error))
             return
-        self.sections = dict(data.get("sections", {}))
+        self.own = {table: data[table] for table in OWN if table in data}
         self.kind.setCurrentText(next(words for words, kind in KINDS.items() if kind == data["kind"]))
         self._of_kind(texts_of(data))
 

@@ -15,8 +15,11 @@ from ...model.units import LENGTH, UnitError, quantity
 
 Texts = dict[str, str]
 LISTS = ("storeys", "bays_x", "bays_y", "spacings", "cross_members")
-NUMBERS = ("base_level", "slab", "pane_weight", "wind")
-CHOICES = {"base": ("fixed", "pinned"), "beam_ends": ("fixed", "pinned"), "sideways": ("no", "yes")}
+NUMBERS = ("base_level", "slab", "pane_weight", "wind", "suction")
+YES_NO = ("sideways", "sideways_top")
+CHOICES = {"base": ("fixed", "pinned"), "beam_ends": ("fixed", "pinned")} | dict.fromkeys(
+    YES_NO, ("no", "yes")
+)
 WORDS = {
     "storeys": "heights of storeys, m",
     "bays_x": "bays along x, m",
@@ -31,10 +34,12 @@ WORDS = {
     "base": "feet",
     "beam_ends": "ends of beams",
     "sideways": "held sideways at levels",
+    "sideways_top": "held sideways at the top",
     "slab": "slab thickness, m",
     "slab_material": "material of slabs",
     "pane_weight": "weight of panes, N/m²",
     "wind": "wind on panes, N/m²",
+    "suction": "suction on panes, N/m²",
     "line_load": "line load: height m, N/m",
 }
 # shown pale in an empty field: what holds then, or how it is written
@@ -42,10 +47,11 @@ EMPTY = {
     "base_level": "0.0",
     "slab": "none",
     "slab_material": "C30/37",
-    "exceptions": "none; or storey 2: 0.0, 0.9; bay 3: 0.0",
+    "exceptions": "none; or storey 2: 0.0, 1.2; bay 3: 0.0",
     "pane_weight": "none",
     "wind": "none",
-    "line_load": "none; or 1.1, 1000",
+    "suction": "none",
+    "line_load": "none; or 1.0, 740",
     "cross_members": "0.0",
 }
 FRAME = (
@@ -73,8 +79,10 @@ FACADE = (
     "base",
     "beam_ends",
     "sideways",
+    "sideways_top",
     "pane_weight",
     "wind",
+    "suction",
     "line_load",
 )
 FIELDS = {"frame": FRAME, "facade": FACADE}
@@ -88,25 +96,26 @@ FIRST: dict[str, Texts] = {
         "material": "S355",
     },
     "facade": {
-        "storeys": "3 x 3.4",
-        "spacings": "6 x 1.5",
-        "cross_members": "0.0, 0.9",
+        "storeys": "2 x 3.6",
+        "spacings": "5 x 1.35",
+        "cross_members": "0.0, 1.0",
         "column": "HE 120 A",
         "beam": "IPE 100",
         "material": "S355",
-        "pane_weight": "400",
-        "wind": "800",
+        "pane_weight": "350",
+        "wind": "620",
     },
 }
 
 
-def recipe_of(kind: str, texts: Texts, sections: dict[str, Any] | None = None) -> Recipe:
+def recipe_of(kind: str, texts: Texts, own: dict[str, Any] | None = None) -> Recipe:
     """Raises RecipeError, which names the field."""
-    return Recipe.from_dict(plain(kind, texts, sections))
+    return Recipe.from_dict(plain(kind, texts, own))
 
 
-def plain(kind: str, texts: Texts, sections: dict[str, Any] | None = None) -> dict[str, Any]:
-    """The recipe's plain values; empty fields are left out. Raises RecipeError."""
+def plain(kind: str, texts: Texts, own: dict[str, Any] | None = None) -> dict[str, Any]:
+    """The recipe's plain values; empty fields are left out. `own`: its tables of sections and materials of
+    one's own. Raises RecipeError."""
     out: dict[str, Any] = {"kind": kind}
     for key in FIELDS[kind]:
         text = texts.get(key, "").strip()
@@ -123,13 +132,11 @@ def plain(kind: str, texts: Texts, sections: dict[str, Any] | None = None) -> di
             if len(values) != 2:
                 raise RecipeError("line_load: give its height and its value, such as 1.1, 1000")
             out[key] = {"height": _number(key, values[0], LENGTH), "value": _number(key, values[1], None)}
-        elif key == "sideways":
+        elif key in YES_NO:
             out[key] = text == "yes"
         else:
             out[key] = text
-    if sections:
-        out["sections"] = sections
-    return out
+    return out | {table: values for table, values in (own or {}).items() if values}
 
 
 def _number(key: str, text: str, dimension: Any) -> float:
@@ -164,7 +171,7 @@ def _exception(text: str) -> dict[str, Any]:
     found = dict(re.findall(r"(storey|bay)\s+(\d+)", head))
     if not found or re.sub(r"(storey|bay)\s+\d+|[\s,]", "", head):
         raise RecipeError(
-            f"exceptions: {text.strip()!r} is not understood; write storey 2: 0.0, 0.9; bay 3: 0.0"
+            f"exceptions: {text.strip()!r} is not understood; write storey 2: 0.0, 1.2; bay 3: 0.0"
         )
     values = _list("exceptions", heights) if heights.strip() else []
     return {**{k: int(v) for k, v in found.items()}, "cross_members": values}
@@ -184,7 +191,7 @@ def texts_of(data: dict[str, Any]) -> Texts:
             out[key] = "; ".join(parts)
         elif key == "line_load":
             out[key] = f"{value['height']:g}, {value['value']:g}"
-        elif key == "sideways":
+        elif key in YES_NO:
             out[key] = "yes" if value else "no"
         elif key in FRAME or key in FACADE:
             out[key] = f"{value:.12g}" if isinstance(value, float) else str(value)

@@ -53,6 +53,11 @@ GLUED = {
 }  # fmt: skip
 
 
+# EN 1999-1-1 table 3.2b, profiles: alloy and temper to f_o, MPa, the lowest over their thicknesses; E, G and
+# density 3.2.5. From memory.
+ALUMINIUM = {"6060 T66": 150, "6063 T6": 160, "6005A T6": 200, "6061 T6": 240, "6082 T6": 250}
+
+
 @cache
 def grades() -> dict[str, Grade]:
     """All grades by the name the standard writes."""
@@ -76,6 +81,10 @@ def grades() -> dict[str, Grade]:
     for name, ksi in ASTM.items():
         # 29,000 ksi and 490 lb/ft3: AISC 360 and the usual tables
         out[name] = Grade(name, "steel", 29000 * KSI, 0.3, 7850.0, ksi * KSI, f"AISC 360, ASTM {name}")
+    for alloy, fo in ALUMINIUM.items():
+        name = f"EN AW-{alloy}"
+        where = f"EN 1999-1-1 3.2.5 and table 3.2b, {name}"
+        out[name] = Grade(name, "aluminium", 70e9, 0.3, 2700.0, fo * 1e6, where, 27e9)
     for name, (e, density) in TIMBER.items():
         where = f"EN 338 table 1, {name}"
         out[name] = Grade(name, "timber", e * 1e9, 0.0, density, float(name[1:]) * 1e6, where, e * 1e9 / 16)
