@@ -329,9 +329,7 @@ class Elements:
     def associate(self, element: Any, material: Any, profile: Any) -> None:
         """Say what an element is made of: a material (None: the one that it has) and a profile (None: the
         one that it is said to have, if any)."""
-        rels = [
-            r for r in self.file.by_type("IfcRelAssociatesMaterial") if element in (r.RelatedObjects or ())
-        ]
+        rels = self._relations(element, "IfcRelAssociatesMaterial")
         has = rels[0].RelatingMaterial if rels else self._of_type(element)
         usage = has if has is not None and has.is_a("IfcMaterialProfileSetUsage") else None
         group = usage.ForProfileSet if usage is not None else has
@@ -366,12 +364,17 @@ class Elements:
         )
 
     def _of_type(self, element: Any) -> Any:
-        for rel in self.file.by_type("IfcRelDefinesByType"):
-            if element in (rel.RelatedObjects or ()):
-                for own in self.file.by_type("IfcRelAssociatesMaterial"):
-                    if rel.RelatingType in (own.RelatedObjects or ()):
-                        return own.RelatingMaterial
+        for rel in self._relations(element, "IfcRelDefinesByType"):
+            for own in self._relations(rel.RelatingType, "IfcRelAssociatesMaterial"):
+                return own.RelatingMaterial
         return None
+
+    def _relations(self, entity: Any, kind: str) -> list[Any]:
+        """Relations of a kind that an element is one of the related objects of."""
+        found = [
+            r for r in self.file.get_inverse(entity) if r.is_a(kind) and entity in (r.RelatedObjects or ())
+        ]
+        return sorted(found, key=lambda r: r.id())
 
     def _set(self, profile: Any, material: Any) -> Any:
         key = profile.id(), material.id() if material is not None else 0
