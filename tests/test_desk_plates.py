@@ -91,12 +91,10 @@ def test_cuts_are_made_moved_copied_and_taken_back(demo: Window, qtbot: QtBot) -
     assert len(model_of(w).cuts) == 5
 
 
-def test_a_floor_without_slabs_says_so(demo: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_floor_without_slabs_says_so(demo: Window, qtbot: QtBot) -> None:
     w = demo
     said: list[str] = []
-    monkeypatch.setattr(
-        w.session, "failed", type("Signal", (), {"emit": lambda _s, _t, text: said.append(text)})()
-    )
+    w.session.failed.connect(lambda _title, text: said.append(text))
     act(w, qtbot, "run.cuts")
     fill(w, qtbot, w.cut_desk.form, storey="Quay")
     assert said and "there is no slab" in said[0]

@@ -289,7 +289,9 @@ def test_what_is_ones_own_is_offered_for_the_next_model(loft: Window, qtbot: QtB
     act(w, qtbot, "model.own_section")
     fill(w, qtbot, w.corrections.form, shape="box")
     fill(w, qtbot, w.corrections.form, name="no box", depth=100, width=100, wall=60)
-    w.dialogs.message.close()
+    form = w.corrections.form
+    assert form is not None and form.isVisible() and form.fault.text(), "it stays, with the reason"
+    form.reject()
     w.session.undo.undo()
     w.session.undo.undo()
     assert "my cross" not in model_of(w).sections and "no box" not in w.session.memory.own("sections")

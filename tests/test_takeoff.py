@@ -111,7 +111,10 @@ def test_from_the_command_line(
         == 0
     )
     assert "195 members and 15 surfaces" in capsys.readouterr().out and (tmp_path / "t.xlsx").exists()
-    assert main(["export", str(loft_a)]) == 2 and "--ifc, --tables or --takeoff" in capsys.readouterr().err
+    assert (
+        main(["export", str(loft_a)]) == 2
+        and "--ifc, --physical, --tables or --takeoff" in capsys.readouterr().err
+    )
     monkeypatch.setattr("rod_tally.output.spreadsheet.tables", lambda review: [])  # looked at above, and slow
     main(["review", str(loft_a), "--out", str(tmp_path / "o"), "--xlsx", str(tmp_path / "all.xlsx")])
     assert (tmp_path / "all.xlsx").exists()
