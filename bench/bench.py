@@ -237,7 +237,7 @@ def measured(part: str, values: list[int]) -> dict[str, Any]:
         return tower(*values)
     module = importlib.import_module(part)
     done: dict[str, Any] = getattr(module, part)(*values)
-    return done
+    return {"peak": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024} | done
 
 
 def apart(part: str, *values: int) -> dict[str, Any]:

@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "bench"))
+import bench  # noqa: E402
 import carrying  # noqa: E402
 import envelopes  # noqa: E402
 import history  # noqa: E402
@@ -24,6 +25,15 @@ def test_envelopes_are_measured(monkeypatch: pytest.MonkeyPatch) -> None:
 def test_the_office_is_measured() -> None:
     found = office.office(1, 2, 2)
     assert found["elements"] > 10 and {"seen", "checked", "run", "modes", "released", "deleted"} <= set(found)
+
+
+def test_a_part_is_reported_as_it_is_measured(
+    monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """The report of a part asks for nothing that its measurement does not give."""
+    monkeypatch.setattr(bench, "apart", lambda part, *_: bench.measured(part, [120, 12]))
+    found = bench.report_carrying()
+    assert found["peak"] > 10 and "peak" in capsys.readouterr().out
 
 
 def test_carrying_over_is_measured() -> None:
