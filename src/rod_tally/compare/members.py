@@ -15,7 +15,7 @@ from ..model import Member, Model, Section
 from ..model.geometry.proximity import near_boxes
 from ..model.geometry.vectors import Array, local_axes, ring_sides
 from .align import SAME, Transform, find_motion
-from .changes import APART, Change, MemberChanges, drawn_line, drawn_outline, mixed_kinds
+from .changes import APART, Change, MemberChanges, drawn_outline, mixed_kinds
 from .pieces import further_pairs
 
 UNKNOWN_HALF = 0.1  # m; outline taken for a section nothing is known of
@@ -46,7 +46,12 @@ class MemberMatch:
 def source_lines(model: Model, joined: bool = False) -> Array:
     """Lines (n, 2, 3) of the members as in the source or as corrections left them, in the source's own
     coordinates; `joined`: as transfer joined them."""
-    return np.array([drawn_line(model, m, joined) for m in model.members.values()]).reshape(-1, 2, 3)
+    members = list(model.members.values())
+    lines = np.asarray(model.lines_of(members)).reshape(-1, 2, 3).copy()
+    for k, m in enumerate(members) if not joined else ():
+        if m.source_line is not None:
+            lines[k] = m.drawn
+    return lines + model.origin
 
 
 def _level(lines: Array) -> int:
@@ -215,7 +220,8 @@ def _candidates(
     none = np.zeros(0, np.int64)
     if not bm or not rm:
         return none, none, np.zeros(0), np.zeros(0)
-    half = np.array([_bounds(base.sections.get(m.section)) for m in bm]) + apart * np.array([-1, 1, -1, 1])
+    bounds = {name: _bounds(base.sections.get(name)) for name in {m.section for m in bm}}
+    half = np.array([bounds[m.section] for m in bm]) + apart * np.array([-1, 1, -1, 1])
     reach = float(np.abs(half).max())
     i, j = near_boxes(
         (lines_b.min(axis=1), lines_b.max(axis=1)), (lines_r.min(axis=1), lines_r.max(axis=1)), reach

@@ -17,7 +17,7 @@ from ...model.edits.adding import same_grid
 from ...model.edits.surfaces import same_ring
 from ...model.geometry.vectors import Array
 from ..changes import drawn_line, drawn_outline
-from ..members import MemberMatch
+from ..members import MemberMatch, source_lines
 from ..places import REACH, Places
 from .moving import Mover
 from .there_loads import LoadsThere, Record, There
@@ -410,10 +410,17 @@ class _Drawn:
     def alike(self, place: Array, cls: str) -> int:
         """How many parts of a class are drawn at a place (n, 3), whichever way round."""
         if not self._known:
-            self._take_in(p.id for p in self.model.parts())
-        cell = np.array(_cell(place.mean(axis=0)))
+            lines = source_lines(self.model)  # all at once: there are tens of thousands
+            cells = np.floor(lines.mean(axis=1) / CELL).astype(int).tolist()
+            for ident, line, cell in zip(self.model.members, lines, cells):
+                self._known[ident] = line
+                self._cells.setdefault(tuple(cell), []).append(ident)
+            self._take_in(self.model.surfaces)
+        middle = np.array(_cell(place.mean(axis=0)))
         near = [
-            i for step in np.ndindex(3, 3, 3) for i in self._cells.get(tuple((cell + step - 1).tolist()), ())
+            i
+            for step in np.ndindex(3, 3, 3)
+            for i in self._cells.get(tuple((middle + step - 1).tolist()), ())
         ]
         count = 0
         for ident in near:
