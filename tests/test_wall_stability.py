@@ -3,14 +3,18 @@ own reactions."""
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from rod_tally.analysis.walls.stability import block, in_row, panels, solid_at
-from rod_tally.model import FIXED
+from rod_tally.model import FIXED, Combination, Settings
 from rod_tally.model.settings import WallSettings
+from rod_tally.review.found.wall_stability import governed
+from rod_tally.review.work import review
 
 from .verification import verified
 
@@ -152,3 +156,34 @@ def test_conditions_are_looked_at_first() -> None:
     assert "opening" in own["bottom"].why_not and own["bottom"].length == pytest.approx(L - 1.0)
     assert own["top"].why_not == "" and own["top"].length == pytest.approx(L)
     assert solid_at(s, 0.0, True) == (pytest.approx(L - 1.0), 2)
+
+
+def test_over_combinations_each_quantity_has_what_governs_it() -> None:
+    """A push with half of the weight is worst for sliding and for the pressed length; a push alone finds
+    nothing that presses the joint."""
+    m = wall_model()
+    case = m.cases["q"]
+    m.cases = {
+        "G": replace(case, name="G", kind="dead", space_loads=[]),
+        "W": replace(case, name="W", self_weight=(0.0, 0.0, 0.0)),
+    }
+    m.cases["W"].space_loads = [replace(x, qa=(40e3, 0, 0), qb=(40e3, 0, 0)) for x in case.space_loads]
+    own = Settings()
+    own.walls = WallSettings(pressure=F)
+    m.combinations = [
+        Combination("heavy", "strength", {"G": 40.0, "W": 1.0}),
+        Combination("light", "strength", {"G": 20.0, "W": 1.0}),
+    ]
+    done = review(m, own)
+    found, what = governed(done)
+    foot = next(x for x in found if x.panel.part == "bottom")
+    assert what == "2 combinations" and {x.panel.part for x in found} == {"bottom", "top"}
+    by = {name: {x[0].part: x[2] for x in done.wall_stability(name)}["bottom"] for name in ("heavy", "light")}
+    assert foot.worst["sliding"] == (pytest.approx(float(by["light"].sliding[0])), "light")
+    assert foot.worst["plastic_length"] == (pytest.approx(float(by["light"].plastic_length[0])), "light")
+    assert foot.worst["plastic_pressure"][1] == max(by, key=lambda n: float(by[n].plastic_pressure[0]))
+    assert float(by["light"].sliding[0]) == pytest.approx(2 * float(by["heavy"].sliding[0]), rel=1e-6)
+    m.combinations.append(Combination("push", "strength", {"W": 1.0}))
+    found, _ = governed(review(m, own))
+    foot = next(x for x in found if x.panel.part == "bottom")
+    assert foot.worst["sliding"] == (np.inf, "push") and foot.worst["plastic_length"] == (0.0, "push")

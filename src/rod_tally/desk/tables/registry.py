@@ -16,7 +16,15 @@ from .response_rows import at_ends, at_node, at_stations, centres, modes, stacks
 from .review_rows import effects, findings, ready, tally
 from .revision_rows import all_revisions
 from .rows import Rows
-from .surface_rows import cuts, surface_forces, surface_stresses, surfaces_over, wall_joints, wall_stability
+from .surface_rows import (
+    cuts,
+    surface_forces,
+    surface_stresses,
+    surfaces_over,
+    wall_joints,
+    wall_stability,
+    wall_stability_over,
+)
 
 Table = Callable[[DeskState, UnitSet], Rows]
 
@@ -107,6 +115,7 @@ ASPECTS: dict[str, dict[str, Table]] = {
         "equivalent stress": of_results(surface_stresses),
         "stability of walls": of_results(wall_stability),
         "joints of walls": of_results(wall_joints),
+        "stability over combinations": of_results(wall_stability_over),
     },
     "changes": {"one row a part": changes, "every attribute": every_change},
     "again": {"parts": again, "in groups": again_groups, "why it changed": why, "design results": design},

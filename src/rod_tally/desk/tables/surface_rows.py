@@ -8,6 +8,7 @@ from ...analysis.results.cuts import CUT_COMPONENTS, CutForces
 from ...analysis.shells.fields import PLATE_COMPONENTS, PlateFields
 from ...analysis.shells.quantities import FACES, quantity, unit_kind
 from ...model.geometry.vectors import Array
+from ...review.found.wall_stability import governed
 from ..quantities import UnitSet
 from ..session.state import DeskState
 from .rows import Rows
@@ -236,6 +237,30 @@ def wall_stability(state: DeskState, units: UnitSet) -> Rows:
             words.append("nothing presses its joint")
         row = [p.wall, p.storey, p.part, p.length, *forces, *found, "; ".join(w for w in words if w)]
         out.add(row, ("surface", p.ident))
+    return out
+
+
+def wall_stability_over(state: DeskState, units: UnitSet) -> Rows:
+    """The worst of each wall's cuts over all combinations, with what governs it; no joint pulling."""
+    ff, f = units.force
+    out = Rows(["Wall", "Storey", "Cut", "Length, m", "Pressed, plastic, m", "in", "Pressure, plastic, MPa", "in", f"Tie, {f}", "in", "Sliding", "in", "Remarks"])  # fmt: skip
+    review = state.review
+    if review is None:
+        return out
+    found, what = governed(review)
+    out.note = f"Over {what}: the shortest length, the highest pressure, the largest tie and sliding, each with what gives it"
+    factors = {"plastic_length": 1.0, "plastic_pressure": 1e-6, "tie": ff, "sliding": 1.0}
+    for x in found:
+        p, words = x.panel, []
+        cells: list[object] = [p.wall, p.storey, p.part, p.length]
+        for name, factor in factors.items():
+            value, by = x.worst.get(name, (np.nan, ""))
+            cells += [value * factor if np.isfinite(value) else None, by]
+            if name == "tie" and np.isinf(value):
+                words.append(f"no tie holds it in {by}: too much pressure")
+            if name == "sliding" and np.isinf(value):
+                words.append(f"nothing presses its joint in {by}")
+        out.add([*cells, "; ".join(words)], ("surface", p.ident))
     return out
 
 
