@@ -51,6 +51,10 @@ def test_effects_are_found_shown_and_taken_as_a_reason(portal: Window, qtbot: Qt
     rows = page.model.content
     assert len(rows.rows) == len(review.effects) and rows.columns[0] == "What"
     assert rows.rows[0][0] == min(review.effects, key=lambda e: e.rank).title
+    row = next(k for k, r in enumerate(rows.rows) if r[0] == "Gap at a joint")
+    portal.tables._picked("effects", rows.picks[row], row)
+    assert portal.state.finding is not None and portal.state.finding.code == "join.gap"
+    assert rows.makers[row], "the parts that change are shown"
     assert "Gap at a joint" in sheet(portal.state.revisions[0])
     portal.tables.show_table("findings")
     qtbot.waitUntil(

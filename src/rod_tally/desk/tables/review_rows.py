@@ -82,17 +82,19 @@ def effects(state: DeskState, units: UnitSet) -> Rows:
     found = sorted(review.effects, key=lambda e: e.rank)
     out.note = "" if found else EFFECTS_NOTE
     most = max((-e.rank[0] for e in found), default=0.0)
+    at = {(f.code, f.ids): k for k, f in enumerate(review.findings)}
     for e in found:
         cells: list[object] = [e.title, *e.values, "▮" * round(-BAR * e.rank[0] / most) if most else "", len(e.parts)]  # fmt: skip
         for q in FIRST:
             before, after = e.before[q].value, e.after[q].value if q in e.after else 0.0
             same = abs(after - before) <= 1e-9 * max(before, after)
             cells.append(None if e.fault or same else f"{before * factor[q]:.4g} to {after * factor[q]:.4g}")
-        out.add([*cells, e.fault], tip=e.fault, makers=e.parts or e.ids)
+        pick: Pick = ("finding", str(at[e.code, e.ids])) if (e.code, e.ids) in at else None
+        out.add([*cells, e.fault], pick, e.fault, e.parts or e.ids)
     if found:
         out.note = (
             f"{sum(e.weight <= LITTLE and not e.fault for e in found)} of {len(found)} change no size by more than "
-            f"{LITTLE:.0%}; a row shows the parts that change"
+            f"{LITTLE:.0%}; a row shows the parts that change, that of a finding its buttons as well"
         )
     return out
 

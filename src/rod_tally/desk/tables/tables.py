@@ -123,6 +123,8 @@ class Tables(QTabWidget):
         review = self.state.review
         if name == "findings" and review is not None:
             self.state.pick_finding(review.findings[row])
+        elif pick is not None and pick[0] == "finding" and review is not None:
+            self.state.pick_finding(review.findings[int(pick[1])])
         elif pick is not None and pick[0] == "case":
             self.state.set_view(case=pick[1])
         elif pick is not None and pick[0] == "mode":
