@@ -177,6 +177,23 @@ def test_highest_over_combinations_in_the_bands_and_the_table(demo: Window, qtbo
     w.tables._front()
     found = w.tables.pages["surface_forces"].model.content
     assert "46 combinations" in found.note and all(float(r[5]) >= float(r[3]) for r in found.rows)  # type: ignore[arg-type]
+    # reactions of the same combinations: at each support, and their sums
+    w.tables.show_aspect("reactions", "of combinations")
+    w.tables._front()
+    rows = w.tables.pages["reactions"].model.content
+    review = w.state.review
+    assert review is not None
+    r, named = review.results, review.computed_combinations
+    assert [x[0] for x in rows.rows if x[1] == "in all"] == [c.name for c in named]
+    c = named[7]
+    node = r.support_ids[2]
+    (own,) = (x for x in rows.rows if x[:2] == [c.name, node])
+    at = [sum(f * r.reaction[r.case_index(n), 2, q] for n, f in c.factors.items()) for q in range(6)]
+    assert own[2:] == pytest.approx([v / 1e3 for v in at], rel=1e-9, abs=1e-9)
+    (total,) = (x for x in rows.rows if x[:2] == [c.name, "in all"])
+    parts = [x for x in rows.rows if x[0] == c.name and x[1] != "in all"]
+    assert total[4] == pytest.approx(sum(float(x[4]) for x in parts), rel=1e-9)  # type: ignore[arg-type]
+    w.tables.show_table("surface_forces", 1)
     w.state.set_view(plate="m1")
     rested(qtbot, w)
     assert "highest of 46 combinations: m1" in legend(w, qtbot)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ...analysis.results.results import COMPONENTS, Results
+from ...analysis.results.superpose import combined
 from ...analysis.stress.section_stress import FORMULA
 from ...analysis.stress.utilisation import KINDS
 from ..quantities import FORCE_KIND, UnitSet
@@ -14,6 +15,8 @@ from .rows import Rows
 MOST_NODES = 5000  # in a table; a spreadsheet of all tables has them all
 
 NO_SUM = "no cases of runs were added up (Run, Runs…), or the model has changed since"
+
+MOST_REACTIONS = 50_000  # rows; more than anybody reads
 
 
 def reactions(state: DeskState, units: UnitSet) -> Rows:
@@ -48,6 +51,42 @@ def reactions(state: DeskState, units: UnitSet) -> Rows:
                 values: list[object] = [float(x) * units.force[0] for x in v[:3]]
                 values += [float(x) * units.moment[0] for x in v[3:]]
                 out.add([case, n, *values], ("node", n))
+    return out
+
+
+def combined_reactions(state: DeskState, units: UnitSet) -> Rows:
+    """Reactions of every combination: in all, then at each support; those of spectra without sign as they
+    are."""
+    f, m = units.force[1], units.moment[1]
+    out = Rows(
+        [
+            "Combination",
+            "Node",
+            *(f"{a}, {f}" for a in ("Fx", "Fy", "Fz")),
+            *(f"{a}, {m}" for a in ("Mx", "My", "Mz")),
+        ]
+    )
+    review = state.review
+    if review is None:
+        return out
+    r = review.results
+    index = np.array([r.node_ids.index(n) for n in r.support_ids], np.int64)
+    factor = np.array([units.force[0]] * 3 + [units.moment[0]] * 3)
+    named = review.computed_combinations
+    for k, c in enumerate(named):
+        if len(out.rows) + len(index) > MOST_REACTIONS:
+            out.note = f"{len(named) - k} more combinations are in envelopes.csv, with what acts together"
+            break
+        one = combined(r, c)
+        done = one.node_done[0, index]
+        if c.roots:  # sizes without sign do not add up
+            out.add([c.name, "without sign, no sum"])
+        else:
+            sums = one.reaction[0, done, :3].sum(axis=0) * units.force[0]
+            out.add([c.name, "in all", *(float(v) for v in sums)])
+        for s in np.flatnonzero(done):
+            values = one.reaction[0, s] * factor
+            out.add([c.name, r.support_ids[s], *(float(v) for v in values)], ("node", r.support_ids[s]))
     return out
 
 

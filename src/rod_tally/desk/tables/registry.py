@@ -9,7 +9,16 @@ from ..quantities import UnitSet
 from ..session.state import SUMMED, DeskState
 from .change_rows import again, again_groups, carried, changes, every_change, why
 from .elsewhere_rows import design, elsewhere, unmatched
-from .force_rows import displacements, envelope, forces, reactions, stresses, summed_forces, summed_reactions
+from .force_rows import (
+    combined_reactions,
+    displacements,
+    envelope,
+    forces,
+    reactions,
+    stresses,
+    summed_forces,
+    summed_reactions,
+)
 from .load_rows import audited, cases, combinations, factors, loads, member_sums, worst_direction
 from .model_rows import lines, materials, members, nodes, sections, surfaces
 from .response_rows import at_ends, at_node, at_stations, centres, modes, stacks, storey_cuts, storeys
@@ -93,6 +102,7 @@ ASPECTS: dict[str, dict[str, Table]] = {
         "at supports": of_results(reactions),
         "at the picked node": of_results(at_node),
         SUMMED: summed_reactions,
+        "of combinations": of_results(combined_reactions),
     },
     "forces": {
         "of members": of_results(forces),
