@@ -472,6 +472,7 @@ DIALOGS = {
     "file.hand_back",
     "file.hand_back_results",
     "file.corrected",
+    "run.effects",  # a run for each guess: it has tests of its own, on a model of three members
     "file.model_tables",
     "file.make",
     "view.theme",

@@ -63,7 +63,7 @@ def test_a_fault_is_noticed_by_the_tests_that_cover_its_line(tree: Path) -> None
     )
     covered = {"test_held.py": {"seconds": 1.0, "lines": {"src/rod_tally/model/held.py": [4, 7, 8, 9, 10]}}}
     by_line: dict[int, set[str]] = {}
-    for m in mutants.drawn(1000, 1, tree):
+    for m in [m for m in mutants.drawn(1000, 1, tree) if m.line in (8, 9)]:
         by_line.setdefault(m.line, set()).add(mutants.tried(m, covered, tree))
     assert by_line[8] >= {"noticed", "not noticed"}, "the limit itself is not tried from both sides"
     assert by_line[9] == {"noticed"}
