@@ -111,8 +111,8 @@ class Edit(ABC):
         """Make the change, with an entry of the log and a record. Raises EditError with the model as it
         was."""
         self._before = before = Journal(model)
-        record = to_record(self, model)
         try:
+            record = to_record(self, model)
             message = self.change(model)
             self._others = before.others("members", model)
             moved = touched(before, model, self._others)
