@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 
 from rod_tally.compare import Side, compare
+from rod_tally.compare.align import Transform
 from rod_tally.model import Model, Settings
 from rod_tally.review.remedies import edit_for
 from rod_tally.transfer import transfer
@@ -78,6 +79,28 @@ def test_without_identities_places_decide() -> None:
 def test_a_bay_added_at_the_end_is_no_motion() -> None:
     count, said = statuses(row(10, 1), row(11, 1))
     assert count == {"same": 10 * 2 + 11 * 3, "added": 5} and not said
+
+
+@pytest.mark.parametrize("far", [0.0, 37.5])
+def test_a_symmetric_building_that_was_mirrored_keeps_its_identities(far: float) -> None:
+    """Each portal lies where another was, its beams on the same side: identities say that it is a mirror
+    image, places that nothing happened, or that it was shifted."""
+    a, b = row(10), row(10, x0=far)
+    for m in b.members.values():
+        kind, side = m.id[0], m.id[-1] if m.id[0] in "KL" else ""
+        n = int(m.id[1:].removesuffix(side) if side else m.id[1:])
+        m.id = f"{kind}{(9 if kind == 'L' else 10) - n}{side}"
+    b.members = {m.id: m for m in b.members.values()}
+    found = compare(Side(a), Side(b))
+    assert found.transform is not None and found.transform.mirrored and found.transform.by == "identity"
+    assert all(m.baseline_id == m.revised_id and m.shift == 0 for m in found.members)
+    # a column's z looks along x in both, and turns round in the mirror
+    assert {c.what for m in found.members for c in m.changes} == {"turn"}
+    assert {m.cls for m in found.members if m.changes} == {"column"}
+    b.pair_by = "place"
+    found = compare(Side(a), Side(b))
+    assert found.transform is None if far == 0 else found.transform == Transform(0.0, (far, 0.0, 0.0))
+    assert {m.status for m in found.members} == {"same"}
 
 
 @pytest.mark.parametrize("far", [0.0, 37.5])

@@ -65,10 +65,20 @@ def find_motion(
     named: tuple[NDArray[np.int64], NDArray[np.int64]] | None = None,
 ) -> Transform | None:
     """As `find_transform`; a mirror image where nearly all members are in place in one, and much rather than
-    turned and shifted alone."""
+    turned and shifted alone, or where nearly all of one identity are, as a symmetric building has it."""
     plain = find_transform(base, revised, base_class, revised_class, axes, named)
     if len(base) < 3 or len(revised) < 3 or (plain is not None and plain.by):
         return plain
+    if named is not None and len(named[0]) >= FEWEST_NAMED:
+        mine, theirs = base[named[0]], revised[named[1]]
+        if _together(mine if plain is None else plain.apply(mine), theirs, np.zeros(3)) < MOST:
+            image = _of_named(mine * IMAGE, theirs)
+            if image is None and _together(mine * IMAGE, theirs, np.zeros(3)) >= MOST:
+                image = Transform(0.0, (0.0, 0.0, 0.0))
+            if image is not None:
+                in_place = _in_place(base if plain is None else plain.apply(base), revised)[0]
+                by = "identity" if in_place >= ENOUGH * min(len(base), len(revised)) else ""
+                return Transform(image.angle, image.shift, by, True)
     smaller = min(len(base), len(revised))
     count = _in_place(base if plain is None else plain.apply(base), revised)[0]
     if count >= MOST * smaller:
