@@ -61,7 +61,7 @@ TITLES = {
     "match.split": "Member split or merged",
     "match.grids": "Grid lines differ",
     "match.kinds": "Physical against analytical model",
-    "match.transform": "Whole building moved or rotated",
+    "match.transform": "Whole building moved, rotated or mirrored",
     "material.family": "Material type uncertain",
     "material.density": "Density missing or unusual",
     "material.differs": "Materials differ in the source",
