@@ -19,6 +19,7 @@ from rod_tally.intake import read_source
 from rod_tally.model import Model, Settings
 from rod_tally.model.edits import (
     AddMembers,
+    AddOpenings,
     DeleteMembers,
     Edit,
     MoveNodes,
@@ -228,6 +229,18 @@ def test_what_cannot_be_written_is_named(tmp_path: Path) -> None:
         assert words in told
     assert out.sections == [b2]
     assert "not written" in out.words and "1 section" in out.words
+
+
+def test_a_moved_corner_of_a_slab_is_named(tmp_path: Path) -> None:
+    m = taken(written(tmp_path, "IFC4", "METRE"))
+    s = m.surfaces[named(m, "S")[0]]
+    AddOpenings([{"surface": s.id, "outline": [[1, 1, 3.6], [2, 1, 3.6], [2, 2, 3.6], [1, 2, 3.6]]}]).apply(m)
+    assert "slab S: its outline or openings" in write_corrected(m, tmp_path / "out.ifc").left
+    m = taken(tmp_path / "source.ifc")
+    s = m.surfaces[named(m, "S")[0]]
+    s.source_outer = s.outer = s.outer + np.array([[0.1, 0, 0], [0, 0, 0], [0, 0, 0], [0, 0, 0]])
+    m.corrections.append({"edit": "by hand"})
+    assert "slab S: its outline or openings" in write_corrected(m, tmp_path / "out.ifc").left
 
 
 def test_a_project_is_written_from_the_command_line(

@@ -157,3 +157,13 @@ def test_supports_at_all_nodes_are_told_and_taken_away(turn: np.ndarray) -> None
     (edit,) = edits_for(m, f, f.actions[0])
     edit.apply(m)
     assert not found(m, None, "support.everywhere")
+
+
+def test_beams_that_lie_on_supports_at_each_level_are_as_they_should_be() -> None:
+    s = source([0.0, 4.0, 8.0])
+    for k, z in enumerate((0.0, 4.0, 8.0)):
+        for i in range(3):
+            add(s, "beam", f"B{k}{i}", (0, 5 * i, z), (6, 5 * i, z))
+    m = model(s)
+    SetSupport(list(m.nodes), PINNED).apply(m)
+    assert len(m.nodes) == 18 and not found(m, None, "support.everywhere")

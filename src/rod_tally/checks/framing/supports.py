@@ -152,15 +152,17 @@ def find_supports_inside(s: Subject) -> Iterator[Finding]:
 
 @check("support.everywhere", looks_at=("geometry", "supports"))
 def find_supports_everywhere(s: Subject) -> Iterator[Finding]:
-    """Nearly all nodes above the base held in place: what is put on them goes straight into their supports,
-    and members carry next to nothing. Common practice, no source: an export that fixes every node."""
+    """Nearly all nodes that columns lead up to held in place: what is put on them goes straight into their
+    supports, and members carry next to nothing. Common practice, no source: an export that fixes every
+    node."""
     nodes = s.model.nodes
     used = [n for n in nodes if s.members_at.get(n)]
     held = [n for n in used if all(k == np.inf for k in nodes[n].support.stiffness[:3])]
     if not held:
         return
     base = min(float(nodes[n].point[2]) for n in held)
-    above = [n for n in used if float(nodes[n].point[2]) > base + ABOVE]
+    # where something comes up to; beams that lie on supports at each level are held as they should be
+    above = [n for n in used if float(nodes[n].point[2]) > base + ABOVE and _hangs_above(s, n)]
     among = set(held)
     there = [n for n in above if n in among]
     if len(above) < FEWEST or len(there) < NEARLY_ALL * len(above):
@@ -169,7 +171,7 @@ def find_supports_everywhere(s: Subject) -> Iterator[Finding]:
     yield Finding(
         "support.everywhere",
         "warning",
-        f"{len(there)} of the {len(above)} nodes above the base are held in x, y and z: loads go straight into these supports, and "
+        f"{len(there)} of the {len(above)} nodes at heads of columns above the base are held in x, y and z: loads go straight into these supports, and "
         "members carry next to nothing.",
         tuple(there),
         point(nodes[first].point),

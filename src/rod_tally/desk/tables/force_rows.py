@@ -19,16 +19,16 @@ NO_SUM = "no cases of runs were added up (Run, Runs…), or the model has change
 MOST_REACTIONS = 50_000  # rows; more than anybody reads
 
 
-def reactions(state: DeskState, units: UnitSet) -> Rows:
+def _six(of: str, units: UnitSet) -> Rows:
+    """An empty table of forces and moments at nodes."""
     f, m = units.force[1], units.moment[1]
-    out = Rows(
-        [
-            "Case",
-            "Node",
-            *(f"{a}, {f}" for a in ("Fx", "Fy", "Fz")),
-            *(f"{a}, {m}" for a in ("Mx", "My", "Mz")),
-        ]
+    return Rows(
+        [of, "Node", *(f"{a}, {f}" for a in ("Fx", "Fy", "Fz")), *(f"{a}, {m}" for a in ("Mx", "My", "Mz"))]
     )
+
+
+def reactions(state: DeskState, units: UnitSet) -> Rows:
+    out = _six("Case", units)
     review = state.review
     if review is None:
         return out
@@ -57,15 +57,7 @@ def reactions(state: DeskState, units: UnitSet) -> Rows:
 def combined_reactions(state: DeskState, units: UnitSet) -> Rows:
     """Reactions of every combination: in all, then at each support; those of spectra without sign as they
     are."""
-    f, m = units.force[1], units.moment[1]
-    out = Rows(
-        [
-            "Combination",
-            "Node",
-            *(f"{a}, {f}" for a in ("Fx", "Fy", "Fz")),
-            *(f"{a}, {m}" for a in ("Mx", "My", "Mz")),
-        ]
-    )
+    out = _six("Combination", units)
     review = state.review
     if review is None:
         return out

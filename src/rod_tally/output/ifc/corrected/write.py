@@ -11,13 +11,13 @@ import ifcopenshell
 import msgspec
 import numpy as np
 
-from ....compare.changes import same_section
+from ....compare.changes import drawn_outline, same_section
 from ....intake import IntakeError
 from ....intake.ifc.geometry.placement import Placements
 from ....intake.ifc.geometry.profiles import Profiles
 from ....intake.ifc.read import ZIPPED, unzipped
 from ....intake.ifc.units import Units
-from ....model import Member, Model, Section
+from ....model import Member, Model, Section, Surface
 from ....model.catalogue.taper import in_axes_of
 from ....model.settings import TransferSettings
 from ....model.source_file import source_of
@@ -131,7 +131,7 @@ def _corrected(
             continue
         if other.thickness != surface.thickness:
             out.left.append(f"{_called(other)}: its thickness")
-        if other.outer.shape != surface.outer.shape or len(other.openings) != len(surface.openings):
+        if not _one_outline(surface, other):
             out.left.append(f"{_called(other)}: its outline or openings")
         try:
             if _other_material(surface.material, other.material, plain, model):
@@ -142,6 +142,13 @@ def _corrected(
     added = [p for p in model.parts() if plain.part(p.id) is None]
     out.left += [f"{_called(p)} was added here" for p in added]
     return changes.applied(data)
+
+
+def _one_outline(was: Surface, now: Surface) -> bool:
+    """Whether a surface is drawn as it was, with its openings."""
+    pairs = [(drawn_outline(was, False), drawn_outline(now, False)), *zip(was.openings, now.openings)]
+    same = all(a.shape == b.shape and np.abs(a - b).max() <= PLACE for a, b in pairs)
+    return same and len(was.openings) == len(now.openings)
 
 
 def _member(
