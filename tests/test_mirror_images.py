@@ -19,7 +19,7 @@ from rod_tally.compare.carrying.carry import carry_over
 from rod_tally.compare.causes.between import Between
 from rod_tally.compare.results.along import forces_before
 from rod_tally.intake import SourceModel
-from rod_tally.intake.source import SourceProfile
+from rod_tally.intake.source import Prism, SourceProfile
 from rod_tally.loads import Distribution
 from rod_tally.loads.totals import case_total
 from rod_tally.model import (
@@ -65,7 +65,9 @@ def building() -> SourceModel:
     for k, (a, b) in enumerate(zip(PLACES, PLACES[1:-1])):
         add(s, "beam", f"B{k}", (*a, 3.8), (*b, 3.8))
     add(s, "brace", "D", (0, 0, 0.0), (4, 0, 3.8), "L", z=(0.1, 0.99, 0))
-    plate(s, "wall", "W", (18, 2, 0), (18.2, 7, 4))
+    wall = plate(s, "wall", "W", (18, 2, 0), (18.2, 7, 4))
+    door = np.array([(17.9, 5.0, 0.5), (18.3, 5.0, 0.5), (18.3, 6.0, 0.5), (17.9, 6.0, 0.5)])
+    wall.openings.append(Prism(door, [], np.array([0, 0, 1.5])))
     plate(s, "slab", "S", (18, 2, 4.0), (21, 7, 4.2))
     return s
 
@@ -81,8 +83,18 @@ def image(angle: float = 0.0, shift: tuple[float, ...] = (0.0, 0.0, 0.0), backwa
     return moved_surfaces(s, turn(angle) @ D, shift)
 
 
-def taken(s: SourceModel) -> Model:
-    return model(s, slabs="shell")
+def taken(s: SourceModel, walls: str = "shell") -> Model:
+    return model(s, slabs="shell", walls=walls)
+
+
+def test_walls_as_columns_have_no_other_demand_in_the_mirror() -> None:
+    """Their normals look where they may; a push along both axes and down."""
+    base = side(loaded(taken(building(), "column"), np.eye(3)))
+    revised = side(loaded(taken(image(np.radians(-70.0)), "column"), turn(np.radians(-70.0)) @ D))
+    found = compare(base, revised)
+    assert found.transform is not None and found.transform.mirrored
+    assert base.results is not None and "W" in base.results.member_ids
+    assert not [x for x in found.again if x.why in ("demand", "new", "not computed")], found.again
 
 
 def twin(m: Model, ident: str) -> str:

@@ -65,7 +65,7 @@ class MemberChanges:
     def __init__(
         self, base: Model, revised: Model, transform: Transform | None, lines: tuple[Array, Array]
     ) -> None:
-        self.base, self.revised, self.transform = base, revised, transform
+        self.base, self.revised = base, revised
         self.touched = corrected_ids(base) | corrected_ids(revised)
         self.mixed = mixed_kinds(base, revised)
         self.back = transform.matrix if transform is not None else np.eye(3)
