@@ -122,3 +122,22 @@ def test_a_member_is_added_in_feet(loft: Window, qtbot: QtBot) -> None:
     model = model_of(loft)
     line = model.line(model.members["added-1"]) + model.origin
     assert line.ravel() == pytest.approx([3.048, 0, 0, 3.048, 0, 6.096], abs=0.03)
+
+
+@pytest.mark.parametrize(
+    ("text", "feet", "newtons"),
+    [
+        ("moves 0.644 m", "moves 2.113 ft", "moves 0.644 m"),
+        ("300 x 600 mm", "11.81 x 23.62 in", "300 x 600 mm"),
+        ("from 10.3 to 16.9 kN/m", "from 0.7058 to 1.158 kip/ft", "from 10300 to 16900 N/m"),
+        ("-12 kN, 5 kNm", "-2.698 kip, 3.688 kip ft", "-12000 N, 5000 N m"),
+        ("5 kN/m2 on 2 m²", "104.4 lbf/ft² on 21.53 ft²", "5000 N/m² on 2 m²"),
+        ("210 GPa", "30458 ksi", "210 GPa"),
+        ("B12 m, Level2 kN, IPE 300, 4 members, 3 mx", "B12 m, Level2 kN, IPE 300, 4 members, 3 mx", ""),
+    ],
+)
+def test_findings_are_said_in_the_units_that_are_shown(text: str, feet: str, newtons: str) -> None:
+    """Factors: NIST SP 811, appendix B (1 ft = 0.3048 m, 1 lbf = 4.4482216 N)."""
+    assert METRIC.words(text) == text
+    assert IMPERIAL.words(text) == feet
+    assert SI.words(text) == (newtons or text)

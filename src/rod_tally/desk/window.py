@@ -37,6 +37,7 @@ from .commands.view_commands import ViewDesk
 from .drop import dropped, is_project
 from .header import Header
 from .layout import Layout
+from .making.beginning import Beginning
 from .making.by_pointer import DrawDesk
 from .making.parts_by_form import AddDesk
 from .making.surfaces_by_form import SurfaceDesk
@@ -95,6 +96,7 @@ class Window(QMainWindow):
         self.corrections = Corrections(self, self.session, self.state)
         self.hold_desk = HoldDesk(self, self.session, self.state)
         self.add_desk = AddDesk(self, self.session, self.state)
+        self.beginning = Beginning(self, self.session, self.add_desk.open_drawing)
         self.surface_desk = SurfaceDesk(self, self.session, self.state)
         self.draw_desk = DrawDesk(self, self.session, self.state, self.view, self.surface_desk)
         self.view.pointing.said.connect(self.session.said)
@@ -163,6 +165,8 @@ class Window(QMainWindow):
             (
                 ("Open model…", self.dialogs.ask_open),
                 ("New model from parameters…", self.pages.show_recipe),
+                ("New model from levels and grid…", self.beginning.ask_levels),
+                ("New model from a DXF plan…", self.beginning.ask_plan),
                 ("Open the demo", self.session.open_demo),
                 ("A first walk, in six steps", lambda: self.pages.show_topic("first-walk")),
             ),

@@ -13,6 +13,7 @@ from shapely.geometry import LineString, MultiPoint, Polygon
 
 from ..model.geometry.vectors import Array
 from .drawing import TEXT, Drawing, Layer
+from .plan_marks import apply_marks
 
 READ_AS = ("nothing", "grid lines", "columns", "beams", "slabs", "walls")
 LARGEST_COLUMN = 2.5  # m; the longer side of a column's outline at most
@@ -108,6 +109,8 @@ def parts_of(drawing: Drawing, plan: Plan) -> Parts:
             _tell(name, "circles", len(layer.circles), "slabs", out)
         elif what == "walls":
             _walls(name, layer, plan, out)
+    own = [(place[:2] + plan.shift, text) for place, text in texts]
+    out.told += apply_marks(out.members, own, plan.material)
     return out
 
 

@@ -18,7 +18,7 @@ class Envelopes:
 
     def __init__(self, results: Results, combinations: list[Combination]) -> None:
         self.results, self.combinations = results, combinations
-        self._members: tuple[Envelope, MemberEnvelope] | None = None
+        self._members: dict[str, tuple[Envelope, MemberEnvelope]] = {}
         self._plates: dict[tuple[str, bool], PlateEnvelope] = {}
 
     @property
@@ -30,14 +30,21 @@ class Envelopes:
         """Whether forces of members are so many that they should be worked out in the background, and are not
         yet."""
         values = self.results.force[0].size if len(self.results.force) else 0
-        return not self.empty and self._members is None and values * len(self.combinations) > LARGE
+        return not self.empty and not self._members and values * len(self.combinations) > LARGE
 
-    def members(self, progress: Progress = silent) -> tuple[Envelope, MemberEnvelope] | None:
-        """Of forces at stations and by member; None without combinations."""
-        if self._members is None and not self.empty:
-            over = envelope(self.results, self.combinations, progress=progress)
-            self._members = over, of_members(self.results, over)
-        return self._members
+    @property
+    def kinds(self) -> list[str]:
+        """Kinds of the combinations (strength, serviceability …), in their order."""
+        return list(dict.fromkeys(c.kind for c in self.combinations if c.kind))
+
+    def members(self, kind: str = "", progress: Progress = silent) -> tuple[Envelope, MemberEnvelope] | None:
+        """Of forces at stations and by member, over the combinations of a kind or over all; None without
+        combinations."""
+        own = [c for c in self.combinations if not kind or c.kind == kind]
+        if kind not in self._members and own and not self.empty:
+            over = envelope(self.results, own, progress=progress)
+            self._members[kind] = over, of_members(self.results, over)
+        return self._members.get(kind)
 
     def known_plates(self, name: str, averaged: bool) -> PlateEnvelope | None:
         """Of a quantity of slabs and walls where it was worked out."""

@@ -30,11 +30,12 @@ from .tapers import STEPS
 @dataclass(slots=True)
 class Shapes:
     """Points (P, n, 3) along each piece and their displacements (P, n, 3), global, m; the member of each
-    piece."""
+    piece, and the numbers (P, 2) of the run's nodes at its ends."""
 
     member: NDArray[np.int64]
     points: Array
     displacement: Array
+    ends: NDArray[np.int64] | None = None
 
 
 @dataclass(slots=True)
@@ -172,7 +173,7 @@ class MemberShapes:
         u += extra
         points = (m.xyz[m.ends[:, 0]] + m.offset[:, 0])[:, None] + m.axes[:, None, 0] * along[..., None]
         done = self.results.member_done[c][m.member]
-        return Shapes(m.member[done], points[done], np.einsum("pni,pij->pnj", u, m.axes)[done])
+        return Shapes(m.member[done], points[done], np.einsum("pni,pij->pnj", u, m.axes)[done], m.ends[done])
 
 
 def member_shapes(

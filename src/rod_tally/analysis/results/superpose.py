@@ -119,7 +119,7 @@ def combined_shapes(
             plain = factor * shapes.displacement + (0.0 if plain is None else plain)
     assert plain is not None or squares is not None
     moved = plain if squares is None else np.sqrt(squares) + (0.0 if plain is None else plain)
-    return Shapes(shapes.member, shapes.points, np.asarray(moved))
+    return Shapes(shapes.member, shapes.points, np.asarray(moved), shapes.ends)
 
 
 @dataclass(slots=True)

@@ -15,6 +15,8 @@ from ..session.session import Session
 from ..session.state import DeskState
 from ..view.view import View
 
+SHOWN, HIDDEN = "shown", "hidden"
+
 
 class ViewDesk:
     """Says to the state what is shown and picked, and to the view where to look."""
@@ -86,7 +88,28 @@ class ViewDesk:
         """Show all storeys and parts again."""
         self.state.show_section(None)
         self.state.show_storeys(set())
+        self.state.hide(set())
         self.state.isolate(set())
+
+    def ask_classes(self) -> None:
+        """Which classes of parts are shown."""
+        review = self.state.review
+        if review is None:
+            return
+        classes = sorted({p.cls for p in review.model.parts()})
+        fields = [
+            Field(c, f"{c.capitalize()}s", HIDDEN if c in self.state.hidden else SHOWN, [SHOWN, HIDDEN])
+            for c in classes
+        ]
+        text = "Classes of parts in the view. View, Show all shows all of them again."
+        self.form = Form(
+            self.window,
+            "Classes",
+            text,
+            fields,
+            lambda v: self.state.hide({c for c in classes if v[c] == HIDDEN}),
+        )
+        self.form.open()
 
     def ask_section(self) -> None:
         """Square to which axis, where, and how deep a section is."""

@@ -8,6 +8,7 @@ from typing import Any
 from PyQt6.QtWidgets import QWidget
 
 from ...model.catalogue.catalogue import catalogue
+from ...model.catalogue.grades import grades
 from ...model.edits import AddMembers
 from ...model.geometry.vectors import Array
 from ..forms.form import Field, Form
@@ -37,7 +38,7 @@ class DrawDesk:
         model = review.model
         beside = next((model.members[i] for i in self.state.chosen("member")), None)
         sections = list(dict.fromkeys([*model.sections, *catalogue()]))
-        materials = list(model.materials)
+        materials = list(dict.fromkeys([*model.materials, *grades()]))
         section = beside.section if beside else self.last.get("section", sections[0])
         material = beside.material if beside else self.last.get("material", materials[0] if materials else "")
         fields = [

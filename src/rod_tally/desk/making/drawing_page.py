@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
@@ -28,13 +29,14 @@ from ...intake.plan_parts import READ_AS, Parts, Plan, guess, parts_of
 from ...model import Model
 from ...model.catalogue.catalogue import catalogue
 from ...model.catalogue.grades import grades
-from ...model.edits import AddGrids, AddMembers, AddSurfaces, Edit
+from ...model.edits import AddGrids, AddMembers, AddStoreys, AddSurfaces, Edit
 from ..forms.form import refused
 from ..forms.quantity import QuantityBox
 from ..quantities import METRIC
 from ..theme import GRAPHITE, INK, MOSS, MUTED, OCHRE, PALE, PAPER, PINE, RUST
 
 COLOURS = {"nothing": PALE, "grid lines": MUTED, "columns": INK, "beams": PINE, "slabs": MOSS, "walls": OCHRE}
+LIKELY = {"concrete": "C30/37", "steel": "S355"}  # chosen where the model has none of the kind
 AS_SAID = "as the drawing says"
 
 
@@ -84,10 +86,8 @@ class DrawingPage(QDialog):
         self.section.setEditable(True)
         for box, kind in ((self.material, "concrete"), (self.of_beams, "steel")):
             box.addItems(list(dict.fromkeys([*model.materials, *grades()])))
-            own = [n for n, m in model.materials.items() if m.kind == kind] + [
-                n for n, g in grades().items() if g.kind == kind
-            ]
-            box.setCurrentText(own[0] if own else box.itemText(0))
+            own = [n for n, m in model.materials.items() if m.kind == kind] + [LIKELY[kind]]
+            box.setCurrentText(own[0])
         for title, widgets in (
             ("lengths are in", [self.unit]),
             ("foot of columns, walls", [self.sizes["foot"]]),
@@ -232,9 +232,17 @@ class DrawingPage(QDialog):
         parts = self.parts()
         columns = [m for m in parts.members if m["class"] == "column"]
         beams = [m for m in parts.members if m["class"] != "column"]
-        out: list[Edit] = [AddGrids(parts.grids)] if parts.grids else []
+        out: list[Edit] = [AddStoreys(new)] if (new := self._new_storeys()) else []
+        out += [AddGrids(parts.grids)] if parts.grids else []
         out += [AddMembers(group) for group in (columns, beams) if group]
         return out + ([AddSurfaces(parts.surfaces)] if parts.surfaces else [])
+
+    def _new_storeys(self) -> list[dict[str, Any]]:
+        """Foot and level as storeys of a model that has none."""
+        if self.model.storeys:
+            return []
+        heights = sorted({self.sizes["foot"].given_value, self.sizes["level"].given_value})
+        return [{"name": f"{z:+.3f}", "at": [0.0, 0.0, z - float(self.model.origin[2])]} for z in heights]
 
     def accept(self) -> None:
         edits = self.edits()

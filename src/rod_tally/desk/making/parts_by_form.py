@@ -8,13 +8,18 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from PyQt6.QtWidgets import QFileDialog
 
+from ...model import Model
 from ...model.catalogue.catalogue import catalogue
+from ...model.catalogue.grades import grades
 from ...model.edits import (
     AddMembers,
+    AddStoreys,
     AddSurfaces,
     Edit,
+    EditError,
     SetOffset,
     copies,
+    copies_on_levels,
     mirror_images,
     surface_copies,
 )
@@ -22,11 +27,15 @@ from ...model.member_table import read_members
 from ..forms.asking import Asking
 from ..forms.form import Field
 from ..forms.paste import PastePage
+from .beginning import levels_of
 
 if TYPE_CHECKING:
     from .drawing_page import DrawingPage
 
 MEMBERS_EXAMPLE = "x1 [mm]\ty1 [mm]\tz1 [mm]\tx2 [mm]\ty2 [mm]\tz2 [mm]\tsection\tends\n0\t0\t3500\t6000\t0\t3500\tIPE 300\tpinned"
+
+
+ALL_STOREYS = "all of them"
 
 
 class AddDesk(Asking):
@@ -46,7 +55,7 @@ class AddDesk(Asking):
         b = points[1] if len(points) > 1 else a + [0.0, 0.0, 3.0]
         beside = next((model.members[i] for i in self.state.chosen("member")), None)
         sections = list(dict.fromkeys([*model.sections, *catalogue()]))
-        materials = list(model.materials)
+        materials = list(dict.fromkeys([*model.materials, *grades()]))
         fields = [
             *(Field(f"a{c}", f"start {c}", float(v), unit="m") for c, v in zip("xyz", a)),
             *(Field(f"b{c}", f"end {c}", float(v), unit="m") for c, v in zip("xyz", b)),
@@ -99,23 +108,70 @@ class AddDesk(Asking):
         levels = sorted(s.elevation for s in model.storeys)
         steps = np.diff(levels)
         up = float(steps[0]) if len(steps) else 3.0
+        names = self._free_storeys(model, members, surfaces)
         fields = [
             Field("x", "step in x", 0.0, unit="m"),
             Field("y", "step in y", 0.0, unit="m"),
             Field("z", "step in z", up, unit="m"),
             Field("times", "copies", 1.0, low=1.0, high=200.0, digits=0),
+            Field("levels", "or on storeys", "", ["", *names, ALL_STOREYS], free=True),
         ]
 
         def made(v: dict[str, Any]) -> None:
+            wanted = str(v["levels"]).strip()
+            if wanted:
+                chosen = names if wanted == ALL_STOREYS else [n.strip() for n in wanted.split(",")]
+                try:
+                    self._add(*copies_on_levels(model, members, surfaces, chosen))
+                except EditError as error:
+                    self.session.failed.emit("Copy", f"{error}.")
+                return
             step, times = (v["x"], v["y"], v["z"]), int(v["times"])
             self._add(copies(model, members, step, times), surface_copies(model, surfaces, step, times))
 
         self._ask(
             "Copy",
-            f"{self._count()}. Copies have sections, releases and openings; loads are not copied.",
+            f"{self._count()}. Copies have sections, releases and openings; loads are not copied. On storeys (several with commas between) they "
+            "reach from level to level there, whatever its height, and the step does not count.",
             fields,
             made,
         )
+
+    @staticmethod
+    def _free_storeys(model: Model, members: list[str], surfaces: list[str]) -> list[str]:
+        """Storeys that the parts can be copied to: not their own, and with levels enough above."""
+        out = []
+        for s in model.storeys:
+            try:
+                copies_on_levels(model, members, surfaces, [s.name])
+            except EditError:
+                continue
+            out.append(s.name)
+        return out
+
+    def ask_storeys(self) -> None:
+        """Further levels of the building."""
+        model = self.model
+        if model is None:
+            return
+        top = max((s.elevation for s in model.storeys), default=-3.0) + float(model.origin[2])
+        proposed = f"Level {len(model.storeys) + 1} = {top + 3.0:g}"
+        fields = [Field("levels", "levels", proposed, [proposed], free=True)]
+        text = "Name = height in m, several with commas between: First = 4.2, Second = 7.8. Parts that are there keep their storey."
+
+        def made(v: dict[str, Any]) -> Edit | None:
+            try:
+                return AddStoreys(
+                    [
+                        {"name": n, "at": [0.0, 0.0, z - float(model.origin[2])]}
+                        for n, z in levels_of(str(v["levels"]))
+                    ]
+                )
+            except ValueError as error:
+                self.session.failed.emit("Add storeys", f"{error}.")
+                return None
+
+        self._ask("Add storeys", text, fields, made)
 
     def ask_mirror(self) -> None:
         """The images of the selected parts in an upright plane."""

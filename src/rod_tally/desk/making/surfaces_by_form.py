@@ -8,6 +8,7 @@ import numpy as np
 from shapely.geometry import Polygon
 
 from ...model import Model, Surface
+from ...model.catalogue.grades import grades
 from ...model.edits import AddOpenings, AddSurfaces, CloseOpening, Edit
 from ...model.geometry.vectors import Array
 from ..forms.asking import Asking
@@ -232,7 +233,7 @@ class SurfaceDesk(Asking):
 
     @staticmethod
     def _made_of(model: Model, beside: Surface | None, usual: float) -> list[Field]:
-        materials = list(model.materials)
+        materials = list(dict.fromkeys([*model.materials, *grades()]))
         return [
             Field(
                 "thickness",

@@ -69,7 +69,7 @@ class Scene:
         """The largest value that is drawn, in the other revision's view too where one stands beside: both are
         drawn to one scale."""
         s = self.state
-        key = (of, s.component, s.plate, s.stress, s.cut, s.plate_over, s.mode)
+        key = (of, s.component, s.plate, s.stress, s.cut, s.plate_over, s.mode, s.wall, s.envelope_of)
         return self.sizes.largest(key, own, self.beside)
 
     @property
@@ -94,7 +94,16 @@ class Scene:
     def points(self) -> Array:
         """Ends of the shown members and corners of the shown surfaces (n, 3)."""
         corners = [s.outer for s in self.surfaces]
+        if not len(self.lines) and not corners and not self.model.members and not self.model.surfaces:
+            return self.bare
         return np.concatenate([self.lines.reshape(-1, 3), *corners])
+
+    @property
+    def bare(self) -> Array:
+        """Ends of grid lines on the levels (n, 3): what there is of a model that has no parts yet."""
+        flat = [g.points for g in self.model.grids]
+        heights = [s.elevation for s in self.model.storeys] or [0.0]
+        return np.array([(*p, z) for points in flat for p in points for z in heights]).reshape(-1, 3)
 
     @property
     def surfaces(self) -> list[Surface]:
@@ -155,6 +164,22 @@ def overlays() -> dict[str, Overlay]:
     """All overlays by name: those of the model first, in the order they were registered."""
     _load()
     return dict(_REGISTRY)
+
+
+def draw_bare(canvas: Canvas, scene: Scene) -> None:
+    """Grid lines on each level, of a model that has no parts yet."""
+    if scene.model.members or scene.model.surfaces or not scene.model.grids:
+        return
+    lowest = min((s.elevation for s in scene.model.storeys), default=0.0)
+    for z in [s.elevation for s in scene.model.storeys] or [0.0]:
+        lines = [
+            np.column_stack([g.points, np.full(len(g.points), z)])[[k, k + 1]]
+            for g in scene.model.grids
+            for k in range(len(g.points) - 1)
+        ]
+        canvas.dashes(np.array(lines), scene.size / 60, GRAPHITE if z == lowest else PALE, 1.2, (4, 1, 1, 1))
+    starts = np.array([(*g.points[0], lowest) for g in scene.model.grids])
+    canvas.labels(starts, [g.name for g in scene.model.grids], INK, 12)
 
 
 def draw_members(canvas: Canvas, scene: Scene, pale: bool) -> None:

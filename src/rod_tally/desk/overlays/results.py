@@ -1,4 +1,4 @@
-"""Overlays of loads, results and change."""
+"""Overlays of forces, reactions and change."""
 
 from __future__ import annotations
 
@@ -8,15 +8,13 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from ...analysis.frame.shape import free_shapes
 from ...analysis.results.results import COMPONENTS, Results
 from ...compare.members import source_lines
 from ...model import Surface
 from ...model.geometry.vectors import Array, local_axes, ring_sides
 from ..quantities import FORCE_KIND
 from ..session.state import VALUES
-from ..theme import GRAPHITE, INK, KINDS, OCHRE, PINE, RUST
-from ..view.symbols import ring
+from ..theme import GRAPHITE, INK, KINDS, OCHRE, PINE
 from .loads import draw_arrows
 from .registry import Scene, overlay
 
@@ -25,109 +23,6 @@ if TYPE_CHECKING:
 
 WAITING = "the envelope is being worked out"
 FEW, MOST_TOLD = 40, 300  # members whose end values are written too; values at most
-
-
-@overlay("displaced", "Displaced shape", base="pale")
-def draw_displaced(canvas: Canvas, scene: Scene) -> list[str]:
-    if scene.why_old:
-        return [scene.why_old]
-    r, case = scene.review.shown(scene.state.case), scene.state.case
-    if case not in r.cases or not r.node_done[r.case_index(case)].any():
-        return [f"{case or 'no case'} was not computed"]
-    if scene.review.shapes_waiting(case):
-        return ["the displaced shape is being worked out"]
-    shapes = scene.review.shapes(case)
-    assert shapes is not None
-    wanted = set(scene.ids)
-    shown = np.isin(shapes.member, [k for k, i in enumerate(r.member_ids) if i in wanted])
-    points, u = shapes.points[shown], shapes.displacement[shown]
-    moved = np.linalg.norm(r.displacement[r.case_index(case)][:, :3], axis=1).max(initial=0.0)
-    most = max(
-        float(np.linalg.norm(u, axis=2).max(initial=0.0)), float(moved) if r.plates is not None else 0.0
-    )
-    most = scene.largest("movement", most)
-    scale = scene.state.scale * (scene.state.times or (scene.size / 25 / most if most > 0 else 1.0))
-    canvas.moving(points, u * scale, INK, 2.0)
-    _move_plates(canvas, scene, r, r.displacement[r.case_index(case)], scale)
-    legend = [f"— displaced, {scale:.0f} times", "pale: undisplaced"]
-    largest = scene.review.largest_displacement(case)
-    if largest is not None:
-        p = largest.place + largest.step * scale
-        text = f"{scene.units.show(largest.size, 'small', 3)} {scene.units.small[1]}"
-        canvas.symbols(p[None], ring(7), INK, 2.0)
-        canvas.labels(p[None], [text], INK)
-        part = scene.model.members.get(largest.ident) or scene.model.surfaces.get(largest.ident)
-        where = largest.ident if part is None else f"{part.cls} {part.name or part.id}"
-        legend.append(f"○ largest: {text} at {where}")
-    return [f"{case}:", *legend]
-
-
-@overlay("modes", "Mode shape", base="pale")
-def draw_mode(canvas: Canvas, scene: Scene) -> list[str]:
-    """One mode's shape; the row of the table of modes chooses it."""
-    if scene.why_old:
-        return [scene.why_old]
-    found = [m for m in scene.review.modes if m.shape is not None]
-    if not found:
-        return ["no modes were found: something is loose, nothing has mass, or their count is set to 0"]
-    mode = next((m for m in found if m.mode == scene.state.mode), found[0])
-    assert mode.shape is not None
-    r = scene.review.results
-    shapes = free_shapes(
-        scene.model, r.member_ids, mode.shape, 13, scene.review.settings.run.shear_flexible, r.plates
-    )
-    wanted = set(scene.ids)
-    shown = np.isin(shapes.member, [k for k, i in enumerate(r.member_ids) if i in wanted])
-    canvas.moving(
-        shapes.points[shown], shapes.displacement[shown] * scene.state.scale * scene.size / 25, INK, 2.0
-    )
-    _move_plates(canvas, scene, r, mode.shape, scene.state.scale * scene.size / 25)
-    shares = ", ".join(f"{d} {v:.1%}" for d, v in zip("xyz", (mode.mass_x, mode.mass_y, mode.mass_z)))
-    return [
-        f"mode {mode.mode}: period {mode.period:.4g} s, {1 / mode.period:.4g} Hz",
-        f"moves {shares} of the mass",
-    ]
-
-
-@overlay("motions", "Mechanisms", base="pale")
-def draw_motions(canvas: Canvas, scene: Scene) -> list[str]:
-    """A motion without resistance that the run found, as large as can be seen; the command Animate moves it
-    to and fro."""
-    if scene.why_old:
-        return [scene.why_old]
-    r = scene.review.results
-    if not r.motions:
-        return ["nothing moves without resistance"]
-    which = (scene.state.mode - 1) % len(r.motions)
-    motion = r.motions[which]
-    u = np.zeros((len(r.node_ids), 6))
-    index = {n: k for k, n in enumerate(r.node_ids)}
-    u[[index[n] for n in motion.nodes]] = motion.shape
-    size = max(float(np.linalg.norm(u[:, :3], axis=1).max()), float(np.abs(u[:, 3:]).max()), 1e-300)
-    u *= scene.state.scale * scene.size / 25 / size
-    shapes = free_shapes(scene.model, r.member_ids, u, 13, scene.review.settings.run.shear_flexible, r.plates)
-    wanted = set(scene.ids)
-    shown = np.isin(shapes.member, [k for k, i in enumerate(r.member_ids) if i in wanted])
-    canvas.moving(shapes.points[shown], shapes.displacement[shown], RUST, 2.4)
-    _move_plates(canvas, scene, r, u, 1.0)
-    at = r.xyz[[index[n] for n in motion.nodes[:40]]] - scene.model.origin
-    canvas.symbols(at, ring(6), RUST, 1.8)
-    more = f"; mode steps through {len(r.motions)}" if len(r.motions) > 1 else ""
-    return [
-        f"motion {which + 1} of {len(r.motions)}: {len(motion.nodes)} nodes move{more}",
-        "○ the nodes that move most",
-    ]
-
-
-def _move_plates(canvas: Canvas, scene: Scene, r: Results, u: Array, scale: float) -> None:
-    """Slabs and walls that are shown, with their nodes moved by u (N, 6) times a scale."""
-    if r.plates is None:
-        return
-    ids = set(scene.state.shown_surfaces())
-    good = np.array([s in ids for s in r.plates.surfaces], bool)
-    if good.any():
-        nodes = (r.plates.quads[good[r.plates.quad_of]], r.plates.triangles[good[r.plates.triangle_of]])
-        canvas.moving_panes(r.plates.points, u[:, :3] * scale, nodes, GRAPHITE)
 
 
 @overlay("forces", "Forces")
@@ -235,9 +130,14 @@ def draw_envelope(canvas: Canvas, scene: Scene) -> list[str]:
         return [scene.why_old]
     if scene.review.envelopes.waiting:
         return [WAITING]
-    found, component = scene.review.envelopes.members(), scene.state.component
+    which, component = scene.state.envelope_of, scene.state.component
+    found = scene.review.envelopes.members(which)
     if found is None:
-        return ["no combination was computed; give the cases a kind, or make combinations"]
+        return [
+            f"no {which} combination was computed; give the cases a kind, or make combinations".replace(
+                "  ", " "
+            )
+        ]
     over, r, k = found[0], scene.review.results, COMPONENTS.index(component)
     places = member_places(scene, r, component, np.atleast_1d(r.member_done.any(axis=0)))
     if places is None:
@@ -246,7 +146,9 @@ def draw_envelope(canvas: Canvas, scene: Scene) -> list[str]:
     most = scene.largest("envelope", float(max(np.abs(low).max(), np.abs(high).max())))
     scale = scene.state.scale * scene.size / 18 / most if most > 0 else 0.0
     kind, unit = FORCE_KIND[component], getattr(scene.units, FORCE_KIND[component])[1]
-    legend = [f"{component} over {len(over.combinations)} combinations"]
+    legend = [
+        f"{component} over {len(over.combinations)} {which + ' combinations' if which else 'combinations of every kind'}"
+    ]
     for values, by, at, colour, word in (
         (high, over.high_by, int(high.argmax()), PINE, "highest"),
         (low, over.low_by, int(low.argmin()), OCHRE, "lowest"),

@@ -1,4 +1,4 @@
-"""What belongs to whole storeys: their centres of mass and of stiffness."""
+"""What belongs to whole storeys: centres of mass and of stiffness, floors that are rigid in their plane."""
 
 from __future__ import annotations
 
@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ..theme import INK, OCHRE, PINE
+from ...analysis.solve.diaphragms import Floor
+from ..theme import GRAPHITE, INK, MOSS, OCHRE, PINE
 from ..view.symbols import diamond, ring
 from .registry import Scene, overlay
 
@@ -43,3 +44,37 @@ def draw_centres(canvas: Canvas, scene: Scene) -> list[str]:
         f"<font color='{OCHRE}'>◇</font> centre of stiffness",
         f"<font color='{OCHRE}'>▬</font> turns under horizontal forces ({int(turning.sum())} of {len(found)} storeys)",
     ]
+
+
+@overlay("floors", "Rigid floors", base="pale")
+def draw_floors(canvas: Canvas, scene: Scene) -> list[str]:
+    """The nodes that each rigid floor of the run holds, joined to the middle of them."""
+    if scene.why_old:
+        return [scene.why_old]
+    if scene.review.results.empty:
+        return ["nothing was computed"]
+    r, shown = scene.review.results, scene.state.storeys
+    found = [f for f in scene.review.balance.floors if not shown or _storey_of(scene, f) in shown]
+    if not found:
+        return ["no floor that is shown moves in its plane as one"]
+    xyz = r.xyz - scene.model.origin
+    middles = np.array([xyz[f.nodes].mean(axis=0) for f in found])
+    for f, middle in zip(found, middles):
+        at = xyz[f.nodes]
+        canvas.lines(np.stack([np.broadcast_to(middle, at.shape), at], axis=1), MOSS, 1.0, 0.6)
+        canvas.symbols(at, ring(3.5), MOSS, 1.6)
+    canvas.symbols(middles, diamond(8), INK, 2.2)
+    canvas.labels(middles, [f"{f.name}: {len(f.nodes)} nodes" for f in found], INK)
+    count = sum(len(f.nodes) for f in found)
+    return [
+        f"{len(found)} floor{'s' if len(found) != 1 else ''} rigid in plane, {count} nodes",
+        f"<font color='{MOSS}'>○</font> node that it holds",
+        "◇ middle of its nodes",
+        f"<font color='{GRAPHITE}'>centres of mass and stiffness: Storey centres</font>",
+    ]
+
+
+def _storey_of(scene: Scene, floor: Floor) -> str:
+    slabs = [scene.model.surfaces[s].storey for s in floor.slabs if s in scene.model.surfaces]
+    near = min(scene.model.storeys, key=lambda s: abs(s.elevation - floor.plane), default=None)
+    return slabs[0] if slabs else near.name if near is not None else ""

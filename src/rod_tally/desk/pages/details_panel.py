@@ -142,10 +142,8 @@ class DetailsPanel(QScrollArea):
             "analytical": "analytical model",
             "both": "physical and analytical model",
         }
-        self._text(
-            f"{kind.get(model.kind, model.kind)}, {model.schema}, lengths in {model.units.get('length', '?').lower()}",
-            MUTED,
-        )
+        told = f"{kind.get(model.kind, model.kind)}, {model.schema}, lengths in {model.units.get('length', '?').lower()}"
+        self._text(told if model.schema else "begun here, of no file", MUTED)
         if review.why_old:
             self._text(f"{review.why_old[0].upper()}{review.why_old[1:]}.", RUST if review.has_run else OCHRE)
         if review.waiting:
@@ -175,7 +173,7 @@ class DetailsPanel(QScrollArea):
         first = alike.findings[0]
         many = f"{alike.parts} × " if alike.parts > 1 else ""
         self._text(f"{mark} {many}{alike.title}", colour, bold=True)
-        text = first.message
+        text = self.units.words(first.message)
         self._text(text if len(text) <= SHORT else text[: text.rfind(" ", 0, SHORT)] + " …")
         row = QWidget()
         buttons = QHBoxLayout(row)
@@ -404,7 +402,7 @@ class DetailsPanel(QScrollArea):
         mark, colour = SEVERITY_MARK[finding.severity], SEVERITY_COLOUR[finding.severity]
         self._text(f"{mark} {title_of(finding)}", colour, bold=True)
         self._text(finding.code, MUTED, size=10)
-        self._text(finding.message)
+        self._text(self.units.words(finding.message))
         for a in revision.answers_to(finding):
             who = " · ".join(p for p in (a.author, a.when[:16].replace("T", " "), a.status) if p)
             self._text(f"Answer: {a.text}" if a.text else "Answered", PINE)

@@ -183,7 +183,7 @@ class MemberPage(QDialog):
 
     def _forces(self, review: Review, r: Results, member: Member, case: str) -> None:
         stations = r.stations_of(member.id)
-        found = None if review.envelopes.waiting else review.envelopes.members()
+        found = None if review.envelopes.waiting else review.envelopes.members(self.state.envelope_of)
         x = r.station_x[stations]
         was = self._before(review, member, case)
         for k, name in enumerate(COMPONENTS):

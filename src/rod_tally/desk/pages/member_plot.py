@@ -79,7 +79,7 @@ class MemberPlot(QWidget):
         """The band over all combinations behind the diagram; returns what governs, "" when there is none."""
         review = self.state.review
         wanted = review is not None and self.state.overlay == "envelope" and not review.envelopes.waiting
-        found = review.envelopes.members() if review is not None and wanted else None
+        found = review.envelopes.members(self.state.envelope_of) if review is not None and wanted else None
         if found is None:
             return ""
         over = found[0]

@@ -58,7 +58,7 @@ class Background:
             return None
         envelopes, case = review.envelopes, state.case
         if state.overlay == "envelope" and envelopes.waiting:
-            return ("envelope", id(review)), envelopes.members
+            return ("envelope", id(review)), lambda progress: envelopes.members("", progress)
         if state.overlay == "displaced" and review.shapes_waiting(case):
             return ("shapes", id(review), case), lambda _progress: review.shapes(case)
         if state.overlay == "plates" and review.fields_waiting:

@@ -19,6 +19,7 @@ from ...review.decisions import Look
 from .section import Section
 
 LOADS = ("loads", "arrived")  # overlays that show loads and need no results
+MOVEMENTS = ("size", "ux", "uy", "uz", "rx", "ry", "rz")  # of the displaced shape: its size, or a component
 VALUES = "values"  # the label that overlays of loads write themselves
 MOST_COMBINATIONS = 500  # in the list of cases; all are in the table
 
@@ -98,6 +99,9 @@ class DeskState(QObject):
         self.label = "none"
         self.case = ""
         self.component = "my"
+        self.movement = "size"  # of the displaced shape: its size, or a component
+        self.wall = "n"  # of walls' resultants
+        self.envelope_of = ""  # the kind of the combinations that the envelope is over; "" for all
         self.plate = "mx"  # of slabs and walls
         self.plate_range: tuple[float, float] | None = None  # SI; None from the largest value
         self.stress = "normal"  # of members
@@ -118,6 +122,7 @@ class DeskState(QObject):
         self.isolated: set[str] = set()
         self.section: Section | None = None
         self.surfaces = True
+        self.hidden: set[str] = set()  # classes of parts that are not shown
         self.finding: Finding | None = None
 
     @property
@@ -221,6 +226,8 @@ class DeskState(QObject):
             words.append(f"storeys {', '.join(sorted(self.storeys))}")
         if self.isolated:
             words.append(f"{len(self.isolated)} parts alone")
+        if self.hidden:
+            words.append(f"without {', '.join(f'{c}s' for c in sorted(self.hidden))}")
         if self.section is not None:
             words.append(self.section.words)
         return ", ".join(words)
@@ -289,6 +296,12 @@ class DeskState(QObject):
             self.section = section
             self.shown_changed.emit()
 
+    def hide(self, classes: set[str]) -> None:
+        """Leave parts of these classes out of the view."""
+        if classes != self.hidden:
+            self.hidden = classes
+            self.shown_changed.emit()
+
     def show_surfaces(self, shown: bool) -> None:
         self.surfaces = shown
         self.shown_changed.emit()
@@ -303,7 +316,9 @@ class DeskState(QObject):
         if review is None:
             return set()
         members = review.model.members
-        shown = set(members)
+        shown = (
+            set(members) if not self.hidden else {i for i, m in members.items() if m.cls not in self.hidden}
+        )
         if self.storeys:
             shown = {i for i in shown if members[i].storey in self.storeys}
         shown = shown & self.isolated if self.isolated else shown
@@ -316,7 +331,9 @@ class DeskState(QObject):
             return []
         model, section = review.model, self.section
         every = [
-            s for s in model.surfaces.values() if section is None or section.holds(s.outer, model.origin)
+            s
+            for s in model.surfaces.values()
+            if s.cls not in self.hidden and (section is None or section.holds(s.outer, model.origin))
         ]
         if self.isolated:
             return [s.id for s in every if s.id in self.isolated]

@@ -222,13 +222,14 @@ def envelope(state: DeskState, units: UnitSet) -> Rows:
     if review is not None and review.envelopes.waiting:
         out.note = "Run, Envelope of forces works it out"
         return out
-    found = review.envelopes.members() if review is not None else None
+    found = review.envelopes.members(state.envelope_of) if review is not None else None
     if review is None or found is None:
-        out.note = "no combination was computed"
+        out.note = "no combination of this kind was computed"
         return out
     over, of = found
     out.note = (
-        f"{state.component} over {len(over.combinations)} combinations; Force above the view chooses another"
+        f"{state.component} over {len(over.combinations)} {state.envelope_of + ' combinations' if state.envelope_of else 'combinations of every kind'}; "
+        "Force and Case above the view choose others"
     )
     k = COMPONENTS.index(state.component)
     done = np.atleast_1d(review.results.member_done.any(axis=0))

@@ -237,9 +237,9 @@ def stacks(state: DeskState, units: UnitSet) -> Rows:
         out.note = f"{case or 'no case'} was not computed"
         return out
     out.note = f"Case {case}; tension positive"
-    found = None if review.envelopes.waiting else review.envelopes.members()
+    found = None if review.envelopes.waiting else review.envelopes.members(state.envelope_of)
     if found is not None:
-        out.note += f"; lowest and highest over {len(found[0].combinations)} combinations"
+        out.note += f"; lowest and highest over {len(found[0].combinations)} {(state.envelope_of + ' combinations').strip()}"
     before, words = _feet_before(state)
     out.note += words
     index = {i: k for k, i in enumerate(r.member_ids)}

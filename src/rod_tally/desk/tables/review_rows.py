@@ -10,7 +10,7 @@ from ...review.effects.effect import FIRST, LITTLE, effect_words, of_finding
 from ...review.readiness import readiness
 from ...review.tallies.takeoff import takeoff
 from ...review.titles import title_of
-from ..quantities import UnitSet
+from ..quantities import METRIC, UnitSet
 from ..session.state import DeskState
 from ..theme import SEVERITY_MARK
 from .load_rows import PAGES, load_page
@@ -49,7 +49,7 @@ def findings(state: DeskState, units: UnitSet) -> Rows:
             shown += f" · {len(answers)} answer{'s' if len(answers) > 1 else ''}: {answers[-1].text or answers[-1].status}"
         mended = [effect_words(of_finding(effects, f.code, f.ids), units.small)] if effects else []
         out.add(
-            [SEVERITY_MARK[f.severity], title_of(f), where, f.message, *mended, shown, f.code],
+            [SEVERITY_MARK[f.severity], title_of(f), where, units.words(f.message), *mended, shown, f.code],
             pick,
             "; ".join(f.actions),
         )
@@ -211,9 +211,10 @@ def _times(value: float | None, factor: float) -> float | None:
     return None if value is None else value * factor
 
 
-def log_rows(review: Review | None) -> Rows:
+def log_rows(review: Review | None, units: UnitSet = METRIC) -> Rows:
     """The transfer log."""
-    out = Rows(["Kind", "What happened", "By, mm"])
+    factor, unit = units.small
+    out = Rows(["Kind", "What happened", f"By, {unit}"])
     for entry in review.model.log if review else ():
         first = entry.ids[0] if entry.ids else ""
         pick: Pick = None
@@ -221,5 +222,8 @@ def log_rows(review: Review | None) -> Rows:
             pick = ("member", first)
         elif review and first in review.model.surfaces:
             pick = ("surface", first)
-        out.add([entry.kind, entry.message, entry.distance * 1000 if entry.distance else None], pick)
+        out.add(
+            [entry.kind, units.words(entry.message), entry.distance * factor if entry.distance else None],
+            pick,
+        )
     return out

@@ -103,7 +103,7 @@ class Tables(QTabWidget):
 
     def _rows(self, page: TablePage) -> Rows:
         if page.name == "log":
-            return log_rows(self.state.review)
+            return log_rows(self.state.review, self.units)
         aspects = ASPECTS.get(page.name)
         make = aspects[page.choice.currentText()] if aspects else TABLES[page.name][1]
         return make(self.state, self.units)

@@ -130,15 +130,48 @@ class Canvas:
                     at += share
         self.lines(np.array(parts).reshape(-1, 2, 3), colour, width)
 
-    def moving(self, points: Array, step: Array, colour: str = INK, width: float = 2.0) -> None:
-        """Bent lines (n, k, 3) moved by `step` (n, k, 3), which `phase` moves to and fro."""
+    def moving(
+        self,
+        points: Array,
+        step: Array,
+        colour: str = INK,
+        width: float = 2.0,
+        values: Array | None = None,
+        limits: tuple[float, float] = (0.0, 1.0),
+        colours: Sequence[str] = (),
+    ) -> None:
+        """Bent lines (n, k, 3) moved by `step` (n, k, 3), which `phase` moves to and fro; in bands of colour
+        where `values` (n, k) are given."""
         if not len(points):
             return
         n, k = points.shape[:2]
         cells = np.column_stack([np.full(n, k), np.arange(n * k).reshape(n, k)]).ravel()
         mesh = pv.PolyData((points + step).reshape(-1, 3), lines=cells)
         self._moving.append((mesh, points.reshape(-1, 3), step.reshape(-1, 3)))
-        self._add(mesh, color=colour, line_width=width)
+        if values is None:
+            self._add(mesh, color=colour, line_width=width)
+        else:
+            self._add_banded(mesh, values.ravel(), limits, colours, line_width=width)
+
+    def _add_banded(
+        self,
+        mesh: pv.PolyData,
+        values: Array,
+        limits: tuple[float, float],
+        colours: Sequence[str],
+        **options: Any,
+    ) -> None:
+        """A mesh in bands of colour by the values at its points; what lies beyond the limits in ink."""
+        mesh.point_data["value"] = values
+        low, high = limits if limits[1] > limits[0] else (limits[0] - 1.0, limits[0] + 1.0)
+        table = pv.LookupTable(scalar_range=(low, high), n_values=len(colours))
+        table.values = np.array(
+            [[int(c[k : k + 2], 16) for k in (1, 3, 5)] + [255] for c in colours], np.uint8
+        )
+        table.above_range_color = table.below_range_color = INK
+        self._add(
+            mesh, scalars="value", cmap=table, show_scalar_bar=False, interpolate_before_map=True, **options
+        )
 
     @property
     def moves(self) -> bool:
@@ -191,32 +224,37 @@ class Canvas:
         ink."""
         cells = np.concatenate([_cells(quads), _cells(triangles)])
         mesh = pv.PolyData(points, faces=cells)
-        mesh.point_data["value"] = values
-        low, high = limits if limits[1] > limits[0] else (limits[0] - 1.0, limits[0] + 1.0)
-        table = pv.LookupTable(scalar_range=(low, high), n_values=len(colours))
-        table.values = np.array(
-            [[int(c[k : k + 2], 16) for k in (1, 3, 5)] + [255] for c in colours], np.uint8
-        )
-        table.above_range_color = table.below_range_color = INK
-        self._add(
-            mesh,
-            scalars="value",
-            cmap=table,
-            show_scalar_bar=False,
-            interpolate_before_map=True,
-            opacity=1.0,
-        )
+        self._add_banded(mesh, values, limits, colours, opacity=1.0)
 
     def moving_panes(
-        self, points: Array, step: Array, nodes: Sequence[NDArray[np.int64]], colour: str
+        self,
+        points: Array,
+        step: Array,
+        nodes: Sequence[NDArray[np.int64]],
+        colour: str,
+        values: Array | None = None,
+        limits: tuple[float, float] = (0.0, 1.0),
+        colours: Sequence[str] = (),
     ) -> None:
-        """Elements (n, k) of points (m, 3) moved by `step` (m, 3), which `phase` moves to and fro."""
+        """Elements (n, k) of points (m, 3) moved by `step` (m, 3), which `phase` moves to and fro; in bands
+        of colour where `values` (m,) are given, with the outer sides of each piece drawn."""
         cells = [_cells(n) for n in nodes if len(n)]
         if not cells:
             return
         mesh = pv.PolyData(points + step, faces=np.concatenate(cells))
         self._moving.append((mesh, points, step))
-        self._add(mesh, color=colour, opacity=0.14)
+        if values is None:
+            self._add(mesh, color=colour, opacity=0.14)
+        else:
+            self._add_banded(mesh, values, limits, colours, opacity=0.85)
+        sides = np.concatenate([np.stack([n, np.roll(n, -1, axis=1)], axis=-1).reshape(-1, 2) for n in nodes])
+        outer, count = np.unique(np.sort(sides, axis=1), axis=0, return_counts=True)
+        outer = outer[count == 1]
+        if len(outer):
+            lines = np.column_stack([np.full(len(outer), 2), outer]).ravel()
+            edge = pv.PolyData(points + step, lines=lines)
+            self._moving.append((edge, points, step))
+            self._add(edge, color=colour, line_width=1.4)
 
     def symbols(
         self,

@@ -14,7 +14,7 @@ from PyQt6.QtGui import QOffscreenSurface, QOpenGLContext
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from ...model.geometry.vectors import Array, ring_sides
-from ..overlays.registry import Scene, Sizes, draw_members, draw_surfaces, overlays
+from ..overlays.registry import Scene, Sizes, draw_bare, draw_members, draw_surfaces, overlays
 from ..quantities import METRIC, UnitSet
 from ..session.state import VALUES, DeskState
 from ..theme import INK, MUTED, PAPER, PINE, RUST, SHEET
@@ -28,6 +28,9 @@ DIRECTIONS = {
     "plan": ((0, 0, 1), (0, 1, 0)),
     "south": ((0, -1, 0), (0, 0, 1)),
     "east": ((1, 0, 0), (0, 0, 1)),
+    "below": ((0, 0, -1), (0, 1, 0)),
+    "north": ((0, 1, 0), (0, 0, 1)),
+    "west": ((-1, 0, 0), (0, 0, 1)),
 }
 
 SMOOTH = 8000  # lines and faces up to which edges are drawn smooth
@@ -192,6 +195,7 @@ class View(QWidget):
         chosen = overlays().get(self.state.overlay) or next(iter(overlays().values()))
         canvas, scene = self.canvas, self._scene
         legend: list[str] = []
+        self._try("grid lines", lambda: draw_bare(canvas, scene))
         if chosen.base != "pale":
             self._try("slabs and walls", lambda: draw_surfaces(canvas, scene))
         if chosen.base != "none":
@@ -203,6 +207,8 @@ class View(QWidget):
             names = list(dict.fromkeys(self.canvas.left_out))
             more = f" and {len(names) - 4} more" if len(names) > 4 else ""
             legend.append(f"<span style='color:{RUST}'>not drawn: {', '.join(names[:4])}{more}</span>")
+        if self.state.hidden:
+            legend.append(f"not shown: {', '.join(f'{c}s' for c in sorted(self.state.hidden))}")
         if section is not None:
             legend.append(section.words)
         # smooth edges cost a software OpenGL more than twice the time, and are missed least where much is

@@ -1,7 +1,7 @@
 """Corrections a reviewer makes to a model: each says what it did, can be taken back exactly, and made
 again."""
 
-from .adding import AddGrids, AddMembers, copies, mirror_images, surface_copies
+from .adding import AddGrids, AddMembers, AddStoreys, copies, copies_on_levels, mirror_images, surface_copies
 from .again import make_again
 from .base import Edit, EditError, from_record, to_record
 from .cases import (
@@ -66,7 +66,9 @@ __all__ = [
     "CloseOpening",
     "TieParts",
     "AddMembers",
+    "AddStoreys",
     "copies",
+    "copies_on_levels",
     "mirror_images",
     "surface_copies",
     "SetOffset",

@@ -14,17 +14,17 @@ from ..catalogue.own import own_section
 from ..catalogue.shapes import ShapeError
 from ..catalogue.taper import other_way
 from ..entities.grid import GridLine
-from ..entities.model import Model
+from ..entities.model import Model, Storey
 from ..entities.section import Section
 from ..entities.structure import PINNED_END, Joint, Member, Release
 from ..entities.surface import Surface
 from ..geometry.tying import tie_members
 from ..geometry.vectors import Array, class_by_slope, closest_on_segment, default_z
 from ..roles import Role
-from .base import Edit, EditError, counted
+from .base import Edit, EditError, counted, material_in
 
 SHORTEST = 0.01  # m
-SAME_GRID = 0.05  # m
+SAME_GRID = SAME_LEVEL = 0.05  # m
 
 
 @dataclass
@@ -69,8 +69,7 @@ class AddMembers(Edit):
             turned = other_way(model.sections[section])
             section = turned.name
             model.sections.setdefault(section, turned)
-        if material not in model.materials:
-            raise EditError(f"material {material!r} is not in the model")
+        material_in(model, material)
         met: list[str] = []
         nodes = [self._node(model, point, met) for point in line]
         if nodes[0] == nodes[1]:
@@ -164,6 +163,44 @@ class AddMembers(Edit):
 
 
 @dataclass
+class AddStoreys(Edit):
+    """Add levels, as records with `name` and `at`: a place (m, in the model's axes) of which the height
+    counts. Parts that are there keep their storey."""
+
+    words = "storeys"
+    roles = {"storeys": {"at": Role.PLACE}}
+
+    storeys: list[dict[str, Any]]
+
+    def __post_init__(self) -> None:
+        self.text = f"Add {counted(self.storeys, 'storey')}"
+
+    def change(self, model: Model) -> str:
+        if not self.storeys:
+            raise EditError("there is nothing to add")
+        now = list(model.storeys)
+        for s in self.storeys:
+            try:
+                name, height = str(s["name"]).strip(), float(s["at"][2])
+            except (KeyError, TypeError, ValueError, IndexError):
+                raise EditError("a storey needs a name and a height") from None
+            if not name or not np.isfinite(height):
+                raise EditError("a storey needs a name and a height")
+            if any(x.name == name for x in now):
+                raise EditError(f"there is a storey {name!r} already")
+            near = next((x for x in now if abs(x.elevation - height) < SAME_LEVEL), None)
+            if near is not None:
+                raise EditError(f"{near.name} lies at that height already")
+            now.append(Storey(name, height))
+        model.storeys = sorted(now, key=lambda x: x.elevation)
+        names = ", ".join(f"{s['name']} at {float(s['at'][2]):g} m" for s in self.storeys[:5])
+        return f"added {counted(self.storeys, 'storey')}: {names}"
+
+    def ids(self, model: Model) -> tuple[str, ...]:
+        return ()
+
+
+@dataclass
 class AddGrids(Edit):
     """Add grid lines, as records with `name`, `points` (two or more in plan, m, in the model's axes) and
     `family` (u or v). One of a name and place that is there already is left out."""
@@ -224,22 +261,9 @@ def copies(
     """Records of copies of members, `times` of them, each a `step` (m) farther, for AddMembers."""
     out: list[dict[str, Any]] = []
     for n in range(1, times + 1):
-        for ident in members:
-            m = model.members[ident]
-            line = model.line(m) + np.array(step) * n
-            out.append(
-                {
-                    "start": line[0].tolist(),
-                    "end": line[1].tolist(),
-                    "section": m.section,
-                    "material": m.material,
-                    "class": m.cls,
-                    "name": f"{m.name or m.id} copy {n}" if times > 1 else f"{m.name or m.id} copy",
-                    "z_axis": m.z_axis.tolist(),
-                    "pinned_start": m.release_start.any,
-                    "pinned_end": m.release_end.any,
-                }
-            )
+        by = np.array(step) * n
+        more = f" copy {n}" if times > 1 else " copy"
+        out += [_member_record(model, ident, partial(np.add, by), more) for ident in members]
     return out
 
 
@@ -255,6 +279,63 @@ def surface_copies(
             for i in surfaces
         ]
     return out
+
+
+def copies_on_levels(
+    model: Model, members: list[str], surfaces: list[str], names: list[str]
+) -> tuple[list[dict[str, Any]], list[dict[str, Any]]]:
+    """Records for AddMembers and AddSurfaces of copies of parts on other storeys, which may be of other
+    heights: what reaches from level to level reaches from level to level there, what lies between lies in
+    the same share of the height, and what is beyond the building's levels keeps its distance. Raises
+    EditError for a storey that is not there, or that has no level above it where the parts have one."""
+    levels = sorted(model.storeys, key=lambda s: s.elevation)
+    z = np.array([s.elevation for s in levels])
+    heights = [model.line(model.members[i])[:, 2] for i in members]
+    heights += [model.surfaces[i].outer[:, 2] for i in surfaces]
+    low, high = min(float(h.min()) for h in heights), max(float(h.max()) for h in heights)
+    base = int(np.abs(z - low).argmin())
+    top = base + int(np.searchsorted(z[base:], high - SAME_LEVEL))  # the level that they reach
+    lines: list[dict[str, Any]] = []
+    panels: list[dict[str, Any]] = []
+    for name in names:
+        to = next((k for k, s in enumerate(levels) if s.name == name), None)
+        if to is None:
+            raise EditError(f"there is no storey {name!r}")
+        if to == base:
+            raise EditError(f"the parts stand on {name} already")
+        if min(top, len(z) - 1) - base + to >= len(z):
+            raise EditError(
+                f"the parts reach from {levels[base].name} to {levels[min(top, len(z) - 1)].name}; no level lies so far above {name}"
+            )
+        here, there_ = z[base : top + 1], z[to : to + top + 1 - base]
+        count = min(len(here), len(there_))
+
+        def moved(p: Array, a: Array = here[:count], b: Array = there_[:count]) -> Array:
+            out = np.array(p, float)
+            v = out[..., 2]
+            inside = np.interp(v, a, b)
+            out[..., 2] = np.where(v < a[0], v - a[0] + b[0], np.where(v > a[-1], v - a[-1] + b[-1], inside))
+            return out
+
+        lines += [_member_record(model, i, moved, f" {name}") for i in members]
+        panels += [_surface_record(model.surfaces[i], moved, f" {name}") for i in surfaces]
+    return lines, panels
+
+
+def _member_record(model: Model, ident: str, moved: Callable[[Array], Array], more: str) -> dict[str, Any]:
+    m = model.members[ident]
+    line = moved(model.line(m))
+    return {
+        "start": line[0].tolist(),
+        "end": line[1].tolist(),
+        "section": m.section,
+        "material": m.material,
+        "class": m.cls,
+        "name": f"{m.name or m.id}{more}",
+        "z_axis": m.z_axis.tolist(),
+        "pinned_start": m.release_start.any,
+        "pinned_end": m.release_end.any,
+    }
 
 
 def mirror_images(

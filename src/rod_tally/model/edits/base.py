@@ -10,7 +10,9 @@ from typing import Any, ClassVar, Literal, TypeVar
 
 import numpy as np
 
+from ..catalogue.grades import grades
 from ..entities.log import LogEntry
+from ..entities.material import graded
 from ..entities.model import Model
 from ..entities.structure import Member, Node, Release, Support
 from ..entities.surface import Surface
@@ -26,6 +28,16 @@ ROUNDING = 1e-9  # m; less is no move
 
 class EditError(ValueError):
     """A correction that cannot be made; the message says why in one line. The model is as it was."""
+
+
+def material_in(model: Model, name: str) -> str:
+    """The name of a material of the model, which a grade of the catalogue becomes. Raises EditError."""
+    if name not in model.materials:
+        if name not in grades():
+            raise EditError(f"material {name!r} is neither in the model nor a grade of the catalogue")
+        grade = grades()[name]
+        model.materials[name] = graded(name, grade, f"{grade.where}, set by hand")
+    return name
 
 
 class Edit(ABC):

@@ -19,11 +19,10 @@ from ..entities.material import (
     EXPANSION,
     Material,
     completed,
-    graded,
 )
 from ..entities.model import Model
 from ..roles import Role
-from .base import Edit, EditError, counted, there
+from .base import Edit, EditError, counted, material_in, there
 
 OWN = "a material of one's own"
 KINDS = ("", *EXPANSION)
@@ -204,11 +203,7 @@ class SetMaterial(Edit):
         return self.material
 
     def change(self, model: Model) -> str:
-        if self.material not in model.materials:
-            if self.material not in grades():
-                raise EditError(f"{self.material} is neither in the model nor a grade of the catalogue")
-            grade = grades()[self.material]
-            model.materials[self.material] = graded(self.material, grade, f"{grade.where}, set by hand")
+        material_in(model, self.material)
         _give(self, model, self.members, self.material)
         return f"{counted(self.members, 'part')}: material {self.material}"
 

@@ -16,7 +16,7 @@ from ..geometry.tying import tie_parts, tie_surfaces
 from ..geometry.vectors import Array
 from ..roles import Role
 from .adding import free_id
-from .base import Edit, EditError, counted
+from .base import Edit, EditError, counted, material_in
 
 FLAT = 0.005  # m; corners this near to one plane lie in it
 LEAST = 0.01  # m2
@@ -60,8 +60,7 @@ class AddSurfaces(Edit):
     def _add(self, model: Model, part: dict[str, Any]) -> Surface:
         outer = ring(part.get("outline"))
         material = str(part.get("material", ""))
-        if material not in model.materials:
-            raise EditError(f"material {material!r} is not in the model")
+        material_in(model, material)
         try:
             thickness = float(part["thickness"])
         except (KeyError, TypeError, ValueError):
