@@ -161,3 +161,16 @@ def test_the_window_stands_before_the_slow_parts_of_scipy_are_loaded() -> None:
     slow = ["scipy.spatial", "scipy.optimize", "scipy.integrate", "pyvista"]
     done = subprocess.run([sys.executable, "-c", code, *slow], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "[]"
+
+
+def test_docstrings_of_functions_say_what_they_do() -> None:
+    """Imperative, as in "Return the …": "What …", "Whether …" and "Of …" leave the verb to the reader."""
+    vague = []
+    for path in sorted((ROOT / "src").rglob("*.py")):
+        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+            text = (
+                ast.get_docstring(node) if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef) else None
+            )
+            if text and text.split()[0] in ("What", "Whether", "Of"):
+                vague.append(f"{path.name}: {node.name}: {text.splitlines()[0]}")
+    assert not vague, "\n".join(vague)

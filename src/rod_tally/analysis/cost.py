@@ -31,8 +31,8 @@ class Cost:
 
 
 def expected_cost(model: Model, settings: Settings, only: set[str] | None = None) -> Cost:
-    """Of a run with modes of the whole model, or of the members and surfaces in `only`. By areas and lengths,
-    nothing is meshed; within a factor of about two."""
+    """Estimate the cost of a run with modes of the whole model, or of the members and surfaces in `only`.
+    By areas and lengths, nothing is meshed; within a factor of about two."""
     taking = [m for i, m in model.members.items() if only is None or i in only]
     nodes = len({n for m in taking for n in (m.start, m.end, *(j.node for j in m.joints))})
     elements = 0.0

@@ -55,7 +55,7 @@ def gather(findings: Iterable[Finding], s: Subject) -> list[Finding]:
 
 
 def _kind(f: Finding, s: Subject) -> tuple[object, ...] | None:
-    """What findings have to share to be alike; None for those that stay by themselves."""
+    """Return what findings have to share to be alike; None for those that stay by themselves."""
     if f.code in APART or not f.ids or len(f.ids) > 2 or f.parts:
         return None
     parts = [s.model.part(i) for i in f.ids]
@@ -109,7 +109,7 @@ def _one_of(items: list[Finding], s: Subject, message: str, hub: str = "") -> Fi
 
 
 def _numbers(items: list[Finding]) -> dict[str, float]:
-    """Of each number the largest, and how many findings there are."""
+    """Return the largest of each number, and how many findings there are."""
     out: dict[str, float] = {"count": float(len(items))}
     for f in items:
         for k, v in f.numbers.items():
@@ -129,7 +129,7 @@ def _actions(items: list[Finding]) -> tuple[str, ...]:
 
 
 def part_action(group: Finding, part: Finding, action: str) -> str | None:
-    """What an action on a group is called on one of its parts; None where that has none of the kind."""
+    """Return what an action on a group is called on one of its parts; None where that has none of the kind."""
     del group
     for head, words in FOR_ALL.items():
         if words and words == action:

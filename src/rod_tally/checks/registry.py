@@ -108,8 +108,8 @@ class Subject:
         self.modes, self.storeys, self.centres = modes or [], storeys or [], centres or []
 
     def once(self, name: str, make: Callable[[], T], looks_at: Iterable[str] = ASPECTS) -> T:
-        """What `make` gives, made when that name is first asked for, and kept over corrections that change
-        none of these aspects of the model."""
+        """Return what `make` gives, made when that name is first asked for, and kept over corrections that
+        change none of these aspects of the model."""
         kept = self.made.get(name)
         if kept is None:
             outer, self.asked = self.asked, set()
@@ -227,7 +227,7 @@ class Subject:
 
     @made_once("geometry")
     def lengths(self) -> list[float]:
-        """Of every member, in the order of `ids`, m."""
+        """Return the length of every member, in the order of `ids`, m."""
         lines = self.model.lines()
         return np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1).tolist()
 

@@ -88,7 +88,7 @@ def checked(
 
 
 def _findings_of(function: Check, codes: list[str], subject: Subject) -> list[Finding]:
-    """What one check finds, up to where it fails; its failing then is the last finding."""
+    """Return what one check finds, up to where it fails; its failing then is the last finding."""
     found: list[Finding] = []
     try:
         for f in function(subject):

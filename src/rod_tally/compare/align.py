@@ -36,7 +36,7 @@ class Transform:
 
     @property
     def matrix(self) -> Array:
-        """What brings directions of the baseline (as columns) to those of the revision (3, 3)."""
+        """Return what brings directions of the baseline (as columns) to those of the revision (3, 3)."""
         return turn(self.angle) @ np.diag(IMAGE) if self.mirrored else turn(self.angle)
 
     def apply(self, points: Array) -> Array:

@@ -39,8 +39,8 @@ def corrected_ids(model: Model) -> set[str]:
 
 
 def mixed_kinds(base: Model, revised: Model) -> bool:
-    """Whether a physical model is held against an analytical one: then the physical one's joined axes count,
-    and where ends lie along them, for bodies end at the faces of what they meet."""
+    """Return whether a physical model is held against an analytical one: then the physical one's joined
+    axes count, and where ends lie along them, for bodies end at the faces of what they meet."""
     return base.physical != revised.physical
 
 
@@ -101,7 +101,7 @@ class MemberChanges:
         return self._at[0][a.id], self._at[1][b.id]
 
     def reversed(self, a: Member, b: Member) -> bool:
-        """Whether the revised member runs the other way round."""
+        """Return whether the revised member runs the other way round."""
         i, j = self._pair(a, b)
         if (i, j) in self._in_place:
             return False
@@ -174,7 +174,8 @@ class MemberChanges:
         return self._materials[key]
 
     def _round(self, a: Member, b: Member) -> bool:
-        """Whether turning makes no difference: a section that is the same whichever way it is turned."""
+        """Return whether turning makes no difference: a section that is the same whichever way it is
+        turned."""
         was, now = self.base.sections.get(a.section), self.revised.sections.get(b.section)
         return was is not None and now is not None and was.round and now.round
 
@@ -214,8 +215,8 @@ def same_section(a: Section | None, b: Section | None) -> bool:
 
 
 def _lies_alike(a: Section, b: Section) -> bool:
-    """Whether the outlines of two sections of one size reach as far to each side of the centroid; True where
-    either has none."""
+    """Return whether the outlines of two sections of one size reach as far to each side of the centroid;
+    True where either has none."""
     if not (a.outline and b.outline):
         return True
     size = max(a.width, a.depth, b.width, b.depth)

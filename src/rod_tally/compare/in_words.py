@@ -52,7 +52,7 @@ def _value(x: object) -> str:
 
 
 def _ends(c: Change) -> list[str]:
-    """What the ends did: both by one step, or each along the axis, up and aside. [] for none."""
+    """Return what the ends did: both by one step, or each along the axis, up and aside. [] for none."""
     was, now = (np.array(v, float).reshape(-1, 3) for v in (c.was, c.is_))
     if was.shape != (2, 3) or now.shape != (2, 3):
         return ["other ends"]

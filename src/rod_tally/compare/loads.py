@@ -68,7 +68,7 @@ class Load:
     by: str = "source"
 
     def in_place_of(self, other: Load) -> bool:
-        """Whether it is of the other's kind and acts where that does, whatever its size."""
+        """Return whether it is of the other's kind and acts where that does, whatever its size."""
         if (self.on, self.what) != (other.on, other.what) or self.places.shape != other.places.shape:
             return False
         return bool(np.abs(self.places - other.places).max(initial=0.0) <= PLACE)
@@ -377,8 +377,8 @@ def _along(load: Load, way: Array) -> Load:
 
 
 def _goes_on(a: Load, b: Load) -> bool:
-    """Whether a line load goes on with another where it ends: the same value there, the same slope, one
-    line."""
+    """Return whether a line load goes on with another where it ends: the same value there, the same slope,
+    one line."""
     half = len(a.values) // 2
     if np.abs(a.places[1] - b.places[0]).max() > PLACE:
         return False

@@ -30,7 +30,7 @@ class Held:
 
 
 def held_by_both(base: Model, revised: Model, rows: Sequence[MemberMatch]) -> list[Held]:
-    """What both hold of the parts that both have, and of loads, combinations and groups."""
+    """Return what both hold of the parts that both have, and of loads, combinations and groups."""
     pairs = [
         (base.part(m.baseline_id), revised.part(m.revised_id)) for m in rows if m.baseline_id and m.revised_id
     ]
@@ -76,8 +76,8 @@ def held_by_both(base: Model, revised: Model, rows: Sequence[MemberMatch]) -> li
 
 
 def route_finding(base: Model, revised: Model, rows: Sequence[MemberMatch]) -> Finding | None:
-    """What one of the two lacks that the other has, where nearly all parts lie in their places and they came
-    by different ways (another schema, kind or format); None where they did not, or lack nothing."""
+    """Return what one of the two lacks that the other has, where nearly all parts lie in their places and
+    they came by different ways (another schema, kind or format); None where they did not, or lack nothing."""
     if _way(base) == _way(revised):
         return None
     known = [m for m in rows if m.baseline_id and m.revised_id]

@@ -106,8 +106,8 @@ def _beds(base: Model, revised: Model, surfaces: list[MemberMatch]) -> list[Supp
 
 
 def support_words(support: Support, rotation: Array) -> str:
-    """What is held along the baseline's axes, with `rotation` (a turn about z) taken back; in axes of its own
-    where it would couple."""
+    """Return what is held along the baseline's axes, with `rotation` (a turn about z) taken back; in axes
+    of its own where it would couple."""
     if support.axes is None and np.allclose(rotation, np.eye(3), atol=1e-6):
         return support.words
     own = np.eye(3) if support.axes is None else np.array(support.axes)

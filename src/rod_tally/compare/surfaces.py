@@ -155,7 +155,7 @@ def _changes(base: Model, revised: Model, p: _Pair, transform: Transform | None,
 
 
 def _same_lines(p: _Pair, base: Model, revised: Model, transform: Transform | None) -> bool:
-    """Whether outline and openings are the same, corner by corner."""
+    """Return whether outline and openings are the same, corner by corner."""
     pairs = [(p.old, p.new)]
     if len(p.was.openings) != len(p.now.openings):
         return False
@@ -265,13 +265,14 @@ class _Placed:
 
     @cached_property
     def plan(self) -> BaseGeometry:
-        """What it covers in plan."""
+        """Return what it covers in plan."""
         if self.upright:
             return LineString(self.ends).buffer(self.surface.thickness / 2, cap_style="flat")
         return Polygon(self.outer[:, :2]).buffer(0)
 
     def same_place(self, other: _Placed) -> bool:
-        """Whether both outlines are the same, corner by corner: most are, and much the quicker to see."""
+        """Return whether both outlines are the same, corner by corner: most are, and much the quicker to
+        see."""
         return self.outer.shape == other.outer.shape and bool(np.abs(self.outer - other.outer).max() < EXACT)
 
     def uncovered(self, other: _Placed) -> float:

@@ -77,7 +77,7 @@ def close_out(path: Path) -> Path:
 
 
 def corrections(model: Model, finding: Finding) -> list[Edit]:
-    """What mends one of the demo's faults; [] for what is accepted."""
+    """Return what mends one of the demo's faults; [] for what is accepted."""
     ids = [i for i in finding.ids if i in model.members]
     if finding.code == "join.duplicate":
         return [DeleteMembers([i for i in ids if model.members[i].name.endswith("bis")])]

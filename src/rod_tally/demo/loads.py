@@ -63,7 +63,7 @@ def demo_loads(model: Model) -> list[Edit]:
 
 
 def mended_loads() -> list[Edit]:
-    """What puts the carried loads right in revision B: the cradles stay on the quay."""
+    """Return what puts the carried loads right in revision B: the cradles stay on the quay."""
     return [ScaleCase("Snow", -1.0), ScaleCase("Roofing", 1000.0), DeleteCases([MATS])]
 
 

@@ -65,7 +65,7 @@ def start(files: list[Path] | None = None, demo: bool = False, picture: Path | N
 
 
 def start_picture() -> QSplashScreen:
-    """What is on the screen while the libraries are loaded: the mark and the name."""
+    """Return what is on the screen while the libraries are loaded: the mark and the name."""
     pixmap = QPixmap(QSize(360, 150))
     pixmap.fill(QColor(PAPER))
     painter = QPainter(pixmap)

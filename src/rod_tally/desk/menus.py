@@ -99,7 +99,7 @@ class Menus:
         self.fill_recent()
 
     def refresh(self) -> None:
-        """What can be used now is there and enabled; the rest is not in the way."""
+        """Enable what can be used now; the rest is not in the way."""
         for command in COMMANDS:
             action = self.actions[command.id]
             # a shortcut whose action is disabled is dead: this one must be there whenever a job is
@@ -177,7 +177,7 @@ class Menus:
         return menu
 
     def _title(self) -> str:
-        """What is picked: one thing by its name, several counted by class."""
+        """Return what is picked: one thing by its name, several counted by class."""
         state = self.window.state
         model = state.review.model
         chosen = list(dict.fromkeys([state.picked, *state.selected]))

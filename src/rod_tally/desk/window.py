@@ -423,7 +423,7 @@ class Window(QMainWindow):
 
     @property
     def units(self) -> UnitSet:
-        """What numbers are shown in, those of forms too."""
+        """Return what numbers are shown in, those of forms too."""
         return self.view.units
 
     def next_units(self) -> None:

@@ -38,7 +38,7 @@ def _profiles() -> dict[str, str]:
 
 
 def read_label(text: str, place: Array) -> Label | None:
-    """What a text says of a part; None for one that says nothing.
+    """Return what a text says of a part; None for one that says nothing.
 
     >>> read_label("B12 250x500", np.zeros(2)).size
     (250.0, 500.0)

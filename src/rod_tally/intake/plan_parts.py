@@ -58,7 +58,7 @@ class Parts:
 
 
 def guess(name: str, layer: Layer) -> str:
-    """What a layer is likely to stand for, by its name."""
+    """Return what a layer is likely to stand for, by its name."""
     plain = name.lower()
     words = {
         "grid lines": ("grid", "axis", "axes", "raster"),
@@ -208,7 +208,7 @@ def _columns(name: str, layer: Layer, plan: Plan, out: Parts) -> None:
     seen: list[tuple[Array, float]] = []
 
     def twice(at: Array, size: float) -> bool:
-        """Whether a column stands there already: its outline and its filling are one."""
+        """Return whether a column stands there already: its outline and its filling are one."""
         if any(np.linalg.norm(at - p) < SAME_PLACE and abs(size - s) < SAME_PLACE for p, s in seen):
             return True
         seen.append((at, size))

@@ -132,7 +132,7 @@ def raw_tables(path: Path) -> Raw:
 
 
 def mapping_beside(path: Path) -> Mapping:
-    """What `mapping.toml` in the folder says; an empty one where there is none. Raises IntakeError."""
+    """Return what `mapping.toml` in the folder says; an empty one where there is none. Raises IntakeError."""
     own = (path if path.is_dir() else path.parent) / "mapping.toml"
     if not own.is_file():
         return Mapping()
@@ -213,7 +213,8 @@ class Column:
 
 
 def columns_of(table: str, head: list[str], mapping: Mapping) -> list[Column]:
-    """What the columns of a table are. Of several that stand for one thing the one that says so is taken."""
+    """Return what the columns of a table are. Of several that stand for one thing the one that says so is
+    taken."""
     labels, quantities = TABLES[table]
     renamed = {k.strip().lower(): v for k, v in mapping.headings.items()}
     out: list[Column] = []
@@ -302,7 +303,7 @@ def _table(name: str, where: str, rows: list[list[str]], mapping: Mapping, out: 
 
 
 def mark_of(rows: list[list[str]]) -> str:
-    """What stands before the decimals in a table, "" where no cell tells or none has a comma."""
+    """Return what stands before the decimals in a table, "" where no cell tells or none has a comma."""
     found = [cell for row in rows for cell in row if "," in cell or "." in cell]
     return decimal_mark(found) if any("," in cell for cell in found) else ""
 

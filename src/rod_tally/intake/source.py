@@ -120,7 +120,7 @@ class Prism:
 
     @property
     def volume(self) -> float:
-        """Of the outline without its voids, m3."""
+        """Return the volume of the outline without its voids, m3."""
         q = np.roll(self.outer, -1, axis=0)
         area = np.cross(self.outer - self.outer[0], q - self.outer[0]).sum(axis=0) / 2
         return abs(float(area @ self.vector))

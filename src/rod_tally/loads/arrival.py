@@ -87,7 +87,7 @@ class Arrival:
 
     @property
     def forces(self) -> Array:
-        """What each row on a member sums to (n, 3), N."""
+        """Return what each row on a member sums to (n, 3), N."""
         size = (self.b - self.a)[:, None]
         return np.asarray(np.where(size == 0, self.qa, (self.qa + self.qb) / 2 * size))
 

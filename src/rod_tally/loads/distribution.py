@@ -89,7 +89,7 @@ class Distribution:
         return self._floors[ident]
 
     def whole(self, ident: str) -> Whole:
-        """What pressures over all of a slab put on what carries it, worked out once."""
+        """Return what pressures over all of a slab put on what carries it, worked out once."""
         if ident not in self._wholes:
             floor = self.floor(ident)
             like = None if floor.like is None else self._first(floor.like)
@@ -112,7 +112,7 @@ class Distribution:
         return out
 
     def case(self, name: str) -> Arrival:
-        """What of a case arrived where; loads that stand on nodes and members already are counted as
+        """Return what of a case arrived where; loads that stand on nodes and members already are counted as
         arrived."""
         if name not in self._cases:
             self._cases[name] = self.of(self.model.cases[name])
@@ -362,12 +362,12 @@ def _on_floor(d: Distribution, surface: Surface, load: AreaLoad, into: Collector
 
 
 def _cut_back(surface: Surface) -> bool:
-    """Whether transfer took strips off the surface's edges."""
+    """Return whether transfer took strips off the surface's edges."""
     return surface.source_outer is not None and surface.area_share > 1 + ROUNDING
 
 
 def _drawn(surface: Surface, flat: Callable[[Array], Array]) -> BaseGeometry:
-    """What of a plane a surface's body takes up, as drawn and as it is in the model, openings cut."""
+    """Return what of a plane a surface's body takes up, as drawn and as it is in the model, openings cut."""
     whole = sound(Polygon(flat(surface.outer)))
     if surface.source_outer is not None:
         whole = whole.union(sound(Polygon(flat(surface.source_outer))))

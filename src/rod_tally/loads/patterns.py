@@ -128,7 +128,7 @@ def _on_bands(
 
 
 def _level(model: Model, load: AreaLoad) -> bool:
-    """Whether an area load lies on a slab, or freely in space like one."""
+    """Return whether an area load lies on a slab, or freely in space like one."""
     if load.surface:
         return load.surface in model.surfaces and not model.surfaces[load.surface].upright
     return load.outline is not None and load.onto == "surfaces" and abs(normal_of(load.outline)[2]) > LEVEL
@@ -153,7 +153,7 @@ def _parts(x0: float, x1: float, spans: list[tuple[float, float]]) -> list[tuple
 def _along_bands(
     model: Model, load: MemberLoad, spans: list[tuple[float, float]], axis: int, angle: float
 ) -> list[MemberLoad]:
-    """What of a load on a member lies on the spans."""
+    """Return what of a load on a member lies on the spans."""
     line = model.line(model.members[load.member])
     own = turn(angle)[:, axis]
     way = (line[1] - line[0]) / float(np.linalg.norm(line[1] - line[0]))
@@ -168,7 +168,7 @@ def _along_bands(
 
 
 def _placed_on(load: SpaceLoad, spans: list[tuple[float, float]], axis: int, angle: float) -> list[SpaceLoad]:
-    """What of a load placed in space lies on the spans."""
+    """Return what of a load placed in space lies on the spans."""
     own = turn(angle)[:, axis]
     x = (load.line @ own).tolist()
     if len(x) == 1:

@@ -231,7 +231,7 @@ def _on_surface(
 
 
 def _on_shell(surface: Surface, line: Array, qa: Array, qb: Array, into: Collector, share: int) -> None:
-    """What of a line or a point lies on a surface that keeps its loads; the rest lies past its edge or
+    """Put what of a line or a point lies on a surface that keeps its loads; the rest lies past its edge or
     above an opening and is lost."""
     flat = surface.flat(line)
     grown = surface.polygon.buffer(EDGE, join_style="mitre")
@@ -268,7 +268,7 @@ def _on_shell(surface: Surface, line: Array, qa: Array, qb: Array, into: Collect
 
 
 def _taken_before(f: Floor, k: int, piece: LineString) -> bool:
-    """Whether an earlier panel has the same border piece."""
+    """Return whether an earlier panel has the same border piece."""
     middle = piece.interpolate(0.5, normalized=True)
     others = f.tree.query(middle, predicate="dwithin", distance=1e-6)
     return bool((others < k).any())

@@ -214,7 +214,7 @@ class _Builder:
         self._barrier()
 
     def heights(self, bay: int) -> list[float]:
-        """Of a bay's cross members from the lowest up, m."""
+        """Return the heights of a bay's cross members from the lowest up, m."""
         r = self.recipe
         out: list[float] = []
         for k, low in enumerate(self.levels[:-1]):

@@ -136,7 +136,7 @@ def _levels(walls: list[Surface], storeys: list[float]) -> dict[str, list[float]
 
 
 def _is_flanged(s: Surface, level: Array, walls: set[str]) -> bool:
-    """Whether other walls stand at both edges."""
+    """Return whether other walls stand at both edges."""
     along = s.outer @ level
     at = [float(j.line.mean(axis=0) @ level) for j in s.joints if _is_edge(j) and j.other in walls]
     reach = s.thickness + TOUCH
@@ -149,7 +149,7 @@ def _length(s: Surface) -> float:
 
 
 def _is_edge(j: SurfaceJoint) -> bool:
-    """Whether a surface is joined along an upright line."""
+    """Return whether a surface is joined along an upright line."""
     if j.kind != "surface" or len(j.line) < 2:
         return False
     d = np.abs(j.line[1] - j.line[0])

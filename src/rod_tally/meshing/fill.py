@@ -250,7 +250,8 @@ def paired(f: Filled, inner: Sequence[tuple[int, int]]) -> Filled:
 
 
 def covers(f: Filled, area: float) -> bool:
-    """Whether the elements lie side by side and fill the face: none turned over, and their areas add up."""
+    """Return whether the elements lie side by side and fill the face: none turned over, and their areas add
+    up."""
     parts = [_signed(f.points[e]) for e in (f.quads, f.triangles) if len(e)]
     if not parts:
         return False

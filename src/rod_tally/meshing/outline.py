@@ -43,8 +43,8 @@ class SurfaceLines:
 
 
 def lines_on(model: Model, s: Surface, size: float, whole_columns: bool = False) -> SurfaceLines:
-    """Of a surface with elements of about `size` (m); with `whole_columns` columns hold slabs over their
-    whole section. Raises ValueError for one whose outline holds no area."""
+    """Return the lines of a surface with elements of about `size` (m); with `whole_columns` columns hold
+    slabs over their whole section. Raises ValueError for one whose outline holds no area."""
     polygon = _net(s)
     out = SurfaceLines(polygon)
     merge = NEAR_EDGE * size
@@ -191,8 +191,8 @@ def _within(flat: Array, area: BaseGeometry) -> list[Array]:
 
 
 def _beside(flat: Array, edges: list[Array], reach: float) -> list[Array]:
-    """What of the edges a line runs along within `reach`, and not on the edge itself: pieces (2, 2) of
-    edges."""
+    """Return what of the edges a line runs along within `reach`, and not on the edge itself: pieces (2, 2)
+    of edges."""
     d = flat[1] - flat[0]
     size = float(np.linalg.norm(d))
     if size < TOUCH:
@@ -235,7 +235,7 @@ def _brought(p: Array, lines: BaseGeometry, corners: Array, merge: float, polygo
 
 
 def _nearest(places: Array, p: Array, polygon: Polygon) -> Array:
-    """Of places (n, 2) the nearest to p; of equally near ones the one farther in: rounding must not
+    """Return the nearest of places (n, 2) to p; of equally near ones the one farther in: rounding must not
     choose."""
     far = np.round(np.linalg.norm(places - p, axis=1) / TOUCH)
     inwards = np.round(np.linalg.norm(places - np.array(polygon.centroid.coords[0]), axis=1), 6)

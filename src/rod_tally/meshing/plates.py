@@ -117,8 +117,8 @@ def element_size(s: Surface, size: float | str) -> float:
 
 
 def panel_span(s: Surface) -> float:
-    """What a surface spans, m: the shorter side of its box, or of a slab the usual distance between the
-    columns that hold it where that is less."""
+    """Return what a surface spans, m: the shorter side of its box, or of a slab the usual distance between
+    the columns that hold it where that is less."""
     from scipy.spatial import cKDTree
 
     box = np.array(Polygon(s.flat(s.outer)).minimum_rotated_rectangle.exterior.coords)

@@ -28,7 +28,7 @@ class Quality:
 
 
 def quality_of(plates: Plates) -> Quality:
-    """Of every element; empty for an empty mesh."""
+    """Return the quality of every element; empty for an empty mesh."""
     angles, aspects = [], []
     for nodes in (plates.quads, plates.triangles):
         p = plates.points[nodes]

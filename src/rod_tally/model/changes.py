@@ -132,7 +132,8 @@ class Changed:
 
 
 def changed(was: Model, now: Model) -> Changed:
-    """What differs between two states of one model. What is the same object in both counts as unchanged."""
+    """Return what differs between two states of one model. What is the same object in both counts as
+    unchanged."""
     out = Changed()
     for name, ids in (("nodes", out.nodes), ("members", out.members), ("surfaces", out.surfaces)):
         old, new = getattr(was, name), getattr(now, name)
@@ -156,7 +157,7 @@ def _aspects_of(old: Any, new: Any) -> set[str]:
 
 
 def _same(a: Any, b: Any) -> bool:
-    """Whether two values are equal; what is one object is."""
+    """Return whether two values are equal; what is one object is."""
     if a is b:
         return True
     if type(a) is not type(b):

@@ -172,7 +172,7 @@ def _copy(value: Any) -> Any:
 
 
 def _same(was: Any, now: Any) -> bool:
-    """Whether two small tables, lists or values hold the very same things."""
+    """Return whether two small tables, lists or values hold the very same things."""
     if isinstance(was, dict):
         return list(was) == list(now) and all(
             a == b if isinstance(a, list) else a is b for a, b in zip(was.values(), now.values())

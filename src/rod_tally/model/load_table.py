@@ -145,8 +145,8 @@ class Table:
         return value * self.scale(row, column, spread)
 
     def _mark(self, column: str) -> str:
-        """What stands before the decimals of a column, or of the whole table where the column does not
-        tell."""
+        """Return what stands before the decimals of a column, or of the whole table where the column does
+        not tell."""
         own = decimal_mark(self.text(cells, column) for _, cells in self.rows)
         return own or decimal_mark(cell for _, cells in self.rows for cell in cells)
 

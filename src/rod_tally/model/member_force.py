@@ -14,8 +14,8 @@ GAUSS = ((1 - 3**-0.5) / 2, (1 + 3**-0.5) / 2)  # shares of a length: exact for 
 
 
 def projection(x: Array) -> Array:
-    """What a load a metre of projection is a metre of a member along the unit vector x (..., 3): for each
-    component the length that is seen along it, so that loads of several components add up."""
+    """Return what a load a metre of projection is a metre of a member along the unit vector x (..., 3): for
+    each component the length that is seen along it, so that loads of several components add up."""
     return np.asarray(np.sqrt(np.maximum(1 - x**2, 0.0)))
 
 

@@ -9,7 +9,7 @@ TWO_WAYS = re.compile(r"[-+]?[1-9]\d{0,2},\d{3}")  # 10,000: ten, or ten thousan
 
 
 def decimal_mark(cells: Iterable[str]) -> str:
-    """What stands before the decimals in these cells: "." or ","; "" where none of them tells.
+    """Return what stands before the decimals in these cells: "." or ","; "" where none of them tells.
 
     >>> decimal_mark(["10,000", "3.5"]), decimal_mark(["10,000", "2,5"]), decimal_mark(["10,000"])
     ('.', ',', '')

@@ -75,7 +75,7 @@ def document(review: Review) -> dict[str, Any]:
 
 
 def effect(e: Effect) -> dict[str, Any]:
-    """What one switch does; `sizes` by quantity, none where there is no run with it."""
+    """Return what one switch does; `sizes` by quantity, none where there is no run with it."""
     return {
         "switch": e.name,
         "ids": list(e.ids),

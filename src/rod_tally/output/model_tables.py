@@ -118,7 +118,7 @@ def model_tables(model: Model) -> dict[str, tuple[list[str], Rows]]:
 
 
 def not_held(model: Model) -> list[str]:
-    """What tables do not hold of a model, in words."""
+    """Return what tables do not hold of a model, in words."""
     out = []
     spectra = [c.name for c in model.cases.values() if c.spectrum is not None]
     if spectra:

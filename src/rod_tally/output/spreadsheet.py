@@ -141,7 +141,7 @@ def _fill(book: Book, review: Review) -> None:
 
 
 def _between(review: Review) -> Iterable[Sequence[object]]:
-    """What keeps the building above each storey in equilibrium, in every computed case."""
+    """Yield what keeps the building above each storey in equilibrium, in every computed case."""
     for case in review.results.cases:
         for cut in review.storey_cuts(case)[0]:
             at = [float(v) for v in cut.place + review.model.origin]

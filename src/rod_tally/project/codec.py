@@ -193,8 +193,8 @@ Read = Callable[[Any], Any]
 
 @cache
 def _reader(kind: Any) -> Read:
-    """What turns plain values into values of a type; found out once for each type, for there are a million
-    values in a model."""
+    """Return what turns plain values into values of a type; found out once for each type, for there are a
+    million values in a model."""
     origin, args = typing.get_origin(kind), typing.get_args(kind)
     if origin in (typing.Union, types.UnionType):
         return _reader(next(a for a in args if a is not type(None)))

@@ -19,7 +19,7 @@ class CorrectionBook:
         return self.folder / (hashlib.sha256(str(source.resolve()).encode()).hexdigest()[:24] + ".json")
 
     def keep(self, source: Path, records: list[dict[str, Any]]) -> None:
-        """What has been corrected of a source, in order; an empty list forgets it. Written whole or not at
+        """Keep what has been corrected of a source, in order; an empty list forgets it. Written whole or not at
         all."""
         path = self._file(source)
         if not records:

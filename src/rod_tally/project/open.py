@@ -36,7 +36,7 @@ def model_at(path: Path, settings: Settings, progress: Progress = silent) -> Mod
 
 
 def is_project(path: Path) -> bool:
-    """Whether a path is that of a project file."""
+    """Return whether a path is that of a project file."""
     return path.suffix.lower() == SUFFIX and not path.is_dir()
 
 

@@ -114,7 +114,7 @@ def other_settings(was: Settings, now: Settings) -> str:
 
 
 def run_print(model: Model, settings: Settings) -> str:
-    """What a run is kept with: the digests of its model and of its settings."""
+    """Return what a run is kept with: the digests of its model and of its settings."""
     return _joined(fingerprint(model, settings), settings)
 
 
@@ -126,8 +126,8 @@ def prints_of(model: Model, settings: Settings) -> set[str]:
 
 
 def is_old(kept: str, model: Model, settings: Settings) -> bool:
-    """Whether a run of that print was made with another model or other settings. One of an earlier release
-    knows its model alone."""
+    """Return whether a run of that print was made with another model or other settings. One of an earlier
+    release knows its model alone."""
     return _differ(kept, run_print(model, settings)) and _differ(
         kept, _joined(fingerprint(model, settings, once=True), settings)
     )

@@ -80,7 +80,7 @@ class ReviewRecords(ABC):
             )
 
     def design(self, revision: int) -> DesignResults | None:
-        """What was kept last of a revision; None for nothing."""
+        """Return what was kept last of a revision; None for nothing."""
         rows = self._rows("SELECT data FROM design WHERE revision = ? ORDER BY id DESC LIMIT 1", revision)
         what = f"the design results of revision {revision}"
         return self._whole(lambda: _design(rows[0][0]), what) if rows else None
@@ -99,7 +99,7 @@ class ReviewRecords(ABC):
         return [self._whole(lambda d=d: _view(d), f"the view {n}") for n, d in latest.items() if d]  # type: ignore[misc]
 
     def keep_carried(self, revision: int, carried: CarriedOver | None) -> None:
-        """What was carried over to a revision, with where it went; None where that was taken back."""
+        """Keep what was carried over to a revision, with where it went; None where that was taken back."""
         lines = [] if carried is None else [asdict(line) for line in carried.lines]
         with self._transaction() as db:
             db.execute(
@@ -165,7 +165,7 @@ class ReviewRecords(ABC):
             )
 
     def looks(self, revision: int) -> list[Look]:
-        """What was looked at, by whom, when and in which picture, in the order of the last look."""
+        """Return what was looked at, by whom, when and in which picture, in the order of the last look."""
         rows: list[Any] = []
         # a project of an earlier release, opened to be read only, has no authors or no pictures
         for author, picture in (("author", "picture"), ("author", "''"), ("''", "''")):

@@ -262,7 +262,7 @@ class Project(ReviewRecords):
         return self._whole(lambda: unpack(kind, data), what)
 
     def _whole(self, read: Callable[[], Any], what: str) -> Any:
-        """What is read of the file; raises ProjectError for what is damaged."""
+        """Return what is read of the file; raises ProjectError for what is damaged."""
         try:
             return read()
         except RecordError as error:

@@ -37,8 +37,9 @@ def exact_topic_id(model_name: str, finding: Finding) -> str:
 def answers_of(
     topics: Iterable[Topic], findings: Iterable[Finding], model_name: str, ours: Iterable[str] = ()
 ) -> tuple[list[Answer], list[Topic]]:
-    """What topics say to findings, and the topics that are about none of them. A topic is a finding's by its
-    id, else by its code and words. Comments that are ours (`ours`: decisions' own words) are no answers."""
+    """Return what topics say to findings, and the topics that are about none of them. A topic is a
+    finding's by its id, else by its code and words. Comments that are ours (`ours`: decisions' own words)
+    are no answers."""
     by_id: dict[str, Finding] = {}
     by_words: dict[tuple[str, str], Finding] = {}
     for f in findings:

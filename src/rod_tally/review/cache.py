@@ -38,7 +38,7 @@ class Cache:
             return found
 
     def known(self, name: str, basis: Basis) -> bool:
-        """Whether it is there; never waits."""
+        """Return whether it is there; never waits."""
         kept = self._values.get(name)
         return kept is not None and _same(kept[0], basis)
 

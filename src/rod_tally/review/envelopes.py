@@ -27,8 +27,8 @@ class Envelopes:
 
     @property
     def waiting(self) -> bool:
-        """Whether forces of members are so many that they should be worked out in the background, and are not
-        yet."""
+        """Return whether forces of members are so many that they should be worked out in the background,
+        and are not yet."""
         values = self.results.force[0].size if len(self.results.force) else 0
         return not self.empty and not self._members and values * len(self.combinations) > LARGE
 
@@ -38,8 +38,8 @@ class Envelopes:
         return list(dict.fromkeys(c.kind for c in self.combinations if c.kind))
 
     def members(self, kind: str = "", progress: Progress = silent) -> tuple[Envelope, MemberEnvelope] | None:
-        """Of forces at stations and by member, over the combinations of a kind or over all; None without
-        combinations."""
+        """Return the envelope of forces at stations and by member, over the combinations of a kind or over
+        all; None without combinations."""
         own = [c for c in self.combinations if not kind or c.kind == kind]
         if kind not in self._members and own and not self.empty:
             over = envelope(self.results, own, progress=progress)
@@ -47,13 +47,14 @@ class Envelopes:
         return self._members.get(kind)
 
     def known_plates(self, name: str, averaged: bool) -> PlateEnvelope | None:
-        """Of a quantity of slabs and walls where it was worked out."""
+        """Return the envelope of a quantity of slabs and walls where it was worked out."""
         return self._plates.get((name, averaged))
 
     def plates(
         self, fields: PlateFields, name: str, averaged: bool, progress: Progress = silent
     ) -> PlateEnvelope:
-        """Of a quantity of slabs and walls. Raises ValueError where no combination can be enveloped."""
+        """Return the envelope of a quantity of slabs and walls. Raises ValueError where no combination can
+        be enveloped."""
         found = self.known_plates(name, averaged)
         if found is None:
             found = plate_envelope(fields, self.results, self.combinations, name, averaged, progress)

@@ -40,8 +40,8 @@ class DecidedAgain:
 
 
 def joins_follow(was: Model, now: Model) -> bool:
-    """Whether what parts are made of differs so between two states of a model that joins, ties, releases or
-    ways of slabs can follow from it."""
+    """Return whether what parts are made of differs so between two states of a model that joins, ties,
+    releases or ways of slabs can follow from it."""
     if not (now.physical and now.source_file and now.taken_with):
         return False
     if was.sections is now.sections and was.materials is now.materials and was.members is now.members:
@@ -145,7 +145,8 @@ def _with_what_follows(
 
 
 def differences(was: Model, now: Model) -> list[str]:
-    """What joins, ties, releases, supports and ways of slabs of two states of a model differ in, in words."""
+    """Return what joins, ties, releases, supports and ways of slabs of two states of a model differ in, in
+    words."""
     out = []
     moves = {i: d for i, m in now.members.items() if (d := _moved(was, now, m)) > MOVED}
     if moves:

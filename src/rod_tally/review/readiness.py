@@ -27,9 +27,9 @@ def readiness(
     decided: Callable[[Finding], bool] | None = None,
     named: bool = True,
 ) -> list[Readiness]:
-    """What a signature needs: a run of the model as it is, no blocking finding open, every step looked at.
-    `decided`: whether a finding is decided on; by the review's own decisions unless given. `named`: open
-    findings with their words, not only how many there are."""
+    """Return what a signature needs: a run of the model as it is, no blocking finding open, every step
+    looked at. `decided`: whether a finding is decided on; by the review's own decisions unless given.
+    `named`: open findings with their words, not only how many there are."""
 
     def closed(finding: Finding) -> bool:
         return decided(finding) if decided is not None else decision_on(finding, review.decisions) is not None

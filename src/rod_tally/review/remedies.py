@@ -61,7 +61,7 @@ FORMS = {
 
 
 def can_do(model: Model, finding: Finding, action: str) -> bool:
-    """Whether a button for this action would do something."""
+    """Return whether a button for this action would do something."""
     return (
         action in (ACCEPT, GO, MAP, TAKE_IN, AGAIN)
         or action in FORMS
@@ -168,7 +168,7 @@ def edit_for(model: Model, finding: Finding | None, action: str, picked: str = "
 
 
 def _of_case(model: Model, finding: Finding, action: str, case: str) -> Edit | None:
-    """What an action does to a load case."""
+    """Return what an action does to a load case."""
     if action == "Turn its sign":
         return ScaleCase(case, -1.0)
     if action == "Delete it":

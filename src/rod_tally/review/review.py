@@ -97,7 +97,7 @@ class Review:
 
     @property
     def has_run(self) -> bool:
-        """Whether there was a run, of this model or of one before its last corrections."""
+        """Return whether there was a run, of this model or of one before its last corrections."""
         return bool(self.results.cases) or bool(self.results.node_ids)
 
     @property
@@ -111,7 +111,7 @@ class Review:
         return f"{OLD} ({because})" if because else OLD
 
     def _corrected_since(self) -> str:
-        """What was corrected after the run, in words; "" where nothing was, or nobody knows."""
+        """Return what was corrected after the run, in words; "" where nothing was, or nobody knows."""
         now, then = self.model.corrections, self.made_with
         if then is None or now == then:
             return ""
@@ -154,7 +154,7 @@ class Review:
         return out
 
     def _crossing(self, cut: Cut) -> Crossing | str:
-        """What crosses a cut, or why nothing does; kept while model and run are the same."""
+        """Return what crosses a cut, or why nothing does; kept while model and run are the same."""
         return self._cache.get(f"cut {cut.name}", (cut, self.results), lambda: self._crossed(cut))
 
     def _crossed(self, cut: Cut) -> Crossing | str:
@@ -246,7 +246,7 @@ class Review:
 
     @property
     def wall_forces(self) -> WallForces:
-        """Of walls and cores in every computed case."""
+        """Return the forces of walls and cores in every computed case."""
         return self._cache.get(
             "walls", (self.results,), lambda: wall_forces(self.model, self.results, self.distribution)
         )
@@ -325,7 +325,7 @@ class Review:
         return found, f"{name}: half-way between the storeys" if found else "cuts need two storeys"
 
     def at_node(self, name: str, node: str) -> tuple[list[Given], str]:
-        """What everything gives a node in a case or combination, and what to say of it."""
+        """Return what everything gives a node in a case or combination, and what to say of it."""
         case = self._named(name)
         if case is None or node not in self.results.node_ids:
             return [], self.why_old or f"{name or 'no case'} was not computed"
@@ -357,8 +357,8 @@ class Review:
         return self._cache.get("shapes", (name, self.results), make)
 
     def largest_displacement(self, name: str) -> Largest | None:
-        """Of a computed case or combination, along members too where their shapes are known and have signs;
-        None where it was not computed."""
+        """Return the largest displacement of a computed case or combination, along members too where their
+        shapes are known and have signs; None where it was not computed."""
         r = self.shown(name)
         if name not in r.cases:
             return None
@@ -367,7 +367,8 @@ class Review:
         return largest(r, r.case_index(name), self.model.origin, shapes)
 
     def shapes_waiting(self, name: str) -> bool:
-        """Whether they are so many that they should be worked out in the background, and are not yet."""
+        """Return whether they are so many that they should be worked out in the background, and are not
+        yet."""
         many = len(self.results.member_ids) > MANY_MEMBERS or self.fields_waiting
         known = self._cache.known("shapes", (name, self.results))
         return many and not known and self._named(name) is not None
@@ -381,8 +382,8 @@ class Review:
         )
 
     def without_sign(self, name: str) -> bool:
-        """Whether a case, or something in a combination of that name, is a response of a spectrum, whose
-        values have no sign."""
+        """Return whether a case, or something in a combination of that name, is a response of a spectrum,
+        whose values have no sign."""
         found = next((c for c in self.computed_combinations if c.name == name), None)
         names = [name] if found is None else list(found.factors)
         cases = [self.model.cases[n] for n in names if n in self.model.cases]
@@ -390,8 +391,8 @@ class Review:
 
     @property
     def fields(self) -> PlateFields | None:
-        """What turns movements into forces of slabs and walls, worked out once; None where the run has no
-        shells."""
+        """Return what turns movements into forces of slabs and walls, worked out once; None where the run
+        has no shells."""
         plates = self.results.plates
         if plates is None or plates.empty:
             return None
@@ -399,8 +400,8 @@ class Review:
 
     @property
     def fields_waiting(self) -> bool:
-        """Whether the slabs and walls are so many that `fields` should be worked out in the background, and
-        is not yet."""
+        """Return whether the slabs and walls are so many that `fields` should be worked out in the
+        background, and is not yet."""
         plates = self.results.plates
         return (
             plates is not None and plates.count > MANY_ELEMENTS and not self._cache.known("fields", (plates,))
@@ -413,7 +414,7 @@ class Review:
 
     @property
     def _computed(self) -> tuple[Results, str]:
-        """What is worked out over all computed combinations is worked out from these."""
+        """Return what is worked out over all computed combinations is worked out from these."""
         return self.results, repr([c.name for c in self.computed_combinations])
 
     def shown(self, name: str) -> Results:
@@ -488,7 +489,7 @@ class Review:
         return self._cache.get("lines", (), lambda: lines_of(self.model))
 
     def model_changed(self) -> None:
-        """What was made from the model as it was holds no more."""
+        """Drop what was made from the model as it was."""
         self._cache.clear()
         self.rules_fault, self.causes = "", []
 

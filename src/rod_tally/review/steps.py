@@ -29,7 +29,7 @@ class Step:
 
     @property
     def of_results(self) -> bool:
-        """Whether its findings are of a run's results."""
+        """Return whether its findings are of a run's results."""
         return self.name in ("Run", "Response")
 
     @property
@@ -195,7 +195,7 @@ STEPS: tuple[Step, ...] = (
 
 
 def items_of(step: Step, model: Model | None) -> tuple[Item, ...]:
-    """What is looked at in a step for this model: its items, and in the step Loads every load case."""
+    """Return what is looked at in a step for this model: its items, and in the step Loads every load case."""
     if step.name != "Loads" or model is None:
         return step.items
     return (*step.items, *(Item(f"{CASE}{name}") for name in model.cases))

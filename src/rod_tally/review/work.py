@@ -107,7 +107,7 @@ def first_look(model: Model, settings: Settings) -> Review:
 
 
 def check_unrun(done: Review, progress: Progress = silent) -> tuple[list[Finding], Checked]:
-    """What the checks find that need no run, and what that is of; nothing of the review is changed."""
+    """Return what the checks find that need no run, and what that is of; nothing of the review is changed."""
     model = done.model.snapshot()
     return checked(Subject(model, None, done.settings, Distribution(model)), progress)
 

@@ -94,8 +94,8 @@ def _surfaces(source: SourceModel) -> list[Counterpart]:
 
 
 def _lies_in(outer: Array, piece: Surface) -> bool:
-    """Whether a face lies in a body's middle plane, within its thickness and half a metre, over most of
-    either."""
+    """Return whether a face lies in a body's middle plane, within its thickness and half a metre, over most
+    of either."""
     flat = Polygon(piece.flat(outer))
     if not flat.is_valid or np.abs(piece.height(outer)).max() > piece.thickness / 2 + HALF:
         return False

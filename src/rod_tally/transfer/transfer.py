@@ -129,8 +129,8 @@ def _leave_one_side(source: SourceModel, model: Model, physical: bool) -> None:
 
 
 def local_origin(source: SourceModel) -> Array:
-    """What to take off all coordinates (m, whole metres): the lowest corner when the source lies far away,
-    else zero."""
+    """Return what to take off all coordinates (m, whole metres): the lowest corner when the source lies far
+    away, else zero."""
     lines = [e.line for e in source.elements] + [c.line for c in source.curves]
     lines += [s.body.outer for s in source.surfaces if s.body is not None]
     lines += [sheet.outer for s in source.surfaces for sheet in s.sheets] + [f.outer for f in source.faces]

@@ -58,8 +58,8 @@ def cases_again(
     distribution: Distribution,
     progress: Progress = silent,
 ) -> Cases:
-    """What a rule gives now for those of its cases that are left (`names`), and what it did not give before.
-    Raises LateralError."""
+    """Return what a rule gives now for those of its cases that are left (`names`), and what it did not give
+    before. Raises LateralError."""
     made = cases_by_rule(rule.kind, rule.inputs, model, distribution, progress)
     return [c for c in made if c["name"] in names or c["name"] not in rule.beside]
 
@@ -182,7 +182,7 @@ def rules_of(model: Model) -> list[tuple[CaseRule, dict[str, str]]]:
 
 
 def storey_sums(model: Model, case: LoadCase, distribution: Distribution) -> dict[str, Array]:
-    """What a case puts on each storey, (3,) N, global, the highest first."""
+    """Return what a case puts on each storey, (3,) N, global, the highest first."""
     rows = {s.name: np.zeros(3) for s in sorted(model.storeys, key=lambda s: -s.elevation)}
 
     def put(z: float, force: Array) -> None:
@@ -206,8 +206,8 @@ def storey_sums(model: Model, case: LoadCase, distribution: Distribution) -> dic
 
 
 def same_loads(a: LoadCase, b: LoadCase) -> bool:
-    """Whether two cases put the same on the same parts, to what files carry: forces to a share of the
-    largest, places to a micrometre."""
+    """Return whether two cases put the same on the same parts, to what files carry: forces to a share of
+    the largest, places to a micrometre."""
     mine, theirs = _by_part(a), _by_part(b)
     if {k: len(v) for k, v in mine.items()} != {k: len(v) for k, v in theirs.items()}:
         return False

@@ -397,8 +397,8 @@ def notional_cases(
 def _notional_on_surfaces(
     model: Model, share: float, factors: dict[str, float], distribution: Distribution, name: str, angle: float
 ) -> list[dict[str, Any]]:
-    """Of a building without members: on every slab and wall a level pressure that makes its share of what it
-    holds itself."""
+    """Put on every slab and wall of a building without members a level pressure that makes its share of
+    what it holds itself."""
     down: dict[str, float] = {}
     for case, factor in factors.items():
         for h in distribution.case(case).held:

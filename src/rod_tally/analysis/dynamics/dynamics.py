@@ -31,8 +31,8 @@ def dynamics(
     progress: Progress = silent,
     own: Flexibility | None = None,
 ) -> Dynamics:
-    """Of what a run computed; puts the response of spectra into `results`. Nothing where something moves
-    freely.
+    """Find modes and centres of what a run computed; put the response of spectra into `results`. Nothing
+    where something moves freely.
 
     `own`: the run's stiffness and factors where they were kept; closed here.
     """

@@ -24,7 +24,8 @@ Row = tuple[float, float, Array, Array]
 
 
 def column_rows(column: WallColumn, foot: Array, shape: Surface | None, load: HeldLoad) -> Iterator[Row]:
-    """What a load puts on the axis above `foot` (3,): force and moment about the axis, a metre or in one sum.
+    """Yield what a load puts on the axis above `foot` (3,): force and moment about the axis, a metre or in
+    one sum.
 
     `shape`: the wall; None where it is not known, so that a pressure acts in one sum at its centroid.
     """

@@ -136,7 +136,7 @@ Rows = tuple[NDArray[np.int64], Array, Array, Array, Array]
 
 
 def _rows_of(mesh: Mesh, first_axes: Array, arrival: Arrival, missed: Array) -> Rows:
-    """What arrived on members, in member axes; what is on members that are not computed is added to
+    """Return what arrived on members, in member axes; what is on members that are not computed is added to
     `missed`."""
     index = mesh.member_index
     number = np.array([index.get(m, -1) for m in arrival.members], np.int64)
@@ -256,8 +256,8 @@ def totals(mesh: Mesh, load: Loading, pieces: NDArray[np.bool_], nodes: NDArray[
 def into_cut(
     load: Loading, piece: NDArray[np.int64], x: Array, after: NDArray[np.bool_], pieces: int
 ) -> Array:
-    """What the loads between a piece's start and a cut at x put into it: (n, 6) as sum q, and moments about
-    the cut.
+    """Return what the loads between a piece's start and a cut at x put into it: (n, 6) as sum q, and
+    moments about the cut.
 
     `after`: whether a concentrated load at x itself counts. Cuts must be sorted by piece.
     """

@@ -109,8 +109,8 @@ def between_ends(shapes: Shapes, member: int, axes: Array) -> Array:
 
 
 def _carried(m: Mesh, condensed: Condensed, displacement: Array, fixed: Array, share: Array) -> Array:
-    """What the ends' own displacements (releases included) make of pieces at these shares of their length:
-    (P, n, 3), in member axes."""
+    """Return what the ends' own displacements (releases included) make of pieces at these shares of their
+    length: (P, n, 3), in member axes."""
     dofs = (m.ends[:, :, None] * 6 + np.arange(6)).reshape(-1, 12)
     local = np.einsum("pij,pj->pi", to_ends(m), displacement.ravel()[dofs])
     own = release_displacements(local, fixed, condensed.steps)

@@ -103,8 +103,8 @@ def _condensed(steps: Array) -> tuple[Array, Array]:
 def tapers_of(
     found: Sequence[tuple[int, Section, Material, float, float, float]], shear_flexible: bool
 ) -> Tapers | None:
-    """Of pieces with their sections and materials, from a share of their member's length to another one, and
-    their length (m); not condensed yet. None for none."""
+    """Return the tapers of pieces with their sections and materials, from a share of their member's length
+    to another one, and their length (m); not condensed yet. None for none."""
     if not found:
         return None
     middles = (np.arange(STEPS) + 0.5) / STEPS

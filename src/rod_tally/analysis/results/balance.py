@@ -81,8 +81,8 @@ class Balance:
         self._loads: dict[str, Loading] = {}
 
     def at_node(self, case: str | Combination, node: str) -> list[Given]:
-        """What members, slabs, walls, loads and supports give a node; [] where the case was not computed
-        there.
+        """Return what members, slabs, walls, loads and supports give a node; [] where the case was not
+        computed there.
 
         Raises ValueError for a response without sign, which is in no equilibrium.
         """
@@ -106,8 +106,8 @@ class Balance:
         return at, self._at(self._load(c), c, pieces, x)[0]
 
     def from_arms(self, c: int, nodes: NDArray[np.int64]) -> Array:
-        """What rigid arms and floors give nodes (k, 6) in a case by number: what nothing else accounts
-        for."""
+        """Return what rigid arms and floors give nodes (k, 6) in a case by number: what nothing else
+        accounts for."""
         out = np.zeros((len(nodes), 6))
         for k, i in enumerate(nodes.tolist()):
             if (c, i) not in self._arms:

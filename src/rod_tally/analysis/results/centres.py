@@ -52,7 +52,7 @@ class StoreyCentre:
 
     @property
     def turns(self) -> bool:
-        """Whether EN 1998-1 4.2.3.2(6) is not met in one direction or both."""
+        """Return whether EN 1998-1 4.2.3.2(6) is not met in one direction or both."""
         off_x, off_y = self.eccentricity
         slender = min(self.radius_x, self.radius_y) < self.gyration
         return slender or off_x > 0.3 * self.radius_x or off_y > 0.3 * self.radius_y
@@ -61,8 +61,9 @@ class StoreyCentre:
 def storey_centres(
     model: Model, own: Flexibility | None, settings: Settings, distribution: Distribution
 ) -> list[StoreyCentre]:
-    """Of every storey with mass at its level that is free to turn, lowest first; [] where nothing can be
-    said. What does not hang together at a level, such as two towers, has centres of its own.
+    """Return the centres of every storey with mass at its level that is free to turn, lowest first; []
+    where nothing can be said. What does not hang together at a level, such as two towers, has centres of
+    its own.
 
     Each floor is pushed by itself along x, along y and round, with forces shared by the mass at its level;
     what it does is its nodes' motion as a rigid floor, fitted by their mass. So floors that are not stiff in

@@ -134,8 +134,8 @@ class Crossing:
             self.strips.append(found)
 
     def _own_loads(self, balance: Balance, c: int) -> Array:
-        """What the pressures on the elements beside the cut change: the row of nodes between the sides is not
-        the cut itself."""
+        """Return what the pressures on the elements beside the cut change: the row of nodes between the
+        sides is not the cut itself."""
         out = np.zeros(6)
         if not self.strips:
             return out
@@ -258,8 +258,8 @@ class Crossing:
             self.left = np.append(self.left, floor.nodes[across > ON_LINE])
 
     def of_elements(self, u: Array) -> Array:
-        """What the left side's elements give the other's: six global components about the cut's point,
-        without factor."""
+        """Return what the left side's elements give the other's: six global components about the cut's
+        point, without factor."""
         if not len(self.between):
             return np.zeros(6)
         total = np.zeros((2, 6))
@@ -277,7 +277,7 @@ class Crossing:
         return total[1] - total[0]
 
     def of_case(self, balance: Balance, c: int) -> tuple[Array, Array]:
-        """Of a computed case: what elements and rigid floors give, and what members give, as
+        """Return, of a computed case, what elements and rigid floors give, and what members give, as
         `of_elements`."""
         given = self.of_elements(balance.results.displacement[c]) + self._own_loads(balance, c)
         given = given + self._placed_loads(balance, c)

@@ -85,7 +85,7 @@ class Results:
 
     @classmethod
     def none(cls) -> Results:
-        """What there is before the first run: nothing."""
+        """Return what there is before the first run: nothing."""
         no = np.zeros((0, 0), bool)
         return cls(
             [], [], [], np.zeros((0, 3)), np.zeros((0, 0, 6)), [], np.zeros((0, 0, 6)), np.zeros(0, np.int64), np.zeros(0),

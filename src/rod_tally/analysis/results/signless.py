@@ -28,7 +28,7 @@ class ModalResponse:
     turning: Array
 
     def combined(self, of: Linear) -> Array:
-        """What `of` makes of movements (N, 6), combined."""
+        """Return what `of` makes of movements (N, 6), combined."""
         return self.folded(
             np.array([of(u) for u in self.displacement]), np.array([of(u) for u in self.turning])
         )

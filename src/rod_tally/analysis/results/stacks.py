@@ -31,8 +31,8 @@ class StackForce:
 
 
 def stack_forces(model: Model, results: Results, case: int, lines: Sequence[Line]) -> list[StackForce]:
-    """Of every stack from its top down; columns through several storeys have a row for each, members that the
-    case does not compute none."""
+    """Return rows of every stack from its top down; columns through several storeys have a row for each,
+    members that the case does not compute none."""
     index = {i: k for k, i in enumerate(results.member_ids)}
     first = np.searchsorted(results.station_member, np.arange(len(results.member_ids)))
     stop = np.searchsorted(results.station_member, np.arange(len(results.member_ids)), "right")

@@ -190,7 +190,7 @@ def _columns(model: Model, m: Mesh, at: NDArray[np.int64], near: NDArray[np.bool
 
 
 def _one_a_line(xyz: Array, nodes: NDArray[np.int64], level: float) -> NDArray[np.int64]:
-    """Of nodes above each other the one nearest to the level, the lower of two."""
+    """Return, of nodes above each other, the one nearest to the level, the lower of two."""
     from scipy.spatial import cKDTree
 
     pairs = cKDTree(xyz[nodes][:, :2]).query_pairs(STRAIGHT, output_type="ndarray")
@@ -203,8 +203,8 @@ def _one_a_line(xyz: Array, nodes: NDArray[np.int64], level: float) -> NDArray[n
 
 
 def _largest(own: Array) -> Array:
-    """Of drifts (P, 3) the one that is largest in plan; of equal ones that which goes most with the mean
-    of all, so that it is the same however the building lies."""
+    """Return, of drifts (P, 3), the one that is largest in plan; of equal ones that which goes most with
+    the mean of all, so that it is the same however the building lies."""
     size = np.linalg.norm(own[:, :2], axis=1)
     equal = np.flatnonzero(size >= size.max() * (1 - EQUAL))
     along = own[equal, :2] @ own[:, :2].mean(axis=0)

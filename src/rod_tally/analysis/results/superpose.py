@@ -82,8 +82,8 @@ def combined(results: Results, combination: Combination) -> Results:
 
 
 def of_movements(results: Results, case: int, of: Linear) -> Array:
-    """What `of`, which must be linear, makes of the movements (N, 6) of a case or a combination: for a
-    response to a spectrum of those of each mode, then combined; for a combination of those of its cases."""
+    """Return what `of`, which must be linear, makes of the movements (N, 6) of a case or a combination: for
+    a response to a spectrum of those of each mode, then combined; for a combination of those of its cases."""
     if results.sum_of is None:
         modal = results.modal.get(results.cases[case])
         return of(results.displacement[case]) if modal is None else modal.combined(of)
@@ -182,8 +182,8 @@ AT_ONCE = 512  # combinations sifted at a time
 
 
 def _sifted(results: Results) -> Array:
-    """What combinations are sifted by (n, C): forces at the ends and the middle of members, reactions,
-    displacements."""
+    """Return what combinations are sifted by (n, C): forces at the ends and the middle of members,
+    reactions, displacements."""
     cases = len(results.cases)
     rows = [results.reaction.reshape(cases, -1), results.displacement[:, :, :3].reshape(cases, -1)]
     if len(results.station_member):
@@ -195,7 +195,7 @@ def _sifted(results: Results) -> Array:
 
 
 def can_sift(results: Results, count: int) -> bool:
-    """Whether so many combinations can be sifted in about a minute."""
+    """Return whether so many combinations can be sifted in about a minute."""
     if not results.cases:
         return False
     size = results.reaction[0].size + results.displacement[0].size / 2

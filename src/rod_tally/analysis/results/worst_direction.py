@@ -30,8 +30,8 @@ def worst_direction(
     second: Sequence[str],
     values: Array,
 ) -> WorstDirection | None:
-    """Of `values` (C, …), with the cases of the action along one axis and across it (of several along one the
-    larger counts); None where no computed combination holds the action.
+    """Return the worst of `values` (C, …), with the cases of the action along one axis and across it (of
+    several along one the larger counts); None where no computed combination holds the action.
 
     From the direction t a value is a cos t + b sin t, whose largest size over t is sqrt(a^2 + b^2). With what
     acts besides in a combination, and the largest factor f of the action there, it is |rest| + f sqrt(a^2 +

@@ -58,8 +58,8 @@ class Frames:
 
 
 def frames_of(xyz: Array) -> Frames:
-    """Of corners (E, n, 3): z normal to the element (to both diagonals of a quadrilateral), x along its first
-    edge."""
+    """Return the axes of elements with corners (E, n, 3): z normal to the element (to both diagonals of a
+    quadrilateral), x along its first edge."""
     n = xyz.shape[1]
     a, b = (
         (xyz[:, 2] - xyz[:, 0], xyz[:, 3] - xyz[:, 1])

@@ -42,9 +42,9 @@ def plate_envelope(
     averaged: bool = False,
     progress: Progress = silent,
 ) -> PlateEnvelope:
-    """Of a quantity (`plate_quantities`) over combinations whose cases were all computed. Forces, moments and
-    the stresses sx sy sxy are superposed, principal values and equivalent stresses are those of each
-    combination's own forces. Raises ValueError for no combination."""
+    """Return the envelope of a quantity (`plate_quantities`) over combinations whose cases were all
+    computed. Forces, moments and the stresses sx sy sxy are superposed, principal values and equivalent
+    stresses are those of each combination's own forces. Raises ValueError for no combination."""
     known = usable(results, combinations)
     signed = known
     if not superposes(name):

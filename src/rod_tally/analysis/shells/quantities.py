@@ -36,9 +36,9 @@ def of_tensor(tensor: Array, name: str) -> Array:
 
 
 def tensor_of(values: Array, thickness: Array, name: str) -> Array:
-    """What a quantity is read off (K, 3) xx yy xy: moments, forces, or the stresses of a face, n / t ± 6 m /
-    t^2, "top" being the side of +z (plate theory); for an equivalent stress (K, 5), with xz yz: 1.5 v / t in
-    the middle, none at the faces. Raises KeyError for a name that is none."""
+    """Return what a quantity is read off (K, 3) xx yy xy: moments, forces, or the stresses of a face, n / t
+    ± 6 m / t^2, "top" being the side of +z (plate theory); for an equivalent stress (K, 5), with xz yz: 1.5
+    v / t in the middle, none at the faces. Raises KeyError for a name that is none."""
     if name not in MORE:
         raise KeyError(name)
     if name[0] in "mn":
@@ -52,7 +52,8 @@ def tensor_of(values: Array, thickness: Array, name: str) -> Array:
 
 
 def superposes(name: str) -> bool:
-    """Whether values of a quantity add up over cases; principal values and equivalent stresses do not."""
+    """Return whether values of a quantity add up over cases; principal values and equivalent stresses do
+    not."""
     return name not in MORE or _which(name) not in ("1", "2", "e")
 
 

@@ -102,9 +102,9 @@ def _of_storeys(
     live: NDArray[np.bool_],
     storeys: list[str],
 ) -> list[Floor]:
-    """Of the nodes within reach of each storey's level the ones that lie in one plane: of those with at
-    least half as many nodes as the fullest, the one nearest to the level (a wall's elements have as full
-    rows above and below it). Nodes of other planes would bend what stands there. What does not hang
+    """Return, of the nodes within reach of each storey's level, the ones that lie in one plane: of those
+    with at least half as many nodes as the fullest, the one nearest to the level (a wall's elements have as
+    full rows above and below it). Nodes of other planes would bend what stands there. What does not hang
     together there, such as two towers, is a floor each."""
     if not storeys:
         return []
@@ -164,8 +164,8 @@ def _slab_links(model: Model, index: dict[str, int], n: int) -> NDArray[np.int64
 
 
 def links_of(model: Model, index: dict[str, int], plates: Plates | None) -> NDArray[np.int64]:
-    """What is joined to what, pairs (k, 2): nodes by members, elements and ties, and nodes to slabs, which
-    count on from the nodes of `index`."""
+    """Return what is joined to what, pairs (k, 2): nodes by members, elements and ties, and nodes to slabs,
+    which count on from the nodes of `index`."""
     found = [_links(model, index, plates), _slab_links(model, index, len(index))]
     if plates is not None:
         # the nodes of walls along the lines where slabs are joined to them

@@ -55,7 +55,7 @@ def probe(k: sparse.csc_matrix) -> Array:
 
 
 def suspicious(k: sparse.csc_matrix, x: Array) -> bool:
-    """Whether the answers x to the probe show a motion that meets next to no resistance.
+    """Return whether the answers x to the probe show a motion that meets next to no resistance.
 
     One step of inverse iteration: a motion with a stiffness near rounding is then all that is left of the
     probe."""

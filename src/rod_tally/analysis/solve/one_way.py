@@ -268,7 +268,7 @@ class Settling:
         return np.hstack(out), moving
 
     def settle(self, names: list[str], right: Array, moved: Array, u: Array, fixed: Array) -> Settled:
-        """Of cases with these right hand sides, movements and end loads; `fixed` is changed."""
+        """Settle cases with these right hand sides, movements and end loads; `fixed` is changed."""
         parts, p = self.parts, len(self.parts.ids)
         bare = self._borne(right, moved, u, fixed)
         tolerance = NOTHING * np.abs(bare).max(axis=0, initial=0.0)

@@ -29,7 +29,7 @@ class Parts:
 
 
 def parts(model: Model, plates: Plates | None, only: set[str] | None) -> Parts:
-    """Of a model with the mesh of its shells; `only` members and surfaces, None for all."""
+    """Return the parts of a model with the mesh of its shells; `only` members and surfaces, None for all."""
     left_out: dict[str, str] = {}
     usable: list[str] = []
     for ident, member in model.members.items():

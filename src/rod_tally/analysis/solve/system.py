@@ -264,8 +264,8 @@ def _runaways(m: Mesh, system: System, u: Array) -> list[int]:
 
 
 def _nothing(system: System, u: Array, vectors: list[tuple[Array, bool]]) -> Solution:
-    """What is said of a system that cannot be solved: no movements in any case, and the motions that were
-    found."""
+    """Return what is said of a system that cannot be solved: no movements in any case, and the motions that
+    were found."""
     shapes = [(_shape(v, system), local) for v, local in vectors]
     return Solution(u, shapes, np.ones((u.shape[1], len(shapes) or 1), bool), True)
 

@@ -43,9 +43,9 @@ class StoreyIndex:
 
 
 def storey_indices(rows: Sequence[StoreyRow], combinations: Sequence[Combination]) -> list[StoreyIndex]:
-    """Of every combination, storey and direction with a drift, with vertical load that presses and with a
-    shear of more than a thousandth of that; in the order of combinations, lowest storeys first. Cases in the
-    root of a sum of squares enter with their plain sum's side that adds to it."""
+    """Return the indices of every combination, storey and direction with a drift, with vertical load that
+    presses and with a shear of more than a thousandth of that; in the order of combinations, lowest storeys
+    first. Cases in the root of a sum of squares enter with their plain sum's side that adds to it."""
     names = list(dict.fromkeys((r.storey, r.elevation) for r in sorted(rows, key=lambda r: r.elevation)))
     cases = list(dict.fromkeys(r.case for r in rows))
     if len(names) < 2 or not cases:

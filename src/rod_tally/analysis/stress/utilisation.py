@@ -39,7 +39,7 @@ def use_of(model: Model, ident: str, stresses: Mapping[str, tuple[float, float]]
 
 
 def has_strength(model: Model, ident: str) -> bool:
-    """Whether the use of a member's section can be said."""
+    """Return whether the use of a member's section can be said."""
     return _strength(model, ident) > 0
 
 

@@ -177,8 +177,8 @@ def _edge(
 
 
 def _reaches(z: Array, first: float, last: float, low: float, high: float) -> tuple[Array, Array]:
-    """Of nodes at heights z (k,): the length (m) that gives each its force, and that over which its force a
-    metre is summed.
+    """Return, for nodes at heights z (k,), the length (m) that gives each its force, and that over which
+    its force a metre is summed.
 
     They differ beside a level, whose own node has the force of half an element.
     """

@@ -75,7 +75,7 @@ class _Cut:
 
 
 def wall_forces(model: Model, results: Results, distribution: Distribution) -> WallForces:
-    """Of all walls that the run computed, as shells or as columns, in every case.
+    """Return the forces of all walls that the run computed, as shells or as columns, in every case.
 
     Responses to a spectrum are sizes without sign, combined of those of the modes; groups with a wall as a
     column are not done in them."""
@@ -202,7 +202,7 @@ def _shell_cut(
     place = place + along * ((t.min() + t.max()) / 2 - place @ along)
 
     def on_own_side(places: Array) -> NDArray[np.bool_]:
-        """What acts at the level itself acts between the cuts."""
+        """Return what acts at the level itself acts between the cuts."""
         off = places[:, 2] - z
         return np.asarray(off > AT_LEVEL if up else off < -AT_LEVEL)
 

@@ -86,8 +86,8 @@ def folded(results: Results, values: Array, column: bool = False) -> Array:
 
 
 def known_cases(model: Model, results: Results) -> Flags:
-    """Of every case (C,) whether forces can be given: not of a response to a spectrum whose modes were not
-    kept."""
+    """Return for every case (C,) whether forces can be given: not of a response to a spectrum whose modes
+    were not kept."""
     return np.array(
         [
             c in results.modal or c not in model.cases or model.cases[c].spectrum is None

@@ -52,8 +52,8 @@ class Block:
 def block(
     n: Array, v: Array, m: Array, length: float, thickness: float, f: float, settings: WallSettings
 ) -> Block:
-    """Of cuts with N (compression positive, N), V (N) and M about the middle (N m); `f` (Pa) the allowed
-    pressure."""
+    """Return the stress block of cuts with N (compression positive, N), V (N) and M about the middle (N m);
+    `f` (Pa) the allowed pressure."""
     n, v, m = (np.asarray(x, float) for x in np.broadcast_arrays(n, v, m))
     half, t = length / 2, thickness
     pressed = n > NOTHING
@@ -158,5 +158,5 @@ def _pressure(model: Model, s: Surface, settings: WallSettings) -> tuple[float, 
 
 
 def in_row(panel: Panel, values: Array, settings: WallSettings) -> Block:
-    """Of one cut in any number of cases: `values` (C, 6) as WallForces has them."""
+    """Return the stress blocks of one cut in any number of cases: `values` (C, 6) as WallForces has them."""
     return block(-values[:, 0], values[:, 1], values[:, 4], panel.length, panel.thickness, panel.f, settings)

@@ -42,8 +42,8 @@ def _loose_ends(s: Subject) -> list[int]:
 
 
 def _carries(s: Subject, surface: Surface, joint: SurfaceJoint) -> bool:
-    """Whether a surface carries a member along a joint: a wall does, a slab that the member lies on. What
-    lies under a slab carries it."""
+    """Return whether a surface carries a member along a joint: a wall does, a slab that the member lies on.
+    What lies under a slab carries it."""
     m = s.model.members.get(joint.other)
     if m is None or surface.upright:
         return m is not None
@@ -52,7 +52,7 @@ def _carries(s: Subject, surface: Surface, joint: SurfaceJoint) -> bool:
 
 
 def _along(s: Subject, m: Member, which: int, lines: list[Array]) -> bool:
-    """Whether a member's end lies along one of the lines by which it is joined to surfaces."""
+    """Return whether a member's end lies along one of the lines by which it is joined to surfaces."""
     axis = s.model.line(m)
     x = axis[1] - axis[0]
     length = float(np.linalg.norm(x))
@@ -109,7 +109,8 @@ def _gaps(s: Subject) -> dict[int, tuple[int, float]]:
 
 
 def _apart(s: Subject, node: str, column: str) -> bool:
-    """Whether a node of beams alone (no column, no support) lies beside a column it is not tied to nearby."""
+    """Return whether a node of beams alone (no column, no support) lies beside a column it is not tied to
+    nearby."""
     if s.model.nodes[node].support.any:
         return False
     around = s.members_at[node]

@@ -41,7 +41,7 @@ def find_loose_ends(s: Subject) -> Iterator[Finding]:
 
 
 def _foot(s: Subject, end: int) -> bool:
-    """Whether an end is the lower one of a column: support.base_free reports it."""
+    """Return whether an end is the lower one of a column: support.base_free reports it."""
     m = s.model.members[s.ids[end // 2]]
     line = s.model.line(m)
     return m.cls == "column" and bool(line[end % 2, 2] < line[1 - end % 2, 2])
@@ -109,7 +109,7 @@ def _island(s: Subject, ids: tuple[str, ...], more: str) -> Finding:
 
 
 def _free_surface(s: Subject, part: set[str]) -> bool:
-    """Whether a part is one surface alone: surface.free reports it."""
+    """Return whether a part is one surface alone: surface.free reports it."""
     return len(part) == 1 and next(iter(part)) in s.model.surfaces
 
 

@@ -154,7 +154,7 @@ def find_crossings(s: Subject) -> Iterator[Finding]:
 
 
 def _over(s: Subject, i: int, j: int) -> bool:
-    """Whether one of two crossing members lies above the other there, and not beside it."""
+    """Return whether one of two crossing members lies above the other there, and not beside it."""
     way = np.cross(s.rods.axes[i, 0], s.rods.axes[j, 0])
     apart = abs(float((s.rods.lines[i, 0] - s.rods.lines[j, 0]) @ way)) / float(np.linalg.norm(way))
     return apart >= SHORTEST_LINK and abs(float(way[2])) >= STEEP * float(np.linalg.norm(way))

@@ -34,8 +34,8 @@ NEEDED = (
 
 @check("source.unread")
 def find_unread(s: Subject) -> Iterator[Finding]:
-    """What a model is wrong without one by one, with its reason; what was left out on purpose by class and
-    reason."""
+    """Yield what a model is wrong without one by one, with its reason; what was left out on purpose by
+    class and reason."""
     groups: dict[tuple[str, str], list[Skipped]] = defaultdict(list)
     for skipped in s.model.skipped:
         if skipped.reason.startswith("deleted"):
@@ -66,8 +66,8 @@ def find_unread(s: Subject) -> Iterator[Finding]:
 
 
 def _left_out(s: Subject) -> Iterator[Finding]:
-    """What the log says was left out and no element of the source stands for: a connection, a relation, a
-    value."""
+    """Yield what the log says was left out and no element of the source stands for: a connection, a
+    relation, a value."""
     told = {k.id for k in s.model.skipped}
     lines = " ".join(k.name for k in s.model.skipped if k.cls == "line")
     for entry in s.model.log:

@@ -84,8 +84,8 @@ def _free_walls(s: Subject) -> Iterator[Finding]:
 
 
 def _carries(s: Subject, joint: SurfaceJoint, low: float) -> bool:
-    """Whether what is tied to a wall at its foot carries it: a slab, a wall below or beside, a beam or
-    column."""
+    """Return whether what is tied to a wall at its foot carries it: a slab, a wall below or beside, a beam
+    or column."""
     other = s.model.surfaces.get(joint.other)
     if other is not None:
         level = abs(float(joint.line[1, 2] - joint.line[0, 2])) < 0.3 if len(joint.line) > 1 else True
@@ -94,7 +94,7 @@ def _carries(s: Subject, joint: SurfaceJoint, low: float) -> bool:
 
 
 def _holds(s: Subject, member: str, z: float) -> bool:
-    """Whether a member at a base comes from below, or runs level through it to somewhere else."""
+    """Return whether a member at a base comes from below, or runs level through it to somewhere else."""
     line = s.model.line(s.model.members[member])
     return bool(line[:, 2].min() < z - 0.05 or line[:, 2].max() < z + 0.05 * np.ptp(line, axis=0).max())
 
@@ -180,7 +180,7 @@ def find_supports_everywhere(s: Subject) -> Iterator[Finding]:
 
 
 def _hangs_above(s: Subject, node: str) -> bool:
-    """Whether something comes up to a node from below: it is no foot."""
+    """Return whether something comes up to a node from below: it is no foot."""
     z = float(s.model.nodes[node].point[2])
     return any(
         float(s.model.line(s.model.members[i])[:, 2].min()) < z - ABOVE for i in s.members_at.get(node, ())

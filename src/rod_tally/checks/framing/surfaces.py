@@ -71,7 +71,7 @@ def find_surface_gaps(s: Subject) -> Iterator[Finding]:
 
 
 def _ends_there(s: Subject, own: str, other: str, at: np.ndarray) -> bool:
-    """Whether nothing else is tied to a wall where it comes near to another surface."""
+    """Return whether nothing else is tied to a wall where it comes near to another surface."""
     for j in s.model.surfaces[own].joints:
         if (
             j.kind == "surface"

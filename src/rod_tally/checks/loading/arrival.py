@@ -325,7 +325,8 @@ def _bare_storeys(s: Subject, case: LoadCase) -> Iterator[Finding]:
 
 
 def _in_another(s: Subject, case: LoadCase, row: StoreyRow) -> bool:
-    """Whether another case of the kind loads a storey: parking below and offices above are two cases."""
+    """Return whether another case of the kind loads a storey: parking below and offices above are two
+    cases."""
     kinds = {c.name: c.kind for c in s.own_cases if c.name != case.name}
     return any(
         r.storey == row.storey and kinds.get(r.case) == case.kind and abs(r.fz) > 0.0 for r in s.storeys

@@ -141,7 +141,7 @@ def _lists(case: LoadCase) -> tuple[list[Any], ...]:
 
 
 def _mark(load: Any) -> Hashable:
-    """What makes a load the same as another: all of it but where it comes from."""
+    """Return what makes a load the same as another: all of it but where it comes from."""
     if isinstance(load, MemberLoad):  # by far the most
         return load.member, load.a, load.b, load.qa, load.qb, load.kind, load.local, load.projected
     return repr(

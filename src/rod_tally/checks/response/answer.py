@@ -30,7 +30,7 @@ EQUAL = 0.005  # share by which a response and a static base shear may differ an
 
 
 def _walls(s: Subject) -> str:
-    """What to add where walls that take no part in the run may be the reason; "" without such."""
+    """Return what to add where walls that take no part in the run may be the reason; "" without such."""
     plates = s.results.plates if s.results is not None else None
     taking = {*plates.surfaces, *plates.columns} if plates is not None else set()
     idle = any(x.upright and x.id not in taking for x in s.model.surfaces.values())

@@ -159,8 +159,8 @@ def find_columns_with_openings(s: Subject) -> Iterator[Finding]:
 
 @check("floor.holds")
 def find_what_floors_hold(s: Subject) -> Iterator[Finding]:
-    """What each floor that is stiff in its plane holds, and which of the members joined to its slabs it
-    does not hold."""
+    """Yield what each floor that is stiff in its plane holds, and which of the members joined to its slabs
+    it does not hold."""
     r = s.results
     if r is None or r.empty:
         return

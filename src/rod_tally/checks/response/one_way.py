@@ -13,7 +13,7 @@ NAMED = 5  # parts, and cases, that a message names
 
 @check("run.one_way", "run.limit", "run.unsettled", "run.superposition")
 def find_slack(s: Subject) -> Iterator[Finding]:
-    """Of the results of a run in which one-way parts act in one way."""
+    """Find what is slack in the results of a run in which one-way parts act in one way."""
     r = s.results
     if r is None:
         return

@@ -112,7 +112,7 @@ def _beside(base: Model, now: Model, names: dict[str, str], cases: list[str]) ->
 
 
 def _way(case: LoadCase) -> Any:
-    """What of a storey's force is told: the size of that along which the case acts."""
+    """Return what of a storey's force is told: the size of that along which the case acts."""
     flat = case.kind in ("wind", "seismic", "notional", "accidental")
 
     def size(force: Array | None) -> float:
@@ -135,7 +135,7 @@ def _tell_changed(base: Model, carried: CarriedOver, own: set[tuple[str, str]]) 
 
 
 def _settled(carried: CarriedOver, names: dict[str, str]) -> None:
-    """What could not be placed of cases that were made again afterwards is no loss."""
+    """Drop what could not be placed of cases that were made again afterwards: it is no loss."""
     for k, (line, edits) in enumerate(carried.plan):
         made = [str(c["name"]) for e in edits for c in getattr(e, "cases", ())]
         if line.status == "partly" and made and set(made) <= {*names, *names.values()}:

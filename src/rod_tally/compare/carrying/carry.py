@@ -55,7 +55,7 @@ class CarriedOver:
 
     @property
     def findings(self) -> list[Finding]:
-        """What was carried over, and what waits for a choice."""
+        """Return what was carried over, and what waits for a choice."""
         found = self.finding
         asked = [x for x in self.lines if x.status == "asked"]
         out = [] if found is None else [found]
@@ -70,7 +70,7 @@ class CarriedOver:
 
     @property
     def finding(self) -> Finding | None:
-        """What was carried over, and what could not be placed; None where there was nothing."""
+        """Return what was carried over, and what could not be placed; None where there was nothing."""
         if not self.lines:
             return None
         placed = [x for x in self.lines if x.status in PLACED]
@@ -129,7 +129,8 @@ def carry_over(base: Model, revised: Model) -> CarriedOver:
 
 
 def _derived(record: dict[str, Any], base: Model) -> bool:
-    """Whether a correction is made anew for each model: cases of a rule that nobody changed by hand since."""
+    """Return whether a correction is made anew for each model: cases of a rule that nobody changed by hand
+    since."""
     if record.get("edit") not in DERIVED:
         return False
     names = [n for n in record["values"]["names"].values() if n in base.cases]
@@ -268,7 +269,7 @@ def divided(
 
 
 def same_value(a: Any, b: Any) -> bool:
-    """Whether two states are the same, numbers to what files carry."""
+    """Return whether two states are the same, numbers to what files carry."""
     if isinstance(a, int | float) and isinstance(b, int | float):
         return abs(a - b) <= VALUE * max(abs(a), abs(b))
     return bool(a == b)

@@ -111,7 +111,7 @@ class Parts:
         return np.asarray(self.base.line(self.base.members[own]) + self.base.origin)
 
     def runs_back(self, own: str, twin: str) -> bool:
-        """Whether the twin runs the other way round than the member did."""
+        """Return whether the twin runs the other way round than the member did."""
         if twin not in self.revised.members or (own not in self.lines and own not in self.base.members):
             return False
         line, new = self.places.forward(self.line_of(own)), self.revised.line(self.revised.members[twin])

@@ -116,8 +116,8 @@ class Already(LoadsThere):
         return [record]
 
     def _one_too_many(self, gone: str, twin: str) -> bool:
-        """Whether the revision still has more parts where a deleted one was than the baseline has without
-        it."""
+        """Return whether the revision still has more parts where a deleted one was than the baseline has
+        without it."""
         own = self.base.removed_members.get(gone) or self.base.removed_surfaces.get(gone)
         place = _drawn(self.base, own) if own is not None else None
         if own is None or place is None:
@@ -315,7 +315,7 @@ class Already(LoadsThere):
         return record
 
     def _map(self, record: Record) -> list[Record]:
-        """Of a profile or material that the revision has no more nothing needs to be mapped."""
+        """Map a profile or material; of one that the revision has no more nothing needs to be mapped."""
         key, table = (
             ("profile", self.revised.sections)
             if "profile" in record["values"]

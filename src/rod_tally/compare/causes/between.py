@@ -122,7 +122,8 @@ class Between:
         return count
 
     def _releases(self, out: Model) -> int:
-        """Of members that are one on either side: an end of a piece may be inside of the whole."""
+        """Take over releases of members that are one on either side: an end of a piece may be inside of the
+        whole."""
         pieces = {m.baseline_id for m in self.members if m.piece} | {
             m.revised_id for m in self.members if m.piece
         }
@@ -159,7 +160,7 @@ class Between:
         return count
 
     def _words(self, support: Support, back: bool = False) -> str:
-        """What is held, in the source's axes; `back`: the support is the target's."""
+        """Return what is held, in the source's axes; `back`: the support is the target's."""
         return support_words(support, self.places.rotation if back else np.eye(3))
 
     def _turned(self, support: Support) -> Support:
@@ -195,7 +196,7 @@ class Between:
         return count
 
     def _alone(self, load: object) -> bool:
-        """Whether a load lies on a part or a node of the target that has no counterpart."""
+        """Return whether a load lies on a part or a node of the target that has no counterpart."""
         for key, known in (
             ("member", self.paired),
             ("surface", self.paired),

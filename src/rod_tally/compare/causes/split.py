@@ -51,7 +51,7 @@ class Causes:
 
     @property
     def remainder(self) -> float:
-        """What the causes do not add up to: rounding."""
+        """Return what the causes do not add up to: rounding."""
         return self.of.change - sum(c.mean for c in self.causes)
 
 
@@ -143,7 +143,8 @@ def split_changes(
 
 
 def _walk(steps: list[_Step], reached: list[_Known], of: ResultChange) -> list[tuple[tuple[str, ...], float]]:
-    """What each step adds; steps to a model whose value cannot be had are taken together with the next."""
+    """Return what each step adds; steps to a model whose value cannot be had are taken together with the
+    next."""
     out: list[tuple[tuple[str, ...], float]] = []
     names: tuple[str, ...] = ()
     at = of.baseline

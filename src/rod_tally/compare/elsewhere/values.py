@@ -72,7 +72,7 @@ class Elsewhere:
 
     @property
     def findings(self) -> list[Finding]:
-        """What a reader has to know before trusting the rows."""
+        """Return what a reader has to know before trusting the rows."""
         out = []
         for s in self.suspected:
             what = "the sign" if s.kind == "sign" else f"a factor of {s.value:.6g}"
@@ -287,7 +287,7 @@ class _Finder:
         return self.results.node_ids[n], (x, y, z), {q: float(v) for q, v in zip(names, values)}
 
     def _elsewhere(self, node: int, row: ForeignRow) -> bool:
-        """Whether a row of a node's name says another place: names such as N1 mean nothing between
+        """Return whether a row of a node's name says another place: names such as N1 mean nothing between
         programs."""
         return row.at is not None and float(np.linalg.norm(self.results.xyz[node] - row.at)) > PLACE
 
@@ -371,8 +371,8 @@ def _between(x: Array, values: Array, at: float) -> Array:
 
 
 def suspected(rows: list[ElsewhereRow]) -> list[Suspicion]:
-    """Of each quantity the factor or sign that would make nearly all of it agree where it does not agree as
-    it is."""
+    """Return for each quantity the factor or sign that would make nearly all of it agree where it does not
+    agree as it is."""
     groups: dict[tuple[str, str], list[tuple[float, float]]] = defaultdict(list)
     for r in rows:
         if r.table != "base":

@@ -127,8 +127,8 @@ def look_again(
 
 
 def _by_weight(x: LookAgain) -> tuple[object, ...]:
-    """What was never accepted first; then by how much more of its section a part uses, whatever the ratio of
-    a single force; then those of which that is not known, by their ratio."""
+    """Return what was never accepted first; then by how much more of its section a part uses, whatever the
+    ratio of a single force; then those of which that is not known, by their ratio."""
     more = None if x.used_before is None or x.used_after is None else x.used_after - x.used_before
     known = more is not None and more > 0
     return (
@@ -222,7 +222,7 @@ def _face_alike(
 
 
 def _weaker(x: LookAgain, limits: CompareSettings) -> bool:
-    """Whether more of its section is used than before, or that is not known."""
+    """Return whether more of its section is used than before, or that is not known."""
     if x.used_before is None or x.used_after is None:
         return True
     x.ratio = x.used_after / x.used_before if x.used_before > 0 else None
@@ -312,7 +312,7 @@ def _grown(
     compared: list[tuple[str, int]],
     limits: CompareSettings,
 ) -> NDArray[np.bool_]:
-    """Whether any component of each member grew on either side: all at once, for most have not."""
+    """Return whether any component of each member grew on either side: all at once, for most have not."""
     if not compared:
         return np.zeros(0, bool)
     k = np.array([k for _, k in compared])
@@ -326,7 +326,7 @@ def _grown(
 
 
 def _signed(model: Model, ident: str) -> NDArray[np.bool_]:
-    """Of each component whether its sign matters in a member."""
+    """Return for each component whether its sign matters in a member."""
     own = model.members.get(ident)
     material = model.materials.get(own.material) if own is not None else None
     plain = material is not None and material.kind in KINDS

@@ -26,7 +26,7 @@ class Extremes:
 
     @classmethod
     def of(cls, old: Array, new: Array) -> Extremes:
-        """Of single values (n, q)."""
+        """Return the extremes of single values (n, q)."""
         return cls(old, old, new, new)
 
     def grow(self, other: Extremes, good: NDArray[np.bool_]) -> None:

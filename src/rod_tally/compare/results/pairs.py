@@ -356,7 +356,7 @@ class _Pairs:
         )
 
     def _done(self, old: Results, new: Results, pairs: list[tuple[str, str, int, int]]) -> NDArray[np.bool_]:
-        """Whether the nodes of pairs were computed on both sides."""
+        """Return whether the nodes of pairs were computed on both sides."""
         a = old.node_done[0][np.array([self.node_old[p[0]] for p in pairs], np.int64)]
         b = new.node_done[0][np.array([self.node_new[p[1]] for p in pairs], np.int64)]
         return np.asarray(a & b)

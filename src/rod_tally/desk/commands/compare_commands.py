@@ -32,7 +32,7 @@ class PairDesk:
         self.window, self.session, self.state = window, session, state
 
     def possible(self) -> bool:
-        """Whether a part of a compared revision is picked."""
+        """Return whether a part of a compared revision is picked."""
         review, picked = self.state.review, self.state.picked
         return (
             review is not None
@@ -119,7 +119,7 @@ class WhyDesk:
         self.form: Form | None = None
 
     def possible(self) -> bool:
-        """Whether the revision is compared with another, both with runs that are up to date."""
+        """Return whether the revision is compared with another, both with runs that are up to date."""
         review, baseline = self.state.review, self.state.baseline
         return (
             review is not None

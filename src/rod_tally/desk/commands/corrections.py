@@ -226,7 +226,7 @@ class Corrections(MadeOf):
         self.session.correct(SetStanding(walls, on, sides))
 
     def ask_limit(self) -> None:
-        """What the selected one-way members bear at most, or the supports and the ground that can lift
+        """Ask what the selected one-way members bear at most, or the supports and the ground that can lift
         off."""
         model = self.model
         if model is None:

@@ -74,7 +74,7 @@ class Dialogs(QObject):
             self.session.take_design(Path(path))
 
     def show_elsewhere(self, path: Path) -> None:
-        """What results from elsewhere stand for; says why where they cannot be read."""
+        """Show what results from elsewhere stand for; says why where they cannot be read."""
         self.elsewhere = ElsewherePage(self.window, self.session, self.state)
         try:
             self.elsewhere.open_tables(path.parent if path.suffix.lower() == ".csv" else path)
@@ -268,7 +268,8 @@ class Dialogs(QObject):
         self.message = box
 
     def ask_cost(self, cost: Cost) -> None:
-        """Whether a run should be started that costs more than is spent unasked, and what would cost less."""
+        """Ask whether a run should be started that costs more than is spent unasked, and what would cost
+        less."""
         box = QMessageBox(self.window)
         box.setWindowTitle("This run is a long one")
         minutes = max(1, round(cost.seconds / 60))

@@ -67,8 +67,8 @@ class HoldDesk(Asking):
     """Asks what holds nodes, edges and ends, and hands the correction to the session."""
 
     def ask_support(self) -> None:
-        """What holds the selected nodes and the feet of selected members: six directions, along the axes or
-        turned in plan."""
+        """Ask what holds the selected nodes and the feet of selected members: six directions, along the
+        axes or turned in plan."""
         model, nodes = self.model, held_nodes(self.model, self.state)
         if model is None or not nodes:
             if self.state.chosen("surface"):
@@ -84,7 +84,7 @@ class HoldDesk(Asking):
         self._ask_six("Support", text, fields, lambda v: SetSupport(nodes, support_of(v)), DIRECTIONS)
 
     def ask_edges(self) -> None:
-        """What holds edges of the selected slabs and walls, a spring being one a metre of edge; or what
+        """Ask what holds edges of the selected slabs and walls, a spring being one a metre of edge; or what
         ground a slab lies on."""
         model, ids = self.model, self.state.chosen("surface")
         if model is None or not ids:

@@ -50,15 +50,15 @@ class PictureDesk:
 
     @property
     def busy(self) -> bool:
-        """Whether pictures are being written."""
+        """Return whether pictures are being written."""
         return self._left is not None
 
     def possible(self) -> bool:
-        """Whether there is a picture."""
+        """Return whether there is a picture."""
         return self.state.review is not None and self.window.view.plotter is not None and not self.busy
 
     def now(self, name: str = "") -> KeptView:
-        """What is shown, and from where."""
+        """Return what is shown, and from where."""
         s, camera = self.state, self.window.view.plotter.camera
         origin = s.review.model.origin
         return KeptView(

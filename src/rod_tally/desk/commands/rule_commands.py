@@ -87,7 +87,7 @@ class RuleDesk(LoadDesk):
         )
 
     def ask_storeys(self) -> None:
-        """What the storey forces are, and how far off the centre of mass; then the page to paste them
+        """Ask what the storey forces are, and how far off the centre of mass; then the page to paste them
         into."""
         model, review = self.model, self.state.review
         if model is None or review is None:
@@ -133,7 +133,7 @@ class RuleDesk(LoadDesk):
         self.form.open()
 
     def _beside(self) -> dict[str, Any]:
-        """What of the settings goes into rules for storeys."""
+        """Return what of the settings goes into rules for storeys."""
         own = self.session.settings
         return {"mass": dict(own.modes.mass), "rigid": list(own.run.diaphragms)}
 

@@ -71,13 +71,13 @@ class PlateDesk:
         self.form.open()
 
     def stiffen(self, rigid: bool) -> None:
-        """Whether the selected slabs, which hand their loads on, stiffen their storey."""
+        """Let the selected slabs, which hand their loads on, stiffen their storey, or not."""
         slabs = self.state.chosen("surface")
         if slabs:
             self.session.correct(SetDiaphragm(slabs, rigid))
 
     def toggle_one_way(self) -> None:
-        """Whether parts that act in one way only do so in the next run."""
+        """Let parts that act in one way only do so in the next run, or not."""
         on = not self.session.settings.run.one_way
         self.session.change_settings(lambda s: setattr(s.run, "one_way", on))
         review = self.state.review

@@ -185,7 +185,7 @@ class ViewDesk:
         self.session.said.emit(f"{found[at % len(found)][0]} found{more}")
 
     def _find_else(self, wanted: str, text: str) -> None:
-        """What is no part and no node of the model."""
+        """Find what is no part and no node of the model."""
         review, revision, say = self.state.review, self.state.revision, self.session.said.emit
         assert review is not None and revision is not None
         cases = [n for n in self.state.cases() if n.lower() == text] or [

@@ -67,7 +67,7 @@ class PastePage(QDialog):
         self.text.setPlainText(clipboard.text())
 
     def edits(self) -> list[Edit]:
-        """What the table asks for; [] for none yet. Raises TableError or EditError."""
+        """Return what the table asks for; [] for none yet. Raises TableError or EditError."""
         return self.make(self.text.toPlainText()) if self.text.toPlainText().strip() else []
 
     def _look(self) -> None:

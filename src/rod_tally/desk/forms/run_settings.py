@@ -78,7 +78,7 @@ def fields_of(settings: Settings) -> list[Field]:
 
 
 def put(values: dict[str, Any], settings: Settings) -> None:
-    """What the form says into the settings."""
+    """Put what the form says into the settings."""
     for row in ROWS:
         table, key = row.key.split(".")
         given = values[row.key]

@@ -159,7 +159,7 @@ class DrawingPage(QDialog):
         self.look()
 
     def choices(self) -> dict[str, str]:
-        """What each layer is read as."""
+        """Return what each layer is read as."""
         out = {}
         for k in range(self.layers.rowCount()):
             item, box = self.layers.item(k, 0), self.layers.cellWidget(k, 3)
@@ -168,7 +168,7 @@ class DrawingPage(QDialog):
         return out
 
     def parts(self) -> Parts:
-        """What the layers stand for, in the model's axes."""
+        """Return what the layers stand for, in the model's axes."""
         assert self.drawing is not None
         origin = self.model.origin
         values = {k: b.given_value for k, b in self.sizes.items()}

@@ -95,7 +95,7 @@ def draw_displaced(canvas: Canvas, scene: Scene) -> list[str]:
 
 
 def _of(u: Array, by: str) -> Array:
-    """Of movements (…, 6) one component, or the size of the displacement."""
+    """Return one component of movements (…, 6), or the size of the displacement."""
     if by == SIZE:
         return np.asarray(np.linalg.norm(u[..., :3], axis=-1))
     return np.asarray(u[..., MOVEMENTS.index(by) - 1])
@@ -121,7 +121,7 @@ def _nodes_of(scene: Scene, r: Results, ends: NDArray[np.int64] | None) -> NDArr
 
 
 def _limits(scene: Scene, values: Array, by: str) -> tuple[float, float]:
-    """What the bands run between: from nothing to the largest size, or as far below zero as above."""
+    """Return what the bands run between: from nothing to the largest size, or as far below zero as above."""
     most = scene.largest(f"movement {by}", float(np.abs(values).max(initial=0.0)))
     return (0.0, most) if by == SIZE else (-most, most)
 

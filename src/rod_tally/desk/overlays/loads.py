@@ -276,7 +276,7 @@ def _values(d: MemberDiagram, at: Array, top: Array, k: float, every: bool) -> l
 
 
 def _on_nodes(scene: Scene, parts: list[tuple[LoadCase, float]]) -> list[Tail]:
-    """What slabs and places give nodes, as columns take it."""
+    """Return what slabs and places give nodes, as columns take it."""
     wanted = scene.state.origin
     nodes = set(scene.nodes()) if scene.state.storeys else set(scene.model.nodes)
     out: list[Tail] = []

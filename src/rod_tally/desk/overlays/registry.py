@@ -44,7 +44,7 @@ class Sizes:
         return self.used[key]
 
     def holds(self, beside: Sizes) -> bool:
-        """Whether what was drawn is still to the scale of both views."""
+        """Return whether what was drawn is still to the scale of both views."""
         return all(
             abs(v - max(self.own[k], beside.own.get(k, 0.0))) <= 1e-12 * v for k, v in self.used.items()
         )

@@ -87,8 +87,8 @@ class MemberPlaces:
 
 
 def member_places(scene: Scene, r: Results, component: str, done: NDArray[np.bool_]) -> MemberPlaces | None:
-    """Of the shown members, and of the shown walls that were computed as columns, that were `done`; the
-    direction is that of a component's diagram. None where there are none."""
+    """Return the places of the shown members, and of the shown walls that were computed as columns, that
+    were `done`; the direction is that of a component's diagram. None where there are none."""
     index = {i: n for n, i in enumerate(r.member_ids)}
     there = [k for k, i in enumerate(scene.ids) if i in index]
     here = [index[scene.ids[k]] for k in there]

@@ -82,7 +82,7 @@ class DetailsPanel(QScrollArea):
         self.draw()
 
     def tell(self, busy: str) -> None:
-        """What is being done while nothing is open yet; "" for nothing."""
+        """Say what is being done while nothing is open yet; "" for nothing."""
         if busy != self.busy:
             self.busy = busy
             if self.state.review is None:
@@ -246,7 +246,7 @@ class DetailsPanel(QScrollArea):
                 self._finding(finding)
 
     def _loads(self, m: Member) -> None:
-        """What the shown case puts on a member, and where each part comes from."""
+        """Say what the shown case puts on a member, and where each part comes from."""
         review, case, u = self.state.review, self.state.case, self.units
         assert review is not None
         if case not in review.model.cases:

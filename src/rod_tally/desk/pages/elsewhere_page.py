@@ -158,8 +158,8 @@ class ElsewherePage(QDialog):
         return out
 
     def said(self) -> Mapping:
-        """What the page says. Raises IntakeError for a unit that is not understood, or one quantity said in
-        two ways."""
+        """Return what the page says. Raises IntakeError for a unit that is not understood, or one quantity
+        said in two ways."""
         out = Mapping(ids=dict(self.mapping.ids))
         for k in range(self.headings.rowCount()):
             heading = _text(self.headings, k, 1)

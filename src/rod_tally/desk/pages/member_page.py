@@ -210,7 +210,7 @@ class MemberPage(QDialog):
             self.curves[name].show_values(x, values, unit, note, band, before)
 
     def _before(self, review: Review, member: Member, case: str) -> list[tuple[Array, Array]]:
-        """What the baseline's forces were along this member; [] where nothing is compared."""
+        """Return what the baseline's forces were along this member; [] where nothing is compared."""
         baseline, comparison = self.state.baseline, review.comparison
         if baseline is None or comparison is None or baseline.review.stale:
             return []
@@ -232,7 +232,7 @@ class MemberPage(QDialog):
             self.curves[name].show_values(own[:, 0], own[:, k + 1] * factor, f"{unit}, {WORDS[name]}")
 
     def _words(self, review: Review, m: Member, case: str, done: bool) -> str:
-        """What the member is, in lines."""
+        """Return what the member is, in lines."""
         model, u = review.model, self.units()
         section, material = model.sections.get(m.section), model.materials.get(m.material)
         out = [f"<b style='font-size: 15px'>{m.cls.capitalize()} {m.name or m.id}</b>"]

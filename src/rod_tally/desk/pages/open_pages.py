@@ -79,7 +79,7 @@ class OpenPages:
         self.runs.raise_()
 
     def show_carried(self) -> None:
-        """What is carried over from the reviewed revision, and what is left out."""
+        """Show what is carried over from the reviewed revision, and what is left out."""
         if self.carried is None:
             self.carried = CarryPage(self.window, self.session, self.state, self.there)
         self.carried.open_below(self.window)

@@ -112,7 +112,7 @@ class ReportPage(QDialog):
         self._show_page()
 
     def fill(self) -> None:
-        """What the project's settings say."""
+        """Fill in what the project's settings say."""
         own = self.session.settings.report
         for name, widget in self.texts.items():
             widget.setText(str(getattr(own, name)))

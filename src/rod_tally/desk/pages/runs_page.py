@@ -153,7 +153,7 @@ class RunsPage(QDialog):
         self.name.clear()
 
     def compare_chosen(self) -> None:
-        """What is shown against the chosen run, with the model as it was then."""
+        """Compare what is shown with the chosen run, with the model as it was then."""
         item = self.kept.currentItem()
         if item is None:
             self.session.said.emit("Choose a kept run first")

@@ -22,8 +22,8 @@ ORDER = {"blocking": 0, "warning": 1, "note": 2}
 
 
 def verdict(step: Step, item: Item, revision: Revision, seen: bool) -> tuple[str, str]:
-    """What stands beside an item of a step, and its colour: what was found, or that nothing was; without
-    results of this model nothing was looked for."""
+    """Return what stands beside an item of a step, and its colour: what was found, or that nothing was;
+    without results of this model nothing was looked for."""
     found = [f for f in revision.review.findings if f.code in item.codes]
     above = [f for f in found if f.severity != "note"]
     still = [f for f in above if revision.decision(f) == "open"]

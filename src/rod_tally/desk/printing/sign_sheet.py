@@ -36,7 +36,7 @@ class SignSheet(QTextBrowser):
 
     @property
     def wanted(self) -> bool:
-        """Whether it belongs on the screen."""
+        """Return whether it belongs on the screen."""
         state = self.state
         return (
             state.review is not None
@@ -119,7 +119,7 @@ def _findings(revision: Revision) -> list[str]:
 
 
 def _basis(revision: Revision) -> str:
-    """What the results depend on: run, settings that are not the usual ones, parts without results."""
+    """Return what the results depend on: run, settings that are not the usual ones, parts without results."""
     review = revision.review
     if review.why_old:
         return f"{review.why_old[:1].upper()}{review.why_old[1:]}."

@@ -52,7 +52,7 @@ class Background:
         )
 
     def _missing(self) -> tuple[tuple[object, ...], Work] | None:
-        """What the shown overlay needs and is not there: its name, and what makes it."""
+        """Return what the shown overlay needs and is not there: its name, and what makes it."""
         state, review = self.state, self.state.review
         if review is None or (state.revision is not None and state.revision.stale):
             return None

@@ -43,8 +43,8 @@ class SessionBase(QObject):
         self.memory.fill(self.settings)
 
     def is_old(self, revision: Revision, model: Model) -> bool:
-        """Whether the results of a revision are of another model, or of other settings, those of modes
-        included. It may take seconds."""
+        """Return whether the results of a revision are of another model, or of other settings, those of
+        modes included. It may take seconds."""
         review = revision.review
         review.otherwise = other_settings(review.settings, self.settings)
         return review.settings.modes != self.settings.modes or self.prints.is_old(

@@ -39,7 +39,7 @@ class Checking:
 
     @property
     def free(self) -> bool:
-        """Whether the model can be corrected now."""
+        """Return whether the model can be corrected now."""
         return self.session.jobs.free_for(TITLE)
 
     def again(self, revision: Revision) -> None:

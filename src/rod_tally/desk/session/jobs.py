@@ -104,11 +104,11 @@ class Jobs(QObject):
 
     @property
     def free(self) -> bool:
-        """Whether the user's next step can start: nothing runs, or something that gives way."""
+        """Return whether the user's next step can start: nothing runs, or something that gives way."""
         return self._job is None or (self._gives_way and self._next is None)
 
     def free_for(self, title: str) -> bool:
-        """Whether a job of this title that replaces others of it can start."""
+        """Return whether a job of this title that replaces others of it can start."""
         return self._job is None or (
             (self._gives_way or self._title == title) and (self._next is None or self._next_title == title)
         )

@@ -69,7 +69,7 @@ class Memory:
             self._kept.setValue(what, json.dumps(values, ensure_ascii=False))
 
     def _mapped(self, what: str, known: Container[str]) -> dict[str, str]:
-        """What the user has mapped before; what is in no catalogue any more is left out."""
+        """Return what the user has mapped before; what is in no catalogue any more is left out."""
         try:
             kept = json.loads(str(self._kept.value(what, "{}")))
         except json.JSONDecodeError:
@@ -93,8 +93,8 @@ class Memory:
         self._kept.setValue(f"own_{what}", json.dumps(dict(list(kept.items())[-OWN:]), ensure_ascii=False))
 
     def mapping(self, headings: list[str]) -> Mapping | None:
-        """What these headings of results from elsewhere stood for the last time; None for headings not seen
-        before."""
+        """Return what these headings of results from elsewhere stood for the last time; None for headings
+        not seen before."""
         try:
             kept = json.loads(str(self._kept.value("elsewhere", "{}"))).get(_key(headings))
             return Mapping(**kept) if kept else None

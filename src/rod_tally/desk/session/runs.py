@@ -51,7 +51,7 @@ class Runs:
         self._kept: Flexibility | None = None
 
     def check_and_run(self, revision: Revision) -> None:
-        """What follows when a revision was taken in: its checks, its comparison, then its run."""
+        """Do what follows when a revision was taken in: its checks, its comparison, then its run."""
         session, baseline = self.session, self.session.state.baseline
 
         def work(progress: Progress) -> tuple[list[Finding], Checked]:
@@ -299,7 +299,7 @@ class Runs:
         session.start("Adding up", work, done)
 
     def effects(self, shown: Callable[[], None]) -> None:
-        """What each guess, default and open finding does to the results that are shown, each by a run of its
+        """Find what each guess, default and open finding does to the results shown, each by a run of its
         own in the background. What was found when it is stopped is kept, and the next call goes on."""
         session, revision = self.session, self.session.state.revision
         if revision is None:

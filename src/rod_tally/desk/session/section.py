@@ -24,7 +24,7 @@ class Section:
     high: float
 
     def holds(self, points: Array, origin: Array) -> bool:
-        """Whether any of what points (n, 3) of the model span lies within."""
+        """Return whether any of what points (n, 3) of the model span lies within."""
         at = (points + origin) @ np.array(self.normal)
         return bool(at.max() >= self.low - HAIR and at.min() <= self.high + HAIR)
 

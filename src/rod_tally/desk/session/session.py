@@ -76,7 +76,8 @@ class Session(SessionBase):
 
     @cached_property
     def exports(self) -> Exports:
-        """What writes files. Loaded when it is first asked for: its libraries take a third of a second."""
+        """Return what writes files. Loaded when it is first asked for: its libraries take a third of a
+        second."""
         from .exports import Exports
 
         return Exports(self)
@@ -171,7 +172,7 @@ class Session(SessionBase):
             self.correcting.again(revision, records)
 
     def preview(self, settings: Settings) -> None:
-        """What the join rules of these settings would do to the source of the current revision."""
+        """Preview what the join rules of these settings would do to the source of the current revision."""
         review = self.state.review
         if review is None:
             return

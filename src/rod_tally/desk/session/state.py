@@ -48,7 +48,7 @@ class Revision:
 
     @property
     def stale(self) -> bool:
-        """Whether the model has changed since its run."""
+        """Return whether the model has changed since its run."""
         return self.review.stale
 
     @stale.setter
@@ -64,7 +64,7 @@ class Revision:
         return next((d for d in all_of if d[0] == "open"), all_of[0])
 
     def answers_to(self, finding: Finding) -> list[Answer]:
-        """What the modellers wrote to a finding, or to one of those it gathers."""
+        """Return what the modellers wrote to a finding, or to one of those it gathers."""
         keys = {finding.key, *finding.keys}
         return [a for a in self.answers if a.key in keys]
 
@@ -139,7 +139,7 @@ class DeskState(QObject):
 
     @property
     def baseline(self) -> Revision | None:
-        """What the current revision is compared with."""
+        """Return what the current revision is compared with."""
         return self.baseline_of(self.revision) if self.revision else None
 
     def baseline_of(self, revision: Revision) -> Revision | None:
@@ -218,7 +218,7 @@ class DeskState(QObject):
         self.overlay_changed.emit()
 
     def picture_words(self) -> str:
-        """What the picture shows, in words, for the record of what was looked at."""
+        """Return what the picture shows, in words, for the record of what was looked at."""
         words = [self.overlay]
         if self.case and self.case in self.cases():
             words.append(self.case)
@@ -233,7 +233,7 @@ class DeskState(QObject):
         return ", ".join(words)
 
     def cases(self) -> list[str]:
-        """What the shown overlay can show: load cases and combinations for loads, computed ones for
+        """Return what the shown overlay can show: load cases and combinations for loads, computed ones for
         results."""
         review = self.review
         if review is None:

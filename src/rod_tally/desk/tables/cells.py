@@ -70,7 +70,7 @@ class RowsModel(QAbstractTableModel):
         return None
 
     def is_number(self, column: int) -> bool:
-        """Whether the first value that a column holds is a number."""
+        """Return whether the first value that a column holds is a number."""
         first = next((row[column] for row in self.content.rows[:300] if row[column] is not None), None)
         return isinstance(first, (int, float))
 
@@ -133,7 +133,7 @@ def aligned(text: str, decimals: int) -> str:
 
 
 def same_cell(a: str, b: str) -> bool:
-    """Whether two texts of a cell stand for one value."""
+    """Return whether two texts of a cell stand for one value."""
     if a.strip() == b.strip():
         return True
     try:

@@ -357,7 +357,7 @@ WHERE = {
 
 
 def carried(state: DeskState, units: UnitSet) -> Rows:
-    """What was made for the reviewed revision, and where it went."""
+    """Return what was made for the reviewed revision, and where it went."""
     out = Rows(["What was made", "Where it went", "Its target moved by, mm", "What could not be placed"])
     review = state.review
     if review is None or review.carried is None or not review.carried.lines:

@@ -289,5 +289,5 @@ KEYED_BY_NAME = ("materials", "combinations")
 
 
 def key_of(table: str, row: Sequence[object], pick: tuple[str, str] | None) -> str:
-    """What a row of an editable table is about."""
+    """Return what a row of an editable table is about."""
     return str(row[0]) if table in KEYED_BY_NAME or pick is None else pick[1]

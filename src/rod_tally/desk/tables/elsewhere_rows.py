@@ -150,8 +150,8 @@ def design(state: DeskState, units: UnitSet) -> Rows:
 def _against_demand(
     ident: str, worst: float, old: list[dict[str, float]], risen: set[str], known: bool
 ) -> str | None:
-    """Whether the design result of a part went the way its demand did; None where both did, or nothing is
-    known."""
+    """Return whether the design result of a part went the way its demand did; None where both did, or
+    nothing is known."""
     if not known or not old or worst == 0.0:
         return None
     if ident in risen and worst <= 1 + SAME:

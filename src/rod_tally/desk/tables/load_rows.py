@@ -119,7 +119,7 @@ def audited(state: DeskState, units: UnitSet) -> Rows:
 
 
 def member_sums(state: DeskState, units: UnitSet) -> Rows:
-    """What each member carries in the shown case, from everything: mean, peak and total of its one
+    """Return what each member carries in the shown case, from everything: mean, peak and total of its one
     diagram."""
     f = units.force[1]
     head = [

@@ -150,7 +150,8 @@ def centres(state: DeskState, units: UnitSet) -> Rows:
 
 
 def storey_cuts(state: DeskState, units: UnitSet) -> Rows:
-    """What keeps the part of the building above each storey in equilibrium, the highest storey first."""
+    """Return what keeps the part of the building above each storey in equilibrium, the highest storey
+    first."""
     f, m = units.force, units.moment
     titles = [f"{c}, {(f if c[0] == 'F' else m)[1]}" for c in SIX]
     out = Rows(["Between", "Level, m", "What acts on the part above", *titles, "Of Fx, %", "Of Fy, %"])
@@ -189,7 +190,7 @@ def storey_cuts(state: DeskState, units: UnitSet) -> Rows:
 
 
 def at_node(state: DeskState, units: UnitSet) -> Rows:
-    """What everything that meets at the picked node gives it in the shown case."""
+    """Return what everything that meets at the picked node gives it in the shown case."""
     f, m = units.force, units.moment
     out = Rows(["What gives it", "Name", *(f"{c}, {(f if c[0] == 'F' else m)[1]}" for c in SIX)])
     review, picked = state.review, state.picked
@@ -276,9 +277,9 @@ def stacks(state: DeskState, units: UnitSet) -> Rows:
 
 
 def _feet_before(state: DeskState) -> tuple[dict[str, list[tuple[float, float]]], str]:
-    """Of what the revision's columns are in the baseline, by the revision's ids: heights (m, as the revision
-    has them) and axial forces (N) at the feet of each storey's length, in the case that is the shown one's
-    counterpart; and what to say of it."""
+    """Return what the revision's columns are in the baseline, by the revision's ids: heights (m, as the
+    revision has them) and axial forces (N) at the feet of each storey's length, in the case that is the
+    shown one's counterpart; and what to say of it."""
     baseline, comparison = state.baseline, state.comparison
     if baseline is None or comparison is None:
         return {}, ""

@@ -61,7 +61,7 @@ BAR = 12  # strokes of the largest
 
 
 def effects(state: DeskState, units: UnitSet) -> Rows:
-    """What each guess, default and finding does to the answer, the largest first."""
+    """Return what each guess, default and finding does to the answer, the largest first."""
     small, force = units.small, units.force
     factor = {"use": 100.0, "displacement": small[0], "drift_x": small[0], "drift_y": small[0], "reaction": force[0], "period": 1.0}  # fmt: skip
     heads = {"use": "Use of the section, %", "displacement": f"Largest displacement, {small[1]}", "drift_x": f"Drift x, {small[1]}", "drift_y": f"Drift y, {small[1]}", "reaction": f"Largest reaction, {force[1]}", "period": "Period, s"}  # fmt: skip
@@ -100,7 +100,7 @@ def effects(state: DeskState, units: UnitSet) -> Rows:
 
 
 def ready(state: DeskState, units: UnitSet) -> Rows:
-    """Whether the review can be signed, and why not."""
+    """Return whether the review can be signed, and why not."""
     out = Rows(["", "What", "Remarks"])
     revision = state.revision
     if revision is None:

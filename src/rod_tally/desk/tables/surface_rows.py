@@ -25,8 +25,8 @@ CARRIES = {
 
 
 def surface_results(state: DeskState, units: UnitSet, ident: str) -> list[str]:
-    """What the shown case gives of one slab or wall, in lines: how far it moves, and the range of each moment
-    and force."""
+    """Return what the shown case gives of one slab or wall, in lines: how far it moves, and the range of
+    each moment and force."""
     review, case = state.review, state.case
     fields = review.fields if review is not None and not review.fields_waiting else None
     stale = state.revision is not None and state.revision.stale
@@ -54,8 +54,8 @@ def surface_results(state: DeskState, units: UnitSet, ident: str) -> list[str]:
 
 
 def _fields(state: DeskState, out: Rows) -> PlateFields | None:
-    """What gives the forces of slabs and walls; None where there are none or not yet, with a word in the
-    rows' note."""
+    """Return what gives the forces of slabs and walls; None where there are none or not yet, with a word in
+    the rows' note."""
     review = state.review
     if review is not None and review.fields_waiting:
         out.note = "Run, Slab and wall forces works them out"

@@ -9,8 +9,8 @@ from ...model.geometry.vectors import Array
 
 
 def lines_in(a: Array, b: Array, low: Array, high: Array, touched: bool) -> NDArray[np.bool_]:
-    """Of lines from a to b (n, 2) which lie inside of the box from `low` to `high` (2,), or are `touched` by
-    it."""
+    """Return which lines from a to b (n, 2) lie inside of the box from `low` to `high` (2,), or are
+    `touched` by it."""
     inside = np.asarray(((a >= low) & (a <= high)).all(axis=1) & ((b >= low) & (b <= high)).all(axis=1))
     if not touched:
         return inside
@@ -25,14 +25,14 @@ def lines_in(a: Array, b: Array, low: Array, high: Array, touched: bool) -> NDAr
 
 
 def outline_in(ring: Array, low: Array, high: Array, touched: bool) -> bool:
-    """Whether an outline (n, 2) lies inside of the box; `touched`: whether its edges do, or it holds the
-    box."""
+    """Return whether an outline (n, 2) lies inside of the box; `touched`: whether its edges do, or it holds
+    the box."""
     edges = lines_in(ring, np.roll(ring, -1, axis=0), low, high, touched)
     return bool(edges.any() or _holds(ring, (low + high) / 2)) if touched else bool(edges.all())
 
 
 def _holds(ring: Array, p: Array) -> bool:
-    """Whether a point lies in an outline: an odd number of its edges is crossed to the right."""
+    """Return whether a point lies in an outline: an odd number of its edges is crossed to the right."""
     a, b = ring, np.roll(ring, -1, axis=0)
     over = (a[:, 1] > p[1]) != (b[:, 1] > p[1])
     with np.errstate(divide="ignore", invalid="ignore", over="ignore"):

@@ -175,7 +175,7 @@ class Canvas:
 
     @property
     def moves(self) -> bool:
-        """Whether something is drawn that can be animated."""
+        """Return whether something is drawn that can be animated."""
         return bool(self._moving)
 
     def phase(self, share: float) -> None:

@@ -137,8 +137,8 @@ class Pointing(QObject):
         return True
 
     def at(self, x: float, y: float) -> Place | None:
-        """What a click at a place of the widget would take: a node, a corner, a middle or a crossing, else a
-        place along a member."""
+        """Return what a click at a place of the widget would take: a node, a corner, a middle or a
+        crossing, else a place along a member."""
         scene = self.view.scene
         if scene is None:
             return None

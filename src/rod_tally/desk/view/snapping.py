@@ -31,8 +31,8 @@ class Place:
 def places(
     model: Model, members: Sequence[str], surfaces: Sequence[Surface], levels: Sequence[tuple[str, float]]
 ) -> list[Place]:
-    """Of the shown members and surfaces, and the crossings of grid lines on levels (name, height); each place
-    once."""
+    """Return the places of the shown members and surfaces, and the crossings of grid lines on levels (name,
+    height); each place once."""
     found: dict[tuple[int, int, int], Place] = {}
 
     def add(at: Array, what: str, rank: int) -> None:

@@ -137,7 +137,7 @@ def _parts(canvas: Canvas, width: int, height: int) -> Iterator[_Part]:
 def _line_within(
     points: Array, within: tuple[Array, float, float], on_screen: Callable[[Array], Array]
 ) -> Iterator[Array]:
-    """What of a bent line (n, 3) lies between the planes of a section, on the screen."""
+    """Yield what of a bent line (n, 3) lies between the planes of a section, on the screen."""
     normal, low, high = within
     for a, b in zip(points, points[1:]):
         u, v = float(a @ normal), float(b @ normal)
@@ -199,7 +199,8 @@ def _in_bands(points: Array, values: Array, table: Any) -> Iterator[tuple[Array,
 
 
 def _clipped(points: Array, values: Array, limit: float, sign: float) -> tuple[Array, Array]:
-    """What of a polygon has values above (`sign` 1) or below (-1) a limit, with the values at its corners."""
+    """Return what of a polygon has values above (`sign` 1) or below (-1) a limit, with the values at its
+    corners."""
     if not np.isfinite(limit) or not len(points):
         return points, values
     off = sign * (values - limit)

@@ -39,7 +39,8 @@ SWING = 2000  # ms for one swing to and fro
 
 
 def opengl_works() -> bool:
-    """Whether a drawing context can be had here at all (VTK would end the program where there is none)."""
+    """Return whether a drawing context can be had here at all (VTK would end the program where there is
+    none)."""
     context = QOpenGLContext()
     if not context.create():
         return False
@@ -324,7 +325,7 @@ class View(QWidget):
 
     @property
     def scene(self) -> Scene | None:
-        """What was drawn last."""
+        """Return what was drawn last."""
         return self._scene
 
     @property

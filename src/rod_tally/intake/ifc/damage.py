@@ -55,8 +55,8 @@ def where_it_stands(bad: BadLine) -> str:
 
 
 def lost_elements(bad: list[BadLine], classes: dict[str, str]) -> list[Skipped]:
-    """What is not in the parsed file, one by one; `classes` gives the class of IFC entities by their name in
-    capitals."""
+    """Return what is not in the parsed file, one by one; `classes` gives the class of IFC entities by their
+    name in capitals."""
     out = []
     for b in bad:
         if not b.lost:

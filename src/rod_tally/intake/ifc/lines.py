@@ -141,8 +141,8 @@ def look_at_lines(data: bytes, schema: Any) -> Lines:
 
 
 def _all_plain(data: bytes, begin: int, end: int, expected: _Expected) -> bool:
-    """Whether every statement stands on a line of its own and nothing is wrong with any; worked out on
-    arrays.
+    """Return whether every statement stands on a line of its own and nothing is wrong with any; worked out
+    on arrays.
 
     False says no more than that they have to be looked at one by one.
     """

@@ -157,7 +157,7 @@ class Materials:
         return self._keys[material.id()]
 
     def of(self, obj: Any) -> Association:
-        """What an object is made of: its own association, else its type's."""
+        """Return what an object is made of: its own association, else its type's."""
         select = self._of_object.get(obj.id())
         if select is None and obj.id() in self._type_of:
             select = self._of_object.get(self._type_of[obj.id()].id())

@@ -55,7 +55,7 @@ def condition_of(t: Table, n: int, row: list[str]) -> SourceCondition | None:
 
 
 def weight_share(t: Table, n: int, row: list[str]) -> float:
-    """What a part weighs over its volume by section or thickness; 1 for an empty cell."""
+    """Return what a part weighs over its volume by section or thickness; 1 for an empty cell."""
     share = t.number(n, row, "weight_share")
     if share is None:
         return 1.0

@@ -72,7 +72,7 @@ def read_edges(tables: dict[str, Table], source: SourceModel) -> None:
 
 
 def read_ties(tables: dict[str, Table], source: SourceModel) -> None:
-    """What is tied to surfaces: a member's end at a node, a member along a line, another surface along a
+    """Read what is tied to surfaces: a member's end at a node, a member along a line, another surface along a
     line. Without this table what touches is tied."""
     if "ties" not in tables:
         _touching(source)

@@ -116,8 +116,8 @@ class Table:
         return value
 
     def _mark(self, column: str) -> str:
-        """What stands before the decimals of a column, or of the whole table where the column does not
-        tell."""
+        """Return what stands before the decimals of a column, or of the whole table where the column does
+        not tell."""
         if column not in self._marks:
             own = (v for _, row in self.rows for v in self.text(row, column).replace(";", " ").split())
             every = (v for _, row in self.rows for cell in row for v in cell.replace(";", " ").split())

@@ -157,7 +157,7 @@ def _count(rule: Rule, actions: dict[str, list[Action]]) -> int:
 
 
 def _excluded(factors: Part, apart: dict[str, str]) -> bool:
-    """Whether two cases of one name in `together` are in it."""
+    """Return whether two cases of one name in `together` are in it."""
     names = [apart[k] for k in factors if k in apart]
     return len(names) != len(set(names))
 
@@ -282,7 +282,7 @@ def _expand(rule: Rule, rules: RuleSet, actions: dict[str, list[Action]]) -> Ite
 def _choices(
     term: Term, rules: RuleSet, actions: dict[str, list[Action]], lead: Action | None
 ) -> list[tuple[Part, set[str]]]:
-    """What a term other than the leading one can be; [] when none of its groups has a case."""
+    """Return what a term other than the leading one can be; [] when none of its groups has a case."""
     out: list[tuple[Part, set[str]]] = []
     for factor, letters in term.choices:
         mine = [a for a in actions[letters] if a is not lead]

@@ -49,7 +49,7 @@ def orientation(model: Model) -> Orientation:
 
 
 def _by_angle(lines: tuple[Array, Array], turned: float, what: str) -> Orientation | None:
-    """What follows from directions (rad) with their lengths, in axes turned so; None for no length."""
+    """Return what follows from directions (rad) with their lengths, in axes turned so; None for no length."""
     angles, lengths = lines
     total = float(lengths.sum())
     if total == 0:

@@ -62,8 +62,8 @@ def _nearest(panel: Panel, piece: Corners) -> int:
 
 
 def _around(panel: Panel, k: int) -> Corners:
-    """What column k takes: up to half-way to each other column, and to the nearest point of each carried
-    edge."""
+    """Return what column k takes: up to half-way to each other column, and to the nearest point of each
+    carried edge."""
     p = panel.points[k]
     others = np.delete(panel.points, k, axis=0)
     carried = panel.carried

@@ -43,7 +43,7 @@ def clip(points: Corners, cut: Half) -> tuple[Corners, Corners]:
 
 
 def clip_all(points: Corners, cuts: Iterable[Half]) -> tuple[Corners, list[Corners]]:
-    """What of a convex piece lies in all half-planes, and the pieces that do not."""
+    """Return what of a convex piece lies in all half-planes, and the pieces that do not."""
     rest: list[Corners] = []
     for cut in cuts:
         points, outside = clip(points, cut)

@@ -74,7 +74,7 @@ class Floor:
         return np.asarray(shorter / np.linalg.norm(shorter))
 
     def unit(self, k: int) -> EdgeRows:
-        """What pressures of 1, x and y over the whole of panel k put on its edges, worked out once."""
+        """Return what pressures of 1, x and y over the whole of panel k put on its edges, worked out once."""
         if k not in self._unit:
             panel = self.panels[k]
             self._unit[k] = known_spread(
@@ -161,8 +161,8 @@ def floor_of(
 def _joined(
     model: Model, surface: Surface, held: set[str], lines: Mapping[str, Array] | None
 ) -> list[tuple[str, str, Array]]:
-    """What is joined to a slab and can carry it, each once: kind, id, and its points (2, 3) or (1, 3) in
-    space."""
+    """Return what is joined to a slab and can carry it, each once: kind, id, and its points (2, 3) or (1,
+    3) in space."""
     out: list[tuple[str, str, Array]] = []
     seen = set()
     for joint in surface.joints:
@@ -206,7 +206,7 @@ def places(points: Array) -> bytes:
 
 
 def stands_below(part: Array, at: Array) -> bool:
-    """Whether something stands below a place rather than above it."""
+    """Return whether something stands below a place rather than above it."""
     middle = float(at[:, 2].mean())
     return bool(middle - part[:, 2].min() > part[:, 2].max() - middle)
 

@@ -60,7 +60,7 @@ class Panel:
 
     @property
     def empty(self) -> bool:
-        """Whether nothing carries it."""
+        """Return whether nothing carries it."""
         return not len(self.carried) and not len(self.points)
 
     @cached_property
@@ -86,7 +86,7 @@ class Panel:
 
     @cached_property
     def convex(self) -> bool:
-        """Whether the outline is convex."""
+        """Return whether the outline is convex."""
         n = len(self.polygon.exterior.coords) - 1
         a = self.along[:n]
         b = np.roll(a, -1, axis=0)

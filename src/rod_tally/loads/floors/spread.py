@@ -31,7 +31,7 @@ Way = Literal["two-way", "one-way"]
 
 
 def spread(panel: Panel, way: Way = "two-way", span: Array | None = None) -> EdgeRows:
-    """What a pressure over the whole panel puts on its edges: no rows when no edge is carried.
+    """Return what a pressure over the whole panel puts on its edges: no rows when no edge is carried.
 
     `span` (2,) is the direction in which a one-way panel carries.
     """

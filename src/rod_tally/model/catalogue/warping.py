@@ -51,8 +51,8 @@ def shear_centre(section: Section) -> tuple[float, float] | None:
 
 @lru_cache(maxsize=4096)
 def warping(outline: Points, voids: tuple[Points, ...] = ()) -> Warping | None:
-    """Of an outline (y, z) about any origin, m; None for an outline that crosses itself or its voids or falls
-    apart."""
+    """Return the warping of an outline (y, z) about any origin, m; None for an outline that crosses itself
+    or its voids or falls apart."""
     from scipy.sparse import coo_matrix
     from scipy.sparse.linalg import splu
 

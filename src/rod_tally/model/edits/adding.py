@@ -239,7 +239,7 @@ class AddGrids(Edit):
 
 
 def same_grid(g: GridLine, name: str, points: Array) -> bool:
-    """Whether a grid line has that name and runs along those points, as far as both go."""
+    """Return whether a grid line has that name and runs along those points, as far as both go."""
     if g.name != name:
         return False
     along = (g.points[-1] - g.points[0]) / max(float(np.linalg.norm(g.points[-1] - g.points[0])), 1e-9)

@@ -73,8 +73,9 @@ class Edit(ABC):
     keeps_lines: ClassVar[bool] = False
 
     def about(self, model: Model) -> dict[str, Any]:
-        """What its record needs beside its own values to be found again in another model, as it is before the
-        change: where the members that it names run, for later corrections may move, turn or cut them."""
+        """Return what its record needs beside its own values to be found again in another model, as it is
+        before the change: where the members that it names run, for later corrections may move, turn or cut
+        them."""
         if not self.keeps_lines:
             return {}
         values = [getattr(self, f.name) for f in fields(self)]  # type: ignore[arg-type]

@@ -171,8 +171,8 @@ def _off(point: Array, line: Array) -> float:
 
 
 def _shares(a: Array, b: Array) -> bool:
-    """Whether two lines run along each other for more than their ends: the middle of one lies on the other,
-    which it is parallel to."""
+    """Return whether two lines run along each other for more than their ends: the middle of one lies on the
+    other, which it is parallel to."""
     u, v = a[1] - a[0], b[1] - b[0]
     askew = np.linalg.norm(np.cross(u, v)) > 0.02 * np.linalg.norm(u) * np.linalg.norm(v)
     return not askew and min(_off(a.mean(axis=0), b), _off(b.mean(axis=0), a)) <= ON_EDGE

@@ -281,7 +281,7 @@ def _crossing(model: Model, a: Member, b: Member) -> tuple[tuple[float, float], 
 
 
 def linked(model: Model, a: Member, b: Member, places: tuple[Array, Array]) -> bool:
-    """Whether a member leads from one to the other at these places on their axes."""
+    """Return whether a member leads from one to the other at these places on their axes."""
 
     def at(m: Member, place: Array) -> set[str]:
         return {n for n in _nodes_of(m) if np.linalg.norm(model.nodes[n].point - place) < SAME_PLACE}

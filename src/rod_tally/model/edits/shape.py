@@ -323,7 +323,7 @@ class MergeMembers(Edit):
 
 
 def _turned_alike(a: Array, b: Array) -> bool:
-    """Whether the local axes (3, 3) of two members in one line agree, to a degree or so."""
+    """Return whether the local axes (3, 3) of two members in one line agree, to a degree or so."""
     return bool((np.einsum("ij,ij->i", a, b) > 0.9998).all())
 
 

@@ -197,7 +197,7 @@ def ring(corners: Any) -> Array:
 
 
 def same_ring(a: Array, b: Array) -> bool:
-    """Whether two outlines have the same corners, wherever they begin and whichever way they run."""
+    """Return whether two outlines have the same corners, wherever they begin and whichever way they run."""
     if len(a) != len(b):
         return False
     off = np.linalg.norm(a[:, None] - b[None], axis=2)

@@ -35,8 +35,8 @@ class Finding:
 
     @property
     def key(self) -> str:
-        """What identifies this finding from one computation of the checks to the next (for decisions on
-        it)."""
+        """Return what identifies this finding from one computation of the checks to the next (for decisions
+        on it)."""
         return self.code + ":" + ",".join(sorted(self.ids))
 
     @property

@@ -230,17 +230,17 @@ class LoadCase:
 
     @property
     def is_combination(self) -> bool:
-        """Whether it holds the loads of a combination, for a run that cannot add cases up."""
+        """Return whether it holds the loads of a combination, for a run that cannot add cases up."""
         return self.by.startswith("combination ")
 
     @property
     def untyped(self) -> bool:
-        """Whether it needs a kind and has none."""
+        """Return whether it needs a kind and has none."""
         return not self.kind and not self.is_combination
 
     @property
     def is_pattern(self) -> bool:
-        """Whether it is an arrangement of another case's loads on some of the spans."""
+        """Return whether it is an arrangement of another case's loads on some of the spans."""
         return self.by.startswith("pattern of")
 
     @property

@@ -55,7 +55,7 @@ class Material:
 
     @property
     def usable(self) -> bool:
-        """Whether a stiffness can be computed with it."""
+        """Return whether a stiffness can be computed with it."""
         return self.E is not None and ANY_STIFFNESS[0] <= self.E <= ANY_STIFFNESS[1]
 
     @property

@@ -109,7 +109,7 @@ class Model:
 
     @property
     def physical(self) -> bool:
-        """Whether its members are bodies of the source, not its analytical members."""
+        """Return whether its members are bodies of the source, not its analytical members."""
         return (self.side or self.kind) == "physical"
 
     def snapshot(self) -> Model:
@@ -169,7 +169,7 @@ class Model:
         return math.sqrt(d @ d)
 
     def usable(self, member: Member) -> bool:
-        """Whether a stiffness can be computed for it: section and material known, and some length."""
+        """Return whether a stiffness can be computed for it: section and material known, and some length."""
         section, material = self.sections.get(member.section), self.materials.get(member.material)
         return bool(
             section and section.usable and material and material.usable and self.length(member) > 1e-9

@@ -33,7 +33,7 @@ class Section:
 
     @property
     def usable(self) -> bool:
-        """Whether a stiffness can be computed with it."""
+        """Return whether a stiffness can be computed with it."""
         return self.area > 0 and self.iy > 0 and self.iz > 0
 
     @property

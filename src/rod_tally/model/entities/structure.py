@@ -304,13 +304,13 @@ class Member:
 
     @property
     def weight_share(self) -> float:
-        """What its volume is multiplied by for its weight; what the body has more or less than its section
-        counts while it has that section."""
+        """Return what its volume is multiplied by for its weight; what the body has more or less than its
+        section counts while it has that section."""
         return self.length_share * (self.body_share if self.as_drawn else 1.0)
 
     @property
     def as_drawn(self) -> bool:
-        """Whether it still has the section that transfer took from the source."""
+        """Return whether it still has the section that transfer took from the source."""
         return self.section == self.source_section
 
     @property

@@ -108,13 +108,13 @@ class Surface:
 
     @property
     def weight_share(self) -> float:
-        """What its volume is multiplied by for its weight; what the body has more or less than a plate
-        counts while it has that plate's thickness."""
+        """Return what its volume is multiplied by for its weight; what the body has more or less than a
+        plate counts while it has that plate's thickness."""
         return self.area_share * (self.body_share if self.as_drawn else 1.0)
 
     @property
     def as_drawn(self) -> bool:
-        """Whether it still has the thickness that transfer took from the source."""
+        """Return whether it still has the thickness that transfer took from the source."""
         return self.source_thickness is None or self.thickness == self.source_thickness
 
     @property
@@ -129,12 +129,12 @@ class Surface:
 
     @property
     def upright(self) -> bool:
-        """Whether it stands like a wall."""
+        """Return whether it stands like a wall."""
         return _upright(np.ascontiguousarray(self.outer, float).tobytes())
 
     @property
     def on_ground(self) -> bool:
-        """Whether it lies on springs, so that it needs no beams."""
+        """Return whether it lies on springs, so that it needs no beams."""
         return self.bedding > 0 or any(b.modulus > 0 for b in self.beds)
 
     def ground_at(self, flat: Array) -> Array:
@@ -146,8 +146,8 @@ class Surface:
 
     @property
     def keeps_loads(self) -> bool:
-        """Whether loads on it are its own to carry, so that none are handed to beams: a wall, a raft, a
-        shell."""
+        """Return whether loads on it are its own to carry, so that none are handed to beams: a wall, a
+        raft, a shell."""
         return self.upright or self.on_ground or self.way == "shell"
 
     @property
@@ -231,7 +231,7 @@ class Surface:
 
     @property
     def centroid(self) -> Array:
-        """Of the outline, openings left aside, m."""
+        """Return the centroid of the outline, openings left aside, m."""
         area, sy, sz, *_ = polygon_moments([(float(a), float(b)) for a, b in self.flat(self.outer)])
         return self.outer[0] + np.array([sy, sz]) / area @ self.plain_axes[:2]
 

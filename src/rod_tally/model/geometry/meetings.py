@@ -69,8 +69,8 @@ def meet(panels: Panels, i: int, j: int, snap: float) -> list[Meeting]:
 
 
 def shared_line(panels: Panels, m: Meeting, gap: float) -> Array | None:
-    """What of a meeting's line both outlines still hold now that their edges are where they go; None for
-    nothing."""
+    """Return what of a meeting's line both outlines still hold now that their edges are where they go; None
+    for nothing."""
     start, d = m.line[0], m.line[1] - m.line[0]
     length = float(np.linalg.norm(d))
     d = d / length

@@ -60,7 +60,7 @@ class ReportFinding:
 
     @property
     def title(self) -> str:
-        """What was found, in words."""
+        """Return what was found, in words."""
         return title_of(self.finding)
 
 

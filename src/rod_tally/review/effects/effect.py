@@ -75,7 +75,7 @@ class Effect:
 
     @property
     def title(self) -> str:
-        """What is switched, in words."""
+        """Return what is switched, in words."""
         if self.name.startswith(MEND):
             return title_of(self.name.removeprefix(MEND))
         return TITLES.get(self.name, self.name)
@@ -88,7 +88,7 @@ class Effect:
 
     @property
     def nothing(self) -> bool:
-        """Whether it changes next to nothing."""
+        """Return whether it changes next to nothing."""
         return not self.fault and self.weight <= LITTLE and not self.parts
 
     @property
@@ -103,8 +103,8 @@ def of_finding(found: list[Effect], code: str, ids: tuple[str, ...]) -> Effect |
 
 
 def effect_words(e: Effect | None, small: tuple[float, str]) -> str:
-    """What mending a finding does, `small` the factor and name of the unit of displacements; "" where it was
-    not tried."""
+    """Return what mending a finding does, `small` the factor and name of the unit of displacements; ""
+    where it was not tried."""
     if e is None or e.fault:
         return ""
     if e.nothing:

@@ -25,8 +25,8 @@ def effects(
     known: Sequence[Effect] = (),
     each: Callable[[Effect], object] = lambda _: None,
 ) -> list[Effect]:
-    """Of a review that has run, every switch with what a full run with its other value gives, in the order
-    they are computed. A switch that changes nothing of the model or the settings is left out.
+    """Return, of a review that has run, every switch with what a full run with its other value gives, in
+    the order they are computed. A switch that changes nothing of the model or the settings is left out.
 
     `known`: of the same review, what an earlier call found before it was stopped; `each` gets every one as
     soon as it is there."""
@@ -46,7 +46,7 @@ def effects(
 
 
 def _key(x: Switch | Effect) -> tuple[object, ...]:
-    """What tells a switch: a finding by its parts, for several have one code."""
+    """Return what tells a switch: a finding by its parts, for several have one code."""
     return x.name, x.was, x.is_, x.ids if x.name.startswith(MEND) else ()
 
 

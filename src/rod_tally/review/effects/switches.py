@@ -43,8 +43,8 @@ class Switch:
 
 
 def switches(done: Review, source: SourceModel | None) -> Iterator[Switch]:
-    """Of a review; those that transfer decides need its `source`. The likely large ones come first: mended
-    findings that block, then bases and joins, then stiffness."""
+    """Yield the switches of a review; those that transfer decides need its `source`. The likely large ones
+    come first: mended findings that block, then bases and joins, then stiffness."""
     model, settings = done.model, done.settings
     yield from _mended(done, source)
     if source is not None and model.physical:

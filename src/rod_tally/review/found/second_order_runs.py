@@ -13,8 +13,8 @@ NAMED = 4
 
 
 def second_order_runs(done: Review, left: Sequence[str]) -> list[Finding]:
-    """What of the combinations could not be computed with second-order effects, and cases that none of them
-    holds."""
+    """Return what of the combinations could not be computed with second-order effects, and cases that none
+    of them holds."""
     held = {n for c in done.stated for n, v in c.factors.items() if v}
     own = [c.name for c in done.model.cases.values() if not c.is_combination and not c.empty]
     out = list(unused([n for n in own if held and n not in held], len(done.stated)))
@@ -42,7 +42,8 @@ def second_order_runs(done: Review, left: Sequence[str]) -> list[Finding]:
 
 
 def buckling_findings(done: Review, sums: Sequence[Combination]) -> list[Finding]:
-    """What of the asked buckling factors is not there, or was computed otherwise than the building acts."""
+    """Return what of the asked buckling factors is not there, or was computed otherwise than the building
+    acts."""
     parts = []
     found = {x.combination for x in done.buckling}
     never = [c.name for c in sums if c.name not in found]

@@ -15,7 +15,7 @@ from ...model.geometry.vectors import Array
 
 
 def signless_cases(model: Model, cases: Sequence[str]) -> NDArray[np.bool_]:
-    """Of each case (C,) whether it is the response to a spectrum, whose values have no sign."""
+    """Return for each case (C,) whether it is the response to a spectrum, whose values have no sign."""
     return np.array([c in model.cases and model.cases[c].spectrum is not None for c in cases], bool)
 
 

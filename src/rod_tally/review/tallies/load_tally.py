@@ -36,7 +36,7 @@ class LoadRow:
 
     @property
     def share_lost(self) -> float:
-        """Of what was put on, by the largest component."""
+        """Return the lost share of what was put on, by the largest component."""
         most = float(np.abs(self.put_on).max())
         return float(np.abs(self.lost).max()) / most if most > 0 else 0.0
 

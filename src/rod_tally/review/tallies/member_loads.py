@@ -40,7 +40,7 @@ class MemberDiagram:
 
     @property
     def force(self) -> Array:
-        """What it sums to (3,), N."""
+        """Return what it sums to (3,), N."""
         spread = ((self.total_start + self.total_end) / 2 * np.diff(self.x)[:, None]).sum(axis=0)
         return np.asarray(spread + sum((f for _, f, _ in self.points), np.zeros(3)))
 

@@ -47,7 +47,8 @@ def preview_joins(
 
 
 def joins_of(model: Model) -> list[JoinPreview]:
-    """What transfer did to the joins of a model, one row a kind; ends that meet nothing are left out."""
+    """Return what transfer did to the joins of a model, one row a kind; ends that meet nothing are left
+    out."""
     rows = {k: JoinPreview(k, title) for k, title in KINDS.items()}
     inside = {j.node for m in model.members.values() for j in m.joints}
     tied = {j.node for s in model.surfaces.values() for j in s.joints if j.node}

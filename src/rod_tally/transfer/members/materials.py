@@ -59,6 +59,6 @@ def material_of(source: SourceMaterial, log: list[LogEntry], mapped: str | None 
 
 
 def _stated(source: SourceMaterial, kind: str) -> Material:
-    """What the source says of a material, and nothing else."""
+    """Return what the source says of a material, and nothing else."""
     s = source
     return Material(s.name, kind, s.E, s.G, s.poisson, s.density, s.strength, {}, s.alpha)

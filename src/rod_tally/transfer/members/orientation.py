@@ -11,8 +11,8 @@ EVEN = 1e-6
 
 
 def runs_backwards(line: Array) -> bool:
-    """Whether a member runs against the usual way: up for what rises by more than a fifth of its length, else
-    towards +x, or +y where it lies along y."""
+    """Return whether a member runs against the usual way: up for what rises by more than a fifth of its
+    length, else towards +x, or +y where it lies along y."""
     d = line[1] - line[0]
     d = d / np.linalg.norm(d)
     if abs(d[2]) > 0.2:
@@ -22,8 +22,8 @@ def runs_backwards(line: Array) -> bool:
 
 
 def mirrored_alike(section: Section | None) -> bool:
-    """Whether a section looks the same mirrored in its local z axis and at both ends, so that a member may be
-    turned end for end."""
+    """Return whether a section looks the same mirrored in its local z axis and at both ends, so that a
+    member may be turned end for end."""
     if section is not None and section.end is not None:
         return False
     if section is None or not section.usable or not section.outline:

@@ -17,7 +17,7 @@ RAFTS = ("BASESLAB", "RAFT")
 
 
 def base_support(settings: TransferSettings) -> Support:
-    """What the settings say a column base is held by."""
+    """Return what the settings say a column base is held by."""
     if settings.base_support == "spring":
         return Support(tuple(settings.supports.springs))
     return {"fixed": FIXED, "pinned": PINNED, "roller": ROLLER}[settings.base_support]
@@ -102,7 +102,7 @@ def lay_on_ground(source: SourceModel, model: Model, settings: TransferSettings)
 
 
 def _is_base(slab: Surface, model: Model) -> bool:
-    """Whether walls or columns stand on a slab, and no wall, column or beam carries it."""
+    """Return whether walls or columns stand on a slab, and no wall, column or beam carries it."""
     stands = False
     for j in slab.joints:
         wall, m = model.surfaces.get(j.other), model.members.get(j.other)
@@ -170,7 +170,7 @@ def _ground(model: Model) -> float | None:
 
 
 def _stands_on(surface: Surface, model: Model) -> bool:
-    """Whether a wall stands on another surface at its foot: a slab, a raft, a wall below."""
+    """Return whether a wall stands on another surface at its foot: a slab, a raft, a wall below."""
     low = float(surface.outer[:, 2].min())
     for j in surface.joints:
         other = model.surfaces.get(j.other)

@@ -227,9 +227,9 @@ def _local(p: Vector, origin: Array) -> Vector:
 
 @lru_cache(maxsize=1000)
 def _rectangle(ring: bytes) -> tuple[float, Array, float]:
-    """Of the smallest rectangle around a footprint (its corners' bytes): its width, its middle line (2, 2),
-    and how far it is filled. A building has many slabs of one shape. Raises ValueError for a footprint that
-    is none."""
+    """Return, of the smallest rectangle around a footprint (its corners' bytes), its width, its middle line
+    (2, 2), and how far it is filled. A building has many slabs of one shape. Raises ValueError for a
+    footprint that is none."""
     flat = Polygon(np.frombuffer(ring).reshape(-1, 2))
     if not flat.is_valid or flat.area <= SMALLEST:
         raise ValueError("its outline crosses itself or encloses no area")

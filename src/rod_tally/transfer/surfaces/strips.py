@@ -67,7 +67,7 @@ def _simple(ring: Array) -> Array:
 
 
 def _square(ring: Array, k: int) -> bool:
-    """Whether side k meets both its neighbours at about a right angle, as the end of a strip does."""
+    """Return whether side k meets both its neighbours at about a right angle, as the end of a strip does."""
     n = len(ring)
     u = ring[(k + 1) % n] - ring[k]
     for v in (ring[k] - ring[k - 1], ring[(k + 2) % n] - ring[(k + 1) % n]):

@@ -71,7 +71,7 @@ def nodes_on_slabs_alone(model: Model) -> set[str]:
 
 
 def _rises(model: Model, member: str, node: str) -> bool:
-    """Whether a member begins at a node and goes up from it, as braces from a foot do."""
+    """Return whether a member begins at a node and goes up from it, as braces from a foot do."""
     m = model.members[member]
     line = model.line(m)
     z = line[0, 2] if m.start == node else line[1, 2] if m.end == node else None

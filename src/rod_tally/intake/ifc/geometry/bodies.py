@@ -99,7 +99,8 @@ class Bodies:
         raise BodyError(reason or "its body cannot be read")
 
     def _lengthwise(self, body: Body) -> bool:
-        """Whether the extrusion runs along the member, not across it (an elevation extruded by its width)."""
+        """Return whether the extrusion runs along the member, not across it (an elevation extruded by its
+        width)."""
         if body.path is not None:
             return True
         length = body.length or _length(body.line)
@@ -126,7 +127,7 @@ class Bodies:
         raise BodyError(f"a body of kind {kind} is not read as a straight member")
 
     def _square(self, item: Any) -> bool:
-        """Whether an extrusion goes straight up from its profile, not askew."""
+        """Return whether an extrusion goes straight up from its profile, not askew."""
         along = self.placements.ratios(item.get_argument(2))
         if along is None:
             return True
@@ -312,8 +313,8 @@ class Bodies:
         )  # fmt: skip
 
     def _elsewhere(self, known: Body, profile: SourceProfile, y: float, z: float) -> bool:
-        """Whether the section measured on a body is another than that of the extrusion that gave the line,
-        by its outline."""
+        """Return whether the section measured on a body is another than that of the extrusion that gave the
+        line, by its outline."""
         own = self.profiles.found[known.profile]
         width, depth = self.profiles.size(known.profile)
         if own.ends is not None or not (width and depth):
@@ -347,7 +348,7 @@ def _axes_of(body: Body, line: Array) -> Array:
 
 
 def _alike(a: SourceProfile, b: SourceProfile) -> bool:
-    """Whether two measured outlines are the same but for rounding."""
+    """Return whether two measured outlines are the same but for rounding."""
     if (len(a.outer), len(a.voids)) != (len(b.outer), len(b.voids)) or a.values.keys() != b.values.keys():
         return False
     rings = [(a.outer, b.outer), *zip(a.voids, b.voids)]

@@ -315,7 +315,7 @@ def _lipped(h: float, b: float, t: float, lip: float) -> list[tuple[float, float
 
 
 def one_shape(a: Any, b: Any) -> bool:
-    """Whether what lies between two profiles is known: of one kind, and outlines of as many points."""
+    """Return whether what lies between two profiles is known: of one kind, and outlines of as many points."""
     if a.is_a() != b.is_a():
         return False
     counts = []

@@ -137,8 +137,8 @@ def equivalent_plate(body: Triangles) -> Sheet:
 
 
 def _second_moment(own: Array, solid: NDArray[np.int64], way: Array) -> float:
-    """Of a metre of a flat body (n, 3, 3) in its plane's axes, for bending along `way`: that of the slice
-    across it of middle area, m4/m."""
+    """Return the second moment of a metre of a flat body (n, 3, 3) in its plane's axes, for bending along
+    `way`: that of the slice across it of middle area, m4/m."""
     turned = np.stack([own[..., 1:] @ way, own[..., 1:] @ np.array([-way[1], way[0]]), own[..., 0]], axis=-1)
     low, high = float(turned[..., 0].min()), float(turned[..., 0].max())
     profile, _, _ = section_at(turned, low, high, solid)

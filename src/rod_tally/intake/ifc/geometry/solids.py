@@ -236,7 +236,7 @@ def measure(body: Triangles) -> Measured:
 
 
 def _sliced(p: Array, x: float, solid: NDArray[np.int64] | None) -> list[Polygon]:
-    """What the plane at local x cuts out of triangles (n, 3, 3). Raises SolidError for nothing."""
+    """Return what the plane at local x cuts out of triangles (n, 3, 3). Raises SolidError for nothing."""
     pieces = slices(p, x, solid)
     if not pieces:
         raise SolidError("its body cannot be sliced: it is not closed")

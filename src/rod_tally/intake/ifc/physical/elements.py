@@ -111,7 +111,7 @@ def building_parts(element: Any) -> list[Any]:
 
 
 def _others(file: Any, source: SourceModel) -> None:
-    """What is listed and not transferred: wholes whose parts are read by themselves, and bodies of no known
+    """List what is not transferred: wholes whose parts are read by themselves, and bodies of no known
     kind."""
     parts: dict[int, int] = {}
 

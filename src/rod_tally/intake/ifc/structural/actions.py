@@ -115,7 +115,7 @@ def _read(
     placements: Placements,
     units: Units,
 ) -> list[SourceAction]:
-    """What one action is on one thing it acts on, in no case yet. Raises ActionError."""
+    """Return what one action is on one thing it acts on, in no case yet. Raises ActionError."""
     if curve is not None or on_point:
         moved = imposed(action, load, "", target.GlobalId, on_point, units)
         if moved is None:

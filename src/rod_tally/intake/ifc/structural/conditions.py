@@ -83,7 +83,7 @@ def axes_in_words(said: str) -> Array | None:
 
 
 def hinged(condition: Any, units: Units) -> bool:
-    """Whether a condition between a part and its connection frees a direction, or makes it a spring."""
+    """Return whether a condition between a part and its connection frees a direction, or makes it a spring."""
     if condition is None:
         return False
     if condition.is_a("IfcBoundaryFaceCondition"):
@@ -128,7 +128,7 @@ def _by_area(condition: Any, absent: float = inf) -> list[float]:
 
 
 def left_of(rel: Any) -> list[str]:
-    """What of the relation between a member and its connection is not taken over."""
+    """Return what of the relation between a member and its connection is not taken over."""
     out = []
     if getattr(rel, "AdditionalConditions", None) is not None:
         kind = rel.AdditionalConditions.is_a()

@@ -203,7 +203,7 @@ class Elements:
         return [e for e in self.file.get_inverse(rep) if e.is_a("IfcProductRepresentation")]
 
     def _mapped(self, rep: Any) -> bool:
-        """Whether other elements are drawn by it."""
+        """Return whether other elements are drawn by it."""
         return any(e.is_a("IfcRepresentationMap") for e in self.file.get_inverse(rep))
 
     def _place(self, element: Any, line: Array, z: Array, source: SourceProfile) -> Any:
@@ -386,7 +386,7 @@ class Elements:
 
 
 def _alike(a: Section, b: Section) -> bool:
-    """Whether two sections are one but for rounding."""
+    """Return whether two sections are one but for rounding."""
     values = ("area", "iy", "iz", "iyz", "j", "avy", "avz")
     size = max(a.area, b.area, 1e-12)
     return (

@@ -30,7 +30,7 @@ class Changes:
 
     @property
     def added(self) -> list[Any]:
-        """What is new, in the order it was made."""
+        """Return what is new, in the order it was made."""
         return sorted((e for e in self.file if e.id() > self.last), key=lambda e: e.id())
 
     def applied(self, data: bytes) -> bytes:

@@ -47,7 +47,7 @@ class Corrected:
 
     @property
     def words(self) -> str:
-        """What was written and what was not."""
+        """Return what was written and what was not."""
         counts = (
             (self.sections, "section", "sections"),
             (self.places, "place", "places"),
@@ -145,7 +145,7 @@ def _corrected(
 
 
 def _one_outline(was: Surface, now: Surface) -> bool:
-    """Whether a surface is drawn as it was, with its openings."""
+    """Return whether a surface is drawn as it was, with its openings."""
     pairs = [(drawn_outline(was, False), drawn_outline(now, False)), *zip(was.openings, now.openings)]
     same = all(a.shape == b.shape and np.abs(a - b).max() <= PLACE for a, b in pairs)
     return same and len(was.openings) == len(now.openings)

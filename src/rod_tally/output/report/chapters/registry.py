@@ -43,7 +43,7 @@ def chapters(review: Review, settings: Settings) -> list[Chapter]:
 
 
 def stamps(review: Review) -> list[str]:
-    """What has to stand on every page."""
+    """Return what has to stand on every page."""
     undecided = [
         f for f in review.findings if f.severity == "blocking" and decision_on(f, review.decisions) is None
     ]
