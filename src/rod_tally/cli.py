@@ -83,7 +83,11 @@ def parser() -> argparse.ArgumentParser:
         "--junit", type=Path, metavar="FILE", help="findings as test results for build servers, JUnit XML"
     )
     r.add_argument(
-        "--jobs", type=int, default=0, metavar="N", help="models of a folder that are reviewed at once"
+        "--jobs",
+        type=int,
+        default=0,
+        metavar="N",
+        help="models of a folder that are reviewed at once; for --effects runs at once",
     )
     r.add_argument(
         "--ids",
@@ -248,7 +252,6 @@ def effects_of(done: Review, arguments: argparse.Namespace, report: Progress) ->
     from .model.source_file import source_of
     from .project.open import is_project
     from .review.effects.effects import effects
-    from .review.work import run_with_combinations
 
     path = source_of(done.model) if is_project(arguments.model) else arguments.model
     try:
@@ -256,14 +259,17 @@ def effects_of(done: Review, arguments: argparse.Namespace, report: Progress) ->
     except IntakeError as error:
         source = None
         print(f"rod-tally: what transfer decides has no effects: {error}", file=sys.stderr)
-    found = done.effects = effects(done, source, run_with_combinations, report)
+    found = done.effects = effects(done, source, report, jobs=arguments.jobs or 1)
     for e in found:
         if e.fault:
             print(f"rod-tally: no run with {e.name} {e.is_}: {e.fault}", file=sys.stderr)
     if not arguments.quiet and found:
-        first = max(found, key=lambda e: e.weight)
+        single = [e for e in found if not e.both]
+        first = max(single, key=lambda e: e.weight)
         what = f"{first.name} ({first.was} to {first.is_})"
-        print(f"{len(found)} effects; the largest: {what}, {len(first.parts)} parts beyond the tolerances")
+        print(
+            f"{len(single)} effects and {len(found) - len(single)} of two together; the largest: {what}, {len(first.parts)} parts beyond the tolerances"
+        )
 
 
 def progress_lines() -> Progress:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..loads import Distribution
-from ..meshing import mesh_plates
+from ..meshing import Fills, mesh_plates
 from ..model import Model
 from ..model.geometry.vectors import Array
 from ..model.settings import MeshSettings, RunSettings
@@ -51,6 +51,7 @@ def run_and_keep(
     distribution: Distribution | None = None,
     only: set[str] | None = None,
     meshing: MeshSettings | None = None,
+    filled: Fills | None = None,
 ) -> tuple[Results, Flexibility | None]:
     """Linear static results of every chosen case, of every part of the model that can be computed.
 
@@ -59,6 +60,8 @@ def run_and_keep(
     computed in the part that moves. Raises AnalysisError for a case or a storey that is not in the model.
     `progress` may raise to cancel; nothing is left behind. `only`: the members and surfaces that take part, a
     group or a stage of construction; None for all.
+
+    `filled`: faces of slabs and walls that earlier runs filled with elements.
 
     With it the stiffness and its factors, for modes and other uses, to be closed; None where something moves
     freely or was left out of a case."""
@@ -82,7 +85,7 @@ def run_and_keep(
     meshing = meshing or MeshSettings()
     whole = meshing.columns == "section"
     plates = mesh_plates(
-        model, meshing.size, only, lambda t, s: progress(t, 0.1 * s), standing, leaning, whole
+        model, meshing.size, only, lambda t, s: progress(t, 0.1 * s), standing, leaning, whole, filled
     )
     progress("Cutting members into pieces", 0.1)
     taking = parts(model, plates if plates.surfaces or plates.failed or plates.columns else None, only)

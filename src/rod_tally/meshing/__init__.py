@@ -2,6 +2,6 @@
 out."""
 
 from .mesh_data import Plates
-from .plates import mesh_plates
+from .plates import Fills, mesh_plates
 
-__all__ = ["Plates", "mesh_plates"]
+__all__ = ["Fills", "Plates", "mesh_plates"]

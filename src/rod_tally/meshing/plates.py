@@ -25,6 +25,7 @@ from .standing import stand_apart
 from .ties import tie_surfaces
 from .wires import TOUCH, Wires, on_line, wires_of
 
+Fills = dict[tuple[object, ...], Filled]  # faces with their elements, by outline, lines, size and place
 FEWEST = 2  # elements across a surface that is narrower than the element size
 MOST = 400_000  # elements of one surface
 SMALLEST = 0.2  # of the element size asked for: what narrow surfaces may bring it down to
@@ -48,11 +49,13 @@ def mesh_plates(
     standing: Collection[str] = (),
     leaning: Collection[str] = (),
     whole_columns: bool = False,
+    filled: Fills | None = None,
 ) -> Plates:
     """Mesh the surfaces that are computed as shells (of them those in `only`), with elements of about `size`
     (m, or "auto" for about eight across each panel's span) or as each surface says; walls in `standing` only
     stand on what is below them, those in `leaning` only press along their sides; with `whole_columns` columns
-    hold slabs over their whole section. A surface that cannot be meshed is named in `failed`; nothing is
+    hold slabs over their whole section. `filled`: faces that were filled before, by what they are; it grows.
+    A surface that cannot be meshed is named in `failed`; nothing is
     raised for what a model holds."""
     index = {n: i for i, n in enumerate(model.nodes)}
     xyz = np.array([n.point for n in model.nodes.values()]).reshape(-1, 3)
@@ -89,7 +92,7 @@ def mesh_plates(
     }
     steps, more = _divided(wires, sizes, vertex, len(xyz) + len(wires.points) - len(number))
     points.append(more)
-    _fill_all(model, out, found, wires, vertex, steps, np.vstack(points), sizes, progress)
+    _fill_all(model, out, found, wires, vertex, steps, np.vstack(points), sizes, progress, filled)
     out = out.keeping(set(out.surfaces) - set(out.failed), {})
     out.shapes = {s: copy(model.surfaces[s]) for s in out.surfaces}
     _take_hold(model, out, found, index)
@@ -173,9 +176,10 @@ def _fill_all(
     points: Array,
     sizes: dict[str, float],
     progress: Progress,
+    filled: Fills | None = None,
 ) -> None:
     middle = points.mean(axis=0)
-    known: dict[tuple[object, ...], Filled] = {}
+    known: Fills = {} if filled is None else filled
     every = [points]
     count = len(points)
     quads: list[NDArray[np.int64]] = []

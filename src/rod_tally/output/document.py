@@ -9,7 +9,7 @@ import numpy as np
 from ..compare import Comparison, MemberMatch
 from ..compare.elsewhere import Elsewhere
 from ..model import Finding
-from ..review.effects.effect import Effect
+from ..review.effects.effect import Effect, bands
 from ..review.review import Review
 
 FORMAT, VERSION = "rod-tally-review", 1
@@ -70,14 +70,38 @@ def document(review: Review) -> dict[str, Any]:
         "corrections": [{"what": e.message, "ids": list(e.ids)} for e in m.log if e.kind == "corrected"],
         "comparison": None if review.comparison is None else comparison(review.comparison),
         "elsewhere": None if review.elsewhere is None else elsewhere(review.elsewhere),
-        **({"effects": [effect(e) for e in review.effects]} if review.effects else {}),
+        **(
+            {"effects": [effect(e) for e in review.effects], "bands": ranges(review)}
+            if review.effects
+            else {}
+        ),
     }
+
+
+def ranges(review: Review) -> list[dict[str, Any]]:
+    """Return between which values each governing size lies, over all switches and pairs of them."""
+
+    def by(e: Effect | None) -> list[dict[str, str]] | None:
+        return None if e is None else [{"switch": x.name, "is": x.is_} for x in e.both or (e,)]
+
+    return [
+        {
+            "quantity": q,
+            "as_it_is": size,
+            "lowest": low,
+            "lowest_by": by(lowest),
+            "highest": high,
+            "highest_by": by(highest),
+        }
+        for q, size, low, lowest, high, highest in bands(review.effects)
+    ]
 
 
 def effect(e: Effect) -> dict[str, Any]:
     """Return what one switch does; `sizes` by quantity, none where there is no run with it."""
     return {
         "switch": e.name,
+        **({"both": [{"switch": x.name, "was": x.was, "is": x.is_} for x in e.both]} if e.both else {}),
         "ids": list(e.ids),
         "was": e.was,
         "is": e.is_,

@@ -151,7 +151,7 @@ def add_dynamics(done: Review, kept: Flexibility | None, progress: Progress = si
 
 
 def _combine(done: Review, progress: Progress) -> None:
-    _make_combinations(done, progress)
+    make_combinations(done, progress)
     count = done.settings.buckling.count
     if count:
         sums = done.computed_combinations or [
@@ -163,7 +163,8 @@ def _combine(done: Review, progress: Progress) -> None:
         done.findings = ranked([*done.findings, *more], done.settings)
 
 
-def _make_combinations(done: Review, progress: Progress) -> None:
+def make_combinations(done: Review, progress: Progress = silent) -> None:
+    """Put the combinations of its rules into a review whose model states none."""
     if done.model.combinations:
         return
     made = made_combinations(
@@ -213,7 +214,7 @@ def run_only(model: Model, settings: Settings, progress: Progress = silent) -> R
 def run_with_combinations(model: Model, settings: Settings) -> Review:
     """A run with its modes, storeys and combinations, and no checks. Raises AnalysisError, RulesError."""
     done = run_only(model, settings)
-    _make_combinations(done, silent)
+    make_combinations(done)
     return done
 
 

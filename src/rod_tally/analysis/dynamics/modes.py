@@ -73,7 +73,27 @@ def modes(
             own.close()
 
 
-def _modes(own: Flexibility, mass: sparse.csr_matrix, count: int) -> list[Mode]:
+def slowest_mode(
+    model: Model,
+    own: Flexibility,
+    settings: Settings,
+    distribution: Distribution,
+    near: dict[str, Array],
+) -> list[Mode]:
+    """The slowest mode alone, [] where there is none, of a structure that differs little from one whose modes
+    are known: `near` gives by node their motions (6, k), to begin with."""
+    if settings.modes.count == 0:
+        return []
+    mass = mass_matrix(model, own, settings, distribution)
+    width = max((v.shape[1] for v in near.values()), default=0)
+    start = np.zeros((len(own.mesh.node_ids), 6, width))
+    for k, node in enumerate(own.mesh.node_ids):
+        if node in near:
+            start[k] = near[node]
+    return _modes(own, mass, 1, turned(own.system, start.reshape(-1, width)) if width else None)
+
+
+def _modes(own: Flexibility, mass: sparse.csr_matrix, count: int, start: Array | None = None) -> list[Mode]:
     system = own.system
     if system.turn is not None:
         mass = (system.turn.T @ mass @ system.turn).tocsr()
@@ -84,7 +104,7 @@ def _modes(own: Flexibility, mass: sparse.csr_matrix, count: int) -> list[Mode]:
     count = min(count, len(heavy))
     if count == 0:
         return []
-    found = _lowest(own, mass, heavy, count)
+    found = _lowest(own, mass, heavy, count, start)
     if found is None:
         return []
     periods, everywhere = found
@@ -109,7 +129,11 @@ def _modes(own: Flexibility, mass: sparse.csr_matrix, count: int) -> list[Mode]:
 
 
 def _lowest(
-    own: Flexibility, mass: sparse.csr_matrix, heavy: NDArray[np.int64], count: int
+    own: Flexibility,
+    mass: sparse.csr_matrix,
+    heavy: NDArray[np.int64],
+    count: int,
+    start: Array | None = None,
 ) -> tuple[Array, Array] | None:
     """Periods (count,) and shapes (6N, count), fewer where fewer have mass; None when they cannot be found.
 
@@ -135,7 +159,7 @@ def _lowest(
             def soften(x: Array) -> Array:
                 return own.moved_by(columns @ x)[heavy]
 
-            value, x = largest(soften, len(heavy), count, between)
+            value, x = largest(soften, len(heavy), count, between, None if start is None else start[heavy])
             everywhere = own.moved_by(columns @ x)
     except SingularError:
         return None

@@ -81,6 +81,7 @@ def storey_rows(
         whole -= factor * force[:, 2] / GRAVITY
         first -= factor * moment / GRAVITY
     out: list[StoreyRow] = []
+    known: dict[bytes, _Pairs] = {}  # the same in every case that computes the same nodes
     for c, case in enumerate(results.cases):
         if not results.node_done[c].any():
             continue
@@ -92,7 +93,10 @@ def storey_rows(
             pieces = results.node_done[c][m.ends].all(axis=1)
             by_storey, _ = bands.of(model.cases[case], distribution.case(case), pieces, results.node_done[c])
             shear = np.cumsum(by_storey[::-1], axis=0)[::-1]
-        pairs = _columns(model, m, at, near & results.node_done[c])
+        done = results.node_done[c].tobytes()
+        if done not in known:
+            known[done] = _columns(model, m, at, near & results.node_done[c])
+        pairs = known[done]
         moved = of_movements(results, c, partial(_drifts, pairs))
         for s, storey in enumerate(model.storeys):
             own = moved[pairs.storey == s]
@@ -116,6 +120,30 @@ def storey_rows(
                     None if middle is None else float(middle[1]),
                 )
             )
+    return out
+
+
+def storey_drifts(model: Model, results: Results, m: Mesh) -> list[StoreyRow]:
+    """Rows with drifts alone, forces and masses 0, of a run of the mesh `m`."""
+    if not model.storeys or results.empty:
+        return []
+    at, near = at_storeys(model, m.xyz)
+    known: dict[bytes, _Pairs] = {}
+    out = []
+    for c, case in enumerate(results.cases):
+        done = results.node_done[c]
+        if not done.any():
+            continue
+        if done.tobytes() not in known:
+            known[done.tobytes()] = _columns(model, m, at, near & done)
+        pairs = known[done.tobytes()]
+        moved = of_movements(results, c, partial(_drifts, pairs))
+        for s, storey in enumerate(model.storeys):
+            own = moved[pairs.storey == s]
+            x, y = (float(v) for v in _largest(own)[:2]) if len(own) else (None, None)
+            elevation = storey.elevation + float(model.origin[2])
+            nothing = (0.0,) * 5
+            out.append(StoreyRow(case, storey.name, elevation, *nothing, x, y, 0.0, None, None))
     return out
 
 

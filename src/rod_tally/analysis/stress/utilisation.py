@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 
 import numpy as np
+from numpy.typing import NDArray
 from shapely.geometry import MultiPoint
 
 from ...model import Combination, Model, Section
@@ -13,6 +14,7 @@ from ...model.geometry.vectors import Array
 from ..results.results import Results
 from ..results.superpose import factors_of
 
+AT_ONCE = 100_000  # forces that are held at once: six components each
 KINDS = ("steel", "aluminium", "timber")  # whose section resists tension as it does compression
 FORMULA = (
     "largest |N/A + M_y z/I_y - M_z y/I_z| at the corners of the section, over its characteristic strength: elastic, "
@@ -64,36 +66,88 @@ def section_stresses(
     used = (plain != 0) | (roots != 0)
     index = {m: k for k, m in enumerate(results.member_ids)}
     begin = np.searchsorted(results.station_member, np.arange(len(results.member_ids) + 1))
-    corners: dict[Section, Array] = {}
-    out: dict[str, tuple[float, float]] = {}
-    for ident in members:
+    # members of one section that the same combinations compute are worked out at once
+    alike: dict[tuple[int, bytes], list[tuple[str, int]]] = {}
+    sections: dict[int, Section] = {}
+    every = np.ascontiguousarray(~(used @ ~results.member_done)) if used.size else np.zeros((0, 0), bool)
+    order = list(dict.fromkeys(members))
+    for ident in order:
         k, m = index.get(ident), model.members.get(ident)
-        if k is None or m is None or ident in out:
+        if k is None or m is None or begin[k] == begin[k + 1]:
             continue
         section = model.sections.get(m.section)
         if section is None or not section.usable or len(section.outline) < 3:
             continue
-        done = ~(used & ~results.member_done[:, k]).any(axis=1)
-        own = results.force[:, begin[k] : begin[k + 1]]
-        if done.any() and own.shape[1]:
-            force = np.tensordot(plain[done], own, axes=1)
-            root = np.sqrt(np.tensordot(roots[done] ** 2, own**2, axes=1))
-            both = np.concatenate([force + root, force - root]) if root.any() else force
+        done = every[:, k]
+        if done.any():
+            sections[id(section)] = section
+            alike.setdefault((id(section), done.tobytes()), []).append((ident, k))
+    corners: dict[Section, Array] = {}
+    found: dict[str, tuple[float, float]] = {}
+    for (which, pattern), own in alike.items():
+        section, done = sections[which], np.frombuffer(pattern, bool)
+        for part in _in_blocks(own, begin, int(done.sum())):
+            stations = np.concatenate([np.arange(begin[k], begin[k + 1]) for _, k in part])
+            lengths = np.array([begin[k + 1] - begin[k] for _, k in part])
+            force = results.force[:, stations]
             if section.end is None:
-                groups = [(section, both.reshape(-1, 6))]
+                low, high = _extremes(section, force, plain[done], roots[done], corners)
             else:
-                shares = results.station_x[begin[k] : begin[k + 1]] / model.length(m)
-                groups = [
-                    (section_at(section, float(s)), both[:, i]) for i, s in enumerate(np.round(shares, 6))
-                ]
-            low = high = 0.0
-            for at, forces in groups:
-                if at not in corners:
-                    corners[at] = hull(at)
-                stress = normal_stress(at, forces, corners[at])
-                low, high = min(low, float(stress.min())), max(high, float(stress.max()))
-            out[ident] = low, high
-    return out
+                length = np.repeat([model.length(model.members[i]) for i, _ in part], lengths)
+                shares = np.round(results.station_x[stations] / length, 6)
+                low, high = np.zeros(len(stations)), np.zeros(len(stations))
+                for share in np.unique(shares):
+                    at = shares == share
+                    there = section_at(section, float(share))
+                    low[at], high[at] = _extremes(there, force[:, at], plain[done], roots[done], corners)
+            first = np.concatenate([[0], np.cumsum(lengths)[:-1]])
+            lows, highs = np.minimum.reduceat(low, first), np.maximum.reduceat(high, first)
+            for (ident, _), least, most in zip(part, lows.tolist(), highs.tolist()):
+                found[ident] = min(least, 0.0), max(most, 0.0)
+    return {i: found[i] for i in order if i in found}
+
+
+def _in_blocks(
+    own: list[tuple[str, int]], begin: NDArray[np.int64], combinations: int
+) -> Iterator[list[tuple[str, int]]]:
+    """Members a few at a time, so that their forces in all combinations stay small in memory."""
+    part: list[tuple[str, int]] = []
+    held = 0
+    for ident, k in own:
+        part.append((ident, k))
+        held += int(begin[k + 1] - begin[k]) * combinations
+        if held > AT_ONCE:
+            yield part
+            part, held = [], 0
+    if part:
+        yield part
+
+
+def _extremes(
+    section: Section, forces: Array, plain: Array, roots: Array, corners: dict[Section, Array]
+) -> tuple[Array, Array]:
+    """The lowest and the highest stress (n,) in Pa at the corners of a section over combinations of forces
+    (C, n, 6), by factors (K, C) of what is added and of what enters as a root of squares."""
+    if section not in corners:
+        corners[section] = hull(section)
+    cases, count = forces.shape[:2]
+    if not roots.any():
+        # stress is linear in forces: that of each case at each corner is combined
+        own = normal_stress(section, forces.reshape(-1, 6), corners[section]).reshape(cases, count, -1)
+        low, high = np.full(count, np.inf), np.full(count, -np.inf)
+        for k in range(own.shape[2]):
+            of = plain @ own[:, :, k]
+            np.minimum(low, of.min(axis=0), out=low)
+            np.maximum(high, of.max(axis=0), out=high)
+        return low, high
+    both = plain @ forces.reshape(cases, -1)
+    root = np.sqrt(roots**2 @ forces.reshape(cases, -1) ** 2)
+    both = np.concatenate([both + root, both - root])
+    stress = normal_stress(section, both.reshape(-1, 6), corners[section])
+    return (
+        stress.min(axis=1).reshape(-1, count).min(axis=0),
+        stress.max(axis=1).reshape(-1, count).max(axis=0),
+    )
 
 
 def hull(section: Section) -> Array:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import copy
+import os
 import time
 from collections.abc import Callable
 
@@ -27,7 +28,6 @@ from ...review.work import (
     attach_elsewhere,
     check_unrun,
     run_statically,
-    run_with_combinations,
 )
 from .base import SessionBase
 from .revisions import review_of
@@ -318,7 +318,7 @@ class Runs:
                 source, words = source_again(source_of(own.model)), ""
             except NotDecided as why:
                 source, words = None, f"; what transfer decides is not among them: {why}"
-            effects(own, source, run_with_combinations, progress, known, found.append)
+            effects(own, source, progress, known, found.append, jobs=max((os.cpu_count() or 2) - 1, 1))
             return words
 
         def keep() -> None:

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from ..titles import title_of
 
 MEND = "mend:"
+PAIR = "pair"
 TITLES = {
     "base": "Column bases",
     "releases": "End releases",
@@ -14,7 +15,10 @@ TITLES = {
     "slabs": "Slabs",
     "walls": "Walls",
     "material": "Guessed stiffness",
+    "springs": "Column bases on springs",
     "cracked": "Stiffness of concrete",
+    "less_cracked": "Stiffness of concrete",
+    "mass": "Mass",
     "shear_flexible": "Shear deformation",
     "mesh": "Element size",
     "one_way": "One-way parts",
@@ -51,6 +55,7 @@ class Effect:
     after: dict[str, Size] = field(default_factory=dict)
     parts: list[str] = field(default_factory=list)
     fault: str = ""
+    both: tuple[Effect, ...] = ()  # of a pair its two
 
     @property
     def weight(self) -> float:
@@ -76,6 +81,8 @@ class Effect:
     @property
     def title(self) -> str:
         """Return what is switched, in words."""
+        if self.both:
+            return " and ".join(dict.fromkeys(e.title for e in self.both))
         if self.name.startswith(MEND):
             return title_of(self.name.removeprefix(MEND))
         return TITLES.get(self.name, self.name)
@@ -83,6 +90,9 @@ class Effect:
     @property
     def values(self) -> tuple[str, str]:
         """As it is and otherwise, in words."""
+        if self.both:
+            was, is_ = zip(*(e.values for e in self.both))
+            return "; ".join(was), "; ".join(is_)
         words = WORDS.get(self.name, {})
         return words.get(self.was, self.was), words.get(self.is_, self.is_)
 
@@ -115,8 +125,8 @@ def effect_words(e: Effect | None, small: tuple[float, str]) -> str:
 
 
 def bands(found: list[Effect]) -> list[tuple[str, float, float, Effect | None, float, Effect | None]]:
-    """By quantity the size as it is, the lowest over all switches with the one that gives it, and the
-    highest; None where that is as it is."""
+    """By quantity the size as it is, the lowest over all switches and pairs with the one that gives it, and
+    the highest; None where that is as it is."""
     computed = [e for e in found if not e.fault]
     out = []
     for q, size in computed[0].before.items() if computed else ():

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from ...analysis.results.results import COMPONENTS
-from ...analysis.results.superpose import combined, envelope, of_members
+from ...analysis.results.superpose import envelope, factors_of, of_members
 from ...analysis.stress.utilisation import utilisations
 from ...compare.results.again import of_components
 from ...model import Combination
@@ -21,11 +21,12 @@ QUANTITIES = ("displacement", "drift_x", "drift_y", "period", "use", "reaction",
 
 @dataclass(slots=True)
 class Measured:
-    """`sizes` by quantity; `low` and `high` (6,) of each member over all that was computed."""
+    """`sizes` by quantity; `low` and `high` (M, 6) of the `members` over all that was computed."""
 
     sizes: dict[str, Size] = field(default_factory=dict)
-    low: dict[str, Array] = field(default_factory=dict)
-    high: dict[str, Array] = field(default_factory=dict)
+    members: list[str] = field(default_factory=list)
+    low: Array = field(default_factory=lambda: np.zeros((0, 6)))
+    high: Array = field(default_factory=lambda: np.zeros((0, 6)))
 
 
 def measured(done: Review) -> Measured:
@@ -40,20 +41,26 @@ def measured(done: Review) -> Measured:
         return out
     over = of_members(r, envelope(r, every))
     done_members = np.atleast_1d(r.member_done.any(axis=0))
-    for k, ident in enumerate(r.member_ids):
-        if done_members[k]:
-            out.low[ident], out.high[ident] = over.low[k], over.high[k]
+    out.members = [i for i, done_ in zip(r.member_ids, done_members.tolist()) if done_]
+    out.low, out.high = over.low[done_members], over.high[done_members]
     for q, name in enumerate(COMPONENTS):
         size = np.where(done_members, np.maximum(-over.low[:, q], over.high[:, q]), 0.0)
         if len(size) and size.max() > 0:
             k = int(size.argmax())
             x = over.low_x if -over.low[k, q] >= over.high[k, q] else over.high_x
             out.sizes[name] = Size(float(size[k]), r.member_ids[k], _number(float(x[k, q])))
-    for c in every:
-        one = combined(r, c)
-        _largest(out, "displacement", one.displacement[0][:, :3], r.node_ids, r.xyz)
-        held = np.array([r.node_ids.index(n) for n in r.support_ids], np.int64)
-        _largest(out, "reaction", one.reaction[0][:, :3], r.support_ids, r.xyz[held])
+    index = {n: k for k, n in enumerate(r.node_ids)}
+    held = r.xyz[[index[n] for n in r.support_ids]] if r.support_ids else np.zeros((0, 3))
+    plain, roots = factors_of(r, every)
+    for one, root in zip(plain, roots):
+        for quantity, values, ids, xyz in (
+            ("displacement", r.displacement[:, :, :3], r.node_ids, r.xyz),
+            ("reaction", r.reaction[:, :, :3], r.support_ids, held),
+        ):
+            vectors = np.tensordot(one, values, axes=1)
+            if root.any():
+                vectors = vectors + np.sqrt(np.tensordot(root**2, values**2, axes=1))
+            _largest(out, quantity, vectors, ids, xyz)
     _drifts(out, done, every)
     if done.modes:
         mode = max(done.modes, key=lambda m: m.period)
@@ -99,15 +106,13 @@ def changed_parts(before: Measured, after: Measured, limits: CompareSettings) ->
     """Members of which the lowest or the highest value of a component differs by more than the tolerances, or
     that only one of the two has; the one that changes most, as a share of the tolerance, first."""
     relative, absolute = of_components(limits)
-    out: list[tuple[float, str]] = []
-    for ident in sorted(before.low.keys() | after.low.keys()):
-        if ident not in before.low or ident not in after.low:
-            out.append((-np.inf, ident))
-            continue
-        share = 0.0
-        for was, now in ((before.low[ident], after.low[ident]), (before.high[ident], after.high[ident])):
-            allowed = np.maximum(np.maximum(absolute, relative * np.abs(was)), 1e-12)
-            share = max(share, float((np.abs(now - was) / allowed).max()))
-        if share > 1.0:
-            out.append((-share, ident))
+    now = {i: k for k, i in enumerate(after.members)}
+    both = [(k, now[i]) for k, i in enumerate(before.members) if i in now]
+    one, two = np.array(both, np.int64).reshape(-1, 2).T
+    share = np.zeros(len(both))
+    for was, is_ in ((before.low[one], after.low[two]), (before.high[one], after.high[two])):
+        allowed = np.maximum(np.maximum(absolute, relative * np.abs(was)), 1e-12)
+        share = np.maximum(share, (np.abs(is_ - was) / allowed).max(axis=1, initial=0.0))
+    out = [(-float(share[n]), before.members[one[n]]) for n in np.flatnonzero(share > 1.0)]
+    out += [(-np.inf, i) for i in set(before.members) ^ set(after.members)]
     return [ident for _, ident in sorted(out)]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import copy
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
 
 import msgspec
@@ -23,23 +23,44 @@ from .effect import MEND
 
 GUESS = "(a guess)"
 ACROSS = 1e-3  # m; ends that moved by less across their member carry no moment of their own
-CRACKED = 0.5  # of a concrete's stiffness: EN 1998-1 4.3.1(7)
+# of a concrete's stiffness: EN 1998-1 4.3.1(7); ACI 318-19 table 6.6.3.1.1(a) for columns and uncracked walls
+CRACKED = {"cracked": 0.5, "less_cracked": 0.7}
+QUASI_PERMANENT = 0.3  # psi_2 of dwellings and offices: EN 1990 table A1.1
 
 
 class NoSwitch(Exception):
     """The other value cannot be tried; the message says why in one line."""
 
 
+State = tuple[Model, Settings]
+Make = Callable[[Model, Settings], State | None]
+# in which order several are made: what takes the source in again makes corrections again and nothing else
+TAKEN_IN, MENDED, CHANGED, SET = range(4)
+
+
 @dataclass(slots=True)
 class Switch:
-    """`make` gives the model and the settings with the other value, or None where it would be the same. It
-    raises NoSwitch."""
+    """`make` gives of a model and settings those with the other value, or None where it would be the same. It
+    raises NoSwitch. Several are made one on the other by `order`."""
 
     name: str
     ids: tuple[str, ...]
     was: str
     is_: str
-    make: Callable[[], tuple[Model, Settings] | None]
+    make: Make
+    order: int = CHANGED
+
+
+def together(switches_: Iterable[Switch], model: Model, settings: Settings) -> State | None:
+    """The model and the settings with the other value of several switches; None where one of them changes
+    nothing. Raises NoSwitch."""
+    state: State | None = (model, settings)
+    for s in sorted(switches_, key=lambda s: s.order):
+        assert state is not None
+        state = s.make(*state)
+        if state is None:
+            return None
+    return state
 
 
 def switches(done: Review, source: SourceModel | None) -> Iterator[Switch]:
@@ -55,12 +76,10 @@ def switches(done: Review, source: SourceModel | None) -> Iterator[Switch]:
     yield from _of_runs(model, settings)
 
 
-def _again(
-    model: Model, settings: Settings, source: SourceModel, **options: object
-) -> Callable[[], tuple[Model, Settings] | None]:
+def _again(source: SourceModel, **options: object) -> Make:
     """The source taken in with other options of transfer, and the corrections made again."""
 
-    def make() -> tuple[Model, Settings] | None:
+    def make(model: Model, settings: Settings) -> State | None:
         own = copy.deepcopy(settings)
         for key, value in options.items():
             table, _, name = key.partition("__")
@@ -92,7 +111,10 @@ def _of_transfer(model: Model, settings: Settings, source: SourceModel) -> Itera
     held = tuple(n for n, x in model.nodes.items() if x.support.any)
     if t.base_support in ("fixed", "pinned") and held:
         other = "pinned" if t.base_support == "fixed" else "fixed"
-        yield Switch("base", held, t.base_support, other, _again(model, settings, source, base_support=other))
+        yield Switch("base", held, t.base_support, other, _again(source, base_support=other), TAKEN_IN)
+    if t.base_support != "spring" and held:
+        make = _again(source, base_support="spring")
+        yield Switch("springs", held, t.base_support, "on springs", make, TAKEN_IN)
     for rule in ("secondary", "braces"):
         now = getattr(t.releases, rule)
         other = "pinned" if now == "fixed" else "fixed"
@@ -101,17 +123,18 @@ def _of_transfer(model: Model, settings: Settings, source: SourceModel) -> Itera
             (),
             f"{rule} {now}",
             f"{rule} {other}",
-            _again(model, settings, source, **{f"releases__{rule}": other}),
+            _again(source, **{f"releases__{rule}": other}),
+            TAKEN_IN,
         )
     slabs = tuple(s.id for s in model.surfaces.values() if not s.upright)
     if slabs:
         for other in ("shell", "two-way"):
             if other != t.slabs:
-                yield Switch("slabs", slabs, t.slabs, other, _again(model, settings, source, slabs=other))
+                yield Switch("slabs", slabs, t.slabs, other, _again(source, slabs=other), TAKEN_IN)
     walls = tuple(s.id for s in model.surfaces.values() if s.upright)
     if walls:
         other = "column" if t.walls == "shell" else "shell"
-        yield Switch("walls", walls, t.walls, other, _again(model, settings, source, walls=other))
+        yield Switch("walls", walls, t.walls, other, _again(source, walls=other), TAKEN_IN)
 
 
 def _moved_ends(model: Model, settings: Settings) -> Iterator[Switch]:
@@ -130,21 +153,25 @@ def _moved_ends(model: Model, settings: Settings) -> Iterator[Switch]:
             moved[m.id] = across[0], across[1]
     if moved:
 
-        def make() -> tuple[Model, Settings]:
+        def make(model: Model, settings: Settings) -> State:
             out = model.snapshot()
             for ident, (start, end) in moved.items():
-                out.members[ident] = replace(out.members[ident], offset_start=start, offset_end=end)
+                if ident in out.members:
+                    own = out.members[ident]
+                    out.members[ident] = replace(own, offset_start=start, offset_end=end)
             return out, settings
 
         yield Switch("moved_ends", tuple(moved), "on the axis they meet", "as drawn, on rigid arms", make)
 
 
 def _of_materials(model: Model, settings: Settings) -> Iterator[Switch]:
-    def with_stiffness(values: dict[str, float]) -> Callable[[], tuple[Model, Settings]]:
-        def make() -> tuple[Model, Settings]:
+    def with_stiffness(values: dict[str, float]) -> Make:
+        def make(model: Model, settings: Settings) -> State:
             out = model.snapshot()
             for name, e in values.items():
-                m = out.materials[name]
+                m = out.materials.get(name)
+                if m is None:
+                    continue
                 g = m.G * e / m.E if m.G and m.E else m.G
                 out.materials[name] = replace(m, E=e, G=g)
             return out, settings
@@ -165,9 +192,9 @@ def _of_materials(model: Model, settings: Settings) -> Iterator[Switch]:
                     )
     concrete = {n: m.E for n, m in model.materials.items() if m.kind == "concrete" and m.E}
     ids = tuple(p.id for p in model.parts() if p.material in concrete)
-    if ids:
+    for name, share in CRACKED.items() if ids else ():
         yield Switch(
-            "cracked", ids, "1", f"{CRACKED:g}", with_stiffness({n: e * CRACKED for n, e in concrete.items()})
+            name, ids, "1", f"{share:g}", with_stiffness({n: e * share for n, e in concrete.items()})
         )
 
 
@@ -175,9 +202,11 @@ def _of_ground(model: Model, settings: Settings) -> Iterator[Switch]:
     bedded = tuple(s.id for s in model.surfaces.values() if s.on_ground and (s.bedding or s.beds))
     for factor, word in ((0.5, "half"), (2.0, "double")) if bedded else ():
 
-        def make(factor: float = factor) -> tuple[Model, Settings]:
+        def make(model: Model, settings: Settings, factor: float = factor) -> State:
             out = model.snapshot()
             for ident in bedded:
+                if ident not in out.surfaces:
+                    continue
                 s = copy.copy(out.surfaces[ident])
                 s.bedding = s.bedding * factor
                 s.beds = [replace(b, modulus=b.modulus * factor) for b in s.beds]
@@ -188,14 +217,26 @@ def _of_ground(model: Model, settings: Settings) -> Iterator[Switch]:
 
 
 def _of_runs(model: Model, settings: Settings) -> Iterator[Switch]:
-    def with_settings(change: Callable[[Settings], None]) -> Callable[[], tuple[Model, Settings]]:
-        def make() -> tuple[Model, Settings]:
+    def with_settings(change: Callable[[Settings], None]) -> Make:
+        def make(model: Model, settings: Settings) -> State:
             own = copy.deepcopy(settings)
             change(own)
             return model, own
 
         return make
 
+    live = [n for n, c in model.cases.items() if c.kind == "live" and n not in settings.modes.mass]
+    if live and settings.modes.count:
+        more = {n: QUASI_PERMANENT for n in live}
+        words = ", ".join(settings.modes.mass)
+        yield Switch(
+            "mass",
+            (),
+            words,
+            f"{words} and {QUASI_PERMANENT:g} of {', '.join(live)}",
+            with_settings(lambda s: s.modes.mass.update(more)),
+            SET,
+        )
     now = settings.run.shear_flexible
     yield Switch(
         "shear_flexible",
@@ -203,6 +244,7 @@ def _of_runs(model: Model, settings: Settings) -> Iterator[Switch]:
         str(now).lower(),
         str(not now).lower(),
         with_settings(lambda s: setattr(s.run, "shear_flexible", not now)),
+        SET,
     )
     shells = tuple(s.id for s in computed_surfaces(model))
     if shells:
@@ -214,6 +256,7 @@ def _of_runs(model: Model, settings: Settings) -> Iterator[Switch]:
             str(settings.mesh.size),
             f"{half:g}",
             with_settings(lambda s: setattr(s.mesh, "size", half)),
+            SET,
         )
     one_way = tuple(dict.fromkeys([*model.one_way, *model.lifting, *model.standing, *model.leaning]))
     if one_way:
@@ -224,6 +267,7 @@ def _of_runs(model: Model, settings: Settings) -> Iterator[Switch]:
             str(acts).lower(),
             str(not acts).lower(),
             with_settings(lambda s: setattr(s.run, "one_way", not acts)),
+            SET,
         )
 
 
@@ -233,15 +277,13 @@ def _mended(done: Review, source: SourceModel | None) -> Iterator[Switch]:
         for action in f.actions:
             edits = edits_for(done.model, f, action)
             if edits:
-                yield Switch(f"{MEND}{f.code}", f.ids, "as it is", action, _with(done, edits, source))
+                yield Switch(f"{MEND}{f.code}", f.ids, "as it is", action, _with(edits, source), MENDED)
                 break
 
 
-def _with(
-    done: Review, edits: list[Edit], source: SourceModel | None
-) -> Callable[[], tuple[Model, Settings] | None]:
-    def make() -> tuple[Model, Settings] | None:
-        was, out = done.model, done.model.snapshot()
+def _with(edits: list[Edit], source: SourceModel | None) -> Make:
+    def make(was: Model, settings: Settings) -> State | None:
+        out = was.snapshot()
         made = 0
         for edit in edits:
             try:
@@ -255,9 +297,9 @@ def _with(
             try:
                 again = decided_again(source, was, out.corrections)
             except NotDecided:
-                return out, done.settings
+                return out, settings
             if not again.missed:
                 out = again.model
-        return out, done.settings
+        return out, settings
 
     return make

@@ -35,15 +35,16 @@ NAMES = {
 def effects_chapter(out: Chapter, review: Review, short: bool) -> None:
     found = sorted(review.effects, key=lambda e: e.rank)
     computed = [e for e in found if not e.fault]
+    single = [e for e in computed if not e.both]
     if not found:
         return
     out.words.append(
-        f"{len(computed)} guesses, defaults and findings were each taken the other way, and the whole model was run with each. "
+        f"{len(single)} guesses, defaults and findings were each taken the other way, and the whole model was run with each. "
         "Sizes are the largest of the model, over all cases and combinations; parts are those with a force that changes by more than "
         "the tolerances of the comparison. What changes most of the use of sections and of reactions comes first."
     )
     rows: list[list[Cell | str]] = []
-    for e in computed:
+    for e in single:
         cells: list[Cell | str] = [Cell(e.title, ids=e.ids), *e.values, str(len(e.parts))]
         for q in FIRST:
             before, after = e.before[q].value, e.after[q].value
@@ -74,7 +75,7 @@ def effects_chapter(out: Chapter, review: Review, short: bool) -> None:
                 "Between which values",
                 ["Largest", "As it is", "Lowest", "with", "Highest", "with"],
                 spans,
-                "Each switch by itself: two at once may give more.",
+                f"Of each by itself, and of {len(computed) - len(single)} pairs of those that do most, computed together.",
             )
         )
     out.words += [f"No run with {e.title.lower()}: {e.is_}: {e.fault}." for e in found if e.fault]
