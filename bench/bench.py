@@ -371,6 +371,17 @@ def report_carrying() -> dict[str, Any]:
     return r
 
 
+def report_effects() -> dict[str, Any]:
+    r = apart("effects")
+    print(
+        f"\neffects of {r['tried']} corrections on {r['members']} members, 5 cases: {r['each_s']:.2f} s each, "
+        f"peak {r['peak']:.0f} MB"
+    )
+    print(f"  full run with its modes / effect ({r['full_s']:.2f} s)   {r['ratio']:.1f}   (goal: 10)")
+    print(f"  effect / bare factorisation and solve ({r['bare']:.2f} s)   {r['solves']:.1f}   (goal: 0.3)")
+    return r
+
+
 def report_view() -> dict[str, Any]:
     r = apart("view")
     print(f"\nthe view: {r['members']} members and {r['elements']} elements, turned")
@@ -387,6 +398,7 @@ REPORTS: dict[str, Any] = {
     "shells": report_shells,
     "envelopes": report_envelopes,
     "carrying": report_carrying,
+    "effects": report_effects,
     "view": report_view,
 }
 PARTS = list(REPORTS)

@@ -66,7 +66,7 @@ def _frame(members: int) -> Any:
     n = max(2, round((members / 3) ** (1 / 3)))
     storeys = max(1, round(members / (3 * n * n)))
     out = Model()
-    out.materials["steel"] = Material("steel", "steel", 210e9, 81e9, 7850.0)
+    out.materials["steel"] = Material("steel", "steel", 210e9, 81e9, 0.3, 7850.0)
     out.sections["S"] = Section("S", "values", 0.01, 1e-4, 5e-5, 0.0, 1e-6)
     for s in range(storeys + 1):
         for i in range(n):

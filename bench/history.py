@@ -53,6 +53,9 @@ def figures(found: dict[str, Any]) -> dict[str, float]:
     if r := found.get("carrying"):
         out["carrying: / matching the members"] = r["carry_s"] / r["match_s"]
         out["carrying: peak MB"] = r["peak"]
+    if r := found.get("effects"):
+        out["effects: / full run"] = 1 / r["ratio"]
+        out["effects: peak MB"] = r["peak"]
     return out
 
 

@@ -10,6 +10,7 @@ import pytest
 sys.path.insert(0, str(Path(__file__).parent.parent / "bench"))
 import bench  # noqa: E402
 import carrying  # noqa: E402
+import effects  # noqa: E402
 import envelopes  # noqa: E402
 import history  # noqa: E402
 import office  # noqa: E402
@@ -39,6 +40,11 @@ def test_a_part_is_reported_as_it_is_measured(
 def test_carrying_over_is_measured() -> None:
     found = carrying.carrying(120, 12)
     assert found["corrections"] == 12 and found["carried"] >= 11 and found["ratio"] > 0
+
+
+def test_effects_are_measured() -> None:
+    found = effects.effects(120, 3)
+    assert found["tried"] == 3 and found["ratio"] > 0 and found["solves"] > 0
 
 
 def test_figures_are_kept_and_what_got_worse_is_marked(tmp_path: Path) -> None:
@@ -80,9 +86,10 @@ def test_figures_of_every_part_can_be_told() -> None:
         "shells": {"solve": 2.0, "bare": 1.0, "assemble": 1.0, "run": 4.0, "peak": 1.0},
         "envelopes": {"envelope": 2.0, "bare, large": 1.0, "peak": 1.0},
         "carrying": {"carry_s": 2.0, "match_s": 1.0, "peak": 1.0},
+        "effects": {"ratio": 4.0, "peak": 1.0},
     }
     now = history.figures(found)
     assert now["frame of 1000: read / bare opening"] == 2.0 and now["shells: assembly / run"] == 0.25
     assert {k.split(":")[0].split(" of ")[0] for k in now} == {
-        "frame", "office", "concrete building", "floor", "shells", "envelopes", "carrying",
+        "frame", "office", "concrete building", "floor", "shells", "envelopes", "carrying", "effects",
     }  # fmt: skip

@@ -316,7 +316,7 @@ def test_what_is_cancelled_is_not_started_again_by_itself(
 
     calls = [0]
 
-    def stopped(_self: object, _progress: object = None) -> None:
+    def stopped(_self: object, _kind: str = "", _progress: object = None) -> None:
         calls[0] += 1
         raise Cancelled
 

@@ -17,6 +17,7 @@ from .frame.mesh import Mesh, mesh
 from .results.recover import described, done_in, results_of
 from .results.results import Results
 from .solve.flexibility import Flexibility
+from .solve.near import Near
 from .solve.one_way import Settling, one_way_parts
 from .solve.parts import NOT_CHOSEN, parts
 from .solve.second_order import second_order
@@ -52,6 +53,7 @@ def run_and_keep(
     only: set[str] | None = None,
     meshing: MeshSettings | None = None,
     filled: Fills | None = None,
+    near: Near | None = None,
 ) -> tuple[Results, Flexibility | None]:
     """Linear static results of every chosen case, of every part of the model that can be computed.
 
@@ -61,7 +63,8 @@ def run_and_keep(
     `progress` may raise to cancel; nothing is left behind. `only`: the members and surfaces that take part, a
     group or a stage of construction; None for all.
 
-    `filled`: faces of slabs and walls that earlier runs filled with elements.
+    `filled`: faces of slabs and walls that earlier runs filled with elements; `near`: the stiffness of a run
+    that differs little, with its factors.
 
     With it the stiffness and its factors, for modes and other uses, to be closed; None where something moves
     freely or was left out of a case."""
@@ -116,7 +119,8 @@ def run_and_keep(
         expanded = _without_floors(model, m, heat, solver)
         if expanded is not None:
             free, right_of_loads = expanded, right - heat
-    found = solve(m, system, right_of_loads - system.full @ by_hold, solver, progress)
+    known = near.factor(m.node_ids, system) if near is not None else None
+    found = solve(m, system, right_of_loads - system.full @ by_hold, solver, progress, known)
     u, motions = found.u + by_hold + free, found.motions
     settled = None
     if one_way is not None:

@@ -65,7 +65,7 @@ class Factor:
 
     def solve(self, right: Array) -> Array:
         """Raises SingularError when what comes out is not finite."""
-        if self.n == 0:
+        if right.size == 0:
             return np.zeros_like(right)
         if self._pardiso is not None:
             out = np.asarray(self._pardiso.solve(self._upper, np.asfortranarray(right)))

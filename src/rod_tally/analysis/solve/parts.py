@@ -12,6 +12,7 @@ from scipy.sparse.csgraph import connected_components
 from ...meshing import Plates
 from ...model import Model
 
+SHORTEST = 1e-9  # m; as `Model.usable` has it
 NOT_CHOSEN = "it is not in the chosen part"
 NOT_USABLE = "its section or material is not known"
 NOT_HELD = "it is joined to no support"
@@ -32,10 +33,17 @@ def parts(model: Model, plates: Plates | None, only: set[str] | None) -> Parts:
     """Return the parts of a model with the mesh of its shells; `only` members and surfaces, None for all."""
     left_out: dict[str, str] = {}
     usable: list[str] = []
-    for ident, member in model.members.items():
+    lines = model.lines()
+    long = (np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1) > SHORTEST).tolist()
+    good_made: dict[tuple[str, str], bool] = {}  # by section and material: few, for thousands of members
+    for k, (ident, member) in enumerate(model.members.items()):
+        made_of = member.section, member.material
+        if made_of not in good_made:
+            section, material = model.sections.get(member.section), model.materials.get(member.material)
+            good_made[made_of] = bool(section and section.usable and material and material.usable)
         if only is not None and ident not in only:
             left_out[ident] = NOT_CHOSEN
-        elif model.usable(member):
+        elif long[k] and good_made[made_of]:
             usable.append(ident)
         else:
             left_out[ident] = NOT_USABLE

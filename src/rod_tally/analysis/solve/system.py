@@ -172,8 +172,16 @@ class Solution:
     factor: Factor | None = None
 
 
-def solve(m: Mesh, system: System, right: Array, solver: str | None, progress: Progress = silent) -> Solution:
-    """The movements of a system under the forces `right` (6N, C)."""
+def solve(
+    m: Mesh,
+    system: System,
+    right: Array,
+    solver: str | None,
+    progress: Progress = silent,
+    known: Factor | None = None,
+) -> Solution:
+    """The movements of a system under the forces `right` (6N, C). `known`: a factorisation of its stiffness,
+    which is not trusted where it gives no balance."""
     free = system.free
     k = system.k
     f = system.gathered(right)[free]
@@ -199,18 +207,14 @@ def solve(m: Mesh, system: System, right: Array, solver: str | None, progress: P
             extra.append((np.outer(vector[good], vector[good]).ravel() * stiff, r.ravel(), c.ravel()))
         data, r, c = (np.concatenate([e[i] for e in extra]) for i in range(3))
         k = (k + sparse.coo_matrix((data, (r, c)), shape=k.shape)).tocsc()
-    try:
-        factor = Factor(k, solver)
-        probe = mechanism.probe(k)
-        x = factor.solve(np.hstack([f, probe]))
-        singular = mechanism.suspicious(k, x[:, f.shape[1] :])
-        x = x[:, : f.shape[1]]
-        if not singular:
-            x = _refined(factor, k, f, x)
-            # what does not balance is no solution, whatever the factors say
-            singular = bool(np.abs(f - k @ x).max(initial=0.0) > BALANCED * np.abs(f).max(initial=0.0))
-    except SingularError:
-        singular, factor = True, None
+    factor: Factor | None = known if not weak else None
+    x, singular = _tried(factor, k, f) if factor is not None else (np.zeros_like(f), True)
+    if singular:
+        try:
+            factor = Factor(k, solver)
+            x, singular = _tried(factor, k, f)
+        except SingularError:
+            singular, factor = True, None
     more = False
     if singular:
         progress("Looking for what moves", 0.5)
@@ -252,6 +256,22 @@ def solve(m: Mesh, system: System, right: Array, solver: str | None, progress: P
         excited[:, j] = (work > EXCITED * np.maximum(most, 1e-3 * size * np.abs(v).max())) & (size > 0)
     motions = [(_shape(v, system), local) for v, local in vectors]
     return Solution(u, motions, excited, more, None if vectors else factor)
+
+
+def _tried(factor: Factor, k: sparse.csc_matrix, f: Array) -> tuple[Array, bool]:
+    """The solution, and whether there is none as far as doubles can tell."""
+    probe = mechanism.probe(k)
+    try:
+        x = factor.solve(np.hstack([f, probe]))
+    except SingularError:
+        return np.zeros_like(f), True
+    singular = mechanism.suspicious(k, x[:, f.shape[1] :])
+    x = x[:, : f.shape[1]]
+    if not singular:
+        x = _refined(factor, k, f, x)
+        # what does not balance is no solution, whatever the factors say
+        singular = bool(np.abs(f - k @ x).max(initial=0.0) > BALANCED * np.abs(f).max(initial=0.0))
+    return x, singular
 
 
 def _runaways(m: Mesh, system: System, u: Array) -> list[int]:

@@ -42,6 +42,20 @@ def effects(
     `known`: of the same review, what an earlier call found before it was stopped; `each` gets every one as
     soon as it is there; `jobs`: in how many processes."""
     maker = Maker(done, source)
+    try:
+        return _effects(maker, progress, known, each, jobs, pairs)
+    finally:
+        maker.close()
+
+
+def _effects(
+    maker: Maker,
+    progress: Progress,
+    known: Sequence[Effect],
+    each: Callable[[Effect], object],
+    jobs: int,
+    pairs: bool,
+) -> list[Effect]:
     before = {key_of(e): e for e in known}
     every = list(range(len(maker.switches)))
     found: dict[int, Effect | None] = {}
@@ -87,6 +101,10 @@ class Maker:
         self.switches = list(switches(done, source))
         self.base = measured(done)
         self.runs = Runs(done)
+
+    def close(self) -> None:
+        """Give memory back."""
+        self.runs.close()
 
     def words(self, numbers: tuple[int, ...]) -> str:
         """Return what is tried, for the progress."""

@@ -9,6 +9,8 @@ from ...analysis.dynamics.modes import Mode, slowest_mode
 from ...analysis.frame.mesh import mesh
 from ...analysis.results.storeys import storey_drifts
 from ...analysis.run import run_and_keep
+from ...analysis.solve.flexibility import flexibility
+from ...analysis.solve.near import Near
 from ...meshing import Fills
 from ...model import Model, Settings
 from ...model.geometry.vectors import Array
@@ -26,18 +28,38 @@ class Runs:
     def __init__(self, done: Review) -> None:
         self.done = done
         self.filled: Fills = {}
+        self.stiffness: Near | None = None
+        self._begun = False
         shapes = [m.shape for m in done.modes[:NEAR] if m.shape is not None]
         self.near: dict[str, Array] = {}
         if shapes:
             together = np.stack(shapes, axis=2)
             self.near = dict(zip(done.results.node_ids, together))
 
+    def close(self) -> None:
+        """Give the factors' memory back."""
+        if self.stiffness is not None:
+            self.stiffness.close()
+            self.stiffness = None
+
+    def _begin(self) -> None:
+        """Factorise the stiffness of the run that is there, when the first one beside it is asked for."""
+        if not self._begun:
+            own = flexibility(self.done.model, self.done.results, self.done.settings)
+            self.stiffness, self._begun = None if own is None else Near(own), True
+
     def run(self, model: Model, settings: Settings) -> Review:
         """Return the run of a later state of the model, with combinations and without checks. Raises
         AnalysisError, RulesError."""
+        self._begin()
         loads = self.done.distribution.after(self.done.model, model)
         results, kept = run_and_keep(
-            model, settings.run, distribution=loads, meshing=settings.mesh, filled=self.filled
+            model,
+            settings.run,
+            distribution=loads,
+            meshing=settings.mesh,
+            filled=self.filled,
+            near=self.stiffness,
         )
         modes: list[Mode] = []
         m = kept.mesh if kept is not None else mesh(model, results.member_ids, plates=results.plates)
