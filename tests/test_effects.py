@@ -228,6 +228,11 @@ def test_on_the_command_line(tmp_path: Path, capsys: pytest.CaptureFixture[str])
     out = tmp_path / "out"
     status = main(["review", str(tmp_path / "m.ifc"), "--out", str(out), "--effects"])
     assert status == 0 and "of two together; the largest:" in capsys.readouterr().out
+    assert (
+        (out / "expected.csv")
+        .read_text()
+        .startswith("kind,of,ids,case,formula,expected,came,ratio,odd,reason")
+    )
     with (out / "effects.csv").open(newline="") as f:
         rows = list(csv.DictReader(f))
     assert [*rows[0]] == ["switch", "ids", "was", "is", "quantity", "of", "place", "before", "after", "parts"]

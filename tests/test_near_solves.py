@@ -129,7 +129,7 @@ def test_what_is_a_mechanism_then_is_found_as_ever(end: str) -> None:
     m = building(4, 4)
     foot = max(m.nodes, key=lambda n: tuple(m.nodes[n].point))
     node = replace(m.nodes[foot], point=m.nodes[foot].point + [2.0, 0.0, 0.0])
-    m.nodes["tip"] = replace(node, id="tip") if hasattr(node, "id") else node
+    m.nodes["tip"] = replace(node, id="tip")
     like = next(x for x in m.members.values() if x.cls == "beam")
     a, b = (foot, "tip") if end == "start" else ("tip", foot)
     m.members["arm"] = replace(like, id="arm", name="arm", start=a, end=b, joints=[])

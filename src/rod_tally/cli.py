@@ -211,8 +211,9 @@ def settings_of(arguments: argparse.Namespace) -> Settings:
 
 def review_command(arguments: argparse.Namespace) -> int:
     """Review, write the files, print a summary."""
-    from .output.write import write_effects, write_review
+    from .output.write import write_effects, write_expected, write_review
     from .project.open import is_project, review_path
+    from .review.expected.expected import expected
     from .review.summary import summary
     from .review.work import attach_elsewhere, attach_requirements
 
@@ -233,6 +234,7 @@ def review_command(arguments: argparse.Namespace) -> int:
     write_review(done, arguments.out)
     if arguments.effects:
         write_effects(done.effects, arguments.out)
+        write_expected(expected(done), arguments.out)
     if arguments.xlsx:
         from .output.spreadsheet import write_workbook
 

@@ -72,6 +72,7 @@ Chapter = Literal[
     "forces",
     "walls",
     "cuts",
+    "expected",
     "effects",
     "changes",
     "elsewhere",

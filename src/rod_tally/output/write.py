@@ -14,6 +14,9 @@ from pyarrow import csv
 
 from ..review.effects.effect import Effect
 from ..review.effects.effects import rows_of
+from ..review.expected.expected import HEADER as EXPECTED
+from ..review.expected.expected import rows_of as expected_rows
+from ..review.expected.row import Expected
 from ..review.review import Review
 from .document import document
 from .tables import HEADERS, tables
@@ -79,11 +82,19 @@ EFFECTS = "switch ids was is quantity of place before after parts"
 
 def write_effects(found: list[Effect], directory: Path) -> Path:
     """Write `effects.csv` into a directory. Raises OutputError."""
-    rows = rows_of(found)
-    names = EFFECTS.split()
+    return _write_rows(rows_of(found), EFFECTS, directory, "effects.csv")
+
+
+def write_expected(found: list[Expected], directory: Path) -> Path:
+    """Write `expected.csv` into a directory. Raises OutputError."""
+    return _write_rows(expected_rows(found), EXPECTED, directory, "expected.csv")
+
+
+def _write_rows(rows: list[tuple[object, ...]], header: str, directory: Path, name: str) -> Path:
+    names = header.split()
     table = [pa.table({c: [row[k] for row in rows] for k, c in enumerate(names)})] if rows else []
     try:
-        write_whole(directory / "effects.csv", partial(write_csv, EFFECTS, iter(table)))
+        write_whole(directory / name, partial(write_csv, header, iter(table)))
     except OSError as error:
         raise OutputError(f"{directory}: cannot be written to: {error.strerror or error}") from error
-    return directory / "effects.csv"
+    return directory / name

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -50,6 +51,7 @@ from .found.wall_joints import factors_of, overused_joints, signless_cases
 from .found.worst_direction import Direction, direction_findings, directions_held
 from .tallies.tally import TallyRow
 
+T = TypeVar("T")
 OLD = "the model or the settings have changed since this run: run it again (F5)"
 NOT_RUN = "not run yet: results come with the run (F5)"
 NAMED_CHANGES = 3
@@ -303,6 +305,14 @@ class Review:
             (self.results,),
             lambda: Balance(self.model, self.results, self.distribution, own.shear_flexible, own.diaphragms),
         )
+
+    def once(self, name: str, make: Callable[[], T]) -> T:
+        """Return what `make` works out of the run, worked out once and kept as long as the run."""
+        return self._cache.get(name, (self.results,), make)
+
+    def has_once(self, name: str) -> bool:
+        """Return whether `once` has it; never waits."""
+        return self._cache.known(name, (self.results,))
 
     def _named(self, name: str) -> str | Combination | None:
         """A computed case's name, or the computed combination of that name; None for neither, and for an old

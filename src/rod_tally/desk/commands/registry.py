@@ -280,6 +280,8 @@ COMMANDS: tuple[Command, ...] = (
     Command("run.own_scale", "Displacement scale…", "Run", "", lambda w: w.response_desk.ask_scale(), opened,
             "How many times larger than they are"),
     Command("run.scale", "Automatic displacement scale", "Run", "Ctrl+Alt+0", lambda w: w.state.set_view(scale=1.0, times=0.0), opened),
+    Command("run.expected", "Expected values", "Run", "", lambda w: w.response_desk.find_expected(), ready,
+            "Columns by floor areas, beams by w L²/8, wind, walls, period: what simple formulas give beside what came"),
     Command("run.effects", "Effects of guesses…", "Run", "", lambda w: w.response_desk.find_effects(), ready,
             "Each guess, default and finding the other way, by a run of its own in the background: which change the answer, and by how much"),
     Command("run.no_effect", "Accept findings without effect", "Run", "", lambda w: w.response_desk.accept_without_effect(), ready,

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from ...review.effects.effect import effect_words, of_finding
+from ...review.expected.expected import expected
 from ..forms.form import Field, Form
 from ..pages.member_page import MemberPage
 
@@ -50,6 +51,17 @@ class ResponseDesk:
         tables = self.window.tables
         tables.show_table("effects")
         self.window.session.runs.effects(lambda: tables.renew({"effects", "findings"}))
+
+    def find_expected(self) -> None:
+        """Hold the results against simple formulas, in the background, and show the table."""
+        session, tables, review = self.window.session, self.window.tables, self.state.review
+        if review is None or review.why_old:
+            session.failed.emit(
+                "Expected values", review.why_old if review is not None else "Nothing is open"
+            )
+            return
+        tables.show_table("expected")
+        session.start("Expected values", lambda _: expected(review), lambda _: tables.renew({"expected"}))
 
     def accept_without_effect(self) -> None:
         """Accept every open finding that changes next to nothing when it is mended, with that as the

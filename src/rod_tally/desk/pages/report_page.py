@@ -44,6 +44,7 @@ TITLES = {
     "forces": "Governing forces",
     "walls": "Walls",
     "cuts": "Floors and cuts",
+    "expected": "What was to be expected",
     "effects": "What the result depends on",
     "changes": "Changes, who must be looked at again",
     "elsewhere": "Results from elsewhere",

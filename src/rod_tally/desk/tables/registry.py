@@ -22,7 +22,7 @@ from .force_rows import (
 from .load_rows import audited, cases, combinations, factors, loads, member_sums, worst_direction
 from .model_rows import lines, materials, members, nodes, sections, surfaces
 from .response_rows import at_ends, at_node, at_stations, centres, modes, stacks, storey_cuts, storeys
-from .review_rows import effects, findings, ready, tally
+from .review_rows import effects, expectations, findings, ready, tally
 from .revision_rows import all_revisions
 from .rows import Rows
 from .surface_rows import (
@@ -88,6 +88,7 @@ TABLES: dict[str, tuple[str, Table]] = {
     "storeys": ("Storeys", of_results(storeys)),
     "modes": ("Modes", of_results(modes)),
     "effects": ("Effects", of_results(effects)),
+    "expected": ("Expected", of_results(expectations)),
     "changes": ("Changes", changes),
     "revisions": ("All revisions", all_revisions),
     "again": ("To look at again", again),
@@ -153,6 +154,7 @@ STEP_TABLES: dict[str, tuple[str, ...]] = {
         "cuts",
         "storeys",
         "modes",
+        "expected",
     ),
     "Revision": ("again", "changes", "carried", "elsewhere", "parity"),
     "Close-out": ("ready", "effects", "revisions", "tally", "log"),

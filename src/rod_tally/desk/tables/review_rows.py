@@ -7,6 +7,8 @@ import numpy as np
 from ...review import Review
 from ...review.decisions import Look
 from ...review.effects.effect import FIRST, LITTLE, effect_words, of_finding
+from ...review.expected.expected import expected
+from ...review.expected.row import BEAM, PERIOD
 from ...review.readiness import readiness
 from ...review.tallies.takeoff import takeoff
 from ...review.titles import title_of
@@ -57,6 +59,7 @@ def findings(state: DeskState, units: UnitSet) -> Rows:
 
 
 EFFECTS_NOTE = "Run, Effects of guesses… fills this table: each guess, default and finding the other way, by a run of its own"
+MANY = 5000  # members; of more it takes longer than one would wait for
 BAR = 12  # strokes of the largest
 
 
@@ -96,6 +99,34 @@ def effects(state: DeskState, units: UnitSet) -> Rows:
             f"{sum(e.weight <= LITTLE and not e.fault for e in found)} of {len(found)} change no size by more than "
             f"{LITTLE:.0%}; a row shows the parts that change, that of a finding its buttons as well"
         )
+    return out
+
+
+def expectations(state: DeskState, units: UnitSet) -> Rows:
+    """Return what simple formulas let one expect, beside what came, the farthest off first."""
+    out = Rows(["", "What", "Of", "Case", "Formula", "Expected", "Came", "Ratio", "Likely reason"])
+    review = state.review
+    if review is None:
+        return out
+    if len(review.model.members) > MANY and not review.has_once("expected"):
+        out.note = "Run, Expected values works it out"
+        return out
+    found = expected(review)
+    kinds = {BEAM: units.moment, PERIOD: (1.0, "s")}
+    for e in found:
+        factor, unit = kinds.get(e.kind, units.force)
+        values = [e.words if v is None else f"{v * factor:.4g} {unit}" for v in (e.value, e.came)]
+        pick: Pick = None
+        if e.ids:
+            pick = ("member" if e.ids[0] in review.model.members else "surface", e.ids[0])
+        ratio = None if e.ratio is None else round(e.ratio, 3)
+        out.add(["▲" if e.odd else "", e.kind, e.of, e.case, e.formula, *values, ratio, e.reason], pick)
+    odd = sum(e.odd for e in found)
+    out.note = (
+        f"{odd} of {len(found)} are out of what is usual: where to look, not what is right"
+        if found
+        else "nothing that a simple formula speaks of"
+    )
     return out
 
 

@@ -21,9 +21,9 @@ NEAR = 2  # modes of the model that has run, to begin with
 
 
 class Runs:
-    """Runs beside one that is there. Panels, faces filled with elements and modes are taken over where they are
-    the same or near; of modes only the slowest is found, unless a response to a spectrum needs them all; storeys
-    have their drifts alone. Each gives the numbers of a run by itself, to rounding."""
+    """Runs beside one that is there. Panels, faces filled with elements, factors and modes are taken over where
+    they are the same or near; of modes only the slowest is found, unless a response to a spectrum needs them
+    all; storeys have their drifts alone. Each gives the numbers of a run by itself, to rounding."""
 
     def __init__(self, done: Review) -> None:
         self.done = done

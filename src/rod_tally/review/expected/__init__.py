@@ -1,0 +1,1 @@
+"""What simple formulas let one expect of the answer, beside what the run gives."""
