@@ -102,3 +102,25 @@ def test_stopped_halfway_what_was_found_is_kept_and_gone_on_with(portal: Window,
     act(portal, qtbot, "run.effects")
     assert [e.name for e in review.effects] == [e.name for e in every]
     assert review.effects[0] is every[0]
+
+
+def test_effects_are_kept_with_their_run(portal: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    """A project that is opened again has them, pairs with their two; a correction makes them those of an older
+    model, and another run has none."""
+    act(portal, qtbot, "run.effects")
+    review = portal.state.review
+    assert review is not None and review.effects
+    every = [(e.name, e.title, e.values, e.ids, e.parts, e.after, e.before) for e in review.effects]
+    project = portal.session.project
+    assert project is not None
+    path = project.path
+    portal.session.open(tmp_path / "portal.ifc")  # another project, which closes this one
+    rested(qtbot, portal)
+    portal.session.open(path)
+    rested(qtbot, portal)
+    again = portal.state.review
+    assert again is not None and again is not review
+    assert [(e.name, e.title, e.values, e.ids, e.parts, e.after, e.before) for e in again.effects] == every
+    revision = portal.state.revision
+    assert revision is not None and portal.session.project is not None
+    assert portal.session.project.effects(revision.id, "another run") == []

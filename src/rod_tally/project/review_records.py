@@ -16,6 +16,7 @@ from ..compare.carrying.carry import Carried, CarriedOver
 from ..intake.design_results import DesignResults
 from ..review.answers import Answer
 from ..review.decisions import Decision, Look
+from ..review.effects.effect import Effect, effect_records, effects_of_records
 from .codec import RecordError
 from .kept_views import KeptView
 
@@ -84,6 +85,21 @@ class ReviewRecords(ABC):
         rows = self._rows("SELECT data FROM design WHERE revision = ? ORDER BY id DESC LIMIT 1", revision)
         what = f"the design results of revision {revision}"
         return self._whole(lambda: _design(rows[0][0]), what) if rows else None
+
+    def keep_effects(self, revision: int, print_of: str, found: list[Effect]) -> None:
+        """Keep the effects of a run, by its fingerprint, in place of those that there were of it."""
+        with self._transaction() as db:
+            db.execute(
+                "INSERT INTO effects (revision, print, data, created) VALUES (?, ?, ?, ?)",
+                (revision, print_of, json.dumps(effect_records(found)), now()),
+            )
+
+    def effects(self, revision: int, print_of: str) -> list[Effect]:
+        """Return the effects that were kept of a run; [] for none."""
+        query = "SELECT data FROM effects WHERE revision = ? AND print = ? ORDER BY id DESC LIMIT 1"
+        rows = self._rows(query, revision, print_of)
+        what = f"the effects of revision {revision}"
+        return self._whole(lambda: _effects(rows[0][0]), what) if rows else []
 
     def keep_view(self, name: str, view: KeptView | None) -> None:
         """Keep a view under its name, in place of one of that name; None for one that is not wanted any
@@ -204,6 +220,13 @@ def _design(data: str) -> DesignResults:
         found.unread = [(str(a), str(b)) for a, b in found.unread]
         return found
     except (ValueError, TypeError, KeyError) as error:
+        raise RecordError(f"is damaged ({type(error).__name__})") from error
+
+
+def _effects(data: str) -> list[Effect]:
+    try:
+        return effects_of_records(json.loads(data))
+    except (ValueError, TypeError, KeyError, IndexError) as error:
         raise RecordError(f"is damaged ({type(error).__name__})") from error
 
 

@@ -58,6 +58,10 @@ MIGRATIONS = (
     """,
     "CREATE TABLE view (id INTEGER PRIMARY KEY, name TEXT NOT NULL, data TEXT NOT NULL, created TEXT NOT NULL);",
     "ALTER TABLE looked ADD COLUMN picture TEXT NOT NULL DEFAULT '';",
+    """
+    CREATE TABLE effects (id INTEGER PRIMARY KEY, revision INTEGER NOT NULL REFERENCES revision(id), print TEXT NOT NULL,
+                          data TEXT NOT NULL, created TEXT NOT NULL);
+    """,
 )
 
 

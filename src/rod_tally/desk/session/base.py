@@ -78,3 +78,14 @@ class SessionBase(QObject):
             return getpass.getuser()
         except (KeyError, OSError, ImportError):
             return ""
+
+    def saving(self, call: Callable[[Project], None]) -> bool:
+        """Write something to the project; False, and a message, where it cannot be written."""
+        if self.project is None:
+            return False
+        try:
+            call(self.project)
+        except ProjectError as error:
+            self.failed.emit("Saving", str(error))
+            return False
+        return True

@@ -49,6 +49,8 @@ def load_project(path: Path, progress: Progress) -> tuple[Project, list[Revision
             carried = project.carried(row.id)
             if carried is not None:
                 attach_carried(done, carried)
+        if runs and not stale:
+            done.effects = project.effects(row.id, runs[-1].print)
         looks = {x.item: x for x in project.looks(row.id)}
         revisions.append(
             Revision(

@@ -326,6 +326,8 @@ class Runs:
             if revision.review is review and not review.stale:
                 left = [e for e in known if e not in found]
                 review.effects = [*found, *left]
+                every, print_of = list(review.effects), revision.run_print
+                session.saving(lambda p: p.keep_effects(revision.id, print_of, every))
                 session.state.refresh()
                 shown()
 
@@ -358,6 +360,7 @@ class Runs:
             self._with_what_was_known(value, revision.review)
             self._with_elsewhere(value, revision)
             revision.review, revision.run_name, revision.run_print = value, row.name, row.print
+            value.effects = [] if value.stale else project.effects(revision.id, row.print)
             self.session.state.refresh()
             self.session.said.emit(f"{revision.name}: {row.name} is shown")
 

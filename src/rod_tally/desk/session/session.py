@@ -247,7 +247,7 @@ class Session(SessionBase):
         except SettingsError as error:
             self.failed.emit("Settings", str(error))
             return
-        self._saving(lambda p: p.save_settings(self.settings))
+        self.saving(lambda p: p.save_settings(self.settings))
         self._settings_changed()
         self.said.emit("Settings read; they count from the next model taken in and the next run")
 
@@ -255,7 +255,7 @@ class Session(SessionBase):
         """Change the settings of the project; results that were made with others are old from then on."""
         self.settings = copy.deepcopy(self.settings)  # those that runs were made with stay as they were
         change(self.settings)
-        self._saving(lambda p: p.save_settings(self.settings))
+        self.saving(lambda p: p.save_settings(self.settings))
         self._settings_changed()
 
     def _settings_changed(self) -> None:
@@ -346,12 +346,12 @@ class Session(SessionBase):
     def _remember(self) -> None:
         """Keep the mappings for models to come, in this project and in others."""
         self.memory.keep(self.settings)
-        self._saving(lambda p: p.save_settings(self.settings))
+        self.saving(lambda p: p.save_settings(self.settings))
 
     def keep_settings(self, settings: Settings) -> None:
         """Settings for this session, kept in the project."""
         self.settings = settings
-        self._saving(lambda p: p.save_settings(settings))
+        self.saving(lambda p: p.save_settings(settings))
 
     def decide(self, finding: Finding, status: str, reason: str) -> None:
         revision = self.state.revision
@@ -367,19 +367,19 @@ class Session(SessionBase):
         """Keep decisions on findings, by their keys."""
         revision.decisions |= decisions
         if self.project is not None:
-            self._saving(lambda p: p.decide_all(revision.id, decisions, self.reviewer))
+            self.saving(lambda p: p.decide_all(revision.id, decisions, self.reviewer))
         self.state.decided.emit()
 
     def keep_carried(self, revision: Revision) -> None:
         """Keep what was carried over, or that it was taken back."""
-        self._saving(lambda p: p.keep_carried(revision.id, revision.review.carried))
+        self.saving(lambda p: p.keep_carried(revision.id, revision.review.carried))
 
     def keep_look(self, revision: Revision, item: str, seen: bool) -> None:
         (revision.looked.add if seen else revision.looked.discard)(item)
         picture = self.state.picture_words() if seen else ""
         when = datetime.now(UTC).isoformat(timespec="seconds")
         revision.looks[item] = LookRecord(item, self.reviewer, when, picture)
-        self._saving(lambda p: p.look(revision.id, item, seen, self.reviewer, picture))
+        self.saving(lambda p: p.look(revision.id, item, seen, self.reviewer, picture))
         self.state.decided.emit()
 
     def take_design(self, path: Path) -> None:
@@ -390,7 +390,7 @@ class Session(SessionBase):
 
         def done(found: DesignResults) -> None:
             revision.design = found
-            self._saving(lambda p: p.keep_design(revision.id, found))
+            self.saving(lambda p: p.keep_design(revision.id, found))
             self.state.refresh()
             left = (
                 f"; not read: {len(found.unread)}, first {found.unread[0][0]}: {found.unread[0][1]}"
@@ -403,21 +403,11 @@ class Session(SessionBase):
 
     def keep_view(self, view: KeptView) -> bool:
         """Keep a view under its name; whether that could be done."""
-        return self._saving(lambda p: p.keep_view(view.name, view))
+        return self.saving(lambda p: p.keep_view(view.name, view))
 
     def forget_view(self, name: str) -> bool:
         """Keep a view of that name no more; whether that could be done."""
-        return self._saving(lambda p: p.keep_view(name, None))
-
-    def _saving(self, call: Callable[[Project], None]) -> bool:
-        if self.project is None:
-            return False
-        try:
-            call(self.project)
-        except ProjectError as error:
-            self.failed.emit("Saving", str(error))
-            return False
-        return True
+        return self.saving(lambda p: p.keep_view(name, None))
 
     @contextmanager
     def changing(self, revision: Revision) -> Iterator[None]:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field, fields
+from typing import Any
 
 from ..titles import title_of
 
@@ -105,6 +106,33 @@ class Effect:
     def code(self) -> str:
         """The code of the finding that is mended; "" for a guess or a default."""
         return self.name.removeprefix(MEND) if self.name.startswith(MEND) else ""
+
+
+def effect_records(found: list[Effect]) -> list[dict[str, Any]]:
+    """Return effects as plain values; a pair names its two by their numbers in the list."""
+    number = {id(e): k for k, e in enumerate(found)}
+    out = []
+    for e in found:
+        both = [number[id(x)] for x in e.both if id(x) in number]
+        if len(both) != len(e.both):
+            continue  # one of the two is not kept
+        plain = {f.name: getattr(e, f.name) for f in fields(e) if f.name not in ("both", "before", "after")}
+        sizes = {k: {q: asdict(s) for q, s in getattr(e, k).items()} for k in ("before", "after")}
+        out.append({**plain, **sizes, "ids": list(e.ids), "both": both})
+    return out
+
+
+def effects_of_records(records: list[dict[str, Any]]) -> list[Effect]:
+    """Return the effects of `effect_records`. Raises what plain values of another kind raise."""
+    out: list[Effect] = []
+    for r in records:
+        values = dict(r)
+        for k in ("before", "after"):
+            values[k] = {str(q): Size(**s) for q, s in values[k].items()}
+        values["ids"], both = tuple(values["ids"]), values.pop("both")
+        out.append(Effect(**values))
+        out[-1].both = tuple(out[k] for k in both)
+    return out
 
 
 def of_finding(found: list[Effect], code: str, ids: tuple[str, ...]) -> Effect | None:
