@@ -71,6 +71,24 @@ def test_shares_of_a_floor_are_the_same_however_it_lies(degrees: float) -> None:
     assert shares["m2"] > 0 and "m4" not in shares
 
 
+def test_a_load_on_a_part_of_a_floor_is_not_held_against_its_mean() -> None:
+    """Nor one with a load of its own on a node or member, which goes to the column beside it."""
+    for change in ("none", "part", "node", "other slab"):
+        m = loaded_floor()
+        case = m.cases["live"]
+        if change == "part":
+            case.area_loads[0] = replace(
+                case.area_loads[0], outline=np.array([(0, 0, 3), (1, 0, 3), (1, 4, 3), (0, 4, 3)], float)
+            )
+        elif change == "node":
+            case.node_loads.append(NodeLoad("n4", (0.0, 0.0, -1e3)))
+        elif change == "other slab":
+            m.surfaces["t"] = replace(
+                m.surfaces["s"], id="t", outer=m.surfaces["s"].outer + [0, 8.0, 0], joints=[]
+            )
+        assert bool([e for e in of(ran(m), COLUMN) if e.case == "live"]) == (change == "none"), change
+
+
 def test_a_wall_takes_its_share_of_the_floor_and_a_ground_floor_has_none() -> None:
     m = loaded_floor()
     m.surfaces["w"] = replace(

@@ -115,7 +115,7 @@ def expectations(state: DeskState, units: UnitSet) -> Rows:
     kinds = {BEAM: units.moment, PERIOD: (1.0, "s")}
     for e in found:
         factor, unit = kinds.get(e.kind, units.force)
-        values = [e.words if v is None else f"{v * factor:.4g} {unit}" for v in (e.value, e.came)]
+        values = [e.words if v is None else f"{v * factor + 0.0:.4g} {unit}" for v in (e.value, e.came)]
         pick: Pick = None
         if e.ids:
             pick = ("member" if e.ids[0] in review.model.members else "surface", e.ids[0])

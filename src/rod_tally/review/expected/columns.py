@@ -8,13 +8,14 @@ from shapely.geometry import MultiPoint, Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from ...analysis.results.stacks import stack_forces
-from ...model import Model
+from ...model import LoadCase, Model
 from ...model.geometry.heights import LEVEL_REACH
 from ..review import Review
 from .row import COLUMN, Expected
 
 GRAVITY = ("self-weight", "dead", "live", "snow")
 WALL_STEP = 0.5  # m; places along a wall that take floor as columns do
+COVERED = 0.9  # of a floor's area, by slabs with a load, that counts as all of it
 BELOW = 0.3  # m under a level, where columns and walls are cut
 LEAST_SHARE = 0.2  # of what the stacks carry in the mean; less at a foot says nothing
 USUAL = (0.6, 1.67)  # stiff and soft beams, cantilevers and the like; common practice, no source
@@ -30,7 +31,7 @@ def columns(review: Review) -> list[Expected]:
     out: list[Expected] = []
     levels = {s.name: s.elevation for s in m.storeys}
     for case in r.cases:
-        if m.cases[case].kind not in GRAVITY:
+        if m.cases[case].kind not in GRAVITY or not _spread(m, m.cases[case], areas):
             continue
         weight = {row.storey: -row.fz for row in review.storeys if row.case == case and row.storey in areas}
         total = sum(weight.values())
@@ -55,9 +56,28 @@ def columns(review: Review) -> list[Expected]:
             if max(wanted, abs(came)) < LEAST_SHARE * total / count:
                 continue
             out.append(
-                Expected(COLUMN, line.name, (member,), case, "load a floor area times the area nearest to the column", wanted, came, *USUAL)
+                Expected(COLUMN, line.name, (member,), case, "load a floor area times the area nearest to the column", wanted, came + 0.0, *USUAL)
             )  # fmt: skip
     return out
+
+
+def _spread(model: Model, case: LoadCase, areas: dict[str, tuple[float, dict[str, float]]]) -> bool:
+    """Return whether a case lies on its floors as a whole: self-weight, or slabs' loads and nothing else, on
+    all of a storey or on none of it. What lies on a part of a floor goes to the columns beside that part."""
+    if case.kind == "self-weight" and not (
+        case.area_loads or case.node_loads or case.member_loads or case.space_loads
+    ):
+        return True
+    if case.node_loads or case.member_loads or case.space_loads or not case.area_loads:
+        return False
+    on: dict[str, dict[str, float]] = {}
+    for load in case.area_loads:
+        s = model.surfaces.get(load.surface)
+        if s is None or load.outline is not None:
+            return False
+        level = min(model.storeys, key=lambda x: abs(x.elevation - float(s.outer[:, 2].mean()))).name
+        on.setdefault(level, {})[s.id] = s.area
+    return all(k in areas and sum(v.values()) >= COVERED * areas[k][0] for k, v in on.items())
 
 
 def tributary(model: Model) -> dict[str, tuple[float, dict[str, float]]]:
