@@ -191,8 +191,11 @@ def copies(count: int) -> Iterator[Path]:
         yield folder
 
 
-def tried(mutant: Mutant, covered: dict[str, dict[str, Any]], root: Path) -> str:
-    """ "noticed", "not noticed", or "not covered" by any test, of a mutant made in a copy of the tree."""
+def tried(
+    mutant: Mutant, covered: dict[str, dict[str, Any]], root: Path, budget: float = float("inf")
+) -> str:
+    """ "noticed", "not noticed", or "not covered" by any test, of a mutant made in a copy of the tree. The
+    quickest test files come first; beyond `budget` seconds of them, as they were measured, no more are run."""
     tests = [n for n, c in covered.items() if mutant.line in c["lines"].get(mutant.module, ())]
     if not tests:
         return "not covered"
@@ -203,7 +206,11 @@ def tried(mutant: Mutant, covered: dict[str, dict[str, Any]], root: Path) -> str
         return "no fault"
     path.write_text(text, encoding="utf-8")
     try:
+        spent = 0.0
         for name in sorted(tests, key=lambda n: covered[n]["seconds"]):
+            spent += covered[name]["seconds"]
+            if spent > budget and spent > covered[name]["seconds"]:
+                return "not noticed in the time given"
             command = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", f"tests/{name}"]
             limit = min(SLOW, 60 + 5 * covered[name]["seconds"])
             try:
@@ -236,6 +243,9 @@ def main() -> None:
         "--jobs", type=int, default=os.cpu_count() or 1, help="how many at once (a processor each)"
     )
     p.add_argument("--map", action="store_true", help="measure again what each test file covers")
+    p.add_argument(
+        "--budget", type=float, default=float("inf"), help="seconds of tests for each mutant (no limit)"
+    )
     given = p.parse_args()
     covered = measured(given.jobs, given.map)
     found = drawn(given.number, given.seed)
@@ -247,7 +257,7 @@ def main() -> None:
     def one(mutant: Mutant) -> str:
         tree = trees.get()
         try:
-            return tried(mutant, covered, tree)
+            return tried(mutant, covered, tree, given.budget)
         finally:
             trees.put(tree)
 
