@@ -16,7 +16,9 @@ from ...model import Settings
 from ...review.review import Review
 from ..write import OutputError, write_text, write_whole
 from .chapters import chapters, stamps
+from .overview import drawing, summary_lines
 from .parts import Chapter
+from .scene import scene_json, scripts
 
 FONTS = Path(__file__).parent.parent.parent / "fonts"
 
@@ -54,6 +56,10 @@ def html(review: Review, settings: Settings, paper: bool = False) -> str:
             made=datetime.now(UTC).strftime("%Y-%m-%d %H:%M UTC"),
             fonts=FONTS.as_uri(),
             linked=_linked(review, made),
+            drawing=drawing(review.model),
+            summary=summary_lines(review),
+            scene="" if paper else scene_json(review, made),
+            scripts=("", "") if paper else scripts(),
         )
     )
 

@@ -62,13 +62,11 @@ def columns(review: Review) -> list[Expected]:
 
 
 def _spread(model: Model, case: LoadCase, areas: dict[str, tuple[float, dict[str, float]]]) -> bool:
-    """Return whether a case lies on its floors as a whole: self-weight, or slabs' loads and nothing else, on
-    all of a storey or on none of it. What lies on a part of a floor goes to the columns beside that part."""
-    if case.kind == "self-weight" and not (
-        case.area_loads or case.node_loads or case.member_loads or case.space_loads
-    ):
-        return True
-    if case.node_loads or case.member_loads or case.space_loads or not case.area_loads:
+    """Return whether a case lies on its floors as a whole: self-weight, and slabs' loads on all of a storey
+    or on none of it, and nothing else. What lies on a part of a floor goes to the columns beside that part."""
+    if case.node_loads or case.member_loads or case.space_loads:
+        return False
+    if not case.area_loads and not any(case.self_weight):
         return False
     on: dict[str, dict[str, float]] = {}
     for load in case.area_loads:
