@@ -303,3 +303,27 @@ def test_make_prints_what_each_case_sums_up_to(tmp_path: Path, capsys: pytest.Ca
         and "Panes: -4.2 kN along z" in out
     )
     assert any(line.startswith("Self-weight: -") for line in out)
+
+
+@pytest.mark.parametrize(
+    ("text", "line"),
+    [
+        ('kind = "frame"\nstoreys = [3.0]\nbays_x = [6.0]\nbays_y = [5.0]\nfoo = 1\n', 5),
+        ('kind = "frame"\n\nstoreys = "high"\nbays_x = [6.0]\nbays_y = [5.0]\n', 3),
+        (
+            'kind = "frame"\nstoreys = [3.0]\nbays_x = [6.0]\nbays_y = [5.0]\n[sections."A"]\nshape = "star"\n',
+            6,
+        ),
+        (
+            'kind = "facade"\nstoreys = [3.0]\nspacings = [1.5]\nexceptions = [{ bay = 7, cross_members = [0.0] }]\n',
+            4,
+        ),
+        ('kind = "frame"\nstoreys = [3.0]\nbays_x = [6.0]\n', 0),  # what is missing stands in no line
+    ],
+)
+def test_what_is_wrong_is_said_with_its_line(tmp_path: Path, text: str, line: int) -> None:
+    path = tmp_path / "recipe.toml"
+    path.write_text(text, encoding="utf-8")
+    with pytest.raises(RecipeError) as error:
+        Recipe.read(path)
+    assert str(error.value).startswith(f"{path}, line {line}: " if line else f"{path}: "), error.value

@@ -9,6 +9,7 @@ import zipfile
 from html.parser import HTMLParser
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from rod_tally.cli import main
@@ -16,13 +17,17 @@ from rod_tally.model import Settings
 from rod_tally.model.settings import SettingsError
 from rod_tally.output.bcf import write_bcf
 from rod_tally.output.report import write_html, write_pdf
+from rod_tally.output.report.chapters import chapters
+from rod_tally.output.report.diagrams import diagram
 from rod_tally.output.report.write import html
 from rod_tally.output.write import write_review
 from rod_tally.project.open import review_path
 from rod_tally.project.store import Project
 from rod_tally.review.review import Review
+from rod_tally.review.work import review
 
 from .conftest import DATA
+from .frames import line_load, regular
 
 
 @pytest.fixture(scope="module")
@@ -204,7 +209,7 @@ def test_chapters_are_full_short_or_off(done: Review) -> None:
         {"report": {"project": "Quay <1>", "chapters": {"modes": "off", "findings": "short"}}}
     )
     text = html(done, s)
-    assert 'id="modes"' not in text and "<svg" not in text and "Quay &lt;1&gt;" in text
+    assert 'id="modes"' not in text and '<svg class="sketch"' not in text and "Quay &lt;1&gt;" in text
     with pytest.raises(SettingsError, match="report.chapters.weather"):
         Settings.from_dict({"report": {"chapters": {"weather": "full"}}})
 
@@ -224,3 +229,23 @@ def test_a_report_that_cannot_be_written_leaves_nothing(done: Review, tmp_path: 
     with pytest.raises(OutputError):
         write_html(done, Settings(), tmp_path / "no" / "r.html")
     assert list(tmp_path.iterdir()) == []
+
+
+def test_a_report_without_a_window_has_diagrams_of_forces() -> None:
+    """One of each class and section, the one that is bent most; the strip runs from the lowest to the highest."""
+    m = regular(2, 1)
+    line_load(m, "m5", (0, 0, -1e3))
+    done = review(m, Settings())
+    chapter = next(c for c in chapters(done, done.settings) if c.key == "forces")
+    groups = {(x.cls, x.section) for x in m.members.values()}
+    assert len(chapter.drawings) == len(groups)
+    title, svg = chapter.drawings[0]
+    assert "lowest and highest over" in title and svg.count("<polygon") == 3
+    x = np.array([0.0, 1.0, 2.0])
+    svg = diagram(x, [("my", "kNm", np.array([0.0, -2.0, 0.0]), np.array([0.0, 6.0, 0.0]))])
+    assert "my -2 to 6 kNm" in svg and "2 m</text>" in svg
+    points = [tuple(map(float, p.split(","))) for p in svg.split('points="')[1].split('"')[0].split()]
+    zero = float(svg.split('y1="')[1].split('"')[0])
+    up, down = zero - points[1][1], points[4][1] - zero
+    assert up == pytest.approx(3 * down, abs=0.2) and points[1][0] == pytest.approx(210.0)
+    assert html(done, done.settings).count('class="drawn"') == len(chapter.drawings)

@@ -3,6 +3,7 @@ key."""
 
 from __future__ import annotations
 
+import re
 import tomllib
 from pathlib import Path
 from typing import Annotated, Any, Literal
@@ -105,13 +106,15 @@ class Recipe(Table):
     def read(cls, path: Path) -> Recipe:
         """Raises RecipeError, with the file's name, for one that cannot be used."""
         try:
-            data = tomllib.loads(path.read_text(encoding="utf-8"))
+            text = path.read_text(encoding="utf-8")
+            data = tomllib.loads(text)
         except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as error:
             raise RecipeError(f"{path}: the recipe cannot be read: {error}") from error
         try:
             recipe = cls.from_dict(data)
         except RecipeError as error:
-            raise RecipeError(f"{path}: {error}") from error
+            line = line_of(text, str(error))
+            raise RecipeError(f"{path}{f', line {line}' if line else ''}: {error}") from error
         recipe.name = recipe.name or path.stem
         return recipe
 
@@ -221,3 +224,30 @@ def _check_sections(sections: dict[str, dict[str, Any]]) -> None:
             own_section(name, shape, {k: v for k, v in own.items() if k != "shape"})
         except ShapeError as error:
             raise RecipeError(f"sections.{name}: {error}") from None
+
+
+def line_of(text: str, message: str) -> int:
+    """Return the line of a recipe that a message is about: that of the key which it names first, within its
+    table; 0 where it names none that stands there.
+
+    >>> line_of('kind = "frame"\\n[sections."A"]\\nshape = "star"', "sections.A.shape is 'star'")
+    3
+    """
+    named = re.match(r"(?:unknown key )?([A-Za-z_][\w.\[\]\"-]*)", message)
+    if named is None:
+        return 0
+    wanted = [part.split("[")[0].strip('"') for part in named[1].rstrip(".:").split(".")]
+    table: list[str] = []
+    nearest = (0, 0)  # how much of what is wanted is named, and in which line
+    for number, line in enumerate(text.splitlines(), 1):
+        head = re.match(r"\s*\[+([^\]]+)\]+", line)
+        own = re.match(r"\s*\"?([\w-]+)\"?\s*=", line)
+        if head is not None:
+            path = table = [part.strip().strip('"') for part in head[1].split(".")]
+        elif own is not None:
+            path = [*table, own[1]]
+        else:
+            continue
+        if wanted[: len(path)] == path and len(path) > nearest[0]:
+            nearest = len(path), number
+    return nearest[1]

@@ -74,6 +74,7 @@ class Chapter:
     tables: list[Table] = field(default_factory=list)
     findings: list[ReportFinding] = field(default_factory=list)
     pictures: list[tuple[str, str]] = field(default_factory=list)  # title, and a PNG file in base 64
+    drawings: list[tuple[str, str]] = field(default_factory=list)  # title, and an SVG element
     sign: bool = False
 
 

@@ -7,9 +7,11 @@ import numpy as np
 from ....analysis.results.superpose import envelope, of_members
 from ....model import Combination
 from ....review.review import Review
-from ..parts import Cell, Chapter, Table, titled, value
+from ..diagrams import diagram
+from ..parts import UNITS, Cell, Chapter, Table, titled, value
 from .registry import chapter, shortened
 
+DIAGRAMS = 8  # of the members that are bent most, one of each class and section
 FORCES = (
     ("n", "force"),
     ("vy", "force"),
@@ -66,6 +68,18 @@ def forces_chapter(out: Chapter, review: Review, short: bool) -> None:
                 )
     columns = ["Class", "Section", "Force", "Value", "Member", titled("At", "length"), "Governs"]
     out.tables.append(shortened(Table("", columns, rows), short, "envelopes.csv"))
+    size = np.maximum(-members.low[:, 4], members.high[:, 4])
+    worst = sorted((max(own, key=lambda i: size[i]) for own in groups.values()), key=lambda i: -size[i])
+    for k in worst[: 2 if short else DIAGRAMS]:
+        places = r.stations_of(r.member_ids[k])
+        bands = [
+            (name, UNITS[kind][0], e.low[places, q] * UNITS[kind][1], e.high[places, q] * UNITS[kind][1])
+            for q, (name, kind) in enumerate(FORCES)
+            if name in ("n", "vz", "my")
+        ]
+        part = review.model.members[r.member_ids[k]]
+        title = f"{part.cls} {part.name or part.id}, {part.section}: lowest and highest over {over}"
+        out.drawings.append((title, diagram(r.station_x[places], bands)))
 
 
 @chapter("walls", "Walls")

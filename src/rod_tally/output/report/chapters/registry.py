@@ -37,7 +37,7 @@ def chapters(review: Review, settings: Settings) -> list[Chapter]:
         title, fill = _made[key]
         made = Chapter(key, title)
         fill(made, review, how == "short")
-        if made.words or made.tables or made.findings or made.pictures or made.sign:
+        if made.words or made.tables or made.findings or made.pictures or made.drawings or made.sign:
             out.append(made)
     return out
 
