@@ -120,6 +120,7 @@ def test_the_mapping_names_headings_cases_ids_and_signs(done: tuple[Review, Path
         ("n", -1.0, "sign"),
         ("uz", 1 / 0.3048, "factor"),
         ("vz", 4.4482216, "factor"),
+        *(("fz", f, "factor") for v in (1e3, 1e6, 10.0, 100.0, 4.4482216, 9.80665, 12.0) for f in (v, 1 / v)),
     ],
 )
 def test_a_wrong_factor_or_sign_is_named_and_not_applied(
