@@ -99,7 +99,7 @@ def test_an_end_on_a_member_becomes_a_joint_of_it() -> None:
     ("change", "words"),
     [
         ({"section": "no such"}, "neither in the model nor in the catalogue"),
-        ({"material": "no such"}, "not in the model"),
+        ({"material": "no such"}, "neither in the model"),
         ({"end": [0, 0]}, "three numbers"),
         ({"end": [0, 0, float("nan")]}, "three numbers"),
         ({"end": [0.0, 0.0, 0.001]}, "some length"),

@@ -176,7 +176,7 @@ def square(z: float = 3.0, size: float = 2.0) -> list[list[float]]:
         ({"outline": square(size=0.05)}, "is none"),
         ({"thickness": 0.0}, "thickness"),
         ({"thickness": "thick"}, "thickness"),
-        ({"material": "cheese"}, "not in the model"),
+        ({"material": "cheese"}, "neither in the model"),
         ({"class": "wall"}, "stands upright"),
         ({"class": "dome"}, "neither slab nor wall"),
         ({"way": "column"}, "carries as"),

@@ -41,6 +41,8 @@ def test_the_empty_window_says_how_to_begin(window: Window, qtbot: QtBot) -> Non
     assert set(window.welcome.buttons) == {
         "Open model…",
         "New model from parameters…",
+        "New model from levels and grid…",
+        "New model from a DXF plan…",
         "Open the demo",
         "A first walk, in six steps",
     }
