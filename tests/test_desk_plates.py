@@ -230,6 +230,11 @@ def test_cuts_on_paper(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
     text = found.getAllText(0).text()
     assert "Roof x: forces through 11 cuts" in text and "Wind y" in text and "M out, kNm" in text
     assert "Roof y32" in found.getAllText(2).text() and "Single cuts" in found.getAllText(3).text()
+    cases = list(w.state.review.results.cases) if w.state.review else []
+    w.cut_desk.print_to(tmp_path / "every.pdf", cases)
+    every = QPdfDocument(None)
+    every.load(str(tmp_path / "every.pdf"))
+    assert every.pageCount() == 4 * len(cases) and cases[-1] in every.getAllText(every.pageCount() - 1).text()
     with qtbot.waitSignal(w.session.failed) as told:
         w.cut_desk.print_to(tmp_path / "nowhere" / "cuts.pdf")
     assert "cannot be written" in told.args[1]
@@ -237,3 +242,60 @@ def test_cuts_on_paper(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
     with qtbot.waitSignal(w.session.failed) as told:
         w.cut_desk.print_to(tmp_path / "other.pdf")
     assert "no cut has forces" in told.args[1]
+
+
+def test_a_cut_is_changed_by_its_ends_and_kept_as_settings(
+    demo: Window, qtbot: QtBot, tmp_path: Path
+) -> None:
+    """The picked row is the one that is proposed; a file of its cuts gives the same forces in another review;
+    lowest and highest over what was computed are those of every case by itself."""
+    from rod_tally.analysis.results.cut_places import cuts_of, regular_cuts, wall_cut
+    from rod_tally.analysis.results.cuts import CutForces
+    from rod_tally.model import Settings
+    from rod_tally.model.edits import AddCuts
+
+    w = demo
+    w.state.choose(1)
+    w.state.go(STEP["Response"])
+    model = model_of(w)
+    wall = next(s.id for s in model.surfaces.values() if s.upright)
+    w.session.correct(AddCuts([*regular_cuts(model, "Roof", "x", 6.0), wall_cut(model, wall, 0.5)]))
+    rested(qtbot, w)
+    w.tables.show_table("cuts", 0)
+    w.tables._front()
+    page = w.tables.pages["cuts"]
+    page.table.selectRow(1)
+    act(w, qtbot, "run.change_cut")
+    form = w.cut_desk.form
+    assert form is not None
+    second = model_of(w).cuts[1]
+    assert w.cut_desk.picked_cut() == second.name
+    fill(w, qtbot, form, y0=1.0, x2=float(second.line[0, 0]) + 2.0, factor=2.0)
+    cut = next(c for c in model_of(w).cuts if c.name == second.name)
+    assert cut.line[0, 1] == pytest.approx(1.0) and cut.factor == 2.0 and cut.family == second.family
+    assert cut.about is not None and cut.about[0] == pytest.approx(second.line[0, 0] + 2.0, abs=1e-3)
+    w.session.undo.undo()
+    rested(qtbot, w)
+    assert next(c for c in model_of(w).cuts if c.name == second.name).about is None
+    w.session.undo.redo()
+    rested(qtbot, w)
+    w.cut_desk.save_to(tmp_path / "cuts.toml")
+    settings = Settings.read(tmp_path / "cuts.toml")
+    level = [c for c in model_of(w).cuts if c.family]  # the other one goes through a wall
+    assert [c.name for c in settings.cuts] == [c.name for c in level] and len(level) == len(
+        model_of(w).cuts
+    ) - 1
+    made, lost = cuts_of(model_of(w), settings.cuts)
+    assert not lost
+    for a, b in zip(made, level):
+        assert a.line == pytest.approx(b.line) and a.factor == b.factor and a.surfaces == b.surfaces
+        assert (a.about is None) == (b.about is None)
+    w.tables.show_table("cuts", 1)
+    w.tables._front()
+    rows = w.tables.pages["cuts"].model.content.rows
+    review = w.state.review
+    assert review is not None
+    names = [*review.results.cases, *(c.name for c in review.computed_combinations)]
+    own = [f.v for n in names if isinstance(f := review.cut_forces(n)[cut.name], CutForces)]
+    (row,) = (r for r in rows if r[0] == cut.name and str(r[3]).startswith("V") and "out" not in str(r[3]))
+    assert row[5] == pytest.approx(min(own) / 1e3) and row[7] == pytest.approx(max(own) / 1e3)

@@ -102,7 +102,9 @@ class Window(QMainWindow):
         self.view.pointing.said.connect(self.session.said)
         self.load_desk = RuleDesk(self, self.session, self.state)
         self.plate_desk = PlateDesk(self, self.session, self.state, lambda: self.view.units)
-        self.cut_desk = CutDesk(self, self.session, self.state, lambda: self.view.units)
+        self.cut_desk = CutDesk(
+            self, self.session, self.state, lambda: self.view.units, self.tables.pages.get
+        )
         self.response_desk = ResponseDesk(self)
         self.pair_desk = PairDesk(self, self.session, self.state)
         self.select_desk = SelectDesk(self, self.session, self.state)

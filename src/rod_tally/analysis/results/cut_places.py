@@ -14,6 +14,8 @@ from ...model.geometry.heights import LEVEL_REACH
 from ...model.geometry.vectors import Array
 from ...model.settings import CutSettings
 
+LEVEL = 1e-6  # m; what rises by less is level
+
 
 class CutError(ValueError):
     """A cut that cannot be made; the message says why."""
@@ -49,6 +51,30 @@ def cuts_of(model: Model, asked: list[CutSettings]) -> tuple[list[Cut], list[str
         except CutError as error:
             lost.append(str(error))
     return made, lost
+
+
+def across_floor(model: Model, cut: Cut) -> bool:
+    """Return whether a cut lies level in slabs, as settings ask for one; not through a wall."""
+    level = abs(float(cut.line[1, 2] - cut.line[0, 2])) <= LEVEL
+    own = [model.surfaces[s] for s in cut.surfaces if s in model.surfaces]
+    return bool(cut.storey) and level and bool(own) and not any(s.upright for s in own)
+
+
+def settings_of_cuts(model: Model) -> tuple[list[CutSettings], list[str]]:
+    """Return the cuts of a model as settings ask for them, and the names of those that settings cannot say:
+    through walls, or across no floor of one storey."""
+    made: list[CutSettings] = []
+    left: list[str] = []
+    for c in model.cuts:
+        line = c.line + model.origin
+        if not across_floor(model, c):
+            left.append(c.name)
+            continue
+        about = None if c.about is None else (c.about + model.origin)[:2].tolist()
+        made.append(
+            CutSettings(c.name, c.storey, line[0, :2].tolist(), line[1, :2].tolist(), about, c.factor)
+        )
+    return made, left
 
 
 def floor_surfaces(model: Model, storey: str) -> list[Surface]:

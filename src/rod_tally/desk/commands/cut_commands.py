@@ -7,29 +7,46 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+import tomli_w
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from ...analysis.results.cut_places import CutError, on_storey, regular_cuts, wall_cut
+from ...analysis.results.cut_places import (
+    CutError,
+    across_floor,
+    floor_surfaces,
+    on_storey,
+    regular_cuts,
+    settings_of_cuts,
+    wall_cut,
+)
 from ...model import Model
 from ...model.edits import AddCuts, DeleteCuts, MoveCut
-from ...output.write import OutputError
+from ...output.write import OutputError, write_text, write_whole
 from ..forms.asking import selected
 from ..forms.form import Field, Form
 from ..printing.cut_sheet import print_cuts
 from ..quantities import UnitSet
 from ..session.session import Session
 from ..session.state import DeskState
+from ..tables.table_page import TablePage
 
 BOTH = "both ways"
+SHOWN_CASE, EVERY_CASE = "the shown case", "every load case"
 
 
 class CutDesk:
     """Asks for cuts and makes corrections of them."""
 
     def __init__(
-        self, window: QWidget, session: Session, state: DeskState, units: Callable[[], UnitSet]
+        self,
+        window: QWidget,
+        session: Session,
+        state: DeskState,
+        units: Callable[[], UnitSet],
+        tables_page: Callable[[str], TablePage | None] = lambda _: None,
     ) -> None:
         self.window, self.session, self.state, self.units = window, session, state, units
+        self.tables_page = tables_page
         self.form: Form | None = None
 
     @property
@@ -100,8 +117,9 @@ class CutDesk:
             self.session.said.emit("There is no cut to move")
             return
         names = [c.name for c in model.cuts]
+        picked = self.picked_cut()
         fields = [
-            Field("name", "Cut", names[0], names),
+            Field("name", "Cut", picked if picked in names else names[0], names),
             Field("by", "sideways by", 0.0, unit="m"),
             Field("factor", "forces times", 1.0, low=-1000.0, high=1000.0),
         ]
@@ -111,6 +129,87 @@ class CutDesk:
             fields,
             lambda v: self._show(MoveCut(v["name"], v["by"], v["factor"])),
         )
+
+    def ask_change(self) -> None:
+        """The ends of a level cut, the point that its moments are taken about, and its factor: of the cut in
+        the picked row of the table, else of the first."""
+        model = self.model
+        level = [c for c in model.cuts if across_floor(model, c)] if model else []
+        if model is None or not level:
+            self.session.said.emit("There is no cut across a floor to change")
+            return
+        names = [c.name for c in level]
+        cut = next((c for c in level if c.name == self.picked_cut()), level[0])
+        line = cut.line + model.origin
+        about = line.mean(axis=0) if cut.about is None else cut.about + model.origin
+        fields = [
+            Field("name", "Cut", cut.name, [cut.name]),
+            *(
+                Field(f"{axis}{k}", f"{word} {axis}", float(at[n]), unit="m", beside=axis == "y")
+                for k, (word, at) in enumerate((("from", line[0]), ("to", line[1]), ("moments about", about)))
+                for n, axis in enumerate("xy")
+            ),
+            Field("factor", "forces times", cut.factor, low=-1000.0, high=1000.0),
+        ]
+        own = model
+
+        def made(v: dict[str, Any]) -> None:
+            z = float(cut.line[0, 2])
+            off = own.origin
+            a, b, p = ([v[f"x{k}"] - off[0], v[f"y{k}"] - off[1], z] for k in range(3))
+            middle = [(s + t) / 2 for s, t in zip(a, b)]
+            still = cut.about is None and all(abs(s - t) < 5e-4 for s, t in zip(p, about - off))
+            apart = not still and any(abs(s - t) > 1e-9 for s, t in zip(p, middle))
+            surfaces = [s.id for s in floor_surfaces(own, cut.storey)]
+            record: dict[str, Any] = {
+                "name": cut.name,
+                "line": [a, b],
+                "surfaces": surfaces,
+                "family": cut.family,
+            }
+            record |= {"storey": cut.storey, "factor": v["factor"], "about": p if apart else None}
+            self._show(AddCuts([record]))
+
+        text = f"In plan. The point for moments counts where it is not the cut's middle. {len(names)} cuts; the picked row of their table is changed."
+        self._ask("Edit a cut", text, fields, made)
+
+    def picked_cut(self) -> str:
+        """Return the name in the picked row of the table of cuts; "" for none."""
+        page = self.tables_page("cuts")
+        row = page.first_row() if page is not None else None
+        return str(row[0]) if row else ""
+
+    def ask_save(self) -> None:
+        """Write the cuts across floors as [[cuts]] of a settings file."""
+        model = self.model
+        if model is None or not model.cuts:
+            self.session.said.emit("There is no cut yet")
+            return
+        name, _ = QFileDialog.getSaveFileName(
+            self.window, "Cuts as settings", "cuts.toml", "Settings (*.toml)"
+        )
+        if name:
+            self.save_to(Path(name if name.lower().endswith(".toml") else name + ".toml"))
+
+    def save_to(self, path: Path) -> None:
+        """Write the cuts to a file that `--settings` and Load settings read."""
+        model = self.model
+        if model is None:
+            return
+        asked, left = settings_of_cuts(model)
+        try:
+            write_whole(path, lambda p: write_text(p, tomli_w.dumps({"cuts": [c.to_dict() for c in asked]})))
+        except OSError as error:
+            self.session.failed.emit(
+                "Cuts as settings", f"{path} cannot be written: {error.strerror or error}"
+            )
+            return
+        more = (
+            f"; not written, as they are no straight cuts across a floor of one storey: {', '.join(left[:5])}"
+            if left
+            else ""
+        )
+        self.session.said.emit(f"{len(asked)} cuts written to {path}{more}")
 
     def ask_again(self) -> None:
         """A set of cuts on another storey's floor."""
@@ -138,16 +237,30 @@ class CutDesk:
         if review is None or not review.model.cuts:
             self.session.said.emit("There is no cut yet")
             return
-        name, _ = QFileDialog.getSaveFileName(self.window, "Cuts on paper", f"cuts {case}.pdf", "PDF (*.pdf)")
-        if name:
-            self.print_to(Path(name if name.lower().endswith(".pdf") else name + ".pdf"))
+        kinds = list(dict.fromkeys(c.kind for c in review.computed_combinations if c.kind))
+        choices = [SHOWN_CASE, EVERY_CASE, *(f"{k} combinations" for k in kinds)]
+        fields = [Field("what", "of", SHOWN_CASE, choices)]
 
-    def print_to(self, path: Path) -> None:
-        review, case = self.state.review, self.state.case
+        def made(v: dict[str, Any]) -> None:
+            own = {SHOWN_CASE: [case], EVERY_CASE: list(review.results.cases)}.get(str(v["what"]))
+            if own is None:
+                kind = str(v["what"]).removesuffix(" combinations")
+                own = [c.name for c in review.computed_combinations if c.kind == kind]
+            name, _ = QFileDialog.getSaveFileName(
+                self.window, "Cuts on paper", f"cuts {v['what']}.pdf", "PDF (*.pdf)"
+            )
+            if name:
+                self.print_to(Path(name if name.lower().endswith(".pdf") else name + ".pdf"), own)
+
+        self._ask("Cuts on paper", "One sheet a set and case, in one file.", fields, made)
+
+    def print_to(self, path: Path, cases: list[str] | None = None) -> None:
+        """Write the sheets of these cases and combinations, of the shown one for None."""
+        review = self.state.review
         if review is None:
             return
         try:
-            pages = print_cuts(review, case, self.units(), path)
+            pages = print_cuts(review, cases or [self.state.case], self.units(), path)
         except (OutputError, ValueError) as error:
             self.session.failed.emit("Cuts on paper", f"Nothing was written: {error}.")
         else:

@@ -41,22 +41,26 @@ ROW = 5.2 * MM
 PANELS = (("v", "Shear along the cuts"), ("m", "Moment about the plane's normal"))
 
 
-def print_cuts(review: Review, case: str, units: UnitSet, path: Path) -> int:
-    """Write the sheets of all cuts in a case or combination as a PDF; returns how many pages. Raises
-    OutputError where the file cannot be written, ValueError where no cut has forces in the case."""
-    forces = review.cut_forces(case)
-    sets: dict[str, list[tuple[Cut, CutForces]]] = {}
-    for cut in review.cuts:
-        found = forces.get(cut.name)
-        if isinstance(found, CutForces):
-            sets.setdefault(cut.family, []).append((cut, found))
-    if not sets:
-        raise ValueError(f"no cut has forces in {case or 'no case'}")
+Sets = dict[str, list[tuple[Cut, CutForces]]]
+
+
+def print_cuts(review: Review, cases: list[str], units: UnitSet, path: Path) -> int:
+    """Write the sheets of all cuts in cases and combinations as one PDF; returns how many pages. Raises
+    OutputError where the file cannot be written, ValueError where no cut has forces in any of them."""
+    by_case: dict[str, Sets] = {}
+    for case in cases:
+        forces = review.cut_forces(case)
+        for cut in review.cuts:
+            found = forces.get(cut.name)
+            if isinstance(found, CutForces):
+                by_case.setdefault(case, {}).setdefault(cut.family, []).append((cut, found))
+    if not by_case:
+        raise ValueError(f"no cut has forces in {', '.join(c for c in cases[:3] if c) or 'no case'}")
     pages = [0]
 
     def write(target: Path) -> None:
         device = QPdfWriter(str(target))
-        device.setTitle(f"Cuts, {case}")
+        device.setTitle(f"Cuts, {', '.join(list(by_case)[:3])}")
         device.setPageLayout(
             QPageLayout(
                 QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Landscape, QMarginsF(0, 0, 0, 0)
@@ -67,7 +71,9 @@ def print_cuts(review: Review, case: str, units: UnitSet, path: Path) -> int:
         if not painter.begin(device):
             raise OutputError(f"{path}: cannot be written to")
         try:
-            pages[0] = _Sheets(painter, device, review.model, case, units).draw(sets)
+            sheets = _Sheets(painter, device, review.model, units)
+            for case, sets in by_case.items():
+                pages[0] = sheets.draw(case, sets)
         finally:
             painter.end()
 
@@ -81,14 +87,14 @@ def print_cuts(review: Review, case: str, units: UnitSet, path: Path) -> int:
 class _Sheets:
     """Draws the pages one after the other."""
 
-    def __init__(
-        self, painter: QPainter, device: QPdfWriter, model: Model, case: str, units: UnitSet
-    ) -> None:
-        self.p, self.device, self.model, self.case, self.units = painter, device, model, case, units
+    def __init__(self, painter: QPainter, device: QPdfWriter, model: Model, units: UnitSet) -> None:
+        self.p, self.device, self.model, self.case, self.units = painter, device, model, "", units
         self.page = 0
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
 
-    def draw(self, sets: dict[str, list[tuple[Cut, CutForces]]]) -> int:
+    def draw(self, case: str, sets: Sets) -> int:
+        """Draw the sheets of one case after those there are; returns how many there are then."""
+        self.case = case
         for family, cuts in sets.items():
             y = self._head(family or "Single cuts", cuts)
             if len(cuts) > 1 and family:

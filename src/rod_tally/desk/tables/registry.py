@@ -27,6 +27,7 @@ from .revision_rows import all_revisions
 from .rows import Rows
 from .surface_rows import (
     cuts,
+    cuts_over,
     surface_forces,
     surface_stresses,
     surfaces_over,
@@ -128,6 +129,7 @@ ASPECTS: dict[str, dict[str, Table]] = {
         "joints of walls": of_results(wall_joints),
         "stability over combinations": of_results(wall_stability_over),
     },
+    "cuts": {"in the shown case": of_results(cuts), "lowest and highest": of_results(cuts_over)},
     "changes": {"one row a part": changes, "every attribute": every_change},
     "again": {"parts": again, "in groups": again_groups, "why it changed": why, "design results": design},
     "elsewhere": {"values": elsewhere, "matched by nothing": unmatched},

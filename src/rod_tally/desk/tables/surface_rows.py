@@ -322,6 +322,37 @@ def _finite(value: Array, factor: float = 1.0) -> float | None:
     return float(value[0]) * factor if np.isfinite(value[0]) else None
 
 
+MOST_COMBINATIONS = 300  # over which the lowest and the highest of cuts are found without being asked twice
+
+
+def cuts_over(state: DeskState, units: UnitSet) -> Rows:
+    """Return the lowest and the highest of each component of every cut over all cases and combinations with
+    signs, its factor included, with what gives them."""
+    out = Rows(["Cut", "Set", "Storey", "Of", "Unit", "Lowest", "by", "Highest", "by"])
+    review = state.review
+    if review is None or not review.cuts:
+        out.note = "Run, Cuts across a floor… or Cut through a wall… makes some"
+        return out
+    names = [*review.results.cases, *(c.name for c in review.computed_combinations)]
+    if len(names) > MOST_COMBINATIONS:
+        out.note = f"over the first {MOST_COMBINATIONS} of {len(names)} cases and combinations; cuts.csv and envelopes.csv have all"
+        names = names[:MOST_COMBINATIONS]
+    every = {n: review.cut_forces(n) for n in names}
+    for c in review.cuts:
+        found = [(n, f) for n in names if isinstance(f := every[n].get(c.name), CutForces)]
+        for k in CUT_COMPONENTS if found else ():
+            factor, unit = getattr(units, "force" if k[0] in "nv" else "moment")
+            values = [getattr(f, k) * factor for _, f in found]
+            low, high = (
+                min(range(len(values)), key=values.__getitem__),
+                max(range(len(values)), key=values.__getitem__),
+            )
+            ends = [values[low], found[low][0], values[high], found[high][0]]
+            out.add([c.name, c.family, c.storey, WORDS[k], unit, *ends], ("surface", c.surfaces[0]))
+    out.note = out.note or f"over {len(names)} cases and combinations"
+    return out
+
+
 def cuts(state: DeskState, units: UnitSet) -> Rows:
     """Forces of every cut in the case that is shown, its factor included."""
     f, m = units.force[1], units.moment[1]

@@ -123,6 +123,12 @@ class TablePage(QWidget):
             key_of(self.name, content.rows[row], content.picks[row]), content.columns[column], text, where
         )
 
+    def first_row(self) -> list[object] | None:
+        """Return the values of the picked row; None where none is picked."""
+        selection = self.table.selectionModel()
+        rows = selection.selectedRows() if selection is not None else []
+        return list(self.model.content.rows[self.proxy.mapToSource(rows[0]).row()]) if rows else None
+
     def _edited(self, row: int, column: int, text: str) -> None:
         where = f"{self.model.content.rows[row][0]}, {self.model.content.columns[column]}"
         self.changed.emit([self._change(row, column, text, where)])

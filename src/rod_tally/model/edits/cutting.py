@@ -40,9 +40,9 @@ class AddCuts(Edit):
                 raise EditError(f"cut {name} crosses no slab or wall of the model")
             if name in new:
                 raise EditError(f"two of the cuts are named {name!r}")
-            new[name] = Cut(
-                name, line, surfaces, c.get("family", ""), c.get("storey", ""), float(c.get("factor", 1.0))
-            )
+            about = None if c.get("about") is None else np.array(c["about"], float).reshape(3)
+            family, storey = str(c.get("family", "")), str(c.get("storey", ""))
+            new[name] = Cut(name, line, surfaces, family, storey, float(c.get("factor", 1.0)), about)
         model.cuts = [new.pop(c.name, c) for c in model.cuts] + list(new.values())
         return self.text
 
@@ -69,7 +69,8 @@ class MoveCut(Edit):
         way = cut.line[1] - cut.line[0]
         normal = there(model.surfaces, cut.surfaces[0]).plain_axes[2]
         aside = np.cross(normal, way / np.linalg.norm(way))
-        model.cuts[k] = replace(cut, line=cut.line + self.by * aside, factor=self.factor)
+        about = None if cut.about is None else cut.about + self.by * aside
+        model.cuts[k] = replace(cut, line=cut.line + self.by * aside, about=about, factor=self.factor)
         return f"cut {self.name} moved by {self.by * 1000:.0f} mm, factor {self.factor:g}"
 
 
