@@ -11,6 +11,7 @@ from ..loads import Distribution
 from ..loads.totals import case_total
 from ..model import Finding, Model
 from ..model.settings import CompareSettings
+from ..words import and_more, few
 from .align import Transform
 from .changes import APART, ENDS_OF_MODELS, mixed_kinds
 from .levels import GridMatch, LevelMatch, match_grids, match_levels
@@ -153,7 +154,7 @@ def _findings(
     found += _piece_findings(out, base, revised)
     grids = [f"{g.name} {g.status}" for g in out.grids if g.status != "same"]
     if grids:
-        more = f" and {len(grids) - 12} more" if len(grids) > 12 else ""
+        more = and_more(grids, 12)
         found.append(Finding("match.grids", "note", f"Grid lines differ: {', '.join(grids[:12])}{more}."))
     found += _load_findings(out)
     if short:
@@ -209,7 +210,7 @@ def _piece_findings(out: Comparison, base: Model, revised: Model) -> list[Findin
             f"{_called(whole_in, i)} ({', '.join(_called(pieces_in, p) for p in pieces[:NAMED])})"
             for i, pieces in list(several.items())[:NAMED]
         ]
-        more = f" and {len(several) - NAMED} more" if len(several) > NAMED else ""
+        more = and_more(several, NAMED)
         what = "part" if len(several) == 1 else "parts"
         text = f"{len(several)} {what} of the {where[0]} {'is' if len(several) == 1 else 'are'} in pieces in the {where[1]}: "
         ids = tuple(dict.fromkeys(x for i, pieces in several.items() for x in (i, *pieces)))
@@ -246,4 +247,4 @@ def _load_findings(out: Comparison) -> list[Finding]:
 
 
 def _named(names: list[str]) -> str:
-    return ", ".join(names[:NAMED]) + (f" and {len(names) - NAMED} more" if len(names) > NAMED else "")
+    return few(names, NAMED)

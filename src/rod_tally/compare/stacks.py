@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from ..model import Finding, Model
 from ..model.geometry.lines import column_stacks
+from ..words import few
 from .members import MemberMatch
 
 SHOWN = 4
@@ -21,7 +22,7 @@ def continued_stacks(revised: Model, members: list[MemberMatch]) -> list[Finding
     if not found:
         return []
     names = list(dict.fromkeys(name for _, name in found))
-    shown = ", ".join(names[:SHOWN]) + (f" and {len(names) - SHOWN} more" if len(names) > SHOWN else "")
+    shown = few(names, SHOWN)
     one = len(found) == 1
     text = f"{len(found)} new column{' stands' if one else 's stand'} in {'a stack' if one else 'stacks'} that {'was' if one else 'were'} there: {shown}."
     return [Finding("match.stack", "note", text, tuple(i for i, _ in found))]

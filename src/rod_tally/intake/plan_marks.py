@@ -13,6 +13,7 @@ from shapely.geometry import LineString, Point
 
 from ..model.catalogue.catalogue import catalogue
 from ..model.geometry.vectors import Array
+from ..words import and_more
 
 MARK = re.compile(r"\b([A-Z]{1,3})[-.]?\d{1,4}[A-Za-z]?\b")
 SIZE = re.compile(r"(\d{2,4})\s*[xX×*/]\s*(\d{2,4})")
@@ -133,7 +134,7 @@ def apply_marks(
             sized += 1
     out = [f"{named} parts are named by their marks, {sized} beams have the sizes written beside them"]
     if bare:
-        more = f" and {len(bare) - NAMED} more" if len(bare) > NAMED else ""
+        more = and_more(bare, NAMED)
         out.append(
             f"no size is written for {', '.join(bare[:NAMED])}{more}: the section chosen here was taken"
         )

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 from ..model import Finding
+from ..words import and_more
 from .decisions import Look, decision_on
 from .review import Review
 from .steps import CASE, STEPS, items_of
@@ -95,5 +96,5 @@ def _run(review: Review) -> Readiness:
 
 
 def _few(words: list[str]) -> str:
-    more = f" and {len(words) - 4} more" if len(words) > 4 else ""
+    more = and_more(words, 4)
     return ", ".join(w.rstrip(".") for w in words[:4]) + more

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from ...analysis.solve.parts import NOT_HELD
 from ...model import Finding
+from ...words import and_more
 from ..registry import Subject, check, mm, point
 from .gaps import gaps, loose_ends
 
@@ -95,7 +96,7 @@ def find_islands(s: Subject) -> Iterator[Finding]:
 
 
 def _island(s: Subject, ids: tuple[str, ...], more: str) -> Finding:
-    names = ", ".join(s.name(i) for i in ids[:4]) + (f" and {len(ids) - 4} more" if len(ids) > 4 else "")
+    names = ", ".join(s.name(i) for i in ids[:4]) + and_more(ids, 4)
     verb = "is" if len(ids) == 1 else "are"
     level = any(i in s.model.surfaces and not s.model.surfaces[i].upright for i in ids)
     return Finding(

@@ -12,6 +12,7 @@ from ...loads.combinations.combine import SCHEMES
 from ...loads.combinations.orientation import orientation
 from ...model import Finding, LoadCase, Surface
 from ...model.member_force import member_force
+from ...words import and_more, few
 from ..registry import Subject, check, listed, point
 
 GRAVITY_KINDS = ("self-weight", "dead", "live", "snow")
@@ -120,7 +121,7 @@ def find_imposed_without_effect(s: Subject) -> Iterator[Finding]:
             if node.support.axes is None and (np.array(moved.movement, float)[~held] != 0).any():
                 loose.append(moved.node)
         if loose:
-            more = f" and {len(loose) - 1} more" if len(loose) > 1 else ""
+            more = and_more(loose, 1)
             text = (
                 f"Load case {case.name} moves node {loose[0]}{more} in a direction that no support holds: a movement is imposed "
                 "through a support, so this one has no effect."
@@ -201,7 +202,7 @@ def unused(names: Sequence[str], count: int) -> Iterator[Finding]:
     if not names:
         return
     one = len(names) == 1
-    shown = ", ".join(names[:8]) + (f" and {len(names) - 8} more" if len(names) > 8 else "")
+    shown = few(names, 8)
     text = (
         f"Load case{'' if one else 's'} {shown} {'is' if one else 'are'} in none of the {count} combinations."
     )
@@ -352,9 +353,7 @@ def _bare_slabs(s: Subject, case: LoadCase) -> Iterator[Finding]:
         if rest and sum(x.area for x in rest) * LIKES <= sum(x.area for x in slabs if x.id in loaded):
             bare += rest
     if bare:
-        names = listed([s.name(x.id) for x in bare[:4]]) + (
-            f" and {len(bare) - 4} more" if len(bare) > 4 else ""
-        )
+        names = listed([s.name(x.id) for x in bare[:4]]) + and_more(bare, 4)
         area = sum(x.area for x in bare)
         yield Finding(
             "case.bare",

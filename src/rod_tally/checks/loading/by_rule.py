@@ -9,6 +9,7 @@ from ...loads.lateral import LateralError
 from ...model import Finding, LoadCase, Model
 from ...model.edits import EditError
 from ...model.edits.load_values import fill_case
+from ...words import and_more
 from ..registry import Subject, check, listed
 
 AGAIN = "Make them again by their rule"
@@ -30,7 +31,7 @@ def find_outdated_cases(s: Subject) -> Iterator[Finding]:
             same_loads(s.model.cases[now], fresh[by_rule]) for by_rule, now in names.items()
         ):
             continue
-        more = f" and {len(cases) - 4} more" if len(cases) > 4 else ""
+        more = and_more(cases, 4)
         many = len(cases) > 1
         text = (
             f"{', '.join(cases[:4])}{more} {'were' if many else 'was'} made by the rule for {rule.kind}, "

@@ -11,6 +11,7 @@ from ...analysis.solve.diaphragms import STOREY
 from ...analysis.solve.node_supports import held_in_plan, node_supports, stands_fast
 from ...meshing.quality import LONG, SHARP, quality_of
 from ...model import Finding
+from ...words import and_more
 from ..registry import Subject, check, listed, point
 
 MANY = 0.02  # share of a surface's elements that may be poor without a word; common practice, no source
@@ -191,7 +192,7 @@ def find_what_floors_hold(s: Subject) -> Iterator[Finding]:
         missed = floor.not_held
         if missed:
             names = [s.name(i) for i in missed[:4]]
-            more = f" and {len(missed) - 4} more" if len(missed) > 4 else ""
+            more = and_more(missed, 4)
             text += (
                 f". It does not hold {listed(names)}{more}, which carr{'y' if len(missed) > 1 else 'ies'} it"
             )
@@ -224,7 +225,7 @@ def find_floors_held_in_plan(s: Subject) -> Iterator[Finding]:
         if not len(by) or not loose:
             continue
         first = r.node_ids[int(by[0])]
-        more = f" and {len(by) - 1} more" if len(by) > 1 else ""
+        more = and_more(by, 1)
         yield Finding(
             "run.diaphragm",
             "warning" if name.startswith(STOREY) else "note",

@@ -6,6 +6,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ...model import Finding
+from ...words import and_more
 from ..registry import Subject, check
 
 NAMED = 5  # parts, and cases, that a message names
@@ -34,7 +35,7 @@ def find_slack(s: Subject) -> Iterator[Finding]:
         said = []
         if idle:
             names = ", ".join(_called(s, i) for i in idle[:NAMED])
-            more = f" and {len(idle) - NAMED} more" if len(idle) > NAMED else ""
+            more = and_more(idle, NAMED)
             said.append(
                 f"{len(idle)} one-way part{'s bear' if len(idle) > 1 else ' bears'} nothing ({names}{more})"
             )
@@ -49,7 +50,7 @@ def find_slack(s: Subject) -> Iterator[Finding]:
         names = ", ".join(
             f"{_called(s, i)} by {far[i] * 1000:.3g} mm" for i in sorted(far, key=lambda i: -far[i])[:NAMED]
         )
-        more = f" and {len(far) - NAMED} more" if len(far) > NAMED else ""
+        more = and_more(far, NAMED)
         text = f"Case {case}: {len(far)} part{'s bear' if len(far) > 1 else ' bears'} the most it can and gives way ({names}{more})."
         if len(far) > 1:
             text = text.replace("the most it can and gives", "the most they can and give")

@@ -11,6 +11,7 @@ from ...analysis.frame.elements import condense, stiffness
 from ...analysis.frame.mesh import Mesh
 from ...analysis.results.results import FoundMotion
 from ...model import Finding, Release
+from ...words import and_more, few
 from ..framing.supports import axis_in_words, unstable_parts
 from ..registry import Subject, check, point
 
@@ -119,14 +120,14 @@ def _mechanism(s: Subject, motion: FoundMotion, members: set[str]) -> Finding:
     known = [n for n in motion.nodes if n in s.model.nodes]
     panes = {s.results.surface_at(n) for n in motion.nodes[:200] if n not in s.model.nodes} - {None}
     moving = known or [s.name(i) for i in sorted(x for x in panes if x)]
-    shown = ", ".join(moving[:5]) + (f" and {len(moving) - 5} more" if len(moving) > 5 else "")
+    shown = few(moving, 5)
     what = "Node" if known else "The"
     nodes = f"{what}{'s' if known and len(moving) > 1 else ''} {shown} can {verb}" + (
         " together" if len(moving) > 1 else ""
     )
     parts = sorted(members) + sorted(x for x in panes if x)
     through = ", ".join(s.name(i) for i in parts[:3])
-    more = f" and {len(parts) - 3} more" if len(parts) > 3 else ""
+    more = and_more(parts, 3)
     # what a slab or wall holds is no mechanism of the model, only of the run that leaves them out
     on = any(x not in s.computed for n in known for x in s.tied.get(n, ()))
     return Finding(

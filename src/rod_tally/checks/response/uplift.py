@@ -12,6 +12,7 @@ from ...analysis.results.superpose import envelope, factors_of, usable
 from ...analysis.shells.assembly import node_areas
 from ...model import Combination, Finding
 from ...model.geometry.vectors import Array
+from ...words import and_more
 from ..registry import Subject, check, point
 
 Places = NDArray[np.int64]  # indices of supports
@@ -60,7 +61,7 @@ def find_pulled(s: Subject) -> Iterator[Finding]:
     if not pulled:
         return
     names = "; ".join(f"{what} by {-by / 1000:.4g} kN in {c.name}" for by, _, what, c in pulled[:NAMED])
-    more = f"; and {len(pulled) - NAMED} more" if len(pulled) > NAMED else ""
+    more = and_more(pulled, NAMED, "; and")
     first = s.model.nodes.get(pulled[0][1])
     yield Finding(
         "response.uplift",

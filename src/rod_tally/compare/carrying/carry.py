@@ -10,6 +10,7 @@ from typing import Any
 from ...model import Finding, Model
 from ...model.edits import Edit, EditError, from_record, to_record
 from ...model.roles import Role
+from ...words import and_more
 from ..members import match_members
 from ..places import Places
 from ..surfaces import match_surfaces
@@ -61,7 +62,7 @@ class CarriedOver:
         out = [] if found is None else [found]
         if asked:
             words = "; ".join(f"{x.what}: {x.words}" for x in asked[:NAMED])
-            more = f"; and {len(asked) - NAMED} more" if len(asked) > NAMED else ""
+            more = and_more(asked, NAMED, "; and")
             many = "corrections meet" if len(asked) > 1 else "correction meets"
             text = f"{len(asked)} {many} what the source has changed itself, and {'are' if len(asked) > 1 else 'is'} not made until chosen: {words}{more}."
             ids = tuple(dict.fromkeys(i for x in asked for i in x.targets))

@@ -17,6 +17,7 @@ from ...model import Combination, Finding, Model
 from ...model.geometry.vectors import Array
 from ...model.settings import CompareSettings
 from ...model.units import FOOT, GRAVITY, POUND_FORCE
+from ...words import and_more
 from .rows import ElsewhereRow, Unmatched
 from .wholes import Wholes, base_sums, modes_against, storeys_against, walls_against
 
@@ -94,13 +95,13 @@ class Elsewhere:
             )
             text = (
                 f"Results from elsewhere: {len(differ)} of {len(self.rows)} values at {count} places differ by more than the tolerances (SI): "
-                f"{named}{f'; and {len(differ) - 4} more' if len(differ) > 4 else ''}."
+                f"{named}{and_more(differ, 4, '; and')}."
             )
             ids = tuple(dict.fromkeys(r.id for r in differ))
             out.append(Finding("match.elsewhere", "warning", text, ids, None, ("Accept, because…",)))
         if self.columns:
             named = ", ".join(f"{heading!r}" for _, heading in self.columns[:6])
-            more = f" and {len(self.columns) - 6} more" if len(self.columns) > 6 else ""
+            more = and_more(self.columns, 6)
             text = f"Results from elsewhere: columns that are none of the known ones were not read: {named}{more}."
             out.append(Finding("match.elsewhere", "note", text, (), None, ("Accept, because…",)))
         if self.unmatched:

@@ -12,6 +12,7 @@ from ...model import FIXED, FREE, PINNED, ROLLER, Support, Surface
 from ...model.entities.structure import COMPONENTS
 from ...model.geometry.triangles import surface_triangles, triangles_of
 from ...model.geometry.vectors import Array, ring_sides
+from ...words import and_more
 from ..theme import EDGE, GRAPHITE, INK, KINDS, MOSS, MUTED, OCHRE, PAPER, PINE, RUST
 from ..view.symbols import block, diamond, ring, square, wedge
 from .registry import Scene, overlay
@@ -83,7 +84,7 @@ def _by_kind(canvas: Canvas, scene: Scene, names: list[str], of_surfaces: list[s
     rest = order[own_colour:]
     if rest:
         named = ", ".join(f"{n or 'none'} ({count[n]})" for n in rest[:NAMED])
-        more = f" and {len(rest) - NAMED} more" if len(rest) > NAMED else ""
+        more = and_more(rest, NAMED)
         shown.append(f"<font color='{KINDS[-1]}'>▬</font> others: {named}{more}")
     return shown
 

@@ -14,6 +14,7 @@ from PyQt6.QtGui import QOffscreenSurface, QOpenGLContext
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from ...model.geometry.vectors import Array, ring_sides
+from ...words import and_more
 from ..overlays.registry import Scene, Sizes, draw_bare, draw_members, draw_surfaces, overlays
 from ..quantities import METRIC, UnitSet
 from ..session.state import VALUES, DeskState
@@ -206,7 +207,7 @@ class View(QWidget):
         self._try("what is picked", self._draw_picked)
         if self.canvas.left_out:
             names = list(dict.fromkeys(self.canvas.left_out))
-            more = f" and {len(names) - 4} more" if len(names) > 4 else ""
+            more = and_more(names, 4)
             legend.append(f"<span style='color:{RUST}'>not drawn: {', '.join(names[:4])}{more}</span>")
         if self.state.hidden:
             legend.append(f"not shown: {', '.join(f'{c}s' for c in sorted(self.state.hidden))}")

@@ -7,6 +7,7 @@ from typing import Any
 
 from ...model.entities.log import LogEntry
 from ...model.entities.material import ANY_DENSITY, ANY_STIFFNESS
+from ...words import few
 from ..source import SourceMaterial
 from .damage import UNREADABLE, first_line, for_each, ident
 from .geometry.profiles import one_shape
@@ -267,4 +268,4 @@ class Materials:
 
 def listing(names: list[str]) -> str:
     """Names in a sentence, six at most."""
-    return ", ".join(names[:6]) + (f" and {len(names) - 6} more" if len(names) > 6 else "")
+    return few(names, 6)

@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from ...words import and_more
 from ..catalogue.catalogue import catalogue, catalogue_section
 from ..catalogue.own import own_section
 from ..catalogue.shapes import ShapeError
@@ -53,7 +54,7 @@ class AddMembers(Edit):
         names = ", ".join(m.name or m.id for m, _ in made[:5])
         tied = tie_members(model, [m for m, _ in made], list(model.surfaces.values()), self.owned(model))
         words = f"; {tied} of them tied to slabs or walls" if tied else ""
-        return f"added {names}{f' and {len(made) - 5} more' if len(made) > 5 else ''}; {joined} of {2 * len(made)} ends met something{words}"
+        return f"added {names}{and_more(made, 5)}; {joined} of {2 * len(made)} ends met something{words}"
 
     def _add(self, model: Model, part: dict[str, Any]) -> tuple[Member, list[str]]:
         line = self._line(part)

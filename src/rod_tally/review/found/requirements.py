@@ -5,6 +5,7 @@ from __future__ import annotations
 from ...checks.registry import listed
 from ...intake.requirements import Held, Unmet
 from ...model import Finding, Model
+from ...words import and_more
 
 NAMED = 4
 MOST_IDS = 2000  # of one finding
@@ -15,9 +16,7 @@ def requirement_findings(held: Held, model: Model) -> list[Finding]:
     that the file was not held against."""
     out = [_finding(u, model) for u in held.unmet]
     if held.other:
-        names = listed(held.other[:NAMED]) + (
-            f" and {len(held.other) - NAMED} more" if len(held.other) > NAMED else ""
-        )
+        names = listed(held.other[:NAMED]) + and_more(held.other, NAMED)
         text = (
             f"{held.title}: {names} {'is' if len(held.other) == 1 else 'are'} for other versions of the "
             "standard than this file's and says nothing of it."
@@ -53,5 +52,5 @@ def _named(u: Unmet, model: Model) -> str:
     for ident in u.ids[:NAMED]:
         part = model.part(ident)
         names.append(f"{part.cls} {part.name or part.id}" if part is not None else ident)
-    more = f" and {len(u.ids) - NAMED} more" if len(u.ids) > NAMED else ""
+    more = and_more(u.ids, NAMED)
     return ", ".join(names) + more

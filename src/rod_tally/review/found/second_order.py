@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from ...analysis.stability.storey_index import LIMIT, StoreyIndex
 from ...checks.registry import listed
 from ...model import Finding
+from ...words import and_more
 
 NAMED = 4
 ROUNDING = 1e-9  # an index of just the limit is not beyond it
@@ -24,7 +25,7 @@ def second_order_findings(found: Sequence[StoreyIndex]) -> list[Finding]:
     rows = sorted(worst.values(), key=lambda x: (-round(x.index, 9), x.elevation, x.direction))
     first = rows[0]
     named = listed([f"{x.storey} along {x.direction} ({x.index:.3g})" for x in rows[:NAMED]])
-    more = f" and {len(rows) - NAMED} more" if len(rows) > NAMED else ""
+    more = and_more(rows, NAMED)
     return [
         Finding(
             "response.second_order",

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from ...checks.loading.arrival import unused
 from ...checks.registry import listed
 from ...model import Combination, Finding
+from ...words import and_more
 from ..review import Review
 
 NAMED = 4
@@ -21,7 +22,7 @@ def second_order_runs(done: Review, left: Sequence[str]) -> list[Finding]:
     past = [n for n in done.results.unsettled if n in done.model.cases and done.model.cases[n].is_combination]
     if past:
         text = (
-            f"{listed(past[:NAMED])}{f' and {len(past) - NAMED} more' if len(past) > NAMED else ''} find no balance in the displaced "
+            f"{listed(past[:NAMED])}{and_more(past, NAMED)} find no balance in the displaced "
             "shape: their loads are beyond those that buckle the structure. They have no results."
         )
         out.append(Finding("run.second_order", "blocking", text, tuple(past), None, ("Accept, because…",)))

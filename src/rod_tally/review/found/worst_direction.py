@@ -15,6 +15,7 @@ from ...checks.registry import listed
 from ...model import Combination, Finding, Model
 from ...model.geometry.vectors import Array
 from ...model.settings import CompareSettings
+from ...words import and_more
 
 NAMED = 3
 LEAST = 0.05  # share of the largest value of a quantity below which one says nothing
@@ -110,7 +111,7 @@ def direction_findings(model: Model, found: Sequence[Direction], scheme: str, wh
     many = f"{len(found)} parts" if len(found) > 1 else "a part"
     text = (
         f"From the worst direction of the earthquake {many} would get more than the combinations hold: "
-        f"{listed([name(d) for d in found[:NAMED]])}{f' and {len(found) - NAMED} more' if len(found) > NAMED else ''}. "
+        f"{listed([name(d) for d in found[:NAMED]])}{and_more(found, NAMED)}. "
         f"{why[:1].upper()}{why[1:]}."
     )
     return [

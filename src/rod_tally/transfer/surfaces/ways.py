@@ -11,6 +11,7 @@ from ...loads.floors.floor import columns_below, places, stands_below
 from ...model import LogEntry, Model, Surface
 from ...model.entities.surface import sound
 from ...model.geometry.vectors import Array
+from ...words import few
 
 BESIDE = 0.6  # m; a beam or wall this near to an edge carries it
 FREE = 0.10  # share of a slab's edges that may be carried by nothing
@@ -47,7 +48,7 @@ def decide_ways(model: Model, set_by_hand: set[str]) -> None:
         )
         model.log.append(LogEntry("guessed", tuple(handing), message))
     for reason, names in reasons.items():
-        shown = ", ".join(names[:4]) + (f" and {len(names) - 4} more" if len(names) > 4 else "")
+        shown = few(names, 4)
         message = (
             f"{len(names)} slabs are computed as shells, because {reason}: {shown} (transfer.slabs = auto)"
         )

@@ -24,6 +24,7 @@ from ....model.source_file import source_of
 from ....progress import Progress, silent
 from ....review.following import NotDecided, source_again
 from ....transfer import transfer
+from ....words import and_more
 from ...write import OutputError, write_whole
 from .elements import Elements, NotWritten
 from .text import Changes
@@ -61,7 +62,7 @@ class Corrected:
             else f"{self.path}: the source as it is"
         )
         if self.left:
-            more = f"; and {len(self.left) - NAMED} more" if len(self.left) > NAMED else ""
+            more = and_more(self.left, NAMED, "; and")
             text += f"; not written: {'; '.join(self.left[:NAMED])}{more}"
         return text
 

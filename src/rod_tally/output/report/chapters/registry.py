@@ -9,6 +9,7 @@ from ....model import Settings
 from ....model.settings import CHAPTERS
 from ....review.decisions import decision_on
 from ....review.review import Review
+from ....words import few
 from ..parts import Chapter, Table
 
 LONG, SHORT = 400, 30  # rows of a table in a full and in a short chapter; the rest is in the files
@@ -66,4 +67,4 @@ def shortened(table: Table, short: bool, where: str) -> Table:
 
 def some(ids: tuple[str, ...], most: int = 6) -> str:
     """The first ids, and how many more there are."""
-    return ", ".join(ids[:most]) + (f" and {len(ids) - most} more" if len(ids) > most else "")
+    return few(ids, most)
