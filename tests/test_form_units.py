@@ -10,6 +10,7 @@ from pytestqt.qtbot import QtBot
 from rod_tally.desk.forms.form import Field, Form
 from rod_tally.desk.forms.quantity import QuantityBox
 from rod_tally.desk.quantities import IMPERIAL, METRIC, SI, UnitSet
+from rod_tally.desk.tables.rows import Rows, in_units
 from rod_tally.desk.window import Window
 from rod_tally.model.units import UnitError, quantity
 
@@ -141,3 +142,69 @@ def test_findings_are_said_in_the_units_that_are_shown(text: str, feet: str, new
     assert METRIC.words(text) == text
     assert IMPERIAL.words(text) == feet
     assert SI.words(text) == (newtons or text)
+
+
+def test_columns_of_tables_are_in_the_units_that_are_shown() -> None:
+    """A second column of a pair goes by the first; what is typed into, texts and counts stay."""
+    columns = [
+        "Storey",
+        "Elevation, m",
+        "Fx, kip",
+        "Mass, t",
+        "Centre x, m",
+        "Centre y",
+        "Thickness, mm",
+        "Parts",
+        "y",
+    ]
+    made = Rows(list(columns))
+    made.add(["Roof", 3.048, 5.0, 1.0, 0.3048, 0.6096, 200.0, 7, 1.0])
+    made.add(["No, m", None, 5.0, 1.0, "none", 0.3048, 200.0, 7, 1.0])
+    found = in_units(made, IMPERIAL, {"Thickness": object()})
+    assert found.columns == [
+        "Storey",
+        "Elevation, ft",
+        "Fx, kip",
+        "Mass, 1000 lb",
+        "Centre x, ft",
+        "Centre y",
+        "Thickness, mm",
+        "Parts",
+        "y",
+    ]
+    assert found.rows[0] == [
+        "Roof",
+        pytest.approx(10.0),
+        5.0,
+        pytest.approx(2.2046226),
+        pytest.approx(1.0),
+        pytest.approx(2.0),
+        200.0,
+        7,
+        1.0,
+    ]
+    assert found.rows[1][0] == "No, m" and found.rows[1][1] is None and found.rows[1][4] == "none"
+    plain = Rows(list(columns))
+    plain.add(["Roof", 3.048, 5.0])
+    assert in_units(plain, METRIC).rows[0][1] == 3.048 and plain.columns == columns
+
+
+def test_every_table_of_the_demo_has_no_metres_in_feet(loft: Window, qtbot: QtBot) -> None:
+    from rod_tally.desk.tables.editing import EDITABLE, plain_title
+    from rod_tally.desk.tables.registry import ASPECTS, TABLES
+
+    loft.next_units()
+    rested(qtbot, loft)
+    left = []
+    for name in TABLES:
+        for aspect in range(max(len(ASPECTS.get(name, ())), 1)):
+            loft.tables.show_table(name, aspect)
+            loft.tables._front()
+            page = loft.tables.pages.get(name)
+            for title in page.model.content.columns if page is not None else ():
+                unit = title.rpartition(", ")[2] if ", " in title else ""
+                if unit in ("m", "mm", "t", "kN", "kNm", "m²", "m³", "MPa") and plain_title(
+                    title
+                ) not in EDITABLE.get(name, ()):
+                    left.append((name, title))
+    assert not left

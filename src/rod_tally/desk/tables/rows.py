@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field
 
-from ..quantities import UnitSet
+from ..quantities import IMPERIAL, WRITTEN, UnitSet
 
 Pick = tuple[str, str] | None
+# by the set of units what a column titled with a unit is multiplied with, and the unit then
+CONVERTED = {name: dict(known) for name, known in WRITTEN.items()}
+CONVERTED[IMPERIAL.name]["t"] = (1 / 0.45359237, "1000 lb")
 
 
 @dataclass(slots=True)
@@ -33,6 +36,28 @@ class Rows:
         self.picks.append(pick)
         self.tips.append(tip)
         self.makers.append(tuple(makers))
+
+
+def in_units(rows: Rows, units: UnitSet, kept: Collection[str] = ()) -> Rows:
+    """Return rows whose columns have lengths, areas, masses and the like in the shown units; those titled in
+    `kept`, which are typed into, stay. A title without a unit, such as "Centre y", goes by the one before."""
+    known = CONVERTED.get(units.name)
+    if known is None:
+        return rows
+    before: tuple[float, str] | None = None
+    for k, title in enumerate(rows.columns):
+        name, comma, unit = title.rpartition(", ")
+        if comma and unit in known and name not in kept:
+            before = known[unit]
+            rows.columns[k] = f"{name}, {before[1]}"
+        elif comma or not title.endswith(("y", "z")) or title in ("by", "By"):
+            before = None
+        if before is not None:
+            for row in rows.rows:
+                value = row[k]
+                if isinstance(value, float | int) and not isinstance(value, bool):
+                    row[k] = value * before[0]
+    return rows
 
 
 def shown(value: float | None, units: UnitSet, kind: str) -> float | None:

@@ -22,6 +22,8 @@ from .cells import Cells, RowsModel, RowsProxy, aligned, same_cell, shown
 from .editing import EDITABLE, Change, key_of, plain_title
 from .rows import Pick, Rows
 
+WIDEST = 560  # px of a column, where there is no room for more
+
 
 class TablePage(QWidget):
     """One table with its filter line and its count."""
@@ -226,10 +228,20 @@ class TablePage(QWidget):
         metrics = self.table.fontMetrics()
         content = self.model.content
         header.setStretchLastSection(not self.model.is_number(len(content.columns) - 1))
+        wanted, given = [], []
         for k, title in enumerate(content.columns):
             texts = [title, *(aligned(shown(row[k]), self.model.decimals(k)) for row in content.rows[:300])]
-            widest = max(metrics.horizontalAdvance(t) for t in texts)
-            self.table.setColumnWidth(k, self.widths.get(title) or min(widest + 22, 560))
+            wanted.append(max(metrics.horizontalAdvance(t) for t in texts) + 22)
+            given.append(self.widths.get(title) or min(wanted[-1], WIDEST))
+        # what a wide screen leaves goes to the texts that are cut
+        viewport = self.table.viewport()
+        room = (viewport.width() if viewport is not None else 0) - sum(given)
+        for k in sorted(range(len(given)), key=lambda k: given[k] - wanted[k]):
+            if content.columns[k] not in self.widths and room > 0:
+                more = min(room, max(wanted[k] - given[k], 0))
+                given[k], room = given[k] + more, room - more
+        for k, width in enumerate(given):
+            self.table.setColumnWidth(k, width)
         self._sizing = False
 
     def _filtered(self, text: str) -> None:

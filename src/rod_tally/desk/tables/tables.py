@@ -21,7 +21,7 @@ from .editing import EDITABLE, Change, edits_of, plain_title
 from .load_rows import PAGES
 from .registry import ASPECTS, STEP_TABLES, TABLES
 from .review_rows import log_rows
-from .rows import Pick, Rows
+from .rows import Pick, Rows, in_units
 from .table_page import TablePage
 
 
@@ -106,7 +106,8 @@ class Tables(QTabWidget):
             return log_rows(self.state.review, self.units)
         aspects = ASPECTS.get(page.name)
         make = aspects[page.choice.currentText()] if aspects else TABLES[page.name][1]
-        return make(self.state, self.units)
+        kept = EDITABLE.get(page.name, {})
+        return in_units(make(self.state, self.units), self.units, kept)
 
     def _follow(self) -> None:
         """The forces at a node are those of the picked one; a member picked from among them leaves them as

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QEvent
-from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton
+from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy
 
 from ...analysis.results.cuts import CUT_COMPONENTS
 from ...analysis.results.results import COMPONENTS
@@ -47,6 +47,7 @@ class ViewBar(QFrame):
             ("Label", self.label_choice),
         ):
             label = QLabel(text)
+            label.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred)
             row.addWidget(label)
             if text == "Force":
                 self.component_label = label
@@ -61,8 +62,10 @@ class ViewBar(QFrame):
             button = QPushButton(title)
             button.setCheckable(True)
             button.clicked.connect(lambda _=False, n=name: self._look(n))
+            button.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
             row.addWidget(button)
             self.buttons[name] = button
+        row.addStretch(1)  # what is left on a wide screen
         self._fit()
 
     def changeEvent(self, event: QEvent | None) -> None:
