@@ -88,7 +88,7 @@ def test_a_displaced_shape_is_coloured_by_the_component_that_is_asked_for(by: st
     assert high == pytest.approx(np.abs(values).max()) and low == (0.0 if by == "size" else -high)
     assert len(colours) == 10 and len(set(colours)) == 10
     assert (by if by != "size" else "size of the displacement") in legend[0]
-    told = [t for _, texts, *_ in canvas.of("labels") for t in texts]
+    told = [t for _, texts, *_ in [*canvas.of("labels"), *canvas.of("callouts")] for t in texts]
     unit, factor = ("mrad", 1e3) if by[0] == "r" else ("mm", 1e3)
     expected = [values.max()] if by == "size" else [values.min(), values.max()]
     for value in expected:
@@ -99,7 +99,7 @@ def test_values_at_nodes_are_written_where_they_are_asked_for() -> None:
     done = reviewed(pushed())
     few, _ = shown(done, "displaced", case="push", movement="ux", label="none")
     many, _ = shown(done, "displaced", case="push", movement="ux", label="values")
-    count = [sum(len(texts) for _, texts, *_ in c.of("labels")) for c in (few, many)]
+    count = [sum(len(texts) for _, texts, *_ in [*c.of("labels"), *c.of("callouts")]) for c in (few, many)]
     assert count[1] == count[0] + len(done.model.nodes)
 
 
@@ -153,7 +153,9 @@ def test_walls_show_their_forces_whatever_they_are_computed_as(as_column: bool, 
     assert np.abs(head - foot) == pytest.approx(np.abs(np.outer(out, u)), abs=1e-9)
     depth = 6.0 - foot[:, 2]
     assert np.abs(out) == pytest.approx(np.abs(out).max() * depth / 6.0, abs=0.02 * np.abs(out).max())
-    moments = sorted(abs(float(t)) for _, texts, *_ in canvas.of("labels") for t in texts)
+    moments = sorted(
+        abs(float(t)) for _, texts, *_ in [*canvas.of("labels"), *canvas.of("callouts")] for t in texts
+    )
     assert moments[-1] == pytest.approx(60.0 * 6, rel=0.01) and "m_in of walls" in legend[0]
 
 

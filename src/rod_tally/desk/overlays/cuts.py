@@ -62,7 +62,7 @@ def draw_cuts(canvas: Canvas, scene: Scene) -> list[str]:
         canvas.labels(head[list(written)], texts, INK)
     return [
         f"{case}: {component} of {len(done)} cuts in {unit}, factors included",
-        "n tension positive, v along the cut, m about the plane's normal",
+        "n tension positive, v along the cut, m about the plane's normal; a positive value is drawn towards the end of its cut",
         *_why(lost, forces),
     ]
 

@@ -73,7 +73,7 @@ def draw_displaced(canvas: Canvas, scene: Scene) -> list[str]:
     every = np.concatenate([moved_to, moved_nodes])
     ends = [int(values.argmax())] if by == SIZE else list({int(values.argmin()), int(values.argmax())})
     canvas.symbols(every[ends], ring(7), INK, 2.0)
-    canvas.labels(every[ends], [f"{values[k] * factor:.4g} {unit}" for k in ends], INK)
+    canvas.callouts(every[ends], [f"{values[k] * factor:.4g} {unit}" for k in ends])
     if scene.state.label == VALUES and len(nodes):
         named = nodes if r.plates is None else nodes[nodes < r.plates.named]
         order = named[np.argsort(-np.abs(at_nodes[named]), kind="stable")][:MOST_VALUES]

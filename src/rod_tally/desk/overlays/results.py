@@ -44,11 +44,10 @@ def draw_forces(canvas: Canvas, scene: Scene) -> list[str]:
     ends = [int(value.argmax()), int(value.argmin())]
     texts = [f"{scene.units.show(float(value[e]), kind)} {unit}" for e in ends]
     shown = _labelled_places(scene, r, places, value) if scene.state.label == VALUES else ends
-    canvas.labels(
-        head[shown],
-        [f"{scene.units.show(float(value[e]), kind, 3)}" for e in shown] if shown is not ends else texts,
-        INK,
-    )
+    if shown is ends:
+        canvas.callouts(head[ends], texts)
+    else:
+        canvas.labels(head[shown], [f"{scene.units.show(float(value[e]), kind, 3)}" for e in shown], INK)
     return [
         f"{case}: {component} from {texts[1]} to {texts[0]}",
         "moments on the side in tension, n positive in tension",
@@ -146,6 +145,7 @@ def draw_envelope(canvas: Canvas, scene: Scene) -> list[str]:
     most = scene.largest("envelope", float(max(np.abs(low).max(), np.abs(high).max())))
     scale = scene.state.scale * scene.size / 18 / most if most > 0 else 0.0
     kind, unit = FORCE_KIND[component], getattr(scene.units, FORCE_KIND[component])[1]
+    called: list[tuple[Array, str]] = []
     legend = [
         f"{component} over {len(over.combinations)} {which + ' combinations' if which else 'combinations of every kind'}"
     ]
@@ -156,8 +156,9 @@ def draw_envelope(canvas: Canvas, scene: Scene) -> list[str]:
         head = _diagram(canvas, places, values * scale, colour, 0.12)
         name = over.combinations[int(by[places.stations[at], k])].name
         text = f"{scene.units.show(float(values[at]), kind)} {unit}"
-        canvas.labels(head[at][None], [f"{text} ({name})"], INK)
+        called.append((head[at], f"{text} ({name})"))
         legend.append(f"<font color='{colour}'>▬</font> {word} {text} by {name}")
+    canvas.callouts(np.array([place for place, _ in called]), [text for _, text in called])
     return legend
 
 

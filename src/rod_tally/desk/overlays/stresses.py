@@ -63,7 +63,7 @@ def draw_stress(canvas: Canvas, scene: Scene) -> list[str]:
     for word in (("highest", "lowest") if name == "normal" else ("highest",)) if known.any() else ():
         at = int(np.nanargmax(high) if word == "highest" else np.nanargmin(low))
         v = float((high if word == "highest" else low)[at]) * MEGA
-        canvas.labels(places.foot[at][None], [f"{v:.4g}"], INK)
+        canvas.callouts(places.foot[at][None], [f"{v:.4g}"])
         legend.append(f"{word} {v:.4g}")
     if most > 0:
         steps = (1, BANDS // 2, BANDS)

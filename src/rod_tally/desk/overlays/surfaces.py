@@ -103,7 +103,7 @@ def draw_plates(canvas: Canvas, scene: Scene) -> list[str]:
         by = found.high_by if over == "highest" else found.low_by
         texts = [f"{text} ({found.combinations[int(by[k])].name})" for text, k in zip(texts, ends)]
     canvas.symbols(points[ends], ring(6), INK, 1.6)
-    canvas.labels(points[ends], texts, INK)
+    canvas.callouts(points[ends], texts)
     beyond = int(((value[used] < low) | (value[used] > high)).sum())
     stops = np.linspace(low, high, BANDS + 1)
     blocks = "".join(f"<font color='{c}'>■</font>" for c in ramp())

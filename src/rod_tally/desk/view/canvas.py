@@ -27,6 +27,9 @@ class _Symbols:
     axes: Array | None
 
 
+CALLED = ((26.0, 18.0), (26.0, -22.0), (-40.0, 18.0), (-40.0, -22.0))  # px beside a point
+
+
 class Canvas:
     """Drawing on one plotter. Everything drawn through it goes with `clear`."""
 
@@ -45,13 +48,15 @@ class Canvas:
         ] = []  # of the actors those that are no labels, with what they draw
         self._texts: list[tuple[Array, list[str], str, int]] = []
         self._symbols: list[_Symbols] = []
+        # labels beside their points, with the points and how far beside in px
+        self._called: list[tuple[pv.PolyData, Array, Array]] = []
         self._moving: list[tuple[pv.PolyData, Array, Array]] = []
 
     def clear(self) -> None:
         for actor in self._actors:
             self.plotter.remove_actor(actor, render=False)
         self._actors, self._symbols, self._moving, self._widths = [], [], [], {}
-        self._meshes, self._texts = [], []
+        self._meshes, self._texts, self._called = [], [], []
         self.left_out = []
         self.cells = 0
 
@@ -279,20 +284,27 @@ class Canvas:
 
     def labels(self, points: Array, texts: Sequence[str], colour: str = INK, size: int = 11) -> None:
         """Text beside points, the same size at any distance."""
+        points = np.asarray(points, float).reshape(-1, 3)
+        if len(points):
+            self._label(pv.PolyData(points.copy()), list(texts), colour, size)
+
+    def _label(self, mesh: pv.PolyData, texts: list[str], colour: str, size: int) -> bool:
+        """Draw text beside the points of a mesh, of those within the shown section; returns whether any is."""
         if self.within is not None:
             normal, low, high = self.within
-            at = np.asarray(points, float).reshape(-1, 3) @ normal
+            at = np.asarray(mesh.points) @ normal
             inside = (at >= low) & (at <= high)
-            points = np.asarray(points, float).reshape(-1, 3)[inside]
+            if not inside.all():
+                mesh.points = np.asarray(mesh.points)[inside]
             texts = [t for t, good in zip(texts, inside.tolist()) if good]
-        if not len(points):
-            return
+        if not texts:
+            return False
         size = round(size * self.text)
-        self._texts.append((np.asarray(points, float), list(texts), colour, size))
+        self._texts.append((np.asarray(mesh.points, float), texts, colour, size))
         self._actors.append(
             self.plotter.add_point_labels(
-                np.asarray(points, float),
-                list(texts),
+                mesh,
+                texts,
                 font_size=size,
                 text_color=colour,
                 shape="rect",
@@ -306,6 +318,26 @@ class Canvas:
                 pickable=False,
             )
         )
+        return True
+
+    def callouts(self, points: Array, texts: Sequence[str], colour: str = INK, size: int = 11) -> None:
+        """Text a little beside points, each with a line to its point, so that it does not lie on what it
+        names; on alternate sides, so that two near each other do not lie on each other."""
+        for k, (point, text) in enumerate(zip(np.asarray(points, float).reshape(-1, 3), texts)):
+            x, y = CALLED[k % len(CALLED)]
+            self.symbols(point[None], np.array([[(0.0, 0.0, 0.0), (x, y, 0.0)]]), colour, 1.0)
+            at = pv.PolyData(point[None].copy())
+            if self._label(at, [text], colour, size):
+                # the library labels a copy, which stands before its mapper
+                drawn = pv.wrap(self._actors[-1].GetMapper().GetInputAlgorithm().GetInput())
+                self._called.append((drawn, point, np.array([x, y, 0.0])))
+                self._beside(*self._called[-1])
+                # pictures of lines and words have it there too
+                self._texts[-1] = (np.array(drawn.points), *self._texts[-1][1:])
+
+    def _beside(self, drawn: pv.PolyData, point: Array, offset: Array) -> None:
+        drawn.points = (point + (offset * self.pixel) @ np.array(self.screen_axes()))[None]
+        drawn.Modified()
 
     @property
     def pixel(self) -> float:
@@ -317,6 +349,8 @@ class Canvas:
         """Give symbols their size again after the camera has moved."""
         for symbols in self._symbols:
             self._fit(symbols)
+        for called in self._called:
+            self._beside(*called)
 
     def _fit(self, s: _Symbols) -> None:
         offsets = s.offsets * self.pixel
