@@ -3,10 +3,16 @@
 
 from __future__ import annotations
 
+import shutil
+import subprocess
 import sys
 import tempfile
+import time
 from collections.abc import Callable
 from pathlib import Path
+
+from PyQt6.QtCore import QSettings
+from PyQt6.QtGui import QGuiApplication
 
 from rod_tally.analysis.results.cut_places import regular_cuts
 from rod_tally.demo.project import make_demo
@@ -208,14 +214,39 @@ VIEWS: dict[str, Callable[[Window], None]] = {
 }
 
 
+MANAGER = "openbox"  # a window manager, so that pages have frames and titles in the pictures
+
+
+def framed(path: Path) -> bool:
+    """Keep the whole screen, frames of windows and pages included."""
+    screen = QGuiApplication.primaryScreen()
+    assert screen is not None
+    return screen.grabWindow().save(str(path))
+
+
 def main() -> None:
     target = Path(sys.argv[1])
     target.mkdir(parents=True, exist_ok=True)
-    app = application()
+    manager = subprocess.Popen([MANAGER, "--sm-disable"]) if shutil.which(MANAGER) else None
+    time.sleep(1.0)
+    try:
+        make(target, grab if manager is None else lambda _, path: framed(path))
+    finally:
+        if manager is not None:
+            manager.terminate()
+
+
+def make(target: Path, keep: Callable[[Window, Path], bool]) -> None:
+    """Take the pictures that are asked for on the command line, or all."""
     with tempfile.TemporaryDirectory() as folder:
+        # units, columns and sizes that somebody chose on this machine are not in the pictures
+        QSettings.setPath(QSettings.Format.NativeFormat, QSettings.Scope.UserScope, folder)
+        app = application()
         window = Window()
         window.move(0, 0)
         window.show()
+        settle(window, 2)
+        window.layout_desk.fit()
         window.session.open(make_demo(Path(folder) / "Tern Quay sail loft.rodtally"))
         settle(window, 60)
         for name in sys.argv[2:] or VIEWS:
@@ -228,7 +259,7 @@ def main() -> None:
                 window.response_desk.page.close()
             VIEWS[name](window)
             settle(window, 10)
-            grab(window, target / f"{name}.png")
+            keep(window, target / f"{name}.png")
         window.close()
         app.processEvents()
 
