@@ -45,8 +45,9 @@ class _Curve(QWidget):
         super().__init__()
         self.name = name
         self.title = QLabel()
-        # a long one widens nothing
+        # a long one widens nothing, and is read whole in two lines
         self.title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.title.setWordWrap(True)
         self.plot = pg.PlotWidget()
         self.plot.setMenuEnabled(False)
         self.plot.setMouseEnabled(False, False)
