@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 
 from ..quantities import METRIC
 from ..theme import RUST
+from .beside import show_beside
 from .quantity import QuantityBox
 
 LISTED = 14  # entries of a list that are seen at once
@@ -140,6 +141,7 @@ class Form(QDialog):
                 finder.setCompletionMode(QCompleter.CompletionMode.PopupCompletion)
                 finder.setMaxVisibleItems(LISTED)
             box.setAccessibleName(f.title)
+            show_beside(box)
             return box
         number = QuantityBox(
             float(f.value), f.unit, f.low, f.high, f.digits, getattr(self.parent(), "units", METRIC)

@@ -39,8 +39,12 @@ class DrawDesk:
         beside = next((model.members[i] for i in self.state.chosen("member")), None)
         sections = list(dict.fromkeys([*model.sections, *catalogue()]))
         materials = list(dict.fromkeys([*model.materials, *grades()]))
-        section = beside.section if beside else self.last.get("section", sections[0])
-        material = beside.material if beside else self.last.get("material", materials[0] if materials else "")
+        section = (
+            beside.section if beside else self.last.get("section", next(iter(model.sections), "IPE 300"))
+        )
+        material = (
+            beside.material if beside else self.last.get("material", next(iter(model.materials), "S355"))
+        )
         fields = [
             Field("section", "section", section, sections, free=True),
             Field("material", "material", material, materials),

@@ -59,11 +59,17 @@ class AddDesk(Asking):
         fields = [
             *(Field(f"a{c}", f"start {c}", float(v), unit="m") for c, v in zip("xyz", a)),
             *(Field(f"b{c}", f"end {c}", float(v), unit="m") for c, v in zip("xyz", b)),
-            Field("section", "section", beside.section if beside else sections[0], sections, free=True),
+            Field(
+                "section",
+                "section",
+                beside.section if beside else next(iter(model.sections), "IPE 300"),
+                sections,
+                free=True,
+            ),
             Field(
                 "material",
                 "material",
-                beside.material if beside else materials[0] if materials else "",
+                beside.material if beside else next(iter(model.materials), "S355"),
                 materials,
             ),
             Field("ends", "ends", "fixed", ["fixed", "pinned", "start pinned", "end pinned"]),

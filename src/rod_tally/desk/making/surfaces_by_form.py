@@ -247,7 +247,7 @@ class SurfaceDesk(Asking):
             Field(
                 "material",
                 "material",
-                beside.material if beside else materials[0] if materials else "",
+                beside.material if beside else next(iter(model.materials), "C30/37"),
                 materials,
             ),
         ]
