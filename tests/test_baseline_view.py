@@ -121,6 +121,14 @@ def the_first_revision_has_none_beside_it_and_it_goes_away_again(
     assert beside.state.revision is demo.state.revisions[0]
     act(demo, qtbot, "compare.beside")
     assert demo.baseline_view is None and demo.view.beside is None and not demo.view_title.isVisible()
+    qtbot.wait(150)
+    # all of the building in the room of both, from where it was looked at
+    scene = demo.view.scene
+    assert scene is not None
+    width, height = demo.view.plotter.render_window.GetSize()
+    pixels = demo.view.canvas.to_screen(scene.points)[:, :2]
+    assert (pixels >= 0).all() and (pixels <= [width, height]).all()
+    assert (np.ptp(pixels, axis=0) / [width, height]).max() > 0.8
     demo.state.show_overlay("forces")
     rested(qtbot, demo)
     assert demo.view.legend.text()

@@ -6,7 +6,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QImage, QPixmap
 from PyQt6.QtWidgets import (
     QHBoxLayout,
@@ -407,6 +407,7 @@ class Window(QMainWindow):
             self.baseline_view.deleteLater()
             self.baseline_view = None
             self.view_title.hide()
+            QTimer.singleShot(50, self.view.fit)  # when it has the room of both
             return
         self.baseline_view = BaselineView(self.state, self.view, self._say)
         self.view_title.show()

@@ -299,6 +299,16 @@ class View(QWidget):
         if render:
             self.state.overlay_changed.emit()
 
+    def fit(self) -> None:
+        """Take in everything that is shown, from where it is looked at now."""
+        if self.plotter is None or self._scene is None or not len(self._scene.points):
+            return
+        camera = self.plotter.camera
+        vector = np.array(camera.position) - np.array(camera.focal_point)
+        self._frame(self._scene.points, vector / np.linalg.norm(vector), np.array(camera.up))
+        self._turned = True
+        self.state.overlay_changed.emit()
+
     def _frame(self, points: Array, vector: Array, up: Array) -> None:
         middle = (points.min(axis=0) + points.max(axis=0)) / 2
         reach = float(np.linalg.norm(np.ptp(points, axis=0))) or 1.0
