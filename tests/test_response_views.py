@@ -13,11 +13,12 @@ from rod_tally.desk.overlays.registry import Scene, overlays  # noqa: E402
 from rod_tally.desk.quantities import METRIC  # noqa: E402
 from rod_tally.desk.session.state import MOVEMENTS, DeskState, Revision  # noqa: E402
 from rod_tally.model import Combination, LoadCase, Model, NodeLoad, Settings, SpaceLoad, Storey  # noqa: E402
+from rod_tally.model.catalogue.own import own_section  # noqa: E402
 from rod_tally.model.geometry.vectors import Array  # noqa: E402
 from rod_tally.review.review import Review  # noqa: E402
 from rod_tally.review.work import run_only  # noqa: E402
 
-from .frames import regular  # noqa: E402
+from .frames import frame, regular  # noqa: E402
 from .plates import plate_model  # noqa: E402
 from .test_wall_columns import wall  # noqa: E402
 
@@ -200,3 +201,31 @@ def test_rigid_floors_show_the_nodes_that_they_hold() -> None:
     assert {tuple(np.round(p, 6)) for p in spokes[:, 1]} == {tuple(np.round(n.point, 6)) for n in here}
     assert f"{len(here)} nodes" in legend[0]
     assert "no floor" in shown(reviewed(pushed()), "floors")[1][0]
+
+
+@pytest.mark.parametrize("stress", ["normal", "shear", "equivalent"])
+def test_stress_is_drawn_on_the_bodies_of_members(stress: str) -> None:
+    """Of a cantilever of 0.2 by 0.4 m with 10 kN across at its tip and 50 kN along: N/A ± M h/2 / I at the foot,
+    tension on the side that is bent open, nothing but N/A at the tip."""
+    own = own_section("0.2x0.4", "rectangle", {"width": 0.2, "depth": 0.4})
+    m = frame([(0, 0, 0), (5, 0, 0)], [(0, 1)], {0: "fixed"}, section=own)
+    m.cases = {"P": LoadCase("P", "live", node_loads=[NodeLoad("n1", (50e3, 0.0, -10e3))])}
+    done = reviewed(m)
+    canvas, legend = shown(done, "stress", case="P", stress=stress)
+    (points, quads, _, values, limits, _), *_ = canvas.of("bands")
+    foot, tip = np.abs(points[:, 0]) < 1e-9, np.abs(points[:, 0] - 5.0) < 1e-9
+    assert f"{stress} stress on 1 bodies" in legend[0] and quads.max() < len(points)
+    assert points[:, 1].max() == pytest.approx(0.1) and points[:, 2].min() == pytest.approx(-0.2)
+    axial, bent = 50e3 / 0.08, 50e3 * 0.2 / (0.2 * 0.4**3 / 12)
+    if stress == "normal":
+        top = points[:, 2] > 0
+        assert values[foot & top] == pytest.approx(axial + bent, rel=1e-6)
+        assert values[foot & ~top] == pytest.approx(axial - bent, rel=1e-6)
+        assert values[tip] == pytest.approx(axial, rel=1e-6)
+        assert limits == pytest.approx((-(axial + bent), axial + bent))
+    elif stress == "shear":
+        assert values.max() == pytest.approx(1.5 * 10e3 / 0.08, rel=0.02) and limits[0] == 0.0
+    else:
+        assert values[foot].max() == pytest.approx(axial + bent, rel=0.01)
+    _, within = shown(done, "stress", case="P", stress=stress, stress_range=(0.0, 1e5))
+    assert any("beyond the range" in words for words in within)

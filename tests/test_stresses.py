@@ -13,6 +13,7 @@ from rod_tally.analysis import run
 from rod_tally.analysis.shells.quantities import quantity
 from rod_tally.analysis.stress.section_stress import member_stresses, places, shear_stress
 from rod_tally.analysis.stress.utilisation import normal_stress
+from rod_tally.desk.overlays import stresses
 from rod_tally.desk.window import Window
 from rod_tally.model import Section
 from rod_tally.model.catalogue.shapes import angle, box, channel, circle, from_polygon, i_shape, rectangle
@@ -146,12 +147,14 @@ def test_equivalent_stress_of_a_plate_by_hand() -> None:
         assert quantity(forces, t, f"se {face}")[0] == pytest.approx(expected, rel=1e-12)
 
 
-def test_the_tables_and_the_picture_of_stresses_in_the_window(loft: Window, qtbot: QtBot) -> None:
+def test_the_tables_and_the_picture_of_stresses_in_the_window(
+    loft: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
     w = loft
     w.state.go(STEP["Response"])
     w.state.show_overlay("stress")
     text = legend(w, qtbot)
-    assert "normal stress, N/mm²" in text and "highest" in text
+    assert "normal stress on 194 bodies, N/mm²" in text
     w.tables.show_table("forces", 4)
     page = w.tables.front()
     assert page is not None
@@ -159,9 +162,12 @@ def test_the_tables_and_the_picture_of_stresses_in_the_window(loft: Window, qtbo
     assert first[10] >= second[10] > 0 and first[10] >= max(first[4], -first[6], first[8])
     assert f"{max(r[4] for r in page.model.content.rows):.4g}" in text
     w.state.set_view(stress="equivalent")
-    assert f"highest {first[10]:.4g}" in legend(w, qtbot)
+    assert f"to {first[10]:.4g}" in legend(w, qtbot)
     w.state.set_view(stress_range=(0.0, first[10] * 0.5e6))
     assert "beyond the range" in legend(w, qtbot)
+    monkeypatch.setattr(stresses, "BODIES", 10)  # along lines where many are shown
+    w.state.set_view(stress_range=None)
+    assert f"highest {first[10]:.4g}" in legend(w, qtbot) and "more than 10 members" in legend(w, qtbot)
     w.tables.show_table("surface_forces", 2)
     page = w.tables.front()
     assert page is not None and page.model.content.rows
