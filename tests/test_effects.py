@@ -300,6 +300,27 @@ def test_pairs_are_of_those_that_do_most_either_way() -> None:
     assert worst_pairs({}, switches) == []
 
 
+@pytest.mark.parametrize(
+    "one, two, pair",
+    [
+        (("slabs", "auto"), ("slabs", "auto"), False),
+        (("base", "fixed"), ("springs", "fixed"), False),
+        (("cracked", "1"), ("less_cracked", "1"), False),
+        (("releases", "secondary fixed"), ("releases", "braces fixed"), True),
+        (("mend:join.gap", "as it is"), ("mend:join.gap", "as it is"), True),
+        (("base", "fixed"), ("slabs", "fixed"), True),
+    ],
+)
+def test_two_values_of_one_thing_are_no_pair(one: tuple[str, str], two: tuple[str, str], pair: bool) -> None:
+    """Two gaps, and two rules for releases, are two things; one finding with two remedies is one."""
+    every = {0: effect(one[0], 0.7, 0.01), 1: effect(two[0], 0.8, 0.01)}
+    switches = [Switch(n, (f"P{k}",), was, "x", lambda m, s: (m, s)) for k, (n, was) in enumerate((one, two))]
+    assert worst_pairs(every, switches) == ([(0, 1)] if pair else [])
+    if one[0].startswith("mend:"):
+        switches[1].ids = switches[0].ids
+        assert worst_pairs(every, switches) == []
+
+
 def test_several_processes_give_the_same(tmp_path: Path) -> None:
     done, one = found(frame(gap=0.1))
     several = effects(done, frame(gap=0.1), jobs=2, pairs=False)

@@ -33,6 +33,7 @@ from .base import SessionBase
 from .revisions import review_of
 from .state import Revision
 
+MOST_AT_ONCE = 3  # processes that effects are found in: each holds the model
 LONG = 10.0  # seconds expected of a run above which its forces are shown before its modes are there
 
 
@@ -318,7 +319,14 @@ class Runs:
                 source, words = source_again(source_of(own.model)), ""
             except NotDecided as why:
                 source, words = None, f"; what transfer decides is not among them: {why}"
-            effects(own, source, progress, known, found.append, jobs=max((os.cpu_count() or 2) - 1, 1))
+            effects(
+                own,
+                source,
+                progress,
+                known,
+                found.append,
+                jobs=max(1, min((os.cpu_count() or 2) - 1, MOST_AT_ONCE)),
+            )
             return words
 
         def keep() -> None:

@@ -16,7 +16,7 @@ from ...model.changes import changed
 from ...progress import Progress, silent
 from ..cache import Cache
 from ..review import Review
-from .effect import FIRST, PAIR, TITLES, Effect
+from .effect import FIRST, MEND, PAIR, TITLES, Effect
 from .measures import QUANTITIES, Measured, changed_parts, measured
 from .quick import Runs
 from .switches import NoSwitch, Switch, switches, together
@@ -151,7 +151,7 @@ def replace_transfer(settings: Settings, other: Settings) -> Settings:
 
 def key_of(x: Switch | Effect) -> tuple[object, ...]:
     """Return what tells a switch: a finding by its parts, for several have one code."""
-    return x.name, x.was, x.is_, x.ids if x.name.startswith("mend:") else ()
+    return x.name, x.was, x.is_, x.ids if x.name.startswith(MEND) else ()
 
 
 def worst_pairs(found: dict[int, Effect], switches_: list[Switch]) -> list[tuple[int, int]]:
@@ -173,9 +173,15 @@ def worst_pairs(found: dict[int, Effect], switches_: list[Switch]) -> list[tuple
     return list(out)[:MOST_PAIRS]
 
 
+ALIKE = {"springs": "base", "less_cracked": "cracked"}  # other values of the same thing under other names
+
+
 def _one_thing(a: Switch, b: Switch) -> bool:
-    alike = {"springs": "base", "less_cracked": "cracked"}
-    return alike.get(a.name, a.name) == alike.get(b.name, b.name) and (a.was == b.was or a.ids == b.ids)
+    """Return whether two switches give one thing two values: two gaps may both be mended, one slab is not a
+    shell and by yield lines."""
+    if ALIKE.get(a.name, a.name) != ALIKE.get(b.name, b.name):
+        return False
+    return a.ids == b.ids if a.name.startswith(MEND) else a.was == b.was
 
 
 # -- several processes ---------------------------------------------------------------------------------------
