@@ -17,7 +17,8 @@ from rod_tally.demo.writer import IfcWriter
 from rod_tally.intake import SourceModel
 from rod_tally.intake.source import SourceMaterial
 from rod_tally.model import LoadCase, Model, NodeLoad, Release, Settings, Storey, Surface
-from rod_tally.model.edits import AddCases, DeleteCases, load_values
+from rod_tally.model.edits import AddCases, AddLoads, DeleteCases, load_values
+from rod_tally.model.entities.loads import Settlement
 from rod_tally.output.document import document
 from rod_tally.output.report.chapters import chapters
 from rod_tally.review import Review
@@ -459,3 +460,53 @@ def test_they_stand_in_the_review_and_in_the_report(tmp_path: Path) -> None:
         "Slabs: pinned",
     ]
     assert any("no memory for it" in w for w in chapter.words)
+
+
+def test_a_foot_that_settles_is_the_textbook_frame() -> None:
+    """A foot sinks by d = l / 500 (EN 1997-1 annex H, from memory): the row is that of a run with that settlement
+    put in by hand, whose beam has 6 E I2 d / (l2 (1 + 6 k)) more at its ends, k = I2 h / (I1 l) (slope and
+    deflection with columns that cannot shorten)."""
+    s = frame()
+    own = Settings()
+    own.modes.count, own.run.shear_flexible = 0, False
+    model = taken(s, own)
+    AddCases([{"name": "G", "kind": "self-weight", "self_weight": True, "loads": []}]).apply(model)
+    done = review(model, own)
+    (e,) = [x for x in effects(done, s, pairs=False) if x.name == "settlement"]
+    (foot,) = e.ids
+    feet = [n for n, x in model.nodes.items() if x.support.any]
+    span = float(np.ptp([model.nodes[n].point[0] for n in feet]))
+    assert foot == min(feet, key=lambda n: model.nodes[n].point[0])  # both bear the same: the first by place
+    assert e.is_ == f"{span * 2:.3g} mm in G"
+    by_hand = model.snapshot()
+    AddLoads("G", [load_values(Settlement(foot, (0, 0, -span / 500, 0, 0, 0)))]).apply(by_hand)
+    run = run_with_combinations(by_hand, own)
+    full = measured(run)
+    for q in QUANTITIES:
+        assert e.after[q].value == pytest.approx(full.sizes[q].value, rel=1e-6, abs=1e-12), q
+    moments = [r.force[r.case_index("G"), r.stations_of("B1"), 4] for r in (done.results, run.results)]
+    column, beam = model.members["K1"], model.members["B1"]
+    i1, i2 = model.sections[column.section].iy, model.sections[beam.section].iy
+    k = i2 * model.length(column) / (i1 * span)
+    more = 6 * 210e9 * i2 * span / 500 / (span**2 * (1 + 6 * k))
+    assert np.abs(moments[1] - moments[0])[[0, -1]] == pytest.approx([more, more], rel=0.01)
+    assert e.after["my"].value > 1.5 * e.before["my"].value
+    assert not model.cases["G"].settlements
+
+
+def test_the_foot_that_bears_most_settles_wherever_it_stands() -> None:
+    model = regular(1, 1)
+    feet = sorted(n for n, x in model.nodes.items() if x.support.any)
+    for at in (3, 0):
+        m = model.snapshot()
+        loads = {"D": [2e4] * 4, "G": [5e4] * 4, "Q": [0.0, 9e5, 0.0, 0.0]}  # the live load is no matter
+        loads["D"][at] = 4e4
+        m.cases = {}
+        for name, kind in (("D", "dead"), ("G", "self-weight"), ("Q", "live")):
+            m.cases[name] = LoadCase(name, kind)
+            m.cases[name].node_loads = [NodeLoad(n, (0.0, 0.0, -f)) for n, f in zip(feet, loads[name])]
+        own = Settings()
+        own.modes.count = 0
+        done = review(m, own)
+        (e,) = [x for x in effects(done, None, pairs=False) if x.name == "settlement"]
+        assert e.ids == (feet[at],) and e.is_ == "12 mm in G"

@@ -20,6 +20,7 @@ TITLES = {
     "cracked": "Stiffness of concrete",
     "less_cracked": "Stiffness of concrete",
     "mass": "Mass",
+    "settlement": "Settlement",
     "shear_flexible": "Shear deformation",
     "mesh": "Element size",
     "one_way": "One-way parts",

@@ -14,6 +14,7 @@ from ...intake import SourceModel
 from ...meshing.plates import computed_surfaces
 from ...model import Model, Settings
 from ...model.edits import Edit, EditError
+from ...model.entities.loads import Settlement
 from ...model.entities.material import STIFFNESS_RANGE
 from ...model.settings import TransferSettings
 from ..following import NotDecided, decided_again, joins_follow
@@ -22,9 +23,14 @@ from ..review import Review
 from .effect import MEND
 
 GUESS = "(a guess)"
+PERMANENT = ("self-weight", "dead")
+EQUAL = 1e-6  # share by which reactions differ that are said to be equal
 ACROSS = 1e-3  # m; ends that moved by less across their member carry no moment of their own
 # of a concrete's stiffness: EN 1998-1 4.3.1(7); ACI 318-19 table 6.6.3.1.1(a) for columns and uncracked walls
 CRACKED = {"cracked": 0.5, "less_cracked": 0.7}
+# of the distance to the next support; a relative rotation of 1/500 is acceptable for many structures:
+# EN 1997-1 annex H (2), from memory
+SETTLES = 1 / 500
 QUASI_PERMANENT = 0.3  # psi_2 of dwellings and offices: EN 1990 table A1.1
 
 
@@ -73,6 +79,7 @@ def switches(done: Review, source: SourceModel | None) -> Iterator[Switch]:
     yield from _moved_ends(model, settings)
     yield from _of_materials(model, settings)
     yield from _of_ground(model, settings)
+    yield from _that_settles(done)
     yield from _of_runs(model, settings)
 
 
@@ -214,6 +221,52 @@ def _of_ground(model: Model, settings: Settings) -> Iterator[Switch]:
             return out, settings
 
         yield Switch("ground", bedded, "as it is", word, make)
+
+
+def _that_settles(done: Review) -> Iterator[Switch]:
+    """The foot of a column that bears most of the permanent load sinks by SETTLES of the distance to the next one,
+    in the heaviest case of it (a permanent action: EN 1990 4.1.1(1)). Of equals the first by place."""
+    model, r = done.model, done.results
+    cases = [n for n in r.cases if n in model.cases and model.cases[n].kind in PERMANENT]
+    feet = _feet(model, r.support_ids)
+    if not cases or len(feet) < 2:
+        return
+    at = [r.support_ids.index(n) for n in feet]
+    by_case = {n: r.reaction[r.case_index(n), at, 2] for n in cases}
+    up = sum(by_case.values(), np.zeros(len(feet)))
+    if up.max() <= 0:
+        return
+    case = max(sorted(cases), key=lambda n: by_case[n].sum().round(3))
+    most = [n for n, f in zip(feet, up) if f > up.max() * (1 - EQUAL)]
+    node = min(most, key=lambda n: tuple(model.nodes[n].point.round(6)))
+    here = model.nodes[node].point
+    away = [float(np.hypot(*(model.nodes[n].point - here)[:2])) for n in feet]
+    next_one = min((d for d in away if d > 1.0), default=0.0)  # m; nearer is the same footing
+    if not next_one:
+        return
+    down = -next_one * SETTLES
+
+    def make(model: Model, settings: Settings) -> State | None:
+        if node not in model.nodes or case not in model.cases or not model.nodes[node].support.stiffness[2]:
+            return None
+        out = model.snapshot()
+        own = copy.copy(out.cases[case])
+        own.settlements = [*own.settlements, Settlement(node, (0.0, 0.0, down, 0.0, 0.0, 0.0))]
+        out.cases[case] = own
+        return out, settings
+
+    yield Switch("settlement", (node,), "none", f"{-down * 1e3:.3g} mm in {case}", make)
+
+
+def _feet(model: Model, held: Iterable[str]) -> list[str]:
+    """Nodes held from below on which members stand and no wall or raft."""
+    ends = {n for m in model.members.values() for n in (m.start, m.end)}
+    faces = {j.node for s in model.surfaces.values() if s.upright or s.on_ground for j in s.joints}
+    return [
+        n
+        for n in held
+        if n in ends - faces and model.nodes[n].support.stiffness[2] and model.nodes[n].support.axes is None
+    ]
 
 
 def _of_runs(model: Model, settings: Settings) -> Iterator[Switch]:
