@@ -13,6 +13,8 @@ from pathlib import Path
 import pytest
 
 ROOT = Path(__file__).parent.parent
+VAGUE = ("What", "Whether", "Of")  # no docstring begins so
+QUESTIONS = ("How", "Which", "Where", "Why")  # nor that of a class or a module
 LONGEST = 110  # characters of a line
 PLANTED = {
     "model": "from rod_tally.checks import registry\n",
@@ -163,14 +165,15 @@ def test_the_window_stands_before_the_slow_parts_of_scipy_are_loaded() -> None:
     assert done.stdout.strip() == "[]"
 
 
-def test_docstrings_of_functions_say_what_they_do() -> None:
-    """Imperative, as in "Return the …": "What …", "Whether …" and "Of …" leave the verb to the reader."""
+def test_docstrings_say_what_they_are_of() -> None:
+    """A function's is imperative, as in "Return the …", a class's and a module's begins with what it is:
+    "What …", "Whether …" and "Of …" leave that to the reader."""
     vague = []
+    documented = (ast.Module, ast.ClassDef, ast.FunctionDef, ast.AsyncFunctionDef)
     for path in sorted((ROOT / "src").rglob("*.py")):
         for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
-            text = (
-                ast.get_docstring(node) if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef) else None
-            )
-            if text and text.split()[0] in ("What", "Whether", "Of"):
-                vague.append(f"{path.name}: {node.name}: {text.splitlines()[0]}")
+            text = ast.get_docstring(node) if isinstance(node, documented) else None
+            things = isinstance(node, ast.Module | ast.ClassDef)
+            if text and text.split()[0] in (*VAGUE, *(QUESTIONS if things else ())):
+                vague.append(f"{path.name}: {getattr(node, 'name', '')}: {text.splitlines()[0]}")
     assert not vague, "\n".join(vague)

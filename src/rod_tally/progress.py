@@ -1,5 +1,5 @@
-"""How long-running work reports progress: a call with what it does and the share that is done, 0 to 1. It may
-raise to cancel."""
+"""Progress of long-running work: a call with what it does and the share that is done, 0 to 1. It may raise to
+cancel."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ def silent(_text: str, _share: float) -> None:
 
 
 class TimeLeft:
-    """How long a piece of work still takes, from how far it has come since it began."""
+    """The time that a piece of work still takes, from how far it has come since it began."""
 
     SOON = 5.0  # s; before that nothing is said
 

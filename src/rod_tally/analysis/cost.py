@@ -1,4 +1,4 @@
-"""What a run will ask of the machine, before it is started: unknowns, memory, time."""
+"""Estimate of a run's cost before it is started: unknowns, memory, time."""
 
 from __future__ import annotations
 

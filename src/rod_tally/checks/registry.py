@@ -48,8 +48,8 @@ class _Noted(Generic[T]):
 
 
 class _Once(Generic[T]):
-    """What several checks need of a subject, made when it is first asked for. A check that asks for it has
-    asked for what it was made of."""
+    """A value that several checks need of a subject, made when it is first asked for. A check that asks for
+    it has asked for what it was made of."""
 
     def __init__(self, make: Callable[[Any], T], looks_at: tuple[str, ...]) -> None:
         self.make, self.__doc__ = make, make.__doc__

@@ -21,8 +21,8 @@ FAILED = "check.failed"
 
 @dataclass(slots=True)
 class Checked:
-    """What every check found, and of what: the model as it was then, what was beside it, where its loads
-    went."""
+    """The findings of every check, and what they are of: the model as it was then, what was beside it, where
+    its loads went."""
 
     model: Model
     beside: dict[str, object]

@@ -1,4 +1,4 @@
-"""Which member is which, and what changed: models, then results."""
+"""Comparison of revisions: matching, then changes of models, then of results."""
 
 from .align import Transform
 from .comparison import Comparison, compare

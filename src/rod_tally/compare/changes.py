@@ -1,4 +1,4 @@
-"""What of a matched member differs: every attribute, with what it was and what it is, in the baseline's own
+"""Differences of matched members: every attribute, with what it was and what it is, in the baseline's own
 axes."""
 
 from __future__ import annotations

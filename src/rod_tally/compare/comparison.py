@@ -43,7 +43,8 @@ RIVALS = 4  # candidates that a finding offers
 
 @dataclass(slots=True)
 class Comparison:
-    """What differs between two revisions. Rows of members and surfaces hold every one of either side once."""
+    """The differences between two revisions. Rows of members and surfaces hold every one of either side
+    once."""
 
     transform: Transform | None = None
     levels: list[LevelMatch] = field(default_factory=list)

@@ -1,4 +1,4 @@
-"""What changed of a part, in a line of words."""
+"""Changes of a part in a line of words."""
 
 from __future__ import annotations
 

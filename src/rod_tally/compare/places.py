@@ -1,4 +1,4 @@
-"""Which node of a revision is which of its baseline: by place, in the baseline's own axes."""
+"""Matching of a revision's nodes with those of its baseline: by place, in the baseline's own axes."""
 
 from __future__ import annotations
 

@@ -15,7 +15,7 @@ FEWEST = 5  # parts; of fewer nothing is said
 
 @dataclass(slots=True)
 class Held:
-    """How many of one thing each of the two holds, of `of` that could."""
+    """The number of one thing that each of the two holds, of `of` that could."""
 
     what: str
     baseline: int

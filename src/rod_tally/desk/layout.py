@@ -1,5 +1,4 @@
-"""How the window is divided and how large its text is: changed by commands, remembered from one start to the
-next."""
+"""Division of the window and size of its text: changed by commands, remembered from one start to the next."""
 
 from __future__ import annotations
 
@@ -50,7 +49,7 @@ class Edge(QObject):
 
 
 class Layout:
-    """Of one window: `across` and `down` divide it, `views` gives its views as they are now."""
+    """The layout of one window: `across` and `down` divide it, `views` gives its views as they are now."""
 
     def __init__(
         self,

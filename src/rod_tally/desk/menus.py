@@ -55,7 +55,7 @@ def _line(menu: QMenu, text: str) -> None:
 
 
 class Menus:
-    """Of one window. `actions` are its commands by id, each in the menu bar once."""
+    """The menus of one window. `actions` are its commands by id, each in the menu bar once."""
 
     def __init__(self, window: Any) -> None:
         self.window = window

@@ -36,8 +36,8 @@ TEXT = 12  # letters; a longer text names no grid line
 
 @dataclass(slots=True)
 class Layer:
-    """What one layer holds: lines (n, 2, 3), closed outlines (k, 3) each, circles as (centre (3,), radius),
-    texts as (place (3,), text)."""
+    """The content of one layer: lines (n, 2, 3), closed outlines (k, 3) each, circles as (centre (3,),
+    radius), texts as (place (3,), text)."""
 
     lines: list[Array] = field(default_factory=list)
     outlines: list[Array] = field(default_factory=list)

@@ -1,5 +1,5 @@
-"""What the layers of a plan stand for: grid lines, columns, beams, slabs and walls, as records that the edits
-take."""
+"""Parts that the layers of a plan stand for: grid lines, columns, beams, slabs and walls, as records that the
+edits take."""
 
 from __future__ import annotations
 
@@ -32,9 +32,9 @@ NAME_REACH = 3.0  # m; a text this near to the end of a grid line names it
 
 @dataclass(slots=True)
 class Plan:
-    """How a plan is read: `layers` by what they are read as; heights of the foot and of the level that is
-    drawn (m), the material of beams and that of everything else, the section of beams, the thickness (m) of
-    slabs and of walls drawn as one line; `shift` (2,) in m from the drawing to the model."""
+    """The rules by which a plan is read: `layers` by what they are read as; heights of the foot and of the
+    level that is drawn (m), the material of beams and that of everything else, the section of beams, the
+    thickness (m) of slabs and of walls drawn as one line; `shift` (2,) in m from the drawing to the model."""
 
     layers: dict[str, str]
     foot: float

@@ -86,8 +86,8 @@ class ForeignResults:
 
 @dataclass(slots=True)
 class Mapping:
-    """What theirs stands for: headings (NOT_READ for a column to be left), cases and ids, theirs = ours;
-    signs and units by our quantity."""
+    """The meaning of their headings and names: headings (NOT_READ for a column to be left), cases and ids,
+    theirs = ours; signs and units by our quantity."""
 
     headings: dict[str, str] = field(default_factory=dict)
     cases: dict[str, str] = field(default_factory=dict)

@@ -1,4 +1,4 @@
-"""What a file says, in SI and global coordinates, before anybody has guessed anything."""
+"""Content of a file, in SI and global coordinates, before anybody has guessed anything."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What of a case arrived where: on members, columns and walls; and what arrived nowhere, with the place."""
+"""Arrival of a case's loads: on members, columns and walls; and what arrived nowhere, with the place."""
 
 from __future__ import annotations
 

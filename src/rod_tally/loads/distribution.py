@@ -1,5 +1,5 @@
-"""Where every load of a case goes: slabs to beams, walls and columns, cladding to bars, loads in space to
-what lies there."""
+"""Distribution of every load of a case: slabs to beams, walls and columns, cladding to bars, loads in space
+to what lies there."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a case sums to: force and moment of all its loads about the source's origin."""
+"""Sums of a case: force and moment of all its loads about the source's origin."""
 
 from __future__ import annotations
 

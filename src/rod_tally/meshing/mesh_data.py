@@ -1,4 +1,4 @@
-"""What meshing yields: shell elements, ties between nodes, held edges, walls that stand for one column
+"""Products of meshing: shell elements, ties between nodes, held edges, walls that stand for one column
 each."""
 
 from __future__ import annotations

@@ -1,5 +1,5 @@
-"""What of one surface elements must keep: its outline, openings, and where members, supports and other
-surfaces hold it."""
+"""Lines and points of one surface that elements must keep: its outline, openings, and where members, supports
+and other surfaces hold it."""
 
 from __future__ import annotations
 

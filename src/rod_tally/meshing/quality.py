@@ -1,4 +1,4 @@
-"""How good the elements of a mesh are: their sharpest corner and how long they are for their width."""
+"""Quality of the elements of a mesh: their sharpest corner and how long they are for their width."""
 
 from __future__ import annotations
 
@@ -16,8 +16,8 @@ LONG = 8.0  # longest over shortest side
 
 @dataclass(slots=True)
 class Quality:
-    """Of all elements, quadrilaterals first: sharpest corner (E,) in degrees, for quadrilaterals the worse of
-    that and what their flattest leaves to 180; longest over shortest side (E,)."""
+    """The quality of all elements, quadrilaterals first: sharpest corner (E,) in degrees, for quadrilaterals
+    the worse of that and what their flattest leaves to 180; longest over shortest side (E,)."""
 
     angle: Array
     aspect: Array

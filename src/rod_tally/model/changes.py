@@ -1,4 +1,4 @@
-"""What differs between a model as it was and as it is, by identity: corrections put copies in place of what
+"""Differences between a model as it was and as it is, by identity: corrections put copies in place of what
 they change."""
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""What a correction changes, noted while it is made, so that it can be taken back exactly.
+"""Journal of what a correction changes, noted while it is made, so that it can be taken back exactly.
 
 A model of 20,000 members with hundreds of corrections is neither copied nor searched for each of them: its
 large tables note what is changed in them."""

@@ -1,5 +1,4 @@
-"""What the values of a correction stand for: how each is written down, found again in another model, and
-said."""
+"""Roles of a correction's values: how each is written down, found again in another model, and said."""
 
 from __future__ import annotations
 

@@ -88,8 +88,8 @@ class SettingsError(ValueError):
 
 
 class ChooseSettings(Table):
-    """What comes along: empty lists take everything. `only_bearing` leaves out what the source flags as not
-    bearing, where it flags anything as bearing."""
+    """The parts that come along: empty lists take everything. `only_bearing` leaves out what the source flags
+    as not bearing, where it flags anything as bearing."""
 
     classes: list[str] = field(default_factory=list)
     storeys: list[str] = field(default_factory=list)
@@ -121,9 +121,9 @@ class JoinSettings(Table):
 
 
 class SupportSettings(Table):
-    """How wall bases are held, the springs (N/m, N m/rad) of a column base of kind "spring", and the modulus
-    of subgrade reaction (N/m3) under rafts (0: none). 20 MN/m3 is medium dense sand; common practice, no
-    source."""
+    """The supports of wall bases, the springs (N/m, N m/rad) of a column base of kind "spring", and the
+    modulus of subgrade reaction (N/m3) under rafts (0: none). 20 MN/m3 is medium dense sand; common practice,
+    no source."""
 
     walls: Literal["fixed", "pinned", "none"] = "pinned"
     springs: Annotated[list[Spring], Meta(min_length=6, max_length=6)] = field(
@@ -243,7 +243,7 @@ class OutputSettings(Table):
 
 
 class ReportSettings(Table):
-    """What stands on the title page, how much of each chapter (full, short or off), and the version of BCF
+    """The text of the title page, the extent of each chapter (full, short or off), and the version of BCF
     files."""
 
     project: str = ""

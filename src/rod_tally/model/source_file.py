@@ -1,4 +1,4 @@
-"""Where the file is that a model was taken in from."""
+"""Path of the file that a model was taken in from."""
 
 from __future__ import annotations
 

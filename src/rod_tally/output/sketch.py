@@ -74,7 +74,7 @@ class Sketch:
 
 
 class Sketches:
-    """Of one model; lines are gathered once."""
+    """The sketches of one model; lines are gathered once."""
 
     def __init__(self, model: Model) -> None:
         self.model = model

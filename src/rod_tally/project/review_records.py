@@ -1,4 +1,4 @@
-"""What a project keeps of the review itself: decisions, looks, answers, what was carried over, kept views,
+"""Records of the review itself in a project: decisions, looks, answers, what was carried over, kept views,
 design results."""
 
 from __future__ import annotations

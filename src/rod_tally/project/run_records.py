@@ -51,7 +51,7 @@ SHARED = (
 
 @dataclass(slots=True)
 class RunRecord:
-    """What a run holds beside its arrays."""
+    """The content of a run beside its arrays."""
 
     cases: list[str]
     node_ids: list[str]

@@ -15,7 +15,7 @@ OURS = "Rod Tally"
 
 @dataclass(slots=True)
 class Answer:
-    """What somebody wrote to a finding (`key`), and the status that the topic has with them."""
+    """An answer to a finding (`key`), and the status that the topic has with them."""
 
     key: str
     status: str

@@ -1,4 +1,4 @@
-"""What is worked out from a review, each once: by the window's thread, by a job's, by whoever asks first."""
+"""Values worked out from a review, each once: by the window's thread, by a job's, by whoever asks first."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""Why a result changed since the reviewed revision: the models in between are solved as the two were."""
+"""Causes of a result's change since the reviewed revision: the models in between are solved as the two
+were."""
 
 from __future__ import annotations
 

@@ -14,7 +14,7 @@ LARGE = 5e7  # values times combinations; fewer are worked out in a quarter of a
 
 
 class Envelopes:
-    """Of one run and its computed combinations."""
+    """The envelopes of one run and its computed combinations."""
 
     def __init__(self, results: Results, combinations: list[Combination]) -> None:
         self.results, self.combinations = results, combinations

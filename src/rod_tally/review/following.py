@@ -1,5 +1,5 @@
-"""What follows from a correction is decided as if the source had said it: the source is taken in again with
-what parts are made of now, and the corrections are made again on that."""
+"""Consequences of a correction, decided as if the source had said it: the source is taken in again with what
+parts are made of now, and the corrections are made again on that."""
 
 from __future__ import annotations
 

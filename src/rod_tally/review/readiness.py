@@ -1,4 +1,4 @@
-"""Whether a review can be signed, and why not: what blocks, what is old, what nobody has looked at."""
+"""Readiness of a review for its signature: what blocks, what is old, what nobody has looked at."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What the buttons of a finding do: corrections that mend it, a decision, or a look."""
+"""Remedies behind the buttons of a finding: corrections that mend it, a decision, or a look."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a review knows: plain data that a run produced, and what is worked out from it when somebody asks."""
+"""Content of a review: plain data that a run produced, and what is worked out from it when somebody asks."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
-"""What comes from the stiffness of a run beside its cases: modes, responses to spectra, centres of storeys,
-with one factorisation."""
+"""Results that the stiffness of a run gives beside its cases: modes, responses to spectra, centres of
+storeys, with one factorisation."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What is imposed on a structure rather than put on it: temperatures of members, movements of supports."""
+"""Actions imposed on a structure rather than put on it: temperatures of members, movements of supports."""
 
 from __future__ import annotations
 

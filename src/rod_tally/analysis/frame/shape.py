@@ -121,7 +121,7 @@ def _carried(m: Mesh, condensed: Condensed, displacement: Array, fixed: Array, s
 
 
 class MemberShapes:
-    """What it takes to make the displaced shapes of a run's members, worked out once for all its cases."""
+    """Data for the displaced shapes of a run's members, worked out once for all its cases."""
 
     def __init__(
         self,

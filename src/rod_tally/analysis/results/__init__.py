@@ -1,1 +1,1 @@
-"""What a run gives and what follows from it by statics: forces, combinations, cuts, storeys."""
+"""Results of a run, and those that follow from them by statics: forces, combinations, cuts, storeys."""

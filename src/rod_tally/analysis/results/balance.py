@@ -25,7 +25,7 @@ PARTS = ("loads", "columns", "braces", "walls", "others", "arms", "left")
 
 @dataclass(slots=True)
 class Given:
-    """What a part gives a node: six components about it, global, N and N m.
+    """The action of a part on a node: six components about it, global, N and N m.
 
     `what`: member, surface, load, support, arms (rigid ties and diaphragms), or left (what nothing accounts
     for)."""
@@ -37,8 +37,8 @@ class Given:
 
 @dataclass(slots=True)
 class StoreyCut:
-    """What keeps everything above a level plane in equilibrium, six components about `place` (3,) on it,
-    global.
+    """The actions that keep everything above a level plane in equilibrium, six components about `place` (3,)
+    on it, global.
 
     `storey` is the one whose columns and walls are cut. `parts` by PARTS: the loads (and supports) above,
     what columns, braces, walls and other things below give, rigid arms, and what is left. Walls as shells are
@@ -50,7 +50,7 @@ class StoreyCut:
 
 
 class Balance:
-    """Of one run; made once, asked for cases and nodes."""
+    """The equilibrium of one run; made once, asked for cases and nodes."""
 
     def __init__(
         self,

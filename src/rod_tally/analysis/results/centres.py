@@ -1,5 +1,5 @@
-"""Where each storey's mass has its centre and where its stiffness has it: how far a push through the one
-turns it about the other."""
+"""Centres of mass and of stiffness of each storey: how far a push through the one turns it about the
+other."""
 
 from __future__ import annotations
 

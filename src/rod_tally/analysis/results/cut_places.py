@@ -1,4 +1,4 @@
-"""Where cuts lie: from two points in plan, in regular sets across a floor, through a wall, and the same on
+"""Places of cuts: from two points in plan, in regular sets across a floor, through a wall, and the same on
 another storey."""
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""What a solution means: displacements, forces along members, reactions, equilibrium."""
+"""Results recovered from a solution: displacements, forces along members, reactions, equilibrium."""
 
 from __future__ import annotations
 

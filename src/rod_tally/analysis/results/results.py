@@ -1,4 +1,4 @@
-"""What a run gives: displacements, reactions, forces along members, equilibrium. Plain arrays with their
+"""Results of a run: displacements, reactions, forces along members, equilibrium. Plain arrays with their
 labels."""
 
 from __future__ import annotations

@@ -18,9 +18,9 @@ Linear = Callable[[Array], Array]
 
 @dataclass(slots=True)
 class ModalResponse:
-    """What the response of one case is combined of: movements (n, N, 6) and forces (n, N, 3) of each mode,
-    and their correlation (n, n). `turning` (0 or 1, N, 6): movements by turning storeys, whose effects are
-    added to the combined ones."""
+    """The modal parts that the response of one case is combined of: movements (n, N, 6) and forces (n, N, 3)
+    of each mode, and their correlation (n, n). `turning` (0 or 1, N, 6): movements by turning storeys, whose
+    effects are added to the combined ones."""
 
     displacement: Array
     force: Array

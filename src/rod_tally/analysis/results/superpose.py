@@ -252,7 +252,7 @@ def governing(
 
 @dataclass(slots=True)
 class MemberEnvelope:
-    """Of each member and component: lowest and highest (M, 6), where along it (m), and by which
+    """The envelope of each member and component: lowest and highest (M, 6), where along it (m), and by which
     combination."""
 
     low: Array

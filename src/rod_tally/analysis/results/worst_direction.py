@@ -1,4 +1,4 @@
-"""What a horizontal action would give from its worst direction in plan, beside what combinations hold."""
+"""Effect of a horizontal action from its worst direction in plan, beside that of the combinations."""
 
 from __future__ import annotations
 

@@ -40,7 +40,7 @@ class Corners:
 
 
 class PlateFields:
-    """What it takes to turn movements of the nodes into forces; worked out once for a mesh."""
+    """Matrices that turn movements of the nodes into forces; worked out once for a mesh."""
 
     def __init__(self, model: Model, plates: Plates) -> None:
         self.model, self.plates = model, plates

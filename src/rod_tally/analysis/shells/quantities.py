@@ -1,4 +1,4 @@
-"""What is read off the forces of slabs and walls: each component, principal values, stresses of a face."""
+"""Quantities read off the forces of slabs and walls: each component, principal values, stresses of a face."""
 
 from __future__ import annotations
 

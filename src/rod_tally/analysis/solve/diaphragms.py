@@ -30,9 +30,9 @@ UP = (0.0, 0.0, 1.0)
 
 @dataclass(slots=True)
 class Floor:
-    """What moves in its plane as one: its name, its nodes by number, its slabs, the normal of its plane and
-    its distance from the origin along that (m), and the members joined to its slabs of which it holds no
-    node.
+    """A floor that moves in its plane as one: its name, its nodes by number, its slabs, the normal of its
+    plane and its distance from the origin along that (m), and the members joined to its slabs of which it
+    holds no node.
 
     The plane is that of most of its nodes, such as that of the beams' axes under a slab; a node beside it
     follows by a rigid arm."""

@@ -1,4 +1,5 @@
-"""How what a run computed gives way to any forces: its stiffness, factorised once for modes and centres."""
+"""Flexibility of a computed structure under any forces: its stiffness, factorised once for modes and
+centres."""
 
 from __future__ import annotations
 

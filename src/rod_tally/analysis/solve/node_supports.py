@@ -1,4 +1,4 @@
-"""What holds each node of a mesh: supports of the model's nodes, held edges of shells, and the ground under
+"""Supports of each node of a mesh: supports of the model's nodes, held edges of shells, and the ground under
 rafts."""
 
 from __future__ import annotations

@@ -195,9 +195,9 @@ def _with(a: Array, q: Array, on: NDArray[np.bool_]) -> Array:
 
 @dataclass(slots=True)
 class Settled:
-    """What one-way parts came to: by case how slack they are, m, how far those gave way that bear what they
-    can at most, m, and the area off the ground of each surface, m2; the cases that nothing holds then; end
-    loads (C, P, 12), right hand sides and movements (6N, C) of the cases with their slack."""
+    """The final state of one-way parts: by case how slack they are, m, how far those gave way that bear what
+    they can at most, m, and the area off the ground of each surface, m2; the cases that nothing holds then;
+    end loads (C, P, 12), right hand sides and movements (6N, C) of the cases with their slack."""
 
     slack: dict[str, dict[str, float]]
     yielded: dict[str, dict[str, float]]

@@ -1,4 +1,4 @@
-"""Which members and surfaces take part in a run: those that can be computed and hang on a support."""
+"""Members and surfaces that take part in a run: those that can be computed and hang on a support."""
 
 from __future__ import annotations
 

@@ -1,1 +1,1 @@
-"""Whether second-order effects matter."""
+"""Checks that tell if second-order effects matter."""

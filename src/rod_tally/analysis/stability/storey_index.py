@@ -1,4 +1,4 @@
-"""How near each storey is to where second-order effects count, from a linear run: the stability index and
+"""Nearness of each storey to where second-order effects count, from a linear run: the stability index and
 Horne's critical load factor."""
 
 from __future__ import annotations

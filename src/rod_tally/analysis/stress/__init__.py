@@ -1,1 +1,1 @@
-"""What forces of members do to their sections."""
+"""Stresses that forces of members cause in their sections."""

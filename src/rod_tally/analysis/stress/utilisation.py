@@ -1,4 +1,4 @@
-"""How much of a member's elastic section is used by axial force and bending together, along its length."""
+"""Use of a member's elastic section by axial force and bending together, along its length."""
 
 from __future__ import annotations
 

@@ -47,9 +47,9 @@ class WallEdge:
 
 @dataclass(slots=True)
 class EdgeForces:
-    """Of one edge in one case or combination: the totals (N, N m); the largest shear a metre with its sign,
-    at `height` (m, source coordinates); the largest tension and compression a metre across the joint, 0 for
-    none (N/m)."""
+    """Forces of one edge in one case or combination: the totals (N, N m); the largest shear a metre with its
+    sign, at `height` (m, source coordinates); the largest tension and compression a metre across the joint, 0
+    for none (N/m)."""
 
     total: Array
     shear: float

@@ -1,4 +1,4 @@
-"""How a wall is divided by the storeys it stands in, and its directions."""
+"""Division of a wall by the storeys it stands in, and its directions."""
 
 from __future__ import annotations
 

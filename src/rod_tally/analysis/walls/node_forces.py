@@ -1,4 +1,4 @@
-"""What nodes give the elements of a wall that end there: the base of forces on its cuts and along its
+"""Forces of nodes on the elements of a wall that end there: the base of forces on its cuts and along its
 edges."""
 
 from __future__ import annotations
@@ -33,7 +33,7 @@ class _Spots:
 
 
 class SurfaceLoads:
-    """What one surface holds in all cases: pressures, and loads along lines and at points, laid on its
+    """The loads on one surface in all cases: pressures, and loads along lines and at points, laid on its
     elements once."""
 
     def __init__(self, s: Surface, plates: Plates, held: list[tuple[int, HeldLoad]]) -> None:
@@ -50,7 +50,7 @@ class SurfaceLoads:
 
 
 class HeldLoads:
-    """What surfaces hold, by surface."""
+    """The loads on surfaces, by surface."""
 
     def __init__(self, results: Results, distribution: Distribution) -> None:
         self._of: dict[str, list[tuple[int, HeldLoad]]] = {}

@@ -36,9 +36,9 @@ NOTHING = 1e-6  # N; a smaller compression is none
 
 @dataclass(slots=True)
 class Block:
-    """Of arrays of any shape: lengths in m, pressures in Pa, forces in N. NaN where there is none, such as
-    the eccentricity of a cut without compression; `tie` is 0 where none is needed, infinite where none can
-    hold."""
+    """Quantities of a wall as arrays of any shape: lengths in m, pressures in Pa, forces in N. NaN where
+    there is none, such as the eccentricity of a cut without compression; `tie` is 0 where none is needed,
+    infinite where none can hold."""
 
     eccentricity: Array
     elastic_length: Array

@@ -1,4 +1,4 @@
-"""What is out of order among neighbours: levels within a storey, local axes within a line, stiff next to
+"""Parts out of order among their neighbours: levels within a storey, local axes within a line, stiff next to
 soft."""
 
 from __future__ import annotations

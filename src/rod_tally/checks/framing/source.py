@@ -1,4 +1,4 @@
-"""What was not taken over, and what was moved on the way."""
+"""Parts of the source not taken over, and parts moved on the way."""
 
 from __future__ import annotations
 

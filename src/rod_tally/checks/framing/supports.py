@@ -1,4 +1,4 @@
-"""What holds the model?"""
+"""Supports of the model: enough, where they belong, and none too many."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What one-way parts did in a run: who is slack, what nothing holds then, and that cases cannot be added
+"""One-way parts in a run: those that are slack, cases that nothing holds then, and that cases cannot be added
 up."""
 
 from __future__ import annotations

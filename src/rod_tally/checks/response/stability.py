@@ -1,4 +1,4 @@
-"""What can move inside the model, and what do releases leave free?"""
+"""Mechanisms inside the model, and nodes that releases leave free."""
 
 from __future__ import annotations
 

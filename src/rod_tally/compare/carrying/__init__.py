@@ -1,1 +1,1 @@
-"""What was made for the reviewed revision, made again on its successor."""
+"""Corrections of the reviewed revision, made again on its successor."""

@@ -1,4 +1,4 @@
-"""What was made for the reviewed revision here, by hand or by rule, made again for its successor: each
+"""Corrections of the reviewed revision made here, by hand or by rule, made again for its successor: each
 correction and addition goes to where its target is now, or is named with the reason why it cannot."""
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""Where the parts, places and directions of the reviewed revision are in its successor."""
+"""Parts, places and directions of the reviewed revision found in its successor."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""What the revision's source brought itself: a correction that was taken up there is not made a second time.
+"""Corrections that the revision's source brought itself: a correction that was taken up there is not made a
+second time.
 
 A modeller who was told of a load that was multiplied already sends the next revision with the right value:
 dividing it again, or adding a load, a part or a movement again, would be wrong without a word."""

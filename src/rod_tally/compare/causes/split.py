@@ -28,8 +28,8 @@ Solve = Callable[[Model, list[str] | None], Side]  # a model's results of these 
 
 @dataclass(slots=True)
 class Cause:
-    """What one cause adds to the change, SI: in the first order, in the second, and on the average of both.
-    `names` are several where the building between them cannot stand."""
+    """The share of one cause in the change, SI: in the first order, in the second, and on the average of
+    both. `names` are several where the building between them cannot stand."""
 
     names: tuple[str, ...]
     first: float

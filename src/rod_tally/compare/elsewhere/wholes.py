@@ -1,5 +1,5 @@
-"""What people look at first when they hold two programs against each other: base sums, periods with their
-direction, shears, drifts and masses of storeys, forces of walls."""
+"""Values looked at first when two programs are compared: base sums, periods with their direction, shears,
+drifts and masses of storeys, forces of walls."""
 
 from __future__ import annotations
 

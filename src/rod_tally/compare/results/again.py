@@ -53,8 +53,8 @@ class LookAgain:
 
 @dataclass(slots=True)
 class _Demand:
-    """Of the members of one side: lowest and highest of each component (M, 6) over combinations, and names of
-    what gives them."""
+    """The demand on the members of one side: lowest and highest of each component (M, 6) over combinations,
+    and names of what gives them."""
 
     envelope: MemberEnvelope
     names: list[str]

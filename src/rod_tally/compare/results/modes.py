@@ -1,4 +1,5 @@
-"""Which mode of a revision is which of its baseline: by what moves and which way, not by its number."""
+"""Matching of a revision's modes with those of its baseline: by what moves and which way, not by its
+number."""
 
 from __future__ import annotations
 

@@ -195,7 +195,7 @@ def signs(flipped: bool, image: bool) -> Array:
 
 
 class _Pairs:
-    """What is compared with what, as indices into the results of either side."""
+    """The pairs that are compared, as indices into the results of either side."""
 
     def __init__(
         self,

@@ -1,4 +1,4 @@
-"""What a command of the window is, when it can be used, and what it needs where it cannot."""
+"""Commands of the window: when each can be used, and what it needs where it cannot."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What is selected: by words, turned round, kept as a group and taken again."""
+"""Commands that select: by words, turned round, kept as a group and taken again."""
 
 from __future__ import annotations
 

@@ -22,7 +22,7 @@ DESKTOP = (
 
 
 class Shortcuts:
-    """Of a window's actions, by command; what was changed is remembered on this machine."""
+    """The shortcuts of a window's actions, by command; what was changed is remembered on this machine."""
 
     def __init__(self, window: Any) -> None:
         self.window, self.memory = window, window.session.memory

@@ -1,4 +1,4 @@
-"""What the parts of the window that ask by forms, and make corrections of the answers, have in common."""
+"""Base of the parts of the window that ask by forms and make corrections of the answers."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What stands beside a grade or a section in a list: stiffness and density, or size."""
+"""Values beside a grade or a section in a list: stiffness and density, or size."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
-"""What the selected parts are made of: sections and materials of the model, of the catalogue, or one's own,
-which are remembered."""
+"""Forms for what the selected parts are made of: sections and materials of the model, of the catalogue, or
+one's own, which are remembered."""
 
 from __future__ import annotations
 

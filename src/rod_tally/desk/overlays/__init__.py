@@ -1,1 +1,1 @@
-"""What is drawn over the model: one module a subject, each overlay a function found through the registry."""
+"""Overlays drawn over the model: one module a subject, each overlay a function found through the registry."""

@@ -28,8 +28,8 @@ CLASS_WIDTH = {"column": 3.2, "beam": 2.0, "brace": 1.4}
 
 
 class Sizes:
-    """What a view draws its quantities to: its own largest value, and what was used after a look at the other
-    view."""
+    """The sizes to which a view draws its quantities: its own largest value, and what was used after a look
+    at the other view."""
 
     def __init__(self) -> None:
         self.own: dict[object, float] = {}
@@ -52,7 +52,7 @@ class Sizes:
 
 @dataclass
 class Scene:
-    """What an overlay is given: the review, the members that are shown with their lines, the window's state,
+    """The input of an overlay: the review, the members that are shown with their lines, the window's state,
     and from where the building is looked at (3d, plan, south, east). `sizes` are what it is drawn to,
     `beside` those of the other revision's view where there is one."""
 

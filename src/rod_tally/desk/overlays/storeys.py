@@ -1,4 +1,4 @@
-"""What belongs to whole storeys: centres of mass and of stiffness, floors that are rigid in their plane."""
+"""Overlays of whole storeys: centres of mass and of stiffness, floors that are rigid in their plane."""
 
 from __future__ import annotations
 

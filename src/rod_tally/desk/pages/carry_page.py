@@ -1,5 +1,5 @@
-"""What is carried over from the reviewed revision: line by line, with its place in the view, and what is left
-out by choice."""
+"""Page of what is carried over from the reviewed revision: line by line, with its place in the view, and what
+is left out by choice."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What the window shows before anything is open: how to begin."""
+"""Page shown before anything is open: how to begin."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
-"""What takes time to be shown is worked out in the background when something shows it: shapes, forces of
-slabs, envelopes."""
+"""Slow results, worked out in the background when something shows them: shapes, forces of slabs,
+envelopes."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What every part of a session shares: the project, the settings, the jobs, and how messages reach the
+"""State that every part of a session shares: the project, the settings, the jobs, and how messages reach the
 user."""
 
 from __future__ import annotations

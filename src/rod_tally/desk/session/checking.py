@@ -30,8 +30,8 @@ UNCHECKED = Finding(
 
 
 class Checking:
-    """Of a session. A further correction takes the place of the checks of the one before: nobody waits for
-    them."""
+    """The checks of a session in the background. A further correction takes the place of the checks of the
+    one before: nobody waits for them."""
 
     def __init__(self, session: SessionBase, runs: Runs, comparing: Comparing) -> None:
         self.session, self.runs, self.comparing = session, runs, comparing

@@ -1,4 +1,4 @@
-"""What the current revision is compared with: the revision before it, a kept run of its own, results from
+"""Comparisons of the current revision: the revision before it, a kept run of its own, results from
 elsewhere."""
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ from .state import Revision
 
 
 class Comparing:
-    """Of a session; each comparison is made in the background."""
+    """The comparisons of a session; each is made in the background."""
 
     def __init__(self, session: SessionBase) -> None:
         self.session = session

@@ -20,13 +20,13 @@ CORRECTIONS = Correct, CorrectAll, CorrectWithAll, Again
 
 
 class Session(undo_commands.Session, Protocol):
-    """What corrections ask of the session that they are made in."""
+    """The interface that corrections need of their session."""
 
     def start(self, title: str, call: Callable[[Progress], Any], done: Callable[[Any], None]) -> None: ...
 
 
 class Correcting:
-    """Of a session: each call is one step of its undo."""
+    """The corrections of a session: each call is one step of its undo."""
 
     def __init__(self, session: Session, undo: QUndoStack) -> None:
         self.session, self.undo = session, undo

@@ -20,7 +20,8 @@ from .base import SessionBase
 
 
 class Exports:
-    """What the current revision of a session can be written as. Every file is written whole or not at all."""
+    """The files that the current revision of a session can be written as. Every file is written whole or not
+    at all."""
 
     def __init__(self, session: SessionBase) -> None:
         self.session = session

@@ -1,4 +1,4 @@
-"""What this machine remembers from one session to the next: recent files, mappings, corrections by source."""
+"""Memory of this machine from one session to the next: recent files, mappings, corrections by source."""
 
 from __future__ import annotations
 

@@ -44,8 +44,8 @@ def weight_without(model: Model, only: set[str]) -> float:
 
 
 class Runs:
-    """Of a session. `ask` is called with what a run will cost where that is more than the settings allow
-    without asking."""
+    """The runs of a session. `ask` is called with what a run will cost where that is more than the settings
+    allow without asking."""
 
     def __init__(self, session: SessionBase, ask: Callable[[Cost], None]) -> None:
         self.session, self.ask = session, ask

@@ -48,7 +48,7 @@ if TYPE_CHECKING:
 
 
 class Session(SessionBase):
-    """What the window's widgets ask for; the state tells them what came of it."""
+    """The actions that the window's widgets ask for; the state tells them the outcome."""
 
     project_changed = pyqtSignal()
     asked_reason = pyqtSignal(object)

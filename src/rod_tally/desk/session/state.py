@@ -1,4 +1,4 @@
-"""What the window shows and what is picked in it. Widgets listen to this and write back through its
+"""State of the window: what it shows and what is picked. Widgets listen to this and write back through its
 methods."""
 
 from __future__ import annotations

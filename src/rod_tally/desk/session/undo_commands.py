@@ -1,4 +1,4 @@
-"""What the undo stack holds: decisions, looks, corrections."""
+"""Commands of the undo stack: decisions, looks, corrections."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from .state import Revision
 
 
 class Session(Protocol):
-    """What the undo stack asks of the session that holds it."""
+    """The interface that the undo stack needs of its session."""
 
     failed: Any
     said: Any
@@ -136,8 +136,8 @@ class CorrectWithAll(QUndoCommand):
 
 
 class CarriedIn(CorrectAll):
-    """What was carried over from the reviewed revision: made already when it comes here, and taken back in
-    one step."""
+    """The corrections carried over from the reviewed revision: made already when it comes here, and taken
+    back in one step."""
 
     def __init__(self, session: Session, revision: Revision, edits: list[Edit]) -> None:
         super().__init__(session, revision, edits, partly=True)

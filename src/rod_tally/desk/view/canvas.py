@@ -1,5 +1,5 @@
-"""What overlays draw with: lines, symbols that keep to the screen, labels. Thin over VTK; knows nothing of
-models."""
+"""Drawing primitives for overlays: lines, symbols that keep to the screen, labels. Thin over VTK; knows
+nothing of models."""
 
 from __future__ import annotations
 

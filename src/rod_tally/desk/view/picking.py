@@ -1,4 +1,4 @@
-"""What a click, and a box drawn over the picture, choose: members, slabs and walls, nodes."""
+"""Picking by a click, and by a box drawn over the picture: members, slabs and walls, nodes."""
 
 from __future__ import annotations
 

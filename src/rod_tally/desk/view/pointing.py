@@ -58,7 +58,7 @@ class Marks(QWidget):
 
 
 class Pointing(QObject):
-    """Of one view. Dragging turns the picture as ever; a click takes the ringed place."""
+    """The mouse in one view. Dragging turns the picture as ever; a click takes the ringed place."""
 
     said = pyqtSignal(str)
 

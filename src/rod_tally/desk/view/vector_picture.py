@@ -1,4 +1,4 @@
-"""What is drawn in the view as a vector picture: lines, faces, bands of colour and labels, painted from the
+"""The drawing of the view as a vector picture: lines, faces, bands of colour and labels, painted from the
 farthest to the nearest."""
 
 from __future__ import annotations

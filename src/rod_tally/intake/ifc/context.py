@@ -1,4 +1,4 @@
-"""What lies around the elements: grids, true north, groups, load-bearing flags, which member stands for which
+"""Surroundings of the elements: grids, true north, groups, load-bearing flags, which member stands for which
 element."""
 
 from __future__ import annotations

@@ -60,8 +60,8 @@ class BadLine:
 
 @dataclass(slots=True)
 class Lines:
-    """What looking at the lines gave. `clean` is the file without the statements that are no such, None where
-    all are."""
+    """The outcome of looking at the lines. `clean` is the file without the statements that are no such, None
+    where all are."""
 
     bad: list[BadLine] = field(default_factory=list)
     clean: str | None = None
@@ -171,7 +171,7 @@ def _all_plain(data: bytes, begin: int, end: int, expected: _Expected) -> bool:
 
 
 class _Expected:
-    """How many values the schema gives an entity."""
+    """The number of values that the schema gives an entity."""
 
     def __init__(self, schema: Any) -> None:
         self._count = {e.name().upper().encode(): e.attribute_count() for e in schema.entities()}

@@ -46,7 +46,7 @@ PLAUSIBLE = {
 
 @dataclass(slots=True)
 class Association:
-    """What a member is made of: material key, profile entity or None, cardinal point or None; of a layer set
+    """The material of a member: material key, profile entity or None, cardinal point or None; of a layer set
     its thickness in all, m; of one that tapers the profile at its end. `simplified`: what is taken for what,
     where it is of more than one material or profile."""
 

@@ -1,5 +1,4 @@
-"""Which tables and columns a model in tables has, and what each column measures: for reading and for
-writing."""
+"""Tables and columns of a model in tables, and the quantity of each column: for reading and for writing."""
 
 from __future__ import annotations
 

@@ -40,8 +40,8 @@ class Action:
 
 @dataclass(slots=True)
 class Combined:
-    """What a rule set makes of a model's cases. `untyped` cases can enter no combination; `unused` entered
-    none.
+    """The combinations that a rule set makes of a model's cases. `untyped` cases can enter no combination;
+    `unused` entered none.
 
     `count` is how many the rules give, which is more than are held where `reduced` says which were kept."""
 

@@ -1,4 +1,4 @@
-"""How a building's frames lie in plan, and what follows for combining horizontal directions."""
+"""Directions of a building's frames in plan, and what follows for combining horizontal directions."""
 
 from __future__ import annotations
 

@@ -1,1 +1,1 @@
-"""How a slab hands its loads to what carries it: panels, yield lines, strips."""
+"""Ways in which a slab hands its loads to what carries it: panels, yield lines, strips."""

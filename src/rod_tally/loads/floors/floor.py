@@ -29,7 +29,7 @@ SMALL = 1e-4  # m2; what is left between nearly equal lines
 
 @dataclass(slots=True)
 class Carrier:
-    """What takes a panel's load: `kind` member, wall or column, its id, and its line in the plane (2, 2) or
+    """A carrier of a panel's load: `kind` member, wall or column, its id, and its line in the plane (2, 2) or
     (1, 2).
 
     `length` is the member's own, which differs from its line's where the member is inclined to the plane.

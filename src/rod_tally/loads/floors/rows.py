@@ -15,7 +15,7 @@ from .panel import FREE_EDGE, Panel
 
 
 class Taker(Protocol):
-    """What rows are put into."""
+    """The interface of what rows are put into."""
 
     def on_member(self, ident: str, a: Array, b: Array, qa: Array, qb: Array, share: int) -> object: ...
 
@@ -25,8 +25,8 @@ class Taker(Protocol):
 
 
 class Whole:
-    """What pressures of 1, x and y over all panels of a floor put on members, nodes and walls: rows with a
-    column for each, so that a case is one product; `idle` are the panels that nothing carries."""
+    """The effect of pressures of 1, x and y over all panels of a floor put on members, nodes and walls: rows
+    with a column for each, so that a case is one product; `idle` are the panels that nothing carries."""
 
     @classmethod
     def like(cls, other: Whole, floor: Floor) -> Whole:

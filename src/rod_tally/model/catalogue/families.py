@@ -1,6 +1,6 @@
-"""Which family of materials a name speaks of: steel, concrete, timber, aluminium, masonry, in the
-languages that exports come in. Names are split into words; a compound is read by its last part (Stahlbeton
-is concrete, Betonstahl steel)."""
+"""Family of materials that a name speaks of: steel, concrete, timber, aluminium, masonry, in the languages
+that exports come in. Names are split into words; a compound is read by its last part (Stahlbeton is concrete,
+Betonstahl steel)."""
 
 from __future__ import annotations
 
@@ -66,8 +66,8 @@ COMPOUND = ("holz", "hout", "wood")  # short ends that compounds have
 
 @dataclass(slots=True, frozen=True)
 class Reading:
-    """What a name says: its family ("" for none), all families in it in their order, and whether it is of
-    a light or aerated kind ("" for neither)."""
+    """The meaning of a name: its family ("" for none), all families in it in their order, and whether it is
+    of a light or aerated kind ("" for neither)."""
 
     family: str = ""
     families: tuple[str, ...] = ()

@@ -1,4 +1,4 @@
-"""Which grade of a standard a material's name stands for."""
+"""Grade of a standard that a material's name stands for."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What every correction shares: it says what it did, can be taken back exactly, and can be written down."""
+"""Base of every correction: it says what it did, can be taken back exactly, and can be written down."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What holds lines, set by hand: supports along edges of slabs and walls, and the ground along members."""
+"""Supports of lines, set by hand: supports along edges of slabs and walls, and the ground along members."""
 
 from __future__ import annotations
 

@@ -85,8 +85,8 @@ class PairParts(Edit):
 
 @dataclass
 class PairBy(Edit):
-    """Whether identities say which way the whole building moved, where places say otherwise: "place" for no,
-    "" for yes."""
+    """Choose identities or places, where the two say otherwise which way the whole building moved: "place"
+    for no, "" for yes."""
 
     words = "how the whole is paired"
     roles = {"by": Role.PLAIN}

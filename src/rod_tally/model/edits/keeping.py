@@ -21,7 +21,7 @@ REPORTED = 1e-3  # m; a load that moves by less is in its place
 
 @dataclass(slots=True)
 class Kept:
-    """What keeping loads in place came to: by case the force (N) that now lies beyond its member, and the
+    """The outcome of keeping loads in place: by case the force (N) that now lies beyond its member, and the
     farthest (m) that a load had to go with its member, because that was moved aside or ends before it."""
 
     beyond: dict[str, Array] = field(default_factory=dict)

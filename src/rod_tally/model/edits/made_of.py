@@ -1,4 +1,5 @@
-"""What parts are made of: their sections and materials, of the model, of a catalogue or one's own."""
+"""Corrections of what parts are made of: their sections and materials, of the model, of a catalogue or one's
+own."""
 
 from __future__ import annotations
 

@@ -130,8 +130,8 @@ class SetStanding(Edit):
 
 @dataclass
 class SetLimit(Edit):
-    """What one-way members bear at most (N), or `supports`, nodes (N) and surfaces on the ground (N/m2), that
-    can lift off; 0 for no limit."""
+    """Set the most that one-way members bear (N), or `supports`, nodes (N) and surfaces on the ground (N/m2),
+    that can lift off; 0 for no limit."""
 
     words = "what one-way parts bear at most"
     roles = {"parts": Role.HELD, "limit": Role.PLAIN, "supports": Role.PLAIN}

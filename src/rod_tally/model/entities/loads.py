@@ -194,9 +194,9 @@ class Spectrum:
 
 @dataclass(slots=True)
 class CaseRule:
-    """What a case was made by and can be made again by: the kind of the rule with its `inputs`, and the
-    name `made` that the rule gave this case. `beside`: the names of all cases that it gave; one of those that
-    is not there any more was deleted."""
+    """The rule that a case was made by and can be made again by: the kind of the rule with its `inputs`, and
+    the name `made` that the rule gave this case. `beside`: the names of all cases that it gave; one of those
+    that is not there any more was deleted."""
 
     kind: str
     inputs: dict[str, Any]

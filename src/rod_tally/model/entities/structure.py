@@ -103,7 +103,7 @@ SUPPORT_WORDS = {"fixed": "ux uy uz rx ry rz", "pinned": "ux uy uz", "roller": "
 
 @dataclass(slots=True, frozen=True)
 class Support:
-    """What holds a node, in the order ux uy uz rx ry rz.
+    """The support of a node, in the order ux uy uz rx ry rz.
 
     `stiffness` in N/m and N m/rad: 0 free, infinite held. `axes` are the rows of a rotation matrix when the
     support is turned, None along the global axes."""
@@ -190,7 +190,8 @@ ROLLER = Support.of("uz")
 
 @dataclass(slots=True, frozen=True)
 class Release:
-    """How a member's end is tied to its node, in the member's local axes, in the order n vy vz mt my mz.
+    """The connection of a member's end to its node, in the member's local axes, in the order n vy vz mt my
+    mz.
 
     `stiffness` in N/m and N m/rad: infinite fixed, 0 released.
     """

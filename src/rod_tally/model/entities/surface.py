@@ -20,9 +20,9 @@ LEVEL = 0.7  # cosine from vertical above which a normal counts as that of a sla
 
 @dataclass(slots=True)
 class SurfaceJoint:
-    """Where something is tied to a surface: `other` is a member's or surface's id, `line` (1, 3) or (2, 3)
-    the place in this surface's plane, `distance` (m) how far the other's own axis or plane lies from there: a
-    rigid link's length.
+    """A place where something is tied to a surface: `other` is a member's or surface's id, `line` (1, 3) or
+    (2, 3) the place in this surface's plane, `distance` (m) how far the other's own axis or plane lies from
+    there: a rigid link's length.
 
     `kind`: "end" (a member's end, at `node`), "member" (a member along the surface) or "surface".
     """
@@ -36,7 +36,8 @@ class SurfaceJoint:
 
 @dataclass(slots=True)
 class LineSupport:
-    """What holds an edge of a surface along `line` (2, 3): as a node's support, springs a metre of edge."""
+    """The support of an edge of a surface along `line` (2, 3): as a node's support, springs a metre of
+    edge."""
 
     line: Array
     support: Support

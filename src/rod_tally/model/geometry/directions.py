@@ -1,4 +1,4 @@
-"""Which way a building lies in plan: the directions of its grid."""
+"""Orientation of a building in plan: the directions of its grid."""
 
 from __future__ import annotations
 

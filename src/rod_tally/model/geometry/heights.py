@@ -1,4 +1,4 @@
-"""Which level a height belongs to."""
+"""Level that a height belongs to."""
 
 from __future__ import annotations
 

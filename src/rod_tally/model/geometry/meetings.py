@@ -1,4 +1,4 @@
-"""Where two surfaces meet: the lines along which they are tied to each other."""
+"""Meetings of two surfaces: the lines along which they are tied to each other."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ ROUNDING = 1e-7  # m
 
 @dataclass(slots=True)
 class Meeting:
-    """Where surface `one` meets surface `other`: the line of their planes within both (2, 3)."""
+    """The meeting of surface `one` and surface `other`: the line of their planes within both (2, 3)."""
 
     one: int
     other: int

@@ -1,5 +1,5 @@
-"""Which members come near which: bodies of members, bodies of their ends, and candidate pairs by a spatial
-index."""
+"""Members that come near each other: bodies of members, bodies of their ends, and candidate pairs by a
+spatial index."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What lies around the parts in the hand-back: grid lines, groups, true north."""
+"""Surroundings of the parts in the exported file: grid lines, groups, true north."""
 
 from __future__ import annotations
 

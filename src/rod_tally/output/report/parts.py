@@ -1,4 +1,4 @@
-"""What chapters of a report are made of: paragraphs, tables with values and their SI numbers, findings."""
+"""Building blocks of a report's chapters: paragraphs, tables with values and their SI numbers, findings."""
 
 from __future__ import annotations
 

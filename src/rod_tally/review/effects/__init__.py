@@ -1,1 +1,1 @@
-"""What the result depends on: every guess and every mended finding with what it changes."""
+"""Effects of guesses on the result: every guess and every mended finding with what it changes."""

@@ -1,4 +1,4 @@
-"""What one guess, default or finding does to the answer of a building."""
+"""Effect of one guess, default or finding on the answer of a building."""
 
 from __future__ import annotations
 

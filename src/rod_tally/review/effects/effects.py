@@ -1,4 +1,4 @@
-"""What each switch changes, by a run with its other value, and what the worst two of them change together."""
+"""Effect of each switch, by a run with its other value, and of the worst two of them together."""
 
 from __future__ import annotations
 

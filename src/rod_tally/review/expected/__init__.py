@@ -1,1 +1,1 @@
-"""What simple formulas let one expect of the answer, beside what the run gives."""
+"""Values expected by simple formulas, beside those of the run."""

@@ -1,4 +1,4 @@
-"""What of a specification a file does not meet, as findings."""
+"""Requirements of a specification that a file does not meet, as findings."""
 
 from __future__ import annotations
 

@@ -16,8 +16,8 @@ Part = Member | Surface
 
 @dataclass(slots=True)
 class TakeoffRow:
-    """What one class, section, material or storey holds: `source` as the source draws it, `model` as it
-    stands now.
+    """The quantities of one class, section, material or storey: `source` as the source draws it, `model` as
+    it stands now.
 
     Lengths in m, areas (of surfaces, net of openings) in m2, volumes in m3, weights in N; None where there is
     nothing of the kind. `ids` are the members and surfaces of the model that make the row."""

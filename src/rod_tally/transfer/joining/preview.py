@@ -1,4 +1,4 @@
-"""What the join rules would do: how many ends and edges would move or be tied, how far, and the farthest
+"""Preview of the join rules: how many ends and edges would move or be tied, how far, and the farthest
 ones."""
 
 from __future__ import annotations

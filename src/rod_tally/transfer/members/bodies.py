@@ -1,5 +1,5 @@
-"""Which section a member's body has: the profile of its extrusion, the one its material states, or one
-measured on it; and how they differ."""
+"""Section of a member's body: the profile of its extrusion, the one its material states, or one measured on
+it; and how they differ."""
 
 from __future__ import annotations
 

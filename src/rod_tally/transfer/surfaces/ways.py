@@ -1,5 +1,5 @@
-"""How each slab carries, decided slab by slab: what is carried along its edges hands its load on and stiffens
-its storey in plane; what is flat or has free edges is a shell."""
+"""Ways in which slabs carry, decided slab by slab: what is carried along its edges hands its load on and
+stiffens its storey in plane; what is flat or has free edges is a shell."""
 
 from __future__ import annotations
 

@@ -16,9 +16,9 @@ from ..damage import ident, text
 
 @dataclass(slots=True)
 class FileResults:
-    """Of one load case, in the file's own units: `reactions` and `displacements` (6,) by the point's id; of
-    each member the places (k,) and values (k, 6); of each surface and kind of value the places (k, 2) and
-    values (k, 3)."""
+    """The results of one load case, in the file's own units: `reactions` and `displacements` (6,) by the
+    point's id; of each member the places (k,) and values (k, 6); of each surface and kind of value the places
+    (k, 2) and values (k, 3)."""
 
     case: str
     reactions: dict[str, Array] = field(default_factory=dict)

@@ -75,7 +75,7 @@ MEASURES = {
 
 
 class NotWritten(ValueError):
-    """What cannot be written into the element; the message says why."""
+    """Raised for a correction that cannot be written into the element; the message says why."""
 
 
 class Elements:

@@ -1,4 +1,4 @@
-"""Which elements were corrected, and the source file with that in it."""
+"""The source file with the corrected elements in it."""
 
 from __future__ import annotations
 
