@@ -31,6 +31,7 @@ from rod_tally.review.titles import title_of
 from rod_tally.review.work import review, run_with_combinations
 from rod_tally.transfer import transfer
 
+from .frames import frame as frame_of
 from .frames import regular
 from .physical_models import add, bay, source
 
@@ -510,3 +511,17 @@ def test_the_foot_that_bears_most_settles_wherever_it_stands() -> None:
         done = review(m, own)
         (e,) = [x for x in effects(done, None, pairs=False) if x.name == "settlement"]
         assert e.ids == (feet[at],) and e.is_ == "12 mm in G"
+
+
+@pytest.mark.parametrize(
+    "beside, sinks", [(1.0, "12 mm in G"), (1.0 + 3e-10, "12 mm in G"), (1.2, "2.4 mm in G")]
+)
+def test_a_foot_within_a_metre_is_the_same_footing(beside: float, sinks: str) -> None:
+    points = [(0, 0, 0), (0, 0, 3), (6, 0, 0), (6, 0, 3), (beside, 0, 0), (beside, 0, 3)]
+    m = frame_of(points, [(0, 1), (2, 3), (4, 5), (1, 5), (5, 3)], {0: "fixed", 2: "fixed", 4: "fixed"})
+    m.cases = {"G": LoadCase("G", "dead")}
+    m.cases["G"].node_loads.append(NodeLoad("n0", (0.0, 0.0, -1e5)))
+    own = Settings()
+    own.modes.count = 0
+    (e,) = [x for x in effects(review(m, own), None, pairs=False) if x.name == "settlement"]
+    assert e.is_ == sinks

@@ -240,7 +240,7 @@ def _that_settles(done: Review) -> Iterator[Switch]:
     most = [n for n, f in zip(feet, up) if f > up.max() * (1 - EQUAL)]
     node = min(most, key=lambda n: tuple(model.nodes[n].point.round(6)))
     here = model.nodes[node].point
-    away = [float(np.hypot(*(model.nodes[n].point - here)[:2])) for n in feet]
+    away = [round(float(np.hypot(*(model.nodes[n].point - here)[:2])), 6) for n in feet]
     next_one = min((d for d in away if d > 1.0), default=0.0)  # m; nearer is the same footing
     if not next_one:
         return
