@@ -207,11 +207,37 @@ class TablePage(QWidget):
     def fill(self, content: Rows) -> None:
         self._telling = True
         first = not self.model.content.columns
+        picked = self._picked_row()
         self.model.fill(content)
+        self._pick_again(picked)
         self._telling = False
         self._count()
         if first or len(content.rows) < 400:
             self._widths()
+
+    def _picked_row(self) -> tuple[object, int, int] | None:
+        """Return what the one picked row is of (a pick and a name), the number of it among all such rows, and
+        how many these are; None where not one is picked."""
+        rows = self._chosen_rows()
+        if len(rows) != 1 or self.name == "findings":  # whose rows have no name; the state keeps the finding
+            return None
+        row = self.proxy.mapToSource(self.proxy.index(rows[0], 0)).row()
+        keys = self._keys()
+        return keys[row], keys[:row].count(keys[row]), keys.count(keys[row])
+
+    def _keys(self) -> list[object]:
+        return [(pick, row[0]) for pick, row in zip(self.model.content.picks, self.model.content.rows)]
+
+    def _pick_again(self, was: tuple[object, int, int] | None) -> None:
+        """Pick the same row of new content: results that come later fill a table anew, and a surface has
+        several cuts, a member several places."""
+        if was is None:
+            return
+        key, number, count = was
+        rows = [k for k, own in enumerate(self._keys()) if own == key]
+        index = self.proxy.mapFromSource(self.model.index(rows[number], 0)) if len(rows) == count else None
+        if index is not None and index.isValid():
+            self.table.selectRow(index.row())
 
     def _resized(self, column: int, _before: int, now: int) -> None:
         """Somebody drew a column wider or narrower: it stays so."""
