@@ -10,6 +10,8 @@ import pytest
 from pytestqt.qtbot import QtBot
 
 pytest.importorskip("PyQt6")
+from PyQt6.QtWidgets import QFileDialog  # noqa: E402
+
 from rod_tally.desk.making.beginning import levels_of, model_of, spacings_of  # noqa: E402
 from rod_tally.desk.window import Window  # noqa: E402
 from rod_tally.intake.drawing import read_drawing  # noqa: E402
@@ -24,6 +26,7 @@ from rod_tally.model.edits import (  # noqa: E402
     copies_on_levels,
     from_record,
 )
+from rod_tally.project import Project  # noqa: E402
 
 from . import desk_help as desk  # noqa: E402
 
@@ -260,3 +263,28 @@ def test_a_new_model_does_not_take_the_place_of_the_project_that_is_open(
     assert "is the project that is open" in said[-1]
     window.beginning.make(model_of("Ground = 0", "6", "5"), tmp_path / "no" / "folder" / "x.rodtally")
     assert "cannot be written" in said[-1]
+
+
+@pytest.mark.desk
+def test_what_stands_there_is_lost_to_nothing(
+    window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A name with a point in it keeps all of it; a project that the dialog did not ask about, or that another
+    window has open, stays as it is."""
+    said: list[str] = []
+    window.session.failed.connect(lambda _title, text: said.append(text))
+    made: list[Path] = []
+    model = model_of("Ground = 0", "6", "5")
+    for name in ("house v1", "house v1.2"):
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, n=name: (str(tmp_path / n), ""))
+        with monkeypatch.context() as m:
+            m.setattr(window.beginning, "make", lambda _model, path, _plan: made.append(path))
+            window.beginning._ask_where(model)
+    assert [p.name for p in made] == ["house v1.rodtally", "house v1.2.rodtally"]
+    there = Project.create(tmp_path / "house v1.2.rodtally")
+    window.beginning._ask_where(model)
+    assert "is already there" in said[-1]
+    window.beginning.make(model, tmp_path / "house v1.2.rodtally")
+    assert "cannot be written" in said[-1] and (tmp_path / "house v1.2.rodtally").exists()
+    there.close()
+    assert not Project.open(tmp_path / "house v1.2.rodtally").revisions()

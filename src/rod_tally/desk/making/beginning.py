@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 
 import numpy as np
@@ -63,8 +64,14 @@ class Beginning:
         path, _ = QFileDialog.getSaveFileName(
             self.window, "Where the project is kept", "", f"Projects (*{SUFFIX})"
         )
-        if path:
-            self.make(model, Path(path).with_suffix(SUFFIX), plan)
+        if not path:
+            return
+        chosen = Path(path)
+        whole = chosen if chosen.suffix.lower() == SUFFIX else chosen.with_name(chosen.name + SUFFIX)
+        if whole != chosen and whole.exists():  # the dialog asked about the other name
+            self.session.failed.emit("New model", f"{whole} is already there; choose another name.")
+            return
+        self.make(model, whole, plan)
 
     def make(self, model: Model, path: Path, plan: Path | None = None) -> None:
         """Write the project with the model as its first revision, and open it; then the plan."""
@@ -74,10 +81,13 @@ class Beginning:
             return
         model.name = path.stem
         try:
-            path.unlink(missing_ok=True)
-            made = Project.create(path)
-            made.add_revision("A", model)
-            made.close()
+            with TemporaryDirectory() as folder:
+                made = Project.create(Path(folder) / path.name)
+                try:
+                    made.add_revision("A", model)
+                    made = made.copy_to(path)  # whatever stands there stays until the new one is whole
+                finally:
+                    made.close()
         except (OSError, ProjectError) as error:
             self.session.failed.emit("New model", f"{path} cannot be written: {error}.")
             return

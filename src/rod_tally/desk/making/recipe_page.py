@@ -199,12 +199,12 @@ class RecipePage(QDialog):
     def ask_keep(self) -> None:
         path, _ = QFileDialog.getSaveFileName(self, "Keep the recipe", self._folder(), "Recipes (*.toml)")
         if path:
-            self.keep(Path(path).with_suffix(".toml"))
+            self.keep(Path(path if path.lower().endswith(".toml") else path + ".toml"))
 
     def ask_make(self, revision: bool) -> None:
         path, _ = QFileDialog.getSaveFileName(self, "Write the model", self._folder(), "Models (*.ifc)")
         if path:
-            self.write(Path(path).with_suffix(".ifc"), revision)
+            self.write(Path(path if path.lower().endswith(".ifc") else path + ".ifc"), revision)
 
     def _folder(self) -> str:
         return str(self.beside.parent if self.beside is not None else Path.home())
