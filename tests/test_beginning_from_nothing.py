@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QFileDialog  # noqa: E402
 from rod_tally.desk.making.beginning import levels_of, model_of, spacings_of  # noqa: E402
 from rod_tally.desk.window import Window  # noqa: E402
 from rod_tally.intake.drawing import read_drawing  # noqa: E402
-from rod_tally.intake.plan_marks import read_label  # noqa: E402
+from rod_tally.intake.plan_marks import apply_marks, read_label  # noqa: E402
 from rod_tally.intake.plan_parts import Plan, parts_of  # noqa: E402
 from rod_tally.model import Model, Storey  # noqa: E402
 from rod_tally.model.edits import (  # noqa: E402
@@ -151,6 +151,11 @@ def test_what_reaches_below_or_above_the_levels_keeps_its_distance() -> None:
         ("IPE300", "", None, "IPE 300"),
         ("B3 IPE 300", "B3", None, "IPE 300"),
         ("HE 200 B", "", None, "HE 200 B"),
+        ("RHS 200x100x8", "", None, "RHS 200x100x8"),
+        ("B12 250x500mm C30/37", "B12", (250.0, 500.0), ""),
+        ("IPE300 S355", "", None, "IPE 300"),
+        ("B2.1 300x500", "B2.1", (300.0, 500.0), ""),
+        ("250/500 mm", "", (250.0, 500.0), ""),
     ],
 )
 def test_texts_of_a_plan_are_marks_sizes_and_profiles(
@@ -160,7 +165,38 @@ def test_texts_of_a_plan_are_marks_sizes_and_profiles(
     assert found is not None and (found.mark, found.size, found.profile) == (mark, size, profile)
 
 
-@pytest.mark.parametrize("text", ["A", "1", "OPENING", "see detail", "+4.200"])
+@pytest.mark.parametrize(
+    ("text", "mark"),
+    [
+        ("UB 305x165x41", ""),
+        ("L 100x10", ""),
+        ("2L100x100x10", ""),
+        ("ø12/150", ""),
+        ("B4 150 x 300 x 12", "B4"),
+        ("B5 250x500.5", "B5"),
+    ],
+)
+def test_numbers_that_are_no_rectangle_are_told_and_not_taken(text: str, mark: str) -> None:
+    """A profile that the catalogue lacks, an angle, bars in concrete: never a rectangle of concrete."""
+    found = read_label(text, np.zeros(2))
+    assert found is not None and (found.mark, found.size, found.unread) == (mark, None, text)
+
+
+def test_the_reader_is_told_what_was_not_taken_from_texts() -> None:
+    part = {"class": "beam", "start": [0, 0, 3], "end": [6, 0, 3], "name": "", "section": "IPE 200"}
+    told = apply_marks([part], [(np.array([3.0, 0.2]), "B1 UB 305x165x41 S275")], "C30/37")
+    assert (part["name"], part["section"]) == ("B1", "IPE 200")
+    assert any("not read as sizes: B1 UB 305x165x41" in x for x in told)
+    assert any("not taken over: S275" in x for x in told)
+    column = {"class": "column", "start": [0, 0, 0], "end": [0, 0, 3], "name": "", "section": "drawn"}
+    texts = [(np.array([0.2, 0.2]), "C1 HE 200 B")]
+    assert "C1 is written HE 200 B: the drawn shape was taken" in apply_marks([column], texts, "C30/37")
+    many = [{**column, "start": [9.0 * k, 0, 0], "end": [9.0 * k, 0, 3]} for k in range(7)]
+    texts = [(np.array([9.0 * k, 0.2]), f"C{k} HE 200 B") for k in range(7)]
+    assert "2 more columns are drawn otherwise" in apply_marks(many, texts, "C30/37")[-1]
+
+
+@pytest.mark.parametrize("text", ["A", "1", "OPENING", "see detail", "+4.200", "S355", "C30/37"])
 def test_other_texts_say_nothing_of_a_part(text: str) -> None:
     assert read_label(text, np.zeros(2)) is None
 

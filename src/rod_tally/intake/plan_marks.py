@@ -12,11 +12,15 @@ import numpy as np
 from shapely.geometry import LineString, Point
 
 from ..model.catalogue.catalogue import catalogue
+from ..model.catalogue.grades import grades
 from ..model.geometry.vectors import Array
-from ..words import and_more
+from ..words import and_more, few
 
-MARK = re.compile(r"\b([A-Z]{1,3})[-.]?\d{1,4}[A-Za-z]?\b")
-SIZE = re.compile(r"(\d{2,4})\s*[xX×*/]\s*(\d{2,4})")
+MARK = re.compile(r"(?<![\w.])[A-Z]{1,3}[-.]?\d{1,4}(?:\.\d+)?[A-Za-z]?(?![\w./])")
+# two numbers by themselves: "305x165x40" is no rectangle
+SIZE = re.compile(r"(?<![\w.])(\d{2,4})\s*[xX×*/]\s*(\d{2,4})(?!\s*[xX×*/.]|\d|[A-Za-ln-z])")
+MM = re.compile(r"\bmm\b")
+LIKE_SIZE = re.compile(r"\d\s*[xX×*/]\s*\d")
 REACH = 1.5  # m; a text farther from a part does not speak of it
 OFF = 5.0  # mm; a written size that differs by more from the drawn one is told
 NAMED = 5  # told by name
@@ -25,12 +29,15 @@ NAMED = 5  # told by name
 @dataclass(frozen=True, slots=True)
 class Label:
     """A text of the plan that speaks of a part: its place (m, the model's axes), the mark, the size (mm, as it
-    is written) and the profile in it; "" and None for what it does not have."""
+    is written), the profile and the grade in it; "" and None for what it does not have. `unread`: the text where
+    it has numbers like a size that are none by themselves, such as a profile that is not in the catalogue."""
 
     place: tuple[float, float]
-    mark: str
-    size: tuple[float, float] | None
-    profile: str
+    mark: str = ""
+    size: tuple[float, float] | None = None
+    profile: str = ""
+    grade: str = ""
+    unread: str = ""
 
 
 @cache
@@ -44,21 +51,30 @@ def read_label(text: str, place: Array) -> Label | None:
     >>> read_label("B12 250x500", np.zeros(2)).size
     (250.0, 500.0)
     """
-    plain = " ".join(text.split())
-    # "IPE300" looks like a mark
+    words = text.split()
+    grade = next((w for w in words if w in grades()), "")  # "S355" looks like a mark, "C30/37" like a size
+    plain = " ".join(w for w in words if w not in grades())
+    # so does "IPE300"
     profile = next((_profiles()[w] for w in _pieces(plain) if w in _profiles()), "")
-    rest = "" if profile else SIZE.sub(" ", plain)
-    mark = MARK.search(plain if not profile else _without(plain, profile))
-    size = SIZE.search(plain) if not profile else None
+    rest = _without(plain, profile) if profile else plain
+    size = None if profile else SIZE.search(rest)
     if size is not None:
-        mark = MARK.search(rest)
-    if mark is None and size is None and not profile:
+        rest = rest[: size.start()] + " " + rest[size.end() :]
+    mark = MARK.search(rest)
+    if mark is not None:
+        rest = rest[: mark.start()] + " " + rest[mark.end() :]
+    unread = ""
+    if not profile and LIKE_SIZE.search(plain) and (size is None or re.search(r"[^\W_]", MM.sub("", rest))):
+        size, unread = None, " ".join(words)
+    if mark is None and size is None and not profile and not unread:
         return None
     return Label(
         (float(place[0]), float(place[1])),
         mark[0] if mark else "",
         (float(size[1]), float(size[2])) if size else None,
         profile,
+        grade,
+        unread,
     )
 
 
@@ -117,6 +133,8 @@ def apply_marks(
                     f"{mark or 'a column'} is drawn {drawn[0]:.0f}x{drawn[1]:.0f} and written "
                     f"{said.size[0]:.0f}x{said.size[1]:.0f}: the drawn size was taken"
                 )
+            elif said is not None and said.profile:
+                told.append(f"{mark or 'a column'} is written {said.profile}: the drawn shape was taken")
             continue
         if said is None:
             bare += [mark] if mark else []
@@ -132,13 +150,24 @@ def apply_marks(
                 "material": material,
             }
             sized += 1
-    out = [f"{named} parts are named by their marks, {sized} beams have the sizes written beside them"]
+    out = []
+    if named or sized:
+        out.append(
+            f"{named} parts are named by their marks, {sized} beams have the sizes written beside them"
+        )
     if bare:
         more = and_more(bare, NAMED)
         out.append(
             f"no size is written for {', '.join(bare[:NAMED])}{more}: the section chosen here was taken"
         )
-    return (out if named or sized else []) + told[:NAMED]
+    heard = [x for labels in own.values() for _, x in labels]
+    if unread := list(dict.fromkeys(x.unread for x in heard if x.unread)):
+        out.append(f"not read as sizes: {few(unread, NAMED)}; what was chosen here was taken")
+    if other := list(dict.fromkeys(x.grade for x in heard if x.grade and x.grade != material)):
+        out.append(f"grades beside parts are not taken over: {few(other, NAMED)}")
+    if len(told) > NAMED:
+        told[NAMED:] = [f"{len(told) - NAMED} more columns are drawn otherwise than is written"]
+    return out + told
 
 
 def _speaks_of(mark: str, cls: str) -> bool:
