@@ -104,7 +104,9 @@ def test_the_first_page_has_a_drawing_and_what_matters() -> None:
         and "base sum of W" in heads["The building"]
     )
     count = sum(f.severity == "blocking" for f in done.findings)
-    assert heads["Findings"].startswith(f"{count} blocking") and "1 cases in balance" in heads["Results"]
+    assert (
+        heads["Findings"].startswith(f"{count} blocking") and "1 cases, largest residual" in heads["Results"]
+    )
     done.stale = True
     assert "changed since its run" in dict(summary_lines(done))["Results"]
     done.model.members.clear()

@@ -29,8 +29,8 @@ NAMED = 5  # told by name
 @dataclass(frozen=True, slots=True)
 class Label:
     """A text of the plan that speaks of a part: its place (m, the model's axes), the mark, the size (mm, as it
-    is written), the profile and the grade in it; "" and None for what it does not have. `unread`: the text where
-    it has numbers like a size that are none by themselves, such as a profile that is not in the catalogue."""
+    is written), the profile and the grade in it; "" and None for what it does not have. `unread`: the text
+    where it has numbers like a size that are none by themselves, such as a profile not in the catalogue."""
 
     place: tuple[float, float]
     mark: str = ""

@@ -63,9 +63,7 @@ def draw_walls(canvas: Canvas, scene: Scene) -> list[str]:
     )
     canvas.lines(head_pairs, PINE, 1.8)
     canvas.lines(foot_pairs, INK, 1.0)
-    for k, head in at:
-        foot = rows[k].place - scene.model.origin
-        canvas.lines(np.array([[foot, head]]), PINE, 1.2)
+    canvas.lines(np.array([(rows[k].place - scene.model.origin, head) for k, head in at]), PINE, 1.2)
     ends = sorted(at, key=lambda p: float(values[p[0], q]))
     told = at if scene.state.label == VALUES or len(at) <= FEW else [ends[0], ends[-1]]
     canvas.labels(

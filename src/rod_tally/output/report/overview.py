@@ -16,7 +16,6 @@ from .chapters.effects import NAMES
 from .parts import UNITS, value
 
 WIDE, TALL, EDGE = 900.0, 420.0, 12.0  # px
-MOST = 8000  # lines of the drawing
 DARK = "#26221d"
 KINDS = {"force": "force", "small": "small", "share": "share", "time": "period"}
 
@@ -39,7 +38,7 @@ def drawing(model: Model) -> str:
     left = (WIDE - span[0] * scale) / 2
     for lines, colour, width in pieces:
         steps = []
-        for a, b in lines[:: max(1, -(-len(lines) // MOST))]:
+        for a, b in lines:
             ends = [
                 (left + (p @ RIGHT - low[0]) * scale, tall - EDGE - (p @ UP - low[1]) * scale) for p in (a, b)
             ]
@@ -70,15 +69,10 @@ def summary_lines(review: Review) -> list[tuple[str, str]]:
         out.append(("Results", "none of this model: it has changed since its run."))
     elif review.results.equilibrium:
         worst = max(e.residual for e in review.results.equilibrium)
+        cases, combinations = len(review.results.equilibrium), len(review.computed_combinations)
+        text = f"{cases} cases, largest residual {worst:.1e}; {combinations} combinations"
         left_out = len(review.results.left_out)
-        out.append(
-            (
-                "Results",
-                f"{len(review.results.equilibrium)} cases in balance, largest residual {worst:.1e}; {len(review.computed_combinations)} "
-                f"combinations; {left_out} parts took no part." if left_out else
-                f"{len(review.results.equilibrium)} cases in balance, largest residual {worst:.1e}; {len(review.computed_combinations)} combinations.",
-            )
-        )  # fmt: skip
+        out.append(("Results", f"{text}; {left_out} parts took no part." if left_out else f"{text}."))
     found = expected(review)
     if found:
         odd = [e for e in found if e.odd]

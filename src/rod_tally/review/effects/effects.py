@@ -11,18 +11,19 @@ from dataclasses import replace
 
 from ...analysis.run import AnalysisError
 from ...intake import SourceModel
-from ...model import Model, Settings
+from ...model import Settings
 from ...model.changes import changed
 from ...progress import Progress, silent
 from ..cache import Cache
 from ..review import Review
 from .effect import FIRST, MEND, PAIR, TITLES, Effect
-from .measures import QUANTITIES, Measured, changed_parts, measured
+from .measures import QUANTITIES, changed_parts, measured
 from .quick import Runs
 from .switches import NoSwitch, Switch, switches, together
 
 FOR_PAIRS = 3  # switches that raise a size most, and as many that lower it, of which pairs are made
 MOST_PAIRS = 24
+ALIKE = {"springs": "base", "less_cracked": "cracked"}  # other values of the same thing under other names
 THREADS = ("MKL_NUM_THREADS", "OMP_NUM_THREADS")
 
 
@@ -173,9 +174,6 @@ def worst_pairs(found: dict[int, Effect], switches_: list[Switch]) -> list[tuple
     return list(out)[:MOST_PAIRS]
 
 
-ALIKE = {"springs": "base", "less_cracked": "cracked"}  # other values of the same thing under other names
-
-
 def _one_thing(a: Switch, b: Switch) -> bool:
     """Return whether two switches give one thing two values: two gaps may both be mended, one slab is not a
     shell and by yield lines."""
@@ -278,6 +276,3 @@ def rows_of(found: list[Effect]) -> list[tuple[object, ...]]:
                     )
                 )
     return out
-
-
-__all__ = ["Maker", "Measured", "Model", "effects", "key_of", "rows_of", "worst_pairs"]
