@@ -118,7 +118,8 @@ def test_results_to_look_at_again_exceed_the_limits_and_say_by_how_much(done: Re
 def test_the_pdf_says_the_same_and_is_paged(done: Review, tmp_path: Path) -> None:
     """Text read back by another library: every code, contents with pages, page numbers, the stamp on every
     page."""
-    pdfium = pytest.importorskip("pypdfium2")
+    import pypdfium2 as pdfium
+
     path = write_pdf(done, Settings(), tmp_path / "r.pdf")
     document = pdfium.PdfDocument(str(path))
     pages = [document[k].get_textpage().get_text_range() for k in range(len(document))]
