@@ -9,12 +9,16 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import settings as settings_of_hypothesis
+from hypothesis import strategies as st
+from shapely.geometry import Polygon
 
 from rod_tally.model import AreaLoad, LoadCase, Model, NodeLoad, Settings, SpaceLoad, Storey
 from rod_tally.output.report.chapters import chapters
 from rod_tally.output.write import write_expected
 from rod_tally.review import Review
-from rod_tally.review.expected.columns import tributary
+from rod_tally.review.expected.columns import _nearest, tributary
 from rod_tally.review.expected.expected import expected, rows_of
 from rod_tally.review.expected.row import BEAM, COLUMN, PERIOD, WALL, WIND, Expected
 from rod_tally.review.work import review, run_only
@@ -275,3 +279,39 @@ def test_they_are_written_and_reported(tmp_path: Path) -> None:
     assert "simple formulas" in chapter.words[0] and len(chapter.tables[0].cells) == len(rows)
     done.stale = True
     assert expected(done) == [] and "expected" not in [c.key for c in chapters(done, done.settings)]
+
+
+@settings_of_hypothesis(max_examples=60, deadline=None)
+@given(
+    st.lists(st.floats(2.0, 9.0), min_size=0, max_size=5),
+    st.lists(st.floats(2.0, 9.0), min_size=0, max_size=4),
+    st.floats(0.0, 360.0),
+    st.floats(-5e4, 5e4),
+)
+def test_columns_on_a_grid_have_half_the_bays_beside_them(
+    x: list[float], y: list[float], degrees: float, away: float
+) -> None:
+    """A rectangle each, on a grid of any spacings, turned and far off; the shares are the whole floor."""
+    at = [np.array([0.0, *np.cumsum(v)]) for v in (x, y)]
+    half = []
+    for v in at:
+        edges = np.array([v[0] - 1.0, *(v[:-1] + v[1:]) / 2, v[-1] + 1.0])
+        half.append(np.diff(edges))
+    c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
+    turn = np.array([[c, s], [-s, c]])
+    move = np.array([away, 0.3 * away])
+    places = [
+        ((np.array([a, b]) @ turn + move).tolist(), f"C{i}-{j}")
+        for i, a in enumerate(at[0])
+        for j, b in enumerate(at[1])
+    ]
+    ring = [
+        (at[0][i] + d, at[1][j] + e)
+        for i, d, j, e in ((0, -1, 0, -1), (-1, 1, 0, -1), (-1, 1, -1, 1), (0, -1, -1, 1))
+    ]
+    whole = Polygon(np.array(ring) @ turn + move)
+    found = dict(_nearest(whole, [((p[0], p[1]), i) for p, i in places]))
+    for i, wide in enumerate(half[0]):
+        for j, deep in enumerate(half[1]):
+            assert found[f"C{i}-{j}"] == pytest.approx(wide * deep, rel=1e-5)
+    assert sum(found.values()) == pytest.approx(whole.area, rel=1e-6)

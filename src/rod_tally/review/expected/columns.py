@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import shapely
-from shapely.geometry import MultiPoint, Point, Polygon
+from shapely.geometry import MultiPoint, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from ...analysis.results.stacks import stack_forces
@@ -16,6 +16,7 @@ from .row import COLUMN, Expected
 GRAVITY = ("self-weight", "dead", "live", "snow")
 WALL_STEP = 0.5  # m; places along a wall that take floor as columns do
 COVERED = 0.9  # of a floor's area, by slabs with a load, that counts as all of it
+FAR = 10.0  # of the extent of a floor and its columns
 BELOW = 0.3  # m under a level, where columns and walls are cut
 LEAST_SHARE = 0.2  # of what the stacks carry in the mean; less at a foot says nothing
 USUAL = (0.6, 1.67)  # stiff and soft beams, cantilevers and the like; common practice, no source
@@ -141,14 +142,17 @@ def _nearest(floor: BaseGeometry, places: list[tuple[tuple[float, float], str]])
     for at, ident in places:
         key = round(at[0], 6), round(at[1], 6)
         unique[key] = unique.get(key) or ident
-    if len(unique) == 1:
-        return [(next(iter(unique.values())), float(floor.area))]
-    cells = shapely.voronoi_polygons(MultiPoint(list(unique)), extend_to=floor.envelope.buffer(1.0))
-    parts = list(cells.geoms)
-    tree = shapely.STRtree(parts)
+    from scipy.spatial import Voronoi  # slow to load
+
+    low_x, low_y, high_x, high_y = floor.bounds
+    middle = np.array([low_x + high_x, low_y + high_y]) / 2
+    sites = np.array(list(unique)) - middle
+    # with places far around them all cells are closed; these are nearest to nothing on the floor
+    far = FAR * max(high_x - low_x, high_y - low_y, float(np.abs(sites).max()))
+    around = far * np.array([(1.0, 0.0), (0.0, 1.0), (-1.0, 0.0), (0.0, -1.0)])
+    cells = Voronoi(np.concatenate([sites, around]))
     out = []
-    for at, ident in unique.items():
-        found = tree.query(Point(at), predicate="intersects")
-        if len(found):
-            out.append((ident, float(parts[int(found[0])].intersection(floor).area)))
+    for k, ident in enumerate(unique.values()):
+        corners = cells.vertices[cells.regions[cells.point_region[k]]] + middle
+        out.append((ident, float(MultiPoint(corners).convex_hull.intersection(floor).area)))
     return out
