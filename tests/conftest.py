@@ -74,7 +74,8 @@ def own_data(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
 
 @pytest.fixture
 def window(qtbot: Any, monkeypatch: pytest.MonkeyPatch) -> Iterator[Window]:
-    from PyQt6.QtCore import QEvent
+    from PyQt6.QtCore import QEvent, Qt
+    from PyQt6.QtTest import QTest
 
     from rod_tally.desk.app import application
     from rod_tally.desk.view import view
@@ -90,6 +91,9 @@ def window(qtbot: Any, monkeypatch: pytest.MonkeyPatch) -> Iterator[Window]:
     qtbot.waitExposed(w)
     w.activateWindow()
     qtbot.waitUntil(w.isActiveWindow, timeout=5000)  # shortcuts go to the active window
+    QTest.keyRelease(
+        w, Qt.Key.Key_Shift
+    )  # Ctrl of the last test's click counts as held down until another key
     yield w
     w.session.jobs.cancel()
     qtbot.waitUntil(lambda: not w.session.jobs.busy, timeout=20000)

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import QModelIndex, QPoint, Qt, pyqtSignal
+from PyQt6.QtCore import QItemSelectionModel, QModelIndex, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -207,7 +208,7 @@ class TablePage(QWidget):
     def fill(self, content: Rows) -> None:
         self._telling = True
         first = not self.model.content.columns
-        picked = self._picked_row()
+        picked = self._picked_rows()
         self.model.fill(content)
         self._pick_again(picked)
         self._telling = False
@@ -215,29 +216,39 @@ class TablePage(QWidget):
         if first or len(content.rows) < 400:
             self._widths()
 
-    def _picked_row(self) -> tuple[object, int, int] | None:
-        """Return what the one picked row is of (a pick and a name), the number of it among all such rows, and
-        how many these are; None where not one is picked."""
-        rows = self._chosen_rows()
-        if len(rows) != 1 or self.name == "findings":  # whose rows have no name; the state keeps the finding
-            return None
-        row = self.proxy.mapToSource(self.proxy.index(rows[0], 0)).row()
-        keys = self._keys()
-        return keys[row], keys[:row].count(keys[row]), keys.count(keys[row])
+    def _picked_rows(self) -> list[tuple[tuple[object, object], int, int]]:
+        """Return what each picked row is of (a pick and a name), the number of it among all such rows, and
+        how many these are."""
+        if self.name == "findings":  # whose rows have no name; the state keeps the finding
+            return []
+        rows = [self.proxy.mapToSource(self.proxy.index(r, 0)).row() for r in self._chosen_rows()]
+        keys = self._keys() if rows else []
+        numbers, counts = [], Counter[tuple[object, object]]()
+        for key in keys:
+            numbers.append(counts[key])
+            counts[key] += 1
+        return [(keys[r], numbers[r], counts[keys[r]]) for r in rows]
 
-    def _keys(self) -> list[object]:
+    def _keys(self) -> list[tuple[object, object]]:
         return [(pick, row[0]) for pick, row in zip(self.model.content.picks, self.model.content.rows)]
 
-    def _pick_again(self, was: tuple[object, int, int] | None) -> None:
-        """Pick the same row of new content: results that come later fill a table anew, and a surface has
+    def _pick_again(self, was: list[tuple[tuple[object, object], int, int]]) -> None:
+        """Pick the same rows of new content: results that come later fill a table anew, and a surface has
         several cuts, a member several places."""
-        if was is None:
+        selection = self.table.selectionModel()
+        if not was or selection is None:
             return
-        key, number, count = was
-        rows = [k for k, own in enumerate(self._keys()) if own == key]
-        index = self.proxy.mapFromSource(self.model.index(rows[number], 0)) if len(rows) == count else None
-        if index is not None and index.isValid():
-            self.table.selectRow(index.row())
+        places: dict[tuple[object, object], list[int]] = {}
+        for k, key in enumerate(self._keys()):
+            places.setdefault(key, []).append(k)
+        flags = QItemSelectionModel.SelectionFlag
+        for key, number, count in was:
+            rows = places.get(key, [])
+            index = (
+                self.proxy.mapFromSource(self.model.index(rows[number], 0)) if len(rows) == count else None
+            )
+            if index is not None and index.isValid():
+                selection.setCurrentIndex(index, flags.Select | flags.Rows)
 
     def _resized(self, column: int, _before: int, now: int) -> None:
         """Somebody drew a column wider or narrower: it stays so."""
