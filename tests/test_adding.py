@@ -13,12 +13,13 @@ from pytestqt.qtbot import QtBot
 from rod_tally.analysis import run
 from rod_tally.compare.carrying.carry import carry_over
 from rod_tally.desk.window import Window
-from rod_tally.model import FIXED, PINNED_END, LoadCase, MemberLoad, Model, NodeLoad
+from rod_tally.model import FIXED, PINNED_END, LoadCase, MemberLoad, Model, NodeLoad, Release
 from rod_tally.model.edits import (
     AddMembers,
     DeleteMembers,
     EditError,
     SetOffset,
+    SetRelease,
     copies,
     from_record,
     mirror_images,
@@ -233,6 +234,43 @@ def test_mirror_images_carry_as_the_parts_do() -> None:
     r = run(m, RunSettings())
     a, b = (r.displacement[0, r.node_ids.index(n)] for n in (one.end, two.start))
     assert b == pytest.approx(a * [-1, 1, 1, 1, -1, -1], rel=1e-9, abs=1e-15)
+
+
+def test_copies_and_images_are_joined_as_the_part_is() -> None:
+    """Each end's own release and spring, and an end beside its node at the copy's node: on the storey above,
+    across a mirror, and carried over to another revision."""
+    m = regular()
+    beam = next(
+        x for x in m.members.values() if x.cls == "beam" and m.nodes[x.start].point[2] < 4.0 and not x.joints
+    )
+    SetRelease([beam.id], False, Release.of("mt")).apply(m)
+    SetRelease([beam.id], True, Release.of("my=2.5e6 mz")).apply(m)
+    SetOffset([beam.id], False, [0.2, 0.3, -0.1]).apply(m)
+    beam = m.members[beam.id]
+    rise = float(m.nodes[beam.start].point[2])
+    DeleteMembers([x.id for x in m.members.values() if x.cls == "beam" and x.id != beam.id]).apply(m)
+    AddMembers(copies(m, [beam.id], (0, 0, rise), 1)).apply(m)
+    (copied,) = (x for x in m.members.values() if x.id.startswith("added"))
+    assert (copied.release_start.words, copied.release_end.words) == ("mt", "my=2.5e6 mz")
+    assert copied.offset_start == pytest.approx([0.2, 0.3, -0.1]) and not copied.offset_end.any()
+    columns = {n for x in m.members.values() if x.cls == "column" for n in (x.start, x.end)}
+    assert copied.start in columns and copied.end in columns
+    assert m.line(copied) == pytest.approx(m.line(beam) + [0, 0, rise])
+    lines, _ = mirror_images(m, [beam.id], [], "y", -7.0)
+    AddMembers(lines).apply(m)
+    image = m.members["added-2"]
+    assert (image.release_end.words, image.release_start.words) == ("mt", "my=2.5e6 mz")
+    assert image.offset_end == pytest.approx([0.2, -0.3, -0.1]) and not image.offset_start.any()
+    revised = regular()
+    carry_over(m, revised)
+    for ident in ("added-1", "added-2"):
+        own, to = m.members[ident], revised.members[ident]
+        assert (own.release_start, own.release_end) == (to.release_start, to.release_end)
+        assert to.offset_start == pytest.approx(own.offset_start)
+    with pytest.raises(EditError, match="release of the end: 'mq' is none of"):
+        AddMembers([part_of(m, (50, 0, 0), (50, 0, 3)) | {"release_end": "mq"}]).apply(m)
+    with pytest.raises(EditError, match="offset of the start needs three"):
+        AddMembers([part_of(m, (50, 0, 0), (50, 0, 3)) | {"offset_start": [1.0, 2.0]}]).apply(m)
 
 
 def test_an_end_beside_its_node_is_a_rigid_arm() -> None:

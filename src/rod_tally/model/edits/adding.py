@@ -31,15 +31,24 @@ SAME_GRID = SAME_LEVEL = 0.05  # m
 @dataclass
 class AddMembers(Edit):
     """Add members, as records with `start` and `end` (m, in the model's axes), `section`, `material`, and if
-    wanted `name`, `class`, `pinned_start`, `pinned_end`, `z_axis`.
+    wanted `name`, `class`, `z_axis`, `pinned_start`, `pinned_end`, or `release_start`, `release_end` as words
+    that `Release.of` takes, and `offset_start`, `offset_end` (m, global), from the node to the end.
 
-    An end takes the node that lies within the snap distance, else a new joint of the member that passes
+    An end, less its offset, takes the node that lies within the snap distance, else a new joint of the member that passes
     there, else a node of its own; nodes that lie within it along its line become its joints. Slabs and walls
     that a member ends at or lies along are tied to it. The section is one of the model's, of the catalogue,
     or made of a `shape` with its `sizes` (m)."""
 
     words = "added members"
-    roles = {"parts": {"start": Role.PLACE, "end": Role.PLACE, "z_axis": Role.DIRECTION}}
+    roles = {
+        "parts": {
+            "start": Role.PLACE,
+            "end": Role.PLACE,
+            "z_axis": Role.DIRECTION,
+            "offset_start": Role.DIRECTION,
+            "offset_end": Role.DIRECTION,
+        }
+    }
 
     parts: list[dict[str, Any]]
 
@@ -72,7 +81,8 @@ class AddMembers(Edit):
             model.sections.setdefault(section, turned)
         material_in(model, material)
         met: list[str] = []
-        nodes = [self._node(model, point, met) for point in line]
+        offsets = _offset(part, "start"), _offset(part, "end")
+        nodes = [self._node(model, point - off, met) for point, off in zip(line, offsets)]
         if nodes[0] == nodes[1]:
             raise EditError("both ends would lie at one node")
         ident = free_id(model)
@@ -89,8 +99,9 @@ class AddMembers(Edit):
             material,
             np.array(z, float) if z is not None else default_z(direction),
             model.storey_of(float(line[:, 2].min() if cls == "column" else line[:, 2].mean())),
-            PINNED_END if part.get("pinned_start") else Release(),
-            PINNED_END if part.get("pinned_end") else Release(),
+            _release(part, "start"),
+            _release(part, "end"),
+            *offsets,
         )
         for other in model.members.values():
             if {other.start, other.end} == {own.start, own.end}:
@@ -323,6 +334,27 @@ def copies_on_levels(
     return lines, panels
 
 
+def _release(part: dict[str, Any], at: str) -> Release:
+    """The release that a record of AddMembers gives to an end."""
+    if part.get(f"pinned_{at}"):
+        return PINNED_END
+    try:
+        return Release.of(str(part.get(f"release_{at}") or ""))
+    except ValueError as error:
+        raise EditError(f"release of the {at}: {error}") from None
+
+
+def _offset(part: dict[str, Any], at: str) -> Array:
+    """The way from the node to an end that a record of AddMembers gives, (3,) m."""
+    try:
+        by = np.array(part.get(f"offset_{at}") or (0.0, 0.0, 0.0), float)
+    except (TypeError, ValueError):
+        by = np.zeros(0)
+    if by.shape != (3,) or not np.isfinite(by).all():
+        raise EditError(f"the offset of the {at} needs three numbers")
+    return by
+
+
 def _member_record(model: Model, ident: str, moved: Callable[[Array], Array], more: str) -> dict[str, Any]:
     m = model.members[ident]
     line = moved(model.line(m))
@@ -334,8 +366,10 @@ def _member_record(model: Model, ident: str, moved: Callable[[Array], Array], mo
         "class": m.cls,
         "name": f"{m.name or m.id}{more}",
         "z_axis": m.z_axis.tolist(),
-        "pinned_start": m.release_start.any,
-        "pinned_end": m.release_end.any,
+        "release_start": m.release_start.words,
+        "release_end": m.release_end.words,
+        "offset_start": m.offset_start.tolist(),
+        "offset_end": m.offset_end.tolist(),
     }
 
 
@@ -352,12 +386,13 @@ def mirror_images(
         out[..., k] = 2 * at - out[..., k]
         return out
 
+    def turned(v: Array) -> list[float]:
+        return [-float(x) if i == k else float(x) for i, x in enumerate(v)]
+
     lines = []
     for ident in members:
         m = model.members[ident]
         end, start = image(model.line(m))
-        z = np.array(m.z_axis, float)
-        z[k] = -z[k]
         section = model.sections.get(m.section)
         tapers = {"other_way": True} if section is not None and section.end is not None else {}
         lines.append(
@@ -368,9 +403,11 @@ def mirror_images(
                 "material": m.material,
                 "class": m.cls,
                 "name": f"{m.name or m.id} mirrored",
-                "z_axis": z.tolist(),
-                "pinned_start": m.release_end.any,
-                "pinned_end": m.release_start.any,
+                "z_axis": turned(m.z_axis),
+                "release_start": m.release_end.words,
+                "release_end": m.release_start.words,
+                "offset_start": turned(m.offset_end),
+                "offset_end": turned(m.offset_start),
                 **tapers,
             }
         )
