@@ -10,7 +10,7 @@ import pytest
 from pytestqt.qtbot import QtBot
 
 pytest.importorskip("PyQt6")
-from PyQt6.QtWidgets import QFileDialog  # noqa: E402
+from PyQt6.QtWidgets import QFileDialog, QMessageBox  # noqa: E402
 
 from rod_tally.desk.making.beginning import levels_of, model_of, spacings_of  # noqa: E402
 from rod_tally.desk.window import Window  # noqa: E402
@@ -318,8 +318,14 @@ def test_what_stands_there_is_lost_to_nothing(
             window.beginning._ask_where(model)
     assert [p.name for p in made] == ["house v1.rodtally", "house v1.2.rodtally"]
     there = Project.create(tmp_path / "house v1.2.rodtally")
+    asked: list[str] = []
+    monkeypatch.setattr(
+        QMessageBox,
+        "question",
+        lambda _parent, _title, text: (asked.append(text), QMessageBox.StandardButton.No)[1],
+    )
     window.beginning._ask_where(model)
-    assert "is already there" in said[-1]
+    assert asked == ["house v1.2.rodtally is already there. Replace it?"]
     window.beginning.make(model, tmp_path / "house v1.2.rodtally")
     assert "cannot be written" in said[-1] and (tmp_path / "house v1.2.rodtally").exists()
     there.close()

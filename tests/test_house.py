@@ -141,6 +141,14 @@ def test_there_is_no_circle_of_imports_and_no_crowded_room() -> None:
         assert len(list(folder.glob("*.py"))) <= 16, folder  # with its __init__
 
 
+def test_names_of_files_to_write_are_asked_for_in_one_place() -> None:
+    """Which adds the ending, and asks before it replaces a file that the dialog did not ask about."""
+    asking = [
+        p.name for p in (ROOT / "src").rglob("*.py") if "getSaveFileName" in p.read_text(encoding="utf-8")
+    ]
+    assert asking == ["save_name.py"]
+
+
 def test_lines_are_short_but_for_messages_and_tables_of_numbers() -> None:
     """The formatter wraps code; docstrings and comments it leaves as they are."""
     long = []

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 import tomli_w
-from PyQt6.QtWidgets import QFileDialog, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from ...analysis.results.cut_places import (
     CutError,
@@ -26,6 +26,7 @@ from ..forms.asking import selected
 from ..forms.form import Field, Form
 from ..printing.cut_sheet import print_cuts
 from ..quantities import UnitSet
+from ..save_name import ask_save_name
 from ..session.session import Session
 from ..session.state import DeskState
 from ..tables.table_page import TablePage
@@ -185,11 +186,8 @@ class CutDesk:
         if model is None or not model.cuts:
             self.session.said.emit("There is no cut yet")
             return
-        name, _ = QFileDialog.getSaveFileName(
-            self.window, "Cuts as settings", "cuts.toml", "Settings (*.toml)"
-        )
-        if name:
-            self.save_to(Path(name if name.lower().endswith(".toml") else name + ".toml"))
+        if path := ask_save_name(self.window, "Cuts as settings", "cuts.toml", {"Settings": ".toml"}):
+            self.save_to(path)
 
     def save_to(self, path: Path) -> None:
         """Write the cuts to a file that `--settings` and Load settings read."""
@@ -246,11 +244,9 @@ class CutDesk:
             if own is None:
                 kind = str(v["what"]).removesuffix(" combinations")
                 own = [c.name for c in review.computed_combinations if c.kind == kind]
-            name, _ = QFileDialog.getSaveFileName(
-                self.window, "Cuts on paper", f"cuts {v['what']}.pdf", "PDF (*.pdf)"
-            )
-            if name:
-                self.print_to(Path(name if name.lower().endswith(".pdf") else name + ".pdf"), own)
+            start = f"cuts {v['what']}.pdf"
+            if path := ask_save_name(self.window, "Cuts on paper", start, {"PDF": ".pdf"}):
+                self.print_to(path, own)
 
         self._ask("Cuts on paper", "One sheet a set and case, in one file.", fields, made)
 

@@ -14,7 +14,9 @@ from ...intake import IntakeError
 from ...model import Finding
 from ...model.edits import Edit, EditError
 from ...output.write import write_text, write_whole
+from ...project.store import SUFFIX
 from ..pages.elsewhere_page import ElsewherePage
+from ..save_name import ask_save_name
 from ..session.jobs import where_logged
 from ..session.session import Session
 from ..session.state import DeskState
@@ -88,11 +90,8 @@ class Dialogs(QObject):
         return str(Path(recent[0]).parent) if recent else str(Path.home())
 
     def ask_save(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(
-            self.window, "Save project as", self._folder(), "Projects (*.rodtally)"
-        )
-        if path:
-            self.session.save_as(Path(path))
+        if path := ask_save_name(self.window, "Save project as", self._folder(), {"Projects": SUFFIX}):
+            self.session.save_as(path)
 
     def ask_export(self) -> None:
         folder = QFileDialog.getExistingDirectory(self.window, "Write the review's files to", self._folder())
@@ -100,32 +99,18 @@ class Dialogs(QObject):
             self.session.exports.contract_files(Path(folder))
 
     def ask_hand_back(self, results: bool = False) -> None:
-        path, _ = QFileDialog.getSaveFileName(
-            self.window, "Hand back as IFC", self._folder(), "Models (*.ifc)"
-        )
-        if path:
-            self.session.exports.ifc(Path(path if path.lower().endswith(".ifc") else path + ".ifc"), results)
+        if path := ask_save_name(self.window, "Hand back as IFC", self._folder(), {"Models": ".ifc"}):
+            self.session.exports.ifc(path, results)
 
     def ask_corrected(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(
-            self.window, "Export corrected source", self._folder(), "Models (*.ifc)"
-        )
-        if path:
-            self.session.exports.corrected(Path(path if path.lower().endswith(".ifc") else path + ".ifc"))
+        if path := ask_save_name(self.window, "Export corrected source", self._folder(), {"Models": ".ifc"}):
+            self.session.exports.corrected(path)
 
     def ask_model_tables(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(
-            self.window,
-            "Write the model as tables",
-            self._folder(),
-            "Workbook (*.xlsx);;CSV files, one a table (*.csv)",
-        )
-        if path:
-            own = Path(path)
+        kinds = {"Workbook": ".xlsx", "CSV files, one a table": ".csv"}
+        if path := ask_save_name(self.window, "Write the model as tables", self._folder(), kinds):
             # CSV files go beside each other into a folder of that name
-            self.session.exports.model_tables(
-                own.with_suffix("") if own.suffix.lower() == ".csv" else own.with_suffix(".xlsx")
-            )
+            self.session.exports.model_tables(path.with_suffix("") if path.suffix.lower() == ".csv" else path)
 
     def ask_answers(self) -> None:
         path, _ = QFileDialog.getOpenFileName(
@@ -142,12 +127,9 @@ class Dialogs(QObject):
             self.session.read_settings(Path(path))
 
     def write_settings(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(
-            self.window, "Write settings", self._folder(), "Settings (*.toml)"
-        )
-        if path:
+        if path := ask_save_name(self.window, "Write settings", self._folder(), {"Settings": ".toml"}):
             try:
-                write_whole(Path(path), lambda p: write_text(p, self.session.settings.to_toml()))
+                write_whole(path, lambda p: write_text(p, self.session.settings.to_toml()))
             except OSError as error:
                 self.fail("Settings", f"{path}: cannot be written: {error.strerror}")
 
@@ -160,29 +142,21 @@ class Dialogs(QObject):
         dialog.open()
 
     def ask_takeoff(self) -> None:
-        kinds = {"Spreadsheet (*.xlsx)": ".xlsx", "List of parts (*.csv)": ".csv"}
-        path, kind = QFileDialog.getSaveFileName(
-            self.window, "Write the take-off", self._folder(), ";;".join(kinds)
-        )
-        if path:
-            known = Path(path).suffix.lower() in kinds.values()
-            self.session.exports.takeoff(Path(path if known else path + kinds.get(kind, ".xlsx")))
+        kinds = {"Spreadsheet": ".xlsx", "List of parts": ".csv"}
+        if path := ask_save_name(self.window, "Write the take-off", self._folder(), kinds):
+            self.session.exports.takeoff(path)
 
     def ask_workbook(self) -> None:
         self._ask_sheet("Write the tables", self.session.exports.workbook)
 
     def ask_report(self) -> None:
         kinds = {
-            "Report on paper (*.pdf)": ".pdf",
-            "Report to click through (*.html)": ".html",
-            "Findings as topics, BCF (*.bcf)": ".bcf",
+            "Report on paper": ".pdf",
+            "Report to click through": ".html",
+            "Findings as topics, BCF": ".bcf",
         }
-        path, kind = QFileDialog.getSaveFileName(
-            self.window, "Write the report", self._folder(), ";;".join(kinds)
-        )
-        if path:
-            known = Path(path).suffix.lower() in kinds.values()
-            self.session.exports.report(Path(path if known else path + kinds.get(kind, ".pdf")), self.kept())
+        if path := ask_save_name(self.window, "Write the report", self._folder(), kinds):
+            self.session.exports.report(path, self.kept())
 
     def ask_table(self) -> None:
         """Write the table in front as it is filtered."""
@@ -190,18 +164,13 @@ class Dialogs(QObject):
         if page is None:
             self.session.said.emit("Bring a table to the front first")
             return
-        kinds = "Spreadsheets (*.xlsx);;CSV (*.csv)"
-        path, kind = QFileDialog.getSaveFileName(self.window, "Write this table", f"{page.name}.xlsx", kinds)
-        if path:
-            # a dot in a name is no ending of ours
-            if not path.lower().endswith((".csv", ".xlsx")):
-                path += ".csv" if "csv" in kind else ".xlsx"
-            self.session.exports.table(*page.shown_rows(), page.name, Path(path))
+        kinds = {"Spreadsheets": ".xlsx", "CSV": ".csv"}
+        if path := ask_save_name(self.window, "Write this table", f"{page.name}.xlsx", kinds):
+            self.session.exports.table(*page.shown_rows(), page.name, path)
 
     def _ask_sheet(self, title: str, write: Callable[[Path], None]) -> None:
-        path, _ = QFileDialog.getSaveFileName(self.window, title, self._folder(), "Spreadsheets (*.xlsx)")
-        if path:
-            write(Path(path if path.lower().endswith(".xlsx") else path + ".xlsx"))
+        if path := ask_save_name(self.window, title, self._folder(), {"Spreadsheets": ".xlsx"}):
+            write(path)
 
     def ask_again(self, count: int) -> None:
         """Offer to make the corrections again that were made on this source before."""

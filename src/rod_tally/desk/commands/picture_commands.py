@@ -17,6 +17,7 @@ from ...output.write import write_whole
 from ...project.kept_views import KeptView, Point
 from ...review.titles import title_of
 from ..forms.form import Field, Form
+from ..save_name import ask_save_name
 from ..session.section import Section
 from ..theme import INK, PAPER
 
@@ -204,12 +205,7 @@ class PictureDesk:
 
     def ask_picture(self) -> None:
         """Where the picture as it is goes; as PNG or SVG by the ending of its name."""
-        kinds = ";;".join(f"{words} (*{end})" for words, end in KINDS.items())
-        path, chosen = QFileDialog.getSaveFileName(self.window, "Keep a picture", "", kinds)
-        if path:
-            target = Path(path)
-            if target.suffix.lower() not in KINDS.values():
-                target = Path(path + (".svg" if ".svg" in chosen else ".png"))
+        if target := ask_save_name(self.window, "Keep a picture", "", KINDS):
             try:
                 self.write(target, self.state.case)
             except OSError as error:

@@ -16,6 +16,7 @@ from ...model.entities.grid import GridLine
 from ...project import Project, ProjectError
 from ...project.open import SUFFIX
 from ..forms.form import Field, Form
+from ..save_name import ask_save_name
 from ..session.session import Session
 
 BEYOND = 1.0  # m that grid lines reach beyond the outermost crossing
@@ -61,17 +62,8 @@ class Beginning:
             self._ask_where(Model(name=Path(path).stem), Path(path))
 
     def _ask_where(self, model: Model, plan: Path | None = None) -> None:
-        path, _ = QFileDialog.getSaveFileName(
-            self.window, "Where the project is kept", "", f"Projects (*{SUFFIX})"
-        )
-        if not path:
-            return
-        chosen = Path(path)
-        whole = chosen if chosen.suffix.lower() == SUFFIX else chosen.with_name(chosen.name + SUFFIX)
-        if whole != chosen and whole.exists():  # the dialog asked about the other name
-            self.session.failed.emit("New model", f"{whole} is already there; choose another name.")
-            return
-        self.make(model, whole, plan)
+        if path := ask_save_name(self.window, "Where the project is kept", "", {"Projects": SUFFIX}):
+            self.make(model, path, plan)
 
     def make(self, model: Model, path: Path, plan: Path | None = None) -> None:
         """Write the project with the model as its first revision, and open it; then the plan."""

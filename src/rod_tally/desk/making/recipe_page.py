@@ -28,6 +28,7 @@ from ...model import Model
 from ...model.geometry.vectors import Array, ring_sides
 from ...output.ifc import write_ifc
 from ...output.write import OutputError, write_text, write_whole
+from ..save_name import ask_save_name
 from ..theme import GRAPHITE, INK, MOSS, PALE, PAPER, RUST
 from .recipe_text import (
     CHOICES,
@@ -197,14 +198,12 @@ class RecipePage(QDialog):
             self.open_recipe(Path(path))
 
     def ask_keep(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(self, "Keep the recipe", self._folder(), "Recipes (*.toml)")
-        if path:
-            self.keep(Path(path if path.lower().endswith(".toml") else path + ".toml"))
+        if path := ask_save_name(self, "Keep the recipe", self._folder(), {"Recipes": ".toml"}):
+            self.keep(path)
 
     def ask_make(self, revision: bool) -> None:
-        path, _ = QFileDialog.getSaveFileName(self, "Write the model", self._folder(), "Models (*.ifc)")
-        if path:
-            self.write(Path(path if path.lower().endswith(".ifc") else path + ".ifc"), revision)
+        if path := ask_save_name(self, "Write the model", self._folder(), {"Models": ".ifc"}):
+            self.write(path, revision)
 
     def _folder(self) -> str:
         return str(self.beside.parent if self.beside is not None else Path.home())

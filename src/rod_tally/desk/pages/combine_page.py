@@ -22,7 +22,9 @@ from ...loads.combinations.combine import SCHEMES, Combined
 from ...loads.combinations.orientation import orientation
 from ...loads.combinations.rules import SHIPPED, RulesError, RuleSet, read_rules
 from ...model.edits import SetCombinations
+from ...output.write import write_text, write_whole
 from ...review.combining import made_combinations
+from ..save_name import ask_save_name
 from ..session.session import Session
 from ..session.state import DeskState
 from ..theme import RUST
@@ -144,16 +146,16 @@ class CombinePage(QDialog):
         self.sets.setCurrentText(path)
 
     def ask_write(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(self, "Write this set", "own.rules", "Rules (*.rules)")
-        if path:
-            self.write(Path(path))
+        if path := ask_save_name(self, "Write this set", "own.rules", {"Rules": ".rules"}):
+            self.write(path)
 
     def write(self, path: Path) -> None:
         """Keep the set as a file, to be changed and used again."""
         if self.rules is None:
             return
         try:
-            path.write_text(self.rules.text, encoding="utf-8")
+            text = self.rules.text
+            write_whole(path, lambda p: write_text(p, text))
         except OSError as error:
             self.message.setText(f"{path}: cannot be written: {error}")
             return

@@ -34,10 +34,10 @@ class AddMembers(Edit):
     wanted `name`, `class`, `z_axis`, `pinned_start`, `pinned_end`, or `release_start`, `release_end` as words
     that `Release.of` takes, and `offset_start`, `offset_end` (m, global), from the node to the end.
 
-    An end, less its offset, takes the node that lies within the snap distance, else a new joint of the member that passes
-    there, else a node of its own; nodes that lie within it along its line become its joints. Slabs and walls
-    that a member ends at or lies along are tied to it. The section is one of the model's, of the catalogue,
-    or made of a `shape` with its `sizes` (m)."""
+    An end, less its offset, takes the node that lies within the snap distance, else a new joint of the member
+    that passes there, else a node of its own; nodes that lie within it along its line become its joints.
+    Slabs and walls that a member ends at or lies along are tied to it. The section is one of the model's, of
+    the catalogue, or made of a `shape` with its `sizes` (m)."""
 
     words = "added members"
     roles = {
