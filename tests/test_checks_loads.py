@@ -4,9 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from rod_tally.analysis import run
 from rod_tally.checks import Subject, run_checks
+from rod_tally.checks.loading.jumps import steps
+from rod_tally.loads.arrival import Arrival
 from rod_tally.model import (
     AreaLoad,
     Finding,
@@ -194,6 +198,49 @@ def test_jump_at_an_opening_has_its_reason() -> None:
     m.cases["more"] = LoadCase("more", "live", area_loads=list(m.cases["live"].area_loads))
     hits = found(m, "load.jump")
     assert len(hits) == 1 and hits[0].severity == "note" and "opening" in hits[0].message
+
+
+@pytest.mark.parametrize(("q", "end", "stepped"), [(3.0, 3.5, True), (1.1, 3.5, True), (0.9, 3.5, False), (3.0, 5.75, False)])  # fmt: skip
+def test_a_load_that_ends_within_a_beam_is_a_step(q: float, end: float, stepped: bool) -> None:
+    """An area load up to x = 3.5 of a slab of 6 by 4 m: by 45 degree lines its long beams carry q times 2 m
+    there, and nothing beyond; of under 2 kN/m, or within a twentieth of the span from its end, it is none."""
+    m = floor()
+    area = np.array([(0, 0, 3.0), (end, 0, 3), (end, 4, 3), (0, 4, 3)])
+    m.cases["live"].area_loads = [AreaLoad("s", ((0.0, 0.0, -1000.0 * q),), area)]
+    hits = found(m, "load.step")
+    assert bool(hits) == stepped
+    if hits:
+        assert hits[0].ids == ("m4", "m6") and hits[0].severity == "note"
+        assert hits[0].numbers["by"] == pytest.approx(2000.0 * q, rel=0.01)
+        x = dict((i, (at, a, b)) for i, at, a, b in steps(Subject(m).distribution.case("live")))
+        assert x["m4"] == pytest.approx((3.5, 2000.0 * q, 0.0), rel=0.01, abs=20.0 * q)
+        assert x["m6"] == pytest.approx(
+            (2.5, 0.0, 2000.0 * q), rel=0.01, abs=20.0 * q
+        )  # it runs the other way
+
+
+@given(data=st.data())
+def test_steps_of_any_rows_are_those_found_one_by_one(data: st.DataObject) -> None:
+    rows = data.draw(st.lists(st.tuples(*[st.integers(0, 12)] * 3, *[st.integers(-9, 9)] * 2), min_size=1))
+    rows = [(k % 3, *sorted((a / 2, b / 2)), qa * 1e3, qb * 1e3) for k, a, b, qa, qb in rows]
+    member, a, b, qa, qb = (np.array(c) for c in zip(*rows))
+    z = np.zeros((len(rows), 2))
+    arrival = Arrival("c", ["p", "q", "r"], member, a, b, np.column_stack([z, qa]), np.column_stack([z, qb]))
+
+    def load(m: int, x: float) -> float:
+        own = [r for r in rows if r[0] == m and r[1] < x < r[2]]
+        return abs(sum(r[3] + (r[4] - r[3]) * (x - r[1]) / (r[2] - r[1]) for r in own))
+
+    got = {(i, at): (p, q) for i, at, p, q in steps(arrival)}
+    for m, ident in enumerate(arrival.members):
+        for x in np.arange(0, 6.5, 0.5):
+            p, q = load(m, x - 1e-7), load(m, x + 1e-7)
+            if abs(p - q) > 2001 and max(p, q) > 1.501 * min(p, q):
+                assert got.pop((ident, x)) == pytest.approx((p, q), abs=1.0)
+            elif (ident, x) in got:  # as near to the limit as the places beside are off
+                assert abs(p - q) > 1999 and max(p, q) > 1.499 * min(p, q)
+                got.pop((ident, x))
+    assert not got
 
 
 def test_slabs_side_by_side_with_other_pressures() -> None:

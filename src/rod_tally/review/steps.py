@@ -102,7 +102,7 @@ STEPS: tuple[Step, ...] = (
             Item("Cases", ("load.empty", "case.untyped", "case.bare", "case.outdated", "load.same")),
             Item("Load transfer", ("load.uncarried", "load.imposed", "load.between")),
             Item("Direction", ("load.direction",)),
-            Item("Values", ("load.magnitude", "load.factored", "load.jump", "load.slab_jump")),
+            Item("Values", ("load.magnitude", "load.factored", "load.jump", "load.step", "load.slab_jump")),
             Item("Self-weight once", ("load.twice", "load.weight_again", "load.no_weight")),
             Item(
                 "Combinations",

@@ -45,6 +45,7 @@ TITLES = {
     "requirement.version": "Specification for another version",
     "load.same": "Two cases with the same loads",
     "load.slab_jump": "Slab load differs from its neighbours",
+    "load.step": "Load steps in a member",
     "load.twice": "Self-weight counted twice",
     "load.imposed": "Imposed movement or temperature without effect",
     "load.uncarried": "Load not carried",

@@ -11,8 +11,7 @@ import numpy as np
 
 from ...model import AreaLoad, Finding, LoadCase, MemberLoad
 from ...model.edits import load_values
-from ...model.member_force import member_force
-from ..registry import Subject, check, listed, point
+from ..registry import Subject, check, listed
 
 # Usual imposed loads, kN/m2, least and most: EN 1991-1-1 tables 6.2 (A to D), 6.4 (E), 6.8 (F, G), 6.10 (H),
 # widened to ASCE 7-16 table 4.3-1 where that goes beyond (from memory: offices 2.40, dwellings 1.92, assembly
@@ -30,11 +29,6 @@ ROUND = 0.25
 GIVEN = (
     0.05  # a value in steps of this may well have been given as it is: 0.4 on a roof is not 1.6 times 0.25
 )
-# ratio of mean line loads of neighbours in a beam line that needs a reason. Common practice, no source.
-JUMP = 2.0
-LEAST_JUMP = 2000.0  # N/m
-NO_LOAD = 1e-6  # N/m; what rounding leaves of a load that cancels
-LEAST_SLAB_JUMP = 1.0  # kN/m2
 
 
 def intensity(load: AreaLoad) -> float:
@@ -186,134 +180,3 @@ def find_weight_as_loads(s: Subject) -> Iterator[Finding]:
 
 def _line_loads(s: Subject) -> bool:
     return any(case.member_loads for case in s.own_cases)
-
-
-@check("load.jump", looks_at=("geometry", "materials", "loads"))
-def find_jumps(s: Subject) -> Iterator[Finding]:
-    """Neighbours in a beam line whose mean loads differ abruptly, with the reason where one is seen."""
-    if not s.model.surfaces:
-        return
-    beams = [line.members for line in s.lines if line.kind == "beams" and len(line.members) > 1]
-    beside = _panels_beside(s)
-    found: dict[tuple[str, str], list[tuple[float, str, str, str]]] = defaultdict(list)
-    for case in s.own_cases:
-        if case.is_pattern:
-            continue  # its parent case has been looked at; in a pattern neighbours differ by intention
-        mean = _mean_loads(s, case)
-        if not mean:
-            continue
-        for line in beams:
-            for a, b in zip(line, line[1:]):
-                if a not in s.model.members or b not in s.model.members:
-                    continue
-                qa, qb = mean.get(a, 0.0), mean.get(b, 0.0)
-                if abs(qa - qb) > LEAST_JUMP and max(qa, qb) > JUMP * min(qa, qb):
-                    reason = _reason(beside.get(a, (0, False, False)), beside.get(b, (0, False, False)))
-                    words = f"{s.name(a)} carries {qa / 1000:.3g} kN/m and its neighbour {s.name(b)} {qb / 1000:.3g} kN/m"
-                    # a reason that lies in the slab is the same for every case: said once
-                    found[reason, "" if reason else case.name].append((abs(qa - qb), words, a, b))
-    for (reason, name), jumps in found.items():
-        by, words, a, _ = max(jumps)
-        places = len({frozenset(x[2:]) for x in jumps})
-        more = f", and {places - 1} more such places" if places > 1 else ""
-        why = f": {reason}" if reason else ", and no reason is seen"
-        ids = tuple(dict.fromkeys(i for x in sorted(jumps, reverse=True) for i in x[2:]))
-        where = f"Load case {name}: " if name else ""
-        text = f"{where}{words} in the mean{why}{more}."
-        yield Finding(
-            "load.jump",
-            "note" if reason else "warning",
-            text[0].upper() + text[1:],
-            ids,
-            point(s.model.line(s.model.members[a]).mean(axis=0)),
-            ("Take me there",),
-            {"by": by},
-        )
-
-
-def _mean_loads(s: Subject, case: LoadCase) -> dict[str, float]:
-    """Mean vertical load (N/m) on each member from slabs and of what was put on it; {} where slabs hand
-    nothing on."""
-    arrival = s.distribution.case(case.name)
-    if not len(arrival.member):
-        return {}
-    force: dict[str, float] = defaultdict(float)
-    for ident, f in zip(
-        arrival.members, np.bincount(arrival.member, arrival.forces[:, 2], minlength=len(arrival.members))
-    ):
-        force[ident] += float(f)
-    for load in case.member_loads:
-        force[load.member] += float(member_force(s.model, load)[2])
-    out = {}
-    for ident, f in force.items():
-        m = s.model.members.get(ident)
-        if m is not None:
-            mean = abs(f) / max(s.model.length(m), 1e-9)
-            out[ident] = mean if mean > NO_LOAD else 0.0
-    return out
-
-
-@check("load.slab_jump", looks_at=("geometry", "loads"))
-def find_slab_jumps(s: Subject) -> Iterator[Finding]:
-    """Slabs side by side whose pressures in a case differ abruptly."""
-    slabs = {i: x for i, x in s.model.surfaces.items() if not x.upright}
-    pairs = {
-        frozenset((i, j.other))
-        for i, x in slabs.items()
-        for j in x.joints
-        if j.kind == "surface" and j.other in slabs and x.whole != slabs[j.other].whole
-    }
-    if not pairs:
-        return
-    for case in s.own_cases:
-        total: dict[str, float] = defaultdict(float)
-        for load in case.area_loads:
-            if load.surface in slabs and load.outline is None:
-                total[load.surface] += intensity(load)
-        odd = []
-        for a, b in (sorted(p) for p in pairs):
-            small, large = sorted((total.get(a, 0.0), total.get(b, 0.0)))
-            if large - small >= LEAST_SLAB_JUMP and large > JUMP * small:
-                odd.append((large - small, a, b))
-        if odd:
-            _, a, b = max(odd)
-            more = f"; {len(odd) - 1} more such pairs" if len(odd) > 1 else ""
-            yield Finding(
-                "load.slab_jump",
-                "note",
-                f"Load case {case.name}: {s.name(a)} carries {total.get(a, 0.0):.3g} kN/m2 and {s.name(b)} beside it "
-                f"{total.get(b, 0.0):.3g} kN/m2{more}.",
-                tuple(dict.fromkeys(i for _, p, q in sorted(odd, reverse=True) for i in (p, q))),
-                s.middle(a),
-                ("Take me there",),
-            )
-
-
-def _panels_beside(s: Subject) -> dict[str, tuple[int, bool, bool]]:
-    """For each member: how many panels hang on it, whether one has an opening, whether one has a free
-    edge."""
-    out: dict[str, tuple[int, bool, bool]] = {}
-    for floor in s.distribution.floors():
-        for panel in floor.panels:
-            free = bool((panel.carrier < 0).any())
-            opening = bool(panel.polygon.interiors) or _at_opening(floor.outline.interiors, panel.polygon)
-            for k in {int(c) for c in panel.carrier if c >= 0}:
-                carrier = floor.carriers[k]
-                if carrier.kind == "member":
-                    count, o, f = out.get(carrier.id, (0, False, False))
-                    out[carrier.id] = (count + 1, o or opening, f or free)
-    return out
-
-
-def _at_opening(rings: object, polygon: object) -> bool:
-    return any(polygon.distance(r) < 1e-6 for r in rings)  # type: ignore[attr-defined]
-
-
-def _reason(a: tuple[int, bool, bool], b: tuple[int, bool, bool]) -> str:
-    if a[1] != b[1]:
-        return "an opening lies beside one of them"
-    if a[2] != b[2]:
-        return "a free edge or a cantilever of the slab lies beside one of them"
-    if a[0] != b[0]:
-        return f"{a[0]} panels hang on one and {b[0]} on the other"
-    return ""
