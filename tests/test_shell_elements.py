@@ -5,6 +5,11 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+import shapely
+from hypothesis import given
+from hypothesis import strategies as st
+from shapely.geometry import Point
+from shapely.geometry.polygon import orient
 
 from rod_tally.analysis.shells.assembly import alike
 from rod_tally.analysis.shells.elements import (
@@ -21,6 +26,7 @@ from rod_tally.analysis.shells.elements import (
     to_global,
     triangle_shape,
 )
+from rod_tally.analysis.shells.loads import fans
 from rod_tally.analysis.solve.blocks import BlockSum
 from rod_tally.model.geometry.vectors import Array
 
@@ -281,3 +287,26 @@ def test_only_elements_of_one_shape_and_layer_are_alike() -> None:
     rows = np.array([square, square + 3e-14, square + [1e-7, 0, 0, 0, 0, 0, 0, 0], square])
     first, like = alike(rows, np.array([0, 0, 0, 1]))
     assert len(first) == 3 and like[0] == like[1] and len({*like.tolist()}) == 3
+
+
+@given(
+    st.lists(
+        st.tuples(*[st.floats(-3, 3)] * 2, st.floats(0.3, 2.0), st.floats(0.0, 0.9)), min_size=1, max_size=4
+    ),
+    st.booleans(),
+)
+def test_fans_add_up_to_polygons_with_their_holes(
+    rings: list[tuple[float, float, float, float]], backwards: bool
+) -> None:
+    """Area and first moments of each polygon, whichever way its rings run, are those of its triangles."""
+    shapes = [Point(x, y).buffer(r, 3).difference(Point(x + 0.1, y).buffer(r * h, 2)) for x, y, r, h in rings]
+    parts = shapely.get_parts(np.array(shapes, object))
+    if backwards:
+        parts = np.array([orient(p, -1.0) for p in parts], object)
+    of, a, b, c, size = fans(parts)
+    area = np.bincount(of, size, len(parts))
+    assert area == pytest.approx(shapely.area(parts))
+    middle = (a + b + c) / 3 * size[:, None]
+    for k in (0, 1):
+        wanted = shapely.get_coordinates(shapely.centroid(parts))[:, k] * shapely.area(parts)
+        assert np.bincount(of, middle[:, k], len(parts)) == pytest.approx(wanted, abs=1e-9)

@@ -7,12 +7,11 @@ from collections.abc import Iterator
 from copy import copy
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 from shapely import STRtree, polygons
 from shapely import points as as_points
-from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
-from shapely.geometry.polygon import orient
 
 from ...loads.arrival import HeldLoad
 from ...meshing import Plates
@@ -46,14 +45,6 @@ class LoadedSurface:
         if self._tree is None:
             self._tree = STRtree(np.concatenate([polygons(f) for f in self.flat]))
         return self._tree
-
-    def element(self, k: int) -> tuple[NDArray[np.int64], Array]:
-        """Nodes and flat corners of element k of the tree."""
-        for e, f in zip(self.groups, self.flat):
-            if k < len(e):
-                return e[k], f[k]
-            k -= len(e)
-        raise IndexError(k)
 
     def only(self, groups: list[NDArray[np.int64]]) -> LoadedSurface:
         """The same surface with some of its elements alone."""
@@ -96,27 +87,21 @@ class LoadedSurface:
 
     def part(self, field: Array, area: BaseGeometry, into: Array) -> None:
         """A pressure field over a part of the plane: each element takes what lies on it."""
-        for k in self.tree.query(area, predicate="intersects").tolist():
-            nodes, corners = self.element(int(k))
-            piece = Polygon(corners).intersection(area)
-            if piece.area <= 1e-12:
-                continue
-            for shape in getattr(piece, "geoms", [piece]):
-                if isinstance(shape, Polygon) and not shape.is_empty:
-                    self._spread(field, shape, nodes, corners, into)
-
-    def _spread(
-        self, field: Array, shape: Polygon, nodes: NDArray[np.int64], corners: Array, into: Array
-    ) -> None:
-        shape = orient(shape)
-        rings = [np.array(r.coords)[:-1] for r in (shape.exterior, *shape.interiors)]
-        # fans of signed triangles add up to any polygon; those of its holes, the other way round, take off
-        for a, b, c in ((r[0], b, c) for r in rings for b, c in zip(r[1:], r[2:])):
-            size = ((b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])) / 2
+        hit = np.sort(self.tree.query(area, predicate="intersects"))
+        first = 0
+        for e, f in zip(self.groups, self.flat):
+            own = hit[(hit >= first) & (hit < first + len(e))] - first
+            first += len(e)
+            pieces = shapely.intersection(polygons(f[own]), area)
+            own, pieces = own[(large := shapely.area(pieces) > 1e-12)], pieces[large]
+            parts, of = shapely.get_parts(pieces, return_index=True)
+            flat = shapely.get_type_id(parts) == shapely.GeometryType.POLYGON
+            piece, a, b, c, size = fans(parts[flat])
+            k = own[of[flat][piece]]
             for r, s in TRIANGLE_POINTS:
                 at = a + r * (b - a) + s * (c - a)
-                force = (field[0] + at @ field[1:]) * size / 3
-                into[nodes, :3] += shares(corners[None], at[None])[0][:, None] * force
+                force = (field[0] + at @ field[1:]) * (size / 3)[:, None]
+                np.add.at(into[:, :3], e[k], shares(f[k], at)[:, :, None] * force[:, None])
 
     def take(self, places: Array, forces: Array, into: Array) -> None:
         """Forces (k, 3) at places (k, 3), each to the element that holds its place; what is off the element
@@ -160,6 +145,23 @@ class LoadedSurface:
     def edge(self) -> float:
         """A usual length of an element's side, m."""
         return float(np.median([np.linalg.norm(f[:, 1] - f[:, 0], axis=1).mean() for f in self.flat]))
+
+
+def fans(shapes: NDArray[np.object_]) -> tuple[NDArray[np.int64], Array, Array, Array, Array]:
+    """Triangles that add up to polygons: which polygon each is of (n,), its corners a, b, c (n, 2), and its area
+    (n,), negative for what takes off: of holes, and of what a fan covers beyond its ring."""
+    rings, of = shapely.get_rings(shapes, return_index=True)
+    points, ring = shapely.get_coordinates(rings, return_index=True)
+    first = np.searchsorted(ring, np.arange(len(rings)))
+    count = np.bincount(ring, minlength=len(rings))
+    place = np.arange(len(points)) - first[ring]
+    second = np.flatnonzero((place > 0) & (place < count[ring] - 2))  # the last point is the first again
+    ring = ring[second]
+    a, b, c = points[first[ring]], points[second], points[second + 1]
+    size = ((b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])) / 2
+    outer = np.append(True, of[1:] != of[:-1])[: len(of)]
+    turn = np.sign(np.bincount(ring, size, len(rings))) * np.where(outer, 1.0, -1.0)
+    return of[ring], a, b, c, size * turn[ring]
 
 
 def shares(corners: Array, at: Array) -> Array:
