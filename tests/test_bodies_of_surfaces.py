@@ -19,6 +19,7 @@ from rod_tally.checks import Subject, run_checks
 from rod_tally.demo.writer import IfcWriter
 from rod_tally.intake import read_source
 from rod_tally.model import PINNED, Model, Settings
+from rod_tally.model.edits import SetThickness
 from rod_tally.transfer import transfer
 from rod_tally.transfer.surfaces.strips import middle_line
 
@@ -190,6 +191,52 @@ def test_layers_that_add_up_to_something_else_are_told(tmp_path: Path) -> None:
     s = next(iter(m.surfaces.values()))
     assert s.thickness == pytest.approx(0.2) and s.material == "C30/37"
     assert any("layers add up to 300 mm, its body is 200 mm" in e.message for e in m.log)
+
+
+@pytest.mark.parametrize(
+    ("name", "kind", "layers", "less"),
+    [
+        ("S", "", (("Concrete", 0.079), ("Metal deck", 0.051)), 0.0255 / 0.13),
+        ("S", "", (("Metal deck", 0.07), ("Concrete", 0.06)), None),  # all of it counts as steel: no price
+        ("S", "", (("Concrete", 0.129), ("Steel", 0.001)), -1.0),  # sheet, no deck
+        ("S", "Composite slab 130", (("Concrete", 0.13),), 0.0),
+        ("Hollowcore 1", "", (("Concrete", 0.13),), 0.0),
+        ("S", "Desk floor", (("Concrete", 0.13),), -1.0),
+        ("Timber deck", "", (("Timber C24", 0.13),), -1.0),
+    ],
+)
+def test_decks_that_are_drawn_solid_are_told(
+    tmp_path: Path, name: str, kind: str, layers: tuple[tuple[str, float], ...], less: float | None
+) -> None:
+    """A composite deck or hollow planks by name, type or layers; what half-filled ribs would weigh less, of the
+    slab's weight. -1: nothing is told."""
+
+    def build(w: IfcWriter) -> None:
+        slabs = [
+            w.block("IfcSlab", n, (x, 0, 2.87), (x + 6, 5, 3.0), None, "Ground")
+            for n, x in ((name, 0), (name, 9))
+        ]
+        parts = [
+            w.file.create_entity("IfcMaterialLayer", w.file.create_entity("IfcMaterial", n), t, None)
+            for n, t in layers
+        ]
+        made_of = w.file.create_entity("IfcMaterialLayerSet", parts)
+        w.root("IfcRelAssociatesMaterial", None, RelatedObjects=slabs, RelatingMaterial=made_of)
+        if kind:
+            for slab in slabs:
+                slab.ObjectType = kind
+
+    m = made(tmp_path, build)
+    told = [f for f in run_checks(Subject(m)) if f.code == "surface.solid"]
+    assert len(told) == (0 if less == -1.0 else 1)
+    if told:
+        weight = sum(m.surface_weight(x) for x in m.surfaces.values())
+        assert told[0].numbers["weight"] == pytest.approx((less or 0.0) * weight) and set(told[0].ids) == set(
+            m.surfaces
+        )
+        assert ("half filled" in told[0].message) == bool(less) and "spans one way" in told[0].message
+        SetThickness(list(m.surfaces), 0.1045).apply(m)
+        assert not [f for f in run_checks(Subject(m)) if f.code == "surface.solid"]
 
 
 def test_an_opening_beside_its_slab_is_a_finding(tmp_path: Path) -> None:

@@ -190,6 +190,24 @@ def test_the_model_has_the_volume_of_the_body(tmp_path: Path, build: Build, unit
     assert not [s for s in model.skipped if s.cls != "assembly"]
 
 
+@pytest.mark.parametrize("build", [double_tee, hollow_core, ribbed_by_solids])
+def test_ribs_and_hollows_that_are_drawn_are_not_said_to_be_missing(tmp_path: Path, build: Build) -> None:
+    """But those of a slab of that name that is drawn solid are (surface.solid)."""
+
+    def named(w: IfcWriter, build: Build = build) -> Any:
+        it = build(w)
+        it.Name = "Ribbed deck"
+        w.root("IfcRelAssociatesMaterial", None, RelatedObjects=[it], RelatingMaterial=w.material("C30/37"))
+        return it
+
+    assert not found(taken_in(tmp_path, named), "surface.solid")
+    assert found(taken_in(tmp_path, lambda w: named(w, solid_slab)), "surface.solid")
+
+
+def solid_slab(w: IfcWriter) -> Any:
+    return body(w, "IfcSlab", [w.extrusion(polygon(w, rectangle(0, 0, 6, 4)), 0.2)])
+
+
 def test_halves_of_a_column_are_one_section(tmp_path: Path) -> None:
     model = taken_in(tmp_path, column_of_two)
     (m,) = model.members.values()

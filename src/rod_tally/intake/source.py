@@ -153,7 +153,8 @@ class SourceSurface:
     `layers` (m): thickness of its material layers in all, None without; `kind`: what the file calls it
     (BASESLAB …); `how`: extrusion or measured. `volume` (m3) is that of the body with its openings cut,
     None where it is not known; `told`: what the body is made of, where that is more than one solid;
-    `whole`: id of the element that it is a building element part of."""
+    `whole`: id of the element that it is a building element part of. `type_name`: of the element's type;
+    `built_up`: names and thicknesses (m) of its material layers."""
 
     id: str
     name: str
@@ -172,6 +173,8 @@ class SourceSurface:
     volume: float | None = None
     told: str = ""
     whole: str = ""
+    type_name: str = ""
+    built_up: tuple[tuple[str, float], ...] = ()
 
 
 @dataclass(slots=True)

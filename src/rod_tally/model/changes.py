@@ -116,6 +116,8 @@ OF_PARTS = {
     "diaphragm": "geometry",
     "beds": "geometry",
     "area_share": "sections",
+    "type_name": "names",
+    "built_up": "names",
     "depth": "geometry",
 }
 

@@ -121,6 +121,7 @@ TITLES = {
     "surface.opening": "Opening misses or divides its surface",
     "surface.sliver": "Sliver of a surface",
     "surface.thickness": "Unusual thickness",
+    "surface.solid": "Ribbed or hollow slab modelled solid",
     "wall.joint": "Wall joint over capacity",
 }
 

@@ -3,12 +3,14 @@ doubles."""
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Iterator
 
 import numpy as np
 from shapely.geometry import LineString, Polygon
 
-from ...model import Finding
+from ...model import Finding, Surface
+from ...model.catalogue.families import read_name, words_of
 from ...model.geometry.panels import ALONG, meeting_pairs
 from ...model.geometry.proximity import near_boxes
 from ...model.geometry.vectors import clear_distance
@@ -18,6 +20,16 @@ NARROW = 0.15  # m; a surface or a strip of it narrower than this is a sliver. C
 EDGE = 1e-3  # m; what lies this near to a wall's edge lies on it
 SHORT_EDGE = 0.02  # m
 ASKED = "Accept, because…"
+AS_DRAWN = 0.02  # by which a body's volume may differ from its plate's and still be solid
+SHEET = 0.02  # m; a layer of steel thicker than this is a deck with its ribs, not sheet
+HALF_FILLED = 0.5  # of a deck's depth is concrete, give or take. Common practice, no source.
+# words for slabs with ribs or hollows, in the languages that exports come in. Common practice, no source.
+RIBBED = {
+    "deck", "decking", "composite", "ribbed", "ribs", "waffle", "hollow", "hollowcore", "trapezoidal", "corrugated",
+    "verbunddecke", "verbundblech", "trapezblech", "profilblech", "rippendecke", "hohldecke", "hohlkorperdecke", "kassettendecke",
+    "collaborant", "collaborante", "colaborante", "nervure", "nervuree", "alveolaire", "alveolar", "grecata", "kanaalplaat",
+    "staalplaatbetonvloer", "huldaek", "hulldekke", "haldack",
+}  # fmt: skip
 
 
 @check("surface.sliver", looks_at=("geometry",))
@@ -124,6 +136,60 @@ def find_varying_thickness(s: Subject) -> Iterator[Finding]:
                 (ASKED,),
                 {"least": x.spread[0], "most": x.spread[1]},
             )
+
+
+@check("surface.solid", looks_at=("geometry", "materials"))
+def find_decks(s: Subject) -> Iterator[Finding]:
+    """Slabs that are ribbed or hollow by their names or layers, and count as solid concrete because their bodies
+    are drawn so; one finding a type."""
+    kinds: dict[tuple[str, tuple[tuple[str, float], ...], float], list[Surface]] = defaultdict(list)
+    for x in s.model.surfaces.values():
+        material = s.model.materials.get(x.material)
+        if x.upright or x.differs or not x.as_drawn or material is None:
+            continue
+        concrete = material.kind == "concrete" or "concrete" in (read_name(n).family for n, _ in x.built_up)
+        if concrete and abs(x.body_share - 1) < AS_DRAWN and (_names_deck(x) or _sheets(x)):
+            kinds[x.type_name, x.built_up, round(x.thickness, 6)].append(x)
+    for (kind, layers, thickness), found in kinds.items():
+        found.sort(key=lambda x: x.id)
+        first, rest = found[0], len(found) - 1
+        solid = s.model.materials[first.material]
+        who = s.name(first.id) + (f" and {rest} more count" if rest else " counts")
+        of = (
+            f"type {kind}"
+            if kind and not layers
+            else "layers " + ", ".join(f"{n} {mm(t)}" for n, t in layers)
+        )
+        by = of if kind or layers else "name"
+        ribs = min(_sheets(first), thickness) * HALF_FILLED
+        weight = sum(s.model.surface_weight(x) for x in found) if solid.kind == "concrete" else 0.0
+        less = weight * ribs / thickness if thickness > 0 else 0.0
+        price = (
+            f" With its ribs half filled {'they' if rest else 'it'} would weigh {less / 1000:.3g} kN ({ribs / thickness:.0%}) less."
+            if less > 0
+            else ""
+        )
+        yield Finding(
+            "surface.solid",
+            "warning",
+            f"The {who} as solid {solid.name}, {mm(thickness)} thick as drawn, and by {by} there are ribs or hollows in it: weight "
+            f"and stiffness are too large, and it spans one way.{price} Give the thickness of the same volume, and the span.",
+            tuple(x.id for x in found),
+            s.middle(first.id),
+            ("Give a thickness", "Accept, because…"),
+            {"weight": less},
+        )
+
+
+def _names_deck(x: Surface) -> bool:
+    """Return whether a name of it or of its layers says that it has ribs or hollows."""
+    names = (x.name, x.type_name, *(n for n, _ in x.built_up), x.source_material)
+    return any(set(words_of(n)) & RIBBED for n in names if n)
+
+
+def _sheets(x: Surface) -> float:
+    """Thickness (m) of its layers of steel, as a deck's ribs are given; 0 for thin sheet."""
+    return sum(t for n, t in x.built_up if t > SHEET and read_name(n).family == "steel")
 
 
 @check("surface.free", looks_at=("geometry", "supports"))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from ...analysis.results.results import COMPONENTS
@@ -55,9 +56,18 @@ class ParityPlot(QWidget):
         self.choice.currentTextChanged.connect(self.draw)
         state.revision_changed.connect(self.draw)
         state.picked_changed.connect(self.draw)
-        self.draw()
+        self._old = True
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        if self._old:
+            self.draw()
 
     def draw(self) -> None:
+        """Draw it where it can be seen, or once it can be."""
+        self._old = not self.isVisible()
+        if self._old:
+            return
         self.plot.clear()
         comparison, review = self.state.comparison, self.state.review
         if comparison is None or review is None:

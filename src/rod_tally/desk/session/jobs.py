@@ -14,6 +14,8 @@ from ...log_file import start_log
 
 log = logging.getLogger(__name__)
 
+TELLS_EVERY = 0.2  # s; each telling paints the window, and takes that time from the job
+
 
 def where_logged() -> str:
     """A sentence that names the log file; "" where there is none."""
@@ -48,7 +50,7 @@ class _Job(QRunnable):
         if self.stop:
             raise Cancelled
         now = time.monotonic()
-        if now - self._told > 0.05:
+        if now - self._told > TELLS_EVERY:
             self._told = now
             self.signals.progress.emit(text, share)
             time.sleep(0)  # lets the window's thread have its turn

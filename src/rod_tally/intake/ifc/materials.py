@@ -47,8 +47,8 @@ PLAUSIBLE = {
 @dataclass(slots=True)
 class Association:
     """The material of a member: material key, profile entity or None, cardinal point or None; of a layer set
-    its thickness in all, m; of one that tapers the profile at its end. `simplified`: what is taken for what,
-    where it is of more than one material or profile."""
+    its thickness in all, m, and the names and thicknesses of its `layers`; of one that tapers the profile at
+    its end. `simplified`: what is taken for what, where it is of more than one material or profile."""
 
     material: str = ""
     profile: Any = None
@@ -56,6 +56,7 @@ class Association:
     thickness: float | None = None
     simplified: str = ""
     end: Any = None
+    layers: tuple[tuple[str, float], ...] = ()
 
 
 class Materials:
@@ -157,6 +158,11 @@ class Materials:
             self._keys[material.id()] = key
         return self._keys[material.id()]
 
+    def type_name(self, obj: Any) -> str:
+        """Return the name of an object's type, else what it says its type is; "" for none."""
+        kind = self._type_of.get(obj.id())
+        return str((kind.Name if kind is not None else None) or getattr(obj, "ObjectType", None) or "")
+
     def of(self, obj: Any) -> Association:
         """Return what an object is made of: its own association, else its type's."""
         select = self._of_object.get(obj.id())
@@ -246,11 +252,9 @@ class Materials:
         unit = self.units["LENGTHUNIT"]
         whole = sum(layer.LayerThickness or 0.0 for layer in layers) * unit
         found = Association(self.key(thickest.Material), thickness=whole or None)
+        found.layers = tuple((self.key(x.Material), (x.LayerThickness or 0.0) * unit) for x in layers)
         if len({self.key(layer.Material) for layer in layers if layer.LayerThickness}) > 1:
-            parts = [
-                f"{self.key(x.Material) or 'nothing'} {(x.LayerThickness or 0.0) * unit * 1000:.4g} mm"
-                for x in layers
-            ]
+            parts = [f"{name or 'nothing'} {size * 1000:.4g} mm" for name, size in found.layers]
             found.simplified = (
                 f"of several layers ({listing(parts)}): all of the thickness counts as {found.material}"
             )

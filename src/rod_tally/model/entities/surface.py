@@ -70,7 +70,8 @@ class Surface:
     drawn, `area_share` the drawn area over the one that transfer left. `depth` is how far the body reaches
     below and above the plane where that is not half the thickness each; `differs` says how body and plate
     differ, "" where they do not. `joined_as`: its thickness (m) when it was joined to others, 0 where that is
-    not known."""
+    not known. `type_name` is that of its type in the source, `built_up` the names and thicknesses (m) of its
+    layers there."""
 
     id: str
     name: str
@@ -106,6 +107,8 @@ class Surface:
     depth: tuple[float, float] | None = None
     differs: str = ""
     joined_as: float = 0.0
+    type_name: str = ""
+    built_up: tuple[tuple[str, float], ...] = ()
 
     @property
     def weight_share(self) -> float:

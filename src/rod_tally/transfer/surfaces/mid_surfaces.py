@@ -41,6 +41,7 @@ def transfer_surfaces(source: SourceModel, model: Model) -> None:
             surface.element = s.whole or ("" if len(pieces) == 1 else whole)
             surface.storey = surface.storey or model.storey_of(float(surface.outer[:, 2].min()))
             surface.bearing, surface.tag, surface.source_material = s.bearing, s.tag, s.material
+            surface.type_name, surface.built_up = s.type_name, s.built_up
             surface.source_outer, surface.source_thickness = surface.outer.copy(), surface.thickness
             model.surfaces[surface.id] = surface
         first = pieces[0]

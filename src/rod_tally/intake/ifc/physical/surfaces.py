@@ -86,6 +86,8 @@ def _surface(
         kind=getattr(whole, "PredefinedType", None) or "",
         tag=text(element.Tag),
         whole=ident(whole) if element != whole else "",
+        type_name=materials.type_name(whole),
+        built_up=made_of.layers if element == whole else (),
     )
     reason: Exception | None = None
     voids = openings.of(element.id())
