@@ -78,7 +78,9 @@ STEPS: tuple[Step, ...] = (
             Item("Short pieces", ("join.short",)),
             Item("Changed sizes", ("join.undecided",)),
             Item("Disconnected parts", ("join.island", "surface.free")),
-            Item("Slabs and walls", ("surface.sliver", "surface.opening", "surface.thickness", "surface.solid")),
+            Item(
+                "Slabs and walls", ("surface.sliver", "surface.opening", "surface.thickness", "surface.solid")
+            ),
             Item("Levels and axes", ("storey.level", "axes.odd", "stiffness.contrast")),
         ),
         "joints",
