@@ -19,6 +19,7 @@ from rod_tally.model import (
     NodeLoad,
     Release,
     Section,
+    Spectrum,
     Storey,
     Support,
 )
@@ -88,6 +89,11 @@ def test_missing_mass_and_odd_periods() -> None:
     f = found(m, "response.mass", few)[0]
     assert "60% in x" in f.message and "in y" not in f.message
     assert not found(m, "response.mass", [Mode(1, 0.4, 0.95, 0.0, 0.0), Mode(2, 0.3, 0.0, 0.95, 0.0)])
+    whole = [Mode(1, 0.4, 0.95, 0.0, 0.2), Mode(2, 0.3, 0.0, 0.95, 0.6)]
+    m.cases["Sz"] = LoadCase("Sz", "seismic", spectrum=Spectrum("z", [(0.0, 1.0), (4.0, 1.0)]))
+    assert found(m, "response.mass", whole)[0].numbers["z"] - 0.8 < 1e-9
+    m.cases["Sz"].spectrum = Spectrum("x", [(0.0, 1.0), (4.0, 1.0)])
+    assert not found(m, "response.mass", whole)
     assert "longer" in found(m, "response.period", [Mode(1, 9.0, 0.9, 0.0, 0.0)])[0].message
     assert not found(m, "response.period", [Mode(1, 0.5, 0.9, 0.0, 0.0)])
     assert "shorter" in found(m, "response.period", [Mode(1, 0.005, 0.9, 0.0, 0.0)])[0].message

@@ -302,8 +302,11 @@ def test_mass_of_modes_is_chosen_from_the_cases(loft: Window, qtbot: QtBot) -> N
 def test_response_spectrum_is_a_case_that_the_next_run_fills(loft: Window, qtbot: QtBot) -> None:
     w = loft
     act(w, qtbot, "loads.spectrum_en")
-    fill(w, qtbot, w.load_desk.form, ag=2.0)
-    assert [n for n, c in model_of(w).cases.items() if c.spectrum is not None] == ["Spectrum x", "Spectrum y"]
+    fill(w, qtbot, w.load_desk.form, ag=2.0, q=3.0, vertical="with it")
+    made = {n: c.spectrum for n, c in model_of(w).cases.items() if c.spectrum is not None}
+    assert {n: s.direction for n, s in made.items()} == {f"Spectrum {d}": d for d in "xyz"}
+    assert max(a for _, a in made["Spectrum z"].curve) == pytest.approx(0.9 * 2.0 * 2.5 / 1.5)
+    assert made["Spectrum x"].eccentricity == 0.05 and made["Spectrum z"].eccentricity == 0.0
     act(w, qtbot, "run.run")
     review = w.state.review
     assert review is not None

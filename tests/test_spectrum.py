@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from rod_tally.analysis.dynamics.spectrum import correlation, quadratic
-from rod_tally.loads.lateral import AsceSpectrum, DesignSpectrum
+from rod_tally.loads.lateral import AsceSpectrum, DesignSpectrum, vertical_en
 from rod_tally.model import LoadCase, Model, NodeLoad, Settings, Spectrum, Storey
 from rod_tally.model.edits import AddCases, EditError
 from rod_tally.model.load_table import TableError, read_curve
@@ -44,6 +44,21 @@ def test_one_mass_answers_with_mass_times_acceleration() -> None:
     stiff, soft = (force * 64 / (3 * E * i) for i in (PLAIN.iy, PLAIN.iz))
     assert min(abs(moved - stiff), abs(moved - soft)) <= 1e-6 * moved
     assert (r.force[c] >= 0).all() and not any(e.case == "Sx" for e in r.equilibrium)
+
+
+def test_upright_one_mass_answers_along_the_post() -> None:
+    """Fz = m Sa and u = F h / EA of a spectrum upright; where directions act by themselves, it does too."""
+    m = cantilever()
+    m.storeys = [Storey("L0", 0.0)]
+    m.cases["Sy"] = LoadCase("Sy", "seismic", spectrum=Spectrum("y", FLAT))
+    m.cases["Sz"] = LoadCase("Sz", "seismic", spectrum=Spectrum("z", [(0.0, 3.0), (10.0, 3.0)]))
+    got = done(m, {"M": 1.0})
+    r = got.results
+    c = r.case_index("Sz")
+    assert r.reaction[c, 0, 2] == pytest.approx(3e4, rel=1e-6) and not r.reaction[c, 0, :2].any()
+    assert r.displacement[c, 1, 2] == pytest.approx(3e4 * 4.0 / (E * PLAIN.area), rel=1e-6)
+    factors = [c.factors for c in got.combinations if "Sz" in c.factors]
+    assert {abs(f["Sz"]) for f in factors} == {1.0} and not any({"Sx", "Sy"} & set(f) for f in factors)
 
 
 def test_all_modes_together_move_all_the_mass_at_a_level_spectrum() -> None:
@@ -92,6 +107,18 @@ def test_design_spectrum_of_asce_7() -> None:
     assert s.at(1.2) == pytest.approx(0.5 * g) and s.at(16.0) == pytest.approx(0.6 * 8 / 256 * g)
     curve = np.array(s.curve())
     assert (np.diff(curve[:, 0]) > 0).all() and np.interp(0.6, *curve.T) == pytest.approx(g)
+
+
+def test_vertical_design_spectrum_of_en_1998() -> None:
+    """EN 1998-1 3.2.2.5(5) to (7) and table 3.4, type 1, from memory: avg = 0.9 ag, S = 1, TB 0.05, TC 0.15, TD 1.0
+    s; q up to 1.5. The bound is 0.2 avg."""
+    s = vertical_en(2.0, 3.0)
+    plateau = 0.9 * 2.0 * 2.5 / 1.5
+    assert s.at(0.0) == pytest.approx(0.9 * 2.0 * 2 / 3)
+    assert s.at(0.05) == s.at(0.15) == pytest.approx(plateau)
+    assert s.at(0.6) == pytest.approx(plateau * 0.15 / 0.6)
+    assert s.at(1.5) == pytest.approx(max(plateau * 0.15 * 1.0 / 1.5**2, 0.2 * 1.8))
+    assert vertical_en(2.0, 1.2).at(0.1) == pytest.approx(0.9 * 2.0 * 2.5 / 1.2)
 
 
 def test_curve_of_en_1998_is_straight_enough_between_its_points() -> None:

@@ -75,6 +75,12 @@ class DesignSpectrum:
         return _sampled(self.at, (self.tb, self.tc, self.td))
 
 
+def vertical_en(ag: float, q: float) -> DesignSpectrum:
+    """The vertical design spectrum of EN 1998-1 3.2.2.5(5) to (7), from memory: avg is 0.9 ag, with the soil
+    factor 1 and the periods of table 3.4 for spectra of type 1; q is 1.5 at the most."""
+    return DesignSpectrum(0.9 * ag, 1.0, 0.05, 0.15, 1.0, min(q, 1.5))
+
+
 @dataclass(slots=True)
 class AsceSpectrum:
     """ASCE 7-16 11.4.6 divided by R/Ie: `sds`, `sd1` in g, long-period transition `tl` (s)."""

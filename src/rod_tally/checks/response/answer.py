@@ -141,10 +141,13 @@ def find_large_drift(s: Subject) -> Iterator[Finding]:
 
 @check("response.mass")
 def find_missing_mass(s: Subject) -> Iterator[Finding]:
-    """Modes that move less than nine tenths of the mass in a horizontal direction."""
+    """Modes that move less than nine tenths of the mass in a horizontal direction, or upright where a spectrum
+    acts so."""
     if not s.modes:
         return
     moved = {"x": sum(m.mass_x for m in s.modes), "y": sum(m.mass_y for m in s.modes)}
+    if any(c.spectrum is not None and c.spectrum.direction == "z" for c in s.model.cases.values()):
+        moved["z"] = sum(m.mass_z for m in s.modes)
     little = {d: v for d, v in moved.items() if v < WANTED_MASS}
     if not little:
         return

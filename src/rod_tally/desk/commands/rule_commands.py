@@ -10,7 +10,15 @@ from PyQt6.QtWidgets import QWidget
 
 from ...analysis.by_rule.rules import cases_by_rule
 from ...analysis.dynamics.mass import mass_cases
-from ...loads.lateral import ASCE_CT, EN_CT, GROUND_TYPE_1, AsceSpectrum, DesignSpectrum, LateralError
+from ...loads.lateral import (
+    ASCE_CT,
+    EN_CT,
+    GROUND_TYPE_1,
+    AsceSpectrum,
+    DesignSpectrum,
+    LateralError,
+    vertical_en,
+)
 from ...loads.wind import EXPOSURE, TERRAIN
 from ...model import Model
 from ...model.edits import AddCases, CasesOfCombinations, Edit, SetCase
@@ -24,6 +32,7 @@ from ..session.session import Session
 from ..session.state import DeskState
 from .load_commands import LoadDesk
 
+WITHOUT, WITH = "left out", "with it"
 FACTOR = "factor of "  # before a case's name as the name of a form's field
 LUMPED, SPREAD = "in lumps at nodes", "spread as they move (consistent)"
 STOREYS_HELP = (
@@ -251,6 +260,7 @@ class RuleDesk(LoadDesk):
                 Field("ag", "ag", 1.0, unit="m/s²", low=0.01, high=20),
                 Field("ground", "Ground type", "B", list(GROUND_TYPE_1)),
                 Field("q", "Behaviour factor q", 1.5, low=1, high=10),
+                Field("vertical", "Vertical component", WITHOUT, [WITHOUT, WITH]),
                 rule,
                 off,
                 turned,
@@ -268,11 +278,19 @@ class RuleDesk(LoadDesk):
             else:
                 curve = AsceSpectrum(v["sds"], v["sd1"], v["r"], v["ie"]).curve()
                 by = f"ASCE 7 11.4.6, SDS {v['sds']:g}, SD1 {v['sd1']:g}, R {v['r']:g}"
-            return AddCases(_spectra(model, curve, v["rule"], by, v["off"] / 100, np.radians(v["angle"])))
+            made = _spectra(model, curve, v["rule"], by, v["off"] / 100, np.radians(v["angle"]))
+            if v.get("vertical") == WITH:
+                curve = vertical_en(v["ag"], v["q"]).curve()
+                by = f"EN 1998-1 3.2.2.5(5), avg {0.9 * v['ag']:g} m/s², q {min(v['q'], 1.5):g}"
+                made += _spectra(model, curve, v["rule"], by, 0.0, 0.0, "z")
+            return AddCases(made)
 
         title = "Response spectrum, " + ("EN 1998-1" if code == "EN" else "ASCE 7")
         self._ask(
-            title, "Two cases, along both axes; the next run computes them from the modes", fields, make
+            title,
+            "Cases along both axes, and upright where it is wanted; the next run computes them from the modes",
+            fields,
+            make,
         )
 
     def paste_spectrum(self) -> None:
@@ -331,7 +349,13 @@ def _angle_field(model: Model) -> Field:
 
 
 def _spectra(
-    model: Model, curve: list[tuple[float, float]], rule: str, by: str, eccentricity: float, angle: float
+    model: Model,
+    curve: list[tuple[float, float]],
+    rule: str,
+    by: str,
+    eccentricity: float,
+    angle: float,
+    directions: str = "xy",
 ) -> list[dict[str, Any]]:
     return [
         {
@@ -346,7 +370,7 @@ def _spectra(
                 "angle": angle,
             },
         }
-        for d in "xy"
+        for d in directions
     ]
 
 
