@@ -274,6 +274,17 @@ def test_a_cut_is_changed_by_its_ends_and_kept_as_settings(
         w.tables._front()
         assert page._chosen_rows() == before
     assert w.cut_desk.picked_cut() == second.name
+    w.state.show_overlay("cuts")
+    act(w, qtbot, "run.hide_cuts")
+    rested(qtbot, w)
+    every = model_of(w).cuts
+    left = [c for c in every if c.group != second.group]
+    assert 0 < len(left) < len(every) == len(page.model.content.rows)  # the table has them all
+    assert f"{len(left)} cuts" in w.view.legend.text() and f"without {second.group}" in w.view.legend.text()
+    act(w, qtbot, "run.show_cuts")
+    rested(qtbot, w)
+    assert f"{len(every)} cuts" in w.view.legend.text() and not w.actions_["run.show_cuts"].isEnabled()
+    page.table.selectRow(1)
     w.actions_["run.change_cut"].trigger()
     form = w.cut_desk.form
     assert form is not None and form.values()["name"] == second.name

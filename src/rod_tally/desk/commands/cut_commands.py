@@ -174,6 +174,16 @@ class CutDesk:
         text = f"In plan. The point for moments counts where it is not the cut's middle. {len(names)} cuts; the picked row of their table is changed."
         self._ask("Edit a cut", text, fields, made)
 
+    def hide_set(self) -> None:
+        """Leave the set of the picked cut out of the view."""
+        model, picked = self.model, self.picked_cut()
+        cut = next((c for c in model.cuts if c.name == picked), None) if model is not None else None
+        if cut is None:
+            self.session.said.emit("Pick a row of the table of cuts first")
+            return
+        self.state.hide_cuts(self.state.hidden_cuts | {cut.group})
+        self.session.said.emit(f"{cut.group} is not drawn; Run, Show all cuts brings it back")
+
     def picked_cut(self) -> str:
         """Return the name in the picked row of the table of cuts; "" for none."""
         page = self.tables_page("cuts")

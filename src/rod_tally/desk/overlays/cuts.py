@@ -10,6 +10,7 @@ import numpy as np
 from ...analysis.results.cuts import CutForces
 from ...model.entities.cuts import Cut
 from ...model.geometry.vectors import Array
+from ...words import few
 from ..theme import GRAPHITE, INK, OCHRE, PINE
 from .registry import Scene, overlay
 
@@ -29,8 +30,9 @@ def draw_cuts(canvas: Canvas, scene: Scene) -> list[str]:
         return ["no cuts yet: Run, Cuts across a floor… or Cut through a wall…"]
     case, component = scene.state.case, scene.state.cut
     forces = scene.review.cut_forces(case)
-    shown = set(scene.state.shown_surfaces())
-    cuts = [c for c in scene.review.cuts if shown & set(c.surfaces)]
+    shown, hidden = set(scene.state.shown_surfaces()), scene.state.hidden_cuts
+    cuts = [c for c in scene.review.cuts if shown & set(c.surfaces) and c.group not in hidden]
+    without = sorted({c.group for c in scene.review.cuts} & hidden)
     done = [(c, forces[c.name]) for c in cuts if isinstance(forces.get(c.name), CutForces)]
     lost = [c for c in cuts if not isinstance(forces.get(c.name), CutForces)]
     canvas.lines(np.array([c.line for c, _ in done]).reshape(-1, 2, 3), GRAPHITE, 1.6)
@@ -40,11 +42,15 @@ def draw_cuts(canvas: Canvas, scene: Scene) -> list[str]:
     values = np.array([getattr(f, component) for _, f in done])
     most = scene.largest("cut", float(np.abs(values).max(initial=0.0)))
     if not len(done) or case not in scene.review.shown(case).cases:
-        return [f"{case or 'no case'}: no cut that is shown has forces", *_why(lost, forces)]
+        return [
+            f"{case or 'no case'}: no cut that is shown has forces",
+            *_why(lost, forces),
+            *_hidden(without),
+        ]
     scale = scene.state.scale * scene.size / 12 / most if most > 0 else 0.0
     by_family: dict[str, list[int]] = {}
     for k, (c, _) in enumerate(done):
-        by_family.setdefault(c.family or c.name, []).append(k)
+        by_family.setdefault(c.group, []).append(k)
     for members in by_family.values():
         foot = np.array([done[k][0].line.mean(axis=0) for k in members])
         way = np.array([_along(done[k][0]) for k in members])
@@ -64,7 +70,12 @@ def draw_cuts(canvas: Canvas, scene: Scene) -> list[str]:
         f"{case}: {component} of {len(done)} cuts in {unit}, factors included",
         "n tension positive, v along the cut, m about the plane's normal; a positive value is drawn towards the end of its cut",
         *_why(lost, forces),
+        *_hidden(without),
     ]
+
+
+def _hidden(sets: list[str]) -> list[str]:
+    return [f"without {few(sets, 4)}: Run, Show all cuts draws them"] if sets else []
 
 
 def _with_zeros(foot: Array, head: Array, values: Array) -> tuple[Array, Array]:

@@ -123,6 +123,7 @@ class DeskState(QObject):
         self.section: Section | None = None
         self.surfaces = True
         self.hidden: set[str] = set()  # classes of parts that are not shown
+        self.hidden_cuts: set[str] = set()  # sets of cuts that are not drawn, by name
         self.finding: Finding | None = None
 
     @property
@@ -301,6 +302,12 @@ class DeskState(QObject):
         if classes != self.hidden:
             self.hidden = classes
             self.shown_changed.emit()
+
+    def hide_cuts(self, sets: set[str]) -> None:
+        """Leave these sets of cuts out of the view; their forces stay in the tables."""
+        if sets != self.hidden_cuts:
+            self.hidden_cuts = sets
+            self.overlay_changed.emit()
 
     def show_surfaces(self, shown: bool) -> None:
         self.surfaces = shown

@@ -22,3 +22,8 @@ class Cut:
     storey: str = ""
     factor: float = 1.0
     about: Array | None = None
+
+    @property
+    def group(self) -> str:
+        """Return the set that it is drawn and hidden with: its family, or itself alone."""
+        return self.family or self.name
