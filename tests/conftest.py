@@ -73,16 +73,20 @@ def own_data(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
 
 
 @pytest.fixture
-def window(qtbot: Any, monkeypatch: pytest.MonkeyPatch) -> Iterator[Window]:
+def window(qtbot: Any, monkeypatch: pytest.MonkeyPatch, request: pytest.FixtureRequest) -> Iterator[Window]:
     from PyQt6.QtCore import QEvent, Qt
     from PyQt6.QtTest import QTest
 
     from rod_tally.desk.app import application
-    from rod_tally.desk.view import view
+    from rod_tally.desk.view import screen, view
     from rod_tally.desk.window import Window
 
     # smooth edges take half of the time of a picture, and nothing here is about them
     monkeypatch.setattr(view, "SMOOTH", 0)
+    if (
+        request.node.get_closest_marker("drawn") is None
+    ):  # most tests look at no picture, and it takes a fifth of their time
+        monkeypatch.setattr(screen.Screen, "paintGL", lambda _: None)
 
     app = application()
     w = Window()

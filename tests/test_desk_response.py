@@ -191,6 +191,7 @@ def test_what_takes_time_is_worked_out_in_the_background(
     qtbot.waitUntil(lambda: "Wind y:" in w.view.legend.text(), timeout=20000)
 
 
+@pytest.mark.drawn
 def test_a_drag_draws_once_for_each_movement(demo: Window, qtbot: QtBot) -> None:
     w = demo
     rested(qtbot, w)

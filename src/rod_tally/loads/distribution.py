@@ -15,6 +15,7 @@ from ..model.entities.surface import across, normal_of, sound
 from ..model.geometry.vectors import Array
 from ..progress import Progress, silent
 from .arrival import Arrival, Collector, HeldLoad, Share
+from .fields import cut_back, drawn_polygon, field_force, polygons_of, pressure_field
 from .floors.floor import REACH, Carrier, Floor, Known, columns_below, cut, floor_of
 from .floors.panel import second_moments
 from .floors.rows import Whole, put_rows
@@ -23,7 +24,6 @@ from .placed import put_in_space
 
 NOTHING_CARRIES = "no beam, wall or column carries this part of the slab"
 OUTSIDE = "it lies past the slab's edge or above an opening"
-ROUNDING = 1e-9  # of an area
 PARALLEL = 0.98  # cosine; a free load and a surface are in one plane when their normals agree this well
 
 
@@ -164,7 +164,7 @@ def _part(floor: Floor, area: BaseGeometry, pressure: Array, into: Collector, sh
     """A pressure over an area of a floor's plane that lies within the floor's outline."""
     for k in floor.tree.query(area, predicate="intersects").tolist():
         panel = floor.panels[k]
-        for piece in _polygons(panel.polygon.intersection(area)):
+        for piece in polygons_of(panel.polygon.intersection(area)):
             if piece.area < 1e-9:
                 continue
             if panel.empty:
@@ -188,34 +188,6 @@ def _settle(into: Collector, share: int) -> None:
         into.lose(share, rest, None, "it lies on a strip that nothing carries")
 
 
-def _polygons(shape: BaseGeometry) -> list[Polygon]:
-    parts = getattr(shape, "geoms", [shape])
-    return [p for p in parts if isinstance(p, Polygon) and not p.is_empty]
-
-
-def _pressure(load: AreaLoad, axes: Array, origin: Array, local: Array) -> Array:
-    """The load as a field over the plane with these axes about `origin`: (3 basis, 3 components), N/m2,
-    global.
-
-    Raises ValueError when its three points lie on a line.
-    """
-    values = np.array(load.values, float)
-    if load.projected:
-        # for each component the area that is seen along it
-        values = values * np.abs(axes[2] if not load.local else local @ axes[2])
-    if load.local:
-        values = values @ local
-    out = np.zeros((3, 3))
-    if len(values) == 1 or load.at is None:
-        out[0] = values[0]
-        return out
-    flat = (load.at - origin) @ axes[:2].T
-    basis = np.column_stack([np.ones(3), flat])
-    if abs(np.linalg.det(basis)) < 1e-9:
-        raise ValueError("the three points of a linear load lie on one line")
-    return np.linalg.solve(basis, values)
-
-
 def _area(d: Distribution, load: AreaLoad, into: Collector) -> None:
     model = d.model
     share = into.share(Share("area", load.surface, load.source, load.by, load.name))
@@ -234,8 +206,8 @@ def _area(d: Distribution, load: AreaLoad, into: Collector) -> None:
     origin = load.outline[0]
     flat = (load.outline - origin) @ axes[:2].T
     whole = sound(Polygon(flat))
-    pressure = _pressure(load, axes, origin, axes)
-    into.arrival.shares[share].applied = _force(whole, pressure)
+    pressure = pressure_field(load, axes, origin, axes)
+    into.arrival.shares[share].applied = field_force(whole, pressure)
     rest: BaseGeometry = whole
     if load.onto == "members":
         floor = _cladding(model, load, origin, axes, whole)
@@ -257,25 +229,22 @@ def _area(d: Distribution, load: AreaLoad, into: Collector) -> None:
             if here.area < 1e-9:
                 continue
             # the strips that transfer took off the slab's edges, such as those over walls, belong to it
-            drawn = _drawn(surface, lambda ring: (ring - origin) @ axes[:2].T) if _cut_back(surface) else own
+            drawn = (
+                drawn_polygon(surface, lambda ring: (ring - origin) @ axes[:2].T)
+                if cut_back(surface)
+                else own
+            )
             more = drawn.intersection(rest).area / here.area
-            for piece in _polygons(here):
+            for piece in polygons_of(here):
                 corners = np.array(piece.exterior.coords)[:-1] @ axes[:2] + origin
                 holes = [np.array(r.coords)[:-1] @ axes[:2] + origin for r in piece.interiors]
                 _piece_on(d, surface, corners, holes, pressure * more, axes, origin, into, share)
             rest = rest.difference(drawn)
-        for piece in _polygons(rest):
+        for piece in polygons_of(rest):
             if piece.area > 1e-6:
                 place = np.array(piece.exterior.coords) @ axes[:2] + origin
-                into.lose(share, _force(piece, pressure), place, OUTSIDE)
+                into.lose(share, field_force(piece, pressure), place, OUTSIDE)
     _settle(into, share)
-
-
-def _force(area: BaseGeometry, pressure: Array) -> Array:
-    total = np.zeros(3)
-    for p in _polygons(area):
-        total += second_moments(p)[0] @ pressure
-    return total
 
 
 def _piece_on(
@@ -304,7 +273,9 @@ def _piece_on(
         piece = Polygon((corners - origin) @ axes[:2].T, [(h - origin) @ axes[:2].T for h in holes])
         flat = sound(Polygon(surface.flat(corners), [surface.flat(h) for h in holes]))
         place = corners.mean(axis=0)[None]
-        into.on_surface(HeldLoad(surface.id, place, _force(piece, pressure), np.zeros(3), share, field, flat))
+        into.on_surface(
+            HeldLoad(surface.id, place, field_force(piece, pressure), np.zeros(3), share, field, flat)
+        )
         return
     flat = sound(Polygon(floor.flat(corners), [floor.flat(h) for h in holes]))
     _part(floor, flat, field, into, share)
@@ -314,20 +285,22 @@ def _on_surface(d: Distribution, surface: Surface, load: AreaLoad, into: Collect
     if not surface.keeps_loads:
         _on_floor(d, surface, load, into, share)
         return
-    pressure = _pressure(load, surface.plain_axes, surface.outer[0], surface.axes)
+    pressure = pressure_field(load, surface.plain_axes, surface.outer[0], surface.axes)
     pressure = _of_body(surface, load, pressure)
     entry = into.arrival.shares[share]
     outline = None if load.outline is None else sound(Polygon(surface.flat(load.outline)))
     net = surface.polygon if outline is None else surface.polygon.intersection(outline)
-    force = _force(net, pressure)
-    plain = _pressure(load, surface.plain_axes, surface.outer[0], surface.axes)
-    entry.applied = force if outline is None else _force(outline, plain)
+    force = field_force(net, pressure)
+    plain = pressure_field(load, surface.plain_axes, surface.outer[0], surface.axes)
+    entry.applied = force if outline is None else field_force(outline, plain)
     if np.abs(force).max() > 0:
         place = surface.lifted(np.array(net.centroid.coords))
         part = None if outline is None else net
         into.on_surface(HeldLoad(surface.id, place, force, np.zeros(3), share, pressure, part))
     if outline is not None:
-        _lose_outside(surface.lifted, outline.difference(_drawn(surface, surface.flat)), plain, into, share)
+        _lose_outside(
+            surface.lifted, outline.difference(drawn_polygon(surface, surface.flat)), plain, into, share
+        )
 
 
 def _of_body(surface: Surface, load: AreaLoad, pressure: Array) -> Array:
@@ -335,10 +308,10 @@ def _of_body(surface: Surface, load: AreaLoad, pressure: Array) -> Array:
     transfer took off its edges (such as those over walls), acts on what is left of it."""
     if load.outline is None:
         return pressure * surface.area_share
-    if not _cut_back(surface):
+    if not cut_back(surface):
         return pressure
     outline = sound(Polygon(surface.flat(load.outline)))
-    drawn = _drawn(surface, surface.flat)
+    drawn = drawn_polygon(surface, surface.flat)
     left = outline.intersection(surface.polygon).area
     if left <= 0:
         return pressure
@@ -348,40 +321,25 @@ def _of_body(surface: Surface, load: AreaLoad, pressure: Array) -> Array:
 def _on_floor(d: Distribution, surface: Surface, load: AreaLoad, into: Collector, share: int) -> None:
     """A pressure on a slab that hands its load on, in the axes of its panels."""
     floor = d.floor(surface.id)
-    pressure = _of_body(surface, load, _pressure(load, floor.axes, floor.origin, surface.axes))
+    pressure = _of_body(surface, load, pressure_field(load, floor.axes, floor.origin, surface.axes))
     entry = into.arrival.shares[share]
     if load.outline is None:
-        entry.applied = _force(floor.outline, pressure)
+        entry.applied = field_force(floor.outline, pressure)
         _whole(d, surface.id, pressure, into, share)
         return
     outline = sound(Polygon(floor.flat(load.outline)))
-    plain = _pressure(load, floor.axes, floor.origin, surface.axes)
-    entry.applied = _force(outline, plain)
+    plain = pressure_field(load, floor.axes, floor.origin, surface.axes)
+    entry.applied = field_force(outline, plain)
     _part(floor, outline, pressure, into, share)
-    _lose_outside(floor.lifted, outline.difference(_drawn(surface, floor.flat)), plain, into, share)
-
-
-def _cut_back(surface: Surface) -> bool:
-    """Return whether transfer took strips off the surface's edges."""
-    return surface.source_outer is not None and surface.area_share > 1 + ROUNDING
-
-
-def _drawn(surface: Surface, flat: Callable[[Array], Array]) -> BaseGeometry:
-    """Return what of a plane a surface's body takes up, as drawn and as it is in the model, openings cut."""
-    whole = sound(Polygon(flat(surface.outer)))
-    if surface.source_outer is not None:
-        whole = whole.union(sound(Polygon(flat(surface.source_outer))))
-    for ring in surface.openings:
-        whole = whole.difference(sound(Polygon(flat(ring))))
-    return whole
+    _lose_outside(floor.lifted, outline.difference(drawn_polygon(surface, floor.flat)), plain, into, share)
 
 
 def _lose_outside(
     lifted: Callable[[Array], Array], rest: BaseGeometry, pressure: Array, into: Collector, share: int
 ) -> None:
-    for piece in _polygons(rest):
+    for piece in polygons_of(rest):
         if piece.area > 1e-6:
-            into.lose(share, _force(piece, pressure), lifted(np.array(piece.exterior.coords)), OUTSIDE)
+            into.lose(share, field_force(piece, pressure), lifted(np.array(piece.exterior.coords)), OUTSIDE)
 
 
 def _cladding(model: Model, load: AreaLoad, origin: Array, axes: Array, whole: Polygon) -> Floor:

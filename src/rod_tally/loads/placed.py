@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
+from shapely.affinity import translate
 from shapely.geometry import LineString, Point
 
 from ..model import Model, SpaceLoad, Surface
@@ -24,6 +25,7 @@ from .floors.spread import balanced
 
 NODE_REACH = 0.05  # m; a point load this near to a node acts on it
 EDGE = 1e-6  # m; what lies this near to an edge lies on it
+BESIDE = 1e-7  # m; within it, and more than rounding
 PAST = "it lies past the edge or above an opening"
 NOTHING_THERE = "no member, wall or slab lies there"
 
@@ -201,7 +203,7 @@ def _on_surface(
         return
     f = floor(surface.id)
     flat = f.flat(line)
-    shape = LineString(flat) if len(flat) == 2 else Point(flat[0])
+    shape = _held_by(f, LineString(flat)) if len(flat) == 2 else Point(flat[0])
     arrived = np.zeros(3)
     for k in f.tree.query(shape, predicate="intersects").tolist():
         panel = f.panels[k]
@@ -265,6 +267,26 @@ def _on_shell(surface: Surface, line: Array, qa: Array, qb: Array, into: Collect
         x = np.sort((np.array(piece.coords)[[0, -1]] - flat[0]) @ d / size**2)
         ends = line[0] + np.outer(x, line[1] - line[0])
         into.lose(share, (at(x[0]) + at(x[1])) / 2 * float(np.linalg.norm(ends[1] - ends[0])), ends, PAST)
+
+
+def _held_by(f: Floor, line: LineString) -> LineString:
+    """The line itself, or a hair beside it where it runs along an edge of the slab, which rounding may have put on
+    the other side of it."""
+    (x0, y0), (x1, y1) = line.coords
+    size = float(np.hypot(x1 - x0, y1 - y0))
+    own = _covered(f, line)
+    if size <= 0 or own > size - BESIDE:
+        return line
+    across = np.array([y0 - y1, x1 - x0]) / size * BESIDE
+    moved = [translate(line, *(side * across)) for side in (1.0, -1.0)]
+    most, held = max(((_covered(f, x), x) for x in moved), key=lambda pair: pair[0])
+    return held if most > own + BESIDE else line
+
+
+def _covered(f: Floor, line: LineString) -> float:
+    """The length of a line on panels; on a border of two of them it counts twice."""
+    met = f.tree.query(line, predicate="intersects").tolist()
+    return float(sum(f.panels[k].polygon.intersection(line).length for k in met))
 
 
 def _taken_before(f: Floor, k: int, piece: LineString) -> bool:

@@ -13,10 +13,12 @@ from ..checks.loading.by_rule import AGAIN
 from ..compare.carrying.by_rule import made_again
 from ..compare.comparison import BY_IDENTITIES, BY_PLACE
 from ..loads import Distribution
+from ..loads.beyond import AROUND, ON_EDGES, TRIM, beyond
 from ..model import FIXED, FREE, PINNED, Finding, Model, Release
 from ..model.catalogue.grade_names import standard_of
 from ..model.edits import (
     NEW,
+    AddLoads,
     DeleteCases,
     DeleteMembers,
     Edit,
@@ -27,6 +29,7 @@ from ..model.edits import (
     MapMaterial,
     PairBy,
     PairParts,
+    RemoveLoads,
     RestOn,
     ReverseMembers,
     ScaleCase,
@@ -74,6 +77,8 @@ def edits_for(model: Model, finding: Finding | None, action: str, picked: str = 
     none."""
     if action == AGAIN and finding is not None:
         return made_again_all(model, Distribution(model), silent, set(finding.ids))
+    if action in (TRIM, ON_EDGES, AROUND) and finding is not None:
+        return [e for f in finding.parts or (finding,) for e in _beyond_slabs(model, f, action)]
     if finding is None or not finding.parts:
         edit = edit_for(model, finding, action, picked)
         return [] if edit is None else [edit]
@@ -97,6 +102,16 @@ def made_again_all(
             _, edit = made_again(model, model, rule, names, loads, progress)
             out += [edit] if edit is not None else []
     return out
+
+
+def _beyond_slabs(model: Model, finding: Finding, action: str) -> list[Edit]:
+    """Put other loads in place of those of a case that reach beyond their slabs."""
+    case = next((model.cases[i] for i in finding.ids if i in model.cases), None)
+    ways = beyond(model, case) if case is not None else None
+    if case is None or ways is None:
+        return []
+    loads = ways.around if action == AROUND else ways.trimmed + (ways.on_edges if action == ON_EDGES else [])
+    return [RemoveLoads(case.name, [["area", n] for n in ways.numbers]), AddLoads(case.name, loads)]
 
 
 def edit_for(model: Model, finding: Finding | None, action: str, picked: str = "") -> Edit | None:

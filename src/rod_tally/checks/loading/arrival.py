@@ -8,6 +8,7 @@ import numpy as np
 
 from ...analysis.results.storeys import StoreyRow
 from ...loads import Arrival
+from ...loads.beyond import AROUND, ON_EDGES, TRIM, beyond
 from ...loads.combinations.combine import SCHEMES
 from ...loads.combinations.orientation import orientation
 from ...model import Finding, LoadCase, Surface
@@ -70,8 +71,22 @@ def find_lost_loads(s: Subject) -> Iterator[Finding]:
         at = point(place.mean(axis=0)) if place is not None else None
         surfaces = tuple(dict.fromkeys(x.part for x in gone if x.part in s.model.surfaces))
         severity = "warning" if share > LITTLE or unread else "note"
+        ways = beyond(s.model, case) if gone else None
+        if ways is not None:
+            low, high = ways.pressure
+            text += (
+                f". {ways.lost / 1000:.4g} kN of it lies beyond slabs or over their openings: it can be left out, or be put on "
+                f"{ways.length:.4g} m of the edges there (up to {ways.line / 1000:.3g} kN/m), or on the rest of its own area "
+                f"(up to {high / 1000:.3g} for {low / 1000:.3g} kN/m2)"
+            )
         yield Finding(
-            "load.uncarried", severity, text + ".", (case.name, *unread, *surfaces), at, (), {"share": share}
+            "load.uncarried",
+            severity,
+            text + ".",
+            (case.name, *unread, *surfaces),
+            at,
+            (TRIM, ON_EDGES, AROUND, "Accept, because…") if ways is not None else (),
+            {"share": share},
         )
 
 

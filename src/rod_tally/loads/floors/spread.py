@@ -121,7 +121,7 @@ def _square(panel: Panel, edge: int, pieces: list[Corners]) -> EdgeRows:
     low, high = stops[:-1], stops[1:]
     s = (low[:, None] + high[:, None]) / 2 + (high - low)[:, None] / 2 * GAUSS  # (m, 3)
     # depth of the pieces at each s as a sum over their edges, top less bottom; and x and y integrated over it
-    with np.errstate(divide="ignore", invalid="ignore"):
+    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
         share = (s[..., None] - sa) / (sb - sa)
         d = da + (db - da) * share  # (m, 3, edges)
     inside = ((s[..., None] > np.minimum(sa, sb)) & (s[..., None] < np.maximum(sa, sb))) * -np.sign(sb - sa)
