@@ -75,9 +75,9 @@ def find_lost_loads(s: Subject) -> Iterator[Finding]:
         if ways is not None:
             low, high = ways.pressure
             text += (
-                f". {ways.lost / 1000:.4g} kN of it lies beyond slabs or over their openings: it can be left out, or be put on "
+                f". {ways.lost / 1000:.4g} kN of it lies beyond slabs or over their openings: it can be put on "
                 f"{ways.length:.4g} m of the edges there (up to {ways.line / 1000:.3g} kN/m), or on the rest of its own area "
-                f"(up to {high / 1000:.3g} for {low / 1000:.3g} kN/m2)"
+                f"(up to {high / 1000:.3g} for {low / 1000:.3g} kN/m2), or be left out"
             )
         yield Finding(
             "load.uncarried",
@@ -85,7 +85,7 @@ def find_lost_loads(s: Subject) -> Iterator[Finding]:
             text + ".",
             (case.name, *unread, *surfaces),
             at,
-            (TRIM, ON_EDGES, AROUND, "Accept, because…") if ways is not None else (),
+            (ON_EDGES, AROUND, TRIM, "Accept, because…") if ways is not None else (),
             {"share": share},
         )
 
