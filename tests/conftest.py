@@ -23,24 +23,27 @@ if TYPE_CHECKING:
     from rod_tally.model import Settings
 
 
+def display(size: str) -> tuple[str, subprocess.Popen[bytes]]:
+    """A screen without a monitor: its name, and the process to end."""
+    read, write = os.pipe()
+    screen = ["-screen", "0", size, "+extension", "GLX", "-nolisten", "tcp"]
+    process = subprocess.Popen(
+        ["Xvfb", "-displayfd", str(write), *screen], pass_fds=[write], stderr=subprocess.DEVNULL
+    )
+    os.close(write)
+    with os.fdopen(read) as told:
+        number = told.readline().strip()
+    return f":{number}", process
+
+
 def pytest_configure(config: pytest.Config) -> None:
     """Each process of a parallel run gets a display of its own: windows must not take each other's
     keyboard."""
     if not os.environ.get("PYTEST_XDIST_WORKER") or not os.environ.get("ROD_TALLY_VIRTUAL_DISPLAY"):
         return
-    server = shutil.which("Xvfb")
-    if server is None:
+    if shutil.which("Xvfb") is None:
         return
-    read, write = os.pipe()
-    screen = ["-screen", "0", "1280x800x24", "+extension", "GLX", "-nolisten", "tcp"]
-    process = subprocess.Popen(
-        [server, "-displayfd", str(write), *screen], pass_fds=[write], stderr=subprocess.DEVNULL
-    )
-    os.close(write)
-    with os.fdopen(read) as told:
-        number = told.readline().strip()
-    if number:
-        os.environ["DISPLAY"] = f":{number}"
+    os.environ["DISPLAY"], process = display("1280x800x24")
 
     def stop() -> None:
         process.terminate()

@@ -3,6 +3,10 @@ controls that can be named and reached without a mouse."""
 
 from __future__ import annotations
 
+import os
+import shutil
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -35,6 +39,8 @@ from .desk_help import act, rested
 from .small_house import write_house
 
 MOST = 24  # clicks, keys and drops for the whole path
+MANAGER = "openbox"  # frames, titles and focus as on a desk
+UNDER_MANAGER = "ROD_TALLY_UNDER_MANAGER"
 MOST_FOR_THE_HOUSE = 16  # to a model that runs whole
 
 
@@ -154,6 +160,10 @@ def test_from_an_empty_window_to_a_report(
     assert hand.actions <= MOST
 
 
+@pytest.mark.skipif(
+    shutil.which(MANAGER) is not None and UNDER_MANAGER not in os.environ,
+    reason="walked under a window manager, by the test below",
+)
 def test_a_house_from_its_file_to_a_report_that_can_be_signed(
     window: Window, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -195,6 +205,33 @@ def test_a_house_from_its_file_to_a_report_that_can_be_signed(
     assert [r.what for r in missing] in ([], ["Load cases"]), [(r.what, r.words) for r in missing]
     assert "Sign-off" in out.read_text(encoding="utf-8")
     assert hand.actions == mending + looked + 1
+    if UNDER_MANAGER in os.environ:
+        frame, screen = window.frameGeometry(), window.screen()
+        assert frame.height() > window.height() and frame.width() >= window.width()
+        assert screen is not None and screen.availableGeometry().contains(frame)
+
+
+@pytest.mark.desk
+@pytest.mark.skipif(shutil.which(MANAGER) is None, reason=f"{MANAGER} is not installed")
+def test_the_house_is_walked_under_a_window_manager() -> None:
+    """On a screen of its own, with a manager that frames the window and gives it the focus."""
+    from .conftest import display
+
+    number, server = display("1366x900x24")
+    env = {**os.environ, "DISPLAY": number, UNDER_MANAGER: "1"}
+    env = {k: v for k, v in env.items() if not k.startswith("PYTEST_")}
+    manager = subprocess.Popen([MANAGER, "--sm-disable"], env=env, stderr=subprocess.DEVNULL)
+    try:
+        walk = f"{__file__}::test_a_house_from_its_file_to_a_report_that_can_be_signed"
+        call = [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", walk]
+        done = subprocess.run(
+            call, env=env, cwd=Path(__file__).parent.parent, capture_output=True, text=True, timeout=300
+        )
+        assert "1 passed" in done.stdout, done.stdout[-4000:] + done.stderr[-1000:]
+    finally:
+        for process in (manager, server):
+            process.terminate()
+            process.wait()
 
 
 # -- names and keys ------------------------------------------------------------------------------------------
