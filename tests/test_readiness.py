@@ -56,6 +56,11 @@ def test_one_look_less_or_one_blocking_finding_open_is_named(loft_a: Path) -> No
     done = review(read_model(loft_a, settings), settings)
     looks = looked_at_all(done.model)
     assert "Blocking findings" in missing(done, looks)
+    marks = {r.what: r.mark for r in readiness(done, looks)}
+    assert marks["Blocking findings"] == "■" and marks["Run"] == "✓"
+    assert marks["Warnings"] == "▲"  # a signature does not need them decided on, but they are not done
+    decided = {r.what: r.mark for r in readiness(done, looks, lambda f: True)}
+    assert decided["Warnings"] == decided["Blocking findings"] == "✓"
     done.decisions = [
         Decision(f.code, f.ids, "accepted", "known", "A", "")
         for f in done.findings

@@ -14,12 +14,19 @@ from .steps import CASE, STEPS, items_of
 
 @dataclass(slots=True)
 class Readiness:
-    """One thing that a signature needs: whether it is there, and in words what is missing or was done."""
+    """One thing that a signature needs: whether it is there, and in words what is missing or was done; `open`:
+    a signature does not need it, but whoever signs should know that it is not done."""
 
     what: str
     good: bool
     words: str
     step: str = ""
+    open: bool = False
+
+    @property
+    def mark(self) -> str:
+        """Return the mark of its row: missing, open or there."""
+        return "■" if not self.good else "▲" if self.open else "✓"
 
 
 def readiness(
@@ -42,7 +49,7 @@ def readiness(
         words = f"{len(own) - len(still)} of {len(own)} decided on" if own else "none"
         if still:
             words += f"; open: {_few([f.message for f in still])}" if named else f"; {len(still)} open"
-        out.append(Readiness(title, not still or severity != "blocking", words))
+        out.append(Readiness(title, not still or severity != "blocking", words, open=bool(still)))
     untyped = [c.name for c in review.model.cases.values() if c.untyped]
     if untyped:
         out.append(
@@ -56,6 +63,7 @@ def readiness(
                 True,
                 f"{len(left_out)} part{'s' if len(left_out) > 1 else ''} excluded from the run",
                 "Run",
+                open=True,
             )
         )
     seen = {look.item: look for look in looks}

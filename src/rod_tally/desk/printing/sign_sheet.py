@@ -51,6 +51,9 @@ class SignSheet(QTextBrowser):
             self.setHtml(sheet(revision))
 
 
+COLOUR = {"■": RUST, "▲": OCHRE, "✓": MOSS}
+
+
 def sheet(revision: Revision) -> str:
     """The sheet as HTML: what was read, what was found and decided, what is open, what the results are of,
     and the place to sign."""
@@ -71,7 +74,7 @@ def sheet(revision: Revision) -> str:
     )
     out.append(_heading("What a signature needs"))
     cells = [
-        f"<tr><td style='color:{MOSS if r.good else RUST}'>{'✓' if r.good else '■'}&nbsp;</td>"
+        f"<tr><td style='color:{COLOUR[r.mark]}'>{r.mark}&nbsp;</td>"
         f"<td><b>{escape(r.what)}</b>&nbsp;&nbsp;</td><td>{escape(r.words)}</td></tr>"
         for r in rows
     ]

@@ -142,7 +142,7 @@ def ready(state: DeskState, units: UnitSet) -> Rows:
     missing = [r.what for r in rows if not r.good]
     out.note = "ready to be signed" if not missing else f"not ready: {', '.join(missing)}"
     for r in rows:
-        out.add(["✓" if r.good else "■", r.what, r.words])
+        out.add([r.mark, r.what, r.words])
     return out
 
 

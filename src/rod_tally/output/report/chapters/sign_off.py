@@ -21,7 +21,8 @@ def sign_chapter(out: Chapter, review: Review, short: bool) -> None:
     if stamps(review):
         out.words.append(f"Not ready for design: {'; '.join(stamps(review))}.")
     rows: list[list[Cell | str]] = [
-        [r.what, "yes" if r.good else "no", r.words] for r in readiness(review, review.looks, named=False)
+        [r.what, "no" if not r.good else "in part" if r.open else "yes", r.words]
+        for r in readiness(review, review.looks, named=False)
     ]
     out.tables.append(Table("What a signature needs", ["What", "There", "Remarks"], rows))
     if review.looks and not short:
