@@ -15,7 +15,7 @@ from rod_tally.loads.beyond import AROUND, ON_EDGES, TRIM, beyond, without_holes
 from rod_tally.model import AreaLoad, Finding, Model
 from rod_tally.review.remedies import can_do, edits_for
 
-from .floors import floor, turned
+from .floors import floor, turned, wall
 
 
 def loaded(
@@ -65,6 +65,22 @@ def test_over_an_opening(surface: str) -> None:
     lines = mended(loaded(RING), ON_EDGES).cases["live"].space_loads
     assert len(lines) == 4 and {x.to for x in lines} == {"s"}
     assert all(x.qa == x.qb == pytest.approx((0, 0, -750.0)) for x in lines)
+
+
+@pytest.mark.parametrize("action", [TRIM, ON_EDGES, AROUND])
+def test_over_an_opening_of_a_shell_and_of_a_wall(action: str) -> None:
+    """Wind over a window goes to its edges; 4 m2 of 1 kN/m2, one of them over the opening."""
+    m = loaded(RING)
+    m.surfaces["s"].way = "shell"
+    assert sums(mended(m, action)) == pytest.approx((9e3 if action == TRIM else 12e3, 0.0), abs=1e-3)
+    m = floor()
+    w = wall(m, "w", (0, 0), (6, 0), 0, 3)
+    w.openings = [np.array([(1, 0, 1.0), (2, 0, 1), (2, 0, 2), (1, 0, 2)])]
+    ring = np.array([(0.5, 0, 0.5), (2.5, 0, 0.5), (2.5, 0, 2.5), (0.5, 0, 2.5)])
+    m.cases["live"].area_loads = [AreaLoad("w", ((0.0, 1000.0, 0.0),), ring)]
+    arrival = Distribution(mended(m, action)).case("live")
+    assert arrival.total("lost") == pytest.approx(np.zeros(3), abs=1e-6)
+    assert arrival.total("applied")[1] == pytest.approx(3e3 if action == TRIM else 4e3)
 
 
 def test_past_the_slabs_edge() -> None:

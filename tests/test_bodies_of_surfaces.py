@@ -201,6 +201,7 @@ def test_layers_that_add_up_to_something_else_are_told(tmp_path: Path) -> None:
         ("S", "", (("Concrete", 0.129), ("Steel", 0.001)), -1.0),  # sheet, no deck
         ("S", "Composite slab 130", (("Concrete", 0.13),), 0.0),
         ("Hollowcore 1", "", (("Concrete", 0.13),), 0.0),
+        ("S", "", (("Concrete", 0.0), ("Metal deck", 0.0)), 0.0),  # a list, without thicknesses
         ("S", "Desk floor", (("Concrete", 0.13),), -1.0),
         ("Timber deck", "", (("Timber C24", 0.13),), -1.0),
     ],
@@ -220,7 +221,11 @@ def test_decks_that_are_drawn_solid_are_told(
             w.file.create_entity("IfcMaterialLayer", w.file.create_entity("IfcMaterial", n), t, None)
             for n, t in layers
         ]
-        made_of = w.file.create_entity("IfcMaterialLayerSet", parts)
+        made_of = (
+            w.file.create_entity("IfcMaterialLayerSet", parts)
+            if any(t for _, t in layers)
+            else w.file.create_entity("IfcMaterialList", [x.Material for x in parts])
+        )
         w.root("IfcRelAssociatesMaterial", None, RelatedObjects=slabs, RelatingMaterial=made_of)
         if kind:
             for slab in slabs:

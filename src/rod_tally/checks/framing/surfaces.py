@@ -150,17 +150,11 @@ def find_decks(s: Subject) -> Iterator[Finding]:
         concrete = material.kind == "concrete" or "concrete" in (read_name(n).family for n, _ in x.built_up)
         if concrete and abs(x.body_share - 1) < AS_DRAWN and (_names_deck(x) or _sheets(x)):
             kinds[x.type_name, x.built_up, round(x.thickness, 6)].append(x)
-    for (kind, layers, thickness), found in kinds.items():
+    for (_, _, thickness), found in kinds.items():
         found.sort(key=lambda x: x.id)
         first, rest = found[0], len(found) - 1
         solid = s.model.materials[first.material]
         who = s.name(first.id) + (f" and {rest} more count" if rest else " counts")
-        of = (
-            f"type {kind}"
-            if kind and not layers
-            else "layers " + ", ".join(f"{n} {mm(t)}" for n, t in layers)
-        )
-        by = of if kind or layers else "name"
         ribs = min(_sheets(first), thickness) * HALF_FILLED
         weight = sum(s.model.surface_weight(x) for x in found) if solid.kind == "concrete" else 0.0
         less = weight * ribs / thickness if thickness > 0 else 0.0
@@ -172,13 +166,20 @@ def find_decks(s: Subject) -> Iterator[Finding]:
         yield Finding(
             "surface.solid",
             "warning",
-            f"The {who} as solid {solid.name}, {mm(thickness)} thick as drawn, and by {by} there are ribs or hollows in it: weight "
+            f"The {who} as solid {solid.name}, {mm(thickness)} thick as drawn, and by its {_told_by(first)} there are ribs or hollows in it: weight "
             f"and stiffness are too large, and it spans one way.{price} Give the thickness of the same volume, and the span.",
             tuple(x.id for x in found),
             s.middle(first.id),
             ("Give a thickness", "Accept, because…"),
             {"weight": less},
         )
+
+
+def _told_by(x: Surface) -> str:
+    """What of the source says how a slab is built up."""
+    if x.built_up:
+        return "layers " + ", ".join(f"{n} {mm(t)}" if t else n for n, t in x.built_up)
+    return f"type {x.type_name}" if x.type_name else "name"
 
 
 def _names_deck(x: Surface) -> bool:

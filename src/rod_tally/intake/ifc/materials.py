@@ -263,6 +263,7 @@ class Materials:
     def _first_of(self, materials: list[Any]) -> Association:
         found = Association(self.key(materials[0]))
         names = list(dict.fromkeys(self.key(m) or "none" for m in materials))
+        found.layers = tuple((name, 0.0) for name in names)  # how much of each is not said
         if len(names) > 1:
             found.simplified = (
                 f"of several materials ({listing(names)}): all of it counts as {found.material or 'none'}"
