@@ -176,7 +176,7 @@ def find_decks(s: Subject) -> Iterator[Finding]:
 
 
 def _told_by(x: Surface) -> str:
-    """What of the source says how a slab is built up."""
+    """Return the words of the source that say how a slab is built up."""
     if x.built_up:
         return "layers " + ", ".join(f"{n} {mm(t)}" if t else n for n, t in x.built_up)
     return f"type {x.type_name}" if x.type_name else "name"
