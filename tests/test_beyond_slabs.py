@@ -128,6 +128,7 @@ def test_any_outline_anywhere_in_any_turn(
     x: float, y: float, a: float, b: float, turn: float, action: str
 ) -> None:
     """The rest keeps what it carried, on the edges and on the rest the sum is that of the whole load."""
+    x, y, a, b, turn = (round(v, 6) for v in (x, y, a, b, turn))  # what files carry
     ring = [(x, y), (x + a, y), (x + a, y + b), (x, y + b)]
     slab = Polygon([(0, 0), (6, 0), (6, 4), (0, 4)], [[(1, 1), (2, 1), (2, 2), (1, 2)]])
     own = box(x, y, x + a, y + b)

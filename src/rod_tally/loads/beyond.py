@@ -6,6 +6,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
+from shapely import set_precision
 from shapely.geometry import LineString, Polygon, box
 from shapely.geometry.base import BaseGeometry
 
@@ -109,7 +110,8 @@ def _add(out: Beyond, number: int, load: AreaLoad, surface: Surface) -> None:
 
 def _edges(slab: BaseGeometry, piece: Polygon) -> list[LineString]:
     """Straight edges of the slab and its openings that bound what is lost."""
-    near = slab.boundary.intersection(piece.buffer(TOUCH, join_style="mitre"))
+    # corners nearer than rounding to each other, or to an axis, make the library divide by zero
+    near = slab.boundary.intersection(set_precision(piece, TOUCH / 1e3).buffer(TOUCH))
     out = []
     for part in getattr(near, "geoms", [near]):
         points = np.array(part.coords) if isinstance(part, LineString) else np.zeros((0, 2))
