@@ -25,11 +25,13 @@ SHEET = 0.02  # m; a layer of steel thicker than this is a deck with its ribs, n
 HALF_FILLED = 0.5  # of a deck's depth is concrete, give or take. Common practice, no source.
 # words for slabs with ribs or hollows, in the languages that exports come in. Common practice, no source.
 RIBBED = {
-    "deck", "decking", "composite", "ribbed", "ribs", "waffle", "hollow", "hollowcore", "trapezoidal", "corrugated",
+    "decking", "composite", "ribbed", "ribs", "waffle", "hollow", "hollowcore", "trapezoidal", "corrugated",
     "verbunddecke", "verbundblech", "trapezblech", "profilblech", "rippendecke", "hohldecke", "hohlkorperdecke", "kassettendecke",
     "collaborant", "collaborante", "colaborante", "nervure", "nervuree", "alveolaire", "alveolar", "grecata", "kanaalplaat",
     "staalplaatbetonvloer", "huldaek", "hulldekke", "haldack",
 }  # fmt: skip
+# a deck is one with ribs where one of these stands beside it; a parking deck is a slab
+DECK, OF_SHEET = "deck", {"metal", "steel", "profiled", "trapezoidal", "composite"}
 
 
 @check("surface.sliver", looks_at=("geometry",))
@@ -166,8 +168,9 @@ def find_decks(s: Subject) -> Iterator[Finding]:
         yield Finding(
             "surface.solid",
             "warning",
-            f"The {who} as solid {solid.name}, {mm(thickness)} thick as drawn, and by its {_told_by(first)} there are ribs or hollows in it: weight "
-            f"and stiffness are too large, and it spans one way.{price} Give the thickness of the same volume, and the span.",
+            f"The {who} as solid {solid.name}, {mm(thickness)} thick as drawn; by its {_told_by(first)} there should be ribs or "
+            f"hollows in it. Its weight and stiffness are too large then, and it may span one way.{price} Give the thickness of the "
+            "same volume, and the span.",
             tuple(x.id for x in found),
             s.middle(first.id),
             ("Give a thickness", "Accept, because…"),
@@ -185,7 +188,8 @@ def _told_by(x: Surface) -> str:
 def _names_deck(x: Surface) -> bool:
     """Return whether a name of it or of its layers says that it has ribs or hollows."""
     names = (x.name, x.type_name, *(n for n, _ in x.built_up), x.source_material)
-    return any(set(words_of(n)) & RIBBED for n in names if n)
+    words = [set(words_of(n)) for n in names if n]
+    return any(w & RIBBED or (DECK in w and w & OF_SHEET) for w in words)
 
 
 def _sheets(x: Surface) -> float:
