@@ -203,17 +203,15 @@ def _on_surface(
         return
     f = floor(surface.id)
     flat = f.flat(line)
-    shape = _held_by(f, LineString(flat)) if len(flat) == 2 else Point(flat[0])
     arrived = np.zeros(3)
-    for k in f.tree.query(shape, predicate="intersects").tolist():
-        panel = f.panels[k]
-        if len(flat) == 1:
+    if len(flat) == 1:
+        for k in f.tree.query(Point(flat[0]), predicate="intersects").tolist():
             if not arrived.any():
-                arrived += _in_panel(f, panel, [(0.0, flat[0], qa)], None, into, share)
-            continue
+                arrived += _in_panel(f, f.panels[k], [(0.0, flat[0], qa)], None, into, share)
+    elif (size := float(np.linalg.norm(flat[1] - flat[0]))) > 0:
         d = flat[1] - flat[0]
-        size = float(np.linalg.norm(d))
-        for piece in _lines(panel.polygon.intersection(shape)):
+        for k, piece in _pieces(f, LineString(flat)):
+            panel = f.panels[k]
             x = np.sort((np.array(piece.coords)[[0, -1]] - flat[0]) @ d / size**2)
             on_border = panel.polygon.boundary.distance(piece.interpolate(0.5, normalized=True)) < 1e-6
             if on_border and _taken_before(f, k, piece):
@@ -269,24 +267,21 @@ def _on_shell(surface: Surface, line: Array, qa: Array, qb: Array, into: Collect
         into.lose(share, (at(x[0]) + at(x[1])) / 2 * float(np.linalg.norm(ends[1] - ends[0])), ends, PAST)
 
 
-def _held_by(f: Floor, line: LineString) -> LineString:
-    """The line itself, or a hair beside it where it runs along an edge of the slab, which rounding may have put on
-    the other side of it."""
+def _pieces(f: Floor, line: LineString) -> list[tuple[int, LineString]]:
+    """The pieces of a line on panels, with the panels' numbers. One that runs along an edge of the slab, which
+    rounding may have put on the other side of it, is taken a hair beside itself."""
+    own = _met(f, line)
+    if sum(x.length for _, x in own) > line.length - BESIDE:
+        return own
     (x0, y0), (x1, y1) = line.coords
-    size = float(np.hypot(x1 - x0, y1 - y0))
-    own = _covered(f, line)
-    if size <= 0 or own > size - BESIDE:
-        return line
-    across = np.array([y0 - y1, x1 - x0]) / size * BESIDE
-    moved = [translate(line, *(side * across)) for side in (1.0, -1.0)]
-    most, held = max(((_covered(f, x), x) for x in moved), key=lambda pair: pair[0])
-    return held if most > own + BESIDE else line
+    across = np.array([y0 - y1, x1 - x0]) / line.length * BESIDE
+    ways = [own, *(_met(f, translate(line, *(side * across))) for side in (1.0, -1.0))]
+    return max(ways, key=lambda w: round(sum(x.length for _, x in w) / BESIDE))
 
 
-def _covered(f: Floor, line: LineString) -> float:
-    """The length of a line on panels; on a border of two of them it counts twice."""
-    met = f.tree.query(line, predicate="intersects").tolist()
-    return float(sum(f.panels[k].polygon.intersection(line).length for k in met))
+def _met(f: Floor, line: LineString) -> list[tuple[int, LineString]]:
+    hit = f.tree.query(line, predicate="intersects").tolist()
+    return [(k, x) for k in hit for x in _lines(f.panels[k].polygon.intersection(line))]
 
 
 def _taken_before(f: Floor, k: int, piece: LineString) -> bool:
