@@ -92,6 +92,23 @@ def test_past_the_slabs_edge() -> None:
     assert line.qa[2] == pytest.approx(-1500.0)
 
 
+def test_an_edge_that_transfer_took_off_holds_no_line() -> None:
+    """A slab drawn 0.2 m further at x = 0, over a wall: past that edge a load goes onto the rest or is left out; a
+    line on the drawn edge would be lost again, and not be told as mended."""
+    m = loaded([(-1, 1), (4, 1), (4, 3), (-1, 3)])
+    s = m.surfaces["s"]
+    s.openings = []
+    s.source_outer = s.outer.copy()
+    s.source_outer[:, 0] = np.where(s.outer[:, 0] == 0, -0.2, s.outer[:, 0])
+    s.area_share = 6.2 / 6
+    (f,) = lost(m)
+    assert f.actions[:2] == (AROUND, TRIM) and "m of the edges" not in f.message
+    assert not edits_for(m, f, ON_EDGES)
+    whole, gone = sums(m)
+    assert (whole, gone) == pytest.approx((30e3, 4.8e3))
+    assert sums(mended(m, AROUND)) == pytest.approx((30e3, 0.0), abs=1.0)
+
+
 def test_what_misses_its_slab_has_no_way() -> None:
     """Wholly beside the slab, or wholly over the opening: no rest to put it on, and it is said to be lost."""
     for ring in ([(8, 1), (9, 1), (9, 2), (8, 2)], [(1.2, 1.2), (1.8, 1.2), (1.8, 1.8), (1.2, 1.8)]):

@@ -26,7 +26,8 @@ class Beyond:
     """Area loads of a case that reach beyond their slabs: their `numbers` among its area loads, and the
     `lost` force (N). Each way is a list of loads as plain values, in place of them: `trimmed` to the slab;
     and with what is lost `on_edges` of slab and openings beside it, as line loads, or `around`, the rest of
-    the load made larger.
+    the load made larger. `on_edges` is empty where an edge is one that transfer took off the slab, as over
+    a wall: a line there would be lost again.
 
     `length` (m) and `line` (N/m, the largest): of the edges and of what they take; `pressure` (N/m2): the
     largest before and after where the rest is made larger."""
@@ -45,10 +46,13 @@ def beyond(model: Model, case: LoadCase) -> Beyond | None:
     """Return the ways of a case's loads that lie partly beyond their slab; None where there are none. A load
     that misses its slab altogether, or that lies on several, has none."""
     out = Beyond()
+    held: list[bool] = []
     for number, load in enumerate(case.area_loads):
         surface = _slab_of(model, load)
         if surface is not None and load.outline is not None:
-            _add(out, number, load, surface)
+            _add(out, number, load, surface, held)
+    if not all(held):
+        out.on_edges = []
     return out if out.numbers else None
 
 
@@ -69,7 +73,7 @@ def _slab_of(model: Model, load: AreaLoad) -> Surface | None:
     return met[0] if len(met) == 1 else None
 
 
-def _add(out: Beyond, number: int, load: AreaLoad, surface: Surface) -> None:
+def _add(out: Beyond, number: int, load: AreaLoad, surface: Surface, held: list[bool]) -> None:
     assert load.outline is not None
     outline = sound(Polygon(surface.flat(load.outline)))
     slab = drawn_polygon(surface, surface.flat)
@@ -102,6 +106,7 @@ def _add(out: Beyond, number: int, load: AreaLoad, surface: Surface) -> None:
         out.line = max(out.line, float(np.linalg.norm(q)))
         even = (float(q[0]), float(q[1]), float(q[2]))
         for x in lines:
+            held.append(surface.polygon.distance(x.interpolate(0.5, normalized=True)) <= TOUCH)
             line = surface.lifted(np.array(x.coords))
             out.on_edges.append(
                 load_values(SpaceLoad(line, even, even, surface.id, load.source, load.by, load.name))

@@ -108,7 +108,7 @@ def _beyond_slabs(model: Model, finding: Finding, action: str) -> list[Edit]:
     """Put other loads in place of those of a case that reach beyond their slabs."""
     case = next((model.cases[i] for i in finding.ids if i in model.cases), None)
     ways = beyond(model, case) if case is not None else None
-    if case is None or ways is None:
+    if case is None or ways is None or (action == ON_EDGES and not ways.on_edges):
         return []
     loads = ways.around if action == AROUND else ways.trimmed + (ways.on_edges if action == ON_EDGES else [])
     return [RemoveLoads(case.name, [["area", n] for n in ways.numbers]), AddLoads(case.name, loads)]

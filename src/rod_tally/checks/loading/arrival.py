@@ -8,7 +8,7 @@ import numpy as np
 
 from ...analysis.results.storeys import StoreyRow
 from ...loads import Arrival
-from ...loads.beyond import AROUND, ON_EDGES, TRIM, beyond
+from ...loads.beyond import AROUND, ON_EDGES, TRIM, Beyond, beyond
 from ...loads.combinations.combine import SCHEMES
 from ...loads.combinations.orientation import orientation
 from ...model import Finding, LoadCase, Surface
@@ -74,10 +74,14 @@ def find_lost_loads(s: Subject) -> Iterator[Finding]:
         ways = beyond(s.model, case) if gone else None
         if ways is not None:
             low, high = ways.pressure
+            edges = (
+                f"{ways.length:.4g} m of the edges there (up to {ways.line / 1000:.3g} kN/m), or on "
+                if ways.on_edges
+                else ""
+            )
             text += (
-                f". {ways.lost / 1000:.4g} kN of it lies beyond slabs or over their openings: it can be put on "
-                f"{ways.length:.4g} m of the edges there (up to {ways.line / 1000:.3g} kN/m), or on the rest of its own area "
-                f"(up to {high / 1000:.3g} for {low / 1000:.3g} kN/m2), or be left out"
+                f". {ways.lost / 1000:.4g} kN of it lies beyond slabs or over their openings: it can be put on {edges}the rest "
+                f"of its own area (up to {high / 1000:.3g} for {low / 1000:.3g} kN/m2), or be left out"
             )
         yield Finding(
             "load.uncarried",
@@ -85,9 +89,16 @@ def find_lost_loads(s: Subject) -> Iterator[Finding]:
             text + ".",
             (case.name, *unread, *surfaces),
             at,
-            (ON_EDGES, AROUND, TRIM, "Accept, because…") if ways is not None else (),
+            _ways(ways),
             {"share": share},
         )
+
+
+def _ways(ways: Beyond | None) -> tuple[str, ...]:
+    """Buttons for a load that reaches beyond its slab; those that keep it first."""
+    if ways is None:
+        return ()
+    return (*((ON_EDGES,) if ways.on_edges else ()), AROUND, TRIM, "Accept, because…")
 
 
 def _lost(s: Subject, case: LoadCase, arrival: Arrival) -> float:
