@@ -14,12 +14,14 @@ from rod_tally.intake import read_source
 from rod_tally.loads import Distribution
 from rod_tally.model import (
     AreaLoad,
+    Combination,
     LoadCase,
     Model,
     Section,
     Settings,
     Settlement,
     SpaceLoad,
+    Spectrum,
     Storey,
     TemperatureLoad,
 )
@@ -162,3 +164,53 @@ def test_action_without_place_or_value_is_told(tmp_path: Path) -> None:
     reasons = " ".join(s.reason for s in m.skipped)
     assert "no area of its own" in reasons and "beyond any load" in reasons
     assert len(m.cases["Odd"].lost) == 2
+
+
+def test_a_response_spectrum_and_roots_come_back(tmp_path: Path) -> None:
+    m = rich()
+    m.cases["EX"] = LoadCase(
+        "EX",
+        "seismic",
+        spectrum=Spectrum("y", [(0.0, 1.25), (0.15, 3.1), (2.0, 0.4)], 0.04, "SRSS", 0.05, 0.3),
+    )
+    m.cases["EY; kind: live"] = LoadCase("EY; kind: live", "seismic", spectrum=Spectrum("x", [(0.0, 2.0)]))
+    m.combinations.append(
+        Combination(
+            "E1", "seismic", {"Wind": 1.0, "EX": 1.0, "EY; kind: live": 0.3}, roots=["EX", "EY; kind: live"]
+        )
+    )
+    b = transfer(read_source(write_ifc(m, tmp_path / "back.ifc")), Settings().transfer)
+    for name in ("EX", "EY; kind: live"):
+        assert b.cases[name].spectrum == m.cases[name].spectrum and b.cases[name].kind == "seismic"
+    assert b.combinations[-1].factors == m.combinations[-1].factors
+    assert b.combinations[-1].roots == ["EX", "EY; kind: live"]
+    assert not [c for c in b.combinations[:-1] if c.roots]
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        "spectrum: w, CQC, damping 0.05, eccentricity 0.0, turned 0.0, curve 0.0 1.0",
+        "spectrum: x, SUM, damping 0.05, eccentricity 0.0, turned 0.0, curve 0.0 1.0",
+        "spectrum: x, CQC, damping 1.0, eccentricity 0.0, turned 0.0, curve 0.0 1.0",
+        "spectrum: x, CQC, damping 0.05, eccentricity 1.0, turned 0.0, curve 0.0 1.0",
+        "spectrum: x, CQC, damping 0.05, eccentricity 0.0, turned 0.0, curve 0.0",
+        "spectrum: x, CQC, damping 0.05, eccentricity 0.0, turned 0.0, curve 0.0 1.0 0.0 2.0",
+        "spectrum: x, CQC, damping 0.05, eccentricity 0.0, turned 0.0, curve 0.0 -1.0",
+        "spectrum: x, CQC, damping 0.05, eccentricity 0.0, turned 0.0, curve 0.0 nan",
+        "spectrum: x, CQC, damping 0.05, turned 0.0, curve 0.0 1.0",
+        "spectrum: x",
+    ],
+)
+def test_a_spectrum_that_is_none_is_told(tmp_path: Path, words: str) -> None:
+    m = rich()
+    m.cases["EX"] = LoadCase("EX", "seismic", spectrum=Spectrum("y", [(0.0, 1.25)]))
+    path = write_ifc(m, tmp_path / "back.ifc")
+    file = ifcopenshell.open(str(path))
+    (case,) = (c for c in file.by_type("IfcStructuralLoadCase") if c.Name == "EX")
+    case.Description = words
+    file.write(str(path))
+    b = transfer(read_source(path), Settings().transfer)
+    assert b.cases["EX"].spectrum is None
+    (told,) = (e for e in b.log if e.kind == "skipped" and "spectrum" in e.message)
+    assert "load case EX" in told.message

@@ -67,7 +67,7 @@ def parser() -> argparse.ArgumentParser:
         "--elsewhere",
         type=Path,
         metavar="RESULTS",
-        help="results from elsewhere to compare with: a folder of CSV or a workbook",
+        help="results from elsewhere to compare with: a folder of CSV, a workbook or an IFC file with results",
     )
     r.add_argument(
         "--bare",

@@ -1,5 +1,5 @@
 """Results from elsewhere: a folder of CSV tables or a workbook, with units in the headings and a mapping
-beside them.
+beside them; or an IFC file with groups of results.
 
 Tables `displacements`, `reactions`, `member_forces`, `modes`, `storeys` and `walls`, any of them. A heading
 may carry its unit, `fx [kN]`;
@@ -82,6 +82,8 @@ class ForeignResults:
     ids: dict[str, str] = field(default_factory=dict)
     # (table, heading) of columns that were not read
     columns: list[tuple[str, str]] = field(default_factory=list)
+    # which run an IFC file says they come from, in words, and whether that is of the file's own model
+    told: list[tuple[str, bool]] = field(default_factory=list)
 
 
 @dataclass(slots=True)
@@ -108,21 +110,29 @@ NOT_READ = "-"
 
 
 def read_results(path: Path, mapping: Mapping | None = None) -> ForeignResults:
-    """All tables of a folder or a workbook, by a mapping or by the one that lies beside them. Raises
+    """All tables of a folder, a workbook or an IFC file, by a mapping or by the one that lies beside them. Raises
     IntakeError where there are no tables, or one cannot be read at all."""
     tables = raw_tables(path)
     mapping = mapping or mapping_beside(path)
     out = ForeignResults(ids=dict(mapping.ids))
     for name, (where, rows) in tables.items():
         _table(name, where, rows, mapping, out)
+    if _is_ifc(path):
+        from .ifc.structural.results import told_of  # slow to load, and seldom wanted
+
+        out.told = told_of(path)
     return out
+
+
+def _is_ifc(path: Path) -> bool:
+    return path.is_file() and path.suffix.lower() == ".ifc"
 
 
 def raw_tables(path: Path) -> Raw:
     """The tables as they stand, by name: (where, rows). Raises IntakeError."""
     if not path.exists():
         raise IntakeError(f"{path}: there is no such file or folder")
-    tables = _of_folder(path) if path.is_dir() else _of_workbook(path)
+    tables = _of_folder(path) if path.is_dir() else _of_ifc(path) if _is_ifc(path) else _of_workbook(path)
     if not tables:
         raise IntakeError(f"{path}: holds no table of results; known are {', '.join(TABLES)}")
     return {
@@ -191,8 +201,15 @@ def _named(found: list[tuple[str, T]], where: str) -> dict[str, T]:
     return {n: out[n] for n in TABLES if n in out}
 
 
+def _of_ifc(path: Path) -> Raw:
+    """Results that an IFC file brings, in SI."""
+    from .ifc.structural.results import result_rows  # slow to load, and seldom wanted
+
+    return {name: (f"{path}, {name}", rows) for name, rows in result_rows(path).items()}
+
+
 def _of_workbook(path: Path) -> Raw:
-    book = workbook(path, "neither a folder of CSV tables nor")
+    book = workbook(path, "neither a folder of CSV tables nor an IFC file nor")
     out: Raw = {}
     for name, sheet in _named([(s, s) for s in book.sheetnames], str(path)).items():
         out[name] = f"{path}, sheet {sheet}", sheet_rows(book[sheet])

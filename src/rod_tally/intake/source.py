@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from ..model.entities.grid import GridLine
+from ..model.entities.loads import Spectrum
 from ..model.entities.log import LogEntry, Skipped
 from ..model.entities.model import Storey
 from ..model.geometry.vectors import Array
@@ -283,6 +284,7 @@ class SourceCase:
     self_weight: Vector = (0.0, 0.0, 0.0)
     category: str = ""
     together: str = ""
+    spectrum: Spectrum | None = None
 
 
 @dataclass(slots=True)
@@ -318,6 +320,7 @@ class SourceCombination:
     name: str
     kind: str
     factors: dict[str, float]
+    roots: list[str] = field(default_factory=list)
 
 
 @dataclass(slots=True)

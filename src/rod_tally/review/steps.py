@@ -41,7 +41,9 @@ STEPS: tuple[Step, ...] = (
     Step(
         "Source",
         (
-            Item("Counts agree", ("source.unread", "source.surfaces", "source.counterpart")),
+            Item(
+                "Counts agree", ("source.unread", "source.surfaces", "source.counterpart", "source.results")
+            ),
             Item("Physical, analytical", ("source.off_element", "source.differs", "source.one_way")),
             Item(
                 "Sections read",

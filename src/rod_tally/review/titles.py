@@ -105,6 +105,7 @@ TITLES = {
     "source.moved": "Ends moved by transfer",
     "source.off_element": "Analytical axis off its element",
     "source.one_way": "Tension- or compression-only part run as linear",
+    "source.results": "Results in the source",
     "source.surfaces": "How slabs and walls are modelled",
     "source.unread": "Not read from the source",
     "stability.mechanism": "Mechanism",

@@ -41,7 +41,12 @@ def transfer_loads(source: SourceModel, model: Model) -> None:
     source carries it, by coefficients or by its name with loads in it."""
     for case in source.cases:
         model.cases[case.name] = LoadCase(
-            case.name, case.kind, case.self_weight, category=case.category, together=case.together
+            case.name,
+            case.kind,
+            case.self_weight,
+            category=case.category,
+            together=case.together,
+            spectrum=case.spectrum,
         )
     node_of = _nodes_of_points(source, model)
     # what intake could not take over; what is lost below is entered where it is lost
@@ -72,7 +77,7 @@ def transfer_loads(source: SourceModel, model: Model) -> None:
             message = f"case {named[0].name} holds no loads; self-weight is computed in it"
             model.log.append(LogEntry("guessed", (named[0].name,), message))
     for c in source.combinations:
-        model.combinations.append(Combination(c.name, c.kind, dict(c.factors)))
+        model.combinations.append(Combination(c.name, c.kind, dict(c.factors), roots=list(c.roots)))
 
 
 def _table_loads(source: SourceModel, model: Model, node_of: dict[str, str]) -> None:

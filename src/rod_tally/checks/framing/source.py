@@ -89,6 +89,22 @@ def _unread_words(skipped: Skipped) -> str:
     return f"{name} was not transferred: {skipped.reason}."
 
 
+@check("source.results", looks_at=())
+def find_results(s: Subject) -> Iterator[Finding]:
+    """Yield what results the source brings, and whether they are of the model that it holds."""
+    for entry in s.model.log:
+        if entry.kind in ("results", "other results"):
+            own = entry.kind == "results"
+            yield Finding(
+                "source.results",
+                "note" if own else "warning",
+                f"{entry.message[0].upper()}{entry.message[1:]}. The results here are computed anew.",
+                (),
+                None,
+                () if own else ("Accept, because…",),
+            )
+
+
 @check("source.surfaces", looks_at=("geometry", "materials", "loads", "supports"))
 def find_surfaces(s: Subject) -> Iterator[Finding]:
     """Surfaces that hand their loads on have no stiffness in a run: what that leaves out is said, in

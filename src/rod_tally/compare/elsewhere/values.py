@@ -70,11 +70,16 @@ class Elsewhere:
     columns: list[tuple[str, str]] = field(default_factory=list)  # (table, heading) that were not read
     differ: list[ElsewhereRow] = field(default_factory=list)  # beyond the tolerances, the largest share first
     missing: dict[str, int] = field(default_factory=dict)  # by case: supports of ours without a row
+    told: list[tuple[str, bool]] = field(default_factory=list)  # as of ForeignResults
 
     @property
     def findings(self) -> list[Finding]:
         """Return what a reader has to know before trusting the rows."""
         out = []
+        for words, own in self.told:
+            severity = "note" if own else "warning"
+            text = f"Results from elsewhere: {words}."
+            out.append(Finding("match.elsewhere", severity, text, (), None, ("Accept, because…",)))
         for s in self.suspected:
             what = "the sign" if s.kind == "sign" else f"a factor of {s.value:.6g}"
             table = f" of {s.table.replace('_', ' ')}" if s.table else ""
@@ -125,7 +130,9 @@ def compare_elsewhere(
     """Rows by id, else by place, and by case or combination; `limits`: from where on two values differ;
     `wholes`: ours of modes, storeys and walls. What is of the whole building comes first."""
     out = Elsewhere(
-        unmatched=[Unmatched("", where, None, why) for where, why in theirs.unread], columns=theirs.columns
+        unmatched=[Unmatched("", where, None, why) for where, why in theirs.unread],
+        columns=theirs.columns,
+        told=theirs.told,
     )
     find = _Finder(model, results)
     by_case: dict[str, list[ForeignRow]] = defaultdict(list)

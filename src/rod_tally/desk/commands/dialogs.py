@@ -60,9 +60,9 @@ class Dialogs(QObject):
         """Any of the tables of a folder, or a workbook, and the page that says what they stand for."""
         path, _ = QFileDialog.getOpenFileName(
             self.window,
-            "Results from elsewhere: a workbook, or one of a folder's tables",
+            "Results from elsewhere: a workbook, one of a folder's tables, or an IFC file with results",
             self._folder(),
-            "Tables (*.csv *.xlsx)",
+            "Tables and results (*.csv *.xlsx *.ifc)",
         )
         if path:
             self.show_elsewhere(Path(path))

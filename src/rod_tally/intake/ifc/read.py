@@ -18,7 +18,7 @@ from ..readers import IntakeError, Progress
 from ..source import SourceModel
 from ..zipped import look_inside
 from .context import Openings, bearing_flags, read_grids, read_groups, read_links, true_north
-from .damage import damaged_products, for_each, lost_elements
+from .damage import UNREADABLE, damaged_products, first_line, for_each, lost_elements
 from .geometry.placement import PlacementError, Placements
 from .geometry.profiles import Profiles
 from .lines import BadLine, look_at_lines
@@ -28,7 +28,8 @@ from .physical.surfaces import read_surfaces
 from .structural.actions import read_actions
 from .structural.faces import read_faces
 from .structural.members import read_analytical
-from .units import Units
+from .structural.state import brought_results
+from .units import Units, assignment
 
 ZIPPED = ".ifczip"
 SUFFIXES = (".ifc", ZIPPED)
@@ -89,7 +90,7 @@ def _read(path: Path, progress: Progress) -> SourceModel:
     _look(path)
     progress("Opening the file", 0.0)
     file, bad = _open(path)
-    units = Units(_assignment(file))
+    units = Units(assignment(file))
     if "LENGTHUNIT" not in units:
         raise IntakeError(
             f"{path}: the file states no unit of length, so nothing in it can be measured; export it with units"
@@ -122,6 +123,7 @@ def _read(path: Path, progress: Progress) -> SourceModel:
         read_analytical(file, source, placements, profiles, materials, units, progress)
         read_faces(file, source, placements, materials, units)
         read_links(file, source)
+        _note_results(file, source)
     if analytical or file.by_type("IfcStructuralAction") or file.by_type("IfcStructuralLoadGroup"):
         read_actions(file, source, placements, units)
     materials.report()
@@ -135,6 +137,18 @@ def _read(path: Path, progress: Progress) -> SourceModel:
         message = f"the file states no unit for {names}; taken as {how}, or as SI where only that makes a building material"
         source.log.append(LogEntry("guessed", (), message))
     return source
+
+
+def _note_results(file: Any, source: SourceModel) -> None:
+    """Note what results the file brings; they are never taken over."""
+    try:
+        brought = brought_results(file)
+    except UNREADABLE as error:
+        message = f"the file brings results, of which state of the model cannot be read: {first_line(error)}"
+        source.log.append(LogEntry("other results", (), message))
+        return
+    for found in brought:
+        source.log.append(LogEntry("results" if found.differs == () else "other results", (), found.words))
 
 
 def _look(path: Path) -> None:
@@ -195,17 +209,6 @@ def _schema(name: str) -> Any:
         except RuntimeError:
             continue
     return wrapper.schema_by_name("IFC4X3_ADD2")
-
-
-def _assignment(file: Any) -> Any:
-    contexts = file.by_type("IfcProject") or (
-        file.by_type("IfcProjectLibrary") if file.schema != "IFC2X3" else []
-    )
-    for project in contexts:
-        if project.UnitsInContext is not None:
-            return project.UnitsInContext
-    found = file.by_type("IfcUnitAssignment")
-    return found[0] if found else None
 
 
 def _tell_apart(storeys: list[tuple[str, float, float]], source: SourceModel) -> None:

@@ -176,3 +176,15 @@ class Units:
             kind = default or kind
         value = self[kind]
         return value, kind in self.guessed
+
+
+def assignment(file: Any) -> Any:
+    """The units that hold for an open file; None where it states none."""
+    contexts = file.by_type("IfcProject") or (
+        file.by_type("IfcProjectLibrary") if file.schema != "IFC2X3" else []
+    )
+    for project in contexts:
+        if project.UnitsInContext is not None:
+            return project.UnitsInContext
+    found = file.by_type("IfcUnitAssignment")
+    return found[0] if found else None

@@ -4,7 +4,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-KINDS = ("moved", "joined", "guessed", "skipped", "supported", "shifted", "corrected")
+KINDS = (
+    "moved",
+    "joined",
+    "guessed",
+    "skipped",
+    "supported",
+    "shifted",
+    "corrected",
+    "results",
+    "other results",
+)
 
 
 @dataclass(slots=True)

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from ...model import AreaLoad, LoadCase, MemberLoad, SpaceLoad, TemperatureLoad
+from ...model.entities.load_words import spectrum_words
 from ...model.entities.loads import Vector
 from ...model.entities.surface import across, normal_of
 from ...model.geometry.vectors import Array
@@ -50,7 +51,10 @@ class LoadWriter:
             "category": case.category,
             "alternatives": case.together,
         }
-        entity.Description = "; ".join(f"{k}: {v}" for k, v in said.items() if v) or None
+        words = [f"{k}: {v}" for k, v in said.items() if v]
+        if case.spectrum is not None:
+            words.append(spectrum_words(case.spectrum))
+        entity.Description = "; ".join(words) or None
         if any(case.self_weight):
             entity.SelfWeightCoefficients = [float(v) for v in case.self_weight]
         actions = []

@@ -11,6 +11,7 @@ from ...analysis.results.results import Results
 from ...analysis.shells.fields import PlateFields
 from ...model import Model
 from ...review.review import Review
+from ..tables import added_combinations
 from ..write import OutputError, write_whole
 from .findings import write_findings
 from .loads import LoadWriter
@@ -27,8 +28,9 @@ def write_ifc(
     fields: PlateFields | None = None,
     reviewed: Review | None = None,
 ) -> Path:
-    """Write the model to an IFC4 file, whole or not at all, with the results of a run where they are given,
-    and with the findings and decisions of a review. Raises OutputError when it cannot be written.
+    """Write the model to an IFC4 file, whole or not at all, with the results of a run where they are given
+    (those of combinations where the review's settings want them in tables too), and with the findings and
+    decisions of a review. Raises OutputError when it cannot be written.
 
     Members whose section or material is not known go out without it.
     """
@@ -80,14 +82,19 @@ def _made(model: Model, results: Results | None, fields: PlateFields | None, rev
     if groups:
         analysis.LoadedBy = groups
     by_name = dict(zip(w.model.cases, groups))
-    w.combinations(by_name)
-    if results is not None and results.cases:
-        analysis.HasResults = ResultWriter(w, results, fields).groups(by_name)
+    # results of combinations that rules made would stand for nothing without them
+    made = reviewed.combinations if reviewed is not None and results is not None else w.model.combinations
+    by_name = w.combinations(made, by_name) | by_name
     parts = [*w.points.values(), *w.members.values(), *w.surfaces.values(), *edges]
     if parts:
         w.root("IfcRelAssignsToGroup", "parts", None, RelatedObjects=parts, RelatingGroup=analysis)
     w.declare(project, analysis)
     write_groups(w)
+    if results is not None and results.cases:  # last, for they carry a fingerprint of all before them
+        wanted = reviewed is not None and reviewed.settings.output.combinations
+        added = added_combinations(reviewed) if reviewed is not None and wanted else []
+        settings = reviewed.settings if reviewed is not None else None
+        analysis.HasResults = ResultWriter(w, results, fields, settings).groups(by_name, added)
     if reviewed is not None:
         write_findings(w, reviewed, building)
     return f

@@ -7,12 +7,18 @@ at the corners of elements averaged within the surface: three planar values in t
 
 from __future__ import annotations
 
+import json
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 
+from ... import __version__
 from ...analysis.results.results import Results
+from ...analysis.results.superpose import combined
 from ...analysis.shells.fields import PlateFields
+from ...intake.ifc.structural.state import FINGERPRINT, PROGRAM, REVISION, RUN, SETTINGS, as_text, state_of
+from ...model import Combination, Settings
 from ...model.geometry.vectors import Array
 from .writer import IfcModelWriter
 
@@ -26,23 +32,41 @@ SURFACE_PARTS = {
 
 class ResultWriter:
     """Writes results through the writer of the model, whose nodes, members, surfaces and cases are there
-    already."""
+    already. `settings` are those of the run."""
 
-    def __init__(self, writer: IfcModelWriter, results: Results, fields: PlateFields | None) -> None:
+    def __init__(
+        self,
+        writer: IfcModelWriter,
+        results: Results,
+        fields: PlateFields | None,
+        settings: Settings | None = None,
+    ) -> None:
         self.w, self.f, self.r, self.fields = writer, writer.f, results, fields
+        self.run = _run_record(writer, settings or Settings())
 
-    def groups(self, cases: dict[str, Any]) -> list[Any]:
-        """The result groups of all cases; `cases` are the entities of the model's load cases."""
-        return [self._case(c, name, cases.get(name)) for c, name in enumerate(self.r.cases)]
+    def groups(self, cases: dict[str, Any], combinations: list[Combination] | None = None) -> list[Any]:
+        """The result groups of all cases, and of `combinations`; `cases` are the entities of the model's load
+        cases and combinations by name."""
+        out = [self._case(c, name, cases.get(name)) for c, name in enumerate(self.r.cases)]
+        run = self.r
+        for combination in combinations or ():
+            self.r = combined(run, combination)
+            out.append(self._case(0, combination.name, cases.get(combination.name)))
+        self.r = run
+        if out:
+            self.w.root("IfcRelDefinesByProperties", "run of results", None, RelatedObjects=out,
+                        RelatingPropertyDefinition=self.run)  # fmt: skip
+        return out
 
     def _case(self, c: int, name: str, of: Any) -> Any:
+        second = name in self.r.second_order
         group = self.w.root(
             "IfcStructuralResultGroup",
             f"results {name}",
             name,
-            TheoryType="FIRST_ORDER_THEORY",
+            TheoryType="SECOND_ORDER_THEORY" if second else "FIRST_ORDER_THEORY",
             ResultForLoadGroup=of,
-            IsLinear=True,
+            IsLinear=not (second or self.r.slack or self.r.yielded or self.r.lifted),
         )
         items = self._points(c) + self._members(c) + self._surfaces(c)
         if items:
@@ -136,3 +160,21 @@ class ResultWriter:
                 RelatedStructuralActivity=entity,
             )
         return entity
+
+
+def _run_record(w: IfcModelWriter, settings: Settings) -> Any:
+    """The run that results come from: source, settings, release, and a fingerprint of the model as the file
+    holds it, by which a reader can tell whether results still belong to it."""
+    corrections = sum(1 for e in w.model.log if e.kind == "corrected")
+    source = Path(w.model.source_file).name or w.model.name or "a model without a file"
+    said = {
+        REVISION: source + (f" with {corrections} corrections" if corrections else ""),
+        SETTINGS: json.dumps({k: v for k, v in settings.to_dict().items() if k in ("run", "mesh")}, sort_keys=True),
+        PROGRAM: f"Rod Tally {__version__}",
+        FINGERPRINT: as_text(state_of(w.f)),
+    }  # fmt: skip
+    properties = [
+        w.f.create_entity("IfcPropertySingleValue", name, None, w.f.create_entity("IfcText", value), None)
+        for name, value in said.items()
+    ]
+    return w.root("IfcPropertySet", "run", RUN, HasProperties=properties)

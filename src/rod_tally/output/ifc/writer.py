@@ -16,8 +16,9 @@ import ifcopenshell
 import ifcopenshell.guid
 import numpy as np
 
-from ...model import Joint, Material, Member, Model, Node, Release, Section
+from ...model import Combination, Joint, Material, Member, Model, Node, Release, Section
 from ...model.catalogue.taper import TO
+from ...model.entities.load_words import roots_words
 from ...model.entities.structure import LIFTS, ONE_WAY_WORDS, limited, weighing
 from ...model.geometry.vectors import Array
 
@@ -296,17 +297,21 @@ class IfcModelWriter:
 
     # -- combinations ----------------------------------------------------------------------------------------
 
-    def combinations(self, cases: dict[str, Any]) -> None:
-        for c in self.model.combinations:
+    def combinations(self, combinations: list[Combination], cases: dict[str, Any]) -> dict[str, Any]:
+        """Entities of combinations, by name; `cases` are those of the model's load cases."""
+        out = {}
+        for c in combinations:
             group = self.root(
                 "IfcStructuralLoadGroup",
                 f"combination {c.name}",
                 c.name,
+                Description=roots_words(c.roots),
                 PredefinedType="LOAD_COMBINATION",
                 ActionType="NOTDEFINED",
                 ActionSource="NOTDEFINED",
                 Purpose=c.kind or None,
             )
+            out[c.name] = group
             for name, factor in c.factors.items():
                 if name in cases:
                     self.root(
@@ -317,6 +322,7 @@ class IfcModelWriter:
                         RelatingGroup=group,
                         Factor=float(factor),
                     )
+        return out
 
 
 def _free(name: str, value: Any, taken: dict[str, tuple[Any, Any]]) -> str:

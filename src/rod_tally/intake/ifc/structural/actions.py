@@ -8,7 +8,8 @@ from typing import Any
 
 import numpy as np
 
-from ....model.entities.loads import CATEGORIES, KINDS
+from ....model.entities.load_words import roots_in, spectrum_in
+from ....model.entities.loads import CATEGORIES, KINDS, Spectrum
 from ....model.entities.log import LogEntry, Skipped
 from ....model.geometry.vectors import Array
 from ...source import (
@@ -257,6 +258,7 @@ def _groups(file: Any, source: SourceModel, turned: Array | None) -> dict[int, l
                 vector,
                 category,
                 (said.get("alternatives") or said.get("together", "")).strip(),
+                _spectrum(group, name, source),
             )
         )
     combined = {g.id() for g in combinations}
@@ -287,8 +289,22 @@ def _groups(file: Any, source: SourceModel, turned: Array | None) -> dict[int, l
             reason = f"holds what is neither a load case nor a combination, and is not read: {', '.join(other[:4])}"
             source.skipped.append(Skipped("combination", group.GlobalId, reason, name, group.is_a()))
         elif parts:
-            source.combinations.append(SourceCombination(name, group.Purpose or "", parts))
+            try:
+                roots = [n for n in roots_in(text(group.Description)) if n in parts]
+            except ValueError as error:
+                source.skipped.append(Skipped("combination", group.GlobalId, str(error), name, group.is_a()))
+                continue
+            source.combinations.append(SourceCombination(name, group.Purpose or "", parts, roots))
     return cases_of
+
+
+def _spectrum(group: Any, name: str, source: SourceModel) -> Spectrum | None:
+    try:
+        return spectrum_in(text(group.Description))
+    except ValueError as error:
+        message = f"the response spectrum of load case {name} is left out: {error}"
+        source.log.append(LogEntry("skipped", (group.GlobalId,), message))
+        return None
 
 
 def _moved(values: tuple[float, ...], units: Units) -> tuple[float, ...]:

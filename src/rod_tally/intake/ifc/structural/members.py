@@ -37,7 +37,7 @@ def read_analytical(
     for entity in file.by_type("IfcStructuralPointConnection"):
         try:
             placements.sound(entity)
-            point = _vertex(entity, placements)
+            point = vertex(entity, placements)
             condition = None
             if entity.AppliedCondition is not None:
                 axes = getattr(entity, "ConditionCoordinateSystem", None)
@@ -101,7 +101,8 @@ def _items(entity: Any) -> list[Any]:
     return [item for rep in entity.Representation.Representations for item in rep.Items]
 
 
-def _vertex(entity: Any, placements: Placements) -> Array:
+def vertex(entity: Any, placements: Placements) -> Array:
+    """The place of a point in world coordinates. Raises PlacementError for an entity without one."""
     for item in _items(entity):
         geometry = item.VertexGeometry if item.is_a("IfcVertexPoint") else item
         if geometry.is_a("IfcCartesianPoint"):
