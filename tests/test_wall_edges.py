@@ -17,6 +17,7 @@ from rod_tally.model import LoadCase, Model, Settings, SpaceLoad
 from rod_tally.model.settings import MeshSettings, RunSettings
 from rod_tally.output.spreadsheet import write_workbook
 from rod_tally.review import review
+from rod_tally.review.walls.wall_joints import capacity_of
 
 from .test_wall_forces import CORNERS, A, B, H, T, core, pushed
 
@@ -159,3 +160,41 @@ def test_a_joint_beyond_its_capacity_is_a_finding_and_has_its_use(tmp_path: Path
     assert sorted(r[v] for r in rows[1:] if r[0] == "q") == pytest.approx(
         sorted(f.total[0] for _, f in done.wall_joints("q"))
     )
+
+
+def test_a_joint_has_a_capacity_of_its_own() -> None:
+    """That of its walls in its storey before that of its walls in any, before that of all; what is of no joint
+    is told."""
+    m = core(2, "shell")
+    pushed(m, 2)
+    plain = Settings.from_dict({"mesh": {"size": 0.75}, "walls": {"joint_shear": 5e8}})
+    edges = review(m, plain).wall_forces.edges
+    first = edges[0]
+    other = m.surfaces[first.others[0]]
+    above = next(e for e in edges if e.storey != first.storey)
+    own = Settings.from_dict(
+        plain.to_dict()
+        | {
+            "joints": [
+                {"walls": [first.ident, other.name or other.id], "storey": first.storey, "shear": 2.0},
+                {"walls": [other.id, first.ident], "shear": 3.0},
+                {"walls": [above.ident, above.others[0]], "shear": 4.0},
+                {"walls": [above.ident, above.others[0]], "storey": first.storey, "shear": 5.0},
+                {"walls": [first.ident, "nobody"], "shear": 4.0},
+            ]
+        }
+    )
+    for e in edges:
+        pair = {e.ident, *e.others}
+        lower, upper = pair == {first.ident, other.id}, pair == {above.ident, *above.others}
+        assert capacity_of(m, e, own) == (2.0 if lower else 4.0 if upper else 5e8)
+    done = review(m, own)
+    found = [f for f in done.findings if f.code == "wall.joint"]
+    over = [f for f in found if f.ids]
+    assert {frozenset(f.ids) for f in over} == {
+        frozenset((first.ident, other.id)),
+        frozenset((above.ident, *above.others)),
+    }
+    lost = [f.message for f in found if not f.ids]
+    assert len(lost) == 2 and f" at {first.storey}" in lost[0] and "nobody" in lost[1]
+    assert Settings.from_dict(own.to_dict()).joints == own.joints and "joints" not in plain.to_dict()

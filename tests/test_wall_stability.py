@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from rod_tally.analysis.walls.stability import block, in_row, panels, solid_at
 from rod_tally.model import FIXED, Combination, Settings
 from rod_tally.model.settings import WallSettings
-from rod_tally.review.found.wall_stability import governed
+from rod_tally.review.walls.wall_stability import governed
 from rod_tally.review.work import review
 
 from .verification import verified

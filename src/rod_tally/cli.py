@@ -141,6 +141,9 @@ def parser() -> argparse.ArgumentParser:
     t.add_argument("--html", type=Path, metavar="FILE", help="the report as one HTML file")
     t.add_argument("--pdf", type=Path, metavar="FILE", help="the report on paper")
     t.add_argument(
+        "--panels", type=Path, metavar="FILE", help="a sheet for each wall panel, .pdf or .html by the ending"
+    )
+    t.add_argument(
         "--bcf",
         type=Path,
         metavar="FILE",
@@ -322,12 +325,14 @@ def folder_command(arguments: argparse.Namespace) -> int:
 def report_command(arguments: argparse.Namespace) -> int:
     """Review and write it up; never over a source."""
     from .output.bcf import write_bcf
+    from .output.panel_sheets import write_sheets
     from .output.report import write_html, write_pdf
     from .project.open import review_path
 
-    wanted = [p for p in (arguments.html, arguments.pdf, arguments.bcf) if p is not None]
+    files = arguments.html, arguments.pdf, arguments.panels, arguments.bcf
+    wanted = [p for p in files if p is not None]
     if not wanted:
-        return say("report: name a file with --html, --pdf or --bcf")
+        return say("report: name a file with --html, --pdf, --panels or --bcf")
     for path in wanted:
         for source in (arguments.model, arguments.against):
             if source is not None and path.exists() and source.exists() and path.samefile(source):
@@ -338,6 +343,8 @@ def report_command(arguments: argparse.Namespace) -> int:
         print(f"report written to {write_html(done, settings, arguments.html)}")
     if arguments.pdf:
         print(f"report written to {write_pdf(done, settings, arguments.pdf)}")
+    if arguments.panels:
+        print(f"{write_sheets(done, arguments.panels)} panels written to {arguments.panels}")
     if arguments.bcf:
         print(f"{len(done.findings)} findings written to {write_bcf(done, arguments.bcf)}")
     return 1 if done.blocking else 0

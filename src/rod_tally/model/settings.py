@@ -301,6 +301,16 @@ class CutSettings(Table, rename={"start": "from", "end": "to"}):
         return plain(self)
 
 
+class JointSettings(Table):
+    """The capacity of the upright joint between two walls, which `walls` names by name or id: `shear` (N/m)
+    along it, in `storey`, or in every storey where that is absent. It counts in place of
+    `walls.joint_shear`."""
+
+    walls: Annotated[list[Name], Meta(min_length=2, max_length=2)]
+    shear: Annotated[float, Meta(gt=0.0, le=1e12)]
+    storey: str = ""
+
+
 class Settings(Table):
     transfer: TransferSettings = field(default_factory=TransferSettings)
     mesh: MeshSettings = field(default_factory=MeshSettings)
@@ -314,6 +324,7 @@ class Settings(Table):
     findings: FindingSettings = field(default_factory=FindingSettings)
     walls: WallSettings = field(default_factory=WallSettings)
     cuts: list[CutSettings] = field(default_factory=list)
+    joints: list[JointSettings] = field(default_factory=list)
 
     def __post_init__(self) -> None:
         names = [c.name for c in self.cuts]
@@ -341,8 +352,9 @@ class Settings(Table):
 
     def to_dict(self) -> dict[str, Any]:
         own = plain(self)
-        if not self.cuts:
-            del own["cuts"]
+        for name in ("cuts", "joints"):
+            if not own[name]:
+                del own[name]
         return own
 
     def to_toml(self) -> str:

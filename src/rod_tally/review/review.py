@@ -47,9 +47,9 @@ from .decisions import Decision, Look
 from .effects.effect import Effect
 from .envelopes import Envelopes
 from .found.second_order import second_order_findings
-from .found.wall_joints import factors_of, overused_joints, signless_cases
 from .found.worst_direction import Direction, direction_findings, directions_held
 from .tallies.tally import TallyRow
+from .walls.wall_joints import factors_of, overused_joints, signless_cases
 
 T = TypeVar("T")
 OLD = "the model or the settings have changed since this run: run it again (F5)"
@@ -221,10 +221,10 @@ class Review:
     @property
     def overused_joints(self) -> list[Finding]:
         """Joints of walls whose shear exceeds what the settings say they can carry."""
-        capacity = self.settings.walls.joint_shear
-        if self.stale or capacity <= 0:
+        given = self.settings.joints or self.settings.walls.joint_shear > 0
+        if self.stale or not given:
             return []
-        return overused_joints(self.model, self.wall_forces, self.computed_combinations, capacity)
+        return overused_joints(self.model, self.wall_forces, self.computed_combinations, self.settings)
 
     @property
     def cuts(self) -> list[Cut]:

@@ -11,9 +11,12 @@ from PyQt6.QtWidgets import QWidget
 from ...analysis.shells.quantities import unit_kind
 from ...meshing.plates import element_size
 from ...model.edits import SetDiaphragm, SetMeshSize
+from ...review.walls.panel_sheet import PanelSheet, panel_sheets
 from ..forms.asking import selected
 from ..forms.form import Field, Form
+from ..printing.panel_page import KINDS, PanelPage
 from ..quantities import UnitSet
+from ..save_name import ask_save_name
 from ..session.session import Session
 from ..session.state import DeskState
 
@@ -28,6 +31,7 @@ class PlateDesk:
     ) -> None:
         self.window, self.session, self.state, self.units = window, session, state, units
         self.form: Form | None = None
+        self.page: PanelPage | None = None
 
     def ask_size(self) -> None:
         """The element size of the selected surfaces."""
@@ -131,3 +135,27 @@ class PlateDesk:
     def toggle_crosses(self) -> None:
         """Principal directions as strokes."""
         self.state.set_view(plate_crosses=not self.state.plate_crosses)
+
+    def show_sheets(self) -> None:
+        """The sheet of each panel of the selected wall, made in the background."""
+        review, walls = self.state.review, self.state.chosen("surface")
+        if review is None or not walls:
+            return
+        ident = walls[0]
+
+        def shown(found: tuple[list[PanelSheet], list[str]]) -> None:
+            sheets, without = found
+            if not sheets:
+                self.session.said.emit("; ".join(without) or "It is no wall: it has no panel")
+                return
+            self.page = PanelPage(
+                self.window, review, sheets, lambda p: self.session.exports.panels(p, ident)
+            )
+            self.page.open()
+
+        self.session.start("Wall panels", lambda p: panel_sheets(review, ident), shown)
+
+    def ask_save_sheets(self) -> None:
+        """The sheets of all wall panels."""
+        if path := ask_save_name(self.window, "Save the sheets of all walls", "walls.pdf", KINDS):
+            self.session.exports.panels(path)

@@ -72,6 +72,8 @@ SYNONYMS = {
     "run.floors": "diaphragm",
     "run.stiff": "diaphragm",
     "run.cuts": "section resultant diaphragm",
+    "run.panel_sheet": "wall report page print",
+    "run.panel_sheets": "wall report pages print pdf",
     "compare.change": "difference diff revision",
     "file.report": "print pdf html",
     "file.hand_back": "export save ifc",

@@ -10,6 +10,7 @@ from ...output.bcf import write_bcf
 from ...output.ifc import write_ifc
 from ...output.ifc.corrected import write_corrected
 from ...output.model_tables import not_held, write_model_tables
+from ...output.panel_sheets import write_sheets
 from ...output.report import write_html, write_pdf
 from ...output.spreadsheet import write_rows, write_takeoff, write_workbook
 from ...output.write import write_review
@@ -128,6 +129,14 @@ class Exports:
             self.session.start("Making the report", work, shown)
             return
         self._write("Writing the report", work, lambda p: f"Report in {p}")
+
+    def panels(self, path: Path, wall: str = "") -> None:
+        """The sheets of all wall panels, or of those of one wall, by the ending of the name: .pdf or .html."""
+        done = self._decided()
+        if done is not None:
+            self._write(
+                "Writing", lambda p: write_sheets(done, path, wall), lambda n: f"{n} wall panels in {path}"
+            )
 
     def _write(
         self, title: str, call: Callable[[Progress], object], message: Callable[[object], str]

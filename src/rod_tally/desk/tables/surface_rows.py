@@ -8,7 +8,8 @@ from ...analysis.results.cuts import CUT_COMPONENTS, CutForces
 from ...analysis.shells.fields import PLATE_COMPONENTS, PlateFields
 from ...analysis.shells.quantities import FACES, quantity, unit_kind
 from ...model.geometry.vectors import Array
-from ...review.found.wall_stability import governed
+from ...review.walls.wall_joints import capacity_of
+from ...review.walls.wall_stability import governed
 from ..quantities import UnitSet
 from ..session.state import DeskState
 from .rows import Rows
@@ -287,11 +288,14 @@ def wall_joints(state: DeskState, units: UnitSet) -> Rows:
     review = state.review
     if review is None:
         return out
-    capacity = review.settings.walls.joint_shear
+    own = review.settings
+    plain = own.walls.joint_shear
     allowed = (
-        f"use of {capacity * ff:g} {f}/m"
-        if capacity
-        else "no capacity is given (settings, walls.joint_shear)"
+        f"use of {plain * ff:g} {f}/m" + (", or of the joint's own in [[joints]]" if own.joints else "")
+        if plain
+        else "use of the joint's own in [[joints]] (settings)"
+        if own.joints
+        else "no capacity is given (settings, walls.joint_shear and [[joints]])"
     )
     out.note = (
         f"Case {state.case}; what the joined walls give this one: V upwards along the joint, N in tension across it, "
@@ -301,6 +305,7 @@ def wall_joints(state: DeskState, units: UnitSet) -> Rows:
         length = float(np.linalg.norm(e.line[1] - e.line[0]))
         others = [review.model.surfaces[i].name or i for i in e.others if i in review.model.surfaces]
         v, n, across, m = (float(x) for x in got.total)
+        capacity = capacity_of(review.model, e, own)
         use = abs(got.shear) / capacity if capacity else None
         values = [
             v * ff,

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import logging
-import warnings
 from datetime import UTC, datetime
 from functools import lru_cache
 from pathlib import Path
@@ -14,13 +12,11 @@ from markupsafe import Markup
 
 from ...model import Settings
 from ...review.review import Review
-from ..write import OutputError, write_text, write_whole
+from ..printed import FONTS, write_html_page, write_pdf_page
 from .chapters import chapters, stamps
 from .overview import drawing, summary_lines
 from .parts import Chapter
 from .scene import scene_json, scripts
-
-FONTS = Path(__file__).parent.parent.parent / "fonts"
 
 
 @lru_cache(maxsize=1)
@@ -66,43 +62,12 @@ def html(review: Review, settings: Settings, paper: bool = False) -> str:
 
 def write_html(review: Review, settings: Settings, path: Path) -> Path:
     """Write the report to one HTML file that needs nothing else. Raises OutputError."""
-    text = html(review, settings)
-    try:
-        write_whole(path, lambda p: write_text(p, text))
-    except OSError as error:
-        raise OutputError(f"{path}: cannot be written to: {error.strerror or error}") from error
-    return path
+    return write_html_page(html(review, settings), path)
 
 
 def write_pdf(review: Review, settings: Settings, path: Path) -> Path:
     """Write the report as PDF. Raises OutputError, also where the libraries that print are missing."""
-    try:
-        with warnings.catch_warnings():
-            # without the library that makes fonts smaller the file is only larger
-            warnings.simplefilter("ignore", DeprecationWarning)
-            from weasyprint import HTML  # type: ignore[import-untyped]
-            from weasyprint.urls import URLFetcher  # type: ignore[import-untyped]
-    except OSError as error:
-        raise OutputError(
-            f"{path}: the library that prints needs Pango, which is not installed ({error})"
-        ) from error
-    for name in ("weasyprint", "fontTools"):
-        logging.getLogger(name).setLevel(logging.ERROR)
-    text = html(review, settings, paper=True)
-
-    # the fonts that ship with the program lie in files; nothing else is asked for
-    only_files = URLFetcher(allowed_protocols=("file",))
-
-    def save(p: Path) -> None:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore", DeprecationWarning)
-            HTML(string=text, url_fetcher=only_files).write_pdf(str(p))
-
-    try:
-        write_whole(path, save)
-    except OSError as error:
-        raise OutputError(f"{path}: cannot be written to: {error.strerror or error}") from error
-    return path
+    return write_pdf_page(html(review, settings, paper=True), path)
 
 
 def _named(made: list[Chapter]) -> dict[str, list[int]]:

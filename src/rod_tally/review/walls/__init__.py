@@ -1,0 +1,1 @@
+"""Walls over all combinations: joints, stability, and a sheet for each panel."""
