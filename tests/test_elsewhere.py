@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from PyQt6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
 from rod_tally.analysis.dynamics.modes import Mode
@@ -400,6 +401,50 @@ def test_a_run_is_compared_with_an_earlier_one_of_the_same_model(demo: Window, q
     assert w.state.comparison is None and not any(
         f.code.startswith("match.") for f in w.state.review.findings
     )
+
+
+def test_a_kept_run_is_made_again_after_a_correction(demo: Window, qtbot: QtBot) -> None:
+    """Of the same case and group, with the model as it is now; its switches are taken on too."""
+    w = demo
+    w.state.choose(0)
+    assert w.state.review is not None
+    model = w.state.review.model
+    w.pages.show_runs()
+    page = w.pages.runs
+    assert page is not None
+    model.groups["half"] = sorted(model.members)[:-1]
+    page.fill()
+    page.part.setCurrentText("group half")
+    for k in range(1, page.cases.count()):
+        page.cases.item(k).setCheckState(Qt.CheckState.Unchecked)
+    page.name.setText("stage")
+    page.run()
+    rested(qtbot, w)
+    first = w.state.review.results
+    assert first.cases == [page.cases.item(0).text()]
+    foot = next(n for n, x in model.nodes.items() if x.support == FIXED)
+    w.session.correct(SetSupport([foot], PINNED))
+    rested(qtbot, w)
+    w.session.settings.run.p_delta = True
+    act(w, qtbot, "run.run")
+    assert w.state.review.results.cases != first.cases
+    page.kept.setCurrentRow(
+        next(k for k in range(page.kept.count()) if page.kept.item(k).text().startswith("stage ·"))
+    )
+    assert "group half" in page.kept.currentItem().text()
+    page.make_again()
+    rested(qtbot, w)
+    again = w.state.review
+    revision = w.state.revision
+    assert again is not None and revision is not None and revision.run_name == "stage (2)" and not again.stale
+    assert again.results.cases == first.cases and not w.session.settings.run.p_delta
+    assert (again.results.member_done == first.member_done).all()
+    assert not np.array_equal(again.results.reaction, first.reaction)
+    model.groups["half"] = []
+    before = len(w.session.runs.kept())
+    page.make_again()
+    rested(qtbot, w)
+    assert len(w.session.runs.kept()) == before
 
 
 def whole(done: Review, folder: Path, **tables: str) -> Elsewhere:

@@ -25,6 +25,7 @@ from rod_tally.project import Project, ProjectError
 from rod_tally.project.codec import pack, unpack
 from rod_tally.project.open import model_at, review_path
 from rod_tally.project.prints import fingerprint
+from rod_tally.project.run_definition import RunDefinition
 
 from .frames import line_load, regular
 from .plates import plate_model, pressure, rectangle, shell
@@ -326,3 +327,39 @@ def test_a_run_of_shells_is_kept_with_its_mesh(tmp_path: Path) -> None:
         PlateFields(m, x.plates).at_corners(x.displacement[0]) for x in (r, again) if x.plates is not None
     )
     assert two == pytest.approx(one)
+
+
+def test_a_kept_run_says_how_it_was_asked_for(tmp_path: Path) -> None:
+    p = Project.create(tmp_path / "p.rodtally")
+    m = loaded()
+    m.groups["core"] = [next(iter(m.members)), "gone"]
+    revision = p.add_revision("A", m)
+    settings = Settings()
+    settings.run.one_way = True
+    settings.run.cases = [next(iter(m.cases)), "lost"]
+    r = run(m, Settings().run)
+    whole = p.add_run(revision, "whole", m, Settings(), r)
+    group = p.add_run(revision, "core", m, settings, r, part=RunDefinition("", group="core").part_text())
+    some = p.add_run(
+        revision,
+        "some",
+        m,
+        Settings(),
+        r,
+        part=RunDefinition("", ids=["gone", next(iter(m.members))]).part_text(),
+    )
+    p.close()
+    p = Project.open(tmp_path / "p.rodtally")
+    assert p.definition(whole) == RunDefinition("whole") and p.definition(whole).words == "all; all cases"
+    assert p.definition(whole).part_in(m) == (None, []) and p.definition(whole).cases_in(m) == (None, [])
+    asked = p.definition(group)
+    assert (asked.group, asked.one_way, asked.p_delta) == ("core", True, False)
+    assert asked.part_in(m) == ({next(iter(m.members))}, [])
+    assert asked.cases_in(m) == ([next(iter(m.cases))], ["lost"]) and "one-way" in asked.words
+    assert p.definition(some).part_in(m) == ({next(iter(m.members))}, ["gone"])
+    with pytest.raises(ProjectError, match="holds no run 99"):
+        p.definition(99)
+    p._db.execute("UPDATE run SET part = '[' WHERE id = ?", (some,))
+    with pytest.raises(ProjectError, match="how run"):
+        p.definition(some)
+    p.close()

@@ -21,6 +21,7 @@ from .codec import Before, RecordError, pack, unpack
 from .lock import Lock
 from .prints import prints_of, run_print
 from .review_records import ReviewRecords, now
+from .run_definition import RunDefinition, definition_of
 from .run_records import dynamics_of, packed, results_of
 
 SUFFIX = ".rodtally"
@@ -62,6 +63,7 @@ MIGRATIONS = (
     CREATE TABLE effects (id INTEGER PRIMARY KEY, revision INTEGER NOT NULL REFERENCES revision(id), print TEXT NOT NULL,
                           data TEXT NOT NULL, created TEXT NOT NULL);
     """,
+    "ALTER TABLE run ADD COLUMN part TEXT NOT NULL DEFAULT '';",
 )
 
 
@@ -281,13 +283,15 @@ class Project(ReviewRecords):
         results: Results,
         dynamics: Dynamics | None = None,
         print_of: str = "",
+        part: str = "",
     ) -> int:
         """Keep a run, and its modes and centres where they were found, beside all earlier ones; returns its
-        id. `print_of`: its print, where that is known."""
+        id. `print_of`: its print, where that is known; `part`: that of its definition, "" for all of the
+        model."""
         arrays, record = packed(results, dynamics)
         with self._transaction() as db:
             cursor = db.execute(
-                "INSERT INTO run (revision, name, print, settings, arrays, labels, created) VALUES (?, ?, ?, ?, ?, ?, ?)",
+                "INSERT INTO run (revision, name, print, settings, arrays, labels, created, part) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
                 (
                     revision,
                     name,
@@ -296,6 +300,7 @@ class Project(ReviewRecords):
                     arrays,
                     record,
                     now(),
+                    part,
                 ),
             )
         return int(cursor.lastrowid or 0)
@@ -306,6 +311,16 @@ class Project(ReviewRecords):
             "SELECT id, name, print, created FROM run WHERE revision = ? ORDER BY id", (revision,)
         ).fetchall()
         return [RunRow(*row) for row in rows]
+
+    def definition(self, run: int) -> RunDefinition:
+        """Return how a kept run was asked for; raises ProjectError for one that is not there, or is damaged."""
+        row = self._db.execute("SELECT name, settings, part FROM run WHERE id = ?", (run,)).fetchone()
+        if row is None:
+            raise ProjectError(f"{self.path}: holds no run {run}")
+        try:
+            return definition_of(row[0], Settings.from_dict(json.loads(row[1])), row[2])
+        except (ValueError, AttributeError, TypeError) as error:
+            raise ProjectError(f"{self.path}: how run {run} was made cannot be read ({error})") from error
 
     def results(self, run: int) -> Results:
         """The results of a run; raises ProjectError for one that is not there."""

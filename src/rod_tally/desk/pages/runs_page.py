@@ -68,6 +68,12 @@ class RunsPage(QDialog):
         show.clicked.connect(self.show_chosen)
         self.kept.itemDoubleClicked.connect(lambda _: self.show_chosen())
         right.addWidget(show)
+        self.anew = QPushButton("Make this run again")
+        self.anew.setToolTip(
+            "The same cases, part and switches, with the model as it is now; beside the kept one"
+        )
+        self.anew.clicked.connect(self.make_again)
+        right.addWidget(self.anew)
         self.against = QPushButton("Compare with this run")
         self.against.clicked.connect(self.compare_chosen)
         right.addWidget(self.against)
@@ -106,8 +112,9 @@ class RunsPage(QDialog):
         revision = self.state.revision
         for ident, name, created, old in runs:
             shown = " · shown" if revision is not None and revision.run_name == name else ""
+            when, asked = created[:16].replace("T", " "), self.session.runs.asked(ident)
             item = QListWidgetItem(
-                f"{name} · {created[:16].replace('T', ' ')}{' · of the model as it was' if old else ''}{shown}"
+                f"{name} · {when}{' · of the model as it was' if old else ''}{shown} · {asked}".rstrip(" ·")
             )
             item.setData(Qt.ItemDataRole.UserRole, ident)
             self.kept.addItem(item)
@@ -149,8 +156,20 @@ class RunsPage(QDialog):
         if only is not None and not only:
             self.session.said.emit("There is no member or surface in that part")
             return
-        self.session.runs.again(self.name.text(), None if len(cases) == len(items) else cases, only)
+        part = self.part.currentText()
+        group = part.removeprefix("group ") if part.startswith("group ") else ""
+        self.session.runs.again(
+            self.name.text(), None if len(cases) == len(items) else cases, only, group=group
+        )
         self.name.clear()
+
+    def make_again(self) -> None:
+        """Make the chosen run again, with the model as it is now."""
+        item = self.kept.currentItem()
+        if item is None:
+            self.session.said.emit("Choose a kept run first")
+            return
+        self.session.runs.make_again(int(item.data(Qt.ItemDataRole.UserRole)))
 
     def compare_chosen(self) -> None:
         """Compare what is shown with the chosen run, with the model as it was then."""

@@ -15,6 +15,8 @@ from ...intake import IntakeError
 from ...model import Finding, Model
 from ...model.source_file import source_of
 from ...progress import Progress
+from ...project import ProjectError
+from ...project.run_definition import RunDefinition
 from ...review import Review, review
 from ...review.decisions import carried_decisions, twins
 from ...review.effects.effect import Effect
@@ -41,6 +43,14 @@ def weight_without(model: Model, only: set[str]) -> float:
     """Own weight, N, of the members and surfaces that a run of a part leaves out."""
     members = sum(model.weight(m) for i, m in model.members.items() if i not in only)
     return members + sum(model.surface_weight(s) for i, s in model.surfaces.items() if i not in only)
+
+
+def _free(name: str, taken: set[str]) -> str:
+    """The name, with a number where a run has it already."""
+    out, number = name, 2
+    while out in taken:
+        out, number = f"{name} ({number})", number + 1
+    return out
 
 
 class Runs:
@@ -115,8 +125,10 @@ class Runs:
         cases: list[str] | None = None,
         only: set[str] | None = None,
         gives_way: bool = False,
+        group: str = "",
     ) -> None:
-        """A new run beside the earlier ones: of these cases and members, all unless named."""
+        """A new run beside the earlier ones: of these cases and members, all unless named; `group`: the one
+        that these members are."""
         session = self.session
         revision, project = session.state.revision, session.project
         if revision is None or project is None:
@@ -124,10 +136,11 @@ class Runs:
         model = revision.review.model
         taken = {r.name for r in project.runs(revision.id)}
         number = len(taken) + 1
-        name = name.strip() or f"Run {number}"
+        name = _free(name.strip(), taken) if name.strip() else f"Run {number}"
         while name in taken:
             number += 1
             name = f"Run {number}"
+        part = RunDefinition(name, group=group, ids=[] if group or only is None else sorted(only)).part_text()
         settings = copy.deepcopy(session.settings)
         if cases is not None:
             settings.run.cases = cases
@@ -148,7 +161,9 @@ class Runs:
                 attach_carried(done, revision.review.carried)
             progress("Keeping the run", 0.97)
             print_of = session.prints.run_print(done.model, settings)
-            project.add_run(revision.id, name, done.model, settings, done.results, done.dynamics, print_of)
+            project.add_run(
+                revision.id, name, done.model, settings, done.results, done.dynamics, print_of, part
+            )
             if baseline is not None and done.comparison is not None and revision.against is None:
                 project.add_comparison(baseline.id, revision.id, done.comparison)
             return done
@@ -181,6 +196,40 @@ class Runs:
 
         session.start("Running", work, ran, gives_way=gives_way)
 
+    def asked(self, ident: int) -> str:
+        """What a kept run was asked for, in a few words; "" where that cannot be read."""
+        try:
+            return "" if self.session.project is None else self.session.project.definition(ident).words
+        except ProjectError:
+            return ""
+
+    def make_again(self, ident: int) -> None:
+        """A new run of what a kept one was of, with the model as it is now: the same cases, part and
+        switches. Says what of it is not there any more."""
+        session = self.session
+        revision, project = session.state.revision, session.project
+        if revision is None or project is None:
+            return
+        try:
+            asked = project.definition(ident)
+        except ProjectError as error:
+            session.failed.emit("The run cannot be made again", str(error))
+            return
+        model, run = revision.review.model, session.settings.run
+        only, gone = asked.part_in(model)
+        cases, lost = asked.cases_in(model)
+        if (only is not None and not only) or (cases is not None and not cases):
+            what = "case" if cases is not None and not cases else "member and surface"
+            session.said.emit(f"{asked.name}: no {what} of it is in the model any more")
+            return
+        if (run.one_way, run.p_delta) != (asked.one_way, asked.p_delta):
+            run.one_way, run.p_delta = asked.one_way, asked.p_delta
+            session.saving(lambda p: p.save_settings(session.settings))
+        missing = [f"{len(gone)} of its parts"] * bool(gone) + [f"case {c}" for c in lost]
+        if missing:
+            session.said.emit(f"{asked.name}: not in the model any more: {', '.join(missing)}")
+        self.again(asked.name, cases, only, group=asked.group)
+
     def each(self, parts: dict[str, set[str]], cases: list[str] | None = None) -> None:
         """A run of every one of these parts (members and surfaces, by name), each kept; the last is shown.
         Says what weight each leaves out."""
@@ -196,9 +245,7 @@ class Runs:
         def work(progress: Progress) -> tuple[Review, str, list[str]]:
             said = []
             for k, (part, only) in enumerate(parts.items()):
-                name, number = part, 2
-                while name in taken:
-                    name, number = f"{part} ({number})", number + 1
+                name = _free(part, taken)
                 taken.add(name)
 
                 def step(text: str, share: float, k: int = k, part: str = part) -> None:
@@ -207,7 +254,14 @@ class Runs:
                 done = review(model, settings, step, only)
                 print_of = session.prints.run_print(done.model, settings)
                 project.add_run(
-                    revision.id, name, done.model, settings, done.results, done.dynamics, print_of
+                    revision.id,
+                    name,
+                    done.model,
+                    settings,
+                    done.results,
+                    done.dynamics,
+                    print_of,
+                    RunDefinition(name, group=part.removeprefix("Group ")).part_text(),
                 )
                 said.append(f"{part} leaves out {weight_without(model, only) / 1e3:.4g} kN of weight")
             return done, name, said
