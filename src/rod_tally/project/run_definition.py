@@ -23,7 +23,7 @@ class RunDefinition:
 
     @property
     def words(self) -> str:
-        """What is asked for, in a few words."""
+        """Return in a few words what is asked for."""
         part = f"group {self.group}" if self.group else f"{len(self.ids)} parts" if self.ids else "all"
         cases = (
             "all cases"

@@ -197,7 +197,7 @@ class Runs:
         session.start("Running", work, ran, gives_way=gives_way)
 
     def asked(self, ident: int) -> str:
-        """What a kept run was asked for, in a few words; "" where that cannot be read."""
+        """Say in a few words what a kept run was asked for; "" where that cannot be read."""
         try:
             return "" if self.session.project is None else self.session.project.definition(ident).words
         except ProjectError:
