@@ -487,6 +487,7 @@ DIALOGS = {
     "file.report",
     "file.table",
     "run.print_cuts",
+    "run.panel_sheets",
     "file.rules",
     "model.hold",
     "model.hold_edges",

@@ -307,6 +307,14 @@ def test_response_spectrum_is_a_case_that_the_next_run_fills(loft: Window, qtbot
     assert {n: s.direction for n, s in made.items()} == {f"Spectrum {d}": d for d in "xyz"}
     assert max(a for _, a in made["Spectrum z"].curve) == pytest.approx(0.9 * 2.0 * 2.5 / 1.5)
     assert made["Spectrum x"].eccentricity == 0.05 and made["Spectrum z"].eccentricity == 0.0
+    act(w, qtbot, "loads.spectrum_asce")
+    fill(w, qtbot, w.load_desk.form, sds=0.5, ss=0.6, site="C", r=6.0, vertical="with it")
+    upright = model_of(w).cases["Spectrum z 2"].spectrum
+    assert upright is not None and upright.direction == "z"
+    # Cv 1.0 at an Ss of 0.6 in class C; not divided by R
+    assert max(a for _, a in upright.curve) == pytest.approx(0.8 * 2 / 3 * 1.5 * 0.5 * 9.80665)
+    w.session.undo.undo()
+    rested(qtbot, w)
     act(w, qtbot, "run.run")
     review = w.state.review
     assert review is not None

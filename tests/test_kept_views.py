@@ -101,6 +101,22 @@ def test_standard_pictures_are_written_from_one_place(demo: Window, qtbot: QtBot
             and len({image.pixel(x, image.height() // 2) for x in range(image.width())}) > 1
         )
     assert np.allclose(camera(w), before) and (w.state.overlay, w.state.case) == (overlay, case)
+    # of chosen ones alone, a combination among them
+    combination = w.state.review.computed_combinations[0].name
+    w.picture_desk.ask_standard()
+    form = w.picture_desk.form
+    assert form is not None and form.values()["cases"] == cases
+    form.widgets["cases"].choose([cases[1], combination])
+    chosen = form.values()["cases"]
+    assert chosen == [cases[1], combination]
+    form.reject()
+    w.picture_desk.write_standard(tmp_path / "some", ".png", chosen)
+    qtbot.waitUntil(lambda: not w.picture_desk.busy, timeout=60000)
+    some = sorted(p.name for p in (tmp_path / "some").iterdir())
+    assert len(some) == len(files) - 3 * (len(cases) - 2) and some[0].startswith(f"001 {cases[1]}, displaced")
+    assert (
+        some[3].startswith("004 ") and "displaced" in some[3] and not any(f" {cases[0]}, " in n for n in some)
+    )
     # stopped in the middle, and where nothing can be written
     w.picture_desk.write_standard(tmp_path / "again")
     w.do(next(c for c in COMMANDS if c.id == "run.cancel"))

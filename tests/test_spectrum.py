@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from rod_tally.analysis.dynamics.spectrum import correlation, quadratic
-from rod_tally.loads.lateral import AsceSpectrum, DesignSpectrum, vertical_en
+from rod_tally.loads.lateral import AsceSpectrum, AsceVertical, DesignSpectrum, vertical_en
 from rod_tally.model import LoadCase, Model, NodeLoad, Settings, Spectrum, Storey
 from rod_tally.model.edits import AddCases, EditError
 from rod_tally.model.load_table import TableError, read_curve
@@ -199,3 +199,29 @@ def test_any_damping_gives_finite_coefficients(damping: float) -> None:
     assert rho[0, 1] == pytest.approx(1.0)
     if damping < 1e-6:
         assert rho[0, 2] == pytest.approx(0.0, abs=1e-9)
+
+
+def test_vertical_spectrum_of_asce() -> None:
+    """ASCE 7-16 11.9, from memory: Cv of table 11.9-1 between its values, the four branches meet at 0.05 and
+    0.15 s."""
+    assert [AsceVertical(1.0, ss, "D").cv for ss in (0.1, 0.2, 0.3, 0.6, 1.0, 2.0, 3.0)] == [
+        0.7,
+        0.7,
+        0.9,
+        1.1,
+        1.3,
+        1.5,
+        1.5,
+    ]
+    assert [AsceVertical(1.0, 2.0, c).cv for c in "ABCDEF"] == [0.9, 0.9, 1.3, 1.5, 1.5, 1.5]
+    assert AsceVertical(1.0, 0.8, "C").cv == pytest.approx(1.05) and AsceVertical(
+        1.0, 0.45, "B"
+    ).cv == pytest.approx(0.85)
+    s = AsceVertical(0.8, 1.0, "D")
+    whole = 2 / 3 * 1.3 * 1.5 * 0.8 * 9.80665
+    assert s.at(0.0) == s.at(0.025) == pytest.approx(0.3 * whole)
+    assert s.at(0.0375) == pytest.approx(0.55 * whole)
+    assert s.at(0.05) == s.at(0.1) == s.at(0.15) == pytest.approx(0.8 * whole)
+    assert s.at(0.6) == pytest.approx(0.8 * whole * 0.25**0.75)
+    found = dict(s.curve())
+    assert {0.025, 0.05, 0.15} <= found.keys() and found[0.05] == pytest.approx(s.at(0.05))

@@ -106,6 +106,43 @@ class AsceSpectrum:
         return _sampled(self.at, (0.2 * ts, ts, self.tl))
 
 
+# ASCE 7-16 table 11.9-1, from memory: Cv at these Ss (g) by site class
+CV_AT = (0.2, 0.3, 0.6, 1.0, 2.0)
+CV = {
+    **dict.fromkeys(("A", "B"), (0.7, 0.8, 0.9, 0.9, 0.9)),
+    "C": (0.7, 0.8, 1.0, 1.1, 1.3),
+    **dict.fromkeys(("D", "E", "F"), (0.7, 0.9, 1.1, 1.3, 1.5)),
+}
+
+
+@dataclass(slots=True)
+class AsceVertical:
+    """The vertical design spectrum of ASCE 7-16 11.9, from memory: two thirds of the MCE one. `sds` and the
+    mapped `ss` in g, `site` the class. Not divided by R."""
+
+    sds: float
+    ss: float
+    site: str
+
+    @property
+    def cv(self) -> float:
+        """The vertical coefficient, between its values by straight lines, level beyond them."""
+        return float(np.interp(self.ss, CV_AT, CV[self.site]))
+
+    def at(self, period: float) -> float:
+        """Sav(T) in m/s2, expressions 11.9-1 to 11.9-4; SMS is 1.5 SDS."""
+        scale = 2 / 3 * GRAVITY * self.cv * 1.5 * self.sds
+        if period <= 0.025:
+            return 0.3 * scale
+        if period <= 0.05:
+            return scale * (20.0 * (period - 0.025) + 0.3)
+        return scale * 0.8 * min(1.0, (0.15 / max(period, 1e-9)) ** 0.75)
+
+    def curve(self) -> list[tuple[float, float]]:
+        """Points of Sav(T) up to 6 s. Beyond 2 s, where the standard gives none, it goes on falling."""
+        return _sampled(self.at, (0.025, 0.05, 0.15))
+
+
 def _sampled(at: Callable[[float], float], corners: tuple[float, ...]) -> list[tuple[float, float]]:
     periods = np.unique(np.concatenate([np.linspace(0.0, 6.0, 241), corners]))
     return [(float(t), float(at(float(t)))) for t in periods]

@@ -192,15 +192,22 @@ class PictureDesk:
     def ask_standard(self) -> None:
         """As what, then where the standard pictures go."""
 
+        review = self.state.review
+        if review is None:
+            return
+        cases = list(review.results.cases)
+        names = [*cases, *(c.name for c in review.computed_combinations if c.name not in cases)]
+
         def done(values: dict[str, Any]) -> None:
             folder = QFileDialog.getExistingDirectory(self.window, "Standard pictures into a folder")
             if folder:
-                self.write_standard(Path(folder), KINDS[str(values["as"])])
+                self.write_standard(Path(folder), KINDS[str(values["as"])], values.get("cases"))
 
-        text = "Each case displaced, with the chosen force and with its reactions, kept views, and the places of findings, from where the picture is seen now."
-        self.form = Form(
-            self.window, "Standard pictures", text, [Field("as", "As", next(iter(KINDS)), list(KINDS))], done
-        )
+        fields = [Field("as", "As", next(iter(KINDS)), list(KINDS))]
+        if names and not review.stale:
+            fields.append(Field("cases", "Of cases and combinations", cases, names, several=True))
+        text = "Each ticked one displaced, with the chosen force and with its reactions, kept views, and the places of findings, from where the picture is seen now."
+        self.form = Form(self.window, "Standard pictures", text, fields, done)
         self.form.open()
 
     def ask_picture(self) -> None:
@@ -228,14 +235,15 @@ class PictureDesk:
 
         write_whole(path, put)
 
-    def write_standard(self, folder: Path, ending: str = ".png") -> None:
-        """Each case displaced (all with one scale), with the chosen force and with its reactions, then kept
-        views and the places of findings, from where the picture is seen now, as PNG or SVG files."""
+    def write_standard(self, folder: Path, ending: str = ".png", cases: list[str] | None = None) -> None:
+        """Each case (or those cases and combinations that are named) displaced, all with one scale, with the
+        chosen force and with its reactions, then kept views and the places of findings, from where the
+        picture is seen now, as PNG or SVG files."""
         if not self.possible():
             return
         self._back, self.written, self._ending = self.now(), [], ending
         self._picked = self.state.picked, self.state.finding
-        self._left = self._pictures(folder)
+        self._left = self._pictures(folder, cases)
         self._next()
 
     def stop(self) -> None:
@@ -270,12 +278,13 @@ class PictureDesk:
         if text:
             self.session.said.emit(text)
 
-    def _pictures(self, folder: Path) -> Iterator[Path]:
+    def _pictures(self, folder: Path, cases: list[str] | None) -> Iterator[Path]:
         review, back = self.state.review, self._back
         assert review is not None and back is not None
         times = back.times or self._times()
         shown: list[tuple[str, KeptView, Finding | None]] = []
-        for case in review.results.cases if not review.stale else ():
+        wanted = review.results.cases if cases is None else cases
+        for case in wanted if not review.stale else ():
             for overlay, called in STANDARD:
                 name = f"{case}, {called.format(component=back.component)}"
                 view = KeptView(

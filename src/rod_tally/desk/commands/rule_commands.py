@@ -12,9 +12,11 @@ from ...analysis.by_rule.rules import cases_by_rule
 from ...analysis.dynamics.mass import mass_cases
 from ...loads.lateral import (
     ASCE_CT,
+    CV,
     EN_CT,
     GROUND_TYPE_1,
     AsceSpectrum,
+    AsceVertical,
     DesignSpectrum,
     LateralError,
     vertical_en,
@@ -268,7 +270,11 @@ class RuleDesk(LoadDesk):
         else:
             fields = [
                 Field("sds", "SDS", 0.5, unit="g", low=0.01, high=5), Field("sd1", "SD1", 0.3, unit="g", low=0.01, high=5),
-                Field("r", "R", 3.0, low=1, high=12), Field("ie", "Ie", 1.0, low=0.5, high=2), rule, off, turned,
+                Field("r", "R", 3.0, low=1, high=12), Field("ie", "Ie", 1.0, low=0.5, high=2),
+                Field("vertical", "Vertical component", WITHOUT, [WITHOUT, WITH]),
+                Field("ss", "Ss, for it", 1.0, unit="g", low=0.01, high=5),
+                Field("site", "Site class, for it", "D", list(CV)),
+                rule, off, turned,
             ]  # fmt: skip
 
         def make(v: dict[str, Any]) -> Edit:
@@ -279,7 +285,11 @@ class RuleDesk(LoadDesk):
                 curve = AsceSpectrum(v["sds"], v["sd1"], v["r"], v["ie"]).curve()
                 by = f"ASCE 7 11.4.6, SDS {v['sds']:g}, SD1 {v['sd1']:g}, R {v['r']:g}"
             made = _spectra(model, curve, v["rule"], by, v["off"] / 100, np.radians(v["angle"]))
-            if v.get("vertical") == WITH:
+            if v["vertical"] == WITH and code == "ASCE":
+                upright = AsceVertical(v["sds"], v["ss"], v["site"])
+                by = f"ASCE 7 11.9, SDS {v['sds']:g}, Ss {v['ss']:g}, site class {v['site']}, Cv {upright.cv:.3g}"
+                made += _spectra(model, upright.curve(), v["rule"], by, 0.0, 0.0, "z")
+            elif v["vertical"] == WITH:
                 curve = vertical_en(v["ag"], v["q"]).curve()
                 by = f"EN 1998-1 3.2.2.5(5), avg {0.9 * v['ag']:g} m/s², q {min(v['q'], 1.5):g}"
                 made += _spectra(model, curve, v["rule"], by, 0.0, 0.0, "z")

@@ -16,6 +16,8 @@ from PyQt6.QtWidgets import (
     QFormLayout,
     QHBoxLayout,
     QLabel,
+    QListWidget,
+    QListWidgetItem,
     QScrollArea,
     QVBoxLayout,
     QWidget,
@@ -33,7 +35,8 @@ MANY = 16  # fields; more than that are scrolled
 @dataclass(frozen=True, slots=True)
 class Field:
     """`choices` make it a list to choose from (`free`: or to type into); else it is a number within `low` and
-    `high`. `beside`: in the row of the field before it, without a title."""
+    `high`. `beside`: in the row of the field before it, without a title. `several`: any number of the choices, `value` those that
+    are ticked at first; its value is a list of them."""
 
     name: str
     title: str
@@ -45,6 +48,7 @@ class Field:
     unit: str = ""
     digits: int = 3
     beside: bool = False  # in the row of the field before it
+    several: bool = False
 
 
 def refused(parent: Any, call: Callable[[], object]) -> str:
@@ -68,6 +72,35 @@ def refused(parent: Any, call: Callable[[], object]) -> str:
     return "; ".join(said)
 
 
+class TickList(QListWidget):
+    """A list of which any number of rows can be ticked."""
+
+    def __init__(self, names: Sequence[str], ticked: Sequence[str]) -> None:
+        super().__init__()
+        for name in names:
+            item = QListWidgetItem(name)
+            item.setCheckState(Qt.CheckState.Checked if name in ticked else Qt.CheckState.Unchecked)
+            self.addItem(item)
+        self.setMinimumHeight(min(LISTED, len(names)) * 22 + 8)
+
+    @property
+    def chosen(self) -> list[str]:
+        """The ticked names, in the order of the list."""
+        items = [self.item(k) for k in range(self.count())]
+        return [i.text() for i in items if i is not None and i.checkState() == Qt.CheckState.Checked]
+
+    def choose(self, names: Sequence[str]) -> None:
+        """Tick these names and no others."""
+        for k in range(self.count()):
+            item = self.item(k)
+            if item is not None:
+                on = item.text() in names
+                item.setCheckState(Qt.CheckState.Checked if on else Qt.CheckState.Unchecked)
+
+
+Widget = QComboBox | QuantityBox | TickList
+
+
 class Form(QDialog):
     """Shows fields and calls `done(values)` when it is accepted; what is refused stays, with the reason."""
 
@@ -83,7 +116,7 @@ class Form(QDialog):
         self.setWindowTitle(title)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.done_call = done
-        self.widgets: dict[str, QComboBox | QuantityBox] = {}
+        self.widgets: dict[str, Widget] = {}
         column = QVBoxLayout(self)
         label = QLabel(text)
         label.setWordWrap(True)
@@ -126,7 +159,11 @@ class Form(QDialog):
         column.addWidget(buttons)
         self.setMinimumWidth(340)
 
-    def _widget(self, f: Field) -> QComboBox | QuantityBox:
+    def _widget(self, f: Field) -> Widget:
+        if f.several:
+            ticks = TickList(f.choices, f.value)
+            ticks.setAccessibleName(f.title)
+            return ticks
         if f.choices:
             box = QComboBox()
             box.addItems(list(f.choices))
@@ -150,10 +187,14 @@ class Form(QDialog):
         return number
 
     def values(self) -> dict[str, Any]:
-        """Texts of lists, and numbers in the units that the fields were made with."""
-        return {
-            k: w.currentText() if isinstance(w, QComboBox) else w.given_value for k, w in self.widgets.items()
-        }
+        """Texts of lists, what is ticked in them, and numbers in the units that the fields were made with."""
+
+        def value(w: Widget) -> Any:
+            if isinstance(w, TickList):
+                return w.chosen
+            return w.currentText() if isinstance(w, QComboBox) else w.given_value
+
+        return {k: value(w) for k, w in self.widgets.items()}
 
     def accept(self) -> None:
         values = self.values()
