@@ -488,6 +488,7 @@ DIALOGS = {
     "file.table",
     "run.print_cuts",
     "run.panel_sheets",
+    "file.specification",
     "file.rules",
     "model.hold",
     "model.hold_edges",

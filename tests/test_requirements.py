@@ -8,11 +8,17 @@ from pathlib import Path
 import pytest
 from ifctester import ids
 from ifctester.facet import Attribute, Entity, Material, Property
+from pytestqt.qtbot import QtBot
 
 from rod_tally.cli import main
 from rod_tally.demo.writer import IfcWriter
+from rod_tally.desk.window import Window
 from rod_tally.intake import IntakeError
 from rod_tally.intake.requirements import hold_against
+from rod_tally.model import PINNED
+from rod_tally.model.edits import SetSupport
+
+from .desk_help import act, model_of, rested
 
 NEEDS = Path(__file__).parent.parent / "docs" / "needs.ids"
 
@@ -110,3 +116,42 @@ def test_the_specification_that_ships_asks_for_what_a_review_needs(tmp_path: Pat
     held = hold_against(building(tmp_path / "m.ifc"), NEEDS)
     kinds = {(u.specification, u.kind) for u in held.unmet}
     assert any(kind == "material" for _, kind in kinds) and held.passed
+
+
+@pytest.mark.desk
+def test_in_the_window_it_stays_with_later_runs(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    """Found once, it stands in the list after a correction and a run too; another specification takes its
+    place."""
+    w = window
+    w.session.open(building(tmp_path / "m.ifc"))
+    rested(qtbot, w)
+
+    def mine() -> set[str]:
+        assert w.state.review is not None
+        return {f.code for f in w.state.review.findings if f.code.startswith("requirement.")}
+
+    assert mine() == set()
+    w.session.check_specification(specification(tmp_path / "s.ids"))
+    rested(qtbot, w)
+    found = mine()
+    assert "requirement.material" in found and "requirement.missing" in found
+    act(w, qtbot, "run.run")
+    assert mine() == found
+    node = next(iter(model_of(w).nodes))
+    w.session.correct(SetSupport([node], PINNED))
+    rested(qtbot, w)
+    assert mine() == found
+    nothing = ids.Ids(title="Nothing")
+    any_ = ids.Specification(name="Walls, if any", minOccurs=0)
+    any_.applicability.append(ids.Entity(name="IFCWALL"))
+    any_.requirements.append(ids.Attribute(name="Name"))
+    nothing.specifications.append(any_)
+    nothing.to_xml(str(tmp_path / "n.ids"))
+    w.session.check_specification(tmp_path / "n.ids")
+    rested(qtbot, w)
+    assert mine() == set()
+    with qtbot.waitSignal(w.session.failed, timeout=5000):
+        w.session.check_specification(tmp_path / "none.ids")
+    rested(qtbot, w)
+    assert "no such file" in w.dialogs.message.text()
+    w.dialogs.message.close()

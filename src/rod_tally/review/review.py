@@ -38,6 +38,7 @@ from ..loads.combinations.orientation import orientation
 from ..loads.combinations.rules import RulesError
 from ..meshing import Plates
 from ..model import Combination, Finding, Model, Settings
+from ..model.corrected_since import corrected_since
 from ..model.entities.cuts import Cut
 from ..model.geometry.lines import Line, lines_of
 from ..model.geometry.vectors import Array
@@ -54,7 +55,6 @@ from .walls.wall_joints import factors_of, overused_joints, signless_cases
 T = TypeVar("T")
 OLD = "the model or the settings have changed since this run: run it again (F5)"
 NOT_RUN = "not run yet: results come with the run (F5)"
-NAMED_CHANGES = 3
 MANY_MEMBERS = 1500  # whose displaced shape takes longer than one would wait for
 MANY_ELEMENTS = 10_000  # whose recovery of forces takes longer than one would wait for
 
@@ -82,6 +82,7 @@ class Review:
     effects: list[Effect] = field(default_factory=list)  # of guesses and findings, where asked for
     carried: CarriedOver | None = None
     causes: list[Causes] = field(default_factory=list)
+    required: list[Finding] = field(default_factory=list)  # what of a specification the file does not meet
     checked: Checked | None = None  # what the findings of checks are of
     pictures: list[tuple[str, bytes]] = field(default_factory=list)  # for the report: title, and a PNG file
     decisions: list[Decision] = field(default_factory=list)
@@ -109,26 +110,8 @@ class Review:
             return ""
         if not self.has_run:
             return NOT_RUN
-        because = "; ".join(w for w in (self._corrected_since(), self.otherwise) if w)
+        because = "; ".join(w for w in (corrected_since(self.model, self.made_with), self.otherwise) if w)
         return f"{OLD} ({because})" if because else OLD
-
-    def _corrected_since(self) -> str:
-        """Return what was corrected after the run, in words; "" where nothing was, or nobody knows."""
-        now, then = self.model.corrections, self.made_with
-        if then is None or now == then:
-            return ""
-        same = next((k for k, (a, b) in enumerate(zip(now, then)) if a != b), min(len(now), len(then)))
-        made = (
-            [e.message for e in self.model.log if e.kind == "corrected"][same - len(now) :]
-            if now[same:]
-            else []
-        )
-        words = "; ".join(made[:NAMED_CHANGES])
-        if len(made) > NAMED_CHANGES:
-            words += f"; and {len(made) - NAMED_CHANGES} more"
-        if back := len(then) - same:
-            words += f"{'; ' if words else ''}{back} correction{'s' if back > 1 else ''} taken back"
-        return words
 
     def cut_forces(self, case: str) -> dict[str, CutForces | str]:
         """Forces of every cut in a case or combination, or why it has none; {} for a case that was not
@@ -169,9 +152,9 @@ class Review:
 
     @property
     def other_findings(self) -> list[Finding]:
-        """Those that no check of the model gives: of the comparison, of what was carried over, of cuts and
-        combinations."""
-        out = self.unplaced_cuts if not self.stale else []
+        """Those that no check of the model gives: of a specification, the comparison, what was carried over,
+        cuts and combinations."""
+        out = [*self.required, *(self.unplaced_cuts if not self.stale else [])]
         if self.comparison is not None:
             out = [*out, *self.comparison.findings]
         if self.elsewhere is not None:

@@ -252,8 +252,14 @@ def attach_elsewhere(done: Review, path: Path, mapping: Mapping | None = None) -
 def attach_requirements(done: Review, model: Path, specification: Path) -> None:
     """Hold the model file of a review against a specification, and put what it does not meet beside the
     findings. Raises IntakeError."""
-    found = requirement_findings(hold_against(model, specification), done.model)
-    done.findings = ranked([*done.findings, *found], done.settings)
+    put_required(done, requirement_findings(hold_against(model, specification), done.model))
+
+
+def put_required(done: Review, found: list[Finding]) -> None:
+    """Put what a specification asks for and the file does not meet in place of what there was of one."""
+    old = {f.key for f in done.required}
+    done.required = found
+    done.findings = ranked([*(f for f in done.findings if f.key not in old), *found], done.settings)
 
 
 def attach_carried(done: Review, carried: CarriedOver) -> None:

@@ -112,6 +112,17 @@ class Dialogs(QObject):
             # CSV files go beside each other into a folder of that name
             self.session.exports.model_tables(path.with_suffix("") if path.suffix.lower() == ".csv" else path)
 
+    def ask_specification(self) -> None:
+        """A specification that the source is held against."""
+        path, _ = QFileDialog.getOpenFileName(
+            self.window,
+            "Hold the source against",
+            self._folder(),
+            "Information delivery specifications (*.ids)",
+        )
+        if path:
+            self.session.check_specification(Path(path))
+
     def ask_answers(self) -> None:
         path, _ = QFileDialog.getOpenFileName(
             self.window, "Read answers", self._folder(), "Topics, BCF (*.bcf *.bcfzip)"

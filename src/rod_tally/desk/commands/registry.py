@@ -65,6 +65,8 @@ COMMANDS: tuple[Command, ...] = (
             "How much of each chapter, what stands on the title page, and the pages as they will be on paper"),
     Command("file.report", "Save report…", "File", "", lambda w: w.dialogs.ask_report(), ready,
             "The review with its decisions as HTML or PDF, or its findings for the modellers as BCF"),
+    Command("file.specification", "Check source against a specification…", "File", "", lambda w: w.dialogs.ask_specification(), ready,
+            "Requirements of an information delivery specification that the file does not meet, as findings"),
     Command("file.answers", "Import BCF replies…", "File", "", lambda w: w.dialogs.ask_answers(), ready,
             "What the modellers wrote to findings, put at them"),
     Command("file.table", "Save table…", "File", "", lambda w: w.dialogs.ask_table(), opened,

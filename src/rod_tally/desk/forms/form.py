@@ -35,8 +35,8 @@ MANY = 16  # fields; more than that are scrolled
 @dataclass(frozen=True, slots=True)
 class Field:
     """`choices` make it a list to choose from (`free`: or to type into); else it is a number within `low` and
-    `high`. `beside`: in the row of the field before it, without a title. `several`: any number of the choices, `value` those that
-    are ticked at first; its value is a list of them."""
+    `high`. `beside`: in the row of the field before it, without a title. `several`: any number of the
+    choices, `value` those that are ticked at first; its value is a list of them."""
 
     name: str
     title: str

@@ -29,6 +29,7 @@ from ...review.work import (
     attach_comparison,
     attach_elsewhere,
     check_unrun,
+    put_required,
     run_statically,
 )
 from .base import SessionBase
@@ -157,6 +158,7 @@ class Runs:
                 if revision.against is None:
                     self._carry_decisions(revision, baseline, done.findings)
             self._with_elsewhere(done, revision)
+            put_required(done, revision.review.required)
             if revision.review.carried is not None:
                 attach_carried(done, revision.review.carried)
             progress("Keeping the run", 0.97)
@@ -284,6 +286,7 @@ class Runs:
         """Give a review the comparison, and what was carried over, of the one before it, with their
         findings."""
         done.comparison, done.carried = before.comparison, before.carried
+        put_required(done, before.required)
         more = [] if done.comparison is None else done.comparison.findings
         if done.carried is not None:
             more = [*more, *done.carried.findings]

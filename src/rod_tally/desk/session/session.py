@@ -18,9 +18,10 @@ from PyQt6.QtGui import QUndoStack
 from ...checks.framing.source import TAKE_IN
 from ...checks.loading.by_rule import AGAIN
 from ...compare.carrying.carry import PLACED, carry_only
-from ...intake import read_source
+from ...intake import IntakeError, read_source
 from ...intake.bcf_answers import read_topics
 from ...intake.design_results import DesignResults, read_design
+from ...intake.requirements import hold_against
 from ...model import Finding, Settings, SettingsError
 from ...model.edits import Edit, MapMaterial, MapProfile
 from ...model.source_file import source_of
@@ -31,7 +32,9 @@ from ...project.prints import Prints
 from ...project.store import SUFFIX
 from ...review.answers import Answer, answers_of
 from ...review.decisions import Look as LookRecord
+from ...review.found.requirements import requirement_findings
 from ...review.remedies import ACCEPT, FORMS, GO, MAP, REOPEN, SHOWN_FIRST, edits_for
+from ...review.work import put_required
 from ...transfer.joining.preview import preview_joins
 from .base import SessionBase
 from .checking import Checking
@@ -381,6 +384,34 @@ class Session(SessionBase):
         revision.looks[item] = LookRecord(item, self.reviewer, when, picture)
         self.saving(lambda p: p.look(revision.id, item, seen, self.reviewer, picture))
         self.state.decided.emit()
+
+    def check_specification(self, specification: Path) -> None:
+        """Hold the source of the current revision against a specification (IDS); what it does not meet stands
+        among the findings as long as the project is open."""
+        revision = self.state.revision
+        if revision is None:
+            return
+        source = source_of(revision.review.model)
+
+        def work(progress: Progress) -> list[Finding]:
+            progress("Holding the file against the specification", 0.1)
+            if source.suffix.lower() not in (".ifc", ".ifczip"):
+                raise IntakeError(f"{source}: is no IFC file, and a specification is about those")
+            if not source.is_file():
+                raise IntakeError(f"{source}: the source is not there any more")
+            return requirement_findings(hold_against(source, specification), revision.review.model)
+
+        def done(found: list[Finding]) -> None:
+            put_required(revision.review, found)
+            self.state.refresh()
+            not_met = sum(f.severity != "note" for f in found)
+            self.said.emit(
+                f"{specification.name}: {not_met} requirements are not met"
+                if found
+                else f"{specification.name}: the file meets all of it"
+            )
+
+        self.start("Holding against a specification", work, done)
 
     def take_design(self, path: Path) -> None:
         """Design results from elsewhere of the current revision's parts, kept in the project."""
