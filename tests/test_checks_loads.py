@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -114,6 +116,12 @@ def test_own_weight_as_line_loads_counts_twice() -> None:
         m.cases["live"].member_loads.append(MemberLoad(ident, 0, m.length(x), (0, 0, q), (0, 0, q)))
     f = found(m, "load.weight_again")[0]
     assert f.ids[0] == "live" and "8 members" in f.message
+    own = m.cases["live"].member_loads
+    # couples, loads in a member's own axes and at a point are not its weight
+    for change in ({"kind": "moment"}, {"local": True}, {"kind": "moment", "local": True}, {"b": 0.0}):
+        m.cases["live"].member_loads = [replace(x, **change) for x in own]
+        assert not found(m, "load.weight_again"), change
+    m.cases["live"].member_loads = own
     m.cases["live"].member_loads[0].qa = (0.0, 0.0, -9e3)
     m.cases["live"].member_loads = m.cases["live"].member_loads[:3]
     assert not found(m, "load.weight_again")

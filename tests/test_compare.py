@@ -58,12 +58,16 @@ def test_an_unchanged_model_is_the_same_whatever_its_identities() -> None:
 
 @pytest.mark.parametrize(
     ("step", "status"),
-    [(0.0005, "same"), (0.0011, "moved"), (0.03, "moved"), (0.149, "moved"), (0.151, "gone"), (1.0, "gone")],
-)
-def test_a_column_is_itself_within_its_outline(step: float, status: str) -> None:
-    """Outline 300 x 300: half of it is 150 mm."""
+    [
+        (0.0005, "same"), (0.0011, "moved"), (0.03, "moved"), (0.149, "moved"), (0.15, "moved"),
+        (0.15 + 4e-7, "moved"), (0.15 + 3e-6, "gone"), (0.151, "gone"), (1.0, "gone"),
+    ],
+)  # fmt: skip
+@pytest.mark.parametrize("way", [(1, 0), (-1, 0), (0, 1), (0, -1)])
+def test_a_column_is_itself_within_its_outline(step: float, status: str, way: tuple[int, int]) -> None:
+    """Outline 300 x 300: half of it is 150 mm, and what reaches it, but for what files carry, is within."""
     revised = renamed(block())
-    shift(revised, "K011", step, 0, 0)
+    shift(revised, "K011", step * way[0], step * way[1], 0)
     c = compared(block(), revised)
     mine = [m for m in c.members if m.baseline_id == "K011"]
     assert len(mine) == 1

@@ -119,7 +119,9 @@ def test_cuts_that_cannot_be_made_say_why() -> None:
         regular_cuts(m, "Second", "x", 1.0)
     with pytest.raises(CutError, match="needs a wall"):
         wall_cut(m, "s", 1.0)
-    with pytest.raises(EditError, match="has no length"):
+    with pytest.raises(EditError, match="cut [?] has no length"):
+        AddCuts([{"line": [[0, 0, 0], [0, 0, 0]], "surfaces": ["s"]}]).apply(m)
+    with pytest.raises(EditError, match="cut x has no length"):
         AddCuts([{"name": "x", "line": [[0, 0, 0], [0, 0, 0]], "surfaces": ["s"]}]).apply(m)
 
 

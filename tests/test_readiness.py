@@ -5,11 +5,7 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
-from PyQt6.QtCore import Qt
-from pytestqt.qtbot import QtBot
-
 from rod_tally.cli import main
-from rod_tally.desk.window import Window
 from rod_tally.model import LoadCase, Settings
 from rod_tally.project import Project
 from rod_tally.review import STEPS, review
@@ -18,7 +14,6 @@ from rod_tally.review.readiness import readiness
 from rod_tally.review.steps import items_of
 from rod_tally.review.work import first_look, read_model
 
-from .desk_help import STEP, act, rested
 from .frames import regular
 
 
@@ -46,6 +41,11 @@ def test_nothing_is_ready_before_it_is_run_and_looked_at() -> None:
     blocking = {"Blocking findings"} if done.blocking else set()
     kinds = {"Load cases"} if any(not c.kind for c in model.cases.values()) else set()
     assert missing(done, looked_at_all(model)) == blocking | kinds
+    named = dict(model.cases)
+    model.cases["odd"] = LoadCase("odd", "")
+    (row,) = (r for r in readiness(done, looked_at_all(model)) if r.what == "Load cases")
+    assert not row.good and "odd" in row.words and not row.open
+    model.cases = named
     done.stale = True
     assert "Run" in missing(done, looked_at_all(model))
 
@@ -93,54 +93,3 @@ def test_the_report_of_a_project_says_who_looked_at_what(tmp_path: Path, loft_a:
     text = re.sub(r"<[^>]+>", " ", html.read_text())
     assert "What a signature needs" in text and "1 of 10 looked at by B. Checker" in text
     assert "Framing: Gaps" in text and "C. Other" not in text
-
-
-def test_readiness_in_the_window(loft: Window, qtbot: QtBot) -> None:
-    loft.state.go(STEP["Close-out"])
-    qtbot.wait(60)
-    page = loft.tables.front()
-    assert page is not None and page.name == "ready"
-    rows = {str(r[1]): r for r in page.model.content.rows}
-    assert rows["Run"][0] == "✓" and rows["Blocking findings"][0] == "■" and rows["Step Framing"][0] == "■"
-    assert "Blocking findings" in page.model.content.note
-    loft.state.show_storeys({"Roof"})
-    loft.session.look("Framing/Gaps")
-    assert loft.state.revision is not None
-    assert "storeys Roof" in loft.state.revision.looks["Framing/Gaps"].picture
-    rested(qtbot, loft)
-    page = loft.tables.front()
-    assert page is not None
-    assert "1 of 10 looked at by" in str({str(r[1]): r for r in page.model.content.rows}["Step Framing"][2])
-
-
-def test_the_report_is_looked_at_before_it_is_written(loft: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    """Its pages as they will be on paper; chapters left out are not there; what was chosen is kept in the
-    project."""
-    act(loft, qtbot, "file.report_page")
-    page = loft.pages.report
-    assert page is not None and page.isVisible() and page.document.pageCount() == 0
-    for name in page.chapters:
-        page.chapters[name].setCurrentText("off")
-    for name in ("findings", "sign"):
-        page.chapters[name].setCurrentText("full")
-    page.texts["firm"].setText("Loft Checkers")
-    qtbot.mouseClick(page.show_button, Qt.MouseButton.LeftButton)
-    rested(qtbot, loft)
-    count = page.document.pageCount()
-    assert count > 1 and page.number.text() == f"Page 1 of {count}" and not page.back.isEnabled()
-    shown = " ".join(page.document.getAllText(k).text() for k in range(count))
-    assert (
-        "Loft Checkers" in shown
-        and "Findings" in shown
-        and "Sign-off" in shown
-        and "Governing forces" not in shown
-    )
-    qtbot.mouseClick(page.on, Qt.MouseButton.LeftButton)
-    assert page.number.text() == f"Page 2 of {count}" and not page.page.pixmap().isNull()
-    assert loft.session.project is not None
-    kept = loft.session.project.settings().report
-    assert kept.firm == "Loft Checkers" and kept.chapters["modes"] == "off" and "sign" not in kept.chapters
-    page.close()
-    loft.pages.show_report(loft.dialogs.ask_report)
-    assert page.chapters["modes"].currentText() == "off"
-    page.close()

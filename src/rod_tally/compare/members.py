@@ -19,6 +19,7 @@ from .changes import APART, Change, MemberChanges, drawn_outline, mixed_kinds
 from .pieces import further_pairs
 
 UNKNOWN_HALF = 0.1  # m; outline taken for a section nothing is known of
+ROUNDING = 1e-6  # m; what files carry: a step that reaches the outline itself is within it
 SLANT = 0.2  # sine of the largest angle between a member and itself, revised
 # members that are not upright from which they, without the surfaces, say how the building is turned and
 # shifted
@@ -221,7 +222,7 @@ def _candidates(
     if not bm or not rm:
         return none, none, np.zeros(0), np.zeros(0)
     bounds = {name: _bounds(base.sections.get(name)) for name in {m.section for m in bm}}
-    half = np.array([bounds[m.section] for m in bm]) + apart * np.array([-1, 1, -1, 1])
+    half = np.array([bounds[m.section] for m in bm]) + (apart + ROUNDING) * np.array([-1, 1, -1, 1])
     reach = float(np.abs(half).max())
     i, j = near_boxes(
         (lines_b.min(axis=1), lines_b.max(axis=1)), (lines_r.min(axis=1), lines_r.max(axis=1)), reach
