@@ -25,6 +25,7 @@ EXAMPLES: dict[str, Any] = {
     "findings.severity": {"join.gap": "note"},
     "modes.mass": {"q": 0.3},
     "run.cases": ["q"],
+    "limits": [{"quantity": "mx", "most": 4.0e4, "kind": "strength"}],
     "joints": [{"walls": ["a", "b"], "shear": 5.0e4, "storey": "S"}],
     "cuts": [{"name": "c", "storey": "S", "from": [0.0, 1.0], "to": [2.0, 3.0]}],
     "combinations.standard": "ASCE 7-22",

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from rod_tally.analysis.walls.stability import block, in_row, panels, solid_at
 from rod_tally.model import FIXED, Combination, Settings
 from rod_tally.model.settings import WallSettings
-from rod_tally.review.walls.wall_stability import governed
+from rod_tally.review.walls.wall_stability import governed, stability_in
 from rod_tally.review.work import review
 
 from .verification import verified
@@ -178,7 +178,7 @@ def test_over_combinations_each_quantity_has_what_governs_it() -> None:
     found, what = governed(done)
     foot = next(x for x in found if x.panel.part == "bottom")
     assert what == "2 combinations" and {x.panel.part for x in found} == {"bottom", "top"}
-    by = {name: {x[0].part: x[2] for x in done.wall_stability(name)}["bottom"] for name in ("heavy", "light")}
+    by = {name: {x[0].part: x[2] for x in stability_in(done, name)}["bottom"] for name in ("heavy", "light")}
     assert foot.worst["sliding"] == (pytest.approx(float(by["light"].sliding[0])), "light")
     assert foot.worst["plastic_length"] == (pytest.approx(float(by["light"].plastic_length[0])), "light")
     assert foot.worst["plastic_pressure"][1] == max(by, key=lambda n: float(by[n].plastic_pressure[0]))

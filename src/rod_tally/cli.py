@@ -70,6 +70,12 @@ def parser() -> argparse.ArgumentParser:
         help="results from elsewhere to compare with: a folder of CSV, a workbook or an IFC file with results",
     )
     r.add_argument(
+        "--design",
+        type=Path,
+        metavar="FILE",
+        help="results of a design elsewhere by part or place, CSV or a workbook, to be held against [[limits]]",
+    )
+    r.add_argument(
         "--bare",
         action="store_true",
         help="with --against: carry nothing over from a baseline that is a project",
@@ -214,11 +220,12 @@ def settings_of(arguments: argparse.Namespace) -> Settings:
 
 def review_command(arguments: argparse.Namespace) -> int:
     """Review, write the files, print a summary."""
+    from .intake.design_results import read_design
     from .output.write import write_effects, write_expected, write_review
     from .project.open import is_project, review_path
     from .review.expected.expected import expected
     from .review.summary import summary
-    from .review.work import attach_elsewhere, attach_requirements
+    from .review.work import attach_design, attach_elsewhere, attach_requirements
 
     if arguments.model.is_dir() and arguments.model.suffix.lower() not in SUFFIXES:
         return folder_command(arguments)
@@ -229,6 +236,8 @@ def review_command(arguments: argparse.Namespace) -> int:
     done = review_path(arguments.model, settings, arguments.against, report, arguments.bare)
     if arguments.elsewhere:
         attach_elsewhere(done, arguments.elsewhere)
+    if arguments.design:
+        attach_design(done, read_design(arguments.design, done.model))
     if arguments.ids:
         own = Path(done.model.source_file) if is_project(arguments.model) else arguments.model
         attach_requirements(done, own, arguments.ids)
@@ -294,7 +303,7 @@ def folder_command(arguments: argparse.Namespace) -> int:
     from .folder import Reviewed, models_in, review_folder, summary_files
     from .output.write import OutputError, write_text, write_whole
 
-    for option in ("against", "elsewhere", "xlsx", "junit", "ids", "effects"):
+    for option in ("against", "elsewhere", "design", "xlsx", "junit", "ids", "effects"):
         if getattr(arguments, option) not in (None, False):
             return say(f"--{option} is for one model; {arguments.model} is a folder")
     models = models_in(arguments.model)

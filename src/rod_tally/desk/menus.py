@@ -37,7 +37,7 @@ GROUPS: dict[str, tuple[str, ...]] = {
     "Displacements": ("run.animate", "run.larger", "run.smaller", "run.own_scale", "run.scale", "run.largest", "run.motions"),
     "Storeys, stacks, modes": ("run.storeys", "run.storey_cuts", "run.node", "run.member", "run.stacks", "run.centres", "run.modes"),
     "Slabs and walls": ("run.elements", "run.plates", "run.range", "run.averaged", "run.plates_high", "run.plates_low", "run.principal",
-                        "run.stiff", "run.slack", "run.panel_sheet", "run.panel_sheets"),
+                        "run.stiff", "run.slack", "run.limit", "run.panel_sheet", "run.panel_sheets"),
     "Cuts": ("run.cuts", "run.wall_cut", "run.move_cut", "run.cuts_again", "run.print_cuts", "run.delete_cuts"),
 }  # fmt: skip
 GROUP_OF = {ident: title for title, ids in GROUPS.items() for ident in ids}

@@ -1,5 +1,5 @@
-"""Results of a design elsewhere, a table of parts with their utilisation, required reinforcement or the like:
-CSV or a workbook."""
+"""Results of a design elsewhere, a table of parts, or of places in them, with their utilisation, required
+reinforcement or the like: CSV or a workbook."""
 
 from __future__ import annotations
 
@@ -14,20 +14,34 @@ WHO = ("id", "globalid", "tag", "mark", "number", "name", "part", "member", "ele
 MOST_VALUES = 8  # columns of values that are read
 
 
+PLACE = ("x", "y", "z")
+
+
+@dataclass(slots=True)
+class DesignPlace:
+    """The values at one place (m, the source's coordinates) of a part."""
+
+    part: str
+    at: tuple[float, float, float]
+    values: dict[str, float]
+
+
 @dataclass(slots=True)
 class DesignResults:
     """`values`: by part, and by heading, the largest of its rows as they stand (no unit is known here).
-    `names` are the headings of values in their order, `unread` rows (where, why) and columns that were not
-    read."""
+    `names` are the headings of values in their order, `places` the rows that say where, `unread` rows (where,
+    why) and columns that were not read."""
 
     names: list[str] = field(default_factory=list)
     values: dict[str, dict[str, float]] = field(default_factory=dict)
     unread: list[tuple[str, str]] = field(default_factory=list)
     source: str = ""
+    places: list[DesignPlace] = field(default_factory=list)
 
 
 def read_design(path: Path, model: Model) -> DesignResults:
-    """A table whose first row holds headings: one that says who (`WHO`), the others values. Parts are found
+    """A table whose first row holds headings: one that says who (`WHO`), x, y and z (m) where it says at which
+    place of the part, the others values. Parts are found
     by id, else by tag, else by name where only one has it. Raises IntakeError for a table that cannot be
     read, or in which nobody is found."""
     rows = rows_of(path)
@@ -36,12 +50,16 @@ def read_design(path: Path, model: Model) -> DesignResults:
     if not who:
         raise IntakeError(f"{path}: needs a column that says which part a row is of: {', '.join(WHO)}")
     out = DesignResults(source=path.name)
-    columns = [k for k, h in enumerate(head) if h and k not in who and _numbers(rows[1:], k)]
+    plain = ["".join(h.lower().removesuffix("[m]").split()) for h in head]
+    place = [plain.index(a) for a in PLACE] if all(a in plain for a in PLACE) else []
+    columns = [k for k, h in enumerate(head) if h and k not in (*who, *place) and _numbers(rows[1:], k)]
     for k in columns[MOST_VALUES:]:
         out.unread.append((f"column {head[k]}", f"only the first {MOST_VALUES} columns of values are read"))
     columns = columns[:MOST_VALUES]
     out.unread += [
-        (f"column {h}", "it holds no numbers") for k, h in enumerate(head) if h and k not in (*who, *columns)
+        (f"column {h}", "it holds no numbers")
+        for k, h in enumerate(head)
+        if h and k not in (*who, *columns, *place)
     ]
     if not columns:
         raise IntakeError(f"{path}: holds no column of numbers beside {', '.join(head[k] for k in who)}")
@@ -57,6 +75,7 @@ def read_design(path: Path, model: Model) -> DesignResults:
             out.unread.append((f"row {number}, {texts[0]}", why))
             continue
         own = out.values.setdefault(found, {})
+        here: dict[str, float] = {}
         for k in columns:
             text = row[k].strip() if k < len(row) else ""
             if not text:
@@ -68,6 +87,13 @@ def read_design(path: Path, model: Model) -> DesignResults:
                 out.unread.append((f"row {number}, {head[k]}", words))
                 continue
             own[head[k]] = max(own.get(head[k], value), value)
+            here[head[k]] = value
+        if place and here:
+            try:
+                x, y, z = (number_of(row[k].strip(), mark) for k in place)
+                out.places.append(DesignPlace(found, (x, y, z), here))
+            except (ValueError, IndexError):
+                out.unread.append((f"row {number}, {texts[0]}", "its place is not three numbers"))
     if not out.values:
         raise IntakeError(
             f"{path}: names no part of this model; its first row is of {rows[1][who[0]] if len(rows) > 1 else 'nobody'}"

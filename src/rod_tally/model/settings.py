@@ -311,6 +311,16 @@ class JointSettings(Table):
     storey: str = ""
 
 
+class LimitSettings(Table):
+    """The size that a value must not exceed: `quantity` of slabs and walls (nx … vy, N/m and N m/m) or of nodes
+    (ux, uy, uz, m) over all combinations, or those of a `kind`; or a heading of design results, in its own
+    unit."""
+
+    quantity: Name
+    most: Annotated[float, Meta(gt=0.0, le=1e15)]
+    kind: str = ""
+
+
 class Settings(Table):
     transfer: TransferSettings = field(default_factory=TransferSettings)
     mesh: MeshSettings = field(default_factory=MeshSettings)
@@ -325,6 +335,7 @@ class Settings(Table):
     walls: WallSettings = field(default_factory=WallSettings)
     cuts: list[CutSettings] = field(default_factory=list)
     joints: list[JointSettings] = field(default_factory=list)
+    limits: list[LimitSettings] = field(default_factory=list)
 
     def __post_init__(self) -> None:
         names = [c.name for c in self.cuts]
@@ -352,7 +363,7 @@ class Settings(Table):
 
     def to_dict(self) -> dict[str, Any]:
         own = plain(self)
-        for name in ("cuts", "joints"):
+        for name in ("cuts", "joints", "limits"):
             if not own[name]:
                 del own[name]
         return own

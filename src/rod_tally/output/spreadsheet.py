@@ -17,6 +17,7 @@ from ..analysis.results.stacks import stack_forces
 from ..model import Model
 from ..review.review import Review
 from ..review.tallies.takeoff import BY, TakeoffRow, parts_list, takeoff
+from ..review.walls.wall_stability import stability_in
 from .tables import HEADERS, tables
 from .write import OutputError, write_whole
 
@@ -134,6 +135,8 @@ def _fill(book: Book, review: Review) -> None:
     if review.comparison is not None and review.comparison.again_over:
         again = ([getattr(x, name) for name in AGAIN_KEYS] for x in review.comparison.again)
         book.sheet("to look at again", AGAIN_COLUMNS, again)
+    if review.settings.limits:
+        book.sheet("above limits", LIMIT_COLUMNS, _above_limits(review))
     if len(review.model.storeys) > 1 and not review.results.empty and not review.stale:
         book.sheet("between storeys", BETWEEN_COLUMNS, _between(review))
     if any(line.kind == "stack" for line in review.lines) and not review.results.empty and not review.stale:
@@ -173,7 +176,7 @@ def _stability(review: Review) -> Iterable[Sequence[object]]:
     """Every panel's cuts in every case and combination, SI, n in compression; empty where the formulas do not
     hold."""
     for name in (*review.results.cases, *(c.name for c in review.computed_combinations)):
-        for p, values, b in review.wall_stability(name):
+        for p, values, b in stability_in(review, name):
             parts = (
                 b.eccentricity,
                 b.elastic_length,
@@ -186,6 +189,28 @@ def _stability(review: Review) -> Iterable[Sequence[object]]:
             shown = [None if p.why_not or not np.isfinite(x[0]) else float(x[0]) for x in parts]
             forces = [-float(values[0]), float(values[1]), float(values[4])]
             yield [name, p.wall, p.storey, p.part, p.length, *forces, *shown, p.why_not or p.note or None]
+
+
+LIMIT_COLUMNS = ["quantity", "limit", "part", "id", "grid", "x", "y", "z", "value", "combination"]
+
+
+def _above_limits(review: Review) -> Iterable[Sequence[object]]:
+    """Every place above a limit, the largest first; a limit of which nothing can be told has its reason."""
+    for x in review.limited:
+        if x.why_not:
+            yield [x.limit.quantity, x.limit.most, x.why_not, *[None] * 7]
+        for p in x.places:
+            at = [None] * 3 if p.at is None else (np.array(p.at) + review.model.origin).tolist()
+            yield [
+                x.limit.quantity,
+                x.limit.most,
+                p.name,
+                p.part or None,
+                p.grid or None,
+                *at,
+                p.value,
+                p.by or None,
+            ]
 
 
 JOINT_COLUMNS = [

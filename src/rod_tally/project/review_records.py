@@ -13,7 +13,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from ..compare.carrying.carry import Carried, CarriedOver
-from ..intake.design_results import DesignResults
+from ..intake.design_results import DesignPlace, DesignResults
 from ..review.answers import Answer
 from ..review.decisions import Decision, Look
 from ..review.effects.effect import Effect, effect_records, effects_of_records
@@ -218,6 +218,7 @@ def _design(data: str) -> DesignResults:
     try:
         found = DesignResults(**json.loads(data))
         found.unread = [(str(a), str(b)) for a, b in found.unread]
+        found.places = [DesignPlace(p["part"], tuple(p["at"]), p["values"]) for p in found.places]  # type: ignore[index]
         return found
     except (ValueError, TypeError, KeyError) as error:
         raise RecordError(f"is damaged ({type(error).__name__})") from error

@@ -25,12 +25,13 @@ from ..analysis.stability.storey_index import StoreyIndex, storey_indices
 from ..analysis.stress.section_stress import member_stresses
 from ..analysis.walls.edges import EdgeForces, WallEdge, edge_forces
 from ..analysis.walls.forces import WallForces, wall_forces
-from ..analysis.walls.stability import Block, Panel, in_row, panels
+from ..analysis.walls.stability import Panel, panels
 from ..checks import Checked
 from ..compare import Comparison
 from ..compare.carrying.carry import CarriedOver
 from ..compare.causes import Causes
 from ..compare.elsewhere import Elsewhere
+from ..intake.design_results import DesignResults
 from ..loads import Distribution
 from ..loads.combinations.audit import Audit, audit
 from ..loads.combinations.combine import Combined
@@ -47,6 +48,7 @@ from .combining import acting_along, made_combinations, reduced_finding
 from .decisions import Decision, Look
 from .effects.effect import Effect
 from .envelopes import Envelopes
+from .found.limits import Known, Limited, above_limits, limit_findings
 from .found.second_order import second_order_findings
 from .found.worst_direction import Direction, direction_findings, directions_held
 from .tallies.tally import TallyRow
@@ -82,6 +84,7 @@ class Review:
     effects: list[Effect] = field(default_factory=list)  # of guesses and findings, where asked for
     carried: CarriedOver | None = None
     causes: list[Causes] = field(default_factory=list)
+    design: DesignResults | None = None  # results of a design elsewhere
     required: list[Finding] = field(default_factory=list)  # what of a specification the file does not meet
     checked: Checked | None = None  # what the findings of checks are of
     pictures: list[tuple[str, bytes]] = field(default_factory=list)  # for the report: title, and a PNG file
@@ -164,7 +167,20 @@ class Review:
         made = self._cache.peek("combined")
         if made is not None and made.reduced:
             out = [*out, reduced_finding(made)]
-        return [*out, *self.overused_joints, *self.second_order, *self.short_directions]
+        return [*out, *self.over_limits, *self.overused_joints, *self.second_order, *self.short_directions]
+
+    @property
+    def limited(self) -> list[Limited]:
+        """The limits of the settings, each with the places above it."""
+        basis = *self._computed, repr(self.settings.limits), id(self.design), self.stale
+        sums, fields = self.computed_combinations, lambda: self.fields
+        known = Known(self.model, self.results, sums, fields, self.design, self.stale)
+        return self._cache.get("limits", basis, lambda: above_limits(known, self.settings.limits))
+
+    @property
+    def over_limits(self) -> list[Finding]:
+        """That values exceed the limits of the settings."""
+        return limit_findings(self.limited) if self.settings.limits else []
 
     @property
     def directions_held(self) -> list[Direction]:
@@ -255,19 +271,6 @@ class Review:
             return w.values[k], w.done[k]
         factors = np.array([case.factors.get(c, 0.0) for c in w.cases])
         return np.tensordot(factors, w.values, axes=1), w.done[factors != 0].all(axis=0)
-
-    def wall_stability(self, name: str) -> list[tuple[Panel, Array, Block]]:
-        """Each panel's cut with its forces (6,) and its stability in a case or combination, where both are
-        known."""
-        found = self.wall_values(name)
-        # a size alone says neither where a wall is pressed nor by how much
-        if found is None or self.without_sign(name):
-            return []
-        values, done = found
-        own = self.settings.walls
-        return [
-            (p, values[p.row], in_row(p, values[p.row][None], own)) for p in self.wall_panels if done[p.row]
-        ]
 
     def wall_joints(self, name: str) -> list[tuple[WallEdge, EdgeForces]]:
         """Edges at which walls are joined with their forces in a case or combination, where they are

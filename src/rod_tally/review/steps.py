@@ -165,7 +165,7 @@ STEPS: tuple[Step, ...] = (
             Item("Modes", ("response.mass", "response.period", "response.base_shear")),
             Item("Symmetry, torsion", ("response.symmetry", "response.uneven", "response.torsion")),
             Item("Forces", ("response.released", "wall.joint")),
-            Item("Envelope"),
+            Item("Envelope", ("response.limit",)),
             Item("Reactions", ("response.uplift",)),
         ),
         "forces",

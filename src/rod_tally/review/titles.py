@@ -33,6 +33,7 @@ TITLES = {
     "load.no_weight": "Self-weight missing",
     "case.outdated": "Loads made for an earlier model",
     "case.bare": "Storey or slab left unloaded",
+    "response.limit": "Value above a limit",
     "response.second_order": "Second-order effects matter",
     "requirement.class": "Class not as specified",
     "requirement.attribute": "Attribute not as specified",

@@ -16,6 +16,7 @@ from ..compare import Side, compare
 from ..compare.carrying.carry import CarriedOver
 from ..compare.elsewhere import Elsewhere, Wholes, compare_elsewhere
 from ..intake import read_source
+from ..intake.design_results import DesignResults
 from ..intake.requirements import hold_against
 from ..intake.result_tables import Mapping, read_results
 from ..loads import Distribution
@@ -159,7 +160,7 @@ def _combine(done: Review, progress: Progress) -> None:
         ]
         done.buckling = buckling(done.model, done.settings, sums, count, progress)
         done.findings = ranked([*done.findings, *buckling_findings(done, sums)], done.settings)
-    if more := [*done.overused_joints, *done.second_order, *done.short_directions]:
+    if more := [*done.over_limits, *done.overused_joints, *done.second_order, *done.short_directions]:
         done.findings = ranked([*done.findings, *more], done.settings)
 
 
@@ -260,6 +261,14 @@ def put_required(done: Review, found: list[Finding]) -> None:
     old = {f.key for f in done.required}
     done.required = found
     done.findings = ranked([*(f for f in done.findings if f.key not in old), *found], done.settings)
+
+
+def attach_design(done: Review, design: DesignResults | None) -> None:
+    """Put results of a design elsewhere into a review, and hold them against the limits of its settings."""
+    old = {f.key for f in done.over_limits}
+    done.design = design
+    kept = [f for f in done.findings if f.key not in old]
+    done.findings = ranked([*kept, *done.over_limits], done.settings)
 
 
 def attach_carried(done: Review, carried: CarriedOver) -> None:

@@ -362,6 +362,8 @@ COMMANDS: tuple[Command, ...] = (
             "Of the selected surfaces, or all"),
     Command("run.panel_sheet", "Wall panel sheet…", "Run", "", lambda w: w.plate_desk.show_sheets(), has_surfaces,
             "Drawing, N, V and M at foot and head in every combination, what governs, joints, and how each number comes about"),
+    Command("run.limit", "Values above a limit…", "Run", "", lambda w: w.plate_desk.ask_limit(), opened,
+            "Forces of slabs and walls, displacements or design results above a size: a list by place and grid, and findings"),
     Command("run.panel_sheets", "Save all wall panel sheets…", "Run", "", lambda w: w.plate_desk.ask_save_sheets(), opened,
             "A page for each wall panel, as a PDF or one HTML file"),
     Command("run.envelope", "Envelope of forces", "Run", "Ctrl+Alt+E", lambda w: w.show_overlay("envelope", "envelope"), opened,

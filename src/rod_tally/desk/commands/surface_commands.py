@@ -8,9 +8,12 @@ from typing import Any
 
 from PyQt6.QtWidgets import QWidget
 
+from ...analysis.shells.fields import PLATE_COMPONENTS
 from ...analysis.shells.quantities import unit_kind
 from ...meshing.plates import element_size
 from ...model.edits import SetDiaphragm, SetMeshSize
+from ...model.settings import LimitSettings
+from ...review.found.limits import NODES
 from ...review.walls.panel_sheet import PanelSheet, panel_sheets
 from ..forms.asking import selected
 from ..forms.form import Field, Form
@@ -20,6 +23,7 @@ from ..save_name import ask_save_name
 from ..session.session import Session
 from ..session.state import DeskState
 
+ALL_KINDS, KEEP, DROP = "all", "keep", "remove"
 AUTOMATIC, OWN = "from the largest value", "as below"
 
 
@@ -159,3 +163,42 @@ class PlateDesk:
         """The sheets of all wall panels."""
         if path := ask_save_name(self.window, "Save the sheets of all walls", "walls.pdf", KINDS):
             self.session.exports.panels(path)
+
+    def ask_limit(self) -> None:
+        """A limit of a force, a displacement or a design result; the table says what is above it."""
+        review, session = self.state.review, self.session
+        if review is None:
+            return
+        units = self.units()
+        design = review.design.names if review.design is not None else []
+        quantities = [*PLATE_COMPONENTS, *NODES, *design]
+        kinds = [ALL_KINDS, *dict.fromkeys(c.kind for c in review.computed_combinations if c.kind)]
+        now = self.state.plate if self.state.plate in quantities else quantities[0]
+        fields = [
+            Field("quantity", "Quantity", now, quantities),
+            Field("most", "Largest size", 10.0, low=1e-9, high=1e9),
+            Field("kind", "Over combinations", ALL_KINDS, kinds),
+            Field("others", "Other limits", KEEP, [KEEP, DROP]),
+        ]
+        small, force, moment = units.small[1], units.force[1], units.moment[1]
+
+        def made(v: dict[str, Any]) -> None:
+            q, most = str(v["quantity"]), float(v["most"])
+            if q in NODES:
+                most /= units.small[0]
+            elif q in PLATE_COMPONENTS:
+                most /= getattr(units, unit_kind(q))[0]
+            kind = "" if v["kind"] == ALL_KINDS else str(v["kind"])
+            own = LimitSettings(q, most, kind)
+            before = session.settings.limits if v["others"] == KEEP else []
+            session.limit([*(x for x in before if (x.quantity, x.kind) != (q, kind)), own])
+            if q in PLATE_COMPONENTS:  # what is beyond the range is drawn in ink
+                self.state.set_view(plate=q, plate_range=(-most, most))
+            session.asked_table.emit("surface_forces", "above limits")
+
+        text = (
+            f"Sizes of forces a metre ({force}/m, {moment}/m), of displacements ({small}), or of design results as their table has them. "
+            "What is above is listed and stands among the findings."
+        )
+        self.form = Form(self.window, "Values above a limit", text, fields, made)
+        self.form.open()

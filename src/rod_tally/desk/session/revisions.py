@@ -20,7 +20,15 @@ from ...project.store import SUFFIX
 from ...review import Review
 from ...review.following import carried_with_all
 from ...review.tallies.tally import tally
-from ...review.work import assess, attach_carried, attach_comparison, check_unrun, first_look, read_model
+from ...review.work import (
+    assess,
+    attach_carried,
+    attach_comparison,
+    attach_design,
+    check_unrun,
+    first_look,
+    read_model,
+)
 from .state import Revision
 
 
@@ -49,6 +57,9 @@ def load_project(path: Path, progress: Progress) -> tuple[Project, list[Revision
             carried = project.carried(row.id)
             if carried is not None:
                 attach_carried(done, carried)
+        design = project.design(row.id)
+        if design is not None:
+            attach_design(done, design)
         if runs and not stale:
             done.effects = project.effects(row.id, runs[-1].print)
         looks = {x.item: x for x in project.looks(row.id)}
@@ -63,7 +74,7 @@ def load_project(path: Path, progress: Progress) -> tuple[Project, list[Revision
                 project.answers(row.id),
                 run_name,
                 runs[-1].print if runs else "",
-                design=project.design(row.id),
+                design=design,
             )
         )
     return project, revisions, settings

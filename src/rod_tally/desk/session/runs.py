@@ -27,6 +27,7 @@ from ...review.work import (
     add_dynamics,
     attach_carried,
     attach_comparison,
+    attach_design,
     attach_elsewhere,
     check_unrun,
     put_required,
@@ -159,6 +160,7 @@ class Runs:
                     self._carry_decisions(revision, baseline, done.findings)
             self._with_elsewhere(done, revision)
             put_required(done, revision.review.required)
+            attach_design(done, revision.review.design)
             if revision.review.carried is not None:
                 attach_carried(done, revision.review.carried)
             progress("Keeping the run", 0.97)
@@ -287,6 +289,7 @@ class Runs:
         findings."""
         done.comparison, done.carried = before.comparison, before.carried
         put_required(done, before.required)
+        attach_design(done, before.design)
         more = [] if done.comparison is None else done.comparison.findings
         if done.carried is not None:
             more = [*more, *done.carried.findings]

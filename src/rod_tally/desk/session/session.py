@@ -24,6 +24,7 @@ from ...intake.design_results import DesignResults, read_design
 from ...intake.requirements import hold_against
 from ...model import Finding, Settings, SettingsError
 from ...model.edits import Edit, MapMaterial, MapProfile
+from ...model.settings import LimitSettings
 from ...model.source_file import source_of
 from ...progress import Progress
 from ...project import Project, ProjectError
@@ -33,8 +34,9 @@ from ...project.store import SUFFIX
 from ...review.answers import Answer, answers_of
 from ...review.decisions import Look as LookRecord
 from ...review.found.requirements import requirement_findings
+from ...review.ranking import ranked
 from ...review.remedies import ACCEPT, FORMS, GO, MAP, REOPEN, SHOWN_FIRST, edits_for
-from ...review.work import put_required
+from ...review.work import attach_design, put_required
 from ...transfer.joining.preview import preview_joins
 from .base import SessionBase
 from .checking import Checking
@@ -413,6 +415,18 @@ class Session(SessionBase):
 
         self.start("Holding against a specification", work, done)
 
+    def limit(self, limits: list[LimitSettings]) -> None:
+        """Hold the results of all revisions against other limits; kept in the project."""
+        self.change_settings(lambda s: setattr(s, "limits", limits))
+        for revision in self.state.revisions:
+            review = revision.review
+            with_old = {f.key for f in review.over_limits}
+            review.settings = copy.deepcopy(review.settings)
+            review.settings.limits = limits
+            kept = [f for f in review.findings if f.key not in with_old]
+            review.findings = ranked([*kept, *review.over_limits], self.settings)
+        self.state.refresh()
+
     def take_design(self, path: Path) -> None:
         """Design results from elsewhere of the current revision's parts, kept in the project."""
         revision = self.state.revision
@@ -421,6 +435,7 @@ class Session(SessionBase):
 
         def done(found: DesignResults) -> None:
             revision.design = found
+            attach_design(revision.review, found)
             self.saving(lambda p: p.keep_design(revision.id, found))
             self.state.refresh()
             left = (

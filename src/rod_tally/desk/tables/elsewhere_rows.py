@@ -1,10 +1,15 @@
-"""Results from elsewhere against ours, what of them was matched by nothing, and design results of parts
-before and after."""
+"""Results from elsewhere against ours, what of them was matched by nothing, design results of parts before and
+after, and what is above a limit."""
 
 from __future__ import annotations
 
+import numpy as np
+
+from ...analysis.shells.fields import PLATE_COMPONENTS
+from ...analysis.shells.quantities import unit_kind
 from ...model import Member
 from ...model.geometry.grids import place_on_grids
+from ...review.found.limits import NODES
 from ..quantities import UnitSet
 from ..session.state import DeskState
 from .change_rows import unit_of
@@ -159,3 +164,41 @@ def _against_demand(
     if ident not in risen and worst > 1 + SAME:
         return "did not rise; the design result did"
     return None
+
+
+def above_limits(state: DeskState, units: UnitSet) -> Rows:
+    """Every place above a limit, the largest first; of a limit of which nothing can be told the reason."""
+    out = Rows(["Quantity", "Limit", "Part", "Grid", "x, m", "y, m", "z, m", "Value", "Unit", "Combination"])
+    review = state.review
+    if review is None:
+        return out
+    if not review.settings.limits:
+        out.note = (
+            "No limit is given: Run, Slabs and walls, Values above a limit…, or [[limits]] in the settings"
+        )
+        return out
+    told = []
+    for x in review.limited:
+        q = x.limit.quantity
+        factor, unit = 1.0, ""
+        if q in NODES:
+            factor, unit = units.small
+        elif q in PLATE_COMPONENTS:
+            factor, unit = getattr(units, unit_kind(q))
+            unit = f"{unit}/m"
+        shown = f"{x.limit.most * factor:.5g} {unit}".strip()
+        told.append(f"{q} above {shown}: {x.why_not or len(x.places)}")
+        for p in x.places:
+            at = [None] * 3 if p.at is None else (np.array(p.at) + review.model.origin).tolist()
+            part = review.model.part(p.part)
+            kind = "surface" if p.part in review.model.surfaces else "member"
+            pick = (
+                (kind, p.part)
+                if part is not None
+                else ("node", p.name)
+                if p.name in review.model.nodes
+                else None
+            )
+            out.add([q, x.limit.most * factor, p.name, p.grid, *at, p.value * factor, unit, p.by], pick)
+    out.note = "; ".join(told)
+    return out

@@ -8,7 +8,7 @@ from typing import Any, cast
 from ..quantities import UnitSet
 from ..session.state import SUMMED, DeskState
 from .change_rows import again, again_groups, carried, changes, every_change, why
-from .elsewhere_rows import design, elsewhere, unmatched
+from .elsewhere_rows import above_limits, design, elsewhere, unmatched
 from .force_rows import (
     combined_reactions,
     displacements,
@@ -128,6 +128,7 @@ ASPECTS: dict[str, dict[str, Table]] = {
         "stability of walls": of_results(wall_stability),
         "joints of walls": of_results(wall_joints),
         "stability over combinations": of_results(wall_stability_over),
+        "above limits": above_limits,
     },
     "cuts": {"in the shown case": of_results(cuts), "lowest and highest": of_results(cuts_over)},
     "changes": {"one row a part": changes, "every attribute": every_change},

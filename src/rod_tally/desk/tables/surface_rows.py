@@ -9,7 +9,7 @@ from ...analysis.shells.fields import PLATE_COMPONENTS, PlateFields
 from ...analysis.shells.quantities import FACES, quantity, unit_kind
 from ...model.geometry.vectors import Array
 from ...review.walls.wall_joints import capacity_of
-from ...review.walls.wall_stability import governed
+from ...review.walls.wall_stability import governed, stability_in
 from ..quantities import UnitSet
 from ..session.state import DeskState
 from .rows import Rows
@@ -218,7 +218,7 @@ def wall_stability(state: DeskState, units: UnitSet) -> Rows:
         else "the run itself lets joints pull"
     )
     out.note = f"Case {state.case}; N in compression; a tie {own.tie_edge:g} m from the edge, friction {own.friction:g} (settings, walls); {pull}"
-    for p, values, b in review.wall_stability(state.case):
+    for p, values, b in stability_in(review, state.case):
         forces = [-values[0] * ff, values[1] * ff, values[4] * fm]
         found: list[object] = [None] * 7
         if not p.why_not:

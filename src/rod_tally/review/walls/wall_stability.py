@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ...analysis.walls.stability import Panel
+from ...analysis.walls.stability import Block, Panel, in_row
+from ...model.geometry.vectors import Array
 from ..review import Review
 
 # of a block, and whether more of it is worse
@@ -22,6 +23,20 @@ class Governed:
     worst: dict[str, tuple[float, str]]
 
 
+def stability_in(review: Review, name: str) -> list[tuple[Panel, Array, Block]]:
+    """Each panel's cut with its forces (6,) and its stability in a case or combination, where both are
+    known."""
+    found = review.wall_values(name)
+    # a size alone says neither where a wall is pressed nor by how much
+    if found is None or review.without_sign(name):
+        return []
+    values, done = found
+    own = review.settings.walls
+    return [
+        (p, values[p.row], in_row(p, values[p.row][None], own)) for p in review.wall_panels if done[p.row]
+    ]
+
+
 def governed(review: Review) -> tuple[list[Governed], str]:
     """Each cut of a single wall over the combinations, over the cases where there are none; and over what, in
     words. Those without a sign (spectra, roots of squares) have no stability and are left out."""
@@ -31,7 +46,7 @@ def governed(review: Review) -> tuple[list[Governed], str]:
     by_row: dict[int, Governed] = {}
     used = 0
     for name in names:
-        found = review.wall_stability(name)
+        found = stability_in(review, name)
         used += bool(found)
         for panel, _, block in found:
             if panel.why_not:
