@@ -14,7 +14,7 @@ from rod_tally.analysis.results.superpose import envelope
 from rod_tally.loads.combinations.combine import MOST, CombineError, combine, count_combinations, expand
 from rod_tally.loads.combinations.orientation import directions, orientation
 from rod_tally.loads.combinations.rules import SHIPPED, RulesError, parse, read_rules, shipped
-from rod_tally.model import Combination, LoadCase, NodeLoad, Settings
+from rod_tally.model import Combination, LoadCase, Model, NodeLoad, Settings, Storey
 from rod_tally.review import review
 
 from .floors import floor, wall
@@ -360,6 +360,28 @@ def test_orientation_proposes_the_way_of_combining() -> None:
         wall(m, f"d{k}", (20, k), (25, k + 5), 0, 3)
     found = orientation(m)
     assert found.scheme == "square root" and "45" in found.why
+
+
+@pytest.mark.parametrize("turn", [0.0, 0.3, 1.1])
+@pytest.mark.parametrize(("extra", "scheme"), [(0.0, "100+30"), (-0.01, "plain")])
+def test_a_tenth_at_an_angle_counts_however_the_building_is_turned(
+    turn: float, extra: float, scheme: str
+) -> None:
+    """Exactly the share from which it counts, in any axes; a little less does not."""
+    m = Model()
+    m.storeys = [Storey("G", 0.0), Storey("L", 3.0)]
+    c, s = np.cos(turn), np.sin(turn)
+
+    def put(name: str, length: float, angle: float, y: float) -> None:
+        a = np.array([0.0, y])
+        b = a + length * np.array([np.cos(angle), np.sin(angle)])
+        (x0, y0), (x1, y1) = (np.array([c * p[0] - s * p[1], s * p[0] + c * p[1]]) for p in (a, b))
+        wall(m, name, (x0, y0), (x1, y1), 0, 3)
+
+    for k in range(9):
+        put(f"w{k}", 3.0, 0.0, 5.0 * k)
+    put("askew", 3.0 + extra * 10 / 0.9, np.radians(25), 60.0)
+    assert orientation(m).scheme == scheme
 
 
 def test_direction_of_a_case_is_where_it_pushes() -> None:

@@ -71,6 +71,10 @@ def test_a_level_cut_through_a_wall_carries_what_stands_above_it() -> None:
     s.supports = [LineSupport(np.array([(0, 0, 0), (3, 0, 0)], float), FIXED)]
     top = np.array([(0, 0, 6), (3, 0, 6)], float)
     m.cases["q"] = LoadCase("q", "wind", space_loads=[SpaceLoad(top, (10e3, 0, -40e3), (10e3, 0, -40e3))])
+    high = float(np.ptp(m.surfaces["w"].outer[:, 2]))
+    for height in (0.0, -0.5, high, high + 0.1):
+        with pytest.raises(CutError, match="misses it"):
+            wall_cut(m, "w", height)
     AddCuts([wall_cut(m, "w", 2.0)]).apply(m)
     (f,) = cut_all(m).values()
     assert f.n == pytest.approx(-120e3) and abs(f.v) == pytest.approx(30e3)

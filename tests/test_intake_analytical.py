@@ -342,6 +342,7 @@ def test_point_inside_a_member_supports_it_there(tmp_path: Path) -> None:
     w.uniform("Q", "beam", 0, 0, -10e3)
     m = taken(w, tmp_path)
     assert [j.distance for j in next(iter(m.members.values())).joints] == [pytest.approx(3.0)]
+    assert not [e for e in m.log if "more than two connections" in e.message]
     assert moment_at(m, 3) == pytest.approx(10e3 * 9 / 8, rel=2e-2)
 
 

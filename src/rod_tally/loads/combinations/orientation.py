@@ -13,6 +13,7 @@ from ...model.geometry.vectors import Array
 # an element this near to an axis counts as lying along it. Common practice, no source.
 ALONG = np.radians(10.0)
 DIAGONAL = np.radians(10.0)
+ROUNDING = 1e-9
 LEAST = 0.1  # share of the whole length from which what lies at an angle counts. Common practice, no source.
 EVEN = 0.05  # share by which a section's second moments differ and it has no direction of its own
 
@@ -58,11 +59,12 @@ def _by_angle(lines: tuple[Array, Array], turned: float, what: str) -> Orientati
     along = float(lengths[off <= ALONG].sum())
     diagonal = float(lengths[np.pi / 4 - off <= DIAGONAL].sum())
     other = total - along - diagonal
-    if diagonal >= LEAST * total and diagonal >= other:
+    least = LEAST * total * (1 - ROUNDING)  # lengths of a turned building add up to a little less
+    if diagonal >= least and diagonal >= other * (1 - ROUNDING):
         return Orientation(
             along, diagonal, other, "square root", f"{diagonal / total:.0%} of {what} lie at about 45 degrees"
         )
-    if diagonal + other >= LEAST * total:
+    if diagonal + other >= least:
         why = f"{(diagonal + other) / total:.0%} of {what} lie at an angle to the axes"
         return Orientation(along, diagonal, other, "100+30", why)
     return Orientation(along, diagonal, other, "plain", f"{along / total:.0%} of {what} lie along the axes")
