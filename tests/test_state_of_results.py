@@ -243,3 +243,20 @@ def test_a_damaged_file_is_read_all_the_same(with_results: Path, tmp_path: Path)
     )
     codes = {f["code"] for f in findings(path, tmp_path / "o")}
     assert "source.results" in codes
+
+
+def test_results_that_are_damaged_are_refused_in_words(
+    with_results: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    path = tmp_path / "damaged.ifc"
+    text = with_results.read_text()
+    path.write_text(
+        re.sub(
+            r"(IFCSTRUCTURALPOINTREACTION\('[^']*',\$,[^,]*,\$,\$,\$,\$,)#\d+", r"\g<1>#999999", text, count=1
+        )
+    )
+    assert path.read_text() != text
+    options = ["--out", str(tmp_path / "o"), "--quiet", "--elsewhere", str(path)]
+    assert main(["review", str(with_results), *options]) in (0, 1, 2)
+    said = capsys.readouterr().err
+    assert "Traceback" not in said and len(said.strip().splitlines()) <= 1

@@ -6,9 +6,22 @@ import logging
 import warnings
 from pathlib import Path
 
+from jinja2 import Environment, PackageLoader, StrictUndefined
+
 from .write import OutputError, write_text, write_whole
 
 FONTS = Path(__file__).parent.parent / "fonts"
+
+
+def environment(package: str) -> Environment:
+    """The templates of a package, strict about what they are given."""
+    return Environment(
+        loader=PackageLoader(package),
+        autoescape=True,
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )
 
 
 def write_page(text: str, path: Path) -> Path:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
-from jinja2 import Environment, PackageLoader, StrictUndefined
 from markupsafe import Markup
 
 from ...model.geometry.vectors import Array
@@ -19,7 +18,7 @@ from ...review.walls.panel_sheet import (
     panel_sheets,
     workings,
 )
-from ..printed import FONTS, write_page
+from ..printed import FONTS, environment, write_page
 from ..write import OutputError
 from .drawing import drawing
 
@@ -55,13 +54,6 @@ def sheets_html(
     review: Review, sheets: list[PanelSheet], without: list[str], paper: bool = False, drawn: bool = True
 ) -> str:
     """The sheets as one HTML text; `drawn`: with the drawings."""
-    env = Environment(
-        loader=PackageLoader("rod_tally.output.panel_sheets"),
-        autoescape=True,
-        undefined=StrictUndefined,
-        trim_blocks=True,
-        lstrip_blocks=True,
-    )
     own = review.settings.walls
     pages = [
         {
@@ -75,15 +67,19 @@ def sheets_html(
         }
         for s in sheets
     ]
-    return env.get_template("panels.html").render(
-        name=review.settings.report.project or review.model.name or Path(review.model.source_file).stem,
-        pages=pages,
-        columns=COLUMNS,
-        without=without,
-        paper=paper,
-        drawn=drawn,
-        fonts=FONTS.as_uri(),
-        stale=review.why_old,
+    return (
+        environment("rod_tally.output.panel_sheets")
+        .get_template("panels.html")
+        .render(
+            name=review.settings.report.project or review.model.name or Path(review.model.source_file).stem,
+            pages=pages,
+            columns=COLUMNS,
+            without=without,
+            paper=paper,
+            drawn=drawn,
+            fonts=FONTS.as_uri(),
+            stale=review.why_old,
+        )
     )
 
 

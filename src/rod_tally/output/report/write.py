@@ -7,12 +7,12 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
-from jinja2 import Environment, PackageLoader, StrictUndefined
+from jinja2 import Environment
 from markupsafe import Markup
 
 from ...model import Settings
 from ...review.review import Review
-from ..printed import FONTS, write_html_page, write_pdf_page
+from ..printed import FONTS, environment, write_html_page, write_pdf_page
 from .chapters import chapters, stamps
 from .overview import drawing, summary_lines
 from .parts import Chapter
@@ -21,13 +21,7 @@ from .scene import scene_json, scripts
 
 @lru_cache(maxsize=1)
 def _environment() -> Environment:
-    env = Environment(
-        loader=PackageLoader("rod_tally.output.report"),
-        autoescape=True,
-        undefined=StrictUndefined,
-        trim_blocks=True,
-        lstrip_blocks=True,
-    )
+    env = environment("rod_tally.output.report")
     env.globals["raw"] = Markup
     return env
 

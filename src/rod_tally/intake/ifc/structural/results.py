@@ -3,20 +3,23 @@
 from __future__ import annotations
 
 import contextlib
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import ifcopenshell
 import numpy as np
 
 from ....model.geometry.vectors import Array
 from ...readers import IntakeError
-from ..damage import ident, text
+from ..damage import UNREADABLE, first_line, ident, text
 from ..geometry.placement import PlacementError, Placements
 from ..units import Units, assignment
 from .members import vertex
 from .state import brought_results
+
+T = TypeVar("T")
 
 
 @dataclass(slots=True)
@@ -36,7 +39,7 @@ class FileResults:
 def read_results(path: Path) -> list[FileResults]:
     """Result groups of a file, in its order; [] where it has none. Raises IntakeError for a file that cannot
     be read."""
-    return results_in(opened(path))
+    return _whole(path, results_in)
 
 
 def opened(path: Path) -> Any:
@@ -45,6 +48,16 @@ def opened(path: Path) -> Any:
         return ifcopenshell.open(str(path))
     except Exception as error:  # the library raises plain errors of several kinds
         raise IntakeError(f"{path}: cannot be read as IFC: {error}") from error
+
+
+def _whole(path: Path, read: Callable[[Any], T]) -> T:
+    """Return what is read of an IFC file. Raises IntakeError for one that cannot be read, or is damaged where
+    its results stand."""
+    file = opened(path)
+    try:
+        return read(file)
+    except UNREADABLE as error:
+        raise IntakeError(f"{path}: its results cannot be read: {first_line(error)}") from error
 
 
 def results_in(file: Any) -> list[FileResults]:
@@ -133,4 +146,4 @@ def result_rows(path: Path) -> dict[str, list[list[str]]]:
 def told_of(path: Path) -> list[tuple[str, bool]]:
     """Sentences on the runs that the results of a file come from, and whether they are of the model as it
     holds it. Raises IntakeError for a file that cannot be read."""
-    return [(found.words, found.differs == ()) for found in brought_results(opened(path))]
+    return [(found.words, found.differs == ()) for found in _whole(path, brought_results)]
