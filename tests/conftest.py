@@ -8,6 +8,7 @@ import shutil
 import subprocess
 import sys
 from collections.abc import Iterator
+from io import BytesIO
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -135,15 +136,44 @@ def shown(window: Window, qtbot: Any, kept: Path, path: Path) -> Window:
     if kept not in LOADED:
         project, revisions, settings = load_project(Path(shutil.copy(kept, path)), silent)
         project.close()
-        LOADED[kept] = pickle.dumps((revisions, settings))
+        LOADED[kept] = Copies((revisions, settings))
     project = Project.open(Path(shutil.copy(kept, path)))
     window.session.memory.opened(project.path)
-    window.session._opened((project, *pickle.loads(LOADED[kept])))
+    window.session._opened((project, *LOADED[kept].one()))
     rested(qtbot, window)
     return window
 
 
-LOADED: dict[Path, bytes] = {}
+class Copies:
+    """Copies of what a project holds. Rows of compared results, which nothing changes and which take most of
+    the time to copy, are the same in all of them."""
+
+    def __init__(self, value: tuple[list[Any], Any]) -> None:
+        compared = [r.review.comparison for r in value[0] if r.review.comparison is not None]
+        self.shared = [c.results for c in compared]
+        known = {id(rows): k for k, rows in enumerate(self.shared)}
+
+        class Out(pickle.Pickler):
+            def persistent_id(self, obj: Any) -> int | None:
+                return known.get(id(obj)) if isinstance(obj, list) else None
+
+        packed = BytesIO()
+        Out(packed, pickle.HIGHEST_PROTOCOL).dump(value)
+        self.packed = packed.getvalue()
+
+    def one(self) -> tuple[list[Any], Any]:
+        """A copy of its own."""
+        shared = self.shared
+
+        class In(pickle.Unpickler):
+            def persistent_load(self, pid: Any) -> Any:
+                return shared[pid]
+
+        found: tuple[list[Any], Any] = In(BytesIO(self.packed)).load()
+        return found
+
+
+LOADED: dict[Path, Copies] = {}
 
 
 def kept_run(source: Path, settings: Settings, path: Path) -> Path:

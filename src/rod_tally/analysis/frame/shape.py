@@ -143,7 +143,7 @@ class MemberShapes:
         ones."""
         c = self.results.case_index(case)
         m = self.mesh
-        load = loading(m, self.model.cases[case], self.distribution.case(case))
+        load = loading(m, self.model.cases[case], self.distribution.case(case), of_shells=False)
         fixed = end_loads(m, load)
         # between held ends a temperature moves nothing
         warmed = thermal_ends(self.model, m, self.model.cases[case])
