@@ -6,22 +6,29 @@ import json
 import random
 from pathlib import Path
 
+import ifcopenshell
 import pytest
 
 from rod_tally.cli import main
 from rod_tally.intake import IntakeError
+from rod_tally.intake.ifc.structural.state import brought_results
 from rod_tally.model import Settings
 from rod_tally.output.bcf import write_bcf
+from rod_tally.output.ifc import write_ifc
+from rod_tally.output.panel_sheets import sheets_html
 from rod_tally.output.report.write import html
 from rod_tally.output.write import write_review
 from rod_tally.project.open import review_path
+from rod_tally.review import Review
+from rod_tally.review.walls.panel_sheet import panel_sheets
 from rod_tally.review.work import read_model, review
 
 from .test_damaged_files import HARM, sources
 
 
-def written(path: Path, out: Path) -> None:
-    done = review_path(path, Settings.from_dict({"output": {"combinations": True}}), path)
+def written(path: Path, out: Path) -> Review:
+    limits = [{"quantity": q, "most": 1e-3} for q in ("mx", "uz", "As")]
+    done = review_path(path, Settings.from_dict({"output": {"combinations": True}, "limits": limits}), path)
     write_review(done, out)
     for table in out.glob("*.csv"):
         text = table.read_text(encoding="utf-8").lower()
@@ -30,13 +37,24 @@ def written(path: Path, out: Path) -> None:
     assert done.comparison is not None and {m.status for m in done.comparison.parts} <= {"same"}
     assert html(done, done.settings).count('class="finding ') == len(done.findings)
     write_bcf(done, out / "r.bcf")
+    return done
+
+
+def handed_on(done: Review, out: Path) -> None:
+    """Its results as IFC, of the model as the file holds it, and the sheets of its walls."""
+    back = write_ifc(done.model, out / "back.ifc", done.results, done.fields, done)
+    for brought in brought_results(ifcopenshell.open(str(back))):
+        assert brought.differs == () and len(brought.groups) >= len(done.results.cases)
+    sheets, without = panel_sheets(done)
+    page = sheets_html(done, sheets, without)
+    assert page.count("<h2>") == len(sheets) and ">nan<" not in page
 
 
 @pytest.mark.parametrize("k", range(7))
 def test_generated_models(tmp_path: Path, k: int) -> None:
     path = tmp_path / "model.ifc"
     path.write_text(sources(tmp_path)[k])
-    written(path, tmp_path / "out")
+    handed_on(written(path, tmp_path / "out"), tmp_path / "out")
 
 
 @pytest.mark.parametrize("seed", range(12))
