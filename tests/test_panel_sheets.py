@@ -131,6 +131,11 @@ def test_a_wall_that_is_not_computed_is_named(tmp_path: Path) -> None:
     assert sheets == [] and without == ["w: the run does not compute it"]
     with pytest.raises(OutputError, match="the run does not compute it"):
         write_sheets(done, tmp_path / "x.html")
+    old, _ = pushed_wall()
+    done = reviewed(old)
+    done.stale = True
+    sheets, without = panel_sheets(done)
+    assert sheets == [] and len(without) == 1 and "have changed since this run" in without[0]
 
 
 def test_joints_of_a_box(tmp_path: Path) -> None:

@@ -78,7 +78,6 @@ def sheets_html(
             paper=paper,
             drawn=drawn,
             fonts=FONTS.as_uri(),
-            stale=review.why_old,
         )
     )
 

@@ -105,6 +105,8 @@ class PanelSheet:
 def panel_sheets(review: Review, only: str = "") -> tuple[list[PanelSheet], list[str]]:
     """The sheets of all wall panels that the run computed, or of the wall of that id, storey by storey; and
     walls without one, with the reason."""
+    if review.stale:  # results that are not those of the model
+        return [], _without(review, set(), only)
     model, walls = review.model, review.wall_forces
     combinations = [c.name for c in review.computed_combinations]
     all_names = combinations or list(review.results.cases)

@@ -44,8 +44,9 @@ class BroughtResults:
     def words(self) -> str:
         """Return what a reader has to know of these results."""
         n = len(self.groups)
+        many = f"{n} cases and combinations" if n > 1 else "one case"
         by = f", computed by {self.program} from {self.revision}" if self.revision else ""
-        brought = f"the file brings results of {n} case{'s' if n != 1 else ''} and combinations{by}"
+        brought = f"the file brings results of {many}{by}"
         if self.differs is None:
             return f"{brought}; nothing says which state of the model they are of"
         if self.differs:
