@@ -62,13 +62,14 @@ def extremes(plain: Review, quantity: str) -> tuple[np.ndarray, np.ndarray]:
 
 
 @pytest.mark.parametrize("quantity", ["mx", "my", "mxy", "vx"])
-@pytest.mark.parametrize("share", [0.5, 0.95, 1.001])
+@pytest.mark.parametrize("share", [0.5, 0.95, 1 - 1e-12, 1.001])
 def test_slabs_are_held_over_all_combinations(plain: Review, quantity: str, share: float) -> None:
     values, node = extremes(plain, quantity)
     most = float(np.abs(values).max()) * share
     done = limited(LimitSettings(quantity, most))
     (x,) = done.limited
-    want = np.flatnonzero((np.abs(values) > most).any(axis=0))
+    share = 1.001 if share > 1 - 1e-9 else share  # what differs by rounding is not above
+    want = np.flatnonzero((np.abs(values) > most * (1 + 1e-9)).any(axis=0))
     assert len(x.places) == len(want) and not x.why_not
     found = [f for f in done.findings if f.code == "response.limit"]
     assert bool(found) == (share < 1)

@@ -94,6 +94,15 @@ def out_of_the_case(file: Any) -> None:
     file.remove(rel)
 
 
+def turn_loads(file: Any) -> None:
+    origin = file.create_entity("IfcCartesianPoint", (0.0, 0.0, 0.0))
+    x = file.create_entity("IfcDirection", (0.0, 1.0, 0.0))
+    axes = file.create_entity("IfcAxis2Placement3D", origin, None, x)
+    file.by_type("IfcStructuralAnalysisModel")[0].SharedPlacement = file.create_entity(
+        "IfcLocalPlacement", None, axes
+    )
+
+
 def move(file: Any) -> None:
     file.by_type("IfcStructuralPointConnection")[0].Representation.Representations[0].Items[
         0
@@ -132,6 +141,7 @@ def in_feet(file: Any) -> None:
         (push_more, LOADS),
         (factor, LOADS),
         (out_of_the_case, LOADS),
+        (turn_loads, LOADS),
         (move, NODES),
         (free, NODES),
         (release, MEMBERS),

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
@@ -20,6 +21,7 @@ from ...words import few
 
 NODES = ("ux", "uy", "uz")
 MOMENTS = ("mx", "my", "mxy")
+ROUNDING = 1e-9  # of the limit
 NAMED = 4  # places of a finding by their grids
 
 
@@ -82,6 +84,11 @@ def _above(known: Known, limit: LimitSettings) -> Limited:
     return out
 
 
+def _over(values: Any, limit: LimitSettings) -> Any:
+    """Return whether values are larger than the limit, by more than rounding."""
+    return np.abs(values) > limit.most * (1 + ROUNDING)
+
+
 def _of_nodes(known: Known, out: Limited, combinations: list[Combination]) -> None:
     r, model = known.results, known.model
     values = r.displacement[:, :, NODES.index(out.limit.quantity)]
@@ -89,7 +96,7 @@ def _of_nodes(known: Known, out: Limited, combinations: list[Combination]) -> No
     worst = np.where(np.abs(e.low) > np.abs(e.high), e.low, e.high)
     by = np.where(np.abs(e.low) > np.abs(e.high), e.low_by, e.high_by)
     done = r.node_done.all(axis=0)
-    for k in np.flatnonzero((np.abs(worst) > out.limit.most) & done):
+    for k in np.flatnonzero(_over(worst, out.limit) & done):
         at = r.xyz[k]
         name = r.node_ids[k] if k < len(r.node_ids) else "mesh"
         grid = place_on_grids(model, at[:2] + model.origin[:2])
@@ -106,7 +113,7 @@ def _of_surfaces(known: Known, out: Limited, combinations: list[Combination]) ->
     by = np.where(np.abs(e.low) > np.abs(e.high), e.low_by, e.high_by)
     corners = fields.corners
     seen: set[tuple[int, int]] = set()  # values are averaged within a surface: one a node
-    for k in np.flatnonzero((np.abs(worst) > out.limit.most) & e.done):
+    for k in np.flatnonzero(_over(worst, out.limit) & e.done):
         key = int(corners.surface[k]), int(corners.node[k])
         if key in seen:
             continue
@@ -135,7 +142,7 @@ def _of_design(known: Known, out: Limited) -> None:
         value = p.values.get(heading)
         if value is not None:
             told.add(p.part)
-            if abs(value) > out.limit.most:
+            if _over(value, out.limit):
                 at = np.array(p.at) - model.origin
                 out.places.append(
                     Above(
@@ -148,7 +155,7 @@ def _of_design(known: Known, out: Limited) -> None:
                 )
     for ident, values in design.values.items():
         value = values.get(heading)
-        if value is not None and ident not in told and abs(value) > out.limit.most:
+        if value is not None and ident not in told and _over(value, out.limit):
             out.places.append(Above(ident, _name(known, ident), None, "", value))
 
 

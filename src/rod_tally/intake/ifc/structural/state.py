@@ -144,6 +144,8 @@ def _loads(file: Any, prints: _Prints) -> Iterator[str]:
         activity, part = rel.RelatedStructuralActivity, rel.RelatingElement
         if activity is not None and part is not None and activity.is_a("IfcStructuralAction"):
             yield f"{ident(activity)} on {ident(part)}"
+    for model in file.by_type("IfcStructuralAnalysisModel"):  # the axes that actions are given in
+        yield f"in {prints.value(getattr(model, 'SharedPlacement', None))}"
     for group in file.by_type("IfcStructuralLoadGroup"):
         yield prints.of(group)
     for rel in file.by_type("IfcRelAssignsToGroup"):
