@@ -128,7 +128,7 @@ ASPECTS: dict[str, dict[str, Table]] = {
         "stability of walls": of_results(wall_stability),
         "joints of walls": of_results(wall_joints),
         "stability over combinations": of_results(wall_stability_over),
-        "above limits": above_limits,
+        "above limits": of_results(above_limits),
     },
     "cuts": {"in the shown case": of_results(cuts), "lowest and highest": of_results(cuts_over)},
     "changes": {"one row a part": changes, "every attribute": every_change},
