@@ -266,7 +266,7 @@ def workings(
         e = abs(float(b.eccentricity[k]))
         kernel = length / 6
         lines = [
-            f"e = M / N = {moment(m)} / {force(n)} = {e:.3f} m; L / 6 = {kernel:.3f} m, L / 2 = {length / 2:.3f} m"
+            f"e = M / N = {moment(abs(m))} / {force(n)} = {e:.3f} m; L / 6 = {kernel:.3f} m, L / 2 = {length / 2:.3f} m"
         ]
         elastic, peak = float(b.elastic_length[k]), float(b.elastic_pressure[k])
         if e <= kernel:
