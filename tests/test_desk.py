@@ -592,6 +592,7 @@ def test_without_opengl_everything_else_works(
     app.processEvents()
 
 
+@pytest.mark.drawn
 def test_a_picture_of_the_window_shows_the_model(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
     qtbot.wait(200)
     assert grab(demo, tmp_path / "shot.png")

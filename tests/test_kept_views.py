@@ -49,6 +49,7 @@ def camera(w: Window) -> np.ndarray:
     return np.array([*c.position, *c.focal_point, *c.up, c.parallel_scale])
 
 
+@pytest.mark.drawn
 def test_a_view_is_shown_again_in_another_revision_and_stands_in_the_report(
     demo: Window, qtbot: QtBot, tmp_path: Path
 ) -> None:
@@ -79,6 +80,7 @@ def test_a_view_is_shown_again_in_another_revision_and_stands_in_the_report(
     assert text.count("data:image/png;base64,") == 1 and "Gable" in text
 
 
+@pytest.mark.drawn
 def test_standard_pictures_are_written_from_one_place(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
     """Each case displaced, with its forces and its reactions; nothing of the window is another one
     afterwards."""
@@ -154,6 +156,7 @@ def test_a_vector_picture_holds_what_is_drawn(demo: Window, qtbot: QtBot, tmp_pa
     assert all(p.suffix == ".svg" and p.stat().st_size > 5000 for p in w.picture_desk.written)
 
 
+@pytest.mark.drawn
 def test_a_section_shows_what_lies_between_two_planes(demo: Window, qtbot: QtBot, tmp_path: Path) -> None:
     """At a grid line, by its name: the parts there, cut; kept with a view; none of it outside in the vector
     picture; and back."""
