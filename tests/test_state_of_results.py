@@ -270,3 +270,32 @@ def test_results_that_are_damaged_are_refused_in_words(
     assert main(["review", str(with_results), *options]) in (0, 1, 2)
     said = capsys.readouterr().err
     assert "Traceback" not in said and len(said.strip().splitlines()) <= 1
+
+
+def test_answers_in_another_frame_or_of_another_kind_are_not_compared(
+    with_results: Path, tmp_path: Path
+) -> None:
+    """What another program may write: reactions in a node's own axes, forces in global ones, distributed
+    values. They are told, not taken for ours."""
+    file = ifcopenshell.open(str(with_results))
+    points = file.by_type("IfcStructuralPointReaction")
+    curves = file.by_type("IfcStructuralCurveReaction")
+    points[0].GlobalOrLocal = "LOCAL_COORDS"
+    points[1].AppliedLoad = None
+    curves[0].GlobalOrLocal = "GLOBAL_COORDS"
+    linear = file.create_entity("IfcStructuralLoadLinearForce", None, *[1.0] * 6)
+    curves[1].AppliedLoad.Values = [linear] * len(curves[1].AppliedLoad.Values)
+    path = tmp_path / "theirs.ifc"
+    file.write(str(path))
+    live, whole = read_results(path)[0], read_results(with_results)[0]
+    assert sum(live.unread.values()) == 4 and len(live.unread) == 4 and not whole.unread
+    assert len(live.members) == len(whole.members) - 2
+    assert (
+        len(live.reactions) + len(live.displacements) == len(whole.reactions) + len(whole.displacements) - 2
+    )
+    told = " ".join(why for _, why in tables_of(path).unread)
+    assert (
+        "axes of its own" in told
+        and "not given in the member's axes" in told
+        and "no forces at places" in told
+    )

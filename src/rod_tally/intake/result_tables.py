@@ -118,9 +118,10 @@ def read_results(path: Path, mapping: Mapping | None = None) -> ForeignResults:
     for name, (where, rows) in tables.items():
         _table(name, where, rows, mapping, out)
     if _is_ifc(path):
-        from .ifc.structural.results import told_of  # slow to load, and seldom wanted
+        from .ifc.structural.results import told_of, unread_in  # slow to load, and seldom wanted
 
         out.told = told_of(path)
+        out.unread += unread_in(path)
     return out
 
 

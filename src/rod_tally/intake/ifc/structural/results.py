@@ -34,6 +34,7 @@ class FileResults:
     members: dict[str, tuple[Array, Array]] = field(default_factory=dict)
     surfaces: dict[tuple[str, str], tuple[Array, Array]] = field(default_factory=dict)
     places: dict[str, Array] = field(default_factory=dict)
+    unread: dict[str, int] = field(default_factory=dict)  # why answers were not read, and how many
 
 
 def read_results(path: Path) -> list[FileResults]:
@@ -85,8 +86,10 @@ class _Reader:
         return found
 
     def _take(self, found: FileResults, answer: Any) -> None:
-        load = getattr(answer, "AppliedLoad", None)
-        if load is None:
+        load: Any = getattr(answer, "AppliedLoad", None)
+        why = _not_read(answer, load)
+        if why:
+            found.unread[why] = found.unread.get(why, 0) + 1
             return
         linked = [rel.RelatingElement for rel in answer.AssignedToStructuralItem or ()]
         part = linked[0] if linked and linked[0] is not None else None
@@ -114,11 +117,39 @@ def _numbers(load: Any, count: int) -> Array:
     return np.array(values + [0.0] * (count - len(values)))
 
 
+def _not_read(answer: Any, load: Any) -> str:
+    """Why an answer cannot stand beside ours: another frame, or another kind of value; "" where it can."""
+    at_point, along = answer.is_a("IfcStructuralPointReaction"), answer.is_a("IfcStructuralCurveReaction")
+    if load is None:
+        return "it has no value"
+    if at_point and answer.GlobalOrLocal != "GLOBAL_COORDS":
+        return "it is given in axes of its own"
+    if along and answer.GlobalOrLocal != "LOCAL_COORDS":
+        return "it is not given in the member's axes"
+    kinds = ("IfcStructuralLoadSingleForce", "IfcStructuralLoadSingleDisplacement")
+    if at_point and not any(load.is_a(k) for k in kinds):
+        return f"a value of kind {load.is_a()} is not compared"
+    if along and not (load.is_a("IfcStructuralLoadConfiguration") and load.Locations):
+        return "it has no places along the member"
+    if along and not all(v.is_a(kinds[0]) for v in load.Values):
+        return "its values are no forces at places"
+    return ""
+
+
 HEADINGS = {
     "displacements": ["case", "node", "x", "y", "z", "ux", "uy", "uz", "rx", "ry", "rz"],
     "reactions": ["case", "node", "x", "y", "z", "fx", "fy", "fz", "mx", "my", "mz"],
     "member_forces": ["case", "id", "distance", "n", "vy", "vz", "mt", "my", "mz"],
 }
+
+
+def unread_in(path: Path) -> list[tuple[str, str]]:
+    """Return which answers of a file were not read, by case, and why. Raises IntakeError."""
+    return [
+        (f"{path}, case {found.case}", f"{count} answers: {why}")
+        for found in read_results(path)
+        for why, count in found.unread.items()
+    ]
 
 
 def result_rows(path: Path) -> dict[str, list[list[str]]]:
