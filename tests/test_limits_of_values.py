@@ -4,6 +4,7 @@ by place; as findings, in the workbook and in the window."""
 from __future__ import annotations
 
 import json
+import shutil
 from pathlib import Path
 
 import numpy as np
@@ -12,12 +13,14 @@ from openpyxl import load_workbook
 from pytestqt.qtbot import QtBot
 
 from rod_tally.cli import main
+from rod_tally.desk.session.revisions import load_project
 from rod_tally.desk.window import Window
 from rod_tally.intake.design_results import read_design
 from rod_tally.model import Combination, LoadCase, Model, Settings
 from rod_tally.model.settings import LimitSettings
 from rod_tally.output.ifc import write_ifc
 from rod_tally.output.spreadsheet import write_workbook
+from rod_tally.progress import silent
 from rod_tally.project import Project
 from rod_tally.review import Review, review
 from rod_tally.review.work import attach_design
@@ -194,6 +197,15 @@ def test_in_the_window(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
     assert any(f.code == "response.limit" for f in w.state.review.findings)
     act(w, qtbot, "run.run")
     assert any(f.code == "response.limit" for f in w.state.review.findings)
+    assert w.session.project is not None
+    path = w.session.project.path
+    for ending in ("", "-wal"):  # what was written last stands in the log beside it
+        shutil.copy(f"{path}{ending}", tmp_path / f"copy.rodtally{ending}")
+    project, (again,), _ = load_project(tmp_path / "copy.rodtally", silent)
+    project.close()
+    assert [f.message for f in again.review.findings if f.code == "response.limit"] == [
+        f.message for f in w.state.review.findings if f.code == "response.limit"
+    ]
     act(w, qtbot, "run.limit")
     fill(w, qtbot, w.plate_desk.form, quantity="uz", most=1000.0, others="remove")
     assert [y.limit.quantity for y in w.state.review.limited] == ["uz"]

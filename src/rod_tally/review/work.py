@@ -265,6 +265,8 @@ def put_required(done: Review, found: list[Finding]) -> None:
 
 def attach_design(done: Review, design: DesignResults | None) -> None:
     """Put results of a design elsewhere into a review, and hold them against the limits of its settings."""
+    if design is done.design:
+        return
     old = {f.key for f in done.over_limits}
     done.design = design
     kept = [f for f in done.findings if f.key not in old]

@@ -79,6 +79,10 @@ class SessionBase(QObject):
         except (KeyError, OSError, ImportError):
             return ""
 
+    def change_settings(self, change: Callable[[Settings], None]) -> None:
+        """Change the settings of the project; results that were made with others are old from then on."""
+        raise NotImplementedError
+
     def saving(self, call: Callable[[Project], None]) -> bool:
         """Write something to the project; False, and a message, where it cannot be written."""
         if self.project is None:

@@ -19,12 +19,12 @@ from ...project.prints import is_old
 from ...project.store import SUFFIX
 from ...review import Review
 from ...review.following import carried_with_all
+from ...review.ranking import ranked
 from ...review.tallies.tally import tally
 from ...review.work import (
     assess,
     attach_carried,
     attach_comparison,
-    attach_design,
     check_unrun,
     first_look,
     read_model,
@@ -58,8 +58,9 @@ def load_project(path: Path, progress: Progress) -> tuple[Project, list[Revision
             if carried is not None:
                 attach_carried(done, carried)
         design = project.design(row.id)
-        if design is not None:
-            attach_design(done, design)
+        done.design = design
+        if settings.limits:
+            done.findings = ranked([*done.findings, *done.over_limits], settings)
         if runs and not stale:
             done.effects = project.effects(row.id, runs[-1].print)
         looks = {x.item: x for x in project.looks(row.id)}

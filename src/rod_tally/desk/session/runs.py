@@ -12,7 +12,7 @@ from ...analysis.results.run_sums import RunSum, Term, add_up
 from ...analysis.solve.flexibility import Flexibility
 from ...checks import Checked
 from ...intake import IntakeError
-from ...model import Finding, Model
+from ...model import Finding, Model, Settings
 from ...model.source_file import source_of
 from ...progress import Progress
 from ...project import ProjectError
@@ -227,8 +227,11 @@ class Runs:
             session.said.emit(f"{asked.name}: no {what} of it is in the model any more")
             return
         if (run.one_way, run.p_delta) != (asked.one_way, asked.p_delta):
-            run.one_way, run.p_delta = asked.one_way, asked.p_delta
-            session.saving(lambda p: p.save_settings(session.settings))
+
+            def as_then(settings: Settings) -> None:
+                settings.run.one_way, settings.run.p_delta = asked.one_way, asked.p_delta
+
+            session.change_settings(as_then)
         missing = [f"{len(gone)} of its parts"] * bool(gone) + [f"case {c}" for c in lost]
         if missing:
             session.said.emit(f"{asked.name}: not in the model any more: {', '.join(missing)}")

@@ -418,14 +418,23 @@ class Session(SessionBase):
     def limit(self, limits: list[LimitSettings]) -> None:
         """Hold the results of all revisions against other limits; kept in the project."""
         self.change_settings(lambda s: setattr(s, "limits", limits))
-        for revision in self.state.revisions:
-            review = revision.review
-            with_old = {f.key for f in review.over_limits}
+        reviews = [r.review for r in self.state.revisions]
+        old = [{f.key for f in review.over_limits} for review in reviews]
+        for review in reviews:
             review.settings = copy.deepcopy(review.settings)
             review.settings.limits = limits
-            kept = [f for f in review.findings if f.key not in with_old]
-            review.findings = ranked([*kept, *review.over_limits], self.settings)
-        self.state.refresh()
+
+        def work(progress: Progress) -> list[list[Finding]]:
+            progress("Holding results against limits", 0.1)
+            return [review.over_limits for review in reviews]
+
+        def done(found: list[list[Finding]]) -> None:
+            for review, before, over in zip(reviews, old, found):
+                kept = [f for f in review.findings if f.key not in before]
+                review.findings = ranked([*kept, *over], self.settings)
+            self.state.refresh()
+
+        self.start("Limits", work, done)
 
     def take_design(self, path: Path) -> None:
         """Design results from elsewhere of the current revision's parts, kept in the project."""
@@ -435,7 +444,6 @@ class Session(SessionBase):
 
         def done(found: DesignResults) -> None:
             revision.design = found
-            attach_design(revision.review, found)
             self.saving(lambda p: p.keep_design(revision.id, found))
             self.state.refresh()
             left = (
@@ -445,7 +453,13 @@ class Session(SessionBase):
             )
             self.said.emit(f"{path.name}: {', '.join(found.names)} of {len(found.values)} parts{left}")
 
-        self.start("Reading design results", lambda p: read_design(path, revision.review.model), done)
+        def work(progress: Progress) -> DesignResults:
+            progress("Reading design results", 0.1)
+            found = read_design(path, revision.review.model)
+            attach_design(revision.review, found)
+            return found
+
+        self.start("Reading design results", work, done)
 
     def keep_view(self, view: KeptView) -> bool:
         """Keep a view under its name; whether that could be done."""
